@@ -1,0 +1,1 @@
+"""Gradumen runs the commercial side of a provider's clouds."""

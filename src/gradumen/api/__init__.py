@@ -1,0 +1,1 @@
+"""HTTP: one router a concept."""

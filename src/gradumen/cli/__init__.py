@@ -1,0 +1,1 @@
+"""The command line, through the client only."""

@@ -1,0 +1,1 @@
+"""Pure computation and values: no I/O, no clock, no framework."""

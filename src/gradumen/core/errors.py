@@ -1,0 +1,198 @@
+"""The errors of the product, in one tree.
+
+GradumenError
+├── Invalid                  a value that cannot be taken as it is
+│   ├── CatalogueInvalid     problems in catalogue files, each with file, line and path
+│   └── NotPriceable         no rate card, tax rate or subscription where one is needed
+├── NotSignedIn              nobody is signed in, or the session or token is over
+├── Forbidden                may be seen but not done
+├── NotFound                 is not there, or is outside the caller's scope
+├── TooLarge                 more than one call may carry
+├── WrongMediaType           a content type that this call does not read
+├── SlowDown                 too many attempts; says when to come back
+└── Conflict                 does not fit the state of things
+    ├── QuotaExceeded        a grant or request above what is left
+    ├── QuotaBelowGranted    a limit below what is already given on
+    ├── VersionInForce       a published version would change
+    ├── PeriodOpen           the period is not over yet
+    ├── EditedMeanwhile      somebody else changed it first
+    └── KeyUsedOtherwise     an Idempotency-Key with another body
+"""
+
+from decimal import Decimal
+from typing import Any, ClassVar, Self
+
+
+class GradumenError(Exception):
+    """Any refusal of the product: a stable ``code``, the facts, and a message that says what to do."""
+
+    code: ClassVar[str] = "error"
+
+    def __init__(self, message: str, **facts: Any) -> None:
+        super().__init__(message)
+        self.message = message
+        self.facts: dict[str, Any] = facts
+
+    @classmethod
+    def rebuilt(cls, message: str, facts: dict[str, Any]) -> Self:
+        """Make the error again from what went over the wire, without the constructor of the class."""
+        error = cls.__new__(cls)
+        GradumenError.__init__(error, message, **facts)
+        return error
+
+
+class Invalid(GradumenError):
+    """A value that cannot be taken as it is; names the field, the value, the limit and the remedy."""
+
+    code = "invalid"
+
+    def __init__(self, message: str, *, field: str = "", value: object = None, **facts: Any) -> None:
+        super().__init__(message, field=field, value=None if value is None else str(value)[:200], **facts)
+
+
+class CatalogueInvalid(Invalid):
+    """Problems in catalogue files; ``problems`` lists file, line, path, message and remedy of each."""
+
+    code = "catalogue_invalid"
+
+    def __init__(self, problems: list[dict[str, Any]]) -> None:
+        first = problems[0]
+        more = f" (and {len(problems) - 1} more)" if len(problems) > 1 else ""
+        super().__init__(
+            f"{first['file']}:{first['line']}: {first['path']}: {first['message']}{more}", problems=problems
+        )
+
+
+class NotPriceable(Invalid):
+    """A rate card, tax rate or seller that is needed to price something is not there."""
+
+    code = "not_priceable"
+
+
+class NotSignedIn(GradumenError):
+    """Nobody is signed in, or the session or token is over or withdrawn."""
+
+    code = "not_signed_in"
+
+
+class Forbidden(GradumenError):
+    """The caller may see this but not do this."""
+
+    code = "forbidden"
+
+    def __init__(self, *, right: str, organisation: str) -> None:
+        super().__init__(
+            f"this needs the right '{right}' in {organisation}; ask an administrator of {organisation} for it",
+            right=right,
+            organisation=organisation,
+        )
+
+
+class NotFound(GradumenError):
+    """It is not there, or it is outside the caller's scope: the two look alike."""
+
+    code = "not_found"
+
+    def __init__(self, what: str, name: object) -> None:
+        super().__init__(f"no {what} '{name}' here; check the name, or who you are signed in as", what=what)
+
+
+class TooLarge(GradumenError):
+    """One call carries more than it may."""
+
+    code = "too_large"
+
+
+class WrongMediaType(GradumenError):
+    """The content type is none that this call reads."""
+
+    code = "wrong_media_type"
+
+
+class SlowDown(GradumenError):
+    """Too many attempts; ``retry_after_seconds`` says when the next one is looked at."""
+
+    code = "slow_down"
+
+    def __init__(self, *, retry_after_seconds: int) -> None:
+        super().__init__(
+            f"too many failed attempts; try again in {retry_after_seconds} s", retry_after_seconds=retry_after_seconds
+        )
+
+
+class Conflict(GradumenError):
+    """It does not fit the state of things; the message says which state."""
+
+    code = "conflict"
+
+
+class QuotaExceeded(Conflict):
+    """A grant or request would pass a limit of the one who asks (never someone else's figures)."""
+
+    code = "quota_exceeded"
+
+    def __init__(self, *, measure: str, asked: Decimal | None, left: Decimal, limit: Decimal, holder: str) -> None:
+        wanted = "no limit" if asked is None else f"{asked:f} {measure}"
+        super().__init__(
+            f"{wanted} asked, {left:f} left of {holder}'s {limit:f} {measure}; ask for more for {holder}, or give less",
+            measure=measure,
+            asked=None if asked is None else f"{asked:f}",
+            left=f"{left:f}",
+            limit=f"{limit:f}",
+            holder=holder,
+        )
+
+
+class QuotaBelowGranted(Conflict):
+    """A limit would be set below what its holder has already given on or reserved."""
+
+    code = "quota_below_granted"
+
+    def __init__(self, *, measure: str, asked: Decimal, granted: Decimal, holder: str) -> None:
+        super().__init__(
+            f"a limit of {asked:f} {measure} is below the {granted:f} that {holder} has given on or reserved; "
+            f"take {granted - asked:f} {measure} back below {holder} first",
+            measure=measure,
+            asked=f"{asked:f}",
+            granted=f"{granted:f}",
+            holder=holder,
+        )
+
+
+class VersionInForce(Conflict):
+    """A published version never changes, and no version starts before one in force or in a billed period."""
+
+    code = "version_in_force"
+
+
+class PeriodOpen(Conflict):
+    """The period is not over in the seller's billing zone."""
+
+    code = "period_open"
+
+
+class EditedMeanwhile(Conflict):
+    """The thing was changed since it was read; read it again and repeat the edit."""
+
+    code = "edited_meanwhile"
+
+
+class KeyUsedOtherwise(Conflict):
+    """The Idempotency-Key was used with another body."""
+
+    code = "key_used_otherwise"
+
+
+def error_class(code: str) -> type[GradumenError]:
+    """Find the class with that ``code``; the root of the tree where there is none.
+
+    >>> error_class("quota_exceeded").__name__
+    'QuotaExceeded'
+    """
+    pending: list[type[GradumenError]] = [GradumenError]
+    while pending:
+        kind = pending.pop()
+        if kind.code == code:
+            return kind
+        pending.extend(kind.__subclasses__())
+    return GradumenError

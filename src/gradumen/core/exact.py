@@ -1,0 +1,166 @@
+"""Exact numbers: the one place where anything is rounded or split.
+
+Quantities are decimals with at most 6 places, prices and amounts with at most 12 (`docs/rating.md`).
+"""
+
+from collections.abc import Sequence
+from decimal import Context, Decimal, DivisionByZero, Inexact, InvalidOperation, Overflow, localcontext
+from fractions import Fraction
+
+from gradumen.core.errors import Invalid
+
+QUANTITY_PLACES = 6
+AMOUNT_PLACES = 12
+
+EXACT = Context(prec=80, traps=[InvalidOperation, DivisionByZero, Overflow, Inexact])
+"""The context of all decimal arithmetic here: wide, and an error where a digit would be lost."""
+
+MINOR_UNITS = {
+    "AUD": 2, "BHD": 3, "CAD": 2, "CHF": 2, "CZK": 2, "DKK": 2, "EUR": 2, "GBP": 2, "HUF": 2, "ISK": 0, "JPY": 0,
+    "KRW": 0, "KWD": 3, "NOK": 2, "NZD": 2, "PLN": 2, "RON": 2, "SEK": 2, "SGD": 2, "TND": 3, "USD": 2,
+}  # fmt: skip
+"""Minor units of the currencies that can be billed in (ISO 4217, list one)."""
+
+
+def minor_units(currency: str) -> int:
+    """How many decimal places the currency's amounts have (ISO 4217).
+
+    Raises:
+        Invalid: the currency is none that can be billed in.
+
+    >>> minor_units("JPY")
+    0
+    """
+    try:
+        return MINOR_UNITS[currency]
+    except KeyError:
+        raise Invalid(
+            f"currency '{currency}' is not known; use one of {', '.join(MINOR_UNITS)}", field="currency", value=currency
+        ) from None
+
+
+def round_half_up(value: Fraction | Decimal, places: int) -> Decimal:
+    """Round to ``places`` decimals, halves away from zero.
+
+    >>> round_half_up(Fraction(1, 3), 12), round_half_up(Decimal("-0.125"), 2)
+    (Decimal('0.333333333333'), Decimal('-0.13'))
+    """
+    exact = Fraction(value)
+    scaled = abs(exact) * 10**places
+    whole = (2 * scaled.numerator + scaled.denominator) // (2 * scaled.denominator)
+    return _unscaled(whole if exact >= 0 else -whole, places)
+
+
+def _unscaled(whole: int, places: int) -> Decimal:
+    digits = tuple(int(digit) for digit in str(abs(whole)))
+    return Decimal((1 if whole < 0 else 0, digits, -places))
+
+
+def add(values: Sequence[Decimal]) -> Decimal:
+    """Add exactly, whatever the ambient context is.
+
+    >>> add([Decimal("0.1"), Decimal("0.2")])
+    Decimal('0.3')
+    """
+    with localcontext(EXACT):
+        return sum(values, Decimal(0))
+
+
+def scaled(value: Decimal, places: int) -> int:
+    """The value as a whole number of its ``places``-th decimal.
+
+    Raises:
+        Invalid: the value has more decimal places than that.
+
+    >>> scaled(Decimal("1.5"), 6)
+    1500000
+    """
+    sign, digits, exponent = value.as_tuple()
+    if not isinstance(exponent, int):
+        raise Invalid(f"{value} is not a number", value=value)
+    whole: int = int("".join(map(str, digits)) or "0")
+    shift = exponent + places
+    if shift >= 0:
+        whole *= int(10**shift)
+    else:
+        whole, lost = divmod(whole, int(10**-shift))
+        if lost:
+            raise Invalid(f"{value} has more than {places} decimal places", value=value)
+    return -whole if sign else whole
+
+
+def unscaled(whole: int, places: int) -> Decimal:
+    """The inverse of `scaled`.
+
+    >>> unscaled(-1500000, 6)
+    Decimal('-1.500000')
+    """
+    return _unscaled(whole, places)
+
+
+def allocate(total: int, weights: Sequence[int]) -> list[int]:
+    """Split a whole number in proportion to weights, so that the parts sum to it (largest remainder).
+
+    Equal remainders go to the earlier one. All weights zero: the first part takes all.
+
+    Args:
+        total: in the smallest unit (cents, 1e-12 of a currency, 1e-6 of a quantity); any sign.
+        weights: not negative, at least one.
+
+    >>> allocate(100, [1, 1, 1])
+    [34, 33, 33]
+    """
+    if not weights or min(weights) < 0:
+        raise Invalid("weights must be given and not be negative", field="weights")
+    whole = sum(weights)
+    if whole == 0:
+        return [total] + [0] * (len(weights) - 1)
+    size = abs(total)
+    floors = [size * weight // whole for weight in weights]
+    remainders = [size * weight % whole for weight in weights]
+    order = sorted(range(len(weights)), key=lambda index: (-remainders[index], index))
+    for index in order[: size - sum(floors)]:
+        floors[index] += 1
+    return floors if total >= 0 else [-part for part in floors]
+
+
+def text(value: Decimal) -> str:
+    """The one text of a number: no exponent, no trailing zeros, no negative zero.
+
+    >>> text(Decimal("1E+3")), text(Decimal("0.500")), text(Decimal("-0.0"))
+    ('1000', '0.5', '0')
+    """
+    plain = f"{value:f}"
+    if "." in plain:
+        plain = plain.rstrip("0").rstrip(".")
+    return "0" if plain in ("-0", "") else plain
+
+
+def number(raw: object, *, field: str, places: int, digits: int = 38) -> Decimal:
+    """Read a decimal from text, whole number or decimal; floats are refused because they have lost digits already.
+
+    Raises:
+        Invalid: not a finite number, more than ``places`` decimals, or more than ``digits`` digits in all.
+
+    >>> number("12.50", field="price", places=12)
+    Decimal('12.5')
+    """
+    if isinstance(raw, bool | float) or not isinstance(raw, str | int | Decimal):
+        raise Invalid(f'{field} must be a number written as text, like "12.5"; got {raw!r}', field=field, value=raw)
+    try:
+        value = Decimal(raw)
+    except InvalidOperation:
+        shown = str(raw)[:60]
+        raise Invalid(f"{field} '{shown}' is not a number; write it like 12.5", field=field, value=raw) from None
+    if not value.is_finite():
+        raise Invalid(f"{field} must be finite; got {raw}", field=field, value=raw)
+    exponent = value.as_tuple().exponent
+    if isinstance(exponent, int) and (exponent < -80 or exponent > 40):
+        raise Invalid(f"{field} {str(raw)[:60]} is out of range", field=field, value=raw)
+    plain = text(value)
+    whole, _, decimals = plain.lstrip("-").partition(".")
+    if len(decimals) > places:
+        raise Invalid(f"{field} {plain} has {len(decimals)} decimal places; at most {places}", field=field, value=raw)
+    if len(whole) > digits - places:
+        raise Invalid(f"{field} {plain} has too many digits; at most {digits - places}", field=field, value=raw)
+    return Decimal(plain)

@@ -1,0 +1,91 @@
+"""Units of quantities, with exact factors to the base units piece, byte, second and watt-hour.
+
+A unit is one or two names joined by a hyphen: ``GiB``, ``vCPU-hour``, ``GiB-hour``. A meter may call its piece by a
+noun of its own (``vCPU``), which then stands for ``piece``.
+"""
+
+from dataclasses import dataclass
+from fractions import Fraction
+
+from gradumen.core.errors import Invalid
+
+_ATOMS: dict[str, tuple[str, Fraction]] = {
+    "piece": ("piece", Fraction(1)),
+    "request": ("piece", Fraction(1)),
+    "seat": ("piece", Fraction(1)),
+    "bit": ("byte", Fraction(1, 8)),
+    "byte": ("byte", Fraction(1)),
+    "nanosecond": ("second", Fraction(1, 10**9)),
+    "second": ("second", Fraction(1)),
+    "minute": ("second", Fraction(60)),
+    "hour": ("second", Fraction(3600)),
+    "day": ("second", Fraction(86400)),
+    "month730": ("second", Fraction(730 * 3600)),
+    "watt-hour": ("watt-hour", Fraction(1)),
+}
+_PREFIXED = (("kB", "KiB"), ("MB", "MiB"), ("GB", "GiB"), ("TB", "TiB"), ("PB", "PiB"))
+for _power, (_decimal, _binary) in enumerate(_PREFIXED, 1):
+    _ATOMS[_decimal] = ("byte", Fraction(1000**_power))
+    _ATOMS[_binary] = ("byte", Fraction(1024**_power))
+
+MONTH730 = "month730"
+"""A month of 730 hours, for prices per month that do not follow the real length of the period."""
+
+
+@dataclass(frozen=True, slots=True)
+class Unit:
+    """A unit: its text, its dimensions in alphabetical order, and how many base units it is."""
+
+    text: str
+    dimensions: tuple[str, ...]
+    factor: Fraction
+
+
+def parse_unit(text: str, *, counted: str | None = None, field: str = "unit") -> Unit:
+    """Read a unit.
+
+    Args:
+        text: like ``GiB-hour``.
+        counted: the meter's own noun for a piece, like ``vCPU``.
+
+    Raises:
+        Invalid: a name in it is not known.
+
+    >>> parse_unit("GiB-hour").factor == 1024**3 * 3600
+    True
+    >>> parse_unit("vCPU-hour", counted="vCPU").dimensions
+    ('piece', 'second')
+    """
+    if text in _ATOMS:
+        dimension, factor = _ATOMS[text]
+        return Unit(text, (dimension,), factor)
+    dimensions: list[str] = []
+    factor = Fraction(1)
+    for name in text.split("-"):
+        if counted is not None and name == counted:
+            dimensions.append("piece")
+            continue
+        if name not in _ATOMS:
+            known = ", ".join([*_ATOMS, *([counted] if counted else [])])
+            message = f"unit '{text[:60]}' is not known; use one of {known}, or two joined by a hyphen"
+            raise Invalid(message, field=field, value=text)
+        dimensions.append(_ATOMS[name][0])
+        factor *= _ATOMS[name][1]
+    return Unit(text, tuple(sorted(dimensions)), factor)
+
+
+def convertible(text: str, base: Unit, *, counted: str | None = None, field: str = "unit") -> Unit:
+    """Read a unit that measures the same as ``base``.
+
+    Raises:
+        Invalid: not known, or of another dimension.
+    """
+    unit = parse_unit(text, counted=counted, field=field)
+    if unit.dimensions != base.dimensions:
+        raise Invalid(
+            f"unit '{text}' does not measure what '{base.text}' measures; "
+            f"use a unit of {' x '.join(base.dimensions)}, like '{base.text}'",
+            field=field,
+            value=text,
+        )
+    return unit

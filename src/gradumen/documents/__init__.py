@@ -1,0 +1,1 @@
+"""What is written and read as files."""

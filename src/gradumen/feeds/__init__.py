@@ -1,0 +1,1 @@
+"""How usage comes in."""

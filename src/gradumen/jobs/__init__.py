@@ -1,0 +1,1 @@
+"""What runs by itself."""

@@ -1,0 +1,1 @@
+"""Puts the real parts together."""

@@ -1,0 +1,169 @@
+"""The private MariaDB server: started under the data directory, adopted after a crash, stopped at the end."""
+
+import os
+import pwd
+import shutil
+import signal
+import subprocess
+import time
+from dataclasses import dataclass
+from pathlib import Path
+
+import psutil
+import pymysql
+
+from gradumen.core.errors import GradumenError
+
+_CONFIG = """[mariadbd]
+datadir={data}/mysql
+socket={data}/db.sock
+pid-file={data}/db.pid
+log-error={data}/db.log
+skip-networking
+character-set-server=utf8mb4
+collation-server=utf8mb4_general_ci
+default-storage-engine=InnoDB
+innodb_buffer_pool_size={pool}M
+innodb_log_file_size=256M
+innodb_flush_log_at_trx_commit=1
+innodb_autoinc_lock_mode=2
+innodb_lock_wait_timeout=20
+max_allowed_packet=64M
+max_connections=120
+local_infile=OFF
+performance_schema=OFF
+skip-log-bin
+"""
+_ACCOUNTS = ("gradumen", "mysql")
+
+
+class DatabaseFailed(GradumenError):
+    """The private database could not be set up or started; the message says why and what to do."""
+
+    code = "database_failed"
+
+
+@dataclass(frozen=True, slots=True)
+class PrivateDatabase:
+    """A running private server; ``adopted`` when it was running already."""
+
+    data: Path
+    pid: int
+    adopted: bool
+
+    @property
+    def url(self) -> str:
+        """SQLAlchemy URL by socket."""
+        return f"mysql+pymysql://root@localhost/gradumen?unix_socket={self.data}/db.sock"
+
+    def stop(self) -> None:
+        """Stop it cleanly and wait until it is gone."""
+        try:
+            process = psutil.Process(self.pid)
+            process.send_signal(signal.SIGTERM)
+            process.wait(60)
+        except psutil.NoSuchProcess:
+            return
+
+
+def start_private_database(data: Path, *, pool_mib: int = 512, fast: bool = False) -> PrivateDatabase:
+    """Start the server of a data directory, or adopt the one that runs there.
+
+    Args:
+        data: made and initialised when it is new.
+        pool_mib: size of the buffer pool.
+        fast: gives up durability over a power cut; for tests only.
+
+    Raises:
+        DatabaseFailed: no server is installed, no account to run it as, or it does not start.
+    """
+    data = data.resolve()
+    server, installer = shutil.which("mariadbd", path=_search_path()), shutil.which("mariadb-install-db")
+    if server is None or installer is None:
+        raise DatabaseFailed("MariaDB is not installed; run scripts/setup, or: apt-get install mariadb-server-core")
+    data.mkdir(parents=True, exist_ok=True)
+    data.chmod(0o700)
+    running = _running(data)
+    if running is not None:
+        _wait_until_ready(data, running)
+        return PrivateDatabase(data, running, adopted=True)
+    account = _account()
+    _hand_over(data, account)
+    (data / "db.cnf").write_text(_CONFIG.format(data=data, pool=pool_mib))
+    user = [f"--user={account}"] if account else []
+    if not (data / "mysql" / "mysql").exists():
+        shutil.rmtree(data / "mysql", ignore_errors=True)
+        made = subprocess.run(
+            [installer, f"--defaults-file={data}/db.cnf", "--auth-root-authentication-method=normal",
+             "--skip-test-db", *user],
+            capture_output=True, text=True, check=False,
+        )  # fmt: skip
+        if made.returncode:
+            raise DatabaseFailed(f"the database could not be initialised: {(made.stderr or made.stdout)[-800:]}")
+    extra = ["--innodb-flush-log-at-trx-commit=0", "--skip-innodb-doublewrite", "--innodb-log-file-size=64M"]
+    with (data / "db.out").open("ab") as out:
+        process = subprocess.Popen(
+            [server, f"--defaults-file={data}/db.cnf", *user, *(extra if fast else [])],
+            stdin=subprocess.DEVNULL, stdout=out, stderr=out, start_new_session=True,
+        )  # fmt: skip
+    _wait_until_ready(data, process.pid)
+    with pymysql.connect(unix_socket=f"{data}/db.sock", user="root") as connection, connection.cursor() as cursor:
+        cursor.execute("CREATE DATABASE IF NOT EXISTS gradumen CHARACTER SET utf8mb4")
+    return PrivateDatabase(data, process.pid, adopted=False)
+
+
+def _search_path() -> str:
+    return os.environ.get("PATH", "") + ":/usr/sbin:/usr/local/sbin"
+
+
+def _account() -> str | None:
+    """The account to run as when we are root; MariaDB refuses to run as root."""
+    if os.geteuid() != 0:
+        return None
+    for name in _ACCOUNTS:
+        try:
+            pwd.getpwnam(name)
+        except KeyError:
+            continue
+        return name
+    raise DatabaseFailed("as root the database needs an account of its own; run scripts/setup, or: useradd -r gradumen")
+
+
+def _hand_over(data: Path, account: str | None) -> None:
+    if account is None:
+        return
+    entry = pwd.getpwnam(account)
+    os.chown(data, entry.pw_uid, entry.pw_gid)
+    for parent in data.parents:
+        if not parent.stat().st_mode & 0o001:
+            raise DatabaseFailed(f"the account '{account}' cannot enter {parent}; choose another --data, or: chmod o+x")
+
+
+def _running(data: Path) -> int | None:
+    """The pid of the server of this directory, by its pid file; a stale file is removed."""
+    path = data / "db.pid"
+    try:
+        pid = int(path.read_text())
+        process = psutil.Process(pid)
+        if f"--defaults-file={data}/db.cnf" in process.cmdline() and process.status() != psutil.STATUS_ZOMBIE:
+            return pid
+    except (FileNotFoundError, ValueError, psutil.NoSuchProcess):
+        pass
+    path.unlink(missing_ok=True)
+    return None
+
+
+def _wait_until_ready(data: Path, pid: int, seconds: float = 60) -> None:
+    deadline = time.monotonic() + seconds
+    while time.monotonic() < deadline:
+        try:
+            with pymysql.connect(unix_socket=f"{data}/db.sock", user="root", connect_timeout=2):
+                return
+        except pymysql.err.OperationalError:
+            alive = psutil.pid_exists(pid) and psutil.Process(pid).status() != psutil.STATUS_ZOMBIE
+            if not alive:
+                log = data / "db.log"
+                tail = log.read_text(errors="replace")[-1500:] if log.exists() else "no log was written"
+                raise DatabaseFailed(f"the database did not start; its log {log} ends: {tail}") from None
+            time.sleep(0.05)
+    raise DatabaseFailed(f"the database did not answer within {seconds:.0f} s; look at {data}/db.log")

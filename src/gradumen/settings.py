@@ -1,0 +1,60 @@
+"""All settings, read once from the environment and passed on."""
+
+import os
+from collections.abc import Mapping
+from dataclasses import dataclass, field, fields
+from pathlib import Path
+from typing import Any
+
+from gradumen.core.errors import Invalid
+
+
+def _setting(default: Any, description: str) -> Any:
+    return field(default=default, metadata={"description": description})
+
+
+@dataclass(frozen=True, slots=True)
+class Settings:
+    """Settings of the service; the environment variable of each is ``GRADUMEN_`` and its name in capitals."""
+
+    data: Path = _setting(Path.home() / ".gradumen", "Directory of the private database and its files.")
+    database_url: str = _setting("", "SQLAlchemy URL of a shared MariaDB; empty starts a private one.")
+    host: str = _setting("127.0.0.1", "Address to listen on.")
+    port: int = _setting(8470, "Port to listen on.")
+    console: Path = _setting(Path("console/dist"), "Directory of the built console.")
+    clock_control: bool = _setting(
+        False, "Whether a provider's administrator may move the business clock (demo, tests)."
+    )
+    secure_cookies: bool = _setting(False, "Whether session cookies are sent over TLS only; set it behind TLS.")
+    sign_in_free_attempts: int = _setting(5, "Failed sign-ins of an account before waiting times begin.")
+    sign_in_longest_wait_seconds: int = _setting(900, "Longest waiting time after failed sign-ins, in seconds.")
+    largest_body_bytes: int = _setting(16 * 1024 * 1024, "Largest request body, in bytes.")
+    session_hours: int = _setting(12, "How long a console session lasts, in hours.")
+
+    @classmethod
+    def read(cls, environment: Mapping[str, str] = os.environ, **overrides: Any) -> "Settings":
+        """Read the environment.
+
+        Raises:
+            Invalid: a value that is not of the setting's type.
+        """
+        values: dict[str, Any] = {}
+        for each in fields(cls):
+            raw = environment.get(f"GRADUMEN_{each.name.upper()}")
+            if raw is not None:
+                values[each.name] = _convert(each.name, raw, each.default)
+        return cls(**{**values, **{key: value for key, value in overrides.items() if value is not None}})
+
+
+def _convert(name: str, raw: str, default: Any) -> Any:
+    variable = f"GRADUMEN_{name.upper()}"
+    if isinstance(default, bool):
+        if raw.lower() not in ("1", "0", "true", "false"):
+            raise Invalid(f"{variable} must be true or false; got '{raw}'", field=variable, value=raw)
+        return raw.lower() in ("1", "true")
+    if isinstance(default, int):
+        try:
+            return int(raw)
+        except ValueError:
+            raise Invalid(f"{variable} must be a whole number; got '{raw}'", field=variable, value=raw) from None
+    return type(default)(raw) if not isinstance(default, Path) else Path(raw)

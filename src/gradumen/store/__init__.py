@@ -1,0 +1,1 @@
+"""MariaDB: tables, queries, the unit of work, migrations."""

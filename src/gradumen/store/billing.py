@@ -1,0 +1,138 @@
+"""Bill runs, invoices (drafts until issued) with lines, charges and parts, counters, tax rates."""
+
+from datetime import date, datetime
+from decimal import Decimal
+from typing import Any
+from uuid import UUID
+
+from sqlalchemy import JSON, ForeignKey, Index, String, UniqueConstraint
+from sqlalchemy.orm import Mapped, mapped_column
+
+from gradumen.store.columns import Amount, Base, Moment, Quantity, ascii_text
+
+
+class BillRunRow(Base):
+    """The close of a period for one seller; ``fence`` counts leases, the latest holder may write."""
+
+    __tablename__ = "bill_runs"
+    __table_args__ = (Index("ix_bill_runs_seller_id_period", "seller_id", "period"),)
+
+    id: Mapped[UUID] = mapped_column(primary_key=True)
+    seller_id: Mapped[UUID] = mapped_column(ForeignKey("organisations.id", ondelete="RESTRICT"))
+    period: Mapped[str] = mapped_column(ascii_text(7))
+    state: Mapped[str] = mapped_column(ascii_text(16))
+    problem: Mapped[str | None] = mapped_column(String(1000))
+    started_by: Mapped[UUID] = mapped_column(ForeignKey("users.id", ondelete="RESTRICT"))
+    started_at: Mapped[datetime] = mapped_column(Moment)
+    finished_at: Mapped[datetime | None] = mapped_column(Moment)
+    lease_until: Mapped[datetime | None] = mapped_column(Moment)
+    fence: Mapped[int]
+
+
+class RatedPeriodRow(Base):
+    """Which state of usage (sum of revisions) a bill run rated a period at."""
+
+    __tablename__ = "rated_periods"
+
+    bill_run_id: Mapped[UUID] = mapped_column(ForeignKey("bill_runs.id", ondelete="RESTRICT"), primary_key=True)
+    period: Mapped[str] = mapped_column(ascii_text(7), primary_key=True)
+    revision: Mapped[int]
+
+
+class InvoiceRow(Base):
+    """A document of a link: a draft until it is issued with a number, then never changed."""
+
+    __tablename__ = "invoices"
+    __table_args__ = (
+        UniqueConstraint("seller_id", "number"),
+        Index("ix_invoices_buyer_id", "buyer_id", "id"),
+        Index("ix_invoices_bill_run_id", "bill_run_id"),
+    )
+
+    id: Mapped[UUID] = mapped_column(primary_key=True)
+    bill_run_id: Mapped[UUID] = mapped_column(ForeignKey("bill_runs.id", ondelete="RESTRICT"))
+    seller_id: Mapped[UUID] = mapped_column(ForeignKey("organisations.id", ondelete="RESTRICT"))
+    buyer_id: Mapped[UUID] = mapped_column(ForeignKey("organisations.id", ondelete="RESTRICT"))
+    period: Mapped[str] = mapped_column(ascii_text(7))
+    state: Mapped[str] = mapped_column(ascii_text(16))
+    kind: Mapped[str] = mapped_column(ascii_text(16))
+    number: Mapped[str | None] = mapped_column(ascii_text(80))
+    currency: Mapped[str] = mapped_column(ascii_text(3))
+    net: Mapped[Decimal] = mapped_column(Amount)
+    tax: Mapped[Decimal] = mapped_column(Amount)
+    gross: Mapped[Decimal] = mapped_column(Amount)
+    tax_category: Mapped[str] = mapped_column(ascii_text(2))
+    tax_percent: Mapped[Decimal] = mapped_column(Amount)
+    invoice_date: Mapped[date | None]
+    due_date: Mapped[date | None]
+    issued_at: Mapped[datetime | None] = mapped_column(Moment)
+    parties: Mapped[dict[str, Any]] = mapped_column(JSON)
+
+
+class ChargeRow(Base):
+    """A priced quantity of a supply line and rate version, with its explanation."""
+
+    __tablename__ = "charges"
+    __table_args__ = (Index("ix_charges_supply_line_id_period", "supply_line_id", "period"),)
+
+    id: Mapped[UUID] = mapped_column(primary_key=True)
+    invoice_id: Mapped[UUID] = mapped_column(ForeignKey("invoices.id", ondelete="RESTRICT"), index=True)
+    supply_line_id: Mapped[UUID] = mapped_column(ForeignKey("supply_lines.id", ondelete="RESTRICT"))
+    period: Mapped[str] = mapped_column(ascii_text(7))
+    rate_card_version_id: Mapped[UUID] = mapped_column(ForeignKey("rate_card_versions.id", ondelete="RESTRICT"))
+    rate: Mapped[str] = mapped_column(ascii_text(63))
+    meter: Mapped[str | None] = mapped_column(ascii_text(127))
+    quantity: Mapped[Decimal] = mapped_column(Quantity)
+    amount: Mapped[Decimal] = mapped_column(Amount)
+    service_start: Mapped[datetime] = mapped_column(Moment)
+    service_end: Mapped[datetime] = mapped_column(Moment)
+    evidence: Mapped[str] = mapped_column(ascii_text(64))
+    explanation: Mapped[dict[str, Any]] = mapped_column(JSON)
+
+
+class ChargePartRow(Base):
+    """A charge's share of one project, resource and local day."""
+
+    __tablename__ = "charge_parts"
+
+    charge_id: Mapped[UUID] = mapped_column(ForeignKey("charges.id", ondelete="RESTRICT"), primary_key=True)
+    position: Mapped[int] = mapped_column(primary_key=True)
+    project_id: Mapped[UUID | None] = mapped_column(ForeignKey("projects.id", ondelete="RESTRICT"))
+    resource: Mapped[str | None] = mapped_column(String(191, collation="utf8mb4_bin"))
+    day: Mapped[date]
+    quantity: Mapped[Decimal] = mapped_column(Quantity)
+    amount: Mapped[Decimal] = mapped_column(Amount)
+
+
+class InvoiceLineRow(Base):
+    __tablename__ = "invoice_lines"
+
+    invoice_id: Mapped[UUID] = mapped_column(ForeignKey("invoices.id", ondelete="RESTRICT"), primary_key=True)
+    position: Mapped[int] = mapped_column(primary_key=True)
+    charge_id: Mapped[UUID] = mapped_column(ForeignKey("charges.id", ondelete="RESTRICT"))
+    document: Mapped[dict[str, Any]] = mapped_column(JSON)
+    amount: Mapped[Decimal] = mapped_column(Amount)
+
+
+class DocumentCounterRow(Base):
+    """The next number of a seller's series; issuing writes it, so numbers have no gaps.
+
+    ``version`` is written by every decision about the seller's documents, so that rivals meet here.
+    """
+
+    __tablename__ = "document_counters"
+
+    seller_id: Mapped[UUID] = mapped_column(ForeignKey("organisations.id", ondelete="RESTRICT"), primary_key=True)
+    series: Mapped[str] = mapped_column(ascii_text(20), primary_key=True)
+    next_number: Mapped[int]
+    version: Mapped[int]
+
+
+class TaxRateRow(Base):
+    __tablename__ = "tax_rates"
+
+    seller_id: Mapped[UUID] = mapped_column(ForeignKey("organisations.id", ondelete="RESTRICT"), primary_key=True)
+    country: Mapped[str] = mapped_column(ascii_text(2), primary_key=True)
+    starts_on: Mapped[date] = mapped_column(primary_key=True)
+    category: Mapped[str] = mapped_column(ascii_text(2))
+    percent: Mapped[Decimal] = mapped_column(Amount)

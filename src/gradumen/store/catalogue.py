@@ -1,0 +1,90 @@
+"""Services, plans and rate cards, each in published versions that never change."""
+
+from datetime import date, datetime
+from typing import Any
+from uuid import UUID
+
+from sqlalchemy import JSON, ForeignKey, String, UniqueConstraint
+from sqlalchemy.orm import Mapped, mapped_column
+
+from gradumen.store.columns import Base, Moment, ascii_text
+
+
+class ServiceRow(Base):
+    __tablename__ = "services"
+    __table_args__ = (UniqueConstraint("organisation_id", "slug"),)
+
+    id: Mapped[UUID] = mapped_column(primary_key=True)
+    organisation_id: Mapped[UUID] = mapped_column(ForeignKey("organisations.id", ondelete="RESTRICT"))
+    slug: Mapped[str] = mapped_column(ascii_text(63))
+
+
+class ServiceVersionRow(Base):
+    __tablename__ = "service_versions"
+    __table_args__ = (UniqueConstraint("service_id", "number"),)
+
+    id: Mapped[UUID] = mapped_column(primary_key=True)
+    service_id: Mapped[UUID] = mapped_column(ForeignKey("services.id", ondelete="RESTRICT"))
+    number: Mapped[int]
+    published_at: Mapped[datetime] = mapped_column(Moment)
+    document: Mapped[dict[str, Any]] = mapped_column(JSON)
+
+
+class MeterRow(Base):
+    """A meter of a service; its unit and way to combine never change."""
+
+    __tablename__ = "meters"
+
+    id: Mapped[int] = mapped_column(primary_key=True, autoincrement=True)
+    service_id: Mapped[UUID] = mapped_column(ForeignKey("services.id", ondelete="RESTRICT"))
+    slug: Mapped[str] = mapped_column(ascii_text(127), unique=True)
+    name: Mapped[str] = mapped_column(String(120))
+    unit: Mapped[str] = mapped_column(String(60))
+    combine: Mapped[str] = mapped_column(ascii_text(16))
+    counted: Mapped[str | None] = mapped_column(String(40))
+
+
+class PlanRow(Base):
+    __tablename__ = "plans"
+    __table_args__ = (UniqueConstraint("organisation_id", "slug"),)
+
+    id: Mapped[UUID] = mapped_column(primary_key=True)
+    organisation_id: Mapped[UUID] = mapped_column(ForeignKey("organisations.id", ondelete="RESTRICT"))
+    slug: Mapped[str] = mapped_column(ascii_text(63))
+
+
+class PlanVersionRow(Base):
+    __tablename__ = "plan_versions"
+    __table_args__ = (UniqueConstraint("plan_id", "number"),)
+
+    id: Mapped[UUID] = mapped_column(primary_key=True)
+    plan_id: Mapped[UUID] = mapped_column(ForeignKey("plans.id", ondelete="RESTRICT"))
+    number: Mapped[int]
+    published_at: Mapped[datetime] = mapped_column(Moment)
+    document: Mapped[dict[str, Any]] = mapped_column(JSON)
+
+
+class RateCardRow(Base):
+    """A seller's prices in one currency, for ``buyers``: any, resellers, tenants, or own-use (its internal cost)."""
+
+    __tablename__ = "rate_cards"
+    __table_args__ = (UniqueConstraint("organisation_id", "slug"),)
+
+    id: Mapped[UUID] = mapped_column(primary_key=True)
+    organisation_id: Mapped[UUID] = mapped_column(ForeignKey("organisations.id", ondelete="RESTRICT"))
+    slug: Mapped[str] = mapped_column(ascii_text(63))
+    name: Mapped[str] = mapped_column(String(120))
+    currency: Mapped[str] = mapped_column(ascii_text(3))
+    buyers: Mapped[str] = mapped_column(ascii_text(16))
+
+
+class RateCardVersionRow(Base):
+    __tablename__ = "rate_card_versions"
+    __table_args__ = (UniqueConstraint("rate_card_id", "number"), UniqueConstraint("rate_card_id", "starts_on"))
+
+    id: Mapped[UUID] = mapped_column(primary_key=True)
+    rate_card_id: Mapped[UUID] = mapped_column(ForeignKey("rate_cards.id", ondelete="RESTRICT"))
+    number: Mapped[int]
+    starts_on: Mapped[date]
+    published_at: Mapped[datetime] = mapped_column(Moment)
+    document: Mapped[dict[str, Any]] = mapped_column(JSON)

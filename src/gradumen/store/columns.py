@@ -1,0 +1,81 @@
+"""Column types that refuse what MariaDB would change silently, and the declarative base."""
+
+from datetime import UTC, datetime
+from decimal import Decimal
+from typing import Any
+
+from sqlalchemy import DECIMAL, Dialect, MetaData, String, TypeDecorator
+from sqlalchemy.dialects.mysql import DATETIME
+from sqlalchemy.orm import DeclarativeBase
+
+from gradumen.core.errors import Invalid
+from gradumen.core.exact import AMOUNT_PLACES, QUANTITY_PLACES
+
+
+class Base(DeclarativeBase):
+    """All tables; constraint names are fixed so that migrations can name them."""
+
+    metadata = MetaData(
+        naming_convention={
+            "ix": "ix_%(table_name)s_%(column_0_N_name)s",
+            "uq": "uq_%(table_name)s_%(column_0_N_name)s",
+            "fk": "fk_%(table_name)s_%(column_0_name)s",
+            "pk": "pk_%(table_name)s",
+        }
+    )
+
+
+class _Exact(TypeDecorator[Decimal]):
+    impl = DECIMAL
+    cache_ok = True
+    places = 0
+
+    def __init__(self) -> None:
+        super().__init__(38, self.places)
+
+    def process_bind_param(self, value: Decimal | None, dialect: Dialect) -> Decimal | None:
+        if value is None:
+            return None
+        exponent = value.as_tuple().exponent
+        if not isinstance(exponent, int) or (exponent < -self.places and value != round(value, self.places)):
+            raise Invalid(f"{value} has more than {self.places} decimal places", value=value)
+        return value
+
+
+class Quantity(_Exact):
+    """DECIMAL(38,6), in base units."""
+
+    places = QUANTITY_PLACES
+    cache_ok = True
+
+
+class Amount(_Exact):
+    """DECIMAL(38,12)."""
+
+    places = AMOUNT_PLACES
+    cache_ok = True
+
+
+class Moment(TypeDecorator[datetime]):
+    """DATETIME(6) in UTC: naive times are refused, aware ones come back aware."""
+
+    impl = DATETIME(fsp=6)
+    cache_ok = True
+
+    def process_bind_param(self, value: datetime | None, dialect: Dialect) -> datetime | None:
+        if value is None:
+            return None
+        if value.tzinfo is None:
+            raise Invalid(f"{value} has no time zone", value=value)
+        return value.astimezone(UTC).replace(tzinfo=None)
+
+    def process_result_value(self, value: datetime | None, dialect: Dialect) -> datetime | None:
+        return None if value is None else value.replace(tzinfo=UTC)
+
+
+def ascii_text(length: int) -> String:
+    """Text of ASCII characters that compares by bytes: slugs, codes, hashes."""
+    return String(length, collation="ascii_bin")
+
+
+Document = dict[str, Any]

@@ -1,0 +1,21 @@
+"""Idempotency keys: the answer of a call, kept so that its repetition gives the same."""
+
+from datetime import datetime
+from uuid import UUID
+
+from sqlalchemy import Text
+from sqlalchemy.dialects.mysql import LONGTEXT
+from sqlalchemy.orm import Mapped, mapped_column
+
+from gradumen.store.columns import Base, Moment, ascii_text
+
+
+class IdempotencyKeyRow(Base):
+    __tablename__ = "idempotency_keys"
+
+    caller_id: Mapped[UUID] = mapped_column(primary_key=True)
+    route: Mapped[str] = mapped_column(ascii_text(190), primary_key=True)
+    key: Mapped[str] = mapped_column(ascii_text(80), primary_key=True)
+    body_hash: Mapped[str] = mapped_column(ascii_text(64))
+    response: Mapped[str | None] = mapped_column(Text().with_variant(LONGTEXT, "mysql", "mariadb"))
+    at: Mapped[datetime] = mapped_column(Moment, index=True)

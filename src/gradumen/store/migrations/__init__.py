@@ -1,0 +1,1 @@
+"""Alembic's migrations."""

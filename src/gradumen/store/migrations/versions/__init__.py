@@ -1,0 +1,1 @@
+"""One file a schema change."""

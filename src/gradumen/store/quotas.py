@@ -1,0 +1,30 @@
+"""Quotas of organisations and projects."""
+
+from decimal import Decimal
+from uuid import UUID
+
+from sqlalchemy import ForeignKey, Index, String
+from sqlalchemy.orm import Mapped, mapped_column
+
+from gradumen.store.columns import Base, Quantity, ascii_text
+
+
+class QuotaRow(Base):
+    """What a holder (an organisation, or a project of one) may have; ``giver_id`` gave it.
+
+    ``version`` is written by every decision about the holder or what it gave on, so that rivals meet here.
+    """
+
+    __tablename__ = "quotas"
+    __table_args__ = (Index("ix_quotas_giver_id_measure", "giver_id", "measure"),)
+
+    holder_id: Mapped[UUID] = mapped_column(primary_key=True)
+    measure: Mapped[str] = mapped_column(ascii_text(32), primary_key=True)
+    organisation_id: Mapped[UUID] = mapped_column(ForeignKey("organisations.id", ondelete="RESTRICT"))
+    project_id: Mapped[UUID | None] = mapped_column(ForeignKey("projects.id", ondelete="RESTRICT"))
+    giver_id: Mapped[UUID | None] = mapped_column(ForeignKey("organisations.id", ondelete="RESTRICT"))
+    limit_value: Mapped[Decimal | None] = mapped_column(Quantity)
+    reservation: Mapped[Decimal] = mapped_column(Quantity)
+    factor: Mapped[Decimal] = mapped_column(Quantity)
+    label: Mapped[str | None] = mapped_column(String(120))
+    version: Mapped[int]

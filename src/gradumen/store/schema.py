@@ -1,0 +1,86 @@
+"""The schema's state: bring it to head, and refuse to work on another."""
+
+from pathlib import Path
+
+from alembic import command
+from alembic.config import Config
+from alembic.runtime.migration import MigrationContext
+from alembic.script import ScriptDirectory
+from sqlalchemy import Engine, text
+
+from gradumen.core.errors import GradumenError
+
+
+class WrongSchema(GradumenError):
+    """The database is not at the schema that this version works on."""
+
+    code = "wrong_schema"
+
+
+def alembic_config(engine: Engine) -> Config:
+    """Alembic's configuration for this database."""
+    config = Config()
+    config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
+    config.attributes["engine"] = engine
+    return config
+
+
+def head() -> str:
+    """The newest revision that this version knows."""
+    config = Config()
+    config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
+    revision = ScriptDirectory.from_config(config).get_current_head()
+    if revision is None:
+        raise WrongSchema("this installation has no migrations; install it again")
+    return revision
+
+
+def current(engine: Engine) -> str | None:
+    """The revision that the database is at; None when it is empty."""
+    with engine.connect() as connection:
+        return MigrationContext.configure(connection).get_current_revision()
+
+
+def migrate(engine: Engine, revision: str = "head") -> None:
+    """Bring the database to a revision."""
+    command.upgrade(alembic_config(engine), revision)
+
+
+def check(engine: Engine) -> None:
+    """Check that the database is at head.
+
+    Raises:
+        WrongSchema: it is not; names the command that mends it.
+    """
+    found = current(engine)
+    if found != head():
+        raise WrongSchema(
+            f"the database is at schema {found or 'none'}, this version needs {head()}; run: gradumen migrate"
+        )
+
+
+def ensure_months(engine: Engine, months: list[str]) -> None:
+    """Give the readings of each month (YYYY-MM) and of all before it partitions of their own."""
+    with engine.connect() as connection:
+        names = set(
+            connection.scalars(
+                text(
+                    "SELECT partition_name FROM information_schema.partitions "
+                    "WHERE table_schema = DATABASE() AND table_name = 'readings'"
+                )
+            )
+        )
+        newest = max((name for name in names if name != "p_later"), default="")
+        for month in sorted(months):
+            name = f"p{month.replace('-', '')}"
+            if name in names or name <= newest:
+                continue
+            year, number = int(month[:4]), int(month[5:])
+            until = f"{year + number // 12:04d}-{number % 12 + 1:02d}-01"
+            connection.execute(
+                text(
+                    f"ALTER TABLE readings REORGANIZE PARTITION p_later INTO "
+                    f"(PARTITION {name} VALUES LESS THAN ('{until}'), PARTITION p_later VALUES LESS THAN (MAXVALUE))"
+                )
+            )
+        connection.commit()

@@ -1,0 +1,27 @@
+"""All tables, so that Alembic and tests see them at once."""
+
+from gradumen.store import (
+    billing,
+    catalogue,
+    clock,
+    idempotency,
+    organisations,
+    quotas,
+    readings,
+    subscriptions,
+    users,
+)
+from gradumen.store.columns import Base
+
+__all__ = [
+    "Base",
+    "billing",
+    "catalogue",
+    "clock",
+    "idempotency",
+    "organisations",
+    "quotas",
+    "readings",
+    "subscriptions",
+    "users",
+]

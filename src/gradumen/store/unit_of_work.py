@@ -1,0 +1,82 @@
+"""The unit of work: the one place that commits, and that repeats a whole transaction that lost a race."""
+
+import time
+from collections.abc import Callable
+from functools import wraps
+from typing import Concatenate, ParamSpec, TypeVar
+
+from sqlalchemy import Engine, create_engine
+from sqlalchemy.exc import DBAPIError
+from sqlalchemy.orm import Session
+
+T = TypeVar("T")
+P = ParamSpec("P")
+
+RETRIED = frozenset({1020, 1205, 1213, 1047, 2013})
+"""Lost a race (deadlock, lock wait, record changed), node not ready, connection lost."""
+ATTEMPTS = 8
+STRICT = "STRICT_ALL_TABLES,NO_ZERO_DATE,ERROR_FOR_DIVISION_BY_ZERO"
+
+
+def make_engine(url: str, *, pool_size: int = 20) -> Engine:
+    """An engine whose sessions are strict, in UTC, and read what is committed."""
+    return create_engine(
+        url,
+        pool_size=pool_size,
+        max_overflow=10,
+        pool_pre_ping=True,
+        pool_recycle=1800,
+        isolation_level="READ COMMITTED",
+        connect_args={
+            "charset": "utf8mb4",
+            "init_command": f"SET sql_mode='{STRICT}', time_zone='+00:00'",
+        },
+    )
+
+
+class UnitOfWork:
+    """Runs use cases, each in a transaction of its own."""
+
+    def __init__(self, engine: Engine) -> None:
+        self.engine = engine
+
+    def run(self, work: Callable[[Session], T]) -> T:
+        """Run ``work`` in one transaction; all of it again when it lost a race."""
+        for attempt in range(1, ATTEMPTS + 1):
+            try:
+                with Session(self.engine, expire_on_commit=False) as tx, tx.begin():
+                    return work(tx)
+            except DBAPIError as error:
+                if error_number(error) not in RETRIED or attempt == ATTEMPTS:
+                    raise
+                time.sleep(0.01 * 2**attempt)
+        raise RuntimeError("unreachable")
+
+    def joined(self, tx: Session) -> "UnitOfWork":
+        """A unit of work whose use cases run inside a transaction that is open already."""
+        return _Joined(self.engine, tx)
+
+
+class _Joined(UnitOfWork):
+    def __init__(self, engine: Engine, tx: Session) -> None:
+        super().__init__(engine)
+        self._tx = tx
+
+    def run(self, work: Callable[[Session], T]) -> T:
+        return work(self._tx)
+
+
+def use_case(function: Callable[Concatenate[Session, P], T]) -> Callable[Concatenate[UnitOfWork, P], T]:
+    """Make a function of an open session one transaction of a unit of work."""
+
+    @wraps(function)
+    def run(uow: UnitOfWork, /, *args: P.args, **kwargs: P.kwargs) -> T:
+        return uow.run(lambda tx: function(tx, *args, **kwargs))
+
+    return run
+
+
+def error_number(error: DBAPIError) -> int | None:
+    """MariaDB's error number."""
+    args = getattr(error.orig, "args", ())
+    return args[0] if args and isinstance(args[0], int) else None

@@ -1,0 +1,63 @@
+"""Users, their memberships, sessions, tokens and failed sign-ins."""
+
+from datetime import datetime
+from uuid import UUID
+
+from sqlalchemy import BigInteger, ForeignKey, Index, String
+from sqlalchemy.orm import Mapped, mapped_column
+
+from gradumen.store.columns import Base, Moment, ascii_text
+
+
+class UserRow(Base):
+    __tablename__ = "users"
+
+    id: Mapped[UUID] = mapped_column(primary_key=True)
+    email: Mapped[str] = mapped_column(String(190), unique=True)
+    name: Mapped[str] = mapped_column(String(120))
+    password_hash: Mapped[str] = mapped_column(ascii_text(200))
+
+
+class MemberRow(Base):
+    __tablename__ = "members"
+
+    user_id: Mapped[UUID] = mapped_column(ForeignKey("users.id", ondelete="RESTRICT"), primary_key=True)
+    organisation_id: Mapped[UUID] = mapped_column(ForeignKey("organisations.id", ondelete="RESTRICT"), primary_key=True)
+    role: Mapped[str] = mapped_column(ascii_text(16))
+
+
+class SessionRow(Base):
+    """A signed-in browser; ``id`` is the SHA-256 of the cookie."""
+
+    __tablename__ = "sessions"
+
+    id: Mapped[str] = mapped_column(ascii_text(64), primary_key=True)
+    user_id: Mapped[UUID] = mapped_column(ForeignKey("users.id", ondelete="RESTRICT"))
+    csrf: Mapped[str] = mapped_column(ascii_text(64))
+    expires_at: Mapped[datetime] = mapped_column(Moment)
+
+
+class TokenRow(Base):
+    """A program's key; ``hash`` is the SHA-256 of the token, which is shown once."""
+
+    __tablename__ = "tokens"
+
+    id: Mapped[UUID] = mapped_column(primary_key=True)
+    hash: Mapped[str] = mapped_column(ascii_text(64), unique=True)
+    name: Mapped[str] = mapped_column(String(120))
+    user_id: Mapped[UUID] = mapped_column(ForeignKey("users.id", ondelete="RESTRICT"))
+    organisation_id: Mapped[UUID] = mapped_column(ForeignKey("organisations.id", ondelete="RESTRICT"))
+    role: Mapped[str] = mapped_column(ascii_text(16))
+    expires_at: Mapped[datetime] = mapped_column(Moment)
+    revoked_at: Mapped[datetime | None] = mapped_column(Moment)
+
+
+class SignInFailureRow(Base):
+    """A failed sign-in, counted per address and per account (``subject``)."""
+
+    __tablename__ = "sign_in_failures"
+    __table_args__ = (Index("ix_sign_in_failures_subject_at", "subject", "at"),)
+
+    id: Mapped[int] = mapped_column(BigInteger, primary_key=True, autoincrement=True)
+    subject: Mapped[str] = mapped_column(String(190))
+    at: Mapped[datetime] = mapped_column(Moment)

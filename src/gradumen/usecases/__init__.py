@@ -1,0 +1,1 @@
+"""One function is one transaction: authorisation and decisions."""

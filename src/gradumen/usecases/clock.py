@@ -1,0 +1,55 @@
+"""The business clock: read by all, moved only where the settings allow it (demo, tests)."""
+
+from dataclasses import dataclass
+from datetime import UTC, datetime
+
+from sqlalchemy.orm import Session
+
+from gradumen.core.errors import Forbidden, Invalid
+from gradumen.core.permissions import Right
+from gradumen.store.clock import BusinessClockRow
+from gradumen.store.unit_of_work import use_case
+from gradumen.usecases.scope import Caller, business_now, load_scope, organisations_by_id
+
+
+@dataclass(frozen=True, slots=True)
+class ClockState:
+    """The business time, and whether it stands still."""
+
+    now: datetime
+    held: bool
+
+
+@use_case
+def read_clock(tx: Session, caller: Caller) -> ClockState:
+    """The business time."""
+    return ClockState(business_now(tx, caller.at), tx.get_one(BusinessClockRow, 1).held_at is not None)
+
+
+@use_case
+def set_clock(tx: Session, caller: Caller, *, to: datetime | None, held: bool, allowed: bool) -> ClockState:
+    """Move the business clock; ``to`` None lets it follow the real one.
+
+    Raises:
+        Forbidden: the settings do not allow it, or the caller is not an administrator of the provider.
+        Invalid: it would run backwards past what was done already.
+    """
+    scope = load_scope(tx, caller)
+    roots = {scope.tree.chain(org)[-1] for org in caller.roles}
+    for root in organisations_by_id(tx, roots).values():
+        if not allowed:
+            raise Forbidden(right="clock control (GRADUMEN_CLOCK_CONTROL)", organisation=root.slug)
+        scope.require(Right.MANAGE_ORGANISATIONS, root)
+        if root.id not in scope.seen:
+            raise Forbidden(right=Right.MANAGE_ORGANISATIONS, organisation="the provider")
+    row = tx.get_one(BusinessClockRow, 1, with_for_update=True)
+    if to is None:
+        row.held_at, row.offset_seconds = None, 0
+    else:
+        if to.tzinfo is None or not 2000 <= to.year <= 2200:
+            raise Invalid("the time must have a zone and lie between 2000 and 2200", field="to", value=to)
+        moment = to.astimezone(UTC).replace(microsecond=0)
+        row.held_at = moment if held else None
+        row.offset_seconds = 0 if held else int((moment - caller.at).total_seconds())
+    tx.flush()
+    return ClockState(business_now(tx, caller.at), row.held_at is not None)

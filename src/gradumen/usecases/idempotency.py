@@ -1,0 +1,65 @@
+"""A call with an Idempotency-Key is carried out once; its repetition gets the same answer."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from uuid import UUID
+
+from sqlalchemy import delete
+from sqlalchemy.exc import IntegrityError
+from sqlalchemy.orm import Session
+
+from gradumen.core.errors import KeyUsedOtherwise
+from gradumen.store.idempotency import IdempotencyKeyRow
+from gradumen.store.unit_of_work import UnitOfWork
+
+KEPT = timedelta(days=7)
+
+
+@dataclass(frozen=True, slots=True)
+class Once:
+    """Who repeats what: caller, route, key and a hash of the body."""
+
+    caller_id: UUID
+    route: str
+    key: str
+    body_hash: str
+    at: datetime
+
+
+def answer(uow: UnitOfWork, once: Once | None, act: Callable[[UnitOfWork], str]) -> str:
+    """Carry out ``act`` in one transaction with its key, or give the answer it gave before.
+
+    A rival with the same key waits for the first one's commit on the key's row.
+
+    Raises:
+        KeyUsedOtherwise: the key came with another body.
+    """
+    if once is None:
+        return act(uow)
+
+    def work(tx: Session) -> str:
+        identity = (once.caller_id, once.route, once.key)
+        tx.execute(delete(IdempotencyKeyRow).where(IdempotencyKeyRow.at < once.at - KEPT))
+        row = IdempotencyKeyRow(
+            caller_id=once.caller_id,
+            route=once.route,
+            key=once.key,
+            body_hash=once.body_hash,
+            response=None,
+            at=once.at,
+        )
+        try:
+            with tx.begin_nested():
+                tx.add(row)
+        except IntegrityError:
+            known = tx.get_one(IdempotencyKeyRow, identity, populate_existing=True)
+            if known.body_hash != once.body_hash or known.response is None:
+                raise KeyUsedOtherwise(
+                    f"Idempotency-Key '{once.key}' was used with another body; use a new key", key=once.key
+                ) from None
+            return known.response
+        row.response = act(uow.joined(tx))
+        return row.response
+
+    return uow.run(work)

@@ -1,0 +1,1 @@
+"""Request and response bodies, shared by api and client."""
