@@ -13,6 +13,7 @@ GradumenError
 └── Conflict                 does not fit the state of things
     ├── QuotaExceeded        a grant or request above what is left
     ├── QuotaBelowGranted    a limit below what is already given on
+    ├── UnlimitedBelow       a limit for one below whom somebody has none
     ├── VersionInForce       a published version would change
     ├── PeriodOpen           the period is not over yet
     ├── EditedMeanwhile      somebody else changed it first
@@ -156,6 +157,20 @@ class QuotaBelowGranted(Conflict):
             asked=f"{asked:f}",
             granted=f"{granted:f}",
             holder=holder,
+        )
+
+
+class UnlimitedBelow(Conflict):
+    """A limit for a holder below which somebody has none."""
+
+    code = "unlimited_below"
+
+    def __init__(self, *, holder: str, measure: str, count: int) -> None:
+        super().__init__(
+            f"{count} below {holder} have no limit of {measure}; give each of them a limit first",
+            holder=holder,
+            measure=measure,
+            count=count,
         )
 
 

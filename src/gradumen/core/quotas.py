@@ -4,7 +4,7 @@ from dataclasses import dataclass
 from decimal import Decimal, localcontext
 from enum import StrEnum
 
-from gradumen.core.errors import QuotaBelowGranted, QuotaExceeded
+from gradumen.core.errors import QuotaBelowGranted, QuotaExceeded, UnlimitedBelow
 from gradumen.core.exact import EXACT
 
 
@@ -20,7 +20,10 @@ MEASURE_UNITS = {Measure.PROCESSORS: "vCPU", Measure.STORAGE: "GiB"}
 
 @dataclass(frozen=True, slots=True)
 class Holding:
-    """What somebody holds of a measure: ``limit`` None is no limit, ``granted`` is what it has given on."""
+    """What somebody holds of a measure: ``limit`` None is no limit, ``granted`` is what it has given on.
+
+    ``unlimited_below`` counts those to whom it gave no limit.
+    """
 
     holder: str
     measure: Measure
@@ -28,6 +31,7 @@ class Holding:
     reservation: Decimal = Decimal(0)
     granted: Decimal = Decimal(0)
     factor: Decimal = Decimal(1)
+    unlimited_below: int = 0
 
     @property
     def ceiling(self) -> Decimal | None:
@@ -50,6 +54,7 @@ def check_grant(giver: Holding, taker: Holding, asked: Decimal | None) -> None:
     Raises:
         QuotaExceeded: more than what the giver has left, or no limit where the giver has one.
         QuotaBelowGranted: less than what the taker has already given on or reserved.
+        UnlimitedBelow: a limit for one who has given on without limit.
     """
     ceiling = giver.ceiling
     with localcontext(EXACT):
@@ -60,5 +65,7 @@ def check_grant(giver: Holding, taker: Holding, asked: Decimal | None) -> None:
                 raise QuotaExceeded(
                     measure=giver.measure, asked=asked, left=left, limit=giver.limit, holder=giver.holder
                 )
+        if asked is not None and taker.unlimited_below:
+            raise UnlimitedBelow(holder=taker.holder, measure=taker.measure, count=taker.unlimited_below)
         if asked is not None and asked * taker.factor < taker.committed:
             raise QuotaBelowGranted(measure=taker.measure, asked=asked, granted=taker.committed, holder=taker.holder)

@@ -42,10 +42,17 @@ class Reading:
     def content_hash(self) -> bytes:
         """16 bytes of SHA-256 over everything but feed, source and id."""
         parts = [
-            self.owner or "", self.account or "", self.resource, self.meter, text(self.quantity), self.unit,
-            self.start.isoformat(), self.end.isoformat(), str(self.sequence),
+            self.owner or "",
+            self.account or "",
+            self.resource,
+            self.meter,
+            text(self.quantity),
+            self.unit,
+            self.start.isoformat(),
+            self.end.isoformat(),
+            str(self.sequence),
             *(f"{key}={value}" for key, value in self.attributes),
-        ]  # fmt: skip
+        ]
         return hashlib.sha256("\x1f".join(parts).encode()).digest()[:16]
 
 
@@ -63,8 +70,17 @@ def read_reading(source: object, identity: object, data: object) -> Reading:
     if not isinstance(data, Mapping):
         raise Invalid("data must be an object with meter, quantity, start and end", field="data")
     unknown = set(data) - {
-        "owner", "account", "resource", "meter", "quantity", "unit", "start", "end", "attributes", "sequence",
-    }  # fmt: skip
+        "owner",
+        "account",
+        "resource",
+        "meter",
+        "quantity",
+        "unit",
+        "start",
+        "end",
+        "attributes",
+        "sequence",
+    }
     if unknown:
         names = ", ".join(sorted(map(str, unknown)))[:100]
         raise Invalid(f"data has unknown fields {names}; remove them", field="data")

@@ -94,18 +94,28 @@ def start_private_database(data: Path, *, pool_mib: int = 512, fast: bool = Fals
     if not (data / "mysql" / "mysql").exists():
         shutil.rmtree(data / "mysql", ignore_errors=True)
         made = subprocess.run(
-            [installer, f"--defaults-file={data}/db.cnf", "--auth-root-authentication-method=normal",
-             "--skip-test-db", *user],
-            capture_output=True, text=True, check=False,
-        )  # fmt: skip
+            [
+                installer,
+                f"--defaults-file={data}/db.cnf",
+                "--auth-root-authentication-method=normal",
+                "--skip-test-db",
+                *user,
+            ],
+            capture_output=True,
+            text=True,
+            check=False,
+        )
         if made.returncode:
             raise DatabaseFailed(f"the database could not be initialised: {(made.stderr or made.stdout)[-800:]}")
     extra = ["--innodb-flush-log-at-trx-commit=0", "--skip-innodb-doublewrite", "--innodb-log-file-size=64M"]
     with (data / "db.out").open("ab") as out:
         process = subprocess.Popen(
             [server, f"--defaults-file={data}/db.cnf", *user, *(extra if fast else [])],
-            stdin=subprocess.DEVNULL, stdout=out, stderr=out, start_new_session=True,
-        )  # fmt: skip
+            stdin=subprocess.DEVNULL,
+            stdout=out,
+            stderr=out,
+            start_new_session=True,
+        )
     _wait_until_ready(data, process.pid)
     with pymysql.connect(unix_socket=f"{data}/db.sock", user="root") as connection, connection.cursor() as cursor:
         cursor.execute("CREATE DATABASE IF NOT EXISTS gradumen CHARACTER SET utf8mb4")

@@ -1,0 +1,207 @@
+"""The invoice as PDF, in the seller's name."""
+
+import io
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import date
+from decimal import Decimal
+from xml.sax.saxutils import escape
+
+from reportlab.lib import colors
+from reportlab.lib.pagesizes import A4
+from reportlab.lib.styles import ParagraphStyle
+from reportlab.lib.units import mm
+from reportlab.pdfgen.canvas import Canvas
+from reportlab.platypus import Paragraph, SimpleDocTemplate, Spacer, Table, TableStyle
+
+from gradumen.core.exact import minor_units, round_half_up
+
+INK, QUIET, LINE = colors.HexColor("#23302b"), colors.HexColor("#5f6b64"), colors.HexColor("#c9cdc4")
+ACCENT = colors.HexColor("#2f5d3a")
+_BODY = ParagraphStyle("body", fontName="Helvetica", fontSize=8.5, leading=11, textColor=INK)
+_RIGHT = ParagraphStyle("right", parent=_BODY, alignment=2)
+_SMALL = ParagraphStyle("small", parent=_BODY, fontSize=7.5, leading=10, textColor=QUIET)
+_HEAD = ParagraphStyle("head", parent=_BODY, fontName="Helvetica-Bold", fontSize=15, leading=19)
+_STRONG = ParagraphStyle("strong", parent=_RIGHT, fontName="Helvetica-Bold", fontSize=10, leading=14)
+
+
+@dataclass(frozen=True, slots=True)
+class PdfLine:
+    """A line as it is printed."""
+
+    description: str
+    detail: str
+    service_period: str
+    quantity: str
+    unit: str
+    amount: Decimal
+
+
+@dataclass(frozen=True, slots=True)
+class PdfInvoice:
+    """What a page shows of an invoice or credit note."""
+
+    kind: str
+    number: str
+    seller: str
+    seller_country: str
+    buyer: str
+    buyer_country: str
+    period: str
+    invoice_date: date
+    due_date: date
+    currency: str
+    net: Decimal
+    tax: Decimal
+    gross: Decimal
+    tax_category: str
+    tax_percent: str
+    lines: Sequence[PdfLine]
+
+
+def money(amount: Decimal, currency: str) -> str:
+    """An amount for people: minor units, thousands by narrow space, a true minus.
+
+    >>> money(Decimal("-1234567.5"), "EUR")
+    '−1 234 567.50'
+    """
+    places = minor_units(currency)
+    shown = f"{abs(round_half_up(amount, places)):,.{places}f}".replace(",", "\u00a0")
+    return f"\u2212{shown}" if amount < 0 else shown
+
+
+def write_pdf(invoice: PdfInvoice) -> bytes:
+    """The document as PDF, the same bytes for the same document."""
+    out = io.BytesIO()
+    title = "Credit note" if invoice.kind == "credit_note" else "Invoice"
+    document = SimpleDocTemplate(
+        out,
+        pagesize=A4,
+        leftMargin=20 * mm,
+        rightMargin=20 * mm,
+        topMargin=24 * mm,
+        bottomMargin=22 * mm,
+        title=f"{title} {invoice.number}",
+        author=invoice.seller,
+        invariant=1,
+    )
+    story = [
+        Paragraph(f"{title} {escape(invoice.number)}", _HEAD),
+        Spacer(1, 5 * mm),
+        _parties(invoice),
+        Spacer(1, 7 * mm),
+        _lines(invoice, document.width),
+        Spacer(1, 4 * mm),
+        _totals(invoice, document.width),
+        Spacer(1, 6 * mm),
+        Paragraph(_terms(invoice), _SMALL),
+    ]
+
+    def frame(canvas: Canvas, _: object) -> None:
+        canvas.saveState()
+        canvas.setStrokeColor(ACCENT)
+        canvas.setLineWidth(1.6)
+        canvas.line(20 * mm, A4[1] - 17 * mm, A4[0] - 20 * mm, A4[1] - 17 * mm)
+        canvas.setFillColor(INK)
+        canvas.setFont("Helvetica-Bold", 10)
+        canvas.drawString(20 * mm, A4[1] - 14 * mm, invoice.seller)
+        canvas.setFillColor(QUIET)
+        canvas.setFont("Helvetica", 7.5)
+        canvas.drawString(20 * mm, 12 * mm, f"{invoice.seller}   {invoice.number}")
+        canvas.drawRightString(A4[0] - 20 * mm, 12 * mm, f"Page {canvas.getPageNumber()}")
+        canvas.restoreState()
+
+    document.build(story, onFirstPage=frame, onLaterPages=frame)
+    return out.getvalue()
+
+
+def _parties(invoice: PdfInvoice) -> Table:
+    facts = [
+        ("Invoice date", invoice.invoice_date.isoformat()),
+        ("Billing period", invoice.period),
+        ("Due", invoice.due_date.isoformat()),
+        ("Currency", invoice.currency),
+    ]
+    left = Paragraph(
+        f"<font color='#5f6b64'>To</font><br/><b>{escape(invoice.buyer)}</b><br/>{escape(invoice.buyer_country)}", _BODY
+    )
+    middle = Paragraph(
+        f"<font color='#5f6b64'>From</font><br/><b>{escape(invoice.seller)}</b><br/>{escape(invoice.seller_country)}",
+        _BODY,
+    )
+    right = Table([[Paragraph(name, _SMALL), Paragraph(value, _RIGHT)] for name, value in facts], [26 * mm, 28 * mm])
+    right.setStyle(TableStyle([("TOPPADDING", (0, 0), (-1, -1), 0), ("BOTTOMPADDING", (0, 0), (-1, -1), 1)]))
+    table = Table([[left, middle, right]], [58 * mm, 58 * mm, 54 * mm])
+    table.setStyle(TableStyle([("VALIGN", (0, 0), (-1, -1), "TOP"), ("LEFTPADDING", (0, 0), (-1, -1), 0)]))
+    return table
+
+
+def _lines(invoice: PdfInvoice, width: float) -> Table:
+    head = [
+        Paragraph("Service", _SMALL),
+        Paragraph("Service period", _SMALL),
+        Paragraph("<para align=right>Quantity</para>", _SMALL),
+        Paragraph("Unit", _SMALL),
+        Paragraph(f"<para align=right>Amount, {invoice.currency}</para>", _SMALL),
+    ]
+    rows = [head]
+    for line in invoice.lines:
+        service = f"{escape(line.description)}<br/><font size=7 color='#5f6b64'>{escape(line.detail)}</font>"
+        rows.append(
+            [
+                Paragraph(service, _BODY),
+                Paragraph(escape(line.service_period), _BODY),
+                Paragraph(line.quantity, _RIGHT),
+                Paragraph(escape(line.unit), _BODY),
+                Paragraph(money(line.amount, invoice.currency), _RIGHT),
+            ]
+        )
+    widths = [0.42, 0.17, 0.16, 0.11, 0.14]
+    table = Table(rows, [width * share for share in widths], repeatRows=1)
+    table.setStyle(
+        TableStyle(
+            [
+                ("VALIGN", (0, 0), (-1, -1), "TOP"),
+                ("LINEBELOW", (0, 0), (-1, 0), 0.8, INK),
+                ("LINEBELOW", (0, 1), (-1, -1), 0.3, LINE),
+                ("LEFTPADDING", (0, 0), (0, -1), 0),
+                ("RIGHTPADDING", (-1, 0), (-1, -1), 0),
+                ("TOPPADDING", (0, 0), (-1, -1), 3),
+                ("BOTTOMPADDING", (0, 0), (-1, -1), 3),
+            ]
+        )
+    )
+    return table
+
+
+def _totals(invoice: PdfInvoice, width: float) -> Table:
+    tax = f"Tax {invoice.tax_percent} % (category {invoice.tax_category})"
+    rows = [
+        [Paragraph("Net", _RIGHT), Paragraph(money(invoice.net, invoice.currency), _RIGHT)],
+        [Paragraph(tax, _RIGHT), Paragraph(money(invoice.tax, invoice.currency), _RIGHT)],
+        [
+            Paragraph(f"Total {invoice.currency}", _STRONG),
+            Paragraph(money(invoice.gross, invoice.currency), _STRONG),
+        ],
+    ]
+    table = Table(rows, [width * 0.78, width * 0.22])
+    table.setStyle(
+        TableStyle(
+            [
+                ("RIGHTPADDING", (-1, 0), (-1, -1), 0),
+                ("TOPPADDING", (0, 0), (-1, -1), 1),
+                ("BOTTOMPADDING", (0, 0), (-1, -1), 1),
+                ("LINEABOVE", (1, 2), (1, 2), 0.8, INK),
+            ]
+        )
+    )
+    return table
+
+
+def _terms(invoice: PdfInvoice) -> str:
+    if invoice.kind == "credit_note":
+        return "This amount is credited to your account."
+    notes = {"AE": " Reverse charge: the recipient accounts for the tax.", "O": " Outside the scope of tax."}
+    return f"Please pay by {invoice.due_date.isoformat()}, quoting {escape(invoice.number)}." + notes.get(
+        invoice.tax_category, ""
+    )

@@ -1,0 +1,69 @@
+"""Readings as CloudEvents 1.0: structured, batch and binary mode of the HTTP protocol binding."""
+
+import json
+from collections.abc import Mapping
+from decimal import Decimal
+from typing import Any, NoReturn
+from urllib.parse import unquote
+
+from gradumen.core.errors import GradumenError, Invalid, TooLarge, WrongMediaType
+from gradumen.core.readings import Reading, read_reading
+
+EVENT_TYPE = "gradumen.reading.v1"
+MOST_EVENTS = 5000
+SINGLE, BATCH = "application/cloudevents+json", "application/cloudevents-batch+json"
+
+Unreadable = tuple[object, GradumenError]
+"""The id of an item, as far as it has one, and what is wrong with it."""
+
+
+def read_events(content_type: str, headers: Mapping[str, str], body: bytes) -> list[Reading | Unreadable]:
+    """Read a request's events; one that is broken takes its place in the list as `Unreadable`.
+
+    Raises:
+        WrongMediaType: none of the three modes.
+        Invalid: the body is not JSON, or not a list in batch mode.
+        TooLarge: more events than a batch may have.
+    """
+    media = content_type.partition(";")[0].strip().lower()
+    if media == BATCH:
+        events = _json(body)
+        if not isinstance(events, list):
+            raise Invalid("a batch is a JSON list of events", field="body")
+        if len(events) > MOST_EVENTS:
+            raise TooLarge(f"{len(events)} events in one batch; send at most {MOST_EVENTS}", most=MOST_EVENTS)
+        return [_read(event) for event in events]
+    if media == SINGLE:
+        return [_read(_json(body))]
+    if media == "application/json" and "ce-specversion" in headers:
+        event = {name[3:]: unquote(value) for name, value in headers.items() if name.startswith("ce-")}
+        return [_read({**event, "data": _json(body)})]
+    raise WrongMediaType(
+        f"content type '{media[:60]}' is not read here; send {BATCH}, {SINGLE}, or application/json with ce- headers",
+        content_type=media[:60],
+    )
+
+
+def _read(event: Any) -> Reading | Unreadable:
+    identity = event.get("id") if isinstance(event, dict) else None
+    try:
+        if not isinstance(event, dict):
+            raise Invalid("an event is a JSON object", field="event")
+        if event.get("specversion") != "1.0":
+            raise Invalid("specversion must be 1.0", field="specversion", value=event.get("specversion"))
+        if event.get("type") != EVENT_TYPE:
+            raise Invalid(f"type must be {EVENT_TYPE}", field="type", value=event.get("type"))
+        return read_reading(event.get("source"), identity, event.get("data"))
+    except Invalid as problem:
+        return identity, problem
+
+
+def _json(body: bytes) -> Any:
+    try:
+        return json.loads(body, parse_float=Decimal, parse_constant=_refuse)
+    except (ValueError, RecursionError) as error:
+        raise Invalid(f"the body is not JSON: {str(error)[:120]}", field="body") from None
+
+
+def _refuse(constant: str) -> NoReturn:
+    raise ValueError(f"{constant} is not a number in JSON")

@@ -1,0 +1,74 @@
+"""The worker: brings usage up to date, makes drafts of bill runs, prepares the readings' months."""
+
+import logging
+import threading
+from datetime import UTC, datetime
+
+from gradumen.core.errors import GradumenError
+from gradumen.core.periods import Period
+from gradumen.store.schema import ensure_months
+from gradumen.store.unit_of_work import UnitOfWork
+from gradumen.usecases.bill_runs import fail_bill_run, make_drafts, take_bill_run
+from gradumen.usecases.usage import refresh_usage
+
+log = logging.getLogger("gradumen.worker")
+MONTHS_BEHIND, MONTHS_AHEAD = 14, 3
+
+
+class Worker:
+    """A thread that works off what is due, again and again, until it is stopped."""
+
+    def __init__(self, uow: UnitOfWork, *, idle_seconds: float = 0.3) -> None:
+        self.uow, self.idle_seconds = uow, idle_seconds
+        self._stop = threading.Event()
+        self._thread = threading.Thread(target=self._run, name="worker", daemon=True)
+
+    def start(self) -> None:
+        """Prepare the months around now and begin."""
+        prepare_months(self.uow, datetime.now(UTC))
+        self._thread.start()
+
+    def stop(self) -> None:
+        """Finish the step under way and end."""
+        self._stop.set()
+        self._thread.join(60)
+
+    def _run(self) -> None:
+        while not self._stop.is_set():
+            try:
+                worked = work_once(self.uow)
+            except Exception:  # the outermost loop: whatever failed is tried again
+                log.exception("a step failed; trying again")
+                worked = False
+            if not worked:
+                self._stop.wait(self.idle_seconds)
+
+
+def prepare_months(uow: UnitOfWork, now: datetime) -> None:
+    """Give the readings of the months around now partitions of their own."""
+    month = Period(now.year, now.month)
+    months = [month.text]
+    behind, ahead = month, month
+    for _ in range(MONTHS_BEHIND):
+        behind = behind.before()
+        months.append(behind.text)
+    for _ in range(MONTHS_AHEAD):
+        ahead = ahead.next()
+        months.append(ahead.text)
+    ensure_months(uow.engine, months)
+
+
+def work_once(uow: UnitOfWork) -> bool:
+    """Do what is due; whether there was anything."""
+    refreshed = refresh_usage(uow)
+    taken = take_bill_run(uow, at=datetime.now(UTC))
+    if taken is None:
+        return refreshed > 0
+    run_id, fence = taken
+    refresh_usage(uow)
+    try:
+        make_drafts(uow, run_id=run_id, fence=fence, at=datetime.now(UTC))
+    except GradumenError as problem:
+        log.warning("bill run %s: %s", run_id, problem.message)
+        fail_bill_run(uow, run_id=run_id, fence=fence, problem=problem.message)
+    return True

@@ -1,0 +1,354 @@
+"""The catalogue: checked, compared with what is published, published in versions, and listed."""
+
+import json
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field
+from datetime import date
+from typing import Any, Protocol
+from uuid import UUID, uuid4
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from gradumen.core.catalogue import Meter, Plan, Service
+from gradumen.core.errors import CatalogueInvalid, Invalid, VersionInForce
+from gradumen.core.forms import plan_form, rate_card_form, read_plan, read_rate_card, read_service, service_form
+from gradumen.core.periods import Period
+from gradumen.core.permissions import Right
+from gradumen.core.rates import RateCardVersion
+from gradumen.store.billing import InvoiceRow
+from gradumen.store.catalogue import (
+    MeterRow,
+    PlanRow,
+    PlanVersionRow,
+    RateCardRow,
+    RateCardVersionRow,
+    ServiceRow,
+    ServiceVersionRow,
+)
+from gradumen.store.organisations import OrganisationRow
+from gradumen.store.unit_of_work import use_case
+from gradumen.usecases.scope import Caller, get_organisation, load_scope
+
+
+class Document(Protocol):
+    """A written service, plan or rate card, as files give it."""
+
+    @property
+    def file(self) -> str: ...
+    @property
+    def kind(self) -> str: ...
+    @property
+    def form(self) -> dict[str, Any]: ...
+    def problem(self, path: str, message: str) -> dict[str, Any]: ...
+
+
+@dataclass(frozen=True, slots=True)
+class Change:
+    """What publishing a document does: ``new``, ``new version`` or ``unchanged``; ``differences`` by path."""
+
+    kind: str
+    slug: str
+    change: str
+    version: int
+    differences: list[dict[str, Any]] = field(default_factory=list)
+
+
+@dataclass(slots=True)
+class Published:
+    """Everything published, newest version of each; values and where they are stored."""
+
+    services: dict[str, Service] = field(default_factory=dict)
+    meters: dict[str, Meter] = field(default_factory=dict)
+    meter_ids: dict[str, int] = field(default_factory=dict)
+    plans: dict[str, Plan] = field(default_factory=dict)
+    owners: dict[tuple[str, str], UUID] = field(default_factory=dict)
+    forms: dict[tuple[str, str], list[tuple[int, dict[str, Any]]]] = field(default_factory=dict)
+
+
+def load_published(tx: Session) -> Published:
+    """Services and plans of all sellers: their slugs are unique over the installation, meters are shared."""
+    found = Published()
+    for row, version in tx.execute(
+        select(ServiceRow, ServiceVersionRow).join(ServiceVersionRow).order_by(ServiceVersionRow.number)
+    ):
+        found.owners["service", row.slug] = row.organisation_id
+        found.forms.setdefault(("service", row.slug), []).append((version.number, version.document))
+        add_service(found, read_service(version.document))
+    found.meter_ids = {row.slug: row.id for row in tx.scalars(select(MeterRow))}
+    for plan_row, plan_version in tx.execute(
+        select(PlanRow, PlanVersionRow).join(PlanVersionRow).order_by(PlanVersionRow.number)
+    ):
+        found.owners["plan", plan_row.slug] = plan_row.organisation_id
+        found.forms.setdefault(("plan", plan_row.slug), []).append((plan_version.number, plan_version.document))
+        found.plans[plan_row.slug] = read_plan(plan_version.document, found.meters, found.services)
+    return found
+
+
+def add_service(found: Published, service: Service) -> None:
+    """Put a service and its meters among those known."""
+    found.services[service.slug] = service
+    found.meters.update({meter.slug: meter for meter in service.meters})
+
+
+def check_catalogue(tx: Session, caller: Caller, *, organisation: str, documents: Sequence[Document]) -> list[Change]:
+    """Check documents against each other and what is published, and say what publishing would do.
+
+    Raises:
+        CatalogueInvalid: all problems found, each with file, line and path.
+    """
+    scope = load_scope(tx, caller)
+    seller = get_organisation(tx, scope, organisation)
+    scope.require(Right.MANAGE_CATALOGUE, seller)
+    return _Publishing(tx, seller, scope.now.date(), caller).run(documents)
+
+
+compare_catalogue = use_case(check_catalogue)
+
+
+@use_case
+def publish_catalogue(tx: Session, caller: Caller, *, organisation: str, documents: Sequence[Document]) -> list[Change]:
+    """Publish documents, all or none; what is unchanged stays as it is, so publishing again does nothing.
+
+    Raises:
+        CatalogueInvalid: as `check_catalogue`.
+        VersionInForce: a rate card version that starts in the past of one in force, or in a billed period.
+    """
+    changes = check_catalogue(tx, caller, organisation=organisation, documents=documents)
+    seller = get_organisation(tx, load_scope(tx, caller), organisation)
+    publishing = _Publishing(tx, seller, load_scope(tx, caller).now.date(), caller, store=True)
+    publishing.run(documents)
+    return changes
+
+
+class _Publishing:
+    """One pass over documents: services first, then plans, then rate cards."""
+
+    def __init__(self, tx: Session, seller: OrganisationRow, today: date, caller: Caller, store: bool = False) -> None:
+        self.tx, self.seller, self.today, self.caller, self.store = tx, seller, today, caller, store
+        self.known = load_published(tx)
+        self.problems: list[dict[str, Any]] = []
+
+    def run(self, documents: Sequence[Document]) -> list[Change]:
+        changes: list[Change] = []
+        seen: set[tuple[str, str]] = set()
+        readers: dict[str, Callable[[dict[str, Any]], Change]] = {
+            "service": self._service,
+            "plan": self._plan,
+            "rate-card": self._rate_card,
+        }
+        for kind, reader in readers.items():
+            for document in documents:
+                if document.kind != kind:
+                    continue
+                try:
+                    slug = (kind, str(document.form[kind]))
+                    if slug in seen:
+                        raise Invalid(f"{kind} '{slug[1][:60]}' stands in two documents; keep one")
+                    seen.add(slug)
+                    changes.append(reader(document.form))
+                except Invalid as problem:
+                    self.problems.append(document.problem(problem.facts.get("path", ""), problem.message))
+        if self.problems:
+            raise CatalogueInvalid(self.problems)
+        return changes
+
+    def _check_owner(self, kind: str, slug: str) -> None:
+        if self.known.owners.get((kind, slug), self.seller.id) != self.seller.id:
+            raise Invalid(f"the {kind} slug '{slug}' is not free; choose another", field=kind, value=slug)
+
+    def _service(self, form: dict[str, Any]) -> Change:
+        service = read_service(form)
+        self._check_owner("service", service.slug)
+        for meter in service.meters:
+            before = self.known.meters.get(meter.slug)
+            if before and (before.unit, before.combine) != (meter.unit, meter.combine):
+                raise Invalid(
+                    f"meter '{meter.slug}' is published as {before.unit.text}, {before.combine}; that never changes, "
+                    "add a meter of another name",
+                    field="meters",
+                )
+        add_service(self.known, service)
+        change = self._change("service", service.slug, service_form(service))
+        if self.store and change.change != "unchanged":
+            self._store_service(service, change)
+        return change
+
+    def _store_service(self, service: Service, change: Change) -> None:
+        row = self.tx.scalars(select(ServiceRow).where(ServiceRow.slug == service.slug)).first()
+        if row is None:
+            row = ServiceRow(id=uuid4(), organisation_id=self.seller.id, slug=service.slug)
+            self.tx.add(row)
+            self.tx.flush()
+        self.tx.add(
+            ServiceVersionRow(
+                id=uuid4(),
+                service_id=row.id,
+                number=change.version,
+                published_at=self.caller.at,
+                document=service_form(service),
+            )
+        )
+        for meter in service.meters:
+            if meter.slug not in self.known.meter_ids:
+                self.tx.add(
+                    MeterRow(
+                        service_id=row.id,
+                        slug=meter.slug,
+                        name=meter.name,
+                        unit=meter.unit.text,
+                        combine=meter.combine,
+                        counted=meter.counted,
+                    )
+                )
+        self.tx.flush()
+
+    def _plan(self, form: dict[str, Any]) -> Change:
+        plan = read_plan(form, self.known.meters, self.known.services)
+        self._check_owner("plan", plan.slug)
+        self.known.plans[plan.slug] = plan
+        change = self._change("plan", plan.slug, plan_form(plan))
+        if self.store and change.change != "unchanged":
+            row = self.tx.scalars(select(PlanRow).where(PlanRow.slug == plan.slug)).first()
+            if row is None:
+                row = PlanRow(id=uuid4(), organisation_id=self.seller.id, slug=plan.slug)
+                self.tx.add(row)
+                self.tx.flush()
+            self.tx.add(
+                PlanVersionRow(
+                    id=uuid4(),
+                    plan_id=row.id,
+                    number=change.version,
+                    published_at=self.caller.at,
+                    document=plan_form(plan),
+                )
+            )
+            self.tx.flush()
+        return change
+
+    def _rate_card(self, form: dict[str, Any]) -> Change:
+        slug = str(form.get("rate-card"))
+        row = self.tx.scalars(
+            select(RateCardRow).where(RateCardRow.organisation_id == self.seller.id, RateCardRow.slug == slug)
+        ).first()
+        versions = stored_versions(self.tx, row) if row else []
+        number = len(versions) + 1
+        name, buyers, version = read_rate_card(form, self.known.meters, self.known.services, self.known.plans, number)
+        written = rate_card_form(name, buyers, version)
+        same = next((each for each in versions if each.starts_on == version.starts_on), None)
+        if same is not None and same.document == written:
+            return Change("rate-card", slug, "unchanged", same.number)
+        if row is not None and row.currency != version.currency:
+            raise Invalid(
+                f"rate card '{slug}' is in {row.currency}; another currency is another card", field="currency"
+            )
+        self._check_start(version, versions)
+        before = versions[-1].document if versions else {}
+        change = Change("rate-card", slug, "new version" if versions else "new", number, differences(before, written))
+        if self.store:
+            if row is None:
+                row = RateCardRow(
+                    id=uuid4(),
+                    organisation_id=self.seller.id,
+                    slug=slug,
+                    name=name,
+                    currency=version.currency,
+                    buyers=buyers,
+                )
+                self.tx.add(row)
+            row.name, row.buyers = name, buyers
+            self.tx.flush()
+            self.tx.add(
+                RateCardVersionRow(
+                    id=uuid4(),
+                    rate_card_id=row.id,
+                    number=number,
+                    starts_on=version.starts_on,
+                    published_at=self.caller.at,
+                    document=written,
+                )
+            )
+            self.tx.flush()
+        return change
+
+    def _check_start(self, version: RateCardVersion, versions: Sequence[RateCardVersionRow]) -> None:
+        """A version starts after every published one, after today where one is in force, and not where it is billed."""
+        if versions and version.starts_on <= versions[-1].starts_on:
+            raise VersionInForce(
+                f"rate card '{version.card}' has version {versions[-1].number} from {versions[-1].starts_on}; "
+                f"a published version never changes, start the new one after {max(versions[-1].starts_on, self.today)}",
+                starts_on=version.starts_on.isoformat(),
+            )
+        if versions and version.starts_on <= self.today:
+            raise VersionInForce(
+                f"rate card '{version.card}' version {versions[-1].number} is in force on {version.starts_on}; "
+                f"start the new one after {self.today}",
+                starts_on=version.starts_on.isoformat(),
+            )
+        billed = self.tx.scalar(
+            select(InvoiceRow.period)
+            .where(InvoiceRow.seller_id == self.seller.id, InvoiceRow.state == "issued")
+            .order_by(InvoiceRow.period.desc())
+            .limit(1)
+        )
+        if versions and billed and version.starts_on < Period.parse(billed).next().first_day:
+            raise VersionInForce(
+                f"{billed} is billed; start the new version of '{version.card}' on "
+                f"{Period.parse(billed).next().first_day} or later",
+                starts_on=version.starts_on.isoformat(),
+            )
+
+    def _change(self, kind: str, slug: str, form: dict[str, Any]) -> Change:
+        versions = self.known.forms.get((kind, slug), [])
+        if versions and versions[-1][1] == form:
+            return Change(kind, slug, "unchanged", versions[-1][0])
+        number = versions[-1][0] + 1 if versions else 1
+        return Change(
+            kind,
+            slug,
+            "new version" if versions else "new",
+            number,
+            differences(versions[-1][1] if versions else {}, form),
+        )
+
+
+def stored_versions(tx: Session, card: RateCardRow) -> list[RateCardVersionRow]:
+    """A card's versions in the order of their days."""
+    return list(
+        tx.scalars(
+            select(RateCardVersionRow)
+            .where(RateCardVersionRow.rate_card_id == card.id)
+            .order_by(RateCardVersionRow.starts_on)
+        )
+    )
+
+
+def differences(before: Mapping[str, Any], after: Mapping[str, Any]) -> list[dict[str, Any]]:
+    """The leaves that differ, by path; nothing for a new form.
+
+    >>> differences({"a": {"b": "1"}}, {"a": {"b": "2"}, "c": "3"})
+    [{'path': 'a.b', 'before': '1', 'after': '2'}, {'path': 'c', 'before': None, 'after': '3'}]
+    """
+    if not before:
+        return []
+    old, new = dict(_leaves(before, "")), dict(_leaves(after, ""))
+    return [
+        {"path": path, "before": old.get(path), "after": new.get(path)}
+        for path in [*old, *(path for path in new if path not in old)]
+        if old.get(path) != new.get(path)
+    ]
+
+
+def _leaves(value: Any, path: str) -> list[tuple[str, str]]:
+    if isinstance(value, Mapping):
+        return [leaf for key, inner in value.items() for leaf in _leaves(inner, f"{path}.{key}" if path else str(key))]
+    if isinstance(value, list):
+        named = [_item_name(item) or str(index) for index, item in enumerate(value)]
+        return [leaf for name, item in zip(named, value, strict=True) for leaf in _leaves(item, f"{path}[{name}]")]
+    return [(path, value if isinstance(value, str) else json.dumps(value))]
+
+
+def _item_name(item: Any) -> str | None:
+    if isinstance(item, Mapping):
+        return next((str(item[key]) for key in ("rate", "tier") if key in item), None)
+    return None

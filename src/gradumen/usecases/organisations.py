@@ -1,0 +1,269 @@
+"""Organisations and their projects; the first of all is set up with its administrator."""
+
+import re
+from dataclasses import dataclass
+from uuid import UUID, uuid4
+
+from sqlalchemy import func, select
+from sqlalchemy.exc import IntegrityError
+from sqlalchemy.orm import Session
+
+from gradumen.core.catalogue import name_of, slug_of
+from gradumen.core.errors import Conflict, Invalid
+from gradumen.core.exact import minor_units
+from gradumen.core.periods import Period, zone_of
+from gradumen.core.permissions import Right, Role
+from gradumen.store.clock import BusinessClockRow
+from gradumen.store.organisations import BillingZoneRow, OrganisationRow, ParentEdgeRow, ProjectRow, zone_name
+from gradumen.store.unit_of_work import use_case
+from gradumen.store.users import MemberRow
+from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope, organisations_by_id
+from gradumen.usecases.users import add_user
+
+TYPES = ("provider", "reseller", "tenant")
+
+
+@dataclass(frozen=True, slots=True)
+class Organisation:
+    """An organisation as its viewer sees it; ``parent`` is None at the edge of what that viewer sees."""
+
+    id: UUID
+    type: str
+    slug: str
+    name: str
+    country: str
+    currency: str
+    billing_zone: str
+    cost_centre: str | None
+    parent: str | None
+    role: str | None
+
+
+@dataclass(frozen=True, slots=True)
+class Project:
+    """A unit of an organisation that uses and is charged."""
+
+    id: UUID
+    organisation: str
+    slug: str
+    name: str
+    cost_centre: str | None
+
+
+def country_of(raw: str) -> str:
+    """Read a country code (ISO 3166-1 alpha-2, by form).
+
+    Raises:
+        Invalid: not two capital letters.
+    """
+    if not re.fullmatch("[A-Z]{2}", raw):
+        raise Invalid(f"country '{raw[:20]}' is not a code of two capital letters, like IE", field="country", value=raw)
+    return raw
+
+
+def _new_row(
+    tx: Session,
+    *,
+    type: str,
+    slug: str,
+    name: str,
+    country: str,
+    currency: str,
+    zone: str,
+    cost_centre: str | None,
+    caller_at: object,
+) -> OrganisationRow:
+    minor_units(currency)
+    zone_of(zone)
+    row = OrganisationRow(
+        id=uuid4(),
+        type=type,
+        slug=slug_of(slug, field="slug"),
+        name=name_of(name, field="name"),
+        country=country_of(country),
+        currency=currency,
+        cost_centre=None if cost_centre is None else name_of(cost_centre, field="cost_centre", most=60),
+        created_at=caller_at,
+    )
+    try:
+        with tx.begin_nested():
+            tx.add(row)
+    except IntegrityError:
+        raise Conflict(f"the slug '{slug}' is taken; choose another", field="slug") from None
+    tx.add(BillingZoneRow(organisation_id=row.id, starts_on=Period(2000, 1).first_day, zone=zone))
+    return row
+
+
+@use_case
+def set_up_provider(
+    tx: Session,
+    *,
+    slug: str,
+    name: str,
+    country: str,
+    currency: str,
+    billing_zone: str,
+    email: str,
+    user_name: str,
+    password: str,
+    at: object,
+) -> UUID:
+    """Make the provider, root of the tree, and its first administrator; only while there is none.
+
+    Raises:
+        Conflict: a provider is there already.
+    """
+    tx.get_one(BusinessClockRow, 1, with_for_update=True)
+    if tx.scalar(select(func.count()).select_from(OrganisationRow)):
+        raise Conflict("a provider is set up already; sign in instead")
+    row = _new_row(
+        tx,
+        type="provider",
+        slug=slug,
+        name=name,
+        country=country,
+        currency=currency,
+        zone=billing_zone,
+        cost_centre=None,
+        caller_at=at,
+    )
+    user = add_user(tx, email=email, name=user_name, password=password)
+    tx.add(MemberRow(user_id=user.id, organisation_id=row.id, role=Role.ADMINISTRATOR))
+    return row.id
+
+
+@use_case
+def is_set_up(tx: Session) -> bool:
+    """Whether a provider is there."""
+    return bool(tx.scalar(select(func.count()).select_from(OrganisationRow)))
+
+
+@use_case
+def create_organisation(
+    tx: Session,
+    caller: Caller,
+    *,
+    parent: str,
+    type: str,
+    slug: str,
+    name: str,
+    country: str,
+    currency: str,
+    billing_zone: str,
+    cost_centre: str | None,
+) -> Organisation:
+    """Bring a reseller or tenant on board under a seller.
+
+    Raises:
+        Invalid: a tenant as parent, or a type that cannot be under it.
+        Conflict: the slug is taken.
+    """
+    scope = load_scope(tx, caller)
+    seller = get_organisation(tx, scope, parent)
+    scope.require(Right.MANAGE_ORGANISATIONS, seller)
+    if type not in ("reseller", "tenant"):
+        raise Invalid(f"type must be reseller or tenant; got '{type[:30]}'", field="type", value=type)
+    if seller.type == "tenant":
+        raise Invalid(f"'{parent}' is a tenant and sells to nobody; choose a reseller", field="parent", value=parent)
+    row = _new_row(
+        tx,
+        type=type,
+        slug=slug,
+        name=name,
+        country=country,
+        currency=currency,
+        zone=billing_zone,
+        cost_centre=cost_centre,
+        caller_at=caller.at,
+    )
+    tx.flush()
+    tx.add(
+        ParentEdgeRow(
+            child_id=row.id, starts_at=Period(2000, 1).bounds(zone_of("UTC"))[0], parent_id=seller.id, ends_at=None
+        )
+    )
+    tx.flush()
+    return _view(tx, load_scope(tx, caller), row, {seller.id: seller})
+
+
+@use_case
+def list_organisations(
+    tx: Session, caller: Caller, *, after: str | None, limit: int, search: str
+) -> list[Organisation]:
+    """The organisations in scope, by slug, after a slug; ``search`` is found in slug or name."""
+    scope = load_scope(tx, caller)
+    query = select(OrganisationRow).where(OrganisationRow.id.in_(scope.seen)).order_by(OrganisationRow.slug)
+    if after is not None:
+        query = query.where(OrganisationRow.slug > after)
+    if search:
+        query = query.where(
+            OrganisationRow.slug.contains(search, autoescape=True)
+            | OrganisationRow.name.contains(search, autoescape=True)
+        )
+    rows = list(tx.scalars(query.limit(limit)))
+    parents = {scope.tree.parents[row.id] for row in rows if row.id in scope.tree.parents} & scope.seen
+    known = organisations_by_id(tx, set(parents))
+    return [_view(tx, scope, row, known) for row in rows]
+
+
+@use_case
+def read_organisation(tx: Session, caller: Caller, *, slug: str) -> Organisation:
+    """One organisation in scope."""
+    scope = load_scope(tx, caller)
+    row = get_organisation(tx, scope, slug)
+    parent = scope.tree.parents.get(row.id)
+    return _view(tx, scope, row, organisations_by_id(tx, {parent} if parent in scope.seen and parent else set()))
+
+
+def _view(tx: Session, scope: Scope, row: OrganisationRow, known: dict[UUID, OrganisationRow]) -> Organisation:
+    parent = scope.tree.parents.get(row.id)
+    shown = known[parent].slug if parent in known and parent in scope.seen else None
+    zone = zone_name(tx, row.id, scope.now.date())
+    return Organisation(
+        row.id,
+        row.type,
+        row.slug,
+        row.name,
+        row.country,
+        row.currency,
+        zone,
+        row.cost_centre,
+        shown,
+        scope.role(row.id),
+    )
+
+
+@use_case
+def create_project(
+    tx: Session, caller: Caller, *, organisation: str, slug: str, name: str, cost_centre: str | None
+) -> Project:
+    """Add a project to an organisation.
+
+    Raises:
+        Conflict: the slug is taken in it.
+    """
+    scope = load_scope(tx, caller)
+    owner = get_organisation(tx, scope, organisation)
+    scope.require(Right.MANAGE_ORGANISATIONS, owner)
+    row = ProjectRow(
+        id=uuid4(),
+        organisation_id=owner.id,
+        slug=slug_of(slug, field="slug"),
+        name=name_of(name, field="name"),
+        cost_centre=None if cost_centre is None else name_of(cost_centre, field="cost_centre", most=60),
+    )
+    try:
+        with tx.begin_nested():
+            tx.add(row)
+    except IntegrityError:
+        raise Conflict(f"'{owner.slug}' has a project '{slug}' already; choose another slug", field="slug") from None
+    return Project(row.id, owner.slug, row.slug, row.name, row.cost_centre)
+
+
+@use_case
+def list_projects(tx: Session, caller: Caller, *, organisation: str) -> list[Project]:
+    """The projects of an organisation, by slug."""
+    scope = load_scope(tx, caller)
+    owner = get_organisation(tx, scope, organisation)
+    rows = tx.scalars(select(ProjectRow).where(ProjectRow.organisation_id == owner.id).order_by(ProjectRow.slug))
+    return [Project(row.id, owner.slug, row.slug, row.name, row.cost_centre) for row in rows]

@@ -1,0 +1,103 @@
+"""A seller's tax rates per country of the buyer."""
+
+from dataclasses import dataclass
+from datetime import date
+from decimal import Decimal
+
+from sqlalchemy import select
+from sqlalchemy.dialects.mysql import insert
+from sqlalchemy.orm import Session
+
+from gradumen.core.billing import TaxRate
+from gradumen.core.errors import Conflict, Invalid, NotPriceable
+from gradumen.core.permissions import Right
+from gradumen.store.billing import InvoiceRow, TaxRateRow
+from gradumen.store.organisations import OrganisationRow
+from gradumen.store.unit_of_work import use_case
+from gradumen.usecases.organisations import country_of
+from gradumen.usecases.scope import Caller, get_organisation, load_scope
+
+CATEGORIES = ("S", "Z", "E", "AE", "O")
+"""Tax categories of EN 16931 (UNCL 5305): standard, zero, exempt, reverse charge, outside scope."""
+
+
+@dataclass(frozen=True, slots=True)
+class TaxRateView:
+    """A tax rate from a day on."""
+
+    country: str
+    starts_on: date
+    category: str
+    percent: Decimal
+
+
+@use_case
+def set_tax_rate(
+    tx: Session, caller: Caller, *, organisation: str, country: str, starts_on: date, category: str, percent: Decimal
+) -> TaxRateView:
+    """Set the rate for buyers of a country from a day on; the same again changes nothing.
+
+    Raises:
+        Conflict: an invoice of that day or later is issued already.
+    """
+    scope = load_scope(tx, caller)
+    seller = get_organisation(tx, scope, organisation)
+    scope.require(Right.BILL, seller)
+    if category not in CATEGORIES:
+        raise Invalid(f"tax category '{category[:10]}' is not one of {', '.join(CATEGORIES)}", field="category")
+    if not 0 <= percent <= 100 or (category != "S" and percent):
+        raise Invalid(f"{percent} % does not fit category {category}; only S has one, 0 to 100", field="percent")
+    known = tx.get(TaxRateRow, (seller.id, country_of(country), starts_on))
+    if known is None or (known.category, known.percent) != (category, percent):
+        issued = tx.scalar(
+            select(InvoiceRow.number)
+            .join(OrganisationRow, OrganisationRow.id == InvoiceRow.buyer_id)
+            .where(
+                InvoiceRow.seller_id == seller.id,
+                InvoiceRow.invoice_date >= starts_on,
+                OrganisationRow.country == country,
+            )
+            .limit(1)
+        )
+        if issued:
+            raise Conflict(f"{issued} is issued on or after {starts_on} for {country}; start the rate on a later day")
+    statement = insert(TaxRateRow).values(
+        seller_id=seller.id, country=country, starts_on=starts_on, category=category, percent=percent
+    )
+    tx.execute(statement.on_duplicate_key_update(category=category, percent=percent))
+    return TaxRateView(country, starts_on, category, percent)
+
+
+@use_case
+def list_tax_rates(tx: Session, caller: Caller, *, organisation: str) -> list[TaxRateView]:
+    """The tax rates of a seller, by country and day."""
+    scope = load_scope(tx, caller)
+    seller = get_organisation(tx, scope, organisation)
+    if seller.id not in scope.members_money():
+        return []
+    rows = tx.scalars(
+        select(TaxRateRow).where(TaxRateRow.seller_id == seller.id).order_by(TaxRateRow.country, TaxRateRow.starts_on)
+    )
+    return [TaxRateView(row.country, row.starts_on, row.category, row.percent) for row in rows]
+
+
+def find_tax(tx: Session, seller: OrganisationRow, buyer: OrganisationRow, day: date) -> TaxRate:
+    """The tax of a seller on a buyer on a day.
+
+    Raises:
+        NotPriceable: the seller has no rate for the buyer's country.
+    """
+    row = tx.scalars(
+        select(TaxRateRow)
+        .where(TaxRateRow.seller_id == seller.id, TaxRateRow.country == buyer.country, TaxRateRow.starts_on <= day)
+        .order_by(TaxRateRow.starts_on.desc())
+        .limit(1)
+    ).first()
+    if row is None:
+        raise NotPriceable(
+            f"'{seller.slug}' has no tax rate for buyers in {buyer.country} (like {buyer.slug}) on {day}; "
+            "set one first",
+            field="tax_rates",
+            value=buyer.country,
+        )
+    return TaxRate(row.country, row.category, row.percent)

@@ -1,0 +1,207 @@
+"""Hourly usage: made again from readings where something changed, and looked at."""
+
+from collections import defaultdict
+from dataclasses import dataclass
+from datetime import date, datetime, timedelta
+from decimal import Decimal
+from typing import Any
+from uuid import UUID
+
+from sqlalchemy import and_, delete, func, select, tuple_
+from sqlalchemy.dialects.mysql import insert
+from sqlalchemy.orm import Session
+
+from gradumen.core.catalogue import Combine
+from gradumen.core.errors import Invalid
+from gradumen.core.exact import QUANTITY_PLACES, scaled, unscaled
+from gradumen.core.periods import Period, hour_number, hour_start, zone_of
+from gradumen.core.permissions import Right
+from gradumen.core.readings import LONGEST
+from gradumen.core.usage import Sample, combine_hours
+from gradumen.store.catalogue import MeterRow
+from gradumen.store.organisations import OrganisationRow, ProjectRow, zone_name
+from gradumen.store.readings import (
+    ReadingRow,
+    StaleUsageRow,
+    SupersededReadingRow,
+    UsageHourRow,
+    UsageRevisionRow,
+)
+from gradumen.store.unit_of_work import UnitOfWork, use_case
+from gradumen.usecases.scope import Caller, get_organisation, load_scope
+
+STALE_BATCH = 4000
+DIMENSIONS = ("day", "meter", "resource", "project", "organisation")
+
+
+def touch_months(tx: Session, organisation: UUID, months: list[date]) -> None:
+    """Count a change of an organisation's usage or subscriptions in these UTC months."""
+    for month in months:
+        statement = insert(UsageRevisionRow).values(organisation_id=organisation, month=month, revision=1)
+        tx.execute(statement.on_duplicate_key_update(revision=UsageRevisionRow.revision + 1))
+
+
+def refresh_usage(uow: UnitOfWork) -> int:
+    """Make stale hours again until none is left; gives how many. Safe to run beside itself and new readings."""
+    done = 0
+    while count := _refresh_batch(uow):
+        done += count
+    return done
+
+
+@use_case
+def _refresh_batch(tx: Session) -> int:
+    first = tx.execute(
+        select(StaleUsageRow.project_id, StaleUsageRow.meter_id, StaleUsageRow.hour)
+        .order_by(StaleUsageRow.project_id, StaleUsageRow.meter_id, StaleUsageRow.hour)
+        .limit(STALE_BATCH)
+        .with_for_update()
+    ).all()
+    grouped: dict[tuple[UUID, int], list[datetime]] = defaultdict(list)
+    for project, meter, hour in first:
+        grouped[project, meter].append(hour)
+    meters = {row.id: row for row in tx.scalars(select(MeterRow))}
+    for (project, meter), hours in grouped.items():
+        _make_again(tx, project, meters[meter], hours)
+        owner = tx.get_one(ProjectRow, project).organisation_id
+        touch_months(tx, owner, sorted({date(hour.year, hour.month, 1) for hour in hours}))
+    return len(first)
+
+
+def _make_again(tx: Session, project: UUID, meter: MeterRow, hours: list[datetime]) -> None:
+    rows = tx.execute(
+        select(
+            ReadingRow.resource,
+            ReadingRow.attribute_set_id,
+            ReadingRow.start_at,
+            ReadingRow.end_at,
+            ReadingRow.quantity,
+        )
+        .outerjoin(
+            SupersededReadingRow,
+            and_(
+                SupersededReadingRow.delivery_id == ReadingRow.delivery_id,
+                SupersededReadingRow.source == ReadingRow.source,
+                SupersededReadingRow.event_id == ReadingRow.event_id,
+            ),
+        )
+        .where(
+            ReadingRow.project_id == project,
+            ReadingRow.meter_id == meter.id,
+            ReadingRow.start_at > min(hours) - LONGEST,
+            ReadingRow.start_at < max(hours) + timedelta(hours=1),
+            ReadingRow.end_at > min(hours),
+            SupersededReadingRow.key.is_(None),
+        )
+    )
+    samples = (
+        Sample(resource, attributes, start, end, scaled(quantity, QUANTITY_PLACES))
+        for resource, attributes, start, end, quantity in rows
+    )
+    made = combine_hours(samples, Combine(meter.combine))
+    wanted = {hour_number(hour) for hour in hours}
+    for table in (UsageHourRow, StaleUsageRow):
+        tx.execute(delete(table).where(table.project_id == project, table.meter_id == meter.id, table.hour.in_(hours)))
+    values: list[dict[str, Any]] = [
+        {
+            "project_id": project,
+            "meter_id": meter.id,
+            "hour": hour_start(hour),
+            "resource": resource,
+            "attribute_set_id": attributes,
+            "quantity": unscaled(quantity, QUANTITY_PLACES),
+            "readings": count,
+        }
+        for (hour, resource, attributes), (quantity, count) in sorted(made.items())
+        if hour in wanted
+    ]
+    if values:
+        tx.execute(insert(UsageHourRow), values)
+
+
+@dataclass(frozen=True, slots=True)
+class UsageSum:
+    """Usage of a meter under one value of each chosen dimension, in the meter's base unit."""
+
+    meter: str
+    unit: str
+    keys: dict[str, str]
+    quantity: Decimal
+
+
+@use_case
+def sum_usage(
+    tx: Session,
+    caller: Caller,
+    *,
+    organisation: str,
+    period: str,
+    by: tuple[str, ...],
+    project: str | None,
+    meter: str | None,
+    limit: int,
+) -> list[UsageSum]:
+    """Usage of an organisation and all below in a month of its billing zone, by chosen dimensions.
+
+    The largest quantities first within a meter, days in order.
+
+    Raises:
+        Invalid: an unknown dimension.
+    """
+    for name in by:
+        if name not in DIMENSIONS:
+            raise Invalid(f"usage has no dimension '{name[:30]}'; choose from {', '.join(DIMENSIONS)}", field="by")
+    scope = load_scope(tx, caller)
+    owner = get_organisation(tx, scope, organisation)
+    scope.require(Right.READ, owner)
+    month = Period.parse(period)
+    zone = zone_of(zone_name(tx, owner.id, month.first_day))
+    start, end = month.bounds(zone)
+    owners = scope.tree.below([owner.id])
+    query = (
+        select(UsageHourRow.meter_id, func.sum(UsageHourRow.quantity))
+        .join(ProjectRow, ProjectRow.id == UsageHourRow.project_id)
+        .where(ProjectRow.organisation_id.in_(owners), UsageHourRow.hour >= start, UsageHourRow.hour < end)
+        .group_by(UsageHourRow.meter_id)
+    )
+    columns = {
+        "resource": UsageHourRow.resource,
+        "project": UsageHourRow.project_id,
+        "organisation": ProjectRow.organisation_id,
+        "day": UsageHourRow.hour,
+    }
+    for name in by:
+        if name in columns:
+            query = query.add_columns(columns[name].label(name)).group_by(columns[name])
+    if project is not None:
+        query = query.where(ProjectRow.slug == project)
+    known = {row.id: row for row in tx.scalars(select(MeterRow))}
+    if meter is not None:
+        query = query.where(UsageHourRow.meter_id.in_([id for id, row in known.items() if row.slug == meter]))
+    names = _names(tx, owners)
+    sums: dict[tuple[int, tuple[tuple[str, str], ...]], Decimal] = defaultdict(Decimal)
+    for row in tx.execute(query):
+        keys: dict[str, Any] = dict(zip([name for name in by if name in columns], row[2:], strict=True))
+        if "day" in keys:
+            keys["day"] = keys["day"].astimezone(zone).date().isoformat()
+        shown = tuple((name, names.get(value, str(value))) for name, value in keys.items())
+        sums[row[0], shown] += row[1]
+    found = [UsageSum(known[id].slug, known[id].unit, dict(keys), quantity) for (id, keys), quantity in sums.items()]
+    if "day" in by:
+        found.sort(key=lambda each: (each.meter, each.keys["day"], -each.quantity))
+    else:
+        found.sort(key=lambda each: (each.meter, -each.quantity, str(each.keys)))
+    return found[:limit]
+
+
+def _names(tx: Session, owners: set[UUID]) -> dict[Any, str]:
+    rows = tx.execute(
+        select(ProjectRow.id, ProjectRow.slug, OrganisationRow.id, OrganisationRow.slug)
+        .join(OrganisationRow, OrganisationRow.id == ProjectRow.organisation_id)
+        .where(tuple_(ProjectRow.organisation_id).in_([(owner,) for owner in owners]))
+    )
+    names: dict[Any, str] = {}
+    for project_id, project, organisation_id, organisation in rows:
+        names[project_id] = f"{organisation}/{project}"
+        names[organisation_id] = organisation
+    return names

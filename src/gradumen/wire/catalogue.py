@@ -1,0 +1,75 @@
+"""Bodies of the catalogue."""
+
+from datetime import date, datetime
+from typing import Any
+from uuid import UUID
+
+from gradumen.wire.values import Body
+
+
+class CatalogueFile(Body):
+    """A catalogue file as it was written."""
+
+    name: str
+    content: str
+
+
+class CatalogueFiles(Body):
+    """Files to check, compare or publish together, for a seller."""
+
+    organisation: str
+    files: list[CatalogueFile]
+
+
+class DifferenceBody(Body):
+    """A value that changes."""
+
+    path: str
+    before: str | None
+    after: str | None
+
+
+class ChangeBody(Body):
+    """What publishing does to one service, plan or rate card: new, new version, unchanged."""
+
+    kind: str
+    slug: str
+    change: str
+    version: int
+    differences: list[DifferenceBody]
+
+
+class ChangesBody(Body):
+    """What publishing does, or did."""
+
+    changes: list[ChangeBody]
+
+
+class PublishedBody(Body):
+    """A service or plan in its newest version, in its written form."""
+
+    slug: str
+    version: int
+    published_at: datetime
+    form: dict[str, Any]
+
+
+class RateCardVersionBody(Body):
+    """A version of a rate card, in its written form."""
+
+    number: int
+    starts_on: date
+    in_force: bool
+    form: dict[str, Any]
+
+
+class RateCardBody(Body):
+    """A rate card with its versions in the order of their days."""
+
+    id: UUID
+    seller: str
+    slug: str
+    name: str
+    currency: str
+    buyers: str
+    versions: list[RateCardVersionBody]

@@ -1,0 +1,76 @@
+"""Bodies of feeds, deliveries, readings and usage."""
+
+from datetime import datetime
+from typing import Literal
+
+from gradumen.wire.values import Body, DecimalText
+
+
+class FeedCreate(Body):
+    """A way in for usage."""
+
+    slug: str
+    name: str
+
+
+class FeedBody(Body):
+    """A feed; ``path`` is organisation/feed, ``senders`` may send beside its administrators."""
+
+    path: str
+    name: str
+    senders: list[str]
+
+
+class SenderCreate(Body):
+    """A user who may send to a feed."""
+
+    feed: str
+    email: str
+
+
+class DeliveryBody(Body):
+    """A batch that came in."""
+
+    id: int
+    received_at: datetime
+    accepted: int
+    known: int
+    refused: int
+    first_refusal: str | None
+
+
+class OutcomeBody(Body):
+    """What became of one item: accepted, known (already), or refused with a reason."""
+
+    id: str
+    status: Literal["accepted", "known", "refused"]
+    reason: str | None = None
+    field: str | None = None
+
+
+class DeliveryOutcomeBody(Body):
+    """What became of a batch, item by item in the order sent."""
+
+    delivery_id: int
+    accepted: int
+    known: int
+    refused: int
+    outcomes: list[OutcomeBody]
+
+
+class UsageBody(Body):
+    """Usage of a meter in its base unit, under one value of each chosen dimension."""
+
+    meter: str
+    unit: str
+    keys: dict[str, str]
+    quantity: DecimalText
+
+
+class UsageSumsBody(Body):
+    """Usage of a period; ``more`` when the limit cut it off."""
+
+    organisation: str
+    period: str
+    items: list[UsageBody]
+    more: bool

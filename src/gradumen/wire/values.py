@@ -1,0 +1,68 @@
+"""How values travel: amounts and quantities as text, times in RFC 3339 UTC, unknown fields refused."""
+
+from decimal import Decimal
+from typing import Annotated, Any, Generic, Self, TypeVar
+
+from pydantic import BaseModel, BeforeValidator, ConfigDict, PlainSerializer, WithJsonSchema
+
+from gradumen.core.exact import text
+
+
+def _decimal(raw: Any) -> Decimal:
+    if isinstance(raw, Decimal):
+        return raw
+    if not isinstance(raw, str) or len(raw) > 60:
+        raise ValueError('must be a number written as text, like "12.5"')
+    try:
+        value = Decimal(raw)
+    except ArithmeticError:
+        raise ValueError('is not a number; write it like "12.5"') from None
+    if not value.is_finite():
+        raise ValueError("must be finite")
+    return value
+
+
+DecimalText = Annotated[
+    Decimal,
+    BeforeValidator(_decimal),
+    PlainSerializer(text, return_type=str),
+    WithJsonSchema({"type": "string", "format": "decimal", "examples": ["12.5"]}),
+]
+"""An exact number, as text in JSON."""
+
+
+class Body(BaseModel):
+    """A body of a request or response."""
+
+    model_config = ConfigDict(
+        extra="forbid", from_attributes=True, json_schema_serialization_defaults_required=True, frozen=True
+    )
+
+    @classmethod
+    def of(cls, value: Any) -> Self:
+        """The body of a value that has the same attributes."""
+        return cls.model_validate(value)
+
+
+Item = TypeVar("Item", bound=Body)
+
+
+class Page(Body, Generic[Item]):
+    """One page of a list; ``next`` goes into ``after`` for the one that follows, and is null on the last."""
+
+    items: list[Item]
+    next: str | None = None
+
+
+class Problem(BaseModel):
+    """A refusal (RFC 9457), with a stable ``code`` and the facts that its message names."""
+
+    type: str
+    title: str
+    status: int
+    detail: str
+    code: str
+    facts: dict[str, Any]
+
+
+__all__ = ["Body", "DecimalText", "Item", "Page", "Problem"]
