@@ -1,10 +1,12 @@
 """The private MariaDB server: started under the data directory, adopted after a crash, stopped at the end."""
 
+import logging
 import os
 import pwd
 import shutil
 import signal
 import subprocess
+import threading
 import time
 from dataclasses import dataclass
 from pathlib import Path
@@ -35,6 +37,7 @@ performance_schema=OFF
 skip-log-bin
 """
 _ACCOUNTS = ("gradumen", "mysql")
+log = logging.getLogger("gradumen.database")
 
 
 class DatabaseFailed(GradumenError):
@@ -64,6 +67,39 @@ class PrivateDatabase:
             process.wait(60)
         except psutil.NoSuchProcess:
             return
+
+
+class Keeper:
+    """Starts the server again when it was killed, until told to stop it."""
+
+    def __init__(self, database: PrivateDatabase, *, fast: bool, seconds: float = 0.5) -> None:
+        self.database, self.fast, self.seconds = database, fast, seconds
+        self._stop = threading.Event()
+        self._thread = threading.Thread(target=self._run, name="database-keeper", daemon=True)
+        self._thread.start()
+
+    def stop(self) -> None:
+        """Stop keeping, and stop the server."""
+        self._stop.set()
+        self._thread.join(90)
+        self.database.stop()
+
+    def _run(self) -> None:
+        while not self._stop.wait(self.seconds):
+            if _alive(self.database.pid):
+                continue
+            log.warning("the database (pid %d) is gone; starting it again", self.database.pid)
+            try:
+                self.database = start_private_database(self.database.data, fast=self.fast)
+            except DatabaseFailed as problem:
+                log.error("%s", problem.message)
+
+
+def _alive(pid: int) -> bool:
+    try:
+        return psutil.Process(pid).status() != psutil.STATUS_ZOMBIE
+    except psutil.NoSuchProcess:
+        return False
 
 
 def start_private_database(data: Path, *, pool_mib: int = 512, fast: bool = False) -> PrivateDatabase:
@@ -170,8 +206,7 @@ def _wait_until_ready(data: Path, pid: int, seconds: float = 60) -> None:
             with pymysql.connect(unix_socket=f"{data}/db.sock", user="root", connect_timeout=2):
                 return
         except pymysql.err.OperationalError:
-            alive = psutil.pid_exists(pid) and psutil.Process(pid).status() != psutil.STATUS_ZOMBIE
-            if not alive:
+            if not _alive(pid):
                 log = data / "db.log"
                 tail = log.read_text(errors="replace")[-1500:] if log.exists() else "no log was written"
                 raise DatabaseFailed(f"the database did not start; its log {log} ends: {tail}") from None

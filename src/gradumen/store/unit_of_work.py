@@ -12,8 +12,8 @@ from sqlalchemy.orm import Session
 T = TypeVar("T")
 P = ParamSpec("P")
 
-RETRIED = frozenset({1020, 1205, 1213, 1047, 2013})
-"""Lost a race (deadlock, lock wait, record changed), node not ready, connection lost."""
+RETRIED = frozenset({1020, 1205, 1213, 1047, 1053, 1927, 2002, 2003, 2006, 2013})
+"""Lost a race (deadlock, lock wait, record changed), node or server not ready, connection lost."""
 ATTEMPTS = 8
 STRICT = "STRICT_ALL_TABLES,NO_ZERO_DATE,ERROR_FOR_DIVISION_BY_ZERO"
 
@@ -23,6 +23,7 @@ def make_engine(url: str, *, pool_size: int = 20) -> Engine:
     return create_engine(
         url,
         pool_size=pool_size,
+        pool_timeout=60,
         max_overflow=10,
         pool_pre_ping=True,
         pool_recycle=1800,

@@ -3,7 +3,7 @@
 from collections import defaultdict
 from collections.abc import Iterable
 from dataclasses import dataclass
-from datetime import date, datetime
+from datetime import date, datetime, timedelta
 from decimal import Decimal, localcontext
 from fractions import Fraction
 from typing import Any
@@ -288,3 +288,14 @@ def explain(charge: Charge, names: LineNames) -> dict[str, Any]:
             "amount": text(charge.amount),
             "attribute_sets": list(charge.attributes),
         }
+
+
+def days_text(start: datetime, end: datetime) -> str:
+    """A service period as its first and last day, for people.
+
+    >>> from datetime import UTC
+    >>> days_text(datetime(2026, 10, 1, tzinfo=UTC), datetime(2026, 11, 1, tzinfo=UTC))
+    '2026-10-01 to 2026-10-31'
+    """
+    middle = timedelta(hours=12)
+    return f"{(start + middle).date()} to {(end - middle).date()}"

@@ -25,7 +25,7 @@ def _decimal(raw: Any) -> Decimal:
 DecimalText = Annotated[
     Decimal,
     BeforeValidator(_decimal),
-    PlainSerializer(text, return_type=str),
+    PlainSerializer(text, return_type=str, when_used="json"),
     WithJsonSchema({"type": "string", "format": "decimal", "examples": ["12.5"]}),
 ]
 """An exact number, as text in JSON."""

@@ -1,0 +1,63 @@
+"""The HTTP application."""
+
+from fastapi import APIRouter, FastAPI, Request
+from fastapi.middleware.gzip import GZipMiddleware
+from fastapi.routing import APIRoute
+from sqlalchemy import text
+
+from gradumen.api import billing, catalogue, clock, console, organisations, problems, readings, sessions, subscriptions
+from gradumen.api.limits import BodyLimit
+from gradumen.settings import Settings
+from gradumen.store.unit_of_work import UnitOfWork
+from gradumen.usecases.organisations import is_set_up
+from gradumen.wire.values import Problem
+
+ROUTERS = (sessions, organisations, catalogue, subscriptions, readings, billing, clock)
+
+
+def operation_name(route: APIRoute) -> str:
+    """The operation's name in OpenAPI: that of its function."""
+    return route.name
+
+
+def make_app(settings: Settings, uow: UnitOfWork | None, *, set_up_code: str | None = None) -> FastAPI:
+    """The application; without a unit of work only its description can be used."""
+    app = FastAPI(
+        title="Gradumen",
+        version="1",
+        openapi_url="/api/openapi.json",
+        docs_url=None,
+        redoc_url=None,
+        generate_unique_id_function=operation_name,
+        responses={"default": {"model": Problem, "description": "A refusal, as problem details"}},
+    )
+    app.state.settings, app.state.uow, app.state.set_up_code = settings, uow, set_up_code
+    api = APIRouter(prefix="/api/v1")
+    for module in ROUTERS:
+        api.include_router(module.router)
+    app.include_router(api)
+    app.include_router(_health())
+    app.include_router(console.router)
+    problems.install(app)
+    app.add_middleware(GZipMiddleware, minimum_size=1024)
+    app.add_middleware(BodyLimit, most=settings.largest_body_bytes)
+    return app
+
+
+def _health() -> APIRouter:
+    router = APIRouter(tags=["health"])
+
+    @router.get("/healthz")
+    def healthz() -> dict[str, str]:
+        """Whether the process answers."""
+        return {"status": "ok"}
+
+    @router.get("/readyz")
+    def readyz(request: Request) -> dict[str, str]:
+        """Whether the database answers, and whether a provider is set up."""
+        uow: UnitOfWork = request.app.state.uow
+        with uow.engine.connect() as connection:
+            connection.execute(text("SELECT 1"))
+        return {"status": "ok", "provider": "set up" if is_set_up(uow) else "none"}
+
+    return router

@@ -1,0 +1,94 @@
+"""What every route takes: the unit of work, the caller, and the Idempotency-Key."""
+
+import hashlib
+from collections.abc import Callable
+from datetime import UTC, datetime
+from typing import Annotated
+
+from fastapi import Depends, Header, Request, Response
+from pydantic import BaseModel
+
+from gradumen.core.errors import Invalid, NotSignedIn
+from gradumen.settings import Settings
+from gradumen.store.unit_of_work import UnitOfWork
+from gradumen.usecases import idempotency
+from gradumen.usecases.idempotency import Once
+from gradumen.usecases.scope import Caller
+from gradumen.usecases.sessions import caller_of_session, caller_of_token
+
+COOKIE = "gradumen_session"
+_SAFE = ("GET", "HEAD", "OPTIONS")
+
+
+def get_uow(request: Request) -> UnitOfWork:
+    """The service's unit of work."""
+    uow: UnitOfWork = request.app.state.uow
+    return uow
+
+
+def get_settings(request: Request) -> Settings:
+    """The service's settings."""
+    settings: Settings = request.app.state.settings
+    return settings
+
+
+Uow = Annotated[UnitOfWork, Depends(get_uow)]
+Configured = Annotated[Settings, Depends(get_settings)]
+
+
+def get_caller(request: Request, uow: Uow) -> Caller:
+    """The caller by token or session cookie; changing calls with a cookie need its X-CSRF-Token."""
+    at = datetime.now(UTC)
+    authorization = request.headers.get("authorization", "")
+    if authorization:
+        scheme, _, token = authorization.partition(" ")
+        if scheme.lower() != "bearer" or not token:
+            raise NotSignedIn("the Authorization header must be: Bearer and a token")
+        return caller_of_token(uow, token=token.strip(), at=at)
+    secret = request.cookies.get(COOKIE)
+    if not secret:
+        raise NotSignedIn("sign in first, or send a token")
+    caller, csrf = caller_of_session(
+        uow,
+        secret=secret,
+        csrf=request.headers.get("x-csrf-token"),
+        unsafe=request.method not in _SAFE,
+        at=at,
+    )
+    request.state.csrf = csrf
+    return caller
+
+
+CallerHere = Annotated[Caller, Depends(get_caller)]
+
+
+async def get_once(
+    request: Request,
+    caller: CallerHere,
+    idempotency_key: Annotated[str | None, Header(max_length=80, pattern=r"^[\x21-\x7e]+$")] = None,
+) -> Once | None:
+    """The call's Idempotency-Key with what it stands for, if it has one."""
+    if idempotency_key is None:
+        return None
+    digest = hashlib.sha256(await request.body()).hexdigest()
+    return Once(caller.user_id, f"{request.method} {request.url.path}"[:190], idempotency_key, digest, caller.at)
+
+
+OnceHere = Annotated[Once | None, Depends(get_once)]
+
+
+def answered(uow: UnitOfWork, once: Once | None, status: int, act: Callable[[UnitOfWork], BaseModel]) -> Response:
+    """Carry a creating call out once, and give its repetition the same answer."""
+    content = idempotency.answer(uow, once, lambda joined: act(joined).model_dump_json())
+    return Response(content, status, media_type="application/json")
+
+
+def page_limit(limit: int, most: int = 500) -> int:
+    """Check a page's size.
+
+    Raises:
+        Invalid: out of range.
+    """
+    if not 1 <= limit <= most:
+        raise Invalid(f"limit lies between 1 and {most}; got {limit}", field="limit", value=limit)
+    return limit

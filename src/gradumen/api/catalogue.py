@@ -1,0 +1,58 @@
+"""Routes of the catalogue."""
+
+from fastapi import APIRouter, Response
+
+from gradumen.api.calls import CallerHere, Uow
+from gradumen.documents.catalogue import read_catalogue, write_catalogue
+from gradumen.usecases import catalogue, catalogue_lists
+from gradumen.wire.catalogue import CatalogueFiles, ChangeBody, ChangesBody, PublishedBody, RateCardBody
+from gradumen.wire.values import Page
+
+router = APIRouter()
+
+
+@router.post("/catalogue/compare", tags=["catalogue"])
+def compare_catalogue(body: CatalogueFiles, uow: Uow, caller: CallerHere) -> ChangesBody:
+    """Check files and say what publishing them would change; changes nothing."""
+    documents = read_catalogue([(file.name, file.content) for file in body.files])
+    found = catalogue.compare_catalogue(uow, caller, organisation=body.organisation, documents=documents)
+    return ChangesBody(changes=[ChangeBody.of(each) for each in found])
+
+
+@router.post("/catalogue/publish", tags=["catalogue"])
+def publish_catalogue(body: CatalogueFiles, uow: Uow, caller: CallerHere) -> ChangesBody:
+    """Publish files, all or none. Publishing the same again changes nothing."""
+    documents = read_catalogue([(file.name, file.content) for file in body.files])
+    found = catalogue.publish_catalogue(uow, caller, organisation=body.organisation, documents=documents)
+    return ChangesBody(changes=[ChangeBody.of(each) for each in found])
+
+
+@router.get("/services", tags=["catalogue"])
+def list_services(uow: Uow, caller: CallerHere) -> Page[PublishedBody]:
+    """The services on offer in the caller's chain."""
+    return Page(items=[PublishedBody.of(each) for each in catalogue_lists.list_services(uow, caller)])
+
+
+@router.get("/plans", tags=["catalogue"])
+def list_plans(uow: Uow, caller: CallerHere) -> Page[PublishedBody]:
+    """The plans on offer in the caller's chain."""
+    return Page(items=[PublishedBody.of(each) for each in catalogue_lists.list_plans(uow, caller)])
+
+
+@router.get("/rate-cards", tags=["catalogue"])
+def list_rate_cards(uow: Uow, caller: CallerHere) -> Page[RateCardBody]:
+    """The caller's own rate cards, and those that price what it buys."""
+    return Page(items=[RateCardBody.of(each) for each in catalogue_lists.list_rate_cards(uow, caller)])
+
+
+@router.get("/rate-cards/{seller}/{slug}", tags=["catalogue"])
+def read_rate_card(seller: str, slug: str, uow: Uow, caller: CallerHere) -> RateCardBody:
+    """One rate card with its versions."""
+    return RateCardBody.of(catalogue_lists.read_rate_card(uow, caller, seller=seller, slug=slug))
+
+
+@router.get("/rate-cards/{seller}/{slug}/file", response_class=Response, tags=["catalogue"])
+def read_rate_card_file(seller: str, slug: str, uow: Uow, caller: CallerHere) -> Response:
+    """A rate card's newest version as the YAML that publishes it."""
+    card = catalogue_lists.read_rate_card(uow, caller, seller=seller, slug=slug)
+    return Response(write_catalogue([card.versions[-1].form]), media_type="application/yaml")

@@ -1,0 +1,21 @@
+"""Routes of the business clock."""
+
+from fastapi import APIRouter
+
+from gradumen.api.calls import CallerHere, Configured, Uow
+from gradumen.usecases import clock
+from gradumen.wire.clock import ClockBody, ClockUpdate
+
+router = APIRouter(prefix="/clock", tags=["clock"])
+
+
+@router.get("")
+def read_clock(uow: Uow, caller: CallerHere) -> ClockBody:
+    """The business time."""
+    return ClockBody.of(clock.read_clock(uow, caller))
+
+
+@router.put("")
+def set_clock(body: ClockUpdate, uow: Uow, caller: CallerHere, settings: Configured) -> ClockBody:
+    """Move the business clock, where the settings allow it. Safe to repeat."""
+    return ClockBody.of(clock.set_clock(uow, caller, to=body.to, held=body.held, allowed=settings.clock_control))

@@ -1,0 +1,38 @@
+"""Routes of subscriptions."""
+
+from uuid import UUID
+
+from fastapi import APIRouter, Response, status
+
+from gradumen.api.calls import CallerHere, OnceHere, Uow, answered
+from gradumen.usecases import subscriptions
+from gradumen.wire.subscriptions import SubscriptionBody, SubscriptionCreate, SubscriptionUpdate
+from gradumen.wire.values import Page
+
+router = APIRouter(tags=["subscriptions"])
+
+
+@router.get("/organisations/{organisation}/subscriptions")
+def list_subscriptions(organisation: str, uow: Uow, caller: CallerHere, below: bool = False) -> Page[SubscriptionBody]:
+    """The subscriptions of an organisation, with ``below`` also of all under it."""
+    found = subscriptions.list_subscriptions(uow, caller, organisation=organisation, below=below)
+    return Page(items=[SubscriptionBody.of(each) for each in found])
+
+
+@router.post("/subscriptions", status_code=status.HTTP_201_CREATED, response_model=SubscriptionBody)
+def create_subscription(body: SubscriptionCreate, uow: Uow, caller: CallerHere, once: OnceHere) -> Response:
+    """Subscribe an organisation to a tier, on every link of its chain."""
+    return answered(
+        uow,
+        once,
+        201,
+        lambda u: SubscriptionBody.of(subscriptions.create_subscription(u, caller, **body.model_dump())),
+    )
+
+
+@router.patch("/subscriptions/{subscription_id}")
+def end_subscription(subscription_id: UUID, body: SubscriptionUpdate, uow: Uow, caller: CallerHere) -> SubscriptionBody:
+    """Set or take back a subscription's end. Safe to repeat."""
+    return SubscriptionBody.of(
+        subscriptions.end_subscription(uow, caller, subscription_id=subscription_id, **body.model_dump())
+    )

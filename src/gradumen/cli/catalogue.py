@@ -1,0 +1,113 @@
+"""gradumen catalogue: files of services, plans and rate cards."""
+
+import argparse
+from pathlib import Path
+from typing import Any
+
+from gradumen.cli.nouns import Verbs, add_organisation
+from gradumen.cli.output import Out
+from gradumen.cli.profiles import own_organisation
+from gradumen.client import Client
+from gradumen.core.errors import Invalid
+from gradumen.wire.catalogue import CatalogueFile, ChangeBody
+
+
+def register(nouns: Any) -> None:
+    """Add the verbs."""
+    verbs = Verbs(nouns, "catalogue", "services, plans and rate cards, written as YAML files")
+    for name, run, help in (
+        ("check", run_check, "find mistakes in files, with file, line and remedy"),
+        ("compare", run_compare, "show what publishing the files would change"),
+        ("publish", run_publish, "publish the files, all or none; safe to repeat"),
+    ):
+        verb = verbs.add(name, run, help)
+        verb.add_argument("files", type=Path, nargs="+", metavar="FILE", help="YAML files, or folders of them")
+        add_organisation(verb)
+    cards = verbs.add("rate-cards", run_rate_cards, "rate cards that you sell by or buy by")
+    cards.add_argument("--file", metavar="SELLER/CARD", help="print one as the YAML that publishes it")
+    verbs.add("plans", run_plans, "plans on offer, with their tiers")
+
+
+def load(paths: list[Path]) -> list[CatalogueFile]:
+    """Read files, and the YAML files of folders."""
+    found: list[Path] = []
+    for path in paths:
+        found += sorted(path.glob("*.y*ml")) if path.is_dir() else [path]
+    try:
+        return [CatalogueFile(name=str(path), content=path.read_text(encoding="utf-8")) for path in found]
+    except (OSError, UnicodeDecodeError) as error:
+        raise Invalid(f"cannot read a catalogue file: {error}", field="files") from error
+
+
+def run_check(arguments: argparse.Namespace, client: Client, out: Out) -> int:
+    """Check only."""
+    changes = client.catalogue.compare(own_organisation(arguments), load(arguments.files))
+    out.body(changes)
+    out.say(f"{len(changes)} documents, no mistakes")
+    return 0
+
+
+def run_compare(arguments: argparse.Namespace, client: Client, out: Out) -> int:
+    """Show what would change."""
+    _show(client.catalogue.compare(own_organisation(arguments), load(arguments.files)), out)
+    return 0
+
+
+def run_publish(arguments: argparse.Namespace, client: Client, out: Out) -> int:
+    """Publish."""
+    _show(client.catalogue.publish(own_organisation(arguments), load(arguments.files)), out)
+    return 0
+
+
+def _show(changes: list[ChangeBody], out: Out) -> None:
+    out.body(changes)
+    out.table(
+        ("KIND", "NAME", "CHANGE", "VERSION"),
+        [(each.kind, each.slug, each.change, str(each.version)) for each in changes],
+        right=("VERSION",),
+    )
+    for each in changes:
+        for difference in each.differences:
+            out.say(f"  {each.slug} {difference.path}: {difference.before or '—'} → {difference.after or '—'}")
+
+
+def run_rate_cards(arguments: argparse.Namespace, client: Client, out: Out) -> int:
+    """Show rate cards."""
+    if arguments.file:
+        seller, _, slug = arguments.file.partition("/")
+        out.say(client.catalogue.rate_card_file(seller, slug).rstrip())
+        return 0
+    found = client.catalogue.rate_cards()
+    out.body(found)
+    rows = [
+        (
+            f"{card.seller}/{card.slug}",
+            card.name,
+            card.currency,
+            card.buyers,
+            str(version.number),
+            version.starts_on.isoformat(),
+            "in force" if version.in_force else "",
+        )
+        for card in found
+        for version in card.versions
+    ]
+    out.table(("RATE CARD", "NAME", "CURRENCY", "FOR", "VERSION", "FROM", ""), rows, right=("VERSION",))
+    if not found:
+        out.say("no rate cards yet; publish one with: gradumen catalogue publish")
+    return 0
+
+
+def run_plans(arguments: argparse.Namespace, client: Client, out: Out) -> int:
+    """Show plans."""
+    found = client.catalogue.plans()
+    out.body(found)
+    rows = [
+        (plan.slug, plan.form["name"], tier["tier"], tier["name"], ", ".join(plan.form["services"]))
+        for plan in found
+        for tier in plan.form["tiers"]
+    ]
+    out.table(("PLAN", "NAME", "TIER", "TIER NAME", "SERVICES"), rows)
+    if not found:
+        out.say("no plans yet; publish one with: gradumen catalogue publish")
+    return 0

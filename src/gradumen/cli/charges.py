@@ -1,0 +1,83 @@
+"""gradumen charges: why is this number what it is?"""
+
+import argparse
+from collections import defaultdict
+from decimal import Decimal
+from typing import Any
+from uuid import UUID
+
+from gradumen.cli.nouns import Verbs
+from gradumen.cli.output import Out, money, quantity
+from gradumen.client import Client
+
+
+def register(nouns: Any) -> None:
+    """Add the verbs."""
+    verbs = Verbs(nouns, "charges", "why an amount is what it is")
+    explain = verbs.add("explain", run_explain, "rate card version, rate, quantity, arithmetic, parts")
+    explain.add_argument("charge", type=UUID, help="charge_id of an invoice line (invoices show --json)")
+    readings = verbs.add("readings", run_readings, "the readings a charge was made from")
+    readings.add_argument("charge", type=UUID)
+    readings.add_argument("--limit", type=int, default=50)
+
+
+def run_explain(arguments: argparse.Namespace, client: Client, out: Out) -> int:
+    """Explain."""
+    found = client.charges.explain(arguments.charge)
+    out.body(found)
+    why = found.explanation
+    out.say(
+        f"rate '{why['rate']}' of {found.rate_card} version {why.get('rate_card_version', '?')} "
+        f"from {why.get('starts_on', '?')}: {quantity(Decimal(why['quantity']))} {why.get('base_unit', '')}"
+    )
+    if Decimal(why.get("covered_by_allowance", "0")):
+        out.say(f"covered by the tier's allowance: {quantity(Decimal(why['covered_by_allowance']))} {why['base_unit']}")
+    out.table(
+        ("FROM", "QUANTITY", "UNIT", "PRICE", found.currency),
+        [
+            (
+                quantity(Decimal(block["from"])),
+                quantity(Decimal(block["in_units"])),
+                why["unit"],
+                block["price"],
+                block["amount"],
+            )
+            for block in why["blocks"]
+        ],
+        right=("FROM", "QUANTITY", "PRICE", found.currency),
+    )
+    if "billed_before" in why:
+        out.say(f"billed before: {why['billed_before']['amount']} {found.currency}")
+    out.say(f"this charge: {quantity(found.amount)} {found.currency}")
+    sums: dict[str, Decimal] = defaultdict(Decimal)
+    for part in found.parts:
+        sums[part.resource or part.project or "fee"] += part.amount
+    largest = sorted(sums.items(), key=lambda pair: -pair[1])
+    out.table(
+        ("RESOURCE", found.currency),
+        [(name, money(amount, found.currency)) for name, amount in largest[:20]],
+        right=(found.currency,),
+    )
+    return 0
+
+
+def run_readings(arguments: argparse.Namespace, client: Client, out: Out) -> int:
+    """Show readings."""
+    found = client.charges.readings(arguments.charge, limit=arguments.limit)
+    out.body(found)
+    out.table(
+        ("FEED", "ID", "RESOURCE", "START", "END", "QUANTITY"),
+        [
+            (
+                each.feed,
+                each.event_id,
+                each.resource,
+                f"{each.start:%m-%d %H:%M}",
+                f"{each.end:%m-%d %H:%M}",
+                quantity(each.quantity),
+            )
+            for each in found
+        ],
+        right=("QUANTITY",),
+    )
+    return 0

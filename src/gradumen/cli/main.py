@@ -1,0 +1,99 @@
+"""The entry of the command line: nouns and verbs, exit codes 0, 1 (refused) and 2 (usage)."""
+
+import argparse
+import os
+import sys
+from collections.abc import Callable, Sequence
+
+from gradumen.cli import (
+    bill_runs,
+    catalogue,
+    charges,
+    clock,
+    feeds,
+    invoices,
+    members,
+    migrate,
+    organisations,
+    quotas,
+    readings,
+    serve,
+    sessions,
+    spend,
+    subscriptions,
+    tax_rates,
+    tokens,
+    usage,
+)
+from gradumen.cli.output import Out
+from gradumen.cli.profiles import connect
+from gradumen.client import Client
+from gradumen.core.errors import GradumenError
+
+Run = Callable[[argparse.Namespace, Client, Out], int]
+NOUNS = (
+    sessions,
+    organisations,
+    quotas,
+    catalogue,
+    subscriptions,
+    feeds,
+    readings,
+    usage,
+    spend,
+    bill_runs,
+    invoices,
+    charges,
+    tax_rates,
+    members,
+    tokens,
+    clock,
+    serve,
+    migrate,
+)
+
+
+def make_parser() -> argparse.ArgumentParser:
+    """The whole parser, from which `docs/cli.md` is checked."""
+    parser = argparse.ArgumentParser(
+        prog="gradumen", description="Plans, quotas, metering, rating and invoices of cloud services."
+    )
+    parser.add_argument(
+        "--profile",
+        default=os.environ.get("GRADUMEN_PROFILE", "default"),
+        help="which stored sign-in to use (GRADUMEN_PROFILE)",
+    )
+    parser.add_argument(
+        "--url",
+        default=os.environ.get("GRADUMEN_URL"),
+        help="address of the service (GRADUMEN_URL); by default the profile's",
+    )
+    nouns = parser.add_subparsers(dest="noun", metavar="NOUN", required=True)
+    for module in NOUNS:
+        module.register(nouns)
+    return parser
+
+
+def main(argv: Sequence[str] | None = None) -> int:
+    """Run one command; gives the exit code."""
+    arguments = make_parser().parse_args(argv)
+    out = Out(json=getattr(arguments, "json", False))
+    try:
+        if getattr(arguments, "local", False):
+            result: int = arguments.run(arguments, out)
+            return result
+        with connect(arguments) as client:
+            run: Run = arguments.run
+            return run(arguments, client, out)
+    except GradumenError as error:
+        out.refuse(error)
+        return 1
+    except BrokenPipeError:
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        return 1
+    except KeyboardInterrupt:
+        return 130
+
+
+if __name__ == "__main__":
+    sys.exit(main())

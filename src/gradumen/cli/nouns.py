@@ -1,0 +1,25 @@
+"""How nouns and verbs are added to the parser."""
+
+import argparse
+from collections.abc import Callable
+from typing import Any
+
+
+class Verbs:
+    """The verbs of one noun."""
+
+    def __init__(self, nouns: Any, name: str, help: str) -> None:
+        parser = nouns.add_parser(name, help=help, description=help)
+        self._verbs = parser.add_subparsers(dest="verb", metavar="VERB", required=True)
+
+    def add(self, name: str, run: Callable[..., int], help: str) -> argparse.ArgumentParser:
+        """A verb; every one has --json."""
+        parser: argparse.ArgumentParser = self._verbs.add_parser(name, help=help, description=help)
+        parser.add_argument("--json", action="store_true", help="print JSON for programs")
+        parser.set_defaults(run=run)
+        return parser
+
+
+def add_organisation(parser: argparse.ArgumentParser) -> None:
+    """The organisation a command is about."""
+    parser.add_argument("--organisation", "-o", help="slug of an organisation; by default the profile's own")

@@ -1,0 +1,107 @@
+"""What commands print: aligned tables for people, JSON for programs, refusals on standard error."""
+
+import json
+import shutil
+import sys
+from collections.abc import Iterable, Sequence
+from decimal import Decimal
+from typing import Any, TextIO
+
+from gradumen.core.errors import CatalogueInvalid, GradumenError
+from gradumen.core.exact import minor_units, text
+from gradumen.wire.values import Body
+
+WIDEST = 100
+
+
+class Out:
+    """Where a command prints."""
+
+    def __init__(self, *, json: bool, stream: TextIO | None = None, errors: TextIO | None = None) -> None:
+        self.json = json
+        self.stream = stream or sys.stdout
+        self.errors = errors or sys.stderr
+
+    def say(self, line: str = "") -> None:
+        """A line for people; nothing in JSON mode."""
+        if not self.json:
+            print(line, file=self.stream)
+
+    def note(self, line: str) -> None:
+        """A line beside the result, on standard error."""
+        print(line, file=self.errors)
+
+    def body(self, body: Body | Sequence[Body]) -> None:
+        """The answer itself, in JSON mode."""
+        if self.json:
+            plain = _plain(body) if isinstance(body, Body) else [_plain(each) for each in body]
+            print(json.dumps(plain, indent=2, ensure_ascii=False), file=self.stream)
+
+    def table(self, head: Sequence[str], rows: Iterable[Sequence[str]], *, right: Iterable[str] = ()) -> None:
+        """An aligned table of at most 100 columns; the widest text column gives way."""
+        if self.json:
+            return
+        cells = [list(map(str, row)) for row in rows]
+        if not cells:
+            return
+        widths = [max(len(row[index]) for row in [list(head), *cells]) for index in range(len(head))]
+        most = min(WIDEST, max(shutil.get_terminal_size((WIDEST, 24)).columns, 60))
+        numbers = {index for index, name in enumerate(head) if name in right}
+        while sum(widths) + 2 * (len(widths) - 1) > most:
+            texts = [index for index in range(len(head)) if index not in numbers]
+            widest = max(texts, key=lambda index: widths[index])
+            if widths[widest] <= 8:
+                break
+            widths[widest] -= 1
+        for row in [list(head), *cells]:
+            shown = [
+                value.rjust(widths[index]) if index in numbers else _cut(value, widths[index]).ljust(widths[index])
+                for index, value in enumerate(row)
+            ]
+            print("  ".join(shown).rstrip(), file=self.stream)
+
+    def refuse(self, error: GradumenError) -> None:
+        """Print a refusal."""
+        if self.json:
+            plain = {"code": error.code, "detail": error.message, "facts": error.facts}
+            print(json.dumps(plain, indent=2), file=self.errors)
+        elif isinstance(error, CatalogueInvalid):
+            for each in error.facts["problems"]:
+                where = f"{each['file']}:{each['line']}"
+                path = f" {each['path']}:" if each["path"] else ""
+                print(f"{where}:{path} {each['message']}", file=self.errors)
+        else:
+            print(f"gradumen: {error.message}", file=self.errors)
+
+
+def _plain(body: Body) -> dict[str, Any]:
+    return body.model_dump(mode="json")
+
+
+def _cut(value: str, width: int) -> str:
+    return value if len(value) <= width else value[: width - 1] + "…"
+
+
+def money(amount: Decimal, currency: str) -> str:
+    """An amount with the currency's decimals and thousands apart.
+
+    >>> money(Decimal("-1234.5"), "EUR")
+    '−1 234.50'
+    """
+    shown = f"{abs(amount):,.{minor_units(currency)}f}".replace(",", " ")
+    return f"−{shown}" if amount < 0 else shown
+
+
+def quantity(value: Decimal | None) -> str:
+    """A quantity with thousands apart; no limit is a word.
+
+    >>> quantity(Decimal("1234567.50"))
+    '1 234 567.5'
+    """
+    if value is None:
+        return "no limit"
+    whole, _, decimals = text(value).partition(".")
+    grouped = f"{int(whole):,}".replace(",", " ")
+    if whole.startswith("-") and not grouped.startswith("-"):
+        grouped = f"-{grouped}"
+    return f"{grouped}.{decimals}" if decimals else grouped

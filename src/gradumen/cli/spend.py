@@ -1,0 +1,67 @@
+"""gradumen spend."""
+
+import argparse
+from typing import Any
+
+from gradumen.cli.nouns import Verbs, add_organisation
+from gradumen.cli.output import Out, money, quantity
+from gradumen.cli.profiles import own_organisation
+from gradumen.client import Client
+
+
+def register(nouns: Any) -> None:
+    """Add the verbs."""
+    verbs = Verbs(nouns, "spend", "what things cost")
+    show = verbs.add("period-so-far", run_period_so_far, "the lines a draft would have now, per link you may see")
+    show.add_argument("--period", metavar="YYYY-MM", help="by default the one under way")
+    show.add_argument("--totals", action="store_true", help="only the total of each link")
+    add_organisation(show)
+
+
+def run_period_so_far(arguments: argparse.Namespace, client: Client, out: Out) -> int:
+    """Show the period so far."""
+    found = client.spend.period_so_far(own_organisation(arguments), arguments.period)
+    out.body(found)
+    if arguments.totals:
+        out.table(
+            ("SELLER", "BUYER", "PERIOD", "LINES", "NET", "CURRENCY"),
+            [
+                (
+                    each.seller,
+                    each.buyer,
+                    each.period,
+                    str(len(each.lines)),
+                    money(each.net, each.currency),
+                    each.currency,
+                )
+                for each in found.links
+            ],
+            right=("LINES", "NET"),
+        )
+    else:
+        for link in found.links:
+            out.say(
+                f"{link.seller} → {link.buyer}, {link.period}: {money(link.net, link.currency)} {link.currency} net"
+            )
+            out.table(
+                ("ORGANISATION", "DESCRIPTION", "QUANTITY", "UNIT", link.currency),
+                [
+                    (
+                        f"{line.organisation}/{line.project}" if line.project else line.organisation,
+                        line.description,
+                        quantity(line.quantity),
+                        line.unit,
+                        money(line.amount, link.currency),
+                    )
+                    for line in link.lines
+                ],
+                right=("QUANTITY", link.currency),
+            )
+            for each in link.not_priced:
+                out.say(
+                    f"  not priced: {quantity(each.quantity)} of {each.meter} of {each.organisation}, {each.reason}"
+                )
+            out.say()
+    if not found.links:
+        out.say("nothing is charged here; subscribe with: gradumen subscriptions create")
+    return 0

@@ -1,0 +1,69 @@
+"""The client: one attribute a concept."""
+
+from types import TracebackType
+from typing import Self
+
+import httpx
+
+from gradumen.client.billing import BillRuns, Charges, Invoices, Spend, TaxRates
+from gradumen.client.catalogue import Catalogue, Subscriptions
+from gradumen.client.connection import Connection
+from gradumen.client.organisations import Organisations, Quotas
+from gradumen.client.readings import Feeds, Readings, Usage
+from gradumen.client.sessions import Clock, Members, Tokens
+from gradumen.wire.sessions import SessionBody, SetUp
+
+
+class Client:
+    """Talks to a service; usable as a context manager.
+
+    Args:
+        url: where the service listens, like ``http://127.0.0.1:8470``.
+        token: a program's token; without one, `sign_in` begins a session.
+        timeout: seconds until a call without answer is given up.
+        transport: another httpx transport, for tests.
+    """
+
+    def __init__(
+        self, url: str, token: str | None = None, *, timeout: float = 120, transport: httpx.BaseTransport | None = None
+    ) -> None:
+        self.connection = Connection(url, token, timeout=timeout, transport=transport)
+        self.organisations = Organisations(self.connection)
+        self.quotas = Quotas(self.connection)
+        self.catalogue = Catalogue(self.connection)
+        self.subscriptions = Subscriptions(self.connection)
+        self.feeds = Feeds(self.connection)
+        self.readings = Readings(self.connection)
+        self.usage = Usage(self.connection)
+        self.spend = Spend(self.connection)
+        self.bill_runs = BillRuns(self.connection)
+        self.invoices = Invoices(self.connection)
+        self.charges = Charges(self.connection)
+        self.tax_rates = TaxRates(self.connection)
+        self.members = Members(self.connection)
+        self.tokens = Tokens(self.connection)
+        self.clock = Clock(self.connection)
+
+    def set_up(self, body: SetUp) -> None:
+        """Make the provider and its first administrator."""
+        self.connection.send("POST", "set-up", json=body.model_dump(mode="json"))
+
+    def sign_in(self, email: str, password: str) -> SessionBody:
+        """Begin a session; see `Connection.sign_in`."""
+        return self.connection.sign_in(email, password)
+
+    def session(self) -> SessionBody:
+        """Who is signed in."""
+        return self.connection.get("session", SessionBody)
+
+    def close(self) -> None:
+        """Close the connection."""
+        self.connection.http.close()
+
+    def __enter__(self) -> Self:
+        return self
+
+    def __exit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None:
+        self.close()

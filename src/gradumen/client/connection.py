@@ -1,0 +1,115 @@
+"""One HTTP connection to the service: credentials, refusals as errors, typed answers."""
+
+from collections.abc import Mapping
+from typing import Any, TypeVar
+
+import httpx
+
+from gradumen.core.errors import GradumenError, NotSignedIn, error_class
+from gradumen.wire.sessions import SessionBody
+from gradumen.wire.values import Body, Page
+
+B = TypeVar("B", bound=Body)
+
+
+class ServiceUnreachable(GradumenError):
+    """The service does not answer at its address."""
+
+    code = "service_unreachable"
+
+
+class Connection:
+    """Calls the service with a token, or with the session of a password."""
+
+    def __init__(
+        self, url: str, token: str | None, *, timeout: float, transport: httpx.BaseTransport | None = None
+    ) -> None:
+        headers = {"Authorization": f"Bearer {token}"} if token else {}
+        self.url = url.rstrip("/")
+        self.http = httpx.Client(
+            base_url=f"{self.url}/api/v1/", headers=headers, timeout=timeout, transport=transport, trust_env=False
+        )
+
+    def sign_in(self, email: str, password: str) -> SessionBody:
+        """Begin a session of a user.
+
+        Raises:
+            NotSignedIn: wrong address or password.
+            SlowDown: too many failures.
+        """
+        session = self.post("session", SessionBody, {"email": email, "password": password})
+        self.http.headers["X-CSRF-Token"] = session.csrf or ""
+        return session
+
+    def send(self, method: str, path: str, **options: Any) -> httpx.Response:
+        """Call and give the answer of a success.
+
+        Raises:
+            GradumenError: the class that the service refused with.
+            ServiceUnreachable: no answer.
+        """
+        try:
+            response = self.http.request(method, path, **options)
+        except httpx.TransportError as error:
+            raise ServiceUnreachable(
+                f"no answer from {self.url} ({error}); is the service running there?", url=self.url
+            ) from error
+        if response.is_success:
+            return response
+        raise self._refusal(response)
+
+    def _refusal(self, response: httpx.Response) -> GradumenError:
+        if response.headers.get("content-type", "").startswith("application/problem+json"):
+            body = response.json()
+            return error_class(body["code"]).rebuilt(body["detail"], body["facts"])
+        if response.status_code == 401:
+            return NotSignedIn("sign in first")
+        return GradumenError(f"{response.status_code} from {response.url}", status=response.status_code)
+
+    def get(self, path: str, kind: type[B], **query: Any) -> B:
+        """One thing."""
+        return kind.model_validate_json(self.send("GET", path, params=_query(query)).content)
+
+    def page(self, path: str, kind: type[B], **query: Any) -> Page[B]:
+        """One page of a list."""
+        return Page[kind].model_validate_json(  # type: ignore[valid-type]  # a page of that kind, at run time
+            self.send("GET", path, params=_query(query)).content
+        )
+
+    def all(self, path: str, kind: type[B], **query: Any) -> list[B]:
+        """A whole list, page by page."""
+        found: list[B] = []
+        after: str | None = None
+        while True:
+            page = self.page(path, kind, **query, after=after)
+            found += page.items
+            if page.next is None:
+                return found
+            after = page.next
+
+    def post(
+        self, path: str, kind: type[B], body: Body | Mapping[str, Any] | None = None, *, key: str | None = None
+    ) -> B:
+        """Make something; with an Idempotency-Key the call can be repeated."""
+        return kind.model_validate_json(self._write("POST", path, body, key).content)
+
+    def put(self, path: str, kind: type[B], body: Body) -> B:
+        """Set something."""
+        return kind.model_validate_json(self._write("PUT", path, body, None).content)
+
+    def patch(self, path: str, kind: type[B], body: Body) -> B:
+        """Change something."""
+        return kind.model_validate_json(self._write("PATCH", path, body, None).content)
+
+    def delete(self, path: str) -> None:
+        """Remove something."""
+        self.send("DELETE", path)
+
+    def _write(self, method: str, path: str, body: Body | Mapping[str, Any] | None, key: str | None) -> httpx.Response:
+        headers = {"Idempotency-Key": key} if key else {}
+        content = body.model_dump(mode="json") if isinstance(body, Body) else body
+        return self.send(method, path, json=content, headers=headers)
+
+
+def _query(query: Mapping[str, Any]) -> dict[str, Any]:
+    return {name: value for name, value in query.items() if value is not None}

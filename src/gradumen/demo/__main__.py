@@ -1,0 +1,174 @@
+"""``scripts/demo``: a service on loopback with the demo's data."""
+
+import argparse
+import json
+import os
+import pwd
+import shutil
+import signal
+import subprocess
+import sys
+import time
+from datetime import UTC, date, datetime
+from pathlib import Path
+
+import httpx
+import psutil
+
+from gradumen.core.errors import GradumenError
+from gradumen.demo.check import run_check
+from gradumen.demo.history import CLOSED_MONTHS, Calendar, History
+from gradumen.demo.scenario import ORGANISATIONS, PASSWORD, SIGNERS, TARNWICK_MEMBERS
+
+
+def main() -> int:
+    """Start, make what is missing, and serve until stopped (or check and end)."""
+    parser = argparse.ArgumentParser(prog="scripts/demo", description="The demo: a service on loopback with data.")
+    parser.add_argument("--size", choices=sorted(CLOSED_MONTHS), default="standard")
+    parser.add_argument("--port", type=int, default=8470)
+    parser.add_argument(
+        "--data", type=Path, help="where the demo's database is; by default /var/tmp/gradumen-demo-SIZE"
+    )
+    parser.add_argument("--fresh", action="store_true", help="begin again from nothing")
+    parser.add_argument("--as-of", type=date.fromisoformat, help="the business date; by default today")
+    parser.add_argument("--hold", action="store_true", help="let the business clock stand still")
+    parser.add_argument("--check", action="store_true", help="show that everything works, then end")
+    arguments = parser.parse_args()
+    data = arguments.data or Path(f"/var/tmp/gradumen-demo-{arguments.size}-{pwd.getpwuid(os.getuid()).pw_name}")
+    if arguments.fresh:
+        _remove(data)
+    service = Service(data, arguments.port)
+    try:
+        began = time.monotonic()
+        service.start()
+        history = _prepare(service, arguments)
+        print(f"ready after {time.monotonic() - began:.0f} s", flush=True)
+        if arguments.check:
+            return run_check(service.url, history)
+        _welcome(service.url)
+        service.wait()
+    except GradumenError as problem:
+        print(f"demo: {problem.message}", file=sys.stderr)
+        return 1
+    finally:
+        service.stop()
+    return 0
+
+
+class Service:
+    """The service as a process of its own."""
+
+    def __init__(self, data: Path, port: int) -> None:
+        self.data, self.url = data, f"http://127.0.0.1:{port}"
+        self.port = port
+        self.process: subprocess.Popen[bytes] | None = None
+
+    def start(self) -> None:
+        """Start it and wait until it is ready.
+
+        Raises:
+            GradumenError: it ended instead; shows the end of its log.
+        """
+        self.data.mkdir(parents=True, exist_ok=True)
+        log = self.data / "service.log"
+        environment = {**os.environ, "GRADUMEN_CLOCK_CONTROL": "true", "GRADUMEN_DATA": str(self.data)}
+        with log.open("ab") as out:
+            self.process = subprocess.Popen(
+                [sys.executable, "-m", "gradumen.cli.main", "serve", "--port", str(self.port)],
+                env=environment,
+                stdin=subprocess.DEVNULL,
+                stdout=out,
+                stderr=out,
+                start_new_session=True,
+            )
+        deadline = time.monotonic() + 120
+        while time.monotonic() < deadline:
+            if self.process.poll() is not None:
+                raise GradumenError(f"the service ended; its log {log} ends:\n{log.read_text()[-1500:]}")
+            if self.ready():
+                return
+            time.sleep(0.1)
+        raise GradumenError(f"the service did not answer within 120 s; look at {log}")
+
+    def ready(self) -> bool:
+        """Whether it answers."""
+        try:
+            return httpx.get(f"{self.url}/readyz", timeout=2, trust_env=False).is_success
+        except httpx.HTTPError:
+            return False
+
+    def wait(self) -> None:
+        """Until it ends, or a signal asks us to."""
+        signal.signal(signal.SIGTERM, lambda *_: sys.exit(0))
+        try:
+            if self.process is not None:
+                self.process.wait()
+        except KeyboardInterrupt:
+            print("stopping")
+
+    def stop(self) -> None:
+        """Stop it, and its database with it."""
+        if self.process is not None and self.process.poll() is None:
+            self.process.terminate()
+            self.process.wait(120)
+
+
+def _prepare(service: Service, arguments: argparse.Namespace) -> History:
+    """Make the history where it is missing, or carry it on to now."""
+    state_file = service.data / "demo.json"
+    state = json.loads(state_file.read_text()) if state_file.exists() else None
+    real = datetime.now(UTC).replace(minute=0, second=0, microsecond=0)
+    chosen = arguments.as_of or (date.fromisoformat(state["as_of"]) if state and state["as_of"] else None)
+    now = datetime(chosen.year, chosen.month, chosen.day, 12, tzinfo=UTC) if chosen else real
+    if state is None:
+        calendar = Calendar(now, CLOSED_MONTHS[arguments.size])
+        history = History(service.url, calendar, lambda line: print(f"  {line}", flush=True))
+        print(f"making the {arguments.size} demo, as of {now:%Y-%m-%d}", flush=True)
+        history.make((service.data / "set-up-code").read_text().strip())
+    else:
+        calendar = Calendar(datetime.fromisoformat(state["made"]), CLOSED_MONTHS[state["size"]])
+        history = History(
+            service.url, Calendar(max(now, calendar.now), calendar.months), lambda line: print(f"  {line}")
+        )
+        if now > datetime.fromisoformat(state["until"]):
+            history.top_up(date.fromisoformat(state["until"][:10]))
+    history.mara.clock.set(history.calendar.now if chosen else None, held=arguments.hold)
+    state_file.write_text(
+        json.dumps(
+            {
+                "size": state["size"] if state else arguments.size,
+                "as_of": chosen.isoformat() if chosen else None,
+                "made": state["made"] if state else now.isoformat(),
+                "until": history.calendar.now.isoformat(),
+            }
+        )
+    )
+    return history
+
+
+def _remove(data: Path) -> None:
+    """Remove an earlier demo, with its database stopped."""
+    pid_file = data / "database" / "db.pid"
+    if pid_file.exists():
+        try:
+            process = psutil.Process(int(pid_file.read_text()))
+            if str(data) in " ".join(process.cmdline()):
+                process.terminate()
+                process.wait(60)
+        except (psutil.NoSuchProcess, ValueError):
+            pass
+    shutil.rmtree(data, ignore_errors=True)
+
+
+def _welcome(url: str) -> None:
+    print(f"\nGradumen is at {url}\n\nPassword of all users: {PASSWORD}\n")
+    rows = [(SIGNERS["tarnwick"], "administrator", "Tarnwick Cloud, the provider")]
+    rows += [(email, role, "Tarnwick Cloud, the provider") for email, _, role in TARNWICK_MEMBERS]
+    rows += [(email, role, f"{each.name}, {each.type}") for each in ORGANISATIONS for email, _, role in each.members]
+    for email, role, name in rows:
+        print(f"  {email:28} {role:14} {name}")
+    print("\nStop with Ctrl-C; the data stay, --fresh begins again.", flush=True)
+
+
+if __name__ == "__main__":
+    sys.exit(main())

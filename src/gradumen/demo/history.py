@@ -1,0 +1,264 @@
+"""Makes the scenario through the public interface, moving the business clock month by month."""
+
+import importlib.resources
+import time
+from collections import defaultdict
+from collections.abc import Callable
+from dataclasses import dataclass
+from datetime import UTC, date, datetime, timedelta
+from decimal import Decimal
+from typing import Any
+
+from gradumen.client import Client
+from gradumen.core.errors import GradumenError
+from gradumen.core.periods import Period
+from gradumen.demo import fleet
+from gradumen.demo.scenario import (
+    CATALOGUE,
+    HOST_PROJECT,
+    ORGANISATIONS,
+    PASSWORD,
+    PROVIDER,
+    SELLERS,
+    SIGNERS,
+    TARNWICK_MEMBERS,
+    TAXES,
+)
+from gradumen.wire.catalogue import CatalogueFile
+from gradumen.wire.organisations import OrganisationCreate
+from gradumen.wire.sessions import SetUp
+from gradumen.wire.subscriptions import SubscriptionCreate
+
+Tell = Callable[[str], None]
+SAMPLE_HOURS = 6
+CLOSED_MONTHS = {"small": 1, "standard": 3}
+
+
+@dataclass(frozen=True, slots=True)
+class Calendar:
+    """The days of the scenario, all following from the business date."""
+
+    now: datetime
+    months: int
+
+    @property
+    def current(self) -> Period:
+        """The month under way."""
+        return Period(self.now.year, self.now.month)
+
+    @property
+    def closed(self) -> list[Period]:
+        """The closed months, oldest first."""
+        found = [self.current.before()]
+        while len(found) < self.months:
+            found.insert(0, found[0].before())
+        return found
+
+    @property
+    def first_day(self) -> date:
+        """The first day of all."""
+        return self.closed[0].first_day
+
+
+class History:
+    """Builds the scenario; every step goes through the client, as one of its people."""
+
+    def __init__(self, url: str, calendar: Calendar, tell: Tell) -> None:
+        self.url, self.calendar, self.tell = url, calendar, tell
+        self.clients: dict[str, Client] = {}
+
+    def signed_in(self, email: str) -> Client:
+        """A client with a session of a user."""
+        if email not in self.clients:
+            client = Client(self.url, timeout=600)
+            client.sign_in(email, PASSWORD)
+            self.clients[email] = client
+        return self.clients[email]
+
+    @property
+    def mara(self) -> Client:
+        """The provider's administrator."""
+        return self.signed_in(SIGNERS[PROVIDER])
+
+    def make(self, code: str) -> None:
+        """Everything from the empty service to the business date."""
+        self.set_up(code)
+        self.organisations()
+        self.catalogue()
+        self.subscriptions()
+        closed = self.calendar.closed
+        for index, month in enumerate(closed):
+            self.month(month, late_for=closed[index - 1] if index else None)
+            if index < len(closed) - 1 or len(closed) == 1:
+                self.bill(month, issue=len(closed) > 1)
+        self.month_so_far()
+
+    def set_up(self, code: str) -> None:
+        """The provider, its people and its feeds."""
+        with Client(self.url) as client:
+            client.set_up(
+                SetUp(
+                    code=code,
+                    slug=PROVIDER,
+                    name="Tarnwick Cloud",
+                    country="IE",
+                    currency="EUR",
+                    billing_zone="Europe/Dublin",
+                    email=SIGNERS[PROVIDER],
+                    user_name="Mara Fell",
+                    password=PASSWORD,
+                )
+            )
+        start = datetime.combine(self.calendar.first_day, datetime.min.time(), UTC)
+        self.mara.clock.set(start, held=True)
+        for email, name, role in TARNWICK_MEMBERS:
+            self.mara.members.add(PROVIDER, email=email, name=name, password=PASSWORD, role=role)
+        self.mara.organisations.create_project(PROVIDER, slug=HOST_PROJECT, name="The host of this service")
+        for slug, name in (
+            ("north-fell", "North Fell"),
+            ("south-quay", "South Quay"),
+            ("host", "The host of this service"),
+        ):
+            self.mara.feeds.create(PROVIDER, slug=slug, name=name)
+            self.mara.feeds.allow(f"{PROVIDER}/{slug}", "meters@tarnwick.example")
+        self.mara.quotas.grant(PROVIDER, "processors", Decimal(4000), label="north-fell and south-quay")
+        self.mara.quotas.grant(PROVIDER, "storage", Decimal(1_200_000), label="north-fell and south-quay")
+
+    def organisations(self) -> None:
+        """Resellers and tenants with their people, projects and quotas, and tax rates."""
+        for each in ORGANISATIONS:
+            signer = self.signed_in(SIGNERS[each.parent])
+            signer.organisations.create(
+                OrganisationCreate(
+                    parent=each.parent,
+                    type=each.type,
+                    slug=each.slug,
+                    name=each.name,
+                    country=each.country,
+                    currency=each.currency,
+                    billing_zone=each.zone,
+                )
+            )
+            for email, name, role in each.members:
+                signer.members.add(each.slug, email=email, name=name, password=PASSWORD, role=role)
+            for slug, name, cost_centre in each.projects:
+                signer.organisations.create_project(each.slug, slug=slug, name=name, cost_centre=cost_centre)
+            processors, storage = each.quota
+            signer.quotas.grant(each.slug, "processors", Decimal(processors))
+            signer.quotas.grant(each.slug, "storage", Decimal(storage))
+        for seller, country, category, percent in TAXES:
+            self.signed_in(SIGNERS[seller]).tax_rates.set(
+                seller, country=country, percent=percent, starts_on=date(2020, 1, 1), category=category
+            )
+        self.tell(f"{len(ORGANISATIONS) + 1} organisations with people, projects and quotas")
+
+    def _files(self, *names: str) -> list[CatalogueFile]:
+        folder = importlib.resources.files("gradumen.demo") / "catalogue"
+        days = {
+            "{first-day}": self.calendar.first_day.isoformat(),
+            "{change-day}": (self.calendar.closed[-1].first_day + timedelta(days=14)).isoformat(),
+        }
+        found = []
+        for name in names:
+            content = (folder / name).read_text()
+            for mark, day in days.items():
+                content = content.replace(mark, day)
+            found.append(CatalogueFile(name=name, content=content))
+        return found
+
+    def catalogue(self) -> None:
+        """Services, plans and everybody's rate cards."""
+        for seller, names in CATALOGUE.items():
+            self.signed_in(SIGNERS[seller]).catalogue.publish(seller, self._files(*names))
+        if len(self.calendar.closed) > 1:
+            self.mara.catalogue.publish(PROVIDER, self._files("tarnwick-change.yaml"))
+        self.tell("services, plans and rate cards published")
+
+    def subscriptions(self) -> None:
+        """Everybody's plans; Saltmarsh changes its tier in the middle of the last closed month."""
+        first = self.calendar.first_day
+
+        def subscribe(organisation: str, plan: str, tier: str, name: str, start: date, end: date | None = None) -> None:
+            seller = next((each.parent for each in ORGANISATIONS if each.slug == organisation), PROVIDER)
+            self.signed_in(SIGNERS[seller]).subscriptions.create(
+                SubscriptionCreate(
+                    organisation=organisation, plan=plan, tier=tier, name=name, starts_on=start, ends_on=end
+                )
+            )
+
+        for each in ORGANISATIONS:
+            for plan, tier in each.plans:
+                subscribe(each.slug, plan, tier, plan.replace("-", " ").title(), first)
+        change = self.calendar.closed[-1].first_day + timedelta(days=11)
+        subscribe("saltmarsh", "open-range", "heath", "Open Range Heath", first, change)
+        subscribe("saltmarsh", "open-range", "moor", "Open Range Moor", change)
+        subscribe(PROVIDER, "home-ground", "heath", "Home Ground", first)
+
+    def send(self, events: dict[str, list[dict[str, Any]]]) -> int:
+        """Send events per site; refusals are an error here."""
+        count = 0
+        for site, batch in events.items():
+            sender = self.signed_in("meters@tarnwick.example")
+            for outcome in sender.readings.send_all(f"{PROVIDER}/{site}", batch):
+                count += len(outcome.outcomes)
+                if outcome.refused:
+                    reason = next(item.reason for item in outcome.outcomes if item.status == "refused")
+                    raise GradumenError(f"the demo's readings were refused: {reason}")
+        return count
+
+    def _days(self, first: date, last: date, *, until_hour: int = 24) -> dict[str, list[dict[str, Any]]]:
+        """Events of the days from first to last; ``until_hour`` cuts the last one."""
+        found: dict[str, list[dict[str, Any]]] = defaultdict(list)
+        day = first
+        while day <= last:
+            cut = until_hour if day == last else 24
+            for site, event in fleet.readings_of_day(day, self.calendar.first_day, SAMPLE_HOURS, until_hour=cut):
+                found[site].append(event)
+            day += timedelta(days=1)
+        return found
+
+    def month(self, month: Period, *, late_for: Period | None) -> None:
+        """A whole month of readings, and the day after it; some of the month before came late."""
+        began = time.monotonic()
+        end = datetime.combine(month.next().first_day, datetime.min.time(), UTC)
+        self.mara.clock.set(end + timedelta(hours=30), held=True)
+        events = self._days(month.first_day, month.next().first_day - timedelta(days=1))
+        if late_for is None and self.calendar.months > 1:
+            events = {site: [e for e in batch if not _late(e)] for site, batch in events.items()}
+        if late_for == self.calendar.closed[0]:
+            held_back = self._days(late_for.first_day, late_for.next().first_day - timedelta(days=1))
+            self.send({site: [e for e in batch if _late(e)] for site, batch in held_back.items()})
+        count = self.send(events)
+        self.tell(f"{month.text}: {count} readings in {time.monotonic() - began:.0f} s")
+
+    def bill(self, month: Period, *, issue: bool) -> None:
+        """Every seller's drafts of a month, issued where asked."""
+        count = 0
+        for seller in SELLERS:
+            client = self.signed_in(SIGNERS[seller])
+            run = client.bill_runs.wait(client.bill_runs.start(seller, month.text).id)
+            if run.state != "finished":
+                raise GradumenError(f"bill run of {seller} for {month.text}: {run.state}, {run.problem}")
+            for draft in client.invoices.list(state="draft", seller=seller) if issue else []:
+                client.invoices.issue(draft.id)
+                count += 1
+        self.tell(f"{month.text}: " + (f"{count} invoices issued" if issue else "drafts made"))
+
+    def month_so_far(self) -> None:
+        """Readings from the first of the month up to the business date."""
+        now = self.calendar.now
+        self.mara.clock.set(now, held=True)
+        count = self.send(self._days(self.calendar.current.first_day, now.date(), until_hour=now.hour))
+        self.tell(f"{self.calendar.current.text} so far: {count} readings")
+
+    def top_up(self, since: date) -> None:
+        """After a pause: the readings from a day to now; what is known already does no harm."""
+        now = self.calendar.now
+        count = self.send(self._days(since, now.date(), until_hour=now.hour))
+        self.tell(f"{count} readings since {since}")
+
+
+def _late(event: dict[str, Any]) -> bool:
+    """Which readings of the first month arrive after its bill run: two machines' last days."""
+    data = event["data"]
+    return data["resource"] in ("tiles-02", "booking-02") and data["start"][8:10] in ("27", "28")

@@ -1,0 +1,86 @@
+"""The service: private database where none is given, schema at head, worker, HTTP."""
+
+import logging
+import secrets
+import socket
+import sys
+from pathlib import Path
+
+import uvicorn
+
+from gradumen.api.app import make_app
+from gradumen.core.errors import Invalid
+from gradumen.jobs.worker import Worker
+from gradumen.run.database import Keeper, PrivateDatabase, start_private_database
+from gradumen.settings import Settings
+from gradumen.store import schema
+from gradumen.store.unit_of_work import UnitOfWork, make_engine
+from gradumen.usecases.bill_runs import release_bill_runs
+from gradumen.usecases.organisations import is_set_up
+
+log = logging.getLogger("gradumen")
+
+
+def serve(settings: Settings, *, fast_database: bool = False) -> None:
+    """Run the service until it is told to stop; the private database stops with it.
+
+    Raises:
+        WrongSchema: a shared database is not at head.
+        Invalid: the port is taken.
+    """
+    logging.basicConfig(level=logging.INFO, format="%(asctime)s %(levelname)s %(name)s %(message)s", stream=sys.stderr)
+    logging.getLogger("alembic").setLevel(logging.WARNING)
+    _check_port(settings)
+    database: PrivateDatabase | None = None
+    keeper: Keeper | None = None
+    if not settings.database_url:
+        database = start_private_database(settings.data / "database", fast=fast_database)
+        keeper = Keeper(database, fast=fast_database)
+        log.info("database %s, pid %d", "adopted" if database.adopted else "started", database.pid)
+    try:
+        engine = make_engine(settings.database_url or (database.url if database else ""))
+        if database is not None:
+            schema.migrate(engine)
+        schema.check(engine)
+        uow = UnitOfWork(engine)
+        if database is not None:
+            release_bill_runs(uow)
+        code = None if is_set_up(uow) else _set_up_code(settings.data)
+        worker = Worker(uow)
+        worker.start()
+        app = make_app(settings, uow, set_up_code=code)
+        config = uvicorn.Config(app, host=settings.host, port=settings.port, log_level="warning", access_log=False)
+        log.info("listening on http://%s:%d", settings.host, settings.port)
+        try:
+            uvicorn.Server(config).run()
+        finally:
+            worker.stop()
+            engine.dispose()
+    finally:
+        if keeper is not None:
+            keeper.stop()
+
+
+def _check_port(settings: Settings) -> None:
+    with socket.socket() as probe:
+        probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        try:
+            probe.bind((settings.host, settings.port))
+        except OSError as error:
+            raise Invalid(
+                f"cannot listen on {settings.host}:{settings.port} ({error.strerror}); choose another with --port",
+                field="port",
+                value=settings.port,
+            ) from None
+
+
+def _set_up_code(data: Path) -> str:
+    """A code for the first set-up, in a file that only this account reads."""
+    data.mkdir(parents=True, exist_ok=True)
+    path = data / "set-up-code"
+    code = secrets.token_urlsafe(16)
+    path.touch(mode=0o600)
+    path.chmod(0o600)
+    path.write_text(code + "\n")
+    log.info("no provider yet; the set-up code is in %s", path)
+    return code
