@@ -23,7 +23,6 @@ from gradumen.store.readings import (
     FeedRow,
     ReadingKeyRow,
     ReadingRow,
-    StaleUsageRow,
     SupersededReadingRow,
 )
 from gradumen.store.unit_of_work import use_case
@@ -290,8 +289,10 @@ def _hours(start: datetime, end: datetime) -> list[datetime]:
 
 def _mark_stale(tx: Session, stale: set[tuple[UUID, int, datetime]]) -> None:
     if stale:
-        values = [{"project_id": p, "meter_id": m, "hour": h} for p, m, h in sorted(stale)]
-        tx.execute(insert(StaleUsageRow).prefix_with("IGNORE"), values)
+        rows = [(str(project), meter, hour.replace(tzinfo=None)) for project, meter, hour in sorted(stale)]
+        tx.connection().exec_driver_sql(
+            "INSERT IGNORE INTO stale_usage (project_id, meter_id, hour) VALUES (%s, %s, %s)", rows
+        )
 
 
 def _attribute_sets(tx: Session, wanted: set[tuple[tuple[str, str], ...]]) -> dict[tuple[tuple[str, str], ...], int]:

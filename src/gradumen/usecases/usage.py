@@ -2,18 +2,18 @@
 
 from collections import defaultdict
 from dataclasses import dataclass
-from datetime import date, datetime, timedelta
+from datetime import UTC, date, datetime, timedelta
 from decimal import Decimal
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import and_, delete, func, select, tuple_
+from sqlalchemy import delete, func, select, tuple_
 from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.orm import Session
 
 from gradumen.core.catalogue import Combine
 from gradumen.core.errors import Invalid
-from gradumen.core.exact import QUANTITY_PLACES, scaled, unscaled
+from gradumen.core.exact import QUANTITY_PLACES, unscaled
 from gradumen.core.periods import Period, hour_number, hour_start, zone_of
 from gradumen.core.permissions import Right
 from gradumen.core.readings import LONGEST
@@ -21,9 +21,7 @@ from gradumen.core.usage import Sample, combine_hours
 from gradumen.store.catalogue import MeterRow
 from gradumen.store.organisations import OrganisationRow, ProjectRow, zone_name
 from gradumen.store.readings import (
-    ReadingRow,
     StaleUsageRow,
-    SupersededReadingRow,
     UsageHourRow,
     UsageRevisionRow,
 )
@@ -68,55 +66,49 @@ def _refresh_batch(tx: Session) -> int:
     return len(first)
 
 
+_SAMPLES = """
+SELECT r.resource, r.attribute_set_id, r.start_at, r.end_at, CAST(r.quantity * 1000000 AS DECIMAL(44, 0))
+FROM readings r LEFT JOIN superseded_readings s
+ON s.delivery_id = r.delivery_id AND s.source = r.source AND s.event_id = r.event_id
+WHERE r.project_id = %s AND r.meter_id = %s AND r.start_at > %s AND r.start_at < %s AND r.end_at > %s
+AND s.delivery_id IS NULL
+"""
+_INSERT = """
+INSERT INTO usage_hours (project_id, meter_id, hour, resource, attribute_set_id, quantity, readings)
+VALUES (%s, %s, %s, %s, %s, %s, %s)
+"""
+
+
 def _make_again(tx: Session, project: UUID, meter: MeterRow, hours: list[datetime]) -> None:
-    rows = tx.execute(
-        select(
-            ReadingRow.resource,
-            ReadingRow.attribute_set_id,
-            ReadingRow.start_at,
-            ReadingRow.end_at,
-            ReadingRow.quantity,
-        )
-        .outerjoin(
-            SupersededReadingRow,
-            and_(
-                SupersededReadingRow.delivery_id == ReadingRow.delivery_id,
-                SupersededReadingRow.source == ReadingRow.source,
-                SupersededReadingRow.event_id == ReadingRow.event_id,
-            ),
-        )
-        .where(
-            ReadingRow.project_id == project,
-            ReadingRow.meter_id == meter.id,
-            ReadingRow.start_at > min(hours) - LONGEST,
-            ReadingRow.start_at < max(hours) + timedelta(hours=1),
-            ReadingRow.end_at > min(hours),
-            SupersededReadingRow.key.is_(None),
-        )
-    )
+    """Replace the usage of some hours; straight through the driver, as there are many rows."""
+    first, last = min(hours).replace(tzinfo=None), max(hours).replace(tzinfo=None)
+    driver = tx.connection()
+    rows = driver.exec_driver_sql(
+        _SAMPLES, (str(project), meter.id, first - LONGEST, last + timedelta(hours=1), first)
+    ).fetchall()
     samples = (
-        Sample(resource, attributes, start, end, scaled(quantity, QUANTITY_PLACES))
+        Sample(resource, attributes, start.replace(tzinfo=UTC), end.replace(tzinfo=UTC), int(quantity))
         for resource, attributes, start, end, quantity in rows
     )
     made = combine_hours(samples, Combine(meter.combine))
     wanted = {hour_number(hour) for hour in hours}
     for table in (UsageHourRow, StaleUsageRow):
         tx.execute(delete(table).where(table.project_id == project, table.meter_id == meter.id, table.hour.in_(hours)))
-    values: list[dict[str, Any]] = [
-        {
-            "project_id": project,
-            "meter_id": meter.id,
-            "hour": hour_start(hour),
-            "resource": resource,
-            "attribute_set_id": attributes,
-            "quantity": unscaled(quantity, QUANTITY_PLACES),
-            "readings": count,
-        }
+    values = [
+        (
+            str(project),
+            meter.id,
+            hour_start(hour).replace(tzinfo=None),
+            resource,
+            attributes,
+            unscaled(quantity, QUANTITY_PLACES),
+            count,
+        )
         for (hour, resource, attributes), (quantity, count) in sorted(made.items())
         if hour in wanted
     ]
     if values:
-        tx.execute(insert(UsageHourRow), values)
+        driver.exec_driver_sql(_INSERT, values)
 
 
 @dataclass(frozen=True, slots=True)
