@@ -41,7 +41,9 @@ def period_so_far(organisation: str, uow: Uow, caller: CallerHere, period: str |
 def _link(link: spend.LinkPeriod) -> LinkPeriodBody:
     return LinkPeriodBody(
         seller=link.seller,
+        seller_name=link.seller_name,
         buyer=link.buyer,
+        buyer_name=link.buyer_name,
         currency=link.currency,
         period=link.period,
         start=link.start,

@@ -54,7 +54,9 @@ class LinkPeriod:
     """One link's period: who sells to whom, its lines, and the exact amounts of its days."""
 
     seller: str
+    seller_name: str
     buyer: str
+    buyer_name: str
     currency: str
     period: str
     start: datetime
@@ -126,7 +128,9 @@ def link_periods(
         links.append(
             LinkPeriod(
                 seller=known[first.row.seller_id].slug,
+                seller_name=known[first.row.seller_id].name,
                 buyer=known[buyer].slug,
+                buyer_name=known[buyer].name,
                 currency=first.currency,
                 period=rated.period.text,
                 start=rated.start,

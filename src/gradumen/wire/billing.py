@@ -45,7 +45,9 @@ class LinkPeriodBody(Body):
     """One link's period."""
 
     seller: str
+    seller_name: str
     buyer: str
+    buyer_name: str
     currency: str
     period: str
     start: datetime
@@ -84,6 +86,21 @@ class BillRunBody(Body):
     issued: int
 
 
+class PartyBody(Body):
+    """A party as it was named when the document was made."""
+
+    slug: str
+    name: str
+    country: str
+
+
+class PartiesBody(Body):
+    """Who sells and who buys."""
+
+    seller: PartyBody
+    buyer: PartyBody
+
+
 class InvoiceBody(Body):
     """A draft or issued document; lists leave ``lines`` empty."""
 
@@ -93,7 +110,7 @@ class InvoiceBody(Body):
     number: str | None
     seller: str
     buyer: str
-    parties: dict[str, Any]
+    parties: PartiesBody
     period: str
     currency: str
     net: DecimalText

@@ -1,0 +1,64 @@
+/** Which page an address shows, and sign-in for those who are not. */
+import { Box } from '@mui/material';
+import { Suspense, lazy } from 'react';
+import { Route, Routes } from 'react-router';
+import { Empty, Failed, Loading } from '../shared/States';
+import { Page } from '../shared/Page';
+import { Shell } from './Shell';
+import { SignInPage } from './SignInPage';
+import { useSession } from './session';
+
+const OverviewPage = lazy(() => import('../overview/OverviewPage'));
+const OrganisationsPage = lazy(() => import('../organisations/OrganisationsPage'));
+const PlansPage = lazy(() => import('../catalogue/PlansPage'));
+const RateCardsPage = lazy(() => import('../catalogue/RateCardsPage'));
+const UsagePage = lazy(() => import('../metering/UsagePage'));
+const FeedsPage = lazy(() => import('../metering/FeedsPage'));
+const BillRunsPage = lazy(() => import('../billing/BillRunsPage'));
+const InvoicesPage = lazy(() => import('../billing/InvoicesPage'));
+const InvoicePage = lazy(() => import('../billing/InvoicePage'));
+
+export function App() {
+  const session = useSession();
+  if (session.isError)
+    return (
+      <Box sx={{ p: 4 }}>
+        <Failed error={session.error} retry={() => void session.refetch()} />
+      </Box>
+    );
+  if (session.data === undefined) return null;
+  if (session.data === null) return <SignInPage />;
+  if (!session.data.memberships.length)
+    return <Empty title="You are a member of no organisation">Ask an administrator to add you.</Empty>;
+  return (
+    <Shell>
+      <Suspense
+        fallback={
+          <Page title="Loading">
+            <Loading />
+          </Page>
+        }
+      >
+        <Routes>
+          <Route path="/" element={<OverviewPage />} />
+          <Route path="/organisations" element={<OrganisationsPage />} />
+          <Route path="/plans" element={<PlansPage />} />
+          <Route path="/rate-cards" element={<RateCardsPage />} />
+          <Route path="/usage" element={<UsagePage />} />
+          <Route path="/feeds" element={<FeedsPage />} />
+          <Route path="/bill-runs" element={<BillRunsPage />} />
+          <Route path="/invoices" element={<InvoicesPage />} />
+          <Route path="/invoices/:id" element={<InvoicePage />} />
+          <Route
+            path="*"
+            element={
+              <Page title="There is nothing here">
+                <Empty title="This address leads nowhere">Use the navigation to go on.</Empty>
+              </Page>
+            }
+          />
+        </Routes>
+      </Suspense>
+    </Shell>
+  );
+}

@@ -1,0 +1,46 @@
+/** Who is signed in. */
+import { queryOptions, useQuery, useSuspenseQuery } from '@tanstack/react-query';
+import { Refusal, api, body, setCsrf, type Schemas } from '../shared/api';
+
+export type Session = Schemas['SessionBody'];
+export type Right = Schemas['Right'];
+
+const REMEMBERED = 'gradumen.signed-in';
+
+/** Whether this browser has a session cookie, which no script can read: spares a question whose answer is no. */
+export function rememberSignedIn(yes: boolean): void {
+  if (yes) localStorage.setItem(REMEMBERED, 'yes');
+  else localStorage.removeItem(REMEMBERED);
+}
+
+export const sessionOptions = queryOptions({
+  queryKey: ['session'],
+  queryFn: async (): Promise<Session | null> => {
+    if (!localStorage.getItem(REMEMBERED)) return null;
+    try {
+      const session = body(await api.GET('/api/v1/session'));
+      setCsrf(session.csrf);
+      return session;
+    } catch (problem) {
+      if (problem instanceof Refusal && problem.status === 401) {
+        rememberSignedIn(false);
+        return null;
+      }
+      throw problem;
+    }
+  },
+  staleTime: 60_000,
+  retry: false,
+});
+
+/** The session, or null when nobody is signed in. */
+export const useSession = () => useQuery(sessionOptions);
+
+/** The session of a page that only the signed-in see, and its main organisation. */
+export function useSignedIn() {
+  const { data: session } = useSuspenseQuery(sessionOptions);
+  const home = session?.memberships[0];
+  if (!session || !home) throw new Refusal(401, 'not_signed_in', 'sign in first');
+  const may = (right: Right): boolean => session.memberships.some((each) => each.rights.includes(right));
+  return { session, home, may };
+}

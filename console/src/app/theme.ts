@@ -1,0 +1,93 @@
+/** The look: an upland map. Paper and ink by day, slate by night; one lichen green; amber to look here; brick for loss. */
+import '@fontsource-variable/inter';
+import '@fontsource-variable/jetbrains-mono';
+import { createTheme } from '@mui/material/styles';
+
+export const MONO = '"JetBrains Mono Variable", monospace';
+
+/** Eight ordered hues for charts, apart in lightness so that they also read in grey. */
+export const HUES = [
+  '#3f7350',
+  '#c08a2e',
+  '#5b7c99',
+  '#8a4f6d',
+  '#7fa65a',
+  '#b5623f',
+  '#2f5d73',
+  '#a79a6b',
+] as const;
+
+declare module '@mui/material/styles' {
+  interface Palette {
+    hairline: string;
+    contour: string;
+    neutral: string;
+  }
+  interface PaletteOptions {
+    hairline?: string;
+    contour?: string;
+    neutral?: string;
+  }
+}
+
+export const theme = createTheme({
+  cssVariables: { colorSchemeSelector: 'data-theme' },
+  colorSchemes: {
+    light: {
+      palette: {
+        background: { default: '#faf8f2', paper: '#fffdf8' },
+        text: { primary: '#22302a', secondary: '#56635b' },
+        primary: { main: '#2f6b45', contrastText: '#ffffff' },
+        warning: { main: '#935c06' },
+        error: { main: '#a33a26' },
+        success: { main: '#2f6b45' },
+        info: { main: '#4a667f' },
+        divider: '#ddd8ca',
+        hairline: '#e4dfd2',
+        contour: '#e3e6d8',
+        neutral: '#6f8aa3',
+      },
+    },
+    dark: {
+      palette: {
+        background: { default: '#171d1f', paper: '#1d2426' },
+        text: { primary: '#e6e8e1', secondary: '#a5b0aa' },
+        primary: { main: '#86c397', contrastText: '#10201a' },
+        warning: { main: '#e2ab52' },
+        error: { main: '#ef9a85' },
+        success: { main: '#86c397' },
+        info: { main: '#9db7cf' },
+        divider: '#343e40',
+        hairline: '#2c3638',
+        contour: '#253032',
+        neutral: '#8ba3b8',
+      },
+    },
+  },
+  shape: { borderRadius: 4 },
+  typography: {
+    fontFamily: '"Inter Variable", sans-serif',
+    fontSize: 13,
+    h1: { fontSize: '1.45rem', fontWeight: 620, letterSpacing: '-0.012em', lineHeight: 1.3 },
+    h2: { fontSize: '1rem', fontWeight: 620, lineHeight: 1.4 },
+    h3: { fontSize: '0.86rem', fontWeight: 620 },
+    button: { textTransform: 'none', fontWeight: 560 },
+    body1: { fontSize: '0.9rem' },
+    body2: { fontSize: '0.84rem' },
+  },
+  components: {
+    MuiCssBaseline: {
+      styleOverrides: {
+        body: { fontFeatureSettings: '"tnum", "cv05"', WebkitFontSmoothing: 'antialiased' },
+        a: { color: 'inherit' },
+        ':focus-visible': { outline: '2px solid var(--mui-palette-primary-main)', outlineOffset: 2 },
+      },
+    },
+    MuiButton: { defaultProps: { disableElevation: true, size: 'small' } },
+    MuiPaper: { defaultProps: { elevation: 0 } },
+    MuiTextField: { defaultProps: { size: 'small' } },
+    MuiSelect: { defaultProps: { size: 'small' } },
+    MuiDialog: { defaultProps: { fullWidth: true, maxWidth: 'sm' } },
+    MuiTooltip: { defaultProps: { arrow: true, enterDelay: 250 } },
+  },
+});

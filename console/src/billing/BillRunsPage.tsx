@@ -1,0 +1,111 @@
+/** Bill runs: closing a month. */
+import { Alert, Box, Button, LinearProgress, Link } from '@mui/material';
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { Link as RouterLink } from 'react-router';
+import { useSignedIn } from '../app/session';
+import { api, body } from '../shared/api';
+import { DataTable } from '../shared/DataTable';
+import { momentName, periodName } from '../shared/dates';
+import { formatCount } from '../shared/decimal';
+import { Page } from '../shared/Page';
+import { PeriodSelect, usePeriod } from '../shared/PeriodSelect';
+import { Empty, Query } from '../shared/States';
+import { billRunsOptions } from './invoices';
+
+export default function BillRunsPage() {
+  const { home, may } = useSignedIn();
+  const [period, setPeriod] = usePeriod(1);
+  const queries = useQueryClient();
+  const runs = useQuery(billRunsOptions(home.organisation));
+  const start = useMutation({
+    mutationFn: async () =>
+      body(await api.POST('/api/v1/bill-runs', { body: { organisation: home.organisation, period } })),
+    onSuccess: async () => {
+      await queries.invalidateQueries({ queryKey: ['bill runs'] });
+      await queries.invalidateQueries({ queryKey: ['invoices'] });
+    },
+  });
+  const busy = runs.data?.some((run) => run.state === 'waiting' || run.state === 'running') ?? false;
+  return (
+    <Page
+      title="Closing a month"
+      lead="A bill run makes a draft for each buyer of what is not billed yet, late usage of earlier months included. Running it again does no harm."
+      filters={<PeriodSelect value={period} onChange={setPeriod} />}
+      action={
+        may('bill') && (
+          <Button
+            variant="contained"
+            size="medium"
+            loading={start.isPending}
+            disabled={busy}
+            onClick={() => start.mutate()}
+          >
+            Make drafts of {periodName(period)}
+          </Button>
+        )
+      }
+    >
+      {start.isError && (
+        <Alert severity="error" variant="outlined" sx={{ mb: 2 }}>
+          {start.error.message}
+        </Alert>
+      )}
+      {busy && (
+        <Box sx={{ mb: 2 }}>
+          <LinearProgress aria-label="Making drafts" />
+          <Box sx={{ fontSize: '0.84rem', color: 'text.secondary', mt: 0.5 }}>
+            Making drafts; you can leave this page.
+          </Box>
+        </Box>
+      )}
+      <Query query={runs}>
+        {(found) =>
+          found.length ? (
+            <DataTable
+              name="runs"
+              label="Bill runs"
+              rows={found}
+              rowKey={(run) => run.id}
+              columns={[
+                { key: 'period', title: 'Month', cell: (run) => periodName(run.period) },
+                { key: 'state', title: 'State', cell: (run) => run.state },
+                {
+                  key: 'drafts',
+                  title: 'Drafts',
+                  number: true,
+                  cell: (run) =>
+                    run.drafts ? (
+                      <Link component={RouterLink} to={`/invoices?state=draft&period=${run.period}`}>
+                        {formatCount(run.drafts)} to review
+                      </Link>
+                    ) : (
+                      '0'
+                    ),
+                },
+                { key: 'issued', title: 'Issued', number: true, cell: (run) => formatCount(run.issued) },
+                { key: 'started', title: 'Started, UTC', cell: (run) => momentName(run.started_at) },
+                {
+                  key: 'problem',
+                  title: 'Result',
+                  width: '36%',
+                  cell: (run) =>
+                    run.problem ? (
+                      <Box component="span" sx={{ color: 'error.main' }}>
+                        {run.problem}
+                      </Box>
+                    ) : run.state === 'finished' && !run.drafts && !run.issued ? (
+                      'nothing to bill'
+                    ) : (
+                      ''
+                    ),
+                },
+              ]}
+            />
+          ) : (
+            <Empty title="No month is closed yet">Choose a month that is over, then make its drafts.</Empty>
+          )
+        }
+      </Query>
+    </Page>
+  );
+}

@@ -1,0 +1,87 @@
+/** Bill runs, invoices and what explains them. */
+import { queryOptions } from '@tanstack/react-query';
+import { api, body, type Schemas } from '../shared/api';
+
+export type Invoice = Schemas['InvoiceBody'];
+export type BillRun = Schemas['BillRunBody'];
+export type Charge = Schemas['ChargeBody'];
+/** The arithmetic of a charge, all numbers as text. */
+export interface Explanation {
+  kind: string;
+  rate: string;
+  rate_card_version?: number;
+  starts_on?: string;
+  match?: string;
+  base_unit?: string;
+  unit?: string;
+  base_units_per_unit?: string;
+  quantity: string;
+  covered_by_allowance?: string;
+  priced_before_in_period?: string;
+  subscribed_quantity?: number;
+  blocks: { from: string; quantity: string; in_units: string; price: string; amount: string }[];
+  amount: string;
+  billed_before?: { quantity: string; amount: string };
+}
+
+export interface InvoiceFilter {
+  state?: string;
+  period?: string;
+  buyer?: string;
+  seller?: string;
+}
+
+export const invoicesOptions = (filter: InvoiceFilter) =>
+  queryOptions({
+    queryKey: ['invoices', filter],
+    queryFn: async () => {
+      const items: Invoice[] = [];
+      let after: string | null = null;
+      do {
+        const page: Schemas['Page_InvoiceBody_'] = body(
+          await api.GET('/api/v1/invoices', { params: { query: { ...filter, limit: 500, after } } }),
+        );
+        items.push(...page.items);
+        after = page.next;
+      } while (after);
+      return items;
+    },
+  });
+
+export const invoiceOptions = (id: string) =>
+  queryOptions({
+    queryKey: ['invoice', id],
+    queryFn: async () =>
+      body(await api.GET('/api/v1/invoices/{invoice_id}', { params: { path: { invoice_id: id } } })),
+  });
+
+export const billRunsOptions = (organisation: string) =>
+  queryOptions({
+    queryKey: ['bill runs', organisation],
+    queryFn: async () =>
+      body(await api.GET('/api/v1/bill-runs', { params: { query: { organisation } } })).items,
+    refetchInterval: (query) =>
+      query.state.data?.some((run) => run.state === 'waiting' || run.state === 'running') ? 500 : false,
+  });
+
+export const chargeOptions = (id: string) =>
+  queryOptions({
+    queryKey: ['charge', id],
+    queryFn: async () =>
+      body(await api.GET('/api/v1/charges/{charge_id}', { params: { path: { charge_id: id } } })),
+  });
+
+export const readingsOptions = (id: string, limit: number) =>
+  queryOptions({
+    queryKey: ['charge readings', id, limit],
+    queryFn: async () =>
+      body(
+        await api.GET('/api/v1/charges/{charge_id}/readings', {
+          params: { path: { charge_id: id }, query: { limit } },
+        }),
+      ),
+  });
+
+/** What a document is called. */
+export const documentName = (invoice: Invoice): string =>
+  invoice.number ?? (invoice.kind === 'credit_note' ? 'Draft credit note' : 'Draft');

@@ -1,0 +1,176 @@
+/** Usage of a month: one meter by day, and by resource, project or organisation. */
+import { Box, MenuItem, TextField } from '@mui/material';
+import { useQuery } from '@tanstack/react-query';
+import { useSearchParams } from 'react-router';
+import { useSignedIn } from '../app/session';
+import { Bar } from '../shared/Bar';
+import { DataTable } from '../shared/DataTable';
+import { periodName } from '../shared/dates';
+import { DayChart } from '../shared/DayChart';
+import { compare, formatQuantity, readable, share } from '../shared/decimal';
+import { Page, Section } from '../shared/Page';
+import { PeriodSelect, usePeriod } from '../shared/PeriodSelect';
+import { Empty, Query } from '../shared/States';
+import { type Usage, usageOptions } from './metering';
+
+const DIMENSIONS = ['resource', 'project', 'organisation'] as const;
+
+export default function UsagePage() {
+  const { home } = useSignedIn();
+  const [period, setPeriod] = usePeriod();
+  const [params, setParams] = useSearchParams();
+  const by =
+    DIMENSIONS.find((each) => each === params.get('by')) ??
+    (home.type === 'tenant' ? 'resource' : 'organisation');
+  const totals = useQuery(usageOptions(home.organisation, period, []));
+  const meters = totals.data?.items.map((each) => each.meter) ?? [];
+  const meter = meters.find((each) => each === params.get('meter')) ?? meters[0];
+  const set = (name: string, value: string) =>
+    setParams(
+      (before) => {
+        before.set(name, value);
+        return before;
+      },
+      { replace: true },
+    );
+  return (
+    <Page
+      title={`What was used in ${periodName(period)}`}
+      lead={`${home.name}${home.type === 'tenant' ? '' : ' and everybody below it'}, in the hours of its billing zone.`}
+      filters={
+        <>
+          <PeriodSelect value={period} onChange={setPeriod} />
+          {meter && (
+            <TextField
+              select
+              label="Meter"
+              value={meter}
+              sx={{ minWidth: 200 }}
+              onChange={(event) => set('meter', event.target.value)}
+            >
+              {meters.map((each) => (
+                <MenuItem key={each} value={each}>
+                  {each}
+                </MenuItem>
+              ))}
+            </TextField>
+          )}
+          <TextField
+            select
+            label="By"
+            value={by}
+            sx={{ minWidth: 130 }}
+            onChange={(event) => set('by', event.target.value)}
+          >
+            {DIMENSIONS.map((each) => (
+              <MenuItem key={each} value={each}>
+                {each}
+              </MenuItem>
+            ))}
+          </TextField>
+        </>
+      }
+    >
+      <Query query={totals}>
+        {() =>
+          meter ? (
+            <OneMeter organisation={home.organisation} period={period} meter={meter} by={by} />
+          ) : (
+            <Empty title={`Nothing was used in ${periodName(period)}`}>
+              Usage appears when a feed sends readings; choose another month to look back.
+            </Empty>
+          )
+        }
+      </Query>
+    </Page>
+  );
+}
+
+function OneMeter({
+  organisation,
+  period,
+  meter,
+  by,
+}: {
+  organisation: string;
+  period: string;
+  meter: string;
+  by: string;
+}) {
+  const days = useQuery(usageOptions(organisation, period, ['day'], meter));
+  const parts = useQuery(usageOptions(organisation, period, [by], meter));
+  return (
+    <>
+      <Section title={`${meter} by day`}>
+        <Query query={days} rows={4}>
+          {(found) => {
+            const unit = found.items[0]?.unit ?? '';
+            return (
+              <DayChart
+                days={found.items.map((each) => ({ day: each.keys.day ?? '', value: each.quantity }))}
+                format={(value) => `${readable(value, unit).text} ${readable(value, unit).unit}`}
+                unit=""
+                label={`${meter} by day`}
+              />
+            );
+          }}
+        </Query>
+      </Section>
+      <Section title={`By ${by}`}>
+        <Query query={parts}>{(found) => <Parts by={by} items={found.items} more={found.more} />}</Query>
+      </Section>
+    </>
+  );
+}
+
+function Parts({ by, items, more }: { by: string; items: Usage[]; more: boolean }) {
+  const most = items[0]?.quantity ?? '0';
+  return (
+    <>
+      <DataTable
+        name="usage"
+        label={`Usage by ${by}`}
+        rows={items}
+        rowKey={(row) => row.keys[by] ?? ''}
+        height={560}
+        columns={[
+          {
+            key: by,
+            title: by[0]?.toUpperCase() + by.slice(1),
+            cell: (row) => row.keys[by],
+            order: (a, b) => (a.keys[by] ?? '').localeCompare(b.keys[by] ?? '', 'en', { numeric: true }),
+          },
+          {
+            key: 'bar',
+            title: '',
+            width: '34%',
+            cell: (row) => (
+              <Bar value={share(row.quantity, most)} label={`${row.keys[by]}: ${row.quantity} ${row.unit}`} />
+            ),
+          },
+          {
+            key: 'quantity',
+            title: 'Quantity',
+            number: true,
+            cell: (row) => readable(row.quantity, row.unit).text,
+            order: (a, b) => compare(a.quantity, b.quantity),
+          },
+          { key: 'unit', title: 'Unit', cell: (row) => readable(row.quantity, row.unit).unit },
+          {
+            key: 'exact',
+            title: 'Exactly',
+            number: true,
+            cell: (row) => (
+              <Box component="span" sx={{ color: 'text.secondary' }}>
+                {formatQuantity(row.quantity, 6)} {row.unit}
+              </Box>
+            ),
+          },
+        ]}
+      />
+      {more && (
+        <Box sx={{ color: 'text.secondary', mt: 1, fontSize: '0.84rem' }}>The first 2 000 are shown.</Box>
+      )}
+    </>
+  );
+}

@@ -1,0 +1,148 @@
+/** One organisation: quotas with the grant dialog, subscriptions, projects, members. */
+import { Box, Button, Typography } from '@mui/material';
+import { useQuery } from '@tanstack/react-query';
+import { type ReactNode, useState } from 'react';
+import { MONO } from '../app/theme';
+import { useSignedIn } from '../app/session';
+import { Section } from '../shared/Page';
+import { Query } from '../shared/States';
+import { GrantDialog } from './GrantDialog';
+import { QuotaBar } from './QuotaBar';
+import {
+  type Organisation,
+  type Quota,
+  membersOptions,
+  projectsOptions,
+  quotasOptions,
+  subscriptionsOptions,
+} from './organisations';
+
+interface Props {
+  organisation: Organisation;
+  all: Organisation[];
+  onClose: () => void;
+}
+
+export function OrganisationDetail({ organisation, all, onClose }: Props) {
+  const { may } = useSignedIn();
+  const quotas = useQuery(quotasOptions(organisation.slug));
+  const projects = useQuery(projectsOptions(organisation.slug));
+  const members = useQuery(membersOptions(organisation.slug));
+  const subscriptions = useQuery(subscriptionsOptions(organisation.slug));
+  const [granting, setGranting] = useState<Quota | null>(null);
+  const giver = all.find((each) => each.slug === organisation.parent);
+  const mayGrant = may('manage quotas') && (giver !== undefined || organisation.type === 'provider');
+  return (
+    <Box component="aside" aria-label={organisation.name} sx={{ minWidth: 0 }}>
+      <Box sx={{ display: 'flex', alignItems: 'baseline', mb: 1.5 }}>
+        <Box sx={{ flex: 1 }}>
+          <Typography variant="h1" component="h2">
+            {organisation.name}
+          </Typography>
+          <Box sx={{ fontFamily: MONO, fontSize: '0.78rem', color: 'text.secondary' }}>
+            {organisation.slug}
+          </Box>
+        </Box>
+        <Button onClick={onClose}>Close</Button>
+      </Box>
+      <Section title="Quotas">
+        <Query query={quotas} rows={2}>
+          {(found) => (
+            <Box sx={{ display: 'grid', gap: 1.5 }}>
+              {found.map((quota) => (
+                <Box
+                  key={`${quota.measure} ${quota.project}`}
+                  sx={{ display: 'flex', gap: 2, alignItems: 'center' }}
+                >
+                  <Box sx={{ width: 90, fontSize: '0.84rem', textTransform: 'capitalize' }}>
+                    {quota.project ?? quota.measure}
+                  </Box>
+                  <Box sx={{ flex: 1 }}>
+                    <QuotaBar quota={quota} />
+                  </Box>
+                  {mayGrant && quota.project === null && (
+                    <Button
+                      variant="outlined"
+                      onClick={() => setGranting(quota)}
+                      aria-label={`Change ${quota.measure}`}
+                    >
+                      Change
+                    </Button>
+                  )}
+                </Box>
+              ))}
+            </Box>
+          )}
+        </Query>
+      </Section>
+      <Section title="Subscriptions">
+        <Query query={subscriptions} rows={2}>
+          {(found) => (
+            <Facts
+              empty="None yet; its seller subscribes it to a plan."
+              rows={found.map((each) => [
+                each.name,
+                `${each.tier}, from ${each.starts_on}${each.ends_on ? ` until ${each.ends_on}` : ''}`,
+              ])}
+            />
+          )}
+        </Query>
+      </Section>
+      <Section title="Projects">
+        <Query query={projects} rows={2}>
+          {(found) => (
+            <Facts
+              empty="None yet; usage needs a project to belong to."
+              rows={found.map((each) => [
+                each.name,
+                each.cost_centre ? `cost centre ${each.cost_centre}` : each.slug,
+              ])}
+            />
+          )}
+        </Query>
+      </Section>
+      <Section title="Members">
+        <Query query={members} rows={2}>
+          {(found) => (
+            <Facts
+              empty="Nobody can sign in for it yet."
+              rows={found.map((each) => [each.name, `${each.role}, ${each.email}`])}
+            />
+          )}
+        </Query>
+      </Section>
+      {granting && (
+        <GrantDialog
+          quota={granting}
+          holder={organisation}
+          giver={giver ?? null}
+          onClose={() => setGranting(null)}
+        />
+      )}
+    </Box>
+  );
+}
+
+function Facts({ rows, empty }: { rows: [string, ReactNode][]; empty: string }) {
+  if (!rows.length)
+    return (
+      <Typography variant="body2" sx={{ color: 'text.secondary' }}>
+        {empty}
+      </Typography>
+    );
+  return (
+    <Box
+      component="dl"
+      sx={{ m: 0, display: 'grid', gridTemplateColumns: '40% 1fr', rowGap: 0.75, fontSize: '0.84rem' }}
+    >
+      {rows.map(([name, value]) => (
+        <Box key={name} sx={{ display: 'contents' }}>
+          <Box component="dt">{name}</Box>
+          <Box component="dd" sx={{ m: 0, color: 'text.secondary', overflowWrap: 'anywhere' }}>
+            {value}
+          </Box>
+        </Box>
+      ))}
+    </Box>
+  );
+}

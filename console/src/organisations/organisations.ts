@@ -1,0 +1,85 @@
+/** Organisations, projects, quotas, subscriptions and members. */
+import { queryOptions } from '@tanstack/react-query';
+import { api, body, type Schemas } from '../shared/api';
+
+export type Organisation = Schemas['OrganisationBody'];
+export type Quota = Schemas['QuotaBody'];
+
+export const organisationsOptions = queryOptions({
+  queryKey: ['organisations'],
+  queryFn: async () => {
+    const items: Organisation[] = [];
+    let after: string | null = null;
+    do {
+      const page: Schemas['Page_OrganisationBody_'] = body(
+        await api.GET('/api/v1/organisations', { params: { query: { limit: 1000, after } } }),
+      );
+      items.push(...page.items);
+      after = page.next;
+    } while (after);
+    return items;
+  },
+});
+
+export const quotasOptions = (organisation: string) =>
+  queryOptions({
+    queryKey: ['quotas', organisation],
+    queryFn: async () =>
+      body(
+        await api.GET('/api/v1/organisations/{organisation}/quotas', { params: { path: { organisation } } }),
+      ).items,
+  });
+
+export const projectsOptions = (organisation: string) =>
+  queryOptions({
+    queryKey: ['projects', organisation],
+    queryFn: async () =>
+      body(
+        await api.GET('/api/v1/organisations/{organisation}/projects', {
+          params: { path: { organisation } },
+        }),
+      ).items,
+  });
+
+export const membersOptions = (organisation: string) =>
+  queryOptions({
+    queryKey: ['members', organisation],
+    queryFn: async () =>
+      body(
+        await api.GET('/api/v1/organisations/{organisation}/members', { params: { path: { organisation } } }),
+      ).items,
+  });
+
+export const subscriptionsOptions = (organisation: string) =>
+  queryOptions({
+    queryKey: ['subscriptions', organisation],
+    queryFn: async () =>
+      body(
+        await api.GET('/api/v1/organisations/{organisation}/subscriptions', {
+          params: { path: { organisation } },
+        }),
+      ).items,
+  });
+
+export interface Branch {
+  organisation: Organisation;
+  depth: number;
+}
+
+/** Organisations each after its parent, with depth; those whose names contain `search` and all above them. */
+export function tree(all: readonly Organisation[], search: string): Branch[] {
+  const children = new Map<string | null, Organisation[]>();
+  const slugs = new Set(all.map((each) => each.slug));
+  for (const each of all) {
+    const parent = each.parent && slugs.has(each.parent) ? each.parent : null;
+    children.set(parent, [...(children.get(parent) ?? []), each]);
+  }
+  const wanted = search.trim().toLowerCase();
+  const walk = (parent: string | null, depth: number): Branch[] =>
+    (children.get(parent) ?? []).flatMap((organisation) => {
+      const below = walk(organisation.slug, depth + 1);
+      const itself = `${organisation.slug} ${organisation.name}`.toLowerCase().includes(wanted);
+      return itself || below.length ? [{ organisation, depth }, ...below] : [];
+    });
+  return walk(null, 0);
+}

@@ -1,0 +1,205 @@
+/** Dense tables: sticky header and totals, sortable by header, movable by keyboard. */
+import { Box, ButtonBase } from '@mui/material';
+import { type KeyboardEvent, type ReactNode, useMemo } from 'react';
+import { useSearchParams } from 'react-router';
+
+export interface Column<Row> {
+  key: string;
+  title: ReactNode;
+  cell: (row: Row) => ReactNode;
+  /** Aligned on the right, for amounts and quantities. */
+  number?: boolean;
+  /** Sorts by header; below zero when the first row goes first. */
+  order?: (left: Row, right: Row) => number;
+  width?: number | string;
+  total?: ReactNode;
+}
+
+interface Props<Row> {
+  name: string;
+  columns: Column<Row>[];
+  rows: readonly Row[];
+  rowKey: (row: Row) => string;
+  onOpen?: (row: Row) => void;
+  selected?: string | null;
+  detail?: (row: Row) => ReactNode;
+  label: string;
+  height?: number | string;
+}
+
+const CELL = {
+  px: 1,
+  height: 36,
+  borderBottom: '1px solid',
+  borderColor: 'hairline',
+  fontSize: '0.84rem',
+} as const;
+
+export function DataTable<Row>(props: Props<Row>) {
+  const { name, columns, rows, rowKey, onOpen, selected, detail, label, height } = props;
+  const [params, setParams] = useSearchParams();
+  const sort = params.get(`${name}.sort`);
+  const descending = sort?.startsWith('-') ?? false;
+  const key = sort?.replace('-', '');
+  const sorted = useMemo(() => {
+    const order = columns.find((column) => column.key === key)?.order;
+    if (!order) return rows;
+    return [...rows].sort((left, right) => (descending ? order(right, left) : order(left, right)));
+  }, [columns, rows, key, descending]);
+
+  const toggle = (column: Column<Row>) =>
+    setParams(
+      (before) => {
+        const next = key === column.key && !descending ? `-${column.key}` : column.key;
+        before.set(`${name}.sort`, next);
+        return before;
+      },
+      { replace: true },
+    );
+
+  const move = (event: KeyboardEvent<HTMLTableRowElement>, row: Row) => {
+    const current = event.currentTarget;
+    if (event.target !== current) return;
+    if (event.key === 'Enter' || event.key === ' ') {
+      event.preventDefault();
+      onOpen?.(row);
+    } else if (event.key === 'ArrowDown' || event.key === 'ArrowUp') {
+      event.preventDefault();
+      let next: Element | null = current;
+      do {
+        next = event.key === 'ArrowDown' ? next.nextElementSibling : next.previousElementSibling;
+      } while (next && !(next as HTMLElement).hasAttribute('tabindex'));
+      (next as HTMLElement | null)?.focus();
+    }
+  };
+
+  const totals = columns.some((column) => column.total !== undefined);
+  return (
+    <Box sx={{ overflow: 'auto', maxHeight: height, minWidth: 0 }}>
+      <Box
+        component="table"
+        aria-label={label}
+        sx={{ width: '100%', borderCollapse: 'separate', borderSpacing: 0 }}
+      >
+        <Box component="thead">
+          <tr>
+            {columns.map((column) => (
+              <Box
+                component="th"
+                key={column.key}
+                scope="col"
+                aria-sort={key === column.key ? (descending ? 'descending' : 'ascending') : undefined}
+                sx={{
+                  ...CELL,
+                  position: 'sticky',
+                  top: 0,
+                  zIndex: 1,
+                  bgcolor: 'background.default',
+                  borderColor: 'divider',
+                  textAlign: column.number ? 'right' : 'left',
+                  fontWeight: 560,
+                  fontSize: '0.78rem',
+                  color: 'text.secondary',
+                  whiteSpace: 'nowrap',
+                  width: column.width,
+                }}
+              >
+                {column.order ? (
+                  <ButtonBase
+                    onClick={() => toggle(column)}
+                    sx={{ font: 'inherit', color: 'inherit', gap: 0.5 }}
+                  >
+                    {column.title}
+                    <span aria-hidden="true">{key === column.key ? (descending ? '↓' : '↑') : ''}</span>
+                  </ButtonBase>
+                ) : (
+                  column.title
+                )}
+              </Box>
+            ))}
+          </tr>
+        </Box>
+        <tbody>
+          {sorted.map((row) => {
+            const open = selected === rowKey(row);
+            const unfolded = open ? detail?.(row) : null;
+            return [
+              <Box
+                component="tr"
+                key={rowKey(row)}
+                tabIndex={onOpen ? 0 : undefined}
+                aria-expanded={detail ? open : undefined}
+                onClick={onOpen && (() => onOpen(row))}
+                onKeyDown={(event: KeyboardEvent<HTMLTableRowElement>) => move(event, row)}
+                sx={{
+                  cursor: onOpen ? 'pointer' : undefined,
+                  bgcolor: open ? 'action.selected' : undefined,
+                  '&:hover': onOpen ? { bgcolor: 'action.hover' } : undefined,
+                  '&:focus-visible': { outlineOffset: -2 },
+                }}
+              >
+                {columns.map((column) => (
+                  <Box
+                    component="td"
+                    key={column.key}
+                    sx={{
+                      ...CELL,
+                      textAlign: column.number ? 'right' : 'left',
+                      whiteSpace: column.number ? 'nowrap' : undefined,
+                      fontVariantNumeric: 'tabular-nums',
+                    }}
+                  >
+                    {column.cell(row)}
+                  </Box>
+                ))}
+              </Box>,
+              unfolded && (
+                <tr key={`${rowKey(row)} detail`}>
+                  <Box
+                    component="td"
+                    colSpan={columns.length}
+                    sx={{ p: 0, borderBottom: '1px solid', borderColor: 'divider' }}
+                  >
+                    {unfolded}
+                  </Box>
+                </tr>
+              ),
+            ];
+          })}
+        </tbody>
+        {totals && (
+          <tfoot>
+            <tr>
+              {columns.map((column) => (
+                <Box
+                  component="td"
+                  key={column.key}
+                  sx={{
+                    ...CELL,
+                    position: 'sticky',
+                    bottom: 0,
+                    bgcolor: 'background.default',
+                    borderTop: '1px solid',
+                    borderColor: 'text.secondary',
+                    borderBottom: 0,
+                    fontWeight: 620,
+                    textAlign: column.number ? 'right' : 'left',
+                    whiteSpace: 'nowrap',
+                  }}
+                >
+                  {column.total}
+                </Box>
+              ))}
+            </tr>
+          </tfoot>
+        )}
+      </Box>
+    </Box>
+  );
+}
+
+/** Orders texts as people do. */
+export const byText =
+  <Row,>(read: (row: Row) => string | null | undefined) =>
+  (left: Row, right: Row) =>
+    (read(left) ?? '').localeCompare(read(right) ?? '', 'en', { numeric: true });

@@ -1,0 +1,51 @@
+/** Days and periods as text; the service decides what a month is. */
+
+const MONTHS = [
+  'January',
+  'February',
+  'March',
+  'April',
+  'May',
+  'June',
+  'July',
+  'August',
+  'September',
+  'October',
+  'November',
+  'December',
+];
+
+/** `2026-10` as `October 2026`. */
+export function periodName(period: string): string {
+  const [year = '', month = '1'] = period.split('-');
+  return `${MONTHS[Number(month) - 1] ?? period} ${year}`;
+}
+
+/** The month of a moment, and those before it, newest first. */
+export function periodsUpTo(now: string, count: number): string[] {
+  let [year = 2026, month = 1] = now.slice(0, 7).split('-').map(Number);
+  const found: string[] = [];
+  for (let index = 0; index < count; index += 1) {
+    found.push(`${year}-${String(month).padStart(2, '0')}`);
+    month -= 1;
+    if (month === 0) [year, month] = [year - 1, 12];
+  }
+  return found;
+}
+
+/** `2026-10-05` as `5 Oct`. */
+export function dayName(day: string): string {
+  const [, month = '1', date = '1'] = day.slice(0, 10).split('-');
+  return `${Number(date)} ${(MONTHS[Number(month) - 1] ?? '').slice(0, 3)}`;
+}
+
+/** A half-open service period as its first and last day; the middle of a day keeps zones out of it. */
+export function servicePeriod(start: string, end: string): string {
+  const half = 12 * 3600 * 1000;
+  const first = new Date(Date.parse(start) + half).toISOString().slice(0, 10);
+  const last = new Date(Date.parse(end) - half).toISOString().slice(0, 10);
+  return first === last ? dayName(first) : `${dayName(first)} – ${dayName(last)}`;
+}
+
+/** A moment in UTC, to the minute. */
+export const momentName = (moment: string): string => `${moment.slice(0, 10)} ${moment.slice(11, 16)}`;

@@ -1,0 +1,23 @@
+import react from '@vitejs/plugin-react';
+import { defineConfig } from 'vitest/config';
+
+export default defineConfig({
+  plugins: [react()],
+  build: {
+    target: 'es2022',
+    // The content policy allows no data: fonts.
+    assetsInlineLimit: 0,
+    rolldownOptions: {
+      output: {
+        codeSplitting: {
+          groups: [
+            { name: 'react', test: /node_modules\/(react|react-dom|react-router|scheduler)\// },
+            { name: 'mui', test: /node_modules\/(@mui|@emotion)\// },
+          ],
+        },
+      },
+    },
+  },
+  server: { proxy: { '/api': 'http://127.0.0.1:8470' } },
+  test: { environment: 'jsdom', setupFiles: ['./src/test-setup.ts'], globals: true },
+});
