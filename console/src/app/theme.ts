@@ -78,7 +78,7 @@ export const theme = createTheme({
   components: {
     MuiCssBaseline: {
       styleOverrides: {
-        body: { fontFeatureSettings: '"tnum", "cv05"', WebkitFontSmoothing: 'antialiased' },
+        body: { fontFeatureSettings: '"cv05"', WebkitFontSmoothing: 'antialiased' },
         a: { color: 'inherit' },
         ':focus-visible': { outline: '2px solid var(--mui-palette-primary-main)', outlineOffset: 2 },
       },
@@ -87,7 +87,12 @@ export const theme = createTheme({
     MuiPaper: { defaultProps: { elevation: 0 } },
     MuiTextField: { defaultProps: { size: 'small' } },
     MuiSelect: { defaultProps: { size: 'small' } },
-    MuiDialog: { defaultProps: { fullWidth: true, maxWidth: 'sm' } },
+    MuiDialog: {
+      defaultProps: { fullWidth: true, maxWidth: 'sm' },
+      styleOverrides: {
+        paper: { backgroundImage: 'none', border: '1px solid var(--mui-palette-divider)', boxShadow: 'none' },
+      },
+    },
     MuiTooltip: { defaultProps: { arrow: true, enterDelay: 250 } },
   },
 });

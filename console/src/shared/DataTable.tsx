@@ -146,7 +146,7 @@ export function DataTable<Row>(props: Props<Row>) {
                       ...CELL,
                       textAlign: column.number ? 'right' : 'left',
                       whiteSpace: column.number ? 'nowrap' : undefined,
-                      fontVariantNumeric: 'tabular-nums',
+                      fontVariantNumeric: column.number ? 'tabular-nums' : undefined,
                     }}
                   >
                     {column.cell(row)}

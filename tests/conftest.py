@@ -1,0 +1,125 @@
+"""One real database and one real service per run; each test begins with empty tables."""
+
+import socket
+import tempfile
+import threading
+import time
+from collections.abc import Iterator
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import pytest
+import uvicorn
+from fastapi import FastAPI
+from hypothesis import HealthCheck, settings
+from sqlalchemy import Engine, text
+
+from gradumen.api.app import make_app
+from gradumen.jobs.worker import Worker
+from gradumen.run.database import PrivateDatabase, start_private_database
+from gradumen.settings import Settings
+from gradumen.store import schema
+from gradumen.store.tables import Base
+from gradumen.store.unit_of_work import UnitOfWork, make_engine
+from tests.world import World, closing, make_world
+
+settings.register_profile("gradumen", deadline=None, suppress_health_check=[HealthCheck.too_slow], max_examples=60)
+settings.load_profile("gradumen")
+CODE = "code-of-the-tests"
+CONSOLE = Path(__file__).parents[1] / "console" / "dist"
+
+
+@pytest.fixture(scope="session")
+def database() -> Iterator[PrivateDatabase]:
+    """A private server on a temporary directory that the database's account may enter."""
+    with tempfile.TemporaryDirectory(prefix="gradumen-test-", dir="/var/tmp", ignore_cleanup_errors=True) as folder:
+        Path(folder).chmod(0o711)
+        server = start_private_database(Path(folder) / "database", fast=True, pool_mib=256)
+        yield server
+        server.stop()
+
+
+@pytest.fixture(scope="session")
+def engine(database: PrivateDatabase) -> Iterator[Engine]:
+    """The database at head."""
+    made = make_engine(database.url)
+    schema.migrate(made)
+    yield made
+    made.dispose()
+
+
+@dataclass
+class Service:
+    """The running service."""
+
+    url: str
+    app: FastAPI
+    uow: UnitOfWork
+    worker: Worker
+
+
+@pytest.fixture(scope="session")
+def running(engine: Engine) -> Iterator[Service]:
+    """The service in this process, on loopback."""
+    configured = Settings(console=CONSOLE, clock_control=True)
+    uow = UnitOfWork(engine)
+    app = make_app(configured, uow, set_up_code=CODE)
+    worker = Worker(uow, idle_seconds=0.02)
+    worker.start()
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        port = probe.getsockname()[1]
+    server = uvicorn.Server(uvicorn.Config(app, host="127.0.0.1", port=port, log_level="error", access_log=False))
+    thread = threading.Thread(target=server.run, daemon=True)
+    thread.start()
+    while not server.started:
+        time.sleep(0.01)
+    yield Service(f"http://127.0.0.1:{port}", app, uow, worker)
+    server.should_exit = True
+    thread.join(10)
+    worker.stop()
+
+
+def empty(engine: Engine) -> None:
+    """Empty every table, and let the business clock follow the real one."""
+    with engine.begin() as connection:
+        connection.execute(text("SET FOREIGN_KEY_CHECKS = 0"))
+        for table in Base.metadata.sorted_tables:
+            if table.name != "business_clock":
+                connection.execute(text(f"DELETE FROM {table.name}"))
+        connection.execute(text("UPDATE business_clock SET held_at = NULL, offset_seconds = 0"))
+        connection.execute(text("SET FOREIGN_KEY_CHECKS = 1"))
+
+
+@pytest.fixture
+def service(running: Service) -> Iterator[Service]:
+    """The service with empty tables."""
+    running.app.state.set_up_code = CODE
+    empty(running.uow.engine)
+    yield running
+    empty(running.uow.engine)
+
+
+@pytest.fixture
+def world(service: Service) -> Iterator[World]:
+    """A small world; see `tests.world`."""
+    with closing(make_world(service.url, CODE)) as made:
+        yield made
+
+
+@pytest.fixture(scope="session")
+def browser_type_launch_args() -> dict[str, Any]:
+    """Debian's Chromium, which reaches nothing but loopback."""
+    return {
+        "executable_path": "/usr/bin/chromium",
+        "args": [
+            "--no-sandbox",
+            "--disable-gpu",
+            "--disable-quic",
+            "--no-first-run",
+            "--disable-background-networking",
+            "--disable-component-update",
+            "--disable-sync",
+        ],
+    }

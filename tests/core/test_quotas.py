@@ -1,0 +1,66 @@
+"""Quotas: no order of grants breaks the invariant."""
+
+from decimal import Decimal
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from gradumen.core.errors import Conflict, QuotaBelowGranted, QuotaExceeded, UnlimitedBelow
+from gradumen.core.quotas import Holding, Measure, check_grant
+
+limits = st.none() | st.integers(0, 100).map(Decimal)
+
+
+@given(st.lists(st.tuples(st.integers(1, 5), limits), max_size=30), limits)
+def test_children_never_have_more_than_their_parent(
+    grants: list[tuple[int, Decimal | None]], root: Decimal | None
+) -> None:
+    """Holders 0..5 in a tree (parent of n is n // 2); grants are taken or refused, the sums always fit."""
+    held: dict[int, Decimal | None] = {0: root, **{n: Decimal(0) for n in range(1, 6)}}
+
+    def holding(n: int) -> Holding:
+        children = [held[c] for c in range(1, 6) if c // 2 == n and c != n]
+        granted = sum((c for c in children if c is not None), Decimal(0))
+        return Holding(str(n), Measure.PROCESSORS, held[n], Decimal(0), granted, Decimal(1), children.count(None))
+
+    for taker, limit in grants:
+        try:
+            check_grant(holding(taker // 2), holding(taker), limit)
+        except Conflict:
+            continue
+        held[taker] = limit
+    for n in range(6):
+        children = [held[c] for c in range(1, 6) if c // 2 == n and c != n]
+        if held[n] is not None:
+            assert None not in children
+            assert sum((c for c in children if c is not None), Decimal(0)) <= held[n]
+
+
+def test_refusals_name_the_figures() -> None:
+    giver = Holding("oxbow", Measure.STORAGE, Decimal(100), Decimal(10), Decimal(60))
+    taker = Holding("saltmarsh", Measure.STORAGE, Decimal(20), Decimal(5), Decimal(10))
+
+    with pytest.raises(QuotaExceeded, match="51 storage asked, 50 left of oxbow's 100"):
+        check_grant(giver, taker, Decimal(51))
+    with pytest.raises(QuotaExceeded, match="no limit asked"):
+        check_grant(giver, taker, None)
+    with pytest.raises(QuotaBelowGranted, match=r"below the 15 .* take 1 storage back"):
+        check_grant(giver, taker, Decimal(14))
+    check_grant(giver, taker, Decimal(50))
+
+
+def test_one_without_limit_below_keeps_its_giver_without_limit() -> None:
+    with pytest.raises(UnlimitedBelow, match="2 below oxbow"):
+        check_grant(
+            Holding("tarnwick", Measure.STORAGE, None),
+            Holding("oxbow", Measure.STORAGE, None, unlimited_below=2),
+            Decimal(5),
+        )
+
+
+def test_overbooking_widens_the_limit_by_its_factor() -> None:
+    giver = Holding("a", Measure.PROCESSORS, Decimal(10), factor=Decimal("1.5"))
+    check_grant(giver, Holding("b", Measure.PROCESSORS, Decimal(0)), Decimal(15))
+    with pytest.raises(QuotaExceeded):
+        check_grant(giver, Holding("b", Measure.PROCESSORS, Decimal(0)), Decimal("15.1"))
