@@ -227,6 +227,11 @@ def make_world(url: str, code: str) -> World:
     return world
 
 
+def world_amounts(invoices: list[InvoiceBody]) -> dict[str, Decimal]:
+    """Net by buyer."""
+    return {each.buyer: each.net for each in invoices}
+
+
 @contextmanager
 def closing(world: World) -> Iterator[World]:
     """Close the world's clients at the end."""

@@ -20,7 +20,6 @@ GradumenError
     └── KeyUsedOtherwise     an Idempotency-Key with another body
 """
 
-from decimal import Decimal
 from typing import Any, ClassVar, Self
 
 
@@ -132,14 +131,14 @@ class QuotaExceeded(Conflict):
 
     code = "quota_exceeded"
 
-    def __init__(self, *, measure: str, asked: Decimal | None, left: Decimal, limit: Decimal, holder: str) -> None:
-        wanted = "no limit" if asked is None else f"{asked:f} {measure}"
+    def __init__(self, *, measure: str, asked: str | None, left: str, limit: str, holder: str) -> None:
+        wanted = "no limit" if asked is None else f"{asked} {measure}"
         super().__init__(
-            f"{wanted} asked, {left:f} left of {holder}'s {limit:f} {measure}; ask for more for {holder}, or give less",
+            f"{wanted} asked, {left} left of {holder}'s {limit} {measure}; ask for more for {holder}, or give less",
             measure=measure,
-            asked=None if asked is None else f"{asked:f}",
-            left=f"{left:f}",
-            limit=f"{limit:f}",
+            asked=asked,
+            left=left,
+            limit=limit,
             holder=holder,
         )
 
@@ -149,13 +148,14 @@ class QuotaBelowGranted(Conflict):
 
     code = "quota_below_granted"
 
-    def __init__(self, *, measure: str, asked: Decimal, granted: Decimal, holder: str) -> None:
+    def __init__(self, *, measure: str, asked: str, granted: str, excess: str, holder: str) -> None:
         super().__init__(
-            f"a limit of {asked:f} {measure} is below the {granted:f} that {holder} has given on or reserved; "
-            f"take {granted - asked:f} {measure} back below {holder} first",
+            f"a limit of {asked} {measure} is below the {granted} that {holder} has given on or reserved; "
+            f"take {excess} {measure} back below {holder} first",
             measure=measure,
-            asked=f"{asked:f}",
-            granted=f"{granted:f}",
+            asked=asked,
+            granted=granted,
+            excess=excess,
             holder=holder,
         )
 

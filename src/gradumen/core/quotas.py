@@ -5,7 +5,7 @@ from decimal import Decimal, localcontext
 from enum import StrEnum
 
 from gradumen.core.errors import QuotaBelowGranted, QuotaExceeded, UnlimitedBelow
-from gradumen.core.exact import EXACT
+from gradumen.core.exact import EXACT, text
 
 
 class Measure(StrEnum):
@@ -61,11 +61,20 @@ def check_grant(giver: Holding, taker: Holding, asked: Decimal | None) -> None:
         if ceiling is not None and giver.limit is not None:
             left = ceiling - giver.committed + (taker.limit or 0)
             if asked is None or asked > left:
-                left = max(left, Decimal(0))
                 raise QuotaExceeded(
-                    measure=giver.measure, asked=asked, left=left, limit=giver.limit, holder=giver.holder
+                    measure=giver.measure,
+                    asked=None if asked is None else text(asked),
+                    left=text(max(left, Decimal(0))),
+                    limit=text(giver.limit),
+                    holder=giver.holder,
                 )
         if asked is not None and taker.unlimited_below:
             raise UnlimitedBelow(holder=taker.holder, measure=taker.measure, count=taker.unlimited_below)
         if asked is not None and asked * taker.factor < taker.committed:
-            raise QuotaBelowGranted(measure=taker.measure, asked=asked, granted=taker.committed, holder=taker.holder)
+            raise QuotaBelowGranted(
+                measure=taker.measure,
+                asked=text(asked),
+                granted=text(taker.committed),
+                excess=text(taker.committed - asked * taker.factor),
+                holder=taker.holder,
+            )

@@ -5,6 +5,7 @@ import os
 import pwd
 import shutil
 import signal
+import socket
 import subprocess
 import threading
 import time
@@ -53,6 +54,8 @@ class PrivateDatabase:
     data: Path
     pid: int
     adopted: bool
+    process: subprocess.Popen[bytes] | None = None
+    """Our child, when we started it."""
 
     @property
     def url(self) -> str:
@@ -64,6 +67,8 @@ class PrivateDatabase:
         try:
             process = psutil.Process(self.pid)
             process.send_signal(signal.SIGTERM)
+            if self.process is not None:
+                self.process.wait(60)
             process.wait(60)
         except psutil.NoSuchProcess:
             return
@@ -155,7 +160,7 @@ def start_private_database(data: Path, *, pool_mib: int = 512, fast: bool = Fals
     _wait_until_ready(data, process.pid)
     with pymysql.connect(unix_socket=f"{data}/db.sock", user="root") as connection, connection.cursor() as cursor:
         cursor.execute("CREATE DATABASE IF NOT EXISTS gradumen CHARACTER SET utf8mb4")
-    return PrivateDatabase(data, process.pid, adopted=False)
+    return PrivateDatabase(data, process.pid, adopted=False, process=process)
 
 
 def _search_path() -> str:
@@ -203,9 +208,12 @@ def _wait_until_ready(data: Path, pid: int, seconds: float = 60) -> None:
     deadline = time.monotonic() + seconds
     while time.monotonic() < deadline:
         try:
+            # The driver leaves its socket open when nobody listens, so a bare one asks first.
+            with socket.socket(socket.AF_UNIX) as probe:
+                probe.connect(f"{data}/db.sock")
             with pymysql.connect(unix_socket=f"{data}/db.sock", user="root", connect_timeout=2):
                 return
-        except pymysql.err.OperationalError:
+        except (OSError, pymysql.err.OperationalError):
             if not _alive(pid):
                 log = data / "db.log"
                 tail = log.read_text(errors="replace")[-1500:] if log.exists() else "no log was written"

@@ -166,13 +166,10 @@ def read_bill_run(tx: Session, caller: Caller, *, run_id: UUID) -> BillRun:
 
 
 def _view(tx: Session, row: BillRunRow, seller: str) -> BillRun:
-    counts = dict(
-        tx.execute(
-            select(InvoiceRow.state, func.count()).where(InvoiceRow.bill_run_id == row.id).group_by(InvoiceRow.state)
-        )
-        .tuples()
-        .all()
+    rows = tx.execute(
+        select(InvoiceRow.state, func.count()).where(InvoiceRow.bill_run_id == row.id).group_by(InvoiceRow.state)
     )
+    counts: dict[str, int] = {state: count for state, count in rows}  # noqa: C416  # rows are not typed as pairs
     return BillRun(
         id=row.id,
         seller=seller,

@@ -1,0 +1,135 @@
+"""Bill runs: nothing twice, nothing lost, late usage with its own period."""
+
+import threading
+from datetime import date
+from decimal import Decimal
+
+import pytest
+
+from gradumen.client import Client
+from gradumen.core.errors import Conflict, GradumenError, NotFound, PeriodOpen
+from gradumen.wire.organisations import OrganisationCreate
+from gradumen.wire.subscriptions import SubscriptionCreate
+from tests.world import EMAILS, GIB, PASSWORD, World, egress, moment, reading, world_amounts
+
+
+def test_a_period_that_is_not_over_stays_open(world: World) -> None:
+    with pytest.raises(PeriodOpen, match="2026-10 is open"):
+        world.mara.bill_runs.start("tarnwick", "2026-10")
+    with pytest.raises(GradumenError, match="write it like"):
+        world.mara.bill_runs.start("tarnwick", "October")
+
+
+def test_running_again_finds_nothing(world: World) -> None:
+    world.send(reading("a"), egress("b", 100 * GIB))
+    first = world.close("tarnwick", "finn", "2026-09")
+    again = world.close("tarnwick", "finn", "2026-09")
+
+    assert [each.buyer for each in first] == ["oxbow", "quillstone"]
+    assert again == []
+    assert world.close("tarnwick", "finn", "2026-08") == []
+
+
+def test_drafts_are_replaced_until_they_are_issued(world: World) -> None:
+    world.send(egress("a", 20 * GIB))
+    before = world.close("tarnwick", "finn", "2026-09", issue=False)
+    world.send(egress("b", 30 * GIB))
+    after = world.close("tarnwick", "finn", "2026-09", issue=False)
+
+    assert len(before) == len(after) == 2
+    assert world_amounts(after)["oxbow"] > world_amounts(before)["oxbow"]
+    with pytest.raises(NotFound):
+        world.user("finn").invoices.get(before[0].id)
+    world.user("finn").invoices.discard(after[0].id)
+    assert len(world.close("tarnwick", "finn", "2026-09")) == 2
+
+
+def test_late_usage_goes_on_the_next_document_with_its_own_period(world: World) -> None:
+    """August in two pieces comes to the same, to the cent, as August in one."""
+    world.send(egress("a", 33 * GIB, start="2026-08-03T00:00:00Z", end="2026-08-03T01:00:00Z"))
+    august = world.close("tarnwick", "finn", "2026-08")
+    world.send(egress("late", 40 * GIB + 1, start="2026-08-04T00:00:00Z", end="2026-08-04T01:00:00Z"))
+    september = world.close("tarnwick", "finn", "2026-09")
+    oxbow = next(each for each in september if each.buyer == "oxbow")
+    late = [line for line in oxbow.lines if line.service_start < moment("2026-08-31")]
+
+    assert [line.rate for line in late] == ["egress"]
+    whole = 73 * GIB + 1 - 10 * GIB
+    exact = (Decimal(50) * Decimal("0.049") + (Decimal(whole) / GIB - 50) * Decimal("0.035")).quantize(Decimal("0.01"))
+    billed = [
+        line.amount
+        for each in (*august, oxbow)
+        for line in each.lines
+        if line.rate == "egress" and each.buyer == "oxbow"
+    ]
+    assert sum(billed, Decimal(0)) == exact
+    explained = world.user("finn").charges.explain(late[0].charge_id) if late[0].charge_id else None
+    assert explained is not None and Decimal(explained.explanation["billed_before"]["amount"]) > 0
+
+
+def test_what_was_cancelled_after_it_was_billed_is_given_back(world: World) -> None:
+    world.send(egress("a", 500 * GIB, owner="quillstone/archive"))
+    first = next(each for each in world.close("tarnwick", "finn", "2026-09") if each.buyer == "quillstone")
+    world.send(egress("a", 0, owner="quillstone/archive", sequence=1))
+    subscription = world.mara.subscriptions.list("quillstone")[0]
+    world.mara.subscriptions.end(subscription.id, moment("2026-09-01").date())
+    note = next(each for each in world.close("tarnwick", "finn", "2026-09") if each.buyer == "quillstone")
+
+    assert note.kind == "credit_note"
+    assert (note.number or "").startswith("TARNWICK-2026-C")
+    kept = Decimal(79)  # August's fee stays.
+    assert first.net + note.net == kept
+    assert first.gross + note.gross == kept * Decimal("1.23")
+
+
+def test_issuing_a_draft_twice_at_once_gives_one_number(world: World) -> None:
+    world.send(reading("a"))
+    drafts = world.close("tarnwick", "finn", "2026-09", issue=False)
+    clients = [Client(world.url) for _ in range(6)]
+    for client in clients:
+        client.sign_in(EMAILS["finn"], PASSWORD)
+    gate = threading.Barrier(len(clients))
+    numbers: list[str | None] = []
+
+    def issue(client: Client) -> None:
+        gate.wait()
+        numbers.extend(client.invoices.issue(draft.id).number for draft in drafts)
+
+    threads = [threading.Thread(target=issue, args=(client,)) for client in clients]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join(60)
+    for client in clients:
+        client.close()
+
+    assert len(numbers) == 12
+    assert sorted(set(numbers), key=str) == ["TARNWICK-2026-00001", "TARNWICK-2026-00002"]
+
+
+def test_issued_documents_stay(world: World) -> None:
+    world.send(reading("a"))
+    invoice = world.close("tarnwick", "finn", "2026-09")[0]
+    with pytest.raises(Conflict, match="issued and stays"):
+        world.user("finn").invoices.discard(invoice.id)
+    assert world.user("finn").invoices.get(invoice.id) == world.user("finn").invoices.issue(invoice.id)
+
+
+def test_a_missing_tax_rate_fails_the_run_with_the_remedy(world: World) -> None:
+    world.mara.organisations.create(_tenant("faraway", country="JP"))
+    world.mara.subscriptions.create(_subscription("faraway"))
+    run = world.mara.bill_runs.wait(world.mara.bill_runs.start("tarnwick", "2026-09").id)
+
+    assert run.state == "failed"
+    assert "no tax rate for buyers in JP" in (run.problem or "")
+    assert world.mara.invoices.list(state="draft") == []
+    world.mara.tax_rates.set("tarnwick", country="JP", percent=Decimal(0), starts_on=date(2020, 1, 1), category="O")
+    assert len(world.close("tarnwick", "mara", "2026-09")) == 3
+
+
+def _tenant(slug: str, country: str) -> OrganisationCreate:
+    return OrganisationCreate(parent="tarnwick", type="tenant", slug=slug, name=slug, country=country, currency="EUR")
+
+
+def _subscription(slug: str) -> SubscriptionCreate:
+    return SubscriptionCreate(organisation=slug, plan="open-range", tier="moor", name="x", starts_on=date(2026, 9, 1))
