@@ -121,6 +121,12 @@ class World:
         """The provider's administrator."""
         return self.user("mara")
 
+    def reconnect(self) -> None:
+        """Forget all connections, as after a restart of the service."""
+        for client in self.clients.values():
+            client.close()
+        self.clients.clear()
+
     def send(self, *events: dict[str, Any], feed: str = "tarnwick/north-fell") -> None:
         """Send readings that must all be accepted or known."""
         outcome = self.mara.readings.send(feed, events)
@@ -238,5 +244,4 @@ def closing(world: World) -> Iterator[World]:
     try:
         yield world
     finally:
-        for client in world.clients.values():
-            client.close()
+        world.reconnect()

@@ -2,6 +2,7 @@
 
 import logging
 import secrets
+import signal
 import socket
 import sys
 from pathlib import Path
@@ -51,6 +52,9 @@ def serve(settings: Settings, *, fast_database: bool = False) -> None:
         app = make_app(settings, uow, set_up_code=code)
         config = uvicorn.Config(app, host=settings.host, port=settings.port, log_level="warning", access_log=False)
         log.info("listening on http://%s:%d", settings.host, settings.port)
+        # The server raises the signal that ended it once more when it is done; what follows here must still run.
+        for each in (signal.SIGTERM, signal.SIGINT):
+            signal.signal(each, lambda *_: None)
         try:
             uvicorn.Server(config).run()
         finally:

@@ -1,0 +1,203 @@
+"""kill -9 of the service or its database in the middle of things: nothing lost, nothing twice."""
+
+import os
+import signal
+import subprocess
+import sys
+import tempfile
+import threading
+import time
+from collections.abc import Iterator
+from datetime import UTC, datetime
+from decimal import Decimal
+from pathlib import Path
+
+import httpx
+import psutil
+import pytest
+
+from gradumen.client import Client
+from gradumen.core.errors import Conflict, GradumenError
+from gradumen.core.permissions import Role
+from gradumen.run.database import start_private_database
+from gradumen.usecases import bill_runs
+from tests.conftest import Service
+from tests.world import World, closing, egress, make_world
+
+FEED = "tarnwick/north-fell"
+PORT = 18_471
+
+
+class Process:
+    """The service as users run it, on a directory of its own."""
+
+    def __init__(self, data: Path, **environment: str) -> None:
+        self.data, self.url = data, f"http://127.0.0.1:{PORT}"
+        self.environment = {**os.environ, "GRADUMEN_CLOCK_CONTROL": "true", **environment}
+        self.process: subprocess.Popen[bytes] | None = None
+
+    def start(self) -> None:
+        with (self.data / "service.log").open("ab") as log:
+            self.process = subprocess.Popen(
+                [sys.executable, "-m", "gradumen.cli.main", "serve", "--data", str(self.data), "--port", str(PORT)],
+                env=self.environment,
+                stdout=log,
+                stderr=log,
+                stdin=subprocess.DEVNULL,
+            )
+        self.wait_until_ready()
+
+    def wait_until_ready(self) -> None:
+        deadline = time.monotonic() + 60
+        while time.monotonic() < deadline:
+            try:
+                if httpx.get(f"{self.url}/readyz", timeout=5).is_success:
+                    return
+            except httpx.HTTPError:
+                time.sleep(0.05)
+        raise AssertionError((self.data / "service.log").read_text()[-2000:])
+
+    def kill(self) -> None:
+        assert self.process is not None
+        self.process.send_signal(signal.SIGKILL)
+        self.process.wait(30)
+
+    def stop(self) -> None:
+        if self.process is not None and self.process.poll() is None:
+            self.process.terminate()
+            self.process.wait(60)
+
+    @property
+    def database_pid(self) -> int:
+        return int((self.data / "database" / "db.pid").read_text())
+
+
+@pytest.fixture
+def alone() -> Iterator[Process]:
+    """A service of its own, with its private database."""
+    with tempfile.TemporaryDirectory(prefix="gradumen-kill-", dir="/var/tmp", ignore_cleanup_errors=True) as folder:
+        Path(folder).chmod(0o711)
+        service = Process(Path(folder))
+        service.start()
+        yield service
+        service.stop()
+        pid_file = Path(folder) / "database" / "db.pid"
+        assert not pid_file.exists() or not psutil.pid_exists(int(pid_file.read_text())), "the database stopped with it"
+
+
+def world_of(service: Process) -> World:
+    return make_world(service.url, (service.data / "set-up-code").read_text().strip())
+
+
+def test_a_service_killed_in_mid_batch_loses_and_doubles_nothing(alone: Process) -> None:
+    """A sender repeats each batch until it is answered, while the service is killed three times."""
+    with closing(world_of(alone)) as world:
+        batches = [[egress(f"{b}-{n}", 7, resource=f"vm-{n}") for n in range(400)] for b in range(24)]
+        token = world.mara.tokens.create("tarnwick", name="sender", role=Role.ADMINISTRATOR).secret
+        answered = threading.Semaphore(0)
+        interrupted = []
+
+        def send() -> None:
+            with Client(alone.url, token, timeout=30) as client:
+                for batch in batches:
+                    while True:
+                        try:
+                            outcome = client.readings.send(FEED, batch)
+                        except GradumenError as error:
+                            interrupted.append(error)
+                            time.sleep(0.05)
+                            continue
+                        assert outcome.refused == 0
+                        assert outcome.accepted + outcome.known == len(batch)
+                        answered.release()
+                        break
+
+        sender = threading.Thread(target=send)
+        sender.start()
+        database = alone.database_pid
+        for _ in range(3):
+            for _ in range(3):
+                assert answered.acquire(timeout=60)
+            time.sleep(0.03)
+            alone.kill()
+            alone.start()
+        sender.join(120)
+        assert not sender.is_alive()
+        assert interrupted, "the sender must have noticed"
+        assert alone.database_pid == database, "the database was adopted, not started again"
+        world.reconnect()
+        found = world.mara.usage.sum("tarnwick", "2026-09").items
+        assert [each.quantity for each in found] == [24 * 400 * 7]
+
+
+def test_a_service_killed_in_mid_bill_run_bills_everything_once(alone: Process) -> None:
+    with closing(world_of(alone)) as world:
+        for batch in range(6):
+            world.send(
+                *[
+                    egress(f"{batch}-{n}", 10**9 + n, resource=f"vm-{n}", owner="quillstone/archive")
+                    for n in range(1500)
+                ]
+            )
+        expected = {link.buyer: link.net for link in world.mara.spend.period_so_far("tarnwick", "2026-09").links}
+        run = world.mara.bill_runs.start("tarnwick", "2026-09")
+        while world.mara.bill_runs.get(run.id).state == "waiting":
+            time.sleep(0.005)
+        alone.kill()
+        alone.start()
+        world.reconnect()
+        finished = world.mara.bill_runs.wait(run.id, seconds=60)
+        assert (finished.state, finished.drafts) == ("finished", 2)
+        drafts = world.mara.invoices.list(state="draft")
+        first = world.mara.invoices.issue(drafts[0].id)
+        alone.kill()
+        alone.start()
+        world.reconnect()
+        numbers = [world.mara.invoices.issue(draft.id).number for draft in drafts]
+        assert first.number == numbers[0]
+        assert numbers == ["TARNWICK-2026-00001", "TARNWICK-2026-00002"]
+        assert {each.buyer for each in drafts} == {"oxbow", "quillstone"}
+        again = world.mara.bill_runs.wait(world.mara.bill_runs.start("tarnwick", "2026-09").id)
+        assert (again.state, again.drafts) == ("finished", 0)
+        # August was never billed, so each document has its fee beside what the period so far showed.
+        august = {"quillstone": Decimal("79.00"), "oxbow": Decimal("13.93")}
+        billed = {draft.buyer: world.mara.invoices.get(draft.id).net for draft in drafts}
+        assert billed == {buyer: expected[buyer] + fee for buyer, fee in august.items()}
+
+
+def test_a_killed_database_is_started_again_and_has_everything(alone: Process) -> None:
+    with closing(world_of(alone)) as world:
+        world.send(egress("a", 5))
+        os.kill(alone.database_pid, signal.SIGKILL)
+        deadline = time.monotonic() + 30
+        while True:
+            try:
+                world.send(egress("b", 6))
+                break
+            except GradumenError:
+                assert time.monotonic() < deadline
+                time.sleep(0.2)
+        assert [each.quantity for each in world.mara.usage.sum("tarnwick", "2026-09").items] == [11]
+
+
+def test_a_worker_that_lost_its_lease_writes_nothing(world: World, service: Service) -> None:
+    """The fence of the later lease wins; the earlier worker's drafts are refused."""
+    world.send(egress("a", 10**12))
+    run = world.mara.bill_runs.wait(world.mara.bill_runs.start("tarnwick", "2026-09").id)
+    with pytest.raises(Conflict, match="another worker"):
+        bill_runs.make_drafts(service.uow, run_id=run.id, fence=99, at=datetime.now(UTC))
+    assert len(world.mara.invoices.list(state="draft")) == 2
+
+
+def test_a_private_database_is_adopted_and_a_stale_pid_file_is_not() -> None:
+    with tempfile.TemporaryDirectory(prefix="gradumen-db-", dir="/var/tmp", ignore_cleanup_errors=True) as folder:
+        Path(folder).chmod(0o711)
+        data = Path(folder) / "database"
+        first = start_private_database(data, fast=True, pool_mib=64)
+        second = start_private_database(data, fast=True, pool_mib=64)
+        assert (second.pid, second.adopted) == (first.pid, True)
+        first.stop()
+        (data / "db.pid").write_text(str(os.getpid()))
+        third = start_private_database(data, fast=True, pool_mib=64)
+        assert not third.adopted
+        third.stop()
