@@ -106,9 +106,7 @@ function Who() {
       <Box sx={{ color: 'text.secondary' }}>
         {home.role} of {home.name}
       </Box>
-      <Box sx={{ color: 'text.secondary', mt: 0.5 }}>
-        {momentName(session.now)} UTC
-      </Box>
+      <Box sx={{ color: 'text.secondary', mt: 0.5 }}>{momentName(session.now)} UTC</Box>
       <Box sx={{ display: 'flex', alignItems: 'center', mt: 1, ml: -0.75 }}>
         <Button onClick={() => void signOut()}>Sign out</Button>
         <Box sx={{ flex: 1 }} />

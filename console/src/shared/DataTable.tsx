@@ -75,7 +75,13 @@ export function DataTable<Row>(props: Props<Row>) {
 
   const totals = columns.some((column) => column.total !== undefined);
   return (
-    <Box sx={{ overflow: 'auto', maxHeight: height, minWidth: 0 }}>
+    <Box
+      role="region"
+      aria-label={label}
+      // Without rows to move through, the region itself takes the keys that scroll.
+      tabIndex={onOpen ? undefined : 0}
+      sx={{ overflow: 'auto', maxHeight: height, minWidth: 0 }}
+    >
       <Box
         component="table"
         aria-label={label}
@@ -85,9 +91,9 @@ export function DataTable<Row>(props: Props<Row>) {
           <tr>
             {columns.map((column) => (
               <Box
-                component="th"
+                component={column.title === '' ? 'td' : 'th'}
                 key={column.key}
-                scope="col"
+                scope={column.title === '' ? undefined : 'col'}
                 aria-sort={key === column.key ? (descending ? 'descending' : 'ascending') : undefined}
                 sx={{
                   ...CELL,
@@ -128,7 +134,6 @@ export function DataTable<Row>(props: Props<Row>) {
                 component="tr"
                 key={rowKey(row)}
                 tabIndex={onOpen ? 0 : undefined}
-                aria-expanded={detail ? open : undefined}
                 onClick={onOpen && (() => onOpen(row))}
                 onKeyDown={(event: KeyboardEvent<HTMLTableRowElement>) => move(event, row)}
                 sx={{
@@ -138,7 +143,7 @@ export function DataTable<Row>(props: Props<Row>) {
                   '&:focus-visible': { outlineOffset: -2 },
                 }}
               >
-                {columns.map((column) => (
+                {columns.map((column, index) => (
                   <Box
                     component="td"
                     key={column.key}
@@ -149,6 +154,7 @@ export function DataTable<Row>(props: Props<Row>) {
                       fontVariantNumeric: column.number ? 'tabular-nums' : undefined,
                     }}
                   >
+                    {detail && index === 0 && <Disclosure open={open} />}
                     {column.cell(row)}
                   </Box>
                 ))}
@@ -194,6 +200,22 @@ export function DataTable<Row>(props: Props<Row>) {
           </tfoot>
         )}
       </Box>
+    </Box>
+  );
+}
+
+/** Whether a row is unfolded, by shape and in words. */
+function Disclosure({ open }: { open: boolean }) {
+  return (
+    <Box component="span" sx={{ display: 'inline-block', width: 16, color: 'text.secondary' }}>
+      <svg width="9" height="9" viewBox="0 0 10 10" role="img" aria-label={open ? 'unfolded' : 'folded'}>
+        <path
+          d={open ? 'M1 3l4 4 4-4' : 'M3 1l4 4-4 4'}
+          fill="none"
+          stroke="currentColor"
+          strokeWidth="1.6"
+        />
+      </svg>
     </Box>
   );
 }

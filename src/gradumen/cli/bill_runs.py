@@ -33,7 +33,7 @@ def run_start(arguments: argparse.Namespace, client: Client, out: Out) -> int:
         out.note(f"bill run failed: {run.problem}")
         return 1
     if arguments.issue:
-        drafts = client.invoices.list(state="draft", seller=seller)
+        drafts = sorted(client.invoices.list(state="draft", seller=seller), key=lambda draft: draft.buyer)
         with tqdm(total=len(drafts), unit=" invoices", disable=out.json or not sys.stderr.isatty()) as bar:
             for draft in drafts:
                 client.invoices.issue(draft.id)

@@ -104,7 +104,8 @@ def run_issue(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     """Issue drafts."""
     drafts = arguments.draft
     if arguments.all:
-        drafts = [each.id for each in client.invoices.list(state="draft")]
+        found = client.invoices.list(state="draft")
+        drafts = [each.id for each in sorted(found, key=lambda draft: (draft.seller, draft.buyer))]
     if not drafts:
         raise Invalid("name drafts, or use --all when there are any", field="draft")
     issued = [client.invoices.issue(draft) for draft in drafts]

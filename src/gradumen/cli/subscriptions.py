@@ -3,12 +3,12 @@
 import argparse
 from datetime import date
 from typing import Any
-from uuid import UUID
 
 from gradumen.cli.nouns import Verbs, add_organisation
 from gradumen.cli.output import Out
 from gradumen.cli.profiles import own_organisation
 from gradumen.client import Client
+from gradumen.core.errors import Invalid
 from gradumen.wire.subscriptions import SubscriptionBody, SubscriptionCreate
 
 
@@ -27,13 +27,14 @@ def register(nouns: Any) -> None:
     create.add_argument("--until", dest="ends_on", type=date.fromisoformat, metavar="DAY", help="first day not covered")
     create.add_argument("--rate-card", help="a card of the seller, instead of the one that fits the buyer")
     end = verbs.add("end", run_end, "set the first day that a subscription does not cover; safe to repeat")
-    end.add_argument("id", type=UUID)
+    end.add_argument("organisation")
+    end.add_argument("name", help="the subscription's own name")
     end.add_argument("day", type=lambda raw: None if raw == "never" else date.fromisoformat(raw))
 
 
 def _show(found: list[SubscriptionBody], out: Out) -> None:
     out.table(
-        ("ORGANISATION", "SUBSCRIPTION", "PLAN", "TIER", "FROM", "UNTIL", "ID"),
+        ("ORGANISATION", "SUBSCRIPTION", "PLAN", "TIER", "FROM", "UNTIL"),
         [
             (
                 f"{each.organisation}/{each.project}" if each.project else each.organisation,
@@ -42,11 +43,9 @@ def _show(found: list[SubscriptionBody], out: Out) -> None:
                 each.tier,
                 each.starts_on.isoformat(),
                 each.ends_on.isoformat() if each.ends_on else "",
-                str(each.id),
             )
             for each in found
         ],
-        right=("ID",),
     )
 
 
@@ -83,7 +82,11 @@ def run_create(arguments: argparse.Namespace, client: Client, out: Out) -> int:
 
 def run_end(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     """End."""
-    made = client.subscriptions.end(arguments.id, arguments.day)
+    found = [each for each in client.subscriptions.list(arguments.organisation) if each.name == arguments.name]
+    if not found:
+        message = f"'{arguments.organisation}' has no subscription '{arguments.name}'; see: gradumen subscriptions list"
+        raise Invalid(message, field="name", value=arguments.name)
+    made = client.subscriptions.end(found[0].id, arguments.day, version=found[0].version)
     out.body(made)
     _show([made], out)
     return 0

@@ -13,7 +13,7 @@ Figures = tuple[Decimal, Decimal]
 
 
 def to_bill(now: Mapping[Key, Figures], billed: Mapping[Key, Figures]) -> dict[Key, Figures]:
-    """What rating gives now less what is billed already, where it is not zero (invariant 5).
+    """What rating gives now less what is billed already, where it is new or not zero (invariant 5).
 
     >>> to_bill({"a": (Decimal(3), Decimal(6))}, {"a": (Decimal(2), Decimal(4)), "b": (Decimal(1), Decimal(1))})
     {'a': (Decimal('1'), Decimal('2')), 'b': (Decimal('-1'), Decimal('-1'))}
@@ -24,7 +24,7 @@ def to_bill(now: Mapping[Key, Figures], billed: Mapping[Key, Figures]) -> dict[K
         for key in (*now, *(key for key in billed if key not in now)):
             quantity, amount = now.get(key, nothing)
             gone_quantity, gone_amount = billed.get(key, nothing)
-            if quantity != gone_quantity or amount != gone_amount:
+            if key not in billed or quantity != gone_quantity or amount != gone_amount:
                 left[key] = quantity - gone_quantity, amount - gone_amount
     return left
 

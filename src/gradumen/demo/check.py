@@ -116,7 +116,7 @@ def _close(url: str, history: History) -> str:
         }
         run = client.bill_runs.wait(client.bill_runs.start(seller, month).id)
         _require(run.state == "finished", f"bill run of {seller}: {run.problem}")
-        for draft in client.invoices.list(state="draft", seller=seller):
+        for draft in sorted(client.invoices.list(state="draft", seller=seller), key=lambda each: each.buyer):
             invoice = client.invoices.issue(draft.id)
             issued.append(invoice)
             own = [line for line in invoice.lines if f"{line.service_start + timedelta(hours=12):%Y-%m}" == month]

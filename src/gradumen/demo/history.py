@@ -239,7 +239,8 @@ class History:
             run = client.bill_runs.wait(client.bill_runs.start(seller, month.text).id)
             if run.state != "finished":
                 raise GradumenError(f"bill run of {seller} for {month.text}: {run.state}, {run.problem}")
-            for draft in client.invoices.list(state="draft", seller=seller) if issue else []:
+            drafts = client.invoices.list(state="draft", seller=seller) if issue else []
+            for draft in sorted(drafts, key=lambda each: each.buyer):
                 client.invoices.issue(draft.id)
                 count += 1
         self.tell(f"{month.text}: " + (f"{count} invoices issued" if issue else "drafts made"))

@@ -1,0 +1,279 @@
+"""The console in a real browser: what each role sees and does, in light and dark, without a single error."""
+
+import json
+from collections.abc import Iterator
+from decimal import Decimal
+from pathlib import Path
+from typing import Any
+from urllib.parse import urlparse
+
+import pytest
+from playwright.sync_api import Browser, Page, expect
+
+from tests.world import EMAILS, PASSWORD, World, egress, reading
+
+AXE = Path(__file__).parents[2] / "console" / "node_modules" / "axe-core" / "axe.min.js"
+
+
+@pytest.fixture
+def month(world: World) -> World:
+    """The world with usage in September and October."""
+    for day in range(1, 25):
+        for machine, owner in (("b-1", "saltmarsh/booking"), ("q-1", "quillstone/archive")):
+            span = {
+                "start": f"2026-09-{day:02d}T00:00:00Z",
+                "end": f"2026-09-{day:02d}T20:00:00Z",
+                "owner": owner,
+                "resource": machine,
+            }
+            world.send(reading(f"{machine}-{day}", **span), egress(f"{machine}-{day}-e", 9 * 10**9, **span))
+    span = {"start": "2026-10-02T00:00:00Z", "end": "2026-10-02T20:00:00Z"}
+    world.send(reading("october", **span), reading("october-q", owner="quillstone/archive", **span))
+    return world
+
+
+class Tab:
+    """A page that fails its test on any error or request that leaves this machine."""
+
+    def __init__(self, page: Page, url: str) -> None:
+        self.page, self.url = page, url
+        self.errors: list[str] = []
+        self.expected: list[str] = []
+        page.on("console", lambda message: self.errors.append(message.text) if message.type == "error" else None)
+        page.on("pageerror", lambda error: self.errors.append(str(error)))
+        page.on("request", lambda request: self._local(request.url))
+
+    def _local(self, address: str) -> None:
+        if urlparse(address).hostname not in ("127.0.0.1", None):
+            self.errors.append(f"request to {address}")
+
+    def go(self, path: str, heading: str) -> None:
+        self.page.goto(self.url + path)
+        expect(self.page.get_by_role("heading", name=heading, level=1)).to_be_visible()
+        self.page.wait_for_load_state("networkidle")
+
+    def sign_in(self, user: str) -> None:
+        self.page.goto(self.url + "/")
+        self.page.get_by_label("E-mail address").fill(EMAILS[user])
+        self.page.get_by_label("Password").fill(PASSWORD)
+        self.page.get_by_role("button", name="Sign in").click()
+        expect(self.page.get_by_role("heading", name="so far", level=1)).to_be_visible()
+
+    def accessible(self) -> None:
+        """No violation of the accessibility rules, on the page as it stands."""
+        self.page.wait_for_load_state("networkidle")
+        if not self.page.evaluate("() => 'axe' in window"):
+            self.page.evaluate(AXE.read_text())
+        # Fading in, a dialog has colours that it does not keep.
+        self.page.wait_for_timeout(350)
+        found: dict[str, Any] = self.page.evaluate("() => axe.run()")
+        assert [(each["id"], [node["html"][:150] for node in each["nodes"]]) for each in found["violations"]] == []
+
+
+@pytest.fixture(params=["light", "dark"])
+def tab(request: pytest.FixtureRequest, browser: Browser, world: World) -> Iterator[Tab]:
+    """A tab in either theme."""
+    yield from _tab(browser, world, request.param)
+
+
+@pytest.fixture
+def light(browser: Browser, world: World) -> Iterator[Tab]:
+    """A tab in the light theme."""
+    yield from _tab(browser, world, "light")
+
+
+def _tab(browser: Browser, world: World, theme: Any) -> Iterator[Tab]:
+    context = browser.new_context(viewport={"width": 1280, "height": 800}, color_scheme=theme)
+    made = Tab(context.new_page(), world.url)
+    yield made
+    context.close()
+    unexpected = [error for error in made.errors if not any(each in error for each in made.expected)]
+    assert unexpected == []
+
+
+PAGES = {
+    "/": "so far",
+    "/organisations": "Who buys from whom",
+    "/organisations?organisation=oxbow": "Who buys from whom",
+    "/plans": "What can be subscribed to",
+    "/rate-cards": "Card",
+    "/usage?period=2026-09": "What was used",
+    "/feeds": "What arrived",
+    "/bill-runs": "Closing a month",
+    "/invoices": "Invoices",
+    "/nowhere": "There is nothing here",
+}
+
+
+def test_every_page_is_accessible_in_both_themes(tab: Tab, month: World) -> None:
+    tab.page.goto(tab.url + "/")
+    expect(tab.page.get_by_role("button", name="Sign in")).to_be_visible()
+    tab.accessible()
+    month.close("tarnwick", "finn", "2026-09", issue=False)
+    tab.sign_in("mara")
+    for path, heading in PAGES.items():
+        tab.go(path, heading)
+        tab.accessible()
+    tab.go("/organisations?organisation=oxbow", "Who buys from whom")
+    tab.page.get_by_role("button", name="Change storage").click()
+    expect(tab.page.get_by_role("dialog")).to_be_visible()
+    tab.accessible()
+    tab.go("/invoices?state=draft", "Drafts to review")
+    tab.page.get_by_role("button", name="Issue 2 drafts").click()
+    expect(tab.page.get_by_role("dialog")).to_be_visible()
+    tab.accessible()
+
+
+def test_a_month_is_closed_and_explained(light: Tab, month: World) -> None:
+    page = light.page
+    light.sign_in("finn")
+    light.go("/bill-runs", "Closing a month")
+    page.get_by_role("button", name="Make drafts of September 2026").click()
+    expect(page.get_by_role("link", name="2 to review")).to_be_visible(timeout=20_000)
+    page.get_by_role("link", name="2 to review").click()
+    page.get_by_role("button", name="Issue 2 drafts").click()
+    dialog = page.get_by_role("dialog")
+    expect(dialog).to_contain_text("To 2 customers")
+    expect(dialog).to_contain_text("Cannot be undone")
+    dialog.get_by_role("button", name="Issue").click()
+    expect(dialog).to_be_hidden(timeout=20_000)
+    light.go("/invoices", "Invoices")
+    page.get_by_role("row", name="Quillstone").click()
+    expect(page.get_by_role("heading", name="TARNWICK-2026-00002: Quillstone Observatory")).to_be_visible()
+    page.get_by_role("row", name="Compute: Processors").click()
+    expect(page.get_by_text("Rate vcpu of tenants-eur version 1")).to_be_visible()
+    expect(page.get_by_role("table", name="Arithmetic")).to_contain_text("1\u2009920")
+    light.accessible()
+    page.get_by_role("button", name="Show the readings").click()
+    expect(page.get_by_role("table", name="Readings")).to_contain_text("q-1-1")
+    address = page.get_by_role("link", name="PDF").get_attribute("href")
+    answer = page.request.get(f"{light.url}{address}")
+    assert answer.headers["content-type"] == "application/pdf"
+    assert answer.body().startswith(b"%PDF")
+
+
+def test_each_sees_its_own_and_only_its_own(browser: Browser, light: Tab, month: World) -> None:
+    month.close("tarnwick", "finn", "2026-09")
+    month.close("oxbow", "edda", "2026-09")
+    for user, own, foreign in (
+        ("finn", ["Oxbow Managed IT", "Quillstone Observatory"], ["OXBOW-2026"]),
+        ("edda", ["Saltmarsh Ferries"], ["Quillstone", "quillstone"]),
+        (
+            "ines",
+            ["Saltmarsh Ferries"],
+            ["Tarnwick", "tarnwick", "Quillstone", "quillstone", "thistledown", "Thistledown"],
+        ),
+    ):
+        context = browser.new_context(viewport={"width": 1280, "height": 800})
+        tab = Tab(context.new_page(), month.url)
+        tab.sign_in(user)
+        seen = ""
+        for path, heading in PAGES.items():
+            if (user == "ines" and path in ("/feeds", "/bill-runs")) or "organisation=" in path:
+                continue
+            tab.go(path, heading)
+            seen += tab.page.inner_text("body")
+        assert all(word in seen for word in own), user
+        assert [word for word in foreign if word in seen] == [], user
+        context.close()
+        assert tab.errors == []
+
+
+def test_a_refused_grant_names_the_figures_and_a_fitting_one_is_made(light: Tab, month: World) -> None:
+    light.expected.append("409")
+    month.mara.quotas.grant("tarnwick", "storage", Decimal(1000))
+    light.sign_in("mara")
+    light.go("/organisations", "Who buys from whom")
+    light.page.get_by_role("row", name="Oxbow Managed IT").click()
+    light.page.get_by_role("button", name="Change storage").click()
+    dialog = light.page.get_by_role("dialog")
+    expect(dialog).to_contain_text("Tarnwick Cloud has 1\u2009000 GiB left to give")
+    dialog.get_by_label("Limit, GiB").fill("1001")
+    dialog.get_by_role("button", name="Set the limit").click()
+    expect(dialog.get_by_role("alert")).to_contain_text("1001 storage asked, 1000 left of tarnwick's 1000")
+    light.accessible()
+    dialog.get_by_label("Limit, GiB").fill("400")
+    dialog.get_by_role("button", name="Set the limit").click()
+    expect(dialog).to_be_hidden()
+    expect(light.page.get_by_role("complementary")).to_contain_text("400 GiB, none given on")
+
+
+def test_a_viewer_is_offered_nothing_it_may_not_do(light: Tab, month: World) -> None:
+    month.close("tarnwick", "finn", "2026-09", issue=False)
+    light.sign_in("oda")
+    for path, heading in PAGES.items():
+        light.go(path, heading)
+        for name in ("Issue", "Make drafts", "Change"):
+            expect(light.page.get_by_role("button", name=name)).to_have_count(0)
+
+
+def test_empty_pages_say_why_and_what_to_do(light: Tab, world: World) -> None:
+    light.sign_in("wynn")
+    expect(light.page.get_by_text("Nothing is charged yet")).to_be_visible()
+    for path, heading, words in (
+        ("/usage", "What was used", "Nothing was used in"),
+        ("/invoices", "Invoices", "Invoices appear when a month is closed"),
+        ("/rate-cards", "Prices", "No rate cards yet"),
+        ("/organisations?search=zzz", "Who buys", "No organisation has that in its name"),
+    ):
+        light.go(path, heading)
+        expect(light.page.get_by_text(words)).to_be_visible()
+    light.accessible()
+
+
+def test_rows_are_moved_through_by_keyboard_and_the_address_remembers(light: Tab, month: World) -> None:
+    month.close("tarnwick", "finn", "2026-09")
+    light.sign_in("finn")
+    light.go("/invoices", "Invoices")
+    light.page.get_by_role("button", name="Net").click()
+    assert "invoices.sort=net" in light.page.url
+    rows = light.page.locator("tbody tr")
+    rows.first.focus()
+    light.page.keyboard.press("ArrowDown")
+    expect(rows.nth(1)).to_be_focused()
+    light.page.keyboard.press("Enter")
+    expect(light.page.get_by_role("heading", name="TARNWICK-2026-")).to_be_visible()
+
+
+def test_a_wrong_password_and_a_lost_session_lead_on(light: Tab, world: World) -> None:
+    light.expected += ["401"]
+    page = light.page
+    page.goto(light.url + "/invoices")
+    page.get_by_label("E-mail address").fill(EMAILS["ines"])
+    page.get_by_label("Password").fill("wrong")
+    page.get_by_role("button", name="Sign in").click()
+    expect(page.get_by_role("alert")).to_contain_text("the e-mail address or the password is wrong")
+    page.get_by_label("Password").fill(PASSWORD)
+    page.get_by_role("button", name="Sign in").click()
+    expect(page.get_by_role("heading", name="Invoices")).to_be_visible()
+    page.get_by_role("button", name="Sign out").click()
+    expect(page.get_by_role("button", name="Sign in")).to_be_visible()
+    assert page.evaluate("() => document.cookie") == ""
+
+
+def test_a_narrow_window_shows_everything(browser: Browser, month: World) -> None:
+    context = browser.new_context(viewport={"width": 390, "height": 844})
+    tab = Tab(context.new_page(), month.url)
+    tab.sign_in("ines")
+    tab.page.get_by_role("button", name="Pages").click()
+    tab.page.get_by_role("link", name="Usage").click()
+    expect(tab.page.get_by_role("heading", name="What was used")).to_be_visible()
+    for path in ("/", "/usage?period=2026-09", "/invoices", "/plans"):
+        tab.page.goto(month.url + path)
+        tab.page.wait_for_load_state("networkidle")
+        assert tab.page.evaluate("() => document.documentElement.scrollWidth") <= 390, path
+    tab.accessible()
+    context.close()
+    assert tab.errors == []
+
+
+def test_text_of_others_is_shown_as_text(light: Tab, world: World) -> None:
+    nasty = "<img src=x onerror=alert(1)>"
+    world.mara.organisations.create_project("quillstone", slug="nasty", name=nasty)
+    world.send(egress("a", 10**12, owner="quillstone/nasty", resource="<script>alert(1)</script>"))
+    light.sign_in("mara")
+    light.go("/organisations?organisation=quillstone", "Who buys")
+    expect(light.page.get_by_text(nasty)).to_be_visible()
+    light.go("/usage?period=2026-09&by=resource", "What was used")
+    expect(light.page.get_by_text("<script>alert(1)</script>")).to_be_visible()
+    assert json.dumps(light.errors) == "[]"

@@ -1,0 +1,85 @@
+"""The schema: from nothing to head without drift, refusing to work on another, months as partitions."""
+
+from collections.abc import Iterator
+
+import pytest
+from alembic import command
+from sqlalchemy import Engine, text
+from sqlalchemy.exc import DBAPIError
+
+from gradumen.run.database import PrivateDatabase
+from gradumen.store import schema
+from gradumen.store.unit_of_work import UnitOfWork, make_engine
+
+
+@pytest.fixture
+def fresh(database: PrivateDatabase) -> Iterator[Engine]:
+    """An empty database beside the others."""
+    root = make_engine(database.url)
+    with root.begin() as connection:
+        connection.execute(text("CREATE OR REPLACE DATABASE fresh CHARACTER SET utf8mb4"))
+    engine = make_engine(database.url.replace("/gradumen?", "/fresh?"))
+    yield engine
+    engine.dispose()
+    with root.begin() as connection:
+        connection.execute(text("DROP DATABASE fresh"))
+    root.dispose()
+
+
+def test_an_empty_database_comes_to_head_without_drift(fresh: Engine) -> None:
+    with pytest.raises(schema.WrongSchema, match="run: gradumen migrate"):
+        schema.check(fresh)
+    schema.migrate(fresh)
+    schema.check(fresh)
+    command.check(schema.alembic_config(fresh))
+    schema.migrate(fresh)
+
+
+def test_every_table_has_a_primary_key(fresh: Engine) -> None:
+    schema.migrate(fresh)
+    with fresh.connect() as connection:
+        without = connection.scalars(
+            text(
+                "SELECT table_name FROM information_schema.tables t WHERE table_schema = 'fresh' AND NOT EXISTS (SELECT 1 "
+                "FROM information_schema.table_constraints c WHERE c.table_schema = t.table_schema "
+                "AND c.table_name = t.table_name AND constraint_type = 'PRIMARY KEY')"
+            )
+        ).all()
+    assert without == []
+
+
+def test_months_become_partitions_once_and_in_order(fresh: Engine) -> None:
+    schema.migrate(fresh)
+    for _ in range(2):
+        schema.ensure_months(fresh, ["2026-11", "2026-12", "2026-10"])
+    schema.ensure_months(fresh, ["2026-09", "2027-01"])
+    with fresh.connect() as connection:
+        found = connection.scalars(
+            text(
+                "SELECT partition_name FROM information_schema.partitions WHERE table_schema = 'fresh' "
+                "AND table_name = 'readings' ORDER BY partition_ordinal_position"
+            )
+        ).all()
+    assert list(found) == ["p202610", "p202611", "p202612", "p202701", "p_later"]
+
+
+def test_a_transaction_that_loses_a_race_is_done_again(fresh: Engine) -> None:
+    schema.migrate(fresh)
+    tries = []
+
+    def work(tx: object) -> int:
+        tries.append(1)
+        if len(tries) < 3:
+            raise DBAPIError("statement", {}, Exception(1213, "Deadlock found"), False)
+        return 7
+
+    assert UnitOfWork(fresh).run(work) == 7
+    assert len(tries) == 3
+
+    def broken(tx: object) -> int:
+        tries.append(1)
+        raise DBAPIError("statement", {}, Exception(1146, "no such table"), False)
+
+    with pytest.raises(DBAPIError):
+        UnitOfWork(fresh).run(broken)
+    assert len(tries) == 4
