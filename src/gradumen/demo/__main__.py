@@ -6,6 +6,7 @@ import os
 import pwd
 import shutil
 import signal
+import socket
 import subprocess
 import sys
 import time
@@ -69,6 +70,9 @@ class Service:
         Raises:
             GradumenError: it ended instead; shows the end of its log.
         """
+        with socket.socket() as probe:
+            if probe.connect_ex(("127.0.0.1", self.port)) == 0:
+                raise GradumenError(f"something listens on port {self.port} already; choose another with --port")
         self.data.mkdir(parents=True, exist_ok=True)
         log = self.data / "service.log"
         environment = {**os.environ, "GRADUMEN_CLOCK_CONTROL": "true", "GRADUMEN_DATA": str(self.data)}

@@ -2,6 +2,7 @@
 
 import logging
 import threading
+import time
 from datetime import UTC, datetime
 
 from gradumen.core.errors import GradumenError
@@ -13,6 +14,8 @@ from gradumen.usecases.usage import refresh_usage
 
 log = logging.getLogger("gradumen.worker")
 MONTHS_BEHIND, MONTHS_AHEAD = 14, 3
+REST = 3
+"""How long the worker rests after a pass, as a multiple of it."""
 
 
 class Worker:
@@ -35,13 +38,13 @@ class Worker:
 
     def _run(self) -> None:
         while not self._stop.is_set():
+            began = time.monotonic()
             try:
-                worked = work_once(self.uow)
+                work_once(self.uow)
             except Exception:  # the outermost loop: whatever failed is tried again
                 log.exception("a step failed; trying again")
-                worked = False
-            if not worked:
-                self._stop.wait(self.idle_seconds)
+            # While readings pour in, their hours become stale over and over; resting keeps most of the time for them.
+            self._stop.wait(max(self.idle_seconds, REST * (time.monotonic() - began)))
 
 
 def prepare_months(uow: UnitOfWork, now: datetime) -> None:
@@ -58,17 +61,15 @@ def prepare_months(uow: UnitOfWork, now: datetime) -> None:
     ensure_months(uow.engine, months)
 
 
-def work_once(uow: UnitOfWork) -> bool:
-    """Do what is due; whether there was anything."""
-    refreshed = refresh_usage(uow)
+def work_once(uow: UnitOfWork) -> None:
+    """Do what is due: the drafts of one bill run, else the usage of stale hours."""
     taken = take_bill_run(uow, at=datetime.now(UTC))
-    if taken is None:
-        return refreshed > 0
-    run_id, fence = taken
     refresh_usage(uow)
+    if taken is None:
+        return
+    run_id, fence = taken
     try:
         make_drafts(uow, run_id=run_id, fence=fence, at=datetime.now(UTC))
     except GradumenError as problem:
         log.warning("bill run %s: %s", run_id, problem.message)
         fail_bill_run(uow, run_id=run_id, fence=fence, problem=problem.message)
-    return True

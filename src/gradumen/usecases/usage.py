@@ -28,7 +28,7 @@ from gradumen.store.readings import (
 from gradumen.store.unit_of_work import UnitOfWork, use_case
 from gradumen.usecases.scope import Caller, get_organisation, load_scope
 
-STALE_BATCH = 4000
+STALE_BATCH = 600
 DIMENSIONS = ("day", "meter", "resource", "project", "organisation")
 
 

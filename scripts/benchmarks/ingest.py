@@ -1,0 +1,176 @@
+"""Readings over HTTP by two connections, against the bare driver writing the same rows into the same tables."""
+
+import json
+import multiprocessing
+import os
+import statistics
+import tempfile
+import threading
+import time
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from datetime import UTC, datetime, timedelta
+from pathlib import Path
+from typing import Any
+
+import psutil
+import pymysql
+
+from gradumen.client import Client
+from gradumen.client.readings import BATCH, reading_event
+from gradumen.core.readings import read_reading, reading_key
+from gradumen.demo.__main__ import Service
+from gradumen.demo.history import Calendar, History
+from gradumen.demo.scenario import PASSWORD
+from gradumen.store import schema
+from gradumen.store.unit_of_work import make_engine
+
+CONNECTIONS, BATCH_ROWS, RUNS = 2, 2000, 3
+FEED = "tarnwick/north-fell"
+OWNERS = ("saltmarsh/booking", "quillstone/archive", "gannet/tracking", "kestrel-row/edit")
+
+
+def make_events(rows: int, run: int) -> list[dict[str, Any]]:
+    """Hourly samples of many machines, in the order of time."""
+    start = datetime(2026, 9, 1, tzinfo=UTC)
+    found = []
+    for n in range(rows):
+        hour, machine = divmod(n, max(1, -(-rows // 600)))
+        begin = start + timedelta(hours=hour)
+        data = {
+            "owner": OWNERS[machine % len(OWNERS)], "resource": f"machine-{run}-{machine}", "meter": "compute/vcpu",
+            "quantity": str(1 + n % 32), "unit": "vCPU", "start": begin.isoformat(),
+            "end": (begin + timedelta(hours=1)).isoformat(), "attributes": {"site": "north-fell", "size": "medium"},
+        }  # fmt: skip
+        found.append(reading_event("/sites/north-fell", f"run-{run}-{n}", data))
+    return found
+
+
+@contextmanager
+def running() -> Iterator[tuple[Service, History]]:
+    """A service with the demo's organisations and catalogue, durable as in production."""
+    with tempfile.TemporaryDirectory(prefix="gradumen-bench-", dir="/var/tmp", ignore_cleanup_errors=True) as folder:
+        Path(folder).chmod(0o711)
+        service = Service(Path(folder), 18_490)
+        try:
+            service.start()
+            history = History(service.url, Calendar(datetime(2026, 10, 20, tzinfo=UTC), 1), lambda _: None)
+            history.set_up((service.data / "set-up-code").read_text().strip())
+            history.organisations()
+            history.catalogue()
+            history.mara.clock.set(datetime(2026, 10, 20, tzinfo=UTC), held=True)
+            yield service, history
+        finally:
+            service.stop()
+
+
+def run(rows: int) -> dict[str, Any]:
+    """Medians of three; each run sends rows never sent before."""
+    seconds, floors, client = [], [], []
+    with running() as (service, history):
+        socket = service.data / "database" / "db.sock"
+        for number in range(RUNS):
+            began = time.perf_counter()
+            events = make_events(rows, number)
+            bodies = [json.dumps(events[at : at + BATCH_ROWS]).encode() for at in range(0, rows, BATCH_ROWS)]
+            client.append(time.perf_counter() - began)
+            seconds.append(_at_once([_sender(service.url, bodies[part::CONNECTIONS]) for part in range(CONNECTIONS)]))
+            _settle(history)
+            floors.append(_floor(socket, events))
+        peak = psutil.Process(service.process.pid if service.process else os.getpid()).memory_info().rss
+    taken, floor = statistics.median(seconds), statistics.median(floors)
+    return {
+        "rows": rows,
+        "seconds": taken,
+        "floor_seconds": floor,
+        "ratio": taken / floor,
+        "rows_per_second": rows / taken,
+        "peak_rss_mib": peak / 2**20,
+        "client_seconds": statistics.median(client),
+        "batch_rows": BATCH_ROWS,
+        "connections": CONNECTIONS,
+    }
+
+
+def _sender(url: str, bodies: list[bytes]) -> Callable[[], None]:
+    client = Client(url)
+    client.sign_in("meters@tarnwick.example", PASSWORD)
+
+    def send() -> None:
+        for body in bodies:
+            outcome = client.readings.send_bytes(FEED, body, BATCH)
+            if outcome.refused or outcome.known:
+                raise SystemExit(f"not all were accepted: {outcome.outcomes[0].reason}")
+        client.close()
+
+    return send
+
+
+def _at_once(works: list[Callable[[], None]]) -> float:
+    threads = [threading.Thread(target=work) for work in works]
+    began = time.perf_counter()
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join()
+    return time.perf_counter() - began
+
+
+def _settle(history: History) -> None:
+    """Let the worker make the usage of what came in, so that it is not in the way of the floor."""
+    history.mara.usage.sum("tarnwick", "2026-09")
+
+
+def _floor(socket: Path, events: list[dict[str, Any]]) -> float:
+    """The same rows by the bare driver from two processes, into empty tables of the same shape."""
+    with (
+        pymysql.connect(unix_socket=str(socket), user="root", autocommit=True) as connection,
+        connection.cursor() as cursor,
+    ):
+        cursor.execute("SET FOREIGN_KEY_CHECKS = 0")
+        cursor.execute("CREATE OR REPLACE DATABASE floor CHARACTER SET utf8mb4")
+    engine = make_engine(f"mysql+pymysql://root@localhost/floor?unix_socket={socket}")
+    schema.migrate(engine)
+    schema.ensure_months(engine, ["2026-08", "2026-09", "2026-10"])
+    engine.dispose()
+    rows = [_rows(event) for event in events]
+    batches = [rows[at : at + BATCH_ROWS] for at in range(0, len(rows), BATCH_ROWS)]
+    context = multiprocessing.get_context("fork")
+    gate = context.Barrier(CONNECTIONS + 1)
+    workers = [
+        context.Process(target=_insert, args=(str(socket), batches[part::CONNECTIONS], gate))
+        for part in range(CONNECTIONS)
+    ]
+    for worker in workers:
+        worker.start()
+    gate.wait()
+    began = time.perf_counter()
+    for worker in workers:
+        worker.join()
+    return time.perf_counter() - began
+
+
+def _rows(event: dict[str, Any]) -> tuple[tuple[Any, ...], tuple[Any, ...]]:
+    reading = read_reading(event["source"], event["id"], event["data"])
+    start, end = reading.start.replace(tzinfo=None), reading.end.replace(tzinfo=None)
+    key = (reading_key("1", reading.source, reading.id), reading.content_hash, 0, 1, start)
+    project = f"00000000-0000-4000-8000-{len(reading.owner or ''):012d}"
+    row = (start, end, 1, 1, reading.source, reading.id, 0, project, None, reading.resource, 1, 1, reading.quantity)
+    return key, row
+
+
+def _insert(socket: str, batches: list[list[tuple[tuple[Any, ...], tuple[Any, ...]]]], gate: Any) -> None:
+    connection = pymysql.connect(unix_socket=socket, user="root", database="floor")
+    cursor = connection.cursor()
+    gate.wait()
+    for batch in batches:
+        keys = "INSERT IGNORE INTO reading_keys (`key`, content, sequence, delivery_id, start_at) VALUES (%s, %s, %s, %s, %s)"
+        cursor.executemany(keys, [key for key, _ in batch])
+        cursor.executemany(
+            "INSERT INTO readings (start_at, end_at, feed_id, delivery_id, source, event_id, sequence, project_id, "
+            "account, resource, meter_id, attribute_set_id, quantity) "
+            "VALUES (%s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s)",
+            [row for _, row in batch],
+        )
+        connection.commit()
+    connection.close()

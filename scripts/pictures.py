@@ -1,0 +1,137 @@
+"""Makes the pictures of docs/screenshots: pages, a printed invoice, the command line."""
+
+import io
+import os
+import subprocess
+import sys
+import tempfile
+from contextlib import redirect_stdout
+from datetime import UTC, datetime
+from html import escape
+from pathlib import Path
+
+from playwright.sync_api import Browser, Page, sync_playwright
+
+from gradumen.cli.main import main as gradumen
+from gradumen.demo.__main__ import Service
+from gradumen.demo.history import CLOSED_MONTHS, Calendar, History
+from gradumen.demo.scenario import PASSWORD
+
+TARGET = Path("docs/screenshots")
+AS_OF = datetime(2026, 11, 18, 12, tzinfo=UTC)
+PORT = 18_480
+ARGUMENTS = (
+    "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
+    "--disable-component-update", "--disable-sync",
+)  # fmt: skip
+
+
+def main() -> int:
+    """Make the demo, then every picture."""
+    TARGET.mkdir(parents=True, exist_ok=True)
+    with tempfile.TemporaryDirectory(prefix="gradumen-shots-", dir="/var/tmp", ignore_cleanup_errors=True) as folder:
+        Path(folder).chmod(0o711)
+        service = Service(Path(folder), PORT)
+        try:
+            service.start()
+            history = History(service.url, Calendar(AS_OF, CLOSED_MONTHS["standard"]), print)
+            history.make((service.data / "set-up-code").read_text().strip())
+            history.bill(history.calendar.closed[-1], issue=False)
+            with sync_playwright() as playwright:
+                browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=list(ARGUMENTS))
+                pages(browser, service.url, history)
+                terminal(browser, service.url, Path(folder))
+                browser.close()
+        finally:
+            service.stop()
+    return 0
+
+
+def signed_in(browser: Browser, url: str, email: str, theme: str = "light") -> Page:
+    """A page of a user."""
+    context = browser.new_context(
+        viewport={"width": 1280, "height": 800}, color_scheme="dark" if theme == "dark" else "light"
+    )
+    page = context.new_page()
+    page.goto(url)
+    page.get_by_label("E-mail address").fill(email)
+    page.get_by_label("Password").fill(PASSWORD)
+    page.get_by_role("button", name="Sign in").click()
+    page.get_by_role("heading", name="so far").wait_for()
+    return page
+
+
+def shoot(page: Page, url: str, name: str) -> None:
+    """A picture of a page at rest."""
+    if url:
+        page.goto(url)
+    page.wait_for_load_state("networkidle")
+    page.wait_for_timeout(500)
+    page.screenshot(path=TARGET / f"{name}.png")
+    print(f"{name}.png")
+
+
+def pages(browser: Browser, url: str, history: History) -> None:
+    """The console, as its different users see it."""
+    page = signed_in(browser, url, "mara@tarnwick.example")
+    shoot(page, f"{url}/", "overview")
+    page.goto(f"{url}/organisations?organisation=oxbow")
+    page.get_by_role("button", name="Change storage").click()
+    page.get_by_role("dialog").get_by_label("Limit, GiB").fill("900000")
+    page.get_by_role("button", name="Set the limit").click()
+    page.get_by_role("alert").wait_for()
+    shoot(page, "", "grant-refused")
+    shoot(page, f"{url}/organisations", "organisations")
+    shoot(page, f"{url}/plans", "plans")
+    shoot(page, f"{url}/rate-cards?card=tarnwick/tenants-eur", "rate-card")
+    shoot(page, f"{url}/usage?meter=compute/vcpu&by=organisation", "usage")
+    shoot(page, f"{url}/bill-runs", "bill-runs")
+    shoot(page, f"{url}/invoices?state=draft", "drafts")
+    invoice = next(each for each in history.mara.invoices.list(state="issued") if each.buyer == "bluefern")
+    full = history.mara.invoices.get(invoice.id)
+    late = next(n for n, line in enumerate(full.lines, 1) if f"{line.service_end:%Y-%m-%d}" < f"{invoice.period}-02")
+    shoot(page, f"{url}/invoices/{invoice.id}?line={late}", "invoice-explained")
+    dark = signed_in(browser, url, "ruben@bluefern.example", "dark")
+    shoot(dark, f"{url}/", "reseller-dark")
+    tenant = signed_in(browser, url, "lotte@gannet.example")
+    shoot(tenant, f"{url}/", "tenant")
+    lotte = history.signed_in("lotte@gannet.example")
+    pdf = TARGET / "invoice.pdf"
+    pdf.write_bytes(lotte.invoices.pdf(lotte.invoices.list()[0].id))
+    subprocess.run(["pdftoppm", "-png", "-r", "80", "-f", "1", "-singlefile", pdf, TARGET / "invoice-pdf"], check=True)
+    pdf.unlink()
+    print("invoice-pdf.png")
+
+
+def terminal(browser: Browser, url: str, folder: Path) -> None:
+    """A session on the command line, with what it really printed."""
+    os.environ["GRADUMEN_PROFILES"] = str(folder / "profiles.json")
+    os.environ["COLUMNS"] = "100"
+    sys.stdin = io.StringIO(PASSWORD + "\n")
+    commands = [
+        ["sign-in", "edda@oxbow.example", "--password-stdin"],
+        ["spend", "period-so-far", "--totals"],
+        ["quotas", "list"],
+        ["quotas", "grant", "saltmarsh", "processors", "2000"],
+        ["invoices", "list", "--period", "2026-09"],
+    ]
+    text = ""
+    for command in commands:
+        out = io.StringIO()
+        with redirect_stdout(out):
+            errors, sys.stderr = sys.stderr, out
+            try:
+                gradumen(["--url", url, *command])
+            finally:
+                sys.stderr = errors
+        shown = " ".join(word for word in command if word != "--password-stdin")
+        text += f"<b>$ gradumen {escape(shown)}</b>\n{escape(out.getvalue())}\n"
+    page = browser.new_page(viewport={"width": 980, "height": 640})
+    style = "margin:0;padding:20px;background:#171d1f;color:#e6e8e1;font:14px/1.45 'Liberation Mono',monospace"
+    page.set_content(f'<pre style="{style}">{text}</pre><style>body{{margin:0}}b{{color:#86c397}}</style>')
+    page.screenshot(path=TARGET / "command-line.png", full_page=True)
+    print("command-line.png")
+
+
+if __name__ == "__main__":
+    sys.exit(main())
