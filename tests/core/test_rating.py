@@ -13,7 +13,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from gradumen.core.errors import Invalid
-from gradumen.core.exact import AMOUNT_PLACES, round_half_up
+from gradumen.core.exact import AMOUNT_PLACES, EXACT, add, round_half_up
 from gradumen.core.periods import Period, day_start, hour_number, hour_start
 from gradumen.core.rates import RateCardVersion, UsageRate
 from gradumen.core.rating import USAGE_SCHEMA, Pricing, Rated, RatedLine, combine, rate_period
@@ -161,19 +161,19 @@ def test_parts_sum_to_their_charge_and_quantities_are_conserved(case: Case) -> N
     rated = case.rate()
 
     for charge in rated.charges:
-        assert sum((part.amount for part in charge.parts), Decimal(0)) == charge.amount
-        assert sum((part.quantity for part in charge.parts), Decimal(0)) == charge.quantity
+        assert add([part.amount for part in charge.parts]) == charge.amount
+        assert add([part.quantity for part in charge.parts]) == charge.quantity
     used = sum(row[6] for row in case.rows)
-    priced = sum((charge.quantity for charge in rated.charges if charge.meter), Decimal(0))
-    not_priced = sum((each.quantity for each in rated.unpriced), Decimal(0))
-    assert priced + not_priced == Decimal(used).scaleb(-6)
+    priced = add([charge.quantity for charge in rated.charges if charge.meter])
+    not_priced = add([each.quantity for each in rated.unpriced])
+    assert add([priced, not_priced]) == Decimal(used).scaleb(-6, EXACT)
 
 
 @given(cases())
 def test_blocks_and_what_the_allowance_covers_are_the_quantity(case: Case) -> None:
     for charge in case.rate().charges:
         if charge.meter:
-            assert sum((block.quantity for block in charge.blocks), Decimal(0)) + charge.covered == charge.quantity
+            assert add([*(block.quantity for block in charge.blocks), charge.covered]) == charge.quantity
             assert charge.amount == round_half_up(sum((b.amount for b in charge.blocks), Fraction(0)), AMOUNT_PLACES)
 
 

@@ -9,6 +9,7 @@ from uuid import UUID
 from gradumen.cli.nouns import Verbs
 from gradumen.cli.output import Out, money, quantity
 from gradumen.client import Client
+from gradumen.core.exact import add
 
 
 def register(nouns: Any) -> None:
@@ -49,9 +50,10 @@ def run_explain(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     if "billed_before" in why:
         out.say(f"billed before: {why['billed_before']['amount']} {found.currency}")
     out.say(f"this charge: {quantity(found.amount)} {found.currency}")
-    sums: dict[str, Decimal] = defaultdict(Decimal)
+    amounts: dict[str, list[Decimal]] = defaultdict(list)
     for part in found.parts:
-        sums[part.resource or part.project or "fee"] += part.amount
+        amounts[part.resource or part.project or "fee"].append(part.amount)
+    sums = {name: add(each) for name, each in amounts.items()}
     largest = sorted(sums.items(), key=lambda pair: -pair[1])
     out.table(
         ("RESOURCE", found.currency),

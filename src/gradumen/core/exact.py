@@ -48,12 +48,7 @@ def round_half_up(value: Fraction | Decimal, places: int) -> Decimal:
     exact = Fraction(value)
     scaled = abs(exact) * 10**places
     whole = (2 * scaled.numerator + scaled.denominator) // (2 * scaled.denominator)
-    return _unscaled(whole if exact >= 0 else -whole, places)
-
-
-def _unscaled(whole: int, places: int) -> Decimal:
-    digits = tuple(int(digit) for digit in str(abs(whole)))
-    return Decimal((1 if whole < 0 else 0, digits, -places))
+    return unscaled(whole if exact >= 0 else -whole, places)
 
 
 def add(values: Sequence[Decimal]) -> Decimal:
@@ -95,7 +90,7 @@ def unscaled(whole: int, places: int) -> Decimal:
     >>> unscaled(-1500000, 6)
     Decimal('-1.500000')
     """
-    return _unscaled(whole, places)
+    return Decimal(whole).scaleb(-places, EXACT)
 
 
 def allocate(total: int, weights: Sequence[int]) -> list[int]:

@@ -5,11 +5,10 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 from decimal import Decimal
-from fractions import Fraction
 
 from gradumen.core.catalogue import Meter
 from gradumen.core.errors import Invalid
-from gradumen.core.exact import QUANTITY_PLACES, number, text
+from gradumen.core.exact import QUANTITY_PLACES, number, scaled, text, unscaled
 from gradumen.core.units import convertible
 
 LONGEST = timedelta(hours=24)
@@ -126,15 +125,20 @@ def base_quantity(reading: Reading, meter: Meter) -> Decimal:
         Invalid: the unit is not known, measures something else, or the quantity needs more than 6 places.
     """
     unit = convertible(reading.unit, meter.reading_unit, counted=meter.counted)
-    exact = Fraction(reading.quantity) * unit.factor
-    whole, lost = divmod(exact.numerator * 10**QUANTITY_PLACES, exact.denominator)
+    whole, lost = divmod(scaled(reading.quantity, QUANTITY_PLACES) * unit.factor.numerator, unit.factor.denominator)
     if lost:
         raise Invalid(
             f"quantity {text(reading.quantity)} {reading.unit} is finer than a millionth of the meter's base unit",
             field="quantity",
             value=reading.quantity,
         )
-    return number(Decimal(whole).scaleb(-QUANTITY_PLACES), field="quantity", places=QUANTITY_PLACES)
+    if whole >= 10**38:
+        raise Invalid(
+            f"quantity {text(reading.quantity)} {reading.unit} has too many digits in the meter's base unit",
+            field="quantity",
+            value=reading.quantity,
+        )
+    return unscaled(whole, QUANTITY_PLACES)
 
 
 def check_known(reading: Reading, meter: Meter, allowed: Mapping[str, tuple[str, ...]], now: datetime) -> None:

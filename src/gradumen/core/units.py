@@ -6,6 +6,7 @@ noun of its own (``vCPU``), which then stands for ``piece``.
 
 from dataclasses import dataclass
 from fractions import Fraction
+from functools import lru_cache
 
 from gradumen.core.errors import Invalid
 
@@ -41,6 +42,7 @@ class Unit:
     factor: Fraction
 
 
+@lru_cache(maxsize=1024)
 def parse_unit(text: str, *, counted: str | None = None, field: str = "unit") -> Unit:
     """Read a unit.
 

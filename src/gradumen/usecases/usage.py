@@ -13,7 +13,7 @@ from sqlalchemy.orm import Session
 
 from gradumen.core.catalogue import Combine
 from gradumen.core.errors import Invalid
-from gradumen.core.exact import QUANTITY_PLACES, unscaled
+from gradumen.core.exact import QUANTITY_PLACES, add, unscaled
 from gradumen.core.periods import Period, hour_number, hour_start, zone_of
 from gradumen.core.permissions import Right
 from gradumen.core.readings import LONGEST
@@ -177,7 +177,7 @@ def sum_usage(
         if "day" in keys:
             keys["day"] = keys["day"].astimezone(zone).date().isoformat()
         shown = tuple((name, names.get(value, str(value))) for name, value in keys.items())
-        sums[row[0], shown] += row[1]
+        sums[row[0], shown] = add([sums[row[0], shown], row[1]])
     found = [UsageSum(known[id].slug, known[id].unit, dict(keys), quantity) for (id, keys), quantity in sums.items()]
     if "day" in by:
         found.sort(key=lambda each: (each.meter, each.keys["day"], -each.quantity))
