@@ -46,9 +46,17 @@ def round_half_up(value: Fraction | Decimal, places: int) -> Decimal:
     (Decimal('0.333333333333'), Decimal('-0.13'))
     """
     exact = Fraction(value)
-    scaled = abs(exact) * 10**places
-    whole = (2 * scaled.numerator + scaled.denominator) // (2 * scaled.denominator)
-    return unscaled(whole if exact >= 0 else -whole, places)
+    return unscaled(divide_half_up(exact.numerator * 10**places, exact.denominator), places)
+
+
+def divide_half_up(top: int, bottom: int) -> int:
+    """The whole number nearest to ``top / bottom``, halves away from zero; ``bottom`` is positive.
+
+    >>> divide_half_up(5, 2), divide_half_up(-5, 2), divide_half_up(4, 3)
+    (3, -3, 1)
+    """
+    whole = (2 * abs(top) + bottom) // (2 * bottom)
+    return whole if top >= 0 else -whole
 
 
 def add(values: Sequence[Decimal]) -> Decimal:

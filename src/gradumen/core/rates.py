@@ -1,14 +1,14 @@
 """Rates and rate cards: what an entry matches and how it prices."""
 
-from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, field
 from datetime import date
 from decimal import Decimal
 from fractions import Fraction
 from itertools import combinations, pairwise
 
 from gradumen.core.errors import Invalid
-from gradumen.core.exact import minor_units
+from gradumen.core.exact import AMOUNT_PLACES, QUANTITY_PLACES, divide_half_up, minor_units, scaled, unscaled
 from gradumen.core.units import Unit
 
 Attributes = Mapping[str, str]
@@ -49,6 +49,14 @@ class UsageRate:
     unit: Unit
     blocks: Blocks
     match: tuple[tuple[str, str], ...] = ()
+    scaled_steps: tuple[tuple[int | None, int], ...] = field(init=False, repr=False, compare=False)
+    """Ends in millionths of base units and prices in 1e-12 of the currency, for arithmetic in whole numbers."""
+
+    def __post_init__(self) -> None:
+        steps = tuple(
+            (_scaled_end(step.upto, self.unit), scaled(step.price, AMOUNT_PLACES)) for step in self.blocks.steps
+        )
+        object.__setattr__(self, "scaled_steps", steps)
 
     @property
     def kind(self) -> str:
@@ -132,12 +140,30 @@ def find_tie(rates: Iterable[Rate]) -> tuple[str, str, str] | None:
 
 @dataclass(frozen=True, slots=True)
 class PricedBlock:
-    """One step of the arithmetic: so much quantity (base units) in a block at a price per pricing unit."""
+    """One step of the arithmetic: so much quantity in a block at a price per pricing unit.
 
-    from_quantity: Decimal
-    quantity: Decimal
+    ``start`` and ``size`` are in millionths of base units; ``factor`` is base units per pricing unit.
+    """
+
+    start: int
+    size: int
     price: Decimal
-    amount: Fraction
+    factor: Fraction
+
+    @property
+    def from_quantity(self) -> Decimal:
+        """Where the block's share begins, in base units."""
+        return unscaled(self.start, QUANTITY_PLACES)
+
+    @property
+    def quantity(self) -> Decimal:
+        """How much of the quantity is in the block, in base units."""
+        return unscaled(self.size, QUANTITY_PLACES)
+
+    @property
+    def amount(self) -> Fraction:
+        """The exact amount, in the card's currency."""
+        return Fraction(self.size, 10**QUANTITY_PLACES) * Fraction(self.price) / self.factor
 
 
 def price_usage(rate: UsageRate, before: Decimal, quantity: Decimal) -> tuple[PricedBlock, ...]:
@@ -157,30 +183,43 @@ def price_usage(rate: UsageRate, before: Decimal, quantity: Decimal) -> tuple[Pr
     >>> sum(block.amount for block in price_usage(rate, Decimal(0), Decimal(415)))
     Fraction(163, 20)
     """
+    return price_scaled(rate, scaled(before, QUANTITY_PLACES), scaled(quantity, QUANTITY_PLACES))
+
+
+def price_scaled(rate: UsageRate, before: int, quantity: int) -> tuple[PricedBlock, ...]:
+    """As `price_usage`, in millionths of base units."""
     if before < 0 or quantity < 0:
         raise Invalid("a priced quantity is never negative", field="quantity", value=quantity)
     priced: list[PricedBlock] = []
-    low = Fraction(0)
-    start, end = Fraction(before), Fraction(before) + Fraction(quantity)
-    for step in rate.blocks.steps:
-        high = None if step.upto is None else Fraction(step.upto) * rate.unit.factor
-        inside_from, inside_to = max(start, low), end if high is None else min(end, high)
+    low, end = 0, before + quantity
+    for (high, _), step in zip(rate.scaled_steps, rate.blocks.steps, strict=True):
+        inside_from = max(before, low)
+        inside_to = end if high is None else min(end, high)
         if inside_to > inside_from:
-            inside = inside_to - inside_from
-            amount = inside * Fraction(step.price) / rate.unit.factor
-            priced.append(PricedBlock(_plain(inside_from), _plain(inside), step.price, amount))
+            priced.append(PricedBlock(inside_from, inside_to - inside_from, step.price, rate.unit.factor))
         if high is None or end <= high:
             break
         low = high
     return tuple(priced)
 
 
-def _plain(value: Fraction) -> Decimal:
-    """A base-unit quantity as a decimal; block ends are whole 1e-6 of base units, which `UsageRate` files check."""
-    whole, lost = divmod(value.numerator * 10**6, value.denominator)
+def rounded_amount(blocks: Sequence[PricedBlock]) -> Decimal:
+    """The sum of blocks of one rate, rounded once to 12 places."""
+    if not blocks:
+        return Decimal(0)
+    factor = blocks[0].factor
+    top = sum(block.size * scaled(block.price, AMOUNT_PLACES) for block in blocks) * factor.denominator
+    return unscaled(divide_half_up(top, factor.numerator * 10**QUANTITY_PLACES), AMOUNT_PLACES)
+
+
+def _scaled_end(upto: Decimal | None, unit: Unit) -> int | None:
+    """A block's end in millionths of base units."""
+    if upto is None:
+        return None
+    whole, lost = divmod(scaled(upto, QUANTITY_PLACES) * unit.factor.numerator, unit.factor.denominator)
     if lost:
         raise Invalid("a block ends inside the smallest quantity; use a rounder end", field="blocks")
-    return Decimal(whole).scaleb(-6)
+    return whole
 
 
 def _not_negative(price: Decimal) -> None:

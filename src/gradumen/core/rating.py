@@ -16,9 +16,9 @@ from zoneinfo import ZoneInfo
 import polars as pl
 
 from gradumen.core.errors import Invalid
-from gradumen.core.exact import AMOUNT_PLACES, EXACT, QUANTITY_PLACES, allocate, round_half_up, scaled, unscaled
+from gradumen.core.exact import AMOUNT_PLACES, EXACT, QUANTITY_PLACES, allocate, scaled, unscaled
 from gradumen.core.periods import Period, day_start, hour_number, hour_start
-from gradumen.core.rates import PricedBlock, RateCardVersion, UsageRate, price_usage
+from gradumen.core.rates import PricedBlock, RateCardVersion, UsageRate, price_scaled, rounded_amount
 
 USAGE_SCHEMA = {
     "line": pl.Int32,
@@ -162,6 +162,8 @@ class Pricing:
         self._interval_hours = [first, *self.boundaries]
         self._rates: dict[tuple[str, int, int, int], UsageRate | None] = {}
         self._versions: dict[tuple[str, int], RateCardVersion | None] = {}
+        self._positions: dict[tuple[str, int], dict[str, int]] = {}
+        self._holds: dict[tuple[str, int], tuple[datetime, datetime]] = {}
 
     def version(self, line: RatedLine, interval: int) -> RateCardVersion | None:
         """The version of the line's card that holds in an interval."""
@@ -216,16 +218,14 @@ class Pricing:
             found[key] = version, rate
         allowance = scaled(line.allowances.get(slug, Decimal(0)), QUANTITY_PLACES)
         before: dict[str, int] = {}
-        order = {key: (key[0], found[key][0].rates.index(found[key][1])) for key in found}
-        for key in sorted(found, key=lambda each: order[each]):
+        order = {key: (key[0], self._position(*found[key])) for key in found}
+        for key in sorted(found, key=order.__getitem__):
             version, rate = found[key]
             quantity = sums[key]
             covered = min(allowance, quantity)
             allowance -= covered
             already = before.get(rate.slug, 0)
-            blocks = price_usage(
-                rate, unscaled(already, QUANTITY_PLACES), unscaled(quantity - covered, QUANTITY_PLACES)
-            )
+            blocks = price_scaled(rate, already, quantity - covered)
             before[rate.slug] = already + quantity - covered
             start, end = self._service_period(line, version)
             charges.append(
@@ -240,20 +240,28 @@ class Pricing:
                     covered=unscaled(covered, QUANTITY_PLACES),
                     before=unscaled(already, QUANTITY_PLACES),
                     blocks=blocks,
-                    amount=round_half_up(sum((block.amount for block in blocks), Fraction(0)), AMOUNT_PLACES),
+                    amount=rounded_amount(blocks),
                     start=start,
                     end=end,
                     attributes=tuple(sorted(set(sets[key]))),
                 )
             )
 
+    def _position(self, version: RateCardVersion, rate: UsageRate) -> int:
+        """Where a rate stands in its version."""
+        key = (version.card, version.number)
+        if key not in self._positions:
+            self._positions[key] = {each.slug: index for index, each in enumerate(version.rates)}
+        return self._positions[key][rate.slug]
+
     def _service_period(self, line: RatedLine, version: RateCardVersion) -> tuple[datetime, datetime]:
-        start = max(self.start, line.start, day_start(version.starts_on, self.zone))
-        later = [v.starts_on for v in line.versions if v.starts_on > version.starts_on]
-        end = self.end if line.end is None else min(self.end, line.end)
-        if later:
-            end = min(end, day_start(min(later), self.zone))
-        return start, end
+        key = (version.card, version.number)
+        if key not in self._holds:
+            later = [v.starts_on for v in line.versions if v.starts_on > version.starts_on]
+            until = min(self.end, day_start(min(later), self.zone)) if later else self.end
+            self._holds[key] = max(self.start, day_start(version.starts_on, self.zone)), until
+        start, end = self._holds[key]
+        return max(start, line.start), end if line.end is None else min(end, line.end)
 
     def fees(self) -> tuple[Charge, ...]:
         """The recurring fees of all lines, prorated by seconds of the real period."""
@@ -266,9 +274,8 @@ class Pricing:
                 if fee is None or end <= start:
                     continue
                 seconds = int((end - start).total_seconds())
-                exact = Fraction(fee.price) * line.quantity * seconds / whole
-                block = PricedBlock(Decimal(0), Decimal(seconds), fee.price, exact)
-                amount = round_half_up(exact, AMOUNT_PLACES)
+                block = PricedBlock(0, seconds * 10**QUANTITY_PLACES, fee.price, Fraction(whole, line.quantity))
+                amount = rounded_amount([block])
                 parts = self._fee_parts(start, end, amount)
                 found.append(
                     Charge(
