@@ -129,7 +129,7 @@ def terminal(browser: Browser, url: str, folder: Path) -> None:
     page = browser.new_page(viewport={"width": 980, "height": 640})
     style = "margin:0;padding:20px;background:#171d1f;color:#e6e8e1;font:14px/1.45 'Liberation Mono',monospace"
     page.set_content(f'<pre style="{style}">{text}</pre><style>body{{margin:0}}b{{color:#86c397}}</style>')
-    page.screenshot(path=TARGET / "command-line.png", full_page=True)
+    page.locator("pre").screenshot(path=TARGET / "command-line.png")
     print("command-line.png")
 
 

@@ -70,7 +70,7 @@ function InvoiceView({ invoice }: { invoice: Invoice }) {
       },
     },
     { key: 'quantity', title: 'Quantity', number: true, cell: ({ line }) => formatQuantity(line.quantity) },
-    { key: 'unit', title: 'Unit', cell: ({ line }) => line.unit },
+    { key: 'unit', title: 'Unit', cell: ({ line }) => <Box sx={{ whiteSpace: 'nowrap' }}>{line.unit}</Box> },
     {
       key: 'amount',
       title: invoice.currency,

@@ -9,7 +9,7 @@ from fastapi import APIRouter, Query, Response, status
 from gradumen.api.calls import CallerHere, OnceHere, Uow, answered, page_limit
 from gradumen.core.errors import Conflict
 from gradumen.core.exact import text
-from gradumen.documents.invoices import PdfInvoice, PdfLine, write_pdf
+from gradumen.documents.invoices import PdfInvoice, PdfLine, quantity_text, write_pdf
 from gradumen.usecases import bill_runs, invoices, spend, tax_rates, usage
 from gradumen.wire.billing import (
     BillRunBody,
@@ -147,7 +147,7 @@ def _pdf(found: invoices.Invoice, number: str, invoice_date: date, due_date: dat
                 description=line.description,
                 detail=" / ".join(each for each in (line.organisation, line.subscription, line.project) if each),
                 service_period=spend.days_text(line.service_start, line.service_end),
-                quantity=text(line.quantity),
+                quantity=quantity_text(line.quantity),
                 unit=line.unit,
                 amount=line.amount,
             )

@@ -45,19 +45,18 @@ def find(client: Client, name: str) -> InvoiceBody:
 
 def _row(each: InvoiceBody) -> tuple[str, ...]:
     return (
-        each.number or "draft",
+        each.number or str(each.id),
         each.period,
         each.seller,
         each.buyer,
         money(each.net, each.currency),
         money(each.gross, each.currency),
         each.currency,
-        str(each.id) if each.number is None else "",
     )
 
 
-HEAD = ("NUMBER", "PERIOD", "SELLER", "BUYER", "NET", "TOTAL", "", "ID")
-RIGHT = ("NET", "TOTAL", "ID", "NUMBER")
+HEAD = ("NUMBER OR DRAFT", "PERIOD", "SELLER", "BUYER", "NET", "TOTAL", "")
+RIGHT = ("NET", "TOTAL")
 
 
 def run_list(arguments: argparse.Namespace, client: Client, out: Out) -> int:

@@ -48,7 +48,8 @@ class Out:
         most = min(WIDEST, max(shutil.get_terminal_size((WIDEST, 24)).columns, 60))
         numbers = {index for index, name in enumerate(head) if name in right}
         while sum(widths) + 2 * (len(widths) - 1) > most:
-            texts = [index for index in range(len(head)) if index not in numbers]
+            # The first column names the row, so it is kept whole.
+            texts = [index for index in range(1, len(head)) if index not in numbers] or [0]
             widest = max(texts, key=lambda index: widths[index])
             if widths[widest] <= 8:
                 break

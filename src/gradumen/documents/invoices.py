@@ -14,14 +14,15 @@ from reportlab.lib.units import mm
 from reportlab.pdfgen.canvas import Canvas
 from reportlab.platypus import Paragraph, SimpleDocTemplate, Spacer, Table, TableStyle
 
-from gradumen.core.exact import minor_units, round_half_up
+from gradumen.core.exact import minor_units, round_half_up, text
 
 INK, QUIET, LINE = colors.HexColor("#23302b"), colors.HexColor("#5f6b64"), colors.HexColor("#c9cdc4")
 ACCENT = colors.HexColor("#2f5d3a")
 _BODY = ParagraphStyle("body", fontName="Helvetica", fontSize=8.5, leading=11, textColor=INK)
 _RIGHT = ParagraphStyle("right", parent=_BODY, alignment=2)
 _SMALL = ParagraphStyle("small", parent=_BODY, fontSize=7.5, leading=10, textColor=QUIET)
-_HEAD = ParagraphStyle("head", parent=_BODY, fontName="Helvetica-Bold", fontSize=15, leading=19)
+_TERMS = ParagraphStyle("terms", parent=_SMALL, leftIndent=-6)
+_HEAD = ParagraphStyle("head", parent=_BODY, fontName="Helvetica-Bold", fontSize=15, leading=19, leftIndent=-6)
 _STRONG = ParagraphStyle("strong", parent=_RIGHT, fontName="Helvetica-Bold", fontSize=10, leading=14)
 
 
@@ -70,6 +71,17 @@ def money(amount: Decimal, currency: str) -> str:
     return f"\u2212{shown}" if amount < 0 else shown
 
 
+def quantity_text(quantity: Decimal) -> str:
+    """A quantity for people: thousands by narrow space, no trailing zeros, a true minus.
+
+    >>> quantity_text(Decimal("-1234.50"))
+    '−1 234.5'
+    """
+    whole, _, decimals = text(abs(quantity)).partition(".")
+    shown = f"{int(whole):,}".replace(",", "\u00a0") + (f".{decimals}" if decimals else "")
+    return f"\u2212{shown}" if quantity < 0 else shown
+
+
 def write_pdf(invoice: PdfInvoice) -> bytes:
     """The document as PDF, the same bytes for the same document."""
     out = io.BytesIO()
@@ -94,7 +106,7 @@ def write_pdf(invoice: PdfInvoice) -> bytes:
         Spacer(1, 4 * mm),
         _totals(invoice, document.width),
         Spacer(1, 6 * mm),
-        Paragraph(_terms(invoice), _SMALL),
+        Paragraph(_terms(invoice), _TERMS),
     ]
 
     def frame(canvas: Canvas, _: object) -> None:
@@ -156,7 +168,7 @@ def _lines(invoice: PdfInvoice, width: float) -> Table:
                 Paragraph(money(line.amount, invoice.currency), _RIGHT),
             ]
         )
-    widths = [0.42, 0.17, 0.16, 0.11, 0.14]
+    widths = [0.38, 0.17, 0.15, 0.16, 0.14]
     table = Table(rows, [width * share for share in widths], repeatRows=1)
     table.setStyle(
         TableStyle(
