@@ -15,7 +15,7 @@ from gradumen.usecases.usage import refresh_usage
 log = logging.getLogger("gradumen.worker")
 MONTHS_BEHIND, MONTHS_AHEAD = 14, 3
 REST = 3
-"""How long the worker rests after a pass, as a multiple of it."""
+"""How long making usage rests after a pass, as a multiple of it; bill runs do not wait for that."""
 
 
 class Worker:
@@ -37,14 +37,18 @@ class Worker:
         self._thread.join(60)
 
     def _run(self) -> None:
+        rested = 0.0
         while not self._stop.is_set():
-            began = time.monotonic()
             try:
-                work_once(self.uow)
+                work_bill_runs(self.uow)
+                began = time.monotonic()
+                if began >= rested:
+                    refresh_usage(self.uow)
+                    # While readings pour in, their hours become stale over and over; resting keeps time for them.
+                    rested = time.monotonic() + REST * (time.monotonic() - began)
             except Exception:  # the outermost loop: whatever failed is tried again
                 log.exception("a step failed; trying again")
-            # While readings pour in, their hours become stale over and over; resting keeps most of the time for them.
-            self._stop.wait(max(self.idle_seconds, REST * (time.monotonic() - began)))
+            self._stop.wait(self.idle_seconds)
 
 
 def prepare_months(uow: UnitOfWork, now: datetime) -> None:
@@ -61,15 +65,13 @@ def prepare_months(uow: UnitOfWork, now: datetime) -> None:
     ensure_months(uow.engine, months)
 
 
-def work_once(uow: UnitOfWork) -> None:
-    """Do what is due: the drafts of one bill run, else the usage of stale hours."""
-    taken = take_bill_run(uow, at=datetime.now(UTC))
-    refresh_usage(uow)
-    if taken is None:
-        return
-    run_id, fence = taken
-    try:
-        make_drafts(uow, run_id=run_id, fence=fence, at=datetime.now(UTC))
-    except GradumenError as problem:
-        log.warning("bill run %s: %s", run_id, problem.message)
-        fail_bill_run(uow, run_id=run_id, fence=fence, problem=problem.message)
+def work_bill_runs(uow: UnitOfWork) -> None:
+    """Make the drafts of every bill run that waits, on usage that is up to date."""
+    while (taken := take_bill_run(uow, at=datetime.now(UTC))) is not None:
+        run_id, fence = taken
+        try:
+            refresh_usage(uow)
+            make_drafts(uow, run_id=run_id, fence=fence, at=datetime.now(UTC))
+        except GradumenError as problem:
+            log.warning("bill run %s: %s", run_id, problem.message)
+            fail_bill_run(uow, run_id=run_id, fence=fence, problem=problem.message)
