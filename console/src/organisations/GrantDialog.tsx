@@ -61,7 +61,10 @@ export function GrantDialog({ quota, holder, giver, onClose }: Props) {
               <Box>
                 {giver.name} has{' '}
                 {held.left === null ? 'no limit' : `${formatQuantity(held.left)} ${quota.unit} left to give`}
-                {held.limit !== null && ` of ${formatQuantity(held.limit)}`}.
+                {held.limit !== null && ` of ${formatQuantity(held.limit)}`}
+                {held.left !== null &&
+                  `, so ${holder.name} can have up to ${formatQuantity(sum([held.left, quota.limit ?? '0']))}`}
+                .
               </Box>
             )}
             <Box>
