@@ -5,18 +5,6 @@ import { createTheme } from '@mui/material/styles';
 
 export const MONO = '"JetBrains Mono Variable", monospace';
 
-/** Eight ordered hues for charts, apart in lightness so that they also read in grey. */
-export const HUES = [
-  '#3f7350',
-  '#c08a2e',
-  '#5b7c99',
-  '#8a4f6d',
-  '#7fa65a',
-  '#b5623f',
-  '#2f5d73',
-  '#a79a6b',
-] as const;
-
 declare module '@mui/material/styles' {
   interface Palette {
     hairline: string;
