@@ -91,19 +91,14 @@ def add_service(found: Published, service: Service) -> None:
     found.meters.update({meter.slug: meter for meter in service.meters})
 
 
-def check_catalogue(tx: Session, caller: Caller, *, organisation: str, documents: Sequence[Document]) -> list[Change]:
+@use_case
+def compare_catalogue(tx: Session, caller: Caller, *, organisation: str, documents: Sequence[Document]) -> list[Change]:
     """Check documents against each other and what is published, and say what publishing would do.
 
     Raises:
         CatalogueInvalid: all problems found, each with file, line and path.
     """
-    scope = load_scope(tx, caller)
-    seller = get_organisation(tx, scope, organisation)
-    scope.require(Right.MANAGE_CATALOGUE, seller)
-    return _Publishing(tx, seller, scope.now.date(), caller).run(documents)
-
-
-compare_catalogue = use_case(check_catalogue)
+    return _run(tx, caller, organisation, documents, store=False)
 
 
 @use_case
@@ -111,20 +106,23 @@ def publish_catalogue(tx: Session, caller: Caller, *, organisation: str, documen
     """Publish documents, all or none; what is unchanged stays as it is, so publishing again does nothing.
 
     Raises:
-        CatalogueInvalid: as `check_catalogue`.
+        CatalogueInvalid: as `compare_catalogue`; nothing of the documents is kept.
         VersionInForce: a rate card version that starts in the past of one in force, or in a billed period.
     """
-    changes = check_catalogue(tx, caller, organisation=organisation, documents=documents)
-    seller = get_organisation(tx, load_scope(tx, caller), organisation)
-    publishing = _Publishing(tx, seller, load_scope(tx, caller).now.date(), caller, store=True)
-    publishing.run(documents)
-    return changes
+    return _run(tx, caller, organisation, documents, store=True)
+
+
+def _run(tx: Session, caller: Caller, organisation: str, documents: Sequence[Document], *, store: bool) -> list[Change]:
+    scope = load_scope(tx, caller)
+    seller = get_organisation(tx, scope, organisation)
+    scope.require(Right.MANAGE_CATALOGUE, seller)
+    return _Publishing(tx, seller, scope.now.date(), caller, store).run(documents)
 
 
 class _Publishing:
     """One pass over documents: services first, then plans, then rate cards."""
 
-    def __init__(self, tx: Session, seller: OrganisationRow, today: date, caller: Caller, store: bool = False) -> None:
+    def __init__(self, tx: Session, seller: OrganisationRow, today: date, caller: Caller, store: bool) -> None:
         self.tx, self.seller, self.today, self.caller, self.store = tx, seller, today, caller, store
         self.known = load_published(tx)
         self.problems: list[dict[str, Any]] = []

@@ -13,13 +13,13 @@ from gradumen.store.catalogue import (
     PlanRow,
     PlanVersionRow,
     RateCardRow,
-    RateCardVersionRow,
     ServiceRow,
     ServiceVersionRow,
 )
 from gradumen.store.organisations import OrganisationRow
 from gradumen.store.subscriptions import SupplyLineRow
 from gradumen.store.unit_of_work import use_case
+from gradumen.usecases.catalogue import stored_versions
 from gradumen.usecases.scope import Caller, Scope, load_scope
 
 
@@ -126,13 +126,7 @@ def read_rate_card(tx: Session, caller: Caller, *, seller: str, slug: str) -> Ra
 
 
 def _card(tx: Session, row: RateCardRow, seller: str, today: date) -> RateCard:
-    versions = list(
-        tx.scalars(
-            select(RateCardVersionRow)
-            .where(RateCardVersionRow.rate_card_id == row.id)
-            .order_by(RateCardVersionRow.starts_on)
-        )
-    )
+    versions = stored_versions(tx, row)
     current = max((v.starts_on for v in versions if v.starts_on <= today), default=None)
     views = [RateCardVersionView(v.number, v.starts_on, v.starts_on == current, v.document) for v in versions]
     return RateCard(row.id, seller, row.slug, row.name, row.currency, row.buyers, views)
