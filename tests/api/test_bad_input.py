@@ -88,7 +88,7 @@ def test_a_body_of_50_mb_is_refused_with_and_without_its_length(world: World) ->
         (8, "rates[0]", "negative", ("price: 0.020", "price: -1")),
         (5, "rate-card", "currency 'EUX'", ("currency: EUR", "currency: EUX")),
         (2, "rate-card", "'vcpu' stands twice", ("rate: vcpu-large", "rate: vcpu")),
-        (2, "rate-card", "add one", (", where: {size: large}", "")),
+        (2, "rate-card", "add a condition", (", where: {size: large}", "")),
     ],
 )
 def test_a_wrong_rate_card_names_file_line_path_and_remedy(

@@ -81,6 +81,9 @@ def calls(invoice: InvoiceBody, world: World) -> dict[str, Call]:
         "read_rate_card_file": Call("GET", "rate-cards/tarnwick/tenants-eur/file"),
         "list_subscriptions": Call("GET", f"{org}/subscriptions"),
         "create_subscription": Call("POST", "subscriptions", subscribe, viewer=403),
+        "change_subscription": Call(
+            "POST", f"subscriptions/{subscription}/change", {"starts_on": "2026-09-01", "quantity": 1}, viewer=403
+        ),
         "end_subscription": Call("PATCH", f"subscriptions/{subscription}", {"ends_on": None}, viewer=403),
         "list_feeds": Call("GET", "organisations/tarnwick/feeds"),
         "create_feed": Call("POST", "organisations/tarnwick/feeds", new, viewer=403),

@@ -12,13 +12,12 @@ from gradumen.core.assignment import Candidate, assign
 from gradumen.core.errors import Invalid
 from gradumen.core.forms import (
     plan_form,
-    rate_card_form,
     read_plan,
-    read_rate_card,
     read_service,
     service_form,
 )
 from gradumen.core.periods import Period, zone_of
+from gradumen.core.rate_forms import Known, rate_card_form, read_rate_card
 from gradumen.core.readings import base_quantity, read_reading
 from gradumen.core.units import convertible, parse_unit
 
@@ -93,8 +92,9 @@ def test_forms_come_back_as_they_were() -> None:
             {"rate": "z", "fee": "p/a", "price": "9"},
         ],
     }
-    name, buyers, card = read_rate_card(form, meters, services, {"p": plan}, 1)
-    assert read_rate_card(rate_card_form(name, buyers, card), meters, services, {"p": plan}, 1) == (name, buyers, card)
+    known = Known(meters, services, {"p": plan})
+    card = read_rate_card(form, known, 1)
+    assert read_rate_card(rate_card_form(card), known, 1) == card
 
 
 @pytest.mark.parametrize(

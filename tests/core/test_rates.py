@@ -1,23 +1,29 @@
-"""Rates: what matches and what a quantity costs."""
+"""Rates: what a quantity costs, and what cannot be made."""
 
+from dataclasses import replace
+from datetime import date
 from decimal import Decimal
 from fractions import Fraction
-from itertools import pairwise
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 from gradumen.core.errors import Invalid
-from gradumen.core.rates import Block, Blocks, RateCardVersion, UsageRate, find_tie, price_usage
+from gradumen.core.exact import AMOUNT_PLACES, round_half_up
+from gradumen.core.rates import Block, Blocks, Markup, Over, Packages, RateCardVersion, Started, UsageRate
+from gradumen.core.rating import price_steps
 from gradumen.core.units import parse_unit
-from tests.core.strategies import CARD_DAY, cards, quantities, usage_rates
+from tests.core.strategies import usage_rates
+
+units = st.integers(0, 10**15).map(lambda whole: Decimal(whole).scaleb(-3))
 
 
 def naive(rate: UsageRate, quantity: Fraction) -> Fraction:
     """The price of a quantity from zero, block by block in pricing units."""
-    left, total, low = quantity / rate.unit.factor, Fraction(0), Fraction(0)
-    for step in rate.blocks.steps:
+    assert isinstance(rate.pricing, Blocks)
+    left, total, low = quantity, Fraction(0), Fraction(0)
+    for step in rate.pricing.steps:
         size = left if step.upto is None else min(left, Fraction(step.upto) - low)
         total += size * Fraction(step.price)
         left -= size
@@ -25,25 +31,23 @@ def naive(rate: UsageRate, quantity: Fraction) -> Fraction:
     return total
 
 
-@given(usage_rates(), quantities, quantities)
+@given(usage_rates(), units, units)
 def test_every_digit_is_kept(rate: UsageRate, before: Decimal, quantity: Decimal) -> None:
     """Pricing on top of what came before is the difference of two prices from zero, in fractions."""
-    priced = price_usage(rate, before, quantity)
+    _, priced = price_steps([(rate, before), (rate, quantity)])
     expected = naive(rate, Fraction(before) + Fraction(quantity)) - naive(rate, Fraction(before))
 
-    assert sum((block.amount for block in priced), Fraction(0)) == expected
-    assert sum((Fraction(block.quantity) for block in priced), Fraction(0)) == Fraction(quantity)
+    assert sum((block.amount for block in priced.blocks), Fraction(0)) == expected
+    assert priced.amount == round_half_up(expected, AMOUNT_PLACES)
 
 
-@given(usage_rates(), st.lists(quantities, min_size=1, max_size=6))
-def test_splitting_a_quantity_changes_nothing(rate: UsageRate, parts: list[Decimal]) -> None:
-    whole = sum(parts, Decimal(0))
-    ends = [sum(parts[:count], Decimal(0)) for count in range(len(parts) + 1)]
-    split = sum(
-        (block.amount for low, high in pairwise(ends) for block in price_usage(rate, low, high - low)), Fraction(0)
-    )
+@given(usage_rates(), st.lists(units, min_size=1, max_size=6))
+def test_splitting_a_quantity_over_versions_changes_nothing(rate: UsageRate, parts: list[Decimal]) -> None:
+    split = price_steps([(rate, part) for part in parts])
+    (whole,) = price_steps([(rate, sum(parts, Decimal(0)))])
 
-    assert split == sum((block.amount for block in price_usage(rate, Decimal(0), whole)), Fraction(0))
+    blocks = [block.amount for step in split for block in step.blocks]
+    assert sum(blocks, Fraction(0)) == sum((block.amount for block in whole.blocks), Fraction(0))
 
 
 @pytest.mark.parametrize(
@@ -63,45 +67,31 @@ def test_blocks_that_overlap_or_leave_a_gap_cannot_be_made(steps: list[tuple[Dec
         Blocks(tuple(Block(upto, Decimal(price)) for upto, price in steps))
 
 
-def test_a_negative_price_cannot_be_made() -> None:
-    with pytest.raises(Invalid, match="negative"):
-        Blocks((Block(None, Decimal("-0.01")),))
+FLAT = UsageRate("flat", "compute/vcpu", parse_unit("piece-hour"), Blocks((Block(None, Decimal("0.02")),)))
 
 
-def _rate(slug: str, **match: str) -> UsageRate:
-    blocks = Blocks((Block(None, Decimal(1)),))
-    return UsageRate(
-        slug, "compute/vcpu", parse_unit("vCPU-hour", counted="vCPU"), blocks, tuple(sorted(match.items()))
-    )
+@pytest.mark.parametrize(
+    ("change", "message"),
+    [
+        (lambda: Blocks((Block(None, Decimal("-0.01")),)), "negative"),
+        (lambda: Packages(Decimal(0), Decimal(1)), "empty"),
+        (lambda: Markup(Decimal(-1)), "negative"),
+        (lambda: replace(FLAT, cap=Decimal(1), minimum=Decimal(2)), "below minimum"),
+        (lambda: replace(FLAT, allowance=Decimal(-1)), "negative"),
+        (lambda: replace(FLAT, started=Started.HOUR), "names the phases"),
+        (lambda: replace(FLAT, phases=("running",)), "names the phases"),
+        (lambda: replace(FLAT, committed=Decimal(1), over=Over.PROJECT), "not per project"),
+        (lambda: RateCardVersion("c", 1, "EUR", date(2026, 1, 1), (FLAT, FLAT)), "stands twice"),
+        (lambda: RateCardVersion("c", 1, "XXX", date(2026, 1, 1), ()), "currency"),
+    ],
+)
+def test_what_cannot_be_made(change: object, message: str) -> None:
+    with pytest.raises(Invalid, match=message):
+        change()  # type: ignore[operator]
 
 
-def test_more_conditions_win() -> None:
-    card = RateCardVersion("c", 1, "EUR", CARD_DAY, (_rate("all"), _rate("large", size="large")))
-
-    large, small = (
-        card.usage_rate("compute/vcpu", {"size": "large"}),
-        card.usage_rate("compute/vcpu", {"size": "small"}),
-    )
-    assert large is not None and large.slug == "large"
-    assert small is not None and small.slug == "all"
-    assert card.usage_rate("compute/memory", {}) is None
-
-
-def test_a_tie_is_found_when_the_card_is_made() -> None:
-    assert find_tie([_rate("a", size="large"), _rate("b", size="small")]) is None
-    assert find_tie([_rate("a", size="large"), _rate("b", site="north")]) is not None
-    with pytest.raises(Invalid, match=r"'a' and 'b'"):
-        RateCardVersion("c", 1, "EUR", CARD_DAY, (_rate("a"), _rate("b")))
-
-
-@given(cards())
-def test_at_most_one_rate_wins(card: RateCardVersion) -> None:
-    """No attributes match two rates of a card equally well."""
-    for rate in card.rates:
-        if isinstance(rate, UsageRate):
-            attributes = dict(rate.match)
-            matching = [
-                each for each in card.rates if isinstance(each, UsageRate) and each.matches(rate.meter, attributes)
-            ]
-            most = max(len(each.match) for each in matching)
-            assert sum(len(each.match) == most for each in matching) == 1
+def test_a_month_at_a_steady_price_does_not_depend_on_the_unit() -> None:
+    per_hour, per_second = FLAT, replace(FLAT, unit=parse_unit("piece-second"), slug="s")
+    (hours,) = price_steps([(per_hour, Decimal(2))])
+    (seconds,) = price_steps([(per_second, Decimal(7200))])
+    assert hours.amount * 3600 == seconds.amount

@@ -35,6 +35,32 @@ def test_an_empty_database_comes_to_head_without_drift(fresh: Engine) -> None:
     schema.migrate(fresh)
 
 
+def test_subscriptions_of_before_keep_their_day_and_quantity(fresh: Engine) -> None:
+    """From the first schema, with a subscription in it, to the one with a supply line for each stretch of time."""
+    schema.migrate(fresh, "0001")
+    ids = {name: f"{number:032x}" for number, name in enumerate(("org", "plan", "version", "card", "sub", "line"), 1)}
+    with fresh.begin() as connection:
+        for statement in (
+            "INSERT INTO organisations (id, type, slug, name, country, currency, created_at) "
+            "VALUES (:org, 'provider', 'tarnwick', 'Tarnwick', 'IE', 'EUR', NOW())",
+            "INSERT INTO plans (id, organisation_id, slug) VALUES (:plan, :org, 'open-range')",
+            "INSERT INTO plan_versions (id, plan_id, number, published_at, document) "
+            "VALUES (:version, :plan, 1, NOW(), '{}')",
+            "INSERT INTO rate_cards (id, organisation_id, slug, name, currency, buyers) "
+            "VALUES (:card, :org, 'eur', 'Euro', 'EUR', 'any')",
+            "INSERT INTO subscriptions (id, organisation_id, plan_version_id, name, quantity, starts_on, version, "
+            "created_at) VALUES (:sub, :org, :version, 'Open Range', 3, '2026-08-01', 1, NOW())",
+            "INSERT INTO supply_lines (id, subscription_id, depth, seller_id, buyer_id, tier, rate_card_id) "
+            "VALUES (:line, :sub, 0, :org, :org, 'moor', :card)",
+        ):
+            connection.execute(text(statement), ids)
+    schema.migrate(fresh)
+    with fresh.connect() as connection:
+        row = connection.execute(text("SELECT starts_on, quantity, paused, trial, tier FROM supply_lines")).one()
+    assert tuple(map(str, row)) == ("2026-08-01", "3", "0", "0", "moor")
+    command.check(schema.alembic_config(fresh))
+
+
 def test_every_table_has_a_primary_key(fresh: Engine) -> None:
     schema.migrate(fresh)
     with fresh.connect() as connection:

@@ -746,6 +746,26 @@ export interface paths {
         patch: operations["end_subscription"];
         trace?: never;
     };
+    "/api/v1/subscriptions/{subscription_id}/change": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Change Subscription
+         * @description Change tier, quantity or whether it pauses, from a day on. Safe to repeat.
+         */
+        post: operations["change_subscription"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/tokens": {
         parameters: {
             query?: never;
@@ -1779,6 +1799,25 @@ export interface components {
             password: string;
         };
         /**
+         * StretchBody
+         * @description What holds from a day until the next stretch.
+         */
+        StretchBody: {
+            /** Paused */
+            paused: boolean;
+            /** Quantity */
+            quantity: number;
+            /**
+             * Starts On
+             * Format: date
+             */
+            starts_on: string;
+            /** Tier */
+            tier: string;
+            /** Trial */
+            trial: boolean;
+        };
+        /**
          * SubscriptionBody
          * @description A subscription.
          */
@@ -1807,10 +1846,31 @@ export interface components {
              * Format: date
              */
             starts_on: string;
+            /** Stretches */
+            stretches: components["schemas"]["StretchBody"][];
             /** Tier */
             tier: string;
             /** Version */
             version: number;
+        };
+        /**
+         * SubscriptionChange
+         * @description Another tier or quantity, or a pause, from a day on; null leaves as it is.
+         */
+        SubscriptionChange: {
+            /** Paused */
+            paused?: boolean | null;
+            /** Quantity */
+            quantity?: number | null;
+            /**
+             * Starts On
+             * Format: date
+             */
+            starts_on: string;
+            /** Tier */
+            tier?: string | null;
+            /** Version */
+            version?: number | null;
         };
         /**
          * SubscriptionCreate
@@ -1841,6 +1901,8 @@ export interface components {
             starts_on: string;
             /** Tier */
             tier: string;
+            /** Trial Until */
+            trial_until?: string | null;
         };
         /**
          * SubscriptionUpdate
@@ -3403,6 +3465,41 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["SubscriptionUpdate"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SubscriptionBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    change_subscription: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                subscription_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SubscriptionChange"];
             };
         };
         responses: {

@@ -6,7 +6,12 @@ from fastapi import APIRouter, Response, status
 
 from gradumen.api.calls import CallerHere, OnceHere, Uow, answered
 from gradumen.usecases import subscriptions
-from gradumen.wire.subscriptions import SubscriptionBody, SubscriptionCreate, SubscriptionUpdate
+from gradumen.wire.subscriptions import (
+    SubscriptionBody,
+    SubscriptionChange,
+    SubscriptionCreate,
+    SubscriptionUpdate,
+)
 from gradumen.wire.values import Page
 
 router = APIRouter(tags=["subscriptions"])
@@ -35,4 +40,14 @@ def end_subscription(subscription_id: UUID, body: SubscriptionUpdate, uow: Uow, 
     """Set or take back a subscription's end. Safe to repeat."""
     return SubscriptionBody.of(
         subscriptions.end_subscription(uow, caller, subscription_id=subscription_id, **body.model_dump())
+    )
+
+
+@router.post("/subscriptions/{subscription_id}/change")
+def change_subscription(
+    subscription_id: UUID, body: SubscriptionChange, uow: Uow, caller: CallerHere
+) -> SubscriptionBody:
+    """Change tier, quantity or whether it pauses, from a day on. Safe to repeat."""
+    return SubscriptionBody.of(
+        subscriptions.change_subscription(uow, caller, subscription_id=subscription_id, **body.model_dump())
     )

@@ -9,7 +9,7 @@ from gradumen.cli.output import Out
 from gradumen.cli.profiles import own_organisation
 from gradumen.client import Client
 from gradumen.core.errors import Invalid
-from gradumen.wire.subscriptions import SubscriptionBody, SubscriptionCreate
+from gradumen.wire.subscriptions import SubscriptionBody, SubscriptionChange, SubscriptionCreate
 
 
 def register(nouns: Any) -> None:
@@ -26,6 +26,18 @@ def register(nouns: Any) -> None:
     create.add_argument("--from", dest="starts_on", type=date.fromisoformat, required=True, metavar="DAY")
     create.add_argument("--until", dest="ends_on", type=date.fromisoformat, metavar="DAY", help="first day not covered")
     create.add_argument("--rate-card", help="a card of the seller, instead of the one that fits the buyer")
+    create.add_argument(
+        "--trial-until", type=date.fromisoformat, metavar="DAY", help="free of charge up to this day (not included)"
+    )
+    change = verbs.add("change", run_change, "change tier or quantity, pause or resume, from a day on; safe to repeat")
+    change.add_argument("organisation")
+    change.add_argument("name", help="the subscription's own name")
+    change.add_argument("--from", dest="starts_on", type=date.fromisoformat, required=True, metavar="DAY")
+    change.add_argument("--tier")
+    change.add_argument("--quantity", type=int)
+    pausing = change.add_mutually_exclusive_group()
+    pausing.add_argument("--pause", dest="paused", action="store_const", const=True, help="no fees and allowances")
+    pausing.add_argument("--resume", dest="paused", action="store_const", const=False)
     end = verbs.add("end", run_end, "set the first day that a subscription does not cover; safe to repeat")
     end.add_argument("organisation")
     end.add_argument("name", help="the subscription's own name")
@@ -73,6 +85,7 @@ def run_create(arguments: argparse.Namespace, client: Client, out: Out) -> int:
             starts_on=arguments.starts_on,
             ends_on=arguments.ends_on,
             rate_card=arguments.rate_card,
+            trial_until=arguments.trial_until,
         )
     )
     out.body(made)
@@ -80,13 +93,46 @@ def run_create(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     return 0
 
 
-def run_end(arguments: argparse.Namespace, client: Client, out: Out) -> int:
-    """End."""
+def _find(arguments: argparse.Namespace, client: Client) -> SubscriptionBody:
     found = [each for each in client.subscriptions.list(arguments.organisation) if each.name == arguments.name]
     if not found:
         message = f"'{arguments.organisation}' has no subscription '{arguments.name}'; see: gradumen subscriptions list"
         raise Invalid(message, field="name", value=arguments.name)
-    made = client.subscriptions.end(found[0].id, arguments.day, version=found[0].version)
+    return found[0]
+
+
+def run_change(arguments: argparse.Namespace, client: Client, out: Out) -> int:
+    """Change."""
+    found = _find(arguments, client)
+    change = SubscriptionChange(
+        starts_on=arguments.starts_on,
+        tier=arguments.tier,
+        quantity=arguments.quantity,
+        paused=arguments.paused,
+        version=found.version,
+    )
+    made = client.subscriptions.change(found.id, change)
+    out.body(made)
+    out.table(
+        ("FROM", "TIER", "QUANTITY", ""),
+        [
+            (
+                each.starts_on.isoformat(),
+                each.tier,
+                str(each.quantity),
+                "paused" if each.paused else "trial" if each.trial else "",
+            )
+            for each in made.stretches
+        ],
+        right=("QUANTITY",),
+    )
+    return 0
+
+
+def run_end(arguments: argparse.Namespace, client: Client, out: Out) -> int:
+    """End."""
+    found = _find(arguments, client)
+    made = client.subscriptions.end(found.id, arguments.day, version=found.version)
     out.body(made)
     _show([made], out)
     return 0

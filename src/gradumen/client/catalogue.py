@@ -6,7 +6,12 @@ from uuid import UUID
 
 from gradumen.client.connection import Connection
 from gradumen.wire.catalogue import CatalogueFile, CatalogueFiles, ChangeBody, ChangesBody, PublishedBody, RateCardBody
-from gradumen.wire.subscriptions import SubscriptionBody, SubscriptionCreate, SubscriptionUpdate
+from gradumen.wire.subscriptions import (
+    SubscriptionBody,
+    SubscriptionChange,
+    SubscriptionCreate,
+    SubscriptionUpdate,
+)
 
 
 class Catalogue:
@@ -60,6 +65,10 @@ class Subscriptions:
     def create(self, body: SubscriptionCreate, *, key: str | None = None) -> SubscriptionBody:
         """Subscribe an organisation."""
         return self._connection.post("subscriptions", SubscriptionBody, body, key=key)
+
+    def change(self, subscription_id: UUID, body: SubscriptionChange) -> SubscriptionBody:
+        """Change tier, quantity or whether it pauses, from a day on."""
+        return self._connection.post(f"subscriptions/{subscription_id}/change", SubscriptionBody, body)
 
     def end(self, subscription_id: UUID, ends_on: date | None, *, version: int | None = None) -> SubscriptionBody:
         """Set or take back an end."""

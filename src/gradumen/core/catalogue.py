@@ -6,6 +6,7 @@ from decimal import Decimal
 from enum import StrEnum
 
 from gradumen.core.errors import Invalid
+from gradumen.core.sampling import ADDITIVE, Across, Sampling
 from gradumen.core.units import Unit, parse_unit
 
 _SLUG = re.compile(r"[a-z0-9](?:[a-z0-9-]{0,61}[a-z0-9])?")
@@ -40,6 +41,10 @@ def name_of(raw: object, *, field: str, most: int = 120) -> str:
     return raw.strip()
 
 
+PHASES = ("held", "running", "working")
+"""The phases of a resource where its service names no others."""
+
+
 class Combine(StrEnum):
     """How the readings of one resource become usage of an hour."""
 
@@ -61,8 +66,11 @@ class Meter:
     unit: Unit
     combine: Combine
     counted: str | None = None
+    sampling: Sampling = ADDITIVE
 
     def __post_init__(self) -> None:
+        if self.sampling.across is Across.DISTINCT and self.unit.dimensions != ("piece",):
+            raise Invalid("distinct resources are counted in pieces; use the unit piece", field="across")
         if self.unit.factor != 1:
             unit = self.unit.text
             raise Invalid(f"a meter counts in base units; '{unit}' is not one", field="unit", value=unit)
@@ -102,8 +110,10 @@ class Service:
     meters: tuple[Meter, ...]
     attributes: tuple[Attribute, ...] = ()
     description: str = ""
+    phases: tuple[str, ...] = PHASES
 
     def __post_init__(self) -> None:
+        _distinct("phase", list(self.phases))
         _distinct("meter", [meter.slug for meter in self.meters])
         _distinct("attribute", [attribute.slug for attribute in self.attributes])
         if not self.meters:

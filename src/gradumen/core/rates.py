@@ -1,22 +1,50 @@
-"""Rates and rate cards: what an entry matches and how it prices."""
+"""Rates and rate cards: what an entry matches and how it prices (`docs/rating.md` has each kind's arithmetic)."""
 
-from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, field
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
+from enum import StrEnum
 from fractions import Fraction
-from itertools import combinations, pairwise
+from functools import cached_property
+from itertools import pairwise
+from math import lcm
 
+from gradumen.core.discounts import Discount
 from gradumen.core.errors import Invalid
-from gradumen.core.exact import AMOUNT_PLACES, QUANTITY_PLACES, divide_half_up, minor_units, scaled, unscaled
+from gradumen.core.exact import AMOUNT_PLACES, QUANTITY_PLACES, minor_units
+from gradumen.core.matching import Attributes, Conditions, Matcher, TimeWindow
 from gradumen.core.units import Unit
 
-Attributes = Mapping[str, str]
+MICRO = 10**QUANTITY_PLACES
+PICO = 10**AMOUNT_PLACES
+
+
+class Over(StrEnum):
+    """Over what a rate cumulates within a billing period."""
+
+    SUBSCRIPTION = "subscription"
+    PROJECT = "project"
+    BUYER = "buyer"
+    TENANT = "tenant"
+
+
+class Started(StrEnum):
+    """A step of time that is charged whole once it has started."""
+
+    SECOND = "second"
+    MINUTE = "minute"
+    HOUR = "hour"
+
+    @property
+    def seconds(self) -> int:
+        """Its length."""
+        return {Started.SECOND: 1, Started.MINUTE: 60, Started.HOUR: 3600}[self]
 
 
 @dataclass(frozen=True, slots=True)
 class Block:
-    """A price per unit up to a quantity (in that unit) since the period's start; ``upto`` None has no end."""
+    """A price per unit up to and including a quantity (in that unit); ``upto`` None has no end."""
 
     upto: Decimal | None
     price: Decimal
@@ -24,9 +52,14 @@ class Block:
 
 @dataclass(frozen=True, slots=True)
 class Blocks:
-    """Blocks that leave no quantity unpriced: ascending from zero, and only the last without end."""
+    """Blocks that leave no quantity unpriced: ascending from zero, and only the last without end.
+
+    ``whole`` prices the whole quantity of the period at the price of the block that it reaches; else each block's
+    share has that block's price. One block without end is a price per unit.
+    """
 
     steps: tuple[Block, ...]
+    whole: bool = False
 
     def __post_init__(self) -> None:
         *bounded, last = (Decimal(0), *(step.upto for step in self.steps))
@@ -38,55 +71,202 @@ class Blocks:
 
 
 @dataclass(frozen=True, slots=True)
-class UsageRate:
-    """A rate on a meter: one price per unit is a single block without end, several blocks are graduated.
+class Packages:
+    """A price per package of ``size`` (in the rate's unit); a package begun is charged whole."""
 
-    Blocks cumulate over the billing period, per subscription, across versions of the card.
+    size: Decimal
+    price: Decimal
+
+    def __post_init__(self) -> None:
+        _not_negative(self.price)
+        if self.size <= 0:
+            raise Invalid(f"a package of {self.size} is empty; give a size above 0", field="package", value=self.size)
+
+
+@dataclass(frozen=True, slots=True)
+class Markup:
+    """A percentage on top of an imported cost, and a fixed amount once per period where there is any cost."""
+
+    percent: Decimal
+    fixed: Decimal = Decimal(0)
+
+    def __post_init__(self) -> None:
+        _not_negative(self.percent)
+        _not_negative(self.fixed)
+
+    @property
+    def price(self) -> Decimal:
+        """What one unit of cost becomes."""
+        return Decimal(1) + self.percent.scaleb(-2)
+
+
+@dataclass(frozen=True, slots=True)
+class Steps:
+    """A rate's prices in whole numbers: a quantity in millionths of base units x ``prices`` / ``divisor`` is 1e-12.
+
+    ``ends`` are those of blocks, or the one size of packages, in millionths of base units.
+    """
+
+    ends: tuple[int, ...]
+    prices: tuple[int, ...]
+    divisor: int
+
+
+@dataclass(frozen=True)
+class UsageRate:
+    """A rate on a meter.
+
+    ``allowance`` (per period and scope), ``committed`` (priced at least, used or not) count in ``unit``; ``minimum``
+    and ``cap`` are amounts per period and scope where there is usage. ``started`` charges begun steps of time of a
+    resource in one of ``phases``. All cumulate over the billing period, ``over`` says per what, across versions.
     """
 
     slug: str
     meter: str
     unit: Unit
-    blocks: Blocks
-    match: tuple[tuple[str, str], ...] = ()
-    scaled_steps: tuple[tuple[int | None, int], ...] = field(init=False, repr=False, compare=False)
-    """Ends in millionths of base units and prices in 1e-12 of the currency, for arithmetic in whole numbers."""
+    pricing: Blocks | Packages | Markup
+    match: Conditions = ()
+    when: TimeWindow | None = None
+    over: Over = Over.SUBSCRIPTION
+    allowance: Decimal = Decimal(0)
+    committed: Decimal = Decimal(0)
+    minimum: Decimal = Decimal(0)
+    cap: Decimal | None = None
+    started: Started | None = None
+    phases: tuple[str, ...] = ()
 
     def __post_init__(self) -> None:
-        steps = tuple(
-            (_scaled_end(step.upto, self.unit), scaled(step.price, AMOUNT_PLACES)) for step in self.blocks.steps
-        )
-        object.__setattr__(self, "scaled_steps", steps)
+        for amount in (self.minimum, self.cap or Decimal(0), self.allowance, self.committed):
+            _not_negative(amount)
+        if self.cap is not None and self.cap < self.minimum:
+            raise Invalid(f"cap {self.cap} is below minimum {self.minimum}", field="cap", value=self.cap)
+        if bool(self.phases) != (self.started is not None):
+            raise Invalid("a rate per started time names the phases, and only such a rate", field="phases")
+        if self.committed and self.over is Over.PROJECT:
+            raise Invalid("a commitment is over subscription, buyer or tenant, not per project", field="over")
+        if self.started and self.when:
+            raise Invalid("a rate per started time has no time window; started time knows no gaps", field="when")
+        _ = self.steps, self.scaled_allowance, self.scaled_committed
 
     @property
     def kind(self) -> str:
-        """``per_unit`` or ``graduated``."""
-        return "per_unit" if len(self.blocks.steps) == 1 else "graduated"
+        """How it prices, in one word."""
+        if self.started:
+            return f"started_{self.started}"
+        if self.meter.startswith(PROMISED):
+            return "allocation"
+        match self.pricing:
+            case Packages():
+                return "packages"
+            case Markup():
+                return "markup"
+            case Blocks(steps, whole):
+                return "per_unit" if len(steps) == 1 else "whole_quantity" if whole else "graduated"
+
+    @cached_property
+    def steps(self) -> Steps:
+        """Its prices in whole numbers."""
+        match self.pricing:
+            case Blocks(steps):
+                ends = tuple(self.scaled_quantity(step.upto, "blocks") for step in steps if step.upto is not None)
+                prices = [Fraction(step.price) * PICO / (self.unit.factor * MICRO) for step in steps]
+            case Packages(size, price):
+                ends = (self.scaled_quantity(size, "package"),)
+                prices = [Fraction(price) * PICO]
+            case Markup():
+                ends = ()
+                prices = [Fraction(self.pricing.price) * PICO / (self.unit.factor * MICRO)]
+        divisor = lcm(*(price.denominator for price in prices))
+        return Steps(ends, tuple(int(price * divisor) for price in prices), divisor)
+
+    @cached_property
+    def scaled_allowance(self) -> int:
+        """The allowance in millionths of base units."""
+        return self.scaled_quantity(self.allowance, "allowance")
+
+    @cached_property
+    def scaled_committed(self) -> int:
+        """The committed quantity in millionths of base units."""
+        return self.scaled_quantity(self.committed, "committed")
+
+    def scaled_quantity(self, quantity: Decimal, field: str) -> int:
+        """A quantity in the rate's unit as millionths of base units."""
+        whole = Fraction(quantity) * self.unit.factor * MICRO
+        if whole.denominator != 1:
+            raise Invalid(f"{field} ends inside the smallest quantity; use a rounder figure", field=field)
+        return int(whole)
 
     def matches(self, meter: str, attributes: Attributes) -> bool:
-        """Whether usage of that meter with those attributes is priced by this rate."""
-        return meter == self.meter and all(attributes.get(key) == value for key, value in self.match)
+        """Whether its conditions hold for usage of that meter with those attributes."""
+        return meter == self.meter and all(
+            key in attributes and condition.holds(attributes[key]) for key, condition in self.match
+        )
+
+
+PROMISED = "promised/"
+"""Meters of what quotas promise are named by their measure after this."""
+
+
+class Every(StrEnum):
+    """How often a fee is charged."""
+
+    ONCE = "once"
+    MONTH = "month"
+    QUARTER = "quarter"
+    YEAR = "year"
+
+    @property
+    def months(self) -> int:
+        """The length of its term in months; 0 for once."""
+        return {Every.ONCE: 0, Every.MONTH: 1, Every.QUARTER: 3, Every.YEAR: 12}[self]
 
 
 @dataclass(frozen=True, slots=True)
 class RecurringRate:
-    """A fee per month and piece of a plan's tier, prorated by the seconds of the real period that it covers."""
+    """A fee per piece of a plan's tier: once at the start, or per term and prorated by the seconds that it covers.
+
+    A month is the billing period; quarters and years count from the subscription's first day. ``advance`` charges a
+    term in the period before it (a month) or in which it starts (longer), else in the period in which it ends.
+    """
 
     slug: str
     plan: str
     tier: str
     price: Decimal
-
-    kind = "recurring"
+    every: Every = Every.MONTH
+    advance: bool = False
 
     def __post_init__(self) -> None:
         _not_negative(self.price)
 
-
-Rate = UsageRate | RecurringRate
+    @property
+    def kind(self) -> str:
+        """``recurring`` or ``one_off``."""
+        return "one_off" if self.every is Every.ONCE else "recurring"
 
 
 @dataclass(frozen=True, slots=True)
+class SpendCommitment:
+    """A spend per month that is charged at least: the difference to what its services come to is trued up.
+
+    Prorated by the seconds that the scope's subscriptions cover. No ``services`` means all.
+    """
+
+    slug: str
+    amount: Decimal
+    services: tuple[str, ...] = ()
+    over: Over = Over.BUYER
+
+    kind = "commitment"
+
+    def __post_init__(self) -> None:
+        _not_negative(self.amount)
+
+
+Rate = UsageRate | RecurringRate | SpendCommitment
+
+
+@dataclass(frozen=True)
 class RateCardVersion:
     """A seller's prices from a day on (in the seller's billing zone), until the next version begins."""
 
@@ -95,131 +275,65 @@ class RateCardVersion:
     currency: str
     starts_on: date
     rates: tuple[Rate, ...]
+    discounts: tuple[Discount, ...] = ()
 
     def __post_init__(self) -> None:
         minor_units(self.currency)
-        slugs = [rate.slug for rate in self.rates]
-        for slug in slugs:
-            if slugs.count(slug) > 1:
+        seen: set[str] = set()
+        for slug in (each.slug for each in (*self.rates, *self.discounts)):
+            if slug in seen:
                 raise Invalid(f"rate '{slug}' stands twice; give each its own slug", field="rates", value=slug)
+            seen.add(slug)
         tie = find_tie(self.rates)
         if tie:
             raise Invalid(f"rates '{tie[0]}' and '{tie[1]}' {tie[2]}", field="rates", value=tie[1])
 
-    def usage_rate(self, meter: str, attributes: Attributes) -> UsageRate | None:
-        """The most specific rate: the one with the most conditions, of which publication allows only one."""
-        found = [rate for rate in self.rates if isinstance(rate, UsageRate) and rate.matches(meter, attributes)]
-        return max(found, key=lambda rate: len(rate.match), default=None)
+    @cached_property
+    def usage_rates(self) -> tuple[UsageRate, ...]:
+        """Its rates on meters."""
+        return tuple(rate for rate in self.rates if isinstance(rate, UsageRate))
 
-    def fee(self, plan: str, tier: str) -> RecurringRate | None:
-        """The recurring rate of a plan's tier."""
-        for rate in self.rates:
-            if isinstance(rate, RecurringRate) and (rate.plan, rate.tier) == (plan, tier):
-                return rate
-        return None
+    @cached_property
+    def matcher(self) -> Matcher:
+        """Its rates on meters, compiled."""
+        return Matcher(self.usage_rates)
+
+    @cached_property
+    def positions(self) -> Mapping[str, int]:
+        """Where each rate stands in the card."""
+        return {rate.slug: index for index, rate in enumerate(self.rates)}
+
+    def usage_rate(self, meter: str, attributes: Attributes, week_hour: int = 0) -> UsageRate | None:
+        """The rate that prices usage of a meter in an hour of the week (of the seller's zone)."""
+        index = self.matcher.find(meter, attributes, week_hour)
+        return None if index is None else self.usage_rates[index]
+
+    def fees(self, plan: str, tier: str) -> list[RecurringRate]:
+        """The fees of a plan's tier."""
+        fees = [rate for rate in self.rates if isinstance(rate, RecurringRate)]
+        return [fee for fee in fees if (fee.plan, fee.tier) == (plan, tier)]
 
 
 def find_tie(rates: Iterable[Rate]) -> tuple[str, str, str] | None:
-    """Find two rates of which neither wins: equally many conditions that one set of attributes can fulfil."""
-    usage: dict[tuple[str, int], list[UsageRate]] = {}
-    fees: dict[tuple[str, str], str] = {}
+    """Find two rates of which neither wins: alike in specificity, and some usage fulfils both."""
+    usage: list[UsageRate] = []
+    fees: dict[tuple[str, str, Every], str] = {}
     for rate in rates:
         if isinstance(rate, UsageRate):
-            usage.setdefault((rate.meter, len(rate.match)), []).append(rate)
-        elif (rate.plan, rate.tier) in fees:
-            return fees[rate.plan, rate.tier], rate.slug, f"are both the fee of {rate.plan}/{rate.tier}; keep one"
-        else:
-            fees[rate.plan, rate.tier] = rate.slug
-    for same in usage.values():
-        for left, right in combinations(same, 2):
-            wanted = dict(left.match)
-            if all(wanted.get(key, value) == value for key, value in right.match):
-                return left.slug, right.slug, "can match the same usage with equally many conditions; add one"
-    return None
-
-
-@dataclass(frozen=True, slots=True)
-class PricedBlock:
-    """One step of the arithmetic: so much quantity in a block at a price per pricing unit.
-
-    ``start`` and ``size`` are in millionths of base units; ``factor`` is base units per pricing unit.
-    """
-
-    start: int
-    size: int
-    price: Decimal
-    factor: Fraction
-
-    @property
-    def from_quantity(self) -> Decimal:
-        """Where the block's share begins, in base units."""
-        return unscaled(self.start, QUANTITY_PLACES)
-
-    @property
-    def quantity(self) -> Decimal:
-        """How much of the quantity is in the block, in base units."""
-        return unscaled(self.size, QUANTITY_PLACES)
-
-    @property
-    def amount(self) -> Fraction:
-        """The exact amount, in the card's currency."""
-        return Fraction(self.size, 10**QUANTITY_PLACES) * Fraction(self.price) / self.factor
-
-
-def price_usage(rate: UsageRate, before: Decimal, quantity: Decimal) -> tuple[PricedBlock, ...]:
-    """Price a quantity that follows on ``before`` in the same period, block by block, exactly.
-
-    Args:
-        rate: its blocks count in ``rate.unit``.
-        before: already priced in this period, in base units; >= 0.
-        quantity: in base units; >= 0.
-
-    Returns:
-        The blocks touched; their exact amounts are in the card's currency, rounding is the caller's.
-
-    >>> from gradumen.core.units import parse_unit
-    >>> steps = Blocks((Block(Decimal(400), Decimal("0.02")), Block(None, Decimal("0.01"))))
-    >>> rate = UsageRate("calls", "api/calls", parse_unit("request"), steps)
-    >>> sum(block.amount for block in price_usage(rate, Decimal(0), Decimal(415)))
-    Fraction(163, 20)
-    """
-    return price_scaled(rate, scaled(before, QUANTITY_PLACES), scaled(quantity, QUANTITY_PLACES))
-
-
-def price_scaled(rate: UsageRate, before: int, quantity: int) -> tuple[PricedBlock, ...]:
-    """As `price_usage`, in millionths of base units."""
-    if before < 0 or quantity < 0:
-        raise Invalid("a priced quantity is never negative", field="quantity", value=quantity)
-    priced: list[PricedBlock] = []
-    low, end = 0, before + quantity
-    for (high, _), step in zip(rate.scaled_steps, rate.blocks.steps, strict=True):
-        inside_from = max(before, low)
-        inside_to = end if high is None else min(end, high)
-        if inside_to > inside_from:
-            priced.append(PricedBlock(inside_from, inside_to - inside_from, step.price, rate.unit.factor))
-        if high is None or end <= high:
-            break
-        low = high
-    return tuple(priced)
-
-
-def rounded_amount(blocks: Sequence[PricedBlock]) -> Decimal:
-    """The sum of blocks of one rate, rounded once to 12 places."""
-    if not blocks:
-        return Decimal(0)
-    factor = blocks[0].factor
-    top = sum(block.size * scaled(block.price, AMOUNT_PLACES) for block in blocks) * factor.denominator
-    return unscaled(divide_half_up(top, factor.numerator * 10**QUANTITY_PLACES), AMOUNT_PLACES)
-
-
-def _scaled_end(upto: Decimal | None, unit: Unit) -> int | None:
-    """A block's end in millionths of base units."""
-    if upto is None:
+            usage.append(rate)
+        elif isinstance(rate, RecurringRate):
+            key = (rate.plan, rate.tier, rate.every)
+            if key in fees:
+                return fees[key], rate.slug, f"are both the fee of {rate.plan}/{rate.tier} per {rate.every}; keep one"
+            fees[key] = rate.slug
+    tie = Matcher(usage).tie()
+    if tie is None:
         return None
-    whole, lost = divmod(scaled(upto, QUANTITY_PLACES) * unit.factor.numerator, unit.factor.denominator)
-    if lost:
-        raise Invalid("a block ends inside the smallest quantity; use a rounder end", field="blocks")
-    return whole
+    return (
+        usage[tie[0]].slug,
+        usage[tie[1]].slug,
+        "can match the same usage and neither is more specific; add a condition to one",
+    )
 
 
 def _not_negative(price: Decimal) -> None:

@@ -3,22 +3,24 @@
 `docs/rating.md` says what each rate kind does, with worked examples.
 """
 
-import hashlib
-from bisect import bisect_right
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime
-from decimal import Decimal, localcontext
+from decimal import Decimal
 from fractions import Fraction
-from itertools import groupby
+from functools import cached_property
 from zoneinfo import ZoneInfo
 
+import numpy as np
 import polars as pl
 
-from gradumen.core.errors import Invalid
-from gradumen.core.exact import AMOUNT_PLACES, EXACT, QUANTITY_PLACES, allocate, scaled, unscaled
-from gradumen.core.periods import Period, day_start, hour_number, hour_start
-from gradumen.core.rates import PricedBlock, RateCardVersion, UsageRate, price_scaled, rounded_amount
+from gradumen.core.charges import Adjustment, Charge, PricedBlock, Shared, Unpriced
+from gradumen.core.combining import Array, Combiner, Groups, RateAt, chosen, fitted, joined
+from gradumen.core.exact import AMOUNT_PLACES, QUANTITY_PLACES, add, scaled, unscaled
+from gradumen.core.periods import Period, day_start, hour_number
+from gradumen.core.pricing import Priced, Rows, price_rows
+from gradumen.core.rates import Markup, Over, Packages, RateCardVersion, UsageRate
+from gradumen.core.sampling import Sampling
 
 USAGE_SCHEMA = {
     "line": pl.Int32,
@@ -31,14 +33,16 @@ USAGE_SCHEMA = {
 }
 """Usage as rating takes it: ``hour`` counts UTC hours from 1970, ``quantity`` millionths of the base unit."""
 
-PART_KEYS = ("project", "resource", "day")
-
 
 @dataclass(frozen=True, slots=True)
 class RatedLine:
     """A supply line as rating needs it: what is subscribed, from when to when, at which prices.
 
-    ``allowances`` are per meter, in base units; ``versions`` of its rate card in the order of their days.
+    A subscription whose tier or quantity changes, or that pauses, has a line for each stretch of time; they share
+    ``subscription``. ``buyer`` and ``tenant`` number the buyer of the link and the subscriber. ``allowances`` are per
+    meter and whole period, in base units, and count by the seconds that the line covers. All that a line in ``trial``
+    is charged is taken off again. ``meters`` are those of the
+    plan's services (None: any). ``first_day`` is the subscription's; terms of quarters and years count from it.
     """
 
     number: int
@@ -49,101 +53,136 @@ class RatedLine:
     versions: tuple[RateCardVersion, ...]
     allowances: Mapping[str, Decimal]
     quantity: int = 1
-
-
-@dataclass(frozen=True, slots=True)
-class Part:
-    """A charge's share of one project, resource and local day. Fees have no resource."""
-
-    project: int | None
-    resource: int | None
-    day: date
-    quantity: Decimal
-    amount: Decimal
-
-
-@dataclass(frozen=True, slots=True)
-class Charge:
-    """A priced quantity of one supply line and rate version, with its arithmetic.
-
-    Quantities are in base units (seconds for fees), amounts in the card's currency with 12 places.
-    """
-
-    line: int
-    kind: str
-    rate: str
-    version: RateCardVersion
-    meter: str | None
-    unit: str
-    quantity: Decimal
-    covered: Decimal
-    before: Decimal
-    blocks: tuple[PricedBlock, ...]
-    amount: Decimal
-    start: datetime
-    end: datetime
-    attributes: tuple[int, ...] = ()
-    parts: tuple[Part, ...] = ()
+    subscription: int | None = None
+    buyer: int = 0
+    tenant: int = 0
+    paused: bool = False
+    trial: bool = False
+    first_day: date | None = None
+    meters: frozenset[str] | None = None
 
     @property
-    def evidence(self) -> str:
-        """SHA-256 of the set of parts and attributes that the charge was made from."""
-        rows = sorted(f"{part.project}|{part.resource}|{part.day}|{part.quantity:f}" for part in self.parts)
-        return hashlib.sha256("\n".join([*map(str, self.attributes), *rows]).encode()).hexdigest()
+    def card(self) -> str:
+        """The name of its card; empty where it has none."""
+        return self.versions[0].card if self.versions else ""
+
+    @property
+    def scope(self) -> int:
+        """What its stretches of time share."""
+        return self.number if self.subscription is None else self.subscription
 
 
-@dataclass(frozen=True, slots=True)
-class Unpriced:
-    """Usage of a supply line that no rate of its card prices."""
+@dataclass(frozen=True)
+class PricedUsage:
+    """Usage charges of a period as columns; `charges` writes them out, one by one."""
 
-    line: int
-    meter: str
-    attributes: int
-    quantity: Decimal
-
-
-@dataclass(frozen=True, slots=True)
-class Rated:
-    """What rating gives: charges, and what nothing prices."""
-
-    charges: tuple[Charge, ...]
+    pricing: "Pricing"
+    groups: Groups
+    covered: Array
+    priced: Priced
     unpriced: tuple[Unpriced, ...]
 
+    def __len__(self) -> int:
+        return len(self.groups.line)
 
-def combine(usage: pl.LazyFrame, boundaries: Sequence[int], keys: Sequence[str] = ()) -> pl.DataFrame:
-    """Add usage up exactly per line, meter, attributes and price interval (and ``keys``).
+    def charges(self) -> Iterator[Charge]:
+        """Each charge with its arithmetic, by line, rate and version."""
+        order = np.lexsort((self.groups.rate, self.groups.project, self.groups.line))
+        several = np.bincount(self.priced.step_of_row, minlength=1) > 1
+        for row in order.tolist():
+            yield self._charge(row, several)
+
+    def _charge(self, row: int, several: Array) -> Charge:
+        priced, groups, step = self.priced, self.groups, int(self.priced.step_of_row[row])
+        at = self.pricing.combiner.rates[groups.rate[row]]
+        rate, line = at.rate, self.pricing.lines[int(groups.line[row])]
+        start, end = self.pricing.service_period(line, at.version)
+        whole = _priced_step(priced, step, rate)
+        covered = _quantity(self.covered[row])
+        shared = Shared(_quantity(priced.quantity[step]), whole.amount) if several[step] else None
+        return Charge(
+            line=line.number,
+            kind=rate.kind,
+            rate=rate.slug,
+            version=at.version,
+            meter=rate.meter,
+            unit=rate.unit.text,
+            quantity=_quantity(groups.quantity[row]),
+            covered=covered if shared else add([covered, whole.covered]),
+            before=whole.before,
+            blocks=whole.blocks,
+            amount=_amount(priced.row_amount[row]),
+            start=start,
+            end=end,
+            project=int(groups.project[row]) if rate.over is Over.PROJECT else None,
+            true_up=whole.true_up,
+            adjustments=whole.adjustments,
+            shared=shared,
+        )
+
+
+def prices_of(rate: UsageRate) -> tuple[tuple[Decimal, ...], Fraction]:
+    """A rate's prices and the base units (or packages) that each is for."""
+    pricing = rate.pricing
+    if isinstance(pricing, Packages):
+        return (pricing.price,), Fraction(1)
+    if isinstance(pricing, Markup):
+        return (pricing.price,), rate.unit.factor
+    return tuple(step.price for step in pricing.steps), rate.unit.factor
+
+
+@dataclass(frozen=True, slots=True)
+class PricedStep:
+    """What a version's share of a period comes to; see `Charge`."""
+
+    amount: Decimal
+    covered: Decimal
+    before: Decimal
+    true_up: Decimal
+    blocks: tuple[PricedBlock, ...]
+    adjustments: tuple[Adjustment, ...]
+
+
+def price_steps(steps: Sequence[tuple[UsageRate, Decimal]]) -> list[PricedStep]:
+    """Price what one scope used in a period, at the namesakes of a rate in successive versions.
 
     Args:
-        usage: see `USAGE_SCHEMA`; a narrower whole-number type of ``quantity`` is as good.
-        boundaries: hours at which some card changes version, ascending; the interval counts those passed.
-
-    Raises:
-        Invalid: so large that a sum might not fit 128 bits.
+        steps: each version's rate and the quantity used while it held, in the rate's unit.
     """
-    bound = usage.select(pl.col("quantity").abs().max().alias("most"), pl.len().alias("rows"))
-    most, rows = bound.collect(engine="streaming").row(0)
-    if most is not None and int(most) * int(rows) >= 2**126:
-        raise Invalid("the usage of this period is too large to add up exactly", field="quantity", value=most)
-    interval: pl.Expr = pl.lit(0, dtype=pl.Int32)
-    for boundary in boundaries:
-        interval = interval + (pl.col("hour") >= boundary).cast(pl.Int32)
-    names = ["line", "meter", "attributes", "interval", *keys]
-    return (
-        usage.with_columns(interval.alias("interval"))
-        .group_by(names)
-        .agg(pl.col("quantity").cast(pl.Int128).sum())
-        .collect(engine="streaming")
+    version = RateCardVersion("steps", 1, "EUR", date(2000, 1, 1), ())
+    rates = [RateAt(0, version, rate, 0, order) for order, (rate, _) in enumerate(steps)]
+    quantities = [rate.scaled_quantity(quantity, "quantity") for rate, quantity in steps]
+    none = np.zeros(len(steps), dtype=np.int64)
+    rows = Rows(none, np.arange(len(steps)), fitted(np.array(quantities, dtype=object)))
+    priced = price_rows(rows, rates)
+    return [_priced_step(priced, step, rate) for step, (rate, _) in enumerate(steps)]
+
+
+def _priced_step(priced: Priced, step: int, rate: UsageRate) -> PricedStep:
+    prices, factor = prices_of(rate)
+    pieces = priced.pieces
+    return PricedStep(
+        amount=_amount(priced.amount[step]),
+        covered=_quantity(priced.covered[step]),
+        before=_quantity(priced.before[step]),
+        true_up=_quantity(priced.true_up[step]),
+        blocks=tuple(
+            PricedBlock(int(pieces.start[piece]), int(pieces.size[piece]), prices[pieces.price[piece]], factor)
+            for piece in range(*np.searchsorted(pieces.step, [step, step + 1]))
+        ),
+        adjustments=_adjustments(priced, step),
     )
 
 
-def version_at(versions: Sequence[RateCardVersion], starts: Sequence[int], hour: int) -> RateCardVersion | None:
-    """The version in force in an hour; ``starts`` are the versions' first hours."""
-    index = bisect_right(starts, hour) - 1
-    return versions[index] if index >= 0 else None
+def _adjustments(priced: Priced, step: int) -> tuple[Adjustment, ...]:
+    fixed = int(priced.fixed[step])
+    bounded = int(priced.amount[step]) - int(priced.priced[step]) - fixed
+    found = [("fixed", fixed), ("minimum" if bounded > 0 else "cap", bounded)]
+    return tuple(Adjustment(kind, _amount(amount)) for kind, amount in found if amount)
 
 
 class Pricing:
-    """Prices combined groups of one seller and period; keeps the small lookups of rates by attributes and hour."""
+    """Prices what one seller's lines use in a period."""
 
     def __init__(
         self,
@@ -152,110 +191,153 @@ class Pricing:
         attribute_sets: Mapping[int, Mapping[str, str]],
         period: Period,
         zone: ZoneInfo,
+        samplings: Mapping[str, Sampling] | None = None,
+        phases: Mapping[str, int] | None = None,
     ) -> None:
+        self.phases = phases or {}
         self.lines, self.meters, self.attribute_sets = lines, meters, attribute_sets
+        self.samplings = {slug: each for slug, each in (samplings or {}).items() if not each.additive}
         self.zone, self.period = zone, period
         self.start, self.end = period.bounds(zone)
-        first, last = hour_number(self.start), hour_number(self.end)
-        starts = {day_start(v.starts_on, zone) for line in lines.values() for v in line.versions}
-        self.boundaries = sorted(hour for hour in map(hour_number, starts) if first < hour < last)
-        self._interval_hours = [first, *self.boundaries]
-        self._rates: dict[tuple[str, int, int, int], UsageRate | None] = {}
-        self._versions: dict[tuple[str, int], RateCardVersion | None] = {}
-        self._positions: dict[tuple[str, int], dict[str, int]] = {}
+        self.cards = {line.card: line.versions for line in lines.values()}
+        numbers = {card: number for number, card in enumerate(self.cards)}
+        self.card_of_line = np.zeros(max(lines, default=-1) + 1, dtype=np.int64)
+        for line in lines.values():
+            self.card_of_line[line.number] = numbers[line.card]
         self._holds: dict[tuple[str, int], tuple[datetime, datetime]] = {}
 
-    def version(self, line: RatedLine, interval: int) -> RateCardVersion | None:
-        """The version of the line's card that holds in an interval."""
-        card = line.versions[0].card if line.versions else ""
-        key = (card, interval)
-        if key not in self._versions:
-            starts = [hour_number(day_start(v.starts_on, self.zone)) for v in line.versions]
-            self._versions[key] = version_at(line.versions, starts, self._interval_hours[interval])
-        return self._versions[key]
-
-    def rate(self, version: RateCardVersion, meter: int, attributes: int) -> UsageRate | None:
-        """The rate of a meter with these attributes in a version."""
-        key = (version.card, version.number, meter, attributes)
-        if key not in self._rates:
-            self._rates[key] = version.usage_rate(self.meters[meter], self.attribute_sets[attributes])
-        return self._rates[key]
-
-    def price(self, groups: pl.DataFrame) -> Rated:
-        """Price what `combine` gave, without parts."""
-        charges: list[Charge] = []
-        unpriced: list[Unpriced] = []
-        rows = groups.sort("line", "meter", "interval", "attributes").select(
-            "line", "meter", "interval", "attributes", "quantity"
+    @cached_property
+    def combiner(self) -> Combiner:
+        """The lines' cards, compiled for the period."""
+        return Combiner(
+            list(self.cards.values()),
+            self.card_of_line,
+            self.meters,
+            self.attribute_sets,
+            hour_number(self.start),
+            hour_number(self.end),
+            self.zone,
+            self.phases,
         )
-        with localcontext(EXACT):
-            for (number, meter), same in groupby(rows.iter_rows(), key=lambda row: (row[0], row[1])):
-                self._price_meter(self.lines[number], meter, same, charges, unpriced)
-        return Rated(tuple(charges), tuple(unpriced))
 
-    def _price_meter(
-        self,
-        line: RatedLine,
-        meter: int,
-        rows: Iterator[tuple[int, int, int, int, int]],
-        charges: list[Charge],
-        unpriced: list[Unpriced],
-    ) -> None:
-        """Price one meter of one line: versions in the order of time, rates in the order of the card."""
-        slug = self.meters[meter]
-        sums: dict[tuple[int, str], int] = {}
-        sets: dict[tuple[int, str], list[int]] = {}
-        found: dict[tuple[int, str], tuple[RateCardVersion, UsageRate]] = {}
-        for _, _, interval, attributes, quantity in rows:
-            version = self.version(line, interval)
-            rate = self.rate(version, meter, attributes) if version else None
-            if version is None or rate is None:
-                unpriced.append(Unpriced(line.number, slug, attributes, unscaled(quantity, QUANTITY_PLACES)))
+    def combine(self, usage: pl.DataFrame) -> Groups:
+        """Sum usage per line and rate; see `USAGE_SCHEMA`, a narrower whole-number ``quantity`` is as good."""
+        return self.combiner.combine(usage)
+
+    def price(self, groups: Groups) -> PricedUsage:
+        """Price what `combine` gave; where something is committed, also where nothing was used."""
+        unpriced = groups.rate < 0
+        missing = chosen(groups, np.flatnonzero(unpriced))
+        rows = self._with_committed(chosen(groups, np.flatnonzero(~unpriced)) if unpriced.any() else groups)
+        rates = self.combiner.rates
+        scope = self._scopes(rows)
+        same, next_up = scope[1:] == scope[:-1], rows.rate[1:] >= rows.rate[:-1]
+        if not np.all((scope[1:] > scope[:-1]) | (same & next_up)):
+            order = np.lexsort((rows.project, rows.line, rows.rate, scope))
+            rows, scope = chosen(rows, order), scope[order]
+        covered = self._tier_allowances(rows)
+        priced = price_rows(Rows(scope, rows.rate, fitted(rows.quantity - covered)), rates)
+        return PricedUsage(self, rows, covered, priced, tuple(self.unpriced(missing)))
+
+    def additive(self, meter: str) -> bool:
+        """Whether usage of a meter adds up."""
+        return meter not in self.samplings
+
+    def unpriced(self, groups: Groups) -> Iterator[Unpriced]:
+        """Rows that nothing prices, as what is listed."""
+        columns = (groups.line, groups.meter, groups.attributes, groups.quantity)
+        for line, meter, attributes, quantity in zip(*(column.tolist() for column in columns), strict=True):
+            yield Unpriced(line, self.meters[meter], attributes, _quantity(quantity))
+
+    def _scopes(self, rows: Groups) -> Array:
+        """What each row cumulates over, as numbers that differ between kinds of scope."""
+        size = len(self.card_of_line)
+        table = np.zeros((4, size), dtype=np.int64)
+        for line in self.lines.values():
+            table[:, line.number] = line.scope, 0, line.buyer, line.tenant
+        kind = np.array([list(Over).index(each.rate.over) for each in self.combiner.rates], dtype=np.int64)[rows.rate]
+        value = table[kind, rows.line]
+        projects = np.asarray(kind == list(Over).index(Over.PROJECT))
+        value[projects] = rows.project[projects]
+        return kind * (int(value.max(initial=0)) + 1) + value
+
+    def _with_committed(self, rows: Groups) -> Groups:
+        """Rows of nothing for what a line has committed to, at the version that holds last."""
+        wanted: list[tuple[int, int]] = []
+        for index, at in enumerate(self.combiner.rates):
+            if not at.rate.committed:
                 continue
-            key = (version.number, rate.slug)
-            sums[key] = sums.get(key, 0) + quantity
-            sets.setdefault(key, []).append(attributes)
-            found[key] = version, rate
-        allowance = scaled(line.allowances.get(slug, Decimal(0)), QUANTITY_PLACES)
-        before: dict[str, int] = {}
-        order = {key: (key[0], self._position(*found[key])) for key in found}
-        for key in sorted(found, key=order.__getitem__):
-            version, rate = found[key]
-            quantity = sums[key]
-            covered = min(allowance, quantity)
-            allowance -= covered
-            already = before.get(rate.slug, 0)
-            blocks = price_scaled(rate, already, quantity - covered)
-            before[rate.slug] = already + quantity - covered
-            start, end = self._service_period(line, version)
-            charges.append(
-                Charge(
-                    line=line.number,
-                    kind=rate.kind,
-                    rate=rate.slug,
-                    version=version,
-                    meter=slug,
-                    unit=rate.unit.text,
-                    quantity=unscaled(quantity, QUANTITY_PLACES),
-                    covered=unscaled(covered, QUANTITY_PLACES),
-                    before=unscaled(already, QUANTITY_PLACES),
-                    blocks=blocks,
-                    amount=rounded_amount(blocks),
-                    start=start,
-                    end=end,
-                    attributes=tuple(sorted(set(sets[key]))),
-                )
-            )
+            for line in self.lines.values():
+                held = [v for v in line.versions if self._overlap(line, v)]
+                included = line.meters is None or at.rate.meter in line.meters
+                if held and included and held[-1] is at.version and not line.paused:
+                    wanted.append((line.number, index))
+        if not wanted:
+            return rows
+        numbers, indexes = (np.array(column, dtype=np.int64) for column in zip(*wanted, strict=True))
+        none = np.full(len(wanted), -1, dtype=np.int64)
+        extra = Groups(numbers, none, indexes, np.zeros(len(wanted), dtype=np.int64), none, none)
+        return joined([rows, extra])
 
-    def _position(self, version: RateCardVersion, rate: UsageRate) -> int:
-        """Where a rate stands in its version."""
-        key = (version.card, version.number)
-        if key not in self._positions:
-            self._positions[key] = {each.slug: index for index, each in enumerate(version.rates)}
-        return self._positions[key][rate.slug]
+    def _tier_allowances(self, rows: Groups) -> Array:
+        """What the tiers' allowances cover of each row: the earliest version first, then in the card's order."""
+        covered = np.zeros(len(rows.line), dtype=np.int64)
+        allowed = self._allowed()
+        if not allowed:
+            return covered
+        rates = self.combiner.rates
+        meters = {slug: number for number, slug in enumerate({slug for _, slug in allowed})}
+        meter_of = np.array([meters.get(each.rate.meter, -1) for each in rates], dtype=np.int64)[rows.rate]
+        scope_of = np.zeros(len(self.card_of_line), dtype=np.int64)
+        for line in self.lines.values():
+            scope_of[line.number] = line.scope
+        key = np.where(meter_of < 0, -1, scope_of[rows.line] * len(meters) + meter_of)
+        most = {scope * len(meters) + meters[slug]: quantity for (scope, slug), quantity in allowed.items()}
+        concerned = np.flatnonzero(np.isin(key, np.array(list(most), dtype=np.int64)))
+        if not len(concerned):
+            return covered
+        places = [(each.order << 32) + each.version.positions[each.rate.slug] for each in rates]
+        place = np.array(places, dtype=np.int64)
+        order = np.lexsort((rows.project[concerned], rows.line[concerned], place[rows.rate[concerned]], key[concerned]))
+        concerned = concerned[order]
+        quantity, keys = rows.quantity[concerned].astype(object), key[concerned]
+        upto = np.cumsum(quantity)
+        first = np.flatnonzero(np.append(True, keys[1:] != keys[:-1]))
+        group = np.cumsum(np.isin(np.arange(len(keys)), first)) - 1
+        upto = upto - (upto[first] - quantity[first])[group]
+        limit = np.array([most[each] for each in keys.tolist()], dtype=object)
+        result = covered.astype(object)
+        result[concerned] = np.minimum(upto, limit) - np.minimum(upto - quantity, limit)
+        return fitted(result)
 
-    def _service_period(self, line: RatedLine, version: RateCardVersion) -> tuple[datetime, datetime]:
-        key = (version.card, version.number)
+    def _allowed(self) -> dict[tuple[int, str], int]:
+        """Allowances per subscription and meter, in millionths, by the seconds that its lines cover."""
+        whole = int((self.end - self.start).total_seconds())
+        found: dict[tuple[int, str], int] = {}
+        alike: dict[tuple[int, int], dict[str, int]] = {}
+        for line in self.lines.values():
+            key = (id(line.allowances), self.covered_seconds(line) if line.allowances else 0)
+            if key not in alike:
+                shares = {
+                    slug: scaled(each, QUANTITY_PLACES) * key[1] // whole for slug, each in line.allowances.items()
+                }
+                alike[key] = {slug: share for slug, share in shares.items() if share}
+            for slug, share in alike[key].items():
+                found[line.scope, slug] = found.get((line.scope, slug), 0) + share
+        return found
+
+    def covered_seconds(self, line: RatedLine) -> int:
+        """The seconds of the period that a line covers; none while it pauses."""
+        end = self.end if line.end is None else min(self.end, line.end)
+        return 0 if line.paused else max(0, int((end - max(self.start, line.start)).total_seconds()))
+
+    def _overlap(self, line: RatedLine, version: RateCardVersion) -> bool:
+        start, end = self.service_period(line, version)
+        return start < end
+
+    def service_period(self, line: RatedLine, version: RateCardVersion) -> tuple[datetime, datetime]:
+        """From when to when a version prices a line in the period; not after each other where it does not."""
+        key = (line.card, version.number)
         if key not in self._holds:
             later = [v.starts_on for v in line.versions if v.starts_on > version.starts_on]
             until = min(self.end, day_start(min(later), self.zone)) if later else self.end
@@ -263,105 +345,10 @@ class Pricing:
         start, end = self._holds[key]
         return max(start, line.start), end if line.end is None else min(end, line.end)
 
-    def fees(self) -> tuple[Charge, ...]:
-        """The recurring fees of all lines, prorated by seconds of the real period."""
-        found: list[Charge] = []
-        whole = int((self.end - self.start).total_seconds())
-        for line in self.lines.values():
-            for version in line.versions:
-                fee = version.fee(line.plan, line.tier)
-                start, end = self._service_period(line, version)
-                if fee is None or end <= start:
-                    continue
-                seconds = int((end - start).total_seconds())
-                block = PricedBlock(0, seconds * 10**QUANTITY_PLACES, fee.price, Fraction(whole, line.quantity))
-                amount = rounded_amount([block])
-                parts = self._fee_parts(start, end, amount)
-                found.append(
-                    Charge(
-                        line.number,
-                        "recurring",
-                        fee.slug,
-                        version,
-                        None,
-                        "month",
-                        Decimal(seconds),
-                        Decimal(0),
-                        Decimal(0),
-                        (block,),
-                        amount,
-                        start,
-                        end,
-                        (),
-                        parts,
-                    )
-                )
-        return tuple(found)
 
-    def _fee_parts(self, start: datetime, end: datetime, amount: Decimal) -> tuple[Part, ...]:
-        days: list[tuple[date, int]] = []
-        moment = start
-        while moment < end:
-            day = moment.astimezone(self.zone).date()
-            stop = min(end, day_start(date.fromordinal(day.toordinal() + 1), self.zone))
-            days.append((day, int((stop - moment).total_seconds())))
-            moment = stop
-        shares = allocate(scaled(amount, AMOUNT_PLACES), [seconds for _, seconds in days])
-        return tuple(
-            Part(None, None, day, Decimal(seconds), unscaled(share, AMOUNT_PLACES))
-            for (day, seconds), share in zip(days, shares, strict=True)
-        )
-
-    def day_of_hour(self) -> pl.DataFrame:
-        """Small table from UTC hour to local day (days since 1970), daylight saving included."""
-        hours = range(hour_number(self.start), hour_number(self.end))
-        epoch = date(1970, 1, 1).toordinal()
-        days = [hour_start(hour).astimezone(self.zone).date().toordinal() - epoch for hour in hours]
-        return pl.DataFrame({"hour": list(hours), "day": days}, schema={"hour": pl.Int32, "day": pl.Int32})
+def _quantity(millionths: int) -> Decimal:
+    return unscaled(int(millionths), QUANTITY_PLACES)
 
 
-def rate_period(usage: pl.DataFrame, pricing: Pricing) -> Rated:
-    """Combine, price and allocate the usage of one seller and period, fees included.
-
-    The order of the rows makes no difference.
-    """
-    dated = usage.lazy().join(pricing.day_of_hour().lazy(), on="hour", how="inner")
-    fine = combine(dated, pricing.boundaries, PART_KEYS)
-    groups = fine.group_by("line", "meter", "attributes", "interval").agg(pl.col("quantity").sum())
-    rated = pricing.price(groups)
-    parts = _parts_by_charge(fine, pricing)
-    charges = [_with_parts(charge, parts[charge.line, charge.version.number, charge.rate]) for charge in rated.charges]
-    return Rated((*charges, *pricing.fees()), rated.unpriced)
-
-
-_PartSums = dict[tuple[int, int, int], int]
-
-
-def _parts_by_charge(fine: pl.DataFrame, pricing: Pricing) -> dict[tuple[int, int, str], _PartSums]:
-    found: dict[tuple[int, int, str], _PartSums] = {}
-    rows = fine.select("line", "meter", "interval", "attributes", *PART_KEYS, "quantity")
-    for number, meter, interval, attributes, project, resource, day, quantity in rows.iter_rows():
-        version = pricing.version(pricing.lines[number], interval)
-        rate = pricing.rate(version, meter, attributes) if version else None
-        if version is not None and rate is not None:
-            sums = found.setdefault((number, version.number, rate.slug), {})
-            sums[project, resource, day] = sums.get((project, resource, day), 0) + quantity
-    return found
-
-
-def _with_parts(charge: Charge, sums: _PartSums) -> Charge:
-    """Split a charge over its parts in proportion to quantity, in a stable order."""
-    epoch = date(1970, 1, 1).toordinal()
-    keys = sorted(sums)
-    shares = allocate(scaled(charge.amount, AMOUNT_PLACES), [sums[key] for key in keys])
-    parts = tuple(
-        Part(
-            project,
-            resource,
-            date.fromordinal(epoch + day),
-            unscaled(sums[project, resource, day], QUANTITY_PLACES),
-            unscaled(share, AMOUNT_PLACES),
-        )
-        for (project, resource, day), share in zip(keys, shares, strict=True)
-    )
-    return Charge(**{**{name: getattr(charge, name) for name in Charge.__slots__}, "parts": parts})
+def _amount(whole: int) -> Decimal:
+    return unscaled(int(whole), AMOUNT_PLACES)

@@ -1,4 +1,4 @@
-"""Units of quantities, with exact factors to the base units piece, byte, second and watt-hour.
+"""Units of quantities, with exact factors to the base units piece, byte, second, watt-hour and millionth of a currency.
 
 A unit is one or two names joined by a hyphen: ``GiB``, ``vCPU-hour``, ``GiB-hour``. A meter may call its piece by a
 noun of its own (``vCPU``), which then stands for ``piece``.
@@ -9,6 +9,7 @@ from fractions import Fraction
 from functools import lru_cache
 
 from gradumen.core.errors import Invalid
+from gradumen.core.exact import MINOR_UNITS
 
 _ATOMS: dict[str, tuple[str, Fraction]] = {
     "piece": ("piece", Fraction(1)),
@@ -24,10 +25,18 @@ _ATOMS: dict[str, tuple[str, Fraction]] = {
     "month730": ("second", Fraction(730 * 3600)),
     "watt-hour": ("watt-hour", Fraction(1)),
 }
+for _name, _watt_hours in (("kilowatt-hour", 10**3), ("megawatt-hour", 10**6)):
+    _ATOMS[_name] = ("watt-hour", Fraction(_watt_hours))
 _PREFIXED = (("kB", "KiB"), ("MB", "MiB"), ("GB", "GiB"), ("TB", "TiB"), ("PB", "PiB"))
 for _power, (_decimal, _binary) in enumerate(_PREFIXED, 1):
     _ATOMS[_decimal] = ("byte", Fraction(1000**_power))
     _ATOMS[_binary] = ("byte", Fraction(1024**_power))
+    _ATOMS[f"{_decimal[0]}bit"] = ("byte", Fraction(1000**_power, 8))
+    _ATOMS[f"{_binary[:2]}bit"] = ("byte", Fraction(1024**_power, 8))
+
+for _currency in MINOR_UNITS:
+    _ATOMS[_currency] = (_currency, Fraction(10**6))
+    _ATOMS[f"micro-{_currency}"] = (_currency, Fraction(1))
 
 MONTH730 = "month730"
 """A month of 730 hours, for prices per month that do not follow the real length of the period."""
@@ -68,7 +77,8 @@ def parse_unit(text: str, *, counted: str | None = None, field: str = "unit") ->
             dimensions.append("piece")
             continue
         if name not in _ATOMS:
-            known = ", ".join([*_ATOMS, *([counted] if counted else [])])
+            common = [atom for atom in _ATOMS if not atom.startswith("micro-") and atom not in MINOR_UNITS]
+            known = ", ".join([*common, "a currency", *([counted] if counted else [])])
             message = f"unit '{text[:60]}' is not known; use one of {known}, or two joined by a hyphen"
             raise Invalid(message, field=field, value=text)
         dimensions.append(_ATOMS[name][0])

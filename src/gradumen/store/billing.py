@@ -70,7 +70,7 @@ class InvoiceRow(Base):
 
 
 class ChargeRow(Base):
-    """A priced quantity of a supply line and rate version, with its explanation."""
+    """A priced quantity of a supply line and rate version (and project, for a rate that counts per project)."""
 
     __tablename__ = "charges"
     __table_args__ = (Index("ix_charges_supply_line_id_period", "supply_line_id", "period"),)
@@ -81,6 +81,7 @@ class ChargeRow(Base):
     period: Mapped[str] = mapped_column(ascii_text(7))
     rate_card_version_id: Mapped[UUID] = mapped_column(ForeignKey("rate_card_versions.id", ondelete="RESTRICT"))
     rate: Mapped[str] = mapped_column(ascii_text(63))
+    project_id: Mapped[UUID | None] = mapped_column(ForeignKey("projects.id", ondelete="RESTRICT"))
     meter: Mapped[str | None] = mapped_column(ascii_text(127))
     quantity: Mapped[Decimal] = mapped_column(Quantity)
     amount: Mapped[Decimal] = mapped_column(Amount)

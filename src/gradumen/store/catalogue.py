@@ -88,3 +88,19 @@ class RateCardVersionRow(Base):
     starts_on: Mapped[date]
     published_at: Mapped[datetime] = mapped_column(Moment)
     document: Mapped[dict[str, Any]] = mapped_column(JSON)
+
+
+class CatalogueDraftRow(Base):
+    """A service, plan or rate card that is being written, as a form that may still have mistakes."""
+
+    __tablename__ = "catalogue_drafts"
+    __table_args__ = (UniqueConstraint("organisation_id", "kind", "slug"),)
+
+    id: Mapped[UUID] = mapped_column(primary_key=True)
+    organisation_id: Mapped[UUID] = mapped_column(ForeignKey("organisations.id", ondelete="RESTRICT"))
+    kind: Mapped[str] = mapped_column(ascii_text(16))
+    slug: Mapped[str] = mapped_column(ascii_text(63))
+    form: Mapped[dict[str, Any]] = mapped_column(JSON)
+    version: Mapped[int]
+    edited_by: Mapped[UUID] = mapped_column(ForeignKey("users.id", ondelete="RESTRICT"))
+    edited_at: Mapped[datetime] = mapped_column(Moment)

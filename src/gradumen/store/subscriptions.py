@@ -23,7 +23,6 @@ class SubscriptionRow(Base):
     project_id: Mapped[UUID | None] = mapped_column(ForeignKey("projects.id", ondelete="RESTRICT"))
     plan_version_id: Mapped[UUID] = mapped_column(ForeignKey("plan_versions.id", ondelete="RESTRICT"))
     name: Mapped[str] = mapped_column(String(120))
-    quantity: Mapped[int]
     starts_on: Mapped[date]
     ends_on: Mapped[date | None]
     version: Mapped[int]
@@ -31,14 +30,15 @@ class SubscriptionRow(Base):
 
 
 class SupplyLineRow(Base):
-    """The subscription on one link: who sells it to whom at which tier and by which rate card.
+    """The subscription on one link, from a day until its next line there: seller, buyer, tier, quantity, rate card.
 
-    ``depth`` counts from the subscriber: 0 is its own purchase. The provider's own use is a line to itself.
+    ``depth`` counts from the subscriber: 0 is its own purchase. The provider's own use is a line to itself. A
+    ``paused`` line has no fees and allowances, one in ``trial`` is free of charge.
     """
 
     __tablename__ = "supply_lines"
     __table_args__ = (
-        UniqueConstraint("subscription_id", "depth"),
+        UniqueConstraint("subscription_id", "depth", "starts_on"),
         Index("ix_supply_lines_seller_id_buyer_id", "seller_id", "buyer_id"),
     )
 
@@ -47,5 +47,9 @@ class SupplyLineRow(Base):
     depth: Mapped[int]
     seller_id: Mapped[UUID] = mapped_column(ForeignKey("organisations.id", ondelete="RESTRICT"))
     buyer_id: Mapped[UUID] = mapped_column(ForeignKey("organisations.id", ondelete="RESTRICT"))
+    starts_on: Mapped[date]
     tier: Mapped[str] = mapped_column(ascii_text(63))
+    quantity: Mapped[int]
+    paused: Mapped[bool]
+    trial: Mapped[bool]
     rate_card_id: Mapped[UUID] = mapped_column(ForeignKey("rate_cards.id", ondelete="RESTRICT"))

@@ -12,9 +12,10 @@ from sqlalchemy.orm import Session
 
 from gradumen.core.catalogue import Meter, Plan, Service
 from gradumen.core.errors import CatalogueInvalid, Invalid, VersionInForce
-from gradumen.core.forms import plan_form, rate_card_form, read_plan, read_rate_card, read_service, service_form
+from gradumen.core.forms import plan_form, read_plan, read_service, service_form
 from gradumen.core.periods import Period
 from gradumen.core.permissions import Right
+from gradumen.core.rate_forms import Known, rate_card_form, read_rate_card
 from gradumen.core.rates import RateCardVersion
 from gradumen.store.billing import InvoiceRow
 from gradumen.store.catalogue import (
@@ -231,8 +232,9 @@ class _Publishing:
         ).first()
         versions = stored_versions(self.tx, row) if row else []
         number = len(versions) + 1
-        name, buyers, version = read_rate_card(form, self.known.meters, self.known.services, self.known.plans, number)
-        written = rate_card_form(name, buyers, version)
+        known = Known(self.known.meters, self.known.services, self.known.plans)
+        card = read_rate_card(form, known, number)
+        version, written = card.version, rate_card_form(card)
         same = next((each for each in versions if each.starts_on == version.starts_on), None)
         if same is not None and same.document == written:
             return Change("rate-card", slug, "unchanged", same.number)
@@ -249,12 +251,12 @@ class _Publishing:
                     id=uuid4(),
                     organisation_id=self.seller.id,
                     slug=slug,
-                    name=name,
+                    name=card.name,
                     currency=version.currency,
-                    buyers=buyers,
+                    buyers=card.buyers,
                 )
                 self.tx.add(row)
-            row.name, row.buyers = name, buyers
+            row.name, row.buyers = card.name, card.buyers
             self.tx.flush()
             self.tx.add(
                 RateCardVersionRow(

@@ -12,9 +12,9 @@ from sqlalchemy.dialects.mysql import insert as upsert
 from sqlalchemy.orm import Session
 
 from gradumen.core.billing import Figures, to_bill, totals
+from gradumen.core.charges import Charge
 from gradumen.core.exact import add, text
 from gradumen.core.periods import Period
-from gradumen.core.rating import Charge
 from gradumen.store.billing import (
     BillRunRow,
     ChargePartRow,
@@ -28,14 +28,14 @@ from gradumen.store.catalogue import RateCardRow
 from gradumen.store.organisations import OrganisationRow
 from gradumen.store.subscriptions import SupplyLineRow
 from gradumen.usecases.catalogue import load_published
+from gradumen.usecases.charges import Line, LineNames, by_project, explain, line_order
 from gradumen.usecases.rating import RatedPeriod, first_period, rate_links, usage_revision
 from gradumen.usecases.scope import organisations_by_id
-from gradumen.usecases.spend import Line, LineNames, by_project, explain, line_order
 from gradumen.usecases.tax_rates import find_tax
 
 NOTHING: Figures = (Decimal(0), Decimal(0))
-ChargeKey = tuple[UUID, UUID, str]
-"""Supply line, rate card version, rate."""
+ChargeKey = tuple[UUID, UUID, str, UUID | None]
+"""Supply line, rate card version, rate, and project where the rate counts per project."""
 PartKey = tuple[UUID | None, str | None, date]
 """Project, resource, local day."""
 
@@ -98,6 +98,8 @@ class Drafting:
                 self._collect(rate_links(self.tx, self.seller.id, period))
             self.tx.add(RatedPeriodRow(bill_run_id=self.run.id, period=period.text, revision=revision))
             period = period.next()
+        if first is not None:
+            self._collect(rate_links(self.tx, self.seller.id, last.next()), only_advance=True)
         self.tx.flush()
         buyers = organisations_by_id(self.tx, {each.buyer for each in self.pending})
         for buyer in sorted(buyers.values(), key=lambda row: row.slug):
@@ -117,16 +119,21 @@ class Drafting:
         )
         return self.tx.scalars(query).first() is not None
 
-    def _collect(self, rated: RatedPeriod) -> None:
-        """Keep of each charge what is not billed yet, and give back what is billed but no longer charged."""
+    def _collect(self, rated: RatedPeriod, *, only_advance: bool = False) -> None:
+        """Keep of each charge what is not billed yet, and give back what is billed but no longer charged.
+
+        Args:
+            only_advance: of a period that has not come yet, only what is charged in advance; nothing is given back.
+        """
         names = LineNames(self.tx, rated, self.published)
         billed_parts = self._billed_parts(rated.period)
         billed_lines = self._billed_lines(rated.period)
         for charge in rated.rated.charges:
             loaded = rated.lines[charge.line]
-            if loaded.row.buyer_id == self.seller.id:
+            if loaded.row.buyer_id == self.seller.id or (only_advance and not charge.advance):
                 continue
-            key = (loaded.row.id, loaded.version_ids[charge.version.number], charge.rate)
+            project = None if charge.project is None else rated.projects[charge.project].id
+            key = (loaded.row.id, loaded.version_ids[charge.version.number], charge.rate, project)
             lines = [names.line(charge, project, parts) for project, parts in by_project(charge).items()]
             self._keep(
                 Pending(
@@ -144,7 +151,7 @@ class Drafting:
                 billed_lines.pop(key, {}),
                 billed_parts.pop(key, {}),
             )
-        for key, gone in billed_lines.items():
+        for key, gone in () if only_advance else billed_lines.items():
             self._keep(self._given_back(key, gone, rated.period), gone, billed_parts.pop(key, {}))
 
     def _keep(self, now: Pending, billed_lines: dict[str | None, Line], billed_parts: dict[PartKey, Figures]) -> None:
@@ -181,6 +188,7 @@ class Drafting:
                 ChargeRow.supply_line_id,
                 ChargeRow.rate_card_version_id,
                 ChargeRow.rate,
+                ChargeRow.project_id,
                 ChargePartRow.project_id,
                 ChargePartRow.resource,
                 ChargePartRow.day,
@@ -196,14 +204,15 @@ class Drafting:
                 ChargeRow.supply_line_id,
                 ChargeRow.rate_card_version_id,
                 ChargeRow.rate,
+                ChargeRow.project_id,
                 ChargePartRow.project_id,
                 ChargePartRow.resource,
                 ChargePartRow.day,
             )
         )
         found: dict[ChargeKey, dict[PartKey, Figures]] = defaultdict(dict)
-        for line, version, rate, project, resource, day, quantity, amount in rows:
-            found[line, version, rate][project, resource, day] = (quantity, amount)
+        for line, version, rate, scope, project, resource, day, quantity, amount in rows:
+            found[line, version, rate, scope][project, resource, day] = (quantity, amount)
         return found
 
     def _billed_lines(self, period: Period) -> dict[ChargeKey, dict[str | None, Line]]:
@@ -218,7 +227,7 @@ class Drafting:
         )
         found: dict[ChargeKey, dict[str | None, Line]] = defaultdict(dict)
         for charge, row in rows:
-            lines = found[charge.supply_line_id, charge.rate_card_version_id, charge.rate]
+            lines = found[charge.supply_line_id, charge.rate_card_version_id, charge.rate, charge.project_id]
             line = stored_line(row)
             before = lines.get(line.project)
             if before is not None:
@@ -298,7 +307,7 @@ def _parts(rated: RatedPeriod, charge: Charge) -> dict[PartKey, Figures]:
 
 
 def _charge_values(each: Pending, charge_id: UUID, invoice_id: UUID) -> dict[str, Any]:
-    line, version, rate = each.key
+    line, version, rate, project = each.key
     return {
         "id": charge_id,
         "invoice_id": invoice_id,
@@ -306,6 +315,7 @@ def _charge_values(each: Pending, charge_id: UUID, invoice_id: UUID) -> dict[str
         "period": each.period,
         "rate_card_version_id": version,
         "rate": rate,
+        "project_id": project,
         "meter": each.meter,
         "quantity": add([quantity for quantity, _ in each.parts.values()]),
         "amount": add([amount for _, amount in each.parts.values()]),

@@ -2,8 +2,9 @@
 
 from collections import defaultdict
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import UTC, date, datetime
+from decimal import Decimal
 from typing import Any
 from uuid import UUID
 from zoneinfo import ZoneInfo
@@ -14,10 +15,13 @@ from sqlalchemy.orm import Session
 
 from gradumen.core.assignment import Candidate, assign
 from gradumen.core.catalogue import Plan
-from gradumen.core.forms import base_allowances, read_plan, read_rate_card
+from gradumen.core.charges import Rated
+from gradumen.core.forms import base_allowances, read_plan
 from gradumen.core.periods import Period, day_start, hour_number, zone_of
+from gradumen.core.rate_forms import Known, read_rate_card
+from gradumen.core.rated_periods import rate_period
 from gradumen.core.rates import RateCardVersion
-from gradumen.core.rating import USAGE_SCHEMA, Pricing, Rated, RatedLine, rate_period
+from gradumen.core.rating import USAGE_SCHEMA, Pricing, RatedLine
 from gradumen.store.catalogue import PlanRow, PlanVersionRow, RateCardRow, RateCardVersionRow
 from gradumen.store.organisations import OrganisationRow, ProjectRow, zone_name
 from gradumen.store.readings import AttributeSetRow
@@ -68,7 +72,8 @@ def rate_links(
     usage, projects, resources, unassigned = _load_usage(tx, lines, rated_lines, published, start, end, zone)
     sets = {row.id: row.document for row in tx.scalars(select(AttributeSetRow))}
     meters = {number: slug for slug, number in published.meter_ids.items()}
-    pricing = Pricing(rated_lines, meters, sets, period, zone)
+    samplings = {slug: meter.sampling for slug, meter in published.meters.items()}
+    pricing = Pricing(rated_lines, meters, sets, period, zone, samplings)
     rated = rate_period(usage, pricing)
     return RatedPeriod(period, zone, start, end, rated, lines, projects, resources, unassigned)
 
@@ -90,7 +95,9 @@ def _load_lines(
             SubscriptionRow.starts_on < period.next().first_day,
             SubscriptionRow.ends_on.is_(None) | (SubscriptionRow.ends_on > period.first_day),
         )
-        .order_by(SupplyLineRow.buyer_id, SubscriptionRow.organisation_id, SubscriptionRow.name)
+        .order_by(
+            SupplyLineRow.buyer_id, SubscriptionRow.organisation_id, SubscriptionRow.name, SupplyLineRow.starts_on
+        )
     )
     if buyers is not None:
         query = query.where(SupplyLineRow.buyer_id.in_(list(buyers)))
@@ -101,19 +108,35 @@ def _load_lines(
     plans = _load_plans(tx, {subscription.plan_version_id for _, subscription in rows}, published)
     loaded: dict[int, LoadedLine] = {}
     rated: dict[int, RatedLine] = {}
+    numbers: dict[UUID, int] = {}
+    allowances: dict[tuple[UUID, str], dict[str, Decimal]] = {}
     for number, (line, subscription) in enumerate(rows):
         currency, versions, ids = cards[line.rate_card_id]
         plan = plans[subscription.plan_version_id]
+        follows = rows[number + 1] if number + 1 < len(rows) else None
+        until = subscription.ends_on
+        if follows is not None and follows[1].id == subscription.id:
+            until = follows[0].starts_on if until is None else min(until, follows[0].starts_on)
+        key = (subscription.plan_version_id, line.tier)
+        if key not in allowances:
+            allowances[key] = base_allowances(plan, line.tier, published.meters)
         loaded[number] = LoadedLine(line, subscription, plan, currency, ids)
         rated[number] = RatedLine(
             number=number,
             plan=plan.slug,
             tier=line.tier,
-            start=day_start(subscription.starts_on, zone),
-            end=None if subscription.ends_on is None else day_start(subscription.ends_on, zone),
+            start=day_start(line.starts_on, zone),
+            end=None if until is None else day_start(until, zone),
             versions=versions,
-            allowances=base_allowances(plan, line.tier, published.meters),
-            quantity=subscription.quantity,
+            allowances=allowances[key],
+            quantity=line.quantity,
+            subscription=numbers.setdefault(subscription.id, len(numbers)),
+            buyer=numbers.setdefault(line.buyer_id, len(numbers)),
+            tenant=numbers.setdefault(subscription.organisation_id, len(numbers)),
+            paused=line.paused,
+            trial=line.trial,
+            first_day=subscription.starts_on,
+            meters=frozenset(meter.slug for service in plan.services for meter in published.services[service].meters),
         )
     return loaded, rated
 
@@ -122,6 +145,7 @@ def _load_cards(
     tx: Session, ids: set[UUID], published: Published
 ) -> dict[UUID, tuple[str, tuple[RateCardVersion, ...], dict[int, UUID]]]:
     found: dict[UUID, tuple[str, list[RateCardVersion], dict[int, UUID]]] = {}
+    known = Known(published.meters, published.services, published.plans)
     rows = tx.execute(
         select(RateCardRow, RateCardVersionRow)
         .join(RateCardVersionRow)
@@ -129,12 +153,10 @@ def _load_cards(
         .order_by(RateCardVersionRow.starts_on)
     )
     for card, row in rows:
-        _, _, version = read_rate_card(row.document, published.meters, published.services, published.plans, row.number)
+        version = read_rate_card(row.document, known, row.number).version
         _, versions, version_ids = found.setdefault(card.id, (card.currency, [], {}))
         # Two sellers may call their cards alike; rating tells cards apart by this name.
-        versions.append(
-            RateCardVersion(str(card.id), version.number, version.currency, version.starts_on, version.rates)
-        )
+        versions.append(replace(version, card=str(card.id)))
         version_ids[row.number] = row.id
     return {id: (currency, tuple(versions), ids) for id, (currency, versions, ids) in found.items()}
 

@@ -17,13 +17,13 @@ from gradumen.store.catalogue import PlanRow, PlanVersionRow, RateCardRow
 from gradumen.store.organisations import OrganisationRow, ProjectRow
 from gradumen.store.subscriptions import SubscriptionRow, SupplyLineRow
 from gradumen.store.unit_of_work import use_case
-from gradumen.usecases.scope import Caller, get_organisation, get_project, load_scope, organisations_by_id
+from gradumen.usecases.scope import Caller, Scope, get_organisation, get_project, load_scope, organisations_by_id
 from gradumen.usecases.usage import touch_months
 
 
 @dataclass(frozen=True, slots=True)
 class Subscription:
-    """A subscription; ``ends_on`` is the first day that it does not cover."""
+    """A subscription; ``ends_on`` is the first day that it does not cover, tier and quantity are those of today."""
 
     id: UUID
     organisation: str
@@ -36,6 +36,18 @@ class Subscription:
     starts_on: date
     ends_on: date | None
     version: int
+    stretches: list["Stretch"]
+
+
+@dataclass(frozen=True, slots=True)
+class Stretch:
+    """What holds from a day until the next stretch."""
+
+    starts_on: date
+    tier: str
+    quantity: int
+    paused: bool
+    trial: bool
 
 
 @use_case
@@ -52,11 +64,13 @@ def create_subscription(
     starts_on: date,
     ends_on: date | None,
     rate_card: str | None,
+    trial_until: date | None = None,
 ) -> Subscription:
     """Subscribe an organisation (or one project of it) to a tier, on every link of its chain.
 
     Args:
         rate_card: slug of a card of the direct seller; None takes the one that fits the buyer.
+        trial_until: free of charge up to this day (not included); a trial that is to end has it as ``ends_on`` too.
 
     Raises:
         NotPriceable: a seller of the chain has no rate card in its buyer's currency.
@@ -69,10 +83,9 @@ def create_subscription(
     if not scope.may(Right.MANAGE_SUBSCRIPTIONS, seller_id):
         raise Forbidden(right=Right.MANAGE_SUBSCRIPTIONS, organisation=f"{buyer.slug}'s seller")
     chain = scope.tree.chain(buyer.id)
-    version, plan_row = _newest_plan(tx, plan, chain)
+    version = _newest_plan(tx, plan, chain)
     _check_tier(version, tier)
-    if not 1 <= quantity <= 1_000_000:
-        raise Invalid(f"quantity lies between 1 and 1000000; got {quantity}", field="quantity", value=quantity)
+    _check_quantity(quantity)
     if not date(2000, 1, 1) <= starts_on <= date(2200, 1, 1):
         raise Invalid(f"starts_on {starts_on} is out of range", field="starts_on", value=starts_on)
     if ends_on is not None and ends_on <= starts_on:
@@ -83,7 +96,6 @@ def create_subscription(
         project_id=unit.id if unit else None,
         plan_version_id=version.id,
         name=name_of(name, field="name"),
-        quantity=quantity,
         starts_on=starts_on,
         ends_on=ends_on,
         version=1,
@@ -96,14 +108,24 @@ def create_subscription(
         raise Conflict(
             f"'{buyer.slug}' has a subscription '{name}' already; give this one another name", field="name"
         ) from None
-    _add_lines(tx, row, chain, tier, rate_card)
+    if trial_until is not None and not starts_on < trial_until <= (ends_on or trial_until):
+        raise Invalid(
+            f"trial_until {trial_until} must be after starts_on {starts_on} and not after ends_on",
+            field="trial_until",
+            value=trial_until,
+        )
+    opening = Stretch(starts_on, tier, quantity, paused=False, trial=trial_until is not None)
+    stretches = [opening]
+    if trial_until is not None and trial_until != ends_on:
+        stretches.append(Stretch(trial_until, tier, quantity, paused=False, trial=False))
+    _add_lines(tx, row, chain, stretches, rate_card)
     touch_months(tx, buyer.id, _months(starts_on, scope.now.date()))
-    return _view(row, buyer.slug, unit.slug if unit else None, plan_row.slug, version.number, tier)
+    return _views(tx, [row], scope.now.date())[0]
 
 
-def _newest_plan(tx: Session, slug: str, chain: list[UUID]) -> tuple[PlanVersionRow, PlanRow]:
-    found = tx.execute(
-        select(PlanVersionRow, PlanRow)
+def _newest_plan(tx: Session, slug: str, chain: list[UUID]) -> PlanVersionRow:
+    found = tx.scalars(
+        select(PlanVersionRow)
         .join(PlanRow)
         .where(PlanRow.slug == slug, PlanRow.organisation_id.in_(chain))
         .order_by(PlanVersionRow.number.desc())
@@ -111,7 +133,7 @@ def _newest_plan(tx: Session, slug: str, chain: list[UUID]) -> tuple[PlanVersion
     ).first()
     if found is None:
         raise NotFound("plan", slug[:70])
-    return found[0], found[1]
+    return found
 
 
 def _check_tier(version: PlanVersionRow, tier: str) -> None:
@@ -120,22 +142,34 @@ def _check_tier(version: PlanVersionRow, tier: str) -> None:
         raise Invalid(f"the plan has no tier '{tier[:60]}'; choose one of {', '.join(known)}", field="tier", value=tier)
 
 
-def _add_lines(tx: Session, row: SubscriptionRow, chain: list[UUID], tier: str, rate_card: str | None) -> None:
-    """One line per link from the buyer up; the provider's own use is a line to itself."""
+def _check_quantity(quantity: int) -> None:
+    if not 1 <= quantity <= 1_000_000:
+        raise Invalid(f"quantity lies between 1 and 1000000; got {quantity}", field="quantity", value=quantity)
+
+
+def _add_lines(
+    tx: Session, row: SubscriptionRow, chain: list[UUID], stretches: list[Stretch], rate_card: str | None
+) -> None:
+    """Lines of each link from the buyer up; the provider's own use is a line to itself."""
     known = organisations_by_id(tx, set(chain))
     links = list(pairwise(chain)) or [(chain[0], chain[0])]
     for depth, (buyer_id, seller_id) in enumerate(links):
         card = _choose_card(tx, known[seller_id], known[buyer_id], rate_card if depth == 0 else None)
-        tx.add(
+        tx.add_all(
             SupplyLineRow(
                 id=uuid4(),
                 subscription_id=row.id,
                 depth=depth,
                 seller_id=seller_id,
                 buyer_id=buyer_id,
-                tier=tier,
+                starts_on=each.starts_on,
+                tier=each.tier,
+                quantity=each.quantity,
+                paused=each.paused,
+                trial=each.trial,
                 rate_card_id=card.id,
             )
+            for each in stretches
         )
     tx.flush()
 
@@ -180,6 +214,17 @@ def end_subscription(
         EditedMeanwhile: it is at another version.
     """
     scope = load_scope(tx, caller)
+    row = _to_change(tx, scope, subscription_id, version)
+    if ends_on is not None and ends_on < row.starts_on:
+        raise Invalid(f"ends_on {ends_on} is before starts_on {row.starts_on}", field="ends_on", value=ends_on)
+    first_changed = min((day for day in (row.ends_on, ends_on) if day is not None), default=row.starts_on)
+    row.ends_on, row.version = ends_on, row.version + 1
+    touch_months(tx, row.organisation_id, _months(min(first_changed, row.starts_on), scope.now.date()))
+    tx.flush()
+    return _views(tx, [row], scope.now.date())[0]
+
+
+def _to_change(tx: Session, scope: Scope, subscription_id: UUID, version: int | None) -> SubscriptionRow:
     row = tx.get(SubscriptionRow, subscription_id, with_for_update=True)
     if row is None or row.organisation_id not in scope.seen:
         raise NotFound("subscription", subscription_id)
@@ -189,13 +234,75 @@ def end_subscription(
         raise EditedMeanwhile(
             f"this subscription is at version {row.version}, you changed {version}; look again", version=row.version
         )
-    if ends_on is not None and ends_on < row.starts_on:
-        raise Invalid(f"ends_on {ends_on} is before starts_on {row.starts_on}", field="ends_on", value=ends_on)
-    first_changed = min((day for day in (row.ends_on, ends_on) if day is not None), default=row.starts_on)
-    row.ends_on, row.version = ends_on, row.version + 1
-    touch_months(tx, row.organisation_id, _months(first_changed, scope.now.date()))
+    return row
+
+
+@use_case
+def change_subscription(
+    tx: Session,
+    caller: Caller,
+    *,
+    subscription_id: UUID,
+    starts_on: date,
+    tier: str | None,
+    quantity: int | None,
+    paused: bool | None,
+    version: int | None,
+) -> Subscription:
+    """Change tier, quantity or whether it pauses, from a day on and in all that is planned later; None leaves as is.
+
+    Asking again changes nothing more.
+
+    Raises:
+        EditedMeanwhile: it is at another version.
+    """
+    scope = load_scope(tx, caller)
+    row = _to_change(tx, scope, subscription_id, version)
+    if not row.starts_on <= starts_on < (row.ends_on or date.max):
+        raise Invalid(
+            f"a change lies between {row.starts_on} and {row.ends_on or 'any later day'}; got {starts_on}",
+            field="starts_on",
+            value=starts_on,
+        )
+    if tier is not None:
+        _check_tier(tx.get_one(PlanVersionRow, row.plan_version_id), tier)
+    if quantity is not None:
+        _check_quantity(quantity)
+    lines: dict[int, list[SupplyLineRow]] = {}
+    for line in tx.scalars(
+        select(SupplyLineRow).where(SupplyLineRow.subscription_id == row.id).order_by(SupplyLineRow.starts_on)
+    ):
+        lines.setdefault(line.depth, []).append(line)
+    for stretches in lines.values():
+        held = [line for line in stretches if line.starts_on <= starts_on][-1]
+        changed = [line for line in stretches if line.starts_on >= starts_on]
+        if held.starts_on < starts_on:
+            changed.append(_copy(held, starts_on))
+            tx.add(changed[-1])
+        for line in changed:
+            line.tier = line.tier if tier is None else tier
+            line.quantity = line.quantity if quantity is None else quantity
+            line.paused = line.paused if paused is None else paused
+    row.version += 1
+    touch_months(tx, row.organisation_id, _months(row.starts_on, scope.now.date()))
     tx.flush()
-    return _views(tx, [row])[0]
+    return _views(tx, [row], scope.now.date())[0]
+
+
+def _copy(line: SupplyLineRow, starts_on: date) -> SupplyLineRow:
+    return SupplyLineRow(
+        id=uuid4(),
+        subscription_id=line.subscription_id,
+        depth=line.depth,
+        seller_id=line.seller_id,
+        buyer_id=line.buyer_id,
+        starts_on=starts_on,
+        tier=line.tier,
+        quantity=line.quantity,
+        paused=line.paused,
+        trial=line.trial,
+        rate_card_id=line.rate_card_id,
+    )
 
 
 @use_case
@@ -205,10 +312,10 @@ def list_subscriptions(tx: Session, caller: Caller, *, organisation: str, below:
     owner = get_organisation(tx, scope, organisation)
     owners = scope.tree.below([owner.id]) if below else {owner.id}
     rows = list(tx.scalars(select(SubscriptionRow).where(SubscriptionRow.organisation_id.in_(owners))))
-    return sorted(_views(tx, rows), key=lambda each: (each.organisation, each.name))
+    return sorted(_views(tx, rows, scope.now.date()), key=lambda each: (each.organisation, each.name))
 
 
-def _views(tx: Session, rows: list[SubscriptionRow]) -> list[Subscription]:
+def _views(tx: Session, rows: list[SubscriptionRow], today: date) -> list[Subscription]:
     ids = [row.id for row in rows]
     owners = organisations_by_id(tx, {row.organisation_id for row in rows})
     projects = {p.id: p.slug for p in tx.scalars(select(ProjectRow).where(ProjectRow.organisation_id.in_(owners)))}
@@ -220,37 +327,34 @@ def _views(tx: Session, rows: list[SubscriptionRow]) -> list[Subscription]:
             .where(PlanVersionRow.id.in_({row.plan_version_id for row in rows}))
         )
     }
-    tiers = {
-        line.subscription_id: line.tier
-        for line in tx.scalars(
-            select(SupplyLineRow).where(SupplyLineRow.subscription_id.in_(ids), SupplyLineRow.depth == 0)
+    stretches: dict[UUID, list[Stretch]] = {row.id: [] for row in rows}
+    for line in tx.scalars(
+        select(SupplyLineRow)
+        .where(SupplyLineRow.subscription_id.in_(ids), SupplyLineRow.depth == 0)
+        .order_by(SupplyLineRow.starts_on)
+    ):
+        stretches[line.subscription_id].append(
+            Stretch(line.starts_on, line.tier, line.quantity, line.paused, line.trial)
         )
-    }
-    return [
-        _view(
-            row,
-            owners[row.organisation_id].slug,
-            projects.get(row.project_id) if row.project_id else None,
-            *plans[row.plan_version_id],
-            tiers[row.id],
+    found: list[Subscription] = []
+    for row in rows:
+        plan, number = plans[row.plan_version_id]
+        held = [each for each in stretches[row.id] if each.starts_on <= today]
+        now = held[-1] if held else stretches[row.id][0]
+        found.append(
+            Subscription(
+                id=row.id,
+                organisation=owners[row.organisation_id].slug,
+                project=projects.get(row.project_id) if row.project_id else None,
+                name=row.name,
+                plan=plan,
+                plan_version=number,
+                tier=now.tier,
+                quantity=now.quantity,
+                starts_on=row.starts_on,
+                ends_on=row.ends_on,
+                version=row.version,
+                stretches=stretches[row.id],
+            )
         )
-        for row in rows
-    ]
-
-
-def _view(
-    row: SubscriptionRow, organisation: str, project: str | None, plan: str, number: int, tier: str
-) -> Subscription:
-    return Subscription(
-        row.id,
-        organisation,
-        project,
-        row.name,
-        plan,
-        number,
-        tier,
-        row.quantity,
-        row.starts_on,
-        row.ends_on,
-        row.version,
-    )
+    return found

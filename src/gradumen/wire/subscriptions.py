@@ -18,6 +18,27 @@ class SubscriptionCreate(Body):
     starts_on: date
     ends_on: date | None = None
     rate_card: str | None = None
+    trial_until: date | None = None
+
+
+class SubscriptionChange(Body):
+    """Another tier or quantity, or a pause, from a day on; null leaves as it is."""
+
+    starts_on: date
+    tier: str | None = None
+    quantity: int | None = None
+    paused: bool | None = None
+    version: int | None = None
+
+
+class StretchBody(Body):
+    """What holds from a day until the next stretch."""
+
+    starts_on: date
+    tier: str
+    quantity: int
+    paused: bool
+    trial: bool
 
 
 class SubscriptionUpdate(Body):
@@ -41,3 +62,4 @@ class SubscriptionBody(Body):
     starts_on: date
     ends_on: date | None
     version: int
+    stretches: list[StretchBody]

@@ -1,0 +1,262 @@
+"""A seller's whole period: usage, samples and stretches combined, priced, split into parts; fees and discounts."""
+
+from collections.abc import Iterator, Sequence
+from dataclasses import replace
+from datetime import date
+from decimal import Decimal
+
+import numpy as np
+import polars as pl
+
+from gradumen.core.charges import Charge, Part, Rated
+from gradumen.core.combining import NARROW, Groups, fitted, joined
+from gradumen.core.discounts import Discount
+from gradumen.core.errors import Invalid
+from gradumen.core.exact import AMOUNT_PLACES, QUANTITY_PLACES, allocate, divide_half_up, scaled, unscaled
+from gradumen.core.fees import fees, true_ups
+from gradumen.core.periods import hour_number, hour_start
+from gradumen.core.rates import Over
+from gradumen.core.rating import USAGE_SCHEMA, PricedUsage, Pricing
+from gradumen.core.sampling import sampled
+from gradumen.core.stretches import started_time
+
+_EPOCH = date(1970, 1, 1).toordinal()
+_PART = ("line", "rate", "project", "resource", "day")
+
+
+def rate_period(usage: pl.DataFrame, pricing: Pricing, stretches: pl.DataFrame | None = None) -> Rated:
+    """Combine, price and allocate what one seller's lines used in a period, fees and discounts included.
+
+    The order of the rows makes no difference.
+
+    Args:
+        usage: see `gradumen.core.rating.USAGE_SCHEMA`.
+        stretches: see `gradumen.core.stretches.STRETCH_SCHEMA`; None is none.
+    """
+    rows = usage.filter(pl.col("hour").is_between(hour_number(pricing.start), hour_number(pricing.end), closed="left"))
+    special = [number for number, slug in pricing.meters.items() if not pricing.additive(slug)]
+    plain = rows.filter(~pl.col("meter").is_in(special)) if special else rows
+    fine = _fine(rows, pricing)
+    found = [pricing.combine(plain)]
+    extra = [frame for frame in (_sampled(fine, pricing), _started(stretches, pricing)) if frame is not None]
+    additive = fine.filter(~pl.col("meter").is_in(special)) if special else fine
+    shares = pl.concat([additive.select(*_PART, "quantity"), *(each.select(*_PART, "quantity") for each in extra)])
+    found += [_groups(frame, pricing) for frame in extra if frame.height]
+    priced = pricing.price(joined(found) if len(found) > 1 else found[0])
+    missing = _unpriced(fine, special)
+    charges = list(_with_parts(priced, shares, fine, pricing))
+    charges += fees(pricing)
+    charges += _discounts(charges, pricing)
+    charges += true_ups(pricing, charges)
+    return Rated(tuple(charges), (*priced.unpriced, *pricing.unpriced(missing)))
+
+
+def _fine(rows: pl.DataFrame, pricing: Pricing) -> pl.DataFrame:
+    """Sums per line, meter, attributes, project, resource, day, with their rate."""
+    most = rows["quantity"].abs().max()
+    if most is not None and int(most) * rows.height >= 2**126:  # type: ignore[arg-type]
+        raise Invalid("the usage of this period is too large to add up exactly", field="quantity", value=most)
+    combiner = pricing.combiner
+    first, last = hour_number(pricing.start), hour_number(pricing.end)
+    days = [_day(hour, pricing) for hour in range(first, last)]
+    slots = [
+        pl.DataFrame({"card": card, "hour": range(first, last), "slot": compiled.slot_of_hour, "day": days})
+        for card, compiled in enumerate(combiner.cards)
+    ]
+    schema = dict.fromkeys(("card", "hour", "slot", "day"), pl.Int32)
+    hours = pl.concat(each.cast(pl.Int32) for each in slots) if slots else pl.DataFrame(schema=schema)
+    lines = _lines(pricing)
+    keys = ["line", "card", "slot", "meter", "attributes", "project", "resource", "day"]
+    sampled_hours = ["hour"] if pricing.samplings else []
+    sums = (
+        rows.lazy()
+        .join(lines.lazy().select("line", "card"), on="line")
+        .join(hours.lazy(), on=["card", "hour"])
+        .group_by([*keys, *sampled_hours])
+        .agg(pl.col("quantity").cast(pl.Int128).sum())
+        .collect(engine="streaming")
+    )
+    pairs = sums.select("meter", "attributes").unique().rows()
+    rates = combiner.rate_table(pairs)
+    return sums.join(rates, on=["card", "slot", "meter", "attributes"], how="left")
+
+
+def _lines(pricing: Pricing) -> pl.DataFrame:
+    """Each line's card and scope."""
+    columns = {
+        "line": list(pricing.lines),
+        "card": [int(pricing.card_of_line[number]) for number in pricing.lines],
+        "scope": [line.scope for line in pricing.lines.values()],
+    }
+    return pl.DataFrame(columns, schema=dict.fromkeys(columns, pl.Int32))
+
+
+def _day(hour: int, pricing: Pricing) -> int:
+    return hour_start(hour).astimezone(pricing.zone).date().toordinal() - _EPOCH
+
+
+def _sampled(fine: pl.DataFrame, pricing: Pricing) -> pl.DataFrame | None:
+    """What counts of meters that do not add up."""
+    found: list[pl.LazyFrame] = []
+    for number, slug in pricing.meters.items():
+        if slug in pricing.samplings:
+            rows = fine.lazy().filter((pl.col("meter") == number) & (pl.col("rate") >= 0))
+            scopes = _lines(pricing).lazy().select("line", "scope")
+            found.append(sampled(rows.join(scopes, on="line"), pricing.samplings[slug]))
+    return pl.concat(found).group_by(_PART).agg(pl.col("quantity").sum()).collect() if found else None
+
+
+def _started(stretches: pl.DataFrame | None, pricing: Pricing) -> pl.DataFrame | None:
+    """Time begun in the phases that rates name."""
+    if stretches is None or not stretches.height:
+        return None
+    rates = pricing.combiner.started_table(stretches.select("meter", "attributes").unique().rows(), pricing.zone)
+    intervals = stretches.join(_lines(pricing), on="line").join(rates, on=["card", "meter", "attributes", "phase"])
+    first, last = hour_number(pricing.start), hour_number(pricing.end)
+    days = [_day(hour, pricing) for hour in range(first, last)]
+    starts = [hour for hour, (day, before) in enumerate(zip(days, [None, *days], strict=False)) if day != before]
+    cuts = np.array([*((first + hour) * 3600 for hour in starts), last * 3600], dtype=np.int64)
+    found = started_time(intervals, cuts)
+    day_of_cut = np.array([days[hour] for hour in starts], dtype=np.int64)
+    return found.with_columns(pl.Series("day", day_of_cut[found["cut"].to_numpy()])).select(
+        *(pl.col(name).cast(pl.Int32) for name in _PART), "quantity"
+    )
+
+
+def sample_groups(rows: pl.DataFrame, pricing: Pricing) -> Groups:
+    """What counts of meters that do not add up, as rows to price."""
+    found = _sampled(_fine(rows, pricing), pricing)
+    return _groups(found, pricing) if found is not None else pricing.combine(rows.clear())
+
+
+def started_groups(stretches: pl.DataFrame, pricing: Pricing) -> Groups:
+    """Time begun, as rows to price."""
+    found = _started(stretches, pricing)
+    return _groups(found, pricing) if found is not None else pricing.combine(pl.DataFrame(schema=USAGE_SCHEMA))
+
+
+def _groups(frame: pl.DataFrame, pricing: Pricing) -> Groups:
+    """Sums of parts, as rows to price."""
+    apart = np.array([each.rate.over is Over.PROJECT for each in pricing.combiner.rates])
+    rate = frame["rate"].to_numpy().astype(np.int64)
+    quantity = frame["quantity"]
+    most = int(quantity.max()) * frame.height  # type: ignore[arg-type]
+    values = quantity.cast(pl.Int64).to_numpy() if most < NARROW else np.array(quantity.to_list(), dtype=object)
+    none = np.full(frame.height, -1, dtype=np.int64)
+    project = np.where(apart[rate], frame["project"].to_numpy(), -1)
+    return joined([Groups(frame["line"].to_numpy().astype(np.int64), project, rate, fitted(values), none, none)])
+
+
+def _unpriced(fine: pl.DataFrame, special: Sequence[int]) -> Groups:
+    """Samples that no rate prices."""
+    missing = fine.filter((pl.col("rate") < 0) & pl.col("meter").is_in(list(special)))
+    summed = (
+        missing.group_by("line", "meter", "attributes")
+        .agg(pl.col("quantity").sum())
+        .sort("line", "meter", "attributes")
+    )
+    none = np.full(summed.height, -1, dtype=np.int64)
+    columns = [summed[name].to_numpy().astype(np.int64) for name in ("line", "meter", "attributes")]
+    return Groups(columns[0], none, none, np.array(summed["quantity"].to_list(), dtype=object), columns[1], columns[2])
+
+
+def _with_parts(priced: PricedUsage, shares: pl.DataFrame, fine: pl.DataFrame, pricing: Pricing) -> Iterator[Charge]:
+    """Each charge split over its parts in proportion to quantity, in a stable order."""
+    keyed: dict[tuple[int, int], list[tuple[int, int, int, int]]] = {}
+    summed = shares.filter(pl.col("rate") >= 0).group_by(_PART).agg(pl.col("quantity").sum()).sort(_PART)
+    for line, rate, project, resource, day, quantity in summed.iter_rows():
+        keyed.setdefault((line, rate), []).append((project, resource, day, quantity))
+    sets: dict[tuple[int, int], tuple[int, ...]] = {
+        (line, rate): tuple(sorted(numbers))
+        for line, rate, numbers in fine.group_by("line", "rate").agg(pl.col("attributes").unique()).iter_rows()
+    }
+    index = {(at.version.card, at.version.number, at.rate.slug): i for i, at in enumerate(pricing.combiner.rates)}
+    for charge in priced.charges():
+        key = (charge.line, index[charge.version.card, charge.version.number, charge.rate])
+        rows = [row for row in keyed.get(key, ()) if charge.project is None or row[0] == charge.project]
+        yield replace(charge, parts=_split(charge, rows, pricing), attributes=sets.get(key, ()))
+
+
+def _split(charge: Charge, rows: Sequence[tuple[int, int, int, int]], pricing: Pricing) -> tuple[Part, ...]:
+    if not rows:
+        day = charge.start.astimezone(pricing.zone).date()
+        return (Part(None, None, day, charge.quantity, charge.amount),)
+    amounts = allocate(scaled(charge.amount, AMOUNT_PLACES), [row[3] for row in rows])
+    return tuple(
+        Part(
+            project,
+            resource,
+            date.fromordinal(_EPOCH + day),
+            unscaled(quantity, QUANTITY_PLACES),
+            unscaled(amount, AMOUNT_PLACES),
+        )
+        for (project, resource, day, quantity), amount in zip(rows, amounts, strict=True)
+    )
+
+
+TRIAL = Discount("trial", "Trial", percent=Decimal(100))
+"""What a trial takes off."""
+
+
+def _discounts(charges: Sequence[Charge], pricing: Pricing) -> list[Charge]:
+    """What discounts take off, per line and version, each from what the ones before it left."""
+    found: list[Charge] = []
+    of_line: dict[tuple[int, int], list[Charge]] = {}
+    for charge in charges:
+        if charge.version.discounts or pricing.lines[charge.line].trial:
+            of_line.setdefault((charge.line, id(charge.version)), []).append(charge)
+    for same in of_line.values():
+        left = {
+            (index, place): scaled(part.amount, AMOUNT_PLACES)
+            for index, charge in enumerate(same)
+            for place, part in enumerate(charge.parts)
+        }
+        trial = (TRIAL,) if pricing.lines[same[0].line].trial else ()
+        for discount in (*trial, *same[0].version.discounts):
+            taken = _take_off(discount, same, left, pricing)
+            if taken is not None:
+                found.append(taken)
+    return found
+
+
+def _take_off(
+    discount: Discount, charges: Sequence[Charge], left: dict[tuple[int, int], int], pricing: Pricing
+) -> Charge | None:
+    concerned = [
+        (index, place)
+        for index, charge in enumerate(charges)
+        if discount.covers(charge.rate, charge.meter.partition("/")[0] if charge.meter else None)
+        for place, part in enumerate(charge.parts)
+        if discount.open_on(part.day)
+    ]
+    base = sum(left[key] for key in concerned)
+    off = discount.off(base)
+    whole = divide_half_up(off.numerator, off.denominator)
+    if not whole:
+        return None
+    sums: dict[tuple[int | None, int | None, date], int] = {}
+    for key, share in zip(concerned, allocate(whole, [max(left[key], 0) for key in concerned]), strict=True):
+        left[key] -= share
+        part = charges[key[0]].parts[key[1]]
+        place = (part.project, part.resource, part.day)
+        sums[place] = sums.get(place, 0) + share
+    touched = [charges[index] for index in sorted({index for index, _ in concerned})]
+    return Charge(
+        line=touched[0].line,
+        kind="discount",
+        rate=discount.slug,
+        version=touched[0].version,
+        meter=None,
+        unit="",
+        quantity=Decimal(0),
+        covered=Decimal(0),
+        before=unscaled(base, AMOUNT_PLACES),
+        blocks=(),
+        amount=unscaled(-whole, AMOUNT_PLACES),
+        start=min(charge.start for charge in touched),
+        end=max(charge.end for charge in touched),
+        parts=tuple(
+            Part(project, resource, day, Decimal(0), unscaled(-share, AMOUNT_PLACES))
+            for (project, resource, day), share in sums.items()
+        ),
+    )

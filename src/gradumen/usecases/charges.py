@@ -1,0 +1,216 @@
+"""Charges as people read them: the lines that they make, and their arithmetic in plain data."""
+
+from collections import defaultdict
+from collections.abc import Iterable
+from dataclasses import dataclass
+from datetime import datetime
+from decimal import Decimal, localcontext
+from fractions import Fraction
+from typing import Any
+from uuid import UUID
+
+from sqlalchemy.orm import Session
+
+from gradumen.core.billing import line_amount
+from gradumen.core.charges import Charge, Part
+from gradumen.core.exact import AMOUNT_PLACES, EXACT, QUANTITY_PLACES, add, round_half_up, text, unscaled
+from gradumen.core.matching import words
+from gradumen.core.rates import Every, RecurringRate, SpendCommitment, UsageRate
+from gradumen.core.units import parse_unit
+from gradumen.usecases.catalogue import Published
+from gradumen.usecases.rating import RatedPeriod
+from gradumen.usecases.scope import organisations_by_id
+
+_FEES = {
+    Every.ONCE: "one-off fee",
+    Every.MONTH: "monthly fee",
+    Every.QUARTER: "quarterly fee",
+    Every.YEAR: "yearly fee",
+}
+
+
+@dataclass(frozen=True, slots=True)
+class Line:
+    """A line of a draft, an invoice or a period so far; ``amount`` is rounded to the currency's minor unit.
+
+    ``quantity`` is shown in ``unit`` with at most 6 places; ``project`` None is the whole organisation.
+    """
+
+    organisation: str
+    subscription: str
+    project: str | None
+    service: str
+    rate: str
+    rate_card_version: int
+    description: str
+    quantity: Decimal
+    unit: str
+    amount: Decimal
+    service_start: datetime
+    service_end: datetime
+    charge_id: UUID | None = None
+
+
+def line_order(line: Line) -> tuple[Any, ...]:
+    """The order of lines in every document and table."""
+    return (
+        line.organisation,
+        line.subscription,
+        line.project or "",
+        line.service_start,
+        line.service,
+        line.rate,
+        line.rate_card_version,
+    )
+
+
+def by_project(charge: Charge) -> dict[int | None, list[Part]]:
+    """A charge's parts per project."""
+    found: dict[int | None, list[Part]] = defaultdict(list)
+    for part in charge.parts:
+        found[part.project].append(part)
+    return found
+
+
+class LineNames:
+    """Turns charges into lines with the names that people know."""
+
+    def __init__(self, tx: Session, rated: RatedPeriod, published: Published) -> None:
+        self.rated, self.published = rated, published
+        owners = {line.subscription.organisation_id for line in rated.lines.values()}
+        self.owners = organisations_by_id(tx, owners)
+
+    def project(self, index: int | None, line: int) -> str | None:
+        """The slug of a part's project; a fee belongs to its subscription's project."""
+        if index is not None:
+            return self.rated.projects[index].slug
+        wanted = self.rated.lines[line].subscription.project_id
+        return next((each.slug for each in self.rated.projects if each.id == wanted), None)
+
+    def line(self, charge: Charge, project: int | None, parts: Iterable[Part]) -> Line:
+        """The line of a charge and project."""
+        loaded = self.rated.lines[charge.line]
+        chosen = list(parts)
+        quantity = add([part.quantity for part in chosen])
+        return Line(
+            organisation=self.owners[loaded.subscription.organisation_id].slug,
+            subscription=loaded.subscription.name,
+            project=self.project(project, charge.line),
+            service=charge.meter.partition("/")[0] if charge.meter else loaded.plan.slug,
+            rate=charge.rate,
+            rate_card_version=charge.version.number,
+            description=self.description(charge),
+            quantity=round_half_up(Fraction(quantity) / self.base_units(charge), QUANTITY_PLACES),
+            unit=charge.unit,
+            amount=line_amount([part.amount for part in chosen], loaded.currency),
+            service_start=charge.start,
+            service_end=charge.end,
+        )
+
+    def description(self, charge: Charge) -> str:
+        """What a charge is for, in words."""
+        loaded = self.rated.lines[charge.line]
+        if charge.meter is not None:
+            service = self.published.services[charge.meter.partition("/")[0]].name
+            said = f"{service}: {self.published.meters[charge.meter].name}"
+            conditions = self.conditions(charge)
+            return f"{said}, {conditions}" if conditions else said
+        found = self.entry(charge)
+        if isinstance(found, RecurringRate):
+            return f"{loaded.plan.name} {loaded.plan.tier(loaded.row.tier).name}, {_FEES[found.every]}"
+        if isinstance(found, SpendCommitment):
+            return f"Minimum spend of {text(found.amount)} per month, not reached"
+        discount = next((each for each in charge.version.discounts if each.slug == charge.rate), None)
+        return f"Discount: {discount.name}" if discount else "Trial, free of charge"
+
+    def entry(self, charge: Charge) -> UsageRate | RecurringRate | SpendCommitment | None:
+        """The rate that made a charge; None for a discount."""
+        return next((rate for rate in charge.version.rates if rate.slug == charge.rate), None)
+
+    def base_units(self, charge: Charge) -> Fraction:
+        """How many base units (seconds for a fee) one unit of a charge is."""
+        if charge.meter is not None:
+            return parse_unit(charge.unit, counted=self.published.meters[charge.meter].counted).factor
+        if charge.kind == "commitment":
+            return Fraction(int((self.rated.end - self.rated.start).total_seconds()))
+        return charge.blocks[0].factor if charge.blocks else Fraction(1)
+
+    def conditions(self, charge: Charge) -> str:
+        """What the rate of a charge matches, in words."""
+        found = self.entry(charge)
+        return words(found.match, found.when) if isinstance(found, UsageRate) else ""
+
+    def not_priced(self, buyer: UUID) -> list[dict[str, str]]:
+        """Usage of a buyer's lines that no rate prices, or no subscription covers."""
+        found = [
+            {
+                "meter": each.meter,
+                "organisation": self.owners[self.rated.lines[each.line].subscription.organisation_id].slug,
+                "quantity": text(each.quantity),
+                "reason": "no rate",
+            }
+            for each in self.rated.rated.unpriced
+            if self.rated.lines[each.line].row.buyer_id == buyer
+        ]
+        mine = {
+            self.owners[line.subscription.organisation_id].slug
+            for line in self.rated.lines.values()
+            if line.row.buyer_id == buyer
+        }
+        found += [
+            {
+                "meter": meter,
+                "organisation": path,
+                "quantity": text(unscaled(whole, QUANTITY_PLACES)),
+                "reason": "no subscription",
+            }
+            for (meter, path), whole in self.rated.unassigned.items()
+            if path.partition("/")[0] in mine
+        ]
+        return found
+
+
+def explain(charge: Charge, names: LineNames) -> dict[str, Any]:
+    """The arithmetic of a charge in plain data: what it was, block by block, all numbers as text."""
+    version, found = charge.version, names.entry(charge)
+    factor = names.base_units(charge)
+    with localcontext(EXACT):
+        shown: dict[str, Any] = {
+            "kind": charge.kind,
+            "rate_card_version": version.number,
+            "starts_on": version.starts_on.isoformat(),
+            "rate": charge.rate,
+            "meter": charge.meter,
+            "match": names.conditions(charge),
+            "base_unit": names.published.meters[charge.meter].unit.text if charge.meter else "second",
+            "unit": "package" if charge.kind == "packages" else charge.unit,
+            "base_units_per_unit": text(Decimal(factor.numerator) / factor.denominator)
+            if factor.denominator == 1
+            else str(factor),
+            "quantity": text(charge.quantity),
+            "covered_by_allowance": text(charge.covered),
+            "priced_before_in_period": text(charge.before),
+            "committed_not_used": text(charge.true_up),
+            "over": str(found.over) if isinstance(found, UsageRate | SpendCommitment) else "",
+            "subscribed_quantity": names.rated.lines[charge.line].row.quantity,
+            "advance": charge.advance,
+            "blocks": [
+                {
+                    "from": text(block.from_quantity),
+                    "quantity": text(block.quantity),
+                    "in_units": text(round_half_up(Fraction(block.quantity) / block.factor, QUANTITY_PLACES)),
+                    "price": text(block.price),
+                    "amount": text(round_half_up(block.amount, AMOUNT_PLACES)),
+                }
+                for block in charge.blocks
+            ],
+            "adjustments": [{"kind": each.kind, "amount": text(each.amount)} for each in charge.adjustments],
+            "amount": text(charge.amount),
+            "attribute_sets": list(charge.attributes),
+        }
+        if charge.shared is not None:
+            shown["shared"] = {"quantity": text(charge.shared.quantity), "amount": text(charge.shared.amount)}
+        if charge.kind == "discount":
+            discount = next((each for each in version.discounts if each.slug == charge.rate), None)
+            shown["percent"] = text(discount.percent) if discount and discount.percent is not None else None
+        return shown

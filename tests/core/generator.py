@@ -1,0 +1,264 @@
+"""Built months: every kind of rate, over version changes, changes of tier, pauses, and awkward days."""
+
+from dataclasses import replace
+from datetime import date, datetime, timedelta
+from decimal import Decimal
+from random import Random
+from zoneinfo import ZoneInfo
+
+import polars as pl
+
+from gradumen.core.discounts import Discount
+from gradumen.core.errors import Invalid
+from gradumen.core.matching import Condition, Contains, Equals, OneOf, Prefix, TimeWindow
+from gradumen.core.periods import Period, day_start, hour_number
+from gradumen.core.rates import (
+    Block,
+    Blocks,
+    Every,
+    Markup,
+    Over,
+    Packages,
+    Rate,
+    RateCardVersion,
+    RecurringRate,
+    SpendCommitment,
+    Started,
+    UsageRate,
+)
+from gradumen.core.rating import USAGE_SCHEMA, Pricing, RatedLine
+from gradumen.core.sampling import Across, Sampling, Statistic, Window
+from gradumen.core.stretches import STRETCH_SCHEMA
+from gradumen.core.units import parse_unit
+from tests.core.reference import Case
+
+PERIODS = [Period(2026, 10), Period(2026, 3), Period(2028, 2), Period(2026, 6)]
+"""With the changes to and from summer time in Europe, and a leap day."""
+ZONES = [ZoneInfo("Europe/Dublin"), ZoneInfo("UTC"), ZoneInfo("Asia/Tokyo"), ZoneInfo("America/New_York")]
+METERS = {0: "compute/vcpu", 1: "disk/capacity", 2: "net/egress", 3: "cost/imported", 4: "net/peak", 5: "vm/time"}
+UNITS = {0: "piece-hour", 1: "GiB-month730", 2: "GiB", 3: "EUR", 4: "GB", 5: "piece-hour"}
+SETS = {
+    0: {},
+    1: {"size": "small"},
+    2: {"size": "large", "site": "north"},
+    3: {"size": "large", "site": "south", "image": "win-2022"},
+    4: {"image": "linux-win"},
+}
+PHASES = {"held": 0, "running": 1, "working": 2}
+
+
+def make_batch(seed: int, cases: int) -> Case:
+    """A month of so many cases: unrelated sellers' cards with a few lines each, in one frame."""
+    random = Random(seed)
+    samplings = {}
+    if random.random() < 0.8:
+        sampling = Sampling(random.choice(list(Statistic)), random.choice(list(Window)), random.choice(list(Across)))
+        if not sampling.additive:
+            samplings["net/peak"] = sampling
+    batch = Case(random.choice(PERIODS), random.choice(ZONES), METERS, SETS, samplings)
+    for number in range(cases):
+        _add_case(batch, number, random)
+    return batch
+
+
+def _add_case(batch: Case, number: int, random: Random) -> None:
+    currency = random.choice(["EUR", "JPY", "KWD"])
+    versions = [_version(f"card-{number}", 1, currency, date(2020, 1, 1), random)]
+    if random.random() < 0.5:
+        day = batch.period.first_day + timedelta(days=random.randint(1, 26))
+        versions.append(_version(f"card-{number}", 2, currency, day, random))
+        if random.random() < 0.3:
+            versions[1] = replace(versions[0], number=2, starts_on=day)
+    lines = _lines(batch, number, tuple(versions), random)
+    for line in lines:
+        batch.lines[line.number] = line
+    small = random.random() < 0.5
+    for _ in range(random.randint(0, 14)):
+        line = random.choice(lines)
+        first, last = _hours(batch, line)
+        if first < last:
+            most = 10**13 if small else 10 ** random.randint(1, 27)
+            place = (line.number, random.randint(0, 4), random.choice(list(SETS)), number * 2 + random.randint(0, 1))
+            hour = random.randint(first, min(last - 1, first + random.choice([3, 800])))
+            batch.rows.append((*place, random.randint(0, 2), hour, random.randint(0, most)))
+    for _ in range(random.randint(0, 5)):
+        line = random.choice(lines)
+        start, end = (int(moment.timestamp()) for moment in batch.period.bounds(batch.zone))
+        begin = random.randint(start - 9000, end - 1)
+        stop = begin + random.choice([1, 59, 60, 61, 3600, random.randint(1, 4000)])
+        place = (line.number, 5, random.choice(list(SETS)), number * 2 + random.randint(0, 1))
+        batch.stretches.append((*place, random.randint(0, 1), random.choice(list(PHASES)), begin, stop))
+
+
+def _hours(batch: Case, line: RatedLine) -> tuple[int, int]:
+    start, end = batch.period.bounds(batch.zone)
+    return hour_number(max(start, line.start)), hour_number(min(end, line.end or end))
+
+
+def _lines(batch: Case, number: int, versions: tuple[RateCardVersion, ...], random: Random) -> list[RatedLine]:
+    """Up to three subscriptions of one buyer; the first may change its tier or pause in mid-period."""
+    base, lines = number * 10, []
+    first_day = batch.period.first_day + timedelta(days=random.choice([-400, -92, -31, 0, 4, 9]))
+    for subscription in range(random.randint(1, 3)):
+        opens = day_start(first_day, batch.zone)
+        closes = None
+        if random.random() < 0.3:
+            closes = day_start(batch.period.first_day + timedelta(days=random.randint(12, 27)), batch.zone)
+        common = RatedLine(
+            number=base + len(lines),
+            plan="plan",
+            tier=random.choice(["heath", "moor"]),
+            start=opens,
+            end=closes,
+            versions=versions,
+            allowances={METERS[0]: Decimal(random.randint(0, 10**7)), METERS[1]: Decimal(random.randint(0, 10**18))},
+            quantity=random.randint(1, 3),
+            subscription=base + subscription,
+            buyer=number,
+            tenant=base + subscription // 2,
+            first_day=first_day,
+        )
+        if random.random() < 0.4:
+            change = day_start(batch.period.first_day + timedelta(days=random.randint(10, 11)), batch.zone)
+            lines.append(replace(common, end=change))
+            later = replace(common, number=base + len(lines), start=change)
+            lines.append(replace(later, paused=True) if random.random() < 0.3 else replace(later, tier="summit"))
+        else:
+            lines.append(common)
+    return lines
+
+
+def _version(card: str, number: int, currency: str, starts_on: date, random: Random) -> RateCardVersion:
+    rates: list[Rate] = []
+    for meter in range(5):
+        rates += _rates(meter, random)
+    if random.random() < 0.5:
+        rates.append(
+            UsageRate(
+                "time",
+                METERS[5],
+                parse_unit(UNITS[5]),
+                _blocks(random),
+                phases=("running", "working"),
+                started=random.choice(list(Started)),
+            )
+        )
+    for tier in ("heath", "moor", "summit"):
+        if random.random() < 0.7:
+            every = random.choice(list(Every))
+            rates.append(RecurringRate(f"fee-{tier}", "plan", tier, _price(random), every, random.random() < 0.5))
+    if random.random() < 0.3:
+        services = ("compute", "disk") if random.random() < 0.5 else ()
+        over = random.choice([Over.BUYER, Over.TENANT, Over.SUBSCRIPTION])
+        rates.append(SpendCommitment("spend", Decimal(random.randint(1, 10**6)), services, over))
+    discounts = [_discount(index, rates, random) for index in range(random.choice([0, 0, 1, 2]))]
+    return RateCardVersion(card, number, currency, starts_on, tuple(rates), tuple(discounts))
+
+
+def _rates(meter: int, random: Random) -> list[UsageRate]:
+    """The rate of a meter and up to two more special ones, as far as they do not tie."""
+    found: list[UsageRate] = []
+    for index in range(random.randint(1, 3)):
+        match = tuple(sorted((key, _condition(key, random)) for key in ("image", "site", "size")[: index + 0 or index]))
+        when = None
+        if index and random.random() < 0.5:
+            days = tuple(sorted(random.sample(range(7), random.randint(1, 7))))
+            when = TimeWindow(days, random.randint(0, 23), random.randint(1, 24))
+        made = UsageRate(
+            slug=f"m{meter}-{index}",
+            meter=METERS[meter],
+            unit=parse_unit(UNITS[meter]),
+            pricing=_markup(random) if meter == 3 else _pricing(random),
+            match=match,
+            when=when,
+            over=random.choice(list(Over)),
+        )
+        made = _with_extras(made, random)
+        try:
+            RateCardVersion("c", 1, "EUR", date(2020, 1, 1), (*found, made))
+        except Invalid:
+            continue
+        found.append(made)
+    return found
+
+
+def _with_extras(rate: UsageRate, random: Random) -> UsageRate:
+    if random.random() < 0.25:
+        rate = replace(rate, allowance=Decimal(random.randint(0, 3000)))
+    if random.random() < 0.2 and rate.over is not Over.PROJECT:
+        rate = replace(rate, committed=Decimal(random.randint(1, 3000)))
+    if random.random() < 0.2:
+        rate = replace(rate, minimum=Decimal(random.randint(1, 100)))
+    if random.random() < 0.2:
+        rate = replace(rate, cap=rate.minimum + Decimal(random.randint(1, 500)))
+    return rate
+
+
+def _condition(key: str, random: Random) -> Condition:
+    values = {"size": ["small", "large"], "site": ["north", "south"], "image": ["win-2022", "linux-win"]}[key]
+    kind = random.randint(0, 3)
+    if kind == 0:
+        return Equals(random.choice(values))
+    if kind == 1:
+        return OneOf(tuple(values))
+    return Prefix(random.choice(values)[:3]) if kind == 2 else Contains(random.choice(["a", "win"]))
+
+
+def _pricing(random: Random) -> Blocks | Packages:
+    if random.random() < 0.2:
+        return Packages(Decimal(random.randint(1, 500)), _price(random))
+    return _blocks(random)
+
+
+def _blocks(random: Random) -> Blocks:
+    ends = sorted(random.sample(range(1, 4000), random.choice([0, 0, 1, 3])))
+    steps = [Block(Decimal(end), _price(random)) for end in ends]
+    return Blocks((*steps, Block(None, _price(random))), whole=bool(ends) and random.random() < 0.5)
+
+
+def _markup(random: Random) -> Markup:
+    return Markup(Decimal(random.randint(0, 3000)).scaleb(-2), Decimal(random.choice([0, 0, 5])))
+
+
+def _price(random: Random) -> Decimal:
+    return Decimal(random.randint(0, 10 ** random.randint(1, 15))).scaleb(-12)
+
+
+def _discount(index: int, rates: list[Rate], random: Random) -> Discount:
+    percent = Decimal(random.randint(1, 10000)).scaleb(-2) if random.random() < 0.6 else None
+    starts_on = date(2026, 3, random.randint(1, 28)) if random.random() < 0.3 else None
+    return Discount(
+        f"off-{index}",
+        "Off",
+        percent=percent,
+        amount=None if percent else Decimal(random.randint(1, 1000)),
+        rates=(random.choice(rates).slug,) if random.random() < 0.3 else (),
+        services=("compute",) if random.random() < 0.3 else (),
+        starts_on=starts_on,
+        ends_on=starts_on + timedelta(days=random.randint(1, 300)) if starts_on else None,
+    )
+
+
+def usage_frame(case: Case) -> pl.DataFrame:
+    """The rows as the product takes them."""
+    columns = list(zip(*case.rows, strict=True)) if case.rows else [[] for _ in USAGE_SCHEMA]
+    named = zip(USAGE_SCHEMA.items(), columns, strict=True)
+    return pl.DataFrame({name: pl.Series(column, dtype=kind) for (name, kind), column in named})
+
+
+def stretch_frame(case: Case) -> pl.DataFrame:
+    """The stretches as the product takes them."""
+    rows = [(*each[:5], PHASES[each[5]], *each[6:]) for each in case.stretches]
+    columns = list(zip(*rows, strict=True)) if rows else [[] for _ in STRETCH_SCHEMA]
+    named = zip(STRETCH_SCHEMA.items(), columns, strict=True)
+    return pl.DataFrame({name: pl.Series(column, dtype=kind) for (name, kind), column in named})
+
+
+def pricing_of(case: Case) -> Pricing:
+    """The product's view of a case."""
+    return Pricing(case.lines, case.meters, case.sets, case.period, case.zone, case.samplings, PHASES)
+
+
+def moment(case: Case, day: int) -> datetime:
+    """The start of a day of the period."""
+    return day_start(case.period.first_day + timedelta(days=day - 1), case.zone)
