@@ -19,6 +19,7 @@ import polars as pl
 from gradumen.core.fees import fees
 from gradumen.core.matching import Equals, TimeWindow
 from gradumen.core.periods import Period, hour_number
+from gradumen.core.rated_periods import sample_groups, started_groups
 from gradumen.core.rates import (
     Block,
     Blocks,
@@ -29,7 +30,6 @@ from gradumen.core.rates import (
     Started,
     UsageRate,
 )
-from gradumen.core.rated_periods import sample_groups, started_groups
 from gradumen.core.rating import PricedUsage, Pricing, RatedLine
 from gradumen.core.sampling import Sampling, Statistic, Window
 from gradumen.core.units import parse_unit

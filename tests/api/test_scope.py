@@ -6,13 +6,14 @@ from uuid import uuid4
 
 import httpx
 import pytest
+import yaml
 
 from gradumen.client import Client
 from gradumen.client.readings import BATCH
 from gradumen.core.permissions import Role
 from gradumen.wire.billing import InvoiceBody
 from tests.conftest import Service
-from tests.world import World, egress, rate_card
+from tests.world import SERVICES, World, egress, rate_card
 
 PUBLIC = {"healthz", "readyz", "set_up", "sign_in", "sign_out"}
 
@@ -40,6 +41,11 @@ def calls(invoice: InvoiceBody, world: World) -> dict[str, Call]:
     token = world.mara.tokens.create("tarnwick", name="x", role=Role.VIEWER).id
     grant = {"limit": "0"}
     new = {"slug": "new", "name": "New"}
+    drafts = "organisations/tarnwick/catalogue-drafts"
+    kept = yaml.safe_load(SERVICES.split("---")[0].replace("compute", "kept"))
+    world.mara.catalogue_drafts.save("tarnwick", "service", "kept", kept)
+    estimate = {"organisation": "quillstone", "plan": "open-range", "tier": "moor"}
+    cards = [{"name": "a.yaml", "content": rate_card("tenants-eur", "EUR", "tenants", "2")}]
     subscribe = {
         "organisation": "quillstone",
         "plan": "open-range",
@@ -79,6 +85,30 @@ def calls(invoice: InvoiceBody, world: World) -> dict[str, Call]:
         "list_rate_cards": Call("GET", "rate-cards", foreign=200),
         "read_rate_card": Call("GET", "rate-cards/tarnwick/tenants-eur"),
         "read_rate_card_file": Call("GET", "rate-cards/tarnwick/tenants-eur/file"),
+        "list_plan_versions": Call("GET", "plans/open-range/versions", foreign=200),
+        "compare_plan_versions": Call(
+            "GET", "plans/open-range/differences", query={"before": "1", "after": "1"}, foreign=200
+        ),
+        "compare_rate_card_versions": Call(
+            "GET", "rate-cards/tarnwick/tenants-eur/differences", query={"before": "1", "after": "1"}
+        ),
+        "list_catalogue_drafts": Call("GET", drafts, viewer=403),
+        "read_catalogue_draft": Call("GET", f"{drafts}/service/kept", viewer=403),
+        "check_catalogue_draft": Call("POST", f"{drafts}/service/kept/check", viewer=403),
+        "save_catalogue_draft": Call(
+            "PUT", f"{drafts}/service/new", {"organisation": "tarnwick", "form": {"service": "new"}}, viewer=403
+        ),
+        "publish_catalogue_draft": Call(
+            "POST", f"{drafts}/service/kept/publish", headers={"If-Match": "1"}, viewer=403
+        ),
+        "discard_catalogue_draft": Call("DELETE", f"{drafts}/service/kept", viewer=403),
+        "estimate_price": Call("POST", "estimates", estimate),
+        "check_coverage": Call(
+            "POST", "estimates/coverage", {"organisation": "tarnwick", "plan": "open-range"}, viewer=403
+        ),
+        "price_again": Call(
+            "POST", "estimates/what-if", {**published, "period": "2026-09", "files": cards}, viewer=403
+        ),
         "list_subscriptions": Call("GET", f"{org}/subscriptions"),
         "create_subscription": Call("POST", "subscriptions", subscribe, viewer=403),
         "change_subscription": Call(

@@ -172,6 +172,66 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/estimates": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Estimate Price
+         * @description What a tier would cost an organisation over a term, month by month with its lines.
+         */
+        post: operations["estimate_price"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/estimates/coverage": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Check Coverage
+         * @description Which meters of a plan no rate of a card prices, and which tiers have no fee.
+         */
+        post: operations["check_coverage"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/estimates/what-if": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Price Again
+         * @description What a period would have come to with other rate cards, per buyer and service.
+         */
+        post: operations["price_again"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/feeds/senders": {
         parameters: {
             query?: never;
@@ -314,6 +374,94 @@ export interface paths {
         get: operations["read_organisation"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/organisations/{organisation}/catalogue-drafts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Catalogue Drafts
+         * @description Services, plans and rate cards that are being written.
+         */
+        get: operations["list_catalogue_drafts"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/organisations/{organisation}/catalogue-drafts/{kind}/{slug}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Catalogue Draft
+         * @description One draft, with its ETag.
+         */
+        get: operations["read_catalogue_draft"];
+        /**
+         * Save Catalogue Draft
+         * @description Keep a draft, also with mistakes. If-Match names the version that was edited; without it a draft begins.
+         */
+        put: operations["save_catalogue_draft"];
+        post?: never;
+        /**
+         * Discard Catalogue Draft
+         * @description Throw a draft away. Safe to repeat.
+         */
+        delete: operations["discard_catalogue_draft"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/organisations/{organisation}/catalogue-drafts/{kind}/{slug}/check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Check Catalogue Draft
+         * @description Check a draft and say what publishing it would change.
+         */
+        post: operations["check_catalogue_draft"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/organisations/{organisation}/catalogue-drafts/{kind}/{slug}/publish": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Publish Catalogue Draft
+         * @description Publish a draft of the version that If-Match names; after it the draft is gone.
+         */
+        post: operations["publish_catalogue_draft"];
         delete?: never;
         options?: never;
         head?: never;
@@ -556,6 +704,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/plans/{slug}/differences": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Compare Plan Versions
+         * @description What differs between two versions of a plan.
+         */
+        get: operations["compare_plan_versions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/plans/{slug}/versions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Plan Versions
+         * @description A plan's versions, oldest first.
+         */
+        get: operations["list_plan_versions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/rate-cards": {
         parameters: {
             query?: never;
@@ -588,6 +776,26 @@ export interface paths {
          * @description One rate card with its versions.
          */
         get: operations["read_rate_card"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/rate-cards/{seller}/{slug}/differences": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Compare Rate Card Versions
+         * @description What differs between two versions of a rate card.
+         */
+        get: operations["compare_rate_card_versions"];
         put?: never;
         post?: never;
         delete?: never;
@@ -895,6 +1103,55 @@ export interface components {
             period: string;
         };
         /**
+         * CardCoverageBody
+         * @description What a card prices of a plan.
+         */
+        CardCoverageBody: {
+            /** Meters */
+            meters: components["schemas"]["CoverageBody"][];
+            /** Plan */
+            plan: string;
+            /** Rate Card */
+            rate_card: string;
+            /** Tiers Without Fee */
+            tiers_without_fee: string[];
+        };
+        /**
+         * CatalogueDraftBody
+         * @description A service, plan or rate card being written; ``version`` is its ETag.
+         */
+        CatalogueDraftBody: {
+            /**
+             * Edited At
+             * Format: date-time
+             */
+            edited_at: string;
+            /** Edited By */
+            edited_by: string;
+            /** Form */
+            form: {
+                [key: string]: unknown;
+            };
+            /** Kind */
+            kind: string;
+            /** Slug */
+            slug: string;
+            /** Version */
+            version: number;
+        };
+        /**
+         * CatalogueDraftSave
+         * @description A draft's form, complete or not.
+         */
+        CatalogueDraftSave: {
+            /** Form */
+            form: {
+                [key: string]: unknown;
+            };
+            /** Organisation */
+            organisation: string;
+        };
+        /**
          * CatalogueFile
          * @description A catalogue file as it was written.
          */
@@ -1037,6 +1294,30 @@ export interface components {
             to: string | null;
         };
         /**
+         * CoverageAsked
+         * @description A plan, and cards to look at before they are published; none are the seller's own in their newest versions.
+         */
+        CoverageAsked: {
+            /** Files */
+            files?: components["schemas"]["CatalogueFile"][];
+            /** Organisation */
+            organisation: string;
+            /** Plan */
+            plan: string;
+        };
+        /**
+         * CoverageBody
+         * @description Whether a meter is priced, not priced, or only where conditions hold.
+         */
+        CoverageBody: {
+            /** Meter */
+            meter: string;
+            /** Only Where */
+            only_where: string[];
+            /** State */
+            state: string;
+        };
+        /**
          * DayBody
          * @description The exact amount of a day.
          */
@@ -1101,6 +1382,120 @@ export interface components {
             before: string | null;
             /** Path */
             path: string;
+        };
+        /**
+         * DifferencesBody
+         * @description What differs between two versions.
+         */
+        DifferencesBody: {
+            /** Differences */
+            differences: components["schemas"]["DifferenceBody"][];
+        };
+        /**
+         * EstimateAsked
+         * @description A tier for an organisation over a term; ``first_day`` null is today.
+         */
+        EstimateAsked: {
+            /** Expected */
+            expected?: components["schemas"]["ExpectedUse"][];
+            /** First Day */
+            first_day?: string | null;
+            /**
+             * Months
+             * @default 1
+             */
+            months?: number;
+            /** Organisation */
+            organisation: string;
+            /** Plan */
+            plan: string;
+            /**
+             * Quantity
+             * @default 1
+             */
+            quantity?: number;
+            /** Rate Card */
+            rate_card?: string | null;
+            /** Tier */
+            tier: string;
+        };
+        /**
+         * EstimateBody
+         * @description What a tier would cost, net of tax, month by month; ``not_priced`` names meters without a rate.
+         */
+        EstimateBody: {
+            /** Currency */
+            currency: string;
+            /** Months */
+            months: components["schemas"]["EstimatedMonthBody"][];
+            /** Not Priced */
+            not_priced: string[];
+            /** Rate Card */
+            rate_card: string;
+            /** Seller */
+            seller: string;
+            /**
+             * Total
+             * Format: decimal
+             * @example 12.5
+             */
+            total: string;
+        };
+        /**
+         * EstimatedLineBody
+         * @description A line of a month.
+         */
+        EstimatedLineBody: {
+            /**
+             * Amount
+             * Format: decimal
+             * @example 12.5
+             */
+            amount: string;
+            /** Description */
+            description: string;
+            /**
+             * Quantity
+             * Format: decimal
+             * @example 12.5
+             */
+            quantity: string;
+            /** Rate */
+            rate: string;
+            /** Unit */
+            unit: string;
+        };
+        /**
+         * EstimatedMonthBody
+         * @description A month, net of tax.
+         */
+        EstimatedMonthBody: {
+            /** Lines */
+            lines: components["schemas"]["EstimatedLineBody"][];
+            /** Period */
+            period: string;
+            /**
+             * Total
+             * Format: decimal
+             * @example 12.5
+             */
+            total: string;
+        };
+        /**
+         * ExpectedUse
+         * @description A quantity of a meter in a month, in a unit, with the attributes that decide its price.
+         */
+        ExpectedUse: {
+            /** Attributes */
+            attributes?: {
+                [key: string]: string;
+            };
+            /** Meter */
+            meter: string;
+            /** Quantity */
+            quantity: string;
+            /** Unit */
+            unit: string;
         };
         /**
          * FeedBody
@@ -1405,6 +1800,20 @@ export interface components {
         Page_BillRunBody_: {
             /** Items */
             items: components["schemas"]["BillRunBody"][];
+            /** Next */
+            next: string | null;
+        };
+        /** Page[CardCoverageBody] */
+        Page_CardCoverageBody_: {
+            /** Items */
+            items: components["schemas"]["CardCoverageBody"][];
+            /** Next */
+            next: string | null;
+        };
+        /** Page[CatalogueDraftBody] */
+        Page_CatalogueDraftBody_: {
+            /** Items */
+            items: components["schemas"]["CatalogueDraftBody"][];
             /** Next */
             next: string | null;
         };
@@ -2010,6 +2419,72 @@ export interface components {
             /** Period */
             period: string;
         };
+        /**
+         * VersionsBody
+         * @description A plan with all its versions, oldest first.
+         */
+        VersionsBody: {
+            /** Kind */
+            kind: string;
+            /** Slug */
+            slug: string;
+            /** Versions */
+            versions: components["schemas"]["PublishedBody"][];
+        };
+        /**
+         * WhatIfAsked
+         * @description A seller's period, and the cards that it is priced with instead.
+         */
+        WhatIfAsked: {
+            /** Files */
+            files: components["schemas"]["CatalogueFile"][];
+            /** Organisation */
+            organisation: string;
+            /** Period */
+            period: string;
+        };
+        /**
+         * WhatIfBody
+         * @description A period priced again; nothing is changed by it.
+         */
+        WhatIfBody: {
+            /** Not Priced */
+            not_priced: string[];
+            /** Period */
+            period: string;
+            /** Rows */
+            rows: components["schemas"]["WhatIfRowBody"][];
+        };
+        /**
+         * WhatIfRowBody
+         * @description A buyer's service: what it came to, would have come to, and the difference.
+         */
+        WhatIfRowBody: {
+            /**
+             * After
+             * Format: decimal
+             * @example 12.5
+             */
+            after: string;
+            /**
+             * Before
+             * Format: decimal
+             * @example 12.5
+             */
+            before: string;
+            /** Buyer */
+            buyer: string;
+            /** Currency */
+            currency: string;
+            /**
+             * Difference
+             * Format: decimal
+             * @example 12.5
+             */
+            difference: string;
+            /** Service */
+            service: string;
+        };
     };
     responses: never;
     parameters: never;
@@ -2343,6 +2818,105 @@ export interface operations {
             };
         };
     };
+    estimate_price: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EstimateAsked"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EstimateBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    check_coverage: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CoverageAsked"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Page_CardCoverageBody_"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    price_again: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WhatIfAsked"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WhatIfBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     allow_sender: {
         parameters: {
             query?: never;
@@ -2618,6 +3192,208 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["OrganisationBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_catalogue_drafts: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                organisation: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Page_CatalogueDraftBody_"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    read_catalogue_draft: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                organisation: string;
+                kind: string;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CatalogueDraftBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    save_catalogue_draft: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
+            path: {
+                organisation: string;
+                kind: string;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CatalogueDraftSave"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CatalogueDraftBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    discard_catalogue_draft: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                organisation: string;
+                kind: string;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    check_catalogue_draft: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                organisation: string;
+                kind: string;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangesBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    publish_catalogue_draft: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
+            path: {
+                organisation: string;
+                kind: string;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangesBody"];
                 };
             };
             /** @description A refusal, as problem details */
@@ -3137,6 +3913,71 @@ export interface operations {
             };
         };
     };
+    compare_plan_versions: {
+        parameters: {
+            query: {
+                before: number;
+                after: number;
+            };
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DifferencesBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_plan_versions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VersionsBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     list_rate_cards: {
         parameters: {
             query?: never;
@@ -3185,6 +4026,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RateCardBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    compare_rate_card_versions: {
+        parameters: {
+            query: {
+                before: number;
+                after: number;
+            };
+            header?: never;
+            path: {
+                seller: string;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DifferencesBody"];
                 };
             };
             /** @description A refusal, as problem details */

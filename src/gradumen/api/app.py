@@ -5,14 +5,36 @@ from fastapi.middleware.gzip import GZipMiddleware
 from fastapi.routing import APIRoute
 from sqlalchemy import text
 
-from gradumen.api import billing, catalogue, clock, console, organisations, problems, readings, sessions, subscriptions
+from gradumen.api import (
+    billing,
+    catalogue,
+    catalogue_drafts,
+    clock,
+    console,
+    estimates,
+    organisations,
+    problems,
+    readings,
+    sessions,
+    subscriptions,
+)
 from gradumen.api.limits import BodyLimit
 from gradumen.settings import Settings
 from gradumen.store.unit_of_work import UnitOfWork
 from gradumen.usecases.organisations import is_set_up
 from gradumen.wire.values import Problem
 
-ROUTERS = (sessions, organisations, catalogue, subscriptions, readings, billing, clock)
+ROUTERS = (
+    sessions,
+    organisations,
+    catalogue,
+    catalogue_drafts,
+    estimates,
+    subscriptions,
+    readings,
+    billing,
+    clock,
+)
 
 
 def operation_name(route: APIRoute) -> str:

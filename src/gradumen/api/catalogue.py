@@ -5,7 +5,16 @@ from fastapi import APIRouter, Response
 from gradumen.api.calls import CallerHere, Uow
 from gradumen.documents.catalogue import read_catalogue, write_catalogue
 from gradumen.usecases import catalogue, catalogue_lists
-from gradumen.wire.catalogue import CatalogueFiles, ChangeBody, ChangesBody, PublishedBody, RateCardBody
+from gradumen.wire.catalogue import (
+    CatalogueFiles,
+    ChangeBody,
+    ChangesBody,
+    DifferenceBody,
+    DifferencesBody,
+    PublishedBody,
+    RateCardBody,
+    VersionsBody,
+)
 from gradumen.wire.values import Page
 
 router = APIRouter()
@@ -39,6 +48,21 @@ def list_plans(uow: Uow, caller: CallerHere) -> Page[PublishedBody]:
     return Page(items=[PublishedBody.of(each) for each in catalogue_lists.list_plans(uow, caller)])
 
 
+@router.get("/plans/{slug}/versions", tags=["catalogue"])
+def list_plan_versions(slug: str, uow: Uow, caller: CallerHere) -> VersionsBody:
+    """A plan's versions, oldest first."""
+    return VersionsBody.of(catalogue_lists.list_plan_versions(uow, caller, slug=slug))
+
+
+@router.get("/plans/{slug}/differences", tags=["catalogue"])
+def compare_plan_versions(slug: str, before: int, after: int, uow: Uow, caller: CallerHere) -> DifferencesBody:
+    """What differs between two versions of a plan."""
+    found = catalogue_lists.compare_versions(
+        uow, caller, kind="plan", seller=None, slug=slug, before=before, after=after
+    )
+    return DifferencesBody(differences=[DifferenceBody(**each) for each in found])
+
+
 @router.get("/rate-cards", tags=["catalogue"])
 def list_rate_cards(uow: Uow, caller: CallerHere) -> Page[RateCardBody]:
     """The caller's own rate cards, and those that price what it buys."""
@@ -49,6 +73,17 @@ def list_rate_cards(uow: Uow, caller: CallerHere) -> Page[RateCardBody]:
 def read_rate_card(seller: str, slug: str, uow: Uow, caller: CallerHere) -> RateCardBody:
     """One rate card with its versions."""
     return RateCardBody.of(catalogue_lists.read_rate_card(uow, caller, seller=seller, slug=slug))
+
+
+@router.get("/rate-cards/{seller}/{slug}/differences", tags=["catalogue"])
+def compare_rate_card_versions(
+    seller: str, slug: str, before: int, after: int, uow: Uow, caller: CallerHere
+) -> DifferencesBody:
+    """What differs between two versions of a rate card."""
+    found = catalogue_lists.compare_versions(
+        uow, caller, kind="rate-card", seller=seller, slug=slug, before=before, after=after
+    )
+    return DifferencesBody(differences=[DifferenceBody(**each) for each in found])
 
 
 @router.get("/rate-cards/{seller}/{slug}/file", response_class=Response, tags=["catalogue"])

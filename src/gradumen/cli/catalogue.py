@@ -25,6 +25,12 @@ def register(nouns: Any) -> None:
         add_organisation(verb)
     cards = verbs.add("rate-cards", run_rate_cards, "rate cards that you sell by or buy by")
     cards.add_argument("--file", metavar="SELLER/CARD", help="print one as the YAML that publishes it")
+    differences = verbs.add("differences", run_differences, "what differs between two versions of a plan or rate card")
+    differences.add_argument("name", metavar="PLAN|SELLER/CARD")
+    differences.add_argument("before", type=int)
+    differences.add_argument("after", type=int)
+    drafts = verbs.add("drafts", run_drafts, "services, plans and rate cards being written")
+    add_organisation(drafts)
     verbs.add("plans", run_plans, "plans on offer, with their tiers")
 
 
@@ -95,6 +101,40 @@ def run_rate_cards(arguments: argparse.Namespace, client: Client, out: Out) -> i
     out.table(("RATE CARD", "NAME", "CURRENCY", "FOR", "VERSION", "FROM", ""), rows, right=("VERSION",))
     if not found:
         out.say("no rate cards yet; publish one with: gradumen catalogue publish")
+    return 0
+
+
+def run_differences(arguments: argparse.Namespace, client: Client, out: Out) -> int:
+    """Show differences."""
+    seller, slash, slug = arguments.name.rpartition("/")
+    if slash:
+        found = client.catalogue.rate_card_differences(seller, slug, arguments.before, arguments.after)
+    else:
+        found = client.catalogue.plan_differences(slug, arguments.before, arguments.after)
+    out.body(found)
+    out.table(
+        ("WHERE", f"VERSION {arguments.before}", f"VERSION {arguments.after}"),
+        [(each.path, each.before or "—", each.after or "—") for each in found],
+    )
+    if not found:
+        out.say("these versions do not differ")
+    return 0
+
+
+def run_drafts(arguments: argparse.Namespace, client: Client, out: Out) -> int:
+    """Show drafts."""
+    found = client.catalogue_drafts.list(own_organisation(arguments))
+    out.body(found)
+    out.table(
+        ("KIND", "NAME", "VERSION", "SAVED BY", "AT"),
+        [
+            (each.kind, each.slug, str(each.version), each.edited_by, f"{each.edited_at:%Y-%m-%d %H:%M}")
+            for each in found
+        ],
+        right=("VERSION",),
+    )
+    if not found:
+        out.say("no drafts; the console's catalogue pages make them")
     return 0
 
 

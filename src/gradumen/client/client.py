@@ -6,7 +6,7 @@ from typing import Self
 import httpx
 
 from gradumen.client.billing import BillRuns, Charges, Invoices, Spend, TaxRates
-from gradumen.client.catalogue import Catalogue, Subscriptions
+from gradumen.client.catalogue import Catalogue, CatalogueDrafts, Estimates, Subscriptions
 from gradumen.client.connection import Connection
 from gradumen.client.organisations import Organisations, Quotas
 from gradumen.client.readings import Feeds, Readings, Usage
@@ -31,6 +31,8 @@ class Client:
         self.organisations = Organisations(self.connection)
         self.quotas = Quotas(self.connection)
         self.catalogue = Catalogue(self.connection)
+        self.catalogue_drafts = CatalogueDrafts(self.connection)
+        self.estimates = Estimates(self.connection)
         self.subscriptions = Subscriptions(self.connection)
         self.feeds = Feeds(self.connection)
         self.readings = Readings(self.connection)

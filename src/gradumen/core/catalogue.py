@@ -1,6 +1,7 @@
 """What is sold: services with meters and attributes, plans with tiers, and the text forms they are published in."""
 
 import re
+from collections.abc import Mapping
 from dataclasses import dataclass
 from decimal import Decimal
 from enum import StrEnum
@@ -100,8 +101,48 @@ class Attribute:
 
 
 @dataclass(frozen=True, slots=True)
+class Choice:
+    """What an orderer decides: one of the values, the first unless chosen; of an attribute of the same slug, if any."""
+
+    slug: str
+    name: str
+    values: tuple[str, ...]
+
+    def __post_init__(self) -> None:
+        _distinct("value", list(self.values))
+        if len(self.values) < 2:
+            raise Invalid(f"choice '{self.slug}' needs at least two values", field="values")
+
+    @property
+    def default(self) -> str:
+        """What holds where nothing is chosen."""
+        return self.values[0]
+
+
+@dataclass(frozen=True, slots=True)
+class Size:
+    """A named size: amounts in words of units, like ``2 vCPU`` of ``processors``."""
+
+    slug: str
+    name: str
+    amounts: tuple[tuple[str, str], ...]
+
+
+class Licence(StrEnum):
+    """Whether a licence comes with a service."""
+
+    NONE = "none"
+    INCLUDED = "included"
+    BROUGHT = "brought"
+
+
+@dataclass(frozen=True, slots=True)
 class Service:
-    """What is sold: described once, with FOCUS category and subcategory."""
+    """What is sold: described once, with FOCUS category and subcategory.
+
+    ``sizes`` are its own, or those of the service ``sizes_of``. ``supplier`` is who really provides it. ``internal``
+    is for the one who publishes it and never shown to customers.
+    """
 
     slug: str
     name: str
@@ -111,9 +152,29 @@ class Service:
     attributes: tuple[Attribute, ...] = ()
     description: str = ""
     phases: tuple[str, ...] = PHASES
+    choices: tuple[Choice, ...] = ()
+    sizes: tuple[Size, ...] = ()
+    sizes_of: str | None = None
+    requires: tuple[str, ...] = ()
+    excludes: tuple[str, ...] = ()
+    supplier: str = ""
+    licence: Licence = Licence.NONE
+    internal: tuple[tuple[str, str], ...] = ()
 
     def __post_init__(self) -> None:
         _distinct("phase", list(self.phases))
+        _distinct("choice", [choice.slug for choice in self.choices])
+        _distinct("size", [size.slug for size in self.sizes])
+        allowed = {attribute.slug: attribute.values for attribute in self.attributes}
+        for choice in self.choices:
+            for value in choice.values:
+                if allowed.get(choice.slug) and value not in allowed[choice.slug]:
+                    known = ", ".join(allowed[choice.slug])
+                    raise Invalid(
+                        f"choice '{choice.slug}' offers '{value}', which is not one of {known}", field="choices"
+                    )
+        if self.slug in self.requires or set(self.requires) & set(self.excludes) or self.slug in self.excludes:
+            raise Invalid(f"service '{self.slug}' cannot require and exclude the same, or itself", field="requires")
         _distinct("meter", [meter.slug for meter in self.meters])
         _distinct("attribute", [attribute.slug for attribute in self.attributes])
         if not self.meters:
@@ -127,6 +188,33 @@ class Allowance:
     meter: str
     quantity: Decimal
     unit: str
+
+
+LEVELS = {
+    "recovery-point": ("Recovery point", "second"),
+    "recovery-time": ("Recovery time", "second"),
+    "copies": ("Copies", ""),
+    "kept-for": ("Kept for", "second"),
+    "response-time": ("Response time", "second"),
+}
+"""Service levels: their names, and the base unit of those that are times."""
+
+
+@dataclass(frozen=True, slots=True)
+class Level:
+    """A service level that a tier promises: ``24 hour``, or a count."""
+
+    slug: str
+    quantity: Decimal
+    unit: str
+
+
+@dataclass(frozen=True, slots=True)
+class Trial:
+    """So many days free of charge; then the subscription goes on (``converts``) or ends."""
+
+    days: int
+    converts: bool
 
 
 @dataclass(frozen=True, slots=True)
@@ -146,6 +234,7 @@ class Tier:
     allowances: tuple[Allowance, ...] = ()
     quotas: tuple[DefaultQuota, ...] = ()
     description: str = ""
+    levels: tuple[Level, ...] = ()
 
     def __post_init__(self) -> None:
         _distinct("allowance of meter", [allowance.meter for allowance in self.allowances])
@@ -154,13 +243,18 @@ class Tier:
 
 @dataclass(frozen=True, slots=True)
 class Plan:
-    """What can be subscribed to: services, and tiers in rising order."""
+    """What can be subscribed to: services (several are a bundle), and tiers in rising order.
+
+    ``minimum_months`` is the shortest time that a subscription lasts.
+    """
 
     slug: str
     name: str
     services: tuple[str, ...]
     tiers: tuple[Tier, ...]
     description: str = ""
+    minimum_months: int = 0
+    trial: Trial | None = None
 
     def __post_init__(self) -> None:
         _distinct("tier", [tier.slug for tier in self.tiers])
@@ -185,3 +279,40 @@ def _distinct(what: str, slugs: list[str]) -> None:
     for slug in slugs:
         if slugs.count(slug) > 1:
             raise Invalid(f"{what} '{slug}' stands twice; keep one", field=what, value=slug)
+
+
+def find_circle(requires: Mapping[str, tuple[str, ...]]) -> tuple[str, ...] | None:
+    """A circle of services that require each other, as the way round it; None if there is none.
+
+    >>> find_circle({"a": ("b",), "b": ("c",), "c": ("b",)})
+    ('b', 'c', 'b')
+    """
+    finished: set[str] = set()
+
+    def walk(slug: str, way: tuple[str, ...]) -> tuple[str, ...] | None:
+        if slug in way:
+            return (*way[way.index(slug) :], slug)
+        if slug in finished:
+            return None
+        for each in requires.get(slug, ()):
+            if circle := walk(each, (*way, slug)):
+                return circle
+        finished.add(slug)
+        return None
+
+    return next((circle for slug in requires if (circle := walk(slug, ()))), None)
+
+
+def check_bundle(plan: Plan, services: Mapping[str, Service]) -> None:
+    """Check that a plan has what its services require, and nothing that they exclude.
+
+    Raises:
+        Invalid: names the service and what is missing or excluded.
+    """
+    for slug in plan.services:
+        for other in services[slug].requires:
+            if other not in plan.services:
+                raise Invalid(f"service '{slug}' requires '{other}'; add it to the plan", field="services", value=slug)
+        for other in services[slug].excludes:
+            if other in plan.services:
+                raise Invalid(f"service '{slug}' excludes '{other}'; leave one out", field="services", value=slug)

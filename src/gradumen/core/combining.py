@@ -3,6 +3,7 @@
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
+from functools import cached_property
 from itertools import pairwise
 from typing import Any
 from zoneinfo import ZoneInfo
@@ -151,8 +152,7 @@ class Combiner:
         self.phases = phases
         self.first_hour, self.last_hour = first_hour, last_hour
         self.card_of_line, self.meters, self.attribute_sets = card_of_line, meters, attribute_sets
-        week_hours = [week_hour_of(hour, zone) for hour in range(first_hour, last_hour)]
-        self.cards = [CompiledCard(versions, first_hour, week_hours, zone) for versions in cards]
+        self._cards, self._zone = cards, zone
         self.rates: list[RateAt] = []
         """Every usage rate of every version; groups name them by index, namesakes one after another in time."""
         self._index: list[dict[tuple[int, str], int]] = []
@@ -169,6 +169,12 @@ class Combiner:
                 series += 1
             self._index.append(index)
         self._per_project = any(each.rate.over is Over.PROJECT for each in self.rates)
+
+    @cached_property
+    def cards(self) -> list[CompiledCard]:
+        """The cards, compiled for the hours."""
+        hours = [week_hour_of(hour, self._zone) for hour in range(self.first_hour, self.last_hour)]
+        return [CompiledCard(versions, self.first_hour, hours, self._zone) for versions in self._cards]
 
     def combine(self, usage: pl.DataFrame) -> Groups:
         """Sum the quantities of all rows, exactly.

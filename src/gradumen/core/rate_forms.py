@@ -4,14 +4,13 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
-from enum import StrEnum
-from typing import Any, TypeVar
+from typing import Any
 
 from gradumen.core.catalogue import Meter, Plan, Service, name_of, slug_of
 from gradumen.core.discounts import Discount
 from gradumen.core.errors import Invalid
 from gradumen.core.exact import AMOUNT_PLACES, QUANTITY_PLACES, number, text
-from gradumen.core.forms import at, each_of, fields_of, meter_of, pairs_of
+from gradumen.core.forms import at, choice_of, each_of, fields_of, meter_of, pairs_of
 from gradumen.core.matching import DAYS, Condition, Conditions, Contains, Equals, OneOf, Prefix, TimeWindow
 from gradumen.core.rates import (
     PROMISED,
@@ -32,7 +31,6 @@ from gradumen.core.units import convertible
 
 BUYERS = ("any", "resellers", "tenants", "own-use")
 _PRICED = ("price", "blocks", "whole-quantity", "package", "markup")
-E = TypeVar("E", bound=StrEnum)
 
 
 @dataclass(frozen=True, slots=True)
@@ -97,7 +95,7 @@ def read_rate(raw: Any, known: Known) -> Rate:
     if isinstance(raw, Mapping) and "commitment" in raw:
         fields = fields_of(raw, ("rate", "commitment"), ("services", "over"))
         services = each_of(fields, "services", lambda each: _service(each, known))
-        over = _choice(Over, fields.get("over", "buyer"), "over")
+        over = choice_of(Over, fields.get("over", "buyer"), "over")
         return SpendCommitment(slug_of(fields["rate"], field="rate"), _price(fields["commitment"]), services, over)
     optional = ("where", "when", "over", "allowance", "committed", "minimum", "cap", "started", "phases", *_PRICED)
     fields = fields_of(raw, ("rate", "meter", "per"), optional)
@@ -117,12 +115,12 @@ def read_rate(raw: Any, known: Known) -> Rate:
         pricing=pricing,
         match=_read_where(fields, known.allowed(meter)),
         when=None if fields.get("when") is None else _read_when(fields["when"]),
-        over=_choice(Over, fields.get("over", "subscription"), "over"),
+        over=choice_of(Over, fields.get("over", "subscription"), "over"),
         allowance=_quantity(fields, "allowance"),
         committed=_quantity(fields, "committed"),
         minimum=_price(fields.get("minimum", 0), "minimum"),
         cap=None if fields.get("cap") is None else _price(fields["cap"], "cap"),
-        started=None if fields.get("started") is None else _choice(Started, fields["started"], "started"),
+        started=None if fields.get("started") is None else choice_of(Started, fields["started"], "started"),
         phases=_read_phases(fields, meter, known),
     )
 
@@ -133,11 +131,12 @@ def _read_fee(raw: Mapping[str, Any], known: Known) -> RecurringRate:
     if plan not in known.plans:
         raise Invalid(f"plan '{plan[:60]}' is not known; write plan/tier", field="fee", value=fee["fee"])
     known.plans[plan].tier(tier)
-    if not isinstance(fee.get("advance", False), bool):
+    advance = str(fee.get("advance", "false")).lower()
+    if advance not in ("true", "false"):
         raise Invalid("advance is true or false", field="advance", value=fee["advance"])
-    every = _choice(Every, fee.get("every", "month"), "every")
+    every = choice_of(Every, fee.get("every", "month"), "every")
     slug = slug_of(fee["rate"], field="rate")
-    return RecurringRate(slug, plan, tier, _price(fee["price"]), every, bool(fee.get("advance", False)))
+    return RecurringRate(slug, plan, tier, _price(fee["price"]), every, advance == "true")
 
 
 def _read_pricing(name: str, fields: Mapping[str, Any]) -> Blocks | Packages | Markup:
@@ -343,13 +342,6 @@ def _day(raw: Any, field: str) -> date:
         return date.fromisoformat(str(raw))
     except ValueError:
         raise Invalid(f"{field} must be a day, like 2026-01-01", field=field, value=str(raw)) from None
-
-
-def _choice(kind: type[E], raw: Any, field: str) -> E:
-    try:
-        return kind(raw)
-    except ValueError:
-        raise Invalid(f"{field} must be one of {', '.join(kind)}", field=field, value=raw) from None
 
 
 def _quantity(fields: Mapping[str, Any], name: str) -> Decimal:

@@ -46,7 +46,7 @@ def rate_period(usage: pl.DataFrame, pricing: Pricing, stretches: pl.DataFrame |
     missing = _unpriced(fine, special)
     charges = list(_with_parts(priced, shares, fine, pricing))
     charges += fees(pricing)
-    charges += _discounts(charges, pricing)
+    charges += discounts_of(charges, pricing)
     charges += true_ups(pricing, charges)
     return Rated(tuple(charges), (*priced.unpriced, *pricing.unpriced(missing)))
 
@@ -198,7 +198,7 @@ TRIAL = Discount("trial", "Trial", percent=Decimal(100))
 """What a trial takes off."""
 
 
-def _discounts(charges: Sequence[Charge], pricing: Pricing) -> list[Charge]:
+def discounts_of(charges: Sequence[Charge], pricing: Pricing) -> list[Charge]:
     """What discounts take off, per line and version, each from what the ones before it left."""
     found: list[Charge] = []
     of_line: dict[tuple[int, int], list[Charge]] = {}

@@ -5,17 +5,17 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import date
 from typing import Any, Protocol
-from uuid import UUID, uuid4
+from uuid import uuid4
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from gradumen.core.catalogue import Meter, Plan, Service
+from gradumen.core.catalogue import Service, find_circle
 from gradumen.core.errors import CatalogueInvalid, Invalid, VersionInForce
 from gradumen.core.forms import plan_form, read_plan, read_service, service_form
 from gradumen.core.periods import Period
 from gradumen.core.permissions import Right
-from gradumen.core.rate_forms import Known, rate_card_form, read_rate_card
+from gradumen.core.rate_forms import rate_card_form, read_rate_card
 from gradumen.core.rates import RateCardVersion
 from gradumen.store.billing import InvoiceRow
 from gradumen.store.catalogue import (
@@ -29,6 +29,7 @@ from gradumen.store.catalogue import (
 )
 from gradumen.store.organisations import OrganisationRow
 from gradumen.store.unit_of_work import use_case
+from gradumen.usecases.published import add_service, load_published
 from gradumen.usecases.scope import Caller, get_organisation, load_scope
 
 
@@ -55,43 +56,6 @@ class Change:
     differences: list[dict[str, Any]] = field(default_factory=list)
 
 
-@dataclass(slots=True)
-class Published:
-    """Everything published, newest version of each; values and where they are stored."""
-
-    services: dict[str, Service] = field(default_factory=dict)
-    meters: dict[str, Meter] = field(default_factory=dict)
-    meter_ids: dict[str, int] = field(default_factory=dict)
-    plans: dict[str, Plan] = field(default_factory=dict)
-    owners: dict[tuple[str, str], UUID] = field(default_factory=dict)
-    forms: dict[tuple[str, str], list[tuple[int, dict[str, Any]]]] = field(default_factory=dict)
-
-
-def load_published(tx: Session) -> Published:
-    """Services and plans of all sellers: their slugs are unique over the installation, meters are shared."""
-    found = Published()
-    for row, version in tx.execute(
-        select(ServiceRow, ServiceVersionRow).join(ServiceVersionRow).order_by(ServiceVersionRow.number)
-    ):
-        found.owners["service", row.slug] = row.organisation_id
-        found.forms.setdefault(("service", row.slug), []).append((version.number, version.document))
-        add_service(found, read_service(version.document))
-    found.meter_ids = {row.slug: row.id for row in tx.scalars(select(MeterRow))}
-    for plan_row, plan_version in tx.execute(
-        select(PlanRow, PlanVersionRow).join(PlanVersionRow).order_by(PlanVersionRow.number)
-    ):
-        found.owners["plan", plan_row.slug] = plan_row.organisation_id
-        found.forms.setdefault(("plan", plan_row.slug), []).append((plan_version.number, plan_version.document))
-        found.plans[plan_row.slug] = read_plan(plan_version.document, found.meters, found.services)
-    return found
-
-
-def add_service(found: Published, service: Service) -> None:
-    """Put a service and its meters among those known."""
-    found.services[service.slug] = service
-    found.meters.update({meter.slug: meter for meter in service.meters})
-
-
 @use_case
 def compare_catalogue(tx: Session, caller: Caller, *, organisation: str, documents: Sequence[Document]) -> list[Change]:
     """Check documents against each other and what is published, and say what publishing would do.
@@ -110,6 +74,11 @@ def publish_catalogue(tx: Session, caller: Caller, *, organisation: str, documen
         CatalogueInvalid: as `compare_catalogue`; nothing of the documents is kept.
         VersionInForce: a rate card version that starts in the past of one in force, or in a billed period.
     """
+    return publish(tx, caller, organisation, documents)
+
+
+def publish(tx: Session, caller: Caller, organisation: str, documents: Sequence[Document]) -> list[Change]:
+    """As `publish_catalogue`, inside a transaction."""
     return _run(tx, caller, organisation, documents, store=True)
 
 
@@ -161,13 +130,18 @@ class _Publishing:
         self._check_owner("service", service.slug)
         for meter in service.meters:
             before = self.known.meters.get(meter.slug)
-            if before and (before.unit, before.combine) != (meter.unit, meter.combine):
+            if before and (before.unit, before.combine, before.sampling) != (meter.unit, meter.combine, meter.sampling):
                 raise Invalid(
                     f"meter '{meter.slug}' is published as {before.unit.text}, {before.combine}; that never changes, "
                     "add a meter of another name",
                     field="meters",
                 )
         add_service(self.known, service)
+        if service.sizes_of is not None and not getattr(self.known.services.get(service.sizes_of), "sizes", ()):
+            raise Invalid(f"service '{service.sizes_of}' has no sizes to use", field="sizes", value=service.sizes_of)
+        circle = find_circle({slug: each.requires for slug, each in self.known.services.items()})
+        if circle:
+            raise Invalid(f"services require each other in a circle: {' → '.join(circle)}", field="requires")
         change = self._change("service", service.slug, service_form(service))
         if self.store and change.change != "unchanged":
             self._store_service(service, change)
@@ -232,8 +206,7 @@ class _Publishing:
         ).first()
         versions = stored_versions(self.tx, row) if row else []
         number = len(versions) + 1
-        known = Known(self.known.meters, self.known.services, self.known.plans)
-        card = read_rate_card(form, known, number)
+        card = read_rate_card(form, self.known.known, number)
         version, written = card.version, rate_card_form(card)
         same = next((each for each in versions if each.starts_on == version.starts_on), None)
         if same is not None and same.document == written:

@@ -9,6 +9,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from gradumen.core.errors import NotFound
+from gradumen.core.permissions import Right
 from gradumen.store.catalogue import (
     PlanRow,
     PlanVersionRow,
@@ -19,7 +20,7 @@ from gradumen.store.catalogue import (
 from gradumen.store.organisations import OrganisationRow
 from gradumen.store.subscriptions import SupplyLineRow
 from gradumen.store.unit_of_work import use_case
-from gradumen.usecases.catalogue import stored_versions
+from gradumen.usecases.catalogue import differences, stored_versions
 from gradumen.usecases.scope import Caller, Scope, load_scope
 
 
@@ -63,14 +64,19 @@ def _sellers_above(scope: Scope) -> set[UUID]:
 @use_case
 def list_services(tx: Session, caller: Caller) -> list[PublishedForm]:
     """Services of the caller's own chain of sellers and of those below, by slug."""
-    sellers = _sellers_above(load_scope(tx, caller))
+    scope = load_scope(tx, caller)
     rows = tx.execute(
         select(ServiceRow, ServiceVersionRow)
         .join(ServiceVersionRow)
-        .where(ServiceRow.organisation_id.in_(sellers))
+        .where(ServiceRow.organisation_id.in_(_sellers_above(scope)))
         .order_by(ServiceRow.slug, ServiceVersionRow.number)
     )
-    newest = {row.slug: PublishedForm(row.slug, v.number, v.published_at, v.document) for row, v in rows}
+    newest: dict[str, PublishedForm] = {}
+    for row, version in rows:
+        form = version.document
+        if not scope.may(Right.MANAGE_CATALOGUE, row.organisation_id):
+            form = {name: value for name, value in form.items() if name != "internal"}
+        newest[row.slug] = PublishedForm(row.slug, version.number, version.published_at, form)
     return list(newest.values())
 
 
@@ -110,6 +116,10 @@ def read_rate_card(tx: Session, caller: Caller, *, seller: str, slug: str) -> Ra
     Raises:
         NotFound: not there or not in scope.
     """
+    return _rate_card(tx, caller, seller=seller, slug=slug)
+
+
+def _rate_card(tx: Session, caller: Caller, *, seller: str, slug: str) -> RateCard:
     scope = load_scope(tx, caller)
     own = scope.members_money()
     found = tx.execute(
@@ -130,3 +140,56 @@ def _card(tx: Session, row: RateCardRow, seller: str, today: date) -> RateCard:
     current = max((v.starts_on for v in versions if v.starts_on <= today), default=None)
     views = [RateCardVersionView(v.number, v.starts_on, v.starts_on == current, v.document) for v in versions]
     return RateCard(row.id, seller, row.slug, row.name, row.currency, row.buyers, views)
+
+
+@dataclass(frozen=True, slots=True)
+class Versions:
+    """A plan or rate card with all its versions, oldest first."""
+
+    kind: str
+    slug: str
+    versions: list[PublishedForm]
+
+
+@use_case
+def list_plan_versions(tx: Session, caller: Caller, *, slug: str) -> Versions:
+    """A plan's versions.
+
+    Raises:
+        NotFound: not there or of a seller outside the caller's chain.
+    """
+    return _plan_versions(tx, caller, slug=slug)
+
+
+def _plan_versions(tx: Session, caller: Caller, *, slug: str) -> Versions:
+    sellers = _sellers_above(load_scope(tx, caller))
+    rows = tx.scalars(
+        select(PlanVersionRow)
+        .join(PlanRow)
+        .where(PlanRow.slug == slug, PlanRow.organisation_id.in_(sellers))
+        .order_by(PlanVersionRow.number)
+    ).all()
+    if not rows:
+        raise NotFound("plan", slug[:70])
+    return Versions("plan", slug, [PublishedForm(slug, row.number, row.published_at, row.document) for row in rows])
+
+
+@use_case
+def compare_versions(
+    tx: Session, caller: Caller, *, kind: str, seller: str | None, slug: str, before: int, after: int
+) -> list[dict[str, Any]]:
+    """What differs between two versions of a plan, or of a seller's rate card, by path.
+
+    Raises:
+        NotFound: no such version.
+    """
+    if kind == "plan":
+        found = _plan_versions(tx, caller, slug=slug)
+        forms = {each.version: each.form for each in found.versions}
+    else:
+        card = _rate_card(tx, caller, seller=seller or "", slug=slug)
+        forms = {each.number: each.form for each in card.versions}
+    for number in (before, after):
+        if number not in forms:
+            raise NotFound("version", f"{slug[:70]} {number}")
+    return differences(forms[before], forms[after])

@@ -1,7 +1,5 @@
 """Charges as people read them: the lines that they make, and their arithmetic in plain data."""
 
-from collections import defaultdict
-from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import datetime
 from decimal import Decimal, localcontext
@@ -12,12 +10,13 @@ from uuid import UUID
 from sqlalchemy.orm import Session
 
 from gradumen.core.billing import line_amount
+from gradumen.core.catalogue import Plan
 from gradumen.core.charges import Charge, Part
 from gradumen.core.exact import AMOUNT_PLACES, EXACT, QUANTITY_PLACES, add, round_half_up, text, unscaled
 from gradumen.core.matching import words
 from gradumen.core.rates import Every, RecurringRate, SpendCommitment, UsageRate
 from gradumen.core.units import parse_unit
-from gradumen.usecases.catalogue import Published
+from gradumen.usecases.published import Published
 from gradumen.usecases.rating import RatedPeriod
 from gradumen.usecases.scope import organisations_by_id
 
@@ -64,12 +63,40 @@ def line_order(line: Line) -> tuple[Any, ...]:
     )
 
 
-def by_project(charge: Charge) -> dict[int | None, list[Part]]:
-    """A charge's parts per project."""
-    found: dict[int | None, list[Part]] = defaultdict(list)
-    for part in charge.parts:
-        found[part.project].append(part)
-    return found
+def describe(charge: Charge, plan: Plan, tier: str, published: Published) -> str:
+    """What a charge is for, in words."""
+    if charge.meter is not None:
+        service = published.services[charge.meter.partition("/")[0]].name
+        said = f"{service}: {published.meters[charge.meter].name}"
+        conditions = conditions_of(charge)
+        return f"{said}, {conditions}" if conditions else said
+    found = entry_of(charge)
+    if isinstance(found, RecurringRate):
+        return f"{plan.name} {plan.tier(tier).name}, {_FEES[found.every]}"
+    if isinstance(found, SpendCommitment):
+        return f"Minimum spend of {text(found.amount)} per month, not reached"
+    discount = next((each for each in charge.version.discounts if each.slug == charge.rate), None)
+    return f"Discount: {discount.name}" if discount else "Trial, free of charge"
+
+
+def entry_of(charge: Charge) -> UsageRate | RecurringRate | SpendCommitment | None:
+    """The rate that made a charge; None for a discount."""
+    return next((rate for rate in charge.version.rates if rate.slug == charge.rate), None)
+
+
+def conditions_of(charge: Charge) -> str:
+    """What the rate of a charge matches, in words."""
+    found = entry_of(charge)
+    return words(found.match, found.when) if isinstance(found, UsageRate) else ""
+
+
+def base_units(charge: Charge, published: Published) -> Fraction:
+    """How many base units (seconds for a fee) one unit of a charge is."""
+    if charge.meter is not None:
+        return parse_unit(charge.unit, counted=published.meters[charge.meter].counted).factor
+    if charge.kind == "commitment":
+        return Fraction(int((charge.end - charge.start).total_seconds()))
+    return charge.blocks[0].factor if charge.blocks else Fraction(1)
 
 
 class LineNames:
@@ -87,15 +114,20 @@ class LineNames:
         wanted = self.rated.lines[line].subscription.project_id
         return next((each.slug for each in self.rated.projects if each.id == wanted), None)
 
-    def line(self, charge: Charge, project: int | None, parts: Iterable[Part]) -> Line:
-        """The line of a charge and project."""
+    def lines(self, charge: Charge) -> list[Line]:
+        """A charge's lines, one a project; what belongs to no project is the subscription's."""
+        found: dict[str | None, list[Part]] = {}
+        for part in charge.parts:
+            found.setdefault(self.project(part.project, charge.line), []).append(part)
+        return [self._line(charge, project, parts) for project, parts in found.items()]
+
+    def _line(self, charge: Charge, project: str | None, chosen: list[Part]) -> Line:
         loaded = self.rated.lines[charge.line]
-        chosen = list(parts)
         quantity = add([part.quantity for part in chosen])
         return Line(
             organisation=self.owners[loaded.subscription.organisation_id].slug,
             subscription=loaded.subscription.name,
-            project=self.project(project, charge.line),
+            project=project,
             service=charge.meter.partition("/")[0] if charge.meter else loaded.plan.slug,
             rate=charge.rate,
             rate_card_version=charge.version.number,
@@ -110,35 +142,11 @@ class LineNames:
     def description(self, charge: Charge) -> str:
         """What a charge is for, in words."""
         loaded = self.rated.lines[charge.line]
-        if charge.meter is not None:
-            service = self.published.services[charge.meter.partition("/")[0]].name
-            said = f"{service}: {self.published.meters[charge.meter].name}"
-            conditions = self.conditions(charge)
-            return f"{said}, {conditions}" if conditions else said
-        found = self.entry(charge)
-        if isinstance(found, RecurringRate):
-            return f"{loaded.plan.name} {loaded.plan.tier(loaded.row.tier).name}, {_FEES[found.every]}"
-        if isinstance(found, SpendCommitment):
-            return f"Minimum spend of {text(found.amount)} per month, not reached"
-        discount = next((each for each in charge.version.discounts if each.slug == charge.rate), None)
-        return f"Discount: {discount.name}" if discount else "Trial, free of charge"
-
-    def entry(self, charge: Charge) -> UsageRate | RecurringRate | SpendCommitment | None:
-        """The rate that made a charge; None for a discount."""
-        return next((rate for rate in charge.version.rates if rate.slug == charge.rate), None)
+        return describe(charge, loaded.plan, loaded.row.tier, self.published)
 
     def base_units(self, charge: Charge) -> Fraction:
-        """How many base units (seconds for a fee) one unit of a charge is."""
-        if charge.meter is not None:
-            return parse_unit(charge.unit, counted=self.published.meters[charge.meter].counted).factor
-        if charge.kind == "commitment":
-            return Fraction(int((self.rated.end - self.rated.start).total_seconds()))
-        return charge.blocks[0].factor if charge.blocks else Fraction(1)
-
-    def conditions(self, charge: Charge) -> str:
-        """What the rate of a charge matches, in words."""
-        found = self.entry(charge)
-        return words(found.match, found.when) if isinstance(found, UsageRate) else ""
+        """How many base units one unit of a charge is."""
+        return base_units(charge, self.published)
 
     def not_priced(self, buyer: UUID) -> list[dict[str, str]]:
         """Usage of a buyer's lines that no rate prices, or no subscription covers."""
@@ -172,7 +180,7 @@ class LineNames:
 
 def explain(charge: Charge, names: LineNames) -> dict[str, Any]:
     """The arithmetic of a charge in plain data: what it was, block by block, all numbers as text."""
-    version, found = charge.version, names.entry(charge)
+    version, found = charge.version, entry_of(charge)
     factor = names.base_units(charge)
     with localcontext(EXACT):
         shown: dict[str, Any] = {
@@ -181,7 +189,7 @@ def explain(charge: Charge, names: LineNames) -> dict[str, Any]:
             "starts_on": version.starts_on.isoformat(),
             "rate": charge.rate,
             "meter": charge.meter,
-            "match": names.conditions(charge),
+            "match": conditions_of(charge),
             "base_unit": names.published.meters[charge.meter].unit.text if charge.meter else "second",
             "unit": "package" if charge.kind == "packages" else charge.unit,
             "base_units_per_unit": text(Decimal(factor.numerator) / factor.denominator)

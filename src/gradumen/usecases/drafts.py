@@ -27,8 +27,8 @@ from gradumen.store.billing import (
 from gradumen.store.catalogue import RateCardRow
 from gradumen.store.organisations import OrganisationRow
 from gradumen.store.subscriptions import SupplyLineRow
-from gradumen.usecases.catalogue import load_published
-from gradumen.usecases.charges import Line, LineNames, by_project, explain, line_order
+from gradumen.usecases.charges import Line, LineNames, explain, line_order
+from gradumen.usecases.published import load_published
 from gradumen.usecases.rating import RatedPeriod, first_period, rate_links, usage_revision
 from gradumen.usecases.scope import organisations_by_id
 from gradumen.usecases.tax_rates import find_tax
@@ -134,7 +134,6 @@ class Drafting:
                 continue
             project = None if charge.project is None else rated.projects[charge.project].id
             key = (loaded.row.id, loaded.version_ids[charge.version.number], charge.rate, project)
-            lines = [names.line(charge, project, parts) for project, parts in by_project(charge).items()]
             self._keep(
                 Pending(
                     buyer=loaded.row.buyer_id,
@@ -145,7 +144,7 @@ class Drafting:
                     end=charge.end,
                     evidence=charge.evidence,
                     explanation=explain(charge, names),
-                    lines=lines,
+                    lines=names.lines(charge),
                     parts=_parts(rated, charge),
                 ),
                 billed_lines.pop(key, {}),

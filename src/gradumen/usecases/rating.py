@@ -1,7 +1,7 @@
 """Rating of a seller's period from what the database holds: usage, supply lines and rate card versions."""
 
 from collections import defaultdict
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
 from datetime import UTC, date, datetime
 from decimal import Decimal
@@ -16,17 +16,20 @@ from sqlalchemy.orm import Session
 from gradumen.core.assignment import Candidate, assign
 from gradumen.core.catalogue import Plan
 from gradumen.core.charges import Rated
-from gradumen.core.forms import base_allowances, read_plan
+from gradumen.core.forms import base_allowances
 from gradumen.core.periods import Period, day_start, hour_number, zone_of
-from gradumen.core.rate_forms import Known, read_rate_card
 from gradumen.core.rated_periods import rate_period
 from gradumen.core.rates import RateCardVersion
 from gradumen.core.rating import USAGE_SCHEMA, Pricing, RatedLine
-from gradumen.store.catalogue import PlanRow, PlanVersionRow, RateCardRow, RateCardVersionRow
+from gradumen.store.catalogue import PlanRow, PlanVersionRow
 from gradumen.store.organisations import OrganisationRow, ProjectRow, zone_name
 from gradumen.store.readings import AttributeSetRow
 from gradumen.store.subscriptions import SubscriptionRow, SupplyLineRow
-from gradumen.usecases.catalogue import Published, load_published
+from gradumen.usecases.published import Published, load_cards, load_published, plan_of
+
+
+ALWAYS = date(2000, 1, 1)
+"""Before every period."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -57,18 +60,25 @@ class RatedPeriod:
 
 
 def rate_links(
-    tx: Session, seller: UUID, period: Period, *, buyers: Iterable[UUID] | None = None, owners: set[UUID] | None = None
+    tx: Session,
+    seller: UUID,
+    period: Period,
+    *,
+    buyers: Iterable[UUID] | None = None,
+    owners: set[UUID] | None = None,
+    instead: Mapping[UUID, RateCardVersion] | None = None,
 ) -> RatedPeriod:
     """Rate what a seller sold in a period.
 
     Args:
         buyers: only these direct buyers; None is all.
         owners: only subscriptions of these organisations; None is all.
+        instead: by rate card, a version that prices the whole period in place of those that held.
     """
     zone = zone_of(zone_name(tx, seller, period.first_day))
     published = load_published(tx)
     start, end = period.bounds(zone)
-    lines, rated_lines = _load_lines(tx, seller, period, zone, published, buyers, owners)
+    lines, rated_lines = _load_lines(tx, seller, period, zone, published, buyers, owners, instead or {})
     usage, projects, resources, unassigned = _load_usage(tx, lines, rated_lines, published, start, end, zone)
     sets = {row.id: row.document for row in tx.scalars(select(AttributeSetRow))}
     meters = {number: slug for slug, number in published.meter_ids.items()}
@@ -86,6 +96,7 @@ def _load_lines(
     published: Published,
     buyers: Iterable[UUID] | None,
     owners: set[UUID] | None,
+    instead: Mapping[UUID, RateCardVersion],
 ) -> tuple[dict[int, LoadedLine], dict[int, RatedLine]]:
     query = (
         select(SupplyLineRow, SubscriptionRow)
@@ -104,14 +115,17 @@ def _load_lines(
     if owners is not None:
         query = query.where(SubscriptionRow.organisation_id.in_(owners))
     rows = tx.execute(query).all()
-    cards = _load_cards(tx, {line.rate_card_id for line, _ in rows}, published)
+    cards = load_cards(tx, {line.rate_card_id for line, _ in rows}, published)
+    for card_id, version in instead.items():
+        if card_id in cards:
+            cards[card_id] = replace(cards[card_id], versions=(replace(version, card=str(card_id), starts_on=ALWAYS),))
     plans = _load_plans(tx, {subscription.plan_version_id for _, subscription in rows}, published)
     loaded: dict[int, LoadedLine] = {}
     rated: dict[int, RatedLine] = {}
     numbers: dict[UUID, int] = {}
     allowances: dict[tuple[UUID, str], dict[str, Decimal]] = {}
     for number, (line, subscription) in enumerate(rows):
-        currency, versions, ids = cards[line.rate_card_id]
+        card = cards[line.rate_card_id]
         plan = plans[subscription.plan_version_id]
         follows = rows[number + 1] if number + 1 < len(rows) else None
         until = subscription.ends_on
@@ -120,14 +134,14 @@ def _load_lines(
         key = (subscription.plan_version_id, line.tier)
         if key not in allowances:
             allowances[key] = base_allowances(plan, line.tier, published.meters)
-        loaded[number] = LoadedLine(line, subscription, plan, currency, ids)
+        loaded[number] = LoadedLine(line, subscription, plan, card.currency, card.ids)
         rated[number] = RatedLine(
             number=number,
             plan=plan.slug,
             tier=line.tier,
             start=day_start(line.starts_on, zone),
             end=None if until is None else day_start(until, zone),
-            versions=versions,
+            versions=card.versions,
             allowances=allowances[key],
             quantity=line.quantity,
             subscription=numbers.setdefault(subscription.id, len(numbers)),
@@ -141,29 +155,9 @@ def _load_lines(
     return loaded, rated
 
 
-def _load_cards(
-    tx: Session, ids: set[UUID], published: Published
-) -> dict[UUID, tuple[str, tuple[RateCardVersion, ...], dict[int, UUID]]]:
-    found: dict[UUID, tuple[str, list[RateCardVersion], dict[int, UUID]]] = {}
-    known = Known(published.meters, published.services, published.plans)
-    rows = tx.execute(
-        select(RateCardRow, RateCardVersionRow)
-        .join(RateCardVersionRow)
-        .where(RateCardRow.id.in_(ids))
-        .order_by(RateCardVersionRow.starts_on)
-    )
-    for card, row in rows:
-        version = read_rate_card(row.document, known, row.number).version
-        _, versions, version_ids = found.setdefault(card.id, (card.currency, [], {}))
-        # Two sellers may call their cards alike; rating tells cards apart by this name.
-        versions.append(replace(version, card=str(card.id)))
-        version_ids[row.number] = row.id
-    return {id: (currency, tuple(versions), ids) for id, (currency, versions, ids) in found.items()}
-
-
 def _load_plans(tx: Session, ids: set[UUID], published: Published) -> dict[UUID, Plan]:
     rows = tx.execute(select(PlanVersionRow).join(PlanRow).where(PlanVersionRow.id.in_(ids))).scalars()
-    return {row.id: read_plan(row.document, published.meters, published.services) for row in rows}
+    return {row.id: plan_of(row, published) for row in rows}
 
 
 def _load_usage(

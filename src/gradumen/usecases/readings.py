@@ -26,8 +26,8 @@ from gradumen.store.readings import (
     SupersededReadingRow,
 )
 from gradumen.store.unit_of_work import use_case
-from gradumen.usecases.catalogue import load_published
 from gradumen.usecases.feeds import get_feed, may_send
+from gradumen.usecases.published import load_published
 from gradumen.usecases.scope import Caller, Scope, load_scope
 
 ACCEPTED, KNOWN, REFUSED = "accepted", "known", "refused"

@@ -18,8 +18,8 @@ from gradumen.core.permissions import Right
 from gradumen.store.organisations import OrganisationRow, zone_name
 from gradumen.store.subscriptions import SubscriptionRow, SupplyLineRow
 from gradumen.store.unit_of_work import use_case
-from gradumen.usecases.catalogue import Published, load_published
-from gradumen.usecases.charges import Line, LineNames, by_project, line_order
+from gradumen.usecases.charges import Line, LineNames, line_order
+from gradumen.usecases.published import Published, load_published
 from gradumen.usecases.rating import RatedPeriod, rate_links
 from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope, organisations_by_id
 
@@ -93,9 +93,7 @@ def link_periods(
     links: list[LinkPeriod] = []
     for buyer, charges in found.items():
         first = rated.lines[charges[0].line]
-        lines = [
-            names.line(charge, project, parts) for charge in charges for project, parts in by_project(charge).items()
-        ]
+        lines = [line for charge in charges for line in names.lines(charge)]
         days: dict[date, list[Decimal]] = defaultdict(list)
         for charge in charges:
             for part in charge.parts:

@@ -11,6 +11,7 @@ from sqlalchemy.orm import Session
 
 from gradumen.core.catalogue import name_of
 from gradumen.core.errors import Conflict, EditedMeanwhile, Forbidden, Invalid, NotFound, NotPriceable
+from gradumen.core.fees import months_after
 from gradumen.core.periods import Period
 from gradumen.core.permissions import Right
 from gradumen.store.catalogue import PlanRow, PlanVersionRow, RateCardRow
@@ -83,7 +84,7 @@ def create_subscription(
     if not scope.may(Right.MANAGE_SUBSCRIPTIONS, seller_id):
         raise Forbidden(right=Right.MANAGE_SUBSCRIPTIONS, organisation=f"{buyer.slug}'s seller")
     chain = scope.tree.chain(buyer.id)
-    version = _newest_plan(tx, plan, chain)
+    version = newest_plan(tx, plan, chain)
     _check_tier(version, tier)
     _check_quantity(quantity)
     if not date(2000, 1, 1) <= starts_on <= date(2200, 1, 1):
@@ -123,7 +124,12 @@ def create_subscription(
     return _views(tx, [row], scope.now.date())[0]
 
 
-def _newest_plan(tx: Session, slug: str, chain: list[UUID]) -> PlanVersionRow:
+def newest_plan(tx: Session, slug: str, chain: list[UUID]) -> PlanVersionRow:
+    """The newest version of a plan that a seller of the chain publishes.
+
+    Raises:
+        NotFound: there is none.
+    """
     found = tx.scalars(
         select(PlanVersionRow)
         .join(PlanRow)
@@ -154,7 +160,7 @@ def _add_lines(
     known = organisations_by_id(tx, set(chain))
     links = list(pairwise(chain)) or [(chain[0], chain[0])]
     for depth, (buyer_id, seller_id) in enumerate(links):
-        card = _choose_card(tx, known[seller_id], known[buyer_id], rate_card if depth == 0 else None)
+        card = choose_card(tx, known[seller_id], known[buyer_id], rate_card if depth == 0 else None)
         tx.add_all(
             SupplyLineRow(
                 id=uuid4(),
@@ -174,7 +180,12 @@ def _add_lines(
     tx.flush()
 
 
-def _choose_card(tx: Session, seller: OrganisationRow, buyer: OrganisationRow, slug: str | None) -> RateCardRow:
+def choose_card(tx: Session, seller: OrganisationRow, buyer: OrganisationRow, slug: str | None) -> RateCardRow:
+    """The seller's card that prices a buyer: the one named, else for its type, else for any, in its currency.
+
+    Raises:
+        NotPriceable: there is none.
+    """
     cards = list(
         tx.scalars(select(RateCardRow).where(RateCardRow.organisation_id == seller.id).order_by(RateCardRow.slug))
     )
@@ -217,6 +228,15 @@ def end_subscription(
     row = _to_change(tx, scope, subscription_id, version)
     if ends_on is not None and ends_on < row.starts_on:
         raise Invalid(f"ends_on {ends_on} is before starts_on {row.starts_on}", field="ends_on", value=ends_on)
+    minimum = int(tx.get_one(PlanVersionRow, row.plan_version_id).document.get("minimum-months", 0))
+    if ends_on is not None and row.starts_on < ends_on < months_after(row.starts_on, minimum):
+        earliest = months_after(row.starts_on, minimum)
+        raise Invalid(
+            f"the plan lasts at least {minimum} months, until {earliest}; end it then, or on {row.starts_on}, as if it "
+            "had never begun",
+            field="ends_on",
+            value=ends_on,
+        )
     first_changed = min((day for day in (row.ends_on, ends_on) if day is not None), default=row.starts_on)
     row.ends_on, row.version = ends_on, row.version + 1
     touch_months(tx, row.organisation_id, _months(min(first_changed, row.starts_on), scope.now.date()))

@@ -73,3 +73,35 @@ class RateCardBody(Body):
     currency: str
     buyers: str
     versions: list[RateCardVersionBody]
+
+
+class VersionsBody(Body):
+    """A plan with all its versions, oldest first."""
+
+    kind: str
+    slug: str
+    versions: list[PublishedBody]
+
+
+class DifferencesBody(Body):
+    """What differs between two versions."""
+
+    differences: list[DifferenceBody]
+
+
+class CatalogueDraftSave(Body):
+    """A draft's form, complete or not."""
+
+    organisation: str
+    form: dict[str, Any]
+
+
+class CatalogueDraftBody(Body):
+    """A service, plan or rate card being written; ``version`` is its ETag."""
+
+    kind: str
+    slug: str
+    form: dict[str, Any]
+    version: int
+    edited_by: str
+    edited_at: datetime

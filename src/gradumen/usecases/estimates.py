@@ -1,0 +1,310 @@
+"""What a tier would cost a buyer, what a card prices of a plan, and what a closed month would have come to."""
+
+from collections import defaultdict
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from datetime import date
+from decimal import Decimal
+from fractions import Fraction
+from uuid import UUID
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from gradumen.core.billing import line_amount
+from gradumen.core.catalogue import Plan
+from gradumen.core.charges import Charge
+from gradumen.core.errors import CatalogueInvalid, Forbidden, Invalid
+from gradumen.core.estimates import Coverage, Expected, Order, coverage, estimate
+from gradumen.core.exact import QUANTITY_PLACES, add, number, round_half_up
+from gradumen.core.forms import base_allowances
+from gradumen.core.periods import Period, zone_of
+from gradumen.core.permissions import Right
+from gradumen.core.rate_forms import read_rate_card
+from gradumen.core.rates import RateCardVersion
+from gradumen.store.catalogue import RateCardRow
+from gradumen.store.organisations import OrganisationRow, zone_name
+from gradumen.store.unit_of_work import use_case
+from gradumen.usecases.catalogue import Document
+from gradumen.usecases.charges import base_units, describe
+from gradumen.usecases.published import Published, load_cards, load_published, plan_of
+from gradumen.usecases.rating import RatedPeriod, rate_links
+from gradumen.usecases.scope import Caller, get_organisation, load_scope, organisations_by_id
+from gradumen.usecases.subscriptions import choose_card, newest_plan
+
+
+@dataclass(frozen=True, slots=True)
+class ExpectedUse:
+    """What somebody expects to use of a meter in a month, in a unit, with attributes that decide its price."""
+
+    meter: str
+    quantity: str
+    unit: str
+    attributes: Mapping[str, str]
+
+
+@dataclass(frozen=True, slots=True)
+class EstimatedLine:
+    """A line of an estimated month; ``amount`` is rounded to the currency's minor unit."""
+
+    description: str
+    rate: str
+    quantity: Decimal
+    unit: str
+    amount: Decimal
+
+
+@dataclass(frozen=True, slots=True)
+class MonthView:
+    """A month of the term."""
+
+    period: str
+    total: Decimal
+    lines: list[EstimatedLine]
+
+
+@dataclass(frozen=True, slots=True)
+class EstimateView:
+    """What a tier would cost, net of tax, month by month."""
+
+    seller: str
+    rate_card: str
+    currency: str
+    total: Decimal
+    months: list[MonthView]
+    not_priced: list[str]
+
+
+@use_case
+def estimate_price(
+    tx: Session,
+    caller: Caller,
+    *,
+    organisation: str,
+    plan: str,
+    tier: str,
+    quantity: int,
+    first_day: date | None,
+    months: int,
+    expected: Sequence[ExpectedUse],
+    rate_card: str | None,
+) -> EstimateView:
+    """What a tier would cost an organisation, by the card of its seller. Changes nothing.
+
+    Args:
+        rate_card: another card of the seller's, for those who may sell by it.
+
+    Raises:
+        Forbidden: the caller sees the organisation but not what it pays.
+        NotPriceable: the seller has no card for it.
+    """
+    scope = load_scope(tx, caller)
+    buyer = get_organisation(tx, scope, organisation)
+    seller_id = scope.tree.parents.get(buyer.id, buyer.id)
+    if not scope.sees_link(seller_id, buyer.id):
+        raise Forbidden(right=Right.READ_MONEY, organisation=buyer.slug)
+    seller = tx.get_one(OrganisationRow, seller_id)
+    if rate_card is not None and not scope.may(Right.MANAGE_SUBSCRIPTIONS, seller_id):
+        raise Forbidden(right=Right.MANAGE_SUBSCRIPTIONS, organisation=seller.slug)
+    published = load_published(tx)
+    version = newest_plan(tx, plan, scope.tree.chain(buyer.id))
+    card = choose_card(tx, seller, buyer, rate_card)
+    found = plan_of(version, published)
+    found.tier(tier)
+    if not 1 <= quantity <= 1_000_000:
+        raise Invalid(f"quantity lies between 1 and 1000000; got {quantity}", field="quantity", value=quantity)
+    order = Order(
+        plan=found,
+        tier=tier,
+        quantity=quantity,
+        first_day=first_day or scope.now.date(),
+        months=months,
+        expected=tuple(_expected(each, found, published) for each in expected),
+        allowances=base_allowances(found, tier, published.meters),
+        meters=frozenset(meter.slug for service in found.services for meter in published.services[service].meters),
+    )
+    stored = load_cards(tx, [card.id], published)[card.id]
+    outcome = estimate(order, stored.versions, zone_of(zone_name(tx, seller_id, order.first_day)))
+    return EstimateView(
+        seller=seller.slug,
+        rate_card=card.slug,
+        currency=outcome.currency,
+        total=outcome.total,
+        months=[
+            MonthView(
+                period=month.period.text,
+                total=month.total,
+                lines=[
+                    EstimatedLine(
+                        description=describe(charge, found, tier, published),
+                        rate=charge.rate,
+                        quantity=_shown(charge, published),
+                        unit=charge.unit,
+                        amount=line_amount([charge.amount], outcome.currency),
+                    )
+                    for charge in month.charges
+                ],
+            )
+            for month in outcome.months
+        ],
+        not_priced=list(outcome.not_priced),
+    )
+
+
+def _shown(charge: Charge, published: Published) -> Decimal:
+    return round_half_up(Fraction(charge.quantity) / base_units(charge, published), QUANTITY_PLACES)
+
+
+def _expected(each: ExpectedUse, plan: Plan, published: Published) -> Expected:
+    if each.meter not in published.meters or each.meter.partition("/")[0] not in plan.services:
+        raise Invalid(
+            f"meter '{each.meter[:80]}' belongs to no service of '{plan.slug}'", field="meter", value=each.meter
+        )
+    quantity = number(each.quantity, field="quantity", places=QUANTITY_PLACES)
+    found = Expected(published.meters[each.meter], quantity, each.unit, tuple(sorted(each.attributes.items())))
+    _ = found.scaled_quantity
+    return found
+
+
+@dataclass(frozen=True, slots=True)
+class CardCoverage:
+    """What a plan's meters and tiers cost by a card: which nothing prices, which have no fee."""
+
+    rate_card: str
+    plan: str
+    meters: list[Coverage]
+    tiers_without_fee: list[str]
+
+
+@use_case
+def check_coverage(
+    tx: Session, caller: Caller, *, organisation: str, plan: str, documents: Sequence[Document]
+) -> list[CardCoverage]:
+    """Which meters of a plan the cards in the documents, or without any the seller's own, leave unpriced.
+
+    Raises:
+        NotFound: no such plan in the seller's chain.
+    """
+    scope = load_scope(tx, caller)
+    seller = get_organisation(tx, scope, organisation)
+    scope.require(Right.MANAGE_CATALOGUE, seller)
+    published = load_published(tx)
+    found = plan_of(newest_plan(tx, plan, scope.tree.chain(seller.id)), published)
+    versions = [(version.card, version) for version in _read_cards(documents, published)]
+    if not documents:
+        rows = tx.scalars(
+            select(RateCardRow).where(RateCardRow.organisation_id == seller.id).order_by(RateCardRow.slug)
+        )
+        names = {row.id: row.slug for row in rows}
+        versions = [(names[id], card.versions[-1]) for id, card in load_cards(tx, names, published).items()]
+    return [
+        CardCoverage(
+            name,
+            plan,
+            coverage(found, published.services, version),
+            [tier.slug for tier in found.tiers if not version.fees(plan, tier.slug)],
+        )
+        for name, version in sorted(versions, key=lambda pair: pair[0])
+    ]
+
+
+def _read_cards(documents: Sequence[Document], published: Published) -> list[RateCardVersion]:
+    problems = []
+    versions = []
+    for document in documents:
+        if document.kind != "rate-card":
+            continue
+        try:
+            versions.append(read_rate_card(document.form, published.known, 1).version)
+        except Invalid as problem:
+            problems.append(document.problem(problem.facts.get("path", ""), problem.message))
+    if problems:
+        raise CatalogueInvalid(problems)
+    return versions
+
+
+@dataclass(frozen=True, slots=True)
+class WhatIfRow:
+    """What a buyer's charges of a service came to, and would have come to."""
+
+    buyer: str
+    service: str
+    currency: str
+    before: Decimal
+    after: Decimal
+
+    @property
+    def difference(self) -> Decimal:
+        """After less before."""
+        return add([self.after, -self.before])
+
+
+@dataclass(frozen=True, slots=True)
+class WhatIf:
+    """A period priced again."""
+
+    period: str
+    rows: list[WhatIfRow]
+    not_priced: list[str]
+
+
+@use_case
+def price_again(
+    tx: Session, caller: Caller, *, organisation: str, period: str, documents: Sequence[Document]
+) -> WhatIf:
+    """What a period would have come to, had the cards in the documents held throughout it. Changes nothing.
+
+    Raises:
+        Invalid: no document is a rate card that the seller has.
+    """
+    scope = load_scope(tx, caller)
+    seller = get_organisation(tx, scope, organisation)
+    scope.require(Right.MANAGE_CATALOGUE, seller)
+    if seller.id not in scope.members_money():
+        raise Forbidden(right=Right.READ_MONEY, organisation=seller.slug)
+    published = load_published(tx)
+    rows = {row.slug: row for row in tx.scalars(select(RateCardRow).where(RateCardRow.organisation_id == seller.id))}
+    instead: dict[UUID, RateCardVersion] = {}
+    for version in _read_cards(documents, published):
+        card = rows.get(version.card)
+        if card is None or card.currency != version.currency:
+            raise Invalid(
+                f"'{seller.slug}' has no rate card '{version.card}' in {version.currency}; name one that it sells by",
+                field="rate-card",
+                value=version.card,
+            )
+        instead[card.id] = version
+    if not instead:
+        raise Invalid("give at least one rate card to price with", field="files")
+    month = Period.parse(period)
+    now = rate_links(tx, seller.id, month)
+    then = rate_links(tx, seller.id, month, instead=instead)
+    before, after = _by_service(now), _by_service(then)
+    names = organisations_by_id(tx, {buyer for buyer, _, _ in {**before, **after}})
+    return WhatIf(
+        period=month.text,
+        rows=sorted(
+            (
+                WhatIfRow(
+                    names[buyer].slug,
+                    service,
+                    currency,
+                    before.get((buyer, service, currency), Decimal(0)),
+                    after.get((buyer, service, currency), Decimal(0)),
+                )
+                for buyer, service, currency in {**before, **after}
+            ),
+            key=lambda row: (row.buyer, row.service),
+        ),
+        not_priced=sorted({each.meter for each in then.rated.unpriced}),
+    )
+
+
+def _by_service(rated: RatedPeriod) -> dict[tuple[UUID, str, str], Decimal]:
+    """Amounts per buyer and service (the plan for what belongs to none), each charge rounded as on an invoice."""
+    found: dict[tuple[UUID, str, str], list[Decimal]] = defaultdict(list)
+    for charge in rated.rated.charges:
+        line = rated.lines[charge.line]
+        service = charge.meter.partition("/")[0] if charge.meter else line.plan.slug
+        found[line.row.buyer_id, service, line.currency].append(line_amount([charge.amount], line.currency))
+    return {key: add(amounts) for key, amounts in found.items()}
