@@ -12,6 +12,10 @@ const OverviewPage = lazy(() => import('../overview/OverviewPage'));
 const OrganisationsPage = lazy(() => import('../organisations/OrganisationsPage'));
 const PlansPage = lazy(() => import('../catalogue/PlansPage'));
 const RateCardsPage = lazy(() => import('../catalogue/RateCardsPage'));
+const DraftsPage = lazy(() => import('../catalogue/DraftsPage'));
+const DraftPage = lazy(() => import('../catalogue/DraftPage'));
+const EstimatePage = lazy(() => import('../catalogue/EstimatePage'));
+const WhatIfPage = lazy(() => import('../catalogue/WhatIfPage'));
 const UsagePage = lazy(() => import('../metering/UsagePage'));
 const FeedsPage = lazy(() => import('../metering/FeedsPage'));
 const BillRunsPage = lazy(() => import('../billing/BillRunsPage'));
@@ -44,6 +48,10 @@ export function App() {
           <Route path="/organisations" element={<OrganisationsPage />} />
           <Route path="/plans" element={<PlansPage />} />
           <Route path="/rate-cards" element={<RateCardsPage />} />
+          <Route path="/drafts" element={<DraftsPage />} />
+          <Route path="/drafts/:kind/:slug" element={<DraftPage />} />
+          <Route path="/estimate" element={<EstimatePage />} />
+          <Route path="/what-if" element={<WhatIfPage />} />
           <Route path="/usage" element={<UsagePage />} />
           <Route path="/feeds" element={<FeedsPage />} />
           <Route path="/bill-runs" element={<BillRunsPage />} />

@@ -27,6 +27,9 @@ const GROUPS: { title: string | null; entries: Entry[] }[] = [
     entries: [
       { to: '/plans', title: 'Plans' },
       { to: '/rate-cards', title: 'Rate cards' },
+      { to: '/drafts', title: 'Drafts', sellers: true },
+      { to: '/estimate', title: 'Estimate' },
+      { to: '/what-if', title: 'What if', sellers: true },
     ],
   },
   {

@@ -39,27 +39,7 @@ function View({ charge, line }: { charge: Charge; line: Line }) {
   return (
     <Box sx={{ display: 'grid', gap: 2 }}>
       <Typography variant="body2">
-        Rate <Mono>{why.rate}</Mono> of <Mono>{charge.rate_card}</Mono> version {why.rate_card_version}, in
-        force from {why.starts_on}
-        {why.match && <>, for {why.match}</>}. {why.kind === 'recurring' ? 'A fee for' : 'Used:'}{' '}
-        <strong>
-          {formatQuantity(why.quantity, 6)} {base}
-        </strong>
-        {why.kind === 'recurring'
-          ? ` of the ${formatQuantity(why.base_units_per_unit ?? '0')} seconds of the month.`
-          : `, ${formatQuantity(why.base_units_per_unit ?? '1')} of which are one ${why.unit ?? ''}.`}
-        {why.covered_by_allowance && compare(why.covered_by_allowance, '0') > 0 && (
-          <>
-            {' '}
-            The tier’s allowance covers {formatQuantity(why.covered_by_allowance, 6)} {base} of it.
-          </>
-        )}
-        {why.priced_before_in_period && compare(why.priced_before_in_period, '0') > 0 && (
-          <>
-            {' '}
-            {formatQuantity(why.priced_before_in_period, 6)} {base} were priced earlier in the month.
-          </>
-        )}
+        <Said why={why} card={charge.rate_card} base={base} />
       </Typography>
       {why.blocks.length > 0 && (
         <DataTable
@@ -93,6 +73,18 @@ function View({ charge, line }: { charge: Charge; line: Line }) {
           ]}
         />
       )}
+      {(why.adjustments ?? []).map((each) => (
+        <Typography key={each.kind} variant="body2">
+          {ADJUSTED[each.kind] ?? each.kind}: {formatQuantity(each.amount, 12)} {charge.currency}.
+        </Typography>
+      ))}
+      {why.shared && (
+        <Typography variant="body2">
+          Counted per {why.over}: all its subscriptions together used {formatQuantity(why.shared.quantity, 6)}{' '}
+          {base}, which comes to {formatQuantity(why.shared.amount, 12)} {charge.currency}; this charge is the
+          share of one, in proportion to quantity.
+        </Typography>
+      )}
       {why.billed_before && (
         <Typography variant="body2">
           Billed before for this period: {formatQuantity(why.billed_before.amount, 12)} {charge.currency};
@@ -107,7 +99,7 @@ function View({ charge, line }: { charge: Charge; line: Line }) {
         </Typography>
       )}
       <Resources charge={charge} base={base} />
-      {why.kind !== 'recurring' && why.kind !== 'given_back' && (
+      {why.meter && (
         <Box>
           <Button variant="outlined" onClick={() => setReadings(!readings)} aria-expanded={readings}>
             {readings ? 'Hide the readings' : 'Show the readings'}
@@ -117,6 +109,80 @@ function View({ charge, line }: { charge: Charge; line: Line }) {
       )}
     </Box>
   );
+}
+
+const ADJUSTED: Record<string, string> = {
+  fixed: 'Fixed amount of the month',
+  minimum: 'Raised to the minimum by',
+  cap: 'Lowered to the cap by',
+};
+
+const above = (text: string | undefined): text is string => text !== undefined && compare(text, '0') > 0;
+
+/** What was charged and by which rate, in a few sentences. */
+function Said({ why, card, base }: { why: Why; card: string; base: string }) {
+  const where = (
+    <>
+      <Mono>{card}</Mono> version {why.rate_card_version}, in force from {why.starts_on}
+    </>
+  );
+  if (why.kind === 'discount')
+    return (
+      <>
+        Discount <Mono>{why.rate}</Mono> of {where}
+        {why.percent ? `: ${why.percent} % of ` : ', off '}
+        {formatQuantity(why.priced_before_in_period ?? '0', 12)}.
+      </>
+    );
+  if (why.kind === 'commitment')
+    return (
+      <>
+        Minimum spend <Mono>{why.rate}</Mono> of {where}: what was charged falls short of it by this amount.
+      </>
+    );
+  const fee = why.kind === 'recurring';
+  return (
+    <>
+      Rate <Mono>{why.rate}</Mono> of {where}
+      {why.match && <>, for {why.match}</>}.{' '}
+      {fee ? 'A fee for' : why.kind === 'one_off' ? 'Charged once:' : 'Used:'}{' '}
+      <strong>
+        {formatQuantity(why.quantity, 6)} {why.kind === 'one_off' ? '' : base}
+      </strong>
+      {fee
+        ? `${why.advance ? ', in advance' : ''}, of the term’s ${formatQuantity(wholeSeconds(why))}.`
+        : why.kind === 'one_off'
+          ? '.'
+          : why.kind === 'packages'
+            ? ', in packages; one begun is charged whole.'
+            : `, ${formatQuantity(why.base_units_per_unit ?? '1')} of which are one ${why.unit ?? ''}.`}
+      {above(why.covered_by_allowance) && (
+        <>
+          {' '}
+          Allowances cover {formatQuantity(why.covered_by_allowance, 6)} {base} of it.
+        </>
+      )}
+      {above(why.committed_not_used) && (
+        <>
+          {' '}
+          {formatQuantity(why.committed_not_used, 6)} {base} more were committed and not used.
+        </>
+      )}
+      {above(why.priced_before_in_period) && (
+        <>
+          {' '}
+          {formatQuantity(why.priced_before_in_period, 6)} {base} were priced earlier in the month.
+        </>
+      )}
+    </>
+  );
+}
+
+/** The seconds of a fee's whole term: those of one piece, times the pieces. */
+function wholeSeconds(why: Why): string {
+  const [top = '1', bottom = '1'] = (why.base_units_per_unit ?? '1').split('/');
+  const pieces = BigInt(why.subscribed_quantity ?? 1);
+  return String((BigInt(top.split('.')[0] ?? '1') * pieces) / BigInt(bottom));
 }
 
 function Mono({ children }: { children: string }) {

@@ -19,6 +19,13 @@ export interface Explanation {
   covered_by_allowance?: string;
   priced_before_in_period?: string;
   subscribed_quantity?: number;
+  meter?: string | null;
+  committed_not_used?: string;
+  over?: string;
+  advance?: boolean;
+  percent?: string | null;
+  adjustments?: { kind: string; amount: string }[];
+  shared?: { quantity: string; amount: string };
   blocks: { from: string; quantity: string; in_units: string; price: string; amount: string }[];
   amount: string;
   billed_before?: { quantity: string; amount: string };

@@ -1,10 +1,12 @@
 /** Plans with their tiers in columns, and the services they are made of. */
-import { Box, MenuItem, TextField, Typography } from '@mui/material';
+import { Box, Button, MenuItem, TextField, Typography } from '@mui/material';
 import { useQuery } from '@tanstack/react-query';
 import type { ReactNode } from 'react';
 import { useSearchParams } from 'react-router';
 import { DataTable } from '../shared/DataTable';
 import { formatMoney, formatQuantity } from '../shared/decimal';
+import { perWords } from './rates';
+import { useDraft } from './drafts';
 import { Page, Section } from '../shared/Page';
 import { Empty, Query } from '../shared/States';
 import {
@@ -84,6 +86,22 @@ const withUnits = (quotas: Record<string, string>): Record<string, string> =>
     ]),
   );
 
+const LEVELS: Record<string, string> = {
+  'recovery-point': 'recovery point',
+  'recovery-time': 'recovery time',
+  copies: 'copies',
+  'kept-for': 'kept',
+  'response-time': 'response',
+};
+const named = (levels: Record<string, string>): Record<string, string> =>
+  Object.fromEntries(
+    Object.entries(levels).map(([name, value]) => {
+      const [count = '', unit = ''] = value.split(' ');
+      if (!unit) return [count === '1' ? 'copy' : (LEVELS[name] ?? name), count];
+      return [LEVELS[name] ?? name, `${count} ${unit}${count === '1' ? '' : 's'}`];
+    }),
+  );
+
 interface Aspect {
   key: string;
   title: string;
@@ -92,15 +110,24 @@ interface Aspect {
 
 function Plan({ plan, version, card }: { plan: PlanForm; version: number; card: RateCard | undefined }) {
   const shown = card && current(card);
+  const draft = useDraft('plan', plan.plan, plan as unknown as Record<string, unknown>);
   const fee = (tier: Tier): ReactNode => {
-    const rate = shown && formOf(shown).rates.find((each) => each.fee === `${plan.plan}/${tier.tier}`);
-    return rate?.price && card ? `${formatMoney(rate.price, card.currency)} ${card.currency}` : '—';
+    const rates = shown ? formOf(shown).rates.filter((each) => each.fee === `${plan.plan}/${tier.tier}`) : [];
+    if (!rates.length || !card) return '—';
+    return rates.map((rate) => (
+      <Box key={rate.rate}>
+        {formatMoney(rate.price ?? '0', card.currency)} {card.currency}{' '}
+        <Box component="span" sx={{ color: 'text.secondary' }}>
+          {rate.every === 'once' ? 'once' : `per ${perWords(rate)}`}
+        </Box>
+      </Box>
+    ));
   };
-  const list = (entries: Record<string, string>) =>
+  const list = (entries: Record<string, string> = {}) =>
     Object.keys(entries).length
       ? Object.entries(entries).map(([name, value]) => (
           <Box key={name}>
-            {value}{' '}
+            {value.replace(/^\d+(\.\d+)?/, (count) => formatQuantity(count, 6))}{' '}
             <Box component="span" sx={{ color: 'text.secondary' }}>
               {name}
             </Box>
@@ -108,21 +135,40 @@ function Plan({ plan, version, card }: { plan: PlanForm; version: number; card: 
         ))
       : '—';
   const rows: Aspect[] = [
-    { key: 'fee', title: 'Fee per month', cell: fee },
+    { key: 'fee', title: 'Fee', cell: fee },
+    { key: 'levels', title: 'Service levels', cell: (tier) => list(named(tier.levels ?? {})) },
     { key: 'allowances', title: 'Included each month', cell: (tier) => list(tier.allowances) },
-    { key: 'quotas', title: 'Default quotas', cell: (tier) => list(withUnits(tier.quotas)) },
+    { key: 'quotas', title: 'Default quotas', cell: (tier) => list(withUnits(tier.quotas ?? {})) },
     { key: 'description', title: 'For', cell: (tier) => tier.description || '—' },
   ];
+  const months = Number(plan['minimum-months'] ?? 0);
+  const terms = [
+    months > 0 && `At least ${months} months`,
+    plan.trial &&
+      `${plan.trial.days} days on trial, then it ${plan.trial.then === 'ends' ? 'ends' : 'goes on'}`,
+  ].filter((each) => each !== false && each !== undefined);
   const aspects = rows.filter((row) => plan.tiers.some((tier) => row.cell(tier) !== '—'));
   return (
     <Section
       title={plan.name}
       aside={
-        <Typography variant="body2" sx={{ color: 'text.secondary' }}>
-          {plan.services.join(', ')} · version {version}
-        </Typography>
+        <>
+          <Typography variant="body2" sx={{ color: 'text.secondary' }}>
+            {plan.services.join(', ')} · version {version}
+          </Typography>
+          {draft.mayEdit && (
+            <Button onClick={draft.open} loading={draft.opening} aria-label={`Edit ${plan.name}`}>
+              Edit
+            </Button>
+          )}
+        </>
       }
     >
+      {terms.length > 0 && (
+        <Typography variant="body2" sx={{ mb: 1 }}>
+          {terms.join('. ')}.
+        </Typography>
+      )}
       {plan.description && (
         <Typography variant="body2" sx={{ color: 'text.secondary', mb: 1 }}>
           {plan.description}
@@ -193,7 +239,7 @@ function Services({ services }: { services: ServiceForm[] }) {
             title: 'Price can depend on',
             cell: (row) =>
               row.first
-                ? Object.entries(row.service.attributes)
+                ? Object.entries(row.service.attributes ?? {})
                     .map(([name, values]) => `${name} (${values.join(', ')})`)
                     .join('; ')
                 : '',

@@ -1,12 +1,16 @@
 /** Rate cards: prices in one currency, in dated versions. */
-import { Box, Link, MenuItem, TextField } from '@mui/material';
+import { Box, Button, Link, MenuItem, TextField } from '@mui/material';
 import { useQuery } from '@tanstack/react-query';
 import { useSearchParams } from 'react-router';
 import { useSignedIn } from '../app/session';
 import { DataTable, byText } from '../shared/DataTable';
-import { formatPrice, formatQuantity } from '../shared/decimal';
-import { Page } from '../shared/Page';
+import { nextMonth } from '../shared/dates';
+import { formatPrice } from '../shared/decimal';
+import { Page, Section } from '../shared/Page';
 import { Empty, Query } from '../shared/States';
+import { UnitPriceCurve } from './UnitPriceCurve';
+import { discountWords, drawable, limitWords, perWords, priceRows, whatWords, whereWords } from './rates';
+import { useDraft } from './drafts';
 import {
   type Rate,
   type RateCard,
@@ -76,6 +80,7 @@ export default function RateCardsPage() {
             }
           >
             {version && <Rates card={card} version={version} />}
+            {card.seller === home.organisation && <EditCard card={card} />}
             <Link href={`/api/v1/rate-cards/${named(card)}/file`} download={`${card.slug}.yaml`}>
               Newest version as a file
             </Link>
@@ -86,10 +91,25 @@ export default function RateCardsPage() {
   );
 }
 
+/** Begin a draft of the next version, or go on with the one there is. */
+function EditCard({ card }: { card: RateCard }) {
+  const { session } = useSignedIn();
+  const newest = card.versions[card.versions.length - 1];
+  const draft = useDraft('rate-card', card.slug, { ...newest?.form, 'starts-on': nextMonth(session.now) });
+  if (!draft.mayEdit) return null;
+  return (
+    <Button variant="outlined" sx={{ mr: 2 }} onClick={draft.open} loading={draft.opening}>
+      Write the next version
+    </Button>
+  );
+}
+
 function Rates({ card, version }: { card: RateCard; version: RateCardVersion }) {
   const before = card.versions.find((each) => each.number === version.number - 1);
   const earlier = new Map(before ? formOf(before).rates.map((rate) => [rate.rate, rate]) : []);
   const rows = formOf(version).rates;
+  const drawn = rows.filter((rate) => drawable(rate));
+  const limited = rows.some((rate) => limitWords(rate));
   return (
     <Box sx={{ mb: 2 }}>
       <DataTable
@@ -99,23 +119,16 @@ function Rates({ card, version }: { card: RateCard; version: RateCardVersion }) 
         rowKey={(rate) => rate.rate}
         columns={[
           { key: 'rate', title: 'Rate', cell: (rate) => rate.rate, order: byText((rate: Rate) => rate.rate) },
+          { key: 'meter', title: 'What it prices', cell: whatWords, order: byText(whatWords) },
+          { key: 'where', title: 'Where', cell: whereWords },
           {
-            key: 'meter',
-            title: 'What it prices',
-            cell: (rate) => rate.meter ?? `fee of ${rate.fee}`,
-            order: byText((rate: Rate) => rate.meter ?? rate.fee),
+            key: 'blocks',
+            title: 'Quantity in the month',
+            cell: (rate) => priceRows(rate).map((row, index) => <Box key={index}>{row.range}</Box>),
           },
-          {
-            key: 'where',
-            title: 'Where',
-            cell: (rate) =>
-              Object.entries(rate.where ?? {})
-                .map(([name, value]) => `${name} ${value}`)
-                .join(', '),
-          },
-          { key: 'blocks', title: 'Quantity in the month', cell: (rate) => <Steps rate={rate} /> },
           { key: 'price', title: card.currency, number: true, cell: (rate) => <Prices rate={rate} /> },
-          { key: 'per', title: 'Per', cell: (rate) => rate.per ?? 'month' },
+          { key: 'per', title: 'Per', cell: perWords },
+          ...(limited ? [{ key: 'limits', title: 'Bounds', cell: limitWords }] : []),
           ...(before
             ? [
                 {
@@ -137,25 +150,38 @@ function Rates({ card, version }: { card: RateCard; version: RateCardVersion }) 
             : []),
         ]}
       />
+      {(formOf(version).discounts ?? []).length > 0 && (
+        <Box sx={{ mt: 2 }}>
+          <DataTable
+            name="discounts"
+            label="Discounts"
+            rows={formOf(version).discounts ?? []}
+            rowKey={(discount) => discount.discount}
+            columns={[
+              { key: 'name', title: 'Discount, in this order', cell: (discount) => discount.name },
+              { key: 'what', title: 'What it takes off', cell: discountWords },
+            ]}
+          />
+        </Box>
+      )}
+      {drawn.length > 0 && (
+        <Section title="What a unit costs on average as more is used">
+          <Box sx={{ display: 'flex', flexWrap: 'wrap', gap: 4 }}>
+            {drawn.map((rate) => (
+              <Box key={rate.rate}>
+                <Box sx={{ fontSize: '0.84rem' }}>{rate.rate}</Box>
+                <UnitPriceCurve rate={rate} />
+              </Box>
+            ))}
+          </Box>
+        </Section>
+      )}
     </Box>
   );
 }
 
 function Prices({ rate }: { rate: Rate }) {
-  const prices = rate.blocks?.map((block) => block.price) ?? [rate.price ?? ''];
-  return prices.map((price, index) => <Box key={index}>{formatPrice(price)}</Box>);
-}
-
-function Steps({ rate }: { rate: Rate }) {
-  if (!rate.blocks) return null;
-  const blocks = rate.blocks;
-  return blocks.map((block, index) => {
-    const from = blocks[index - 1]?.['up-to'] ?? '0';
-    const until = block['up-to'];
-    return (
-      <Box key={index}>
-        {until ? `${formatQuantity(from)} to ${formatQuantity(until)}` : `above ${formatQuantity(from)}`}
-      </Box>
-    );
-  });
+  return priceRows(rate).map((row, index) => (
+    <Box key={index}>{row.price.endsWith('%') ? row.price : formatPrice(row.price)}</Box>
+  ));
 }

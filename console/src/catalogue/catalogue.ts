@@ -8,38 +8,93 @@ export type RateCardVersion = Schemas['RateCardVersionBody'];
 export interface Tier {
   tier: string;
   name: string;
-  description: string;
-  allowances: Record<string, string>;
-  quotas: Record<string, string>;
+  description?: string;
+  allowances?: Record<string, string>;
+  quotas?: Record<string, string>;
+  levels?: Record<string, string>;
 }
 export interface PlanForm {
   plan: string;
   name: string;
-  description: string;
+  description?: string;
   services: string[];
+  'minimum-months'?: string | number;
+  trial?: { days: string | number; then?: string };
   tiers: Tier[];
+}
+export interface Meter {
+  name: string;
+  unit: string;
+  combine: string;
+  counted?: string;
+  statistic?: string;
+  window?: string;
+  across?: string;
 }
 export interface ServiceForm {
   service: string;
   name: string;
-  description: string;
+  description?: string;
   category: string;
   subcategory: string;
-  attributes: Record<string, string[]>;
-  meters: Record<string, { name: string; unit: string; combine: string }>;
+  attributes?: Record<string, string[]>;
+  meters: Record<string, Meter>;
+  phases?: string[];
+  choices?: Record<string, { name: string; values: string[] }>;
+  sizes?: string | Record<string, { name: string; amounts: Record<string, string> }>;
+  requires?: string[];
+  excludes?: string[];
+  supplier?: string;
+  licence?: string;
+  internal?: Record<string, string>;
 }
+export interface Block {
+  'up-to'?: string;
+  price: string;
+}
+export type Where = string | string[] | { prefix: string } | { contains: string };
 export interface Rate {
   rate: string;
   meter?: string;
-  where?: Record<string, string>;
+  where?: Record<string, Where>;
+  when?: { days?: string[]; from?: string; to?: string };
+  over?: string;
   per?: string;
   price?: string;
-  blocks?: { 'up-to'?: string; price: string }[];
+  blocks?: Block[];
+  'whole-quantity'?: Block[];
+  package?: { size: string; price: string };
+  markup?: { percent: string; fixed?: string };
+  allowance?: string;
+  committed?: string;
+  minimum?: string;
+  cap?: string;
+  started?: string;
+  phases?: string[];
   fee?: string;
+  every?: string;
+  advance?: boolean | string;
+  commitment?: string;
+  services?: string[];
+}
+export interface Discount {
+  discount: string;
+  name: string;
+  percent?: string;
+  amount?: string;
+  rates?: string[];
+  services?: string[];
+  from?: string;
+  until?: string;
 }
 export interface RateCardForm {
+  'rate-card': string;
+  name: string;
+  for?: string;
   currency: string;
+  'starts-on': string;
   rates: Rate[];
+  discounts?: Discount[];
 }
 
 export const plansOptions = queryOptions({
@@ -54,6 +109,23 @@ export const rateCardsOptions = queryOptions({
   queryKey: ['rate cards'],
   queryFn: async () => body(await api.GET('/api/v1/rate-cards')).items,
 });
+
+export const differencesOptions = (seller: string, slug: string, before: number, after: number) =>
+  queryOptions({
+    queryKey: ['rate cards', seller, slug, 'differences', before, after],
+    queryFn: async () =>
+      body(
+        await api.GET('/api/v1/rate-cards/{seller}/{slug}/differences', {
+          params: { path: { seller, slug }, query: { before, after } },
+        }),
+      ).differences,
+  });
+export const planVersionsOptions = (slug: string) =>
+  queryOptions({
+    queryKey: ['plans', slug, 'versions'],
+    queryFn: async () =>
+      body(await api.GET('/api/v1/plans/{slug}/versions', { params: { path: { slug } } })).versions,
+  });
 
 /** The rates of a version. */
 export const formOf = (version: RateCardVersion): RateCardForm => version.form as unknown as RateCardForm;

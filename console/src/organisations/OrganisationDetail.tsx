@@ -82,7 +82,16 @@ export function OrganisationDetail({ organisation, all, onClose }: Props) {
               empty="None yet; its seller subscribes it to a plan."
               rows={found.map((each) => [
                 each.name,
-                `${each.tier}, from ${each.starts_on}${each.ends_on ? ` until ${each.ends_on}` : ''}`,
+                <>
+                  {each.stretches.map((stretch) => (
+                    <Box key={stretch.starts_on}>
+                      {stretch.paused ? 'paused' : stretch.tier}
+                      {stretch.quantity > 1 && ` × ${stretch.quantity}`}
+                      {stretch.trial && ', on trial'}, from {stretch.starts_on}
+                    </Box>
+                  ))}
+                  {each.ends_on && <Box>until {each.ends_on}</Box>}
+                </>,
               ])}
             />
           )}

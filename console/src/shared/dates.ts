@@ -33,6 +33,12 @@ export function periodsUpTo(now: string, count: number): string[] {
   return found;
 }
 
+/** The first day of the month after a moment's. */
+export function nextMonth(now: string): string {
+  const [year = 2026, month = 1] = now.slice(0, 7).split('-').map(Number);
+  return month === 12 ? `${year + 1}-01-01` : `${year}-${String(month + 1).padStart(2, '0')}-01`;
+}
+
 /** `2026-10-05` as `5 Oct`. */
 export function dayName(day: string): string {
   const [, month = '1', date = '1'] = day.slice(0, 10).split('-');

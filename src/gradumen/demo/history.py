@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from datetime import UTC, date, datetime, timedelta
 from decimal import Decimal
 from typing import Any
+from uuid import UUID
 
 from gradumen.client import Client
 from gradumen.core.errors import GradumenError
@@ -27,7 +28,7 @@ from gradumen.demo.scenario import (
 from gradumen.wire.catalogue import CatalogueFile
 from gradumen.wire.organisations import OrganisationCreate
 from gradumen.wire.sessions import SetUp
-from gradumen.wire.subscriptions import SubscriptionCreate
+from gradumen.wire.subscriptions import SubscriptionChange, SubscriptionCreate
 
 Tell = Callable[[str], None]
 SAMPLE_HOURS = 6
@@ -175,23 +176,36 @@ class History:
         self.tell("services, plans and rate cards published")
 
     def subscriptions(self) -> None:
-        """Everybody's plans; Saltmarsh changes its tier in the middle of the last closed month."""
+        """Everybody's plans; Saltmarsh changes its tier in mid-month, Copperbeech tries one that ends this month."""
         first = self.calendar.first_day
 
-        def subscribe(organisation: str, plan: str, tier: str, name: str, start: date, end: date | None = None) -> None:
+        def subscribe(
+            organisation: str, plan: str, tier: str, name: str, start: date, trial_until: date | None = None
+        ) -> UUID:
             seller = next((each.parent for each in ORGANISATIONS if each.slug == organisation), PROVIDER)
-            self.signed_in(SIGNERS[seller]).subscriptions.create(
+            made = self.signed_in(SIGNERS[seller]).subscriptions.create(
                 SubscriptionCreate(
-                    organisation=organisation, plan=plan, tier=tier, name=name, starts_on=start, ends_on=end
+                    organisation=organisation,
+                    plan=plan,
+                    tier=tier,
+                    name=name,
+                    starts_on=start,
+                    ends_on=trial_until,
+                    trial_until=trial_until,
                 )
             )
+            return made.id
 
         for each in ORGANISATIONS:
             for plan, tier in each.plans:
                 subscribe(each.slug, plan, tier, plan.replace("-", " ").title(), first)
         change = self.calendar.closed[-1].first_day + timedelta(days=11)
-        subscribe("saltmarsh", "open-range", "heath", "Open Range Heath", first, change)
-        subscribe("saltmarsh", "open-range", "moor", "Open Range Moor", change)
+        changed = subscribe("saltmarsh", "open-range", "heath", "Open Range", first)
+        self.signed_in(SIGNERS["oxbow"]).subscriptions.change(
+            changed, SubscriptionChange(starts_on=change, tier="moor")
+        )
+        month = self.calendar.closed[-1].next().first_day
+        subscribe("copperbeech", "field-kit", "heath", "Field Kit on trial", month, month + timedelta(days=28))
         subscribe(PROVIDER, "home-ground", "heath", "Home Ground", first)
 
     def send(self, events: dict[str, list[dict[str, Any]]]) -> int:

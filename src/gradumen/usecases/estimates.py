@@ -28,7 +28,7 @@ from gradumen.store.unit_of_work import use_case
 from gradumen.usecases.catalogue import Document
 from gradumen.usecases.charges import base_units, describe
 from gradumen.usecases.published import Published, load_cards, load_published, plan_of
-from gradumen.usecases.rating import RatedPeriod, rate_links
+from gradumen.usecases.rating import RatedPeriod, load_links
 from gradumen.usecases.scope import Caller, get_organisation, load_scope, organisations_by_id
 from gradumen.usecases.subscriptions import choose_card, newest_plan
 
@@ -277,8 +277,8 @@ def price_again(
     if not instead:
         raise Invalid("give at least one rate card to price with", field="files")
     month = Period.parse(period)
-    now = rate_links(tx, seller.id, month)
-    then = rate_links(tx, seller.id, month, instead=instead)
+    loaded = load_links(tx, seller.id, month)
+    now, then = loaded.rate(), loaded.rate(instead)
     before, after = _by_service(now), _by_service(then)
     names = organisations_by_id(tx, {buyer for buyer, _, _ in {**before, **after}})
     return WhatIf(

@@ -27,7 +27,6 @@ from gradumen.store.readings import AttributeSetRow
 from gradumen.store.subscriptions import SubscriptionRow, SupplyLineRow
 from gradumen.usecases.published import Published, load_cards, load_published, plan_of
 
-
 ALWAYS = date(2000, 1, 1)
 """Before every period."""
 
@@ -59,33 +58,72 @@ class RatedPeriod:
     """Usage that no subscription covers, in millionths per (meter, project path)."""
 
 
+@dataclass(frozen=True, slots=True)
+class LoadedLinks:
+    """What rating a seller's period takes, read once."""
+
+    period: Period
+    zone: ZoneInfo
+    lines: dict[int, LoadedLine]
+    rated_lines: dict[int, RatedLine]
+    usage: pl.DataFrame
+    projects: list[ProjectRow]
+    resources: list[str]
+    unassigned: dict[tuple[str, str], int]
+    attribute_sets: dict[int, dict[str, str]]
+    published: Published
+
+    def rate(self, instead: Mapping[UUID, RateCardVersion] | None = None) -> RatedPeriod:
+        """Rate it.
+
+        Args:
+            instead: by rate card, a version that prices the whole period in place of those that held.
+        """
+        lines = {
+            number: replace(line, versions=_instead(self.lines[number].row.rate_card_id, line.versions, instead or {}))
+            for number, line in self.rated_lines.items()
+        }
+        start, end = self.period.bounds(self.zone)
+        meters = {number: slug for slug, number in self.published.meter_ids.items()}
+        samplings = {slug: meter.sampling for slug, meter in self.published.meters.items()}
+        pricing = Pricing(lines, meters, self.attribute_sets, self.period, self.zone, samplings)
+        rated = rate_period(self.usage, pricing)
+        return RatedPeriod(
+            self.period, self.zone, start, end, rated, self.lines, self.projects, self.resources, self.unassigned
+        )
+
+
+def _instead(
+    card: UUID, versions: tuple[RateCardVersion, ...], instead: Mapping[UUID, RateCardVersion]
+) -> tuple[RateCardVersion, ...]:
+    if card not in instead:
+        return versions
+    return (replace(instead[card], card=str(card), starts_on=ALWAYS),)
+
+
 def rate_links(
-    tx: Session,
-    seller: UUID,
-    period: Period,
-    *,
-    buyers: Iterable[UUID] | None = None,
-    owners: set[UUID] | None = None,
-    instead: Mapping[UUID, RateCardVersion] | None = None,
+    tx: Session, seller: UUID, period: Period, *, buyers: Iterable[UUID] | None = None, owners: set[UUID] | None = None
 ) -> RatedPeriod:
     """Rate what a seller sold in a period.
 
     Args:
         buyers: only these direct buyers; None is all.
         owners: only subscriptions of these organisations; None is all.
-        instead: by rate card, a version that prices the whole period in place of those that held.
     """
+    return load_links(tx, seller, period, buyers=buyers, owners=owners).rate()
+
+
+def load_links(
+    tx: Session, seller: UUID, period: Period, *, buyers: Iterable[UUID] | None = None, owners: set[UUID] | None = None
+) -> LoadedLinks:
+    """Read what rating takes; see `rate_links`."""
     zone = zone_of(zone_name(tx, seller, period.first_day))
     published = load_published(tx)
     start, end = period.bounds(zone)
-    lines, rated_lines = _load_lines(tx, seller, period, zone, published, buyers, owners, instead or {})
+    lines, rated_lines = _load_lines(tx, seller, period, zone, published, buyers, owners)
     usage, projects, resources, unassigned = _load_usage(tx, lines, rated_lines, published, start, end, zone)
     sets = {row.id: row.document for row in tx.scalars(select(AttributeSetRow))}
-    meters = {number: slug for slug, number in published.meter_ids.items()}
-    samplings = {slug: meter.sampling for slug, meter in published.meters.items()}
-    pricing = Pricing(rated_lines, meters, sets, period, zone, samplings)
-    rated = rate_period(usage, pricing)
-    return RatedPeriod(period, zone, start, end, rated, lines, projects, resources, unassigned)
+    return LoadedLinks(period, zone, lines, rated_lines, usage, projects, resources, unassigned, sets, published)
 
 
 def _load_lines(
@@ -96,7 +134,6 @@ def _load_lines(
     published: Published,
     buyers: Iterable[UUID] | None,
     owners: set[UUID] | None,
-    instead: Mapping[UUID, RateCardVersion],
 ) -> tuple[dict[int, LoadedLine], dict[int, RatedLine]]:
     query = (
         select(SupplyLineRow, SubscriptionRow)
@@ -116,9 +153,6 @@ def _load_lines(
         query = query.where(SubscriptionRow.organisation_id.in_(owners))
     rows = tx.execute(query).all()
     cards = load_cards(tx, {line.rate_card_id for line, _ in rows}, published)
-    for card_id, version in instead.items():
-        if card_id in cards:
-            cards[card_id] = replace(cards[card_id], versions=(replace(version, card=str(card_id), starts_on=ALWAYS),))
     plans = _load_plans(tx, {subscription.plan_version_id for _, subscription in rows}, published)
     loaded: dict[int, LoadedLine] = {}
     rated: dict[int, RatedLine] = {}

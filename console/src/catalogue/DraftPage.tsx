@@ -1,0 +1,248 @@
+/** One draft: written, checked, compared with what is published, published. */
+import { Alert, Box, Button, Dialog, DialogActions, DialogContent, DialogTitle } from '@mui/material';
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useEffect, useState } from 'react';
+import { useNavigate, useParams } from 'react-router';
+import { useSignedIn } from '../app/session';
+import { api, body, Refusal } from '../shared/api';
+import { DataTable } from '../shared/DataTable';
+import { Page, Section } from '../shared/Page';
+import { Empty, Query } from '../shared/States';
+import type { PlanForm, RateCardForm, ServiceForm } from './catalogue';
+import {
+  type Change,
+  type Draft,
+  type Form,
+  type Kind,
+  KINDS,
+  draftOptions,
+  mistakes,
+  saveDraft,
+} from './drafts';
+import { PlanEditor } from './PlanEditor';
+import { RateCardEditor } from './RateCardEditor';
+import { ServiceEditor } from './ServiceEditor';
+
+export default function DraftPage() {
+  const { kind = '', slug = '' } = useParams();
+  const { home } = useSignedIn();
+  const known = kind in KINDS ? (kind as Kind) : null;
+  const draft = useQuery({
+    ...draftOptions(home.organisation, known ?? 'service', slug),
+    enabled: known !== null,
+  });
+  if (known === null)
+    return (
+      <Page title="There is nothing here">
+        <Empty title="Drafts are of services, plans and rate cards">Use the navigation to go on.</Empty>
+      </Page>
+    );
+  return (
+    <Query query={draft}>
+      {(found) => <Editor key={`${found.kind}/${found.slug}`} draft={found} kind={known} />}
+    </Query>
+  );
+}
+
+function Editor({ draft, kind }: { draft: Draft; kind: Kind }) {
+  const { home } = useSignedIn();
+  const navigate = useNavigate();
+  const queries = useQueryClient();
+  const options = draftOptions(home.organisation, kind, draft.slug);
+  const [form, setForm] = useState<Form>(draft.form);
+  const [version, setVersion] = useState(draft.version);
+  const [saved, setSaved] = useState<Form>(draft.form);
+  const [asking, setAsking] = useState(false);
+  const dirty = form !== saved;
+  const path = { organisation: home.organisation, kind, slug: draft.slug };
+
+  const save = useMutation({
+    mutationFn: (over: number) => saveDraft(home.organisation, kind, draft.slug, form, over),
+    onSuccess: (kept) => {
+      setSaved(form);
+      setVersion(kept.version);
+      queries.setQueryData(options.queryKey, kept);
+    },
+  });
+  const check = useMutation({
+    mutationFn: async () => {
+      if (dirty) await save.mutateAsync(version);
+      return body(
+        await api.POST('/api/v1/organisations/{organisation}/catalogue-drafts/{kind}/{slug}/check', {
+          params: { path },
+        }),
+      ).changes;
+    },
+  });
+  const publish = useMutation({
+    mutationFn: async () =>
+      body(
+        await api.POST('/api/v1/organisations/{organisation}/catalogue-drafts/{kind}/{slug}/publish', {
+          params: { path, header: { 'if-match': `"${version}"` } },
+        }),
+      ),
+    onSuccess: async () => {
+      queries.removeQueries({ queryKey: options.queryKey });
+      await queries.invalidateQueries({ predicate: (query) => query.queryKey !== options.queryKey });
+      void navigate(kind === 'rate-card' ? `/rate-cards?card=${home.organisation}/${draft.slug}` : '/plans');
+    },
+  });
+  const discard = useMutation({
+    mutationFn: async () =>
+      api.DELETE('/api/v1/organisations/{organisation}/catalogue-drafts/{kind}/{slug}', { params: { path } }),
+    onSuccess: async () => {
+      queries.removeQueries({ queryKey: options.queryKey });
+      await queries.invalidateQueries({ queryKey: ['drafts', home.organisation], exact: true });
+      void navigate('/drafts');
+    },
+  });
+  useEffect(() => {
+    const warn = (event: BeforeUnloadEvent) => event.preventDefault();
+    if (dirty) window.addEventListener('beforeunload', warn);
+    return () => window.removeEventListener('beforeunload', warn);
+  }, [dirty]);
+
+  const edited = save.error instanceof Refusal && save.error.code === 'edited_meanwhile' ? save.error : null;
+  const other = [save.error, check.error, publish.error, discard.error].find(
+    (error) => error && error !== edited && !mistakes(error).length,
+  );
+  const change = (next: object) => {
+    check.reset();
+    setForm(next as Form);
+  };
+  return (
+    <Page
+      title={(form.name as string) || draft.slug}
+      lead={`${KINDS[kind]} ${draft.slug}, a draft${dirty ? ', with changes that are not saved' : `, saved by ${draft.edited_by}`}.`}
+      filters={
+        <>
+          <Button onClick={() => discard.mutate()} loading={discard.isPending}>
+            Discard
+          </Button>
+          <Button onClick={() => save.mutate(version)} disabled={!dirty} loading={save.isPending}>
+            Save
+          </Button>
+          <Button variant="outlined" onClick={() => check.mutate()} loading={check.isPending}>
+            Check
+          </Button>
+        </>
+      }
+      action={
+        <Button variant="contained" disabled={!check.data || dirty} onClick={() => setAsking(true)}>
+          Publish
+        </Button>
+      }
+    >
+      <Box sx={{ display: 'grid', gap: 2, mb: 3 }} aria-live="polite">
+        {edited && (
+          <Alert
+            severity="warning"
+            variant="outlined"
+            action={
+              <>
+                <Button
+                  color="inherit"
+                  onClick={() => {
+                    save.reset();
+                    void queries.fetchQuery({ ...options, staleTime: 0 }).then((theirs) => {
+                      setForm(theirs.form);
+                      setSaved(theirs.form);
+                      setVersion(theirs.version);
+                    });
+                  }}
+                >
+                  Take theirs
+                </Button>
+                <Button
+                  color="inherit"
+                  disabled={typeof edited.facts.version !== 'number'}
+                  onClick={() => save.mutate(edited.facts.version as number)}
+                >
+                  Save mine over it
+                </Button>
+              </>
+            }
+          >
+            {edited.message}
+          </Alert>
+        )}
+        {other && (
+          <Alert severity="error" variant="outlined">
+            {other.message}
+          </Alert>
+        )}
+        <Mistakes error={check.error ?? publish.error} />
+        {check.data && !dirty && <Changes changes={check.data} />}
+      </Box>
+      {kind === 'service' && <ServiceEditor form={form as unknown as ServiceForm} onChange={change} />}
+      {kind === 'plan' && <PlanEditor form={form as unknown as PlanForm} onChange={change} />}
+      {kind === 'rate-card' && <RateCardEditor form={form as unknown as RateCardForm} onChange={change} />}
+      {asking && (
+        <Dialog open onClose={() => setAsking(false)} aria-labelledby="publish-title">
+          <DialogTitle id="publish-title">Publish {(form.name as string) || draft.slug}</DialogTitle>
+          <DialogContent>
+            {check.data?.map((each) => `${KINDS[each.kind as Kind]} ${each.slug}, version ${each.version}.`)}{' '}
+            A published version never changes; a later version can replace it.
+          </DialogContent>
+          <DialogActions>
+            <Button onClick={() => setAsking(false)}>Cancel</Button>
+            <Button
+              variant="contained"
+              loading={publish.isPending}
+              onClick={() => publish.mutate(undefined, { onSettled: () => setAsking(false) })}
+            >
+              Publish it
+            </Button>
+          </DialogActions>
+        </Dialog>
+      )}
+    </Page>
+  );
+}
+
+function Mistakes({ error }: { error: Error | null }) {
+  const found = mistakes(error);
+  if (!found.length) return null;
+  return (
+    <Alert severity="error" variant="outlined">
+      {found.length === 1 ? 'One mistake keeps this from being published:' : `${found.length} mistakes:`}
+      <Box component="ul" sx={{ m: 0, pl: 2.5 }}>
+        {found.map((mistake, index) => (
+          <li key={index}>
+            <strong>{mistake.path}</strong>: {mistake.message}
+          </li>
+        ))}
+      </Box>
+    </Alert>
+  );
+}
+
+function Changes({ changes }: { changes: Change[] }) {
+  const rows = changes.flatMap((change) => change.differences);
+  const [first] = changes;
+  return (
+    <>
+      <Alert severity="success" variant="outlined">
+        No mistakes. Publishing makes{' '}
+        {first?.change === 'unchanged'
+          ? 'no new version: nothing differs.'
+          : `version ${first?.version ?? 1}.`}
+      </Alert>
+      {rows.length > 0 && (
+        <Section title="What differs from the version before">
+          <DataTable
+            name="differences"
+            label="Differences"
+            rows={rows}
+            rowKey={(row) => row.path}
+            columns={[
+              { key: 'path', title: 'Where', cell: (row) => row.path },
+              { key: 'before', title: 'Before', cell: (row) => row.before ?? '—' },
+              { key: 'after', title: 'After', cell: (row) => row.after ?? '—' },
+            ]}
+          />
+        </Section>
+      )}
+    </>
+  );
+}

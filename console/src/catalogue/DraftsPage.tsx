@@ -1,0 +1,150 @@
+/** What is being written: services, plans and rate cards before they are published. */
+import {
+  Alert,
+  Box,
+  Button,
+  Dialog,
+  DialogActions,
+  DialogContent,
+  DialogTitle,
+  MenuItem,
+  TextField,
+} from '@mui/material';
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useState } from 'react';
+import { useNavigate } from 'react-router';
+import { useSignedIn } from '../app/session';
+import { DataTable } from '../shared/DataTable';
+import { momentName } from '../shared/dates';
+import { Page } from '../shared/Page';
+import { Empty, Query } from '../shared/States';
+import { type Form, type Kind, KINDS, draftsOptions, saveDraft } from './drafts';
+
+const EMPTY: Record<Kind, (slug: string, name: string) => Form> = {
+  service: (slug, name) => ({ service: slug, name, category: '', subcategory: '', meters: {} }),
+  plan: (slug, name) => ({ plan: slug, name, services: [], tiers: [{ tier: '', name: '' }] }),
+  'rate-card': (slug, name) => ({
+    'rate-card': slug,
+    name,
+    for: 'tenants',
+    currency: 'EUR',
+    'starts-on': '',
+    rates: [],
+  }),
+};
+
+export default function DraftsPage() {
+  const { home, may } = useSignedIn();
+  const drafts = useQuery(draftsOptions(home.organisation));
+  const navigate = useNavigate();
+  const [beginning, setBeginning] = useState(false);
+  return (
+    <Page
+      title="What is being written"
+      lead="Drafts may have mistakes; nothing here is on sale until it is published. Published versions never change."
+      action={
+        may('manage catalogue') && (
+          <Button variant="contained" onClick={() => setBeginning(true)}>
+            Begin a draft
+          </Button>
+        )
+      }
+    >
+      <Query query={drafts}>
+        {(found) =>
+          found.length ? (
+            <DataTable
+              name="drafts"
+              label="Drafts"
+              rows={found}
+              rowKey={(draft) => `${draft.kind}/${draft.slug}`}
+              onOpen={(draft) => void navigate(`/drafts/${draft.kind}/${draft.slug}`)}
+              columns={[
+                { key: 'kind', title: 'Kind', cell: (draft) => KINDS[draft.kind as Kind] },
+                { key: 'name', title: 'Name', cell: (draft) => (draft.form.name as string) || draft.slug },
+                { key: 'slug', title: 'Slug', cell: (draft) => draft.slug },
+                { key: 'by', title: 'Saved by', cell: (draft) => draft.edited_by },
+                { key: 'at', title: 'At, UTC', cell: (draft) => momentName(draft.edited_at) },
+              ]}
+            />
+          ) : (
+            <Empty title="No drafts">
+              Begin one, or open a plan or rate card and write its next version.
+            </Empty>
+          )
+        }
+      </Query>
+      {beginning && <BeginDialog onClose={() => setBeginning(false)} />}
+    </Page>
+  );
+}
+
+const slugOf = (name: string): string =>
+  name
+    .toLowerCase()
+    .replace(/[^a-z0-9]+/g, '-')
+    .replace(/^-|-$/g, '');
+
+function BeginDialog({ onClose }: { onClose: () => void }) {
+  const { home } = useSignedIn();
+  const navigate = useNavigate();
+  const queries = useQueryClient();
+  const [kind, setKind] = useState<Kind>('service');
+  const [name, setName] = useState('');
+  const [slug, setSlug] = useState<string | null>(null);
+  const chosen = slug ?? slugOf(name);
+  const begin = useMutation({
+    mutationFn: () => saveDraft(home.organisation, kind, chosen, EMPTY[kind](chosen, name), null),
+    onSuccess: async () => {
+      await queries.invalidateQueries({ queryKey: ['drafts', home.organisation] });
+      void navigate(`/drafts/${kind}/${chosen}`);
+    },
+  });
+  return (
+    <Dialog open onClose={onClose} aria-labelledby="begin-title">
+      <form
+        onSubmit={(event) => {
+          event.preventDefault();
+          begin.mutate();
+        }}
+      >
+        <DialogTitle id="begin-title">Begin a draft</DialogTitle>
+        <DialogContent>
+          <Box sx={{ display: 'grid', gap: 2, pt: 1, minWidth: 320 }}>
+            <TextField
+              select
+              label="Of a"
+              value={kind}
+              onChange={(event) => setKind(event.target.value as Kind)}
+            >
+              {Object.entries(KINDS).map(([key, title]) => (
+                <MenuItem key={key} value={key}>
+                  {title.toLowerCase()}
+                </MenuItem>
+              ))}
+            </TextField>
+            <TextField label="Name" required value={name} onChange={(event) => setName(event.target.value)} />
+            <TextField
+              label="Slug"
+              required
+              value={chosen}
+              helperText="lower-case letters, digits and hyphens; it never changes"
+              onChange={(event) => setSlug(event.target.value)}
+            />
+            {begin.isError && (
+              <Alert severity="error" variant="outlined">
+                {begin.error.message}
+              </Alert>
+            )}
+          </Box>
+        </DialogContent>
+        <DialogActions>
+          <Button onClick={onClose}>Cancel</Button>
+          <Button type="submit" variant="contained" loading={begin.isPending}>
+            Begin
+          </Button>
+        </DialogActions>
+      </form>
+    </Dialog>
+  );
+}

@@ -1,0 +1,111 @@
+/** A rate card's next version: rates in order, discounts in the order in which they apply. */
+import { Box } from '@mui/material';
+import { useQuery } from '@tanstack/react-query';
+import {
+  type Discount,
+  type PlanForm,
+  type RateCardForm,
+  type ServiceForm,
+  plansOptions,
+  servicesOptions,
+} from './catalogue';
+import { Add, change, Group, Line, Remove, Row, Select, withItem, withoutItem, Words } from './fields';
+import { RateEditor } from './RateEditor';
+
+const CURRENCIES = ['EUR', 'GBP', 'JPY', 'SEK', 'USD'];
+
+export function RateCardEditor({
+  form,
+  onChange,
+}: {
+  form: RateCardForm;
+  onChange: (form: RateCardForm) => void;
+}) {
+  const services = useQuery(servicesOptions);
+  const plans = useQuery(plansOptions);
+  const meters = (services.data ?? []).flatMap((each) => {
+    const service = each.form as unknown as ServiceForm;
+    return Object.keys(service.meters).map((meter) => `${service.service}/${meter}`);
+  });
+  const tiers = (plans.data ?? []).flatMap((each) => {
+    const plan = each.form as unknown as PlanForm;
+    return plan.tiers.map((tier) => `${plan.plan}/${tier.tier}`);
+  });
+  const set = (field: keyof RateCardForm) => (value: string) => onChange({ ...form, [field]: value });
+  const discounts = form.discounts ?? [];
+  const setDiscounts = (next: Discount[]) => onChange(change(form, 'discounts', next));
+  return (
+    <Box sx={{ display: 'grid', gap: 3 }}>
+      <Row>
+        <Line label="Name" value={form.name} onChange={set('name')} width={260} />
+        <Select
+          label="For"
+          value={form.for ?? 'any'}
+          onChange={set('for')}
+          options={['any', 'resellers', 'tenants', 'own-use']}
+        />
+        <Line
+          label="Currency"
+          value={form.currency}
+          onChange={set('currency')}
+          options={CURRENCIES}
+          width={110}
+        />
+        <Line
+          label="Starts on"
+          value={form['starts-on']}
+          onChange={set('starts-on')}
+          width={150}
+          help="a day, like 2026-12-01"
+        />
+      </Row>
+      <Group title="Rates">
+        {form.rates.map((rate, index) => (
+          <RateEditor
+            key={index}
+            rate={rate}
+            currency={form.currency}
+            meters={meters}
+            tiers={tiers}
+            onChange={(next) => onChange({ ...form, rates: withItem(form.rates, index, next) })}
+            onRemove={() => onChange({ ...form, rates: withoutItem(form.rates, index) })}
+          />
+        ))}
+        <Add
+          what="rate"
+          onClick={() =>
+            onChange({ ...form, rates: [...form.rates, { rate: '', meter: '', per: '', price: '' }] })
+          }
+        />
+      </Group>
+      <Group title="Discounts, each off what the ones before it left">
+        {discounts.map((discount, index) => {
+          const field = (name: keyof Discount) => (value: unknown) =>
+            setDiscounts(withItem(discounts, index, change(discount, name, value)));
+          return (
+            <Row key={index}>
+              <Line label="Discount" value={discount.discount} onChange={field('discount')} width={140} />
+              <Line label="Discount's name" value={discount.name} onChange={field('name')} width={170} />
+              <Line label="Percent" value={discount.percent} onChange={field('percent')} width={90} />
+              <Line
+                label="or amount per month"
+                value={discount.amount}
+                onChange={field('amount')}
+                width={150}
+              />
+              <Words label="On services" value={discount.services} onChange={field('services')} width={170} />
+              <Words label="On rates" value={discount.rates} onChange={field('rates')} width={170} />
+              <Line label="From" value={discount.from} onChange={field('from')} width={120} />
+              <Line label="Until" value={discount.until} onChange={field('until')} width={120} />
+              <Remove
+                what={`discount ${discount.discount}`}
+                onClick={() => setDiscounts(withoutItem(discounts, index))}
+              />
+            </Row>
+          );
+        })}
+        <Add what="discount" onClick={() => setDiscounts([...discounts, { discount: '', name: '' }])} />
+      </Group>
+    </Box>
+  );
+}

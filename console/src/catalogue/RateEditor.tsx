@@ -1,0 +1,350 @@
+/** One rate: what it prices, how, and a curve of the unit price where there are blocks. */
+import { Box } from '@mui/material';
+import { useState } from 'react';
+import type { Block, Rate, Where } from './catalogue';
+import { Add, change, Group, Line, Remove, Row, Select, withItem, withoutItem, Words } from './fields';
+import { UnitPriceCurve } from './UnitPriceCurve';
+
+const KINDS = [
+  ['price', 'per unit'],
+  ['blocks', 'graduated blocks'],
+  ['whole-quantity', 'whole quantity at the reached block'],
+  ['package', 'packages'],
+  ['markup', 'percentage on a cost'],
+  ['fee', 'fee of a tier'],
+  ['commitment', 'minimum spend'],
+] as const;
+type KindKey = (typeof KINDS)[number][0];
+const PRICED = ['price', 'blocks', 'whole-quantity', 'package', 'markup'] as const;
+const BOUNDS = ['allowance', 'committed', 'minimum', 'cap', 'over', 'started'] as const;
+const DAYS = ['monday', 'tuesday', 'wednesday', 'thursday', 'friday', 'saturday', 'sunday'];
+
+export function kindOf(rate: Rate): KindKey {
+  if (rate.fee !== undefined) return 'fee';
+  return (KINDS.find(([key]) => rate[key] !== undefined) ?? KINDS[0])[0];
+}
+
+/** The same rate priced in another way, with what both have in common. */
+export function withKind(rate: Rate, kind: KindKey): Rate {
+  const base = { rate: rate.rate };
+  if (kind === 'fee') return { ...base, fee: '', price: '' };
+  if (kind === 'commitment') return { ...base, commitment: '' };
+  const kept: Rate = { ...base, meter: rate.meter ?? '', per: rate.per ?? '' };
+  if (rate.where) kept.where = rate.where;
+  const blocks = rate.blocks ?? rate['whole-quantity'] ?? [{ 'up-to': '', price: '' }, { price: '' }];
+  if (kind === 'blocks' || kind === 'whole-quantity') return { ...kept, [kind]: blocks };
+  if (kind === 'package') return { ...kept, package: { size: '', price: '' } };
+  if (kind === 'markup') return { ...kept, markup: { percent: '' } };
+  return { ...kept, price: rate.price ?? '' };
+}
+
+interface Props {
+  rate: Rate;
+  currency: string;
+  meters: string[];
+  tiers: string[];
+  onChange: (rate: Rate) => void;
+  onRemove: () => void;
+}
+
+export function RateEditor({ rate, currency, meters, tiers, onChange, onRemove }: Props) {
+  const kind = kindOf(rate);
+  const set = (field: keyof Rate) => (value: unknown) => onChange(change(rate, field, value));
+  const usage = (PRICED as readonly string[]).includes(kind);
+  const blocks = rate.blocks ?? rate['whole-quantity'];
+  return (
+    <Box
+      role="group"
+      aria-label={`Rate ${rate.rate || 'without name'}`}
+      sx={{ display: 'grid', gap: 1.25, py: 1.5, borderBottom: '1px solid', borderColor: 'hairline' }}
+    >
+      <Row>
+        <Line
+          label="Rate"
+          value={rate.rate}
+          onChange={(value) => onChange({ ...rate, rate: value })}
+          width={170}
+        />
+        <Select
+          label="Priced"
+          value={kind}
+          onChange={(next) => onChange(withKind(rate, next as KindKey))}
+          options={KINDS}
+          width={190}
+        />
+        {usage && (
+          <>
+            <Line
+              label="Meter"
+              value={rate.meter}
+              options={meters}
+              width={210}
+              onChange={(value) => onChange({ ...rate, meter: value })}
+            />
+            <Line
+              label="Per"
+              value={rate.per}
+              onChange={(value) => onChange({ ...rate, per: value })}
+              width={140}
+            />
+          </>
+        )}
+        {kind === 'fee' && (
+          <>
+            <Line
+              label="Plan/tier"
+              value={rate.fee}
+              options={tiers}
+              width={210}
+              onChange={(value) => onChange({ ...rate, fee: value })}
+            />
+            <Select
+              label="Every"
+              value={rate.every ?? 'month'}
+              onChange={(value) => set('every')(value === 'month' ? '' : value)}
+              options={['once', 'month', 'quarter', 'year']}
+              width={110}
+            />
+            <Select
+              label="Charged"
+              value={String(rate.advance ?? 'false')}
+              onChange={(value) => set('advance')(value === 'true' ? true : '')}
+              options={[
+                ['false', 'in arrears'],
+                ['true', 'in advance'],
+              ]}
+              width={120}
+            />
+          </>
+        )}
+        {rate.price !== undefined && (
+          <Line
+            label={`Price, ${currency}`}
+            value={rate.price}
+            onChange={(value) => onChange({ ...rate, price: value })}
+            width={130}
+          />
+        )}
+        {kind === 'commitment' && (
+          <>
+            <Line
+              label={`Spend per month, ${currency}`}
+              value={rate.commitment}
+              onChange={(value) => onChange({ ...rate, commitment: value })}
+              width={180}
+            />
+            <Words label="On services, none is all" value={rate.services} onChange={set('services')} />
+          </>
+        )}
+        {rate.package && (
+          <>
+            <Line
+              label="Package of"
+              value={rate.package.size}
+              width={120}
+              onChange={(size) => onChange({ ...rate, package: { size, price: rate.package?.price ?? '' } })}
+            />
+            <Line
+              label={`Price, ${currency}`}
+              value={rate.package.price}
+              width={130}
+              onChange={(price) => onChange({ ...rate, package: { size: rate.package?.size ?? '', price } })}
+            />
+          </>
+        )}
+        {rate.markup && (
+          <Line
+            label="Percent on top"
+            value={rate.markup.percent}
+            width={130}
+            onChange={(percent) => onChange({ ...rate, markup: { ...rate.markup, percent } })}
+          />
+        )}
+        <Remove what={`rate ${rate.rate}`} onClick={onRemove} />
+      </Row>
+      {blocks && (
+        <Row>
+          <BlocksEditor
+            blocks={blocks}
+            currency={currency}
+            onChange={(next) => onChange({ ...rate, [rate.blocks ? 'blocks' : 'whole-quantity']: next })}
+          />
+          <UnitPriceCurve rate={rate} />
+        </Row>
+      )}
+      {usage && <Conditions rate={rate} onChange={onChange} />}
+    </Box>
+  );
+}
+
+function BlocksEditor({
+  blocks,
+  currency,
+  onChange,
+}: {
+  blocks: Block[];
+  currency: string;
+  onChange: (blocks: Block[]) => void;
+}) {
+  return (
+    <Group title="Blocks, the last has no end">
+      {blocks.map((block, index) => {
+        const last = index === blocks.length - 1;
+        return (
+          <Box key={index} sx={{ display: 'flex', gap: 1 }}>
+            {last ? (
+              <Box sx={{ width: 130, pt: 1, fontSize: '0.84rem', color: 'text.secondary' }}>and above</Box>
+            ) : (
+              <Line
+                label="Up to"
+                value={block['up-to']}
+                width={130}
+                onChange={(upto) => onChange(withItem(blocks, index, { ...block, 'up-to': upto }))}
+              />
+            )}
+            <Line
+              label={`Price, ${currency}`}
+              value={block.price}
+              width={130}
+              onChange={(price) => onChange(withItem(blocks, index, { ...block, price }))}
+            />
+            {!last && blocks.length > 2 && (
+              <Remove what={`block ${index + 1}`} onClick={() => onChange(withoutItem(blocks, index))} />
+            )}
+          </Box>
+        );
+      })}
+      <Add
+        what="block"
+        onClick={() => onChange([...blocks.slice(0, -1), { 'up-to': '', price: '' }, ...blocks.slice(-1)])}
+      />
+    </Group>
+  );
+}
+
+/** Conditions as one line each, bounds, and when. */
+function Conditions({ rate, onChange }: { rate: Rate; onChange: (rate: Rate) => void }) {
+  const set = (field: keyof Rate) => (value: unknown) => onChange(change(rate, field, value));
+  const entries = Object.entries(rate.where ?? {});
+  const [open, setOpen] = useState(false);
+  const bounded = open || BOUNDS.some((field) => rate[field] !== undefined);
+  const put = (index: number, name: string, where: Where) =>
+    set('where')(Object.fromEntries(entries.map((each, place) => (place === index ? [name, where] : each))));
+  return (
+    <Row>
+      {entries.map(([name, where], index) => (
+        <Box key={index} sx={{ display: 'flex', gap: 0.5 }}>
+          <Line label="Where" value={name} width={110} onChange={(next) => put(index, next, where)} />
+          <Select
+            label="Is"
+            value={howOf(where)}
+            width={120}
+            onChange={(how) => put(index, name, written(how, textOf(where)))}
+            options={[
+              ['equals', 'exactly'],
+              ['one-of', 'one of'],
+              ['prefix', 'begins with'],
+              ['contains', 'contains'],
+            ]}
+          />
+          <Line
+            label="Value"
+            value={textOf(where)}
+            width={150}
+            onChange={(text) => put(index, name, written(howOf(where), text))}
+          />
+          <Remove
+            what={`condition ${name}`}
+            onClick={() => set('where')(Object.fromEntries(entries.filter((_, place) => place !== index)))}
+          />
+        </Box>
+      ))}
+      <Add what="condition" onClick={() => onChange({ ...rate, where: { ...rate.where, '': '' } })} />
+      {rate.when ? (
+        <Box sx={{ display: 'flex', gap: 0.5 }}>
+          <Words
+            label="On days"
+            value={rate.when.days ?? DAYS}
+            width={280}
+            onChange={(days) => onChange({ ...rate, when: { ...rate.when, days } })}
+          />
+          <Line
+            label="From"
+            value={rate.when.from ?? '00:00'}
+            width={90}
+            onChange={(from) => onChange({ ...rate, when: { ...rate.when, from } })}
+          />
+          <Line
+            label="To"
+            value={rate.when.to ?? '24:00'}
+            width={90}
+            onChange={(to) => onChange({ ...rate, when: { ...rate.when, to } })}
+          />
+          <Remove what="time window" onClick={() => set('when')('')} />
+        </Box>
+      ) : (
+        <Add
+          what="time window"
+          onClick={() => onChange({ ...rate, when: { days: DAYS, from: '22:00', to: '06:00' } })}
+        />
+      )}
+      {bounded ? (
+        <Bounds rate={rate} onChange={onChange} />
+      ) : (
+        <Add what="allowance, minimum, cap or scope" onClick={() => setOpen(true)} />
+      )}
+    </Row>
+  );
+}
+
+/** What eases or bounds a rate, and over what it counts. */
+function Bounds({ rate, onChange }: { rate: Rate; onChange: (rate: Rate) => void }) {
+  const set = (field: keyof Rate) => (value: unknown) => onChange(change(rate, field, value));
+  return (
+    <>
+      <Line label="First free" value={rate.allowance} onChange={set('allowance')} width={100} />
+      <Line label="Committed" value={rate.committed} onChange={set('committed')} width={100} />
+      <Line label="Minimum" value={rate.minimum} onChange={set('minimum')} width={90} />
+      <Line label="Cap" value={rate.cap} onChange={set('cap')} width={90} />
+      <Select
+        label="Counted per"
+        value={rate.over ?? 'subscription'}
+        width={130}
+        onChange={(value) => set('over')(value === 'subscription' ? '' : value)}
+        options={['subscription', 'project', 'buyer', 'tenant']}
+      />
+      <Select
+        label="Started time"
+        value={rate.started ?? 'no'}
+        width={110}
+        onChange={(value) =>
+          onChange(
+            value === 'no'
+              ? change(change(rate, 'started', ''), 'phases', '')
+              : { ...rate, started: value, phases: rate.phases ?? ['running'] },
+          )
+        }
+        options={['no', 'second', 'minute', 'hour']}
+      />
+      {rate.started && <Words label="In phases" value={rate.phases} onChange={set('phases')} width={170} />}
+    </>
+  );
+}
+
+const howOf = (where: Where): string => {
+  if (typeof where === 'string') return 'equals';
+  if (Array.isArray(where)) return 'one-of';
+  return 'prefix' in where ? 'prefix' : 'contains';
+};
+
+const textOf = (where: Where): string => {
+  if (typeof where === 'string') return where;
+  if (Array.isArray(where)) return where.join(', ');
+  return 'prefix' in where ? where.prefix : where.contains;
+};
+
+function written(how: string, text: string): Where {
+  if (how === 'one-of') return text.split(',').map((each) => each.trim());
+  if (how === 'prefix') return { prefix: text };
+  return how === 'contains' ? { contains: text } : text;
+}

@@ -1,0 +1,206 @@
+/** What a service is: what is counted, what its price can depend on, what is chosen. */
+import { Box } from '@mui/material';
+import type { Meter, ServiceForm } from './catalogue';
+import { Add, change, Group, Line, Pairs, Remove, Row, Select, Words } from './fields';
+
+const CATEGORIES = [
+  'AI and Machine Learning',
+  'Analytics',
+  'Compute',
+  'Databases',
+  'Identity',
+  'Management and Governance',
+  'Networking',
+  'Other',
+  'Security',
+  'Storage',
+];
+const UNITS = [
+  'byte',
+  'byte-second',
+  'piece',
+  'piece-second',
+  'request',
+  'seat-second',
+  'second',
+  'watt-hour',
+];
+
+export function ServiceEditor({
+  form,
+  onChange,
+}: {
+  form: ServiceForm;
+  onChange: (form: ServiceForm) => void;
+}) {
+  const set = (field: keyof ServiceForm) => (value: unknown) => onChange(change(form, field, value));
+  const meters = Object.entries(form.meters ?? {});
+  const setMeters = (next: [string, Meter][]) => onChange({ ...form, meters: Object.fromEntries(next) });
+  const attributes = Object.entries(form.attributes ?? {});
+  const setAttributes = (next: [string, string[]][]) =>
+    onChange({ ...form, attributes: Object.fromEntries(next) });
+  const choices = Object.entries(form.choices ?? {});
+  return (
+    <Box sx={{ display: 'grid', gap: 3, maxWidth: 1000 }}>
+      <Row>
+        <Line label="Name" value={form.name} onChange={set('name')} width={260} />
+        <Line label="Category" value={form.category} onChange={set('category')} options={CATEGORIES} />
+        <Line label="Subcategory" value={form.subcategory} onChange={set('subcategory')} />
+        <Line label="Really supplied by" value={form.supplier} onChange={set('supplier')} />
+        <Select
+          label="Licence"
+          value={form.licence ?? 'none'}
+          onChange={(value) => set('licence')(value === 'none' ? '' : value)}
+          options={['none', 'included', 'brought']}
+        />
+      </Row>
+      <Line
+        label="Description"
+        value={form.description}
+        onChange={set('description')}
+        width="100%"
+        multiline
+      />
+      <Group title="Meters">
+        {meters.map(([slug, meter], index) => {
+          const put = (next: [string, Meter]) =>
+            setMeters(meters.map((each, place) => (place === index ? next : each)));
+          const field = (name: keyof Meter) => (value: string) => put([slug, change(meter, name, value)]);
+          return (
+            <Row key={index}>
+              <Line label="Meter" value={slug} onChange={(next) => put([next, meter])} width={130} />
+              <Line label="Meter's name" value={meter.name} onChange={field('name')} width={170} />
+              <Line
+                label="Counted in"
+                value={meter.unit}
+                onChange={field('unit')}
+                options={UNITS}
+                width={140}
+              />
+              <Line label="One piece is a" value={meter.counted} onChange={field('counted')} width={120} />
+              <Select
+                label="Samples"
+                value={meter.combine}
+                onChange={field('combine')}
+                options={[
+                  ['sum', 'add up'],
+                  ['level', 'a level, over time'],
+                ]}
+              />
+              <Select
+                label="Of them counts"
+                value={meter.statistic ?? 'sum'}
+                onChange={(value) =>
+                  put([
+                    slug,
+                    value === 'sum'
+                      ? change(change(change(meter, 'statistic', ''), 'window', ''), 'across', '')
+                      : { ...meter, statistic: value, window: meter.window ?? 'period' },
+                  ])
+                }
+                options={[
+                  ['sum', 'all'],
+                  ['max', 'the highest'],
+                  ['p95', '95th percentile'],
+                ]}
+              />
+              {meter.statistic && (
+                <Select
+                  label="Of each"
+                  value={meter.window}
+                  onChange={field('window')}
+                  options={['day', 'period']}
+                  width={100}
+                />
+              )}
+              <Remove
+                what={`meter ${slug}`}
+                onClick={() => setMeters(meters.filter((_, place) => place !== index))}
+              />
+            </Row>
+          );
+        })}
+        <Add
+          what="meter"
+          onClick={() => setMeters([...meters, ['', { name: '', unit: 'byte-second', combine: 'level' }]])}
+        />
+      </Group>
+      <Group title="Attributes that a price can depend on">
+        {attributes.map(([slug, values], index) => (
+          <Row key={index}>
+            <Line
+              label="Attribute"
+              value={slug}
+              width={160}
+              onChange={(next) =>
+                setAttributes(attributes.map((each, place) => (place === index ? [next, values] : each)))
+              }
+            />
+            <Words
+              label="Allowed values, none is any"
+              value={values}
+              width={420}
+              onChange={(next) =>
+                setAttributes(attributes.map((each, place) => (place === index ? [slug, next] : each)))
+              }
+            />
+            <Remove
+              what={`attribute ${slug}`}
+              onClick={() => setAttributes(attributes.filter((_, place) => place !== index))}
+            />
+          </Row>
+        ))}
+        <Add what="attribute" onClick={() => setAttributes([...attributes, ['', []]])} />
+      </Group>
+      <Group title="Choices of who orders, the first value is the default">
+        {choices.map(([slug, choice], index) => {
+          const put = (next: [string, { name: string; values: string[] }]) =>
+            set('choices')(Object.fromEntries(choices.map((each, place) => (place === index ? next : each))));
+          return (
+            <Row key={index}>
+              <Line label="Choice" value={slug} onChange={(next) => put([next, choice])} width={160} />
+              <Line
+                label="Choice's name"
+                value={choice.name}
+                onChange={(name) => put([slug, { ...choice, name }])}
+              />
+              <Words
+                label="Values"
+                value={choice.values}
+                onChange={(values) => put([slug, { ...choice, values }])}
+              />
+              <Remove
+                what={`choice ${slug}`}
+                onClick={() =>
+                  set('choices')(Object.fromEntries(choices.filter((_, place) => place !== index)))
+                }
+              />
+            </Row>
+          );
+        })}
+        <Add
+          what="choice"
+          onClick={() => set('choices')({ ...form.choices, '': { name: '', values: [''] } })}
+        />
+      </Group>
+      <Row>
+        <Words label="Requires services" value={form.requires} onChange={set('requires')} />
+        <Words label="Excludes services" value={form.excludes} onChange={set('excludes')} />
+        <Words
+          label="Phases of a resource"
+          value={form.phases}
+          onChange={set('phases')}
+          help="held, running, working unless named"
+        />
+      </Row>
+      <Pairs
+        title="Notes for inside use, never shown to customers"
+        adds="note"
+        value={form.internal}
+        onChange={set('internal')}
+        nameLabel="Note"
+        valueLabel="Text"
+      />
+    </Box>
+  );
+}

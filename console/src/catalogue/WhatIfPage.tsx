@@ -1,0 +1,145 @@
+/** What a month would have come to with other prices; nothing is changed by asking. */
+import { Alert, Button, MenuItem, TextField } from '@mui/material';
+import { useMutation, useQuery } from '@tanstack/react-query';
+import { useSearchParams } from 'react-router';
+import { useSignedIn } from '../app/session';
+import { api, body } from '../shared/api';
+import { DataTable, byText } from '../shared/DataTable';
+import { compare, formatMoney, sum } from '../shared/decimal';
+import { Page } from '../shared/Page';
+import { PeriodSelect, usePeriod } from '../shared/PeriodSelect';
+import { Empty, Query } from '../shared/States';
+import { draftsOptions } from './drafts';
+import type { WhatIf } from './estimates';
+
+export default function WhatIfPage() {
+  const { home } = useSignedIn();
+  const drafts = useQuery(draftsOptions(home.organisation));
+  const [params, setParams] = useSearchParams();
+  const [period] = usePeriod(1);
+  const again = useMutation({
+    mutationFn: async (form: Record<string, unknown>) =>
+      body(
+        await api.POST('/api/v1/estimates/what-if', {
+          body: {
+            organisation: home.organisation,
+            period,
+            files: [{ name: 'draft.yaml', content: JSON.stringify(form) }],
+          },
+        }),
+      ),
+  });
+  return (
+    <Query query={drafts}>
+      {(found) => {
+        const cards = found.filter((draft) => draft.kind === 'rate-card');
+        const card = cards.find((draft) => draft.slug === params.get('draft')) ?? cards[0];
+        const set = (name: string, value: string) => {
+          again.reset();
+          setParams(
+            (before) => {
+              before.set(name, value);
+              return before;
+            },
+            { replace: true },
+          );
+        };
+        return (
+          <Page
+            title="What would it have been?"
+            lead="A month priced again with a draft as if it had held throughout. Nothing is changed by it."
+            filters={
+              card && (
+                <>
+                  <TextField
+                    select
+                    label="With the draft"
+                    value={card.slug}
+                    sx={{ minWidth: 220 }}
+                    onChange={(event) => set('draft', event.target.value)}
+                  >
+                    {cards.map((draft) => (
+                      <MenuItem key={draft.slug} value={draft.slug}>
+                        {draft.form.name as string}
+                      </MenuItem>
+                    ))}
+                  </TextField>
+                  <PeriodSelect value={period} onChange={(next) => set('period', next)} />
+                </>
+              )
+            }
+            action={
+              card && (
+                <Button variant="contained" loading={again.isPending} onClick={() => again.mutate(card.form)}>
+                  Price it again
+                </Button>
+              )
+            }
+          >
+            {!card && (
+              <Empty title="No draft of a rate card">
+                Open a rate card, write its next version, and come back before you publish it.
+              </Empty>
+            )}
+            {again.isError && (
+              <Alert severity="error" variant="outlined">
+                {again.error.message}
+              </Alert>
+            )}
+            {again.data && <Outcome found={again.data} />}
+          </Page>
+        );
+      }}
+    </Query>
+  );
+}
+
+function Outcome({ found }: { found: WhatIf }) {
+  const currencies = [...new Set(found.rows.map((row) => row.currency))];
+  if (!found.rows.length) return <Empty title="Nothing was sold in that month">Choose another month.</Empty>;
+  return currencies.map((currency) => {
+    const rows = found.rows.filter((row) => row.currency === currency);
+    const money = (amount: string) => formatMoney(amount, currency);
+    const signed = (amount: string) => (compare(amount, '0') > 0 ? `+${money(amount)}` : money(amount));
+    return (
+      <DataTable
+        key={currency}
+        name={`what-if-${currency}`}
+        label={`What would have been, ${currency}`}
+        rows={rows}
+        rowKey={(row) => `${row.buyer}/${row.service}`}
+        columns={[
+          { key: 'buyer', title: 'Buyer', cell: (row) => row.buyer, order: byText((row) => row.buyer) },
+          {
+            key: 'service',
+            title: 'Service',
+            cell: (row) => row.service,
+            order: byText((row) => row.service),
+          },
+          {
+            key: 'before',
+            title: `Came to, ${currency}`,
+            number: true,
+            cell: (row) => money(row.before),
+            total: money(sum(rows.map((row) => row.before))),
+          },
+          {
+            key: 'after',
+            title: 'Would have come to',
+            number: true,
+            cell: (row) => money(row.after),
+            total: money(sum(rows.map((row) => row.after))),
+          },
+          {
+            key: 'difference',
+            title: 'Difference',
+            number: true,
+            cell: (row) => signed(row.difference),
+            order: (left, right) => compare(left.difference, right.difference),
+            total: signed(sum(rows.map((row) => row.difference))),
+          },
+        ]}
+      />
+    );
+  });
+}

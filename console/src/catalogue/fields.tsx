@@ -1,0 +1,211 @@
+/** Small fields that the catalogue's editors are made of: plain data in, changed plain data out. */
+import { Box, Button, IconButton, MenuItem, TextField } from '@mui/material';
+import type { ReactNode } from 'react';
+
+interface LineProps {
+  label: string;
+  value: string | number | undefined;
+  onChange: (value: string) => void;
+  width?: number | string;
+  help?: string;
+  multiline?: boolean;
+  options?: readonly string[];
+  /** Said to a screen reader in place of the label, where labels repeat. */
+  spoken?: string;
+}
+
+/** One line of text; with options, the browser proposes them. */
+export function Line({ label, value, onChange, width = 200, help, multiline, options, spoken }: LineProps) {
+  const list = options && `${label.replaceAll(' ', '-')}-options`;
+  return (
+    <>
+      <TextField
+        label={label}
+        value={value ?? ''}
+        onChange={(event) => onChange(event.target.value)}
+        sx={{ width }}
+        helperText={help}
+        multiline={multiline}
+        minRows={multiline ? 2 : undefined}
+        slotProps={{ htmlInput: { list, 'aria-label': spoken } }}
+      />
+      {list && (
+        <datalist id={list}>
+          {options.map((option) => (
+            <option key={option} value={option} />
+          ))}
+        </datalist>
+      )}
+    </>
+  );
+}
+
+/** One of a few values; the empty one is left out of the form. */
+export function Select({
+  label,
+  value,
+  onChange,
+  options,
+  width = 150,
+}: {
+  label: string;
+  value: string | undefined;
+  onChange: (value: string) => void;
+  options: readonly (string | readonly [string, string])[];
+  width?: number | string;
+}) {
+  const known = options.map((option) => (typeof option === 'string' ? ([option, option] as const) : option));
+  return (
+    <TextField
+      select
+      label={label}
+      value={value ?? ''}
+      onChange={(event) => onChange(event.target.value)}
+      sx={{ width }}
+    >
+      {known.map(([key, name]) => (
+        <MenuItem key={key} value={key}>
+          {name}
+        </MenuItem>
+      ))}
+    </TextField>
+  );
+}
+
+/** A list of words, written with commas. */
+export function Words({
+  label,
+  value,
+  onChange,
+  width = 260,
+  help,
+}: {
+  label: string;
+  value: string[] | undefined;
+  onChange: (value: string[]) => void;
+  width?: number | string;
+  help?: string;
+}) {
+  return (
+    <Line
+      label={label}
+      value={(value ?? []).join(', ')}
+      width={width}
+      help={help}
+      onChange={(text) =>
+        onChange(
+          text
+            .split(',')
+            .map((word, index, all) => (index === all.length - 1 ? word.trimStart() : word.trim()))
+            .filter((word, index, all) => word || index === all.length - 1),
+        )
+      }
+    />
+  );
+}
+
+/** Names with a value each, one pair a line. */
+export function Pairs({
+  title,
+  value,
+  onChange,
+  nameLabel,
+  valueLabel,
+  options,
+  adds,
+}: {
+  title: string;
+  /** What the button adds. */
+  adds: string;
+  value: Record<string, string> | undefined;
+  onChange: (value: Record<string, string>) => void;
+  nameLabel: string;
+  valueLabel: string;
+  options?: readonly string[];
+}) {
+  const entries = Object.entries(value ?? {});
+  const replace = (index: number, pair: [string, string]) =>
+    onChange(Object.fromEntries(entries.map((each, place) => (place === index ? pair : each))));
+  return (
+    <Group title={title}>
+      {entries.map(([name, text], index) => (
+        <Box
+          key={index}
+          sx={{ display: 'grid', gridTemplateColumns: '5fr 4fr 30px', gap: 1, alignItems: 'start' }}
+        >
+          <Line
+            label={nameLabel}
+            value={name}
+            options={options}
+            width="100%"
+            onChange={(next) => replace(index, [next, text])}
+          />
+          <Line
+            label={valueLabel}
+            value={text}
+            width="100%"
+            onChange={(next) => replace(index, [name, next])}
+          />
+          <Remove
+            what={`${title} ${name}`}
+            onClick={() => onChange(Object.fromEntries(entries.filter((_, place) => place !== index)))}
+          />
+        </Box>
+      ))}
+      <Add what={adds} onClick={() => onChange({ ...value, '': '' })} />
+    </Group>
+  );
+}
+
+/** Fields that belong together. */
+export function Group({ title, children }: { title: string; children: ReactNode }) {
+  return (
+    <Box role="group" aria-label={title} sx={{ display: 'grid', gap: 1 }}>
+      <Box sx={{ fontSize: '0.8rem', color: 'text.secondary' }}>{title}</Box>
+      {children}
+    </Box>
+  );
+}
+
+/** Fields side by side as far as they fit. */
+export function Row({ children }: { children: ReactNode }) {
+  return <Box sx={{ display: 'flex', flexWrap: 'wrap', gap: 1, alignItems: 'flex-start' }}>{children}</Box>;
+}
+
+export function Add({ what, onClick }: { what: string; onClick: () => void }) {
+  return (
+    <Box>
+      <Button onClick={onClick}>Add {what}</Button>
+    </Box>
+  );
+}
+
+export function Remove({ what, onClick }: { what: string; onClick: () => void }) {
+  return (
+    <IconButton aria-label={`Remove ${what}`} onClick={onClick} size="small" sx={{ mt: 0.5 }}>
+      <svg width="16" height="16" viewBox="0 0 16 16" aria-hidden="true">
+        <path d="M4 4l8 8M12 4l-8 8" stroke="currentColor" strokeWidth="1.6" />
+      </svg>
+    </IconButton>
+  );
+}
+
+/** A copy with one item of a list replaced. */
+export const withItem = <T,>(list: readonly T[], index: number, item: T): T[] =>
+  list.map((each, place) => (place === index ? item : each));
+
+/** A copy without an item. */
+export const withoutItem = <T,>(list: readonly T[], index: number): T[] =>
+  list.filter((_, place) => place !== index);
+
+/** A copy of a form in which an empty value leaves its field out. */
+export function change<T extends object>(form: T, field: string, value: unknown): T {
+  const empty =
+    value === '' ||
+    value === undefined ||
+    (Array.isArray(value) && value.length === 0) ||
+    (typeof value === 'object' && value !== null && Object.keys(value).length === 0);
+  const others = Object.entries(form).filter(([name]) => name !== field);
+  if (empty) return Object.fromEntries(others) as T;
+  return field in form ? { ...form, [field]: value } : (Object.fromEntries([...others, [field, value]]) as T);
+}

@@ -1,0 +1,72 @@
+"""A tab of a real browser that fails its test on any error."""
+
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+from urllib.parse import urlparse
+
+import pytest
+from playwright.sync_api import Browser, Page, expect
+
+from tests.world import EMAILS, PASSWORD, World
+
+AXE = Path(__file__).parents[2] / "console" / "node_modules" / "axe-core" / "axe.min.js"
+
+
+class Tab:
+    """A page that fails its test on any error or request that leaves this machine."""
+
+    def __init__(self, page: Page, url: str) -> None:
+        self.page, self.url = page, url
+        self.errors: list[str] = []
+        self.expected: list[str] = []
+        page.on("console", lambda message: self.errors.append(message.text) if message.type == "error" else None)
+        page.on("pageerror", lambda error: self.errors.append(str(error)))
+        page.on("request", lambda request: self._local(request.url))
+
+    def _local(self, address: str) -> None:
+        if urlparse(address).hostname not in ("127.0.0.1", None):
+            self.errors.append(f"request to {address}")
+
+    def go(self, path: str, heading: str) -> None:
+        self.page.goto(self.url + path)
+        expect(self.page.get_by_role("heading", name=heading, level=1)).to_be_visible()
+        self.page.wait_for_load_state("networkidle")
+
+    def sign_in(self, user: str) -> None:
+        self.page.goto(self.url + "/")
+        self.page.get_by_label("E-mail address").fill(EMAILS[user])
+        self.page.get_by_label("Password").fill(PASSWORD)
+        self.page.get_by_role("button", name="Sign in").click()
+        expect(self.page.get_by_role("heading", name="so far", level=1)).to_be_visible()
+
+    def accessible(self) -> None:
+        """No violation of the accessibility rules, on the page as it stands."""
+        self.page.wait_for_load_state("networkidle")
+        if not self.page.evaluate("() => 'axe' in window"):
+            self.page.evaluate(AXE.read_text())
+        # Fading in, a dialog has colours that it does not keep.
+        self.page.wait_for_timeout(350)
+        found: dict[str, Any] = self.page.evaluate("() => axe.run()")
+        assert [(each["id"], [node["html"][:150] for node in each["nodes"]]) for each in found["violations"]] == []
+
+
+@pytest.fixture(params=["light", "dark"])
+def tab(request: pytest.FixtureRequest, browser: Browser, world: World) -> Iterator[Tab]:
+    """A tab in either theme."""
+    yield from _tab(browser, world, request.param)
+
+
+@pytest.fixture
+def light(browser: Browser, world: World) -> Iterator[Tab]:
+    """A tab in the light theme."""
+    yield from _tab(browser, world, "light")
+
+
+def _tab(browser: Browser, world: World, theme: Any) -> Iterator[Tab]:
+    context = browser.new_context(viewport={"width": 1280, "height": 800}, color_scheme=theme)
+    made = Tab(context.new_page(), world.url)
+    yield made
+    context.close()
+    unexpected = [error for error in made.errors if not any(each in error for each in made.expected)]
+    assert unexpected == []

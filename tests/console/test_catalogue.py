@@ -1,0 +1,156 @@
+"""The catalogue in a real browser: Stone Barn built from nothing, two who edit one draft, estimate and what-if."""
+
+from playwright.sync_api import Locator, Page, expect
+
+from tests.console.conftest import Tab
+from tests.world import GIB, World, egress, files
+
+
+def begin(page: Page, kind: str, name: str) -> None:
+    page.get_by_role("link", name="Drafts").click()
+    page.get_by_role("button", name="Begin a draft").click()
+    page.get_by_label("Of a").click()
+    page.get_by_role("option", name=kind, exact=True).click()
+    page.get_by_role("dialog").get_by_label("Name").fill(name)
+    page.get_by_role("button", name="Begin", exact=True).click()
+    expect(page.get_by_role("heading", name=name, level=1)).to_be_visible()
+
+
+def choose(where: Page | Locator, page: Page, label: str, option: str) -> None:
+    where.get_by_label(label, exact=True).click()
+    page.get_by_role("option", name=option, exact=True).click()
+
+
+def publish(page: Page) -> None:
+    page.get_by_role("button", name="Check").click()
+    expect(page.get_by_text("No mistakes.")).to_be_visible()
+    page.get_by_role("button", name="Publish", exact=True).click()
+    page.get_by_role("button", name="Publish it").click()
+
+
+def test_stone_barn_is_built_from_nothing(light: Tab, world: World) -> None:
+    """A service, a plan with three tiers and a rate card with blocks, without touching a file; then it is sold."""
+    page = light.page
+    light.expected.append("422")
+    light.sign_in("mara")
+    begin(page, "service", "Backup")
+    page.get_by_label("Category", exact=True).fill("Storage")
+    page.get_by_label("Subcategory", exact=True).fill("Backup Storage")
+    page.get_by_role("button", name="Add meter").click()
+    page.get_by_label("Meter", exact=True).fill("protected")
+    page.get_by_label("Meter's name").fill("Protected data")
+    page.get_by_role("button", name="Add attribute").click()
+    page.get_by_label("Attribute", exact=True).fill("site")
+    page.get_by_label("Allowed values, none is any").fill("north-fell, south-quay")
+    light.accessible()
+    publish(page)
+    expect(page.get_by_role("heading", name="What can be subscribed to")).to_be_visible()
+
+    begin(page, "plan", "Stone Barn")
+    page.get_by_label("Services", exact=True).fill("backup")
+    for number, (tier, point, copies) in enumerate((("Heath", "24", "1"), ("Moor", "6", "2"), ("Summit", "1", "3")), 1):
+        if number > 1:
+            page.get_by_role("button", name="Add tier").click()
+        group = page.get_by_role("group", name=f"Tier {number}", exact=True)
+        group.get_by_label("Tier", exact=True).fill(tier.lower())
+        group.get_by_label("Tier's name").fill(tier)
+        for index, (level, value) in enumerate((("recovery-point", f"{point} hour"), ("copies", copies))):
+            group.get_by_role("button", name="Add level").click()
+            group.get_by_label("Level", exact=True).nth(index).fill(level)
+            group.get_by_label("like 24 hour", exact=True).nth(index).fill(value)
+    light.accessible()
+    publish(page)
+    table = page.get_by_role("table", name="Stone Barn")
+    expect(table.get_by_role("row", name="Service levels")).to_contain_text("24 hours recovery point")
+    expect(table.get_by_role("row", name="Service levels")).to_contain_text("3 copies")
+
+    begin(page, "rate card", "Barn prices")
+    page.get_by_label("Starts on").fill("2026-01-01")
+    page.get_by_role("button", name="Add rate").click()
+    rate = page.get_by_role("group", name="Rate without name")
+    rate.get_by_label("Rate", exact=True).fill("protected")
+    rate = page.get_by_role("group", name="Rate protected")
+    choose(rate, page, "Priced", "graduated blocks")
+    rate.get_by_label("Meter", exact=True).fill("backup/protected")
+    rate.get_by_label("Per", exact=True).fill("GiB-month730")
+    rate.get_by_label("Up to").fill("1000")
+    rate.get_by_label("Price, EUR").nth(0).fill("0.05")
+    rate.get_by_label("Price, EUR").nth(1).fill("0.08x")
+    page.get_by_role("button", name="Check").click()
+    expect(page.get_by_text("rates[0].blocks[1]")).to_be_visible()
+    rate.get_by_label("Price, EUR").nth(1).fill("0.04")
+    expect(rate.get_by_role("img")).to_be_visible()
+    for tier, fee in (("heath", "9"), ("moor", "29"), ("summit", "99")):
+        page.get_by_role("button", name="Add rate").click()
+        page.get_by_role("group", name="Rate without name").get_by_label("Rate", exact=True).fill(f"barn-{tier}")
+        rate = page.get_by_role("group", name=f"Rate barn-{tier}")
+        choose(rate, page, "Priced", "fee of a tier")
+        rate.get_by_label("Plan/tier").fill(f"stone-barn/{tier}")
+        rate.get_by_label("Price, EUR").fill(fee)
+    light.accessible()
+    publish(page)
+    expect(page.get_by_role("heading", name="Barn prices", level=1)).to_be_visible()
+    expect(page.get_by_role("row", name="protected backup/protected")).to_contain_text("above 1")
+
+    card = world.mara.catalogue.rate_card("tarnwick", "barn-prices").versions[0].form
+    assert [rate["price"] for rate in card["rates"][1:]] == ["9", "29", "99"]
+    assert (
+        world.mara.estimates.coverage(
+            "tarnwick", "stone-barn", files(world.mara.catalogue.rate_card_file("tarnwick", "barn-prices"))
+        )[0].tiers_without_fee
+        == []
+    )
+
+
+def test_two_who_edit_one_draft_are_told_and_lose_nothing(light: Tab, world: World) -> None:
+    page = light.page
+    light.expected.append("412")
+    light.sign_in("mara")
+    light.go("/rate-cards?card=tarnwick/tenants-eur", "Card tenants-eur")
+    page.get_by_role("button", name="Write the next version").click()
+    expect(page.get_by_label("Starts on")).to_have_value("2026-11-01")
+    theirs = world.user("finn").catalogue_drafts
+    draft = theirs.get("tarnwick", "rate-card", "tenants-eur")
+    theirs.save("tarnwick", "rate-card", "tenants-eur", {**draft.form, "name": "Finn's"}, version=draft.version)
+    page.get_by_label("Name", exact=True).fill("Mara's")
+    page.get_by_role("button", name="Save", exact=True).click()
+    expect(page.get_by_text("saved this draft meanwhile")).to_be_visible()
+    expect(page.get_by_label("Name", exact=True)).to_have_value("Mara's")
+    light.accessible()
+    page.get_by_role("button", name="Save mine over it").click()
+    expect(page.get_by_text("saved this draft meanwhile")).to_have_count(0)
+    assert theirs.get("tarnwick", "rate-card", "tenants-eur").form["name"] == "Mara's"
+    page.get_by_role("button", name="Discard").click()
+    expect(page.get_by_text("No drafts")).to_be_visible()
+
+
+def test_a_price_adds_up_as_one_chooses(tab: Tab, world: World) -> None:
+    page = tab.page
+    tab.sign_in("una")
+    tab.go("/estimate?from=2026-11-01&months=1", "What would it cost?")
+    expect(page.get_by_text("19.90").first).to_be_visible()
+    choose(page, page, "Tier", "Moor")
+    expect(page.get_by_text("79.00").first).to_be_visible()
+    page.get_by_label("Quantity of Network: Data sent out").fill("100")
+    expect(page.get_by_text("85.00").first).to_be_visible()
+    page.get_by_label("Quantity of Network: Data sent out").fill("lots")
+    expect(page.get_by_text("79.00").first).to_be_visible()
+    tab.accessible()
+
+
+def test_a_month_is_priced_again_with_a_draft(tab: Tab, world: World) -> None:
+    world.send(egress("a", 100 * GIB, owner="quillstone/archive"))
+    world.close("tarnwick", "finn", "2026-09")
+    card = world.mara.catalogue.rate_card("tarnwick", "tenants-eur").versions[0].form
+    dearer = {
+        **card,
+        "rates": [{**rate, "price": "100"} if rate.get("price") == "79" else rate for rate in card["rates"]],
+    }
+    world.mara.catalogue_drafts.save("tarnwick", "rate-card", "tenants-eur", dearer)
+    page = tab.page
+    tab.sign_in("mara")
+    tab.go("/what-if?period=2026-09", "What would it have been?")
+    page.get_by_role("button", name="Price it again").click()
+    expect(page.get_by_role("row", name="quillstone open-range")).to_contain_text("+21.00")
+    expect(page.get_by_role("row", name="quillstone network")).to_contain_text("0.00")
+    tab.accessible()
