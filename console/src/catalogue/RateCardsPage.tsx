@@ -1,5 +1,5 @@
 /** Rate cards: prices in one currency, in dated versions. */
-import { Box, Button, Link, MenuItem, TextField } from '@mui/material';
+import { Box, Button, Link, MenuItem, TextField, Typography } from '@mui/material';
 import { useQuery } from '@tanstack/react-query';
 import { useSearchParams } from 'react-router';
 import { useSignedIn } from '../app/session';
@@ -91,11 +91,22 @@ export default function RateCardsPage() {
   );
 }
 
+/** What a version was written as: a derived card's without the rates that it takes from its base. */
+function sourceOf(form: Record<string, unknown>): Record<string, unknown> {
+  const derived = form.derived as { own?: unknown[] } | undefined;
+  if (!derived) return form;
+  const { own, ...how } = derived;
+  return { ...form, rates: own ?? [], derived: how };
+}
+
 /** Begin a draft of the next version, or go on with the one there is. */
 function EditCard({ card }: { card: RateCard }) {
   const { session } = useSignedIn();
   const newest = card.versions[card.versions.length - 1];
-  const draft = useDraft('rate-card', card.slug, { ...newest?.form, 'starts-on': nextMonth(session.now) });
+  const draft = useDraft('rate-card', card.slug, {
+    ...sourceOf(newest?.form ?? {}),
+    'starts-on': nextMonth(session.now),
+  });
   if (!draft.mayEdit) return null;
   return (
     <Button variant="outlined" sx={{ mr: 2 }} onClick={draft.open} loading={draft.opening}>
@@ -150,6 +161,15 @@ function Rates({ card, version }: { card: RateCard; version: RateCardVersion }) 
             : []),
         ]}
       />
+      {formOf(version).derived && (
+        <Typography variant="body2" sx={{ mt: 1.5 }}>
+          Follows {formOf(version).derived?.base}, with {formOf(version).derived?.['on-top']?.percent ?? '0'}{' '}
+          % on top
+          {formOf(version).derived?.['price-step'] &&
+            `, in steps of ${formOf(version).derived?.['price-step'] ?? ''}`}
+          ; a new version of that makes one of this from the same day.
+        </Typography>
+      )}
       {(formOf(version).discounts ?? []).length > 0 && (
         <Box sx={{ mt: 2 }}>
           <DataTable

@@ -95,6 +95,18 @@ export interface RateCardForm {
   'starts-on': string;
   rates: Rate[];
   discounts?: Discount[];
+  derived?: Derived;
+}
+export interface OnTop {
+  percent?: string;
+  amount?: string;
+}
+export interface Derived {
+  base: string;
+  'on-top'?: OnTop;
+  services?: Record<string, OnTop>;
+  rates?: Record<string, OnTop>;
+  'price-step'?: string;
 }
 
 export const plansOptions = queryOptions({

@@ -3,6 +3,7 @@
 from fastapi import APIRouter, Response
 
 from gradumen.api.calls import CallerHere, Uow
+from gradumen.core.rate_forms import source_form
 from gradumen.documents.catalogue import read_catalogue, write_catalogue
 from gradumen.usecases import catalogue, catalogue_lists
 from gradumen.wire.catalogue import (
@@ -90,4 +91,4 @@ def compare_rate_card_versions(
 def read_rate_card_file(seller: str, slug: str, uow: Uow, caller: CallerHere) -> Response:
     """A rate card's newest version as the YAML that publishes it."""
     card = catalogue_lists.read_rate_card(uow, caller, seller=seller, slug=slug)
-    return Response(write_catalogue([card.versions[-1].form]), media_type="application/yaml")
+    return Response(write_catalogue([source_form(card.versions[-1].form)]), media_type="application/yaml")

@@ -1,12 +1,13 @@
 """The written form of rate cards: plain data in, checked values out, and back (`docs/formats.md`)."""
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
 from typing import Any
 
 from gradumen.core.catalogue import Meter, Plan, Service, name_of, slug_of
+from gradumen.core.derived import Derivation, OnTop
 from gradumen.core.discounts import Discount
 from gradumen.core.errors import Invalid
 from gradumen.core.exact import AMOUNT_PLACES, QUANTITY_PLACES, number, text
@@ -63,7 +64,7 @@ def read_rate_card(form: object, known: Known, version: int) -> WrittenCard:
     Raises:
         Invalid: with ``path`` in its facts.
     """
-    fields = fields_of(form, ("rate-card", "name", "currency", "starts-on", "rates"), ("for", "discounts"))
+    fields = fields_of(form, ("rate-card", "name", "currency", "starts-on", "rates"), ("for", "discounts", "derived"))
     buyers = fields.get("for", "any")
     if buyers not in BUYERS:
         raise Invalid(f"for must be one of {', '.join(BUYERS)}", field="for", value=buyers)
@@ -82,6 +83,43 @@ def read_rate_card(form: object, known: Known, version: int) -> WrittenCard:
                 value=rate.slug,
             )
     return WrittenCard(name_of(fields["name"], field="name"), str(buyers), found)
+
+
+def read_derivation(form: object) -> Derivation | None:
+    """How a written card follows another; None if it does not.
+
+    Raises:
+        Invalid: with ``path`` in its facts.
+    """
+    if not isinstance(form, Mapping) or form.get("derived") is None:
+        return None
+    with at("derived"):
+        fields = fields_of(form["derived"], ("base",), ("on-top", "services", "rates", "price-step"))
+        seller, _, card = str(fields["base"]).partition("/")
+        with at("on-top"):
+            on_top = _on_top(fields.get("on-top") or {})
+        return Derivation(
+            slug_of(seller, field="base"),
+            slug_of(card, field="base"),
+            on_top,
+            dict(_each_on_top(fields, "services")),
+            dict(_each_on_top(fields, "rates")),
+            _price(fields.get("price-step", "0.000000000001"), "price-step"),
+        )
+
+
+def _each_on_top(fields: Mapping[str, Any], name: str) -> Iterator[tuple[str, OnTop]]:
+    for key, raw in pairs_of(fields, name):
+        with at(f"{name}.{key}"):
+            yield key, _on_top(raw)
+
+
+def _on_top(raw: Any) -> OnTop:
+    fields = fields_of(raw, (), ("percent", "amount"))
+    return OnTop(
+        number(fields.get("percent", 0), field="percent", places=8),
+        number(fields.get("amount", 0), field="amount", places=AMOUNT_PLACES),
+    )
 
 
 def read_rate(raw: Any, known: Known) -> Rate:
@@ -252,6 +290,15 @@ def rate_card_form(card: WrittenCard) -> dict[str, Any]:
         "rates": [rate_form(rate) for rate in version.rates],
         **({"discounts": [_discount_form(each) for each in version.discounts]} if version.discounts else {}),
     }
+
+
+def source_form(form: Mapping[str, Any]) -> dict[str, Any]:
+    """The form that a version was written as: a derived card's without the rates that it takes from its base."""
+    how = form.get("derived")
+    if not how:
+        return dict(form)
+    derived = {name: value for name, value in how.items() if name != "own"}
+    return {**form, "rates": how.get("own", []), "derived": derived}
 
 
 def rate_form(rate: Rate) -> dict[str, Any]:

@@ -15,7 +15,7 @@ from gradumen.core.errors import CatalogueInvalid, Invalid, VersionInForce
 from gradumen.core.forms import plan_form, read_plan, read_service, service_form
 from gradumen.core.periods import Period
 from gradumen.core.permissions import Right
-from gradumen.core.rate_forms import rate_card_form, read_rate_card
+from gradumen.core.rate_forms import WrittenCard, rate_card_form, read_derivation, read_rate_card
 from gradumen.core.rates import RateCardVersion
 from gradumen.store.billing import InvoiceRow
 from gradumen.store.catalogue import (
@@ -29,7 +29,8 @@ from gradumen.store.catalogue import (
 )
 from gradumen.store.organisations import OrganisationRow
 from gradumen.store.unit_of_work import use_case
-from gradumen.usecases.published import add_service, load_published
+from gradumen.usecases.derived_cards import expand, find_card, followers, leave_draft
+from gradumen.usecases.published import add_service, load_published, stored_versions
 from gradumen.usecases.scope import Caller, get_organisation, load_scope
 
 
@@ -200,14 +201,33 @@ class _Publishing:
         return change
 
     def _rate_card(self, form: dict[str, Any]) -> Change:
+        derivation = read_derivation(form)
+        if derivation is not None:
+            form = expand(self.tx, self.seller, self.known, form, derivation)
+        change = self._rate_card_version(form)
+        if self.store and change.change != "unchanged":
+            for owner, following in followers(self.tx, self.seller, change.slug, form):
+                inner = _Publishing(self.tx, owner, self.today, self.caller, store=True)
+                inner.known = self.known
+                try:
+                    inner._rate_card(following)
+                except Invalid:
+                    if owner.id == self.seller.id:
+                        raise
+                    # Another seller's card is no reason to refuse this one; its seller finds it among its drafts.
+                    leave_draft(self.tx, owner, following, self.caller.user_id, self.caller.at)
+        return change
+
+    def _rate_card_version(self, form: dict[str, Any]) -> Change:
+        """Compare a card's written version with what is published, and publish it."""
         slug = str(form.get("rate-card"))
-        row = self.tx.scalars(
-            select(RateCardRow).where(RateCardRow.organisation_id == self.seller.id, RateCardRow.slug == slug)
-        ).first()
+        row = find_card(self.tx, self.seller, slug)
         versions = stored_versions(self.tx, row) if row else []
         number = len(versions) + 1
         card = read_rate_card(form, self.known.known, number)
         version, written = card.version, rate_card_form(card)
+        if "derived" in form:
+            written["derived"] = form["derived"]
         same = next((each for each in versions if each.starts_on == version.starts_on), None)
         if same is not None and same.document == written:
             return Change("rate-card", slug, "unchanged", same.number)
@@ -219,30 +239,33 @@ class _Publishing:
         before = versions[-1].document if versions else {}
         change = Change("rate-card", slug, "new version" if versions else "new", number, differences(before, written))
         if self.store:
-            if row is None:
-                row = RateCardRow(
-                    id=uuid4(),
-                    organisation_id=self.seller.id,
-                    slug=slug,
-                    name=card.name,
-                    currency=version.currency,
-                    buyers=card.buyers,
-                )
-                self.tx.add(row)
-            row.name, row.buyers = card.name, card.buyers
-            self.tx.flush()
-            self.tx.add(
-                RateCardVersionRow(
-                    id=uuid4(),
-                    rate_card_id=row.id,
-                    number=number,
-                    starts_on=version.starts_on,
-                    published_at=self.caller.at,
-                    document=written,
-                )
-            )
-            self.tx.flush()
+            self._store_rate_card(row, card, written)
         return change
+
+    def _store_rate_card(self, row: RateCardRow | None, card: WrittenCard, written: dict[str, Any]) -> None:
+        if row is None:
+            row = RateCardRow(
+                id=uuid4(),
+                organisation_id=self.seller.id,
+                slug=card.version.card,
+                name=card.name,
+                currency=card.version.currency,
+                buyers=card.buyers,
+            )
+            self.tx.add(row)
+        row.name, row.buyers = card.name, card.buyers
+        self.tx.flush()
+        self.tx.add(
+            RateCardVersionRow(
+                id=uuid4(),
+                rate_card_id=row.id,
+                number=card.version.number,
+                starts_on=card.version.starts_on,
+                published_at=self.caller.at,
+                document=written,
+            )
+        )
+        self.tx.flush()
 
     def _check_start(self, version: RateCardVersion, versions: Sequence[RateCardVersionRow]) -> None:
         """A version starts after every published one, after today where one is in force, and not where it is billed."""
@@ -283,17 +306,6 @@ class _Publishing:
             number,
             differences(versions[-1][1] if versions else {}, form),
         )
-
-
-def stored_versions(tx: Session, card: RateCardRow) -> list[RateCardVersionRow]:
-    """A card's versions in the order of their days."""
-    return list(
-        tx.scalars(
-            select(RateCardVersionRow)
-            .where(RateCardVersionRow.rate_card_id == card.id)
-            .order_by(RateCardVersionRow.starts_on)
-        )
-    )
 
 
 def differences(before: Mapping[str, Any], after: Mapping[str, Any]) -> list[dict[str, Any]]:

@@ -20,7 +20,8 @@ from gradumen.store.catalogue import (
 from gradumen.store.organisations import OrganisationRow
 from gradumen.store.subscriptions import SupplyLineRow
 from gradumen.store.unit_of_work import use_case
-from gradumen.usecases.catalogue import differences, stored_versions
+from gradumen.usecases.catalogue import differences
+from gradumen.usecases.published import stored_versions
 from gradumen.usecases.scope import Caller, Scope, load_scope
 
 

@@ -129,3 +129,14 @@ def load_cards(tx: Session, ids: Iterable[UUID], published: Published) -> dict[U
         versions.append(_kept.get(row.id, read))
         version_ids[row.number] = row.id
     return {id: StoredCard(currency, tuple(versions), numbers) for id, (currency, versions, numbers) in found.items()}
+
+
+def stored_versions(tx: Session, card: RateCardRow) -> list[RateCardVersionRow]:
+    """A card's versions in the order of their days."""
+    return list(
+        tx.scalars(
+            select(RateCardVersionRow)
+            .where(RateCardVersionRow.rate_card_id == card.id)
+            .order_by(RateCardVersionRow.starts_on)
+        )
+    )

@@ -1,0 +1,125 @@
+"""Derived rate cards: prices on top of a base, in steps, following its versions."""
+
+from datetime import date
+from decimal import Decimal
+
+import pytest
+import yaml
+from hypothesis import given
+from hypothesis import strategies as st
+
+from gradumen.core.derived import OnTop
+from gradumen.core.errors import CatalogueInvalid
+from tests.world import World, files, rate_card
+
+DERIVED = """
+rate-card: {slug}
+name: Derived
+for: tenants
+currency: {currency}
+starts-on: {day}
+rates: {own}
+derived:
+  base: {base}
+  on-top: {{percent: 20}}
+  services: {{network: {{percent: 50}}}}
+  rates: {{heath: {{amount: 1}}}}
+  price-step: 0.005
+"""
+
+
+def derived(slug: str, base: str, currency: str = "EUR", day: str = "2026-01-01", own: str = "[]") -> str:
+    return DERIVED.format(slug=slug, base=base, currency=currency, day=day, own=own)
+
+
+def prices(world: World, user: str, seller: str, slug: str, version: int = -1) -> dict[str, str]:
+    form = world.user(user).catalogue.rate_card(seller, slug).versions[version].form
+    return {rate["rate"]: rate.get("price") or rate["blocks"][0]["price"] for rate in form["rates"]}
+
+
+def test_a_derived_card_has_the_bases_rates_at_its_own_prices(world: World) -> None:
+    world.mara.catalogue.publish("tarnwick", files(derived("retail", "tarnwick/tenants-eur")))
+
+    assert prices(world, "mara", "tarnwick", "retail") == {
+        "vcpu": "0.025",
+        "vcpu-large": "0.02",
+        "egress": "0.105",
+        "heath": "20.9",
+        "moor": "94.8",
+    }
+    written = world.mara.catalogue.rate_card_file("tarnwick", "retail")
+    assert yaml.safe_load(written)["rates"] == []
+    changes = world.mara.catalogue.publish("tarnwick", files(written))
+    assert [change.change for change in changes] == ["unchanged"]
+
+
+def test_it_follows_its_base_and_keeps_rates_of_its_own(world: World) -> None:
+    own = "[{rate: moor, fee: open-range/moor, price: 70}]"
+    world.mara.catalogue.publish("tarnwick", files(derived("retail", "tarnwick/tenants-eur", own=own)))
+    world.mara.catalogue.publish("tarnwick", files(rate_card("tenants-eur", "EUR", "tenants", "2", "2026-12-01")))
+    versions = world.mara.catalogue.rate_card("tarnwick", "retail").versions
+
+    assert [version.starts_on for version in versions] == [date(2026, 1, 1), date(2026, 12, 1)]
+    assert prices(world, "mara", "tarnwick", "retail", 1)["heath"] == "40.8"
+    assert prices(world, "mara", "tarnwick", "retail", 1)["moor"] == "70"
+
+
+def test_a_reseller_follows_the_card_it_buys_by_and_its_supplier_is_not_told(world: World) -> None:
+    edda = world.user("edda").catalogue
+    edda.publish("oxbow", files(derived("retail", "tarnwick/resellers-gbp", "GBP")))
+    changes = world.mara.catalogue.publish(
+        "tarnwick", files(rate_card("resellers-gbp", "GBP", "resellers", "0.8", "2026-12-01"))
+    )
+
+    assert [change.slug for change in changes] == ["resellers-gbp"]
+    assert len(edda.rate_card("oxbow", "retail").versions) == 2
+
+
+def test_a_followers_trouble_does_not_stop_its_base_and_waits_as_a_draft(world: World) -> None:
+    own = "[{rate: big, meter: compute/vcpu, where: {size: small}, per: vCPU-hour, price: 1}]"
+    world.user("edda").catalogue.publish("oxbow", files(derived("retail", "tarnwick/resellers-gbp", "GBP", own=own)))
+    wider = rate_card("resellers-gbp", "GBP", "resellers", "0.8", "2026-12-01").replace(
+        "where: {size: large}", "where: {size: small}"
+    )
+    world.mara.catalogue.publish("tarnwick", files(wider))
+
+    assert len(world.user("edda").catalogue.rate_card("oxbow", "retail").versions) == 1
+    assert [draft.slug for draft in world.user("edda").catalogue_drafts.list("oxbow")] == ["retail"]
+
+
+@pytest.mark.parametrize(
+    ("card", "words"),
+    [
+        (derived("retail", "tarnwick/nothing"), "none of yours"),
+        (derived("retail", "oxbow/oxbow-gbp", "GBP"), "none of yours"),
+        (derived("retail", "tarnwick/tenants-eur", "GBP"), "base's currency"),
+        (derived("retail", "tarnwick/tenants-eur", day="2025-01-01"), "no version on 2025-01-01"),
+        (derived("tenants-eur", "tarnwick/tenants-eur", day="2026-12-01"), "in a circle"),
+        (derived("retail", "tarnwick/tenants-eur").replace("heath:", "peak:"), "has no rate 'peak'"),
+        (derived("retail", "tarnwick/tenants-eur").replace("percent: 20", "percent: -100"), "above -100"),
+        (derived("retail", "tarnwick/tenants-eur").replace("0.005", "0"), "above 0"),
+    ],
+)
+def test_a_wrong_derivation_is_refused(world: World, card: str, words: str) -> None:
+    with pytest.raises(CatalogueInvalid, match=words):
+        world.mara.catalogue.publish("tarnwick", files(card))
+
+
+def test_a_circle_over_several_cards_is_refused(world: World) -> None:
+    world.mara.catalogue.publish("tarnwick", files(derived("a", "tarnwick/tenants-eur")))
+    world.mara.catalogue.publish("tarnwick", files(derived("b", "tarnwick/a")))
+    with pytest.raises(CatalogueInvalid, match="in a circle: tenants-eur → b → a → tenants-eur"):
+        world.mara.catalogue.publish("tarnwick", files(derived("tenants-eur", "tarnwick/b", day="2026-12-01")))
+
+
+@given(
+    st.integers(0, 10**15).map(lambda whole: Decimal(whole).scaleb(-6)),
+    st.integers(-9999, 50000).map(lambda whole: Decimal(whole).scaleb(-2)),
+    st.sampled_from(["0.000001", "0.005", "0.05", "1"]),
+)
+def test_a_derived_price_is_the_nearest_multiple_of_its_step(price: Decimal, percent: Decimal, step: str) -> None:
+    found = OnTop(percent=percent).of(price, Decimal(step))
+    exact = price * (1 + percent / 100)
+
+    assert found % Decimal(step) == 0
+    assert abs(found - exact) * 2 <= Decimal(step)
