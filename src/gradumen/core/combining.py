@@ -184,62 +184,48 @@ class Combiner:
         """
         if usage.height >= 2**31:
             raise Invalid("more than two billion rows are rated in parts", field="usage", value=usage.height)
-        chunks = _Chunks(usage)
+        cells = self._cells(_Chunks(usage))
+        found, sums = _sums(cells)
+        groups = cells.groups(found, sums)
+        return merged(groups) if self._per_project else groups
+
+    def rates_of(self, usage: pl.DataFrame) -> Array:
+        """The rate of each row, as an index of `rates`; -1 where nothing prices it."""
+        cells = self._cells(_Chunks(usage))
+        rates = cells.groups(np.arange(cells.size), np.zeros(cells.size, dtype=np.int64), apart=False).rate
+        found = np.zeros(usage.height, dtype=np.int64)
+        for rows, chunk in cells.chunks:
+            found[rows] = rates.take(cells.cell_of(chunk))
+        return found
+
+    def _cells(self, chunks: "_Chunks") -> "_Cells":
         meters, sets = chunks.most("meter") + 1, chunks.most("attributes") + 1
         pairs, pair_of = _compact(chunks, meters * sets, lambda c: c["meter"] * np.int64(sets) + c["attributes"])
         units, unit_of = self._units(chunks)
-        cell_tables = [self._cells(card, pairs, sets) for card in range(len(self.cards))]
+        tables = [self._table(card, pairs, sets) for card in range(len(self.cards))]
         slots = max((len(card.samples) for card in self.cards), default=1)
-        widths = np.array([len(table.meaning) for table in cell_tables], dtype=np.int64)
-        cells = np.concatenate([_padded(table.cell, len(pairs), slots) for table in cell_tables])
+        widths = np.array([len(table.meaning) for table in tables], dtype=np.int64)
         line_of_unit = units // chunks.projects if self._per_project else units
         card_of_unit = self.card_of_line[line_of_unit]
-        base = _offsets(widths[card_of_unit])
-        hours = np.concatenate([card.slot_of_hour for card in self.cards])
-        span, block = self.last_hour - self.first_hour, len(pairs) * slots
-
-        def cell_of(c: Mapping[str, Array]) -> Array:
-            # In place, because memory traffic is what this costs.
-            unit = c["line"].astype(np.int64)
-            if self._per_project:
-                unit = unit_of.take(unit * chunks.projects + c["project"])
-            card = card_of_unit.take(unit)
-            hour = card * span
-            hour += c["hour"]
-            hour -= self.first_hour
-            pair = c["meter"].astype(np.int64)
-            pair *= sets
-            pair += c["attributes"]
-            place = pair_of.take(pair)
-            place *= slots
-            place += hours.take(hour)
-            card *= block
-            place += card
-            cell: Array = cells.take(place)
-            cell += base.take(unit)
-            return cell
-
-        size = int(base[-1] + widths[card_of_unit[-1]]) if len(base) else 0
-        found, sums = _sums(chunks, size, cell_of)
-        unit: Array = np.searchsorted(base, found, side="right") - 1
-        local = found - base[unit]
-        meaning = np.concatenate([np.array(table.meaning, dtype=np.int64).reshape(-1, 2) for table in cell_tables])
-        what = meaning[_offsets(widths)[card_of_unit[unit]] + local]
-        rate = what[:, 0]
-        priced = rate >= 0
-        project = np.full(len(unit), -1, dtype=np.int64)
-        if self._per_project:
-            apart = np.array([each.rate.over is Over.PROJECT for each in self.rates])[rate] & priced
-            project = np.where(apart, units[unit] % chunks.projects, -1)
-        groups = Groups(
-            line=line_of_unit[unit],
-            project=project,
-            rate=rate,
-            quantity=sums,
-            meter=np.where(priced, -1, what[:, 1] // sets),
-            attributes=np.where(priced, -1, what[:, 1] % sets),
+        return _Cells(
+            chunks=chunks,
+            first_hour=self.first_hour,
+            span=self.last_hour - self.first_hour,
+            sets=sets,
+            slots=slots,
+            block=len(pairs) * slots,
+            pair_of=pair_of,
+            unit_of=unit_of if self._per_project else None,
+            units=units,
+            line_of_unit=line_of_unit,
+            card_of_unit=card_of_unit,
+            hours=np.concatenate([card.slot_of_hour for card in self.cards]),
+            cells=np.concatenate([_padded(table.cell, len(pairs), slots) for table in tables]),
+            base=_offsets(widths[card_of_unit]),
+            widths=widths,
+            meaning=np.concatenate([np.array(table.meaning, dtype=np.int64).reshape(-1, 2) for table in tables]),
+            per_project=np.array([each.rate.over is Over.PROJECT for each in self.rates], dtype=bool),
         )
-        return merged(groups) if self._per_project else groups
 
     def _units(self, chunks: "_Chunks") -> tuple[Array, Array]:
         if not self._per_project:
@@ -247,7 +233,7 @@ class Combiner:
         size = len(self.card_of_line) * chunks.projects
         return _compact(chunks, size, lambda c: c["line"] * np.int64(chunks.projects) + c["project"])
 
-    def _cells(self, card: int, pairs: Array, sets: int) -> "_CellTable":
+    def _table(self, card: int, pairs: Array, sets: int) -> "_CellTable":
         """Which cell of a line the usage of a pair of meter and attributes falls to in each slot."""
         compiled, index = self.cards[card], self._index[card]
         cell = np.zeros(len(pairs) * len(compiled.samples), dtype=np.int64)
@@ -264,18 +250,6 @@ class Combiner:
         for number, key in enumerate(meaning):
             cell[wanted[key]] = number
         return _CellTable(cell, meaning)
-
-    def rate_table(self, pairs: Sequence[tuple[int, int]]) -> pl.DataFrame:
-        """The rate of each card, hour, meter and attributes, for sums by more than `combine` gives."""
-        columns: dict[str, list[int]] = {name: [] for name in ("card", "slot", "meter", "attributes", "rate")}
-        for number, card in enumerate(self.cards):
-            for meter, attributes in pairs:
-                rates = card.rates(self.meters[meter], self.attribute_sets[attributes])
-                for slot, (rate, (version, _)) in enumerate(zip(rates, card.samples, strict=True)):
-                    known = -1 if rate is None else self._index[number][version, rate.slug]
-                    for name, value in zip(columns, (number, slot, meter, attributes, known), strict=True):
-                        columns[name].append(value)
-        return pl.DataFrame(columns, schema=dict.fromkeys(columns, pl.Int32))
 
     def started_table(self, pairs: Sequence[tuple[int, int]], zone: ZoneInfo) -> pl.DataFrame:
         """The rates per started time of each card, meter, attributes and phase (as a number), and when they hold."""
@@ -296,6 +270,73 @@ class Combiner:
                             columns[name].append(value)
         wide = ("step", "since", "until")
         return pl.DataFrame(columns, schema={name: pl.Int64 if name in wide else pl.Int32 for name in names})
+
+
+@dataclass(frozen=True, slots=True)
+class _Cells:
+    """Small tables by which a row finds its cell: one for each line (and project) and rate, or pair without rate."""
+
+    chunks: "_Chunks"
+    first_hour: int
+    span: int
+    sets: int
+    slots: int
+    block: int
+    pair_of: Array
+    unit_of: Array | None
+    units: Array
+    line_of_unit: Array
+    card_of_unit: Array
+    hours: Array
+    cells: Array
+    base: Array
+    widths: Array
+    meaning: Array
+    per_project: Array
+
+    @property
+    def size(self) -> int:
+        """How many cells there are."""
+        return int(self.base[-1] + self.widths[self.card_of_unit[-1]]) if len(self.base) else 0
+
+    def cell_of(self, c: Mapping[str, Array]) -> Array:
+        """The cells of some rows; in place, because memory traffic is what this costs."""
+        unit = c["line"].astype(np.int64)
+        if self.unit_of is not None:
+            unit = self.unit_of.take(unit * self.chunks.projects + c["project"])
+        card = self.card_of_unit.take(unit)
+        hour = card * self.span
+        hour += c["hour"]
+        hour -= self.first_hour
+        pair = c["meter"].astype(np.int64)
+        pair *= self.sets
+        pair += c["attributes"]
+        place = self.pair_of.take(pair)
+        place *= self.slots
+        place += self.hours.take(hour)
+        card *= self.block
+        place += card
+        cell: Array = self.cells.take(place)
+        cell += self.base.take(unit)
+        return cell
+
+    def groups(self, found: Array, sums: Array, *, apart: bool = True) -> Groups:
+        """What cells stand for, with their sums; projects only where a rate counts per project."""
+        unit: Array = np.searchsorted(self.base, found, side="right") - 1
+        what = self.meaning[_offsets(self.widths)[self.card_of_unit[unit]] + found - self.base[unit]]
+        rate = what[:, 0]
+        priced = rate >= 0
+        project = np.full(len(unit), -1, dtype=np.int64)
+        if apart and self.unit_of is not None:
+            project = np.where(self.per_project[rate] & priced, self.units[unit] % self.chunks.projects, -1)
+        return Groups(
+            line=self.line_of_unit[unit],
+            project=project,
+            rate=rate,
+            quantity=sums,
+            meter=np.where(priced, -1, what[:, 1] // self.sets),
+            attributes=np.where(priced, -1, what[:, 1] % self.sets),
+        )
 
 
 def _padded(cell: Array, pairs: int, slots: int) -> Array:
@@ -347,8 +388,9 @@ def _compact(chunks: _Chunks, size: int, code_of: Callable[[Mapping[str, Array]]
     return codes, place
 
 
-def _sums(chunks: _Chunks, size: int, cell_of: Callable[[Mapping[str, Array]], Array]) -> tuple[Array, Array]:
+def _sums(cells: _Cells) -> tuple[Array, Array]:
     """The cells that have rows, and the exact sum of each."""
+    chunks, size = cells.chunks, cells.size
     quantity = chunks.usage["quantity"]
     figures = chunks.usage.lazy().select(
         pl.col("quantity").min().alias("least"),
@@ -365,7 +407,7 @@ def _sums(chunks: _Chunks, size: int, cell_of: Callable[[Mapping[str, Array]], A
         seen = np.zeros(size, dtype=bool)
         sums = [np.zeros(size, dtype=np.int64) for _ in range(limbs)]
         for rows, chunk in pieces:
-            cell = cell_of(chunk)
+            cell = cells.cell_of(chunk)
             seen[cell] = True
             for place, part in enumerate(_limbs(quantity[rows], limbs)):
                 np.add.at(sums[place], cell, part)
@@ -375,13 +417,13 @@ def _sums(chunks: _Chunks, size: int, cell_of: Callable[[Mapping[str, Array]], A
         found = list(threads.map(add, (chunks.every(THREADS, offset) for offset in range(THREADS))))
     seen = np.logical_or.reduce([each for each, _ in found])
     sums = [np.add.reduce(same) for same in zip(*(each for _, each in found), strict=True)]
-    cells = np.flatnonzero(seen)
+    places = np.flatnonzero(seen)
     if not wide:
-        return cells, sums[0][cells]
-    total = np.zeros(len(cells), dtype=object)
+        return places, sums[0][places]
+    total = np.zeros(len(places), dtype=object)
     for place, limb in enumerate(sums):
-        total = total + (limb[cells].astype(object) << (LIMB * place))
-    return cells, fitted(total)
+        total = total + (limb[places].astype(object) << (LIMB * place))
+    return places, fitted(total)
 
 
 def _limbs(quantity: pl.Series, limbs: int) -> list[Array]:

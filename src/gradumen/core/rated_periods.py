@@ -36,74 +36,56 @@ def rate_period(usage: pl.DataFrame, pricing: Pricing, stretches: pl.DataFrame |
     rows = usage.filter(pl.col("hour").is_between(hour_number(pricing.start), hour_number(pricing.end), closed="left"))
     special = [number for number, slug in pricing.meters.items() if not pricing.additive(slug)]
     plain = rows.filter(~pl.col("meter").is_in(special)) if special else rows
-    fine = _fine(rows, pricing)
     found = [pricing.combine(plain)]
-    extra = [frame for frame in (_sampled(fine, pricing), _started(stretches, pricing)) if frame is not None]
-    additive = fine.filter(~pl.col("meter").is_in(special)) if special else fine
-    shares = pl.concat([additive.select(*_PART, "quantity"), *(each.select(*_PART, "quantity") for each in extra)])
+    fine = _fine(plain, pricing)
+    samples = _fine(rows.filter(pl.col("meter").is_in(special)), pricing, hourly=True) if special else fine.clear()
+    extra = [frame for frame in (_sampled(samples, pricing), _started(stretches, pricing)) if frame is not None]
+    shares = pl.concat([fine.select(*_PART, "quantity"), *(each.select(*_PART, "quantity") for each in extra)])
     found += [_groups(frame, pricing) for frame in extra if frame.height]
     priced = pricing.price(joined(found) if len(found) > 1 else found[0])
-    missing = _unpriced(fine, special)
-    charges = list(_with_parts(priced, shares, fine, pricing))
+    missing = _unpriced(samples)
+    sets = pl.concat([each.select("line", "rate", "attributes") for each in (fine, samples)])
+    charges = list(_with_parts(priced, shares, sets, pricing))
     charges += fees(pricing)
     charges += discounts_of(charges, pricing)
     charges += true_ups(pricing, charges)
     return Rated(tuple(charges), (*priced.unpriced, *pricing.unpriced(missing)))
 
 
-def _fine(rows: pl.DataFrame, pricing: Pricing) -> pl.DataFrame:
-    """Sums per line, meter, attributes, project, resource, day, with their rate."""
+def _fine(rows: pl.DataFrame, pricing: Pricing, *, hourly: bool = False) -> pl.DataFrame:
+    """Sums per line, rate, meter, attributes, project, resource and day; ``hourly`` keeps the rows as they are."""
     most = rows["quantity"].abs().max()
     if most is not None and int(most) * rows.height >= 2**126:  # type: ignore[arg-type]
         raise Invalid("the usage of this period is too large to add up exactly", field="quantity", value=most)
-    combiner = pricing.combiner
     first, last = hour_number(pricing.start), hour_number(pricing.end)
-    days = [_day(hour, pricing) for hour in range(first, last)]
-    slots = [
-        pl.DataFrame({"card": card, "hour": range(first, last), "slot": compiled.slot_of_hour, "day": days})
-        for card, compiled in enumerate(combiner.cards)
-    ]
-    schema = dict.fromkeys(("card", "hour", "slot", "day"), pl.Int32)
-    hours = pl.concat(each.cast(pl.Int32) for each in slots) if slots else pl.DataFrame(schema=schema)
-    lines = _lines(pricing)
-    keys = ["line", "card", "slot", "meter", "attributes", "project", "resource", "day"]
-    sampled_hours = ["hour"] if pricing.samplings else []
-    sums = (
-        rows.lazy()
-        .join(lines.lazy().select("line", "card"), on="line")
-        .join(hours.lazy(), on=["card", "hour"])
-        .group_by([*keys, *sampled_hours])
-        .agg(pl.col("quantity").cast(pl.Int128).sum())
-        .collect(engine="streaming")
+    days = np.array([_day(hour, pricing) for hour in range(first, last)], dtype=np.int32)
+    rated = rows.with_columns(
+        pl.Series("rate", pricing.combiner.rates_of(rows), dtype=pl.Int32),
+        pl.Series("day", days[rows["hour"].to_numpy() - first], dtype=pl.Int32),
     )
-    pairs = sums.select("meter", "attributes").unique().rows()
-    rates = combiner.rate_table(pairs)
-    return sums.join(rates, on=["card", "slot", "meter", "attributes"], how="left")
-
-
-def _lines(pricing: Pricing) -> pl.DataFrame:
-    """Each line's card and scope."""
-    columns = {
-        "line": list(pricing.lines),
-        "card": [int(pricing.card_of_line[number]) for number in pricing.lines],
-        "scope": [line.scope for line in pricing.lines.values()],
-    }
-    return pl.DataFrame(columns, schema=dict.fromkeys(columns, pl.Int32))
+    if hourly:
+        return rated
+    keys = [*_PART, "meter", "attributes"]
+    return rated.lazy().group_by(keys).agg(pl.col("quantity").cast(pl.Int128).sum()).collect(engine="streaming")
 
 
 def _day(hour: int, pricing: Pricing) -> int:
     return hour_start(hour).astimezone(pricing.zone).date().toordinal() - _EPOCH
 
 
-def _sampled(fine: pl.DataFrame, pricing: Pricing) -> pl.DataFrame | None:
+def _sampled(samples: pl.DataFrame, pricing: Pricing) -> pl.DataFrame | None:
     """What counts of meters that do not add up."""
-    found: list[pl.LazyFrame] = []
+    found: list[pl.DataFrame] = []
+    scopes = np.zeros(len(pricing.card_of_line), dtype=np.int64)
+    for line in pricing.lines.values():
+        scopes[line.number] = line.scope
     for number, slug in pricing.meters.items():
         if slug in pricing.samplings:
-            rows = fine.lazy().filter((pl.col("meter") == number) & (pl.col("rate") >= 0))
-            scopes = _lines(pricing).lazy().select("line", "scope")
-            found.append(sampled(rows.join(scopes, on="line"), pricing.samplings[slug]))
-    return pl.concat(found).group_by(_PART).agg(pl.col("quantity").sum()).collect() if found else None
+            rows = samples.filter((pl.col("meter") == number) & (pl.col("rate") >= 0))
+            if rows.height:
+                rows = rows.with_columns(pl.Series("scope", scopes[rows["line"].to_numpy()]))
+                found.append(sampled(rows, pricing.samplings[slug]))
+    return pl.concat(found).group_by(_PART).agg(pl.col("quantity").sum()) if found else None
 
 
 def _started(stretches: pl.DataFrame | None, pricing: Pricing) -> pl.DataFrame | None:
@@ -111,7 +93,8 @@ def _started(stretches: pl.DataFrame | None, pricing: Pricing) -> pl.DataFrame |
     if stretches is None or not stretches.height:
         return None
     rates = pricing.combiner.started_table(stretches.select("meter", "attributes").unique().rows(), pricing.zone)
-    intervals = stretches.join(_lines(pricing), on="line").join(rates, on=["card", "meter", "attributes", "phase"])
+    cards = pl.Series("card", pricing.card_of_line[stretches["line"].to_numpy()], dtype=pl.Int32)
+    intervals = stretches.with_columns(cards).join(rates, on=["card", "meter", "attributes", "phase"])
     first, last = hour_number(pricing.start), hour_number(pricing.end)
     days = [_day(hour, pricing) for hour in range(first, last)]
     starts = [hour for hour, (day, before) in enumerate(zip(days, [None, *days], strict=False)) if day != before]
@@ -125,7 +108,7 @@ def _started(stretches: pl.DataFrame | None, pricing: Pricing) -> pl.DataFrame |
 
 def sample_groups(rows: pl.DataFrame, pricing: Pricing) -> Groups:
     """What counts of meters that do not add up, as rows to price."""
-    found = _sampled(_fine(rows, pricing), pricing)
+    found = _sampled(_fine(rows, pricing, hourly=True), pricing)
     return _groups(found, pricing) if found is not None else pricing.combine(rows.clear())
 
 
@@ -147,12 +130,12 @@ def _groups(frame: pl.DataFrame, pricing: Pricing) -> Groups:
     return joined([Groups(frame["line"].to_numpy().astype(np.int64), project, rate, fitted(values), none, none)])
 
 
-def _unpriced(fine: pl.DataFrame, special: Sequence[int]) -> Groups:
+def _unpriced(samples: pl.DataFrame) -> Groups:
     """Samples that no rate prices."""
-    missing = fine.filter((pl.col("rate") < 0) & pl.col("meter").is_in(list(special)))
+    missing = samples.filter(pl.col("rate") < 0)
     summed = (
         missing.group_by("line", "meter", "attributes")
-        .agg(pl.col("quantity").sum())
+        .agg(pl.col("quantity").cast(pl.Int128).sum())
         .sort("line", "meter", "attributes")
     )
     none = np.full(summed.height, -1, dtype=np.int64)
@@ -160,7 +143,7 @@ def _unpriced(fine: pl.DataFrame, special: Sequence[int]) -> Groups:
     return Groups(columns[0], none, none, np.array(summed["quantity"].to_list(), dtype=object), columns[1], columns[2])
 
 
-def _with_parts(priced: PricedUsage, shares: pl.DataFrame, fine: pl.DataFrame, pricing: Pricing) -> Iterator[Charge]:
+def _with_parts(priced: PricedUsage, shares: pl.DataFrame, used: pl.DataFrame, pricing: Pricing) -> Iterator[Charge]:
     """Each charge split over its parts in proportion to quantity, in a stable order."""
     keyed: dict[tuple[int, int], list[tuple[int, int, int, int]]] = {}
     summed = shares.filter(pl.col("rate") >= 0).group_by(_PART).agg(pl.col("quantity").sum()).sort(_PART)
@@ -168,7 +151,7 @@ def _with_parts(priced: PricedUsage, shares: pl.DataFrame, fine: pl.DataFrame, p
         keyed.setdefault((line, rate), []).append((project, resource, day, quantity))
     sets: dict[tuple[int, int], tuple[int, ...]] = {
         (line, rate): tuple(sorted(numbers))
-        for line, rate, numbers in fine.group_by("line", "rate").agg(pl.col("attributes").unique()).iter_rows()
+        for line, rate, numbers in used.group_by("line", "rate").agg(pl.col("attributes").unique()).iter_rows()
     }
     index = {(at.version.card, at.version.number, at.rate.slug): i for i, at in enumerate(pricing.combiner.rates)}
     for charge in priced.charges():

@@ -9,6 +9,8 @@ from enum import StrEnum
 
 import polars as pl
 
+from gradumen.core.errors import Invalid
+
 
 class Statistic(StrEnum):
     """What of a window's samples counts."""
@@ -52,43 +54,91 @@ ADDITIVE = Sampling()
 """A plain sum."""
 
 
-def sampled(rows: pl.LazyFrame, sampling: Sampling) -> pl.LazyFrame:
+def sampled(rows: pl.DataFrame, sampling: Sampling) -> pl.DataFrame:
     """Quantities of one meter from its samples.
 
     Args:
-        rows: hourly usage with ``scope, line, rate, project, resource, day, hour, quantity``.
+        rows: usage with ``scope, line, rate, project, resource, day, hour, quantity``, at least one; rows of one
+            resource, rate and hour add up to its sample.
 
     Returns:
         ``line, rate, project, resource, day, quantity``: what counts of each resource and day.
     """
-    window = {Window.HOUR: ["day", "hour"], Window.DAY: ["day"], Window.PERIOD: []}[sampling.window]
-    whose = ["scope", "project", "resource", *window]
-    keys = ["line", "rate", "project", "resource", "day"]
-    hourly = rows.group_by("scope", *keys, "hour").agg(pl.col("quantity").sum())
+    codes = _Codes(rows, sampling.window)
+    hourly = codes.hourly(rows)
     if sampling.across is Across.DISTINCT:
-        first = (
-            hourly.sort("hour", "line", "rate")
-            .group_by(whose, maintain_order=True)
-            .agg(*(pl.col(name).first() for name in keys if name not in whose))
-        )
-        return first.select(*keys, pl.lit(10**6, dtype=pl.Int128).alias("quantity"))
+        first = hourly.group_by("who").agg(pl.col("place").sort_by("hour", "place").first())
+        return codes.parts(first.with_columns(pl.lit(10**6, dtype=pl.Int128).alias("quantity")))
     values = {
         Statistic.SUM: pl.col("quantity").sum(),
         Statistic.MAX: pl.col("quantity").max(),
         Statistic.P95: pl.col("quantity").sort().get((pl.len() * 95 + 99) // 100 - 1),
     }
-    steady = 1 if sampling.statistic is Statistic.SUM else pl.col("hours").cast(pl.Int128)
-    value = hourly.group_by(whose).agg(values[sampling.statistic].alias("value"))
-    counted = hourly.group_by([*keys, *(name for name in whose if name not in keys)]).agg(
-        pl.len().alias("hours"), pl.col("quantity").sum().alias("used")
-    )
+    value = hourly.group_by("who").agg(values[sampling.statistic].alias("value"))
     if sampling.across is Across.MAX:
-        highest = ["scope", *window]
         value = (
-            value.sort("value", "project", "resource", descending=[True, False, False])
-            .group_by(highest, maintain_order=True)
+            value.with_columns(codes.scope_and_window().alias("together"))
+            .sort("value", "who", descending=[True, False])
+            .group_by("together", maintain_order=True)
             .first()
         )
-    found = counted.join(value, on=whose, how="inner", nulls_equal=True)
-    quantity = pl.col("used") if sampling.statistic is Statistic.SUM else pl.col("value").cast(pl.Int128) * steady
-    return found.select(*keys, quantity.cast(pl.Int128).alias("quantity"))
+    counted = hourly.group_by("who", "place").agg(pl.len().alias("hours"), pl.col("quantity").sum().alias("used"))
+    found = counted.join(value.select("who", "value"), on="who")
+    steady = pl.col("value").cast(pl.Int128) * pl.col("hours").cast(pl.Int128)
+    quantity = pl.col("used") if sampling.statistic is Statistic.SUM else steady
+    return codes.parts(found.with_columns(quantity.cast(pl.Int128).alias("quantity")))
+
+
+class _Codes:
+    """Whole numbers for a resource in a window (``who``) and for line, rate and day (``place``).
+
+    Grouping by two numbers is several times as fast as by eight.
+    """
+
+    def __init__(self, rows: pl.DataFrame, window: Window) -> None:
+        def size(name: str) -> int:
+            return int(rows[name].max()) + 1  # type: ignore[arg-type]
+
+        self.projects, self.resources, self.rates = size("project"), size("resource"), size("rate")
+        self.first_day, self.first_hour = int(rows["day"].min()), int(rows["hour"].min())  # type: ignore[arg-type]
+        self.days = size("day") - self.first_day
+        windows = {
+            Window.HOUR: (pl.col("hour") - self.first_hour, size("hour") - self.first_hour),
+            Window.DAY: (pl.col("day") - self.first_day, self.days),
+            Window.PERIOD: (pl.lit(0), 1),
+        }
+        self.window, self.windows = windows[window]
+        most = size("scope") * self.projects * self.resources * self.windows
+        if max(most, size("line") * self.rates * self.days) >= 2**62:
+            raise Invalid("so many resources are rated in parts", field="resource", value=most)
+
+    def hourly(self, rows: pl.DataFrame) -> pl.DataFrame:
+        """One row for each resource, rate and hour."""
+        whole = {name: pl.col(name).cast(pl.Int64) for name in ("scope", "project", "resource", "line", "rate", "day")}
+        resource = (whole["scope"] * self.projects + whole["project"]) * self.resources + whole["resource"]
+        place = (whole["line"] * self.rates + whole["rate"]) * self.days + (whole["day"] - self.first_day)
+        proven = int(rows["quantity"].max()) * rows.height < 2**63  # type: ignore[arg-type]
+        coded = rows.lazy().select(
+            (resource * self.windows + self.window.cast(pl.Int64)).alias("who"),
+            place.alias("place"),
+            "hour",
+            pl.col("quantity").cast(pl.Int64 if proven else pl.Int128),
+        )
+        return coded.group_by("who", "hour", "place").agg(pl.col("quantity").sum()).collect(engine="streaming")
+
+    def scope_and_window(self) -> pl.Expr:
+        """What resources come together in, of a ``who``."""
+        own = pl.col("who") // (self.projects * self.resources * self.windows)
+        return own * self.windows + pl.col("who") % self.windows
+
+    def parts(self, found: pl.DataFrame) -> pl.DataFrame:
+        """Codes as what they stand for."""
+        resource, place = pl.col("who") // self.windows, pl.col("place")
+        named = {
+            "line": place // self.days // self.rates,
+            "rate": place // self.days % self.rates,
+            "project": resource // self.resources % self.projects,
+            "resource": resource % self.resources,
+            "day": place % self.days + self.first_day,
+        }
+        return found.select(*(code.cast(pl.Int32).alias(name) for name, code in named.items()), "quantity")
