@@ -84,6 +84,19 @@ def pages(browser: Browser, url: str, history: History) -> None:
     shoot(page, f"{url}/organisations", "organisations")
     shoot(page, f"{url}/plans", "plans")
     shoot(page, f"{url}/rate-cards?card=tarnwick/tenants-eur", "rate-card")
+    draft(page, url, history)
+    page.goto(f"{url}/estimate?for=kestrel-row&plan=open-range&tier=moor")
+    for meter, quantity in (
+        ("Compute: Processors", "5840"),
+        ("Compute: Memory", "32"),
+        ("Network: Data sent out", "1800"),
+    ):
+        page.get_by_label(f"Quantity of {meter}").fill(quantity)
+    shoot(page, "", "estimate")
+    page.goto(f"{url}/what-if?period={history.calendar.closed[-1].text}")
+    page.get_by_role("button", name="Price it again").click()
+    page.get_by_role("table").first.wait_for()
+    shoot(page, "", "what-if")
     shoot(page, f"{url}/usage?meter=compute/vcpu&by=organisation", "usage")
     shoot(page, f"{url}/bill-runs", "bill-runs")
     shoot(page, f"{url}/invoices?state=draft", "drafts")
@@ -101,6 +114,26 @@ def pages(browser: Browser, url: str, history: History) -> None:
     subprocess.run(["pdftoppm", "-png", "-r", "80", "-f", "1", "-singlefile", pdf, TARGET / "invoice-pdf"], check=True)
     pdf.unlink()
     print("invoice-pdf.png")
+
+
+def draft(page: Page, url: str, history: History) -> None:
+    """A card's next version, checked: dearer egress, and a discount."""
+    card = history.mara.catalogue.rate_card("tarnwick", "tenants-eur").versions[-1].form
+    rates = [
+        {**rate, "blocks": [{**rate["blocks"][0], "price": "0.056"}, *rate["blocks"][1:]]}
+        if rate["rate"] == "egress"
+        else rate
+        for rate in card["rates"]
+    ]
+    egress = next(rate for rate in rates if rate["rate"] == "egress")
+    rates = [egress, *(rate for rate in rates if rate is not egress)]
+    launch = {"discount": "launch", "name": "Winter start", "percent": "5", "services": ["backup"]}
+    form = {**card, "starts-on": "2026-12-01", "rates": rates, "discounts": [launch]}
+    history.mara.catalogue_drafts.save("tarnwick", "rate-card", "tenants-eur", form)
+    page.goto(f"{url}/drafts/rate-card/tenants-eur")
+    page.get_by_role("button", name="Check").click()
+    page.get_by_text("No mistakes.").wait_for()
+    shoot(page, "", "draft")
 
 
 def terminal(browser: Browser, url: str, folder: Path) -> None:

@@ -6,12 +6,14 @@ import sys
 from collections.abc import Callable
 from typing import Any
 
+import catalogue
 import ingest
 import rating
 
 BENCHMARKS: dict[str, tuple[Callable[[int], dict[str, Any]], int]] = {
     "rating": (rating.run, 10_000_000),
     "ingest": (ingest.run, 200_000),
+    "catalogue": (catalogue.run, 1_000),
 }
 
 

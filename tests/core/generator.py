@@ -85,7 +85,7 @@ def _add_case(batch: Case, number: int, random: Random) -> None:
         line = random.choice(lines)
         start, end = (int(moment.timestamp()) for moment in batch.period.bounds(batch.zone))
         begin = random.randint(start - 9000, end - 1)
-        stop = begin + random.choice([1, 59, 60, 61, 3600, random.randint(1, 4000)])
+        stop = begin + random.choice([1, 59, 60, 61, 3600, random.randint(1, 900)])
         place = (line.number, 5, random.choice(list(SETS)), number * 2 + random.randint(0, 1))
         batch.stretches.append((*place, random.randint(0, 1), random.choice(list(PHASES)), begin, stop))
 
@@ -130,7 +130,7 @@ def _lines(batch: Case, number: int, versions: tuple[RateCardVersion, ...], rand
 
 def _version(card: str, number: int, currency: str, starts_on: date, random: Random) -> RateCardVersion:
     rates: list[Rate] = []
-    for meter in range(5):
+    for meter in sorted(random.sample(range(5), random.randint(1, 3))):
         rates += _rates(meter, random)
     if random.random() < 0.5:
         rates.append(

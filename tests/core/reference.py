@@ -92,6 +92,7 @@ def _winner(case: Case, version: RateCardVersion, meter: str, attributes: int, m
         rate
         for rate in version.rates
         if isinstance(rate, UsageRate)
+        and rate.meter == meter
         and rate.matches(meter, case.sets[attributes])
         and (rate.when is None or _is_open(rate.when, local))
     ]
@@ -267,20 +268,21 @@ def _tier_allowances(case: Case, rows: dict[Key, int], rates: Rates) -> dict[Key
 
 
 def _priced(case: Case, rows: dict[Key, int], rates: Rates, covered: dict[Key, int], fine: Fine) -> dict[Key, Charged]:
-    groups: dict[tuple[object, ...], dict[RateCardVersion, list[Key]]] = {}
+    groups: dict[tuple[object, ...], dict[int, list[Key]]] = {}
     for key in rows:
         version, rate = rates[key[:3]]
         line = case.lines[key[0]]
         scope = {Over.SUBSCRIPTION: line.scope, Over.PROJECT: key[3], Over.BUYER: line.buyer, Over.TENANT: line.tenant}[
             rate.over
         ]
-        groups.setdefault((rate.over, scope, version.card, rate.slug), {}).setdefault(version, []).append(key)
+        groups.setdefault((rate.over, scope, version.card, rate.slug), {}).setdefault(version.number, []).append(key)
     found: dict[Key, Charged] = {}
     for steps in groups.values():
-        versions = sorted(steps, key=lambda version: version.starts_on)
+        held = {number: rates[keys[0][:3]][0] for number, keys in steps.items()}
+        versions = sorted(held.values(), key=lambda version: version.starts_on)
         amounts = _group_amounts(versions, steps, rates, rows, covered)
         for version, amount in zip(versions, amounts, strict=True):
-            keys = sorted(steps[version], key=lambda key: (key[0], key[3]))
+            keys = sorted(steps[version.number], key=lambda key: (key[0], key[3]))
             for key, share in zip(keys, allocate(amount, [rows[key] - covered[key] for key in keys]), strict=True):
                 parts = {
                     part: quantity for part, quantity in sorted(fine[key[:3]].items()) if key[3] in (-1, part[0])
@@ -293,13 +295,13 @@ def _priced(case: Case, rows: dict[Key, int], rates: Rates, covered: dict[Key, i
 
 def _group_amounts(
     versions: list[RateCardVersion],
-    steps: dict[RateCardVersion, list[Key]],
+    steps: dict[int, list[Key]],
     rates: Rates,
     rows: dict[Key, int],
     covered: dict[Key, int],
 ) -> list[int]:
-    of_version = [rates[steps[version][0][:3]][1] for version in versions]
-    quantities = [sum(rows[key] - covered[key] for key in steps[version]) for version in versions]
+    of_version = [rates[steps[version.number][0][:3]][1] for version in versions]
+    quantities = [sum(rows[key] - covered[key] for key in steps[version.number]) for version in versions]
     used, net = 0, []
     for rate, quantity in zip(of_version, quantities, strict=True):
         allowance = int(Fraction(rate.allowance) * rate.unit.factor * 10**6)
@@ -415,10 +417,11 @@ def _days(case: Case, line: RatedLine, version: RateCardVersion, start: datetime
 
 def _discounts(charges: dict[Key, Charged]) -> dict[Key, Charged]:
     found: dict[Key, Charged] = {}
-    lines: dict[tuple[int, RateCardVersion], list[Charged]] = defaultdict(list)
+    lines: dict[tuple[int, int], list[Charged]] = defaultdict(list)
     for key, charge in charges.items():
-        lines[key[0], charge.version].append(charge)
-    for (line, version), same in lines.items():
+        lines[key[0], charge.version.number].append(charge)
+    for (line, _), same in lines.items():
+        version = same[0].version
         left = [dict(charge.parts) for charge in same]
         for discount in version.discounts:
             touched = [
@@ -452,14 +455,14 @@ def _true_ups(case: Case, charges: dict[Key, Charged]) -> dict[Key, Charged]:
     found: dict[Key, Charged] = {}
     start, end = case.period.bounds(case.zone)
     whole = (end - start) // timedelta(seconds=1)
-    for version in {v for line in case.lines.values() for v in line.versions}:
+    for version in {id(v): v for line in case.lines.values() for v in line.versions}.values():
         for rate in version.rates:
             if not isinstance(rate, SpendCommitment):
                 continue
             scopes: dict[int, list[RatedLine]] = defaultdict(list)
             for line in case.lines.values():
                 if (
-                    version in line.versions
+                    any(v is version for v in line.versions)
                     and not line.paused
                     and _span(case, line, version)[0] < _span(case, line, version)[1]
                 ):

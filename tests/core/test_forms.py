@@ -1,0 +1,220 @@
+"""The written forms of services, plans and rate cards: whole round trips through YAML, and mistakes by path."""
+
+from random import Random
+from typing import Any
+
+import pytest
+
+from gradumen.core.catalogue import find_circle
+from gradumen.core.errors import Invalid
+from gradumen.core.forms import plan_form, read_plan, read_service, service_form
+from gradumen.core.rate_forms import Known, WrittenCard, rate_card_form, read_rate_card
+from gradumen.documents.catalogue import read_catalogue, write_catalogue
+from tests.core.generator import make_batch
+
+SERVICES: dict[str, dict[str, Any]] = {
+    "compute": {"vcpu": {"unit": "piece-second", "combine": "level"}},
+    "disk": {"capacity": {"unit": "byte-second", "combine": "level"}},
+    "net": {
+        "egress": {"unit": "byte", "combine": "sum"},
+        "peak": {"unit": "byte", "combine": "sum", "statistic": "p95", "window": "period", "across": "max"},
+    },
+    "cost": {"imported": {"unit": "micro-EUR", "combine": "sum"}},
+    "vm": {"time": {"unit": "piece-second", "combine": "level"}},
+}
+
+
+def service(slug: str, **more: Any) -> dict[str, Any]:
+    meters = {name: {"name": name, **meter} for name, meter in SERVICES[slug].items()}
+    return {
+        "service": slug,
+        "name": slug,
+        "category": "Compute",
+        "subcategory": "Other",
+        "meters": meters,
+        "attributes": {"image": [], "site": [], "size": []},
+        **more,
+    }
+
+
+def known() -> Known:
+    services = {slug: read_service(service(slug)) for slug in SERVICES}
+    meters = {meter.slug: meter for each in services.values() for meter in each.meters}
+    tiers = [{"tier": tier, "name": tier} for tier in ("heath", "moor", "summit")]
+    plan = read_plan({"plan": "plan", "name": "P", "services": ["compute"], "tiers": tiers}, meters, services)
+    return Known(meters, services, {"plan": plan})
+
+
+@pytest.mark.parametrize("seed", range(40))
+def test_a_rate_card_comes_back_from_yaml_as_it_was(seed: int) -> None:
+    """Every kind of rate, condition, window, bound and discount that the generator makes."""
+    speaking = known()
+    for line in make_batch(9000 + seed, 5).lines.values():
+        for version in line.versions:
+            if version.currency != "EUR":
+                continue
+            card = WrittenCard("A card", Random(seed).choice(["any", "tenants"]), version)
+            (document,) = read_catalogue([("card.yaml", write_catalogue([rate_card_form(card)]))])
+            assert read_rate_card(document.form, speaking, version.number) == card
+
+
+FULL = service(
+    "net",
+    description="Wires.",
+    phases=["held", "working"],
+    choices={"size": {"name": "Size", "values": ["s", "l"]}},
+    sizes={"s": {"name": "Small", "amounts": {"ports": "2 piece"}}},
+    requires=["compute"],
+    excludes=["vm"],
+    supplier="Hexaline",
+    licence="brought",
+    internal={"pool": "a"},
+)
+PLAN = {
+    "plan": "kit",
+    "name": "Kit",
+    "services": ["net", "compute"],
+    "minimum-months": "3",
+    "trial": {"days": "30", "then": "ends"},
+    "tiers": [
+        {
+            "tier": "heath",
+            "name": "Heath",
+            "levels": {"recovery-point": "24 hour", "copies": "2"},
+            "allowances": {"net/egress": "10 GiB"},
+        }
+    ],
+}
+
+
+def test_services_and_plans_come_back_from_yaml_as_they_were() -> None:
+    full = read_service(FULL)
+    (document,) = read_catalogue([("s.yaml", write_catalogue([service_form(full)]))])
+    assert read_service(document.form) == full
+    other = read_service(service("vm", sizes="net"))
+    assert read_service(service_form(other)) == other
+    speaking = known()
+    services = {**speaking.services, "net": full}
+    plan = read_plan(PLAN, speaking.meters, services)
+    (document,) = read_catalogue([("p.yaml", write_catalogue([plan_form(plan)]))])
+    assert read_plan(document.form, speaking.meters, services) == plan
+
+
+RATE = {"rate": "r", "meter": "net/egress", "per": "GiB", "price": "1"}
+
+
+@pytest.mark.parametrize(
+    ("change", "words"),
+    [
+        ({"price": None, "blocks": []}, "ascend from zero"),
+        ({"package": {"size": "1", "price": "1"}}, "exactly one of"),
+        ({"where": {"colour": "red"}}, "not one of the service's"),
+        ({"where": {"size": {"suffix": "x"}}}, "write a value"),
+        ({"where": {"size": ["a"]}}, "at least two"),
+        ({"when": {"days": ["noday"]}}, "days are a list of"),
+        ({"when": {"from": "22:30"}}, "not a full hour"),
+        ({"when": {"from": "22"}}, "not a full hour"),
+        ({"over": "planet"}, "over must be one of"),
+        ({"allowance": "-1"}, "negative"),
+        ({"minimum": "5", "cap": "4"}, "below minimum"),
+        ({"started": "hour"}, "names the phases"),
+        ({"started": "hour", "phases": ["asleep"]}, "not one of held, running, working"),
+        ({"started": "day", "phases": ["running"]}, "started must be one of"),
+        ({"price": "-1"}, "negative"),
+        ({"per": "vCPU-hour"}, "not known"),
+        ({"meter": "net/nothing"}, "not known"),
+        ({"markup": {"percent": "5"}, "price": None}, "cost in a currency"),
+        ({"fee": "plan/peak"}, "not a field"),
+        ({"allowance": "0.0000001"}, "decimal places"),
+    ],
+)
+def test_a_wrong_rate_is_refused_with_its_path(change: dict[str, Any], words: str) -> None:
+    rate = {name: value for name, value in {**RATE, **change}.items() if value is not None}
+    form = {"rate-card": "c", "name": "C", "currency": "EUR", "starts-on": "2026-01-01", "rates": [rate]}
+    with pytest.raises(Invalid, match=words) as refused:
+        read_rate_card(form, known(), 1)
+    assert refused.value.facts["path"].startswith("rates[0]")
+
+
+@pytest.mark.parametrize(
+    ("change", "words"),
+    [
+        ({"fee": "plan/peak", "price": "1"}, "no tier 'peak'"),
+        ({"fee": "nothing/heath", "price": "1"}, "not known"),
+        ({"fee": "plan/heath", "price": "1", "every": "week"}, "every must be one of"),
+        ({"fee": "plan/heath", "price": "1", "advance": "maybe"}, "true or false"),
+        ({"commitment": "5", "services": ["nothing"]}, "not known"),
+    ],
+)
+def test_a_wrong_fee_or_commitment_is_refused(change: dict[str, Any], words: str) -> None:
+    form = {
+        "rate-card": "c",
+        "name": "C",
+        "currency": "EUR",
+        "starts-on": "2026-01-01",
+        "rates": [{"rate": "r", **change}],
+    }
+    with pytest.raises(Invalid, match=words):
+        read_rate_card(form, known(), 1)
+
+
+def test_a_cost_in_another_currency_and_wrong_discounts_are_refused() -> None:
+    cost = {"rate": "c", "meter": "cost/imported", "per": "EUR", "markup": {"percent": "5"}}
+    form = {"rate-card": "c", "name": "C", "currency": "GBP", "starts-on": "2026-01-01", "rates": [cost]}
+    with pytest.raises(Invalid, match="one card has one currency"):
+        read_rate_card(form, known(), 1)
+    for discount, words in (
+        ({"percent": "101"}, "at most 100"),
+        ({}, "either a percentage or an amount"),
+        ({"percent": "5", "amount": "5"}, "either a percentage or an amount"),
+        ({"amount": "-5"}, "negative"),
+        ({"percent": "5", "rates": ["nothing"]}, "not one of this card's"),
+        ({"percent": "5", "from": "2026-02-01", "until": "2026-01-01"}, "must be after"),
+    ):
+        listed = {**form, "currency": "EUR", "discounts": [{"discount": "d", "name": "D", **discount}]}
+        with pytest.raises(Invalid, match=words):
+            read_rate_card(listed, known(), 1)
+
+
+@pytest.mark.parametrize(
+    ("change", "words"),
+    [
+        ({"choices": {"size": {"name": "S", "values": ["s"]}}}, "at least two"),
+        ({"requires": ["net"]}, "itself"),
+        ({"requires": ["vm"], "excludes": ["vm"]}, "require and exclude"),
+        ({"licence": "stolen"}, "licence must be one of"),
+        ({"meters": {"x": {"name": "X", "unit": "byte", "combine": "sum", "across": "distinct"}}}, "counted in pieces"),
+        (
+            {"meters": {"x": {"name": "X", "unit": "byte", "combine": "sum", "statistic": "median"}}},
+            "statistic must be",
+        ),
+    ],
+)
+def test_a_wrong_service_is_refused(change: dict[str, Any], words: str) -> None:
+    with pytest.raises(Invalid, match=words):
+        read_service({**FULL, **change})
+
+
+@pytest.mark.parametrize(
+    ("change", "words"),
+    [
+        ({"services": ["net"]}, "requires 'compute'"),
+        ({"services": ["net", "compute", "vm"]}, "excludes 'vm'"),
+        ({"minimum-months": "-1"}, "from 0 to 120"),
+        ({"trial": {"days": "0"}}, "from 1 to 366"),
+        ({"trial": {"days": "5", "then": "waits"}}, "converts or ends"),
+        ({"tiers": [{"tier": "a", "name": "A", "levels": {"speed": "1 hour"}}]}, "not one of recovery-point"),
+        ({"tiers": [{"tier": "a", "name": "A", "levels": {"copies": "2 hour"}}]}, "without a unit"),
+        ({"tiers": [{"tier": "a", "name": "A", "levels": {"kept-for": "2"}}]}, "not known"),
+    ],
+)
+def test_a_wrong_plan_is_refused(change: dict[str, Any], words: str) -> None:
+    speaking = known()
+    services = {**speaking.services, "net": read_service(FULL)}
+    with pytest.raises(Invalid, match=words):
+        read_plan({**PLAN, **change}, speaking.meters, services)
+
+
+def test_a_circle_of_requirements_is_found() -> None:
+    assert find_circle({"a": ("b",), "b": ("c",), "c": ()}) is None
+    assert find_circle({"a": ("b",), "b": ("a",)}) == ("a", "b", "a")
