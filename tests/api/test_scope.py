@@ -86,6 +86,7 @@ def calls(invoice: InvoiceBody, world: World) -> dict[str, Call]:
         "read_rate_card": Call("GET", "rate-cards/tarnwick/tenants-eur"),
         "read_rate_card_file": Call("GET", "rate-cards/tarnwick/tenants-eur/file"),
         "list_plan_versions": Call("GET", "plans/open-range/versions", foreign=200),
+        "set_tier_sale": Call("PUT", "plans/open-range/tiers/heath/sale", {"withdrawn_on": None}, viewer=403),
         "compare_plan_versions": Call(
             "GET", "plans/open-range/differences", query={"before": "1", "after": "1"}, foreign=200
         ),

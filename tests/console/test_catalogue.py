@@ -152,5 +152,7 @@ def test_a_month_is_priced_again_with_a_draft(tab: Tab, world: World) -> None:
     tab.go("/what-if?period=2026-09", "What would it have been?")
     page.get_by_role("button", name="Price it again").click()
     expect(page.get_by_role("row", name="quillstone open-range")).to_contain_text("+21.00")
+    expect(page.get_by_role("row", name="quillstone network")).to_have_count(0)
+    page.get_by_label("Also what would not differ").check()
     expect(page.get_by_role("row", name="quillstone network")).to_contain_text("0.00")
     tab.accessible()

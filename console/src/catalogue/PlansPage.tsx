@@ -61,6 +61,7 @@ export default function PlansPage() {
                 key={plan.slug}
                 plan={plan.form as unknown as PlanForm}
                 version={plan.version}
+                withdrawn={plan.withdrawn}
                 card={card}
               />
             ))
@@ -108,7 +109,17 @@ interface Aspect {
   cell: (tier: Tier) => ReactNode;
 }
 
-function Plan({ plan, version, card }: { plan: PlanForm; version: number; card: RateCard | undefined }) {
+function Plan({
+  plan,
+  version,
+  withdrawn,
+  card,
+}: {
+  plan: PlanForm;
+  version: number;
+  withdrawn: Record<string, string>;
+  card: RateCard | undefined;
+}) {
   const shown = card && current(card);
   const draft = useDraft('plan', plan.plan, plan as unknown as Record<string, unknown>);
   const fee = (tier: Tier): ReactNode => {
@@ -139,6 +150,11 @@ function Plan({ plan, version, card }: { plan: PlanForm; version: number; card: 
     { key: 'levels', title: 'Service levels', cell: (tier) => list(named(tier.levels ?? {})) },
     { key: 'allowances', title: 'Included each month', cell: (tier) => list(tier.allowances) },
     { key: 'quotas', title: 'Default quotas', cell: (tier) => list(withUnits(tier.quotas ?? {})) },
+    {
+      key: 'sale',
+      title: 'Sale',
+      cell: (tier) => (withdrawn[tier.tier] ? `not sold from ${withdrawn[tier.tier]} on` : '—'),
+    },
     { key: 'description', title: 'For', cell: (tier) => tier.description || '—' },
   ];
   const months = Number(plan['minimum-months'] ?? 0);

@@ -1,6 +1,7 @@
 /** What a month would have come to with other prices; nothing is changed by asking. */
-import { Alert, Button, MenuItem, TextField } from '@mui/material';
+import { Alert, Button, Checkbox, FormControlLabel, MenuItem, TextField } from '@mui/material';
 import { useMutation, useQuery } from '@tanstack/react-query';
+import { useState } from 'react';
 import { useSearchParams } from 'react-router';
 import { useSignedIn } from '../app/session';
 import { api, body } from '../shared/api';
@@ -95,15 +96,34 @@ export default function WhatIfPage() {
 }
 
 function Outcome({ found }: { found: WhatIf }) {
+  const [all, setAll] = useState(false);
   const currencies = [...new Set(found.rows.map((row) => row.currency))];
   if (!found.rows.length) return <Empty title="Nothing was sold in that month">Choose another month.</Empty>;
-  return currencies.map((currency) => {
-    const rows = found.rows.filter((row) => row.currency === currency);
-    const money = (amount: string) => formatMoney(amount, currency);
-    const signed = (amount: string) => (compare(amount, '0') > 0 ? `+${money(amount)}` : money(amount));
+  const differs = found.rows.filter((row) => compare(row.difference, '0') !== 0);
+  const shown = all ? found.rows : differs;
+  const alike = found.rows.length - differs.length;
+  return (
+    <>
+      {alike > 0 && (
+        <FormControlLabel
+          control={<Checkbox checked={all} onChange={(event) => setAll(event.target.checked)} />}
+          label={`Also what would not differ, ${alike} of ${found.rows.length}`}
+        />
+      )}
+      {shown.length === 0 && <Empty title="Nothing would differ">The draft prices that month alike.</Empty>}
+      {currencies.map((currency) => (
+        <Table key={currency} currency={currency} rows={shown.filter((row) => row.currency === currency)} />
+      ))}
+    </>
+  );
+}
+
+function Table({ currency, rows }: { currency: string; rows: WhatIf['rows'] }) {
+  if (!rows.length) return null;
+  const money = (amount: string) => formatMoney(amount, currency);
+  const signed = (amount: string) => (compare(amount, '0') > 0 ? `+${money(amount)}` : money(amount));
     return (
       <DataTable
-        key={currency}
         name={`what-if-${currency}`}
         label={`What would have been, ${currency}`}
         rows={rows}
@@ -141,5 +161,4 @@ function Outcome({ found }: { found: WhatIf }) {
         ]}
       />
     );
-  });
 }

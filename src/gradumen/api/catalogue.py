@@ -5,7 +5,7 @@ from fastapi import APIRouter, Response
 from gradumen.api.calls import CallerHere, Uow
 from gradumen.core.rate_forms import source_form
 from gradumen.documents.catalogue import read_catalogue, write_catalogue
-from gradumen.usecases import catalogue, catalogue_lists
+from gradumen.usecases import catalogue, catalogue_lists, tier_sales
 from gradumen.wire.catalogue import (
     CatalogueFiles,
     ChangeBody,
@@ -14,6 +14,8 @@ from gradumen.wire.catalogue import (
     DifferencesBody,
     PublishedBody,
     RateCardBody,
+    TierSaleBody,
+    TierSaleUpdate,
     VersionsBody,
 )
 from gradumen.wire.values import Page
@@ -53,6 +55,13 @@ def list_plans(uow: Uow, caller: CallerHere) -> Page[PublishedBody]:
 def list_plan_versions(slug: str, uow: Uow, caller: CallerHere) -> VersionsBody:
     """A plan's versions, oldest first."""
     return VersionsBody.of(catalogue_lists.list_plan_versions(uow, caller, slug=slug))
+
+
+@router.put("/plans/{slug}/tiers/{tier}/sale", tags=["catalogue"])
+def set_tier_sale(slug: str, tier: str, body: TierSaleUpdate, uow: Uow, caller: CallerHere) -> TierSaleBody:
+    """Withdraw a tier from sale from a day on, or retire it; subscriptions to it go on, and prevent retirement."""
+    found = tier_sales.set_tier_sale(uow, caller, plan=slug, tier=tier, **body.model_dump())
+    return TierSaleBody.of(found)
 
 
 @router.get("/plans/{slug}/differences", tags=["catalogue"])

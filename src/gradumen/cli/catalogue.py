@@ -1,6 +1,7 @@
 """gradumen catalogue: files of services, plans and rate cards."""
 
 import argparse
+from datetime import date
 from pathlib import Path
 from typing import Any
 
@@ -31,6 +32,10 @@ def register(nouns: Any) -> None:
     differences.add_argument("after", type=int)
     drafts = verbs.add("drafts", run_drafts, "services, plans and rate cards being written")
     add_organisation(drafts)
+    withdraw = verbs.add("withdraw", run_withdraw, "withdraw a tier from sale from a day on; who has it keeps it")
+    withdraw.add_argument("plan", metavar="PLAN/TIER")
+    withdraw.add_argument("day", type=_day_or_never, help="first day not sold, or never to take it back")
+    withdraw.add_argument("--retire", type=date.fromisoformat, metavar="DAY", help="from then on nobody may have it")
     verbs.add("plans", run_plans, "plans on offer, with their tiers")
 
 
@@ -101,6 +106,24 @@ def run_rate_cards(arguments: argparse.Namespace, client: Client, out: Out) -> i
     out.table(("RATE CARD", "NAME", "CURRENCY", "FOR", "VERSION", "FROM", ""), rows, right=("VERSION",))
     if not found:
         out.say("no rate cards yet; publish one with: gradumen catalogue publish")
+    return 0
+
+
+def _day_or_never(raw: str) -> date | None:
+    return None if raw == "never" else date.fromisoformat(raw)
+
+
+def run_withdraw(arguments: argparse.Namespace, client: Client, out: Out) -> int:
+    """Withdraw."""
+    plan, _, tier = arguments.plan.partition("/")
+    found = client.catalogue.set_tier_sale(plan, tier, withdrawn_on=arguments.day, retired_on=arguments.retire)
+    out.body(found)
+    if found.withdrawn_on is None:
+        out.say(f"{plan}/{tier} is on sale")
+    else:
+        out.say(f"{plan}/{tier} is not sold from {found.withdrawn_on} on; {found.subscriptions} subscriptions keep it")
+    if found.retired_on is not None:
+        out.say(f"it is retired on {found.retired_on}")
     return 0
 
 

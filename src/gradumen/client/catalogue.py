@@ -17,6 +17,8 @@ from gradumen.wire.catalogue import (
     DifferencesBody,
     PublishedBody,
     RateCardBody,
+    TierSaleBody,
+    TierSaleUpdate,
     VersionsBody,
 )
 from gradumen.wire.estimates import (
@@ -76,6 +78,17 @@ class Catalogue:
         """What differs between two versions of a plan."""
         path = f"plans/{slug}/differences"
         return self._connection.get(path, DifferencesBody, before=before, after=after).differences
+
+    def set_tier_sale(
+        self, plan: str, tier: str, *, withdrawn_on: date | None, retired_on: date | None = None
+    ) -> TierSaleBody:
+        """Withdraw a tier from sale, retire it, or take either back.
+
+        Raises:
+            StillSubscribed: it cannot be retired yet; lists by whom it is used.
+        """
+        body = TierSaleUpdate(withdrawn_on=withdrawn_on, retired_on=retired_on)
+        return self._connection.put(f"plans/{plan}/tiers/{tier}/sale", TierSaleBody, body)
 
     def rate_card_differences(self, seller: str, slug: str, before: int, after: int) -> list[DifferenceBody]:
         """What differs between two versions of a rate card."""

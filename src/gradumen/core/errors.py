@@ -15,6 +15,8 @@ GradumenError
     ├── QuotaBelowGranted    a limit below what is already given on
     ├── UnlimitedBelow       a limit for one below whom somebody has none
     ├── VersionInForce       a published version would change
+    ├── NotOnSale            a tier that is withdrawn or retired on that day
+    ├── StillSubscribed      a tier to retire that subscriptions still have
     ├── PeriodOpen           the period is not over yet
     ├── EditedMeanwhile      somebody else changed it first
     └── KeyUsedOtherwise     an Idempotency-Key with another body
@@ -172,6 +174,18 @@ class UnlimitedBelow(Conflict):
             measure=measure,
             count=count,
         )
+
+
+class NotOnSale(Conflict):
+    """A tier that is not sold any more on the day that a subscription to it would begin."""
+
+    code = "not_on_sale"
+
+
+class StillSubscribed(Conflict):
+    """A tier cannot be retired while subscriptions have it; ``subscriptions`` lists them."""
+
+    code = "still_subscribed"
 
 
 class VersionInForce(Conflict):

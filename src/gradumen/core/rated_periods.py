@@ -94,7 +94,9 @@ def _started(stretches: pl.DataFrame | None, pricing: Pricing) -> pl.DataFrame |
         return None
     rates = pricing.combiner.started_table(stretches.select("meter", "attributes").unique().rows(), pricing.zone)
     cards = pl.Series("card", pricing.card_of_line[stretches["line"].to_numpy()], dtype=pl.Int32)
-    intervals = stretches.with_columns(cards).join(rates, on=["card", "meter", "attributes", "phase"])
+    phases = rates["phase"].unique().implode()
+    named = stretches.with_columns(cards).filter(pl.col("phase").is_in(phases))
+    intervals = named.join(rates, on=["card", "meter", "attributes", "phase"])
     first, last = hour_number(pricing.start), hour_number(pricing.end)
     days = [_day(hour, pricing) for hour in range(first, last)]
     starts = [hour for hour, (day, before) in enumerate(zip(days, [None, *days], strict=False)) if day != before]

@@ -225,8 +225,8 @@ class Every(StrEnum):
 class RecurringRate:
     """A fee per piece of a plan's tier: once at the start, or per term and prorated by the seconds that it covers.
 
-    A month is the billing period; quarters and years count from the subscription's first day. ``advance`` charges a
-    term in the period before it (a month) or in which it starts (longer), else in the period in which it ends.
+    A month is the billing period; quarters and years count from the subscription's first day. A term belongs to the
+    period in which it ends, with ``advance`` to that in which it starts; the bill run before charges it then.
     """
 
     slug: str

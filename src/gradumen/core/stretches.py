@@ -40,12 +40,13 @@ def started_time(intervals: pl.DataFrame, cuts: Array) -> pl.DataFrame:
     if not intervals.height:
         return pl.DataFrame(schema={**dict.fromkeys((*keys, "cut"), pl.Int64), "quantity": pl.Int128})
     columns = {name: intervals[name].to_numpy() for name in (*keys, "start", "end", "step", "since", "until")}
-    order = _order(columns, keys)
-    columns = {name: column[order] for name, column in columns.items()}
-    first = _stretches(columns, keys)
-    start = columns["start"][first]
-    end = np.maximum.reduceat(columns["end"], first)
-    step, since, until = (columns[name][first] for name in ("step", "since", "until"))
+    resource = _codes(columns, keys)
+    order = _order(resource, columns["start"])
+    resource, begins, ends = resource[order], columns["start"][order], columns["end"][order]
+    first = _stretches(resource, begins, ends)
+    start, end = begins[first], np.maximum.reduceat(ends, first)
+    columns = {name: columns[name][order[first]] for name in (*keys, "step", "since", "until")}
+    step, since, until = (columns[name] for name in ("step", "since", "until"))
     low, high = np.maximum(start, since), np.minimum(end, until)
     from_cut = np.clip(np.searchsorted(cuts, low, side="right") - 1, 0, len(cuts) - 2)
     to_cut = np.clip(np.searchsorted(cuts, high, side="left"), from_cut, len(cuts) - 1)
@@ -56,7 +57,7 @@ def started_time(intervals: pl.DataFrame, cuts: Array) -> pl.DataFrame:
     steps = _begun(inside_to - start[index], step[index]) - _begun(inside_from - start[index], step[index])
     found = pl.DataFrame(
         {
-            **{name: columns[name][first][index] for name in keys},
+            **{name: columns[name][index] for name in keys},
             "cut": cut,
             "quantity": np.maximum(steps, 0) * step[index] * MICRO,
         }
@@ -64,32 +65,38 @@ def started_time(intervals: pl.DataFrame, cuts: Array) -> pl.DataFrame:
     return found.filter(pl.col("quantity") > 0).with_columns(pl.col("quantity").cast(pl.Int128))
 
 
-def _order(columns: dict[str, Array], keys: tuple[str, ...]) -> Array:
-    """Rows by resource and start; by one number where that has room for all."""
+def _codes(columns: dict[str, Array], keys: tuple[str, ...]) -> Array:
+    """A number for each line, rate, project and resource."""
     sizes = [int(columns[name].max()) + 1 for name in keys]
-    origin = int(columns["start"].min())
-    span = int(columns["start"].max()) - origin + 1
-    if prod(sizes) * span >= 2**62:
-        return np.lexsort((columns["start"], *(columns[name] for name in reversed(keys))))
-    code = np.zeros(len(columns["start"]), dtype=np.int64)
+    if prod(sizes) >= 2**62:
+        return np.unique(np.stack([columns[name] for name in keys]), axis=1, return_inverse=True)[1].ravel()
+    code = np.zeros(len(columns[keys[0]]), dtype=np.int64)
     for name, size in zip(keys, sizes, strict=True):
         code = code * size + columns[name]
-    return np.argsort(code * span + (columns["start"] - origin), kind="stable")
+    return code
 
 
-def _stretches(columns: dict[str, Array], keys: tuple[str, ...]) -> Array:
+def _order(resource: Array, start: Array) -> Array:
+    """Rows by resource and start; by one number where that has room for both."""
+    origin = int(start.min())
+    span = int(start.max()) - origin + 1
+    if (int(resource.max()) + 1) * span >= 2**62:
+        return np.lexsort((start, resource))
+    return np.argsort(resource * span + (start - origin), kind="stable")
+
+
+def _stretches(resource: Array, start: Array, end: Array) -> Array:
     """Where a new stretch begins: another resource, or after a gap."""
-    size = len(columns["start"])
+    size = len(start)
     other = np.zeros(size, dtype=bool)
     other[0] = True
-    for name in keys:
-        other[1:] |= columns[name][1:] != columns[name][:-1]
+    other[1:] = resource[1:] != resource[:-1]
     group = np.cumsum(other)
-    origin = int(columns["start"].min())
-    span = int(columns["end"].max()) - origin + 1
-    reached = np.maximum.accumulate(group * span + (columns["end"] - origin))
+    origin = int(start.min())
+    span = int(end.max()) - origin + 1
+    reached = np.maximum.accumulate(group * span + (end - origin))
     gap = np.zeros(size, dtype=bool)
-    gap[1:] = group[1:] * span + (columns["start"][1:] - origin) > reached[:-1]
+    gap[1:] = group[1:] * span + (start[1:] - origin) > reached[:-1]
     return np.flatnonzero(other | gap)
 
 

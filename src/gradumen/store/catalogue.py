@@ -64,6 +64,17 @@ class PlanVersionRow(Base):
     document: Mapped[dict[str, Any]] = mapped_column(JSON)
 
 
+class TierSaleRow(Base):
+    """From when a plan's tier is not sold (``withdrawn_on``) and not used (``retired_on``) any more."""
+
+    __tablename__ = "tier_sales"
+
+    plan_id: Mapped[UUID] = mapped_column(ForeignKey("plans.id", ondelete="RESTRICT"), primary_key=True)
+    tier: Mapped[str] = mapped_column(ascii_text(63), primary_key=True)
+    withdrawn_on: Mapped[date | None]
+    retired_on: Mapped[date | None]
+
+
 class RateCardRow(Base):
     """A seller's prices in one currency, for ``buyers``: any, resellers, tenants, or own-use (its internal cost)."""
 

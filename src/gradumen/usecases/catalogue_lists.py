@@ -1,6 +1,6 @@
 """What is published, as its viewers see it."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import date, datetime
 from typing import Any
 from uuid import UUID
@@ -23,6 +23,7 @@ from gradumen.store.unit_of_work import use_case
 from gradumen.usecases.catalogue import differences
 from gradumen.usecases.published import stored_versions
 from gradumen.usecases.scope import Caller, Scope, load_scope
+from gradumen.usecases.tier_sales import list_tier_sales
 
 
 @dataclass(frozen=True, slots=True)
@@ -33,6 +34,8 @@ class PublishedForm:
     version: int
     published_at: datetime
     form: dict[str, Any]
+    withdrawn: dict[str, date] = field(default_factory=dict)
+    """Of a plan: its tiers that are or will be withdrawn from sale, with the day."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -90,8 +93,18 @@ def list_plans(tx: Session, caller: Caller) -> list[PublishedForm]:
         .join(PlanVersionRow)
         .where(PlanRow.organisation_id.in_(sellers))
         .order_by(PlanRow.slug, PlanVersionRow.number)
-    )
-    newest = {row.slug: PublishedForm(row.slug, v.number, v.published_at, v.document) for row, v in rows}
+    ).all()
+    sales = list_tier_sales(tx, {row.id for row, _ in rows})
+    newest = {
+        row.slug: PublishedForm(
+            row.slug,
+            v.number,
+            v.published_at,
+            v.document,
+            {sale.tier: sale.withdrawn_on for sale in sales.get(row.id, ()) if sale.withdrawn_on},
+        )
+        for row, v in rows
+    }
     return list(newest.values())
 
 

@@ -31,6 +31,7 @@ from gradumen.usecases.published import Published, load_cards, load_published, p
 from gradumen.usecases.rating import RatedPeriod, load_links
 from gradumen.usecases.scope import Caller, get_organisation, load_scope, organisations_by_id
 from gradumen.usecases.subscriptions import choose_card, newest_plan
+from gradumen.usecases.tier_sales import check_on_sale
 
 
 @dataclass(frozen=True, slots=True)
@@ -111,6 +112,7 @@ def estimate_price(
     card = choose_card(tx, seller, buyer, rate_card)
     found = plan_of(version, published)
     found.tier(tier)
+    check_on_sale(tx, version.plan_id, tier, first_day or scope.now.date())
     if not 1 <= quantity <= 1_000_000:
         raise Invalid(f"quantity lies between 1 and 1000000; got {quantity}", field="quantity", value=quantity)
     order = Order(

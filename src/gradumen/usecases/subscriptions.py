@@ -19,6 +19,7 @@ from gradumen.store.organisations import OrganisationRow, ProjectRow
 from gradumen.store.subscriptions import SubscriptionRow, SupplyLineRow
 from gradumen.store.unit_of_work import use_case
 from gradumen.usecases.scope import Caller, Scope, get_organisation, get_project, load_scope, organisations_by_id
+from gradumen.usecases.tier_sales import check_on_sale
 from gradumen.usecases.usage import touch_months
 
 
@@ -86,6 +87,7 @@ def create_subscription(
     chain = scope.tree.chain(buyer.id)
     version = newest_plan(tx, plan, chain)
     _check_tier(version, tier)
+    check_on_sale(tx, version.plan_id, tier, starts_on)
     _check_quantity(quantity)
     if not date(2000, 1, 1) <= starts_on <= date(2200, 1, 1):
         raise Invalid(f"starts_on {starts_on} is out of range", field="starts_on", value=starts_on)
@@ -285,7 +287,9 @@ def change_subscription(
             value=starts_on,
         )
     if tier is not None:
-        _check_tier(tx.get_one(PlanVersionRow, row.plan_version_id), tier)
+        version_row = tx.get_one(PlanVersionRow, row.plan_version_id)
+        _check_tier(version_row, tier)
+        check_on_sale(tx, version_row.plan_id, tier, starts_on)
     if quantity is not None:
         _check_quantity(quantity)
     lines: dict[int, list[SupplyLineRow]] = {}

@@ -46,12 +46,16 @@ class ChangesBody(Body):
 
 
 class PublishedBody(Body):
-    """A service or plan in its newest version, in its written form."""
+    """A service or plan in its newest version, in its written form.
+
+    ``withdrawn`` has a plan's tiers that are or will be withdrawn from sale, with the first day not sold.
+    """
 
     slug: str
     version: int
     published_at: datetime
     form: dict[str, Any]
+    withdrawn: dict[str, date]
 
 
 class RateCardVersionBody(Body):
@@ -105,3 +109,20 @@ class CatalogueDraftBody(Body):
     version: int
     edited_by: str
     edited_at: datetime
+
+
+class TierSaleUpdate(Body):
+    """The first days on which a tier is not sold and not used any more; null takes them back."""
+
+    withdrawn_on: date | None
+    retired_on: date | None = None
+
+
+class TierSaleBody(Body):
+    """Until when a tier is sold and used, and how many subscriptions have it then."""
+
+    plan: str
+    tier: str
+    withdrawn_on: date | None
+    retired_on: date | None
+    subscriptions: int
