@@ -6,12 +6,13 @@ import { NavLink } from 'react-router';
 import { api, setCsrf } from '../shared/api';
 import { momentName } from '../shared/dates';
 import { Mark } from './Mark';
-import { rememberSignedIn, sessionOptions, useSignedIn } from './session';
+import { type Right, rememberSignedIn, sessionOptions, useSignedIn } from './session';
 
 interface Entry {
   to: string;
   title: string;
   sellers?: boolean;
+  right?: Right;
 }
 
 const GROUPS: { title: string | null; entries: Entry[] }[] = [
@@ -27,9 +28,9 @@ const GROUPS: { title: string | null; entries: Entry[] }[] = [
     entries: [
       { to: '/plans', title: 'Plans' },
       { to: '/rate-cards', title: 'Rate cards' },
-      { to: '/drafts', title: 'Drafts', sellers: true },
+      { to: '/drafts', title: 'Drafts', sellers: true, right: 'manage catalogue' },
       { to: '/estimate', title: 'Estimate' },
-      { to: '/what-if', title: 'What if', sellers: true },
+      { to: '/what-if', title: 'What if', sellers: true, right: 'manage catalogue' },
     ],
   },
   {
@@ -49,7 +50,7 @@ const GROUPS: { title: string | null; entries: Entry[] }[] = [
 ];
 
 function Navigation({ onChosen }: { onChosen: () => void }) {
-  const { home } = useSignedIn();
+  const { home, may } = useSignedIn();
   return (
     <Box component="nav" aria-label="Pages" sx={{ px: 1.5, flex: 1, overflow: 'auto' }}>
       {GROUPS.map((group) => (
@@ -64,6 +65,7 @@ function Navigation({ onChosen }: { onChosen: () => void }) {
           )}
           {group.entries
             .filter((entry) => !entry.sellers || home.type !== 'tenant')
+            .filter((entry) => !entry.right || may(entry.right))
             .map((entry) => (
               <Box
                 component={NavLink}

@@ -122,43 +122,43 @@ function Table({ currency, rows }: { currency: string; rows: WhatIf['rows'] }) {
   if (!rows.length) return null;
   const money = (amount: string) => formatMoney(amount, currency);
   const signed = (amount: string) => (compare(amount, '0') > 0 ? `+${money(amount)}` : money(amount));
-    return (
-      <DataTable
-        name={`what-if-${currency}`}
-        label={`What would have been, ${currency}`}
-        rows={rows}
-        rowKey={(row) => `${row.buyer}/${row.service}`}
-        columns={[
-          { key: 'buyer', title: 'Buyer', cell: (row) => row.buyer, order: byText((row) => row.buyer) },
-          {
-            key: 'service',
-            title: 'Service',
-            cell: (row) => row.service,
-            order: byText((row) => row.service),
-          },
-          {
-            key: 'before',
-            title: `Came to, ${currency}`,
-            number: true,
-            cell: (row) => money(row.before),
-            total: money(sum(rows.map((row) => row.before))),
-          },
-          {
-            key: 'after',
-            title: 'Would have come to',
-            number: true,
-            cell: (row) => money(row.after),
-            total: money(sum(rows.map((row) => row.after))),
-          },
-          {
-            key: 'difference',
-            title: 'Difference',
-            number: true,
-            cell: (row) => signed(row.difference),
-            order: (left, right) => compare(left.difference, right.difference),
-            total: signed(sum(rows.map((row) => row.difference))),
-          },
-        ]}
-      />
-    );
+  return (
+    <DataTable
+      name={`what-if-${currency}`}
+      label={`What would have been, ${currency}`}
+      rows={rows}
+      rowKey={(row) => `${row.buyer}/${row.service}`}
+      columns={[
+        { key: 'buyer', title: 'Buyer', cell: (row) => row.buyer, order: byText((row) => row.buyer) },
+        {
+          key: 'service',
+          title: 'Service',
+          cell: (row) => row.service,
+          order: byText((row) => row.service),
+        },
+        {
+          key: 'before',
+          title: `Came to, ${currency}`,
+          number: true,
+          cell: (row) => money(row.before),
+          total: money(sum(rows.map((row) => row.before))),
+        },
+        {
+          key: 'after',
+          title: 'Would have come to',
+          number: true,
+          cell: (row) => money(row.after),
+          total: money(sum(rows.map((row) => row.after))),
+        },
+        {
+          key: 'difference',
+          title: 'Difference',
+          number: true,
+          cell: (row) => signed(row.difference),
+          order: (left, right) => compare(left.difference, right.difference),
+          total: signed(sum(rows.map((row) => row.difference))),
+        },
+      ]}
+    />
+  );
 }

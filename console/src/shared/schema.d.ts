@@ -724,6 +724,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/plans/{slug}/tiers/{tier}/sale": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Set Tier Sale
+         * @description Withdraw a tier from sale from a day on, or retire it; subscriptions to it go on, and prevent retirement.
+         */
+        put: operations["set_tier_sale"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/plans/{slug}/versions": {
         parameters: {
             query?: never;
@@ -1992,6 +2012,8 @@ export interface components {
         /**
          * PublishedBody
          * @description A service or plan in its newest version, in its written form.
+         *
+         *     ``withdrawn`` has a plan's tiers that are or will be withdrawn from sale, with the first day not sold.
          */
         PublishedBody: {
             /** Form */
@@ -2007,6 +2029,10 @@ export interface components {
             slug: string;
             /** Version */
             version: number;
+            /** Withdrawn */
+            withdrawn: {
+                [key: string]: string;
+            };
         };
         /**
          * QuotaBody
@@ -2343,6 +2369,32 @@ export interface components {
              * Format: date
              */
             starts_on: string;
+        };
+        /**
+         * TierSaleBody
+         * @description Until when a tier is sold and used, and how many subscriptions have it then.
+         */
+        TierSaleBody: {
+            /** Plan */
+            plan: string;
+            /** Retired On */
+            retired_on: string | null;
+            /** Subscriptions */
+            subscriptions: number;
+            /** Tier */
+            tier: string;
+            /** Withdrawn On */
+            withdrawn_on: string | null;
+        };
+        /**
+         * TierSaleUpdate
+         * @description The first days on which a tier is not sold and not used any more; null takes them back.
+         */
+        TierSaleUpdate: {
+            /** Retired On */
+            retired_on?: string | null;
+            /** Withdrawn On */
+            withdrawn_on: string | null;
         };
         /**
          * TokenBody
@@ -3934,6 +3986,42 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DifferencesBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    set_tier_sale: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+                tier: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TierSaleUpdate"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TierSaleBody"];
                 };
             };
             /** @description A refusal, as problem details */
