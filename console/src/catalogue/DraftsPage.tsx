@@ -35,9 +35,17 @@ const EMPTY: Record<Kind, (slug: string, name: string) => Form> = {
 
 export default function DraftsPage() {
   const { home, may } = useSignedIn();
-  const drafts = useQuery(draftsOptions(home.organisation));
+  const drafts = useQuery({ ...draftsOptions(home.organisation), enabled: may('manage catalogue') });
   const navigate = useNavigate();
   const [beginning, setBeginning] = useState(false);
+  if (!may('manage catalogue'))
+    return (
+      <Page title="What is being written">
+        <Empty title="Drafts are for those who manage the catalogue">
+          Ask an administrator for the right.
+        </Empty>
+      </Page>
+    );
   return (
     <Page
       title="What is being written"

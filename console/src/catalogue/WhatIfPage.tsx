@@ -14,8 +14,8 @@ import { draftsOptions } from './drafts';
 import type { WhatIf } from './estimates';
 
 export default function WhatIfPage() {
-  const { home } = useSignedIn();
-  const drafts = useQuery(draftsOptions(home.organisation));
+  const { home, may } = useSignedIn();
+  const drafts = useQuery({ ...draftsOptions(home.organisation), enabled: may('manage catalogue') });
   const [params, setParams] = useSearchParams();
   const [period] = usePeriod(1);
   const again = useMutation({
@@ -30,6 +30,12 @@ export default function WhatIfPage() {
         }),
       ),
   });
+  if (!may('manage catalogue'))
+    return (
+      <Page title="What would it have been?">
+        <Empty title="This is for those who manage the catalogue">Ask an administrator for the right.</Empty>
+      </Page>
+    );
   return (
     <Query query={drafts}>
       {(found) => {
