@@ -215,6 +215,19 @@ def test_a_wrong_plan_is_refused(change: dict[str, Any], words: str) -> None:
         read_plan({**PLAN, **change}, speaking.meters, services)
 
 
+def test_what_quotas_promise_can_be_priced_without_a_service() -> None:
+    rates = [
+        {"rate": "cpu", "meter": "promised/processors", "per": "vCPU-hour", "where": {"site": "north"}, "price": "1"},
+        {"rate": "disk", "meter": "promised/storage", "per": "GiB-month730", "price": "1"},
+    ]
+    form = {"rate-card": "c", "name": "C", "currency": "EUR", "starts-on": "2026-01-01", "rates": rates}
+    card = read_rate_card(form, known(), 1)
+    assert [rate.kind for rate in card.version.usage_rates] == ["allocation", "allocation"]
+    assert read_rate_card(rate_card_form(card), known(), 1) == card
+    with pytest.raises(Invalid, match="choose another slug"):
+        read_service({**FULL, "service": "promised"})
+
+
 def test_a_circle_of_requirements_is_found() -> None:
     assert find_circle({"a": ("b",), "b": ("c",), "c": ()}) is None
     assert find_circle({"a": ("b",), "b": ("a",)}) == ("a", "b", "a")

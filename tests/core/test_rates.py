@@ -1,5 +1,6 @@
 """Rates: what a quantity costs, and what cannot be made."""
 
+from collections.abc import Callable
 from dataclasses import replace
 from datetime import date
 from decimal import Decimal
@@ -85,9 +86,9 @@ FLAT = UsageRate("flat", "compute/vcpu", parse_unit("piece-hour"), Blocks((Block
         (lambda: RateCardVersion("c", 1, "XXX", date(2026, 1, 1), ()), "currency"),
     ],
 )
-def test_what_cannot_be_made(change: object, message: str) -> None:
+def test_what_cannot_be_made(change: Callable[[], object], message: str) -> None:
     with pytest.raises(Invalid, match=message):
-        change()  # type: ignore[operator]
+        change()
 
 
 def test_a_month_at_a_steady_price_does_not_depend_on_the_unit() -> None:

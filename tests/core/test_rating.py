@@ -110,7 +110,7 @@ def test_the_arithmetic_shown_comes_to_the_amount(seed: int) -> None:
 
 @pytest.mark.parametrize("seed", range(6000, 6010))
 def test_shares_of_what_is_priced_together_sum_to_the_whole(seed: int) -> None:
-    shared: dict[tuple[object, ...], list[Charge]] = {}
+    together: dict[tuple[object, ...], list[Charge]] = {}
     case = make_batch(seed, 20)
     for charge in rate(case).charges:
         if charge.shared is not None:
@@ -118,11 +118,12 @@ def test_shares_of_what_is_priced_together_sum_to_the_whole(seed: int) -> None:
             line = case.lines[charge.line]
             scope = {Over.SUBSCRIPTION: line.scope, Over.PROJECT: charge.project, Over.TENANT: line.tenant}
             key = (charge.version.card, charge.version.number, charge.rate, scope.get(rate_of.over, line.buyer))
-            shared.setdefault(key, []).append(charge)
-    assert shared
-    for charges in shared.values():
+            together.setdefault(key, []).append(charge)
+    assert together
+    for charges in together.values():
         assert len({charge.shared for charge in charges}) == 1
-        assert add([charge.amount for charge in charges]) == charges[0].shared.amount  # type: ignore[union-attr]
+        shared = charges[0].shared
+        assert shared is not None and add([charge.amount for charge in charges]) == shared.amount
 
 
 def test_usage_without_a_rate_is_listed_and_not_charged() -> None:

@@ -5,86 +5,29 @@ from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from functools import cached_property
 from itertools import pairwise
-from typing import Any
 from zoneinfo import ZoneInfo
 
 import numpy as np
-import numpy.typing as npt
 import polars as pl
 
 from gradumen.core.errors import Invalid
+from gradumen.core.groups import LIMB, Array, Groups, fitted, merged
 from gradumen.core.periods import day_start, hour_number, hour_start
 from gradumen.core.rates import Over, RateCardVersion, UsageRate
 
-Array = npt.NDArray[Any]
 CHUNK = 1 << 16
 THREADS = 2
-LIMB = 31
-"""Bits of a limb: 2**31 rows of them add up inside 63 bits."""
-NARROW = 1 << 62
-"""Whole numbers below this, and twice them, fit 64 bits."""
 
 
 @dataclass(frozen=True, slots=True)
 class RateAt:
     """A rate of a version of a card; ``series`` is the same for the rate's namesakes in the card's versions."""
 
-    card: int
     version: RateCardVersion
     rate: UsageRate
     series: int
     order: int
     """Where its version stands among the card's, in time."""
-
-
-@dataclass(frozen=True, slots=True)
-class Groups:
-    """Sums of usage, one row per line (and project, where a rate counts per project) and rate.
-
-    ``rate`` is -1 where nothing prices the usage, which then has a row per ``meter`` and ``attributes``.
-    """
-
-    line: Array
-    project: Array
-    rate: Array
-    quantity: Array
-    meter: Array
-    attributes: Array
-
-
-def chosen(groups: Groups, rows: Array) -> Groups:
-    """Some of the rows."""
-    return Groups(**{name: getattr(groups, name)[rows] for name in Groups.__slots__})
-
-
-def joined(groups: Sequence[Groups]) -> Groups:
-    """Rows under each other, one for each line, project, rate, meter and attributes."""
-    columns = {name: np.concatenate([getattr(each, name) for each in groups]) for name in Groups.__slots__}
-    return merged(Groups(**columns))
-
-
-def merged(groups: Groups) -> Groups:
-    """One row for each line, project, rate, meter and attributes."""
-    if not len(groups.line):
-        return groups
-    keys = ("attributes", "meter", "rate", "project", "line")
-    rows = chosen(groups, np.lexsort([getattr(groups, name) for name in keys]))
-    new = np.zeros(len(rows.line), dtype=bool)
-    new[0] = True
-    for name in keys:
-        column = getattr(rows, name)
-        new[1:] |= column[1:] != column[:-1]
-    first = np.flatnonzero(new)
-    summed = fitted(np.add.reduceat(rows.quantity.astype(object), first))
-    kept = chosen(rows, first)
-    return Groups(kept.line, kept.project, kept.rate, summed, kept.meter, kept.attributes)
-
-
-def fitted(values: Array) -> Array:
-    """Whole numbers in 64 bits where they all fit twice over, else as Python's, which have no bound."""
-    if values.dtype != object or (len(values) and not (min(values) > -NARROW and max(values) < NARROW)):
-        return values
-    return values.astype(np.int64)
 
 
 class CompiledCard:
@@ -157,7 +100,7 @@ class Combiner:
         """Every usage rate of every version; groups name them by index, namesakes one after another in time."""
         self._index: list[dict[tuple[int, str], int]] = []
         series = 0
-        for number, versions in enumerate(cards):
+        for versions in cards:
             index: dict[tuple[int, str], int] = {}
             slugs = dict.fromkeys(rate.slug for version in versions for rate in version.usage_rates)
             for slug in slugs:
@@ -165,7 +108,7 @@ class Combiner:
                     for rate in version.usage_rates:
                         if rate.slug == slug:
                             index[order, slug] = len(self.rates)
-                            self.rates.append(RateAt(number, version, rate, series, order))
+                            self.rates.append(RateAt(version, rate, series, order))
                 series += 1
             self._index.append(index)
         self._per_project = any(each.rate.over is Over.PROJECT for each in self.rates)

@@ -11,16 +11,16 @@ import numpy as np
 from gradumen.core.billing import line_amount
 from gradumen.core.catalogue import Meter, Plan, Service
 from gradumen.core.charges import Charge, Part
-from gradumen.core.combining import Groups, fitted, merged
 from gradumen.core.errors import Invalid
-from gradumen.core.exact import QUANTITY_PLACES, add, allocate, scaled
+from gradumen.core.exact import add, allocate
 from gradumen.core.fees import day_parts, fees, months_after, true_ups
+from gradumen.core.groups import Groups, fitted, merged
 from gradumen.core.matching import WEEK_HOURS, words
 from gradumen.core.periods import Period, day_start
 from gradumen.core.rated_periods import discounts_of
 from gradumen.core.rates import RateCardVersion, UsageRate
 from gradumen.core.rating import Pricing, RatedLine
-from gradumen.core.units import convertible
+from gradumen.core.units import convertible, smallest
 
 MOST_MONTHS = 60
 
@@ -38,9 +38,7 @@ class Expected:
     def scaled_quantity(self) -> int:
         """In millionths of the meter's base unit."""
         unit = convertible(self.unit, self.meter.unit, counted=self.meter.counted)
-        whole, lost = divmod(scaled(self.quantity, QUANTITY_PLACES) * unit.factor.numerator, unit.factor.denominator)
-        if lost:
-            raise Invalid("this ends inside the smallest quantity of the meter; use a rounder figure", field="quantity")
+        whole = smallest(self.quantity, unit)
         if whole < 0:
             raise Invalid(f"quantity {self.quantity} is negative", field="quantity", value=self.quantity)
         return whole

@@ -7,7 +7,6 @@ from collections.abc import Callable, Iterator, Mapping
 from contextlib import contextmanager
 from decimal import Decimal
 from enum import StrEnum
-from fractions import Fraction
 from typing import Any, TypeVar
 
 from gradumen.core.catalogue import (
@@ -31,10 +30,10 @@ from gradumen.core.catalogue import (
     slug_of,
 )
 from gradumen.core.errors import Invalid
-from gradumen.core.exact import QUANTITY_PLACES, number, text
+from gradumen.core.exact import QUANTITY_PLACES, number, text, unscaled
 from gradumen.core.quotas import Measure
 from gradumen.core.sampling import ADDITIVE, Across, Sampling, Statistic, Window
-from gradumen.core.units import Unit, convertible, parse_unit
+from gradumen.core.units import Unit, convertible, parse_unit, smallest
 
 Form = Mapping[str, Any]
 T = TypeVar("T")
@@ -122,6 +121,8 @@ def read_service(form: object) -> Service:
     """
     fields = fields_of(form, ("service", "name", "category", "subcategory", "meters"), _SERVICE_OPTIONAL)
     slug = slug_of(fields["service"], field="service")
+    if slug == "promised":
+        raise Invalid("'promised' names what quotas promise; choose another slug", field="service", value=slug)
     sizes = fields.get("sizes")
     return Service(
         slug,
@@ -346,7 +347,7 @@ def base_allowances(plan: Plan, tier: str, meters: Mapping[str, Meter]) -> dict[
     found: dict[str, Decimal] = {}
     for each in plan.tier(tier).allowances:
         unit = convertible(each.unit, meters[each.meter].unit, counted=meters[each.meter].counted)
-        found[each.meter] = whole_of(Fraction(each.quantity) * unit.factor, "allowances")
+        found[each.meter] = unscaled(smallest(each.quantity, unit, field="allowances"), QUANTITY_PLACES)
     return found
 
 
@@ -362,12 +363,5 @@ def quantity_of(raw: object, meter: Meter) -> tuple[Decimal, Unit]:
     if quantity < 0:
         raise Invalid(f"'{raw}' is negative", field="quantity", value=raw)
     unit = convertible(unit_text.strip(), meter.unit, counted=meter.counted)
-    whole_of(Fraction(quantity) * unit.factor, "quantity")
+    smallest(quantity, unit)
     return quantity, unit
-
-
-def whole_of(base: Fraction, field: str) -> Decimal:
-    millionths, lost = divmod(base.numerator * 10**QUANTITY_PLACES, base.denominator)
-    if lost:
-        raise Invalid("this ends inside the smallest quantity of the meter; use a rounder figure", field=field)
-    return Decimal(millionths).scaleb(-QUANTITY_PLACES)

@@ -10,8 +10,9 @@ from typing import Any
 
 import numpy as np
 
-from gradumen.core.combining import LIMB, NARROW, Array, RateAt, fitted
+from gradumen.core.combining import RateAt
 from gradumen.core.exact import AMOUNT_PLACES, allocate, scaled
+from gradumen.core.groups import NARROW, Array, fitted, run_numbers, run_starts, run_sums, running
 from gradumen.core.rates import MICRO, Blocks, Markup, Packages, UsageRate
 
 _NO_END = 1 << 200
@@ -48,7 +49,6 @@ class Priced:
     """
 
     step_of_row: Array
-    first_row: Array
     quantity: Array
     covered: Array
     before: Array
@@ -64,7 +64,6 @@ class Table:
     """Prices of the rates that are in use, as arrays."""
 
     def __init__(self, rates: Sequence[UsageRate]) -> None:
-        self.rates = rates
         steps = [rate.steps for rate in rates]
         widest = max((len(each.prices) for each in steps), default=1)
         self.count = np.array([len(each.prices) for each in steps], dtype=np.int64)
@@ -116,15 +115,15 @@ def price_rows(rows: Rows, rates: Sequence[RateAt]) -> Priced:
     used, local = np.unique(rows.rate, return_inverse=True)
     table = Table([rates[index].rate for index in used.tolist()])
     series = np.array([rates[index].series for index in used.tolist()], dtype=np.int64)[local]
-    first = _starts(rows.scope, rows.rate)
-    step_of_row = _numbers(first, len(local))
-    quantity = _sum_runs(rows.quantity, first)
+    first = run_starts(rows.scope, rows.rate)
+    step_of_row = run_numbers(first, len(local))
+    quantity = run_sums(rows.quantity, first)
     rate, scope = local[first], rows.scope[first]
-    group_first = _starts(scope, series[first])
-    group = _numbers(group_first, len(rate))
+    group_first = run_starts(scope, series[first])
+    group = run_numbers(group_first, len(rate))
     covered = _allow(quantity, rate, table, group_first, group)
     net = quantity - covered
-    upto = _running(net, group_first, group)
+    upto = running(net, group_first, group)
     before = upto - net
     last = np.append(group_first[1:], len(rate)) - 1 if len(rate) else group_first
     true_up = _true_up(upto, rate, table, last)
@@ -142,7 +141,6 @@ def price_rows(rows: Rows, rates: Sequence[RateAt]) -> Priced:
         amount = _bounded(amount, rate, table, group_first, group)
     return Priced(
         step_of_row=step_of_row,
-        first_row=first,
         quantity=quantity,
         covered=covered,
         before=before,
@@ -155,50 +153,12 @@ def price_rows(rows: Rows, rates: Sequence[RateAt]) -> Priced:
     )
 
 
-def _starts(*keys: Array) -> Array:
-    """Where a new run of equal keys begins."""
-    size = len(keys[0])
-    if size == 0:
-        return np.zeros(0, dtype=np.int64)
-    new = np.zeros(size, dtype=bool)
-    new[0] = True
-    for key in keys:
-        new[1:] |= key[1:] != key[:-1]
-    return np.flatnonzero(new)
-
-
-def _numbers(first: Array, size: int) -> Array:
-    mark = np.zeros(size, dtype=np.int64)
-    mark[first[1:]] = 1
-    return np.cumsum(mark)
-
-
-def _sum_runs(values: Array, first: Array) -> Array:
-    if len(first) == len(values):
-        return values
-    return fitted(np.add.reduceat(values.astype(object), first))
-
-
-def _running(values: Array, first: Array, group: Array) -> Array:
-    """Sums up to and including each row, from the start of its group."""
-    if len(first) == len(values):
-        return values
-    total = np.cumsum(values if _total_fits(values) else values.astype(object))
-    return fitted(total - (total[first] - values[first])[group])
-
-
-def _total_fits(values: Array) -> bool:
-    if values.dtype == object:
-        return False
-    return (int((values >> LIMB).sum()) << LIMB) + int((values & (1 << LIMB) - 1).sum()) < 2**63
-
-
 def _allow(quantity: Array, rate: Array, table: Table, first: Array, group: Array) -> Array:
     """What each step's own allowance covers: a version's allowance counts from the period's start."""
     covered = np.zeros(len(rate), dtype=np.int64)
     if not np.any(table.allowance > 0):
         return covered
-    upto, rows = _running(quantity, first, group), np.flatnonzero(table.allowance[rate] > 0)
+    upto, rows = running(quantity, first, group), np.flatnonzero(table.allowance[rate] > 0)
     reached, allowed = upto[rows].astype(object), table.allowance[rate[rows]]
     result = covered.astype(object)
     result[rows] = np.minimum(reached, allowed) - np.minimum(reached - quantity[rows], allowed)
@@ -293,17 +253,17 @@ def _packages(
 
 def _bounded(amount: Array, rate: Array, table: Table, group_first: Array, group: Array) -> Array:
     """Amounts of the steps after minimum and cap, which bound the running sum of their group; it never falls."""
-    upto = _running(amount, group_first, group)
+    upto = running(amount, group_first, group)
     narrow = upto.dtype != object
     minimum, cap = table.minimum[narrow], table.cap[narrow]
     concerned = np.asarray(table.bounded[rate] & ((upto < minimum[rate]) | (upto > cap[rate])), dtype=bool)
     result = amount.astype(object)
     ends = np.append(group_first[1:], len(rate))
     for number in np.unique(group[concerned]).tolist():
-        running = charged = 0
+        reached = charged = 0
         for step in range(int(group_first[number]), int(ends[number])):
-            running += int(amount[step])
-            bounded = min(max(running, table.minimum[False][rate[step]]), table.cap[False][rate[step]])
+            reached += int(amount[step])
+            bounded = min(max(reached, table.minimum[False][rate[step]]), table.cap[False][rate[step]])
             result[step] = max(bounded - charged, 0)
             charged = max(charged, bounded)
     return fitted(result)

@@ -1,18 +1,18 @@
 """The written form of rate cards: plain data in, checked values out, and back (`docs/formats.md`)."""
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
 from typing import Any
 
-from gradumen.core.catalogue import Meter, Plan, Service, name_of, slug_of
-from gradumen.core.derived import Derivation, OnTop
+from gradumen.core.catalogue import Combine, Meter, Plan, Service, name_of, slug_of
 from gradumen.core.discounts import Discount
 from gradumen.core.errors import Invalid
 from gradumen.core.exact import AMOUNT_PLACES, QUANTITY_PLACES, number, text
 from gradumen.core.forms import at, choice_of, each_of, fields_of, meter_of, pairs_of
 from gradumen.core.matching import DAYS, Condition, Conditions, Contains, Equals, OneOf, Prefix, TimeWindow
+from gradumen.core.quotas import Measure
 from gradumen.core.rates import (
     PROMISED,
     Block,
@@ -28,10 +28,20 @@ from gradumen.core.rates import (
     Started,
     UsageRate,
 )
-from gradumen.core.units import convertible
+from gradumen.core.units import convertible, parse_unit
 
 BUYERS = ("any", "resellers", "tenants", "own-use")
 _PRICED = ("price", "blocks", "whole-quantity", "package", "markup")
+
+
+_MEASURES = {Measure.PROCESSORS: ("vCPU-second", "vCPU"), Measure.STORAGE: ("byte-second", None)}
+PROMISED_METERS = {
+    f"{PROMISED}{measure}": Meter(
+        f"{PROMISED}{measure}", f"Promised {measure}", parse_unit(unit, counted=counted), Combine.LEVEL, counted
+    )
+    for measure, (unit, counted) in _MEASURES.items()
+}
+"""What quotas promise, as a level over time; no service publishes these."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,6 +51,14 @@ class Known:
     meters: Mapping[str, Meter]
     services: Mapping[str, Service]
     plans: Mapping[str, Plan]
+
+    def meter(self, raw: object) -> Meter:
+        """The meter of that slug, those of what quotas promise among them.
+
+        Raises:
+            Invalid: there is none.
+        """
+        return meter_of(raw, {**PROMISED_METERS, **self.meters})
 
     def allowed(self, meter: Meter) -> Mapping[str, tuple[str, ...]]:
         """The attributes of a meter with their allowed values; none of these means any text."""
@@ -85,43 +103,6 @@ def read_rate_card(form: object, known: Known, version: int) -> WrittenCard:
     return WrittenCard(name_of(fields["name"], field="name"), str(buyers), found)
 
 
-def read_derivation(form: object) -> Derivation | None:
-    """How a written card follows another; None if it does not.
-
-    Raises:
-        Invalid: with ``path`` in its facts.
-    """
-    if not isinstance(form, Mapping) or form.get("derived") is None:
-        return None
-    with at("derived"):
-        fields = fields_of(form["derived"], ("base",), ("on-top", "services", "rates", "price-step"))
-        seller, _, card = str(fields["base"]).partition("/")
-        with at("on-top"):
-            on_top = _on_top(fields.get("on-top") or {})
-        return Derivation(
-            slug_of(seller, field="base"),
-            slug_of(card, field="base"),
-            on_top,
-            dict(_each_on_top(fields, "services")),
-            dict(_each_on_top(fields, "rates")),
-            _price(fields.get("price-step", "0.000000000001"), "price-step"),
-        )
-
-
-def _each_on_top(fields: Mapping[str, Any], name: str) -> Iterator[tuple[str, OnTop]]:
-    for key, raw in pairs_of(fields, name):
-        with at(f"{name}.{key}"):
-            yield key, _on_top(raw)
-
-
-def _on_top(raw: Any) -> OnTop:
-    fields = fields_of(raw, (), ("percent", "amount"))
-    return OnTop(
-        number(fields.get("percent", 0), field="percent", places=8),
-        number(fields.get("amount", 0), field="amount", places=AMOUNT_PLACES),
-    )
-
-
 def read_rate(raw: Any, known: Known) -> Rate:
     """Read one rate.
 
@@ -137,7 +118,7 @@ def read_rate(raw: Any, known: Known) -> Rate:
         return SpendCommitment(slug_of(fields["rate"], field="rate"), _price(fields["commitment"]), services, over)
     optional = ("where", "when", "over", "allowance", "committed", "minimum", "cap", "started", "phases", *_PRICED)
     fields = fields_of(raw, ("rate", "meter", "per"), optional)
-    meter = meter_of(fields["meter"], known.meters)
+    meter = known.meter(fields["meter"])
     unit = convertible(str(fields["per"]), meter.unit, counted=meter.counted, field="per")
     given = [name for name in _PRICED if name in fields]
     if len(given) != 1:
@@ -290,15 +271,6 @@ def rate_card_form(card: WrittenCard) -> dict[str, Any]:
         "rates": [rate_form(rate) for rate in version.rates],
         **({"discounts": [_discount_form(each) for each in version.discounts]} if version.discounts else {}),
     }
-
-
-def source_form(form: Mapping[str, Any]) -> dict[str, Any]:
-    """The form that a version was written as: a derived card's without the rates that it takes from its base."""
-    how = form.get("derived")
-    if not how:
-        return dict(form)
-    derived = {name: value for name, value in how.items() if name != "own"}
-    return {**form, "rates": how.get("own", []), "derived": derived}
 
 
 def rate_form(rate: Rate) -> dict[str, Any]:

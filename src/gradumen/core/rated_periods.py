@@ -9,15 +9,15 @@ import numpy as np
 import polars as pl
 
 from gradumen.core.charges import Charge, Part, Rated
-from gradumen.core.combining import NARROW, Groups, fitted, joined
 from gradumen.core.discounts import Discount
 from gradumen.core.errors import Invalid
 from gradumen.core.exact import AMOUNT_PLACES, QUANTITY_PLACES, allocate, divide_half_up, scaled, unscaled
 from gradumen.core.fees import fees, true_ups
+from gradumen.core.groups import NARROW, Groups, fitted, joined
 from gradumen.core.periods import hour_number, hour_start
 from gradumen.core.rates import Over
 from gradumen.core.rating import USAGE_SCHEMA, PricedUsage, Pricing
-from gradumen.core.sampling import sampled
+from gradumen.core.sampling import largest, sampled
 from gradumen.core.stretches import started_time
 
 _EPOCH = date(1970, 1, 1).toordinal()
@@ -54,8 +54,8 @@ def rate_period(usage: pl.DataFrame, pricing: Pricing, stretches: pl.DataFrame |
 
 def _fine(rows: pl.DataFrame, pricing: Pricing, *, hourly: bool = False) -> pl.DataFrame:
     """Sums per line, rate, meter, attributes, project, resource and day; ``hourly`` keeps the rows as they are."""
-    most = rows["quantity"].abs().max()
-    if most is not None and int(most) * rows.height >= 2**126:  # type: ignore[arg-type]
+    most = largest(rows["quantity"])
+    if most * rows.height >= 2**126:
         raise Invalid("the usage of this period is too large to add up exactly", field="quantity", value=most)
     first, last = hour_number(pricing.start), hour_number(pricing.end)
     days = np.array([_day(hour, pricing) for hour in range(first, last)], dtype=np.int32)
@@ -125,7 +125,7 @@ def _groups(frame: pl.DataFrame, pricing: Pricing) -> Groups:
     apart = np.array([each.rate.over is Over.PROJECT for each in pricing.combiner.rates])
     rate = frame["rate"].to_numpy().astype(np.int64)
     quantity = frame["quantity"]
-    most = int(quantity.max()) * frame.height  # type: ignore[arg-type]
+    most = largest(quantity) * frame.height
     values = quantity.cast(pl.Int64).to_numpy() if most < NARROW else np.array(quantity.to_list(), dtype=object)
     none = np.full(frame.height, -1, dtype=np.int64)
     project = np.where(apart[rate], frame["project"].to_numpy(), -1)

@@ -14,7 +14,7 @@ from gradumen.core.discounts import Discount
 from gradumen.core.errors import Invalid
 from gradumen.core.exact import AMOUNT_PLACES, QUANTITY_PLACES, minor_units
 from gradumen.core.matching import Attributes, Conditions, Matcher, TimeWindow
-from gradumen.core.units import Unit
+from gradumen.core.units import Unit, smallest
 
 MICRO = 10**QUANTITY_PLACES
 PICO = 10**AMOUNT_PLACES
@@ -191,10 +191,7 @@ class UsageRate:
 
     def scaled_quantity(self, quantity: Decimal, field: str) -> int:
         """A quantity in the rate's unit as millionths of base units."""
-        whole = Fraction(quantity) * self.unit.factor * MICRO
-        if whole.denominator != 1:
-            raise Invalid(f"{field} ends inside the smallest quantity; use a rounder figure", field=field)
-        return int(whole)
+        return smallest(quantity, self.unit, field=field)
 
     def matches(self, meter: str, attributes: Attributes) -> bool:
         """Whether its conditions hold for usage of that meter with those attributes."""

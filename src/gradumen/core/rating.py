@@ -15,8 +15,9 @@ import numpy as np
 import polars as pl
 
 from gradumen.core.charges import Adjustment, Charge, PricedBlock, Shared, Unpriced
-from gradumen.core.combining import Array, Combiner, Groups, RateAt, chosen, fitted, joined
+from gradumen.core.combining import Combiner, RateAt
 from gradumen.core.exact import AMOUNT_PLACES, QUANTITY_PLACES, add, scaled, unscaled
+from gradumen.core.groups import Array, Groups, chosen, fitted, joined, run_numbers, run_starts, running
 from gradumen.core.periods import Period, day_start, hour_number
 from gradumen.core.pricing import Priced, Rows, price_rows
 from gradumen.core.rates import Markup, Over, Packages, RateCardVersion, UsageRate
@@ -41,8 +42,8 @@ class RatedLine:
     A subscription whose tier or quantity changes, or that pauses, has a line for each stretch of time; they share
     ``subscription``. ``buyer`` and ``tenant`` number the buyer of the link and the subscriber. ``allowances`` are per
     meter and whole period, in base units, and count by the seconds that the line covers. All that a line in ``trial``
-    is charged is taken off again. ``meters`` are those of the
-    plan's services (None: any). ``first_day`` is the subscription's; terms of quarters and years count from it.
+    is charged is taken off again. ``meters`` are those of the plan's services (None: any). ``first_day`` is the
+    subscription's; terms of quarters and years count from it.
     """
 
     number: int
@@ -150,7 +151,7 @@ def price_steps(steps: Sequence[tuple[UsageRate, Decimal]]) -> list[PricedStep]:
         steps: each version's rate and the quantity used while it held, in the rate's unit.
     """
     version = RateCardVersion("steps", 1, "EUR", date(2000, 1, 1), ())
-    rates = [RateAt(0, version, rate, 0, order) for order, (rate, _) in enumerate(steps)]
+    rates = [RateAt(version, rate, 0, order) for order, (rate, _) in enumerate(steps)]
     quantities = [rate.scaled_quantity(quantity, "quantity") for rate, quantity in steps]
     none = np.zeros(len(steps), dtype=np.int64)
     rows = Rows(none, np.arange(len(steps)), fitted(np.array(quantities, dtype=object)))
@@ -301,10 +302,8 @@ class Pricing:
         order = np.lexsort((rows.project[concerned], rows.line[concerned], place[rows.rate[concerned]], key[concerned]))
         concerned = concerned[order]
         quantity, keys = rows.quantity[concerned].astype(object), key[concerned]
-        upto = np.cumsum(quantity)
-        first = np.flatnonzero(np.append(True, keys[1:] != keys[:-1]))
-        group = np.cumsum(np.isin(np.arange(len(keys)), first)) - 1
-        upto = upto - (upto[first] - quantity[first])[group]
+        first = run_starts(keys)
+        upto = running(quantity, first, run_numbers(first, len(keys)))
         limit = np.array([most[each] for each in keys.tolist()], dtype=object)
         result = covered.astype(object)
         result[concerned] = np.minimum(upto, limit) - np.minimum(upto - quantity, limit)

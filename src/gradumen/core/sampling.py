@@ -54,6 +54,12 @@ ADDITIVE = Sampling()
 """A plain sum."""
 
 
+def largest(values: pl.Series) -> int:
+    """The largest of whole numbers; 0 where there are none."""
+    found = values.max()
+    return found if isinstance(found, int) else 0
+
+
 def sampled(rows: pl.DataFrame, sampling: Sampling) -> pl.DataFrame:
     """Quantities of one meter from its samples.
 
@@ -97,10 +103,10 @@ class _Codes:
 
     def __init__(self, rows: pl.DataFrame, window: Window) -> None:
         def size(name: str) -> int:
-            return int(rows[name].max()) + 1  # type: ignore[arg-type]
+            return largest(rows[name]) + 1
 
         self.projects, self.resources, self.rates = size("project"), size("resource"), size("rate")
-        self.first_day, self.first_hour = int(rows["day"].min()), int(rows["hour"].min())  # type: ignore[arg-type]
+        self.first_day, self.first_hour = -largest(-rows["day"]), -largest(-rows["hour"])
         self.days = size("day") - self.first_day
         windows = {
             Window.HOUR: (pl.col("hour") - self.first_hour, size("hour") - self.first_hour),
@@ -117,7 +123,7 @@ class _Codes:
         whole = {name: pl.col(name).cast(pl.Int64) for name in ("scope", "project", "resource", "line", "rate", "day")}
         resource = (whole["scope"] * self.projects + whole["project"]) * self.resources + whole["resource"]
         place = (whole["line"] * self.rates + whole["rate"]) * self.days + (whole["day"] - self.first_day)
-        proven = int(rows["quantity"].max()) * rows.height < 2**63  # type: ignore[arg-type]
+        proven = largest(rows["quantity"]) * rows.height < 2**63
         coded = rows.lazy().select(
             (resource * self.windows + self.window.cast(pl.Int64)).alias("who"),
             place.alias("place"),

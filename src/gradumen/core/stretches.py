@@ -9,7 +9,7 @@ from math import prod
 import numpy as np
 import polars as pl
 
-from gradumen.core.combining import Array
+from gradumen.core.groups import Array, run_numbers, run_starts
 from gradumen.core.rates import MICRO
 
 STRETCH_SCHEMA = {
@@ -88,16 +88,15 @@ def _order(resource: Array, start: Array) -> Array:
 def _stretches(resource: Array, start: Array, end: Array) -> Array:
     """Where a new stretch begins: another resource, or after a gap."""
     size = len(start)
-    other = np.zeros(size, dtype=bool)
-    other[0] = True
-    other[1:] = resource[1:] != resource[:-1]
-    group = np.cumsum(other)
+    first = run_starts(resource)
+    group = run_numbers(first, size)
     origin = int(start.min())
     span = int(end.max()) - origin + 1
     reached = np.maximum.accumulate(group * span + (end - origin))
-    gap = np.zeros(size, dtype=bool)
-    gap[1:] = group[1:] * span + (start[1:] - origin) > reached[:-1]
-    return np.flatnonzero(other | gap)
+    begins = np.zeros(size, dtype=bool)
+    begins[1:] = group[1:] * span + (start[1:] - origin) > reached[:-1]
+    begins[first] = True
+    return np.flatnonzero(begins)
 
 
 def _begun(seconds: Array, step: Array) -> Array:

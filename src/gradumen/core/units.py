@@ -5,11 +5,12 @@ noun of its own (``vCPU``), which then stands for ``piece``.
 """
 
 from dataclasses import dataclass
+from decimal import Decimal
 from fractions import Fraction
 from functools import lru_cache
 
 from gradumen.core.errors import Invalid
-from gradumen.core.exact import MINOR_UNITS
+from gradumen.core.exact import MINOR_UNITS, QUANTITY_PLACES
 
 _ATOMS: dict[str, tuple[str, Fraction]] = {
     "piece": ("piece", Fraction(1)),
@@ -49,6 +50,22 @@ class Unit:
     text: str
     dimensions: tuple[str, ...]
     factor: Fraction
+
+
+def smallest(quantity: Decimal, unit: Unit, *, field: str = "quantity") -> int:
+    """A quantity in a unit as millionths of its base units.
+
+    Raises:
+        Invalid: it ends inside one of them.
+    """
+    whole = Fraction(quantity) * unit.factor * 10**QUANTITY_PLACES
+    if whole.denominator != 1:
+        raise Invalid(
+            f"{field} {quantity:f} {unit.text} ends inside the smallest quantity of the meter; use a rounder figure",
+            field=field,
+            value=quantity,
+        )
+    return int(whole)
 
 
 @lru_cache(maxsize=1024)
