@@ -87,6 +87,30 @@ def test_a_followers_trouble_does_not_stop_its_base_and_waits_as_a_draft(world: 
     assert [draft.slug for draft in world.user("edda").catalogue_drafts.list("oxbow")] == ["retail"]
 
 
+def test_a_chain_of_followers_is_published_whole_or_waits_whole(world: World) -> None:
+    """What follows a follower does not fit: neither gets a version, the first of them waits as a draft."""
+    edda = world.user("edda")
+    own = "[{rate: big, meter: compute/vcpu, where: {size: small}, per: vCPU-hour, price: 1}]"
+    edda.catalogue.publish("oxbow", files(derived("retail", "tarnwick/resellers-gbp", "GBP")))
+    edda.catalogue.publish("oxbow", files(derived("outlet", "oxbow/retail", "GBP", own=own)))
+    wider = rate_card("resellers-gbp", "GBP", "resellers", "0.8", "2026-12-01").replace("size: large", "size: small")
+    world.mara.catalogue.publish("tarnwick", files(wider))
+
+    assert [len(edda.catalogue.rate_card("oxbow", slug).versions) for slug in ("retail", "outlet")] == [1, 1]
+    assert [draft.slug for draft in edda.catalogue_drafts.list("oxbow")] == ["retail"]
+
+
+def test_a_derived_draft_is_priced_and_covered_as_it_would_be_published(world: World) -> None:
+    world.mara.catalogue.publish("tarnwick", files(rate_card("list", "EUR", "own-use", "1")))
+    draft = files(derived("tenants-eur", "tarnwick/list", day="2026-12-01"))
+    found = world.mara.estimates.what_if("tarnwick", "2026-09", draft)
+    fee = next(row for row in found.rows if (row.buyer, row.service) == ("quillstone", "open-range"))
+
+    assert (fee.before, fee.after) == (79, Decimal("94.80"))
+    (coverage,) = world.mara.estimates.coverage("tarnwick", "open-range", draft)
+    assert {meter.state for meter in coverage.meters} == {"priced"}
+
+
 @pytest.mark.parametrize(
     ("card", "words"),
     [

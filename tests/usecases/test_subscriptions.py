@@ -2,6 +2,7 @@
 
 from datetime import date
 from decimal import Decimal
+from typing import Any
 
 import pytest
 
@@ -25,10 +26,10 @@ def quillstone(world: World) -> SubscriptionBody:
     return world.mara.subscriptions.list("quillstone")[0]
 
 
-def change(world: World, day: date, **changes: object) -> SubscriptionBody:
+def change(world: World, day: date, **changes: Any) -> SubscriptionBody:
     return world.mara.subscriptions.change(
         quillstone(world).id,
-        SubscriptionChange(starts_on=day, **changes),  # type: ignore[arg-type]
+        SubscriptionChange(starts_on=day, **changes),
     )
 
 

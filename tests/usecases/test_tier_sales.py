@@ -30,6 +30,9 @@ def test_a_withdrawn_tier_is_kept_by_who_has_it_and_sold_to_nobody_else(world: W
         world.mara.estimates.price(
             EstimateAsked(organisation="quillstone", plan="open-range", tier="heath", first_day=date(2026, 10, 1))
         )
+    heath = next(each for each in quillstone if each.tier == "heath")
+    again = SubscriptionChange(starts_on=date(2026, 10, 2), tier="heath", quantity=2)
+    assert world.mara.subscriptions.change(heath.id, again).stretches[-1].quantity == 2
     plan = next(each for each in world.mara.catalogue.plans() if each.slug == "open-range")
     assert plan.withdrawn == {"heath": date(2026, 10, 1)}
     world.mara.catalogue.set_tier_sale("open-range", "heath", withdrawn_on=None)

@@ -3,7 +3,7 @@
 from fastapi import APIRouter, Response
 
 from gradumen.api.calls import CallerHere, Uow
-from gradumen.core.rate_forms import source_form
+from gradumen.core.derived import source_form
 from gradumen.documents.catalogue import read_catalogue, write_catalogue
 from gradumen.usecases import catalogue, catalogue_lists, tier_sales
 from gradumen.wire.catalogue import (

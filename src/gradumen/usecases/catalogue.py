@@ -15,7 +15,7 @@ from gradumen.core.errors import CatalogueInvalid, Invalid, VersionInForce
 from gradumen.core.forms import plan_form, read_plan, read_service, service_form
 from gradumen.core.periods import Period
 from gradumen.core.permissions import Right
-from gradumen.core.rate_forms import WrittenCard, rate_card_form, read_derivation, read_rate_card
+from gradumen.core.rate_forms import WrittenCard, rate_card_form, read_rate_card
 from gradumen.core.rates import RateCardVersion
 from gradumen.store.billing import InvoiceRow
 from gradumen.store.catalogue import (
@@ -30,7 +30,7 @@ from gradumen.store.catalogue import (
 from gradumen.store.organisations import OrganisationRow
 from gradumen.store.unit_of_work import use_case
 from gradumen.usecases.derived_cards import expand, find_card, followers, leave_draft
-from gradumen.usecases.published import add_service, load_published, stored_versions
+from gradumen.usecases.published import Published, add_service, load_published, stored_versions
 from gradumen.usecases.scope import Caller, get_organisation, load_scope
 
 
@@ -87,15 +87,17 @@ def _run(tx: Session, caller: Caller, organisation: str, documents: Sequence[Doc
     scope = load_scope(tx, caller)
     seller = get_organisation(tx, scope, organisation)
     scope.require(Right.MANAGE_CATALOGUE, seller)
-    return _Publishing(tx, seller, scope.now.date(), caller, store).run(documents)
+    return _Publishing(tx, seller, scope.now.date(), caller, store, load_published(tx)).run(documents)
 
 
 class _Publishing:
     """One pass over documents: services first, then plans, then rate cards."""
 
-    def __init__(self, tx: Session, seller: OrganisationRow, today: date, caller: Caller, store: bool) -> None:
+    def __init__(
+        self, tx: Session, seller: OrganisationRow, today: date, caller: Caller, store: bool, known: Published
+    ) -> None:
         self.tx, self.seller, self.today, self.caller, self.store = tx, seller, today, caller, store
-        self.known = load_published(tx)
+        self.known = known
         self.problems: list[dict[str, Any]] = []
 
     def run(self, documents: Sequence[Document]) -> list[Change]:
@@ -201,17 +203,15 @@ class _Publishing:
         return change
 
     def _rate_card(self, form: dict[str, Any]) -> Change:
-        derivation = read_derivation(form)
-        if derivation is not None:
-            form = expand(self.tx, self.seller, self.known, form, derivation)
+        form = expand(self.tx, self.seller, self.known, form)
         change = self._rate_card_version(form)
         if self.store and change.change != "unchanged":
             for owner, following in followers(self.tx, self.seller, change.slug, form):
-                inner = _Publishing(self.tx, owner, self.today, self.caller, store=True)
-                inner.known = self.known
+                inner = _Publishing(self.tx, owner, self.today, self.caller, True, self.known)
                 try:
-                    inner._rate_card(following)
-                except Invalid:
+                    with self.tx.begin_nested():
+                        inner._rate_card(following)
+                except (Invalid, VersionInForce):
                     if owner.id == self.seller.id:
                         raise
                     # Another seller's card is no reason to refuse this one; its seller finds it among its drafts.

@@ -63,7 +63,10 @@ def _get(tx: Session, seller: OrganisationRow, kind: str, slug: str) -> Catalogu
 
 
 def _view(tx: Session, row: CatalogueDraftRow) -> CatalogueDraft:
-    name = tx.scalar(select(UserRow.name).where(UserRow.id == row.edited_by)) or ""
+    return _with_name(row, tx.get_one(UserRow, row.edited_by).name)
+
+
+def _with_name(row: CatalogueDraftRow, name: str) -> CatalogueDraft:
     return CatalogueDraft(row.kind, row.slug, row.form, row.version, name, row.edited_at)
 
 
@@ -71,12 +74,13 @@ def _view(tx: Session, row: CatalogueDraftRow) -> CatalogueDraft:
 def list_drafts(tx: Session, caller: Caller, *, organisation: str) -> list[CatalogueDraft]:
     """A seller's drafts, by kind and slug."""
     seller = _seller(tx, caller, organisation)
-    rows = tx.scalars(
-        select(CatalogueDraftRow)
+    rows = tx.execute(
+        select(CatalogueDraftRow, UserRow.name)
+        .join(UserRow, UserRow.id == CatalogueDraftRow.edited_by)
         .where(CatalogueDraftRow.organisation_id == seller.id)
         .order_by(CatalogueDraftRow.kind, CatalogueDraftRow.slug)
     )
-    return [_view(tx, row) for row in rows]
+    return [_with_name(row, name) for row, name in rows]
 
 
 @use_case

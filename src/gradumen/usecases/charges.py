@@ -106,13 +106,14 @@ class LineNames:
         self.rated, self.published = rated, published
         owners = {line.subscription.organisation_id for line in rated.lines.values()}
         self.owners = organisations_by_id(tx, owners)
+        self._project_slugs = {project.id: project.slug for project in rated.projects}
 
     def project(self, index: int | None, line: int) -> str | None:
         """The slug of a part's project; a fee belongs to its subscription's project."""
         if index is not None:
             return self.rated.projects[index].slug
         wanted = self.rated.lines[line].subscription.project_id
-        return next((each.slug for each in self.rated.projects if each.id == wanted), None)
+        return None if wanted is None else self._project_slugs.get(wanted)
 
     def lines(self, charge: Charge) -> list[Line]:
         """A charge's lines, one a project; what belongs to no project is the subscription's."""

@@ -7,10 +7,10 @@ from uuid import UUID, uuid4
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from gradumen.core.derived import Derivation
+from gradumen.core.derived import Derivation, read_derivation, source_form
 from gradumen.core.errors import Invalid
-from gradumen.core.rate_forms import rate_form, read_derivation, read_rate_card, source_form
-from gradumen.store.catalogue import CatalogueDraftRow, RateCardRow
+from gradumen.core.rate_forms import rate_form, read_rate_card
+from gradumen.store.catalogue import CatalogueDraftRow, RateCardRow, RateCardVersionRow
 from gradumen.store.organisations import OrganisationRow
 from gradumen.store.subscriptions import SupplyLineRow
 from gradumen.usecases.published import Published, stored_versions
@@ -23,16 +23,17 @@ def find_card(tx: Session, seller: OrganisationRow, slug: str) -> RateCardRow | 
     ).first()
 
 
-def expand(
-    tx: Session, seller: OrganisationRow, published: Published, form: dict[str, Any], derivation: Derivation
-) -> dict[str, Any]:
-    """A derived card's form with the rates of its base at the derived prices, then those of its own.
+def expand(tx: Session, seller: OrganisationRow, published: Published, form: dict[str, Any]) -> dict[str, Any]:
+    """A derived card's form with the rates of its base at the derived prices, then those of its own; others as is.
 
     A rate of its own replaces the base's of the same name.
 
     Raises:
         Invalid: the base is not there, has no version on that day, another currency, or follows this card.
     """
+    derivation = read_derivation(form)
+    if derivation is None:
+        return form
     own = [rate for rate in form.get("rates") or [] if isinstance(rate, dict)]
     base = _base(tx, seller, derivation, form)
     starts_on = str(form.get("starts-on"))
@@ -90,18 +91,23 @@ def followers(
 ) -> list[tuple[OrganisationRow, dict[str, Any]]]:
     """The cards that follow one, with what they are written as from the day of its new version."""
     starts_on = date.fromisoformat(str(form["starts-on"]))
-    found: list[tuple[OrganisationRow, dict[str, Any]]] = []
-    rows = tx.execute(
-        select(RateCardRow, OrganisationRow)
-        .join(OrganisationRow, OrganisationRow.id == RateCardRow.organisation_id)
-        .order_by(RateCardRow.id)
+    path = f"{seller.slug}/{slug}"
+    once = select(RateCardVersionRow.rate_card_id).where(
+        RateCardVersionRow.document["derived"]["base"].as_string() == path
     )
-    for card, owner in rows:
-        versions = stored_versions(tx, card)
-        newest = versions[-1].document if versions else {}
-        if newest.get("derived", {}).get("base") == f"{seller.slug}/{slug}" and versions[-1].starts_on < starts_on:
-            found.append((owner, {**source_form(newest), "starts-on": starts_on.isoformat()}))
-    return found
+    rows = tx.execute(
+        select(RateCardVersionRow, OrganisationRow)
+        .join(RateCardRow, RateCardRow.id == RateCardVersionRow.rate_card_id)
+        .join(OrganisationRow, OrganisationRow.id == RateCardRow.organisation_id)
+        .where(RateCardVersionRow.rate_card_id.in_(once))
+        .order_by(RateCardVersionRow.rate_card_id, RateCardVersionRow.starts_on)
+    )
+    newest = {version.rate_card_id: (version, owner) for version, owner in rows}
+    return [
+        (owner, {**source_form(version.document), "starts-on": starts_on.isoformat()})
+        for version, owner in newest.values()
+        if version.document.get("derived", {}).get("base") == path and version.starts_on < starts_on
+    ]
 
 
 def leave_draft(tx: Session, owner: OrganisationRow, form: dict[str, Any], by: UUID, at: datetime) -> None:

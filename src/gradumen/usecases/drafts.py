@@ -29,7 +29,7 @@ from gradumen.store.organisations import OrganisationRow
 from gradumen.store.subscriptions import SupplyLineRow
 from gradumen.usecases.charges import Line, LineNames, explain, line_order
 from gradumen.usecases.published import load_published
-from gradumen.usecases.rating import RatedPeriod, first_period, rate_links, usage_revision
+from gradumen.usecases.rating import RatedPeriod, first_period, load_links, rate_links, usage_revision
 from gradumen.usecases.scope import organisations_by_id
 from gradumen.usecases.tax_rates import find_tax
 
@@ -99,7 +99,8 @@ class Drafting:
             self.tx.add(RatedPeriodRow(bill_run_id=self.run.id, period=period.text, revision=revision))
             period = period.next()
         if first is not None:
-            self._collect(rate_links(self.tx, self.seller.id, last.next()), only_advance=True)
+            coming = load_links(self.tx, self.seller.id, last.next(), with_usage=False)
+            self._collect(coming.rate(), only_advance=True)
         self.tx.flush()
         buyers = organisations_by_id(self.tx, {each.buyer for each in self.pending})
         for buyer in sorted(buyers.values(), key=lambda row: row.slug):

@@ -27,10 +27,11 @@ from gradumen.store.organisations import OrganisationRow, zone_name
 from gradumen.store.unit_of_work import use_case
 from gradumen.usecases.catalogue import Document
 from gradumen.usecases.charges import base_units, describe
+from gradumen.usecases.derived_cards import expand
 from gradumen.usecases.published import Published, load_cards, load_published, plan_of
 from gradumen.usecases.rating import RatedPeriod, load_links
 from gradumen.usecases.scope import Caller, get_organisation, load_scope, organisations_by_id
-from gradumen.usecases.subscriptions import choose_card, newest_plan
+from gradumen.usecases.subscriptions import check_quantity, choose_card, newest_plan
 from gradumen.usecases.tier_sales import check_on_sale
 
 
@@ -113,8 +114,7 @@ def estimate_price(
     found = plan_of(version, published)
     found.tier(tier)
     check_on_sale(tx, version.plan_id, tier, first_day or scope.now.date())
-    if not 1 <= quantity <= 1_000_000:
-        raise Invalid(f"quantity lies between 1 and 1000000; got {quantity}", field="quantity", value=quantity)
+    check_quantity(quantity)
     order = Order(
         plan=found,
         tier=tier,
@@ -192,11 +192,9 @@ def check_coverage(
     scope.require(Right.MANAGE_CATALOGUE, seller)
     published = load_published(tx)
     found = plan_of(newest_plan(tx, plan, scope.tree.chain(seller.id)), published)
-    versions = [(version.card, version) for version in _read_cards(documents, published)]
+    versions = [(version.card, version) for version in _read_cards(tx, seller, documents, published)]
     if not documents:
-        rows = tx.scalars(
-            select(RateCardRow).where(RateCardRow.organisation_id == seller.id).order_by(RateCardRow.slug)
-        )
+        rows = tx.scalars(select(RateCardRow).where(RateCardRow.organisation_id == seller.id))
         names = {row.id: row.slug for row in rows}
         versions = [(names[id], card.versions[-1]) for id, card in load_cards(tx, names, published).items()]
     return [
@@ -210,14 +208,17 @@ def check_coverage(
     ]
 
 
-def _read_cards(documents: Sequence[Document], published: Published) -> list[RateCardVersion]:
+def _read_cards(
+    tx: Session, seller: OrganisationRow, documents: Sequence[Document], published: Published
+) -> list[RateCardVersion]:
     problems = []
     versions = []
     for document in documents:
         if document.kind != "rate-card":
             continue
         try:
-            versions.append(read_rate_card(document.form, published.known, 1).version)
+            form = expand(tx, seller, published, document.form)
+            versions.append(read_rate_card(form, published.known, 1).version)
         except Invalid as problem:
             problems.append(document.problem(problem.facts.get("path", ""), problem.message))
     if problems:
@@ -267,7 +268,7 @@ def price_again(
     published = load_published(tx)
     rows = {row.slug: row for row in tx.scalars(select(RateCardRow).where(RateCardRow.organisation_id == seller.id))}
     instead: dict[UUID, RateCardVersion] = {}
-    for version in _read_cards(documents, published):
+    for version in _read_cards(tx, seller, documents, published):
         card = rows.get(version.card)
         if card is None or card.currency != version.currency:
             raise Invalid(

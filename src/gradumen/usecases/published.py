@@ -77,7 +77,7 @@ def load_published(tx: Session) -> Published:
     ):
         found.owners["service", row.slug] = row.organisation_id
         found.forms.setdefault(("service", row.slug), []).append((version.number, version.document))
-        add_service(found, _kept.get(version.id, lambda v=version: read_service(v.document)))  # type: ignore[misc]
+        add_service(found, service_of(version))
     found.meter_ids = {row.slug: row.id for row in tx.scalars(select(MeterRow))}
     for plan_row, plan_version in tx.execute(
         select(PlanRow, PlanVersionRow).join(PlanVersionRow).order_by(PlanVersionRow.number)
@@ -92,6 +92,11 @@ def add_service(found: Published, service: Service) -> None:
     """Put a service and its meters among those known."""
     found.services[service.slug] = service
     found.meters.update({meter.slug: meter for meter in service.meters})
+
+
+def service_of(version: ServiceVersionRow) -> Service:
+    """The service of a stored version."""
+    return _kept.get(version.id, lambda: read_service(version.document))
 
 
 def plan_of(version: PlanVersionRow, published: Published) -> Plan:

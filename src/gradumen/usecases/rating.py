@@ -114,14 +114,21 @@ def rate_links(
 
 
 def load_links(
-    tx: Session, seller: UUID, period: Period, *, buyers: Iterable[UUID] | None = None, owners: set[UUID] | None = None
+    tx: Session,
+    seller: UUID,
+    period: Period,
+    *,
+    buyers: Iterable[UUID] | None = None,
+    owners: set[UUID] | None = None,
+    with_usage: bool = True,
 ) -> LoadedLinks:
-    """Read what rating takes; see `rate_links`."""
+    """Read what rating takes; see `rate_links`. Without usage only fees come of it."""
     zone = zone_of(zone_name(tx, seller, period.first_day))
     published = load_published(tx)
     start, end = period.bounds(zone)
     lines, rated_lines = _load_lines(tx, seller, period, zone, published, buyers, owners)
-    usage, projects, resources, unassigned = _load_usage(tx, lines, rated_lines, published, start, end, zone)
+    hours = (start, end) if with_usage else (start, start)
+    usage, projects, resources, unassigned = _load_usage(tx, lines, rated_lines, published, *hours, zone)
     sets = {row.id: row.document for row in tx.scalars(select(AttributeSetRow))}
     return LoadedLinks(period, zone, lines, rated_lines, usage, projects, resources, unassigned, sets, published)
 

@@ -88,7 +88,7 @@ def create_subscription(
     version = newest_plan(tx, plan, chain)
     _check_tier(version, tier)
     check_on_sale(tx, version.plan_id, tier, starts_on)
-    _check_quantity(quantity)
+    check_quantity(quantity)
     if not date(2000, 1, 1) <= starts_on <= date(2200, 1, 1):
         raise Invalid(f"starts_on {starts_on} is out of range", field="starts_on", value=starts_on)
     if ends_on is not None and ends_on <= starts_on:
@@ -150,7 +150,8 @@ def _check_tier(version: PlanVersionRow, tier: str) -> None:
         raise Invalid(f"the plan has no tier '{tier[:60]}'; choose one of {', '.join(known)}", field="tier", value=tier)
 
 
-def _check_quantity(quantity: int) -> None:
+def check_quantity(quantity: int) -> None:
+    """Check how many of a subscription are wanted."""
     if not 1 <= quantity <= 1_000_000:
         raise Invalid(f"quantity lies between 1 and 1000000; got {quantity}", field="quantity", value=quantity)
 
@@ -239,9 +240,8 @@ def end_subscription(
             field="ends_on",
             value=ends_on,
         )
-    first_changed = min((day for day in (row.ends_on, ends_on) if day is not None), default=row.starts_on)
     row.ends_on, row.version = ends_on, row.version + 1
-    touch_months(tx, row.organisation_id, _months(min(first_changed, row.starts_on), scope.now.date()))
+    touch_months(tx, row.organisation_id, _months(row.starts_on, scope.now.date()))
     tx.flush()
     return _views(tx, [row], scope.now.date())[0]
 
@@ -286,12 +286,11 @@ def change_subscription(
             field="starts_on",
             value=starts_on,
         )
+    plan_version = tx.get_one(PlanVersionRow, row.plan_version_id)
     if tier is not None:
-        version_row = tx.get_one(PlanVersionRow, row.plan_version_id)
-        _check_tier(version_row, tier)
-        check_on_sale(tx, version_row.plan_id, tier, starts_on)
+        _check_tier(plan_version, tier)
     if quantity is not None:
-        _check_quantity(quantity)
+        check_quantity(quantity)
     lines: dict[int, list[SupplyLineRow]] = {}
     for line in tx.scalars(
         select(SupplyLineRow).where(SupplyLineRow.subscription_id == row.id).order_by(SupplyLineRow.starts_on)
@@ -299,6 +298,8 @@ def change_subscription(
         lines.setdefault(line.depth, []).append(line)
     for stretches in lines.values():
         held = [line for line in stretches if line.starts_on <= starts_on][-1]
+        if tier not in (None, held.tier):
+            check_on_sale(tx, plan_version.plan_id, tier or held.tier, starts_on)
         changed = [line for line in stretches if line.starts_on >= starts_on]
         if held.starts_on < starts_on:
             changed.append(_copy(held, starts_on))
