@@ -153,12 +153,22 @@ export function RateEditor({ rate, currency, meters, tiers, onChange, onRemove }
           </>
         )}
         {rate.markup && (
-          <Line
-            label="Percent on top"
-            value={rate.markup.percent}
-            width={130}
-            onChange={(percent) => onChange({ ...rate, markup: { ...rate.markup, percent } })}
-          />
+          <>
+            <Line
+              label="Percent on top"
+              value={rate.markup.percent}
+              width={130}
+              onChange={(percent) => onChange({ ...rate, markup: { ...rate.markup, percent } })}
+            />
+            <Line
+              label={`Fixed a month, ${currency}`}
+              value={rate.markup.fixed}
+              width={150}
+              onChange={(fixed) =>
+                onChange({ ...rate, markup: change(rate.markup ?? { percent: '' }, 'fixed', fixed) })
+              }
+            />
+          </>
         )}
         <Remove what={`rate ${rate.rate}`} onClick={onRemove} />
       </Row>

@@ -113,6 +113,16 @@ export function ServiceEditor({
                   width={100}
                 />
               )}
+              <Select
+                label="Resources"
+                value={meter.across ?? 'sum'}
+                onChange={(value) => field('across')(value === 'sum' ? '' : value)}
+                options={[
+                  ['sum', 'add up'],
+                  ['max', 'the highest counts'],
+                  ['distinct', 'each counts one'],
+                ]}
+              />
               <Remove
                 what={`meter ${slug}`}
                 onClick={() => setMeters(meters.filter((_, place) => place !== index))}

@@ -122,23 +122,6 @@ export const rateCardsOptions = queryOptions({
   queryFn: async () => body(await api.GET('/api/v1/rate-cards')).items,
 });
 
-export const differencesOptions = (seller: string, slug: string, before: number, after: number) =>
-  queryOptions({
-    queryKey: ['rate cards', seller, slug, 'differences', before, after],
-    queryFn: async () =>
-      body(
-        await api.GET('/api/v1/rate-cards/{seller}/{slug}/differences', {
-          params: { path: { seller, slug }, query: { before, after } },
-        }),
-      ).differences,
-  });
-export const planVersionsOptions = (slug: string) =>
-  queryOptions({
-    queryKey: ['plans', slug, 'versions'],
-    queryFn: async () =>
-      body(await api.GET('/api/v1/plans/{slug}/versions', { params: { path: { slug } } })).versions,
-  });
-
 /** The rates of a version. */
 export const formOf = (version: RateCardVersion): RateCardForm => version.form as unknown as RateCardForm;
 
