@@ -101,11 +101,42 @@ def service(running: Service) -> Iterator[Service]:
     empty(running.uow.engine)
 
 
+@pytest.fixture(scope="session")
+def kept_world() -> dict[str, list[Any]]:
+    """The rows of the small world, by table, once it was made."""
+    return {}
+
+
 @pytest.fixture
-def world(service: Service) -> Iterator[World]:
-    """A small world; see `tests.world`."""
-    with closing(make_world(service.url, CODE)) as made:
+def world(service: Service, kept_world: dict[str, list[Any]]) -> Iterator[World]:
+    """A small world; see `tests.world`. Made once through the client, then its rows are put back as they were."""
+    if kept_world:
+        _put_back(service.uow.engine, kept_world)
+        made = World(service.url)
+    else:
+        made = make_world(service.url, CODE)
+        kept_world.update(_rows(service.uow.engine))
+    with closing(made):
         yield made
+
+
+def _rows(engine: Engine) -> dict[str, list[Any]]:
+    with engine.connect() as connection:
+        return {
+            table.name: [dict(row) for row in connection.execute(table.select()).mappings()]
+            for table in Base.metadata.sorted_tables
+        }
+
+
+def _put_back(engine: Engine, kept: dict[str, list[Any]]) -> None:
+    with engine.begin() as connection:
+        connection.execute(text("SET FOREIGN_KEY_CHECKS = 0"))
+        for table in Base.metadata.sorted_tables:
+            if kept[table.name]:
+                if table.name == "business_clock":
+                    connection.execute(table.delete())
+                connection.execute(table.insert(), kept[table.name])
+        connection.execute(text("SET FOREIGN_KEY_CHECKS = 1"))
 
 
 @pytest.fixture(scope="session")

@@ -44,6 +44,12 @@ tiers:
 """
 
 
+OFFERS = """
+offer: open-range
+to: all
+"""
+
+
 def rate_card(slug: str, currency: str, buyers: str, factor: str, starts_on: str = "2026-01-01") -> str:
     """A card with all three kinds of rates."""
     f = Decimal(factor)
@@ -209,12 +215,13 @@ def make_world(url: str, code: str) -> World:
         "tarnwick",
         files(
             SERVICES,
+            OFFERS,
             rate_card("tenants-eur", "EUR", "tenants", "1"),
             rate_card("resellers-gbp", "GBP", "resellers", "0.7"),
             rate_card("own-cost", "EUR", "own-use", "0.4"),
         ),
     )
-    world.user("edda").catalogue.publish("oxbow", files(rate_card("oxbow-gbp", "GBP", "any", "0.95")))
+    world.user("edda").catalogue.publish("oxbow", files(OFFERS, rate_card("oxbow-gbp", "GBP", "any", "0.95")))
     for user, seller, country, percent, category in (
         ("mara", "tarnwick", "IE", "23", "S"),
         ("mara", "tarnwick", "GB", "0", "O"),

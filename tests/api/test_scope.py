@@ -12,6 +12,7 @@ from gradumen.client import Client
 from gradumen.client.readings import BATCH
 from gradumen.core.permissions import Role
 from gradumen.wire.billing import InvoiceBody
+from gradumen.wire.one_off_charges import OneOffChargeCreate
 from tests.conftest import Service
 from tests.world import SERVICES, World, egress, rate_card
 
@@ -39,6 +40,17 @@ def calls(invoice: InvoiceBody, world: World) -> dict[str, Call]:
     run = world.user("finn").bill_runs.list("tarnwick")[0].id
     subscription = world.mara.subscriptions.list("quillstone")[0].id
     token = world.mara.tokens.create("tarnwick", name="x", role=Role.VIEWER).id
+    one_off = {
+        "seller": "tarnwick",
+        "organisation": "quillstone",
+        "subscription": "Open Range",
+        "day": "2026-10-01",
+        "description": "Moving in",
+        "amount": "10",
+        "currency": "EUR",
+    }
+    entered = world.mara.one_off_charges.enter(OneOffChargeCreate.model_validate(one_off)).id
+    rule = {"subscription": "Open Range", "starts_on": "2026-10-01", "conditions": {"service": "compute"}}
     grant = {"limit": "0"}
     new = {"slug": "new", "name": "New"}
     drafts = "organisations/tarnwick/catalogue-drafts"
@@ -74,6 +86,7 @@ def calls(invoice: InvoiceBody, world: World) -> dict[str, Call]:
         "create_organisation": Call("POST", "organisations", tenant, viewer=403),
         "read_organisation": Call("GET", org),
         "list_projects": Call("GET", f"{org}/projects"),
+        "set_segment": Call("PATCH", org, {"segment": None}, viewer=403),
         "create_project": Call("POST", f"{org}/projects", new, viewer=403),
         "list_quotas": Call("GET", f"{org}/quotas"),
         "grant_quota": Call("PUT", f"{org}/quotas/storage", grant, viewer=403),
@@ -82,6 +95,11 @@ def calls(invoice: InvoiceBody, world: World) -> dict[str, Call]:
         "publish_catalogue": Call("POST", "catalogue/publish", published, viewer=403),
         "list_services": Call("GET", "services", foreign=200),
         "list_plans": Call("GET", "plans", foreign=200),
+        "list_offers": Call("GET", "organisations/tarnwick/offers"),
+        "compare_prices": Call(
+            "GET", "rate-cards/tarnwick/tenants-eur/margins", query={"against": "tarnwick/own-cost"}
+        ),
+        "list_price_changes": Call("GET", "price-changes", foreign=200),
         "list_rate_cards": Call("GET", "rate-cards", foreign=200),
         "read_rate_card": Call("GET", "rate-cards/tarnwick/tenants-eur"),
         "read_rate_card_file": Call("GET", "rate-cards/tarnwick/tenants-eur/file"),
@@ -116,6 +134,19 @@ def calls(invoice: InvoiceBody, world: World) -> dict[str, Call]:
             "POST", f"subscriptions/{subscription}/change", {"starts_on": "2026-09-01", "quantity": 1}, viewer=403
         ),
         "end_subscription": Call("PATCH", f"subscriptions/{subscription}", {"ends_on": None}, viewer=403),
+        "deviate_subscription": Call(
+            "POST",
+            f"subscriptions/{subscription}/deviate",
+            {"seller": "tarnwick", "starts_on": "2026-09-01", "deviations": {}},
+            viewer=403,
+        ),
+        "list_deviations": Call("GET", "organisations/tarnwick/deviations"),
+        "list_assignment_rules": Call("GET", f"{org}/assignment-rules"),
+        "set_assignment_rule": Call("PUT", f"{org}/assignment-rules/new", rule, viewer=403),
+        "delete_assignment_rule": Call("DELETE", f"{org}/assignment-rules/new", viewer=403),
+        "list_one_off_charges": Call("GET", "organisations/tarnwick/one-off-charges"),
+        "enter_one_off_charge": Call("POST", "one-off-charges", one_off, viewer=403),
+        "withdraw_one_off_charge": Call("POST", f"one-off-charges/{entered}/withdraw", viewer=403),
         "list_feeds": Call("GET", "organisations/tarnwick/feeds"),
         "create_feed": Call("POST", "organisations/tarnwick/feeds", new, viewer=403),
         "allow_sender": Call("PUT", "feeds/senders", {**feed, "email": "mara@tarnwick.example"}, viewer=403),

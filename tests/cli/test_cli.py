@@ -37,6 +37,7 @@ def profiles(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Path:
 def terminal(
     world: World, capsys: pytest.CaptureFixture[str], profiles: Path, monkeypatch: pytest.MonkeyPatch
 ) -> Terminal:
+    monkeypatch.setenv("COLUMNS", "100")
     made = Terminal(capsys, world.url)
     monkeypatch.setattr(sys, "stdin", io.StringIO(PASSWORD + "\n"))
     assert "administrator of Tarnwick Cloud" in made("sign-in", EMAILS["mara"], "--password-stdin")

@@ -14,9 +14,8 @@ from math import ceil
 from zoneinfo import ZoneInfo
 
 from gradumen.core.exact import AMOUNT_PLACES, allocate, round_half_up, scaled
-from gradumen.core.fees import months_after
 from gradumen.core.matching import TimeWindow, specificity
-from gradumen.core.periods import Period, day_start, hour_start
+from gradumen.core.periods import Period, day_start, hour_start, months_after
 from gradumen.core.rates import (
     Blocks,
     Every,

@@ -10,13 +10,9 @@ from hypothesis import strategies as st
 
 from gradumen.core.assignment import Candidate, assign
 from gradumen.core.errors import Invalid
-from gradumen.core.forms import (
-    plan_form,
-    read_plan,
-    read_service,
-    service_form,
-)
+from gradumen.core.forms import read_service, service_form
 from gradumen.core.periods import Period, zone_of
+from gradumen.core.plan_forms import plan_form, read_plan
 from gradumen.core.rate_forms import Known, rate_card_form, read_rate_card
 from gradumen.core.readings import base_quantity, read_reading
 from gradumen.core.units import convertible, parse_unit

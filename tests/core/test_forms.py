@@ -7,8 +7,10 @@ import pytest
 
 from gradumen.core.catalogue import find_circle
 from gradumen.core.errors import Invalid
-from gradumen.core.forms import plan_form, read_plan, read_service, service_form
+from gradumen.core.forms import read_service, service_form
+from gradumen.core.plan_forms import plan_form, read_plan
 from gradumen.core.rate_forms import Known, WrittenCard, rate_card_form, read_rate_card
+from gradumen.core.selection import Buyers
 from gradumen.documents.catalogue import read_catalogue, write_catalogue
 from tests.core.generator import make_batch
 
@@ -45,6 +47,15 @@ def known() -> Known:
     return Known(meters, services, {"plan": plan})
 
 
+BUYERS = (
+    Buyers(),
+    Buyers("tenants"),
+    Buyers(named=True),
+    Buyers(organisations=("oxbow", "gannet")),
+    Buyers("resellers", countries=("GB", "IE"), segments=("education",)),
+)
+
+
 @pytest.mark.parametrize("seed", range(40))
 def test_a_rate_card_comes_back_from_yaml_as_it_was(seed: int) -> None:
     """Every kind of rate, condition, window, bound and discount that the generator makes."""
@@ -53,7 +64,7 @@ def test_a_rate_card_comes_back_from_yaml_as_it_was(seed: int) -> None:
         for version in line.versions:
             if version.currency != "EUR":
                 continue
-            card = WrittenCard("A card", Random(seed).choice(["any", "tenants"]), version)
+            card = WrittenCard("A card", Random(seed).choice(BUYERS), version, Random(seed).choice([None, "later"]))
             (document,) = read_catalogue([("card.yaml", write_catalogue([rate_card_form(card)]))])
             assert read_rate_card(document.form, speaking, version.number) == card
 
@@ -75,6 +86,8 @@ PLAN = {
     "name": "Kit",
     "services": ["net", "compute"],
     "minimum-months": "3",
+    "renewal": {"months": "12", "notice-days": "30"},
+    "terms": {"version": "2026-11", "text": "Be kind."},
     "trial": {"days": "30", "then": "ends"},
     "tiers": [
         {

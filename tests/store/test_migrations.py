@@ -4,11 +4,14 @@ from collections.abc import Iterator
 
 import pytest
 from alembic import command
-from sqlalchemy import Engine, text
+from sqlalchemy import Engine, select, text
 from sqlalchemy.exc import DBAPIError
+from sqlalchemy.orm import Session
 
 from gradumen.run.database import PrivateDatabase
 from gradumen.store import schema
+from gradumen.store.catalogue import OfferRow, OfferVersionRow, RateCardRow
+from gradumen.store.subscriptions import SubscriptionRow, SupplyLineRow
 from gradumen.store.unit_of_work import UnitOfWork, make_engine
 
 
@@ -58,6 +61,48 @@ def test_subscriptions_of_before_keep_their_day_and_quantity(fresh: Engine) -> N
     with fresh.connect() as connection:
         row = connection.execute(text("SELECT starts_on, quantity, paused, trial, tier FROM supply_lines")).one()
     assert tuple(map(str, row)) == ("2026-08-01", "3", "0", "0", "moor")
+    command.check(schema.alembic_config(fresh))
+
+
+def test_what_could_be_ordered_before_offers_can_be_ordered_after(fresh: Engine) -> None:
+    """From the schema before offers: plans, rate cards and subscriptions with their versions all carry over."""
+    schema.migrate(fresh, "0003")
+    names = ("provider", "reseller", "tenant", "plan", "version", "card", "sub", "line")
+    ids = {name: f"{number:032x}" for number, name in enumerate(names, 1)}
+    ids["form"] = '{"plan": "open-range", "name": "Open Range", "tiers": [{"tier": "moor", "name": "Moor"}]}'
+    with fresh.begin() as connection:
+        for statement in (
+            *(
+                "INSERT INTO organisations (id, type, slug, name, country, currency, created_at) "
+                f"VALUES (:{type}, '{type}', '{type}', '{type}', 'IE', 'EUR', NOW())"
+                for type in ("provider", "reseller", "tenant")
+            ),
+            "INSERT INTO parent_edges (child_id, starts_at, parent_id) VALUES (:reseller, NOW(), :provider), "
+            "(:tenant, NOW(), :reseller)",
+            "INSERT INTO plans (id, organisation_id, slug) VALUES (:plan, :provider, 'open-range')",
+            "INSERT INTO plan_versions (id, plan_id, number, published_at, document) "
+            "VALUES (:version, :plan, 1, NOW(), :form)",
+            "INSERT INTO rate_cards (id, organisation_id, slug, name, currency, buyers) "
+            "VALUES (:card, :provider, 'eur', 'Euro', 'EUR', 'tenants')",
+            "INSERT INTO subscriptions (id, organisation_id, plan_version_id, name, starts_on, version, created_at) "
+            "VALUES (:sub, :tenant, :version, 'Open Range', '2026-08-01', 1, NOW())",
+            "INSERT INTO supply_lines (id, subscription_id, depth, seller_id, buyer_id, starts_on, tier, quantity, "
+            "paused, trial, rate_card_id) "
+            "VALUES (:line, :sub, 0, :reseller, :tenant, '2026-08-01', 'moor', 1, 0, 0, :card)",
+        ):
+            connection.execute(text(statement), ids)
+    schema.migrate(fresh)
+    with Session(fresh) as session:
+        offers = {
+            (offer.organisation_id.hex, version.document["to"], tuple(version.document["tiers"]))
+            for offer, version in session.execute(select(OfferRow, OfferVersionRow).join(OfferVersionRow))
+        }
+        assert offers == {(ids[seller], "all", ("moor",)) for seller in ("provider", "reseller")}
+        line = session.scalars(select(SupplyLineRow)).one()
+        subscription = session.scalars(select(SubscriptionRow)).one()
+        assert (line.plan_version_id.hex, subscription.plan_id.hex) == (ids["version"], ids["plan"])
+        assert (line.choices, line.deviations, line.card_named) == ({}, {}, False)
+        assert session.scalars(select(RateCardRow.buyers)).one() == "tenants"
     command.check(schema.alembic_config(fresh))
 
 

@@ -10,7 +10,7 @@ from tests.world import World, rate_card
 
 
 def form(**changes: Any) -> dict[str, Any]:
-    found: dict[str, Any] = yaml.safe_load(rate_card("spring", "EUR", "tenants", "1"))
+    found: dict[str, Any] = yaml.safe_load(rate_card("spring", "EUR", "named", "1"))
     found["starts-on"] = "2026-01-01"
     found["rates"] = [{**rate, **({"price": "0.5"} if "price" in rate else {})} for rate in found["rates"]]
     for rate in found["rates"]:

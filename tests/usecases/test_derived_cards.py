@@ -15,7 +15,7 @@ from tests.world import World, files, rate_card
 DERIVED = """
 rate-card: {slug}
 name: Derived
-for: tenants
+for: named
 currency: {currency}
 starts-on: {day}
 rates: {own}
@@ -101,7 +101,7 @@ def test_a_chain_of_followers_is_published_whole_or_waits_whole(world: World) ->
 
 
 def test_a_derived_draft_is_priced_and_covered_as_it_would_be_published(world: World) -> None:
-    world.mara.catalogue.publish("tarnwick", files(rate_card("list", "EUR", "own-use", "1")))
+    world.mara.catalogue.publish("tarnwick", files(rate_card("list", "EUR", "named", "1")))
     draft = files(derived("tenants-eur", "tarnwick/list", day="2026-12-01"))
     found = world.mara.estimates.what_if("tarnwick", "2026-09", draft)
     fee = next(row for row in found.rows if (row.buyer, row.service) == ("quillstone", "open-range"))

@@ -19,6 +19,8 @@ services: [network]
 minimum-months: 6
 tiers:
   - {tier: heath, name: Heath}
+---
+offer: long-hold
 """
 
 
@@ -161,7 +163,7 @@ def test_a_plan_with_a_minimum_term_is_not_ended_before(world: World) -> None:
             organisation="quillstone", plan="long-hold", tier="heath", name="Long", starts_on=date(2026, 9, 1)
         )
     )
-    with pytest.raises(Invalid, match="at least 6 months, until 2027-03-01"):
+    with pytest.raises(Invalid, match="at least 6 months; the earliest end from 2026-10-05 is 2027-03-01"):
         world.mara.subscriptions.end(made.id, date(2027, 2, 28))
     assert world.mara.subscriptions.end(made.id, date(2027, 3, 1)).ends_on == date(2027, 3, 1)
 

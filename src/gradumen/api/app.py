@@ -6,12 +6,15 @@ from fastapi.routing import APIRoute
 from sqlalchemy import text
 
 from gradumen.api import (
+    assignment_rules,
     billing,
     catalogue,
     catalogue_drafts,
     clock,
     console,
     estimates,
+    margins,
+    one_off_charges,
     organisations,
     problems,
     readings,
@@ -29,10 +32,13 @@ ROUTERS = (
     organisations,
     catalogue,
     catalogue_drafts,
+    margins,
     estimates,
     subscriptions,
+    assignment_rules,
     readings,
     billing,
+    one_off_charges,
     clock,
 )
 

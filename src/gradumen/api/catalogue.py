@@ -5,13 +5,14 @@ from fastapi import APIRouter, Response
 from gradumen.api.calls import CallerHere, Uow
 from gradumen.core.derived import source_form
 from gradumen.documents.catalogue import read_catalogue, write_catalogue
-from gradumen.usecases import catalogue, catalogue_lists, tier_sales
+from gradumen.usecases import catalogue, catalogue_lists, offers, plan_lists, tier_sales
 from gradumen.wire.catalogue import (
     CatalogueFiles,
     ChangeBody,
     ChangesBody,
     DifferenceBody,
     DifferencesBody,
+    OfferBody,
     PublishedBody,
     RateCardBody,
     TierSaleBody,
@@ -41,20 +42,26 @@ def publish_catalogue(body: CatalogueFiles, uow: Uow, caller: CallerHere) -> Cha
 
 @router.get("/services", tags=["catalogue"])
 def list_services(uow: Uow, caller: CallerHere) -> Page[PublishedBody]:
-    """The services on offer in the caller's chain."""
-    return Page(items=[PublishedBody.of(each) for each in catalogue_lists.list_services(uow, caller)])
+    """The services of the caller's own, of those below it, and of plans that it sees."""
+    return Page(items=[PublishedBody.of(each) for each in plan_lists.list_services(uow, caller)])
 
 
 @router.get("/plans", tags=["catalogue"])
 def list_plans(uow: Uow, caller: CallerHere) -> Page[PublishedBody]:
-    """The plans on offer in the caller's chain."""
-    return Page(items=[PublishedBody.of(each) for each in catalogue_lists.list_plans(uow, caller)])
+    """The plans that the caller may order, has or sells, each as its seller offers it."""
+    return Page(items=[PublishedBody.of(each) for each in plan_lists.list_plans(uow, caller)])
 
 
 @router.get("/plans/{slug}/versions", tags=["catalogue"])
 def list_plan_versions(slug: str, uow: Uow, caller: CallerHere) -> VersionsBody:
     """A plan's versions, oldest first."""
     return VersionsBody.of(catalogue_lists.list_plan_versions(uow, caller, slug=slug))
+
+
+@router.get("/organisations/{organisation}/offers", tags=["catalogue"])
+def list_offers(organisation: str, uow: Uow, caller: CallerHere) -> Page[OfferBody]:
+    """What a seller offers to whom; offers are published like plans."""
+    return Page(items=[OfferBody.of(each) for each in offers.list_offers(uow, caller, organisation=organisation)])
 
 
 @router.put("/plans/{slug}/tiers/{tier}/sale", tags=["catalogue"])

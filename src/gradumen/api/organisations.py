@@ -9,6 +9,7 @@ from gradumen.usecases import organisations, quotas
 from gradumen.wire.organisations import (
     OrganisationBody,
     OrganisationCreate,
+    OrganisationUpdate,
     ProjectBody,
     ProjectCreate,
     QuotaBody,
@@ -49,6 +50,12 @@ def create_organisation(body: OrganisationCreate, uow: Uow, caller: CallerHere, 
 def read_organisation(organisation: str, uow: Uow, caller: CallerHere) -> OrganisationBody:
     """One organisation."""
     return OrganisationBody.of(organisations.read_organisation(uow, caller, slug=organisation))
+
+
+@router.patch("/{organisation}", tags=["organisations"])
+def set_segment(organisation: str, body: OrganisationUpdate, uow: Uow, caller: CallerHere) -> OrganisationBody:
+    """Say what kind of customer a buyer is. Safe to repeat."""
+    return OrganisationBody.of(organisations.set_segment(uow, caller, organisation=organisation, **body.model_dump()))
 
 
 @router.get("/{organisation}/projects", tags=["projects"])

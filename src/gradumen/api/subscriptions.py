@@ -5,11 +5,13 @@ from uuid import UUID
 from fastapi import APIRouter, Response, status
 
 from gradumen.api.calls import CallerHere, OnceHere, Uow, answered
-from gradumen.usecases import subscriptions
+from gradumen.usecases import deviations, subscription_changes, subscriptions
 from gradumen.wire.subscriptions import (
+    DeviationBody,
     SubscriptionBody,
     SubscriptionChange,
     SubscriptionCreate,
+    SubscriptionDeviate,
     SubscriptionUpdate,
 )
 from gradumen.wire.values import Page
@@ -47,7 +49,23 @@ def end_subscription(subscription_id: UUID, body: SubscriptionUpdate, uow: Uow, 
 def change_subscription(
     subscription_id: UUID, body: SubscriptionChange, uow: Uow, caller: CallerHere
 ) -> SubscriptionBody:
-    """Change tier, quantity or whether it pauses, from a day on. Safe to repeat."""
+    """Change tier, quantity, plan version, choices or whether it pauses, from a day on. Safe to repeat."""
     return SubscriptionBody.of(
-        subscriptions.change_subscription(uow, caller, subscription_id=subscription_id, **body.model_dump())
+        subscription_changes.change_subscription(uow, caller, subscription_id=subscription_id, **body.model_dump())
     )
+
+
+@router.post("/subscriptions/{subscription_id}/deviate")
+def deviate_subscription(
+    subscription_id: UUID, body: SubscriptionDeviate, uow: Uow, caller: CallerHere
+) -> SubscriptionBody:
+    """Give a subscription a rate card, allowances or levels of its own on one seller's link. Safe to repeat."""
+    return SubscriptionBody.of(
+        subscription_changes.deviate_subscription(uow, caller, subscription_id=subscription_id, **body.model_dump())
+    )
+
+
+@router.get("/organisations/{seller}/deviations")
+def list_deviations(seller: str, uow: Uow, caller: CallerHere) -> Page[DeviationBody]:
+    """Where what a seller sells differs from its plans and rules, today or later."""
+    return Page(items=[DeviationBody.of(each) for each in deviations.list_deviations(uow, caller, seller=seller)])

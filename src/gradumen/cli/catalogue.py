@@ -6,7 +6,7 @@ from pathlib import Path
 from typing import Any
 
 from gradumen.cli.nouns import Verbs, add_organisation
-from gradumen.cli.output import Out
+from gradumen.cli.output import Out, quantity
 from gradumen.cli.profiles import own_organisation
 from gradumen.client import Client
 from gradumen.core.errors import Invalid
@@ -26,6 +26,12 @@ def register(nouns: Any) -> None:
         add_organisation(verb)
     cards = verbs.add("rate-cards", run_rate_cards, "rate cards that you sell by or buy by")
     cards.add_argument("--file", metavar="SELLER/CARD", help="print one as the YAML that publishes it")
+    offers = verbs.add("offers", run_offers, "what a seller offers to whom")
+    add_organisation(offers)
+    margins = verbs.add("margins", run_margins, "buy price, sell price and margin of each rate of a card of yours")
+    margins.add_argument("card", metavar="SELLER/CARD")
+    margins.add_argument("--against", metavar="SELLER/CARD", help="the card to buy by; by default the one most used")
+    verbs.add("price-changes", run_price_changes, "prices that you pay and that are about to change")
     differences = verbs.add("differences", run_differences, "what differs between two versions of a plan or rate card")
     differences.add_argument("name", metavar="PLAN|SELLER/CARD")
     differences.add_argument("before", type=int)
@@ -141,6 +147,70 @@ def run_differences(arguments: argparse.Namespace, client: Client, out: Out) -> 
     )
     if not found:
         out.say("these versions do not differ")
+    return 0
+
+
+def run_offers(arguments: argparse.Namespace, client: Client, out: Out) -> int:
+    """Show offers."""
+    found = client.catalogue.offers(own_organisation(arguments))
+    out.body(found)
+    out.table(
+        ("PLAN", "NAME", "TO", "TIERS", "RECOMMENDED", "LAPSED"),
+        [
+            (
+                each.plan,
+                each.form["name"],
+                each.form["to"] if isinstance(each.form["to"], str) else ", ".join(each.form["to"]) or "nobody",
+                ", ".join(each.form["tiers"].values()),
+                each.form["tiers"].get(each.form.get("recommended"), ""),
+                ", ".join(each.lapsed),
+            )
+            for each in found
+        ],
+    )
+    if not found:
+        out.say("nothing is offered yet, so nobody can order; publish documents that begin with: offer")
+    return 0
+
+
+def run_margins(arguments: argparse.Namespace, client: Client, out: Out) -> int:
+    """Show margins."""
+    seller, _, slug = arguments.card.partition("/")
+    found = client.catalogue.margins(seller, slug, against=arguments.against)
+    out.body(found)
+    out.say(f"{found.sells_by} sold, {found.buys_by} bought, in {found.currency}; prices of the first unit")
+    out.table(
+        ("RATE", "PER", "BUY", "SELL", "MARGIN", "%", "% LOWEST"),
+        [
+            (
+                each.rate,
+                each.unit,
+                "—" if each.buy is None else quantity(each.buy),
+                quantity(each.sell),
+                "—" if each.margin is None else quantity(each.margin),
+                "—" if each.percent is None else quantity(each.percent),
+                "—" if each.percent_lowest is None else quantity(each.percent_lowest),
+            )
+            for each in found.rates
+        ],
+        right=("BUY", "SELL", "MARGIN", "%", "% LOWEST"),
+    )
+    return 0
+
+
+def run_price_changes(arguments: argparse.Namespace, client: Client, out: Out) -> int:
+    """Show coming prices."""
+    found = client.catalogue.price_changes()
+    out.body(found)
+    for each in found:
+        out.say(
+            f"from {each.starts_on}: {each.seller}/{each.rate_card} ({each.currency}), for {each.subscriptions} "
+            f"subscriptions of {each.buyer}"
+        )
+        for difference in each.differences:
+            out.say(f"  {difference.path}: {difference.before or '—'} → {difference.after or '—'}")
+    if not found:
+        out.say("no prices that you pay are about to change")
     return 0
 
 

@@ -6,6 +6,7 @@ import sys
 from collections.abc import Callable, Sequence
 
 from gradumen.cli import (
+    assignment_rules,
     bill_runs,
     catalogue,
     charges,
@@ -15,6 +16,7 @@ from gradumen.cli import (
     invoices,
     members,
     migrate,
+    one_off_charges,
     organisations,
     quotas,
     readings,
@@ -39,6 +41,8 @@ NOUNS = (
     catalogue,
     estimates,
     subscriptions,
+    assignment_rules,
+    one_off_charges,
     feeds,
     readings,
     usage,

@@ -21,6 +21,10 @@ def register(nouns: Any) -> None:
         create.add_argument(f"--{name}", required=True)
     create.add_argument("--billing-zone", default="UTC")
     create.add_argument("--cost-centre")
+    create.add_argument("--segment", help="what kind of customer it is, in your words")
+    segment = verbs.add("set-segment", run_set_segment, "say what kind of customer a buyer is; safe to repeat")
+    segment.add_argument("organisation")
+    segment.add_argument("segment", nargs="?", help="without it: none")
     projects = verbs.add("projects", run_projects, "the projects of an organisation")
     add_organisation(projects)
     create_project = verbs.add("create-project", run_create_project, "add a project")
@@ -68,10 +72,19 @@ def run_create(arguments: argparse.Namespace, client: Client, out: Out) -> int:
         currency=arguments.currency,
         billing_zone=arguments.billing_zone,
         cost_centre=arguments.cost_centre,
+        segment=arguments.segment,
     )
     made = client.organisations.create(body)
     out.body(made)
     out.say(f"{made.type} '{made.slug}' is under {made.parent}, billed in {made.currency}")
+    return 0
+
+
+def run_set_segment(arguments: argparse.Namespace, client: Client, out: Out) -> int:
+    """Set a segment."""
+    made = client.organisations.set_segment(arguments.organisation, arguments.segment)
+    out.body(made)
+    out.say(f"{made.slug} is of segment {made.segment}" if made.segment else f"{made.slug} is of no segment")
     return 0
 
 

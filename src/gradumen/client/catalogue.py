@@ -1,9 +1,8 @@
-"""The catalogue and subscriptions."""
+"""The catalogue, its drafts, and estimates."""
 
 from collections.abc import Sequence
 from datetime import date
 from typing import Any
-from uuid import UUID
 
 from gradumen.client.connection import Connection
 from gradumen.wire.catalogue import (
@@ -15,6 +14,7 @@ from gradumen.wire.catalogue import (
     ChangesBody,
     DifferenceBody,
     DifferencesBody,
+    OfferBody,
     PublishedBody,
     RateCardBody,
     TierSaleBody,
@@ -29,12 +29,7 @@ from gradumen.wire.estimates import (
     WhatIfAsked,
     WhatIfBody,
 )
-from gradumen.wire.subscriptions import (
-    SubscriptionBody,
-    SubscriptionChange,
-    SubscriptionCreate,
-    SubscriptionUpdate,
-)
+from gradumen.wire.margins import MarginsBody, PriceChangeBody
 from gradumen.wire.values import Page
 
 
@@ -61,6 +56,18 @@ class Catalogue:
     def plans(self) -> list[PublishedBody]:
         """The plans on offer."""
         return self._connection.page("plans", PublishedBody).items
+
+    def offers(self, organisation: str) -> list[OfferBody]:
+        """What a seller offers to whom."""
+        return self._connection.page(f"organisations/{organisation}/offers", OfferBody).items
+
+    def margins(self, seller: str, slug: str, *, against: str | None = None) -> MarginsBody:
+        """Buy price, sell price and margin of each rate of a card."""
+        return self._connection.get(f"rate-cards/{seller}/{slug}/margins", MarginsBody, against=against)
+
+    def price_changes(self) -> list[PriceChangeBody]:
+        """Prices that own organisations pay and that are about to change."""
+        return self._connection.page("price-changes", PriceChangeBody).items
 
     def rate_cards(self) -> list[RateCardBody]:
         """Own rate cards, and those that price own purchases."""
@@ -166,28 +173,3 @@ class Estimates:
         """What a period would have come to with the cards in files."""
         body = WhatIfAsked(organisation=organisation, period=period, files=list(files))
         return self._connection.post("estimates/what-if", WhatIfBody, body)
-
-
-class Subscriptions:
-    """Who has which tier of which plan."""
-
-    def __init__(self, connection: Connection) -> None:
-        self._connection = connection
-
-    def list(self, organisation: str, *, below: bool = False) -> list[SubscriptionBody]:
-        """The subscriptions of an organisation, with ``below`` also of all under it."""
-        path = f"organisations/{organisation}/subscriptions"
-        return self._connection.page(path, SubscriptionBody, below=below).items
-
-    def create(self, body: SubscriptionCreate, *, key: str | None = None) -> SubscriptionBody:
-        """Subscribe an organisation."""
-        return self._connection.post("subscriptions", SubscriptionBody, body, key=key)
-
-    def change(self, subscription_id: UUID, body: SubscriptionChange) -> SubscriptionBody:
-        """Change tier, quantity or whether it pauses, from a day on."""
-        return self._connection.post(f"subscriptions/{subscription_id}/change", SubscriptionBody, body)
-
-    def end(self, subscription_id: UUID, ends_on: date | None, *, version: int | None = None) -> SubscriptionBody:
-        """Set or take back an end."""
-        body = SubscriptionUpdate(ends_on=ends_on, version=version)
-        return self._connection.patch(f"subscriptions/{subscription_id}", SubscriptionBody, body)

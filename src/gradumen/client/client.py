@@ -6,11 +6,12 @@ from typing import Self
 import httpx
 
 from gradumen.client.billing import BillRuns, Charges, Invoices, Spend, TaxRates
-from gradumen.client.catalogue import Catalogue, CatalogueDrafts, Estimates, Subscriptions
+from gradumen.client.catalogue import Catalogue, CatalogueDrafts, Estimates
 from gradumen.client.connection import Connection
 from gradumen.client.organisations import Organisations, Quotas
 from gradumen.client.readings import Feeds, Readings, Usage
 from gradumen.client.sessions import Clock, Members, Tokens
+from gradumen.client.subscriptions import AssignmentRules, OneOffCharges, Subscriptions
 from gradumen.wire.sessions import SessionBody, SetUp
 
 
@@ -34,6 +35,8 @@ class Client:
         self.catalogue_drafts = CatalogueDrafts(self.connection)
         self.estimates = Estimates(self.connection)
         self.subscriptions = Subscriptions(self.connection)
+        self.assignment_rules = AssignmentRules(self.connection)
+        self.one_off_charges = OneOffCharges(self.connection)
         self.feeds = Feeds(self.connection)
         self.readings = Readings(self.connection)
         self.usage = Usage(self.connection)

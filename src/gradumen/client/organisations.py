@@ -6,6 +6,7 @@ from gradumen.client.connection import Connection
 from gradumen.wire.organisations import (
     OrganisationBody,
     OrganisationCreate,
+    OrganisationUpdate,
     ProjectBody,
     ProjectCreate,
     QuotaBody,
@@ -26,6 +27,11 @@ class Organisations:
     def create(self, body: OrganisationCreate, *, key: str | None = None) -> OrganisationBody:
         """Bring a reseller or tenant on board."""
         return self._connection.post("organisations", OrganisationBody, body, key=key)
+
+    def set_segment(self, organisation: str, segment: str | None) -> OrganisationBody:
+        """Say what kind of customer a buyer is."""
+        body = OrganisationUpdate(segment=segment)
+        return self._connection.patch(f"organisations/{organisation}", OrganisationBody, body)
 
     def projects(self, organisation: str) -> list[ProjectBody]:
         """The projects of an organisation."""

@@ -2,12 +2,13 @@
 
 import re
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from decimal import Decimal
 from enum import StrEnum
 
 from gradumen.core.errors import Invalid
 from gradumen.core.sampling import ADDITIVE, Across, Sampling
+from gradumen.core.terms import Duration, Terms
 from gradumen.core.units import Unit, parse_unit
 
 _SLUG = re.compile(r"[a-z0-9](?:[a-z0-9-]{0,61}[a-z0-9])?")
@@ -245,7 +246,7 @@ class Tier:
 class Plan:
     """What can be subscribed to: services (several are a bundle), and tiers in rising order.
 
-    ``minimum_months`` is the shortest time that a subscription lasts.
+    ``terms`` are accepted by whoever subscribes.
     """
 
     slug: str
@@ -253,8 +254,9 @@ class Plan:
     services: tuple[str, ...]
     tiers: tuple[Tier, ...]
     description: str = ""
-    minimum_months: int = 0
+    duration: Duration = field(default_factory=Duration)
     trial: Trial | None = None
+    terms: Terms | None = None
 
     def __post_init__(self) -> None:
         _distinct("tier", [tier.slug for tier in self.tiers])

@@ -9,7 +9,7 @@ from typing import Any
 from gradumen.core.catalogue import slug_of
 from gradumen.core.errors import Invalid
 from gradumen.core.exact import AMOUNT_PLACES, number, round_half_up
-from gradumen.core.forms import at, fields_of, pairs_of
+from gradumen.core.forms import at, fields_of, pairs_of, whole_number
 from gradumen.core.rates import Block, Blocks, Markup, Packages, Rate, RecurringRate, SpendCommitment, UsageRate
 
 
@@ -39,7 +39,8 @@ class OnTop:
 class Derivation:
     """How a card follows another: ``seller`` and ``card`` of the base, what is on top, and the price step.
 
-    The most special applies: that of the rate, else of its service, else ``on_top``.
+    The most special applies: that of the rate, else of its service, else ``on_top``. A version that follows starts
+    at least ``notice_days`` after it is published, so that buyers are told before.
     """
 
     seller: str
@@ -48,6 +49,7 @@ class Derivation:
     services: Mapping[str, OnTop]
     rates: Mapping[str, OnTop]
     price_step: Decimal
+    notice_days: int = 0
 
     def __post_init__(self) -> None:
         if self.price_step <= 0:
@@ -86,7 +88,7 @@ def read_derivation(form: object) -> Derivation | None:
     if not isinstance(form, Mapping) or form.get("derived") is None:
         return None
     with at("derived"):
-        fields = fields_of(form["derived"], ("base",), ("on-top", "services", "rates", "price-step"))
+        fields = fields_of(form["derived"], ("base",), ("on-top", "services", "rates", "price-step", "notice-days"))
         seller, _, card = str(fields["base"]).partition("/")
         with at("on-top"):
             on_top = _on_top(fields.get("on-top") or {})
@@ -97,6 +99,7 @@ def read_derivation(form: object) -> Derivation | None:
             dict(_each_on_top(fields, "services")),
             dict(_each_on_top(fields, "rates")),
             number(fields.get("price-step", "0.000000000001"), field="price-step", places=AMOUNT_PLACES),
+            whole_number(fields.get("notice-days", 0), "notice-days", 366),
         )
 
 

@@ -15,6 +15,7 @@ GradumenError
     ├── QuotaBelowGranted    a limit below what is already given on
     ├── UnlimitedBelow       a limit for one below whom somebody has none
     ├── VersionInForce       a published version would change
+    ├── NotOffered           a tier that its seller does not offer to the buyer
     ├── NotOnSale            a tier that is withdrawn or retired on that day
     ├── StillSubscribed      a tier to retire that subscriptions still have
     ├── PeriodOpen           the period is not over yet
@@ -174,6 +175,12 @@ class UnlimitedBelow(Conflict):
             measure=measure,
             count=count,
         )
+
+
+class NotOffered(Conflict):
+    """A tier that a seller of the chain does not offer to its buyer."""
+
+    code = "not_offered"
 
 
 class NotOnSale(Conflict):

@@ -13,10 +13,10 @@ from gradumen.core.catalogue import Meter, Plan, Service
 from gradumen.core.charges import Charge, Part
 from gradumen.core.errors import Invalid
 from gradumen.core.exact import add, allocate
-from gradumen.core.fees import day_parts, fees, months_after, true_ups
+from gradumen.core.fees import day_parts, fees, true_ups
 from gradumen.core.groups import Groups, fitted, merged
 from gradumen.core.matching import WEEK_HOURS, words
-from gradumen.core.periods import Period, day_start
+from gradumen.core.periods import Period, day_start, months_after
 from gradumen.core.rated_periods import discounts_of
 from gradumen.core.rates import RateCardVersion, UsageRate
 from gradumen.core.rating import Pricing, RatedLine

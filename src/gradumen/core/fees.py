@@ -1,6 +1,5 @@
 """Fees of tiers and commitments to spend: charges that do not come from usage."""
 
-from calendar import monthrange
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import replace
 from datetime import date, datetime
@@ -10,7 +9,7 @@ from zoneinfo import ZoneInfo
 
 from gradumen.core.charges import Charge, Part, PricedBlock
 from gradumen.core.exact import AMOUNT_PLACES, allocate, round_half_up, scaled, unscaled
-from gradumen.core.periods import day_start
+from gradumen.core.periods import day_start, months_after
 from gradumen.core.rates import MICRO, Every, Over, RateCardVersion, RecurringRate, SpendCommitment
 from gradumen.core.rating import Pricing, RatedLine
 
@@ -84,17 +83,6 @@ def _terms(pricing: Pricing, line: RatedLine, fee: RecurringRate) -> Iterator[tu
         if end >= pricing.start:
             yield start, end
         number += 1
-
-
-def months_after(day: date, months: int) -> date:
-    """The same day of the month so many months later, or the month's last where it is shorter.
-
-    >>> months_after(date(2026, 11, 30), 3)
-    datetime.date(2027, 2, 28)
-    """
-    index = day.year * 12 + day.month - 1 + months
-    year, month = index // 12, index % 12 + 1
-    return date(year, month, min(day.day, monthrange(year, month)[1]))
 
 
 def _fee(

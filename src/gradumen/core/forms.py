@@ -1,4 +1,4 @@
-"""The written forms of services and plans: plain data in, checked values out, and back.
+"""The written forms of services, and what all forms are read with: plain data in, checked values out, and back.
 
 The forms are documented in `docs/formats.md`. Problems name the path inside the form.
 """
@@ -10,28 +10,19 @@ from enum import StrEnum
 from typing import Any, TypeVar
 
 from gradumen.core.catalogue import (
-    LEVELS,
     PHASES,
-    Allowance,
     Attribute,
     Choice,
     Combine,
-    DefaultQuota,
-    Level,
     Licence,
     Meter,
-    Plan,
     Service,
     Size,
-    Tier,
-    Trial,
-    check_bundle,
     name_of,
     slug_of,
 )
 from gradumen.core.errors import Invalid
-from gradumen.core.exact import QUANTITY_PLACES, number, text, unscaled
-from gradumen.core.quotas import Measure
+from gradumen.core.exact import QUANTITY_PLACES, number
 from gradumen.core.sampling import ADDITIVE, Across, Sampling, Statistic, Window
 from gradumen.core.units import Unit, convertible, parse_unit, smallest
 
@@ -129,22 +120,29 @@ def read_service(form: object) -> Service:
         name_of(fields["name"], field="name"),
         name_of(fields["category"], field="category"),
         name_of(fields["subcategory"], field="subcategory"),
-        tuple(_named(fields, "meters", lambda key, raw: _read_meter(slug, key, raw))),
-        tuple(_named(fields, "attributes", _read_attribute)),
+        tuple(named(fields, "meters", lambda key, raw: _read_meter(slug, key, raw))),
+        tuple(named(fields, "attributes", _read_attribute)),
         long_text(fields, "description"),
         each_of(fields, "phases", lambda raw: slug_of(raw, field="phases")) or PHASES,
-        tuple(_named(fields, "choices", _read_choice)),
-        () if isinstance(sizes, str) else tuple(_named(fields, "sizes", _read_size)),
+        tuple(named(fields, "choices", _read_choice)),
+        () if isinstance(sizes, str) else tuple(named(fields, "sizes", _read_size)),
         slug_of(sizes, field="sizes") if isinstance(sizes, str) else None,
         each_of(fields, "requires", lambda raw: slug_of(raw, field="requires")),
         each_of(fields, "excludes", lambda raw: slug_of(raw, field="excludes")),
         name_of(fields["supplier"], field="supplier") if fields.get("supplier") else "",
         choice_of(Licence, fields.get("licence", "none"), "licence"),
-        tuple(_named(fields, "internal", lambda key, raw: (key, name_of(raw, field=key, most=400)))),
+        tuple(named(fields, "internal", lambda key, raw: (key, name_of(raw, field=key, most=400)))),
     )
 
 
-def _named(form: Form, name: str, read: Callable[[str, Any], T]) -> Iterator[T]:
+def whole_number(raw: Any, field: str, most: int, least: int = 0) -> int:
+    """Read a whole number within limits."""
+    if isinstance(raw, bool) or not str(raw).isdigit() or not least <= int(raw) <= most:
+        raise Invalid(f"{field} must be a whole number from {least} to {most}", field=field, value=raw)
+    return int(raw)
+
+
+def named(form: Form, name: str, read: Callable[[str, Any], T]) -> Iterator[T]:
     for key, raw in pairs_of(form, name):
         with at(f"{name}.{key}"):
             yield read(key, raw)
@@ -228,127 +226,6 @@ def _meter_form(meter: Meter) -> dict[str, Any]:
         sampling = meter.sampling
         form |= {"statistic": str(sampling.statistic), "window": str(sampling.window), "across": str(sampling.across)}
     return form
-
-
-def read_plan(form: object, meters: Mapping[str, Meter], services: Mapping[str, Service]) -> Plan:
-    """Read a plan whose services and meters are known.
-
-    Raises:
-        Invalid: with ``path`` in its facts.
-    """
-    fields = fields_of(form, ("plan", "name", "services", "tiers"), ("description", "minimum-months", "trial"))
-
-    def read_service_slug(raw: Any) -> str:
-        if raw not in services:
-            raise Invalid(f"service '{str(raw)[:60]}' is not known; publish it first or with this", field="services")
-        return str(raw)
-
-    names = each_of(fields, "services", read_service_slug)
-
-    def read_tier(raw: Any) -> Tier:
-        tier = fields_of(raw, ("tier", "name"), ("allowances", "quotas", "description", "levels"))
-        allowances: list[Allowance] = []
-        for key, value in pairs_of(tier, "allowances"):
-            with at(f"allowances.{key}"):
-                meter = meter_of(key, meters)
-                if key.partition("/")[0] not in names:
-                    raise Invalid(f"meter '{key}' belongs to no service of this plan", field="allowances")
-                quantity, unit = quantity_of(value, meter)
-                allowances.append(Allowance(key, quantity, unit.text))
-        quotas: list[DefaultQuota] = []
-        for key, value in pairs_of(tier, "quotas"):
-            with at(f"quotas.{key}"):
-                if key not in list(Measure):
-                    raise Invalid(f"measure '{key}' is not one of {', '.join(Measure)}", field="quotas", value=key)
-                quotas.append(DefaultQuota(key, number(value, field="limit", places=QUANTITY_PLACES)))
-        return Tier(
-            slug_of(tier["tier"], field="tier"),
-            name_of(tier["name"], field="name"),
-            tuple(allowances),
-            tuple(quotas),
-            long_text(tier, "description"),
-            tuple(_named(tier, "levels", _read_level)),
-        )
-
-    plan = Plan(
-        slug_of(fields["plan"], field="plan"),
-        name_of(fields["name"], field="name"),
-        names,
-        each_of(fields, "tiers", read_tier),
-        long_text(fields, "description"),
-        _whole_number(fields.get("minimum-months", 0), "minimum-months", 120),
-        _read_trial(fields["trial"]) if fields.get("trial") is not None else None,
-    )
-    check_bundle(plan, services)
-    return plan
-
-
-def _read_level(key: str, raw: Any) -> Level:
-    if key not in LEVELS:
-        raise Invalid(f"service level '{key[:60]}' is not one of {', '.join(LEVELS)}", field="levels", value=key)
-    written, _, unit = str(raw).strip().partition(" ")
-    quantity = number(written, field=key, places=0)
-    if quantity < 0:
-        raise Invalid(f"{key} {written} is negative", field=key, value=raw)
-    base = LEVELS[key][1]
-    if base:
-        convertible(unit.strip() or "?", parse_unit(base), field=key)
-    elif unit.strip():
-        raise Invalid(f"{key} is a count; write it without a unit", field=key, value=raw)
-    return Level(key, quantity, unit.strip())
-
-
-def _read_trial(raw: Any) -> Trial:
-    with at("trial"):
-        fields = fields_of(raw, ("days",), ("then",))
-        then = fields.get("then", "converts")
-        if then not in ("converts", "ends"):
-            raise Invalid("then is converts or ends", field="then", value=then)
-        return Trial(_whole_number(fields["days"], "days", 366, least=1), then == "converts")
-
-
-def _whole_number(raw: Any, field: str, most: int, least: int = 0) -> int:
-    if isinstance(raw, bool) or not str(raw).isdigit() or not least <= int(raw) <= most:
-        raise Invalid(f"{field} must be a whole number from {least} to {most}", field=field, value=raw)
-    return int(raw)
-
-
-def plan_form(plan: Plan) -> dict[str, Any]:
-    """The inverse of `read_plan`."""
-    terms: dict[str, Any] = {"minimum-months": plan.minimum_months} if plan.minimum_months else {}
-    if plan.trial:
-        terms["trial"] = {"days": plan.trial.days, "then": "converts" if plan.trial.converts else "ends"}
-    return {
-        "plan": plan.slug,
-        "name": plan.name,
-        "description": plan.description,
-        "services": list(plan.services),
-        **terms,
-        "tiers": [
-            {
-                "tier": tier.slug,
-                "name": tier.name,
-                "description": tier.description,
-                "allowances": {each.meter: f"{text(each.quantity)} {each.unit}" for each in tier.allowances},
-                "quotas": {each.measure: text(each.limit) for each in tier.quotas},
-                **(
-                    {"levels": {each.slug: f"{text(each.quantity)} {each.unit}".strip() for each in tier.levels}}
-                    if tier.levels
-                    else {}
-                ),
-            }
-            for tier in plan.tiers
-        ],
-    }
-
-
-def base_allowances(plan: Plan, tier: str, meters: Mapping[str, Meter]) -> dict[str, Decimal]:
-    """A tier's allowances per meter, in base units."""
-    found: dict[str, Decimal] = {}
-    for each in plan.tier(tier).allowances:
-        unit = convertible(each.unit, meters[each.meter].unit, counted=meters[each.meter].counted)
-        found[each.meter] = unscaled(smallest(each.quantity, unit, field="allowances"), QUANTITY_PLACES)
-    return found
 
 
 def meter_of(raw: object, meters: Mapping[str, Meter]) -> Meter:

@@ -1,5 +1,6 @@
 """Billing periods (calendar months in a seller's zone), hours and days. Intervals are half-open and in UTC."""
 
+from calendar import monthrange
 from dataclasses import dataclass
 from datetime import UTC, date, datetime, timedelta
 from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
@@ -114,3 +115,14 @@ def hour_number(moment: datetime) -> int:
 def hour_start(number: int) -> datetime:
     """The inverse of `hour_number`."""
     return EPOCH + timedelta(hours=number)
+
+
+def months_after(day: date, months: int) -> date:
+    """The same day of the month so many months later, or the month's last where it is shorter.
+
+    >>> months_after(date(2026, 11, 30), 3)
+    datetime.date(2027, 2, 28)
+    """
+    index = day.year * 12 + day.month - 1 + months
+    year, month = index // 12, index % 12 + 1
+    return date(year, month, min(day.day, monthrange(year, month)[1]))

@@ -28,9 +28,9 @@ from gradumen.core.rates import (
     Started,
     UsageRate,
 )
+from gradumen.core.selection import Buyers, buyers_form, read_buyers
 from gradumen.core.units import convertible, parse_unit
 
-BUYERS = ("any", "resellers", "tenants", "own-use")
 _PRICED = ("price", "blocks", "whole-quantity", "package", "markup")
 
 
@@ -69,11 +69,15 @@ class Known:
 
 @dataclass(frozen=True, slots=True)
 class WrittenCard:
-    """A rate card as it is written: its name, whom it is for, and its version."""
+    """A rate card as it is written: its name, whom it is for, and its version.
+
+    ``at_renewal`` is the card that a supply line goes over to when its subscription renews.
+    """
 
     name: str
-    buyers: str
+    buyers: Buyers
     version: RateCardVersion
+    at_renewal: str | None = None
 
 
 def read_rate_card(form: object, known: Known, version: int) -> WrittenCard:
@@ -82,10 +86,10 @@ def read_rate_card(form: object, known: Known, version: int) -> WrittenCard:
     Raises:
         Invalid: with ``path`` in its facts.
     """
-    fields = fields_of(form, ("rate-card", "name", "currency", "starts-on", "rates"), ("for", "discounts", "derived"))
-    buyers = fields.get("for", "any")
-    if buyers not in BUYERS:
-        raise Invalid(f"for must be one of {', '.join(BUYERS)}", field="for", value=buyers)
+    optional = ("for", "discounts", "derived", "at-renewal")
+    fields = fields_of(form, ("rate-card", "name", "currency", "starts-on", "rates"), optional)
+    with at("for"):
+        buyers = read_buyers(fields.get("for", "any"))
     starts_on = _day(fields["starts-on"], "starts-on")
     rates = each_of(fields, "rates", lambda raw: read_rate(raw, known))
     slugs = {rate.slug for rate in rates}
@@ -100,7 +104,8 @@ def read_rate_card(form: object, known: Known, version: int) -> WrittenCard:
                 field="currency",
                 value=rate.slug,
             )
-    return WrittenCard(name_of(fields["name"], field="name"), str(buyers), found)
+    renewal = slug_of(fields["at-renewal"], field="at-renewal") if fields.get("at-renewal") else None
+    return WrittenCard(name_of(fields["name"], field="name"), buyers, found, renewal)
 
 
 def read_rate(raw: Any, known: Known) -> Rate:
@@ -185,11 +190,16 @@ def _read_where(fields: Mapping[str, Any], allowed: Mapping[str, tuple[str, ...]
             if key not in allowed:
                 known = ", ".join(allowed) or "none"
                 raise Invalid(f"attribute '{key}' is not one of the service's: {known}", field="where", value=key)
-            match.append((key, _read_condition(raw, allowed[key])))
+            match.append((key, read_condition(raw, allowed[key])))
     return tuple(sorted(match, key=lambda each: each[0]))
 
 
-def _read_condition(raw: Any, values: tuple[str, ...]) -> Condition:
+def read_condition(raw: Any, values: tuple[str, ...]) -> Condition:
+    """Read a condition on a text that has one of ``values``, or any text where there are none.
+
+    Raises:
+        Invalid: another form, or a value that is not allowed.
+    """
     if isinstance(raw, Mapping):
         kinds: dict[str, type[Prefix] | type[Contains]] = {"prefix": Prefix, "contains": Contains}
         if len(raw) != 1 or next(iter(raw)) not in kinds:
@@ -265,9 +275,10 @@ def rate_card_form(card: WrittenCard) -> dict[str, Any]:
     return {
         "rate-card": version.card,
         "name": card.name,
-        "for": card.buyers,
+        "for": buyers_form(card.buyers),
         "currency": version.currency,
         "starts-on": version.starts_on.isoformat(),
+        **({"at-renewal": card.at_renewal} if card.at_renewal else {}),
         "rates": [rate_form(rate) for rate in version.rates],
         **({"discounts": [_discount_form(each) for each in version.discounts]} if version.discounts else {}),
     }
@@ -286,7 +297,7 @@ def rate_form(rate: Rate) -> dict[str, Any]:
     form: dict[str, Any] = {
         "rate": rate.slug,
         "meter": rate.meter,
-        "where": {key: _condition_form(condition) for key, condition in rate.match},
+        "where": {key: condition_form(condition) for key, condition in rate.match},
         "per": rate.unit.text,
         **_pricing_form(rate.pricing),
     }
@@ -324,7 +335,8 @@ def _pricing_form(pricing: Blocks | Packages | Markup) -> dict[str, Any]:
             return {"whole-quantity" if whole else "blocks": written}
 
 
-def _condition_form(condition: Condition) -> Any:
+def condition_form(condition: Condition) -> Any:
+    """The inverse of `read_condition`."""
     match condition:
         case Equals(value):
             return value

@@ -14,6 +14,7 @@ from gradumen.core.errors import Invalid
 from gradumen.core.exact import AMOUNT_PLACES, QUANTITY_PLACES, allocate, divide_half_up, scaled, unscaled
 from gradumen.core.fees import fees, true_ups
 from gradumen.core.groups import NARROW, Groups, fitted, joined
+from gradumen.core.one_off_charges import OneOffCharge, one_off_charges
 from gradumen.core.periods import hour_number, hour_start
 from gradumen.core.rates import Over
 from gradumen.core.rating import USAGE_SCHEMA, PricedUsage, Pricing
@@ -24,7 +25,12 @@ _EPOCH = date(1970, 1, 1).toordinal()
 _PART = ("line", "rate", "project", "resource", "day")
 
 
-def rate_period(usage: pl.DataFrame, pricing: Pricing, stretches: pl.DataFrame | None = None) -> Rated:
+def rate_period(
+    usage: pl.DataFrame,
+    pricing: Pricing,
+    stretches: pl.DataFrame | None = None,
+    entered: Sequence[OneOffCharge] = (),
+) -> Rated:
     """Combine, price and allocate what one seller's lines used in a period, fees and discounts included.
 
     The order of the rows makes no difference.
@@ -32,6 +38,7 @@ def rate_period(usage: pl.DataFrame, pricing: Pricing, stretches: pl.DataFrame |
     Args:
         usage: see `gradumen.core.rating.USAGE_SCHEMA`.
         stretches: see `gradumen.core.stretches.STRETCH_SCHEMA`; None is none.
+        entered: what the seller charges by hand.
     """
     rows = usage.filter(pl.col("hour").is_between(hour_number(pricing.start), hour_number(pricing.end), closed="left"))
     special = [number for number, slug in pricing.meters.items() if not pricing.additive(slug)]
@@ -49,6 +56,7 @@ def rate_period(usage: pl.DataFrame, pricing: Pricing, stretches: pl.DataFrame |
     charges += fees(pricing)
     charges += discounts_of(charges, pricing)
     charges += true_ups(pricing, charges)
+    charges += one_off_charges(entered, pricing)
     return Rated(tuple(charges), (*priced.unpriced, *pricing.unpriced(missing)))
 
 

@@ -7,7 +7,7 @@ import yaml
 
 from gradumen.core.errors import CatalogueInvalid
 
-KINDS = ("service", "plan", "rate-card")
+KINDS = ("service", "plan", "offer", "rate-card")
 LARGEST_FILE = 2_000_000
 
 

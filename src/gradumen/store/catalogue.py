@@ -75,8 +75,32 @@ class TierSaleRow(Base):
     retired_on: Mapped[date | None]
 
 
+class OfferRow(Base):
+    """A seller's offer of a plan, its own or one that is offered to it."""
+
+    __tablename__ = "offers"
+    __table_args__ = (UniqueConstraint("organisation_id", "plan_id"),)
+
+    id: Mapped[UUID] = mapped_column(primary_key=True)
+    organisation_id: Mapped[UUID] = mapped_column(ForeignKey("organisations.id", ondelete="RESTRICT"))
+    plan_id: Mapped[UUID] = mapped_column(ForeignKey("plans.id", ondelete="RESTRICT"))
+
+
+class OfferVersionRow(Base):
+    """What is offered from its publication until the next version."""
+
+    __tablename__ = "offer_versions"
+    __table_args__ = (UniqueConstraint("offer_id", "number"),)
+
+    id: Mapped[UUID] = mapped_column(primary_key=True)
+    offer_id: Mapped[UUID] = mapped_column(ForeignKey("offers.id", ondelete="RESTRICT"))
+    number: Mapped[int]
+    published_at: Mapped[datetime] = mapped_column(Moment)
+    document: Mapped[dict[str, Any]] = mapped_column(JSON)
+
+
 class RateCardRow(Base):
-    """A seller's prices in one currency, for ``buyers``: any, resellers, tenants, or own-use (its internal cost)."""
+    """A seller's prices in one currency, for those that ``buyers`` says (`gradumen.core.selection`)."""
 
     __tablename__ = "rate_cards"
     __table_args__ = (UniqueConstraint("organisation_id", "slug"),)
@@ -86,7 +110,7 @@ class RateCardRow(Base):
     slug: Mapped[str] = mapped_column(ascii_text(63))
     name: Mapped[str] = mapped_column(String(120))
     currency: Mapped[str] = mapped_column(ascii_text(3))
-    buyers: Mapped[str] = mapped_column(ascii_text(16))
+    buyers: Mapped[Any] = mapped_column(JSON)
 
 
 class RateCardVersionRow(Base):

@@ -20,6 +20,7 @@ class OrganisationRow(Base):
     name: Mapped[str] = mapped_column(String(120))
     country: Mapped[str] = mapped_column(ascii_text(2))
     currency: Mapped[str] = mapped_column(ascii_text(3))
+    segment: Mapped[str | None] = mapped_column(String(60))
     cost_centre: Mapped[str | None] = mapped_column(String(60))
     created_at: Mapped[datetime] = mapped_column(Moment)
 

@@ -1,12 +1,14 @@
-"""Subscriptions and their supply lines, one on every link above the buyer."""
+"""Subscriptions, their supply lines on every link above the buyer, and what belongs to them."""
 
 from datetime import date, datetime
+from decimal import Decimal
+from typing import Any
 from uuid import UUID
 
-from sqlalchemy import ForeignKey, Index, String, UniqueConstraint
+from sqlalchemy import JSON, ForeignKey, Index, String, UniqueConstraint
 from sqlalchemy.orm import Mapped, mapped_column
 
-from gradumen.store.columns import Base, Moment, ascii_text
+from gradumen.store.columns import Amount, Base, Moment, ascii_text
 
 
 class SubscriptionRow(Base):
@@ -21,7 +23,7 @@ class SubscriptionRow(Base):
     id: Mapped[UUID] = mapped_column(primary_key=True)
     organisation_id: Mapped[UUID] = mapped_column(ForeignKey("organisations.id", ondelete="RESTRICT"))
     project_id: Mapped[UUID | None] = mapped_column(ForeignKey("projects.id", ondelete="RESTRICT"))
-    plan_version_id: Mapped[UUID] = mapped_column(ForeignKey("plan_versions.id", ondelete="RESTRICT"))
+    plan_id: Mapped[UUID] = mapped_column(ForeignKey("plans.id", ondelete="RESTRICT"))
     name: Mapped[str] = mapped_column(String(120))
     starts_on: Mapped[date]
     ends_on: Mapped[date | None]
@@ -33,7 +35,9 @@ class SupplyLineRow(Base):
     """The subscription on one link, from a day until its next line there: seller, buyer, tier, quantity, rate card.
 
     ``depth`` counts from the subscriber: 0 is its own purchase. The provider's own use is a line to itself. A
-    ``paused`` line has no fees and allowances, one in ``trial`` is free of charge.
+    ``paused`` line has no fees and allowances, one in ``trial`` is free of charge. ``card_named``: the card was named
+    for this line, not chosen by the seller's rules. ``choices`` are the subscriber's; ``deviations`` are allowances
+    and service levels that differ from the tier's, in the written form of a tier.
     """
 
     __tablename__ = "supply_lines"
@@ -48,8 +52,58 @@ class SupplyLineRow(Base):
     seller_id: Mapped[UUID] = mapped_column(ForeignKey("organisations.id", ondelete="RESTRICT"))
     buyer_id: Mapped[UUID] = mapped_column(ForeignKey("organisations.id", ondelete="RESTRICT"))
     starts_on: Mapped[date]
+    plan_version_id: Mapped[UUID] = mapped_column(ForeignKey("plan_versions.id", ondelete="RESTRICT"))
     tier: Mapped[str] = mapped_column(ascii_text(63))
     quantity: Mapped[int]
     paused: Mapped[bool]
     trial: Mapped[bool]
     rate_card_id: Mapped[UUID] = mapped_column(ForeignKey("rate_cards.id", ondelete="RESTRICT"))
+    card_named: Mapped[bool]
+    choices: Mapped[dict[str, str]] = mapped_column(JSON)
+    deviations: Mapped[dict[str, Any]] = mapped_column(JSON)
+
+
+class AcceptedTermsRow(Base):
+    """Who accepted which version of a plan's terms for a subscription, and when."""
+
+    __tablename__ = "accepted_terms"
+
+    subscription_id: Mapped[UUID] = mapped_column(ForeignKey("subscriptions.id", ondelete="RESTRICT"), primary_key=True)
+    plan_version_id: Mapped[UUID] = mapped_column(ForeignKey("plan_versions.id", ondelete="RESTRICT"), primary_key=True)
+    terms: Mapped[str] = mapped_column(String(40))
+    accepted_by: Mapped[UUID] = mapped_column(ForeignKey("users.id", ondelete="RESTRICT"))
+    accepted_at: Mapped[datetime] = mapped_column(Moment)
+
+
+class AssignmentRuleRow(Base):
+    """From a day on, what fulfils the conditions falls to a subscription; lower ``position`` goes first."""
+
+    __tablename__ = "assignment_rules"
+    __table_args__ = (UniqueConstraint("organisation_id", "slug"),)
+
+    id: Mapped[UUID] = mapped_column(primary_key=True)
+    organisation_id: Mapped[UUID] = mapped_column(ForeignKey("organisations.id", ondelete="RESTRICT"))
+    slug: Mapped[str] = mapped_column(ascii_text(63))
+    subscription_id: Mapped[UUID] = mapped_column(ForeignKey("subscriptions.id", ondelete="RESTRICT"))
+    position: Mapped[int]
+    starts_on: Mapped[date]
+    ends_on: Mapped[date | None]
+    conditions: Mapped[dict[str, Any]] = mapped_column(JSON)
+
+
+class OneOffChargeRow(Base):
+    """An amount that a seller charges by hand, on a supply line, on a day; until it is withdrawn."""
+
+    __tablename__ = "one_off_charges"
+
+    id: Mapped[UUID] = mapped_column(primary_key=True)
+    subscription_id: Mapped[UUID] = mapped_column(ForeignKey("subscriptions.id", ondelete="RESTRICT"), index=True)
+    seller_id: Mapped[UUID] = mapped_column(ForeignKey("organisations.id", ondelete="RESTRICT"))
+    day: Mapped[date]
+    description: Mapped[str] = mapped_column(String(200))
+    amount: Mapped[Decimal] = mapped_column(Amount)
+    currency: Mapped[str] = mapped_column(ascii_text(3))
+    entered_by: Mapped[UUID] = mapped_column(ForeignKey("users.id", ondelete="RESTRICT"))
+    entered_at: Mapped[datetime] = mapped_column(Moment)
+    withdrawn_by: Mapped[UUID | None] = mapped_column(ForeignKey("users.id", ondelete="RESTRICT"))
+    withdrawn_at: Mapped[datetime | None] = mapped_column(Moment)

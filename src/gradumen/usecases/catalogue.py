@@ -12,14 +12,19 @@ from sqlalchemy.orm import Session
 
 from gradumen.core.catalogue import Service, find_circle
 from gradumen.core.errors import CatalogueInvalid, Invalid, VersionInForce
-from gradumen.core.forms import plan_form, read_plan, read_service, service_form
+from gradumen.core.forms import read_service, service_form
+from gradumen.core.offers import check_floors, offer_form, read_offer
 from gradumen.core.periods import Period
 from gradumen.core.permissions import Right
+from gradumen.core.plan_forms import plan_form, read_plan
 from gradumen.core.rate_forms import WrittenCard, rate_card_form, read_rate_card
 from gradumen.core.rates import RateCardVersion
+from gradumen.core.selection import buyers_form
 from gradumen.store.billing import InvoiceRow
 from gradumen.store.catalogue import (
     MeterRow,
+    OfferRow,
+    OfferVersionRow,
     PlanRow,
     PlanVersionRow,
     RateCardRow,
@@ -27,9 +32,11 @@ from gradumen.store.catalogue import (
     ServiceRow,
     ServiceVersionRow,
 )
-from gradumen.store.organisations import OrganisationRow
+from gradumen.store.organisations import OrganisationRow, Tree
 from gradumen.store.unit_of_work import use_case
+from gradumen.usecases.card_choice import check_rules
 from gradumen.usecases.derived_cards import expand, find_card, followers, leave_draft
+from gradumen.usecases.offers import check_reached, check_services, offers_to, sellable
 from gradumen.usecases.published import Published, add_service, load_published, stored_versions
 from gradumen.usecases.scope import Caller, get_organisation, load_scope
 
@@ -87,17 +94,24 @@ def _run(tx: Session, caller: Caller, organisation: str, documents: Sequence[Doc
     scope = load_scope(tx, caller)
     seller = get_organisation(tx, scope, organisation)
     scope.require(Right.MANAGE_CATALOGUE, seller)
-    return _Publishing(tx, seller, scope.now.date(), caller, store, load_published(tx)).run(documents)
+    return _Publishing(tx, seller, scope.tree, scope.now.date(), caller, store, load_published(tx)).run(documents)
 
 
 class _Publishing:
-    """One pass over documents: services first, then plans, then rate cards."""
+    """One pass over documents: services first, then plans, then offers of them, then rate cards."""
 
     def __init__(
-        self, tx: Session, seller: OrganisationRow, today: date, caller: Caller, store: bool, known: Published
+        self,
+        tx: Session,
+        seller: OrganisationRow,
+        tree: Tree,
+        today: date,
+        caller: Caller,
+        store: bool,
+        known: Published,
     ) -> None:
         self.tx, self.seller, self.today, self.caller, self.store = tx, seller, today, caller, store
-        self.known = known
+        self.tree, self.known = tree, known
         self.problems: list[dict[str, Any]] = []
 
     def run(self, documents: Sequence[Document]) -> list[Change]:
@@ -106,6 +120,7 @@ class _Publishing:
         readers: dict[str, Callable[[dict[str, Any]], Change]] = {
             "service": self._service,
             "plan": self._plan,
+            "offer": self._offer,
             "rate-card": self._rate_card,
         }
         for kind, reader in readers.items():
@@ -182,6 +197,7 @@ class _Publishing:
     def _plan(self, form: dict[str, Any]) -> Change:
         plan = read_plan(form, self.known.meters, self.known.services)
         self._check_owner("plan", plan.slug)
+        check_services(self.tx, self.tree, self.seller, plan.services, self.known)
         self.known.plans[plan.slug] = plan
         change = self._change("plan", plan.slug, plan_form(plan))
         if self.store and change.change != "unchanged":
@@ -202,12 +218,41 @@ class _Publishing:
             self.tx.flush()
         return change
 
+    def _offer(self, form: dict[str, Any]) -> Change:
+        slug = str(form["offer"])
+        plan, tiers = sellable(self.tx, self.tree, self.seller, slug, self.known)
+        offer = read_offer(form, plan, self.known.known, tiers)
+        check_reached(self.tx, self.tree, self.seller, offer)
+        row = self.tx.scalars(
+            select(OfferRow).join(PlanRow).where(OfferRow.organisation_id == self.seller.id, PlanRow.slug == slug)
+        ).first()
+        versions = (
+            self.tx.scalars(
+                select(OfferVersionRow).where(OfferVersionRow.offer_id == row.id).order_by(OfferVersionRow.number)
+            ).all()
+            if row
+            else []
+        )
+        written = offer_form(offer)
+        change = change_of("offer", slug, [(each.number, each.document) for each in versions], written)
+        if self.store and change.change != "unchanged":
+            if row is None:
+                plan_id = self.tx.scalars(select(PlanRow.id).where(PlanRow.slug == slug)).one()
+                row = OfferRow(id=uuid4(), organisation_id=self.seller.id, plan_id=plan_id)
+                self.tx.add(row)
+                self.tx.flush()
+            version = OfferVersionRow(id=uuid4(), offer_id=row.id, number=change.version, document=written)
+            version.published_at = self.caller.at
+            self.tx.add(version)
+            self.tx.flush()
+        return change
+
     def _rate_card(self, form: dict[str, Any]) -> Change:
         form = expand(self.tx, self.seller, self.known, form)
         change = self._rate_card_version(form)
         if self.store and change.change != "unchanged":
-            for owner, following in followers(self.tx, self.seller, change.slug, form):
-                inner = _Publishing(self.tx, owner, self.today, self.caller, True, self.known)
+            for owner, following in followers(self.tx, self.seller, change.slug, form, self.today):
+                inner = _Publishing(self.tx, owner, self.tree, self.today, self.caller, True, self.known)
                 try:
                     with self.tx.begin_nested():
                         inner._rate_card(following)
@@ -225,6 +270,10 @@ class _Publishing:
         versions = stored_versions(self.tx, row) if row else []
         number = len(versions) + 1
         card = read_rate_card(form, self.known.known, number)
+        check_rules(self.tx, self.seller, slug, card.version.currency, card.buyers)
+        if card.buyers.type != "own-use":
+            check_floors(card.version, offers_to(self.tx, self.tree, self.seller, self.known))
+        self._check_renewal(card)
         version, written = card.version, rate_card_form(card)
         if "derived" in form:
             written["derived"] = form["derived"]
@@ -242,6 +291,19 @@ class _Publishing:
             self._store_rate_card(row, card, written)
         return change
 
+    def _check_renewal(self, card: WrittenCard) -> None:
+        """The card at renewal is another of the seller's, in the same currency."""
+        if card.at_renewal is None:
+            return
+        following = find_card(self.tx, self.seller, card.at_renewal)
+        if following is None or following.slug == card.version.card or following.currency != card.version.currency:
+            raise Invalid(
+                f"'{card.at_renewal}' is no other rate card of yours in {card.version.currency}; publish it first",
+                field="at-renewal",
+                value=card.at_renewal,
+                path="at-renewal",
+            )
+
     def _store_rate_card(self, row: RateCardRow | None, card: WrittenCard, written: dict[str, Any]) -> None:
         if row is None:
             row = RateCardRow(
@@ -250,10 +312,10 @@ class _Publishing:
                 slug=card.version.card,
                 name=card.name,
                 currency=card.version.currency,
-                buyers=card.buyers,
+                buyers=buyers_form(card.buyers),
             )
             self.tx.add(row)
-        row.name, row.buyers = card.name, card.buyers
+        row.name, row.buyers = card.name, buyers_form(card.buyers)
         self.tx.flush()
         self.tx.add(
             RateCardVersionRow(
@@ -295,17 +357,15 @@ class _Publishing:
             )
 
     def _change(self, kind: str, slug: str, form: dict[str, Any]) -> Change:
-        versions = self.known.forms.get((kind, slug), [])
-        if versions and versions[-1][1] == form:
-            return Change(kind, slug, "unchanged", versions[-1][0])
-        number = versions[-1][0] + 1 if versions else 1
-        return Change(
-            kind,
-            slug,
-            "new version" if versions else "new",
-            number,
-            differences(versions[-1][1] if versions else {}, form),
-        )
+        return change_of(kind, slug, self.known.forms.get((kind, slug), []), form)
+
+
+def change_of(kind: str, slug: str, versions: Sequence[tuple[int, dict[str, Any]]], form: dict[str, Any]) -> Change:
+    """What publishing a form after those versions does."""
+    if versions and versions[-1][1] == form:
+        return Change(kind, slug, "unchanged", versions[-1][0])
+    number, before = versions[-1] if versions else (0, {})
+    return Change(kind, slug, "new version" if versions else "new", number + 1, differences(before, form))
 
 
 def differences(before: Mapping[str, Any], after: Mapping[str, Any]) -> list[dict[str, Any]]:

@@ -20,7 +20,7 @@ from gradumen.store.users import UserRow
 from gradumen.usecases.catalogue import Change, Document, publish
 from gradumen.usecases.scope import Caller, get_organisation, load_scope
 
-KINDS = ("service", "plan", "rate-card")
+KINDS = ("service", "plan", "offer", "rate-card")
 _MOST_CHARACTERS = 500_000
 
 

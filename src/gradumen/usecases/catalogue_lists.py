@@ -1,7 +1,7 @@
-"""What is published, as its viewers see it."""
+"""Rate cards as their viewers see them, and what differs between versions."""
 
-from dataclasses import dataclass, field
-from datetime import date, datetime
+from dataclasses import dataclass
+from datetime import date
 from typing import Any
 from uuid import UUID
 
@@ -9,33 +9,15 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from gradumen.core.errors import NotFound
-from gradumen.core.permissions import Right
-from gradumen.store.catalogue import (
-    PlanRow,
-    PlanVersionRow,
-    RateCardRow,
-    ServiceRow,
-    ServiceVersionRow,
-)
+from gradumen.core.selection import read_buyers
+from gradumen.store.catalogue import RateCardRow
 from gradumen.store.organisations import OrganisationRow
 from gradumen.store.subscriptions import SupplyLineRow
 from gradumen.store.unit_of_work import use_case
 from gradumen.usecases.catalogue import differences
+from gradumen.usecases.plan_lists import PublishedForm, plan_versions
 from gradumen.usecases.published import stored_versions
-from gradumen.usecases.scope import Caller, Scope, load_scope
-from gradumen.usecases.tier_sales import list_tier_sales
-
-
-@dataclass(frozen=True, slots=True)
-class PublishedForm:
-    """A published service or plan in its newest version, in the written form of `docs/formats.md`."""
-
-    slug: str
-    version: int
-    published_at: datetime
-    form: dict[str, Any]
-    withdrawn: dict[str, date] = field(default_factory=dict)
-    """Of a plan: its tiers that are or will be withdrawn from sale, with the day."""
+from gradumen.usecases.scope import Caller, load_scope
 
 
 @dataclass(frozen=True, slots=True)
@@ -59,53 +41,6 @@ class RateCardVersionView:
     starts_on: date
     in_force: bool
     form: dict[str, Any]
-
-
-def _sellers_above(scope: Scope) -> set[UUID]:
-    return {seller for org in scope.caller.roles for seller in scope.tree.chain(org)} | scope.seen
-
-
-@use_case
-def list_services(tx: Session, caller: Caller) -> list[PublishedForm]:
-    """Services of the caller's own chain of sellers and of those below, by slug."""
-    scope = load_scope(tx, caller)
-    rows = tx.execute(
-        select(ServiceRow, ServiceVersionRow)
-        .join(ServiceVersionRow)
-        .where(ServiceRow.organisation_id.in_(_sellers_above(scope)))
-        .order_by(ServiceRow.slug, ServiceVersionRow.number)
-    )
-    newest: dict[str, PublishedForm] = {}
-    for row, version in rows:
-        form = version.document
-        if not scope.may(Right.MANAGE_CATALOGUE, row.organisation_id):
-            form = {name: value for name, value in form.items() if name != "internal"}
-        newest[row.slug] = PublishedForm(row.slug, version.number, version.published_at, form)
-    return list(newest.values())
-
-
-@use_case
-def list_plans(tx: Session, caller: Caller) -> list[PublishedForm]:
-    """Plans of the caller's own chain of sellers and of those below, by slug."""
-    sellers = _sellers_above(load_scope(tx, caller))
-    rows = tx.execute(
-        select(PlanRow, PlanVersionRow)
-        .join(PlanVersionRow)
-        .where(PlanRow.organisation_id.in_(sellers))
-        .order_by(PlanRow.slug, PlanVersionRow.number)
-    ).all()
-    sales = list_tier_sales(tx, {row.id for row, _ in rows})
-    newest = {
-        row.slug: PublishedForm(
-            row.slug,
-            v.number,
-            v.published_at,
-            v.document,
-            {sale.tier: sale.withdrawn_on for sale in sales.get(row.id, ()) if sale.withdrawn_on},
-        )
-        for row, v in rows
-    }
-    return list(newest.values())
 
 
 @use_case
@@ -153,7 +88,7 @@ def _card(tx: Session, row: RateCardRow, seller: str, today: date) -> RateCard:
     versions = stored_versions(tx, row)
     current = max((v.starts_on for v in versions if v.starts_on <= today), default=None)
     views = [RateCardVersionView(v.number, v.starts_on, v.starts_on == current, v.document) for v in versions]
-    return RateCard(row.id, seller, row.slug, row.name, row.currency, row.buyers, views)
+    return RateCard(row.id, seller, row.slug, row.name, row.currency, read_buyers(row.buyers).words, views)
 
 
 @dataclass(frozen=True, slots=True)
@@ -170,22 +105,9 @@ def list_plan_versions(tx: Session, caller: Caller, *, slug: str) -> Versions:
     """A plan's versions.
 
     Raises:
-        NotFound: not there or of a seller outside the caller's chain.
+        NotFound: not there, or neither offered to the caller nor its own.
     """
-    return _plan_versions(tx, caller, slug=slug)
-
-
-def _plan_versions(tx: Session, caller: Caller, *, slug: str) -> Versions:
-    sellers = _sellers_above(load_scope(tx, caller))
-    rows = tx.scalars(
-        select(PlanVersionRow)
-        .join(PlanRow)
-        .where(PlanRow.slug == slug, PlanRow.organisation_id.in_(sellers))
-        .order_by(PlanVersionRow.number)
-    ).all()
-    if not rows:
-        raise NotFound("plan", slug[:70])
-    return Versions("plan", slug, [PublishedForm(slug, row.number, row.published_at, row.document) for row in rows])
+    return Versions("plan", slug, plan_versions(tx, caller, slug))
 
 
 @use_case
@@ -198,8 +120,7 @@ def compare_versions(
         NotFound: no such version.
     """
     if kind == "plan":
-        found = _plan_versions(tx, caller, slug=slug)
-        forms = {each.version: each.form for each in found.versions}
+        forms = {each.version: each.form for each in plan_versions(tx, caller, slug)}
     else:
         card = _rate_card(tx, caller, seller=seller or "", slug=slug)
         forms = {each.number: each.form for each in card.versions}

@@ -143,7 +143,11 @@ class LineNames:
     def description(self, charge: Charge) -> str:
         """What a charge is for, in words."""
         loaded = self.rated.lines[charge.line]
-        return describe(charge, loaded.plan, loaded.row.tier, self.published)
+        if charge.kind == "one_off_charge":
+            return self.rated.names.one_off_charges[charge.rate]
+        plan = self.rated.names.plans.get(loaded.plan.slug, loaded.plan)
+        sold = loaded.plan if loaded.row.tier not in {tier.slug for tier in plan.tiers} else plan
+        return describe(charge, sold, loaded.row.tier, self.published)
 
     def base_units(self, charge: Charge) -> Fraction:
         """How many base units one unit of a charge is."""

@@ -1,6 +1,6 @@
 """Rate cards that follow others: what they come to when published, and which follow a new version of their base."""
 
-from datetime import date, datetime
+from datetime import date, datetime, timedelta
 from typing import Any
 from uuid import UUID, uuid4
 
@@ -82,14 +82,14 @@ def _check_circle(tx: Session, seller: OrganisationRow, base: RateCardRow, slug:
             message = f"rate cards follow each other in a circle: {' → '.join(way)}"
             raise Invalid(message, field="derived", value=slug)
         versions = stored_versions(tx, card)
-        following = read_derivation(versions[-1].document) if versions else None
+        following = read_derivation(source_form(versions[-1].document)) if versions else None
         card = find_card(tx, seller, following.card) if following else None
 
 
 def followers(
-    tx: Session, seller: OrganisationRow, slug: str, form: dict[str, Any]
+    tx: Session, seller: OrganisationRow, slug: str, form: dict[str, Any], today: date
 ) -> list[tuple[OrganisationRow, dict[str, Any]]]:
-    """The cards that follow one, with what they are written as from the day of its new version."""
+    """The cards that follow one, with what they are written as from the day of its new version, or of their notice."""
     starts_on = date.fromisoformat(str(form["starts-on"]))
     path = f"{seller.slug}/{slug}"
     once = select(RateCardVersionRow.rate_card_id).where(
@@ -103,11 +103,15 @@ def followers(
         .order_by(RateCardVersionRow.rate_card_id, RateCardVersionRow.starts_on)
     )
     newest = {version.rate_card_id: (version, owner) for version, owner in rows}
-    return [
-        (owner, {**source_form(version.document), "starts-on": starts_on.isoformat()})
-        for version, owner in newest.values()
-        if version.document.get("derived", {}).get("base") == path and version.starts_on < starts_on
-    ]
+    found: list[tuple[OrganisationRow, dict[str, Any]]] = []
+    for version, owner in newest.values():
+        derivation = read_derivation(source_form(version.document))
+        if derivation is None or f"{derivation.seller}/{derivation.card}" != path:
+            continue
+        day = max(starts_on, today + timedelta(days=derivation.notice_days))
+        if version.starts_on < day:
+            found.append((owner, {**source_form(version.document), "starts-on": day.isoformat()}))
+    return found
 
 
 def leave_draft(tx: Session, owner: OrganisationRow, form: dict[str, Any], by: UUID, at: datetime) -> None:

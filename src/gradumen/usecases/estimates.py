@@ -14,24 +14,27 @@ from sqlalchemy.orm import Session
 from gradumen.core.billing import line_amount
 from gradumen.core.catalogue import Plan
 from gradumen.core.charges import Charge
-from gradumen.core.errors import CatalogueInvalid, Forbidden, Invalid
+from gradumen.core.errors import CatalogueInvalid, Forbidden, Invalid, NotFound
 from gradumen.core.estimates import Coverage, Expected, Order, coverage, estimate
 from gradumen.core.exact import QUANTITY_PLACES, add, number, round_half_up
-from gradumen.core.forms import base_allowances
 from gradumen.core.periods import Period, zone_of
 from gradumen.core.permissions import Right
+from gradumen.core.plan_forms import base_allowances
 from gradumen.core.rate_forms import read_rate_card
 from gradumen.core.rates import RateCardVersion
 from gradumen.store.catalogue import RateCardRow
 from gradumen.store.organisations import OrganisationRow, zone_name
 from gradumen.store.unit_of_work import use_case
+from gradumen.usecases.card_choice import choose_card
 from gradumen.usecases.catalogue import Document
 from gradumen.usecases.charges import base_units, describe
 from gradumen.usecases.derived_cards import expand
+from gradumen.usecases.offers import check_right, sellable
 from gradumen.usecases.published import Published, load_cards, load_published, plan_of
 from gradumen.usecases.rating import RatedPeriod, load_links
 from gradumen.usecases.scope import Caller, get_organisation, load_scope, organisations_by_id
-from gradumen.usecases.subscriptions import check_quantity, choose_card, newest_plan
+from gradumen.usecases.subscriptions import newest_plan
+from gradumen.usecases.supply_lines import check_quantity
 from gradumen.usecases.tier_sales import check_on_sale
 
 
@@ -109,10 +112,10 @@ def estimate_price(
     if rate_card is not None and not scope.may(Right.MANAGE_SUBSCRIPTIONS, seller_id):
         raise Forbidden(right=Right.MANAGE_SUBSCRIPTIONS, organisation=seller.slug)
     published = load_published(tx)
-    version = newest_plan(tx, plan, scope.tree.chain(buyer.id))
+    check_right(tx, scope, buyer, plan, tier, None, published)
+    version = newest_plan(tx, plan)
     card = choose_card(tx, seller, buyer, rate_card)
     found = plan_of(version, published)
-    found.tier(tier)
     check_on_sale(tx, version.plan_id, tier, first_day or scope.now.date())
     check_quantity(quantity)
     order = Order(
@@ -122,7 +125,7 @@ def estimate_price(
         first_day=first_day or scope.now.date(),
         months=months,
         expected=tuple(_expected(each, found, published) for each in expected),
-        allowances=base_allowances(found, tier, published.meters),
+        allowances=base_allowances(found.tier(tier), published.meters),
         meters=frozenset(meter.slug for service in found.services for meter in published.services[service].meters),
     )
     stored = load_cards(tx, [card.id], published)[card.id]
@@ -191,7 +194,10 @@ def check_coverage(
     seller = get_organisation(tx, scope, organisation)
     scope.require(Right.MANAGE_CATALOGUE, seller)
     published = load_published(tx)
-    found = plan_of(newest_plan(tx, plan, scope.tree.chain(seller.id)), published)
+    try:
+        found, _ = sellable(tx, scope.tree, seller, plan, published)
+    except Invalid:
+        raise NotFound("plan", plan[:70]) from None
     versions = [(version.card, version) for version in _read_cards(tx, seller, documents, published)]
     if not documents:
         rows = tx.scalars(select(RateCardRow).where(RateCardRow.organisation_id == seller.id))

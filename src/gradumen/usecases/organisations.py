@@ -9,7 +9,7 @@ from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
 from gradumen.core.catalogue import name_of, slug_of
-from gradumen.core.errors import Conflict, Invalid
+from gradumen.core.errors import Conflict, Forbidden, Invalid
 from gradumen.core.exact import minor_units
 from gradumen.core.periods import Period, zone_of
 from gradumen.core.permissions import Right, Role
@@ -25,7 +25,10 @@ TYPES = ("provider", "reseller", "tenant")
 
 @dataclass(frozen=True, slots=True)
 class Organisation:
-    """An organisation as its viewer sees it; ``parent`` is None at the edge of what that viewer sees."""
+    """An organisation as its viewer sees it; ``parent`` is None at the edge of what that viewer sees.
+
+    ``segment`` is its seller's word for the kind of customer, and shown to those who see the seller.
+    """
 
     id: UUID
     type: str
@@ -35,6 +38,7 @@ class Organisation:
     currency: str
     billing_zone: str
     cost_centre: str | None
+    segment: str | None
     parent: str | None
     role: str | None
 
@@ -71,6 +75,7 @@ def _new_row(
     currency: str,
     zone: str,
     cost_centre: str | None,
+    segment: str | None,
     caller_at: object,
 ) -> OrganisationRow:
     minor_units(currency)
@@ -82,6 +87,7 @@ def _new_row(
         name=name_of(name, field="name"),
         country=country_of(country),
         currency=currency,
+        segment=_segment(segment),
         cost_centre=None if cost_centre is None else name_of(cost_centre, field="cost_centre", most=60),
         created_at=caller_at,
     )
@@ -125,6 +131,7 @@ def set_up_provider(
         currency=currency,
         zone=billing_zone,
         cost_centre=None,
+        segment=None,
         caller_at=at,
     )
     user = add_user(tx, email=email, name=user_name, password=password)
@@ -151,6 +158,7 @@ def create_organisation(
     currency: str,
     billing_zone: str,
     cost_centre: str | None,
+    segment: str | None,
 ) -> Organisation:
     """Bring a reseller or tenant on board under a seller.
 
@@ -174,6 +182,7 @@ def create_organisation(
         currency=currency,
         zone=billing_zone,
         cost_centre=cost_centre,
+        segment=segment,
         caller_at=caller.at,
     )
     tx.flush()
@@ -184,6 +193,27 @@ def create_organisation(
     )
     tx.flush()
     return _view(tx, load_scope(tx, caller), row, {seller.id: seller})
+
+
+def _segment(raw: str | None) -> str | None:
+    return name_of(raw, field="segment", most=60) if raw else None
+
+
+@use_case
+def set_segment(tx: Session, caller: Caller, *, organisation: str, segment: str | None) -> Organisation:
+    """Say what kind of customer a buyer is; rate cards may ask for it, from the next subscription or change on.
+
+    Raises:
+        Forbidden: this is the seller's to say.
+    """
+    scope = load_scope(tx, caller)
+    row = get_organisation(tx, scope, organisation)
+    seller = scope.tree.parents.get(row.id)
+    if seller is None or not scope.may(Right.MANAGE_ORGANISATIONS, seller):
+        raise Forbidden(right=Right.MANAGE_ORGANISATIONS, organisation=f"{row.slug}'s seller")
+    row.segment = _segment(segment)
+    tx.flush()
+    return _view(tx, scope, row, organisations_by_id(tx, {seller} & scope.seen))
 
 
 @use_case
@@ -228,6 +258,7 @@ def _view(tx: Session, scope: Scope, row: OrganisationRow, known: dict[UUID, Org
         row.currency,
         zone,
         row.cost_centre,
+        row.segment if shown else None,
         shown,
         scope.role(row.id),
     )

@@ -11,7 +11,8 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from gradumen.core.catalogue import Meter, Plan, Service
-from gradumen.core.forms import read_plan, read_service
+from gradumen.core.forms import read_service
+from gradumen.core.plan_forms import read_plan
 from gradumen.core.rate_forms import Known, read_rate_card
 from gradumen.core.rates import RateCardVersion
 from gradumen.store.catalogue import (

@@ -105,8 +105,8 @@ def grant_quota(
     _check_figures(limit, reservation, factor)
     holder_id = target.id if target else holder.id
     if giver is not None:
-        _lock(tx, scope, giver, giver.id, None, measure)
-    _lock(tx, scope, holder, holder_id, target, measure)
+        lock_quota(tx, scope, giver, giver.id, None, measure)
+    lock_quota(tx, scope, holder, holder_id, target, measure)
     row = tx.get_one(QuotaRow, (holder_id, measure), populate_existing=True)
     if version is not None and version != row.version - 1:
         raise EditedMeanwhile(
@@ -137,7 +137,7 @@ def _check_figures(limit: Decimal | None, reservation: Decimal | None, factor: D
         raise Invalid(f"the overbooking factor lies between 1 and 100; got {factor}", field="factor", value=factor)
 
 
-def _lock(
+def lock_quota(
     tx: Session, scope: Scope, owner: OrganisationRow, holder_id: UUID, project: ProjectRow | None, measure: Measure
 ) -> None:
     """Write the row that rivals also write, making it where it is new. From the top of the tree down."""

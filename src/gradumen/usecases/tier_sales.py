@@ -71,9 +71,8 @@ def _having(tx: Session, plan: UUID, tier: str, day: date) -> list[str]:
     rows = tx.execute(
         select(SubscriptionRow, SupplyLineRow, OrganisationRow.slug)
         .join(SupplyLineRow, SupplyLineRow.subscription_id == SubscriptionRow.id)
-        .join(PlanVersionRow, PlanVersionRow.id == SubscriptionRow.plan_version_id)
         .join(OrganisationRow, OrganisationRow.id == SubscriptionRow.organisation_id)
-        .where(PlanVersionRow.plan_id == plan, SupplyLineRow.depth == 0)
+        .where(SubscriptionRow.plan_id == plan, SupplyLineRow.depth == 0)
         .where(SubscriptionRow.ends_on.is_(None) | (SubscriptionRow.ends_on > day))
         .order_by(OrganisationRow.slug, SubscriptionRow.name, SupplyLineRow.starts_on)
     ).all()

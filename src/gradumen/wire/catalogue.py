@@ -48,7 +48,8 @@ class ChangesBody(Body):
 class PublishedBody(Body):
     """A service or plan in its newest version, in its written form.
 
-    ``withdrawn`` has a plan's tiers that are or will be withdrawn from sale, with the first day not sold.
+    ``withdrawn`` has a plan's tiers that are or will be withdrawn from sale, with the first day not sold. ``seller``
+    offers the plan under these names; not ``offered``: only a subscription still has it.
     """
 
     slug: str
@@ -56,6 +57,20 @@ class PublishedBody(Body):
     published_at: datetime
     form: dict[str, Any]
     withdrawn: dict[str, date]
+    seller: str
+    recommended: str | None
+    offered: bool
+
+
+class OfferBody(Body):
+    """What a seller offers of a plan, in its written form; ``lapsed`` are tiers that it may not sell any more."""
+
+    seller: str
+    plan: str
+    version: int
+    published_at: datetime
+    form: dict[str, Any]
+    lapsed: list[str]
 
 
 class RateCardVersionBody(Body):

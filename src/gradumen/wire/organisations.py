@@ -16,6 +16,13 @@ class OrganisationCreate(Body):
     currency: str
     billing_zone: str = "UTC"
     cost_centre: str | None = None
+    segment: str | None = None
+
+
+class OrganisationUpdate(Body):
+    """What kind of customer a buyer is, in its seller's words; null is none."""
+
+    segment: str | None
 
 
 class OrganisationBody(Body):
@@ -29,6 +36,7 @@ class OrganisationBody(Body):
     currency: str
     billing_zone: str
     cost_centre: str | None
+    segment: str | None
     parent: str | None
     role: str | None
 

@@ -1,6 +1,7 @@
 """Bodies of subscriptions."""
 
-from datetime import date
+from datetime import date, datetime
+from typing import Any
 from uuid import UUID
 
 from gradumen.wire.values import Body
@@ -19,15 +20,34 @@ class SubscriptionCreate(Body):
     ends_on: date | None = None
     rate_card: str | None = None
     trial_until: date | None = None
+    choices: dict[str, str] | None = None
+    accepted_terms: str | None = None
 
 
 class SubscriptionChange(Body):
-    """Another tier or quantity, or a pause, from a day on; null leaves as it is."""
+    """Another tier, quantity or plan version, a pause or other choices, from a day on; null leaves as it is."""
 
     starts_on: date
     tier: str | None = None
     quantity: int | None = None
     paused: bool | None = None
+    plan_version: int | None = None
+    choices: dict[str, str] | None = None
+    accepted_terms: str | None = None
+    version: int | None = None
+
+
+class SubscriptionDeviate(Body):
+    """A rate card, allowances or service levels of its own, on the link of one seller, from a day on.
+
+    An empty ``rate_card`` goes back to the one by the seller's rules, empty ``deviations`` to the tier's; null leaves
+    as it is.
+    """
+
+    seller: str
+    starts_on: date
+    rate_card: str | None = None
+    deviations: dict[str, Any] | None = None
     version: int | None = None
 
 
@@ -35,10 +55,22 @@ class StretchBody(Body):
     """What holds from a day until the next stretch."""
 
     starts_on: date
+    plan_version: int
     tier: str
     quantity: int
     paused: bool
     trial: bool
+    choices: dict[str, str]
+    deviations: dict[str, Any]
+
+
+class AcceptedTermsBody(Body):
+    """Who accepted which version of the plan's terms, and when."""
+
+    plan_version: int
+    terms: str
+    accepted_by: str
+    accepted_at: datetime
 
 
 class SubscriptionUpdate(Body):
@@ -49,7 +81,7 @@ class SubscriptionUpdate(Body):
 
 
 class SubscriptionBody(Body):
-    """A subscription."""
+    """A subscription; ended today, it ends on ``earliest_end``, after ``notice_by`` on a later day."""
 
     id: UUID
     organisation: str
@@ -61,5 +93,23 @@ class SubscriptionBody(Body):
     quantity: int
     starts_on: date
     ends_on: date | None
+    earliest_end: date
+    notice_by: date | None
     version: int
     stretches: list[StretchBody]
+    accepted: list[AcceptedTermsBody]
+
+
+class DeviationBody(Body):
+    """Where a subscription differs from its tier, its plan's newest version or the seller's rules.
+
+    ``kind`` is rate_card, allowance, level, plan_version or assignment.
+    """
+
+    organisation: str
+    subscription: str
+    kind: str
+    what: str
+    standard: str | None
+    own: str
+    starts_on: date

@@ -1,0 +1,86 @@
+"""How long a subscription lasts: its first term, renewal with notice, and the terms that were accepted."""
+
+from dataclasses import dataclass
+from datetime import date, timedelta
+
+from gradumen.core.errors import Invalid
+from gradumen.core.periods import months_after
+
+
+@dataclass(frozen=True, slots=True)
+class Renewal:
+    """A term that is not ended with so many days' notice is followed by one of ``months``; 0 is without a term."""
+
+    months: int
+    notice_days: int
+
+
+@dataclass(frozen=True, slots=True)
+class Terms:
+    """What a subscriber accepts: a text, and the name of its version."""
+
+    version: str
+    text: str
+
+
+@dataclass(frozen=True, slots=True)
+class Duration:
+    """How long a plan's subscriptions last, from their first day.
+
+    ``minimum_months`` is the first term. Without a renewal they go on after it until they are ended, on any day.
+    """
+
+    minimum_months: int = 0
+    renewal: Renewal | None = None
+
+    def earliest_end(self, first_day: date, today: date) -> date:
+        """The first day, from today on, that a subscription ended today need not cover.
+
+        >>> yearly = Duration(12, Renewal(12, notice_days=30))
+        >>> yearly.earliest_end(date(2026, 1, 1), date(2026, 12, 2)).isoformat()
+        '2027-01-01'
+        >>> yearly.earliest_end(date(2026, 1, 1), date(2026, 12, 3)).isoformat()
+        '2028-01-01'
+        """
+        notice = self.renewal.notice_days if self.renewal else 0
+        first = months_after(first_day, self.minimum_months)
+        told = today + timedelta(days=notice)
+        if not self.renewal or not self.renewal.months:
+            return max(first, told) if self.renewal else first
+        months = self.minimum_months or self.renewal.months
+        while months_after(first_day, months) < told:
+            months += self.renewal.months
+        return months_after(first_day, months)
+
+    def notice_by(self, first_day: date, today: date) -> date | None:
+        """The last day to give notice for the earliest end; None where any day will do."""
+        if not self.renewal or not self.renewal.months:
+            return None
+        return self.earliest_end(first_day, today) - timedelta(days=self.renewal.notice_days)
+
+    def check_end(self, first_day: date, ends_on: date, today: date) -> None:
+        """Check that a subscription may be ended on a day; on its first day it may always, as if it never began.
+
+        Raises:
+            Invalid: within a term, or without the notice; names the earliest day.
+        """
+        earliest = self.earliest_end(first_day, today)
+        at_once = ends_on == first_day and today <= first_day
+        if at_once or (ends_on >= earliest and self._ends_term(first_day, ends_on)):
+            return
+        term = f" and renews every {self.renewal.months} months" if self.renewal and self.renewal.months else ""
+        notice = f", with {self.renewal.notice_days} days' notice" if self.renewal else ""
+        raise Invalid(
+            f"the plan lasts at least {self.minimum_months} months{term}{notice}; the earliest end from {today} is "
+            f"{earliest}",
+            field="ends_on",
+            value=ends_on,
+        )
+
+    def _ends_term(self, first_day: date, day: date) -> bool:
+        if not self.renewal or not self.renewal.months:
+            return True
+        months = self.minimum_months or self.renewal.months
+        while months_after(first_day, months) < day:
+            months += self.renewal.months
+        return months_after(first_day, months) == day

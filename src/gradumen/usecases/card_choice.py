@@ -1,0 +1,57 @@
+"""Which of a seller's rate cards prices a buyer."""
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from gradumen.core.errors import Invalid, NotPriceable
+from gradumen.core.selection import Buyer, Buyers, choose, read_buyers
+from gradumen.store.catalogue import RateCardRow
+from gradumen.store.organisations import OrganisationRow
+
+
+def choose_card(tx: Session, seller: OrganisationRow, buyer: OrganisationRow, slug: str | None) -> RateCardRow:
+    """The seller's card that prices a buyer, in the buyer's currency: the one named, else by the seller's rules.
+
+    Raises:
+        NotPriceable: there is none.
+    """
+    cards = [card for card in _cards(tx, seller) if card.currency == buyer.currency]
+    kind = "own-use" if seller.id == buyer.id else f"{buyer.type}s"
+    if slug is not None:
+        found = next((card for card in cards if card.slug == slug), None)
+        if found is not None and (read_buyers(found.buyers).type == "own-use") != (kind == "own-use"):
+            found = None
+    else:
+        who = Buyer(buyer.slug, kind, buyer.country, buyer.segment)
+        found = choose([(read_buyers(card.buyers), card) for card in cards], who)
+    if found is None:
+        wanted = f"rate card '{slug[:60]}'" if slug else f"rate card for {kind}"
+        raise NotPriceable(
+            f"the seller on this link has no {wanted} in {buyer.currency}; publish one first",
+            field="rate_card",
+            value=slug,
+        )
+    return found
+
+
+def check_rules(tx: Session, seller: OrganisationRow, slug: str, currency: str, buyers: Buyers) -> None:
+    """Check that a card does not tie with another of the seller's.
+
+    Raises:
+        Invalid: some buyer would fit both and neither is more specific.
+    """
+    for card in _cards(tx, seller):
+        if card.slug != slug and card.currency == currency and buyers.meets(read_buyers(card.buyers)):
+            raise Invalid(
+                f"rate cards '{slug}' and '{card.slug}' are both for {buyers.words} in {currency} and neither is more "
+                "specific; add a condition to one, or write for: named",
+                field="for",
+                value=buyers.words,
+                path="for",
+            )
+
+
+def _cards(tx: Session, seller: OrganisationRow) -> list[RateCardRow]:
+    return list(
+        tx.scalars(select(RateCardRow).where(RateCardRow.organisation_id == seller.id).order_by(RateCardRow.slug))
+    )
