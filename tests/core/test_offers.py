@@ -123,7 +123,7 @@ def test_a_floor_holds_for_the_lowest_price_after_percentages(prices: list[Decim
     version = card(rate, discounts=discounts)
 
     if lowest < Fraction("0.05"):
-        with pytest.raises(Invalid, match="floor is 0.05"):
+        with pytest.raises(Invalid, match=r"floor is 0\.05"):
             check_floors(version, [offer(floors=FLOORS)])
     else:
         check_floors(version, [offer(floors=FLOORS)])
@@ -136,7 +136,7 @@ def test_a_floor_knows_packages_fees_and_currencies() -> None:
     with pytest.raises(Invalid, match=r"goes down to 0.0499 EUR per GiB"):
         check_floors(card(package), bound)
     check_floors(card({**package, "package": {"size": "100", "price": "5"}}), bound)
-    with pytest.raises(Invalid, match="goes down to 3.999999999999|goes down to 3.99"):
+    with pytest.raises(Invalid, match=r"goes down to 3\.99 EUR"):
         check_floors(card({"rate": "fee", "fee": "wire/thin", "every": "quarter", "price": "11.97"}), bound)
     check_floors(card({"rate": "fee", "fee": "wire/thin", "every": "quarter", "price": "12"}), bound)
     check_floors(card({"rate": "set-up", "fee": "wire/thin", "every": "once", "price": "1"}), bound)

@@ -57,6 +57,6 @@ def test_it_ends_only_with_a_term_and_notice_is_on_time(duration: Duration, firs
 
 def test_the_refusal_names_term_notice_and_day() -> None:
     with pytest.raises(
-        Invalid, match="at least 12 months and renews every 12 months, with 30 days' notice.*2028-01-01"
+        Invalid, match=r"at least 12 months and renews every 12 months, with 30 days' notice.*2028-01-01"
     ):
         Duration(12, Renewal(12, 30)).check_end(date(2026, 1, 1), date(2027, 1, 1), date(2026, 12, 3))

@@ -25,10 +25,12 @@ from gradumen.demo.scenario import (
     TARNWICK_MEMBERS,
     TAXES,
 )
+from gradumen.wire.assignment_rules import AssignmentRuleSet
 from gradumen.wire.catalogue import CatalogueFile
+from gradumen.wire.one_off_charges import OneOffChargeCreate
 from gradumen.wire.organisations import OrganisationCreate
 from gradumen.wire.sessions import SetUp
-from gradumen.wire.subscriptions import SubscriptionChange, SubscriptionCreate
+from gradumen.wire.subscriptions import SubscriptionChange, SubscriptionCreate, SubscriptionDeviate
 
 Tell = Callable[[str], None]
 SAMPLE_HOURS = 6
@@ -157,6 +159,7 @@ class History:
         folder = importlib.resources.files("gradumen.demo") / "catalogue"
         days = {
             "{first-day}": self.calendar.first_day.isoformat(),
+            "{next-month}": self.calendar.current.next().first_day.isoformat(),
             "{change-day}": (self.calendar.closed[-1].first_day + timedelta(days=14)).isoformat(),
         }
         found = []
@@ -192,6 +195,7 @@ class History:
                     starts_on=start,
                     ends_on=trial_until,
                     trial_until=trial_until,
+                    accepted_terms="2026-2" if plan == "field-kit" else None,
                 )
             )
             return made.id
@@ -207,6 +211,46 @@ class History:
         month = self.calendar.closed[-1].next().first_day
         subscribe("copperbeech", "field-kit", "heath", "Field Kit on trial", month, month + timedelta(days=28))
         subscribe(PROVIDER, "home-ground", "heath", "Home Ground", first)
+        self._deviations(month)
+
+    def _deviations(self, month: date) -> None:
+        """Kestrel's GPUs have a subscription of their own and more traffic; Bluefern's labour for Gannet."""
+        kestrel = SubscriptionCreate(
+            organisation="kestrel-row", plan="open-range", tier="heath", name="Render nights", starts_on=month
+        )
+        self.mara.subscriptions.create(kestrel)
+        self.mara.assignment_rules.set(
+            "kestrel-row",
+            "graphics",
+            AssignmentRuleSet(subscription="Render nights", starts_on=month, conditions={"where": {"size": "gpu"}}),
+        )
+        held = next(each for each in self.mara.subscriptions.list("kestrel-row") if each.name == "Open Range")
+        own = {"allowances": {"network/egress": "3000 GiB"}, "levels": {"response-time": "30 minute"}}
+        self.mara.subscriptions.deviate(
+            held.id, SubscriptionDeviate(seller=PROVIDER, starts_on=month, deviations=own, version=held.version)
+        )
+        ruben = self.signed_in(SIGNERS["bluefern"])
+        ruben.subscriptions.create(
+            SubscriptionCreate(
+                organisation="gannet",
+                plan="helping-hands",
+                tier="heath",
+                name="Helping Hands",
+                starts_on=month,
+                rate_card="bluefern-hands",
+            )
+        )
+        ruben.one_off_charges.enter(
+            OneOffChargeCreate(
+                seller="bluefern",
+                organisation="gannet",
+                subscription="Helping Hands",
+                day=month,
+                description="Setting up the customs scanner at the quay",
+                amount="240",
+                currency="EUR",
+            )
+        )
 
     def send(self, events: dict[str, list[dict[str, Any]]]) -> int:
         """Send events per site; refusals are an error here."""
@@ -263,6 +307,7 @@ class History:
         """Readings from the first of the month up to the business date."""
         now = self.calendar.now
         self.mara.clock.set(now, held=True)
+        self.mara.catalogue.publish(PROVIDER, self._files("tarnwick-coming.yaml"))
         count = self.send(self._days(self.calendar.current.first_day, now.date(), until_hour=now.hour))
         self.tell(f"{self.calendar.current.text} so far: {count} readings")
 

@@ -202,7 +202,7 @@ def _views(tx: Session, seller: OrganisationRow, rows: list[OneOffChargeRow]) ->
             SupplyLineRow.subscription_id.in_(ids), SupplyLineRow.seller_id == seller.id
         )
     )
-    buyers = {subscription: buyer for subscription, buyer in lines}
+    buyers = {line.subscription_id: line.buyer_id for line in lines}
     names = organisations_by_id(tx, {each.organisation_id for each in subscriptions.values()} | set(buyers.values()))
     users = {
         user.id: user.name for user in tx.scalars(select(UserRow).where(UserRow.id.in_({r.entered_by for r in rows})))

@@ -98,7 +98,8 @@ def add_lines(
 
 
 def _card_at_renewal(tx: Session, seller: OrganisationRow, card: RateCardRow, day: date) -> RateCardRow | None:
-    held = [each for each in stored_versions(tx, card) if each.starts_on <= day]
+    versions = stored_versions(tx, card)
+    held = [each for each in versions if each.starts_on <= day] or versions[:1]
     slug = held[-1].document.get("at-renewal") if held else None
     if slug is None:
         return None

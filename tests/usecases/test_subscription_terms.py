@@ -1,0 +1,218 @@
+"""What a subscription promises: terms, renewal and its price, choices, quotas, plan versions, deviations."""
+
+from datetime import date
+from decimal import Decimal
+from typing import Any
+
+import pytest
+
+from gradumen.core.errors import Forbidden, Invalid, NotFound, QuotaExceeded
+from gradumen.wire.subscriptions import (
+    SubscriptionBody,
+    SubscriptionChange,
+    SubscriptionCreate,
+    SubscriptionDeviate,
+)
+from tests.world import GIB, World, egress, files, moment, rate_card
+
+HOLD = """
+service: vault
+name: Vault
+category: Storage
+subcategory: Backup Storage
+choices:
+  site: {name: Where copies are, values: [north-fell, south-quay]}
+meters:
+  kept: {name: Kept, unit: byte-second, combine: level}
+---
+plan: long-hold
+name: Long Hold
+services: [network, vault]
+minimum-months: 12
+renewal: {months: 12, notice-days: 30}
+terms: {version: "2026-1", text: "We hold it long."}
+tiers:
+  - tier: heath
+    name: Heath
+    quotas: {storage: 100}
+    allowances: {network/egress: 10 GiB}
+    levels: {copies: 2, response-time: 8 hour}
+---
+offer: long-hold
+---
+rate-card: later
+name: Later
+for: named
+currency: EUR
+starts-on: 2026-01-01
+rates:
+  - {rate: egress, meter: network/egress, per: GiB, price: 2}
+  - {rate: hold, fee: long-hold/heath, price: 12}
+---
+rate-card: opening
+name: Opening
+for: named
+currency: EUR
+starts-on: 2026-01-01
+at-renewal: later
+rates:
+  - {rate: egress, meter: network/egress, per: GiB, price: 1}
+  - {rate: hold, fee: long-hold/heath, price: 10}
+"""
+
+
+def hold(world: World, name: str = "Hold", **changes: Any) -> SubscriptionBody:
+    fields: dict[str, Any] = {
+        "organisation": "quillstone",
+        "plan": "long-hold",
+        "tier": "heath",
+        "name": name,
+        "starts_on": date(2025, 10, 1),
+        "rate_card": "opening",
+        "accepted_terms": "2026-1",
+    }
+    return world.mara.subscriptions.create(SubscriptionCreate(**{**fields, **changes}))
+
+
+@pytest.fixture
+def holding(world: World) -> World:
+    world.mara.catalogue.publish("tarnwick", files(HOLD))
+    world.mara.quotas.grant("quillstone", "storage", Decimal(250))
+    return world
+
+
+def test_terms_are_accepted_before_and_it_is_known_by_whom(holding: World) -> None:
+    for accepted in (None, "2025-9"):
+        with pytest.raises(Invalid, match="has the terms '2026-1'"):
+            hold(holding, accepted_terms=accepted)
+    (accepted,) = hold(holding).accepted
+    assert (accepted.plan_version, accepted.terms, accepted.accepted_by) == (1, "2026-1", "Mara Fell")
+    newer = HOLD.split("---")[1].replace("2026-1", "2026-2")
+    holding.mara.catalogue.publish("tarnwick", files(newer))
+    held = next(each for each in holding.mara.subscriptions.list("quillstone") if each.name == "Hold")
+    move = SubscriptionChange(starts_on=date(2026, 11, 1), plan_version=2)
+    with pytest.raises(Invalid, match="has the terms '2026-2'"):
+        holding.mara.subscriptions.change(held.id, move)
+    moved = holding.mara.subscriptions.change(held.id, move.model_copy(update={"accepted_terms": "2026-2"}))
+    assert [each.terms for each in moved.accepted] == ["2026-1", "2026-2"]
+    assert [(each.starts_on, each.plan_version) for each in moved.stretches] == [
+        (date(2025, 10, 1), 1),
+        (date(2026, 11, 1), 2),
+    ]
+    with pytest.raises(NotFound):
+        holding.mara.subscriptions.change(held.id, SubscriptionChange(starts_on=date(2026, 11, 1), plan_version=9))
+
+
+def test_a_moved_subscription_has_the_allowance_of_its_new_version_from_its_day(holding: World) -> None:
+    held = hold(holding, starts_on=date(2026, 9, 1))
+    newer = HOLD.split("---")[1].replace("10 GiB", "40 GiB")
+    holding.mara.catalogue.publish("tarnwick", files(newer))
+    holding.mara.subscriptions.change(held.id, SubscriptionChange(starts_on=date(2026, 9, 16), plan_version=2))
+    holding.send(egress("a", 100 * GIB, owner="quillstone/archive"))
+    bill = next(each for each in holding.close("tarnwick", "finn", "2026-09") if each.buyer == "quillstone")
+    covered = [
+        holding.mara.charges.explain(line.charge_id).explanation["covered_by_allowance"]
+        for line in bill.lines
+        if line.subscription == "Hold" and line.rate == "egress"
+    ]
+    assert sum(map(int, covered)) == 0, "the older plan takes the project's traffic"
+    assert [line.rate for line in bill.lines if line.subscription == "Hold"] == ["hold", "hold"]
+
+
+def test_it_renews_at_the_card_of_its_renewal_and_ends_only_with_notice(holding: World) -> None:
+    held = hold(holding)
+    assert (held.earliest_end, held.notice_by) == (date(2027, 10, 1), date(2027, 9, 1))
+    subscriptions = holding.mara.subscriptions
+    with pytest.raises(Invalid, match="the earliest end from 2026-10-05 is 2027-10-01"):
+        subscriptions.end(held.id, date(2026, 12, 1))
+    assert subscriptions.end(held.id, date(2027, 10, 1)).ends_on == date(2027, 10, 1)
+    holding.mara.clock.set(moment("2026-11-05"), held=True)
+    fees = {
+        (period, line.amount)
+        for period in ("2026-09", "2026-10")
+        for link in holding.mara.spend.period_so_far("quillstone", period).links
+        for line in link.lines
+        if line.rate == "hold"
+    }
+    assert {(period, str(amount)) for period, amount in fees} == {("2026-09", "10"), ("2026-10", "12")}
+
+
+def test_choices_are_kept_with_their_defaults(holding: World) -> None:
+    assert hold(holding).stretches[0].choices == {"vault/site": "north-fell"}
+    chosen = hold(holding, "Other", choices={"vault/site": "south-quay"})
+    assert chosen.stretches[0].choices == {"vault/site": "south-quay"}
+    again = SubscriptionChange(starts_on=date(2026, 11, 1), choices={"vault/site": "north-fell"})
+    changed = holding.mara.subscriptions.change(chosen.id, again)
+    assert [each.choices["vault/site"] for each in changed.stretches] == ["south-quay", "north-fell"]
+    for choices, words in (
+        ({"vault/colour": "red"}, "not one of this plan's: vault/site"),
+        ({"vault/site": "x"}, "has the"),
+    ):
+        with pytest.raises(Invalid, match=words):
+            hold(holding, "Wrong", choices=choices)
+
+
+def test_quotas_of_all_subscriptions_fit_what_was_granted(holding: World) -> None:
+    hold(holding, "One", quantity=2)
+    with pytest.raises(QuotaExceeded, match=r"100 storage asked, 50 left of quillstone's 250") as refused:
+        hold(holding, "Two")
+    assert refused.value.facts["left"] == "50"
+    assert {each.name for each in holding.mara.subscriptions.list("quillstone")} == {"Open Range", "One"}
+    holding.mara.quotas.grant("quillstone", "storage", Decimal(300))
+    two = hold(holding, "Two")
+    with pytest.raises(QuotaExceeded):
+        holding.mara.subscriptions.change(two.id, SubscriptionChange(starts_on=date(2026, 11, 1), quantity=2))
+
+
+def test_one_subscription_deviates_and_is_listed(holding: World) -> None:
+    held = hold(holding, starts_on=date(2026, 9, 1), rate_card=None)
+    day = date(2026, 9, 11)
+    mara = holding.mara.subscriptions
+    assert mara.deviations("tarnwick") == []
+    deviations = {"allowances": {"network/egress": "99 GiB"}, "levels": {"copies": "5"}}
+    body = SubscriptionDeviate(seller="tarnwick", starts_on=day, rate_card="later", deviations=deviations)
+    assert mara.deviate(held.id, body).stretches[-1].deviations == deviations
+    found = {(each.kind, each.what, each.standard, each.own, each.starts_on) for each in mara.deviations("tarnwick")}
+    assert found == {
+        ("rate_card", "rate card", "tenants-eur", "later", day),
+        ("allowance", "network/egress", "10 GiB", "99 GiB", day),
+        ("level", "copies", "2", "5", day),
+    }
+    back = SubscriptionDeviate(seller="tarnwick", starts_on=day, rate_card="", deviations={})
+    mara.deviate(held.id, back)
+    assert mara.deviations("tarnwick") == []
+
+
+def test_an_own_allowance_and_an_own_card_are_what_is_billed(holding: World) -> None:
+    (held,) = holding.mara.subscriptions.list("quillstone")
+    holding.mara.catalogue.publish("tarnwick", files(rate_card("friend", "EUR", "named", "0.5")))
+    own = {"allowances": {"network/egress": "100 GiB"}}
+    body = SubscriptionDeviate(seller="tarnwick", starts_on=date(2026, 9, 1), rate_card="friend", deviations=own)
+    holding.mara.subscriptions.deviate(held.id, body)
+    holding.send(egress("a", 110 * GIB, owner="quillstone/archive"))
+    bill = next(each for each in holding.close("tarnwick", "finn", "2026-09") if each.buyer == "quillstone")
+    amounts = {line.rate: str(line.amount) for line in bill.lines}
+    assert amounts == {"egress": "0.35", "moor": "39.5"}, "10 GiB at 0.035 and half the fee"
+
+
+def test_deviations_are_their_sellers_own(holding: World) -> None:
+    (held,) = holding.mara.subscriptions.list("saltmarsh")
+    day = date(2026, 9, 1)
+    upper = SubscriptionDeviate(
+        seller="tarnwick", starts_on=day, deviations={"allowances": {"network/egress": "1 GiB"}}
+    )
+    holding.mara.subscriptions.deviate(held.id, upper)
+    assert holding.user("edda").subscriptions.deviations("oxbow") == []
+    with pytest.raises(Forbidden):
+        holding.mara.subscriptions.deviations("oxbow")
+    with pytest.raises(Forbidden):
+        holding.mara.subscriptions.deviate(held.id, upper.model_copy(update={"seller": "oxbow"}))
+    with pytest.raises(NotFound):
+        holding.user("edda").subscriptions.deviate(held.id, upper)
+    for deviations, words in (
+        ({"allowances": {"vault/kept": "1 GiB-hour"}}, "belongs to no service"),
+        ({"levels": {"speed": "1"}}, "is not one of"),
+        ({"colour": "red"}, "not a field"),
+    ):
+        with pytest.raises(Invalid, match=words):
+            holding.mara.subscriptions.deviate(held.id, upper.model_copy(update={"deviations": deviations}))
