@@ -3,7 +3,7 @@
 from playwright.sync_api import Locator, Page, expect
 
 from tests.console.conftest import Tab
-from tests.world import GIB, World, egress, files
+from tests.world import GIB, World, egress, files, rate_card
 
 
 def begin(page: Page, kind: str, name: str) -> None:
@@ -66,6 +66,7 @@ def test_stone_barn_is_built_from_nothing(light: Tab, world: World) -> None:
 
     begin(page, "rate card", "Barn prices")
     page.get_by_label("Starts on").fill("2026-01-01")
+    choose(page, page, "For", "only where named")
     page.get_by_role("button", name="Add rate").click()
     rate = page.get_by_role("group", name="Rate without name")
     rate.get_by_label("Rate", exact=True).fill("protected")
@@ -100,6 +101,99 @@ def test_stone_barn_is_built_from_nothing(light: Tab, world: World) -> None:
         )[0].tiers_without_fee
         == []
     )
+
+    light.go("/plans", "What can be subscribed to")
+    page.get_by_role("button", name="Offer Stone Barn").click()
+    choose(page, page, "Offered to", "all tenants")
+    page.get_by_label("summit", exact=True).uncheck()
+    page.get_by_label("Name of moor here").fill("Middle")
+    choose(page, page, "Recommended", "Middle")
+    light.accessible()
+    publish(page)
+    expect(page.get_by_text("You offer it to all tenants as Stone Barn: Heath, Middle.")).to_be_visible()
+    (seen,) = [each for each in world.user("una").catalogue.plans() if each.slug == "stone-barn"]
+    assert ([tier["name"] for tier in seen.form["tiers"]], seen.recommended) == (["Heath", "Middle"], "moor")
+
+
+def test_a_customer_is_subscribed_changed_and_charged_by_hand(tab: Tab, world: World) -> None:
+    """With terms to accept, own terms, a rule of what falls to it, an amount by hand; all listed as deviations."""
+    terms = "plan: kit\nname: Kit\nservices: [network]\nterms: {version: t1, text: Be kind.}\n"
+    renewal = "minimum-months: 3\nrenewal: {months: 3, notice-days: 30}\ntiers: [{tier: heath, name: Heath}]\n"
+    world.mara.catalogue.publish("tarnwick", files(f"{terms}{renewal}---\noffer: kit\nrecommended: heath\n"))
+    page = tab.page
+    tab.expected.append("422")
+    tab.sign_in("mara")
+    tab.go("/organisations?organisation=quillstone", "Who buys from whom")
+    page.get_by_role("button", name="Subscribe", exact=True).click()
+    dialog = page.get_by_role("dialog")
+    choose(dialog, page, "Plan", "Kit")
+    expect(dialog.get_by_text("Be kind.")).to_be_visible()
+    expect(dialog.get_by_text("Fees over twelve months")).to_be_visible()
+    expect(dialog.get_by_role("button", name="Subscribe")).to_be_disabled()
+    dialog.get_by_label("The terms of version t1 are accepted").check()
+    tab.accessible()
+    dialog.get_by_role("button", name="Subscribe").click()
+    expect(dialog).to_be_hidden()
+    kit = page.get_by_role("group", name="Kit")
+    expect(kit).to_contain_text("terms t1 accepted by Mara Fell")
+    expect(kit).to_contain_text("renews on 2027-01-05 unless ended by 2026-12-06")
+
+    page.get_by_role("button", name="End Kit").click()
+    dialog.get_by_label("First day that it does not cover").fill("2026-11-01")
+    dialog.get_by_role("button", name="End it").click()
+    expect(dialog).to_contain_text("the earliest end from 2026-10-05 is 2027-01-05")
+    dialog.get_by_role("button", name="Cancel").click()
+
+    page.get_by_role("button", name="Own terms of Open Range").click()
+    dialog.get_by_role("button", name="Add own allowance").click()
+    dialog.get_by_label("Meter").fill("network/egress")
+    dialog.get_by_label("like 10 GiB").fill("70 GiB")
+    tab.accessible()
+    dialog.get_by_role("button", name="Keep it").click()
+    expect(page.get_by_role("group", name="Open Range")).to_contain_text("of its own: network/egress 70 GiB")
+
+    page.get_by_role("button", name="Say what falls to which").click()
+    dialog.get_by_label("Rule").fill("dishes")
+    choose(dialog, page, "Falls to", "Kit")
+    dialog.get_by_label("Resource, or beginning*").fill("dish*")
+    tab.accessible()
+    dialog.get_by_role("button", name="Keep the rule").click()
+    expect(page.get_by_text("resource beginning with dish falls to Kit from 2026-10-05")).to_be_visible()
+
+    page.get_by_role("button", name="Charge by hand").click()
+    dialog.get_by_label("For what").fill("Moving the dishes")
+    dialog.get_by_label("Amount, net").fill("120.505")
+    dialog.get_by_role("button", name="Charge 120.505 EUR").click()
+    expect(dialog).to_contain_text("decimal places")
+    dialog.get_by_label("Amount, net").fill("120.50")
+    dialog.get_by_role("button", name="Charge 120.50 EUR").click()
+    expect(dialog).to_be_hidden()
+
+    tab.go("/deviations", "What is not as the catalogue says")
+    expect(page.get_by_role("row", name="quillstone Open Range allowance")).to_contain_text("70 GiB")
+    expect(page.get_by_role("row", name="single resource")).to_contain_text("by rule dishes")
+    expect(page.get_by_role("row", name="Moving the dishes")).to_contain_text("120.50 EUR")
+    tab.accessible()
+    page.get_by_role("button", name="Withdraw Moving the dishes").click()
+    expect(page.get_by_role("row", name="Moving the dishes")).to_contain_text("withdrawn")
+
+
+def test_a_reseller_sees_margins_versions_and_what_is_about_to_change(tab: Tab, world: World) -> None:
+    world.mara.catalogue.publish("tarnwick", files(rate_card("resellers-gbp", "GBP", "resellers", "0.8", "2026-12-01")))
+    page = tab.page
+    tab.sign_in("edda")
+    expect(page.get_by_text("which you pay for 1 subscription, change in 7 places")).to_be_visible()
+    tab.go("/margins", "What is earned on each price")
+    expect(page.get_by_role("row", name="vcpu compute/vcpu").first).to_contain_text("26.3 %")
+    tab.accessible()
+    tab.go("/differences?of=tarnwick/resellers-gbp", "What changed between versions")
+    expect(page.get_by_role("row", name="rates[vcpu].price")).to_contain_text("0.016")
+    choose(page, page, "Of", "Plan Open Range")
+    expect(page.get_by_text("There is one version only")).to_be_visible()
+    tab.accessible()
+    tab.go("/plans", "What can be subscribed to")
+    expect(page.get_by_text("You offer it to everybody as Open Range: Heath, Moor.")).to_be_visible()
+    tab.accessible()
 
 
 def test_two_who_edit_one_draft_are_told_and_lose_nothing(light: Tab, world: World) -> None:

@@ -14,6 +14,9 @@ const PlansPage = lazy(() => import('../catalogue/PlansPage'));
 const RateCardsPage = lazy(() => import('../catalogue/RateCardsPage'));
 const DraftsPage = lazy(() => import('../catalogue/DraftsPage'));
 const DraftPage = lazy(() => import('../catalogue/DraftPage'));
+const DifferencesPage = lazy(() => import('../catalogue/DifferencesPage'));
+const MarginsPage = lazy(() => import('../catalogue/MarginsPage'));
+const DeviationsPage = lazy(() => import('../subscriptions/DeviationsPage'));
 const EstimatePage = lazy(() => import('../catalogue/EstimatePage'));
 const WhatIfPage = lazy(() => import('../catalogue/WhatIfPage'));
 const UsagePage = lazy(() => import('../metering/UsagePage'));
@@ -50,6 +53,9 @@ export function App() {
           <Route path="/rate-cards" element={<RateCardsPage />} />
           <Route path="/drafts" element={<DraftsPage />} />
           <Route path="/drafts/:kind/:slug" element={<DraftPage />} />
+          <Route path="/differences" element={<DifferencesPage />} />
+          <Route path="/margins" element={<MarginsPage />} />
+          <Route path="/deviations" element={<DeviationsPage />} />
           <Route path="/estimate" element={<EstimatePage />} />
           <Route path="/what-if" element={<WhatIfPage />} />
           <Route path="/usage" element={<UsagePage />} />

@@ -28,9 +28,12 @@ const GROUPS: { title: string | null; entries: Entry[] }[] = [
     entries: [
       { to: '/plans', title: 'Plans' },
       { to: '/rate-cards', title: 'Rate cards' },
+      { to: '/differences', title: 'Versions' },
+      { to: '/margins', title: 'Margins', sellers: true },
       { to: '/drafts', title: 'Drafts', sellers: true, right: 'manage catalogue' },
       { to: '/estimate', title: 'Estimate' },
       { to: '/what-if', title: 'What if', sellers: true, right: 'manage catalogue' },
+      { to: '/deviations', title: 'Deviations', sellers: true },
     ],
   },
   {

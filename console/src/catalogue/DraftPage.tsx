@@ -19,6 +19,8 @@ import {
   mistakes,
   saveDraft,
 } from './drafts';
+import type { OfferForm } from './offers';
+import { OfferEditor } from './OfferEditor';
 import { PlanEditor } from './PlanEditor';
 import { RateCardEditor } from './RateCardEditor';
 import { ServiceEditor } from './ServiceEditor';
@@ -34,7 +36,9 @@ export default function DraftPage() {
   if (known === null)
     return (
       <Page title="There is nothing here">
-        <Empty title="Drafts are of services, plans and rate cards">Use the navigation to go on.</Empty>
+        <Empty title="Drafts are of services, plans, offers and rate cards">
+          Use the navigation to go on.
+        </Empty>
       </Page>
     );
   return (
@@ -176,6 +180,7 @@ function Editor({ draft, kind }: { draft: Draft; kind: Kind }) {
       </Box>
       {kind === 'service' && <ServiceEditor form={form as unknown as ServiceForm} onChange={change} />}
       {kind === 'plan' && <PlanEditor form={form as unknown as PlanForm} onChange={change} />}
+      {kind === 'offer' && <OfferEditor form={form as unknown as OfferForm} onChange={change} />}
       {kind === 'rate-card' && <RateCardEditor form={form as unknown as RateCardForm} onChange={change} />}
       {asking && (
         <Dialog open onClose={() => setAsking(false)} aria-labelledby="publish-title">

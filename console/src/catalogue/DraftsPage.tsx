@@ -1,4 +1,4 @@
-/** What is being written: services, plans and rate cards before they are published. */
+/** What is being written: services, plans, offers and rate cards before they are published. */
 import {
   Alert,
   Box,
@@ -23,6 +23,7 @@ import { type Form, type Kind, KINDS, draftsOptions, saveDraft } from './drafts'
 const EMPTY: Record<Kind, (slug: string, name: string) => Form> = {
   service: (slug, name) => ({ service: slug, name, category: '', subcategory: '', meters: {} }),
   plan: (slug, name) => ({ plan: slug, name, services: [], tiers: [{ tier: '', name: '' }] }),
+  offer: (slug, name) => ({ offer: slug, name, to: 'all' }),
   'rate-card': (slug, name) => ({
     'rate-card': slug,
     name,
@@ -77,7 +78,7 @@ export default function DraftsPage() {
             />
           ) : (
             <Empty title="No drafts">
-              Begin one, or open a plan or rate card and write its next version.
+              Begin one, or open a plan, its offer or a rate card and write its next version.
             </Empty>
           )
         }

@@ -34,6 +34,18 @@ export function PlanEditor({ form, onChange }: { form: PlanForm; onChange: (form
           width={170}
         />
         <Line
+          label="Renews for, months"
+          value={form.renewal?.months}
+          width={150}
+          onChange={(months) => set('renewal')(change(form.renewal ?? {}, 'months', months))}
+        />
+        <Line
+          label="Notice, days"
+          value={form.renewal?.['notice-days']}
+          width={110}
+          onChange={(days) => set('renewal')(change(form.renewal ?? {}, 'notice-days', days))}
+        />
+        <Line
           label="Trial, days"
           value={form.trial?.days}
           width={110}
@@ -58,6 +70,25 @@ export function PlanEditor({ form, onChange }: { form: PlanForm; onChange: (form
         width="100%"
         multiline
       />
+      <Row>
+        <Line
+          label="Version of the terms"
+          value={form.terms?.version}
+          width={170}
+          onChange={(version) => set('terms')(version ? { text: '', ...form.terms, version } : '')}
+        />
+        {form.terms && (
+          <Box sx={{ flex: 1, minWidth: 300 }}>
+            <Line
+              label="Terms, accepted by who subscribes"
+              value={form.terms.text}
+              width="100%"
+              multiline
+              onChange={(text) => set('terms')({ ...form.terms, text })}
+            />
+          </Box>
+        )}
+      </Row>
       <Box
         sx={{
           display: 'grid',

@@ -1,21 +1,16 @@
 /** Plans with their tiers in columns, and the services they are made of. */
-import { Box, Button, MenuItem, TextField, Typography } from '@mui/material';
+import { MenuItem, TextField } from '@mui/material';
 import { useQuery } from '@tanstack/react-query';
-import type { ReactNode } from 'react';
 import { useSearchParams } from 'react-router';
+import { useSignedIn } from '../app/session';
 import { DataTable } from '../shared/DataTable';
-import { formatMoney, formatQuantity } from '../shared/decimal';
-import { perWords } from './rates';
-import { useDraft } from './drafts';
+import { offersOptions } from './offers';
+import { Plan } from './Plan';
 import { Page, Section } from '../shared/Page';
 import { Empty, Query } from '../shared/States';
 import {
-  type PlanForm,
   type RateCard,
   type ServiceForm,
-  type Tier,
-  current,
-  formOf,
   plansOptions,
   rateCardsOptions,
   servicesOptions,
@@ -25,6 +20,8 @@ export default function PlansPage() {
   const plans = useQuery(plansOptions);
   const services = useQuery(servicesOptions);
   const cards = useQuery(rateCardsOptions);
+  const { home } = useSignedIn();
+  const offers = useQuery({ ...offersOptions(home.organisation), enabled: home.type !== 'tenant' });
   const [params, setParams] = useSearchParams();
   const named = (card: RateCard) => `${card.seller}/${card.slug}`;
   const card =
@@ -58,10 +55,9 @@ export default function PlansPage() {
           found.length ? (
             found.map((plan) => (
               <Plan
-                key={plan.slug}
-                plan={plan.form as unknown as PlanForm}
-                version={plan.version}
-                withdrawn={plan.withdrawn}
+                key={`${plan.seller}/${plan.slug}`}
+                published={plan}
+                offer={offers.data?.find((each) => each.plan === plan.slug)}
                 card={card}
               />
             ))
@@ -76,152 +72,6 @@ export default function PlansPage() {
         {(found) => <Services services={found.map((service) => service.form as unknown as ServiceForm)} />}
       </Query>
     </Page>
-  );
-}
-
-const withUnits = (quotas: Record<string, string>): Record<string, string> =>
-  Object.fromEntries(
-    Object.entries(quotas).map(([name, value]) => [
-      name,
-      `${formatQuantity(value)} ${name === 'storage' ? 'GiB' : 'vCPU'}`,
-    ]),
-  );
-
-const LEVELS: Record<string, string> = {
-  'recovery-point': 'recovery point',
-  'recovery-time': 'recovery time',
-  copies: 'copies',
-  'kept-for': 'kept',
-  'response-time': 'response',
-};
-const named = (levels: Record<string, string>): Record<string, string> =>
-  Object.fromEntries(
-    Object.entries(levels).map(([name, value]) => {
-      const [count = '', unit = ''] = value.split(' ');
-      if (!unit) return [count === '1' ? 'copy' : (LEVELS[name] ?? name), count];
-      return [LEVELS[name] ?? name, `${count} ${unit}${count === '1' ? '' : 's'}`];
-    }),
-  );
-
-interface Aspect {
-  key: string;
-  title: string;
-  cell: (tier: Tier) => ReactNode;
-}
-
-function Plan({
-  plan,
-  version,
-  withdrawn,
-  card,
-}: {
-  plan: PlanForm;
-  version: number;
-  withdrawn: Record<string, string>;
-  card: RateCard | undefined;
-}) {
-  const shown = card && current(card);
-  const draft = useDraft('plan', plan.plan, plan as unknown as Record<string, unknown>);
-  const fee = (tier: Tier): ReactNode => {
-    const rates = shown ? formOf(shown).rates.filter((each) => each.fee === `${plan.plan}/${tier.tier}`) : [];
-    if (!rates.length || !card) return '—';
-    return rates.map((rate) => (
-      <Box key={rate.rate}>
-        {formatMoney(rate.price ?? '0', card.currency)} {card.currency}{' '}
-        <Box component="span" sx={{ color: 'text.secondary' }}>
-          {rate.every === 'once' ? 'once' : `per ${perWords(rate)}`}
-        </Box>
-      </Box>
-    ));
-  };
-  const list = (entries: Record<string, string> = {}) =>
-    Object.keys(entries).length
-      ? Object.entries(entries).map(([name, value]) => (
-          <Box key={name}>
-            {value.replace(/^\d+(\.\d+)?/, (count) => formatQuantity(count, 6))}{' '}
-            <Box component="span" sx={{ color: 'text.secondary' }}>
-              {name}
-            </Box>
-          </Box>
-        ))
-      : '—';
-  const rows: Aspect[] = [
-    { key: 'fee', title: 'Fee', cell: fee },
-    { key: 'levels', title: 'Service levels', cell: (tier) => list(named(tier.levels ?? {})) },
-    { key: 'allowances', title: 'Included each month', cell: (tier) => list(tier.allowances) },
-    { key: 'quotas', title: 'Default quotas', cell: (tier) => list(withUnits(tier.quotas ?? {})) },
-    {
-      key: 'sale',
-      title: 'Sale',
-      cell: (tier) => (withdrawn[tier.tier] ? `not sold from ${withdrawn[tier.tier]} on` : '—'),
-    },
-    { key: 'description', title: 'For', cell: (tier) => tier.description || '—' },
-  ];
-  const months = Number(plan['minimum-months'] ?? 0);
-  const terms = [
-    months > 0 && `At least ${months} months`,
-    plan.trial &&
-      `${plan.trial.days} days on trial, then it ${plan.trial.then === 'ends' ? 'ends' : 'goes on'}`,
-  ].filter((each) => each !== false && each !== undefined);
-  const aspects = rows.filter((row) => plan.tiers.some((tier) => row.cell(tier) !== '—'));
-  return (
-    <Section
-      title={plan.name}
-      aside={
-        <>
-          <Typography variant="body2" sx={{ color: 'text.secondary' }}>
-            {plan.services.join(', ')} · version {version}
-          </Typography>
-          {draft.mayEdit && (
-            <Button onClick={draft.open} loading={draft.opening} aria-label={`Edit ${plan.name}`}>
-              Edit
-            </Button>
-          )}
-        </>
-      }
-    >
-      {terms.length > 0 && (
-        <Typography variant="body2" sx={{ mb: 1 }}>
-          {terms.join('. ')}.
-        </Typography>
-      )}
-      {plan.description && (
-        <Typography variant="body2" sx={{ color: 'text.secondary', mb: 1 }}>
-          {plan.description}
-        </Typography>
-      )}
-      {aspects.length === 0 && (
-        <Typography variant="body2" sx={{ color: 'text.secondary' }}>
-          One tier without fee, allowances or quotas by this rate card.
-        </Typography>
-      )}
-      {aspects.length > 0 && (
-        <DataTable
-          name={plan.plan}
-          label={plan.name}
-          rows={aspects}
-          rowKey={(row) => row.key}
-          columns={[
-            {
-              key: 'aspect',
-              title: '',
-              width: 170,
-              cell: (row) => <Box sx={{ color: 'text.secondary' }}>{row.title}</Box>,
-            },
-            ...plan.tiers.map((tier) => ({
-              key: tier.tier,
-              title: (
-                <Box component="span" sx={{ color: 'text.primary', fontWeight: 620 }}>
-                  {tier.name}
-                </Box>
-              ),
-              width: `${78 / plan.tiers.length}%`,
-              cell: (row: Aspect) => <Box sx={{ py: 0.75 }}>{row.cell(tier)}</Box>,
-            })),
-          ]}
-        />
-      )}
-    </Section>
   );
 }
 

@@ -2,17 +2,16 @@
 import { Box } from '@mui/material';
 import { useQuery } from '@tanstack/react-query';
 import {
-  type Derived,
   type Discount,
-  type OnTop,
   type PlanForm,
   type RateCardForm,
   type ServiceForm,
   plansOptions,
-  rateCardsOptions,
   servicesOptions,
 } from './catalogue';
-import { Add, change, Group, Line, Remove, Row, Select, withItem, withoutItem, Words } from './fields';
+import { BuyersEditor } from './BuyersEditor';
+import { Derivation } from './DerivationEditor';
+import { Add, change, Group, Line, Remove, Row, withItem, withoutItem, Words } from './fields';
 import { RateEditor } from './RateEditor';
 
 const CURRENCIES = ['EUR', 'GBP', 'JPY', 'SEK', 'USD'];
@@ -41,12 +40,6 @@ export function RateCardEditor({
     <Box sx={{ display: 'grid', gap: 3 }}>
       <Row>
         <Line label="Name" value={form.name} onChange={set('name')} width={260} />
-        <Select
-          label="For"
-          value={form.for ?? 'any'}
-          onChange={set('for')}
-          options={['any', 'resellers', 'tenants', 'own-use']}
-        />
         <Line
           label="Currency"
           value={form.currency}
@@ -61,7 +54,15 @@ export function RateCardEditor({
           width={150}
           help="a day, like 2026-12-01"
         />
+        <Line
+          label="Card at renewal"
+          value={form['at-renewal']}
+          onChange={(slug) => onChange(change(form, 'at-renewal', slug))}
+          width={170}
+          help="a renewed subscription goes over to it"
+        />
       </Row>
+      <BuyersEditor value={form.for} onChange={(whom) => onChange({ ...form, for: whom })} />
       <Derivation form={form} onChange={onChange} />
       <Group title={form.derived ? 'Rates of its own, beside or instead of those of the base' : 'Rates'}>
         {form.rates.map((rate, index) => (
@@ -111,84 +112,5 @@ export function RateCardEditor({
         <Add what="discount" onClick={() => setDiscounts([...discounts, { discount: '', name: '' }])} />
       </Group>
     </Box>
-  );
-}
-
-/** How a card follows another: what is put on top of the base's prices, and to which step they are rounded. */
-function Derivation({ form, onChange }: { form: RateCardForm; onChange: (form: RateCardForm) => void }) {
-  const cards = useQuery(rateCardsOptions);
-  const derived = form.derived;
-  if (!derived)
-    return <Add what="a base card to follow" onClick={() => onChange({ ...form, derived: { base: '' } })} />;
-  const set = (next: Derived) => onChange({ ...form, derived: next });
-  const top = (before: OnTop | undefined, percent: string): OnTop => change(before ?? {}, 'percent', percent);
-  const services = Object.entries(derived.services ?? {});
-  return (
-    <Group title="Follows a base card, its later versions too">
-      <Row>
-        <Line
-          label="Base card"
-          value={derived.base}
-          options={(cards.data ?? []).map((card) => `${card.seller}/${card.slug}`)}
-          onChange={(base) => set({ ...derived, base })}
-          width={260}
-        />
-        <Line
-          label="Percent on top"
-          value={derived['on-top']?.percent}
-          onChange={(percent) => set(change(derived, 'on-top', top(derived['on-top'], percent)))}
-          width={130}
-        />
-        <Line
-          label="Price step"
-          value={derived['price-step']}
-          onChange={(step) => set(change(derived, 'price-step', step))}
-          width={120}
-        />
-        <Remove what="base card" onClick={() => onChange(change(form, 'derived', undefined))} />
-      </Row>
-      {services.map(([service, on], index) => (
-        <Row key={index}>
-          <Line
-            label="Service"
-            value={service}
-            width={200}
-            onChange={(next) =>
-              set(
-                change(
-                  derived,
-                  'services',
-                  Object.fromEntries(withItem(services, index, [next, on] as [string, OnTop])),
-                ),
-              )
-            }
-          />
-          <Line
-            label="Percent on its rates"
-            value={on.percent}
-            width={150}
-            onChange={(percent) =>
-              set(
-                change(
-                  derived,
-                  'services',
-                  Object.fromEntries(
-                    withItem(services, index, [service, { ...on, percent }] as [string, OnTop]),
-                  ),
-                ),
-              )
-            }
-          />
-          <Remove
-            what={`service ${service}`}
-            onClick={() => set(change(derived, 'services', Object.fromEntries(withoutItem(services, index))))}
-          />
-        </Row>
-      ))}
-      <Add
-        what="service with another percentage"
-        onClick={() => set({ ...derived, services: { ...derived.services, '': { percent: '' } } })}
-      />
-    </Group>
   );
 }

@@ -8,6 +8,7 @@ import { nextMonth } from '../shared/dates';
 import { formatPrice } from '../shared/decimal';
 import { Page, Section } from '../shared/Page';
 import { Empty, Query } from '../shared/States';
+import { PriceChanges } from './PriceChanges';
 import { UnitPriceCurve } from './UnitPriceCurve';
 import { discountWords, drawable, limitWords, perWords, priceRows, whatWords, whereWords } from './rates';
 import { useDraft } from './drafts';
@@ -79,6 +80,7 @@ export default function RateCardsPage() {
               </>
             }
           >
+            <PriceChanges />
             {version && <Rates card={card} version={version} />}
             {card.seller === home.organisation && <EditCard card={card} />}
             <Link href={`/api/v1/rate-cards/${named(card)}/file`} download={`${card.slug}.yaml`}>

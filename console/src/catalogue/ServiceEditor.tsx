@@ -1,7 +1,7 @@
 /** What a service is: what is counted, what its price can depend on, what is chosen. */
 import { Box } from '@mui/material';
 import type { Meter, ServiceForm } from './catalogue';
-import { Add, change, Group, Line, Pairs, Remove, Row, Select, Words } from './fields';
+import { Add, change, Group, Line, Pairs, Remove, Row, Select, withItem, withoutItem, Words } from './fields';
 
 const CATEGORIES = [
   'AI and Machine Learning',
@@ -193,6 +193,7 @@ export function ServiceEditor({
           onClick={() => set('choices')({ ...form.choices, '': { name: '', values: [''] } })}
         />
       </Group>
+      <Sizes form={form} onChange={set('sizes')} />
       <Row>
         <Words label="Requires services" value={form.requires} onChange={set('requires')} />
         <Words label="Excludes services" value={form.excludes} onChange={set('excludes')} />
@@ -212,5 +213,54 @@ export function ServiceEditor({
         valueLabel="Text"
       />
     </Box>
+  );
+}
+
+type SizeMap = Exclude<ServiceForm['sizes'], string | undefined>;
+
+/** Named sizes with their amounts, or those of another service. */
+function Sizes({ form, onChange }: { form: ServiceForm; onChange: (sizes: unknown) => void }) {
+  const shared = typeof form.sizes === 'string' ? form.sizes : '';
+  const own = Object.entries(typeof form.sizes === 'object' ? form.sizes : {});
+  const put = (next: [string, SizeMap[string]][]) => onChange(Object.fromEntries(next));
+  return (
+    <Group title="Named sizes">
+      {own.map(([slug, size], index) => (
+        <Box key={index} sx={{ display: 'grid', gap: 1 }}>
+          <Row>
+            <Line
+              label="Size"
+              value={slug}
+              width={140}
+              onChange={(next) => put(withItem(own, index, [next, size] as [string, SizeMap[string]]))}
+            />
+            <Line
+              label="Size's name"
+              value={size.name}
+              onChange={(name) =>
+                put(withItem(own, index, [slug, { ...size, name }] as [string, SizeMap[string]]))
+              }
+            />
+            <Remove what={`size ${slug}`} onClick={() => put(withoutItem(own, index))} />
+          </Row>
+          <Pairs
+            title={`What ${size.name || 'it'} has`}
+            adds="amount"
+            value={size.amounts}
+            onChange={(amounts) =>
+              put(withItem(own, index, [slug, { ...size, amounts }] as [string, SizeMap[string]]))
+            }
+            nameLabel="Of what"
+            valueLabel="like 2 vCPU"
+          />
+        </Box>
+      ))}
+      <Row>
+        {!shared && <Add what="size" onClick={() => put([...own, ['', { name: '', amounts: {} }]])} />}
+        {!own.length && (
+          <Line label="or the sizes of the service" value={shared} onChange={onChange} width={230} />
+        )}
+      </Row>
+    </Group>
   );
 }

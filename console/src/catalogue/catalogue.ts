@@ -19,7 +19,9 @@ export interface PlanForm {
   description?: string;
   services: string[];
   'minimum-months'?: string | number;
+  renewal?: { months?: string | number; 'notice-days'?: string | number };
   trial?: { days: string | number; then?: string };
+  terms?: { version: string; text: string };
   tiers: Tier[];
 }
 export interface Meter {
@@ -87,10 +89,13 @@ export interface Discount {
   from?: string;
   until?: string;
 }
+export type Buyers =
+  string | { type?: string; organisations?: string[]; countries?: string[]; segments?: string[] };
 export interface RateCardForm {
   'rate-card': string;
   name: string;
-  for?: string;
+  for?: Buyers;
+  'at-renewal'?: string;
   currency: string;
   'starts-on': string;
   rates: Rate[];
@@ -107,6 +112,7 @@ export interface Derived {
   services?: Record<string, OnTop>;
   rates?: Record<string, OnTop>;
   'price-step'?: string;
+  'notice-days'?: string;
 }
 
 export const plansOptions = queryOptions({
@@ -128,3 +134,12 @@ export const formOf = (version: RateCardVersion): RateCardForm => version.form a
 /** The version in force, else the first to come. */
 export const current = (card: RateCard): RateCardVersion | undefined =>
   card.versions.find((version) => version.in_force) ?? card.versions[0];
+
+/** Whom a rate card is for, in words. */
+export function whomWords(buyers: Buyers | undefined): string {
+  if (buyers === undefined || typeof buyers === 'string') return buyers ?? 'any';
+  if (buyers.organisations?.length) return buyers.organisations.join(', ');
+  const countries = buyers.countries?.length ? ` in ${buyers.countries.join(', ')}` : '';
+  const segments = buyers.segments?.length ? ` of segment ${buyers.segments.join(' or ')}` : '';
+  return `${buyers.type ?? 'any'}${countries}${segments}`;
+}

@@ -1,4 +1,4 @@
-/** Drafts of services, plans and rate cards: kept with mistakes, published when they have none. */
+/** Drafts of services, plans, offers and rate cards: kept with mistakes, published when they have none. */
 import { queryOptions, useMutation, useQueryClient } from '@tanstack/react-query';
 import { useNavigate } from 'react-router';
 import { useSignedIn } from '../app/session';
@@ -6,7 +6,7 @@ import { api, body, Refusal, type Schemas } from '../shared/api';
 
 export type Draft = Schemas['CatalogueDraftBody'];
 export type Change = Schemas['ChangeBody'];
-export type Kind = 'service' | 'plan' | 'rate-card';
+export type Kind = 'service' | 'plan' | 'offer' | 'rate-card';
 export type Form = Record<string, unknown>;
 
 /** A mistake that keeps a draft from being published. */
@@ -15,7 +15,12 @@ export interface Mistake {
   message: string;
 }
 
-export const KINDS: Record<Kind, string> = { service: 'Service', plan: 'Plan', 'rate-card': 'Rate card' };
+export const KINDS: Record<Kind, string> = {
+  service: 'Service',
+  plan: 'Plan',
+  offer: 'Offer',
+  'rate-card': 'Rate card',
+};
 
 export const draftsOptions = (organisation: string) =>
   queryOptions({

@@ -6,6 +6,7 @@ import { MONO } from '../app/theme';
 import { useSignedIn } from '../app/session';
 import { Section } from '../shared/Page';
 import { Query } from '../shared/States';
+import { Subscriptions } from '../subscriptions/Subscriptions';
 import { GrantDialog } from './GrantDialog';
 import { QuotaBar } from './QuotaBar';
 import {
@@ -14,7 +15,6 @@ import {
   membersOptions,
   projectsOptions,
   quotasOptions,
-  subscriptionsOptions,
 } from './organisations';
 
 interface Props {
@@ -28,7 +28,6 @@ export function OrganisationDetail({ organisation, all, onClose }: Props) {
   const quotas = useQuery(quotasOptions(organisation.slug));
   const projects = useQuery(projectsOptions(organisation.slug));
   const members = useQuery(membersOptions(organisation.slug));
-  const subscriptions = useQuery(subscriptionsOptions(organisation.slug));
   const [granting, setGranting] = useState<Quota | null>(null);
   const giver = all.find((each) => each.slug === organisation.parent);
   const mayGrant = may('manage quotas') && (giver !== undefined || organisation.type === 'provider');
@@ -75,28 +74,7 @@ export function OrganisationDetail({ organisation, all, onClose }: Props) {
           )}
         </Query>
       </Section>
-      <Section title="Subscriptions">
-        <Query query={subscriptions} rows={2}>
-          {(found) => (
-            <Facts
-              empty="None yet; its seller subscribes it to a plan."
-              rows={found.map((each) => [
-                each.name,
-                <>
-                  {each.stretches.map((stretch) => (
-                    <Box key={stretch.starts_on}>
-                      {stretch.paused ? 'paused' : stretch.tier}
-                      {stretch.quantity > 1 && ` × ${stretch.quantity}`}
-                      {stretch.trial && ', on trial'}, from {stretch.starts_on}
-                    </Box>
-                  ))}
-                  {each.ends_on && <Box>until {each.ends_on}</Box>}
-                </>,
-              ])}
-            />
-          )}
-        </Query>
-      </Section>
+      <Subscriptions organisation={organisation} />
       <Section title="Projects">
         <Query query={projects} rows={2}>
           {(found) => (

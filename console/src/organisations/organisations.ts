@@ -1,4 +1,4 @@
-/** Organisations, projects, quotas, subscriptions and members. */
+/** Organisations, projects, quotas and members. */
 import { queryOptions } from '@tanstack/react-query';
 import { api, body, type Schemas } from '../shared/api';
 
@@ -47,17 +47,6 @@ export const membersOptions = (organisation: string) =>
     queryFn: async () =>
       body(
         await api.GET('/api/v1/organisations/{organisation}/members', { params: { path: { organisation } } }),
-      ).items,
-  });
-
-export const subscriptionsOptions = (organisation: string) =>
-  queryOptions({
-    queryKey: ['subscriptions', organisation],
-    queryFn: async () =>
-      body(
-        await api.GET('/api/v1/organisations/{organisation}/subscriptions', {
-          params: { path: { organisation } },
-        }),
       ).items,
   });
 

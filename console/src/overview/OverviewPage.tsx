@@ -3,6 +3,7 @@ import { Alert, Box, Link, MenuItem, TextField } from '@mui/material';
 import { useQuery } from '@tanstack/react-query';
 import { Link as RouterLink, useSearchParams } from 'react-router';
 import { useSignedIn } from '../app/session';
+import { PriceChanges } from '../catalogue/PriceChanges';
 import { invoicesOptions } from '../billing/invoices';
 import { type LinkPeriod, addDays, periodSoFarOptions, serviceName, sumsBy } from '../billing/spend';
 import { QuotaBar } from '../organisations/QuotaBar';
@@ -74,6 +75,7 @@ function Links({ links, own }: { links: LinkPeriod[]; own: string }) {
   const unpriced = links.flatMap((link) => link.not_priced);
   return (
     <>
+      <PriceChanges />
       <Chain bought={bought} internal={internal} sold={sold} />
       {unpriced.length > 0 && (
         <Alert severity="warning" variant="outlined" sx={{ mb: 3 }}>

@@ -336,6 +336,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/one-off-charges": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Enter One Off Charge
+         * @description Charge an amount by hand; it goes on the next document.
+         */
+        post: operations["enter_one_off_charge"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/one-off-charges/{charge_id}/withdraw": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Withdraw One Off Charge
+         * @description Take a one-off charge back; what is billed of it comes back on the next document. Safe to repeat.
+         */
+        post: operations["withdraw_one_off_charge"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/organisations": {
         parameters: {
             query?: never;
@@ -375,6 +415,54 @@ export interface paths {
         put?: never;
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * Set Segment
+         * @description Say what kind of customer a buyer is. Safe to repeat.
+         */
+        patch: operations["set_segment"];
+        trace?: never;
+    };
+    "/api/v1/organisations/{organisation}/assignment-rules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Assignment Rules
+         * @description Which usage falls to which subscription, in the order in which the rules are looked at.
+         */
+        get: operations["list_assignment_rules"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/organisations/{organisation}/assignment-rules/{slug}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Set Assignment Rule
+         * @description Make a rule, or write one anew. Safe to repeat.
+         */
+        put: operations["set_assignment_rule"];
+        post?: never;
+        /**
+         * Delete Assignment Rule
+         * @description Take a rule away, as if it had never been. Safe to repeat.
+         */
+        delete: operations["delete_assignment_rule"];
         options?: never;
         head?: never;
         patch?: never;
@@ -510,6 +598,26 @@ export interface paths {
          * @description Add a new user to an organisation.
          */
         post: operations["add_member"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/organisations/{organisation}/offers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Offers
+         * @description What a seller offers to whom; offers are published like plans.
+         */
+        get: operations["list_offers"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -684,6 +792,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/organisations/{seller}/deviations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Deviations
+         * @description Where what a seller sells differs from its plans and rules, today or later.
+         */
+        get: operations["list_deviations"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/organisations/{seller}/one-off-charges": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List One Off Charges
+         * @description What a seller has charged by hand, the latest first.
+         */
+        get: operations["list_one_off_charges"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/plans": {
         parameters: {
             query?: never;
@@ -693,7 +841,7 @@ export interface paths {
         };
         /**
          * List Plans
-         * @description The plans on offer in the caller's chain.
+         * @description The plans that the caller may order, has or sells, each as its seller offers it.
          */
         get: operations["list_plans"];
         put?: never;
@@ -756,6 +904,26 @@ export interface paths {
          * @description A plan's versions, oldest first.
          */
         get: operations["list_plan_versions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/price-changes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Price Changes
+         * @description Prices that the caller's organisations pay and that are about to change, by day.
+         */
+        get: operations["list_price_changes"];
         put?: never;
         post?: never;
         delete?: never;
@@ -844,6 +1012,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/rate-cards/{seller}/{slug}/margins": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Compare Prices
+         * @description Buy price, sell price and margin of each rate, for members of the seller; ``against`` is seller/card.
+         */
+        get: operations["compare_prices"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/readings": {
         parameters: {
             query?: never;
@@ -875,7 +1063,7 @@ export interface paths {
         };
         /**
          * List Services
-         * @description The services on offer in the caller's chain.
+         * @description The services of the caller's own, of those below it, and of plans that it sees.
          */
         get: operations["list_services"];
         put?: never;
@@ -985,9 +1173,29 @@ export interface paths {
         put?: never;
         /**
          * Change Subscription
-         * @description Change tier, quantity or whether it pauses, from a day on. Safe to repeat.
+         * @description Change tier, quantity, plan version, choices or whether it pauses, from a day on. Safe to repeat.
          */
         post: operations["change_subscription"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/subscriptions/{subscription_id}/deviate": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Deviate Subscription
+         * @description Give a subscription a rate card, allowances or levels of its own on one seller's link. Safe to repeat.
+         */
+        post: operations["deviate_subscription"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1082,6 +1290,72 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /**
+         * AcceptedTermsBody
+         * @description Who accepted which version of the plan's terms, and when.
+         */
+        AcceptedTermsBody: {
+            /**
+             * Accepted At
+             * Format: date-time
+             */
+            accepted_at: string;
+            /** Accepted By */
+            accepted_by: string;
+            /** Plan Version */
+            plan_version: number;
+            /** Terms */
+            terms: string;
+        };
+        /**
+         * AssignmentRuleBody
+         * @description A rule of an organisation.
+         */
+        AssignmentRuleBody: {
+            /** Conditions */
+            conditions: {
+                [key: string]: unknown;
+            };
+            /** Ends On */
+            ends_on: string | null;
+            /** Organisation */
+            organisation: string;
+            /** Position */
+            position: number;
+            /** Slug */
+            slug: string;
+            /**
+             * Starts On
+             * Format: date
+             */
+            starts_on: string;
+            /** Subscription */
+            subscription: string;
+        };
+        /**
+         * AssignmentRuleSet
+         * @description What falls to a subscription, from a day on; rules of lower position are looked at first.
+         */
+        AssignmentRuleSet: {
+            /** Conditions */
+            conditions: {
+                [key: string]: unknown;
+            };
+            /** Ends On */
+            ends_on?: string | null;
+            /**
+             * Position
+             * @default 100
+             */
+            position?: number;
+            /**
+             * Starts On
+             * Format: date
+             */
+            starts_on: string;
+            /** Subscription */
+            subscription: string;
+        };
         /**
          * BillRunBody
          * @description A bill run: waiting, running, finished, or failed with a problem.
@@ -1392,6 +1666,31 @@ export interface components {
             refused: number;
         };
         /**
+         * DeviationBody
+         * @description Where a subscription differs from its tier, its plan's newest version or the seller's rules.
+         *
+         *     ``kind`` is rate_card, allowance, level, plan_version or assignment.
+         */
+        DeviationBody: {
+            /** Kind */
+            kind: string;
+            /** Organisation */
+            organisation: string;
+            /** Own */
+            own: string;
+            /** Standard */
+            standard: string | null;
+            /**
+             * Starts On
+             * Format: date
+             */
+            starts_on: string;
+            /** Subscription */
+            subscription: string;
+            /** What */
+            what: string;
+        };
+        /**
          * DifferenceBody
          * @description A value that changes.
          */
@@ -1684,6 +1983,60 @@ export interface components {
             start: string;
         };
         /**
+         * MarginBody
+         * @description A rate beside the one by which the same is bought, per ``unit``; the first unit's prices and the cheapest's.
+         */
+        MarginBody: {
+            /** Buy */
+            buy: string | null;
+            /** Buy Lowest */
+            buy_lowest: string | null;
+            /** Buy Rate */
+            buy_rate: string | null;
+            /** Fee */
+            fee: string | null;
+            /** Margin */
+            margin: string | null;
+            /** Meter */
+            meter: string | null;
+            /** Percent */
+            percent: string | null;
+            /** Percent Lowest */
+            percent_lowest: string | null;
+            /** Rate */
+            rate: string;
+            /**
+             * Sell
+             * Format: decimal
+             * @example 12.5
+             */
+            sell: string;
+            /**
+             * Sell Lowest
+             * Format: decimal
+             * @example 12.5
+             */
+            sell_lowest: string;
+            /** Unit */
+            unit: string;
+            /** Where */
+            where: string;
+        };
+        /**
+         * MarginsBody
+         * @description The rates of a card that a seller sells by, with buy price and margin.
+         */
+        MarginsBody: {
+            /** Buys By */
+            buys_by: string;
+            /** Currency */
+            currency: string;
+            /** Rates */
+            rates: components["schemas"]["MarginBody"][];
+            /** Sells By */
+            sells_by: string;
+        };
+        /**
          * MemberBody
          * @description A user in an organisation.
          */
@@ -1746,6 +2099,95 @@ export interface components {
             reason: string;
         };
         /**
+         * OfferBody
+         * @description What a seller offers of a plan, in its written form; ``lapsed`` are tiers that it may not sell any more.
+         */
+        OfferBody: {
+            /** Form */
+            form: {
+                [key: string]: unknown;
+            };
+            /** Lapsed */
+            lapsed: string[];
+            /** Plan */
+            plan: string;
+            /**
+             * Published At
+             * Format: date-time
+             */
+            published_at: string;
+            /** Seller */
+            seller: string;
+            /** Version */
+            version: number;
+        };
+        /**
+         * OneOffChargeBody
+         * @description A one-off charge.
+         */
+        OneOffChargeBody: {
+            /**
+             * Amount
+             * Format: decimal
+             * @example 12.5
+             */
+            amount: string;
+            /** Buyer */
+            buyer: string;
+            /** Currency */
+            currency: string;
+            /**
+             * Day
+             * Format: date
+             */
+            day: string;
+            /** Description */
+            description: string;
+            /**
+             * Entered At
+             * Format: date-time
+             */
+            entered_at: string;
+            /** Entered By */
+            entered_by: string;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Organisation */
+            organisation: string;
+            /** Seller */
+            seller: string;
+            /** Subscription */
+            subscription: string;
+            /** Withdrawn At */
+            withdrawn_at: string | null;
+        };
+        /**
+         * OneOffChargeCreate
+         * @description An amount to charge by hand, on a subscription of a buyer's (or of somebody below it).
+         */
+        OneOffChargeCreate: {
+            /** Amount */
+            amount: string;
+            /** Currency */
+            currency: string;
+            /**
+             * Day
+             * Format: date
+             */
+            day: string;
+            /** Description */
+            description: string;
+            /** Organisation */
+            organisation: string;
+            /** Seller */
+            seller: string;
+            /** Subscription */
+            subscription: string;
+        };
+        /**
          * OrganisationBody
          * @description An organisation; ``parent`` is null at the edge of what the caller sees.
          */
@@ -1769,6 +2211,8 @@ export interface components {
             parent: string | null;
             /** Role */
             role: string | null;
+            /** Segment */
+            segment: string | null;
             /** Slug */
             slug: string;
             /** Type */
@@ -1794,10 +2238,20 @@ export interface components {
             name: string;
             /** Parent */
             parent: string;
+            /** Segment */
+            segment?: string | null;
             /** Slug */
             slug: string;
             /** Type */
             type: string;
+        };
+        /**
+         * OrganisationUpdate
+         * @description What kind of customer a buyer is, in its seller's words; null is none.
+         */
+        OrganisationUpdate: {
+            /** Segment */
+            segment: string | null;
         };
         /**
          * OutcomeBody
@@ -1815,6 +2269,13 @@ export interface components {
              * @enum {string}
              */
             status: "accepted" | "known" | "refused";
+        };
+        /** Page[AssignmentRuleBody] */
+        Page_AssignmentRuleBody_: {
+            /** Items */
+            items: components["schemas"]["AssignmentRuleBody"][];
+            /** Next */
+            next: string | null;
         };
         /** Page[BillRunBody] */
         Page_BillRunBody_: {
@@ -1844,6 +2305,13 @@ export interface components {
             /** Next */
             next: string | null;
         };
+        /** Page[DeviationBody] */
+        Page_DeviationBody_: {
+            /** Items */
+            items: components["schemas"]["DeviationBody"][];
+            /** Next */
+            next: string | null;
+        };
         /** Page[FeedBody] */
         Page_FeedBody_: {
             /** Items */
@@ -1865,10 +2333,31 @@ export interface components {
             /** Next */
             next: string | null;
         };
+        /** Page[OfferBody] */
+        Page_OfferBody_: {
+            /** Items */
+            items: components["schemas"]["OfferBody"][];
+            /** Next */
+            next: string | null;
+        };
+        /** Page[OneOffChargeBody] */
+        Page_OneOffChargeBody_: {
+            /** Items */
+            items: components["schemas"]["OneOffChargeBody"][];
+            /** Next */
+            next: string | null;
+        };
         /** Page[OrganisationBody] */
         Page_OrganisationBody_: {
             /** Items */
             items: components["schemas"]["OrganisationBody"][];
+            /** Next */
+            next: string | null;
+        };
+        /** Page[PriceChangeBody] */
+        Page_PriceChangeBody_: {
+            /** Items */
+            items: components["schemas"]["PriceChangeBody"][];
             /** Next */
             next: string | null;
         };
@@ -1959,6 +2448,36 @@ export interface components {
             organisation: string;
         };
         /**
+         * PriceChangeBody
+         * @description A version of a rate card that a buyer buys by, announced and not in force yet.
+         */
+        PriceChangeBody: {
+            /**
+             * Announced At
+             * Format: date-time
+             */
+            announced_at: string;
+            /** Buyer */
+            buyer: string;
+            /** Currency */
+            currency: string;
+            /** Differences */
+            differences: components["schemas"]["DifferenceBody"][];
+            /** Name */
+            name: string;
+            /** Rate Card */
+            rate_card: string;
+            /** Seller */
+            seller: string;
+            /**
+             * Starts On
+             * Format: date
+             */
+            starts_on: string;
+            /** Subscriptions */
+            subscriptions: number;
+        };
+        /**
          * Problem
          * @description A refusal (RFC 9457), with a stable ``code`` and the facts that its message names.
          */
@@ -2013,18 +2532,25 @@ export interface components {
          * PublishedBody
          * @description A service or plan in its newest version, in its written form.
          *
-         *     ``withdrawn`` has a plan's tiers that are or will be withdrawn from sale, with the first day not sold.
+         *     ``withdrawn`` has a plan's tiers that are or will be withdrawn from sale, with the first day not sold. ``seller``
+         *     offers the plan under these names; not ``offered``: only a subscription still has it.
          */
         PublishedBody: {
             /** Form */
             form: {
                 [key: string]: unknown;
             };
+            /** Offered */
+            offered: boolean;
             /**
              * Published At
              * Format: date-time
              */
             published_at: string;
+            /** Recommended */
+            recommended: string | null;
+            /** Seller */
+            seller: string;
             /** Slug */
             slug: string;
             /** Version */
@@ -2238,8 +2764,18 @@ export interface components {
          * @description What holds from a day until the next stretch.
          */
         StretchBody: {
+            /** Choices */
+            choices: {
+                [key: string]: string;
+            };
+            /** Deviations */
+            deviations: {
+                [key: string]: unknown;
+            };
             /** Paused */
             paused: boolean;
+            /** Plan Version */
+            plan_version: number;
             /** Quantity */
             quantity: number;
             /**
@@ -2254,9 +2790,16 @@ export interface components {
         };
         /**
          * SubscriptionBody
-         * @description A subscription.
+         * @description A subscription; ended today, it ends on ``earliest_end``, after ``notice_by`` on a later day.
          */
         SubscriptionBody: {
+            /** Accepted */
+            accepted: components["schemas"]["AcceptedTermsBody"][];
+            /**
+             * Earliest End
+             * Format: date
+             */
+            earliest_end: string;
             /** Ends On */
             ends_on: string | null;
             /**
@@ -2266,6 +2809,8 @@ export interface components {
             id: string;
             /** Name */
             name: string;
+            /** Notice By */
+            notice_by: string | null;
             /** Organisation */
             organisation: string;
             /** Plan */
@@ -2290,11 +2835,19 @@ export interface components {
         };
         /**
          * SubscriptionChange
-         * @description Another tier or quantity, or a pause, from a day on; null leaves as it is.
+         * @description Another tier, quantity or plan version, a pause or other choices, from a day on; null leaves as it is.
          */
         SubscriptionChange: {
+            /** Accepted Terms */
+            accepted_terms?: string | null;
+            /** Choices */
+            choices?: {
+                [key: string]: string;
+            } | null;
             /** Paused */
             paused?: boolean | null;
+            /** Plan Version */
+            plan_version?: number | null;
             /** Quantity */
             quantity?: number | null;
             /**
@@ -2312,6 +2865,12 @@ export interface components {
          * @description A tier of a plan for an organisation or one of its projects, from a day.
          */
         SubscriptionCreate: {
+            /** Accepted Terms */
+            accepted_terms?: string | null;
+            /** Choices */
+            choices?: {
+                [key: string]: string;
+            } | null;
             /** Ends On */
             ends_on?: string | null;
             /** Name */
@@ -2338,6 +2897,30 @@ export interface components {
             tier: string;
             /** Trial Until */
             trial_until?: string | null;
+        };
+        /**
+         * SubscriptionDeviate
+         * @description A rate card, allowances or service levels of its own, on the link of one seller, from a day on.
+         *
+         *     An empty ``rate_card`` goes back to the one by the seller's rules, empty ``deviations`` to the tier's; null leaves
+         *     as it is.
+         */
+        SubscriptionDeviate: {
+            /** Deviations */
+            deviations?: {
+                [key: string]: unknown;
+            } | null;
+            /** Rate Card */
+            rate_card?: string | null;
+            /** Seller */
+            seller: string;
+            /**
+             * Starts On
+             * Format: date
+             */
+            starts_on: string;
+            /** Version */
+            version?: number | null;
         };
         /**
          * SubscriptionUpdate
@@ -3158,6 +3741,72 @@ export interface operations {
             };
         };
     };
+    enter_one_off_charge: {
+        parameters: {
+            query?: never;
+            header?: {
+                "idempotency-key"?: string | null;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OneOffChargeCreate"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OneOffChargeBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    withdraw_one_off_charge: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                charge_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OneOffChargeBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     list_organisations: {
         parameters: {
             query?: {
@@ -3245,6 +3894,138 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["OrganisationBody"];
                 };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    set_segment: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                organisation: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OrganisationUpdate"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OrganisationBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_assignment_rules: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                organisation: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Page_AssignmentRuleBody_"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    set_assignment_rule: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                organisation: string;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AssignmentRuleSet"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AssignmentRuleBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    delete_assignment_rule: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                organisation: string;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description A refusal, as problem details */
             default: {
@@ -3582,6 +4363,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["MemberBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_offers: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                organisation: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Page_OfferBody_"];
                 };
             };
             /** @description A refusal, as problem details */
@@ -3936,6 +4748,68 @@ export interface operations {
             };
         };
     };
+    list_deviations: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                seller: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Page_DeviationBody_"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_one_off_charges: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                seller: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Page_OneOffChargeBody_"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     list_plans: {
         parameters: {
             query?: never;
@@ -4066,6 +4940,35 @@ export interface operations {
             };
         };
     };
+    list_price_changes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Page_PriceChangeBody_"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     list_rate_cards: {
         parameters: {
             query?: never;
@@ -4180,6 +5083,40 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    compare_prices: {
+        parameters: {
+            query?: {
+                against?: string | null;
+            };
+            header?: never;
+            path: {
+                seller: string;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MarginsBody"];
+                };
             };
             /** @description A refusal, as problem details */
             default: {
@@ -4464,6 +5401,41 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["SubscriptionChange"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SubscriptionBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    deviate_subscription: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                subscription_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SubscriptionDeviate"];
             };
         };
         responses: {

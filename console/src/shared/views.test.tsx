@@ -18,6 +18,7 @@ const organisation = (slug: string, parent: string | null): Organisation => ({
   currency: 'EUR',
   billing_zone: 'UTC',
   cost_centre: null,
+  segment: null,
   parent,
   role: null,
 });

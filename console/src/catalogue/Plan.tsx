@@ -1,0 +1,209 @@
+/** One plan: its tiers in columns, its terms, and what the viewer offers of it. */
+import { Box, Button, Typography } from '@mui/material';
+import type { ReactNode } from 'react';
+import { useSignedIn } from '../app/session';
+import type { Schemas } from '../shared/api';
+import { DataTable } from '../shared/DataTable';
+import { formatMoney, formatQuantity } from '../shared/decimal';
+import { Section } from '../shared/Page';
+import { type PlanForm, type RateCard, type Tier, current, formOf } from './catalogue';
+import { useDraft } from './drafts';
+import { type Offer, type OfferForm, toWords } from './offers';
+import { perWords } from './rates';
+
+type Published = Schemas['PublishedBody'];
+
+const withUnits = (quotas: Record<string, string>): Record<string, string> =>
+  Object.fromEntries(
+    Object.entries(quotas).map(([name, value]) => [
+      name,
+      `${formatQuantity(value)} ${name === 'storage' ? 'GiB' : 'vCPU'}`,
+    ]),
+  );
+
+const LEVELS: Record<string, string> = {
+  'recovery-point': 'recovery point',
+  'recovery-time': 'recovery time',
+  copies: 'copies',
+  'kept-for': 'kept',
+  'response-time': 'response',
+};
+const named = (levels: Record<string, string>): Record<string, string> =>
+  Object.fromEntries(
+    Object.entries(levels).map(([name, value]) => {
+      const [count = '', unit = ''] = value.split(' ');
+      if (!unit) return [count === '1' ? 'copy' : (LEVELS[name] ?? name), count];
+      return [LEVELS[name] ?? name, `${count} ${unit}${count === '1' ? '' : 's'}`];
+    }),
+  );
+
+interface Aspect {
+  key: string;
+  title: string;
+  cell: (tier: Tier) => ReactNode;
+}
+
+export function Plan({
+  published,
+  offer,
+  card,
+}: {
+  published: Published;
+  /** What the viewer offers of it to its own buyers. */
+  offer: Offer | undefined;
+  card: RateCard | undefined;
+}) {
+  const { home } = useSignedIn();
+  const { version, withdrawn, recommended } = published;
+  const plan = published.form as unknown as PlanForm;
+  const own = published.seller === home.organisation;
+  const shown = card && current(card);
+  const draft = useDraft('plan', plan.plan, plan as unknown as Record<string, unknown>);
+  const offering = useDraft('offer', plan.plan, offer?.form ?? { offer: plan.plan, to: 'all' });
+  const fee = (tier: Tier): ReactNode => {
+    const rates = shown ? formOf(shown).rates.filter((each) => each.fee === `${plan.plan}/${tier.tier}`) : [];
+    if (!rates.length || !card) return '—';
+    return rates.map((rate) => (
+      <Box key={rate.rate}>
+        {formatMoney(rate.price ?? '0', card.currency)} {card.currency}{' '}
+        <Box component="span" sx={{ color: 'text.secondary' }}>
+          {rate.every === 'once' ? 'once' : `per ${perWords(rate)}`}
+        </Box>
+      </Box>
+    ));
+  };
+  const list = (entries: Record<string, string> = {}) =>
+    Object.keys(entries).length
+      ? Object.entries(entries).map(([name, value]) => (
+          <Box key={name}>
+            {value.replace(/^\d+(\.\d+)?/, (count) => formatQuantity(count, 6))}{' '}
+            <Box component="span" sx={{ color: 'text.secondary' }}>
+              {name}
+            </Box>
+          </Box>
+        ))
+      : '—';
+  const rows: Aspect[] = [
+    { key: 'fee', title: 'Fee', cell: fee },
+    { key: 'levels', title: 'Service levels', cell: (tier) => list(named(tier.levels ?? {})) },
+    { key: 'allowances', title: 'Included each month', cell: (tier) => list(tier.allowances) },
+    { key: 'quotas', title: 'Default quotas', cell: (tier) => list(withUnits(tier.quotas ?? {})) },
+    {
+      key: 'sale',
+      title: 'Sale',
+      cell: (tier) => (withdrawn[tier.tier] ? `not sold from ${withdrawn[tier.tier]} on` : '—'),
+    },
+    { key: 'description', title: 'For', cell: (tier) => tier.description || '—' },
+  ];
+  const months = Number(plan['minimum-months'] ?? 0);
+  const renews = Number(plan.renewal?.months ?? 0);
+  const notice = Number(plan.renewal?.['notice-days'] ?? 0);
+  const terms = [
+    months > 0 && `At least ${months} months`,
+    renews > 0 && `Renews every ${renews} months unless ended ${notice} days before`,
+    renews === 0 && notice > 0 && `${notice} days' notice`,
+    plan.terms && `Terms of version ${plan.terms.version} are accepted by who subscribes`,
+    !published.offered && 'Not on offer; a subscription still has it',
+    plan.trial &&
+      `${plan.trial.days} days on trial, then it ${plan.trial.then === 'ends' ? 'ends' : 'goes on'}`,
+  ].filter((each) => each !== false && each !== undefined);
+  const aspects = rows.filter((row) => plan.tiers.some((tier) => row.cell(tier) !== '—'));
+  return (
+    <Section
+      title={plan.name}
+      aside={
+        <>
+          <Typography variant="body2" sx={{ color: 'text.secondary' }}>
+            {plan.services.join(', ')} · version {version}
+            {!own && ` · from ${published.seller}`}
+          </Typography>
+          {offering.mayEdit && (
+            <Button onClick={offering.open} loading={offering.opening} aria-label={`Offer ${plan.name}`}>
+              Offer
+            </Button>
+          )}
+          {own && draft.mayEdit && (
+            <Button onClick={draft.open} loading={draft.opening} aria-label={`Edit ${plan.name}`}>
+              Edit
+            </Button>
+          )}
+        </>
+      }
+    >
+      {terms.length > 0 && (
+        <Typography variant="body2" sx={{ mb: 1 }}>
+          {terms.join('. ')}.
+        </Typography>
+      )}
+      {plan.description && (
+        <Typography variant="body2" sx={{ color: 'text.secondary', mb: 1 }}>
+          {plan.description}
+        </Typography>
+      )}
+      {home.type !== 'tenant' && <OfferLine offer={offer} />}
+      {aspects.length === 0 && (
+        <Typography variant="body2" sx={{ color: 'text.secondary' }}>
+          One tier without fee, allowances or quotas by this rate card.
+        </Typography>
+      )}
+      {aspects.length > 0 && (
+        <DataTable
+          name={plan.plan}
+          label={plan.name}
+          rows={aspects}
+          rowKey={(row) => row.key}
+          columns={[
+            {
+              key: 'aspect',
+              title: '',
+              width: 170,
+              cell: (row) => <Box sx={{ color: 'text.secondary' }}>{row.title}</Box>,
+            },
+            ...plan.tiers.map((tier) => ({
+              key: tier.tier,
+              title: (
+                <Box component="span" sx={{ color: 'text.primary', fontWeight: 620 }}>
+                  {tier.name}
+                  {tier.tier === recommended && (
+                    <Box component="span" sx={{ color: 'primary.main', fontWeight: 400 }}>
+                      {' '}
+                      recommended
+                    </Box>
+                  )}
+                </Box>
+              ),
+              width: `${78 / plan.tiers.length}%`,
+              cell: (row: Aspect) => <Box sx={{ py: 0.75 }}>{row.cell(tier)}</Box>,
+            })),
+          ]}
+        />
+      )}
+    </Section>
+  );
+}
+
+/** What the viewer offers of a plan to its own buyers. */
+function OfferLine({ offer }: { offer: Offer | undefined }) {
+  const form = offer?.form as OfferForm | undefined;
+  const tiers = Object.values(form?.tiers ?? {});
+  return (
+    <Typography variant="body2" sx={{ mb: 1 }}>
+      {form ? (
+        <>
+          You offer it to {toWords(form.to)}
+          {form.name && ` as ${form.name}`}: {tiers.join(', ')}.
+        </>
+      ) : (
+        <Box component="span" sx={{ color: 'text.secondary' }}>
+          You offer it to nobody.
+        </Box>
+      )}
+      {offer && offer.lapsed.length > 0 && (
+        <Box component="span" sx={{ color: 'warning.main' }}>
+          {' '}
+          Your supplier does not offer you {offer.lapsed.join(', ')} any more, so nobody can order it.
+        </Box>
+      )}
+    </Typography>
+  );
+}

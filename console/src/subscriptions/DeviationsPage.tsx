@@ -1,0 +1,147 @@
+/** Where what is sold differs from plans and rules, and what was charged by hand. */
+import { Button } from '@mui/material';
+import { useQuery } from '@tanstack/react-query';
+import { useSignedIn } from '../app/session';
+import { api, body } from '../shared/api';
+import { DataTable, byText } from '../shared/DataTable';
+import { compare, formatMoney } from '../shared/decimal';
+import { Page, Section } from '../shared/Page';
+import { Empty, Query } from '../shared/States';
+import {
+  type Deviation,
+  type OneOffCharge,
+  deviationsOptions,
+  oneOffChargesOptions,
+  useSubscriptionChange,
+} from './subscriptions';
+
+const KINDS: Record<string, string> = {
+  rate_card: 'rate card',
+  allowance: 'allowance',
+  level: 'service level',
+  plan_version: 'version of the plan',
+  assignment: 'single resource',
+};
+
+export default function DeviationsPage() {
+  const { home } = useSignedIn();
+  const deviations = useQuery(deviationsOptions(home.organisation));
+  const charges = useQuery(oneOffChargesOptions(home.organisation));
+  return (
+    <Page
+      title="What is not as the catalogue says"
+      lead="Subscriptions with a card, an allowance, a level or a plan version of their own, and amounts charged by hand."
+    >
+      <Section title="Deviations, today's and planned">
+        <Query query={deviations}>
+          {(found) =>
+            found.length ? (
+              <DataTable
+                name="deviations"
+                label="Deviations"
+                rows={found}
+                rowKey={(row) => `${row.organisation} ${row.subscription} ${row.kind} ${row.what}`}
+                columns={[
+                  {
+                    key: 'organisation',
+                    title: 'Customer',
+                    cell: (row) => row.organisation,
+                    order: byText((row: Deviation) => row.organisation),
+                  },
+                  { key: 'subscription', title: 'Subscription', cell: (row) => row.subscription },
+                  {
+                    key: 'kind',
+                    title: 'Kind',
+                    cell: (row) => KINDS[row.kind] ?? row.kind,
+                    order: byText((row: Deviation) => row.kind),
+                  },
+                  { key: 'what', title: 'What', cell: (row) => row.what },
+                  { key: 'standard', title: 'By the catalogue', cell: (row) => row.standard ?? '—' },
+                  { key: 'own', title: 'Here', cell: (row) => row.own },
+                  {
+                    key: 'from',
+                    title: 'From',
+                    cell: (row) => row.starts_on,
+                    order: byText((row: Deviation) => row.starts_on),
+                  },
+                ]}
+              />
+            ) : (
+              <Empty title="Nothing deviates">Every subscription is as its plan and your rules say.</Empty>
+            )
+          }
+        </Query>
+      </Section>
+      <Section title="Charged by hand">
+        <Query query={charges}>
+          {(found) =>
+            found.length ? (
+              <Charges rows={found} />
+            ) : (
+              <Empty title="Nothing was charged by hand">
+                Open an organisation and choose: charge by hand.
+              </Empty>
+            )
+          }
+        </Query>
+      </Section>
+    </Page>
+  );
+}
+
+function Charges({ rows }: { rows: OneOffCharge[] }) {
+  return (
+    <DataTable
+      name="one-off charges"
+      label="One-off charges"
+      rows={rows}
+      rowKey={(row) => row.id}
+      columns={[
+        {
+          key: 'day',
+          title: 'Day',
+          cell: (row) => row.day,
+          order: byText((row: OneOffCharge) => row.day),
+        },
+        { key: 'customer', title: 'Customer', cell: (row) => row.organisation },
+        { key: 'for', title: 'For', cell: (row) => row.description },
+        {
+          key: 'amount',
+          title: 'Amount',
+          number: true,
+          cell: (row) => `${formatMoney(row.amount, row.currency)} ${row.currency}`,
+          order: (a, b) => compare(a.amount, b.amount),
+        },
+        { key: 'by', title: 'Entered by', cell: (row) => row.entered_by },
+        {
+          key: 'state',
+          title: '',
+          cell: (row) => (row.withdrawn_at ? 'withdrawn' : <Withdraw charge={row} />),
+        },
+      ]}
+    />
+  );
+}
+
+function Withdraw({ charge }: { charge: OneOffCharge }) {
+  const { may } = useSignedIn();
+  const withdraw = useSubscriptionChange(
+    async () =>
+      body(
+        await api.POST('/api/v1/one-off-charges/{charge_id}/withdraw', {
+          params: { path: { charge_id: charge.id } },
+        }),
+      ),
+    () => undefined,
+  );
+  if (!may('bill')) return null;
+  return (
+    <Button
+      loading={withdraw.isPending}
+      onClick={() => withdraw.mutate()}
+      aria-label={`Withdraw ${charge.description}`}
+    >
+      Withdraw
+    </Button>
+  );
+}

@@ -1,0 +1,130 @@
+/** Which usage falls to which subscription: a rule with conditions, from a day on. */
+import { Box } from '@mui/material';
+import { useQuery } from '@tanstack/react-query';
+import { useState } from 'react';
+import { type ServiceForm, servicesOptions } from '../catalogue/catalogue';
+import { Line, Pairs, Row, Select } from '../catalogue/fields';
+import { projectsOptions } from '../organisations/organisations';
+import { api, body } from '../shared/api';
+import { FormDialog } from './FormDialog';
+import { type AssignmentRule, type Subscription, useSubscriptionChange } from './subscriptions';
+
+interface Props {
+  organisation: string;
+  subscriptions: Subscription[];
+  rule: AssignmentRule | null;
+  today: string;
+  onClose: () => void;
+}
+
+/** The text of a condition that begins with something, with a star at its end; of one that equals, itself. */
+function resourceText(condition: unknown): string {
+  if (typeof condition === 'object' && condition !== null && 'prefix' in condition)
+    return `${String(condition.prefix)}*`;
+  return typeof condition === 'string' ? condition : '';
+}
+
+export function RuleDialog({ organisation, subscriptions, rule, today, onClose }: Props) {
+  const services = useQuery(servicesOptions);
+  const projects = useQuery(projectsOptions(organisation));
+  const before = (rule?.conditions ?? {}) as Record<string, unknown>;
+  const [slug, setSlug] = useState(rule?.slug ?? '');
+  const [subscription, setSubscription] = useState(rule?.subscription ?? subscriptions[0]?.name ?? '');
+  const [position, setPosition] = useState(String(rule?.position ?? 100));
+  const [from, setFrom] = useState(rule?.starts_on ?? today);
+  const [until, setUntil] = useState(rule?.ends_on ?? '');
+  const [service, setService] = useState(String(before.service ?? ''));
+  const [project, setProject] = useState(String(before.project ?? ''));
+  const [resource, setResource] = useState(resourceText(before.resource));
+  const [where, setWhere] = useState((before.where ?? {}) as Record<string, string>);
+  const keep = useSubscriptionChange(
+    async () =>
+      body(
+        await api.PUT('/api/v1/organisations/{organisation}/assignment-rules/{slug}', {
+          params: { path: { organisation, slug } },
+          body: {
+            subscription,
+            position: Number(position),
+            starts_on: from,
+            ends_on: until || null,
+            conditions: {
+              ...(service && { service }),
+              ...(project && { project }),
+              ...(resource && {
+                resource: resource.endsWith('*') ? { prefix: resource.slice(0, -1) } : resource,
+              }),
+              ...(Object.keys(where).length && { where }),
+            },
+          },
+        }),
+      ),
+    onClose,
+  );
+  const remove = useSubscriptionChange(
+    async () =>
+      api.DELETE('/api/v1/organisations/{organisation}/assignment-rules/{slug}', {
+        params: { path: { organisation, slug } },
+      }),
+    onClose,
+  );
+  return (
+    <FormDialog
+      title={rule ? `Rule ${rule.slug}` : 'What falls to a subscription'}
+      act="Keep the rule"
+      change={keep}
+      ready={Boolean(slug && subscription)}
+      other={rule ? { act: 'Delete it', change: remove } : undefined}
+      onClose={onClose}
+    >
+      <Row>
+        {!rule && <Line label="Rule" value={slug} onChange={setSlug} width={150} />}
+        <Select
+          label="Falls to"
+          value={subscription}
+          width={220}
+          options={subscriptions.map((each) => each.name)}
+          onChange={setSubscription}
+        />
+        <Line label="Looked at as number" value={position} onChange={setPosition} width={150} />
+      </Row>
+      <Row>
+        <Line label="From" value={from} onChange={setFrom} width={150} />
+        <Line label="Until, not included" value={until} onChange={setUntil} width={170} />
+      </Row>
+      <Row>
+        <Select
+          label="Service"
+          value={service}
+          width={170}
+          onChange={setService}
+          options={[
+            ['', 'any'],
+            ...(services.data ?? []).map(
+              (each) => [each.slug, (each.form as unknown as ServiceForm).name] as const,
+            ),
+          ]}
+        />
+        <Select
+          label="Project"
+          value={project}
+          width={170}
+          onChange={setProject}
+          options={[['', 'any'], ...(projects.data ?? []).map((each) => [each.slug, each.name] as const)]}
+        />
+        <Line label="Resource, or beginning*" value={resource} onChange={setResource} width={190} />
+      </Row>
+      <Pairs
+        title="Attributes that it has"
+        adds="attribute"
+        value={where}
+        onChange={setWhere}
+        nameLabel="Attribute"
+        valueLabel="Value"
+      />
+      <Box sx={{ fontSize: '0.84rem', color: 'text.secondary' }}>
+        Without a rule, usage falls to the subscription of its project, then to the oldest. What is billed is
+        settled on the next document.
+      </Box>
+    </FormDialog>
+  );
+}

@@ -1,0 +1,198 @@
+/** An organisation's subscriptions in the detail beside the tree: what it has, from when, under which terms. */
+import { Box, Button, Typography } from '@mui/material';
+import { useQuery } from '@tanstack/react-query';
+import { useState } from 'react';
+import { useSignedIn } from '../app/session';
+import { momentName } from '../shared/dates';
+import { Section } from '../shared/Page';
+import { Query } from '../shared/States';
+import type { Organisation } from '../organisations/organisations';
+import { ChangeDialog, DeviateDialog, EndDialog } from './ChangeDialog';
+import { OneOffChargeDialog } from './OneOffChargeDialog';
+import { RuleDialog } from './RuleDialog';
+import { SubscribeDialog } from './SubscribeDialog';
+import {
+  type AssignmentRule,
+  assignmentRulesOptions,
+  conditionWords,
+  type Subscription,
+  subscriptionsOptions,
+} from './subscriptions';
+
+type Doing =
+  | 'subscribe'
+  | 'charge'
+  | { rule: AssignmentRule | null }
+  | { what: 'change' | 'end' | 'deviate'; subscription: Subscription };
+
+export function Subscriptions({ organisation }: { organisation: Organisation }) {
+  const { home, may, session } = useSignedIn();
+  const subscriptions = useQuery(subscriptionsOptions(organisation.slug));
+  const [doing, setDoing] = useState<Doing | null>(null);
+  const today = session.now.slice(0, 10);
+  const directly = organisation.parent === home.organisation || organisation.slug === home.organisation;
+  const sells = home.type !== 'tenant' && may('manage subscriptions') && directly;
+  const found = subscriptions.data ?? [];
+  const close = () => setDoing(null);
+  return (
+    <Section
+      title="Subscriptions"
+      aside={
+        sells && (
+          <>
+            {may('bill') && found.length > 0 && organisation.slug !== home.organisation && (
+              <Button onClick={() => setDoing('charge')}>Charge by hand</Button>
+            )}
+            <Button variant="outlined" onClick={() => setDoing('subscribe')}>
+              Subscribe
+            </Button>
+          </>
+        )
+      }
+    >
+      <Query query={subscriptions} rows={2}>
+        {(items) =>
+          items.length ? (
+            <Box sx={{ display: 'grid', gap: 2 }}>
+              {items.map((each) => (
+                <One
+                  key={each.id}
+                  subscription={each}
+                  onDo={sells ? (what) => setDoing({ what, subscription: each }) : undefined}
+                />
+              ))}
+            </Box>
+          ) : (
+            <Typography variant="body2" sx={{ color: 'text.secondary' }}>
+              None yet; its seller subscribes it to a plan.
+            </Typography>
+          )
+        }
+      </Query>
+      <Rules
+        organisation={organisation.slug}
+        onOpen={sells && found.length ? (rule) => setDoing({ rule }) : undefined}
+      />
+      {doing === 'subscribe' && <SubscribeDialog organisation={organisation} today={today} onClose={close} />}
+      {doing === 'charge' && (
+        <OneOffChargeDialog organisation={organisation} subscriptions={found} today={today} onClose={close} />
+      )}
+      {doing !== null && typeof doing === 'object' && 'rule' in doing && (
+        <RuleDialog
+          organisation={organisation.slug}
+          subscriptions={found}
+          rule={doing.rule}
+          today={today}
+          onClose={close}
+        />
+      )}
+      {doing !== null && typeof doing === 'object' && 'what' in doing && (
+        <>
+          {doing.what === 'change' && (
+            <ChangeDialog subscription={doing.subscription} today={today} onClose={close} />
+          )}
+          {doing.what === 'end' && <EndDialog subscription={doing.subscription} onClose={close} />}
+          {doing.what === 'deviate' && (
+            <DeviateDialog subscription={doing.subscription} today={today} onClose={close} />
+          )}
+        </>
+      )}
+    </Section>
+  );
+}
+
+function One({
+  subscription,
+  onDo,
+}: {
+  subscription: Subscription;
+  onDo: ((what: 'change' | 'end' | 'deviate') => void) | undefined;
+}) {
+  const chosen = Object.entries(subscription.stretches[subscription.stretches.length - 1]?.choices ?? {});
+  const own = Object.values(
+    (subscription.stretches[subscription.stretches.length - 1]?.deviations ?? {}) as Record<
+      string,
+      Record<string, string>
+    >,
+  ).flatMap((group) => Object.entries(group).map(([name, value]) => `${name} ${value}`));
+  return (
+    <Box role="group" aria-label={subscription.name} sx={{ fontSize: '0.84rem' }}>
+      <Box sx={{ display: 'flex', alignItems: 'baseline', gap: 0.5 }}>
+        <Box sx={{ flex: 1, fontWeight: 560 }}>
+          {subscription.name}
+          {subscription.project && ` (${subscription.project})`}
+        </Box>
+        {onDo && (
+          <>
+            <Button onClick={() => onDo('change')} aria-label={`Change ${subscription.name}`}>
+              Change
+            </Button>
+            <Button onClick={() => onDo('deviate')} aria-label={`Own terms of ${subscription.name}`}>
+              Own terms
+            </Button>
+            <Button onClick={() => onDo('end')} aria-label={`End ${subscription.name}`}>
+              End
+            </Button>
+          </>
+        )}
+      </Box>
+      <Box sx={{ color: 'text.secondary' }}>
+        {subscription.stretches.map((stretch) => (
+          <Box key={stretch.starts_on}>
+            {stretch.paused ? 'paused' : `${subscription.plan} ${stretch.tier}`}
+            {stretch.quantity > 1 && ` × ${stretch.quantity}`}
+            {stretch.trial && ', on trial'}, from {stretch.starts_on}
+            {stretch.plan_version > 1 && `, version ${stretch.plan_version} of the plan`}
+          </Box>
+        ))}
+        {chosen.length > 0 && (
+          <Box>{chosen.map(([key, value]) => `${key.split('/')[1] ?? key}: ${value}`).join(', ')}</Box>
+        )}
+        {own.length > 0 && <Box sx={{ color: 'warning.main' }}>of its own: {own.join(', ')}</Box>}
+        {subscription.accepted.map((each) => (
+          <Box key={each.plan_version}>
+            terms {each.terms} accepted by {each.accepted_by}, {momentName(each.accepted_at)} UTC
+          </Box>
+        ))}
+        {subscription.ends_on ? (
+          <Box>until {subscription.ends_on}</Box>
+        ) : (
+          subscription.notice_by && (
+            <Box>
+              renews on {subscription.earliest_end} unless ended by {subscription.notice_by}
+            </Box>
+          )
+        )}
+      </Box>
+    </Box>
+  );
+}
+
+function Rules({
+  organisation,
+  onOpen,
+}: {
+  organisation: string;
+  onOpen: ((rule: AssignmentRule | null) => void) | undefined;
+}) {
+  const rules = useQuery(assignmentRulesOptions(organisation));
+  if (!rules.data?.length && !onOpen) return null;
+  return (
+    <Box sx={{ mt: 2, fontSize: '0.84rem', color: 'text.secondary' }}>
+      {rules.data?.map((rule) => (
+        <Box key={rule.slug} sx={{ display: 'flex', alignItems: 'baseline' }}>
+          <Box sx={{ flex: 1 }}>
+            {conditionWords(rule.conditions)} falls to {rule.subscription} from {rule.starts_on}
+            {rule.ends_on && ` until ${rule.ends_on}`}
+          </Box>
+          {onOpen && (
+            <Button onClick={() => onOpen(rule)} aria-label={`Change rule ${rule.slug}`}>
+              Change
+            </Button>
+          )}
+        </Box>
+      ))}
+      {onOpen && <Button onClick={() => onOpen(null)}>Say what falls to which</Button>}
+    </Box>
+  );
+}
