@@ -140,6 +140,8 @@ function Said({ why, card, base }: { why: Why; card: string; base: string }) {
         Minimum spend <Mono>{why.rate}</Mono> of {where}: what was charged falls short of it by this amount.
       </>
     );
+  if (why.kind === 'one_off_charge')
+    return <>Charged by hand by the seller on this day; no rate made it, and discounts do not touch it.</>;
   const fee = why.kind === 'recurring';
   return (
     <>

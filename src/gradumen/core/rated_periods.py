@@ -19,7 +19,7 @@ from gradumen.core.periods import hour_number, hour_start
 from gradumen.core.rates import Over
 from gradumen.core.rating import USAGE_SCHEMA, PricedUsage, Pricing
 from gradumen.core.sampling import largest, sampled
-from gradumen.core.stretches import started_time
+from gradumen.core.stretches import kinds_of, started_time
 
 _EPOCH = date(1970, 1, 1).toordinal()
 _PART = ("line", "rate", "project", "resource", "day")
@@ -96,20 +96,22 @@ def _sampled(samples: pl.DataFrame, pricing: Pricing) -> pl.DataFrame | None:
     return pl.concat(found).group_by(_PART).agg(pl.col("quantity").sum()) if found else None
 
 
-def _started(stretches: pl.DataFrame | None, pricing: Pricing) -> pl.DataFrame | None:
-    """Time begun in the phases that rates name."""
+def _started(stretches: pl.DataFrame | None, pricing: Pricing, *, by_day: bool = True) -> pl.DataFrame | None:
+    """Time begun in the phases that rates name; not ``by_day``, the period's at once, all on its first day."""
     if stretches is None or not stretches.height:
         return None
     rates = pricing.combiner.started_table(stretches.select("meter", "attributes").unique().rows(), pricing.zone)
     cards = pl.Series("card", pricing.card_of_line[stretches["line"].to_numpy()], dtype=pl.Int32)
     phases = rates["phase"].unique().implode()
     named = stretches.with_columns(cards).filter(pl.col("phase").is_in(phases))
-    intervals = named.join(rates, on=["card", "meter", "attributes", "phase"])
+    what, prices = kinds_of(rates)
+    intervals = named.join(what, on=["card", "meter", "attributes", "phase"])
     first, last = hour_number(pricing.start), hour_number(pricing.end)
     days = [_day(hour, pricing) for hour in range(first, last)]
     starts = [hour for hour, (day, before) in enumerate(zip(days, [None, *days], strict=False)) if day != before]
+    starts = starts if by_day else starts[:1]
     cuts = np.array([*((first + hour) * 3600 for hour in starts), last * 3600], dtype=np.int64)
-    found = started_time(intervals, cuts)
+    found = started_time(intervals, prices, cuts)
     day_of_cut = np.array([days[hour] for hour in starts], dtype=np.int64)
     return found.with_columns(pl.Series("day", day_of_cut[found["cut"].to_numpy()])).select(
         *(pl.col(name).cast(pl.Int32) for name in _PART), "quantity"
@@ -124,7 +126,7 @@ def sample_groups(rows: pl.DataFrame, pricing: Pricing) -> Groups:
 
 def started_groups(stretches: pl.DataFrame, pricing: Pricing) -> Groups:
     """Time begun, as rows to price."""
-    found = _started(stretches, pricing)
+    found = _started(stretches, pricing, by_day=False)
     return _groups(found, pricing) if found is not None else pricing.combine(pl.DataFrame(schema=USAGE_SCHEMA))
 
 
