@@ -23,6 +23,7 @@ from gradumen.core.rates import (
     RateCardVersion,
     RecurringRate,
     SpendCommitment,
+    SpreadRate,
     Started,
     UsageRate,
 )
@@ -151,8 +152,11 @@ def _version(card: str, number: int, currency: str, starts_on: date, random: Ran
         services = ("compute", "disk") if random.random() < 0.5 else ()
         over = random.choice([Over.BUYER, Over.TENANT, Over.SUBSCRIPTION])
         rates.append(SpendCommitment("spend", Decimal(random.randint(1, 10**6)), services, over))
+    if random.random() < 0.15:
+        rates.append(SpreadRate("rent", Decimal(random.randint(0, 10**9)).scaleb(-3), METERS[random.randint(0, 4)]))
+    overhead = Decimal(random.randint(1, 4000)).scaleb(-2) if random.random() < 0.15 else Decimal(0)
     discounts = [_discount(index, rates, random) for index in range(random.choice([0, 0, 1, 2]))]
-    return RateCardVersion(card, number, currency, starts_on, tuple(rates), tuple(discounts))
+    return RateCardVersion(card, number, currency, starts_on, tuple(rates), tuple(discounts), overhead)
 
 
 def _rates(meter: int, random: Random) -> list[UsageRate]:

@@ -5,7 +5,7 @@ Follows `docs/rating.md`, shares no arithmetic with the product but `allocate` a
 
 from collections import defaultdict
 from collections.abc import Iterator
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import UTC, date, datetime, timedelta
 from decimal import Decimal
 from fractions import Fraction
@@ -25,6 +25,7 @@ from gradumen.core.rates import (
     RateCardVersion,
     RecurringRate,
     SpendCommitment,
+    SpreadRate,
     UsageRate,
 )
 from gradumen.core.rating import RatedLine
@@ -75,8 +76,10 @@ def reference(case: Case) -> dict[Key, int]:
     """Amounts of all charges, in 1e-12 of the currency."""
     found = _usage(case)
     found.update(_fees(case))
+    found.update(_spreads(case))
     found.update(_discounts(found))
     found.update(_true_ups(case, found))
+    found.update(_overheads(found))
     return {key: charge.amount for key, charge in found.items()}
 
 
@@ -447,6 +450,71 @@ def _discounts(charges: dict[Key, Charged]) -> dict[Key, Charged]:
             ):
                 left[index][part] -= share
             found[line, discount.slug, version.number, -1] = Charged(version, discount.slug, None, -off, {})
+    return found
+
+
+def _spreads(case: Case) -> dict[Key, Charged]:
+    """Hour by hour: what each line used of the key while the version held."""
+    found: dict[Key, Charged] = {}
+    start, end = case.period.bounds(case.zone)
+    whole = (end - start) // timedelta(seconds=1)
+    versions = {id(v): (v, line) for line in case.lines.values() for v in line.versions}
+    for version, some in versions.values():
+        alone = replace(some, start=start, end=end)
+        held = [moment for moment in _hours_of(start, end) if _version_at(case, alone, moment) is version]
+        for rate in version.rates:
+            if not isinstance(rate, SpreadRate) or not held:
+                continue
+            lines = [
+                line
+                for line in case.lines.values()
+                if any(v is version for v in line.versions)
+                and _span(case, line, version)[0] < _span(case, line, version)[1]
+            ]
+            used = {line.number: 0 for line in lines}
+            hours = {int(moment.timestamp()) // 3600 for moment in held}
+            for number, meter, _, _, _, hour, quantity in case.rows:
+                if number in used and case.meters[meter] == rate.by and hour in hours:
+                    used[number] += quantity
+            if not any(used.values()):
+                for line in lines:
+                    a, b = _span(case, line, version)
+                    used[line.number] = 0 if line.paused else (b - a) // timedelta(seconds=1)
+            if not any(used.values()):
+                continue
+            exact = Fraction(rate.amount) * len(held) * 3600 / whole
+            amount = scaled(round_half_up(exact, AMOUNT_PLACES), AMOUNT_PLACES)
+            for line, share in zip(lines, allocate(amount, list(used.values())), strict=True):
+                if share:
+                    days = _days(case, line, version, *_span(case, line, version))
+                    split = zip(((None, None, day) for day in days), allocate(share, list(days.values())), strict=True)
+                    key = (line.number, rate.slug, version.number, -1)
+                    found[key] = Charged(version, rate.slug, None, share, dict(split))
+    return found
+
+
+def _hours_of(start: datetime, end: datetime) -> Iterator[datetime]:
+    moment = start
+    while moment < end:
+        yield moment
+        moment += timedelta(hours=1)
+
+
+def _overheads(charges: dict[Key, Charged]) -> dict[Key, Charged]:
+    sums: dict[tuple[int, int], list[Charged]] = defaultdict(list)
+    for key, charge in charges.items():
+        if charge.version.overhead:
+            sums[key[0], charge.version.number].append(charge)
+    found: dict[Key, Charged] = {}
+    for (line, number), same in sums.items():
+        exact = (
+            Fraction(sum(charge.amount for charge in same), 10**AMOUNT_PLACES)
+            * Fraction(same[0].version.overhead)
+            / 100
+        )
+        amount = scaled(round_half_up(exact, AMOUNT_PLACES), AMOUNT_PLACES)
+        if amount > 0:
+            found[line, "overhead", number, -1] = Charged(same[0].version, "overhead", None, amount, {})
     return found
 
 

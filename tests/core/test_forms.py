@@ -10,6 +10,7 @@ from gradumen.core.errors import Invalid
 from gradumen.core.forms import read_service, service_form
 from gradumen.core.plan_forms import plan_form, read_plan
 from gradumen.core.rate_forms import Known, WrittenCard, rate_card_form, read_rate_card
+from gradumen.core.rates import SpreadRate
 from gradumen.core.selection import Buyers
 from gradumen.documents.catalogue import read_catalogue, write_catalogue
 from tests.core.generator import make_batch
@@ -64,7 +65,9 @@ def test_a_rate_card_comes_back_from_yaml_as_it_was(seed: int) -> None:
         for version in line.versions:
             if version.currency != "EUR":
                 continue
-            card = WrittenCard("A card", Random(seed).choice(BUYERS), version, Random(seed).choice([None, "later"]))
+            cost = version.overhead or any(isinstance(rate, SpreadRate) for rate in version.rates)
+            buyers = Buyers("own-use") if cost else Random(seed).choice(BUYERS)
+            card = WrittenCard("A card", buyers, version, Random(seed).choice([None, "later"]))
             (document,) = read_catalogue([("card.yaml", write_catalogue([rate_card_form(card)]))])
             assert read_rate_card(document.form, speaking, version.number) == card
 

@@ -72,7 +72,8 @@ class Charge:
 
     Quantities are in base units (seconds for fees), amounts in the card's currency with 12 places. ``covered`` is
     what allowances cover, ``before`` was priced earlier in the period, ``true_up`` is committed and not used (priced
-    beside the quantity). Of a shared charge, blocks and adjustments are those of all lines together.
+    beside the quantity). Of a shared charge, blocks and adjustments are those of all lines together; ``key`` is what
+    the line used of the meter by which a fixed cost is spread.
     """
 
     line: int
@@ -92,6 +93,7 @@ class Charge:
     true_up: Decimal = Decimal(0)
     adjustments: tuple[Adjustment, ...] = ()
     shared: Shared | None = None
+    key: Decimal = Decimal(0)
     advance: bool = False
     attributes: tuple[int, ...] = ()
     parts: tuple[Part, ...] = ()

@@ -10,7 +10,17 @@ from gradumen.core.catalogue import slug_of
 from gradumen.core.errors import Invalid
 from gradumen.core.exact import AMOUNT_PLACES, number, round_half_up
 from gradumen.core.forms import at, fields_of, pairs_of, whole_number
-from gradumen.core.rates import Block, Blocks, Markup, Packages, Rate, RecurringRate, SpendCommitment, UsageRate
+from gradumen.core.rates import (
+    Block,
+    Blocks,
+    Markup,
+    Packages,
+    Rate,
+    RecurringRate,
+    SpendCommitment,
+    SpreadRate,
+    UsageRate,
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -67,7 +77,7 @@ class Derivation:
         top = self.rates.get(rate.slug) or self.services.get(service) or self.on_top
         if isinstance(rate, RecurringRate):
             return replace(rate, price=top.of(rate.price, self.price_step))
-        if isinstance(rate, SpendCommitment):
+        if isinstance(rate, SpendCommitment | SpreadRate):
             return replace(rate, amount=top.of(rate.amount, self.price_step))
         match rate.pricing:
             case Blocks(steps, whole):

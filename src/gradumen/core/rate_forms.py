@@ -25,6 +25,7 @@ from gradumen.core.rates import (
     RateCardVersion,
     RecurringRate,
     SpendCommitment,
+    SpreadRate,
     Started,
     UsageRate,
 )
@@ -86,7 +87,7 @@ def read_rate_card(form: object, known: Known, version: int) -> WrittenCard:
     Raises:
         Invalid: with ``path`` in its facts.
     """
-    optional = ("for", "discounts", "derived", "at-renewal")
+    optional = ("for", "discounts", "derived", "at-renewal", "overhead")
     fields = fields_of(form, ("rate-card", "name", "currency", "starts-on", "rates"), optional)
     with at("for"):
         buyers = read_buyers(fields.get("for", "any"))
@@ -95,7 +96,11 @@ def read_rate_card(form: object, known: Known, version: int) -> WrittenCard:
     slugs = {rate.slug for rate in rates}
     discounts = each_of(fields, "discounts", lambda raw: _read_discount(raw, known, slugs))
     card = slug_of(fields["rate-card"], field="rate-card")
-    found = RateCardVersion(card, version, str(fields["currency"]), starts_on, rates, discounts)
+    overhead = _price(fields.get("overhead", 0), "overhead", 8)
+    found = RateCardVersion(card, version, str(fields["currency"]), starts_on, rates, discounts, overhead)
+    if buyers.type != "own-use" and (overhead or any(isinstance(rate, SpreadRate) for rate in rates)):
+        message = "fixed costs are spread, and overhead put on, by a card for own-use only: customers have prices"
+        raise Invalid(message, field="for", value=buyers.words)
     for rate in found.usage_rates:
         if isinstance(rate.pricing, Markup) and rate.unit.dimensions != (found.currency,):
             raise Invalid(
@@ -121,6 +126,10 @@ def read_rate(raw: Any, known: Known) -> Rate:
         services = each_of(fields, "services", lambda each: _service(each, known))
         over = choice_of(Over, fields.get("over", "buyer"), "over")
         return SpendCommitment(slug_of(fields["rate"], field="rate"), _price(fields["commitment"]), services, over)
+    if isinstance(raw, Mapping) and "spread" in raw:
+        fields = fields_of(raw, ("rate", "spread", "by"))
+        by = known.meter(fields["by"])
+        return SpreadRate(slug_of(fields["rate"], field="rate"), _price(fields["spread"], "spread"), by.slug)
     optional = ("where", "when", "over", "allowance", "committed", "minimum", "cap", "started", "phases", *_PRICED)
     fields = fields_of(raw, ("rate", "meter", "per"), optional)
     meter = known.meter(fields["meter"])
@@ -280,6 +289,7 @@ def rate_card_form(card: WrittenCard) -> dict[str, Any]:
         "starts-on": version.starts_on.isoformat(),
         **({"at-renewal": card.at_renewal} if card.at_renewal else {}),
         "rates": [rate_form(rate) for rate in version.rates],
+        **({"overhead": text(version.overhead)} if version.overhead else {}),
         **({"discounts": [_discount_form(each) for each in version.discounts]} if version.discounts else {}),
     }
 
@@ -294,6 +304,8 @@ def rate_form(rate: Rate) -> dict[str, Any]:
     if isinstance(rate, SpendCommitment):
         services = {"services": list(rate.services)} if rate.services else {}
         return {"rate": rate.slug, "commitment": text(rate.amount), **services, "over": str(rate.over)}
+    if isinstance(rate, SpreadRate):
+        return {"rate": rate.slug, "spread": text(rate.amount), "by": rate.by}
     form: dict[str, Any] = {
         "rate": rate.slug,
         "meter": rate.meter,

@@ -19,6 +19,7 @@ from gradumen.core.periods import hour_number, hour_start
 from gradumen.core.rates import Over
 from gradumen.core.rating import USAGE_SCHEMA, PricedUsage, Pricing
 from gradumen.core.sampling import largest, sampled
+from gradumen.core.spreads import overheads, spreads
 from gradumen.core.stretches import kinds_of, started_time
 
 _EPOCH = date(1970, 1, 1).toordinal()
@@ -54,8 +55,10 @@ def rate_period(
     sets = pl.concat([each.select("line", "rate", "attributes") for each in (fine, samples)])
     charges = list(_with_parts(priced, shares, sets, pricing))
     charges += fees(pricing)
+    charges += spreads(pricing, rows)
     charges += discounts_of(charges, pricing)
     charges += true_ups(pricing, charges)
+    charges += overheads(charges)
     charges += one_off_charges(entered, pricing)
     return Rated(tuple(charges), (*priced.unpriced, *pricing.unpriced(missing)))
 

@@ -260,12 +260,29 @@ class SpendCommitment:
         _not_negative(self.amount)
 
 
-Rate = UsageRate | RecurringRate | SpendCommitment
+@dataclass(frozen=True, slots=True)
+class SpreadRate:
+    """A fixed cost per month, spread over the lines of its card in proportion to what they use of the meter ``by``."""
+
+    slug: str
+    amount: Decimal
+    by: str
+
+    kind = "spread"
+
+    def __post_init__(self) -> None:
+        _not_negative(self.amount)
+
+
+Rate = UsageRate | RecurringRate | SpendCommitment | SpreadRate
 
 
 @dataclass(frozen=True)
 class RateCardVersion:
-    """A seller's prices from a day on (in the seller's billing zone), until the next version begins."""
+    """A seller's prices from a day on (in the seller's billing zone), until the next version begins.
+
+    ``overhead`` is a percentage on top of all that a line is charged.
+    """
 
     card: str
     number: int
@@ -273,10 +290,12 @@ class RateCardVersion:
     starts_on: date
     rates: tuple[Rate, ...]
     discounts: tuple[Discount, ...] = ()
+    overhead: Decimal = Decimal(0)
 
     def __post_init__(self) -> None:
         minor_units(self.currency)
-        seen: set[str] = set()
+        _not_negative(self.overhead)
+        seen: set[str] = {"overhead"} if self.overhead else set()
         for slug in (each.slug for each in (*self.rates, *self.discounts)):
             if slug in seen:
                 raise Invalid(f"rate '{slug}' stands twice; give each its own slug", field="rates", value=slug)

@@ -14,7 +14,7 @@ from gradumen.core.catalogue import Plan
 from gradumen.core.charges import Charge, Part
 from gradumen.core.exact import AMOUNT_PLACES, EXACT, QUANTITY_PLACES, add, round_half_up, text, unscaled
 from gradumen.core.matching import words
-from gradumen.core.rates import Every, RecurringRate, SpendCommitment, UsageRate
+from gradumen.core.rates import Every, Rate, RecurringRate, SpendCommitment, SpreadRate, UsageRate
 from gradumen.core.units import parse_unit
 from gradumen.usecases.published import Published
 from gradumen.usecases.rating import RatedPeriod
@@ -75,11 +75,16 @@ def describe(charge: Charge, plan: Plan, tier: str, published: Published) -> str
         return f"{plan.name} {plan.tier(tier).name}, {_FEES[found.every]}"
     if isinstance(found, SpendCommitment):
         return f"Minimum spend of {text(found.amount)} per month, not reached"
+    if isinstance(found, SpreadRate):
+        service = published.services[found.by.partition("/")[0]].name
+        return f"Fixed cost {found.slug}, spread by {service}: {published.meters[found.by].name}"
+    if charge.kind == "overhead":
+        return f"Overhead, {text(charge.version.overhead)} %"
     discount = next((each for each in charge.version.discounts if each.slug == charge.rate), None)
     return f"Discount: {discount.name}" if discount else "Trial, free of charge"
 
 
-def entry_of(charge: Charge) -> UsageRate | RecurringRate | SpendCommitment | None:
+def entry_of(charge: Charge) -> Rate | None:
     """The rate that made a charge; None for a discount."""
     return next((rate for rate in charge.version.rates if rate.slug == charge.rate), None)
 
@@ -94,7 +99,7 @@ def base_units(charge: Charge, published: Published) -> Fraction:
     """How many base units (seconds for a fee) one unit of a charge is."""
     if charge.meter is not None:
         return parse_unit(charge.unit, counted=published.meters[charge.meter].counted).factor
-    if charge.kind == "commitment":
+    if charge.kind in ("commitment", "spread"):
         return Fraction(int((charge.end - charge.start).total_seconds()))
     return charge.blocks[0].factor if charge.blocks else Fraction(1)
 
@@ -223,6 +228,10 @@ def explain(charge: Charge, names: LineNames) -> dict[str, Any]:
         }
         if charge.shared is not None:
             shown["shared"] = {"quantity": text(charge.shared.quantity), "amount": text(charge.shared.amount)}
+        if isinstance(found, SpreadRate):
+            shown |= {"spread_by": found.by, "key": text(charge.key)}
+        if charge.kind == "overhead":
+            shown["percent"] = text(version.overhead)
         if charge.kind == "discount":
             discount = next((each for each in version.discounts if each.slug == charge.rate), None)
             shown["percent"] = text(discount.percent) if discount and discount.percent is not None else None

@@ -1,0 +1,168 @@
+"""Started time, compared with a count second by second; and fixed costs spread over lines."""
+
+from datetime import UTC, date, datetime
+from decimal import Decimal
+from itertools import pairwise
+from zoneinfo import ZoneInfo
+
+import numpy as np
+import polars as pl
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from gradumen.core.errors import Invalid
+from gradumen.core.periods import Period, hour_number
+from gradumen.core.rate_forms import Known, read_rate_card
+from gradumen.core.rated_periods import rate_period
+from gradumen.core.rates import Block, Blocks, Rate, RateCardVersion, SpreadRate, UsageRate
+from gradumen.core.rating import USAGE_SCHEMA, Pricing, RatedLine
+from gradumen.core.stretches import kinds_of, started_time
+from gradumen.core.units import parse_unit
+
+WHAT = ("card", "meter", "attributes", "phase")
+Price = tuple[int, int, int, int]
+"""Rate, step, since, until."""
+OLD, NEW, OTHER, ODD = (0, 60, 0, 500), (1, 7, 500, 1000), (2, 30, 500, 1000), (3, 45, 0, 1000)
+TABLES: tuple[dict[tuple[int, int], tuple[Price, ...]], ...] = (
+    {(0, 1): (OLD, NEW), (1, 1): (OLD, NEW), (0, 2): (ODD,)},
+    {(0, 1): (OLD, NEW), (1, 1): (OLD, OTHER), (0, 2): (ODD,)},
+    {(0, 1): (OLD, NEW), (1, 1): (OLD,), (0, 2): (ODD, NEW)},
+)
+"""By attributes and phase: in the first all versions go together; in the others a rate is shared by several kinds."""
+Stretch = tuple[int, int, int, int]
+"""Attributes, phase, start, end."""
+
+
+def frames(table: dict[tuple[int, int], tuple[Price, ...]]) -> pl.DataFrame:
+    rows = [(0, 0, attributes, phase, *price) for (attributes, phase), prices in table.items() for price in prices]
+    schema = {name: pl.Int64 if name in ("step", "since", "until") else pl.Int32 for name in (*WHAT, "rate")}
+    return pl.DataFrame(rows, schema=[*schema, "step", "since", "until"], orient="row").cast(schema)  # type: ignore[arg-type]
+
+
+def count(
+    stretches: list[Stretch], table: dict[tuple[int, int], tuple[Price, ...]], cuts: list[int]
+) -> dict[object, int]:
+    """Steps begun, by walking through every second of what a rate prices."""
+    found: dict[object, int] = {}
+    for price in {price for prices in table.values() for price in prices}:
+        rate, step, since, until = price
+        on: set[int] = set()
+        for attributes, phase, start, end in stretches:
+            if price in table.get((attributes, phase), ()):
+                on |= set(range(start, end))
+        began = 0
+        for second in sorted(on):
+            began = second if second - 1 not in on else began
+            if (second - began) % step == 0 and since <= second < until:
+                for cut, (low, high) in enumerate(pairwise(cuts)):
+                    if low <= second < high:
+                        found[rate, cut] = found.get((rate, cut), 0) + step * 10**6
+    return found
+
+
+@given(
+    st.sampled_from(TABLES),
+    st.lists(
+        st.tuples(st.integers(0, 1), st.integers(1, 2), st.integers(0, 990), st.integers(1, 300)).map(
+            lambda each: (each[0], each[1], each[2], each[2] + each[3])
+        ),
+        max_size=7,
+    ),
+    st.sampled_from([[0, 1000], [0, 333, 700, 1000]]),
+)
+def test_begun_time_is_what_walking_through_it_counts(
+    table: dict[tuple[int, int], tuple[Price, ...]], stretches: list[Stretch], cuts: list[int]
+) -> None:
+    what, prices = kinds_of(frames(table))
+    rows = pl.DataFrame(
+        [(0, 0, attributes, phase, 4, 5, 6, start, end) for attributes, phase, start, end in stretches],
+        schema={**dict.fromkeys((*WHAT, "line", "project", "resource"), pl.Int32), "start": pl.Int64, "end": pl.Int64},
+        orient="row",
+    )
+    found = started_time(rows.join(what, on=list(WHAT)), prices, np.array(cuts))
+
+    summed: dict[object, int] = {}
+    for _, rate, _, _, cut, quantity in found.iter_rows():
+        summed[rate, cut] = summed.get((rate, cut), 0) + quantity
+    assert summed == count(stretches, table, cuts)
+
+
+def test_versions_of_a_price_are_one_kind_unless_they_share_a_rate_with_another() -> None:
+    assert kinds_of(frames(TABLES[0]))[0].height == 3
+    assert kinds_of(frames(TABLES[1]))[0].height == 5
+
+
+VCPU = UsageRate("vcpu", "s/cpu", parse_unit("hour"), Blocks((Block(None, Decimal("0.01")),)))
+JUNE, UTC_ZONE = Period(2026, 6), ZoneInfo("UTC")
+
+
+def spread(
+    used: dict[int, int], *rates: Rate, overhead: str = "0", later: tuple[Rate, ...] | None = None
+) -> dict[tuple[int, str, int], Decimal]:
+    """Amounts by line, rate and version of lines that used so many hours each on the 3rd of June."""
+    versions = [RateCardVersion("cost", 1, "EUR", date(2020, 1, 1), rates, (), Decimal(overhead))]
+    if later is not None:
+        versions.append(RateCardVersion("cost", 2, "EUR", date(2026, 6, 16), later, (), Decimal(overhead)))
+    start = datetime(2026, 1, 1, tzinfo=UTC)
+    lines = {n: RatedLine(n, "plan", "heath", start, None, tuple(versions), {}) for n in used}
+    hour = hour_number(datetime(2026, 6, 3, tzinfo=UTC))
+    rows = [(n, 0, 0, 0, 0, hour, hours * 3600 * 10**6) for n, hours in used.items() if hours]
+    frame = pl.DataFrame(rows, schema=USAGE_SCHEMA, orient="row")
+    pricing = Pricing(lines, {0: "s/cpu"}, {0: {}}, JUNE, UTC_ZONE)
+    return {(each.line, each.rate, each.version.number): each.amount for each in rate_period(frame, pricing).charges}
+
+
+@given(st.dictionaries(st.integers(0, 6), st.integers(0, 10**6), min_size=1), st.decimals(0, 10**9, places=3))
+def test_a_fixed_cost_is_spread_whole_in_proportion_to_the_key(used: dict[int, int], amount: Decimal) -> None:
+    found = spread(used, SpreadRate("rent", amount, "s/cpu"))
+    total = sum(used.values())
+
+    assert sum(found.values()) == amount
+    for line, hours in used.items():
+        weight = hours if total else 1
+        exact = amount * weight / (total or len(used))
+        assert abs(found.get((line, "rent", 1), Decimal(0)) - exact) < Decimal("1e-6")
+
+
+def test_each_version_bears_its_days_and_unused_keys_go_by_time() -> None:
+    found = spread(
+        {1: 30, 2: 10}, SpreadRate("rent", Decimal(120), "s/cpu"), later=(SpreadRate("rent", Decimal(60), "s/cpu"),)
+    )
+    assert found == {
+        (1, "rent", 1): Decimal(45),
+        (2, "rent", 1): Decimal(15),
+        (1, "rent", 2): Decimal(15),
+        (2, "rent", 2): Decimal(15),
+    }
+
+
+def test_overhead_is_put_on_all_that_is_charged() -> None:
+    found = spread({1: 30, 2: 10}, VCPU, SpreadRate("rent", Decimal(40), "s/cpu"), overhead="12.5")
+    assert found[1, "overhead", 1] == (Decimal("0.3") + 30) * Decimal("0.125")
+    assert found[2, "overhead", 1] == (Decimal("0.1") + 10) * Decimal("0.125")
+
+
+@pytest.mark.parametrize(
+    ("change", "words"),
+    [
+        ({"for": "tenants"}, "own-use only"),
+        ({"rates": [], "for": "any"}, "own-use only"),
+        ({"rates": [{"rate": "r", "spread": "-1", "by": "promised/storage"}]}, "negative"),
+        ({"rates": [{"rate": "r", "spread": "1", "by": "s/nothing"}]}, "not known"),
+        ({"rates": [{"rate": "overhead", "spread": "1", "by": "promised/storage"}]}, "stands twice"),
+    ],
+)
+def test_a_wrong_cost_card_is_refused(change: dict[str, object], words: str) -> None:
+    form = {
+        "rate-card": "cost",
+        "name": "Cost",
+        "for": "own-use",
+        "currency": "EUR",
+        "starts-on": "2026-01-01",
+        "overhead": "8",
+        "rates": [{"rate": "rent", "spread": "100", "by": "promised/storage"}],
+        **change,
+    }
+    with pytest.raises(Invalid, match=words):
+        read_rate_card(form, Known({}, {}, {}), 1)
