@@ -140,6 +140,20 @@ function Said({ why, card, base }: { why: Why; card: string; base: string }) {
         Minimum spend <Mono>{why.rate}</Mono> of {where}: what was charged falls short of it by this amount.
       </>
     );
+  if (why.kind === 'spread')
+    return (
+      <>
+        Fixed cost <Mono>{why.rate}</Mono> of {where}: {why.shared?.amount ?? ''} for its part of the month,
+        spread by <Mono>{why.spread_by ?? ''}</Mono>. This line used {formatQuantity(why.key ?? '0', 6)} of{' '}
+        {formatQuantity(why.shared?.quantity ?? '0', 6)}.
+      </>
+    );
+  if (why.kind === 'overhead')
+    return (
+      <>
+        Overhead of {where}: {why.percent} % on {formatQuantity(why.priced_before_in_period ?? '0', 12)}.
+      </>
+    );
   if (why.kind === 'one_off_charge')
     return <>Charged by hand by the seller on this day; no rate made it, and discounts do not touch it.</>;
   const fee = why.kind === 'recurring';

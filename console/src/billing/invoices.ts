@@ -21,6 +21,8 @@ export interface Explanation {
   subscribed_quantity?: number;
   meter?: string | null;
   committed_not_used?: string;
+  spread_by?: string;
+  key?: string;
   over?: string;
   advance?: boolean;
   percent?: string | null;

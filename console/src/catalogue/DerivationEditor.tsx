@@ -1,9 +1,10 @@
-/** How a rate card follows another. */
+/** How a rate card follows another: what is put on top of the base's prices, and to which step they are rounded. */
 import { useQuery } from '@tanstack/react-query';
 import { type Derived, type OnTop, type RateCardForm, rateCardsOptions } from './catalogue';
 import { Add, change, Group, Line, Remove, Row, withItem, withoutItem } from './fields';
 
-/** How a card follows another: what is put on top of the base's prices, and to which step they are rounded. */
+type Change = (next: Derived) => void;
+
 export function Derivation({
   form,
   onChange,
@@ -15,9 +16,7 @@ export function Derivation({
   const derived = form.derived;
   if (!derived)
     return <Add what="a base card to follow" onClick={() => onChange({ ...form, derived: { base: '' } })} />;
-  const set = (next: Derived) => onChange({ ...form, derived: next });
-  const top = (before: OnTop | undefined, percent: string): OnTop => change(before ?? {}, 'percent', percent);
-  const services = Object.entries(derived.services ?? {});
+  const set: Change = (next) => onChange({ ...form, derived: next });
   return (
     <Group title="Follows a base card, its later versions too">
       <Row>
@@ -28,11 +27,10 @@ export function Derivation({
           onChange={(base) => set({ ...derived, base })}
           width={260}
         />
-        <Line
-          label="Percent on top"
-          value={derived['on-top']?.percent}
-          onChange={(percent) => set(change(derived, 'on-top', top(derived['on-top'], percent)))}
-          width={130}
+        <Top
+          label="on top"
+          top={derived['on-top'] ?? {}}
+          onChange={(top) => set(change(derived, 'on-top', top))}
         />
         <Line
           label="Price step"
@@ -48,48 +46,65 @@ export function Derivation({
         />
         <Remove what="base card" onClick={() => onChange(change(form, 'derived', undefined))} />
       </Row>
-      {services.map(([service, on], index) => (
+      <Special what="service" field="services" derived={derived} onChange={set} />
+      <Special what="rate" field="rates" derived={derived} onChange={set} />
+    </Group>
+  );
+}
+
+/** A percentage, or an amount per unit. */
+function Top({ label, top, onChange }: { label: string; top: OnTop; onChange: (top: OnTop) => void }) {
+  return (
+    <>
+      <Line
+        label={`Percent ${label}`}
+        value={top.percent}
+        onChange={(percent) => onChange(change(top, 'percent', percent))}
+        width={150}
+      />
+      <Line
+        label={`or amount ${label}`}
+        value={top.amount}
+        onChange={(amount) => onChange(change(top, 'amount', amount))}
+        width={150}
+      />
+    </>
+  );
+}
+
+/** What is on top of the rates of one service, or of one rate. */
+function Special({
+  what,
+  field,
+  derived,
+  onChange,
+}: {
+  what: string;
+  field: 'services' | 'rates';
+  derived: Derived;
+  onChange: Change;
+}) {
+  const entries = Object.entries(derived[field] ?? {});
+  const put = (next: [string, OnTop][]) => onChange(change(derived, field, Object.fromEntries(next)));
+  const replaced = (index: number, pair: [string, OnTop]) => put(withItem(entries, index, pair));
+  return (
+    <>
+      {entries.map(([name, top], index) => (
         <Row key={index}>
           <Line
-            label="Service"
-            value={service}
+            label={what === 'rate' ? 'Rate of the base' : 'Service'}
+            value={name}
             width={200}
-            onChange={(next) =>
-              set(
-                change(
-                  derived,
-                  'services',
-                  Object.fromEntries(withItem(services, index, [next, on] as [string, OnTop])),
-                ),
-              )
-            }
+            onChange={(next) => replaced(index, [next, top])}
           />
-          <Line
-            label="Percent on its rates"
-            value={on.percent}
-            width={150}
-            onChange={(percent) =>
-              set(
-                change(
-                  derived,
-                  'services',
-                  Object.fromEntries(
-                    withItem(services, index, [service, { ...on, percent }] as [string, OnTop]),
-                  ),
-                ),
-              )
-            }
-          />
-          <Remove
-            what={`service ${service}`}
-            onClick={() => set(change(derived, 'services', Object.fromEntries(withoutItem(services, index))))}
-          />
+          <Top label={`on this ${what}`} top={top} onChange={(next) => replaced(index, [name, next])} />
+          <Remove what={`${what} ${name}`} onClick={() => put(withoutItem(entries, index))} />
         </Row>
       ))}
       <Add
-        what="service with another percentage"
-        onClick={() => set({ ...derived, services: { ...derived.services, '': { percent: '' } } })}
+        what={`${what} with something else on top`}
+        onClick={() => onChange({ ...derived, [field]: { ...derived[field], '': { percent: '' } } })}
       />
-    </Group>
+    </>
   );
 }

@@ -62,6 +62,14 @@ export function RateCardEditor({
           help="a renewed subscription goes over to it"
         />
       </Row>
+      {form.for === 'own-use' && (
+        <Line
+          label="Overhead on all of it, percent"
+          value={form.overhead}
+          onChange={(percent) => onChange(change(form, 'overhead', percent))}
+          width={220}
+        />
+      )}
       <BuyersEditor value={form.for} onChange={(whom) => onChange({ ...form, for: whom })} />
       <Derivation form={form} onChange={onChange} />
       <Group title={form.derived ? 'Rates of its own, beside or instead of those of the base' : 'Rates'}>

@@ -163,6 +163,11 @@ function Rates({ card, version }: { card: RateCard; version: RateCardVersion }) 
             : []),
         ]}
       />
+      {formOf(version).overhead && (
+        <Typography variant="body2" sx={{ mt: 1.5 }}>
+          Overhead of {formOf(version).overhead} % on all that is charged by it.
+        </Typography>
+      )}
       {formOf(version).derived && (
         <Typography variant="body2" sx={{ mt: 1.5 }}>
           Follows {formOf(version).derived?.base}, with {formOf(version).derived?.['on-top']?.percent ?? '0'}{' '}

@@ -13,6 +13,7 @@ const KINDS = [
   ['markup', 'percentage on a cost'],
   ['fee', 'fee of a tier'],
   ['commitment', 'minimum spend'],
+  ['spread', 'fixed cost, spread by use'],
 ] as const;
 type KindKey = (typeof KINDS)[number][0];
 const PRICED = ['price', 'blocks', 'whole-quantity', 'package', 'markup'] as const;
@@ -29,6 +30,7 @@ export function withKind(rate: Rate, kind: KindKey): Rate {
   const base = { rate: rate.rate };
   if (kind === 'fee') return { ...base, fee: '', price: '' };
   if (kind === 'commitment') return { ...base, commitment: '' };
+  if (kind === 'spread') return { ...base, spread: '', by: rate.meter ?? '' };
   const kept: Rate = { ...base, meter: rate.meter ?? '', per: rate.per ?? '' };
   if (rate.where) kept.where = rate.where;
   const blocks = rate.blocks ?? rate['whole-quantity'] ?? [{ 'up-to': '', price: '' }, { price: '' }];
@@ -124,6 +126,23 @@ export function RateEditor({ rate, currency, meters, tiers, onChange, onRemove }
             onChange={(value) => onChange({ ...rate, price: value })}
             width={130}
           />
+        )}
+        {kind === 'spread' && (
+          <>
+            <Line
+              label={`Cost per month, ${currency}`}
+              value={rate.spread}
+              onChange={(value) => onChange({ ...rate, spread: value })}
+              width={170}
+            />
+            <Line
+              label="Spread by what is used of"
+              value={rate.by}
+              options={meters}
+              onChange={(value) => onChange({ ...rate, by: value })}
+              width={220}
+            />
+          </>
         )}
         {kind === 'commitment' && (
           <>

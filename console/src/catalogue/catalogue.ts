@@ -77,6 +77,8 @@ export interface Rate {
   every?: string;
   advance?: boolean | string;
   commitment?: string;
+  spread?: string;
+  by?: string;
   services?: string[];
 }
 export interface Discount {
@@ -96,6 +98,7 @@ export interface RateCardForm {
   name: string;
   for?: Buyers;
   'at-renewal'?: string;
+  overhead?: string;
   currency: string;
   'starts-on': string;
   rates: Rate[];

@@ -27,6 +27,7 @@ export function whatWords(rate: Rate): string {
   if (rate.fee) return `fee of ${rate.fee}`;
   if (rate.commitment)
     return `minimum spend${rate.services?.length ? ` on ${rate.services.join(', ')}` : ''}`;
+  if (rate.spread) return `fixed cost, spread by ${rate.by ?? ''}`;
   return rate.meter ?? '';
 }
 
@@ -36,7 +37,7 @@ export function perWords(rate: Rate): string {
     if (rate.every === 'once') return 'piece, once';
     return `${rate.every ?? 'month'}${String(rate.advance) === 'true' ? ', in advance' : ''}`;
   }
-  if (rate.commitment) return 'month';
+  if (rate.commitment || rate.spread) return 'month';
   if (rate.package) return `${formatQuantity(rate.package.size)} ${rate.per ?? ''} begun`;
   if (rate.started) return `${rate.per ?? ''}, ${rate.started}s begun`;
   return rate.per ?? '';
@@ -62,7 +63,7 @@ export function priceRows(rate: Rate): { range: string; price: string }[] {
         price: `+${rate.markup.percent} %`,
       },
     ];
-  return [{ range: '', price: rate.price ?? rate.commitment ?? '' }];
+  return [{ range: '', price: rate.price ?? rate.commitment ?? rate.spread ?? '' }];
 }
 
 /** What bounds or eases a rate, in words. */

@@ -1,0 +1,99 @@
+"""The command line of who sells what to whom: offers, own terms, rules, charges by hand, margins."""
+
+import json
+from pathlib import Path
+
+import pytest
+
+from gradumen.core.permissions import Role
+from tests.cli.test_cli import Terminal, profiles, terminal
+from tests.world import World, rate_card
+
+__all__ = ["profiles", "terminal"]
+
+PLAN = """
+plan: kit
+name: Kit
+services: [network]
+minimum-months: 3
+renewal: {months: 3, notice-days: 30}
+terms: {version: t1, text: Be kind.}
+tiers:
+  - {tier: heath, name: Heath, levels: {copies: 1}}
+"""
+
+
+def test_a_plan_is_offered_and_subscribed_to_with_its_terms(terminal: Terminal, tmp_path: Path) -> None:
+    path = tmp_path / "kit.yaml"
+    path.write_text(PLAN)
+    terminal("catalogue", "publish", str(path))
+    create = ("subscriptions", "create", "quillstone", "kit/heath", "--from", "2026-10-01")
+    assert "tarnwick does not offer kit/heath to quillstone" in terminal(*create, exit=1)
+    path.write_text("offer: kit\nname: Small Kit\nto: [quillstone]\nrecommended: heath\n")
+    assert "offer" in terminal("catalogue", "publish", str(path))
+    offers = terminal("catalogue", "offers")
+    assert "Small Kit" in offers and "quillstone" in offers and "Heath" in offers
+    assert "has the terms 't1'" in terminal(*create, exit=1)
+    assert "kit" in terminal(*create, "--accept-terms", "t1")
+    listed = json.loads(terminal("subscriptions", "list", "--json"))
+    kit = next(each for each in listed if each["plan"] == "kit")
+    assert (kit["notice_by"], kit["accepted"][0]["accepted_by"]) == ("2026-12-02", "Mara Fell")
+    assert "earliest end from 2026-10-05 is 2027-01-01" in terminal(
+        "subscriptions", "end", "quillstone", "kit", "2026-11-01", exit=1
+    )
+    path.write_text(PLAN.replace("copies: 1", "copies: 2"))
+    terminal("catalogue", "publish", str(path))
+    changed = terminal("subscriptions", "change", "quillstone", "kit", "--from", "2026-11-01", "--plan-version", "2")
+    assert [line.split()[:2] for line in changed.splitlines()[1:]] == [["2026-10-01", "1"], ["2026-11-01", "2"]]
+    assert "copies" in terminal("catalogue", "differences", "kit", "1", "2")
+
+
+def test_own_terms_rules_and_charges_by_hand(terminal: Terminal, world: World) -> None:
+    assert "nothing deviates" in terminal("subscriptions", "deviations")
+    own = ("subscriptions", "deviate", "quillstone", "Open Range", "--from", "2026-10-01")
+    assert "network/egress 70 GiB" in terminal(*own, "--allowance", "network/egress=70 GiB")
+    assert "is not one of" in terminal(*own, "--level", "speed=1", exit=1)
+    assert "has no equals sign" in terminal(*own, "--level", "speed", exit=1)
+    deviations = terminal("subscriptions", "deviations")
+    assert "network/egress" in deviations and "70 GiB" in deviations
+    terminal(*own, "--as-tier")
+    assert "nothing deviates" in terminal("subscriptions", "deviations")
+
+    assert "no rules" in terminal("assignment-rules", "list", "quillstone")
+    rule = ("assignment-rules", "set", "quillstone", "dishes", "Open Range", "--from", "2026-10-01")
+    assert "at least one of" in terminal(*rule, exit=1)
+    terminal(*rule, "--resource", "dish*", "--where", "size=large")
+    shown = terminal("assignment-rules", "list", "quillstone")
+    assert 'resource {"prefix": "dish"}, size large' in shown
+    assert "not ATTRIBUTE=VALUE" in terminal(*rule, "--where", "size", exit=1)
+    assert "by rule dishes" in terminal("subscriptions", "deviations")
+    terminal("assignment-rules", "delete", "quillstone", "dishes")
+    assert "no rules" in terminal("assignment-rules", "list", "quillstone")
+
+    assert "nothing was charged by hand" in terminal("one-off-charges", "list")
+    enter = ("one-off-charges", "enter", "quillstone", "Open Range", "120.50", "EUR", "Moving in")
+    assert "120.50" in terminal(*enter, "--day", "2026-10-02")
+    assert "Moving in" in terminal("spend", "period-so-far")
+    (charge,) = json.loads(terminal("one-off-charges", "list", "--json"))
+    assert "what is billed of it comes back" in terminal("one-off-charges", "withdraw", charge["id"])
+    assert "withdrawn" in terminal("one-off-charges", "list")
+    assert "Moving in" not in terminal("spend", "period-so-far")
+
+
+def test_segments_margins_and_coming_prices(
+    terminal: Terminal, world: World, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    assert "of segment school" in terminal("organisations", "set-segment", "quillstone", "school")
+    assert "of no segment" in terminal("organisations", "set-segment", "quillstone")
+    margins = terminal("catalogue", "margins", "tarnwick/tenants-eur")
+    assert "tarnwick/own-cost bought, in EUR" in margins
+    assert "vcpu-large" in margins and "60" in margins
+    assert "no prices that you pay" in terminal("catalogue", "price-changes")
+    path = tmp_path / "card.yaml"
+    path.write_text(rate_card("resellers-gbp", "GBP", "resellers", "0.8", "2026-12-01"))
+    terminal("catalogue", "publish", str(path))
+    token = world.user("edda").tokens.create("oxbow", name="program", role=Role.VIEWER)
+    monkeypatch.setenv("GRADUMEN_TOKEN", token.secret)
+    coming = terminal("catalogue", "price-changes")
+    assert "from 2026-12-01: tarnwick/resellers-gbp (GBP), for 1 subscriptions of oxbow" in coming
+    assert "rates[vcpu].price: 0.014 → 0.016" in coming
