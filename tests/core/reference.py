@@ -168,19 +168,21 @@ def _sampled(case: Case) -> Iterator[Entry]:
                     samples = [min(samples, key=lambda each: (each[1][5], each[1][0], each[1][2], each[1][1]))]
                 for quantity, key in samples:
                     day = hour_start(key[5]).astimezone(case.zone).date()
-                    counts = values[who]
+                    counts = int(values[who])
                     if sampling.across is Across.DISTINCT:
                         counts = 10**6
-                    elif sampling.statistic is Statistic.SUM:
+                    elif sampling.statistic in (Statistic.SUM, Statistic.MEAN):
                         counts = quantity
                     yield key[0], *found[key], (key[3], key[4], day), counts
 
 
-def _statistic(sampling: Sampling, samples: list[int]) -> int:
+def _statistic(sampling: Sampling, samples: list[int]) -> Fraction | int:
     if sampling.statistic is Statistic.SUM:
         return sum(samples)
     if sampling.statistic is Statistic.MAX:
         return max(samples)
+    if sampling.statistic is Statistic.MEAN:
+        return Fraction(sum(samples), len(samples))
     return sorted(samples)[ceil(Fraction(95, 100) * len(samples)) - 1]
 
 
@@ -460,6 +462,8 @@ def _spreads(case: Case) -> dict[Key, Charged]:
     whole = (end - start) // timedelta(seconds=1)
     versions = {id(v): (v, line) for line in case.lines.values() for v in line.versions}
     for version, some in versions.values():
+        if not any(isinstance(rate, SpreadRate) for rate in version.rates):
+            continue
         alone = replace(some, start=start, end=end)
         held = [moment for moment in _hours_of(start, end) if _version_at(case, alone, moment) is version]
         for rate in version.rates:

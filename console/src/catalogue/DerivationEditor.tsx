@@ -42,7 +42,7 @@ export function Derivation({
           label="Notice to buyers, days"
           value={derived['notice-days']}
           onChange={(days) => set(change(derived, 'notice-days', days))}
-          width={170}
+          width={190}
         />
         <Remove what="base card" onClick={() => onChange(change(form, 'derived', undefined))} />
       </Row>
@@ -66,7 +66,7 @@ function Top({ label, top, onChange }: { label: string; top: OnTop; onChange: (t
         label={`or amount ${label}`}
         value={top.amount}
         onChange={(amount) => onChange(change(top, 'amount', amount))}
-        width={150}
+        width={200}
       />
     </>
   );

@@ -54,9 +54,10 @@ export function Plan({
   card: RateCard | undefined;
 }) {
   const { home } = useSignedIn();
-  const { version, withdrawn, recommended } = published;
+  const { version, withdrawn } = published;
   const plan = published.form as unknown as PlanForm;
   const own = published.seller === home.organisation;
+  const recommended = own ? (offer?.form as OfferForm | undefined)?.recommended : published.recommended;
   const shown = card && current(card);
   const draft = useDraft('plan', plan.plan, plan as unknown as Record<string, unknown>);
   const offering = useDraft('offer', plan.plan, offer?.form ?? { offer: plan.plan, to: 'all' });

@@ -101,6 +101,7 @@ export function ServiceEditor({
                 options={[
                   ['sum', 'all'],
                   ['max', 'the highest'],
+                  ['mean', 'their mean'],
                   ['p95', '95th percentile'],
                 ]}
               />

@@ -141,7 +141,8 @@ function One({
           <Box key={stretch.starts_on}>
             {stretch.paused ? 'paused' : `${subscription.plan} ${stretch.tier}`}
             {stretch.quantity > 1 && ` × ${stretch.quantity}`}
-            {stretch.trial && ', on trial'}, from {stretch.starts_on}
+            {stretch.trial && ', on trial'}
+            {Object.keys(stretch.deviations).length > 0 && ', with own terms'}, from {stretch.starts_on}
             {stretch.plan_version > 1 && `, version ${stretch.plan_version} of the plan`}
           </Box>
         ))}

@@ -17,6 +17,7 @@ class Statistic(StrEnum):
 
     SUM = "sum"
     MAX = "max"
+    MEAN = "mean"
     P95 = "p95"
 
 
@@ -46,12 +47,14 @@ class Sampling:
 
     @property
     def additive(self) -> bool:
-        """Whether it is a plain sum."""
-        return self.statistic is Statistic.SUM and self.across is Across.SUM
+        """Whether it is a plain sum: the mean, counted for every hour that was sampled, is the sum of the samples."""
+        return self.statistic in (Statistic.SUM, Statistic.MEAN) and self.across is Across.SUM
 
 
 ADDITIVE = Sampling()
 """A plain sum."""
+_PARTS = 4 * 750**2
+"""Fractions with denominators up to 750, the hours of a period, differ by more than one in so many parts."""
 
 
 def largest(values: pl.Series) -> int:
@@ -78,20 +81,23 @@ def sampled(rows: pl.DataFrame, sampling: Sampling) -> pl.DataFrame:
     values = {
         Statistic.SUM: pl.col("quantity").sum(),
         Statistic.MAX: pl.col("quantity").max(),
+        Statistic.MEAN: pl.col("quantity").cast(pl.Int128).sum() // pl.len().cast(pl.Int128),
         Statistic.P95: pl.col("quantity").sort().get((pl.len() * 95 + 99) // 100 - 1),
     }
-    value = hourly.group_by("who").agg(values[sampling.statistic].alias("value"))
+    rest = pl.col("quantity").cast(pl.Int128).sum() % pl.len().cast(pl.Int128) * _PARTS // pl.len().cast(pl.Int128)
+    beyond = rest if sampling.statistic is Statistic.MEAN else pl.lit(0, dtype=pl.Int128).first()
+    value = hourly.group_by("who").agg(values[sampling.statistic].alias("value"), beyond.alias("beyond"))
     if sampling.across is Across.MAX:
         value = (
             value.with_columns(codes.scope_and_window().alias("together"))
-            .sort("value", "who", descending=[True, False])
+            .sort("value", "beyond", "who", descending=[True, True, False])
             .group_by("together", maintain_order=True)
             .first()
         )
     counted = hourly.group_by("who", "place").agg(pl.len().alias("hours"), pl.col("quantity").sum().alias("used"))
     found = counted.join(value.select("who", "value"), on="who")
     steady = pl.col("value").cast(pl.Int128) * pl.col("hours").cast(pl.Int128)
-    quantity = pl.col("used") if sampling.statistic is Statistic.SUM else steady
+    quantity = pl.col("used") if sampling.statistic in (Statistic.SUM, Statistic.MEAN) else steady
     return codes.parts(found.with_columns(quantity.cast(pl.Int128).alias("quantity")))
 
 

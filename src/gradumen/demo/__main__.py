@@ -16,7 +16,7 @@ from pathlib import Path
 import httpx
 import psutil
 
-from gradumen.core.errors import GradumenError
+from gradumen.core.errors import Conflict, GradumenError
 from gradumen.demo.check import run_check
 from gradumen.demo.history import CLOSED_MONTHS, Calendar, History
 from gradumen.demo.scenario import ORGANISATIONS, PASSWORD, SIGNERS, TARNWICK_MEMBERS
@@ -36,10 +36,10 @@ def main() -> int:
     parser.add_argument("--check", action="store_true", help="show that everything works, then end")
     arguments = parser.parse_args()
     data = arguments.data or Path(f"/var/tmp/gradumen-demo-{arguments.size}-{pwd.getpwuid(os.getuid()).pw_name}")
-    if arguments.fresh:
-        _remove(data)
     service = Service(data, arguments.port)
     try:
+        if arguments.fresh:
+            _remove(data)
         began = time.monotonic()
         service.start()
         history = _prepare(service, arguments)
@@ -151,12 +151,21 @@ def _prepare(service: Service, arguments: argparse.Namespace) -> History:
 
 
 def _remove(data: Path) -> None:
-    """Remove an earlier demo, with its database stopped."""
+    """Remove an earlier demo, with its database stopped.
+
+    Raises:
+        Conflict: it is still running.
+    """
     pid_file = data / "database" / "db.pid"
     if pid_file.exists():
         try:
             process = psutil.Process(int(pid_file.read_text()))
             if str(data) in " ".join(process.cmdline()):
+                above = process.parent()
+                if above is not None and "serve" in above.cmdline():
+                    raise Conflict(
+                        f"a demo runs on {data} (process {above.pid}); stop it first, or give another --data"
+                    )
                 process.terminate()
                 process.wait(60)
         except (psutil.NoSuchProcess, ValueError):
