@@ -150,7 +150,22 @@ def test_a_reseller_sells_nothing_that_it_may_not(world: World) -> None:
     ):
         with pytest.raises(CatalogueInvalid, match=words):
             world.user("edda").catalogue.publish("oxbow", files(text))
+    mixed = LABOUR.replace("services: [labour]", "services: [labour, network]").replace(
+        "for: {segments: [looked-after]}", "for: named"
+    )
+    world.user("edda").catalogue.publish("oxbow", files(mixed))
+    order = SubscriptionCreate(
+        organisation="saltmarsh",
+        plan="helping-hands",
+        tier="heath",
+        name="Hands",
+        starts_on=date(2026, 10, 1),
+        rate_card="helping-gbp",
+    )
+    world.user("edda").subscriptions.create(order)
     offer(world, "tarnwick", "to: tenants")
+    with pytest.raises(NotOffered, match="oxbow may not sell helping-hands any more: service 'network'"):
+        world.user("edda").subscriptions.create(order.model_copy(update={"name": "More hands"}))
     own = "plan: ox\nname: Ox\nservices: [compute]\ntiers: [{tier: heath, name: Heath}]"
     with pytest.raises(CatalogueInvalid, match="in no plan that is offered to you"):
         world.user("edda").catalogue.publish("oxbow", files(own))

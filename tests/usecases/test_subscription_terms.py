@@ -203,6 +203,10 @@ def test_deviations_are_their_sellers_own(holding: World) -> None:
     )
     holding.mara.subscriptions.deviate(held.id, upper)
     assert holding.user("edda").subscriptions.deviations("oxbow") == []
+    retail = SubscriptionDeviate(seller="oxbow", starts_on=day, deviations={"allowances": {"network/egress": "7 GiB"}})
+    holding.user("edda").subscriptions.deviate(held.id, retail)
+    assert "7 GiB" in str(holding.user("ines").subscriptions.list("saltmarsh"))
+    assert "7 GiB" not in str(holding.mara.subscriptions.list("saltmarsh")), "a reseller's retail is its own"
     with pytest.raises(Forbidden):
         holding.mara.subscriptions.deviations("oxbow")
     with pytest.raises(Forbidden):

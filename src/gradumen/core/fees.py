@@ -10,7 +10,7 @@ from zoneinfo import ZoneInfo
 from gradumen.core.charges import Charge, Part, PricedBlock
 from gradumen.core.exact import AMOUNT_PLACES, allocate, round_half_up, scaled, unscaled
 from gradumen.core.periods import day_start, months_after
-from gradumen.core.rates import MICRO, Every, Over, RateCardVersion, RecurringRate, SpendCommitment
+from gradumen.core.rates import MICRO, Every, Over, RateCardVersion, RecurringRate, SpendCommitment, SpreadRate
 from gradumen.core.rating import Pricing, RatedLine
 
 
@@ -181,23 +181,35 @@ def _true_up(
         return
     seconds = [int((end - start).total_seconds()) for _, start, end in spans]
     for (line, start, end), length, share in zip(spans, seconds, allocate(missing, seconds), strict=True):
-        amount = unscaled(share, AMOUNT_PLACES)
-        yield Charge(
-            line=line.number,
-            kind=rate.kind,
-            rate=rate.slug,
-            version=version,
-            meter=None,
-            unit="month",
-            quantity=Decimal(length),
-            covered=Decimal(0),
-            before=Decimal(0),
-            blocks=(),
-            amount=amount,
-            start=start,
-            end=end,
-            parts=day_parts(start, end, Decimal(length), amount, pricing.zone),
-        )
+        yield month_share(line, rate, version, (start, end), length, unscaled(share, AMOUNT_PLACES), pricing.zone)
+
+
+def month_share(
+    line: RatedLine,
+    rate: SpendCommitment | SpreadRate,
+    version: RateCardVersion,
+    service: tuple[datetime, datetime],
+    seconds: int,
+    amount: Decimal,
+    zone: ZoneInfo,
+) -> Charge:
+    """A line's share of an amount per month, over the days of its service."""
+    return Charge(
+        line=line.number,
+        kind=rate.kind,
+        rate=rate.slug,
+        version=version,
+        meter=None,
+        unit="month",
+        quantity=Decimal(seconds),
+        covered=Decimal(0),
+        before=Decimal(0),
+        blocks=(),
+        amount=amount,
+        start=service[0],
+        end=service[1],
+        parts=day_parts(service[0], service[1], Decimal(seconds), amount, zone),
+    )
 
 
 def _union(spans: Iterable[tuple[datetime, datetime]]) -> int:

@@ -1,6 +1,7 @@
 """Internal cost: fixed amounts spread over lines by a key, and overhead on top of all that a line is charged."""
 
 from collections.abc import Iterator, Sequence
+from dataclasses import replace
 from datetime import datetime
 from decimal import Decimal
 from fractions import Fraction
@@ -18,7 +19,7 @@ from gradumen.core.exact import (
     scaled,
     unscaled,
 )
-from gradumen.core.fees import day_parts
+from gradumen.core.fees import month_share
 from gradumen.core.periods import day_start, hour_number
 from gradumen.core.rates import RateCardVersion, SpreadRate
 from gradumen.core.rating import Pricing, RatedLine
@@ -68,25 +69,8 @@ def _spread(
     shares = allocate(scaled(amount, AMOUNT_PLACES), weights)
     for (line, start, end), length, key, share in zip(spans, seconds, keys, shares, strict=True):
         if share:
-            own = unscaled(share, AMOUNT_PLACES)
-            yield Charge(
-                line=line.number,
-                kind=rate.kind,
-                rate=rate.slug,
-                version=version,
-                meter=None,
-                unit="month",
-                quantity=Decimal(length),
-                covered=Decimal(0),
-                before=Decimal(0),
-                blocks=(),
-                amount=own,
-                start=start,
-                end=end,
-                shared=Shared(total, amount),
-                key=unscaled(key, QUANTITY_PLACES),
-                parts=day_parts(start, end, Decimal(length), own, pricing.zone),
-            )
+            own = month_share(line, rate, version, (start, end), length, unscaled(share, AMOUNT_PLACES), pricing.zone)
+            yield replace(own, shared=Shared(total, amount), key=unscaled(key, QUANTITY_PLACES))
 
 
 def _used(rows: pl.DataFrame, meter: int, span: tuple[datetime, datetime]) -> dict[int, int]:

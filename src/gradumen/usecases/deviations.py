@@ -63,6 +63,7 @@ def list_deviations(tx: Session, caller: Caller, *, seller: str) -> list[Deviati
         tx, {each.organisation_id for _, each, _ in rows} | {line.buyer_id for line, _, _ in rows}
     )
     cards = {row.id: row.slug for row in tx.scalars(select(RateCardRow).where(RateCardRow.organisation_id == owner.id))}
+    by_rule = {id: _by_rule(tx, owner, names[id]) for id in {line.buyer_id for line, _, _ in rows}}
     found: list[Deviation] = []
     seen: set[tuple[UUID, str, str, str]] = set()
     for row, follows in pairwise([*rows, None]):
@@ -73,7 +74,7 @@ def list_deviations(tx: Session, caller: Caller, *, seller: str) -> list[Deviati
         if over:
             continue
         holder = names[subscription.organisation_id].slug
-        own = _of_line(tx, owner, names[line.buyer_id], line, version, cards, published)
+        own = _of_line(line, version, by_rule[line.buyer_id], cards, published)
         for kind, what, standard, value in own:
             key = (subscription.id, kind, what, value)
             if key not in seen:
@@ -83,20 +84,18 @@ def list_deviations(tx: Session, caller: Caller, *, seller: str) -> list[Deviati
     return sorted(found, key=lambda each: (each.organisation, each.subscription, each.kind, each.what, each.starts_on))
 
 
+def _by_rule(tx: Session, seller: OrganisationRow, buyer: OrganisationRow) -> str | None:
+    """The card that the seller's rules give a buyer; None if none does."""
+    try:
+        return choose_card(tx, seller, buyer, None).slug
+    except NotPriceable:
+        return None
+
+
 def _of_line(
-    tx: Session,
-    seller: OrganisationRow,
-    buyer: OrganisationRow,
-    line: SupplyLineRow,
-    version: PlanVersionRow,
-    cards: dict[UUID, str],
-    published: Published,
+    line: SupplyLineRow, version: PlanVersionRow, by_rule: str | None, cards: dict[UUID, str], published: Published
 ) -> Iterator[tuple[str, str, str | None, str]]:
     """Kind, what, standard and own value of each deviation of a line."""
-    try:
-        by_rule = choose_card(tx, seller, buyer, None).slug
-    except NotPriceable:
-        by_rule = None
     if cards[line.rate_card_id] != by_rule:
         yield "rate_card", "rate card", by_rule, cards[line.rate_card_id]
     plan = plan_of(version, published)

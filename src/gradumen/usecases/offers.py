@@ -133,7 +133,7 @@ def check_right(
 
     Raises:
         NotFound: the plan is none of its chain's, or a seller above the caller does not offer it.
-        NotOffered: its seller does not offer it this tier, or may not offer it itself.
+        NotOffered: its seller does not offer it this tier, or may not offer it or one of its services itself.
         Invalid: the plan has no such tier.
     """
     owner = published.owners.get(("plan", plan))
@@ -156,6 +156,12 @@ def check_right(
                 organisation=each.slug,
             )
     published.plans[plan].tier(tier)
+    try:
+        check_services(tx, scope.tree, known[owner], published.plans[plan].services, published)
+    except Invalid as lapsed:
+        raise NotOffered(
+            f"{known[owner].slug} may not sell {plan} any more: {lapsed.message}", plan=plan, tier=tier
+        ) from lapsed
 
 
 def offers_to(tx: Session, tree: Tree, seller: OrganisationRow, published: Published) -> list[Offer]:
@@ -224,7 +230,8 @@ def check_services(
     may = {
         service
         for slug, plan in published.plans.items()
-        if offers.right(tree, known, seller.id, slug).tiers
+        if published.owners.get(("plan", slug), seller.id) != seller.id
+        and offers.right(tree, known, seller.id, slug).tiers
         for service in plan.services
     }
     for slug in foreign:

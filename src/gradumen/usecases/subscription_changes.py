@@ -128,7 +128,7 @@ def _changed(tx: Session, scope: Scope, row: SubscriptionRow, published: Publish
     row.version += 1
     touch_months(tx, row.organisation_id, months_since(row.starts_on, scope.now.date()))
     tx.flush()
-    return views(tx, [row], scope.now.date(), published)[0]
+    return views(tx, scope, [row], published)[0]
 
 
 @use_case

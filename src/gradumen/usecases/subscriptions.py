@@ -141,7 +141,7 @@ def create_subscription(
     add_lines(tx, row, links, version, found, stretches, rate_card)
     check_tier_quotas(tx, scope, buyer, row, starts_on, published)
     touch_months(tx, buyer.id, months_since(starts_on, scope.now.date()))
-    return views(tx, [row], scope.now.date(), published)[0]
+    return views(tx, scope, [row], published)[0]
 
 
 def _check_days(starts_on: date, ends_on: date | None, trial_until: date | None) -> None:
@@ -240,7 +240,7 @@ def end_subscription(
     row.ends_on, row.version = ends_on, row.version + 1
     touch_months(tx, row.organisation_id, months_since(row.starts_on, today))
     tx.flush()
-    return views(tx, [row], today, published)[0]
+    return views(tx, scope, [row], published)[0]
 
 
 def _check_entered(tx: Session, row: SubscriptionRow, ends_on: date | None) -> None:
@@ -282,12 +282,13 @@ def list_subscriptions(tx: Session, caller: Caller, *, organisation: str, below:
     owner = get_organisation(tx, scope, organisation)
     owners = scope.tree.below([owner.id]) if below else {owner.id}
     rows = list(tx.scalars(select(SubscriptionRow).where(SubscriptionRow.organisation_id.in_(owners))))
-    found = views(tx, rows, scope.now.date(), load_published(tx))
+    found = views(tx, scope, rows, load_published(tx))
     return sorted(found, key=lambda each: (each.organisation, each.name))
 
 
-def views(tx: Session, rows: list[SubscriptionRow], today: date, published: Published) -> list[Subscription]:
-    """Subscriptions as their viewers see them."""
+def views(tx: Session, scope: Scope, rows: list[SubscriptionRow], published: Published) -> list[Subscription]:
+    """Subscriptions as their viewers see them; own terms only by those who see the money of that link."""
+    today = scope.now.date()
     ids = [row.id for row in rows]
     owners = organisations_by_id(tx, {row.organisation_id for row in rows})
     projects = {p.id: p.slug for p in tx.scalars(select(ProjectRow).where(ProjectRow.organisation_id.in_(owners)))}
@@ -309,7 +310,7 @@ def views(tx: Session, rows: list[SubscriptionRow], today: date, published: Publ
             line.paused,
             line.trial,
             line.choices,
-            line.deviations,
+            line.deviations if scope.sees_link(line.seller_id, line.buyer_id) else {},
         )
         before = stretches[line.subscription_id]
         if not before or _differs(before[-1], stretch):
