@@ -174,7 +174,7 @@ def test_one_subscription_deviates_and_is_listed(holding: World) -> None:
     assert mara.deviate(held.id, body).stretches[-1].deviations == deviations
     found = {(each.kind, each.what, each.standard, each.own, each.starts_on) for each in mara.deviations("tarnwick")}
     assert found == {
-        ("rate_card", "rate card", "tenants-eur", "later", day),
+        ("rate_card", "long-hold", "tenants-eur", "later", day),
         ("allowance", "network/egress", "10 GiB", "99 GiB", day),
         ("level", "copies", "2", "5", day),
     }

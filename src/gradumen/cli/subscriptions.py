@@ -193,6 +193,9 @@ def run_deviate(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     return 0
 
 
+_SAID = {"plan_version": "version of {}", "rate_card": "rate card for {}"}
+
+
 def run_deviations(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     """Show deviations."""
     found = client.subscriptions.deviations(own_organisation(arguments))
@@ -203,7 +206,7 @@ def run_deviations(arguments: argparse.Namespace, client: Client, out: Out) -> i
             (
                 each.organisation,
                 each.subscription,
-                each.what if each.kind != "plan_version" else f"version of {each.what}",
+                _SAID.get(each.kind, "{}").format(each.what),
                 each.standard or "—",
                 each.own,
                 each.starts_on.isoformat(),

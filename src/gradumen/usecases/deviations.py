@@ -97,7 +97,7 @@ def _of_line(
 ) -> Iterator[tuple[str, str, str | None, str]]:
     """Kind, what, standard and own value of each deviation of a line."""
     if cards[line.rate_card_id] != by_rule:
-        yield "rate_card", "rate card", by_rule, cards[line.rate_card_id]
+        yield "rate_card", version.document["plan"], by_rule, cards[line.rate_card_id]
     plan = plan_of(version, published)
     newest = published.forms["plan", plan.slug][-1][0]
     if version.number != newest:
