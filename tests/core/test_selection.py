@@ -3,7 +3,7 @@
 from itertools import product
 
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from gradumen.core.errors import Invalid
@@ -22,6 +22,7 @@ RULES = st.builds(
 ) | st.builds(Buyers, st.none(), some(SLUGS))
 
 
+@settings(max_examples=600)
 @given(RULES, RULES)
 def test_two_rules_tie_where_some_buyer_fits_both_and_neither_is_more_special(one: Buyers, other: Buyers) -> None:
     both = [buyer for buyer in EVERYBODY if one.holds(buyer) and other.holds(buyer)]

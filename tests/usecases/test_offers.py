@@ -62,6 +62,7 @@ def test_a_plan_is_ordered_only_where_every_link_offers_it(world: World) -> None
     subscribe(world, "quillstone", "heath")
     offer(world, "tarnwick", "to: [oxbow]\ntiers: [moor]")
     subscribe(world, "saltmarsh", "moor")
+    assert [tier["tier"] for tier in plans(world, "wynn")["open-range"].form["tiers"]] == ["moor"]
     with pytest.raises(NotOffered, match="tarnwick does not offer open-range/heath to oxbow; it may order moor"):
         subscribe(world, "thistledown", "heath")
     with pytest.raises(NotOffered, match="to quillstone; it may order none"):

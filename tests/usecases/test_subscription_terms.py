@@ -1,19 +1,29 @@
 """What a subscription promises: terms, renewal and its price, choices, quotas, plan versions, deviations."""
 
+import threading
 from datetime import date
 from decimal import Decimal
 from typing import Any
 
 import pytest
 
-from gradumen.core.errors import Forbidden, Invalid, NotFound, QuotaExceeded
+from gradumen.client import Client
+from gradumen.core.errors import (
+    Forbidden,
+    GradumenError,
+    Invalid,
+    NotFound,
+    QuotaBelowSubscribed,
+    QuotaExceeded,
+)
+from gradumen.wire.estimates import EstimateAsked, ExpectedUse
 from gradumen.wire.subscriptions import (
     SubscriptionBody,
     SubscriptionChange,
     SubscriptionCreate,
     SubscriptionDeviate,
 )
-from tests.world import GIB, World, egress, files, moment, rate_card
+from tests.world import EMAILS, GIB, PASSWORD, World, egress, files, moment, rate_card
 
 HOLD = """
 service: vault
@@ -126,6 +136,18 @@ def test_it_renews_at_the_card_of_its_renewal_and_ends_only_with_notice(holding:
     with pytest.raises(Invalid, match="the earliest end from 2026-10-05 is 2027-10-01"):
         subscriptions.end(held.id, date(2026, 12, 1))
     assert subscriptions.end(held.id, date(2027, 10, 1)).ends_on == date(2027, 10, 1)
+    asked = EstimateAsked(
+        organisation="quillstone",
+        plan="long-hold",
+        tier="heath",
+        first_day=date(2027, 1, 1),
+        months=14,
+        rate_card="opening",
+        expected=[ExpectedUse(meter="network/egress", quantity="30", unit="GiB", attributes={})],
+    )
+    estimate = holding.mara.estimates.price(asked)
+    assert (estimate.renews_on, estimate.renewal_card) == (date(2028, 1, 1), "later")
+    assert [month.total for month in estimate.months] == [Decimal(30)] * 12 + [Decimal(52)] * 2, "20 GiB and the fee"
     holding.mara.clock.set(moment("2026-11-05"), held=True)
     fees = {
         (period, line.amount)
@@ -162,6 +184,58 @@ def test_quotas_of_all_subscriptions_fit_what_was_granted(holding: World) -> Non
     two = hold(holding, "Two")
     with pytest.raises(QuotaExceeded):
         holding.mara.subscriptions.change(two.id, SubscriptionChange(starts_on=date(2026, 11, 1), quantity=2))
+
+
+def test_a_limit_is_not_lowered_below_what_tiers_promise(holding: World) -> None:
+    held = hold(holding, quantity=2)
+    with pytest.raises(QuotaBelowSubscribed, match="199 storage is below the 200 that the tiers of quillstone's"):
+        holding.mara.quotas.grant("quillstone", "storage", Decimal(199))
+    holding.mara.quotas.grant("quillstone", "storage", Decimal(200))
+    holding.mara.subscriptions.change(held.id, SubscriptionChange(starts_on=date(2026, 10, 5), quantity=1))
+    assert holding.mara.quotas.grant("quillstone", "storage", Decimal(100)).limit == 100
+
+
+def test_subscriptions_made_at_once_never_promise_more_than_was_granted(holding: World) -> None:
+    """Two callers at a gate, again and again: each of 100 fits into 150 alone, so exactly one is made."""
+    holding.mara.quotas.grant("quillstone", "storage", Decimal(150))
+    clients = [Client(holding.url) for _ in range(2)]
+    for client in clients:
+        client.sign_in(EMAILS["mara"], PASSWORD)
+    for turn in range(12):
+        gate = threading.Barrier(2)
+        made: list[SubscriptionBody] = []
+        refused: list[GradumenError] = []
+
+        def ask(
+            index: int,
+            turn: int = turn,
+            gate: threading.Barrier = gate,
+            made: list[SubscriptionBody] = made,
+            refused: list[GradumenError] = refused,
+        ) -> None:
+            body = SubscriptionCreate(
+                organisation="quillstone",
+                plan="long-hold",
+                tier="heath",
+                name=f"{turn}-{index}",
+                starts_on=date(2026, 10, 1),
+                accepted_terms="2026-1",
+            )
+            gate.wait()
+            try:
+                made.append(clients[index].subscriptions.create(body))
+            except QuotaExceeded as error:
+                refused.append(error)
+
+        threads = [threading.Thread(target=ask, args=(index,)) for index in range(2)]
+        for thread in threads:
+            thread.start()
+        for thread in threads:
+            thread.join(60)
+        assert (len(made), len(refused)) == (1, 1)
+        holding.mara.subscriptions.end(made[0].id, date(2026, 10, 1))
+    for client in clients:
+        client.close()
 
 
 def test_one_subscription_deviates_and_is_listed(holding: World) -> None:

@@ -260,6 +260,11 @@ function Outcome({ estimate }: { estimate: Estimate }) {
           By rate card {estimate.rate_card} of {estimate.seller}.
         </Typography>
       </Box>
+      {estimate.renews_on && (
+        <Typography variant="body2" sx={{ mb: 1 }}>
+          Renews on {estimate.renews_on}; from then on by {estimate.seller}/{estimate.renewal_card ?? ''}.
+        </Typography>
+      )}
       {estimate.not_priced.length > 0 && (
         <Alert severity="warning" variant="outlined">
           Nothing prices {estimate.not_priced.join(', ')}; it is not in this sum.

@@ -1741,6 +1741,8 @@ export interface components {
         /**
          * EstimateBody
          * @description What a tier would cost, net of tax, month by month; ``not_priced`` names meters without a rate.
+         *
+         *     From ``renews_on`` it is priced by ``renewal_card``, where the card names one.
          */
         EstimateBody: {
             /** Currency */
@@ -1751,6 +1753,10 @@ export interface components {
             not_priced: string[];
             /** Rate Card */
             rate_card: string;
+            /** Renewal Card */
+            renewal_card: string | null;
+            /** Renews On */
+            renews_on: string | null;
             /** Seller */
             seller: string;
             /**

@@ -85,6 +85,8 @@ def run_price(arguments: argparse.Namespace, client: Client, out: Out) -> int:
             right=("QUANTITY", found.currency),
         )
     out.say(f"{len(found.months)} months: {money(found.total, found.currency)} {found.currency} net of tax")
+    if found.renews_on is not None:
+        out.say(f"renews on {found.renews_on}, from then on by {found.seller}/{found.renewal_card}")
     for meter in found.not_priced:
         out.say(f"nothing prices {meter}: it is not in this estimate")
     return 0

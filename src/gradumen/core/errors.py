@@ -13,6 +13,7 @@ GradumenError
 └── Conflict                 does not fit the state of things
     ├── QuotaExceeded        a grant or request above what is left
     ├── QuotaBelowGranted    a limit below what is already given on
+    ├── QuotaBelowSubscribed a limit below what the tiers of subscriptions promise
     ├── UnlimitedBelow       a limit for one below whom somebody has none
     ├── VersionInForce       a published version would change
     ├── NotOffered           a tier that its seller does not offer to the buyer
@@ -159,6 +160,22 @@ class QuotaBelowGranted(Conflict):
             asked=asked,
             granted=granted,
             excess=excess,
+            holder=holder,
+        )
+
+
+class QuotaBelowSubscribed(Conflict):
+    """A limit would be set below what the tiers of its holder's subscriptions promise together."""
+
+    code = "quota_below_subscribed"
+
+    def __init__(self, *, measure: str, asked: str, promised: str, holder: str) -> None:
+        super().__init__(
+            f"a limit of {asked} {measure} is below the {promised} that the tiers of {holder}'s subscriptions promise; "
+            "change a tier or end a subscription first",
+            measure=measure,
+            asked=asked,
+            promised=promised,
             holder=holder,
         )
 

@@ -81,8 +81,16 @@ class Estimate:
         return add([month.total for month in self.months])
 
 
-def estimate(order: Order, versions: Sequence[RateCardVersion], zone: ZoneInfo) -> Estimate:
+def estimate(
+    order: Order,
+    versions: Sequence[RateCardVersion],
+    zone: ZoneInfo,
+    renewal: tuple[date, Sequence[RateCardVersion]] | None = None,
+) -> Estimate:
     """Price an order by a card's versions; each month by those that hold then.
+
+    Args:
+        renewal: from which day on another card prices it, and that card's versions.
 
     Raises:
         Invalid: a quantity, term or card that cannot be priced.
@@ -101,14 +109,19 @@ def estimate(order: Order, versions: Sequence[RateCardVersion], zone: ZoneInfo) 
         versions=tuple(versions),
         allowances=order.allowances,
         quantity=order.quantity,
+        subscription=0,
         first_day=order.first_day,
         meters=order.meters,
     )
+    lines = [line]
+    if renewal is not None and renewal[0] < end:
+        renewed = day_start(renewal[0], zone)
+        lines = [replace(line, end=renewed), replace(line, number=1, start=renewed, versions=tuple(renewal[1]))]
     months: list[EstimatedMonth] = []
     missing: dict[str, None] = {}
     period = Period(order.first_day.year, order.first_day.month)
     while period.first_day < end:
-        found, unpriced = _month(line, order.expected, period, zone)
+        found, unpriced = _month(lines, order.expected, period, zone)
         missing.update(dict.fromkeys(unpriced))
         rounded = [line_amount([charge.amount], versions[0].currency) for charge in found]
         months.append(EstimatedMonth(period, tuple(found), add(rounded)))
@@ -117,10 +130,10 @@ def estimate(order: Order, versions: Sequence[RateCardVersion], zone: ZoneInfo) 
 
 
 def _month(
-    line: RatedLine, expected: Sequence[Expected], period: Period, zone: ZoneInfo
+    lines: Sequence[RatedLine], expected: Sequence[Expected], period: Period, zone: ZoneInfo
 ) -> tuple[list[Charge], list[str]]:
-    pricing = Pricing({0: line}, {}, {}, period, zone)
-    groups, unpriced = _groups(pricing, line, expected)
+    pricing = Pricing({line.number: line for line in lines}, {}, {}, period, zone)
+    groups, unpriced = _groups(pricing, expected)
     usage = [_with_day(charge, pricing) for charge in pricing.price(groups).charges()]
     charges = [*usage, *fees(pricing)]
     charges += discounts_of(charges, pricing)
@@ -128,31 +141,30 @@ def _month(
     return charges, unpriced
 
 
-def _groups(pricing: Pricing, line: RatedLine, expected: Sequence[Expected]) -> tuple[Groups, list[str]]:
+def _groups(pricing: Pricing, expected: Sequence[Expected]) -> tuple[Groups, list[str]]:
     """Expected quantities of the month, divided over versions by seconds and over time windows by hours of a week."""
-    spans = [pricing.service_period(line, version) for version in line.versions]
+    held = [(line, version) for line in pricing.lines.values() for version in line.versions]
+    spans = [pricing.service_period(line, version) for line, version in held]
     seconds = [max(0, int((end - start).total_seconds())) for start, end in spans]
     whole = int((pricing.end - pricing.start).total_seconds())
-    index = {(at.order, at.rate.slug): number for number, at in enumerate(pricing.combiner.rates)}
-    quantities: list[int] = []
-    rates: list[int] = []
+    index = {(id(at.version), at.rate.slug): number for number, at in enumerate(pricing.combiner.rates)}
+    rows: list[tuple[int, int, int]] = []
     unpriced: list[str] = []
     for each in expected:
         covered = sum(seconds)
         # What lies outside the term is not used.
         in_month = each.scaled_quantity * covered // whole
-        for order, share in enumerate(allocate(in_month, seconds)) if covered else ():
-            version = line.versions[order]
+        shares = allocate(in_month, seconds) if covered else ()
+        for (line, version), share in zip(held, shares, strict=bool(covered)):
             for rate, part in _by_rate(version, each, share):
                 if rate is None:
                     unpriced.append(each.meter.slug)
                 else:
-                    quantities.append(part)
-                    rates.append(index[order, rate.slug])
-    none = np.full(len(rates), -1, dtype=np.int64)
-    zero = np.zeros(len(rates), dtype=np.int64)
-    found = fitted(np.array(quantities, dtype=object))
-    return merged(Groups(zero, none, np.array(rates, dtype=np.int64), found, none, none)), unpriced
+                    rows.append((line.number, index[id(version), rate.slug], part))
+    numbers, rates = (np.array([row[place] for row in rows], dtype=np.int64) for place in (0, 1))
+    none = np.full(len(rows), -1, dtype=np.int64)
+    found = fitted(np.array([row[2] for row in rows], dtype=object))
+    return merged(Groups(numbers, none, rates, found, none, none)), unpriced
 
 
 def _by_rate(version: RateCardVersion, each: Expected, share: int) -> list[tuple[UsageRate | None, int]]:

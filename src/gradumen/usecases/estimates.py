@@ -34,7 +34,7 @@ from gradumen.usecases.published import Published, load_cards, load_published, p
 from gradumen.usecases.rating import RatedPeriod, load_links
 from gradumen.usecases.scope import Caller, get_organisation, load_scope, organisations_by_id
 from gradumen.usecases.subscriptions import newest_plan
-from gradumen.usecases.supply_lines import check_quantity
+from gradumen.usecases.supply_lines import check_quantity, find_renewal
 from gradumen.usecases.tier_sales import check_on_sale
 
 
@@ -70,7 +70,7 @@ class MonthView:
 
 @dataclass(frozen=True, slots=True)
 class EstimateView:
-    """What a tier would cost, net of tax, month by month."""
+    """What a tier would cost, net of tax, month by month; from ``renews_on`` by the card ``renewal_card``, if any."""
 
     seller: str
     rate_card: str
@@ -78,6 +78,8 @@ class EstimateView:
     total: Decimal
     months: list[MonthView]
     not_priced: list[str]
+    renews_on: date | None
+    renewal_card: str | None
 
 
 @use_case
@@ -128,8 +130,14 @@ def estimate_price(
         allowances=base_allowances(found.tier(tier), published.meters),
         meters=frozenset(meter.slug for service in found.services for meter in published.services[service].meters),
     )
-    stored = load_cards(tx, [card.id], published)[card.id]
-    outcome = estimate(order, stored.versions, zone_of(zone_name(tx, seller_id, order.first_day)))
+    renewal = find_renewal(tx, seller, card, found, order.first_day)
+    stored = load_cards(tx, [card.id, *([renewal[1].id] if renewal else [])], published)
+    outcome = estimate(
+        order,
+        stored[card.id].versions,
+        zone_of(zone_name(tx, seller_id, order.first_day)),
+        None if renewal is None else (renewal[0], stored[renewal[1].id].versions),
+    )
     return EstimateView(
         seller=seller.slug,
         rate_card=card.slug,
@@ -153,6 +161,8 @@ def estimate_price(
             for month in outcome.months
         ],
         not_priced=list(outcome.not_priced),
+        renews_on=renewal[0] if renewal else None,
+        renewal_card=renewal[1].slug if renewal else None,
     )
 
 

@@ -1,22 +1,24 @@
 """Quotas: granted down the tree, with the caller's figures in every refusal."""
 
 from dataclasses import dataclass, replace
+from datetime import date
 from decimal import Decimal
-from uuid import UUID
 
-from sqlalchemy import func, select, update
-from sqlalchemy.dialects.mysql import insert
+from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from gradumen.core.catalogue import name_of
-from gradumen.core.errors import EditedMeanwhile, Forbidden, Invalid
-from gradumen.core.exact import add
+from gradumen.core.errors import EditedMeanwhile, Forbidden, Invalid, QuotaBelowSubscribed
+from gradumen.core.exact import add, text
 from gradumen.core.permissions import Right
 from gradumen.core.quotas import MEASURE_UNITS, Holding, Measure, check_grant
 from gradumen.store.organisations import OrganisationRow, ProjectRow
 from gradumen.store.quotas import QuotaRow
 from gradumen.store.unit_of_work import use_case
-from gradumen.usecases.scope import Caller, Scope, get_organisation, get_project, load_scope
+from gradumen.usecases.published import load_published
+from gradumen.usecases.quota_rows import absent_quota, lock_quota
+from gradumen.usecases.scope import Caller, get_organisation, get_project, load_scope
+from gradumen.usecases.tier_quotas import promised_by_tiers
 
 
 @dataclass(frozen=True, slots=True)
@@ -59,7 +61,7 @@ def list_quotas(tx: Session, caller: Caller, *, organisation: str) -> list[Quota
     found = {(row.project_id, row.measure): row for row in rows}
     views: list[Quota] = []
     for measure in Measure:
-        row = found.get((None, measure)) or _absent(scope, owner, owner.id, None, measure)
+        row = found.get((None, measure)) or absent_quota(scope, owner, owner.id, None, measure)
         views.append(_view(tx, owner.slug, None, row))
         for project_id, slug in sorted(projects.items(), key=lambda each: each[1]):
             held = found.get((project_id, measure))
@@ -93,6 +95,7 @@ def grant_quota(
     Raises:
         QuotaExceeded: more than the giver has left, or no limit where the giver has one.
         QuotaBelowGranted: less than the holder has given on or reserved.
+        QuotaBelowSubscribed: less than the tiers of the holder's subscriptions promise.
         EditedMeanwhile: the quota is at another version.
     """
     scope = load_scope(tx, caller)
@@ -121,6 +124,8 @@ def grant_quota(
     else:
         held = tx.get_one(QuotaRow, (giver.id, measure), populate_existing=True)
         check_grant(_holding(tx, giver.slug, held), taker, limit)
+    if target is None and limit is not None:
+        _check_subscribed(tx, holder, measure, limit, scope.now.date())
     row.limit_value, row.reservation, row.factor = limit, wanted_reservation, factor or row.factor
     row.giver_id = giver.id if giver else None
     if label is not None:
@@ -129,57 +134,19 @@ def grant_quota(
     return _view(tx, holder.slug, target.slug if target else None, row)
 
 
+def _check_subscribed(tx: Session, holder: OrganisationRow, measure: Measure, limit: Decimal, today: date) -> None:
+    promised = promised_by_tiers(tx, holder.id, today, load_published(tx))
+    total = add([amount for (_, of), amount in promised.items() if of == measure])
+    if limit < total:
+        raise QuotaBelowSubscribed(measure=measure, asked=text(limit), promised=text(total), holder=holder.slug)
+
+
 def _check_figures(limit: Decimal | None, reservation: Decimal | None, factor: Decimal | None) -> None:
     for field, value in (("limit", limit), ("reservation", reservation)):
         if value is not None and value < 0:
             raise Invalid(f"{field} {value} is negative; give 0 or more", field=field, value=value)
     if factor is not None and not 1 <= factor <= 100:
         raise Invalid(f"the overbooking factor lies between 1 and 100; got {factor}", field="factor", value=factor)
-
-
-def lock_quota(
-    tx: Session, scope: Scope, owner: OrganisationRow, holder_id: UUID, project: ProjectRow | None, measure: Measure
-) -> None:
-    """Write the row that rivals also write, making it where it is new. From the top of the tree down."""
-    absent = _absent(scope, owner, holder_id, project, measure)
-    values = {
-        "holder_id": holder_id,
-        "measure": measure,
-        "organisation_id": owner.id,
-        "project_id": project.id if project else None,
-        "giver_id": absent.giver_id,
-        "limit_value": absent.limit_value,
-        "reservation": Decimal(0),
-        "factor": Decimal(1),
-        "label": None,
-        "version": 0,
-    }
-    tx.execute(insert(QuotaRow).values(values).prefix_with("IGNORE"))
-    tx.execute(
-        update(QuotaRow)
-        .where(QuotaRow.holder_id == holder_id, QuotaRow.measure == measure)
-        .values(version=QuotaRow.version + 1)
-    )
-
-
-def _absent(
-    scope: Scope, owner: OrganisationRow, holder_id: UUID, project: ProjectRow | None, measure: Measure
-) -> QuotaRow:
-    """What somebody holds who was never given anything: nothing; only the provider begins without limit."""
-    parent = scope.tree.parents.get(owner.id)
-    unlimited = parent is None and project is None
-    return QuotaRow(
-        holder_id=holder_id,
-        measure=measure,
-        organisation_id=owner.id,
-        project_id=project.id if project else None,
-        giver_id=owner.id if project else parent,
-        limit_value=None if unlimited else Decimal(0),
-        reservation=Decimal(0),
-        factor=Decimal(1),
-        label=None,
-        version=0,
-    )
 
 
 def _holding(tx: Session, name: str, row: QuotaRow) -> Holding:

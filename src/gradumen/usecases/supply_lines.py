@@ -83,10 +83,9 @@ def add_lines(
             )
             for each in stretches
         ]
-        renewed = _card_at_renewal(tx, known[seller_id], card, row.starts_on)
-        months = plan.duration.minimum_months or (plan.duration.renewal.months if plan.duration.renewal else 0)
-        if renewed is not None and months:
-            renews_on = months_after(row.starts_on, months)
+        renewal = find_renewal(tx, known[seller_id], card, plan, row.starts_on)
+        if renewal is not None:
+            renews_on, renewed = renewal
             held = [line for line in lines if line.starts_on <= renews_on][-1]
             if held.starts_on < renews_on:
                 lines.append(copy_line(held, renews_on))
@@ -97,15 +96,20 @@ def add_lines(
     tx.flush()
 
 
-def _card_at_renewal(tx: Session, seller: OrganisationRow, card: RateCardRow, day: date) -> RateCardRow | None:
+def find_renewal(
+    tx: Session, seller: OrganisationRow, card: RateCardRow, plan: Plan, first_day: date
+) -> tuple[date, RateCardRow] | None:
+    """When a subscription's first term ends, and the card that prices it from then on; None if none is said."""
+    months = plan.duration.minimum_months or (plan.duration.renewal.months if plan.duration.renewal else 0)
     versions = stored_versions(tx, card)
-    held = [each for each in versions if each.starts_on <= day] or versions[:1]
-    slug = held[-1].document.get("at-renewal") if held else None
+    held = [each for each in versions if each.starts_on <= first_day] or versions[:1]
+    slug = held[-1].document.get("at-renewal") if held and months else None
     if slug is None:
         return None
-    return tx.scalars(
+    found = tx.scalars(
         select(RateCardRow).where(RateCardRow.organisation_id == seller.id, RateCardRow.slug == slug)
     ).first()
+    return None if found is None else (months_after(first_day, months), found)
 
 
 def copy_line(line: SupplyLineRow, starts_on: date) -> SupplyLineRow:

@@ -16,7 +16,7 @@ from gradumen.store.organisations import OrganisationRow
 from gradumen.store.quotas import QuotaRow
 from gradumen.store.subscriptions import SubscriptionRow, SupplyLineRow
 from gradumen.usecases.published import Published, plan_of
-from gradumen.usecases.quotas import lock_quota
+from gradumen.usecases.quota_rows import lock_quota
 from gradumen.usecases.scope import Scope
 
 
@@ -30,9 +30,12 @@ def check_tier_quotas(
     Raises:
         QuotaExceeded: names what the subscription asks and what the others leave.
     """
-    promised = _promised(tx, buyer.id, day, published)
-    for measure in sorted({measure for _, measure in promised}):
+    measures = sorted({of for each, of in promised_by_tiers(tx, buyer.id, day, published) if each == row.id})
+    for measure in measures:
         lock_quota(tx, scope, buyer, buyer.id, None, Measure(measure))
+    # Only now, that rivals wait, is what they have written seen.
+    promised = promised_by_tiers(tx, buyer.id, day, published)
+    for measure in measures:
         limit = tx.get_one(QuotaRow, (buyer.id, measure), populate_existing=True).limit_value
         asked = promised.get((row.id, measure), Decimal(0))
         others = add([amount for (each, of), amount in promised.items() if of == measure and each != row.id])
@@ -46,7 +49,9 @@ def check_tier_quotas(
             )
 
 
-def _promised(tx: Session, organisation: UUID, day: date, published: Published) -> dict[tuple[UUID, str], Decimal]:
+def promised_by_tiers(
+    tx: Session, organisation: UUID, day: date, published: Published
+) -> dict[tuple[UUID, str], Decimal]:
     """The most that each subscription promises on any day from one on, by subscription and measure."""
     rows = tx.execute(
         select(SubscriptionRow, SupplyLineRow, PlanVersionRow)

@@ -49,7 +49,10 @@ class EstimatedMonthBody(Body):
 
 
 class EstimateBody(Body):
-    """What a tier would cost, net of tax, month by month; ``not_priced`` names meters without a rate."""
+    """What a tier would cost, net of tax, month by month; ``not_priced`` names meters without a rate.
+
+    From ``renews_on`` it is priced by ``renewal_card``, where the card names one.
+    """
 
     seller: str
     rate_card: str
@@ -57,6 +60,8 @@ class EstimateBody(Body):
     total: DecimalText
     months: list[EstimatedMonthBody]
     not_priced: list[str]
+    renews_on: date | None
+    renewal_card: str | None
 
 
 class CoverageAsked(Body):

@@ -1,0 +1,87 @@
+/** What is offered to whom, whom a card is for and what falls to which, in words; forms that keep what both kinds have. */
+import { describe, expect, it } from 'vitest';
+import { conditionWords } from '../subscriptions/subscriptions';
+import { whomWords } from './catalogue';
+import { change } from './fields';
+import { toWords } from './offers';
+import { kindOf, withKind } from './RateEditor';
+import { perWords, priceRows, whatWords } from './rates';
+
+describe('whom a rate card is for', () => {
+  it.each([
+    [undefined, 'any'],
+    ['tenants', 'tenants'],
+    [{ organisations: ['oxbow', 'gannet'], countries: ['IE'] }, 'oxbow, gannet'],
+    [{ type: 'tenants', countries: ['GB', 'IE'] }, 'tenants in GB, IE'],
+    [{ segments: ['school', 'shop'] }, 'any of segment school or shop'],
+  ])('%j is %s', (buyers, words) => {
+    expect(whomWords(buyers)).toBe(words);
+  });
+});
+
+describe('to whom an offer is made', () => {
+  it.each([
+    [undefined, 'everybody'],
+    ['all', 'everybody'],
+    ['resellers', 'all resellers'],
+    [[], 'nobody'],
+    [['oxbow', 'gannet/customs'], 'oxbow, gannet/customs'],
+  ])('%j is %s', (to, words) => {
+    expect(toWords(to)).toBe(words);
+  });
+});
+
+describe('what a rule asks for', () => {
+  it('names every condition', () => {
+    expect(
+      conditionWords({
+        service: 'compute',
+        resource: { prefix: 'dish' },
+        where: { size: ['large', 'gpu'], image: { contains: 'win' } },
+      }),
+    ).toBe('service compute, resource beginning with dish, size large or gpu, image with win in it');
+  });
+});
+
+describe('a rate of another kind', () => {
+  const blocks = [{ 'up-to': '10', price: '2' }, { price: '1' }];
+  const graduated = { rate: 'egress', meter: 'network/egress', per: 'GiB', where: { way: 'out' }, blocks };
+
+  it('keeps what both kinds have', () => {
+    expect(withKind(graduated, 'whole-quantity')).toEqual({
+      rate: 'egress',
+      meter: 'network/egress',
+      per: 'GiB',
+      where: { way: 'out' },
+      'whole-quantity': blocks,
+    });
+    expect(withKind(graduated, 'fee')).toEqual({ rate: 'egress', fee: '', price: '' });
+  });
+
+  it('becomes a fixed cost spread by the same meter', () => {
+    const spread = { ...withKind(graduated, 'spread'), spread: '1200' };
+    expect(spread).toEqual({ rate: 'egress', spread: '1200', by: 'network/egress' });
+    expect(kindOf(spread)).toBe('spread');
+    expect(whatWords(spread)).toBe('fixed cost, spread by network/egress');
+    expect([perWords(spread), priceRows(spread)]).toEqual(['month', [{ range: '', price: '1200' }]]);
+  });
+
+  it.each(['price', 'blocks', 'whole-quantity', 'package', 'markup', 'fee', 'commitment', 'spread'] as const)(
+    'is recognised as %s',
+    (kind) => {
+      expect(kindOf(withKind({ rate: 'r' }, kind))).toBe(kind);
+    },
+  );
+});
+
+describe('a changed form', () => {
+  it('leaves an empty value out and keeps the order of the others', () => {
+    expect(Object.entries(change({ a: '1', b: '2' }, 'a', '3'))).toEqual([
+      ['a', '3'],
+      ['b', '2'],
+    ]);
+    expect(change({ a: '1', b: '2' }, 'a', '')).toEqual({ b: '2' });
+    expect(change({ a: '1' }, 'c', [])).toEqual({ a: '1' });
+    expect(change({ a: '1' }, 'c', { d: '' })).toEqual({ a: '1', c: { d: '' } });
+  });
+});
