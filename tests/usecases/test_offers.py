@@ -5,9 +5,10 @@ from decimal import Decimal
 
 import pytest
 
-from gradumen.core.errors import CatalogueInvalid, NotFound, NotOffered
+from gradumen.core.errors import CatalogueInvalid, NotFound, NotOffered, NotPriceable
 from gradumen.wire.catalogue import PublishedBody
 from gradumen.wire.estimates import EstimateAsked
+from gradumen.wire.organisations import OrganisationCreate
 from gradumen.wire.subscriptions import SubscriptionChange, SubscriptionCreate
 from tests.world import World, egress, files, rate_card
 
@@ -208,3 +209,19 @@ def test_the_card_is_chosen_by_the_sellers_rules(world: World) -> None:
         )
     assert world.user("una").organisations.get("quillstone").segment is None
     assert Decimal(world.mara.estimates.price(asked).total) > 0
+
+
+def test_a_service_of_ones_own_needs_no_card_of_a_supplier(world: World) -> None:
+    """Newt buys in kronor, in which Tarnwick has no card; its own labour is on no link above it."""
+    for parent, type, slug in (("tarnwick", "reseller", "newt"), ("newt", "tenant", "eft")):
+        world.mara.organisations.create(
+            OrganisationCreate(parent=parent, type=type, slug=slug, name=slug, country="SE", currency="SEK")
+        )
+    own = LABOUR.replace("GBP", "SEK").replace("for: {segments: [looked-after]}", "for: any")
+    world.mara.catalogue.publish("newt", files(own))
+    subscribe(world, "eft", "heath", "mara", "helping-hands")
+    with pytest.raises(NotOffered, match="newt does not offer open-range/heath to eft"):
+        subscribe(world, "eft", "heath")
+    world.mara.catalogue.publish("newt", files("offer: open-range"))
+    with pytest.raises(NotPriceable, match="no rate card for tenants in SEK|no rate card for resellers in SEK"):
+        subscribe(world, "eft", "heath")
