@@ -32,18 +32,20 @@ export default function EstimatePage() {
   return (
     <Query query={plans}>
       {(found) =>
-        found.length ? (
+        found.some((each) => each.offered) ? (
           <Query query={services}>
             {(known) => (
               <Estimating
-                plans={found.map((each) => each.form as unknown as PlanForm)}
+                plans={found.filter((each) => each.offered).map((each) => each.form as unknown as PlanForm)}
                 services={known.map((each) => each.form as unknown as ServiceForm)}
               />
             )}
           </Query>
         ) : (
           <Page title="What would it cost?">
-            <Empty title="No plans yet">An estimate needs a plan and a rate card that prices it.</Empty>
+            <Empty title="Nothing is on offer yet">
+              An estimate needs a plan that is offered, and a rate card that prices it.
+            </Empty>
           </Page>
         )
       }

@@ -35,7 +35,7 @@ class StoredOffer:
 
 
 @dataclass(frozen=True, slots=True)
-class Right:
+class RightToOrder:
     """What somebody may order of a plan: tiers with the names that its seller gives them."""
 
     tiers: dict[str, str]
@@ -77,7 +77,7 @@ class Offers:
         *,
         project: str | None = None,
         any_project: bool = False,
-    ) -> Right:
+    ) -> RightToOrder:
         """What a buyer may order of a plan: what its seller offers to it, and may offer itself.
 
         Args:
@@ -87,7 +87,7 @@ class Offers:
         owner = self._published.owners.get(("plan", plan))
         own = {tier.slug: tier.name for tier in self._published.plans[plan].tiers}
         if owner == buyer:
-            return Right(own, None)
+            return RightToOrder(own, None)
         nearest: StoredOffer | None = None
         tiers: dict[str, str] = {}
         for depth, (each, seller) in enumerate(pairwise(tree.chain(buyer))):
@@ -98,13 +98,13 @@ class Offers:
                 found.offer.reaches(row.slug, row.type, wanted)
                 or (depth == 0 and any_project and found.offer.concerns(row.slug, row.type))
             ):
-                return Right({}, None)
+                return RightToOrder({}, None)
             if nearest is None:
                 nearest, tiers = found, dict(found.offer.tiers)
             tiers = {slug: name for slug, name in tiers.items() if slug in found.offer.tiers and slug in own}
             if seller == owner:
-                return Right(tiers, nearest)
-        return Right({}, None)
+                return RightToOrder(tiers, nearest)
+        return RightToOrder({}, None)
 
 
 def offer_of(form: dict[str, Any], plan: Plan, known: Known) -> Offer:
@@ -205,7 +205,7 @@ def sellable(
     """
     if plan in published.plans and published.owners.get(("plan", plan), seller.id) == seller.id:
         return published.plans[plan], [tier.slug for tier in published.plans[plan].tiers]
-    found = Right({}, None)
+    found = RightToOrder({}, None)
     if plan in published.plans:
         offers, known = load_offers(tx, tree, seller.id, published)
         found = offers.right(tree, known, seller.id, plan)
