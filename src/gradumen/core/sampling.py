@@ -84,21 +84,27 @@ def sampled(rows: pl.DataFrame, sampling: Sampling) -> pl.DataFrame:
         Statistic.MEAN: pl.col("quantity").cast(pl.Int128).sum() // pl.len().cast(pl.Int128),
         Statistic.P95: pl.col("quantity").sort().get((pl.len() * 95 + 99) // 100 - 1),
     }
-    rest = pl.col("quantity").cast(pl.Int128).sum() % pl.len().cast(pl.Int128) * _PARTS // pl.len().cast(pl.Int128)
-    beyond = rest if sampling.statistic is Statistic.MEAN else pl.lit(0, dtype=pl.Int128).first()
-    value = hourly.group_by("who").agg(values[sampling.statistic].alias("value"), beyond.alias("beyond"))
+    found_values = [values[sampling.statistic].alias("value")]
+    ranked = ["value"]
+    if sampling.statistic is Statistic.MEAN:
+        total, count = pl.col("quantity").cast(pl.Int128).sum(), pl.len().cast(pl.Int128)
+        found_values.append((total % count * _PARTS // count).alias("beyond"))
+        ranked.append("beyond")
+    value = hourly.group_by("who").agg(found_values)
     if sampling.across is Across.MAX:
         value = (
             value.with_columns(codes.scope_and_window().alias("together"))
-            .sort("value", "beyond", "who", descending=[True, True, False])
+            .sort(*ranked, "who", descending=[*(True for _ in ranked), False])
             .group_by("together", maintain_order=True)
             .first()
         )
-    counted = hourly.group_by("who", "place").agg(pl.len().alias("hours"), pl.col("quantity").sum().alias("used"))
+    if sampling.statistic in (Statistic.SUM, Statistic.MEAN):
+        used = hourly.group_by("who", "place").agg(pl.col("quantity").sum().cast(pl.Int128))
+        return codes.parts(used.join(value.select("who"), on="who", how="semi"))
+    counted = hourly.group_by("who", "place").agg(pl.len().alias("hours"))
     found = counted.join(value.select("who", "value"), on="who")
     steady = pl.col("value").cast(pl.Int128) * pl.col("hours").cast(pl.Int128)
-    quantity = pl.col("used") if sampling.statistic in (Statistic.SUM, Statistic.MEAN) else steady
-    return codes.parts(found.with_columns(quantity.cast(pl.Int128).alias("quantity")))
+    return codes.parts(found.with_columns(steady.alias("quantity")))
 
 
 class _Codes:
