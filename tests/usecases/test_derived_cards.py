@@ -53,6 +53,19 @@ def test_a_derived_card_has_the_bases_rates_at_its_own_prices(world: World) -> N
     assert [change.change for change in changes] == ["unchanged"]
 
 
+def test_checking_finds_what_publishing_would_and_keeps_nothing(world: World) -> None:
+    """Two new cards of which one follows, and goes over to, the other; and two that tie."""
+    base = rate_card("base", "EUR", "named", "1")
+    following = derived("follow", "tarnwick/base").replace("rates: []", "rates: []\nat-renewal: base")
+    for publish in (world.mara.catalogue.compare, world.mara.catalogue.publish):
+        assert [change.slug for change in publish("tarnwick", files(base, following))] == ["base", "follow"]
+        with pytest.raises(CatalogueInvalid, match="'b' and 'a' are both for any of segment school"):
+            publish("tarnwick", files(*(rate_card(slug, "EUR", "{segments: [school]}", "1") for slug in "ab")))
+        cards = {card.slug for card in world.mara.catalogue.rate_cards()}
+        assert ("follow" in cards) is (publish == world.mara.catalogue.publish)
+        assert "a" not in cards
+
+
 def test_it_follows_its_base_and_keeps_rates_of_its_own(world: World) -> None:
     own = "[{rate: moor, fee: open-range/moor, price: 70}]"
     world.mara.catalogue.publish("tarnwick", files(derived("retail", "tarnwick/tenants-eur", own=own)))

@@ -7,10 +7,10 @@ from itertools import pairwise
 from typing import Any
 from uuid import UUID
 
+from gradumen.core.condition_forms import condition_form, read_condition
 from gradumen.core.errors import Invalid
 from gradumen.core.forms import at, fields_of, pairs_of
 from gradumen.core.matching import Attributes, Condition, Conditions
-from gradumen.core.rate_forms import condition_form, read_condition
 
 
 @dataclass(frozen=True, slots=True)

@@ -20,6 +20,7 @@ from gradumen.core.periods import Period, day_start, months_after
 from gradumen.core.rated_periods import discounts_of
 from gradumen.core.rates import RateCardVersion, UsageRate
 from gradumen.core.rating import Pricing, RatedLine
+from gradumen.core.spreads import overheads
 from gradumen.core.units import convertible, smallest
 
 MOST_MONTHS = 60
@@ -138,6 +139,7 @@ def _month(
     charges = [*usage, *fees(pricing)]
     charges += discounts_of(charges, pricing)
     charges += true_ups(pricing, charges)
+    charges += overheads(charges)
     return charges, unpriced
 
 

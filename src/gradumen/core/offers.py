@@ -81,13 +81,14 @@ def read_offer(form: object, plan: Plan, known: Known, allowed: Iterable[str]) -
     """
     optional = ("to", "tiers", "name", "description", "recommended", "floors")
     fields = fields_of(form, ("offer",), optional)
-    may_sell = [tier for tier in plan.tiers if tier.slug in set(allowed)]
+    may = set(allowed)
+    may_sell = [tier for tier in plan.tiers if tier.slug in may]
     chosen: dict[str, str] = {tier.slug: tier.name for tier in may_sell}
     if fields.get("tiers") is not None:
         chosen = {}
         for tier, raw in _tier_names(fields):
             with at(f"tiers.{tier}"):
-                if tier not in {each.slug for each in may_sell}:
+                if tier not in may:
                     known_tiers = ", ".join(each.slug for each in may_sell) or "none"
                     message = f"tier '{tier[:60]}' is none that you may sell; those are: {known_tiers}"
                     raise Invalid(message, field="tiers", value=tier)

@@ -7,11 +7,12 @@ from decimal import Decimal
 from typing import Any
 
 from gradumen.core.catalogue import Combine, Meter, Plan, Service, name_of, slug_of
+from gradumen.core.condition_forms import condition_form, read_condition
 from gradumen.core.discounts import Discount
 from gradumen.core.errors import Invalid
 from gradumen.core.exact import AMOUNT_PLACES, QUANTITY_PLACES, number, text
 from gradumen.core.forms import at, choice_of, each_of, fields_of, meter_of, pairs_of
-from gradumen.core.matching import DAYS, Condition, Conditions, Contains, Equals, OneOf, Prefix, TimeWindow
+from gradumen.core.matching import DAYS, Condition, Conditions, TimeWindow
 from gradumen.core.quotas import Measure
 from gradumen.core.rates import (
     PROMISED,
@@ -203,30 +204,6 @@ def _read_where(fields: Mapping[str, Any], allowed: Mapping[str, tuple[str, ...]
     return tuple(sorted(match, key=lambda each: each[0]))
 
 
-def read_condition(raw: Any, values: tuple[str, ...]) -> Condition:
-    """Read a condition on a text that has one of ``values``, or any text where there are none.
-
-    Raises:
-        Invalid: another form, or a value that is not allowed.
-    """
-    if isinstance(raw, Mapping):
-        kinds: dict[str, type[Prefix] | type[Contains]] = {"prefix": Prefix, "contains": Contains}
-        if len(raw) != 1 or next(iter(raw)) not in kinds:
-            raise Invalid("write a value, a list of values, {prefix: text} or {contains: text}", field="where")
-        ((kind, part),) = raw.items()
-        text_part = name_of(str(part), field=str(kind), most=60)
-        found = kinds[kind](text_part)
-        among = tuple(value for value in values if found.holds(value)) if values else None
-        if among == ():
-            raise Invalid(f"no allowed value has that {kind}: {', '.join(values)}", field="where", value=part)
-        return kinds[kind](text_part, among)
-    listed = [str(each) for each in raw] if isinstance(raw, list | tuple) else [str(raw)]
-    for value in listed:
-        if values and value not in values:
-            raise Invalid(f"'{value}' is not one of {', '.join(values)}", field="where", value=value)
-    return OneOf(tuple(listed)) if isinstance(raw, list | tuple) else Equals(listed[0])
-
-
 def _read_when(raw: Any) -> TimeWindow:
     with at("when"):
         fields = fields_of(raw, (), ("days", "from", "to"))
@@ -345,19 +322,6 @@ def _pricing_form(pricing: Blocks | Packages | Markup) -> dict[str, Any]:
                 for step in steps
             ]
             return {"whole-quantity" if whole else "blocks": written}
-
-
-def condition_form(condition: Condition) -> Any:
-    """The inverse of `read_condition`."""
-    match condition:
-        case Equals(value):
-            return value
-        case OneOf(values):
-            return list(values)
-        case Prefix(part):
-            return {"prefix": part}
-        case Contains(part):
-            return {"contains": part}
 
 
 def _discount_form(discount: Discount) -> dict[str, Any]:

@@ -42,15 +42,11 @@ class Duration:
         >>> yearly.earliest_end(date(2026, 1, 1), date(2026, 12, 3)).isoformat()
         '2028-01-01'
         """
-        notice = self.renewal.notice_days if self.renewal else 0
         first = months_after(first_day, self.minimum_months)
-        told = today + timedelta(days=notice)
-        if not self.renewal or not self.renewal.months:
-            return max(first, told) if self.renewal else first
-        months = self.minimum_months or self.renewal.months
-        while months_after(first_day, months) < told:
-            months += self.renewal.months
-        return months_after(first_day, months)
+        if not self.renewal:
+            return first
+        told = today + timedelta(days=self.renewal.notice_days)
+        return self._term_end(first_day, told) if self.renewal.months else max(first, told)
 
     def notice_by(self, first_day: date, today: date) -> date | None:
         """The last day to give notice for the earliest end; None where any day will do."""
@@ -65,8 +61,8 @@ class Duration:
             Invalid: within a term, or without the notice; names the earliest day.
         """
         earliest = self.earliest_end(first_day, today)
-        at_once = ends_on == first_day and today <= first_day
-        if at_once or (ends_on >= earliest and self._ends_term(first_day, ends_on)):
+        fits = not (self.renewal and self.renewal.months) or self._term_end(first_day, ends_on) == ends_on
+        if ends_on == first_day or (ends_on >= earliest and fits):
             return
         term = f" and renews every {self.renewal.months} months" if self.renewal and self.renewal.months else ""
         notice = f", with {self.renewal.notice_days} days' notice" if self.renewal else ""
@@ -77,10 +73,10 @@ class Duration:
             value=ends_on,
         )
 
-    def _ends_term(self, first_day: date, day: date) -> bool:
-        if not self.renewal or not self.renewal.months:
-            return True
-        months = self.minimum_months or self.renewal.months
+    def _term_end(self, first_day: date, day: date) -> date:
+        """The first end of a term on or after a day, of a duration with terms."""
+        length = self.renewal.months if self.renewal else 0
+        months = self.minimum_months or length
         while months_after(first_day, months) < day:
-            months += self.renewal.months
-        return months_after(first_day, months) == day
+            months += length
+        return months_after(first_day, months)

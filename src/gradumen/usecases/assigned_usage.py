@@ -38,8 +38,13 @@ def load_usage(
     start: datetime,
     end: datetime,
     zone: ZoneInfo,
+    above: set[UUID],
 ) -> tuple[pl.DataFrame, list[ProjectRow], list[str], dict[tuple[str, str], int]]:
-    """Usage of the lines' subscribers as a frame, each row with its line; and what no subscription covers."""
+    """Usage of the lines' subscribers as a frame, each row with its line; and what no subscription covers.
+
+    Args:
+        above: the seller and all above it: usage of services of others, further down, is none of its business.
+    """
     owners = {line.subscription.organisation_id for line in lines.values()}
     projects = list(
         tx.scalars(select(ProjectRow).where(ProjectRow.organisation_id.in_(owners)).order_by(ProjectRow.id))
@@ -57,6 +62,12 @@ def load_usage(
         columns["quantity"].append(int(quantity))
     schema = {name: kind for name, kind in USAGE_SCHEMA.items() if name != "line"}
     frame = pl.DataFrame({name: pl.Series(columns[name], dtype=kind) for name, kind in schema.items()})
+    sold = [
+        number
+        for slug, number in published.meter_ids.items()
+        if published.owners["service", slug.partition("/")[0]] in above
+    ]
+    frame = frame.filter(pl.col("meter").is_in(sold))
     rules = load_rules(tx, owners)
     frame = frame.with_columns(pl.Series("kind", [0] * frame.height, dtype=pl.Int32))
     kinds: list[tuple[AssignmentRule, ...]] = [()]

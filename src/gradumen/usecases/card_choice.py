@@ -1,5 +1,7 @@
 """Which of a seller's rate cards prices a buyer."""
 
+from collections.abc import Sequence
+
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
@@ -15,7 +17,14 @@ def choose_card(tx: Session, seller: OrganisationRow, buyer: OrganisationRow, sl
     Raises:
         NotPriceable: there is none.
     """
-    cards = [card for card in _cards(tx, seller) if card.currency == buyer.currency]
+    return choose_among(list_cards(tx, seller), seller, buyer, slug)
+
+
+def choose_among(
+    cards: Sequence[RateCardRow], seller: OrganisationRow, buyer: OrganisationRow, slug: str | None
+) -> RateCardRow:
+    """As `choose_card`, of a seller's cards that are read already."""
+    cards = [card for card in cards if card.currency == buyer.currency]
     kind = "own-use" if seller.id == buyer.id else f"{buyer.type}s"
     if slug is not None:
         found = next((card for card in cards if card.slug == slug), None)
@@ -40,7 +49,7 @@ def check_rules(tx: Session, seller: OrganisationRow, slug: str, currency: str, 
     Raises:
         Invalid: some buyer would fit both and neither is more specific.
     """
-    for card in _cards(tx, seller):
+    for card in list_cards(tx, seller):
         if card.slug != slug and card.currency == currency and buyers.meets(read_buyers(card.buyers)):
             raise Invalid(
                 f"rate cards '{slug}' and '{card.slug}' are both for {buyers.words} in {currency} and neither is more "
@@ -51,7 +60,8 @@ def check_rules(tx: Session, seller: OrganisationRow, slug: str, currency: str, 
             )
 
 
-def _cards(tx: Session, seller: OrganisationRow) -> list[RateCardRow]:
+def list_cards(tx: Session, seller: OrganisationRow) -> list[RateCardRow]:
+    """A seller's cards, by slug."""
     return list(
         tx.scalars(select(RateCardRow).where(RateCardRow.organisation_id == seller.id).order_by(RateCardRow.slug))
     )

@@ -68,10 +68,18 @@ class Change:
 def compare_catalogue(tx: Session, caller: Caller, *, organisation: str, documents: Sequence[Document]) -> list[Change]:
     """Check documents against each other and what is published, and say what publishing would do.
 
+    It publishes and takes that back, so that both find the same.
+
     Raises:
         CatalogueInvalid: all problems found, each with file, line and path.
+        VersionInForce: as `publish_catalogue`.
     """
-    return _run(tx, caller, organisation, documents, store=False)
+    savepoint = tx.begin_nested()
+    try:
+        return publish(tx, caller, organisation, documents)
+    finally:
+        if savepoint.is_active:
+            savepoint.rollback()
 
 
 @use_case
@@ -87,14 +95,10 @@ def publish_catalogue(tx: Session, caller: Caller, *, organisation: str, documen
 
 def publish(tx: Session, caller: Caller, organisation: str, documents: Sequence[Document]) -> list[Change]:
     """As `publish_catalogue`, inside a transaction."""
-    return _run(tx, caller, organisation, documents, store=True)
-
-
-def _run(tx: Session, caller: Caller, organisation: str, documents: Sequence[Document], *, store: bool) -> list[Change]:
     scope = load_scope(tx, caller)
     seller = get_organisation(tx, scope, organisation)
     scope.require(Right.MANAGE_CATALOGUE, seller)
-    return _Publishing(tx, seller, scope.tree, scope.now.date(), caller, store, load_published(tx)).run(documents)
+    return _Publishing(tx, seller, scope.tree, scope.now.date(), caller, load_published(tx)).run(documents)
 
 
 class _Publishing:
@@ -107,11 +111,9 @@ class _Publishing:
         tree: Tree,
         today: date,
         caller: Caller,
-        store: bool,
         known: Published,
     ) -> None:
-        self.tx, self.seller, self.today, self.caller, self.store = tx, seller, today, caller, store
-        self.tree, self.known = tree, known
+        self.tx, self.seller, self.tree, self.today, self.caller, self.known = tx, seller, tree, today, caller, known
         self.problems: list[dict[str, Any]] = []
 
     def run(self, documents: Sequence[Document]) -> list[Change]:
@@ -161,7 +163,7 @@ class _Publishing:
         if circle:
             raise Invalid(f"services require each other in a circle: {' → '.join(circle)}", field="requires")
         change = self._change("service", service.slug, service_form(service))
-        if self.store and change.change != "unchanged":
+        if change.change != "unchanged":
             self._store_service(service, change)
         return change
 
@@ -200,7 +202,7 @@ class _Publishing:
         check_services(self.tx, self.tree, self.seller, plan.services, self.known)
         self.known.plans[plan.slug] = plan
         change = self._change("plan", plan.slug, plan_form(plan))
-        if self.store and change.change != "unchanged":
+        if change.change != "unchanged":
             row = self.tx.scalars(select(PlanRow).where(PlanRow.slug == plan.slug)).first()
             if row is None:
                 row = PlanRow(id=uuid4(), organisation_id=self.seller.id, slug=plan.slug)
@@ -235,7 +237,7 @@ class _Publishing:
         )
         written = offer_form(offer)
         change = change_of("offer", slug, [(each.number, each.document) for each in versions], written)
-        if self.store and change.change != "unchanged":
+        if change.change != "unchanged":
             if row is None:
                 plan_id = self.tx.scalars(select(PlanRow.id).where(PlanRow.slug == slug)).one()
                 row = OfferRow(id=uuid4(), organisation_id=self.seller.id, plan_id=plan_id)
@@ -250,9 +252,9 @@ class _Publishing:
     def _rate_card(self, form: dict[str, Any]) -> Change:
         form = expand(self.tx, self.seller, self.known, form)
         change = self._rate_card_version(form)
-        if self.store and change.change != "unchanged":
+        if change.change != "unchanged":
             for owner, following in followers(self.tx, self.seller, change.slug, form, self.today):
-                inner = _Publishing(self.tx, owner, self.tree, self.today, self.caller, True, self.known)
+                inner = _Publishing(self.tx, owner, self.tree, self.today, self.caller, self.known)
                 try:
                     with self.tx.begin_nested():
                         inner._rate_card(following)
@@ -287,8 +289,7 @@ class _Publishing:
         self._check_start(version, versions)
         before = versions[-1].document if versions else {}
         change = Change("rate-card", slug, "new version" if versions else "new", number, differences(before, written))
-        if self.store:
-            self._store_rate_card(row, card, written)
+        self._store_rate_card(row, card, written)
         return change
 
     def _check_renewal(self, card: WrittenCard) -> None:

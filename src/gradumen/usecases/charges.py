@@ -66,8 +66,7 @@ def line_order(line: Line) -> tuple[Any, ...]:
 def describe(charge: Charge, plan: Plan, tier: str, published: Published) -> str:
     """What a charge is for, in words."""
     if charge.meter is not None:
-        service = published.services[charge.meter.partition("/")[0]].name
-        said = f"{service}: {published.meters[charge.meter].name}"
+        said = _meter_name(charge.meter, published)
         conditions = conditions_of(charge)
         return f"{said}, {conditions}" if conditions else said
     found = entry_of(charge)
@@ -76,12 +75,18 @@ def describe(charge: Charge, plan: Plan, tier: str, published: Published) -> str
     if isinstance(found, SpendCommitment):
         return f"Minimum spend of {text(found.amount)} per month, not reached"
     if isinstance(found, SpreadRate):
-        service = published.services[found.by.partition("/")[0]].name
-        return f"Fixed cost {found.slug}, spread by {service}: {published.meters[found.by].name}"
+        return f"Fixed cost {found.slug}, spread by {_meter_name(found.by, published)}"
     if charge.kind == "overhead":
         return f"Overhead, {text(charge.version.overhead)} %"
     discount = next((each for each in charge.version.discounts if each.slug == charge.rate), None)
     return f"Discount: {discount.name}" if discount else "Trial, free of charge"
+
+
+def _meter_name(slug: str, published: Published) -> str:
+    """A meter with its service, in words; what quotas promise belongs to none."""
+    service = published.services.get(slug.partition("/")[0])
+    name = published.known.meter(slug).name
+    return f"{service.name}: {name}" if service else name
 
 
 def entry_of(charge: Charge) -> Rate | None:

@@ -17,7 +17,7 @@ from gradumen.store.catalogue import PlanVersionRow, RateCardRow
 from gradumen.store.organisations import OrganisationRow
 from gradumen.store.subscriptions import AssignmentRuleRow, SubscriptionRow, SupplyLineRow
 from gradumen.store.unit_of_work import use_case
-from gradumen.usecases.card_choice import choose_card
+from gradumen.usecases.card_choice import choose_among, list_cards
 from gradumen.usecases.published import Published, load_published, plan_of
 from gradumen.usecases.scope import Caller, get_organisation, load_scope, organisations_by_id
 
@@ -62,8 +62,9 @@ def list_deviations(tx: Session, caller: Caller, *, seller: str) -> list[Deviati
     names = organisations_by_id(
         tx, {each.organisation_id for _, each, _ in rows} | {line.buyer_id for line, _, _ in rows}
     )
-    cards = {row.id: row.slug for row in tx.scalars(select(RateCardRow).where(RateCardRow.organisation_id == owner.id))}
-    by_rule = {id: _by_rule(tx, owner, names[id]) for id in {line.buyer_id for line, _, _ in rows}}
+    listed = list_cards(tx, owner)
+    cards = {row.id: row.slug for row in listed}
+    by_rule = {id: _by_rule(listed, owner, names[id]) for id in {line.buyer_id for line, _, _ in rows}}
     found: list[Deviation] = []
     seen: set[tuple[UUID, str, str, str]] = set()
     for row, follows in pairwise([*rows, None]):
@@ -84,10 +85,10 @@ def list_deviations(tx: Session, caller: Caller, *, seller: str) -> list[Deviati
     return sorted(found, key=lambda each: (each.organisation, each.subscription, each.kind, each.what, each.starts_on))
 
 
-def _by_rule(tx: Session, seller: OrganisationRow, buyer: OrganisationRow) -> str | None:
+def _by_rule(cards: list[RateCardRow], seller: OrganisationRow, buyer: OrganisationRow) -> str | None:
     """The card that the seller's rules give a buyer; None if none does."""
     try:
-        return choose_card(tx, seller, buyer, None).slug
+        return choose_among(cards, seller, buyer, None).slug
     except NotPriceable:
         return None
 

@@ -151,9 +151,10 @@ def load_links(
     zone = zone_of(zone_name(tx, seller, period.first_day))
     published = load_published(tx)
     start, end = period.bounds(zone)
-    lines, rated_lines = _load_lines(tx, seller, period, zone, published, buyers, owners)
+    above = set(load_tree(tx, end).chain(seller))
+    lines, rated_lines = _load_lines(tx, seller, period, zone, published, buyers, owners, above)
     hours = (start, end) if with_usage else (start, start)
-    usage, projects, resources, unassigned = load_usage(tx, lines, rated_lines, published, *hours, zone)
+    usage, projects, resources, unassigned = load_usage(tx, lines, rated_lines, published, *hours, zone, above)
     sets = {row.id: row.document for row in tx.scalars(select(AttributeSetRow))}
     entered, texts = load_one_off_charges(tx, seller, period, lines)
     own = Offers(tx, [seller], published).of.values()
@@ -182,6 +183,7 @@ def _load_lines(
     published: Published,
     buyers: Iterable[UUID] | None,
     owners: set[UUID] | None,
+    above: set[UUID],
 ) -> tuple[dict[int, LoadedLine], dict[int, RatedLine]]:
     query = (
         select(SupplyLineRow, SubscriptionRow)
@@ -206,8 +208,6 @@ def _load_lines(
     rated: dict[int, RatedLine] = {}
     numbers: dict[UUID, int] = {}
     allowances: dict[tuple[UUID, str, str], dict[str, Decimal]] = {}
-    tree = load_tree(tx, period.bounds(zone)[1])
-    above = set(tree.chain(seller))
     for number, (line, subscription) in enumerate(rows):
         card = cards[line.rate_card_id]
         plan = plans[line.plan_version_id]

@@ -232,7 +232,7 @@ def end_subscription(
     published = load_published(tx)
     if ends_on is not None and ends_on < row.starts_on:
         raise Invalid(f"ends_on {ends_on} is before starts_on {row.starts_on}", field="ends_on", value=ends_on)
-    if ends_on not in (None, row.starts_on, row.ends_on):
+    if ends_on not in (None, row.ends_on):
         line = lines_by_depth(tx, row.id)[0][-1]
         plan = plan_of(tx.get_one(PlanVersionRow, line.plan_version_id), published)
         plan.duration.check_end(row.starts_on, ends_on, today)
