@@ -65,7 +65,7 @@ def test_own_terms_rules_and_charges_by_hand(terminal: Terminal, world: World) -
     terminal(*rule, "--resource", "dish*", "--where", "size=large")
     shown = terminal("assignment-rules", "list", "quillstone")
     assert 'resource {"prefix": "dish"}, size large' in shown
-    assert "not ATTRIBUTE=VALUE" in terminal(*rule, "--where", "size", exit=1)
+    assert "'size' has no equals sign; write NAME=VALUE" in terminal(*rule, "--where", "size", exit=1)
     assert "by rule dishes" in terminal("subscriptions", "deviations")
     terminal("assignment-rules", "delete", "quillstone", "dishes")
     assert "no rules" in terminal("assignment-rules", "list", "quillstone")

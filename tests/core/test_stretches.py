@@ -21,6 +21,7 @@ from gradumen.core.stretches import kinds_of, started_time
 from gradumen.core.units import parse_unit
 
 WHAT = ("card", "meter", "attributes", "phase")
+SCHEMA = dict.fromkeys((*WHAT, "rate"), pl.Int32) | dict.fromkeys(("step", "since", "until"), pl.Int64)
 Price = tuple[int, int, int, int]
 """Rate, step, since, until."""
 OLD, NEW, OTHER, ODD = (0, 60, 0, 500), (1, 7, 500, 1000), (2, 30, 500, 1000), (3, 45, 0, 1000)
@@ -36,8 +37,7 @@ Stretch = tuple[int, int, int, int]
 
 def frames(table: dict[tuple[int, int], tuple[Price, ...]]) -> pl.DataFrame:
     rows = [(0, 0, attributes, phase, *price) for (attributes, phase), prices in table.items() for price in prices]
-    schema = {name: pl.Int64 if name in ("step", "since", "until") else pl.Int32 for name in (*WHAT, "rate")}
-    return pl.DataFrame(rows, schema=[*schema, "step", "since", "until"], orient="row").cast(schema)  # type: ignore[arg-type]
+    return pl.DataFrame(rows, schema=SCHEMA, orient="row")
 
 
 def count(

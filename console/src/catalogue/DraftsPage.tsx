@@ -1,21 +1,12 @@
 /** What is being written: services, plans, offers and rate cards before they are published. */
-import {
-  Alert,
-  Box,
-  Button,
-  Dialog,
-  DialogActions,
-  DialogContent,
-  DialogTitle,
-  MenuItem,
-  TextField,
-} from '@mui/material';
+import { Button, MenuItem, TextField } from '@mui/material';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { useNavigate } from 'react-router';
 import { useSignedIn } from '../app/session';
 import { DataTable } from '../shared/DataTable';
 import { momentName } from '../shared/dates';
+import { FormDialog } from '../shared/FormDialog';
 import { Page } from '../shared/Page';
 import { Empty, Query } from '../shared/States';
 import { type Form, type Kind, KINDS, draftsOptions, saveDraft } from './drafts';
@@ -110,50 +101,22 @@ function BeginDialog({ onClose }: { onClose: () => void }) {
     },
   });
   return (
-    <Dialog open onClose={onClose} aria-labelledby="begin-title">
-      <form
-        onSubmit={(event) => {
-          event.preventDefault();
-          begin.mutate();
-        }}
-      >
-        <DialogTitle id="begin-title">Begin a draft</DialogTitle>
-        <DialogContent>
-          <Box sx={{ display: 'grid', gap: 2, pt: 1, minWidth: 320 }}>
-            <TextField
-              select
-              label="Of a"
-              value={kind}
-              onChange={(event) => setKind(event.target.value as Kind)}
-            >
-              {Object.entries(KINDS).map(([key, title]) => (
-                <MenuItem key={key} value={key}>
-                  {title.toLowerCase()}
-                </MenuItem>
-              ))}
-            </TextField>
-            <TextField label="Name" required value={name} onChange={(event) => setName(event.target.value)} />
-            <TextField
-              label="Slug"
-              required
-              value={chosen}
-              helperText="lower-case letters, digits and hyphens; it never changes"
-              onChange={(event) => setSlug(event.target.value)}
-            />
-            {begin.isError && (
-              <Alert severity="error" variant="outlined">
-                {begin.error.message}
-              </Alert>
-            )}
-          </Box>
-        </DialogContent>
-        <DialogActions>
-          <Button onClick={onClose}>Cancel</Button>
-          <Button type="submit" variant="contained" loading={begin.isPending}>
-            Begin
-          </Button>
-        </DialogActions>
-      </form>
-    </Dialog>
+    <FormDialog title="Begin a draft" act="Begin" change={begin} onClose={onClose}>
+      <TextField select label="Of a" value={kind} onChange={(event) => setKind(event.target.value as Kind)}>
+        {Object.entries(KINDS).map(([key, title]) => (
+          <MenuItem key={key} value={key}>
+            {title.toLowerCase()}
+          </MenuItem>
+        ))}
+      </TextField>
+      <TextField label="Name" required value={name} onChange={(event) => setName(event.target.value)} />
+      <TextField
+        label="Slug"
+        required
+        value={chosen}
+        helperText="lower-case letters, digits and hyphens; it never changes"
+        onChange={(event) => setSlug(event.target.value)}
+      />
+    </FormDialog>
   );
 }

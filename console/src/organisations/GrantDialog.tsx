@@ -1,20 +1,10 @@
 /** Set a limit, with the giver's figures beside it and the refusal where it belongs. */
-import {
-  Alert,
-  Box,
-  Button,
-  Checkbox,
-  Dialog,
-  DialogActions,
-  DialogContent,
-  DialogTitle,
-  FormControlLabel,
-  TextField,
-} from '@mui/material';
+import { Box, Checkbox, FormControlLabel, TextField } from '@mui/material';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { api, body } from '../shared/api';
 import { formatQuantity, sum } from '../shared/decimal';
+import { FormDialog } from '../shared/FormDialog';
 import { type Organisation, type Quota, quotasOptions } from './organisations';
 
 interface Props {
@@ -45,59 +35,39 @@ export function GrantDialog({ quota, holder, giver, onClose }: Props) {
   });
   const taken = sum([quota.granted, quota.reservation]);
   return (
-    <Dialog open onClose={onClose} aria-labelledby="grant-title">
-      <form
-        onSubmit={(event) => {
-          event.preventDefault();
-          grant.mutate();
-        }}
-      >
-        <DialogTitle id="grant-title">
-          {quota.measure === 'processors' ? 'Processors' : 'Storage'} of {holder.name}
-        </DialogTitle>
-        <DialogContent sx={{ display: 'grid', gap: 2 }}>
-          <Box sx={{ fontSize: '0.86rem', color: 'text.secondary' }}>
-            {giver && held && (
-              <Box>
-                {giver.name} has{' '}
-                {held.left === null ? 'no limit' : `${formatQuantity(held.left)} ${quota.unit} left to give`}
-                {held.limit !== null && ` of ${formatQuantity(held.limit)}`}
-                {held.left !== null &&
-                  `, so ${holder.name} can have up to ${formatQuantity(sum([held.left, quota.limit ?? '0']))}`}
-                .
-              </Box>
-            )}
-            <Box>
-              {holder.name} has given on or reserved {formatQuantity(taken)} {quota.unit}.
-            </Box>
+    <FormDialog
+      title={`${quota.measure === 'processors' ? 'Processors' : 'Storage'} of ${holder.name}`}
+      act="Set the limit"
+      change={grant}
+      onClose={onClose}
+    >
+      <Box sx={{ fontSize: '0.86rem', color: 'text.secondary' }}>
+        {giver && held && (
+          <Box>
+            {giver.name} has{' '}
+            {held.left === null ? 'no limit' : `${formatQuantity(held.left)} ${quota.unit} left to give`}
+            {held.limit !== null && ` of ${formatQuantity(held.limit)}`}
+            {held.left !== null &&
+              `, so ${holder.name} can have up to ${formatQuantity(sum([held.left, quota.limit ?? '0']))}`}
+            .
           </Box>
-          <TextField
-            label={`Limit, ${quota.unit}`}
-            value={unlimited ? '' : limit}
-            disabled={unlimited}
-            required={!unlimited}
-            onChange={(event) => setLimit(event.target.value)}
-            slotProps={{ htmlInput: { inputMode: 'decimal', pattern: '[0-9]+(\\.[0-9]+)?' } }}
-          />
-          <FormControlLabel
-            control={
-              <Checkbox checked={unlimited} onChange={(event) => setUnlimited(event.target.checked)} />
-            }
-            label="No limit"
-          />
-          {grant.isError && (
-            <Alert severity="error" variant="outlined">
-              {grant.error.message}
-            </Alert>
-          )}
-        </DialogContent>
-        <DialogActions>
-          <Button onClick={onClose}>Cancel</Button>
-          <Button type="submit" variant="contained" loading={grant.isPending}>
-            Set the limit
-          </Button>
-        </DialogActions>
-      </form>
-    </Dialog>
+        )}
+        <Box>
+          {holder.name} has given on or reserved {formatQuantity(taken)} {quota.unit}.
+        </Box>
+      </Box>
+      <TextField
+        label={`Limit, ${quota.unit}`}
+        value={unlimited ? '' : limit}
+        disabled={unlimited}
+        required={!unlimited}
+        onChange={(event) => setLimit(event.target.value)}
+        slotProps={{ htmlInput: { inputMode: 'decimal', pattern: '[0-9]+(\\.[0-9]+)?' } }}
+      />
+      <FormControlLabel
+        control={<Checkbox checked={unlimited} onChange={(event) => setUnlimited(event.target.checked)} />}
+        label="No limit"
+      />
+    </FormDialog>
   );
 }

@@ -55,3 +55,11 @@ export function servicePeriod(start: string, end: string): string {
 
 /** A moment in UTC, to the minute. */
 export const momentName = (moment: string): string => `${moment.slice(0, 10)} ${moment.slice(11, 16)}`;
+
+/** A day so many days later; what is no day stays as it is. */
+export function addDays(day: string, days: number): string {
+  const moment = new Date(`${day}T12:00:00Z`);
+  if (Number.isNaN(moment.getTime())) return day;
+  moment.setUTCDate(moment.getUTCDate() + days);
+  return moment.toISOString().slice(0, 10);
+}

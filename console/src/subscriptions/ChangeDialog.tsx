@@ -6,7 +6,7 @@ import { useSignedIn } from '../app/session';
 import { type PlanForm, plansOptions, rateCardsOptions } from '../catalogue/catalogue';
 import { Line, Pairs, Row, Select } from '../catalogue/fields';
 import { api, body } from '../shared/api';
-import { FormDialog } from './FormDialog';
+import { FormDialog } from '../shared/FormDialog';
 import { type Subscription, useSubscriptionChange } from './subscriptions';
 
 interface Props {

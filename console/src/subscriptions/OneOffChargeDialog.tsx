@@ -5,7 +5,7 @@ import { useSignedIn } from '../app/session';
 import { Line, Row, Select } from '../catalogue/fields';
 import type { Organisation } from '../organisations/organisations';
 import { api, body } from '../shared/api';
-import { FormDialog } from './FormDialog';
+import { FormDialog } from '../shared/FormDialog';
 import { type Subscription, useSubscriptionChange } from './subscriptions';
 
 export function OneOffChargeDialog({

@@ -6,7 +6,7 @@ import { type ServiceForm, servicesOptions } from '../catalogue/catalogue';
 import { Line, Pairs, Row, Select } from '../catalogue/fields';
 import { projectsOptions } from '../organisations/organisations';
 import { api, body } from '../shared/api';
-import { FormDialog } from './FormDialog';
+import { FormDialog } from '../shared/FormDialog';
 import { type AssignmentRule, type Subscription, useSubscriptionChange } from './subscriptions';
 
 interface Props {

@@ -7,8 +7,9 @@ import { estimateOptions } from '../catalogue/estimates';
 import { Line, Row, Select } from '../catalogue/fields';
 import { type Organisation, projectsOptions } from '../organisations/organisations';
 import { api, body } from '../shared/api';
+import { addDays } from '../shared/dates';
 import { formatMoney } from '../shared/decimal';
-import { FormDialog } from './FormDialog';
+import { FormDialog } from '../shared/FormDialog';
 import { useSubscriptionChange } from './subscriptions';
 
 interface Props {
@@ -228,10 +229,4 @@ function Fees(asked: { organisation: string; plan: string; tier: string; quantit
       </Box>
     </Box>
   );
-}
-
-function addDays(day: string, days: number): string {
-  const moment = new Date(`${day}T12:00:00Z`);
-  moment.setUTCDate(moment.getUTCDate() + days);
-  return Number.isNaN(moment.getTime()) ? day : moment.toISOString().slice(0, 10);
 }

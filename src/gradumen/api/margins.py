@@ -1,11 +1,10 @@
-"""Routes of prices side by side, and of prices that are about to change."""
+"""Routes of prices side by side."""
 
 from fastapi import APIRouter
 
 from gradumen.api.calls import CallerHere, Uow
 from gradumen.usecases import margins
-from gradumen.wire.margins import MarginsBody, PriceChangeBody
-from gradumen.wire.values import Page
+from gradumen.wire.margins import MarginsBody
 
 router = APIRouter(tags=["catalogue"])
 
@@ -14,9 +13,3 @@ router = APIRouter(tags=["catalogue"])
 def compare_prices(seller: str, slug: str, uow: Uow, caller: CallerHere, against: str | None = None) -> MarginsBody:
     """Buy price, sell price and margin of each rate, for members of the seller; ``against`` is seller/card."""
     return MarginsBody.of(margins.compare_prices(uow, caller, seller=seller, slug=slug, against=against))
-
-
-@router.get("/price-changes")
-def list_price_changes(uow: Uow, caller: CallerHere) -> Page[PriceChangeBody]:
-    """Prices that the caller's organisations pay and that are about to change, by day."""
-    return Page(items=[PriceChangeBody.of(each) for each in margins.list_price_changes(uow, caller)])

@@ -5,10 +5,9 @@ import json
 from datetime import date
 from typing import Any
 
-from gradumen.cli.nouns import Verbs
+from gradumen.cli.nouns import Verbs, pairs
 from gradumen.cli.output import Out
 from gradumen.client import Client
-from gradumen.core.errors import Invalid
 from gradumen.wire.assignment_rules import AssignmentRuleBody, AssignmentRuleSet
 
 
@@ -74,7 +73,7 @@ def run_set(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     if arguments.resource:
         whole = not arguments.resource.endswith("*")
         conditions["resource"] = arguments.resource if whole else {"prefix": arguments.resource[:-1]}
-    conditions["where"] = dict(_pair(each) for each in arguments.where)
+    conditions["where"] = pairs(arguments.where, "where")
     made = client.assignment_rules.set(
         arguments.organisation,
         arguments.rule,
@@ -89,13 +88,6 @@ def run_set(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     out.body(made)
     _show([made], out)
     return 0
-
-
-def _pair(raw: str) -> tuple[str, str]:
-    key, equals, value = raw.partition("=")
-    if not equals:
-        raise Invalid(f"'{raw}' is not ATTRIBUTE=VALUE", field="where", value=raw)
-    return key, value
 
 
 def run_delete(arguments: argparse.Namespace, client: Client, out: Out) -> int:

@@ -1,8 +1,10 @@
 """How nouns and verbs are added to the parser."""
 
 import argparse
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from typing import Any
+
+from gradumen.core.errors import Invalid
 
 
 class Verbs:
@@ -23,3 +25,18 @@ class Verbs:
 def add_organisation(parser: argparse.ArgumentParser) -> None:
     """The organisation a command is about."""
     parser.add_argument("--organisation", "-o", help="slug of an organisation; by default the profile's own")
+
+
+def pairs(raw: Sequence[str], field: str) -> dict[str, str]:
+    """Options that are written NAME=VALUE.
+
+    Raises:
+        Invalid: one has no equals sign.
+    """
+    found: dict[str, str] = {}
+    for each in raw:
+        name, equals, value = each.partition("=")
+        if not equals:
+            raise Invalid(f"'{each}' has no equals sign; write NAME=VALUE", field=field, value=each)
+        found[name] = value
+    return found

@@ -4,7 +4,7 @@ import argparse
 from datetime import date
 from typing import Any
 
-from gradumen.cli.nouns import Verbs, add_organisation
+from gradumen.cli.nouns import Verbs, add_organisation, pairs
 from gradumen.cli.output import Out
 from gradumen.cli.profiles import own_organisation
 from gradumen.client import Client
@@ -63,16 +63,6 @@ def _add_accepting(verb: argparse.ArgumentParser) -> None:
     verb.add_argument("--accept-terms", metavar="VERSION", help="the version of the plan's terms that is accepted")
 
 
-def _pairs(raw: list[str], field: str) -> dict[str, str]:
-    found: dict[str, str] = {}
-    for each in raw:
-        key, equals, value = each.partition("=")
-        if not equals:
-            raise Invalid(f"'{each}' has no equals sign; write NAME=VALUE", field=field, value=each)
-        found[key] = value
-    return found
-
-
 def _show(found: list[SubscriptionBody], out: Out) -> None:
     out.table(
         ("ORGANISATION", "SUBSCRIPTION", "PLAN", "TIER", "FROM", "UNTIL"),
@@ -115,7 +105,7 @@ def run_create(arguments: argparse.Namespace, client: Client, out: Out) -> int:
             ends_on=arguments.ends_on,
             rate_card=arguments.rate_card,
             trial_until=arguments.trial_until,
-            choices=_pairs(arguments.choose, "choose") or None,
+            choices=pairs(arguments.choose, "choose") or None,
             accepted_terms=arguments.accept_terms,
         )
     )
@@ -141,7 +131,7 @@ def run_change(arguments: argparse.Namespace, client: Client, out: Out) -> int:
         quantity=arguments.quantity,
         paused=arguments.paused,
         plan_version=arguments.plan_version,
-        choices=_pairs(arguments.choose, "choose") or None,
+        choices=pairs(arguments.choose, "choose") or None,
         accepted_terms=arguments.accept_terms,
         version=found.version,
     )
@@ -174,8 +164,8 @@ def run_deviate(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     seller = own_organisation(arguments)
     found = _find(arguments.customer, arguments.name, client)
     own = {
-        "allowances": _pairs(arguments.allowance, "allowance"),
-        "levels": _pairs(arguments.level, "level"),
+        "allowances": pairs(arguments.allowance, "allowance"),
+        "levels": pairs(arguments.level, "level"),
     }
     deviations: dict[str, Any] | None = {key: value for key, value in own.items() if value}
     made = client.subscriptions.deviate(

@@ -29,7 +29,8 @@ from gradumen.wire.estimates import (
     WhatIfAsked,
     WhatIfBody,
 )
-from gradumen.wire.margins import MarginsBody, PriceChangeBody
+from gradumen.wire.margins import MarginsBody
+from gradumen.wire.price_changes import PriceChangeBody
 from gradumen.wire.values import Page
 
 

@@ -1,8 +1,5 @@
-"""Bodies of prices side by side, and of prices that are about to change."""
+"""Bodies of prices side by side."""
 
-from datetime import date, datetime
-
-from gradumen.wire.catalogue import DifferenceBody
 from gradumen.wire.values import Body, DecimalText
 
 
@@ -31,17 +28,3 @@ class MarginsBody(Body):
     buys_by: str
     currency: str
     rates: list[MarginBody]
-
-
-class PriceChangeBody(Body):
-    """A version of a rate card that a buyer buys by, announced and not in force yet."""
-
-    buyer: str
-    seller: str
-    rate_card: str
-    name: str
-    currency: str
-    starts_on: date
-    announced_at: datetime
-    subscriptions: int
-    differences: list[DifferenceBody]
