@@ -1,5 +1,6 @@
 """A seller's whole period: usage, samples and stretches combined, priced, split into parts; fees and discounts."""
 
+from collections import defaultdict
 from collections.abc import Iterator, Sequence
 from dataclasses import replace
 from datetime import date
@@ -18,7 +19,7 @@ from gradumen.core.one_off_charges import OneOffCharge, one_off_charges
 from gradumen.core.periods import hour_number, hour_start
 from gradumen.core.rates import Over
 from gradumen.core.rating import USAGE_SCHEMA, PricedUsage, Pricing
-from gradumen.core.sampling import largest, sampled
+from gradumen.core.sampling import Sampling, largest, sampled
 from gradumen.core.spreads import overheads, spreads
 from gradumen.core.stretches import kinds_of, started_time
 
@@ -90,12 +91,14 @@ def _sampled(samples: pl.DataFrame, pricing: Pricing) -> pl.DataFrame | None:
     scopes = np.zeros(len(pricing.card_of_line), dtype=np.int64)
     for line in pricing.lines.values():
         scopes[line.number] = line.scope
+    alike: dict[Sampling, list[int]] = defaultdict(list)
     for number, slug in pricing.meters.items():
         if slug in pricing.samplings:
-            rows = samples.filter((pl.col("meter") == number) & (pl.col("rate") >= 0))
-            if rows.height:
-                rows = rows.with_columns(pl.Series("scope", scopes[rows["line"].to_numpy()]))
-                found.append(sampled(rows, pricing.samplings[slug]))
+            alike[pricing.samplings[slug]].append(number)
+    for sampling, meters in alike.items():
+        rows = samples.filter(pl.col("meter").is_in(meters) & (pl.col("rate") >= 0))
+        if rows.height:
+            found.append(sampled(rows.with_columns(pl.Series("scope", scopes[rows["line"].to_numpy()])), sampling))
     return pl.concat(found).group_by(_PART).agg(pl.col("quantity").sum()) if found else None
 
 
