@@ -140,6 +140,7 @@ def calls(invoice: InvoiceBody, world: World) -> dict[str, Call]:
             {"seller": "tarnwick", "starts_on": "2026-09-01", "deviations": {}},
             viewer=403,
         ),
+        "read_month_margins": Call("GET", "organisations/tarnwick/margins"),
         "list_deviations": Call("GET", "organisations/tarnwick/deviations"),
         "list_assignment_rules": Call("GET", f"{org}/assignment-rules"),
         "set_assignment_rule": Call("PUT", f"{org}/assignment-rules/new", rule, viewer=403),

@@ -88,6 +88,10 @@ def test_segments_margins_and_coming_prices(
     margins = terminal("catalogue", "margins", "tarnwick/tenants-eur")
     assert "tarnwick/own-cost bought, in EUR" in margins
     assert "vcpu-large" in margins and "60" in margins
+    september = terminal("spend", "margins", "--period", "2026-09")
+    assert "Open Range: fees" in september and "31.60 EUR tarnwick" in september
+    assert "2026-09 in all: 79.00 EUR charged, 15.80 earned" in september, "79 less the own use's 31.6 and 31.6"
+    assert "GBP charged, of which cost in another currency is not taken off" in september
     assert "no prices that you pay" in terminal("catalogue", "price-changes")
     path = tmp_path / "card.yaml"
     path.write_text(rate_card("resellers-gbp", "GBP", "resellers", "0.8", "2026-12-01"))

@@ -153,3 +153,8 @@ def test_sums_beyond_64_bits_are_exact() -> None:
     case.rows = [(*row[:6], 10**27 + index) for index, row in enumerate(case.rows * 50)]
 
     assert amounts(rate(case)) == {key: amount for key, amount in reference(case).items() if amount}
+
+
+def test_a_seller_without_lines_charges_nothing() -> None:
+    case = Case(Period(2026, 6), ZoneInfo("UTC"), METERS, {0: {}}, {}, {}, [])
+    assert (rate(case).charges, rate(case).unpriced) == ((), ())

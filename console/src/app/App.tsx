@@ -16,6 +16,7 @@ const DraftsPage = lazy(() => import('../catalogue/DraftsPage'));
 const DraftPage = lazy(() => import('../catalogue/DraftPage'));
 const DifferencesPage = lazy(() => import('../catalogue/DifferencesPage'));
 const MarginsPage = lazy(() => import('../catalogue/MarginsPage'));
+const EarnedPage = lazy(() => import('../billing/EarnedPage'));
 const DeviationsPage = lazy(() => import('../subscriptions/DeviationsPage'));
 const EstimatePage = lazy(() => import('../catalogue/EstimatePage'));
 const WhatIfPage = lazy(() => import('../catalogue/WhatIfPage'));
@@ -55,6 +56,7 @@ export function App() {
           <Route path="/drafts/:kind/:slug" element={<DraftPage />} />
           <Route path="/differences" element={<DifferencesPage />} />
           <Route path="/margins" element={<MarginsPage />} />
+          <Route path="/earned" element={<EarnedPage />} />
           <Route path="/deviations" element={<DeviationsPage />} />
           <Route path="/estimate" element={<EstimatePage />} />
           <Route path="/what-if" element={<WhatIfPage />} />

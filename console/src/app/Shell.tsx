@@ -48,6 +48,7 @@ const GROUPS: { title: string | null; entries: Entry[] }[] = [
     entries: [
       { to: '/bill-runs', title: 'Bill runs', sellers: true },
       { to: '/invoices', title: 'Invoices' },
+      { to: '/earned', title: 'Earned', sellers: true },
     ],
   },
 ];

@@ -5,7 +5,7 @@ import { useSearchParams } from 'react-router';
 import { useSignedIn } from '../app/session';
 import { api, body, type Schemas } from '../shared/api';
 import { DataTable, byText } from '../shared/DataTable';
-import { compare, formatPrice } from '../shared/decimal';
+import { compare, formatPercent, formatPrice } from '../shared/decimal';
 import { Page } from '../shared/Page';
 import { Empty, Query } from '../shared/States';
 import { rateCardsOptions } from './catalogue';
@@ -125,7 +125,7 @@ export default function MarginsPage() {
 }
 
 const shown = (price: string | null): string => (price === null ? '—' : formatPrice(price));
-const percent = (value: string | null): string => (value === null ? '—' : `${value} %`);
+const percent = (value: string | null): string => (value === null ? '—' : formatPercent(value));
 
 const columns = (currency: string) => [
   {

@@ -68,6 +68,18 @@ export function share(part: string, whole: string): number {
   return Number((rescale(a, places) * 10_000n) / rescale(b, places)) / 10_000;
 }
 
+/** A share in percent with one decimal, rounded half up; null of nothing. */
+export function percent(part: string, whole: string): string | null {
+  const [a, b] = [parse(part), parse(whole)];
+  if (b.units === 0n) return null;
+  const places = Math.max(a.places, b.places);
+  const [above, below] = [rescale(a, places) * 1000n, rescale(b, places)];
+  const negative = above < 0n !== below < 0n;
+  const [size, divisor] = [above < 0n ? -above : above, below < 0n ? -below : below];
+  const rounded = (size * 2n + divisor) / (divisor * 2n);
+  return write(negative ? -rounded : rounded, 1);
+}
+
 function group(text: string): string {
   const [whole = '0', decimals] = text.replace('-', '').split('.');
   const grouped = whole.replace(/\B(?=(\d{3})+(?!\d))/g, THIN);
@@ -77,6 +89,9 @@ function group(text: string): string {
 /** An amount with its currency's decimals, thousands apart, a true minus. */
 export const formatMoney = (amount: string, currency: string): string =>
   group(round(amount, minorUnits(currency)));
+
+/** A share in percent with its sign. */
+export const formatPercent = (percent: string): string => `${group(percent)} %`;
 
 /** A quantity with at most `places` decimals and no trailing zeros. */
 export function formatQuantity(quantity: string, places = 3): string {

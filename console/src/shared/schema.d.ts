@@ -580,6 +580,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/organisations/{organisation}/margins": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Month Margins
+         * @description What a seller charged in a period, by buyer and service, beside what it cost; for its members alone.
+         */
+        get: operations["read_month_margins"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/organisations/{organisation}/members": {
         parameters: {
             query?: never;
@@ -1588,6 +1608,22 @@ export interface components {
             to: string | null;
         };
         /**
+         * CostBody
+         * @description What something cost; ``source`` is the supplier, of own services the seller itself.
+         */
+        CostBody: {
+            /**
+             * Amount
+             * Format: decimal
+             * @example 12.5
+             */
+            amount: string;
+            /** Currency */
+            currency: string;
+            /** Source */
+            source: string;
+        };
+        /**
          * CoverageAsked
          * @description A plan, and cards to look at before they are published; none are the seller's own in their newest versions.
          */
@@ -2085,6 +2121,50 @@ export interface components {
             role: components["schemas"]["Role"];
             /** Type */
             type: string;
+        };
+        /**
+         * MonthMarginBody
+         * @description What a buyer was charged for a service (or a plan's fees), net of tax, and what that cost.
+         *
+         *     ``margin`` is null where a cost is in another currency; ``percent`` also where nothing was charged.
+         */
+        MonthMarginBody: {
+            /** Buyer */
+            buyer: string;
+            /** Buyer Name */
+            buyer_name: string;
+            /**
+             * Charged
+             * Format: decimal
+             * @example 12.5
+             */
+            charged: string;
+            /** Costs */
+            costs: components["schemas"]["CostBody"][];
+            /** Currency */
+            currency: string;
+            /** Margin */
+            margin: string | null;
+            /** Percent */
+            percent: string | null;
+            /** Service */
+            service: string;
+            /** Service Name */
+            service_name: string;
+        };
+        /**
+         * MonthMarginsBody
+         * @description What a seller charged in a period beside its costs; ``cost_not_known``: own meters without a price of cost.
+         */
+        MonthMarginsBody: {
+            /** Cost Not Known */
+            cost_not_known: string[];
+            /** Period */
+            period: string;
+            /** Rows */
+            rows: components["schemas"]["MonthMarginBody"][];
+            /** Seller */
+            seller: string;
         };
         /**
          * NotPricedBody
@@ -4301,6 +4381,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FeedBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    read_month_margins: {
+        parameters: {
+            query?: {
+                period?: string | null;
+            };
+            header?: never;
+            path: {
+                organisation: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MonthMarginsBody"];
                 };
             };
             /** @description A refusal, as problem details */

@@ -1,10 +1,11 @@
-"""Routes of prices side by side."""
+"""Routes of what is earned."""
 
 from fastapi import APIRouter
 
 from gradumen.api.calls import CallerHere, Uow
-from gradumen.usecases import margins
-from gradumen.wire.margins import MarginsBody
+from gradumen.usecases import margins, usage
+from gradumen.usecases.month_margins import month_margins
+from gradumen.wire.margins import MarginsBody, MonthMarginsBody
 
 router = APIRouter(tags=["catalogue"])
 
@@ -13,3 +14,10 @@ router = APIRouter(tags=["catalogue"])
 def compare_prices(seller: str, slug: str, uow: Uow, caller: CallerHere, against: str | None = None) -> MarginsBody:
     """Buy price, sell price and margin of each rate, for members of the seller; ``against`` is seller/card."""
     return MarginsBody.of(margins.compare_prices(uow, caller, seller=seller, slug=slug, against=against))
+
+
+@router.get("/organisations/{organisation}/margins", tags=["spend"])
+def read_month_margins(organisation: str, uow: Uow, caller: CallerHere, period: str | None = None) -> MonthMarginsBody:
+    """What a seller charged in a period, by buyer and service, beside what it cost; for its members alone."""
+    usage.refresh_usage(uow)
+    return MonthMarginsBody.of(month_margins(uow, caller, organisation=organisation, period=period))

@@ -16,6 +16,7 @@ from gradumen.wire.billing import (
     ReadingBody,
     TaxRateBody,
 )
+from gradumen.wire.margins import MonthMarginsBody
 
 
 class Spend:
@@ -27,6 +28,10 @@ class Spend:
     def period_so_far(self, organisation: str, period: str | None = None) -> PeriodSoFarBody:
         """The lines that the drafts of a period would have, now."""
         return self._connection.get(f"organisations/{organisation}/period-so-far", PeriodSoFarBody, period=period)
+
+    def margins(self, organisation: str, period: str | None = None) -> MonthMarginsBody:
+        """What a seller charged in a period beside what it cost; without ``period`` the one under way."""
+        return self._connection.get(f"organisations/{organisation}/margins", MonthMarginsBody, period=period)
 
 
 class BillRuns:

@@ -1,11 +1,11 @@
-"""Buy price, sell price and what is between them, rate by rate."""
+"""What is between buying and selling: prices side by side, and what a month came to."""
 
 from collections.abc import Iterator
 from dataclasses import dataclass
 from decimal import Decimal
 from fractions import Fraction
 
-from gradumen.core.exact import AMOUNT_PLACES, round_half_up
+from gradumen.core.exact import AMOUNT_PLACES, add, round_half_up
 from gradumen.core.matching import Condition, Contains, Equals, OneOf, Prefix, words
 from gradumen.core.rates import Blocks, Markup, Packages, RateCardVersion, RecurringRate, UsageRate
 
@@ -45,6 +45,40 @@ class Margin:
     def percent_lowest(self) -> Decimal | None:
         """The same of the cheapest unit."""
         return _percent(self.sell_lowest, self.buy_lowest)
+
+
+@dataclass(frozen=True, slots=True)
+class Cost:
+    """What something cost in a month; ``source`` is the supplier's slug, of one's own services the seller's."""
+
+    source: str
+    currency: str
+    amount: Decimal
+
+
+@dataclass(frozen=True, slots=True)
+class MonthMargin:
+    """What a buyer was charged for a service (or a plan's fees) in a month, beside what that cost the seller."""
+
+    buyer: str
+    buyer_name: str
+    service: str
+    service_name: str
+    currency: str
+    charged: Decimal
+    costs: tuple[Cost, ...]
+
+    @property
+    def margin(self) -> Decimal | None:
+        """Charged less all costs; None where one of them is in another currency."""
+        if any(cost.currency != self.currency for cost in self.costs):
+            return None
+        return add([self.charged, *(-cost.amount for cost in self.costs)])
+
+    @property
+    def percent(self) -> Decimal | None:
+        """The margin as a share of what was charged, rounded half up to one place."""
+        return None if self.margin is None else _percent(self.charged, add([self.charged, -self.margin]))
 
 
 def _percent(sell: Decimal, buy: Decimal | None) -> Decimal | None:

@@ -42,6 +42,8 @@ def rate_period(
         stretches: see `gradumen.core.stretches.STRETCH_SCHEMA`; None is none.
         entered: what the seller charges by hand.
     """
+    if not pricing.lines:
+        return Rated((), ())
     rows = usage.filter(pl.col("hour").is_between(hour_number(pricing.start), hour_number(pricing.end), closed="left"))
     special = [number for number, slug in pricing.meters.items() if not pricing.additive(slug)]
     plain = rows.filter(~pl.col("meter").is_in(special)) if special else rows

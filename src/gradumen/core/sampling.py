@@ -133,6 +133,7 @@ class _Codes:
 
     def hourly(self, rows: pl.DataFrame) -> pl.DataFrame:
         """One row for each resource, rate and hour."""
+
         def whole(name: str) -> pl.Expr:
             return pl.col(name).cast(pl.Int64)
 

@@ -24,15 +24,13 @@ def choose_among(
     cards: Sequence[RateCardRow], seller: OrganisationRow, buyer: OrganisationRow, slug: str | None
 ) -> RateCardRow:
     """As `choose_card`, of a seller's cards that are read already."""
-    cards = [card for card in cards if card.currency == buyer.currency]
-    kind = "own-use" if seller.id == buyer.id else f"{buyer.type}s"
+    kind = kind_of(seller, buyer)
     if slug is not None:
-        found = next((card for card in cards if card.slug == slug), None)
+        found = next((card for card in cards if card.slug == slug and card.currency == buyer.currency), None)
         if found is not None and (read_buyers(found.buyers).type == "own-use") != (kind == "own-use"):
             found = None
     else:
-        who = Buyer(buyer.slug, kind, buyer.country, buyer.segment)
-        found = choose([(read_buyers(card.buyers), card) for card in cards], who)
+        found = find_card_for(cards, seller, buyer, buyer.currency)
     if found is None:
         wanted = f"rate card '{slug[:60]}'" if slug else f"rate card for {kind}"
         raise NotPriceable(
@@ -41,6 +39,19 @@ def choose_among(
             value=slug,
         )
     return found
+
+
+def kind_of(seller: OrganisationRow, buyer: OrganisationRow) -> str:
+    """What a buyer is to a seller; see `gradumen.core.selection.TYPES`."""
+    return "own-use" if seller.id == buyer.id else f"{buyer.type}s"
+
+
+def find_card_for(
+    cards: Sequence[RateCardRow], seller: OrganisationRow, buyer: OrganisationRow, currency: str
+) -> RateCardRow | None:
+    """Of a seller's cards the one in a currency that its rules choose for a buyer."""
+    who = Buyer(buyer.slug, kind_of(seller, buyer), buyer.country, buyer.segment)
+    return choose([(read_buyers(card.buyers), card) for card in cards if card.currency == currency], who)
 
 
 def check_rules(tx: Session, seller: OrganisationRow, slug: str, currency: str, buyers: Buyers) -> None:

@@ -1,5 +1,7 @@
 """Charges as people read them: the lines that they make, and their arithmetic in plain data."""
 
+from collections import defaultdict
+from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import datetime
 from decimal import Decimal, localcontext
@@ -17,7 +19,7 @@ from gradumen.core.matching import words
 from gradumen.core.rates import Every, Rate, RecurringRate, SpendCommitment, SpreadRate, UsageRate
 from gradumen.core.units import parse_unit
 from gradumen.usecases.published import Published
-from gradumen.usecases.rating import RatedPeriod
+from gradumen.usecases.rating import LoadedLine, RatedPeriod
 from gradumen.usecases.scope import organisations_by_id
 
 _FEES = {
@@ -191,6 +193,29 @@ class LineNames:
             if path.partition("/")[0] in mine
         ]
         return found
+
+
+ServiceKey = tuple[UUID, str, str]
+"""Buyer, service (the plan of what belongs to none, `SHARED_COST` of what is shared out), currency."""
+SHARED_COST = "shared-cost"
+"""In place of a service: fixed cost and overhead."""
+
+
+def amounts_by_service(
+    tx: Session,
+    rated: RatedPeriod,
+    published: Published,
+    buyer_of: Callable[[LoadedLine], UUID] = lambda line: line.row.buyer_id,
+) -> dict[ServiceKey, Decimal]:
+    """What the lines of a rated period come to for each buyer and service, rounded as on its documents."""
+    names = LineNames(tx, rated, published)
+    found: dict[ServiceKey, list[Decimal]] = defaultdict(list)
+    for charge in rated.rated.charges:
+        loaded = rated.lines[charge.line]
+        for line in names.lines(charge):
+            service = SHARED_COST if charge.kind in ("spread", "overhead") else line.service
+            found[buyer_of(loaded), service, loaded.currency].append(line.amount)
+    return {key: add(amounts) for key, amounts in found.items()}
 
 
 def explain(charge: Charge, names: LineNames) -> dict[str, Any]:

@@ -1,6 +1,5 @@
 """What a tier would cost a buyer, what a card prices of a plan, and what a closed month would have come to."""
 
-from collections import defaultdict
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date
@@ -27,11 +26,11 @@ from gradumen.store.organisations import OrganisationRow, zone_name
 from gradumen.store.unit_of_work import use_case
 from gradumen.usecases.card_choice import choose_card
 from gradumen.usecases.catalogue import Document
-from gradumen.usecases.charges import base_units, describe
+from gradumen.usecases.charges import amounts_by_service, base_units, describe
 from gradumen.usecases.derived_cards import expand
 from gradumen.usecases.offers import check_right, sellable
 from gradumen.usecases.published import Published, load_cards, load_published, plan_of
-from gradumen.usecases.rating import RatedPeriod, load_links
+from gradumen.usecases.rating import load_links
 from gradumen.usecases.scope import Caller, get_organisation, load_scope, organisations_by_id
 from gradumen.usecases.subscriptions import newest_plan
 from gradumen.usecases.supply_lines import check_quantity, find_renewal
@@ -298,7 +297,7 @@ def price_again(
     month = Period.parse(period)
     loaded = load_links(tx, seller.id, month)
     now, then = loaded.rate(), loaded.rate(instead)
-    before, after = _by_service(now), _by_service(then)
+    before, after = (amounts_by_service(tx, each, published) for each in (now, then))
     names = organisations_by_id(tx, {buyer for buyer, _, _ in {**before, **after}})
     return WhatIf(
         period=month.text,
@@ -317,13 +316,3 @@ def price_again(
         ),
         not_priced=sorted({each.meter for each in then.rated.unpriced}),
     )
-
-
-def _by_service(rated: RatedPeriod) -> dict[tuple[UUID, str, str], Decimal]:
-    """Amounts per buyer and service (the plan for what belongs to none), each charge rounded as on an invoice."""
-    found: dict[tuple[UUID, str, str], list[Decimal]] = defaultdict(list)
-    for charge in rated.rated.charges:
-        line = rated.lines[charge.line]
-        service = charge.meter.partition("/")[0] if charge.meter else line.plan.slug
-        found[line.row.buyer_id, service, line.currency].append(line_amount([charge.amount], line.currency))
-    return {key: add(amounts) for key, amounts in found.items()}

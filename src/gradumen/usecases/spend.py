@@ -19,8 +19,9 @@ from gradumen.store.organisations import OrganisationRow, zone_name
 from gradumen.store.subscriptions import SubscriptionRow, SupplyLineRow
 from gradumen.store.unit_of_work import use_case
 from gradumen.usecases.charges import Line, LineNames, line_order
+from gradumen.usecases.costs import rate_costs
 from gradumen.usecases.published import Published, load_published
-from gradumen.usecases.rating import RatedPeriod, rate_links
+from gradumen.usecases.rating import RatedPeriod, load_links
 from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope, organisations_by_id
 
 
@@ -66,8 +67,12 @@ def period_so_far(tx: Session, caller: Caller, *, organisation: str, period: str
     for seller, buyers in by_seller.items():
         zone = zone_of(zone_name(tx, seller, scope.now.date()))
         month = Period.parse(period) if period else Period.containing(scope.now, zone)
-        rated = rate_links(tx, seller, month, buyers=buyers, owners=below)
-        found += link_periods(tx, rated, known, published)
+        loaded = load_links(tx, seller, month, buyers=buyers, owners=below)
+        found += [link for link in link_periods(tx, loaded.rate(), known, published) if link.buyer != link.seller]
+        if seller in buyers:
+            # Only whoever sees all that a seller sells sees its own use; fixed costs are spread over all of it.
+            costs = rate_costs(tx, known[seller], loaded)
+            found += [link for link in link_periods(tx, costs, known, published) if link.buyer == link.seller]
     found.sort(key=lambda each: (each.buyer != owner.slug, each.seller == owner.slug, each.seller, each.buyer))
     return found
 
