@@ -27,8 +27,8 @@ from gradumen.usecases.scope import Caller, get_organisation, load_scope, organi
 class MonthMargins:
     """A seller's month, by buyer and service; its own use comes last.
 
-    Fees stand under their plan, fixed cost and overhead under ``shared-cost``. ``cost_not_known`` names meters of its own
-    services that were used and that no cost card prices.
+    Fees stand under their plan, fixed cost and overhead under ``shared-cost``. ``cost_not_known`` names meters of its
+    own services that were used and that no cost card prices.
     """
 
     seller: str
