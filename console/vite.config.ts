@@ -19,5 +19,5 @@ export default defineConfig({
     },
   },
   server: { proxy: { '/api': 'http://127.0.0.1:8470' } },
-  test: { environment: 'jsdom', setupFiles: ['./src/test-setup.ts'], globals: true },
+  test: { environment: 'jsdom', setupFiles: ['./src/test-setup.ts'], globals: true, testTimeout: 60_000 },
 });

@@ -11,6 +11,8 @@ from playwright.sync_api import Browser, Page, expect
 from tests.world import EMAILS, PASSWORD, World
 
 AXE = Path(__file__).parents[2] / "console" / "node_modules" / "axe-core" / "axe.min.js"
+# No page takes that long; a machine that stalls may.
+expect.set_options(timeout=20_000)
 
 
 class Tab:

@@ -48,7 +48,9 @@ def test_a_number_has_one_text_without_exponent_or_trailing_zeros(value: Decimal
     assert number(shown, field="x", places=12, digits=60) == value
 
 
-@pytest.mark.parametrize("raw", [1.5, True, "NaN", "Infinity", "1e400", "", "1,5", "0.0000001", None, [], "1" * 40])
+@pytest.mark.parametrize(
+    "raw", [1.5, True, "NaN", "Infinity", "1e400", "", "1,5", "0.0000001", None, [], "1" * 40, "1_000", "٣", "1e9999"]
+)
 def test_what_is_not_an_exact_number_is_refused(raw: object) -> None:
     with pytest.raises(Invalid):
         number(raw, field="quantity", places=6)

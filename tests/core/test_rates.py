@@ -12,7 +12,17 @@ from hypothesis import strategies as st
 
 from gradumen.core.errors import Invalid
 from gradumen.core.exact import AMOUNT_PLACES, round_half_up
-from gradumen.core.rates import Block, Blocks, Markup, Over, Packages, RateCardVersion, Started, UsageRate
+from gradumen.core.rates import (
+    Block,
+    Blocks,
+    Markup,
+    Over,
+    Packages,
+    RateCardVersion,
+    SpendCommitment,
+    Started,
+    UsageRate,
+)
 from gradumen.core.rating import price_steps
 from gradumen.core.units import parse_unit
 from tests.core.strategies import usage_rates
@@ -82,6 +92,8 @@ FLAT = UsageRate("flat", "compute/vcpu", parse_unit("piece-hour"), Blocks((Block
         (lambda: replace(FLAT, started=Started.HOUR), "names the phases"),
         (lambda: replace(FLAT, phases=("running",)), "names the phases"),
         (lambda: replace(FLAT, committed=Decimal(1), over=Over.PROJECT), "not per project"),
+        (lambda: SpendCommitment("s", Decimal(1), over=Over.PROJECT), "fees belong to no project"),
+        (lambda: SpendCommitment("s", Decimal(-1)), "negative"),
         (lambda: RateCardVersion("c", 1, "EUR", date(2026, 1, 1), (FLAT, FLAT)), "stands twice"),
         (lambda: RateCardVersion("c", 1, "XXX", date(2026, 1, 1), ()), "currency"),
     ],

@@ -3,6 +3,7 @@ import { Box } from '@mui/material';
 import { useState } from 'react';
 import type { Block, Rate, Where } from './catalogue';
 import { Add, change, Group, Line, Remove, Row, Select, withItem, withoutItem, Words } from './fields';
+import { conditionOf, howOf, textOf } from './rates';
 import { UnitPriceCurve } from './UnitPriceCurve';
 
 const KINDS = [
@@ -17,6 +18,19 @@ const KINDS = [
 ] as const;
 type KindKey = (typeof KINDS)[number][0];
 const PRICED = ['price', 'blocks', 'whole-quantity', 'package', 'markup'] as const;
+const COMMON = [
+  'meter',
+  'per',
+  'where',
+  'when',
+  'over',
+  'allowance',
+  'committed',
+  'minimum',
+  'cap',
+  'started',
+  'phases',
+];
 const BOUNDS = ['allowance', 'committed', 'minimum', 'cap', 'over', 'started'] as const;
 const DAYS = ['monday', 'tuesday', 'wednesday', 'thursday', 'friday', 'saturday', 'sunday'];
 
@@ -31,8 +45,8 @@ export function withKind(rate: Rate, kind: KindKey): Rate {
   if (kind === 'fee') return { ...base, fee: '', price: '' };
   if (kind === 'commitment') return { ...base, commitment: '' };
   if (kind === 'spread') return { ...base, spread: '', by: rate.meter ?? '' };
-  const kept: Rate = { ...base, meter: rate.meter ?? '', per: rate.per ?? '' };
-  if (rate.where) kept.where = rate.where;
+  const common = Object.entries(rate).filter(([field]) => COMMON.some((each) => each === field));
+  const kept: Rate = { ...base, meter: '', per: '', ...Object.fromEntries(common) };
   const blocks = rate.blocks ?? rate['whole-quantity'] ?? [{ 'up-to': '', price: '' }, { price: '' }];
   if (kind === 'blocks' || kind === 'whole-quantity') return { ...kept, [kind]: blocks };
   if (kind === 'package') return { ...kept, package: { size: '', price: '' } };
@@ -153,6 +167,13 @@ export function RateEditor({ rate, currency, meters, tiers, onChange, onRemove }
               width={180}
             />
             <Words label="On services, none is all" value={rate.services} onChange={set('services')} />
+            <Select
+              label="Counted per"
+              value={rate.over ?? 'buyer'}
+              width={130}
+              onChange={(value) => set('over')(value === 'buyer' ? '' : value)}
+              options={['buyer', 'subscription', 'tenant']}
+            />
           </>
         )}
         {rate.package && (
@@ -268,7 +289,7 @@ function Conditions({ rate, onChange }: { rate: Rate; onChange: (rate: Rate) => 
             label="Is"
             value={howOf(where)}
             width={120}
-            onChange={(how) => put(index, name, written(how, textOf(where)))}
+            onChange={(how) => put(index, name, conditionOf(how, textOf(where)))}
             options={[
               ['equals', 'exactly'],
               ['one-of', 'one of'],
@@ -280,7 +301,7 @@ function Conditions({ rate, onChange }: { rate: Rate; onChange: (rate: Rate) => 
             label="Value"
             value={textOf(where)}
             width={150}
-            onChange={(text) => put(index, name, written(howOf(where), text))}
+            onChange={(text) => put(index, name, conditionOf(howOf(where), text))}
           />
           <Remove
             what={`condition ${name}`}
@@ -358,22 +379,4 @@ function Bounds({ rate, onChange }: { rate: Rate; onChange: (rate: Rate) => void
       {rate.started && <Words label="In phases" value={rate.phases} onChange={set('phases')} width={170} />}
     </>
   );
-}
-
-const howOf = (where: Where): string => {
-  if (typeof where === 'string') return 'equals';
-  if (Array.isArray(where)) return 'one-of';
-  return 'prefix' in where ? 'prefix' : 'contains';
-};
-
-const textOf = (where: Where): string => {
-  if (typeof where === 'string') return where;
-  if (Array.isArray(where)) return where.join(', ');
-  return 'prefix' in where ? where.prefix : where.contains;
-};
-
-function written(how: string, text: string): Where {
-  if (how === 'one-of') return text.split(',').map((each) => each.trim());
-  if (how === 'prefix') return { prefix: text };
-  return how === 'contains' ? { contains: text } : text;
 }

@@ -131,3 +131,24 @@ export function curve(blocks: Block[], whole: boolean, points = 80): { x: number
     return { x, y: whole ? (heights[reached] ?? 0) : total / x };
   });
 }
+
+/** How a condition compares. */
+export const howOf = (where: Where): string => {
+  if (typeof where === 'string') return 'equals';
+  if (Array.isArray(where)) return 'one-of';
+  return 'prefix' in where ? 'prefix' : 'contains';
+};
+
+/** What it compares with, as one writes it. */
+export const textOf = (where: Where): string => {
+  if (typeof where === 'string') return where;
+  if (Array.isArray(where)) return where.join(', ');
+  return 'prefix' in where ? where.prefix : where.contains;
+};
+
+/** The condition of a comparison and what is written beside it. */
+export function conditionOf(how: string, text: string): Where {
+  if (how === 'one-of') return text.split(',').map((each) => each.trim());
+  if (how === 'prefix') return { prefix: text };
+  return how === 'contains' ? { contains: text } : text;
+}

@@ -3,12 +3,15 @@
 Quantities are decimals with at most 6 places, prices and amounts with at most 12 (`docs/rating.md`).
 """
 
+import re
 from collections.abc import Sequence
 from decimal import Context, Decimal, DivisionByZero, Inexact, InvalidOperation, Overflow, localcontext
 from fractions import Fraction
 
 from gradumen.core.errors import Invalid
 
+NUMBER = re.compile(r"[+-]?(\d+(\.\d*)?|\.\d+)([eE][+-]?\d{1,4})?", re.ASCII)
+"""How a number is written; Decimal would also read underscores and the figures of other scripts."""
 QUANTITY_PLACES = 6
 AMOUNT_PLACES = 12
 
@@ -35,7 +38,9 @@ def minor_units(currency: str) -> int:
         return MINOR_UNITS[currency]
     except KeyError:
         raise Invalid(
-            f"currency '{currency}' is not known; use one of {', '.join(MINOR_UNITS)}", field="currency", value=currency
+            f"currency '{str(currency)[:20]}' is not known; use one of {', '.join(MINOR_UNITS)}",
+            field="currency",
+            value=currency,
         ) from None
 
 
@@ -150,11 +155,9 @@ def number(raw: object, *, field: str, places: int, digits: int = 38) -> Decimal
     """
     if isinstance(raw, bool | float) or not isinstance(raw, str | int | Decimal):
         raise Invalid(f'{field} must be a number written as text, like "12.5"; got {raw!r}', field=field, value=raw)
-    try:
-        value = Decimal(raw)
-    except InvalidOperation:
-        shown = str(raw)[:60]
-        raise Invalid(f"{field} '{shown}' is not a number; write it like 12.5", field=field, value=raw) from None
+    if isinstance(raw, str) and not NUMBER.fullmatch(raw.strip()):
+        raise Invalid(f"{field} '{raw[:60]}' is not a number; write it like 12.5", field=field, value=raw)
+    value = Decimal(raw)
     if not value.is_finite():
         raise Invalid(f"{field} must be finite; got {raw}", field=field, value=raw)
     exponent = value.as_tuple().exponent

@@ -229,7 +229,7 @@ def _meter_form(meter: Meter) -> dict[str, Any]:
 
 
 def meter_of(raw: object, meters: Mapping[str, Meter]) -> Meter:
-    if raw not in meters:
+    if str(raw) not in meters:
         raise Invalid(f"meter '{str(raw)[:80]}' is not known; write service/meter", field="meter", value=raw)
     return meters[str(raw)]
 

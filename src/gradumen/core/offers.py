@@ -95,7 +95,7 @@ def read_offer(form: object, plan: Plan, known: Known, allowed: Iterable[str]) -
                 chosen[tier] = name_of(raw, field="name") if raw else plan.tier(tier).name
     tiers = {tier.slug: chosen[tier.slug] for tier in plan.tiers if tier.slug in chosen}
     recommended = fields.get("recommended")
-    if recommended is not None and recommended not in tiers:
+    if recommended is not None and str(recommended) not in tiers:
         message = f"the recommended tier '{str(recommended)[:60]}' is not one that is offered"
         raise Invalid(message, field="recommended", value=recommended)
     return Offer(

@@ -50,7 +50,7 @@ def read_plan(form: object, meters: Mapping[str, Meter], services: Mapping[str, 
     fields = fields_of(form, ("plan", "name", "services", "tiers"), _OPTIONAL)
 
     def read_service_slug(raw: Any) -> str:
-        if raw not in services:
+        if str(raw) not in services:
             raise Invalid(f"service '{str(raw)[:60]}' is not known; publish it first or with this", field="services")
         return str(raw)
 

@@ -208,7 +208,7 @@ def _read_when(raw: Any) -> TimeWindow:
     with at("when"):
         fields = fields_of(raw, (), ("days", "from", "to"))
         days = fields.get("days", list(DAYS))
-        if not isinstance(days, list | tuple) or any(day not in DAYS for day in days):
+        if not isinstance(days, list | tuple) or any(str(day) not in DAYS for day in days):
             raise Invalid(f"days are a list of {', '.join(DAYS)}", field="when", value=days)
         numbers = tuple(sorted(DAYS.index(day) for day in days))
         return TimeWindow(numbers, _hour(fields.get("from", "00:00")), _hour(fields.get("to", "24:00")))
@@ -227,7 +227,7 @@ def _read_phases(fields: Mapping[str, Any], meter: Meter, known: Known) -> tuple
     phases = service.phases if service else ()
 
     def phase(raw: Any) -> str:
-        if raw not in phases:
+        if str(raw) not in phases:
             raise Invalid(f"phase '{str(raw)[:60]}' is not one of {', '.join(phases)}", field="phases", value=raw)
         return str(raw)
 
@@ -239,7 +239,7 @@ def _read_discount(raw: Any, known: Known, slugs: set[str]) -> Discount:
     fields = fields_of(raw, ("discount", "name"), optional)
 
     def rate(each: Any) -> str:
-        if each not in slugs:
+        if str(each) not in slugs:
             raise Invalid(f"rate '{str(each)[:60]}' is not one of this card's", field="rates", value=each)
         return str(each)
 
@@ -339,7 +339,7 @@ def _discount_form(discount: Discount) -> dict[str, Any]:
 
 
 def _service(raw: Any, known: Known) -> str:
-    if raw not in known.services:
+    if str(raw) not in known.services:
         raise Invalid(f"service '{str(raw)[:60]}' is not known", field="services", value=raw)
     return str(raw)
 

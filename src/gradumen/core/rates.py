@@ -258,6 +258,9 @@ class SpendCommitment:
 
     def __post_init__(self) -> None:
         _not_negative(self.amount)
+        if self.over is Over.PROJECT:
+            message = "a minimum spend counts over subscription, buyer or tenant: fees belong to no project"
+            raise Invalid(message, field="over", value=str(self.over))
 
 
 @dataclass(frozen=True, slots=True)

@@ -6,6 +6,7 @@ from typing import Any
 
 from sqlalchemy import DECIMAL, Dialect, MetaData, String, TypeDecorator
 from sqlalchemy.dialects.mysql import DATETIME
+from sqlalchemy.exc import DontWrapMixin
 from sqlalchemy.orm import DeclarativeBase
 
 from gradumen.core.errors import Invalid
@@ -73,9 +74,28 @@ class Moment(TypeDecorator[datetime]):
         return None if value is None else value.replace(tzinfo=UTC)
 
 
-def ascii_text(length: int) -> String:
+class NotAscii(Invalid, DontWrapMixin):
+    """A slug, code or hash with other characters; no stored one can be meant."""
+
+
+class AsciiText(TypeDecorator[str]):
+    """Text of ASCII characters that compares by bytes; others are refused, MariaDB cannot compare them with it."""
+
+    impl = String
+    cache_ok = True
+
+    def __init__(self, length: int) -> None:
+        super().__init__(length, collation="ascii_bin")
+
+    def process_bind_param(self, value: str | None, dialect: Dialect) -> str | None:
+        if value is not None and not value.isascii():
+            raise NotAscii(f"'{value[:60]}' is no name that is known here: those have plain letters only", value=value)
+        return value
+
+
+def ascii_text(length: int) -> AsciiText:
     """Text of ASCII characters that compares by bytes: slugs, codes, hashes."""
-    return String(length, collation="ascii_bin")
+    return AsciiText(length)
 
 
 Document = dict[str, Any]

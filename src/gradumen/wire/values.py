@@ -5,7 +5,7 @@ from typing import Annotated, Any, Generic, Self, TypeVar
 
 from pydantic import BaseModel, BeforeValidator, ConfigDict, PlainSerializer, WithJsonSchema
 
-from gradumen.core.exact import text
+from gradumen.core.exact import NUMBER, text
 
 
 def _decimal(raw: Any) -> Decimal:
@@ -13,13 +13,9 @@ def _decimal(raw: Any) -> Decimal:
         return raw
     if not isinstance(raw, str) or len(raw) > 60:
         raise ValueError('must be a number written as text, like "12.5"')
-    try:
-        value = Decimal(raw)
-    except ArithmeticError:
-        raise ValueError('is not a number; write it like "12.5"') from None
-    if not value.is_finite():
-        raise ValueError("must be finite")
-    return value
+    if not NUMBER.fullmatch(raw):
+        raise ValueError('is not a number; write it like "12.5"')
+    return Decimal(raw)
 
 
 DecimalText = Annotated[
