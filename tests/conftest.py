@@ -18,6 +18,7 @@ from sqlalchemy import Engine, text
 from gradumen.api.app import make_app
 from gradumen.jobs.worker import Worker
 from gradumen.run.database import PrivateDatabase, start_private_database
+from gradumen.run.serve import KEPT_OPEN
 from gradumen.settings import Settings
 from gradumen.store import schema
 from gradumen.store.tables import Base
@@ -70,7 +71,10 @@ def running(engine: Engine) -> Iterator[Service]:
     with socket.socket() as probe:
         probe.bind(("127.0.0.1", 0))
         port = probe.getsockname()[1]
-    server = uvicorn.Server(uvicorn.Config(app, host="127.0.0.1", port=port, log_level="error", access_log=False))
+    config = uvicorn.Config(
+        app, host="127.0.0.1", port=port, log_level="error", access_log=False, timeout_keep_alive=KEPT_OPEN
+    )
+    server = uvicorn.Server(config)
     thread = threading.Thread(target=server.run, daemon=True)
     thread.start()
     while not server.started:

@@ -10,6 +10,7 @@ import yaml
 
 from gradumen.client import Client
 from gradumen.client.readings import BATCH
+from gradumen.core.errors import Forbidden
 from gradumen.core.permissions import Role
 from gradumen.wire.billing import InvoiceBody
 from gradumen.wire.one_off_charges import OneOffChargeCreate
@@ -249,6 +250,6 @@ def test_a_token_reaches_its_own_organisation_only(world: World) -> None:
         assert program.connection.http.get("organisations").status_code == 401
     with Client(world.url, "gdm_made-up") as program:
         assert program.connection.http.get("organisations").status_code == 401
-    with pytest.raises(Exception, match="membership as administrator"):
+    with pytest.raises(Forbidden, match="membership as administrator"):
         world.user("piers").tokens.create("oxbow", name="x", role=Role.ADMINISTRATOR)
     assert world.user("ines").connection.http.delete(f"tokens/{uuid4()}").status_code == 404

@@ -7,7 +7,7 @@ from decimal import Decimal
 import pytest
 
 from gradumen.client import Client
-from gradumen.core.errors import Conflict, GradumenError, NotFound, PeriodOpen
+from gradumen.core.errors import Conflict, Invalid, NotFound, PeriodOpen
 from gradumen.wire.organisations import OrganisationCreate
 from gradumen.wire.subscriptions import SubscriptionCreate
 from tests.world import EMAILS, GIB, PASSWORD, World, egress, moment, reading, world_amounts
@@ -16,7 +16,7 @@ from tests.world import EMAILS, GIB, PASSWORD, World, egress, moment, reading, w
 def test_a_period_that_is_not_over_stays_open(world: World) -> None:
     with pytest.raises(PeriodOpen, match="2026-10 is open"):
         world.mara.bill_runs.start("tarnwick", "2026-10")
-    with pytest.raises(GradumenError, match="write it like"):
+    with pytest.raises(Invalid, match="write it like"):
         world.mara.bill_runs.start("tarnwick", "October")
 
 

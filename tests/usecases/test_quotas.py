@@ -10,6 +10,7 @@ from gradumen.core.errors import (
     EditedMeanwhile,
     Forbidden,
     GradumenError,
+    Invalid,
     QuotaBelowGranted,
     QuotaExceeded,
     UnlimitedBelow,
@@ -71,10 +72,12 @@ def test_an_edit_of_something_changed_meanwhile_is_refused(world: World) -> None
         world.mara.quotas.grant("oxbow", "processors", Decimal(30), version=seen.version)
 
 
-@pytest.mark.parametrize("asked", [Decimal(-1), Decimal("0.1234567")])
+@pytest.mark.parametrize("asked", [Decimal(-1), Decimal("0.1234567"), Decimal("1e39"), Decimal("1e-30")])
 def test_a_limit_that_is_none_is_refused(world: World, asked: Decimal) -> None:
-    with pytest.raises(GradumenError):
+    with pytest.raises(Invalid):
         world.mara.quotas.grant("oxbow", "processors", asked)
+    with pytest.raises(Invalid):
+        world.mara.quotas.grant("tarnwick", "processors", asked)
 
 
 def test_grants_at_once_never_exceed_the_limit_together(world: World) -> None:

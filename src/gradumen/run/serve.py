@@ -20,6 +20,8 @@ from gradumen.usecases.bill_runs import release_bill_runs
 from gradumen.usecases.organisations import is_set_up
 
 log = logging.getLogger("gradumen")
+KEPT_OPEN = 65
+"""Seconds that an idle connection stays open: longer than clients keep theirs, so that none is used as it closes."""
 
 
 def serve(settings: Settings, *, fast_database: bool = False) -> None:
@@ -50,7 +52,14 @@ def serve(settings: Settings, *, fast_database: bool = False) -> None:
         worker = Worker(uow)
         worker.start()
         app = make_app(settings, uow, set_up_code=code)
-        config = uvicorn.Config(app, host=settings.host, port=settings.port, log_level="warning", access_log=False)
+        config = uvicorn.Config(
+            app,
+            host=settings.host,
+            port=settings.port,
+            log_level="warning",
+            access_log=False,
+            timeout_keep_alive=KEPT_OPEN,
+        )
         log.info("listening on http://%s:%d", settings.host, settings.port)
         # The server raises the signal that ended it once more when it is done; what follows here must still run.
         for each in (signal.SIGTERM, signal.SIGINT):

@@ -26,6 +26,10 @@ class Base(DeclarativeBase):
     )
 
 
+class Unfit(Invalid, DontWrapMixin):
+    """A value that a column cannot hold as it is; named so before MariaDB would change or refuse it."""
+
+
 class _Exact(TypeDecorator[Decimal]):
     impl = DECIMAL
     cache_ok = True
@@ -39,7 +43,9 @@ class _Exact(TypeDecorator[Decimal]):
             return None
         exponent = value.as_tuple().exponent
         if not isinstance(exponent, int) or (exponent < -self.places and value != round(value, self.places)):
-            raise Invalid(f"{value} has more than {self.places} decimal places", value=value)
+            raise Unfit(f"{value} has more than {self.places} decimal places", value=value)
+        if abs(value) >= 10 ** (38 - self.places):
+            raise Unfit(f"{value} has more than {38 - self.places} digits before the point", value=value)
         return value
 
 
@@ -67,15 +73,11 @@ class Moment(TypeDecorator[datetime]):
         if value is None:
             return None
         if value.tzinfo is None:
-            raise Invalid(f"{value} has no time zone", value=value)
+            raise Unfit(f"{value} has no time zone", value=value)
         return value.astimezone(UTC).replace(tzinfo=None)
 
     def process_result_value(self, value: datetime | None, dialect: Dialect) -> datetime | None:
         return None if value is None else value.replace(tzinfo=UTC)
-
-
-class NotAscii(Invalid, DontWrapMixin):
-    """A slug, code or hash with other characters; no stored one can be meant."""
 
 
 class AsciiText(TypeDecorator[str]):
@@ -89,7 +91,7 @@ class AsciiText(TypeDecorator[str]):
 
     def process_bind_param(self, value: str | None, dialect: Dialect) -> str | None:
         if value is not None and not value.isascii():
-            raise NotAscii(f"'{value[:60]}' is no name that is known here: those have plain letters only", value=value)
+            raise Unfit(f"'{value[:60]}' is no name that is known here: those have plain letters only", value=value)
         return value
 
 
