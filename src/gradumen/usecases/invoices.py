@@ -10,7 +10,7 @@ from sqlalchemy import and_, or_, select
 from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.orm import Session
 
-from gradumen.core.errors import Conflict, NotFound
+from gradumen.core.errors import Conflict, Invalid, NotFound
 from gradumen.core.periods import zone_of
 from gradumen.store.billing import ChargePartRow, ChargeRow, DocumentCounterRow, InvoiceLineRow, InvoiceRow
 from gradumen.store.catalogue import MeterRow, RateCardRow, RateCardVersionRow
@@ -102,6 +102,16 @@ def _get(tx: Session, scope: Scope, invoice_id: UUID, *, lock: bool = False) -> 
     return row
 
 
+def _seen(after: str) -> tuple[str, UUID]:
+    period, _, identity = after.partition("|")
+    try:
+        return period, UUID(identity)
+    except ValueError:
+        raise Invalid(
+            f"after '{after[:60]}' is no place in this list; take it from the page before", field="after", value=after
+        ) from None
+
+
 @use_case
 def list_invoices(
     tx: Session,
@@ -118,6 +128,9 @@ def list_invoices(
 
     Args:
         after: ``period|id`` of the last one seen.
+
+    Raises:
+        Invalid: ``after`` is no such place in the list.
     """
     scope = load_scope(tx, caller)
     own = scope.members_money()
@@ -133,11 +146,9 @@ def list_invoices(
             query = query.where(
                 column == select(OrganisationRow.id).where(OrganisationRow.slug == slug).scalar_subquery()
             )
-    if after is not None and "|" in after:
-        last, _, identity = after.partition("|")
-        query = query.where(
-            or_(InvoiceRow.period < last, and_(InvoiceRow.period == last, InvoiceRow.id > UUID(identity)))
-        )
+    if after is not None:
+        last, identity = _seen(after)
+        query = query.where(or_(InvoiceRow.period < last, and_(InvoiceRow.period == last, InvoiceRow.id > identity)))
     rows = tx.scalars(query.order_by(InvoiceRow.period.desc(), InvoiceRow.id).limit(limit))
     return [_view(row, []) for row in rows]
 
