@@ -1,10 +1,10 @@
 /** One rate: what it prices, how, and a curve of the unit price where there are blocks. */
 import { Box } from '@mui/material';
 import { useState } from 'react';
-import type { Block, Rate, Where } from './catalogue';
+import type { Block, Rate } from './catalogue';
 import { Add, change, Group, Line, Remove, Row, Select, withItem, withoutItem, Words } from './fields';
-import { conditionOf, howOf, textOf } from './rates';
 import { UnitPriceCurve } from './UnitPriceCurve';
+import { WhereEditor } from './WhereEditor';
 
 const KINDS = [
   ['price', 'per unit'],
@@ -275,41 +275,11 @@ function BlocksEditor({
 /** Conditions as one line each, bounds, and when. */
 function Conditions({ rate, onChange }: { rate: Rate; onChange: (rate: Rate) => void }) {
   const set = (field: keyof Rate) => (value: unknown) => onChange(change(rate, field, value));
-  const entries = Object.entries(rate.where ?? {});
   const [open, setOpen] = useState(false);
   const bounded = open || BOUNDS.some((field) => rate[field] !== undefined);
-  const put = (index: number, name: string, where: Where) =>
-    set('where')(Object.fromEntries(entries.map((each, place) => (place === index ? [name, where] : each))));
   return (
     <Row>
-      {entries.map(([name, where], index) => (
-        <Box key={index} sx={{ display: 'flex', gap: 0.5 }}>
-          <Line label="Where" value={name} width={110} onChange={(next) => put(index, next, where)} />
-          <Select
-            label="Is"
-            value={howOf(where)}
-            width={120}
-            onChange={(how) => put(index, name, conditionOf(how, textOf(where)))}
-            options={[
-              ['equals', 'exactly'],
-              ['one-of', 'one of'],
-              ['prefix', 'begins with'],
-              ['contains', 'contains'],
-            ]}
-          />
-          <Line
-            label="Value"
-            value={textOf(where)}
-            width={150}
-            onChange={(text) => put(index, name, conditionOf(howOf(where), text))}
-          />
-          <Remove
-            what={`condition ${name}`}
-            onClick={() => set('where')(Object.fromEntries(entries.filter((_, place) => place !== index)))}
-          />
-        </Box>
-      ))}
-      <Add what="condition" onClick={() => onChange({ ...rate, where: { ...rate.where, '': '' } })} />
+      <WhereEditor value={rate.where} onChange={set('where')} />
       {rate.when ? (
         <Box sx={{ display: 'flex', gap: 0.5 }}>
           <Words

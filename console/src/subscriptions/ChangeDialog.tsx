@@ -7,6 +7,7 @@ import { type PlanForm, plansOptions, rateCardsOptions } from '../catalogue/cata
 import { Line, Pairs, Row, Select } from '../catalogue/fields';
 import { api, body } from '../shared/api';
 import { FormDialog } from '../shared/FormDialog';
+import { Choices } from './Choices';
 import { type Subscription, useSubscriptionChange } from './subscriptions';
 
 interface Props {
@@ -26,6 +27,7 @@ export function ChangeDialog({ subscription, today, onClose }: Props) {
   const plan = found?.form as PlanForm | undefined;
   const newest = found?.version ?? subscription.plan_version;
   const [moves, setMoves] = useState(false);
+  const [choices, setChoices] = useState<Record<string, string>>({});
   const change = useSubscriptionChange(
     async () =>
       body(
@@ -37,7 +39,7 @@ export function ChangeDialog({ subscription, today, onClose }: Props) {
             quantity: Number(quantity) === subscription.quantity ? null : Number(quantity),
             paused: paused === (held?.paused ?? false) ? null : paused,
             plan_version: moves ? newest : null,
-            choices: null,
+            choices: Object.keys(choices).length ? choices : null,
             accepted_terms: moves ? (plan?.terms?.version ?? null) : null,
             version: subscription.version,
           },
@@ -73,6 +75,7 @@ export function ChangeDialog({ subscription, today, onClose }: Props) {
           }
         />
       )}
+      {plan && <Choices plan={plan} chosen={{ ...held?.choices, ...choices }} onChange={setChoices} />}
       <Box sx={{ fontSize: '0.84rem', color: 'text.secondary' }}>
         What is billed already is settled on the next document, part by part.
       </Box>

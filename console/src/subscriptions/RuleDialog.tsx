@@ -2,8 +2,10 @@
 import { Box } from '@mui/material';
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
-import { type ServiceForm, servicesOptions } from '../catalogue/catalogue';
-import { Line, Pairs, Row, Select } from '../catalogue/fields';
+import { type ServiceForm, type Where, servicesOptions } from '../catalogue/catalogue';
+import { Line, Row, Select } from '../catalogue/fields';
+import { textOf } from '../catalogue/rates';
+import { ConditionEditor, WhereEditor } from '../catalogue/WhereEditor';
 import { projectsOptions } from '../organisations/organisations';
 import { api, body } from '../shared/api';
 import { FormDialog } from '../shared/FormDialog';
@@ -17,13 +19,6 @@ interface Props {
   onClose: () => void;
 }
 
-/** The text of a condition that begins with something, with a star at its end; of one that equals, itself. */
-function resourceText(condition: unknown): string {
-  if (typeof condition === 'object' && condition !== null && 'prefix' in condition)
-    return `${String(condition.prefix)}*`;
-  return typeof condition === 'string' ? condition : '';
-}
-
 export function RuleDialog({ organisation, subscriptions, rule, today, onClose }: Props) {
   const services = useQuery(servicesOptions);
   const projects = useQuery(projectsOptions(organisation));
@@ -35,8 +30,8 @@ export function RuleDialog({ organisation, subscriptions, rule, today, onClose }
   const [until, setUntil] = useState(rule?.ends_on ?? '');
   const [service, setService] = useState(String(before.service ?? ''));
   const [project, setProject] = useState(String(before.project ?? ''));
-  const [resource, setResource] = useState(resourceText(before.resource));
-  const [where, setWhere] = useState((before.where ?? {}) as Record<string, string>);
+  const [resource, setResource] = useState<Where>((before.resource ?? '') as Where);
+  const [where, setWhere] = useState((before.where ?? {}) as Record<string, Where>);
   const keep = useSubscriptionChange(
     async () =>
       body(
@@ -50,9 +45,7 @@ export function RuleDialog({ organisation, subscriptions, rule, today, onClose }
             conditions: {
               ...(service && { service }),
               ...(project && { project }),
-              ...(resource && {
-                resource: resource.endsWith('*') ? { prefix: resource.slice(0, -1) } : resource,
-              }),
+              ...(textOf(resource) && { resource }),
               ...(Object.keys(where).length && { where }),
             },
           },
@@ -111,16 +104,13 @@ export function RuleDialog({ organisation, subscriptions, rule, today, onClose }
           onChange={setProject}
           options={[['', 'any'], ...(projects.data ?? []).map((each) => [each.slug, each.name] as const)]}
         />
-        <Line label="Resource, or beginning*" value={resource} onChange={setResource} width={190} />
       </Row>
-      <Pairs
-        title="Attributes that it has"
-        adds="attribute"
-        value={where}
-        onChange={setWhere}
-        nameLabel="Attribute"
-        valueLabel="Value"
-      />
+      <Row>
+        <ConditionEditor label="Resource" value={resource} onChange={setResource} />
+      </Row>
+      <Row>
+        <WhereEditor value={where} onChange={setWhere} />
+      </Row>
       <Box sx={{ fontSize: '0.84rem', color: 'text.secondary' }}>
         Without a rule, usage falls to the subscription of its project, then to the oldest. What is billed is
         settled on the next document.

@@ -2,7 +2,7 @@
 import { Box, Checkbox, FormControlLabel, MenuItem, TextField } from '@mui/material';
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
-import { type PlanForm, type ServiceForm, plansOptions, servicesOptions } from '../catalogue/catalogue';
+import { type PlanForm, plansOptions } from '../catalogue/catalogue';
 import { estimateOptions } from '../catalogue/estimates';
 import { Line, Row, Select } from '../catalogue/fields';
 import { type Organisation, projectsOptions } from '../organisations/organisations';
@@ -10,6 +10,7 @@ import { api, body } from '../shared/api';
 import { addDays } from '../shared/dates';
 import { formatMoney } from '../shared/decimal';
 import { FormDialog } from '../shared/FormDialog';
+import { Choices } from './Choices';
 import { useSubscriptionChange } from './subscriptions';
 
 interface Props {
@@ -167,41 +168,6 @@ export function SubscribeDialog({ organisation, today, onClose }: Props) {
         </>
       )}
     </FormDialog>
-  );
-}
-
-function Choices({
-  plan,
-  chosen,
-  onChange,
-}: {
-  plan: PlanForm;
-  chosen: Record<string, string>;
-  onChange: (choices: Record<string, string>) => void;
-}) {
-  const services = useQuery(servicesOptions);
-  const offered = (services.data ?? [])
-    .map((each) => each.form as unknown as ServiceForm)
-    .filter((service) => plan.services.includes(service.service))
-    .flatMap((service) =>
-      Object.entries(service.choices ?? {}).map(
-        ([slug, choice]) => [`${service.service}/${slug}`, choice] as const,
-      ),
-    );
-  if (!offered.length) return null;
-  return (
-    <Row>
-      {offered.map(([key, choice]) => (
-        <Select
-          key={key}
-          label={choice.name}
-          value={chosen[key] ?? choice.values[0]}
-          width={220}
-          options={choice.values}
-          onChange={(value) => onChange({ ...chosen, [key]: value })}
-        />
-      ))}
-    </Row>
   );
 }
 

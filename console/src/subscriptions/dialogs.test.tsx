@@ -1,0 +1,370 @@
+/** What the dialogs about subscriptions ask of the service, and what they keep of what was there. */
+import { QueryClient, QueryClientProvider } from '@tanstack/react-query';
+import { cleanup, fireEvent, render, screen, waitFor } from '@testing-library/react';
+import type { ReactElement } from 'react';
+import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest';
+import { rememberSignedIn, sessionOptions, type Session } from '../app/session';
+import { plansOptions, rateCardsOptions, servicesOptions } from '../catalogue/catalogue';
+import { GrantDialog } from '../organisations/GrantDialog';
+import {
+  type Organisation,
+  type Quota,
+  projectsOptions,
+  quotasOptions,
+} from '../organisations/organisations';
+import { Refusal, api } from '../shared/api';
+import { ChangeDialog, DeviateDialog, EndDialog } from './ChangeDialog';
+import { OneOffChargeDialog } from './OneOffChargeDialog';
+import { RuleDialog } from './RuleDialog';
+import { SubscribeDialog } from './SubscribeDialog';
+import type { AssignmentRule, Subscription } from './subscriptions';
+
+const TODAY = '2026-11-18';
+const GANNET = { slug: 'gannet', name: 'Gannet Freight', currency: 'EUR' } as Organisation;
+const PLAN = {
+  plan: 'stone-barn',
+  name: 'Stone Barn',
+  services: ['backup'],
+  trial: { days: '30', then: 'ends' },
+  terms: { version: '2026-11', text: 'Be kind.' },
+  tiers: [
+    { tier: 'heath', name: 'Heath' },
+    { tier: 'moor', name: 'Moor' },
+  ],
+};
+const BACKUP = {
+  service: 'backup',
+  name: 'Backup',
+  choices: { place: { name: 'Where copies are', values: ['near', 'far'] } },
+};
+const HELD = {
+  id: 'b0000000-0000-4000-8000-000000000001',
+  name: 'Vault',
+  plan: 'stone-barn',
+  plan_version: 1,
+  tier: 'heath',
+  quantity: 2,
+  version: 5,
+  ends_on: null,
+  earliest_end: '2026-12-31',
+  notice_by: '2026-12-01',
+  stretches: [
+    {
+      starts_on: '2026-09-01',
+      plan_version: 1,
+      tier: 'heath',
+      quantity: 2,
+      paused: false,
+      trial: false,
+      choices: { 'backup/place': 'far' },
+      deviations: { allowances: { 'backup/protected': '10 GiB-hour' } },
+    },
+  ],
+} as unknown as Subscription;
+
+const SESSION = { memberships: [{ organisation: 'bluefern', rights: [] }] } as unknown as Session;
+const asked: { method: string; path: string; options: { body?: unknown; params?: unknown } }[] = [];
+const closed = vi.fn();
+let refusal: Refusal | null = null;
+
+beforeEach(() => {
+  asked.length = 0;
+  closed.mockClear();
+  refusal = null;
+  rememberSignedIn(true);
+  vi.spyOn(api, 'GET').mockImplementation(((path: string) =>
+    Promise.resolve({ data: path === '/api/v1/session' ? SESSION : { items: [] } })) as never);
+  for (const method of ['POST', 'PUT', 'PATCH', 'DELETE'] as const)
+    vi.spyOn(api, method).mockImplementation(((path: string, options: object) => {
+      if (path !== '/api/v1/estimates') asked.push({ method, path, options });
+      if (path === '/api/v1/estimates')
+        return Promise.resolve({
+          data: { currency: 'EUR', total: '120.00', rate_card: 'tenants-eur', seller: 'tarnwick' },
+        });
+      return refusal ? Promise.reject(refusal) : Promise.resolve({ data: {} });
+    }) as never);
+});
+afterEach(() => {
+  cleanup();
+  vi.restoreAllMocks();
+  rememberSignedIn(false);
+});
+
+function draw(view: ReactElement): void {
+  const client = new QueryClient({ defaultOptions: { queries: { staleTime: Infinity, retry: false } } });
+  const known: [readonly unknown[], unknown][] = [
+    [
+      plansOptions.queryKey,
+      [{ slug: 'stone-barn', version: 2, offered: true, recommended: 'moor', form: PLAN }],
+    ],
+    [servicesOptions.queryKey, [{ slug: 'backup', form: BACKUP }]],
+    [projectsOptions('gannet').queryKey, [{ slug: 'customs', name: 'Customs' }]],
+    [rateCardsOptions.queryKey, [{ slug: 'gannet-eur', name: 'For Gannet', seller: 'bluefern' }]],
+    [sessionOptions.queryKey, SESSION],
+    [
+      quotasOptions('bluefern').queryKey,
+      [{ measure: 'storage', project: null, left: '40', limit: '100', unit: 'GiB' }],
+    ],
+  ];
+  for (const [key, data] of known) client.setQueryData(key, data);
+  render(<QueryClientProvider client={client}>{view}</QueryClientProvider>);
+}
+
+const type = (label: string | RegExp, value: string) =>
+  fireEvent.change(screen.getByLabelText(label), { target: { value } });
+const press = (name: string) => fireEvent.click(screen.getByRole('button', { name }));
+function choose(label: string, option: string): void {
+  fireEvent.mouseDown(screen.getByRole('combobox', { name: new RegExp(`^${label}`) }));
+  fireEvent.click(screen.getByRole('option', { name: option }));
+}
+const sent = async () => {
+  await waitFor(() => expect(asked).toHaveLength(1));
+  await waitFor(() => expect(closed).toHaveBeenCalled());
+  return asked[0];
+};
+
+describe('subscribing', () => {
+  const open = () => draw(<SubscribeDialog organisation={GANNET} today={TODAY} onClose={closed} />);
+
+  it('begins with what the seller recommends, and waits for the terms', async () => {
+    open();
+    expect(screen.getByRole('button', { name: 'Subscribe' })).toBeDisabled();
+    choose('Plan', 'Stone Barn');
+    expect(screen.getByRole('combobox', { name: /^Tier/ })).toHaveTextContent('Moor, recommended');
+    expect(screen.getByRole('button', { name: 'Subscribe' })).toBeDisabled();
+    fireEvent.click(screen.getByLabelText(/terms of version 2026-11/));
+    press('Subscribe');
+    expect((await sent())?.options.body).toMatchObject({
+      organisation: 'gannet',
+      project: null,
+      plan: 'stone-barn',
+      tier: 'moor',
+      name: 'Stone Barn',
+      quantity: 1,
+      starts_on: TODAY,
+      ends_on: null,
+      trial_until: null,
+      choices: null,
+      accepted_terms: '2026-11',
+    });
+  });
+
+  it('says what the fees come to', async () => {
+    open();
+    choose('Plan', 'Stone Barn');
+    expect(await screen.findByText('120.00 EUR')).toBeInTheDocument();
+  });
+
+  it('ends with a trial that ends', async () => {
+    open();
+    choose('Plan', 'Stone Barn');
+    fireEvent.click(screen.getByLabelText('30 days on trial first'));
+    fireEvent.click(screen.getByLabelText(/terms of version/));
+    type('Its own name', 'Trial vault');
+    type('How many', '3');
+    choose('For', 'Customs');
+    choose('Where copies are', 'far');
+    press('Subscribe');
+    expect((await sent())?.options.body).toMatchObject({
+      name: 'Trial vault',
+      quantity: 3,
+      project: 'customs',
+      trial_until: '2026-12-18',
+      ends_on: '2026-12-18',
+      choices: { 'backup/place': 'far' },
+    });
+  });
+
+  it('shows a refusal and stays open', async () => {
+    refusal = new Refusal(409, 'not_offered', 'tier moor is not offered to gannet');
+    open();
+    choose('Plan', 'Stone Barn');
+    fireEvent.click(screen.getByLabelText(/terms of version/));
+    press('Subscribe');
+    expect(await screen.findByText('tier moor is not offered to gannet')).toBeInTheDocument();
+    expect(closed).not.toHaveBeenCalled();
+  });
+});
+
+describe('changing', () => {
+  const open = () => draw(<ChangeDialog subscription={HELD} today={TODAY} onClose={closed} />);
+
+  it('sends only what differs, with the version that was seen', async () => {
+    open();
+    choose('Tier', 'Moor');
+    press('Change it');
+    const call = await sent();
+    expect(call?.path).toContain('/change');
+    expect(call?.options.body).toEqual({
+      starts_on: TODAY,
+      tier: 'moor',
+      quantity: null,
+      paused: null,
+      plan_version: null,
+      choices: null,
+      accepted_terms: null,
+      version: 5,
+    });
+  });
+
+  it('moves to the newest version of the plan with its terms', async () => {
+    open();
+    fireEvent.click(screen.getByLabelText(/Move it from version 1 of the plan to version 2/));
+    press('Change it');
+    expect((await sent())?.options.body).toMatchObject({ plan_version: 2, accepted_terms: '2026-11' });
+  });
+
+  it('begins with the choices that hold', async () => {
+    open();
+    expect(screen.getByRole('combobox', { name: /^Where copies are/ })).toHaveTextContent('far');
+    choose('Where copies are', 'near');
+    fireEvent.click(screen.getByLabelText(/^Pauses/));
+    type('How many', '4');
+    press('Change it');
+    expect((await sent())?.options.body).toMatchObject({
+      choices: { 'backup/place': 'near' },
+      paused: true,
+      quantity: 4,
+    });
+  });
+});
+
+describe('ending', () => {
+  it('proposes the earliest day, and lets it go on when left empty', async () => {
+    draw(<EndDialog subscription={HELD} onClose={closed} />);
+    const day = screen.getByLabelText('First day that it does not cover');
+    expect(day).toHaveValue('2026-12-31');
+    expect(screen.getByText(/if notice is given by 2026-12-01/)).toBeInTheDocument();
+    fireEvent.change(day, { target: { value: '' } });
+    press('Let it go on');
+    expect((await sent())?.options.body).toEqual({ ends_on: null, version: 5 });
+  });
+});
+
+describe('own terms', () => {
+  const open = () => draw(<DeviateDialog subscription={HELD} today={TODAY} onClose={closed} />);
+
+  it('keeps what was deviating', async () => {
+    open();
+    choose('Rate card', 'For Gannet');
+    press('Keep it');
+    expect((await sent())?.options.body).toEqual({
+      seller: 'bluefern',
+      starts_on: TODAY,
+      rate_card: 'gannet-eur',
+      deviations: { allowances: { 'backup/protected': '10 GiB-hour' } },
+      version: 5,
+    });
+  });
+
+  it('goes back to the rules', async () => {
+    open();
+    choose('Rate card', 'the one by your rules');
+    press('Keep it');
+    expect((await sent())?.options.body).toMatchObject({ rate_card: '' });
+  });
+});
+
+describe('a rule of assignment', () => {
+  const rule = {
+    slug: 'vaulted',
+    subscription: 'Vault',
+    position: 10,
+    starts_on: '2026-10-01',
+    ends_on: null,
+    conditions: {
+      service: 'backup',
+      resource: { contains: 'vault' },
+      where: { site: ['north-fell', 'south-quay'], image: { prefix: 'win' } },
+    },
+  } as unknown as AssignmentRule;
+  const open = (given: AssignmentRule | null) =>
+    draw(
+      <RuleDialog organisation="gannet" subscriptions={[HELD]} rule={given} today={TODAY} onClose={closed} />,
+    );
+
+  it('loses no condition when something else is changed', async () => {
+    open(rule);
+    type('Looked at as number', '20');
+    press('Keep the rule');
+    expect((await sent())?.options.body).toEqual({
+      subscription: 'Vault',
+      position: 20,
+      starts_on: '2026-10-01',
+      ends_on: null,
+      conditions: rule.conditions,
+    });
+  });
+
+  it('asks for what begins with something', async () => {
+    open(null);
+    expect(screen.getByRole('button', { name: 'Keep the rule' })).toBeDisabled();
+    type('Rule', 'dishes');
+    choose('Is', 'begins with');
+    type('Resource', 'dish');
+    press('Keep the rule');
+    expect((await sent())?.options.body).toMatchObject({ conditions: { resource: { prefix: 'dish' } } });
+  });
+
+  it('can be deleted', async () => {
+    open(rule);
+    press('Delete it');
+    expect((await sent())?.method).toBe('DELETE');
+  });
+});
+
+describe('a charge by hand', () => {
+  it('says on the button what is charged, and repeats under the same key', async () => {
+    draw(<OneOffChargeDialog organisation={GANNET} subscriptions={[HELD]} today={TODAY} onClose={closed} />);
+    refusal = new Refusal(0, 'unreachable', 'the service does not answer');
+    type('For what', 'Moving in');
+    type('Amount, net', '240');
+    press('Charge 240 EUR');
+    expect(await screen.findByText('the service does not answer')).toBeInTheDocument();
+    refusal = null;
+    press('Charge 240 EUR');
+    await waitFor(() => expect(closed).toHaveBeenCalled());
+    expect(asked.map((each) => each.options.params)).toEqual([
+      asked[0]?.options.params,
+      asked[0]?.options.params,
+    ]);
+    expect(asked[1]?.options.body).toEqual({
+      seller: 'bluefern',
+      organisation: 'gannet',
+      subscription: 'Vault',
+      day: TODAY,
+      description: 'Moving in',
+      amount: '240',
+      currency: 'EUR',
+    });
+  });
+});
+
+describe('a limit', () => {
+  const quota = {
+    measure: 'storage',
+    limit: '10',
+    unit: 'GiB',
+    granted: '4',
+    reservation: '0',
+    version: 3,
+  } as Quota;
+  const giver = { slug: 'bluefern', name: 'Bluefern Hosting' } as Organisation;
+
+  it('stands beside what the giver has, and is sent with the version that was seen', async () => {
+    draw(<GrantDialog quota={quota} holder={GANNET} giver={giver} onClose={closed} />);
+    expect(
+      screen.getByText(/40 GiB left to give of 100, so Gannet Freight can have up to 50/),
+    ).toBeInTheDocument();
+    type(/^Limit, GiB/, '50');
+    press('Set the limit');
+    expect((await sent())?.options.body).toEqual({ limit: '50', version: 3 });
+  });
+
+  it('can be none', async () => {
+    draw(<GrantDialog quota={quota} holder={GANNET} giver={giver} onClose={closed} />);
+    fireEvent.click(screen.getByLabelText('No limit'));
+    press('Set the limit');
+    expect((await sent())?.options.body).toEqual({ limit: null, version: 3 });
+  });
+});
