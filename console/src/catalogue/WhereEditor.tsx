@@ -6,10 +6,13 @@ import { conditionOf, howOf, textOf } from './rates';
 
 /** How one thing is compared, and with what. */
 export function ConditionEditor({
+  compared = 'Is',
   label = 'Value',
   value,
   onChange,
 }: {
+  /** Labels of how it is compared, and with what. */
+  compared?: string;
   label?: string;
   value: Where;
   onChange: (value: Where) => void;
@@ -17,7 +20,7 @@ export function ConditionEditor({
   return (
     <>
       <Select
-        label="Is"
+        label={compared}
         value={howOf(value)}
         width={120}
         onChange={(how) => onChange(conditionOf(how, textOf(value)))}

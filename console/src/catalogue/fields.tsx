@@ -62,6 +62,11 @@ export function Select({
       value={value ?? ''}
       onChange={(event) => onChange(event.target.value)}
       sx={{ width }}
+      slotProps={
+        known.some(([key]) => key === '')
+          ? { select: { displayEmpty: true }, inputLabel: { shrink: true } }
+          : undefined
+      }
     >
       {known.map(([key, name]) => (
         <MenuItem key={key} value={key}>

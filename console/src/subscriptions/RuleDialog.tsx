@@ -106,7 +106,12 @@ export function RuleDialog({ organisation, subscriptions, rule, today, onClose }
         />
       </Row>
       <Row>
-        <ConditionEditor label="Resource" value={resource} onChange={setResource} />
+        <ConditionEditor
+          compared="The resource is"
+          label="Resource"
+          value={resource}
+          onChange={setResource}
+        />
       </Row>
       <Row>
         <WhereEditor value={where} onChange={setWhere} />

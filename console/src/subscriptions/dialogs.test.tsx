@@ -300,7 +300,7 @@ describe('a rule of assignment', () => {
     open(null);
     expect(screen.getByRole('button', { name: 'Keep the rule' })).toBeDisabled();
     type('Rule', 'dishes');
-    choose('Is', 'begins with');
+    choose('The resource is', 'begins with');
     type('Resource', 'dish');
     press('Keep the rule');
     expect((await sent())?.options.body).toMatchObject({ conditions: { resource: { prefix: 'dish' } } });
