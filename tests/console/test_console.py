@@ -1,6 +1,7 @@
 """The console in a real browser: what each role sees and does, in light and dark, without a single error."""
 
 import json
+import re
 from decimal import Decimal
 
 import pytest
@@ -40,6 +41,7 @@ PAGES = {
     "/feeds": "What arrived",
     "/bill-runs": "Closing a month",
     "/invoices": "Invoices",
+    "/earned?period=2026-09": "What is earned in a month",
     "/nowhere": "There is nothing here",
 }
 
@@ -144,6 +146,24 @@ def test_a_viewer_is_offered_nothing_it_may_not_do(light: Tab, month: World) -> 
         light.go(path, heading)
         for name in ("Issue", "Make drafts", "Change"):
             expect(light.page.get_by_role("button", name=name)).to_have_count(0)
+
+
+def test_what_a_month_earned_by_buyer_and_by_service(light: Tab, month: World) -> None:
+    light.sign_in("mara")
+    light.go("/earned?period=2026-09", "What is earned in a month")
+    table = light.page.get_by_role("table", name="Earned, EUR")
+    found = month.mara.spend.margins("tarnwick", "2026-09")
+    charged = sum(row.charged for row in found.rows if row.currency == "EUR")
+    total = table.get_by_role("row").last
+    expect(total).to_contain_text(f"{charged:.2f}")
+    expect(light.page.get_by_role("table", name="Earned, GBP")).to_contain_text("EUR")
+    light.page.get_by_label("By", exact=True).click()
+    light.page.get_by_role("option", name="Service", exact=True).click()
+    expect(light.page).to_have_url(re.compile("by=service"))
+    expect(table.get_by_role("row", name="Compute")).to_be_visible()
+    expect(total).to_contain_text(f"{charged:.2f}")
+    light.go("/earned?period=2025-12", "What is earned in a month")
+    expect(light.page.get_by_text("Nothing was sold or used in that month")).to_be_visible()
 
 
 def test_empty_pages_say_why_and_what_to_do(light: Tab, world: World) -> None:
