@@ -76,7 +76,7 @@ def sampled(rows: pl.DataFrame, sampling: Sampling) -> pl.DataFrame:
     codes = _Codes(rows, sampling.window)
     hourly = codes.hourly(rows)
     if sampling.across is Across.DISTINCT:
-        first = hourly.group_by("who").agg(pl.col("place").sort_by("hour", "place").first())
+        first = hourly.group_by("who").agg(pl.col("both").sort_by("hour", "both").first())
         return codes.parts(first.with_columns(pl.lit(10**6, dtype=pl.Int128).alias("quantity")))
     values = {
         Statistic.SUM: pl.col("quantity").sum(),
@@ -99,18 +99,18 @@ def sampled(rows: pl.DataFrame, sampling: Sampling) -> pl.DataFrame:
             .first()
         )
     if sampling.statistic in (Statistic.SUM, Statistic.MEAN):
-        used = hourly.group_by("who", "place").agg(pl.col("quantity").sum().cast(pl.Int128))
+        used = hourly.group_by("both").agg(pl.col("who").first(), pl.col("quantity").sum().cast(pl.Int128))
         return codes.parts(used.join(value.select("who"), on="who", how="semi"))
-    counted = hourly.group_by("who", "place").agg(pl.len().alias("hours"))
-    found = counted.join(value.select("who", "value"), on="who")
+    counted = hourly.group_by("both").agg(pl.len().alias("hours"))
+    found = counted.with_columns(codes.who()).join(value.select("who", "value"), on="who")
     steady = pl.col("value").cast(pl.Int128) * pl.col("hours").cast(pl.Int128)
     return codes.parts(found.with_columns(steady.alias("quantity")))
 
 
 class _Codes:
-    """Whole numbers for a resource, its meter and window (``who``) and for line, rate and day (``place``).
+    """Whole numbers for a resource, its meter and window (``who``), for line, rate and day (place), and for ``both``.
 
-    Grouping by two numbers is several times as fast as by nine.
+    Grouping by one number is several times as fast as by nine.
     """
 
     def __init__(self, rows: pl.DataFrame, window: Window) -> None:
@@ -128,7 +128,9 @@ class _Codes:
         }
         self.window, self.windows = windows[window]
         most = size("scope") * self.meters * self.projects * self.resources * self.windows
-        if max(most, size("line") * self.rates * self.days) >= 2**62:
+        self.places = size("line") * self.rates * self.days
+        self.kind = pl.Int64 if most * self.places < 2**63 else pl.Int128
+        if max(most, self.places) >= 2**62:
             raise Invalid("so many resources are rated in parts", field="resource", value=most)
 
     def hourly(self, rows: pl.DataFrame) -> pl.DataFrame:
@@ -141,13 +143,18 @@ class _Codes:
         resource = (meter * self.projects + whole("project")) * self.resources + whole("resource")
         place = (whole("line") * self.rates + whole("rate")) * self.days + (whole("day") - self.first_day)
         proven = largest(rows["quantity"]) * rows.height < 2**63
+        who = resource * self.windows + self.window.cast(pl.Int64)
         coded = rows.lazy().select(
-            (resource * self.windows + self.window.cast(pl.Int64)).alias("who"),
-            place.alias("place"),
+            (who.cast(self.kind) * self.places + place).alias("both"),
             "hour",
             pl.col("quantity").cast(pl.Int64 if proven else pl.Int128),
         )
-        return coded.group_by("who", "hour", "place").agg(pl.col("quantity").sum()).collect(engine="streaming")
+        summed = coded.group_by("both", "hour").agg(pl.col("quantity").sum())
+        return summed.with_columns(self.who()).collect(engine="streaming")
+
+    def who(self) -> pl.Expr:
+        """The ``who`` of ``both``."""
+        return (pl.col("both") // self.places).cast(pl.Int64).alias("who")
 
     def scope_and_window(self) -> pl.Expr:
         """What a meter's resources come together in, of a ``who``."""
@@ -156,7 +163,8 @@ class _Codes:
 
     def parts(self, found: pl.DataFrame) -> pl.DataFrame:
         """Codes as what they stand for."""
-        resource, place = pl.col("who") // self.windows, pl.col("place")
+        resource = pl.col("who") // self.windows
+        place = (pl.col("both") % self.places).cast(pl.Int64)
         named = {
             "line": place // self.days // self.rates,
             "rate": place // self.days % self.rates,
