@@ -7,6 +7,7 @@ import pytest
 from gradumen.core.errors import Forbidden, NotFound
 from gradumen.core.exact import add
 from gradumen.wire.margins import MonthMarginBody, MonthMarginsBody
+from gradumen.wire.one_off_charges import OneOffChargeCreate
 from gradumen.wire.subscriptions import SubscriptionCreate
 from tests.world import GIB, World, egress, files, moment, rate_card, reading
 
@@ -134,3 +135,20 @@ def test_what_is_earned_is_for_members_of_the_seller(world: World) -> None:
     for user, seller in (("edda", "tarnwick"), ("ines", "oxbow"), ("una", "oxbow"), ("ines", "tarnwick")):
         with pytest.raises(NotFound):
             world.user(user).spend.margins(seller)
+
+
+def test_what_a_seller_charges_itself_by_hand_is_with_its_own_use(world: World) -> None:
+    entered = {
+        "seller": "tarnwick",
+        "organisation": "tarnwick",
+        "subscription": "Open Range",
+        "day": "2026-09-09",
+        "description": "New racks",
+        "amount": "75",
+        "currency": "EUR",
+    }
+    world.mara.one_off_charges.enter(OneOffChargeCreate.model_validate(entered))
+    (own,) = [each for each in world.mara.spend.period_so_far("tarnwick", "2026-09").links if each.buyer == "tarnwick"]
+    assert [line.amount for line in own.lines if line.description == "New racks"] == [Decimal(75)]
+    fees = of(world.mara.spend.margins("tarnwick", "2026-09"), "tarnwick", "open-range")
+    assert (fees.charged, fees.margin) == (Decimal(0), Decimal("-106.6")), "31.6 of fees beside it"

@@ -22,7 +22,7 @@ def rate_costs(tx: Session, seller: OrganisationRow, loaded: LoadedLinks) -> Rat
 
     A line is priced by the card in its currency, else by the one in the seller's; with neither its usage is listed as
     not priced. Fixed costs are spread over all these lines, and what cumulates over the buyer does over all of them:
-    the seller buys from itself.
+    the seller buys from itself. What it charged itself by hand is with its own use.
 
     Args:
         loaded: the whole of what the seller sold in the period; a part of it would bear fixed costs alone.
@@ -53,7 +53,8 @@ def rate_costs(tx: Session, seller: OrganisationRow, loaded: LoadedLinks) -> Rat
         )
     meters = [number for slug, number in loaded.published.meter_ids.items() if slug.partition("/")[0] in own]
     usage = loaded.usage.filter(pl.col("meter").is_in(meters) & pl.col("line").is_in(list(lines)))
-    return replace(loaded, lines=lines, rated_lines=rated_lines, usage=usage, entered=()).rate()
+    entered = tuple(each for each in loaded.entered if loaded.lines[each.line].row.buyer_id == seller.id)
+    return replace(loaded, lines=lines, rated_lines=rated_lines, usage=usage, entered=entered).rate()
 
 
 def _cost_cards(tx: Session, seller: OrganisationRow) -> dict[str, RateCardRow]:
