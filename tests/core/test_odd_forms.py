@@ -69,7 +69,7 @@ ODD: tuple[Any, ...] = (
     {"one-of": []},
     {"up-to": 0, "price": 1},
 )
-TRIES = 700
+TRIES = 400
 
 
 def documents() -> list[tuple[str, dict[str, Any]]]:
