@@ -111,6 +111,8 @@ def test_fixed_cost_is_borne_by_customers_and_own_use_alike(world: World) -> Non
         assert abs(add(costs) - direct * Decimal("1.1")) <= Decimal("0.01"), buyer
     shared = of(found, "quillstone", "shared-cost")
     assert (shared.service_name, shared.charged) == ("Fixed cost and overhead", 0)
+    resold = of(found, "oxbow", "shared-cost")
+    assert (resold.currency, resold.costs[0].currency, resold.margin) == ("GBP", "EUR", None), "billed in GBP"
     (own,) = [each for each in world.mara.spend.period_so_far("tarnwick", "2026-11").links if each.buyer == "tarnwick"]
     rent = next(line for line in own.lines if line.rate == "rent")
     assert rent.amount == Decimal(12), "not the whole of it: customers bear theirs"

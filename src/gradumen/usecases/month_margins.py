@@ -68,7 +68,11 @@ def month_margins(tx: Session, caller: Caller, *, organisation: str, period: str
         return MonthMargin(names[buyer].slug, names[buyer].name, service, name, currency, amount, tuple(found))
 
     rows = [row(*key, amount, costs.pop(key[:2], [])) for key, amount in charged.items()]
-    rows += [row(*key, found[0].currency, Decimal(0), found) for key, found in costs.items()]
+    billed_in = {line.row.buyer_id: line.currency for line in loaded.lines.values()}
+    rows += [
+        row(buyer, service, billed_in.get(buyer, found[0].currency), Decimal(0), found)
+        for (buyer, service), found in costs.items()
+    ]
     rows.sort(key=lambda row: (row.buyer == seller.slug, row.buyer, row.service, row.currency))
     not_known = sorted({each.meter for each in own_costs.rated.unpriced})
     return MonthMargins(seller.slug, month.text, [row for row in rows if row.charged or row.costs], not_known)
