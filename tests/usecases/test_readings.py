@@ -132,6 +132,9 @@ def test_the_same_batch_from_six_senders_at_once_counts_once(world: World) -> No
         ("attributes.size", {"attributes": {"size": "huge"}}),
         ("owner", {"owner": "nobody/nothing"}),
         ("owner", {"owner": "saltmarsh"}),
+        ("owner", {"owner": "über/booking"}),
+        ("owner", {"owner": "saltmarsh/hafen-süd"}),
+        ("meter", {"meter": "compute/größe"}),
         ("resource", {"resource": None}),
     ],
 )

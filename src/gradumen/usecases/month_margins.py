@@ -91,10 +91,12 @@ def _paid(
     tx: Session, seller: OrganisationRow, month: Period, published: Published
 ) -> Iterator[tuple[OrganisationRow, dict[ServiceKey, Decimal]]]:
     """What a seller is charged by each of its suppliers, by its own buyer of the same subscription."""
-    sold = select(SupplyLineRow).where(SupplyLineRow.seller_id == seller.id)
-    buyer_of = {line.subscription_id: line.buyer_id for line in tx.scalars(sold)}
     suppliers = set(tx.scalars(select(SupplyLineRow.seller_id).where(SupplyLineRow.buyer_id == seller.id)))
     found = organisations_by_id(tx, suppliers - {seller.id})
+    if not found:
+        return
+    sold = select(SupplyLineRow.subscription_id, SupplyLineRow.buyer_id).where(SupplyLineRow.seller_id == seller.id)
+    buyer_of: dict[UUID, UUID] = {row.subscription_id: row.buyer_id for row in tx.execute(sold)}
     for supplier in sorted(found.values(), key=lambda row: row.slug):
         rated = rate_links(tx, supplier.id, month, buyers=[seller.id])
         yield (

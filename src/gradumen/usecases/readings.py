@@ -174,7 +174,8 @@ def _allowed(service: Service) -> dict[str, tuple[str, ...]]:
 
 def _owners(tx: Session, scope: Scope, feed: FeedRow, paths: set[str]) -> dict[str, UUID]:
     """Projects by path, where they are inside what the feed's organisation sells to or is."""
-    pairs = [tuple(path.split("/", 1)) for path in paths if "/" in path]
+    # A path with other letters is nobody's; its reading alone is refused, not all that came with it.
+    pairs = [tuple(path.split("/", 1)) for path in paths if "/" in path and path.isascii()]
     if not pairs:
         return {}
     inside = scope.tree.below([feed.organisation_id])
