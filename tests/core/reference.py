@@ -526,34 +526,42 @@ def _true_ups(case: Case, charges: dict[Key, Charged]) -> dict[Key, Charged]:
     found: dict[Key, Charged] = {}
     start, end = case.period.bounds(case.zone)
     whole = (end - start) // timedelta(seconds=1)
-    for version in {id(v): v for line in case.lines.values() for v in line.versions}.values():
-        for rate in version.rates:
-            if not isinstance(rate, SpendCommitment):
-                continue
-            scopes: dict[int, list[RatedLine]] = defaultdict(list)
-            for line in case.lines.values():
-                if (
-                    any(v is version for v in line.versions)
-                    and not line.paused
-                    and _span(case, line, version)[0] < _span(case, line, version)[1]
-                ):
-                    scope = {Over.BUYER: line.buyer, Over.TENANT: line.tenant}.get(rate.over, line.scope)
-                    scopes[scope].append(line)
-            for lines in scopes.values():
-                spans = [tuple(int(moment.timestamp()) for moment in _span(case, line, version)) for line in lines]
-                covered = sum(b - a for a, b in _united([(a, b) for a, b in spans]))
-                committed = round_half_up(Fraction(rate.amount) * covered / whole, AMOUNT_PLACES)
-                numbers = {line.number for line in lines}
-                reached = sum(
-                    charge.amount
-                    for key, charge in charges.items()
-                    if key[0] in numbers
-                    and charge.version is version
-                    and (not rate.services or charge.service in rate.services)
-                )
-                missing = scaled(committed, AMOUNT_PLACES) - reached
-                if missing > 0:
-                    shares = allocate(missing, [b - a for a, b in spans])
-                    for line, share in zip(lines, shares, strict=True):
-                        found[line.number, rate.slug, version.number, -1] = Charged(version, rate.slug, None, share, {})
+    names = {
+        (line.card, rate.slug, rate.over)
+        for line in case.lines.values()
+        for version in line.versions
+        for rate in version.rates
+        if isinstance(rate, SpendCommitment)
+    }
+    for card, slug, over in sorted(names):
+        scopes: dict[int, list[RatedLine]] = defaultdict(list)
+        for line in case.lines.values():
+            if line.card == card:
+                scopes[{Over.BUYER: line.buyer, Over.TENANT: line.tenant}.get(over, line.scope)].append(line)
+        for lines in scopes.values():
+            committed, reached = Fraction(0), 0
+            spans: list[tuple[RatedLine, RateCardVersion, int, int]] = []
+            for version in lines[0].versions:
+                rate = next((r for r in version.rates if r.slug == slug and getattr(r, "over", None) is over), None)
+                if not isinstance(rate, SpendCommitment):
+                    continue
+                for line in lines:
+                    reached += sum(
+                        charge.amount
+                        for key, charge in charges.items()
+                        if key[0] == line.number
+                        and charge.version is version
+                        and (not rate.services or charge.service in rate.services)
+                    )
+                free = [line for line in lines if not line.paused and not line.trial]
+                held = [(line, *(int(each.timestamp()) for each in _span(case, line, version))) for line in free]
+                held = [each for each in held if each[1] < each[2]]
+                seconds = sum(b - a for a, b in _united([(a, b) for _, a, b in held]))
+                committed += Fraction(rate.amount) * seconds / whole
+                spans += [(line, version, a, b) for line, a, b in held]
+            missing = scaled(round_half_up(committed, AMOUNT_PLACES), AMOUNT_PLACES) - reached
+            if spans and missing > 0:
+                shares = allocate(missing, [b - a for _, _, a, b in spans])
+                for (line, version, _, _), share in zip(spans, shares, strict=True):
+                    found[line.number, slug, version.number, -1] = Charged(version, slug, None, share, {})
     return found

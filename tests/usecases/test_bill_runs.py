@@ -3,14 +3,15 @@
 import threading
 from datetime import date
 from decimal import Decimal
+from typing import Any
 
 import pytest
 
 from gradumen.client import Client
 from gradumen.core.errors import Conflict, Invalid, NotFound, PeriodOpen
 from gradumen.wire.organisations import OrganisationCreate
-from gradumen.wire.subscriptions import SubscriptionCreate
-from tests.world import EMAILS, GIB, PASSWORD, World, egress, moment, reading, world_amounts
+from gradumen.wire.subscriptions import SubscriptionChange, SubscriptionCreate
+from tests.world import EMAILS, GIB, PASSWORD, World, egress, files, moment, reading, world_amounts
 
 
 def test_a_period_that_is_not_over_stays_open(world: World) -> None:
@@ -133,3 +134,61 @@ def _tenant(slug: str, country: str) -> OrganisationCreate:
 
 def _subscription(slug: str) -> SubscriptionCreate:
     return SubscriptionCreate(organisation=slug, plan="open-range", tier="moor", name="x", starts_on=date(2026, 9, 1))
+
+
+ADVANCE = """
+rate-card: paid-ahead
+name: Paid ahead
+for: named
+currency: EUR
+starts-on: 2026-01-01
+rates: [{rate: ahead, fee: open-range/moor, price: 745, advance: true}]
+"""
+
+
+@pytest.mark.parametrize(
+    ("change", "expected"),
+    [({"quantity": 2}, "1106"), ({"tier": "heath"}, "-1106"), (None, "-1106")],
+)
+def test_a_fee_in_advance_is_billed_once_whatever_changes(
+    world: World, change: dict[str, Any] | None, expected: str
+) -> None:
+    """October has 745 hours in Dublin. Of 745 and 745 billed ahead, a change on 17 October gives back 361 and 745."""
+    world.mara.catalogue.publish("tarnwick", files(ADVANCE))
+    made = world.mara.subscriptions.create(
+        SubscriptionCreate(
+            organisation="quillstone",
+            plan="open-range",
+            tier="moor",
+            name="Ahead",
+            starts_on=date(2026, 10, 1),
+            rate_card="paid-ahead",
+        )
+    )
+
+    def ahead() -> Decimal:
+        bought = [each for each in world.close("tarnwick", "finn", "2026-10") if each.buyer == "quillstone"]
+        lines = [line for each in bought for line in each.lines if line.subscription == "Ahead"]
+        return sum((line.amount for line in lines), Decimal(0))
+
+    world.mara.clock.set(moment("2026-11-02"), held=True)
+    assert ahead() == 1490
+    if change is None:
+        world.mara.subscriptions.end(made.id, date(2026, 10, 17))
+    else:
+        world.mara.subscriptions.change(made.id, SubscriptionChange(starts_on=date(2026, 10, 17), **change))
+    assert ahead() == Decimal(expected)
+    assert ahead() == 0
+
+
+def test_no_document_is_dated_before_an_earlier_number(world: World) -> None:
+    """Where the business clock was set back, issuing waits."""
+    world.send(egress("a", 20 * GIB))
+    world.close("tarnwick", "finn", "2026-08")
+    drafts = world.close("tarnwick", "finn", "2026-09", issue=False)
+    world.mara.clock.set(moment("2026-10-04"), held=True)
+
+    with pytest.raises(Conflict, match="issued documents up to 2026-10-05"):
+        world.user("finn").invoices.issue(drafts[0].id)
+    world.mara.clock.set(moment("2026-10-05 08:00"), held=True)
+    assert world.user("finn").invoices.issue(drafts[0].id).number

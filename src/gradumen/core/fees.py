@@ -136,18 +136,23 @@ def day_parts(start: datetime, end: datetime, quantity: Decimal, amount: Decimal
 def true_ups(pricing: Pricing, charges: Sequence[Charge]) -> Iterator[Charge]:
     """What is committed per month and not reached by the charges of the services it is for.
 
-    The commitment of each version counts by the seconds that it and any line of the scope cover; the difference is
-    charged on the scope's lines in proportion to those seconds.
+    A commitment is one series over the versions of its card: each version counts by the seconds that it and any line
+    of the scope cover, and what is spent adds up over all of them, also on lines that pause. Days of a pause or a
+    trial raise no commitment. The difference is charged on the scope's lines in proportion to those seconds.
     """
-    for version in {id(v): v for versions in pricing.cards.values() for v in versions}.values():
-        for rate in version.rates:
-            if isinstance(rate, SpendCommitment):
-                scopes: dict[int, list[RatedLine]] = {}
-                for line in pricing.lines.values():
-                    if any(v is version for v in line.versions) and not line.paused:
-                        scopes.setdefault(_scope(line, rate.over), []).append(line)
-                for lines in scopes.values():
-                    yield from _true_up(pricing, version, rate, lines, charges)
+    for card, versions in pricing.cards.items():
+        series: dict[tuple[str, Over], list[tuple[RateCardVersion, SpendCommitment]]] = {}
+        for version in versions:
+            for rate in version.rates:
+                if isinstance(rate, SpendCommitment):
+                    series.setdefault((rate.slug, rate.over), []).append((version, rate))
+        for (_, over), namesakes in series.items():
+            scopes: dict[int, list[RatedLine]] = {}
+            for line in pricing.lines.values():
+                if line.card == card:
+                    scopes.setdefault(_scope(line, over), []).append(line)
+            for lines in scopes.values():
+                yield from _true_up(pricing, namesakes, lines, charges)
 
 
 def _scope(line: RatedLine, over: Over) -> int:
@@ -156,32 +161,41 @@ def _scope(line: RatedLine, over: Over) -> int:
 
 def _true_up(
     pricing: Pricing,
-    version: RateCardVersion,
-    rate: SpendCommitment,
+    namesakes: Sequence[tuple[RateCardVersion, SpendCommitment]],
     lines: Sequence[RatedLine],
     charges: Sequence[Charge],
 ) -> Iterator[Charge]:
-    spans = [(line, *pricing.service_period(line, version)) for line in lines]
-    spans = [(line, start, end) for line, start, end in spans if start < end]
+    whole = int((pricing.end - pricing.start).total_seconds())
+    spans: list[tuple[RatedLine, RateCardVersion, SpendCommitment, datetime, datetime]] = []
+    committed = Fraction(0)
+    for version, rate in namesakes:
+        held = [(line, *pricing.service_period(line, version)) for line in lines if not (line.paused or line.trial)]
+        held = [(line, start, end) for line, start, end in held if start < end]
+        committed += Fraction(rate.amount) * _union((start, end) for _, start, end in held) / whole
+        spans += [(line, version, rate, start, end) for line, start, end in held]
     if not spans:
         return
-    covered = _union((start, end) for _, start, end in spans)
-    whole = int((pricing.end - pricing.start).total_seconds())
-    committed = round_half_up(Fraction(rate.amount) * covered / whole, AMOUNT_PLACES)
-    numbers = {line.number for line, _, _ in spans}
+    numbers = {line.number for line in lines}
+    rates = {id(version): rate for version, rate in namesakes}
     reached = sum(
         scaled(charge.amount, AMOUNT_PLACES)
         for charge in charges
-        if charge.line in numbers
-        and charge.version is version
-        and (not rate.services or (charge.meter or "").partition("/")[0] in rate.services)
+        if charge.line in numbers and id(charge.version) in rates and _counts(charge, rates[id(charge.version)])
     )
-    missing = scaled(committed, AMOUNT_PLACES) - reached
+    missing = scaled(round_half_up(committed, AMOUNT_PLACES), AMOUNT_PLACES) - reached
     if missing <= 0:
         return
-    seconds = [int((end - start).total_seconds()) for _, start, end in spans]
-    for (line, start, end), length, share in zip(spans, seconds, allocate(missing, seconds), strict=True):
-        yield month_share(line, rate, version, (start, end), length, unscaled(share, AMOUNT_PLACES), pricing.zone)
+    seconds = [int((end - start).total_seconds()) for *_, start, end in spans]
+    for (line, version, rate, start, end), length, share in zip(
+        spans, seconds, allocate(missing, seconds), strict=True
+    ):
+        amount = unscaled(share, AMOUNT_PLACES)
+        yield month_share(line, rate, version, (start, end), length, amount, pricing.zone)
+
+
+def _counts(charge: Charge, rate: SpendCommitment) -> bool:
+    """Whether a charge is for a service that the commitment is for."""
+    return not rate.services or (charge.meter or "").partition("/")[0] in rate.services
 
 
 def month_share(

@@ -10,7 +10,7 @@ import socket
 import subprocess
 import sys
 import time
-from datetime import UTC, date, datetime
+from datetime import UTC, datetime
 from pathlib import Path
 
 import httpx
@@ -31,7 +31,7 @@ def main() -> int:
         "--data", type=Path, help="where the demo's database is; by default /var/tmp/gradumen-demo-SIZE"
     )
     parser.add_argument("--fresh", action="store_true", help="begin again from nothing")
-    parser.add_argument("--as-of", type=date.fromisoformat, help="the business date; by default today")
+    parser.add_argument("--as-of", type=_moment, help="the business date, or date and hour (UTC); by default now")
     parser.add_argument("--hold", action="store_true", help="let the business clock stand still")
     parser.add_argument("--check", action="store_true", help="show that everything works, then end")
     arguments = parser.parse_args()
@@ -42,7 +42,9 @@ def main() -> int:
             _remove(data)
         began = time.monotonic()
         service.start()
-        history = _prepare(service, arguments)
+        state = data / "demo.json"
+        code = data / "set-up-code"
+        history = prepare(service.url, state, code, size=arguments.size, as_of=arguments.as_of, hold=arguments.hold)
         print(f"ready after {time.monotonic() - began:.0f} s", flush=True)
         if arguments.check:
             return run_check(service.url, history)
@@ -117,37 +119,56 @@ class Service:
             self.process.wait(120)
 
 
-def _prepare(service: Service, arguments: argparse.Namespace) -> History:
-    """Make the history where it is missing, or carry it on to now."""
-    state_file = service.data / "demo.json"
+def _moment(text: str) -> datetime:
+    """A date (its noon) or a moment, in UTC and whole hours."""
+    moment = datetime.fromisoformat(text if len(text) > 10 else f"{text}T12:00")
+    return moment.replace(minute=0, second=0, microsecond=0, tzinfo=moment.tzinfo or UTC).astimezone(UTC)
+
+
+def prepare(
+    url: str, state_file: Path, code: Path, *, size: str, as_of: datetime | None = None, hold: bool = False
+) -> History:
+    """Make the history where it is missing, or carry it on to now, whatever time has passed.
+
+    Args:
+        as_of: the business time; None is that of the last start, else the present.
+    """
     state = json.loads(state_file.read_text()) if state_file.exists() else None
-    real = datetime.now(UTC).replace(minute=0, second=0, microsecond=0)
-    chosen = arguments.as_of or (date.fromisoformat(state["as_of"]) if state and state["as_of"] else None)
-    now = datetime(chosen.year, chosen.month, chosen.day, 12, tzinfo=UTC) if chosen else real
+    kept = state["as_of"] if state else None
+    chosen = as_of or (_moment(kept) if kept else None)
+    now = chosen or _moment(datetime.now(UTC).isoformat())
+    made = datetime.fromisoformat(state["made"]) if state else now
+    history = History(url, Calendar(made, CLOSED_MONTHS[state["size"] if state else size]), _say)
     if state is None:
-        calendar = Calendar(now, CLOSED_MONTHS[arguments.size])
-        history = History(service.url, calendar, lambda line: print(f"  {line}", flush=True))
-        print(f"making the {arguments.size} demo, as of {now:%Y-%m-%d}", flush=True)
-        history.make((service.data / "set-up-code").read_text().strip())
-    else:
-        calendar = Calendar(datetime.fromisoformat(state["made"]), CLOSED_MONTHS[state["size"]])
-        history = History(
-            service.url, Calendar(max(now, calendar.now), calendar.months), lambda line: print(f"  {line}")
-        )
-        if now > datetime.fromisoformat(state["until"]):
-            history.top_up(date.fromisoformat(state["until"][:10]))
-    history.mara.clock.set(history.calendar.now if chosen else None, held=arguments.hold)
-    state_file.write_text(
-        json.dumps(
-            {
-                "size": state["size"] if state else arguments.size,
-                "as_of": chosen.isoformat() if chosen else None,
-                "made": state["made"] if state else now.isoformat(),
-                "until": history.calendar.now.isoformat(),
-            }
-        )
-    )
+        print(f"making the {size} demo, as of {now:%Y-%m-%d}", flush=True)
+        history.make(code.read_text().strip())
+        state = {"size": size, "made": now.isoformat(), "until": now.isoformat()}
+    until = datetime.fromisoformat(state["until"])
+    if now > until:
+        _carry_on(history, until, now)
+        until = now
+    history.mara.clock.set(max(chosen, until) if chosen else None, held=hold)
+    state |= {"as_of": chosen.isoformat() if chosen else None, "until": until.isoformat()}
+    state_file.write_text(json.dumps(state))
     return history
+
+
+def _carry_on(history: History, since: datetime, now: datetime) -> None:
+    """Readings of the time between; where they do not fit what is there, the demo is served as it is."""
+    history.mara.clock.set(now, held=True)
+    try:
+        history.top_up(since.date(), now)
+    except GradumenError as problem:
+        print(
+            f"demo: it cannot carry on from {since:%Y-%m-%d %H:%M} ({problem.message}); "
+            "what is there is served as it is, --fresh begins again",
+            file=sys.stderr,
+            flush=True,
+        )
+
+
+def _say(line: str) -> None:
+    print(f"  {line}", flush=True)
 
 
 def _remove(data: Path) -> None:

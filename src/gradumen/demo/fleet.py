@@ -152,7 +152,12 @@ class _Samples:
                 yield self.attributes["site"], self._event(meter, str(quantity), unit, start, end, more or {})
 
     def total(self, meter: str, quantity: int, unit: str) -> Iterator[Sited]:
-        """One sum for the part of the day that is over."""
-        if self.until > self.begin:
-            share = quantity * (self.until - self.begin) // 24
-            yield self.attributes["site"], self._event(meter, str(share), unit, self.begin, self.until, {})
+        """A day's quantity in equal shares, one for each stretch of the day that is over.
+
+        What a stretch holds follows from its day alone, never from the hour at which it is made.
+        """
+        for start in range(self.begin, self.until, self.hours):
+            end = start + self.hours
+            if end <= self.until:
+                share = quantity * self.hours // 24
+                yield self.attributes["site"], self._event(meter, str(share), unit, start, end, {})

@@ -78,6 +78,12 @@ class History:
             self.clients[email] = client
         return self.clients[email]
 
+    def close(self) -> None:
+        """End all connections."""
+        for client in self.clients.values():
+            client.close()
+        self.clients.clear()
+
     @property
     def mara(self) -> Client:
         """The provider's administrator."""
@@ -311,9 +317,8 @@ class History:
         count = self.send(self._days(self.calendar.current.first_day, now.date(), until_hour=now.hour))
         self.tell(f"{self.calendar.current.text} so far: {count} readings")
 
-    def top_up(self, since: date) -> None:
+    def top_up(self, since: date, now: datetime) -> None:
         """After a pause: the readings from a day to now; what is known already does no harm."""
-        now = self.calendar.now
         count = self.send(self._days(since, now.date(), until_hour=now.hour))
         self.tell(f"{count} readings since {since}")
 

@@ -88,7 +88,7 @@ class Drafting:
         self.pending: list[Pending] = []
 
     def make(self) -> None:
-        """Rate, take off what is billed, and write a draft for each buyer, in the order of their slugs."""
+        """Rate, take off what is billed, and write a draft for each buyer and currency, in the order of their names."""
         first = first_period(self.tx, self.seller.id)
         last = Period.parse(self.run.period)
         period = last if first is None else min(Period(first.year, first.month), last)
@@ -103,8 +103,11 @@ class Drafting:
             self._collect(coming.rate(), only_advance=True)
         self.tx.flush()
         buyers = organisations_by_id(self.tx, {each.buyer for each in self.pending})
-        for buyer in sorted(buyers.values(), key=lambda row: row.slug):
-            self._write(buyer, [each for each in self.pending if each.buyer == buyer.id])
+        apart: dict[tuple[str, str], list[Pending]] = defaultdict(list)
+        for each in self.pending:
+            apart[buyers[each.buyer].slug, self._currency(each.key[0])].append(each)
+        for (_, currency), pending in sorted(apart.items()):
+            self._write(buyers[pending[0].buyer], currency, pending)
 
     def _rated_before(self, period: Period, revision: int) -> bool:
         """Whether an earlier run rated this state of the period; discarding its drafts forgets that."""
@@ -124,7 +127,7 @@ class Drafting:
         """Keep of each charge what is not billed yet, and give back what is billed but no longer charged.
 
         Args:
-            only_advance: of a period that has not come yet, only what is charged in advance; nothing is given back.
+            only_advance: of a period that has not come yet, only what is charged, or was billed, in advance.
         """
         names = LineNames(self.tx, rated, self.published)
         billed_parts = self._billed_parts(rated.period)
@@ -151,7 +154,10 @@ class Drafting:
                 billed_lines.pop(key, {}),
                 billed_parts.pop(key, {}),
             )
-        for key, gone in () if only_advance else billed_lines.items():
+        in_advance = self._billed_in_advance(rated.period) if only_advance else set()
+        for key, gone in billed_lines.items():
+            if only_advance and key not in in_advance:
+                continue
             self._keep(self._given_back(key, gone, rated.period), gone, billed_parts.pop(key, {}))
 
     def _keep(self, now: Pending, billed_lines: dict[str | None, Line], billed_parts: dict[PartKey, Figures]) -> None:
@@ -181,6 +187,21 @@ class Drafting:
         return Pending(
             line.buyer_id, key, period.text, None, first.service_start, first.service_end, "", explanation, [], {}
         )
+
+    def _billed_in_advance(self, period: Period) -> set[ChargeKey]:
+        """What is billed of a period as charged in advance."""
+        rows = self.tx.scalars(
+            select(ChargeRow)
+            .join(InvoiceRow, InvoiceRow.id == ChargeRow.invoice_id)
+            .where(
+                InvoiceRow.seller_id == self.seller.id, InvoiceRow.state == "issued", ChargeRow.period == period.text
+            )
+        )
+        return {
+            (row.supply_line_id, row.rate_card_version_id, row.rate, row.project_id)
+            for row in rows
+            if row.explanation.get("advance")
+        }
 
     def _billed_parts(self, period: Period) -> dict[ChargeKey, dict[PartKey, Figures]]:
         rows = self.tx.execute(
@@ -239,10 +260,13 @@ class Drafting:
             lines[line.project] = line
         return found
 
-    def _write(self, buyer: OrganisationRow, pending: list[Pending]) -> None:
+    def _currency(self, line: UUID) -> str:
+        """The currency of a supply line's rate card."""
+        card = self.tx.get_one(SupplyLineRow, line).rate_card_id
+        return self.tx.get_one(RateCardRow, card).currency
+
+    def _write(self, buyer: OrganisationRow, currency: str, pending: list[Pending]) -> None:
         lines = [line for each in pending for line in each.lines]
-        line = self.tx.get_one(SupplyLineRow, pending[0].key[0])
-        currency = _currency(self.tx, line)
         tax = find_tax(self.tx, self.seller, buyer, self.today)
         total = totals([each.amount for each in lines], tax, currency)
         invoice = InvoiceRow(
@@ -379,7 +403,3 @@ def stored_line(row: InvoiceLineRow) -> Line:
 
 def _party(row: OrganisationRow) -> dict[str, str]:
     return {"slug": row.slug, "name": row.name, "country": row.country}
-
-
-def _currency(tx: Session, line: SupplyLineRow) -> str:
-    return tx.get_one(RateCardRow, line.rate_card_id).currency

@@ -6,7 +6,7 @@ from decimal import Decimal
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import and_, or_, select
+from sqlalchemy import and_, func, or_, select
 from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.orm import Session
 
@@ -169,7 +169,11 @@ def _lines(tx: Session, row: InvoiceRow) -> list[Line]:
 
 @use_case
 def issue_invoice(tx: Session, caller: Caller, *, invoice_id: UUID) -> Invoice:
-    """Give a reviewed draft its number and make it final. Asking again returns the same invoice."""
+    """Give a reviewed draft its number and make it final. Asking again returns the same invoice.
+
+    Raises:
+        Conflict: the seller has issued a document of a later day (the business clock was set back).
+    """
     scope = load_scope(tx, caller)
     seen = _get(tx, scope, invoice_id)
     seller = tx.get_one(OrganisationRow, seen.seller_id)
@@ -179,6 +183,14 @@ def issue_invoice(tx: Session, caller: Caller, *, invoice_id: UUID) -> Invoice:
     if row.state == "issued":
         return _view(row, _lines(tx, row))
     today = scope.now.astimezone(zone_of(zone_name(tx, seller.id, scope.now.date()))).date()
+    newest = tx.scalar(
+        select(func.max(InvoiceRow.invoice_date)).where(InvoiceRow.seller_id == seller.id, InvoiceRow.state == "issued")
+    )
+    if newest is not None and today < newest:
+        raise Conflict(
+            f"today is {today} and '{seller.slug}' has issued documents up to {newest}: a document is never dated "
+            f"before an earlier number; set the business clock right, or issue on {newest} or later"
+        )
     row.number = _next_number(tx, seller, row.kind, today.year)
     row.state, row.issued_at = "issued", scope.now
     row.invoice_date, row.due_date = today, today + TERMS
