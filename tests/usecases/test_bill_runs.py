@@ -192,3 +192,57 @@ def test_no_document_is_dated_before_an_earlier_number(world: World) -> None:
         world.user("finn").invoices.issue(drafts[0].id)
     world.mara.clock.set(moment("2026-10-05 08:00"), held=True)
     assert world.user("finn").invoices.issue(drafts[0].id).number
+
+
+POOLED = """
+rate-card: pooled
+name: Pooled over the buyer
+for: {organisations: [oxbow]}
+currency: GBP
+starts-on: 2026-01-01
+rates:
+  - {rate: traffic, meter: network/egress, per: GiB, over: buyer, blocks: [{up-to: 150, price: 1}, {price: 0.5}]}
+"""
+
+
+def test_the_period_so_far_of_one_tenant_is_its_share_of_the_bill(world: World) -> None:
+    """A rate over the buyer is priced over all that the reseller bought, also where one tenant is looked at."""
+    world.user("finn").catalogue.publish("tarnwick", files(POOLED))
+    world.mara.clock.set(moment("2026-11-03"), held=True)
+    for organisation, project in (("saltmarsh", "harbour"), ("thistledown", "records")):
+        world.user("edda").subscriptions.create(
+            SubscriptionCreate(
+                organisation=organisation,
+                project=project,
+                plan="open-range",
+                tier="moor",
+                name="Pool",
+                starts_on=date(2026, 10, 1),
+            )
+        )
+    october = {"start": "2026-10-03T00:00:00Z", "end": "2026-10-03T01:00:00Z"}
+    world.send(
+        egress("a", 210 * GIB, owner="saltmarsh/harbour", **october),
+        egress("b", 200 * GIB, owner="thistledown/records", **october),
+    )
+    shown = {
+        tenant: sum(
+            (
+                line.amount
+                for link in world.user("finn").spend.period_so_far(tenant, "2026-10").links
+                for line in link.lines
+                if (link.seller, line.rate) == ("tarnwick", "traffic")
+            ),
+            Decimal(0),
+        )
+        for tenant in ("saltmarsh", "thistledown")
+    }
+    billed = [
+        line
+        for each in world.close("tarnwick", "finn", "2026-10")
+        for line in each.lines
+        if (each.buyer, line.rate) == ("oxbow", "traffic")
+    ]
+
+    assert shown["thistledown"] < 175
+    assert {slug: sum(line.amount for line in billed if line.organisation == slug) for slug in shown} == shown

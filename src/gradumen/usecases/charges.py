@@ -165,8 +165,13 @@ class LineNames:
         """How many base units one unit of a charge is."""
         return base_units(charge, self.published)
 
-    def not_priced(self, buyer: UUID) -> list[dict[str, str]]:
-        """Usage of a buyer's lines that no rate prices, or no subscription covers."""
+    def not_priced(self, buyer: UUID, owners: set[UUID]) -> list[dict[str, str]]:
+        """Usage of a buyer's lines, of the subscriptions of ``owners``, that no rate prices or none covers."""
+        lines = [
+            line
+            for line in self.rated.lines.values()
+            if line.row.buyer_id == buyer and line.subscription.organisation_id in owners
+        ]
         found = [
             {
                 "meter": each.meter,
@@ -176,12 +181,9 @@ class LineNames:
             }
             for each in self.rated.rated.unpriced
             if self.rated.lines[each.line].row.buyer_id == buyer
+            and self.rated.lines[each.line].subscription.organisation_id in owners
         ]
-        mine = {
-            self.owners[line.subscription.organisation_id].slug
-            for line in self.rated.lines.values()
-            if line.row.buyer_id == buyer
-        }
+        mine = {self.owners[line.subscription.organisation_id].slug for line in lines}
         found += [
             {
                 "meter": meter,

@@ -126,16 +126,13 @@ def _instead(
     return (replace(instead[card], card=str(card), starts_on=ALWAYS),)
 
 
-def rate_links(
-    tx: Session, seller: UUID, period: Period, *, buyers: Iterable[UUID] | None = None, owners: set[UUID] | None = None
-) -> RatedPeriod:
+def rate_links(tx: Session, seller: UUID, period: Period, *, buyers: Iterable[UUID] | None = None) -> RatedPeriod:
     """Rate what a seller sold in a period.
 
     Args:
-        buyers: only these direct buyers; None is all.
-        owners: only subscriptions of these organisations; None is all.
+        buyers: only these direct buyers; None is all. A part of a link is never rated: rates count over its buyer.
     """
-    return load_links(tx, seller, period, buyers=buyers, owners=owners).rate()
+    return load_links(tx, seller, period, buyers=buyers).rate()
 
 
 def load_links(
@@ -144,7 +141,6 @@ def load_links(
     period: Period,
     *,
     buyers: Iterable[UUID] | None = None,
-    owners: set[UUID] | None = None,
     with_usage: bool = True,
 ) -> LoadedLinks:
     """Read what rating takes; see `rate_links`. Without usage only fees come of it."""
@@ -152,7 +148,7 @@ def load_links(
     published = load_published(tx)
     start, end = period.bounds(zone)
     above = set(load_tree(tx, end).chain(seller))
-    lines, rated_lines = _load_lines(tx, seller, period, zone, published, buyers, owners, above)
+    lines, rated_lines = _load_lines(tx, seller, period, zone, published, buyers, above)
     hours = (start, end) if with_usage else (start, start)
     usage, projects, resources, unassigned = load_usage(tx, lines, rated_lines, published, *hours, zone, above)
     sets = {row.id: row.document for row in tx.scalars(select(AttributeSetRow))}
@@ -182,7 +178,6 @@ def _load_lines(
     zone: ZoneInfo,
     published: Published,
     buyers: Iterable[UUID] | None,
-    owners: set[UUID] | None,
     above: set[UUID],
 ) -> tuple[dict[int, LoadedLine], dict[int, RatedLine]]:
     query = (
@@ -199,8 +194,6 @@ def _load_lines(
     )
     if buyers is not None:
         query = query.where(SupplyLineRow.buyer_id.in_(list(buyers)))
-    if owners is not None:
-        query = query.where(SubscriptionRow.organisation_id.in_(owners))
     rows = [each for each in tx.execute(query).all() if each[0].starts_on < (each[1].ends_on or date.max)]
     cards = load_cards(tx, {line.rate_card_id for line, _ in rows}, published)
     plans = _load_plans(tx, {line.plan_version_id for line, _ in rows}, published)

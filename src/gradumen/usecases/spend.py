@@ -67,12 +67,14 @@ def period_so_far(tx: Session, caller: Caller, *, organisation: str, period: str
     for seller, buyers in by_seller.items():
         zone = zone_of(zone_name(tx, seller, scope.now.date()))
         month = Period.parse(period) if period else Period.containing(scope.now, zone)
-        loaded = load_links(tx, seller, month, buyers=buyers, owners=below)
-        found += [link for link in link_periods(tx, loaded.rate(), known, published) if link.buyer != link.seller]
+        # Whole links are rated, as their bills are: what counts over a buyer counts all of it.
+        loaded = load_links(tx, seller, month, buyers=buyers)
+        sold = link_periods(tx, loaded.rate(), known, published, below)
+        found += [link for link in sold if link.buyer != link.seller]
         if seller in buyers:
             # Only whoever sees all that a seller sells sees its own use; fixed costs are spread over all of it.
             costs = rate_costs(tx, known[seller], loaded)
-            found += [link for link in link_periods(tx, costs, known, published) if link.buyer == link.seller]
+            found += [link for link in link_periods(tx, costs, known, published, below) if link.buyer == link.seller]
     found.sort(key=lambda each: (each.buyer != owner.slug, each.seller == owner.slug, each.seller, each.buyer))
     return found
 
@@ -88,15 +90,17 @@ def _visible_links(tx: Session, scope: Scope, owner: OrganisationRow, below: set
 
 
 def link_periods(
-    tx: Session, rated: RatedPeriod, known: dict[UUID, OrganisationRow], published: Published
+    tx: Session, rated: RatedPeriod, known: dict[UUID, OrganisationRow], published: Published, owners: set[UUID]
 ) -> list[LinkPeriod]:
-    """The lines and days of each buyer in a rated period."""
+    """The lines and days of each buyer and currency in a rated period, of the subscriptions of ``owners``."""
     names = LineNames(tx, rated, published)
-    found: dict[UUID, list[Charge]] = defaultdict(list)
+    found: dict[tuple[UUID, str], list[Charge]] = defaultdict(list)
     for charge in rated.rated.charges:
-        found[rated.lines[charge.line].row.buyer_id].append(charge)
+        loaded = rated.lines[charge.line]
+        if loaded.subscription.organisation_id in owners:
+            found[loaded.row.buyer_id, loaded.currency].append(charge)
     links: list[LinkPeriod] = []
-    for buyer, charges in found.items():
+    for (buyer, _), charges in found.items():
         first = rated.lines[charges[0].line]
         lines = [line for charge in charges for line in names.lines(charge)]
         days: dict[date, list[Decimal]] = defaultdict(list)
@@ -116,7 +120,7 @@ def link_periods(
                 net=line_amount([line.amount for line in lines], first.currency),
                 lines=sorted(lines, key=line_order),
                 days=[(day, add(amounts)) for day, amounts in sorted(days.items())],
-                not_priced=names.not_priced(buyer),
+                not_priced=names.not_priced(buyer, owners),
             )
         )
     return links
