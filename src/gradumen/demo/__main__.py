@@ -145,16 +145,15 @@ def prepare(
         state = {"size": size, "made": now.isoformat(), "until": now.isoformat()}
     until = datetime.fromisoformat(state["until"])
     if now > until:
-        _carry_on(history, until, now)
-        until = now
+        until = _carry_on(history, until, now)
     history.mara.clock.set(max(chosen, until) if chosen else None, held=hold)
     state |= {"as_of": chosen.isoformat() if chosen else None, "until": until.isoformat()}
     state_file.write_text(json.dumps(state))
     return history
 
 
-def _carry_on(history: History, since: datetime, now: datetime) -> None:
-    """Readings of the time between; where they do not fit what is there, the demo is served as it is."""
+def _carry_on(history: History, since: datetime, now: datetime) -> datetime:
+    """Readings of the time between; where they do not fit, what is there is served. Gives until when there are some."""
     history.mara.clock.set(now, held=True)
     try:
         history.top_up(since.date(), now)
@@ -165,6 +164,8 @@ def _carry_on(history: History, since: datetime, now: datetime) -> None:
             file=sys.stderr,
             flush=True,
         )
+        return since
+    return now
 
 
 def _say(line: str) -> None:
