@@ -13,6 +13,7 @@ from itertools import pairwise
 from math import ceil
 from zoneinfo import ZoneInfo
 
+from gradumen.core.discounts import Discount
 from gradumen.core.exact import AMOUNT_PLACES, allocate, round_half_up, scaled
 from gradumen.core.matching import TimeWindow, specificity
 from gradumen.core.periods import Period, day_start, hour_start, months_after
@@ -77,7 +78,7 @@ def reference(case: Case) -> dict[Key, int]:
     found = _usage(case)
     found.update(_fees(case))
     found.update(_spreads(case))
-    found.update(_discounts(found))
+    found.update(_discounts(case, found))
     found.update(_true_ups(case, found))
     found.update(_overheads(found))
     return {key: charge.amount for key, charge in found.items()}
@@ -120,8 +121,10 @@ def _usage(case: Case) -> dict[Key, Charged]:
 
     for line, version, rate, part, quantity in [*_additive(case), *_sampled(case), *_started(case)]:
         add(line, version, rate, part, quantity)
-    for line in case.lines.values():
-        _add_committed(case, line, rates, fine)
+    for number, version, rate in _committing(case):
+        key = (number, rate.slug, version.number)
+        rates[key] = version, rate
+        fine[key]
     rows = _rows(fine, rates)
     covered = _tier_allowances(case, rows, rates)
     return _priced(case, rows, rates, covered, fine)
@@ -227,15 +230,34 @@ def _span(case: Case, line: RatedLine, version: RateCardVersion) -> tuple[dateti
     return max(start, line.start, day_start(version.starts_on, case.zone)), min([end, line.end or end, *later])
 
 
-def _add_committed(case: Case, line: RatedLine, rates: Rates, fine: Fine) -> None:
-    held = [v for v in line.versions if _span(case, line, v)[0] < _span(case, line, v)[1]]
-    if line.paused or not held:
-        return
-    for rate in held[-1].rates:
-        if isinstance(rate, UsageRate) and rate.committed and (line.meters is None or rate.meter in line.meters):
-            key = (line.number, rate.slug, held[-1].number)
-            rates[key] = held[-1], rate
-            fine[key]
+def _committing(case: Case) -> Iterator[tuple[int, RateCardVersion, UsageRate]]:
+    """Each line and rate by whose quantity its scope is charged at least: those of the version held last there."""
+    for line in case.lines.values():
+        for version in line.versions:
+            for rate in version.rates:
+                if not isinstance(rate, UsageRate) or not rate.committed:
+                    continue
+                friends = [
+                    other
+                    for other in case.lines.values()
+                    if other.card == line.card
+                    and not (other.paused or other.trial)
+                    and (other.meters is None or rate.meter in other.meters)
+                    and _scope_of(other, rate.over, -1) == _scope_of(line, rate.over, -1)
+                ]
+                held = {
+                    v.starts_on: [a for a in friends if _span(case, a, v)[0] < _span(case, a, v)[1]]
+                    for v in line.versions
+                }
+                last = max((start for start, lines in held.items() if lines), default=None)
+                if last == version.starts_on and line in held[last]:
+                    yield line.number, version, rate
+
+
+def _scope_of(line: RatedLine, over: Over, project: int) -> int:
+    return {Over.SUBSCRIPTION: line.scope, Over.PROJECT: project, Over.BUYER: line.buyer, Over.TENANT: line.tenant}[
+        over
+    ]
 
 
 def _rows(fine: Fine, rates: Rates) -> dict[Key, int]:
@@ -276,15 +298,14 @@ def _priced(case: Case, rows: dict[Key, int], rates: Rates, covered: dict[Key, i
     for key in rows:
         version, rate = rates[key[:3]]
         line = case.lines[key[0]]
-        scope = {Over.SUBSCRIPTION: line.scope, Over.PROJECT: key[3], Over.BUYER: line.buyer, Over.TENANT: line.tenant}[
-            rate.over
-        ]
+        scope = _scope_of(line, rate.over, key[3])
         groups.setdefault((rate.over, scope, version.card, rate.slug), {}).setdefault(version.number, []).append(key)
     found: dict[Key, Charged] = {}
+    committing = {(line, rate.slug, version.number) for line, version, rate in _committing(case)}
     for steps in groups.values():
         held = {number: rates[keys[0][:3]][0] for number, keys in steps.items()}
         versions = sorted(held.values(), key=lambda version: version.starts_on)
-        amounts = _group_amounts(versions, steps, rates, rows, covered)
+        amounts = _group_amounts(versions, steps, rates, rows, covered, committing)
         for version, amount in zip(versions, amounts, strict=True):
             keys = sorted(steps[version.number], key=lambda key: (key[0], key[3]))
             for key, share in zip(keys, allocate(amount, [rows[key] - covered[key] for key in keys]), strict=True):
@@ -303,6 +324,7 @@ def _group_amounts(
     rates: Rates,
     rows: dict[Key, int],
     covered: dict[Key, int],
+    committing: set[tuple[int, str, int]],
 ) -> list[int]:
     of_version = [rates[steps[version.number][0][:3]][1] for version in versions]
     quantities = [sum(rows[key] - covered[key] for key in steps[version.number]) for version in versions]
@@ -311,16 +333,24 @@ def _group_amounts(
         allowance = int(Fraction(rate.allowance) * rate.unit.factor * 10**6)
         net.append(quantity - (min(used + quantity, allowance) - min(used, allowance)))
         used += quantity
-    committed = int(Fraction(of_version[-1].committed) * of_version[-1].unit.factor * 10**6)
+    commits = [any(key[:3] in committing for key in steps[version.number]) for version in versions]
+    committed = max(
+        (
+            int(Fraction(rate.committed) * rate.unit.factor * 10**6)
+            for rate, each in zip(of_version, commits, strict=True)
+            if each
+        ),
+        default=0,
+    )
     extra = max(0, committed - sum(net))
     amounts, before, running, charged = [], 0, 0, 0
     for place, (rate, size) in enumerate(zip(of_version, net, strict=True)):
-        more = extra if place == len(net) - 1 else 0
+        more = extra if commits[place] else 0
         exact = price(rate, before, size + more, sum(net) + extra)
         amount = scaled(round_half_up(exact, AMOUNT_PLACES), AMOUNT_PLACES)
         if place == 0 and isinstance(rate.pricing, Markup):
             amount += scaled(rate.pricing.fixed, AMOUNT_PLACES)
-        before += size
+        before += size + more
         running += amount
         if any(each.cap is not None or each.minimum for each in of_version):
             bounded = max(running, scaled(rate.minimum, AMOUNT_PLACES))
@@ -419,15 +449,19 @@ def _days(case: Case, line: RatedLine, version: RateCardVersion, start: datetime
     return days
 
 
-def _discounts(charges: dict[Key, Charged]) -> dict[Key, Charged]:
+def _discounts(case: Case, charges: dict[Key, Charged]) -> dict[Key, Charged]:
     found: dict[Key, Charged] = {}
+    given: dict[tuple[int, str, str], int] = defaultdict(int)
     lines: dict[tuple[int, int], list[Charged]] = defaultdict(list)
     for key, charge in charges.items():
         lines[key[0], charge.version.number].append(charge)
-    for (line, _), same in lines.items():
+    in_time = sorted(lines, key=lambda key: (_span(case, case.lines[key[0]], lines[key][0].version)[0], key[0]))
+    for line, same in ((key[0], lines[key]) for key in in_time):
         version = same[0].version
+        own = (case.lines[line].scope, version.card)
         left = [dict(charge.parts) for charge in same]
-        for discount in version.discounts:
+        free = [Discount("trial", "Trial", percent=Decimal(100))] if case.lines[line].trial else []
+        for discount in (*free, *version.discounts):
             touched = [
                 (index, part)
                 for index, charge in enumerate(same)
@@ -444,8 +478,9 @@ def _discounts(charges: dict[Key, Charged]) -> dict[Key, Charged]:
                 exact = Fraction(base) * Fraction(discount.percent) / 100
                 off = scaled(round_half_up(exact / 10**12, AMOUNT_PLACES), AMOUNT_PLACES)
             else:
-                off = min(base, scaled(discount.amount or Decimal(0), AMOUNT_PLACES))
-            if not off:
+                off = min(base, scaled(discount.amount or Decimal(0), AMOUNT_PLACES) - given[*own, discount.slug])
+                given[*own, discount.slug] += max(off, 0)
+            if off <= 0:
                 continue
             for (index, part), share in zip(
                 touched, allocate(off, [left[index][part] for index, part in touched]), strict=True

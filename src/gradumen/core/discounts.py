@@ -48,14 +48,18 @@ class Discount:
         """Whether it applies to what is used on a day."""
         return (self.starts_on is None or self.starts_on <= day) and (self.ends_on is None or day < self.ends_on)
 
-    def off(self, base: int) -> Fraction:
-        """What it takes off a base, both in 1e-12 of the currency; never more than the base.
+    def off(self, base: int, given: int = 0) -> Fraction:
+        """What it takes off a base, all in 1e-12 of the currency; never more than the base.
+
+        An amount lessens by what was ``given`` of it in the same period before.
 
         >>> Discount("ten", "Ten", percent=Decimal(10)).off(50)
         Fraction(5, 1)
+        >>> Discount("five", "Five", amount=Decimal(5)).off(10 * 10**12, given=4 * 10**12)
+        Fraction(1000000000000, 1)
         """
         if base <= 0:
             return Fraction(0)
         if self.percent is not None:
             return base * Fraction(self.percent) / 100
-        return min(Fraction(base), Fraction(self.amount or 0) * 10**12)
+        return max(Fraction(0), min(Fraction(base), Fraction(self.amount or 0) * 10**12 - given))

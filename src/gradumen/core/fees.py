@@ -150,13 +150,9 @@ def true_ups(pricing: Pricing, charges: Sequence[Charge]) -> Iterator[Charge]:
             scopes: dict[int, list[RatedLine]] = {}
             for line in pricing.lines.values():
                 if line.card == card:
-                    scopes.setdefault(_scope(line, over), []).append(line)
+                    scopes.setdefault(line.scope_over(over), []).append(line)
             for lines in scopes.values():
                 yield from _true_up(pricing, namesakes, lines, charges)
-
-
-def _scope(line: RatedLine, over: Over) -> int:
-    return {Over.BUYER: line.buyer, Over.TENANT: line.tenant}.get(over, line.scope)
 
 
 def _true_up(

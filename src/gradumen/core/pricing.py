@@ -23,11 +23,13 @@ class Rows:
     """Quantities to price: sorted by scope, series of rates and time, so that each goes on where the last ended.
 
     ``scope`` numbers what a rate cumulates over; rows that share scope and rate are priced as one and share it.
+    ``commits`` marks the rate by which a scope is charged what is committed and not used: at most one of a series.
     """
 
     scope: Array
     rate: Array
     quantity: Array
+    commits: Array
 
 
 @dataclass(frozen=True, slots=True)
@@ -123,12 +125,13 @@ def price_rows(rows: Rows, rates: Sequence[RateAt]) -> Priced:
     group = run_numbers(group_first, len(rate))
     covered = _allow(quantity, rate, table, group_first, group)
     net = quantity - covered
-    upto = running(net, group_first, group)
-    before = upto - net
     last = np.append(group_first[1:], len(rate)) - 1 if len(rate) else group_first
-    true_up = _true_up(upto, rate, table, last)
-    total = (upto[last] + true_up[last])[group] if len(rate) else upto
+    used = running(net, group_first, group)[last]
+    true_up = _true_up(used[group], rate, table, run_sums(rows.commits.astype(np.int64), first) > 0)
     size = fitted(net + true_up)
+    upto = running(size, group_first, group)
+    before = upto - size
+    total = upto[last][group]
     priced, pieces = _price(fitted(before), size, fitted(total), rate, table)
     amount = priced
     fixed = np.zeros(len(rate), dtype=object)
@@ -165,14 +168,13 @@ def _allow(quantity: Array, rate: Array, table: Table, first: Array, group: Arra
     return fitted(result)
 
 
-def _true_up(upto: Array, rate: Array, table: Table, last: Array) -> Array:
-    """What is committed and not used, on the last step of each group."""
+def _true_up(used: Array, rate: Array, table: Table, commits: Array) -> Array:
+    """What is committed and not used, on the step of each group that commits."""
     missing = np.zeros(len(rate), dtype=np.int64)
-    if not np.any(table.committed > 0):
+    if not np.any(commits):
         return missing
-    short = table.committed[rate[last]] - upto[last]
     wide = missing.astype(object)
-    wide[last] = np.maximum(short, 0)
+    wide[commits] = np.maximum(table.committed[rate[commits]] - used[commits], 0)
     return fitted(wide)
 
 

@@ -3,7 +3,7 @@
 from collections import defaultdict
 from collections.abc import Iterator, Sequence
 from dataclasses import replace
-from datetime import date
+from datetime import date, datetime
 from decimal import Decimal
 
 import numpy as np
@@ -202,28 +202,41 @@ TRIAL = Discount("trial", "Trial", percent=Decimal(100))
 
 
 def discounts_of(charges: Sequence[Charge], pricing: Pricing) -> list[Charge]:
-    """What discounts take off, per line and version, each from what the ones before it left."""
+    """What discounts take off, per line and version, each from what the ones before it left.
+
+    An amount is one per subscription and period: a later line or version gives what the earlier ones left of it.
+    """
     found: list[Charge] = []
+    given: dict[tuple[int, str, str], int] = {}
     of_line: dict[tuple[int, int], list[Charge]] = {}
     for charge in charges:
         if charge.version.discounts or pricing.lines[charge.line].trial:
             of_line.setdefault((charge.line, id(charge.version)), []).append(charge)
-    for same in of_line.values():
+    for same in sorted(of_line.values(), key=lambda each: _since(each[0], pricing)):
+        line = pricing.lines[same[0].line]
         left = {
             (index, place): scaled(part.amount, AMOUNT_PLACES)
             for index, charge in enumerate(same)
             for place, part in enumerate(charge.parts)
         }
-        trial = (TRIAL,) if pricing.lines[same[0].line].trial else ()
-        for discount in (*trial, *same[0].version.discounts):
-            taken = _take_off(discount, same, left, pricing)
-            if taken is not None:
-                found.append(taken)
+        for discount in (*((TRIAL,) if line.trial else ()), *same[0].version.discounts):
+            key = (line.scope, line.card, discount.slug)
+            taken = _take_off(discount, same, left, given.get(key, 0))
+            if taken is None:
+                continue
+            found.append(taken)
+            if discount.amount is not None:
+                given[key] = given.get(key, 0) - scaled(taken.amount, AMOUNT_PLACES)
     return found
 
 
+def _since(charge: Charge, pricing: Pricing) -> tuple[datetime, int]:
+    line = pricing.lines[charge.line]
+    return pricing.service_period(line, charge.version)[0], line.number
+
+
 def _take_off(
-    discount: Discount, charges: Sequence[Charge], left: dict[tuple[int, int], int], pricing: Pricing
+    discount: Discount, charges: Sequence[Charge], left: dict[tuple[int, int], int], given: int
 ) -> Charge | None:
     concerned = [
         (index, place)
@@ -233,7 +246,7 @@ def _take_off(
         if discount.open_on(part.day)
     ]
     base = sum(left[key] for key in concerned)
-    off = discount.off(base)
+    off = discount.off(base, given)
     whole = divide_half_up(off.numerator, off.denominator)
     if not whole:
         return None

@@ -72,6 +72,10 @@ class RatedLine:
         """What its stretches of time share."""
         return self.number if self.subscription is None else self.subscription
 
+    def scope_over(self, over: Over) -> int:
+        """What it shares with others for a rate that counts over buyer, tenant or subscription."""
+        return {Over.BUYER: self.buyer, Over.TENANT: self.tenant}.get(over, self.scope)
+
 
 @dataclass(frozen=True)
 class PricedUsage:
@@ -154,7 +158,8 @@ def price_steps(steps: Sequence[tuple[UsageRate, Decimal]]) -> list[PricedStep]:
     rates = [RateAt(version, rate, 0, order) for order, (rate, _) in enumerate(steps)]
     quantities = [rate.scaled_quantity(quantity, "quantity") for rate, quantity in steps]
     none = np.zeros(len(steps), dtype=np.int64)
-    rows = Rows(none, np.arange(len(steps)), fitted(np.array(quantities, dtype=object)))
+    commits = np.arange(1, len(steps) + 1) == len(steps)
+    rows = Rows(none, np.arange(len(steps)), fitted(np.array(quantities, dtype=object)), commits)
     priced = price_rows(rows, rates)
     return [_priced_step(priced, step, rate) for step, (rate, _) in enumerate(steps)]
 
@@ -229,15 +234,15 @@ class Pricing:
         """Price what `combine` gave; where something is committed, also where nothing was used."""
         unpriced = groups.rate < 0
         missing = chosen(groups, np.flatnonzero(unpriced))
-        rows = self._with_committed(chosen(groups, np.flatnonzero(~unpriced)) if unpriced.any() else groups)
+        rows, commits = self._with_committed(chosen(groups, np.flatnonzero(~unpriced)) if unpriced.any() else groups)
         rates = self.combiner.rates
         scope = self._scopes(rows)
         same, next_up = scope[1:] == scope[:-1], rows.rate[1:] >= rows.rate[:-1]
         if not np.all((scope[1:] > scope[:-1]) | (same & next_up)):
             order = np.lexsort((rows.project, rows.line, rows.rate, scope))
-            rows, scope = chosen(rows, order), scope[order]
+            rows, scope, commits = chosen(rows, order), scope[order], commits[order]
         covered = self._tier_allowances(rows)
-        priced = price_rows(Rows(scope, rows.rate, fitted(rows.quantity - covered)), rates)
+        priced = price_rows(Rows(scope, rows.rate, fitted(rows.quantity - covered), commits), rates)
         return PricedUsage(self, rows, covered, priced, tuple(self.unpriced(missing)))
 
     def additive(self, meter: str) -> bool:
@@ -262,23 +267,39 @@ class Pricing:
         value[projects] = rows.project[projects]
         return kind * (int(value.max(initial=0)) + 1) + value
 
-    def _with_committed(self, rows: Groups) -> Groups:
-        """Rows of nothing for what a line has committed to, at the version that holds last."""
-        wanted: list[tuple[int, int]] = []
-        for index, at in enumerate(self.combiner.rates):
-            if not at.rate.committed:
-                continue
-            for line in self.lines.values():
-                held = [v for v in line.versions if self._overlap(line, v)]
-                included = line.meters is None or at.rate.meter in line.meters
-                if held and included and held[-1] is at.version and not line.paused:
-                    wanted.append((line.number, index))
+    def _with_committed(self, rows: Groups) -> tuple[Groups, Array]:
+        """The rows, also those of nothing that commit; and which rows commit."""
+        wanted = [
+            (number, index)
+            for index, at in enumerate(self.combiner.rates)
+            if at.rate.committed
+            for number in self._committing(at)
+        ]
         if not wanted:
-            return rows
+            return rows, np.zeros(len(rows.line), dtype=bool)
         numbers, indexes = (np.array(column, dtype=np.int64) for column in zip(*wanted, strict=True))
         none = np.full(len(wanted), -1, dtype=np.int64)
         extra = Groups(numbers, none, indexes, np.zeros(len(wanted), dtype=np.int64), none, none)
-        return joined([rows, extra])
+        every = joined([rows, extra])
+        width = len(self.combiner.rates)
+        return every, np.isin(every.line * width + every.rate, numbers * width + indexes)
+
+    def _committing(self, at: RateAt) -> Iterator[int]:
+        """The lines of the scopes that commit by a rate: those in which its version is the last to hold.
+
+        Lines that pause or are on trial commit to nothing, so they do not say which version holds.
+        """
+        holds: dict[int, dict[int, list[int]]] = {}
+        for line in self.lines.values():
+            included = line.meters is None or at.rate.meter in line.meters
+            if line.card != at.version.card or not included or line.paused or line.trial:
+                continue
+            for order, version in enumerate(line.versions):
+                if self._overlap(line, version):
+                    holds.setdefault(line.scope_over(at.rate.over), {}).setdefault(order, []).append(line.number)
+        for lines in holds.values():
+            if max(lines) == at.order:
+                yield from lines[at.order]
 
     def _tier_allowances(self, rows: Groups) -> Array:
         """What the tiers' allowances cover of each row: the earliest version first, then in the card's order."""
