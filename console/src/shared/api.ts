@@ -26,6 +26,8 @@ export const setCsrf = (value: string | null | undefined): void => {
 const credentials: Middleware = {
   onRequest({ request }) {
     if (csrf) request.headers.set('X-CSRF-Token', csrf);
+    // So that the service can repeat the call when its database does not answer.
+    if (request.method === 'POST') request.headers.set('Idempotency-Key', crypto.randomUUID());
     return request;
   },
   async onResponse({ response }) {

@@ -6,9 +6,12 @@ from typing import Any
 from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse
+from sqlalchemy.exc import DBAPIError
+from sqlalchemy.exc import TimeoutError as PoolExhausted
 from starlette.exceptions import HTTPException
 
 from gradumen.core import errors
+from gradumen.store.unit_of_work import RETRIED, SPENT, error_number
 
 log = logging.getLogger("gradumen.api")
 
@@ -20,6 +23,8 @@ STATUSES: tuple[tuple[type[errors.GradumenError], int, str], ...] = (
     (errors.TooLarge, 413, "Too large"),
     (errors.WrongMediaType, 415, "Content type not read here"),
     (errors.SlowDown, 429, "Too many attempts"),
+    (errors.Unavailable, 503, "Not available just now"),
+    (errors.Unanswered, 503, "Not known whether it was done"),
     (errors.Conflict, 409, "Does not fit the present state"),
     (errors.Invalid, 422, "Not valid"),
     (errors.GradumenError, 500, "Failed"),
@@ -71,6 +76,14 @@ def install(app: FastAPI) -> None:
         codes = {404: "not_found", 405: "method_not_allowed"}
         code = codes.get(error.status_code, "error")
         return problem(error.status_code, str(error.detail), str(error.detail), code, {})
+
+    @app.exception_handler(DBAPIError)
+    @app.exception_handler(PoolExhausted)
+    async def unavailable(request: Request, error: Exception) -> JSONResponse:
+        if isinstance(error, DBAPIError) and error_number(error) not in RETRIED | SPENT:
+            return await failed(request, error)
+        log.error("%s %s: the database does not serve", request.method, request.url.path, exc_info=error)
+        return of_error(errors.Unavailable())
 
     @app.exception_handler(Exception)
     async def failed(request: Request, error: Exception) -> JSONResponse:

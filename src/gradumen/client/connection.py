@@ -2,6 +2,7 @@
 
 from collections.abc import Mapping
 from typing import Any, TypeVar
+from uuid import uuid4
 
 import httpx
 
@@ -90,8 +91,11 @@ class Connection:
     def post(
         self, path: str, kind: type[B], body: Body | Mapping[str, Any] | None = None, *, key: str | None = None
     ) -> B:
-        """Make something; with an Idempotency-Key the call can be repeated."""
-        return kind.model_validate_json(self._write("POST", path, body, key).content)
+        """Make something; with an Idempotency-Key of the caller's own the call can be repeated later.
+
+        Every call has a key, so that the service can repeat it when its database does not answer.
+        """
+        return kind.model_validate_json(self._write("POST", path, body, key or str(uuid4())).content)
 
     def put(self, path: str, kind: type[B], body: Body) -> B:
         """Set something."""

@@ -10,6 +10,8 @@ GradumenError
 ├── TooLarge                 more than one call may carry
 ├── WrongMediaType           a content type that this call does not read
 ├── SlowDown                 too many attempts; says when to come back
+├── Unavailable              the database does not serve just now; nothing was done
+├── Unanswered               whether it was done is not known
 └── Conflict                 does not fit the state of things
     ├── QuotaExceeded        a grant or request above what is left
     ├── QuotaBelowGranted    a limit below what is already given on
@@ -121,6 +123,27 @@ class SlowDown(GradumenError):
     def __init__(self, *, retry_after_seconds: int) -> None:
         super().__init__(
             f"too many failed attempts; try again in {retry_after_seconds} s", retry_after_seconds=retry_after_seconds
+        )
+
+
+class Unavailable(GradumenError):
+    """The service's database is out of reach, full or overloaded; nothing was done."""
+
+    code = "unavailable"
+
+    def __init__(self) -> None:
+        super().__init__("the service's database does not take this just now; nothing was done, try again shortly")
+
+
+class Unanswered(GradumenError):
+    """The database did not say whether it carried this out."""
+
+    code = "unanswered"
+
+    def __init__(self) -> None:
+        super().__init__(
+            "the connection to the service's database broke while this was being stored; look whether it was, "
+            "or repeat it with the same Idempotency-Key"
         )
 
 

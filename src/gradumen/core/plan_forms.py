@@ -41,8 +41,13 @@ _OPTIONAL = ("description", "minimum-months", "renewal", "trial", "terms")
 LONGEST_TERMS = 60_000
 
 
-def read_plan(form: object, meters: Mapping[str, Meter], services: Mapping[str, Service]) -> Plan:
+def read_plan(
+    form: object, meters: Mapping[str, Meter], services: Mapping[str, Service], *, checked: bool = False
+) -> Plan:
     """Read a plan whose services and meters are known.
+
+    Args:
+        checked: it was published before: services may have moved on since, so it is not held against them again.
 
     Raises:
         Invalid: with ``path`` in its facts.
@@ -50,7 +55,7 @@ def read_plan(form: object, meters: Mapping[str, Meter], services: Mapping[str, 
     fields = fields_of(form, ("plan", "name", "services", "tiers"), _OPTIONAL)
 
     def read_service_slug(raw: Any) -> str:
-        if str(raw) not in services:
+        if str(raw) not in services and not checked:
             raise Invalid(f"service '{str(raw)[:60]}' is not known; publish it first or with this", field="services")
         return str(raw)
 
@@ -86,7 +91,8 @@ def read_plan(form: object, meters: Mapping[str, Meter], services: Mapping[str, 
         _read_trial(fields["trial"]) if fields.get("trial") is not None else None,
         _read_terms(fields["terms"]) if fields.get("terms") is not None else None,
     )
-    check_bundle(plan, services)
+    if not checked:
+        check_bundle(plan, services)
     return plan
 
 

@@ -48,11 +48,16 @@ PROMISED_METERS = {
 
 @dataclass(frozen=True, slots=True)
 class Known:
-    """What a rate card can speak of."""
+    """What a rate card can speak of.
+
+    With ``checked`` what is read was checked when it was published: services and plans may have moved on since, so it
+    is not held against them again.
+    """
 
     meters: Mapping[str, Meter]
     services: Mapping[str, Service]
     plans: Mapping[str, Plan]
+    checked: bool = False
 
     def meter(self, raw: object) -> Meter:
         """The meter of that slug, those of what quotas promise among them.
@@ -62,8 +67,10 @@ class Known:
         """
         return meter_of(raw, {**PROMISED_METERS, **self.meters})
 
-    def allowed(self, meter: Meter) -> Mapping[str, tuple[str, ...]]:
-        """The attributes of a meter with their allowed values; none of these means any text."""
+    def allowed(self, meter: Meter) -> Mapping[str, tuple[str, ...]] | None:
+        """The attributes of a meter with their allowed values, none of these means any text; None does not restrict."""
+        if self.checked:
+            return None
         if meter.slug.startswith(PROMISED):
             return {"site": ()}
         return {each.slug: each.values for each in self.services[meter.slug.partition("/")[0]].attributes}
@@ -114,6 +121,33 @@ def read_rate_card(form: object, known: Known, version: int) -> WrittenCard:
     return WrittenCard(name_of(fields["name"], field="name"), buyers, found, renewal)
 
 
+def check_inputs(version: RateCardVersion) -> None:
+    """Check that everything which a version prices is measured.
+
+    Raises:
+        Invalid: a rate counts started time or what quotas promise, whose inputs are not taken in yet.
+    """
+    for index, rate in enumerate(version.rates):
+        meter = rate.by if isinstance(rate, SpreadRate) else rate.meter if isinstance(rate, UsageRate) else ""
+        with at(f"rates[{index}]"):
+            if isinstance(rate, UsageRate) and rate.started is not None:
+                raise Invalid(
+                    f"rate '{rate.slug}' counts each {rate.started} begun, but phases of resources are not taken in "
+                    "yet, so it would charge nothing; leave started and phases out",
+                    field="started",
+                    value=rate.started,
+                    path="started",
+                )
+            if meter.startswith(PROMISED):
+                raise Invalid(
+                    f"rate '{rate.slug}' counts what quotas promise, which is not metered yet, so it would charge "
+                    "nothing; price a meter of a service",
+                    field="meter",
+                    value=meter,
+                    path="by" if isinstance(rate, SpreadRate) else "meter",
+                )
+
+
 def read_rate(raw: Any, known: Known) -> Rate:
     """Read one rate.
 
@@ -162,9 +196,10 @@ def read_rate(raw: Any, known: Known) -> Rate:
 def _read_fee(raw: Mapping[str, Any], known: Known) -> RecurringRate:
     fee = fields_of(raw, ("rate", "fee", "price"), ("every", "advance"))
     plan, _, tier = str(fee["fee"]).partition("/")
-    if plan not in known.plans:
-        raise Invalid(f"plan '{plan[:60]}' is not known; write plan/tier", field="fee", value=fee["fee"])
-    known.plans[plan].tier(tier)
+    if not known.checked:
+        if plan not in known.plans:
+            raise Invalid(f"plan '{plan[:60]}' is not known; write plan/tier", field="fee", value=fee["fee"])
+        known.plans[plan].tier(tier)
     advance = str(fee.get("advance", "false")).lower()
     if advance not in ("true", "false"):
         raise Invalid("advance is true or false", field="advance", value=fee["advance"])
@@ -193,14 +228,14 @@ def _read_pricing(name: str, fields: Mapping[str, Any]) -> Blocks | Packages | M
     return Blocks(tuple(steps), whole=name == "whole-quantity" and len(steps) > 1)
 
 
-def _read_where(fields: Mapping[str, Any], allowed: Mapping[str, tuple[str, ...]]) -> Conditions:
+def _read_where(fields: Mapping[str, Any], allowed: Mapping[str, tuple[str, ...]] | None) -> Conditions:
     match: list[tuple[str, Condition]] = []
     for key, raw in pairs_of(fields, "where"):
         with at(f"where.{key}"):
-            if key not in allowed:
+            if allowed is not None and key not in allowed:
                 known = ", ".join(allowed) or "none"
                 raise Invalid(f"attribute '{key}' is not one of the service's: {known}", field="where", value=key)
-            match.append((key, read_condition(raw, allowed[key])))
+            match.append((key, read_condition(raw, () if allowed is None else allowed[key])))
     return tuple(sorted(match, key=lambda each: each[0]))
 
 
@@ -227,7 +262,7 @@ def _read_phases(fields: Mapping[str, Any], meter: Meter, known: Known) -> tuple
     phases = service.phases if service else ()
 
     def phase(raw: Any) -> str:
-        if str(raw) not in phases:
+        if str(raw) not in phases and not known.checked:
             raise Invalid(f"phase '{str(raw)[:60]}' is not one of {', '.join(phases)}", field="phases", value=raw)
         return str(raw)
 
@@ -339,7 +374,7 @@ def _discount_form(discount: Discount) -> dict[str, Any]:
 
 
 def _service(raw: Any, known: Known) -> str:
-    if str(raw) not in known.services:
+    if str(raw) not in known.services and not known.checked:
         raise Invalid(f"service '{str(raw)[:60]}' is not known", field="services", value=raw)
     return str(raw)
 

@@ -5,7 +5,7 @@ import threading
 import time
 from datetime import UTC, datetime
 
-from gradumen.core.errors import GradumenError
+from gradumen.core.errors import GradumenError, Unanswered
 from gradumen.core.periods import Period
 from gradumen.store.schema import ensure_months
 from gradumen.store.unit_of_work import UnitOfWork
@@ -72,6 +72,8 @@ def work_bill_runs(uow: UnitOfWork) -> None:
         try:
             refresh_usage(uow)
             make_drafts(uow, run_id=run_id, fence=fence, at=datetime.now(UTC))
+        except Unanswered:
+            raise
         except GradumenError as problem:
             log.warning("bill run %s: %s", run_id, problem.message)
             fail_bill_run(uow, run_id=run_id, fence=fence, problem=problem.message)

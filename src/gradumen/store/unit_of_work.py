@@ -5,22 +5,31 @@ from collections.abc import Callable
 from functools import wraps
 from typing import Concatenate, ParamSpec, TypeVar
 
-from sqlalchemy import Engine, create_engine
+from sqlalchemy import Connection, Engine, create_engine, event
 from sqlalchemy.exc import DBAPIError
 from sqlalchemy.orm import Session
+
+from gradumen.core.errors import Unanswered
 
 T = TypeVar("T")
 P = ParamSpec("P")
 
-RETRIED = frozenset({1020, 1205, 1213, 1047, 1053, 1927, 2002, 2003, 2006, 2013})
-"""Lost a race (deadlock, lock wait, record changed), node or server not ready, connection lost."""
+LOST = frozenset({0, 1053, 1927, 2006, 2013})
+"""The connection was lost: what was sent last may have been carried out."""
+RETRIED = LOST | {1020, 1047, 1205, 1213, 1305, 2002, 2003}
+"""Lost a race (deadlock, lock wait, record changed), node or server not ready, connection lost.
+
+After a deadlock inside a savepoint the savepoint is gone (1305), and with it the whole transaction.
+"""
+SPENT = frozenset({1021, 1040, 1041, 1114, 1203, 1226})
+"""Disk, connections or memory of the server are used up."""
 ATTEMPTS = 8
 STRICT = "STRICT_ALL_TABLES,NO_ZERO_DATE,ERROR_FOR_DIVISION_BY_ZERO"
 
 
 def make_engine(url: str, *, pool_size: int = 20) -> Engine:
     """An engine whose sessions are strict, in UTC, and read what is committed."""
-    return create_engine(
+    engine = create_engine(
         url,
         pool_size=pool_size,
         pool_timeout=60,
@@ -34,6 +43,17 @@ def make_engine(url: str, *, pool_size: int = 20) -> Engine:
         },
     )
 
+    @event.listens_for(engine, "begin")
+    def begun(connection: Connection) -> None:
+        connection.info["wrote"] = False
+
+    @event.listens_for(engine, "before_cursor_execute")
+    def sent(connection: Connection, _cursor: object, statement: str, *_rest: object) -> None:
+        if not statement.lstrip()[:6].upper() == "SELECT":
+            connection.info["wrote"] = True
+
+    return engine
+
 
 class UnitOfWork:
     """Runs use cases, each in a transaction of its own."""
@@ -41,14 +61,29 @@ class UnitOfWork:
     def __init__(self, engine: Engine) -> None:
         self.engine = engine
 
-    def run(self, work: Callable[[Session], T]) -> T:
-        """Run ``work`` in one transaction; all of it again when it lost a race."""
+    def run(self, work: Callable[[Session], T], *, repeatable: bool = False) -> T:
+        """Run ``work`` in one transaction; all of it again when it lost a race.
+
+        Args:
+            repeatable: that it was carried out is seen when it is repeated, so it is when its COMMIT is not answered.
+
+        Raises:
+            Unanswered: the connection was lost during COMMIT.
+        """
         for attempt in range(1, ATTEMPTS + 1):
+            wrote = False
             try:
-                with Session(self.engine, expire_on_commit=False) as tx, tx.begin():
-                    return work(tx)
+                with Session(self.engine, expire_on_commit=False) as tx:
+                    result = work(tx)
+                    tx.flush()
+                    wrote = bool(tx.connection().info.get("wrote"))
+                    tx.commit()
+                    return result
             except DBAPIError as error:
-                if error_number(error) not in RETRIED or attempt == ATTEMPTS:
+                number = error_number(error)
+                if wrote and number in LOST and not repeatable:
+                    raise Unanswered from error
+                if number not in RETRIED or attempt == ATTEMPTS:
                     raise
                 time.sleep(0.01 * 2**attempt)
         raise RuntimeError("unreachable")
@@ -63,7 +98,7 @@ class _Joined(UnitOfWork):
         super().__init__(engine)
         self._tx = tx
 
-    def run(self, work: Callable[[Session], T]) -> T:
+    def run(self, work: Callable[[Session], T], *, repeatable: bool = False) -> T:
         return work(self._tx)
 
 

@@ -1,7 +1,8 @@
 """Hourly usage with the line that takes it: by assignment rules, then by project and day."""
 
 from collections import defaultdict
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import Any, Protocol
 from uuid import UUID
@@ -21,6 +22,17 @@ from gradumen.usecases.assignment_rules import load_rules
 from gradumen.usecases.published import Published
 
 
+@dataclass(frozen=True, slots=True)
+class Unassigned:
+    """Usage that no subscription covers, in millionths of the meter's base unit; ``buyer`` is the seller's own."""
+
+    buyer: UUID
+    owner: UUID
+    meter: str
+    path: str
+    quantity: int
+
+
 class SoldLine(Protocol):
     """What of a supply line decides which usage it takes."""
 
@@ -38,14 +50,17 @@ def load_usage(
     start: datetime,
     end: datetime,
     zone: ZoneInfo,
-    above: set[UUID],
-) -> tuple[pl.DataFrame, list[ProjectRow], list[str], dict[tuple[str, str], int]]:
-    """Usage of the lines' subscribers as a frame, each row with its line; and what no subscription covers.
+    chain: Sequence[UUID],
+    buyers: Mapping[UUID, UUID],
+) -> tuple[pl.DataFrame, list[ProjectRow], list[str], list[Unassigned]]:
+    """Usage of a seller's buyers and all below as a frame, each row with its line; and what no subscription covers.
 
     Args:
-        above: the seller and all above it: usage of services of others, further down, is none of its business.
+        chain: the seller and all above it: usage of services of others, further down, is none of its business.
+        buyers: each organisation whose usage counts, with the buyer that it is charged through; the seller itself
+            buys its own services only, those from above are on the link above.
     """
-    owners = {line.subscription.organisation_id for line in lines.values()}
+    owners = set(buyers)
     projects = list(
         tx.scalars(select(ProjectRow).where(ProjectRow.organisation_id.in_(owners)).order_by(ProjectRow.id))
     )
@@ -62,12 +77,15 @@ def load_usage(
         columns["quantity"].append(int(quantity))
     schema = {name: kind for name, kind in USAGE_SCHEMA.items() if name != "line"}
     frame = pl.DataFrame({name: pl.Series(columns[name], dtype=kind) for name, kind in schema.items()})
-    sold = [
-        number
-        for slug, number in published.meter_ids.items()
-        if published.owners["service", slug.partition("/")[0]] in above
-    ]
-    frame = frame.filter(pl.col("meter").is_in(sold))
+    owner_of = {
+        number: published.owners["service", slug.partition("/")[0]] for slug, number in published.meter_ids.items()
+    }
+    sold = [number for number, owner in owner_of.items() if owner in chain]
+    own = [number for number, owner in owner_of.items() if owner == chain[0]]
+    themselves = [number for number, project in enumerate(projects) if project.organisation_id == chain[0]]
+    frame = frame.filter(
+        pl.col("meter").is_in(sold) & (~pl.col("project").is_in(themselves) | pl.col("meter").is_in(own))
+    )
     rules = load_rules(tx, owners)
     frame = frame.with_columns(pl.Series("kind", [0] * frame.height, dtype=pl.Int32))
     kinds: list[tuple[AssignmentRule, ...]] = [()]
@@ -82,7 +100,7 @@ def load_usage(
         .select(*USAGE_SCHEMA)
         .collect()
     )
-    unassigned = _unassigned(tx, frame, assigned, published, projects)
+    unassigned = list(_unassigned(tx, frame, assigned, published, projects, buyers))
     return assigned, projects, list(resources), unassigned
 
 
@@ -156,8 +174,8 @@ def _intervals(
                         candidates[service].append(candidate)
             for service, competing in candidates.items():
                 for from_hour, to_hour, number in assign(competing):
-                    for meter in published.services[service].meters:
-                        row = (index, published.meter_ids[meter.slug], kind, from_hour, to_hour, number)
+                    for meter in published.metered[service]:
+                        row = (index, published.meter_ids[meter], kind, from_hour, to_hour, number)
                         for name, value in zip(names, row, strict=True):
                             found[name].append(value)
     return pl.DataFrame(found, schema=dict.fromkeys(found, pl.Int32))
@@ -188,14 +206,19 @@ def _candidates(
 
 
 def _unassigned(
-    tx: Session, frame: pl.DataFrame, assigned: pl.DataFrame, published: Published, projects: list[ProjectRow]
-) -> dict[tuple[str, str], int]:
+    tx: Session,
+    frame: pl.DataFrame,
+    assigned: pl.DataFrame,
+    published: Published,
+    projects: list[ProjectRow],
+    buyers: Mapping[UUID, UUID],
+) -> Iterator[Unassigned]:
     if frame.height == assigned.height:
-        return {}
+        return
     keys = ["project", "meter"]
     everything = frame.group_by(keys).agg(pl.col("quantity").sum())
     taken = assigned.group_by(keys).agg(pl.col("quantity").sum().alias("taken"))
-    rest = everything.join(taken, on=keys, how="left").with_columns(pl.col("taken").fill_null(0))
+    rest = everything.join(taken, on=keys, how="left").with_columns(pl.col("taken").fill_null(0)).sort(keys)
     slugs = {number: slug for slug, number in published.meter_ids.items()}
     owners = {
         row.id: row.slug
@@ -203,9 +226,8 @@ def _unassigned(
             select(OrganisationRow).where(OrganisationRow.id.in_({project.organisation_id for project in projects}))
         )
     }
-    found: dict[tuple[str, str], int] = {}
     for project, meter, whole, part in rest.select("project", "meter", "quantity", "taken").iter_rows():
         if whole != part:
             row = projects[project]
-            found[slugs[meter], f"{owners[row.organisation_id]}/{row.slug}"] = whole - part
-    return found
+            owner = row.organisation_id
+            yield Unassigned(buyers[owner], owner, slugs[meter], f"{owners[owner]}/{row.slug}", whole - part)

@@ -17,7 +17,7 @@ from gradumen.core.offers import check_floors, offer_form, read_offer
 from gradumen.core.periods import Period
 from gradumen.core.permissions import Right
 from gradumen.core.plan_forms import plan_form, read_plan
-from gradumen.core.rate_forms import WrittenCard, rate_card_form, read_rate_card
+from gradumen.core.rate_forms import WrittenCard, check_inputs, rate_card_form, read_rate_card
 from gradumen.core.rates import RateCardVersion
 from gradumen.core.selection import buyers_form
 from gradumen.store.billing import InvoiceRow
@@ -31,6 +31,7 @@ from gradumen.store.catalogue import (
     RateCardVersionRow,
     ServiceRow,
     ServiceVersionRow,
+    lock_catalogue,
 )
 from gradumen.store.organisations import OrganisationRow, Tree
 from gradumen.store.unit_of_work import use_case
@@ -98,6 +99,7 @@ def publish(tx: Session, caller: Caller, organisation: str, documents: Sequence[
     scope = load_scope(tx, caller)
     seller = get_organisation(tx, scope, organisation)
     scope.require(Right.MANAGE_CATALOGUE, seller)
+    lock_catalogue(tx)
     return _Publishing(tx, seller, scope.tree, scope.now.date(), caller, load_published(tx)).run(documents)
 
 
@@ -143,7 +145,7 @@ class _Publishing:
 
     def _check_owner(self, kind: str, slug: str) -> None:
         if self.known.owners.get((kind, slug), self.seller.id) != self.seller.id:
-            raise Invalid(f"the {kind} slug '{slug}' is not free; choose another", field=kind, value=slug)
+            raise Invalid(f"the {kind} slug '{slug}' is not available; choose another", field=kind, value=slug)
 
     def _service(self, form: dict[str, Any]) -> Change:
         service = read_service(form)
@@ -272,6 +274,7 @@ class _Publishing:
         versions = stored_versions(self.tx, row) if row else []
         number = len(versions) + 1
         card = read_rate_card(form, self.known.known, number)
+        check_inputs(card.version)
         check_rules(self.tx, self.seller, slug, card.version.currency, card.buyers)
         if card.buyers.type != "own-use":
             check_floors(card.version, offers_to(self.tx, self.tree, self.seller, self.known))

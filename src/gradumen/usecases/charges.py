@@ -165,36 +165,25 @@ class LineNames:
         """How many base units one unit of a charge is."""
         return base_units(charge, self.published)
 
-    def not_priced(self, buyer: UUID, owners: set[UUID]) -> list[dict[str, str]]:
-        """Usage of a buyer's lines, of the subscriptions of ``owners``, that no rate prices or none covers."""
-        lines = [
-            line
-            for line in self.rated.lines.values()
-            if line.row.buyer_id == buyer and line.subscription.organisation_id in owners
-        ]
-        found = [
-            {
-                "meter": each.meter,
-                "organisation": self.owners[self.rated.lines[each.line].subscription.organisation_id].slug,
-                "quantity": text(each.quantity),
-                "reason": "no rate",
-            }
-            for each in self.rated.rated.unpriced
-            if self.rated.lines[each.line].row.buyer_id == buyer
-            and self.rated.lines[each.line].subscription.organisation_id in owners
-        ]
-        mine = {self.owners[line.subscription.organisation_id].slug for line in lines}
-        found += [
-            {
-                "meter": meter,
-                "organisation": path,
-                "quantity": text(unscaled(whole, QUANTITY_PLACES)),
-                "reason": "no subscription",
-            }
-            for (meter, path), whole in self.rated.unassigned.items()
-            if path.partition("/")[0] in mine
-        ]
+    def not_priced(self, owners: set[UUID]) -> dict[UUID, list[dict[str, str]]]:
+        """Usage of ``owners`` that no rate prices or no subscription covers, by the buyer it is charged through."""
+        found: dict[UUID, list[dict[str, str]]] = defaultdict(list)
+        for each in self.rated.rated.unpriced:
+            line = self.rated.lines[each.line]
+            owner = line.subscription.organisation_id
+            if owner in owners:
+                found[line.row.buyer_id].append(
+                    _not_priced(each.meter, self.owners[owner].slug, each.quantity, "no rate")
+                )
+        for rest in self.rated.unassigned:
+            if rest.owner in owners:
+                quantity = unscaled(rest.quantity, QUANTITY_PLACES)
+                found[rest.buyer].append(_not_priced(rest.meter, rest.path, quantity, "no subscription"))
         return found
+
+
+def _not_priced(meter: str, organisation: str, quantity: Decimal, reason: str) -> dict[str, str]:
+    return {"meter": meter, "organisation": organisation, "quantity": text(quantity), "reason": reason}
 
 
 ServiceKey = tuple[UUID, str, str]

@@ -49,7 +49,7 @@ def rate_costs(tx: Session, seller: OrganisationRow, loaded: LoadedLinks) -> Rat
             allowances=NO_ALLOWANCES,
             buyer=0,
             trial=False,
-            meters=frozenset(each.slug for slug in services for each in loaded.published.services[slug].meters),
+            meters=frozenset(each for slug in services for each in loaded.published.metered[slug]),
         )
     meters = [number for slug, number in loaded.published.meter_ids.items() if slug.partition("/")[0] in own]
     usage = loaded.usage.filter(pl.col("meter").is_in(meters) & pl.col("line").is_in(list(lines)))

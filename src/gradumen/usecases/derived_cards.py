@@ -41,7 +41,7 @@ def expand(tx: Session, seller: OrganisationRow, published: Published, form: dic
     if not held:
         message = f"the base '{derivation.card}' has no version on {starts_on[:20]}"
         raise Invalid(message, field="derived", value=starts_on)
-    rates = read_rate_card(held[-1].document, published.known, 1).version.rates
+    rates = read_rate_card(held[-1].document, published.stored, 1).version.rates
     taken = {str(rate.get("rate")) for rate in own}
     derived = [rate_form(rate) for rate in derivation.derive(rates) if rate.slug not in taken]
     how = {**form["derived"], **({"own": own} if own else {})}

@@ -62,4 +62,4 @@ def answer(uow: UnitOfWork, once: Once | None, act: Callable[[UnitOfWork], str])
         row.response = act(uow.joined(tx))
         return row.response
 
-    return uow.run(work)
+    return uow.run(work, repeatable=True)

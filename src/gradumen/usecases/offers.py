@@ -61,7 +61,7 @@ class Offers:
                 slug,
                 version.number,
                 version.published_at,
-                offer_of(version.document, published.plans[slug], published.known),
+                offer_of(version.document, published.plans[slug], published.stored),
                 version.document,
             )
             for (seller, slug), (row, version) in newest.items()

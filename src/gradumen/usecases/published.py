@@ -26,13 +26,13 @@ from gradumen.store.catalogue import (
 )
 
 T = TypeVar("T")
-_MOST_KEPT = 4096
 
 
 class _Kept:
     """Values of published versions, by the version's id: they never change, so each is read once."""
 
-    def __init__(self) -> None:
+    def __init__(self, most: int = 4096) -> None:
+        self.most = most
         self._values: OrderedDict[UUID, Any] = OrderedDict()
         self._lock = Lock()
 
@@ -45,12 +45,12 @@ class _Kept:
         value = read()
         with self._lock:
             self._values[version] = value
-            if len(self._values) > _MOST_KEPT:
+            if len(self._values) > self.most:
                 self._values.popitem(last=False)
         return value
 
 
-_kept = _Kept()
+kept = _Kept()
 
 
 @dataclass(slots=True)
@@ -59,6 +59,8 @@ class Published:
 
     services: dict[str, Service] = field(default_factory=dict)
     meters: dict[str, Meter] = field(default_factory=dict)
+    metered: dict[str, dict[str, Meter]] = field(default_factory=dict)
+    """All meters that a service ever had: what was used by one that it has no more stays what it was."""
     meter_ids: dict[str, int] = field(default_factory=dict)
     plans: dict[str, Plan] = field(default_factory=dict)
     owners: dict[tuple[str, str], UUID] = field(default_factory=dict)
@@ -68,6 +70,11 @@ class Published:
     def known(self) -> Known:
         """What a rate card can speak of."""
         return Known(self.meters, self.services, self.plans)
+
+    @property
+    def stored(self) -> Known:
+        """What a published rate card can speak of."""
+        return replace(self.known, checked=True)
 
 
 def load_published(tx: Session) -> Published:
@@ -93,16 +100,17 @@ def add_service(found: Published, service: Service) -> None:
     """Put a service and its meters among those known."""
     found.services[service.slug] = service
     found.meters.update({meter.slug: meter for meter in service.meters})
+    found.metered.setdefault(service.slug, {}).update({meter.slug: meter for meter in service.meters})
 
 
 def service_of(version: ServiceVersionRow) -> Service:
     """The service of a stored version."""
-    return _kept.get(version.id, lambda: read_service(version.document))
+    return kept.get(version.id, lambda: read_service(version.document))
 
 
 def plan_of(version: PlanVersionRow, published: Published) -> Plan:
     """The plan of a stored version."""
-    return _kept.get(version.id, lambda: read_plan(version.document, published.meters, published.services))
+    return kept.get(version.id, lambda: read_plan(version.document, published.meters, published.services, checked=True))
 
 
 @dataclass(frozen=True, slots=True)
@@ -129,10 +137,10 @@ def load_cards(tx: Session, ids: Iterable[UUID], published: Published) -> dict[U
     for card, row in rows:
 
         def read(card: RateCardRow = card, row: RateCardVersionRow = row) -> RateCardVersion:
-            return replace(read_rate_card(row.document, published.known, row.number).version, card=str(card.id))
+            return replace(read_rate_card(row.document, published.stored, row.number).version, card=str(card.id))
 
         _, versions, version_ids = found.setdefault(card.id, (card.currency, [], {}))
-        versions.append(_kept.get(row.id, read))
+        versions.append(kept.get(row.id, read))
         version_ids[row.number] = row.id
     return {id: StoredCard(currency, tuple(versions), numbers) for id, (currency, versions, numbers) in found.items()}
 

@@ -21,10 +21,10 @@ from gradumen.core.rated_periods import rate_period
 from gradumen.core.rates import RateCardVersion
 from gradumen.core.rating import Pricing, RatedLine
 from gradumen.store.catalogue import PlanRow, PlanVersionRow
-from gradumen.store.organisations import ProjectRow, load_tree, zone_name
+from gradumen.store.organisations import ProjectRow, Tree, load_tree, zone_name
 from gradumen.store.readings import AttributeSetRow
 from gradumen.store.subscriptions import SubscriptionRow, SupplyLineRow
-from gradumen.usecases.assigned_usage import load_usage
+from gradumen.usecases.assigned_usage import Unassigned, load_usage
 from gradumen.usecases.offers import Offers
 from gradumen.usecases.one_off_charges import load_one_off_charges
 from gradumen.usecases.published import Published, load_cards, load_published, plan_of
@@ -59,6 +59,7 @@ class SaleNames:
 class RatedPeriod:
     """A seller's rated period: charges by number of line, and what the numbers in them mean."""
 
+    seller: UUID
     period: Period
     zone: ZoneInfo
     start: datetime
@@ -67,8 +68,7 @@ class RatedPeriod:
     lines: dict[int, LoadedLine]
     projects: list[ProjectRow]
     resources: list[str]
-    unassigned: dict[tuple[str, str], int]
-    """Usage that no subscription covers, in millionths per (meter, project path)."""
+    unassigned: list[Unassigned]
     names: SaleNames
 
 
@@ -76,6 +76,7 @@ class RatedPeriod:
 class LoadedLinks:
     """What rating a seller's period takes, read once."""
 
+    seller: UUID
     period: Period
     zone: ZoneInfo
     lines: dict[int, LoadedLine]
@@ -83,7 +84,7 @@ class LoadedLinks:
     usage: pl.DataFrame
     projects: list[ProjectRow]
     resources: list[str]
-    unassigned: dict[tuple[str, str], int]
+    unassigned: list[Unassigned]
     attribute_sets: dict[int, dict[str, str]]
     published: Published
     entered: tuple[OneOffCharge, ...]
@@ -105,6 +106,7 @@ class LoadedLinks:
         pricing = Pricing(lines, meters, self.attribute_sets, self.period, self.zone, samplings)
         rated = rate_period(self.usage, pricing, entered=self.entered)
         return RatedPeriod(
+            seller=self.seller,
             period=self.period,
             zone=self.zone,
             start=start,
@@ -147,15 +149,19 @@ def load_links(
     zone = zone_of(zone_name(tx, seller, period.first_day))
     published = load_published(tx)
     start, end = period.bounds(zone)
-    above = set(load_tree(tx, end).chain(seller))
-    lines, rated_lines = _load_lines(tx, seller, period, zone, published, buyers, above)
+    tree = load_tree(tx, end)
+    chain = tree.chain(seller)
+    wanted = None if buyers is None else set(buyers)
+    lines, rated_lines = _load_lines(tx, seller, period, zone, published, wanted, set(chain))
     hours = (start, end) if with_usage else (start, start)
-    usage, projects, resources, unassigned = load_usage(tx, lines, rated_lines, published, *hours, zone, above)
+    users = {owner: buyer for owner, buyer in _buyers(tree, seller).items() if wanted is None or buyer in wanted}
+    usage, projects, resources, unassigned = load_usage(tx, lines, rated_lines, published, *hours, zone, chain, users)
     sets = {row.id: row.document for row in tx.scalars(select(AttributeSetRow))}
     entered, texts = load_one_off_charges(tx, seller, period, lines)
     own = Offers(tx, [seller], published).of.values()
     names = SaleNames({each.slug: renamed(published.plans[each.slug], each.offer) for each in own}, texts)
     return LoadedLinks(
+        seller=seller,
         period=period,
         zone=zone,
         lines=lines,
@@ -169,6 +175,14 @@ def load_links(
         entered=entered,
         names=names,
     )
+
+
+def _buyers(tree: Tree, seller: UUID) -> dict[UUID, UUID]:
+    """Everybody from a seller down, with the seller's buyer through whom each is charged: itself for its own use."""
+    found = {seller: seller}
+    for buyer in [child for child, parent in tree.parents.items() if parent == seller]:
+        found |= dict.fromkeys(tree.below([buyer]), buyer)
+    return found
 
 
 def _load_lines(
@@ -229,7 +243,7 @@ def _load_lines(
             paused=line.paused,
             trial=line.trial,
             first_day=subscription.starts_on,
-            meters=frozenset(meter.slug for service in services for meter in published.services[service].meters),
+            meters=frozenset(meter for service in services for meter in published.metered[service]),
         )
     return loaded, rated
 

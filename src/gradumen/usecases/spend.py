@@ -4,9 +4,9 @@ from collections import defaultdict
 from dataclasses import dataclass
 from datetime import date, datetime, timedelta
 from decimal import Decimal
+from itertools import pairwise
 from uuid import UUID
 
-from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from gradumen.core.billing import line_amount
@@ -16,7 +16,6 @@ from gradumen.core.exact import add
 from gradumen.core.periods import Period, zone_of
 from gradumen.core.permissions import Right
 from gradumen.store.organisations import OrganisationRow, zone_name
-from gradumen.store.subscriptions import SubscriptionRow, SupplyLineRow
 from gradumen.store.unit_of_work import use_case
 from gradumen.usecases.charges import Line, LineNames, line_order
 from gradumen.usecases.costs import rate_costs
@@ -57,7 +56,7 @@ def period_so_far(tx: Session, caller: Caller, *, organisation: str, period: str
     if not scope.may(Right.READ_MONEY, owner.id):
         raise Forbidden(right=Right.READ_MONEY, organisation=owner.slug)
     below = scope.tree.below([owner.id])
-    links = _visible_links(tx, scope, owner, below)
+    links = _visible_links(scope, below)
     known = organisations_by_id(tx, {each for link in links for each in link})
     published = load_published(tx)
     found: list[LinkPeriod] = []
@@ -79,29 +78,33 @@ def period_so_far(tx: Session, caller: Caller, *, organisation: str, period: str
     return found
 
 
-def _visible_links(tx: Session, scope: Scope, owner: OrganisationRow, below: set[UUID]) -> list[tuple[UUID, UUID]]:
-    rows = tx.execute(
-        select(SupplyLineRow.seller_id, SupplyLineRow.buyer_id)
-        .join(SubscriptionRow, SubscriptionRow.id == SupplyLineRow.subscription_id)
-        .where(SubscriptionRow.organisation_id.in_(below))
-        .distinct()
-    )
-    return sorted((seller, buyer) for seller, buyer in rows if scope.sees_link(seller, buyer))
+def _visible_links(scope: Scope, below: set[UUID]) -> list[tuple[UUID, UUID]]:
+    """The links through which some organisations may be charged, their own use among them, that the caller sees."""
+    links = {(each, each) for each in below}
+    for each in below:
+        links |= {(seller, buyer) for buyer, seller in pairwise(scope.tree.chain(each))}
+    return sorted(link for link in links if scope.sees_link(*link))
 
 
 def link_periods(
     tx: Session, rated: RatedPeriod, known: dict[UUID, OrganisationRow], published: Published, owners: set[UUID]
 ) -> list[LinkPeriod]:
-    """The lines and days of each buyer and currency in a rated period, of the subscriptions of ``owners``."""
+    """The lines and days of each buyer and currency in a rated period, of the subscriptions of ``owners``.
+
+    Where there is only usage that is not priced, the link is listed all the same, in the buyer's currency.
+    """
     names = LineNames(tx, rated, published)
     found: dict[tuple[UUID, str], list[Charge]] = defaultdict(list)
     for charge in rated.rated.charges:
         loaded = rated.lines[charge.line]
         if loaded.subscription.organisation_id in owners:
             found[loaded.row.buyer_id, loaded.currency].append(charge)
+    not_priced = names.not_priced(owners)
+    for buyer in not_priced:
+        if not any(key[0] == buyer for key in found):
+            found[buyer, known[buyer].currency] = []
     links: list[LinkPeriod] = []
-    for (buyer, _), charges in found.items():
-        first = rated.lines[charges[0].line]
+    for (buyer, currency), charges in found.items():
         lines = [line for charge in charges for line in names.lines(charge)]
         days: dict[date, list[Decimal]] = defaultdict(list)
         for charge in charges:
@@ -109,18 +112,18 @@ def link_periods(
                 days[part.day].append(part.amount)
         links.append(
             LinkPeriod(
-                seller=known[first.row.seller_id].slug,
-                seller_name=known[first.row.seller_id].name,
+                seller=known[rated.seller].slug,
+                seller_name=known[rated.seller].name,
                 buyer=known[buyer].slug,
                 buyer_name=known[buyer].name,
-                currency=first.currency,
+                currency=currency,
                 period=rated.period.text,
                 start=rated.start,
                 end=rated.end,
-                net=line_amount([line.amount for line in lines], first.currency),
+                net=line_amount([line.amount for line in lines], currency),
                 lines=sorted(lines, key=line_order),
                 days=[(day, add(amounts)) for day, amounts in sorted(days.items())],
-                not_priced=names.not_priced(buyer, owners),
+                not_priced=not_priced.pop(buyer, []),
             )
         )
     return links
