@@ -23,6 +23,7 @@ from gradumen.settings import Settings
 from gradumen.store import schema
 from gradumen.store.tables import Base
 from gradumen.store.unit_of_work import UnitOfWork, make_engine
+from gradumen.usecases import published
 from tests.world import World, closing, make_world
 
 settings.register_profile("gradumen", deadline=None, suppress_health_check=[HealthCheck.too_slow], max_examples=60)
@@ -48,6 +49,12 @@ def engine(database: PrivateDatabase) -> Iterator[Engine]:
     schema.migrate(made)
     yield made
     made.dispose()
+
+
+@pytest.fixture(scope="session", autouse=True)
+def cold() -> None:
+    """Published versions are read anew each time, as by a service that has just started; journeys keep them."""
+    published.kept.most = 0
 
 
 @dataclass

@@ -155,7 +155,7 @@ def test_a_meter_never_changes_what_it_counts(world: World) -> None:
 
 
 def test_a_seller_cannot_take_anothers_service(world: World) -> None:
-    with pytest.raises(CatalogueInvalid, match="not free"):
+    with pytest.raises(CatalogueInvalid, match="not available"):
         world.user("edda").catalogue.publish("oxbow", files(SERVICES.split("---")[0]))
 
 

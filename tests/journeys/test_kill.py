@@ -8,18 +8,20 @@ import tempfile
 import threading
 import time
 from collections.abc import Iterator
-from datetime import UTC, datetime
+from datetime import UTC, datetime, timedelta
 from decimal import Decimal
 from pathlib import Path
 
 import httpx
 import psutil
 import pytest
+from sqlalchemy import update
 
 from gradumen.client import Client
 from gradumen.core.errors import Conflict, GradumenError
 from gradumen.core.permissions import Role
 from gradumen.run.database import start_private_database
+from gradumen.store.billing import BillRunRow
 from gradumen.usecases import bill_runs
 from tests.conftest import Service
 from tests.world import World, closing, egress, make_world
@@ -181,12 +183,22 @@ def test_a_killed_database_is_started_again_and_has_everything(alone: Process) -
 
 
 def test_a_worker_that_lost_its_lease_writes_nothing(world: World, service: Service) -> None:
-    """The fence of the later lease wins; the earlier worker's drafts are refused."""
+    """The fence of the later lease wins; the earlier worker's drafts are refused, the later one's made."""
     world.send(egress("a", 10**12))
     run = world.mara.bill_runs.wait(world.mara.bill_runs.start("tarnwick", "2026-09").id)
+    with service.uow.engine.begin() as connection:
+        taken = update(BillRunRow).where(BillRunRow.id == run.id)
+        lease = datetime.now(UTC) + timedelta(hours=1)
+        connection.execute(taken.values(state="running", fence=7, lease_until=lease))
+    before = {each.id for each in world.mara.invoices.list(state="draft")}
     with pytest.raises(Conflict, match="another worker"):
-        bill_runs.make_drafts(service.uow, run_id=run.id, fence=99, at=datetime.now(UTC))
-    assert len(world.mara.invoices.list(state="draft")) == 2
+        bill_runs.make_drafts(service.uow, run_id=run.id, fence=6, at=datetime.now(UTC))
+    bill_runs.fail_bill_run(service.uow, run_id=run.id, fence=6, problem="too late")
+    assert {each.id for each in world.mara.invoices.list(state="draft")} == before
+    assert world.mara.bill_runs.get(run.id).state == "running"
+    bill_runs.make_drafts(service.uow, run_id=run.id, fence=7, at=datetime.now(UTC))
+    after = {each.id for each in world.mara.invoices.list(state="draft")}
+    assert (len(before), len(after), before & after) == (2, 2, set())
 
 
 def test_a_private_database_is_adopted_and_a_stale_pid_file_is_not() -> None:

@@ -1,17 +1,22 @@
 """Bill runs: nothing twice, nothing lost, late usage with its own period."""
 
 import threading
+from collections.abc import Iterator
+from contextlib import contextmanager
 from datetime import date
 from decimal import Decimal
 from typing import Any
 
 import pytest
+from sqlalchemy import select, update
 
 from gradumen.client import Client
 from gradumen.core.errors import Conflict, Invalid, NotFound, PeriodOpen
+from gradumen.store.organisations import OrganisationRow
 from gradumen.wire.organisations import OrganisationCreate
 from gradumen.wire.subscriptions import SubscriptionChange, SubscriptionCreate
-from tests.world import EMAILS, GIB, PASSWORD, World, egress, files, moment, reading, world_amounts
+from tests.conftest import Service
+from tests.world import EMAILS, GIB, PASSWORD, World, egress, files, moment, rate_card, reading, world_amounts
 
 
 def test_a_period_that_is_not_over_stays_open(world: World) -> None:
@@ -179,6 +184,86 @@ def test_a_fee_in_advance_is_billed_once_whatever_changes(
         world.mara.subscriptions.change(made.id, SubscriptionChange(starts_on=date(2026, 10, 17), **change))
     assert ahead() == Decimal(expected)
     assert ahead() == 0
+
+
+def quarterly(price: int, starts_on: str) -> str:
+    card = ADVANCE.replace("advance: true", "every: quarter, advance: true")
+    return card.replace("price: 745", f"price: {price}").replace("2026-01-01", starts_on)
+
+
+@pytest.mark.parametrize("what", ["quantity", "end", "pause", "new version"])
+def test_a_term_in_advance_is_billed_once_whatever_changes(world: World, what: str) -> None:
+    """From August to October are 2209 hours in Dublin, 529 of them from 10 October on; each costs 1."""
+    mara = world.mara
+    mara.catalogue.publish("tarnwick", files(quarterly(2209, "2026-01-01")))
+    made = mara.subscriptions.create(
+        SubscriptionCreate(
+            organisation="quillstone",
+            plan="open-range",
+            tier="moor",
+            name="Ahead",
+            starts_on=date(2026, 8, 1),
+            rate_card="paid-ahead",
+        )
+    )
+
+    def ahead(period: str) -> Decimal:
+        bought = [each for each in world.close("tarnwick", "finn", period) if each.buyer == "quillstone"]
+        return sum((line.amount for each in bought for line in each.lines if line.subscription == "Ahead"), Decimal(0))
+
+    assert ahead("2026-08") == 2209
+    if what == "quantity":
+        mara.subscriptions.change(made.id, SubscriptionChange(starts_on=date(2026, 10, 10), quantity=3))
+    elif what == "end":
+        mara.subscriptions.end(made.id, date(2026, 10, 10))
+    elif what == "pause":
+        mara.subscriptions.change(made.id, SubscriptionChange(starts_on=date(2026, 10, 10), paused=True))
+    else:
+        mara.catalogue.publish("tarnwick", files(quarterly(3 * 2209, "2026-10-10")))
+    change = 2 * 529 if what in ("quantity", "new version") else -529
+    assert ahead("2026-09") == change
+    assert ahead("2026-09") == 0
+    mara.clock.set(moment("2026-11-02"), held=True)
+    following = {"quantity": 3 * 2209, "new version": 3 * 2209}.get(what, 0)
+    assert ahead("2026-10") == following
+    assert ahead("2026-10") == 0
+
+
+def test_charges_in_two_currencies_are_on_two_documents(world: World, service: Service) -> None:
+    """A buyer whose currency was not that of a card by which it once subscribed."""
+    finn = world.user("finn")
+    world.send(egress("a", 20 * GIB, owner="quillstone/archive"))
+    with buying_in(service, "quillstone", "GBP"):
+        world.mara.catalogue.publish("tarnwick", files(rate_card("tenants-gbp", "GBP", "tenants", "2")))
+        world.mara.subscriptions.create(
+            SubscriptionCreate(
+                organisation="quillstone",
+                plan="open-range",
+                tier="heath",
+                name="Second",
+                starts_on=date(2026, 9, 1),
+            )
+        )
+    so_far = [each for each in finn.spend.period_so_far("quillstone", "2026-09").links if each.buyer == "quillstone"]
+    billed = [each for each in world.close("tarnwick", "finn", "2026-09") if each.buyer == "quillstone"]
+
+    assert sorted(each.currency for each in billed) == sorted(each.currency for each in so_far) == ["EUR", "GBP"]
+    for each in billed:
+        assert {line.subscription for line in each.lines} == {"Second" if each.currency == "GBP" else "Open Range"}
+        assert each.net == sum(line.amount for line in each.lines)
+
+
+@contextmanager
+def buying_in(service: Service, slug: str, currency: str) -> Iterator[None]:
+    """A buyer's currency, while it lasts: nothing in the interface changes it yet."""
+    engine = service.uow.engine
+    with engine.begin() as connection:
+        buyer = OrganisationRow.__table__.c
+        before = connection.scalar(select(buyer.currency).where(buyer.slug == slug))
+        connection.execute(update(OrganisationRow).where(buyer.slug == slug).values(currency=currency))
+    yield
+    with engine.begin() as connection:
+        connection.execute(update(OrganisationRow).where(buyer.slug == slug).values(currency=before))
 
 
 def test_no_document_is_dated_before_an_earlier_number(world: World) -> None:

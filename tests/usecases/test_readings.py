@@ -1,7 +1,9 @@
 """Readings: counted once, whatever the order, repetition and batches."""
 
-import random
 import threading
+from decimal import Decimal
+from random import Random
+from typing import Any
 
 import pytest
 
@@ -65,31 +67,45 @@ def test_a_replacement_moves_usage_to_its_new_hours(world: World) -> None:
 
 
 def test_order_and_batches_make_no_difference(world: World) -> None:
+    """Two owners get the same readings, one in order, the other shuffled, cut and repeated: exactly the same usage."""
+    random = Random(5)
     batch = [
-        reading(
-            f"r{n}-{s}",
-            quantity=str(n + s),
-            resource=f"vm-{n % 4}",
-            sequence=s,
-            start=f"2026-09-{1 + n:02d}T00:30:00Z",
-            end=f"2026-09-{1 + n:02d}T05:15:00Z",
-        )
+        {
+            "identity": f"r{n}",
+            "quantity": f"{n + sequence}.{n:06d}",
+            "resource": f"vm-{n % 4}",
+            "sequence": sequence,
+            "start": f"2026-09-{1 + n + sequence:02d}T00:30:00Z",
+            "end": f"2026-09-{1 + n + sequence:02d}T05:15:{sequence:02d}Z",
+        }
         for n in range(25)
-        for s in range(2)
+        for sequence in range(3)
     ]
-    world.send(*batch)
-    expected = usage(world)
-    shuffled = list(batch)
-    random.Random(5).shuffle(shuffled)
-    for event in shuffled:
-        event["source"] = "/elsewhere"
-    for start in range(0, len(shuffled), 7):
-        world.mara.readings.send(FEED, shuffled[start : start + 7])
-    doubled = usage(world)
-
-    assert {key: 2 * float(value) for key, value in expected.items()} == {
-        key: float(value) for key, value in doubled.items()
+    shuffled = [*batch, *random.sample(batch, 30)]
+    random.shuffle(shuffled)
+    world.send(*[_of(each, "saltmarsh/booking", "/in-order") for each in batch])
+    while shuffled:
+        size = random.randint(1, 9)
+        world.send(*[_of(each, "thistledown/records", "/in-no-order") for each in shuffled[:size]])
+        del shuffled[:size]
+    found = world.mara.usage.sum("tarnwick", "2026-09", by=["organisation", "resource", "day"]).items
+    of_each = {
+        owner: {
+            (row.keys["resource"], row.keys["day"]): row.quantity for row in found if row.keys["organisation"] == owner
+        }
+        for owner in ("saltmarsh", "thistledown")
     }
+
+    assert len(of_each["saltmarsh"]) > 20
+    assert of_each["saltmarsh"] == of_each["thistledown"]
+    whole = 17102 * sum(n + 2 + Decimal(n).scaleb(-6) for n in range(25))
+    assert sum(of_each["saltmarsh"].values()) == whole
+
+
+def _of(values: dict[str, Any], owner: str, source: str) -> dict[str, Any]:
+    identity, *_ = values.values()
+    event = reading(identity, owner=owner, **{name: each for name, each in values.items() if name != "identity"})
+    return {**event, "source": source}
 
 
 def test_the_same_batch_from_six_senders_at_once_counts_once(world: World) -> None:

@@ -218,6 +218,10 @@ class Every(StrEnum):
         return {Every.ONCE: 0, Every.MONTH: 1, Every.QUARTER: 3, Every.YEAR: 12}[self]
 
 
+LONGEST_TERM = 12
+"""Months of the longest term that a fee is charged for."""
+
+
 @dataclass(frozen=True, slots=True)
 class RecurringRate:
     """A fee per piece of a plan's tier: once at the start, or per term and prorated by the seconds that it covers.

@@ -4,7 +4,7 @@
 """
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date, datetime
 from decimal import Decimal
 from fractions import Fraction
@@ -201,11 +201,18 @@ class Pricing:
         phases: Mapping[str, int] | None = None,
     ) -> None:
         self.phases = phases or {}
-        self.lines, self.meters, self.attribute_sets = lines, meters, attribute_sets
+        self.meters, self.attribute_sets = meters, attribute_sets
         self.samplings = {slug: each for slug, each in (samplings or {}).items() if not each.additive}
         self.zone, self.period = zone, period
         self.start, self.end = period.bounds(zone)
-        self.cards = {line.card: line.versions for line in lines.values()}
+        self.cards: dict[str, tuple[RateCardVersion, ...]] = {}
+        for line in lines.values():
+            self.cards.setdefault(line.card, line.versions)
+        # Lines of one card share its versions, which are told apart by identity from here on.
+        self.lines = {
+            number: line if line.versions is self.cards[line.card] else replace(line, versions=self.cards[line.card])
+            for number, line in lines.items()
+        }
         numbers = {card: number for number, card in enumerate(self.cards)}
         self.card_of_line = np.zeros(max(lines, default=-1) + 1, dtype=np.int64)
         for line in lines.values():

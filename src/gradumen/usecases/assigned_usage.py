@@ -1,7 +1,7 @@
 """Hourly usage with the line that takes it: by assignment rules, then by project and day."""
 
 from collections import defaultdict
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import Any, Protocol
@@ -61,18 +61,24 @@ def load_usage(
             buys its own services only, those from above are on the link above.
     """
     owners = set(buyers)
+    # Shares, ties and allowances go by these numbers, so they follow names, never the order in which rows come.
     projects = list(
-        tx.scalars(select(ProjectRow).where(ProjectRow.organisation_id.in_(owners)).order_by(ProjectRow.id))
+        tx.scalars(
+            select(ProjectRow)
+            .join(OrganisationRow, OrganisationRow.id == ProjectRow.organisation_id)
+            .where(ProjectRow.organisation_id.in_(owners))
+            .order_by(OrganisationRow.slug, ProjectRow.slug)
+        )
     )
     numbers = {str(project.id): number for number, project in enumerate(projects)}
     rows = _usage_rows(tx, list(numbers), start, end)
-    resources: dict[str, int] = {}
+    resources = {name: number for number, name in enumerate(sorted({row[3] for row in rows}))}
     columns: dict[str, list[Any]] = {name: [] for name in USAGE_SCHEMA if name != "line"}
     for project, meter, hour, resource, attributes, quantity in rows:
         columns["project"].append(numbers[str(project)])
         columns["meter"].append(meter)
         columns["hour"].append(hour)
-        columns["resource"].append(resources.setdefault(resource, len(resources)))
+        columns["resource"].append(resources[resource])
         columns["attributes"].append(attributes)
         columns["quantity"].append(int(quantity))
     schema = {name: kind for name, kind in USAGE_SCHEMA.items() if name != "line"}
@@ -104,7 +110,7 @@ def load_usage(
     return assigned, projects, list(resources), unassigned
 
 
-def _usage_rows(tx: Session, projects: list[str], start: datetime, end: datetime) -> Iterable[tuple[Any, ...]]:
+def _usage_rows(tx: Session, projects: list[str], start: datetime, end: datetime) -> Sequence[tuple[Any, ...]]:
     """Rows of hourly usage; hours as numbers and quantities in millionths, straight from the driver."""
     if not projects:
         return []

@@ -1,8 +1,6 @@
 """The catalogue: checked, compared with what is published, published in versions, and listed."""
 
-import json
-from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field
+from collections.abc import Callable, Sequence
 from datetime import date
 from typing import Any, Protocol
 from uuid import uuid4
@@ -14,11 +12,11 @@ from gradumen.core.catalogue import Service, find_circle
 from gradumen.core.errors import CatalogueInvalid, Invalid, VersionInForce
 from gradumen.core.forms import read_service, service_form
 from gradumen.core.offers import check_floors, offer_form, read_offer
-from gradumen.core.periods import Period
+from gradumen.core.periods import Period, months_after
 from gradumen.core.permissions import Right
 from gradumen.core.plan_forms import plan_form, read_plan
 from gradumen.core.rate_forms import WrittenCard, check_inputs, rate_card_form, read_rate_card
-from gradumen.core.rates import RateCardVersion
+from gradumen.core.rates import LONGEST_TERM, RateCardVersion
 from gradumen.core.selection import buyers_form
 from gradumen.store.billing import InvoiceRow
 from gradumen.store.catalogue import (
@@ -34,12 +32,16 @@ from gradumen.store.catalogue import (
     lock_catalogue,
 )
 from gradumen.store.organisations import OrganisationRow, Tree
+from gradumen.store.subscriptions import SubscriptionRow, SupplyLineRow
 from gradumen.store.unit_of_work import use_case
 from gradumen.usecases.card_choice import check_rules
+from gradumen.usecases.catalogue_changes import Change, change_of, differences
 from gradumen.usecases.derived_cards import expand, find_card, followers, leave_draft
 from gradumen.usecases.offers import check_reached, check_services, offers_to, sellable
 from gradumen.usecases.published import Published, add_service, load_published, stored_versions
 from gradumen.usecases.scope import Caller, get_organisation, load_scope
+from gradumen.usecases.supply_lines import months_since
+from gradumen.usecases.usage import touch_months
 
 
 class Document(Protocol):
@@ -52,17 +54,6 @@ class Document(Protocol):
     @property
     def form(self) -> dict[str, Any]: ...
     def problem(self, path: str, message: str) -> dict[str, Any]: ...
-
-
-@dataclass(frozen=True, slots=True)
-class Change:
-    """What publishing a document does: ``new``, ``new version`` or ``unchanged``; ``differences`` by path."""
-
-    kind: str
-    slug: str
-    change: str
-    version: int
-    differences: list[dict[str, Any]] = field(default_factory=list)
 
 
 @use_case
@@ -293,6 +284,8 @@ class _Publishing:
         before = versions[-1].document if versions else {}
         change = Change("rate-card", slug, "new version" if versions else "new", number, differences(before, written))
         self._store_rate_card(row, card, written)
+        if row is not None:
+            self._touch_terms(row, version)
         return change
 
     def _check_renewal(self, card: WrittenCard) -> None:
@@ -333,6 +326,17 @@ class _Publishing:
         )
         self.tx.flush()
 
+    def _touch_terms(self, card: RateCardRow, version: RateCardVersion) -> None:
+        """Terms that a version divides were charged in advance, in months before it: those are rated again."""
+        first = months_after(version.starts_on, -LONGEST_TERM)
+        for organisation, starts_on in self.tx.execute(
+            select(SubscriptionRow.organisation_id, SubscriptionRow.starts_on)
+            .join(SupplyLineRow, SupplyLineRow.subscription_id == SubscriptionRow.id)
+            .where(SupplyLineRow.rate_card_id == card.id, SubscriptionRow.starts_on < version.starts_on)
+            .distinct()
+        ):
+            touch_months(self.tx, organisation, months_since(max(first, starts_on), self.today))
+
     def _check_start(self, version: RateCardVersion, versions: Sequence[RateCardVersionRow]) -> None:
         """A version starts after every published one, after today where one is in force, and not where it is billed."""
         if versions and version.starts_on <= versions[-1].starts_on:
@@ -362,42 +366,3 @@ class _Publishing:
 
     def _change(self, kind: str, slug: str, form: dict[str, Any]) -> Change:
         return change_of(kind, slug, self.known.forms.get((kind, slug), []), form)
-
-
-def change_of(kind: str, slug: str, versions: Sequence[tuple[int, dict[str, Any]]], form: dict[str, Any]) -> Change:
-    """What publishing a form after those versions does."""
-    if versions and versions[-1][1] == form:
-        return Change(kind, slug, "unchanged", versions[-1][0])
-    number, before = versions[-1] if versions else (0, {})
-    return Change(kind, slug, "new version" if versions else "new", number + 1, differences(before, form))
-
-
-def differences(before: Mapping[str, Any], after: Mapping[str, Any]) -> list[dict[str, Any]]:
-    """The leaves that differ, by path; nothing for a new form.
-
-    >>> differences({"a": {"b": "1"}}, {"a": {"b": "2"}, "c": "3"})
-    [{'path': 'a.b', 'before': '1', 'after': '2'}, {'path': 'c', 'before': None, 'after': '3'}]
-    """
-    if not before:
-        return []
-    old, new = dict(_leaves(before, "")), dict(_leaves(after, ""))
-    return [
-        {"path": path, "before": old.get(path), "after": new.get(path)}
-        for path in [*old, *(path for path in new if path not in old)]
-        if old.get(path) != new.get(path)
-    ]
-
-
-def _leaves(value: Any, path: str) -> list[tuple[str, str]]:
-    if isinstance(value, Mapping):
-        return [leaf for key, inner in value.items() for leaf in _leaves(inner, f"{path}.{key}" if path else str(key))]
-    if isinstance(value, list):
-        named = [_item_name(item) or str(index) for index, item in enumerate(value)]
-        return [leaf for name, item in zip(named, value, strict=True) for leaf in _leaves(item, f"{path}[{name}]")]
-    return [(path, value if isinstance(value, str) else json.dumps(value))]
-
-
-def _item_name(item: Any) -> str | None:
-    if isinstance(item, Mapping):
-        return next((str(item[key]) for key in ("rate", "tier") if key in item), None)
-    return None

@@ -17,7 +17,8 @@ from gradumen.store.catalogue import CatalogueDraftRow
 from gradumen.store.organisations import OrganisationRow
 from gradumen.store.unit_of_work import use_case
 from gradumen.store.users import UserRow
-from gradumen.usecases.catalogue import Change, Document, publish
+from gradumen.usecases.catalogue import Document, publish
+from gradumen.usecases.catalogue_changes import Change
 from gradumen.usecases.scope import Caller, get_organisation, load_scope
 
 KINDS = ("service", "plan", "offer", "rate-card")

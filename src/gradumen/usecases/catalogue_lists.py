@@ -14,7 +14,7 @@ from gradumen.store.catalogue import RateCardRow
 from gradumen.store.organisations import OrganisationRow
 from gradumen.store.subscriptions import SupplyLineRow
 from gradumen.store.unit_of_work import use_case
-from gradumen.usecases.catalogue import differences
+from gradumen.usecases.catalogue_changes import differences
 from gradumen.usecases.plan_lists import PublishedForm, plan_versions
 from gradumen.usecases.published import stored_versions
 from gradumen.usecases.scope import Caller, load_scope

@@ -13,7 +13,7 @@ from gradumen.store.catalogue import RateCardRow, RateCardVersionRow
 from gradumen.store.organisations import OrganisationRow
 from gradumen.store.subscriptions import SubscriptionRow, SupplyLineRow
 from gradumen.store.unit_of_work import use_case
-from gradumen.usecases.catalogue import differences
+from gradumen.usecases.catalogue_changes import differences
 from gradumen.usecases.scope import Caller, load_scope, organisations_by_id
 
 

@@ -21,7 +21,7 @@ from gradumen.core.rated_periods import rate_period
 from gradumen.core.rates import RateCardVersion
 from gradumen.core.rating import Pricing, RatedLine
 from gradumen.store.catalogue import PlanRow, PlanVersionRow
-from gradumen.store.organisations import ProjectRow, Tree, load_tree, zone_name
+from gradumen.store.organisations import OrganisationRow, ProjectRow, Tree, load_tree, zone_name
 from gradumen.store.readings import AttributeSetRow
 from gradumen.store.subscriptions import SubscriptionRow, SupplyLineRow
 from gradumen.usecases.assigned_usage import Unassigned, load_usage
@@ -197,14 +197,13 @@ def _load_lines(
     query = (
         select(SupplyLineRow, SubscriptionRow)
         .join(SubscriptionRow, SubscriptionRow.id == SupplyLineRow.subscription_id)
+        .join(OrganisationRow, OrganisationRow.id == SubscriptionRow.organisation_id)
         .where(
             SupplyLineRow.seller_id == seller,
             SubscriptionRow.starts_on < period.next().first_day,
             SubscriptionRow.ends_on.is_(None) | (SubscriptionRow.ends_on > period.first_day),
         )
-        .order_by(
-            SupplyLineRow.buyer_id, SubscriptionRow.organisation_id, SubscriptionRow.name, SupplyLineRow.starts_on
-        )
+        .order_by(OrganisationRow.slug, SubscriptionRow.name, SupplyLineRow.starts_on)
     )
     if buyers is not None:
         query = query.where(SupplyLineRow.buyer_id.in_(list(buyers)))

@@ -1,0 +1,166 @@
+"""The unit of work on a real server, by a way to it that breaks: what is repeated, and what is not."""
+
+import socket
+import threading
+from collections.abc import Iterator
+from datetime import UTC, datetime
+from uuid import uuid4
+
+import pytest
+from sqlalchemy import Engine, text
+from sqlalchemy.orm import Session
+
+from gradumen.core.errors import Unanswered
+from gradumen.run.database import PrivateDatabase
+from gradumen.store.unit_of_work import UnitOfWork, make_engine
+from gradumen.usecases.idempotency import Once, answer
+from tests.conftest import empty
+
+
+class BreakingWay:
+    """Passes everything between a client and the server's socket; armed, it breaks after COMMIT was sent."""
+
+    def __init__(self, path: str) -> None:
+        self.path, self.armed = path, 0
+        self._listening = socket.create_server(("127.0.0.1", 0))
+        self.port: int = self._listening.getsockname()[1]
+        threading.Thread(target=self._accept, daemon=True).start()
+
+    def close(self) -> None:
+        self._listening.close()
+
+    def _accept(self) -> None:
+        while True:
+            try:
+                client, _ = self._listening.accept()
+            except OSError:
+                return
+            server = socket.socket(socket.AF_UNIX)
+            server.connect(self.path)
+            threading.Thread(target=self._pass, args=(server, client), daemon=True).start()
+            threading.Thread(target=self._ask, args=(client, server), daemon=True).start()
+
+    @staticmethod
+    def _pass(source: socket.socket, sink: socket.socket) -> None:
+        try:
+            while data := source.recv(65536):
+                sink.sendall(data)
+        except OSError:
+            pass
+        sink.close()
+
+    def _ask(self, client: socket.socket, server: socket.socket) -> None:
+        try:
+            while data := client.recv(65536):
+                if b"COMMIT" in data and self.armed:
+                    self.armed -= 1
+                    client.shutdown(socket.SHUT_RDWR)
+                    server.sendall(data)
+                    server.settimeout(10)
+                    server.recv(1)
+                    break
+                server.sendall(data)
+        except OSError:
+            pass
+        server.close()
+
+
+@pytest.fixture
+def way(database: PrivateDatabase, engine: Engine) -> Iterator[tuple[BreakingWay, UnitOfWork]]:
+    """A way to the database, and a unit of work that goes by it."""
+    with engine.begin() as connection:
+        connection.execute(text("CREATE OR REPLACE TABLE scratch (id INT AUTO_INCREMENT PRIMARY KEY, n INT)"))
+        connection.execute(text("INSERT INTO scratch (n) VALUES (0), (0)"))
+        connection.execute(text("CREATE USER IF NOT EXISTS passer@localhost"))
+        connection.execute(text("GRANT ALL ON gradumen.* TO passer@localhost"))
+    made = BreakingWay(f"{database.data}/db.sock")
+    by_way = make_engine(f"mysql+pymysql://passer@127.0.0.1:{made.port}/gradumen")
+    yield made, UnitOfWork(by_way)
+    by_way.dispose()
+    made.close()
+    with engine.begin() as connection:
+        connection.execute(text("DROP TABLE scratch"))
+        connection.execute(text("DROP USER passer@localhost"))
+    empty(engine)
+
+
+def insert(tx: Session) -> str:
+    tx.execute(text("INSERT INTO scratch (n) VALUES (1)"))
+    return "made"
+
+
+def inserted(engine: Engine) -> int:
+    with engine.connect() as connection:
+        return int(connection.scalar(text("SELECT COUNT(*) FROM scratch WHERE n = 1")) or 0)
+
+
+def test_an_unanswered_commit_is_not_repeated(way: tuple[BreakingWay, UnitOfWork], engine: Engine) -> None:
+    breaking, uow = way
+    uow.run(insert)
+    breaking.armed = 1
+    with pytest.raises(Unanswered, match="look whether it was"):
+        uow.run(insert)
+
+    assert breaking.armed == 0
+    assert inserted(engine) == 2, "it was carried out, once"
+
+
+def test_with_a_key_an_unanswered_commit_is_repeated_and_finds_itself(
+    way: tuple[BreakingWay, UnitOfWork], engine: Engine
+) -> None:
+    breaking, uow = way
+    once = Once(uuid4(), "POST /made", "key-1", "hash", datetime.now(UTC))
+    breaking.armed = 1
+
+    assert answer(uow, once, lambda joined: joined.run(insert)) == "made"
+    assert breaking.armed == 0
+    assert inserted(engine) == 1
+    assert answer(uow, once, lambda joined: joined.run(insert)) == "made"
+    assert inserted(engine) == 1
+
+
+def test_what_was_only_read_is_read_again(way: tuple[BreakingWay, UnitOfWork]) -> None:
+    breaking, uow = way
+    breaking.armed = 2
+
+    assert uow.run(lambda tx: tx.scalar(text("SELECT COUNT(*) FROM scratch"))) == 2
+    assert breaking.armed == 0
+
+
+def test_a_deadlock_inside_a_savepoint_repeats_the_whole_use_case(engine: Engine) -> None:
+    """Two transactions take two rows in opposite orders, the second one each inside a savepoint."""
+    with engine.begin() as connection:
+        connection.execute(text("CREATE OR REPLACE TABLE pair (id INT PRIMARY KEY, n INT)"))
+        connection.execute(text("INSERT INTO pair VALUES (1, 0), (2, 0)"))
+    gate = threading.Barrier(2, timeout=20)
+    tries: list[int] = []
+    failed: list[Exception] = []
+
+    def add(tx: Session, row: int) -> None:
+        tx.execute(text("UPDATE pair SET n = n + 1 WHERE id = :id"), {"id": row})
+
+    def both(first: int, second: int) -> None:
+        def work(tx: Session) -> None:
+            add(tx, first)
+            tries.append(first)
+            if len(tries) <= 2:
+                gate.wait()
+            with tx.begin_nested():
+                add(tx, second)
+
+        try:
+            UnitOfWork(engine).run(work)
+        except Exception as error:
+            failed.append(error)
+
+    threads = [threading.Thread(target=both, args=order) for order in ((1, 2), (2, 1))]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join(60)
+    with engine.begin() as connection:
+        found = {row.id: row.n for row in connection.execute(text("SELECT id, n FROM pair"))}
+        connection.execute(text("DROP TABLE pair"))
+
+    assert (failed, len(tries)) == ([], 3)
+    assert found == {1: 2, 2: 2}

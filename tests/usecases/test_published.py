@@ -1,0 +1,158 @@
+"""What is published stands: newer versions do not change what older ones price, and rivals do not mix."""
+
+import threading
+from collections.abc import Callable
+from datetime import date
+from decimal import Decimal
+
+import pytest
+
+from gradumen.client import Client
+from gradumen.core.errors import CatalogueInvalid, GradumenError
+from gradumen.wire.billing import LinkPeriodBody
+from gradumen.wire.subscriptions import SubscriptionChange
+from tests.world import EMAILS, GIB, OFFERS, PASSWORD, SERVICES, World, egress, files, rate_card, reading
+
+NARROW_SERVICE = SERVICES.split("---")[0].replace("attributes: {size: [small, large]}\n", "")
+NO_EGRESS = """
+service: network
+name: Network
+category: Networking
+subcategory: Network Infrastructure
+meters:
+  ingress: {name: Data taken in, unit: byte, combine: sum}
+"""
+NARROW_PLAN = """
+plan: open-range
+name: Open Range
+services: [compute]
+tiers:
+  - {tier: heath, name: Heath}
+"""
+TOGETHER = SERVICES.split("---")[0].replace("category: Compute\n", "category: Compute\nrequires: [network]\n")
+
+
+def used(world: World) -> list[LinkPeriodBody]:
+    world.send(
+        reading("a", owner="quillstone/archive", attributes={"size": "large"}),
+        egress("b", 70 * GIB, owner="quillstone/archive"),
+        egress("c", 70 * GIB),
+    )
+    return so_far(world)
+
+
+def so_far(world: World) -> list[LinkPeriodBody]:
+    return world.user("finn").spend.period_so_far("tarnwick", "2026-09").links
+
+
+@pytest.mark.parametrize(
+    "narrower", [(NARROW_PLAN,), (NARROW_SERVICE,), (NO_EGRESS,), (TOGETHER,), (NARROW_SERVICE, NO_EGRESS, NARROW_PLAN)]
+)
+def test_a_narrower_version_changes_nothing_of_what_is_sold(world: World, narrower: tuple[str, ...]) -> None:
+    """Without the tier, the attribute, the meter or the service that others still have, or with one more required."""
+    before = used(world)
+    world.mara.catalogue.publish("tarnwick", files(*narrower))
+
+    assert so_far(world) == before
+    assert sum((each.net for each in before), Decimal(0)) > 100
+    billed = {each.buyer: each.net for each in world.close("tarnwick", "finn", "2026-09")}
+    fees_of_august = {"oxbow": Decimal("13.93"), "quillstone": Decimal(79)}
+    shown = {each.buyer: each.net for each in before if each.buyer != "tarnwick"}
+    assert billed == {buyer: net + fees_of_august[buyer] for buyer, net in shown.items()}
+    assert world.user("edda").catalogue.plans()
+    assert world.user("finn").catalogue.rate_card("tarnwick", "tenants-eur").versions
+
+
+def test_what_a_narrower_plan_lacks_is_refused_to_new_subscribers_only(world: World) -> None:
+    world.mara.catalogue.publish("tarnwick", files(NARROW_PLAN))
+    held = next(each for each in world.mara.subscriptions.list("quillstone"))
+
+    changed = world.mara.subscriptions.change(held.id, SubscriptionChange(starts_on=date(2026, 10, 5), quantity=2))
+    assert (changed.tier, changed.quantity) == ("moor", 2)
+    with pytest.raises(CatalogueInvalid, match="has no tier 'moor'"):
+        world.mara.catalogue.publish("tarnwick", files(rate_card("tenants-eur", "EUR", "tenants", "2", "2026-11-01")))
+
+
+def test_rates_without_inputs_are_refused(world: World) -> None:
+    """Nothing prices in silence: phases and what quotas promise are not taken in yet."""
+    phased = SERVICES.split("---")[0].replace("meters:", "phases: [awake]\nmeters:")
+    card = "rate-card: begun\nname: Begun\nfor: named\ncurrency: EUR\nstarts-on: 2026-01-01\nrates:\n  - "
+    begun = "{rate: begun, meter: compute/vcpu, per: vCPU-hour, started: hour, phases: [awake], price: 0.1}"
+    promised = "{rate: held, meter: promised/processors, per: vCPU-hour, price: 0.1}"
+    for rate, why in ((begun, "phases of resources are not taken in"), (promised, "not metered yet")):
+        for call in (world.mara.catalogue.compare, world.mara.catalogue.publish):
+            with pytest.raises(CatalogueInvalid, match=why) as refused:
+                call("tarnwick", files(phased, card + rate))
+            assert refused.value.facts["problems"][0]["path"] in ("rates[0].started", "rates[0].meter")
+    spread = card.replace("named", "own-use") + "{rate: halls, spread: 100, by: promised/processors}"
+    with pytest.raises(CatalogueInvalid, match="not metered yet"):
+        world.mara.catalogue.publish("tarnwick", files(spread))
+
+
+def at_once(calls: list[Callable[[], object]]) -> list[object]:
+    """The outcome of calls that start together."""
+    gate = threading.Barrier(len(calls))
+    found: list[object] = [None] * len(calls)
+
+    def call(place: int) -> None:
+        gate.wait()
+        try:
+            found[place] = calls[place]()
+        except GradumenError as refusal:
+            found[place] = refusal
+
+    threads = [threading.Thread(target=call, args=(place,)) for place in range(len(calls))]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join(60)
+    return found
+
+
+def signed_in(world: World, name: str) -> Client:
+    client = Client(world.url)
+    client.sign_in(EMAILS[name], PASSWORD)
+    return client
+
+
+def test_of_two_sellers_that_publish_one_slug_at_once_one_is_refused(world: World) -> None:
+    """Whoever comes second is told that the slug is not available, not by whom it is taken."""
+    for number in range(6):
+        service = f"service: vault-{number}\nname: Vault\ncategory: Other\nsubcategory: Other\nmeters: {{}}\n"
+        service = service.replace("meters: {}", "meters:\n  kept: {name: Kept, unit: byte, combine: sum}")
+        plan = f"plan: vaults-{number}\nname: Vaults\nservices: [vault-{number}]\ntiers: [{{tier: one, name: One}}]\n"
+        rivals = [signed_in(world, "mara"), signed_in(world, "edda")]
+        outcomes = at_once(
+            [
+                lambda rival=rival, seller=seller: rival.catalogue.publish(seller, files(service, plan))  # type: ignore[misc]
+                for rival, seller in zip(rivals, ("tarnwick", "oxbow"), strict=True)
+            ]
+        )
+        refused = [each for each in outcomes if isinstance(each, CatalogueInvalid)]
+        assert len(refused) == 1, outcomes
+        assert "is not available" in refused[0].message
+        assert not any(name in refused[0].message for name in ("tarnwick", "oxbow"))
+        for rival in rivals:
+            rival.close()
+
+
+def test_one_card_published_several_times_at_once_is_one_version(world: World) -> None:
+    card = rate_card("tenants-eur", "EUR", "tenants", "2", "2026-11-01")
+    rivals = [signed_in(world, "finn") for _ in range(5)]
+    outcomes = at_once([lambda rival=rival: rival.catalogue.publish("tarnwick", files(card)) for rival in rivals])  # type: ignore[misc]
+    for rival in rivals:
+        rival.close()
+
+    assert not [each for each in outcomes if isinstance(each, GradumenError)], outcomes
+    changes = sorted(each.change for outcome in outcomes for each in outcome)  # type: ignore[attr-defined]
+    assert changes == ["new version"] + ["unchanged"] * 4
+    assert len(world.user("finn").catalogue.rate_card("tarnwick", "tenants-eur").versions) == 2
+
+
+def test_an_offer_keeps_its_names_where_the_plan_changed(world: World) -> None:
+    edda = world.user("edda")
+    edda.catalogue.publish("oxbow", files(OFFERS.replace("to: all", "name: Hill Range\ntiers: {heath: Hill}\nto: all")))
+    world.mara.catalogue.publish("tarnwick", files(SERVICES.replace("name: Moor", "name: High Moor")))
+
+    [listed] = world.user("ines").catalogue.plans()
+    assert (listed.form["name"], [tier["name"] for tier in listed.form["tiers"]]) == ("Hill Range", ["Hill"])
