@@ -8,6 +8,7 @@ from uuid import uuid4
 
 import pytest
 from sqlalchemy import Engine, text
+from sqlalchemy.exc import DBAPIError
 from sqlalchemy.orm import Session
 
 from gradumen.core.errors import Unanswered
@@ -134,7 +135,7 @@ def test_a_deadlock_inside_a_savepoint_repeats_the_whole_use_case(engine: Engine
         connection.execute(text("INSERT INTO pair VALUES (1, 0), (2, 0)"))
     gate = threading.Barrier(2, timeout=20)
     tries: list[int] = []
-    failed: list[Exception] = []
+    failed: list[DBAPIError] = []
 
     def add(tx: Session, row: int) -> None:
         tx.execute(text("UPDATE pair SET n = n + 1 WHERE id = :id"), {"id": row})
@@ -150,7 +151,7 @@ def test_a_deadlock_inside_a_savepoint_repeats_the_whole_use_case(engine: Engine
 
         try:
             UnitOfWork(engine).run(work)
-        except Exception as error:
+        except DBAPIError as error:
             failed.append(error)
 
     threads = [threading.Thread(target=both, args=order) for order in ((1, 2), (2, 1))]

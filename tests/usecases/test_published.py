@@ -4,6 +4,7 @@ import threading
 from collections.abc import Callable
 from datetime import date
 from decimal import Decimal
+from functools import partial
 
 import pytest
 
@@ -124,7 +125,7 @@ def test_of_two_sellers_that_publish_one_slug_at_once_one_is_refused(world: Worl
         rivals = [signed_in(world, "mara"), signed_in(world, "edda")]
         outcomes = at_once(
             [
-                lambda rival=rival, seller=seller: rival.catalogue.publish(seller, files(service, plan))  # type: ignore[misc]
+                partial(rival.catalogue.publish, seller, files(service, plan))
                 for rival, seller in zip(rivals, ("tarnwick", "oxbow"), strict=True)
             ]
         )
@@ -139,7 +140,7 @@ def test_of_two_sellers_that_publish_one_slug_at_once_one_is_refused(world: Worl
 def test_one_card_published_several_times_at_once_is_one_version(world: World) -> None:
     card = rate_card("tenants-eur", "EUR", "tenants", "2", "2026-11-01")
     rivals = [signed_in(world, "finn") for _ in range(5)]
-    outcomes = at_once([lambda rival=rival: rival.catalogue.publish("tarnwick", files(card)) for rival in rivals])  # type: ignore[misc]
+    outcomes = at_once([partial(rival.catalogue.publish, "tarnwick", files(card)) for rival in rivals])
     for rival in rivals:
         rival.close()
 

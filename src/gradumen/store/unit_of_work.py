@@ -49,7 +49,7 @@ def make_engine(url: str, *, pool_size: int = 20) -> Engine:
 
     @event.listens_for(engine, "before_cursor_execute")
     def sent(connection: Connection, _cursor: object, statement: str, *_rest: object) -> None:
-        if not statement.lstrip()[:6].upper() == "SELECT":
+        if statement.lstrip()[:6].upper() != "SELECT":
             connection.info["wrote"] = True
 
     return engine

@@ -31,6 +31,7 @@ from gradumen.usecases.charges import Line, LineNames, explain, line_order
 from gradumen.usecases.published import load_published
 from gradumen.usecases.rating import RatedPeriod, first_period, load_links, rate_links, usage_revision
 from gradumen.usecases.scope import organisations_by_id
+from gradumen.usecases.stored_lines import line_document, stored_line
 from gradumen.usecases.tax_rates import find_tax
 
 NOTHING: Figures = (Decimal(0), Decimal(0))
@@ -310,7 +311,7 @@ class Drafting:
                     "invoice_id": invoice.id,
                     "position": position,
                     "charge_id": charge_id,
-                    "document": _line_document(line),
+                    "document": line_document(line),
                     "amount": line.amount,
                 }
                 for position, (line, charge_id) in enumerate(numbered, 1)
@@ -363,42 +364,6 @@ def _part_values(each: Pending, charge_id: UUID) -> list[dict[str, Any]]:
         }
         for position, ((project, resource, day), (quantity, amount)) in enumerate(each.parts.items())
     ]
-
-
-def _line_document(line: Line) -> dict[str, Any]:
-    return {
-        "organisation": line.organisation,
-        "subscription": line.subscription,
-        "project": line.project,
-        "service": line.service,
-        "rate": line.rate,
-        "rate_card_version": line.rate_card_version,
-        "description": line.description,
-        "quantity": text(line.quantity),
-        "unit": line.unit,
-        "service_start": line.service_start.isoformat(),
-        "service_end": line.service_end.isoformat(),
-    }
-
-
-def stored_line(row: InvoiceLineRow) -> Line:
-    """A line as it was written."""
-    stored = row.document
-    return Line(
-        organisation=stored["organisation"],
-        subscription=stored["subscription"],
-        project=stored["project"],
-        service=stored["service"],
-        rate=stored["rate"],
-        rate_card_version=stored["rate_card_version"],
-        description=stored["description"],
-        quantity=Decimal(stored["quantity"]),
-        unit=stored["unit"],
-        amount=row.amount,
-        service_start=datetime.fromisoformat(stored["service_start"]),
-        service_end=datetime.fromisoformat(stored["service_end"]),
-        charge_id=row.charge_id,
-    )
 
 
 def _party(row: OrganisationRow) -> dict[str, str]:

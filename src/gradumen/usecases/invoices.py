@@ -19,8 +19,9 @@ from gradumen.store.readings import FeedRow, ReadingRow, SupersededReadingRow
 from gradumen.store.unit_of_work import use_case
 from gradumen.usecases.bill_runs import require_billing
 from gradumen.usecases.charges import Line
-from gradumen.usecases.drafts import discard_drafts, lock_documents, stored_line
+from gradumen.usecases.drafts import discard_drafts, lock_documents
 from gradumen.usecases.scope import Caller, Scope, load_scope
+from gradumen.usecases.stored_lines import stored_line
 
 TERMS = timedelta(days=30)
 
