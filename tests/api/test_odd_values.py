@@ -8,7 +8,7 @@ from urllib.parse import quote
 import httpx
 import pytest
 
-from tests.api.test_scope import Call, calls
+from tests.api.test_scope import TARNWICK, Call, calls
 from tests.conftest import Service
 from tests.core.test_odd_forms import ODD, places
 from tests.world import World, egress
@@ -79,7 +79,7 @@ def test_no_odd_value_fails_inside(world: World, service: Service) -> None:
     http = world.mara.connection.http
     refused = 0
     failed = []
-    for name, call in calls(invoice, world).items():
+    for name, call in calls(TARNWICK, invoice, world).items():
         random = Random(name)
         for _ in range(TRIES):
             made = odd_calls(call, random)

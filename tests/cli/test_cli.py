@@ -138,10 +138,28 @@ def test_the_other_nouns(terminal: Terminal, world: World, monkeypatch: pytest.M
     assert "tarnwick/south" in terminal("feeds", "list")
     assert "21 %" in terminal("tax-rates", "set", "NL", "21", "--from", "2026-01-01")
     assert "NL" in terminal("tax-rates", "list")
-    monkeypatch.setattr(sys, "stdin", io.StringIO(PASSWORD + "\n"))
-    terminal("members", "add", "new@tarnwick.example", "--name", "N", "--role", "viewer", "--password-stdin")
+
+    def asked(*words: str, answers: str = PASSWORD) -> str:
+        monkeypatch.setattr(sys, "stdin", io.StringIO(answers + "\n"))
+        return terminal(*words, "--password-stdin")
+
+    link = asked("invitations", "create", "new@tarnwick.example", "--role", "viewer").splitlines()[0]
+    assert "new@tarnwick.example" in terminal("invitations", "list")
+    assert "viewer of Tarnwick" in asked("invitations", "accept", link, "--name", "N")
+    assert "nobody is invited" in terminal("invitations", "list")
     assert "new@tarnwick.example" in terminal("members", "list")
-    token = terminal("tokens", "create", "--name", "program", "--role", "viewer").strip()
+    assert "is finance" in asked("members", "change", "new@tarnwick.example", "--role", "finance")
+    assert "disabled" in asked("members", "change", "new@tarnwick.example", "--disable")
+    link = asked("members", "reset-password", "new@tarnwick.example").splitlines()[0]
+    assert "sign in" in asked("reset-password", link, answers="another long one")
+    assert "changed" in asked("change-password", "new@tarnwick.example", answers="another long one\nand a third one")
+    assert "no member any more" in asked("members", "remove", "new@tarnwick.example")
+    record = terminal("audit-entries", "list")
+    for said in ("member invited", "member joined", "member changed", "password reset", "member removed"):
+        assert said in record, said
+    assert "tax rate set" in terminal("audit-entries", "list", "--action", "tax rate set")
+    assert "nothing is on record" in terminal("audit-entries", "list", "--search", "no such thing")
+    token = asked("tokens", "create", "--name", "program", "--role", "viewer").strip()
     monkeypatch.setenv("GRADUMEN_TOKEN", token)
     assert "viewer" in terminal("who-am-i")
     assert "right 'manage quotas'" in terminal("quotas", "grant", "oxbow", "storage", "1", exit=1)

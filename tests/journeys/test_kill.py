@@ -2,6 +2,7 @@
 
 import os
 import signal
+import socket
 import subprocess
 import sys
 import tempfile
@@ -27,21 +28,32 @@ from tests.conftest import Service
 from tests.world import World, closing, egress, make_world
 
 FEED = "tarnwick/north-fell"
-PORT = 18_471
 
 
 class Process:
     """The service as users run it, on a directory of its own."""
 
     def __init__(self, data: Path, **environment: str) -> None:
-        self.data, self.url = data, f"http://127.0.0.1:{PORT}"
+        with socket.socket() as probe:
+            probe.bind(("127.0.0.1", 0))
+            self.port = probe.getsockname()[1]
+        self.data, self.url = data, f"http://127.0.0.1:{self.port}"
         self.environment = {**os.environ, "GRADUMEN_CLOCK_CONTROL": "true", **environment}
         self.process: subprocess.Popen[bytes] | None = None
 
     def start(self) -> None:
         with (self.data / "service.log").open("ab") as log:
             self.process = subprocess.Popen(
-                [sys.executable, "-m", "gradumen.cli.main", "serve", "--data", str(self.data), "--port", str(PORT)],
+                [
+                    sys.executable,
+                    "-m",
+                    "gradumen.cli.main",
+                    "serve",
+                    "--data",
+                    str(self.data),
+                    "--port",
+                    str(self.port),
+                ],
                 env=self.environment,
                 stdout=log,
                 stderr=log,

@@ -252,6 +252,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/invitations/accept": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Accept Invitation
+         * @description Become a member: as the signed-in user of its address, or as a new user with name and password.
+         */
+        post: operations["accept_invitation"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/invitations/{invitation_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Withdraw Invitation
+         * @description Take an invitation back; safe to repeat.
+         */
+        delete: operations["withdraw_invitation"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/invoices": {
         parameters: {
             query?: never;
@@ -468,6 +508,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/organisations/{organisation}/audit-entries": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Audit Entries
+         * @description What was done in an organisation and for it, newest first; for its administrators.
+         */
+        get: operations["list_audit_entries"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/organisations/{organisation}/catalogue-drafts": {
         parameters: {
             query?: never;
@@ -580,6 +640,30 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/organisations/{organisation}/invitations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Invitations
+         * @description The open invitations to an organisation.
+         */
+        get: operations["list_invitations"];
+        put?: never;
+        /**
+         * Invite Member
+         * @description Invite one address. The link's secret is in this answer only, so this takes no Idempotency-Key.
+         */
+        post: operations["invite_member"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/organisations/{organisation}/margins": {
         parameters: {
             query?: never;
@@ -613,11 +697,51 @@ export interface paths {
          */
         get: operations["list_members"];
         put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/organisations/{organisation}/members/{user_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
         /**
-         * Add Member
-         * @description Add a new user to an organisation.
+         * Remove Member
+         * @description End a membership, with its tokens; safe to repeat.
          */
-        post: operations["add_member"];
+        delete: operations["remove_member"];
+        options?: never;
+        head?: never;
+        /**
+         * Change Member
+         * @description Give a member another role, or let the membership rest or go on. Safe to repeat.
+         */
+        patch: operations["change_member"];
+        trace?: never;
+    };
+    "/api/v1/organisations/{organisation}/members/{user_id}/password-reset": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Make Password Reset
+         * @description Make a link by which a member sets a new password. Its secret is in this answer only.
+         */
+        post: operations["make_password_reset"];
         delete?: never;
         options?: never;
         head?: never;
@@ -846,6 +970,26 @@ export interface paths {
         get: operations["list_one_off_charges"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/password-resets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Reset Password
+         * @description Set a new password by a reset link, once; all sessions of its user end.
+         */
+        post: operations["reset_password"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1122,6 +1266,66 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/session/password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Change Password
+         * @description Change the signed-in user's password; its other sessions end.
+         */
+        post: operations["change_password"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sessions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Sessions
+         * @description The open sessions of the signed-in user.
+         */
+        get: operations["list_sessions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sessions/{session}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * End Session
+         * @description End one of the signed-in user's sessions; safe to repeat.
+         */
+        delete: operations["end_session"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/set-up": {
         parameters: {
             query?: never;
@@ -1375,6 +1579,46 @@ export interface components {
             starts_on: string;
             /** Subscription */
             subscription: string;
+        };
+        /**
+         * AuditEntryBody
+         * @description One act: ``organisation`` acted, for ``concerns``.
+         *
+         *     ``user``, ``token`` and ``address`` are told to the organisation that acted only.
+         */
+        AuditEntryBody: {
+            /** Action */
+            action: string;
+            /** Address */
+            address: string;
+            /** After */
+            after: {
+                [key: string]: unknown;
+            } | null;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Before */
+            before: {
+                [key: string]: unknown;
+            } | null;
+            /** Concerns */
+            concerns: string | null;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Organisation */
+            organisation: string;
+            /** Subject */
+            subject: string;
+            /** Token */
+            token: string | null;
+            /** User */
+            user: string;
         };
         /**
          * BillRunBody
@@ -1673,8 +1917,11 @@ export interface components {
             accepted: number;
             /** First Refusal */
             first_refusal: string | null;
-            /** Id */
-            id: number;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
             /** Known */
             known: number;
             /**
@@ -1692,8 +1939,11 @@ export interface components {
         DeliveryOutcomeBody: {
             /** Accepted */
             accepted: number;
-            /** Delivery Id */
-            delivery_id: number;
+            /**
+             * Delivery Id
+             * Format: uuid
+             */
+            delivery_id: string;
             /** Known */
             known: number;
             /** Outcomes */
@@ -1881,6 +2131,52 @@ export interface components {
             slug: string;
         };
         /**
+         * InvitationAccept
+         * @description An invitation's secret; name and password where no user of its address exists yet.
+         */
+        InvitationAccept: {
+            /** Name */
+            name?: string | null;
+            /** Password */
+            password?: string | null;
+            /** Secret */
+            secret: string;
+        };
+        /**
+         * InvitationBody
+         * @description An open invitation; ``secret`` is there only in the answer that made it.
+         */
+        InvitationBody: {
+            /** Email */
+            email: string;
+            /**
+             * Expires At
+             * Format: date-time
+             */
+            expires_at: string;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Invited From */
+            invited_from: string;
+            /** Organisation */
+            organisation: string;
+            role: components["schemas"]["Role"];
+            /** Secret */
+            secret: string | null;
+        };
+        /**
+         * InvitationCreate
+         * @description Whom to invite, as what.
+         */
+        InvitationCreate: {
+            /** Email */
+            email: string;
+            role: components["schemas"]["Role"];
+        };
+        /**
          * InvoiceBody
          * @description A draft or issued document; lists leave ``lines`` empty.
          */
@@ -1937,6 +2233,19 @@ export interface components {
              * @example 12.5
              */
             tax_percent: string;
+        };
+        /**
+         * JoinedBody
+         * @description What a user is in an organisation now.
+         */
+        JoinedBody: {
+            /** Name */
+            name: string;
+            /** Organisation */
+            organisation: string;
+            role: components["schemas"]["Role"];
+            /** Type */
+            type: string;
         };
         /**
          * LineBody
@@ -2080,9 +2389,11 @@ export interface components {
         };
         /**
          * MemberBody
-         * @description A user in an organisation.
+         * @description A user in an organisation; a disabled one has no rights there.
          */
         MemberBody: {
+            /** Disabled */
+            disabled: boolean;
             /** Email */
             email: string;
             /** Name */
@@ -2095,17 +2406,13 @@ export interface components {
             user_id: string;
         };
         /**
-         * MemberCreate
-         * @description A new user of an organisation.
+         * MemberUpdate
+         * @description What changes of a member; what is left out stays.
          */
-        MemberCreate: {
-            /** Email */
-            email: string;
-            /** Name */
-            name: string;
-            /** Password */
-            password: string;
-            role: components["schemas"]["Role"];
+        MemberUpdate: {
+            /** Disabled */
+            disabled?: boolean | null;
+            role?: components["schemas"]["Role"] | null;
         };
         /**
          * MembershipBody
@@ -2274,6 +2581,30 @@ export interface components {
             subscription: string;
         };
         /**
+         * OpenSessionBody
+         * @description A session of the signed-in user; ``current`` is the one that asks.
+         */
+        OpenSessionBody: {
+            /** Address */
+            address: string;
+            /** Agent */
+            agent: string;
+            /** Current */
+            current: boolean;
+            /**
+             * Expires At
+             * Format: date-time
+             */
+            expires_at: string;
+            /** Id */
+            id: string;
+            /**
+             * Started At
+             * Format: date-time
+             */
+            started_at: string;
+        };
+        /**
          * OrganisationBody
          * @description An organisation; ``parent`` is null at the edge of what the caller sees.
          */
@@ -2363,6 +2694,13 @@ export interface components {
             /** Next */
             next: string | null;
         };
+        /** Page[AuditEntryBody] */
+        Page_AuditEntryBody_: {
+            /** Items */
+            items: components["schemas"]["AuditEntryBody"][];
+            /** Next */
+            next: string | null;
+        };
         /** Page[BillRunBody] */
         Page_BillRunBody_: {
             /** Items */
@@ -2405,6 +2743,13 @@ export interface components {
             /** Next */
             next: string | null;
         };
+        /** Page[InvitationBody] */
+        Page_InvitationBody_: {
+            /** Items */
+            items: components["schemas"]["InvitationBody"][];
+            /** Next */
+            next: string | null;
+        };
         /** Page[InvoiceBody] */
         Page_InvoiceBody_: {
             /** Items */
@@ -2430,6 +2775,13 @@ export interface components {
         Page_OneOffChargeBody_: {
             /** Items */
             items: components["schemas"]["OneOffChargeBody"][];
+            /** Next */
+            next: string | null;
+        };
+        /** Page[OpenSessionBody] */
+        Page_OpenSessionBody_: {
+            /** Items */
+            items: components["schemas"]["OpenSessionBody"][];
             /** Next */
             next: string | null;
         };
@@ -2522,6 +2874,34 @@ export interface components {
             name: string;
             /** Slug */
             slug: string;
+        };
+        /**
+         * PasswordChange
+         * @description A new password of the signed-in user.
+         */
+        PasswordChange: {
+            /** Current */
+            current: string;
+            /** New */
+            new: string;
+        };
+        /**
+         * PasswordReset
+         * @description A new password by a reset link; ``secret`` is what the link carries.
+         */
+        PasswordReset: {
+            /** Password */
+            password: string;
+            /** Secret */
+            secret: string;
+        };
+        /**
+         * PasswordResetBody
+         * @description A reset link's secret; it is in this answer only and lasts a day.
+         */
+        PasswordResetBody: {
+            /** Secret */
+            secret: string;
         };
         /**
          * PeriodSoFarBody
@@ -2752,8 +3132,6 @@ export interface components {
             event_id: string;
             /** Feed */
             feed: string;
-            /** Id */
-            id: number;
             /**
              * Quantity
              * Format: decimal
@@ -2778,10 +3156,12 @@ export interface components {
         Right: "read" | "read money" | "manage organisations" | "manage quotas" | "manage catalogue" | "manage subscriptions" | "manage members" | "manage feeds" | "send readings" | "bill";
         /**
          * Role
-         * @description What a member is in an organisation.
+         * @description What a member is in an organisation, from most to least.
+         *
+         *     A sender only sends readings, to the feeds that it is allowed on; it reads nothing.
          * @enum {string}
          */
-        Role: "administrator" | "finance" | "viewer";
+        Role: "administrator" | "finance" | "viewer" | "sender";
         /**
          * SenderCreate
          * @description A user who may send to a feed.
@@ -3510,7 +3890,7 @@ export interface operations {
         parameters: {
             query: {
                 feed: string;
-                after?: number | null;
+                after?: string | null;
                 limit?: number;
             };
             header?: never;
@@ -3659,6 +4039,68 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["FeedBody"];
                 };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    accept_invitation: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["InvitationAccept"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JoinedBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    withdraw_invitation: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                invitation_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description A refusal, as problem details */
             default: {
@@ -4124,6 +4566,42 @@ export interface operations {
             };
         };
     };
+    list_audit_entries: {
+        parameters: {
+            query?: {
+                action?: string | null;
+                search?: string;
+                after?: string | null;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                organisation: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Page_AuditEntryBody_"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     list_catalogue_drafts: {
         parameters: {
             query?: never;
@@ -4394,6 +4872,72 @@ export interface operations {
             };
         };
     };
+    list_invitations: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                organisation: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Page_InvitationBody_"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    invite_member: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                organisation: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["InvitationCreate"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InvitationBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     read_month_margins: {
         parameters: {
             query?: {
@@ -4458,22 +5002,83 @@ export interface operations {
             };
         };
     };
-    add_member: {
+    remove_member: {
         parameters: {
             query?: never;
-            header?: {
-                "idempotency-key"?: string | null;
-            };
+            header?: never;
             path: {
                 organisation: string;
+                user_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    change_member: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                organisation: string;
+                user_id: string;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["MemberCreate"];
+                "application/json": components["schemas"]["MemberUpdate"];
             };
         };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MemberBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    make_password_reset: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                organisation: string;
+                user_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
         responses: {
             /** @description Successful Response */
             201: {
@@ -4481,7 +5086,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["MemberBody"];
+                    "application/json": components["schemas"]["PasswordResetBody"];
                 };
             };
             /** @description A refusal, as problem details */
@@ -4917,6 +5522,37 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Page_OneOffChargeBody_"];
                 };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    reset_password: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PasswordReset"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description A refusal, as problem details */
             default: {
@@ -5381,6 +6017,95 @@ export interface operations {
             query?: never;
             header?: never;
             path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    change_password: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PasswordChange"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_sessions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Page_OpenSessionBody_"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    end_session: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session: string;
+            };
             cookie?: never;
         };
         requestBody?: never;

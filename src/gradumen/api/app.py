@@ -7,6 +7,7 @@ from sqlalchemy import text
 
 from gradumen.api import (
     assignment_rules,
+    audit_entries,
     billing,
     catalogue,
     catalogue_drafts,
@@ -14,6 +15,7 @@ from gradumen.api import (
     console,
     estimates,
     margins,
+    members,
     one_off_charges,
     organisations,
     price_changes,
@@ -21,6 +23,7 @@ from gradumen.api import (
     readings,
     sessions,
     subscriptions,
+    tokens,
 )
 from gradumen.api.limits import BodyLimit
 from gradumen.settings import Settings
@@ -30,6 +33,9 @@ from gradumen.wire.values import Problem
 
 ROUTERS = (
     sessions,
+    members,
+    tokens,
+    audit_entries,
     organisations,
     catalogue,
     catalogue_drafts,

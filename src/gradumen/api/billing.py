@@ -176,13 +176,17 @@ def explain_charge(charge_id: UUID, uow: Uow, caller: CallerHere) -> ChargeBody:
 
 @router.get("/charges/{charge_id}/readings", tags=["charges"])
 def list_charge_readings(
-    charge_id: UUID, uow: Uow, caller: CallerHere, after: int = 0, limit: Annotated[int, Query()] = 100
+    charge_id: UUID,
+    uow: Uow,
+    caller: CallerHere,
+    after: Annotated[int, Query(ge=0)] = 0,
+    limit: Annotated[int, Query()] = 100,
 ) -> Page[ReadingBody]:
     """The readings that a charge was made from."""
     size = page_limit(limit)
     found = invoices.list_charge_readings(uow, caller, charge_id=charge_id, after=after, limit=size + 1)
     items = [ReadingBody.of(each) for each in found[:size]]
-    return Page(items=items, next=str(items[-1].id) if len(found) > size else None)
+    return Page(items=items, next=str(after + size) if len(found) > size else None)
 
 
 @router.get("/organisations/{organisation}/tax-rates", tags=["tax rates"])

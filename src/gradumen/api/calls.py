@@ -2,6 +2,7 @@
 
 import hashlib
 from collections.abc import Callable
+from dataclasses import replace
 from datetime import UTC, datetime
 from typing import Annotated
 
@@ -36,6 +37,11 @@ Uow = Annotated[UnitOfWork, Depends(get_uow)]
 Configured = Annotated[Settings, Depends(get_settings)]
 
 
+def address_of(request: Request) -> str:
+    """The network address that a call comes from."""
+    return request.client.host if request.client else ""
+
+
 def get_caller(request: Request, uow: Uow) -> Caller:
     """The caller by token or session cookie; changing calls with a cookie need its X-CSRF-Token."""
     at = datetime.now(UTC)
@@ -44,7 +50,7 @@ def get_caller(request: Request, uow: Uow) -> Caller:
         scheme, _, token = authorization.partition(" ")
         if scheme.lower() != "bearer" or not token:
             raise NotSignedIn("the Authorization header must be: Bearer and a token")
-        return caller_of_token(uow, token=token.strip(), at=at)
+        return replace(caller_of_token(uow, token=token.strip(), at=at), address=address_of(request))
     secret = request.cookies.get(COOKIE)
     if not secret:
         raise NotSignedIn("sign in first, or send a token")
@@ -56,7 +62,7 @@ def get_caller(request: Request, uow: Uow) -> Caller:
         at=at,
     )
     request.state.csrf = csrf
-    return caller
+    return replace(caller, address=address_of(request))
 
 
 CallerHere = Annotated[Caller, Depends(get_caller)]

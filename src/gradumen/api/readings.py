@@ -1,6 +1,7 @@
 """Routes of feeds, readings and usage."""
 
 from typing import Annotated
+from uuid import UUID
 
 from fastapi import APIRouter, Depends, Query, Request, Response, status
 
@@ -92,7 +93,7 @@ def allow_sender(body: SenderCreate, uow: Uow, caller: CallerHere) -> FeedBody:
 
 @router.get("/deliveries", tags=["feeds"])
 def list_deliveries(
-    feed: str, uow: Uow, caller: CallerHere, after: int | None = None, limit: Annotated[int, Query()] = 50
+    feed: str, uow: Uow, caller: CallerHere, after: UUID | None = None, limit: Annotated[int, Query()] = 50
 ) -> Page[DeliveryBody]:
     """What a feed delivered, newest first."""
     size = page_limit(limit)

@@ -1,26 +1,24 @@
-"""Routes of set-up, sign-in, members and tokens."""
+"""Routes of set-up, sign-in, sessions and passwords."""
 
 import secrets
 from datetime import UTC, datetime
-from uuid import UUID
 
 from fastapi import APIRouter, Request, Response, status
 
-from gradumen.api.calls import COOKIE, CallerHere, Configured, OnceHere, Uow, answered
-from gradumen.core.errors import NotSignedIn
+from gradumen.api.calls import COOKIE, CallerHere, Configured, Uow, address_of
+from gradumen.core.errors import NeedsPassword, NotSignedIn
 from gradumen.core.permissions import RIGHTS, Right
 from gradumen.store.unit_of_work import UnitOfWork
-from gradumen.usecases import clock, organisations, sessions, users
+from gradumen.usecases import clock, members, organisations, sessions, users
 from gradumen.usecases.scope import Caller
 from gradumen.wire.sessions import (
-    MemberBody,
-    MemberCreate,
     MembershipBody,
+    OpenSessionBody,
+    PasswordChange,
+    PasswordReset,
     SessionBody,
     SetUp,
     SignIn,
-    TokenBody,
-    TokenCreate,
 )
 from gradumen.wire.values import Page
 
@@ -34,7 +32,7 @@ def set_up(body: SetUp, request: Request, uow: Uow) -> dict[str, str]:
     if expected is None or not secrets.compare_digest(expected, body.code):
         raise NotSignedIn("the set-up code is wrong or used; the service prints it when it starts without a provider")
     fields = body.model_dump(exclude={"code"})
-    organisations.set_up_provider(uow, **fields, at=datetime.now(UTC))
+    organisations.set_up_provider(uow, **fields, at=datetime.now(UTC), address=address_of(request))
     request.app.state.set_up_code = None
     return {"organisation": body.slug}
 
@@ -47,7 +45,8 @@ def sign_in(body: SignIn, request: Request, response: Response, uow: Uow, settin
         uow,
         email=body.email,
         password=body.password,
-        address=request.client.host if request.client else "",
+        address=address_of(request),
+        agent=request.headers.get("user-agent", ""),
         at=at,
         free=settings.sign_in_free_attempts,
         longest=settings.sign_in_longest_wait_seconds,
@@ -73,14 +72,16 @@ def read_session(request: Request, uow: Uow, caller: CallerHere) -> SessionBody:
 
 
 def _session(uow: UnitOfWork, caller: Caller, csrf: str | None) -> SessionBody:
-    memberships = []
-    for each in organisations.list_organisations(uow, caller, after=None, limit=10_000, search=""):
-        role = caller.roles.get(each.id)
-        if role is not None:
-            rights = sorted(RIGHTS[role], key=list(Right).index)
-            memberships.append(
-                MembershipBody(organisation=each.slug, name=each.name, type=each.type, role=role, rights=rights)
-            )
+    memberships = [
+        MembershipBody(
+            organisation=each.organisation,
+            name=each.name,
+            type=each.type,
+            role=each.role,
+            rights=sorted(RIGHTS[each.role], key=list(Right).index),
+        )
+        for each in members.list_memberships(uow, caller)
+    ]
     now = clock.read_clock(uow, caller).now
     return SessionBody(email=caller.email, name=caller.name, memberships=memberships, now=now, csrf=csrf)
 
@@ -94,42 +95,31 @@ def sign_out(request: Request, response: Response, uow: Uow) -> None:
     response.delete_cookie(COOKIE, path="/")
 
 
-@router.get("/organisations/{organisation}/members", tags=["members"])
-def list_members(organisation: str, uow: Uow, caller: CallerHere) -> Page[MemberBody]:
-    """The members of an organisation."""
-    found = users.list_members(uow, caller, organisation=organisation)
-    return Page(items=[MemberBody.of(each) for each in found])
+@router.get("/sessions", tags=["sessions"])
+def list_sessions(request: Request, uow: Uow, caller: CallerHere) -> Page[OpenSessionBody]:
+    """The open sessions of the signed-in user."""
+    found = sessions.list_sessions(uow, caller, secret=request.cookies.get(COOKIE))
+    return Page(items=[OpenSessionBody.of(each) for each in found])
 
 
-@router.post(
-    "/organisations/{organisation}/members",
-    status_code=status.HTTP_201_CREATED,
-    response_model=MemberBody,
-    tags=["members"],
-)
-def add_member(organisation: str, body: MemberCreate, uow: Uow, caller: CallerHere, once: OnceHere) -> Response:
-    """Add a new user to an organisation."""
-    return answered(
-        uow,
-        once,
-        201,
-        lambda u: MemberBody.of(users.add_member(u, caller, organisation=organisation, **body.model_dump())),
+@router.delete("/sessions/{session}", status_code=status.HTTP_204_NO_CONTENT, tags=["sessions"])
+def end_session(session: str, uow: Uow, caller: CallerHere) -> None:
+    """End one of the signed-in user's sessions; safe to repeat."""
+    sessions.end_session(uow, caller, session=session)
+
+
+@router.post("/session/password", status_code=status.HTTP_204_NO_CONTENT, tags=["sessions"])
+def change_password(body: PasswordChange, request: Request, uow: Uow, caller: CallerHere) -> None:
+    """Change the signed-in user's password; its other sessions end."""
+    secret = request.cookies.get(COOKIE)
+    if not secret:
+        raise NeedsPassword
+    users.change_password(uow, caller, session=secret, current=body.current, new=body.new)
+
+
+@router.post("/password-resets", status_code=status.HTTP_204_NO_CONTENT, tags=["sessions"])
+def reset_password(body: PasswordReset, request: Request, uow: Uow) -> None:
+    """Set a new password by a reset link, once; all sessions of its user end."""
+    users.reset_password(
+        uow, secret=body.secret, password=body.password, at=datetime.now(UTC), address=address_of(request)
     )
-
-
-@router.get("/tokens", tags=["tokens"])
-def list_tokens(uow: Uow, caller: CallerHere) -> Page[TokenBody]:
-    """The caller's tokens."""
-    return Page(items=[TokenBody.of(each) for each in users.list_tokens(uow, caller)])
-
-
-@router.post("/tokens", status_code=status.HTTP_201_CREATED, tags=["tokens"])
-def create_token(body: TokenCreate, uow: Uow, caller: CallerHere) -> TokenBody:
-    """Make a token for programs. Its secret is in this answer only, so this takes no Idempotency-Key."""
-    return TokenBody.of(users.create_token(uow, caller, **body.model_dump()))
-
-
-@router.delete("/tokens/{token_id}", status_code=status.HTTP_204_NO_CONTENT, tags=["tokens"])
-def revoke_token(token_id: UUID, uow: Uow, caller: CallerHere) -> None:
-    """Withdraw a token; safe to repeat."""
-    users.revoke_token(uow, caller, token_id=token_id)

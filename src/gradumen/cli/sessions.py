@@ -1,9 +1,11 @@
-"""gradumen set-up, sign-in, sign-out, who-am-i."""
+"""gradumen set-up, sign-in, sign-out, who-am-i, change-password, reset-password."""
 
 import argparse
 import getpass
 import os
 import sys
+from collections.abc import Iterator
+from contextlib import contextmanager
 from typing import Any
 
 from gradumen.cli.output import Out
@@ -31,15 +33,48 @@ def register(nouns: Any) -> None:
         set_up.add_argument(f"--{name}", required=True)
     set_up.add_argument("--password-stdin", action="store_true", help="read the password from standard input")
     set_up.set_defaults(run=run_set_up, local=True)
+    _register_password(nouns)
 
 
-def _password(arguments: argparse.Namespace) -> str:
+def _register_password(nouns: Any) -> None:
+    change = nouns.add_parser("change-password", help="change your password; your sessions elsewhere end")
+    change.add_argument("email")
+    change.add_argument("--password-stdin", action="store_true", help="read the old and the new one, a line each")
+    change.set_defaults(run=run_change_password, local=True)
+    reset = nouns.add_parser("reset-password", help="set a new password by a link that an administrator made")
+    reset.add_argument("link")
+    reset.add_argument("--password-stdin", action="store_true", help="read the password from standard input")
+    reset.set_defaults(run=run_reset_password, local=True)
+
+
+def add_password(parser: argparse.ArgumentParser) -> None:
+    """What `signed_in` takes."""
+    parser.add_argument("--password-stdin", action="store_true", help="read your password from standard input")
+
+
+@contextmanager
+def signed_in(arguments: argparse.Namespace) -> Iterator[Client]:
+    """A session of the profile's user, who is asked for the password: members are made by people, not by tokens.
+
+    Raises:
+        Invalid: nobody is signed in with this profile.
+    """
+    profile = read_profiles().get(arguments.profile)
+    if profile is None:
+        raise Invalid("sign in first: gradumen sign-in", field="profile", value=arguments.profile)
+    with Client(url_of(arguments)) as client:
+        client.sign_in(profile["email"], _password(arguments, f"Password of {profile['email']}: "))
+        yield client
+
+
+def _password(arguments: argparse.Namespace, prompt: str = "Password: ") -> str:
     if arguments.password_stdin:
         return sys.stdin.readline().rstrip("\n")
-    return getpass.getpass("Password: ")
+    return getpass.getpass(prompt)
 
 
-def _url(arguments: argparse.Namespace) -> str:
+def url_of(arguments: argparse.Namespace) -> str:
+    """Where the service is: as given, as stored in the profile, or where it listens by itself."""
     profile = read_profiles().get(arguments.profile) or {}
     url: str = arguments.url or profile.get("url") or os.environ.get("GRADUMEN_URL") or DEFAULT_URL
     return url
@@ -47,7 +82,7 @@ def _url(arguments: argparse.Namespace) -> str:
 
 def run_sign_in(arguments: argparse.Namespace, out: Out) -> int:
     """Sign in by password, make a token, store it."""
-    with Client(_url(arguments)) as client:
+    with Client(url_of(arguments)) as client:
         session = client.sign_in(arguments.email, _password(arguments))
         own = {each.organisation: each for each in session.memberships}
         chosen = arguments.organisation or (next(iter(own)) if len(own) == 1 else None)
@@ -108,7 +143,25 @@ def run_set_up(arguments: argparse.Namespace, out: Out) -> int:
         user_name=arguments.user_name,
         password=_password(arguments),
     )
-    with Client(_url(arguments)) as client:
+    with Client(url_of(arguments)) as client:
         client.set_up(body)
     out.say(f"{body.name} is set up; sign in with: gradumen sign-in {body.email}")
+    return 0
+
+
+def run_change_password(arguments: argparse.Namespace, out: Out) -> int:
+    """Change the password."""
+    current, new = _password(arguments), _password(arguments, "New password: ")
+    with Client(url_of(arguments)) as client:
+        client.sign_in(arguments.email, current)
+        client.sessions.change_password(current, new)
+    out.say("changed; sessions elsewhere are over, tokens go on")
+    return 0
+
+
+def run_reset_password(arguments: argparse.Namespace, out: Out) -> int:
+    """Set a password by a link."""
+    with Client(url_of(arguments)) as client:
+        client.sessions.reset_password(arguments.link.rpartition("#")[2], _password(arguments, "New password: "))
+    out.say("set; sign in with: gradumen sign-in")
     return 0

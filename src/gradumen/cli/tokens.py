@@ -7,6 +7,7 @@ from uuid import UUID
 from gradumen.cli.nouns import Verbs, add_organisation
 from gradumen.cli.output import Out
 from gradumen.cli.profiles import own_organisation
+from gradumen.cli.sessions import add_password, signed_in
 from gradumen.client import Client
 from gradumen.core.permissions import Role
 
@@ -20,6 +21,8 @@ def register(nouns: Any) -> None:
     create.add_argument("--role", type=Role, choices=list(Role), required=True)
     create.add_argument("--days", type=int, default=90)
     add_organisation(create)
+    create.set_defaults(local=True)
+    add_password(create)
     revoke = verbs.add("revoke", run_revoke, "withdraw a token; safe to repeat")
     revoke.add_argument("id", type=UUID)
 
@@ -46,11 +49,12 @@ def run_list(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     return 0
 
 
-def run_create(arguments: argparse.Namespace, client: Client, out: Out) -> int:
+def run_create(arguments: argparse.Namespace, out: Out) -> int:
     """Make a token."""
-    made = client.tokens.create(
-        own_organisation(arguments), name=arguments.name, role=arguments.role, days=arguments.days
-    )
+    with signed_in(arguments) as client:
+        made = client.tokens.create(
+            own_organisation(arguments), name=arguments.name, role=arguments.role, days=arguments.days
+        )
     out.body(made)
     out.say(made.secret or "")
     out.note("keep it; it is not shown again")

@@ -8,9 +8,10 @@ import httpx
 from gradumen.client.billing import BillRuns, Charges, Invoices, Spend, TaxRates
 from gradumen.client.catalogue import Catalogue, CatalogueDrafts, Estimates
 from gradumen.client.connection import Connection
+from gradumen.client.members import AuditEntries, Invitations, Members, Tokens
 from gradumen.client.organisations import Organisations, Quotas
 from gradumen.client.readings import Feeds, Readings, Usage
-from gradumen.client.sessions import Clock, Members, Tokens
+from gradumen.client.sessions import Clock, Sessions
 from gradumen.client.subscriptions import AssignmentRules, OneOffCharges, Subscriptions
 from gradumen.wire.sessions import SessionBody, SetUp
 
@@ -46,7 +47,10 @@ class Client:
         self.charges = Charges(self.connection)
         self.tax_rates = TaxRates(self.connection)
         self.members = Members(self.connection)
+        self.invitations = Invitations(self.connection)
         self.tokens = Tokens(self.connection)
+        self.sessions = Sessions(self.connection)
+        self.audit_entries = AuditEntries(self.connection)
         self.clock = Clock(self.connection)
 
     def set_up(self, body: SetUp) -> None:

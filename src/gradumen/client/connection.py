@@ -97,6 +97,10 @@ class Connection:
         """
         return kind.model_validate_json(self._write("POST", path, body, key or str(uuid4())).content)
 
+    def act(self, path: str, body: Body) -> None:
+        """Do something that has no answer."""
+        self._write("POST", path, body, str(uuid4()))
+
     def put(self, path: str, kind: type[B], body: Body) -> B:
         """Set something."""
         return kind.model_validate_json(self._write("PUT", path, body, None).content)

@@ -1,50 +1,33 @@
-"""Members, tokens and the business clock."""
+"""Sessions, passwords and the business clock."""
 
 from datetime import datetime
-from uuid import UUID
 
 from gradumen.client.connection import Connection
-from gradumen.core.permissions import Role
 from gradumen.wire.clock import ClockBody, ClockUpdate
-from gradumen.wire.sessions import MemberBody, MemberCreate, TokenBody, TokenCreate
+from gradumen.wire.sessions import OpenSessionBody, PasswordChange, PasswordReset
 
 
-class Members:
-    """Users in organisations."""
-
-    def __init__(self, connection: Connection) -> None:
-        self._connection = connection
-
-    def list(self, organisation: str) -> list[MemberBody]:
-        """The members of an organisation."""
-        return self._connection.page(f"organisations/{organisation}/members", MemberBody).items
-
-    def add(
-        self, organisation: str, *, email: str, name: str, password: str, role: Role, key: str | None = None
-    ) -> MemberBody:
-        """Add a new user."""
-        body = MemberCreate(email=email, name=name, password=password, role=role)
-        return self._connection.post(f"organisations/{organisation}/members", MemberBody, body, key=key)
-
-
-class Tokens:
-    """Tokens of programs."""
+class Sessions:
+    """The signed-in user's sessions and password."""
 
     def __init__(self, connection: Connection) -> None:
         self._connection = connection
 
-    def list(self) -> list[TokenBody]:
-        """The caller's tokens."""
-        return self._connection.page("tokens", TokenBody).items
+    def list(self) -> list[OpenSessionBody]:
+        """The open sessions."""
+        return self._connection.page("sessions", OpenSessionBody).items
 
-    def create(self, organisation: str, *, name: str, role: Role, days: int = 90) -> TokenBody:
-        """Make a token; its ``secret`` is in this answer only."""
-        body = TokenCreate(organisation=organisation, name=name, role=role, days=days)
-        return self._connection.post("tokens", TokenBody, body)
+    def end(self, session: str) -> None:
+        """End one of them."""
+        self._connection.delete(f"sessions/{session}")
 
-    def revoke(self, token_id: UUID) -> None:
-        """Withdraw a token."""
-        self._connection.delete(f"tokens/{token_id}")
+    def change_password(self, current: str, new: str) -> None:
+        """Change the password; other sessions end."""
+        self._connection.act("session/password", PasswordChange(current=current, new=new))
+
+    def reset_password(self, secret: str, password: str) -> None:
+        """Set a new password by a reset link's secret."""
+        self._connection.act("password-resets", PasswordReset(secret=secret, password=password))
 
 
 class Clock:

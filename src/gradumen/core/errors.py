@@ -6,6 +6,7 @@ GradumenError
 │   └── NotPriceable         no rate card, tax rate or subscription where one is needed
 ├── NotSignedIn              nobody is signed in, or the session or token is over
 ├── Forbidden                may be seen but not done
+│   └── NeedsPassword        only somebody signed in by password does this, no program
 ├── NotFound                 is not there, or is outside the caller's scope
 ├── TooLarge                 more than one call may carry
 ├── WrongMediaType           a content type that this call does not read
@@ -91,6 +92,17 @@ class Forbidden(GradumenError):
             f"this needs the right '{right}' in {organisation}; ask an administrator of {organisation} for it",
             right=right,
             organisation=organisation,
+        )
+
+
+class NeedsPassword(Forbidden):
+    """A program with a token asks for what only somebody signed in by password does."""
+
+    code = "needs_password"
+
+    def __init__(self) -> None:
+        GradumenError.__init__(
+            self, "programs with a token make no members or tokens and change no passwords; sign in by password"
         )
 
 

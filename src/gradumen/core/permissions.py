@@ -4,11 +4,15 @@ from enum import StrEnum
 
 
 class Role(StrEnum):
-    """What a member is in an organisation."""
+    """What a member is in an organisation, from most to least.
+
+    A sender only sends readings, to the feeds that it is allowed on; it reads nothing.
+    """
 
     ADMINISTRATOR = "administrator"
     FINANCE = "finance"
     VIEWER = "viewer"
+    SENDER = "sender"
 
 
 class Right(StrEnum):
@@ -35,7 +39,11 @@ RIGHTS: dict[Role, frozenset[Right]] = {
     Role.ADMINISTRATOR: frozenset(Right),
     Role.FINANCE: _READ | {Right.BILL, Right.MANAGE_CATALOGUE, Right.MANAGE_SUBSCRIPTIONS},
     Role.VIEWER: _READ,
+    Role.SENDER: frozenset(),
 }
+
+FROM_ABOVE = frozenset({Right.READ, Right.MANAGE_ORGANISATIONS, Right.MANAGE_QUOTAS})
+"""What a role gives for all organisations below its own too: structure and quotas, nothing of their business."""
 
 
 def may(role: Role, right: Right) -> bool:
@@ -45,3 +53,12 @@ def may(role: Role, right: Right) -> bool:
     False
     """
     return right in RIGHTS[role]
+
+
+def least(one: Role, other: Role) -> Role:
+    """Of two roles the one with fewer rights.
+
+    >>> least(Role.FINANCE, Role.VIEWER)
+    <Role.VIEWER: 'viewer'>
+    """
+    return one if RIGHTS[one] <= RIGHTS[other] else other

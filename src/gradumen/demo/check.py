@@ -67,7 +67,7 @@ def _separation(url: str, history: History) -> str:
 def _host(url: str, history: History) -> str:
     """Real readings of this machine for half a minute, as usage and cost of the provider's own project."""
     sender = history.signed_in("meters@tarnwick.example")
-    token = sender.tokens.create(PROVIDER, name="meter_this_host", role=Role.VIEWER, days=1)
+    token = sender.tokens.create(PROVIDER, name="meter_this_host", role=Role.SENDER, days=1)
     now = history.mara.clock.read().now
     before = _host_usage(history, now)
     with tempfile.NamedTemporaryFile("w", suffix=".json") as file:

@@ -13,6 +13,7 @@ from uuid import UUID
 from gradumen.client import Client
 from gradumen.core.errors import GradumenError
 from gradumen.core.periods import Period
+from gradumen.core.permissions import Role
 from gradumen.demo import fleet
 from gradumen.demo.scenario import (
     CATALOGUE,
@@ -121,7 +122,7 @@ class History:
         start = datetime.combine(self.calendar.first_day, datetime.min.time(), UTC)
         self.mara.clock.set(start, held=True)
         for email, name, role in TARNWICK_MEMBERS:
-            self.mara.members.add(PROVIDER, email=email, name=name, password=PASSWORD, role=role)
+            self._join(self.mara, PROVIDER, email, name, role)
         self.mara.organisations.create_project(PROVIDER, slug=HOST_PROJECT, name="The host of this service")
         for slug, name in (
             ("north-fell", "North Fell"),
@@ -132,6 +133,12 @@ class History:
             self.mara.feeds.allow(f"{PROVIDER}/{slug}", "meters@tarnwick.example")
         self.mara.quotas.grant(PROVIDER, "processors", Decimal(4000), label="north-fell and south-quay")
         self.mara.quotas.grant(PROVIDER, "storage", Decimal(1_200_000), label="north-fell and south-quay")
+
+    def _join(self, inviter: Client, organisation: str, email: str, name: str, role: Role) -> None:
+        """Invite somebody, who accepts."""
+        invited = inviter.invitations.create(organisation, email=email, role=role)
+        with Client(self.url) as anybody:
+            anybody.invitations.accept(invited.secret or "", name=name, password=PASSWORD)
 
     def organisations(self) -> None:
         """Resellers and tenants with their people, projects and quotas, and tax rates."""
@@ -148,8 +155,10 @@ class History:
                     billing_zone=each.zone,
                 )
             )
-            for email, name, role in each.members:
-                signer.members.add(each.slug, email=email, name=name, password=PASSWORD, role=role)
+            for index, (email, name, role) in enumerate(each.members):
+                # The seller invites the first; the organisation invites the others itself.
+                inviter = self.signed_in(each.members[0][0]) if index else signer
+                self._join(inviter, each.slug, email, name, role)
             for slug, name, cost_centre in each.projects:
                 signer.organisations.create_project(each.slug, slug=slug, name=name, cost_centre=cost_centre)
             processors, storage = each.quota

@@ -34,7 +34,7 @@ def _people(domain: str, *people: tuple[str, str, Role]) -> tuple[tuple[str, str
 _ADMIN, _FINANCE, _VIEWER = Role.ADMINISTRATOR, Role.FINANCE, Role.VIEWER
 
 TARNWICK_MEMBERS = _people(
-    "tarnwick", ("finn", "Finn Ashdown", _FINANCE), ("oda", "Oda Birk", _VIEWER), ("meters", "Metering", _VIEWER)
+    "tarnwick", ("finn", "Finn Ashdown", _FINANCE), ("oda", "Oda Birk", _VIEWER), ("meters", "Metering", Role.SENDER)
 )
 
 ORGANISATIONS = (

@@ -22,6 +22,7 @@ datadir={data}/mysql
 socket={data}/db.sock
 pid-file={data}/db.pid
 log-error={data}/db.log
+tmpdir={data}/tmp
 skip-networking
 character-set-server=utf8mb4
 collation-server=utf8mb4_general_ci
@@ -130,6 +131,10 @@ def start_private_database(data: Path, *, pool_mib: int = 512, fast: bool = Fals
         return PrivateDatabase(data, running, adopted=True)
     account = _account()
     _hand_over(data, account)
+    # Of its own: a server that starts clears its directory of what looks like temporary tables, others' too.
+    (data / "tmp").mkdir(mode=0o700, exist_ok=True)
+    if account is not None:
+        shutil.chown(data / "tmp", account)
     (data / "db.cnf").write_text(_CONFIG.format(data=data, pool=pool_mib))
     user = [f"--user={account}"] if account else []
     if not (data / "mysql" / "mysql").exists():
@@ -147,7 +152,7 @@ def start_private_database(data: Path, *, pool_mib: int = 512, fast: bool = Fals
             check=False,
         )
         if made.returncode:
-            raise DatabaseFailed(f"the database could not be initialised: {(made.stderr or made.stdout)[-800:]}")
+            raise DatabaseFailed(f"the database could not be initialised: {_log_tail(data) or made.stderr[-800:]}")
     extra = ["--innodb-flush-log-at-trx-commit=0", "--skip-innodb-doublewrite", "--innodb-log-file-size=64M"]
     with (data / "db.out").open("ab") as out:
         process = subprocess.Popen(
@@ -204,6 +209,12 @@ def _running(data: Path) -> int | None:
     return None
 
 
+def _log_tail(data: Path) -> str:
+    """The end of the server's log."""
+    log = data / "db.log"
+    return log.read_text(errors="replace")[-1500:] if log.exists() else ""
+
+
 def _wait_until_ready(data: Path, pid: int, seconds: float = 60) -> None:
     deadline = time.monotonic() + seconds
     while time.monotonic() < deadline:
@@ -215,8 +226,7 @@ def _wait_until_ready(data: Path, pid: int, seconds: float = 60) -> None:
                 return
         except (OSError, pymysql.err.OperationalError):
             if not _alive(pid):
-                log = data / "db.log"
-                tail = log.read_text(errors="replace")[-1500:] if log.exists() else "no log was written"
-                raise DatabaseFailed(f"the database did not start; its log {log} ends: {tail}") from None
+                tail = _log_tail(data) or "no log was written"
+                raise DatabaseFailed(f"the database did not start; its log {data}/db.log ends: {tail}") from None
             time.sleep(0.05)
     raise DatabaseFailed(f"the database did not answer within {seconds:.0f} s; look at {data}/db.log")

@@ -23,6 +23,8 @@ class OrganisationRow(Base):
     segment: Mapped[str | None] = mapped_column(String(60))
     cost_centre: Mapped[str | None] = mapped_column(String(60))
     created_at: Mapped[datetime] = mapped_column(Moment)
+    members_version: Mapped[int] = mapped_column(default=0)
+    """Every decision about its members writes it, so that they queue."""
 
 
 class ParentEdgeRow(Base):

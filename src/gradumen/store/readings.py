@@ -40,7 +40,10 @@ class DeliveryRow(Base):
     __table_args__ = (Index("ix_deliveries_feed_id_id", "feed_id", "id"),)
 
     id: Mapped[int] = mapped_column(BigInteger, primary_key=True, autoincrement=True)
+    public_id: Mapped[UUID] = mapped_column(unique=True)
+    """What it is called outside: ``id`` would count all that comes in, from everybody."""
     feed_id: Mapped[int] = mapped_column(ForeignKey("feeds.id", ondelete="RESTRICT"))
+    sent_by: Mapped[UUID | None] = mapped_column(ForeignKey("users.id", ondelete="RESTRICT"))
     received_at: Mapped[datetime] = mapped_column(Moment)
     accepted: Mapped[int]
     known: Mapped[int]

@@ -1,6 +1,7 @@
 """All tables, so that Alembic and tests see them at once."""
 
 from gradumen.store import (
+    audit_entries,
     billing,
     catalogue,
     clock,
@@ -15,6 +16,7 @@ from gradumen.store.columns import Base
 
 __all__ = [
     "Base",
+    "audit_entries",
     "billing",
     "catalogue",
     "clock",

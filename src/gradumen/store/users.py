@@ -24,16 +24,51 @@ class MemberRow(Base):
     user_id: Mapped[UUID] = mapped_column(ForeignKey("users.id", ondelete="RESTRICT"), primary_key=True)
     organisation_id: Mapped[UUID] = mapped_column(ForeignKey("organisations.id", ondelete="RESTRICT"), primary_key=True)
     role: Mapped[str] = mapped_column(ascii_text(16))
+    disabled_at: Mapped[datetime | None] = mapped_column(Moment)
+    """Since when the membership rests: it gives no rights, its tokens and it itself are kept."""
+
+
+class InvitationRow(Base):
+    """An offer of membership to one address; ``hash`` is the SHA-256 of what its link carries."""
+
+    __tablename__ = "invitations"
+
+    id: Mapped[UUID] = mapped_column(primary_key=True)
+    organisation_id: Mapped[UUID] = mapped_column(ForeignKey("organisations.id", ondelete="RESTRICT"))
+    email: Mapped[str] = mapped_column(String(190))
+    role: Mapped[str] = mapped_column(ascii_text(16))
+    hash: Mapped[str] = mapped_column(ascii_text(64), unique=True)
+    invited_by: Mapped[UUID] = mapped_column(ForeignKey("users.id", ondelete="RESTRICT"))
+    invited_from: Mapped[UUID] = mapped_column(ForeignKey("organisations.id", ondelete="RESTRICT"))
+    created_at: Mapped[datetime] = mapped_column(Moment)
+    expires_at: Mapped[datetime] = mapped_column(Moment)
+    accepted_at: Mapped[datetime | None] = mapped_column(Moment)
+    withdrawn_at: Mapped[datetime | None] = mapped_column(Moment)
+
+
+class PasswordResetRow(Base):
+    """A link by which a user sets a new password, once; ``hash`` is the SHA-256 of what it carries."""
+
+    __tablename__ = "password_resets"
+
+    hash: Mapped[str] = mapped_column(ascii_text(64), primary_key=True)
+    user_id: Mapped[UUID] = mapped_column(ForeignKey("users.id", ondelete="RESTRICT"))
+    made_by: Mapped[UUID] = mapped_column(ForeignKey("users.id", ondelete="RESTRICT"))
+    expires_at: Mapped[datetime] = mapped_column(Moment)
+    used_at: Mapped[datetime | None] = mapped_column(Moment)
 
 
 class SessionRow(Base):
-    """A signed-in browser; ``id`` is the SHA-256 of the cookie."""
+    """A signed-in browser; ``id`` is the SHA-256 of the cookie, ``agent`` what the browser calls itself."""
 
     __tablename__ = "sessions"
 
     id: Mapped[str] = mapped_column(ascii_text(64), primary_key=True)
     user_id: Mapped[UUID] = mapped_column(ForeignKey("users.id", ondelete="RESTRICT"))
     csrf: Mapped[str] = mapped_column(ascii_text(64))
+    started_at: Mapped[datetime] = mapped_column(Moment)
+    address: Mapped[str] = mapped_column(String(60))
+    agent: Mapped[str] = mapped_column(String(200))
     expires_at: Mapped[datetime] = mapped_column(Moment)
 
 

@@ -16,6 +16,7 @@ from gradumen.core.permissions import Right
 from gradumen.store.organisations import OrganisationRow
 from gradumen.store.subscriptions import AssignmentRuleRow, SubscriptionRow
 from gradumen.store.unit_of_work import use_case
+from gradumen.usecases.audit_entries import record
 from gradumen.usecases.published import load_published
 from gradumen.usecases.scope import Caller, Scope, get_organisation, get_project, load_scope
 from gradumen.usecases.supply_lines import months_since
@@ -50,8 +51,11 @@ def load_rules(tx: Session, organisations: Iterable[UUID]) -> dict[UUID, list[As
 
 @use_case
 def list_assignment_rules(tx: Session, caller: Caller, *, organisation: str) -> list[Rule]:
-    """The rules of an organisation, in the order in which they are looked at."""
-    owner = get_organisation(tx, load_scope(tx, caller), organisation)
+    """The rules of an organisation, in the order in which they are looked at; for its members and its seller's."""
+    scope = load_scope(tx, caller)
+    owner = get_organisation(tx, scope, organisation)
+    if not scope.is_member(owner.id):
+        _require(scope, owner, Right.READ)
     rows = tx.execute(
         select(AssignmentRuleRow, SubscriptionRow.name)
         .join(SubscriptionRow, SubscriptionRow.id == AssignmentRuleRow.subscription_id)
@@ -102,6 +106,7 @@ def set_assignment_rule(
     if ends_on is not None and ends_on <= starts_on:
         raise Invalid(f"ends_on {ends_on} must be after starts_on {starts_on}", field="ends_on", value=ends_on)
     row = _find(tx, owner, slug)
+    before = None if row is None else {"position": row.position, "conditions": row.conditions}
     earliest = starts_on if row is None else min(starts_on, row.starts_on)
     if row is None:
         row = AssignmentRuleRow(id=uuid4(), organisation_id=owner.id, slug=slug_of(slug, field="slug"))
@@ -110,6 +115,9 @@ def set_assignment_rule(
     row.conditions = checked
     tx.flush()
     touch_months(tx, owner.id, months_since(earliest, scope.now.date()))
+    after = {"subscription": target.name, "position": position, "starts_on": starts_on, "conditions": checked}
+    seller = scope.tree.parents.get(owner.id, owner.id)
+    record(tx, caller, "assignment rule set", seller, row.slug, concerns=owner.id, before=before, after=after)
     return _view(owner, row, target.name)
 
 
@@ -122,6 +130,8 @@ def delete_assignment_rule(tx: Session, caller: Caller, *, organisation: str, sl
     row = _find(tx, owner, slug)
     if row is not None:
         touch_months(tx, owner.id, months_since(row.starts_on, scope.now.date()))
+        seller = scope.tree.parents.get(owner.id, owner.id)
+        record(tx, caller, "assignment rule deleted", seller, row.slug, concerns=owner.id)
         tx.delete(row)
 
 
@@ -133,7 +143,7 @@ def _find(tx: Session, owner: OrganisationRow, slug: str) -> AssignmentRuleRow |
     ).first()
 
 
-def _require(scope: Scope, owner: OrganisationRow) -> None:
+def _require(scope: Scope, owner: OrganisationRow, right: Right = Right.MANAGE_SUBSCRIPTIONS) -> None:
     """The direct seller decides which subscription takes what."""
-    if not scope.may(Right.MANAGE_SUBSCRIPTIONS, scope.tree.parents.get(owner.id, owner.id)):
-        raise Forbidden(right=Right.MANAGE_SUBSCRIPTIONS, organisation=f"{owner.slug}'s seller")
+    if not scope.is_member(scope.tree.parents.get(owner.id, owner.id), right):
+        raise Forbidden(right=right, organisation=f"{owner.slug}'s seller")

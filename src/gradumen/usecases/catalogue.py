@@ -34,6 +34,7 @@ from gradumen.store.catalogue import (
 from gradumen.store.organisations import OrganisationRow, Tree
 from gradumen.store.subscriptions import SubscriptionRow, SupplyLineRow
 from gradumen.store.unit_of_work import use_case
+from gradumen.usecases.audit_entries import record
 from gradumen.usecases.card_choice import check_rules
 from gradumen.usecases.catalogue_changes import Change, change_of, differences
 from gradumen.usecases.derived_cards import expand, find_card, followers, leave_draft
@@ -42,6 +43,9 @@ from gradumen.usecases.published import Published, add_service, load_published, 
 from gradumen.usecases.scope import Caller, get_organisation, load_scope
 from gradumen.usecases.supply_lines import months_since
 from gradumen.usecases.usage import touch_months
+
+MOST_RECORDED = 50
+"""Differences of a version that the record lists; the versions themselves have all."""
 
 
 class Document(Protocol):
@@ -91,7 +95,12 @@ def publish(tx: Session, caller: Caller, organisation: str, documents: Sequence[
     seller = get_organisation(tx, scope, organisation)
     scope.require(Right.MANAGE_CATALOGUE, seller)
     lock_catalogue(tx)
-    return _Publishing(tx, seller, scope.tree, scope.now.date(), caller, load_published(tx)).run(documents)
+    changes = _Publishing(tx, seller, scope.tree, scope.now.date(), caller, load_published(tx)).run(documents)
+    for each in changes:
+        if each.change != "unchanged":
+            after = {"version": each.version, "differences": each.differences[:MOST_RECORDED]}
+            record(tx, caller, "catalogue published", seller.id, f"{each.kind} {each.slug}", after=after)
+    return changes
 
 
 class _Publishing:

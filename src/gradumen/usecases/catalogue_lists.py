@@ -1,5 +1,6 @@
 """Rate cards as their viewers see them, and what differs between versions."""
 
+from collections.abc import Collection, Mapping
 from dataclasses import dataclass
 from datetime import date
 from typing import Any
@@ -15,14 +16,14 @@ from gradumen.store.organisations import OrganisationRow
 from gradumen.store.subscriptions import SupplyLineRow
 from gradumen.store.unit_of_work import use_case
 from gradumen.usecases.catalogue_changes import differences
-from gradumen.usecases.plan_lists import PublishedForm, plan_versions
+from gradumen.usecases.plan_lists import PublishedForm, plan_versions, seen_plans
 from gradumen.usecases.published import stored_versions
 from gradumen.usecases.scope import Caller, load_scope
 
 
 @dataclass(frozen=True, slots=True)
 class RateCard:
-    """A rate card of a seller, or one that prices a purchase of the viewer's."""
+    """A rate card of a seller, or one that prices a purchase of the viewer's; to a buyer ``buyers`` is not told."""
 
     id: UUID
     seller: str
@@ -55,7 +56,10 @@ def list_rate_cards(tx: Session, caller: Caller) -> list[RateCard]:
         .where(RateCardRow.organisation_id.in_(own) | RateCardRow.id.in_(bought))
         .order_by(OrganisationRow.slug, RateCardRow.slug)
     )
-    return [_card(tx, row, seller, scope.now.date()) for row, seller in rows]
+    plans = seen_plans(tx, scope)
+    return [
+        _card(tx, row, seller, scope.now.date(), None if row.organisation_id in own else plans) for row, seller in rows
+    ]
 
 
 @use_case
@@ -79,16 +83,36 @@ def _rate_card(tx: Session, caller: Caller, *, seller: str, slug: str) -> RateCa
     if found is not None:
         row = found[0]
         bought = select(SupplyLineRow.id).where(SupplyLineRow.rate_card_id == row.id, SupplyLineRow.buyer_id.in_(own))
-        if row.organisation_id in own or tx.scalars(bought.limit(1)).first() is not None:
-            return _card(tx, row, found[1], scope.now.date())
+        if row.organisation_id in own:
+            return _card(tx, row, found[1], scope.now.date(), None)
+        if tx.scalars(bought.limit(1)).first() is not None:
+            return _card(tx, row, found[1], scope.now.date(), seen_plans(tx, scope))
     raise NotFound("rate card", f"{seller[:70]}/{slug[:70]}")
 
 
-def _card(tx: Session, row: RateCardRow, seller: str, today: date) -> RateCard:
+def _card(tx: Session, row: RateCardRow, seller: str, today: date, plans: set[str] | None) -> RateCard:
+    """A card for its seller's members (``plans`` is None), or for a buyer who sees those plans."""
     versions = stored_versions(tx, row)
     current = max((v.starts_on for v in versions if v.starts_on <= today), default=None)
-    views = [RateCardVersionView(v.number, v.starts_on, v.starts_on == current, v.document) for v in versions]
-    return RateCard(row.id, seller, row.slug, row.name, row.currency, read_buyers(row.buyers).words, views)
+    views = [
+        RateCardVersionView(
+            v.number, v.starts_on, v.starts_on == current, v.document if plans is None else for_buyer(v.document, plans)
+        )
+        for v in versions
+    ]
+    buyers = read_buyers(row.buyers).words if plans is None else ""
+    return RateCard(row.id, seller, row.slug, row.name, row.currency, buyers, views)
+
+
+BUYER_SEES = ("rate-card", "name", "currency", "starts-on", "rates", "discounts", "at-renewal")
+"""What a buyer sees of a card: its prices and what binds it, never whom else it is for nor what it is made from."""
+
+
+def for_buyer(form: Mapping[str, Any], plans: Collection[str]) -> dict[str, Any]:
+    """A version as a buyer sees it, with the fees of the plans that it sees."""
+    shown = {name: form[name] for name in BUYER_SEES if name in form}
+    shown["rates"] = [rate for rate in shown["rates"] if "fee" not in rate or rate["fee"].partition("/")[0] in plans]
+    return shown
 
 
 @dataclass(frozen=True, slots=True)

@@ -9,6 +9,7 @@ from gradumen.core.errors import Forbidden, Invalid
 from gradumen.core.permissions import Right, may
 from gradumen.store.clock import BusinessClockRow
 from gradumen.store.unit_of_work import use_case
+from gradumen.usecases.audit_entries import record
 from gradumen.usecases.scope import Caller, business_now, load_scope
 
 
@@ -50,4 +51,7 @@ def set_clock(tx: Session, caller: Caller, *, to: datetime | None, held: bool, a
         row.held_at = moment if held else None
         row.offset_seconds = 0 if held else int((moment - caller.at).total_seconds())
     tx.flush()
+    root = next(root for root in roots if root in caller.roles)
+    after = {"to": None if to is None else to.isoformat(), "held": held}
+    record(tx, caller, "clock set", root, "the business clock", after=after)
     return ClockState(business_now(tx, caller.at), row.held_at is not None)

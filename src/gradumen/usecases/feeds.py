@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass
 from datetime import datetime
+from uuid import UUID
 
 from sqlalchemy import select
 from sqlalchemy.dialects.mysql import insert
@@ -15,6 +16,7 @@ from gradumen.store.organisations import OrganisationRow
 from gradumen.store.readings import DeliveryRow, FeedRow, FeedSenderRow
 from gradumen.store.unit_of_work import use_case
 from gradumen.store.users import MemberRow, UserRow
+from gradumen.usecases.audit_entries import record
 from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
 
 
@@ -31,7 +33,7 @@ class Feed:
 class Delivery:
     """A batch that came in, with what became of its readings."""
 
-    id: int
+    id: UUID
     received_at: datetime
     accepted: int
     known: int
@@ -40,7 +42,7 @@ class Delivery:
 
 
 def get_feed(tx: Session, scope: Scope, path: str) -> tuple[FeedRow, OrganisationRow]:
-    """The feed of a path ``organisation/feed``, for those who see its organisation or may send to it.
+    """The feed of a path ``organisation/feed``, for members of its organisation and those who may send to it.
 
     Raises:
         NotFound: not there or not in scope.
@@ -53,13 +55,13 @@ def get_feed(tx: Session, scope: Scope, path: str) -> tuple[FeedRow, Organisatio
     ).first()
     if found is not None:
         feed, owner = found
-        if owner.id in scope.seen or may_send(tx, scope, feed):
+        if scope.is_member(owner.id) or may_send(tx, scope, feed):
             return feed, owner
     raise NotFound("feed", path[:140])
 
 
 def may_send(tx: Session, scope: Scope, feed: FeedRow) -> bool:
-    """Whether the caller may send to a feed: by its own right there, or from above."""
+    """Whether the caller may send to a feed: by its role in the feed's organisation, or as one of its senders."""
     if scope.may(Right.SEND_READINGS, feed.organisation_id):
         return True
     return tx.get(FeedSenderRow, (feed.id, scope.caller.user_id)) is not None
@@ -84,24 +86,26 @@ def create_feed(tx: Session, caller: Caller, *, organisation: str, slug: str, na
             tx.add(row)
     except IntegrityError:
         raise Conflict(f"'{owner.slug}' has a feed '{slug}' already; choose another slug", field="slug") from None
+    record(tx, caller, "feed made", owner.id, f"{owner.slug}/{row.slug}", after={"name": row.name})
     return Feed(f"{owner.slug}/{row.slug}", row.name, [])
 
 
 @use_case
 def list_feeds(tx: Session, caller: Caller, *, organisation: str) -> list[Feed]:
-    """The feeds of an organisation, by slug."""
+    """The feeds of an organisation, by slug; for its own members."""
     scope = load_scope(tx, caller)
     owner = get_organisation(tx, scope, organisation)
+    scope.require_member(Right.READ, owner)
     rows = tx.scalars(select(FeedRow).where(FeedRow.organisation_id == owner.id).order_by(FeedRow.slug))
     return [Feed(f"{owner.slug}/{row.slug}", row.name, _senders(tx, row)) for row in rows]
 
 
 @use_case
 def allow_sender(tx: Session, caller: Caller, *, feed: str, email: str) -> Feed:
-    """Give a member of an organisation in scope the right to send to a feed; asking again changes nothing.
+    """Give a member of the feed's organisation the right to send to it; asking again changes nothing.
 
     Raises:
-        NotFound: no such user among those the caller sees.
+        NotFound: no such member.
     """
     scope = load_scope(tx, caller)
     row, owner = get_feed(tx, scope, feed)
@@ -109,24 +113,35 @@ def allow_sender(tx: Session, caller: Caller, *, feed: str, email: str) -> Feed:
     user = tx.scalars(
         select(UserRow)
         .join(MemberRow, MemberRow.user_id == UserRow.id)
-        .where(UserRow.email == email, MemberRow.organisation_id.in_(scope.seen))
+        .where(UserRow.email == email, MemberRow.organisation_id == owner.id)
     ).first()
     if user is None:
         raise NotFound("user", email[:100])
+    if tx.get(FeedSenderRow, (row.id, user.id)) is None:
+        record(tx, caller, "sender allowed", owner.id, f"{owner.slug}/{row.slug}", after={"sender": user.email})
     tx.execute(insert(FeedSenderRow).values(feed_id=row.id, user_id=user.id).prefix_with("IGNORE"))
     return Feed(f"{owner.slug}/{row.slug}", row.name, _senders(tx, row))
 
 
 @use_case
-def list_deliveries(tx: Session, caller: Caller, *, feed: str, before: int | None, limit: int) -> list[Delivery]:
-    """What a feed delivered, newest first, before an id."""
+def list_deliveries(tx: Session, caller: Caller, *, feed: str, before: UUID | None, limit: int) -> list[Delivery]:
+    """What a feed delivered, newest first, before a delivery; a sender sees its own.
+
+    Raises:
+        Invalid: ``before`` is none of these.
+    """
     scope = load_scope(tx, caller)
-    row, _ = get_feed(tx, scope, feed)
+    row, owner = get_feed(tx, scope, feed)
     query = select(DeliveryRow).where(DeliveryRow.feed_id == row.id).order_by(DeliveryRow.id.desc()).limit(limit)
+    if not scope.is_member(owner.id):
+        query = query.where(DeliveryRow.sent_by == caller.user_id)
     if before is not None:
-        query = query.where(DeliveryRow.id < before)
+        number = tx.scalar(select(DeliveryRow.id).where(DeliveryRow.feed_id == row.id, DeliveryRow.public_id == before))
+        if number is None:
+            raise Invalid(f"after '{before}' is no delivery of this feed", field="after", value=before)
+        query = query.where(DeliveryRow.id < number)
     return [
-        Delivery(each.id, each.received_at, each.accepted, each.known, each.refused, each.first_refusal)
+        Delivery(each.public_id, each.received_at, each.accepted, each.known, each.refused, each.first_refusal)
         for each in tx.scalars(query)
     ]
 

@@ -11,12 +11,14 @@ from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.orm import Session
 
 from gradumen.core.errors import Conflict, Invalid, NotFound
+from gradumen.core.exact import text
 from gradumen.core.periods import zone_of
 from gradumen.store.billing import ChargePartRow, ChargeRow, DocumentCounterRow, InvoiceLineRow, InvoiceRow
 from gradumen.store.catalogue import MeterRow, RateCardRow, RateCardVersionRow
 from gradumen.store.organisations import OrganisationRow, ProjectRow, zone_name
 from gradumen.store.readings import FeedRow, ReadingRow, SupersededReadingRow
 from gradumen.store.unit_of_work import use_case
+from gradumen.usecases.audit_entries import record
 from gradumen.usecases.bill_runs import require_billing
 from gradumen.usecases.charges import Line
 from gradumen.usecases.drafts import discard_drafts, lock_documents
@@ -80,7 +82,6 @@ class ExplainedCharge:
 class ReadingView:
     """A reading that a charge was made from."""
 
-    id: int
     feed: str
     source: str
     event_id: str
@@ -196,6 +197,10 @@ def issue_invoice(tx: Session, caller: Caller, *, invoice_id: UUID) -> Invoice:
     row.state, row.issued_at = "issued", scope.now
     row.invoice_date, row.due_date = today, today + TERMS
     tx.flush()
+    after = {"gross": f"{text(row.gross)} {row.currency}", "period": row.period, "buyer": row.parties["buyer"]["slug"]}
+    record(
+        tx, caller, f"{row.kind.replace('_', ' ')} issued", seller.id, row.number, concerns=row.buyer_id, after=after
+    )
     return _view(row, _lines(tx, row))
 
 
@@ -230,6 +235,8 @@ def discard_draft(tx: Session, caller: Caller, *, invoice_id: UUID) -> None:
     row = _get(tx, scope, invoice_id, lock=True)
     if row.state == "issued":
         raise Conflict(f"{row.number} is issued and stays; what was wrong goes on the next document as a correction")
+    before = {"net": f"{text(row.net)} {row.currency}", "period": row.period}
+    record(tx, caller, "draft discarded", seller.id, row.parties["buyer"]["slug"], before=before)
     discard_drafts(tx, seller.id, row.id)
 
 
@@ -266,14 +273,15 @@ def explain_charge(tx: Session, caller: Caller, *, charge_id: UUID) -> Explained
         service_start=charge.service_start,
         service_end=charge.service_end,
         evidence=charge.evidence,
-        explanation=charge.explanation,
+        # The numbers of attribute sets are for finding readings; they would count everybody's.
+        explanation={name: value for name, value in charge.explanation.items() if name != "attribute_sets"},
         parts=[ChargePart(slug, part.resource, part.day, part.quantity, part.amount) for part, slug in parts],
     )
 
 
 @use_case
 def list_charge_readings(tx: Session, caller: Caller, *, charge_id: UUID, after: int, limit: int) -> list[ReadingView]:
-    """The readings that a charge was made from, by id, after an id."""
+    """The readings that a charge was made from, in the order in which they came, after so many of them."""
     charge = _charge(tx, load_scope(tx, caller), charge_id)
     if charge.meter is None:
         return []
@@ -299,13 +307,13 @@ def list_charge_readings(tx: Session, caller: Caller, *, charge_id: UUID, after:
             ReadingRow.end_at > charge.service_start,
             ReadingRow.start_at > charge.service_start - timedelta(hours=24),
             SupersededReadingRow.key.is_(None),
-            ReadingRow.id > after,
         )
         .order_by(ReadingRow.id)
+        .offset(after)
         .limit(limit)
     )
     return [
-        ReadingView(row.id, feed, row.source, row.event_id, row.resource, row.start_at, row.end_at, row.quantity)
+        ReadingView(feed, row.source, row.event_id, row.resource, row.start_at, row.end_at, row.quantity)
         for row, feed in rows
     ]
 

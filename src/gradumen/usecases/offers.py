@@ -13,6 +13,7 @@ from sqlalchemy.orm import Session
 from gradumen.core.catalogue import Plan
 from gradumen.core.errors import Invalid, NotFound, NotOffered
 from gradumen.core.offers import Offer, read_offer, renamed
+from gradumen.core.permissions import Right
 from gradumen.core.rate_forms import Known
 from gradumen.store.catalogue import OfferRow, OfferVersionRow, PlanRow
 from gradumen.store.organisations import OrganisationRow, ProjectRow, Tree
@@ -254,19 +255,21 @@ class OfferView:
 
 @use_case
 def list_offers(tx: Session, caller: Caller, *, organisation: str) -> list[OfferView]:
-    """What a seller offers, by plan. Floors, being prices, are shown to its own members."""
+    """What a seller offers, by plan; for its own members.
+
+    Raises:
+        Forbidden: the caller is above the seller: its retail is its own.
+    """
     scope = load_scope(tx, caller)
     seller = get_organisation(tx, scope, organisation)
+    scope.require_member(Right.READ, seller)
     published = load_published(tx)
     offers, known = load_offers(tx, scope.tree, seller.id, published)
     found: list[OfferView] = []
     for (owner, slug), stored in sorted(offers.of.items(), key=lambda each: each[0][1]):
         if owner != seller.id:
             continue
-        form = dict(stored.form)
-        if seller.id not in scope.members_money():
-            form.pop("floors", None)
         may = offers.right(scope.tree, known, seller.id, slug).tiers
         lapsed = [tier for tier in stored.offer.tiers if tier not in may]
-        found.append(OfferView(seller.slug, slug, stored.version, stored.published_at, form, lapsed))
+        found.append(OfferView(seller.slug, slug, stored.version, stored.published_at, dict(stored.form), lapsed))
     return found

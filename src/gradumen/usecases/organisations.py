@@ -2,6 +2,7 @@
 
 import re
 from dataclasses import dataclass
+from datetime import datetime
 from uuid import UUID, uuid4
 
 from sqlalchemy import func, select
@@ -17,6 +18,7 @@ from gradumen.store.clock import BusinessClockRow
 from gradumen.store.organisations import BillingZoneRow, OrganisationRow, ParentEdgeRow, ProjectRow, zone_name
 from gradumen.store.unit_of_work import use_case
 from gradumen.store.users import MemberRow
+from gradumen.usecases.audit_entries import record, record_sign_in
 from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope, organisations_by_id
 from gradumen.usecases.users import add_user
 
@@ -112,7 +114,8 @@ def set_up_provider(
     email: str,
     user_name: str,
     password: str,
-    at: object,
+    at: datetime,
+    address: str,
 ) -> UUID:
     """Make the provider, root of the tree, and its first administrator; only while there is none.
 
@@ -136,6 +139,8 @@ def set_up_provider(
     )
     user = add_user(tx, email=email, name=user_name, password=password)
     tx.add(MemberRow(user_id=user.id, organisation_id=row.id, role=Role.ADMINISTRATOR))
+    tx.flush()
+    record_sign_in(tx, "set up", row.id, row.slug, at=at, user=user.id, address=address)
     return row.id
 
 
@@ -192,6 +197,8 @@ def create_organisation(
         )
     )
     tx.flush()
+    after = {"type": type, "name": row.name, "country": country, "currency": currency, "billing_zone": billing_zone}
+    record(tx, caller, "organisation made", seller.id, row.slug, concerns=row.id, after=after)
     return _view(tx, load_scope(tx, caller), row, {seller.id: seller})
 
 
@@ -211,7 +218,10 @@ def set_segment(tx: Session, caller: Caller, *, organisation: str, segment: str 
     seller = scope.tree.parents.get(row.id)
     if seller is None or not scope.may(Right.MANAGE_ORGANISATIONS, seller):
         raise Forbidden(right=Right.MANAGE_ORGANISATIONS, organisation=f"{row.slug}'s seller")
-    row.segment = _segment(segment)
+    before, row.segment = row.segment, _segment(segment)
+    if row.segment != before:
+        changes = {"segment": before}, {"segment": row.segment}
+        record(tx, caller, "segment set", seller, row.slug, before=changes[0], after=changes[1])
     tx.flush()
     return _view(tx, scope, row, organisations_by_id(tx, {seller} & scope.seen))
 
@@ -258,7 +268,7 @@ def _view(tx: Session, scope: Scope, row: OrganisationRow, known: dict[UUID, Org
         row.currency,
         zone,
         row.cost_centre,
-        row.segment if shown else None,
+        row.segment if parent is not None and scope.is_member(parent) else None,
         shown,
         scope.role(row.id),
     )
@@ -288,6 +298,8 @@ def create_project(
             tx.add(row)
     except IntegrityError:
         raise Conflict(f"'{owner.slug}' has a project '{slug}' already; choose another slug", field="slug") from None
+    acting = next(each for each in scope.tree.chain(owner.id) if scope.is_member(each, Right.MANAGE_ORGANISATIONS))
+    record(tx, caller, "project made", acting, f"{owner.slug}/{row.slug}", concerns=owner.id, after={"name": row.name})
     return Project(row.id, owner.slug, row.slug, row.name, row.cost_centre)
 
 

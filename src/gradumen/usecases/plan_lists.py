@@ -59,15 +59,15 @@ class _Seen:
 
 def _seen_plans(tx: Session, scope: Scope, published: Published) -> dict[tuple[str, str], _Seen]:
     """What a caller sees of plans, by seller and slug."""
-    members = list(scope.caller.roles)
+    members = list(scope.members_of())
     chains = {each for member in members for each in scope.tree.chain(member)}
-    known = organisations_by_id(tx, chains | {owner for owner in published.owners.values() if owner in scope.seen})
+    known = organisations_by_id(tx, chains)
     offers = Offers(tx, chains, published)
     having = _subscribed(tx, members)
     found: dict[tuple[str, str], _Seen] = {}
     for slug, plan in published.plans.items():
         owner = published.owners["plan", slug]
-        if owner in scope.seen:
+        if owner in members:
             found[known[owner].slug, slug] = _Seen(known[owner].slug, None)
         for member in members:
             if owner == member or owner not in scope.tree.chain(member):
@@ -89,6 +89,11 @@ def _seen_plans(tx: Session, scope: Scope, published: Published) -> dict[tuple[s
     return found
 
 
+def seen_plans(tx: Session, scope: Scope) -> set[str]:
+    """The slugs of the plans that a caller may order, has, sells or owns."""
+    return {slug for _, slug in _seen_plans(tx, scope, load_published(tx))}
+
+
 def _subscribed(tx: Session, organisations: list[UUID]) -> dict[tuple[UUID, str], set[str]]:
     """The tiers that organisations have, by organisation and plan."""
     found: dict[tuple[UUID, str], set[str]] = {}
@@ -104,7 +109,7 @@ def _subscribed(tx: Session, organisations: list[UUID]) -> dict[tuple[UUID, str]
 
 @use_case
 def list_services(tx: Session, caller: Caller) -> list[PublishedForm]:
-    """Services of the caller's own, of those below it, and of plans that it sees, by slug."""
+    """Services of the caller's own, and of plans that it sees, by slug; never those of somebody below it."""
     scope = load_scope(tx, caller)
     published = load_published(tx)
     seen = {slug for _, slug in _seen_plans(tx, scope, published)}
@@ -112,7 +117,7 @@ def list_services(tx: Session, caller: Caller) -> list[PublishedForm]:
     rows = tx.execute(
         select(ServiceRow, ServiceVersionRow)
         .join(ServiceVersionRow)
-        .where(ServiceRow.organisation_id.in_(scope.seen) | ServiceRow.slug.in_(used))
+        .where(ServiceRow.organisation_id.in_(scope.members_of()) | ServiceRow.slug.in_(used))
         .order_by(ServiceRow.slug, ServiceVersionRow.number)
     )
     newest: dict[str, PublishedForm] = {}

@@ -14,6 +14,8 @@ from gradumen.store.organisations import OrganisationRow
 from gradumen.store.subscriptions import SubscriptionRow, SupplyLineRow
 from gradumen.store.unit_of_work import use_case
 from gradumen.usecases.catalogue_changes import differences
+from gradumen.usecases.catalogue_lists import for_buyer
+from gradumen.usecases.plan_lists import seen_plans
 from gradumen.usecases.scope import Caller, load_scope, organisations_by_id
 
 
@@ -51,6 +53,7 @@ def list_price_changes(tx: Session, caller: Caller) -> list[PriceChange]:
         concerned.setdefault((line.buyer_id, card.id), set()).add(line.subscription_id)
     cards = {card.id: (card, seller.slug) for _, card, seller in lines}
     names = organisations_by_id(tx, set(own))
+    plans = seen_plans(tx, scope)
     versions: dict[UUID, list[RateCardVersionRow]] = {}
     for row in tx.scalars(
         select(RateCardVersionRow)
@@ -74,7 +77,11 @@ def list_price_changes(tx: Session, caller: Caller) -> list[PriceChange]:
                         after.starts_on,
                         after.published_at,
                         len(subscriptions),
-                        [each for each in differences(before.document, after.document) if _is_price(each["path"])],
+                        [
+                            each
+                            for each in differences(for_buyer(before.document, plans), for_buyer(after.document, plans))
+                            if _is_price(each["path"])
+                        ],
                     )
                 )
     return sorted(found, key=lambda each: (each.starts_on, each.buyer, each.rate_card))

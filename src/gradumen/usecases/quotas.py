@@ -15,6 +15,7 @@ from gradumen.core.quotas import MEASURE_UNITS, Holding, Measure, check_grant
 from gradumen.store.organisations import OrganisationRow, ProjectRow
 from gradumen.store.quotas import QuotaRow
 from gradumen.store.unit_of_work import use_case
+from gradumen.usecases.audit_entries import record
 from gradumen.usecases.published import load_published
 from gradumen.usecases.quota_rows import absent_quota, lock_quota
 from gradumen.usecases.scope import Caller, get_organisation, get_project, load_scope
@@ -116,6 +117,7 @@ def grant_quota(
             f"this quota is at version {row.version - 1}, you changed {version}; look again and repeat",
             version=row.version - 1,
         )
+    before = _values(row)
     wanted_reservation = row.reservation if reservation is None else reservation
     name = f"{holder.slug}/{target.slug}" if target else holder.slug
     taker = replace(_holding(tx, name, row), reservation=wanted_reservation, factor=factor or row.factor)
@@ -131,7 +133,19 @@ def grant_quota(
     if label is not None:
         row.label = name_of(label, field="label") if label else None
     tx.flush()
+    after = _values(row)
+    if after != before:
+        acting = next(
+            each for each in scope.tree.chain(giver_id or holder.id) if scope.is_member(each, Right.MANAGE_QUOTAS)
+        )
+        record(tx, caller, "quota set", acting, f"{name}: {measure}", concerns=holder.id, before=before, after=after)
     return _view(tx, holder.slug, target.slug if target else None, row)
+
+
+def _values(row: QuotaRow) -> dict[str, str | None]:
+    """What of a quota is set by hand, as text."""
+    figures = {"limit": row.limit_value, "reservation": row.reservation, "factor": row.factor}
+    return {**{key: None if value is None else text(value) for key, value in figures.items()}, "label": row.label}
 
 
 def _check_subscribed(tx: Session, holder: OrganisationRow, measure: Measure, limit: Decimal, today: date) -> None:

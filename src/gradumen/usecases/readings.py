@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Any
-from uuid import UUID
+from uuid import UUID, uuid4
 
 from sqlalchemy import select, tuple_
 from sqlalchemy.dialects.mysql import insert
@@ -48,7 +48,7 @@ class Outcome:
 class DeliveryOutcome:
     """What became of a batch."""
 
-    delivery_id: int
+    delivery_id: UUID
     outcomes: list[Outcome]
 
     def count(self, status: str) -> int:
@@ -87,14 +87,23 @@ def send_readings(tx: Session, caller: Caller, *, feed: str, items: Sequence[Rea
         raise Forbidden(right=Right.SEND_READINGS, organisation=owner.slug)
     outcomes: dict[int, Outcome] = {index: item for index, item in enumerate(items) if isinstance(item, Outcome)}
     checked = _check(tx, scope, row, items, outcomes)
-    delivery = DeliveryRow(feed_id=row.id, received_at=caller.at, accepted=0, known=0, refused=0, first_refusal=None)
+    delivery = DeliveryRow(
+        public_id=uuid4(),
+        feed_id=row.id,
+        sent_by=caller.user_id,
+        received_at=caller.at,
+        accepted=0,
+        known=0,
+        refused=0,
+        first_refusal=None,
+    )
     tx.add(delivery)
     tx.flush()
     fresh = _sift(tx, delivery.id, checked, outcomes)
     _write(tx, row, delivery.id, fresh)
     for each in fresh:
         outcomes[each.index] = Outcome(each.reading.id, ACCEPTED)
-    result = DeliveryOutcome(delivery.id, [outcomes[index] for index in range(len(items))])
+    result = DeliveryOutcome(delivery.public_id, [outcomes[index] for index in range(len(items))])
     delivery.accepted, delivery.known = result.count(ACCEPTED), result.count(KNOWN)
     delivery.refused = result.count(REFUSED)
     delivery.first_refusal = next((o.reason[:500] for o in result.outcomes if o.reason and o.status == REFUSED), None)

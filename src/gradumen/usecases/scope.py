@@ -8,21 +8,23 @@ from uuid import UUID
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from gradumen.core.errors import Forbidden, NotFound
-from gradumen.core.permissions import Right, Role, may
+from gradumen.core.errors import Forbidden, NeedsPassword, NotFound
+from gradumen.core.permissions import FROM_ABOVE, Right, Role, may
 from gradumen.store.clock import BusinessClockRow
 from gradumen.store.organisations import OrganisationRow, ProjectRow, Tree, load_tree
 
 
 @dataclass(frozen=True, slots=True)
 class Caller:
-    """A signed-in user or program: its roles, and the real time of the call."""
+    """A signed-in user or program: its roles, the real time of the call, by which token and from where it came."""
 
     user_id: UUID
     email: str
     name: str
     roles: Mapping[UUID, Role]
     at: datetime
+    token_id: UUID | None = None
+    address: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -43,9 +45,14 @@ class Scope:
         return None
 
     def may(self, right: Right, organisation: UUID) -> bool:
-        """Whether the caller has a right for an organisation that it sees, there or from above."""
-        chain = self.tree.chain(organisation)
-        return any(may(self.caller.roles[each], right) for each in chain if each in self.caller.roles)
+        """Whether the caller has a right for an organisation: as its member, structure and quotas from above too."""
+        if right in FROM_ABOVE:
+            return any(self.is_member(each, right) for each in self.tree.chain(organisation))
+        return self.is_member(organisation, right)
+
+    def is_member(self, organisation: UUID, right: Right = Right.READ) -> bool:
+        """Whether the caller is a member of the organisation itself, with a role that has the right."""
+        return organisation in self.caller.roles and may(self.caller.roles[organisation], right)
 
     def require(self, right: Right, organisation: OrganisationRow) -> None:
         """Check a right.
@@ -56,14 +63,37 @@ class Scope:
         if not self.may(right, organisation.id):
             raise Forbidden(right=right, organisation=organisation.slug)
 
+    def require_member(self, right: Right, organisation: OrganisationRow) -> None:
+        """Check a right that only members of the organisation itself have, whatever somebody is above it.
+
+        Raises:
+            Forbidden: the organisation is seen, but this is its own.
+        """
+        if not self.is_member(organisation.id, right):
+            raise Forbidden(right=right, organisation=organisation.slug)
+
+    def members_of(self, right: Right = Right.READ) -> frozenset[UUID]:
+        """The organisations that the caller is a member of with a right."""
+        return frozenset(org for org, role in self.caller.roles.items() if may(role, right))
+
     def members_money(self) -> frozenset[UUID]:
         """The organisations whose own money the caller sees: only where it is a member itself."""
-        return frozenset(org for org, role in self.caller.roles.items() if may(role, Right.READ_MONEY))
+        return self.members_of(Right.READ_MONEY)
 
     def sees_link(self, seller: UUID, buyer: UUID) -> bool:
         """Whether the caller sees the money of a link: as a member of its seller or its buyer."""
         own = self.members_money()
         return seller in own or buyer in own
+
+
+def require_password(caller: Caller) -> None:
+    """Check that a person calls: tokens make neither members nor tokens.
+
+    Raises:
+        NeedsPassword: the caller is a program with a token.
+    """
+    if caller.token_id is not None:
+        raise NeedsPassword
 
 
 def business_now(tx: Session, real: datetime) -> datetime:
@@ -76,7 +106,8 @@ def load_scope(tx: Session, caller: Caller) -> Scope:
     """What the caller sees at this moment."""
     now = business_now(tx, caller.at)
     tree = load_tree(tx, now)
-    return Scope(caller, tree, frozenset(tree.below(caller.roles)), now)
+    readers = [org for org, role in caller.roles.items() if may(role, Right.READ)]
+    return Scope(caller, tree, frozenset(tree.below(readers)), now)
 
 
 def get_organisation(tx: Session, scope: Scope, slug: str) -> OrganisationRow:

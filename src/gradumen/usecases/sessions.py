@@ -11,10 +11,11 @@ from argon2.exceptions import InvalidHashError, VerificationError
 from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session
 
-from gradumen.core.errors import Forbidden, NotSignedIn, SlowDown
-from gradumen.core.permissions import Role
+from gradumen.core.errors import Forbidden, NotFound, NotSignedIn, SlowDown
+from gradumen.core.permissions import Role, least
 from gradumen.store.unit_of_work import UnitOfWork, use_case
 from gradumen.store.users import MemberRow, SessionRow, SignInFailureRow, TokenRow, UserRow
+from gradumen.usecases.audit_entries import memberships, record_sign_in
 from gradumen.usecases.scope import Caller
 
 HASHER = PasswordHasher(time_cost=2, memory_cost=19 * 1024, parallelism=1)
@@ -38,8 +39,29 @@ def digest(secret: str) -> str:
     return hashlib.sha256(secret.encode()).hexdigest()
 
 
+@dataclass(frozen=True, slots=True)
+class OpenSession:
+    """A session of a user: since when, from where and in what browser; ``current`` is the one that asks."""
+
+    id: str
+    started_at: datetime
+    expires_at: datetime
+    address: str
+    agent: str
+    current: bool
+
+
 def sign_in(
-    uow: UnitOfWork, *, email: str, password: str, address: str, at: datetime, free: int, longest: int, hours: int
+    uow: UnitOfWork,
+    *,
+    email: str,
+    password: str,
+    address: str,
+    agent: str,
+    at: datetime,
+    free: int,
+    longest: int,
+    hours: int,
 ) -> SignedIn:
     """Start a session.
 
@@ -52,14 +74,15 @@ def sign_in(
     subjects = [f"account {email.strip().lower()}"[:190], f"address {address}"[:190]]
     _check_pace(uow, subjects, at=at, free=free, longest=longest)
     known = _password_hash(uow, email)
-    right = _verify(known[1] if known else _DUMMY, password)
+    right = is_password(known[1] if known else _DUMMY, password)
     if known is None or not right:
-        _note_failure(uow, subjects, at=at)
+        _note_failure(uow, subjects, known[0] if known else None, email=email, address=address, at=at)
         raise NotSignedIn(WRONG)
-    return _start(uow, known[0], subjects[0], at=at, hours=hours)
+    return _start(uow, known[0], subjects[0], email=email, address=address, agent=agent, at=at, hours=hours)
 
 
-def _verify(stored: str, password: str) -> bool:
+def is_password(stored: str, password: str) -> bool:
+    """Whether a password is the one that was stored."""
     try:
         return HASHER.verify(stored, password)
     except (VerificationError, InvalidHashError):
@@ -90,18 +113,65 @@ def _password_hash(tx: Session, email: str) -> tuple[UUID, str] | None:
 
 
 @use_case
-def _note_failure(tx: Session, subjects: list[str], *, at: datetime) -> None:
+def _note_failure(
+    tx: Session, subjects: list[str], user: UUID | None, *, email: str, address: str, at: datetime
+) -> None:
     tx.execute(delete(SignInFailureRow).where(SignInFailureRow.at < at - _REMEMBERED * 4))
     tx.add_all(SignInFailureRow(subject=subject, at=at) for subject in subjects)
+    concerned: list[UUID | None] = [*memberships(tx, user)] if user else []
+    for organisation in concerned or [None]:
+        record_sign_in(tx, "sign-in failed", organisation, email.strip(), at=at, user=None, address=address)
 
 
 @use_case
-def _start(tx: Session, user_id: UUID, subject: str, *, at: datetime, hours: int) -> SignedIn:
+def _start(
+    tx: Session, user_id: UUID, subject: str, *, email: str, address: str, agent: str, at: datetime, hours: int
+) -> SignedIn:
     tx.execute(delete(SignInFailureRow).where(SignInFailureRow.subject == subject))
     tx.execute(delete(SessionRow).where(SessionRow.expires_at < at))
     signed = SignedIn(secrets.token_urlsafe(32), secrets.token_urlsafe(24), at + timedelta(hours=hours))
-    tx.add(SessionRow(id=digest(signed.secret), user_id=user_id, csrf=signed.csrf, expires_at=signed.expires_at))
+    tx.add(
+        SessionRow(
+            id=digest(signed.secret),
+            user_id=user_id,
+            csrf=signed.csrf,
+            started_at=at,
+            address=address[:60],
+            agent=agent[:200],
+            expires_at=signed.expires_at,
+        )
+    )
+    for organisation in memberships(tx, user_id):
+        record_sign_in(tx, "signed in", organisation, email.strip(), at=at, user=user_id, address=address)
     return signed
+
+
+@use_case
+def list_sessions(tx: Session, caller: Caller, *, secret: str | None) -> list[OpenSession]:
+    """The caller's sessions, the newest first.
+
+    Args:
+        secret: that of the session that asks.
+    """
+    own = digest(secret) if secret else ""
+    rows = tx.scalars(
+        select(SessionRow)
+        .where(SessionRow.user_id == caller.user_id, SessionRow.expires_at > caller.at)
+        .order_by(SessionRow.started_at.desc(), SessionRow.id)
+    )
+    return [OpenSession(row.id, row.started_at, row.expires_at, row.address, row.agent, row.id == own) for row in rows]
+
+
+@use_case
+def end_session(tx: Session, caller: Caller, *, session: str) -> None:
+    """End one of the caller's sessions; asking again changes nothing.
+
+    Raises:
+        NotFound: a program asks: sessions are of people.
+    """
+    if caller.token_id is not None:
+        raise NotFound("session", session[:8])
+    tx.execute(delete(SessionRow).where(SessionRow.id == session[:64], SessionRow.user_id == caller.user_id))
 
 
 @use_case
@@ -126,21 +196,25 @@ def caller_of_session(tx: Session, *, secret: str, csrf: str | None, unsafe: boo
     user = tx.get_one(UserRow, row.user_id)
     roles = {
         member.organisation_id: Role(member.role)
-        for member in tx.scalars(select(MemberRow).where(MemberRow.user_id == user.id))
+        for member in tx.scalars(select(MemberRow).where(MemberRow.user_id == user.id, MemberRow.disabled_at.is_(None)))
     }
     return Caller(user.id, user.email, user.name, roles, at), row.csrf
 
 
 @use_case
 def caller_of_token(tx: Session, *, token: str, at: datetime) -> Caller:
-    """The caller of a program's token: its user, with the token's role in the token's organisation only.
+    """The caller of a program's token: its user, in the token's organisation only.
+
+    It has the token's role there, or the user's own where that is less by now.
 
     Raises:
-        NotSignedIn: no such token, expired, withdrawn, or its user is no longer a member.
+        NotSignedIn: no such token, expired, withdrawn, or its user is no longer a member, or one at rest.
     """
     row = tx.scalars(select(TokenRow).where(TokenRow.hash == digest(token))).first()
     member = tx.get(MemberRow, (row.user_id, row.organisation_id)) if row else None
-    if row is None or row.revoked_at is not None or row.expires_at <= at or member is None:
+    over = row is None or row.revoked_at is not None or row.expires_at <= at
+    if row is None or over or member is None or member.disabled_at is not None:
         raise NotSignedIn("the token is not known, expired or withdrawn; make a new one")
     user = tx.get_one(UserRow, row.user_id)
-    return Caller(user.id, user.email, user.name, {row.organisation_id: Role(row.role)}, at)
+    role = least(Role(row.role), Role(member.role))
+    return Caller(user.id, user.email, user.name, {row.organisation_id: role}, at, row.id)

@@ -53,7 +53,7 @@ def period_so_far(tx: Session, caller: Caller, *, organisation: str, period: str
     """
     scope = load_scope(tx, caller)
     owner = get_organisation(tx, scope, organisation)
-    if not scope.may(Right.READ_MONEY, owner.id):
+    if not scope.members_money().intersection(scope.tree.chain(owner.id)):
         raise Forbidden(right=Right.READ_MONEY, organisation=owner.slug)
     below = scope.tree.below([owner.id])
     links = _visible_links(scope, below)

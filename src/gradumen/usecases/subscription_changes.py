@@ -7,17 +7,27 @@ from uuid import UUID
 
 from sqlalchemy.orm import Session
 
-from gradumen.core.errors import Forbidden, Invalid, NotFound
+from gradumen.core.errors import Invalid, NotFound
 from gradumen.core.permissions import Right
 from gradumen.store.catalogue import PlanVersionRow
 from gradumen.store.organisations import OrganisationRow, ProjectRow
 from gradumen.store.subscriptions import SubscriptionRow, SupplyLineRow
 from gradumen.store.unit_of_work import use_case
+from gradumen.usecases.audit_entries import record
 from gradumen.usecases.card_choice import choose_card
 from gradumen.usecases.offers import check_right
 from gradumen.usecases.published import Published, load_published, plan_of
 from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
-from gradumen.usecases.subscriptions import Subscription, accept_terms, get_to_change, plan_version_row, views
+from gradumen.usecases.subscriptions import (
+    Subscription,
+    accept_terms,
+    check_version,
+    get_to_change,
+    lock_seen,
+    plan_version_row,
+    record_change,
+    views,
+)
 from gradumen.usecases.supply_lines import (
     check_quantity,
     from_day,
@@ -66,6 +76,7 @@ def change_subscription(
     buyer = tx.get_one(OrganisationRow, row.organisation_id)
     if quantity is not None:
         check_quantity(quantity)
+    before = _held(tx, row, starts_on)
     moved = None if plan_version is None else plan_version_row(tx, row.plan_id, plan_version)
     for depth, lines in lines_by_depth(tx, row.id).items():
         changed = from_day(tx, lines, starts_on)
@@ -87,7 +98,16 @@ def change_subscription(
     tx.flush()
     if tier is not None or quantity is not None or moved is not None:
         check_tier_quotas(tx, scope, buyer, row, starts_on, published)
+    asked = {"tier": tier, "quantity": quantity, "paused": paused, "plan_version": plan_version, "choices": choices}
+    after = {"from": starts_on, **{key: value for key, value in asked.items() if value is not None}}
+    record_change(tx, scope, "subscription changed", row, before, after)
     return _changed(tx, scope, row, published)
+
+
+def _held(tx: Session, row: SubscriptionRow, day: date) -> dict[str, Any]:
+    """What a subscription is on a day, on its own link."""
+    held = [line for line in lines_by_depth(tx, row.id)[0] if line.starts_on <= day][-1]
+    return {"tier": held.tier, "quantity": held.quantity, "paused": held.paused, "choices": dict(held.choices)}
 
 
 def _check_day(row: SubscriptionRow, starts_on: date) -> None:
@@ -155,20 +175,18 @@ def deviate_subscription(
     """
     scope = load_scope(tx, caller)
     owner = get_organisation(tx, scope, seller)
-    row = tx.get(SubscriptionRow, subscription_id, with_for_update=True)
-    if row is None or row.organisation_id not in scope.seen:
-        raise NotFound("subscription", subscription_id)
+    row = lock_seen(tx, scope, subscription_id)
     links = [lines for lines in lines_by_depth(tx, row.id).values() if lines[0].seller_id == owner.id]
     if not links:
         raise NotFound("subscription", subscription_id)
     scope.require(Right.MANAGE_SUBSCRIPTIONS, owner)
-    if owner.id not in scope.members_money():
-        raise Forbidden(right=Right.READ_MONEY, organisation=owner.slug)
-    get_to_change(tx, scope, row.id, version)
+    check_version(row, version)
     _check_day(row, starts_on)
     published = load_published(tx)
     for line in from_day(tx, links[0], starts_on):
         _deviate(tx, owner, line, rate_card, deviations, published)
+    after = {"from": starts_on, "rate_card": rate_card, "deviations": None if deviations is None else dict(deviations)}
+    record(tx, caller, "own terms set", owner.id, row.name, concerns=links[0][0].buyer_id, after=after)
     tx.flush()
     return _changed(tx, scope, row, published)
 

@@ -1,11 +1,12 @@
 """Subscriptions: a buyer has a tier of a plan, with a supply line on every link above it."""
 
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from dataclasses import dataclass
 from datetime import date, datetime
+from typing import Any
 from uuid import UUID, uuid4
 
-from sqlalchemy import select
+from sqlalchemy import ColumnElement, select
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
@@ -17,6 +18,7 @@ from gradumen.store.organisations import ProjectRow
 from gradumen.store.subscriptions import AcceptedTermsRow, OneOffChargeRow, SubscriptionRow, SupplyLineRow
 from gradumen.store.unit_of_work import use_case
 from gradumen.store.users import UserRow
+from gradumen.usecases.audit_entries import record
 from gradumen.usecases.offers import check_right
 from gradumen.usecases.published import Published, load_published, plan_of
 from gradumen.usecases.scope import Caller, Scope, get_organisation, get_project, load_scope, organisations_by_id
@@ -141,6 +143,8 @@ def create_subscription(
     add_lines(tx, row, links, version, found, stretches, rate_card)
     check_tier_quotas(tx, scope, buyer, row, starts_on, published)
     touch_months(tx, buyer.id, months_since(starts_on, scope.now.date()))
+    after = {"plan": plan, "tier": tier, "quantity": quantity, "starts_on": starts_on, "ends_on": ends_on}
+    record(tx, caller, "subscription made", seller_id, row.name, concerns=buyer.id, after=after)
     return views(tx, scope, [row], published)[0]
 
 
@@ -237,6 +241,9 @@ def end_subscription(
         plan = plan_of(tx.get_one(PlanVersionRow, line.plan_version_id), published)
         plan.duration.check_end(row.starts_on, ends_on, today)
     _check_entered(tx, row, ends_on)
+    if ends_on != row.ends_on:
+        changes = {"ends_on": row.ends_on}, {"ends_on": ends_on}
+        record_change(tx, scope, "subscription ended", row, *changes)
     row.ends_on, row.version = ends_on, row.version + 1
     touch_months(tx, row.organisation_id, months_since(row.starts_on, today))
     tx.flush()
@@ -263,31 +270,74 @@ def get_to_change(tx: Session, scope: Scope, subscription_id: UUID, version: int
         NotFound: not there or not in scope.
         EditedMeanwhile: it is at another version.
     """
-    row = tx.get(SubscriptionRow, subscription_id, with_for_update=True)
-    if row is None or row.organisation_id not in scope.seen:
-        raise NotFound("subscription", subscription_id)
+    row = lock_seen(tx, scope, subscription_id)
     if not scope.may(Right.MANAGE_SUBSCRIPTIONS, scope.tree.parents.get(row.organisation_id, row.organisation_id)):
         raise Forbidden(right=Right.MANAGE_SUBSCRIPTIONS, organisation="the seller of this subscription")
+    check_version(row, version)
+    return row
+
+
+def check_version(row: SubscriptionRow, version: int | None) -> None:
+    """Check that nobody changed a subscription meanwhile.
+
+    Raises:
+        EditedMeanwhile: it is at another version.
+    """
     if version is not None and version != row.version:
         raise EditedMeanwhile(
             f"this subscription is at version {row.version}, you changed {version}; look again", version=row.version
         )
+
+
+def record_change(
+    tx: Session, scope: Scope, action: str, row: SubscriptionRow, before: Mapping[str, Any], after: Mapping[str, Any]
+) -> None:
+    """Write down what a subscription's direct seller does."""
+    seller = scope.tree.parents.get(row.organisation_id, row.organisation_id)
+    record(tx, scope.caller, action, seller, row.name, concerns=row.organisation_id, before=before, after=after)
+
+
+def lock_seen(tx: Session, scope: Scope, subscription_id: UUID) -> SubscriptionRow:
+    """A subscription that the caller sees, for a change.
+
+    Raises:
+        NotFound: not there or not in scope.
+    """
+    row = tx.get(SubscriptionRow, subscription_id, with_for_update=True)
+    visible = select(SubscriptionRow.id).where(SubscriptionRow.id == subscription_id, _visible(scope.members_of()))
+    if row is None or row.organisation_id not in scope.seen or tx.scalars(visible).first() is None:
+        raise NotFound("subscription", subscription_id)
     return row
 
 
 @use_case
 def list_subscriptions(tx: Session, caller: Caller, *, organisation: str, below: bool) -> list[Subscription]:
-    """The subscriptions of an organisation, or of it and all below, by organisation and name."""
+    """The subscriptions of an organisation, or of it and all below, by organisation and name.
+
+    Of those below only what the caller's organisations sell or buy of them: others' retail is their own.
+    """
     scope = load_scope(tx, caller)
     owner = get_organisation(tx, scope, organisation)
     owners = scope.tree.below([owner.id]) if below else {owner.id}
-    rows = list(tx.scalars(select(SubscriptionRow).where(SubscriptionRow.organisation_id.in_(owners))))
+    rows = list(
+        tx.scalars(
+            select(SubscriptionRow).where(SubscriptionRow.organisation_id.in_(owners), _visible(scope.members_of()))
+        )
+    )
     found = views(tx, scope, rows, load_published(tx))
     return sorted(found, key=lambda each: (each.organisation, each.name))
 
 
+def _visible(members: Collection[UUID]) -> ColumnElement[bool]:
+    """The subscriptions of some organisations, and those on whose links they are."""
+    concerned = select(SupplyLineRow.subscription_id).where(
+        SupplyLineRow.seller_id.in_(members) | SupplyLineRow.buyer_id.in_(members)
+    )
+    return SubscriptionRow.organisation_id.in_(members) | SubscriptionRow.id.in_(concerned)
+
+
 def views(tx: Session, scope: Scope, rows: list[SubscriptionRow], published: Published) -> list[Subscription]:
-    """Subscriptions as their viewers see them; own terms only by those who see the money of that link."""
+    """Subscriptions as their viewers see them; own terms and who accepted them only by those on the direct link."""
     today = scope.now.date()
     ids = [row.id for row in rows]
     owners = organisations_by_id(tx, {row.organisation_id for row in rows})
@@ -300,6 +350,9 @@ def views(tx: Session, scope: Scope, rows: list[SubscriptionRow], published: Pub
     ).all()
     stretches: dict[UUID, list[Stretch]] = {row.id: [] for row in rows}
     plans: dict[UUID, Plan] = {}
+    direct = {
+        line.subscription_id for line, _ in lines if scope.is_member(line.seller_id) or scope.is_member(line.buyer_id)
+    }
     for line, version in lines:
         plans[line.subscription_id] = plan_of(version, published)
         stretch = Stretch(
@@ -337,7 +390,7 @@ def views(tx: Session, scope: Scope, rows: list[SubscriptionRow], published: Pub
                 notice_by=duration.notice_by(row.starts_on, today),
                 version=row.version,
                 stretches=stretches[row.id],
-                accepted=accepted.get(row.id, []),
+                accepted=accepted.get(row.id, []) if row.id in direct else [],
             )
         )
     return found

@@ -14,6 +14,7 @@ from gradumen.core.permissions import Right
 from gradumen.store.billing import InvoiceRow, TaxRateRow
 from gradumen.store.organisations import OrganisationRow
 from gradumen.store.unit_of_work import use_case
+from gradumen.usecases.audit_entries import record
 from gradumen.usecases.organisations import country_of
 from gradumen.usecases.scope import Caller, get_organisation, load_scope
 
@@ -65,16 +66,19 @@ def set_tax_rate(
         seller_id=seller.id, country=country, starts_on=starts_on, category=category, percent=percent
     )
     tx.execute(statement.on_duplicate_key_update(category=category, percent=percent))
+    before = None if known is None else {"category": known.category, "percent": known.percent}
+    after = {"category": category, "percent": percent}
+    if before != after:
+        record(tx, caller, "tax rate set", seller.id, f"{country} from {starts_on}", before=before, after=after)
     return TaxRateView(country, starts_on, category, percent)
 
 
 @use_case
 def list_tax_rates(tx: Session, caller: Caller, *, organisation: str) -> list[TaxRateView]:
-    """The tax rates of a seller, by country and day."""
+    """The tax rates of a seller, by country and day; for its own members."""
     scope = load_scope(tx, caller)
     seller = get_organisation(tx, scope, organisation)
-    if seller.id not in scope.members_money():
-        return []
+    scope.require_member(Right.READ_MONEY, seller)
     rows = tx.scalars(
         select(TaxRateRow).where(TaxRateRow.seller_id == seller.id).order_by(TaxRateRow.country, TaxRateRow.starts_on)
     )

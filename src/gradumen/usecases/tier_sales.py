@@ -15,6 +15,7 @@ from gradumen.store.catalogue import PlanRow, PlanVersionRow, TierSaleRow
 from gradumen.store.organisations import OrganisationRow
 from gradumen.store.subscriptions import SubscriptionRow, SupplyLineRow
 from gradumen.store.unit_of_work import use_case
+from gradumen.usecases.audit_entries import record
 from gradumen.usecases.scope import Caller, load_scope
 
 _MOST_LISTED = 20
@@ -42,7 +43,7 @@ def set_tier_sale(
     """
     scope = load_scope(tx, caller)
     row = tx.scalars(select(PlanRow).where(PlanRow.slug == plan).with_for_update()).first()
-    if row is None or row.organisation_id not in scope.seen:
+    if row is None or not scope.is_member(row.organisation_id):
         raise NotFound("plan", plan[:70])
     scope.require(Right.MANAGE_CATALOGUE, tx.get_one(OrganisationRow, row.organisation_id))
     documents = tx.scalars(select(PlanVersionRow.document).where(PlanVersionRow.plan_id == row.id))
@@ -63,6 +64,7 @@ def set_tier_sale(
     values = {"withdrawn_on": withdrawn_on, "retired_on": retired_on}
     statement = upsert(TierSaleRow).values(plan_id=row.id, tier=tier, **values)
     tx.execute(statement.on_duplicate_key_update(**values))
+    record(tx, caller, "tier sale set", row.organisation_id, f"{plan}/{tier}", after=values)
     return TierSale(plan, tier, withdrawn_on, retired_on, len(having))
 
 

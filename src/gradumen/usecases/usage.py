@@ -7,7 +7,7 @@ from decimal import Decimal
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import delete, func, select, tuple_
+from sqlalchemy import ColumnElement, and_, delete, false, func, or_, select, tuple_
 from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.orm import Session
 
@@ -18,7 +18,7 @@ from gradumen.core.periods import Period, hour_number, hour_start, zone_of
 from gradumen.core.permissions import Right
 from gradumen.core.readings import LONGEST
 from gradumen.core.usage import Sample, combine_hours
-from gradumen.store.catalogue import MeterRow
+from gradumen.store.catalogue import MeterRow, ServiceRow
 from gradumen.store.organisations import OrganisationRow, ProjectRow, zone_name
 from gradumen.store.readings import (
     StaleUsageRow,
@@ -26,7 +26,7 @@ from gradumen.store.readings import (
     UsageRevisionRow,
 )
 from gradumen.store.unit_of_work import UnitOfWork, use_case
-from gradumen.usecases.scope import Caller, get_organisation, load_scope
+from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
 
 STALE_BATCH = 600
 DIMENSIONS = ("day", "meter", "resource", "project", "organisation")
@@ -150,10 +150,11 @@ def sum_usage(
     zone = zone_of(zone_name(tx, owner.id, month.first_day))
     start, end = month.bounds(zone)
     owners = scope.tree.below([owner.id])
+    known = {row.id: row for row in tx.scalars(select(MeterRow))}
     query = (
         select(UsageHourRow.meter_id, func.sum(UsageHourRow.quantity))
         .join(ProjectRow, ProjectRow.id == UsageHourRow.project_id)
-        .where(ProjectRow.organisation_id.in_(owners), UsageHourRow.hour >= start, UsageHourRow.hour < end)
+        .where(_seen_usage(tx, scope, owners), UsageHourRow.hour >= start, UsageHourRow.hour < end)
         .group_by(UsageHourRow.meter_id)
     )
     columns = {
@@ -167,7 +168,6 @@ def sum_usage(
             query = query.add_columns(columns[name].label(name)).group_by(columns[name])
     if project is not None:
         query = query.where(ProjectRow.slug == project)
-    known = {row.id: row for row in tx.scalars(select(MeterRow))}
     if meter is not None:
         query = query.where(UsageHourRow.meter_id.in_([id for id, row in known.items() if row.slug == meter]))
     names = _names(tx, owners)
@@ -184,6 +184,28 @@ def sum_usage(
     else:
         found.sort(key=lambda each: (each.meter, -each.quantity, str(each.keys)))
     return found[:limit]
+
+
+def _seen_usage(tx: Session, scope: Scope, owners: set[UUID]) -> ColumnElement[bool]:
+    """The usage that a caller sees of some organisations: of the services of its own and those above it.
+
+    What somebody below uses of the services of another seller below is between those two.
+    """
+    meters: dict[UUID, list[int]] = defaultdict(list)
+    for number, seller in tx.execute(
+        select(MeterRow.id, ServiceRow.organisation_id).join(ServiceRow, ServiceRow.id == MeterRow.service_id)
+    ):
+        meters[seller].append(number)
+    return or_(
+        false(),
+        *(
+            and_(
+                ProjectRow.organisation_id.in_(scope.tree.below([member]) & owners),
+                UsageHourRow.meter_id.in_([each for seller in scope.tree.chain(member) for each in meters[seller]]),
+            )
+            for member in scope.members_of()
+        ),
+    )
 
 
 def _names(tx: Session, owners: set[UUID]) -> dict[Any, str]:

@@ -1,49 +1,25 @@
-"""Members of organisations, tokens of programs, and the first set-up."""
+"""Users and their passwords."""
 
 import re
 import secrets
-from dataclasses import dataclass
 from datetime import datetime, timedelta
 from uuid import UUID, uuid4
 
-from sqlalchemy import select
+from sqlalchemy import delete
 from sqlalchemy.orm import Session
 
 from gradumen.core.catalogue import name_of
-from gradumen.core.errors import Conflict, Forbidden, Invalid, NotFound
-from gradumen.core.permissions import RIGHTS, Right, Role
-from gradumen.store.organisations import OrganisationRow
+from gradumen.core.errors import Forbidden, Invalid, NotFound, NotSignedIn
+from gradumen.core.permissions import Right, Role
 from gradumen.store.unit_of_work import use_case
-from gradumen.store.users import MemberRow, TokenRow, UserRow
-from gradumen.usecases.scope import Caller, get_organisation, load_scope
-from gradumen.usecases.sessions import HASHER, digest
+from gradumen.store.users import MemberRow, PasswordResetRow, SessionRow, UserRow
+from gradumen.usecases.audit_entries import memberships, record, record_sign_in
+from gradumen.usecases.scope import Caller, get_organisation, load_scope, require_password
+from gradumen.usecases.sessions import HASHER, digest, is_password
 
 _EMAIL = re.compile(r"[^@\s<>\"']{1,64}@[A-Za-z0-9.-]{1,120}\.[A-Za-z]{2,}")
 SHORTEST_PASSWORD, LONGEST_PASSWORD = 12, 200
-LONGEST_TOKEN_DAYS = 366
-
-
-@dataclass(frozen=True, slots=True)
-class Member:
-    """A user in an organisation."""
-
-    user_id: UUID
-    email: str
-    name: str
-    role: Role
-
-
-@dataclass(frozen=True, slots=True)
-class Token:
-    """A program's token; ``secret`` is set only when it was just made."""
-
-    id: UUID
-    name: str
-    organisation: str
-    role: Role
-    expires_at: datetime
-    revoked: bool
-    secret: str | None = None
+RESET_FOR = timedelta(hours=24)
 
 
 def email_of(raw: str) -> str:
@@ -85,85 +61,69 @@ def add_user(tx: Session, *, email: str, name: str, password: str) -> UserRow:
 
 
 @use_case
-def add_member(
-    tx: Session, caller: Caller, *, organisation: str, email: str, name: str, password: str, role: Role
-) -> Member:
-    """Make a new user a member of an organisation.
+def change_password(tx: Session, caller: Caller, *, session: str, current: str, new: str) -> None:
+    """Change the caller's own password; its other sessions end.
+
+    Args:
+        session: the secret of the session that asks.
 
     Raises:
-        Conflict: a user of that address exists; it is not told where.
+        NotSignedIn: the current password is another.
+        Invalid: the new one is too short or too long.
+    """
+    require_password(caller)
+    user = tx.get_one(UserRow, caller.user_id, with_for_update=True)
+    if not is_password(user.password_hash, current):
+        raise NotSignedIn("the current password is another one; nothing was changed")
+    user.password_hash = HASHER.hash(check_password(new))
+    tx.execute(delete(SessionRow).where(SessionRow.user_id == user.id, SessionRow.id != digest(session)))
+    for organisation in memberships(tx, user.id):
+        record(tx, caller, "password changed", organisation, user.email)
+
+
+@use_case
+def make_password_reset(tx: Session, caller: Caller, *, organisation: str, user_id: UUID) -> str:
+    """A link's secret by which a member sets a new password, once, within a day.
+
+    Raises:
+        Forbidden: the caller does not manage every organisation that the user is a member of, or is a program.
+        NotFound: no such member.
     """
     scope = load_scope(tx, caller)
     row = get_organisation(tx, scope, organisation)
-    scope.require(Right.MANAGE_MEMBERS, row)
-    if tx.scalars(select(UserRow.id).where(UserRow.email == email_of(email))).first() is not None:
-        raise Conflict(f"'{email}' cannot be added as a new user; use another address", field="email")
-    user = add_user(tx, email=email, name=name, password=password)
-    tx.add(MemberRow(user_id=user.id, organisation_id=row.id, role=role))
-    return Member(user.id, user.email, user.name, role)
-
-
-@use_case
-def list_members(tx: Session, caller: Caller, *, organisation: str) -> list[Member]:
-    """The members of an organisation, by e-mail address."""
-    scope = load_scope(tx, caller)
-    row = get_organisation(tx, scope, organisation)
-    rows = tx.execute(
-        select(UserRow, MemberRow.role)
-        .join(MemberRow, MemberRow.user_id == UserRow.id)
-        .where(MemberRow.organisation_id == row.id)
-        .order_by(UserRow.email)
+    scope.require_member(Right.MANAGE_MEMBERS, row)
+    require_password(caller)
+    if tx.get(MemberRow, (user_id, row.id)) is None:
+        raise NotFound("member", user_id)
+    # Whoever sets a password is that user everywhere, so it takes the say of all its organisations.
+    if any(caller.roles.get(each) != Role.ADMINISTRATOR for each in memberships(tx, user_id)):
+        raise Forbidden(right=Right.MANAGE_MEMBERS, organisation="every organisation that this user is a member of")
+    secret = secrets.token_urlsafe(32)
+    tx.execute(delete(PasswordResetRow).where(PasswordResetRow.user_id == user_id, PasswordResetRow.used_at.is_(None)))
+    tx.add(
+        PasswordResetRow(
+            hash=digest(secret), user_id=user_id, made_by=caller.user_id, expires_at=caller.at + RESET_FOR, used_at=None
+        )
     )
-    return [Member(user.id, user.email, user.name, Role(role)) for user, role in rows]
+    record(tx, caller, "password reset made", row.id, tx.get_one(UserRow, user_id).email)
+    return secret
 
 
 @use_case
-def create_token(tx: Session, caller: Caller, *, organisation: str, name: str, role: Role, days: int) -> Token:
-    """Make a token for programs of the caller; its secret is in the answer and nowhere else.
+def reset_password(tx: Session, *, secret: str, password: str, at: datetime, address: str) -> str:
+    """Set a new password by a link; all sessions of the user end. Gives the user's address.
 
     Raises:
-        Forbidden: a role with more rights than the caller has as a member there.
+        NotFound: no such link, or it is used or over.
+        Invalid: the password is too short or too long.
     """
-    scope = load_scope(tx, caller)
-    row = get_organisation(tx, scope, organisation)
-    own = caller.roles.get(row.id)
-    if own is None or not RIGHTS[role] <= RIGHTS[own]:
-        raise Forbidden(right=f"membership as {role}", organisation=row.slug)
-    if not 1 <= days <= LONGEST_TOKEN_DAYS:
-        raise Invalid(f"a token lasts 1 to {LONGEST_TOKEN_DAYS} days; got {days}", field="days", value=days)
-    secret = f"gdm_{secrets.token_urlsafe(32)}"
-    token = TokenRow(
-        id=uuid4(),
-        hash=digest(secret),
-        name=name_of(name, field="name"),
-        user_id=caller.user_id,
-        organisation_id=row.id,
-        role=role,
-        expires_at=caller.at + timedelta(days=days),
-        revoked_at=None,
-    )
-    tx.add(token)
-    return Token(token.id, token.name, row.slug, role, token.expires_at, False, secret)
-
-
-@use_case
-def list_tokens(tx: Session, caller: Caller) -> list[Token]:
-    """The caller's tokens, newest last."""
-    rows = tx.execute(
-        select(TokenRow, OrganisationRow.slug)
-        .join(OrganisationRow, OrganisationRow.id == TokenRow.organisation_id)
-        .where(TokenRow.user_id == caller.user_id)
-        .order_by(TokenRow.expires_at, TokenRow.id)
-    )
-    return [
-        Token(row.id, row.name, slug, Role(row.role), row.expires_at, row.revoked_at is not None) for row, slug in rows
-    ]
-
-
-@use_case
-def revoke_token(tx: Session, caller: Caller, *, token_id: UUID) -> None:
-    """Withdraw a token of the caller; asking again changes nothing."""
-    row = tx.get(TokenRow, token_id)
-    if row is None or row.user_id != caller.user_id:
-        raise NotFound("token", token_id)
-    row.revoked_at = row.revoked_at or caller.at
+    row = tx.get(PasswordResetRow, digest(secret), with_for_update=True)
+    if row is None or row.used_at is not None or row.expires_at <= at:
+        raise NotFound("password reset", secret[:6] + "…")
+    user = tx.get_one(UserRow, row.user_id)
+    user.password_hash = HASHER.hash(check_password(password))
+    row.used_at = at
+    tx.execute(delete(SessionRow).where(SessionRow.user_id == user.id))
+    for organisation in memberships(tx, user.id):
+        record_sign_in(tx, "password reset", organisation, user.email, at=at, user=user.id, address=address)
+    return user.email

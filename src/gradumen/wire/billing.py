@@ -151,7 +151,6 @@ class ChargeBody(Body):
 class ReadingBody(Body):
     """A reading that a charge was made from; quantity in the meter's base unit."""
 
-    id: int
     feed: str
     source: str
     event_id: str

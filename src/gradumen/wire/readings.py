@@ -2,6 +2,7 @@
 
 from datetime import datetime
 from typing import Literal
+from uuid import UUID
 
 from gradumen.wire.values import Body, DecimalText
 
@@ -31,7 +32,7 @@ class SenderCreate(Body):
 class DeliveryBody(Body):
     """A batch that came in."""
 
-    id: int
+    id: UUID
     received_at: datetime
     accepted: int
     known: int
@@ -51,7 +52,7 @@ class OutcomeBody(Body):
 class DeliveryOutcomeBody(Body):
     """What became of a batch, item by item in the order sent."""
 
-    delivery_id: int
+    delivery_id: UUID
     accepted: int
     known: int
     refused: int

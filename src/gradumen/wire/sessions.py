@@ -1,7 +1,6 @@
-"""Bodies of sign-in, members and tokens."""
+"""Bodies of set-up, sign-in, sessions and passwords."""
 
 from datetime import datetime
-from uuid import UUID
 
 from gradumen.core.permissions import Right, Role
 from gradumen.wire.values import Body
@@ -48,40 +47,32 @@ class SessionBody(Body):
     csrf: str | None = None
 
 
-class MemberCreate(Body):
-    """A new user of an organisation."""
+class OpenSessionBody(Body):
+    """A session of the signed-in user; ``current`` is the one that asks."""
 
-    email: str
-    name: str
-    password: str
-    role: Role
-
-
-class MemberBody(Body):
-    """A user in an organisation."""
-
-    user_id: UUID
-    email: str
-    name: str
-    role: Role
-
-
-class TokenCreate(Body):
-    """A new token for programs, with a role in one organisation."""
-
-    organisation: str
-    name: str
-    role: Role
-    days: int = 90
-
-
-class TokenBody(Body):
-    """A token; ``secret`` is there only in the answer that made it."""
-
-    id: UUID
-    name: str
-    organisation: str
-    role: Role
+    id: str
+    started_at: datetime
     expires_at: datetime
-    revoked: bool
-    secret: str | None = None
+    address: str
+    agent: str
+    current: bool
+
+
+class PasswordChange(Body):
+    """A new password of the signed-in user."""
+
+    current: str
+    new: str
+
+
+class PasswordReset(Body):
+    """A new password by a reset link; ``secret`` is what the link carries."""
+
+    secret: str
+    password: str
+
+
+class PasswordResetBody(Body):
+    """A reset link's secret; it is in this answer only and lasts a day."""
+
+    secret: str

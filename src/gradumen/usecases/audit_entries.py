@@ -1,0 +1,204 @@
+"""The record: who did what, by which token, for whom, from where; written with what was done."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+from uuid import UUID, uuid4
+
+from sqlalchemy import and_, or_, select
+from sqlalchemy.orm import Session
+
+from gradumen.core.errors import Forbidden, Invalid
+from gradumen.core.permissions import Right
+from gradumen.store.audit_entries import AuditEntryRow
+from gradumen.store.organisations import OrganisationRow
+from gradumen.store.unit_of_work import use_case
+from gradumen.store.users import MemberRow, TokenRow, UserRow
+from gradumen.usecases.scope import Caller, get_organisation, load_scope, organisations_by_id
+
+Values = Mapping[str, Any] | None
+
+
+@dataclass(frozen=True, slots=True)
+class AuditEntry:
+    """One act as an administrator reads it.
+
+    ``organisation`` acted, ``concerns`` is whom it was for. ``user``, ``token`` and ``address`` are told to the
+    organisation that acted only.
+    """
+
+    id: UUID
+    at: datetime
+    organisation: str
+    concerns: str | None
+    user: str
+    token: str | None
+    address: str
+    action: str
+    subject: str
+    before: dict[str, Any] | None
+    after: dict[str, Any] | None
+
+
+def record(
+    tx: Session,
+    caller: Caller,
+    action: str,
+    organisation: UUID,
+    subject: str,
+    *,
+    concerns: UUID | None = None,
+    before: Values = None,
+    after: Values = None,
+) -> None:
+    """Write down what a caller does, in the transaction that does it.
+
+    Args:
+        organisation: in whose record it stands: the one that acts.
+        concerns: another organisation that it is done for; its administrators read it too.
+        before: what it was, as far as it changes; ``after`` what it is now.
+    """
+    record_sign_in(
+        tx,
+        action,
+        organisation,
+        subject,
+        at=caller.at,
+        user=caller.user_id,
+        token=caller.token_id,
+        address=caller.address,
+        concerns=None if concerns == organisation else concerns,
+        before=before,
+        after=after,
+    )
+
+
+def record_sign_in(
+    tx: Session,
+    action: str,
+    organisation: UUID | None,
+    subject: str,
+    *,
+    at: datetime,
+    user: UUID | None,
+    address: str,
+    token: UUID | None = None,
+    concerns: UUID | None = None,
+    before: Values = None,
+    after: Values = None,
+) -> None:
+    """As `record`, where nobody is signed in yet."""
+    tx.add(
+        AuditEntryRow(
+            id=uuid4(),
+            at=at,
+            organisation_id=organisation,
+            for_id=concerns,
+            user_id=user,
+            token_id=token,
+            address=address[:60],
+            action=action,
+            subject=subject[:300],
+            before=_plain(before),
+            after=_plain(after),
+        )
+    )
+
+
+def _plain(values: Values) -> dict[str, Any] | None:
+    """Values as JSON takes them: everything else as text."""
+    if values is None:
+        return None
+    plain = (str, int, bool, list, dict, type(None))
+    return {name: value if isinstance(value, plain) else str(value) for name, value in values.items()}
+
+
+@use_case
+def list_audit_entries(
+    tx: Session,
+    caller: Caller,
+    *,
+    organisation: str,
+    action: str | None,
+    search: str,
+    after: str | None,
+    limit: int,
+) -> list[AuditEntry]:
+    """What was done in an organisation, and for it, newest first; for its administrators.
+
+    Args:
+        after: ``at|id`` of the last one seen.
+        search: found in the subject.
+
+    Raises:
+        Forbidden: the caller is no administrator of it.
+        Invalid: ``after`` is no such place in the list.
+    """
+    scope = load_scope(tx, caller)
+    owner = get_organisation(tx, scope, organisation)
+    if not scope.is_member(owner.id, Right.MANAGE_MEMBERS):
+        raise Forbidden(right=Right.MANAGE_MEMBERS, organisation=owner.slug)
+    query = select(AuditEntryRow).where(
+        or_(AuditEntryRow.organisation_id == owner.id, AuditEntryRow.for_id == owner.id, _of_nobody(scope.tree, owner))
+    )
+    if action:
+        query = query.where(AuditEntryRow.action == action)
+    if search:
+        query = query.where(AuditEntryRow.subject.contains(search, autoescape=True))
+    if after is not None:
+        at, identity = _place(after)
+        query = query.where(or_(AuditEntryRow.at < at, and_(AuditEntryRow.at == at, AuditEntryRow.id > identity)))
+    rows = list(tx.scalars(query.order_by(AuditEntryRow.at.desc(), AuditEntryRow.id).limit(limit)))
+    return _views(tx, owner, rows)
+
+
+def _of_nobody(tree: Any, owner: OrganisationRow) -> Any:
+    """What belongs to no organisation is in the provider's record."""
+    return AuditEntryRow.organisation_id.is_(None) & (owner.id not in tree.parents)
+
+
+def _place(after: str) -> tuple[datetime, UUID]:
+    at, _, identity = after.partition("|")
+    try:
+        moment = datetime.fromisoformat(at)
+        if moment.tzinfo is None:
+            raise ValueError
+        return moment, UUID(identity)
+    except ValueError:
+        raise Invalid(
+            f"after '{after[:60]}' is no place in this list; take it from the page before", field="after", value=after
+        ) from None
+
+
+def _views(tx: Session, owner: OrganisationRow, rows: list[AuditEntryRow]) -> list[AuditEntry]:
+    users = {row.user_id for row in rows if row.user_id}
+    names = {row.id: row.email for row in tx.scalars(select(UserRow).where(UserRow.id.in_(users)))}
+    tokens = {row.token_id for row in rows if row.token_id}
+    token_names = {row.id: row.name for row in tx.scalars(select(TokenRow).where(TokenRow.id.in_(tokens)))}
+    concerned = {each for row in rows for each in (row.organisation_id, row.for_id) if each}
+    organisations = organisations_by_id(tx, concerned)
+    found: list[AuditEntry] = []
+    for row in rows:
+        own = row.organisation_id in (owner.id, None)
+        found.append(
+            AuditEntry(
+                id=row.id,
+                at=row.at,
+                organisation=organisations[row.organisation_id].slug if row.organisation_id else "",
+                concerns=organisations[row.for_id].slug if row.for_id else None,
+                user=names.get(row.user_id, "") if own and row.user_id else "",
+                token=token_names.get(row.token_id) if own and row.token_id else None,
+                address=row.address if own else "",
+                action=row.action,
+                subject=row.subject,
+                before=row.before,
+                after=row.after,
+            )
+        )
+    return found
+
+
+def memberships(tx: Session, user: UUID) -> list[UUID]:
+    """The organisations that a user is a member of, resting memberships too."""
+    return list(tx.scalars(select(MemberRow.organisation_id).where(MemberRow.user_id == user)))
