@@ -86,12 +86,14 @@ def _help(noun: str) -> str:
 def reference() -> str:
     """The whole page."""
     return (
-        f"{HEAD}{http()}\n\n## Rights\n\nA role in an organisation holds for it and all below it, except `read money` and `bill`: "
-        "money is seen, and documents are made, only by members of a link's seller or buyer themselves.\n\n"
+        f"{HEAD}{http()}\n\n## Rights\n\nA role holds in its organisation. For all organisations below it gives `read` (their "
+        "structure, and the use of its own services), `manage organisations` and `manage quotas`, and nothing of their business: prices, "
+        "tax, drafts, offers, own terms, documents, people and own services are for members alone. A token has at most its holder's "
+        "present role; tokens make neither tokens nor members.\n\n"
         f"{rights()}\n\n## Settings\n\n{settings()}\n\n## Client library\n\n"
         "`gradumen.client.Client(url, token)` has one attribute a concept: `organisations`, `quotas`, `catalogue`,\n"
         "`subscriptions`, `feeds`, `readings`, `usage`, `spend`, `bill_runs`, `invoices`, `charges`, `tax_rates`, `members`,\n"
-        "`tokens`, `clock`. Refusals are raised as the classes of `gradumen.core.errors`.\n\n"
+        "`invitations`, `tokens`, `sessions`, `audit_entries`, `clock`. Refusals are raised as the classes of `gradumen.core.errors`.\n\n"
         "```python\nfrom gradumen.client import Client\nfrom gradumen.client.readings import reading_event\n\n"
         'with Client("http://127.0.0.1:8470", token) as client:\n'
         '    outcome = client.readings.send("tarnwick/north-fell", [reading_event("/sites/north-fell", "id-1", data)])\n'

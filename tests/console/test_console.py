@@ -7,6 +7,7 @@ from decimal import Decimal
 import pytest
 from playwright.sync_api import Browser, expect
 
+from gradumen.client import Client
 from tests.console.conftest import Tab
 from tests.world import EMAILS, PASSWORD, World, egress, reading
 
@@ -42,6 +43,9 @@ PAGES = {
     "/bill-runs": "Closing a month",
     "/invoices": "Invoices",
     "/earned?period=2026-09": "What is earned in a month",
+    "/members": "Members",
+    "/record": "Record",
+    "/account": "Your account",
     "/nowhere": "There is nothing here",
 }
 
@@ -236,3 +240,61 @@ def test_text_of_others_is_shown_as_text(light: Tab, world: World) -> None:
     light.go("/usage?period=2026-09&by=resource", "What was used")
     expect(light.page.get_by_text("<script>alert(1)</script>")).to_be_visible()
     assert json.dumps(light.errors) == "[]"
+
+
+def test_a_member_is_invited_joins_and_is_changed_and_the_record_says_so(tab: Tab, world: World) -> None:
+    page = tab.page
+    tab.sign_in("mara")
+    tab.go("/members", "Members")
+    page.get_by_role("button", name="Invite").click()
+    page.get_by_label("E-mail address").fill("new@tarnwick.example")
+    page.get_by_role("button", name="Make the link").click()
+    link = page.get_by_test_id("secret").inner_text()
+    tab.accessible()
+    page.get_by_role("button", name="Done").click()
+    expect(page.get_by_role("row", name="new@tarnwick.example")).to_be_visible()
+    page.get_by_role("button", name="Sign out").click()
+    expect(page.get_by_role("button", name="Sign in")).to_be_visible()
+
+    page.goto(link)
+    page.get_by_label("Your name").fill("Nell Fell")
+    page.get_by_label("Password").fill(PASSWORD)
+    tab.accessible()
+    page.get_by_role("button", name="Accept the invitation").click()
+    expect(page.get_by_text("You are viewer of Tarnwick Cloud now.")).to_be_visible()
+    page.get_by_role("button", name="Sign in").click()
+
+    tab.sign_in("mara")
+    tab.go("/members", "Members")
+    page.get_by_role("row", name="Nell Fell").click()
+    page.get_by_role("checkbox").check()
+    page.get_by_role("button", name="Keep changes").click()
+    expect(page.get_by_role("row", name="Nell Fell")).to_contain_text("disabled")
+    page.get_by_role("row", name="Nell Fell").click()
+    page.get_by_role("button", name="Make a link for a new password").click()
+    expect(page.get_by_test_id("secret")).to_contain_text("/reset#")
+    page.get_by_role("button", name="Remove from members").click()
+    expect(page.get_by_role("row", name="Nell Fell")).to_have_count(0)
+    tab.go("/record", "Record")
+    for said in ("member removed", "member changed", "member joined", "member invited"):
+        expect(page.get_by_role("cell", name=said).first).to_be_visible()
+    expect(page.get_by_text("disabled no → yes")).to_be_visible()
+
+
+def test_a_token_is_made_for_a_program_and_shown_once(tab: Tab, world: World) -> None:
+    page = tab.page
+    tab.sign_in("edda")
+    tab.go("/account", "Your account")
+    page.get_by_role("button", name="Make a token").click()
+    page.get_by_label("Name").fill("nightly readings")
+    tab.accessible()
+    page.get_by_role("button", name="Make it").click()
+    secret = page.get_by_test_id("secret").inner_text()
+    page.get_by_role("button", name="Done").click()
+    with Client(world.url, secret) as program:
+        assert program.session().memberships[0].role == "sender"
+    page.get_by_role("button", name="Withdraw nightly readings").click()
+    expect(page.get_by_role("cell", name="withdrawn")).to_be_visible()
+    assert secret not in page.content()
+    tab.go("/organisations?organisation=saltmarsh", "Who buys from whom")
+    expect(page.get_by_text("Its people are its own")).to_be_visible()

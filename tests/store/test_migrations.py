@@ -1,18 +1,21 @@
 """The schema: from nothing to head without drift, refusing to work on another, months as partitions."""
 
 from collections.abc import Iterator
+from uuid import UUID, uuid4
 
 import pytest
 from alembic import command
 from sqlalchemy import Engine, select, text
-from sqlalchemy.exc import DBAPIError
+from sqlalchemy.exc import DBAPIError, IntegrityError
 from sqlalchemy.orm import Session
 
 from gradumen.run.database import PrivateDatabase
 from gradumen.store import schema
-from gradumen.store.catalogue import OfferRow, OfferVersionRow, RateCardRow
+from gradumen.store.catalogue import OfferRow, OfferVersionRow, PlanRow, RateCardRow
+from gradumen.store.readings import DeliveryRow
 from gradumen.store.subscriptions import SubscriptionRow, SupplyLineRow
 from gradumen.store.unit_of_work import UnitOfWork, make_engine
+from gradumen.store.users import MemberRow, SessionRow, TokenRow
 
 
 @pytest.fixture
@@ -104,6 +107,60 @@ def test_what_could_be_ordered_before_offers_can_be_ordered_after(fresh: Engine)
         assert (line.choices, line.deviations, line.card_named) == ({}, {}, False)
         assert session.scalars(select(RateCardRow.buyers)).one() == "tenants"
     command.check(schema.alembic_config(fresh))
+
+
+def test_members_deliveries_and_slugs_of_before_carry_over(fresh: Engine) -> None:
+    """From the schema before invitations and the record, with members, tokens, a session and deliveries in it."""
+    schema.migrate(fresh, "0004")
+    ids = {name: f"{number:032x}" for number, name in enumerate(("org", "other", "user", "token", "plan"), 1)}
+    with fresh.begin() as connection:
+        for statement in (
+            "INSERT INTO organisations (id, type, slug, name, country, currency, created_at) "
+            "VALUES (:org, 'provider', 'tarnwick', 'Tarnwick', 'IE', 'EUR', NOW()), "
+            "(:other, 'reseller', 'oxbow', 'Oxbow', 'GB', 'GBP', NOW())",
+            "INSERT INTO users (id, email, name, password_hash) VALUES (:user, 'mara@tarnwick.example', 'Mara', 'x')",
+            "INSERT INTO members (user_id, organisation_id, role) VALUES (:user, :org, 'administrator')",
+            "INSERT INTO tokens (id, hash, name, user_id, organisation_id, role, expires_at) "
+            "VALUES (:token, 'h', 'program', :user, :org, 'viewer', '2030-01-01')",
+            "INSERT INTO sessions (id, user_id, csrf, expires_at) VALUES ('s', :user, 'c', '2030-01-01')",
+            "INSERT INTO feeds (id, organisation_id, slug, name) VALUES (1, :org, 'north-fell', 'North Fell')",
+            "INSERT INTO deliveries (id, feed_id, received_at, accepted, known, refused) "
+            "VALUES (1, 1, NOW(), 1, 0, 0), (2, 1, NOW(), 2, 0, 0)",
+            "INSERT INTO plans (id, organisation_id, slug) VALUES (:plan, :org, 'open-range')",
+        ):
+            connection.execute(text(statement), ids)
+    schema.migrate(fresh)
+    with Session(fresh) as session:
+        member = session.scalars(select(MemberRow)).one()
+        assert (member.role, member.disabled_at) == ("administrator", None)
+        assert session.scalars(select(TokenRow.name)).one() == "program"
+        deliveries = session.scalars(select(DeliveryRow).order_by(DeliveryRow.id)).all()
+        assert [each.accepted for each in deliveries] == [1, 2]
+        assert len({each.public_id for each in deliveries}) == 2
+        assert session.scalars(select(SessionRow)).all() == []
+        session.add(PlanRow(id=uuid4(), organisation_id=UUID(ids["other"]), slug="open-range"))
+        with pytest.raises(IntegrityError):
+            session.flush()
+    command.check(schema.alembic_config(fresh))
+
+
+def test_one_slug_of_two_sellers_stops_the_migration_and_is_named(fresh: Engine) -> None:
+    schema.migrate(fresh, "0004")
+    with fresh.begin() as connection:
+        connection.execute(
+            text(
+                "INSERT INTO organisations (id, type, slug, name, country, currency, created_at) VALUES "
+                "(:a, 'provider', 'a', 'A', 'IE', 'EUR', NOW()), (:b, 'reseller', 'b', 'B', 'IE', 'EUR', NOW())"
+            ),
+            {"a": f"{1:032x}", "b": f"{2:032x}"},
+        )
+        connection.execute(
+            text("INSERT INTO services (id, organisation_id, slug) VALUES (:a, :a, 'compute'), (:b, :b, 'compute')"),
+            {"a": f"{1:032x}", "b": f"{2:032x}"},
+        )
+    with pytest.raises(RuntimeError, match="services with one slug and two sellers: compute"):
+        schema.migrate(fresh)
+    assert schema.current(fresh) == "0004"
 
 
 def test_every_table_has_a_primary_key(fresh: Engine) -> None:

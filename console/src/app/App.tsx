@@ -1,13 +1,18 @@
 /** Which page an address shows, and sign-in for those who are not. */
 import { Box } from '@mui/material';
 import { Suspense, lazy } from 'react';
-import { Route, Routes } from 'react-router';
+import { Route, Routes, useLocation } from 'react-router';
 import { Empty, Failed, Loading } from '../shared/States';
 import { Page } from '../shared/Page';
 import { Shell } from './Shell';
 import { SignInPage } from './SignInPage';
 import { useSession } from './session';
 
+const JoinPage = lazy(() => import('../members/JoinPage'));
+const ResetPage = lazy(() => import('../members/ResetPage'));
+const MembersPage = lazy(() => import('../members/MembersPage'));
+const RecordPage = lazy(() => import('../members/RecordPage'));
+const AccountPage = lazy(() => import('../members/AccountPage'));
 const OverviewPage = lazy(() => import('../overview/OverviewPage'));
 const OrganisationsPage = lazy(() => import('../organisations/OrganisationsPage'));
 const PlansPage = lazy(() => import('../catalogue/PlansPage'));
@@ -28,6 +33,10 @@ const InvoicePage = lazy(() => import('../billing/InvoicePage'));
 
 export function App() {
   const session = useSession();
+  const { pathname } = useLocation();
+  // Links that are handed over are for people who may have no sign-in yet.
+  if (pathname === '/join' || pathname === '/reset')
+    return <Suspense fallback={null}>{pathname === '/join' ? <JoinPage /> : <ResetPage />}</Suspense>;
   if (session.isError)
     return (
       <Box sx={{ p: 4 }}>
@@ -37,7 +46,7 @@ export function App() {
   if (session.data === undefined) return null;
   if (session.data === null) return <SignInPage />;
   if (!session.data.memberships.length)
-    return <Empty title="You are a member of no organisation">Ask an administrator to add you.</Empty>;
+    return <Empty title="You are a member of no organisation">Ask an administrator to invite you.</Empty>;
   return (
     <Shell>
       <Suspense
@@ -47,34 +56,48 @@ export function App() {
           </Page>
         }
       >
-        <Routes>
-          <Route path="/" element={<OverviewPage />} />
-          <Route path="/organisations" element={<OrganisationsPage />} />
-          <Route path="/plans" element={<PlansPage />} />
-          <Route path="/rate-cards" element={<RateCardsPage />} />
-          <Route path="/drafts" element={<DraftsPage />} />
-          <Route path="/drafts/:kind/:slug" element={<DraftPage />} />
-          <Route path="/differences" element={<DifferencesPage />} />
-          <Route path="/margins" element={<MarginsPage />} />
-          <Route path="/earned" element={<EarnedPage />} />
-          <Route path="/deviations" element={<DeviationsPage />} />
-          <Route path="/estimate" element={<EstimatePage />} />
-          <Route path="/what-if" element={<WhatIfPage />} />
-          <Route path="/usage" element={<UsagePage />} />
-          <Route path="/feeds" element={<FeedsPage />} />
-          <Route path="/bill-runs" element={<BillRunsPage />} />
-          <Route path="/invoices" element={<InvoicesPage />} />
-          <Route path="/invoices/:id" element={<InvoicePage />} />
-          <Route
-            path="*"
-            element={
-              <Page title="There is nothing here">
-                <Empty title="This address leads nowhere">Use the navigation to go on.</Empty>
-              </Page>
-            }
-          />
-        </Routes>
+        {session.data.memberships.some((each) => each.rights.includes('read')) ? (
+          <Pages />
+        ) : (
+          // Who only sends readings sees nothing but the own account.
+          <AccountPage />
+        )}
       </Suspense>
     </Shell>
+  );
+}
+
+function Pages() {
+  return (
+    <Routes>
+      <Route path="/" element={<OverviewPage />} />
+      <Route path="/organisations" element={<OrganisationsPage />} />
+      <Route path="/plans" element={<PlansPage />} />
+      <Route path="/rate-cards" element={<RateCardsPage />} />
+      <Route path="/drafts" element={<DraftsPage />} />
+      <Route path="/drafts/:kind/:slug" element={<DraftPage />} />
+      <Route path="/differences" element={<DifferencesPage />} />
+      <Route path="/margins" element={<MarginsPage />} />
+      <Route path="/earned" element={<EarnedPage />} />
+      <Route path="/deviations" element={<DeviationsPage />} />
+      <Route path="/estimate" element={<EstimatePage />} />
+      <Route path="/what-if" element={<WhatIfPage />} />
+      <Route path="/members" element={<MembersPage />} />
+      <Route path="/record" element={<RecordPage />} />
+      <Route path="/account" element={<AccountPage />} />
+      <Route path="/usage" element={<UsagePage />} />
+      <Route path="/feeds" element={<FeedsPage />} />
+      <Route path="/bill-runs" element={<BillRunsPage />} />
+      <Route path="/invoices" element={<InvoicesPage />} />
+      <Route path="/invoices/:id" element={<InvoicePage />} />
+      <Route
+        path="*"
+        element={
+          <Page title="There is nothing here">
+            <Empty title="This address leads nowhere">Use the navigation to go on.</Empty>
+          </Page>
+        }
+      />
+    </Routes>
   );
 }

@@ -1,5 +1,14 @@
 /** The frame of every page: navigation in the order of the work, who is signed in, light or dark. */
-import { Box, Button, IconButton, Tooltip, Typography, useColorScheme, useMediaQuery } from '@mui/material';
+import {
+  Box,
+  Button,
+  IconButton,
+  Link,
+  Tooltip,
+  Typography,
+  useColorScheme,
+  useMediaQuery,
+} from '@mui/material';
 import { useQueryClient } from '@tanstack/react-query';
 import { type ReactNode, useState } from 'react';
 import { NavLink } from 'react-router';
@@ -51,6 +60,13 @@ const GROUPS: { title: string | null; entries: Entry[] }[] = [
       { to: '/earned', title: 'Earned', sellers: true },
     ],
   },
+  {
+    title: 'People',
+    entries: [
+      { to: '/members', title: 'Members' },
+      { to: '/record', title: 'Record', right: 'manage members' },
+    ],
+  },
 ];
 
 function Navigation({ onChosen }: { onChosen: () => void }) {
@@ -58,18 +74,18 @@ function Navigation({ onChosen }: { onChosen: () => void }) {
   return (
     <Box component="nav" aria-label="Pages" sx={{ px: 1.5, flex: 1, overflow: 'auto' }}>
       {GROUPS.map((group) => (
-        <Box key={group.title ?? 'first'} sx={{ mb: 1.5 }}>
+        <Box key={group.title ?? 'first'} sx={{ mb: 0.75 }}>
           {group.title && (
             <Typography
               component="p"
-              sx={{ px: 1.25, py: 0.5, fontSize: '0.74rem', color: 'text.secondary' }}
+              sx={{ px: 1.25, py: 0.25, fontSize: '0.74rem', color: 'text.secondary' }}
             >
               {group.title}
             </Typography>
           )}
           {group.entries
             .filter((entry) => !entry.sellers || home.type !== 'tenant')
-            .filter((entry) => !entry.right || may(entry.right))
+            .filter((entry) => may(entry.right ?? 'read'))
             .map((entry) => (
               <Box
                 component={NavLink}
@@ -80,7 +96,7 @@ function Navigation({ onChosen }: { onChosen: () => void }) {
                 sx={{
                   display: 'block',
                   px: 1.25,
-                  py: 0.6,
+                  py: 0.35,
                   borderLeft: '2px solid transparent',
                   textDecoration: 'none',
                   fontSize: '0.88rem',
@@ -111,7 +127,9 @@ function Who() {
   };
   return (
     <Box sx={{ p: 2, borderTop: '1px solid', borderColor: 'divider', fontSize: '0.8rem' }}>
-      <Box sx={{ fontWeight: 620 }}>{session.name}</Box>
+      <Link component={NavLink} to="/account" color="inherit" underline="hover" sx={{ fontWeight: 620 }}>
+        {session.name}
+      </Link>
       <Box sx={{ color: 'text.secondary' }}>
         {home.role} of {home.name}
       </Box>

@@ -42,5 +42,8 @@ export function useSignedIn() {
   const home = session?.memberships[0];
   if (!session || !home) throw new Refusal(401, 'not_signed_in', 'sign in first');
   const may = (right: Right): boolean => session.memberships.some((each) => each.rights.includes(right));
-  return { session, home, may };
+  /** Whether the signed-in user has a right as a member of an organisation itself. */
+  const mayAt = (right: Right, organisation: string | null): boolean =>
+    session.memberships.some((each) => each.organisation === organisation && each.rights.includes(right));
+  return { session, home, may, mayAt };
 }

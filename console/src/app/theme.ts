@@ -40,7 +40,7 @@ export const theme = createTheme({
       palette: {
         background: { default: '#171d1f', paper: '#1d2426' },
         text: { primary: '#e6e8e1', secondary: '#a5b0aa' },
-        primary: { main: '#86c397', contrastText: '#10201a' },
+        primary: { main: '#86c397', dark: '#74b586', contrastText: '#10201a' },
         warning: { main: '#e2ab52' },
         error: { main: '#ef9a85' },
         success: { main: '#86c397' },

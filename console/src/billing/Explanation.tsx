@@ -267,7 +267,7 @@ function Readings({ chargeId, unit }: { chargeId: string; unit: string }) {
             name="readings"
             label="Readings"
             rows={found.items}
-            rowKey={(row) => String(row.id)}
+            rowKey={(row) => `${row.feed} ${row.source} ${row.event_id}`}
             columns={[
               { key: 'feed', title: 'Feed', cell: (row) => row.feed },
               { key: 'id', title: 'Id', cell: (row) => <Mono>{row.event_id}</Mono> },

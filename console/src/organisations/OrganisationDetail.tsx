@@ -9,13 +9,9 @@ import { Query } from '../shared/States';
 import { Subscriptions } from '../subscriptions/Subscriptions';
 import { GrantDialog } from './GrantDialog';
 import { QuotaBar } from './QuotaBar';
-import {
-  type Organisation,
-  type Quota,
-  membersOptions,
-  projectsOptions,
-  quotasOptions,
-} from './organisations';
+import { InviteDialog } from '../members/InviteDialog';
+import { membersOptions } from '../members/members';
+import { type Organisation, type Quota, projectsOptions, quotasOptions } from './organisations';
 
 interface Props {
   organisation: Organisation;
@@ -24,10 +20,12 @@ interface Props {
 }
 
 export function OrganisationDetail({ organisation, all, onClose }: Props) {
-  const { may } = useSignedIn();
+  const { may, mayAt } = useSignedIn();
+  const own = mayAt('read', organisation.slug);
   const quotas = useQuery(quotasOptions(organisation.slug));
   const projects = useQuery(projectsOptions(organisation.slug));
-  const members = useQuery(membersOptions(organisation.slug));
+  const members = useQuery({ ...membersOptions(organisation.slug), enabled: own });
+  const [inviting, setInviting] = useState(false);
   const [granting, setGranting] = useState<Quota | null>(null);
   const giver = all.find((each) => each.slug === organisation.parent);
   const mayGrant = may('manage quotas') && (giver !== undefined || organisation.type === 'provider');
@@ -88,16 +86,38 @@ export function OrganisationDetail({ organisation, all, onClose }: Props) {
           )}
         </Query>
       </Section>
-      <Section title="Members">
-        <Query query={members} rows={2}>
-          {(found) => (
-            <Facts
-              empty="Nobody can sign in for it yet."
-              rows={found.map((each) => [each.name, `${each.role}, ${each.email}`])}
-            />
+      {!own && (
+        <Section title="Members">
+          <Typography variant="body2" sx={{ color: 'text.secondary', mb: 1 }}>
+            Its people are its own and invite each other; the first one is invited from above.
+          </Typography>
+          {may('manage organisations') && (
+            <Button variant="outlined" onClick={() => setInviting(true)}>
+              Invite its first administrator
+            </Button>
           )}
-        </Query>
-      </Section>
+        </Section>
+      )}
+      {own && (
+        <Section title="Members">
+          <Query query={members} rows={2}>
+            {(found) => (
+              <Facts
+                empty="Nobody can sign in for it yet."
+                rows={found.map((each) => [each.name, `${each.role}, ${each.email}`])}
+              />
+            )}
+          </Query>
+        </Section>
+      )}
+      {inviting && (
+        <InviteDialog
+          organisation={organisation.slug}
+          name={organisation.name}
+          first
+          onClose={() => setInviting(false)}
+        />
+      )}
       {granting && (
         <GrantDialog
           quota={granting}

@@ -1,4 +1,4 @@
-/** Organisations, projects, quotas and members. */
+/** Organisations, projects and quotas. */
 import { queryOptions } from '@tanstack/react-query';
 import { api, body, type Schemas } from '../shared/api';
 
@@ -38,15 +38,6 @@ export const projectsOptions = (organisation: string) =>
         await api.GET('/api/v1/organisations/{organisation}/projects', {
           params: { path: { organisation } },
         }),
-      ).items,
-  });
-
-export const membersOptions = (organisation: string) =>
-  queryOptions({
-    queryKey: ['members', organisation],
-    queryFn: async () =>
-      body(
-        await api.GET('/api/v1/organisations/{organisation}/members', { params: { path: { organisation } } }),
       ).items,
   });
 

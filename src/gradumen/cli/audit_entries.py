@@ -7,6 +7,7 @@ from gradumen.cli.nouns import Verbs, add_organisation
 from gradumen.cli.output import Out
 from gradumen.cli.profiles import own_organisation
 from gradumen.client import Client
+from gradumen.wire.audit_entries import AuditEntryBody
 
 
 def register(nouns: Any) -> None:
@@ -30,7 +31,8 @@ def run_list(arguments: argparse.Namespace, client: Client, out: Out) -> int:
         [
             (
                 f"{each.at:%Y-%m-%d %H:%M:%S}",
-                (each.user or each.organisation) + (f" ({each.token})" if each.token else ""),
+                (each.user or each.organisation or ("unknown" if each.action == "sign-in failed" else "from above"))
+                + (f" ({each.token})" if each.token else ""),
                 each.action,
                 each.subject,
                 each.concerns or "",
@@ -42,3 +44,10 @@ def run_list(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     if not found:
         out.say("nothing is on record with this; try without --action and --search")
     return 0
+
+
+def _who(entry: AuditEntryBody) -> str:
+    """Who it was, as far as it is told: a user and its token, an organisation, or somebody above."""
+    if entry.user:
+        return f"{entry.user} ({entry.token})" if entry.token else entry.user
+    return entry.organisation or ("unknown" if entry.action == "sign-in failed" else "from above")

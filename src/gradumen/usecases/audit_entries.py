@@ -15,7 +15,7 @@ from gradumen.store.audit_entries import AuditEntryRow
 from gradumen.store.organisations import OrganisationRow
 from gradumen.store.unit_of_work import use_case
 from gradumen.store.users import MemberRow, TokenRow, UserRow
-from gradumen.usecases.scope import Caller, get_organisation, load_scope, organisations_by_id
+from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope, organisations_by_id
 
 Values = Mapping[str, Any] | None
 
@@ -24,8 +24,8 @@ Values = Mapping[str, Any] | None
 class AuditEntry:
     """One act as an administrator reads it.
 
-    ``organisation`` acted, ``concerns`` is whom it was for. ``user``, ``token`` and ``address`` are told to the
-    organisation that acted only.
+    ``organisation`` acted (empty: one above the reader's own seller), ``concerns`` is whom it was for. ``user``,
+    ``token`` and ``address`` are told to the organisation that acted only.
     """
 
     id: UUID
@@ -150,7 +150,17 @@ def list_audit_entries(
         at, identity = _place(after)
         query = query.where(or_(AuditEntryRow.at < at, and_(AuditEntryRow.at == at, AuditEntryRow.id > identity)))
     rows = list(tx.scalars(query.order_by(AuditEntryRow.at.desc(), AuditEntryRow.id).limit(limit)))
-    return _views(tx, owner, rows)
+    return _views(tx, owner, rows, nameable(scope, owner.id))
+
+
+def acting_for(scope: Scope, organisation: UUID, right: Right) -> UUID:
+    """The organisation whose member the caller is when it does something for one, there or from above."""
+    return next(each for each in scope.tree.chain(organisation) if scope.is_member(each, right))
+
+
+def nameable(scope: Scope, owner: UUID) -> set[UUID]:
+    """The organisations that are named to an organisation: itself, its seller, and all below."""
+    return {*scope.tree.chain(owner)[:2], *scope.tree.below([owner])}
 
 
 def _of_nobody(tree: Any, owner: OrganisationRow) -> Any:
@@ -171,7 +181,7 @@ def _place(after: str) -> tuple[datetime, UUID]:
         ) from None
 
 
-def _views(tx: Session, owner: OrganisationRow, rows: list[AuditEntryRow]) -> list[AuditEntry]:
+def _views(tx: Session, owner: OrganisationRow, rows: list[AuditEntryRow], named: set[UUID]) -> list[AuditEntry]:
     users = {row.user_id for row in rows if row.user_id}
     names = {row.id: row.email for row in tx.scalars(select(UserRow).where(UserRow.id.in_(users)))}
     tokens = {row.token_id for row in rows if row.token_id}
@@ -185,7 +195,7 @@ def _views(tx: Session, owner: OrganisationRow, rows: list[AuditEntryRow]) -> li
             AuditEntry(
                 id=row.id,
                 at=row.at,
-                organisation=organisations[row.organisation_id].slug if row.organisation_id else "",
+                organisation=organisations[row.organisation_id].slug if row.organisation_id in named else "",
                 concerns=organisations[row.for_id].slug if row.for_id else None,
                 user=names.get(row.user_id, "") if own and row.user_id else "",
                 token=token_names.get(row.token_id) if own and row.token_id else None,

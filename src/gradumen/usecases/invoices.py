@@ -11,7 +11,7 @@ from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.orm import Session
 
 from gradumen.core.errors import Conflict, Invalid, NotFound
-from gradumen.core.exact import text
+from gradumen.core.exact import minor_units
 from gradumen.core.periods import zone_of
 from gradumen.store.billing import ChargePartRow, ChargeRow, DocumentCounterRow, InvoiceLineRow, InvoiceRow
 from gradumen.store.catalogue import MeterRow, RateCardRow, RateCardVersionRow
@@ -197,11 +197,15 @@ def issue_invoice(tx: Session, caller: Caller, *, invoice_id: UUID) -> Invoice:
     row.state, row.issued_at = "issued", scope.now
     row.invoice_date, row.due_date = today, today + TERMS
     tx.flush()
-    after = {"gross": f"{text(row.gross)} {row.currency}", "period": row.period, "buyer": row.parties["buyer"]["slug"]}
+    after = {"gross": _money(row.gross, row.currency), "period": row.period, "buyer": row.parties["buyer"]["slug"]}
     record(
         tx, caller, f"{row.kind.replace('_', ' ')} issued", seller.id, row.number, concerns=row.buyer_id, after=after
     )
     return _view(row, _lines(tx, row))
+
+
+def _money(amount: Decimal, currency: str) -> str:
+    return f"{amount:.{minor_units(currency)}f} {currency}"
 
 
 def _next_number(tx: Session, seller: OrganisationRow, kind: str, year: int) -> str:
@@ -235,7 +239,7 @@ def discard_draft(tx: Session, caller: Caller, *, invoice_id: UUID) -> None:
     row = _get(tx, scope, invoice_id, lock=True)
     if row.state == "issued":
         raise Conflict(f"{row.number} is issued and stays; what was wrong goes on the next document as a correction")
-    before = {"net": f"{text(row.net)} {row.currency}", "period": row.period}
+    before = {"net": _money(row.net, row.currency), "period": row.period}
     record(tx, caller, "draft discarded", seller.id, row.parties["buyer"]["slug"], before=before)
     discard_drafts(tx, seller.id, row.id)
 

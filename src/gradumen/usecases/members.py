@@ -14,7 +14,7 @@ from gradumen.store.organisations import OrganisationRow
 from gradumen.store.readings import FeedRow, FeedSenderRow
 from gradumen.store.unit_of_work import use_case
 from gradumen.store.users import InvitationRow, MemberRow, TokenRow, UserRow
-from gradumen.usecases.audit_entries import record
+from gradumen.usecases.audit_entries import nameable, record
 from gradumen.usecases.scope import (
     Caller,
     Scope,
@@ -42,7 +42,10 @@ class Member:
 
 @dataclass(frozen=True, slots=True)
 class Invitation:
-    """An offer of membership to one address; ``secret`` is set only when it was just made."""
+    """An offer of membership to one address; ``secret`` is set only when it was just made.
+
+    ``invited_from`` is empty where it is above the organisation's own seller.
+    """
 
     id: UUID
     organisation: str
@@ -175,9 +178,16 @@ def list_invitations(tx: Session, caller: Caller, *, organisation: str) -> list[
             .order_by(InvitationRow.email)
         )
     )
-    names = organisations_by_id(tx, {each.invited_from for each in rows})
+    names, named = organisations_by_id(tx, {each.invited_from for each in rows}), nameable(scope, row.id)
     return [
-        Invitation(each.id, row.slug, each.email, Role(each.role), names[each.invited_from].slug, each.expires_at)
+        Invitation(
+            each.id,
+            row.slug,
+            each.email,
+            Role(each.role),
+            names[each.invited_from].slug if each.invited_from in named else "",
+            each.expires_at,
+        )
         for each in rows
     ]
 

@@ -18,7 +18,7 @@ from gradumen.store.clock import BusinessClockRow
 from gradumen.store.organisations import BillingZoneRow, OrganisationRow, ParentEdgeRow, ProjectRow, zone_name
 from gradumen.store.unit_of_work import use_case
 from gradumen.store.users import MemberRow
-from gradumen.usecases.audit_entries import record, record_sign_in
+from gradumen.usecases.audit_entries import acting_for, record, record_sign_in
 from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope, organisations_by_id
 from gradumen.usecases.users import add_user
 
@@ -198,7 +198,8 @@ def create_organisation(
     )
     tx.flush()
     after = {"type": type, "name": row.name, "country": country, "currency": currency, "billing_zone": billing_zone}
-    record(tx, caller, "organisation made", seller.id, row.slug, concerns=row.id, after=after)
+    acting = acting_for(scope, seller.id, Right.MANAGE_ORGANISATIONS)
+    record(tx, caller, "organisation made", acting, row.slug, concerns=row.id, after=after)
     return _view(tx, load_scope(tx, caller), row, {seller.id: seller})
 
 
@@ -221,7 +222,8 @@ def set_segment(tx: Session, caller: Caller, *, organisation: str, segment: str 
     before, row.segment = row.segment, _segment(segment)
     if row.segment != before:
         changes = {"segment": before}, {"segment": row.segment}
-        record(tx, caller, "segment set", seller, row.slug, before=changes[0], after=changes[1])
+        acting = acting_for(scope, seller, Right.MANAGE_ORGANISATIONS)
+        record(tx, caller, "segment set", acting, row.slug, before=changes[0], after=changes[1])
     tx.flush()
     return _view(tx, scope, row, organisations_by_id(tx, {seller} & scope.seen))
 
@@ -298,7 +300,7 @@ def create_project(
             tx.add(row)
     except IntegrityError:
         raise Conflict(f"'{owner.slug}' has a project '{slug}' already; choose another slug", field="slug") from None
-    acting = next(each for each in scope.tree.chain(owner.id) if scope.is_member(each, Right.MANAGE_ORGANISATIONS))
+    acting = acting_for(scope, owner.id, Right.MANAGE_ORGANISATIONS)
     record(tx, caller, "project made", acting, f"{owner.slug}/{row.slug}", concerns=owner.id, after={"name": row.name})
     return Project(row.id, owner.slug, row.slug, row.name, row.cost_centre)
 

@@ -15,7 +15,7 @@ from gradumen.core.quotas import MEASURE_UNITS, Holding, Measure, check_grant
 from gradumen.store.organisations import OrganisationRow, ProjectRow
 from gradumen.store.quotas import QuotaRow
 from gradumen.store.unit_of_work import use_case
-from gradumen.usecases.audit_entries import record
+from gradumen.usecases.audit_entries import acting_for, record
 from gradumen.usecases.published import load_published
 from gradumen.usecases.quota_rows import absent_quota, lock_quota
 from gradumen.usecases.scope import Caller, get_organisation, get_project, load_scope
@@ -135,9 +135,7 @@ def grant_quota(
     tx.flush()
     after = _values(row)
     if after != before:
-        acting = next(
-            each for each in scope.tree.chain(giver_id or holder.id) if scope.is_member(each, Right.MANAGE_QUOTAS)
-        )
+        acting = acting_for(scope, giver_id or holder.id, Right.MANAGE_QUOTAS)
         record(tx, caller, "quota set", acting, f"{name}: {measure}", concerns=holder.id, before=before, after=after)
     return _view(tx, holder.slug, target.slug if target else None, row)
 
