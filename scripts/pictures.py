@@ -99,7 +99,7 @@ def pages(browser: Browser, url: str, history: History) -> None:
     shoot(page, "", "what-if")
     shoot(page, f"{url}/usage?meter=compute/vcpu&by=organisation", "usage")
     shoot(page, f"{url}/bill-runs", "bill-runs")
-    shoot(page, f"{url}/invoices?state=draft", "drafts")
+    shoot(page, f"{url}/record", "record")
     shoot(page, f"{url}/earned?period={history.calendar.closed[-1].text}&by=service", "earned")
     invoice = next(each for each in history.mara.invoices.list(state="issued") if each.buyer == "bluefern")
     full = history.mara.invoices.get(invoice.id)

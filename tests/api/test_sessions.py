@@ -2,6 +2,7 @@
 
 import threading
 from datetime import timedelta
+from pathlib import Path
 
 import httpx
 import pytest
@@ -13,7 +14,7 @@ from gradumen.core.permissions import Role
 from gradumen.wire.organisations import OrganisationCreate
 from gradumen.wire.sessions import SetUp
 from tests.conftest import CODE, Service
-from tests.world import EMAILS, PASSWORD, World, moment
+from tests.world import EMAILS, PASSWORD, World, make_world, moment
 
 
 def test_a_session_says_who_and_with_which_rights(world: World) -> None:
@@ -149,3 +150,24 @@ def test_the_console_is_served_with_a_strict_policy(service: Service) -> None:
         assert browser.get("/%2e%2e/%2e%2e/pyproject.toml").status_code == 404
         assert browser.get("/healthz").json() == {"status": "ok"}
         assert browser.get("/readyz").json()["provider"] == "none"
+
+
+def test_every_answer_has_safe_headers(world: World, service: Service) -> None:
+    with httpx.Client(base_url=service.url) as browser:
+        for path in ("/", "/healthz", "/api/v1/organisations", "/api/v1/nothing", "/api/openapi.json"):
+            assert browser.get(path).headers["x-content-type-options"] == "nosniff", path
+        assert browser.get("/api/v1/organisations").headers["cache-control"] == "no-store"
+        refused = browser.request("DELETE", "/api/v1/organisations")
+        assert refused.status_code == 405
+        assert refused.headers["allow"]
+
+
+def test_the_set_up_code_goes_with_its_file(service: Service, tmp_path: Path) -> None:
+    kept = tmp_path / "set-up-code"
+    kept.write_text(CODE)
+    service.app.state.set_up_file = kept
+    make_world(service.url, CODE).reconnect()
+    service.app.state.set_up_file = None
+
+    assert not kept.exists()
+    assert service.app.state.set_up_code is None

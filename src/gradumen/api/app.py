@@ -1,5 +1,7 @@
 """The HTTP application."""
 
+from pathlib import Path
+
 from fastapi import APIRouter, FastAPI, Request
 from fastapi.middleware.gzip import GZipMiddleware
 from fastapi.routing import APIRoute
@@ -25,6 +27,7 @@ from gradumen.api import (
     subscriptions,
     tokens,
 )
+from gradumen.api.headers import SafeHeaders
 from gradumen.api.limits import BodyLimit
 from gradumen.settings import Settings
 from gradumen.store.unit_of_work import UnitOfWork
@@ -56,8 +59,14 @@ def operation_name(route: APIRoute) -> str:
     return route.name
 
 
-def make_app(settings: Settings, uow: UnitOfWork | None, *, set_up_code: str | None = None) -> FastAPI:
-    """The application; without a unit of work only its description can be used."""
+def make_app(
+    settings: Settings, uow: UnitOfWork | None, *, set_up_code: str | None = None, set_up_file: Path | None = None
+) -> FastAPI:
+    """The application; without a unit of work only its description can be used.
+
+    Args:
+        set_up_code: with which the provider is made; it goes when used, and ``set_up_file``, which holds it, too.
+    """
     app = FastAPI(
         title="Gradumen",
         version="1",
@@ -67,7 +76,8 @@ def make_app(settings: Settings, uow: UnitOfWork | None, *, set_up_code: str | N
         generate_unique_id_function=operation_name,
         responses={"default": {"model": Problem, "description": "A refusal, as problem details"}},
     )
-    app.state.settings, app.state.uow, app.state.set_up_code = settings, uow, set_up_code
+    app.state.settings, app.state.uow = settings, uow
+    app.state.set_up_code, app.state.set_up_file = set_up_code, set_up_file
     api = APIRouter(prefix="/api/v1")
     for module in ROUTERS:
         api.include_router(module.router)
@@ -77,6 +87,7 @@ def make_app(settings: Settings, uow: UnitOfWork | None, *, set_up_code: str | N
     problems.install(app)
     app.add_middleware(GZipMiddleware, minimum_size=1024)
     app.add_middleware(BodyLimit, most=settings.largest_body_bytes)
+    app.add_middleware(SafeHeaders, secure=settings.secure_cookies)
     return app
 
 

@@ -1,6 +1,7 @@
 """Refusals as problem details (RFC 9457); the only place that knows HTTP statuses."""
 
 import logging
+from collections.abc import Mapping
 from typing import Any
 
 from fastapi import FastAPI, Request
@@ -31,9 +32,11 @@ STATUSES: tuple[tuple[type[errors.GradumenError], int, str], ...] = (
 )
 
 
-def problem(status: int, title: str, detail: str, code: str, facts: dict[str, Any]) -> JSONResponse:
-    """A problem details response."""
-    headers = {}
+def problem(
+    status: int, title: str, detail: str, code: str, facts: dict[str, Any], more: Mapping[str, str] | None = None
+) -> JSONResponse:
+    """A problem details response, with ``more`` headers."""
+    headers = dict(more or {})
     if status == 401:
         headers["WWW-Authenticate"] = "Bearer"
     if "retry_after_seconds" in facts:
@@ -75,7 +78,7 @@ def install(app: FastAPI) -> None:
     async def other(_: Request, error: HTTPException) -> JSONResponse:
         codes = {404: "not_found", 405: "method_not_allowed"}
         code = codes.get(error.status_code, "error")
-        return problem(error.status_code, str(error.detail), str(error.detail), code, {})
+        return problem(error.status_code, str(error.detail), str(error.detail), code, {}, error.headers)
 
     @app.exception_handler(DBAPIError)
     @app.exception_handler(PoolExhausted)

@@ -34,6 +34,8 @@ def set_up(body: SetUp, request: Request, uow: Uow) -> dict[str, str]:
     fields = body.model_dump(exclude={"code"})
     organisations.set_up_provider(uow, **fields, at=datetime.now(UTC), address=address_of(request))
     request.app.state.set_up_code = None
+    if request.app.state.set_up_file is not None:
+        request.app.state.set_up_file.unlink(missing_ok=True)
     return {"organisation": body.slug}
 
 

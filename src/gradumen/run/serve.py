@@ -20,6 +20,7 @@ from gradumen.usecases.bill_runs import release_bill_runs
 from gradumen.usecases.organisations import is_set_up
 
 log = logging.getLogger("gradumen")
+CODE_FILE = "set-up-code"
 KEPT_OPEN = 65
 """Seconds that an idle connection stays open: longer than clients keep theirs, so that none is used as it closes."""
 
@@ -51,7 +52,7 @@ def serve(settings: Settings, *, fast_database: bool = False) -> None:
         code = None if is_set_up(uow) else _set_up_code(settings.data)
         worker = Worker(uow)
         worker.start()
-        app = make_app(settings, uow, set_up_code=code)
+        app = make_app(settings, uow, set_up_code=code, set_up_file=settings.data / CODE_FILE)
         config = uvicorn.Config(
             app,
             host=settings.host,
@@ -90,7 +91,7 @@ def _check_port(settings: Settings) -> None:
 def _set_up_code(data: Path) -> str:
     """A code for the first set-up, in a file that only this account reads."""
     data.mkdir(parents=True, exist_ok=True)
-    path = data / "set-up-code"
+    path = data / CODE_FILE
     code = secrets.token_urlsafe(16)
     path.touch(mode=0o600)
     path.chmod(0o600)

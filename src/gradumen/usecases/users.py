@@ -18,7 +18,7 @@ from gradumen.usecases.scope import Caller, get_organisation, load_scope, requir
 from gradumen.usecases.sessions import HASHER, digest, is_password
 
 _EMAIL = re.compile(r"[^@\s<>\"']{1,64}@[A-Za-z0-9.-]{1,120}\.[A-Za-z]{2,}")
-SHORTEST_PASSWORD, LONGEST_PASSWORD = 12, 200
+SHORTEST_PASSWORD, LONGEST_PASSWORD, FEWEST_LETTERS = 12, 200, 3
 RESET_FOR = timedelta(hours=24)
 
 
@@ -34,14 +34,19 @@ def email_of(raw: str) -> str:
 
 
 def check_password(password: str) -> str:
-    """Check a new password's length.
+    """Check a new password.
 
     Raises:
-        Invalid: too short or too long.
+        Invalid: too short, too long, or of hardly any different characters.
     """
     if not SHORTEST_PASSWORD <= len(password) <= LONGEST_PASSWORD:
         raise Invalid(
             f"a password has {SHORTEST_PASSWORD} to {LONGEST_PASSWORD} characters; this one has {len(password)}",
+            field="password",
+        )
+    if len(set(password.lower())) <= FEWEST_LETTERS:
+        raise Invalid(
+            f"a password has more than {FEWEST_LETTERS} different characters; this one is guessed at once",
             field="password",
         )
     return password

@@ -1,0 +1,159 @@
+"""Random customers, billed over the interface, owe what plain fractions say: so far, on documents, and late."""
+
+import os
+from datetime import UTC, date, datetime
+from decimal import Decimal
+from fractions import Fraction
+from random import Random
+
+from gradumen.client import Client
+from gradumen.core.permissions import Role
+from gradumen.wire.billing import InvoiceBody
+from gradumen.wire.catalogue import CatalogueFile
+from gradumen.wire.sessions import SetUp
+from tests.conftest import CODE, Service
+from tests.worlds.worlds import (
+    MINOR,
+    Customer,
+    Link,
+    billed,
+    differences,
+    events,
+    make_customer,
+    make_use,
+    organisation,
+    owed,
+    publish,
+)
+
+PASSWORD = "a long enough password"
+SERVICE = """
+service: network
+name: Network
+category: Networking
+subcategory: Network Infrastructure
+meters:
+  egress: {name: Data sent out, unit: byte, combine: sum}
+"""
+
+
+def set_up(url: str) -> Client:
+    with Client(url) as client:
+        client.set_up(
+            SetUp(
+                code=CODE,
+                slug="tarnwick",
+                name="Tarnwick",
+                country="IE",
+                currency="EUR",
+                billing_zone="Europe/Dublin",
+                email="mara@tarnwick.example",
+                user_name="Mara",
+                password=PASSWORD,
+            )
+        )
+    provider = Client(url)
+    provider.sign_in("mara@tarnwick.example", PASSWORD)
+    provider.clock.set(datetime(2026, 8, 20, tzinfo=UTC), held=True)
+    provider.catalogue.publish("tarnwick", [CatalogueFile(name="service.yaml", content=SERVICE)])
+    provider.feeds.create("tarnwick", slug="all", name="All")
+    return provider
+
+
+def join(provider: Client, url: str, slug: str) -> Client:
+    """A reseller's administrator, signed in, with a tax rate."""
+    email = f"admin@{slug}.example"
+    invited = provider.invitations.create(slug, email=email, role=Role.ADMINISTRATOR)
+    client = Client(url)
+    client.invitations.accept(invited.secret or "", name="Admin", password=PASSWORD)
+    client.sign_in(email, PASSWORD)
+    return client
+
+
+def bring_in(provider: Client, url: str, customer: Customer) -> Client | None:
+    """The customer's organisations, cards and subscription; gives its reseller's client."""
+    reseller = None
+    parent = "tarnwick"
+    for above, link in zip([None, *customer.links], customer.links, strict=False):
+        del above
+        last = link is customer.links[-1]
+        zone = "UTC" if last else customer.links[1].zone.key
+        provider.organisations.create(
+            organisation(parent, "tenant" if last else "reseller", link.buyer, link.currency, zone)
+        )
+        if not last:
+            reseller = join(provider, url, link.buyer)
+            set_tax(reseller, link.buyer)
+        parent = link.buyer
+    provider.organisations.create_project(customer.slug, slug="all", name="All")
+    publish(provider, reseller, customer)
+    return reseller
+
+
+def set_tax(client: Client, seller: str) -> None:
+    client.tax_rates.set(seller, country="IE", percent=Decimal(23), starts_on=date(2020, 1, 1), category="S")
+
+
+def close(client: Client, seller: str) -> list[InvoiceBody]:
+    run = client.bill_runs.wait(client.bill_runs.start(seller, "2026-09").id)
+    assert run.state == "finished", run.problem
+    drafts = client.invoices.list(state="draft", seller=seller)
+    return [client.invoices.issue(draft.id) for draft in drafts]
+
+
+def check(client: Client, customer: Customer, link: Link, seed: int) -> Fraction:
+    """What a link's month comes to, after its lines were found right."""
+    shown = [
+        each
+        for each in client.spend.period_so_far(link.seller, "2026-09").links
+        if (each.seller, each.buyer) == (link.seller, link.buyer)
+    ]
+    expected = owed(customer, link)
+    found = shown[0] if shown else None
+    assert differences(expected, found, link.currency) == [], f"seed {seed}: {customer} on {link}"
+    return sum((Fraction(line.amount) for line in found.lines), Fraction(0)) if found else Fraction(0)
+
+
+def test_random_customers_owe_what_plain_fractions_say(service: Service) -> None:
+    """So far before it is billed, on the first documents, and with late usage over both documents."""
+    seed = int(os.environ.get("GRADUMEN_SEED", "20261125"))
+    count = int(os.environ.get("GRADUMEN_WORLDS", "16"))
+    random = Random(seed)
+    provider = set_up(service.url)
+    set_tax(provider, "tarnwick")
+    customers = [make_customer(random, number) for number in range(count)]
+    clients = [(customer, bring_in(provider, service.url, customer)) for customer in customers]
+    provider.clock.set(datetime(2026, 10, 5, tzinfo=UTC), held=True)
+    for customer in customers:
+        batch = events(customer)
+        assert not batch or provider.readings.send("tarnwick/all", batch).refused == 0
+    sold = [
+        (customer, link, provider if link.seller == "tarnwick" else reseller)
+        for customer, reseller in clients
+        for link in customer.links
+    ]
+    first: dict[str, Fraction] = {}
+    for customer, link, client in sold:
+        assert client is not None
+        first[link.buyer] = check(client, customer, link, seed)
+    documents: list[InvoiceBody] = []
+    for seller, client in {(link.seller, client) for _, link, client in sold}:
+        assert client is not None
+        documents += close(client, seller)
+    assert {buyer: billed(documents, buyer) for buyer in first} == first, f"seed {seed}"
+
+    for customer in customers:
+        before = len(customer.usage)
+        customer.usage += [make_use(random) for _ in range(random.randint(0, 3))]
+        late = events(customer, before)
+        assert not late or provider.readings.send("tarnwick/all", late).refused == 0
+    for seller, client in {(link.seller, client) for _, link, client in sold}:
+        assert client is not None
+        documents += close(client, seller)
+    for customer, link, _ in sold:
+        whole = sum(owed(customer, link).values(), Fraction(0))
+        lines = sum(len(each.lines) for each in documents if each.buyer == link.buyer)
+        slack = Fraction(lines + 1, 2 * 10 ** MINOR[link.currency])
+        assert abs(billed(documents, link.buyer) - whole) <= slack, f"seed {seed}: {customer} on {link}"
+    for client in {client for _, _, client in sold if client}:
+        client.close()
