@@ -1,6 +1,7 @@
 """Members: invited, joined, changed, at rest and gone; passwords, sessions and what tokens may."""
 
 import threading
+from uuid import UUID
 
 import pytest
 
@@ -21,7 +22,7 @@ from tests.world import EMAILS, PASSWORD, World, egress, join
 NEW = "new@saltmarsh.example"
 
 
-def user_id(world: World, who: str, organisation: str, email: str):  # type: ignore[no-untyped-def]
+def user_id(world: World, who: str, organisation: str, email: str) -> UUID:
     return next(each.user_id for each in world.user(who).members.list(organisation) if each.email == email)
 
 
@@ -107,10 +108,10 @@ def test_the_last_administrator_stays(world: World) -> None:
     gate = threading.Barrier(2)
     outcomes: list[object] = []
 
-    def leave(client: Client, who: object) -> None:
+    def leave(client: Client, who: UUID) -> None:
         gate.wait()
         try:
-            client.members.remove("saltmarsh", who)  # type: ignore[arg-type]
+            client.members.remove("saltmarsh", who)
             outcomes.append("left")
         except GradumenError as refusal:
             outcomes.append(type(refusal))
@@ -121,6 +122,30 @@ def test_the_last_administrator_stays(world: World) -> None:
     for thread in threads:
         thread.join(30)
     assert sorted(map(str, outcomes)) == sorted(["left", str(Conflict)])
+
+
+@pytest.mark.parametrize("user", ["piers", "viv@oxbow.example"])
+def test_nobody_but_an_administrator_changes_a_member_also_not_itself(world: World, user: str) -> None:
+    join(world, "edda", "oxbow", "viv@oxbow.example", Role.VIEWER)
+    own = next(each for each in world.user(user).members.list("oxbow") if each.email == EMAILS.get(user, user))
+    for act in ({"role": Role.ADMINISTRATOR}, {"role": Role.SENDER}, {"disabled": True}, {"disabled": False}):
+        with pytest.raises(Forbidden, match="manage members"):
+            world.user(user).members.change("oxbow", own.user_id, **act)  # type: ignore[arg-type]  # of either kind
+    with pytest.raises(Forbidden):
+        world.user(user).members.remove("oxbow", user_id(world, "edda", "oxbow", EMAILS["edda"]))
+    assert world.user(user).session().memberships[0].role == own.role
+    world.user(user).members.remove("oxbow", own.user_id)
+    assert world.user(user).session().memberships == []
+
+
+def test_a_reset_link_ends_where_its_user_joins_another_organisation(world: World) -> None:
+    """Its maker would be that user there too."""
+    who = user_id(world, "edda", "oxbow", EMAILS["piers"])
+    secret = world.user("edda").members.make_password_reset("oxbow", who)
+    invited = world.mara.invitations.create("tarnwick", email=EMAILS["piers"], role=Role.VIEWER)
+    world.user("piers").invitations.accept(invited.secret or "")
+    with Client(world.url) as anybody, pytest.raises(NotFound):
+        anybody.sessions.reset_password(secret, "mine from now on")
 
 
 def test_a_role_holds_from_the_next_call_on_also_for_tokens(world: World) -> None:

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 from uuid import UUID, uuid4
 
-from sqlalchemy import ColumnElement, func, select, update
+from sqlalchemy import ColumnElement, delete, func, select, update
 from sqlalchemy.orm import Session
 
 from gradumen.core.errors import Conflict, Forbidden, NotFound, NotSignedIn
@@ -13,7 +13,7 @@ from gradumen.core.permissions import Right, Role
 from gradumen.store.organisations import OrganisationRow
 from gradumen.store.readings import FeedRow, FeedSenderRow
 from gradumen.store.unit_of_work import use_case
-from gradumen.store.users import InvitationRow, MemberRow, TokenRow, UserRow
+from gradumen.store.users import InvitationRow, MemberRow, PasswordResetRow, TokenRow, UserRow
 from gradumen.usecases.audit_entries import nameable, record
 from gradumen.usecases.scope import (
     Caller,
@@ -241,6 +241,8 @@ def accept_invitation(
     if member is None:
         tx.add(MemberRow(user_id=user.id, organisation_id=row.organisation_id, role=row.role, disabled_at=None))
     row.accepted_at = at
+    # A link made before was made without the say of this organisation.
+    tx.execute(delete(PasswordResetRow).where(PasswordResetRow.user_id == user.id, PasswordResetRow.used_at.is_(None)))
     organisation = tx.get_one(OrganisationRow, row.organisation_id)
     acting = Caller(user.id, user.email, user.name, {}, at, None, address)
     tx.flush()
@@ -260,6 +262,8 @@ def change_member(
         Conflict: it is the last administrator that is left.
     """
     row, member = _to_manage(tx, caller, organisation, user_id)
+    if member is None:
+        raise NotFound("member", user_id)
     before = _view(tx.get_one(UserRow, user_id), member)
     if role not in (None, Role.ADMINISTRATOR) or disabled:
         _keep_one(tx, row, member)
@@ -277,17 +281,14 @@ def change_member(
 
 @use_case
 def remove_member(tx: Session, caller: Caller, *, organisation: str, user_id: UUID) -> None:
-    """End a membership, with its tokens and its rights on feeds; asking again changes nothing.
+    """End a membership, one's own too, with its tokens and its rights on feeds; asking again changes nothing.
 
     Raises:
         Conflict: it is the last administrator that is left.
     """
-    try:
-        row, member = _to_manage(tx, caller, organisation, user_id)
-    except NotFound as missing:
-        if missing.facts.get("what") == "member":
-            return
-        raise
+    row, member = _to_manage(tx, caller, organisation, user_id, or_own=True)
+    if member is None:
+        return
     _keep_one(tx, row, member)
     tx.execute(
         update(TokenRow)
@@ -304,17 +305,17 @@ def remove_member(tx: Session, caller: Caller, *, organisation: str, user_id: UU
     tx.delete(member)
 
 
-def _to_manage(tx: Session, caller: Caller, organisation: str, user_id: UUID) -> tuple[OrganisationRow, MemberRow]:
+def _to_manage(
+    tx: Session, caller: Caller, organisation: str, user_id: UUID, *, or_own: bool = False
+) -> tuple[OrganisationRow, MemberRow | None]:
+    """A membership for those who manage members; ``or_own``, its user's own too."""
     require_password(caller)
     scope = load_scope(tx, caller)
     row = get_organisation(tx, scope, organisation)
-    if not (scope.is_member(row.id) and user_id == caller.user_id):
+    if not (or_own and scope.is_member(row.id) and user_id == caller.user_id):
         scope.require_member(Right.MANAGE_MEMBERS, row)
     lock_members(tx, row.id)
-    member = tx.get(MemberRow, (user_id, row.id), populate_existing=True)
-    if member is None:
-        raise NotFound("member", user_id)
-    return row, member
+    return row, tx.get(MemberRow, (user_id, row.id), populate_existing=True)
 
 
 def _keep_one(tx: Session, row: OrganisationRow, member: MemberRow) -> None:
