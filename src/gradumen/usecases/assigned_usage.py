@@ -71,32 +71,13 @@ def load_usage(
         )
     )
     numbers = {str(project.id): number for number, project in enumerate(projects)}
-    rows = _usage_rows(tx, list(numbers), start, end)
-    resources = {name: number for number, name in enumerate(sorted({row[3] for row in rows}))}
-    columns: dict[str, list[Any]] = {name: [] for name in USAGE_SCHEMA if name != "line"}
-    for project, meter, hour, resource, attributes, quantity in rows:
-        columns["project"].append(numbers[str(project)])
-        columns["meter"].append(meter)
-        columns["hour"].append(hour)
-        columns["resource"].append(resources[resource])
-        columns["attributes"].append(attributes)
-        columns["quantity"].append(int(quantity))
-    schema = {name: kind for name, kind in USAGE_SCHEMA.items() if name != "line"}
-    frame = pl.DataFrame({name: pl.Series(columns[name], dtype=kind) for name, kind in schema.items()})
-    owner_of = {
-        number: published.owners["service", slug.partition("/")[0]] for slug, number in published.meter_ids.items()
-    }
-    sold = [number for number, owner in owner_of.items() if owner in chain]
-    own = [number for number, owner in owner_of.items() if owner == chain[0]]
-    themselves = [number for number, project in enumerate(projects) if project.organisation_id == chain[0]]
-    frame = frame.filter(
-        pl.col("meter").is_in(sold) & (~pl.col("project").is_in(themselves) | pl.col("meter").is_in(own))
-    )
+    frame, resources = _frame(_usage_rows(tx, list(numbers), start, end), numbers)
+    frame = _concerned(frame, projects, published, chain)
     rules = load_rules(tx, owners)
     frame = frame.with_columns(pl.Series("kind", [0] * frame.height, dtype=pl.Int32))
     kinds: list[tuple[AssignmentRule, ...]] = [()]
     if rules:
-        frame, kinds = _kinds(tx, frame, rules, projects, list(resources), published)
+        frame, kinds = _kinds(tx, frame, rules, projects, resources, published)
     intervals = _intervals(lines, rated, projects, kinds, published, (start, end), zone)
     keys = ["project", "meter", "kind"]
     assigned = (
@@ -107,7 +88,38 @@ def load_usage(
         .collect()
     )
     unassigned = list(_unassigned(tx, frame, assigned, published, projects, buyers))
-    return assigned, projects, list(resources), unassigned
+    return assigned, projects, resources, unassigned
+
+
+def _frame(rows: Sequence[tuple[Any, ...]], projects: Mapping[str, int]) -> tuple[pl.DataFrame, list[str]]:
+    """Rows as a frame that names projects and resources by number, and the resources' names."""
+    resources = {name: number for number, name in enumerate(sorted({row[3] for row in rows}))}
+    columns: dict[str, list[Any]] = {name: [] for name in USAGE_SCHEMA if name != "line"}
+    for project, meter, hour, resource, attributes, quantity in rows:
+        columns["project"].append(projects[str(project)])
+        columns["meter"].append(meter)
+        columns["hour"].append(hour)
+        columns["resource"].append(resources[resource])
+        columns["attributes"].append(attributes)
+        columns["quantity"].append(int(quantity))
+    schema = {name: kind for name, kind in USAGE_SCHEMA.items() if name != "line"}
+    frame = pl.DataFrame({name: pl.Series(columns[name], dtype=kind) for name, kind in schema.items()})
+    return frame, list(resources)
+
+
+def _concerned(
+    frame: pl.DataFrame, projects: list[ProjectRow], published: Published, chain: Sequence[UUID]
+) -> pl.DataFrame:
+    """What of the usage is a seller's business: services from above to everybody below, its own also to itself."""
+    owner_of = {
+        number: published.owners["service", slug.partition("/")[0]] for slug, number in published.meter_ids.items()
+    }
+    sold = [number for number, owner in owner_of.items() if owner in chain]
+    own = [number for number, owner in owner_of.items() if owner == chain[0]]
+    themselves = [number for number, project in enumerate(projects) if project.organisation_id == chain[0]]
+    return frame.filter(
+        pl.col("meter").is_in(sold) & (~pl.col("project").is_in(themselves) | pl.col("meter").is_in(own))
+    )
 
 
 def _usage_rows(tx: Session, projects: list[str], start: datetime, end: datetime) -> Sequence[tuple[Any, ...]]:

@@ -112,10 +112,10 @@ def invite_member(tx: Session, caller: Caller, *, organisation: str, email: str,
     scope = load_scope(tx, caller)
     row = get_organisation(tx, scope, organisation)
     lock_members(tx, row.id)
+    address = email_of(email)
     acting = row.id
     if not scope.is_member(row.id, Right.MANAGE_MEMBERS):
-        acting = _inviting_from(tx, scope, row, email)
-    address = email_of(email)
+        acting = _inviting_from(tx, scope, row, address)
     there = select(MemberRow.user_id).join(UserRow, UserRow.id == MemberRow.user_id)
     if tx.scalars(there.where(MemberRow.organisation_id == row.id, UserRow.email == address)).first() is not None:
         raise Conflict(f"'{address}' is a member of {row.slug} already; change its role instead", field="email")
@@ -153,9 +153,9 @@ def _inviting_from(tx: Session, scope: Scope, row: OrganisationRow, email: str) 
     if acting is None or tx.scalar(select(func.count()).where(MemberRow.organisation_id == row.id)):
         raise Forbidden(right=Right.MANAGE_MEMBERS, organisation=row.slug)
     above = select(MemberRow.user_id).join(UserRow, UserRow.id == MemberRow.user_id)
-    if tx.scalars(above.where(UserRow.email == email.strip(), MemberRow.organisation_id.in_(chain))).first():
+    if tx.scalars(above.where(UserRow.email == email, MemberRow.organisation_id.in_(chain))).first():
         raise Conflict(
-            f"'{email.strip()[:100]}' is a member of an organisation above {row.slug}; invite one of its own people",
+            f"'{email}' is a member of an organisation above {row.slug}; invite one of its own people",
             field="email",
         )
     return acting

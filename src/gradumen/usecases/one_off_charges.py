@@ -112,23 +112,7 @@ def enter_one_off_charge(
     owner = get_organisation(tx, scope, seller)
     holder = get_organisation(tx, scope, organisation)
     _require(scope, owner)
-    found = tx.execute(
-        select(SubscriptionRow, SupplyLineRow)
-        .join(SupplyLineRow, SupplyLineRow.subscription_id == SubscriptionRow.id)
-        .where(
-            SubscriptionRow.organisation_id == holder.id,
-            SubscriptionRow.name == subscription,
-            SupplyLineRow.seller_id == owner.id,
-        )
-        .order_by(SupplyLineRow.starts_on)
-    ).all()
-    if not found:
-        raise NotFound("subscription", f"{holder.slug}: {subscription[:130]}")
-    row = found[0][0]
-    if not row.starts_on <= day < (row.ends_on or date.max):
-        message = f"the subscription lasts from {row.starts_on} to {row.ends_on or 'any later day'}; choose a day in it"
-        raise Invalid(message, field="day", value=day)
-    line = [each for _, each in found if each.starts_on <= day][-1]
+    row, line = _sold_on(tx, owner, holder, subscription, day)
     card_currency = tx.get_one(RateCardRow, line.rate_card_id).currency
     if currency != card_currency:
         message = f"this subscription is charged in {card_currency}; give the amount in it"
@@ -156,6 +140,29 @@ def enter_one_off_charge(
     after = {"day": day, "amount": f"{text(value)} {currency}", "subscription": row.name}
     record(tx, caller, "one-off charge entered", owner.id, made.description, concerns=line.buyer_id, after=after)
     return _views(tx, owner, [made])[0]
+
+
+def _sold_on(
+    tx: Session, seller: OrganisationRow, holder: OrganisationRow, subscription: str, day: date
+) -> tuple[SubscriptionRow, SupplyLineRow]:
+    """A subscription that a seller sells, with its line of a day."""
+    found = tx.execute(
+        select(SubscriptionRow, SupplyLineRow)
+        .join(SupplyLineRow, SupplyLineRow.subscription_id == SubscriptionRow.id)
+        .where(
+            SubscriptionRow.organisation_id == holder.id,
+            SubscriptionRow.name == subscription,
+            SupplyLineRow.seller_id == seller.id,
+        )
+        .order_by(SupplyLineRow.starts_on)
+    ).all()
+    if not found:
+        raise NotFound("subscription", f"{holder.slug}: {subscription[:130]}")
+    row = found[0][0]
+    if not row.starts_on <= day < (row.ends_on or date.max):
+        message = f"the subscription lasts from {row.starts_on} to {row.ends_on or 'any later day'}; choose a day in it"
+        raise Invalid(message, field="day", value=day)
+    return row, [each for _, each in found if each.starts_on <= day][-1]
 
 
 @use_case

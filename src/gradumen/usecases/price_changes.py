@@ -53,7 +53,7 @@ def list_price_changes(tx: Session, caller: Caller) -> list[PriceChange]:
         concerned.setdefault((line.buyer_id, card.id), set()).add(line.subscription_id)
     cards = {card.id: (card, seller.slug) for _, card, seller in lines}
     names = organisations_by_id(tx, set(own))
-    plans = seen_plans(tx, scope)
+    plans = seen_plans(tx, scope) if lines else set()
     versions: dict[UUID, list[RateCardVersionRow]] = {}
     for row in tx.scalars(
         select(RateCardVersionRow)
