@@ -41,7 +41,7 @@ def create_subscription(body: SubscriptionCreate, uow: Uow, caller: CallerHere, 
 def end_subscription(subscription_id: UUID, body: SubscriptionUpdate, uow: Uow, caller: CallerHere) -> SubscriptionBody:
     """Set or take back a subscription's end. Safe to repeat."""
     return SubscriptionBody.of(
-        subscriptions.end_subscription(uow, caller, subscription_id=subscription_id, **body.model_dump())
+        subscription_changes.end_subscription(uow, caller, subscription_id=subscription_id, **body.model_dump())
     )
 
 

@@ -55,8 +55,8 @@ def list_rate_cards(tx: Session, caller: Caller) -> list[RateCard]:
         .join(OrganisationRow, OrganisationRow.id == RateCardRow.organisation_id)
         .where(RateCardRow.organisation_id.in_(own) | RateCardRow.id.in_(bought))
         .order_by(OrganisationRow.slug, RateCardRow.slug)
-    )
-    plans = seen_plans(tx, scope)
+    ).all()
+    plans = seen_plans(tx, scope) if any(row.organisation_id not in own for row, _ in rows) else set()
     return [
         _card(tx, row, seller, scope.now.date(), None if row.organisation_id in own else plans) for row, seller in rows
     ]

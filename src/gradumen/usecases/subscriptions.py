@@ -15,7 +15,7 @@ from gradumen.core.errors import Conflict, EditedMeanwhile, Forbidden, Invalid, 
 from gradumen.core.permissions import Right
 from gradumen.store.catalogue import PlanRow, PlanVersionRow
 from gradumen.store.organisations import ProjectRow
-from gradumen.store.subscriptions import AcceptedTermsRow, OneOffChargeRow, SubscriptionRow, SupplyLineRow
+from gradumen.store.subscriptions import AcceptedTermsRow, SubscriptionRow, SupplyLineRow
 from gradumen.store.unit_of_work import use_case
 from gradumen.store.users import UserRow
 from gradumen.usecases.audit_entries import record
@@ -26,7 +26,6 @@ from gradumen.usecases.supply_lines import (
     Stretch,
     add_lines,
     check_quantity,
-    lines_by_depth,
     links_of,
     months_since,
     read_choices,
@@ -218,49 +217,6 @@ def accept_terms(
         )
     )
     tx.flush()
-
-
-@use_case
-def end_subscription(
-    tx: Session, caller: Caller, *, subscription_id: UUID, ends_on: date | None, version: int | None
-) -> Subscription:
-    """Set or take back the first day that a subscription does not cover.
-
-    Raises:
-        Invalid: within a term, or without notice; on the first day it may always end, as if it had never begun.
-        EditedMeanwhile: it is at another version.
-    """
-    scope = load_scope(tx, caller)
-    row = get_to_change(tx, scope, subscription_id, version)
-    today = scope.now.date()
-    published = load_published(tx)
-    if ends_on is not None and ends_on < row.starts_on:
-        raise Invalid(f"ends_on {ends_on} is before starts_on {row.starts_on}", field="ends_on", value=ends_on)
-    if ends_on not in (None, row.ends_on):
-        line = lines_by_depth(tx, row.id)[0][-1]
-        plan = plan_of(tx.get_one(PlanVersionRow, line.plan_version_id), published)
-        plan.duration.check_end(row.starts_on, ends_on, today)
-    _check_entered(tx, row, ends_on)
-    if ends_on != row.ends_on:
-        changes = {"ends_on": row.ends_on}, {"ends_on": ends_on}
-        record_change(tx, scope, "subscription ended", row, *changes)
-    row.ends_on, row.version = ends_on, row.version + 1
-    touch_months(tx, row.organisation_id, months_since(row.starts_on, today))
-    tx.flush()
-    return views(tx, scope, [row], published)[0]
-
-
-def _check_entered(tx: Session, row: SubscriptionRow, ends_on: date | None) -> None:
-    """No one-off charge stands on a day that the subscription would not cover any more."""
-    later = select(OneOffChargeRow).where(
-        OneOffChargeRow.subscription_id == row.id,
-        OneOffChargeRow.withdrawn_at.is_(None),
-        OneOffChargeRow.day >= (ends_on or date.max),
-    )
-    found = tx.scalars(later.order_by(OneOffChargeRow.day.desc()).limit(1)).first()
-    if found is not None:
-        message = f"a one-off charge stands on {found.day}; withdraw it first, or end after that day"
-        raise Invalid(message, field="ends_on", value=ends_on)
 
 
 def get_to_change(tx: Session, scope: Scope, subscription_id: UUID, version: int | None) -> SubscriptionRow:
