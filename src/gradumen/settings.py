@@ -13,6 +13,9 @@ def _setting(default: Any, description: str) -> Any:
     return field(default=default, metadata={"description": description})
 
 
+_LOOPBACK = ("localhost", "127.0.0.1", "::1")
+
+
 @dataclass(frozen=True, slots=True)
 class Settings:
     """Settings of the service; the environment variable of each is ``GRADUMEN_`` and its name in capitals."""
@@ -25,11 +28,33 @@ class Settings:
     clock_control: bool = _setting(
         False, "Whether a provider's administrator may move the business clock (demo, tests)."
     )
+    hosts: str = _setting("", "Host names of the service besides that of `GRADUMEN_HOST`, with commas between.")
+    trusted_proxies: str = _setting(
+        "", "Addresses or networks of proxies whose X-Forwarded-For and -Proto are believed, with commas between."
+    )
     secure_cookies: bool = _setting(False, "Whether session cookies are sent over TLS only; set it behind TLS.")
-    sign_in_free_attempts: int = _setting(5, "Failed sign-ins of an account before waiting times begin.")
+    sign_in_free_attempts: int = _setting(5, "Sign-ins that may fail before waiting times begin, per device.")
     sign_in_longest_wait_seconds: int = _setting(900, "Longest waiting time after failed sign-ins, in seconds.")
     largest_body_bytes: int = _setting(16 * 1024 * 1024, "Largest request body, in bytes.")
+    header_seconds: int = _setting(20, "How long the headers of a request may take to come, in seconds.")
+    body_seconds: int = _setting(120, "How long the body of a request may take to come, in seconds.")
+    shutdown_seconds: int = _setting(20, "How long calls under way may take when the service is told to stop.")
     session_hours: int = _setting(12, "How long a console session lasts, in hours.")
+
+    @property
+    def known_hosts(self) -> frozenset[str]:
+        """The hosts that calls may name.
+
+        Raises:
+            Invalid: it listens on every address, and none is named.
+        """
+        named = {each.strip() for each in self.hosts.split(",") if each.strip()}
+        if not named and self.host in ("0.0.0.0", "::"):
+            raise Invalid(
+                f"with {self.host} the service listens on every address; name its hosts in GRADUMEN_HOSTS",
+                field="GRADUMEN_HOSTS",
+            )
+        return frozenset({self.host, *_LOOPBACK, *named})
 
     @classmethod
     def read(cls, environment: Mapping[str, str] = os.environ, **overrides: Any) -> "Settings":

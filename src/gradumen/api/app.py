@@ -27,7 +27,8 @@ from gradumen.api import (
     subscriptions,
     tokens,
 )
-from gradumen.api.headers import SafeHeaders
+from gradumen.api.expensive import Gate
+from gradumen.api.headers import HeadAsGet, KnownHosts, SafeHeaders
 from gradumen.api.limits import BodyLimit
 from gradumen.settings import Settings
 from gradumen.store.unit_of_work import UnitOfWork
@@ -78,6 +79,7 @@ def make_app(
     )
     app.state.settings, app.state.uow = settings, uow
     app.state.set_up_code, app.state.set_up_file = set_up_code, set_up_file
+    app.state.gate = Gate()
     api = APIRouter(prefix="/api/v1")
     for module in ROUTERS:
         api.include_router(module.router)
@@ -86,7 +88,9 @@ def make_app(
     app.include_router(console.router)
     problems.install(app)
     app.add_middleware(GZipMiddleware, minimum_size=1024)
-    app.add_middleware(BodyLimit, most=settings.largest_body_bytes)
+    app.add_middleware(HeadAsGet)
+    app.add_middleware(BodyLimit, most=settings.largest_body_bytes, seconds=settings.body_seconds)
+    app.add_middleware(KnownHosts, hosts=settings.known_hosts)
     app.add_middleware(SafeHeaders, secure=settings.secure_cookies)
     return app
 
@@ -95,7 +99,7 @@ def _health() -> APIRouter:
     router = APIRouter(tags=["health"])
 
     @router.get("/healthz")
-    def healthz() -> dict[str, str]:
+    async def healthz() -> dict[str, str]:
         """Whether the process answers."""
         return {"status": "ok"}
 

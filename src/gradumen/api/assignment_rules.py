@@ -2,12 +2,13 @@
 
 from fastapi import APIRouter, status
 
+from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, Uow
 from gradumen.usecases import assignment_rules
 from gradumen.wire.assignment_rules import AssignmentRuleBody, AssignmentRuleSet
 from gradumen.wire.values import Page
 
-router = APIRouter(tags=["subscriptions"])
+router = APIRouter(route_class=StrictRoute, tags=["subscriptions"])
 
 
 @router.get("/organisations/{organisation}/assignment-rules")

@@ -4,12 +4,13 @@ from typing import Annotated
 
 from fastapi import APIRouter, Query
 
+from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, Uow, page_limit
 from gradumen.usecases import audit_entries
 from gradumen.wire.audit_entries import AuditEntryBody
 from gradumen.wire.values import Page
 
-router = APIRouter(tags=["audit entries"])
+router = APIRouter(route_class=StrictRoute, tags=["audit entries"])
 
 
 @router.get("/organisations/{organisation}/audit-entries")

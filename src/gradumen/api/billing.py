@@ -6,7 +6,9 @@ from uuid import UUID
 
 from fastapi import APIRouter, Query, Response, status
 
+from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, OnceHere, Uow, answered, page_limit
+from gradumen.api.expensive import EXPENSIVE
 from gradumen.core.errors import Conflict
 from gradumen.core.exact import text
 from gradumen.documents.invoices import PdfInvoice, PdfLine, quantity_text, write_pdf
@@ -27,10 +29,10 @@ from gradumen.wire.billing import (
 )
 from gradumen.wire.values import Page
 
-router = APIRouter()
+router = APIRouter(route_class=StrictRoute)
 
 
-@router.get("/organisations/{organisation}/period-so-far", tags=["spend"])
+@router.get("/organisations/{organisation}/period-so-far", tags=["spend"], dependencies=EXPENSIVE)
 def period_so_far(organisation: str, uow: Uow, caller: CallerHere, period: str | None = None) -> PeriodSoFarBody:
     """The lines that the drafts of a period would have, now; without ``period`` the one under way."""
     usage.refresh_usage(uow)
@@ -114,7 +116,7 @@ def discard_draft(invoice_id: UUID, uow: Uow, caller: CallerHere) -> None:
     invoices.discard_draft(uow, caller, invoice_id=invoice_id)
 
 
-@router.get("/invoices/{invoice_id}/pdf", response_class=Response, tags=["invoices"])
+@router.get("/invoices/{invoice_id}/pdf", response_class=Response, tags=["invoices"], dependencies=EXPENSIVE)
 def read_invoice_pdf(invoice_id: UUID, uow: Uow, caller: CallerHere) -> Response:
     """An issued document as PDF."""
     found = invoices.read_invoice(uow, caller, invoice_id=invoice_id)

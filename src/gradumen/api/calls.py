@@ -17,7 +17,7 @@ from gradumen.usecases.idempotency import Once
 from gradumen.usecases.scope import Caller
 from gradumen.usecases.sessions import caller_of_session, caller_of_token
 
-COOKIE = "gradumen_session"
+SESSION, DEVICE = "gradumen_session", "gradumen_device"
 _SAFE = ("GET", "HEAD", "OPTIONS")
 
 
@@ -37,6 +37,16 @@ Uow = Annotated[UnitOfWork, Depends(get_uow)]
 Configured = Annotated[Settings, Depends(get_settings)]
 
 
+def cookie_name(settings: Settings, name: str) -> str:
+    """A cookie's name: behind TLS with the prefix that keeps it to this host (draft-ietf-httpbis-rfc6265bis, 4.1.3)."""
+    return f"__Host-{name}" if settings.secure_cookies else name
+
+
+def session_secret(request: Request) -> str | None:
+    """The secret of the session's cookie, if there is one."""
+    return request.cookies.get(cookie_name(get_settings(request), SESSION))
+
+
 def address_of(request: Request) -> str:
     """The network address that a call comes from."""
     return request.client.host if request.client else ""
@@ -51,7 +61,7 @@ def get_caller(request: Request, uow: Uow) -> Caller:
         if scheme.lower() != "bearer" or not token:
             raise NotSignedIn("the Authorization header must be: Bearer and a token")
         return replace(caller_of_token(uow, token=token.strip(), at=at), address=address_of(request))
-    secret = request.cookies.get(COOKIE)
+    secret = session_secret(request)
     if not secret:
         raise NotSignedIn("sign in first, or send a token")
     caller, csrf = caller_of_session(

@@ -2,7 +2,9 @@
 
 from fastapi import APIRouter, Response
 
+from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, Uow
+from gradumen.api.expensive import EXPENSIVE
 from gradumen.core.derived import source_form
 from gradumen.documents.catalogue import read_catalogue, write_catalogue
 from gradumen.usecases import catalogue, catalogue_lists, offers, plan_lists, tier_sales
@@ -21,20 +23,22 @@ from gradumen.wire.catalogue import (
 )
 from gradumen.wire.values import Page
 
-router = APIRouter()
+router = APIRouter(route_class=StrictRoute)
 
 
-@router.post("/catalogue/compare", tags=["catalogue"])
+@router.post("/catalogue/compare", tags=["catalogue"], dependencies=EXPENSIVE)
 def compare_catalogue(body: CatalogueFiles, uow: Uow, caller: CallerHere) -> ChangesBody:
     """Check files and say what publishing them would change; changes nothing."""
+    catalogue.check_may_publish(uow, caller, organisation=body.organisation)
     documents = read_catalogue([(file.name, file.content) for file in body.files])
     found = catalogue.compare_catalogue(uow, caller, organisation=body.organisation, documents=documents)
     return ChangesBody(changes=[ChangeBody.of(each) for each in found])
 
 
-@router.post("/catalogue/publish", tags=["catalogue"])
+@router.post("/catalogue/publish", tags=["catalogue"], dependencies=EXPENSIVE)
 def publish_catalogue(body: CatalogueFiles, uow: Uow, caller: CallerHere) -> ChangesBody:
     """Publish files, all or none. Publishing the same again changes nothing."""
+    catalogue.check_may_publish(uow, caller, organisation=body.organisation)
     documents = read_catalogue([(file.name, file.content) for file in body.files])
     found = catalogue.publish_catalogue(uow, caller, organisation=body.organisation, documents=documents)
     return ChangesBody(changes=[ChangeBody.of(each) for each in found])

@@ -4,7 +4,9 @@ from typing import Annotated
 
 from fastapi import APIRouter, Header, Response, status
 
+from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, Uow
+from gradumen.api.expensive import EXPENSIVE
 from gradumen.core.errors import Invalid
 from gradumen.documents.catalogue import CatalogueDocument, read_catalogue, write_catalogue
 from gradumen.usecases import catalogue, catalogue_drafts
@@ -12,7 +14,7 @@ from gradumen.usecases.catalogue_drafts import CatalogueDraft
 from gradumen.wire.catalogue import CatalogueDraftBody, CatalogueDraftSave, ChangeBody, ChangesBody
 from gradumen.wire.values import Page
 
-router = APIRouter(prefix="/organisations/{organisation}/catalogue-drafts", tags=["catalogue"])
+router = APIRouter(route_class=StrictRoute, prefix="/organisations/{organisation}/catalogue-drafts", tags=["catalogue"])
 IfMatch = Annotated[str | None, Header(pattern=r'^"?[0-9]{1,9}"?$')]
 
 
@@ -68,7 +70,7 @@ def discard_catalogue_draft(organisation: str, kind: str, slug: str, uow: Uow, c
     catalogue_drafts.discard_draft(uow, caller, organisation=organisation, kind=kind, slug=slug)
 
 
-@router.post("/{kind}/{slug}/check")
+@router.post("/{kind}/{slug}/check", dependencies=EXPENSIVE)
 def check_catalogue_draft(organisation: str, kind: str, slug: str, uow: Uow, caller: CallerHere) -> ChangesBody:
     """Check a draft and say what publishing it would change."""
     draft = catalogue_drafts.read_draft(uow, caller, organisation=organisation, kind=kind, slug=slug)
@@ -76,7 +78,7 @@ def check_catalogue_draft(organisation: str, kind: str, slug: str, uow: Uow, cal
     return ChangesBody(changes=[ChangeBody.of(each) for each in found])
 
 
-@router.post("/{kind}/{slug}/publish")
+@router.post("/{kind}/{slug}/publish", dependencies=EXPENSIVE)
 def publish_catalogue_draft(
     organisation: str, kind: str, slug: str, uow: Uow, caller: CallerHere, if_match: IfMatch = None
 ) -> ChangesBody:

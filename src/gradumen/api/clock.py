@@ -2,11 +2,12 @@
 
 from fastapi import APIRouter
 
+from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, Configured, Uow
 from gradumen.usecases import clock
 from gradumen.wire.clock import ClockBody, ClockUpdate
 
-router = APIRouter(prefix="/clock", tags=["clock"])
+router = APIRouter(route_class=StrictRoute, prefix="/clock", tags=["clock"])
 
 
 @router.get("")

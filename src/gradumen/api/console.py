@@ -21,8 +21,8 @@ def serve(path: str, request: Request) -> Response:
     root: Path = request.app.state.settings.console.resolve()
     if path.startswith("api/"):
         raise HTTPException(404, "there is nothing at this address")
-    found = (root / path).resolve()
-    if path and found.is_file() and found.is_relative_to(root):
+    found = _file(root, path)
+    if found is not None:
         kept = "public, max-age=31536000, immutable" if path.startswith("assets/") else "no-cache"
         return FileResponse(found, headers={**SECURITY, "Cache-Control": kept})
     if path.startswith("assets/") or "." in path.rsplit("/", 1)[-1]:
@@ -30,3 +30,12 @@ def serve(path: str, request: Request) -> Response:
     page = root / "index.html"
     content = page.read_text() if page.exists() else _MISSING
     return HTMLResponse(content, headers={**SECURITY, "Cache-Control": "no-cache"})
+
+
+def _file(root: Path, path: str) -> Path | None:
+    """The file of that path, if it is one below the root; a path may be anything that somebody sends."""
+    try:
+        found = (root / path).resolve()
+        return found if path and found.is_file() and found.is_relative_to(root) else None
+    except (ValueError, OSError):
+        return None

@@ -2,12 +2,14 @@
 
 from fastapi import APIRouter
 
+from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, Uow
+from gradumen.api.expensive import EXPENSIVE
 from gradumen.usecases import margins, usage
 from gradumen.usecases.month_margins import month_margins
 from gradumen.wire.margins import MarginsBody, MonthMarginsBody
 
-router = APIRouter(tags=["catalogue"])
+router = APIRouter(route_class=StrictRoute, tags=["catalogue"])
 
 
 @router.get("/rate-cards/{seller}/{slug}/margins")
@@ -16,7 +18,7 @@ def compare_prices(seller: str, slug: str, uow: Uow, caller: CallerHere, against
     return MarginsBody.of(margins.compare_prices(uow, caller, seller=seller, slug=slug, against=against))
 
 
-@router.get("/organisations/{organisation}/margins", tags=["spend"])
+@router.get("/organisations/{organisation}/margins", tags=["spend"], dependencies=EXPENSIVE)
 def read_month_margins(organisation: str, uow: Uow, caller: CallerHere, period: str | None = None) -> MonthMarginsBody:
     """What a seller charged in a period, by buyer and service, beside what it cost; for its members alone."""
     usage.refresh_usage(uow)

@@ -6,7 +6,8 @@ from uuid import UUID
 
 from fastapi import APIRouter, Depends, Request, status
 
-from gradumen.api.calls import COOKIE, CallerHere, Uow, address_of, get_caller
+from gradumen.api.bodies import StrictRoute
+from gradumen.api.calls import CallerHere, Uow, address_of, get_caller, session_secret
 from gradumen.core.errors import NotSignedIn
 from gradumen.usecases import members, users
 from gradumen.usecases.scope import Caller
@@ -21,12 +22,12 @@ from gradumen.wire.members import (
 from gradumen.wire.sessions import PasswordResetBody
 from gradumen.wire.values import Page
 
-router = APIRouter()
+router = APIRouter(route_class=StrictRoute)
 
 
 def caller_if_any(request: Request, uow: Uow) -> Caller | None:
     """The caller, or None where nobody is signed in (any more)."""
-    if not request.headers.get("authorization") and COOKIE not in request.cookies:
+    if not request.headers.get("authorization") and session_secret(request) is None:
         return None
     try:
         return get_caller(request, uow)

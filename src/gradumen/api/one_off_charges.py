@@ -4,12 +4,13 @@ from uuid import UUID
 
 from fastapi import APIRouter, Response, status
 
+from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, OnceHere, Uow, answered
 from gradumen.usecases import one_off_charges
 from gradumen.wire.one_off_charges import OneOffChargeBody, OneOffChargeCreate
 from gradumen.wire.values import Page
 
-router = APIRouter(tags=["billing"])
+router = APIRouter(route_class=StrictRoute, tags=["billing"])
 
 
 @router.get("/organisations/{seller}/one-off-charges")

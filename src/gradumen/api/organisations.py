@@ -4,6 +4,7 @@ from typing import Annotated
 
 from fastapi import APIRouter, Query, Response, status
 
+from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, OnceHere, Uow, answered, page_limit
 from gradumen.usecases import organisations, quotas
 from gradumen.wire.organisations import (
@@ -17,7 +18,7 @@ from gradumen.wire.organisations import (
 )
 from gradumen.wire.values import Page
 
-router = APIRouter(prefix="/organisations")
+router = APIRouter(route_class=StrictRoute, prefix="/organisations")
 
 
 @router.get("", tags=["organisations"])

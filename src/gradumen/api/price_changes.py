@@ -2,12 +2,13 @@
 
 from fastapi import APIRouter
 
+from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, Uow
 from gradumen.usecases import price_changes
 from gradumen.wire.price_changes import PriceChangeBody
 from gradumen.wire.values import Page
 
-router = APIRouter(tags=["catalogue"])
+router = APIRouter(route_class=StrictRoute, tags=["catalogue"])
 
 
 @router.get("/price-changes")

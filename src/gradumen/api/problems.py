@@ -21,9 +21,11 @@ STATUSES: tuple[tuple[type[errors.GradumenError], int, str], ...] = (
     (errors.Forbidden, 403, "Not allowed"),
     (errors.NotFound, 404, "Not found"),
     (errors.EditedMeanwhile, 412, "Changed meanwhile"),
+    (errors.TooSlow, 408, "Too slow"),
     (errors.TooLarge, 413, "Too large"),
     (errors.WrongMediaType, 415, "Content type not read here"),
     (errors.SlowDown, 429, "Too many attempts"),
+    (errors.Busy, 429, "Too much at once"),
     (errors.Unavailable, 503, "Not available just now"),
     (errors.Unanswered, 503, "Not known whether it was done"),
     (errors.Conflict, 409, "Does not fit the present state"),
@@ -37,6 +39,8 @@ def problem(
 ) -> JSONResponse:
     """A problem details response, with ``more`` headers."""
     headers = dict(more or {})
+    if status == 408:
+        headers["Connection"] = "close"
     if status == 401:
         headers["WWW-Authenticate"] = "Bearer"
     if "retry_after_seconds" in facts:
@@ -76,9 +80,14 @@ def install(app: FastAPI) -> None:
 
     @app.exception_handler(HTTPException)
     async def other(_: Request, error: HTTPException) -> JSONResponse:
+        if isinstance(error.__cause__, errors.GradumenError):
+            return of_error(error.__cause__)  # What reading a body found, which the framework wraps.
         codes = {404: "not_found", 405: "method_not_allowed"}
         code = codes.get(error.status_code, "error")
-        return problem(error.status_code, str(error.detail), str(error.detail), code, {}, error.headers)
+        headers = dict(error.headers or {})
+        if "GET" in headers.get("Allow", ""):
+            headers["Allow"] += ", HEAD"
+        return problem(error.status_code, str(error.detail), str(error.detail), code, {}, headers)
 
     @app.exception_handler(DBAPIError)
     @app.exception_handler(PoolExhausted)

@@ -5,7 +5,9 @@ from uuid import UUID
 
 from fastapi import APIRouter, Depends, Query, Request, Response, status
 
+from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, OnceHere, Uow, answered, page_limit
+from gradumen.api.expensive import EXPENSIVE
 from gradumen.core.periods import Period
 from gradumen.core.readings import Reading
 from gradumen.feeds.cloudevents import BATCH, SINGLE, read_events
@@ -22,7 +24,7 @@ from gradumen.wire.readings import (
 )
 from gradumen.wire.values import Page
 
-router = APIRouter()
+router = APIRouter(route_class=StrictRoute)
 
 
 async def raw_body(request: Request) -> bytes:
@@ -102,7 +104,7 @@ def list_deliveries(
     return Page(items=items, next=str(items[-1].id) if len(found) > size else None)
 
 
-@router.get("/organisations/{organisation}/usage", tags=["usage"])
+@router.get("/organisations/{organisation}/usage", tags=["usage"], dependencies=EXPENSIVE)
 def sum_usage(
     organisation: str,
     period: str,

@@ -5,7 +5,8 @@ from datetime import UTC, datetime
 
 from fastapi import APIRouter, Request, Response, status
 
-from gradumen.api.calls import COOKIE, CallerHere, Configured, Uow, address_of
+from gradumen.api.bodies import StrictRoute
+from gradumen.api.calls import DEVICE, SESSION, CallerHere, Configured, Uow, address_of, cookie_name, session_secret
 from gradumen.core.errors import NeedsPassword, NotSignedIn
 from gradumen.core.permissions import RIGHTS, Right
 from gradumen.store.unit_of_work import UnitOfWork
@@ -22,7 +23,8 @@ from gradumen.wire.sessions import (
 )
 from gradumen.wire.values import Page
 
-router = APIRouter()
+router = APIRouter(route_class=StrictRoute)
+_DEVICE_SECONDS = int(sessions.DEVICE_KEPT.total_seconds())
 
 
 @router.post("/set-up", status_code=status.HTTP_201_CREATED, tags=["sessions"])
@@ -47,22 +49,27 @@ def sign_in(body: SignIn, request: Request, response: Response, uow: Uow, settin
         uow,
         email=body.email,
         password=body.password,
-        address=address_of(request),
-        agent=request.headers.get("user-agent", ""),
+        place=sessions.Place(
+            address_of(request),
+            request.headers.get("user-agent", ""),
+            request.cookies.get(cookie_name(settings, DEVICE), ""),
+        ),
         at=at,
         free=settings.sign_in_free_attempts,
         longest=settings.sign_in_longest_wait_seconds,
         hours=settings.session_hours,
     )
-    response.set_cookie(
-        COOKIE,
-        signed.secret,
-        max_age=settings.session_hours * 3600,
-        httponly=True,
-        samesite="strict",
-        secure=settings.secure_cookies,
-        path="/",
-    )
+    kept = ((SESSION, signed.secret, settings.session_hours * 3600), (DEVICE, signed.device, _DEVICE_SECONDS))
+    for name, value, seconds in kept:
+        response.set_cookie(
+            cookie_name(settings, name),
+            value,
+            max_age=seconds,
+            httponly=True,
+            samesite="strict",
+            secure=settings.secure_cookies,
+            path="/",
+        )
     caller, csrf = sessions.caller_of_session(uow, secret=signed.secret, csrf=None, unsafe=False, at=at)
     return _session(uow, caller, csrf)
 
@@ -89,18 +96,18 @@ def _session(uow: UnitOfWork, caller: Caller, csrf: str | None) -> SessionBody:
 
 
 @router.delete("/session", status_code=status.HTTP_204_NO_CONTENT, tags=["sessions"])
-def sign_out(request: Request, response: Response, uow: Uow) -> None:
+def sign_out(request: Request, response: Response, uow: Uow, settings: Configured) -> None:
     """End the session of the cookie."""
-    secret = request.cookies.get(COOKIE)
+    secret = session_secret(request)
     if secret:
         sessions.sign_out(uow, secret=secret)
-    response.delete_cookie(COOKIE, path="/")
+    response.delete_cookie(cookie_name(settings, SESSION), path="/", secure=settings.secure_cookies, httponly=True)
 
 
 @router.get("/sessions", tags=["sessions"])
 def list_sessions(request: Request, uow: Uow, caller: CallerHere) -> Page[OpenSessionBody]:
     """The open sessions of the signed-in user."""
-    found = sessions.list_sessions(uow, caller, secret=request.cookies.get(COOKIE))
+    found = sessions.list_sessions(uow, caller, secret=session_secret(request))
     return Page(items=[OpenSessionBody.of(each) for each in found])
 
 
@@ -111,12 +118,13 @@ def end_session(session: str, uow: Uow, caller: CallerHere) -> None:
 
 
 @router.post("/session/password", status_code=status.HTTP_204_NO_CONTENT, tags=["sessions"])
-def change_password(body: PasswordChange, request: Request, uow: Uow, caller: CallerHere) -> None:
+def change_password(body: PasswordChange, request: Request, uow: Uow, caller: CallerHere, settings: Configured) -> None:
     """Change the signed-in user's password; its other sessions end."""
-    secret = request.cookies.get(COOKIE)
+    secret = session_secret(request)
     if not secret:
         raise NeedsPassword
-    users.change_password(uow, caller, session=secret, current=body.current, new=body.new)
+    longest = settings.sign_in_longest_wait_seconds
+    users.change_password(uow, caller, session=secret, current=body.current, new=body.new, longest=longest)
 
 
 @router.post("/password-resets", status_code=status.HTTP_204_NO_CONTENT, tags=["sessions"])

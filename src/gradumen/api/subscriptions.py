@@ -4,6 +4,7 @@ from uuid import UUID
 
 from fastapi import APIRouter, Response, status
 
+from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, OnceHere, Uow, answered
 from gradumen.usecases import deviations, subscription_changes, subscriptions
 from gradumen.wire.subscriptions import (
@@ -16,7 +17,7 @@ from gradumen.wire.subscriptions import (
 )
 from gradumen.wire.values import Page
 
-router = APIRouter(tags=["subscriptions"])
+router = APIRouter(route_class=StrictRoute, tags=["subscriptions"])
 
 
 @router.get("/organisations/{organisation}/subscriptions")

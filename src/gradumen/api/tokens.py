@@ -4,12 +4,13 @@ from uuid import UUID
 
 from fastapi import APIRouter, status
 
+from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, Uow
 from gradumen.usecases import tokens
 from gradumen.wire.tokens import TokenBody, TokenCreate
 from gradumen.wire.values import Page
 
-router = APIRouter(tags=["tokens"])
+router = APIRouter(route_class=StrictRoute, tags=["tokens"])
 
 
 @router.get("/tokens")

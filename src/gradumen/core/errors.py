@@ -10,7 +10,9 @@ GradumenError
 ├── NotFound                 is not there, or is outside the caller's scope
 ├── TooLarge                 more than one call may carry
 ├── WrongMediaType           a content type that this call does not read
+├── TooSlow                  a body that did not come in time
 ├── SlowDown                 too many attempts; says when to come back
+├── Busy                     too much of the caller's is being computed already
 ├── Unavailable              the database does not serve just now; nothing was done
 ├── Unanswered               whether it was done is not known
 └── Conflict                 does not fit the state of things
@@ -30,6 +32,15 @@ GradumenError
 from typing import Any, ClassVar, Self
 
 
+def whole_text(text: str) -> str:
+    r"""A text that can be stored and sent: halves of characters, which some JSON has, are written out.
+
+    >>> whole_text("a\ud800")
+    'a\\ud800'
+    """
+    return text.encode("utf-8", "backslashreplace").decode()
+
+
 class GradumenError(Exception):
     """Any refusal of the product: a stable ``code``, the facts, and a message that says what to do."""
 
@@ -37,7 +48,7 @@ class GradumenError(Exception):
 
     def __init__(self, message: str, **facts: Any) -> None:
         super().__init__(message)
-        self.message = message
+        self.message = whole_text(message)
         self.facts: dict[str, Any] = facts
 
     @classmethod
@@ -54,7 +65,8 @@ class Invalid(GradumenError):
     code = "invalid"
 
     def __init__(self, message: str, *, field: str = "", value: object = None, **facts: Any) -> None:
-        super().__init__(message, field=field, value=None if value is None else str(value)[:200], **facts)
+        shown = None if value is None else whole_text(str(value)[:200])
+        super().__init__(message, field=whole_text(field), value=shown, **facts)
 
 
 class CatalogueInvalid(Invalid):
@@ -127,6 +139,12 @@ class WrongMediaType(GradumenError):
     code = "wrong_media_type"
 
 
+class TooSlow(GradumenError):
+    """A body that did not come in time."""
+
+    code = "too_slow"
+
+
 class SlowDown(GradumenError):
     """Too many attempts; ``retry_after_seconds`` says when the next one is looked at."""
 
@@ -135,6 +153,19 @@ class SlowDown(GradumenError):
     def __init__(self, *, retry_after_seconds: int) -> None:
         super().__init__(
             f"too many failed attempts; try again in {retry_after_seconds} s", retry_after_seconds=retry_after_seconds
+        )
+
+
+class Busy(GradumenError):
+    """Too much is being computed for this caller or organisation; ``retry_after_seconds`` says when to ask again."""
+
+    code = "busy"
+
+    def __init__(self, *, running: int, retry_after_seconds: int) -> None:
+        super().__init__(
+            f"{running} calls like this are being computed for you already; ask again in {retry_after_seconds} s",
+            running=running,
+            retry_after_seconds=retry_after_seconds,
         )
 
 

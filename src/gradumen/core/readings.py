@@ -181,9 +181,9 @@ def _moment(raw: object, field: str) -> datetime:
         moment = None
     if moment is None or moment.tzinfo is None:
         raise Invalid(f"{field} must be a time with zone, like 2026-10-01T00:00:00Z", field=field, value=raw)
+    if not 2000 <= moment.year <= 2200:
+        raise Invalid(f"{field} {raw} is out of range; readings lie in 2000 to 2200", field=field, value=raw)
     moment = moment.astimezone(UTC)
     if moment.microsecond:
         raise Invalid(f"{field} must be a whole second; got {raw}", field=field, value=raw)
-    if not 2000 <= moment.year <= 2200:
-        raise Invalid(f"{field} {raw} is out of range", field=field, value=raw)
     return moment

@@ -3,11 +3,12 @@
 import json
 from collections.abc import Mapping
 from decimal import Decimal
-from typing import Any, NoReturn
+from typing import Any
 from urllib.parse import unquote
 
 from gradumen.core.errors import GradumenError, Invalid, TooLarge, WrongMediaType
 from gradumen.core.readings import Reading, read_reading
+from gradumen.wire.strict_json import refuse_constant, twice
 
 EVENT_TYPE = "gradumen.reading.v1"
 MOST_EVENTS = 5000
@@ -49,6 +50,7 @@ def _read(event: Any) -> Reading | Unreadable:
     try:
         if not isinstance(event, dict):
             raise Invalid("an event is a JSON object", field="event")
+        _check_once(event)
         if event.get("specversion") != "1.0":
             raise Invalid("specversion must be 1.0", field="specversion", value=event.get("specversion"))
         if event.get("type") != EVENT_TYPE:
@@ -60,10 +62,22 @@ def _read(event: Any) -> Reading | Unreadable:
 
 def _json(body: bytes) -> Any:
     try:
-        return json.loads(body, parse_float=Decimal, parse_constant=_refuse)
+        return json.loads(body, parse_float=Decimal, parse_constant=refuse_constant, object_pairs_hook=_object)
     except (ValueError, RecursionError) as error:
         raise Invalid(f"the body is not JSON: {str(error)[:120]}", field="body") from None
 
 
-def _refuse(constant: str) -> NoReturn:
-    raise ValueError(f"{constant} is not a number in JSON")
+class _Twice(dict[str, Any]):
+    """An object that names a field twice; only its own event is refused."""
+
+
+def _object(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
+    return dict(pairs) if twice(pairs) is None else _Twice(pairs)
+
+
+def _check_once(event: Mapping[str, Any]) -> None:
+    """Refuse an event that says a field twice, itself or in what a reading is read from."""
+    data = event.get("data")
+    for each in (event, data, data.get("attributes") if isinstance(data, dict) else None):
+        if isinstance(each, _Twice):
+            raise Invalid("a field stands twice in this event; send it once", field="event")

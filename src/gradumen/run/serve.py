@@ -13,6 +13,7 @@ from gradumen.api.app import make_app
 from gradumen.core.errors import Invalid
 from gradumen.jobs.worker import Worker
 from gradumen.run.database import Keeper, PrivateDatabase, start_private_database
+from gradumen.run.http import TimedHttp
 from gradumen.settings import Settings
 from gradumen.store import schema
 from gradumen.store.unit_of_work import UnitOfWork, make_engine
@@ -60,6 +61,10 @@ def serve(settings: Settings, *, fast_database: bool = False) -> None:
             log_level="warning",
             access_log=False,
             timeout_keep_alive=KEPT_OPEN,
+            timeout_graceful_shutdown=settings.shutdown_seconds,
+            http=type("Http", (TimedHttp,), {"header_seconds": settings.header_seconds}),
+            proxy_headers=bool(settings.trusted_proxies),
+            forwarded_allow_ips=settings.trusted_proxies,
         )
         log.info("listening on http://%s:%d", settings.host, settings.port)
         # The server raises the signal that ended it once more when it is done; what follows here must still run.

@@ -3,7 +3,7 @@
 from datetime import datetime
 from uuid import UUID
 
-from sqlalchemy import BigInteger, ForeignKey, Index, String
+from sqlalchemy import ForeignKey, String
 from sqlalchemy.orm import Mapped, mapped_column
 
 from gradumen.store.columns import Base, Moment, ascii_text
@@ -87,12 +87,21 @@ class TokenRow(Base):
     revoked_at: Mapped[datetime | None] = mapped_column(Moment)
 
 
-class SignInFailureRow(Base):
-    """A failed sign-in, counted per address and per account (``subject``)."""
+class AttemptRow(Base):
+    """Attempts in a row of what may be guessed, as a sign-in, by subject; see `usecases.pace`."""
 
-    __tablename__ = "sign_in_failures"
-    __table_args__ = (Index("ix_sign_in_failures_subject_at", "subject", "at"),)
+    __tablename__ = "attempts"
 
-    id: Mapped[int] = mapped_column(BigInteger, primary_key=True, autoincrement=True)
-    subject: Mapped[str] = mapped_column(String(190))
-    at: Mapped[datetime] = mapped_column(Moment)
+    subject: Mapped[str] = mapped_column(String(190), primary_key=True)
+    attempts: Mapped[int]
+    last_at: Mapped[datetime] = mapped_column(Moment)
+
+
+class DeviceRow(Base):
+    """A browser that a user signed in from; ``id`` is the SHA-256 of its cookie."""
+
+    __tablename__ = "devices"
+
+    id: Mapped[str] = mapped_column(ascii_text(64), primary_key=True)
+    user_id: Mapped[UUID] = mapped_column(ForeignKey("users.id", ondelete="RESTRICT"), primary_key=True)
+    used_at: Mapped[datetime] = mapped_column(Moment)

@@ -61,6 +61,18 @@ class Document(Protocol):
 
 
 @use_case
+def check_may_publish(tx: Session, caller: Caller, *, organisation: str) -> None:
+    """Check that the caller publishes for a seller, before anything that it sent is read.
+
+    Raises:
+        NotFound: no such organisation in scope.
+        Forbidden: the caller sees it, but does not publish for it.
+    """
+    scope = load_scope(tx, caller)
+    scope.require(Right.MANAGE_CATALOGUE, get_organisation(tx, scope, organisation))
+
+
+@use_case
 def compare_catalogue(tx: Session, caller: Caller, *, organisation: str, documents: Sequence[Document]) -> list[Change]:
     """Check documents against each other and what is published, and say what publishing would do.
 

@@ -13,7 +13,7 @@ from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.orm import Session
 
 from gradumen.core.catalogue import Meter, Service
-from gradumen.core.errors import Forbidden, GradumenError, Invalid
+from gradumen.core.errors import Forbidden, GradumenError, Invalid, whole_text
 from gradumen.core.permissions import Right
 from gradumen.core.readings import Reading, base_quantity, check_known, reading_key
 from gradumen.store.organisations import OrganisationRow, ProjectRow
@@ -319,4 +319,6 @@ def _attribute_sets(tx: Session, wanted: set[tuple[tuple[str, str], ...]]) -> di
 
 def unreadable(identity: object, problem: GradumenError) -> Outcome:
     """The outcome of an item that could not be read."""
-    return Outcome(str(identity)[:191] if identity else "", REFUSED, problem.message, problem.facts.get("field"))
+    return Outcome(
+        whole_text(str(identity)[:191]) if identity else "", REFUSED, problem.message, problem.facts.get("field")
+    )

@@ -8,30 +8,35 @@ from uuid import UUID
 
 from argon2 import PasswordHasher
 from argon2.exceptions import InvalidHashError, VerificationError
-from sqlalchemy import delete, func, select
+from sqlalchemy import delete, select
 from sqlalchemy.orm import Session
 
-from gradumen.core.errors import Forbidden, NotFound, NotSignedIn, SlowDown
+from gradumen.core.errors import Forbidden, NotFound, NotSignedIn
 from gradumen.core.permissions import Role, least
 from gradumen.store.unit_of_work import UnitOfWork, use_case
-from gradumen.store.users import MemberRow, SessionRow, SignInFailureRow, TokenRow, UserRow
+from gradumen.store.users import DeviceRow, MemberRow, SessionRow, TokenRow, UserRow
 from gradumen.usecases.audit_entries import memberships, record_sign_in
+from gradumen.usecases.pace import Pace, count_attempt, forgive, network_of, take_back
 from gradumen.usecases.scope import Caller
 
 HASHER = PasswordHasher(time_cost=2, memory_cost=19 * 1024, parallelism=1)
 """Argon2id with the parameters of RFC 9106's low-memory advice, as commonly recommended for web sign-in."""
 _DUMMY = HASHER.hash(secrets.token_hex(16))
-_REMEMBERED = timedelta(minutes=15)
+DEVICE_KEPT = timedelta(days=180)
+"""How long a device stays known after its last sign-in."""
+_DEVICE_LENGTH = 43
+_SHARED = "sign-in from "
 WRONG = "the e-mail address or the password is wrong"
 
 
 @dataclass(frozen=True, slots=True)
 class SignedIn:
-    """A new session: the cookie's secret, and the value that the console sends back in X-CSRF-Token."""
+    """A new session: the secrets of its cookie and of the device's, and the value that the console sends back."""
 
     secret: str
     csrf: str
     expires_at: datetime
+    device: str
 
 
 def digest(secret: str) -> str:
@@ -51,34 +56,55 @@ class OpenSession:
     current: bool
 
 
+@dataclass(frozen=True, slots=True)
+class Place:
+    """Where somebody signs in: address, what the browser calls itself, and the secret of its device's cookie."""
+
+    address: str
+    agent: str
+    device: str
+
+
 def sign_in(
-    uow: UnitOfWork,
-    *,
-    email: str,
-    password: str,
-    address: str,
-    agent: str,
-    at: datetime,
-    free: int,
-    longest: int,
-    hours: int,
+    uow: UnitOfWork, *, email: str, password: str, place: Place, at: datetime, free: int, longest: int, hours: int
 ) -> SignedIn:
     """Start a session.
 
-    Failures are counted per account and per network address; after ``free`` of them each doubles a waiting time.
+    An attempt is counted before it is checked. A device that the user signed in from before has a pace of its own,
+    so that a stranger who guesses cannot keep the owner of an account out.
 
     Raises:
-        SlowDown: too many failures; the password is not looked at.
+        SlowDown: too many attempts in a row failed; the password is not looked at.
         NotSignedIn: wrong address or password, not told apart.
     """
-    subjects = [f"account {email.strip().lower()}"[:190], f"address {address}"[:190]]
-    _check_pace(uow, subjects, at=at, free=free, longest=longest)
     known = _password_hash(uow, email)
+    paces = _paces(uow, known[0] if known else None, email=email, place=place, at=at, free=free, longest=longest)
+    count_attempt(uow, paces, at=at)
     right = is_password(known[1] if known else _DUMMY, password)
     if known is None or not right:
-        _note_failure(uow, subjects, known[0] if known else None, email=email, address=address, at=at)
+        _note_failure(uow, known[0] if known else None, email=email, address=place.address, at=at)
         raise NotSignedIn(WRONG)
-    return _start(uow, known[0], subjects[0], email=email, address=address, agent=agent, at=at, hours=hours)
+    return _start(uow, known[0], paces, email=email, place=place, at=at, hours=hours)
+
+
+@use_case
+def _paces(
+    tx: Session, user: UUID | None, *, email: str, place: Place, at: datetime, free: int, longest: int
+) -> list[Pace]:
+    """The device's own where it is known; else that of account and address together, of each, the wider the slower.
+
+    Where many addresses guess at one account, others of it wait at most a minute.
+    """
+    device = digest(place.device)
+    row = tx.get(DeviceRow, (device, user)) if user and place.device else None
+    if row is not None and row.used_at > at - DEVICE_KEPT:
+        return [Pace(f"device {device}", free, longest)]
+    account, network = email.strip().lower()[:90], network_of(place.address)
+    return [
+        Pace(f"sign-in {account} from {network}", free, longest),
+        Pace(f"sign-in {account}", free * 10, 60),
+        Pace(f"{_SHARED}{network}", free * 10, longest),
+    ]
 
 
 def is_password(stored: str, password: str) -> bool:
@@ -90,34 +116,13 @@ def is_password(stored: str, password: str) -> bool:
 
 
 @use_case
-def _check_pace(tx: Session, subjects: list[str], *, at: datetime, free: int, longest: int) -> None:
-    for index, subject in enumerate(subjects):
-        count, last = tx.execute(
-            select(func.count(), func.max(SignInFailureRow.at)).where(
-                SignInFailureRow.subject == subject, SignInFailureRow.at > at - _REMEMBERED
-            )
-        ).one()
-        allowed = free if index == 0 else free * 10
-        if count < allowed or last is None:
-            continue
-        wait = min(longest, 2 ** min(count - allowed, 20))
-        left = int((last + timedelta(seconds=wait) - at).total_seconds()) + 1
-        if left > 0:
-            raise SlowDown(retry_after_seconds=left)
-
-
-@use_case
 def _password_hash(tx: Session, email: str) -> tuple[UUID, str] | None:
     row = tx.scalars(select(UserRow).where(UserRow.email == email.strip())).first()
     return (row.id, row.password_hash) if row else None
 
 
 @use_case
-def _note_failure(
-    tx: Session, subjects: list[str], user: UUID | None, *, email: str, address: str, at: datetime
-) -> None:
-    tx.execute(delete(SignInFailureRow).where(SignInFailureRow.at < at - _REMEMBERED * 4))
-    tx.add_all(SignInFailureRow(subject=subject, at=at) for subject in subjects)
+def _note_failure(tx: Session, user: UUID | None, *, email: str, address: str, at: datetime) -> None:
     concerned: list[UUID | None] = [*memberships(tx, user)] if user else []
     for organisation in concerned or [None]:
         record_sign_in(tx, "sign-in failed", organisation, email.strip(), at=at, user=None, address=address)
@@ -125,24 +130,34 @@ def _note_failure(
 
 @use_case
 def _start(
-    tx: Session, user_id: UUID, subject: str, *, email: str, address: str, agent: str, at: datetime, hours: int
+    tx: Session, user_id: UUID, paces: list[Pace], *, email: str, place: Place, at: datetime, hours: int
 ) -> SignedIn:
-    tx.execute(delete(SignInFailureRow).where(SignInFailureRow.subject == subject))
+    forgive(tx, [pace for pace in paces if not pace.subject.startswith(_SHARED)])
+    for pace in paces:
+        if pace.subject.startswith(_SHARED):
+            take_back(tx, pace)
     tx.execute(delete(SessionRow).where(SessionRow.expires_at < at))
-    signed = SignedIn(secrets.token_urlsafe(32), secrets.token_urlsafe(24), at + timedelta(hours=hours))
+    tx.execute(delete(DeviceRow).where(DeviceRow.used_at < at - DEVICE_KEPT))
+    signed = SignedIn(
+        secrets.token_urlsafe(32),
+        secrets.token_urlsafe(24),
+        at + timedelta(hours=hours),
+        place.device if len(place.device) == _DEVICE_LENGTH else secrets.token_urlsafe(32),
+    )
+    tx.merge(DeviceRow(id=digest(signed.device), user_id=user_id, used_at=at))
     tx.add(
         SessionRow(
             id=digest(signed.secret),
             user_id=user_id,
             csrf=signed.csrf,
             started_at=at,
-            address=address[:60],
-            agent=agent[:200],
+            address=place.address[:60],
+            agent=place.agent[:200],
             expires_at=signed.expires_at,
         )
     )
     for organisation in memberships(tx, user_id):
-        record_sign_in(tx, "signed in", organisation, email.strip(), at=at, user=user_id, address=address)
+        record_sign_in(tx, "signed in", organisation, email.strip(), at=at, user=user_id, address=place.address)
     return signed
 
 

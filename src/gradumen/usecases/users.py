@@ -7,18 +7,24 @@ from uuid import UUID, uuid4
 
 from sqlalchemy import delete
 from sqlalchemy.orm import Session
+from zxcvbn import zxcvbn
 
 from gradumen.core.catalogue import name_of
 from gradumen.core.errors import Forbidden, Invalid, NotFound, NotSignedIn
 from gradumen.core.permissions import Right, Role
-from gradumen.store.unit_of_work import use_case
-from gradumen.store.users import MemberRow, PasswordResetRow, SessionRow, UserRow
+from gradumen.store.unit_of_work import UnitOfWork, use_case
+from gradumen.store.users import DeviceRow, MemberRow, PasswordResetRow, SessionRow, UserRow
 from gradumen.usecases.audit_entries import memberships, record, record_sign_in
+from gradumen.usecases.pace import Pace, count_attempt, forgive
 from gradumen.usecases.scope import Caller, get_organisation, load_scope, require_password
 from gradumen.usecases.sessions import HASHER, digest, is_password
 
 _EMAIL = re.compile(r"[^@\s<>\"']{1,64}@[A-Za-z0-9.-]{1,120}\.[A-Za-z]{2,}")
-SHORTEST_PASSWORD, LONGEST_PASSWORD, FEWEST_LETTERS = 12, 200, 3
+SHORTEST_PASSWORD, LONGEST_PASSWORD, LEAST_SCORE = 12, 200, 3
+_LOOKED_AT = 72
+"""Characters that are looked at for how soon they are guessed; more take long and change little."""
+GUESSES = 5
+"""Of the current password, before waiting times begin."""
 RESET_FOR = timedelta(hours=24)
 
 
@@ -33,20 +39,25 @@ def email_of(raw: str) -> str:
     return raw.strip()
 
 
-def check_password(password: str) -> str:
+def check_password(password: str, *own: str) -> str:
     """Check a new password.
 
+    Args:
+        own: words of its user, as name and address, which others try first.
+
     Raises:
-        Invalid: too short, too long, or of hardly any different characters.
+        Invalid: too short, too long, or one that is guessed soon (`zxcvbn`, a score below 3 of 4).
     """
     if not SHORTEST_PASSWORD <= len(password) <= LONGEST_PASSWORD:
         raise Invalid(
             f"a password has {SHORTEST_PASSWORD} to {LONGEST_PASSWORD} characters; this one has {len(password)}",
             field="password",
         )
-    if len(set(password.lower())) <= FEWEST_LETTERS:
+    found = zxcvbn(password[:_LOOKED_AT], user_inputs=list(own))
+    if found["score"] < LEAST_SCORE:
+        why = found["feedback"]["warning"].rstrip(".")
         raise Invalid(
-            f"a password has more than {FEWEST_LETTERS} different characters; this one is guessed at once",
+            f"this password is guessed soon{f' ({why})' if why else ''}; take several words that are strangers",
             field="password",
         )
     return password
@@ -58,29 +69,38 @@ def add_user(tx: Session, *, email: str, name: str, password: str) -> UserRow:
         id=uuid4(),
         email=email_of(email),
         name=name_of(name, field="name"),
-        password_hash=HASHER.hash(check_password(password)),
+        password_hash=HASHER.hash(check_password(password, email, name)),
     )
     tx.add(row)
     tx.flush()
     return row
 
 
-@use_case
-def change_password(tx: Session, caller: Caller, *, session: str, current: str, new: str) -> None:
-    """Change the caller's own password; its other sessions end.
+def change_password(uow: UnitOfWork, caller: Caller, *, session: str, current: str, new: str, longest: int) -> None:
+    """Change the caller's own password; its other sessions end, and other devices are no longer known.
 
     Args:
         session: the secret of the session that asks.
 
     Raises:
         NotSignedIn: the current password is another.
-        Invalid: the new one is too short or too long.
+        SlowDown: it was guessed at too often; it is not looked at.
+        Invalid: the new one is too short, too long or guessed soon.
     """
     require_password(caller)
+    pace = Pace(f"password of {caller.user_id}", GUESSES, longest)
+    count_attempt(uow, [pace], at=caller.at)
+    _change_password(uow, caller, pace, session=session, current=current, new=new)
+
+
+@use_case
+def _change_password(tx: Session, caller: Caller, pace: Pace, *, session: str, current: str, new: str) -> None:
     user = tx.get_one(UserRow, caller.user_id, with_for_update=True)
     if not is_password(user.password_hash, current):
         raise NotSignedIn("the current password is another one; nothing was changed")
-    user.password_hash = HASHER.hash(check_password(new))
+    forgive(tx, [pace])
+    user.password_hash = HASHER.hash(check_password(new, user.email, user.name))
+    tx.execute(delete(DeviceRow).where(DeviceRow.user_id == user.id))
     tx.execute(delete(SessionRow).where(SessionRow.user_id == user.id, SessionRow.id != digest(session)))
     for organisation in memberships(tx, user.id):
         record(tx, caller, "password changed", organisation, user.email)
@@ -126,8 +146,9 @@ def reset_password(tx: Session, *, secret: str, password: str, at: datetime, add
     if row is None or row.used_at is not None or row.expires_at <= at:
         raise NotFound("password reset", secret[:6] + "…")
     user = tx.get_one(UserRow, row.user_id)
-    user.password_hash = HASHER.hash(check_password(password))
+    user.password_hash = HASHER.hash(check_password(password, user.email, user.name))
     row.used_at = at
+    tx.execute(delete(DeviceRow).where(DeviceRow.user_id == user.id))
     tx.execute(delete(SessionRow).where(SessionRow.user_id == user.id))
     for organisation in memberships(tx, user.id):
         record_sign_in(tx, "password reset", organisation, user.email, at=at, user=user.id, address=address)

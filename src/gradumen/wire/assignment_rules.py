@@ -3,14 +3,14 @@
 from datetime import date
 from typing import Any
 
-from gradumen.wire.values import Body
+from gradumen.wire.values import Body, WholeNumber
 
 
 class AssignmentRuleSet(Body):
     """What falls to a subscription, from a day on; rules of lower position are looked at first."""
 
     subscription: str
-    position: int = 100
+    position: WholeNumber = 100
     starts_on: date
     ends_on: date | None = None
     conditions: dict[str, Any]

@@ -5,7 +5,7 @@ from datetime import date
 from pydantic import Field
 
 from gradumen.wire.catalogue import CatalogueFile
-from gradumen.wire.values import Body, DecimalText
+from gradumen.wire.values import Body, DecimalText, WholeNumber
 
 
 class ExpectedUse(Body):
@@ -23,9 +23,9 @@ class EstimateAsked(Body):
     organisation: str
     plan: str
     tier: str
-    quantity: int = 1
+    quantity: WholeNumber = 1
     first_day: date | None = None
-    months: int = 1
+    months: WholeNumber = 1
     expected: list[ExpectedUse] = Field(default_factory=list)
     rate_card: str | None = None
 

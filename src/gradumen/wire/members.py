@@ -4,7 +4,7 @@ from datetime import datetime
 from uuid import UUID
 
 from gradumen.core.permissions import Role
-from gradumen.wire.values import Body
+from gradumen.wire.values import Body, YesOrNo
 
 
 class MemberBody(Body):
@@ -21,7 +21,7 @@ class MemberUpdate(Body):
     """What changes of a member; what is left out stays."""
 
     role: Role | None = None
-    disabled: bool | None = None
+    disabled: YesOrNo | None = None
 
 
 class InvitationCreate(Body):

@@ -2,7 +2,7 @@
 
 from uuid import UUID
 
-from gradumen.wire.values import Body, DecimalText
+from gradumen.wire.values import Body, DecimalText, WholeNumber
 
 
 class OrganisationCreate(Body):
@@ -66,7 +66,7 @@ class QuotaGrant(Body):
     reservation: DecimalText | None = None
     factor: DecimalText | None = None
     label: str | None = None
-    version: int | None = None
+    version: WholeNumber | None = None
 
 
 class QuotaBody(Body):

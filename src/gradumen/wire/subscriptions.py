@@ -4,7 +4,7 @@ from datetime import date, datetime
 from typing import Any
 from uuid import UUID
 
-from gradumen.wire.values import Body
+from gradumen.wire.values import Body, WholeNumber, YesOrNo
 
 
 class SubscriptionCreate(Body):
@@ -15,7 +15,7 @@ class SubscriptionCreate(Body):
     plan: str
     tier: str
     name: str
-    quantity: int = 1
+    quantity: WholeNumber = 1
     starts_on: date
     ends_on: date | None = None
     rate_card: str | None = None
@@ -29,12 +29,12 @@ class SubscriptionChange(Body):
 
     starts_on: date
     tier: str | None = None
-    quantity: int | None = None
-    paused: bool | None = None
-    plan_version: int | None = None
+    quantity: WholeNumber | None = None
+    paused: YesOrNo | None = None
+    plan_version: WholeNumber | None = None
     choices: dict[str, str] | None = None
     accepted_terms: str | None = None
-    version: int | None = None
+    version: WholeNumber | None = None
 
 
 class SubscriptionDeviate(Body):
@@ -48,7 +48,7 @@ class SubscriptionDeviate(Body):
     starts_on: date
     rate_card: str | None = None
     deviations: dict[str, Any] | None = None
-    version: int | None = None
+    version: WholeNumber | None = None
 
 
 class StretchBody(Body):
@@ -77,7 +77,7 @@ class SubscriptionUpdate(Body):
     """The first day that the subscription does not cover; null takes it back."""
 
     ends_on: date | None
-    version: int | None = None
+    version: WholeNumber | None = None
 
 
 class SubscriptionBody(Body):

@@ -4,7 +4,7 @@ from datetime import datetime
 from uuid import UUID
 
 from gradumen.core.permissions import Role
-from gradumen.wire.values import Body
+from gradumen.wire.values import Body, WholeNumber
 
 
 class TokenCreate(Body):
@@ -13,7 +13,7 @@ class TokenCreate(Body):
     organisation: str
     name: str
     role: Role
-    days: int = 90
+    days: WholeNumber = 90
 
 
 class TokenBody(Body):

@@ -3,7 +3,7 @@
 from decimal import Decimal
 from typing import Annotated, Any, Generic, Self, TypeVar
 
-from pydantic import BaseModel, BeforeValidator, ConfigDict, PlainSerializer, WithJsonSchema
+from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, PlainSerializer, WithJsonSchema
 
 from gradumen.core.exact import NUMBER, text
 
@@ -25,6 +25,13 @@ DecimalText = Annotated[
     WithJsonSchema({"type": "string", "format": "decimal", "examples": ["12.5"]}),
 ]
 """An exact number, as text in JSON."""
+
+
+WholeNumber = Annotated[int, Field(strict=True)]
+"""A whole number: no text, and no yes or no."""
+
+YesOrNo = Annotated[bool, Field(strict=True)]
+"""True or false, and nothing that looks like it."""
 
 
 class Body(BaseModel):
@@ -61,4 +68,4 @@ class Problem(BaseModel):
     facts: dict[str, Any]
 
 
-__all__ = ["Body", "DecimalText", "Item", "Page", "Problem"]
+__all__ = ["Body", "DecimalText", "Item", "Page", "Problem", "WholeNumber", "YesOrNo"]
