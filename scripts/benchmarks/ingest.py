@@ -22,6 +22,7 @@ from gradumen.core.readings import read_reading, reading_key
 from gradumen.demo.__main__ import Service
 from gradumen.demo.history import Calendar, History
 from gradumen.demo.scenario import PASSWORD
+from gradumen.run.accounts import administrator
 from gradumen.store import schema
 from gradumen.store.unit_of_work import make_engine
 
@@ -124,12 +125,12 @@ def _settle(history: History) -> None:
 def _floor(socket: Path, events: list[dict[str, Any]]) -> float:
     """The same rows by the bare driver from two processes, into empty tables of the same shape."""
     with (
-        pymysql.connect(unix_socket=str(socket), user="root", autocommit=True) as connection,
+        pymysql.connect(unix_socket=str(socket), user=administrator(), autocommit=True) as connection,
         connection.cursor() as cursor,
     ):
         cursor.execute("SET FOREIGN_KEY_CHECKS = 0")
         cursor.execute("CREATE OR REPLACE DATABASE floor CHARACTER SET utf8mb4")
-    engine = make_engine(f"mysql+pymysql://root@localhost/floor?unix_socket={socket}")
+    engine = make_engine(f"mysql+pymysql://{administrator()}@localhost/floor?unix_socket={socket}")
     schema.migrate(engine)
     schema.ensure_months(engine, ["2026-08", "2026-09", "2026-10"])
     engine.dispose()
@@ -160,7 +161,7 @@ def _rows(event: dict[str, Any]) -> tuple[tuple[Any, ...], tuple[Any, ...]]:
 
 
 def _insert(socket: str, batches: list[list[tuple[tuple[Any, ...], tuple[Any, ...]]]], gate: Any) -> None:
-    connection = pymysql.connect(unix_socket=socket, user="root", database="floor")
+    connection = pymysql.connect(unix_socket=socket, user=administrator(), database="floor")
     cursor = connection.cursor()
     gate.wait()
     for batch in batches:

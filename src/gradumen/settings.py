@@ -22,6 +22,9 @@ class Settings:
 
     data: Path = _setting(Path.home() / ".gradumen", "Directory of the private database and its files.")
     database_url: str = _setting("", "SQLAlchemy URL of a shared MariaDB; empty starts a private one.")
+    schema_url: str = _setting(
+        "", "SQLAlchemy URL of the account that changes a shared database's tables; empty takes that of the service."
+    )
     host: str = _setting("127.0.0.1", "Address to listen on.")
     port: int = _setting(8470, "Port to listen on.")
     console: Path = _setting(Path("console/dist"), "Directory of the built console.")
@@ -39,6 +42,7 @@ class Settings:
     header_seconds: int = _setting(20, "How long the headers of a request may take to come, in seconds.")
     body_seconds: int = _setting(120, "How long the body of a request may take to come, in seconds.")
     shutdown_seconds: int = _setting(20, "How long calls under way may take when the service is told to stop.")
+    least_free_mib: int = _setting(512, "Free disk space in MiB below which the service says that it is not ready.")
     session_hours: int = _setting(12, "How long a console session lasts, in hours.")
 
     @property

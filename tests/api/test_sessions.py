@@ -1,6 +1,7 @@
 """Sign-in, sessions, CSRF, slowing down, idempotency keys, the served console."""
 
 import threading
+from dataclasses import replace
 from datetime import timedelta
 from pathlib import Path
 
@@ -11,6 +12,7 @@ from sqlalchemy import text
 from gradumen.client import Client
 from gradumen.core.errors import Conflict, Forbidden, KeyUsedOtherwise, NotSignedIn, SlowDown
 from gradumen.core.permissions import Role
+from gradumen.store.unit_of_work import UnitOfWork, make_engine
 from gradumen.wire.organisations import OrganisationCreate
 from gradumen.wire.sessions import SetUp
 from tests.conftest import CODE, Service
@@ -150,6 +152,21 @@ def test_the_console_is_served_with_a_strict_policy(service: Service) -> None:
         assert browser.get("/%2e%2e/%2e%2e/pyproject.toml").status_code == 404
         assert browser.get("/healthz").json() == {"status": "ok"}
         assert browser.get("/readyz").json()["provider"] == "none"
+
+
+def test_readiness_looks_at_disk_database_and_clock(world: World, service: Service) -> None:
+    ready = httpx.get(f"{world.url}/readyz")
+    assert (ready.status_code, set(ready.json().values())) == (200, {"ok", "set up"})
+    settings = service.app.state.settings
+    service.app.state.settings = replace(settings, least_free_mib=10**9)
+    full = httpx.get(f"{world.url}/readyz")
+    service.app.state.settings = settings
+    assert full.status_code == 503
+    assert "1000000000 are needed" in full.json()["disk"]
+    service.app.state.uow = UnitOfWork(make_engine("mysql+pymysql://nobody:x@127.0.0.1:9/gradumen"))
+    away = httpx.get(f"{world.url}/readyz")
+    service.app.state.uow = service.uow
+    assert (away.status_code, away.json()["database"]) == (503, "it does not answer")
 
 
 def test_every_answer_has_safe_headers(world: World, service: Service) -> None:

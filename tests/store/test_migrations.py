@@ -21,10 +21,10 @@ from gradumen.store.users import MemberRow, SessionRow, TokenRow
 @pytest.fixture
 def fresh(database: PrivateDatabase) -> Iterator[Engine]:
     """An empty database beside the others."""
-    root = make_engine(database.url)
+    root = make_engine(database.administrator_url)
     with root.begin() as connection:
         connection.execute(text("CREATE OR REPLACE DATABASE fresh CHARACTER SET utf8mb4"))
-    engine = make_engine(database.url.replace("/gradumen?", "/fresh?"))
+    engine = make_engine(database.administrator_url.replace("/gradumen?", "/fresh?"))
     yield engine
     engine.dispose()
     with root.begin() as connection:
@@ -141,6 +141,42 @@ def test_members_deliveries_and_slugs_of_before_carry_over(fresh: Engine) -> Non
         session.add(PlanRow(id=uuid4(), organisation_id=UUID(ids["other"]), slug="open-range"))
         with pytest.raises(IntegrityError):
             session.flush()
+    command.check(schema.alembic_config(fresh))
+
+
+def test_what_was_issued_before_is_kept_by_the_database_after(fresh: Engine) -> None:
+    """From the schema before triggers, with a document issued and one in the making, and failed sign-ins."""
+    schema.migrate(fresh, "0006")
+    ids = {name: f"{number:032x}" for number, name in enumerate(("org", "user", "run", "issued", "draft"), 1)}
+    with fresh.begin() as connection:
+        for statement in (
+            "INSERT INTO organisations (id, type, slug, name, country, currency, created_at, members_version) "
+            "VALUES (:org, 'provider', 'tarnwick', 'Tarnwick', 'IE', 'EUR', NOW(), 0)",
+            "INSERT INTO users (id, email, name, password_hash) VALUES (:user, 'mara@tarnwick.example', 'Mara', 'x')",
+            "INSERT INTO sign_in_failures (subject, at) VALUES ('account mara@tarnwick.example', NOW())",
+            "INSERT INTO bill_runs (id, seller_id, period, state, started_by, started_at, fence) "
+            "VALUES (:run, :org, '2026-09', 'done', :user, NOW(), 1)",
+            *(
+                "INSERT INTO invoices (id, bill_run_id, seller_id, buyer_id, period, state, kind, currency, net, tax, "
+                "gross, tax_category, tax_percent, parties) "
+                f"VALUES (:{state}, :run, :org, :org, '2026-09', '{state}', 'invoice', 'EUR', 1, 0, 1, 'S', 0, '{{}}')"
+                for state in ("issued", "draft")
+            ),
+            "INSERT INTO document_counters (seller_id, series, next_number, version) VALUES (:org, 'all', 2, 1)",
+        ):
+            connection.execute(text(statement), ids)
+    schema.migrate(fresh)
+    with fresh.begin() as connection:
+        assert connection.scalar(text("SELECT SUM(net) FROM invoices")) == 2
+        connection.execute(text("DELETE FROM invoices WHERE id = :draft"), ids)
+        connection.execute(text("UPDATE document_counters SET next_number = 3"))
+    for statement in (
+        "DELETE FROM invoices",
+        "UPDATE invoices SET net = 2",
+        "UPDATE document_counters SET next_number = 1",
+    ):
+        with pytest.raises(DBAPIError, match=r"never|once"), fresh.begin() as connection:
+            connection.execute(text(statement))
     command.check(schema.alembic_config(fresh))
 
 

@@ -67,6 +67,14 @@ class BreakingWay:
 
 
 @pytest.fixture
+def engine(database: PrivateDatabase, owner: Engine) -> Iterator[Engine]:
+    """The database at head, by its administrator."""
+    made = make_engine(database.administrator_url)
+    yield made
+    made.dispose()
+
+
+@pytest.fixture
 def way(database: PrivateDatabase, engine: Engine) -> Iterator[tuple[BreakingWay, UnitOfWork]]:
     """A way to the database, and a unit of work that goes by it."""
     with engine.begin() as connection:

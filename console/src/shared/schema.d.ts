@@ -1499,7 +1499,7 @@ export interface paths {
         };
         /**
          * Readyz
-         * @description Whether the database answers, and whether a provider is set up.
+         * @description Whether disk, database and clock are as the service needs them, and whether a provider is set up.
          */
         get: operations["readyz"];
         put?: never;
@@ -2129,6 +2129,14 @@ export interface components {
             name: string;
             /** Slug */
             slug: string;
+        };
+        /**
+         * Health
+         * @description That the process answers.
+         */
+        Health: {
+            /** Status */
+            status: string;
         };
         /**
          * InvitationAccept
@@ -3117,6 +3125,22 @@ export interface components {
              * Format: date
              */
             starts_on: string;
+        };
+        /**
+         * Readiness
+         * @description Each of disk, database and clock is ``ok``, or says what does not hold; ``provider`` is set up, or none yet.
+         */
+        Readiness: {
+            /** Clock */
+            clock: string;
+            /** Database */
+            database: string;
+            /** Disk */
+            disk: string;
+            /** Provider */
+            provider: string;
+            /** Status */
+            status: string;
         };
         /**
          * ReadingBody
@@ -6409,9 +6433,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": {
-                        [key: string]: string;
-                    };
+                    "application/json": components["schemas"]["Health"];
                 };
             };
             /** @description A refusal, as problem details */
@@ -6440,9 +6462,16 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": {
-                        [key: string]: string;
-                    };
+                    "application/json": unknown;
+                };
+            };
+            /** @description What does not hold */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Readiness"];
                 };
             };
             /** @description A refusal, as problem details */

@@ -2,10 +2,9 @@
 
 from pathlib import Path
 
-from fastapi import APIRouter, FastAPI, Request
+from fastapi import APIRouter, FastAPI
 from fastapi.middleware.gzip import GZipMiddleware
 from fastapi.routing import APIRoute
-from sqlalchemy import text
 
 from gradumen.api import (
     assignment_rules,
@@ -16,6 +15,7 @@ from gradumen.api import (
     clock,
     console,
     estimates,
+    health,
     margins,
     members,
     one_off_charges,
@@ -32,7 +32,6 @@ from gradumen.api.headers import HeadAsGet, KnownHosts, SafeHeaders
 from gradumen.api.limits import BodyLimit
 from gradumen.settings import Settings
 from gradumen.store.unit_of_work import UnitOfWork
-from gradumen.usecases.organisations import is_set_up
 from gradumen.wire.values import Problem
 
 ROUTERS = (
@@ -84,7 +83,7 @@ def make_app(
     for module in ROUTERS:
         api.include_router(module.router)
     app.include_router(api)
-    app.include_router(_health())
+    app.include_router(health.router)
     app.include_router(console.router)
     problems.install(app)
     app.add_middleware(GZipMiddleware, minimum_size=1024)
@@ -93,22 +92,3 @@ def make_app(
     app.add_middleware(KnownHosts, hosts=settings.known_hosts)
     app.add_middleware(SafeHeaders, secure=settings.secure_cookies)
     return app
-
-
-def _health() -> APIRouter:
-    router = APIRouter(tags=["health"])
-
-    @router.get("/healthz")
-    async def healthz() -> dict[str, str]:
-        """Whether the process answers."""
-        return {"status": "ok"}
-
-    @router.get("/readyz")
-    def readyz(request: Request) -> dict[str, str]:
-        """Whether the database answers, and whether a provider is set up."""
-        uow: UnitOfWork = request.app.state.uow
-        with uow.engine.connect() as connection:
-            connection.execute(text("SELECT 1"))
-        return {"status": "ok", "provider": "set up" if is_set_up(uow) else "none"}
-
-    return router

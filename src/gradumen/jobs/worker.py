@@ -5,6 +5,8 @@ import threading
 import time
 from datetime import UTC, datetime
 
+from sqlalchemy import Engine
+
 from gradumen.core.errors import GradumenError, Unanswered
 from gradumen.core.periods import Period
 from gradumen.store.schema import ensure_months
@@ -21,14 +23,15 @@ REST = 3
 class Worker:
     """A thread that works off what is due, again and again, until it is stopped."""
 
-    def __init__(self, uow: UnitOfWork, *, idle_seconds: float = 0.3) -> None:
-        self.uow, self.idle_seconds = uow, idle_seconds
+    def __init__(self, uow: UnitOfWork, owner: Engine, *, idle_seconds: float = 0.3) -> None:
+        """``owner`` is the engine of the account that may make partitions."""
+        self.uow, self.owner, self.idle_seconds = uow, owner, idle_seconds
         self._stop = threading.Event()
         self._thread = threading.Thread(target=self._run, name="worker", daemon=True)
 
     def start(self) -> None:
         """Prepare the months around now and begin."""
-        prepare_months(self.uow, datetime.now(UTC))
+        prepare_months(self.owner, datetime.now(UTC))
         self._thread.start()
 
     def stop(self) -> None:
@@ -51,7 +54,7 @@ class Worker:
             self._stop.wait(self.idle_seconds)
 
 
-def prepare_months(uow: UnitOfWork, now: datetime) -> None:
+def prepare_months(owner: Engine, now: datetime) -> None:
     """Give the readings of the months around now partitions of their own."""
     month = Period(now.year, now.month)
     months = [month.text]
@@ -62,7 +65,7 @@ def prepare_months(uow: UnitOfWork, now: datetime) -> None:
     for _ in range(MONTHS_AHEAD):
         ahead = ahead.next()
         months.append(ahead.text)
-    ensure_months(uow.engine, months)
+    ensure_months(owner, months)
 
 
 def work_bill_runs(uow: UnitOfWork) -> None:

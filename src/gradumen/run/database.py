@@ -5,7 +5,6 @@ import os
 import pwd
 import shutil
 import signal
-import socket
 import subprocess
 import threading
 import time
@@ -16,14 +15,26 @@ import psutil
 import pymysql
 
 from gradumen.core.errors import GradumenError
+from gradumen.run.accounts import (
+    OWNER,
+    SERVICE,
+    Accounts,
+    administrator,
+    answers,
+    choose_accounts,
+    read_accounts,
+    set_up_accounts,
+)
 
 _CONFIG = """[mariadbd]
 datadir={data}/mysql
-socket={data}/db.sock
+socket={data}/{socket}
 pid-file={data}/db.pid
 log-error={data}/db.log
 tmpdir={data}/tmp
-skip-networking
+bind-address=127.0.0.1
+port={port}
+skip-name-resolve
 character-set-server=utf8mb4
 collation-server=utf8mb4_general_ci
 default-storage-engine=InnoDB
@@ -38,7 +49,8 @@ local_infile=OFF
 performance_schema=OFF
 skip-log-bin
 """
-_ACCOUNTS = ("gradumen", "mysql")
+_SYSTEM_ACCOUNTS = ("gradumen", "mysql")
+SOCKET = "db.sock"
 log = logging.getLogger("gradumen.database")
 
 
@@ -55,13 +67,24 @@ class PrivateDatabase:
     data: Path
     pid: int
     adopted: bool
+    accounts: Accounts
     process: subprocess.Popen[bytes] | None = None
     """Our child, when we started it."""
 
     @property
     def url(self) -> str:
-        """SQLAlchemy URL by socket."""
-        return f"mysql+pymysql://root@localhost/gradumen?unix_socket={self.data}/db.sock"
+        """SQLAlchemy URL of the service's account, which reads and writes rows, by socket."""
+        return self.accounts.url(self.data / SOCKET, SERVICE)
+
+    @property
+    def owner_url(self) -> str:
+        """SQLAlchemy URL of the account that changes tables, triggers and partitions, by socket."""
+        return self.accounts.url(self.data / SOCKET, OWNER)
+
+    @property
+    def administrator_url(self) -> str:
+        """SQLAlchemy URL of the administrator, who is known by the socket."""
+        return f"mysql+pymysql://{administrator()}@localhost/gradumen?unix_socket={self.data / SOCKET}"
 
     def stop(self) -> None:
         """Stop it cleanly and wait until it is gone."""
@@ -128,31 +151,24 @@ def start_private_database(data: Path, *, pool_mib: int = 512, fast: bool = Fals
     running = _running(data)
     if running is not None:
         _wait_until_ready(data, running)
-        return PrivateDatabase(data, running, adopted=True)
+        accounts = read_accounts(data)
+        if accounts is None:
+            raise DatabaseFailed(
+                f"the database of {data} (pid {running}) is of an earlier version; stop it with: kill {running}"
+            )
+        set_up_accounts(data / SOCKET, accounts)
+        return PrivateDatabase(data, running, True, accounts)
     account = _account()
     _hand_over(data, account)
     # Of its own: a server that starts clears its directory of what looks like temporary tables, others' too.
     (data / "tmp").mkdir(mode=0o700, exist_ok=True)
     if account is not None:
         shutil.chown(data / "tmp", account)
-    (data / "db.cnf").write_text(_CONFIG.format(data=data, pool=pool_mib))
+    accounts = choose_accounts(data)
+    (data / "db.cnf").write_text(_CONFIG.format(data=data, pool=pool_mib, socket=SOCKET, port=accounts.port))
     user = [f"--user={account}"] if account else []
     if not (data / "mysql" / "mysql").exists():
-        shutil.rmtree(data / "mysql", ignore_errors=True)
-        made = subprocess.run(
-            [
-                installer,
-                f"--defaults-file={data}/db.cnf",
-                "--auth-root-authentication-method=normal",
-                "--skip-test-db",
-                *user,
-            ],
-            capture_output=True,
-            text=True,
-            check=False,
-        )
-        if made.returncode:
-            raise DatabaseFailed(f"the database could not be initialised: {_log_tail(data) or made.stderr[-800:]}")
+        _initialise(data, installer, user)
     extra = ["--innodb-flush-log-at-trx-commit=0", "--skip-innodb-doublewrite", "--innodb-log-file-size=64M"]
     with (data / "db.out").open("ab") as out:
         process = subprocess.Popen(
@@ -163,9 +179,27 @@ def start_private_database(data: Path, *, pool_mib: int = 512, fast: bool = Fals
             start_new_session=True,
         )
     _wait_until_ready(data, process.pid)
-    with pymysql.connect(unix_socket=f"{data}/db.sock", user="root") as connection, connection.cursor() as cursor:
-        cursor.execute("CREATE DATABASE IF NOT EXISTS gradumen CHARACTER SET utf8mb4")
-    return PrivateDatabase(data, process.pid, adopted=False, process=process)
+    set_up_accounts(data / SOCKET, accounts)
+    return PrivateDatabase(data, process.pid, False, accounts, process)
+
+
+def _initialise(data: Path, installer: str, user: list[str]) -> None:
+    shutil.rmtree(data / "mysql", ignore_errors=True)
+    made = subprocess.run(
+        [
+            installer,
+            f"--defaults-file={data}/db.cnf",
+            "--auth-root-authentication-method=socket",
+            f"--auth-root-socket-user={administrator()}",
+            "--skip-test-db",
+            *user,
+        ],
+        capture_output=True,
+        text=True,
+        check=False,
+    )
+    if made.returncode:
+        raise DatabaseFailed(f"the database could not be initialised: {_log_tail(data) or made.stderr[-800:]}")
 
 
 def _search_path() -> str:
@@ -176,7 +210,7 @@ def _account() -> str | None:
     """The account to run as when we are root; MariaDB refuses to run as root."""
     if os.geteuid() != 0:
         return None
-    for name in _ACCOUNTS:
+    for name in _SYSTEM_ACCOUNTS:
         try:
             pwd.getpwnam(name)
         except KeyError:
@@ -219,10 +253,7 @@ def _wait_until_ready(data: Path, pid: int, seconds: float = 60) -> None:
     deadline = time.monotonic() + seconds
     while time.monotonic() < deadline:
         try:
-            # The driver leaves its socket open when nobody listens, so a bare one asks first.
-            with socket.socket(socket.AF_UNIX) as probe:
-                probe.connect(f"{data}/db.sock")
-            with pymysql.connect(unix_socket=f"{data}/db.sock", user="root", connect_timeout=2):
+            if answers(data / SOCKET):
                 return
         except (OSError, pymysql.err.OperationalError):
             if not _alive(pid):

@@ -16,6 +16,6 @@ def migrate(settings: Settings) -> str:
         raise Invalid(
             "set GRADUMEN_DATABASE_URL; a private database is migrated by gradumen serve", field="database_url"
         )
-    engine = make_engine(settings.database_url)
+    engine = make_engine(settings.schema_url or settings.database_url)
     schema.migrate(engine)
     return schema.head()

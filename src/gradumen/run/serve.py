@@ -14,6 +14,7 @@ from gradumen.core.errors import Invalid
 from gradumen.jobs.worker import Worker
 from gradumen.run.database import Keeper, PrivateDatabase, start_private_database
 from gradumen.run.http import TimedHttp
+from gradumen.run.lock import lock_directory
 from gradumen.settings import Settings
 from gradumen.store import schema
 from gradumen.store.unit_of_work import UnitOfWork, make_engine
@@ -32,10 +33,13 @@ def serve(settings: Settings, *, fast_database: bool = False) -> None:
     Raises:
         WrongSchema: a shared database is not at head.
         Invalid: the port is taken.
+        Conflict: another service runs on the data directory.
     """
     logging.basicConfig(level=logging.INFO, format="%(asctime)s %(levelname)s %(name)s %(message)s", stream=sys.stderr)
     logging.getLogger("alembic").setLevel(logging.WARNING)
     _check_port(settings)
+    hosts = settings.known_hosts
+    lock = lock_directory(settings.data)
     database: PrivateDatabase | None = None
     keeper: Keeper | None = None
     if not settings.database_url:
@@ -44,14 +48,21 @@ def serve(settings: Settings, *, fast_database: bool = False) -> None:
         log.info("database %s, pid %d", "adopted" if database.adopted else "started", database.pid)
     try:
         engine = make_engine(settings.database_url or (database.url if database else ""))
+        owner = make_engine(
+            database.owner_url if database else settings.schema_url or settings.database_url, pool_size=1
+        )
         if database is not None:
-            schema.migrate(engine)
+            schema.migrate(owner)
+        elif schema.may_change_tables(engine):
+            log.warning(
+                "the service's account may change tables; give it rows alone, see docs/operator.md, Shared database"
+            )
         schema.check(engine)
         uow = UnitOfWork(engine)
         if database is not None:
             release_bill_runs(uow)
         code = None if is_set_up(uow) else _set_up_code(settings.data)
-        worker = Worker(uow)
+        worker = Worker(uow, owner)
         worker.start()
         app = make_app(settings, uow, set_up_code=code, set_up_file=settings.data / CODE_FILE)
         config = uvicorn.Config(
@@ -66,7 +77,7 @@ def serve(settings: Settings, *, fast_database: bool = False) -> None:
             proxy_headers=bool(settings.trusted_proxies),
             forwarded_allow_ips=settings.trusted_proxies,
         )
-        log.info("listening on http://%s:%d", settings.host, settings.port)
+        log.info("listening on http://%s:%d for %s", settings.host, settings.port, ", ".join(sorted(hosts)))
         # The server raises the signal that ended it once more when it is done; what follows here must still run.
         for each in (signal.SIGTERM, signal.SIGINT):
             signal.signal(each, lambda *_: None)
@@ -75,9 +86,11 @@ def serve(settings: Settings, *, fast_database: bool = False) -> None:
         finally:
             worker.stop()
             engine.dispose()
+            owner.dispose()
     finally:
         if keeper is not None:
             keeper.stop()
+        lock.close()
 
 
 def _check_port(settings: Settings) -> None:

@@ -6,6 +6,7 @@ from typing import Any
 from uuid import UUID
 
 from sqlalchemy import JSON, ForeignKey, Index, String, UniqueConstraint
+from sqlalchemy.dialects.mysql import LONGBLOB
 from sqlalchemy.orm import Mapped, mapped_column
 
 from gradumen.store.columns import Amount, Base, Moment, Quantity, ascii_text
@@ -113,6 +114,16 @@ class InvoiceLineRow(Base):
     charge_id: Mapped[UUID] = mapped_column(ForeignKey("charges.id", ondelete="RESTRICT"))
     document: Mapped[dict[str, Any]] = mapped_column(JSON)
     amount: Mapped[Decimal] = mapped_column(Amount)
+
+
+class IssuedDocumentRow(Base):
+    """The PDF of an issued document, made once and then given as it was."""
+
+    __tablename__ = "issued_documents"
+
+    invoice_id: Mapped[UUID] = mapped_column(ForeignKey("invoices.id", ondelete="RESTRICT"), primary_key=True)
+    pdf: Mapped[bytes] = mapped_column(LONGBLOB)
+    made_at: Mapped[datetime] = mapped_column(Moment)
 
 
 class DocumentCounterRow(Base):
