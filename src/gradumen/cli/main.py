@@ -8,6 +8,7 @@ from collections.abc import Callable, Sequence
 from gradumen.cli import (
     assignment_rules,
     audit_entries,
+    backups,
     bill_runs,
     catalogue,
     charges,
@@ -60,6 +61,7 @@ NOUNS = (
     clock,
     serve,
     migrate,
+    backups,
 )
 
 
@@ -86,7 +88,10 @@ def make_parser() -> argparse.ArgumentParser:
 
 def main(argv: Sequence[str] | None = None) -> int:
     """Run one command; gives the exit code."""
-    arguments = make_parser().parse_args(argv)
+    given = sys.argv[1:] if argv is None else list(argv)
+    if any("\ud800" <= letter <= "\udfff" for each in given for letter in each):
+        make_parser().error("an argument is not UTF-8; write it in UTF-8")
+    arguments = make_parser().parse_args(given)
     out = Out(json=getattr(arguments, "json", False))
     try:
         if getattr(arguments, "local", False):

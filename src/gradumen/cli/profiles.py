@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import Any
 
 from gradumen.client import Client
-from gradumen.core.errors import NotSignedIn
+from gradumen.core.errors import Invalid, NotSignedIn
 
 DEFAULT_URL = "http://127.0.0.1:8470"
 
@@ -24,7 +24,14 @@ def read_profiles() -> dict[str, Any]:
     path = profile_file()
     if not path.exists():
         return {}
-    found: dict[str, Any] = json.loads(path.read_text())
+    try:
+        found = json.loads(path.read_text(encoding="utf-8"))
+    except (OSError, ValueError) as error:
+        raise Invalid(
+            f"{path} is no file of profiles ({error}); remove it and sign in again", field="profile"
+        ) from error
+    if not isinstance(found, dict) or not all(isinstance(each, dict) for each in found.values()):
+        raise Invalid(f"{path} is no file of profiles; remove it and sign in again", field="profile")
     return found
 
 

@@ -67,7 +67,7 @@ def _read_lines(path: Path, source: str) -> Iterator[dict[str, Any]]:
             try:
                 # Numbers stay the text they were, so that no digit passes through a float.
                 item = json.loads(line, parse_float=str)
-            except ValueError as error:
+            except (ValueError, RecursionError) as error:
                 raise Invalid(f"{path}:{number}: not JSON: {error}", field="file", value=path.name) from error
             if not isinstance(item, dict):
                 raise Invalid(f"{path}:{number}: a line is a JSON object", field="file", value=path.name)
