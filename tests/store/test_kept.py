@@ -172,3 +172,14 @@ def test_a_data_directory_has_one_service(folder: Path) -> None:
     assert "a service runs on" in ended.stderr
     held.close()
     lock_directory(folder).close()
+
+
+def test_a_pdf_is_made_once_and_kept(issued: World, service: Service) -> None:
+    document = next(each for each in issued.mara.invoices.list() if each.state == "issued")
+    first = issued.mara.invoices.pdf(document.id)
+    with service.uow.engine.connect() as connection:
+        assert connection.scalars(text("SELECT pdf FROM issued_documents")).all() == [first]
+    assert issued.mara.invoices.pdf(document.id) == first
+    for statement in ("UPDATE issued_documents SET pdf = ''", "DELETE FROM issued_documents"):
+        with pytest.raises(DBAPIError, match="never"), service.uow.engine.begin() as connection:
+            connection.execute(text(statement))

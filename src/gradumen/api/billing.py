@@ -118,11 +118,14 @@ def discard_draft(invoice_id: UUID, uow: Uow, caller: CallerHere) -> None:
 
 @router.get("/invoices/{invoice_id}/pdf", response_class=Response, tags=["invoices"], dependencies=EXPENSIVE)
 def read_invoice_pdf(invoice_id: UUID, uow: Uow, caller: CallerHere) -> Response:
-    """An issued document as PDF."""
+    """An issued document as PDF, made at the first call and then always the same."""
     found = invoices.read_invoice(uow, caller, invoice_id=invoice_id)
     if found.number is None or found.invoice_date is None or found.due_date is None:
         raise Conflict("a draft has no PDF yet; issue it first")
-    pdf = write_pdf(_pdf(found, found.number, found.invoice_date, found.due_date))
+    pdf = invoices.find_pdf(uow, caller, invoice_id=invoice_id)
+    if pdf is None:
+        made = write_pdf(_pdf(found, found.number, found.invoice_date, found.due_date))
+        pdf = invoices.keep_pdf(uow, caller, invoice_id=invoice_id, pdf=made)
     headers = {"Content-Disposition": f'inline; filename="{found.number}.pdf"'}
     return Response(pdf, media_type="application/pdf", headers=headers)
 

@@ -15,15 +15,16 @@ from reportlab.pdfgen.canvas import Canvas
 from reportlab.platypus import Paragraph, SimpleDocTemplate, Spacer, Table, TableStyle
 
 from gradumen.core.exact import minor_units, round_half_up, text
+from gradumen.documents.fonts import BODY, STRONG, check_printable
+from gradumen.documents.printed_lines import INK, QUIET, PrintedLine, PrintedLines
 
-INK, QUIET, LINE = colors.HexColor("#23302b"), colors.HexColor("#5f6b64"), colors.HexColor("#c9cdc4")
 ACCENT = colors.HexColor("#2f5d3a")
-_BODY = ParagraphStyle("body", fontName="Helvetica", fontSize=8.5, leading=11, textColor=INK)
+_BODY = ParagraphStyle("body", fontName=BODY, fontSize=8.5, leading=11, textColor=INK)
 _RIGHT = ParagraphStyle("right", parent=_BODY, alignment=2)
 _SMALL = ParagraphStyle("small", parent=_BODY, fontSize=7.5, leading=10, textColor=QUIET)
 _TERMS = ParagraphStyle("terms", parent=_SMALL, leftIndent=-6)
-_HEAD = ParagraphStyle("head", parent=_BODY, fontName="Helvetica-Bold", fontSize=15, leading=19, leftIndent=-6)
-_STRONG = ParagraphStyle("strong", parent=_RIGHT, fontName="Helvetica-Bold", fontSize=10, leading=14)
+_HEAD = ParagraphStyle("head", parent=_BODY, fontName=STRONG, fontSize=15, leading=19, leftIndent=-6)
+_STRONG = ParagraphStyle("strong", parent=_RIGHT, fontName=STRONG, fontSize=10, leading=14)
 
 
 @dataclass(frozen=True, slots=True)
@@ -83,7 +84,13 @@ def quantity_text(quantity: Decimal) -> str:
 
 
 def write_pdf(invoice: PdfInvoice) -> bytes:
-    """The document as PDF, the same bytes for the same document."""
+    """The document as PDF, the same bytes for the same document.
+
+    Raises:
+        NotPrintable: a text has letters that the typeface lacks.
+    """
+    texts = {each for line in invoice.lines for each in (line.description, line.detail, line.unit)}
+    check_printable(invoice.seller, invoice.buyer, *sorted(texts))
     out = io.BytesIO()
     title = "Credit note" if invoice.kind == "credit_note" else "Invoice"
     document = SimpleDocTemplate(
@@ -102,7 +109,7 @@ def write_pdf(invoice: PdfInvoice) -> bytes:
         Spacer(1, 5 * mm),
         _parties(invoice),
         Spacer(1, 7 * mm),
-        _lines(invoice, document.width),
+        PrintedLines([_printed(line, invoice.currency) for line in invoice.lines], _head(invoice), document.width),
         Spacer(1, 4 * mm),
         _totals(invoice, document.width),
         Spacer(1, 6 * mm),
@@ -115,10 +122,10 @@ def write_pdf(invoice: PdfInvoice) -> bytes:
         canvas.setLineWidth(1.6)
         canvas.line(20 * mm, A4[1] - 17 * mm, A4[0] - 20 * mm, A4[1] - 17 * mm)
         canvas.setFillColor(INK)
-        canvas.setFont("Helvetica-Bold", 10)
+        canvas.setFont(STRONG, 10)
         canvas.drawString(20 * mm, A4[1] - 14 * mm, invoice.seller)
         canvas.setFillColor(QUIET)
-        canvas.setFont("Helvetica", 7.5)
+        canvas.setFont(BODY, 7.5)
         canvas.drawString(20 * mm, 12 * mm, f"{invoice.seller}   {invoice.number}")
         canvas.drawRightString(A4[0] - 20 * mm, 12 * mm, f"Page {canvas.getPageNumber()}")
         canvas.restoreState()
@@ -148,42 +155,13 @@ def _parties(invoice: PdfInvoice) -> Table:
     return table
 
 
-def _lines(invoice: PdfInvoice, width: float) -> Table:
-    head = [
-        Paragraph("Service", _SMALL),
-        Paragraph("Service period", _SMALL),
-        Paragraph("<para align=right>Quantity</para>", _SMALL),
-        Paragraph("Unit", _SMALL),
-        Paragraph(f"<para align=right>Amount, {invoice.currency}</para>", _SMALL),
-    ]
-    rows = [head]
-    for line in invoice.lines:
-        service = f"{escape(line.description)}<br/><font size=7 color='#5f6b64'>{escape(line.detail)}</font>"
-        rows.append(
-            [
-                Paragraph(service, _BODY),
-                Paragraph(escape(line.service_period), _BODY),
-                Paragraph(line.quantity, _RIGHT),
-                Paragraph(escape(line.unit), _BODY),
-                Paragraph(money(line.amount, invoice.currency), _RIGHT),
-            ]
-        )
-    widths = [0.38, 0.17, 0.15, 0.16, 0.14]
-    table = Table(rows, [width * share for share in widths], repeatRows=1)
-    table.setStyle(
-        TableStyle(
-            [
-                ("VALIGN", (0, 0), (-1, -1), "TOP"),
-                ("LINEBELOW", (0, 0), (-1, 0), 0.8, INK),
-                ("LINEBELOW", (0, 1), (-1, -1), 0.3, LINE),
-                ("LEFTPADDING", (0, 0), (0, -1), 0),
-                ("RIGHTPADDING", (-1, 0), (-1, -1), 0),
-                ("TOPPADDING", (0, 0), (-1, -1), 3),
-                ("BOTTOMPADDING", (0, 0), (-1, -1), 3),
-            ]
-        )
-    )
-    return table
+def _head(invoice: PdfInvoice) -> tuple[str, ...]:
+    return "Service", "Service period", "Quantity", "Unit", f"Amount, {invoice.currency}"
+
+
+def _printed(line: PdfLine, currency: str) -> PrintedLine:
+    cells = (line.description, line.service_period, line.quantity, line.unit, money(line.amount, currency))
+    return PrintedLine(cells, line.detail)
 
 
 def _totals(invoice: PdfInvoice, width: float) -> Table:

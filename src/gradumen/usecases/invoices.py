@@ -13,7 +13,14 @@ from sqlalchemy.orm import Session
 from gradumen.core.errors import Conflict, Invalid, NotFound
 from gradumen.core.exact import minor_units
 from gradumen.core.periods import zone_of
-from gradumen.store.billing import ChargePartRow, ChargeRow, DocumentCounterRow, InvoiceLineRow, InvoiceRow
+from gradumen.store.billing import (
+    ChargePartRow,
+    ChargeRow,
+    DocumentCounterRow,
+    InvoiceLineRow,
+    InvoiceRow,
+    IssuedDocumentRow,
+)
 from gradumen.store.catalogue import MeterRow, RateCardRow, RateCardVersionRow
 from gradumen.store.organisations import OrganisationRow, ProjectRow, zone_name
 from gradumen.store.readings import FeedRow, ReadingRow, SupersededReadingRow
@@ -167,6 +174,23 @@ def _lines(tx: Session, row: InvoiceRow) -> list[Line]:
         select(InvoiceLineRow).where(InvoiceLineRow.invoice_id == row.id).order_by(InvoiceLineRow.position)
     )
     return [stored_line(each) for each in rows]
+
+
+@use_case
+def find_pdf(tx: Session, caller: Caller, *, invoice_id: UUID) -> bytes | None:
+    """The PDF of an issued document, if it was made."""
+    _get(tx, load_scope(tx, caller), invoice_id)
+    row = tx.get(IssuedDocumentRow, invoice_id)
+    return row.pdf if row else None
+
+
+@use_case
+def keep_pdf(tx: Session, caller: Caller, *, invoice_id: UUID, pdf: bytes) -> bytes:
+    """Keep the PDF of an issued document; gives the one that is kept, where two made it at once."""
+    _get(tx, load_scope(tx, caller), invoice_id)
+    fresh = insert(IssuedDocumentRow).prefix_with("IGNORE")
+    tx.execute(fresh.values(invoice_id=invoice_id, pdf=pdf, made_at=caller.at))
+    return tx.get_one(IssuedDocumentRow, invoice_id, populate_existing=True).pdf
 
 
 @use_case
