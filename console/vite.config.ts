@@ -5,6 +5,8 @@ export default defineConfig({
   plugins: [react()],
   build: {
     target: 'es2022',
+    // What the console ships is named with its licences; the service gives the file at /licences.txt.
+    license: { fileName: 'licences.txt' },
     // The content policy allows no data: fonts.
     assetsInlineLimit: 0,
     rolldownOptions: {

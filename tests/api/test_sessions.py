@@ -154,6 +154,14 @@ def test_the_console_is_served_with_a_strict_policy(service: Service) -> None:
         assert browser.get("/readyz").json()["provider"] == "none"
 
 
+def test_what_the_console_ships_is_named_with_its_licences(service: Service) -> None:
+    notices = httpx.get(f"{service.url}/licences.txt")
+    assert notices.headers["content-type"].startswith("text/plain")
+    for package in ("react", "@mui/material", "@fontsource-variable/inter", "@tanstack/react-query", "openapi-fetch"):
+        assert f"## {package} - " in notices.text
+    assert "Permission is hereby granted" in notices.text
+
+
 def test_readiness_looks_at_disk_database_and_clock(world: World, service: Service) -> None:
     ready = httpx.get(f"{world.url}/readyz")
     assert (ready.status_code, set(ready.json().values())) == (200, {"ok", "set up"})

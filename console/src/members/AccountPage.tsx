@@ -1,5 +1,5 @@
 /** The signed-in user: password, sessions and tokens. */
-import { Box, Button } from '@mui/material';
+import { Box, Button, Link, Typography } from '@mui/material';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { useSignedIn } from '../app/session';
@@ -27,6 +27,9 @@ export default function AccountPage() {
     >
       <Sessions />
       <Tokens />
+      <Typography variant="body2" color="text.secondary">
+        <Link href="/licences.txt">Licences</Link> of the parts that this console is made of
+      </Typography>
       {changing && <PasswordDialog onClose={() => setChanging(false)} />}
     </Page>
   );

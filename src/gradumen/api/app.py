@@ -27,6 +27,7 @@ from gradumen.api import (
     subscriptions,
     tokens,
 )
+from gradumen.api.description import describe, routes_of
 from gradumen.api.expensive import Gate
 from gradumen.api.headers import HeadAsGet, KnownHosts, SafeHeaders
 from gradumen.api.limits import BodyLimit
@@ -86,6 +87,8 @@ def make_app(
     app.include_router(health.router)
     app.include_router(console.router)
     problems.install(app)
+    operations = [route for module in ROUTERS for route in routes_of(module.router)]
+    describe(app, [(f"{api.prefix}{route.path_format}", route) for route in operations])
     app.add_middleware(GZipMiddleware, minimum_size=1024)
     app.add_middleware(HeadAsGet)
     app.add_middleware(BodyLimit, most=settings.largest_body_bytes, seconds=settings.body_seconds)

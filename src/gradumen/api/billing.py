@@ -8,6 +8,7 @@ from fastapi import APIRouter, Query, Response, status
 
 from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, OnceHere, Uow, answered, page_limit
+from gradumen.api.description import Pdf
 from gradumen.api.expensive import EXPENSIVE
 from gradumen.core.errors import Conflict
 from gradumen.core.exact import text
@@ -116,7 +117,7 @@ def discard_draft(invoice_id: UUID, uow: Uow, caller: CallerHere) -> None:
     invoices.discard_draft(uow, caller, invoice_id=invoice_id)
 
 
-@router.get("/invoices/{invoice_id}/pdf", response_class=Response, tags=["invoices"], dependencies=EXPENSIVE)
+@router.get("/invoices/{invoice_id}/pdf", response_class=Pdf, tags=["invoices"], dependencies=EXPENSIVE)
 def read_invoice_pdf(invoice_id: UUID, uow: Uow, caller: CallerHere) -> Response:
     """An issued document as PDF, made at the first call and then always the same."""
     found = invoices.read_invoice(uow, caller, invoice_id=invoice_id)
@@ -127,7 +128,7 @@ def read_invoice_pdf(invoice_id: UUID, uow: Uow, caller: CallerHere) -> Response
         made = write_pdf(_pdf(found, found.number, found.invoice_date, found.due_date))
         pdf = invoices.keep_pdf(uow, caller, invoice_id=invoice_id, pdf=made)
     headers = {"Content-Disposition": f'inline; filename="{found.number}.pdf"'}
-    return Response(pdf, media_type="application/pdf", headers=headers)
+    return Pdf(pdf, headers=headers)
 
 
 def _pdf(found: invoices.Invoice, number: str, invoice_date: date, due_date: date) -> PdfInvoice:

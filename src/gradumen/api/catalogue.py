@@ -4,6 +4,7 @@ from fastapi import APIRouter, Response
 
 from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, Uow
+from gradumen.api.description import Yaml
 from gradumen.api.expensive import EXPENSIVE
 from gradumen.core.derived import source_form
 from gradumen.documents.catalogue import read_catalogue, write_catalogue
@@ -107,8 +108,8 @@ def compare_rate_card_versions(
     return DifferencesBody(differences=[DifferenceBody(**each) for each in found])
 
 
-@router.get("/rate-cards/{seller}/{slug}/file", response_class=Response, tags=["catalogue"])
+@router.get("/rate-cards/{seller}/{slug}/file", response_class=Yaml, tags=["catalogue"])
 def read_rate_card_file(seller: str, slug: str, uow: Uow, caller: CallerHere) -> Response:
     """A rate card's newest version as the YAML that publishes it."""
     card = catalogue_lists.read_rate_card(uow, caller, seller=seller, slug=slug)
-    return Response(write_catalogue([source_form(card.versions[-1].form)]), media_type="application/yaml")
+    return Yaml(write_catalogue([source_form(card.versions[-1].form)]))
