@@ -5864,7 +5864,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/yaml": string;
+                    "application/yaml": Record<string, never>;
                 };
             };
             /** @description A refusal, as problem details */
