@@ -66,8 +66,8 @@ rates:
     meter: network/egress
     per: GiB
     blocks:
-      - {{up-to: 50, price: {f * Decimal("0.07")}}}
-      - {{up-to: 200, price: {f * Decimal("0.05")}}}
+      - {{to: 50, price: {f * Decimal("0.07")}}}
+      - {{to: 200, price: {f * Decimal("0.05")}}}
       - {{price: {f * Decimal("0.03")}}}
   - {{rate: heath, fee: open-range/heath, price: {f * Decimal("19.90")}}}
   - {{rate: moor, fee: open-range/moor, price: {f * Decimal("79")}}}

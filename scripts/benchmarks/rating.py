@@ -23,7 +23,7 @@ from gradumen.core.rated_periods import sample_groups, started_groups
 from gradumen.core.rates import (
     Block,
     Blocks,
-    Packages,
+    Lots,
     Rate,
     RateCardVersion,
     RecurringRate,
@@ -57,7 +57,7 @@ def make_frame(rows: int, meters: int = METERS) -> pl.DataFrame:
 
 
 def make_rates(card: int, number: int, windows: bool) -> tuple[Rate, ...]:
-    """Per unit, graduated, whole quantity and packages, some by region, with allowances, caps and minima."""
+    """Per unit, stepped, whole quantity and lots, some by region, with allowances, caps and minima."""
     hour = parse_unit("hour")
     rates: list[Rate] = [RecurringRate("fee", "plan", "moor", Decimal(49))]
     for meter in range(METERS):
@@ -69,7 +69,7 @@ def make_rates(card: int, number: int, windows: bool) -> tuple[Rate, ...]:
         elif meter % 5 == 1:
             rates.append(UsageRate(slug, name, hour, Blocks(steps, whole=True)))
         elif meter % 10 == 2:
-            rates.append(UsageRate(slug, name, hour, Packages(Decimal(100), price), cap=Decimal(5000)))
+            rates.append(UsageRate(slug, name, hour, Lots(Decimal(100), price), cap=Decimal(5000)))
         elif meter % 10 == 3:
             rates.append(UsageRate(slug, name, hour, Blocks((Block(None, price),)), allowance=Decimal(50)))
         else:

@@ -73,8 +73,8 @@ def test_a_body_of_50_mb_is_refused_with_and_without_its_length(world: World) ->
 @pytest.mark.parametrize(
     ("line", "path", "words", "change"),
     [
-        (14, "rates[2].blocks", "ascend", ("up-to: 200", "up-to: 50")),
-        (12, "rates[2].blocks", "ascend", ("{up-to: 50,", "{up-to: 500,")),
+        (14, "rates[2].blocks", "ascend", ("to: 200", "to: 50")),
+        (12, "rates[2].blocks", "ascend", ("{to: 50,", "{to: 500,")),
         (
             8,
             "rates[0]",

@@ -67,6 +67,16 @@ def test_the_cookie_is_out_of_reach_and_useless_without_the_csrf_value(world: Wo
         assert browser.get("/api/v1/session").status_code == 401
 
 
+def test_secrets_of_other_letters_are_wrong_and_nothing_else(world: World, service: Service) -> None:
+    service.app.state.set_up_code = CODE
+    http = world.user("ines").connection.http
+    answer = http.post("tokens", json={}, headers={"X-CSRF-Token": "é".encode("latin-1")})
+    assert answer.status_code == 403
+    body = {"code": "é", "slug": "b", "name": "B", "country": "IE", "currency": "EUR", "billing_zone": "UTC"}
+    body |= {"email": "b@b.example", "user_name": "B", "password": PASSWORD}
+    assert http.post("set-up", json=body).status_code == 401
+
+
 def test_a_session_ends_by_itself(world: World, service: Service) -> None:
     client = world.user("ines")
     with service.uow.engine.begin() as connection:

@@ -71,7 +71,7 @@ def test_stone_barn_is_built_from_nothing(light: Tab, world: World) -> None:
     rate = page.get_by_role("group", name="Rate without name")
     rate.get_by_label("Rate", exact=True).fill("protected")
     rate = page.get_by_role("group", name="Rate protected")
-    choose(rate, page, "Priced", "graduated blocks")
+    choose(rate, page, "Priced", "stepped blocks")
     rate.get_by_label("Meter", exact=True).fill("backup/protected")
     rate.get_by_label("Per", exact=True).fill("GiB-month730")
     rate.get_by_label("Up to").fill("1000")

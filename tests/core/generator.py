@@ -16,9 +16,9 @@ from gradumen.core.rates import (
     Block,
     Blocks,
     Every,
+    Lots,
     Markup,
     Over,
-    Packages,
     Rate,
     RateCardVersion,
     RecurringRate,
@@ -42,10 +42,10 @@ SETS = {
     0: {},
     1: {"size": "small"},
     2: {"size": "large", "site": "north"},
-    3: {"size": "large", "site": "south", "image": "win-2022"},
-    4: {"image": "linux-win"},
+    3: {"size": "large", "site": "south", "image": "archive-2022"},
+    4: {"image": "old-archive"},
 }
-PHASES = {"held": 0, "running": 1, "working": 2}
+PHASES = {"parked": 0, "awake": 1, "busy": 2}
 
 
 def make_batch(seed: int, cases: int) -> Case:
@@ -141,7 +141,7 @@ def _version(card: str, number: int, currency: str, starts_on: date, random: Ran
                 METERS[5],
                 parse_unit(UNITS[5]),
                 _blocks(random),
-                phases=("running", "working"),
+                phases=("awake", "busy"),
                 started=random.choice(list(Started)),
             )
         )
@@ -200,18 +200,18 @@ def _with_extras(rate: UsageRate, random: Random) -> UsageRate:
 
 
 def _condition(key: str, random: Random) -> Condition:
-    values = {"size": ["small", "large"], "site": ["north", "south"], "image": ["win-2022", "linux-win"]}[key]
+    values = {"size": ["small", "large"], "site": ["north", "south"], "image": ["win-2022", "old-archive"]}[key]
     kind = random.randint(0, 3)
     if kind == 0:
         return Equals(random.choice(values))
     if kind == 1:
         return OneOf(tuple(values))
-    return Prefix(random.choice(values)[:3]) if kind == 2 else Contains(random.choice(["a", "win"]))
+    return Prefix(random.choice(values)[:3]) if kind == 2 else Contains(random.choice(["a", "archive"]))
 
 
-def _pricing(random: Random) -> Blocks | Packages:
+def _pricing(random: Random) -> Blocks | Lots:
     if random.random() < 0.2:
-        return Packages(Decimal(random.randint(1, 500)), _price(random))
+        return Lots(Decimal(random.randint(1, 500)), _price(random))
     return _blocks(random)
 
 

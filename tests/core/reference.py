@@ -20,9 +20,9 @@ from gradumen.core.periods import Period, day_start, hour_start, months_after
 from gradumen.core.rates import (
     Blocks,
     Every,
+    Lots,
     Markup,
     Over,
-    Packages,
     RateCardVersion,
     RecurringRate,
     SpendCommitment,
@@ -367,22 +367,22 @@ def price(rate: UsageRate, before: int, size: int, total: int) -> Fraction:
     """The exact price of a quantity that follows on another, all in millionths of base units."""
     units = [Fraction(each, 10**6) / rate.unit.factor for each in (before, before + size, total)]
     pricing = rate.pricing
-    if isinstance(pricing, Packages):
+    if isinstance(pricing, Lots):
         return (ceil(units[1] / Fraction(pricing.size)) - ceil(units[0] / Fraction(pricing.size))) * Fraction(
             pricing.price
         )
     if isinstance(pricing, Markup):
         return (units[1] - units[0]) * (1 + Fraction(pricing.percent) / 100)
     if pricing.whole:
-        reached = next(step for step in pricing.steps if step.upto is None or units[2] <= Fraction(step.upto))
+        reached = next(step for step in pricing.steps if step.to is None or units[2] <= Fraction(step.to))
         return (units[1] - units[0]) * Fraction(reached.price)
-    return _graduated(pricing, units[1]) - _graduated(pricing, units[0])
+    return _stepped(pricing, units[1]) - _stepped(pricing, units[0])
 
 
-def _graduated(blocks: Blocks, quantity: Fraction) -> Fraction:
+def _stepped(blocks: Blocks, quantity: Fraction) -> Fraction:
     total, low = Fraction(0), Fraction(0)
     for step in blocks.steps:
-        high = quantity if step.upto is None else min(quantity, Fraction(step.upto))
+        high = quantity if step.to is None else min(quantity, Fraction(step.to))
         total += max(high - low, Fraction(0)) * Fraction(step.price)
         low = max(low, high)
     return total

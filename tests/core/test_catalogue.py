@@ -83,7 +83,7 @@ def test_forms_come_back_as_they_were() -> None:
                 "rate": "y",
                 "meter": "compute/vcpu",
                 "per": "vCPU-hour",
-                "blocks": [{"up-to": "5", "price": "1"}, {"price": "0"}],
+                "blocks": [{"to": "5", "price": "1"}, {"price": "0"}],
             },
             {"rate": "z", "fee": "p/a", "price": "9"},
         ],

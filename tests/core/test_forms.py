@@ -36,6 +36,7 @@ def service(slug: str, **more: Any) -> dict[str, Any]:
         "subcategory": "Other",
         "meters": meters,
         "attributes": {"image": [], "site": [], "size": []},
+        "phases": ["parked", "awake", "busy"],
         **more,
     }
 
@@ -75,7 +76,7 @@ def test_a_rate_card_comes_back_from_yaml_as_it_was(seed: int) -> None:
 FULL = service(
     "net",
     description="Wires.",
-    phases=["held", "working"],
+    phases=["parked", "busy"],
     choices={"size": {"name": "Size", "values": ["s", "l"]}},
     sizes={"s": {"name": "Small", "amounts": {"ports": "2 piece"}}},
     requires=["compute"],
@@ -123,7 +124,7 @@ RATE = {"rate": "r", "meter": "net/egress", "per": "GiB", "price": "1"}
     ("change", "words"),
     [
         ({"price": None, "blocks": []}, "ascend from zero"),
-        ({"package": {"size": "1", "price": "1"}}, "exactly one of"),
+        ({"lots": {"of": "1", "price": "1"}}, "exactly one of"),
         ({"where": {"colour": "red"}}, "not one of the service's"),
         ({"where": {"size": {"suffix": "x"}}}, "write a value"),
         ({"where": {"size": ["a"]}}, "at least two"),
@@ -134,8 +135,8 @@ RATE = {"rate": "r", "meter": "net/egress", "per": "GiB", "price": "1"}
         ({"allowance": "-1"}, "negative"),
         ({"minimum": "5", "cap": "4"}, "below minimum"),
         ({"started": "hour"}, "names the phases"),
-        ({"started": "hour", "phases": ["asleep"]}, "not one of held, running, working"),
-        ({"started": "day", "phases": ["running"]}, "started must be one of"),
+        ({"started": "hour", "phases": ["asleep"]}, "not one of the service's: parked, awake, busy"),
+        ({"started": "day", "phases": ["awake"]}, "started must be one of"),
         ({"price": "-1"}, "negative"),
         ({"per": "vCPU-hour"}, "not known"),
         ({"meter": "net/nothing"}, "not known"),

@@ -67,7 +67,7 @@ ODD: tuple[Any, ...] = (
     {"prefix": ""},
     {"contains": "r"},
     {"one-of": []},
-    {"up-to": 0, "price": 1},
+    {"to": 0, "price": 1},
 )
 TRIES = 400
 
@@ -175,12 +175,12 @@ def test_every_part_of_a_rate_card() -> None:
     rates = [
         {"rate": "a", "meter": "compute/vcpu", "per": "vCPU-hour", "price": "1", "allowance": "5", "minimum": "1"},
         {"rate": "b", "meter": "compute/vcpu", "where": {"size": ["large", "gpu"]}, "per": "vCPU-hour",
-         "whole-quantity": [{"up-to": "5", "price": "2"}, {"price": "1"}], "cap": "9", "over": "project"},
-        {"rate": "c", "meter": "network/egress", "per": "GiB", "package": {"size": "5", "price": "1"},
+         "blocks": [{"to": "5", "price": "2"}, {"price": "1"}], "at-reached-step": True, "cap": "9", "over": "project"},
+        {"rate": "c", "meter": "network/egress", "per": "GiB", "lots": {"of": "5", "price": "1"},
          "committed": "7", "when": {"days": ["saturday", "sunday"], "from": "00:00", "to": "24:00"}},
         {"rate": "d", "fee": "open-range/heath", "every": "quarter", "advance": "true", "price": "3"},
         {"rate": "e", "commitment": "100", "services": ["compute"], "over": "buyer"},
-        {"rate": "f", "meter": "compute/memory", "per": "GiB-hour", "started": "hour", "phases": ["running"],
+        {"rate": "f", "meter": "compute/memory", "per": "GiB-hour", "started": "hour", "phases": ["awake"],
          "price": "1"},
     ]  # fmt: skip
     discounts = [{"discount": "off", "name": "D", "percent": "10", "rates": ["a"], "until": "2026-12-01"}]

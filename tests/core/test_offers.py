@@ -114,7 +114,7 @@ def test_a_floor_holds_for_the_lowest_price_after_percentages(prices: list[Decim
     """Compared with the price of one GiB in the cheapest block, done in fractions."""
     factor = 1024 if tib else 1
     blocks: list[dict[str, str]] = [
-        {"up-to": str(number), "price": str(price * factor)} for number, price in enumerate(prices[:-1], 1)
+        {"to": str(number), "price": str(price * factor)} for number, price in enumerate(prices[:-1], 1)
     ]
     blocks.append({"price": str(prices[-1] * factor)})
     rate = {"rate": "traffic", "meter": "net/bytes", "per": "TiB" if tib else "GiB", "blocks": blocks}
@@ -132,10 +132,10 @@ def test_a_floor_holds_for_the_lowest_price_after_percentages(prices: list[Decim
 def test_a_floor_knows_packages_fees_and_currencies() -> None:
     bound = [offer(floors=FLOORS)]
     check_floors(card(traffic("0.01"), currency="SEK"), bound)
-    package = {"rate": "traffic", "meter": "net/bytes", "per": "GiB", "package": {"size": "100", "price": "4.99"}}
+    lots = {"rate": "traffic", "meter": "net/bytes", "per": "GiB", "lots": {"of": "100", "price": "4.99"}}
     with pytest.raises(Invalid, match=r"goes down to 0.0499 EUR per GiB"):
-        check_floors(card(package), bound)
-    check_floors(card({**package, "package": {"size": "100", "price": "5"}}), bound)
+        check_floors(card(lots), bound)
+    check_floors(card({**lots, "lots": {"of": "100", "price": "5"}}), bound)
     with pytest.raises(Invalid, match=r"goes down to 3\.99 EUR"):
         check_floors(card({"rate": "fee", "fee": "wire/thin", "every": "quarter", "price": "11.97"}), bound)
     check_floors(card({"rate": "fee", "fee": "wire/thin", "every": "quarter", "price": "12"}), bound)
@@ -156,7 +156,7 @@ def test_margins_stand_side_by_side_in_the_sellers_units() -> None:
             "rate": "all",
             "meter": "net/bytes",
             "per": "TiB",
-            "blocks": [{"up-to": "1", "price": "51.2"}, {"price": "25.6"}],
+            "blocks": [{"to": "1", "price": "51.2"}, {"price": "25.6"}],
         },
         {"rate": "fee", "fee": "wire/thin", "price": "6"},
     )

@@ -15,9 +15,9 @@ from gradumen.core.exact import AMOUNT_PLACES, round_half_up
 from gradumen.core.rates import (
     Block,
     Blocks,
+    Lots,
     Markup,
     Over,
-    Packages,
     RateCardVersion,
     SpendCommitment,
     Started,
@@ -35,7 +35,7 @@ def naive(rate: UsageRate, quantity: Fraction) -> Fraction:
     assert isinstance(rate.pricing, Blocks)
     left, total, low = quantity, Fraction(0), Fraction(0)
     for step in rate.pricing.steps:
-        size = left if step.upto is None else min(left, Fraction(step.upto) - low)
+        size = left if step.to is None else min(left, Fraction(step.to) - low)
         total += size * Fraction(step.price)
         left -= size
         low += size
@@ -75,7 +75,7 @@ def test_splitting_a_quantity_over_versions_changes_nothing(rate: UsageRate, par
 )
 def test_blocks_that_overlap_or_leave_a_gap_cannot_be_made(steps: list[tuple[Decimal | None, int]]) -> None:
     with pytest.raises(Invalid, match="ascend"):
-        Blocks(tuple(Block(upto, Decimal(price)) for upto, price in steps))
+        Blocks(tuple(Block(to, Decimal(price)) for to, price in steps))
 
 
 FLAT = UsageRate("flat", "compute/vcpu", parse_unit("piece-hour"), Blocks((Block(None, Decimal("0.02")),)))
@@ -85,12 +85,12 @@ FLAT = UsageRate("flat", "compute/vcpu", parse_unit("piece-hour"), Blocks((Block
     ("change", "message"),
     [
         (lambda: Blocks((Block(None, Decimal("-0.01")),)), "negative"),
-        (lambda: Packages(Decimal(0), Decimal(1)), "empty"),
+        (lambda: Lots(Decimal(0), Decimal(1)), "empty"),
         (lambda: Markup(Decimal(-1)), "negative"),
         (lambda: replace(FLAT, cap=Decimal(1), minimum=Decimal(2)), "below minimum"),
         (lambda: replace(FLAT, allowance=Decimal(-1)), "negative"),
         (lambda: replace(FLAT, started=Started.HOUR), "names the phases"),
-        (lambda: replace(FLAT, phases=("running",)), "names the phases"),
+        (lambda: replace(FLAT, phases=("awake",)), "names the phases"),
         (lambda: replace(FLAT, committed=Decimal(1), over=Over.PROJECT), "not per project"),
         (lambda: SpendCommitment("s", Decimal(1), over=Over.PROJECT), "fees belong to no project"),
         (lambda: SpendCommitment("s", Decimal(-1)), "negative"),

@@ -101,7 +101,7 @@ def test_the_arithmetic_shown_comes_to_the_amount(seed: int) -> None:
         whole = add([arithmetic, *(each.amount for each in charge.adjustments)])
         if charge.shared is None:
             assert whole == charge.amount
-            if charge.kind != "packages":
+            if charge.kind != "lots":
                 shown = add([*(block.quantity for block in charge.blocks), charge.covered])
                 assert shown == add([charge.quantity, charge.true_up])
         else:

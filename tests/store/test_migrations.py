@@ -1,5 +1,6 @@
 """The schema: from nothing to head without drift, refusing to work on another, months as partitions."""
 
+import json
 from collections.abc import Iterator
 from uuid import UUID, uuid4
 
@@ -11,7 +12,14 @@ from sqlalchemy.orm import Session
 
 from gradumen.run.database import PrivateDatabase
 from gradumen.store import schema
-from gradumen.store.catalogue import OfferRow, OfferVersionRow, PlanRow, RateCardRow
+from gradumen.store.catalogue import (
+    CatalogueDraftRow,
+    OfferRow,
+    OfferVersionRow,
+    PlanRow,
+    RateCardRow,
+    RateCardVersionRow,
+)
 from gradumen.store.readings import DeliveryRow
 from gradumen.store.subscriptions import SubscriptionRow, SupplyLineRow
 from gradumen.store.unit_of_work import UnitOfWork, make_engine
@@ -177,6 +185,48 @@ def test_what_was_issued_before_is_kept_by_the_database_after(fresh: Engine) -> 
     ):
         with pytest.raises(DBAPIError, match=r"never|once"), fresh.begin() as connection:
             connection.execute(text(statement))
+    command.check(schema.alembic_config(fresh))
+
+
+def test_rate_cards_and_drafts_of_before_are_in_the_words_of_today(fresh: Engine) -> None:
+    """From the schema before forms of our own, with every form that changed, published and being written."""
+    schema.migrate(fresh, "0008")
+    ids = {name: f"{number:032x}" for number, name in enumerate(("org", "user", "card", "version", "draft"), 1)}
+    blocks = [{"up-to": "10", "price": "2"}, {"price": "1"}]
+    rates = [
+        {"rate": "a", "meter": "m/x", "per": "GiB", "blocks": blocks},
+        {"rate": "b", "meter": "m/x", "per": "GiB", "whole-quantity": blocks, "cap": "9"},
+        {"rate": "c", "meter": "m/x", "per": "GiB", "package": {"size": "100", "price": "5"}},
+        {"rate": "package", "fee": "plan/tier", "price": "5"},
+    ]
+    form = {"rate-card": "eur", "rates": rates, "derived": {"services": {"package": {"percent": "5"}}}}
+    broken = {"rate-card": "x", "rates": [{"rate": "", "whole-quantity": "?"}, 5, {"rate": "p", "package": None}]}
+    values = ids | {"form": json.dumps(form), "broken": json.dumps(broken)}
+    with fresh.begin() as connection:
+        for statement in (
+            "INSERT INTO organisations (id, type, slug, name, country, currency, created_at, members_version) "
+            "VALUES (:org, 'provider', 'tarnwick', 'Tarnwick', 'IE', 'EUR', NOW(), 0)",
+            "INSERT INTO users (id, email, name, password_hash) VALUES (:user, 'mara@tarnwick.example', 'Mara', 'x')",
+            "INSERT INTO rate_cards (id, organisation_id, slug, name, currency, buyers) "
+            "VALUES (:card, :org, 'eur', 'Euro', 'EUR', '\"any\"')",
+            "INSERT INTO rate_card_versions (id, rate_card_id, number, starts_on, published_at, document) "
+            "VALUES (:version, :card, 1, '2026-01-01', NOW(), :form)",
+            "INSERT INTO catalogue_drafts (id, organisation_id, kind, slug, form, version, edited_by, edited_at) "
+            "VALUES (:draft, :org, 'rate-card', 'x', :broken, 1, :user, NOW())",
+        ):
+            connection.execute(text(statement), values)
+    schema.migrate(fresh)
+    ours = [{"to": "10", "price": "2"}, {"price": "1"}]
+    with Session(fresh) as session:
+        document = session.scalars(select(RateCardVersionRow.document)).one()
+        assert document["rates"] == [
+            {"rate": "a", "meter": "m/x", "per": "GiB", "blocks": ours},
+            {"rate": "b", "meter": "m/x", "per": "GiB", "blocks": ours, "at-reached-step": True, "cap": "9"},
+            {"rate": "c", "meter": "m/x", "per": "GiB", "lots": {"of": "100", "price": "5"}},
+            rates[3],
+        ]
+        assert document["derived"] == form["derived"]
+        assert session.scalars(select(CatalogueDraftRow.form)).one() == broken
     command.check(schema.alembic_config(fresh))
 
 

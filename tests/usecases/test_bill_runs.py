@@ -286,7 +286,7 @@ for: {organisations: [oxbow]}
 currency: GBP
 starts-on: 2026-01-01
 rates:
-  - {rate: traffic, meter: network/egress, per: GiB, over: buyer, blocks: [{up-to: 150, price: 1}, {price: 0.5}]}
+  - {rate: traffic, meter: network/egress, per: GiB, over: buyer, blocks: [{to: 150, price: 1}, {price: 0.5}]}
 """
 
 

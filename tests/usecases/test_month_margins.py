@@ -16,7 +16,7 @@ COST = [(50, Decimal("0.028")), (150, Decimal("0.020")), (10**9, Decimal("0.012"
 OWN = rate_card("own-cost", "EUR", "own-use", "0.4", "2026-11-01")
 
 
-def graduated(gib: int) -> Decimal:
+def stepped(gib: int) -> Decimal:
     """What an amount of egress costs by the cost card."""
     found = Decimal(0)
     for size, price in COST:
@@ -45,14 +45,14 @@ def test_the_provider_sees_what_customers_cost_it(world: World) -> None:
     archive = of(found, "quillstone", "network")
     assert archive.charged == Decimal("14.00"), "3.5 + 7.5 + 3"
     assert [(cost.source, cost.currency, cost.amount) for cost in archive.costs] == [
-        ("tarnwick", "EUR", graduated(300)),
+        ("tarnwick", "EUR", stepped(300)),
     ]
     assert (archive.margin, archive.percent) == (Decimal("8.4"), Decimal("60.0"))
     resold = of(found, "oxbow", "network")
-    assert [cost.amount for cost in resold.costs] == [graduated(100)], "what an allowance covers costs as well"
+    assert [cost.amount for cost in resold.costs] == [stepped(100)], "what an allowance covers costs as well"
     assert (resold.currency, resold.margin, resold.percent) == ("GBP", None, None), "cost is in EUR"
     own = of(found, "tarnwick", "network")
-    assert (own.charged, own.margin, own.percent) == (Decimal(0), -graduated(60), None)
+    assert (own.charged, own.margin, own.percent) == (Decimal(0), -stepped(60), None)
     assert found.rows[-1].buyer == "tarnwick", "own use comes last"
 
 
@@ -106,7 +106,7 @@ def test_fixed_cost_is_borne_by_customers_and_own_use_alike(world: World) -> Non
     fixed = {"quillstone": Decimal(60), "oxbow": Decimal(20), "tarnwick": Decimal(12)}
     for buyer, gib in (("quillstone", 300), ("oxbow", 100), ("tarnwick", 60)):
         fee = {"heath": Decimal("7.96"), "moor": Decimal("31.6")}[fees[buyer]]
-        direct = graduated(gib) + fee + fixed[buyer]
+        direct = stepped(gib) + fee + fixed[buyer]
         costs = [cost.amount for row in found.rows if row.buyer == buyer for cost in row.costs]
         assert abs(add(costs) - direct * Decimal("1.1")) <= Decimal("0.01"), buyer
     shared = of(found, "quillstone", "shared-cost")

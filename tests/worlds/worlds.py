@@ -104,7 +104,7 @@ def held(link: Link, number: int) -> tuple[datetime, datetime]:
 
 def price(version: Version, before: Fraction, size: Fraction, total: Fraction) -> Fraction:
     """What a quantity costs that follows on another, in GiB."""
-    if version.kind == "package":
+    if version.kind == "lot":
         lot = version.ends[0]
         return (ceil((before + size) / lot) - ceil(before / lot)) * version.prices[0]
     if version.kind == "whole":
@@ -211,16 +211,16 @@ def covered_usage(
 
 
 def make_version(random: Random, day: date) -> Version:
-    kind = random.choice(["flat", "blocks", "whole", "package"])
+    kind = random.choice(["flat", "blocks", "whole", "lot"])
     prices = tuple(Fraction(random.randint(1, 90_000), 10 ** random.randint(2, 5)) for _ in range(3))
     ends = tuple(sorted(random.sample(range(3, 400), 2)))
-    count = {"flat": 1, "package": 1}.get(kind, 3)
+    count = {"flat": 1, "lot": 1}.get(kind, 3)
     minimum, cap = random.choice([(0, None), (0, None), (7, None), (0, 60), (3, 45)])
     return Version(
         day,
         kind,
         prices[:count],
-        ends[:1] if kind == "package" else ends[: count - 1],
+        ends[:1] if kind == "lot" else ends[: count - 1],
         random.choice([0, 0, 15, 120]),
         random.choice([0, 0, 0, 80]),
         Fraction(minimum),
@@ -236,14 +236,15 @@ def text(value: Fraction) -> str:
 def card_file(link: Link, slug: str, plan: str, version: Version) -> CatalogueFile:
     """A version as the file that publishes it."""
     rate: dict[str, Any] = {"rate": "traffic", "meter": "network/egress", "per": "GiB"}
-    blocks = [{"up-to": end, "price": text(each)} for end, each in zip(version.ends, version.prices, strict=False)]
+    blocks = [{"to": end, "price": text(each)} for end, each in zip(version.ends, version.prices, strict=False)]
     if version.kind == "flat":
         rate["price"] = text(version.prices[0])
-    elif version.kind == "package":
-        rate["package"] = {"size": version.ends[0], "price": text(version.prices[0])}
+    elif version.kind == "lot":
+        rate["lots"] = {"of": version.ends[0], "price": text(version.prices[0])}
     else:
-        key = "whole-quantity" if version.kind == "whole" else "blocks"
-        rate[key] = [*blocks, {"price": text(version.prices[-1])}]
+        rate["blocks"] = [*blocks, {"price": text(version.prices[-1])}]
+        if version.kind == "whole":
+            rate["at-reached-step"] = True
     for name in ("allowance", "committed"):
         if getattr(version, name):
             rate[name] = getattr(version, name)

@@ -169,8 +169,8 @@ function Said({ why, card, base }: { why: Why; card: string; base: string }) {
         ? `${why.advance ? ', in advance' : ''}, of the term’s ${formatQuantity(wholeSeconds(why))}.`
         : why.kind === 'one_off'
           ? '.'
-          : why.kind === 'packages'
-            ? ', in packages; one begun is charged whole.'
+          : why.kind === 'lots'
+            ? ', in lots; one begun is charged whole.'
             : `, ${formatQuantity(why.base_units_per_unit ?? '1')} of which are one ${why.unit ?? ''}.`}
       {above(why.covered_by_allowance) && (
         <>

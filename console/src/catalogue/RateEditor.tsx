@@ -2,22 +2,24 @@
 import { Box } from '@mui/material';
 import { useState } from 'react';
 import type { Block, Rate } from './catalogue';
+import { atReachedStep } from './rates';
 import { Add, change, Group, Line, Remove, Row, Select, withItem, withoutItem, Words } from './fields';
 import { UnitPriceCurve } from './UnitPriceCurve';
 import { WhereEditor } from './WhereEditor';
 
 const KINDS = [
   ['price', 'per unit'],
-  ['blocks', 'graduated blocks'],
-  ['whole-quantity', 'whole quantity at the reached block'],
-  ['package', 'packages'],
+  ['blocks', 'stepped blocks'],
+  ['reached', 'all at the reached step'],
+  ['lots', 'lots begun'],
   ['markup', 'percentage on a cost'],
   ['fee', 'fee of a tier'],
   ['commitment', 'minimum spend'],
   ['spread', 'fixed cost, spread by use'],
 ] as const;
 type KindKey = (typeof KINDS)[number][0];
-const PRICED = ['price', 'blocks', 'whole-quantity', 'package', 'markup'] as const;
+const PRICED = ['price', 'blocks', 'reached', 'lots', 'markup'] as const;
+const FIELDS = ['lots', 'markup', 'commitment', 'spread'] as const;
 const COMMON = [
   'meter',
   'per',
@@ -36,7 +38,8 @@ const DAYS = ['monday', 'tuesday', 'wednesday', 'thursday', 'friday', 'saturday'
 
 export function kindOf(rate: Rate): KindKey {
   if (rate.fee !== undefined) return 'fee';
-  return (KINDS.find(([key]) => rate[key] !== undefined) ?? KINDS[0])[0];
+  if (rate.blocks !== undefined) return atReachedStep(rate) ? 'reached' : 'blocks';
+  return FIELDS.find((key) => rate[key] !== undefined) ?? 'price';
 }
 
 /** The same rate priced in another way, with what both have in common. */
@@ -47,9 +50,10 @@ export function withKind(rate: Rate, kind: KindKey): Rate {
   if (kind === 'spread') return { ...base, spread: '', by: rate.meter ?? '' };
   const common = Object.entries(rate).filter(([field]) => COMMON.some((each) => each === field));
   const kept: Rate = { ...base, meter: '', per: '', ...Object.fromEntries(common) };
-  const blocks = rate.blocks ?? rate['whole-quantity'] ?? [{ 'up-to': '', price: '' }, { price: '' }];
-  if (kind === 'blocks' || kind === 'whole-quantity') return { ...kept, [kind]: blocks };
-  if (kind === 'package') return { ...kept, package: { size: '', price: '' } };
+  const blocks = rate.blocks ?? [{ to: '', price: '' }, { price: '' }];
+  if (kind === 'blocks') return { ...kept, blocks };
+  if (kind === 'reached') return { ...kept, blocks, 'at-reached-step': true };
+  if (kind === 'lots') return { ...kept, lots: { of: '', price: '' } };
   if (kind === 'markup') return { ...kept, markup: { percent: '' } };
   return { ...kept, price: rate.price ?? '' };
 }
@@ -67,7 +71,7 @@ export function RateEditor({ rate, currency, meters, tiers, onChange, onRemove }
   const kind = kindOf(rate);
   const set = (field: keyof Rate) => (value: unknown) => onChange(change(rate, field, value));
   const usage = (PRICED as readonly string[]).includes(kind);
-  const blocks = rate.blocks ?? rate['whole-quantity'];
+  const { blocks } = rate;
   return (
     <Box
       role="group"
@@ -176,19 +180,19 @@ export function RateEditor({ rate, currency, meters, tiers, onChange, onRemove }
             />
           </>
         )}
-        {rate.package && (
+        {rate.lots && (
           <>
             <Line
-              label="Package of"
-              value={rate.package.size}
+              label="Each lot is of"
+              value={rate.lots.of}
               width={120}
-              onChange={(size) => onChange({ ...rate, package: { size, price: rate.package?.price ?? '' } })}
+              onChange={(of) => onChange({ ...rate, lots: { of, price: rate.lots?.price ?? '' } })}
             />
             <Line
               label={`Price, ${currency}`}
-              value={rate.package.price}
+              value={rate.lots.price}
               width={130}
-              onChange={(price) => onChange({ ...rate, package: { size: rate.package?.size ?? '', price } })}
+              onChange={(price) => onChange({ ...rate, lots: { of: rate.lots?.of ?? '', price } })}
             />
           </>
         )}
@@ -217,7 +221,7 @@ export function RateEditor({ rate, currency, meters, tiers, onChange, onRemove }
           <BlocksEditor
             blocks={blocks}
             currency={currency}
-            onChange={(next) => onChange({ ...rate, [rate.blocks ? 'blocks' : 'whole-quantity']: next })}
+            onChange={(next) => onChange({ ...rate, blocks: next })}
           />
           <UnitPriceCurve rate={rate} />
         </Row>
@@ -247,9 +251,9 @@ function BlocksEditor({
             ) : (
               <Line
                 label="Up to"
-                value={block['up-to']}
+                value={block.to}
                 width={130}
-                onChange={(upto) => onChange(withItem(blocks, index, { ...block, 'up-to': upto }))}
+                onChange={(to) => onChange(withItem(blocks, index, { ...block, to }))}
               />
             )}
             <Line
@@ -266,7 +270,7 @@ function BlocksEditor({
       })}
       <Add
         what="block"
-        onClick={() => onChange([...blocks.slice(0, -1), { 'up-to': '', price: '' }, ...blocks.slice(-1)])}
+        onClick={() => onChange([...blocks.slice(0, -1), { to: '', price: '' }, ...blocks.slice(-1)])}
       />
     </Group>
   );
@@ -341,7 +345,7 @@ function Bounds({ rate, onChange }: { rate: Rate; onChange: (rate: Rate) => void
           onChange(
             value === 'no'
               ? change(change(rate, 'started', ''), 'phases', '')
-              : { ...rate, started: value, phases: rate.phases ?? ['running'] },
+              : { ...rate, started: value, phases: rate.phases ?? [''] },
           )
         }
         options={['no', 'second', 'minute', 'hour']}

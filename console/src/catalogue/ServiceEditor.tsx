@@ -202,7 +202,7 @@ export function ServiceEditor({
           label="Phases of a resource"
           value={form.phases}
           onChange={set('phases')}
-          help="held, running, working unless named"
+          help="that a resource can be in, like parked, awake"
         />
       </Row>
       <Pairs

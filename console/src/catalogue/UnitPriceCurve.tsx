@@ -14,7 +14,7 @@ export function UnitPriceCurve({ rate }: { rate: Rate }) {
   if (!found) return null;
   const points = curve(found.blocks, found.whole);
   const line = points.map(({ x, y }) => `${(x * WIDTH).toFixed(1)},${(BASE - y * (BASE - 4)).toFixed(1)}`);
-  const ends = found.blocks.map((block) => block['up-to']).filter((end) => end !== undefined);
+  const ends = found.blocks.map((block) => block.to).filter((end) => end !== undefined);
   const last = ends[ends.length - 1] ?? '';
   const first = found.blocks[0]?.price ?? '';
   const lowest = found.blocks[found.blocks.length - 1]?.price ?? '';

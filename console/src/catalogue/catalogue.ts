@@ -51,7 +51,7 @@ export interface ServiceForm {
   internal?: Record<string, string>;
 }
 export interface Block {
-  'up-to'?: string;
+  to?: string;
   price: string;
 }
 export type Where = string | string[] | { prefix: string } | { contains: string };
@@ -64,8 +64,8 @@ export interface Rate {
   per?: string;
   price?: string;
   blocks?: Block[];
-  'whole-quantity'?: Block[];
-  package?: { size: string; price: string };
+  'at-reached-step'?: boolean | string;
+  lots?: { of: string; price: string };
   markup?: { percent: string; fixed?: string };
   allowance?: string;
   committed?: string;

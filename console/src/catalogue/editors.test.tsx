@@ -37,7 +37,7 @@ const SERVICE: ServiceForm = {
       across: 'max',
     },
   },
-  phases: ['held', 'running'],
+  phases: ['parked', 'awake'],
   choices: { image: { name: 'Image', values: ['plain', 'hardened'] } },
   sizes: { small: { name: 'Small', amounts: { vcpu: '2 vCPU' } } },
   requires: ['network'],
@@ -103,7 +103,7 @@ const RATES: RateCardForm['rates'] = [
   {
     rate: 'vcpu',
     meter: 'compute/vcpu',
-    where: { size: ['small', 'large'], image: { prefix: 'win' } },
+    where: { size: ['small', 'large'], disk: { prefix: 'archive-' } },
     when: { days: ['saturday'], from: '22:00', to: '24:00' },
     per: 'vCPU-hour',
     over: 'project',
@@ -117,17 +117,18 @@ const RATES: RateCardForm['rates'] = [
     rate: 'steps',
     meter: 'compute/vcpu',
     per: 'vCPU-hour',
-    blocks: [{ 'up-to': '5', price: '2' }, { price: '1' }],
+    blocks: [{ to: '5', price: '2' }, { price: '1' }],
   },
   {
     rate: 'whole',
     meter: 'compute/vcpu',
     per: 'vCPU-hour',
-    'whole-quantity': [{ 'up-to': '5', price: '2' }, { price: '1' }],
+    blocks: [{ to: '5', price: '2' }, { price: '1' }],
+    'at-reached-step': true,
   },
-  { rate: 'packs', meter: 'compute/vcpu', per: 'vCPU-hour', package: { size: '10', price: '3' } },
+  { rate: 'packs', meter: 'compute/vcpu', per: 'vCPU-hour', lots: { of: '10', price: '3' } },
   { rate: 'on-top', meter: 'cost/imported', per: 'EUR', markup: { percent: '7', fixed: '1' } },
-  { rate: 'begun', meter: 'compute/vcpu', per: 'hour', started: 'hour', phases: ['running'], price: '0.1' },
+  { rate: 'begun', meter: 'compute/vcpu', per: 'hour', started: 'hour', phases: ['awake'], price: '0.1' },
   { rate: 'fee', fee: 'open-range/heath', every: 'quarter', advance: 'true', price: '19' },
   { rate: 'least', commitment: '500', services: ['compute'], over: 'buyer' },
   { rate: 'rent', spread: '40', by: 'compute/vcpu' },
@@ -277,21 +278,18 @@ describe('a rate that is priced in another way', () => {
     'cap',
   ] as const;
 
-  it.each(['blocks', 'whole-quantity', 'package', 'markup', 'price'] as const)(
-    'keeps the rest with %s',
-    (kind) => {
-      if (!full) throw new Error('no rate');
-      const there = withKind(full, kind);
-      expect(kindOf(there)).toBe(kind);
-      const back = withKind(there, 'price');
-      for (const field of bounds) expect(back[field], field).toEqual(full[field]);
-    },
-  );
+  it.each(['blocks', 'reached', 'lots', 'markup', 'price'] as const)('keeps the rest with %s', (kind) => {
+    if (!full) throw new Error('no rate');
+    const there = withKind(full, kind);
+    expect(kindOf(there)).toBe(kind);
+    const back = withKind(there, 'price');
+    for (const field of bounds) expect(back[field], field).toEqual(full[field]);
+  });
 
   it('is of one kind only', () => {
     for (const rate of RATES)
-      for (const kind of ['price', 'blocks', 'package', 'fee', 'commitment', 'spread'] as const) {
-        const priced = ['price', 'blocks', 'whole-quantity', 'package', 'markup', 'commitment', 'spread'];
+      for (const kind of ['price', 'blocks', 'lots', 'fee', 'commitment', 'spread'] as const) {
+        const priced = ['price', 'blocks', 'at-reached-step', 'lots', 'markup', 'commitment', 'spread'];
         const keys = Object.keys(withKind(rate, kind)).filter((key) => priced.includes(key));
         expect(keys).toEqual([kind === 'fee' ? 'price' : kind]);
       }

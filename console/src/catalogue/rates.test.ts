@@ -14,18 +14,18 @@ import {
   whereWords,
 } from './rates';
 
-const BLOCKS = [{ 'up-to': '400', price: '0.02' }, { price: '0.01' }];
+const BLOCKS = [{ to: '400', price: '0.02' }, { price: '0.01' }];
 
 describe('a rate in words', () => {
   it('says what it matches and when', () => {
     const rate: Rate = {
       rate: 'r',
-      where: { image: { prefix: 'win' }, name: { contains: 'x' }, site: ['north', 'south'], size: 'large' },
+      where: { disk: { prefix: 'archive-' }, name: { contains: 'x' }, site: ['north', 'south'], size: 'large' },
       when: { days: ['saturday', 'sunday'], from: '22:00', to: '06:00' },
-      phases: ['running'],
+      phases: ['awake'],
     };
     expect(whereWords(rate)).toBe(
-      'image beginning with win, name containing x, site north or south, size large, on saturday, sunday 22:00 to 06:00, while running',
+      'disk beginning with archive-, name containing x, site north or south, size large, on saturday, sunday 22:00 to 06:00, while awake',
     );
     expect(whereWords({ rate: 'r', when: {} })).toBe('');
   });
@@ -33,7 +33,7 @@ describe('a rate in words', () => {
   it('says what a price is per', () => {
     expect(perWords({ rate: 'f', fee: 'p/t', every: 'quarter', advance: true })).toBe('quarter, in advance');
     expect(perWords({ rate: 'f', fee: 'p/t', every: 'once' })).toBe('piece, once');
-    expect(perWords({ rate: 'r', per: 'request', package: { size: '10000', price: '1' } })).toBe(
+    expect(perWords({ rate: 'r', per: 'request', lots: { of: '10000', price: '1' } })).toBe(
       '10\u2009000 request begun',
     );
     expect(whatWords({ rate: 'c', commitment: '500', services: ['compute'] })).toBe(
@@ -46,7 +46,9 @@ describe('a rate in words', () => {
       { range: '0 to 400', price: '0.02' },
       { range: 'above 400', price: '0.01' },
     ]);
-    expect(priceRows({ rate: 'r', 'whole-quantity': BLOCKS })[0]?.range).toBe('all, if 0 to 400');
+    expect(priceRows({ rate: 'r', blocks: BLOCKS, 'at-reached-step': true })[0]?.range).toBe(
+      'all, if 0 to 400',
+    );
   });
 
   it('says what bounds it and what a discount takes off', () => {
@@ -60,17 +62,17 @@ describe('a rate in words', () => {
 });
 
 describe('the curve of the unit price', () => {
-  it('falls with graduated blocks and steps with the whole quantity', () => {
-    const graduated = curve(BLOCKS, false).map((point) => point.y);
-    expect(graduated[0]).toBeCloseTo(1);
-    expect(graduated.every((y, index) => index === 0 || y <= (graduated[index - 1] ?? 0) + 1e-9)).toBe(true);
+  it('falls with stepped blocks and steps with the whole quantity', () => {
+    const stepped = curve(BLOCKS, false).map((point) => point.y);
+    expect(stepped[0]).toBeCloseTo(1);
+    expect(stepped.every((y, index) => index === 0 || y <= (stepped[index - 1] ?? 0) + 1e-9)).toBe(true);
     expect(new Set(curve(BLOCKS, true).map((point) => point.y))).toEqual(new Set([1, 0.5]));
   });
 
   it('waits for blocks that are complete and ascend', () => {
     expect(drawable({ rate: 'r', blocks: BLOCKS })).not.toBeNull();
-    expect(drawable({ rate: 'r', blocks: [{ 'up-to': '', price: '1' }, { price: '1' }] })).toBeNull();
-    const falling = [{ 'up-to': '5', price: '1' }, { 'up-to': '4', price: '1' }, { price: '1' }];
+    expect(drawable({ rate: 'r', blocks: [{ to: '', price: '1' }, { price: '1' }] })).toBeNull();
+    const falling = [{ to: '5', price: '1' }, { to: '4', price: '1' }, { price: '1' }];
     expect(drawable({ rate: 'r', blocks: falling })).toBeNull();
     expect(drawable({ rate: 'r', price: '1' })).toBeNull();
   });
@@ -89,6 +91,9 @@ describe('a form', () => {
     expect(kindOf(blocks)).toBe('blocks');
     expect(blocks.where).toEqual({ size: 'large' });
     expect(kindOf(withKind(blocks, 'fee'))).toBe('fee');
-    expect(withKind({ ...blocks, blocks: BLOCKS }, 'whole-quantity')['whole-quantity']).toEqual(BLOCKS);
+    expect(withKind({ ...blocks, blocks: BLOCKS }, 'reached')).toMatchObject({
+      blocks: BLOCKS,
+      'at-reached-step': true,
+    });
   });
 });

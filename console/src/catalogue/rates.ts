@@ -38,24 +38,27 @@ export function perWords(rate: Rate): string {
     return `${rate.every ?? 'month'}${String(rate.advance) === 'true' ? ', in advance' : ''}`;
   }
   if (rate.commitment || rate.spread) return 'month';
-  if (rate.package) return `${formatQuantity(rate.package.size)} ${rate.per ?? ''} begun`;
+  if (rate.lots) return `${formatQuantity(rate.lots.of)} ${rate.per ?? ''} begun`;
   if (rate.started) return `${rate.per ?? ''}, ${rate.started}s begun`;
   return rate.per ?? '';
 }
 
+/** Whether the block that the whole quantity reaches prices all of it; else each block its share. */
+export const atReachedStep = (rate: Rate): boolean => String(rate['at-reached-step']) === 'true';
+
 /** Each price of a rate with the quantity that it is for. */
 export function priceRows(rate: Rate): { range: string; price: string }[] {
-  const blocks = rate.blocks ?? rate['whole-quantity'];
+  const { blocks } = rate;
   if (blocks)
     return blocks.map((block, index) => {
-      const from = blocks[index - 1]?.['up-to'] ?? '0';
-      const until = block['up-to'];
+      const from = blocks[index - 1]?.to ?? '0';
+      const until = block.to;
       const range = until
         ? `${formatQuantity(from)} to ${formatQuantity(until)}`
         : `above ${formatQuantity(from)}`;
-      return { range: rate['whole-quantity'] ? `all, if ${range}` : range, price: block.price };
+      return { range: atReachedStep(rate) ? `all, if ${range}` : range, price: block.price };
     });
-  if (rate.package) return [{ range: '', price: rate.package.price }];
+  if (rate.lots) return [{ range: '', price: rate.lots.price }];
   if (rate.markup)
     return [
       {
@@ -92,22 +95,22 @@ const isNumber = (text: string | undefined): text is string => /^\d+(\.\d+)?$/.t
 
 /** Blocks as far as they are complete and ascend; drawing waits for the rest. */
 export function drawable(rate: Rate): { blocks: Block[]; whole: boolean } | null {
-  const blocks = rate.blocks ?? rate['whole-quantity'];
+  const { blocks } = rate;
   if (!blocks || blocks.length < 2) return null;
   const complete = blocks.every(
-    (block, index) => isNumber(block.price) && (index === blocks.length - 1) !== isNumber(block['up-to']),
+    (block, index) => isNumber(block.price) && (index === blocks.length - 1) !== isNumber(block.to),
   );
   const ascending = blocks.every((block, index) => {
-    const before = blocks[index - 1]?.['up-to'];
-    const until = block['up-to'];
+    const before = blocks[index - 1]?.to;
+    const until = block.to;
     return !before || !until || compare(until, before) > 0;
   });
-  return complete && ascending ? { blocks, whole: rate['whole-quantity'] !== undefined } : null;
+  return complete && ascending ? { blocks, whole: atReachedStep(rate) } : null;
 }
 
 /** Where on a drawing quantity and price lie, from 0 to 1; for lines only, never for figures. */
 export function curve(blocks: Block[], whole: boolean, points = 80): { x: number; y: number }[] {
-  const ends = blocks.map((block) => block['up-to']).filter(isNumber);
+  const ends = blocks.map((block) => block.to).filter(isNumber);
   const last = ends[ends.length - 1] ?? '1';
   const prices = blocks.map((block) => block.price);
   const top = prices.reduce((best, price) => (compare(price, best) > 0 ? price : best), '0');

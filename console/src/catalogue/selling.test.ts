@@ -37,36 +37,37 @@ describe('what a rule asks for', () => {
       conditionWords({
         service: 'compute',
         resource: { prefix: 'dish' },
-        where: { size: ['large', 'gpu'], image: { contains: 'win' } },
+        where: { size: ['large', 'gpu'], disk: { contains: 'archive' } },
       }),
-    ).toBe('service compute, resource beginning with dish, size large or gpu, image with win in it');
+    ).toBe('service compute, resource beginning with dish, size large or gpu, disk with archive in it');
   });
 });
 
 describe('a rate of another kind', () => {
-  const blocks = [{ 'up-to': '10', price: '2' }, { price: '1' }];
-  const graduated = { rate: 'egress', meter: 'network/egress', per: 'GiB', where: { way: 'out' }, blocks };
+  const blocks = [{ to: '10', price: '2' }, { price: '1' }];
+  const stepped = { rate: 'egress', meter: 'network/egress', per: 'GiB', where: { way: 'out' }, blocks };
 
   it('keeps what both kinds have', () => {
-    expect(withKind(graduated, 'whole-quantity')).toEqual({
+    expect(withKind(stepped, 'reached')).toEqual({
       rate: 'egress',
       meter: 'network/egress',
       per: 'GiB',
       where: { way: 'out' },
-      'whole-quantity': blocks,
+      blocks,
+      'at-reached-step': true,
     });
-    expect(withKind(graduated, 'fee')).toEqual({ rate: 'egress', fee: '', price: '' });
+    expect(withKind(stepped, 'fee')).toEqual({ rate: 'egress', fee: '', price: '' });
   });
 
   it('becomes a fixed cost spread by the same meter', () => {
-    const spread = { ...withKind(graduated, 'spread'), spread: '1200' };
+    const spread = { ...withKind(stepped, 'spread'), spread: '1200' };
     expect(spread).toEqual({ rate: 'egress', spread: '1200', by: 'network/egress' });
     expect(kindOf(spread)).toBe('spread');
     expect(whatWords(spread)).toBe('fixed cost, spread by network/egress');
     expect([perWords(spread), priceRows(spread)]).toEqual(['month', [{ range: '', price: '1200' }]]);
   });
 
-  it.each(['price', 'blocks', 'whole-quantity', 'package', 'markup', 'fee', 'commitment', 'spread'] as const)(
+  it.each(['price', 'blocks', 'reached', 'lots', 'markup', 'fee', 'commitment', 'spread'] as const)(
     'is recognised as %s',
     (kind) => {
       expect(kindOf(withKind({ rate: 'r' }, kind))).toBe(kind);

@@ -275,7 +275,7 @@ describe('a rule of assignment', () => {
     conditions: {
       service: 'backup',
       resource: { contains: 'vault' },
-      where: { site: ['north-fell', 'south-quay'], image: { prefix: 'win' } },
+      where: { site: ['north-fell', 'south-quay'], disk: { prefix: 'archive-' } },
     },
   } as unknown as AssignmentRule;
   const open = (given: AssignmentRule | null) =>

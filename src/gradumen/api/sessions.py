@@ -31,7 +31,7 @@ _DEVICE_SECONDS = int(sessions.DEVICE_KEPT.total_seconds())
 def set_up(body: SetUp, request: Request, uow: Uow) -> dict[str, str]:
     """Make the provider and its first administrator, with the code that the service printed at its first start."""
     expected = request.app.state.set_up_code
-    if expected is None or not secrets.compare_digest(expected, body.code):
+    if expected is None or not secrets.compare_digest(expected.encode(), body.code.encode()):
         raise NotSignedIn("the set-up code is wrong or used; the service prints it when it starts without a provider")
     fields = body.model_dump(exclude={"code"})
     organisations.set_up_provider(uow, **fields, at=datetime.now(UTC), address=address_of(request))

@@ -43,10 +43,6 @@ def name_of(raw: object, *, field: str, most: int = 120) -> str:
     return raw.strip()
 
 
-PHASES = ("held", "running", "working")
-"""The phases of a resource where its service names no others."""
-
-
 class Combine(StrEnum):
     """How the readings of one resource become usage of an hour."""
 
@@ -141,7 +137,8 @@ class Licence(StrEnum):
 class Service:
     """What is sold: described once, with FOCUS category and subcategory.
 
-    ``sizes`` are its own, or those of the service ``sizes_of``. ``supplier`` is who really provides it. ``internal``
+    ``phases`` are those that a resource can be in, none where it has none. ``sizes`` are its own, or those of the
+    service ``sizes_of``. ``supplier`` is who really provides it. ``internal``
     is for the one who publishes it and never shown to customers.
     """
 
@@ -152,7 +149,7 @@ class Service:
     meters: tuple[Meter, ...]
     attributes: tuple[Attribute, ...] = ()
     description: str = ""
-    phases: tuple[str, ...] = PHASES
+    phases: tuple[str, ...] = ()
     choices: tuple[Choice, ...] = ()
     sizes: tuple[Size, ...] = ()
     sizes_of: str | None = None

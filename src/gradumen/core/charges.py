@@ -14,7 +14,7 @@ from gradumen.core.rates import RateCardVersion
 class PricedBlock:
     """One step of the arithmetic: so much quantity at a price per pricing unit.
 
-    ``start`` and ``size`` are in millionths of base units (of packages, for those); ``factor`` is base units per
+    ``start`` and ``size`` are in millionths of base units (of lots, for those); ``factor`` is base units per
     pricing unit.
     """
 

@@ -13,8 +13,8 @@ from gradumen.core.forms import at, fields_of, pairs_of, whole_number
 from gradumen.core.rates import (
     Block,
     Blocks,
+    Lots,
     Markup,
-    Packages,
     Rate,
     RecurringRate,
     SpendCommitment,
@@ -81,10 +81,10 @@ class Derivation:
             return replace(rate, amount=top.of(rate.amount, self.price_step))
         match rate.pricing:
             case Blocks(steps, whole):
-                priced = tuple(Block(each.upto, top.of(each.price, self.price_step)) for each in steps)
+                priced = tuple(Block(each.to, top.of(each.price, self.price_step)) for each in steps)
                 return replace(rate, pricing=Blocks(priced, whole))
-            case Packages(size, price):
-                return replace(rate, pricing=Packages(size, top.of(price, self.price_step)))
+            case Lots(size, price):
+                return replace(rate, pricing=Lots(size, top.of(price, self.price_step)))
             case Markup():
                 return rate
 

@@ -10,7 +10,6 @@ from enum import StrEnum
 from typing import Any, TypeVar
 
 from gradumen.core.catalogue import (
-    PHASES,
     Attribute,
     Choice,
     Combine,
@@ -27,6 +26,12 @@ from gradumen.core.sampling import ADDITIVE, Across, Sampling, Statistic, Window
 from gradumen.core.units import Unit, convertible, parse_unit, smallest
 
 Form = Mapping[str, Any]
+RENAMED = {
+    "up-to": "'to', as in blocks: [{to: 15, price: 0.05}, {price: 0.03}]",
+    "whole-quantity": "'blocks' with at-reached-step: true",
+    "package": "'lots', as in lots: {of: 4000, price: 0.05}",
+}
+"""Fields of files of before, with what is written in their place."""
 T = TypeVar("T")
 E = TypeVar("E", bound=StrEnum)
 
@@ -51,7 +56,8 @@ def fields_of(form: object, required: tuple[str, ...], optional: tuple[str, ...]
     for name in form:
         if name not in (*required, *optional):
             known = ", ".join((*required, *optional))
-            raise Invalid(f"'{str(name)[:60]}' is not a field here; use one of {known}", field=str(name)[:60])
+            remedy = f"write {RENAMED[name]}" if name in RENAMED else f"use one of {known}"
+            raise Invalid(f"'{str(name)[:60]}' is not a field here; {remedy}", field=str(name)[:60])
     return form
 
 
@@ -123,7 +129,7 @@ def read_service(form: object) -> Service:
         tuple(named(fields, "meters", lambda key, raw: _read_meter(slug, key, raw))),
         tuple(named(fields, "attributes", _read_attribute)),
         long_text(fields, "description"),
-        each_of(fields, "phases", lambda raw: slug_of(raw, field="phases")) or PHASES,
+        each_of(fields, "phases", lambda raw: slug_of(raw, field="phases")),
         tuple(named(fields, "choices", _read_choice)),
         () if isinstance(sizes, str) else tuple(named(fields, "sizes", _read_size)),
         slug_of(sizes, field="sizes") if isinstance(sizes, str) else None,
@@ -198,7 +204,7 @@ def service_form(service: Service) -> dict[str, Any]:
         "attributes": {attribute.slug: list(attribute.values) for attribute in service.attributes},
         "meters": {meter.slug.partition("/")[2]: _meter_form(meter) for meter in service.meters},
     }
-    if service.phases != PHASES:
+    if service.phases:
         form["phases"] = list(service.phases)
     if service.choices:
         form["choices"] = {each.slug: {"name": each.name, "values": list(each.values)} for each in service.choices}

@@ -7,7 +7,7 @@ from fractions import Fraction
 
 from gradumen.core.exact import AMOUNT_PLACES, add, round_half_up
 from gradumen.core.matching import Condition, Contains, Equals, OneOf, Prefix, words
-from gradumen.core.rates import Blocks, Markup, Packages, RateCardVersion, RecurringRate, UsageRate
+from gradumen.core.rates import Blocks, Lots, Markup, RateCardVersion, RecurringRate, UsageRate
 
 PERCENT_PLACES = 1
 
@@ -124,12 +124,12 @@ def _usage(rate: UsageRate, own: tuple[Fraction, Fraction], buy: RateCardVersion
 
 
 def _unit_prices(rate: UsageRate) -> tuple[Fraction, Fraction] | None:
-    """The first and the lowest price per base unit; of packages, of a full one."""
+    """The first and the lowest price per base unit; of lots, of a full one."""
     match rate.pricing:
         case Blocks(steps):
             prices = [Fraction(step.price) / rate.unit.factor for step in steps]
             return prices[0], min(prices)
-        case Packages(size, price):
+        case Lots(size, price):
             each = Fraction(price) / (Fraction(size) * rate.unit.factor)
             return each, each
         case Markup():

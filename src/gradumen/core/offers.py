@@ -14,7 +14,7 @@ from gradumen.core.errors import Invalid
 from gradumen.core.exact import AMOUNT_PLACES, minor_units, number, round_half_up, text
 from gradumen.core.forms import at, each_of, fields_of, long_text, meter_of, pairs_of
 from gradumen.core.rate_forms import Known
-from gradumen.core.rates import Blocks, Markup, Packages, RateCardVersion, RecurringRate, UsageRate
+from gradumen.core.rates import Blocks, Lots, Markup, RateCardVersion, RecurringRate, UsageRate
 from gradumen.core.units import Unit, convertible
 
 EVERYBODY = ("all", "resellers", "tenants")
@@ -220,7 +220,7 @@ def _lowest(rate: Any, floor: Floor, plan: str) -> Fraction | None:
     match rate.pricing:
         case Blocks(steps):
             price = min(Fraction(step.price) for step in steps) / rate.unit.factor
-        case Packages(size, each):
+        case Lots(size, each):
             price = Fraction(each) / (Fraction(size) * rate.unit.factor)
         case Markup():
             return None

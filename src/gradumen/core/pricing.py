@@ -13,7 +13,7 @@ import numpy as np
 from gradumen.core.combining import RateAt
 from gradumen.core.exact import AMOUNT_PLACES, allocate, scaled
 from gradumen.core.groups import NARROW, Array, fitted, run_numbers, run_starts, run_sums, running
-from gradumen.core.rates import MICRO, Blocks, Markup, Packages, UsageRate
+from gradumen.core.rates import MICRO, Blocks, Lots, Markup, UsageRate
 
 _NO_END = 1 << 200
 
@@ -77,8 +77,8 @@ class Table:
         self.kind = np.array([_kind(rate) for rate in rates], dtype=np.int64)
         bounds = [(NARROW - 2 * each.divisor) // max(2 * max(each.prices), 1) for each in steps]
         for place, rate in enumerate(rates):
-            if isinstance(rate.pricing, Packages):
-                # The breakdown counts packages in millionths.
+            if isinstance(rate.pricing, Lots):
+                # The breakdown counts lots in millionths.
                 bounds[place] = min(bounds[place], NARROW // (4 * MICRO) * steps[place].ends[0])
         self.narrow = np.array([max(-1, min(bound, NARROW // 4)) for bound in bounds], dtype=np.int64)
         self.allowance = _object([rate.scaled_allowance for rate in rates])
@@ -95,7 +95,7 @@ _BLOCKS, _WHOLE, _PACKAGES = range(3)
 
 
 def _kind(rate: UsageRate) -> int:
-    if isinstance(rate.pricing, Packages):
+    if isinstance(rate.pricing, Lots):
         return _PACKAGES
     return _WHOLE if isinstance(rate.pricing, Blocks) and rate.pricing.whole else _BLOCKS
 
@@ -129,9 +129,9 @@ def price_rows(rows: Rows, rates: Sequence[RateAt]) -> Priced:
     used = running(net, group_first, group)[last]
     true_up = _true_up(used[group], rate, table, run_sums(rows.commits.astype(np.int64), first) > 0)
     size = fitted(net + true_up)
-    upto = running(size, group_first, group)
-    before = upto - size
-    total = upto[last][group]
+    up_to = running(size, group_first, group)
+    before = up_to - size
+    total = up_to[last][group]
     priced, pieces = _price(fitted(before), size, fitted(total), rate, table)
     amount = priced
     fixed = np.zeros(len(rate), dtype=object)
@@ -161,8 +161,8 @@ def _allow(quantity: Array, rate: Array, table: Table, first: Array, group: Arra
     covered = np.zeros(len(rate), dtype=np.int64)
     if not np.any(table.allowance > 0):
         return covered
-    upto, rows = running(quantity, first, group), np.flatnonzero(table.allowance[rate] > 0)
-    reached, allowed = upto[rows].astype(object), table.allowance[rate[rows]]
+    up_to, rows = running(quantity, first, group), np.flatnonzero(table.allowance[rate] > 0)
+    reached, allowed = up_to[rows].astype(object), table.allowance[rate[rows]]
     result = covered.astype(object)
     result[rows] = np.minimum(reached, allowed) - np.minimum(reached - quantity[rows], allowed)
     return fitted(result)
@@ -245,8 +245,8 @@ def _whole(
 def _packages(
     before: Array, size: Array, total: Array, rate: Array, table: Table, narrow: bool
 ) -> tuple[Array, list[Pieces]]:
-    package = table.high[narrow][rate, 0]
-    begun, opened = -(-before // package), -(-(before + size) // package)
+    lot = table.high[narrow][rate, 0]
+    begun, opened = -(-before // lot), -(-(before + size) // lot)
     count = opened - begun
     rows = np.arange(len(rate))
     zero = np.zeros(len(rate), dtype=np.int64)
@@ -255,10 +255,10 @@ def _packages(
 
 def _bounded(amount: Array, rate: Array, table: Table, group_first: Array, group: Array) -> Array:
     """Amounts of the steps after minimum and cap, which bound the running sum of their group; it never falls."""
-    upto = running(amount, group_first, group)
-    narrow = upto.dtype != object
+    up_to = running(amount, group_first, group)
+    narrow = up_to.dtype != object
     minimum, cap = table.minimum[narrow], table.cap[narrow]
-    concerned = np.asarray(table.bounded[rate] & ((upto < minimum[rate]) | (upto > cap[rate])), dtype=bool)
+    concerned = np.asarray(table.bounded[rate] & ((up_to < minimum[rate]) | (up_to > cap[rate])), dtype=bool)
     result = amount.astype(object)
     ends = np.append(group_first[1:], len(rate))
     for number in np.unique(group[concerned]).tolist():

@@ -19,9 +19,9 @@ from gradumen.core.rates import (
     Block,
     Blocks,
     Every,
+    Lots,
     Markup,
     Over,
-    Packages,
     Rate,
     RateCardVersion,
     RecurringRate,
@@ -33,7 +33,9 @@ from gradumen.core.rates import (
 from gradumen.core.selection import Buyers, buyers_form, read_buyers
 from gradumen.core.units import convertible, parse_unit
 
-_PRICED = ("price", "blocks", "whole-quantity", "package", "markup")
+_PRICED = ("price", "blocks", "lots", "markup")
+_REACHED = "at-reached-step"
+"""Whether blocks price the whole quantity at the step that it reaches; else each block its share: *stepped*."""
 
 
 _MEASURES = {Measure.PROCESSORS: ("vCPU-second", "vCPU"), Measure.STORAGE: ("byte-second", None)}
@@ -165,13 +167,16 @@ def read_rate(raw: Any, known: Known) -> Rate:
         fields = fields_of(raw, ("rate", "spread", "by"))
         by = known.meter(fields["by"])
         return SpreadRate(slug_of(fields["rate"], field="rate"), _price(fields["spread"], "spread"), by.slug)
-    optional = ("where", "when", "over", "allowance", "committed", "minimum", "cap", "started", "phases", *_PRICED)
+    bounds = ("allowance", "committed", "minimum", "cap")
+    optional = ("where", "when", "over", *bounds, "started", "phases", *_PRICED, _REACHED)
     fields = fields_of(raw, ("rate", "meter", "per"), optional)
     meter = known.meter(fields["meter"])
     unit = convertible(str(fields["per"]), meter.unit, counted=meter.counted, field="per")
     given = [name for name in _PRICED if name in fields]
     if len(given) != 1:
         raise Invalid(f"a rate has exactly one of {', '.join(_PRICED)}", field="price")
+    if _REACHED in fields and given != ["blocks"]:
+        raise Invalid(f"'{_REACHED}' says how blocks price; leave it out where there are none", field=_REACHED)
     with at(given[0]):
         pricing = _read_pricing(given[0], fields)
     if isinstance(pricing, Markup) and len(unit.dimensions[0]) != 3:
@@ -200,20 +205,17 @@ def _read_fee(raw: Mapping[str, Any], known: Known) -> RecurringRate:
         if plan not in known.plans:
             raise Invalid(f"plan '{plan[:60]}' is not known; write plan/tier", field="fee", value=fee["fee"])
         known.plans[plan].tier(tier)
-    advance = str(fee.get("advance", "false")).lower()
-    if advance not in ("true", "false"):
-        raise Invalid("advance is true or false", field="advance", value=fee["advance"])
     every = choice_of(Every, fee.get("every", "month"), "every")
     slug = slug_of(fee["rate"], field="rate")
-    return RecurringRate(slug, plan, tier, _price(fee["price"]), every, advance == "true")
+    return RecurringRate(slug, plan, tier, _price(fee["price"]), every, _yes_or_no(fee, "advance"))
 
 
-def _read_pricing(name: str, fields: Mapping[str, Any]) -> Blocks | Packages | Markup:
+def _read_pricing(name: str, fields: Mapping[str, Any]) -> Blocks | Lots | Markup:
     if name == "price":
         return Blocks((Block(None, _price(fields["price"])),))
-    if name == "package":
-        package = fields_of(fields["package"], ("size", "price"))
-        return Packages(number(package["size"], field="size", places=QUANTITY_PLACES), _price(package["price"]))
+    if name == "lots":
+        lots = fields_of(fields["lots"], ("of", "price"))
+        return Lots(number(lots["of"], field="of", places=QUANTITY_PLACES), _price(lots["price"]))
     if name == "markup":
         markup = fields_of(fields["markup"], ("percent",), ("fixed",))
         return Markup(_price(markup["percent"], "percent", 8), _price(markup.get("fixed", 0), "fixed"))
@@ -222,10 +224,17 @@ def _read_pricing(name: str, fields: Mapping[str, Any]) -> Blocks | Packages | M
     steps = []
     for index, raw in enumerate(fields[name]):
         with at(f"[{index}]"):
-            block = fields_of(raw, ("price",), ("up-to",))
-            upto = number(block["up-to"], field="up-to", places=QUANTITY_PLACES) if "up-to" in block else None
-            steps.append(Block(upto, _price(block["price"])))
-    return Blocks(tuple(steps), whole=name == "whole-quantity" and len(steps) > 1)
+            block = fields_of(raw, ("price",), ("to",))
+            to = number(block["to"], field="to", places=QUANTITY_PLACES) if "to" in block else None
+            steps.append(Block(to, _price(block["price"])))
+    return Blocks(tuple(steps), whole=_yes_or_no(fields, _REACHED) and len(steps) > 1)
+
+
+def _yes_or_no(fields: Mapping[str, Any], name: str) -> bool:
+    written = str(fields.get(name, "false")).lower()
+    if written not in ("true", "false"):
+        raise Invalid(f"{name} is true or false", field=name, value=fields[name])
+    return written == "true"
 
 
 def _read_where(fields: Mapping[str, Any], allowed: Mapping[str, tuple[str, ...]] | None) -> Conditions:
@@ -263,7 +272,11 @@ def _read_phases(fields: Mapping[str, Any], meter: Meter, known: Known) -> tuple
 
     def phase(raw: Any) -> str:
         if str(raw) not in phases and not known.checked:
-            raise Invalid(f"phase '{str(raw)[:60]}' is not one of {', '.join(phases)}", field="phases", value=raw)
+            raise Invalid(
+                f"phase '{str(raw)[:60]}' is not one of the service's: {', '.join(phases) or 'none'}",
+                field="phases",
+                value=raw,
+            )
         return str(raw)
 
     return each_of(fields, "phases", phase)
@@ -343,20 +356,19 @@ def rate_form(rate: Rate) -> dict[str, Any]:
     return form
 
 
-def _pricing_form(pricing: Blocks | Packages | Markup) -> dict[str, Any]:
+def _pricing_form(pricing: Blocks | Lots | Markup) -> dict[str, Any]:
     match pricing:
-        case Packages(size, price):
-            return {"package": {"size": text(size), "price": text(price)}}
+        case Lots(size, price):
+            return {"lots": {"of": text(size), "price": text(price)}}
         case Markup(percent, fixed):
             return {"markup": {"percent": text(percent), **({"fixed": text(fixed)} if fixed else {})}}
         case Blocks((only,)):
             return {"price": text(only.price)}
         case Blocks(steps, whole):
             written = [
-                {**({} if step.upto is None else {"up-to": text(step.upto)}), "price": text(step.price)}
-                for step in steps
+                {**({} if step.to is None else {"to": text(step.to)}), "price": text(step.price)} for step in steps
             ]
-            return {"whole-quantity" if whole else "blocks": written}
+            return {"blocks": written, **({_REACHED: True} if whole else {})}
 
 
 def _discount_form(discount: Discount) -> dict[str, Any]:

@@ -44,9 +44,9 @@ class Started(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class Block:
-    """A price per unit up to and including a quantity (in that unit); ``upto`` None has no end."""
+    """A price per unit up to and including a quantity (in that unit); ``to`` None has no end."""
 
-    upto: Decimal | None
+    to: Decimal | None
     price: Decimal
 
 
@@ -62,7 +62,7 @@ class Blocks:
     whole: bool = False
 
     def __post_init__(self) -> None:
-        *bounded, last = (Decimal(0), *(step.upto for step in self.steps))
+        *bounded, last = (Decimal(0), *(step.to for step in self.steps))
         ascending = all(low is not None and high is not None and low < high for low, high in pairwise(bounded))
         if len(self.steps) < 1 or last is not None or not ascending:
             raise Invalid("blocks must ascend from zero and only the last has no end", field="blocks")
@@ -71,8 +71,8 @@ class Blocks:
 
 
 @dataclass(frozen=True, slots=True)
-class Packages:
-    """A price per package of ``size`` (in the rate's unit); a package begun is charged whole."""
+class Lots:
+    """A price per lot of ``size`` (in the rate's unit); a lot begun is charged whole."""
 
     size: Decimal
     price: Decimal
@@ -80,7 +80,7 @@ class Packages:
     def __post_init__(self) -> None:
         _not_negative(self.price)
         if self.size <= 0:
-            raise Invalid(f"a package of {self.size} is empty; give a size above 0", field="package", value=self.size)
+            raise Invalid(f"a lot of {self.size} is empty; give a size above 0", field="lot", value=self.size)
 
 
 @dataclass(frozen=True, slots=True)
@@ -104,7 +104,7 @@ class Markup:
 class Steps:
     """A rate's prices in whole numbers: a quantity in millionths of base units x ``prices`` / ``divisor`` is 1e-12.
 
-    ``ends`` are those of blocks, or the one size of packages, in millionths of base units.
+    ``ends`` are those of blocks, or the one size of lots, in millionths of base units.
     """
 
     ends: tuple[int, ...]
@@ -124,7 +124,7 @@ class UsageRate:
     slug: str
     meter: str
     unit: Unit
-    pricing: Blocks | Packages | Markup
+    pricing: Blocks | Lots | Markup
     match: Conditions = ()
     when: TimeWindow | None = None
     over: Over = Over.SUBSCRIPTION
@@ -156,22 +156,22 @@ class UsageRate:
         if self.meter.startswith(PROMISED):
             return "allocation"
         match self.pricing:
-            case Packages():
-                return "packages"
+            case Lots():
+                return "lots"
             case Markup():
                 return "markup"
             case Blocks(steps, whole):
-                return "per_unit" if len(steps) == 1 else "whole_quantity" if whole else "graduated"
+                return "per_unit" if len(steps) == 1 else "at_reached_step" if whole else "stepped"
 
     @cached_property
     def steps(self) -> Steps:
         """Its prices in whole numbers."""
         match self.pricing:
             case Blocks(steps):
-                ends = tuple(self.scaled_quantity(step.upto, "blocks") for step in steps if step.upto is not None)
+                ends = tuple(self.scaled_quantity(step.to, "blocks") for step in steps if step.to is not None)
                 prices = [Fraction(step.price) * PICO / (self.unit.factor * MICRO) for step in steps]
-            case Packages(size, price):
-                ends = (self.scaled_quantity(size, "package"),)
+            case Lots(size, price):
+                ends = (self.scaled_quantity(size, "lot"),)
                 prices = [Fraction(price) * PICO]
             case Markup():
                 ends = ()

@@ -20,7 +20,7 @@ from gradumen.core.exact import AMOUNT_PLACES, QUANTITY_PLACES, add, scaled, uns
 from gradumen.core.groups import Array, Groups, chosen, fitted, joined, run_numbers, run_starts, running
 from gradumen.core.periods import Period, day_start, hour_number
 from gradumen.core.pricing import Priced, Rows, price_rows
-from gradumen.core.rates import Markup, Over, Packages, RateCardVersion, UsageRate
+from gradumen.core.rates import Lots, Markup, Over, RateCardVersion, UsageRate
 from gradumen.core.sampling import Sampling
 
 USAGE_SCHEMA = {
@@ -127,9 +127,9 @@ class PricedUsage:
 
 
 def prices_of(rate: UsageRate) -> tuple[tuple[Decimal, ...], Fraction]:
-    """A rate's prices and the base units (or packages) that each is for."""
+    """A rate's prices and the base units (or lots) that each is for."""
     pricing = rate.pricing
-    if isinstance(pricing, Packages):
+    if isinstance(pricing, Lots):
         return (pricing.price,), Fraction(1)
     if isinstance(pricing, Markup):
         return (pricing.price,), rate.unit.factor
@@ -331,10 +331,10 @@ class Pricing:
         concerned = concerned[order]
         quantity, keys = rows.quantity[concerned].astype(object), key[concerned]
         first = run_starts(keys)
-        upto = running(quantity, first, run_numbers(first, len(keys)))
+        up_to = running(quantity, first, run_numbers(first, len(keys)))
         limit = np.array([most[each] for each in keys.tolist()], dtype=object)
         result = covered.astype(object)
-        result[concerned] = np.minimum(upto, limit) - np.minimum(upto - quantity, limit)
+        result[concerned] = np.minimum(up_to, limit) - np.minimum(up_to - quantity, limit)
         return fitted(result)
 
     def _allowed(self) -> dict[tuple[int, str], int]:

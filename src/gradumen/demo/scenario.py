@@ -43,7 +43,7 @@ ORGANISATIONS = (
         members=_people("oxbow", ("edda", "Edda Marsh", _ADMIN), ("piers", "Piers Lowe", _FINANCE)),
     ),
     Organisation(
-        "bluefern", "Bluefern Hosting", "reseller", PROVIDER, "NL", "EUR", "Europe/Amsterdam", (1600, 260_000),
+        "bluefern", "Bluefern Hosting", "reseller", PROVIDER, "BE", "EUR", "Europe/Brussels", (1600, 260_000),
         members=_people("bluefern", ("ruben", "Ruben Vlier", _ADMIN), ("jet", "Jet Wilg", _FINANCE)),
     ),
     Organisation(
@@ -53,7 +53,7 @@ ORGANISATIONS = (
     Organisation(
         "quillstone", "Quillstone Observatory", "tenant", PROVIDER, "IE", "EUR", "Europe/Dublin", (128, 400_000),
         (("open-range", "moor"), ("reed-bed", "summit"), ("stone-barn", "moor")),
-        (("archive", "Plate archive", "Q-100"), ("survey", "Northern survey", "Q-210")),
+        (("archive", "Plate archive", "Q-142"), ("survey", "Northern survey", "Q-217")),
         _people("quillstone", ("una", "Una Brodie", _FINANCE)),
     ),
     Organisation(
@@ -65,7 +65,7 @@ ORGANISATIONS = (
     Organisation(
         "saltmarsh", "Saltmarsh Ferries", "tenant", "oxbow", "GB", "GBP", "Europe/London", (96, 12_000),
         (("stone-barn", "moor"),),
-        (("booking", "Booking", "SF-10"), ("timetable", "Timetable", "SF-11"), ("harbour", "Harbour office", "SF-20")),
+        (("booking", "Booking", "SF-14"), ("timetable", "Timetable", "SF-17"), ("harbour", "Harbour office", "SF-23")),
         _people("saltmarsh", ("ines", "Ines Carrow", _ADMIN)),
     ),
     Organisation(
@@ -74,17 +74,17 @@ ORGANISATIONS = (
         _people("thistledown", ("wynn", "Wynn Hale", _VIEWER)),
     ),
     Organisation(
-        "marrow-lane", "Marrow Lane Bakeries", "tenant", "bluefern", "NL", "EUR", "Europe/Amsterdam", (64, 5_000),
+        "marrow-lane", "Marrow Lane Bakeries", "tenant", "bluefern", "BE", "EUR", "Europe/Brussels", (64, 5_000),
         (("open-range", "heath"),), (("shop", "Web shop", "ML-1"), ("tests", "Test machines", "ML-9")),
         _people("marrowlane", ("dirk", "Dirk Meel", _ADMIN)),
     ),
     Organisation(
-        "copperbeech", "Copperbeech Schools", "tenant", "bluefern", "NL", "EUR", "Europe/Amsterdam", (64, 8_000),
+        "copperbeech", "Copperbeech Schools", "tenant", "bluefern", "BE", "EUR", "Europe/Brussels", (64, 8_000),
         (("open-range", "moor"),), (("lessons", "Lessons", "CB-3"),),
         _people("copperbeech", ("noor", "Noor Beuk", _FINANCE)),
     ),
     Organisation(
-        "gannet", "Gannet Freight", "tenant", "bluefern", "NL", "EUR", "Europe/Amsterdam", (256, 40_000),
+        "gannet", "Gannet Freight", "tenant", "bluefern", "BE", "EUR", "Europe/Brussels", (256, 40_000),
         (("open-range", "summit"), ("stone-barn", "summit"), ("drystone-tables", "summit")),
         (("tracking", "Tracking", "GF-1"), ("customs", "Customs papers", "GF-2")),
         _people("gannet", ("lotte", "Lotte Kade", _ADMIN)),
@@ -110,10 +110,10 @@ ORGANISATIONS = (
 TAXES = (
     ("tarnwick", "IE", "S", Decimal(23)),
     ("tarnwick", "GB", "O", Decimal(0)),
-    ("tarnwick", "NL", "AE", Decimal(0)),
+    ("tarnwick", "BE", "AE", Decimal(0)),
     ("tarnwick", "JP", "O", Decimal(0)),
     ("oxbow", "GB", "S", Decimal(20)),
-    ("bluefern", "NL", "S", Decimal(21)),
+    ("bluefern", "BE", "S", Decimal(21)),
     ("bluefern", "SE", "AE", Decimal(0)),
     ("pebble-and-pine", "SE", "S", Decimal(25)),
 )

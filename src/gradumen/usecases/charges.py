@@ -222,7 +222,7 @@ def explain(charge: Charge, names: LineNames) -> dict[str, Any]:
             "meter": charge.meter,
             "match": conditions_of(charge),
             "base_unit": names.published.meters[charge.meter].unit.text if charge.meter else "second",
-            "unit": "package" if charge.kind == "packages" else charge.unit,
+            "unit": "lot" if charge.kind == "lots" else charge.unit,
             "base_units_per_unit": text(Decimal(factor.numerator) / factor.denominator)
             if factor.denominator == 1
             else str(factor),

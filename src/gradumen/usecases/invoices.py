@@ -30,7 +30,7 @@ from gradumen.usecases.bill_runs import require_billing
 from gradumen.usecases.charges import Line
 from gradumen.usecases.drafts import discard_drafts, lock_documents
 from gradumen.usecases.scope import Caller, Scope, load_scope
-from gradumen.usecases.stored_lines import stored_line
+from gradumen.usecases.stored_lines import stored_explanation, stored_line
 
 TERMS = timedelta(days=30)
 
@@ -301,8 +301,7 @@ def explain_charge(tx: Session, caller: Caller, *, charge_id: UUID) -> Explained
         service_start=charge.service_start,
         service_end=charge.service_end,
         evidence=charge.evidence,
-        # The numbers of attribute sets are for finding readings; they would count everybody's.
-        explanation={name: value for name, value in charge.explanation.items() if name != "attribute_sets"},
+        explanation=stored_explanation(charge.explanation),
         parts=[ChargePart(slug, part.resource, part.day, part.quantity, part.amount) for part, slug in parts],
     )
 

@@ -206,7 +206,7 @@ def caller_of_session(tx: Session, *, secret: str, csrf: str | None, unsafe: boo
     row = tx.get(SessionRow, digest(secret))
     if row is None or row.expires_at <= at:
         raise NotSignedIn("the session is over; sign in again")
-    if unsafe and not secrets.compare_digest(row.csrf, csrf or ""):
+    if unsafe and not secrets.compare_digest(row.csrf.encode(), (csrf or "").encode()):
         raise Forbidden(right="X-CSRF-Token of this session", organisation="the console")
     user = tx.get_one(UserRow, row.user_id)
     roles = {

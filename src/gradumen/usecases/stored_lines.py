@@ -8,6 +8,9 @@ from gradumen.core.exact import text
 from gradumen.store.billing import InvoiceLineRow
 from gradumen.usecases.charges import Line
 
+_WORDS = {"graduated": "stepped", "whole_quantity": "at_reached_step", "packages": "lots", "package": "lot"}
+"""Kinds and units as they were written before, with what they are called today."""
+
 
 def line_document(line: Line) -> dict[str, Any]:
     """What of a line is kept beside its amount."""
@@ -44,3 +47,12 @@ def stored_line(row: InvoiceLineRow) -> Line:
         service_end=datetime.fromisoformat(stored["service_end"]),
         charge_id=row.charge_id,
     )
+
+
+def stored_explanation(written: dict[str, Any]) -> dict[str, Any]:
+    """An explanation as it was written, in today's words.
+
+    The numbers of attribute sets are for finding readings; they would count everybody's.
+    """
+    shown = {name: value for name, value in written.items() if name != "attribute_sets"}
+    return shown | {name: _WORDS.get(shown[name], shown[name]) for name in ("kind", "unit") if name in shown}
