@@ -126,7 +126,7 @@ def pages(browser: Browser, url: str, history: History) -> None:
 
 def draft(page: Page, url: str, history: History) -> None:
     """A card's next version, checked: dearer egress, and a discount."""
-    card = history.mara.catalogue.rate_card("tarnwick", "tenants-eur").versions[-1].form
+    card = history.mara.catalogue.rate_card("tarnwick", "tenants-eur").versions[-1].form.plain()
     rates = [
         {**rate, "blocks": [{**rate["blocks"][0], "price": "0.056"}, *rate["blocks"][1:]]}
         if rate["rate"] == "egress"

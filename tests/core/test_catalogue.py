@@ -10,12 +10,13 @@ from hypothesis import strategies as st
 
 from gradumen.core.assignment import Candidate, assign
 from gradumen.core.errors import Invalid
-from gradumen.core.forms import read_service, service_form
 from gradumen.core.periods import Period, zone_of
-from gradumen.core.plan_forms import plan_form, read_plan
-from gradumen.core.rate_forms import Known, rate_card_form, read_rate_card
 from gradumen.core.readings import base_quantity, read_reading
 from gradumen.core.units import convertible, parse_unit
+from gradumen.wire.forms.plans import plan_form, read_plan
+from gradumen.wire.forms.rate_cards import rate_card_form, read_rate_card
+from gradumen.wire.forms.rates import Known
+from gradumen.wire.forms.services import read_service, service_form
 
 SERVICE: dict[str, Any] = {
     "service": "compute",
@@ -98,9 +99,9 @@ def test_forms_come_back_as_they_were() -> None:
     [
         ("meters.vcpu", {"meters": {"vcpu": {"name": "x", "unit": "GiB-hour", "combine": "level"}}}),
         ("meters.vcpu", {"meters": {"vcpu": {"name": "x", "unit": "byte", "combine": "level"}}}),
-        ("meters.vcpu", {"meters": {"vcpu": {"name": "x", "unit": "byte-second", "combine": "often"}}}),
+        ("meters.vcpu.combine", {"meters": {"vcpu": {"name": "x", "unit": "byte-second", "combine": "often"}}}),
         ("attributes.size", {"attributes": {"size": "large"}}),
-        ("", {"service": "Not A Slug"}),
+        ("service", {"service": "Not A Slug"}),
         ("", {"colour": "green"}),
         ("", {"meters": {}}),
     ],

@@ -7,12 +7,13 @@ import pytest
 
 from gradumen.core.catalogue import find_circle
 from gradumen.core.errors import Invalid
-from gradumen.core.forms import read_service, service_form
-from gradumen.core.plan_forms import plan_form, read_plan
-from gradumen.core.rate_forms import Known, WrittenCard, rate_card_form, read_rate_card
 from gradumen.core.rates import SpreadRate
 from gradumen.core.selection import Buyers
 from gradumen.documents.catalogue import read_catalogue, write_catalogue
+from gradumen.wire.forms.plans import plan_form, read_plan
+from gradumen.wire.forms.rate_cards import WrittenCard, rate_card_form, read_rate_card
+from gradumen.wire.forms.rates import Known
+from gradumen.wire.forms.services import read_service, service_form
 from tests.core.generator import make_batch
 
 SERVICES: dict[str, dict[str, Any]] = {
@@ -128,7 +129,7 @@ RATE = {"rate": "r", "meter": "net/egress", "per": "GiB", "price": "1"}
         ({"where": {"colour": "red"}}, "not one of the service's"),
         ({"where": {"size": {"suffix": "x"}}}, "write a value"),
         ({"where": {"size": ["a"]}}, "at least two"),
-        ({"when": {"days": ["noday"]}}, "days are a list of"),
+        ({"when": {"days": ["noday"]}}, "days must be one of monday"),
         ({"when": {"from": "22:30"}}, "not a full hour"),
         ({"when": {"from": "22"}}, "not a full hour"),
         ({"over": "planet"}, "over must be one of"),
@@ -219,7 +220,7 @@ def test_a_wrong_service_is_refused(change: dict[str, Any], words: str) -> None:
         ({"services": ["net", "compute", "vm"]}, "excludes 'vm'"),
         ({"minimum-months": "-1"}, "from 0 to 120"),
         ({"trial": {"days": "0"}}, "from 1 to 366"),
-        ({"trial": {"days": "5", "then": "waits"}}, "converts or ends"),
+        ({"trial": {"days": "5", "then": "waits"}}, "then must be one of converts, ends"),
         ({"tiers": [{"tier": "a", "name": "A", "levels": {"speed": "1 hour"}}]}, "not one of recovery-point"),
         ({"tiers": [{"tier": "a", "name": "A", "levels": {"copies": "2 hour"}}]}, "without a unit"),
         ({"tiers": [{"tier": "a", "name": "A", "levels": {"kept-for": "2"}}]}, "not known"),

@@ -10,15 +10,16 @@ from typing import Any
 import pytest
 
 import gradumen.demo
-from gradumen.core.assignment import read_conditions
-from gradumen.core.derived import read_derivation
 from gradumen.core.errors import Invalid
-from gradumen.core.forms import read_service, service_form
-from gradumen.core.offers import offer_form, read_offer
-from gradumen.core.plan_forms import plan_form, read_deviations, read_plan
-from gradumen.core.rate_forms import Known, rate_card_form, read_rate_card
 from gradumen.core.readings import read_reading
 from gradumen.documents.catalogue import read_catalogue
+from gradumen.wire.forms.assignment import read_conditions
+from gradumen.wire.forms.derivations import read_derivation
+from gradumen.wire.forms.offers import offer_form, read_offer
+from gradumen.wire.forms.plans import plan_form, read_deviations, read_plan
+from gradumen.wire.forms.rate_cards import rate_card_form, read_rate_card
+from gradumen.wire.forms.rates import Known
+from gradumen.wire.forms.services import read_service, service_form
 
 CATALOGUE = Path(gradumen.demo.__file__).parent / "catalogue"
 DAYS = {"{first-day}": "2026-08-01", "{change-day}": "2026-10-01", "{coming-day}": "2027-01-01"}

@@ -10,12 +10,14 @@ from hypothesis import strategies as st
 
 from gradumen.core.catalogue import Plan
 from gradumen.core.errors import Invalid
-from gradumen.core.forms import read_service
 from gradumen.core.margins import margins
-from gradumen.core.offers import check_floors, offer_form, read_offer, renamed
-from gradumen.core.plan_forms import read_plan
-from gradumen.core.rate_forms import Known, read_rate_card
+from gradumen.core.offers import check_floors, renamed
 from gradumen.core.rates import RateCardVersion
+from gradumen.wire.forms.offers import offer_form, read_offer
+from gradumen.wire.forms.plans import read_plan
+from gradumen.wire.forms.rate_cards import read_rate_card
+from gradumen.wire.forms.rates import Known
+from gradumen.wire.forms.services import read_service
 
 SERVICE = {
     "service": "net",

@@ -7,7 +7,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from gradumen.core.errors import Invalid
-from gradumen.core.selection import Buyer, Buyers, buyers_form, choose, read_buyers
+from gradumen.core.selection import Buyer, Buyers, choose
+from gradumen.wire.forms.buyers import buyers_form, read_buyers
 
 SLUGS, COUNTRIES, SEGMENTS, TYPES = ("a", "b"), ("GB", "IE"), ("school", "shop"), ("resellers", "tenants", "own-use")
 EVERYBODY = [Buyer(*each) for each in product(SLUGS, TYPES, COUNTRIES, (*SEGMENTS, None))]

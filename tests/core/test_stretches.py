@@ -13,12 +13,13 @@ from hypothesis import strategies as st
 
 from gradumen.core.errors import Invalid
 from gradumen.core.periods import Period, hour_number
-from gradumen.core.rate_forms import Known, read_rate_card
 from gradumen.core.rated_periods import rate_period
 from gradumen.core.rates import Block, Blocks, Rate, RateCardVersion, SpreadRate, UsageRate
 from gradumen.core.rating import USAGE_SCHEMA, Pricing, RatedLine
 from gradumen.core.stretches import kinds_of, started_time
 from gradumen.core.units import parse_unit
+from gradumen.wire.forms.rate_cards import read_rate_card
+from gradumen.wire.forms.rates import Known
 
 WHAT = ("card", "meter", "attributes", "phase")
 SCHEMA = dict.fromkeys((*WHAT, "rate"), pl.Int32) | dict.fromkeys(("step", "since", "until"), pl.Int64)

@@ -112,10 +112,10 @@ def test_every_amount_leads_to_its_arithmetic_and_readings(world: World) -> None
         charge = ines.charges.explain(line.charge_id)
         own = [part.amount for part in charge.parts if part.project == line.project]
         assert sum(own, Decimal(0)).quantize(Decimal("0.01"), ROUND_HALF_UP) == line.amount
-        assert sum((Decimal(block["amount"]) for block in charge.explanation["blocks"]), Decimal(0)) == charge.amount
+        assert sum((block.amount for block in charge.explanation.blocks), Decimal(0)) == charge.amount
         readings = ines.charges.readings(line.charge_id)
         if line.rate == "egress":
-            assert sum((each.quantity for each in readings), Decimal(0)) == Decimal(charge.explanation["quantity"])
+            assert sum((each.quantity for each in readings), Decimal(0)) == charge.explanation.quantity
             assert len(readings) == 90
             assert len(charge.evidence) == 64
     seen = {(line.rate, line.project) for line in invoice.lines}

@@ -70,7 +70,11 @@ def test_late_usage_goes_on_the_next_document_with_its_own_period(world: World) 
     ]
     assert sum(billed, Decimal(0)) == exact
     explained = world.user("finn").charges.explain(late[0].charge_id) if late[0].charge_id else None
-    assert explained is not None and Decimal(explained.explanation["billed_before"]["amount"]) > 0
+    assert (
+        explained is not None
+        and explained.explanation.billed_before is not None
+        and explained.explanation.billed_before.amount > 0
+    )
 
 
 def test_what_was_cancelled_after_it_was_billed_is_given_back(world: World) -> None:

@@ -33,7 +33,7 @@ def derived(slug: str, base: str, currency: str = "EUR", day: str = "2026-01-01"
 
 
 def prices(world: World, user: str, seller: str, slug: str, version: int = -1) -> dict[str, str]:
-    form = world.user(user).catalogue.rate_card(seller, slug).versions[version].form
+    form = world.user(user).catalogue.rate_card(seller, slug).versions[version].form.plain()
     return {rate["rate"]: rate.get("price") or rate["blocks"][0]["price"] for rate in form["rates"]}
 
 

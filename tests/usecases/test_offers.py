@@ -7,7 +7,7 @@ import pytest
 
 from gradumen.core.errors import CatalogueInvalid, NotFound, NotOffered, NotPriceable
 from gradumen.core.permissions import Role
-from gradumen.wire.catalogue import PublishedBody
+from gradumen.wire.catalogue import PublishedPlanBody
 from gradumen.wire.estimates import EstimateAsked
 from gradumen.wire.organisations import OrganisationCreate
 from gradumen.wire.subscriptions import SubscriptionChange, SubscriptionCreate
@@ -53,7 +53,7 @@ def subscribe(world: World, organisation: str, tier: str, user: str = "mara", pl
     )
 
 
-def plans(world: World, user: str) -> dict[str, PublishedBody]:
+def plans(world: World, user: str) -> dict[str, PublishedPlanBody]:
     return {each.slug: each for each in world.user(user).catalogue.plans()}
 
 
@@ -64,7 +64,7 @@ def test_a_plan_is_ordered_only_where_every_link_offers_it(world: World) -> None
     subscribe(world, "quillstone", "heath")
     offer(world, "tarnwick", "to: [oxbow]\ntiers: [moor]")
     subscribe(world, "saltmarsh", "moor", "edda")
-    assert [tier["tier"] for tier in plans(world, "wynn")["open-range"].form["tiers"]] == ["moor"]
+    assert [tier["tier"] for tier in plans(world, "wynn")["open-range"].form.plain()["tiers"]] == ["moor"]
     with pytest.raises(NotOffered, match="tarnwick does not offer open-range/heath to oxbow; it may order moor"):
         subscribe(world, "thistledown", "heath", "edda")
     with pytest.raises(NotOffered, match="to quillstone; it may order none"):
@@ -106,11 +106,18 @@ def test_an_offer_to_one_project_is_for_that_project(world: World) -> None:
 def test_a_tenant_sees_its_sellers_names_and_tiers_only(world: World) -> None:
     offer(world, "oxbow", "name: Ox Track\ndescription: By Oxbow.\ntiers: {moor: Wide}\nrecommended: moor")
     seen = plans(world, "wynn")["open-range"]
-    assert (seen.seller, seen.form["name"], seen.recommended, seen.offered) == ("oxbow", "Ox Track", "moor", True)
-    assert [(tier["tier"], tier["name"]) for tier in seen.form["tiers"]] == [("moor", "Wide")]
+    assert (seen.seller, seen.form.plain()["name"], seen.recommended, seen.offered) == (
+        "oxbow",
+        "Ox Track",
+        "moor",
+        True,
+    )
+    assert [(tier["tier"], tier["name"]) for tier in seen.form.plain()["tiers"]] == [("moor", "Wide")]
     kept = plans(world, "ines")["open-range"]
-    assert {tier["tier"] for tier in kept.form["tiers"]} == {"heath", "moor"}, "it has heath, and may order moor"
-    assert plans(world, "edda")["open-range"].form["name"] == "Open Range"
+    assert {tier["tier"] for tier in kept.form.plain()["tiers"]} == {"heath", "moor"}, (
+        "it has heath, and may order moor"
+    )
+    assert plans(world, "edda")["open-range"].form.plain()["name"] == "Open Range"
     assert "Tarnwick" not in world.user("wynn").connection.http.get("plans").text
     offer(world, "oxbow", "to: []")
     assert plans(world, "wynn") == {}
@@ -185,7 +192,7 @@ def test_a_card_below_the_suppliers_floor_is_refused_and_the_floor_is_told_to_bu
     with pytest.raises(CatalogueInvalid, match=r"rate 'vcpu' goes down to 0\.014 GBP per vCPU-hour.*floor is 0\.015"):
         edda.publish("oxbow", files(rate_card("oxbow-gbp", "GBP", "any", "0.7", "2026-12-01")))
     edda.publish("oxbow", files(rate_card("oxbow-gbp", "GBP", "any", "0.9", "2026-12-01")))
-    assert "floors" in world.mara.catalogue.offers("tarnwick")[0].form
+    assert "floors" in world.mara.catalogue.offers("tarnwick")[0].form.plain()
     assert "floors" not in world.user("wynn").connection.http.get("plans").text
 
 

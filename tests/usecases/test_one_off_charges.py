@@ -43,8 +43,8 @@ def test_it_stands_on_the_document_and_in_the_period_so_far_without_discount(wor
     assert (line.amount, line.quantity, line.unit) == (Decimal("120.5"), Decimal(1), "piece")
     assert line.service_start.isoformat() == "2026-09-08T23:00:00+00:00"
     explained = world.user("ines").charges.explain(line.charge_id)
-    assert explained.explanation["kind"] == "one_off_charge"
-    assert explained.explanation["blocks"][0]["amount"] == "120.5"
+    assert explained.explanation.kind == "one_off_charge"
+    assert explained.explanation.blocks[0].amount == Decimal("120.5")
 
 
 def test_what_is_withdrawn_is_not_billed_or_comes_back(world: World) -> None:

@@ -156,4 +156,7 @@ def test_an_offer_keeps_its_names_where_the_plan_changed(world: World) -> None:
     world.mara.catalogue.publish("tarnwick", files(SERVICES.replace("name: Moor", "name: High Moor")))
 
     [listed] = world.user("ines").catalogue.plans()
-    assert (listed.form["name"], [tier["name"] for tier in listed.form["tiers"]]) == ("Hill Range", ["Hill"])
+    assert (listed.form.plain()["name"], [tier["name"] for tier in listed.form.plain()["tiers"]]) == (
+        "Hill Range",
+        ["Hill"],
+    )

@@ -33,7 +33,7 @@ export function Explanation({ chargeId, line }: { chargeId: string; line: Line }
 
 function View({ charge, line }: { charge: Charge; line: Line }) {
   const projects = new Set(charge.parts.map((part) => part.project));
-  const why = charge.explanation as unknown as Why;
+  const why = charge.explanation as Why;
   const [readings, setReadings] = useState(false);
   const base = why.base_unit ?? '';
   return (

@@ -5,33 +5,9 @@ import { api, body, type Schemas } from '../shared/api';
 export type Invoice = Schemas['InvoiceBody'];
 export type BillRun = Schemas['BillRunBody'];
 export type Charge = Schemas['ChargeBody'];
-/** The arithmetic of a charge, all numbers as text. */
-export interface Explanation {
-  kind: string;
-  rate: string;
-  rate_card_version?: number;
-  starts_on?: string;
-  match?: string;
-  base_unit?: string;
-  unit?: string;
-  base_units_per_unit?: string;
-  quantity: string;
-  covered_by_allowance?: string;
-  priced_before_in_period?: string;
-  subscribed_quantity?: number;
-  meter?: string | null;
-  committed_not_used?: string;
-  spread_by?: string;
-  key?: string;
-  over?: string;
-  advance?: boolean;
-  percent?: string | null;
-  adjustments?: { kind: string; amount: string }[];
-  shared?: { quantity: string; amount: string };
-  blocks: { from: string; quantity: string; in_units: string; price: string; amount: string }[];
-  amount: string;
-  billed_before?: { quantity: string; amount: string };
-}
+type Known<T> = { [K in keyof T as string extends K ? never : K]: Exclude<T[K], null> };
+/** The arithmetic of a charge, all numbers as text; what does not concern its kind is not there. */
+export type Explanation = Known<Schemas['Explanation']>;
 
 export interface InvoiceFilter {
   state?: string;

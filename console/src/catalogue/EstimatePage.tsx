@@ -36,8 +36,8 @@ export default function EstimatePage() {
           <Query query={services}>
             {(known) => (
               <Estimating
-                plans={found.filter((each) => each.offered).map((each) => each.form as unknown as PlanForm)}
-                services={known.map((each) => each.form as unknown as ServiceForm)}
+                plans={found.filter((each) => each.offered).map((each) => each.form as PlanForm)}
+                services={known.map((each) => each.form as ServiceForm)}
               />
             )}
           </Query>

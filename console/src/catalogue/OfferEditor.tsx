@@ -15,7 +15,7 @@ export function OfferEditor({ form, onChange }: { form: OfferForm; onChange: (fo
   const plan = plans.data?.find((each) => each.slug === form.offer)?.form as PlanForm | undefined;
   const buyers = (organisations.data ?? []).filter((each) => each.parent === home.organisation);
   const meters = (services.data ?? [])
-    .map((each) => each.form as unknown as ServiceForm)
+    .map((each) => each.form as ServiceForm)
     .filter((service) => plan?.services.includes(service.service))
     .flatMap((service) => Object.keys(service.meters).map((meter) => `${service.service}/${meter}`));
   const set = (field: keyof OfferForm) => (value: unknown) => onChange(change(form, field, value));

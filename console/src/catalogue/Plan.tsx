@@ -11,7 +11,7 @@ import { useDraft } from './drafts';
 import { type Offer, type OfferForm, toWords } from './offers';
 import { perWords } from './rates';
 
-type Published = Schemas['PublishedBody'];
+type Published = Schemas['PublishedPlanBody'];
 
 const withUnits = (quotas: Record<string, string>): Record<string, string> =>
   Object.fromEntries(
@@ -55,7 +55,7 @@ export function Plan({
 }) {
   const { home } = useSignedIn();
   const { version, withdrawn } = published;
-  const plan = published.form as unknown as PlanForm;
+  const plan = published.form as PlanForm;
   const own = published.seller === home.organisation;
   const recommended = own ? (offer?.form as OfferForm | undefined)?.recommended : published.recommended;
   const shown = card && current(card);

@@ -9,7 +9,7 @@ const MEASURES = ['processors', 'storage'];
 
 export function PlanEditor({ form, onChange }: { form: PlanForm; onChange: (form: PlanForm) => void }) {
   const services = useQuery(servicesOptions);
-  const known = (services.data ?? []).map((each) => each.form as unknown as ServiceForm);
+  const known = (services.data ?? []).map((each) => each.form as ServiceForm);
   const meters = known
     .filter((service) => form.services.includes(service.service))
     .flatMap((service) => Object.keys(service.meters).map((meter) => `${service.service}/${meter}`));

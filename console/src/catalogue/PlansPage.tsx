@@ -69,7 +69,7 @@ export default function PlansPage() {
         }
       </Query>
       <Query query={services}>
-        {(found) => <Services services={found.map((service) => service.form as unknown as ServiceForm)} />}
+        {(found) => <Services services={found.map((service) => service.form as ServiceForm)} />}
       </Query>
     </Page>
   );

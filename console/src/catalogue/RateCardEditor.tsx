@@ -26,11 +26,11 @@ export function RateCardEditor({
   const services = useQuery(servicesOptions);
   const plans = useQuery(plansOptions);
   const meters = (services.data ?? []).flatMap((each) => {
-    const service = each.form as unknown as ServiceForm;
+    const service = each.form as ServiceForm;
     return Object.keys(service.meters).map((meter) => `${service.service}/${meter}`);
   });
   const tiers = (plans.data ?? []).flatMap((each) => {
-    const plan = each.form as unknown as PlanForm;
+    const plan = each.form as PlanForm;
     return plan.tiers.map((tier) => `${plan.plan}/${tier.tier}`);
   });
   const set = (field: keyof RateCardForm) => (value: string) => onChange({ ...form, [field]: value });

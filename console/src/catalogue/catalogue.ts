@@ -5,118 +5,40 @@ import { api, body, type Schemas } from '../shared/api';
 export type RateCard = Schemas['RateCardBody'];
 export type RateCardVersion = Schemas['RateCardVersionBody'];
 
-export interface Tier {
-  tier: string;
-  name: string;
-  description?: string;
-  allowances?: Record<string, string>;
-  quotas?: Record<string, string>;
-  levels?: Record<string, string>;
-}
-export interface PlanForm {
-  plan: string;
-  name: string;
-  description?: string;
-  services: string[];
-  'minimum-months'?: string | number;
-  renewal?: { months?: string | number; 'notice-days'?: string | number };
-  trial?: { days: string | number; then?: string };
-  terms?: { version: string; text: string };
-  tiers: Tier[];
-}
-export interface Meter {
-  name: string;
-  unit: string;
-  combine: string;
-  counted?: string;
-  statistic?: string;
-  window?: string;
-  across?: string;
-}
-export interface ServiceForm {
-  service: string;
-  name: string;
-  description?: string;
-  category: string;
-  subcategory: string;
-  attributes?: Record<string, string[]>;
-  meters: Record<string, Meter>;
-  phases?: string[];
-  choices?: Record<string, { name: string; values: string[] }>;
-  sizes?: string | Record<string, { name: string; amounts: Record<string, string> }>;
-  requires?: string[];
-  excludes?: string[];
-  supplier?: string;
-  licence?: string;
-  internal?: Record<string, string>;
-}
-export interface Block {
-  to?: string;
-  price: string;
-}
-export type Where = string | string[] | { prefix: string } | { contains: string };
-export interface Rate {
-  rate: string;
-  meter?: string;
-  where?: Record<string, Where>;
-  when?: { days?: string[]; from?: string; to?: string };
-  over?: string;
-  per?: string;
-  price?: string;
-  blocks?: Block[];
-  'at-reached-step'?: boolean | string;
-  lots?: { of: string; price: string };
-  markup?: { percent: string; fixed?: string };
-  allowance?: string;
-  committed?: string;
-  minimum?: string;
-  cap?: string;
-  started?: string;
-  phases?: string[];
-  fee?: string;
-  every?: string;
-  advance?: boolean | string;
-  commitment?: string;
-  spread?: string;
-  by?: string;
-  services?: string[];
-}
-export interface Discount {
-  discount: string;
-  name: string;
-  percent?: string;
-  amount?: string;
-  rates?: string[];
-  services?: string[];
-  from?: string;
-  until?: string;
-}
-export type Buyers =
-  string | { type?: string; organisations?: string[]; countries?: string[]; segments?: string[] };
-export interface RateCardForm {
-  'rate-card': string;
-  name: string;
-  for?: Buyers;
-  'at-renewal'?: string;
-  overhead?: string;
-  currency: string;
-  'starts-on': string;
+/**
+ * A written form while it is being edited: the published shape, with any text where one of a few words belongs, and
+ * without null, as what is left out is not there.
+ */
+export type Draft<T> = T extends string
+  ? string
+  : T extends boolean | number
+    ? T | string
+    : T extends (infer U)[]
+      ? Draft<U>[]
+      : T extends object
+        ? { [K in keyof T]: Draft<Exclude<T[K], null>> }
+        : T;
+
+export type PlanForm = Draft<Schemas['PlanForm']>;
+export type Tier = PlanForm['tiers'][number];
+export type ServiceForm = Draft<Schemas['ServiceForm']>;
+export type Meter = ServiceForm['meters'][string];
+export type Block = Draft<Schemas['BlockForm']>;
+export type Where = NonNullable<Draft<Schemas['UsageRateForm']>['where']>[string];
+type OfKind<T> = Partial<Omit<Draft<T>, 'rate'>>;
+/** A rate of any kind; which one says the field that only that kind has. */
+export type Rate = { rate: string } & OfKind<Schemas['UsageRateForm']> &
+  OfKind<Schemas['FeeForm']> &
+  OfKind<Schemas['CommitmentForm']> &
+  OfKind<Schemas['SpreadForm']>;
+export type Discount = Draft<Schemas['DiscountForm']>;
+export type OnTop = Draft<Schemas['OnTopForm']>;
+export type Derived = Omit<Draft<Schemas['DerivedForm']>, 'own'>;
+export type RateCardForm = Omit<Draft<Schemas['RateCardForm']>, 'rates' | 'derived'> & {
   rates: Rate[];
-  discounts?: Discount[];
   derived?: Derived;
-}
-export interface OnTop {
-  percent?: string;
-  amount?: string;
-}
-export interface Derived {
-  base: string;
-  'on-top'?: OnTop;
-  services?: Record<string, OnTop>;
-  rates?: Record<string, OnTop>;
-  'price-step'?: string;
-  'notice-days'?: string;
-}
+};
+export type Buyers = NonNullable<RateCardForm['for']>;
 
 export const plansOptions = queryOptions({
   queryKey: ['plans'],
@@ -132,7 +54,7 @@ export const rateCardsOptions = queryOptions({
 });
 
 /** The rates of a version. */
-export const formOf = (version: RateCardVersion): RateCardForm => version.form as unknown as RateCardForm;
+export const formOf = (version: RateCardVersion): RateCardForm => version.form as RateCardForm;
 
 /** The version in force, else the first to come. */
 export const current = (card: RateCard): RateCardVersion | undefined =>

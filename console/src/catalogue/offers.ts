@@ -1,25 +1,13 @@
 /** Offers: who may order which tiers of a plan, under which names. */
 import { queryOptions } from '@tanstack/react-query';
 import { api, body, type Schemas } from '../shared/api';
+import type { Draft } from './catalogue';
 
 export type Offer = Schemas['OfferBody'];
 
-export interface Floor {
-  currency: string;
-  price: string;
-  meter?: string;
-  per?: string;
-  tier?: string;
-}
-export interface OfferForm {
-  offer: string;
-  to?: string | string[];
-  name?: string;
-  description?: string;
-  tiers?: Record<string, string>;
-  recommended?: string;
-  floors?: Floor[];
-}
+export type Floor = Draft<Schemas['FloorForm']>;
+/** What is published, and what is edited, has each tier with its name. */
+export type OfferForm = Omit<Draft<Schemas['OfferForm']>, 'tiers'> & { tiers?: Record<string, string> };
 
 export const offersOptions = (organisation: string) =>
   queryOptions({

@@ -20,7 +20,12 @@ describe('a rate in words', () => {
   it('says what it matches and when', () => {
     const rate: Rate = {
       rate: 'r',
-      where: { disk: { prefix: 'archive-' }, name: { contains: 'x' }, site: ['north', 'south'], size: 'large' },
+      where: {
+        disk: { prefix: 'archive-' },
+        name: { contains: 'x' },
+        site: ['north', 'south'],
+        size: 'large',
+      },
       when: { days: ['saturday', 'sunday'], from: '22:00', to: '06:00' },
       phases: ['awake'],
     };

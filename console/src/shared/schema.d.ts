@@ -88,6 +88,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/catalogue/schema": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Catalogue Schema
+         * @description The JSON Schema (2020-12) of catalogue files, so that editors complete and check them.
+         */
+        get: operations["read_catalogue_schema"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/charges/{charge_id}": {
         parameters: {
             query?: never;
@@ -1532,6 +1552,32 @@ export interface components {
             terms: string;
         };
         /**
+         * Across
+         * @description How the resources of a subscription come together.
+         * @enum {string}
+         */
+        Across: "sum" | "max" | "distinct";
+        /**
+         * Adjustment
+         * @description What a bound, a minimum or another rule put on or took off.
+         */
+        Adjustment: {
+            /**
+             * Amount
+             * Format: decimal
+             * @example 12.5
+             */
+            amount: string;
+            /** Kind */
+            kind: string;
+        };
+        /**
+         * AfterTrial
+         * @description What becomes of a subscription after its trial.
+         * @enum {string}
+         */
+        AfterTrial: "converts" | "ends";
+        /**
          * AssignmentRuleBody
          * @description A rule of an organisation.
          */
@@ -1661,6 +1707,42 @@ export interface components {
             period: string;
         };
         /**
+         * BlockForm
+         * @description A price per unit up to and including a quantity; the last block has no end.
+         */
+        BlockForm: {
+            /**
+             * Price
+             * Format: decimal
+             */
+            price: string;
+            /** To */
+            to?: string | null;
+        };
+        /**
+         * BuyersForm
+         * @description Buyers that fulfil all of this; or organisations by name, without other conditions.
+         */
+        BuyersForm: {
+            /**
+             * Countries
+             * @default []
+             */
+            countries?: string[];
+            /**
+             * Organisations
+             * @default []
+             */
+            organisations?: string[];
+            /**
+             * Segments
+             * @default []
+             */
+            segments?: string[];
+            /** Type */
+            type?: ("resellers" | "tenants" | "own-use") | null;
+        };
+        /**
          * CardCoverageBody
          * @description What a card prices of a plan.
          */
@@ -1768,10 +1850,7 @@ export interface components {
             currency: string;
             /** Evidence */
             evidence: string;
-            /** Explanation */
-            explanation: {
-                [key: string]: unknown;
-            };
+            explanation: components["schemas"]["Explanation"];
             /**
              * Id
              * Format: uuid
@@ -1826,6 +1905,16 @@ export interface components {
             resource: string | null;
         };
         /**
+         * ChoiceForm
+         * @description What an orderer decides; the first value is the default.
+         */
+        ChoiceForm: {
+            /** Name */
+            name: string;
+            /** Values */
+            values: string[];
+        };
+        /**
          * ClockBody
          * @description The business time.
          */
@@ -1850,6 +1939,35 @@ export interface components {
             held?: boolean;
             /** To */
             to: string | null;
+        };
+        /**
+         * Combine
+         * @description How the readings of one resource become usage of an hour.
+         * @enum {string}
+         */
+        Combine: "sum" | "level";
+        /**
+         * CommitmentForm
+         * @description A spend per month that is charged at least; no services means all.
+         */
+        CommitmentForm: {
+            /**
+             * Commitment
+             * Format: decimal
+             */
+            commitment: string;
+            /**
+             * @default buyer
+             * @enum {string}
+             */
+            over?: "subscription" | "project" | "buyer" | "tenant";
+            /** Rate */
+            rate: string;
+            /**
+             * Services
+             * @default []
+             */
+            services?: string[];
         };
         /**
          * CostBody
@@ -1952,6 +2070,40 @@ export interface components {
             refused: number;
         };
         /**
+         * DerivedForm
+         * @description The base (``seller/card``), what is put on its prices, and to what they are rounded.
+         *
+         *     ``own`` is in what is read of a published card: its rates beside those of the base. Nobody writes it.
+         */
+        DerivedForm: {
+            /** Base */
+            base: string;
+            /**
+             * Notice-Days
+             * @default 0
+             */
+            "notice-days"?: number;
+            "on-top"?: components["schemas"]["OnTopForm"] | null;
+            /** Own */
+            readonly own?: (components["schemas"]["UsageRateForm"] | components["schemas"]["FeeForm"] | components["schemas"]["CommitmentForm"] | components["schemas"]["SpreadForm"])[] | null;
+            /** Price-Step */
+            "price-step"?: string | null;
+            /**
+             * Rates
+             * @default {}
+             */
+            rates?: {
+                [key: string]: components["schemas"]["OnTopForm"];
+            };
+            /**
+             * Services
+             * @default {}
+             */
+            services?: {
+                [key: string]: components["schemas"]["OnTopForm"];
+            };
+        };
+        /**
          * DeviationBody
          * @description Where a subscription differs from its tier, its plan's newest version or the seller's rules.
          *
@@ -1995,6 +2147,34 @@ export interface components {
         DifferencesBody: {
             /** Differences */
             differences: components["schemas"]["DifferenceBody"][];
+        };
+        /**
+         * DiscountForm
+         * @description A percentage or an amount off, of some rates or services or of everything, within days.
+         */
+        DiscountForm: {
+            /** Amount */
+            amount?: string | null;
+            /** Discount */
+            discount: string;
+            /** From */
+            from?: string | null;
+            /** Name */
+            name: string;
+            /** Percent */
+            percent?: string | null;
+            /**
+             * Rates
+             * @default []
+             */
+            rates?: string[];
+            /**
+             * Services
+             * @default []
+             */
+            services?: string[];
+            /** Until */
+            until?: string | null;
         };
         /**
          * EstimateAsked
@@ -2093,6 +2273,12 @@ export interface components {
             total: string;
         };
         /**
+         * Every
+         * @description How often a fee is charged.
+         * @enum {string}
+         */
+        Every: "once" | "month" | "quarter" | "year";
+        /**
          * ExpectedUse
          * @description A quantity of a meter in a month, in a unit, with the attributes that decide its price.
          */
@@ -2107,6 +2293,132 @@ export interface components {
             quantity: string;
             /** Unit */
             unit: string;
+        };
+        /**
+         * ExplainedBlock
+         * @description A share of the quantity at one price: where it begins, in base units and in the rate's unit, and its amount.
+         */
+        ExplainedBlock: {
+            /**
+             * Amount
+             * Format: decimal
+             * @example 12.5
+             */
+            amount: string;
+            /**
+             * From
+             * Format: decimal
+             * @example 12.5
+             */
+            from: string;
+            /**
+             * In Units
+             * Format: decimal
+             * @example 12.5
+             */
+            in_units: string;
+            /**
+             * Price
+             * Format: decimal
+             * @example 12.5
+             */
+            price: string;
+            /**
+             * Quantity
+             * Format: decimal
+             * @example 12.5
+             */
+            quantity: string;
+        };
+        /**
+         * Explanation
+         * @description The arithmetic of a charge. ``base_units_per_unit`` is a number or a fraction like ``1/3``; the rest are exact.
+         *
+         *     ``kind`` says how it was priced: per_unit, stepped, at_reached_step, lots, markup, allocation, recurring, one_off,
+         *     one_off_charge, commitment, spread, overhead, discount, started_hour and the like, given_back.
+         */
+        Explanation: {
+            /** Adjustments */
+            adjustments?: components["schemas"]["Adjustment"][] | null;
+            /** Advance */
+            advance?: boolean | null;
+            /**
+             * Amount
+             * Format: decimal
+             * @example 12.5
+             */
+            amount: string;
+            /** Base Unit */
+            base_unit?: string | null;
+            /** Base Units Per Unit */
+            base_units_per_unit?: string | null;
+            billed_before?: components["schemas"]["Share"] | null;
+            /** Blocks */
+            blocks: components["schemas"]["ExplainedBlock"][];
+            /** Committed Not Used */
+            committed_not_used?: string | null;
+            /** Covered By Allowance */
+            covered_by_allowance?: string | null;
+            /** Key */
+            key?: string | null;
+            /** Kind */
+            kind: string;
+            /** Match */
+            match?: string | null;
+            /** Meter */
+            meter?: string | null;
+            /** Over */
+            over?: string | null;
+            /** Percent */
+            percent?: string | null;
+            /** Priced Before In Period */
+            priced_before_in_period?: string | null;
+            /**
+             * Quantity
+             * Format: decimal
+             * @example 12.5
+             */
+            quantity: string;
+            /** Rate */
+            rate: string;
+            /** Rate Card Version */
+            rate_card_version?: number | null;
+            shared?: components["schemas"]["Share"] | null;
+            /** Spread By */
+            spread_by?: string | null;
+            /** Starts On */
+            starts_on?: string | null;
+            /** Subscribed Quantity */
+            subscribed_quantity?: number | null;
+            /** Unit */
+            unit?: string | null;
+        } & {
+            [key: string]: unknown;
+        };
+        /**
+         * FeeForm
+         * @description A fee of a plan's tier (``plan/tier``): once, or per term, after it or ``advance``.
+         */
+        FeeForm: {
+            /**
+             * Advance
+             * @default false
+             */
+            advance?: boolean;
+            /**
+             * @default month
+             * @enum {string}
+             */
+            every?: "once" | "month" | "quarter" | "year";
+            /** Fee */
+            fee: string;
+            /**
+             * Price
+             * Format: decimal
+             */
+            price: string;
+            /** Rate */
+            rate: string;
         };
         /**
          * FeedBody
@@ -2129,6 +2441,25 @@ export interface components {
             name: string;
             /** Slug */
             slug: string;
+        };
+        /**
+         * FloorForm
+         * @description A price below which nobody may resell: of a meter per unit, or of a tier's fee per month.
+         */
+        FloorForm: {
+            /** Currency */
+            currency: string;
+            /** Meter */
+            meter?: string | null;
+            /** Per */
+            per?: string | null;
+            /**
+             * Price
+             * Format: decimal
+             */
+            price: string;
+            /** Tier */
+            tier?: string | null;
         };
         /**
          * Health
@@ -2256,6 +2587,12 @@ export interface components {
             type: string;
         };
         /**
+         * Licence
+         * @description Whether a licence comes with a service.
+         * @enum {string}
+         */
+        Licence: "none" | "included" | "brought";
+        /**
          * LineBody
          * @description A line; ``amount`` in the currency's minor unit, ``charge_id`` leads to its explanation once drafted.
          */
@@ -2342,6 +2679,22 @@ export interface components {
             start: string;
         };
         /**
+         * LotsForm
+         * @description A price per lot of so many units; a lot begun is charged whole.
+         */
+        LotsForm: {
+            /**
+             * Of
+             * Format: decimal
+             */
+            of: string;
+            /**
+             * Price
+             * Format: decimal
+             */
+            price: string;
+        };
+        /**
          * MarginBody
          * @description A rate beside the one by which the same is bought, per ``unit``; the first unit's prices and the cheapest's.
          */
@@ -2396,6 +2749,19 @@ export interface components {
             sells_by: string;
         };
         /**
+         * MarkupForm
+         * @description A percentage on top of an imported cost, and a fixed amount in each period where there is any.
+         */
+        MarkupForm: {
+            /** Fixed */
+            fixed?: string | null;
+            /**
+             * Percent
+             * Format: decimal
+             */
+            percent: string;
+        };
+        /**
          * MemberBody
          * @description A user in an organisation; a disabled one has no rights there.
          */
@@ -2436,6 +2802,35 @@ export interface components {
             role: components["schemas"]["Role"];
             /** Type */
             type: string;
+        };
+        /**
+         * MeterForm
+         * @description What is counted of a service: in which base unit, and how the readings of an hour become usage.
+         */
+        MeterForm: {
+            /**
+             * @default sum
+             * @enum {string}
+             */
+            across?: "sum" | "max" | "distinct";
+            /** @enum {string} */
+            combine: "sum" | "level";
+            /** Counted */
+            counted?: string | null;
+            /** Name */
+            name: string;
+            /**
+             * @default sum
+             * @enum {string}
+             */
+            statistic?: "sum" | "max" | "mean" | "p95";
+            /** Unit */
+            unit: string;
+            /**
+             * @default hour
+             * @enum {string}
+             */
+            window?: "hour" | "day" | "period";
         };
         /**
          * MonthMarginBody
@@ -2504,10 +2899,7 @@ export interface components {
          * @description What a seller offers of a plan, in its written form; ``lapsed`` are tiers that it may not sell any more.
          */
         OfferBody: {
-            /** Form */
-            form: {
-                [key: string]: unknown;
-            };
+            form: components["schemas"]["OfferForm"];
             /** Lapsed */
             lapsed: string[];
             /** Plan */
@@ -2521,6 +2913,47 @@ export interface components {
             seller: string;
             /** Version */
             version: number;
+        };
+        /**
+         * OfferForm
+         * @description Which tiers of a plan a seller sells to whom, under which names.
+         */
+        OfferForm: {
+            /**
+             * Description
+             * @default
+             */
+            description?: string;
+            /**
+             * Floors
+             * @default []
+             */
+            floors?: components["schemas"]["FloorForm"][];
+            /** Name */
+            name?: string | null;
+            /** Offer */
+            offer: string;
+            /** Recommended */
+            recommended?: string | null;
+            /** Tiers */
+            tiers?: (string[] | {
+                [key: string]: string | null;
+            }) | null;
+            /**
+             * To
+             * @default all
+             */
+            to?: ("all" | "resellers" | "tenants") | string[];
+        };
+        /**
+         * OnTopForm
+         * @description What is put on a base price: a percentage (below 0 takes off), or an amount per unit.
+         */
+        OnTopForm: {
+            /** Amount */
+            amount?: string | null;
+            /** Percent */
+            percent?: string | null;
         };
         /**
          * OneOffChargeBody
@@ -2695,6 +3128,12 @@ export interface components {
              */
             status: "accepted" | "known" | "refused";
         };
+        /**
+         * Over
+         * @description Over what a rate cumulates within a billing period.
+         * @enum {string}
+         */
+        Over: "subscription" | "project" | "buyer" | "tenant";
         /** Page[AssignmentRuleBody] */
         Page_AssignmentRuleBody_: {
             /** Items */
@@ -2814,10 +3253,17 @@ export interface components {
             /** Next */
             next: string | null;
         };
-        /** Page[PublishedBody] */
-        Page_PublishedBody_: {
+        /** Page[PublishedPlanBody] */
+        Page_PublishedPlanBody_: {
             /** Items */
-            items: components["schemas"]["PublishedBody"][];
+            items: components["schemas"]["PublishedPlanBody"][];
+            /** Next */
+            next: string | null;
+        };
+        /** Page[PublishedServiceBody] */
+        Page_PublishedServiceBody_: {
+            /** Items */
+            items: components["schemas"]["PublishedServiceBody"][];
             /** Next */
             next: string | null;
         };
@@ -2922,6 +3368,33 @@ export interface components {
             organisation: string;
         };
         /**
+         * PlanForm
+         * @description What can be subscribed to: services, and tiers in rising order.
+         */
+        PlanForm: {
+            /**
+             * Description
+             * @default
+             */
+            description?: string;
+            /**
+             * Minimum-Months
+             * @default 0
+             */
+            "minimum-months"?: number;
+            /** Name */
+            name: string;
+            /** Plan */
+            plan: string;
+            renewal?: components["schemas"]["RenewalForm"] | null;
+            /** Services */
+            services: string[];
+            terms?: components["schemas"]["TermsForm"] | null;
+            /** Tiers */
+            tiers: components["schemas"]["TierForm"][];
+            trial?: components["schemas"]["TrialForm"] | null;
+        };
+        /**
          * PriceChangeBody
          * @description A version of a rate card that a buyer buys by, announced and not in force yet.
          */
@@ -3003,17 +3476,14 @@ export interface components {
             slug: string;
         };
         /**
-         * PublishedBody
-         * @description A service or plan in its newest version, in its written form.
+         * PublishedPlanBody
+         * @description A plan in a version, in its written form.
          *
-         *     ``withdrawn`` has a plan's tiers that are or will be withdrawn from sale, with the first day not sold. ``seller``
+         *     ``withdrawn`` has its tiers that are or will be withdrawn from sale, with the first day not sold. ``seller``
          *     offers the plan under these names; not ``offered``: only a subscription still has it.
          */
-        PublishedBody: {
-            /** Form */
-            form: {
-                [key: string]: unknown;
-            };
+        PublishedPlanBody: {
+            form: components["schemas"]["PlanForm"];
             /** Offered */
             offered: boolean;
             /**
@@ -3033,6 +3503,24 @@ export interface components {
             withdrawn: {
                 [key: string]: string;
             };
+        };
+        /**
+         * PublishedServiceBody
+         * @description A service in its newest version, in its written form; ``seller`` is whose it is.
+         */
+        PublishedServiceBody: {
+            form: components["schemas"]["ServiceForm"];
+            /**
+             * Published At
+             * Format: date-time
+             */
+            published_at: string;
+            /** Seller */
+            seller: string;
+            /** Slug */
+            slug: string;
+            /** Version */
+            version: number;
         };
         /**
          * QuotaBody
@@ -3108,14 +3596,45 @@ export interface components {
             versions: components["schemas"]["RateCardVersionBody"][];
         };
         /**
+         * RateCardForm
+         * @description A seller's prices in one currency, from a day on.
+         */
+        RateCardForm: {
+            /** At-Renewal */
+            "at-renewal"?: string | null;
+            /** Currency */
+            currency: string;
+            derived?: components["schemas"]["DerivedForm"] | null;
+            /**
+             * Discounts
+             * @default []
+             */
+            discounts?: components["schemas"]["DiscountForm"][];
+            /**
+             * For
+             * @default any
+             */
+            for?: ("any" | "named" | "resellers" | "tenants" | "own-use") | components["schemas"]["BuyersForm"];
+            /** Name */
+            name: string;
+            /** Overhead */
+            overhead?: string | null;
+            /** Rate-Card */
+            "rate-card": string;
+            /** Rates */
+            rates: (components["schemas"]["UsageRateForm"] | components["schemas"]["FeeForm"] | components["schemas"]["CommitmentForm"] | components["schemas"]["SpreadForm"])[];
+            /**
+             * Starts-On
+             * Format: date
+             */
+            "starts-on": string;
+        };
+        /**
          * RateCardVersionBody
          * @description A version of a rate card, in its written form.
          */
         RateCardVersionBody: {
-            /** Form */
-            form: {
-                [key: string]: unknown;
-            };
+            form: components["schemas"]["RateCardForm"];
             /** In Force */
             in_force: boolean;
             /** Number */
@@ -3173,6 +3692,22 @@ export interface components {
             start: string;
         };
         /**
+         * RenewalForm
+         * @description The terms after the first; 0 months: none.
+         */
+        RenewalForm: {
+            /**
+             * Months
+             * @default 0
+             */
+            months?: number;
+            /**
+             * Notice-Days
+             * @default 0
+             */
+            "notice-days"?: number;
+        };
+        /**
          * Right
          * @description What a call needs.
          * @enum {string}
@@ -3195,6 +3730,79 @@ export interface components {
             email: string;
             /** Feed */
             feed: string;
+        };
+        /**
+         * ServiceForm
+         * @description What is sold, described once; category and subcategory are those of FOCUS 1.2.
+         */
+        ServiceForm: {
+            /**
+             * Attributes
+             * @default {}
+             */
+            attributes?: {
+                [key: string]: string[];
+            };
+            /** Category */
+            category: string;
+            /**
+             * Choices
+             * @default {}
+             */
+            choices?: {
+                [key: string]: components["schemas"]["ChoiceForm"];
+            };
+            /**
+             * Description
+             * @default
+             */
+            description?: string;
+            /**
+             * Excludes
+             * @default []
+             */
+            excludes?: string[];
+            /**
+             * Internal
+             * @default {}
+             */
+            internal?: {
+                [key: string]: string;
+            };
+            /**
+             * @default none
+             * @enum {string}
+             */
+            licence?: "none" | "included" | "brought";
+            /** Meters */
+            meters: {
+                [key: string]: components["schemas"]["MeterForm"];
+            };
+            /** Name */
+            name: string;
+            /**
+             * Phases
+             * @default []
+             */
+            phases?: string[];
+            /**
+             * Requires
+             * @default []
+             */
+            requires?: string[];
+            /** Service */
+            service: string;
+            /**
+             * Sizes
+             * @default {}
+             */
+            sizes?: string | {
+                [key: string]: components["schemas"]["SizeForm"];
+            };
+            /** Subcategory */
+            subcategory: string;
+            /** Supplier */
+            supplier?: string | null;
         };
         /**
          * SessionBody
@@ -3240,6 +3848,24 @@ export interface components {
             user_name: string;
         };
         /**
+         * Share
+         * @description A quantity and an amount: what is spread in all, or what was billed before.
+         */
+        Share: {
+            /**
+             * Amount
+             * Format: decimal
+             * @example 12.5
+             */
+            amount: string;
+            /**
+             * Quantity
+             * Format: decimal
+             * @example 12.5
+             */
+            quantity: string;
+        };
+        /**
          * SignIn
          * @description A sign-in by password.
          */
@@ -3249,6 +3875,45 @@ export interface components {
             /** Password */
             password: string;
         };
+        /**
+         * SizeForm
+         * @description A named size: so much of each.
+         */
+        SizeForm: {
+            /** Amounts */
+            amounts: {
+                [key: string]: string;
+            };
+            /** Name */
+            name: string;
+        };
+        /**
+         * SpreadForm
+         * @description A fixed cost per month, spread by what is used of a meter; on cards for own use.
+         */
+        SpreadForm: {
+            /** By */
+            by: string;
+            /** Rate */
+            rate: string;
+            /**
+             * Spread
+             * Format: decimal
+             */
+            spread: string;
+        };
+        /**
+         * Started
+         * @description A step of time that is charged whole once it has started.
+         * @enum {string}
+         */
+        Started: "second" | "minute" | "hour";
+        /**
+         * Statistic
+         * @description What of a window's samples counts.
+         * @enum {string}
+         */
+        Statistic: "sum" | "max" | "mean" | "p95";
         /**
          * StretchBody
          * @description What holds from a day until the next stretch.
@@ -3444,6 +4109,52 @@ export interface components {
             starts_on: string;
         };
         /**
+         * TermsForm
+         * @description What is accepted by who subscribes.
+         */
+        TermsForm: {
+            /** Text */
+            text: string;
+            /** Version */
+            version: string;
+        };
+        /**
+         * TierForm
+         * @description One level of a plan: quantities with units as ``100 GiB``, quotas by measure, service levels.
+         */
+        TierForm: {
+            /**
+             * Allowances
+             * @default {}
+             */
+            allowances?: {
+                [key: string]: string;
+            };
+            /**
+             * Description
+             * @default
+             */
+            description?: string;
+            /**
+             * Levels
+             * @default {}
+             */
+            levels?: {
+                [key: string]: string;
+            };
+            /** Name */
+            name: string;
+            /**
+             * Quotas
+             * @default {}
+             */
+            quotas?: {
+                [key: string]: string;
+            };
+            /** Tier */
+            tier: string;
+        };
+        /**
          * TierSaleBody
          * @description Until when a tier is sold and used, and how many subscriptions have it then.
          */
@@ -3511,6 +4222,19 @@ export interface components {
             role: components["schemas"]["Role"];
         };
         /**
+         * TrialForm
+         * @description So many days free of charge.
+         */
+        TrialForm: {
+            /** Days */
+            days: number;
+            /**
+             * @default converts
+             * @enum {string}
+             */
+            then?: "converts" | "ends";
+        };
+        /**
          * UsageBody
          * @description Usage of a meter in its base unit, under one value of each chosen dimension.
          */
@@ -3529,6 +4253,60 @@ export interface components {
             quantity: string;
             /** Unit */
             unit: string;
+        };
+        /**
+         * UsageRateForm
+         * @description A price on a meter: exactly one of price, blocks, lots, markup.
+         *
+         *     Blocks are stepped, each prices its share; with ``at-reached-step`` the one that the whole quantity of the period
+         *     reaches prices all of it. Allowance and committed are in the rate's unit, minimum and cap amounts per period.
+         */
+        UsageRateForm: {
+            /** Allowance */
+            allowance?: string | null;
+            /** At-Reached-Step */
+            "at-reached-step"?: boolean | null;
+            /** Blocks */
+            blocks?: components["schemas"]["BlockForm"][] | null;
+            /** Cap */
+            cap?: string | null;
+            /** Committed */
+            committed?: string | null;
+            lots?: components["schemas"]["LotsForm"] | null;
+            markup?: components["schemas"]["MarkupForm"] | null;
+            /** Meter */
+            meter: string;
+            /** Minimum */
+            minimum?: string | null;
+            /**
+             * @default subscription
+             * @enum {string}
+             */
+            over?: "subscription" | "project" | "buyer" | "tenant";
+            /** Per */
+            per: string;
+            /**
+             * Phases
+             * @default []
+             */
+            phases?: string[];
+            /** Price */
+            price?: string | null;
+            /** Rate */
+            rate: string;
+            started?: ("second" | "minute" | "hour") | null;
+            when?: components["schemas"]["WhenForm"] | null;
+            /**
+             * Where
+             * @default {}
+             */
+            where?: {
+                [key: string]: string | string[] | {
+                    prefix: string;
+                } | {
+                    contains: string;
+                };
+            };
         };
         /**
          * UsageSumsBody
@@ -3554,7 +4332,7 @@ export interface components {
             /** Slug */
             slug: string;
             /** Versions */
-            versions: components["schemas"]["PublishedBody"][];
+            versions: components["schemas"]["PublishedPlanBody"][];
         };
         /**
          * WhatIfAsked
@@ -3610,6 +4388,35 @@ export interface components {
             /** Service */
             service: string;
         };
+        /**
+         * WhenForm
+         * @description Hours of the week in the seller's zone; over midnight where ``to`` is before ``from``.
+         */
+        WhenForm: {
+            /** Days */
+            days?: ("monday" | "tuesday" | "wednesday" | "thursday" | "friday" | "saturday" | "sunday")[] | null;
+            /**
+             * From
+             * @default 00:00
+             */
+            from?: string;
+            /**
+             * To
+             * @default 24:00
+             */
+            to?: string;
+        };
+        /**
+         * Window
+         * @description Over how long the statistic is taken; days are the seller's.
+         * @enum {string}
+         */
+        Window: "hour" | "day" | "period";
+        /**
+         * _Day
+         * @enum {string}
+         */
+        _Day: "monday" | "tuesday" | "wednesday" | "thursday" | "friday" | "saturday" | "sunday";
     };
     responses: never;
     parameters: never;
@@ -3770,6 +4577,35 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ChangesBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    read_catalogue_schema: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
                 };
             };
             /** @description A refusal, as problem details */
@@ -5606,7 +6442,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Page_PublishedBody_"];
+                    "application/json": components["schemas"]["Page_PublishedPlanBody_"];
                 };
             };
             /** @description A refusal, as problem details */
@@ -5964,7 +6800,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Page_PublishedBody_"];
+                    "application/json": components["schemas"]["Page_PublishedServiceBody_"];
                 };
             };
             /** @description A refusal, as problem details */

@@ -14,7 +14,7 @@ export function Choices({
 }) {
   const services = useQuery(servicesOptions);
   const offered = (services.data ?? [])
-    .map((each) => each.form as unknown as ServiceForm)
+    .map((each) => each.form as ServiceForm)
     .filter((service) => plan.services.includes(service.service))
     .flatMap((service) =>
       Object.entries(service.choices ?? {}).map(

@@ -92,9 +92,7 @@ export function RuleDialog({ organisation, subscriptions, rule, today, onClose }
           onChange={setService}
           options={[
             ['', 'any'],
-            ...(services.data ?? []).map(
-              (each) => [each.slug, (each.form as unknown as ServiceForm).name] as const,
-            ),
+            ...(services.data ?? []).map((each) => [each.slug, (each.form as ServiceForm).name] as const),
           ]}
         />
         <Select

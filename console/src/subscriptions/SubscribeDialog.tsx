@@ -73,11 +73,11 @@ export function SubscribeDialog({ organisation, today, onClose }: Props) {
           label="Plan"
           value={chosen}
           width={240}
-          options={offered.map((each) => [each.slug, (each.form as unknown as PlanForm).name] as const)}
+          options={offered.map((each) => [each.slug, (each.form as PlanForm).name] as const)}
           onChange={(next) => {
             const found = offered.find((each) => each.slug === next);
             setChosen(next);
-            setTier(found?.recommended ?? (found?.form as unknown as PlanForm).tiers[0]?.tier ?? '');
+            setTier(found?.recommended ?? (found?.form as PlanForm).tiers[0]?.tier ?? '');
             setChoices({});
             setAccepted(false);
           }}

@@ -28,6 +28,7 @@ from gradumen.wire.billing import (
     ReadingBody,
     TaxRateBody,
 )
+from gradumen.wire.explanations import Explanation
 from gradumen.wire.values import Page
 
 router = APIRouter(route_class=StrictRoute)
@@ -175,7 +176,7 @@ def explain_charge(charge_id: UUID, uow: Uow, caller: CallerHere) -> ChargeBody:
         service_start=found.service_start,
         service_end=found.service_end,
         evidence=found.evidence,
-        explanation=found.explanation,
+        explanation=Explanation.model_validate(found.explanation),
         parts=[ChargePartBody.of(part) for part in found.parts],
     )
 

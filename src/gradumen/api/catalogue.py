@@ -1,12 +1,13 @@
 """Routes of the catalogue."""
 
+from typing import Any
+
 from fastapi import APIRouter, Response
 
 from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, Uow
 from gradumen.api.description import Yaml
 from gradumen.api.expensive import EXPENSIVE
-from gradumen.core.derived import source_form
 from gradumen.documents.catalogue import read_catalogue, write_catalogue
 from gradumen.usecases import catalogue, catalogue_lists, offers, plan_lists, tier_sales
 from gradumen.wire.catalogue import (
@@ -16,12 +17,15 @@ from gradumen.wire.catalogue import (
     DifferenceBody,
     DifferencesBody,
     OfferBody,
-    PublishedBody,
+    PublishedPlanBody,
+    PublishedServiceBody,
     RateCardBody,
     TierSaleBody,
     TierSaleUpdate,
     VersionsBody,
 )
+from gradumen.wire.forms.derivations import source_form
+from gradumen.wire.forms.schema import catalogue_schema
 from gradumen.wire.values import Page
 
 router = APIRouter(route_class=StrictRoute)
@@ -45,16 +49,22 @@ def publish_catalogue(body: CatalogueFiles, uow: Uow, caller: CallerHere) -> Cha
     return ChangesBody(changes=[ChangeBody.of(each) for each in found])
 
 
+@router.get("/catalogue/schema", tags=["catalogue"], response_model=None)
+def read_catalogue_schema(_: CallerHere) -> dict[str, Any]:
+    """The JSON Schema (2020-12) of catalogue files, so that editors complete and check them."""
+    return catalogue_schema()
+
+
 @router.get("/services", tags=["catalogue"])
-def list_services(uow: Uow, caller: CallerHere) -> Page[PublishedBody]:
+def list_services(uow: Uow, caller: CallerHere) -> Page[PublishedServiceBody]:
     """The services of the caller's own, of those below it, and of plans that it sees."""
-    return Page(items=[PublishedBody.of(each) for each in plan_lists.list_services(uow, caller)])
+    return Page(items=[PublishedServiceBody.of(each) for each in plan_lists.list_services(uow, caller)])
 
 
 @router.get("/plans", tags=["catalogue"])
-def list_plans(uow: Uow, caller: CallerHere) -> Page[PublishedBody]:
+def list_plans(uow: Uow, caller: CallerHere) -> Page[PublishedPlanBody]:
     """The plans that the caller may order, has or sells, each as its seller offers it."""
-    return Page(items=[PublishedBody.of(each) for each in plan_lists.list_plans(uow, caller)])
+    return Page(items=[PublishedPlanBody.of(each) for each in plan_lists.list_plans(uow, caller)])
 
 
 @router.get("/plans/{slug}/versions", tags=["catalogue"])

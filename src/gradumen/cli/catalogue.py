@@ -1,6 +1,7 @@
 """gradumen catalogue: files of services, plans and rate cards."""
 
 import argparse
+import json
 from datetime import date
 from pathlib import Path
 from typing import Any
@@ -11,6 +12,8 @@ from gradumen.cli.profiles import own_organisation
 from gradumen.client import Client
 from gradumen.core.errors import Invalid
 from gradumen.wire.catalogue import CatalogueFile, ChangeBody
+from gradumen.wire.forms.offers import OfferForm
+from gradumen.wire.forms.schema import catalogue_schema
 
 
 def register(nouns: Any) -> None:
@@ -42,6 +45,8 @@ def register(nouns: Any) -> None:
     withdraw.add_argument("plan", metavar="PLAN/TIER")
     withdraw.add_argument("day", type=_day_or_never, help="first day not sold, or never to take it back")
     withdraw.add_argument("--retire", type=date.fromisoformat, metavar="DAY", help="from then on nobody may have it")
+    schema = verbs.add("schema", run_schema, "the JSON Schema of catalogue files, for editors")
+    schema.set_defaults(local=True)
     verbs.add("plans", run_plans, "plans on offer, with their tiers")
 
 
@@ -61,6 +66,12 @@ def run_check(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     changes = client.catalogue.compare(own_organisation(arguments), load(arguments.files))
     out.body(changes)
     out.say(f"{len(changes)} documents, no mistakes")
+    return 0
+
+
+def run_schema(_: argparse.Namespace, out: Out) -> int:
+    """Print the schema."""
+    out.stream.write(json.dumps(catalogue_schema(), indent=2, ensure_ascii=False) + "\n")
     return 0
 
 
@@ -159,10 +170,10 @@ def run_offers(arguments: argparse.Namespace, client: Client, out: Out) -> int:
         [
             (
                 each.plan,
-                each.form["name"],
-                each.form["to"] if isinstance(each.form["to"], str) else ", ".join(each.form["to"]) or "nobody",
-                ", ".join(each.form["tiers"].values()),
-                each.form["tiers"].get(each.form.get("recommended"), ""),
+                each.form.name or each.plan,
+                each.form.to if isinstance(each.form.to, str) else ", ".join(each.form.to) or "nobody",
+                ", ".join(_tiers(each.form).values()),
+                _tiers(each.form).get(each.form.recommended or "", ""),
                 ", ".join(each.lapsed),
             )
             for each in found
@@ -236,11 +247,16 @@ def run_plans(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     found = client.catalogue.plans()
     out.body(found)
     rows = [
-        (plan.slug, plan.form["name"], tier["tier"], tier["name"], ", ".join(plan.form["services"]))
+        (plan.slug, plan.form.name, tier.tier, tier.name, ", ".join(plan.form.services))
         for plan in found
-        for tier in plan.form["tiers"]
+        for tier in plan.form.tiers
     ]
     out.table(("PLAN", "NAME", "TIER", "TIER NAME", "SERVICES"), rows)
     if not found:
         out.say("no plans yet; publish one with: gradumen catalogue publish")
     return 0
+
+
+def _tiers(offer: OfferForm) -> dict[str, str]:
+    """The tiers on offer with their names; what is published has every name written out."""
+    return {slug: str(name) for slug, name in offer.tiers.items()} if isinstance(offer.tiers, dict) else {}

@@ -9,7 +9,7 @@ from uuid import UUID
 from gradumen.cli.nouns import Verbs
 from gradumen.cli.output import Out, money, quantity
 from gradumen.client import Client
-from gradumen.core.exact import add
+from gradumen.core.exact import add, text
 
 
 def register(nouns: Any) -> None:
@@ -28,27 +28,27 @@ def run_explain(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     out.body(found)
     why = found.explanation
     out.say(
-        f"rate '{why['rate']}' of {found.rate_card} version {why.get('rate_card_version', '?')} "
-        f"from {why.get('starts_on', '?')}: {quantity(Decimal(why['quantity']))} {why.get('base_unit', '')}"
+        f"rate '{why.rate}' of {found.rate_card} version {why.rate_card_version or '?'} "
+        f"from {why.starts_on or '?'}: {quantity(why.quantity)} {why.base_unit or ''}"
     )
-    if Decimal(why.get("covered_by_allowance", "0")):
-        out.say(f"covered by the tier's allowance: {quantity(Decimal(why['covered_by_allowance']))} {why['base_unit']}")
+    if why.covered_by_allowance:
+        out.say(f"covered by the tier's allowance: {quantity(why.covered_by_allowance)} {why.base_unit or ''}")
     out.table(
         ("FROM", "QUANTITY", "UNIT", "PRICE", found.currency),
         [
             (
-                quantity(Decimal(block["from"])),
-                quantity(Decimal(block["in_units"])),
-                why["unit"],
-                block["price"],
-                block["amount"],
+                quantity(block.from_),
+                quantity(block.in_units),
+                why.unit or "",
+                text(block.price),
+                text(block.amount),
             )
-            for block in why["blocks"]
+            for block in why.blocks
         ],
         right=("FROM", "QUANTITY", "PRICE", found.currency),
     )
-    if "billed_before" in why:
-        out.say(f"billed before: {why['billed_before']['amount']} {found.currency}")
+    if why.billed_before is not None:
+        out.say(f"billed before: {text(why.billed_before.amount)} {found.currency}")
     out.say(f"this charge: {quantity(found.amount)} {found.currency}")
     amounts: dict[str, list[Decimal]] = defaultdict(list)
     for part in found.parts:

@@ -15,7 +15,8 @@ from gradumen.wire.catalogue import (
     DifferenceBody,
     DifferencesBody,
     OfferBody,
-    PublishedBody,
+    PublishedPlanBody,
+    PublishedServiceBody,
     RateCardBody,
     TierSaleBody,
     TierSaleUpdate,
@@ -50,13 +51,13 @@ class Catalogue:
         body = CatalogueFiles(organisation=organisation, files=list(files))
         return self._connection.post("catalogue/publish", ChangesBody, body).changes
 
-    def services(self) -> list[PublishedBody]:
+    def services(self) -> list[PublishedServiceBody]:
         """The services on offer."""
-        return self._connection.page("services", PublishedBody).items
+        return self._connection.page("services", PublishedServiceBody).items
 
-    def plans(self) -> list[PublishedBody]:
+    def plans(self) -> list[PublishedPlanBody]:
         """The plans on offer."""
-        return self._connection.page("plans", PublishedBody).items
+        return self._connection.page("plans", PublishedPlanBody).items
 
     def offers(self, organisation: str) -> list[OfferBody]:
         """What a seller offers to whom."""
@@ -78,7 +79,7 @@ class Catalogue:
         """One rate card."""
         return self._connection.get(f"rate-cards/{seller}/{slug}", RateCardBody)
 
-    def plan_versions(self, slug: str) -> list[PublishedBody]:
+    def plan_versions(self, slug: str) -> list[PublishedPlanBody]:
         """A plan's versions, oldest first."""
         return self._connection.get(f"plans/{slug}/versions", VersionsBody).versions
 

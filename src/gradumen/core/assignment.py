@@ -4,12 +4,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date
 from itertools import pairwise
-from typing import Any
 from uuid import UUID
 
-from gradumen.core.condition_forms import condition_form, read_condition
-from gradumen.core.errors import Invalid
-from gradumen.core.forms import at, fields_of, pairs_of
 from gradumen.core.matching import Attributes, Condition, Conditions
 
 
@@ -37,41 +33,6 @@ class AssignmentRule:
             and (self.resource is None or self.resource.holds(resource))
             and all(key in attributes and condition.holds(attributes[key]) for key, condition in self.match)
         )
-
-
-def read_conditions(raw: object) -> dict[str, Any]:
-    """Check the conditions of a rule, as written: ``service``, ``project``, ``resource``, ``where``.
-
-    Raises:
-        Invalid: with ``path`` in its facts; a rule has at least one condition.
-    """
-    with at("conditions"):
-        fields = fields_of(raw, (), ("service", "project", "resource", "where"))
-        given = {key: value for key, value in fields.items() if value not in (None, "", {})}
-        if not given:
-            raise Invalid("a rule has at least one of service, project, resource, where", field="conditions")
-        found: dict[str, Any] = {key: str(given[key]) for key in ("service", "project") if key in given}
-        if "resource" in given:
-            found["resource"] = condition_form(read_condition(given["resource"], ()))
-        where = {key: condition_form(read_condition(value, ())) for key, value in pairs_of(given, "where")}
-        return {**found, "where": where} if where else found
-
-
-def rule_of(
-    position: int, subscription: UUID, starts_on: date, ends_on: date | None, conditions: dict[str, Any]
-) -> AssignmentRule:
-    """The rule of conditions that `read_conditions` has checked."""
-    where = conditions.get("where", {})
-    return AssignmentRule(
-        position,
-        subscription,
-        starts_on,
-        ends_on,
-        conditions.get("service"),
-        conditions.get("project"),
-        read_condition(conditions["resource"], ()) if "resource" in conditions else None,
-        tuple((key, read_condition(value, ())) for key, value in sorted(where.items())),
-    )
 
 
 @dataclass(frozen=True, slots=True)

@@ -1,15 +1,12 @@
 """Derived rate cards: the rates of a base card with a percentage or amount on top, rounded to nice prices."""
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from decimal import Decimal
 from fractions import Fraction
-from typing import Any
 
-from gradumen.core.catalogue import slug_of
 from gradumen.core.errors import Invalid
-from gradumen.core.exact import AMOUNT_PLACES, number, round_half_up
-from gradumen.core.forms import at, fields_of, pairs_of, whole_number
+from gradumen.core.exact import round_half_up
 from gradumen.core.rates import (
     Block,
     Blocks,
@@ -87,50 +84,3 @@ class Derivation:
                 return replace(rate, pricing=Lots(size, top.of(price, self.price_step)))
             case Markup():
                 return rate
-
-
-def read_derivation(form: object) -> Derivation | None:
-    """How a written card follows another; None if it does not.
-
-    Raises:
-        Invalid: with ``path`` in its facts.
-    """
-    if not isinstance(form, Mapping) or form.get("derived") is None:
-        return None
-    with at("derived"):
-        fields = fields_of(form["derived"], ("base",), ("on-top", "services", "rates", "price-step", "notice-days"))
-        seller, _, card = str(fields["base"]).partition("/")
-        with at("on-top"):
-            on_top = _on_top(fields.get("on-top") or {})
-        return Derivation(
-            slug_of(seller, field="base"),
-            slug_of(card, field="base"),
-            on_top,
-            dict(_each_on_top(fields, "services")),
-            dict(_each_on_top(fields, "rates")),
-            number(fields.get("price-step", "0.000000000001"), field="price-step", places=AMOUNT_PLACES),
-            whole_number(fields.get("notice-days", 0), "notice-days", 366),
-        )
-
-
-def _each_on_top(fields: Mapping[str, Any], name: str) -> Iterator[tuple[str, OnTop]]:
-    for key, raw in pairs_of(fields, name):
-        with at(f"{name}.{key}"):
-            yield key, _on_top(raw)
-
-
-def _on_top(raw: Any) -> OnTop:
-    fields = fields_of(raw, (), ("percent", "amount"))
-    return OnTop(
-        number(fields.get("percent", 0), field="percent", places=8),
-        number(fields.get("amount", 0), field="amount", places=AMOUNT_PLACES),
-    )
-
-
-def source_form(form: Mapping[str, Any]) -> dict[str, Any]:
-    """The form that a version was written as: a derived card's without the rates that it takes from its base."""
-    how = form.get("derived")
-    if not how:
-        return dict(form)
-    derived = {name: value for name, value in how.items() if name != "own"}
-    return {**form, "rates": how.get("own", []), "derived": derived}

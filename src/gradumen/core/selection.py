@@ -4,13 +4,9 @@ The buyer's own card wins; then one whose rule has more conditions (type, countr
 goes before segment and segment before type; last the default of the currency, which has none.
 """
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable
 from dataclasses import dataclass
-from typing import Any, TypeVar
-
-from gradumen.core.catalogue import name_of, slug_of
-from gradumen.core.errors import Invalid
-from gradumen.core.forms import each_of, fields_of
+from typing import TypeVar
 
 TYPES = ("resellers", "tenants", "own-use")
 NAMED = "named"
@@ -73,52 +69,6 @@ class Buyers:
         if self.segments:
             found += f" of segment {' or '.join(self.segments)}"
         return f"{found}, where named" if self.named else found
-
-
-def read_buyers(raw: Any) -> Buyers:
-    """Read ``any``, ``tenants``, ``named`` and the like, or a mapping of conditions.
-
-    Raises:
-        Invalid: anything else.
-    """
-    if isinstance(raw, str):
-        if raw not in ("any", NAMED, *TYPES):
-            raise Invalid(f"for must be one of any, {NAMED}, {', '.join(TYPES)}", field="for", value=raw)
-        return Buyers(None if raw in ("any", NAMED) else raw, named=raw == NAMED)
-    fields = fields_of(raw, (), ("type", "organisations", "countries", "segments"))
-    type = fields.get("type")
-    if type not in (None, *TYPES):
-        raise Invalid(f"type must be one of {', '.join(TYPES)}", field="type", value=type)
-    found = Buyers(
-        type,
-        each_of(fields, "organisations", lambda each: slug_of(each, field="organisations")),
-        each_of(fields, "countries", _country),
-        each_of(fields, "segments", lambda each: name_of(each, field="segments", most=60)),
-    )
-    if found.organisations and (found.countries or found.segments or found.type):
-        raise Invalid("a card of named organisations has no other conditions", field="organisations")
-    return found
-
-
-def _country(raw: Any) -> str:
-    if not (isinstance(raw, str) and len(raw) == 2 and raw.isascii() and raw.isupper()):
-        raise Invalid(f"country '{str(raw)[:20]}' is not a code of two capital letters", field="countries", value=raw)
-    return raw
-
-
-def buyers_form(buyers: Buyers) -> str | dict[str, Any]:
-    """The inverse of `read_buyers`."""
-    if buyers.named:
-        return NAMED
-    listed: Mapping[str, tuple[str, ...]] = {
-        "organisations": buyers.organisations,
-        "countries": buyers.countries,
-        "segments": buyers.segments,
-    }
-    if not any(listed.values()):
-        return buyers.type or "any"
-    found: dict[str, Any] = {"type": buyers.type} if buyers.type else {}
-    return found | {name: list(values) for name, values in listed.items() if values}
 
 
 def choose(cards: Iterable[tuple[Buyers, T]], buyer: Buyer) -> T | None:

@@ -9,7 +9,7 @@ from uuid import UUID, uuid4
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from gradumen.core.assignment import AssignmentRule, read_conditions, rule_of
+from gradumen.core.assignment import AssignmentRule
 from gradumen.core.catalogue import slug_of
 from gradumen.core.errors import Forbidden, Invalid, NotFound
 from gradumen.core.permissions import Right
@@ -21,6 +21,7 @@ from gradumen.usecases.published import load_published
 from gradumen.usecases.scope import Caller, Scope, get_organisation, get_project, load_scope
 from gradumen.usecases.supply_lines import months_since
 from gradumen.usecases.usage import touch_months
+from gradumen.wire.forms.assignment import read_conditions, rule_of
 
 
 @dataclass(frozen=True, slots=True)

@@ -6,9 +6,10 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from gradumen.core.errors import Invalid, NotPriceable
-from gradumen.core.selection import Buyer, Buyers, choose, read_buyers
+from gradumen.core.selection import Buyer, Buyers, choose
 from gradumen.store.catalogue import RateCardRow
 from gradumen.store.organisations import OrganisationRow
+from gradumen.wire.forms.buyers import read_buyers
 
 
 def choose_card(tx: Session, seller: OrganisationRow, buyer: OrganisationRow, slug: str | None) -> RateCardRow:

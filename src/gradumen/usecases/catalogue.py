@@ -10,14 +10,10 @@ from sqlalchemy.orm import Session
 
 from gradumen.core.catalogue import Service, find_circle
 from gradumen.core.errors import CatalogueInvalid, Invalid, VersionInForce
-from gradumen.core.forms import read_service, service_form
-from gradumen.core.offers import check_floors, offer_form, read_offer
+from gradumen.core.offers import check_floors
 from gradumen.core.periods import Period, months_after
 from gradumen.core.permissions import Right
-from gradumen.core.plan_forms import plan_form, read_plan
-from gradumen.core.rate_forms import WrittenCard, check_inputs, rate_card_form, read_rate_card
 from gradumen.core.rates import LONGEST_TERM, RateCardVersion
-from gradumen.core.selection import buyers_form
 from gradumen.store.billing import InvoiceRow
 from gradumen.store.catalogue import (
     MeterRow,
@@ -43,6 +39,11 @@ from gradumen.usecases.published import Published, add_service, load_published, 
 from gradumen.usecases.scope import Caller, get_organisation, load_scope
 from gradumen.usecases.supply_lines import months_since
 from gradumen.usecases.usage import touch_months
+from gradumen.wire.forms.buyers import buyers_form
+from gradumen.wire.forms.offers import offer_form, read_offer
+from gradumen.wire.forms.plans import plan_form, read_plan
+from gradumen.wire.forms.rate_cards import WrittenCard, check_inputs, rate_card_form, read_rate_card
+from gradumen.wire.forms.services import read_service, service_form
 
 MOST_RECORDED = 50
 """Differences of a version that the record lists; the versions themselves have all."""

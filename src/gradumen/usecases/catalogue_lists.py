@@ -10,7 +10,6 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from gradumen.core.errors import NotFound
-from gradumen.core.selection import read_buyers
 from gradumen.store.catalogue import RateCardRow
 from gradumen.store.organisations import OrganisationRow
 from gradumen.store.subscriptions import SupplyLineRow
@@ -19,6 +18,7 @@ from gradumen.usecases.catalogue_changes import differences
 from gradumen.usecases.plan_lists import PublishedForm, plan_versions, seen_plans
 from gradumen.usecases.published import stored_versions
 from gradumen.usecases.scope import Caller, load_scope
+from gradumen.wire.forms.buyers import read_buyers
 
 
 @dataclass(frozen=True, slots=True)

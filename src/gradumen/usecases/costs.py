@@ -6,12 +6,12 @@ from decimal import Decimal
 import polars as pl
 from sqlalchemy.orm import Session
 
-from gradumen.core.selection import read_buyers
 from gradumen.store.catalogue import RateCardRow
 from gradumen.store.organisations import OrganisationRow
 from gradumen.usecases.card_choice import find_card_for, list_cards
 from gradumen.usecases.published import StoredCard, load_cards
 from gradumen.usecases.rating import LoadedLine, LoadedLinks, RatedPeriod
+from gradumen.wire.forms.buyers import read_buyers
 
 NO_ALLOWANCES: dict[str, Decimal] = {}
 """What is given free of charge costs its seller all the same."""

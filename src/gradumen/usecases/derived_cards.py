@@ -7,13 +7,15 @@ from uuid import UUID, uuid4
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from gradumen.core.derived import Derivation, read_derivation, source_form
+from gradumen.core.derived import Derivation
 from gradumen.core.errors import Invalid
-from gradumen.core.rate_forms import rate_form, read_rate_card
 from gradumen.store.catalogue import CatalogueDraftRow, RateCardRow, RateCardVersionRow
 from gradumen.store.organisations import OrganisationRow
 from gradumen.store.subscriptions import SupplyLineRow
 from gradumen.usecases.published import Published, stored_versions
+from gradumen.wire.forms.derivations import read_derivation, source_form
+from gradumen.wire.forms.rate_cards import read_rate_card
+from gradumen.wire.forms.rates import rate_form
 
 
 def find_card(tx: Session, seller: OrganisationRow, slug: str) -> RateCardRow | None:

@@ -12,7 +12,6 @@ from sqlalchemy.orm import Session
 
 from gradumen.core.errors import Forbidden, NotPriceable
 from gradumen.core.permissions import Right
-from gradumen.core.plan_forms import plan_form
 from gradumen.store.catalogue import PlanVersionRow, RateCardRow
 from gradumen.store.organisations import OrganisationRow
 from gradumen.store.subscriptions import AssignmentRuleRow, SubscriptionRow, SupplyLineRow
@@ -20,6 +19,7 @@ from gradumen.store.unit_of_work import use_case
 from gradumen.usecases.card_choice import choose_among, list_cards
 from gradumen.usecases.published import Published, load_published, plan_of
 from gradumen.usecases.scope import Caller, get_organisation, load_scope, organisations_by_id
+from gradumen.wire.forms.plans import plan_form
 
 
 @dataclass(frozen=True, slots=True)

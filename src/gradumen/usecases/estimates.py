@@ -10,6 +10,7 @@ from uuid import UUID
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from gradumen.core.allowances import base_allowances
 from gradumen.core.billing import line_amount
 from gradumen.core.catalogue import Plan
 from gradumen.core.charges import Charge
@@ -18,8 +19,6 @@ from gradumen.core.estimates import Coverage, Expected, Order, coverage, estimat
 from gradumen.core.exact import QUANTITY_PLACES, add, number, round_half_up
 from gradumen.core.periods import Period, zone_of
 from gradumen.core.permissions import Right
-from gradumen.core.plan_forms import base_allowances
-from gradumen.core.rate_forms import read_rate_card
 from gradumen.core.rates import RateCardVersion
 from gradumen.store.catalogue import RateCardRow
 from gradumen.store.organisations import OrganisationRow, zone_name
@@ -35,6 +34,7 @@ from gradumen.usecases.scope import Caller, get_organisation, load_scope, organi
 from gradumen.usecases.subscriptions import newest_plan
 from gradumen.usecases.supply_lines import check_quantity, find_renewal
 from gradumen.usecases.tier_sales import check_on_sale
+from gradumen.wire.forms.rate_cards import read_rate_card
 
 
 @dataclass(frozen=True, slots=True)

@@ -11,7 +11,6 @@ from sqlalchemy.orm import Session
 from gradumen.core.errors import Invalid, NotFound
 from gradumen.core.margins import Margin, margins
 from gradumen.core.rates import RateCardVersion
-from gradumen.core.selection import read_buyers
 from gradumen.store.catalogue import RateCardRow
 from gradumen.store.organisations import OrganisationRow
 from gradumen.store.subscriptions import SupplyLineRow
@@ -19,6 +18,7 @@ from gradumen.store.unit_of_work import use_case
 from gradumen.usecases.derived_cards import find_card
 from gradumen.usecases.published import load_cards, load_published
 from gradumen.usecases.scope import Caller, get_organisation, load_scope
+from gradumen.wire.forms.buyers import read_buyers
 
 
 @dataclass(frozen=True, slots=True)

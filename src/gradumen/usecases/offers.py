@@ -12,14 +12,15 @@ from sqlalchemy.orm import Session
 
 from gradumen.core.catalogue import Plan
 from gradumen.core.errors import Invalid, NotFound, NotOffered
-from gradumen.core.offers import Offer, read_offer, renamed
+from gradumen.core.offers import Offer, renamed
 from gradumen.core.permissions import Right
-from gradumen.core.rate_forms import Known
 from gradumen.store.catalogue import OfferRow, OfferVersionRow, PlanRow
 from gradumen.store.organisations import OrganisationRow, ProjectRow, Tree
 from gradumen.store.unit_of_work import use_case
 from gradumen.usecases.published import Published, load_published
 from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope, organisations_by_id
+from gradumen.wire.forms.offers import read_offer
+from gradumen.wire.forms.rates import Known
 
 
 @dataclass(frozen=True, slots=True)

@@ -11,9 +11,6 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from gradumen.core.catalogue import Meter, Plan, Service
-from gradumen.core.forms import read_service
-from gradumen.core.plan_forms import read_plan
-from gradumen.core.rate_forms import Known, read_rate_card
 from gradumen.core.rates import RateCardVersion
 from gradumen.store.catalogue import (
     MeterRow,
@@ -24,6 +21,10 @@ from gradumen.store.catalogue import (
     ServiceRow,
     ServiceVersionRow,
 )
+from gradumen.wire.forms.plans import read_plan
+from gradumen.wire.forms.rate_cards import read_rate_card
+from gradumen.wire.forms.rates import Known
+from gradumen.wire.forms.services import read_service
 
 T = TypeVar("T")
 

@@ -11,12 +11,12 @@ import polars as pl
 from sqlalchemy import select, text
 from sqlalchemy.orm import Session
 
+from gradumen.core.allowances import base_allowances
 from gradumen.core.catalogue import Plan
 from gradumen.core.charges import Rated
 from gradumen.core.offers import renamed
 from gradumen.core.one_off_charges import OneOffCharge
 from gradumen.core.periods import Period, day_start, zone_of
-from gradumen.core.plan_forms import base_allowances
 from gradumen.core.rated_periods import rate_period
 from gradumen.core.rates import RateCardVersion
 from gradumen.core.rating import Pricing, RatedLine

@@ -12,15 +12,15 @@ from sqlalchemy.orm import Session
 
 from gradumen.core.catalogue import Plan, Tier
 from gradumen.core.errors import Invalid
-from gradumen.core.forms import at
 from gradumen.core.periods import Period, months_after
-from gradumen.core.plan_forms import read_deviations
 from gradumen.store.catalogue import PlanVersionRow, RateCardRow
 from gradumen.store.organisations import OrganisationRow
 from gradumen.store.subscriptions import SubscriptionRow, SupplyLineRow
 from gradumen.usecases.card_choice import choose_card
 from gradumen.usecases.published import Published, stored_versions
 from gradumen.usecases.scope import organisations_by_id
+from gradumen.wire.forms.base import at
+from gradumen.wire.forms.plans import read_deviations
 
 
 @dataclass(frozen=True, slots=True)

@@ -1,9 +1,9 @@
 """Bodies of the period so far, bill runs, invoices, explanations and tax rates."""
 
 from datetime import date, datetime
-from typing import Any
 from uuid import UUID
 
+from gradumen.wire.explanations import Explanation
 from gradumen.wire.values import Body, DecimalText
 
 
@@ -144,7 +144,7 @@ class ChargeBody(Body):
     service_start: datetime
     service_end: datetime
     evidence: str
-    explanation: dict[str, Any]
+    explanation: Explanation
     parts: list[ChargePartBody]
 
 

@@ -4,6 +4,10 @@ from datetime import date, datetime
 from typing import Any
 from uuid import UUID
 
+from gradumen.wire.forms.offers import OfferForm
+from gradumen.wire.forms.plans import PlanForm
+from gradumen.wire.forms.rate_cards import RateCardForm
+from gradumen.wire.forms.services import ServiceForm
 from gradumen.wire.values import Body
 
 
@@ -45,17 +49,27 @@ class ChangesBody(Body):
     changes: list[ChangeBody]
 
 
-class PublishedBody(Body):
-    """A service or plan in its newest version, in its written form.
+class PublishedServiceBody(Body):
+    """A service in its newest version, in its written form; ``seller`` is whose it is."""
 
-    ``withdrawn`` has a plan's tiers that are or will be withdrawn from sale, with the first day not sold. ``seller``
+    slug: str
+    version: int
+    published_at: datetime
+    form: ServiceForm
+    seller: str
+
+
+class PublishedPlanBody(Body):
+    """A plan in a version, in its written form.
+
+    ``withdrawn`` has its tiers that are or will be withdrawn from sale, with the first day not sold. ``seller``
     offers the plan under these names; not ``offered``: only a subscription still has it.
     """
 
     slug: str
     version: int
     published_at: datetime
-    form: dict[str, Any]
+    form: PlanForm
     withdrawn: dict[str, date]
     seller: str
     recommended: str | None
@@ -69,7 +83,7 @@ class OfferBody(Body):
     plan: str
     version: int
     published_at: datetime
-    form: dict[str, Any]
+    form: OfferForm
     lapsed: list[str]
 
 
@@ -79,7 +93,7 @@ class RateCardVersionBody(Body):
     number: int
     starts_on: date
     in_force: bool
-    form: dict[str, Any]
+    form: RateCardForm
 
 
 class RateCardBody(Body):
@@ -99,7 +113,7 @@ class VersionsBody(Body):
 
     kind: str
     slug: str
-    versions: list[PublishedBody]
+    versions: list[PublishedPlanBody]
 
 
 class DifferencesBody(Body):

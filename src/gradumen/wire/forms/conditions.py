@@ -1,11 +1,14 @@
-"""The written form of conditions: a value, a list of values, or part of one."""
+"""Conditions on a text as they are written: a value, a list of values, or a part of one."""
 
 from collections.abc import Mapping
-from typing import Any
+from typing import Annotated, Any
+
+from pydantic import PlainSerializer, WithJsonSchema
 
 from gradumen.core.catalogue import name_of
 from gradumen.core.errors import Invalid
 from gradumen.core.matching import Condition, Contains, Equals, OneOf, Prefix
+from gradumen.wire.forms.base import checked
 
 
 def read_condition(raw: Any, values: tuple[str, ...]) -> Condition:
@@ -43,3 +46,44 @@ def condition_form(condition: Condition) -> Any:
             return {"prefix": part}
         case Contains(part):
             return {"contains": part}
+
+
+_PART = {"type": "object", "additionalProperties": False, "minProperties": 1, "maxProperties": 1}
+_TEXT = {"type": "string", "minLength": 1}
+WrittenCondition = Annotated[
+    Any,
+    checked(lambda raw, _: read_condition(raw, ())),
+    PlainSerializer(condition_form),
+    WithJsonSchema(
+        {
+            "anyOf": [
+                {"type": ["string", "number", "boolean"]},
+                {"type": "array", "items": {"type": ["string", "number", "boolean"]}, "minItems": 2},
+                {**_PART, "properties": {"prefix": _TEXT}, "required": ["prefix"]},
+                {**_PART, "properties": {"contains": _TEXT}, "required": ["contains"]},
+            ]
+        },
+        mode="validation",
+    ),
+    WithJsonSchema(
+        {
+            "anyOf": [
+                {"type": "string"},
+                {"type": "array", "items": {"type": "string"}},
+                {"type": "object", "properties": {"prefix": _TEXT}, "required": ["prefix"]},
+                {"type": "object", "properties": {"contains": _TEXT}, "required": ["contains"]},
+            ]
+        },
+        mode="serialization",
+    ),
+]
+"""A condition whose values are not held against a service's yet."""
+
+
+def among(condition: Condition, values: tuple[str, ...]) -> Condition:
+    """A condition on a text that has one of ``values``, or any text where there are none.
+
+    Raises:
+        Invalid: a value that is not allowed, or a part that no value has.
+    """
+    return read_condition(condition_form(condition), values)
