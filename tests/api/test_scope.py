@@ -152,6 +152,7 @@ def calls(side: Side, invoice: InvoiceBody, world: World) -> dict[str, Call]:
         "list_rate_cards": Call("GET", "rate-cards", foreign=200, above=200),
         "read_rate_card": Call("GET", f"rate-cards/{side.seller}/{side.card}", above=404),
         "read_rate_card_file": Call("GET", f"rate-cards/{side.seller}/{side.card}/file", above=404),
+        "read_catalogue_schema": Call("GET", "catalogue/schema", foreign=200, above=200),
         "list_plan_versions": Call("GET", f"plans/{side.plan}/versions", above=404),
         "set_tier_sale": Call(
             "PUT", f"plans/{side.plan}/tiers/heath/sale", {"withdrawn_on": None}, viewer=403, above=404
@@ -216,6 +217,7 @@ def calls(side: Side, invoice: InvoiceBody, world: World) -> dict[str, Call]:
         "read_invoice_pdf": Call("GET", f"invoices/{invoice.id}/pdf", above=404),
         "explain_charge": Call("GET", f"charges/{charge}", above=404),
         "list_charge_readings": Call("GET", f"charges/{charge}/readings", above=404),
+        "list_rating_differences": Call("GET", f"{own}/rating-differences"),
         "list_tax_rates": Call("GET", f"{own}/tax-rates"),
         "set_tax_rate": Call("PUT", f"{own}/tax-rates", tax, viewer=403),
         "read_clock": Call("GET", "clock", foreign=200, above=200),

@@ -8,7 +8,7 @@ from decimal import Decimal
 from typing import Any
 
 import pytest
-from sqlalchemy import select, update
+from sqlalchemy import select, text, update
 
 from gradumen.client import Client
 from gradumen.core.errors import Conflict, Invalid, NotFound, PeriodOpen
@@ -335,3 +335,36 @@ def test_the_period_so_far_of_one_tenant_is_its_share_of_the_bill(world: World) 
 
     assert shown["thistledown"] < 175
     assert {slug: sum(line.amount for line in billed if line.organisation == slug) for slug in shown} == shown
+
+
+def test_what_todays_rules_price_differently_is_listed_per_buyer_and_billed_by_nobody(
+    world: World, service: Service
+) -> None:
+    world.send(egress("a", 300 * GIB), egress("b", 10**12, owner="quillstone/archive"))
+    world.mara.bill_runs.wait(world.mara.bill_runs.start("tarnwick", "2026-09").id)
+    draft = next(each for each in world.mara.invoices.list(state="draft") if each.buyer == "quillstone")
+    line = next(each for each in world.mara.invoices.get(draft.id).lines if each.rate == "egress")
+    # As an earlier release, whose rule was another, would have priced it: seven less.
+    with service.uow.engine.begin() as connection:
+        for statement in (
+            "UPDATE charges SET amount = amount - 7 WHERE id = :charge",
+            "UPDATE charge_parts SET amount = amount - 7 WHERE charge_id = :charge AND position = "
+            "(SELECT MIN(position) FROM charge_parts WHERE charge_id = :charge)",
+            "UPDATE invoice_lines SET amount = amount - 7 WHERE charge_id = :charge",
+        ):
+            connection.execute(text(statement), {"charge": line.charge_id.hex})
+    assert world.mara.bill_runs.differences("tarnwick") == [], "drafts are not issued"
+    for each in world.mara.invoices.list(state="draft"):
+        world.mara.invoices.issue(each.id)
+    before = world.mara.invoices.list()
+
+    (found,) = world.mara.bill_runs.differences("tarnwick")
+    assert (found.period, found.buyer, found.currency) == ("2026-09", "quillstone", "EUR")
+    assert (found.difference, found.today - found.billed) == (Decimal(7), Decimal(7))
+    assert world.user("finn").bill_runs.differences("tarnwick") == [found]
+    assert world.mara.invoices.list() == before
+
+    run = world.mara.bill_runs.wait(world.mara.bill_runs.start("tarnwick", "2026-09").id)
+    assert (run.state, run.drafts) == ("finished", 0), "no run bills it by itself"
+    world.send(egress("late", 10**9, owner="quillstone/archive"))
+    assert world.mara.bill_runs.differences("tarnwick") == [], "usage has changed: the next run looks at all of it"

@@ -1,16 +1,17 @@
 /** Bill runs: closing a month. */
 import { Alert, Box, Button, LinearProgress, Link } from '@mui/material';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useState } from 'react';
 import { Link as RouterLink } from 'react-router';
 import { useSignedIn } from '../app/session';
 import { api, body } from '../shared/api';
 import { DataTable } from '../shared/DataTable';
 import { momentName, periodName } from '../shared/dates';
-import { formatCount } from '../shared/decimal';
-import { Page } from '../shared/Page';
+import { formatCount, formatMoney } from '../shared/decimal';
+import { Page, Section } from '../shared/Page';
 import { PeriodSelect, usePeriod } from '../shared/PeriodSelect';
 import { Empty, Query } from '../shared/States';
-import { billRunsOptions } from './invoices';
+import { billRunsOptions, differencesOptions } from './invoices';
 
 export default function BillRunsPage() {
   const { home, may } = useSignedIn();
@@ -106,6 +107,67 @@ export default function BillRunsPage() {
           )
         }
       </Query>
+      <Differences organisation={home.organisation} />
     </Page>
+  );
+}
+
+/** Issued months against today's rules: asked for, as it rates them all. */
+function Differences({ organisation }: { organisation: string }) {
+  const [asked, setAsked] = useState(false);
+  const differences = useQuery({ ...differencesOptions(organisation), enabled: asked });
+  return (
+    <Section title="Issued months by today’s rules">
+      {asked ? (
+        <Query query={differences} rows={2}>
+          {(found) =>
+            found.length ? (
+              <DataTable
+                name="differences"
+                label="Issued months by today’s rules"
+                rows={found}
+                rowKey={(row) => `${row.period}/${row.buyer}/${row.currency}`}
+                columns={[
+                  { key: 'period', title: 'Month', cell: (row) => periodName(row.period) },
+                  { key: 'buyer', title: 'Buyer', cell: (row) => row.buyer_name },
+                  {
+                    key: 'billed',
+                    title: 'Billed',
+                    number: true,
+                    cell: (row) => formatMoney(row.billed, row.currency),
+                  },
+                  {
+                    key: 'today',
+                    title: 'By today’s rules',
+                    number: true,
+                    cell: (row) => formatMoney(row.today, row.currency),
+                  },
+                  {
+                    key: 'difference',
+                    title: 'Difference',
+                    number: true,
+                    cell: (row) => formatMoney(row.difference, row.currency),
+                  },
+                ]}
+              />
+            ) : (
+              <Empty title="Nothing differs">
+                Today’s rules come to what was issued, in every month whose usage is unchanged.
+              </Empty>
+            )
+          }
+        </Query>
+      ) : (
+        <Box sx={{ display: 'grid', gap: 1, justifyItems: 'start', maxWidth: 620 }}>
+          <Box sx={{ fontSize: '0.88rem', color: 'text.secondary' }}>
+            After an update, see whether issued months would be priced differently now. Nothing is billed by
+            looking.
+          </Box>
+          <Button variant="outlined" onClick={() => setAsked(true)}>
+            Compare
+          </Button>
+        </Box>
+      )}
+    </Section>
   );
 }

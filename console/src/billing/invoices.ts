@@ -16,6 +16,17 @@ export interface InvoiceFilter {
   seller?: string;
 }
 
+export const differencesOptions = (organisation: string) =>
+  queryOptions({
+    queryKey: ['rating differences', organisation],
+    queryFn: async () =>
+      body(
+        await api.GET('/api/v1/organisations/{organisation}/rating-differences', {
+          params: { path: { organisation } },
+        }),
+      ).items,
+  });
+
 export const invoicesOptions = (filter: InvoiceFilter) =>
   queryOptions({
     queryKey: ['invoices', filter],

@@ -892,6 +892,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/organisations/{organisation}/rating-differences": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Rating Differences
+         * @description What today's rules would price differently of issued months whose usage is unchanged; nothing is billed by it.
+         */
+        get: operations["list_rating_differences"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/organisations/{organisation}/subscriptions": {
         parameters: {
             query?: never;
@@ -3281,6 +3301,13 @@ export interface components {
             /** Next */
             next: string | null;
         };
+        /** Page[RatingDifferenceBody] */
+        Page_RatingDifferenceBody_: {
+            /** Items */
+            items: components["schemas"]["RatingDifferenceBody"][];
+            /** Next */
+            next: string | null;
+        };
         /** Page[ReadingBody] */
         Page_ReadingBody_: {
             /** Items */
@@ -3644,6 +3671,38 @@ export interface components {
              * Format: date
              */
             starts_on: string;
+        };
+        /**
+         * RatingDifferenceBody
+         * @description A buyer's issued month that today's rules price differently; all net of tax, nothing is billed by it.
+         */
+        RatingDifferenceBody: {
+            /**
+             * Billed
+             * Format: decimal
+             * @example 12.5
+             */
+            billed: string;
+            /** Buyer */
+            buyer: string;
+            /** Buyer Name */
+            buyer_name: string;
+            /** Currency */
+            currency: string;
+            /**
+             * Difference
+             * Format: decimal
+             * @example 12.5
+             */
+            difference: string;
+            /** Period */
+            period: string;
+            /**
+             * Today
+             * Format: decimal
+             * @example 12.5
+             */
+            today: string;
         };
         /**
          * Readiness
@@ -6185,6 +6244,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["QuotaBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_rating_differences: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                organisation: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Page_RatingDifferenceBody_"];
                 };
             };
             /** @description A refusal, as problem details */

@@ -13,7 +13,7 @@ from gradumen.api.expensive import EXPENSIVE
 from gradumen.core.errors import Conflict
 from gradumen.core.exact import text
 from gradumen.documents.invoices import PdfInvoice, PdfLine, quantity_text, write_pdf
-from gradumen.usecases import bill_runs, invoices, spend, tax_rates, usage
+from gradumen.usecases import bill_runs, invoices, rating_differences, spend, tax_rates, usage
 from gradumen.wire.billing import (
     BillRunBody,
     BillRunCreate,
@@ -25,6 +25,7 @@ from gradumen.wire.billing import (
     LinkPeriodBody,
     NotPricedBody,
     PeriodSoFarBody,
+    RatingDifferenceBody,
     ReadingBody,
     TaxRateBody,
 )
@@ -72,6 +73,13 @@ def list_bill_runs(
     """A seller's bill runs, newest first."""
     found = bill_runs.list_bill_runs(uow, caller, organisation=organisation, limit=page_limit(limit))
     return Page(items=[BillRunBody.of(each) for each in found])
+
+
+@router.get("/organisations/{organisation}/rating-differences", tags=["bill runs"], dependencies=EXPENSIVE)
+def list_rating_differences(organisation: str, uow: Uow, caller: CallerHere) -> Page[RatingDifferenceBody]:
+    """What today's rules would price differently of issued months whose usage is unchanged; nothing is billed by it."""
+    found = rating_differences.list_rating_differences(uow, caller, organisation=organisation)
+    return Page(items=[RatingDifferenceBody.of(each) for each in found])
 
 
 @router.get("/bill-runs/{run_id}", tags=["bill runs"])

@@ -7,7 +7,7 @@ from typing import Any
 from tqdm import tqdm
 
 from gradumen.cli.nouns import Verbs, add_organisation
-from gradumen.cli.output import Out
+from gradumen.cli.output import Out, money
 from gradumen.cli.profiles import own_organisation
 from gradumen.client import Client
 from gradumen.wire.billing import BillRunBody
@@ -20,6 +20,10 @@ def register(nouns: Any) -> None:
     start.add_argument("--period", required=True, metavar="YYYY-MM")
     start.add_argument("--issue", action="store_true", help="issue every draft; cannot be undone")
     add_organisation(start)
+    differences = verbs.add(
+        "differences", run_differences, "issued months that today's rules price differently; bills nothing"
+    )
+    add_organisation(differences)
     listing = verbs.add("list", run_list, "bill runs, newest first")
     add_organisation(listing)
 
@@ -55,6 +59,30 @@ def run_list(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     _show(found, out)
     if not found:
         out.say("no bill runs yet")
+    return 0
+
+
+def run_differences(arguments: argparse.Namespace, client: Client, out: Out) -> int:
+    """Show what differs."""
+    found = client.bill_runs.differences(own_organisation(arguments))
+    out.body(found)
+    out.table(
+        ("PERIOD", "BUYER", "CURRENCY", "BILLED", "TODAY", "DIFFERENCE"),
+        [
+            (
+                each.period,
+                each.buyer,
+                each.currency,
+                money(each.billed, each.currency),
+                money(each.today, each.currency),
+                money(each.difference, each.currency),
+            )
+            for each in found
+        ],
+        right=("BILLED", "TODAY", "DIFFERENCE"),
+    )
+    if not found:
+        out.say("today's rules come to what was issued, in every month whose usage is unchanged")
     return 0
 
 

@@ -13,6 +13,7 @@ from gradumen.wire.billing import (
     ChargeBody,
     InvoiceBody,
     PeriodSoFarBody,
+    RatingDifferenceBody,
     ReadingBody,
     TaxRateBody,
 )
@@ -44,6 +45,11 @@ class BillRuns:
         """Ask for the drafts of a closed period."""
         body = BillRunCreate(organisation=organisation, period=period)
         return self._connection.post("bill-runs", BillRunBody, body, key=key)
+
+    def differences(self, organisation: str) -> list[RatingDifferenceBody]:
+        """Issued months that today's rules price differently; nothing is billed by asking."""
+        path = f"organisations/{organisation}/rating-differences"
+        return self._connection.page(path, RatingDifferenceBody).items
 
     def list(self, organisation: str) -> list[BillRunBody]:
         """A seller's bill runs, newest first."""

@@ -91,12 +91,12 @@ class Table:
         self.bounded = (self.minimum[False] > 0) | (self.cap[False] < _NO_END)
 
 
-_BLOCKS, _WHOLE, _PACKAGES = range(3)
+_BLOCKS, _WHOLE, _LOTS = range(3)
 
 
 def _kind(rate: UsageRate) -> int:
     if isinstance(rate.pricing, Lots):
-        return _PACKAGES
+        return _LOTS
     return _WHOLE if isinstance(rate.pricing, Blocks) and rate.pricing.whole else _BLOCKS
 
 
@@ -185,7 +185,7 @@ def _price(before: Array, size: Array, total: Array, rate: Array, table: Table) 
     reach = np.maximum(before + size, total)
     fits = np.asarray(reach <= table.narrow[rate], dtype=bool)
     for narrow, chosen in ((True, fits), (False, ~fits)):
-        for kind, price in ((_BLOCKS, _blocks), (_WHOLE, _whole), (_PACKAGES, _packages)):
+        for kind, price in ((_BLOCKS, _blocks), (_WHOLE, _whole), (_LOTS, _lots)):
             rows = np.flatnonzero(chosen & (table.kind[rate] == kind))
             if not len(rows):
                 continue
@@ -242,7 +242,7 @@ def _whole(
     return size * table.price[narrow][rate, reached], [Pieces(rows, before, size, reached)]
 
 
-def _packages(
+def _lots(
     before: Array, size: Array, total: Array, rate: Array, table: Table, narrow: bool
 ) -> tuple[Array, list[Pieces]]:
     lot = table.high[narrow][rate, 0]

@@ -110,6 +110,20 @@ class Drafting:
         for (_, currency), pending in sorted(apart.items()):
             self._write(buyers[pending[0].buyer], currency, pending)
 
+    def differing(self, period: Period) -> dict[tuple[UUID, str], Decimal]:
+        """What a period comes to by buyer and currency beyond what is billed, where its usage is what was billed.
+
+        Nothing is written. Where usage has changed since, it is not looked at: the next run bills that.
+        """
+        if not self._rated_before(period, usage_revision(self.tx, self.seller.id, period)):
+            return {}
+        self._collect(rate_links(self.tx, self.seller.id, period))
+        found: dict[tuple[UUID, str], list[Decimal]] = defaultdict(list)
+        for each in self.pending:
+            found[each.buyer, self._currency(each.key[0])] += [line.amount for line in each.lines]
+        sums = {key: add(amounts) for key, amounts in found.items()}
+        return {key: amount for key, amount in sums.items() if amount}
+
     def _rated_before(self, period: Period, revision: int) -> bool:
         """Whether an earlier run rated this state of the period; discarding its drafts forgets that."""
         query = (

@@ -86,6 +86,18 @@ class BillRunBody(Body):
     issued: int
 
 
+class RatingDifferenceBody(Body):
+    """A buyer's issued month that today's rules price differently; all net of tax, nothing is billed by it."""
+
+    period: str
+    buyer: str
+    buyer_name: str
+    currency: str
+    billed: DecimalText
+    today: DecimalText
+    difference: DecimalText
+
+
 class PartyBody(Body):
     """A party as it was named when the document was made."""
 
