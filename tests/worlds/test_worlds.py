@@ -23,6 +23,7 @@ from tests.worlds.worlds import (
     make_use,
     organisation,
     owed,
+    owed_in_advance,
     publish,
 )
 
@@ -70,24 +71,20 @@ def join(provider: Client, url: str, slug: str) -> Client:
     return client
 
 
-def bring_in(provider: Client, url: str, customer: Customer) -> Client | None:
-    """The customer's organisations, cards and subscription; gives its reseller's client."""
-    reseller = None
-    parent = "tarnwick"
-    for above, link in zip([None, *customer.links], customer.links, strict=False):
-        del above
-        last = link is customer.links[-1]
-        zone = "UTC" if last else customer.links[1].zone.key
-        provider.organisations.create(
-            organisation(parent, "tenant" if last else "reseller", link.buyer, link.currency, zone)
-        )
-        if not last:
-            reseller = join(provider, url, link.buyer)
-            set_tax(reseller, link.buyer)
-        parent = link.buyer
-    provider.organisations.create_project(customer.slug, slug="all", name="All")
-    publish(provider, reseller, customer)
-    return reseller
+def bring_in(provider: Client, url: str, customer: Customer) -> dict[str, Client]:
+    """The customer's organisations, cards and subscription; gives the clients of its sellers."""
+    sellers = {"tarnwick": provider}
+    for number, link in enumerate(customer.links):
+        following = customer.links[number + 1 : number + 2]
+        type, zone = ("reseller", following[0].zone.key) if following else ("tenant", "UTC")
+        seller = sellers[link.seller]
+        seller.organisations.create(organisation(link.seller, type, link.buyer, link.currency, zone))
+        if following:
+            sellers[link.buyer] = join(seller, url, link.buyer)
+            set_tax(sellers[link.buyer], link.buyer)
+    sellers[customer.links[-1].seller].organisations.create_project(customer.slug, slug="all", name="All")
+    publish(sellers, customer)
+    return sellers
 
 
 def set_tax(client: Client, seller: str) -> None:
@@ -122,23 +119,17 @@ def test_random_customers_owe_what_plain_fractions_say(service: Service) -> None
     provider = set_up(service.url)
     set_tax(provider, "tarnwick")
     customers = [make_customer(random, number) for number in range(count)]
-    clients = [(customer, bring_in(provider, service.url, customer)) for customer in customers]
+    brought = [(customer, bring_in(provider, service.url, customer)) for customer in customers]
     provider.clock.set(datetime(2026, 10, 5, tzinfo=UTC), held=True)
     for customer in customers:
         batch = events(customer)
         assert not batch or provider.readings.send("tarnwick/all", batch).refused == 0
-    sold = [
-        (customer, link, provider if link.seller == "tarnwick" else reseller)
-        for customer, reseller in clients
-        for link in customer.links
-    ]
+    sold = [(customer, link, sellers[link.seller]) for customer, sellers in brought for link in customer.links]
     first: dict[str, Fraction] = {}
     for customer, link, client in sold:
-        assert client is not None
-        first[link.buyer] = check(client, customer, link, seed)
+        first[link.buyer] = check(client, customer, link, seed) + owed_in_advance(customer, link)
     documents: list[InvoiceBody] = []
     for seller, client in {(link.seller, client) for _, link, client in sold}:
-        assert client is not None
         documents += close(client, seller)
     assert {buyer: billed(documents, buyer) for buyer in first} == first, f"seed {seed}"
 
@@ -148,12 +139,11 @@ def test_random_customers_owe_what_plain_fractions_say(service: Service) -> None
         late = events(customer, before)
         assert not late or provider.readings.send("tarnwick/all", late).refused == 0
     for seller, client in {(link.seller, client) for _, link, client in sold}:
-        assert client is not None
         documents += close(client, seller)
     for customer, link, _ in sold:
-        whole = sum(owed(customer, link).values(), Fraction(0))
+        whole = sum(owed(customer, link).values(), Fraction(0)) + owed_in_advance(customer, link)
         lines = sum(len(each.lines) for each in documents if each.buyer == link.buyer)
         slack = Fraction(lines + 1, 2 * 10 ** MINOR[link.currency])
         assert abs(billed(documents, link.buyer) - whole) <= slack, f"seed {seed}: {customer} on {link}"
-    for client in {client for _, _, client in sold if client}:
+    for client in {client for _, _, client in sold}:
         client.close()

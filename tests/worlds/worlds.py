@@ -40,7 +40,10 @@ class Stretch:
 
 @dataclass(frozen=True)
 class Version:
-    """A card's version: the price of traffic in one of several ways, own allowance, commitment, bounds, fees."""
+    """A card's version: the price of traffic in one of several ways, own allowance, commitment, bounds, fees.
+
+    ``off`` is a percentage off everything.
+    """
 
     day: date
     kind: str
@@ -51,6 +54,7 @@ class Version:
     minimum: Fraction
     cap: Fraction | None
     fees: dict[str, Fraction]
+    off: int
 
 
 @dataclass
@@ -66,7 +70,10 @@ class Link:
 
 @dataclass
 class Customer:
-    """A tenant of one or two links, what it subscribes to and what it uses (moment, bytes)."""
+    """A tenant of one to three links, what it subscribes to and what it uses (moment, bytes).
+
+    ``advance``: its fees are charged before their month.
+    """
 
     slug: str
     plan: str
@@ -74,6 +81,7 @@ class Customer:
     stretches: list[Stretch]
     ends_on: date | None
     allowances: dict[str, int]
+    advance: bool
     usage: list[tuple[datetime, int]] = field(default_factory=list)
 
 
@@ -139,7 +147,18 @@ def owed(customer: Customer, link: Link) -> dict[tuple[str, int], Fraction]:
                 found[key] = found.get(key, Fraction(0)) + rounded(exact, 12)
     for number, amount in traffic(customer, link, covered, whole).items():
         found["traffic", number + 1] = amount
+    for number, version in enumerate(link.versions):
+        charged = sum((amount for (_, at), amount in found.items() if at == number + 1), Fraction(0))
+        found["off", number + 1] = -charged * version.off / 100
     return {key: amount for key, amount in found.items() if amount}
+
+
+def owed_in_advance(customer: Customer, link: Link) -> Fraction:
+    """What the close of the month charges for the month after it: fees in advance, of what goes on."""
+    last, version = customer.stretches[-1], link.versions[-1]
+    if not customer.advance or customer.ends_on or last.paused:
+        return Fraction(0)
+    return rounded(version.fees[last.tier] * last.quantity, MINOR[link.currency])
 
 
 def traffic(
@@ -226,6 +245,7 @@ def make_version(random: Random, day: date) -> Version:
         Fraction(minimum),
         None if cap is None else Fraction(cap),
         {tier: Fraction(random.randint(0, 20_000), 100) for tier in ("heath", "moor")},
+        random.choice([0, 0, 7, 15]),
     )
 
 
@@ -233,8 +253,9 @@ def text(value: Fraction) -> str:
     return f"{Decimal(value.numerator) / Decimal(value.denominator):f}"
 
 
-def card_file(link: Link, slug: str, plan: str, version: Version) -> CatalogueFile:
+def card_file(link: Link, customer: Customer, version: Version) -> CatalogueFile:
     """A version as the file that publishes it."""
+    slug, plan = f"card-{customer.slug}", customer.plan
     rate: dict[str, Any] = {"rate": "traffic", "meter": "network/egress", "per": "GiB"}
     blocks = [{"to": end, "price": text(each)} for end, each in zip(version.ends, version.prices, strict=False)]
     if version.kind == "flat":
@@ -252,7 +273,8 @@ def card_file(link: Link, slug: str, plan: str, version: Version) -> CatalogueFi
         rate["minimum"] = text(version.minimum)
     if version.cap is not None:
         rate["cap"] = text(version.cap)
-    fees = [{"rate": tier, "fee": f"{plan}/{tier}", "price": text(each)} for tier, each in version.fees.items()]
+    when = {"advance": "true"} if customer.advance else {}
+    fees = [{"rate": tier, "fee": f"{plan}/{tier}", "price": text(each), **when} for tier, each in version.fees.items()]
     lines = [f"  - {_flow(each)}" for each in (rate, *fees)]
     head = [
         f"rate-card: {slug}",
@@ -262,7 +284,8 @@ def card_file(link: Link, slug: str, plan: str, version: Version) -> CatalogueFi
         f"starts-on: {version.day}",
         "rates:",
     ]
-    return CatalogueFile(name=f"{slug}.yaml", content="\n".join([*head, *lines]) + "\n")
+    off = [f"discounts: [{{discount: off, name: Off, percent: {version.off}}}]"] if version.off else []
+    return CatalogueFile(name=f"{slug}.yaml", content="\n".join([*head, *lines, *off]) + "\n")
 
 
 def _flow(value: Any) -> str:
@@ -274,9 +297,10 @@ def _flow(value: Any) -> str:
 
 
 def make_customer(random: Random, number: int) -> Customer:
-    """A tenant under the provider, or under a reseller of its own."""
+    """A tenant under the provider, or under one or two resellers of its own."""
     name, plan = f"customer-{number}", f"plan-{number}"
-    chain = ["tarnwick", *([f"reseller-{number}"] if random.random() < 0.6 else []), name]
+    between = [f"reseller-{number}", f"branch-{number}"][: random.choice([0, 1, 1, 2])]
+    chain = ["tarnwick", *between, name]
     links = []
     for seller, buyer in pairwise(chain):
         days = [date(2026, 1, 1), *([FIRST + timedelta(days=random.randint(1, 28))] if random.random() < 0.5 else [])]
@@ -296,7 +320,8 @@ def make_customer(random: Random, number: int) -> Customer:
             )
         )
     ends_on = LAST - timedelta(days=1) if random.random() < 0.2 else None
-    customer = Customer(name, plan, links, stretches, ends_on, {"heath": random.choice([0, 80 * GIB])})
+    allowances = {"heath": random.choice([0, 80 * GIB])}
+    customer = Customer(name, plan, links, stretches, ends_on, allowances, random.random() < 0.25)
     customer.usage = [make_use(random) for _ in range(random.randint(0, 12))]
     return customer
 
@@ -307,8 +332,8 @@ def make_use(random: Random) -> tuple[datetime, int]:
     return hour, random.randint(1, 10 ** random.randint(3, 12))
 
 
-def publish(provider: Client, reseller: Client | None, customer: Customer) -> None:
-    """Plan, offers and cards of a customer, and its subscription with all its changes."""
+def publish(sellers: dict[str, Client], customer: Customer) -> None:
+    """Plan, offers and cards of a customer by the clients of its sellers, and its subscription with all its changes."""
     allowance = customer.allowances["heath"] // GIB
     own = f", allowances: {{network/egress: {allowance} GiB}}" if allowance else ""
     plan = (
@@ -316,15 +341,12 @@ def publish(provider: Client, reseller: Client | None, customer: Customer) -> No
         f"tiers: [{{tier: heath, name: Heath{own}}}, {{tier: moor, name: Moor}}]\n"
     )
     offer = CatalogueFile(name="offer.yaml", content=f"offer: {customer.plan}\n")
-    provider.catalogue.publish("tarnwick", [CatalogueFile(name="plan.yaml", content=plan), offer])
-    for link in reversed(customer.links):
-        seller = provider if link.seller == "tarnwick" else reseller
-        assert seller is not None
-        if seller is reseller:
-            seller.catalogue.publish(link.seller, [offer])
+    for link in customer.links:
+        written = [CatalogueFile(name="plan.yaml", content=plan)] if link.seller == "tarnwick" else []
+        sellers[link.seller].catalogue.publish(link.seller, [*written, offer])
         for version in link.versions:
-            seller.catalogue.publish(link.seller, [card_file(link, f"card-{customer.slug}", customer.plan, version)])
-    direct = reseller or provider
+            sellers[link.seller].catalogue.publish(link.seller, [card_file(link, customer, version)])
+    direct = sellers[customer.links[-1].seller]
     first = customer.stretches[0]
     made = direct.subscriptions.create(
         SubscriptionCreate(
