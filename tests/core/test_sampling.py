@@ -8,7 +8,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from gradumen.core.errors import Invalid
-from gradumen.core.sampling import Across, Sampling, Statistic, Window, sampled
+from gradumen.core.sampled import sampled
+from gradumen.core.sampling import Across, Sampling, Statistic, Window
 
 COLUMNS = ("scope", "meter", "line", "rate", "project", "resource", "hour", "quantity")
 KINDS = [Sampling(*each) for each in product(Statistic, Window, Across) if not Sampling(*each).additive]

@@ -3,6 +3,7 @@
 import csv
 import json
 from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
@@ -31,8 +32,16 @@ def read_file(path: Path, *, source: str | None = None) -> Iterator[dict[str, An
     raise Invalid(f"{path}: a file of readings ends in .csv, .jsonl or .ndjson", field="file", value=path.name)
 
 
+@contextmanager
+def _utf_8(path: Path) -> Iterator[None]:
+    try:
+        yield
+    except UnicodeDecodeError as error:
+        raise Invalid(f"{path}: not UTF-8 ({error.reason}); save it in UTF-8", field="file", value=path.name) from error
+
+
 def _read_csv(path: Path, source: str) -> Iterator[dict[str, Any]]:
-    with path.open(newline="", encoding="utf-8-sig") as file:
+    with path.open(newline="", encoding="utf-8-sig") as file, _utf_8(path):
         rows = csv.DictReader(file, strict=True)
         unknown = [
             name
@@ -55,12 +64,14 @@ def _read_csv(path: Path, source: str) -> Iterator[dict[str, Any]]:
                 if row.get("sequence"):
                     data["sequence"] = int(row["sequence"])
                 yield reading_event(row.get("source") or source, row["id"], data)
+        except UnicodeDecodeError:
+            raise
         except (csv.Error, ValueError) as error:
             raise Invalid(f"{path}:{rows.line_num}: {error}", field="file", value=path.name) from error
 
 
 def _read_lines(path: Path, source: str) -> Iterator[dict[str, Any]]:
-    with path.open(encoding="utf-8") as file:
+    with path.open(encoding="utf-8") as file, _utf_8(path):
         for number, line in enumerate(file, 1):
             if not line.strip():
                 continue

@@ -29,6 +29,8 @@ GradumenError
     └── KeyUsedOtherwise     an Idempotency-Key with another body
 """
 
+from collections.abc import Iterator
+from contextlib import contextmanager
 from typing import Any, ClassVar, Self
 
 
@@ -67,6 +69,17 @@ class Invalid(GradumenError):
     def __init__(self, message: str, *, field: str = "", value: object = None, **facts: Any) -> None:
         shown = None if value is None else whole_text(str(value)[:200])
         super().__init__(message, field=whole_text(field), value=shown, **facts)
+
+
+@contextmanager
+def at(path: str) -> Iterator[None]:
+    """Put ``path`` before the path of any problem inside."""
+    try:
+        yield
+    except Invalid as problem:
+        inner = problem.facts.get("path", "")
+        problem.facts["path"] = path if not inner else f"{path}{'' if inner.startswith('[') else '.'}{inner}"
+        raise
 
 
 class CatalogueInvalid(Invalid):

@@ -10,11 +10,10 @@ from fractions import Fraction
 from typing import Any
 
 from gradumen.core.catalogue import Plan
-from gradumen.core.errors import Invalid
+from gradumen.core.errors import Invalid, at
 from gradumen.core.exact import AMOUNT_PLACES, round_half_up, text
 from gradumen.core.rates import Blocks, Lots, Markup, RateCardVersion, RecurringRate, UsageRate
 from gradumen.core.units import Unit
-from gradumen.wire.forms.base import at
 
 EVERYBODY = ("all", "resellers", "tenants")
 

@@ -19,7 +19,8 @@ from gradumen.core.one_off_charges import OneOffCharge, one_off_charges
 from gradumen.core.periods import hour_number, hour_start
 from gradumen.core.rates import Over
 from gradumen.core.rating import USAGE_SCHEMA, PricedUsage, Pricing
-from gradumen.core.sampling import Sampling, largest, sampled
+from gradumen.core.sampled import largest, sampled
+from gradumen.core.sampling import Sampling
 from gradumen.core.spreads import overheads, spreads
 from gradumen.core.stretches import kinds_of, started_time
 

@@ -177,8 +177,9 @@ def withdraw_one_off_charge(tx: Session, caller: Caller, *, charge_id: UUID) -> 
     if row.withdrawn_at is None:
         row.withdrawn_by, row.withdrawn_at = caller.user_id, caller.at
         amount = {"amount": f"{text(row.amount)} {row.currency}", "day": row.day}
-        record(tx, caller, "one-off charge withdrawn", owner.id, row.description, before=amount)
         subscription = tx.get_one(SubscriptionRow, row.subscription_id)
+        what, buyer = row.description, subscription.organisation_id
+        record(tx, caller, "one-off charge withdrawn", owner.id, what, concerns=buyer, before=amount)
         touch_months(tx, subscription.organisation_id, months_since(row.day, row.day))
         tx.flush()
     return _views(tx, owner, [row])[0]

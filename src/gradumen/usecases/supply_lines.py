@@ -11,7 +11,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from gradumen.core.catalogue import Plan, Tier
-from gradumen.core.errors import Invalid
+from gradumen.core.errors import Invalid, at
 from gradumen.core.periods import Period, months_after
 from gradumen.store.catalogue import PlanVersionRow, RateCardRow
 from gradumen.store.organisations import OrganisationRow
@@ -19,7 +19,6 @@ from gradumen.store.subscriptions import SubscriptionRow, SupplyLineRow
 from gradumen.usecases.card_choice import choose_card
 from gradumen.usecases.published import Published, stored_versions
 from gradumen.usecases.scope import organisations_by_id
-from gradumen.wire.forms.base import at
 from gradumen.wire.forms.plans import read_deviations
 
 

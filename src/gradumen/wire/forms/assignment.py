@@ -5,8 +5,8 @@ from typing import Any
 from uuid import UUID
 
 from gradumen.core.assignment import AssignmentRule
-from gradumen.core.errors import Invalid
-from gradumen.wire.forms.base import Form, Written, at, read
+from gradumen.core.errors import Invalid, at
+from gradumen.wire.forms.base import Form, Written, read
 from gradumen.wire.forms.conditions import WrittenCondition, condition_form, read_condition
 
 

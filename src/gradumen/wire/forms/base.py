@@ -1,7 +1,6 @@
 """The kinds of values that forms are made of, and how a form is read."""
 
-from collections.abc import Callable, Iterator, Mapping
-from contextlib import contextmanager
+from collections.abc import Callable, Mapping
 from datetime import date
 from decimal import Decimal
 from enum import StrEnum
@@ -123,17 +122,6 @@ def checked(check: Callable[[Any, str], Any]) -> BeforeValidator:
             raise _wrong(problem.message) from None
 
     return BeforeValidator(validate)
-
-
-@contextmanager
-def at(path: str) -> Iterator[None]:
-    """Put ``path`` before the path of any problem inside."""
-    try:
-        yield
-    except Invalid as problem:
-        inner = problem.facts.get("path", "")
-        problem.facts["path"] = path if not inner else f"{path}{'' if inner.startswith('[') else '.'}{inner}"
-        raise
 
 
 def text_schema(**more: Any) -> WithJsonSchema:

@@ -8,8 +8,8 @@ from pydantic import Field
 
 from gradumen.core.catalogue import slug_of
 from gradumen.core.derived import Derivation, OnTop
-from gradumen.core.errors import Invalid
-from gradumen.wire.forms.base import Form, Price, SignedPercent, SignedPrice, Written, at, read, whole
+from gradumen.core.errors import Invalid, at
+from gradumen.wire.forms.base import Form, Price, SignedPercent, SignedPrice, Written, read, whole
 from gradumen.wire.forms.rates import RateForm
 
 SMALLEST_STEP = Decimal("0.000000000001")

@@ -6,7 +6,7 @@ from typing import Annotated, Any
 from pydantic import Discriminator, Tag
 
 from gradumen.core.catalogue import Plan, name_of, slug_of
-from gradumen.core.errors import Invalid
+from gradumen.core.errors import Invalid, at
 from gradumen.core.exact import minor_units, text
 from gradumen.core.offers import EVERYBODY, Floor, Offer
 from gradumen.core.units import convertible
@@ -17,7 +17,6 @@ from gradumen.wire.forms.base import (
     Price,
     Slug,
     Written,
-    at,
     checked,
     meter_of,
     read,

@@ -17,7 +17,7 @@ from gradumen.core.catalogue import (
     Trial,
     check_bundle,
 )
-from gradumen.core.errors import Invalid
+from gradumen.core.errors import Invalid, at
 from gradumen.core.exact import number, text
 from gradumen.core.quotas import Measure
 from gradumen.core.terms import Duration, Renewal, Terms
@@ -29,7 +29,6 @@ from gradumen.wire.forms.base import (
     Quantity,
     Slug,
     Written,
-    at,
     meter_of,
     named,
     one_of,

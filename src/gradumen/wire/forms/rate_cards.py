@@ -5,11 +5,11 @@ from decimal import Decimal
 from typing import Any
 
 from gradumen.core.discounts import Discount
-from gradumen.core.errors import Invalid
+from gradumen.core.errors import Invalid, at
 from gradumen.core.exact import text
 from gradumen.core.rates import PROMISED, Markup, RateCardVersion, SpreadRate, UsageRate
 from gradumen.core.selection import Buyers
-from gradumen.wire.forms.base import Day, Form, Name, Percent, Price, Slug, Written, at, read
+from gradumen.wire.forms.base import Day, Form, Name, Percent, Price, Slug, Written, read
 from gradumen.wire.forms.buyers import WrittenBuyers, buyers_form, buyers_of
 from gradumen.wire.forms.derivations import DerivedForm
 from gradumen.wire.forms.rates import Known, RateForm, rate_form

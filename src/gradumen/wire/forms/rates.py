@@ -9,7 +9,7 @@ from typing import Annotated, Any
 from pydantic import Discriminator, Tag
 
 from gradumen.core.catalogue import Combine, Meter, Plan, Service
-from gradumen.core.errors import Invalid
+from gradumen.core.errors import Invalid, at
 from gradumen.core.exact import text
 from gradumen.core.matching import DAYS, Conditions, TimeWindow
 from gradumen.core.quotas import Measure
@@ -37,7 +37,6 @@ from gradumen.wire.forms.base import (
     Slug,
     Written,
     YesNo,
-    at,
     meter_of,
     one_of,
 )

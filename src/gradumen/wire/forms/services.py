@@ -11,10 +11,10 @@ from gradumen.core.catalogue import (
     Service,
     Size,
 )
-from gradumen.core.errors import Invalid
+from gradumen.core.errors import Invalid, at
 from gradumen.core.sampling import ADDITIVE, Across, Sampling, Statistic, Window
 from gradumen.core.units import parse_unit
-from gradumen.wire.forms.base import Form, LongText, Name, Slug, Written, at, named, one_of, read
+from gradumen.wire.forms.base import Form, LongText, Name, Slug, Written, named, one_of, read
 
 LICENCE, COMBINE, STATISTIC, WINDOW, ACROSS = (one_of(kind) for kind in (Licence, Combine, Statistic, Window, Across))
 PROMISED = "promised"
