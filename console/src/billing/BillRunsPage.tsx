@@ -107,7 +107,9 @@ export default function BillRunsPage() {
           )
         }
       </Query>
-      <Differences organisation={home.organisation} />
+      <Box sx={{ mt: 4 }}>
+        <Differences organisation={home.organisation} />
+      </Box>
     </Page>
   );
 }

@@ -60,7 +60,9 @@ function Sessions() {
               {
                 key: 'agent',
                 title: 'By',
-                cell: (row) => <Box sx={{ overflowWrap: 'anywhere' }}>{agentName(row.agent)}</Box>,
+                cell: (row) => (
+                  <Box sx={{ minWidth: 150, overflowWrap: 'anywhere' }}>{agentName(row.agent)}</Box>
+                ),
               },
               {
                 key: 'act',

@@ -136,7 +136,7 @@ export default function RecordPage() {
               key: 'changes',
               title: 'Change',
               cell: (row) => (
-                <Box component="span" sx={{ color: 'text.secondary', overflowWrap: 'anywhere' }}>
+                <Box sx={{ minWidth: 280, color: 'text.secondary', overflowWrap: 'anywhere' }}>
                   {changesOf(row).slice(0, 6).join('; ')}
                 </Box>
               ),

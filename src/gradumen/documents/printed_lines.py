@@ -12,7 +12,7 @@ from reportlab.platypus import Flowable
 from gradumen.documents.fonts import BODY
 
 INK, QUIET, LINE = colors.HexColor("#23302b"), colors.HexColor("#5f6b64"), colors.HexColor("#c9cdc4")
-_SHARES = (0.36, 0.20, 0.14, 0.16, 0.14)
+_SHARES = (0.34, 0.24, 0.135, 0.155, 0.13)
 _RIGHT = (2, 4)
 _SIZE, _LEADING, _SMALL, _SMALL_LEADING = 8.5, 11.0, 7.0, 9.0
 _PADDING, _GAP, _HEAD = 3.0, 8.0, 18.0
