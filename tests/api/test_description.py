@@ -22,7 +22,7 @@ with warnings.catch_warnings():
     )
 
 CHECKS = [not_a_server_error, content_type_conformance, response_schema_conformance, status_code_conformance]
-EXAMPLES = 6
+EXAMPLES = 5
 KNOWN = {"organisation": "tarnwick", "seller": "tarnwick", "plan": "open-range", "tier": "moor", "kind": "plan"}
 SLUGS = {"plans": "open-range", "rate-cards": "tenants-eur", "organisations": "oxbow"}
 """Names that are there, so that calls come further than to where nothing is found."""

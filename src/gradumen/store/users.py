@@ -91,6 +91,7 @@ class AttemptRow(Base):
     """Attempts in a row of what may be guessed, as a sign-in, by subject; see `usecases.pace`."""
 
     __tablename__ = "attempts"
+    __table_args__ = (Index("ix_attempts_last_at", "last_at"),)
 
     subject: Mapped[str] = mapped_column(String(190), primary_key=True)
     attempts: Mapped[int]

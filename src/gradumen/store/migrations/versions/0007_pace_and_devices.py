@@ -24,6 +24,7 @@ def upgrade() -> None:
     sa.Column('last_at', MOMENT, nullable=False),
     sa.PrimaryKeyConstraint('subject', name=op.f('pk_attempts'))
     )
+    op.create_index('ix_attempts_last_at', 'attempts', ['last_at'])
     op.create_table('devices',
     sa.Column('id', sa.String(length=64, collation='ascii_bin'), nullable=False),
     sa.Column('user_id', sa.Uuid(), nullable=False),
