@@ -173,21 +173,20 @@ def whole_number(raw: Any, field: str, most: int, least: int = 0) -> int:
     return int(raw)
 
 
-def whole(most: int, least: int = 0) -> Any:
-    """The type of a whole number within limits."""
+def whole(most: int, least: int = 0) -> tuple[Any, ...]:
+    """What makes an ``int`` a whole number within limits."""
     schema = {
         "anyOf": [{"type": "integer", "minimum": least, "maximum": most}, {"type": "string", "pattern": "^[0-9]+$"}]
     }
-    return Annotated[
-        int,
+    return (
         checked(lambda raw, field: whole_number(raw, field, most, least)),
         WithJsonSchema(schema, mode="validation"),
         WithJsonSchema({"type": "integer"}, mode="serialization"),
-    ]
+    )
 
 
-def one_of(kind: type[StrEnum]) -> Any:
-    """The type of one of an enumeration's values."""
+def one_of(kind: type[StrEnum]) -> tuple[Any, ...]:
+    """What makes an enumeration one of its values as they are written."""
 
     def check(raw: Any, field: str) -> StrEnum:
         try:
@@ -195,16 +194,12 @@ def one_of(kind: type[StrEnum]) -> Any:
         except ValueError:
             raise Invalid(f"{field} must be one of {', '.join(kind)}", field=field, value=raw) from None
 
-    return Annotated[kind, checked(check), WithJsonSchema({"type": "string", "enum": [str(each) for each in kind]})]
+    return checked(check), WithJsonSchema({"type": "string", "enum": [str(each) for each in kind]})
 
 
-def named(most: int) -> Any:
-    """The type of a name of at most so many characters."""
-    return Annotated[
-        str,
-        checked(lambda raw, field: name_of(raw, field=field, most=most)),
-        text_schema(minLength=1, maxLength=most),
-    ]
+def named(most: int) -> tuple[Any, ...]:
+    """What makes a ``str`` a name of at most so many characters."""
+    return checked(lambda raw, field: name_of(raw, field=field, most=most)), text_schema(minLength=1, maxLength=most)
 
 
 _AS_TEXT = PlainSerializer(text, return_type=str, when_used="always")

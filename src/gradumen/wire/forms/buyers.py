@@ -39,7 +39,7 @@ class BuyersForm(Form):
     type: Annotated[str, checked(_type), text_schema(enum=list(TYPES))] | None = None
     organisations: list[Slug] = []
     countries: list[Country] = []
-    segments: list[named(60)] = []  # type: ignore[valid-type]  # made by a function
+    segments: list[Annotated[str, *named(60)]] = []
 
     def value(self) -> Buyers:
         """Whom this is for.

@@ -2,7 +2,7 @@
 
 from collections.abc import Mapping
 from decimal import Decimal
-from typing import Any
+from typing import Annotated, Any
 
 from pydantic import Field
 
@@ -13,7 +13,6 @@ from gradumen.wire.forms.base import Form, Price, SignedPercent, SignedPrice, Wr
 from gradumen.wire.forms.rates import RateForm
 
 SMALLEST_STEP = Decimal("0.000000000001")
-NOTICE = whole(366)
 
 
 class OnTopForm(Form):
@@ -42,7 +41,7 @@ class DerivedForm(Form):
     services: dict[str, OnTopForm] = {}
     rates: dict[str, OnTopForm] = {}
     price_step: Price | None = None
-    notice_days: NOTICE = 0  # type: ignore[valid-type]  # made by a function
+    notice_days: Annotated[int, *whole(366)] = 0
     own: list[RateForm] | None = Field(None, json_schema_extra={"readOnly": True})
 
     def value(self) -> Derivation:

@@ -3,7 +3,7 @@
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from enum import StrEnum
-from typing import Any
+from typing import Annotated, Any
 
 from gradumen.core.catalogue import (
     LEVELS,
@@ -38,7 +38,6 @@ from gradumen.wire.forms.base import (
 )
 
 LONGEST_TERMS = 60_000
-MONTHS, DAYS, TRIAL_DAYS = whole(120), whole(366), whole(366, least=1)
 
 
 class AfterTrial(StrEnum):
@@ -48,27 +47,24 @@ class AfterTrial(StrEnum):
     ENDS = "ends"
 
 
-THEN = one_of(AfterTrial)
-
-
 class TrialForm(Form):
     """So many days free of charge."""
 
-    days: TRIAL_DAYS  # type: ignore[valid-type]  # made by a function
-    then: THEN = AfterTrial.CONVERTS  # type: ignore[valid-type]
+    days: Annotated[int, *whole(366, least=1)]
+    then: Annotated[AfterTrial, *one_of(AfterTrial)] = AfterTrial.CONVERTS
 
 
 class RenewalForm(Form):
     """The terms after the first; 0 months: none."""
 
-    months: MONTHS = 0  # type: ignore[valid-type]
-    notice_days: DAYS = 0  # type: ignore[valid-type]
+    months: Annotated[int, *whole(120)] = 0
+    notice_days: Annotated[int, *whole(366)] = 0
 
 
 class TermsForm(Form):
     """What is accepted by who subscribes."""
 
-    version: named(40)  # type: ignore[valid-type]
+    version: Annotated[str, *named(40)]
     text: Written
 
     def value(self) -> Terms:
@@ -107,7 +103,7 @@ class PlanForm(Form):
     services: list[Written]
     tiers: list[TierForm]
     description: LongText = ""
-    minimum_months: MONTHS = 0  # type: ignore[valid-type]
+    minimum_months: Annotated[int, *whole(120)] = 0
     renewal: RenewalForm | None = None
     trial: TrialForm | None = None
     terms: TermsForm | None = None

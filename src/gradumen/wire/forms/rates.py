@@ -53,7 +53,6 @@ PROMISED_METERS = {
 _PRICED = ("price", "blocks", "lots", "markup")
 _REACHED = "at-reached-step"
 _Day = StrEnum("_Day", {day: day for day in DAYS})  # type: ignore[misc]  # its members are those days
-OVER, EVERY, STARTED, DAY = one_of(Over), one_of(Every), one_of(Started), one_of(_Day)
 
 
 @dataclass(frozen=True, slots=True)
@@ -120,7 +119,7 @@ class MarkupForm(Form):
 class WhenForm(Form):
     """Hours of the week in the seller's zone; over midnight where ``to`` is before ``from``."""
 
-    days: list[DAY] | None = None  # type: ignore[valid-type]  # made by a function
+    days: list[Annotated[_Day, *one_of(_Day)]] | None = None
     from_: Written = "00:00"
     to: Written = "24:00"
 
@@ -155,12 +154,12 @@ class UsageRateForm(Form):
     per: Written
     where: dict[str, WrittenCondition] = {}
     when: WhenForm | None = None
-    over: OVER = Over.SUBSCRIPTION  # type: ignore[valid-type]
+    over: Annotated[Over, *one_of(Over)] = Over.SUBSCRIPTION
     allowance: Quantity | None = None
     committed: Quantity | None = None
     minimum: Price | None = None
     cap: Price | None = None
-    started: STARTED | None = None  # type: ignore[valid-type]
+    started: Annotated[Started, *one_of(Started)] | None = None
     phases: list[Written] = []
     price: Price | None = None
     blocks: list[BlockForm] | None = None
@@ -239,7 +238,7 @@ class FeeForm(Form):
     rate: Slug
     fee: Written
     price: Price
-    every: EVERY = Every.MONTH  # type: ignore[valid-type]
+    every: Annotated[Every, *one_of(Every)] = Every.MONTH
     advance: YesNo = False
 
     def value(self, known: Known) -> RecurringRate:
@@ -262,7 +261,7 @@ class CommitmentForm(Form):
     rate: Slug
     commitment: Price
     services: list[Written] = []
-    over: OVER = Over.BUYER  # type: ignore[valid-type]
+    over: Annotated[Over, *one_of(Over)] = Over.BUYER
 
     def value(self, known: Known) -> SpendCommitment:
         """The rate.

@@ -1,6 +1,6 @@
 """Services as they are written."""
 
-from typing import Any
+from typing import Annotated, Any
 
 from gradumen.core.catalogue import (
     Attribute,
@@ -16,7 +16,6 @@ from gradumen.core.sampling import ADDITIVE, Across, Sampling, Statistic, Window
 from gradumen.core.units import parse_unit
 from gradumen.wire.forms.base import Form, LongText, Name, Slug, Written, named, one_of, read
 
-LICENCE, COMBINE, STATISTIC, WINDOW, ACROSS = (one_of(kind) for kind in (Licence, Combine, Statistic, Window, Across))
 PROMISED = "promised"
 """Meters of what quotas promise begin with this; no service is called so."""
 
@@ -26,11 +25,11 @@ class MeterForm(Form):
 
     name: Name
     unit: Written
-    combine: COMBINE  # type: ignore[valid-type]  # made by a function
-    counted: named(40) | None = None  # type: ignore[valid-type]
-    statistic: STATISTIC = Statistic.SUM  # type: ignore[valid-type]
-    window: WINDOW = Window.HOUR  # type: ignore[valid-type]
-    across: ACROSS = Across.SUM  # type: ignore[valid-type]
+    combine: Annotated[Combine, *one_of(Combine)]
+    counted: Annotated[str, *named(40)] | None = None
+    statistic: Annotated[Statistic, *one_of(Statistic)] = Statistic.SUM
+    window: Annotated[Window, *one_of(Window)] = Window.HOUR
+    across: Annotated[Across, *one_of(Across)] = Across.SUM
 
     def value(self, slug: str) -> Meter:
         """The meter of that slug.
@@ -48,14 +47,14 @@ class ChoiceForm(Form):
     """What an orderer decides; the first value is the default."""
 
     name: Name
-    values: list[named(60)]  # type: ignore[valid-type]
+    values: list[Annotated[str, *named(60)]]
 
 
 class SizeForm(Form):
     """A named size: so much of each."""
 
     name: Name
-    amounts: dict[Slug, named(40)]  # type: ignore[valid-type]
+    amounts: dict[Slug, Annotated[str, *named(40)]]
 
 
 class ServiceForm(Form):
@@ -66,7 +65,7 @@ class ServiceForm(Form):
     category: Name
     subcategory: Name
     meters: dict[Slug, MeterForm]
-    attributes: dict[Slug, list[named(60)]] = {}  # type: ignore[valid-type]
+    attributes: dict[Slug, list[Annotated[str, *named(60)]]] = {}
     description: LongText = ""
     phases: list[Slug] = []
     choices: dict[Slug, ChoiceForm] = {}
@@ -74,8 +73,8 @@ class ServiceForm(Form):
     requires: list[Slug] = []
     excludes: list[Slug] = []
     supplier: Name | None = None
-    licence: LICENCE = Licence.NONE  # type: ignore[valid-type]
-    internal: dict[str, named(400)] = {}  # type: ignore[valid-type]
+    licence: Annotated[Licence, *one_of(Licence)] = Licence.NONE
+    internal: dict[str, Annotated[str, *named(400)]] = {}
 
     def value(self) -> Service:
         """The service.
