@@ -5,6 +5,7 @@ import json
 import socket
 import threading
 import time
+from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
 from uuid import uuid4
 
@@ -241,7 +242,7 @@ def test_a_password_that_is_guessed_soon_is_refused(password: str) -> None:
 
 
 @pytest.fixture
-def hasty(service: Service):  # type: ignore[no-untyped-def]
+def hasty(service: Service) -> Iterator[tuple[uvicorn.Server, threading.Thread, int]]:
     """A service whose patience with slow senders is short."""
     with socket.socket() as probe:
         probe.bind(("127.0.0.1", 0))

@@ -49,7 +49,7 @@ def pages(pdf: bytes) -> list[str]:
 def test_latin_greek_and_cyrillic_are_printed(name: str) -> None:
     pdf = write_pdf(invoice(buyer=name))
     assert name in pages(pdf)[0]
-    fonts = PdfReader(io.BytesIO(pdf)).pages[0]["/Resources"]["/Font"].values()  # type: ignore[index]
+    fonts = PdfReader(io.BytesIO(pdf)).pages[0]["/Resources"]["/Font"].values()  # type: ignore[index]  # as every page has it
     descriptors = [font.get_object().get("/FontDescriptor") for font in fonts]
     assert any(each is not None and "/FontFile2" in each.get_object() for each in descriptors), (
         "the typeface is embedded"

@@ -15,7 +15,7 @@ from sqlalchemy import Engine, text
 from sqlalchemy.exc import DBAPIError
 
 from gradumen.core.errors import Conflict
-from gradumen.run.accounts import read_accounts
+from gradumen.run.accounts import Accounts, read_accounts
 from gradumen.run.database import PrivateDatabase, start_private_database
 from gradumen.run.lock import lock_directory
 from gradumen.store.schema import may_change_tables
@@ -103,9 +103,8 @@ def test_accounts_are_told_apart(database: PrivateDatabase, service: Service, ow
     assert may_change_tables(owner)
 
 
-def _by_port(accounts: object, user: str, password: str) -> "pymysql.Connection[pymysql.cursors.Cursor]":
-    port = accounts.port  # type: ignore[attr-defined]
-    return pymysql.connect(host="127.0.0.1", port=port, user=user, password=password, connect_timeout=5)
+def _by_port(accounts: Accounts, user: str, password: str) -> "pymysql.Connection[pymysql.cursors.Cursor]":
+    return pymysql.connect(host="127.0.0.1", port=accounts.port, user=user, password=password, connect_timeout=5)
 
 
 def test_the_private_database_listens_on_loopback_with_a_password_of_its_own(database: PrivateDatabase) -> None:

@@ -145,7 +145,7 @@ def test_one_card_published_several_times_at_once_is_one_version(world: World) -
         rival.close()
 
     assert not [each for each in outcomes if isinstance(each, GradumenError)], outcomes
-    changes = sorted(each.change for outcome in outcomes for each in outcome)  # type: ignore[attr-defined]
+    changes = sorted(each.change for outcome in outcomes for each in outcome)  # type: ignore[attr-defined]  # of a list of results
     assert changes == ["new version"] + ["unchanged"] * 4
     assert len(world.user("finn").catalogue.rate_card("tarnwick", "tenants-eur").versions) == 2
 

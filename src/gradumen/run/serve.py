@@ -8,6 +8,7 @@ import sys
 from pathlib import Path
 
 import uvicorn
+from fastapi import FastAPI
 
 from gradumen.api.app import make_app
 from gradumen.core.errors import Invalid
@@ -65,24 +66,12 @@ def serve(settings: Settings, *, fast_database: bool = False) -> None:
         worker = Worker(uow, owner)
         worker.start()
         app = make_app(settings, uow, set_up_code=code, set_up_file=settings.data / CODE_FILE)
-        config = uvicorn.Config(
-            app,
-            host=settings.host,
-            port=settings.port,
-            log_level="warning",
-            access_log=False,
-            timeout_keep_alive=KEPT_OPEN,
-            timeout_graceful_shutdown=settings.shutdown_seconds,
-            http=type("Http", (TimedHttp,), {"header_seconds": settings.header_seconds}),
-            proxy_headers=bool(settings.trusted_proxies),
-            forwarded_allow_ips=settings.trusted_proxies,
-        )
         log.info("listening on http://%s:%d for %s", settings.host, settings.port, ", ".join(sorted(hosts)))
         # The server raises the signal that ended it once more when it is done; what follows here must still run.
         for each in (signal.SIGTERM, signal.SIGINT):
             signal.signal(each, lambda *_: None)
         try:
-            uvicorn.Server(config).run()
+            uvicorn.Server(_http(app, settings)).run()
         finally:
             worker.stop()
             engine.dispose()
@@ -91,6 +80,22 @@ def serve(settings: Settings, *, fast_database: bool = False) -> None:
         if keeper is not None:
             keeper.stop()
         lock.close()
+
+
+def _http(app: FastAPI, settings: Settings) -> uvicorn.Config:
+    """How the application is served: with time-outs, and believing only the proxies that are named."""
+    return uvicorn.Config(
+        app,
+        host=settings.host,
+        port=settings.port,
+        log_level="warning",
+        access_log=False,
+        timeout_keep_alive=KEPT_OPEN,
+        timeout_graceful_shutdown=settings.shutdown_seconds,
+        http=type("Http", (TimedHttp,), {"header_seconds": settings.header_seconds}),
+        proxy_headers=bool(settings.trusted_proxies),
+        forwarded_allow_ips=settings.trusted_proxies,
+    )
 
 
 def _check_port(settings: Settings) -> None:

@@ -308,7 +308,7 @@ RateForm = Annotated[
 
 
 def rate_form(rate: Rate) -> dict[str, Any]:
-    """The inverse of `read_rate`."""
+    """A rate as it is written: the inverse of a form's ``value``."""
     if isinstance(rate, RecurringRate):
         terms: dict[str, Any] = {} if rate.every is Every.MONTH else {"every": str(rate.every)}
         if rate.advance:
