@@ -359,3 +359,42 @@ def test_a_token_reaches_its_own_organisation_only(world: World) -> None:
     with pytest.raises(Forbidden, match="membership as administrator"):
         world.user("piers").tokens.create("oxbow", name="x", role=Role.ADMINISTRATOR)
     assert world.user("ines").connection.http.delete(f"tokens/{uuid4()}").status_code == 404
+
+
+RESOLD = """
+plan: drift
+name: Drift
+services: [network, watch]
+tiers: [{tier: low, name: Low}]
+---
+offer: drift
+---
+rate-card: oxbow-gbp
+name: Oxbow
+currency: GBP
+starts-on: 2026-10-06
+rates:
+  - {rate: kept, meter: watch/kept, per: GiB, price: 1}
+  - {rate: egress, meter: network/egress, per: GiB, price: 1}
+"""
+
+
+def test_a_plan_of_a_resellers_making_is_not_named_to_its_supplier(world: World) -> None:
+    """Tarnwick sees that Saltmarsh has something of its network, and neither the plan's name nor the tier's."""
+    edda = world.user("edda")
+    edda.catalogue.publish("oxbow", files(OWN, RESOLD))
+    edda.subscriptions.create(
+        SubscriptionCreate(
+            organisation="saltmarsh", plan="drift", tier="low", name="Second", starts_on=date(2026, 10, 6)
+        )
+    )
+    seen = {
+        user: next(each for each in world.user(user).subscriptions.list("saltmarsh") if each.name == "Second")
+        for user in ("mara", "edda", "ines")
+    }
+    assert {user: (each.plan, each.tier, each.stretches[0].tier) for user, each in seen.items()} == {
+        "mara": (None, None, None),
+        "edda": ("drift", "low", "low"),
+        "ines": ("drift", "low", "low"),
+    }
+    assert "drift" not in world.mara.connection.http.get("organisations/saltmarsh/subscriptions").text

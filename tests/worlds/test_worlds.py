@@ -12,20 +12,8 @@ from gradumen.wire.billing import InvoiceBody
 from gradumen.wire.catalogue import CatalogueFile
 from gradumen.wire.sessions import SetUp
 from tests.conftest import CODE, Service
-from tests.worlds.worlds import (
-    MINOR,
-    Customer,
-    Link,
-    billed,
-    differences,
-    events,
-    make_customer,
-    make_use,
-    organisation,
-    owed,
-    owed_in_advance,
-    publish,
-)
+from tests.worlds.owed import billed, differences, owed, owed_in_advance
+from tests.worlds.worlds import MINOR, PROJECTS, Customer, Link, events, make_customer, make_use, organisation, publish
 
 PASSWORD = "a long enough password"
 SERVICE = """
@@ -82,7 +70,8 @@ def bring_in(provider: Client, url: str, customer: Customer) -> dict[str, Client
         if following:
             sellers[link.buyer] = join(seller, url, link.buyer)
             set_tax(sellers[link.buyer], link.buyer)
-    sellers[customer.links[-1].seller].organisations.create_project(customer.slug, slug="all", name="All")
+    for project in PROJECTS:
+        sellers[customer.links[-1].seller].organisations.create_project(customer.slug, slug=project, name=project)
     publish(sellers, customer)
     return sellers
 

@@ -3998,13 +3998,15 @@ export interface components {
              */
             starts_on: string;
             /** Tier */
-            tier: string;
+            tier: string | null;
             /** Trial */
             trial: boolean;
         };
         /**
          * SubscriptionBody
          * @description A subscription; ended today, it ends on ``earliest_end``, after ``notice_by`` on a later day.
+         *
+         *     Plan, tier and choices of a seller's own making are null or left out for those above that seller.
          */
         SubscriptionBody: {
             /** Accepted */
@@ -4028,7 +4030,7 @@ export interface components {
             /** Organisation */
             organisation: string;
             /** Plan */
-            plan: string;
+            plan: string | null;
             /** Plan Version */
             plan_version: number;
             /** Project */
@@ -4043,7 +4045,7 @@ export interface components {
             /** Stretches */
             stretches: components["schemas"]["StretchBody"][];
             /** Tier */
-            tier: string;
+            tier: string | null;
             /** Version */
             version: number;
         };

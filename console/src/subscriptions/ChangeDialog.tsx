@@ -19,7 +19,7 @@ interface Props {
 export function ChangeDialog({ subscription, today, onClose }: Props) {
   const plans = useQuery(plansOptions);
   const [from, setFrom] = useState(today);
-  const [tier, setTier] = useState(subscription.tier);
+  const [tier, setTier] = useState(subscription.tier ?? '');
   const [quantity, setQuantity] = useState(String(subscription.quantity));
   const held = subscription.stretches.filter((each) => each.starts_on <= today).pop();
   const [paused, setPaused] = useState(held?.paused ?? false);

@@ -139,7 +139,11 @@ function One({
       <Box sx={{ color: 'text.secondary' }}>
         {subscription.stretches.map((stretch) => (
           <Box key={stretch.starts_on}>
-            {stretch.paused ? 'paused' : `${subscription.plan} ${stretch.tier}`}
+            {stretch.paused
+              ? 'paused'
+              : subscription.plan
+                ? `${subscription.plan} ${stretch.tier}`
+                : "a plan of its seller's own"}
             {stretch.quantity > 1 && ` × ${stretch.quantity}`}
             {stretch.trial && ', on trial'}
             {Object.keys(stretch.deviations).length > 0 && ', with own terms'}, from {stretch.starts_on}

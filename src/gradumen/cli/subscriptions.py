@@ -70,8 +70,8 @@ def _show(found: list[SubscriptionBody], out: Out) -> None:
             (
                 f"{each.organisation}/{each.project}" if each.project else each.organisation,
                 each.name,
-                each.plan,
-                each.tier,
+                each.plan or "(the seller's own)",
+                each.tier or "",
                 each.starts_on.isoformat(),
                 each.ends_on.isoformat() if each.ends_on else "",
             )
@@ -148,7 +148,7 @@ def _stretches(made: SubscriptionBody, out: Out) -> None:
             (
                 each.starts_on.isoformat(),
                 str(each.plan_version),
-                each.tier,
+                each.tier or "",
                 str(each.quantity),
                 "paused" if each.paused else "trial" if each.trial else "",
                 ", ".join(f"{key} {value}" for group in each.deviations.values() for key, value in group.items()),

@@ -1,7 +1,7 @@
 """Subscriptions: a buyer has a tier of a plan, with a supply line on every link above it."""
 
 from collections.abc import Collection, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date, datetime
 from typing import Any
 from uuid import UUID, uuid4
@@ -46,26 +46,41 @@ class AcceptedTerms:
 
 
 @dataclass(frozen=True, slots=True)
+class SeenStretch:
+    """What holds from a day until the next stretch, as far as a viewer sees it; see `supply_lines.Stretch`."""
+
+    starts_on: date
+    plan_version: int
+    tier: str | None
+    quantity: int
+    paused: bool
+    trial: bool
+    choices: Mapping[str, str]
+    deviations: Mapping[str, Any]
+
+
+@dataclass(frozen=True, slots=True)
 class Subscription:
     """A subscription; ``ends_on`` is the first day that it does not cover, tier and quantity are those of today.
 
-    Ended today, it would end on ``earliest_end``; after ``notice_by`` it would be a later day.
+    Ended today, it would end on ``earliest_end``; after ``notice_by`` it would be a later day. Plan and tier are None
+    where they are of a seller's own making and looked at from above it.
     """
 
     id: UUID
     organisation: str
     project: str | None
     name: str
-    plan: str
+    plan: str | None
     plan_version: int
-    tier: str
+    tier: str | None
     quantity: int
     starts_on: date
     ends_on: date | None
     earliest_end: date
     notice_by: date | None
     version: int
-    stretches: list[Stretch]
+    stretches: list[SeenStretch]
     accepted: list[AcceptedTerms]
 
 
@@ -293,57 +308,36 @@ def _visible(members: Collection[UUID]) -> ColumnElement[bool]:
 
 
 def views(tx: Session, scope: Scope, rows: list[SubscriptionRow], published: Published) -> list[Subscription]:
-    """Subscriptions as their viewers see them; own terms and who accepted them only by those on the direct link."""
+    """Subscriptions as their viewers see them; own terms and who accepted them only by those on the direct link.
+
+    Plan, tier and choices of a seller's own making are not shown to those above it.
+    """
     today = scope.now.date()
     ids = [row.id for row in rows]
     owners = organisations_by_id(tx, {row.organisation_id for row in rows})
     projects = {p.id: p.slug for p in tx.scalars(select(ProjectRow).where(ProjectRow.organisation_id.in_(owners)))}
-    lines = tx.execute(
-        select(SupplyLineRow, PlanVersionRow)
-        .join(PlanVersionRow, PlanVersionRow.id == SupplyLineRow.plan_version_id)
-        .where(SupplyLineRow.subscription_id.in_(ids), SupplyLineRow.depth == 0)
-        .order_by(SupplyLineRow.starts_on)
-    ).all()
-    stretches: dict[UUID, list[Stretch]] = {row.id: [] for row in rows}
-    plans: dict[UUID, Plan] = {}
-    direct = {
-        line.subscription_id for line, _ in lines if scope.is_member(line.seller_id) or scope.is_member(line.buyer_id)
-    }
-    for line, version in lines:
-        plans[line.subscription_id] = plan_of(version, published)
-        stretch = Stretch(
-            line.starts_on,
-            version.number,
-            line.tier,
-            line.quantity,
-            line.paused,
-            line.trial,
-            line.choices,
-            line.deviations if scope.sees_link(line.seller_id, line.buyer_id) else {},
-        )
-        before = stretches[line.subscription_id]
-        if not before or _differs(before[-1], stretch):
-            before.append(stretch)
+    stretches, plans, direct = _stretches(tx, scope, ids, published)
     accepted = _accepted(tx, ids)
+    shown = _known_owners(scope)
     found: list[Subscription] = []
     for row in rows:
         held = [each for each in stretches[row.id] if each.starts_on <= today]
         now = held[-1] if held else stretches[row.id][0]
-        duration = plans[row.id].duration
+        plan = plans[row.id]
         found.append(
             Subscription(
                 id=row.id,
                 organisation=owners[row.organisation_id].slug,
                 project=projects.get(row.project_id) if row.project_id else None,
                 name=row.name,
-                plan=plans[row.id].slug,
+                plan=plan.slug if published.owners["plan", plan.slug] in shown else None,
                 plan_version=now.plan_version,
                 tier=now.tier,
                 quantity=now.quantity,
                 starts_on=row.starts_on,
                 ends_on=row.ends_on,
-                earliest_end=duration.earliest_end(row.starts_on, today),
-                notice_by=duration.notice_by(row.starts_on, today),
+                earliest_end=plan.duration.earliest_end(row.starts_on, today),
+                notice_by=plan.duration.notice_by(row.starts_on, today),
                 version=row.version,
                 stretches=stretches[row.id],
                 accepted=accepted.get(row.id, []) if row.id in direct else [],
@@ -352,10 +346,47 @@ def views(tx: Session, scope: Scope, rows: list[SubscriptionRow], published: Pub
     return found
 
 
-def _differs(before: Stretch, after: Stretch) -> bool:
-    """Whether two stretches differ in what is shown; a change of the rate card alone does not show here."""
-    names = ("plan_version", "tier", "quantity", "paused", "trial", "choices", "deviations")
-    return any(getattr(before, name) != getattr(after, name) for name in names)
+def _known_owners(scope: Scope) -> set[UUID]:
+    """Whose plans and services a caller knows by name: those of its organisations and of all above them."""
+    return {above for member in scope.members_of() for above in scope.tree.chain(member)}
+
+
+def _stretches(
+    tx: Session, scope: Scope, ids: list[UUID], published: Published
+) -> tuple[dict[UUID, list[SeenStretch]], dict[UUID, Plan], set[UUID]]:
+    """By subscription: its stretches as they are seen, its plan; and those on whose direct link the caller is."""
+    lines = tx.execute(
+        select(SupplyLineRow, PlanVersionRow)
+        .join(PlanVersionRow, PlanVersionRow.id == SupplyLineRow.plan_version_id)
+        .where(SupplyLineRow.subscription_id.in_(ids), SupplyLineRow.depth == 0)
+        .order_by(SupplyLineRow.starts_on)
+    ).all()
+    shown = _known_owners(scope)
+    found: dict[UUID, list[SeenStretch]] = {each: [] for each in ids}
+    plans: dict[UUID, Plan] = {}
+    direct: set[UUID] = set()
+    for line, version in lines:
+        plan = plans[line.subscription_id] = plan_of(version, published)
+        if scope.is_member(line.seller_id) or scope.is_member(line.buyer_id):
+            direct.add(line.subscription_id)
+        stretch = SeenStretch(
+            line.starts_on,
+            version.number,
+            line.tier if published.owners["plan", plan.slug] in shown else None,
+            line.quantity,
+            line.paused,
+            line.trial,
+            {
+                choice: value
+                for choice, value in line.choices.items()
+                if published.owners["service", choice.partition("/")[0]] in shown
+            },
+            line.deviations if scope.sees_link(line.seller_id, line.buyer_id) else {},
+        )
+        before = found[line.subscription_id]
+        if not before or replace(stretch, starts_on=before[-1].starts_on) != before[-1]:
+            before.append(stretch)
+    return found, plans, direct
 
 
 def _accepted(tx: Session, ids: list[UUID]) -> dict[UUID, list[AcceptedTerms]]:

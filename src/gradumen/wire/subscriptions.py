@@ -56,7 +56,7 @@ class StretchBody(Body):
 
     starts_on: date
     plan_version: int
-    tier: str
+    tier: str | None
     quantity: int
     paused: bool
     trial: bool
@@ -81,15 +81,18 @@ class SubscriptionUpdate(Body):
 
 
 class SubscriptionBody(Body):
-    """A subscription; ended today, it ends on ``earliest_end``, after ``notice_by`` on a later day."""
+    """A subscription; ended today, it ends on ``earliest_end``, after ``notice_by`` on a later day.
+
+    Plan, tier and choices of a seller's own making are null or left out for those above that seller.
+    """
 
     id: UUID
     organisation: str
     project: str | None
     name: str
-    plan: str
+    plan: str | None
     plan_version: int
-    tier: str
+    tier: str | None
     quantity: int
     starts_on: date
     ends_on: date | None
