@@ -6,7 +6,7 @@ from typing import Any
 from urllib.parse import urlparse
 
 import pytest
-from playwright.sync_api import Browser, Page, expect
+from playwright.sync_api import Browser, Page, Request, expect
 
 from tests.world import EMAILS, PASSWORD, World
 
@@ -24,16 +24,34 @@ class Tab:
         self.expected: list[str] = []
         page.on("console", lambda message: self.errors.append(message.text) if message.type == "error" else None)
         page.on("pageerror", lambda error: self.errors.append(str(error)))
-        page.on("request", lambda request: self._local(request.url))
+        self.under_way: set[Request] = set()
+        page.on("request", self._begun)
+        page.on("requestfinished", lambda request: self.under_way.discard(request))
+        page.on("requestfailed", lambda request: self.under_way.discard(request))
+
+    def _begun(self, request: Request) -> None:
+        self._local(request.url)
+        self.under_way.add(request)
 
     def _local(self, address: str) -> None:
         if urlparse(address).hostname not in ("127.0.0.1", None):
             self.errors.append(f"request to {address}")
 
     def go(self, path: str, heading: str) -> None:
-        self.page.goto(self.url + path)
+        """To a page: where the console is open already as by one of its links, else by its address."""
+        if self.page.get_by_role("navigation").count():
+            self.page.evaluate("to => { history.pushState({}, '', to); dispatchEvent(new PopStateEvent('popstate')) }", path)
+        else:
+            self.page.goto(self.url + path)
         expect(self.page.get_by_role("heading", name=heading, level=1)).to_be_visible()
-        self.page.wait_for_load_state("networkidle")
+        self.settle()
+
+    def settle(self) -> None:
+        """Until nothing has been asked of the service for a moment."""
+        quiet = 0
+        while quiet < 3:
+            self.page.wait_for_timeout(25)
+            quiet = 0 if self.under_way else quiet + 1
 
     def sign_in(self, user: str) -> None:
         self.page.goto(self.url + "/")
@@ -44,11 +62,11 @@ class Tab:
 
     def accessible(self) -> None:
         """No violation of the accessibility rules, on the page as it stands."""
-        self.page.wait_for_load_state("networkidle")
+        self.settle()
         if not self.page.evaluate("() => 'axe' in window"):
             self.page.evaluate(AXE.read_text())
         # Fading in, a dialog has colours that it does not keep.
-        self.page.wait_for_timeout(350)
+        self.page.wait_for_function("() => document.getAnimations().every(each => each.playState !== 'running')")
         found: dict[str, Any] = self.page.evaluate("() => axe.run()")
         assert [(each["id"], [node["html"][:150] for node in each["nodes"]]) for each in found["violations"]] == []
 

@@ -214,6 +214,7 @@ def test_two_who_edit_one_draft_are_told_and_lose_nothing(light: Tab, world: Wor
     light.accessible()
     page.get_by_role("button", name="Save mine over it").click()
     expect(page.get_by_text("saved this draft meanwhile")).to_have_count(0)
+    light.settle()
     assert theirs.get("tarnwick", "rate-card", "tenants-eur").form["name"] == "Mara's"
     page.get_by_role("button", name="Discard").click()
     expect(page.get_by_text("No drafts")).to_be_visible()

@@ -223,7 +223,7 @@ def test_a_narrow_window_shows_everything(browser: Browser, month: World) -> Non
     expect(tab.page.get_by_role("heading", name="What was used")).to_be_visible()
     for path in ("/", "/usage?period=2026-09", "/invoices", "/plans"):
         tab.page.goto(month.url + path)
-        tab.page.wait_for_load_state("networkidle")
+        tab.settle()
         assert tab.page.evaluate("() => document.documentElement.scrollWidth") <= 390, path
     tab.accessible()
     context.close()
