@@ -16,7 +16,7 @@ from typing import Any
 import psutil
 
 from gradumen.client import Client
-from gradumen.client.readings import reading_event
+from gradumen.client.metering.readings import reading_event
 
 
 def processes() -> dict[str, list[psutil.Process]]:

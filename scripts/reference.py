@@ -9,7 +9,7 @@ from typing import Any
 
 from gradumen.api.app import make_app
 from gradumen.cli.main import make_parser
-from gradumen.core.permissions import RIGHTS, Right
+from gradumen.core.access.permissions import RIGHTS, Right
 from gradumen.settings import Settings
 
 TARGET = Path("docs/reference.md")
@@ -94,7 +94,7 @@ def reference() -> str:
         "`gradumen.client.Client(url, token)` has one attribute a concept: `organisations`, `quotas`, `catalogue`,\n"
         "`subscriptions`, `feeds`, `readings`, `usage`, `spend`, `bill_runs`, `invoices`, `charges`, `tax_rates`, `members`,\n"
         "`invitations`, `tokens`, `sessions`, `audit_entries`, `clock`. Refusals are raised as the classes of `gradumen.core.errors`.\n\n"
-        "```python\nfrom gradumen.client import Client\nfrom gradumen.client.readings import reading_event\n\n"
+        "```python\nfrom gradumen.client import Client\nfrom gradumen.client.metering.readings import reading_event\n\n"
         'with Client("http://127.0.0.1:8470", token) as client:\n'
         '    outcome = client.readings.send("tarnwick/north-fell", [reading_event("/sites/north-fell", "id-1", data)])\n'
         '    for link in client.spend.period_so_far("saltmarsh").links:\n'

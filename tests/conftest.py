@@ -23,7 +23,7 @@ from gradumen.settings import Settings
 from gradumen.store import schema
 from gradumen.store.tables import Base
 from gradumen.store.unit_of_work import UnitOfWork, make_engine
-from gradumen.usecases import published
+from gradumen.usecases.catalogue import published
 from tests.world import World, closing, make_world
 
 settings.register_profile("gradumen", deadline=None, suppress_health_check=[HealthCheck.too_slow], max_examples=60)

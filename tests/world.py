@@ -8,13 +8,13 @@ from decimal import Decimal
 from typing import Any
 
 from gradumen.client import Client
-from gradumen.client.readings import reading_event
-from gradumen.core.permissions import Role
-from gradumen.wire.billing import InvoiceBody
-from gradumen.wire.catalogue import CatalogueFile
-from gradumen.wire.organisations import OrganisationCreate
-from gradumen.wire.sessions import SetUp
-from gradumen.wire.subscriptions import SubscriptionCreate
+from gradumen.client.metering.readings import reading_event
+from gradumen.core.access.permissions import Role
+from gradumen.wire.access.sessions import SetUp
+from gradumen.wire.billing.documents import InvoiceBody
+from gradumen.wire.catalogue.catalogue import CatalogueFile
+from gradumen.wire.organisations.organisations import OrganisationCreate
+from gradumen.wire.subscriptions.subscriptions import SubscriptionCreate
 
 PASSWORD = "a long enough password"
 GIB = 1024**3

@@ -9,8 +9,8 @@ from typing import Any
 from ingest import running
 
 from gradumen.client import Client
-from gradumen.wire.catalogue import CatalogueFile
-from gradumen.wire.estimates import EstimateAsked, ExpectedUse
+from gradumen.wire.catalogue.catalogue import CatalogueFile
+from gradumen.wire.rating.estimates import EstimateAsked, ExpectedUse
 
 CALLS = 100
 SERVICE = """

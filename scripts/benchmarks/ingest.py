@@ -17,8 +17,8 @@ import psutil
 import pymysql
 
 from gradumen.client import Client
-from gradumen.client.readings import BATCH, reading_event
-from gradumen.core.readings import read_reading, reading_key
+from gradumen.client.metering.readings import BATCH, reading_event
+from gradumen.core.metering.readings import read_reading, reading_key
 from gradumen.demo.__main__ import Service
 from gradumen.demo.history import Calendar, History
 from gradumen.demo.scenario import PASSWORD

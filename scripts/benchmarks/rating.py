@@ -16,11 +16,8 @@ from zoneinfo import ZoneInfo
 import numpy as np
 import polars as pl
 
-from gradumen.core.fees import fees
-from gradumen.core.matching import Equals, TimeWindow
-from gradumen.core.periods import Period, hour_number
-from gradumen.core.rated_periods import sample_groups, started_groups
-from gradumen.core.rates import (
+from gradumen.core.catalogue.conditions import Equals, TimeWindow
+from gradumen.core.catalogue.rates import (
     Block,
     Blocks,
     Lots,
@@ -30,9 +27,12 @@ from gradumen.core.rates import (
     Started,
     UsageRate,
 )
-from gradumen.core.rating import PricedUsage, Pricing, RatedLine
-from gradumen.core.sampling import Sampling, Statistic, Window
-from gradumen.core.units import parse_unit
+from gradumen.core.catalogue.sampling import Sampling, Statistic, Window
+from gradumen.core.catalogue.units import parse_unit
+from gradumen.core.periods import Period, hour_number
+from gradumen.core.rating.fees import fees
+from gradumen.core.rating.rated_periods import sample_groups, started_groups
+from gradumen.core.rating.rating import PricedUsage, Pricing, RatedLine
 
 LINES, METERS, REGIONS, CARDS, RUNS = 5_000, 20, 4, 10, 5
 PERIOD, ZONE = Period(2026, 10), ZoneInfo("Europe/Dublin")

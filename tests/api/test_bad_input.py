@@ -6,10 +6,10 @@ from typing import Any
 import httpx
 import pytest
 
-from gradumen.client.readings import BATCH
+from gradumen.client.metering.readings import BATCH
 from gradumen.core.errors import CatalogueInvalid, Conflict, Invalid, NotPriceable, VersionInForce
-from gradumen.wire.organisations import OrganisationCreate
-from gradumen.wire.subscriptions import SubscriptionCreate
+from gradumen.wire.organisations.organisations import OrganisationCreate
+from gradumen.wire.subscriptions.subscriptions import SubscriptionCreate
 from tests.world import SERVICES, World, files, rate_card, reading
 
 FEED = {"feed": "tarnwick/north-fell"}

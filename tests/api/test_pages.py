@@ -6,8 +6,8 @@ from typing import Any
 import pytest
 
 from gradumen.client import Client
-from gradumen.wire.organisations import OrganisationCreate
-from gradumen.wire.subscriptions import SubscriptionCreate
+from gradumen.wire.organisations.organisations import OrganisationCreate
+from gradumen.wire.subscriptions.subscriptions import SubscriptionCreate
 from tests.world import GIB, World, egress
 
 

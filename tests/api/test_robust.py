@@ -16,11 +16,11 @@ import uvicorn
 from gradumen.api.app import make_app
 from gradumen.api.expensive import Gate
 from gradumen.client import Client
-from gradumen.client.readings import BATCH
+from gradumen.client.metering.readings import BATCH
 from gradumen.core.errors import Busy, CatalogueInvalid, Invalid, NotSignedIn, SlowDown, TooLarge
 from gradumen.run.http import TimedHttp
 from gradumen.settings import Settings
-from gradumen.usecases.users import check_password
+from gradumen.usecases.access.users import check_password
 from tests.conftest import CONSOLE, Service
 from tests.world import EMAILS, PASSWORD, World, files, reading
 

@@ -10,12 +10,12 @@ import pytest
 import yaml
 
 from gradumen.client import Client
-from gradumen.client.readings import BATCH
+from gradumen.client.metering.readings import BATCH
+from gradumen.core.access.permissions import Role
 from gradumen.core.errors import Forbidden
-from gradumen.core.permissions import Role
-from gradumen.wire.billing import InvoiceBody
-from gradumen.wire.one_off_charges import OneOffChargeCreate
-from gradumen.wire.subscriptions import SubscriptionCreate
+from gradumen.wire.billing.documents import InvoiceBody
+from gradumen.wire.subscriptions.one_off_charges import OneOffChargeCreate
+from gradumen.wire.subscriptions.subscriptions import SubscriptionCreate
 from tests.conftest import Service
 from tests.world import EMAILS, SERVICES, World, egress, files, join, rate_card, reading
 

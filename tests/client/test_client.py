@@ -10,7 +10,7 @@ import httpx
 import pytest
 
 from gradumen.client import Client, ServiceUnreachable
-from gradumen.client.reading_files import read_file
+from gradumen.client.metering.reading_files import read_file
 from gradumen.core import errors
 from gradumen.core.errors import GradumenError, Invalid, QuotaExceeded, error_class
 

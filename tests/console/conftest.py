@@ -40,7 +40,9 @@ class Tab:
     def go(self, path: str, heading: str) -> None:
         """To a page: where the console is open already as by one of its links, else by its address."""
         if self.page.get_by_role("navigation").count():
-            self.page.evaluate("to => { history.pushState({}, '', to); dispatchEvent(new PopStateEvent('popstate')) }", path)
+            self.page.evaluate(
+                "to => { history.pushState({}, '', to); dispatchEvent(new PopStateEvent('popstate')) }", path
+            )
         else:
             self.page.goto(self.url + path)
         expect(self.page.get_by_role("heading", name=heading, level=1)).to_be_visible()

@@ -8,11 +8,9 @@ from zoneinfo import ZoneInfo
 
 import polars as pl
 
-from gradumen.core.discounts import Discount
-from gradumen.core.errors import Invalid
-from gradumen.core.matching import Condition, Contains, Equals, OneOf, Prefix, TimeWindow
-from gradumen.core.periods import Period, day_start, hour_number
-from gradumen.core.rates import (
+from gradumen.core.catalogue.conditions import Condition, Contains, Equals, OneOf, Prefix, TimeWindow
+from gradumen.core.catalogue.discounts import Discount
+from gradumen.core.catalogue.rates import (
     Block,
     Blocks,
     Every,
@@ -27,10 +25,12 @@ from gradumen.core.rates import (
     Started,
     UsageRate,
 )
-from gradumen.core.rating import USAGE_SCHEMA, Pricing, RatedLine
-from gradumen.core.sampling import Across, Sampling, Statistic, Window
-from gradumen.core.stretches import STRETCH_SCHEMA
-from gradumen.core.units import parse_unit
+from gradumen.core.catalogue.sampling import Across, Sampling, Statistic, Window
+from gradumen.core.catalogue.units import parse_unit
+from gradumen.core.errors import Invalid
+from gradumen.core.periods import Period, day_start, hour_number
+from gradumen.core.rating.rating import USAGE_SCHEMA, Pricing, RatedLine
+from gradumen.core.rating.stretches import STRETCH_SCHEMA
 from tests.core.reference import Case
 
 PERIODS = [Period(2026, 10), Period(2026, 3), Period(2028, 2), Period(2026, 6)]

@@ -13,11 +13,9 @@ from itertools import pairwise
 from math import ceil
 from zoneinfo import ZoneInfo
 
-from gradumen.core.discounts import Discount
-from gradumen.core.exact import AMOUNT_PLACES, allocate, round_half_up, scaled
-from gradumen.core.matching import TimeWindow, specificity
-from gradumen.core.periods import Period, day_start, hour_start, months_after
-from gradumen.core.rates import (
+from gradumen.core.catalogue.conditions import TimeWindow, specificity
+from gradumen.core.catalogue.discounts import Discount
+from gradumen.core.catalogue.rates import (
     Blocks,
     Every,
     Lots,
@@ -29,8 +27,10 @@ from gradumen.core.rates import (
     SpreadRate,
     UsageRate,
 )
-from gradumen.core.rating import RatedLine
-from gradumen.core.sampling import Across, Sampling, Statistic, Window
+from gradumen.core.catalogue.sampling import Across, Sampling, Statistic, Window
+from gradumen.core.exact import AMOUNT_PLACES, allocate, round_half_up, scaled
+from gradumen.core.periods import Period, day_start, hour_start, months_after
+from gradumen.core.rating.rating import RatedLine
 
 Row = tuple[int, int, int, int, int, int, int]
 """Line, meter, attributes, project, resource, hour, millionths."""

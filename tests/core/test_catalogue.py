@@ -8,15 +8,15 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from gradumen.core.assignment import Candidate, assign
+from gradumen.core.catalogue.units import convertible, parse_unit
 from gradumen.core.errors import Invalid
+from gradumen.core.metering.readings import base_quantity, read_reading
 from gradumen.core.periods import Period, zone_of
-from gradumen.core.readings import base_quantity, read_reading
-from gradumen.core.units import convertible, parse_unit
-from gradumen.wire.forms.plans import plan_form, read_plan
-from gradumen.wire.forms.rate_cards import rate_card_form, read_rate_card
-from gradumen.wire.forms.rates import Known
-from gradumen.wire.forms.services import read_service, service_form
+from gradumen.core.subscriptions.assignment_rules import Candidate, assign
+from gradumen.wire.catalogue.forms.plans import plan_form, read_plan
+from gradumen.wire.catalogue.forms.rate_cards import rate_card_form, read_rate_card
+from gradumen.wire.catalogue.forms.rates import Known
+from gradumen.wire.catalogue.forms.services import read_service, service_form
 
 SERVICE: dict[str, Any] = {
     "service": "compute",

@@ -5,15 +5,15 @@ from typing import Any
 
 import pytest
 
-from gradumen.core.catalogue import find_circle
+from gradumen.core.catalogue.rates import SpreadRate
+from gradumen.core.catalogue.selection import Buyers
+from gradumen.core.catalogue.services import find_circle
 from gradumen.core.errors import Invalid
-from gradumen.core.rates import SpreadRate
-from gradumen.core.selection import Buyers
 from gradumen.documents.catalogue import read_catalogue, write_catalogue
-from gradumen.wire.forms.plans import plan_form, read_plan
-from gradumen.wire.forms.rate_cards import WrittenCard, rate_card_form, read_rate_card
-from gradumen.wire.forms.rates import Known
-from gradumen.wire.forms.services import read_service, service_form
+from gradumen.wire.catalogue.forms.plans import plan_form, read_plan
+from gradumen.wire.catalogue.forms.rate_cards import WrittenCard, rate_card_form, read_rate_card
+from gradumen.wire.catalogue.forms.rates import Known
+from gradumen.wire.catalogue.forms.services import read_service, service_form
 from tests.core.generator import make_batch
 
 SERVICES: dict[str, dict[str, Any]] = {

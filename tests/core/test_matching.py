@@ -8,8 +8,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from gradumen.core.errors import Invalid
-from gradumen.core.matching import (
+from gradumen.core.catalogue.conditions import (
     Condition,
     Contains,
     Equals,
@@ -22,8 +21,9 @@ from gradumen.core.matching import (
     specificity,
     words,
 )
-from gradumen.core.rates import Block, Blocks, RateCardVersion, UsageRate
-from gradumen.core.units import parse_unit
+from gradumen.core.catalogue.rates import Block, Blocks, RateCardVersion, UsageRate
+from gradumen.core.catalogue.units import parse_unit
+from gradumen.core.errors import Invalid
 
 UNIT = parse_unit("vCPU-hour", counted="vCPU")
 texts = st.text("ab", min_size=1, max_size=3)

@@ -11,15 +11,15 @@ import pytest
 
 import gradumen.demo
 from gradumen.core.errors import Invalid
-from gradumen.core.readings import read_reading
+from gradumen.core.metering.readings import read_reading
 from gradumen.documents.catalogue import read_catalogue
-from gradumen.wire.forms.assignment import read_conditions
-from gradumen.wire.forms.derivations import read_derivation
-from gradumen.wire.forms.offers import offer_form, read_offer
-from gradumen.wire.forms.plans import plan_form, read_deviations, read_plan
-from gradumen.wire.forms.rate_cards import rate_card_form, read_rate_card
-from gradumen.wire.forms.rates import Known
-from gradumen.wire.forms.services import read_service, service_form
+from gradumen.wire.catalogue.forms.derivations import read_derivation
+from gradumen.wire.catalogue.forms.offers import offer_form, read_offer
+from gradumen.wire.catalogue.forms.plans import plan_form, read_deviations, read_plan
+from gradumen.wire.catalogue.forms.rate_cards import rate_card_form, read_rate_card
+from gradumen.wire.catalogue.forms.rates import Known
+from gradumen.wire.catalogue.forms.services import read_service, service_form
+from gradumen.wire.subscriptions.assignment_forms import read_conditions
 
 CATALOGUE = Path(gradumen.demo.__file__).parent / "catalogue"
 DAYS = {"{first-day}": "2026-08-01", "{change-day}": "2026-10-01", "{coming-day}": "2027-01-01"}

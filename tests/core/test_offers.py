@@ -8,16 +8,16 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from gradumen.core.catalogue import Plan
+from gradumen.core.catalogue.offers import check_floors, renamed
+from gradumen.core.catalogue.price_margins import margins
+from gradumen.core.catalogue.rates import RateCardVersion
+from gradumen.core.catalogue.services import Plan
 from gradumen.core.errors import Invalid
-from gradumen.core.margins import margins
-from gradumen.core.offers import check_floors, renamed
-from gradumen.core.rates import RateCardVersion
-from gradumen.wire.forms.offers import offer_form, read_offer
-from gradumen.wire.forms.plans import read_plan
-from gradumen.wire.forms.rate_cards import read_rate_card
-from gradumen.wire.forms.rates import Known
-from gradumen.wire.forms.services import read_service
+from gradumen.wire.catalogue.forms.offers import offer_form, read_offer
+from gradumen.wire.catalogue.forms.plans import read_plan
+from gradumen.wire.catalogue.forms.rate_cards import read_rate_card
+from gradumen.wire.catalogue.forms.rates import Known
+from gradumen.wire.catalogue.forms.services import read_service
 
 SERVICE = {
     "service": "net",

@@ -7,7 +7,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from gradumen.core.errors import Conflict, QuotaBelowGranted, QuotaExceeded, UnlimitedBelow
-from gradumen.core.quotas import Holding, Measure, check_grant
+from gradumen.core.quotas.quotas import Holding, Measure, check_grant
 
 limits = st.none() | st.integers(0, 100).map(Decimal)
 

@@ -10,9 +10,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from gradumen.core.errors import Invalid
-from gradumen.core.exact import AMOUNT_PLACES, round_half_up
-from gradumen.core.rates import (
+from gradumen.core.catalogue.rates import (
     Block,
     Blocks,
     Lots,
@@ -23,8 +21,10 @@ from gradumen.core.rates import (
     Started,
     UsageRate,
 )
-from gradumen.core.rating import price_steps
-from gradumen.core.units import parse_unit
+from gradumen.core.catalogue.units import parse_unit
+from gradumen.core.errors import Invalid
+from gradumen.core.exact import AMOUNT_PLACES, round_half_up
+from gradumen.core.rating.rating import price_steps
 from tests.core.strategies import usage_rates
 
 units = st.integers(0, 10**15).map(lambda whole: Decimal(whole).scaleb(-3))

@@ -9,13 +9,13 @@ from zoneinfo import ZoneInfo
 
 import pytest
 
-from gradumen.core.charges import Charge, Rated
+from gradumen.core.catalogue.rates import Over, RateCardVersion
 from gradumen.core.errors import Invalid
 from gradumen.core.exact import AMOUNT_PLACES, EXACT, add, round_half_up, scaled
 from gradumen.core.periods import Period, hour_number
-from gradumen.core.rated_periods import rate_period
-from gradumen.core.rates import Over, RateCardVersion
-from gradumen.core.rating import RatedLine
+from gradumen.core.rating.charges import Charge, Rated
+from gradumen.core.rating.rated_periods import rate_period
+from gradumen.core.rating.rating import RatedLine
 from tests.core.generator import METERS, make_batch, pricing_of, stretch_frame, usage_frame
 from tests.core.reference import Case, Key, reference
 

@@ -7,9 +7,9 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from gradumen.core.catalogue.sampling import Across, Sampling, Statistic, Window
 from gradumen.core.errors import Invalid
-from gradumen.core.sampled import sampled
-from gradumen.core.sampling import Across, Sampling, Statistic, Window
+from gradumen.core.rating.sampled import sampled
 
 COLUMNS = ("scope", "meter", "line", "rate", "project", "resource", "hour", "quantity")
 KINDS = [Sampling(*each) for each in product(Statistic, Window, Across) if not Sampling(*each).additive]

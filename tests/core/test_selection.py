@@ -6,9 +6,9 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from gradumen.core.catalogue.selection import Buyer, Buyers, choose
 from gradumen.core.errors import Invalid
-from gradumen.core.selection import Buyer, Buyers, choose
-from gradumen.wire.forms.buyers import buyers_form, read_buyers
+from gradumen.wire.catalogue.forms.buyers import buyers_form, read_buyers
 
 SLUGS, COUNTRIES, SEGMENTS, TYPES = ("a", "b"), ("GB", "IE"), ("school", "shop"), ("resellers", "tenants", "own-use")
 EVERYBODY = [Buyer(*each) for each in product(SLUGS, TYPES, COUNTRIES, (*SEGMENTS, None))]

@@ -11,15 +11,15 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from gradumen.core.catalogue.rates import Block, Blocks, Rate, RateCardVersion, SpreadRate, UsageRate
+from gradumen.core.catalogue.units import parse_unit
 from gradumen.core.errors import Invalid
 from gradumen.core.periods import Period, hour_number
-from gradumen.core.rated_periods import rate_period
-from gradumen.core.rates import Block, Blocks, Rate, RateCardVersion, SpreadRate, UsageRate
-from gradumen.core.rating import USAGE_SCHEMA, Pricing, RatedLine
-from gradumen.core.stretches import kinds_of, started_time
-from gradumen.core.units import parse_unit
-from gradumen.wire.forms.rate_cards import read_rate_card
-from gradumen.wire.forms.rates import Known
+from gradumen.core.rating.rated_periods import rate_period
+from gradumen.core.rating.rating import USAGE_SCHEMA, Pricing, RatedLine
+from gradumen.core.rating.stretches import kinds_of, started_time
+from gradumen.wire.catalogue.forms.rate_cards import read_rate_card
+from gradumen.wire.catalogue.forms.rates import Known
 
 WHAT = ("card", "meter", "attributes", "phase")
 SCHEMA = dict.fromkeys((*WHAT, "rate"), pl.Int32) | dict.fromkeys(("step", "since", "until"), pl.Int64)

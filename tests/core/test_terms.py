@@ -6,9 +6,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from gradumen.core.catalogue.terms import Duration, Renewal
 from gradumen.core.errors import Invalid
 from gradumen.core.periods import months_after
-from gradumen.core.terms import Duration, Renewal
 
 DAYS = st.dates(date(2024, 1, 1), date(2026, 12, 31))
 DURATIONS = st.builds(

@@ -6,8 +6,8 @@ from random import Random
 from hypothesis import given
 from hypothesis import strategies as st
 
-from gradumen.core.catalogue import Combine
-from gradumen.core.usage import Sample, combine_hours, spread
+from gradumen.core.catalogue.services import Combine
+from gradumen.core.metering.usage import Sample, combine_hours, spread
 
 moments = st.integers(0, 10**6).map(lambda s: datetime(2026, 3, 28, tzinfo=UTC) + timedelta(seconds=s))
 

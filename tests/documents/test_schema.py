@@ -14,12 +14,12 @@ import yaml
 
 from gradumen.core.errors import Invalid
 from gradumen.documents.catalogue import read_catalogue, write_catalogue
-from gradumen.wire.forms.base import Form, read
-from gradumen.wire.forms.offers import OfferForm
-from gradumen.wire.forms.plans import PlanForm
-from gradumen.wire.forms.rate_cards import RateCardForm
-from gradumen.wire.forms.schema import catalogue_schema
-from gradumen.wire.forms.services import ServiceForm
+from gradumen.wire.catalogue.forms.base import Form, read
+from gradumen.wire.catalogue.forms.offers import OfferForm
+from gradumen.wire.catalogue.forms.plans import PlanForm
+from gradumen.wire.catalogue.forms.rate_cards import RateCardForm
+from gradumen.wire.catalogue.forms.schema import catalogue_schema
+from gradumen.wire.catalogue.forms.services import ServiceForm
 
 DOCS = (Path(__file__).parents[2] / "docs" / "formats.md").read_text()
 EXAMPLES = re.findall(r"```yaml\n((?:service|plan|offer|rate-card):.*?)```", DOCS, re.S)

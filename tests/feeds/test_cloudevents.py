@@ -6,7 +6,7 @@ from decimal import Decimal
 import pytest
 
 from gradumen.core.errors import Invalid, TooLarge, WrongMediaType
-from gradumen.core.readings import Reading
+from gradumen.core.metering.readings import Reading
 from gradumen.feeds.cloudevents import BATCH, MOST_EVENTS, SINGLE, read_events
 from tests.world import reading
 

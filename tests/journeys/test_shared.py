@@ -17,7 +17,7 @@ from sqlalchemy import Engine, text
 from gradumen.client import Client
 from gradumen.run.database import PrivateDatabase
 from gradumen.store.unit_of_work import make_engine
-from gradumen.wire.sessions import SetUp
+from gradumen.wire.access.sessions import SetUp
 from tests.world import PASSWORD
 
 ROWS, TABLES = "worker", "keeper"

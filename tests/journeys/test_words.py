@@ -7,14 +7,14 @@ from pathlib import Path
 import pytest
 
 from gradumen.cli.main import make_parser
-from gradumen.wire.forms.schema import catalogue_schema
+from gradumen.wire.catalogue.forms.schema import catalogue_schema
 
 ROOT = Path(__file__).parents[2]
 READ = ("src/gradumen", "console/src", "docs", "examples", "README.md", "CHANGELOG.md")
 ENDINGS = {".py", ".yaml", ".ts", ".tsx", ".md", ".json"}
 MIGRATIONS = "src/gradumen/store/migrations/"
-RENAMES = "src/gradumen/wire/forms/base.py"
-STORED = "src/gradumen/usecases/stored_lines.py"
+RENAMES = "src/gradumen/wire/catalogue/forms/base.py"
+STORED = "src/gradumen/usecases/billing/stored_lines.py"
 REFUSED = "docs/formats.md"
 """Examples of what is refused."""
 

@@ -12,7 +12,8 @@ from sqlalchemy.orm import Session
 
 from gradumen.run.database import PrivateDatabase
 from gradumen.store import schema
-from gradumen.store.catalogue import (
+from gradumen.store.access.tables import MemberRow, SessionRow, TokenRow
+from gradumen.store.catalogue.tables import (
     CatalogueDraftRow,
     OfferRow,
     OfferVersionRow,
@@ -20,10 +21,9 @@ from gradumen.store.catalogue import (
     RateCardRow,
     RateCardVersionRow,
 )
-from gradumen.store.readings import DeliveryRow
-from gradumen.store.subscriptions import SubscriptionRow, SupplyLineRow
+from gradumen.store.metering.tables import DeliveryRow
+from gradumen.store.subscriptions.tables import SubscriptionRow, SupplyLineRow
 from gradumen.store.unit_of_work import UnitOfWork, make_engine
-from gradumen.store.users import MemberRow, SessionRow, TokenRow
 
 
 @pytest.fixture

@@ -6,8 +6,8 @@ from typing import Any
 import pytest
 
 from gradumen.core.errors import Forbidden, Invalid, NotFound
-from gradumen.wire.assignment_rules import AssignmentRuleSet
-from gradumen.wire.subscriptions import SubscriptionCreate
+from gradumen.wire.subscriptions.assignment_rules import AssignmentRuleSet
+from gradumen.wire.subscriptions.subscriptions import SubscriptionCreate
 from tests.world import World, reading
 
 

@@ -12,9 +12,9 @@ from sqlalchemy import select, text, update
 
 from gradumen.client import Client
 from gradumen.core.errors import Conflict, Invalid, NotFound, PeriodOpen
-from gradumen.store.organisations import OrganisationRow
-from gradumen.wire.organisations import OrganisationCreate
-from gradumen.wire.subscriptions import SubscriptionChange, SubscriptionCreate
+from gradumen.store.organisations.tables import OrganisationRow
+from gradumen.wire.organisations.organisations import OrganisationCreate
+from gradumen.wire.subscriptions.subscriptions import SubscriptionChange, SubscriptionCreate
 from tests.conftest import Service
 from tests.world import EMAILS, GIB, PASSWORD, World, egress, files, moment, rate_card, reading, world_amounts
 

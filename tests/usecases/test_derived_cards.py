@@ -8,7 +8,7 @@ import yaml
 from hypothesis import given
 from hypothesis import strategies as st
 
-from gradumen.core.derived import OnTop
+from gradumen.core.catalogue.derived import OnTop
 from gradumen.core.errors import CatalogueInvalid
 from tests.world import World, files, rate_card
 

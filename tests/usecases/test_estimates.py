@@ -7,7 +7,7 @@ import pytest
 
 from gradumen.core.errors import CatalogueInvalid, Forbidden, Invalid, NotFound
 from gradumen.core.exact import add
-from gradumen.wire.estimates import EstimateAsked, ExpectedUse
+from gradumen.wire.rating.estimates import EstimateAsked, ExpectedUse
 from tests.world import GIB, World, egress, files, moment, rate_card, reading
 
 MONTH = {

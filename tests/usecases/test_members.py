@@ -6,6 +6,7 @@ from uuid import UUID
 import pytest
 
 from gradumen.client import Client
+from gradumen.core.access.permissions import Role
 from gradumen.core.errors import (
     Conflict,
     Forbidden,
@@ -15,8 +16,7 @@ from gradumen.core.errors import (
     NotFound,
     NotSignedIn,
 )
-from gradumen.core.permissions import Role
-from gradumen.wire.organisations import OrganisationCreate
+from gradumen.wire.organisations.organisations import OrganisationCreate
 from tests.world import EMAILS, PASSWORD, World, egress, join
 
 NEW = "new@saltmarsh.example"

@@ -6,9 +6,9 @@ import pytest
 
 from gradumen.core.errors import Forbidden, NotFound
 from gradumen.core.exact import add
-from gradumen.wire.margins import MonthMarginBody, MonthMarginsBody
-from gradumen.wire.one_off_charges import OneOffChargeCreate
-from gradumen.wire.subscriptions import SubscriptionCreate
+from gradumen.wire.spend.margins import MonthMarginBody, MonthMarginsBody
+from gradumen.wire.subscriptions.one_off_charges import OneOffChargeCreate
+from gradumen.wire.subscriptions.subscriptions import SubscriptionCreate
 from tests.world import GIB, World, egress, files, moment, rate_card, reading
 
 COST = [(50, Decimal("0.028")), (150, Decimal("0.020")), (10**9, Decimal("0.012"))]

@@ -5,12 +5,12 @@ from decimal import Decimal
 
 import pytest
 
+from gradumen.core.access.permissions import Role
 from gradumen.core.errors import CatalogueInvalid, NotFound, NotOffered, NotPriceable
-from gradumen.core.permissions import Role
-from gradumen.wire.catalogue import PublishedPlanBody
-from gradumen.wire.estimates import EstimateAsked
-from gradumen.wire.organisations import OrganisationCreate
-from gradumen.wire.subscriptions import SubscriptionChange, SubscriptionCreate
+from gradumen.wire.catalogue.catalogue import PublishedPlanBody
+from gradumen.wire.organisations.organisations import OrganisationCreate
+from gradumen.wire.rating.estimates import EstimateAsked
+from gradumen.wire.subscriptions.subscriptions import SubscriptionChange, SubscriptionCreate
 from tests.world import World, egress, files, join, rate_card, reading
 
 LABOUR = """

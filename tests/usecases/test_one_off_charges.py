@@ -7,9 +7,9 @@ from typing import Any
 import pytest
 
 from gradumen.core.errors import Forbidden, GradumenError, Invalid, NotFound
-from gradumen.wire.billing import InvoiceBody
-from gradumen.wire.one_off_charges import OneOffChargeBody, OneOffChargeCreate
-from gradumen.wire.subscriptions import SubscriptionChange
+from gradumen.wire.billing.documents import InvoiceBody
+from gradumen.wire.subscriptions.one_off_charges import OneOffChargeBody, OneOffChargeCreate
+from gradumen.wire.subscriptions.subscriptions import SubscriptionChange
 from tests.world import World, files, rate_card
 
 

@@ -10,8 +10,8 @@ import pytest
 
 from gradumen.client import Client
 from gradumen.core.errors import CatalogueInvalid, GradumenError
-from gradumen.wire.billing import LinkPeriodBody
-from gradumen.wire.subscriptions import SubscriptionChange
+from gradumen.wire.billing.documents import LinkPeriodBody
+from gradumen.wire.subscriptions.subscriptions import SubscriptionChange
 from tests.world import EMAILS, GIB, OFFERS, PASSWORD, SERVICES, World, egress, files, rate_card, reading
 
 NARROW_SERVICE = SERVICES.split("---")[0].replace("attributes: {size: [small, large]}\n", "")

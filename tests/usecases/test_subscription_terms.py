@@ -16,8 +16,8 @@ from gradumen.core.errors import (
     QuotaBelowSubscribed,
     QuotaExceeded,
 )
-from gradumen.wire.estimates import EstimateAsked, ExpectedUse
-from gradumen.wire.subscriptions import (
+from gradumen.wire.rating.estimates import EstimateAsked, ExpectedUse
+from gradumen.wire.subscriptions.subscriptions import (
     SubscriptionBody,
     SubscriptionChange,
     SubscriptionCreate,

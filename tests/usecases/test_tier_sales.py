@@ -5,8 +5,8 @@ from datetime import date
 import pytest
 
 from gradumen.core.errors import Forbidden, Invalid, NotFound, NotOnSale, StillSubscribed
-from gradumen.wire.estimates import EstimateAsked
-from gradumen.wire.subscriptions import SubscriptionChange, SubscriptionCreate
+from gradumen.wire.rating.estimates import EstimateAsked
+from gradumen.wire.subscriptions.subscriptions import SubscriptionChange, SubscriptionCreate
 from tests.world import World
 
 

@@ -13,7 +13,7 @@ from math import ceil
 from typing import Any
 from zoneinfo import ZoneInfo
 
-from gradumen.wire.billing import InvoiceBody, LinkPeriodBody
+from gradumen.wire.billing.documents import InvoiceBody, LinkPeriodBody
 from tests.worlds.worlds import FIRST, GIB, LAST, MINOR, Customer, Link, Stretch, Use, Version
 
 

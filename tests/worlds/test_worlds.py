@@ -7,10 +7,10 @@ from fractions import Fraction
 from random import Random
 
 from gradumen.client import Client
-from gradumen.core.permissions import Role
-from gradumen.wire.billing import InvoiceBody
-from gradumen.wire.catalogue import CatalogueFile
-from gradumen.wire.sessions import SetUp
+from gradumen.core.access.permissions import Role
+from gradumen.wire.access.sessions import SetUp
+from gradumen.wire.billing.documents import InvoiceBody
+from gradumen.wire.catalogue.catalogue import CatalogueFile
 from tests.conftest import CODE, Service
 from tests.worlds.owed import billed, differences, owed, owed_in_advance
 from tests.worlds.worlds import MINOR, PROJECTS, Customer, Link, events, make_customer, make_use, organisation, publish

@@ -10,10 +10,10 @@ from typing import Any
 from zoneinfo import ZoneInfo
 
 from gradumen.client import Client
-from gradumen.client.readings import reading_event
-from gradumen.wire.catalogue import CatalogueFile
-from gradumen.wire.organisations import OrganisationCreate
-from gradumen.wire.subscriptions import SubscriptionChange, SubscriptionCreate
+from gradumen.client.metering.readings import reading_event
+from gradumen.wire.catalogue.catalogue import CatalogueFile
+from gradumen.wire.organisations.organisations import OrganisationCreate
+from gradumen.wire.subscriptions.subscriptions import SubscriptionChange, SubscriptionCreate
 
 GIB = 1024**3
 ZONES = ("Europe/Dublin", "Europe/Brussels", "America/Halifax", "Asia/Tokyo")

@@ -6,31 +6,19 @@ from fastapi import APIRouter, FastAPI
 from fastapi.middleware.gzip import GZipMiddleware
 from fastapi.routing import APIRoute
 
-from gradumen.api import (
-    assignment_rules,
-    audit_entries,
-    billing,
-    catalogue,
-    catalogue_drafts,
-    clock,
-    console,
-    estimates,
-    health,
-    margins,
-    members,
-    one_off_charges,
-    organisations,
-    price_changes,
-    problems,
-    readings,
-    sessions,
-    subscriptions,
-    tokens,
-)
+from gradumen.api import audit_entries, clock, console, health, problems
+from gradumen.api.access import members, sessions, tokens
+from gradumen.api.billing import documents
+from gradumen.api.catalogue import catalogue, catalogue_drafts, price_changes
 from gradumen.api.description import describe, routes_of
 from gradumen.api.expensive import Gate
 from gradumen.api.headers import HeadAsGet, KnownHosts, SafeHeaders
 from gradumen.api.limits import BodyLimit
+from gradumen.api.metering import readings
+from gradumen.api.organisations import organisations
+from gradumen.api.rating import estimates
+from gradumen.api.spend import margins
+from gradumen.api.subscriptions import assignment_rules, one_off_charges, subscriptions
 from gradumen.settings import Settings
 from gradumen.store.unit_of_work import UnitOfWork
 from gradumen.wire.values import Problem
@@ -49,7 +37,7 @@ ROUTERS = (
     subscriptions,
     assignment_rules,
     readings,
-    billing,
+    documents,
     one_off_charges,
     clock,
 )

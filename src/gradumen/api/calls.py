@@ -13,9 +13,9 @@ from gradumen.core.errors import Invalid, NotSignedIn
 from gradumen.settings import Settings
 from gradumen.store.unit_of_work import UnitOfWork
 from gradumen.usecases import idempotency
+from gradumen.usecases.access.sessions import caller_of_session, caller_of_token
 from gradumen.usecases.idempotency import Once
 from gradumen.usecases.scope import Caller
-from gradumen.usecases.sessions import caller_of_session, caller_of_token
 
 SESSION, DEVICE = "gradumen_session", "gradumen_device"
 _SAFE = ("GET", "HEAD", "OPTIONS")

@@ -5,34 +5,18 @@ import os
 import sys
 from collections.abc import Callable, Sequence
 
-from gradumen.cli import (
-    assignment_rules,
-    audit_entries,
-    backups,
-    bill_runs,
-    catalogue,
-    charges,
-    clock,
-    estimates,
-    feeds,
-    invitations,
-    invoices,
-    members,
-    migrate,
-    one_off_charges,
-    organisations,
-    quotas,
-    readings,
-    serve,
-    sessions,
-    spend,
-    subscriptions,
-    tax_rates,
-    tokens,
-    usage,
-)
+from gradumen.cli import audit_entries, backups, clock, migrate, serve
+from gradumen.cli.access import invitations, members, sessions, tokens
+from gradumen.cli.billing import bill_runs, invoices, tax_rates
+from gradumen.cli.catalogue import catalogue
+from gradumen.cli.metering import feeds, readings, usage
+from gradumen.cli.organisations import organisations
 from gradumen.cli.output import Out
 from gradumen.cli.profiles import connect
+from gradumen.cli.quotas import quotas
+from gradumen.cli.rating import charges, estimates
+from gradumen.cli.spend import spend
+from gradumen.cli.subscriptions import assignment_rules, one_off_charges, subscriptions
 from gradumen.client import Client
 from gradumen.core.errors import GradumenError
 

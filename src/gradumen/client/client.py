@@ -5,15 +5,15 @@ from typing import Self
 
 import httpx
 
-from gradumen.client.billing import BillRuns, Charges, Invoices, Spend, TaxRates
-from gradumen.client.catalogue import Catalogue, CatalogueDrafts, Estimates
+from gradumen.client.access.members import AuditEntries, Invitations, Members, Tokens
+from gradumen.client.access.sessions import Clock, Sessions
+from gradumen.client.billing.documents import BillRuns, Charges, Invoices, Spend, TaxRates
+from gradumen.client.catalogue.catalogue import Catalogue, CatalogueDrafts, Estimates
 from gradumen.client.connection import Connection
-from gradumen.client.members import AuditEntries, Invitations, Members, Tokens
-from gradumen.client.organisations import Organisations, Quotas
-from gradumen.client.readings import Feeds, Readings, Usage
-from gradumen.client.sessions import Clock, Sessions
-from gradumen.client.subscriptions import AssignmentRules, OneOffCharges, Subscriptions
-from gradumen.wire.sessions import SessionBody, SetUp
+from gradumen.client.metering.readings import Feeds, Readings, Usage
+from gradumen.client.organisations.organisations import Organisations, Quotas
+from gradumen.client.subscriptions.subscriptions import AssignmentRules, OneOffCharges, Subscriptions
+from gradumen.wire.access.sessions import SessionBody, SetUp
 
 
 class Client:

@@ -7,7 +7,7 @@ from uuid import uuid4
 import httpx
 
 from gradumen.core.errors import GradumenError, NotSignedIn, error_class
-from gradumen.wire.sessions import SessionBody
+from gradumen.wire.access.sessions import SessionBody
 from gradumen.wire.values import Body, Page
 
 B = TypeVar("B", bound=Body)

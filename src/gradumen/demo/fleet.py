@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from datetime import date, timedelta
 from typing import Any
 
-from gradumen.client.readings import reading_event
+from gradumen.client.metering.readings import reading_event
 
 GIB = 1024**3
 Sited = tuple[str, dict[str, Any]]

@@ -11,9 +11,9 @@ from typing import Any
 from uuid import UUID
 
 from gradumen.client import Client
+from gradumen.core.access.permissions import Role
 from gradumen.core.errors import GradumenError
 from gradumen.core.periods import Period
-from gradumen.core.permissions import Role
 from gradumen.demo import fleet
 from gradumen.demo.scenario import (
     CATALOGUE,
@@ -26,12 +26,12 @@ from gradumen.demo.scenario import (
     TARNWICK_MEMBERS,
     TAXES,
 )
-from gradumen.wire.assignment_rules import AssignmentRuleSet
-from gradumen.wire.catalogue import CatalogueFile
-from gradumen.wire.one_off_charges import OneOffChargeCreate
-from gradumen.wire.organisations import OrganisationCreate
-from gradumen.wire.sessions import SetUp
-from gradumen.wire.subscriptions import SubscriptionChange, SubscriptionCreate, SubscriptionDeviate
+from gradumen.wire.access.sessions import SetUp
+from gradumen.wire.catalogue.catalogue import CatalogueFile
+from gradumen.wire.organisations.organisations import OrganisationCreate
+from gradumen.wire.subscriptions.assignment_rules import AssignmentRuleSet
+from gradumen.wire.subscriptions.one_off_charges import OneOffChargeCreate
+from gradumen.wire.subscriptions.subscriptions import SubscriptionChange, SubscriptionCreate, SubscriptionDeviate
 
 Tell = Callable[[str], None]
 SAMPLE_HOURS = 6

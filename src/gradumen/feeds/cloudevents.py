@@ -7,7 +7,7 @@ from typing import Any
 from urllib.parse import unquote
 
 from gradumen.core.errors import GradumenError, Invalid, TooLarge, WrongMediaType
-from gradumen.core.readings import Reading, read_reading
+from gradumen.core.metering.readings import Reading, read_reading
 from gradumen.wire.strict_json import refuse_constant, twice
 
 EVENT_TYPE = "gradumen.reading.v1"

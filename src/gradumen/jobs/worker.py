@@ -11,8 +11,8 @@ from gradumen.core.errors import GradumenError, Unanswered
 from gradumen.core.periods import Period
 from gradumen.store.schema import ensure_months
 from gradumen.store.unit_of_work import UnitOfWork
-from gradumen.usecases.bill_runs import fail_bill_run, make_drafts, take_bill_run
-from gradumen.usecases.usage import refresh_usage
+from gradumen.usecases.billing.bill_runs import fail_bill_run, make_drafts, take_bill_run
+from gradumen.usecases.metering.usage import refresh_usage
 
 log = logging.getLogger("gradumen.worker")
 MONTHS_BEHIND, MONTHS_AHEAD = 14, 3

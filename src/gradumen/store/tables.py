@@ -1,18 +1,14 @@
 """All tables, so that Alembic and tests see them at once."""
 
-from gradumen.store import (
-    audit_entries,
-    billing,
-    catalogue,
-    clock,
-    idempotency,
-    organisations,
-    quotas,
-    readings,
-    subscriptions,
-    users,
-)
+from gradumen.store import audit_entries, clock, idempotency
+from gradumen.store.access import tables as users
+from gradumen.store.billing import tables as billing
+from gradumen.store.catalogue import tables as catalogue
 from gradumen.store.columns import Base
+from gradumen.store.metering import tables as readings
+from gradumen.store.organisations import tables as organisations
+from gradumen.store.quotas import tables as quotas
+from gradumen.store.subscriptions import tables as subscriptions
 
 __all__ = [
     "Base",

@@ -9,12 +9,12 @@ from uuid import UUID, uuid4
 from sqlalchemy import and_, or_, select
 from sqlalchemy.orm import Session
 
+from gradumen.core.access.permissions import Right
 from gradumen.core.errors import Forbidden, Invalid
-from gradumen.core.permissions import Right
+from gradumen.store.access.tables import MemberRow, TokenRow, UserRow
 from gradumen.store.audit_entries import AuditEntryRow
-from gradumen.store.organisations import OrganisationRow
+from gradumen.store.organisations.tables import OrganisationRow
 from gradumen.store.unit_of_work import use_case
-from gradumen.store.users import MemberRow, TokenRow, UserRow
 from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope, organisations_by_id
 
 Values = Mapping[str, Any] | None

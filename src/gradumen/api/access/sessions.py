@@ -1,0 +1,137 @@
+"""Routes of set-up, sign-in, sessions and passwords."""
+
+import secrets
+from datetime import UTC, datetime
+
+from fastapi import APIRouter, Request, Response, status
+
+from gradumen.api.bodies import StrictRoute
+from gradumen.api.calls import DEVICE, SESSION, CallerHere, Configured, Uow, address_of, cookie_name, session_secret
+from gradumen.core.access.permissions import RIGHTS, Right
+from gradumen.core.errors import NeedsPassword, NotSignedIn
+from gradumen.store.unit_of_work import UnitOfWork
+from gradumen.usecases import clock
+from gradumen.usecases.access import members, sessions, users
+from gradumen.usecases.organisations import organisations
+from gradumen.usecases.scope import Caller
+from gradumen.wire.access.sessions import (
+    MembershipBody,
+    OpenSessionBody,
+    PasswordChange,
+    PasswordReset,
+    SessionBody,
+    SetUp,
+    SignIn,
+)
+from gradumen.wire.values import Page
+
+router = APIRouter(route_class=StrictRoute)
+_DEVICE_SECONDS = int(sessions.DEVICE_KEPT.total_seconds())
+
+
+@router.post("/set-up", status_code=status.HTTP_201_CREATED, tags=["sessions"])
+def set_up(body: SetUp, request: Request, uow: Uow) -> dict[str, str]:
+    """Make the provider and its first administrator, with the code that the service printed at its first start."""
+    expected = request.app.state.set_up_code
+    if expected is None or not secrets.compare_digest(expected.encode(), body.code.encode()):
+        raise NotSignedIn("the set-up code is wrong or used; the service prints it when it starts without a provider")
+    fields = body.model_dump(exclude={"code"})
+    organisations.set_up_provider(uow, **fields, at=datetime.now(UTC), address=address_of(request))
+    request.app.state.set_up_code = None
+    if request.app.state.set_up_file is not None:
+        request.app.state.set_up_file.unlink(missing_ok=True)
+    return {"organisation": body.slug}
+
+
+@router.post("/session", tags=["sessions"])
+def sign_in(body: SignIn, request: Request, response: Response, uow: Uow, settings: Configured) -> SessionBody:
+    """Sign in by password; the session is in an HttpOnly cookie."""
+    at = datetime.now(UTC)
+    signed = sessions.sign_in(
+        uow,
+        email=body.email,
+        password=body.password,
+        place=sessions.Place(
+            address_of(request),
+            request.headers.get("user-agent", ""),
+            request.cookies.get(cookie_name(settings, DEVICE), ""),
+        ),
+        at=at,
+        free=settings.sign_in_free_attempts,
+        longest=settings.sign_in_longest_wait_seconds,
+        hours=settings.session_hours,
+    )
+    kept = ((SESSION, signed.secret, settings.session_hours * 3600), (DEVICE, signed.device, _DEVICE_SECONDS))
+    for name, value, seconds in kept:
+        response.set_cookie(
+            cookie_name(settings, name),
+            value,
+            max_age=seconds,
+            httponly=True,
+            samesite="strict",
+            secure=settings.secure_cookies,
+            path="/",
+        )
+    caller, csrf = sessions.caller_of_session(uow, secret=signed.secret, csrf=None, unsafe=False, at=at)
+    return _session(uow, caller, csrf)
+
+
+@router.get("/session", tags=["sessions"])
+def read_session(request: Request, uow: Uow, caller: CallerHere) -> SessionBody:
+    """Who is signed in, with rights and the business time."""
+    return _session(uow, caller, getattr(request.state, "csrf", None))
+
+
+def _session(uow: UnitOfWork, caller: Caller, csrf: str | None) -> SessionBody:
+    memberships = [
+        MembershipBody(
+            organisation=each.organisation,
+            name=each.name,
+            type=each.type,
+            role=each.role,
+            rights=sorted(RIGHTS[each.role], key=list(Right).index),
+        )
+        for each in members.list_memberships(uow, caller)
+    ]
+    now = clock.read_clock(uow, caller).now
+    return SessionBody(email=caller.email, name=caller.name, memberships=memberships, now=now, csrf=csrf)
+
+
+@router.delete("/session", status_code=status.HTTP_204_NO_CONTENT, tags=["sessions"])
+def sign_out(request: Request, response: Response, uow: Uow, settings: Configured) -> None:
+    """End the session of the cookie."""
+    secret = session_secret(request)
+    if secret:
+        sessions.sign_out(uow, secret=secret)
+    response.delete_cookie(cookie_name(settings, SESSION), path="/", secure=settings.secure_cookies, httponly=True)
+
+
+@router.get("/sessions", tags=["sessions"])
+def list_sessions(request: Request, uow: Uow, caller: CallerHere) -> Page[OpenSessionBody]:
+    """The open sessions of the signed-in user."""
+    found = sessions.list_sessions(uow, caller, secret=session_secret(request))
+    return Page(items=[OpenSessionBody.of(each) for each in found])
+
+
+@router.delete("/sessions/{session}", status_code=status.HTTP_204_NO_CONTENT, tags=["sessions"])
+def end_session(session: str, uow: Uow, caller: CallerHere) -> None:
+    """End one of the signed-in user's sessions; safe to repeat."""
+    sessions.end_session(uow, caller, session=session)
+
+
+@router.post("/session/password", status_code=status.HTTP_204_NO_CONTENT, tags=["sessions"])
+def change_password(body: PasswordChange, request: Request, uow: Uow, caller: CallerHere, settings: Configured) -> None:
+    """Change the signed-in user's password; its other sessions end."""
+    secret = session_secret(request)
+    if not secret:
+        raise NeedsPassword
+    longest = settings.sign_in_longest_wait_seconds
+    users.change_password(uow, caller, session=secret, current=body.current, new=body.new, longest=longest)
+
+
+@router.post("/password-resets", status_code=status.HTTP_204_NO_CONTENT, tags=["sessions"])
+def reset_password(body: PasswordReset, request: Request, uow: Uow) -> None:
+    """Set a new password by a reset link, once; all sessions of its user end."""
+    users.reset_password(
+        uow, secret=body.secret, password=body.password, at=datetime.now(UTC), address=address_of(request)
+    )

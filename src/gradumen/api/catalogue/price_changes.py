@@ -1,0 +1,17 @@
+"""Routes of prices that are about to change."""
+
+from fastapi import APIRouter
+
+from gradumen.api.bodies import StrictRoute
+from gradumen.api.calls import CallerHere, Uow
+from gradumen.usecases.catalogue import price_changes
+from gradumen.wire.catalogue.price_changes import PriceChangeBody
+from gradumen.wire.values import Page
+
+router = APIRouter(route_class=StrictRoute, tags=["catalogue"])
+
+
+@router.get("/price-changes")
+def list_price_changes(uow: Uow, caller: CallerHere) -> Page[PriceChangeBody]:
+    """Prices that the caller's organisations pay and that are about to change, by day."""
+    return Page(items=[PriceChangeBody.of(each) for each in price_changes.list_price_changes(uow, caller)])

@@ -1,0 +1,48 @@
+"""Routes of estimates, coverage and what-if. None of them changes anything."""
+
+from fastapi import APIRouter
+
+from gradumen.api.bodies import StrictRoute
+from gradumen.api.calls import CallerHere, Uow
+from gradumen.api.expensive import EXPENSIVE
+from gradumen.documents.catalogue import read_catalogue
+from gradumen.usecases.catalogue import publishing
+from gradumen.usecases.rating import estimates
+from gradumen.wire.rating.estimates import (
+    CardCoverageBody,
+    CoverageAsked,
+    EstimateAsked,
+    EstimateBody,
+    WhatIfAsked,
+    WhatIfBody,
+)
+from gradumen.wire.values import Page
+
+router = APIRouter(route_class=StrictRoute, tags=["estimates"])
+
+
+@router.post("/estimates", dependencies=EXPENSIVE)
+def estimate_price(body: EstimateAsked, uow: Uow, caller: CallerHere) -> EstimateBody:
+    """What a tier would cost an organisation over a term, month by month with its lines."""
+    expected = [estimates.ExpectedUse(each.meter, each.quantity, each.unit, each.attributes) for each in body.expected]
+    asked = {**body.model_dump(exclude={"expected"}), "expected": expected}
+    return EstimateBody.of(estimates.estimate_price(uow, caller, **asked))
+
+
+@router.post("/estimates/coverage", dependencies=EXPENSIVE)
+def check_coverage(body: CoverageAsked, uow: Uow, caller: CallerHere) -> Page[CardCoverageBody]:
+    """Which meters of a plan no rate of a card prices, and which tiers have no fee."""
+    publishing.check_may_publish(uow, caller, organisation=body.organisation)
+    documents = read_catalogue([(file.name, file.content) for file in body.files])
+    found = estimates.check_coverage(uow, caller, organisation=body.organisation, plan=body.plan, documents=documents)
+    return Page(items=[CardCoverageBody.of(each) for each in found])
+
+
+@router.post("/estimates/what-if", dependencies=EXPENSIVE)
+def price_again(body: WhatIfAsked, uow: Uow, caller: CallerHere) -> WhatIfBody:
+    """What a period would have come to with other rate cards, per buyer and service."""
+    publishing.check_may_publish(uow, caller, organisation=body.organisation)
+    documents = read_catalogue([(file.name, file.content) for file in body.files])
+    return WhatIfBody.of(
+        estimates.price_again(uow, caller, organisation=body.organisation, period=body.period, documents=documents)
+    )

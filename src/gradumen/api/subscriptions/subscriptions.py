@@ -1,0 +1,72 @@
+"""Routes of subscriptions."""
+
+from uuid import UUID
+
+from fastapi import APIRouter, Response, status
+
+from gradumen.api.bodies import StrictRoute
+from gradumen.api.calls import CallerHere, OnceHere, Uow, answered
+from gradumen.usecases.subscriptions import deviations, subscription_changes, subscriptions
+from gradumen.wire.subscriptions.subscriptions import (
+    DeviationBody,
+    SubscriptionBody,
+    SubscriptionChange,
+    SubscriptionCreate,
+    SubscriptionDeviate,
+    SubscriptionUpdate,
+)
+from gradumen.wire.values import Page
+
+router = APIRouter(route_class=StrictRoute, tags=["subscriptions"])
+
+
+@router.get("/organisations/{organisation}/subscriptions")
+def list_subscriptions(organisation: str, uow: Uow, caller: CallerHere, below: bool = False) -> Page[SubscriptionBody]:
+    """The subscriptions of an organisation, with ``below`` also of all under it."""
+    found = subscriptions.list_subscriptions(uow, caller, organisation=organisation, below=below)
+    return Page(items=[SubscriptionBody.of(each) for each in found])
+
+
+@router.post("/subscriptions", status_code=status.HTTP_201_CREATED, response_model=SubscriptionBody)
+def create_subscription(body: SubscriptionCreate, uow: Uow, caller: CallerHere, once: OnceHere) -> Response:
+    """Subscribe an organisation to a tier, on every link of its chain."""
+    return answered(
+        uow,
+        once,
+        201,
+        lambda u: SubscriptionBody.of(subscriptions.create_subscription(u, caller, **body.model_dump())),
+    )
+
+
+@router.patch("/subscriptions/{subscription_id}")
+def end_subscription(subscription_id: UUID, body: SubscriptionUpdate, uow: Uow, caller: CallerHere) -> SubscriptionBody:
+    """Set or take back a subscription's end. Safe to repeat."""
+    return SubscriptionBody.of(
+        subscription_changes.end_subscription(uow, caller, subscription_id=subscription_id, **body.model_dump())
+    )
+
+
+@router.post("/subscriptions/{subscription_id}/change")
+def change_subscription(
+    subscription_id: UUID, body: SubscriptionChange, uow: Uow, caller: CallerHere
+) -> SubscriptionBody:
+    """Change tier, quantity, plan version, choices or whether it pauses, from a day on. Safe to repeat."""
+    return SubscriptionBody.of(
+        subscription_changes.change_subscription(uow, caller, subscription_id=subscription_id, **body.model_dump())
+    )
+
+
+@router.post("/subscriptions/{subscription_id}/deviate")
+def deviate_subscription(
+    subscription_id: UUID, body: SubscriptionDeviate, uow: Uow, caller: CallerHere
+) -> SubscriptionBody:
+    """Give a subscription a rate card, allowances or levels of its own on one seller's link. Safe to repeat."""
+    return SubscriptionBody.of(
+        subscription_changes.deviate_subscription(uow, caller, subscription_id=subscription_id, **body.model_dump())
+    )
+
+
+@router.get("/organisations/{seller}/deviations")
+def list_deviations(seller: str, uow: Uow, caller: CallerHere) -> Page[DeviationBody]:
+    """Where what a seller sells differs from its plans and rules, today or later."""
+    return Page(items=[DeviationBody.of(each) for each in deviations.list_deviations(uow, caller, seller=seller)])

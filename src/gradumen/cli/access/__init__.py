@@ -1,0 +1,1 @@
+"""Users, members, sessions and tokens: who may do what."""

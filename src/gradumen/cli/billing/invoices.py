@@ -1,0 +1,129 @@
+"""gradumen invoices."""
+
+import argparse
+from pathlib import Path
+from typing import Any
+from uuid import UUID
+
+from gradumen.cli.nouns import Verbs
+from gradumen.cli.output import Out, money, quantity
+from gradumen.client import Client
+from gradumen.core.errors import Invalid
+from gradumen.wire.billing.documents import InvoiceBody
+
+
+def register(nouns: Any) -> None:
+    """Add the verbs."""
+    verbs = Verbs(nouns, "invoices", "look at, issue and print invoices")
+    listing = verbs.add("list", run_list, "drafts and issued documents, newest period first")
+    listing.add_argument("--state", choices=["draft", "issued"])
+    for name in ("seller", "buyer", "period"):
+        listing.add_argument(f"--{name}")
+    show = verbs.add("show", run_show, "one with its lines")
+    show.add_argument("invoice", help="id or number")
+    issue = verbs.add("issue", run_issue, "give reviewed drafts their numbers; safe to repeat, cannot be undone")
+    issue.add_argument("draft", type=UUID, nargs="*")
+    issue.add_argument("--all", action="store_true", help="every draft that you see")
+    discard = verbs.add("discard", run_discard, "discard a draft; the next bill run makes it again")
+    discard.add_argument("draft", type=UUID)
+    pdf = verbs.add("pdf", run_pdf, "save an issued document as PDF")
+    pdf.add_argument("invoice", help="id or number")
+    pdf.add_argument("--to", type=Path, help="file to write; by default the number with .pdf")
+
+
+def find(client: Client, name: str) -> InvoiceBody:
+    """The invoice of an id or number."""
+    try:
+        return client.invoices.get(UUID(name))
+    except ValueError:
+        pass
+    for each in client.invoices.list(state="issued"):
+        if each.number == name:
+            return client.invoices.get(each.id)
+    raise Invalid(f"no invoice '{name}'; see: gradumen invoices list", field="invoice", value=name)
+
+
+def _row(each: InvoiceBody) -> tuple[str, ...]:
+    return (
+        each.number or str(each.id),
+        each.period,
+        each.seller,
+        each.buyer,
+        money(each.net, each.currency),
+        money(each.gross, each.currency),
+        each.currency,
+    )
+
+
+HEAD = ("NUMBER OR DRAFT", "PERIOD", "SELLER", "BUYER", "NET", "TOTAL", "")
+RIGHT = ("NET", "TOTAL")
+
+
+def run_list(arguments: argparse.Namespace, client: Client, out: Out) -> int:
+    """Show a list."""
+    found = client.invoices.list(
+        state=arguments.state, seller=arguments.seller, buyer=arguments.buyer, period=arguments.period
+    )
+    out.body(found)
+    out.table(HEAD, map(_row, found), right=RIGHT)
+    if not found:
+        out.say("none; make drafts with: gradumen bill-runs start")
+    return 0
+
+
+def run_show(arguments: argparse.Namespace, client: Client, out: Out) -> int:
+    """Show one."""
+    found = find(client, arguments.invoice)
+    out.body(found)
+    title = "Credit note" if found.kind == "credit_note" else "Invoice"
+    out.say(f"{title} {found.number or '(draft)'}: {found.seller} → {found.buyer}, {found.period}")
+    out.table(
+        ("ORGANISATION", "DESCRIPTION", "SERVICE PERIOD", "QUANTITY", "UNIT", found.currency),
+        [
+            (
+                f"{line.organisation}/{line.project}" if line.project else line.organisation,
+                line.description,
+                f"{line.service_start:%m-%d %Hh}–{line.service_end:%m-%d %Hh}",
+                quantity(line.quantity),
+                line.unit,
+                money(line.amount, found.currency),
+            )
+            for line in found.lines
+        ],
+        right=("QUANTITY", found.currency),
+    )
+    out.say(
+        f"net {money(found.net, found.currency)}   tax {quantity(found.tax_percent)} % "
+        f"{money(found.tax, found.currency)}   total {money(found.gross, found.currency)} {found.currency}"
+    )
+    return 0
+
+
+def run_issue(arguments: argparse.Namespace, client: Client, out: Out) -> int:
+    """Issue drafts."""
+    drafts = arguments.draft
+    if arguments.all:
+        found = client.invoices.list(state="draft")
+        drafts = [each.id for each in sorted(found, key=lambda draft: (draft.seller, draft.buyer))]
+    if not drafts:
+        raise Invalid("name drafts, or use --all when there are any", field="draft")
+    issued = [client.invoices.issue(draft) for draft in drafts]
+    out.body(issued)
+    out.table(HEAD, map(_row, issued), right=RIGHT)
+    return 0
+
+
+def run_discard(arguments: argparse.Namespace, client: Client, out: Out) -> int:
+    """Discard a draft."""
+    client.invoices.discard(arguments.draft)
+    out.say("discarded")
+    return 0
+
+
+def run_pdf(arguments: argparse.Namespace, client: Client, out: Out) -> int:
+    """Save as PDF."""
+    found = find(client, arguments.invoice)
+    target = arguments.to or Path(f"{found.number or found.id}.pdf")
+    target.write_bytes(client.invoices.pdf(found.id))
+    out.say(f"{target}")
+    return 0

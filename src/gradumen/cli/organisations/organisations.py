@@ -1,0 +1,108 @@
+"""gradumen organisations and their projects."""
+
+import argparse
+from typing import Any
+
+from gradumen.cli.nouns import Verbs, add_organisation
+from gradumen.cli.output import Out
+from gradumen.cli.profiles import own_organisation
+from gradumen.client import Client
+from gradumen.wire.organisations.organisations import OrganisationBody, OrganisationCreate
+
+
+def register(nouns: Any) -> None:
+    """Add the verbs."""
+    verbs = Verbs(nouns, "organisations", "the provider, resellers and tenants, and their projects")
+    listing = verbs.add("list", run_list, "the tree of organisations that you see")
+    listing.add_argument("--search", help="part of a slug or name; then without the tree")
+    create = verbs.add("create", run_create, "bring a reseller or tenant on board")
+    create.add_argument("slug")
+    for name in ("parent", "type", "name", "country", "currency"):
+        create.add_argument(f"--{name}", required=True)
+    create.add_argument("--billing-zone", default="UTC")
+    create.add_argument("--cost-centre")
+    create.add_argument("--segment", help="what kind of customer it is, in your words")
+    segment = verbs.add("set-segment", run_set_segment, "say what kind of customer a buyer is; safe to repeat")
+    segment.add_argument("organisation")
+    segment.add_argument("segment", nargs="?", help="without it: none")
+    projects = verbs.add("projects", run_projects, "the projects of an organisation")
+    add_organisation(projects)
+    create_project = verbs.add("create-project", run_create_project, "add a project")
+    create_project.add_argument("slug")
+    create_project.add_argument("--name", required=True)
+    create_project.add_argument("--cost-centre")
+    add_organisation(create_project)
+
+
+def run_list(arguments: argparse.Namespace, client: Client, out: Out) -> int:
+    """Show the tree."""
+    found = client.organisations.list(search=arguments.search)
+    out.body(found)
+    ordered = [(0, each) for each in found] if arguments.search else tree(found)
+    out.table(
+        ("ORGANISATION", "NAME", "TYPE", "COUNTRY", "CURRENCY", "ZONE"),
+        [
+            ("  " * depth + each.slug, each.name, each.type, each.country, each.currency, each.billing_zone)
+            for depth, each in ordered
+        ],
+    )
+    return 0
+
+
+def tree(found: list[OrganisationBody]) -> list[tuple[int, OrganisationBody]]:
+    """Organisations with their depth, each after its parent."""
+    children: dict[str | None, list[OrganisationBody]] = {}
+    for each in found:
+        children.setdefault(each.parent, []).append(each)
+
+    def walk(parent: str | None, depth: int) -> list[tuple[int, OrganisationBody]]:
+        return [pair for each in children.get(parent, []) for pair in ((depth, each), *walk(each.slug, depth + 1))]
+
+    return walk(None, 0)
+
+
+def run_create(arguments: argparse.Namespace, client: Client, out: Out) -> int:
+    """Bring an organisation on board."""
+    body = OrganisationCreate(
+        parent=arguments.parent,
+        type=arguments.type,
+        slug=arguments.slug,
+        name=arguments.name,
+        country=arguments.country,
+        currency=arguments.currency,
+        billing_zone=arguments.billing_zone,
+        cost_centre=arguments.cost_centre,
+        segment=arguments.segment,
+    )
+    made = client.organisations.create(body)
+    out.body(made)
+    out.say(f"{made.type} '{made.slug}' is under {made.parent}, billed in {made.currency}")
+    return 0
+
+
+def run_set_segment(arguments: argparse.Namespace, client: Client, out: Out) -> int:
+    """Set a segment."""
+    made = client.organisations.set_segment(arguments.organisation, arguments.segment)
+    out.body(made)
+    out.say(f"{made.slug} is of segment {made.segment}" if made.segment else f"{made.slug} is of no segment")
+    return 0
+
+
+def run_projects(arguments: argparse.Namespace, client: Client, out: Out) -> int:
+    """Show projects."""
+    found = client.organisations.projects(own_organisation(arguments))
+    out.body(found)
+    out.table(("PROJECT", "NAME", "COST CENTRE"), [(each.slug, each.name, each.cost_centre or "") for each in found])
+    if not found:
+        out.say("no projects yet; add one with: gradumen organisations create-project")
+    return 0
+
+
+def run_create_project(arguments: argparse.Namespace, client: Client, out: Out) -> int:
+    """Add a project."""
+    made = client.organisations.create_project(
+        own_organisation(arguments), slug=arguments.slug, name=arguments.name, cost_centre=arguments.cost_centre
+    )
+    out.body(made)
+    out.say(f"project '{made.organisation}/{made.slug}' is there")
+    return 0

@@ -1,0 +1,67 @@
+"""gradumen quotas."""
+
+import argparse
+from decimal import Decimal, InvalidOperation
+from typing import Any
+
+from gradumen.cli.nouns import Verbs, add_organisation
+from gradumen.cli.output import Out, quantity
+from gradumen.cli.profiles import own_organisation
+from gradumen.client import Client
+from gradumen.wire.organisations.organisations import QuotaBody
+
+
+def register(nouns: Any) -> None:
+    """Add the verbs."""
+    verbs = Verbs(nouns, "quotas", "limits that flow down the chain")
+    listing = verbs.add("list", run_list, "what an organisation has, has given on, and has left")
+    add_organisation(listing)
+    grant = verbs.add("grant", run_grant, "set a limit of an organisation or project; safe to repeat")
+    grant.add_argument("organisation", help="who gets it")
+    grant.add_argument("measure", help="processors (vCPU) or storage (GiB)")
+    grant.add_argument("limit", type=limit, help="a number, or 'none' for no limit")
+    grant.add_argument("--project", help="a project of the organisation")
+    grant.add_argument("--reservation", type=Decimal, help="kept for own use")
+    grant.add_argument("--factor", type=Decimal, help="overbooking factor, 1 unless set")
+    grant.add_argument("--label", help="what you call it")
+
+
+def limit(raw: str) -> Decimal | None:
+    """Read a limit."""
+    try:
+        return None if raw == "none" else Decimal(raw)
+    except InvalidOperation:
+        raise argparse.ArgumentTypeError(f"'{raw}' is not a number and not 'none'") from None
+
+
+def _row(each: QuotaBody) -> tuple[str, ...]:
+    name = f"{each.organisation}/{each.project}" if each.project else each.organisation
+    return (name, each.measure, quantity(each.limit), quantity(each.granted), quantity(each.left), each.unit)
+
+
+HEAD = ("HOLDER", "MEASURE", "LIMIT", "GIVEN ON", "LEFT", "UNIT")
+RIGHT = ("LIMIT", "GIVEN ON", "LEFT")
+
+
+def run_list(arguments: argparse.Namespace, client: Client, out: Out) -> int:
+    """Show quotas."""
+    found = client.quotas.list(own_organisation(arguments))
+    out.body(found)
+    out.table(HEAD, map(_row, found), right=RIGHT)
+    return 0
+
+
+def run_grant(arguments: argparse.Namespace, client: Client, out: Out) -> int:
+    """Set a limit."""
+    made = client.quotas.grant(
+        arguments.organisation,
+        arguments.measure,
+        arguments.limit,
+        project=arguments.project,
+        reservation=arguments.reservation,
+        factor=arguments.factor,
+        label=arguments.label,
+    )
+    out.body(made)
+    out.table(HEAD, [_row(made)], right=RIGHT)
+    return 0

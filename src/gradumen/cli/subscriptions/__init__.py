@@ -1,0 +1,1 @@
+"""Who has which tier of which plan, and what belongs to it."""

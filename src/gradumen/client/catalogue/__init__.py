@@ -1,0 +1,1 @@
+"""Services, plans, offers and rate cards."""

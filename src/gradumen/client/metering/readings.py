@@ -1,0 +1,115 @@
+"""Feeds, readings and usage."""
+
+import json
+from collections.abc import Iterator, Mapping, Sequence
+from typing import Any
+
+from gradumen.client.connection import Connection
+from gradumen.wire.metering.readings import (
+    DeliveryBody,
+    DeliveryOutcomeBody,
+    FeedBody,
+    FeedCreate,
+    SenderCreate,
+    UsageSumsBody,
+)
+
+EVENT_TYPE = "gradumen.reading.v1"
+BATCH = "application/cloudevents-batch+json"
+MOST_EVENTS = 5000
+
+
+def reading_event(source: str, id: str, data: Mapping[str, Any]) -> dict[str, Any]:
+    """A reading as a CloudEvent in JSON form; ``data`` as in `docs/formats.md`."""
+    return {
+        "specversion": "1.0",
+        "type": EVENT_TYPE,
+        "source": source,
+        "id": id,
+        "datacontenttype": "application/json",
+        "data": dict(data),
+    }
+
+
+class Feeds:
+    """Ways in for usage."""
+
+    def __init__(self, connection: Connection) -> None:
+        self._connection = connection
+
+    def create(self, organisation: str, *, slug: str, name: str, key: str | None = None) -> FeedBody:
+        """Make a feed."""
+        body = FeedCreate(slug=slug, name=name)
+        return self._connection.post(f"organisations/{organisation}/feeds", FeedBody, body, key=key)
+
+    def allow(self, feed: str, email: str) -> FeedBody:
+        """Let a user send to a feed."""
+        return self._connection.put("feeds/senders", FeedBody, SenderCreate(feed=feed, email=email))
+
+    def deliveries(self, feed: str, *, limit: int = 50) -> list[DeliveryBody]:
+        """What a feed delivered, newest first."""
+        return self._connection.page("deliveries", DeliveryBody, feed=feed, limit=limit).items
+
+    def list(self, organisation: str) -> list[FeedBody]:
+        """The feeds of a seller."""
+        return self._connection.page(f"organisations/{organisation}/feeds", FeedBody).items
+
+
+class Readings:
+    """Sends readings; sending again does no harm."""
+
+    def __init__(self, connection: Connection) -> None:
+        self._connection = connection
+
+    def send(self, feed: str, events: Sequence[Mapping[str, Any]]) -> DeliveryOutcomeBody:
+        """Send one batch of at most 5,000 CloudEvents."""
+        content = json.dumps(list(events), separators=(",", ":")).encode()
+        return self.send_bytes(feed, content, BATCH)
+
+    def send_bytes(
+        self, feed: str, content: bytes, content_type: str, headers: Mapping[str, str] | None = None
+    ) -> DeliveryOutcomeBody:
+        """Send a body that is CloudEvents already, in any of the three modes."""
+        response = self._connection.send(
+            "POST",
+            "readings",
+            params={"feed": feed},
+            content=content,
+            headers={**(headers or {}), "Content-Type": content_type},
+        )
+        return DeliveryOutcomeBody.model_validate_json(response.content)
+
+    def send_all(
+        self, feed: str, events: Sequence[Mapping[str, Any]], *, batch: int = MOST_EVENTS
+    ) -> Iterator[DeliveryOutcomeBody]:
+        """Send any number in batches; gives the outcome of each as it comes."""
+        for start in range(0, len(events), batch):
+            yield self.send(feed, events[start : start + batch])
+
+
+class Usage:
+    """Usage in base units."""
+
+    def __init__(self, connection: Connection) -> None:
+        self._connection = connection
+
+    def sum(
+        self,
+        organisation: str,
+        period: str,
+        *,
+        by: Sequence[str] = (),
+        project: str | None = None,
+        meter: str | None = None,
+        limit: int = 5000,
+    ) -> UsageSumsBody:
+        """Usage of an organisation and all below in a month, by day, meter, resource, project or organisation."""
+        return self._connection.get(
+            f"organisations/{organisation}/usage",
+            UsageSumsBody,
+            period=period,
+            by=list(by),
+            project=project,
+            meter=meter,
+            limit=limit,
+        )

@@ -1,0 +1,77 @@
+"""Organisations, projects and quotas."""
+
+from decimal import Decimal
+
+from gradumen.client.connection import Connection
+from gradumen.wire.organisations.organisations import (
+    OrganisationBody,
+    OrganisationCreate,
+    OrganisationUpdate,
+    ProjectBody,
+    ProjectCreate,
+    QuotaBody,
+    QuotaGrant,
+)
+
+
+class Organisations:
+    """The tree of organisations, and their projects."""
+
+    def __init__(self, connection: Connection) -> None:
+        self._connection = connection
+
+    def get(self, slug: str) -> OrganisationBody:
+        """One organisation."""
+        return self._connection.get(f"organisations/{slug}", OrganisationBody)
+
+    def create(self, body: OrganisationCreate, *, key: str | None = None) -> OrganisationBody:
+        """Bring a reseller or tenant on board."""
+        return self._connection.post("organisations", OrganisationBody, body, key=key)
+
+    def set_segment(self, organisation: str, segment: str | None) -> OrganisationBody:
+        """Say what kind of customer a buyer is."""
+        body = OrganisationUpdate(segment=segment)
+        return self._connection.patch(f"organisations/{organisation}", OrganisationBody, body)
+
+    def projects(self, organisation: str) -> list[ProjectBody]:
+        """The projects of an organisation."""
+        return self._connection.page(f"organisations/{organisation}/projects", ProjectBody).items
+
+    def create_project(
+        self, organisation: str, *, slug: str, name: str, cost_centre: str | None = None, key: str | None = None
+    ) -> ProjectBody:
+        """Add a project."""
+        body = ProjectCreate(slug=slug, name=name, cost_centre=cost_centre)
+        return self._connection.post(f"organisations/{organisation}/projects", ProjectBody, body, key=key)
+
+    def list(self, *, search: str | None = None) -> list[OrganisationBody]:
+        """All organisations in scope, by slug."""
+        return self._connection.all("organisations", OrganisationBody, search=search, limit=1000)
+
+
+class Quotas:
+    """Limits that flow down the tree."""
+
+    def __init__(self, connection: Connection) -> None:
+        self._connection = connection
+
+    def list(self, organisation: str) -> list[QuotaBody]:
+        """The quotas of an organisation and its projects."""
+        return self._connection.page(f"organisations/{organisation}/quotas", QuotaBody).items
+
+    def grant(
+        self,
+        organisation: str,
+        measure: str,
+        limit: Decimal | None,
+        *,
+        project: str | None = None,
+        reservation: Decimal | None = None,
+        factor: Decimal | None = None,
+        label: str | None = None,
+        version: int | None = None,
+    ) -> QuotaBody:
+        """Set a limit; None is no limit."""
+        unit = f"projects/{project}/" if project else ""
+        body = QuotaGrant(limit=limit, reservation=reservation, factor=factor, label=label, version=version)
+        return self._connection.put(f"organisations/{organisation}/{unit}quotas/{measure}", QuotaBody, body)

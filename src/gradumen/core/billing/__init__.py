@@ -1,0 +1,1 @@
+"""Charges into documents."""

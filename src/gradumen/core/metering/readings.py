@@ -1,0 +1,189 @@
+"""One measured fact, as it comes in from a feed."""
+
+import hashlib
+from collections.abc import Mapping
+from dataclasses import dataclass
+from datetime import UTC, datetime, timedelta
+from decimal import Decimal
+
+from gradumen.core.catalogue.services import Meter
+from gradumen.core.catalogue.units import convertible
+from gradumen.core.errors import Invalid
+from gradumen.core.exact import QUANTITY_PLACES, number, scaled, text, unscaled
+
+LONGEST = timedelta(hours=24)
+"""A reading covers at most this much; longer facts are sent in parts."""
+MOST_ATTRIBUTES = 16
+_MOST_CHARACTERS = 191
+
+
+@dataclass(frozen=True, slots=True)
+class Reading:
+    """A reading as its sender wrote it, checked as far as it can be without the catalogue.
+
+    ``owner`` is ``organisation/project``; ``sequence`` says which of several with one id counts: the highest.
+    """
+
+    source: str
+    id: str
+    owner: str | None
+    account: str | None
+    resource: str
+    meter: str
+    quantity: Decimal
+    unit: str
+    start: datetime
+    end: datetime
+    attributes: tuple[tuple[str, str], ...]
+    sequence: int
+
+    @property
+    def content_hash(self) -> bytes:
+        """16 bytes of SHA-256 over everything but feed, source and id."""
+        parts = [
+            self.owner or "",
+            self.account or "",
+            self.resource,
+            self.meter,
+            text(self.quantity),
+            self.unit,
+            self.start.isoformat(),
+            self.end.isoformat(),
+            str(self.sequence),
+            *(f"{key}={value}" for key, value in self.attributes),
+        ]
+        return hashlib.sha256("\x1f".join(parts).encode()).digest()[:16]
+
+
+def reading_key(feed: str, source: str, identity: str) -> bytes:
+    """16 bytes of SHA-256 that stand for feed, source and id in the index of known readings."""
+    return hashlib.sha256("\x1f".join((feed, source, identity)).encode()).digest()[:16]
+
+
+def read_reading(source: object, identity: object, data: object) -> Reading:
+    """Check one item as it was sent (`docs/formats.md`, readings).
+
+    Raises:
+        Invalid: names the field, the value, the limit and what to do.
+    """
+    if not isinstance(data, Mapping):
+        raise Invalid("data must be an object with meter, quantity, start and end", field="data")
+    unknown = set(data) - {
+        "owner",
+        "account",
+        "resource",
+        "meter",
+        "quantity",
+        "unit",
+        "start",
+        "end",
+        "attributes",
+        "sequence",
+    }
+    if unknown:
+        names = ", ".join(sorted(map(str, unknown)))[:100]
+        raise Invalid(f"data has unknown fields {names}; remove them", field="data")
+    start, end = _moment(data.get("start"), "start"), _moment(data.get("end"), "end")
+    if end <= start:
+        raise Invalid(f"end {end.isoformat()} must be after start {start.isoformat()}", field="end", value=end)
+    if end - start > LONGEST:
+        raise Invalid(f"a reading covers at most 24 hours; {start} to {end} is longer, send it in parts", field="end")
+    quantity = number(data.get("quantity"), field="quantity", places=QUANTITY_PLACES)
+    if quantity < 0:
+        raise Invalid(
+            f"quantity {text(quantity)} is negative; correct an earlier reading by sending its id again with a "
+            "higher sequence",
+            field="quantity",
+            value=quantity,
+        )
+    attributes = data.get("attributes") or {}
+    if not isinstance(attributes, Mapping) or len(attributes) > MOST_ATTRIBUTES:
+        raise Invalid(f"attributes must be an object of at most {MOST_ATTRIBUTES} texts", field="attributes")
+    sequence = data.get("sequence", 0)
+    if isinstance(sequence, bool) or not isinstance(sequence, int) or not 0 <= sequence < 2**31:
+        raise Invalid("sequence must be a whole number from 0 to 2147483647", field="sequence", value=sequence)
+    return Reading(
+        source=_text(source, "source"),
+        id=_text(identity, "id"),
+        owner=None if data.get("owner") is None else _text(data["owner"], "owner"),
+        account=None if data.get("account") is None else _text(data["account"], "account"),
+        resource=_text(data.get("resource"), "resource"),
+        meter=_text(data.get("meter"), "meter"),
+        quantity=quantity,
+        unit=_text(data.get("unit"), "unit"),
+        start=start,
+        end=end,
+        attributes=tuple(sorted((_text(k, "attributes"), _text(v, f"attributes.{k}")) for k, v in attributes.items())),
+        sequence=sequence,
+    )
+
+
+def base_quantity(reading: Reading, meter: Meter) -> Decimal:
+    """The reading's quantity in the meter's base unit.
+
+    Raises:
+        Invalid: the unit is not known, measures something else, or the quantity needs more than 6 places.
+    """
+    unit = convertible(reading.unit, meter.reading_unit, counted=meter.counted)
+    whole, lost = divmod(scaled(reading.quantity, QUANTITY_PLACES) * unit.factor.numerator, unit.factor.denominator)
+    if lost:
+        raise Invalid(
+            f"quantity {text(reading.quantity)} {reading.unit} is finer than a millionth of the meter's base unit",
+            field="quantity",
+            value=reading.quantity,
+        )
+    if whole >= 10**38:
+        raise Invalid(
+            f"quantity {text(reading.quantity)} {reading.unit} has too many digits in the meter's base unit",
+            field="quantity",
+            value=reading.quantity,
+        )
+    return unscaled(whole, QUANTITY_PLACES)
+
+
+def check_known(reading: Reading, meter: Meter, allowed: Mapping[str, tuple[str, ...]], now: datetime) -> None:
+    """Check a reading against its service's attributes and the business clock.
+
+    Raises:
+        Invalid: it ends in the future, or has an attribute or value that the service does not know.
+    """
+    if reading.end > now:
+        raise Invalid(
+            f"end {reading.end.isoformat()} is in the future; it is {now.isoformat(timespec='seconds')} here",
+            field="end",
+            value=reading.end,
+        )
+    for key, value in reading.attributes:
+        if key not in allowed:
+            raise Invalid(
+                f"attribute '{key}' is not one of the service's: {', '.join(allowed) or 'it has none'}",
+                field=f"attributes.{key}",
+                value=value,
+            )
+        if allowed[key] and value not in allowed[key]:
+            raise Invalid(
+                f"attribute {key} '{value}' is not one of {', '.join(allowed[key])}",
+                field=f"attributes.{key}",
+                value=value,
+            )
+
+
+def _text(raw: object, field: str) -> str:
+    if not isinstance(raw, str) or not 0 < len(raw) <= _MOST_CHARACTERS or not raw.isprintable():
+        raise Invalid(f"{field} must be a text of 1 to {_MOST_CHARACTERS} printable characters", field=field, value=raw)
+    return raw
+
+
+def _moment(raw: object, field: str) -> datetime:
+    try:
+        moment = datetime.fromisoformat(raw) if isinstance(raw, str) else None
+    except ValueError:
+        moment = None
+    if moment is None or moment.tzinfo is None:
+        raise Invalid(f"{field} must be a time with zone, like 2026-10-01T00:00:00Z", field=field, value=raw)
+    if not 2000 <= moment.year <= 2200:
+        raise Invalid(f"{field} {raw} is out of range; readings lie in 2000 to 2200", field=field, value=raw)
+    moment = moment.astimezone(UTC)
+    if moment.microsecond:
+        raise Invalid(f"{field} must be a whole second; got {raw}", field=field, value=raw)
+    return moment

@@ -1,0 +1,123 @@
+"""Charges: priced quantities with their explanation, and what they are split into."""
+
+import hashlib
+from dataclasses import dataclass
+from datetime import date, datetime
+from decimal import Decimal
+from fractions import Fraction
+
+from gradumen.core.catalogue.rates import RateCardVersion
+from gradumen.core.exact import QUANTITY_PLACES, unscaled
+
+
+@dataclass(frozen=True, slots=True)
+class PricedBlock:
+    """One step of the arithmetic: so much quantity at a price per pricing unit.
+
+    ``start`` and ``size`` are in millionths of base units (of lots, for those); ``factor`` is base units per
+    pricing unit.
+    """
+
+    start: int
+    size: int
+    price: Decimal
+    factor: Fraction
+
+    @property
+    def from_quantity(self) -> Decimal:
+        """Where the block's share begins, in base units."""
+        return unscaled(self.start, QUANTITY_PLACES)
+
+    @property
+    def quantity(self) -> Decimal:
+        """How much of the quantity is in the block, in base units."""
+        return unscaled(self.size, QUANTITY_PLACES)
+
+    @property
+    def amount(self) -> Fraction:
+        """The exact amount, in the card's currency."""
+        return Fraction(self.size, 10**QUANTITY_PLACES) * Fraction(self.price) / self.factor
+
+
+@dataclass(frozen=True, slots=True)
+class Part:
+    """A charge's share of one project, resource and local day. Fees have no resource."""
+
+    project: int | None
+    resource: int | None
+    day: date
+    quantity: Decimal
+    amount: Decimal
+
+
+@dataclass(frozen=True, slots=True)
+class Adjustment:
+    """What changes the arithmetic's outcome: ``fixed``, ``minimum``, ``cap``."""
+
+    kind: str
+    amount: Decimal
+
+
+@dataclass(frozen=True, slots=True)
+class Shared:
+    """What several lines are priced as one for: the quantity and amount of all; the charge has its share."""
+
+    quantity: Decimal
+    amount: Decimal
+
+
+@dataclass(frozen=True, slots=True)
+class Charge:
+    """A priced quantity of one supply line and rate version, with its arithmetic.
+
+    Quantities are in base units (seconds for fees), amounts in the card's currency with 12 places. ``covered`` is
+    what allowances cover, ``before`` was priced earlier in the period, ``true_up`` is committed and not used (priced
+    beside the quantity). Of a shared charge, blocks and adjustments are those of all lines together; ``key`` is what
+    the line used of the meter by which a fixed cost is spread.
+    """
+
+    line: int
+    kind: str
+    rate: str
+    version: RateCardVersion
+    meter: str | None
+    unit: str
+    quantity: Decimal
+    covered: Decimal
+    before: Decimal
+    blocks: tuple[PricedBlock, ...]
+    amount: Decimal
+    start: datetime
+    end: datetime
+    project: int | None = None
+    true_up: Decimal = Decimal(0)
+    adjustments: tuple[Adjustment, ...] = ()
+    shared: Shared | None = None
+    key: Decimal = Decimal(0)
+    advance: bool = False
+    attributes: tuple[int, ...] = ()
+    parts: tuple[Part, ...] = ()
+
+    @property
+    def evidence(self) -> str:
+        """SHA-256 of the set of parts and attributes that the charge was made from."""
+        rows = sorted(f"{part.project}|{part.resource}|{part.day}|{part.quantity:f}" for part in self.parts)
+        return hashlib.sha256("\n".join([*map(str, self.attributes), *rows]).encode()).hexdigest()
+
+
+@dataclass(frozen=True, slots=True)
+class Unpriced:
+    """Usage of a supply line that no rate of its card prices."""
+
+    line: int
+    meter: str
+    attributes: int
+    quantity: Decimal
+
+
+@dataclass(frozen=True, slots=True)
+class Rated:
+    """What rating gives: charges, and what nothing prices."""
+
+    charges: tuple[Charge, ...]
+    unpriced: tuple[Unpriced, ...]

@@ -1,0 +1,279 @@
+"""A seller's whole period: usage, samples and stretches combined, priced, split into parts; fees and discounts."""
+
+from collections import defaultdict
+from collections.abc import Iterator, Sequence
+from dataclasses import replace
+from datetime import date, datetime
+from decimal import Decimal
+
+import numpy as np
+import polars as pl
+
+from gradumen.core.catalogue.discounts import Discount
+from gradumen.core.catalogue.rates import Over
+from gradumen.core.catalogue.sampling import Sampling
+from gradumen.core.errors import Invalid
+from gradumen.core.exact import AMOUNT_PLACES, QUANTITY_PLACES, allocate, divide_half_up, scaled, unscaled
+from gradumen.core.periods import hour_number, hour_start
+from gradumen.core.rating.charges import Charge, Part, Rated
+from gradumen.core.rating.fees import fees, true_ups
+from gradumen.core.rating.groups import NARROW, Groups, fitted, joined
+from gradumen.core.rating.one_off_charges import OneOffCharge, one_off_charges
+from gradumen.core.rating.rating import USAGE_SCHEMA, PricedUsage, Pricing
+from gradumen.core.rating.sampled import largest, sampled
+from gradumen.core.rating.spreads import overheads, spreads
+from gradumen.core.rating.stretches import kinds_of, started_time
+
+_EPOCH = date(1970, 1, 1).toordinal()
+_PART = ("line", "rate", "project", "resource", "day")
+
+
+def rate_period(
+    usage: pl.DataFrame,
+    pricing: Pricing,
+    stretches: pl.DataFrame | None = None,
+    entered: Sequence[OneOffCharge] = (),
+) -> Rated:
+    """Combine, price and allocate what one seller's lines used in a period, fees and discounts included.
+
+    The order of the rows makes no difference.
+
+    Args:
+        usage: see `gradumen.core.rating.rating.USAGE_SCHEMA`.
+        stretches: see `gradumen.core.rating.stretches.STRETCH_SCHEMA`; None is none.
+        entered: what the seller charges by hand.
+    """
+    if not pricing.lines:
+        return Rated((), ())
+    rows = usage.filter(pl.col("hour").is_between(hour_number(pricing.start), hour_number(pricing.end), closed="left"))
+    special = [number for number, slug in pricing.meters.items() if not pricing.additive(slug)]
+    plain = rows.filter(~pl.col("meter").is_in(special)) if special else rows
+    found = [pricing.combine(plain)]
+    fine = _fine(plain, pricing)
+    samples = _fine(rows.filter(pl.col("meter").is_in(special)), pricing, hourly=True) if special else fine.clear()
+    extra = [frame for frame in (_sampled(samples, pricing), _started(stretches, pricing)) if frame is not None]
+    shares = pl.concat([fine.select(*_PART, "quantity"), *(each.select(*_PART, "quantity") for each in extra)])
+    found += [_groups(frame, pricing) for frame in extra if frame.height]
+    priced = pricing.price(joined(found) if len(found) > 1 else found[0])
+    missing = _unpriced(samples)
+    sets = pl.concat([each.select("line", "rate", "attributes") for each in (fine, samples)])
+    charges = list(_with_parts(priced, shares, sets, pricing))
+    charges += fees(pricing)
+    charges += spreads(pricing, rows)
+    charges += discounts_of(charges, pricing)
+    charges += true_ups(pricing, charges)
+    charges += overheads(charges)
+    charges += one_off_charges(entered, pricing)
+    return Rated(tuple(charges), (*priced.unpriced, *pricing.unpriced(missing)))
+
+
+def _fine(rows: pl.DataFrame, pricing: Pricing, *, hourly: bool = False) -> pl.DataFrame:
+    """Sums per line, rate, meter, attributes, project, resource and day; ``hourly`` keeps the rows as they are."""
+    most = largest(rows["quantity"])
+    if most * rows.height >= 2**126:
+        raise Invalid("the usage of this period is too large to add up exactly", field="quantity", value=most)
+    first, last = hour_number(pricing.start), hour_number(pricing.end)
+    days = np.array([_day(hour, pricing) for hour in range(first, last)], dtype=np.int32)
+    rated = rows.with_columns(
+        pl.Series("rate", pricing.combiner.rates_of(rows), dtype=pl.Int32),
+        pl.Series("day", days[rows["hour"].to_numpy() - first], dtype=pl.Int32),
+    )
+    if hourly:
+        return rated
+    keys = [*_PART, "meter", "attributes"]
+    return rated.lazy().group_by(keys).agg(pl.col("quantity").cast(pl.Int128).sum()).collect(engine="streaming")
+
+
+def _day(hour: int, pricing: Pricing) -> int:
+    return hour_start(hour).astimezone(pricing.zone).date().toordinal() - _EPOCH
+
+
+def _sampled(samples: pl.DataFrame, pricing: Pricing) -> pl.DataFrame | None:
+    """What counts of meters that do not add up."""
+    found: list[pl.DataFrame] = []
+    scopes = np.zeros(len(pricing.card_of_line), dtype=np.int64)
+    for line in pricing.lines.values():
+        scopes[line.number] = line.scope
+    alike: dict[Sampling, list[int]] = defaultdict(list)
+    for number, slug in pricing.meters.items():
+        if slug in pricing.samplings:
+            alike[pricing.samplings[slug]].append(number)
+    for sampling, meters in alike.items():
+        rows = samples.filter(pl.col("meter").is_in(meters) & (pl.col("rate") >= 0))
+        if rows.height:
+            found.append(sampled(rows.with_columns(pl.Series("scope", scopes[rows["line"].to_numpy()])), sampling))
+    return pl.concat(found).group_by(_PART).agg(pl.col("quantity").sum()) if found else None
+
+
+def _started(stretches: pl.DataFrame | None, pricing: Pricing, *, by_day: bool = True) -> pl.DataFrame | None:
+    """Time begun in the phases that rates name; not ``by_day``, the period's at once, all on its first day."""
+    if stretches is None or not stretches.height:
+        return None
+    rates = pricing.combiner.started_table(stretches.select("meter", "attributes").unique().rows(), pricing.zone)
+    cards = pl.Series("card", pricing.card_of_line[stretches["line"].to_numpy()], dtype=pl.Int32)
+    phases = rates["phase"].unique().implode()
+    named = stretches.with_columns(cards).filter(pl.col("phase").is_in(phases))
+    what, prices = kinds_of(rates)
+    intervals = named.join(what, on=["card", "meter", "attributes", "phase"])
+    first, last = hour_number(pricing.start), hour_number(pricing.end)
+    days = [_day(hour, pricing) for hour in range(first, last)]
+    starts = [hour for hour, (day, before) in enumerate(zip(days, [None, *days], strict=False)) if day != before]
+    starts = starts if by_day else starts[:1]
+    cuts = np.array([*((first + hour) * 3600 for hour in starts), last * 3600], dtype=np.int64)
+    found = started_time(intervals, prices, cuts)
+    day_of_cut = np.array([days[hour] for hour in starts], dtype=np.int64)
+    return found.with_columns(pl.Series("day", day_of_cut[found["cut"].to_numpy()])).select(
+        *(pl.col(name).cast(pl.Int32) for name in _PART), "quantity"
+    )
+
+
+def sample_groups(rows: pl.DataFrame, pricing: Pricing) -> Groups:
+    """What counts of meters that do not add up, as rows to price."""
+    found = _sampled(_fine(rows, pricing, hourly=True), pricing)
+    return _groups(found, pricing) if found is not None else pricing.combine(rows.clear())
+
+
+def started_groups(stretches: pl.DataFrame, pricing: Pricing) -> Groups:
+    """Time begun, as rows to price."""
+    found = _started(stretches, pricing, by_day=False)
+    return _groups(found, pricing) if found is not None else pricing.combine(pl.DataFrame(schema=USAGE_SCHEMA))
+
+
+def _groups(frame: pl.DataFrame, pricing: Pricing) -> Groups:
+    """Sums of parts, as rows to price."""
+    apart = np.array([each.rate.over is Over.PROJECT for each in pricing.combiner.rates])
+    rate = frame["rate"].to_numpy().astype(np.int64)
+    quantity = frame["quantity"]
+    most = largest(quantity) * frame.height
+    values = quantity.cast(pl.Int64).to_numpy() if most < NARROW else np.array(quantity.to_list(), dtype=object)
+    none = np.full(frame.height, -1, dtype=np.int64)
+    project = np.where(apart[rate], frame["project"].to_numpy(), -1)
+    return joined([Groups(frame["line"].to_numpy().astype(np.int64), project, rate, fitted(values), none, none)])
+
+
+def _unpriced(samples: pl.DataFrame) -> Groups:
+    """Samples that no rate prices."""
+    missing = samples.filter(pl.col("rate") < 0)
+    summed = (
+        missing.group_by("line", "meter", "attributes")
+        .agg(pl.col("quantity").cast(pl.Int128).sum())
+        .sort("line", "meter", "attributes")
+    )
+    none = np.full(summed.height, -1, dtype=np.int64)
+    columns = [summed[name].to_numpy().astype(np.int64) for name in ("line", "meter", "attributes")]
+    return Groups(columns[0], none, none, np.array(summed["quantity"].to_list(), dtype=object), columns[1], columns[2])
+
+
+def _with_parts(priced: PricedUsage, shares: pl.DataFrame, used: pl.DataFrame, pricing: Pricing) -> Iterator[Charge]:
+    """Each charge split over its parts in proportion to quantity, in a stable order."""
+    keyed: dict[tuple[int, int], list[tuple[int, int, int, int]]] = {}
+    summed = shares.filter(pl.col("rate") >= 0).group_by(_PART).agg(pl.col("quantity").sum()).sort(_PART)
+    for line, rate, project, resource, day, quantity in summed.iter_rows():
+        keyed.setdefault((line, rate), []).append((project, resource, day, quantity))
+    sets: dict[tuple[int, int], tuple[int, ...]] = {
+        (line, rate): tuple(sorted(numbers))
+        for line, rate, numbers in used.group_by("line", "rate").agg(pl.col("attributes").unique()).iter_rows()
+    }
+    index = {(at.version.card, at.version.number, at.rate.slug): i for i, at in enumerate(pricing.combiner.rates)}
+    for charge in priced.charges():
+        key = (charge.line, index[charge.version.card, charge.version.number, charge.rate])
+        rows = [row for row in keyed.get(key, ()) if charge.project is None or row[0] == charge.project]
+        yield replace(charge, parts=_split(charge, rows, pricing), attributes=sets.get(key, ()))
+
+
+def _split(charge: Charge, rows: Sequence[tuple[int, int, int, int]], pricing: Pricing) -> tuple[Part, ...]:
+    if not rows:
+        day = charge.start.astimezone(pricing.zone).date()
+        return (Part(None, None, day, charge.quantity, charge.amount),)
+    amounts = allocate(scaled(charge.amount, AMOUNT_PLACES), [row[3] for row in rows])
+    return tuple(
+        Part(
+            project,
+            resource,
+            date.fromordinal(_EPOCH + day),
+            unscaled(quantity, QUANTITY_PLACES),
+            unscaled(amount, AMOUNT_PLACES),
+        )
+        for (project, resource, day, quantity), amount in zip(rows, amounts, strict=True)
+    )
+
+
+TRIAL = Discount("trial", "Trial", percent=Decimal(100))
+"""What a trial takes off."""
+
+
+def discounts_of(charges: Sequence[Charge], pricing: Pricing) -> list[Charge]:
+    """What discounts take off, per line and version, each from what the ones before it left.
+
+    An amount is one per subscription and period: a later line or version gives what the earlier ones left of it.
+    """
+    found: list[Charge] = []
+    given: dict[tuple[int, str, str], int] = {}
+    of_line: dict[tuple[int, int], list[Charge]] = {}
+    for charge in charges:
+        if charge.version.discounts or pricing.lines[charge.line].trial:
+            of_line.setdefault((charge.line, id(charge.version)), []).append(charge)
+    for same in sorted(of_line.values(), key=lambda each: _since(each[0], pricing)):
+        line = pricing.lines[same[0].line]
+        left = {
+            (index, place): scaled(part.amount, AMOUNT_PLACES)
+            for index, charge in enumerate(same)
+            for place, part in enumerate(charge.parts)
+        }
+        for discount in (*((TRIAL,) if line.trial else ()), *same[0].version.discounts):
+            key = (line.scope, line.card, discount.slug)
+            taken = _take_off(discount, same, left, given.get(key, 0))
+            if taken is None:
+                continue
+            found.append(taken)
+            if discount.amount is not None:
+                given[key] = given.get(key, 0) - scaled(taken.amount, AMOUNT_PLACES)
+    return found
+
+
+def _since(charge: Charge, pricing: Pricing) -> tuple[datetime, int]:
+    line = pricing.lines[charge.line]
+    return pricing.service_period(line, charge.version)[0], line.number
+
+
+def _take_off(
+    discount: Discount, charges: Sequence[Charge], left: dict[tuple[int, int], int], given: int
+) -> Charge | None:
+    concerned = [
+        (index, place)
+        for index, charge in enumerate(charges)
+        if discount.covers(charge.rate, charge.meter.partition("/")[0] if charge.meter else None)
+        for place, part in enumerate(charge.parts)
+        if discount.open_on(part.day)
+    ]
+    base = sum(left[key] for key in concerned)
+    off = discount.off(base, given)
+    whole = divide_half_up(off.numerator, off.denominator)
+    if not whole:
+        return None
+    sums: dict[tuple[int | None, int | None, date], int] = {}
+    for key, share in zip(concerned, allocate(whole, [max(left[key], 0) for key in concerned]), strict=True):
+        left[key] -= share
+        part = charges[key[0]].parts[key[1]]
+        place = (part.project, part.resource, part.day)
+        sums[place] = sums.get(place, 0) + share
+    touched = [charges[index] for index in sorted({index for index, _ in concerned})]
+    return Charge(
+        line=touched[0].line,
+        kind="discount",
+        rate=discount.slug,
+        version=touched[0].version,
+        meter=None,
+        unit="",
+        quantity=Decimal(0),
+        covered=Decimal(0),
+        before=unscaled(base, AMOUNT_PLACES),
+        blocks=(),
+        amount=unscaled(-whole, AMOUNT_PLACES),
+        start=min(charge.start for charge in touched),
+        end=max(charge.end for charge in touched),
+        parts=tuple(
+            Part(project, resource, day, Decimal(0), unscaled(-share, AMOUNT_PLACES))
+            for (project, resource, day), share in sums.items()
+        ),
+    )

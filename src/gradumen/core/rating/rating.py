@@ -1,0 +1,381 @@
+"""Rating in two moves: combine usage into few exact sums, then price those sums and keep the arithmetic.
+
+`docs/rating.md` says what each rate kind does, with worked examples.
+"""
+
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, replace
+from datetime import date, datetime
+from decimal import Decimal
+from fractions import Fraction
+from functools import cached_property
+from zoneinfo import ZoneInfo
+
+import numpy as np
+import polars as pl
+
+from gradumen.core.catalogue.rates import Lots, Markup, Over, RateCardVersion, UsageRate
+from gradumen.core.catalogue.sampling import Sampling
+from gradumen.core.exact import AMOUNT_PLACES, QUANTITY_PLACES, add, scaled, unscaled
+from gradumen.core.periods import Period, day_start, hour_number
+from gradumen.core.rating.charges import Adjustment, Charge, PricedBlock, Shared, Unpriced
+from gradumen.core.rating.combining import Combiner, RateAt
+from gradumen.core.rating.groups import Array, Groups, chosen, fitted, joined, run_numbers, run_starts, running
+from gradumen.core.rating.pricing import Priced, Rows, price_rows
+
+USAGE_SCHEMA = {
+    "line": pl.Int32,
+    "meter": pl.Int32,
+    "attributes": pl.Int32,
+    "project": pl.Int32,
+    "resource": pl.Int32,
+    "hour": pl.Int32,
+    "quantity": pl.Int128,
+}
+"""Usage as rating takes it: ``hour`` counts UTC hours from 1970, ``quantity`` millionths of the base unit."""
+
+
+@dataclass(frozen=True, slots=True)
+class RatedLine:
+    """A supply line as rating needs it: what is subscribed, from when to when, at which prices.
+
+    A subscription whose tier or quantity changes, or that pauses, has a line for each stretch of time; they share
+    ``subscription``. ``buyer`` and ``tenant`` number the buyer of the link and the subscriber. ``allowances`` are per
+    meter and whole period, in base units, and count by the seconds that the line covers. All that a line in ``trial``
+    is charged is taken off again. ``meters`` are those of the plan's services (None: any). ``first_day`` is the
+    subscription's; terms of quarters and years count from it.
+    """
+
+    number: int
+    plan: str
+    tier: str
+    start: datetime
+    end: datetime | None
+    versions: tuple[RateCardVersion, ...]
+    allowances: Mapping[str, Decimal]
+    quantity: int = 1
+    subscription: int | None = None
+    buyer: int = 0
+    tenant: int = 0
+    paused: bool = False
+    trial: bool = False
+    first_day: date | None = None
+    meters: frozenset[str] | None = None
+
+    @property
+    def card(self) -> str:
+        """The name of its card; empty where it has none."""
+        return self.versions[0].card if self.versions else ""
+
+    @property
+    def scope(self) -> int:
+        """What its stretches of time share."""
+        return self.number if self.subscription is None else self.subscription
+
+    def scope_over(self, over: Over) -> int:
+        """What it shares with others for a rate that counts over buyer, tenant or subscription."""
+        return {Over.BUYER: self.buyer, Over.TENANT: self.tenant}.get(over, self.scope)
+
+
+@dataclass(frozen=True)
+class PricedUsage:
+    """Usage charges of a period as columns; `charges` writes them out, one by one."""
+
+    pricing: "Pricing"
+    groups: Groups
+    covered: Array
+    priced: Priced
+    unpriced: tuple[Unpriced, ...]
+
+    def __len__(self) -> int:
+        return len(self.groups.line)
+
+    def charges(self) -> Iterator[Charge]:
+        """Each charge with its arithmetic, by line, rate and version."""
+        order = np.lexsort((self.groups.rate, self.groups.project, self.groups.line))
+        several = np.bincount(self.priced.step_of_row, minlength=1) > 1
+        for row in order.tolist():
+            yield self._charge(row, several)
+
+    def _charge(self, row: int, several: Array) -> Charge:
+        priced, groups, step = self.priced, self.groups, int(self.priced.step_of_row[row])
+        at = self.pricing.combiner.rates[groups.rate[row]]
+        rate, line = at.rate, self.pricing.lines[int(groups.line[row])]
+        start, end = self.pricing.service_period(line, at.version)
+        whole = _priced_step(priced, step, rate)
+        covered = _quantity(self.covered[row])
+        shared = Shared(_quantity(priced.quantity[step]), whole.amount) if several[step] else None
+        return Charge(
+            line=line.number,
+            kind=rate.kind,
+            rate=rate.slug,
+            version=at.version,
+            meter=rate.meter,
+            unit=rate.unit.text,
+            quantity=_quantity(groups.quantity[row]),
+            covered=covered if shared else add([covered, whole.covered]),
+            before=whole.before,
+            blocks=whole.blocks,
+            amount=_amount(priced.row_amount[row]),
+            start=start,
+            end=end,
+            project=int(groups.project[row]) if rate.over is Over.PROJECT else None,
+            true_up=whole.true_up,
+            adjustments=whole.adjustments,
+            shared=shared,
+        )
+
+
+def prices_of(rate: UsageRate) -> tuple[tuple[Decimal, ...], Fraction]:
+    """A rate's prices and the base units (or lots) that each is for."""
+    pricing = rate.pricing
+    if isinstance(pricing, Lots):
+        return (pricing.price,), Fraction(1)
+    if isinstance(pricing, Markup):
+        return (pricing.price,), rate.unit.factor
+    return tuple(step.price for step in pricing.steps), rate.unit.factor
+
+
+@dataclass(frozen=True, slots=True)
+class PricedStep:
+    """What a version's share of a period comes to; see `Charge`."""
+
+    amount: Decimal
+    covered: Decimal
+    before: Decimal
+    true_up: Decimal
+    blocks: tuple[PricedBlock, ...]
+    adjustments: tuple[Adjustment, ...]
+
+
+def price_steps(steps: Sequence[tuple[UsageRate, Decimal]]) -> list[PricedStep]:
+    """Price what one scope used in a period, at the namesakes of a rate in successive versions.
+
+    Args:
+        steps: each version's rate and the quantity used while it held, in the rate's unit.
+    """
+    version = RateCardVersion("steps", 1, "EUR", date(2000, 1, 1), ())
+    rates = [RateAt(version, rate, 0, order) for order, (rate, _) in enumerate(steps)]
+    quantities = [rate.scaled_quantity(quantity, "quantity") for rate, quantity in steps]
+    none = np.zeros(len(steps), dtype=np.int64)
+    commits = np.arange(1, len(steps) + 1) == len(steps)
+    rows = Rows(none, np.arange(len(steps)), fitted(np.array(quantities, dtype=object)), commits)
+    priced = price_rows(rows, rates)
+    return [_priced_step(priced, step, rate) for step, (rate, _) in enumerate(steps)]
+
+
+def _priced_step(priced: Priced, step: int, rate: UsageRate) -> PricedStep:
+    prices, factor = prices_of(rate)
+    pieces = priced.pieces
+    return PricedStep(
+        amount=_amount(priced.amount[step]),
+        covered=_quantity(priced.covered[step]),
+        before=_quantity(priced.before[step]),
+        true_up=_quantity(priced.true_up[step]),
+        blocks=tuple(
+            PricedBlock(int(pieces.start[piece]), int(pieces.size[piece]), prices[pieces.price[piece]], factor)
+            for piece in range(*np.searchsorted(pieces.step, [step, step + 1]))
+        ),
+        adjustments=_adjustments(priced, step),
+    )
+
+
+def _adjustments(priced: Priced, step: int) -> tuple[Adjustment, ...]:
+    fixed = int(priced.fixed[step])
+    bounded = int(priced.amount[step]) - int(priced.priced[step]) - fixed
+    found = [("fixed", fixed), ("minimum" if bounded > 0 else "cap", bounded)]
+    return tuple(Adjustment(kind, _amount(amount)) for kind, amount in found if amount)
+
+
+class Pricing:
+    """Prices what one seller's lines use in a period."""
+
+    def __init__(
+        self,
+        lines: Mapping[int, RatedLine],
+        meters: Mapping[int, str],
+        attribute_sets: Mapping[int, Mapping[str, str]],
+        period: Period,
+        zone: ZoneInfo,
+        samplings: Mapping[str, Sampling] | None = None,
+        phases: Mapping[str, int] | None = None,
+    ) -> None:
+        self.phases = phases or {}
+        self.meters, self.attribute_sets = meters, attribute_sets
+        self.samplings = {slug: each for slug, each in (samplings or {}).items() if not each.additive}
+        self.zone, self.period = zone, period
+        self.start, self.end = period.bounds(zone)
+        self.cards: dict[str, tuple[RateCardVersion, ...]] = {}
+        for line in lines.values():
+            self.cards.setdefault(line.card, line.versions)
+        # Lines of one card share its versions, which are told apart by identity from here on.
+        self.lines = {
+            number: line if line.versions is self.cards[line.card] else replace(line, versions=self.cards[line.card])
+            for number, line in lines.items()
+        }
+        numbers = {card: number for number, card in enumerate(self.cards)}
+        self.card_of_line = np.zeros(max(lines, default=-1) + 1, dtype=np.int64)
+        for line in lines.values():
+            self.card_of_line[line.number] = numbers[line.card]
+        self._holds: dict[tuple[str, int], tuple[datetime, datetime]] = {}
+
+    @cached_property
+    def combiner(self) -> Combiner:
+        """The lines' cards, compiled for the period."""
+        return Combiner(
+            list(self.cards.values()),
+            self.card_of_line,
+            self.meters,
+            self.attribute_sets,
+            hour_number(self.start),
+            hour_number(self.end),
+            self.zone,
+            self.phases,
+        )
+
+    def combine(self, usage: pl.DataFrame) -> Groups:
+        """Sum usage per line and rate; see `USAGE_SCHEMA`, a narrower whole-number ``quantity`` is as good."""
+        return self.combiner.combine(usage)
+
+    def price(self, groups: Groups) -> PricedUsage:
+        """Price what `combine` gave; where something is committed, also where nothing was used."""
+        unpriced = groups.rate < 0
+        missing = chosen(groups, np.flatnonzero(unpriced))
+        rows, commits = self._with_committed(chosen(groups, np.flatnonzero(~unpriced)) if unpriced.any() else groups)
+        rates = self.combiner.rates
+        scope = self._scopes(rows)
+        same, next_up = scope[1:] == scope[:-1], rows.rate[1:] >= rows.rate[:-1]
+        if not np.all((scope[1:] > scope[:-1]) | (same & next_up)):
+            order = np.lexsort((rows.project, rows.line, rows.rate, scope))
+            rows, scope, commits = chosen(rows, order), scope[order], commits[order]
+        covered = self._tier_allowances(rows)
+        priced = price_rows(Rows(scope, rows.rate, fitted(rows.quantity - covered), commits), rates)
+        return PricedUsage(self, rows, covered, priced, tuple(self.unpriced(missing)))
+
+    def additive(self, meter: str) -> bool:
+        """Whether usage of a meter adds up."""
+        return meter not in self.samplings
+
+    def unpriced(self, groups: Groups) -> Iterator[Unpriced]:
+        """Rows that nothing prices, as what is listed."""
+        columns = (groups.line, groups.meter, groups.attributes, groups.quantity)
+        for line, meter, attributes, quantity in zip(*(column.tolist() for column in columns), strict=True):
+            yield Unpriced(line, self.meters[meter], attributes, _quantity(quantity))
+
+    def _scopes(self, rows: Groups) -> Array:
+        """What each row cumulates over, as numbers that differ between kinds of scope."""
+        size = len(self.card_of_line)
+        table = np.zeros((4, size), dtype=np.int64)
+        for line in self.lines.values():
+            table[:, line.number] = line.scope, 0, line.buyer, line.tenant
+        kind = np.array([list(Over).index(each.rate.over) for each in self.combiner.rates], dtype=np.int64)[rows.rate]
+        value = table[kind, rows.line]
+        projects = np.asarray(kind == list(Over).index(Over.PROJECT))
+        value[projects] = rows.project[projects]
+        return kind * (int(value.max(initial=0)) + 1) + value
+
+    def _with_committed(self, rows: Groups) -> tuple[Groups, Array]:
+        """The rows, also those of nothing that commit; and which rows commit."""
+        wanted = [
+            (number, index)
+            for index, at in enumerate(self.combiner.rates)
+            if at.rate.committed
+            for number in self._committing(at)
+        ]
+        if not wanted:
+            return rows, np.zeros(len(rows.line), dtype=bool)
+        numbers, indexes = (np.array(column, dtype=np.int64) for column in zip(*wanted, strict=True))
+        none = np.full(len(wanted), -1, dtype=np.int64)
+        extra = Groups(numbers, none, indexes, np.zeros(len(wanted), dtype=np.int64), none, none)
+        every = joined([rows, extra])
+        width = len(self.combiner.rates)
+        return every, np.isin(every.line * width + every.rate, numbers * width + indexes)
+
+    def _committing(self, at: RateAt) -> Iterator[int]:
+        """The lines of the scopes that commit by a rate: those in which its version is the last to hold.
+
+        Lines that pause or are on trial commit to nothing, so they do not say which version holds.
+        """
+        holds: dict[int, dict[int, list[int]]] = {}
+        for line in self.lines.values():
+            included = line.meters is None or at.rate.meter in line.meters
+            if line.card != at.version.card or not included or line.paused or line.trial:
+                continue
+            for order, version in enumerate(line.versions):
+                if self._overlap(line, version):
+                    holds.setdefault(line.scope_over(at.rate.over), {}).setdefault(order, []).append(line.number)
+        for lines in holds.values():
+            if max(lines) == at.order:
+                yield from lines[at.order]
+
+    def _tier_allowances(self, rows: Groups) -> Array:
+        """What the tiers' allowances cover of each row: the earliest version first, then in the card's order."""
+        covered = np.zeros(len(rows.line), dtype=np.int64)
+        allowed = self._allowed()
+        if not allowed:
+            return covered
+        rates = self.combiner.rates
+        meters = {slug: number for number, slug in enumerate({slug for _, slug in allowed})}
+        meter_of = np.array([meters.get(each.rate.meter, -1) for each in rates], dtype=np.int64)[rows.rate]
+        scope_of = np.zeros(len(self.card_of_line), dtype=np.int64)
+        for line in self.lines.values():
+            scope_of[line.number] = line.scope
+        key = np.where(meter_of < 0, -1, scope_of[rows.line] * len(meters) + meter_of)
+        most = {scope * len(meters) + meters[slug]: quantity for (scope, slug), quantity in allowed.items()}
+        concerned = np.flatnonzero(np.isin(key, np.array(list(most), dtype=np.int64)))
+        if not len(concerned):
+            return covered
+        places = [(each.order << 32) + each.version.positions[each.rate.slug] for each in rates]
+        place = np.array(places, dtype=np.int64)
+        order = np.lexsort((rows.project[concerned], rows.line[concerned], place[rows.rate[concerned]], key[concerned]))
+        concerned = concerned[order]
+        quantity, keys = rows.quantity[concerned].astype(object), key[concerned]
+        first = run_starts(keys)
+        up_to = running(quantity, first, run_numbers(first, len(keys)))
+        limit = np.array([most[each] for each in keys.tolist()], dtype=object)
+        result = covered.astype(object)
+        result[concerned] = np.minimum(up_to, limit) - np.minimum(up_to - quantity, limit)
+        return fitted(result)
+
+    def _allowed(self) -> dict[tuple[int, str], int]:
+        """Allowances per subscription and meter, in millionths, by the seconds that its lines cover."""
+        whole = int((self.end - self.start).total_seconds())
+        found: dict[tuple[int, str], int] = {}
+        alike: dict[tuple[int, int], dict[str, int]] = {}
+        for line in self.lines.values():
+            key = (id(line.allowances), self.covered_seconds(line) if line.allowances else 0)
+            if key not in alike:
+                shares = {
+                    slug: scaled(each, QUANTITY_PLACES) * key[1] // whole for slug, each in line.allowances.items()
+                }
+                alike[key] = {slug: share for slug, share in shares.items() if share}
+            for slug, share in alike[key].items():
+                found[line.scope, slug] = found.get((line.scope, slug), 0) + share
+        return found
+
+    def covered_seconds(self, line: RatedLine) -> int:
+        """The seconds of the period that a line covers; none while it pauses."""
+        end = self.end if line.end is None else min(self.end, line.end)
+        return 0 if line.paused else max(0, int((end - max(self.start, line.start)).total_seconds()))
+
+    def _overlap(self, line: RatedLine, version: RateCardVersion) -> bool:
+        start, end = self.service_period(line, version)
+        return start < end
+
+    def service_period(self, line: RatedLine, version: RateCardVersion) -> tuple[datetime, datetime]:
+        """From when to when a version prices a line in the period; not after each other where it does not."""
+        key = (line.card, version.number)
+        if key not in self._holds:
+            later = [v.starts_on for v in line.versions if v.starts_on > version.starts_on]
+            until = min(self.end, day_start(min(later), self.zone)) if later else self.end
+            self._holds[key] = max(self.start, day_start(version.starts_on, self.zone)), until
+        start, end = self._holds[key]
+        return max(start, line.start), end if line.end is None else min(end, line.end)
+
+
+def _quantity(millionths: int) -> Decimal:
+    return unscaled(int(millionths), QUANTITY_PLACES)
+
+
+def _amount(whole: int) -> Decimal:
+    return unscaled(int(whole), AMOUNT_PLACES)

@@ -1,0 +1,341 @@
+"""Members of organisations: who is one, invitations, roles, rest and removal."""
+
+import secrets
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from uuid import UUID, uuid4
+
+from sqlalchemy import ColumnElement, delete, func, select, update
+from sqlalchemy.orm import Session
+
+from gradumen.core.access.permissions import Right, Role
+from gradumen.core.errors import Conflict, Forbidden, NotFound, NotSignedIn
+from gradumen.store.access.tables import InvitationRow, MemberRow, PasswordResetRow, TokenRow, UserRow
+from gradumen.store.metering.tables import FeedRow, FeedSenderRow
+from gradumen.store.organisations.tables import OrganisationRow
+from gradumen.store.unit_of_work import use_case
+from gradumen.usecases.access.sessions import digest
+from gradumen.usecases.access.users import add_user, email_of
+from gradumen.usecases.audit_entries import nameable, record
+from gradumen.usecases.scope import (
+    Caller,
+    Scope,
+    get_organisation,
+    load_scope,
+    organisations_by_id,
+    require_password,
+)
+
+INVITED_FOR = timedelta(days=7)
+
+
+@dataclass(frozen=True, slots=True)
+class Member:
+    """A user in an organisation; a disabled one has no rights there until it is enabled again."""
+
+    user_id: UUID
+    email: str
+    name: str
+    role: Role
+    disabled: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Invitation:
+    """An offer of membership to one address; ``secret`` is set only when it was just made.
+
+    ``invited_from`` is empty where it is above the organisation's own seller.
+    """
+
+    id: UUID
+    organisation: str
+    email: str
+    role: Role
+    invited_from: str
+    expires_at: datetime
+    secret: str | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Membership:
+    """What a user is in an organisation."""
+
+    organisation: str
+    name: str
+    type: str
+    role: Role
+
+
+@use_case
+def list_memberships(tx: Session, caller: Caller) -> list[Membership]:
+    """What the caller is, and where."""
+    rows = organisations_by_id(tx, set(caller.roles))
+    found = [Membership(row.slug, row.name, row.type, caller.roles[id]) for id, row in rows.items()]
+    return sorted(found, key=lambda each: each.organisation)
+
+
+@use_case
+def list_members(tx: Session, caller: Caller, *, organisation: str) -> list[Member]:
+    """The members of an organisation, by e-mail address; for its members.
+
+    Raises:
+        Forbidden: the caller is above the organisation: its people are its own.
+    """
+    scope = load_scope(tx, caller)
+    row = get_organisation(tx, scope, organisation)
+    scope.require_member(Right.READ, row)
+    rows = tx.execute(
+        select(UserRow, MemberRow)
+        .join(MemberRow, MemberRow.user_id == UserRow.id)
+        .where(MemberRow.organisation_id == row.id)
+        .order_by(UserRow.email)
+    )
+    return [_view(user, member) for user, member in rows]
+
+
+def _view(user: UserRow, member: MemberRow) -> Member:
+    return Member(user.id, user.email, user.name, Role(member.role), member.disabled_at is not None)
+
+
+@use_case
+def invite_member(tx: Session, caller: Caller, *, organisation: str, email: str, role: Role) -> Invitation:
+    """Offer membership to one address. Its link is in the answer and nowhere else; an older one to it is withdrawn.
+
+    An organisation invites its own people. Whoever manages it from above invites the first ones only, and nobody who
+    is a member above it: nobody makes itself a member below.
+
+    Raises:
+        Forbidden: the organisation has members already, or the caller may not manage it.
+        Conflict: the address is a member's there, or of one above it.
+    """
+    require_password(caller)
+    scope = load_scope(tx, caller)
+    row = get_organisation(tx, scope, organisation)
+    lock_members(tx, row.id)
+    address = email_of(email)
+    acting = row.id
+    if not scope.is_member(row.id, Right.MANAGE_MEMBERS):
+        acting = _inviting_from(tx, scope, row, address)
+    there = select(MemberRow.user_id).join(UserRow, UserRow.id == MemberRow.user_id)
+    if tx.scalars(there.where(MemberRow.organisation_id == row.id, UserRow.email == address)).first() is not None:
+        raise Conflict(f"'{address}' is a member of {row.slug} already; change its role instead", field="email")
+    tx.execute(
+        update(InvitationRow)
+        .where(InvitationRow.organisation_id == row.id, InvitationRow.email == address, _open())
+        .values(withdrawn_at=caller.at)
+    )
+    secret = secrets.token_urlsafe(32)
+    made = InvitationRow(
+        id=uuid4(),
+        organisation_id=row.id,
+        email=address,
+        role=role,
+        hash=digest(secret),
+        invited_by=caller.user_id,
+        invited_from=acting,
+        created_at=caller.at,
+        expires_at=caller.at + INVITED_FOR,
+        accepted_at=None,
+        withdrawn_at=None,
+    )
+    tx.add(made)
+    record(tx, caller, "member invited", acting, address, concerns=row.id, after={"role": role})
+    tx.flush()
+    return Invitation(
+        made.id, row.slug, address, role, tx.get_one(OrganisationRow, acting).slug, made.expires_at, secret
+    )
+
+
+def _inviting_from(tx: Session, scope: Scope, row: OrganisationRow, email: str) -> UUID:
+    """The organisation above from which the first members are invited."""
+    chain = scope.tree.chain(row.id)[1:]
+    acting = next((each for each in chain if scope.is_member(each, Right.MANAGE_ORGANISATIONS)), None)
+    if acting is None or tx.scalar(select(func.count()).where(MemberRow.organisation_id == row.id)):
+        raise Forbidden(right=Right.MANAGE_MEMBERS, organisation=row.slug)
+    above = select(MemberRow.user_id).join(UserRow, UserRow.id == MemberRow.user_id)
+    if tx.scalars(above.where(UserRow.email == email, MemberRow.organisation_id.in_(chain))).first():
+        raise Conflict(
+            f"'{email}' is a member of an organisation above {row.slug}; invite one of its own people",
+            field="email",
+        )
+    return acting
+
+
+def _open() -> ColumnElement[bool]:
+    return InvitationRow.accepted_at.is_(None) & InvitationRow.withdrawn_at.is_(None)
+
+
+@use_case
+def list_invitations(tx: Session, caller: Caller, *, organisation: str) -> list[Invitation]:
+    """The open invitations to an organisation, by address; for those who manage its members."""
+    scope = load_scope(tx, caller)
+    row = get_organisation(tx, scope, organisation)
+    scope.require_member(Right.MANAGE_MEMBERS, row)
+    rows = list(
+        tx.scalars(
+            select(InvitationRow)
+            .where(InvitationRow.organisation_id == row.id, InvitationRow.expires_at > caller.at, _open())
+            .order_by(InvitationRow.email)
+        )
+    )
+    names, named = organisations_by_id(tx, {each.invited_from for each in rows}), nameable(scope, row.id)
+    return [
+        Invitation(
+            each.id,
+            row.slug,
+            each.email,
+            Role(each.role),
+            names[each.invited_from].slug if each.invited_from in named else "",
+            each.expires_at,
+        )
+        for each in rows
+    ]
+
+
+@use_case
+def withdraw_invitation(tx: Session, caller: Caller, *, invitation_id: UUID) -> None:
+    """Take an invitation back; asking again changes nothing."""
+    scope = load_scope(tx, caller)
+    row = tx.get(InvitationRow, invitation_id, with_for_update=True)
+    if row is None or not (
+        scope.is_member(row.organisation_id, Right.MANAGE_MEMBERS) or row.invited_by == caller.user_id
+    ):
+        raise NotFound("invitation", invitation_id)
+    if row.accepted_at is None and row.withdrawn_at is None:
+        row.withdrawn_at = caller.at
+        record(tx, caller, "invitation withdrawn", row.invited_from, row.email, concerns=row.organisation_id)
+
+
+@use_case
+def accept_invitation(
+    tx: Session,
+    caller: Caller | None,
+    *,
+    secret: str,
+    name: str | None,
+    password: str | None,
+    at: datetime,
+    address: str,
+) -> Membership:
+    """Become the member that an invitation names: as a new user, or signed in as the user of its address.
+
+    Raises:
+        NotFound: no such invitation, or it is used, withdrawn or over.
+        NotSignedIn: a user of its address exists; nobody else accepts it.
+        Invalid: a new user without name or a fit password.
+    """
+    row = tx.scalars(select(InvitationRow).where(InvitationRow.hash == digest(secret)).with_for_update()).first()
+    if row is None or row.accepted_at or row.withdrawn_at or row.expires_at <= at:
+        raise NotFound("invitation", secret[:6] + "…")
+    user = tx.scalars(select(UserRow).where(UserRow.email == row.email)).first()
+    if caller is not None and (user is None or user.id != caller.user_id or caller.token_id is not None):
+        raise NotSignedIn(
+            f"this invitation is for {row.email}; sign in as that user, or sign out to begin as a new one"
+        )
+    if caller is None and user is not None:
+        raise NotSignedIn(f"{row.email} has a sign-in already; sign in first, then open the link again")
+    if user is None:
+        user = add_user(tx, email=row.email, name=name or "", password=password or "")
+    lock_members(tx, row.organisation_id)
+    member = tx.get(MemberRow, (user.id, row.organisation_id))
+    if member is None:
+        tx.add(MemberRow(user_id=user.id, organisation_id=row.organisation_id, role=row.role, disabled_at=None))
+    row.accepted_at = at
+    # A link made before was made without the say of this organisation.
+    tx.execute(delete(PasswordResetRow).where(PasswordResetRow.user_id == user.id, PasswordResetRow.used_at.is_(None)))
+    organisation = tx.get_one(OrganisationRow, row.organisation_id)
+    acting = Caller(user.id, user.email, user.name, {}, at, None, address)
+    tx.flush()
+    record(tx, acting, "member joined", row.organisation_id, user.email, after={"role": row.role})
+    if row.invited_from != row.organisation_id:
+        record(tx, acting, "member joined", row.invited_from, f"{user.email} in {organisation.slug}")
+    return Membership(organisation.slug, organisation.name, organisation.type, Role(row.role))
+
+
+@use_case
+def change_member(
+    tx: Session, caller: Caller, *, organisation: str, user_id: UUID, role: Role | None, disabled: bool | None
+) -> Member:
+    """Give a member another role, or let the membership rest or go on. Safe to repeat.
+
+    Raises:
+        Conflict: it is the last administrator that is left.
+    """
+    row, member = _to_manage(tx, caller, organisation, user_id)
+    if member is None:
+        raise NotFound("member", user_id)
+    before = _view(tx.get_one(UserRow, user_id), member)
+    if role not in (None, Role.ADMINISTRATOR) or disabled:
+        _keep_one(tx, row, member)
+    if role is not None:
+        member.role = role
+    if disabled is not None:
+        member.disabled_at = (member.disabled_at or caller.at) if disabled else None
+    after = _view(tx.get_one(UserRow, user_id), member)
+    if after != before:
+        changes = {"role": before.role, "disabled": before.disabled}, {"role": after.role, "disabled": after.disabled}
+        record(tx, caller, "member changed", row.id, after.email, before=changes[0], after=changes[1])
+    tx.flush()
+    return after
+
+
+@use_case
+def remove_member(tx: Session, caller: Caller, *, organisation: str, user_id: UUID) -> None:
+    """End a membership, one's own too, with its tokens and its rights on feeds; asking again changes nothing.
+
+    Raises:
+        Conflict: it is the last administrator that is left.
+    """
+    row, member = _to_manage(tx, caller, organisation, user_id, or_own=True)
+    if member is None:
+        return
+    _keep_one(tx, row, member)
+    tx.execute(
+        update(TokenRow)
+        .where(TokenRow.user_id == user_id, TokenRow.organisation_id == row.id, TokenRow.revoked_at.is_(None))
+        .values(revoked_at=caller.at)
+    )
+    feeds = list(tx.scalars(select(FeedRow.id).where(FeedRow.organisation_id == row.id)))
+    for feed in feeds:
+        sender = tx.get(FeedSenderRow, (feed, user_id))
+        if sender is not None:
+            tx.delete(sender)
+    user = tx.get_one(UserRow, user_id)
+    record(tx, caller, "member removed", row.id, user.email, before={"role": member.role})
+    tx.delete(member)
+
+
+def _to_manage(
+    tx: Session, caller: Caller, organisation: str, user_id: UUID, *, or_own: bool = False
+) -> tuple[OrganisationRow, MemberRow | None]:
+    """A membership for those who manage members; ``or_own``, its user's own too."""
+    require_password(caller)
+    scope = load_scope(tx, caller)
+    row = get_organisation(tx, scope, organisation)
+    if not (or_own and scope.is_member(row.id) and user_id == caller.user_id):
+        scope.require_member(Right.MANAGE_MEMBERS, row)
+    lock_members(tx, row.id)
+    return row, tx.get(MemberRow, (user_id, row.id), populate_existing=True)
+
+
+def _keep_one(tx: Session, row: OrganisationRow, member: MemberRow) -> None:
+    """An organisation keeps an administrator who can act."""
+    others = tx.scalar(
+        select(func.count()).where(
+            MemberRow.organisation_id == row.id,
+            MemberRow.user_id != member.user_id,
+            MemberRow.role == Role.ADMINISTRATOR,
+            MemberRow.disabled_at.is_(None),
+        )
+    )
+    if member.role == Role.ADMINISTRATOR and member.disabled_at is None and not others:
+        raise Conflict(f"this is the last administrator of {row.slug}; make another member one first")
+
+
+def lock_members(tx: Session, organisation: UUID) -> None:
+    """Write the row that every decision about an organisation's members writes."""
+    tx.execute(
+        update(OrganisationRow)
+        .where(OrganisationRow.id == organisation)
+        .values(members_version=OrganisationRow.members_version + 1)
+    )

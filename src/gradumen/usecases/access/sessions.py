@@ -1,0 +1,235 @@
+"""Sign-in with password, sessions of the console, and who a session or token belongs to."""
+
+import hashlib
+import secrets
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from uuid import UUID
+
+from argon2 import PasswordHasher
+from argon2.exceptions import InvalidHashError, VerificationError
+from sqlalchemy import delete, select
+from sqlalchemy.orm import Session
+
+from gradumen.core.access.permissions import Role, least
+from gradumen.core.errors import Forbidden, NotFound, NotSignedIn
+from gradumen.store.access.tables import DeviceRow, MemberRow, SessionRow, TokenRow, UserRow
+from gradumen.store.unit_of_work import UnitOfWork, use_case
+from gradumen.usecases.access.pace import Pace, count_attempt, forgive, network_of, take_back
+from gradumen.usecases.audit_entries import memberships, record_sign_in
+from gradumen.usecases.scope import Caller
+
+HASHER = PasswordHasher(time_cost=2, memory_cost=19 * 1024, parallelism=1)
+"""Argon2id with the parameters of RFC 9106's low-memory advice, as commonly recommended for web sign-in."""
+_DUMMY = HASHER.hash(secrets.token_hex(16))
+DEVICE_KEPT = timedelta(days=180)
+"""How long a device stays known after its last sign-in."""
+_DEVICE_LENGTH = 43
+_SHARED = "sign-in from "
+WRONG = "the e-mail address or the password is wrong"
+
+
+@dataclass(frozen=True, slots=True)
+class SignedIn:
+    """A new session: the secrets of its cookie and of the device's, and the value that the console sends back."""
+
+    secret: str
+    csrf: str
+    expires_at: datetime
+    device: str
+
+
+def digest(secret: str) -> str:
+    """What is stored of a secret."""
+    return hashlib.sha256(secret.encode()).hexdigest()
+
+
+@dataclass(frozen=True, slots=True)
+class OpenSession:
+    """A session of a user: since when, from where and in what browser; ``current`` is the one that asks."""
+
+    id: str
+    started_at: datetime
+    expires_at: datetime
+    address: str
+    agent: str
+    current: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Place:
+    """Where somebody signs in: address, what the browser calls itself, and the secret of its device's cookie."""
+
+    address: str
+    agent: str
+    device: str
+
+
+def sign_in(
+    uow: UnitOfWork, *, email: str, password: str, place: Place, at: datetime, free: int, longest: int, hours: int
+) -> SignedIn:
+    """Start a session.
+
+    An attempt is counted before it is checked. A device that the user signed in from before has a pace of its own,
+    so that a stranger who guesses cannot keep the owner of an account out.
+
+    Raises:
+        SlowDown: too many attempts in a row failed; the password is not looked at.
+        NotSignedIn: wrong address or password, not told apart.
+    """
+    known = _password_hash(uow, email)
+    paces = _paces(uow, known[0] if known else None, email=email, place=place, at=at, free=free, longest=longest)
+    count_attempt(uow, paces, at=at)
+    right = is_password(known[1] if known else _DUMMY, password)
+    if known is None or not right:
+        _note_failure(uow, known[0] if known else None, email=email, address=place.address, at=at)
+        raise NotSignedIn(WRONG)
+    return _start(uow, known[0], paces, email=email, place=place, at=at, hours=hours)
+
+
+@use_case
+def _paces(
+    tx: Session, user: UUID | None, *, email: str, place: Place, at: datetime, free: int, longest: int
+) -> list[Pace]:
+    """The device's own where it is known; else that of account and address together, of each, the wider the slower.
+
+    Where many addresses guess at one account, others of it wait at most a minute.
+    """
+    device = digest(place.device)
+    row = tx.get(DeviceRow, (device, user)) if user and place.device else None
+    if row is not None and row.used_at > at - DEVICE_KEPT:
+        return [Pace(f"device {device}", free, longest)]
+    account, network = email.strip().lower()[:90], network_of(place.address)
+    return [
+        Pace(f"sign-in {account} from {network}", free, longest),
+        Pace(f"sign-in {account}", free * 10, 60),
+        Pace(f"{_SHARED}{network}", free * 10, longest),
+    ]
+
+
+def is_password(stored: str, password: str) -> bool:
+    """Whether a password is the one that was stored."""
+    try:
+        return HASHER.verify(stored, password)
+    except (VerificationError, InvalidHashError):
+        return False
+
+
+@use_case
+def _password_hash(tx: Session, email: str) -> tuple[UUID, str] | None:
+    row = tx.scalars(select(UserRow).where(UserRow.email == email.strip())).first()
+    return (row.id, row.password_hash) if row else None
+
+
+@use_case
+def _note_failure(tx: Session, user: UUID | None, *, email: str, address: str, at: datetime) -> None:
+    concerned: list[UUID | None] = [*memberships(tx, user)] if user else []
+    for organisation in concerned or [None]:
+        record_sign_in(tx, "sign-in failed", organisation, email.strip(), at=at, user=None, address=address)
+
+
+@use_case
+def _start(
+    tx: Session, user_id: UUID, paces: list[Pace], *, email: str, place: Place, at: datetime, hours: int
+) -> SignedIn:
+    forgive(tx, [pace for pace in paces if not pace.subject.startswith(_SHARED)])
+    for pace in paces:
+        if pace.subject.startswith(_SHARED):
+            take_back(tx, pace)
+    tx.execute(delete(SessionRow).where(SessionRow.expires_at < at))
+    tx.execute(delete(DeviceRow).where(DeviceRow.used_at < at - DEVICE_KEPT))
+    signed = SignedIn(
+        secrets.token_urlsafe(32),
+        secrets.token_urlsafe(24),
+        at + timedelta(hours=hours),
+        place.device if len(place.device) == _DEVICE_LENGTH else secrets.token_urlsafe(32),
+    )
+    tx.merge(DeviceRow(id=digest(signed.device), user_id=user_id, used_at=at))
+    tx.add(
+        SessionRow(
+            id=digest(signed.secret),
+            user_id=user_id,
+            csrf=signed.csrf,
+            started_at=at,
+            address=place.address[:60],
+            agent=place.agent[:200],
+            expires_at=signed.expires_at,
+        )
+    )
+    for organisation in memberships(tx, user_id):
+        record_sign_in(tx, "signed in", organisation, email.strip(), at=at, user=user_id, address=place.address)
+    return signed
+
+
+@use_case
+def list_sessions(tx: Session, caller: Caller, *, secret: str | None) -> list[OpenSession]:
+    """The caller's sessions, the newest first.
+
+    Args:
+        secret: that of the session that asks.
+    """
+    own = digest(secret) if secret else ""
+    rows = tx.scalars(
+        select(SessionRow)
+        .where(SessionRow.user_id == caller.user_id, SessionRow.expires_at > caller.at)
+        .order_by(SessionRow.started_at.desc(), SessionRow.id)
+    )
+    return [OpenSession(row.id, row.started_at, row.expires_at, row.address, row.agent, row.id == own) for row in rows]
+
+
+@use_case
+def end_session(tx: Session, caller: Caller, *, session: str) -> None:
+    """End one of the caller's sessions; asking again changes nothing.
+
+    Raises:
+        NotFound: a program asks: sessions are of people.
+    """
+    if caller.token_id is not None:
+        raise NotFound("session", session[:8])
+    tx.execute(delete(SessionRow).where(SessionRow.id == session[:64], SessionRow.user_id == caller.user_id))
+
+
+@use_case
+def sign_out(tx: Session, *, secret: str) -> None:
+    """End a session; asking again changes nothing."""
+    tx.execute(delete(SessionRow).where(SessionRow.id == digest(secret)))
+
+
+@use_case
+def caller_of_session(tx: Session, *, secret: str, csrf: str | None, unsafe: bool, at: datetime) -> tuple[Caller, str]:
+    """The caller of a console session, and its CSRF value.
+
+    Raises:
+        NotSignedIn: no such session, or it is over.
+        Forbidden: an unsafe call without the session's CSRF value.
+    """
+    row = tx.get(SessionRow, digest(secret))
+    if row is None or row.expires_at <= at:
+        raise NotSignedIn("the session is over; sign in again")
+    if unsafe and not secrets.compare_digest(row.csrf.encode(), (csrf or "").encode()):
+        raise Forbidden(right="X-CSRF-Token of this session", organisation="the console")
+    user = tx.get_one(UserRow, row.user_id)
+    roles = {
+        member.organisation_id: Role(member.role)
+        for member in tx.scalars(select(MemberRow).where(MemberRow.user_id == user.id, MemberRow.disabled_at.is_(None)))
+    }
+    return Caller(user.id, user.email, user.name, roles, at), row.csrf
+
+
+@use_case
+def caller_of_token(tx: Session, *, token: str, at: datetime) -> Caller:
+    """The caller of a program's token: its user, in the token's organisation only.
+
+    It has the token's role there, or the user's own where that is less by now.
+
+    Raises:
+        NotSignedIn: no such token, expired, withdrawn, or its user is no longer a member, or one at rest.
+    """
+    row = tx.scalars(select(TokenRow).where(TokenRow.hash == digest(token))).first()
+    member = tx.get(MemberRow, (row.user_id, row.organisation_id)) if row else None
+    over = row is None or row.revoked_at is not None or row.expires_at <= at
+    if row is None or over or member is None or member.disabled_at is not None:
+        raise NotSignedIn("the token is not known, expired or withdrawn; make a new one")
+    user = tx.get_one(UserRow, row.user_id)
+    role = least(Role(row.role), Role(member.role))
+    return Caller(user.id, user.email, user.name, {row.organisation_id: role}, at, row.id)

@@ -1,0 +1,104 @@
+"""Tokens of programs: made by members, never with more rights than the member has."""
+
+import secrets
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from uuid import UUID, uuid4
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from gradumen.core.access.permissions import RIGHTS, Role
+from gradumen.core.catalogue.services import name_of
+from gradumen.core.errors import Forbidden, Invalid, NotFound
+from gradumen.store.access.tables import TokenRow
+from gradumen.store.organisations.tables import OrganisationRow
+from gradumen.store.unit_of_work import use_case
+from gradumen.usecases.access.sessions import digest
+from gradumen.usecases.audit_entries import record
+from gradumen.usecases.scope import Caller, load_scope, require_password
+
+LONGEST_TOKEN_DAYS = 366
+
+
+@dataclass(frozen=True, slots=True)
+class Token:
+    """A program's token; ``secret`` is set only when it was just made."""
+
+    id: UUID
+    name: str
+    organisation: str
+    role: Role
+    expires_at: datetime
+    revoked: bool
+    secret: str | None = None
+
+
+@use_case
+def create_token(tx: Session, caller: Caller, *, organisation: str, name: str, role: Role, days: int) -> Token:
+    """Make a token for programs of the caller; its secret is in the answer and nowhere else.
+
+    It never has more rights than the caller has at the time of use, and ends with the caller's membership.
+
+    Raises:
+        Forbidden: a role with more rights than the caller has as a member there, or a program asks.
+    """
+    require_password(caller)
+    scope = load_scope(tx, caller)
+    row = tx.scalars(select(OrganisationRow).where(OrganisationRow.slug == organisation)).first()
+    own = caller.roles.get(row.id) if row else None
+    if row is None or (own is None and row.id not in scope.seen):
+        raise NotFound("organisation", organisation[:70])
+    if own is None or not RIGHTS[role] <= RIGHTS[own]:
+        raise Forbidden(right=f"membership as {role}", organisation=row.slug)
+    if not 1 <= days <= LONGEST_TOKEN_DAYS:
+        raise Invalid(f"a token lasts 1 to {LONGEST_TOKEN_DAYS} days; got {days}", field="days", value=days)
+    secret = f"gdm_{secrets.token_urlsafe(32)}"
+    token = TokenRow(
+        id=uuid4(),
+        hash=digest(secret),
+        name=name_of(name, field="name"),
+        user_id=caller.user_id,
+        organisation_id=row.id,
+        role=role,
+        expires_at=caller.at + timedelta(days=days),
+        revoked_at=None,
+    )
+    tx.add(token)
+    tx.flush()
+    record(tx, caller, "token made", row.id, token.name, after={"role": role, "expires_at": token.expires_at})
+    return Token(token.id, token.name, row.slug, role, token.expires_at, False, secret)
+
+
+@use_case
+def list_tokens(tx: Session, caller: Caller) -> list[Token]:
+    """The caller's tokens, newest last; a program that is no administrator sees its own only."""
+    only = _only(caller)
+    rows = tx.execute(
+        select(TokenRow, OrganisationRow.slug)
+        .join(OrganisationRow, OrganisationRow.id == TokenRow.organisation_id)
+        .where(TokenRow.user_id == caller.user_id, TokenRow.id == (only or TokenRow.id))
+        .order_by(TokenRow.expires_at, TokenRow.id)
+    )
+    return [
+        Token(row.id, row.name, slug, Role(row.role), row.expires_at, row.revoked_at is not None) for row, slug in rows
+    ]
+
+
+@use_case
+def revoke_token(tx: Session, caller: Caller, *, token_id: UUID) -> None:
+    """Withdraw a token of the caller; asking again changes nothing.
+
+    A program that is no administrator withdraws its own only.
+    """
+    row = tx.get(TokenRow, token_id)
+    if row is None or row.user_id != caller.user_id or _only(caller) not in (None, token_id):
+        raise NotFound("token", token_id)
+    if row.revoked_at is None:
+        row.revoked_at = caller.at
+        record(tx, caller, "token withdrawn", row.organisation_id, row.name)
+
+
+def _only(caller: Caller) -> UUID | None:
+    """The one token that a program deals with, unless it is an administrator's; None for people."""
+    return None if Role.ADMINISTRATOR in caller.roles.values() else caller.token_id

@@ -1,0 +1,155 @@
+"""Users and their passwords."""
+
+import re
+import secrets
+from datetime import datetime, timedelta
+from uuid import UUID, uuid4
+
+from sqlalchemy import delete
+from sqlalchemy.orm import Session
+from zxcvbn import zxcvbn
+
+from gradumen.core.access.permissions import Right, Role
+from gradumen.core.catalogue.services import name_of
+from gradumen.core.errors import Forbidden, Invalid, NotFound, NotSignedIn
+from gradumen.store.access.tables import DeviceRow, MemberRow, PasswordResetRow, SessionRow, UserRow
+from gradumen.store.unit_of_work import UnitOfWork, use_case
+from gradumen.usecases.access.pace import Pace, count_attempt, forgive
+from gradumen.usecases.access.sessions import HASHER, digest, is_password
+from gradumen.usecases.audit_entries import memberships, record, record_sign_in
+from gradumen.usecases.scope import Caller, get_organisation, load_scope, require_password
+
+_EMAIL = re.compile(r"[^@\s<>\"']{1,64}@[A-Za-z0-9.-]{1,120}\.[A-Za-z]{2,}")
+SHORTEST_PASSWORD, LONGEST_PASSWORD, LEAST_SCORE = 12, 200, 3
+_LOOKED_AT = 72
+"""Characters that are looked at for how soon they are guessed; more take long and change little."""
+GUESSES = 5
+"""Of the current password, before waiting times begin."""
+RESET_FOR = timedelta(hours=24)
+
+
+def email_of(raw: str) -> str:
+    """Read an e-mail address.
+
+    Raises:
+        Invalid: not one.
+    """
+    if not _EMAIL.fullmatch(raw.strip()):
+        raise Invalid(f"e-mail address '{raw[:80]}' is not one; write it like mara@tarnwick.example", field="email")
+    return raw.strip()
+
+
+def check_password(password: str, *own: str) -> str:
+    """Check a new password.
+
+    Args:
+        own: words of its user, as name and address, which others try first.
+
+    Raises:
+        Invalid: too short, too long, or one that is guessed soon (`zxcvbn`, a score below 3 of 4).
+    """
+    if not SHORTEST_PASSWORD <= len(password) <= LONGEST_PASSWORD:
+        raise Invalid(
+            f"a password has {SHORTEST_PASSWORD} to {LONGEST_PASSWORD} characters; this one has {len(password)}",
+            field="password",
+        )
+    found = zxcvbn(password[:_LOOKED_AT], user_inputs=list(own))
+    if found["score"] < LEAST_SCORE:
+        why = found["feedback"]["warning"].rstrip(".")
+        raise Invalid(
+            f"this password is guessed soon{f' ({why})' if why else ''}; take several words that are strangers",
+            field="password",
+        )
+    return password
+
+
+def add_user(tx: Session, *, email: str, name: str, password: str) -> UserRow:
+    """Add a user inside an open transaction."""
+    row = UserRow(
+        id=uuid4(),
+        email=email_of(email),
+        name=name_of(name, field="name"),
+        password_hash=HASHER.hash(check_password(password, email, name)),
+    )
+    tx.add(row)
+    tx.flush()
+    return row
+
+
+def change_password(uow: UnitOfWork, caller: Caller, *, session: str, current: str, new: str, longest: int) -> None:
+    """Change the caller's own password; its other sessions end, and other devices are no longer known.
+
+    Args:
+        session: the secret of the session that asks.
+
+    Raises:
+        NotSignedIn: the current password is another.
+        SlowDown: it was guessed at too often; it is not looked at.
+        Invalid: the new one is too short, too long or guessed soon.
+    """
+    require_password(caller)
+    pace = Pace(f"password of {caller.user_id}", GUESSES, longest)
+    count_attempt(uow, [pace], at=caller.at)
+    _change_password(uow, caller, pace, session=session, current=current, new=new)
+
+
+@use_case
+def _change_password(tx: Session, caller: Caller, pace: Pace, *, session: str, current: str, new: str) -> None:
+    user = tx.get_one(UserRow, caller.user_id, with_for_update=True)
+    if not is_password(user.password_hash, current):
+        raise NotSignedIn("the current password is another one; nothing was changed")
+    forgive(tx, [pace])
+    user.password_hash = HASHER.hash(check_password(new, user.email, user.name))
+    tx.execute(delete(DeviceRow).where(DeviceRow.user_id == user.id))
+    tx.execute(delete(SessionRow).where(SessionRow.user_id == user.id, SessionRow.id != digest(session)))
+    for organisation in memberships(tx, user.id):
+        record(tx, caller, "password changed", organisation, user.email)
+
+
+@use_case
+def make_password_reset(tx: Session, caller: Caller, *, organisation: str, user_id: UUID) -> str:
+    """A link's secret by which a member sets a new password, once, within a day.
+
+    Raises:
+        Forbidden: the caller does not manage every organisation that the user is a member of, or is a program.
+        NotFound: no such member.
+    """
+    scope = load_scope(tx, caller)
+    row = get_organisation(tx, scope, organisation)
+    scope.require_member(Right.MANAGE_MEMBERS, row)
+    require_password(caller)
+    if tx.get(MemberRow, (user_id, row.id)) is None:
+        raise NotFound("member", user_id)
+    # Whoever sets a password is that user everywhere, so it takes the say of all its organisations.
+    if any(caller.roles.get(each) != Role.ADMINISTRATOR for each in memberships(tx, user_id)):
+        raise Forbidden(right=Right.MANAGE_MEMBERS, organisation="every organisation that this user is a member of")
+    secret = secrets.token_urlsafe(32)
+    tx.execute(delete(PasswordResetRow).where(PasswordResetRow.user_id == user_id, PasswordResetRow.used_at.is_(None)))
+    tx.add(
+        PasswordResetRow(
+            hash=digest(secret), user_id=user_id, made_by=caller.user_id, expires_at=caller.at + RESET_FOR, used_at=None
+        )
+    )
+    record(tx, caller, "password reset made", row.id, tx.get_one(UserRow, user_id).email)
+    return secret
+
+
+@use_case
+def reset_password(tx: Session, *, secret: str, password: str, at: datetime, address: str) -> str:
+    """Set a new password by a link; all sessions of the user end. Gives the user's address.
+
+    Raises:
+        NotFound: no such link, or it is used or over.
+        Invalid: the password is too short or too long.
+    """
+    row = tx.get(PasswordResetRow, digest(secret), with_for_update=True)
+    if row is None or row.used_at is not None or row.expires_at <= at:
+        raise NotFound("password reset", secret[:6] + "…")
+    user = tx.get_one(UserRow, row.user_id)
+    user.password_hash = HASHER.hash(check_password(password, user.email, user.name))
+    row.used_at = at
+    tx.execute(delete(DeviceRow).where(DeviceRow.user_id == user.id))
+    tx.execute(delete(SessionRow).where(SessionRow.user_id == user.id))
+    for organisation in memberships(tx, user.id):
+        record_sign_in(tx, "password reset", organisation, user.email, at=at, user=user.id, address=address)
+    return user.email

@@ -1,0 +1,384 @@
+"""Drafts: what is still to bill of a seller's periods, as documents to review."""
+
+from collections import defaultdict
+from dataclasses import dataclass, replace
+from datetime import date, datetime
+from decimal import Decimal
+from typing import Any
+from uuid import UUID, uuid4
+
+from sqlalchemy import delete, func, insert, select
+from sqlalchemy.dialects.mysql import insert as upsert
+from sqlalchemy.orm import Session
+
+from gradumen.core.billing.documents import Figures, to_bill, totals
+from gradumen.core.exact import add, text
+from gradumen.core.periods import Period
+from gradumen.core.rating.charges import Charge
+from gradumen.store.billing.tables import (
+    BillRunRow,
+    ChargePartRow,
+    ChargeRow,
+    DocumentCounterRow,
+    InvoiceLineRow,
+    InvoiceRow,
+    RatedPeriodRow,
+)
+from gradumen.store.catalogue.tables import RateCardRow
+from gradumen.store.organisations.tables import OrganisationRow
+from gradumen.store.subscriptions.tables import SupplyLineRow
+from gradumen.usecases.billing.stored_lines import line_document, stored_line
+from gradumen.usecases.billing.tax_rates import find_tax
+from gradumen.usecases.catalogue.published import load_published
+from gradumen.usecases.rating.charges import Line, LineNames, explain, line_order
+from gradumen.usecases.rating.links import RatedPeriod, first_period, load_links, rate_links, usage_revision
+from gradumen.usecases.scope import organisations_by_id
+
+NOTHING: Figures = (Decimal(0), Decimal(0))
+ChargeKey = tuple[UUID, UUID, str, UUID | None]
+"""Supply line, rate card version, rate, and project where the rate counts per project."""
+PartKey = tuple[UUID | None, str | None, date]
+"""Project, resource, local day."""
+
+
+def lock_documents(tx: Session, seller: UUID) -> None:
+    """Write the row that every decision about a seller's documents writes."""
+    statement = upsert(DocumentCounterRow).values(seller_id=seller, series="all", next_number=1, version=1)
+    tx.execute(statement.on_duplicate_key_update(version=DocumentCounterRow.version + 1))
+
+
+def discard_drafts(tx: Session, seller: UUID, invoice: UUID | None = None) -> None:
+    """Remove a seller's drafts, or one of them, and forget that their periods were rated."""
+    drafts = select(InvoiceRow.id).where(InvoiceRow.seller_id == seller, InvoiceRow.state == "draft")
+    if invoice is not None:
+        drafts = drafts.where(InvoiceRow.id == invoice)
+    ids = list(tx.scalars(drafts))
+    if not ids:
+        return
+    charges = list(tx.scalars(select(ChargeRow.id).where(ChargeRow.invoice_id.in_(ids))))
+    runs = list(tx.scalars(select(InvoiceRow.bill_run_id).where(InvoiceRow.id.in_(ids)).distinct()))
+    tx.execute(delete(RatedPeriodRow).where(RatedPeriodRow.bill_run_id.in_(runs)))
+    tx.execute(delete(InvoiceLineRow).where(InvoiceLineRow.invoice_id.in_(ids)))
+    tx.execute(delete(ChargePartRow).where(ChargePartRow.charge_id.in_(charges)))
+    tx.execute(delete(ChargeRow).where(ChargeRow.invoice_id.in_(ids)))
+    tx.execute(delete(InvoiceRow).where(InvoiceRow.id.in_(ids)))
+
+
+@dataclass(slots=True)
+class Pending:
+    """A charge that goes on a draft: only what is not billed yet."""
+
+    buyer: UUID
+    key: ChargeKey
+    period: str
+    meter: str | None
+    start: datetime
+    end: datetime
+    evidence: str
+    explanation: dict[str, Any]
+    lines: list[Line]
+    parts: dict[PartKey, Figures]
+
+
+class Drafting:
+    """Makes one seller's drafts: every period that changed since it was billed, the run's own included."""
+
+    def __init__(self, tx: Session, run: BillRunRow, seller: OrganisationRow, today: date) -> None:
+        self.tx, self.run, self.seller, self.today = tx, run, seller, today
+        self.published = load_published(tx)
+        self.pending: list[Pending] = []
+
+    def make(self) -> None:
+        """Rate, take off what is billed, and write a draft for each buyer and currency, in the order of their names."""
+        first = first_period(self.tx, self.seller.id)
+        last = Period.parse(self.run.period)
+        period = last if first is None else min(Period(first.year, first.month), last)
+        while first is not None and period <= last:
+            revision = usage_revision(self.tx, self.seller.id, period)
+            if not self._rated_before(period, revision):
+                self._collect(rate_links(self.tx, self.seller.id, period))
+            self.tx.add(RatedPeriodRow(bill_run_id=self.run.id, period=period.text, revision=revision))
+            period = period.next()
+        if first is not None:
+            coming = load_links(self.tx, self.seller.id, last.next(), with_usage=False)
+            self._collect(coming.rate(), only_advance=True)
+        self.tx.flush()
+        buyers = organisations_by_id(self.tx, {each.buyer for each in self.pending})
+        apart: dict[tuple[str, str], list[Pending]] = defaultdict(list)
+        for each in self.pending:
+            apart[buyers[each.buyer].slug, self._currency(each.key[0])].append(each)
+        for (_, currency), pending in sorted(apart.items()):
+            self._write(buyers[pending[0].buyer], currency, pending)
+
+    def differing(self, period: Period) -> dict[tuple[UUID, str], Decimal]:
+        """What a period comes to by buyer and currency beyond what is billed, where its usage is what was billed.
+
+        Nothing is written. Where usage has changed since, it is not looked at: the next run bills that.
+        """
+        if not self._rated_before(period, usage_revision(self.tx, self.seller.id, period)):
+            return {}
+        self._collect(rate_links(self.tx, self.seller.id, period))
+        found: dict[tuple[UUID, str], list[Decimal]] = defaultdict(list)
+        for each in self.pending:
+            found[each.buyer, self._currency(each.key[0])] += [line.amount for line in each.lines]
+        sums = {key: add(amounts) for key, amounts in found.items()}
+        return {key: amount for key, amount in sums.items() if amount}
+
+    def _rated_before(self, period: Period, revision: int) -> bool:
+        """Whether an earlier run rated this state of the period; discarding its drafts forgets that."""
+        query = (
+            select(RatedPeriodRow.bill_run_id)
+            .join(BillRunRow, BillRunRow.id == RatedPeriodRow.bill_run_id)
+            .where(
+                BillRunRow.seller_id == self.seller.id,
+                RatedPeriodRow.period == period.text,
+                RatedPeriodRow.revision == revision,
+            )
+            .limit(1)
+        )
+        return self.tx.scalars(query).first() is not None
+
+    def _collect(self, rated: RatedPeriod, *, only_advance: bool = False) -> None:
+        """Keep of each charge what is not billed yet, and give back what is billed but no longer charged.
+
+        Args:
+            only_advance: of a period that has not come yet, only what is charged, or was billed, in advance.
+        """
+        names = LineNames(self.tx, rated, self.published)
+        billed_parts = self._billed_parts(rated.period)
+        billed_lines = self._billed_lines(rated.period)
+        for charge in rated.rated.charges:
+            loaded = rated.lines[charge.line]
+            if loaded.row.buyer_id == self.seller.id or (only_advance and not charge.advance):
+                continue
+            project = None if charge.project is None else rated.projects[charge.project].id
+            key = (loaded.row.id, loaded.version_ids[charge.version.number], charge.rate, project)
+            self._keep(
+                Pending(
+                    buyer=loaded.row.buyer_id,
+                    key=key,
+                    period=rated.period.text,
+                    meter=charge.meter,
+                    start=charge.start,
+                    end=charge.end,
+                    evidence=charge.evidence,
+                    explanation=explain(charge, names),
+                    lines=names.lines(charge),
+                    parts=_parts(rated, charge),
+                ),
+                billed_lines.pop(key, {}),
+                billed_parts.pop(key, {}),
+            )
+        in_advance = self._billed_in_advance(rated.period) if only_advance else set()
+        for key, gone in billed_lines.items():
+            if only_advance and key not in in_advance:
+                continue
+            self._keep(self._given_back(key, gone, rated.period), gone, billed_parts.pop(key, {}))
+
+    def _keep(self, now: Pending, billed_lines: dict[str | None, Line], billed_parts: dict[PartKey, Figures]) -> None:
+        current = {line.project: line for line in now.lines}
+        shown = {**billed_lines, **current}
+        left = to_bill(
+            {project: (line.quantity, line.amount) for project, line in current.items()},
+            {project: (line.quantity, line.amount) for project, line in billed_lines.items()},
+        )
+        if not left:
+            return
+        now.lines = [
+            replace(shown[project], quantity=quantity, amount=amount) for project, (quantity, amount) in left.items()
+        ]
+        now.parts = to_bill(now.parts, billed_parts)
+        if billed_lines:
+            now.explanation["billed_before"] = {
+                "quantity": text(add([quantity for quantity, _ in billed_parts.values()])),
+                "amount": text(add([amount for _, amount in billed_parts.values()])),
+            }
+        self.pending.append(now)
+
+    def _given_back(self, key: ChargeKey, gone: dict[str | None, Line], period: Period) -> Pending:
+        line = self.tx.get_one(SupplyLineRow, key[0])
+        first = next(iter(gone.values()))
+        explanation = {"kind": "given_back", "rate": key[2], "blocks": [], "amount": "0", "quantity": "0"}
+        return Pending(
+            line.buyer_id, key, period.text, None, first.service_start, first.service_end, "", explanation, [], {}
+        )
+
+    def _billed_in_advance(self, period: Period) -> set[ChargeKey]:
+        """What is billed of a period as charged in advance."""
+        rows = self.tx.scalars(
+            select(ChargeRow)
+            .join(InvoiceRow, InvoiceRow.id == ChargeRow.invoice_id)
+            .where(
+                InvoiceRow.seller_id == self.seller.id, InvoiceRow.state == "issued", ChargeRow.period == period.text
+            )
+        )
+        return {
+            (row.supply_line_id, row.rate_card_version_id, row.rate, row.project_id)
+            for row in rows
+            if row.explanation.get("advance")
+        }
+
+    def _billed_parts(self, period: Period) -> dict[ChargeKey, dict[PartKey, Figures]]:
+        rows = self.tx.execute(
+            select(
+                ChargeRow.supply_line_id,
+                ChargeRow.rate_card_version_id,
+                ChargeRow.rate,
+                ChargeRow.project_id,
+                ChargePartRow.project_id,
+                ChargePartRow.resource,
+                ChargePartRow.day,
+                func.sum(ChargePartRow.quantity),
+                func.sum(ChargePartRow.amount),
+            )
+            .join(ChargePartRow, ChargePartRow.charge_id == ChargeRow.id)
+            .join(InvoiceRow, InvoiceRow.id == ChargeRow.invoice_id)
+            .where(
+                InvoiceRow.seller_id == self.seller.id, InvoiceRow.state == "issued", ChargeRow.period == period.text
+            )
+            .group_by(
+                ChargeRow.supply_line_id,
+                ChargeRow.rate_card_version_id,
+                ChargeRow.rate,
+                ChargeRow.project_id,
+                ChargePartRow.project_id,
+                ChargePartRow.resource,
+                ChargePartRow.day,
+            )
+        )
+        found: dict[ChargeKey, dict[PartKey, Figures]] = defaultdict(dict)
+        for line, version, rate, scope, project, resource, day, quantity, amount in rows:
+            found[line, version, rate, scope][project, resource, day] = (quantity, amount)
+        return found
+
+    def _billed_lines(self, period: Period) -> dict[ChargeKey, dict[str | None, Line]]:
+        """What is billed of each line, added up over all documents of the period."""
+        rows = self.tx.execute(
+            select(ChargeRow, InvoiceLineRow)
+            .join(InvoiceLineRow, InvoiceLineRow.charge_id == ChargeRow.id)
+            .join(InvoiceRow, InvoiceRow.id == ChargeRow.invoice_id)
+            .where(
+                InvoiceRow.seller_id == self.seller.id, InvoiceRow.state == "issued", ChargeRow.period == period.text
+            )
+        )
+        found: dict[ChargeKey, dict[str | None, Line]] = defaultdict(dict)
+        for charge, row in rows:
+            lines = found[charge.supply_line_id, charge.rate_card_version_id, charge.rate, charge.project_id]
+            line = stored_line(row)
+            before = lines.get(line.project)
+            if before is not None:
+                line = replace(
+                    line,
+                    quantity=add([before.quantity, line.quantity]),
+                    amount=add([before.amount, line.amount]),
+                )
+            lines[line.project] = line
+        return found
+
+    def _currency(self, line: UUID) -> str:
+        """The currency of a supply line's rate card."""
+        card = self.tx.get_one(SupplyLineRow, line).rate_card_id
+        return self.tx.get_one(RateCardRow, card).currency
+
+    def _write(self, buyer: OrganisationRow, currency: str, pending: list[Pending]) -> None:
+        lines = [line for each in pending for line in each.lines]
+        tax = find_tax(self.tx, self.seller, buyer, self.today)
+        total = totals([each.amount for each in lines], tax, currency)
+        invoice = InvoiceRow(
+            id=uuid4(),
+            bill_run_id=self.run.id,
+            seller_id=self.seller.id,
+            buyer_id=buyer.id,
+            period=self.run.period,
+            state="draft",
+            kind="invoice" if total.net >= 0 else "credit_note",
+            number=None,
+            currency=currency,
+            net=total.net,
+            tax=total.tax,
+            gross=total.gross,
+            tax_category=tax.category,
+            tax_percent=tax.percent,
+            invoice_date=None,
+            due_date=None,
+            issued_at=None,
+            parties={"seller": _party(self.seller), "buyer": _party(buyer)},
+        )
+        self.tx.add(invoice)
+        self.tx.flush()
+        numbered: list[tuple[Line, UUID]] = []
+        charges: list[dict[str, Any]] = []
+        parts: list[dict[str, Any]] = []
+        for each in pending:
+            charge_id = uuid4()
+            charges.append(_charge_values(each, charge_id, invoice.id))
+            parts += _part_values(each, charge_id)
+            numbered += [(line, charge_id) for line in each.lines]
+        numbered.sort(key=lambda pair: line_order(pair[0]))
+        self.tx.execute(insert(ChargeRow), charges)
+        if parts:
+            self.tx.execute(insert(ChargePartRow), parts)
+        self.tx.execute(
+            insert(InvoiceLineRow),
+            [
+                {
+                    "invoice_id": invoice.id,
+                    "position": position,
+                    "charge_id": charge_id,
+                    "document": line_document(line),
+                    "amount": line.amount,
+                }
+                for position, (line, charge_id) in enumerate(numbered, 1)
+            ],
+        )
+
+
+def _parts(rated: RatedPeriod, charge: Charge) -> dict[PartKey, Figures]:
+    whole_project = rated.lines[charge.line].subscription.project_id
+    return {
+        (
+            whole_project if part.project is None else rated.projects[part.project].id,
+            None if part.resource is None else rated.resources[part.resource],
+            part.day,
+        ): (part.quantity, part.amount)
+        for part in charge.parts
+    }
+
+
+def _charge_values(each: Pending, charge_id: UUID, invoice_id: UUID) -> dict[str, Any]:
+    line, version, rate, project = each.key
+    return {
+        "id": charge_id,
+        "invoice_id": invoice_id,
+        "supply_line_id": line,
+        "period": each.period,
+        "rate_card_version_id": version,
+        "rate": rate,
+        "project_id": project,
+        "meter": each.meter,
+        "quantity": add([quantity for quantity, _ in each.parts.values()]),
+        "amount": add([amount for _, amount in each.parts.values()]),
+        "service_start": each.start,
+        "service_end": each.end,
+        "evidence": each.evidence,
+        "explanation": each.explanation,
+    }
+
+
+def _part_values(each: Pending, charge_id: UUID) -> list[dict[str, Any]]:
+    return [
+        {
+            "charge_id": charge_id,
+            "position": position,
+            "project_id": project,
+            "resource": resource,
+            "day": day,
+            "quantity": quantity,
+            "amount": amount,
+        }
+        for position, ((project, resource, day), (quantity, amount)) in enumerate(each.parts.items())
+    ]
+
+
+def _party(row: OrganisationRow) -> dict[str, str]:
+    return {"slug": row.slug, "name": row.name, "country": row.country}

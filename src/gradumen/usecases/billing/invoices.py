@@ -1,0 +1,367 @@
+"""Invoices: drafts are issued with gapless numbers and then never change; every amount explains itself."""
+
+from dataclasses import dataclass
+from datetime import date, datetime, timedelta
+from decimal import Decimal
+from typing import Any
+from uuid import UUID
+
+from sqlalchemy import and_, func, or_, select
+from sqlalchemy.dialects.mysql import insert
+from sqlalchemy.orm import Session
+
+from gradumen.core.errors import Conflict, Invalid, NotFound
+from gradumen.core.exact import minor_units
+from gradumen.core.periods import zone_of
+from gradumen.store.billing.tables import (
+    ChargePartRow,
+    ChargeRow,
+    DocumentCounterRow,
+    InvoiceLineRow,
+    InvoiceRow,
+    IssuedDocumentRow,
+)
+from gradumen.store.catalogue.tables import MeterRow, RateCardRow, RateCardVersionRow
+from gradumen.store.metering.tables import FeedRow, ReadingRow, SupersededReadingRow
+from gradumen.store.organisations.tables import OrganisationRow, ProjectRow, zone_name
+from gradumen.store.unit_of_work import use_case
+from gradumen.usecases.audit_entries import record
+from gradumen.usecases.billing.bill_runs import require_billing
+from gradumen.usecases.billing.drafts import discard_drafts, lock_documents
+from gradumen.usecases.billing.stored_lines import stored_explanation, stored_line
+from gradumen.usecases.rating.charges import Line
+from gradumen.usecases.scope import Caller, Scope, load_scope
+
+TERMS = timedelta(days=30)
+
+
+@dataclass(frozen=True, slots=True)
+class Invoice:
+    """A draft or an issued document of a link."""
+
+    id: UUID
+    state: str
+    kind: str
+    number: str | None
+    seller: str
+    buyer: str
+    parties: dict[str, Any]
+    period: str
+    currency: str
+    net: Decimal
+    tax: Decimal
+    gross: Decimal
+    tax_category: str
+    tax_percent: Decimal
+    invoice_date: date | None
+    due_date: date | None
+    lines: list[Line]
+
+
+@dataclass(frozen=True, slots=True)
+class ChargePart:
+    """A charge's share of a project, resource and day."""
+
+    project: str | None
+    resource: str | None
+    day: date
+    quantity: Decimal
+    amount: Decimal
+
+
+@dataclass(frozen=True, slots=True)
+class ExplainedCharge:
+    """Why an amount is what it is."""
+
+    id: UUID
+    rate_card: str
+    currency: str
+    quantity: Decimal
+    amount: Decimal
+    service_start: datetime
+    service_end: datetime
+    evidence: str
+    explanation: dict[str, Any]
+    parts: list[ChargePart]
+
+
+@dataclass(frozen=True, slots=True)
+class ReadingView:
+    """A reading that a charge was made from."""
+
+    feed: str
+    source: str
+    event_id: str
+    resource: str
+    start: datetime
+    end: datetime
+    quantity: Decimal
+
+
+def _visible(scope: Scope, row: InvoiceRow) -> bool:
+    """A seller's members see drafts and documents, the buyer's members see documents."""
+    own = scope.members_money()
+    return row.seller_id in own or (row.state == "issued" and row.buyer_id in own)
+
+
+def _get(tx: Session, scope: Scope, invoice_id: UUID, *, lock: bool = False) -> InvoiceRow:
+    row = tx.get(InvoiceRow, invoice_id, with_for_update=lock or None, populate_existing=True)
+    if row is None or not _visible(scope, row):
+        raise NotFound("invoice", invoice_id)
+    return row
+
+
+def _seen(after: str) -> tuple[str, UUID]:
+    period, _, identity = after.partition("|")
+    try:
+        return period, UUID(identity)
+    except ValueError:
+        raise Invalid(
+            f"after '{after[:60]}' is no place in this list; take it from the page before", field="after", value=after
+        ) from None
+
+
+@use_case
+def list_invoices(
+    tx: Session,
+    caller: Caller,
+    *,
+    state: str | None,
+    seller: str | None,
+    buyer: str | None,
+    period: str | None,
+    after: str | None,
+    limit: int,
+) -> list[Invoice]:
+    """Drafts and documents that the caller sees, without lines: newest period first, then by buyer.
+
+    Args:
+        after: ``period|id`` of the last one seen.
+
+    Raises:
+        Invalid: ``after`` is no such place in the list.
+    """
+    scope = load_scope(tx, caller)
+    own = scope.members_money()
+    query = select(InvoiceRow).where(
+        or_(InvoiceRow.seller_id.in_(own), and_(InvoiceRow.state == "issued", InvoiceRow.buyer_id.in_(own)))
+    )
+    if state is not None:
+        query = query.where(InvoiceRow.state == state)
+    if period is not None:
+        query = query.where(InvoiceRow.period == period)
+    for slug, column in ((seller, InvoiceRow.seller_id), (buyer, InvoiceRow.buyer_id)):
+        if slug is not None:
+            query = query.where(
+                column == select(OrganisationRow.id).where(OrganisationRow.slug == slug).scalar_subquery()
+            )
+    if after is not None:
+        last, identity = _seen(after)
+        query = query.where(or_(InvoiceRow.period < last, and_(InvoiceRow.period == last, InvoiceRow.id > identity)))
+    rows = tx.scalars(query.order_by(InvoiceRow.period.desc(), InvoiceRow.id).limit(limit))
+    return [_view(row, []) for row in rows]
+
+
+@use_case
+def read_invoice(tx: Session, caller: Caller, *, invoice_id: UUID) -> Invoice:
+    """A draft or document with its lines."""
+    row = _get(tx, load_scope(tx, caller), invoice_id)
+    return _view(row, _lines(tx, row))
+
+
+def _lines(tx: Session, row: InvoiceRow) -> list[Line]:
+    rows = tx.scalars(
+        select(InvoiceLineRow).where(InvoiceLineRow.invoice_id == row.id).order_by(InvoiceLineRow.position)
+    )
+    return [stored_line(each) for each in rows]
+
+
+@use_case
+def find_pdf(tx: Session, caller: Caller, *, invoice_id: UUID) -> bytes | None:
+    """The PDF of an issued document, if it was made."""
+    _get(tx, load_scope(tx, caller), invoice_id)
+    row = tx.get(IssuedDocumentRow, invoice_id)
+    return row.pdf if row else None
+
+
+@use_case
+def keep_pdf(tx: Session, caller: Caller, *, invoice_id: UUID, pdf: bytes) -> bytes:
+    """Keep the PDF of an issued document; gives the one that is kept, where two made it at once."""
+    _get(tx, load_scope(tx, caller), invoice_id)
+    fresh = insert(IssuedDocumentRow).prefix_with("IGNORE")
+    tx.execute(fresh.values(invoice_id=invoice_id, pdf=pdf, made_at=caller.at))
+    return tx.get_one(IssuedDocumentRow, invoice_id, populate_existing=True).pdf
+
+
+@use_case
+def issue_invoice(tx: Session, caller: Caller, *, invoice_id: UUID) -> Invoice:
+    """Give a reviewed draft its number and make it final. Asking again returns the same invoice.
+
+    Raises:
+        Conflict: the seller has issued a document of a later day (the business clock was set back).
+    """
+    scope = load_scope(tx, caller)
+    seen = _get(tx, scope, invoice_id)
+    seller = tx.get_one(OrganisationRow, seen.seller_id)
+    require_billing(scope, seller)
+    lock_documents(tx, seller.id)
+    row = _get(tx, scope, invoice_id, lock=True)
+    if row.state == "issued":
+        return _view(row, _lines(tx, row))
+    today = scope.now.astimezone(zone_of(zone_name(tx, seller.id, scope.now.date()))).date()
+    newest = tx.scalar(
+        select(func.max(InvoiceRow.invoice_date)).where(InvoiceRow.seller_id == seller.id, InvoiceRow.state == "issued")
+    )
+    if newest is not None and today < newest:
+        raise Conflict(
+            f"today is {today} and '{seller.slug}' has issued documents up to {newest}: a document is never dated "
+            f"before an earlier number; set the business clock right, or issue on {newest} or later"
+        )
+    row.number = _next_number(tx, seller, row.kind, today.year)
+    row.state, row.issued_at = "issued", scope.now
+    row.invoice_date, row.due_date = today, today + TERMS
+    tx.flush()
+    after = {"gross": _money(row.gross, row.currency), "period": row.period, "buyer": row.parties["buyer"]["slug"]}
+    record(
+        tx, caller, f"{row.kind.replace('_', ' ')} issued", seller.id, row.number, concerns=row.buyer_id, after=after
+    )
+    return _view(row, _lines(tx, row))
+
+
+def _money(amount: Decimal, currency: str) -> str:
+    return f"{amount:.{minor_units(currency)}f} {currency}"
+
+
+def _next_number(tx: Session, seller: OrganisationRow, kind: str, year: int) -> str:
+    """The next number of a seller's series of a year; the caller holds the seller's documents."""
+    series = f"{kind}-{year}"
+    tx.execute(
+        insert(DocumentCounterRow)
+        .values(seller_id=seller.id, series=series, next_number=1, version=1)
+        .prefix_with("IGNORE")
+    )
+    counter = tx.get_one(DocumentCounterRow, (seller.id, series), with_for_update=True, populate_existing=True)
+    number = counter.next_number
+    counter.next_number = number + 1
+    tx.flush()
+    mark = "" if kind == "invoice" else "C"
+    return f"{seller.slug.upper()}-{year}-{mark}{number:05d}"
+
+
+@use_case
+def discard_draft(tx: Session, caller: Caller, *, invoice_id: UUID) -> None:
+    """Remove a draft; the next bill run makes it again.
+
+    Raises:
+        Conflict: it is issued; corrections are credit notes.
+    """
+    scope = load_scope(tx, caller)
+    row = _get(tx, scope, invoice_id)
+    seller = tx.get_one(OrganisationRow, row.seller_id)
+    require_billing(scope, seller)
+    lock_documents(tx, seller.id)
+    row = _get(tx, scope, invoice_id, lock=True)
+    if row.state == "issued":
+        raise Conflict(f"{row.number} is issued and stays; what was wrong goes on the next document as a correction")
+    before = {"net": _money(row.net, row.currency), "period": row.period}
+    record(tx, caller, "draft discarded", seller.id, row.parties["buyer"]["slug"], before=before)
+    discard_drafts(tx, seller.id, row.id)
+
+
+def _charge(tx: Session, scope: Scope, charge_id: UUID) -> ChargeRow:
+    charge = tx.get(ChargeRow, charge_id)
+    if charge is not None:
+        invoice = tx.get_one(InvoiceRow, charge.invoice_id)
+        if _visible(scope, invoice):
+            return charge
+    raise NotFound("charge", charge_id)
+
+
+@use_case
+def explain_charge(tx: Session, caller: Caller, *, charge_id: UUID) -> ExplainedCharge:
+    """The arithmetic of a charge, down to projects, resources and days."""
+    charge = _charge(tx, load_scope(tx, caller), charge_id)
+    card = tx.execute(
+        select(RateCardRow)
+        .join(RateCardVersionRow, RateCardVersionRow.rate_card_id == RateCardRow.id)
+        .where(RateCardVersionRow.id == charge.rate_card_version_id)
+    ).scalar_one()
+    parts = tx.execute(
+        select(ChargePartRow, ProjectRow.slug)
+        .outerjoin(ProjectRow, ProjectRow.id == ChargePartRow.project_id)
+        .where(ChargePartRow.charge_id == charge.id)
+        .order_by(ChargePartRow.position)
+    )
+    return ExplainedCharge(
+        id=charge.id,
+        rate_card=card.slug,
+        currency=card.currency,
+        quantity=charge.quantity,
+        amount=charge.amount,
+        service_start=charge.service_start,
+        service_end=charge.service_end,
+        evidence=charge.evidence,
+        explanation=stored_explanation(charge.explanation),
+        parts=[ChargePart(slug, part.resource, part.day, part.quantity, part.amount) for part, slug in parts],
+    )
+
+
+@use_case
+def list_charge_readings(tx: Session, caller: Caller, *, charge_id: UUID, after: int, limit: int) -> list[ReadingView]:
+    """The readings that a charge was made from, in the order in which they came, after so many of them."""
+    charge = _charge(tx, load_scope(tx, caller), charge_id)
+    if charge.meter is None:
+        return []
+    pairs = select(ChargePartRow.project_id).where(ChargePartRow.charge_id == charge.id).distinct()
+    resources = select(ChargePartRow.resource).where(ChargePartRow.charge_id == charge.id).distinct()
+    rows = tx.execute(
+        select(ReadingRow, FeedRow.slug)
+        .join(FeedRow, FeedRow.id == ReadingRow.feed_id)
+        .outerjoin(
+            SupersededReadingRow,
+            and_(
+                SupersededReadingRow.delivery_id == ReadingRow.delivery_id,
+                SupersededReadingRow.source == ReadingRow.source,
+                SupersededReadingRow.event_id == ReadingRow.event_id,
+            ),
+        )
+        .where(
+            ReadingRow.project_id.in_(pairs),
+            ReadingRow.resource.in_(resources),
+            ReadingRow.meter_id == select(MeterRow.id).where(MeterRow.slug == charge.meter).scalar_subquery(),
+            ReadingRow.attribute_set_id.in_(charge.explanation["attribute_sets"]),
+            ReadingRow.start_at < charge.service_end,
+            ReadingRow.end_at > charge.service_start,
+            ReadingRow.start_at > charge.service_start - timedelta(hours=24),
+            SupersededReadingRow.key.is_(None),
+        )
+        .order_by(ReadingRow.id)
+        .offset(after)
+        .limit(limit)
+    )
+    return [
+        ReadingView(feed, row.source, row.event_id, row.resource, row.start_at, row.end_at, row.quantity)
+        for row, feed in rows
+    ]
+
+
+def _view(row: InvoiceRow, lines: list[Line]) -> Invoice:
+    return Invoice(
+        id=row.id,
+        state=row.state,
+        kind=row.kind,
+        number=row.number,
+        seller=row.parties["seller"]["slug"],
+        buyer=row.parties["buyer"]["slug"],
+        parties=row.parties,
+        period=row.period,
+        currency=row.currency,
+        net=row.net,
+        tax=row.tax,
+        gross=row.gross,
+        tax_category=row.tax_category,
+        tax_percent=row.tax_percent,
+        invoice_date=row.invoice_date,
+        due_date=row.due_date,
+        lines=lines,
+    )

@@ -1,0 +1,93 @@
+"""What today's rules would price differently of issued periods: listed for a seller, never billed by itself."""
+
+from collections import defaultdict
+from dataclasses import dataclass
+from decimal import Decimal
+from uuid import UUID
+
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session
+
+from gradumen.core.access.permissions import Right
+from gradumen.core.exact import add
+from gradumen.core.periods import Period
+from gradumen.store.billing.tables import BillRunRow, ChargeRow, InvoiceLineRow, InvoiceRow
+from gradumen.store.organisations.tables import OrganisationRow
+from gradumen.store.unit_of_work import use_case
+from gradumen.usecases.billing.drafts import Drafting
+from gradumen.usecases.scope import Caller, get_organisation, load_scope, organisations_by_id
+
+_Key = tuple[UUID, str]
+"""Buyer and currency."""
+
+
+@dataclass(frozen=True, slots=True)
+class RatingDifference:
+    """A buyer's issued month: what is billed, what today's rules come to, and the difference; all net of tax."""
+
+    period: str
+    buyer: str
+    buyer_name: str
+    currency: str
+    billed: Decimal
+    today: Decimal
+    difference: Decimal
+
+
+@use_case
+def list_rating_differences(tx: Session, caller: Caller, *, organisation: str) -> list[RatingDifference]:
+    """Issued periods of a seller that today's rules price differently, by period and buyer; changes nothing.
+
+    Only periods whose usage is still the one that was billed: what differs there comes from rules, not from readings
+    or subscriptions, which the next bill run bills anyway.
+
+    Raises:
+        Forbidden: the caller is no member of the seller who sees its money.
+    """
+    scope = load_scope(tx, caller)
+    seller = get_organisation(tx, scope, organisation)
+    scope.require_member(Right.READ_MONEY, seller)
+    found: list[RatingDifference] = []
+    for text in _issued_periods(tx, seller.id):
+        drafting = Drafting(tx, _no_run(seller, text), seller, scope.now.date())
+        differing = drafting.differing(Period.parse(text))
+        if differing:
+            found += _compared(tx, seller.id, text, differing)
+    return sorted(found, key=lambda each: (each.period, each.buyer, each.currency))
+
+
+def _no_run(seller: OrganisationRow, period: str) -> BillRunRow:
+    """A run that is never kept, for what works on one."""
+    return BillRunRow(seller_id=seller.id, period=period)
+
+
+def _issued_periods(tx: Session, seller: UUID) -> list[str]:
+    rows = tx.scalars(
+        select(ChargeRow.period)
+        .join(InvoiceRow, InvoiceRow.id == ChargeRow.invoice_id)
+        .where(InvoiceRow.seller_id == seller, InvoiceRow.state == "issued")
+        .distinct()
+        .order_by(ChargeRow.period)
+    )
+    return list(rows)
+
+
+def _compared(tx: Session, seller: UUID, period: str, differing: dict[_Key, Decimal]) -> list[RatingDifference]:
+    billed: dict[_Key, list[Decimal]] = defaultdict(list)
+    for buyer, currency, amount in tx.execute(
+        select(InvoiceRow.buyer_id, InvoiceRow.currency, func.sum(InvoiceLineRow.amount))
+        .join(InvoiceLineRow, InvoiceLineRow.invoice_id == InvoiceRow.id)
+        .join(ChargeRow, ChargeRow.id == InvoiceLineRow.charge_id)
+        .where(InvoiceRow.seller_id == seller, InvoiceRow.state == "issued", ChargeRow.period == period)
+        .group_by(InvoiceRow.buyer_id, InvoiceRow.currency)
+    ):
+        billed[buyer, currency].append(amount)
+    buyers = organisations_by_id(tx, {buyer for buyer, _ in differing})
+    found = []
+    for (buyer, currency), difference in differing.items():
+        before = add(billed[buyer, currency])
+        row = buyers[buyer]
+        found.append(
+            RatingDifference(period, row.slug, row.name, currency, before, add([before, difference]), difference)
+        )
+    return found

@@ -1,0 +1,107 @@
+"""A seller's tax rates per country of the buyer."""
+
+from dataclasses import dataclass
+from datetime import date
+from decimal import Decimal
+
+from sqlalchemy import select
+from sqlalchemy.dialects.mysql import insert
+from sqlalchemy.orm import Session
+
+from gradumen.core.access.permissions import Right
+from gradumen.core.billing.documents import TaxRate
+from gradumen.core.errors import Conflict, Invalid, NotPriceable
+from gradumen.store.billing.tables import InvoiceRow, TaxRateRow
+from gradumen.store.organisations.tables import OrganisationRow
+from gradumen.store.unit_of_work import use_case
+from gradumen.usecases.audit_entries import record
+from gradumen.usecases.organisations.organisations import country_of
+from gradumen.usecases.scope import Caller, get_organisation, load_scope
+
+CATEGORIES = ("S", "Z", "E", "AE", "O")
+"""Tax categories of EN 16931 (UNCL 5305): standard, zero, exempt, reverse charge, outside scope."""
+
+
+@dataclass(frozen=True, slots=True)
+class TaxRateView:
+    """A tax rate from a day on."""
+
+    country: str
+    starts_on: date
+    category: str
+    percent: Decimal
+
+
+@use_case
+def set_tax_rate(
+    tx: Session, caller: Caller, *, organisation: str, country: str, starts_on: date, category: str, percent: Decimal
+) -> TaxRateView:
+    """Set the rate for buyers of a country from a day on; the same again changes nothing.
+
+    Raises:
+        Conflict: an invoice of that day or later is issued already.
+    """
+    scope = load_scope(tx, caller)
+    seller = get_organisation(tx, scope, organisation)
+    scope.require(Right.BILL, seller)
+    if category not in CATEGORIES:
+        raise Invalid(f"tax category '{category[:10]}' is not one of {', '.join(CATEGORIES)}", field="category")
+    if not 0 <= percent <= 100 or (category != "S" and percent):
+        raise Invalid(f"{percent} % does not fit category {category}; only S has one, 0 to 100", field="percent")
+    known = tx.get(TaxRateRow, (seller.id, country_of(country), starts_on))
+    if known is None or (known.category, known.percent) != (category, percent):
+        issued = tx.scalar(
+            select(InvoiceRow.number)
+            .join(OrganisationRow, OrganisationRow.id == InvoiceRow.buyer_id)
+            .where(
+                InvoiceRow.seller_id == seller.id,
+                InvoiceRow.invoice_date >= starts_on,
+                OrganisationRow.country == country,
+            )
+            .limit(1)
+        )
+        if issued:
+            raise Conflict(f"{issued} is issued on or after {starts_on} for {country}; start the rate on a later day")
+    statement = insert(TaxRateRow).values(
+        seller_id=seller.id, country=country, starts_on=starts_on, category=category, percent=percent
+    )
+    tx.execute(statement.on_duplicate_key_update(category=category, percent=percent))
+    before = None if known is None else {"category": known.category, "percent": known.percent}
+    after = {"category": category, "percent": percent}
+    if before != after:
+        record(tx, caller, "tax rate set", seller.id, f"{country} from {starts_on}", before=before, after=after)
+    return TaxRateView(country, starts_on, category, percent)
+
+
+@use_case
+def list_tax_rates(tx: Session, caller: Caller, *, organisation: str) -> list[TaxRateView]:
+    """The tax rates of a seller, by country and day; for its own members."""
+    scope = load_scope(tx, caller)
+    seller = get_organisation(tx, scope, organisation)
+    scope.require_member(Right.READ_MONEY, seller)
+    rows = tx.scalars(
+        select(TaxRateRow).where(TaxRateRow.seller_id == seller.id).order_by(TaxRateRow.country, TaxRateRow.starts_on)
+    )
+    return [TaxRateView(row.country, row.starts_on, row.category, row.percent) for row in rows]
+
+
+def find_tax(tx: Session, seller: OrganisationRow, buyer: OrganisationRow, day: date) -> TaxRate:
+    """The tax of a seller on a buyer on a day.
+
+    Raises:
+        NotPriceable: the seller has no rate for the buyer's country.
+    """
+    row = tx.scalars(
+        select(TaxRateRow)
+        .where(TaxRateRow.seller_id == seller.id, TaxRateRow.country == buyer.country, TaxRateRow.starts_on <= day)
+        .order_by(TaxRateRow.starts_on.desc())
+        .limit(1)
+    ).first()
+    if row is None:
+        raise NotPriceable(
+            f"'{seller.slug}' has no tax rate for buyers in {buyer.country} (like {buyer.slug}) on {day}; "
+            "set one first",
+            field="tax_rates",
+            value=buyer.country,
+        )
+    return TaxRate(row.country, row.category, row.percent)

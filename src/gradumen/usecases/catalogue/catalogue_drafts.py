@@ -1,0 +1,174 @@
+"""Drafts of the catalogue: services, plans and rate cards being written, before they are published."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+from uuid import uuid4
+
+from sqlalchemy import select
+from sqlalchemy.exc import IntegrityError
+from sqlalchemy.orm import Session
+
+from gradumen.core.access.permissions import Right
+from gradumen.core.catalogue.services import slug_of
+from gradumen.core.errors import EditedMeanwhile, Invalid, NotFound
+from gradumen.store.access.tables import UserRow
+from gradumen.store.catalogue.tables import CatalogueDraftRow
+from gradumen.store.organisations.tables import OrganisationRow
+from gradumen.store.unit_of_work import use_case
+from gradumen.usecases.catalogue.changes import Change
+from gradumen.usecases.catalogue.publishing import Document, publish
+from gradumen.usecases.scope import Caller, get_organisation, load_scope
+
+KINDS = ("service", "plan", "offer", "rate-card")
+_MOST_CHARACTERS = 500_000
+
+
+@dataclass(frozen=True, slots=True)
+class CatalogueDraft:
+    """A draft: its form may have mistakes; ``version`` counts how often it was saved."""
+
+    kind: str
+    slug: str
+    form: dict[str, Any]
+    version: int
+    edited_by: str
+    edited_at: datetime
+
+
+def _seller(tx: Session, caller: Caller, organisation: str) -> OrganisationRow:
+    scope = load_scope(tx, caller)
+    seller = get_organisation(tx, scope, organisation)
+    scope.require(Right.MANAGE_CATALOGUE, seller)
+    return seller
+
+
+def _find(tx: Session, seller: OrganisationRow, kind: str, slug: str) -> CatalogueDraftRow | None:
+    return tx.scalars(
+        select(CatalogueDraftRow)
+        .where(
+            CatalogueDraftRow.organisation_id == seller.id,
+            CatalogueDraftRow.kind == kind,
+            CatalogueDraftRow.slug == slug,
+        )
+        .with_for_update()
+    ).first()
+
+
+def _get(tx: Session, seller: OrganisationRow, kind: str, slug: str) -> CatalogueDraftRow:
+    row = _find(tx, seller, kind, slug)
+    if row is None:
+        raise NotFound("draft", f"{kind[:20]}/{slug[:70]}")
+    return row
+
+
+def _view(tx: Session, row: CatalogueDraftRow) -> CatalogueDraft:
+    return _with_name(row, tx.get_one(UserRow, row.edited_by).name)
+
+
+def _with_name(row: CatalogueDraftRow, name: str) -> CatalogueDraft:
+    return CatalogueDraft(row.kind, row.slug, row.form, row.version, name, row.edited_at)
+
+
+@use_case
+def list_drafts(tx: Session, caller: Caller, *, organisation: str) -> list[CatalogueDraft]:
+    """A seller's drafts, by kind and slug."""
+    seller = _seller(tx, caller, organisation)
+    rows = tx.execute(
+        select(CatalogueDraftRow, UserRow.name)
+        .join(UserRow, UserRow.id == CatalogueDraftRow.edited_by)
+        .where(CatalogueDraftRow.organisation_id == seller.id)
+        .order_by(CatalogueDraftRow.kind, CatalogueDraftRow.slug)
+    )
+    return [_with_name(row, name) for row, name in rows]
+
+
+@use_case
+def read_draft(tx: Session, caller: Caller, *, organisation: str, kind: str, slug: str) -> CatalogueDraft:
+    """One draft."""
+    return _view(tx, _get(tx, _seller(tx, caller, organisation), kind, slug))
+
+
+@use_case
+def save_draft(
+    tx: Session, caller: Caller, *, organisation: str, kind: str, slug: str, form: dict[str, Any], version: int | None
+) -> CatalogueDraft:
+    """Keep a draft, also with mistakes.
+
+    Args:
+        version: the one that was edited; None begins a draft.
+
+    Raises:
+        EditedMeanwhile: somebody else saved it since; nothing is kept, the caller still has its text.
+    """
+    seller = _seller(tx, caller, organisation)
+    if kind not in KINDS:
+        raise Invalid(f"kind is one of {', '.join(KINDS)}", field="kind", value=kind)
+    slug_of(slug, field=kind)
+    if form.get(kind) != slug:
+        raise Invalid(f"the form's {kind} must be '{slug}'", field=kind, value=form.get(kind))
+    if len(str(form)) > _MOST_CHARACTERS:
+        raise Invalid(f"a draft has at most {_MOST_CHARACTERS} characters", field="form")
+    row = _find(tx, seller, kind, slug)
+    if row is None and version is None:
+        row = CatalogueDraftRow(id=uuid4(), organisation_id=seller.id, kind=kind, slug=slug, version=0)
+        row.form, row.edited_by, row.edited_at = form, caller.user_id, caller.at
+        tx.add(row)
+    if row is None or (row.version or None) != version:
+        raise _edited(tx, row, kind, slug)
+    row.form, row.edited_by, row.edited_at, row.version = form, caller.user_id, caller.at, row.version + 1
+    try:
+        tx.flush()
+    except IntegrityError:
+        raise _edited(tx, None, kind, slug) from None
+    return _view(tx, row)
+
+
+def _edited(tx: Session, row: CatalogueDraftRow | None, kind: str, slug: str) -> EditedMeanwhile:
+    if row is None:
+        return EditedMeanwhile(
+            f"the draft of {kind} '{slug}' is gone, published or discarded by somebody; your text is not lost, save it "
+            "as a new draft",
+            version=None,
+        )
+    view = _view(tx, row)
+    return EditedMeanwhile(
+        f"{view.edited_by} saved this draft meanwhile, it is at version {row.version}; your text is not lost, compare "
+        "it with theirs and save again over that version",
+        version=row.version,
+    )
+
+
+@use_case
+def discard_draft(tx: Session, caller: Caller, *, organisation: str, kind: str, slug: str) -> None:
+    """Throw a draft away; what is published stays. Asking again does no harm."""
+    row = _find(tx, _seller(tx, caller, organisation), kind, slug)
+    if row is not None:
+        tx.delete(row)
+
+
+@use_case
+def publish_draft(
+    tx: Session,
+    caller: Caller,
+    *,
+    organisation: str,
+    kind: str,
+    slug: str,
+    version: int,
+    documents: Sequence[Document],
+) -> list[Change]:
+    """Publish a draft, given as a document of the version that was looked at; the draft is gone after it.
+
+    Raises:
+        EditedMeanwhile: it is at another version.
+        CatalogueInvalid: it has mistakes; it stays a draft.
+    """
+    seller = _seller(tx, caller, organisation)
+    row = _get(tx, seller, kind, slug)
+    if row.version != version:
+        raise _edited(tx, row, kind, slug)
+    changes = publish(tx, caller, organisation, documents)
+    tx.delete(row)
+    return changes

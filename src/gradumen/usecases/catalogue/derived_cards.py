@@ -1,0 +1,131 @@
+"""Rate cards that follow others: what they come to when published, and which follow a new version of their base."""
+
+from datetime import date, datetime, timedelta
+from typing import Any
+from uuid import UUID, uuid4
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from gradumen.core.catalogue.derived import Derivation
+from gradumen.core.errors import Invalid
+from gradumen.store.catalogue.tables import CatalogueDraftRow, RateCardRow, RateCardVersionRow
+from gradumen.store.organisations.tables import OrganisationRow
+from gradumen.store.subscriptions.tables import SupplyLineRow
+from gradumen.usecases.catalogue.published import Published, stored_versions
+from gradumen.wire.catalogue.forms.derivations import read_derivation, source_form
+from gradumen.wire.catalogue.forms.rate_cards import read_rate_card
+from gradumen.wire.catalogue.forms.rates import rate_form
+
+
+def find_card(tx: Session, seller: OrganisationRow, slug: str) -> RateCardRow | None:
+    """A seller's card."""
+    return tx.scalars(
+        select(RateCardRow).where(RateCardRow.organisation_id == seller.id, RateCardRow.slug == slug)
+    ).first()
+
+
+def expand(tx: Session, seller: OrganisationRow, published: Published, form: dict[str, Any]) -> dict[str, Any]:
+    """A derived card's form with the rates of its base at the derived prices, then those of its own; others as is.
+
+    A rate of its own replaces the base's of the same name.
+
+    Raises:
+        Invalid: the base is not there, has no version on that day, another currency, or follows this card.
+    """
+    derivation = read_derivation(form)
+    if derivation is None:
+        return form
+    own = [rate for rate in form.get("rates") or [] if isinstance(rate, dict)]
+    base = _base(tx, seller, derivation, form)
+    starts_on = str(form.get("starts-on"))
+    held = [each for each in stored_versions(tx, base) if each.starts_on.isoformat() <= starts_on]
+    if not held:
+        message = f"the base '{derivation.card}' has no version on {starts_on[:20]}"
+        raise Invalid(message, field="derived", value=starts_on)
+    rates = read_rate_card(held[-1].document, published.stored, 1).version.rates
+    taken = {str(rate.get("rate")) for rate in own}
+    derived = [rate_form(rate) for rate in derivation.derive(rates) if rate.slug not in taken]
+    how = {**form["derived"], **({"own": own} if own else {})}
+    return {**form, "rates": [*derived, *own], "derived": how}
+
+
+def _base(tx: Session, seller: OrganisationRow, derivation: Derivation, form: dict[str, Any]) -> RateCardRow:
+    """The card that another follows: the seller's own, or one by which it buys, in the same currency."""
+    found = tx.execute(
+        select(RateCardRow, OrganisationRow)
+        .join(OrganisationRow, OrganisationRow.id == RateCardRow.organisation_id)
+        .where(OrganisationRow.slug == derivation.seller, RateCardRow.slug == derivation.card)
+    ).first()
+    path = f"{derivation.seller}/{derivation.card}"
+    if found is None or not _may_follow(tx, seller, *found):
+        message = f"rate card '{path}' is none of yours and none that you buy by"
+        raise Invalid(message, field="derived", value=path)
+    card: RateCardRow = found[0]
+    if card.currency != form.get("currency"):
+        message = f"the base is in {card.currency}; a derived card has its base's currency"
+        raise Invalid(message, field="currency", value=form.get("currency"))
+    _check_circle(tx, seller, card, str(form.get("rate-card")))
+    return card
+
+
+def _may_follow(tx: Session, seller: OrganisationRow, card: RateCardRow, owner: OrganisationRow) -> bool:
+    bought = select(SupplyLineRow.id).where(SupplyLineRow.rate_card_id == card.id, SupplyLineRow.buyer_id == seller.id)
+    return owner.id == seller.id or tx.scalars(bought.limit(1)).first() is not None
+
+
+def _check_circle(tx: Session, seller: OrganisationRow, base: RateCardRow, slug: str) -> None:
+    """A card follows none that follows it; another seller's card cannot follow one of a buyer's."""
+    way = [slug]
+    card: RateCardRow | None = base
+    while card is not None and card.organisation_id == seller.id:
+        way.append(card.slug)
+        if card.slug == slug:
+            message = f"rate cards follow each other in a circle: {' → '.join(way)}"
+            raise Invalid(message, field="derived", value=slug)
+        versions = stored_versions(tx, card)
+        following = read_derivation(source_form(versions[-1].document)) if versions else None
+        card = find_card(tx, seller, following.card) if following else None
+
+
+def followers(
+    tx: Session, seller: OrganisationRow, slug: str, form: dict[str, Any], today: date
+) -> list[tuple[OrganisationRow, dict[str, Any]]]:
+    """The cards that follow one, with what they are written as from the day of its new version, or of their notice."""
+    starts_on = date.fromisoformat(str(form["starts-on"]))
+    path = f"{seller.slug}/{slug}"
+    once = select(RateCardVersionRow.rate_card_id).where(
+        RateCardVersionRow.document["derived"]["base"].as_string() == path
+    )
+    rows = tx.execute(
+        select(RateCardVersionRow, OrganisationRow)
+        .join(RateCardRow, RateCardRow.id == RateCardVersionRow.rate_card_id)
+        .join(OrganisationRow, OrganisationRow.id == RateCardRow.organisation_id)
+        .where(RateCardVersionRow.rate_card_id.in_(once))
+        .order_by(RateCardVersionRow.rate_card_id, RateCardVersionRow.starts_on)
+    )
+    newest = {version.rate_card_id: (version, owner) for version, owner in rows}
+    found: list[tuple[OrganisationRow, dict[str, Any]]] = []
+    for version, owner in newest.values():
+        derivation = read_derivation(source_form(version.document))
+        if derivation is None or f"{derivation.seller}/{derivation.card}" != path:
+            continue
+        day = max(starts_on, today + timedelta(days=derivation.notice_days))
+        if version.starts_on < day:
+            found.append((owner, {**source_form(version.document), "starts-on": day.isoformat()}))
+    return found
+
+
+def leave_draft(tx: Session, owner: OrganisationRow, form: dict[str, Any], by: UUID, at: datetime) -> None:
+    """Leave a version that does not fit its base as a draft of its seller, unless it is writing one."""
+    slug = str(form["rate-card"])
+    there = select(CatalogueDraftRow.id).where(
+        CatalogueDraftRow.organisation_id == owner.id,
+        CatalogueDraftRow.kind == "rate-card",
+        CatalogueDraftRow.slug == slug,
+    )
+    if tx.scalars(there).first() is None:
+        row = CatalogueDraftRow(id=uuid4(), organisation_id=owner.id, kind="rate-card", slug=slug, version=1)
+        row.form, row.edited_by, row.edited_at = form, by, at
+        tx.add(row)
+        tx.flush()

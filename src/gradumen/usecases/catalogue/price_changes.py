@@ -1,0 +1,91 @@
+"""Prices that buyers pay and that are about to change: told before they hold."""
+
+from dataclasses import dataclass
+from datetime import date, datetime
+from itertools import pairwise
+from typing import Any
+from uuid import UUID
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from gradumen.store.catalogue.tables import RateCardRow, RateCardVersionRow
+from gradumen.store.organisations.tables import OrganisationRow
+from gradumen.store.subscriptions.tables import SubscriptionRow, SupplyLineRow
+from gradumen.store.unit_of_work import use_case
+from gradumen.usecases.catalogue.catalogue_lists import for_buyer
+from gradumen.usecases.catalogue.changes import differences
+from gradumen.usecases.catalogue.plan_lists import seen_plans
+from gradumen.usecases.scope import Caller, load_scope, organisations_by_id
+
+
+@dataclass(frozen=True, slots=True)
+class PriceChange:
+    """A version of a card that a buyer buys by, published and not in force yet; ``subscriptions`` are concerned."""
+
+    buyer: str
+    seller: str
+    rate_card: str
+    name: str
+    currency: str
+    starts_on: date
+    announced_at: datetime
+    subscriptions: int
+    differences: list[dict[str, Any]]
+
+
+@use_case
+def list_price_changes(tx: Session, caller: Caller) -> list[PriceChange]:
+    """The prices that are about to change for the organisations that the caller is a member of, by day."""
+    scope = load_scope(tx, caller)
+    today = scope.now.date()
+    own = scope.members_money()
+    lines = tx.execute(
+        select(SupplyLineRow, RateCardRow, OrganisationRow)
+        .join(RateCardRow, RateCardRow.id == SupplyLineRow.rate_card_id)
+        .join(OrganisationRow, OrganisationRow.id == SupplyLineRow.seller_id)
+        .join(SubscriptionRow, SubscriptionRow.id == SupplyLineRow.subscription_id)
+        .where(SupplyLineRow.buyer_id.in_(own), SupplyLineRow.seller_id != SupplyLineRow.buyer_id)
+        .where(SubscriptionRow.ends_on.is_(None) | (SubscriptionRow.ends_on > today))
+    ).all()
+    concerned: dict[tuple[UUID, UUID], set[UUID]] = {}
+    for line, card, _ in lines:
+        concerned.setdefault((line.buyer_id, card.id), set()).add(line.subscription_id)
+    cards = {card.id: (card, seller.slug) for _, card, seller in lines}
+    names = organisations_by_id(tx, set(own))
+    plans = seen_plans(tx, scope) if lines else set()
+    versions: dict[UUID, list[RateCardVersionRow]] = {}
+    for row in tx.scalars(
+        select(RateCardVersionRow)
+        .where(RateCardVersionRow.rate_card_id.in_(list(cards)))
+        .order_by(RateCardVersionRow.starts_on)
+    ):
+        versions.setdefault(row.rate_card_id, []).append(row)
+    found: list[PriceChange] = []
+    for (buyer, id), subscriptions in concerned.items():
+        card, seller = cards[id]
+        listed = versions.get(id, [])
+        for before, after in pairwise(listed):
+            if after.starts_on > today:
+                found.append(
+                    PriceChange(
+                        names[buyer].slug,
+                        seller,
+                        card.slug,
+                        card.name,
+                        card.currency,
+                        after.starts_on,
+                        after.published_at,
+                        len(subscriptions),
+                        [
+                            each
+                            for each in differences(for_buyer(before.document, plans), for_buyer(after.document, plans))
+                            if _is_price(each["path"])
+                        ],
+                    )
+                )
+    return sorted(found, key=lambda each: (each.starts_on, each.buyer, each.rate_card))
+
+
+def _is_price(path: str) -> bool:
+    return path.startswith(("rates", "discounts"))

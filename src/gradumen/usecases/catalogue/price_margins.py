@@ -1,0 +1,94 @@
+"""What a seller earns between a card that it sells by and one that it buys by."""
+
+from collections import Counter
+from dataclasses import dataclass
+from datetime import date
+from typing import Any
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from gradumen.core.catalogue.price_margins import Margin, margins
+from gradumen.core.catalogue.rates import RateCardVersion
+from gradumen.core.errors import Invalid, NotFound
+from gradumen.store.catalogue.tables import RateCardRow
+from gradumen.store.organisations.tables import OrganisationRow
+from gradumen.store.subscriptions.tables import SupplyLineRow
+from gradumen.store.unit_of_work import use_case
+from gradumen.usecases.catalogue.derived_cards import find_card
+from gradumen.usecases.catalogue.published import load_cards, load_published
+from gradumen.usecases.scope import Caller, get_organisation, load_scope
+from gradumen.wire.catalogue.forms.buyers import read_buyers
+
+
+@dataclass(frozen=True, slots=True)
+class Margins:
+    """Rates side by side; ``buys_by`` is the card (seller/card) that the buy prices are of."""
+
+    sells_by: str
+    buys_by: str
+    currency: str
+    rates: list[Margin]
+
+
+@use_case
+def compare_prices(tx: Session, caller: Caller, *, seller: str, slug: str, against: str | None) -> Margins:
+    """The rates of a card that a seller sells by beside those by which it buys (the provider: its cost card), today.
+
+    Args:
+        against: ``seller/card`` of the card to buy by; None takes the one that most of its supply lines have.
+
+    Raises:
+        NotFound: no such card, or the caller is no member of the seller.
+        Invalid: nothing is bought in the same currency.
+    """
+    scope = load_scope(tx, caller)
+    owner = get_organisation(tx, scope, seller)
+    sold = find_card(tx, owner, slug)
+    if sold is None or owner.id not in scope.members_money():
+        raise NotFound("rate card", f"{seller[:70]}/{slug[:70]}")
+    cards = _cards_bought_by(tx, owner)
+    usable = {path: card for path, card in cards.items() if card.currency == sold.currency}
+    if against is not None and against not in cards:
+        raise NotFound("rate card", against[:140])
+    if against is not None and against not in usable:
+        raise Invalid(
+            f"'{against}' is in {cards[against].currency}, the card in {sold.currency}; prices in two currencies have "
+            "no margin",
+            field="against",
+            value=against,
+        )
+    if not usable:
+        message = f"'{owner.slug}' buys nothing in {sold.currency} yet; there is nothing to compare with"
+        raise Invalid(message, field="against", value=against)
+    path = against or next(iter(usable))
+    published = load_published(tx)
+    stored = load_cards(tx, [sold.id, usable[path].id], published)
+    today = scope.now.date()
+    sell, buy = (_held(stored[card.id].versions, today) for card in (sold, usable[path]))
+    return Margins(f"{owner.slug}/{slug}", path, sold.currency, list(margins(sell, buy)))
+
+
+def _held(versions: tuple[RateCardVersion, ...], today: date) -> RateCardVersion:
+    held = [version for version in versions if version.starts_on <= today]
+    return held[-1] if held else versions[0]
+
+
+def _cards_bought_by(tx: Session, owner: OrganisationRow) -> dict[str, RateCardRow]:
+    """Cards by which an organisation buys, by path, the most used first; of the root those of its own cost."""
+    found: dict[str, RateCardRow] = {}
+    counted: Counter[Any] = Counter(
+        tx.scalars(select(SupplyLineRow.rate_card_id).where(SupplyLineRow.buyer_id == owner.id))
+    )
+    rows = {row.id: row for row in tx.scalars(select(RateCardRow).where(RateCardRow.id.in_(list(counted))))}
+    sellers = {row.organisation_id for row in rows.values()}
+    names = {row.id: row.slug for row in tx.scalars(select(OrganisationRow).where(OrganisationRow.id.in_(sellers)))}
+    for id, _ in counted.most_common():
+        found[f"{names[rows[id].organisation_id]}/{rows[id].slug}"] = rows[id]
+    own = tx.scalars(
+        select(RateCardRow).where(RateCardRow.organisation_id == owner.id).order_by(RateCardRow.slug)
+    ).all()
+    for row in own:
+        if read_buyers(row.buyers).type == "own-use":
+            found.setdefault(f"{owner.slug}/{row.slug}", row)
+    return found

@@ -1,0 +1,157 @@
+"""What is published, as values: services and plans of all sellers, and rate cards with their versions."""
+
+from collections import OrderedDict
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass, field, replace
+from threading import Lock
+from typing import Any, TypeVar
+from uuid import UUID
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from gradumen.core.catalogue.rates import RateCardVersion
+from gradumen.core.catalogue.services import Meter, Plan, Service
+from gradumen.store.catalogue.tables import (
+    MeterRow,
+    PlanRow,
+    PlanVersionRow,
+    RateCardRow,
+    RateCardVersionRow,
+    ServiceRow,
+    ServiceVersionRow,
+)
+from gradumen.wire.catalogue.forms.plans import read_plan
+from gradumen.wire.catalogue.forms.rate_cards import read_rate_card
+from gradumen.wire.catalogue.forms.rates import Known
+from gradumen.wire.catalogue.forms.services import read_service
+
+T = TypeVar("T")
+
+
+class _Kept:
+    """Values of published versions, by the version's id: they never change, so each is read once."""
+
+    def __init__(self, most: int = 4096) -> None:
+        self.most = most
+        self._values: OrderedDict[UUID, Any] = OrderedDict()
+        self._lock = Lock()
+
+    def get(self, version: UUID, read: Callable[[], T]) -> T:
+        with self._lock:
+            if version in self._values:
+                self._values.move_to_end(version)
+                found: T = self._values[version]
+                return found
+        value = read()
+        with self._lock:
+            self._values[version] = value
+            if len(self._values) > self.most:
+                self._values.popitem(last=False)
+        return value
+
+
+kept = _Kept()
+
+
+@dataclass(slots=True)
+class Published:
+    """Everything published, newest version of each; values and where they are stored."""
+
+    services: dict[str, Service] = field(default_factory=dict)
+    meters: dict[str, Meter] = field(default_factory=dict)
+    metered: dict[str, dict[str, Meter]] = field(default_factory=dict)
+    """All meters that a service ever had: what was used by one that it has no more stays what it was."""
+    meter_ids: dict[str, int] = field(default_factory=dict)
+    plans: dict[str, Plan] = field(default_factory=dict)
+    owners: dict[tuple[str, str], UUID] = field(default_factory=dict)
+    forms: dict[tuple[str, str], list[tuple[int, dict[str, Any]]]] = field(default_factory=dict)
+
+    @property
+    def known(self) -> Known:
+        """What a rate card can speak of."""
+        return Known(self.meters, self.services, self.plans)
+
+    @property
+    def stored(self) -> Known:
+        """What a published rate card can speak of."""
+        return replace(self.known, checked=True)
+
+
+def load_published(tx: Session) -> Published:
+    """Services and plans of all sellers: their slugs are unique over the installation, meters are shared."""
+    found = Published()
+    for row, version in tx.execute(
+        select(ServiceRow, ServiceVersionRow).join(ServiceVersionRow).order_by(ServiceVersionRow.number)
+    ):
+        found.owners["service", row.slug] = row.organisation_id
+        found.forms.setdefault(("service", row.slug), []).append((version.number, version.document))
+        add_service(found, service_of(version))
+    found.meter_ids = {row.slug: row.id for row in tx.scalars(select(MeterRow))}
+    for plan_row, plan_version in tx.execute(
+        select(PlanRow, PlanVersionRow).join(PlanVersionRow).order_by(PlanVersionRow.number)
+    ):
+        found.owners["plan", plan_row.slug] = plan_row.organisation_id
+        found.forms.setdefault(("plan", plan_row.slug), []).append((plan_version.number, plan_version.document))
+        found.plans[plan_row.slug] = plan_of(plan_version, found)
+    return found
+
+
+def add_service(found: Published, service: Service) -> None:
+    """Put a service and its meters among those known."""
+    found.services[service.slug] = service
+    found.meters.update({meter.slug: meter for meter in service.meters})
+    found.metered.setdefault(service.slug, {}).update({meter.slug: meter for meter in service.meters})
+
+
+def service_of(version: ServiceVersionRow) -> Service:
+    """The service of a stored version."""
+    return kept.get(version.id, lambda: read_service(version.document))
+
+
+def plan_of(version: PlanVersionRow, published: Published) -> Plan:
+    """The plan of a stored version."""
+    return kept.get(version.id, lambda: read_plan(version.document, published.meters, published.services, checked=True))
+
+
+@dataclass(frozen=True, slots=True)
+class StoredCard:
+    """A rate card's versions in the order of their days, and the ids of their rows by number.
+
+    Two sellers may call their cards alike; the versions carry the card's id as their card, which tells them apart.
+    """
+
+    currency: str
+    versions: tuple[RateCardVersion, ...]
+    ids: dict[int, UUID]
+
+
+def load_cards(tx: Session, ids: Iterable[UUID], published: Published) -> dict[UUID, StoredCard]:
+    """Rate cards by id."""
+    found: dict[UUID, tuple[str, list[RateCardVersion], dict[int, UUID]]] = {}
+    rows = tx.execute(
+        select(RateCardRow, RateCardVersionRow)
+        .join(RateCardVersionRow)
+        .where(RateCardRow.id.in_(list(ids)))
+        .order_by(RateCardVersionRow.starts_on)
+    )
+    for card, row in rows:
+
+        def read(card: RateCardRow = card, row: RateCardVersionRow = row) -> RateCardVersion:
+            return replace(read_rate_card(row.document, published.stored, row.number).version, card=str(card.id))
+
+        _, versions, version_ids = found.setdefault(card.id, (card.currency, [], {}))
+        versions.append(kept.get(row.id, read))
+        version_ids[row.number] = row.id
+    return {id: StoredCard(currency, tuple(versions), numbers) for id, (currency, versions, numbers) in found.items()}
+
+
+def stored_versions(tx: Session, card: RateCardRow) -> list[RateCardVersionRow]:
+    """A card's versions in the order of their days."""
+    return list(
+        tx.scalars(
+            select(RateCardVersionRow)
+            .where(RateCardVersionRow.rate_card_id == card.id)
+            .order_by(RateCardVersionRow.starts_on)
+        )
+    )

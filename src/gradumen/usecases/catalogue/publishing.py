@@ -1,0 +1,390 @@
+"""The catalogue: checked, compared with what is published, published in versions, and listed."""
+
+from collections.abc import Callable, Sequence
+from datetime import date
+from typing import Any, Protocol
+from uuid import uuid4
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from gradumen.core.access.permissions import Right
+from gradumen.core.catalogue.offers import check_floors
+from gradumen.core.catalogue.rates import LONGEST_TERM, RateCardVersion
+from gradumen.core.catalogue.services import Service, find_circle
+from gradumen.core.errors import CatalogueInvalid, Invalid, VersionInForce
+from gradumen.core.periods import Period, months_after
+from gradumen.store.billing.tables import InvoiceRow
+from gradumen.store.catalogue.tables import (
+    MeterRow,
+    OfferRow,
+    OfferVersionRow,
+    PlanRow,
+    PlanVersionRow,
+    RateCardRow,
+    RateCardVersionRow,
+    ServiceRow,
+    ServiceVersionRow,
+    lock_catalogue,
+)
+from gradumen.store.organisations.tables import OrganisationRow, Tree
+from gradumen.store.subscriptions.tables import SubscriptionRow, SupplyLineRow
+from gradumen.store.unit_of_work import use_case
+from gradumen.usecases.audit_entries import record
+from gradumen.usecases.catalogue.card_choice import check_rules
+from gradumen.usecases.catalogue.changes import Change, change_of, differences
+from gradumen.usecases.catalogue.derived_cards import expand, find_card, followers, leave_draft
+from gradumen.usecases.catalogue.offers import check_reached, check_services, offers_to, sellable
+from gradumen.usecases.catalogue.published import Published, add_service, load_published, stored_versions
+from gradumen.usecases.metering.usage import touch_months
+from gradumen.usecases.scope import Caller, get_organisation, load_scope
+from gradumen.usecases.subscriptions.supply_lines import months_since
+from gradumen.wire.catalogue.forms.buyers import buyers_form
+from gradumen.wire.catalogue.forms.offers import offer_form, read_offer
+from gradumen.wire.catalogue.forms.plans import plan_form, read_plan
+from gradumen.wire.catalogue.forms.rate_cards import WrittenCard, check_inputs, rate_card_form, read_rate_card
+from gradumen.wire.catalogue.forms.services import read_service, service_form
+
+MOST_RECORDED = 50
+"""Differences of a version that the record lists; the versions themselves have all."""
+
+
+class Document(Protocol):
+    """A written service, plan or rate card, as files give it."""
+
+    @property
+    def file(self) -> str: ...
+    @property
+    def kind(self) -> str: ...
+    @property
+    def form(self) -> dict[str, Any]: ...
+    def problem(self, path: str, message: str) -> dict[str, Any]: ...
+
+
+@use_case
+def check_may_publish(tx: Session, caller: Caller, *, organisation: str) -> None:
+    """Check that the caller publishes for a seller, before anything that it sent is read.
+
+    Raises:
+        NotFound: no such organisation in scope.
+        Forbidden: the caller sees it, but does not publish for it.
+    """
+    scope = load_scope(tx, caller)
+    scope.require(Right.MANAGE_CATALOGUE, get_organisation(tx, scope, organisation))
+
+
+@use_case
+def compare_catalogue(tx: Session, caller: Caller, *, organisation: str, documents: Sequence[Document]) -> list[Change]:
+    """Check documents against each other and what is published, and say what publishing would do.
+
+    It publishes and takes that back, so that both find the same.
+
+    Raises:
+        CatalogueInvalid: all problems found, each with file, line and path.
+        VersionInForce: as `publish_catalogue`.
+    """
+    savepoint = tx.begin_nested()
+    try:
+        return publish(tx, caller, organisation, documents)
+    finally:
+        if savepoint.is_active:
+            savepoint.rollback()
+
+
+@use_case
+def publish_catalogue(tx: Session, caller: Caller, *, organisation: str, documents: Sequence[Document]) -> list[Change]:
+    """Publish documents, all or none; what is unchanged stays as it is, so publishing again does nothing.
+
+    Raises:
+        CatalogueInvalid: as `compare_catalogue`; nothing of the documents is kept.
+        VersionInForce: a rate card version that starts in the past of one in force, or in a billed period.
+    """
+    return publish(tx, caller, organisation, documents)
+
+
+def publish(tx: Session, caller: Caller, organisation: str, documents: Sequence[Document]) -> list[Change]:
+    """As `publish_catalogue`, inside a transaction."""
+    scope = load_scope(tx, caller)
+    seller = get_organisation(tx, scope, organisation)
+    scope.require(Right.MANAGE_CATALOGUE, seller)
+    lock_catalogue(tx)
+    changes = _Publishing(tx, seller, scope.tree, scope.now.date(), caller, load_published(tx)).run(documents)
+    for each in changes:
+        if each.change != "unchanged":
+            after = {"version": each.version, "differences": each.differences[:MOST_RECORDED]}
+            record(tx, caller, "catalogue published", seller.id, f"{each.kind} {each.slug}", after=after)
+    return changes
+
+
+class _Publishing:
+    """One pass over documents: services first, then plans, then offers of them, then rate cards."""
+
+    def __init__(
+        self,
+        tx: Session,
+        seller: OrganisationRow,
+        tree: Tree,
+        today: date,
+        caller: Caller,
+        known: Published,
+    ) -> None:
+        self.tx, self.seller, self.tree, self.today, self.caller, self.known = tx, seller, tree, today, caller, known
+        self.problems: list[dict[str, Any]] = []
+
+    def run(self, documents: Sequence[Document]) -> list[Change]:
+        changes: list[Change] = []
+        seen: set[tuple[str, str]] = set()
+        readers: dict[str, Callable[[dict[str, Any]], Change]] = {
+            "service": self._service,
+            "plan": self._plan,
+            "offer": self._offer,
+            "rate-card": self._rate_card,
+        }
+        for kind, reader in readers.items():
+            for document in documents:
+                if document.kind != kind:
+                    continue
+                try:
+                    slug = (kind, str(document.form[kind]))
+                    if slug in seen:
+                        raise Invalid(f"{kind} '{slug[1][:60]}' stands in two documents; keep one")
+                    seen.add(slug)
+                    changes.append(reader(document.form))
+                except Invalid as problem:
+                    self.problems.append(document.problem(problem.facts.get("path", ""), problem.message))
+        if self.problems:
+            raise CatalogueInvalid(self.problems)
+        return changes
+
+    def _check_owner(self, kind: str, slug: str) -> None:
+        if self.known.owners.get((kind, slug), self.seller.id) != self.seller.id:
+            raise Invalid(f"the {kind} slug '{slug}' is not available; choose another", field=kind, value=slug)
+
+    def _service(self, form: dict[str, Any]) -> Change:
+        service = read_service(form)
+        self._check_owner("service", service.slug)
+        for meter in service.meters:
+            before = self.known.meters.get(meter.slug)
+            if before and (before.unit, before.combine, before.sampling) != (meter.unit, meter.combine, meter.sampling):
+                raise Invalid(
+                    f"meter '{meter.slug}' is published as {before.unit.text}, {before.combine}; that never changes, "
+                    "add a meter of another name",
+                    field="meters",
+                )
+        add_service(self.known, service)
+        if service.sizes_of is not None and not getattr(self.known.services.get(service.sizes_of), "sizes", ()):
+            raise Invalid(f"service '{service.sizes_of}' has no sizes to use", field="sizes", value=service.sizes_of)
+        circle = find_circle({slug: each.requires for slug, each in self.known.services.items()})
+        if circle:
+            raise Invalid(f"services require each other in a circle: {' → '.join(circle)}", field="requires")
+        change = self._change("service", service.slug, service_form(service))
+        if change.change != "unchanged":
+            self._store_service(service, change)
+        return change
+
+    def _store_service(self, service: Service, change: Change) -> None:
+        row = self.tx.scalars(select(ServiceRow).where(ServiceRow.slug == service.slug)).first()
+        if row is None:
+            row = ServiceRow(id=uuid4(), organisation_id=self.seller.id, slug=service.slug)
+            self.tx.add(row)
+            self.tx.flush()
+        self.tx.add(
+            ServiceVersionRow(
+                id=uuid4(),
+                service_id=row.id,
+                number=change.version,
+                published_at=self.caller.at,
+                document=service_form(service),
+            )
+        )
+        for meter in service.meters:
+            if meter.slug not in self.known.meter_ids:
+                self.tx.add(
+                    MeterRow(
+                        service_id=row.id,
+                        slug=meter.slug,
+                        name=meter.name,
+                        unit=meter.unit.text,
+                        combine=meter.combine,
+                        counted=meter.counted,
+                    )
+                )
+        self.tx.flush()
+
+    def _plan(self, form: dict[str, Any]) -> Change:
+        plan = read_plan(form, self.known.meters, self.known.services)
+        self._check_owner("plan", plan.slug)
+        check_services(self.tx, self.tree, self.seller, plan.services, self.known)
+        self.known.plans[plan.slug] = plan
+        change = self._change("plan", plan.slug, plan_form(plan))
+        if change.change != "unchanged":
+            row = self.tx.scalars(select(PlanRow).where(PlanRow.slug == plan.slug)).first()
+            if row is None:
+                row = PlanRow(id=uuid4(), organisation_id=self.seller.id, slug=plan.slug)
+                self.tx.add(row)
+                self.tx.flush()
+            self.tx.add(
+                PlanVersionRow(
+                    id=uuid4(),
+                    plan_id=row.id,
+                    number=change.version,
+                    published_at=self.caller.at,
+                    document=plan_form(plan),
+                )
+            )
+            self.tx.flush()
+        return change
+
+    def _offer(self, form: dict[str, Any]) -> Change:
+        slug = str(form["offer"])
+        plan, tiers = sellable(self.tx, self.tree, self.seller, slug, self.known)
+        offer = read_offer(form, plan, self.known.known, tiers)
+        check_reached(self.tx, self.tree, self.seller, offer)
+        row = self.tx.scalars(
+            select(OfferRow).join(PlanRow).where(OfferRow.organisation_id == self.seller.id, PlanRow.slug == slug)
+        ).first()
+        versions = (
+            self.tx.scalars(
+                select(OfferVersionRow).where(OfferVersionRow.offer_id == row.id).order_by(OfferVersionRow.number)
+            ).all()
+            if row
+            else []
+        )
+        written = offer_form(offer)
+        change = change_of("offer", slug, [(each.number, each.document) for each in versions], written)
+        if change.change != "unchanged":
+            if row is None:
+                plan_id = self.tx.scalars(select(PlanRow.id).where(PlanRow.slug == slug)).one()
+                row = OfferRow(id=uuid4(), organisation_id=self.seller.id, plan_id=plan_id)
+                self.tx.add(row)
+                self.tx.flush()
+            version = OfferVersionRow(id=uuid4(), offer_id=row.id, number=change.version, document=written)
+            version.published_at = self.caller.at
+            self.tx.add(version)
+            self.tx.flush()
+        return change
+
+    def _rate_card(self, form: dict[str, Any]) -> Change:
+        form = expand(self.tx, self.seller, self.known, form)
+        change = self._rate_card_version(form)
+        if change.change != "unchanged":
+            for owner, following in followers(self.tx, self.seller, change.slug, form, self.today):
+                inner = _Publishing(self.tx, owner, self.tree, self.today, self.caller, self.known)
+                try:
+                    with self.tx.begin_nested():
+                        inner._rate_card(following)
+                except (Invalid, VersionInForce):
+                    if owner.id == self.seller.id:
+                        raise
+                    # Another seller's card is no reason to refuse this one; its seller finds it among its drafts.
+                    leave_draft(self.tx, owner, following, self.caller.user_id, self.caller.at)
+        return change
+
+    def _rate_card_version(self, form: dict[str, Any]) -> Change:
+        """Compare a card's written version with what is published, and publish it."""
+        slug = str(form.get("rate-card"))
+        row = find_card(self.tx, self.seller, slug)
+        versions = stored_versions(self.tx, row) if row else []
+        number = len(versions) + 1
+        card = read_rate_card(form, self.known.known, number)
+        check_inputs(card.version)
+        check_rules(self.tx, self.seller, slug, card.version.currency, card.buyers)
+        if card.buyers.type != "own-use":
+            check_floors(card.version, offers_to(self.tx, self.tree, self.seller, self.known))
+        self._check_renewal(card)
+        version, written = card.version, rate_card_form(card)
+        if "derived" in form:
+            written["derived"] = form["derived"]
+        same = next((each for each in versions if each.starts_on == version.starts_on), None)
+        if same is not None and same.document == written:
+            return Change("rate-card", slug, "unchanged", same.number)
+        if row is not None and row.currency != version.currency:
+            raise Invalid(
+                f"rate card '{slug}' is in {row.currency}; another currency is another card", field="currency"
+            )
+        self._check_start(version, versions)
+        before = versions[-1].document if versions else {}
+        change = Change("rate-card", slug, "new version" if versions else "new", number, differences(before, written))
+        self._store_rate_card(row, card, written)
+        if row is not None:
+            self._touch_terms(row, version)
+        return change
+
+    def _check_renewal(self, card: WrittenCard) -> None:
+        """The card at renewal is another of the seller's, in the same currency."""
+        if card.at_renewal is None:
+            return
+        following = find_card(self.tx, self.seller, card.at_renewal)
+        if following is None or following.slug == card.version.card or following.currency != card.version.currency:
+            raise Invalid(
+                f"'{card.at_renewal}' is no other rate card of yours in {card.version.currency}; publish it first",
+                field="at-renewal",
+                value=card.at_renewal,
+                path="at-renewal",
+            )
+
+    def _store_rate_card(self, row: RateCardRow | None, card: WrittenCard, written: dict[str, Any]) -> None:
+        if row is None:
+            row = RateCardRow(
+                id=uuid4(),
+                organisation_id=self.seller.id,
+                slug=card.version.card,
+                name=card.name,
+                currency=card.version.currency,
+                buyers=buyers_form(card.buyers),
+            )
+            self.tx.add(row)
+        row.name, row.buyers = card.name, buyers_form(card.buyers)
+        self.tx.flush()
+        self.tx.add(
+            RateCardVersionRow(
+                id=uuid4(),
+                rate_card_id=row.id,
+                number=card.version.number,
+                starts_on=card.version.starts_on,
+                published_at=self.caller.at,
+                document=written,
+            )
+        )
+        self.tx.flush()
+
+    def _touch_terms(self, card: RateCardRow, version: RateCardVersion) -> None:
+        """Terms that a version divides were charged in advance, in months before it: those are rated again."""
+        first = months_after(version.starts_on, -LONGEST_TERM)
+        for organisation, starts_on in self.tx.execute(
+            select(SubscriptionRow.organisation_id, SubscriptionRow.starts_on)
+            .join(SupplyLineRow, SupplyLineRow.subscription_id == SubscriptionRow.id)
+            .where(SupplyLineRow.rate_card_id == card.id, SubscriptionRow.starts_on < version.starts_on)
+            .distinct()
+        ):
+            touch_months(self.tx, organisation, months_since(max(first, starts_on), self.today))
+
+    def _check_start(self, version: RateCardVersion, versions: Sequence[RateCardVersionRow]) -> None:
+        """A version starts after every published one, after today where one is in force, and not where it is billed."""
+        if versions and version.starts_on <= versions[-1].starts_on:
+            raise VersionInForce(
+                f"rate card '{version.card}' has version {versions[-1].number} from {versions[-1].starts_on}; "
+                f"a published version never changes, start the new one after {max(versions[-1].starts_on, self.today)}",
+                starts_on=version.starts_on.isoformat(),
+            )
+        if versions and version.starts_on <= self.today:
+            raise VersionInForce(
+                f"rate card '{version.card}' version {versions[-1].number} is in force on {version.starts_on}; "
+                f"start the new one after {self.today}",
+                starts_on=version.starts_on.isoformat(),
+            )
+        billed = self.tx.scalar(
+            select(InvoiceRow.period)
+            .where(InvoiceRow.seller_id == self.seller.id, InvoiceRow.state == "issued")
+            .order_by(InvoiceRow.period.desc())
+            .limit(1)
+        )
+        if versions and billed and version.starts_on < Period.parse(billed).next().first_day:
+            raise VersionInForce(
+                f"{billed} is billed; start the new version of '{version.card}' on "
+                f"{Period.parse(billed).next().first_day} or later",
+                starts_on=version.starts_on.isoformat(),
+            )
+
+    def _change(self, kind: str, slug: str, form: dict[str, Any]) -> Change:
+        return change_of(kind, slug, self.known.forms.get((kind, slug), []), form)

@@ -1,0 +1,151 @@
+"""Feeds: the ways in for usage, each belonging to a seller."""
+
+from dataclasses import dataclass
+from datetime import datetime
+from uuid import UUID
+
+from sqlalchemy import select
+from sqlalchemy.dialects.mysql import insert
+from sqlalchemy.exc import IntegrityError
+from sqlalchemy.orm import Session
+
+from gradumen.core.access.permissions import Right
+from gradumen.core.catalogue.services import name_of, slug_of
+from gradumen.core.errors import Conflict, Invalid, NotFound
+from gradumen.store.access.tables import MemberRow, UserRow
+from gradumen.store.metering.tables import DeliveryRow, FeedRow, FeedSenderRow
+from gradumen.store.organisations.tables import OrganisationRow
+from gradumen.store.unit_of_work import use_case
+from gradumen.usecases.audit_entries import record
+from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
+
+
+@dataclass(frozen=True, slots=True)
+class Feed:
+    """A way in for usage; ``path`` is organisation/feed."""
+
+    path: str
+    name: str
+    senders: list[str]
+
+
+@dataclass(frozen=True, slots=True)
+class Delivery:
+    """A batch that came in, with what became of its readings."""
+
+    id: UUID
+    received_at: datetime
+    accepted: int
+    known: int
+    refused: int
+    first_refusal: str | None
+
+
+def get_feed(tx: Session, scope: Scope, path: str) -> tuple[FeedRow, OrganisationRow]:
+    """The feed of a path ``organisation/feed``, for members of its organisation and those who may send to it.
+
+    Raises:
+        NotFound: not there or not in scope.
+    """
+    organisation, _, slug = path.partition("/")
+    found = tx.execute(
+        select(FeedRow, OrganisationRow)
+        .join(OrganisationRow, OrganisationRow.id == FeedRow.organisation_id)
+        .where(OrganisationRow.slug == organisation, FeedRow.slug == slug)
+    ).first()
+    if found is not None:
+        feed, owner = found
+        if scope.is_member(owner.id) or may_send(tx, scope, feed):
+            return feed, owner
+    raise NotFound("feed", path[:140])
+
+
+def may_send(tx: Session, scope: Scope, feed: FeedRow) -> bool:
+    """Whether the caller may send to a feed: by its role in the feed's organisation, or as one of its senders."""
+    if scope.may(Right.SEND_READINGS, feed.organisation_id):
+        return True
+    return tx.get(FeedSenderRow, (feed.id, scope.caller.user_id)) is not None
+
+
+@use_case
+def create_feed(tx: Session, caller: Caller, *, organisation: str, slug: str, name: str) -> Feed:
+    """Make a feed of a seller.
+
+    Raises:
+        Invalid: a tenant sells nothing and has no feeds.
+        Conflict: the slug is taken.
+    """
+    scope = load_scope(tx, caller)
+    owner = get_organisation(tx, scope, organisation)
+    scope.require(Right.MANAGE_FEEDS, owner)
+    if owner.type == "tenant":
+        raise Invalid(f"'{owner.slug}' is a tenant; feeds belong to sellers", field="organisation", value=owner.slug)
+    row = FeedRow(organisation_id=owner.id, slug=slug_of(slug, field="slug"), name=name_of(name, field="name"))
+    try:
+        with tx.begin_nested():
+            tx.add(row)
+    except IntegrityError:
+        raise Conflict(f"'{owner.slug}' has a feed '{slug}' already; choose another slug", field="slug") from None
+    record(tx, caller, "feed made", owner.id, f"{owner.slug}/{row.slug}", after={"name": row.name})
+    return Feed(f"{owner.slug}/{row.slug}", row.name, [])
+
+
+@use_case
+def list_feeds(tx: Session, caller: Caller, *, organisation: str) -> list[Feed]:
+    """The feeds of an organisation, by slug; for its own members."""
+    scope = load_scope(tx, caller)
+    owner = get_organisation(tx, scope, organisation)
+    scope.require_member(Right.READ, owner)
+    rows = tx.scalars(select(FeedRow).where(FeedRow.organisation_id == owner.id).order_by(FeedRow.slug))
+    return [Feed(f"{owner.slug}/{row.slug}", row.name, _senders(tx, row)) for row in rows]
+
+
+@use_case
+def allow_sender(tx: Session, caller: Caller, *, feed: str, email: str) -> Feed:
+    """Give a member of the feed's organisation the right to send to it; asking again changes nothing.
+
+    Raises:
+        NotFound: no such member.
+    """
+    scope = load_scope(tx, caller)
+    row, owner = get_feed(tx, scope, feed)
+    scope.require(Right.MANAGE_FEEDS, owner)
+    user = tx.scalars(
+        select(UserRow)
+        .join(MemberRow, MemberRow.user_id == UserRow.id)
+        .where(UserRow.email == email, MemberRow.organisation_id == owner.id)
+    ).first()
+    if user is None:
+        raise NotFound("user", email[:100])
+    if tx.get(FeedSenderRow, (row.id, user.id)) is None:
+        record(tx, caller, "sender allowed", owner.id, f"{owner.slug}/{row.slug}", after={"sender": user.email})
+    tx.execute(insert(FeedSenderRow).values(feed_id=row.id, user_id=user.id).prefix_with("IGNORE"))
+    return Feed(f"{owner.slug}/{row.slug}", row.name, _senders(tx, row))
+
+
+@use_case
+def list_deliveries(tx: Session, caller: Caller, *, feed: str, before: UUID | None, limit: int) -> list[Delivery]:
+    """What a feed delivered, newest first, before a delivery; a sender sees its own.
+
+    Raises:
+        Invalid: ``before`` is none of these.
+    """
+    scope = load_scope(tx, caller)
+    row, owner = get_feed(tx, scope, feed)
+    query = select(DeliveryRow).where(DeliveryRow.feed_id == row.id).order_by(DeliveryRow.id.desc()).limit(limit)
+    if not scope.is_member(owner.id):
+        query = query.where(DeliveryRow.sent_by == caller.user_id)
+    if before is not None:
+        number = tx.scalar(select(DeliveryRow.id).where(DeliveryRow.feed_id == row.id, DeliveryRow.public_id == before))
+        if number is None:
+            raise Invalid(f"after '{before}' is no delivery of this feed", field="after", value=before)
+        query = query.where(DeliveryRow.id < number)
+    return [
+        Delivery(each.public_id, each.received_at, each.accepted, each.known, each.refused, each.first_refusal)
+        for each in tx.scalars(query)
+    ]
+
+
+def _senders(tx: Session, feed: FeedRow) -> list[str]:
+    query = select(UserRow.email).join(FeedSenderRow, FeedSenderRow.user_id == UserRow.id)
+    return list(tx.scalars(query.where(FeedSenderRow.feed_id == feed.id).order_by(UserRow.email)))

@@ -1,0 +1,1 @@
+"""Organisations and their projects."""

@@ -1,0 +1,314 @@
+"""Organisations and their projects; the first of all is set up with its administrator."""
+
+import re
+from dataclasses import dataclass
+from datetime import datetime
+from uuid import UUID, uuid4
+
+from sqlalchemy import func, select
+from sqlalchemy.exc import IntegrityError
+from sqlalchemy.orm import Session
+
+from gradumen.core.access.permissions import Right, Role
+from gradumen.core.catalogue.services import name_of, slug_of
+from gradumen.core.errors import Conflict, Forbidden, Invalid
+from gradumen.core.exact import minor_units
+from gradumen.core.periods import Period, zone_of
+from gradumen.store.access.tables import MemberRow
+from gradumen.store.clock import BusinessClockRow
+from gradumen.store.organisations.tables import BillingZoneRow, OrganisationRow, ParentEdgeRow, ProjectRow, zone_name
+from gradumen.store.unit_of_work import use_case
+from gradumen.usecases.access.users import add_user
+from gradumen.usecases.audit_entries import acting_for, record, record_sign_in
+from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope, organisations_by_id
+
+TYPES = ("provider", "reseller", "tenant")
+
+
+@dataclass(frozen=True, slots=True)
+class Organisation:
+    """An organisation as its viewer sees it; ``parent`` is None at the edge of what that viewer sees.
+
+    ``segment`` is its seller's word for the kind of customer, and shown to those who see the seller.
+    """
+
+    id: UUID
+    type: str
+    slug: str
+    name: str
+    country: str
+    currency: str
+    billing_zone: str
+    cost_centre: str | None
+    segment: str | None
+    parent: str | None
+    role: str | None
+
+
+@dataclass(frozen=True, slots=True)
+class Project:
+    """A unit of an organisation that uses and is charged."""
+
+    id: UUID
+    organisation: str
+    slug: str
+    name: str
+    cost_centre: str | None
+
+
+def country_of(raw: str) -> str:
+    """Read a country code (ISO 3166-1 alpha-2, by form).
+
+    Raises:
+        Invalid: not two capital letters.
+    """
+    if not re.fullmatch("[A-Z]{2}", raw):
+        raise Invalid(f"country '{raw[:20]}' is not a code of two capital letters, like IE", field="country", value=raw)
+    return raw
+
+
+def _new_row(
+    tx: Session,
+    *,
+    type: str,
+    slug: str,
+    name: str,
+    country: str,
+    currency: str,
+    zone: str,
+    cost_centre: str | None,
+    segment: str | None,
+    caller_at: object,
+) -> OrganisationRow:
+    minor_units(currency)
+    zone_of(zone)
+    row = OrganisationRow(
+        id=uuid4(),
+        type=type,
+        slug=slug_of(slug, field="slug"),
+        name=name_of(name, field="name"),
+        country=country_of(country),
+        currency=currency,
+        segment=_segment(segment),
+        cost_centre=None if cost_centre is None else name_of(cost_centre, field="cost_centre", most=60),
+        created_at=caller_at,
+    )
+    try:
+        with tx.begin_nested():
+            tx.add(row)
+    except IntegrityError:
+        raise Conflict(f"the slug '{slug}' is taken; choose another", field="slug") from None
+    tx.add(BillingZoneRow(organisation_id=row.id, starts_on=Period(2000, 1).first_day, zone=zone))
+    return row
+
+
+@use_case
+def set_up_provider(
+    tx: Session,
+    *,
+    slug: str,
+    name: str,
+    country: str,
+    currency: str,
+    billing_zone: str,
+    email: str,
+    user_name: str,
+    password: str,
+    at: datetime,
+    address: str,
+) -> UUID:
+    """Make the provider, root of the tree, and its first administrator; only while there is none.
+
+    Raises:
+        Conflict: a provider is there already.
+    """
+    tx.get_one(BusinessClockRow, 1, with_for_update=True)
+    if tx.scalar(select(func.count()).select_from(OrganisationRow)):
+        raise Conflict("a provider is set up already; sign in instead")
+    row = _new_row(
+        tx,
+        type="provider",
+        slug=slug,
+        name=name,
+        country=country,
+        currency=currency,
+        zone=billing_zone,
+        cost_centre=None,
+        segment=None,
+        caller_at=at,
+    )
+    user = add_user(tx, email=email, name=user_name, password=password)
+    tx.add(MemberRow(user_id=user.id, organisation_id=row.id, role=Role.ADMINISTRATOR))
+    tx.flush()
+    record_sign_in(tx, "set up", row.id, row.slug, at=at, user=user.id, address=address)
+    return row.id
+
+
+@use_case
+def is_set_up(tx: Session) -> bool:
+    """Whether a provider is there."""
+    return bool(tx.scalar(select(func.count()).select_from(OrganisationRow)))
+
+
+@use_case
+def create_organisation(
+    tx: Session,
+    caller: Caller,
+    *,
+    parent: str,
+    type: str,
+    slug: str,
+    name: str,
+    country: str,
+    currency: str,
+    billing_zone: str,
+    cost_centre: str | None,
+    segment: str | None,
+) -> Organisation:
+    """Bring a reseller or tenant on board under a seller.
+
+    Raises:
+        Invalid: a tenant as parent, or a type that cannot be under it.
+        Conflict: the slug is taken.
+    """
+    scope = load_scope(tx, caller)
+    seller = get_organisation(tx, scope, parent)
+    scope.require(Right.MANAGE_ORGANISATIONS, seller)
+    if type not in ("reseller", "tenant"):
+        raise Invalid(f"type must be reseller or tenant; got '{type[:30]}'", field="type", value=type)
+    if seller.type == "tenant":
+        raise Invalid(f"'{parent}' is a tenant and sells to nobody; choose a reseller", field="parent", value=parent)
+    row = _new_row(
+        tx,
+        type=type,
+        slug=slug,
+        name=name,
+        country=country,
+        currency=currency,
+        zone=billing_zone,
+        cost_centre=cost_centre,
+        segment=segment,
+        caller_at=caller.at,
+    )
+    tx.flush()
+    tx.add(
+        ParentEdgeRow(
+            child_id=row.id, starts_at=Period(2000, 1).bounds(zone_of("UTC"))[0], parent_id=seller.id, ends_at=None
+        )
+    )
+    tx.flush()
+    after = {"type": type, "name": row.name, "country": country, "currency": currency, "billing_zone": billing_zone}
+    acting = acting_for(scope, seller.id, Right.MANAGE_ORGANISATIONS)
+    record(tx, caller, "organisation made", acting, row.slug, concerns=row.id, after=after)
+    return _view(tx, load_scope(tx, caller), row, {seller.id: seller})
+
+
+def _segment(raw: str | None) -> str | None:
+    return name_of(raw, field="segment", most=60) if raw else None
+
+
+@use_case
+def set_segment(tx: Session, caller: Caller, *, organisation: str, segment: str | None) -> Organisation:
+    """Say what kind of customer a buyer is; rate cards may ask for it, from the next subscription or change on.
+
+    Raises:
+        Forbidden: this is the seller's to say.
+    """
+    scope = load_scope(tx, caller)
+    row = get_organisation(tx, scope, organisation)
+    seller = scope.tree.parents.get(row.id)
+    if seller is None or not scope.may(Right.MANAGE_ORGANISATIONS, seller):
+        raise Forbidden(right=Right.MANAGE_ORGANISATIONS, organisation=f"{row.slug}'s seller")
+    before, row.segment = row.segment, _segment(segment)
+    if row.segment != before:
+        changes = {"segment": before}, {"segment": row.segment}
+        acting = acting_for(scope, seller, Right.MANAGE_ORGANISATIONS)
+        record(tx, caller, "segment set", acting, row.slug, before=changes[0], after=changes[1])
+    tx.flush()
+    return _view(tx, scope, row, organisations_by_id(tx, {seller} & scope.seen))
+
+
+@use_case
+def list_organisations(
+    tx: Session, caller: Caller, *, after: str | None, limit: int, search: str
+) -> list[Organisation]:
+    """The organisations in scope, by slug, after a slug; ``search`` is found in slug or name."""
+    scope = load_scope(tx, caller)
+    query = select(OrganisationRow).where(OrganisationRow.id.in_(scope.seen)).order_by(OrganisationRow.slug)
+    if after is not None:
+        query = query.where(OrganisationRow.slug > after)
+    if search:
+        query = query.where(
+            OrganisationRow.slug.contains(search, autoescape=True)
+            | OrganisationRow.name.contains(search, autoescape=True)
+        )
+    rows = list(tx.scalars(query.limit(limit)))
+    parents = {scope.tree.parents[row.id] for row in rows if row.id in scope.tree.parents} & scope.seen
+    known = organisations_by_id(tx, set(parents))
+    return [_view(tx, scope, row, known) for row in rows]
+
+
+@use_case
+def read_organisation(tx: Session, caller: Caller, *, slug: str) -> Organisation:
+    """One organisation in scope."""
+    scope = load_scope(tx, caller)
+    row = get_organisation(tx, scope, slug)
+    parent = scope.tree.parents.get(row.id)
+    return _view(tx, scope, row, organisations_by_id(tx, {parent} if parent in scope.seen and parent else set()))
+
+
+def _view(tx: Session, scope: Scope, row: OrganisationRow, known: dict[UUID, OrganisationRow]) -> Organisation:
+    parent = scope.tree.parents.get(row.id)
+    shown = known[parent].slug if parent in known and parent in scope.seen else None
+    zone = zone_name(tx, row.id, scope.now.date())
+    return Organisation(
+        row.id,
+        row.type,
+        row.slug,
+        row.name,
+        row.country,
+        row.currency,
+        zone,
+        row.cost_centre,
+        row.segment if parent is not None and scope.is_member(parent) else None,
+        shown,
+        scope.role(row.id),
+    )
+
+
+@use_case
+def create_project(
+    tx: Session, caller: Caller, *, organisation: str, slug: str, name: str, cost_centre: str | None
+) -> Project:
+    """Add a project to an organisation.
+
+    Raises:
+        Conflict: the slug is taken in it.
+    """
+    scope = load_scope(tx, caller)
+    owner = get_organisation(tx, scope, organisation)
+    scope.require(Right.MANAGE_ORGANISATIONS, owner)
+    row = ProjectRow(
+        id=uuid4(),
+        organisation_id=owner.id,
+        slug=slug_of(slug, field="slug"),
+        name=name_of(name, field="name"),
+        cost_centre=None if cost_centre is None else name_of(cost_centre, field="cost_centre", most=60),
+    )
+    try:
+        with tx.begin_nested():
+            tx.add(row)
+    except IntegrityError:
+        raise Conflict(f"'{owner.slug}' has a project '{slug}' already; choose another slug", field="slug") from None
+    acting = acting_for(scope, owner.id, Right.MANAGE_ORGANISATIONS)
+    record(tx, caller, "project made", acting, f"{owner.slug}/{row.slug}", concerns=owner.id, after={"name": row.name})
+    return Project(row.id, owner.slug, row.slug, row.name, row.cost_centre)
+
+
+@use_case
+def list_projects(tx: Session, caller: Caller, *, organisation: str) -> list[Project]:
+    """The projects of an organisation, by slug."""
+    scope = load_scope(tx, caller)
+    owner = get_organisation(tx, scope, organisation)
+    rows = tx.scalars(select(ProjectRow).where(ProjectRow.organisation_id == owner.id).order_by(ProjectRow.slug))
+    return [Project(row.id, owner.slug, row.slug, row.name, row.cost_centre) for row in rows]

@@ -1,0 +1,191 @@
+"""Quotas: granted down the tree, with the caller's figures in every refusal."""
+
+from dataclasses import dataclass, replace
+from datetime import date
+from decimal import Decimal
+
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session
+
+from gradumen.core.access.permissions import Right
+from gradumen.core.catalogue.services import name_of
+from gradumen.core.errors import EditedMeanwhile, Forbidden, Invalid, QuotaBelowSubscribed
+from gradumen.core.exact import add, text
+from gradumen.core.quotas.quotas import MEASURE_UNITS, Holding, Measure, check_grant
+from gradumen.store.organisations.tables import OrganisationRow, ProjectRow
+from gradumen.store.quotas.tables import QuotaRow
+from gradumen.store.unit_of_work import use_case
+from gradumen.usecases.audit_entries import acting_for, record
+from gradumen.usecases.catalogue.published import load_published
+from gradumen.usecases.quotas.quota_rows import absent_quota, lock_quota
+from gradumen.usecases.quotas.tier_quotas import promised_by_tiers
+from gradumen.usecases.scope import Caller, get_organisation, get_project, load_scope
+
+
+@dataclass(frozen=True, slots=True)
+class Quota:
+    """What a holder has of a measure; ``granted`` is given on, ``left`` is None without limit."""
+
+    organisation: str
+    project: str | None
+    measure: str
+    unit: str
+    limit: Decimal | None
+    reservation: Decimal
+    granted: Decimal
+    left: Decimal | None
+    label: str | None
+    version: int
+
+
+def measure_of(raw: str) -> Measure:
+    """Read a measure.
+
+    Raises:
+        Invalid: not one.
+    """
+    try:
+        return Measure(raw)
+    except ValueError:
+        raise Invalid(f"measure '{raw[:40]}' is not one of {', '.join(Measure)}", field="measure", value=raw) from None
+
+
+@use_case
+def list_quotas(tx: Session, caller: Caller, *, organisation: str) -> list[Quota]:
+    """The quotas of an organisation, then of its projects."""
+    scope = load_scope(tx, caller)
+    owner = get_organisation(tx, scope, organisation)
+    rows = list(tx.scalars(select(QuotaRow).where(QuotaRow.organisation_id == owner.id)))
+    projects = {
+        row.id: row.slug for row in tx.scalars(select(ProjectRow).where(ProjectRow.organisation_id == owner.id))
+    }
+    found = {(row.project_id, row.measure): row for row in rows}
+    views: list[Quota] = []
+    for measure in Measure:
+        row = found.get((None, measure)) or absent_quota(scope, owner, owner.id, None, measure)
+        views.append(_view(tx, owner.slug, None, row))
+        for project_id, slug in sorted(projects.items(), key=lambda each: each[1]):
+            held = found.get((project_id, measure))
+            if held is not None:
+                views.append(_view(tx, owner.slug, slug, held))
+    return views
+
+
+@use_case
+def grant_quota(
+    tx: Session,
+    caller: Caller,
+    *,
+    organisation: str,
+    project: str | None,
+    measure: Measure,
+    limit: Decimal | None,
+    reservation: Decimal | None,
+    factor: Decimal | None,
+    label: str | None,
+    version: int | None,
+) -> Quota:
+    """Set the limit of an organisation (given by its parent) or of a project (given by its organisation).
+
+    The provider sets its own limit: what its clouds have. Setting what is there already changes nothing.
+
+    Args:
+        limit: in the measure's unit; None is no limit.
+        version: of the quota that was looked at; None skips that check.
+
+    Raises:
+        QuotaExceeded: more than the giver has left, or no limit where the giver has one.
+        QuotaBelowGranted: less than the holder has given on or reserved.
+        QuotaBelowSubscribed: less than the tiers of the holder's subscriptions promise.
+        EditedMeanwhile: the quota is at another version.
+    """
+    scope = load_scope(tx, caller)
+    holder = get_organisation(tx, scope, organisation)
+    target = get_project(tx, holder, project) if project is not None else None
+    giver_id = holder.id if target else scope.tree.parents.get(holder.id)
+    if not scope.may(Right.MANAGE_QUOTAS, giver_id or holder.id):
+        raise Forbidden(right=Right.MANAGE_QUOTAS, organisation=holder.slug if target else f"{holder.slug}'s seller")
+    giver = tx.get_one(OrganisationRow, giver_id) if giver_id else None
+    _check_figures(limit, reservation, factor)
+    holder_id = target.id if target else holder.id
+    if giver is not None:
+        lock_quota(tx, scope, giver, giver.id, None, measure)
+    lock_quota(tx, scope, holder, holder_id, target, measure)
+    row = tx.get_one(QuotaRow, (holder_id, measure), populate_existing=True)
+    if version is not None and version != row.version - 1:
+        raise EditedMeanwhile(
+            f"this quota is at version {row.version - 1}, you changed {version}; look again and repeat",
+            version=row.version - 1,
+        )
+    before = _values(row)
+    wanted_reservation = row.reservation if reservation is None else reservation
+    name = f"{holder.slug}/{target.slug}" if target else holder.slug
+    taker = replace(_holding(tx, name, row), reservation=wanted_reservation, factor=factor or row.factor)
+    if giver is None:
+        check_grant(Holding(name, measure, None), taker, limit)
+    else:
+        held = tx.get_one(QuotaRow, (giver.id, measure), populate_existing=True)
+        check_grant(_holding(tx, giver.slug, held), taker, limit)
+    if target is None and limit is not None:
+        _check_subscribed(tx, holder, measure, limit, scope.now.date())
+    row.limit_value, row.reservation, row.factor = limit, wanted_reservation, factor or row.factor
+    row.giver_id = giver.id if giver else None
+    if label is not None:
+        row.label = name_of(label, field="label") if label else None
+    tx.flush()
+    after = _values(row)
+    if after != before:
+        acting = acting_for(scope, giver_id or holder.id, Right.MANAGE_QUOTAS)
+        record(tx, caller, "quota set", acting, f"{name}: {measure}", concerns=holder.id, before=before, after=after)
+    return _view(tx, holder.slug, target.slug if target else None, row)
+
+
+def _values(row: QuotaRow) -> dict[str, str | None]:
+    """What of a quota is set by hand, as text."""
+    figures = {"limit": row.limit_value, "reservation": row.reservation, "factor": row.factor}
+    return {**{key: None if value is None else text(value) for key, value in figures.items()}, "label": row.label}
+
+
+def _check_subscribed(tx: Session, holder: OrganisationRow, measure: Measure, limit: Decimal, today: date) -> None:
+    promised = promised_by_tiers(tx, holder.id, today, load_published(tx))
+    total = add([amount for (_, of), amount in promised.items() if of == measure])
+    if limit < total:
+        raise QuotaBelowSubscribed(measure=measure, asked=text(limit), promised=text(total), holder=holder.slug)
+
+
+def _check_figures(limit: Decimal | None, reservation: Decimal | None, factor: Decimal | None) -> None:
+    for field, value in (("limit", limit), ("reservation", reservation)):
+        if value is not None and value < 0:
+            raise Invalid(f"{field} {value} is negative; give 0 or more", field=field, value=value)
+    if factor is not None and not 1 <= factor <= 100:
+        raise Invalid(f"the overbooking factor lies between 1 and 100; got {factor}", field="factor", value=factor)
+
+
+def _holding(tx: Session, name: str, row: QuotaRow) -> Holding:
+    """What a row's holder has and has given on, as it stands in this transaction."""
+    granted, unlimited = Decimal(0), 0
+    if row.project_id is None:
+        total, unlimited = tx.execute(
+            select(func.sum(QuotaRow.limit_value), func.count() - func.count(QuotaRow.limit_value)).where(
+                QuotaRow.giver_id == row.holder_id, QuotaRow.measure == row.measure
+            )
+        ).one()
+        granted = Decimal(total or 0)
+    return Holding(name, Measure(row.measure), row.limit_value, row.reservation, granted, row.factor, unlimited)
+
+
+def _view(tx: Session, organisation: str, project: str | None, row: QuotaRow) -> Quota:
+    held = _holding(tx, "", row)
+    left = None if held.ceiling is None else add([held.ceiling, -held.committed])
+    return Quota(
+        organisation=organisation,
+        project=project,
+        measure=row.measure,
+        unit=MEASURE_UNITS[held.measure],
+        limit=row.limit_value,
+        reservation=row.reservation,
+        granted=held.granted,
+        left=left,
+        label=row.label,
+        version=row.version,
+    )

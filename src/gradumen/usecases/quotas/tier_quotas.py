@@ -1,0 +1,73 @@
+"""The quotas that tiers promise: those of all subscriptions of an organisation fit what it was granted."""
+
+from collections import defaultdict
+from datetime import date
+from decimal import Decimal, localcontext
+from uuid import UUID
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from gradumen.core.errors import QuotaExceeded
+from gradumen.core.exact import EXACT, add, text
+from gradumen.core.quotas.quotas import Measure
+from gradumen.store.catalogue.tables import PlanVersionRow
+from gradumen.store.organisations.tables import OrganisationRow
+from gradumen.store.quotas.tables import QuotaRow
+from gradumen.store.subscriptions.tables import SubscriptionRow, SupplyLineRow
+from gradumen.usecases.catalogue.published import Published, plan_of
+from gradumen.usecases.quotas.quota_rows import lock_quota
+from gradumen.usecases.scope import Scope
+
+
+def check_tier_quotas(
+    tx: Session, scope: Scope, buyer: OrganisationRow, row: SubscriptionRow, day: date, published: Published
+) -> None:
+    """Check that what the tiers of an organisation's subscriptions promise together fits its limits, from a day on.
+
+    A subscription just written counts. Grants to the organisation meet here, since both write its quota.
+
+    Raises:
+        QuotaExceeded: names what the subscription asks and what the others leave.
+    """
+    measures = sorted({of for each, of in promised_by_tiers(tx, buyer.id, day, published) if each == row.id})
+    for measure in measures:
+        lock_quota(tx, scope, buyer, buyer.id, None, Measure(measure))
+    # Only now, that rivals wait, is what they have written seen.
+    promised = promised_by_tiers(tx, buyer.id, day, published)
+    for measure in measures:
+        limit = tx.get_one(QuotaRow, (buyer.id, measure), populate_existing=True).limit_value
+        asked = promised.get((row.id, measure), Decimal(0))
+        others = add([amount for (each, of), amount in promised.items() if of == measure and each != row.id])
+        if limit is not None and asked and add([asked, others]) > limit:
+            raise QuotaExceeded(
+                measure=measure,
+                asked=text(asked),
+                left=text(max(add([limit, -others]), Decimal(0))),
+                limit=text(limit),
+                holder=buyer.slug,
+            )
+
+
+def promised_by_tiers(
+    tx: Session, organisation: UUID, day: date, published: Published
+) -> dict[tuple[UUID, str], Decimal]:
+    """The most that each subscription promises on any day from one on, by subscription and measure."""
+    rows = tx.execute(
+        select(SubscriptionRow, SupplyLineRow, PlanVersionRow)
+        .join(SupplyLineRow, SupplyLineRow.subscription_id == SubscriptionRow.id)
+        .join(PlanVersionRow, PlanVersionRow.id == SupplyLineRow.plan_version_id)
+        .where(SubscriptionRow.organisation_id == organisation, SupplyLineRow.depth == 0)
+        .where(SubscriptionRow.ends_on.is_(None) | (SubscriptionRow.ends_on > day))
+        .order_by(SubscriptionRow.id, SupplyLineRow.starts_on)
+    ).all()
+    found: dict[tuple[UUID, str], Decimal] = defaultdict(Decimal)
+    for number, (subscription, line, version) in enumerate(rows):
+        follows = rows[number + 1] if number + 1 < len(rows) else None
+        if follows is not None and follows[0].id == subscription.id and follows[1].starts_on <= day:
+            continue
+        for quota in plan_of(version, published).tier(line.tier).quotas:
+            key = (subscription.id, quota.measure)
+            with localcontext(EXACT):
+                found[key] = max(found[key], quota.limit * line.quantity)
+    return dict(found)

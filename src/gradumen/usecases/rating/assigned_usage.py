@@ -1,0 +1,251 @@
+"""Hourly usage with the line that takes it: by assignment rules, then by project and day."""
+
+from collections import defaultdict
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from typing import Any, Protocol
+from uuid import UUID
+from zoneinfo import ZoneInfo
+
+import polars as pl
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from gradumen.core.periods import day_start, hour_number
+from gradumen.core.rating.rating import USAGE_SCHEMA, RatedLine
+from gradumen.core.subscriptions.assignment_rules import AssignmentRule, Candidate, assign
+from gradumen.store.metering.tables import AttributeSetRow
+from gradumen.store.organisations.tables import OrganisationRow, ProjectRow
+from gradumen.store.subscriptions.tables import SubscriptionRow
+from gradumen.usecases.catalogue.published import Published
+from gradumen.usecases.subscriptions.assignment_rules import load_rules
+
+
+@dataclass(frozen=True, slots=True)
+class Unassigned:
+    """Usage that no subscription covers, in millionths of the meter's base unit; ``buyer`` is the seller's own."""
+
+    buyer: UUID
+    owner: UUID
+    meter: str
+    path: str
+    quantity: int
+
+
+class SoldLine(Protocol):
+    """What of a supply line decides which usage it takes."""
+
+    @property
+    def subscription(self) -> SubscriptionRow: ...
+    @property
+    def services(self) -> tuple[str, ...]: ...
+
+
+def load_usage(
+    tx: Session,
+    lines: Mapping[int, SoldLine],
+    rated: dict[int, RatedLine],
+    published: Published,
+    start: datetime,
+    end: datetime,
+    zone: ZoneInfo,
+    chain: Sequence[UUID],
+    buyers: Mapping[UUID, UUID],
+) -> tuple[pl.DataFrame, list[ProjectRow], list[str], list[Unassigned]]:
+    """Usage of a seller's buyers and all below as a frame, each row with its line; and what no subscription covers.
+
+    Args:
+        chain: the seller and all above it: usage of services of others, further down, is none of its business.
+        buyers: each organisation whose usage counts, with the buyer that it is charged through; the seller itself
+            buys its own services only, those from above are on the link above.
+    """
+    owners = set(buyers)
+    # Shares, ties and allowances go by these numbers, so they follow names, never the order in which rows come.
+    projects = list(
+        tx.scalars(
+            select(ProjectRow)
+            .join(OrganisationRow, OrganisationRow.id == ProjectRow.organisation_id)
+            .where(ProjectRow.organisation_id.in_(owners))
+            .order_by(OrganisationRow.slug, ProjectRow.slug)
+        )
+    )
+    numbers = {str(project.id): number for number, project in enumerate(projects)}
+    frame, resources = _frame(_usage_rows(tx, list(numbers), start, end), numbers)
+    frame = _concerned(frame, projects, published, chain)
+    rules = load_rules(tx, owners)
+    frame = frame.with_columns(pl.Series("kind", [0] * frame.height, dtype=pl.Int32))
+    kinds: list[tuple[AssignmentRule, ...]] = [()]
+    if rules:
+        frame, kinds = _kinds(tx, frame, rules, projects, resources, published)
+    intervals = _intervals(lines, rated, projects, kinds, published, (start, end), zone)
+    keys = ["project", "meter", "kind"]
+    assigned = (
+        frame.lazy()
+        .join(intervals.lazy(), on=keys, how="inner")
+        .filter((pl.col("hour") >= pl.col("from_hour")) & (pl.col("hour") < pl.col("to_hour")))
+        .select(*USAGE_SCHEMA)
+        .collect()
+    )
+    unassigned = list(_unassigned(tx, frame, assigned, published, projects, buyers))
+    return assigned, projects, resources, unassigned
+
+
+def _frame(rows: Sequence[tuple[Any, ...]], projects: Mapping[str, int]) -> tuple[pl.DataFrame, list[str]]:
+    """Rows as a frame that names projects and resources by number, and the resources' names."""
+    resources = {name: number for number, name in enumerate(sorted({row[3] for row in rows}))}
+    columns: dict[str, list[Any]] = {name: [] for name in USAGE_SCHEMA if name != "line"}
+    for project, meter, hour, resource, attributes, quantity in rows:
+        columns["project"].append(projects[str(project)])
+        columns["meter"].append(meter)
+        columns["hour"].append(hour)
+        columns["resource"].append(resources[resource])
+        columns["attributes"].append(attributes)
+        columns["quantity"].append(int(quantity))
+    schema = {name: kind for name, kind in USAGE_SCHEMA.items() if name != "line"}
+    frame = pl.DataFrame({name: pl.Series(columns[name], dtype=kind) for name, kind in schema.items()})
+    return frame, list(resources)
+
+
+def _concerned(
+    frame: pl.DataFrame, projects: list[ProjectRow], published: Published, chain: Sequence[UUID]
+) -> pl.DataFrame:
+    """What of the usage is a seller's business: services from above to everybody below, its own also to itself."""
+    owner_of = {
+        number: published.owners["service", slug.partition("/")[0]] for slug, number in published.meter_ids.items()
+    }
+    sold = [number for number, owner in owner_of.items() if owner in chain]
+    own = [number for number, owner in owner_of.items() if owner == chain[0]]
+    themselves = [number for number, project in enumerate(projects) if project.organisation_id == chain[0]]
+    return frame.filter(
+        pl.col("meter").is_in(sold) & (~pl.col("project").is_in(themselves) | pl.col("meter").is_in(own))
+    )
+
+
+def _usage_rows(tx: Session, projects: list[str], start: datetime, end: datetime) -> Sequence[tuple[Any, ...]]:
+    """Rows of hourly usage; hours as numbers and quantities in millionths, straight from the driver."""
+    if not projects:
+        return []
+    marks = ", ".join(["%s"] * len(projects))
+    result = tx.connection().exec_driver_sql(
+        "SELECT project_id, meter_id, TIMESTAMPDIFF(HOUR, '1970-01-01', hour), resource, attribute_set_id, "
+        "CAST(quantity * 1000000 AS DECIMAL(44, 0)) FROM usage_hours "
+        f"WHERE project_id IN ({marks}) AND hour >= %s AND hour < %s",
+        (*projects, start.astimezone(UTC).replace(tzinfo=None), end.astimezone(UTC).replace(tzinfo=None)),
+    )
+    return result.fetchall()
+
+
+def _kinds(
+    tx: Session,
+    frame: pl.DataFrame,
+    rules: Mapping[UUID, list[AssignmentRule]],
+    projects: list[ProjectRow],
+    resources: list[str],
+    published: Published,
+) -> tuple[pl.DataFrame, list[tuple[AssignmentRule, ...]]]:
+    """The frame with ``kind``, the number of the set of rules that takes each row; and those sets."""
+    concerned = [number for number, project in enumerate(projects) if project.organisation_id in rules]
+    keys = ["project", "meter", "attributes", "resource"]
+    alike = frame.filter(pl.col("project").is_in(concerned)).select(keys).unique()
+    slugs = {number: slug for slug, number in published.meter_ids.items()}
+    numbers = alike["attributes"].unique().to_list()
+    rows = tx.scalars(select(AttributeSetRow).where(AttributeSetRow.id.in_(numbers)))
+    attributes = {row.id: row.document for row in rows}
+    kinds: dict[tuple[AssignmentRule, ...], int] = {(): 0}
+    found: list[int] = []
+    for project, meter, attribute_set, resource in alike.iter_rows():
+        service = slugs[meter].partition("/")[0]
+        row = projects[project]
+        taking = tuple(
+            rule
+            for rule in rules[row.organisation_id]
+            if rule.takes(service, row.slug, resources[resource], attributes[attribute_set])
+        )
+        found.append(kinds.setdefault(taking, len(kinds)))
+    numbered = alike.with_columns(pl.Series("kind", found, dtype=pl.Int32))
+    joined = frame.drop("kind").join(numbered, on=keys, how="left").with_columns(pl.col("kind").fill_null(0))
+    return joined, list(kinds)
+
+
+def _intervals(
+    lines: Mapping[int, SoldLine],
+    rated: dict[int, RatedLine],
+    projects: list[ProjectRow],
+    kinds: list[tuple[AssignmentRule, ...]],
+    published: Published,
+    period: tuple[datetime, datetime],
+    zone: ZoneInfo,
+) -> pl.DataFrame:
+    """Which line takes the usage of a project, meter and set of rules in which hours."""
+    of_owner: dict[UUID, list[int]] = defaultdict(list)
+    for number, line in lines.items():
+        of_owner[line.subscription.organisation_id].append(number)
+    names = ("project", "meter", "kind", "from_hour", "to_hour", "line")
+    found: dict[str, list[int]] = {name: [] for name in names}
+    for index, project in enumerate(projects):
+        for kind, rules in enumerate(kinds):
+            candidates: dict[str, list[Candidate]] = defaultdict(list)
+            for number in of_owner[project.organisation_id]:
+                for candidate in _candidates(lines[number], rated[number], project, rules, period, zone):
+                    for service in lines[number].services:
+                        candidates[service].append(candidate)
+            for service, competing in candidates.items():
+                for from_hour, to_hour, number in assign(competing):
+                    for meter in published.metered[service]:
+                        row = (index, published.meter_ids[meter], kind, from_hour, to_hour, number)
+                        for name, value in zip(names, row, strict=True):
+                            found[name].append(value)
+    return pl.DataFrame(found, schema=dict.fromkeys(found, pl.Int32))
+
+
+def _candidates(
+    line: SoldLine,
+    rated: RatedLine,
+    project: ProjectRow,
+    rules: tuple[AssignmentRule, ...],
+    period: tuple[datetime, datetime],
+    zone: ZoneInfo,
+) -> Iterator[Candidate]:
+    """When a line may take a project's usage: where a rule says so before all others, else by project and day."""
+    subscription = line.subscription
+    first, last = hour_number(period[0]), hour_number(period[1])
+    start = max(hour_number(rated.start), first)
+    end = last if rated.end is None else min(hour_number(rated.end), last)
+    for rule in rules:
+        if rule.subscription == subscription.id:
+            opens = max(start, hour_number(day_start(rule.starts_on, zone)))
+            closes = end if rule.ends_on is None else min(end, hour_number(day_start(rule.ends_on, zone)))
+            if opens < closes:
+                yield Candidate((0, rule.position), rated.number, opens, closes)
+    if subscription.project_id in (None, project.id):
+        rank = (1, int(subscription.project_id is None), subscription.starts_on.toordinal(), subscription.name)
+        yield Candidate(rank, rated.number, start, end)
+
+
+def _unassigned(
+    tx: Session,
+    frame: pl.DataFrame,
+    assigned: pl.DataFrame,
+    published: Published,
+    projects: list[ProjectRow],
+    buyers: Mapping[UUID, UUID],
+) -> Iterator[Unassigned]:
+    if frame.height == assigned.height:
+        return
+    keys = ["project", "meter"]
+    everything = frame.group_by(keys).agg(pl.col("quantity").sum())
+    taken = assigned.group_by(keys).agg(pl.col("quantity").sum().alias("taken"))
+    rest = everything.join(taken, on=keys, how="left").with_columns(pl.col("taken").fill_null(0)).sort(keys)
+    slugs = {number: slug for slug, number in published.meter_ids.items()}
+    owners = {
+        row.id: row.slug
+        for row in tx.scalars(
+            select(OrganisationRow).where(OrganisationRow.id.in_({project.organisation_id for project in projects}))
+        )
+    }
+    for project, meter, whole, part in rest.select("project", "meter", "quantity", "taken").iter_rows():
+        if whole != part:
+            row = projects[project]
+            owner = row.organisation_id
+            yield Unassigned(buyers[owner], owner, slugs[meter], f"{owners[owner]}/{row.slug}", whole - part)

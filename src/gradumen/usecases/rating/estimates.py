@@ -1,0 +1,316 @@
+"""What a tier would cost a buyer, what a card prices of a plan, and what a closed month would have come to."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from datetime import date
+from decimal import Decimal
+from fractions import Fraction
+from uuid import UUID
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from gradumen.core.access.permissions import Right
+from gradumen.core.billing.documents import line_amount
+from gradumen.core.catalogue.allowances import base_allowances
+from gradumen.core.catalogue.rates import RateCardVersion
+from gradumen.core.catalogue.services import Plan
+from gradumen.core.errors import CatalogueInvalid, Forbidden, Invalid, NotFound
+from gradumen.core.exact import QUANTITY_PLACES, add, number, round_half_up
+from gradumen.core.periods import Period, zone_of
+from gradumen.core.rating.charges import Charge
+from gradumen.core.rating.estimates import Coverage, Expected, Order, coverage, estimate
+from gradumen.store.catalogue.tables import RateCardRow
+from gradumen.store.organisations.tables import OrganisationRow, zone_name
+from gradumen.store.unit_of_work import use_case
+from gradumen.usecases.catalogue.card_choice import choose_card
+from gradumen.usecases.catalogue.derived_cards import expand
+from gradumen.usecases.catalogue.offers import check_right, sellable
+from gradumen.usecases.catalogue.published import Published, load_cards, load_published, plan_of
+from gradumen.usecases.catalogue.publishing import Document
+from gradumen.usecases.catalogue.tier_sales import check_on_sale
+from gradumen.usecases.rating.charges import amounts_by_service, base_units, describe
+from gradumen.usecases.rating.links import load_links
+from gradumen.usecases.scope import Caller, get_organisation, load_scope, organisations_by_id
+from gradumen.usecases.subscriptions.subscriptions import newest_plan
+from gradumen.usecases.subscriptions.supply_lines import check_quantity, find_renewal
+from gradumen.wire.catalogue.forms.rate_cards import read_rate_card
+
+
+@dataclass(frozen=True, slots=True)
+class ExpectedUse:
+    """What somebody expects to use of a meter in a month, in a unit, with attributes that decide its price."""
+
+    meter: str
+    quantity: str
+    unit: str
+    attributes: Mapping[str, str]
+
+
+@dataclass(frozen=True, slots=True)
+class EstimatedLine:
+    """A line of an estimated month; ``amount`` is rounded to the currency's minor unit."""
+
+    description: str
+    rate: str
+    quantity: Decimal
+    unit: str
+    amount: Decimal
+
+
+@dataclass(frozen=True, slots=True)
+class MonthView:
+    """A month of the term."""
+
+    period: str
+    total: Decimal
+    lines: list[EstimatedLine]
+
+
+@dataclass(frozen=True, slots=True)
+class EstimateView:
+    """What a tier would cost, net of tax, month by month; from ``renews_on`` by the card ``renewal_card``, if any."""
+
+    seller: str
+    rate_card: str
+    currency: str
+    total: Decimal
+    months: list[MonthView]
+    not_priced: list[str]
+    renews_on: date | None
+    renewal_card: str | None
+
+
+@use_case
+def estimate_price(
+    tx: Session,
+    caller: Caller,
+    *,
+    organisation: str,
+    plan: str,
+    tier: str,
+    quantity: int,
+    first_day: date | None,
+    months: int,
+    expected: Sequence[ExpectedUse],
+    rate_card: str | None,
+) -> EstimateView:
+    """What a tier would cost an organisation, by the card of its seller. Changes nothing.
+
+    Args:
+        rate_card: another card of the seller's, for those who may sell by it.
+
+    Raises:
+        Forbidden: the caller sees the organisation but not what it pays.
+        NotPriceable: the seller has no card for it.
+    """
+    scope = load_scope(tx, caller)
+    buyer = get_organisation(tx, scope, organisation)
+    seller_id = scope.tree.parents.get(buyer.id, buyer.id)
+    if not scope.sees_link(seller_id, buyer.id):
+        raise Forbidden(right=Right.READ_MONEY, organisation=buyer.slug)
+    seller = tx.get_one(OrganisationRow, seller_id)
+    if rate_card is not None and not scope.may(Right.MANAGE_SUBSCRIPTIONS, seller_id):
+        raise Forbidden(right=Right.MANAGE_SUBSCRIPTIONS, organisation=seller.slug)
+    published = load_published(tx)
+    check_right(tx, scope, buyer, plan, tier, None, published)
+    version = newest_plan(tx, plan)
+    card = choose_card(tx, seller, buyer, rate_card)
+    found = plan_of(version, published)
+    check_on_sale(tx, version.plan_id, tier, first_day or scope.now.date())
+    check_quantity(quantity)
+    order = Order(
+        plan=found,
+        tier=tier,
+        quantity=quantity,
+        first_day=first_day or scope.now.date(),
+        months=months,
+        expected=tuple(_expected(each, found, published) for each in expected),
+        allowances=base_allowances(found.tier(tier), published.meters),
+        meters=frozenset(meter.slug for service in found.services for meter in published.services[service].meters),
+    )
+    renewal = find_renewal(tx, seller, card, found, order.first_day)
+    stored = load_cards(tx, [card.id, *([renewal[1].id] if renewal else [])], published)
+    outcome = estimate(
+        order,
+        stored[card.id].versions,
+        zone_of(zone_name(tx, seller_id, order.first_day)),
+        None if renewal is None else (renewal[0], stored[renewal[1].id].versions),
+    )
+    return EstimateView(
+        seller=seller.slug,
+        rate_card=card.slug,
+        currency=outcome.currency,
+        total=outcome.total,
+        months=[
+            MonthView(
+                period=month.period.text,
+                total=month.total,
+                lines=[
+                    EstimatedLine(
+                        description=describe(charge, found, tier, published),
+                        rate=charge.rate,
+                        quantity=_shown(charge, published),
+                        unit=charge.unit,
+                        amount=line_amount([charge.amount], outcome.currency),
+                    )
+                    for charge in month.charges
+                ],
+            )
+            for month in outcome.months
+        ],
+        not_priced=list(outcome.not_priced),
+        renews_on=renewal[0] if renewal else None,
+        renewal_card=renewal[1].slug if renewal else None,
+    )
+
+
+def _shown(charge: Charge, published: Published) -> Decimal:
+    return round_half_up(Fraction(charge.quantity) / base_units(charge, published), QUANTITY_PLACES)
+
+
+def _expected(each: ExpectedUse, plan: Plan, published: Published) -> Expected:
+    if each.meter not in published.meters or each.meter.partition("/")[0] not in plan.services:
+        raise Invalid(
+            f"meter '{each.meter[:80]}' belongs to no service of '{plan.slug}'", field="meter", value=each.meter
+        )
+    quantity = number(each.quantity, field="quantity", places=QUANTITY_PLACES)
+    found = Expected(published.meters[each.meter], quantity, each.unit, tuple(sorted(each.attributes.items())))
+    _ = found.scaled_quantity
+    return found
+
+
+@dataclass(frozen=True, slots=True)
+class CardCoverage:
+    """What a plan's meters and tiers cost by a card: which nothing prices, which have no fee."""
+
+    rate_card: str
+    plan: str
+    meters: list[Coverage]
+    tiers_without_fee: list[str]
+
+
+@use_case
+def check_coverage(
+    tx: Session, caller: Caller, *, organisation: str, plan: str, documents: Sequence[Document]
+) -> list[CardCoverage]:
+    """Which meters of a plan the cards in the documents, or without any the seller's own, leave unpriced.
+
+    Raises:
+        NotFound: no such plan in the seller's chain.
+    """
+    scope = load_scope(tx, caller)
+    seller = get_organisation(tx, scope, organisation)
+    scope.require(Right.MANAGE_CATALOGUE, seller)
+    published = load_published(tx)
+    try:
+        found, _ = sellable(tx, scope.tree, seller, plan, published)
+    except Invalid:
+        raise NotFound("plan", plan[:70]) from None
+    versions = [(version.card, version) for version in _read_cards(tx, seller, documents, published)]
+    if not documents:
+        rows = tx.scalars(select(RateCardRow).where(RateCardRow.organisation_id == seller.id))
+        names = {row.id: row.slug for row in rows}
+        versions = [(names[id], card.versions[-1]) for id, card in load_cards(tx, names, published).items()]
+    return [
+        CardCoverage(
+            name,
+            plan,
+            coverage(found, published.services, version),
+            [tier.slug for tier in found.tiers if not version.fees(plan, tier.slug)],
+        )
+        for name, version in sorted(versions, key=lambda pair: pair[0])
+    ]
+
+
+def _read_cards(
+    tx: Session, seller: OrganisationRow, documents: Sequence[Document], published: Published
+) -> list[RateCardVersion]:
+    problems = []
+    versions = []
+    for document in documents:
+        if document.kind != "rate-card":
+            continue
+        try:
+            form = expand(tx, seller, published, document.form)
+            versions.append(read_rate_card(form, published.known, 1).version)
+        except Invalid as problem:
+            problems.append(document.problem(problem.facts.get("path", ""), problem.message))
+    if problems:
+        raise CatalogueInvalid(problems)
+    return versions
+
+
+@dataclass(frozen=True, slots=True)
+class WhatIfRow:
+    """What a buyer's charges of a service came to, and would have come to."""
+
+    buyer: str
+    service: str
+    currency: str
+    before: Decimal
+    after: Decimal
+
+    @property
+    def difference(self) -> Decimal:
+        """After less before."""
+        return add([self.after, -self.before])
+
+
+@dataclass(frozen=True, slots=True)
+class WhatIf:
+    """A period priced again."""
+
+    period: str
+    rows: list[WhatIfRow]
+    not_priced: list[str]
+
+
+@use_case
+def price_again(
+    tx: Session, caller: Caller, *, organisation: str, period: str, documents: Sequence[Document]
+) -> WhatIf:
+    """What a period would have come to, had the cards in the documents held throughout it. Changes nothing.
+
+    Raises:
+        Invalid: no document is a rate card that the seller has.
+    """
+    scope = load_scope(tx, caller)
+    seller = get_organisation(tx, scope, organisation)
+    scope.require(Right.MANAGE_CATALOGUE, seller)
+    published = load_published(tx)
+    rows = {row.slug: row for row in tx.scalars(select(RateCardRow).where(RateCardRow.organisation_id == seller.id))}
+    instead: dict[UUID, RateCardVersion] = {}
+    for version in _read_cards(tx, seller, documents, published):
+        card = rows.get(version.card)
+        if card is None or card.currency != version.currency:
+            raise Invalid(
+                f"'{seller.slug}' has no rate card '{version.card}' in {version.currency}; name one that it sells by",
+                field="rate-card",
+                value=version.card,
+            )
+        instead[card.id] = version
+    if not instead:
+        raise Invalid("give at least one rate card to price with", field="files")
+    month = Period.parse(period)
+    loaded = load_links(tx, seller.id, month)
+    now, then = loaded.rate(), loaded.rate(instead)
+    before, after = (amounts_by_service(tx, each, published) for each in (now, then))
+    names = organisations_by_id(tx, {buyer for buyer, _, _ in {**before, **after}})
+    return WhatIf(
+        period=month.text,
+        rows=sorted(
+            (
+                WhatIfRow(
+                    names[buyer].slug,
+                    service,
+                    currency,
+                    before.get((buyer, service, currency), Decimal(0)),
+                    after.get((buyer, service, currency), Decimal(0)),
+                )
+                for buyer, service, currency in {**before, **after}
+            ),
+            key=lambda row: (row.buyer, row.service),
+        ),
+        not_priced=sorted({each.meter for each in then.rated.unpriced}),
+    )

@@ -1,0 +1,280 @@
+"""Rating of a seller's period from what the database holds: usage, supply lines and rate card versions."""
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, replace
+from datetime import date, datetime
+from decimal import Decimal
+from uuid import UUID
+from zoneinfo import ZoneInfo
+
+import polars as pl
+from sqlalchemy import select, text
+from sqlalchemy.orm import Session
+
+from gradumen.core.catalogue.allowances import base_allowances
+from gradumen.core.catalogue.offers import renamed
+from gradumen.core.catalogue.rates import RateCardVersion
+from gradumen.core.catalogue.services import Plan
+from gradumen.core.periods import Period, day_start, zone_of
+from gradumen.core.rating.charges import Rated
+from gradumen.core.rating.one_off_charges import OneOffCharge
+from gradumen.core.rating.rated_periods import rate_period
+from gradumen.core.rating.rating import Pricing, RatedLine
+from gradumen.store.catalogue.tables import PlanRow, PlanVersionRow
+from gradumen.store.metering.tables import AttributeSetRow
+from gradumen.store.organisations.tables import OrganisationRow, ProjectRow, Tree, load_tree, zone_name
+from gradumen.store.subscriptions.tables import SubscriptionRow, SupplyLineRow
+from gradumen.usecases.catalogue.offers import Offers
+from gradumen.usecases.catalogue.published import Published, load_cards, load_published, plan_of
+from gradumen.usecases.rating.assigned_usage import Unassigned, load_usage
+from gradumen.usecases.subscriptions.one_off_charges import load_one_off_charges
+from gradumen.usecases.subscriptions.supply_lines import with_deviations
+
+ALWAYS = date(2000, 1, 1)
+"""Before every period."""
+
+
+@dataclass(frozen=True, slots=True)
+class LoadedLine:
+    """A supply line with what its charges are shown with."""
+
+    row: SupplyLineRow
+    subscription: SubscriptionRow
+    plan: Plan
+    currency: str
+    version_ids: dict[int, UUID]
+    services: tuple[str, ...]
+    """Those of the plan that the seller of this link sells."""
+
+
+@dataclass(frozen=True, slots=True)
+class SaleNames:
+    """What the seller calls what it sells: plans by slug, one-off charges by theirs."""
+
+    plans: dict[str, Plan]
+    one_off_charges: dict[str, str]
+
+
+@dataclass(slots=True)
+class RatedPeriod:
+    """A seller's rated period: charges by number of line, and what the numbers in them mean."""
+
+    seller: UUID
+    period: Period
+    zone: ZoneInfo
+    start: datetime
+    end: datetime
+    rated: Rated
+    lines: dict[int, LoadedLine]
+    projects: list[ProjectRow]
+    resources: list[str]
+    unassigned: list[Unassigned]
+    names: SaleNames
+
+
+@dataclass(frozen=True, slots=True)
+class LoadedLinks:
+    """What rating a seller's period takes, read once."""
+
+    seller: UUID
+    period: Period
+    zone: ZoneInfo
+    lines: dict[int, LoadedLine]
+    rated_lines: dict[int, RatedLine]
+    usage: pl.DataFrame
+    projects: list[ProjectRow]
+    resources: list[str]
+    unassigned: list[Unassigned]
+    attribute_sets: dict[int, dict[str, str]]
+    published: Published
+    entered: tuple[OneOffCharge, ...]
+    names: SaleNames
+
+    def rate(self, instead: Mapping[UUID, RateCardVersion] | None = None) -> RatedPeriod:
+        """Rate it.
+
+        Args:
+            instead: by rate card, a version that prices the whole period in place of those that held.
+        """
+        lines = {
+            number: replace(line, versions=_instead(self.lines[number].row.rate_card_id, line.versions, instead or {}))
+            for number, line in self.rated_lines.items()
+        }
+        start, end = self.period.bounds(self.zone)
+        meters = {number: slug for slug, number in self.published.meter_ids.items()}
+        samplings = {slug: meter.sampling for slug, meter in self.published.meters.items()}
+        pricing = Pricing(lines, meters, self.attribute_sets, self.period, self.zone, samplings)
+        rated = rate_period(self.usage, pricing, entered=self.entered)
+        return RatedPeriod(
+            seller=self.seller,
+            period=self.period,
+            zone=self.zone,
+            start=start,
+            end=end,
+            rated=rated,
+            lines=self.lines,
+            projects=self.projects,
+            resources=self.resources,
+            unassigned=self.unassigned,
+            names=self.names,
+        )
+
+
+def _instead(
+    card: UUID, versions: tuple[RateCardVersion, ...], instead: Mapping[UUID, RateCardVersion]
+) -> tuple[RateCardVersion, ...]:
+    if card not in instead:
+        return versions
+    return (replace(instead[card], card=str(card), starts_on=ALWAYS),)
+
+
+def rate_links(tx: Session, seller: UUID, period: Period, *, buyers: Iterable[UUID] | None = None) -> RatedPeriod:
+    """Rate what a seller sold in a period.
+
+    Args:
+        buyers: only these direct buyers; None is all. A part of a link is never rated: rates count over its buyer.
+    """
+    return load_links(tx, seller, period, buyers=buyers).rate()
+
+
+def load_links(
+    tx: Session,
+    seller: UUID,
+    period: Period,
+    *,
+    buyers: Iterable[UUID] | None = None,
+    with_usage: bool = True,
+) -> LoadedLinks:
+    """Read what rating takes; see `rate_links`. Without usage only fees come of it."""
+    zone = zone_of(zone_name(tx, seller, period.first_day))
+    published = load_published(tx)
+    start, end = period.bounds(zone)
+    tree = load_tree(tx, end)
+    chain = tree.chain(seller)
+    wanted = None if buyers is None else set(buyers)
+    lines, rated_lines = _load_lines(tx, seller, period, zone, published, wanted, set(chain))
+    hours = (start, end) if with_usage else (start, start)
+    users = {owner: buyer for owner, buyer in _buyers(tree, seller).items() if wanted is None or buyer in wanted}
+    usage, projects, resources, unassigned = load_usage(tx, lines, rated_lines, published, *hours, zone, chain, users)
+    sets = {row.id: row.document for row in tx.scalars(select(AttributeSetRow))}
+    entered, texts = load_one_off_charges(tx, seller, period, lines)
+    own = Offers(tx, [seller], published).of.values()
+    names = SaleNames({each.slug: renamed(published.plans[each.slug], each.offer) for each in own}, texts)
+    return LoadedLinks(
+        seller=seller,
+        period=period,
+        zone=zone,
+        lines=lines,
+        rated_lines=rated_lines,
+        usage=usage,
+        projects=projects,
+        resources=resources,
+        unassigned=unassigned,
+        attribute_sets=sets,
+        published=published,
+        entered=entered,
+        names=names,
+    )
+
+
+def _buyers(tree: Tree, seller: UUID) -> dict[UUID, UUID]:
+    """Everybody from a seller down, with the seller's buyer through whom each is charged: itself for its own use."""
+    found = {seller: seller}
+    for buyer in [child for child, parent in tree.parents.items() if parent == seller]:
+        found |= dict.fromkeys(tree.below([buyer]), buyer)
+    return found
+
+
+def _load_lines(
+    tx: Session,
+    seller: UUID,
+    period: Period,
+    zone: ZoneInfo,
+    published: Published,
+    buyers: Iterable[UUID] | None,
+    above: set[UUID],
+) -> tuple[dict[int, LoadedLine], dict[int, RatedLine]]:
+    query = (
+        select(SupplyLineRow, SubscriptionRow)
+        .join(SubscriptionRow, SubscriptionRow.id == SupplyLineRow.subscription_id)
+        .join(OrganisationRow, OrganisationRow.id == SubscriptionRow.organisation_id)
+        .where(
+            SupplyLineRow.seller_id == seller,
+            SubscriptionRow.starts_on < period.next().first_day,
+            SubscriptionRow.ends_on.is_(None) | (SubscriptionRow.ends_on > period.first_day),
+        )
+        .order_by(OrganisationRow.slug, SubscriptionRow.name, SupplyLineRow.starts_on)
+    )
+    if buyers is not None:
+        query = query.where(SupplyLineRow.buyer_id.in_(list(buyers)))
+    rows = [each for each in tx.execute(query).all() if each[0].starts_on < (each[1].ends_on or date.max)]
+    cards = load_cards(tx, {line.rate_card_id for line, _ in rows}, published)
+    plans = _load_plans(tx, {line.plan_version_id for line, _ in rows}, published)
+    loaded: dict[int, LoadedLine] = {}
+    rated: dict[int, RatedLine] = {}
+    numbers: dict[UUID, int] = {}
+    allowances: dict[tuple[UUID, str, str], dict[str, Decimal]] = {}
+    for number, (line, subscription) in enumerate(rows):
+        card = cards[line.rate_card_id]
+        plan = plans[line.plan_version_id]
+        services = tuple(each for each in plan.services if published.owners["service", each] in above)
+        follows = rows[number + 1] if number + 1 < len(rows) else None
+        until = subscription.ends_on
+        if follows is not None and follows[1].id == subscription.id:
+            until = follows[0].starts_on if until is None else min(until, follows[0].starts_on)
+        key = (line.plan_version_id, line.tier, repr(line.deviations))
+        if key not in allowances:
+            tier = with_deviations(plan.tier(line.tier), line.deviations, plan, published)
+            allowances[key] = base_allowances(tier, published.meters)
+        loaded[number] = LoadedLine(line, subscription, plan, card.currency, card.ids, services)
+        rated[number] = RatedLine(
+            number=number,
+            plan=plan.slug,
+            tier=line.tier,
+            start=day_start(line.starts_on, zone),
+            end=None if until is None else day_start(until, zone),
+            versions=card.versions,
+            allowances=allowances[key],
+            quantity=line.quantity,
+            subscription=numbers.setdefault(subscription.id, len(numbers)),
+            buyer=numbers.setdefault(line.buyer_id, len(numbers)),
+            tenant=numbers.setdefault(subscription.organisation_id, len(numbers)),
+            paused=line.paused,
+            trial=line.trial,
+            first_day=subscription.starts_on,
+            meters=frozenset(meter for service in services for meter in published.metered[service]),
+        )
+    return loaded, rated
+
+
+def _load_plans(tx: Session, ids: set[UUID], published: Published) -> dict[UUID, Plan]:
+    rows = tx.execute(select(PlanVersionRow).join(PlanRow).where(PlanVersionRow.id.in_(ids))).scalars()
+    return {row.id: plan_of(row, published) for row in rows}
+
+
+def first_period(tx: Session, seller: UUID) -> date | None:
+    """The first day that any supply line of a seller covers."""
+    return tx.scalar(
+        select(SubscriptionRow.starts_on)
+        .join(SupplyLineRow, SupplyLineRow.subscription_id == SubscriptionRow.id)
+        .where(SupplyLineRow.seller_id == seller)
+        .order_by(SubscriptionRow.starts_on)
+        .limit(1)
+    )
+
+
+def usage_revision(tx: Session, seller: UUID, period: Period) -> int:
+    """The sum of revisions of all that is sold to, over the months that a period touches in any zone."""
+    total = tx.execute(
+        text(
+            "SELECT COALESCE(SUM(r.revision), 0) FROM usage_revisions r WHERE r.month BETWEEN :first AND :last "
+            "AND r.organisation_id IN (SELECT s.organisation_id FROM subscriptions s "
+            "JOIN supply_lines l ON l.subscription_id = s.id WHERE l.seller_id = :seller)"
+        ),
+        {
+            "first": period.before().first_day,
+            "last": period.next().first_day,
+            "seller": str(seller),
+        },
+    ).scalar()
+    return int(total or 0)

@@ -1,0 +1,105 @@
+"""What a month came to for a seller: charged to each buyer, paid to suppliers, spent on its own services."""
+
+from collections import defaultdict
+from collections.abc import Iterator
+from dataclasses import dataclass
+from decimal import Decimal
+from uuid import UUID
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from gradumen.core.access.permissions import Right
+from gradumen.core.catalogue.price_margins import Cost, MonthMargin
+from gradumen.core.errors import Forbidden
+from gradumen.core.periods import Period, zone_of
+from gradumen.store.organisations.tables import OrganisationRow, zone_name
+from gradumen.store.subscriptions.tables import SupplyLineRow
+from gradumen.store.unit_of_work import use_case
+from gradumen.usecases.catalogue.published import Published, load_published
+from gradumen.usecases.rating.charges import SHARED_COST, ServiceKey, amounts_by_service
+from gradumen.usecases.rating.costs import rate_costs
+from gradumen.usecases.rating.links import LoadedLinks, load_links, rate_links
+from gradumen.usecases.scope import Caller, get_organisation, load_scope, organisations_by_id
+
+
+@dataclass(frozen=True, slots=True)
+class MonthMargins:
+    """A seller's month, by buyer and service; its own use comes last.
+
+    Fees stand under their plan, fixed cost and overhead under ``shared-cost``. ``cost_not_known`` names meters of its
+    own services that were used and that no cost card prices.
+    """
+
+    seller: str
+    period: str
+    rows: list[MonthMargin]
+    cost_not_known: list[str]
+
+
+@use_case
+def month_margins(tx: Session, caller: Caller, *, organisation: str, period: str | None) -> MonthMargins:
+    """What a seller charged in a period, as its documents have it, beside what that cost it; by default this one's.
+
+    Raises:
+        Forbidden: the caller is no member of the seller: what it earns is its own.
+    """
+    scope = load_scope(tx, caller)
+    seller = get_organisation(tx, scope, organisation)
+    if seller.id not in scope.members_money():
+        raise Forbidden(right=Right.READ_MONEY, organisation=seller.slug)
+    zone = zone_of(zone_name(tx, seller.id, scope.now.date()))
+    month = Period.parse(period) if period else Period.containing(scope.now, zone)
+    published = load_published(tx)
+    loaded = load_links(tx, seller.id, month)
+    own_costs = rate_costs(tx, seller, loaded)
+    charged = {
+        key: amount for key, amount in amounts_by_service(tx, loaded.rate(), published).items() if key[0] != seller.id
+    }
+    costs: dict[tuple[UUID, str], list[Cost]] = defaultdict(list)
+    own = (seller, amounts_by_service(tx, own_costs, published))
+    for supplier, paid in [own, *_paid(tx, seller, month, published)]:
+        for (buyer, service, currency), amount in paid.items():
+            costs[buyer, service].append(Cost(supplier.slug, currency, amount))
+    names = organisations_by_id(tx, {*(key[0] for key in charged), *(key[0] for key in costs)})
+
+    def row(buyer: UUID, service: str, currency: str, amount: Decimal, found: list[Cost]) -> MonthMargin:
+        name = _service_name(service, loaded, published)
+        return MonthMargin(names[buyer].slug, names[buyer].name, service, name, currency, amount, tuple(found))
+
+    rows = [row(*key, amount, costs.pop(key[:2], [])) for key, amount in charged.items()]
+    billed_in = {line.row.buyer_id: line.currency for line in loaded.lines.values()}
+    rows += [
+        row(buyer, service, billed_in.get(buyer, found[0].currency), Decimal(0), found)
+        for (buyer, service), found in costs.items()
+    ]
+    rows.sort(key=lambda row: (row.buyer == seller.slug, row.buyer, row.service, row.currency))
+    not_known = sorted({each.meter for each in own_costs.rated.unpriced})
+    return MonthMargins(seller.slug, month.text, [row for row in rows if row.charged or row.costs], not_known)
+
+
+def _service_name(slug: str, loaded: LoadedLinks, published: Published) -> str:
+    """A service's name, or for what belongs to none the plan's as its seller calls it."""
+    if slug == SHARED_COST:
+        return "Fixed cost and overhead"
+    if slug in published.services:
+        return published.services[slug].name
+    return f"{loaded.names.plans.get(slug, published.plans[slug]).name}: fees"
+
+
+def _paid(
+    tx: Session, seller: OrganisationRow, month: Period, published: Published
+) -> Iterator[tuple[OrganisationRow, dict[ServiceKey, Decimal]]]:
+    """What a seller is charged by each of its suppliers, by its own buyer of the same subscription."""
+    suppliers = set(tx.scalars(select(SupplyLineRow.seller_id).where(SupplyLineRow.buyer_id == seller.id)))
+    found = organisations_by_id(tx, suppliers - {seller.id})
+    if not found:
+        return
+    sold = select(SupplyLineRow.subscription_id, SupplyLineRow.buyer_id).where(SupplyLineRow.seller_id == seller.id)
+    buyer_of: dict[UUID, UUID] = {row.subscription_id: row.buyer_id for row in tx.execute(sold)}
+    for supplier in sorted(found.values(), key=lambda row: row.slug):
+        rated = rate_links(tx, supplier.id, month, buyers=[seller.id])
+        yield (
+            supplier,
+            amounts_by_service(tx, rated, published, lambda line: buyer_of.get(line.subscription.id, seller.id)),
+        )

@@ -1,0 +1,140 @@
+"""The lines of a period, billed or not: what a draft would have, today."""
+
+from collections import defaultdict
+from dataclasses import dataclass
+from datetime import date, datetime, timedelta
+from decimal import Decimal
+from itertools import pairwise
+from uuid import UUID
+
+from sqlalchemy.orm import Session
+
+from gradumen.core.access.permissions import Right
+from gradumen.core.billing.documents import line_amount
+from gradumen.core.errors import Forbidden
+from gradumen.core.exact import add
+from gradumen.core.periods import Period, zone_of
+from gradumen.core.rating.charges import Charge
+from gradumen.store.organisations.tables import OrganisationRow, zone_name
+from gradumen.store.unit_of_work import use_case
+from gradumen.usecases.catalogue.published import Published, load_published
+from gradumen.usecases.rating.charges import Line, LineNames, line_order
+from gradumen.usecases.rating.costs import rate_costs
+from gradumen.usecases.rating.links import RatedPeriod, load_links
+from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope, organisations_by_id
+
+
+@dataclass(frozen=True, slots=True)
+class LinkPeriod:
+    """One link's period: who sells to whom, its lines, and the exact amounts of its days."""
+
+    seller: str
+    seller_name: str
+    buyer: str
+    buyer_name: str
+    currency: str
+    period: str
+    start: datetime
+    end: datetime
+    net: Decimal
+    lines: list[Line]
+    days: list[tuple[date, Decimal]]
+    not_priced: list[dict[str, str]]
+
+
+@use_case
+def period_so_far(tx: Session, caller: Caller, *, organisation: str, period: str | None) -> list[LinkPeriod]:
+    """What an organisation and all below it are charged in a period, per link that the caller may see.
+
+    The links where the organisation is the buyer come first, then those where it sells.
+
+    Raises:
+        Forbidden: the caller sees the organisation but no link's money above or below it.
+    """
+    scope = load_scope(tx, caller)
+    owner = get_organisation(tx, scope, organisation)
+    if not scope.members_money().intersection(scope.tree.chain(owner.id)):
+        raise Forbidden(right=Right.READ_MONEY, organisation=owner.slug)
+    below = scope.tree.below([owner.id])
+    links = _visible_links(scope, below)
+    known = organisations_by_id(tx, {each for link in links for each in link})
+    published = load_published(tx)
+    found: list[LinkPeriod] = []
+    by_seller: dict[UUID, list[UUID]] = defaultdict(list)
+    for seller, buyer in links:
+        by_seller[seller].append(buyer)
+    for seller, buyers in by_seller.items():
+        zone = zone_of(zone_name(tx, seller, scope.now.date()))
+        month = Period.parse(period) if period else Period.containing(scope.now, zone)
+        # Whole links are rated, as their bills are: what counts over a buyer counts all of it.
+        loaded = load_links(tx, seller, month, buyers=buyers)
+        sold = link_periods(tx, loaded.rate(), known, published, below)
+        found += [link for link in sold if link.buyer != link.seller]
+        if seller in buyers:
+            # Only whoever sees all that a seller sells sees its own use; fixed costs are spread over all of it.
+            costs = rate_costs(tx, known[seller], loaded)
+            found += [link for link in link_periods(tx, costs, known, published, below) if link.buyer == link.seller]
+    found.sort(key=lambda each: (each.buyer != owner.slug, each.seller == owner.slug, each.seller, each.buyer))
+    return found
+
+
+def _visible_links(scope: Scope, below: set[UUID]) -> list[tuple[UUID, UUID]]:
+    """The links through which some organisations may be charged, their own use among them, that the caller sees."""
+    links = {(each, each) for each in below}
+    for each in below:
+        links |= {(seller, buyer) for buyer, seller in pairwise(scope.tree.chain(each))}
+    return sorted(link for link in links if scope.sees_link(*link))
+
+
+def link_periods(
+    tx: Session, rated: RatedPeriod, known: dict[UUID, OrganisationRow], published: Published, owners: set[UUID]
+) -> list[LinkPeriod]:
+    """The lines and days of each buyer and currency in a rated period, of the subscriptions of ``owners``.
+
+    Where there is only usage that is not priced, the link is listed all the same, in the buyer's currency.
+    """
+    names = LineNames(tx, rated, published)
+    found: dict[tuple[UUID, str], list[Charge]] = defaultdict(list)
+    for charge in rated.rated.charges:
+        loaded = rated.lines[charge.line]
+        if loaded.subscription.organisation_id in owners:
+            found[loaded.row.buyer_id, loaded.currency].append(charge)
+    not_priced = names.not_priced(owners)
+    for buyer in not_priced:
+        if not any(key[0] == buyer for key in found):
+            found[buyer, known[buyer].currency] = []
+    links: list[LinkPeriod] = []
+    for (buyer, currency), charges in found.items():
+        lines = [line for charge in charges for line in names.lines(charge)]
+        days: dict[date, list[Decimal]] = defaultdict(list)
+        for charge in charges:
+            for part in charge.parts:
+                days[part.day].append(part.amount)
+        links.append(
+            LinkPeriod(
+                seller=known[rated.seller].slug,
+                seller_name=known[rated.seller].name,
+                buyer=known[buyer].slug,
+                buyer_name=known[buyer].name,
+                currency=currency,
+                period=rated.period.text,
+                start=rated.start,
+                end=rated.end,
+                net=line_amount([line.amount for line in lines], currency),
+                lines=sorted(lines, key=line_order),
+                days=[(day, add(amounts)) for day, amounts in sorted(days.items())],
+                not_priced=not_priced.pop(buyer, []),
+            )
+        )
+    return links
+
+
+def days_text(start: datetime, end: datetime) -> str:
+    """A service period as its first and last day, for people.
+
+    >>> from datetime import UTC
+    >>> days_text(datetime(2026, 10, 1, tzinfo=UTC), datetime(2026, 11, 1, tzinfo=UTC))
+    '2026-10-01 to 2026-10-31'
+    """
+    middle = timedelta(hours=12)
+    return f"{(start + middle).date()} to {(end - middle).date()}"

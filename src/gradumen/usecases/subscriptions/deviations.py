@@ -1,0 +1,137 @@
+"""Deviations: where what a seller sells differs from its plans, tiers and rules."""
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from datetime import date
+from itertools import pairwise
+from typing import Any
+from uuid import UUID
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from gradumen.core.access.permissions import Right
+from gradumen.core.errors import Forbidden, NotPriceable
+from gradumen.store.catalogue.tables import PlanVersionRow, RateCardRow
+from gradumen.store.organisations.tables import OrganisationRow
+from gradumen.store.subscriptions.tables import AssignmentRuleRow, SubscriptionRow, SupplyLineRow
+from gradumen.store.unit_of_work import use_case
+from gradumen.usecases.catalogue.card_choice import choose_among, list_cards
+from gradumen.usecases.catalogue.published import Published, load_published, plan_of
+from gradumen.usecases.scope import Caller, get_organisation, load_scope, organisations_by_id
+from gradumen.wire.catalogue.forms.plans import plan_form
+
+
+@dataclass(frozen=True, slots=True)
+class Deviation:
+    """One thing in which a subscription, or one resource, differs; ``standard`` is what would hold, ``own`` what does.
+
+    ``kind`` is rate_card, allowance, level, plan_version or assignment.
+    """
+
+    organisation: str
+    subscription: str
+    kind: str
+    what: str
+    standard: str | None
+    own: str
+    starts_on: date
+
+
+@use_case
+def list_deviations(tx: Session, caller: Caller, *, seller: str) -> list[Deviation]:
+    """The deviations of what a seller sells, today's and planned ones, by organisation and subscription.
+
+    Raises:
+        Forbidden: the caller is no member of the seller: prices are its own.
+    """
+    scope = load_scope(tx, caller)
+    owner = get_organisation(tx, scope, seller)
+    if owner.id not in scope.members_money():
+        raise Forbidden(right=Right.READ_MONEY, organisation=owner.slug)
+    today = scope.now.date()
+    published = load_published(tx)
+    rows = tx.execute(
+        select(SupplyLineRow, SubscriptionRow, PlanVersionRow)
+        .join(SubscriptionRow, SubscriptionRow.id == SupplyLineRow.subscription_id)
+        .join(PlanVersionRow, PlanVersionRow.id == SupplyLineRow.plan_version_id)
+        .where(SupplyLineRow.seller_id == owner.id)
+        .where(SubscriptionRow.ends_on.is_(None) | (SubscriptionRow.ends_on > today))
+        .order_by(SubscriptionRow.id, SupplyLineRow.starts_on)
+    ).all()
+    names = organisations_by_id(
+        tx, {each.organisation_id for _, each, _ in rows} | {line.buyer_id for line, _, _ in rows}
+    )
+    listed = list_cards(tx, owner)
+    cards = {row.id: row.slug for row in listed}
+    by_rule = {id: _by_rule(listed, owner, names[id]) for id in {line.buyer_id for line, _, _ in rows}}
+    found: list[Deviation] = []
+    seen: set[tuple[UUID, str, str, str]] = set()
+    for row, follows in pairwise([*rows, None]):
+        if row is None:
+            continue
+        line, subscription, version = row
+        over = follows is not None and follows[1].id == subscription.id and follows[0].starts_on <= today
+        if over:
+            continue
+        holder = names[subscription.organisation_id].slug
+        own = _of_line(line, version, by_rule[line.buyer_id], cards, published)
+        for kind, what, standard, value in own:
+            key = (subscription.id, kind, what, value)
+            if key not in seen:
+                seen.add(key)
+                found.append(Deviation(holder, subscription.name, kind, what, standard, value, line.starts_on))
+    found += _assignments(tx, owner, names, today)
+    return sorted(found, key=lambda each: (each.organisation, each.subscription, each.kind, each.what, each.starts_on))
+
+
+def _by_rule(cards: list[RateCardRow], seller: OrganisationRow, buyer: OrganisationRow) -> str | None:
+    """The card that the seller's rules give a buyer; None if none does."""
+    try:
+        return choose_among(cards, seller, buyer, None).slug
+    except NotPriceable:
+        return None
+
+
+def _of_line(
+    line: SupplyLineRow, version: PlanVersionRow, by_rule: str | None, cards: dict[UUID, str], published: Published
+) -> Iterator[tuple[str, str, str | None, str]]:
+    """Kind, what, standard and own value of each deviation of a line."""
+    if cards[line.rate_card_id] != by_rule:
+        yield "rate_card", version.document["plan"], by_rule, cards[line.rate_card_id]
+    plan = plan_of(version, published)
+    newest = published.forms["plan", plan.slug][-1][0]
+    if version.number != newest:
+        yield "plan_version", plan.slug, str(newest), str(version.number)
+    tier: dict[str, Any] = next(each for each in plan_form(plan)["tiers"] if each["tier"] == line.tier)
+    for kind, field in (("allowance", "allowances"), ("level", "levels")):
+        for what, value in line.deviations.get(field, {}).items():
+            standard = tier.get(field, {}).get(what)
+            if standard != value:
+                yield kind, what, standard, str(value)
+
+
+def _assignments(
+    tx: Session, seller: OrganisationRow, names: dict[UUID, OrganisationRow], today: date
+) -> Iterator[Deviation]:
+    """Single resources that a rule gives to a subscription."""
+    rows = tx.execute(
+        select(AssignmentRuleRow, SubscriptionRow.name)
+        .join(SubscriptionRow, SubscriptionRow.id == AssignmentRuleRow.subscription_id)
+        .join(SupplyLineRow, SupplyLineRow.subscription_id == SubscriptionRow.id)
+        .where(SupplyLineRow.seller_id == seller.id, SupplyLineRow.depth == 0)
+        .where(AssignmentRuleRow.ends_on.is_(None) | (AssignmentRuleRow.ends_on > today))
+        .distinct()
+    )
+    for rule, subscription in rows:
+        if "resource" in rule.conditions:
+            what = str(rule.conditions["resource"])
+            yield Deviation(
+                names[rule.organisation_id].slug,
+                subscription,
+                "assignment",
+                what,
+                None,
+                f"by rule {rule.slug}",
+                rule.starts_on,
+            )

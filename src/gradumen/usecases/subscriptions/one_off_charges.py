@@ -1,0 +1,237 @@
+"""One-off charges: amounts that a seller charges by hand, on a subscription of a buyer's."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from datetime import date, datetime
+from decimal import Decimal
+from typing import Protocol
+from uuid import UUID, uuid4
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from gradumen.core.access.permissions import Right
+from gradumen.core.catalogue.services import name_of
+from gradumen.core.errors import Forbidden, Invalid, NotFound
+from gradumen.core.exact import minor_units, number, text
+from gradumen.core.periods import Period
+from gradumen.core.rating.one_off_charges import OneOffCharge
+from gradumen.store.access.tables import UserRow
+from gradumen.store.catalogue.tables import RateCardRow
+from gradumen.store.organisations.tables import OrganisationRow
+from gradumen.store.subscriptions.tables import OneOffChargeRow, SubscriptionRow, SupplyLineRow
+from gradumen.store.unit_of_work import use_case
+from gradumen.usecases.audit_entries import record
+from gradumen.usecases.metering.usage import touch_months
+from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope, organisations_by_id
+from gradumen.usecases.subscriptions.supply_lines import months_since
+
+
+@dataclass(frozen=True, slots=True)
+class EnteredCharge:
+    """A one-off charge as its seller sees it."""
+
+    id: UUID
+    seller: str
+    buyer: str
+    organisation: str
+    subscription: str
+    day: date
+    description: str
+    amount: Decimal
+    currency: str
+    entered_by: str
+    entered_at: datetime
+    withdrawn_at: datetime | None
+
+
+class OnLine(Protocol):
+    """What of a loaded line decides which charges are its."""
+
+    @property
+    def row(self) -> SupplyLineRow: ...
+    @property
+    def subscription(self) -> SubscriptionRow: ...
+
+
+def load_one_off_charges(
+    tx: Session, seller: UUID, period: Period, lines: Mapping[int, OnLine]
+) -> tuple[tuple[OneOffCharge, ...], dict[str, str]]:
+    """The charges of a seller's period on loaded lines, and their texts."""
+    stretches: dict[UUID, list[tuple[date, int]]] = {}
+    for line_number, line in lines.items():
+        stretches.setdefault(line.subscription.id, []).append((line.row.starts_on, line_number))
+    rows = tx.scalars(
+        select(OneOffChargeRow)
+        .where(
+            OneOffChargeRow.seller_id == seller,
+            OneOffChargeRow.day >= period.first_day,
+            OneOffChargeRow.day < period.next().first_day,
+            OneOffChargeRow.withdrawn_at.is_(None),
+        )
+        .order_by(OneOffChargeRow.id)
+    )
+    found: list[OneOffCharge] = []
+    texts: dict[str, str] = {}
+    for row in rows:
+        held = [each for each in sorted(stretches.get(row.subscription_id, ())) if each[0] <= row.day]
+        if held:
+            found.append(OneOffCharge(_slug(row), held[-1][1], row.day, row.amount))
+            texts[_slug(row)] = row.description
+    return tuple(found), texts
+
+
+def _slug(row: OneOffChargeRow) -> str:
+    return f"one-off-{row.id.hex[:24]}"
+
+
+@use_case
+def enter_one_off_charge(
+    tx: Session,
+    caller: Caller,
+    *,
+    seller: str,
+    organisation: str,
+    subscription: str,
+    day: date,
+    description: str,
+    amount: str,
+    currency: str,
+) -> EnteredCharge:
+    """Charge an amount by hand; it stands in the period so far at once and on the next document.
+
+    Args:
+        organisation: the subscriber; a seller higher up charges its own buyer on that subscription.
+        amount: above zero, in the currency of the subscription's card on this link.
+
+    Raises:
+        NotFound: no such subscription that the seller sells.
+        Invalid: the subscription does not cover the day, or another currency.
+    """
+    scope = load_scope(tx, caller)
+    owner = get_organisation(tx, scope, seller)
+    holder = get_organisation(tx, scope, organisation)
+    _require(scope, owner)
+    row, line = _sold_on(tx, owner, holder, subscription, day)
+    card_currency = tx.get_one(RateCardRow, line.rate_card_id).currency
+    if currency != card_currency:
+        message = f"this subscription is charged in {card_currency}; give the amount in it"
+        raise Invalid(message, field="currency", value=currency)
+    value = number(amount, field="amount", places=minor_units(currency))
+    if value <= 0:
+        message = f"amount {text(value)} is not above zero; to give money back, withdraw the charge or use a discount"
+        raise Invalid(message, field="amount", value=amount)
+    made = OneOffChargeRow(
+        id=uuid4(),
+        subscription_id=row.id,
+        seller_id=owner.id,
+        day=day,
+        description=name_of(description, field="description", most=200),
+        amount=value,
+        currency=currency,
+        entered_by=caller.user_id,
+        entered_at=caller.at,
+        withdrawn_by=None,
+        withdrawn_at=None,
+    )
+    tx.add(made)
+    tx.flush()
+    touch_months(tx, holder.id, months_since(day, day))
+    after = {"day": day, "amount": f"{text(value)} {currency}", "subscription": row.name}
+    record(tx, caller, "one-off charge entered", owner.id, made.description, concerns=line.buyer_id, after=after)
+    return _views(tx, owner, [made])[0]
+
+
+def _sold_on(
+    tx: Session, seller: OrganisationRow, holder: OrganisationRow, subscription: str, day: date
+) -> tuple[SubscriptionRow, SupplyLineRow]:
+    """A subscription that a seller sells, with its line of a day."""
+    found = tx.execute(
+        select(SubscriptionRow, SupplyLineRow)
+        .join(SupplyLineRow, SupplyLineRow.subscription_id == SubscriptionRow.id)
+        .where(
+            SubscriptionRow.organisation_id == holder.id,
+            SubscriptionRow.name == subscription,
+            SupplyLineRow.seller_id == seller.id,
+        )
+        .order_by(SupplyLineRow.starts_on)
+    ).all()
+    if not found:
+        raise NotFound("subscription", f"{holder.slug}: {subscription[:130]}")
+    row = found[0][0]
+    if not row.starts_on <= day < (row.ends_on or date.max):
+        message = f"the subscription lasts from {row.starts_on} to {row.ends_on or 'any later day'}; choose a day in it"
+        raise Invalid(message, field="day", value=day)
+    return row, [each for _, each in found if each.starts_on <= day][-1]
+
+
+@use_case
+def withdraw_one_off_charge(tx: Session, caller: Caller, *, charge_id: UUID) -> EnteredCharge:
+    """Take a one-off charge back; what is billed of it comes back on the next document. Safe to repeat."""
+    scope = load_scope(tx, caller)
+    row = tx.get(OneOffChargeRow, charge_id, with_for_update=True)
+    if row is None or not scope.is_member(row.seller_id):
+        raise NotFound("one-off charge", charge_id)
+    owner = tx.get_one(OrganisationRow, row.seller_id)
+    _require(scope, owner)
+    if row.withdrawn_at is None:
+        row.withdrawn_by, row.withdrawn_at = caller.user_id, caller.at
+        amount = {"amount": f"{text(row.amount)} {row.currency}", "day": row.day}
+        subscription = tx.get_one(SubscriptionRow, row.subscription_id)
+        what, buyer = row.description, subscription.organisation_id
+        record(tx, caller, "one-off charge withdrawn", owner.id, what, concerns=buyer, before=amount)
+        touch_months(tx, subscription.organisation_id, months_since(row.day, row.day))
+        tx.flush()
+    return _views(tx, owner, [row])[0]
+
+
+@use_case
+def list_one_off_charges(tx: Session, caller: Caller, *, seller: str) -> list[EnteredCharge]:
+    """What a seller has charged by hand, the latest first."""
+    scope = load_scope(tx, caller)
+    owner = get_organisation(tx, scope, seller)
+    if owner.id not in scope.members_money():
+        raise Forbidden(right=Right.READ_MONEY, organisation=owner.slug)
+    rows = tx.scalars(
+        select(OneOffChargeRow)
+        .where(OneOffChargeRow.seller_id == owner.id)
+        .order_by(OneOffChargeRow.day.desc(), OneOffChargeRow.id)
+    )
+    return _views(tx, owner, list(rows))
+
+
+def _require(scope: Scope, seller: OrganisationRow) -> None:
+    """Charging by hand is for those who bill for the seller."""
+    scope.require(Right.BILL, seller)
+
+
+def _views(tx: Session, seller: OrganisationRow, rows: list[OneOffChargeRow]) -> list[EnteredCharge]:
+    ids = {row.subscription_id for row in rows}
+    subscriptions = {row.id: row for row in tx.scalars(select(SubscriptionRow).where(SubscriptionRow.id.in_(ids)))}
+    lines = tx.execute(
+        select(SupplyLineRow.subscription_id, SupplyLineRow.buyer_id).where(
+            SupplyLineRow.subscription_id.in_(ids), SupplyLineRow.seller_id == seller.id
+        )
+    )
+    buyers = {line.subscription_id: line.buyer_id for line in lines}
+    names = organisations_by_id(tx, {each.organisation_id for each in subscriptions.values()} | set(buyers.values()))
+    users = {
+        user.id: user.name for user in tx.scalars(select(UserRow).where(UserRow.id.in_({r.entered_by for r in rows})))
+    }
+    return [
+        EnteredCharge(
+            id=row.id,
+            seller=seller.slug,
+            buyer=names[buyers[row.subscription_id]].slug,
+            organisation=names[subscriptions[row.subscription_id].organisation_id].slug,
+            subscription=subscriptions[row.subscription_id].name,
+            day=row.day,
+            description=row.description,
+            amount=row.amount,
+            currency=row.currency,
+            entered_by=users[row.entered_by],
+            entered_at=row.entered_at,
+            withdrawn_at=row.withdrawn_at,
+        )
+        for row in rows
+    ]

@@ -1,0 +1,251 @@
+"""Changes of a subscription from a day on: what is subscribed, its card, and its deviations."""
+
+from collections.abc import Mapping
+from datetime import date
+from typing import Any
+from uuid import UUID
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from gradumen.core.access.permissions import Right
+from gradumen.core.errors import Invalid, NotFound
+from gradumen.store.catalogue.tables import PlanVersionRow
+from gradumen.store.organisations.tables import OrganisationRow, ProjectRow
+from gradumen.store.subscriptions.tables import OneOffChargeRow, SubscriptionRow, SupplyLineRow
+from gradumen.store.unit_of_work import use_case
+from gradumen.usecases.audit_entries import record
+from gradumen.usecases.catalogue.card_choice import choose_card
+from gradumen.usecases.catalogue.offers import check_right
+from gradumen.usecases.catalogue.published import Published, load_published, plan_of
+from gradumen.usecases.catalogue.tier_sales import check_on_sale
+from gradumen.usecases.metering.usage import touch_months
+from gradumen.usecases.quotas.tier_quotas import check_tier_quotas
+from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
+from gradumen.usecases.subscriptions.subscriptions import (
+    Subscription,
+    accept_terms,
+    check_version,
+    get_to_change,
+    lock_seen,
+    plan_version_row,
+    record_change,
+    views,
+)
+from gradumen.usecases.subscriptions.supply_lines import (
+    check_quantity,
+    from_day,
+    lines_by_depth,
+    months_since,
+    read_choices,
+    with_deviations,
+)
+
+
+@use_case
+def change_subscription(
+    tx: Session,
+    caller: Caller,
+    *,
+    subscription_id: UUID,
+    starts_on: date,
+    tier: str | None,
+    quantity: int | None,
+    paused: bool | None,
+    version: int | None,
+    plan_version: int | None = None,
+    choices: Mapping[str, str] | None = None,
+    accepted_terms: str | None = None,
+) -> Subscription:
+    """Change what is subscribed, from a day on and in all that is planned later; None leaves as is.
+
+    Asking again changes nothing more.
+
+    Args:
+        plan_version: move to this version of the plan.
+        choices: by ``service/choice``; others stay.
+
+    Raises:
+        NotOffered: another tier is asked that is not offered.
+        QuotaExceeded: the quotas of the tier do not fit what the organisation was granted.
+        EditedMeanwhile: it is at another version.
+    """
+    scope = load_scope(tx, caller)
+    row = get_to_change(tx, scope, subscription_id, version)
+    _check_day(row, starts_on)
+    published = load_published(tx)
+    buyer = tx.get_one(OrganisationRow, row.organisation_id)
+    if quantity is not None:
+        check_quantity(quantity)
+    before = _held(tx, row, starts_on)
+    moved = None if plan_version is None else plan_version_row(tx, row.plan_id, plan_version)
+    for depth, lines in lines_by_depth(tx, row.id).items():
+        changed = from_day(tx, lines, starts_on)
+        if depth == 0 and tier not in (None, changed[0].tier):
+            _check_tier(tx, scope, row, buyer, tier or "", moved or changed[0].plan_version_id, published)
+            check_on_sale(tx, row.plan_id, tier or "", starts_on)
+        for line in changed:
+            line.tier = line.tier if tier is None else tier
+            line.quantity = line.quantity if quantity is None else quantity
+            line.paused = line.paused if paused is None else paused
+            line.plan_version_id = line.plan_version_id if moved is None else moved.id
+            plan = plan_of(tx.get_one(PlanVersionRow, line.plan_version_id), published)
+            with_deviations(plan.tier(line.tier), line.deviations, plan, published)
+            if choices is not None or moved is not None:
+                kept = {key: value for key, value in line.choices.items() if _stands(key, value, plan, published)}
+                line.choices = read_choices({**kept, **(choices or {})}, plan, published)
+    if moved is not None:
+        accept_terms(tx, caller, row, moved, plan_of(moved, published), accepted_terms)
+    tx.flush()
+    if tier is not None or quantity is not None or moved is not None:
+        check_tier_quotas(tx, scope, buyer, row, starts_on, published)
+    asked = {"tier": tier, "quantity": quantity, "paused": paused, "plan_version": plan_version, "choices": choices}
+    after = {"from": starts_on, **{key: value for key, value in asked.items() if value is not None}}
+    record_change(tx, scope, "subscription changed", row, before, after)
+    return _changed(tx, scope, row, published)
+
+
+def _held(tx: Session, row: SubscriptionRow, day: date) -> dict[str, Any]:
+    """What a subscription is on a day, on its own link."""
+    held = [line for line in lines_by_depth(tx, row.id)[0] if line.starts_on <= day][-1]
+    return {"tier": held.tier, "quantity": held.quantity, "paused": held.paused, "choices": dict(held.choices)}
+
+
+def _check_day(row: SubscriptionRow, starts_on: date) -> None:
+    if not row.starts_on <= starts_on < (row.ends_on or date.max):
+        raise Invalid(
+            f"a change lies between {row.starts_on} and {row.ends_on or 'any later day'}; got {starts_on}",
+            field="starts_on",
+            value=starts_on,
+        )
+
+
+def _check_tier(
+    tx: Session,
+    scope: Scope,
+    row: SubscriptionRow,
+    buyer: OrganisationRow,
+    tier: str,
+    version: PlanVersionRow | UUID,
+    published: Published,
+) -> None:
+    """The tier is one of the plan version's, and still offered to the buyer."""
+    held = version if isinstance(version, PlanVersionRow) else tx.get_one(PlanVersionRow, version)
+    plan = plan_of(held, published)
+    plan.tier(tier)
+    if tier in {each.slug for each in published.plans[plan.slug].tiers}:
+        unit = tx.get(ProjectRow, row.project_id) if row.project_id else None
+        check_right(tx, scope, buyer, plan.slug, tier, unit.slug if unit else None, published)
+
+
+def _stands(key: str, value: str, plan: Any, published: Published) -> bool:
+    """Whether a choice made earlier is still one of the plan's."""
+    service, _, slug = key.partition("/")
+    offered = published.services[service].choices if service in plan.services else ()
+    return any(choice.slug == slug and value in choice.values for choice in offered)
+
+
+def _changed(tx: Session, scope: Scope, row: SubscriptionRow, published: Published) -> Subscription:
+    row.version += 1
+    touch_months(tx, row.organisation_id, months_since(row.starts_on, scope.now.date()))
+    tx.flush()
+    return views(tx, scope, [row], published)[0]
+
+
+@use_case
+def end_subscription(
+    tx: Session, caller: Caller, *, subscription_id: UUID, ends_on: date | None, version: int | None
+) -> Subscription:
+    """Set or take back the first day that a subscription does not cover.
+
+    Raises:
+        Invalid: within a term, or without notice; on the first day it may always end, as if it had never begun.
+        EditedMeanwhile: it is at another version.
+    """
+    scope = load_scope(tx, caller)
+    row = get_to_change(tx, scope, subscription_id, version)
+    today = scope.now.date()
+    published = load_published(tx)
+    if ends_on is not None and ends_on < row.starts_on:
+        raise Invalid(f"ends_on {ends_on} is before starts_on {row.starts_on}", field="ends_on", value=ends_on)
+    if ends_on not in (None, row.ends_on):
+        line = lines_by_depth(tx, row.id)[0][-1]
+        plan = plan_of(tx.get_one(PlanVersionRow, line.plan_version_id), published)
+        plan.duration.check_end(row.starts_on, ends_on, today)
+    _check_entered(tx, row, ends_on)
+    if ends_on != row.ends_on:
+        changes = {"ends_on": row.ends_on}, {"ends_on": ends_on}
+        record_change(tx, scope, "subscription ended", row, *changes)
+    row.ends_on = ends_on
+    return _changed(tx, scope, row, published)
+
+
+def _check_entered(tx: Session, row: SubscriptionRow, ends_on: date | None) -> None:
+    """No one-off charge stands on a day that the subscription would not cover any more."""
+    later = select(OneOffChargeRow).where(
+        OneOffChargeRow.subscription_id == row.id,
+        OneOffChargeRow.withdrawn_at.is_(None),
+        OneOffChargeRow.day >= (ends_on or date.max),
+    )
+    found = tx.scalars(later.order_by(OneOffChargeRow.day.desc()).limit(1)).first()
+    if found is not None:
+        message = f"a one-off charge stands on {found.day}; withdraw it first, or end after that day"
+        raise Invalid(message, field="ends_on", value=ends_on)
+
+
+@use_case
+def deviate_subscription(
+    tx: Session,
+    caller: Caller,
+    *,
+    subscription_id: UUID,
+    seller: str,
+    starts_on: date,
+    rate_card: str | None,
+    deviations: Mapping[str, Any] | None,
+    version: int | None,
+) -> Subscription:
+    """Give a subscription a card, allowances or levels of its own on the link of one seller, from a day on.
+
+    Args:
+        rate_card: a card of the seller's; empty text goes back to the one by the seller's rules. None leaves as is.
+        deviations: ``allowances`` and ``levels``, as in a tier; an empty mapping goes back to the tier's.
+
+    Raises:
+        NotFound: no such subscription, or the seller sells nothing of it.
+        EditedMeanwhile: it is at another version.
+    """
+    scope = load_scope(tx, caller)
+    owner = get_organisation(tx, scope, seller)
+    row = lock_seen(tx, scope, subscription_id)
+    links = [lines for lines in lines_by_depth(tx, row.id).values() if lines[0].seller_id == owner.id]
+    if not links:
+        raise NotFound("subscription", subscription_id)
+    scope.require(Right.MANAGE_SUBSCRIPTIONS, owner)
+    check_version(row, version)
+    _check_day(row, starts_on)
+    published = load_published(tx)
+    for line in from_day(tx, links[0], starts_on):
+        _deviate(tx, owner, line, rate_card, deviations, published)
+    after = {"from": starts_on, "rate_card": rate_card, "deviations": None if deviations is None else dict(deviations)}
+    record(tx, caller, "own terms set", owner.id, row.name, concerns=links[0][0].buyer_id, after=after)
+    tx.flush()
+    return _changed(tx, scope, row, published)
+
+
+def _deviate(
+    tx: Session,
+    seller: OrganisationRow,
+    line: SupplyLineRow,
+    rate_card: str | None,
+    deviations: Mapping[str, Any] | None,
+    published: Published,
+) -> None:
+    if rate_card is not None:
+        buyer = tx.get_one(OrganisationRow, line.buyer_id)
+        line.rate_card_id = choose_card(tx, seller, buyer, rate_card or None).id
+        line.card_named = bool(rate_card)
+    if deviations is not None:
+        plan = plan_of(tx.get_one(PlanVersionRow, line.plan_version_id), published)
+        with_deviations(plan.tier(line.tier), deviations, plan, published)
+        line.deviations = dict(deviations)

@@ -1,0 +1,402 @@
+"""Subscriptions: a buyer has a tier of a plan, with a supply line on every link above it."""
+
+from collections.abc import Collection, Mapping
+from dataclasses import dataclass, replace
+from datetime import date, datetime
+from typing import Any
+from uuid import UUID, uuid4
+
+from sqlalchemy import ColumnElement, select
+from sqlalchemy.exc import IntegrityError
+from sqlalchemy.orm import Session
+
+from gradumen.core.access.permissions import Right
+from gradumen.core.catalogue.services import Plan, name_of
+from gradumen.core.errors import Conflict, EditedMeanwhile, Forbidden, Invalid, NotFound
+from gradumen.store.access.tables import UserRow
+from gradumen.store.catalogue.tables import PlanRow, PlanVersionRow
+from gradumen.store.organisations.tables import ProjectRow
+from gradumen.store.subscriptions.tables import AcceptedTermsRow, SubscriptionRow, SupplyLineRow
+from gradumen.store.unit_of_work import use_case
+from gradumen.usecases.audit_entries import record
+from gradumen.usecases.catalogue.offers import check_right
+from gradumen.usecases.catalogue.published import Published, load_published, plan_of
+from gradumen.usecases.catalogue.tier_sales import check_on_sale
+from gradumen.usecases.metering.usage import touch_months
+from gradumen.usecases.quotas.tier_quotas import check_tier_quotas
+from gradumen.usecases.scope import Caller, Scope, get_organisation, get_project, load_scope, organisations_by_id
+from gradumen.usecases.subscriptions.supply_lines import (
+    Stretch,
+    add_lines,
+    check_quantity,
+    links_of,
+    months_since,
+    read_choices,
+)
+
+
+@dataclass(frozen=True, slots=True)
+class AcceptedTerms:
+    """Who accepted which version of a plan's terms when."""
+
+    plan_version: int
+    terms: str
+    accepted_by: str
+    accepted_at: datetime
+
+
+@dataclass(frozen=True, slots=True)
+class SeenStretch:
+    """What holds from a day until the next stretch, as far as a viewer sees it; see `supply_lines.Stretch`."""
+
+    starts_on: date
+    plan_version: int
+    tier: str | None
+    quantity: int
+    paused: bool
+    trial: bool
+    choices: Mapping[str, str]
+    deviations: Mapping[str, Any]
+
+
+@dataclass(frozen=True, slots=True)
+class Subscription:
+    """A subscription; ``ends_on`` is the first day that it does not cover, tier and quantity are those of today.
+
+    Ended today, it would end on ``earliest_end``; after ``notice_by`` it would be a later day. Plan and tier are None
+    where they are of a seller's own making and looked at from above it.
+    """
+
+    id: UUID
+    organisation: str
+    project: str | None
+    name: str
+    plan: str | None
+    plan_version: int
+    tier: str | None
+    quantity: int
+    starts_on: date
+    ends_on: date | None
+    earliest_end: date
+    notice_by: date | None
+    version: int
+    stretches: list[SeenStretch]
+    accepted: list[AcceptedTerms]
+
+
+@use_case
+def create_subscription(
+    tx: Session,
+    caller: Caller,
+    *,
+    organisation: str,
+    project: str | None,
+    plan: str,
+    tier: str,
+    name: str,
+    quantity: int,
+    starts_on: date,
+    ends_on: date | None,
+    rate_card: str | None,
+    trial_until: date | None = None,
+    choices: Mapping[str, str] | None = None,
+    accepted_terms: str | None = None,
+) -> Subscription:
+    """Subscribe an organisation (or one project of it) to a tier, on every link of its chain.
+
+    Args:
+        rate_card: slug of a card of the direct seller; None takes the one that fits the buyer.
+        trial_until: free of charge up to this day (not included); a trial that is to end has it as ``ends_on`` too.
+        choices: by ``service/choice``; what is not chosen has its default.
+        accepted_terms: the version of the plan's terms that was accepted; needed where the plan has terms.
+
+    Raises:
+        NotOffered: a seller of the chain does not offer the tier to its buyer.
+        NotPriceable: a seller of the chain has no rate card in its buyer's currency.
+        QuotaExceeded: the tier's quotas do not fit what the organisation was granted.
+        Conflict: the organisation has a subscription of that name.
+    """
+    scope = load_scope(tx, caller)
+    buyer = get_organisation(tx, scope, organisation)
+    unit = get_project(tx, buyer, project) if project is not None else None
+    seller_id = scope.tree.parents.get(buyer.id, buyer.id)
+    if not scope.may(Right.MANAGE_SUBSCRIPTIONS, seller_id):
+        raise Forbidden(right=Right.MANAGE_SUBSCRIPTIONS, organisation=f"{buyer.slug}'s seller")
+    published = load_published(tx)
+    check_right(tx, scope, buyer, plan, tier, project, published)
+    version = newest_plan(tx, plan)
+    found = plan_of(version, published)
+    check_on_sale(tx, version.plan_id, tier, starts_on)
+    check_quantity(quantity)
+    _check_days(starts_on, ends_on, trial_until)
+    chosen = read_choices(choices or {}, found, published)
+    row = SubscriptionRow(
+        id=uuid4(),
+        organisation_id=buyer.id,
+        project_id=unit.id if unit else None,
+        plan_id=version.plan_id,
+        name=name_of(name, field="name"),
+        starts_on=starts_on,
+        ends_on=ends_on,
+        version=1,
+        created_at=caller.at,
+    )
+    try:
+        with tx.begin_nested():
+            tx.add(row)
+    except IntegrityError:
+        raise Conflict(
+            f"'{buyer.slug}' has a subscription '{name}' already; give this one another name", field="name"
+        ) from None
+    accept_terms(tx, caller, row, version, found, accepted_terms)
+    opening = Stretch(starts_on, version.number, tier, quantity, False, trial_until is not None, chosen)
+    stretches = [opening]
+    if trial_until is not None and trial_until != ends_on:
+        stretches.append(Stretch(trial_until, version.number, tier, quantity, False, False, chosen))
+    links = links_of(scope.tree.chain(buyer.id), found, published)
+    add_lines(tx, row, links, version, found, stretches, rate_card)
+    check_tier_quotas(tx, scope, buyer, row, starts_on, published)
+    touch_months(tx, buyer.id, months_since(starts_on, scope.now.date()))
+    after = {"plan": plan, "tier": tier, "quantity": quantity, "starts_on": starts_on, "ends_on": ends_on}
+    record(tx, caller, "subscription made", seller_id, row.name, concerns=buyer.id, after=after)
+    return views(tx, scope, [row], published)[0]
+
+
+def _check_days(starts_on: date, ends_on: date | None, trial_until: date | None) -> None:
+    if not date(2000, 1, 1) <= starts_on <= date(2200, 1, 1):
+        raise Invalid(f"starts_on {starts_on} is out of range", field="starts_on", value=starts_on)
+    if ends_on is not None and ends_on <= starts_on:
+        raise Invalid(f"ends_on {ends_on} must be after starts_on {starts_on}", field="ends_on", value=ends_on)
+    if trial_until is not None and not starts_on < trial_until <= (ends_on or trial_until):
+        raise Invalid(
+            f"trial_until {trial_until} must be after starts_on {starts_on} and not after ends_on",
+            field="trial_until",
+            value=trial_until,
+        )
+
+
+def newest_plan(tx: Session, slug: str) -> PlanVersionRow:
+    """The newest version of a plan.
+
+    Raises:
+        NotFound: there is none.
+    """
+    found = tx.scalars(
+        select(PlanVersionRow).join(PlanRow).where(PlanRow.slug == slug).order_by(PlanVersionRow.number.desc()).limit(1)
+    ).first()
+    if found is None:
+        raise NotFound("plan", slug[:70])
+    return found
+
+
+def plan_version_row(tx: Session, plan: UUID, number: int) -> PlanVersionRow:
+    """One version of a plan.
+
+    Raises:
+        NotFound: there is none of that number.
+    """
+    found = tx.scalars(
+        select(PlanVersionRow).where(PlanVersionRow.plan_id == plan, PlanVersionRow.number == number)
+    ).first()
+    if found is None:
+        raise NotFound("plan version", number)
+    return found
+
+
+def accept_terms(
+    tx: Session, caller: Caller, row: SubscriptionRow, version: PlanVersionRow, plan: Plan, accepted: str | None
+) -> None:
+    """Record that the caller accepted a plan version's terms, unless the same terms are accepted already.
+
+    Raises:
+        Invalid: the plan has terms and these were not accepted.
+    """
+    if plan.terms is None:
+        return
+    before = set(tx.scalars(select(AcceptedTermsRow.terms).where(AcceptedTermsRow.subscription_id == row.id)))
+    if plan.terms.version in before:
+        return
+    if accepted != plan.terms.version:
+        raise Invalid(
+            f"plan '{plan.slug}' has the terms '{plan.terms.version}'; read them, and give that as accepted_terms",
+            field="accepted_terms",
+            value=accepted,
+        )
+    tx.add(
+        AcceptedTermsRow(
+            subscription_id=row.id,
+            plan_version_id=version.id,
+            terms=plan.terms.version,
+            accepted_by=caller.user_id,
+            accepted_at=caller.at,
+        )
+    )
+    tx.flush()
+
+
+def get_to_change(tx: Session, scope: Scope, subscription_id: UUID, version: int | None) -> SubscriptionRow:
+    """A subscription to change, which its direct seller may.
+
+    Raises:
+        NotFound: not there or not in scope.
+        EditedMeanwhile: it is at another version.
+    """
+    row = lock_seen(tx, scope, subscription_id)
+    if not scope.may(Right.MANAGE_SUBSCRIPTIONS, scope.tree.parents.get(row.organisation_id, row.organisation_id)):
+        raise Forbidden(right=Right.MANAGE_SUBSCRIPTIONS, organisation="the seller of this subscription")
+    check_version(row, version)
+    return row
+
+
+def check_version(row: SubscriptionRow, version: int | None) -> None:
+    """Check that nobody changed a subscription meanwhile.
+
+    Raises:
+        EditedMeanwhile: it is at another version.
+    """
+    if version is not None and version != row.version:
+        raise EditedMeanwhile(
+            f"this subscription is at version {row.version}, you changed {version}; look again", version=row.version
+        )
+
+
+def record_change(
+    tx: Session, scope: Scope, action: str, row: SubscriptionRow, before: Mapping[str, Any], after: Mapping[str, Any]
+) -> None:
+    """Write down what a subscription's direct seller does."""
+    seller = scope.tree.parents.get(row.organisation_id, row.organisation_id)
+    record(tx, scope.caller, action, seller, row.name, concerns=row.organisation_id, before=before, after=after)
+
+
+def lock_seen(tx: Session, scope: Scope, subscription_id: UUID) -> SubscriptionRow:
+    """A subscription that the caller sees, for a change.
+
+    Raises:
+        NotFound: not there or not in scope.
+    """
+    row = tx.get(SubscriptionRow, subscription_id, with_for_update=True)
+    visible = select(SubscriptionRow.id).where(SubscriptionRow.id == subscription_id, _visible(scope.members_of()))
+    if row is None or row.organisation_id not in scope.seen or tx.scalars(visible).first() is None:
+        raise NotFound("subscription", subscription_id)
+    return row
+
+
+@use_case
+def list_subscriptions(tx: Session, caller: Caller, *, organisation: str, below: bool) -> list[Subscription]:
+    """The subscriptions of an organisation, or of it and all below, by organisation and name.
+
+    Of those below only what the caller's organisations sell or buy of them: others' retail is their own.
+    """
+    scope = load_scope(tx, caller)
+    owner = get_organisation(tx, scope, organisation)
+    owners = scope.tree.below([owner.id]) if below else {owner.id}
+    rows = list(
+        tx.scalars(
+            select(SubscriptionRow).where(SubscriptionRow.organisation_id.in_(owners), _visible(scope.members_of()))
+        )
+    )
+    found = views(tx, scope, rows, load_published(tx))
+    return sorted(found, key=lambda each: (each.organisation, each.name))
+
+
+def _visible(members: Collection[UUID]) -> ColumnElement[bool]:
+    """The subscriptions of some organisations, and those on whose links they are."""
+    concerned = select(SupplyLineRow.subscription_id).where(
+        SupplyLineRow.seller_id.in_(members) | SupplyLineRow.buyer_id.in_(members)
+    )
+    return SubscriptionRow.organisation_id.in_(members) | SubscriptionRow.id.in_(concerned)
+
+
+def views(tx: Session, scope: Scope, rows: list[SubscriptionRow], published: Published) -> list[Subscription]:
+    """Subscriptions as their viewers see them; own terms and who accepted them only by those on the direct link.
+
+    Plan, tier and choices of a seller's own making are not shown to those above it.
+    """
+    today = scope.now.date()
+    ids = [row.id for row in rows]
+    owners = organisations_by_id(tx, {row.organisation_id for row in rows})
+    projects = {p.id: p.slug for p in tx.scalars(select(ProjectRow).where(ProjectRow.organisation_id.in_(owners)))}
+    stretches, plans, direct = _stretches(tx, scope, ids, published)
+    accepted = _accepted(tx, ids)
+    shown = _known_owners(scope)
+    found: list[Subscription] = []
+    for row in rows:
+        held = [each for each in stretches[row.id] if each.starts_on <= today]
+        now = held[-1] if held else stretches[row.id][0]
+        plan = plans[row.id]
+        found.append(
+            Subscription(
+                id=row.id,
+                organisation=owners[row.organisation_id].slug,
+                project=projects.get(row.project_id) if row.project_id else None,
+                name=row.name,
+                plan=plan.slug if published.owners["plan", plan.slug] in shown else None,
+                plan_version=now.plan_version,
+                tier=now.tier,
+                quantity=now.quantity,
+                starts_on=row.starts_on,
+                ends_on=row.ends_on,
+                earliest_end=plan.duration.earliest_end(row.starts_on, today),
+                notice_by=plan.duration.notice_by(row.starts_on, today),
+                version=row.version,
+                stretches=stretches[row.id],
+                accepted=accepted.get(row.id, []) if row.id in direct else [],
+            )
+        )
+    return found
+
+
+def _known_owners(scope: Scope) -> set[UUID]:
+    """Whose plans and services a caller knows by name: those of its organisations and of all above them."""
+    return {above for member in scope.members_of() for above in scope.tree.chain(member)}
+
+
+def _stretches(
+    tx: Session, scope: Scope, ids: list[UUID], published: Published
+) -> tuple[dict[UUID, list[SeenStretch]], dict[UUID, Plan], set[UUID]]:
+    """By subscription: its stretches as they are seen, its plan; and those on whose direct link the caller is."""
+    lines = tx.execute(
+        select(SupplyLineRow, PlanVersionRow)
+        .join(PlanVersionRow, PlanVersionRow.id == SupplyLineRow.plan_version_id)
+        .where(SupplyLineRow.subscription_id.in_(ids), SupplyLineRow.depth == 0)
+        .order_by(SupplyLineRow.starts_on)
+    ).all()
+    shown = _known_owners(scope)
+    found: dict[UUID, list[SeenStretch]] = {each: [] for each in ids}
+    plans: dict[UUID, Plan] = {}
+    direct: set[UUID] = set()
+    for line, version in lines:
+        plan = plans[line.subscription_id] = plan_of(version, published)
+        if scope.is_member(line.seller_id) or scope.is_member(line.buyer_id):
+            direct.add(line.subscription_id)
+        stretch = SeenStretch(
+            line.starts_on,
+            version.number,
+            line.tier if published.owners["plan", plan.slug] in shown else None,
+            line.quantity,
+            line.paused,
+            line.trial,
+            {
+                choice: value
+                for choice, value in line.choices.items()
+                if published.owners["service", choice.partition("/")[0]] in shown
+            },
+            line.deviations if scope.sees_link(line.seller_id, line.buyer_id) else {},
+        )
+        before = found[line.subscription_id]
+        if not before or replace(stretch, starts_on=before[-1].starts_on) != before[-1]:
+            before.append(stretch)
+    return found, plans, direct
+
+
+def _accepted(tx: Session, ids: list[UUID]) -> dict[UUID, list[AcceptedTerms]]:
+    found: dict[UUID, list[AcceptedTerms]] = {}
+    for row, number, name in tx.execute(
+        select(AcceptedTermsRow, PlanVersionRow.number, UserRow.name)
+        .join(PlanVersionRow, PlanVersionRow.id == AcceptedTermsRow.plan_version_id)
+        .join(UserRow, UserRow.id == AcceptedTermsRow.accepted_by)
+        .where(AcceptedTermsRow.subscription_id.in_(ids))
+        .order_by(AcceptedTermsRow.accepted_at)
+    ):
+        found.setdefault(row.subscription_id, []).append(AcceptedTerms(number, row.terms, name, row.accepted_at))
+    return found

@@ -1,0 +1,188 @@
+"""Supply lines: what a subscription is on each link above its subscriber, from a day on."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from datetime import date
+from itertools import pairwise
+from typing import Any
+from uuid import UUID, uuid4
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from gradumen.core.catalogue.services import Plan, Tier
+from gradumen.core.errors import Invalid, at
+from gradumen.core.periods import Period, months_after
+from gradumen.store.catalogue.tables import PlanVersionRow, RateCardRow
+from gradumen.store.organisations.tables import OrganisationRow
+from gradumen.store.subscriptions.tables import SubscriptionRow, SupplyLineRow
+from gradumen.usecases.catalogue.card_choice import choose_card
+from gradumen.usecases.catalogue.published import Published, stored_versions
+from gradumen.usecases.scope import organisations_by_id
+from gradumen.wire.catalogue.forms.plans import read_deviations
+
+
+@dataclass(frozen=True, slots=True)
+class Stretch:
+    """What holds from a day until the next stretch, on the subscriber's own link.
+
+    ``choices`` by service/choice; ``deviations`` are allowances and service levels other than the tier's.
+    """
+
+    starts_on: date
+    plan_version: int
+    tier: str
+    quantity: int
+    paused: bool
+    trial: bool
+    choices: Mapping[str, str] = field(default_factory=dict)
+    deviations: Mapping[str, Any] = field(default_factory=dict)
+
+
+def links_of(chain: list[UUID], plan: Plan, published: Published) -> list[tuple[UUID, UUID]]:
+    """The links (buyer, seller) of a chain on which a plan's services are bought, from the subscriber up.
+
+    Above the owner of a service nobody sells it. The root's own use is a link to itself.
+    """
+    highest = max(chain.index(published.owners["service", service]) for service in plan.services)
+    return list(pairwise(chain))[:highest] or [(chain[0], chain[0])]
+
+
+def add_lines(
+    tx: Session,
+    row: SubscriptionRow,
+    links: list[tuple[UUID, UUID]],
+    version: PlanVersionRow,
+    plan: Plan,
+    stretches: list[Stretch],
+    rate_card: str | None,
+) -> None:
+    """Lines of each link; where a card goes over to another at renewal, so does the line."""
+    known = organisations_by_id(tx, {each for link in links for each in link})
+    for depth, (buyer_id, seller_id) in enumerate(links):
+        named = rate_card if depth == 0 else None
+        card = choose_card(tx, known[seller_id], known[buyer_id], named)
+        lines = [
+            SupplyLineRow(
+                id=uuid4(),
+                subscription_id=row.id,
+                depth=depth,
+                seller_id=seller_id,
+                buyer_id=buyer_id,
+                starts_on=each.starts_on,
+                plan_version_id=version.id,
+                tier=each.tier,
+                quantity=each.quantity,
+                paused=each.paused,
+                trial=each.trial,
+                rate_card_id=card.id,
+                card_named=named is not None,
+                choices=dict(each.choices),
+                deviations={},
+            )
+            for each in stretches
+        ]
+        renewal = find_renewal(tx, known[seller_id], card, plan, row.starts_on)
+        if renewal is not None:
+            renews_on, renewed = renewal
+            held = [line for line in lines if line.starts_on <= renews_on][-1]
+            if held.starts_on < renews_on:
+                lines.append(copy_line(held, renews_on))
+            for line in lines:
+                if line.starts_on >= renews_on:
+                    line.rate_card_id = renewed.id
+        tx.add_all(lines)
+    tx.flush()
+
+
+def find_renewal(
+    tx: Session, seller: OrganisationRow, card: RateCardRow, plan: Plan, first_day: date
+) -> tuple[date, RateCardRow] | None:
+    """When a subscription's first term ends, and the card that prices it from then on; None if none is said."""
+    months = plan.duration.minimum_months or (plan.duration.renewal.months if plan.duration.renewal else 0)
+    versions = stored_versions(tx, card)
+    held = [each for each in versions if each.starts_on <= first_day] or versions[:1]
+    slug = held[-1].document.get("at-renewal") if held and months else None
+    if slug is None:
+        return None
+    found = tx.scalars(
+        select(RateCardRow).where(RateCardRow.organisation_id == seller.id, RateCardRow.slug == slug)
+    ).first()
+    return None if found is None else (months_after(first_day, months), found)
+
+
+def copy_line(line: SupplyLineRow, starts_on: date) -> SupplyLineRow:
+    """The same from another day on."""
+    values = {
+        column.name: getattr(line, column.name)
+        for column in SupplyLineRow.__table__.columns
+        if column.name not in ("id", "starts_on")
+    }
+    return SupplyLineRow(id=uuid4(), starts_on=starts_on, **values)
+
+
+def lines_by_depth(tx: Session, subscription: UUID) -> dict[int, list[SupplyLineRow]]:
+    """A subscription's lines of each link, in the order of their days."""
+    found: dict[int, list[SupplyLineRow]] = {}
+    for line in tx.scalars(
+        select(SupplyLineRow).where(SupplyLineRow.subscription_id == subscription).order_by(SupplyLineRow.starts_on)
+    ):
+        found.setdefault(line.depth, []).append(line)
+    return found
+
+
+def from_day(tx: Session, lines: list[SupplyLineRow], day: date) -> list[SupplyLineRow]:
+    """The lines of a link from a day on; the one that holds then is divided there."""
+    held = [line for line in lines if line.starts_on <= day][-1]
+    changed = [line for line in lines if line.starts_on >= day]
+    if held.starts_on < day:
+        changed.insert(0, copy_line(held, day))
+        tx.add(changed[0])
+    return changed
+
+
+def months_since(starts_on: date, today: date) -> list[date]:
+    """The months from a day to today, one more on either side for zones."""
+    period, last = Period(starts_on.year, starts_on.month).before(), Period(today.year, today.month).next()
+    months = []
+    while period <= last:
+        months.append(period.first_day)
+        period = period.next()
+    return months
+
+
+def check_quantity(quantity: int) -> None:
+    """Check how many of a subscription are wanted."""
+    if not 1 <= quantity <= 1_000_000:
+        raise Invalid(f"quantity lies between 1 and 1000000; got {quantity}", field="quantity", value=quantity)
+
+
+def read_choices(raw: Mapping[str, str], plan: Plan, published: Published) -> dict[str, str]:
+    """A subscriber's choices by ``service/choice``, with the defaults of those not made.
+
+    Raises:
+        Invalid: no such choice or value.
+    """
+    offered = {
+        f"{service}/{choice.slug}": choice
+        for service in plan.services
+        for choice in published.services[service].choices
+    }
+    for key, value in raw.items():
+        if key not in offered:
+            known = ", ".join(offered) or "none"
+            raise Invalid(f"choice '{key[:80]}' is not one of this plan's: {known}", field="choices", value=key)
+        if value not in offered[key].values:
+            known = ", ".join(offered[key].values)
+            raise Invalid(f"choice '{key}' has the values {known}", field="choices", value=value)
+    return {key: raw.get(key, choice.default) for key, choice in offered.items()}
+
+
+def with_deviations(tier: Tier, deviations: Mapping[str, Any], plan: Plan, published: Published) -> Tier:
+    """A tier with the allowances and levels of a line in place of its own.
+
+    Raises:
+        Invalid: as a tier's would be.
+    """
+    with at("deviations"):
+        return read_deviations(tier, deviations, plan, published.meters)

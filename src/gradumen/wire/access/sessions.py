@@ -1,0 +1,78 @@
+"""Bodies of set-up, sign-in, sessions and passwords."""
+
+from datetime import datetime
+
+from gradumen.core.access.permissions import Right, Role
+from gradumen.wire.values import Body
+
+
+class SetUp(Body):
+    """The provider and its first administrator; ``code`` is printed by the service at its first start."""
+
+    code: str
+    slug: str
+    name: str
+    country: str
+    currency: str
+    billing_zone: str
+    email: str
+    user_name: str
+    password: str
+
+
+class SignIn(Body):
+    """A sign-in by password."""
+
+    email: str
+    password: str
+
+
+class MembershipBody(Body):
+    """What the signed-in user is in an organisation."""
+
+    organisation: str
+    name: str
+    type: str
+    role: Role
+    rights: list[Right]
+
+
+class SessionBody(Body):
+    """Who is signed in; ``csrf`` goes into X-CSRF-Token of every changing call with a session cookie."""
+
+    email: str
+    name: str
+    memberships: list[MembershipBody]
+    now: datetime
+    csrf: str | None = None
+
+
+class OpenSessionBody(Body):
+    """A session of the signed-in user; ``current`` is the one that asks."""
+
+    id: str
+    started_at: datetime
+    expires_at: datetime
+    address: str
+    agent: str
+    current: bool
+
+
+class PasswordChange(Body):
+    """A new password of the signed-in user."""
+
+    current: str
+    new: str
+
+
+class PasswordReset(Body):
+    """A new password by a reset link; ``secret`` is what the link carries."""
+
+    secret: str
+    password: str
+
+
+class PasswordResetBody(Body):
+    """A reset link's secret; it is in this answer only and lasts a day."""
+
+    secret: str

@@ -1,0 +1,1 @@
+"""Feeds, readings, and the usage made of them."""
