@@ -9,7 +9,7 @@ from typing import Any
 
 from gradumen.api.app import make_app
 from gradumen.cli.main import make_parser
-from gradumen.core.access.permissions import RIGHTS, Right
+from gradumen.core.permissions import RIGHTS, Right
 from gradumen.settings import Settings
 
 TARGET = Path("docs/reference.md")

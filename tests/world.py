@@ -9,9 +9,9 @@ from typing import Any
 
 from gradumen.client import Client
 from gradumen.client.metering.readings import reading_event
-from gradumen.core.access.permissions import Role
+from gradumen.core.permissions import Role
 from gradumen.wire.access.sessions import SetUp
-from gradumen.wire.billing.documents import InvoiceBody
+from gradumen.wire.billing.invoices import InvoiceBody
 from gradumen.wire.catalogue.catalogue import CatalogueFile
 from gradumen.wire.organisations.organisations import OrganisationCreate
 from gradumen.wire.subscriptions.subscriptions import SubscriptionCreate

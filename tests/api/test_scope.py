@@ -11,9 +11,9 @@ import yaml
 
 from gradumen.client import Client
 from gradumen.client.metering.readings import BATCH
-from gradumen.core.access.permissions import Role
 from gradumen.core.errors import Forbidden
-from gradumen.wire.billing.documents import InvoiceBody
+from gradumen.core.permissions import Role
+from gradumen.wire.billing.invoices import InvoiceBody
 from gradumen.wire.subscriptions.one_off_charges import OneOffChargeCreate
 from gradumen.wire.subscriptions.subscriptions import SubscriptionCreate
 from tests.conftest import Service

@@ -10,8 +10,8 @@ import pytest
 from sqlalchemy import text
 
 from gradumen.client import Client
-from gradumen.core.access.permissions import Role
 from gradumen.core.errors import Conflict, Forbidden, KeyUsedOtherwise, NotSignedIn, SlowDown
+from gradumen.core.permissions import Role
 from gradumen.store.unit_of_work import UnitOfWork, make_engine
 from gradumen.wire.access.sessions import SetUp
 from gradumen.wire.organisations.organisations import OrganisationCreate

@@ -5,7 +5,7 @@ from pathlib import Path
 
 import pytest
 
-from gradumen.core.access.permissions import Role
+from gradumen.core.permissions import Role
 from tests.cli.test_cli import Terminal, profiles, terminal
 from tests.world import World, rate_card
 

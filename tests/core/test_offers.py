@@ -9,9 +9,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from gradumen.core.catalogue.offers import check_floors, renamed
+from gradumen.core.catalogue.plans import Plan
 from gradumen.core.catalogue.price_margins import margins
 from gradumen.core.catalogue.rates import RateCardVersion
-from gradumen.core.catalogue.services import Plan
 from gradumen.core.errors import Invalid
 from gradumen.wire.catalogue.forms.offers import offer_form, read_offer
 from gradumen.wire.catalogue.forms.plans import read_plan

@@ -19,8 +19,8 @@ import pytest
 from sqlalchemy import update
 
 from gradumen.client import Client
-from gradumen.core.access.permissions import Role
 from gradumen.core.errors import Conflict, GradumenError
+from gradumen.core.permissions import Role
 from gradumen.run.database import start_private_database
 from gradumen.store.billing.tables import BillRunRow
 from gradumen.usecases.billing import bill_runs

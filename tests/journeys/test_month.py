@@ -7,7 +7,7 @@ from io import BytesIO
 import pytest
 from pypdf import PdfReader
 
-from gradumen.wire.billing.documents import LinkPeriodBody
+from gradumen.wire.spend.period_so_far import LinkPeriodBody
 from tests.world import GIB, World, egress, moment, reading
 
 FACTORS = {("tarnwick", "oxbow"): "0.7", ("oxbow", "saltmarsh"): "0.95", ("tarnwick", "quillstone"): "1"}

@@ -6,8 +6,8 @@ from decimal import Decimal
 import pytest
 
 from gradumen.client import Client
-from gradumen.core.access.permissions import Role
 from gradumen.core.errors import Forbidden, NotFound, NotSignedIn, QuotaExceeded
+from gradumen.core.permissions import Role
 from gradumen.wire.audit_entries import AuditEntryBody
 from gradumen.wire.subscriptions.subscriptions import SubscriptionChange
 from tests.world import EMAILS, World, egress, files, rate_card

@@ -6,7 +6,6 @@ from uuid import UUID
 import pytest
 
 from gradumen.client import Client
-from gradumen.core.access.permissions import Role
 from gradumen.core.errors import (
     Conflict,
     Forbidden,
@@ -16,6 +15,7 @@ from gradumen.core.errors import (
     NotFound,
     NotSignedIn,
 )
+from gradumen.core.permissions import Role
 from gradumen.wire.organisations.organisations import OrganisationCreate
 from tests.world import EMAILS, PASSWORD, World, egress, join
 

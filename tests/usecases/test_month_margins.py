@@ -6,7 +6,7 @@ import pytest
 
 from gradumen.core.errors import Forbidden, NotFound
 from gradumen.core.exact import add
-from gradumen.wire.spend.margins import MonthMarginBody, MonthMarginsBody
+from gradumen.wire.spend.month_margins import MonthMarginBody, MonthMarginsBody
 from gradumen.wire.subscriptions.one_off_charges import OneOffChargeCreate
 from gradumen.wire.subscriptions.subscriptions import SubscriptionCreate
 from tests.world import GIB, World, egress, files, moment, rate_card, reading

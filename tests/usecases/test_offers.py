@@ -5,9 +5,9 @@ from decimal import Decimal
 
 import pytest
 
-from gradumen.core.access.permissions import Role
 from gradumen.core.errors import CatalogueInvalid, NotFound, NotOffered, NotPriceable
-from gradumen.wire.catalogue.catalogue import PublishedPlanBody
+from gradumen.core.permissions import Role
+from gradumen.wire.catalogue.plans import PublishedPlanBody
 from gradumen.wire.organisations.organisations import OrganisationCreate
 from gradumen.wire.rating.estimates import EstimateAsked
 from gradumen.wire.subscriptions.subscriptions import SubscriptionChange, SubscriptionCreate

@@ -7,7 +7,7 @@ from typing import Any
 import pytest
 
 from gradumen.core.errors import Forbidden, GradumenError, Invalid, NotFound
-from gradumen.wire.billing.documents import InvoiceBody
+from gradumen.wire.billing.invoices import InvoiceBody
 from gradumen.wire.subscriptions.one_off_charges import OneOffChargeBody, OneOffChargeCreate
 from gradumen.wire.subscriptions.subscriptions import SubscriptionChange
 from tests.world import World, files, rate_card

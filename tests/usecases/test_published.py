@@ -10,7 +10,7 @@ import pytest
 
 from gradumen.client import Client
 from gradumen.core.errors import CatalogueInvalid, GradumenError
-from gradumen.wire.billing.documents import LinkPeriodBody
+from gradumen.wire.spend.period_so_far import LinkPeriodBody
 from gradumen.wire.subscriptions.subscriptions import SubscriptionChange
 from tests.world import EMAILS, GIB, OFFERS, PASSWORD, SERVICES, World, egress, files, rate_card, reading
 

@@ -7,8 +7,8 @@ from decimal import Decimal
 import pytest
 
 from gradumen.client import Client
-from gradumen.core.access.permissions import Role
 from gradumen.core.errors import CatalogueInvalid, Conflict, GradumenError, Invalid, NotFound, VersionInForce
+from gradumen.core.permissions import Role
 from gradumen.wire.subscriptions.subscriptions import SubscriptionCreate
 from tests.world import SERVICES, World, egress, files, moment, rate_card
 

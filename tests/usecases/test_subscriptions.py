@@ -8,7 +8,7 @@ import pytest
 
 from gradumen.core.errors import EditedMeanwhile, Forbidden, Invalid
 from gradumen.core.exact import add
-from gradumen.wire.billing.documents import InvoiceBody
+from gradumen.wire.billing.invoices import InvoiceBody
 from gradumen.wire.subscriptions.subscriptions import SubscriptionBody, SubscriptionChange, SubscriptionCreate
 from tests.world import GIB, World, egress, files, moment, rate_card
 

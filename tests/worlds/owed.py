@@ -13,7 +13,8 @@ from math import ceil
 from typing import Any
 from zoneinfo import ZoneInfo
 
-from gradumen.wire.billing.documents import InvoiceBody, LinkPeriodBody
+from gradumen.wire.billing.invoices import InvoiceBody
+from gradumen.wire.spend.period_so_far import LinkPeriodBody
 from tests.worlds.worlds import FIRST, GIB, LAST, MINOR, Customer, Link, Stretch, Use, Version
 
 

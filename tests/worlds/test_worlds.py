@@ -7,9 +7,9 @@ from fractions import Fraction
 from random import Random
 
 from gradumen.client import Client
-from gradumen.core.access.permissions import Role
+from gradumen.core.permissions import Role
 from gradumen.wire.access.sessions import SetUp
-from gradumen.wire.billing.documents import InvoiceBody
+from gradumen.wire.billing.invoices import InvoiceBody
 from gradumen.wire.catalogue.catalogue import CatalogueFile
 from tests.conftest import CODE, Service
 from tests.worlds.owed import billed, differences, owed, owed_in_advance

@@ -11,7 +11,7 @@ from sqlalchemy.exc import SQLAlchemyError
 
 from gradumen.settings import Settings
 from gradumen.store.unit_of_work import UnitOfWork
-from gradumen.usecases.organisations.organisations import is_set_up
+from gradumen.usecases.access.set_up import is_set_up
 from gradumen.wire.health import Health, Readiness
 
 MOST_APART_SECONDS = 5

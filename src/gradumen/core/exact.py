@@ -4,7 +4,7 @@ Quantities are decimals with at most 6 places, prices and amounts with at most 1
 """
 
 import re
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from decimal import Context, Decimal, DivisionByZero, Inexact, InvalidOperation, Overflow, localcontext
 from fractions import Fraction
 
@@ -170,3 +170,12 @@ def number(raw: object, *, field: str, places: int, digits: int = 38) -> Decimal
     if len(whole) > digits - places:
         raise Invalid(f"{field} {plain} has too many digits; at most {digits - places}", field=field, value=raw)
     return Decimal(plain)
+
+
+def line_amount(amounts: Iterable[Decimal], currency: str) -> Decimal:
+    """An invoice line: the exact sum of its parts, rounded once to the currency's minor unit.
+
+    >>> line_amount([Decimal("0.004"), Decimal("0.001")], "EUR")
+    Decimal('0.01')
+    """
+    return round_half_up(add(list(amounts)), minor_units(currency))

@@ -10,11 +10,11 @@ from decimal import Decimal
 from pathlib import Path
 
 from gradumen.client import Client
-from gradumen.core.access.permissions import Role
 from gradumen.core.errors import GradumenError, NotFound
+from gradumen.core.permissions import Role
 from gradumen.demo.history import History
 from gradumen.demo.scenario import HOST_PROJECT, PASSWORD, PROVIDER, SIGNERS
-from gradumen.wire.billing.documents import InvoiceBody
+from gradumen.wire.billing.invoices import InvoiceBody
 
 EXAMPLE = Path(__file__).parents[3] / "examples" / "meter_this_host.py"
 SECONDS = 30

@@ -11,9 +11,9 @@ from typing import Any
 from uuid import UUID
 
 from gradumen.client import Client
-from gradumen.core.access.permissions import Role
 from gradumen.core.errors import GradumenError
 from gradumen.core.periods import Period
+from gradumen.core.permissions import Role
 from gradumen.demo import fleet
 from gradumen.demo.scenario import (
     CATALOGUE,

@@ -3,7 +3,7 @@
 from dataclasses import dataclass, field
 from decimal import Decimal
 
-from gradumen.core.access.permissions import Role
+from gradumen.core.permissions import Role
 
 PASSWORD = "over-the-fell-and-far"
 """The password of every user of the demo."""

@@ -19,8 +19,8 @@ from gradumen.run.lock import lock_directory
 from gradumen.settings import Settings
 from gradumen.store import schema
 from gradumen.store.unit_of_work import UnitOfWork, make_engine
+from gradumen.usecases.access.set_up import is_set_up
 from gradumen.usecases.billing.bill_runs import release_bill_runs
-from gradumen.usecases.organisations.organisations import is_set_up
 
 log = logging.getLogger("gradumen")
 CODE_FILE = "set-up-code"

@@ -9,8 +9,8 @@ from uuid import UUID, uuid4
 from sqlalchemy import and_, or_, select
 from sqlalchemy.orm import Session
 
-from gradumen.core.access.permissions import Right
 from gradumen.core.errors import Forbidden, Invalid
+from gradumen.core.permissions import Right
 from gradumen.store.access.tables import MemberRow, TokenRow, UserRow
 from gradumen.store.audit_entries import AuditEntryRow
 from gradumen.store.organisations.tables import OrganisationRow

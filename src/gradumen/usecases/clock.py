@@ -5,8 +5,8 @@ from datetime import UTC, datetime
 
 from sqlalchemy.orm import Session
 
-from gradumen.core.access.permissions import Right, may
 from gradumen.core.errors import Forbidden, Invalid
+from gradumen.core.permissions import Right, may
 from gradumen.store.clock import BusinessClockRow
 from gradumen.store.unit_of_work import use_case
 from gradumen.usecases.audit_entries import record

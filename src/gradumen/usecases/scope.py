@@ -8,8 +8,8 @@ from uuid import UUID
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from gradumen.core.access.permissions import FROM_ABOVE, Right, Role, may
 from gradumen.core.errors import Forbidden, NeedsPassword, NotFound
+from gradumen.core.permissions import FROM_ABOVE, Right, Role, may
 from gradumen.store.clock import BusinessClockRow
 from gradumen.store.organisations.tables import OrganisationRow, ProjectRow, Tree, load_tree
 

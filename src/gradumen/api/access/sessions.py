@@ -7,8 +7,8 @@ from fastapi import APIRouter, Request, Response, status
 
 from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import DEVICE, SESSION, CallerHere, Configured, Uow, address_of, cookie_name, session_secret
-from gradumen.core.access.permissions import RIGHTS, Right
 from gradumen.core.errors import NeedsPassword, NotSignedIn
+from gradumen.core.permissions import RIGHTS, Right
 from gradumen.store.unit_of_work import UnitOfWork
 from gradumen.usecases import clock
 from gradumen.usecases.access import members, sessions, users

@@ -16,22 +16,13 @@ from gradumen.documents.invoices import PdfInvoice, PdfLine, quantity_text, writ
 from gradumen.usecases.billing import bill_runs, invoices, rating_differences, tax_rates
 from gradumen.usecases.metering import usage
 from gradumen.usecases.spend import period_so_far as so_far
-from gradumen.wire.billing.documents import (
-    BillRunBody,
-    BillRunCreate,
-    ChargeBody,
-    ChargePartBody,
-    DayBody,
-    InvoiceBody,
-    LineBody,
-    LinkPeriodBody,
-    NotPricedBody,
-    PeriodSoFarBody,
-    RatingDifferenceBody,
-    ReadingBody,
-    TaxRateBody,
-)
+from gradumen.wire.billing.bill_runs import BillRunBody, BillRunCreate
+from gradumen.wire.billing.charges import ChargeBody, ChargePartBody, ReadingBody
 from gradumen.wire.billing.explanations import Explanation
+from gradumen.wire.billing.invoices import InvoiceBody, LineBody
+from gradumen.wire.billing.rating_differences import RatingDifferenceBody
+from gradumen.wire.billing.tax_rates import TaxRateBody
+from gradumen.wire.spend.period_so_far import DayBody, LinkPeriodBody, NotPricedBody, PeriodSoFarBody
 from gradumen.wire.values import Page
 
 router = APIRouter(route_class=StrictRoute)

@@ -16,16 +16,15 @@ from gradumen.wire.catalogue.catalogue import (
     ChangesBody,
     DifferenceBody,
     DifferencesBody,
-    OfferBody,
-    PublishedPlanBody,
-    PublishedServiceBody,
-    RateCardBody,
-    TierSaleBody,
-    TierSaleUpdate,
     VersionsBody,
 )
 from gradumen.wire.catalogue.forms.derivations import source_form
 from gradumen.wire.catalogue.forms.schema import catalogue_schema
+from gradumen.wire.catalogue.offers import OfferBody
+from gradumen.wire.catalogue.plans import PublishedPlanBody
+from gradumen.wire.catalogue.rate_cards import RateCardBody
+from gradumen.wire.catalogue.services import PublishedServiceBody
+from gradumen.wire.catalogue.tier_sales import TierSaleBody, TierSaleUpdate
 from gradumen.wire.values import Page
 
 router = APIRouter(route_class=StrictRoute)

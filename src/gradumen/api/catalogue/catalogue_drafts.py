@@ -11,7 +11,8 @@ from gradumen.core.errors import Invalid
 from gradumen.documents.catalogue import CatalogueDocument, read_catalogue, write_catalogue
 from gradumen.usecases.catalogue import catalogue_drafts, publishing
 from gradumen.usecases.catalogue.catalogue_drafts import CatalogueDraft
-from gradumen.wire.catalogue.catalogue import CatalogueDraftBody, CatalogueDraftSave, ChangeBody, ChangesBody
+from gradumen.wire.catalogue.catalogue import ChangeBody, ChangesBody
+from gradumen.wire.catalogue.catalogue_drafts import CatalogueDraftBody, CatalogueDraftSave
 from gradumen.wire.values import Page
 
 router = APIRouter(route_class=StrictRoute, prefix="/organisations/{organisation}/catalogue-drafts", tags=["catalogue"])

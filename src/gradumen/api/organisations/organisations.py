@@ -8,15 +8,9 @@ from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, OnceHere, Uow, answered, page_limit
 from gradumen.usecases.organisations import organisations
 from gradumen.usecases.quotas import quotas
-from gradumen.wire.organisations.organisations import (
-    OrganisationBody,
-    OrganisationCreate,
-    OrganisationUpdate,
-    ProjectBody,
-    ProjectCreate,
-    QuotaBody,
-    QuotaGrant,
-)
+from gradumen.wire.organisations.organisations import OrganisationBody, OrganisationCreate, OrganisationUpdate
+from gradumen.wire.organisations.projects import ProjectBody, ProjectCreate
+from gradumen.wire.quotas.quotas import QuotaBody, QuotaGrant
 from gradumen.wire.values import Page
 
 router = APIRouter(route_class=StrictRoute, prefix="/organisations")

@@ -8,7 +8,8 @@ from gradumen.api.expensive import EXPENSIVE
 from gradumen.usecases.catalogue import price_margins
 from gradumen.usecases.metering import usage
 from gradumen.usecases.spend.month_margins import month_margins
-from gradumen.wire.spend.margins import MarginsBody, MonthMarginsBody
+from gradumen.wire.catalogue.price_margins import MarginsBody
+from gradumen.wire.spend.month_margins import MonthMarginsBody
 
 router = APIRouter(route_class=StrictRoute, tags=["catalogue"])
 

@@ -8,8 +8,8 @@ from gradumen.cli.nouns import Verbs, add_organisation
 from gradumen.cli.output import Out
 from gradumen.cli.profiles import own_organisation
 from gradumen.client import Client
-from gradumen.core.access.permissions import Role
 from gradumen.core.errors import NotFound
+from gradumen.core.permissions import Role
 from gradumen.wire.access.members import MemberBody
 
 

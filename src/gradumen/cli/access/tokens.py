@@ -9,7 +9,7 @@ from gradumen.cli.nouns import Verbs, add_organisation
 from gradumen.cli.output import Out
 from gradumen.cli.profiles import own_organisation
 from gradumen.client import Client
-from gradumen.core.access.permissions import Role
+from gradumen.core.permissions import Role
 
 
 def register(nouns: Any) -> None:

@@ -10,7 +10,7 @@ from gradumen.cli.nouns import Verbs, add_organisation
 from gradumen.cli.output import Out, money
 from gradumen.cli.profiles import own_organisation
 from gradumen.client import Client
-from gradumen.wire.billing.documents import BillRunBody
+from gradumen.wire.billing.bill_runs import BillRunBody
 
 
 def register(nouns: Any) -> None:

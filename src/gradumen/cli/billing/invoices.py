@@ -9,7 +9,7 @@ from gradumen.cli.nouns import Verbs
 from gradumen.cli.output import Out, money, quantity
 from gradumen.client import Client
 from gradumen.core.errors import Invalid
-from gradumen.wire.billing.documents import InvoiceBody
+from gradumen.wire.billing.invoices import InvoiceBody
 
 
 def register(nouns: Any) -> None:

@@ -8,7 +8,7 @@ from gradumen.cli.nouns import Verbs, add_organisation
 from gradumen.cli.output import Out, quantity
 from gradumen.cli.profiles import own_organisation
 from gradumen.client import Client
-from gradumen.wire.organisations.organisations import QuotaBody
+from gradumen.wire.quotas.quotas import QuotaBody
 
 
 def register(nouns: Any) -> None:

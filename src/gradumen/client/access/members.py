@@ -3,7 +3,7 @@
 from uuid import UUID
 
 from gradumen.client.connection import Connection
-from gradumen.core.access.permissions import Role
+from gradumen.core.permissions import Role
 from gradumen.wire.access.members import (
     InvitationAccept,
     InvitationBody,

@@ -7,17 +7,13 @@ from decimal import Decimal
 from uuid import UUID
 
 from gradumen.client.connection import Connection
-from gradumen.wire.billing.documents import (
-    BillRunBody,
-    BillRunCreate,
-    ChargeBody,
-    InvoiceBody,
-    PeriodSoFarBody,
-    RatingDifferenceBody,
-    ReadingBody,
-    TaxRateBody,
-)
-from gradumen.wire.spend.margins import MonthMarginsBody
+from gradumen.wire.billing.bill_runs import BillRunBody, BillRunCreate
+from gradumen.wire.billing.charges import ChargeBody, ReadingBody
+from gradumen.wire.billing.invoices import InvoiceBody
+from gradumen.wire.billing.rating_differences import RatingDifferenceBody
+from gradumen.wire.billing.tax_rates import TaxRateBody
+from gradumen.wire.spend.month_margins import MonthMarginsBody
+from gradumen.wire.spend.period_so_far import PeriodSoFarBody
 
 
 class Spend:

@@ -6,23 +6,22 @@ from typing import Any
 
 from gradumen.client.connection import Connection
 from gradumen.wire.catalogue.catalogue import (
-    CatalogueDraftBody,
-    CatalogueDraftSave,
     CatalogueFile,
     CatalogueFiles,
     ChangeBody,
     ChangesBody,
     DifferenceBody,
     DifferencesBody,
-    OfferBody,
-    PublishedPlanBody,
-    PublishedServiceBody,
-    RateCardBody,
-    TierSaleBody,
-    TierSaleUpdate,
     VersionsBody,
 )
+from gradumen.wire.catalogue.catalogue_drafts import CatalogueDraftBody, CatalogueDraftSave
+from gradumen.wire.catalogue.offers import OfferBody
+from gradumen.wire.catalogue.plans import PublishedPlanBody
 from gradumen.wire.catalogue.price_changes import PriceChangeBody
+from gradumen.wire.catalogue.price_margins import MarginsBody
+from gradumen.wire.catalogue.rate_cards import RateCardBody
+from gradumen.wire.catalogue.services import PublishedServiceBody
+from gradumen.wire.catalogue.tier_sales import TierSaleBody, TierSaleUpdate
 from gradumen.wire.rating.estimates import (
     CardCoverageBody,
     CoverageAsked,
@@ -31,7 +30,6 @@ from gradumen.wire.rating.estimates import (
     WhatIfAsked,
     WhatIfBody,
 )
-from gradumen.wire.spend.margins import MarginsBody
 from gradumen.wire.values import Page
 
 

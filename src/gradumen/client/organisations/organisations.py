@@ -3,15 +3,9 @@
 from decimal import Decimal
 
 from gradumen.client.connection import Connection
-from gradumen.wire.organisations.organisations import (
-    OrganisationBody,
-    OrganisationCreate,
-    OrganisationUpdate,
-    ProjectBody,
-    ProjectCreate,
-    QuotaBody,
-    QuotaGrant,
-)
+from gradumen.wire.organisations.organisations import OrganisationBody, OrganisationCreate, OrganisationUpdate
+from gradumen.wire.organisations.projects import ProjectBody, ProjectCreate
+from gradumen.wire.quotas.quotas import QuotaBody, QuotaGrant
 
 
 class Organisations:

@@ -47,15 +47,6 @@ class Totals:
     gross: Decimal
 
 
-def line_amount(amounts: Iterable[Decimal], currency: str) -> Decimal:
-    """An invoice line: the exact sum of its parts, rounded once to the currency's minor unit.
-
-    >>> line_amount([Decimal("0.004"), Decimal("0.001")], "EUR")
-    Decimal('0.01')
-    """
-    return round_half_up(add(list(amounts)), minor_units(currency))
-
-
 def totals(lines: Iterable[Decimal], tax: TaxRate, currency: str) -> Totals:
     """Totals of rounded lines; tax is computed once on their sum and rounded once.
 

@@ -3,7 +3,8 @@
 from collections.abc import Mapping
 from decimal import Decimal
 
-from gradumen.core.catalogue.services import Meter, Tier
+from gradumen.core.catalogue.plans import Tier
+from gradumen.core.catalogue.services import Meter
 from gradumen.core.catalogue.units import convertible, smallest
 from gradumen.core.exact import QUANTITY_PLACES, unscaled
 

@@ -7,7 +7,7 @@ from fractions import Fraction
 
 from gradumen.core.catalogue.conditions import Condition, Contains, Equals, OneOf, Prefix, words
 from gradumen.core.catalogue.rates import Blocks, Lots, Markup, RateCardVersion, RecurringRate, UsageRate
-from gradumen.core.exact import AMOUNT_PLACES, add, round_half_up
+from gradumen.core.exact import AMOUNT_PLACES, round_half_up
 
 PERCENT_PLACES = 1
 
@@ -39,49 +39,15 @@ class Margin:
     @property
     def percent(self) -> Decimal | None:
         """The margin as a share of the sell price, of the first unit, rounded half up to one place."""
-        return _percent(self.sell, self.buy)
+        return percent_of(self.sell, self.buy)
 
     @property
     def percent_lowest(self) -> Decimal | None:
         """The same of the cheapest unit."""
-        return _percent(self.sell_lowest, self.buy_lowest)
+        return percent_of(self.sell_lowest, self.buy_lowest)
 
 
-@dataclass(frozen=True, slots=True)
-class Cost:
-    """What something cost in a month; ``source`` is the supplier's slug, of one's own services the seller's."""
-
-    source: str
-    currency: str
-    amount: Decimal
-
-
-@dataclass(frozen=True, slots=True)
-class MonthMargin:
-    """What a buyer was charged for a service (or a plan's fees) in a month, beside what that cost the seller."""
-
-    buyer: str
-    buyer_name: str
-    service: str
-    service_name: str
-    currency: str
-    charged: Decimal
-    costs: tuple[Cost, ...]
-
-    @property
-    def margin(self) -> Decimal | None:
-        """Charged less all costs; None where one of them is in another currency."""
-        if any(cost.currency != self.currency for cost in self.costs):
-            return None
-        return add([self.charged, *(-cost.amount for cost in self.costs)])
-
-    @property
-    def percent(self) -> Decimal | None:
-        """The margin as a share of what was charged, rounded half up to one place."""
-        return None if self.margin is None else _percent(self.charged, add([self.charged, -self.margin]))
-
-
-def _percent(sell: Decimal, buy: Decimal | None) -> Decimal | None:
+def percent_of(sell: Decimal, buy: Decimal | None) -> Decimal | None:
     if buy is None or not sell:
         return None
     return round_half_up((Fraction(sell) - Fraction(buy)) * 100 / Fraction(sell), PERCENT_PLACES)

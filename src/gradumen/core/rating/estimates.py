@@ -8,13 +8,13 @@ from zoneinfo import ZoneInfo
 
 import numpy as np
 
-from gradumen.core.billing.documents import line_amount
 from gradumen.core.catalogue.conditions import WEEK_HOURS, words
+from gradumen.core.catalogue.plans import Plan
 from gradumen.core.catalogue.rates import RateCardVersion, UsageRate
-from gradumen.core.catalogue.services import Meter, Plan, Service
+from gradumen.core.catalogue.services import Meter, Service
 from gradumen.core.catalogue.units import convertible, smallest
 from gradumen.core.errors import Invalid
-from gradumen.core.exact import add, allocate
+from gradumen.core.exact import add, allocate, line_amount
 from gradumen.core.periods import Period, day_start, months_after
 from gradumen.core.rating.charges import Charge, Part
 from gradumen.core.rating.fees import day_parts, fees, true_ups

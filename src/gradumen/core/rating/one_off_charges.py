@@ -1,7 +1,6 @@
 """Amounts that a seller enters by hand; neither discounts nor commitments know of them."""
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
 from fractions import Fraction
@@ -11,16 +10,7 @@ from gradumen.core.periods import day_start
 from gradumen.core.rating.charges import Charge, PricedBlock
 from gradumen.core.rating.fees import day_parts
 from gradumen.core.rating.rating import Pricing
-
-
-@dataclass(frozen=True, slots=True)
-class OneOffCharge:
-    """An amount in the currency of a line's card, on a day of the seller's zone; ``slug`` is its own."""
-
-    slug: str
-    line: int
-    day: date
-    amount: Decimal
+from gradumen.core.subscriptions.one_off_charges import OneOffCharge
 
 
 def one_off_charges(entered: Sequence[OneOffCharge], pricing: Pricing) -> Iterator[Charge]:

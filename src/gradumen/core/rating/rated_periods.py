@@ -18,11 +18,12 @@ from gradumen.core.periods import hour_number, hour_start
 from gradumen.core.rating.charges import Charge, Part, Rated
 from gradumen.core.rating.fees import fees, true_ups
 from gradumen.core.rating.groups import NARROW, Groups, fitted, joined
-from gradumen.core.rating.one_off_charges import OneOffCharge, one_off_charges
+from gradumen.core.rating.one_off_charges import one_off_charges
 from gradumen.core.rating.rating import USAGE_SCHEMA, PricedUsage, Pricing
 from gradumen.core.rating.sampled import largest, sampled
 from gradumen.core.rating.spreads import overheads, spreads
 from gradumen.core.rating.stretches import kinds_of, started_time
+from gradumen.core.subscriptions.one_off_charges import OneOffCharge
 
 _EPOCH = date(1970, 1, 1).toordinal()
 _PART = ("line", "rate", "project", "resource", "day")

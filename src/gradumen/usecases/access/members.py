@@ -8,8 +8,8 @@ from uuid import UUID, uuid4
 from sqlalchemy import ColumnElement, delete, func, select, update
 from sqlalchemy.orm import Session
 
-from gradumen.core.access.permissions import Right, Role
 from gradumen.core.errors import Conflict, Forbidden, NotFound, NotSignedIn
+from gradumen.core.permissions import Right, Role
 from gradumen.store.access.tables import InvitationRow, MemberRow, PasswordResetRow, TokenRow, UserRow
 from gradumen.store.metering.tables import FeedRow, FeedSenderRow
 from gradumen.store.organisations.tables import OrganisationRow

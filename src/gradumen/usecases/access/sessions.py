@@ -11,8 +11,8 @@ from argon2.exceptions import InvalidHashError, VerificationError
 from sqlalchemy import delete, select
 from sqlalchemy.orm import Session
 
-from gradumen.core.access.permissions import Role, least
 from gradumen.core.errors import Forbidden, NotFound, NotSignedIn
+from gradumen.core.permissions import Role, least
 from gradumen.store.access.tables import DeviceRow, MemberRow, SessionRow, TokenRow, UserRow
 from gradumen.store.unit_of_work import UnitOfWork, use_case
 from gradumen.usecases.access.pace import Pace, count_attempt, forgive, network_of, take_back

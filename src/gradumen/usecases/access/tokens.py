@@ -8,9 +8,9 @@ from uuid import UUID, uuid4
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from gradumen.core.access.permissions import RIGHTS, Role
-from gradumen.core.catalogue.services import name_of
 from gradumen.core.errors import Forbidden, Invalid, NotFound
+from gradumen.core.names import name_of
+from gradumen.core.permissions import RIGHTS, Role
 from gradumen.store.access.tables import TokenRow
 from gradumen.store.organisations.tables import OrganisationRow
 from gradumen.store.unit_of_work import use_case

@@ -9,9 +9,9 @@ from sqlalchemy import delete
 from sqlalchemy.orm import Session
 from zxcvbn import zxcvbn
 
-from gradumen.core.access.permissions import Right, Role
-from gradumen.core.catalogue.services import name_of
 from gradumen.core.errors import Forbidden, Invalid, NotFound, NotSignedIn
+from gradumen.core.names import name_of
+from gradumen.core.permissions import Right, Role
 from gradumen.store.access.tables import DeviceRow, MemberRow, PasswordResetRow, SessionRow, UserRow
 from gradumen.store.unit_of_work import UnitOfWork, use_case
 from gradumen.usecases.access.pace import Pace, count_attempt, forgive

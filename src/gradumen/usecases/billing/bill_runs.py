@@ -7,9 +7,9 @@ from uuid import UUID, uuid4
 from sqlalchemy import func, or_, select, update
 from sqlalchemy.orm import Session
 
-from gradumen.core.access.permissions import Right
 from gradumen.core.errors import Conflict, NotFound, PeriodOpen
 from gradumen.core.periods import Period, zone_of
+from gradumen.core.permissions import Right
 from gradumen.store.billing.tables import BillRunRow, InvoiceRow
 from gradumen.store.organisations.tables import OrganisationRow, zone_name
 from gradumen.store.unit_of_work import use_case

@@ -8,9 +8,9 @@ from uuid import UUID
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
-from gradumen.core.access.permissions import Right
 from gradumen.core.exact import add
 from gradumen.core.periods import Period
+from gradumen.core.permissions import Right
 from gradumen.store.billing.tables import BillRunRow, ChargeRow, InvoiceLineRow, InvoiceRow
 from gradumen.store.organisations.tables import OrganisationRow
 from gradumen.store.unit_of_work import use_case

@@ -8,9 +8,9 @@ from sqlalchemy import select
 from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.orm import Session
 
-from gradumen.core.access.permissions import Right
 from gradumen.core.billing.documents import TaxRate
 from gradumen.core.errors import Conflict, Invalid, NotPriceable
+from gradumen.core.permissions import Right
 from gradumen.store.billing.tables import InvoiceRow, TaxRateRow
 from gradumen.store.organisations.tables import OrganisationRow
 from gradumen.store.unit_of_work import use_case

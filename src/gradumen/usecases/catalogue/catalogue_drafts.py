@@ -10,9 +10,9 @@ from sqlalchemy import select
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
-from gradumen.core.access.permissions import Right
-from gradumen.core.catalogue.services import slug_of
 from gradumen.core.errors import EditedMeanwhile, Invalid, NotFound
+from gradumen.core.names import slug_of
+from gradumen.core.permissions import Right
 from gradumen.store.access.tables import UserRow
 from gradumen.store.catalogue.tables import CatalogueDraftRow
 from gradumen.store.organisations.tables import OrganisationRow

@@ -10,10 +10,10 @@ from uuid import UUID
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from gradumen.core.access.permissions import Right
 from gradumen.core.catalogue.offers import Offer, renamed
-from gradumen.core.catalogue.services import Plan
+from gradumen.core.catalogue.plans import Plan
 from gradumen.core.errors import Invalid, NotFound, NotOffered
+from gradumen.core.permissions import Right
 from gradumen.store.catalogue.tables import OfferRow, OfferVersionRow, PlanRow
 from gradumen.store.organisations.tables import OrganisationRow, ProjectRow, Tree
 from gradumen.store.unit_of_work import use_case

@@ -8,8 +8,8 @@ from uuid import UUID
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from gradumen.core.access.permissions import Right
 from gradumen.core.errors import NotFound
+from gradumen.core.permissions import Right
 from gradumen.store.catalogue.tables import PlanRow, PlanVersionRow, ServiceRow, ServiceVersionRow
 from gradumen.store.subscriptions.tables import SubscriptionRow, SupplyLineRow
 from gradumen.store.unit_of_work import use_case

@@ -10,8 +10,9 @@ from uuid import UUID
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from gradumen.core.catalogue.plans import Plan
 from gradumen.core.catalogue.rates import RateCardVersion
-from gradumen.core.catalogue.services import Meter, Plan, Service
+from gradumen.core.catalogue.services import Meter, Service
 from gradumen.store.catalogue.tables import (
     MeterRow,
     PlanRow,

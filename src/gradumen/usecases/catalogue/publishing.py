@@ -8,12 +8,12 @@ from uuid import uuid4
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from gradumen.core.access.permissions import Right
 from gradumen.core.catalogue.offers import check_floors
 from gradumen.core.catalogue.rates import LONGEST_TERM, RateCardVersion
 from gradumen.core.catalogue.services import Service, find_circle
 from gradumen.core.errors import CatalogueInvalid, Invalid, VersionInForce
 from gradumen.core.periods import Period, months_after
+from gradumen.core.permissions import Right
 from gradumen.store.billing.tables import InvoiceRow
 from gradumen.store.catalogue.tables import (
     MeterRow,
@@ -36,9 +36,8 @@ from gradumen.usecases.catalogue.changes import Change, change_of, differences
 from gradumen.usecases.catalogue.derived_cards import expand, find_card, followers, leave_draft
 from gradumen.usecases.catalogue.offers import check_reached, check_services, offers_to, sellable
 from gradumen.usecases.catalogue.published import Published, add_service, load_published, stored_versions
-from gradumen.usecases.metering.usage import touch_months
+from gradumen.usecases.revisions import months_since, touch_months
 from gradumen.usecases.scope import Caller, get_organisation, load_scope
-from gradumen.usecases.subscriptions.supply_lines import months_since
 from gradumen.wire.catalogue.forms.buyers import buyers_form
 from gradumen.wire.catalogue.forms.offers import offer_form, read_offer
 from gradumen.wire.catalogue.forms.plans import plan_form, read_plan

@@ -9,8 +9,8 @@ from sqlalchemy import select
 from sqlalchemy.dialects.mysql import insert as upsert
 from sqlalchemy.orm import Session
 
-from gradumen.core.access.permissions import Right
 from gradumen.core.errors import Invalid, NotFound, NotOnSale, StillSubscribed
+from gradumen.core.permissions import Right
 from gradumen.store.catalogue.tables import PlanRow, PlanVersionRow, TierSaleRow
 from gradumen.store.organisations.tables import OrganisationRow
 from gradumen.store.subscriptions.tables import SubscriptionRow, SupplyLineRow

@@ -9,9 +9,9 @@ from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
-from gradumen.core.access.permissions import Right
-from gradumen.core.catalogue.services import name_of, slug_of
 from gradumen.core.errors import Conflict, Invalid, NotFound
+from gradumen.core.names import name_of, slug_of
+from gradumen.core.permissions import Right
 from gradumen.store.access.tables import MemberRow, UserRow
 from gradumen.store.metering.tables import DeliveryRow, FeedRow, FeedSenderRow
 from gradumen.store.organisations.tables import OrganisationRow

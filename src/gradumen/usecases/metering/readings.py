@@ -12,10 +12,10 @@ from sqlalchemy import select, tuple_
 from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.orm import Session
 
-from gradumen.core.access.permissions import Right
 from gradumen.core.catalogue.services import Meter, Service
 from gradumen.core.errors import Forbidden, GradumenError, Invalid, whole_text
 from gradumen.core.metering.readings import Reading, base_quantity, check_known, reading_key
+from gradumen.core.permissions import Right
 from gradumen.store.metering.tables import (
     AttributeSetRow,
     DeliveryRow,

@@ -8,35 +8,27 @@ from typing import Any
 from uuid import UUID
 
 from sqlalchemy import ColumnElement, and_, delete, false, func, or_, select, tuple_
-from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.orm import Session
 
-from gradumen.core.access.permissions import Right
 from gradumen.core.catalogue.services import Combine
 from gradumen.core.errors import Invalid
 from gradumen.core.exact import QUANTITY_PLACES, add, unscaled
 from gradumen.core.metering.readings import LONGEST
 from gradumen.core.metering.usage import Sample, combine_hours
 from gradumen.core.periods import Period, hour_number, hour_start, zone_of
+from gradumen.core.permissions import Right
 from gradumen.store.catalogue.tables import MeterRow, ServiceRow
 from gradumen.store.metering.tables import (
     StaleUsageRow,
     UsageHourRow,
-    UsageRevisionRow,
 )
 from gradumen.store.organisations.tables import OrganisationRow, ProjectRow, zone_name
 from gradumen.store.unit_of_work import UnitOfWork, use_case
+from gradumen.usecases.revisions import touch_months
 from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
 
 STALE_BATCH = 600
 DIMENSIONS = ("day", "meter", "resource", "project", "organisation")
-
-
-def touch_months(tx: Session, organisation: UUID, months: list[date]) -> None:
-    """Count a change of an organisation's usage or subscriptions in these UTC months."""
-    for month in months:
-        statement = insert(UsageRevisionRow).values(organisation_id=organisation, month=month, revision=1)
-        tx.execute(statement.on_duplicate_key_update(revision=UsageRevisionRow.revision + 1))
 
 
 def refresh_usage(uow: UnitOfWork) -> int:

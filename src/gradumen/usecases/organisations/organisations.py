@@ -2,24 +2,20 @@
 
 import re
 from dataclasses import dataclass
-from datetime import datetime
 from uuid import UUID, uuid4
 
-from sqlalchemy import func, select
+from sqlalchemy import select
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
-from gradumen.core.access.permissions import Right, Role
-from gradumen.core.catalogue.services import name_of, slug_of
 from gradumen.core.errors import Conflict, Forbidden, Invalid
 from gradumen.core.exact import minor_units
+from gradumen.core.names import name_of, slug_of
 from gradumen.core.periods import Period, zone_of
-from gradumen.store.access.tables import MemberRow
-from gradumen.store.clock import BusinessClockRow
+from gradumen.core.permissions import Right
 from gradumen.store.organisations.tables import BillingZoneRow, OrganisationRow, ParentEdgeRow, ProjectRow, zone_name
 from gradumen.store.unit_of_work import use_case
-from gradumen.usecases.access.users import add_user
-from gradumen.usecases.audit_entries import acting_for, record, record_sign_in
+from gradumen.usecases.audit_entries import acting_for, record
 from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope, organisations_by_id
 
 TYPES = ("provider", "reseller", "tenant")
@@ -67,7 +63,7 @@ def country_of(raw: str) -> str:
     return raw
 
 
-def _new_row(
+def new_row(
     tx: Session,
     *,
     type: str,
@@ -103,54 +99,6 @@ def _new_row(
 
 
 @use_case
-def set_up_provider(
-    tx: Session,
-    *,
-    slug: str,
-    name: str,
-    country: str,
-    currency: str,
-    billing_zone: str,
-    email: str,
-    user_name: str,
-    password: str,
-    at: datetime,
-    address: str,
-) -> UUID:
-    """Make the provider, root of the tree, and its first administrator; only while there is none.
-
-    Raises:
-        Conflict: a provider is there already.
-    """
-    tx.get_one(BusinessClockRow, 1, with_for_update=True)
-    if tx.scalar(select(func.count()).select_from(OrganisationRow)):
-        raise Conflict("a provider is set up already; sign in instead")
-    row = _new_row(
-        tx,
-        type="provider",
-        slug=slug,
-        name=name,
-        country=country,
-        currency=currency,
-        zone=billing_zone,
-        cost_centre=None,
-        segment=None,
-        caller_at=at,
-    )
-    user = add_user(tx, email=email, name=user_name, password=password)
-    tx.add(MemberRow(user_id=user.id, organisation_id=row.id, role=Role.ADMINISTRATOR))
-    tx.flush()
-    record_sign_in(tx, "set up", row.id, row.slug, at=at, user=user.id, address=address)
-    return row.id
-
-
-@use_case
-def is_set_up(tx: Session) -> bool:
-    """Whether a provider is there."""
-    return bool(tx.scalar(select(func.count()).select_from(OrganisationRow)))
-
-
-@use_case
 def create_organisation(
     tx: Session,
     caller: Caller,
@@ -178,7 +126,7 @@ def create_organisation(
         raise Invalid(f"type must be reseller or tenant; got '{type[:30]}'", field="type", value=type)
     if seller.type == "tenant":
         raise Invalid(f"'{parent}' is a tenant and sells to nobody; choose a reseller", field="parent", value=parent)
-    row = _new_row(
+    row = new_row(
         tx,
         type=type,
         slug=slug,

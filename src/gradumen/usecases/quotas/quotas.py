@@ -7,10 +7,10 @@ from decimal import Decimal
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
-from gradumen.core.access.permissions import Right
-from gradumen.core.catalogue.services import name_of
 from gradumen.core.errors import EditedMeanwhile, Forbidden, Invalid, QuotaBelowSubscribed
 from gradumen.core.exact import add, text
+from gradumen.core.names import name_of
+from gradumen.core.permissions import Right
 from gradumen.core.quotas.quotas import MEASURE_UNITS, Holding, Measure, check_grant
 from gradumen.store.organisations.tables import OrganisationRow, ProjectRow
 from gradumen.store.quotas.tables import QuotaRow

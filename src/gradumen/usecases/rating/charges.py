@@ -11,12 +11,11 @@ from uuid import UUID
 
 from sqlalchemy.orm import Session
 
-from gradumen.core.billing.documents import line_amount
 from gradumen.core.catalogue.conditions import words
+from gradumen.core.catalogue.plans import Plan
 from gradumen.core.catalogue.rates import Every, Rate, RecurringRate, SpendCommitment, SpreadRate, UsageRate
-from gradumen.core.catalogue.services import Plan
 from gradumen.core.catalogue.units import parse_unit
-from gradumen.core.exact import AMOUNT_PLACES, EXACT, QUANTITY_PLACES, add, round_half_up, text, unscaled
+from gradumen.core.exact import AMOUNT_PLACES, EXACT, QUANTITY_PLACES, add, line_amount, round_half_up, text, unscaled
 from gradumen.core.rating.charges import Charge, Part
 from gradumen.usecases.catalogue.published import Published
 from gradumen.usecases.rating.links import LoadedLine, RatedPeriod

@@ -10,14 +10,13 @@ from uuid import UUID
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from gradumen.core.access.permissions import Right
-from gradumen.core.billing.documents import line_amount
 from gradumen.core.catalogue.allowances import base_allowances
+from gradumen.core.catalogue.plans import Plan
 from gradumen.core.catalogue.rates import RateCardVersion
-from gradumen.core.catalogue.services import Plan
 from gradumen.core.errors import CatalogueInvalid, Forbidden, Invalid, NotFound
-from gradumen.core.exact import QUANTITY_PLACES, add, number, round_half_up
+from gradumen.core.exact import QUANTITY_PLACES, add, line_amount, number, round_half_up
 from gradumen.core.periods import Period, zone_of
+from gradumen.core.permissions import Right
 from gradumen.core.rating.charges import Charge
 from gradumen.core.rating.estimates import Coverage, Expected, Order, coverage, estimate
 from gradumen.store.catalogue.tables import RateCardRow

@@ -13,13 +13,13 @@ from sqlalchemy.orm import Session
 
 from gradumen.core.catalogue.allowances import base_allowances
 from gradumen.core.catalogue.offers import renamed
+from gradumen.core.catalogue.plans import Plan
 from gradumen.core.catalogue.rates import RateCardVersion
-from gradumen.core.catalogue.services import Plan
 from gradumen.core.periods import Period, day_start, zone_of
 from gradumen.core.rating.charges import Rated
-from gradumen.core.rating.one_off_charges import OneOffCharge
 from gradumen.core.rating.rated_periods import rate_period
 from gradumen.core.rating.rating import Pricing, RatedLine
+from gradumen.core.subscriptions.one_off_charges import OneOffCharge
 from gradumen.store.catalogue.tables import PlanRow, PlanVersionRow
 from gradumen.store.metering.tables import AttributeSetRow
 from gradumen.store.organisations.tables import OrganisationRow, ProjectRow, Tree, load_tree, zone_name

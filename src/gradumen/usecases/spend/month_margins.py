@@ -9,10 +9,10 @@ from uuid import UUID
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from gradumen.core.access.permissions import Right
-from gradumen.core.catalogue.price_margins import Cost, MonthMargin
 from gradumen.core.errors import Forbidden
 from gradumen.core.periods import Period, zone_of
+from gradumen.core.permissions import Right
+from gradumen.core.spend.month_margins import Cost, MonthMargin
 from gradumen.store.organisations.tables import OrganisationRow, zone_name
 from gradumen.store.subscriptions.tables import SupplyLineRow
 from gradumen.store.unit_of_work import use_case

@@ -9,11 +9,10 @@ from uuid import UUID
 
 from sqlalchemy.orm import Session
 
-from gradumen.core.access.permissions import Right
-from gradumen.core.billing.documents import line_amount
 from gradumen.core.errors import Forbidden
-from gradumen.core.exact import add
+from gradumen.core.exact import add, line_amount
 from gradumen.core.periods import Period, zone_of
+from gradumen.core.permissions import Right
 from gradumen.core.rating.charges import Charge
 from gradumen.store.organisations.tables import OrganisationRow, zone_name
 from gradumen.store.unit_of_work import use_case

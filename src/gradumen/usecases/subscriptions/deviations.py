@@ -10,8 +10,8 @@ from uuid import UUID
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from gradumen.core.access.permissions import Right
 from gradumen.core.errors import Forbidden, NotPriceable
+from gradumen.core.permissions import Right
 from gradumen.store.catalogue.tables import PlanVersionRow, RateCardRow
 from gradumen.store.organisations.tables import OrganisationRow
 from gradumen.store.subscriptions.tables import AssignmentRuleRow, SubscriptionRow, SupplyLineRow

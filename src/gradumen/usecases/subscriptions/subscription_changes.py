@@ -8,8 +8,8 @@ from uuid import UUID
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from gradumen.core.access.permissions import Right
 from gradumen.core.errors import Invalid, NotFound
+from gradumen.core.permissions import Right
 from gradumen.store.catalogue.tables import PlanVersionRow
 from gradumen.store.organisations.tables import OrganisationRow, ProjectRow
 from gradumen.store.subscriptions.tables import OneOffChargeRow, SubscriptionRow, SupplyLineRow
@@ -19,8 +19,8 @@ from gradumen.usecases.catalogue.card_choice import choose_card
 from gradumen.usecases.catalogue.offers import check_right
 from gradumen.usecases.catalogue.published import Published, load_published, plan_of
 from gradumen.usecases.catalogue.tier_sales import check_on_sale
-from gradumen.usecases.metering.usage import touch_months
 from gradumen.usecases.quotas.tier_quotas import check_tier_quotas
+from gradumen.usecases.revisions import months_since, touch_months
 from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
 from gradumen.usecases.subscriptions.subscriptions import (
     Subscription,
@@ -36,7 +36,6 @@ from gradumen.usecases.subscriptions.supply_lines import (
     check_quantity,
     from_day,
     lines_by_depth,
-    months_since,
     read_choices,
     with_deviations,
 )

@@ -10,9 +10,10 @@ from sqlalchemy import ColumnElement, select
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
-from gradumen.core.access.permissions import Right
-from gradumen.core.catalogue.services import Plan, name_of
+from gradumen.core.catalogue.plans import Plan
 from gradumen.core.errors import Conflict, EditedMeanwhile, Forbidden, Invalid, NotFound
+from gradumen.core.names import name_of
+from gradumen.core.permissions import Right
 from gradumen.store.access.tables import UserRow
 from gradumen.store.catalogue.tables import PlanRow, PlanVersionRow
 from gradumen.store.organisations.tables import ProjectRow
@@ -22,17 +23,10 @@ from gradumen.usecases.audit_entries import record
 from gradumen.usecases.catalogue.offers import check_right
 from gradumen.usecases.catalogue.published import Published, load_published, plan_of
 from gradumen.usecases.catalogue.tier_sales import check_on_sale
-from gradumen.usecases.metering.usage import touch_months
 from gradumen.usecases.quotas.tier_quotas import check_tier_quotas
+from gradumen.usecases.revisions import months_since, touch_months
 from gradumen.usecases.scope import Caller, Scope, get_organisation, get_project, load_scope, organisations_by_id
-from gradumen.usecases.subscriptions.supply_lines import (
-    Stretch,
-    add_lines,
-    check_quantity,
-    links_of,
-    months_since,
-    read_choices,
-)
+from gradumen.usecases.subscriptions.supply_lines import Stretch, add_lines, check_quantity, links_of, read_choices
 
 
 @dataclass(frozen=True, slots=True)

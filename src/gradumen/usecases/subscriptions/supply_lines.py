@@ -10,9 +10,9 @@ from uuid import UUID, uuid4
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from gradumen.core.catalogue.services import Plan, Tier
+from gradumen.core.catalogue.plans import Plan, Tier
 from gradumen.core.errors import Invalid, at
-from gradumen.core.periods import Period, months_after
+from gradumen.core.periods import months_after
 from gradumen.store.catalogue.tables import PlanVersionRow, RateCardRow
 from gradumen.store.organisations.tables import OrganisationRow
 from gradumen.store.subscriptions.tables import SubscriptionRow, SupplyLineRow
@@ -139,16 +139,6 @@ def from_day(tx: Session, lines: list[SupplyLineRow], day: date) -> list[SupplyL
         changed.insert(0, copy_line(held, day))
         tx.add(changed[0])
     return changed
-
-
-def months_since(starts_on: date, today: date) -> list[date]:
-    """The months from a day to today, one more on either side for zones."""
-    period, last = Period(starts_on.year, starts_on.month).before(), Period(today.year, today.month).next()
-    months = []
-    while period <= last:
-        months.append(period.first_day)
-        period = period.next()
-    return months
 
 
 def check_quantity(quantity: int) -> None:

@@ -2,7 +2,7 @@
 
 from datetime import datetime
 
-from gradumen.core.access.permissions import Right, Role
+from gradumen.core.permissions import Right, Role
 from gradumen.wire.values import Body
 
 

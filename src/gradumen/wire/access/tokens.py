@@ -3,7 +3,7 @@
 from datetime import datetime
 from uuid import UUID
 
-from gradumen.core.access.permissions import Role
+from gradumen.core.permissions import Role
 from gradumen.wire.values import Body, WholeNumber
 
 

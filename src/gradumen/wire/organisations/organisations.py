@@ -2,7 +2,7 @@
 
 from uuid import UUID
 
-from gradumen.wire.values import Body, DecimalText, WholeNumber
+from gradumen.wire.values import Body
 
 
 class OrganisationCreate(Body):
@@ -39,46 +39,3 @@ class OrganisationBody(Body):
     segment: str | None
     parent: str | None
     role: str | None
-
-
-class ProjectCreate(Body):
-    """A project of an organisation."""
-
-    slug: str
-    name: str
-    cost_centre: str | None = None
-
-
-class ProjectBody(Body):
-    """A project."""
-
-    id: UUID
-    organisation: str
-    slug: str
-    name: str
-    cost_centre: str | None
-
-
-class QuotaGrant(Body):
-    """A new limit, in the measure's unit; null is no limit. ``version`` is that of the quota looked at."""
-
-    limit: DecimalText | None
-    reservation: DecimalText | None = None
-    factor: DecimalText | None = None
-    label: str | None = None
-    version: WholeNumber | None = None
-
-
-class QuotaBody(Body):
-    """What a holder has of a measure."""
-
-    organisation: str
-    project: str | None
-    measure: str
-    unit: str
-    limit: DecimalText | None
-    reservation: DecimalText
-    granted: DecimalText
-    left: DecimalText | None
-    label: str | None
-    version: int

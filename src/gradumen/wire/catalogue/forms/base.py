@@ -20,10 +20,11 @@ from pydantic import (
 )
 from pydantic_core import PydanticCustomError
 
-from gradumen.core.catalogue.services import Meter, name_of, slug_of
+from gradumen.core.catalogue.services import Meter
 from gradumen.core.catalogue.units import Unit, convertible, smallest
 from gradumen.core.errors import Invalid
 from gradumen.core.exact import AMOUNT_PLACES, QUANTITY_PLACES, number, text
+from gradumen.core.names import name_of, slug_of
 
 F = TypeVar("F", bound="Form")
 RENAMED = {

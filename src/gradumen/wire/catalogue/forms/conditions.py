@@ -6,8 +6,8 @@ from typing import Annotated, Any
 from pydantic import PlainSerializer, WithJsonSchema
 
 from gradumen.core.catalogue.conditions import Condition, Contains, Equals, OneOf, Prefix
-from gradumen.core.catalogue.services import name_of
 from gradumen.core.errors import Invalid
+from gradumen.core.names import name_of
 from gradumen.wire.catalogue.forms.base import checked
 
 

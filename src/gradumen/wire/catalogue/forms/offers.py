@@ -6,10 +6,11 @@ from typing import Annotated, Any
 from pydantic import Discriminator, Tag
 
 from gradumen.core.catalogue.offers import EVERYBODY, Floor, Offer
-from gradumen.core.catalogue.services import Plan, name_of, slug_of
+from gradumen.core.catalogue.plans import Plan
 from gradumen.core.catalogue.units import convertible
 from gradumen.core.errors import Invalid, at
 from gradumen.core.exact import minor_units, text
+from gradumen.core.names import name_of, slug_of
 from gradumen.wire.catalogue.forms.base import (
     Form,
     LongText,

@@ -5,18 +5,8 @@ from dataclasses import replace
 from enum import StrEnum
 from typing import Annotated, Any
 
-from gradumen.core.catalogue.services import (
-    LEVELS,
-    Allowance,
-    DefaultQuota,
-    Level,
-    Meter,
-    Plan,
-    Service,
-    Tier,
-    Trial,
-    check_bundle,
-)
+from gradumen.core.catalogue.plans import LEVELS, Allowance, DefaultQuota, Level, Plan, Tier, Trial, check_bundle
+from gradumen.core.catalogue.services import Meter, Service
 from gradumen.core.catalogue.terms import Duration, Renewal, Terms
 from gradumen.core.catalogue.units import convertible, parse_unit
 from gradumen.core.errors import Invalid, at

@@ -9,6 +9,7 @@ from typing import Annotated, Any
 from pydantic import Discriminator, Tag
 
 from gradumen.core.catalogue.conditions import DAYS, Conditions, TimeWindow
+from gradumen.core.catalogue.plans import Plan
 from gradumen.core.catalogue.rates import (
     PROMISED,
     Block,
@@ -24,7 +25,7 @@ from gradumen.core.catalogue.rates import (
     Started,
     UsageRate,
 )
-from gradumen.core.catalogue.services import Combine, Meter, Plan, Service
+from gradumen.core.catalogue.services import Combine, Meter, Service
 from gradumen.core.catalogue.units import Unit, convertible, parse_unit
 from gradumen.core.errors import Invalid, at
 from gradumen.core.exact import text

@@ -1,1 +1,0 @@
-"""Users, members, sessions and tokens: who may do what."""

@@ -1,0 +1,27 @@
+"""Bodies of bill runs."""
+
+from datetime import datetime
+from uuid import UUID
+
+from gradumen.wire.values import Body
+
+
+class BillRunCreate(Body):
+    """The period of a seller to close."""
+
+    organisation: str
+    period: str
+
+
+class BillRunBody(Body):
+    """A bill run: waiting, running, finished, or failed with a problem."""
+
+    id: UUID
+    seller: str
+    period: str
+    state: str
+    problem: str | None
+    started_at: datetime
+    finished_at: datetime | None
+    drafts: int
+    issued: int
