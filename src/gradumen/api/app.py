@@ -7,38 +7,65 @@ from fastapi.middleware.gzip import GZipMiddleware
 from fastapi.routing import APIRoute
 
 from gradumen.api import audit_entries, clock, console, health, problems
-from gradumen.api.access import members, sessions, tokens
-from gradumen.api.billing import documents
-from gradumen.api.catalogue import catalogue, catalogue_drafts, price_changes
+from gradumen.api.access import invitations, members, passwords, sessions, set_up, tokens
+from gradumen.api.billing import bill_runs, charges, invoices, rating_differences, tax_rates
+from gradumen.api.catalogue import (
+    catalogue,
+    catalogue_drafts,
+    offers,
+    plans,
+    price_changes,
+    price_margins,
+    rate_cards,
+    services,
+)
 from gradumen.api.description import describe, routes_of
 from gradumen.api.expensive import Gate
 from gradumen.api.headers import HeadAsGet, KnownHosts, SafeHeaders
 from gradumen.api.limits import BodyLimit
-from gradumen.api.metering import readings
-from gradumen.api.organisations import organisations
+from gradumen.api.metering import feeds, readings, usage
+from gradumen.api.organisations import organisations, projects
+from gradumen.api.quotas import quotas
 from gradumen.api.rating import estimates
-from gradumen.api.spend import margins
+from gradumen.api.spend import month_margins, period_so_far
 from gradumen.api.subscriptions import assignment_rules, one_off_charges, subscriptions
 from gradumen.settings import Settings
 from gradumen.store.unit_of_work import UnitOfWork
 from gradumen.wire.values import Problem
 
 ROUTERS = (
-    sessions,
-    members,
-    tokens,
-    audit_entries,
     organisations,
+    projects,
+    set_up,
+    sessions,
+    passwords,
+    members,
+    invitations,
+    tokens,
+    quotas,
     catalogue,
+    services,
+    plans,
+    offers,
+    rate_cards,
     catalogue_drafts,
-    margins,
     price_changes,
-    estimates,
+    price_margins,
     subscriptions,
     assignment_rules,
-    readings,
-    documents,
     one_off_charges,
+    feeds,
+    readings,
+    usage,
+    estimates,
+    bill_runs,
+    rating_differences,
+    invoices,
+    charges,
+    tax_rates,
+    period_so_far,
+    month_margins,
+    audit_entries,
     clock,
 )
 

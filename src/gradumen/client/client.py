@@ -5,14 +5,29 @@ from typing import Self
 
 import httpx
 
-from gradumen.client.access.members import AuditEntries, Invitations, Members, Tokens
-from gradumen.client.access.sessions import Clock, Sessions
-from gradumen.client.billing.documents import BillRuns, Charges, Invoices, Spend, TaxRates
-from gradumen.client.catalogue.catalogue import Catalogue, CatalogueDrafts, Estimates
+from gradumen.client.access.invitations import Invitations
+from gradumen.client.access.members import Members
+from gradumen.client.access.sessions import Sessions
+from gradumen.client.access.tokens import Tokens
+from gradumen.client.audit_entries import AuditEntries
+from gradumen.client.billing.bill_runs import BillRuns
+from gradumen.client.billing.charges import Charges
+from gradumen.client.billing.invoices import Invoices
+from gradumen.client.billing.tax_rates import TaxRates
+from gradumen.client.catalogue.catalogue import Catalogue
+from gradumen.client.catalogue.catalogue_drafts import CatalogueDrafts
+from gradumen.client.clock import Clock
 from gradumen.client.connection import Connection
-from gradumen.client.metering.readings import Feeds, Readings, Usage
-from gradumen.client.organisations.organisations import Organisations, Quotas
-from gradumen.client.subscriptions.subscriptions import AssignmentRules, OneOffCharges, Subscriptions
+from gradumen.client.metering.feeds import Feeds
+from gradumen.client.metering.readings import Readings
+from gradumen.client.metering.usage import Usage
+from gradumen.client.organisations.organisations import Organisations
+from gradumen.client.quotas.quotas import Quotas
+from gradumen.client.rating.estimates import Estimates
+from gradumen.client.spend.spend import Spend
+from gradumen.client.subscriptions.assignment_rules import AssignmentRules
+from gradumen.client.subscriptions.one_off_charges import OneOffCharges
+from gradumen.client.subscriptions.subscriptions import Subscriptions
 from gradumen.wire.access.sessions import SessionBody, SetUp
 
 

@@ -126,3 +126,14 @@ def months_after(day: date, months: int) -> date:
     index = day.year * 12 + day.month - 1 + months
     year, month = index // 12, index % 12 + 1
     return date(year, month, min(day.day, monthrange(year, month)[1]))
+
+
+def days_text(start: datetime, end: datetime) -> str:
+    """A service period as its first and last day, for people.
+
+    >>> from datetime import UTC
+    >>> days_text(datetime(2026, 10, 1, tzinfo=UTC), datetime(2026, 11, 1, tzinfo=UTC))
+    '2026-10-01 to 2026-10-31'
+    """
+    middle = timedelta(hours=12)
+    return f"{(start + middle).date()} to {(end - middle).date()}"

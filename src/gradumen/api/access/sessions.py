@@ -1,46 +1,26 @@
-"""Routes of set-up, sign-in, sessions and passwords."""
+"""Routes of sign-in and sessions."""
 
-import secrets
 from datetime import UTC, datetime
 
 from fastapi import APIRouter, Request, Response, status
 
 from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import DEVICE, SESSION, CallerHere, Configured, Uow, address_of, cookie_name, session_secret
-from gradumen.core.errors import NeedsPassword, NotSignedIn
 from gradumen.core.permissions import RIGHTS, Right
 from gradumen.store.unit_of_work import UnitOfWork
 from gradumen.usecases import clock
-from gradumen.usecases.access import members, sessions, users
-from gradumen.usecases.organisations import organisations
+from gradumen.usecases.access import members, sessions
 from gradumen.usecases.scope import Caller
 from gradumen.wire.access.sessions import (
     MembershipBody,
     OpenSessionBody,
-    PasswordChange,
-    PasswordReset,
     SessionBody,
-    SetUp,
     SignIn,
 )
 from gradumen.wire.values import Page
 
 router = APIRouter(route_class=StrictRoute)
 _DEVICE_SECONDS = int(sessions.DEVICE_KEPT.total_seconds())
-
-
-@router.post("/set-up", status_code=status.HTTP_201_CREATED, tags=["sessions"])
-def set_up(body: SetUp, request: Request, uow: Uow) -> dict[str, str]:
-    """Make the provider and its first administrator, with the code that the service printed at its first start."""
-    expected = request.app.state.set_up_code
-    if expected is None or not secrets.compare_digest(expected.encode(), body.code.encode()):
-        raise NotSignedIn("the set-up code is wrong or used; the service prints it when it starts without a provider")
-    fields = body.model_dump(exclude={"code"})
-    organisations.set_up_provider(uow, **fields, at=datetime.now(UTC), address=address_of(request))
-    request.app.state.set_up_code = None
-    if request.app.state.set_up_file is not None:
-        request.app.state.set_up_file.unlink(missing_ok=True)
-    return {"organisation": body.slug}
 
 
 @router.post("/session", tags=["sessions"])
@@ -117,21 +97,3 @@ def list_sessions(request: Request, uow: Uow, caller: CallerHere) -> Page[OpenSe
 def end_session(session: str, uow: Uow, caller: CallerHere) -> None:
     """End one of the signed-in user's sessions; safe to repeat."""
     sessions.end_session(uow, caller, session=session)
-
-
-@router.post("/session/password", status_code=status.HTTP_204_NO_CONTENT, tags=["sessions"])
-def change_password(body: PasswordChange, request: Request, uow: Uow, caller: CallerHere, settings: Configured) -> None:
-    """Change the signed-in user's password; its other sessions end."""
-    secret = session_secret(request)
-    if not secret:
-        raise NeedsPassword
-    longest = settings.sign_in_longest_wait_seconds
-    users.change_password(uow, caller, session=secret, current=body.current, new=body.new, longest=longest)
-
-
-@router.post("/password-resets", status_code=status.HTTP_204_NO_CONTENT, tags=["sessions"])
-def reset_password(body: PasswordReset, request: Request, uow: Uow) -> None:
-    """Set a new password by a reset link, once; all sessions of its user end."""
-    users.reset_password(
-        uow, secret=body.secret, password=body.password, at=datetime.now(UTC), address=address_of(request)
-    )

@@ -1,28 +1,18 @@
-"""Routes of feeds, readings and usage."""
+"""Route of readings."""
 
 from typing import Annotated
-from uuid import UUID
 
-from fastapi import APIRouter, Depends, Query, Request, Response, status
+from fastapi import APIRouter, Depends, Request
 
 from gradumen.api.bodies import StrictRoute
-from gradumen.api.calls import CallerHere, OnceHere, Uow, answered, page_limit
-from gradumen.api.expensive import EXPENSIVE
+from gradumen.api.calls import CallerHere, Uow
 from gradumen.core.metering.readings import Reading
-from gradumen.core.periods import Period
 from gradumen.feeds.cloudevents import BATCH, SINGLE, read_events
-from gradumen.usecases.metering import feeds, readings, usage
+from gradumen.usecases.metering import readings
 from gradumen.wire.metering.readings import (
-    DeliveryBody,
     DeliveryOutcomeBody,
-    FeedBody,
-    FeedCreate,
     OutcomeBody,
-    SenderCreate,
-    UsageBody,
-    UsageSumsBody,
 )
-from gradumen.wire.values import Page
 
 router = APIRouter(route_class=StrictRoute)
 
@@ -63,71 +53,3 @@ def send_readings(
         refused=found.count(readings.REFUSED),
         outcomes=[OutcomeBody.of(each) for each in found.outcomes],
     )
-
-
-@router.get("/organisations/{organisation}/feeds", tags=["feeds"])
-def list_feeds(organisation: str, uow: Uow, caller: CallerHere) -> Page[FeedBody]:
-    """The feeds of a seller."""
-    return Page(items=[FeedBody.of(each) for each in feeds.list_feeds(uow, caller, organisation=organisation)])
-
-
-@router.post(
-    "/organisations/{organisation}/feeds",
-    status_code=status.HTTP_201_CREATED,
-    response_model=FeedBody,
-    tags=["feeds"],
-)
-def create_feed(organisation: str, body: FeedCreate, uow: Uow, caller: CallerHere, once: OnceHere) -> Response:
-    """Make a feed of a seller."""
-    return answered(
-        uow,
-        once,
-        201,
-        lambda u: FeedBody.of(feeds.create_feed(u, caller, organisation=organisation, **body.model_dump())),
-    )
-
-
-@router.put("/feeds/senders", tags=["feeds"])
-def allow_sender(body: SenderCreate, uow: Uow, caller: CallerHere) -> FeedBody:
-    """Let a user send to a feed. Safe to repeat."""
-    return FeedBody.of(feeds.allow_sender(uow, caller, **body.model_dump()))
-
-
-@router.get("/deliveries", tags=["feeds"])
-def list_deliveries(
-    feed: str, uow: Uow, caller: CallerHere, after: UUID | None = None, limit: Annotated[int, Query()] = 50
-) -> Page[DeliveryBody]:
-    """What a feed delivered, newest first."""
-    size = page_limit(limit)
-    found = feeds.list_deliveries(uow, caller, feed=feed, before=after, limit=size + 1)
-    items = [DeliveryBody.of(each) for each in found[:size]]
-    return Page(items=items, next=str(items[-1].id) if len(found) > size else None)
-
-
-@router.get("/organisations/{organisation}/usage", tags=["usage"], dependencies=EXPENSIVE)
-def sum_usage(
-    organisation: str,
-    period: str,
-    uow: Uow,
-    caller: CallerHere,
-    by: Annotated[list[str], Query()] = [],  # noqa: B006  # FastAPI copies it
-    project: str | None = None,
-    meter: str | None = None,
-    limit: Annotated[int, Query()] = 500,
-) -> UsageSumsBody:
-    """Usage of an organisation and all below in a month, by day, meter, resource, project or organisation."""
-    size = page_limit(limit, 5000)
-    Period.parse(period)
-    usage.refresh_usage(uow)
-    found = usage.sum_usage(
-        uow,
-        caller,
-        organisation=organisation,
-        period=period,
-        by=tuple(by),
-        project=project,
-        meter=meter,
-        limit=size + 1,
-    )
-    items = [UsageBody.of(each) for each in found[:size]]
-    return UsageSumsBody(organisation=organisation, period=period, items=items, more=len(found) > size)

@@ -1,10 +1,7 @@
-"""Sessions, passwords and the business clock."""
-
-from datetime import datetime
+"""Sessions and passwords."""
 
 from gradumen.client.connection import Connection
 from gradumen.wire.access.sessions import OpenSessionBody, PasswordChange, PasswordReset
-from gradumen.wire.clock import ClockBody, ClockUpdate
 
 
 class Sessions:
@@ -28,18 +25,3 @@ class Sessions:
     def reset_password(self, secret: str, password: str) -> None:
         """Set a new password by a reset link's secret."""
         self._connection.act("password-resets", PasswordReset(secret=secret, password=password))
-
-
-class Clock:
-    """The business clock."""
-
-    def __init__(self, connection: Connection) -> None:
-        self._connection = connection
-
-    def read(self) -> ClockBody:
-        """The business time."""
-        return self._connection.get("clock", ClockBody)
-
-    def set(self, to: datetime | None, *, held: bool = False) -> ClockBody:
-        """Move the business clock, where the settings allow it."""
-        return self._connection.put("clock", ClockBody, ClockUpdate(to=to, held=held))

@@ -1,8 +1,7 @@
-"""The catalogue, its drafts, and estimates."""
+"""The catalogue."""
 
 from collections.abc import Sequence
 from datetime import date
-from typing import Any
 
 from gradumen.client.connection import Connection
 from gradumen.wire.catalogue.catalogue import (
@@ -14,7 +13,6 @@ from gradumen.wire.catalogue.catalogue import (
     DifferencesBody,
     VersionsBody,
 )
-from gradumen.wire.catalogue.catalogue_drafts import CatalogueDraftBody, CatalogueDraftSave
 from gradumen.wire.catalogue.offers import OfferBody
 from gradumen.wire.catalogue.plans import PublishedPlanBody
 from gradumen.wire.catalogue.price_changes import PriceChangeBody
@@ -22,15 +20,6 @@ from gradumen.wire.catalogue.price_margins import MarginsBody
 from gradumen.wire.catalogue.rate_cards import RateCardBody
 from gradumen.wire.catalogue.services import PublishedServiceBody
 from gradumen.wire.catalogue.tier_sales import TierSaleBody, TierSaleUpdate
-from gradumen.wire.rating.estimates import (
-    CardCoverageBody,
-    CoverageAsked,
-    EstimateAsked,
-    EstimateBody,
-    WhatIfAsked,
-    WhatIfBody,
-)
-from gradumen.wire.values import Page
 
 
 class Catalogue:
@@ -105,71 +94,3 @@ class Catalogue:
     def rate_card_file(self, seller: str, slug: str) -> str:
         """A rate card as the YAML that publishes it."""
         return self._connection.send("GET", f"rate-cards/{seller}/{slug}/file").text
-
-
-class CatalogueDrafts:
-    """Services, plans and rate cards being written."""
-
-    def __init__(self, connection: Connection) -> None:
-        self._connection = connection
-
-    def _path(self, organisation: str, kind: str, slug: str) -> str:
-        return f"organisations/{organisation}/catalogue-drafts/{kind}/{slug}"
-
-    def get(self, organisation: str, kind: str, slug: str) -> CatalogueDraftBody:
-        """One draft."""
-        return self._connection.get(self._path(organisation, kind, slug), CatalogueDraftBody)
-
-    def save(
-        self, organisation: str, kind: str, slug: str, form: dict[str, Any], *, version: int | None = None
-    ) -> CatalogueDraftBody:
-        """Keep a draft, over the version that was edited; None begins one.
-
-        Raises:
-            EditedMeanwhile: somebody else saved it since.
-        """
-        headers = {} if version is None else {"If-Match": f'"{version}"'}
-        body = CatalogueDraftSave(organisation=organisation, form=form).model_dump(mode="json")
-        path = self._path(organisation, kind, slug)
-        return CatalogueDraftBody.model_validate_json(
-            self._connection.send("PUT", path, json=body, headers=headers).content
-        )
-
-    def check(self, organisation: str, kind: str, slug: str) -> list[ChangeBody]:
-        """Check a draft and say what publishing it would change."""
-        return self._connection.post(f"{self._path(organisation, kind, slug)}/check", ChangesBody).changes
-
-    def publish(self, organisation: str, kind: str, slug: str, *, version: int) -> list[ChangeBody]:
-        """Publish a draft of that version."""
-        path = f"{self._path(organisation, kind, slug)}/publish"
-        answer = self._connection.send("POST", path, headers={"If-Match": f'"{version}"'})
-        return ChangesBody.model_validate_json(answer.content).changes
-
-    def discard(self, organisation: str, kind: str, slug: str) -> None:
-        """Throw a draft away."""
-        self._connection.delete(self._path(organisation, kind, slug))
-
-    def list(self, organisation: str) -> list[CatalogueDraftBody]:
-        """A seller's drafts."""
-        return self._connection.page(f"organisations/{organisation}/catalogue-drafts", CatalogueDraftBody).items
-
-
-class Estimates:
-    """What something would cost, or would have cost."""
-
-    def __init__(self, connection: Connection) -> None:
-        self._connection = connection
-
-    def price(self, asked: EstimateAsked) -> EstimateBody:
-        """What a tier would cost an organisation over a term."""
-        return self._connection.post("estimates", EstimateBody, asked)
-
-    def coverage(self, organisation: str, plan: str, files: Sequence[CatalogueFile] = ()) -> list[CardCoverageBody]:
-        """What of a plan the cards in files (none: those of the seller) price."""
-        body = CoverageAsked(organisation=organisation, plan=plan, files=list(files))
-        return self._connection.post("estimates/coverage", Page[CardCoverageBody], body).items
-
-    def what_if(self, organisation: str, period: str, files: Sequence[CatalogueFile]) -> WhatIfBody:
-        """What a period would have come to with the cards in files."""
-        body = WhatIfAsked(organisation=organisation, period=period, files=list(files))
-        return self._connection.post("estimates/what-if", WhatIfBody, body)

@@ -1,4 +1,4 @@
-"""Feeds, readings and usage."""
+"""Readings."""
 
 import json
 from collections.abc import Iterator, Mapping, Sequence
@@ -6,12 +6,7 @@ from typing import Any
 
 from gradumen.client.connection import Connection
 from gradumen.wire.metering.readings import (
-    DeliveryBody,
     DeliveryOutcomeBody,
-    FeedBody,
-    FeedCreate,
-    SenderCreate,
-    UsageSumsBody,
 )
 
 EVENT_TYPE = "gradumen.reading.v1"
@@ -29,30 +24,6 @@ def reading_event(source: str, id: str, data: Mapping[str, Any]) -> dict[str, An
         "datacontenttype": "application/json",
         "data": dict(data),
     }
-
-
-class Feeds:
-    """Ways in for usage."""
-
-    def __init__(self, connection: Connection) -> None:
-        self._connection = connection
-
-    def create(self, organisation: str, *, slug: str, name: str, key: str | None = None) -> FeedBody:
-        """Make a feed."""
-        body = FeedCreate(slug=slug, name=name)
-        return self._connection.post(f"organisations/{organisation}/feeds", FeedBody, body, key=key)
-
-    def allow(self, feed: str, email: str) -> FeedBody:
-        """Let a user send to a feed."""
-        return self._connection.put("feeds/senders", FeedBody, SenderCreate(feed=feed, email=email))
-
-    def deliveries(self, feed: str, *, limit: int = 50) -> list[DeliveryBody]:
-        """What a feed delivered, newest first."""
-        return self._connection.page("deliveries", DeliveryBody, feed=feed, limit=limit).items
-
-    def list(self, organisation: str) -> list[FeedBody]:
-        """The feeds of a seller."""
-        return self._connection.page(f"organisations/{organisation}/feeds", FeedBody).items
 
 
 class Readings:
@@ -85,31 +56,3 @@ class Readings:
         """Send any number in batches; gives the outcome of each as it comes."""
         for start in range(0, len(events), batch):
             yield self.send(feed, events[start : start + batch])
-
-
-class Usage:
-    """Usage in base units."""
-
-    def __init__(self, connection: Connection) -> None:
-        self._connection = connection
-
-    def sum(
-        self,
-        organisation: str,
-        period: str,
-        *,
-        by: Sequence[str] = (),
-        project: str | None = None,
-        meter: str | None = None,
-        limit: int = 5000,
-    ) -> UsageSumsBody:
-        """Usage of an organisation and all below in a month, by day, meter, resource, project or organisation."""
-        return self._connection.get(
-            f"organisations/{organisation}/usage",
-            UsageSumsBody,
-            period=period,
-            by=list(by),
-            project=project,
-            meter=meter,
-            limit=limit,
-        )

@@ -1,11 +1,8 @@
-"""Organisations, projects and quotas."""
-
-from decimal import Decimal
+"""Organisations and projects."""
 
 from gradumen.client.connection import Connection
 from gradumen.wire.organisations.organisations import OrganisationBody, OrganisationCreate, OrganisationUpdate
 from gradumen.wire.organisations.projects import ProjectBody, ProjectCreate
-from gradumen.wire.quotas.quotas import QuotaBody, QuotaGrant
 
 
 class Organisations:
@@ -41,31 +38,3 @@ class Organisations:
     def list(self, *, search: str | None = None) -> list[OrganisationBody]:
         """All organisations in scope, by slug."""
         return self._connection.all("organisations", OrganisationBody, search=search, limit=1000)
-
-
-class Quotas:
-    """Limits that flow down the tree."""
-
-    def __init__(self, connection: Connection) -> None:
-        self._connection = connection
-
-    def list(self, organisation: str) -> list[QuotaBody]:
-        """The quotas of an organisation and its projects."""
-        return self._connection.page(f"organisations/{organisation}/quotas", QuotaBody).items
-
-    def grant(
-        self,
-        organisation: str,
-        measure: str,
-        limit: Decimal | None,
-        *,
-        project: str | None = None,
-        reservation: Decimal | None = None,
-        factor: Decimal | None = None,
-        label: str | None = None,
-        version: int | None = None,
-    ) -> QuotaBody:
-        """Set a limit; None is no limit."""
-        unit = f"projects/{project}/" if project else ""
-        body = QuotaGrant(limit=limit, reservation=reservation, factor=factor, label=label, version=version)
-        return self._connection.put(f"organisations/{organisation}/{unit}quotas/{measure}", QuotaBody, body)

@@ -1,4 +1,4 @@
-"""What is between buying and selling: prices side by side, and what a month came to."""
+"""What a seller earns on each price that it buys for another."""
 
 from collections.abc import Iterator
 from dataclasses import dataclass

@@ -1,4 +1,4 @@
-"""What is sold: services with meters and attributes, plans with tiers, and the text forms they are published in."""
+"""What is sold: services with meters, attributes, choices and phases."""
 
 from collections.abc import Mapping
 from dataclasses import dataclass

@@ -1,4 +1,4 @@
-"""Amounts that a seller enters by hand; neither discounts nor commitments know of them."""
+"""Charges of amounts that a seller enters by hand; neither discounts nor commitments know of them."""
 
 from collections.abc import Iterator, Sequence
 from datetime import date

@@ -1,4 +1,4 @@
-"""Organisations and their projects; the first of all is set up with its administrator."""
+"""Organisations and their projects."""
 
 import re
 from dataclasses import dataclass

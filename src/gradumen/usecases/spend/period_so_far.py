@@ -2,7 +2,7 @@
 
 from collections import defaultdict
 from dataclasses import dataclass
-from datetime import date, datetime, timedelta
+from datetime import date, datetime
 from decimal import Decimal
 from itertools import pairwise
 from uuid import UUID
@@ -126,14 +126,3 @@ def link_periods(
             )
         )
     return links
-
-
-def days_text(start: datetime, end: datetime) -> str:
-    """A service period as its first and last day, for people.
-
-    >>> from datetime import UTC
-    >>> days_text(datetime(2026, 10, 1, tzinfo=UTC), datetime(2026, 11, 1, tzinfo=UTC))
-    '2026-10-01 to 2026-10-31'
-    """
-    middle = timedelta(hours=12)
-    return f"{(start + middle).date()} to {(end - middle).date()}"

@@ -1,4 +1,4 @@
-"""Bodies of the period so far, bill runs, invoices, explanations and tax rates."""
+"""Bodies of invoices and their lines."""
 
 from datetime import date, datetime
 from uuid import UUID

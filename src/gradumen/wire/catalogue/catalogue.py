@@ -1,4 +1,4 @@
-"""Bodies of the catalogue."""
+"""Bodies of files and versions of the catalogue."""
 
 from gradumen.wire.catalogue.plans import PublishedPlanBody
 from gradumen.wire.values import Body

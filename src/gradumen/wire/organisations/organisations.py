@@ -1,4 +1,4 @@
-"""Bodies of organisations, projects and quotas."""
+"""Bodies of organisations."""
 
 from uuid import UUID
 

@@ -1,4 +1,4 @@
-"""Bodies of what is earned: prices side by side, and what a month came to."""
+"""Bodies of a month's margin."""
 
 from gradumen.wire.values import Body, DecimalText
 

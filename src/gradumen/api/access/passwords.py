@@ -1,0 +1,34 @@
+"""Routes of passwords."""
+
+from datetime import UTC, datetime
+
+from fastapi import APIRouter, Request, status
+
+from gradumen.api.bodies import StrictRoute
+from gradumen.api.calls import CallerHere, Configured, Uow, address_of, session_secret
+from gradumen.core.errors import NeedsPassword
+from gradumen.usecases.access import users
+from gradumen.wire.access.sessions import (
+    PasswordChange,
+    PasswordReset,
+)
+
+router = APIRouter(route_class=StrictRoute)
+
+
+@router.post("/session/password", status_code=status.HTTP_204_NO_CONTENT, tags=["sessions"])
+def change_password(body: PasswordChange, request: Request, uow: Uow, caller: CallerHere, settings: Configured) -> None:
+    """Change the signed-in user's password; its other sessions end."""
+    secret = session_secret(request)
+    if not secret:
+        raise NeedsPassword
+    longest = settings.sign_in_longest_wait_seconds
+    users.change_password(uow, caller, session=secret, current=body.current, new=body.new, longest=longest)
+
+
+@router.post("/password-resets", status_code=status.HTTP_204_NO_CONTENT, tags=["sessions"])
+def reset_password(body: PasswordReset, request: Request, uow: Uow) -> None:
+    """Set a new password by a reset link, once; all sessions of its user end."""
+    users.reset_password(
+        uow, secret=body.secret, password=body.password, at=datetime.now(UTC), address=address_of(request)
+    )

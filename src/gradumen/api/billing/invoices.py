@@ -1,0 +1,104 @@
+"""Routes of invoices and their drafts."""
+
+from datetime import date
+from typing import Annotated
+from uuid import UUID
+
+from fastapi import APIRouter, Query, Response, status
+
+from gradumen.api.bodies import StrictRoute
+from gradumen.api.calls import CallerHere, Uow, page_limit
+from gradumen.api.description import Pdf
+from gradumen.api.expensive import EXPENSIVE
+from gradumen.core.errors import Conflict
+from gradumen.core.exact import text
+from gradumen.core.periods import days_text
+from gradumen.documents.invoices import PdfInvoice, PdfLine, quantity_text, write_pdf
+from gradumen.usecases.billing import invoices
+from gradumen.wire.billing.invoices import InvoiceBody
+from gradumen.wire.values import Page
+
+router = APIRouter(route_class=StrictRoute)
+
+
+@router.get("/invoices", tags=["invoices"])
+def list_invoices(
+    uow: Uow,
+    caller: CallerHere,
+    state: str | None = None,
+    seller: str | None = None,
+    buyer: str | None = None,
+    period: str | None = None,
+    after: str | None = None,
+    limit: Annotated[int, Query()] = 100,
+) -> Page[InvoiceBody]:
+    """Drafts and issued documents, newest period first, without lines."""
+    size = page_limit(limit)
+    found = invoices.list_invoices(
+        uow, caller, state=state, seller=seller, buyer=buyer, period=period, after=after, limit=size + 1
+    )
+    items = [InvoiceBody.of(each) for each in found[:size]]
+    return Page(items=items, next=f"{items[-1].period}|{items[-1].id}" if len(found) > size else None)
+
+
+@router.get("/invoices/{invoice_id}", tags=["invoices"])
+def read_invoice(invoice_id: UUID, uow: Uow, caller: CallerHere) -> InvoiceBody:
+    """A draft or document with its lines."""
+    return InvoiceBody.of(invoices.read_invoice(uow, caller, invoice_id=invoice_id))
+
+
+@router.post("/invoices/{invoice_id}/issue", status_code=status.HTTP_200_OK, tags=["invoices"])
+def issue_invoice(invoice_id: UUID, uow: Uow, caller: CallerHere) -> InvoiceBody:
+    """Issue a reviewed draft. Asking twice returns the same invoice."""
+    return InvoiceBody.of(invoices.issue_invoice(uow, caller, invoice_id=invoice_id))
+
+
+@router.delete("/invoices/{invoice_id}", status_code=status.HTTP_204_NO_CONTENT, tags=["invoices"])
+def discard_draft(invoice_id: UUID, uow: Uow, caller: CallerHere) -> None:
+    """Discard a draft; the next bill run makes it again."""
+    invoices.discard_draft(uow, caller, invoice_id=invoice_id)
+
+
+@router.get("/invoices/{invoice_id}/pdf", response_class=Pdf, tags=["invoices"], dependencies=EXPENSIVE)
+def read_invoice_pdf(invoice_id: UUID, uow: Uow, caller: CallerHere) -> Response:
+    """An issued document as PDF, made at the first call and then always the same."""
+    found = invoices.read_invoice(uow, caller, invoice_id=invoice_id)
+    if found.number is None or found.invoice_date is None or found.due_date is None:
+        raise Conflict("a draft has no PDF yet; issue it first")
+    pdf = invoices.find_pdf(uow, caller, invoice_id=invoice_id)
+    if pdf is None:
+        made = write_pdf(_pdf(found, found.number, found.invoice_date, found.due_date))
+        pdf = invoices.keep_pdf(uow, caller, invoice_id=invoice_id, pdf=made)
+    headers = {"Content-Disposition": f'inline; filename="{found.number}.pdf"'}
+    return Pdf(pdf, headers=headers)
+
+
+def _pdf(found: invoices.Invoice, number: str, invoice_date: date, due_date: date) -> PdfInvoice:
+    return PdfInvoice(
+        kind=found.kind,
+        number=number,
+        seller=found.parties["seller"]["name"],
+        seller_country=found.parties["seller"]["country"],
+        buyer=found.parties["buyer"]["name"],
+        buyer_country=found.parties["buyer"]["country"],
+        period=found.period,
+        invoice_date=invoice_date,
+        due_date=due_date,
+        currency=found.currency,
+        net=found.net,
+        tax=found.tax,
+        gross=found.gross,
+        tax_category=found.tax_category,
+        tax_percent=text(found.tax_percent),
+        lines=[
+            PdfLine(
+                description=line.description,
+                detail=" / ".join(each for each in (line.organisation, line.subscription, line.project) if each),
+                service_period=days_text(line.service_start, line.service_end),
+                quantity=quantity_text(line.quantity),
+                unit=line.unit,
+                amount=line.amount,
+            )
+            for line in found.lines
+        ],
+    )

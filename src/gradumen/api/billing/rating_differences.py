@@ -1,0 +1,19 @@
+"""Route of what today's rules price differently."""
+
+from fastapi import APIRouter
+
+from gradumen.api.bodies import StrictRoute
+from gradumen.api.calls import CallerHere, Uow
+from gradumen.api.expensive import EXPENSIVE
+from gradumen.usecases.billing import rating_differences
+from gradumen.wire.billing.rating_differences import RatingDifferenceBody
+from gradumen.wire.values import Page
+
+router = APIRouter(route_class=StrictRoute)
+
+
+@router.get("/organisations/{organisation}/rating-differences", tags=["bill runs"], dependencies=EXPENSIVE)
+def list_rating_differences(organisation: str, uow: Uow, caller: CallerHere) -> Page[RatingDifferenceBody]:
+    """What today's rules would price differently of issued months whose usage is unchanged; nothing is billed by it."""
+    found = rating_differences.list_rating_differences(uow, caller, organisation=organisation)
+    return Page(items=[RatingDifferenceBody.of(each) for each in found])

@@ -1,0 +1,46 @@
+"""Route of usage."""
+
+from typing import Annotated
+
+from fastapi import APIRouter, Query
+
+from gradumen.api.bodies import StrictRoute
+from gradumen.api.calls import CallerHere, Uow, page_limit
+from gradumen.api.expensive import EXPENSIVE
+from gradumen.core.periods import Period
+from gradumen.usecases.metering import usage
+from gradumen.wire.metering.readings import (
+    UsageBody,
+    UsageSumsBody,
+)
+
+router = APIRouter(route_class=StrictRoute)
+
+
+@router.get("/organisations/{organisation}/usage", tags=["usage"], dependencies=EXPENSIVE)
+def sum_usage(
+    organisation: str,
+    period: str,
+    uow: Uow,
+    caller: CallerHere,
+    by: Annotated[list[str], Query()] = [],  # noqa: B006  # FastAPI copies it
+    project: str | None = None,
+    meter: str | None = None,
+    limit: Annotated[int, Query()] = 500,
+) -> UsageSumsBody:
+    """Usage of an organisation and all below in a month, by day, meter, resource, project or organisation."""
+    size = page_limit(limit, 5000)
+    Period.parse(period)
+    usage.refresh_usage(uow)
+    found = usage.sum_usage(
+        uow,
+        caller,
+        organisation=organisation,
+        period=period,
+        by=tuple(by),
+        project=project,
+        meter=meter,
+        limit=size + 1,
+    )
+    items = [UsageBody.of(each) for each in found[:size]]
+    return UsageSumsBody(organisation=organisation, period=period, items=items, more=len(found) > size)

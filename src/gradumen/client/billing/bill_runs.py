@@ -1,0 +1,47 @@
+"""The close of periods."""
+
+import time
+from collections.abc import Callable
+from uuid import UUID
+
+from gradumen.client.connection import Connection
+from gradumen.wire.billing.bill_runs import BillRunBody, BillRunCreate
+from gradumen.wire.billing.rating_differences import RatingDifferenceBody
+
+
+class BillRuns:
+    """The close of periods."""
+
+    def __init__(self, connection: Connection) -> None:
+        self._connection = connection
+
+    def start(self, organisation: str, period: str, *, key: str | None = None) -> BillRunBody:
+        """Ask for the drafts of a closed period."""
+        body = BillRunCreate(organisation=organisation, period=period)
+        return self._connection.post("bill-runs", BillRunBody, body, key=key)
+
+    def differences(self, organisation: str) -> list[RatingDifferenceBody]:
+        """Issued months that today's rules price differently; nothing is billed by asking."""
+        path = f"organisations/{organisation}/rating-differences"
+        return self._connection.page(path, RatingDifferenceBody).items
+
+    def list(self, organisation: str) -> list[BillRunBody]:
+        """A seller's bill runs, newest first."""
+        return self._connection.page("bill-runs", BillRunBody, organisation=organisation).items
+
+    def get(self, run_id: UUID) -> BillRunBody:
+        """One bill run."""
+        return self._connection.get(f"bill-runs/{run_id}", BillRunBody)
+
+    def wait(
+        self, run_id: UUID, *, seconds: float = 600, tell: Callable[[BillRunBody], None] | None = None
+    ) -> BillRunBody:
+        """Wait until a run is finished or failed, or the time is over."""
+        deadline = time.monotonic() + seconds
+        while True:
+            run = self.get(run_id)
+            if tell is not None:
+                tell(run)
+            if run.state in ("finished", "failed") or time.monotonic() > deadline:
+                return run
+            time.sleep(0.1)

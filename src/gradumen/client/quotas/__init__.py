@@ -1,0 +1,1 @@
+"""Measures, and limits that flow down the chain."""

@@ -1,0 +1,34 @@
+"""Limits that flow down the chain."""
+
+from decimal import Decimal
+
+from gradumen.client.connection import Connection
+from gradumen.wire.quotas.quotas import QuotaBody, QuotaGrant
+
+
+class Quotas:
+    """Limits that flow down the tree."""
+
+    def __init__(self, connection: Connection) -> None:
+        self._connection = connection
+
+    def list(self, organisation: str) -> list[QuotaBody]:
+        """The quotas of an organisation and its projects."""
+        return self._connection.page(f"organisations/{organisation}/quotas", QuotaBody).items
+
+    def grant(
+        self,
+        organisation: str,
+        measure: str,
+        limit: Decimal | None,
+        *,
+        project: str | None = None,
+        reservation: Decimal | None = None,
+        factor: Decimal | None = None,
+        label: str | None = None,
+        version: int | None = None,
+    ) -> QuotaBody:
+        """Set a limit; None is no limit."""
+        unit = f"projects/{project}/" if project else ""
+        body = QuotaGrant(limit=limit, reservation=reservation, factor=factor, label=label, version=version)
+        return self._connection.put(f"organisations/{organisation}/{unit}quotas/{measure}", QuotaBody, body)

@@ -1,0 +1,1 @@
+"""Usage into charges."""

@@ -1,0 +1,1 @@
+"""What things cost, as its reader may see it."""
