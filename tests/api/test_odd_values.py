@@ -10,7 +10,7 @@ import pytest
 
 from tests.api.test_scope import TARNWICK, Call, calls
 from tests.conftest import Service
-from tests.core.test_odd_forms import ODD, places
+from tests.wire.catalogue.test_odd_forms import ODD, places
 from tests.world import World, egress
 
 WORDS = (

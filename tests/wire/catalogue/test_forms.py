@@ -14,7 +14,7 @@ from gradumen.wire.catalogue.forms.plans import plan_form, read_plan
 from gradumen.wire.catalogue.forms.rate_cards import WrittenCard, rate_card_form, read_rate_card
 from gradumen.wire.catalogue.forms.rates import Known
 from gradumen.wire.catalogue.forms.services import read_service, service_form
-from tests.core.generator import make_batch
+from tests.core.rating.generator import make_batch
 
 SERVICES: dict[str, dict[str, Any]] = {
     "compute": {"vcpu": {"unit": "piece-second", "combine": "level"}},

@@ -16,8 +16,8 @@ from gradumen.core.periods import Period, hour_number
 from gradumen.core.rating.charges import Charge, Rated
 from gradumen.core.rating.rated_periods import rate_period
 from gradumen.core.rating.rating import RatedLine
-from tests.core.generator import METERS, make_batch, pricing_of, stretch_frame, usage_frame
-from tests.core.reference import Case, Key, reference
+from tests.core.rating.generator import METERS, make_batch, pricing_of, stretch_frame, usage_frame
+from tests.core.rating.reference import Case, Key, reference
 
 BATCHES, BATCHES_A_TEST, CASES_A_BATCH = 250, 10, 40
 """Ten thousand months in all."""

@@ -31,7 +31,7 @@ from gradumen.core.errors import Invalid
 from gradumen.core.periods import Period, day_start, hour_number
 from gradumen.core.rating.rating import USAGE_SCHEMA, Pricing, RatedLine
 from gradumen.core.rating.stretches import STRETCH_SCHEMA
-from tests.core.reference import Case
+from tests.core.rating.reference import Case
 
 PERIODS = [Period(2026, 10), Period(2026, 3), Period(2028, 2), Period(2026, 6)]
 """With the changes to and from summer time in Europe, and a leap day."""
