@@ -6,11 +6,9 @@ from pathlib import Path
 
 from fastapi import APIRouter, Request
 from fastapi.responses import JSONResponse
-from sqlalchemy import text
-from sqlalchemy.exc import SQLAlchemyError
 
 from gradumen.settings import Settings
-from gradumen.store.unit_of_work import UnitOfWork
+from gradumen.store.unit_of_work import DATABASE_ERRORS, UnitOfWork, database_time
 from gradumen.usecases.access.set_up import is_set_up
 from gradumen.wire.health import Health, Readiness
 
@@ -47,13 +45,14 @@ def _disk(data: Path, least_mib: int) -> str:
 
 def _database(uow: UnitOfWork) -> tuple[str, str, str]:
     """Whether the database answers, whether its clock is ours, and whether a provider is set up."""
-    try:
-        with uow.engine.connect() as connection:
-            theirs = connection.scalar(text("SELECT UTC_TIMESTAMP(6)"))
-        apart = abs((datetime.now(UTC).replace(tzinfo=None) - theirs).total_seconds()) if theirs else None
-        provider = "set up" if is_set_up(uow) else "none"
-    except SQLAlchemyError:
+    theirs = database_time(uow.engine)
+    if theirs is None:
         return "it does not answer", "not known", "not known"
-    if apart is None or apart > MOST_APART_SECONDS:
+    apart = abs((datetime.now(UTC) - theirs).total_seconds())
+    try:
+        provider = "set up" if is_set_up(uow) else "none"
+    except DATABASE_ERRORS:
+        return "it does not answer", "not known", "not known"
+    if apart > MOST_APART_SECONDS:
         return "ok", f"{apart} s apart from the database's, at most {MOST_APART_SECONDS} may be", provider
     return "ok", "ok", provider

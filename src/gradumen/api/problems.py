@@ -7,12 +7,10 @@ from typing import Any
 from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse
-from sqlalchemy.exc import DBAPIError
-from sqlalchemy.exc import TimeoutError as PoolExhausted
 from starlette.exceptions import HTTPException
 
 from gradumen.core import errors
-from gradumen.store.unit_of_work import RETRIED, SPENT, error_number
+from gradumen.store.unit_of_work import DATABASE_ERRORS, is_passing
 
 log = logging.getLogger("gradumen.api")
 
@@ -89,13 +87,14 @@ def install(app: FastAPI) -> None:
             headers["Allow"] += ", HEAD"
         return problem(error.status_code, str(error.detail), str(error.detail), code, {}, headers)
 
-    @app.exception_handler(DBAPIError)
-    @app.exception_handler(PoolExhausted)
     async def unavailable(request: Request, error: Exception) -> JSONResponse:
-        if isinstance(error, DBAPIError) and error_number(error) not in RETRIED | SPENT:
+        if not is_passing(error):
             return await failed(request, error)
         log.error("%s %s: the database does not serve", request.method, request.url.path, exc_info=error)
         return of_error(errors.Unavailable())
+
+    for kind in DATABASE_ERRORS:
+        app.add_exception_handler(kind, unavailable)
 
     @app.exception_handler(Exception)
     async def failed(request: Request, error: Exception) -> JSONResponse:

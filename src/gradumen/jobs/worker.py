@@ -5,12 +5,10 @@ import threading
 import time
 from datetime import UTC, datetime
 
-from sqlalchemy import Engine
-
 from gradumen.core.errors import GradumenError, Unanswered
 from gradumen.core.periods import Period
 from gradumen.store.schema import ensure_months
-from gradumen.store.unit_of_work import UnitOfWork
+from gradumen.store.unit_of_work import Engine, UnitOfWork
 from gradumen.usecases.billing.bill_runs import fail_bill_run, make_drafts, take_bill_run
 from gradumen.usecases.metering.usage import refresh_usage
 

@@ -19,9 +19,6 @@ from importlib.metadata import version
 from pathlib import Path
 from typing import IO, Any
 
-from sqlalchemy import make_url, text
-from sqlalchemy.engine import URL
-
 from gradumen.core.errors import Conflict, Invalid
 from gradumen.run.accounts import OWNER, answers, read_accounts
 from gradumen.run.database import SOCKET, DatabaseFailed, start_private_database
@@ -113,22 +110,22 @@ def restore(settings: Settings, file: Path) -> Backup:
 
 
 @contextmanager
-def _database(settings: Settings, *, new: bool = False) -> Iterator[URL]:
+def _database(settings: Settings, *, new: bool = False) -> Iterator[str]:
     """The database by the account that may change tables; a private one that rests is started for this."""
     if settings.database_url:
-        yield make_url(settings.schema_url or settings.database_url)
+        yield settings.schema_url or settings.database_url
         return
     data = settings.data.resolve() / "database"
     accounts = read_accounts(data)
     if not new and accounts is None:
         raise DatabaseFailed(f"there is no database of this version in {settings.data}; start the service once")
     if accounts is not None and _runs(data):
-        yield make_url(accounts.url(data / SOCKET, OWNER))
+        yield accounts.url(data / SOCKET, OWNER)
         return
     with lock_directory(settings.data):
         database = start_private_database(data)
         try:
-            yield make_url(database.owner_url)
+            yield database.owner_url
         finally:
             database.stop()
 
@@ -140,38 +137,28 @@ def _runs(data: Path) -> bool:
         return False
 
 
-def _revision(url: URL) -> str:
-    engine = make_engine(url.render_as_string(hide_password=False), pool_size=1)
+def _revision(url: str) -> str:
+    engine = make_engine(url, pool_size=1)
     try:
         return schema.current(engine) or ""
     finally:
         engine.dispose()
 
 
-def _tables(url: URL) -> int:
-    engine = make_engine(url.render_as_string(hide_password=False), pool_size=1)
+def _tables(url: str) -> int:
+    engine = make_engine(url, pool_size=1)
     try:
-        with engine.connect() as connection:
-            counted = "SELECT COUNT(*) FROM information_schema.tables WHERE table_schema = DATABASE()"
-            return int(connection.scalar(text(counted)) or 0)
+        return schema.count_tables(engine)
     finally:
         engine.dispose()
 
 
 @contextmanager
-def _options(url: URL) -> Iterator[str]:
+def _options(url: str) -> Iterator[str]:
     """A file with the way to the database, so that its password stands in no list of processes."""
-    way = {
-        "user": url.username,
-        "password": url.password,
-        "socket": url.query.get("unix_socket"),
-        "host": url.host,
-        "port": url.port,
-    }
-    if way["socket"]:
-        way["host"] = way["port"] = None
+    way = schema.way_to(url)
     with tempfile.NamedTemporaryFile("w", suffix=".cnf") as file:  # Readable by its owner only.
-        file.write("[client]\n" + "".join(f'{name}="{value}"\n' for name, value in way.items() if value))
+        file.write("[client]\n" + "".join(f'{name}="{value}"\n' for name, value in way.items()))
         file.flush()
         yield f"--defaults-file={file.name}"
 
@@ -183,9 +170,9 @@ def _tool(name: str) -> str:
     return found
 
 
-def _dump(url: URL, path: Path) -> None:
+def _dump(url: str, path: Path) -> None:
     with _options(url) as options, tempfile.TemporaryFile() as problems, gzip.open(path, "wb", 6) as out:
-        command = [_tool("mariadb-dump"), options, *_DUMP_OPTIONS, str(url.database)]
+        command = [_tool("mariadb-dump"), options, *_DUMP_OPTIONS, schema.name_of(url)]
         with subprocess.Popen(command, stdout=subprocess.PIPE, stderr=problems) as process:
             last = _copy(process.stdout, out) if process.stdout else b""
         if process.returncode or not last.startswith(b"-- Dump completed"):
@@ -204,9 +191,9 @@ def _copy(dump: IO[bytes], out: gzip.GzipFile) -> bytes:
     return last
 
 
-def _load(url: URL, dump: Path) -> None:
+def _load(url: str, dump: Path) -> None:
     with _options(url) as options, tempfile.TemporaryFile() as problems, gzip.open(dump, "rb") as source:
-        command = [_tool("mariadb"), options, "--default-character-set=utf8mb4", str(url.database)]
+        command = [_tool("mariadb"), options, "--default-character-set=utf8mb4", schema.name_of(url)]
         # Where it ends before it has read all, what it said is told below.
         with subprocess.Popen(command, stdin=subprocess.PIPE, stderr=problems) as process, suppress(BrokenPipeError):
             if process.stdin is not None:

@@ -1,14 +1,9 @@
 """Brings a shared database to head."""
 
-from sqlalchemy.exc import DBAPIError
-
 from gradumen.core.errors import Invalid
 from gradumen.settings import Settings
 from gradumen.store import schema
-from gradumen.store.unit_of_work import error_number, make_engine
-
-DENIED = frozenset({1044, 1142, 1227, 1370})
-"""The account lacks a right."""
+from gradumen.store.unit_of_work import DATABASE_ERRORS, is_denied, make_engine
 
 
 def migrate(settings: Settings) -> str:
@@ -25,11 +20,12 @@ def migrate(settings: Settings) -> str:
     engine = make_engine(settings.schema_url or settings.database_url)
     try:
         schema.migrate(engine)
-    except DBAPIError as error:
-        if error_number(error) not in DENIED:
+    except DATABASE_ERRORS as error:
+        if not is_denied(error):
             raise
         raise Invalid(
-            f"this account may not change tables ({error.orig}); name one that may in GRADUMEN_SCHEMA_URL",
+            f"this account may not change tables ({getattr(error, 'orig', error)}); "
+            "name one that may in GRADUMEN_SCHEMA_URL",
             field="schema_url",
         ) from None
     return schema.head()

@@ -6,7 +6,7 @@ from alembic import command
 from alembic.config import Config
 from alembic.runtime.migration import MigrationContext
 from alembic.script import ScriptDirectory
-from sqlalchemy import Engine, text
+from sqlalchemy import Engine, make_url, text
 
 from gradumen.core.errors import GradumenError
 
@@ -64,6 +64,27 @@ def may_change_tables(engine: Engine) -> bool:
     with engine.connect() as connection:
         grants = " ".join(connection.scalars(text("SHOW GRANTS")))
     return any(right in grants for right in ("ALL PRIVILEGES", "ALTER", "DROP", "TRIGGER"))
+
+
+def count_tables(engine: Engine) -> int:
+    """How many tables the database has."""
+    with engine.connect() as connection:
+        counted = "SELECT COUNT(*) FROM information_schema.tables WHERE table_schema = DATABASE()"
+        return int(connection.scalar(text(counted)) or 0)
+
+
+def way_to(url: str) -> dict[str, str | int]:
+    """What MariaDB's own programs need to reach a database: user, password, and socket or host and port."""
+    found = make_url(url)
+    socket = found.query.get("unix_socket")
+    way: dict[str, str | int | None] = {"user": found.username, "password": found.password}
+    way |= {"socket": str(socket)} if socket else {"host": found.host, "port": found.port}
+    return {name: value for name, value in way.items() if value}
+
+
+def name_of(url: str) -> str:
+    """The name of the database at an address."""
+    return make_url(url).database or ""
 
 
 def ensure_months(engine: Engine, months: list[str]) -> None:

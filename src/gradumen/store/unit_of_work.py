@@ -2,15 +2,18 @@
 
 import time
 from collections.abc import Callable
+from datetime import UTC, datetime
 from functools import wraps
 from typing import Concatenate, ParamSpec, TypeVar
 
-from sqlalchemy import Connection, Engine, create_engine, event
-from sqlalchemy.exc import DBAPIError
+from sqlalchemy import Connection, Engine, create_engine, event, text
+from sqlalchemy.exc import DBAPIError, SQLAlchemyError
+from sqlalchemy.exc import TimeoutError as PoolExhausted
 from sqlalchemy.orm import Session
 
 from gradumen.core.errors import Unanswered
 
+__all__ = ["DATABASE_ERRORS", "Engine", "Session", "UnitOfWork", "make_engine", "use_case"]
 T = TypeVar("T")
 P = ParamSpec("P")
 
@@ -23,6 +26,8 @@ After a deadlock inside a savepoint the savepoint is gone (1305), and with it th
 """
 SPENT = frozenset({1021, 1040, 1041, 1114, 1203, 1226})
 """Disk, connections or memory of the server are used up."""
+DENIED = frozenset({1044, 1142, 1227, 1370})
+"""The account lacks a right."""
 ATTEMPTS = 8
 STRICT = "STRICT_ALL_TABLES,NO_ZERO_DATE,ERROR_FOR_DIVISION_BY_ZERO"
 
@@ -110,6 +115,32 @@ def use_case(function: Callable[Concatenate[Session, P], T]) -> Callable[Concate
         return uow.run(lambda tx: function(tx, *args, **kwargs))
 
     return run
+
+
+DATABASE_ERRORS = (DBAPIError, PoolExhausted)
+"""What a call to the database may end in: an answer of its own, or no connection to be had."""
+
+
+def is_passing(error: Exception) -> bool:
+    """Whether a call may succeed later: the database is away or full, or no connection was to be had."""
+    return isinstance(error, PoolExhausted) or (
+        isinstance(error, DBAPIError) and error_number(error) in RETRIED | SPENT
+    )
+
+
+def is_denied(error: Exception) -> bool:
+    """Whether the account lacks a right."""
+    return isinstance(error, DBAPIError) and error_number(error) in DENIED
+
+
+def database_time(engine: Engine) -> datetime | None:
+    """The database's own clock, UTC; None where it does not answer."""
+    try:
+        with engine.connect() as connection:
+            found: datetime | None = connection.scalar(text("SELECT UTC_TIMESTAMP(6)"))
+    except SQLAlchemyError:
+        return None
+    return found.replace(tzinfo=UTC) if found else None
 
 
 def error_number(error: DBAPIError) -> int | None:

@@ -1,15 +1,12 @@
 """gradumen set-up, sign-in, sign-out, who-am-i, change-password, reset-password."""
 
 import argparse
-import getpass
 import os
-import sys
-from collections.abc import Iterator
-from contextlib import contextmanager
 from typing import Any
 
 from gradumen.cli.output import Out
-from gradumen.cli.profiles import DEFAULT_URL, read_profiles, store_profile
+from gradumen.cli.profiles import read_profiles, store_profile
+from gradumen.cli.signing import ask_password, url_of
 from gradumen.client import Client
 from gradumen.core.errors import Invalid
 from gradumen.wire.access.sessions import SetUp
@@ -33,10 +30,10 @@ def register(nouns: Any) -> None:
         set_up.add_argument(f"--{name}", required=True)
     set_up.add_argument("--password-stdin", action="store_true", help="read the password from standard input")
     set_up.set_defaults(run=run_set_up, local=True)
-    _register_password(nouns)
+    _registerask_password(nouns)
 
 
-def _register_password(nouns: Any) -> None:
+def _registerask_password(nouns: Any) -> None:
     change = nouns.add_parser("change-password", help="change your password; your sessions elsewhere end")
     change.add_argument("email")
     change.add_argument("--password-stdin", action="store_true", help="read the old and the new one, a line each")
@@ -47,43 +44,10 @@ def _register_password(nouns: Any) -> None:
     reset.set_defaults(run=run_reset_password, local=True)
 
 
-def add_password(parser: argparse.ArgumentParser) -> None:
-    """What `signed_in` takes."""
-    parser.add_argument("--password-stdin", action="store_true", help="read your password from standard input")
-
-
-@contextmanager
-def signed_in(arguments: argparse.Namespace) -> Iterator[Client]:
-    """A session of the profile's user, who is asked for the password: members are made by people, not by tokens.
-
-    Raises:
-        Invalid: nobody is signed in with this profile.
-    """
-    profile = read_profiles().get(arguments.profile)
-    if profile is None:
-        raise Invalid("sign in first: gradumen sign-in", field="profile", value=arguments.profile)
-    with Client(url_of(arguments)) as client:
-        client.sign_in(profile["email"], _password(arguments, f"Password of {profile['email']}: "))
-        yield client
-
-
-def _password(arguments: argparse.Namespace, prompt: str = "Password: ") -> str:
-    if arguments.password_stdin:
-        return sys.stdin.readline().rstrip("\n")
-    return getpass.getpass(prompt)
-
-
-def url_of(arguments: argparse.Namespace) -> str:
-    """Where the service is: as given, as stored in the profile, or where it listens by itself."""
-    profile = read_profiles().get(arguments.profile) or {}
-    url: str = arguments.url or profile.get("url") or os.environ.get("GRADUMEN_URL") or DEFAULT_URL
-    return url
-
-
 def run_sign_in(arguments: argparse.Namespace, out: Out) -> int:
     """Sign in by password, make a token, store it."""
     with Client(url_of(arguments)) as client:
-        session = client.sign_in(arguments.email, _password(arguments))
+        session = client.sign_in(arguments.email, ask_password(arguments))
         own = {each.organisation: each for each in session.memberships}
         chosen = arguments.organisation or (next(iter(own)) if len(own) == 1 else None)
         if chosen not in own:
@@ -141,7 +105,7 @@ def run_set_up(arguments: argparse.Namespace, out: Out) -> int:
         billing_zone=arguments.billing_zone,
         email=arguments.email,
         user_name=arguments.user_name,
-        password=_password(arguments),
+        password=ask_password(arguments),
     )
     with Client(url_of(arguments)) as client:
         client.set_up(body)
@@ -151,7 +115,7 @@ def run_set_up(arguments: argparse.Namespace, out: Out) -> int:
 
 def run_change_password(arguments: argparse.Namespace, out: Out) -> int:
     """Change the password."""
-    current, new = _password(arguments), _password(arguments, "New password: ")
+    current, new = ask_password(arguments), ask_password(arguments, "New password: ")
     with Client(url_of(arguments)) as client:
         client.sign_in(arguments.email, current)
         client.sessions.change_password(current, new)
@@ -162,6 +126,6 @@ def run_change_password(arguments: argparse.Namespace, out: Out) -> int:
 def run_reset_password(arguments: argparse.Namespace, out: Out) -> int:
     """Set a password by a link."""
     with Client(url_of(arguments)) as client:
-        client.sessions.reset_password(arguments.link.rpartition("#")[2], _password(arguments, "New password: "))
+        client.sessions.reset_password(arguments.link.rpartition("#")[2], ask_password(arguments, "New password: "))
     out.say("set; sign in with: gradumen sign-in")
     return 0

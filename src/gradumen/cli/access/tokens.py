@@ -4,10 +4,10 @@ import argparse
 from typing import Any
 from uuid import UUID
 
-from gradumen.cli.access.sessions import add_password, signed_in
 from gradumen.cli.nouns import Verbs, add_organisation
 from gradumen.cli.output import Out
 from gradumen.cli.profiles import own_organisation
+from gradumen.cli.signing import add_password, signed_in
 from gradumen.client import Client
 from gradumen.core.permissions import Role
 

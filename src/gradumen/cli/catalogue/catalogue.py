@@ -6,12 +6,12 @@ from datetime import date
 from pathlib import Path
 from typing import Any
 
+from gradumen.cli.files import load
 from gradumen.cli.nouns import Verbs, add_organisation
 from gradumen.cli.output import Out, quantity
 from gradumen.cli.profiles import own_organisation
 from gradumen.client import Client
-from gradumen.core.errors import Invalid
-from gradumen.wire.catalogue.catalogue import CatalogueFile, ChangeBody
+from gradumen.wire.catalogue.catalogue import ChangeBody
 from gradumen.wire.catalogue.forms.offers import OfferForm
 from gradumen.wire.catalogue.forms.schema import catalogue_schema
 
@@ -48,17 +48,6 @@ def register(nouns: Any) -> None:
     schema = verbs.add("schema", run_schema, "the JSON Schema of catalogue files, for editors")
     schema.set_defaults(local=True)
     verbs.add("plans", run_plans, "plans on offer, with their tiers")
-
-
-def load(paths: list[Path]) -> list[CatalogueFile]:
-    """Read files, and the YAML files of folders."""
-    found: list[Path] = []
-    for path in paths:
-        found += sorted(path.glob("*.y*ml")) if path.is_dir() else [path]
-    try:
-        return [CatalogueFile(name=str(path), content=path.read_text(encoding="utf-8")) for path in found]
-    except (OSError, UnicodeDecodeError) as error:
-        raise Invalid(f"cannot read a catalogue file: {error}", field="files") from error
 
 
 def run_check(arguments: argparse.Namespace, client: Client, out: Out) -> int:

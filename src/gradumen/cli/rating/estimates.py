@@ -5,7 +5,7 @@ from datetime import date
 from pathlib import Path
 from typing import Any
 
-from gradumen.cli.catalogue.catalogue import load
+from gradumen.cli.files import load
 from gradumen.cli.nouns import Verbs, add_organisation
 from gradumen.cli.output import Out, money, quantity
 from gradumen.cli.profiles import own_organisation
