@@ -1,0 +1,98 @@
+"""The plain calculation itself, held against amounts worked out by hand: a month of 30 days, fees of 720 a month."""
+
+from dataclasses import replace
+from datetime import UTC, date, datetime
+from fractions import Fraction
+from zoneinfo import ZoneInfo
+
+from tests.worlds.owed import owed, owed_in_advance
+from tests.worlds.worlds import FIRST, GIB, Customer, Link, Stretch, Use, Version
+
+DAY = Fraction(24)
+PLAIN = Version(
+    day=date(2026, 1, 1),
+    kind="flat",
+    prices=(Fraction(2),),
+    ends=(),
+    allowance=0,
+    committed=0,
+    minimum=Fraction(0),
+    cap=None,
+    fees={"heath": Fraction(720), "moor": Fraction(1440)},
+    off=0,
+    spend=Fraction(0),
+)
+
+
+def link(*versions: Version, over: str = "subscription") -> Link:
+    return Link("tarnwick", "customer", ZoneInfo("UTC"), "EUR", list(versions), over)
+
+
+def customer(sold: Link, *stretches: Stretch, usage: list[Use] | None = None, allowance: int = 0) -> Customer:
+    held = list(stretches) or [Stretch(FIRST, "heath", 1, False)]
+    return Customer("customer", "plan", [sold], held, None, {"heath": allowance * GIB}, False, usage or [])
+
+
+def use(day: int, gib: int, project: str = "all") -> Use:
+    return Use(datetime(2026, 9, day, 12, tzinfo=UTC), gib * GIB, project)
+
+
+def test_a_fee_is_by_seconds_tier_and_quantity() -> None:
+    sold = link(PLAIN)
+    changed = customer(sold, Stretch(FIRST, "heath", 1, False), Stretch(date(2026, 9, 11), "moor", 2, False))
+    assert owed(changed, sold) == {("heath", 1): 10 * DAY, ("moor", 1): 20 * 2 * 2 * DAY}
+    assert owed_in_advance(replace(changed, advance=True), sold) == 2880
+
+
+def test_nothing_is_raised_while_paused_but_what_is_used_is_charged() -> None:
+    sold = link(replace(PLAIN, spend=Fraction(720)))
+    paused = customer(
+        sold, Stretch(FIRST, "heath", 1, False), Stretch(date(2026, 9, 11), "heath", 1, True), usage=[use(20, 30)]
+    )
+    assert owed(paused, sold) == {("heath", 1): 240, ("traffic", 1): 60}
+
+
+def test_a_trial_is_free_and_raises_no_least_spend() -> None:
+    sold = link(replace(PLAIN, spend=Fraction(1080)))
+    tried = customer(sold, Stretch(FIRST, "heath", 1, False, True), Stretch(date(2026, 9, 11), "heath", 1, False))
+    assert owed(tried, sold) == {("heath", 1): 720, ("trial", 1): -240, ("least", 1): 240}
+
+
+def test_a_least_spend_goes_on_over_versions() -> None:
+    early = replace(PLAIN, fees={"heath": Fraction(990), "moor": Fraction(0)}, spend=Fraction(1000))
+    late = replace(early, day=date(2026, 9, 16), fees={"heath": Fraction(100), "moor": Fraction(0)})
+    sold = link(early, late)
+    assert owed(customer(sold), sold) == {
+        ("heath", 1): 495,
+        ("heath", 2): 50,
+        ("least", 1): Fraction(455, 2),
+        ("least", 2): Fraction(455, 2),
+    }
+
+
+def test_what_is_committed_follows_the_version_that_holds_last() -> None:
+    free = replace(PLAIN, fees={"heath": Fraction(0), "moor": Fraction(0)})
+    sold = link(replace(free, committed=50), replace(free, day=date(2026, 9, 16), committed=10))
+    assert owed(customer(sold, usage=[use(2, 4)]), sold) == {("traffic", 1): 8, ("traffic", 2): 12}
+    ended = link(replace(free, committed=50), replace(free, day=date(2026, 9, 16)))
+    assert owed(customer(ended), ended) == {}
+
+
+def test_blocks_count_for_each_project_and_the_tiers_allowance_for_all() -> None:
+    free = replace(PLAIN, fees={"heath": Fraction(0), "moor": Fraction(0)})
+    blocks = replace(free, kind="blocks", prices=(Fraction(2), Fraction(1)), ends=(30,))
+    used = [use(2, 40), use(3, 30, "barn")]
+    apart, together = link(blocks, over="project"), link(blocks)
+    assert owed(customer(apart, usage=used), apart) == {("traffic", 1): 30 * 2 + 10 + 30 * 2}
+    assert owed(customer(together, usage=used), together) == {("traffic", 1): 30 * 2 + 40}
+    assert owed(customer(apart, usage=used, allowance=50), apart) == {("traffic", 1): 20 * 2}
+
+
+def test_lots_minimum_cap_and_discount() -> None:
+    free = replace(PLAIN, fees={"heath": Fraction(0), "moor": Fraction(0)})
+    lots = link(replace(free, kind="lot", prices=(Fraction(5),), ends=(100,)))
+    assert owed(customer(lots, usage=[use(2, 101)]), lots) == {("traffic", 1): 10}
+    bounded = link(replace(free, minimum=Fraction(7), cap=Fraction(60), off=50))
+    assert owed(customer(bounded, usage=[use(2, 1)]), bounded) == {("traffic", 1): 7, ("off", 1): Fraction(-7, 2)}
+    assert owed(customer(bounded, usage=[use(2, 99)]), bounded) == {("traffic", 1): 60, ("off", 1): -30}
+    assert owed(customer(bounded), bounded) == {}
