@@ -17,8 +17,8 @@ from sqlalchemy import Engine, text
 
 from gradumen.api.app import make_app
 from gradumen.jobs.worker import Worker
+from gradumen.run.api import KEPT_OPEN
 from gradumen.run.database import PrivateDatabase, start_private_database
-from gradumen.run.serve import KEPT_OPEN
 from gradumen.settings import Settings
 from gradumen.store import schema
 from gradumen.store.tables import Base
@@ -86,11 +86,11 @@ class Service:
 
 
 @pytest.fixture(scope="session")
-def running(engine: Engine, owner: Engine) -> Iterator[Service]:
+def running(engine: Engine, owner: Engine, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Service]:
     """The service in this process, on loopback."""
     configured = Settings(console=CONSOLE, clock_control=True)
     uow = UnitOfWork(engine)
-    app = make_app(configured, uow, set_up_code=CODE)
+    app = make_app(configured, uow, set_up_file=tmp_path_factory.mktemp("service") / "set-up-code")
     worker = Worker(uow, owner, idle_seconds=0.02)
     worker.start()
     with socket.socket() as probe:
@@ -127,7 +127,7 @@ def empty(engine: Engine) -> None:
 @pytest.fixture
 def service(running: Service, owner: Engine) -> Iterator[Service]:
     """The service with empty tables."""
-    running.app.state.set_up_code = CODE
+    running.app.state.set_up_file.write_text(CODE)
     empty(owner)
     yield running
     empty(owner)

@@ -142,7 +142,7 @@ class World:
         """Run a seller's bill run and issue its drafts; gives them with lines, by buyer."""
         client = self.user(user)
         run = client.bill_runs.wait(client.bill_runs.start(seller, period).id)
-        assert run.state == "finished", run.problem
+        assert run.state == "done", run.problem
         drafts = sorted(client.invoices.list(state="draft", seller=seller), key=lambda each: each.buyer)
         found = [client.invoices.issue(draft.id) if issue else client.invoices.get(draft.id) for draft in drafts]
         return sorted(found, key=lambda each: each.buyer)

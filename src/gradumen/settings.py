@@ -43,6 +43,8 @@ class Settings:
     body_seconds: int = _setting(120, "How long the body of a request may take to come, in seconds.")
     shutdown_seconds: int = _setting(20, "How long calls under way may take when the service is told to stop.")
     least_free_mib: int = _setting(512, "Free disk space in MiB below which the service says that it is not ready.")
+    api_processes: int = _setting(1, "Processes that answer calls.")
+    worker_processes: int = _setting(1, "Processes that do tasks and bring usage up to date.")
     session_hours: int = _setting(12, "How long a console session lasts, in hours.")
 
     @property

@@ -60,7 +60,7 @@ def test_a_month_from_a_file_to_a_pdf(terminal: Terminal, world: World, tmp_path
     spend = terminal("spend", "period-so-far", "--period", "2026-09", "--totals")
     assert "oxbow" in spend
     runs = terminal("bill-runs", "start", "--period", "2026-09", "--issue")
-    assert "finished" in runs and "review with" not in runs
+    assert "done" in runs and "review with" not in runs
     listed = terminal("invoices", "list")
     assert "TARNWICK-2026-00001" in listed and "TARNWICK-2026-00002" in listed
     shown = terminal("invoices", "show", "TARNWICK-2026-00001")

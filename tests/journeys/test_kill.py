@@ -2,9 +2,6 @@
 
 import os
 import signal
-import socket
-import subprocess
-import sys
 import tempfile
 import threading
 import time
@@ -13,7 +10,6 @@ from datetime import UTC, datetime, timedelta
 from decimal import Decimal
 from pathlib import Path
 
-import httpx
 import psutil
 import pytest
 from sqlalchemy import update
@@ -21,69 +17,17 @@ from sqlalchemy import update
 from gradumen.client import Client
 from gradumen.core.errors import Conflict, GradumenError
 from gradumen.core.permissions import Role
+from gradumen.core.tasks import Lease
 from gradumen.run.database import start_private_database
 from gradumen.store.billing.tables import BillRunRow
+from gradumen.store.tasks import TaskRow
+from gradumen.usecases import tasks
 from gradumen.usecases.billing import bill_runs
 from tests.conftest import Service
+from tests.journeys.process import Process
 from tests.world import World, closing, egress, make_world
 
 FEED = "tarnwick/north-fell"
-
-
-class Process:
-    """The service as users run it, on a directory of its own."""
-
-    def __init__(self, data: Path, **environment: str) -> None:
-        with socket.socket() as probe:
-            probe.bind(("127.0.0.1", 0))
-            self.port = probe.getsockname()[1]
-        self.data, self.url = data, f"http://127.0.0.1:{self.port}"
-        self.environment = {**os.environ, "GRADUMEN_CLOCK_CONTROL": "true", **environment}
-        self.process: subprocess.Popen[bytes] | None = None
-
-    def start(self) -> None:
-        with (self.data / "service.log").open("ab") as log:
-            self.process = subprocess.Popen(
-                [
-                    sys.executable,
-                    "-m",
-                    "gradumen.cli.main",
-                    "serve",
-                    "--data",
-                    str(self.data),
-                    "--port",
-                    str(self.port),
-                ],
-                env=self.environment,
-                stdout=log,
-                stderr=log,
-                stdin=subprocess.DEVNULL,
-            )
-        self.wait_until_ready()
-
-    def wait_until_ready(self) -> None:
-        deadline = time.monotonic() + 60
-        while time.monotonic() < deadline:
-            try:
-                if httpx.get(f"{self.url}/readyz", timeout=5).is_success:
-                    return
-            except httpx.HTTPError:
-                time.sleep(0.05)
-        raise AssertionError((self.data / "service.log").read_text()[-2000:])
-
-    def kill(self) -> None:
-        assert self.process is not None
-        self.process.send_signal(signal.SIGKILL)
-        self.process.wait(30)
-
-    def stop(self) -> None:
-        if self.process is not None and self.process.poll() is None:
-            self.process.terminate()
-            self.process.wait(60)
-
-    @property
-    def database_pid(self) -> int:
-        return int((self.data / "database" / "db.pid").read_text())
 
 
 @pytest.fixture
@@ -161,7 +105,7 @@ def test_a_service_killed_in_mid_bill_run_bills_everything_once(alone: Process) 
         alone.start()
         world.reconnect()
         finished = world.mara.bill_runs.wait(run.id, seconds=60)
-        assert (finished.state, finished.drafts) == ("finished", 2)
+        assert (finished.state, finished.drafts) == ("done", 2)
         drafts = sorted(world.mara.invoices.list(state="draft"), key=lambda each: each.buyer)
         first = world.mara.invoices.issue(drafts[0].id)
         alone.kill()
@@ -172,7 +116,7 @@ def test_a_service_killed_in_mid_bill_run_bills_everything_once(alone: Process) 
         assert numbers == ["TARNWICK-2026-00001", "TARNWICK-2026-00002"]
         assert {each.buyer for each in drafts} == {"oxbow", "quillstone"}
         again = world.mara.bill_runs.wait(world.mara.bill_runs.start("tarnwick", "2026-09").id)
-        assert (again.state, again.drafts) == ("finished", 0)
+        assert (again.state, again.drafts) == ("done", 0)
         # August was never billed, so each document has its fee beside what the period so far showed.
         august = {"quillstone": Decimal("79.00"), "oxbow": Decimal("13.93")}
         billed = {draft.buyer: world.mara.invoices.get(draft.id).net for draft in drafts}
@@ -199,16 +143,18 @@ def test_a_worker_that_lost_its_lease_writes_nothing(world: World, service: Serv
     world.send(egress("a", 10**12))
     run = world.mara.bill_runs.wait(world.mara.bill_runs.start("tarnwick", "2026-09").id)
     with service.uow.engine.begin() as connection:
-        taken = update(BillRunRow).where(BillRunRow.id == run.id)
         lease = datetime.now(UTC) + timedelta(hours=1)
-        connection.execute(taken.values(state="running", fence=7, lease_until=lease))
+        again = update(TaskRow).where(TaskRow.id == run.id)
+        connection.execute(again.values(state="running", fence=7, lease_until=lease))
+        connection.execute(update(BillRunRow).where(BillRunRow.id == run.id).values(finished_at=None))
     before = {each.id for each in world.mara.invoices.list(state="draft")}
+    early, late = (Lease(run.id, fence, "bill run", "2026-09", None, None, {}, 1) for fence in (6, 7))
     with pytest.raises(Conflict, match="another worker"):
-        bill_runs.make_drafts(service.uow, run_id=run.id, fence=6, at=datetime.now(UTC))
-    bill_runs.fail_bill_run(service.uow, run_id=run.id, fence=6, problem="too late")
+        bill_runs.make_drafts(service.uow, lease=early, at=datetime.now(UTC))
+    tasks.fail_task(service.uow, lease=early, problem="too late", again=True, at=datetime.now(UTC))
     assert {each.id for each in world.mara.invoices.list(state="draft")} == before
     assert world.mara.bill_runs.get(run.id).state == "running"
-    bill_runs.make_drafts(service.uow, run_id=run.id, fence=7, at=datetime.now(UTC))
+    bill_runs.make_drafts(service.uow, lease=late, at=datetime.now(UTC))
     after = {each.id for each in world.mara.invoices.list(state="draft")}
     assert (len(before), len(after), before & after) == (2, 2, set())
 

@@ -82,7 +82,7 @@ def set_tax(client: Client, seller: str) -> None:
 
 def close(client: Client, seller: str) -> list[InvoiceBody]:
     run = client.bill_runs.wait(client.bill_runs.start(seller, "2026-09").id)
-    assert run.state == "finished", run.problem
+    assert run.state == "done", run.problem
     drafts = client.invoices.list(state="draft", seller=seller)
     return [client.invoices.issue(draft.id) for draft in drafts]
 

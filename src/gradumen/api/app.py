@@ -6,7 +6,7 @@ from fastapi import APIRouter, FastAPI
 from fastapi.middleware.gzip import GZipMiddleware
 from fastapi.routing import APIRoute
 
-from gradumen.api import audit_entries, clock, console, health, problems
+from gradumen.api import audit_entries, clock, console, health, problems, tasks
 from gradumen.api.access import invitations, members, passwords, sessions, set_up, tokens
 from gradumen.api.billing import bill_runs, charges, invoices, rating_differences, tax_rates
 from gradumen.api.catalogue import (
@@ -65,6 +65,7 @@ ROUTERS = (
     tax_rates,
     period_so_far,
     month_margins,
+    tasks,
     audit_entries,
     clock,
 )
@@ -75,13 +76,11 @@ def operation_name(route: APIRoute) -> str:
     return route.name
 
 
-def make_app(
-    settings: Settings, uow: UnitOfWork | None, *, set_up_code: str | None = None, set_up_file: Path | None = None
-) -> FastAPI:
+def make_app(settings: Settings, uow: UnitOfWork | None, *, set_up_file: Path | None = None) -> FastAPI:
     """The application; without a unit of work only its description can be used.
 
     Args:
-        set_up_code: with which the provider is made; it goes when used, and ``set_up_file``, which holds it, too.
+        set_up_file: holds the code with which the provider is made; it goes when used, whichever process used it.
     """
     app = FastAPI(
         title="Gradumen",
@@ -93,7 +92,7 @@ def make_app(
         responses={"default": {"model": Problem, "description": "A refusal, as problem details"}},
     )
     app.state.settings, app.state.uow = settings, uow
-    app.state.set_up_code, app.state.set_up_file = set_up_code, set_up_file
+    app.state.set_up_file = set_up_file
     app.state.gate = Gate()
     api = APIRouter(prefix="/api/v1")
     for module in ROUTERS:

@@ -5,7 +5,7 @@ import os
 import sys
 from collections.abc import Callable, Sequence
 
-from gradumen.cli import audit_entries, backups, clock, migrate, serve
+from gradumen.cli import audit_entries, backups, clock, migrate, serve, tasks
 from gradumen.cli.access import invitations, members, sessions, tokens
 from gradumen.cli.billing import bill_runs, invoices, tax_rates
 from gradumen.cli.catalogue import catalogue
@@ -41,6 +41,7 @@ NOUNS = (
     members,
     invitations,
     tokens,
+    tasks,
     audit_entries,
     clock,
     serve,

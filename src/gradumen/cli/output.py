@@ -3,12 +3,16 @@
 import json
 import shutil
 import sys
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from contextlib import contextmanager
 from decimal import Decimal
 from typing import Any, TextIO
 
+from tqdm import tqdm
+
 from gradumen.core.errors import CatalogueInvalid, GradumenError
 from gradumen.core.exact import minor_units, text
+from gradumen.wire.tasks import TaskBody
 from gradumen.wire.values import Body
 
 WIDEST = 100
@@ -60,6 +64,19 @@ class Out:
                 for index, value in enumerate(row)
             ]
             print("  ".join(shown).rstrip(), file=self.stream)
+
+    @contextmanager
+    def following(self) -> Iterator[Callable[[TaskBody], None]]:
+        """A progress bar on standard error that shows what a task is at; none where that is no terminal."""
+        with tqdm(total=0, disable=self.json or not self.errors.isatty(), file=self.errors) as bar:
+
+            def show(task: TaskBody) -> None:
+                running = [each.name for each in task.steps if each.state == "running"]
+                bar.set_description(f"{task.kind} {task.subject}: {running[-1] if running else task.state}")
+                bar.total, bar.n, bar.unit = task.total or 0, task.made, f" {task.counted}"
+                bar.refresh()
+
+            yield show
 
     def refuse(self, error: GradumenError) -> None:
         """Print a refusal."""

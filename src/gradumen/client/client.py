@@ -28,6 +28,7 @@ from gradumen.client.spend.spend import Spend
 from gradumen.client.subscriptions.assignment_rules import AssignmentRules
 from gradumen.client.subscriptions.one_off_charges import OneOffCharges
 from gradumen.client.subscriptions.subscriptions import Subscriptions
+from gradumen.client.tasks import Tasks
 from gradumen.wire.access.sessions import SessionBody, SetUp
 
 
@@ -65,6 +66,7 @@ class Client:
         self.invitations = Invitations(self.connection)
         self.tokens = Tokens(self.connection)
         self.sessions = Sessions(self.connection)
+        self.tasks = Tasks(self.connection)
         self.audit_entries = AuditEntries(self.connection)
         self.clock = Clock(self.connection)
 

@@ -67,17 +67,17 @@ class Connection:
             return NotSignedIn("sign in first")
         return GradumenError(f"{response.status_code} from {response.url}", status=response.status_code)
 
-    def get(self, path: str, kind: type[B], **query: Any) -> B:
+    def get(self, path: str, kind: type[B], /, **query: Any) -> B:
         """One thing."""
         return kind.model_validate_json(self.send("GET", path, params=_query(query)).content)
 
-    def page(self, path: str, kind: type[B], **query: Any) -> Page[B]:
+    def page(self, path: str, kind: type[B], /, **query: Any) -> Page[B]:
         """One page of a list."""
         return Page[kind].model_validate_json(  # type: ignore[valid-type]  # a page of that kind, at run time
             self.send("GET", path, params=_query(query)).content
         )
 
-    def all(self, path: str, kind: type[B], **query: Any) -> list[B]:
+    def all(self, path: str, kind: type[B], /, **query: Any) -> list[B]:
         """A whole list, page by page."""
         found: list[B] = []
         after: str | None = None

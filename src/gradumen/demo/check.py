@@ -115,7 +115,7 @@ def _close(url: str, history: History) -> str:
             if link.seller == seller and link.buyer != seller
         }
         run = client.bill_runs.wait(client.bill_runs.start(seller, month).id)
-        _require(run.state == "finished", f"bill run of {seller}: {run.problem}")
+        _require(run.state == "done", f"bill run of {seller}: {run.problem}")
         for draft in sorted(client.invoices.list(state="draft", seller=seller), key=lambda each: each.buyer):
             invoice = client.invoices.issue(draft.id)
             issued.append(invoice)
@@ -136,7 +136,7 @@ def _again(url: str, history: History) -> str:
     for seller, email in SIGNERS.items():
         client = history.signed_in(email)
         run = client.bill_runs.wait(client.bill_runs.start(seller, month).id)
-        _require(run.state == "finished" and not run.drafts, f"{seller} finds something to bill again")
+        _require(run.state == "done" and not run.drafts, f"{seller} finds something to bill again")
     return "running the bill runs again finds nothing"
 
 

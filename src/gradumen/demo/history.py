@@ -310,7 +310,7 @@ class History:
         for seller in SELLERS:
             client = self.signed_in(SIGNERS[seller])
             run = client.bill_runs.wait(client.bill_runs.start(seller, month.text).id)
-            if run.state != "finished":
+            if run.state != "done":
                 raise GradumenError(f"bill run of {seller} for {month.text}: {run.state}, {run.problem}")
             drafts = client.invoices.list(state="draft", seller=seller) if issue else []
             for draft in sorted(drafts, key=lambda each: each.buyer):

@@ -1,47 +1,58 @@
-"""The worker: brings usage up to date, makes drafts of bill runs, prepares the readings' months."""
+"""The worker: does tasks, brings usage up to date, and puts the day's work on the list."""
 
 import logging
 import threading
 import time
-from datetime import UTC, datetime
+from collections.abc import Callable
+from datetime import timedelta
 
 from gradumen.core.errors import GradumenError, Unanswered
-from gradumen.core.periods import Period
-from gradumen.store.schema import ensure_months
-from gradumen.store.unit_of_work import Engine, UnitOfWork
-from gradumen.usecases.billing.bill_runs import fail_bill_run, make_drafts, take_bill_run
+from gradumen.jobs import bill_runs, issuing, months
+from gradumen.jobs.leases import Held, kept, now
+from gradumen.store.unit_of_work import Engine, UnitOfWork, is_passing
+from gradumen.usecases import tasks
 from gradumen.usecases.metering.usage import refresh_usage
 
 log = logging.getLogger("gradumen.worker")
-MONTHS_BEHIND, MONTHS_AHEAD = 14, 3
 REST = 3
-"""How long making usage rests after a pass, as a multiple of it; bill runs do not wait for that."""
+"""How long making usage rests after a pass, as a multiple of it; tasks do not wait for that."""
+SCHEDULED_EVERY = timedelta(minutes=10)
 
 
 class Worker:
-    """A thread that works off what is due, again and again, until it is stopped."""
+    """Works off what is due, again and again, until it is stopped."""
 
     def __init__(self, uow: UnitOfWork, owner: Engine, *, idle_seconds: float = 0.3) -> None:
         """``owner`` is the engine of the account that may make partitions."""
         self.uow, self.owner, self.idle_seconds = uow, owner, idle_seconds
         self._stop = threading.Event()
-        self._thread = threading.Thread(target=self._run, name="worker", daemon=True)
+        self._thread = threading.Thread(target=self.run, name="worker", daemon=True)
+        self._kinds: dict[str, Callable[[Held], None]] = {
+            tasks.BILL_RUN: bill_runs.make,
+            tasks.ISSUE: issuing.issue,
+            tasks.MONTHS: lambda held: months.make(held, owner),
+        }
 
     def start(self) -> None:
-        """Prepare the months around now and begin."""
-        prepare_months(self.owner, datetime.now(UTC))
+        """Begin in a thread of this process."""
         self._thread.start()
 
     def stop(self) -> None:
         """Finish the step under way and end."""
         self._stop.set()
-        self._thread.join(60)
+        if self._thread.is_alive():
+            self._thread.join(60)
 
-    def _run(self) -> None:
-        rested = 0.0
+    def run(self) -> None:
+        """Work until told to stop."""
+        rested, scheduled = 0.0, now() - SCHEDULED_EVERY
         while not self._stop.is_set():
             try:
-                work_bill_runs(self.uow)
+                if now() - scheduled >= SCHEDULED_EVERY:
+                    tasks.schedule_day(self.uow, at=now())
+                    scheduled = now()
+                while not self._stop.is_set() and self.do_next():
+                    pass
                 began = time.monotonic()
                 if began >= rested:
                     refresh_usage(self.uow)
@@ -51,30 +62,25 @@ class Worker:
                 log.exception("a step failed; trying again")
             self._stop.wait(self.idle_seconds)
 
-
-def prepare_months(owner: Engine, now: datetime) -> None:
-    """Give the readings of the months around now partitions of their own."""
-    month = Period(now.year, now.month)
-    months = [month.text]
-    behind, ahead = month, month
-    for _ in range(MONTHS_BEHIND):
-        behind = behind.before()
-        months.append(behind.text)
-    for _ in range(MONTHS_AHEAD):
-        ahead = ahead.next()
-        months.append(ahead.text)
-    ensure_months(owner, months)
-
-
-def work_bill_runs(uow: UnitOfWork) -> None:
-    """Make the drafts of every bill run that waits, on usage that is up to date."""
-    while (taken := take_bill_run(uow, at=datetime.now(UTC))) is not None:
-        run_id, fence = taken
+    def do_next(self) -> bool:
+        """Do the oldest task that is due; False where there is none."""
+        lease = tasks.take_task(self.uow, at=now())
+        if lease is None:
+            return False
         try:
-            refresh_usage(uow)
-            make_drafts(uow, run_id=run_id, fence=fence, at=datetime.now(UTC))
-        except Unanswered:
-            raise
-        except GradumenError as problem:
-            log.warning("bill run %s: %s", run_id, problem.message)
-            fail_bill_run(uow, run_id=run_id, fence=fence, problem=problem.message)
+            with kept(self.uow, lease):
+                self._kinds[lease.kind](Held(self.uow, lease))
+        except Exception as error:  # whatever failed is an attempt that is seen
+            again = not isinstance(error, GradumenError) or isinstance(error, Unanswered)
+            problem = error.message if isinstance(error, GradumenError) else _unexpected(error)
+            log.warning("%s %s, attempt %d: %s", lease.kind, lease.subject, lease.attempt, problem, exc_info=again)
+            tasks.fail_task(self.uow, lease=lease, problem=problem, again=again, at=now())
+        else:
+            tasks.finish_task(self.uow, lease=lease, at=now())
+        return True
+
+
+def _unexpected(error: Exception) -> str:
+    if is_passing(error):
+        return "the database did not serve"
+    return f"it failed inside the service ({type(error).__name__}: {str(error)[:300]}); the service's log has more"

@@ -1,46 +1,40 @@
-"""The service: private database where none is given, schema at head, worker, HTTP."""
+"""The service: private database where none is given, schema at head, processes for the interface and for work."""
 
 import logging
 import secrets
 import signal
 import socket
-import sys
+import time
 from pathlib import Path
 
-import uvicorn
-from fastapi import FastAPI
-
-from gradumen.api.app import make_app
 from gradumen.core.errors import Invalid
-from gradumen.jobs.worker import Worker
+from gradumen.run.child import CODE_FILE, Told, log_to_stderr
 from gradumen.run.database import Keeper, PrivateDatabase, start_private_database
-from gradumen.run.http import TimedHttp
 from gradumen.run.lock import lock_directory
+from gradumen.run.processes import Child, Processes
 from gradumen.settings import Settings
 from gradumen.store import schema
 from gradumen.store.unit_of_work import UnitOfWork, make_engine
 from gradumen.usecases.access.set_up import is_set_up
-from gradumen.usecases.billing.bill_runs import release_bill_runs
+from gradumen.usecases.tasks import release_leases
 
 log = logging.getLogger("gradumen")
-CODE_FILE = "set-up-code"
-KEPT_OPEN = 65
-"""Seconds that an idle connection stays open: longer than clients keep theirs, so that none is used as it closes."""
+PORT_SECONDS = 5
+"""How long a port is waited for that processes of an earlier service still have."""
 
 
 def serve(settings: Settings, *, fast_database: bool = False) -> None:
-    """Run the service until it is told to stop; the private database stops with it.
+    """Run the service until it is told to stop; its processes and the private database stop with it.
 
     Raises:
         WrongSchema: a shared database is not at head.
         Invalid: the port is taken.
         Conflict: another service runs on the data directory.
     """
-    logging.basicConfig(level=logging.INFO, format="%(asctime)s %(levelname)s %(name)s %(message)s", stream=sys.stderr)
-    logging.getLogger("alembic").setLevel(logging.WARNING)
-    _check_port(settings)
+    log_to_stderr()
     hosts = settings.known_hosts
     lock = lock_directory(settings.data)
+    listening = _listen(settings)
     database: PrivateDatabase | None = None
     keeper: Keeper | None = None
     if not settings.database_url:
@@ -48,11 +42,35 @@ def serve(settings: Settings, *, fast_database: bool = False) -> None:
         keeper = Keeper(database, fast=fast_database)
         log.info("database %s, pid %d", "adopted" if database.adopted else "started", database.pid)
     try:
-        engine = make_engine(settings.database_url or (database.url if database else ""))
-        owner = make_engine(
-            database.owner_url if database else settings.schema_url or settings.database_url, pool_size=1
+        url = settings.database_url or (database.url if database else "")
+        owner_url = database.owner_url if database else settings.schema_url or settings.database_url
+        _prepare(settings, url, owner_url, private=database is not None)
+        told = Told(settings, url, owner_url, listening.fileno()).written()
+        processes = Processes(
+            [
+                *(Child("api", told, (listening.fileno(),)) for _ in range(settings.api_processes)),
+                *(Child("worker", told) for _ in range(settings.worker_processes)),
+            ]
         )
-        if database is not None:
+        for each in (signal.SIGTERM, signal.SIGINT):
+            signal.signal(each, lambda *_: processes.stop())
+        log.info("listening on http://%s:%d for %s", settings.host, settings.port, ", ".join(sorted(hosts)))
+        try:
+            processes.run()
+        finally:
+            processes.end(settings.shutdown_seconds + 5)
+    finally:
+        listening.close()
+        if keeper is not None:
+            keeper.stop()
+        lock.close()
+
+
+def _prepare(settings: Settings, url: str, owner_url: str, *, private: bool) -> None:
+    """Schema at head, no leases of processes that are gone, a code where nobody is set up."""
+    engine, owner = make_engine(url), make_engine(owner_url, pool_size=1)
+    try:
+        if private:
             schema.migrate(owner)
         elif schema.may_change_tables(engine):
             log.warning(
@@ -60,50 +78,33 @@ def serve(settings: Settings, *, fast_database: bool = False) -> None:
             )
         schema.check(engine)
         uow = UnitOfWork(engine)
-        if database is not None:
-            release_bill_runs(uow)
-        code = None if is_set_up(uow) else _set_up_code(settings.data)
-        worker = Worker(uow, owner)
-        worker.start()
-        app = make_app(settings, uow, set_up_code=code, set_up_file=settings.data / CODE_FILE)
-        log.info("listening on http://%s:%d for %s", settings.host, settings.port, ", ".join(sorted(hosts)))
-        # The server raises the signal that ended it once more when it is done; what follows here must still run.
-        for each in (signal.SIGTERM, signal.SIGINT):
-            signal.signal(each, lambda *_: None)
-        try:
-            uvicorn.Server(_http(app, settings)).run()
-        finally:
-            worker.stop()
-            engine.dispose()
-            owner.dispose()
+        if private:
+            release_leases(uow)
+        _set_up_code(settings.data, uow)
     finally:
-        if keeper is not None:
-            keeper.stop()
-        lock.close()
+        engine.dispose()
+        owner.dispose()
 
 
-def _http(app: FastAPI, settings: Settings) -> uvicorn.Config:
-    """How the application is served: with time-outs, and believing only the proxies that are named."""
-    return uvicorn.Config(
-        app,
-        host=settings.host,
-        port=settings.port,
-        log_level="warning",
-        access_log=False,
-        timeout_keep_alive=KEPT_OPEN,
-        timeout_graceful_shutdown=settings.shutdown_seconds,
-        http=type("Http", (TimedHttp,), {"header_seconds": settings.header_seconds}),
-        proxy_headers=bool(settings.trusted_proxies),
-        forwarded_allow_ips=settings.trusted_proxies,
-    )
+def _listen(settings: Settings) -> socket.socket:
+    """Listen on the port; calls wait until a process takes them.
 
-
-def _check_port(settings: Settings) -> None:
-    with socket.socket() as probe:
-        probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+    Raises:
+        Invalid: it is taken.
+    """
+    listening = socket.socket(socket.AF_INET6 if ":" in settings.host else socket.AF_INET)
+    listening.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+    deadline = time.monotonic() + PORT_SECONDS
+    while True:
         try:
-            probe.bind((settings.host, settings.port))
+            listening.bind((settings.host, settings.port))
+            listening.listen(2048)
+            return listening
         except OSError as error:
+            if time.monotonic() < deadline:
+                time.sleep(0.05)
+                continue
+            listening.close()
             raise Invalid(
                 f"cannot listen on {settings.host}:{settings.port} ({error.strerror}); choose another with --port",
                 field="port",
@@ -111,13 +112,13 @@ def _check_port(settings: Settings) -> None:
             ) from None
 
 
-def _set_up_code(data: Path) -> str:
-    """A code for the first set-up, in a file that only this account reads."""
+def _set_up_code(data: Path, uow: UnitOfWork) -> None:
+    """While nobody is set up, a code for the first set-up, in a file that only this account reads."""
+    if is_set_up(uow):
+        return
     data.mkdir(parents=True, exist_ok=True)
     path = data / CODE_FILE
-    code = secrets.token_urlsafe(16)
     path.touch(mode=0o600)
     path.chmod(0o600)
-    path.write_text(code + "\n")
+    path.write_text(secrets.token_urlsafe(16) + "\n")
     log.info("no provider yet; the set-up code is in %s", path)
-    return code

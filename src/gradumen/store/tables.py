@@ -1,6 +1,6 @@
 """All tables, so that Alembic and tests see them at once."""
 
-from gradumen.store import audit_entries, clock, idempotency
+from gradumen.store import audit_entries, clock, idempotency, tasks
 from gradumen.store.access import tables as users
 from gradumen.store.billing import tables as billing
 from gradumen.store.catalogue import tables as catalogue
@@ -21,5 +21,6 @@ __all__ = [
     "quotas",
     "readings",
     "subscriptions",
+    "tasks",
     "users",
 ]

@@ -9,12 +9,13 @@ from uuid import UUID, uuid4
 from sqlalchemy import and_, or_, select
 from sqlalchemy.orm import Session
 
-from gradumen.core.errors import Forbidden, Invalid
+from gradumen.core.errors import Forbidden
 from gradumen.core.permissions import Right
 from gradumen.store.access.tables import MemberRow, TokenRow, UserRow
 from gradumen.store.audit_entries import AuditEntryRow
 from gradumen.store.organisations.tables import OrganisationRow
 from gradumen.store.unit_of_work import use_case
+from gradumen.usecases.pages import moment_place
 from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope, organisations_by_id
 
 Values = Mapping[str, Any] | None
@@ -146,8 +147,9 @@ def list_audit_entries(
         query = query.where(AuditEntryRow.action == action)
     if search:
         query = query.where(AuditEntryRow.subject.contains(search, autoescape=True))
-    if after is not None:
-        at, identity = _place(after)
+    place = moment_place(after)
+    if place is not None:
+        at, identity = place
         query = query.where(or_(AuditEntryRow.at < at, and_(AuditEntryRow.at == at, AuditEntryRow.id > identity)))
     rows = list(tx.scalars(query.order_by(AuditEntryRow.at.desc(), AuditEntryRow.id).limit(limit)))
     return _views(tx, owner, rows, nameable(scope, owner.id))
@@ -166,19 +168,6 @@ def nameable(scope: Scope, owner: UUID) -> set[UUID]:
 def _of_nobody(tree: Any, owner: OrganisationRow) -> Any:
     """What belongs to no organisation is in the provider's record."""
     return AuditEntryRow.organisation_id.is_(None) & (owner.id not in tree.parents)
-
-
-def _place(after: str) -> tuple[datetime, UUID]:
-    at, _, identity = after.partition("|")
-    try:
-        moment = datetime.fromisoformat(at)
-        if moment.tzinfo is None:
-            raise ValueError
-        return moment, UUID(identity)
-    except ValueError:
-        raise Invalid(
-            f"after '{after[:60]}' is no place in this list; take it from the page before", field="after", value=after
-        ) from None
 
 
 def _views(tx: Session, owner: OrganisationRow, rows: list[AuditEntryRow], named: set[UUID]) -> list[AuditEntry]:

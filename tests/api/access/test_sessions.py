@@ -3,7 +3,6 @@
 import threading
 from dataclasses import replace
 from datetime import timedelta
-from pathlib import Path
 
 import httpx
 import pytest
@@ -68,7 +67,7 @@ def test_the_cookie_is_out_of_reach_and_useless_without_the_csrf_value(world: Wo
 
 
 def test_secrets_of_other_letters_are_wrong_and_nothing_else(world: World, service: Service) -> None:
-    service.app.state.set_up_code = CODE
+    service.app.state.set_up_file.write_text(CODE)
     http = world.user("ines").connection.http
     answer = http.post("tokens", json={}, headers={"X-CSRF-Token": "é".encode("latin-1")})
     assert answer.status_code == 403
@@ -100,7 +99,7 @@ def test_a_provider_is_set_up_once_and_with_the_code(world: World, service: Serv
     with Client(world.url) as client:
         with pytest.raises(NotSignedIn):
             client.set_up(body)
-        service.app.state.set_up_code = CODE
+        service.app.state.set_up_file.write_text(CODE)
         with pytest.raises(Conflict, match="set up already"):
             client.set_up(body.model_copy(update={"code": CODE}))
 
@@ -197,12 +196,7 @@ def test_every_answer_has_safe_headers(world: World, service: Service) -> None:
         assert refused.headers["allow"]
 
 
-def test_the_set_up_code_goes_with_its_file(service: Service, tmp_path: Path) -> None:
-    kept = tmp_path / "set-up-code"
-    kept.write_text(CODE)
-    service.app.state.set_up_file = kept
+def test_the_set_up_code_goes_when_it_is_used(service: Service) -> None:
+    assert service.app.state.set_up_file.exists()
     make_world(service.url, CODE).reconnect()
-    service.app.state.set_up_file = None
-
-    assert not kept.exists()
-    assert service.app.state.set_up_code is None
+    assert not service.app.state.set_up_file.exists()

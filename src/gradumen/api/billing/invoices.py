@@ -7,15 +7,16 @@ from uuid import UUID
 from fastapi import APIRouter, Query, Response, status
 
 from gradumen.api.bodies import StrictRoute
-from gradumen.api.calls import CallerHere, Uow, page_limit
+from gradumen.api.calls import CallerHere, OnceHere, Uow, answered, page_limit
 from gradumen.api.description import Pdf
 from gradumen.api.expensive import EXPENSIVE
 from gradumen.core.errors import Conflict
 from gradumen.core.exact import text
 from gradumen.core.periods import days_text
 from gradumen.documents.invoices import PdfInvoice, PdfLine, quantity_text, write_pdf
-from gradumen.usecases.billing import invoices
-from gradumen.wire.billing.invoices import InvoiceBody
+from gradumen.usecases.billing import invoices, issuing
+from gradumen.wire.billing.invoices import InvoiceBody, IssueDrafts
+from gradumen.wire.tasks import TaskBody
 from gradumen.wire.values import Page
 
 router = APIRouter(route_class=StrictRoute)
@@ -51,6 +52,22 @@ def read_invoice(invoice_id: UUID, uow: Uow, caller: CallerHere) -> InvoiceBody:
 def issue_invoice(invoice_id: UUID, uow: Uow, caller: CallerHere) -> InvoiceBody:
     """Issue a reviewed draft. Asking twice returns the same invoice."""
     return InvoiceBody.of(invoices.issue_invoice(uow, caller, invoice_id=invoice_id))
+
+
+@router.post(
+    "/organisations/{organisation}/invoices/issue",
+    status_code=status.HTTP_202_ACCEPTED,
+    response_model=TaskBody,
+    tags=["invoices"],
+)
+def start_issuing(organisation: str, body: IssueDrafts, uow: Uow, caller: CallerHere, once: OnceHere) -> Response:
+    """Ask for drafts to be issued, all or those named; a task issues one after the other."""
+    return answered(
+        uow,
+        once,
+        202,
+        lambda u: issuing.start_issuing(u, caller, organisation=organisation, invoices=body.invoices),
+    )
 
 
 @router.delete("/invoices/{invoice_id}", status_code=status.HTTP_204_NO_CONTENT, tags=["invoices"])

@@ -1,10 +1,7 @@
 """gradumen bill-runs."""
 
 import argparse
-import sys
 from typing import Any
-
-from tqdm import tqdm
 
 from gradumen.cli.nouns import Verbs, add_organisation
 from gradumen.cli.output import Out, money
@@ -32,16 +29,16 @@ def run_start(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     """Make drafts, and issue them if asked."""
     seller = own_organisation(arguments)
     run = client.bill_runs.wait(client.bill_runs.start(seller, arguments.period).id)
-    if run.state == "failed":
+    if run.state == "needs a hand":
         out.body(run)
-        out.note(f"bill run failed: {run.problem}")
+        out.note(f"the bill run needs a hand: {run.problem}")
         return 1
     if arguments.issue:
-        drafts = sorted(client.invoices.list(state="draft", seller=seller), key=lambda draft: draft.buyer)
-        with tqdm(total=len(drafts), unit=" invoices", disable=out.json or not sys.stderr.isatty()) as bar:
-            for draft in drafts:
-                client.invoices.issue(draft.id)
-                bar.update()
+        if client.invoices.list(state="draft", seller=seller):
+            with out.following() as tell:
+                task = client.tasks.follow(client.invoices.issue_many(seller).id, tell=tell)
+            if task.problem:
+                out.note(f"not all were issued: {task.problem}; see gradumen tasks show {str(task.id)[:8]}")
         run = client.bill_runs.get(run.id)
     out.body(run)
     _show([run], out)

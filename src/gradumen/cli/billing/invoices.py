@@ -101,16 +101,33 @@ def run_show(arguments: argparse.Namespace, client: Client, out: Out) -> int:
 
 def run_issue(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     """Issue drafts."""
-    drafts = arguments.draft
     if arguments.all:
-        found = client.invoices.list(state="draft")
-        drafts = [each.id for each in sorted(found, key=lambda draft: (draft.seller, draft.buyer))]
-    if not drafts:
+        return _issue_all(client, out)
+    if not arguments.draft:
         raise Invalid("name drafts, or use --all when there are any", field="draft")
-    issued = [client.invoices.issue(draft) for draft in drafts]
+    issued = [client.invoices.issue(draft) for draft in arguments.draft]
     out.body(issued)
     out.table(HEAD, map(_row, issued), right=RIGHT)
     return 0
+
+
+def _issue_all(client: Client, out: Out) -> int:
+    """Every draft that the caller sees, a task for each seller."""
+    drafts = client.invoices.list(state="draft")
+    if not drafts:
+        raise Invalid("name drafts, or use --all when there are any", field="draft")
+    problems = 0
+    for seller in sorted({each.seller for each in drafts}):
+        with out.following() as tell:
+            task = client.tasks.follow(client.invoices.issue_many(seller).id, tell=tell)
+        if task.problem:
+            problems += 1
+            out.note(f"{seller}: {task.problem}; see gradumen tasks show {str(task.id)[:8]}")
+    found = [client.invoices.get(each.id) for each in sorted(drafts, key=lambda draft: (draft.seller, draft.buyer))]
+    issued = [each for each in found if each.state == "issued"]
+    out.body(issued)
+    out.table(HEAD, map(_row, issued), right=RIGHT)
+    return 1 if problems else 0
 
 
 def run_discard(arguments: argparse.Namespace, client: Client, out: Out) -> int:

@@ -36,12 +36,12 @@ class BillRuns:
     def wait(
         self, run_id: UUID, *, seconds: float = 600, tell: Callable[[BillRunBody], None] | None = None
     ) -> BillRunBody:
-        """Wait until a run is finished or failed, or the time is over."""
+        """Wait until a run is done or needs a hand, or the time is over."""
         deadline = time.monotonic() + seconds
         while True:
             run = self.get(run_id)
             if tell is not None:
                 tell(run)
-            if run.state in ("finished", "failed") or time.monotonic() > deadline:
+            if run.state in ("done", "needs a hand", "undone") or time.monotonic() > deadline:
                 return run
             time.sleep(0.1)

@@ -1,9 +1,11 @@
 """Invoices and their drafts."""
 
+from collections.abc import Sequence
 from uuid import UUID
 
 from gradumen.client.connection import Connection
-from gradumen.wire.billing.invoices import InvoiceBody
+from gradumen.wire.billing.invoices import InvoiceBody, IssueDrafts
+from gradumen.wire.tasks import TaskBody
 
 
 class Invoices:
@@ -32,6 +34,15 @@ class Invoices:
     def issue(self, invoice_id: UUID) -> InvoiceBody:
         """Give a draft its number; safe to repeat."""
         return self._connection.post(f"invoices/{invoice_id}/issue", InvoiceBody)
+
+    def issue_many(
+        self, organisation: str, invoices: Sequence[UUID] | None = None, *, key: str | None = None
+    ) -> TaskBody:
+        """Ask for drafts of a seller to be issued, all or those named; gives the task that does it."""
+        path = f"organisations/{organisation}/invoices/issue"
+        return self._connection.post(
+            path, TaskBody, IssueDrafts(invoices=None if invoices is None else [*invoices]), key=key
+        )
 
     def discard(self, invoice_id: UUID) -> None:
         """Discard a draft."""

@@ -13,21 +13,17 @@ from gradumen.store.columns import Amount, Base, Moment, Quantity, ascii_text
 
 
 class BillRunRow(Base):
-    """The close of a period for one seller; ``fence`` counts leases, the latest holder may write."""
+    """The close of a period for one seller; its id is that of the task that makes it."""
 
     __tablename__ = "bill_runs"
     __table_args__ = (Index("ix_bill_runs_seller_id_period", "seller_id", "period"),)
 
-    id: Mapped[UUID] = mapped_column(primary_key=True)
+    id: Mapped[UUID] = mapped_column(ForeignKey("tasks.id", ondelete="RESTRICT"), primary_key=True)
     seller_id: Mapped[UUID] = mapped_column(ForeignKey("organisations.id", ondelete="RESTRICT"))
     period: Mapped[str] = mapped_column(ascii_text(7))
-    state: Mapped[str] = mapped_column(ascii_text(16))
-    problem: Mapped[str | None] = mapped_column(String(1000))
     started_by: Mapped[UUID] = mapped_column(ForeignKey("users.id", ondelete="RESTRICT"))
     started_at: Mapped[datetime] = mapped_column(Moment)
     finished_at: Mapped[datetime | None] = mapped_column(Moment)
-    lease_until: Mapped[datetime | None] = mapped_column(Moment)
-    fence: Mapped[int]
 
 
 class RatedPeriodRow(Base):

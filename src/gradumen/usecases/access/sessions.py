@@ -208,12 +208,22 @@ def caller_of_session(tx: Session, *, secret: str, csrf: str | None, unsafe: boo
         raise NotSignedIn("the session is over; sign in again")
     if unsafe and not secrets.compare_digest(row.csrf.encode(), (csrf or "").encode()):
         raise Forbidden(right="X-CSRF-Token of this session", organisation="the console")
-    user = tx.get_one(UserRow, row.user_id)
+    return _caller(tx, row.user_id, at), row.csrf
+
+
+def _caller(tx: Session, user_id: UUID, at: datetime) -> Caller:
+    user = tx.get_one(UserRow, user_id)
     roles = {
         member.organisation_id: Role(member.role)
         for member in tx.scalars(select(MemberRow).where(MemberRow.user_id == user.id, MemberRow.disabled_at.is_(None)))
     }
-    return Caller(user.id, user.email, user.name, roles, at), row.csrf
+    return Caller(user.id, user.email, user.name, roles, at)
+
+
+@use_case
+def caller_of_user(tx: Session, *, user: UUID, at: datetime) -> Caller:
+    """A user who asked for a task, with the roles of this moment."""
+    return _caller(tx, user, at)
 
 
 @use_case

@@ -1,29 +1,29 @@
 """Bill runs: the close of a period for one seller, as drafts. What is billed already is never billed again."""
 
 from dataclasses import dataclass
-from datetime import datetime, timedelta
-from uuid import UUID, uuid4
+from datetime import datetime
+from uuid import UUID
 
-from sqlalchemy import func, or_, select, update
+from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from gradumen.core.errors import Conflict, NotFound, PeriodOpen
 from gradumen.core.periods import Period, zone_of
 from gradumen.core.permissions import Right
+from gradumen.core.tasks import Lease
+from gradumen.store import tasks
 from gradumen.store.billing.tables import BillRunRow, InvoiceRow
 from gradumen.store.organisations.tables import OrganisationRow, zone_name
 from gradumen.store.unit_of_work import use_case
 from gradumen.usecases.audit_entries import record
 from gradumen.usecases.billing.drafts import Drafting, discard_drafts, lock_documents
 from gradumen.usecases.scope import Caller, Scope, business_now, get_organisation, load_scope
-
-LEASE = timedelta(minutes=2)
-WAITING, RUNNING, FINISHED, FAILED = "waiting", "running", "finished", "failed"
+from gradumen.usecases.tasks import BILL_RUN, require_lease
 
 
 @dataclass(frozen=True, slots=True)
 class BillRun:
-    """A bill run: ``waiting``, ``running``, ``finished`` or ``failed`` with a problem; counts its documents."""
+    """A bill run, in the state of its task (see `gradumen.core.tasks.State`); counts its documents."""
 
     id: UUID
     seller: str
@@ -56,27 +56,17 @@ def start_bill_run(tx: Session, caller: Caller, *, organisation: str, period: st
             f"{period} is open until {end.isoformat()}; close {month.before().text} or wait", period=period
         )
     lock_documents(tx, seller.id)
-    under_way = tx.scalars(
-        select(BillRunRow).where(
-            BillRunRow.seller_id == seller.id, BillRunRow.period == period, BillRunRow.state.in_((WAITING, RUNNING))
-        )
-    ).first()
-    row = under_way or BillRunRow(
-        id=uuid4(),
-        seller_id=seller.id,
-        period=period,
-        state=WAITING,
-        problem=None,
-        started_by=caller.user_id,
-        started_at=scope.now,
-        finished_at=None,
-        lease_until=None,
-        fence=0,
+    under_way = tasks.find_under_way(tx, BILL_RUN, seller.id, period)
+    if under_way is not None:
+        return _view(tx, tx.get_one(BillRunRow, under_way), seller.slug)
+    tasks.give_up(tx, BILL_RUN, seller.id, period)
+    task = tasks.add_task(tx, BILL_RUN, period, at=caller.at, organisation=seller.id, asked_by=caller.user_id)
+    row = BillRunRow(
+        id=task, seller_id=seller.id, period=period, started_by=caller.user_id, started_at=scope.now, finished_at=None
     )
     tx.add(row)
     tx.flush()
-    if under_way is None:
-        record(tx, caller, "bill run started", seller.id, period)
+    record(tx, caller, "bill run started", seller.id, period)
     return _view(tx, row, seller.slug)
 
 
@@ -86,58 +76,23 @@ def require_billing(scope: Scope, seller: OrganisationRow) -> None:
 
 
 @use_case
-def take_bill_run(tx: Session, *, at: datetime) -> tuple[UUID, int] | None:
-    """Lease a run that waits or whose worker is gone; gives its id and fence, or None."""
-    row = tx.scalars(
-        select(BillRunRow)
-        .where(
-            BillRunRow.state.in_((WAITING, RUNNING)), or_(BillRunRow.lease_until.is_(None), BillRunRow.lease_until < at)
-        )
-        .order_by(BillRunRow.started_at)
-        .limit(1)
-        .with_for_update(skip_locked=True)
-    ).first()
-    if row is None:
-        return None
-    row.state, row.lease_until, row.fence = RUNNING, at + LEASE, row.fence + 1
-    return row.id, row.fence
+def make_drafts(tx: Session, *, lease: Lease, at: datetime) -> int:
+    """Make the drafts of a run in one transaction: all or none; gives how many. One that is made already stays.
 
-
-@use_case
-def release_bill_runs(tx: Session) -> None:
-    """At the start of the only service: no lease can be held by anybody else."""
-    tx.execute(update(BillRunRow).where(BillRunRow.state == RUNNING).values(lease_until=None))
-
-
-@use_case
-def fail_bill_run(tx: Session, *, run_id: UUID, fence: int, problem: str) -> None:
-    """Note why a run could not be made; starting it again tries again."""
-    tx.execute(
-        update(BillRunRow)
-        .where(BillRunRow.id == run_id, BillRunRow.fence == fence, BillRunRow.state == RUNNING)
-        .values(state=FAILED, problem=problem[:1000])
-    )
-
-
-@use_case
-def make_drafts(tx: Session, *, run_id: UUID, fence: int, at: datetime) -> None:
-    """Make the drafts of a run in one transaction: all or none. Earlier drafts of the seller are replaced.
+    Earlier drafts of the seller are replaced.
 
     Raises:
         Conflict: another worker has the run now.
     """
-    run = tx.get_one(BillRunRow, run_id)
-    lock_documents(tx, run.seller_id)
-    held = tx.execute(
-        update(BillRunRow)
-        .where(BillRunRow.id == run_id, BillRunRow.fence == fence, BillRunRow.state == RUNNING)
-        .values(state=FINISHED, finished_at=business_now(tx, at), lease_until=None)
-    )
-    if held.rowcount != 1:  # type: ignore[attr-defined]  # an UPDATE gives a cursor result
-        raise Conflict(f"another worker has bill run {run_id}")
-    seller = tx.get_one(OrganisationRow, run.seller_id)
-    discard_drafts(tx, seller.id)
-    Drafting(tx, run, seller, business_now(tx, at).date()).make()
+    require_lease(tx, lease)
+    run = tx.get_one(BillRunRow, lease.task, populate_existing=True)
+    if run.finished_at is None:
+        lock_documents(tx, run.seller_id)
+        seller = tx.get_one(OrganisationRow, run.seller_id)
+        discard_drafts(tx, seller.id)
+        run.finished_at = business_now(tx, at)
+        Drafting(tx, run, seller, run.finished_at.date()).make()
+    return _counts(tx, run.id).get("draft", 0)
 
 
 @use_case
@@ -165,17 +120,23 @@ def read_bill_run(tx: Session, caller: Caller, *, run_id: UUID) -> BillRun:
     return _view(tx, row, tx.get_one(OrganisationRow, row.seller_id).slug)
 
 
-def _view(tx: Session, row: BillRunRow, seller: str) -> BillRun:
+def _counts(tx: Session, run: UUID) -> dict[str, int]:
+    """How many documents a run has, by state."""
     rows = tx.execute(
-        select(InvoiceRow.state, func.count()).where(InvoiceRow.bill_run_id == row.id).group_by(InvoiceRow.state)
+        select(InvoiceRow.state, func.count()).where(InvoiceRow.bill_run_id == run).group_by(InvoiceRow.state)
     )
-    counts: dict[str, int] = {state: count for state, count in rows}  # noqa: C416  # rows are not typed as pairs
+    return {state: count for state, count in rows}  # noqa: C416  # rows are not typed as pairs
+
+
+def _view(tx: Session, row: BillRunRow, seller: str) -> BillRun:
+    counts = _counts(tx, row.id)
+    state, problem = tasks.states_of(tx, [row.id])[row.id]
     return BillRun(
         id=row.id,
         seller=seller,
         period=row.period,
-        state=row.state,
-        problem=row.problem,
+        state=state,
+        problem=problem,
         started_at=row.started_at,
         finished_at=row.finished_at,
         drafts=counts.get("draft", 0),

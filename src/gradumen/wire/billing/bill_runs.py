@@ -14,7 +14,7 @@ class BillRunCreate(Body):
 
 
 class BillRunBody(Body):
-    """A bill run: waiting, running, finished, or failed with a problem."""
+    """A bill run in the state of its task: waiting, running, needs a hand (with a problem), done or undone."""
 
     id: UUID
     seller: str

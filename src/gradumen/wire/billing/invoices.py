@@ -39,6 +39,12 @@ class PartiesBody(Body):
     buyer: PartyBody
 
 
+class IssueDrafts(Body):
+    """The drafts of a seller to issue; null is all of them."""
+
+    invoices: list[UUID] | None = None
+
+
 class InvoiceBody(Body):
     """A draft or issued document; lists leave ``lines`` empty."""
 

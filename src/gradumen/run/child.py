@@ -1,0 +1,54 @@
+"""What a process of the service is told by its parent, and how it ends with it.
+
+It comes on standard input, so that no password stands in a list of processes; when standard input ends, the parent is
+gone, and so is the child.
+"""
+
+import json
+import logging
+import os
+import sys
+import threading
+from dataclasses import asdict, dataclass
+from pathlib import Path
+
+from gradumen.settings import Settings
+
+CODE_FILE = "set-up-code"
+
+
+@dataclass(frozen=True, slots=True)
+class Told:
+    """Settings, the database by the service's account and by the one that changes tables, the listening socket."""
+
+    settings: Settings
+    url: str
+    owner_url: str
+    listening: int
+
+    def written(self) -> bytes:
+        """As one line."""
+        plain = asdict(self)
+        settings = {key: str(each) if isinstance(each, Path) else each for key, each in plain["settings"].items()}
+        return json.dumps({**plain, "settings": settings}).encode() + b"\n"
+
+
+def begin() -> Told:
+    """Hear what the parent tells, and end when it is gone."""
+    told = json.loads(sys.stdin.buffer.readline())
+    given = told.pop("settings")
+    settings = Settings(**given | {name: Path(given[name]) for name in ("data", "console")})
+    log_to_stderr()
+    threading.Thread(target=_end_with_parent, name="parent", daemon=True).start()
+    return Told(settings, **told)
+
+
+def log_to_stderr() -> None:
+    """Where parent and children write what happens."""
+    logging.basicConfig(level=logging.INFO, format="%(asctime)s %(levelname)s %(name)s %(message)s", stream=sys.stderr)
+    logging.getLogger("alembic").setLevel(logging.WARNING)
+
+
+def _end_with_parent() -> None:
+    sys.stdin.buffer.read()
+    os._exit(1)

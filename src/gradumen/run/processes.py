@@ -1,0 +1,102 @@
+"""The processes of the service: started, watched, started again when they die, and ended together."""
+
+import logging
+import subprocess
+import sys
+import time
+from dataclasses import dataclass, field
+
+log = logging.getLogger("gradumen")
+SHORTEST_REST, LONGEST_REST = 0.5, 30.0
+"""Seconds before a process that died is started again; twice as long each time it dies young."""
+OLD_ENOUGH = 60.0
+WATCHED_EVERY = 0.1
+
+
+@dataclass
+class Child:
+    """One process: what it is, what it is told, which files it has from the parent."""
+
+    kind: str
+    told: bytes
+    files: tuple[int, ...] = ()
+    process: subprocess.Popen[bytes] | None = None
+    started: float = 0.0
+    rest: float = SHORTEST_REST
+    due: float = field(default=0.0)
+
+    def start(self) -> None:
+        """Start it. It is in a session of its own, so that Ctrl-C reaches the parent alone."""
+        command = [sys.executable, "-m", f"gradumen.run.{self.kind}"]
+        self.process = subprocess.Popen(command, stdin=subprocess.PIPE, pass_fds=self.files, start_new_session=True)
+        assert self.process.stdin is not None
+        self.process.stdin.write(self.told)
+        self.process.stdin.flush()
+        self.started = time.monotonic()
+
+    def watch(self) -> None:
+        """Start it again when it died, after a rest."""
+        now = time.monotonic()
+        if self.process is not None and self.process.poll() is not None:
+            young = now - self.started < OLD_ENOUGH
+            self.rest = min(2 * self.rest, LONGEST_REST) if young else SHORTEST_REST
+            log.error("the %s process ended (%d); starting it again", self.kind, self.process.returncode)
+            self._forget()
+            self.due = now + self.rest
+        if self.process is None and now >= self.due:
+            self.start()
+
+    def end(self) -> None:
+        """Ask it to end."""
+        if self.process is not None and self.process.poll() is None:
+            self.process.terminate()
+
+    def wait(self, seconds: float) -> None:
+        """Wait for its end; after a time it is not asked any more."""
+        if self.process is None:
+            return
+        try:
+            self.process.wait(seconds)
+        except subprocess.TimeoutExpired:
+            log.error("the %s process did not end within %.0f s", self.kind, seconds)
+            self.process.kill()
+            self.process.wait()
+        self._forget()
+
+    def _forget(self) -> None:
+        if self.process is not None and self.process.stdin is not None:
+            try:
+                self.process.stdin.close()
+            except OSError:
+                log.debug("the %s process had closed its input", self.kind)
+        self.process = None
+
+
+class Processes:
+    """All of them."""
+
+    def __init__(self, children: list[Child]) -> None:
+        self.children = children
+        self._over = False
+
+    def run(self) -> None:
+        """Start them and watch over them until `stop` was called; then end them all, and wait for it."""
+        for child in self.children:
+            child.start()
+        while not self._over:
+            time.sleep(WATCHED_EVERY)
+            for child in self.children:
+                child.watch()
+        log.info("stopping")
+
+    def stop(self) -> None:
+        """Ask for the end; may be called by a signal."""
+        self._over = True
+
+    def end(self, seconds: float) -> None:
+        """End them all."""
+        for child in self.children:
+            child.end()
+        deadline = time.monotonic() + seconds
+        for child in self.children:
+            child.wait(max(1.0, deadline - time.monotonic()))

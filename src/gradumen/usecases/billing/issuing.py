@@ -1,0 +1,53 @@
+"""Issuing many drafts: one call, and a task that issues them one after the other."""
+
+from uuid import UUID
+
+from sqlalchemy import select
+
+from gradumen.core.errors import Conflict, NotFound
+from gradumen.store import tasks
+from gradumen.store.billing.tables import InvoiceRow
+from gradumen.store.organisations.tables import OrganisationRow
+from gradumen.store.unit_of_work import Session, use_case
+from gradumen.usecases.billing.bill_runs import require_billing
+from gradumen.usecases.scope import Caller, get_organisation, load_scope
+from gradumen.usecases.tasks import ISSUE, task_body
+from gradumen.wire.tasks import TaskBody
+
+
+@use_case
+def start_issuing(tx: Session, caller: Caller, *, organisation: str, invoices: list[UUID] | None) -> TaskBody:
+    """Ask for drafts of a seller to be issued, in the order of their buyers' names; without a list all of them.
+
+    Raises:
+        NotFound: one of them is none of the seller's drafts or documents.
+        Conflict: there is nothing to issue.
+    """
+    scope = load_scope(tx, caller)
+    seller = get_organisation(tx, scope, organisation)
+    require_billing(scope, seller)
+    query = (
+        select(InvoiceRow.id, InvoiceRow.state)
+        .join(OrganisationRow, OrganisationRow.id == InvoiceRow.buyer_id)
+        .where(InvoiceRow.seller_id == seller.id)
+        .order_by(OrganisationRow.slug, InvoiceRow.currency, InvoiceRow.period)
+    )
+    rows = tx.execute(query.where(InvoiceRow.id.in_(invoices)) if invoices is not None else query).all()
+    missing = set(invoices or ()) - {row.id for row in rows}
+    if missing:
+        raise NotFound("invoice", next(iter(missing)))
+    drafts = [row.id for row in rows if row.state == "draft"]
+    if not drafts:
+        raise Conflict(f"'{seller.slug}' has no drafts to issue; a bill run makes them")
+    task = tasks.add_task(
+        tx,
+        ISSUE,
+        f"{len(drafts)} of {seller.slug}",
+        at=caller.at,
+        organisation=seller.id,
+        asked_by=caller.user_id,
+        inputs={"invoices": [str(each) for each in drafts]},
+        counted="drafts",
+        total=len(drafts),
+    )
+    return task_body(tx, task)

@@ -1,0 +1,256 @@
+"""Tasks: taken by workers in leases, seen and tried again by people. Each function is one short transaction."""
+
+from collections.abc import Mapping
+from datetime import datetime
+from typing import Any
+from uuid import UUID
+
+from gradumen.core.errors import Conflict, Forbidden, Invalid, NotFound
+from gradumen.core.permissions import Right
+from gradumen.core.tasks import LEASE, Lease, State, pause_after
+from gradumen.store import tasks
+from gradumen.store.access.tables import UserRow
+from gradumen.store.tasks import TaskRow, TaskStepRow
+from gradumen.store.unit_of_work import Session, use_case
+from gradumen.usecases.audit_entries import record
+from gradumen.usecases.pages import moment_place
+from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope, organisations_by_id
+from gradumen.wire.tasks import TaskBody, TaskStepBody
+
+BILL_RUN, ISSUE, MONTHS = "bill run", "issue drafts", "months of readings"
+NEEDED = {BILL_RUN: Right.BILL, ISSUE: Right.BILL}
+"""The right that whoever tries a task again needs at its organisation; for the others, that of an administrator."""
+
+
+@use_case
+def take_task(tx: Session, *, at: datetime) -> Lease | None:
+    """Lease the oldest task that is due, or None."""
+    lease = tasks.lease_task(tx, at)
+    if lease is not None:
+        tasks.end_left_steps(tx, lease, at)
+    return lease
+
+
+@use_case
+def keep_lease(tx: Session, *, lease: Lease, at: datetime) -> bool:
+    """Say that a task's worker is still there; False where another has the task."""
+    return tasks.hold(tx, lease, lease_until=at + LEASE)
+
+
+@use_case
+def release_leases(tx: Session) -> None:
+    """At the start of the only service: no lease can be held by anybody else."""
+    tasks.release_leases(tx)
+
+
+def require_lease(tx: Session, lease: Lease) -> None:
+    """Write a task's row, as every rival does, before writing for it.
+
+    Raises:
+        Conflict: another worker has the task now.
+    """
+    if not tasks.hold(tx, lease):
+        raise Conflict(f"another worker has task {lease.task}")
+
+
+@use_case
+def tell_progress(tx: Session, *, lease: Lease, made: int, total: int | None) -> None:
+    """Say how far a task is."""
+    tasks.hold(tx, lease, made=made, total=total)
+
+
+@use_case
+def begin_step(tx: Session, *, lease: Lease, name: str, inputs: Mapping[str, Any], at: datetime) -> int:
+    """Note that a step begins; gives its position.
+
+    Raises:
+        Conflict: another worker has the task now.
+    """
+    require_lease(tx, lease)
+    return tasks.begin_step(tx, lease, name, inputs, at)
+
+
+@use_case
+def end_step(
+    tx: Session,
+    *,
+    lease: Lease,
+    position: int,
+    result: Mapping[str, Any] | None = None,
+    problem: str | None = None,
+    log: str = "",
+    at: datetime,
+) -> None:
+    """Note what a step came to; with a problem it needs a hand."""
+    state = State.DONE if problem is None else State.NEEDS_A_HAND
+    tasks.end_step(tx, lease, position, state=state, result=result, log=log or problem or "", at=at)
+
+
+@use_case
+def finish_task(tx: Session, *, lease: Lease, at: datetime) -> None:
+    """A task is done; nothing happens where another worker has it."""
+    tasks.hold(tx, lease, state=State.DONE, problem=None, finished_at=at, lease_until=None)
+
+
+@use_case
+def fail_task(tx: Session, *, lease: Lease, problem: str, again: bool, at: datetime) -> None:
+    """An attempt failed: it is made again after a pause, or a person must look at it.
+
+    Args:
+        again: whether it may go better another time; what was refused does not.
+    """
+    pause = pause_after(lease.attempt) if again else None
+    if pause is not None:
+        tasks.hold(tx, lease, state=State.WAITING, problem=problem[:1000], not_before=at + pause, lease_until=None)
+        return
+    tasks.hold(tx, lease, state=State.NEEDS_A_HAND, problem=problem[:1000], finished_at=at, lease_until=None)
+
+
+@use_case
+def schedule_day(tx: Session, *, at: datetime) -> None:
+    """Put what the service does by itself every day on the list."""
+    tasks.add_once(tx, MONTHS, f"{at:%Y-%m-%d}", at=at)
+
+
+@use_case
+def list_tasks(
+    tx: Session,
+    caller: Caller,
+    *,
+    organisation: str,
+    state: str | None,
+    kind: str | None,
+    after: str | None,
+    limit: int,
+) -> list[TaskBody]:
+    """The tasks of an organisation, the last asked first, for its own members; the provider has the service's too.
+
+    Args:
+        state: one of the states, or ``open`` for what waits, runs or needs a hand.
+        after: ``time|id`` of the last one seen.
+
+    Raises:
+        Forbidden: the caller is no member of it.
+        Invalid: no such state, or ``after`` is no place in this list.
+    """
+    scope = load_scope(tx, caller)
+    owner = get_organisation(tx, scope, organisation)
+    scope.require_member(Right.READ, owner)
+    rows = tasks.page_of_tasks(
+        tx,
+        [owner.id],
+        own=owner.id not in scope.tree.parents,
+        states=_states(state),
+        kind=kind,
+        after=moment_place(after),
+        limit=limit,
+    )
+    return _bodies(tx, rows)
+
+
+def _states(state: str | None) -> list[str]:
+    if state is None:
+        return []
+    if state == "open":
+        return [State.WAITING, State.RUNNING, State.NEEDS_A_HAND]
+    if state not in list(State):
+        known = ", ".join(State)
+        raise Invalid(f"state '{state[:30]}' is none of: open, {known}", field="state", value=state)
+    return [state]
+
+
+@use_case
+def read_task(tx: Session, caller: Caller, *, task_id: UUID) -> TaskBody:
+    """A task with the steps of all its attempts.
+
+    Raises:
+        NotFound: not there, or of an organisation that the caller is no member of.
+    """
+    row = _get(tx, load_scope(tx, caller), task_id)
+    return _bodies(tx, [row])[0].model_copy(update={"steps": [_step(each) for each in tasks.steps_of(tx, row.id)]})
+
+
+@use_case
+def retry_task(tx: Session, caller: Caller, *, task_id: UUID) -> TaskBody:
+    """Try a task again that needs a hand, or that rests after a failed attempt, at once. Safe to repeat.
+
+    Raises:
+        Forbidden: the caller sees it, but may not do what it does.
+        Conflict: it is done, or another took its place.
+    """
+    scope = load_scope(tx, caller)
+    row = _get(tx, scope, task_id, lock=True)
+    owner = _owner(scope, row)
+    right = NEEDED.get(row.kind, Right.MANAGE_MEMBERS)
+    if owner is None or not scope.is_member(owner, right):
+        raise Forbidden(right=right, organisation="the organisation that this is done for")
+    if row.state in (State.DONE, State.UNDONE):
+        raise Conflict(f"this task is {row.state}; there is nothing to try again")
+    if row.state != State.RUNNING:
+        if row.state == State.NEEDS_A_HAND:
+            record(tx, caller, "task tried again", owner, f"{row.kind} {row.subject}")
+            row.attempts = 0
+        row.state, row.problem, row.finished_at, row.not_before = State.WAITING, None, None, caller.at
+    tx.flush()
+    return _bodies(tx, [row])[0]
+
+
+def _owner(scope: Scope, row: TaskRow) -> UUID | None:
+    """Whose a task is; what the service does by itself is the provider's."""
+    if row.organisation_id is not None or not scope.caller.roles:
+        return row.organisation_id
+    return scope.tree.chain(next(iter(scope.caller.roles)))[-1]
+
+
+def _get(tx: Session, scope: Scope, task_id: UUID, *, lock: bool = False) -> TaskRow:
+    row = tasks.find_task(tx, task_id, lock=lock)
+    if row is None or _owner(scope, row) not in scope.members_of():
+        raise NotFound("task", task_id)
+    return row
+
+
+def task_body(tx: Session, task: UUID) -> TaskBody:
+    """A task that was just put on the list."""
+    row = tasks.find_task(tx, task)
+    if row is None:
+        raise NotFound("task", task)
+    return _bodies(tx, [row])[0]
+
+
+def _bodies(tx: Session, rows: list[TaskRow]) -> list[TaskBody]:
+    names = organisations_by_id(tx, {row.organisation_id for row in rows if row.organisation_id})
+    asked = {row.asked_by for row in rows if row.asked_by}
+    users = {user: tx.get_one(UserRow, user).email for user in asked}
+    return [
+        TaskBody(
+            id=row.id,
+            organisation=names[row.organisation_id].slug if row.organisation_id else None,
+            kind=row.kind,
+            subject=row.subject,
+            state=row.state,
+            problem=row.problem,
+            made=row.made,
+            total=row.total,
+            counted=row.counted,
+            attempts=row.attempts,
+            not_before=row.not_before,
+            asked_by=users[row.asked_by] if row.asked_by else None,
+            asked_at=row.asked_at,
+            finished_at=row.finished_at,
+            steps=[],
+        )
+        for row in rows
+    ]
+
+
+def _step(row: TaskStepRow) -> TaskStepBody:
+    return TaskStepBody(
+        attempt=row.attempt,
+        name=row.name,
+        state=row.state,
+        inputs=row.inputs,
+        result=row.result,
+        log=row.log,
+        started_at=row.started_at,
+        finished_at=row.finished_at,
+    )
