@@ -2,12 +2,15 @@
 
 import json
 import re
+from datetime import date
 from decimal import Decimal
 
 import pytest
 from playwright.sync_api import Browser, expect
 
 from gradumen.client import Client
+from gradumen.wire.organisations.organisations import OrganisationCreate
+from gradumen.wire.subscriptions.subscriptions import SubscriptionCreate
 from tests.console.conftest import Tab
 from tests.world import EMAILS, PASSWORD, World, egress, reading
 
@@ -45,6 +48,7 @@ PAGES = {
     "/earned?period=2026-09": "What is earned in a month",
     "/members": "Members",
     "/record": "Record",
+    "/record/work": "Work in progress",
     "/account": "Your account",
     "/nowhere": "There is nothing here",
 }
@@ -221,7 +225,7 @@ def test_a_narrow_window_shows_everything(browser: Browser, month: World) -> Non
     tab.page.get_by_role("button", name="Pages").click()
     tab.page.get_by_role("link", name="Usage").click()
     expect(tab.page.get_by_role("heading", name="What was used")).to_be_visible()
-    for path in ("/", "/usage?period=2026-09", "/invoices", "/plans"):
+    for path in ("/", "/usage?period=2026-09", "/invoices", "/plans", "/record/work"):
         tab.page.goto(month.url + path)
         tab.settle()
         assert tab.page.evaluate("() => document.documentElement.scrollWidth") <= 390, path
@@ -298,3 +302,34 @@ def test_a_token_is_made_for_a_program_and_shown_once(tab: Tab, world: World) ->
     assert secret not in page.content()
     tab.go("/organisations?organisation=saltmarsh", "Who buys from whom")
     expect(page.get_by_text("Its people are its own")).to_be_visible()
+
+
+def test_work_in_progress_shows_steps_and_what_needs_a_hand_is_tried_again(tab: Tab, month: World) -> None:
+    """A month that cannot be closed says why; mended, it is closed from the same page."""
+    tenant = OrganisationCreate(
+        parent="tarnwick", type="tenant", slug="faraway", name="Far Away", country="JP", currency="EUR"
+    )
+    month.mara.organisations.create(tenant)
+    month.mara.subscriptions.create(
+        SubscriptionCreate(
+            organisation="faraway", plan="open-range", tier="heath", name="Range", starts_on=date(2026, 9, 1)
+        )
+    )
+    page = tab.page
+    tab.sign_in("finn")
+    tab.go("/bill-runs", "Closing a month")
+    page.get_by_role("button", name="Make drafts of September 2026").click()
+    page.get_by_role("link", name="needs a hand").click()
+    expect(page.get_by_role("heading", name="Steps of bill run 2026-09")).to_be_visible()
+    expect(page.get_by_role("table", name="Steps")).to_contain_text("no tax rate for buyers in JP")
+    tab.accessible()
+    month.mara.tax_rates.set("tarnwick", country="JP", percent=Decimal(0), starts_on=date(2020, 1, 1), category="O")
+    page.get_by_role("button", name="Try again").click()
+    expect(page.get_by_role("table", name="Steps")).to_contain_text("drafts 3")
+    expect(page.get_by_role("row", name="bill run 2026-09").first).to_contain_text("done")
+    tab.go("/invoices?state=draft", "Drafts to review")
+    page.get_by_role("button", name="Issue 3 drafts").click()
+    page.get_by_role("dialog").get_by_role("button", name="Issue", exact=False).last.click()
+    expect(page.get_by_role("dialog")).to_be_hidden(timeout=20_000)
+    tab.go("/record/work", "Work in progress")
+    expect(page.get_by_role("row", name="issue 3 drafts of tarnwick")).to_contain_text("3 of 3 drafts")

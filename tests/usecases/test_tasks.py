@@ -96,6 +96,12 @@ def test_what_was_refused_waits_for_a_person_and_is_done_when_tried_again(world:
     world.user("finn").tasks.retry(run.id)
     done = world.mara.tasks.follow(run.id)
     assert (done.state, done.problem) == ("done", None)
+    assert [(step.attempt, step.state) for step in done.steps] == [
+        (1, "done"),
+        (1, "needs a hand"),
+        (2, "done"),
+        (2, "done"),
+    ]
     assert world.mara.bill_runs.get(run.id).drafts == 3
     assert "task tried again" in [each.action for each in world.mara.audit_entries.list("tarnwick")]
     with pytest.raises(Conflict, match="nothing to try again"):

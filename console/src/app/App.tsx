@@ -12,6 +12,7 @@ const JoinPage = lazy(() => import('../members/JoinPage'));
 const ResetPage = lazy(() => import('../members/ResetPage'));
 const MembersPage = lazy(() => import('../members/MembersPage'));
 const RecordPage = lazy(() => import('../members/RecordPage'));
+const WorkPage = lazy(() => import('../tasks/WorkPage'));
 const AccountPage = lazy(() => import('../members/AccountPage'));
 const OverviewPage = lazy(() => import('../overview/OverviewPage'));
 const OrganisationsPage = lazy(() => import('../organisations/OrganisationsPage'));
@@ -84,6 +85,7 @@ function Pages() {
       <Route path="/what-if" element={<WhatIfPage />} />
       <Route path="/members" element={<MembersPage />} />
       <Route path="/record" element={<RecordPage />} />
+      <Route path="/record/work" element={<WorkPage />} />
       <Route path="/account" element={<AccountPage />} />
       <Route path="/usage" element={<UsagePage />} />
       <Route path="/feeds" element={<FeedsPage />} />

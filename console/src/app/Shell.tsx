@@ -64,7 +64,7 @@ const GROUPS: { title: string | null; entries: Entry[] }[] = [
     title: 'People',
     entries: [
       { to: '/members', title: 'Members' },
-      { to: '/record', title: 'Record', right: 'manage members' },
+      { to: '/record', title: 'Record' },
     ],
   },
 ];

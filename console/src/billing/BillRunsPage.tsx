@@ -69,7 +69,15 @@ export default function BillRunsPage() {
               rowKey={(run) => run.id}
               columns={[
                 { key: 'period', title: 'Month', cell: (run) => periodName(run.period) },
-                { key: 'state', title: 'State', cell: (run) => run.state },
+                {
+                  key: 'state',
+                  title: 'State',
+                  cell: (run) => (
+                    <Link component={RouterLink} to={`/record/work?task=${run.id}`}>
+                      {run.state}
+                    </Link>
+                  ),
+                },
                 {
                   key: 'drafts',
                   title: 'Drafts',
@@ -94,7 +102,7 @@ export default function BillRunsPage() {
                       <Box component="span" sx={{ color: 'error.main' }}>
                         {run.problem}
                       </Box>
-                    ) : run.state === 'finished' && !run.drafts && !run.issued ? (
+                    ) : run.state === 'done' && !run.drafts && !run.issued ? (
                       'nothing to bill'
                     ) : (
                       ''

@@ -21,6 +21,7 @@ import { periodName } from '../shared/dates';
 import { compare, formatCount, formatMoney, sum } from '../shared/decimal';
 import { Page } from '../shared/Page';
 import { Empty, Query } from '../shared/States';
+import { followTask } from '../tasks/tasks';
 import { type Invoice, documentName, invoicesOptions } from './invoices';
 
 /** Drafts before what is issued, then by month and number. */
@@ -162,20 +163,20 @@ export default function InvoicesPage() {
   );
 }
 
-/** Names the consequence, then issues one after the other; what is issued stays issued when it is left. */
+/** Names the consequence, then has them issued by a task, which goes on when this is left. */
 export function IssueDialog({ drafts, onClose }: { drafts: Invoice[]; onClose: () => void }) {
   const queries = useQueryClient();
+  const { home } = useSignedIn();
   const [done, setDone] = useState(0);
   const issue = useMutation({
     mutationFn: async () => {
-      for (const draft of drafts.slice(done)) {
-        body(
-          await api.POST('/api/v1/invoices/{invoice_id}/issue', {
-            params: { path: { invoice_id: draft.id } },
-          }),
-        );
-        setDone((count) => count + 1);
-      }
+      const task = body(
+        await api.POST('/api/v1/organisations/{organisation}/invoices/issue', {
+          params: { path: { organisation: drafts[0]?.seller ?? home.organisation } },
+          body: { invoices: drafts.map((draft) => draft.id) },
+        }),
+      );
+      await followTask(task.id, (now) => setDone(now.made));
     },
     onSettled: async () => {
       for (const key of ['invoices', 'invoice', 'bill runs'])
@@ -204,7 +205,7 @@ export function IssueDialog({ drafts, onClose }: { drafts: Invoice[]; onClose: (
         {issue.isPending && (
           <Box sx={{ mt: 2 }}>
             <LinearProgress variant="determinate" value={(100 * done) / drafts.length} aria-label="Issuing" />
-            {formatCount(done)} of {formatCount(drafts.length)}
+            {formatCount(done)} of {formatCount(drafts.length)}; it goes on when you leave
           </Box>
         )}
         {issue.isError && (

@@ -1,12 +1,13 @@
 /** Who did what in the organisation, and for it. */
 import { Box, Button, MenuItem, TextField } from '@mui/material';
 import { useInfiniteQuery } from '@tanstack/react-query';
-import { useSearchParams } from 'react-router';
+import { Navigate, useSearchParams } from 'react-router';
 import { useSignedIn } from '../app/session';
 import { DataTable } from '../shared/DataTable';
 import { momentName } from '../shared/dates';
 import { Page } from '../shared/Page';
 import { Empty, Failed, Loading } from '../shared/States';
+import { RecordTabs } from '../tasks/RecordTabs';
 import { changesOf, recordOptions } from './members';
 
 const ACTIONS = [
@@ -14,6 +15,7 @@ const ACTIONS = [
   'credit note issued',
   'draft discarded',
   'bill run started',
+  'task tried again',
   'catalogue published',
   'tier sale set',
   'tax rate set',
@@ -56,14 +58,7 @@ export default function RecordPage() {
       },
       { replace: true },
     );
-  if (!reads)
-    return (
-      <Page title="Record">
-        <Empty title="The record is for administrators">
-          Ask an administrator of {home.name} what you want to know.
-        </Empty>
-      </Page>
-    );
+  if (!reads) return <Navigate to="/record/work" replace />;
   const rows = record.data?.pages.flatMap((page) => page.items) ?? [];
   return (
     <Page
@@ -94,6 +89,7 @@ export default function RecordPage() {
         </>
       }
     >
+      <RecordTabs at="/record" />
       {record.isError && <Failed error={record.error} retry={() => void record.refetch()} />}
       {record.isPending && <Loading />}
       {record.isSuccess && !rows.length && (

@@ -684,6 +684,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/organisations/{organisation}/invoices/issue": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Start Issuing
+         * @description Ask for drafts to be issued, all or those named; a task issues one after the other.
+         */
+        post: operations["start_issuing"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/organisations/{organisation}/margins": {
         parameters: {
             query?: never;
@@ -924,6 +944,26 @@ export interface paths {
          * @description The subscriptions of an organisation, with ``below`` also of all under it.
          */
         get: operations["list_subscriptions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/organisations/{organisation}/tasks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Tasks
+         * @description An organisation's tasks, the last asked first; ``state`` open: what waits, runs or needs a hand.
+         */
+        get: operations["list_tasks"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1466,6 +1506,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/tasks/{task_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Task
+         * @description One task with its steps.
+         */
+        get: operations["read_task"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/tasks/{task_id}/retry": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Retry Task
+         * @description Try a task again that needs a hand, or that rests, at once. Safe to repeat.
+         */
+        post: operations["retry_task"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/tokens": {
         parameters: {
             query?: never;
@@ -1688,7 +1768,7 @@ export interface components {
         };
         /**
          * BillRunBody
-         * @description A bill run: waiting, running, finished, or failed with a problem.
+         * @description A bill run in the state of its task: waiting, running, needs a hand (with a problem), done or undone.
          */
         BillRunBody: {
             /** Drafts */
@@ -2594,6 +2674,14 @@ export interface components {
             tax_percent: string;
         };
         /**
+         * IssueDrafts
+         * @description The drafts of a seller to issue; null is all of them.
+         */
+        IssueDrafts: {
+            /** Invoices */
+            invoices?: string[] | null;
+        };
+        /**
          * JoinedBody
          * @description What a user is in an organisation now.
          */
@@ -3319,6 +3407,13 @@ export interface components {
         Page_SubscriptionBody_: {
             /** Items */
             items: components["schemas"]["SubscriptionBody"][];
+            /** Next */
+            next: string | null;
+        };
+        /** Page[TaskBody] */
+        Page_TaskBody_: {
+            /** Items */
+            items: components["schemas"]["TaskBody"][];
             /** Next */
             next: string | null;
         };
@@ -4147,6 +4242,84 @@ export interface components {
             ends_on: string | null;
             /** Version */
             version?: number | null;
+        };
+        /**
+         * TaskBody
+         * @description Long work: waiting, running, needs a hand (with a problem), done or undone.
+         *
+         *     ``made`` of ``total`` (null: not known) is counted in what ``counted`` names; ``organisation`` and ``asked_by`` are
+         *     null for what the service does by itself. While it waits after a failed attempt, ``not_before`` is its next one.
+         *     Lists leave ``steps`` empty.
+         */
+        TaskBody: {
+            /**
+             * Asked At
+             * Format: date-time
+             */
+            asked_at: string;
+            /** Asked By */
+            asked_by: string | null;
+            /** Attempts */
+            attempts: number;
+            /** Counted */
+            counted: string;
+            /** Finished At */
+            finished_at: string | null;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Kind */
+            kind: string;
+            /** Made */
+            made: number;
+            /**
+             * Not Before
+             * Format: date-time
+             */
+            not_before: string;
+            /** Organisation */
+            organisation: string | null;
+            /** Problem */
+            problem: string | null;
+            /** State */
+            state: string;
+            /** Steps */
+            steps: components["schemas"]["TaskStepBody"][];
+            /** Subject */
+            subject: string;
+            /** Total */
+            total: number | null;
+        };
+        /**
+         * TaskStepBody
+         * @description A step of an attempt: what it began from, what it came to, what it said.
+         */
+        TaskStepBody: {
+            /** Attempt */
+            attempt: number;
+            /** Finished At */
+            finished_at: string | null;
+            /** Inputs */
+            inputs: {
+                [key: string]: unknown;
+            };
+            /** Log */
+            log: string;
+            /** Name */
+            name: string;
+            /** Result */
+            result: {
+                [key: string]: unknown;
+            } | null;
+            /**
+             * Started At
+             * Format: date-time
+             */
+            started_at: string;
+            /** State */
+            state: string;
         };
         /**
          * TaxRateBody
@@ -5861,6 +6034,43 @@ export interface operations {
             };
         };
     };
+    start_issuing: {
+        parameters: {
+            query?: never;
+            header?: {
+                "idempotency-key"?: string | null;
+            };
+            path: {
+                organisation: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["IssueDrafts"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TaskBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     read_month_margins: {
         parameters: {
             query?: {
@@ -6310,6 +6520,42 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Page_SubscriptionBody_"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_tasks: {
+        parameters: {
+            query?: {
+                state?: string | null;
+                kind?: string | null;
+                after?: string | null;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                organisation: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Page_TaskBody_"];
                 };
             };
             /** @description A refusal, as problem details */
@@ -7246,6 +7492,68 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SubscriptionBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    read_task: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                task_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TaskBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    retry_task: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                task_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TaskBody"];
                 };
             };
             /** @description A refusal, as problem details */

@@ -37,7 +37,10 @@ def pause_after(attempt: int) -> timedelta | None:
 
 @dataclass(frozen=True, slots=True)
 class Lease:
-    """A task that a worker has: only the holder of the latest ``fence`` writes for it."""
+    """A task that a worker has: only the holder of the latest ``fence`` writes for it.
+
+    ``attempt`` counts those since it was asked for, or since a person had it tried again.
+    """
 
     task: UUID
     fence: int

@@ -30,7 +30,7 @@ class TaskRow(Base):
     """Long work: whose, of what kind, on what, how far, and who has it.
 
     ``organisation_id`` and ``asked_by`` are None for what the service does by itself; ``once`` makes a scheduled task
-    exist once a day. ``fence`` counts leases, the latest holder may write.
+    exist once a day. ``fence`` counts leases, the latest holder may write; ``attempts`` those since a person had it tried.
     """
 
     __tablename__ = "tasks"
@@ -174,7 +174,7 @@ def begin_step(tx: Session, lease: Lease, name: str, inputs: Mapping[str, Any], 
         TaskStepRow(
             task_id=lease.task,
             position=last + 1,
-            attempt=lease.attempt,
+            attempt=lease.fence,
             name=name,
             state=State.RUNNING,
             inputs=dict(inputs),
@@ -201,7 +201,7 @@ def end_left_steps(tx: Session, lease: Lease, at: datetime) -> None:
         update(TaskStepRow)
         .where(
             TaskStepRow.task_id == lease.task,
-            TaskStepRow.attempt < lease.attempt,
+            TaskStepRow.attempt < lease.fence,
             TaskStepRow.state == State.RUNNING,
         )
         .values(state=State.UNDONE, log="its worker is gone; tried again", finished_at=at)

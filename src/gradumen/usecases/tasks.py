@@ -17,7 +17,7 @@ from gradumen.usecases.pages import moment_place
 from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope, organisations_by_id
 from gradumen.wire.tasks import TaskBody, TaskStepBody
 
-BILL_RUN, ISSUE, MONTHS = "bill run", "issue drafts", "months of readings"
+BILL_RUN, ISSUE, MONTHS = "bill run", "issue", "months of readings"
 NEEDED = {BILL_RUN: Right.BILL, ISSUE: Right.BILL}
 """The right that whoever tries a task again needs at its organisation; for the others, that of an administrator."""
 
@@ -232,7 +232,7 @@ def _bodies(tx: Session, rows: list[TaskRow]) -> list[TaskBody]:
             made=row.made,
             total=row.total,
             counted=row.counted,
-            attempts=row.attempts,
+            attempts=row.fence,
             not_before=row.not_before,
             asked_by=users[row.asked_by] if row.asked_by else None,
             asked_at=row.asked_at,

@@ -42,7 +42,7 @@ def start_issuing(tx: Session, caller: Caller, *, organisation: str, invoices: l
     task = tasks.add_task(
         tx,
         ISSUE,
-        f"{len(drafts)} of {seller.slug}",
+        f"{len(drafts)} drafts of {seller.slug}" if len(drafts) > 1 else f"1 draft of {seller.slug}",
         at=caller.at,
         organisation=seller.id,
         asked_by=caller.user_id,
