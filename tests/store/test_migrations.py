@@ -2,6 +2,7 @@
 
 import json
 from collections.abc import Iterator
+from datetime import UTC, datetime
 from uuid import UUID, uuid4
 
 import pytest
@@ -13,6 +14,7 @@ from sqlalchemy.orm import Session
 from gradumen.run.database import PrivateDatabase
 from gradumen.store import schema
 from gradumen.store.access.tables import MemberRow, SessionRow, TokenRow
+from gradumen.store.billing.tables import BillRunRow
 from gradumen.store.catalogue.tables import (
     CatalogueDraftRow,
     OfferRow,
@@ -23,6 +25,7 @@ from gradumen.store.catalogue.tables import (
 )
 from gradumen.store.metering.tables import DeliveryRow
 from gradumen.store.subscriptions.tables import SubscriptionRow, SupplyLineRow
+from gradumen.store.tasks import TaskRow, lease_task
 from gradumen.store.unit_of_work import UnitOfWork, make_engine
 
 
@@ -227,6 +230,41 @@ def test_rate_cards_and_drafts_of_before_are_in_the_words_of_today(fresh: Engine
         ]
         assert document["derived"] == form["derived"]
         assert session.scalars(select(CatalogueDraftRow.form)).one() == broken
+    command.check(schema.alembic_config(fresh))
+
+
+def test_bill_runs_of_before_are_tasks_in_the_states_of_today(fresh: Engine) -> None:
+    """From the schema before tasks; what was under way when the service stopped is taken up again."""
+    schema.migrate(fresh, "0009")
+    runs = {state: f"{number:032x}" for number, state in enumerate(("waiting", "running", "finished", "failed"), 3)}
+    values = {"org": f"{1:032x}", "user": f"{2:032x}", **runs}
+    with fresh.begin() as connection:
+        for statement in (
+            "INSERT INTO organisations (id, type, slug, name, country, currency, created_at, members_version) "
+            "VALUES (:org, 'provider', 'tarnwick', 'Tarnwick', 'IE', 'EUR', NOW(), 0)",
+            "INSERT INTO users (id, email, name, password_hash) VALUES (:user, 'mara@tarnwick.example', 'Mara', 'x')",
+            *(
+                "INSERT INTO bill_runs (id, seller_id, period, state, problem, started_by, started_at, lease_until, fence) "
+                f"VALUES (:{state}, :org, '2026-09', '{state}', IF('{state}' = 'failed', 'no tax', NULL), :user, "
+                "'2026-10-01', NOW(), 3)"
+                for state in runs
+            ),
+        ):
+            connection.execute(text(statement), values)
+    schema.migrate(fresh)
+    with Session(fresh) as session:
+        found = {row.id.hex: row for row in session.scalars(select(TaskRow))}
+        assert {state: found[run].state for state, run in runs.items()} == {
+            "waiting": "waiting",
+            "running": "waiting",
+            "finished": "done",
+            "failed": "needs a hand",
+        }
+        assert found[runs["failed"]].problem == "no tax"
+        assert {(row.kind, row.subject, row.fence) for row in found.values()} == {("bill run", "2026-09", 0)}
+        assert {row.id.hex for row in session.scalars(select(BillRunRow))} == set(found)
+        leased = [lease_task(session, datetime.now(UTC)) for _ in range(2)]
+        assert {each.task.hex for each in leased if each} == {runs["waiting"], runs["running"]}
     command.check(schema.alembic_config(fresh))
 
 
