@@ -261,7 +261,7 @@ def test_bill_runs_of_before_are_tasks_in_the_states_of_today(fresh: Engine) -> 
             "failed": "needs a hand",
         }
         assert found[runs["failed"]].problem == "no tax"
-        assert {(row.kind, row.subject, row.fence) for row in found.values()} == {("bill run", "2026-09", 0)}
+        assert {(row.kind, row.subject, row.fence) for row in found.values()} == {("bill run", "2026-09", 3)}
         assert {row.id.hex for row in session.scalars(select(BillRunRow))} == set(found)
         leased = [lease_task(session, datetime.now(UTC)) for _ in range(2)]
         assert {each.task.hex for each in leased if each} == {runs["waiting"], runs["running"]}

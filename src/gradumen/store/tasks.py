@@ -30,8 +30,8 @@ class TaskRow(Base):
     """Long work: whose, of what kind, on what, how far, and who has it.
 
     ``organisation_id`` and ``asked_by`` are None for what the service does by itself; ``once`` makes a scheduled task
-    exist once a day. ``fence`` counts leases, the latest holder may write; ``attempts`` those since it was asked for, or
-    since a person had it tried again.
+    exist once a day. ``fence`` counts leases, the latest holder may write; ``attempts`` counts those since it was
+    asked for, or since a person had it tried again.
     """
 
     __tablename__ = "tasks"
