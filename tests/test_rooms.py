@@ -21,7 +21,7 @@ DOMAINS = (
 """A domain uses those before it; quotas stand before what is sold with quotas in it."""
 UPWARD = {
     # A member who goes no longer sends readings.
-    ("usecases.access.members", "store.metering.tables"),
+    ("usecases.access.members", "store.metering.feeds"),
     # Who may see a price, and whom a change of it concerns, follows from what is subscribed to.
     ("usecases.catalogue.catalogue_lists", "store.subscriptions.tables"),
     ("usecases.catalogue.derived_cards", "store.subscriptions.tables"),

@@ -137,3 +137,13 @@ def days_text(start: datetime, end: datetime) -> str:
     """
     middle = timedelta(hours=12)
     return f"{(start + middle).date()} to {(end - middle).date()}"
+
+
+def months_since(starts_on: date, today: date) -> list[date]:
+    """The months from a day to today, one more on either side for zones."""
+    period, last = Period(starts_on.year, starts_on.month).before(), Period(today.year, today.month).next()
+    months = []
+    while period <= last:
+        months.append(period.first_day)
+        period = period.next()
+    return months

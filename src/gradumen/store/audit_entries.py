@@ -4,8 +4,8 @@ from datetime import datetime
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import JSON, ForeignKey, Index, String
-from sqlalchemy.orm import Mapped, mapped_column
+from sqlalchemy import JSON, ForeignKey, Index, String, and_, or_, select
+from sqlalchemy.orm import Mapped, Session, mapped_column
 
 from gradumen.store.columns import Base, Moment, ascii_text
 
@@ -33,3 +33,26 @@ class AuditEntryRow(Base):
     subject: Mapped[str] = mapped_column(String(300))
     before: Mapped[Any | None] = mapped_column(JSON(none_as_null=True))
     after: Mapped[Any | None] = mapped_column(JSON(none_as_null=True))
+
+
+def page_of_entries(
+    tx: Session,
+    organisation: UUID,
+    *,
+    nobodys: bool,
+    action: str | None,
+    search: str,
+    after: tuple[datetime, UUID] | None,
+    limit: int,
+) -> list[AuditEntryRow]:
+    """What was done in an organisation and for it, newest first; with ``nobodys`` what belongs to nobody too."""
+    whose = or_(AuditEntryRow.organisation_id == organisation, AuditEntryRow.for_id == organisation)
+    query = select(AuditEntryRow).where(or_(whose, AuditEntryRow.organisation_id.is_(None)) if nobodys else whose)
+    if action:
+        query = query.where(AuditEntryRow.action == action)
+    if search:
+        query = query.where(AuditEntryRow.subject.contains(search, autoescape=True))
+    if after is not None:
+        at, identity = after
+        query = query.where(or_(AuditEntryRow.at < at, and_(AuditEntryRow.at == at, AuditEntryRow.id > identity)))
+    return list(tx.scalars(query.order_by(AuditEntryRow.at.desc(), AuditEntryRow.id).limit(limit)))

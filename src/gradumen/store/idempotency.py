@@ -3,9 +3,9 @@
 from datetime import datetime
 from uuid import UUID
 
-from sqlalchemy import Text
+from sqlalchemy import Text, delete
 from sqlalchemy.dialects.mysql import LONGTEXT
-from sqlalchemy.orm import Mapped, mapped_column
+from sqlalchemy.orm import Mapped, Session, mapped_column
 
 from gradumen.store.columns import Base, Moment, ascii_text
 
@@ -19,3 +19,8 @@ class IdempotencyKeyRow(Base):
     body_hash: Mapped[str] = mapped_column(ascii_text(64))
     response: Mapped[str | None] = mapped_column(Text().with_variant(LONGTEXT, "mysql", "mariadb"))
     at: Mapped[datetime] = mapped_column(Moment, index=True)
+
+
+def drop_keys(tx: Session, before: datetime) -> None:
+    """Forget keys of before a moment."""
+    tx.execute(delete(IdempotencyKeyRow).where(IdempotencyKeyRow.at < before))

@@ -1,6 +1,6 @@
 """All tables, so that Alembic and tests see them at once."""
 
-from gradumen.store import audit_entries, clock, idempotency, tasks
+from gradumen.store import audit_entries, clock, idempotency, revisions, tasks
 from gradumen.store.access import tables as users
 from gradumen.store.billing import tables as billing
 from gradumen.store.catalogue import tables as catalogue
@@ -20,6 +20,7 @@ __all__ = [
     "organisations",
     "quotas",
     "readings",
+    "revisions",
     "subscriptions",
     "tasks",
     "users",

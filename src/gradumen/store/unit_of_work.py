@@ -7,13 +7,13 @@ from functools import wraps
 from typing import Concatenate, ParamSpec, TypeVar
 
 from sqlalchemy import Connection, Engine, create_engine, event, text
-from sqlalchemy.exc import DBAPIError, SQLAlchemyError
+from sqlalchemy.exc import DBAPIError, IntegrityError, SQLAlchemyError
 from sqlalchemy.exc import TimeoutError as PoolExhausted
 from sqlalchemy.orm import Session
 
 from gradumen.core.errors import Unanswered
 
-__all__ = ["DATABASE_ERRORS", "Engine", "Session", "UnitOfWork", "make_engine", "use_case"]
+__all__ = ["DATABASE_ERRORS", "Engine", "Session", "UnitOfWork", "add_new", "make_engine", "use_case"]
 T = TypeVar("T")
 P = ParamSpec("P")
 
@@ -141,6 +141,16 @@ def database_time(engine: Engine) -> datetime | None:
     except SQLAlchemyError:
         return None
     return found.replace(tzinfo=UTC) if found else None
+
+
+def add_new(tx: Session, row: object) -> bool:
+    """Add a row; False where one of the same name is there already, and nothing has changed."""
+    try:
+        with tx.begin_nested():
+            tx.add(row)
+    except IntegrityError:
+        return False
+    return True
 
 
 def error_number(error: DBAPIError) -> int | None:

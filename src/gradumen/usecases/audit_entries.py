@@ -6,17 +6,16 @@ from datetime import datetime
 from typing import Any
 from uuid import UUID, uuid4
 
-from sqlalchemy import and_, or_, select
-from sqlalchemy.orm import Session
-
 from gradumen.core.errors import Forbidden
 from gradumen.core.permissions import Right
-from gradumen.store.access.tables import MemberRow, TokenRow, UserRow
-from gradumen.store.audit_entries import AuditEntryRow
+from gradumen.store.access.members import emails_of
+from gradumen.store.access.sessions import token_names
+from gradumen.store.audit_entries import AuditEntryRow, page_of_entries
+from gradumen.store.organisations.organisations import organisations_by_id
 from gradumen.store.organisations.tables import OrganisationRow
-from gradumen.store.unit_of_work import use_case
+from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.pages import moment_place
-from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope, organisations_by_id
+from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
 
 Values = Mapping[str, Any] | None
 
@@ -140,18 +139,15 @@ def list_audit_entries(
     owner = get_organisation(tx, scope, organisation)
     if not scope.is_member(owner.id, Right.MANAGE_MEMBERS):
         raise Forbidden(right=Right.MANAGE_MEMBERS, organisation=owner.slug)
-    query = select(AuditEntryRow).where(
-        or_(AuditEntryRow.organisation_id == owner.id, AuditEntryRow.for_id == owner.id, _of_nobody(scope.tree, owner))
+    rows = page_of_entries(
+        tx,
+        owner.id,
+        nobodys=owner.id not in scope.tree.parents,
+        action=action,
+        search=search,
+        after=moment_place(after),
+        limit=limit,
     )
-    if action:
-        query = query.where(AuditEntryRow.action == action)
-    if search:
-        query = query.where(AuditEntryRow.subject.contains(search, autoescape=True))
-    place = moment_place(after)
-    if place is not None:
-        at, identity = place
-        query = query.where(or_(AuditEntryRow.at < at, and_(AuditEntryRow.at == at, AuditEntryRow.id > identity)))
-    rows = list(tx.scalars(query.order_by(AuditEntryRow.at.desc(), AuditEntryRow.id).limit(limit)))
     return _views(tx, owner, rows, nameable(scope, owner.id))
 
 
@@ -165,16 +161,9 @@ def nameable(scope: Scope, owner: UUID) -> set[UUID]:
     return {*scope.tree.chain(owner)[:2], *scope.tree.below([owner])}
 
 
-def _of_nobody(tree: Any, owner: OrganisationRow) -> Any:
-    """What belongs to no organisation is in the provider's record."""
-    return AuditEntryRow.organisation_id.is_(None) & (owner.id not in tree.parents)
-
-
 def _views(tx: Session, owner: OrganisationRow, rows: list[AuditEntryRow], named: set[UUID]) -> list[AuditEntry]:
-    users = {row.user_id for row in rows if row.user_id}
-    names = {row.id: row.email for row in tx.scalars(select(UserRow).where(UserRow.id.in_(users)))}
-    tokens = {row.token_id for row in rows if row.token_id}
-    token_names = {row.id: row.name for row in tx.scalars(select(TokenRow).where(TokenRow.id.in_(tokens)))}
+    names = emails_of(tx, {row.user_id for row in rows if row.user_id})
+    tokens = token_names(tx, {row.token_id for row in rows if row.token_id})
     concerned = {each for row in rows for each in (row.organisation_id, row.for_id) if each}
     organisations = organisations_by_id(tx, concerned)
     found: list[AuditEntry] = []
@@ -187,7 +176,7 @@ def _views(tx: Session, owner: OrganisationRow, rows: list[AuditEntryRow], named
                 organisation=organisations[row.organisation_id].slug if row.organisation_id in named else "",
                 concerns=organisations[row.for_id].slug if row.for_id else None,
                 user=names.get(row.user_id, "") if own and row.user_id else "",
-                token=token_names.get(row.token_id) if own and row.token_id else None,
+                token=tokens.get(row.token_id) if own and row.token_id else None,
                 address=row.address if own else "",
                 action=row.action,
                 subject=row.subject,
@@ -196,8 +185,3 @@ def _views(tx: Session, owner: OrganisationRow, rows: list[AuditEntryRow], named
             )
         )
     return found
-
-
-def memberships(tx: Session, user: UUID) -> list[UUID]:
-    """The organisations that a user is a member of, resting memberships too."""
-    return list(tx.scalars(select(MemberRow.organisation_id).where(MemberRow.user_id == user)))

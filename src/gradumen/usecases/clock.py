@@ -3,12 +3,10 @@
 from dataclasses import dataclass
 from datetime import UTC, datetime
 
-from sqlalchemy.orm import Session
-
 from gradumen.core.errors import Forbidden, Invalid
 from gradumen.core.permissions import Right, may
 from gradumen.store.clock import BusinessClockRow
-from gradumen.store.unit_of_work import use_case
+from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.audit_entries import record
 from gradumen.usecases.scope import Caller, business_now, load_scope
 

@@ -5,13 +5,9 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 from uuid import UUID
 
-from sqlalchemy import delete
-from sqlalchemy.exc import IntegrityError
-from sqlalchemy.orm import Session
-
 from gradumen.core.errors import KeyUsedOtherwise
-from gradumen.store.idempotency import IdempotencyKeyRow
-from gradumen.store.unit_of_work import UnitOfWork
+from gradumen.store.idempotency import IdempotencyKeyRow, drop_keys
+from gradumen.store.unit_of_work import Session, UnitOfWork, add_new
 
 KEPT = timedelta(days=7)
 
@@ -40,7 +36,7 @@ def answer(uow: UnitOfWork, once: Once | None, act: Callable[[UnitOfWork], str])
 
     def work(tx: Session) -> str:
         identity = (once.caller_id, once.route, once.key)
-        tx.execute(delete(IdempotencyKeyRow).where(IdempotencyKeyRow.at < once.at - KEPT))
+        drop_keys(tx, once.at - KEPT)
         row = IdempotencyKeyRow(
             caller_id=once.caller_id,
             route=once.route,
@@ -49,15 +45,12 @@ def answer(uow: UnitOfWork, once: Once | None, act: Callable[[UnitOfWork], str])
             response=None,
             at=once.at,
         )
-        try:
-            with tx.begin_nested():
-                tx.add(row)
-        except IntegrityError:
+        if not add_new(tx, row):
             known = tx.get_one(IdempotencyKeyRow, identity, populate_existing=True)
             if known.body_hash != once.body_hash or known.response is None:
                 raise KeyUsedOtherwise(
                     f"Idempotency-Key '{once.key}' was used with another body; use a new key", key=once.key
-                ) from None
+                )
             return known.response
         row.response = act(uow.joined(tx))
         return row.response

@@ -5,13 +5,12 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 from uuid import UUID
 
-from sqlalchemy import select
-from sqlalchemy.orm import Session
-
 from gradumen.core.errors import Forbidden, NeedsPassword, NotFound
 from gradumen.core.permissions import FROM_ABOVE, Right, Role, may
 from gradumen.store.clock import BusinessClockRow
+from gradumen.store.organisations.organisations import find_organisation, find_project
 from gradumen.store.organisations.tables import OrganisationRow, ProjectRow, Tree, load_tree
+from gradumen.store.unit_of_work import Session
 
 
 @dataclass(frozen=True, slots=True)
@@ -116,7 +115,7 @@ def get_organisation(tx: Session, scope: Scope, slug: str) -> OrganisationRow:
     Raises:
         NotFound: it is not there or not in scope.
     """
-    row = tx.scalars(select(OrganisationRow).where(OrganisationRow.slug == slug)).first()
+    row = find_organisation(tx, slug)
     if row is None or row.id not in scope.seen:
         raise NotFound("organisation", slug[:70])
     return row
@@ -128,16 +127,7 @@ def get_project(tx: Session, organisation: OrganisationRow, slug: str) -> Projec
     Raises:
         NotFound: it is not there.
     """
-    row = tx.scalars(
-        select(ProjectRow).where(ProjectRow.organisation_id == organisation.id, ProjectRow.slug == slug)
-    ).first()
+    row = find_project(tx, organisation.id, slug)
     if row is None:
         raise NotFound("project", f"{organisation.slug}/{slug[:70]}")
     return row
-
-
-def organisations_by_id(tx: Session, ids: set[UUID]) -> dict[UUID, OrganisationRow]:
-    """Rows of organisations by id."""
-    if not ids:
-        return {}
-    return {row.id: row for row in tx.scalars(select(OrganisationRow).where(OrganisationRow.id.in_(ids)))}

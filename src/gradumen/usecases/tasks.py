@@ -10,11 +10,12 @@ from gradumen.core.permissions import Right
 from gradumen.core.tasks import LEASE, Lease, State, pause_after
 from gradumen.store import tasks
 from gradumen.store.access.tables import UserRow
+from gradumen.store.organisations.organisations import organisations_by_id
 from gradumen.store.tasks import TaskRow, TaskStepRow
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.audit_entries import record
 from gradumen.usecases.pages import moment_place
-from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope, organisations_by_id
+from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
 from gradumen.wire.tasks import TaskBody, TaskStepBody
 
 BILL_RUN, ISSUE, MONTHS = "bill run", "issue", "months of readings"

@@ -1,6 +1,6 @@
 """Feeds, deliveries, readings and the hourly usage that follows from them."""
 
-from datetime import date, datetime
+from datetime import datetime
 from decimal import Decimal
 from typing import Any
 from uuid import UUID
@@ -134,13 +134,3 @@ class UsageHourRow(Base):
     )
     quantity: Mapped[Decimal] = mapped_column(Quantity)
     readings: Mapped[int]
-
-
-class UsageRevisionRow(Base):
-    """Counts the changes of an organisation's usage and subscriptions in a UTC month."""
-
-    __tablename__ = "usage_revisions"
-
-    organisation_id: Mapped[UUID] = mapped_column(ForeignKey("organisations.id", ondelete="RESTRICT"), primary_key=True)
-    month: Mapped[date] = mapped_column(primary_key=True)
-    revision: Mapped[int] = mapped_column(BigInteger)

@@ -5,26 +5,19 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 from uuid import UUID, uuid4
 
-from sqlalchemy import ColumnElement, delete, func, select, update
-from sqlalchemy.orm import Session
-
 from gradumen.core.errors import Conflict, Forbidden, NotFound, NotSignedIn
 from gradumen.core.permissions import Right, Role
-from gradumen.store.access.tables import InvitationRow, MemberRow, PasswordResetRow, TokenRow, UserRow
-from gradumen.store.metering.tables import FeedRow, FeedSenderRow
+from gradumen.store.access import members
+from gradumen.store.access.sessions import revoke_tokens
+from gradumen.store.access.tables import InvitationRow, MemberRow, UserRow
+from gradumen.store.metering.feeds import drop_sender
+from gradumen.store.organisations.organisations import lock_members, organisations_by_id
 from gradumen.store.organisations.tables import OrganisationRow
-from gradumen.store.unit_of_work import use_case
+from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.access.sessions import digest
 from gradumen.usecases.access.users import add_user, email_of
 from gradumen.usecases.audit_entries import nameable, record
-from gradumen.usecases.scope import (
-    Caller,
-    Scope,
-    get_organisation,
-    load_scope,
-    organisations_by_id,
-    require_password,
-)
+from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope, require_password
 
 INVITED_FOR = timedelta(days=7)
 
@@ -84,13 +77,7 @@ def list_members(tx: Session, caller: Caller, *, organisation: str) -> list[Memb
     scope = load_scope(tx, caller)
     row = get_organisation(tx, scope, organisation)
     scope.require_member(Right.READ, row)
-    rows = tx.execute(
-        select(UserRow, MemberRow)
-        .join(MemberRow, MemberRow.user_id == UserRow.id)
-        .where(MemberRow.organisation_id == row.id)
-        .order_by(UserRow.email)
-    )
-    return [_view(user, member) for user, member in rows]
+    return [_view(user, member) for user, member in members.members_of(tx, row.id)]
 
 
 def _view(user: UserRow, member: MemberRow) -> Member:
@@ -116,14 +103,9 @@ def invite_member(tx: Session, caller: Caller, *, organisation: str, email: str,
     acting = row.id
     if not scope.is_member(row.id, Right.MANAGE_MEMBERS):
         acting = _inviting_from(tx, scope, row, address)
-    there = select(MemberRow.user_id).join(UserRow, UserRow.id == MemberRow.user_id)
-    if tx.scalars(there.where(MemberRow.organisation_id == row.id, UserRow.email == address)).first() is not None:
+    if members.is_member(tx, address, [row.id]):
         raise Conflict(f"'{address}' is a member of {row.slug} already; change its role instead", field="email")
-    tx.execute(
-        update(InvitationRow)
-        .where(InvitationRow.organisation_id == row.id, InvitationRow.email == address, _open())
-        .values(withdrawn_at=caller.at)
-    )
+    members.withdraw_invitations(tx, row.id, address, caller.at)
     secret = secrets.token_urlsafe(32)
     made = InvitationRow(
         id=uuid4(),
@@ -150,19 +132,14 @@ def _inviting_from(tx: Session, scope: Scope, row: OrganisationRow, email: str) 
     """The organisation above from which the first members are invited."""
     chain = scope.tree.chain(row.id)[1:]
     acting = next((each for each in chain if scope.is_member(each, Right.MANAGE_ORGANISATIONS)), None)
-    if acting is None or tx.scalar(select(func.count()).where(MemberRow.organisation_id == row.id)):
+    if acting is None or members.has_members(tx, row.id):
         raise Forbidden(right=Right.MANAGE_MEMBERS, organisation=row.slug)
-    above = select(MemberRow.user_id).join(UserRow, UserRow.id == MemberRow.user_id)
-    if tx.scalars(above.where(UserRow.email == email, MemberRow.organisation_id.in_(chain))).first():
+    if members.is_member(tx, email, chain):
         raise Conflict(
             f"'{email}' is a member of an organisation above {row.slug}; invite one of its own people",
             field="email",
         )
     return acting
-
-
-def _open() -> ColumnElement[bool]:
-    return InvitationRow.accepted_at.is_(None) & InvitationRow.withdrawn_at.is_(None)
 
 
 @use_case
@@ -171,13 +148,7 @@ def list_invitations(tx: Session, caller: Caller, *, organisation: str) -> list[
     scope = load_scope(tx, caller)
     row = get_organisation(tx, scope, organisation)
     scope.require_member(Right.MANAGE_MEMBERS, row)
-    rows = list(
-        tx.scalars(
-            select(InvitationRow)
-            .where(InvitationRow.organisation_id == row.id, InvitationRow.expires_at > caller.at, _open())
-            .order_by(InvitationRow.email)
-        )
-    )
+    rows = members.open_invitations(tx, row.id, caller.at)
     names, named = organisations_by_id(tx, {each.invited_from for each in rows}), nameable(scope, row.id)
     return [
         Invitation(
@@ -224,10 +195,10 @@ def accept_invitation(
         NotSignedIn: a user of its address exists; nobody else accepts it.
         Invalid: a new user without name or a fit password.
     """
-    row = tx.scalars(select(InvitationRow).where(InvitationRow.hash == digest(secret)).with_for_update()).first()
+    row = members.lock_invitation(tx, digest(secret))
     if row is None or row.accepted_at or row.withdrawn_at or row.expires_at <= at:
         raise NotFound("invitation", secret[:6] + "…")
-    user = tx.scalars(select(UserRow).where(UserRow.email == row.email)).first()
+    user = members.find_user(tx, row.email)
     if caller is not None and (user is None or user.id != caller.user_id or caller.token_id is not None):
         raise NotSignedIn(
             f"this invitation is for {row.email}; sign in as that user, or sign out to begin as a new one"
@@ -242,7 +213,7 @@ def accept_invitation(
         tx.add(MemberRow(user_id=user.id, organisation_id=row.organisation_id, role=row.role, disabled_at=None))
     row.accepted_at = at
     # A link made before was made without the say of this organisation.
-    tx.execute(delete(PasswordResetRow).where(PasswordResetRow.user_id == user.id, PasswordResetRow.used_at.is_(None)))
+    members.drop_password_resets(tx, user.id)
     organisation = tx.get_one(OrganisationRow, row.organisation_id)
     acting = Caller(user.id, user.email, user.name, {}, at, None, address)
     tx.flush()
@@ -290,16 +261,8 @@ def remove_member(tx: Session, caller: Caller, *, organisation: str, user_id: UU
     if member is None:
         return
     _keep_one(tx, row, member)
-    tx.execute(
-        update(TokenRow)
-        .where(TokenRow.user_id == user_id, TokenRow.organisation_id == row.id, TokenRow.revoked_at.is_(None))
-        .values(revoked_at=caller.at)
-    )
-    feeds = list(tx.scalars(select(FeedRow.id).where(FeedRow.organisation_id == row.id)))
-    for feed in feeds:
-        sender = tx.get(FeedSenderRow, (feed, user_id))
-        if sender is not None:
-            tx.delete(sender)
+    revoke_tokens(tx, user_id, row.id, caller.at)
+    drop_sender(tx, row.id, user_id)
     user = tx.get_one(UserRow, user_id)
     record(tx, caller, "member removed", row.id, user.email, before={"role": member.role})
     tx.delete(member)
@@ -320,22 +283,6 @@ def _to_manage(
 
 def _keep_one(tx: Session, row: OrganisationRow, member: MemberRow) -> None:
     """An organisation keeps an administrator who can act."""
-    others = tx.scalar(
-        select(func.count()).where(
-            MemberRow.organisation_id == row.id,
-            MemberRow.user_id != member.user_id,
-            MemberRow.role == Role.ADMINISTRATOR,
-            MemberRow.disabled_at.is_(None),
-        )
-    )
+    others = members.count_other_administrators(tx, row.id, member.user_id)
     if member.role == Role.ADMINISTRATOR and member.disabled_at is None and not others:
         raise Conflict(f"this is the last administrator of {row.slug}; make another member one first")
-
-
-def lock_members(tx: Session, organisation: UUID) -> None:
-    """Write the row that every decision about an organisation's members writes."""
-    tx.execute(
-        update(OrganisationRow)
-        .where(OrganisationRow.id == organisation)
-        .values(members_version=OrganisationRow.members_version + 1)
-    )

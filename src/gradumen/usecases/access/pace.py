@@ -5,13 +5,9 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
-from sqlalchemy import delete, update
-from sqlalchemy.dialects.mysql import insert
-from sqlalchemy.orm import Session
-
 from gradumen.core.errors import SlowDown
-from gradumen.store.access.tables import AttemptRow
-from gradumen.store.unit_of_work import use_case
+from gradumen.store.access.sessions import drop_attempts, lock_attempts, take_back_attempt
+from gradumen.store.unit_of_work import Session, use_case
 
 FORGOTTEN_AFTER = timedelta(minutes=15)
 
@@ -37,12 +33,10 @@ def count_attempt(tx: Session, paces: Sequence[Pace], *, at: datetime) -> None:
     Raises:
         SlowDown: it comes too early for one of the paces; it is not counted.
     """
-    tx.execute(delete(AttemptRow).where(AttemptRow.last_at < at - timedelta(days=1)))
+    drop_attempts(tx, before=at - timedelta(days=1))
     # In one order, so that rivals wait for each other rather than fall into each other's arms.
     for pace in sorted(paces, key=lambda each: each.key):
-        fresh = insert(AttemptRow).values(subject=pace.key, attempts=0, last_at=at)
-        tx.execute(fresh.on_duplicate_key_update(attempts=AttemptRow.attempts))
-        row = tx.get_one(AttemptRow, pace.key, with_for_update=True)
+        row = lock_attempts(tx, pace.key, at)
         if at - row.last_at > max(FORGOTTEN_AFTER, timedelta(seconds=2 * pace.longest)):
             row.attempts = 0
         if row.attempts >= pace.free:
@@ -55,16 +49,12 @@ def count_attempt(tx: Session, paces: Sequence[Pace], *, at: datetime) -> None:
 
 def forgive(tx: Session, paces: Sequence[Pace]) -> None:
     """An attempt succeeded: its subjects begin anew."""
-    tx.execute(delete(AttemptRow).where(AttemptRow.subject.in_([pace.key for pace in paces])))
+    drop_attempts(tx, subjects=[pace.key for pace in paces])
 
 
 def take_back(tx: Session, pace: Pace) -> None:
     """An attempt succeeded where many share a subject: it alone is not counted."""
-    tx.execute(
-        update(AttemptRow)
-        .where(AttemptRow.subject == pace.key, AttemptRow.attempts > 0)
-        .values(attempts=AttemptRow.attempts - 1)
-    )
+    take_back_attempt(tx, pace.key)
 
 
 def network_of(address: str) -> str:

@@ -8,15 +8,15 @@ from uuid import UUID
 
 from argon2 import PasswordHasher
 from argon2.exceptions import InvalidHashError, VerificationError
-from sqlalchemy import delete, select
-from sqlalchemy.orm import Session
 
 from gradumen.core.errors import Forbidden, NotFound, NotSignedIn
 from gradumen.core.permissions import Role, least
-from gradumen.store.access.tables import DeviceRow, MemberRow, SessionRow, TokenRow, UserRow
-from gradumen.store.unit_of_work import UnitOfWork, use_case
+from gradumen.store.access import sessions
+from gradumen.store.access.members import find_user, memberships_of, roles_of
+from gradumen.store.access.tables import DeviceRow, MemberRow, SessionRow, UserRow
+from gradumen.store.unit_of_work import Session, UnitOfWork, use_case
 from gradumen.usecases.access.pace import Pace, count_attempt, forgive, network_of, take_back
-from gradumen.usecases.audit_entries import memberships, record_sign_in
+from gradumen.usecases.audit_entries import record_sign_in
 from gradumen.usecases.scope import Caller
 
 HASHER = PasswordHasher(time_cost=2, memory_cost=19 * 1024, parallelism=1)
@@ -117,13 +117,13 @@ def is_password(stored: str, password: str) -> bool:
 
 @use_case
 def _password_hash(tx: Session, email: str) -> tuple[UUID, str] | None:
-    row = tx.scalars(select(UserRow).where(UserRow.email == email.strip())).first()
+    row = find_user(tx, email.strip())
     return (row.id, row.password_hash) if row else None
 
 
 @use_case
 def _note_failure(tx: Session, user: UUID | None, *, email: str, address: str, at: datetime) -> None:
-    concerned: list[UUID | None] = [*memberships(tx, user)] if user else []
+    concerned: list[UUID | None] = [*memberships_of(tx, user)] if user else []
     for organisation in concerned or [None]:
         record_sign_in(tx, "sign-in failed", organisation, email.strip(), at=at, user=None, address=address)
 
@@ -136,8 +136,7 @@ def _start(
     for pace in paces:
         if pace.subject.startswith(_SHARED):
             take_back(tx, pace)
-    tx.execute(delete(SessionRow).where(SessionRow.expires_at < at))
-    tx.execute(delete(DeviceRow).where(DeviceRow.used_at < at - DEVICE_KEPT))
+    sessions.drop_old(tx, sessions_over=at, devices_unused=at - DEVICE_KEPT)
     signed = SignedIn(
         secrets.token_urlsafe(32),
         secrets.token_urlsafe(24),
@@ -156,7 +155,7 @@ def _start(
             expires_at=signed.expires_at,
         )
     )
-    for organisation in memberships(tx, user_id):
+    for organisation in memberships_of(tx, user_id):
         record_sign_in(tx, "signed in", organisation, email.strip(), at=at, user=user_id, address=place.address)
     return signed
 
@@ -169,12 +168,10 @@ def list_sessions(tx: Session, caller: Caller, *, secret: str | None) -> list[Op
         secret: that of the session that asks.
     """
     own = digest(secret) if secret else ""
-    rows = tx.scalars(
-        select(SessionRow)
-        .where(SessionRow.user_id == caller.user_id, SessionRow.expires_at > caller.at)
-        .order_by(SessionRow.started_at.desc(), SessionRow.id)
-    )
-    return [OpenSession(row.id, row.started_at, row.expires_at, row.address, row.agent, row.id == own) for row in rows]
+    return [
+        OpenSession(row.id, row.started_at, row.expires_at, row.address, row.agent, row.id == own)
+        for row in sessions.sessions_of(tx, caller.user_id, caller.at)
+    ]
 
 
 @use_case
@@ -186,13 +183,13 @@ def end_session(tx: Session, caller: Caller, *, session: str) -> None:
     """
     if caller.token_id is not None:
         raise NotFound("session", session[:8])
-    tx.execute(delete(SessionRow).where(SessionRow.id == session[:64], SessionRow.user_id == caller.user_id))
+    sessions.end_session(tx, session[:64], caller.user_id)
 
 
 @use_case
 def sign_out(tx: Session, *, secret: str) -> None:
     """End a session; asking again changes nothing."""
-    tx.execute(delete(SessionRow).where(SessionRow.id == digest(secret)))
+    sessions.end_session(tx, digest(secret))
 
 
 @use_case
@@ -213,11 +210,7 @@ def caller_of_session(tx: Session, *, secret: str, csrf: str | None, unsafe: boo
 
 def _caller(tx: Session, user_id: UUID, at: datetime) -> Caller:
     user = tx.get_one(UserRow, user_id)
-    roles = {
-        member.organisation_id: Role(member.role)
-        for member in tx.scalars(select(MemberRow).where(MemberRow.user_id == user.id, MemberRow.disabled_at.is_(None)))
-    }
-    return Caller(user.id, user.email, user.name, roles, at)
+    return Caller(user.id, user.email, user.name, roles_of(tx, user.id), at)
 
 
 @use_case
@@ -235,7 +228,7 @@ def caller_of_token(tx: Session, *, token: str, at: datetime) -> Caller:
     Raises:
         NotSignedIn: no such token, expired, withdrawn, or its user is no longer a member, or one at rest.
     """
-    row = tx.scalars(select(TokenRow).where(TokenRow.hash == digest(token))).first()
+    row = sessions.find_token(tx, digest(token))
     member = tx.get(MemberRow, (row.user_id, row.organisation_id)) if row else None
     over = row is None or row.revoked_at is not None or row.expires_at <= at
     if row is None or over or member is None or member.disabled_at is not None:

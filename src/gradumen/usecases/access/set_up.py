@@ -3,15 +3,12 @@
 from datetime import datetime
 from uuid import UUID
 
-from sqlalchemy import func, select
-from sqlalchemy.orm import Session
-
 from gradumen.core.errors import Conflict
 from gradumen.core.permissions import Role
 from gradumen.store.access.tables import MemberRow
 from gradumen.store.clock import BusinessClockRow
-from gradumen.store.organisations.tables import OrganisationRow
-from gradumen.store.unit_of_work import use_case
+from gradumen.store.organisations.organisations import is_any
+from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.access.users import add_user
 from gradumen.usecases.audit_entries import record_sign_in
 from gradumen.usecases.organisations.organisations import new_row
@@ -38,7 +35,7 @@ def set_up_provider(
         Conflict: a provider is there already.
     """
     tx.get_one(BusinessClockRow, 1, with_for_update=True)
-    if tx.scalar(select(func.count()).select_from(OrganisationRow)):
+    if is_any(tx):
         raise Conflict("a provider is set up already; sign in instead")
     row = new_row(
         tx,
@@ -62,4 +59,4 @@ def set_up_provider(
 @use_case
 def is_set_up(tx: Session) -> bool:
     """Whether a provider is there."""
-    return bool(tx.scalar(select(func.count()).select_from(OrganisationRow)))
+    return is_any(tx)

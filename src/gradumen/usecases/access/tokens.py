@@ -5,15 +5,13 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 from uuid import UUID, uuid4
 
-from sqlalchemy import select
-from sqlalchemy.orm import Session
-
 from gradumen.core.errors import Forbidden, Invalid, NotFound
 from gradumen.core.names import name_of
 from gradumen.core.permissions import RIGHTS, Role
+from gradumen.store.access.sessions import tokens_of
 from gradumen.store.access.tables import TokenRow
-from gradumen.store.organisations.tables import OrganisationRow
-from gradumen.store.unit_of_work import use_case
+from gradumen.store.organisations.organisations import find_organisation
+from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.access.sessions import digest
 from gradumen.usecases.audit_entries import record
 from gradumen.usecases.scope import Caller, load_scope, require_password
@@ -45,7 +43,7 @@ def create_token(tx: Session, caller: Caller, *, organisation: str, name: str, r
     """
     require_password(caller)
     scope = load_scope(tx, caller)
-    row = tx.scalars(select(OrganisationRow).where(OrganisationRow.slug == organisation)).first()
+    row = find_organisation(tx, organisation)
     own = caller.roles.get(row.id) if row else None
     if row is None or (own is None and row.id not in scope.seen):
         raise NotFound("organisation", organisation[:70])
@@ -73,13 +71,7 @@ def create_token(tx: Session, caller: Caller, *, organisation: str, name: str, r
 @use_case
 def list_tokens(tx: Session, caller: Caller) -> list[Token]:
     """The caller's tokens, newest last; a program that is no administrator sees its own only."""
-    only = _only(caller)
-    rows = tx.execute(
-        select(TokenRow, OrganisationRow.slug)
-        .join(OrganisationRow, OrganisationRow.id == TokenRow.organisation_id)
-        .where(TokenRow.user_id == caller.user_id, TokenRow.id == (only or TokenRow.id))
-        .order_by(TokenRow.expires_at, TokenRow.id)
-    )
+    rows = tokens_of(tx, caller.user_id, only=_only(caller))
     return [
         Token(row.id, row.name, slug, Role(row.role), row.expires_at, row.revoked_at is not None) for row, slug in rows
     ]

@@ -5,18 +5,18 @@ import secrets
 from datetime import datetime, timedelta
 from uuid import UUID, uuid4
 
-from sqlalchemy import delete
-from sqlalchemy.orm import Session
 from zxcvbn import zxcvbn
 
 from gradumen.core.errors import Forbidden, Invalid, NotFound, NotSignedIn
 from gradumen.core.names import name_of
 from gradumen.core.permissions import Right, Role
-from gradumen.store.access.tables import DeviceRow, MemberRow, PasswordResetRow, SessionRow, UserRow
-from gradumen.store.unit_of_work import UnitOfWork, use_case
+from gradumen.store.access.members import drop_password_resets, memberships_of
+from gradumen.store.access.sessions import end_sessions
+from gradumen.store.access.tables import MemberRow, PasswordResetRow, UserRow
+from gradumen.store.unit_of_work import Session, UnitOfWork, use_case
 from gradumen.usecases.access.pace import Pace, count_attempt, forgive
 from gradumen.usecases.access.sessions import HASHER, digest, is_password
-from gradumen.usecases.audit_entries import memberships, record, record_sign_in
+from gradumen.usecases.audit_entries import record, record_sign_in
 from gradumen.usecases.scope import Caller, get_organisation, load_scope, require_password
 
 _EMAIL = re.compile(r"[^@\s<>\"']{1,64}@[A-Za-z0-9.-]{1,120}\.[A-Za-z]{2,}")
@@ -100,9 +100,8 @@ def _change_password(tx: Session, caller: Caller, pace: Pace, *, session: str, c
         raise NotSignedIn("the current password is another one; nothing was changed")
     forgive(tx, [pace])
     user.password_hash = HASHER.hash(check_password(new, user.email, user.name))
-    tx.execute(delete(DeviceRow).where(DeviceRow.user_id == user.id))
-    tx.execute(delete(SessionRow).where(SessionRow.user_id == user.id, SessionRow.id != digest(session)))
-    for organisation in memberships(tx, user.id):
+    end_sessions(tx, user.id, but=digest(session))
+    for organisation in memberships_of(tx, user.id):
         record(tx, caller, "password changed", organisation, user.email)
 
 
@@ -121,10 +120,10 @@ def make_password_reset(tx: Session, caller: Caller, *, organisation: str, user_
     if tx.get(MemberRow, (user_id, row.id)) is None:
         raise NotFound("member", user_id)
     # Whoever sets a password is that user everywhere, so it takes the say of all its organisations.
-    if any(caller.roles.get(each) != Role.ADMINISTRATOR for each in memberships(tx, user_id)):
+    if any(caller.roles.get(each) != Role.ADMINISTRATOR for each in memberships_of(tx, user_id)):
         raise Forbidden(right=Right.MANAGE_MEMBERS, organisation="every organisation that this user is a member of")
     secret = secrets.token_urlsafe(32)
-    tx.execute(delete(PasswordResetRow).where(PasswordResetRow.user_id == user_id, PasswordResetRow.used_at.is_(None)))
+    drop_password_resets(tx, user_id)
     tx.add(
         PasswordResetRow(
             hash=digest(secret), user_id=user_id, made_by=caller.user_id, expires_at=caller.at + RESET_FOR, used_at=None
@@ -148,8 +147,7 @@ def reset_password(tx: Session, *, secret: str, password: str, at: datetime, add
     user = tx.get_one(UserRow, row.user_id)
     user.password_hash = HASHER.hash(check_password(password, user.email, user.name))
     row.used_at = at
-    tx.execute(delete(DeviceRow).where(DeviceRow.user_id == user.id))
-    tx.execute(delete(SessionRow).where(SessionRow.user_id == user.id))
-    for organisation in memberships(tx, user.id):
+    end_sessions(tx, user.id)
+    for organisation in memberships_of(tx, user.id):
         record_sign_in(tx, "password reset", organisation, user.email, at=at, user=user.id, address=address)
     return user.email

@@ -25,6 +25,7 @@ from gradumen.store.billing.tables import (
     RatedPeriodRow,
 )
 from gradumen.store.catalogue.tables import RateCardRow
+from gradumen.store.organisations.organisations import organisations_by_id
 from gradumen.store.organisations.tables import OrganisationRow
 from gradumen.store.subscriptions.tables import SupplyLineRow
 from gradumen.usecases.billing.stored_lines import line_document, stored_line
@@ -32,7 +33,6 @@ from gradumen.usecases.billing.tax_rates import find_tax
 from gradumen.usecases.catalogue.published import load_published
 from gradumen.usecases.rating.charges import Line, LineNames, explain, line_order
 from gradumen.usecases.rating.links import RatedPeriod, first_period, load_links, rate_links, usage_revision
-from gradumen.usecases.scope import organisations_by_id
 
 NOTHING: Figures = (Decimal(0), Decimal(0))
 ChargeKey = tuple[UUID, UUID, str, UUID | None]

@@ -12,10 +12,11 @@ from gradumen.core.exact import add
 from gradumen.core.periods import Period
 from gradumen.core.permissions import Right
 from gradumen.store.billing.tables import BillRunRow, ChargeRow, InvoiceLineRow, InvoiceRow
+from gradumen.store.organisations.organisations import organisations_by_id
 from gradumen.store.organisations.tables import OrganisationRow
 from gradumen.store.unit_of_work import use_case
 from gradumen.usecases.billing.drafts import Drafting
-from gradumen.usecases.scope import Caller, get_organisation, load_scope, organisations_by_id
+from gradumen.usecases.scope import Caller, get_organisation, load_scope
 
 _Key = tuple[UUID, str]
 """Buyer and currency."""

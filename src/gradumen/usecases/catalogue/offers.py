@@ -15,10 +15,11 @@ from gradumen.core.catalogue.plans import Plan
 from gradumen.core.errors import Invalid, NotFound, NotOffered
 from gradumen.core.permissions import Right
 from gradumen.store.catalogue.tables import OfferRow, OfferVersionRow, PlanRow
+from gradumen.store.organisations.organisations import organisations_by_id
 from gradumen.store.organisations.tables import OrganisationRow, ProjectRow, Tree
 from gradumen.store.unit_of_work import use_case
 from gradumen.usecases.catalogue.published import Published, load_published
-from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope, organisations_by_id
+from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
 from gradumen.wire.catalogue.forms.offers import read_offer
 from gradumen.wire.catalogue.forms.rates import Known
 

@@ -11,12 +11,13 @@ from sqlalchemy.orm import Session
 from gradumen.core.errors import NotFound
 from gradumen.core.permissions import Right
 from gradumen.store.catalogue.tables import PlanRow, PlanVersionRow, ServiceRow, ServiceVersionRow
+from gradumen.store.organisations.organisations import organisations_by_id
 from gradumen.store.subscriptions.tables import SubscriptionRow, SupplyLineRow
 from gradumen.store.unit_of_work import use_case
 from gradumen.usecases.catalogue.offers import Offers
 from gradumen.usecases.catalogue.published import Published, load_published
 from gradumen.usecases.catalogue.tier_sales import list_tier_sales
-from gradumen.usecases.scope import Caller, Scope, load_scope, organisations_by_id
+from gradumen.usecases.scope import Caller, Scope, load_scope
 
 
 @dataclass(frozen=True, slots=True)

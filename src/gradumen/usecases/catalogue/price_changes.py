@@ -10,13 +10,14 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from gradumen.store.catalogue.tables import RateCardRow, RateCardVersionRow
+from gradumen.store.organisations.organisations import organisations_by_id
 from gradumen.store.organisations.tables import OrganisationRow
 from gradumen.store.subscriptions.tables import SubscriptionRow, SupplyLineRow
 from gradumen.store.unit_of_work import use_case
 from gradumen.usecases.catalogue.catalogue_lists import for_buyer
 from gradumen.usecases.catalogue.changes import differences
 from gradumen.usecases.catalogue.plan_lists import seen_plans
-from gradumen.usecases.scope import Caller, load_scope, organisations_by_id
+from gradumen.usecases.scope import Caller, load_scope
 
 
 @dataclass(frozen=True, slots=True)

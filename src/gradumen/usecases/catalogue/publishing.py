@@ -12,7 +12,7 @@ from gradumen.core.catalogue.offers import check_floors
 from gradumen.core.catalogue.rates import LONGEST_TERM, RateCardVersion
 from gradumen.core.catalogue.services import Service, find_circle
 from gradumen.core.errors import CatalogueInvalid, Invalid, VersionInForce
-from gradumen.core.periods import Period, months_after
+from gradumen.core.periods import Period, months_after, months_since
 from gradumen.core.permissions import Right
 from gradumen.store.billing.tables import InvoiceRow
 from gradumen.store.catalogue.tables import (
@@ -28,6 +28,7 @@ from gradumen.store.catalogue.tables import (
     lock_catalogue,
 )
 from gradumen.store.organisations.tables import OrganisationRow, Tree
+from gradumen.store.revisions import touch_months
 from gradumen.store.subscriptions.tables import SubscriptionRow, SupplyLineRow
 from gradumen.store.unit_of_work import use_case
 from gradumen.usecases.audit_entries import record
@@ -36,7 +37,6 @@ from gradumen.usecases.catalogue.changes import Change, change_of, differences
 from gradumen.usecases.catalogue.derived_cards import expand, find_card, followers, leave_draft
 from gradumen.usecases.catalogue.offers import check_reached, check_services, offers_to, sellable
 from gradumen.usecases.catalogue.published import Published, add_service, load_published, stored_versions
-from gradumen.usecases.revisions import months_since, touch_months
 from gradumen.usecases.scope import Caller, get_organisation, load_scope
 from gradumen.wire.catalogue.forms.buyers import buyers_form
 from gradumen.wire.catalogue.forms.offers import offer_form, read_offer

@@ -23,8 +23,8 @@ from gradumen.store.metering.tables import (
     UsageHourRow,
 )
 from gradumen.store.organisations.tables import OrganisationRow, ProjectRow, zone_name
+from gradumen.store.revisions import touch_months
 from gradumen.store.unit_of_work import UnitOfWork, use_case
-from gradumen.usecases.revisions import touch_months
 from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
 
 STALE_BATCH = 600

@@ -4,19 +4,16 @@ import re
 from dataclasses import dataclass
 from uuid import UUID, uuid4
 
-from sqlalchemy import select
-from sqlalchemy.exc import IntegrityError
-from sqlalchemy.orm import Session
-
 from gradumen.core.errors import Conflict, Forbidden, Invalid
 from gradumen.core.exact import minor_units
 from gradumen.core.names import name_of, slug_of
 from gradumen.core.periods import Period, zone_of
 from gradumen.core.permissions import Right
+from gradumen.store.organisations.organisations import organisations_by_id, page_of_organisations, projects_of
 from gradumen.store.organisations.tables import BillingZoneRow, OrganisationRow, ParentEdgeRow, ProjectRow, zone_name
-from gradumen.store.unit_of_work import use_case
+from gradumen.store.unit_of_work import Session, add_new, use_case
 from gradumen.usecases.audit_entries import acting_for, record
-from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope, organisations_by_id
+from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
 
 TYPES = ("provider", "reseller", "tenant")
 
@@ -89,11 +86,8 @@ def new_row(
         cost_centre=None if cost_centre is None else name_of(cost_centre, field="cost_centre", most=60),
         created_at=caller_at,
     )
-    try:
-        with tx.begin_nested():
-            tx.add(row)
-    except IntegrityError:
-        raise Conflict(f"the slug '{slug}' is taken; choose another", field="slug") from None
+    if not add_new(tx, row):
+        raise Conflict(f"the slug '{slug}' is taken; choose another", field="slug")
     tx.add(BillingZoneRow(organisation_id=row.id, starts_on=Period(2000, 1).first_day, zone=zone))
     return row
 
@@ -182,15 +176,7 @@ def list_organisations(
 ) -> list[Organisation]:
     """The organisations in scope, by slug, after a slug; ``search`` is found in slug or name."""
     scope = load_scope(tx, caller)
-    query = select(OrganisationRow).where(OrganisationRow.id.in_(scope.seen)).order_by(OrganisationRow.slug)
-    if after is not None:
-        query = query.where(OrganisationRow.slug > after)
-    if search:
-        query = query.where(
-            OrganisationRow.slug.contains(search, autoescape=True)
-            | OrganisationRow.name.contains(search, autoescape=True)
-        )
-    rows = list(tx.scalars(query.limit(limit)))
+    rows = page_of_organisations(tx, scope.seen, after=after, limit=limit, search=search)
     parents = {scope.tree.parents[row.id] for row in rows if row.id in scope.tree.parents} & scope.seen
     known = organisations_by_id(tx, set(parents))
     return [_view(tx, scope, row, known) for row in rows]
@@ -243,11 +229,8 @@ def create_project(
         name=name_of(name, field="name"),
         cost_centre=None if cost_centre is None else name_of(cost_centre, field="cost_centre", most=60),
     )
-    try:
-        with tx.begin_nested():
-            tx.add(row)
-    except IntegrityError:
-        raise Conflict(f"'{owner.slug}' has a project '{slug}' already; choose another slug", field="slug") from None
+    if not add_new(tx, row):
+        raise Conflict(f"'{owner.slug}' has a project '{slug}' already; choose another slug", field="slug")
     acting = acting_for(scope, owner.id, Right.MANAGE_ORGANISATIONS)
     record(tx, caller, "project made", acting, f"{owner.slug}/{row.slug}", concerns=owner.id, after={"name": row.name})
     return Project(row.id, owner.slug, row.slug, row.name, row.cost_centre)
@@ -258,5 +241,4 @@ def list_projects(tx: Session, caller: Caller, *, organisation: str) -> list[Pro
     """The projects of an organisation, by slug."""
     scope = load_scope(tx, caller)
     owner = get_organisation(tx, scope, organisation)
-    rows = tx.scalars(select(ProjectRow).where(ProjectRow.organisation_id == owner.id).order_by(ProjectRow.slug))
-    return [Project(row.id, owner.slug, row.slug, row.name, row.cost_centre) for row in rows]
+    return [Project(row.id, owner.slug, row.slug, row.name, row.cost_centre) for row in projects_of(tx, [owner.id])]

@@ -17,9 +17,9 @@ from gradumen.core.catalogue.rates import Every, Rate, RecurringRate, SpendCommi
 from gradumen.core.catalogue.units import parse_unit
 from gradumen.core.exact import AMOUNT_PLACES, EXACT, QUANTITY_PLACES, add, line_amount, round_half_up, text, unscaled
 from gradumen.core.rating.charges import Charge, Part
+from gradumen.store.organisations.organisations import organisations_by_id
 from gradumen.usecases.catalogue.published import Published
 from gradumen.usecases.rating.links import LoadedLine, RatedPeriod
-from gradumen.usecases.scope import organisations_by_id
 
 _FEES = {
     Every.ONCE: "one-off fee",

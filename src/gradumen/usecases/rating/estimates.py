@@ -20,6 +20,7 @@ from gradumen.core.permissions import Right
 from gradumen.core.rating.charges import Charge
 from gradumen.core.rating.estimates import Coverage, Expected, Order, coverage, estimate
 from gradumen.store.catalogue.tables import RateCardRow
+from gradumen.store.organisations.organisations import organisations_by_id
 from gradumen.store.organisations.tables import OrganisationRow, zone_name
 from gradumen.store.unit_of_work import use_case
 from gradumen.usecases.catalogue.card_choice import choose_card
@@ -30,7 +31,7 @@ from gradumen.usecases.catalogue.publishing import Document
 from gradumen.usecases.catalogue.tier_sales import check_on_sale
 from gradumen.usecases.rating.charges import amounts_by_service, base_units, describe
 from gradumen.usecases.rating.links import load_links
-from gradumen.usecases.scope import Caller, get_organisation, load_scope, organisations_by_id
+from gradumen.usecases.scope import Caller, get_organisation, load_scope
 from gradumen.usecases.subscriptions.subscriptions import newest_plan
 from gradumen.usecases.subscriptions.supply_lines import check_quantity, find_renewal
 from gradumen.wire.catalogue.forms.rate_cards import read_rate_card

@@ -13,6 +13,7 @@ from gradumen.core.errors import Forbidden
 from gradumen.core.periods import Period, zone_of
 from gradumen.core.permissions import Right
 from gradumen.core.spend.month_margins import Cost, MonthMargin
+from gradumen.store.organisations.organisations import organisations_by_id
 from gradumen.store.organisations.tables import OrganisationRow, zone_name
 from gradumen.store.subscriptions.tables import SupplyLineRow
 from gradumen.store.unit_of_work import use_case
@@ -20,7 +21,7 @@ from gradumen.usecases.catalogue.published import Published, load_published
 from gradumen.usecases.rating.charges import SHARED_COST, ServiceKey, amounts_by_service
 from gradumen.usecases.rating.costs import rate_costs
 from gradumen.usecases.rating.links import LoadedLinks, load_links, rate_links
-from gradumen.usecases.scope import Caller, get_organisation, load_scope, organisations_by_id
+from gradumen.usecases.scope import Caller, get_organisation, load_scope
 
 
 @dataclass(frozen=True, slots=True)

@@ -14,13 +14,14 @@ from gradumen.core.exact import add, line_amount
 from gradumen.core.periods import Period, zone_of
 from gradumen.core.permissions import Right
 from gradumen.core.rating.charges import Charge
+from gradumen.store.organisations.organisations import organisations_by_id
 from gradumen.store.organisations.tables import OrganisationRow, zone_name
 from gradumen.store.unit_of_work import use_case
 from gradumen.usecases.catalogue.published import Published, load_published
 from gradumen.usecases.rating.charges import Line, LineNames, line_order
 from gradumen.usecases.rating.costs import rate_costs
 from gradumen.usecases.rating.links import RatedPeriod, load_links
-from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope, organisations_by_id
+from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
 
 
 @dataclass(frozen=True, slots=True)

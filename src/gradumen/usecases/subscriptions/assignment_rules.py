@@ -11,14 +11,15 @@ from sqlalchemy.orm import Session
 
 from gradumen.core.errors import Forbidden, Invalid, NotFound
 from gradumen.core.names import slug_of
+from gradumen.core.periods import months_since
 from gradumen.core.permissions import Right
 from gradumen.core.subscriptions.assignment_rules import AssignmentRule
 from gradumen.store.organisations.tables import OrganisationRow
+from gradumen.store.revisions import touch_months
 from gradumen.store.subscriptions.tables import AssignmentRuleRow, SubscriptionRow
 from gradumen.store.unit_of_work import use_case
 from gradumen.usecases.audit_entries import record
 from gradumen.usecases.catalogue.published import load_published
-from gradumen.usecases.revisions import months_since, touch_months
 from gradumen.usecases.scope import Caller, Scope, get_organisation, get_project, load_scope
 from gradumen.wire.subscriptions.assignment_forms import read_conditions, rule_of
 

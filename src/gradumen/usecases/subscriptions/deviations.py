@@ -13,12 +13,13 @@ from sqlalchemy.orm import Session
 from gradumen.core.errors import Forbidden, NotPriceable
 from gradumen.core.permissions import Right
 from gradumen.store.catalogue.tables import PlanVersionRow, RateCardRow
+from gradumen.store.organisations.organisations import organisations_by_id
 from gradumen.store.organisations.tables import OrganisationRow
 from gradumen.store.subscriptions.tables import AssignmentRuleRow, SubscriptionRow, SupplyLineRow
 from gradumen.store.unit_of_work import use_case
 from gradumen.usecases.catalogue.card_choice import choose_among, list_cards
 from gradumen.usecases.catalogue.published import Published, load_published, plan_of
-from gradumen.usecases.scope import Caller, get_organisation, load_scope, organisations_by_id
+from gradumen.usecases.scope import Caller, get_organisation, load_scope
 from gradumen.wire.catalogue.forms.plans import plan_form
 
 

@@ -13,17 +13,18 @@ from sqlalchemy.orm import Session
 from gradumen.core.errors import Forbidden, Invalid, NotFound
 from gradumen.core.exact import minor_units, number, text
 from gradumen.core.names import name_of
-from gradumen.core.periods import Period
+from gradumen.core.periods import Period, months_since
 from gradumen.core.permissions import Right
 from gradumen.core.subscriptions.one_off_charges import OneOffCharge
 from gradumen.store.access.tables import UserRow
 from gradumen.store.catalogue.tables import RateCardRow
+from gradumen.store.organisations.organisations import organisations_by_id
 from gradumen.store.organisations.tables import OrganisationRow
+from gradumen.store.revisions import touch_months
 from gradumen.store.subscriptions.tables import OneOffChargeRow, SubscriptionRow, SupplyLineRow
 from gradumen.store.unit_of_work import use_case
 from gradumen.usecases.audit_entries import record
-from gradumen.usecases.revisions import months_since, touch_months
-from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope, organisations_by_id
+from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
 
 
 @dataclass(frozen=True, slots=True)

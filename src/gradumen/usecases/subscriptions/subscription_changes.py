@@ -9,9 +9,11 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from gradumen.core.errors import Invalid, NotFound
+from gradumen.core.periods import months_since
 from gradumen.core.permissions import Right
 from gradumen.store.catalogue.tables import PlanVersionRow
 from gradumen.store.organisations.tables import OrganisationRow, ProjectRow
+from gradumen.store.revisions import touch_months
 from gradumen.store.subscriptions.tables import OneOffChargeRow, SubscriptionRow, SupplyLineRow
 from gradumen.store.unit_of_work import use_case
 from gradumen.usecases.audit_entries import record
@@ -20,7 +22,6 @@ from gradumen.usecases.catalogue.offers import check_right
 from gradumen.usecases.catalogue.published import Published, load_published, plan_of
 from gradumen.usecases.catalogue.tier_sales import check_on_sale
 from gradumen.usecases.quotas.tier_quotas import check_tier_quotas
-from gradumen.usecases.revisions import months_since, touch_months
 from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
 from gradumen.usecases.subscriptions.subscriptions import (
     Subscription,

@@ -13,10 +13,13 @@ from sqlalchemy.orm import Session
 from gradumen.core.catalogue.plans import Plan
 from gradumen.core.errors import Conflict, EditedMeanwhile, Forbidden, Invalid, NotFound
 from gradumen.core.names import name_of
+from gradumen.core.periods import months_since
 from gradumen.core.permissions import Right
 from gradumen.store.access.tables import UserRow
 from gradumen.store.catalogue.tables import PlanRow, PlanVersionRow
+from gradumen.store.organisations.organisations import organisations_by_id
 from gradumen.store.organisations.tables import ProjectRow
+from gradumen.store.revisions import touch_months
 from gradumen.store.subscriptions.tables import AcceptedTermsRow, SubscriptionRow, SupplyLineRow
 from gradumen.store.unit_of_work import use_case
 from gradumen.usecases.audit_entries import record
@@ -24,8 +27,7 @@ from gradumen.usecases.catalogue.offers import check_right
 from gradumen.usecases.catalogue.published import Published, load_published, plan_of
 from gradumen.usecases.catalogue.tier_sales import check_on_sale
 from gradumen.usecases.quotas.tier_quotas import check_tier_quotas
-from gradumen.usecases.revisions import months_since, touch_months
-from gradumen.usecases.scope import Caller, Scope, get_organisation, get_project, load_scope, organisations_by_id
+from gradumen.usecases.scope import Caller, Scope, get_organisation, get_project, load_scope
 from gradumen.usecases.subscriptions.supply_lines import Stretch, add_lines, check_quantity, links_of, read_choices
 
 

@@ -14,11 +14,11 @@ from gradumen.core.catalogue.plans import Plan, Tier
 from gradumen.core.errors import Invalid, at
 from gradumen.core.periods import months_after
 from gradumen.store.catalogue.tables import PlanVersionRow, RateCardRow
+from gradumen.store.organisations.organisations import organisations_by_id
 from gradumen.store.organisations.tables import OrganisationRow
 from gradumen.store.subscriptions.tables import SubscriptionRow, SupplyLineRow
 from gradumen.usecases.catalogue.card_choice import choose_card
 from gradumen.usecases.catalogue.published import Published, stored_versions
-from gradumen.usecases.scope import organisations_by_id
 from gradumen.wire.catalogue.forms.plans import read_deviations
 
 

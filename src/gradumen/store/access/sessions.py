@@ -1,0 +1,91 @@
+"""Queries of sessions, devices, tokens and attempts."""
+
+from collections.abc import Collection
+from datetime import datetime
+from uuid import UUID
+
+from sqlalchemy import delete, select, update
+from sqlalchemy.dialects.mysql import insert
+from sqlalchemy.orm import Session
+
+from gradumen.store.access.tables import AttemptRow, DeviceRow, SessionRow, TokenRow
+from gradumen.store.organisations.tables import OrganisationRow
+
+
+def sessions_of(tx: Session, user: UUID, at: datetime) -> list[SessionRow]:
+    """The sessions of a user that are not over, the newest first."""
+    query = select(SessionRow).where(SessionRow.user_id == user, SessionRow.expires_at > at)
+    return list(tx.scalars(query.order_by(SessionRow.started_at.desc(), SessionRow.id)))
+
+
+def end_session(tx: Session, session: str, user: UUID | None = None) -> None:
+    """End a session; with ``user`` only one of that user's."""
+    gone = delete(SessionRow).where(SessionRow.id == session)
+    tx.execute(gone if user is None else gone.where(SessionRow.user_id == user))
+
+
+def end_sessions(tx: Session, user: UUID, *, but: str = "") -> None:
+    """End a user's sessions, all but one, and forget the devices that it is known by."""
+    tx.execute(delete(DeviceRow).where(DeviceRow.user_id == user))
+    tx.execute(delete(SessionRow).where(SessionRow.user_id == user, SessionRow.id != but))
+
+
+def drop_old(tx: Session, *, sessions_over: datetime, devices_unused: datetime) -> None:
+    """Remove sessions that are over and devices that are not used any more."""
+    tx.execute(delete(SessionRow).where(SessionRow.expires_at < sessions_over))
+    tx.execute(delete(DeviceRow).where(DeviceRow.used_at < devices_unused))
+
+
+def find_token(tx: Session, digest: str) -> TokenRow | None:
+    """The token of a digest."""
+    return tx.scalars(select(TokenRow).where(TokenRow.hash == digest)).first()
+
+
+def tokens_of(tx: Session, user: UUID, *, only: UUID | None) -> list[tuple[TokenRow, str]]:
+    """The tokens of a user with the slugs of their organisations, newest last; or the one of an id."""
+    query = (
+        select(TokenRow, OrganisationRow.slug)
+        .join(OrganisationRow, OrganisationRow.id == TokenRow.organisation_id)
+        .where(TokenRow.user_id == user)
+        .order_by(TokenRow.expires_at, TokenRow.id)
+    )
+    rows = tx.execute(query if only is None else query.where(TokenRow.id == only))
+    return [(token, slug) for token, slug in rows]
+
+
+def revoke_tokens(tx: Session, user: UUID, organisation: UUID, at: datetime) -> None:
+    """Withdraw the tokens of a user in an organisation."""
+    tx.execute(
+        update(TokenRow)
+        .where(TokenRow.user_id == user, TokenRow.organisation_id == organisation, TokenRow.revoked_at.is_(None))
+        .values(revoked_at=at)
+    )
+
+
+def token_names(tx: Session, tokens: Collection[UUID]) -> dict[UUID, str]:
+    """Names of tokens."""
+    return {row.id: row.name for row in tx.scalars(select(TokenRow).where(TokenRow.id.in_(tokens)))}
+
+
+def lock_attempts(tx: Session, subject: str, at: datetime) -> AttemptRow:
+    """The row that counts attempts at a subject, made where there is none, for a decision."""
+    fresh = insert(AttemptRow).values(subject=subject, attempts=0, last_at=at)
+    tx.execute(fresh.on_duplicate_key_update(attempts=AttemptRow.attempts))
+    return tx.get_one(AttemptRow, subject, with_for_update=True)
+
+
+def drop_attempts(tx: Session, *, subjects: Collection[str] | None = None, before: datetime | None = None) -> None:
+    """Forget attempts at subjects, or those of before a moment."""
+    if subjects is not None:
+        tx.execute(delete(AttemptRow).where(AttemptRow.subject.in_(subjects)))
+    if before is not None:
+        tx.execute(delete(AttemptRow).where(AttemptRow.last_at < before))
+
+
+def take_back_attempt(tx: Session, subject: str) -> None:
+    """One attempt less at a subject."""
+    tx.execute(
+        update(AttemptRow)
+        .where(AttemptRow.subject == subject, AttemptRow.attempts > 0)
+        .values(attempts=AttemptRow.attempts - 1)
+    )

@@ -1,0 +1,61 @@
+"""Queries of organisations and their projects."""
+
+from collections.abc import Collection
+from uuid import UUID
+
+from sqlalchemy import func, or_, select, update
+from sqlalchemy.orm import Session
+
+from gradumen.store.organisations.tables import OrganisationRow, ProjectRow
+
+
+def find_organisation(tx: Session, slug: str) -> OrganisationRow | None:
+    """The organisation of a slug."""
+    return tx.scalars(select(OrganisationRow).where(OrganisationRow.slug == slug)).first()
+
+
+def organisations_by_id(tx: Session, ids: Collection[UUID]) -> dict[UUID, OrganisationRow]:
+    """Organisations by id."""
+    if not ids:
+        return {}
+    return {row.id: row for row in tx.scalars(select(OrganisationRow).where(OrganisationRow.id.in_(ids)))}
+
+
+def is_any(tx: Session) -> bool:
+    """Whether there is an organisation at all."""
+    return bool(tx.scalar(select(func.count()).select_from(OrganisationRow)))
+
+
+def page_of_organisations(
+    tx: Session, ids: Collection[UUID], *, after: str | None, limit: int, search: str
+) -> list[OrganisationRow]:
+    """Some of these organisations, by slug, after a slug; ``search`` is found in slug or name."""
+    query = select(OrganisationRow).where(OrganisationRow.id.in_(ids)).order_by(OrganisationRow.slug)
+    if after is not None:
+        query = query.where(OrganisationRow.slug > after)
+    if search:
+        found = [column.contains(search, autoescape=True) for column in (OrganisationRow.slug, OrganisationRow.name)]
+        query = query.where(or_(*found))
+    return list(tx.scalars(query.limit(limit)))
+
+
+def lock_members(tx: Session, organisation: UUID) -> None:
+    """Write the row that every decision about an organisation's members writes."""
+    tx.execute(
+        update(OrganisationRow)
+        .where(OrganisationRow.id == organisation)
+        .values(members_version=OrganisationRow.members_version + 1)
+    )
+
+
+def find_project(tx: Session, organisation: UUID, slug: str) -> ProjectRow | None:
+    """The project of a slug in an organisation."""
+    return tx.scalars(
+        select(ProjectRow).where(ProjectRow.organisation_id == organisation, ProjectRow.slug == slug)
+    ).first()
+
+
+def projects_of(tx: Session, organisations: Collection[UUID]) -> list[ProjectRow]:
+    """The projects of organisations, by slug."""
+    query = select(ProjectRow).where(ProjectRow.organisation_id.in_(organisations)).order_by(ProjectRow.slug)
+    return list(tx.scalars(query))
