@@ -32,6 +32,8 @@ CODE = "code-of-the-tests"
 GUARDED = (
     "invoices",
     "invoice_lines",
+    "invoice_taxes",
+    "returned_taxes",
     "charges",
     "charge_parts",
     "issued_documents",

@@ -9,7 +9,7 @@ import pytest
 from pypdf import PdfReader
 
 from gradumen.documents.fonts import NotPrintable
-from gradumen.documents.invoices import PdfInvoice, PdfLine, write_pdf
+from gradumen.documents.invoices import PdfInvoice, PdfLine, PdfTax, write_pdf
 
 
 def invoice(number: int = 1, **changes: Any) -> PdfInvoice:
@@ -26,10 +26,9 @@ def invoice(number: int = 1, **changes: Any) -> PdfInvoice:
         "due_date": date(2026, 10, 31),
         "currency": "EUR",
         "net": Decimal("10"),
-        "tax": Decimal("2.30"),
         "gross": Decimal("12.30"),
         "tax_category": "S",
-        "tax_percent": "23",
+        "taxes": [PdfTax("S", "23", Decimal("10"), Decimal("2.30"))],
         "lines": [
             PdfLine(
                 f"Machines {number:04d}", "Quillstone / press", "1 Sep to 30 Sep 2026", "1", "month", Decimal(number)
@@ -79,3 +78,10 @@ def test_a_long_description_is_wrapped_and_whole() -> None:
     line = PdfLine(" ".join(words), "", "1 Sep to 30 Sep 2026", "1", "month", Decimal(1))
     found = " ".join(pages(write_pdf(invoice(lines=[line]))))
     assert all(word in found for word in words)
+
+
+def test_taxes_of_several_percentages_are_printed_with_what_they_are_on() -> None:
+    taxes = [PdfTax("S", "7", Decimal(50), Decimal("3.50")), PdfTax("S", "19", Decimal(-1000), Decimal(-190))]
+    text = pages(write_pdf(invoice(taxes=taxes)))[0].replace("\u00a0", " ")
+    assert "Tax 7 % on 50.00 (category S)" in text
+    assert "Tax 19 % on \u22121 000.00 (category S)" in text

@@ -69,7 +69,7 @@ class Process:
         found = []
         for each in psutil.Process(self.process.pid).children():
             try:
-                if each.cmdline()[-1] == f"gradumen.run.{kind}":
+                if each.cmdline()[-1:] == [f"gradumen.run.{kind}"]:
                     found.append(each)
             except psutil.Error:
                 continue  # It ended as we looked.

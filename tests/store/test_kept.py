@@ -40,6 +40,8 @@ CHANGES = (
     "DELETE FROM invoices WHERE state = 'issued'",
     f"UPDATE invoice_lines SET amount = 0 WHERE invoice_id IN {ISSUED}",
     f"DELETE FROM invoice_lines WHERE invoice_id IN {ISSUED}",
+    f"UPDATE invoice_taxes SET tax = 0 WHERE invoice_id IN {ISSUED}",
+    f"DELETE FROM invoice_taxes WHERE invoice_id IN {ISSUED}",
     f"UPDATE charges SET amount = 0 WHERE invoice_id IN {ISSUED}",
     f"UPDATE charges SET explanation = '{{}}' WHERE invoice_id IN {ISSUED}",
     f"DELETE FROM charges WHERE invoice_id IN {ISSUED}",
@@ -47,7 +49,8 @@ CHANGES = (
     f"WHERE invoice_id NOT IN {ISSUED}",
     f"UPDATE charge_parts SET amount = 0 WHERE charge_id IN (SELECT id FROM charges WHERE invoice_id IN {ISSUED})",
     f"DELETE FROM charge_parts WHERE charge_id IN (SELECT id FROM charges WHERE invoice_id IN {ISSUED})",
-    "INSERT INTO invoice_lines SELECT invoice_id, position + 1000, charge_id, document, amount FROM invoice_lines "
+    "INSERT INTO invoice_lines SELECT invoice_id, position + 1000, charge_id, document, amount, tax_category, "
+    "tax_percent, corrects_id FROM invoice_lines "
     f"WHERE invoice_id IN {ISSUED}",
     "UPDATE document_counters SET next_number = 1 WHERE next_number > 1",
     "DELETE FROM document_counters",

@@ -165,10 +165,16 @@ function InvoiceView({ invoice }: { invoice: Invoice }) {
       >
         <dt>Net</dt>
         <dd>{formatMoney(invoice.net, invoice.currency)}</dd>
-        <dt>
-          Tax {formatQuantity(invoice.tax_percent)} % (category {invoice.tax_category})
-        </dt>
-        <dd>{formatMoney(invoice.tax, invoice.currency)}</dd>
+        {invoice.taxes.map((each) => (
+          <Fragment key={`${each.category} ${each.percent}`}>
+            <dt>
+              Tax {formatQuantity(each.percent)} %
+              {invoice.taxes.length > 1 && ` on ${formatMoney(each.net, invoice.currency)}`} (category{' '}
+              {each.category})
+            </dt>
+            <dd>{formatMoney(each.tax, invoice.currency)}</dd>
+          </Fragment>
+        ))}
         <Box component="dt" sx={{ fontWeight: 660, borderTop: '1px solid', pt: 0.5 }}>
           Total {invoice.currency}
         </Box>

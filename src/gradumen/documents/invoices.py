@@ -40,6 +40,16 @@ class PdfLine:
 
 
 @dataclass(frozen=True, slots=True)
+class PdfTax:
+    """The tax of lines of one category and percentage."""
+
+    category: str
+    percent: str
+    net: Decimal
+    tax: Decimal
+
+
+@dataclass(frozen=True, slots=True)
 class PdfInvoice:
     """What a page shows of an invoice or credit note."""
 
@@ -54,10 +64,9 @@ class PdfInvoice:
     due_date: date
     currency: str
     net: Decimal
-    tax: Decimal
     gross: Decimal
     tax_category: str
-    tax_percent: str
+    taxes: Sequence[PdfTax]
     lines: Sequence[PdfLine]
 
 
@@ -165,10 +174,12 @@ def _printed(line: PdfLine, currency: str) -> PrintedLine:
 
 
 def _totals(invoice: PdfInvoice, width: float) -> Table:
-    tax = f"Tax {invoice.tax_percent} % (category {invoice.tax_category})"
     rows = [
         [Paragraph("Net", _RIGHT), Paragraph(money(invoice.net, invoice.currency), _RIGHT)],
-        [Paragraph(tax, _RIGHT), Paragraph(money(invoice.tax, invoice.currency), _RIGHT)],
+        *(
+            [Paragraph(_tax(each, invoice), _RIGHT), Paragraph(money(each.tax, invoice.currency), _RIGHT)]
+            for each in invoice.taxes
+        ),
         [
             Paragraph(f"Total {invoice.currency}", _STRONG),
             Paragraph(money(invoice.gross, invoice.currency), _STRONG),
@@ -181,11 +192,17 @@ def _totals(invoice: PdfInvoice, width: float) -> Table:
                 ("RIGHTPADDING", (-1, 0), (-1, -1), 0),
                 ("TOPPADDING", (0, 0), (-1, -1), 1),
                 ("BOTTOMPADDING", (0, 0), (-1, -1), 1),
-                ("LINEABOVE", (1, 2), (1, 2), 0.8, INK),
+                ("LINEABOVE", (1, -1), (1, -1), 0.8, INK),
             ]
         )
     )
     return table
+
+
+def _tax(tax: PdfTax, invoice: PdfInvoice) -> str:
+    """Of several the net that each is on, too."""
+    on = f" on {money(tax.net, invoice.currency)}" if len(invoice.taxes) > 1 else ""
+    return f"Tax {tax.percent} %{on} (category {tax.category})"
 
 
 def _terms(invoice: PdfInvoice) -> str:

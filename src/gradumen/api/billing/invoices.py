@@ -13,7 +13,7 @@ from gradumen.api.expensive import EXPENSIVE
 from gradumen.core.errors import Conflict
 from gradumen.core.exact import text
 from gradumen.core.periods import days_text
-from gradumen.documents.invoices import PdfInvoice, PdfLine, quantity_text, write_pdf
+from gradumen.documents.invoices import PdfInvoice, PdfLine, PdfTax, quantity_text, write_pdf
 from gradumen.usecases.billing import invoices, issuing
 from gradumen.wire.billing.invoices import InvoiceBody, IssueDrafts
 from gradumen.wire.tasks import TaskBody
@@ -103,14 +103,13 @@ def _pdf(found: invoices.Invoice, number: str, invoice_date: date, due_date: dat
         due_date=due_date,
         currency=found.currency,
         net=found.net,
-        tax=found.tax,
         gross=found.gross,
         tax_category=found.tax_category,
-        tax_percent=text(found.tax_percent),
+        taxes=[PdfTax(each.category, text(each.percent), each.net, each.tax) for each in found.taxes],
         lines=[
             PdfLine(
                 description=line.description,
-                detail=" / ".join(each for each in (line.organisation, line.subscription, line.project) if each),
+                detail=_detail(line),
                 service_period=days_text(line.service_start, line.service_end),
                 quantity=quantity_text(line.quantity),
                 unit=line.unit,
@@ -119,3 +118,8 @@ def _pdf(found: invoices.Invoice, number: str, invoice_date: date, due_date: dat
             for line in found.lines
         ],
     )
+
+
+def _detail(line: invoices.InvoiceLine) -> str:
+    whose = " / ".join(each for each in (line.organisation, line.subscription, line.project) if each)
+    return f"{whose}, corrects {line.corrects}" if line.corrects else whose

@@ -82,7 +82,7 @@ def run_show(arguments: argparse.Namespace, client: Client, out: Out) -> int:
         [
             (
                 f"{line.organisation}/{line.project}" if line.project else line.organisation,
-                line.description,
+                line.description + (f" (corrects {line.corrects})" if line.corrects else ""),
                 f"{line.service_start:%m-%d %Hh}–{line.service_end:%m-%d %Hh}",
                 quantity(line.quantity),
                 line.unit,
@@ -92,9 +92,14 @@ def run_show(arguments: argparse.Namespace, client: Client, out: Out) -> int:
         ],
         right=("QUANTITY", found.currency),
     )
+    taxes = "   ".join(
+        f"tax {quantity(each.percent)} % {money(each.tax, found.currency)}"
+        + (f" on {money(each.net, found.currency)}" if len(found.taxes) > 1 else "")
+        for each in found.taxes
+    )
     out.say(
-        f"net {money(found.net, found.currency)}   tax {quantity(found.tax_percent)} % "
-        f"{money(found.tax, found.currency)}   total {money(found.gross, found.currency)} {found.currency}"
+        f"net {money(found.net, found.currency)}   {taxes}   "
+        f"total {money(found.gross, found.currency)} {found.currency}"
     )
     return 0
 

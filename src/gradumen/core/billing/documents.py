@@ -1,13 +1,14 @@
 """What is still to bill, and how it becomes the lines and totals of a document."""
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from decimal import Decimal, localcontext
-from typing import TypeVar
+from typing import Generic, TypeVar
 
-from gradumen.core.exact import EXACT, add, minor_units, round_half_up
+from gradumen.core.exact import EXACT, add, allocate, minor_units, round_half_up, scaled, unscaled
 
 Key = TypeVar("Key")
+Document = TypeVar("Document")
 Figures = tuple[Decimal, Decimal]
 """Quantity and amount."""
 
@@ -47,15 +48,155 @@ class Totals:
     gross: Decimal
 
 
-def totals(lines: Iterable[Decimal], tax: TaxRate, currency: str) -> Totals:
-    """Totals of rounded lines; tax is computed once on their sum and rounded once.
+@dataclass(frozen=True, slots=True)
+class TaxGroup:
+    """What a document's lines of one category and percentage come to, and their tax (EN 16931, BG-23)."""
 
-    >>> totals([Decimal("10.00"), Decimal("0.05")], TaxRate("GB", "S", Decimal(20)), "GBP")
-    Totals(net=Decimal('10.05'), tax=Decimal('2.01'), gross=Decimal('12.06'))
+    category: str
+    percent: Decimal
+    net: Decimal
+    tax: Decimal
+
+
+@dataclass(frozen=True, slots=True)
+class TaxedLine(Generic[Document]):
+    """A line's amount with the tax on it; ``corrects`` is the document that it gives back, if it does."""
+
+    category: str
+    percent: Decimal
+    amount: Decimal
+    corrects: Document | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Taxes(Generic[Document]):
+    """The taxes of a document; and what of them is given back of each other document."""
+
+    groups: list[TaxGroup]
+    given_back: dict[Document, Decimal]
+
+
+def taxes_of(lines: Sequence[TaxedLine[Document]], currency: str, left: Mapping[Document, Decimal]) -> Taxes[Document]:
+    """The tax of rounded lines, computed and rounded once per category and percentage.
+
+    Of what is given back, never more is returned than the documents that charged it have left.
+
+    Args:
+        left: the tax that documents charged themselves and that was not given back yet.
+
+    >>> lines = [TaxedLine("S", Decimal(19), Decimal("-0.05"), "A"), TaxedLine("S", Decimal(7), Decimal("50.00"))]
+    >>> [(group.percent, group.tax) for group in taxes_of(lines, "EUR", {"A": Decimal("0.01")}).groups]
+    [(Decimal('7'), Decimal('3.50')), (Decimal('19'), Decimal('-0.01'))]
+    >>> [group.tax for group in taxes_of(lines, "EUR", {"A": Decimal(0)}).groups]
+    [Decimal('3.50'), Decimal('0.00')]
     """
     places = minor_units(currency)
-    net = round_half_up(add(list(lines)), places)
+    alike: dict[tuple[str, Decimal], list[TaxedLine[Document]]] = {}
+    for line in lines:
+        alike.setdefault((line.category, line.percent), []).append(line)
+    groups: list[TaxGroup] = []
+    given_back: dict[Document, Decimal] = {}
+    for (category, percent), same in sorted(alike.items(), key=lambda entry: entry[0]):
+        net = add([line.amount for line in same])
+        own = _tax(add([line.amount for line in same if line.corrects is None]), percent, places)
+        weights: dict[Document, Decimal] = {}
+        for line in same:
+            if line.corrects is not None:
+                weights[line.corrects] = add([weights.get(line.corrects, Decimal(0)), line.amount])
+        with localcontext(EXACT):
+            returned = _tax(net, percent, places) - own
+            if returned < 0:
+                returned = max(returned, -add([left.get(each, Decimal(0)) for each in weights]))
+            groups.append(
+                TaxGroup(category, percent, round_half_up(net, places), round_half_up(own + returned, places))
+            )
+        for each, share in _shares(returned, weights, left, places).items():
+            given_back[each] = add([given_back.get(each, Decimal(0)), share])
+    return Taxes(groups, given_back)
+
+
+def _tax(net: Decimal, percent: Decimal, places: int) -> Decimal:
     with localcontext(EXACT):
-        exact = net * tax.percent / 100
-        rounded = round_half_up(exact, places)
-        return Totals(net, rounded, net + rounded)
+        return round_half_up(net * percent / 100, places)
+
+
+def _shares(
+    returned: Decimal, weights: Mapping[Document, Decimal], left: Mapping[Document, Decimal], places: int
+) -> dict[Document, Decimal]:
+    """What of a tax is returned of each document: in proportion to the amounts, of none more than it has left."""
+    if not returned or not weights:
+        return {}
+    size = [scaled(abs(each), places) for each in weights.values()]
+    found: dict[Document, Decimal] = {}
+    over = 0
+    for document, share in zip(weights, allocate(scaled(abs(returned), places), size), strict=True):
+        room = scaled(left.get(document, Decimal(0)), places) if returned < 0 else share + over
+        taken = min(share + over, room)
+        over = share + over - taken
+        found[document] = unscaled(-taken if returned < 0 else taken, places)
+    for document in found:
+        if over:
+            more = min(over, scaled(add([left.get(document, Decimal(0)), found[document]]), places))
+            found[document] = add([found[document], unscaled(-more, places)])
+            over -= more
+    return found
+
+
+def totals(groups: Iterable[TaxGroup], currency: str) -> Totals:
+    """Totals of a document.
+
+    >>> totals([TaxGroup("S", Decimal(20), Decimal("10.05"), Decimal("2.01"))], "GBP")
+    Totals(net=Decimal('10.05'), tax=Decimal('2.01'), gross=Decimal('12.06'))
+    """
+    each = list(groups)
+    places = minor_units(currency)
+    net = round_half_up(add([group.net for group in each]), places)
+    tax = round_half_up(add([group.tax for group in each]), places)
+    return Totals(net, tax, round_half_up(add([net, tax]), places))
+
+
+@dataclass(slots=True)
+class Origin(Generic[Document]):
+    """What a document charged of a line, as far as no later one gave it back, and the tax that it charged it with."""
+
+    document: Document
+    category: str
+    percent: Decimal
+    left: Decimal
+
+
+@dataclass(frozen=True, slots=True)
+class Share(Generic[Document]):
+    """A part of a difference: what it gives back of an origin, or (None) what is charged anew."""
+
+    origin: Origin[Document] | None
+    amount: Decimal
+
+
+def split_difference(difference: Decimal, origins: Sequence[Origin[Document]]) -> list[Share[Document]]:
+    """Take a difference of a line apart: what it gives back of the newest documents that charged it, and what is new.
+
+    A line may be negative by itself, as a discount is; then it is given back by a positive difference.
+
+    Args:
+        origins: the newest first; what is given back of them is taken off.
+
+    >>> first, second = Origin("A", "S", Decimal(19), Decimal(1000)), Origin("B", "S", Decimal(7), Decimal(50))
+    >>> given = split_difference(Decimal(-60), [second, first])
+    >>> [(share.origin and share.origin.document, share.amount) for share in given]
+    [('B', Decimal('-50')), ('A', Decimal('-10'))]
+    >>> split_difference(Decimal(5), [first])
+    [Share(origin=None, amount=Decimal('5'))]
+    """
+    found: list[Share[Document]] = []
+    with localcontext(EXACT):
+        for origin in origins:
+            if difference * origin.left < 0:
+                size = min(abs(difference), abs(origin.left))
+                share = size if difference > 0 else -size
+                origin.left += share
+                difference -= share
+                found.append(Share(origin, share))
+        if difference or not found:
+            found.append(Share(None, difference))
+    return found

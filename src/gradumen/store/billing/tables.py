@@ -37,7 +37,10 @@ class RatedPeriodRow(Base):
 
 
 class InvoiceRow(Base):
-    """A document of a link: a draft until it is issued with a number, then never changed."""
+    """A document of a link: a draft until it is issued with a number, then never changed.
+
+    ``tax_category`` and ``tax_percent`` are its own, of what it charges anew.
+    """
 
     __tablename__ = "invoices"
     __table_args__ = (
@@ -103,6 +106,8 @@ class ChargePartRow(Base):
 
 
 class InvoiceLineRow(Base):
+    """A line, with the tax on it; one that gives back what ``corrects_id`` charged has that document's."""
+
     __tablename__ = "invoice_lines"
 
     invoice_id: Mapped[UUID] = mapped_column(ForeignKey("invoices.id", ondelete="RESTRICT"), primary_key=True)
@@ -110,6 +115,33 @@ class InvoiceLineRow(Base):
     charge_id: Mapped[UUID] = mapped_column(ForeignKey("charges.id", ondelete="RESTRICT"))
     document: Mapped[dict[str, Any]] = mapped_column(JSON)
     amount: Mapped[Decimal] = mapped_column(Amount)
+    tax_category: Mapped[str] = mapped_column(ascii_text(2))
+    tax_percent: Mapped[Decimal] = mapped_column(Amount)
+    corrects_id: Mapped[UUID | None] = mapped_column(ForeignKey("invoices.id", ondelete="RESTRICT"))
+
+
+class ReturnedTaxRow(Base):
+    """What a document gives back of the tax of another."""
+
+    __tablename__ = "returned_taxes"
+
+    invoice_id: Mapped[UUID] = mapped_column(ForeignKey("invoices.id", ondelete="RESTRICT"), primary_key=True)
+    corrects_id: Mapped[UUID] = mapped_column(
+        ForeignKey("invoices.id", ondelete="RESTRICT"), primary_key=True, index=True
+    )
+    tax: Mapped[Decimal] = mapped_column(Amount)
+
+
+class InvoiceTaxRow(Base):
+    """The tax of a document's lines of one category and percentage."""
+
+    __tablename__ = "invoice_taxes"
+
+    invoice_id: Mapped[UUID] = mapped_column(ForeignKey("invoices.id", ondelete="RESTRICT"), primary_key=True)
+    category: Mapped[str] = mapped_column(ascii_text(2), primary_key=True)
+    percent: Mapped[Decimal] = mapped_column(Amount, primary_key=True)
+    net: Mapped[Decimal] = mapped_column(Amount)
+    tax: Mapped[Decimal] = mapped_column(Amount)
 
 
 class IssuedDocumentRow(Base):

@@ -12,11 +12,12 @@ from gradumen.core.periods import Period, zone_of
 from gradumen.core.permissions import Right
 from gradumen.core.tasks import Lease
 from gradumen.store import tasks
+from gradumen.store.billing.invoices import lock_documents
 from gradumen.store.billing.tables import BillRunRow, InvoiceRow
 from gradumen.store.organisations.tables import OrganisationRow, zone_name
 from gradumen.store.unit_of_work import use_case
 from gradumen.usecases.audit_entries import record
-from gradumen.usecases.billing.drafts import Drafting, discard_drafts, lock_documents
+from gradumen.usecases.billing.drafts import Drafting, discard_drafts
 from gradumen.usecases.scope import Caller, Scope, business_now, get_organisation, load_scope
 from gradumen.usecases.tasks import BILL_RUN, require_lease
 

@@ -1,25 +1,34 @@
 """Drafts: what is still to bill of a seller's periods, as documents to review."""
 
 from collections import defaultdict
-from dataclasses import dataclass, replace
+from collections.abc import Iterator
+from dataclasses import dataclass, field, replace
 from datetime import date, datetime
 from decimal import Decimal
 from typing import Any
 from uuid import UUID, uuid4
 
 from sqlalchemy import delete, func, insert, select
-from sqlalchemy.dialects.mysql import insert as upsert
 from sqlalchemy.orm import Session
 
-from gradumen.core.billing.documents import Figures, to_bill, totals
-from gradumen.core.exact import add, text
+from gradumen.core.billing.documents import (
+    Figures,
+    Origin,
+    TaxedLine,
+    Taxes,
+    split_difference,
+    taxes_of,
+    to_bill,
+    totals,
+)
+from gradumen.core.exact import AMOUNT_PLACES, QUANTITY_PLACES, add, allocate, scaled, text, unscaled
 from gradumen.core.periods import Period
 from gradumen.core.rating.charges import Charge
+from gradumen.store.billing.invoices import drop_taxes, issued_lines, store_taxes, taxes_left
 from gradumen.store.billing.tables import (
     BillRunRow,
     ChargePartRow,
     ChargeRow,
-    DocumentCounterRow,
     InvoiceLineRow,
     InvoiceRow,
     RatedPeriodRow,
@@ -41,12 +50,6 @@ PartKey = tuple[UUID | None, str | None, date]
 """Project, resource, local day."""
 
 
-def lock_documents(tx: Session, seller: UUID) -> None:
-    """Write the row that every decision about a seller's documents writes."""
-    statement = upsert(DocumentCounterRow).values(seller_id=seller, series="all", next_number=1, version=1)
-    tx.execute(statement.on_duplicate_key_update(version=DocumentCounterRow.version + 1))
-
-
 def discard_drafts(tx: Session, seller: UUID, invoice: UUID | None = None) -> None:
     """Remove a seller's drafts, or one of them, and forget that their periods were rated."""
     drafts = select(InvoiceRow.id).where(InvoiceRow.seller_id == seller, InvoiceRow.state == "draft")
@@ -59,9 +62,21 @@ def discard_drafts(tx: Session, seller: UUID, invoice: UUID | None = None) -> No
     runs = list(tx.scalars(select(InvoiceRow.bill_run_id).where(InvoiceRow.id.in_(ids)).distinct()))
     tx.execute(delete(RatedPeriodRow).where(RatedPeriodRow.bill_run_id.in_(runs)))
     tx.execute(delete(InvoiceLineRow).where(InvoiceLineRow.invoice_id.in_(ids)))
+    drop_taxes(tx, ids)
     tx.execute(delete(ChargePartRow).where(ChargePartRow.charge_id.in_(charges)))
     tx.execute(delete(ChargeRow).where(ChargeRow.invoice_id.in_(ids)))
     tx.execute(delete(InvoiceRow).where(InvoiceRow.id.in_(ids)))
+
+
+BilledOrigin = Origin[UUID]
+
+
+@dataclass(slots=True)
+class Billed:
+    """What is billed of a line in all, and by which documents, the newest first."""
+
+    line: Line
+    origins: list[BilledOrigin]
 
 
 @dataclass(slots=True)
@@ -78,6 +93,7 @@ class Pending:
     explanation: dict[str, Any]
     lines: list[Line]
     parts: dict[PartKey, Figures]
+    origins: dict[str | None, list[BilledOrigin]] = field(default_factory=dict)
 
 
 class Drafting:
@@ -175,18 +191,19 @@ class Drafting:
                 continue
             self._keep(self._given_back(key, gone, rated.period), gone, billed_parts.pop(key, {}))
 
-    def _keep(self, now: Pending, billed_lines: dict[str | None, Line], billed_parts: dict[PartKey, Figures]) -> None:
+    def _keep(self, now: Pending, billed_lines: dict[str | None, Billed], billed_parts: dict[PartKey, Figures]) -> None:
         current = {line.project: line for line in now.lines}
-        shown = {**billed_lines, **current}
+        shown = {**{project: billed.line for project, billed in billed_lines.items()}, **current}
         left = to_bill(
             {project: (line.quantity, line.amount) for project, line in current.items()},
-            {project: (line.quantity, line.amount) for project, line in billed_lines.items()},
+            {project: (billed.line.quantity, billed.line.amount) for project, billed in billed_lines.items()},
         )
         if not left:
             return
         now.lines = [
             replace(shown[project], quantity=quantity, amount=amount) for project, (quantity, amount) in left.items()
         ]
+        now.origins = {project: billed.origins for project, billed in billed_lines.items()}
         now.parts = to_bill(now.parts, billed_parts)
         if billed_lines:
             now.explanation["billed_before"] = {
@@ -195,9 +212,9 @@ class Drafting:
             }
         self.pending.append(now)
 
-    def _given_back(self, key: ChargeKey, gone: dict[str | None, Line], period: Period) -> Pending:
+    def _given_back(self, key: ChargeKey, gone: dict[str | None, Billed], period: Period) -> Pending:
         line = self.tx.get_one(SupplyLineRow, key[0])
-        first = next(iter(gone.values()))
+        first = next(iter(gone.values())).line
         explanation = {"kind": "given_back", "rate": key[2], "blocks": [], "amount": "0", "quantity": "0"}
         return Pending(
             line.buyer_id, key, period.text, None, first.service_start, first.service_end, "", explanation, [], {}
@@ -251,28 +268,19 @@ class Drafting:
             found[line, version, rate, scope][project, resource, day] = (quantity, amount)
         return found
 
-    def _billed_lines(self, period: Period) -> dict[ChargeKey, dict[str | None, Line]]:
+    def _billed_lines(self, period: Period) -> dict[ChargeKey, dict[str | None, Billed]]:
         """What is billed of each line, added up over all documents of the period."""
-        rows = self.tx.execute(
-            select(ChargeRow, InvoiceLineRow)
-            .join(InvoiceLineRow, InvoiceLineRow.charge_id == ChargeRow.id)
-            .join(InvoiceRow, InvoiceRow.id == ChargeRow.invoice_id)
-            .where(
-                InvoiceRow.seller_id == self.seller.id, InvoiceRow.state == "issued", ChargeRow.period == period.text
-            )
-        )
-        found: dict[ChargeKey, dict[str | None, Line]] = defaultdict(dict)
-        for charge, row in rows:
+        found: dict[ChargeKey, dict[str | None, Billed]] = defaultdict(dict)
+        for charge, row in issued_lines(self.tx, self.seller.id, period.text):
             lines = found[charge.supply_line_id, charge.rate_card_version_id, charge.rate, charge.project_id]
             line = stored_line(row)
-            before = lines.get(line.project)
-            if before is not None:
-                line = replace(
-                    line,
-                    quantity=add([before.quantity, line.quantity]),
-                    amount=add([before.amount, line.amount]),
-                )
-            lines[line.project] = line
+            billed = lines.setdefault(line.project, Billed(replace(line, quantity=Decimal(0), amount=Decimal(0)), []))
+            billed.line = replace(
+                line,
+                quantity=add([billed.line.quantity, line.quantity]),
+                amount=add([billed.line.amount, line.amount]),
+            )
+            _note_origin(billed.origins, row)
         return found
 
     def _currency(self, line: UUID) -> str:
@@ -281,9 +289,22 @@ class Drafting:
         return self.tx.get_one(RateCardRow, card).currency
 
     def _write(self, buyer: OrganisationRow, currency: str, pending: list[Pending]) -> None:
-        lines = [line for each in pending for line in each.lines]
         tax = find_tax(self.tx, self.seller, buyer, self.today)
-        total = totals([each.amount for each in lines], tax, currency)
+        numbered: list[tuple[Line, UUID, BilledOrigin | None]] = []
+        charges: list[tuple[Pending, UUID]] = []
+        for each in pending:
+            charge_id = uuid4()
+            charges.append((each, charge_id))
+            numbered += [(line, charge_id, origin) for line, origin in _taxed(each)]
+        numbered.sort(key=lambda entry: line_order(entry[0]))
+        taxed = [
+            TaxedLine(origin.category, origin.percent, line.amount, origin.document)
+            if origin
+            else TaxedLine(tax.category, tax.percent, line.amount)
+            for line, _, origin in numbered
+        ]
+        taxes = taxes_on(self.tx, taxed, currency)
+        total = totals(taxes.groups, currency)
         invoice = InvoiceRow(
             id=uuid4(),
             bill_run_id=self.run.id,
@@ -306,16 +327,8 @@ class Drafting:
         )
         self.tx.add(invoice)
         self.tx.flush()
-        numbered: list[tuple[Line, UUID]] = []
-        charges: list[dict[str, Any]] = []
-        parts: list[dict[str, Any]] = []
-        for each in pending:
-            charge_id = uuid4()
-            charges.append(_charge_values(each, charge_id, invoice.id))
-            parts += _part_values(each, charge_id)
-            numbered += [(line, charge_id) for line in each.lines]
-        numbered.sort(key=lambda pair: line_order(pair[0]))
-        self.tx.execute(insert(ChargeRow), charges)
+        self.tx.execute(insert(ChargeRow), [_charge_values(each, id, invoice.id) for each, id in charges])
+        parts = [values for each, id in charges for values in _part_values(each, id)]
         if parts:
             self.tx.execute(insert(ChargePartRow), parts)
         self.tx.execute(
@@ -327,10 +340,40 @@ class Drafting:
                     "charge_id": charge_id,
                     "document": line_document(line),
                     "amount": line.amount,
+                    "tax_category": each.category,
+                    "tax_percent": each.percent,
+                    "corrects_id": each.corrects,
                 }
-                for position, (line, charge_id) in enumerate(numbered, 1)
+                for position, ((line, charge_id, _), each) in enumerate(zip(numbered, taxed, strict=True), 1)
             ],
         )
+        store_taxes(self.tx, invoice.id, taxes)
+
+
+def taxes_on(tx: Session, lines: list[TaxedLine[UUID]], currency: str) -> Taxes[UUID]:
+    """The taxes of a document's lines, as far as those that it corrects have any left."""
+    return taxes_of(lines, currency, taxes_left(tx, {line.corrects for line in lines if line.corrects}))
+
+
+def _note_origin(origins: list[BilledOrigin], row: InvoiceLineRow) -> None:
+    """Add an issued line to what its document charged, or take it off what it gives back; the newest stay first."""
+    document = row.corrects_id or row.invoice_id
+    known = next((each for each in origins if each.document == document), None)
+    if known is None:
+        origins.insert(0, Origin(document, row.tax_category, row.tax_percent, row.amount))
+    else:
+        known.left = add([known.left, row.amount])
+
+
+def _taxed(each: Pending) -> Iterator[tuple[Line, BilledOrigin | None]]:
+    """The lines of what is pending, apart by the documents that they give back."""
+    for line in each.lines:
+        shares = split_difference(line.amount, each.origins.get(line.project, []))
+        quantities = allocate(
+            scaled(line.quantity, QUANTITY_PLACES), [scaled(abs(share.amount), AMOUNT_PLACES) for share in shares]
+        )
+        for share, quantity in zip(shares, quantities, strict=True):
+            yield replace(line, quantity=unscaled(quantity, QUANTITY_PLACES), amount=share.amount), share.origin
 
 
 def _parts(rated: RatedPeriod, charge: Charge) -> dict[PartKey, Figures]:

@@ -1,6 +1,6 @@
 """Invoices: drafts are issued with gapless numbers and then never change; every amount explains itself."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, fields
 from datetime import date, datetime, timedelta
 from decimal import Decimal
 from typing import Any
@@ -10,9 +10,17 @@ from sqlalchemy import and_, func, or_, select
 from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.orm import Session
 
+from gradumen.core.billing.documents import TaxGroup, totals
 from gradumen.core.errors import Conflict, Invalid, NotFound
 from gradumen.core.exact import minor_units
 from gradumen.core.periods import zone_of
+from gradumen.store.billing.invoices import (
+    lock_documents,
+    set_own_tax,
+    store_taxes,
+    stored_taxes,
+    taxed_lines,
+)
 from gradumen.store.billing.tables import (
     ChargePartRow,
     ChargeRow,
@@ -27,12 +35,22 @@ from gradumen.store.organisations.tables import OrganisationRow, ProjectRow, zon
 from gradumen.store.unit_of_work import use_case
 from gradumen.usecases.audit_entries import record
 from gradumen.usecases.billing.bill_runs import require_billing
-from gradumen.usecases.billing.drafts import discard_drafts, lock_documents
+from gradumen.usecases.billing.drafts import discard_drafts, taxes_on
 from gradumen.usecases.billing.stored_lines import stored_explanation, stored_line
+from gradumen.usecases.billing.tax_rates import find_tax
 from gradumen.usecases.rating.charges import Line
 from gradumen.usecases.scope import Caller, Scope, load_scope
 
 TERMS = timedelta(days=30)
+
+
+@dataclass(frozen=True, slots=True)
+class InvoiceLine(Line):
+    """A line with the tax on it; ``corrects`` is the number of the document that it gives back."""
+
+    tax_category: str = ""
+    tax_percent: Decimal = Decimal(0)
+    corrects: str | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -55,7 +73,8 @@ class Invoice:
     tax_percent: Decimal
     invoice_date: date | None
     due_date: date | None
-    lines: list[Line]
+    taxes: list[TaxGroup]
+    lines: list[InvoiceLine]
 
 
 @dataclass(frozen=True, slots=True)
@@ -159,21 +178,31 @@ def list_invoices(
         last, identity = _seen(after)
         query = query.where(or_(InvoiceRow.period < last, and_(InvoiceRow.period == last, InvoiceRow.id > identity)))
     rows = tx.scalars(query.order_by(InvoiceRow.period.desc(), InvoiceRow.id).limit(limit))
-    return [_view(row, []) for row in rows]
+    return [_view(row, [], []) for row in rows]
 
 
 @use_case
 def read_invoice(tx: Session, caller: Caller, *, invoice_id: UUID) -> Invoice:
     """A draft or document with its lines."""
     row = _get(tx, load_scope(tx, caller), invoice_id)
-    return _view(row, _lines(tx, row))
+    return _whole(tx, row)
 
 
-def _lines(tx: Session, row: InvoiceRow) -> list[Line]:
-    rows = tx.scalars(
+def _whole(tx: Session, row: InvoiceRow) -> Invoice:
+    """A document with lines and taxes."""
+    lines = tx.scalars(
         select(InvoiceLineRow).where(InvoiceLineRow.invoice_id == row.id).order_by(InvoiceLineRow.position)
-    )
-    return [stored_line(each) for each in rows]
+    ).all()
+    corrected = {each.corrects_id for each in lines if each.corrects_id}
+    numbers = {each: tx.get_one(InvoiceRow, each).number for each in corrected}
+    shown = [_line(each, numbers[each.corrects_id] if each.corrects_id else None) for each in lines]
+    return _view(row, shown, stored_taxes(tx, row.id))
+
+
+def _line(row: InvoiceLineRow, corrects: str | None) -> InvoiceLine:
+    line = stored_line(row)
+    plain = {each.name: getattr(line, each.name) for each in fields(line)}
+    return InvoiceLine(**plain, tax_category=row.tax_category, tax_percent=row.tax_percent, corrects=corrects)
 
 
 @use_case
@@ -207,7 +236,7 @@ def issue_invoice(tx: Session, caller: Caller, *, invoice_id: UUID) -> Invoice:
     lock_documents(tx, seller.id)
     row = _get(tx, scope, invoice_id, lock=True)
     if row.state == "issued":
-        return _view(row, _lines(tx, row))
+        return _whole(tx, row)
     today = scope.now.astimezone(zone_of(zone_name(tx, seller.id, scope.now.date()))).date()
     newest = tx.scalar(
         select(func.max(InvoiceRow.invoice_date)).where(InvoiceRow.seller_id == seller.id, InvoiceRow.state == "issued")
@@ -217,6 +246,7 @@ def issue_invoice(tx: Session, caller: Caller, *, invoice_id: UUID) -> Invoice:
             f"today is {today} and '{seller.slug}' has issued documents up to {newest}: a document is never dated "
             f"before an earlier number; set the business clock right, or issue on {newest} or later"
         )
+    _decide_tax(tx, row, seller, today)
     row.number = _next_number(tx, seller, row.kind, today.year)
     row.state, row.issued_at = "issued", scope.now
     row.invoice_date, row.due_date = today, today + TERMS
@@ -225,7 +255,18 @@ def issue_invoice(tx: Session, caller: Caller, *, invoice_id: UUID) -> Invoice:
     record(
         tx, caller, f"{row.kind.replace('_', ' ')} issued", seller.id, row.number, concerns=row.buyer_id, after=after
     )
-    return _view(row, _lines(tx, row))
+    return _whole(tx, row)
+
+
+def _decide_tax(tx: Session, row: InvoiceRow, seller: OrganisationRow, today: date) -> None:
+    """A document's own tax is that of the day on which it is issued; what it gives back keeps the tax of its origin."""
+    tax = find_tax(tx, seller, tx.get_one(OrganisationRow, row.buyer_id), today)
+    set_own_tax(tx, row.id, tax)
+    taxes = taxes_on(tx, taxed_lines(tx, row.id), row.currency)
+    store_taxes(tx, row.id, taxes)
+    total = totals(taxes.groups, row.currency)
+    row.tax_category, row.tax_percent = tax.category, tax.percent
+    row.net, row.tax, row.gross = total.net, total.tax, total.gross
 
 
 def _money(amount: Decimal, currency: str) -> str:
@@ -345,7 +386,7 @@ def list_charge_readings(tx: Session, caller: Caller, *, charge_id: UUID, after:
     ]
 
 
-def _view(row: InvoiceRow, lines: list[Line]) -> Invoice:
+def _view(row: InvoiceRow, lines: list[InvoiceLine], taxes: list[TaxGroup]) -> Invoice:
     return Invoice(
         id=row.id,
         state=row.state,
@@ -363,5 +404,6 @@ def _view(row: InvoiceRow, lines: list[Line]) -> Invoice:
         tax_percent=row.tax_percent,
         invoice_date=row.invoice_date,
         due_date=row.due_date,
+        taxes=taxes,
         lines=lines,
     )

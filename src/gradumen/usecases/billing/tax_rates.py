@@ -11,6 +11,7 @@ from sqlalchemy.orm import Session
 from gradumen.core.billing.documents import TaxRate
 from gradumen.core.errors import Conflict, Invalid, NotPriceable
 from gradumen.core.permissions import Right
+from gradumen.store.billing.invoices import lock_documents
 from gradumen.store.billing.tables import InvoiceRow, TaxRateRow
 from gradumen.store.organisations.tables import OrganisationRow
 from gradumen.store.unit_of_work import use_case
@@ -48,6 +49,7 @@ def set_tax_rate(
         raise Invalid(f"tax category '{category[:10]}' is not one of {', '.join(CATEGORIES)}", field="category")
     if not 0 <= percent <= 100 or (category != "S" and percent):
         raise Invalid(f"{percent} % does not fit category {category}; only S has one, 0 to 100", field="percent")
+    lock_documents(tx, seller.id)
     known = tx.get(TaxRateRow, (seller.id, country_of(country), starts_on))
     if known is None or (known.category, known.percent) != (category, percent):
         issued = tx.scalar(

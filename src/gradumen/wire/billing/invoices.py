@@ -39,6 +39,23 @@ class PartiesBody(Body):
     buyer: PartyBody
 
 
+class InvoiceLineBody(LineBody):
+    """A line of a document, with the tax on it; ``corrects`` is the number of the document that it gives back."""
+
+    tax_category: str
+    tax_percent: DecimalText
+    corrects: str | None
+
+
+class TaxBody(Body):
+    """What a document's lines of one category and percentage come to, and their tax, rounded once."""
+
+    category: str
+    percent: DecimalText
+    net: DecimalText
+    tax: DecimalText
+
+
 class IssueDrafts(Body):
     """The drafts of a seller to issue; null is all of them."""
 
@@ -46,7 +63,11 @@ class IssueDrafts(Body):
 
 
 class InvoiceBody(Body):
-    """A draft or issued document; lists leave ``lines`` empty."""
+    """A draft or issued document; lists leave ``lines`` and ``taxes`` empty.
+
+    ``tax_category`` and ``tax_percent`` are those of what it charges anew; what it gives back has the tax of the
+    documents that charged it.
+    """
 
     id: UUID
     state: str
@@ -64,4 +85,5 @@ class InvoiceBody(Body):
     tax_percent: DecimalText
     invoice_date: date | None
     due_date: date | None
-    lines: list[LineBody]
+    taxes: list[TaxBody]
+    lines: list[InvoiceLineBody]
