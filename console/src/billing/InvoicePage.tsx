@@ -1,7 +1,7 @@
 /** One draft or document, each line unfolding into its explanation. */
 import { Box, Button, Link } from '@mui/material';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
-import { useState } from 'react';
+import { Fragment, useState } from 'react';
 import { Link as RouterLink, useNavigate, useParams, useSearchParams } from 'react-router';
 import { useSignedIn } from '../app/session';
 import { api, type Schemas } from '../shared/api';
@@ -14,7 +14,7 @@ import { Explanation } from './Explanation';
 import { IssueDialog } from './InvoicesPage';
 import { type Invoice, documentName, invoiceOptions } from './invoices';
 
-type Line = Schemas['LineBody'];
+type Line = Schemas['InvoiceLineBody'];
 
 export default function InvoicePage() {
   const { id = '' } = useParams();
@@ -51,7 +51,8 @@ function InvoiceView({ invoice }: { invoice: Invoice }) {
     {
       key: 'what',
       title: 'What',
-      cell: ({ line }) => line.description,
+      cell: ({ line }) =>
+        line.corrects ? `${line.description} (corrects ${line.corrects})` : line.description,
       order: byText(({ line }: { line: Line }) => line.description),
     },
     {

@@ -2617,7 +2617,10 @@ export interface components {
         };
         /**
          * InvoiceBody
-         * @description A draft or issued document; lists leave ``lines`` empty.
+         * @description A draft or issued document; lists leave ``lines`` and ``taxes`` empty.
+         *
+         *     ``tax_category`` and ``tax_percent`` are those of what it charges anew; what it gives back has the tax of the
+         *     documents that charged it.
          */
         InvoiceBody: {
             /** Buyer */
@@ -2642,7 +2645,7 @@ export interface components {
             /** Kind */
             kind: string;
             /** Lines */
-            lines: components["schemas"]["LineBody"][];
+            lines: components["schemas"]["InvoiceLineBody"][];
             /**
              * Net
              * Format: decimal
@@ -2672,6 +2675,64 @@ export interface components {
              * @example 12.5
              */
             tax_percent: string;
+            /** Taxes */
+            taxes: components["schemas"]["TaxBody"][];
+        };
+        /**
+         * InvoiceLineBody
+         * @description A line of a document, with the tax on it; ``corrects`` is the number of the document that it gives back.
+         */
+        InvoiceLineBody: {
+            /**
+             * Amount
+             * Format: decimal
+             * @example 12.5
+             */
+            amount: string;
+            /** Charge Id */
+            charge_id: string | null;
+            /** Corrects */
+            corrects: string | null;
+            /** Description */
+            description: string;
+            /** Organisation */
+            organisation: string;
+            /** Project */
+            project: string | null;
+            /**
+             * Quantity
+             * Format: decimal
+             * @example 12.5
+             */
+            quantity: string;
+            /** Rate */
+            rate: string;
+            /** Rate Card Version */
+            rate_card_version: number;
+            /** Service */
+            service: string;
+            /**
+             * Service End
+             * Format: date-time
+             */
+            service_end: string;
+            /**
+             * Service Start
+             * Format: date-time
+             */
+            service_start: string;
+            /** Subscription */
+            subscription: string;
+            /** Tax Category */
+            tax_category: string;
+            /**
+             * Tax Percent
+             * Format: decimal
+             * @example 12.5
+             */
+            tax_percent: string;
+            /** Unit */
+            unit: string;
         };
         /**
          * IssueDrafts
@@ -4320,6 +4381,32 @@ export interface components {
             started_at: string;
             /** State */
             state: string;
+        };
+        /**
+         * TaxBody
+         * @description What a document's lines of one category and percentage come to, and their tax, rounded once.
+         */
+        TaxBody: {
+            /** Category */
+            category: string;
+            /**
+             * Net
+             * Format: decimal
+             * @example 12.5
+             */
+            net: string;
+            /**
+             * Percent
+             * Format: decimal
+             * @example 12.5
+             */
+            percent: string;
+            /**
+             * Tax
+             * Format: decimal
+             * @example 12.5
+             */
+            tax: string;
         };
         /**
          * TaxRateBody
