@@ -269,6 +269,36 @@ def test_bill_runs_of_before_are_tasks_in_the_states_of_today(fresh: Engine) -> 
     command.check(schema.alembic_config(fresh))
 
 
+def test_lines_of_before_have_the_tax_of_their_document(fresh: Engine) -> None:
+    """From the schema before tax by line, with a document issued; it is guarded as before."""
+    schema.migrate(fresh, "0010")
+    with fresh.begin() as connection:
+        connection.execute(text("SET FOREIGN_KEY_CHECKS = 0"))
+        for statement in (
+            "INSERT INTO invoices (id, bill_run_id, seller_id, buyer_id, period, state, kind, number, currency, net, "
+            "tax, gross, tax_category, tax_percent, parties) VALUES (:invoice, :a, :a, :b, '2026-09', 'draft', "
+            "'invoice', 'A-1', 'EUR', 100, 19, 119, 'S', 19, '{}')",
+            "INSERT INTO invoice_lines (invoice_id, position, charge_id, document, amount) "
+            "VALUES (:invoice, 1, :a, '{}', 60), (:invoice, 2, :b, '{}', 40)",
+            "UPDATE invoices SET state = 'issued'",
+        ):
+            connection.execute(text(statement), {"invoice": f"{1:032x}", "a": f"{2:032x}", "b": f"{3:032x}"})
+    schema.migrate(fresh)
+    with fresh.connect() as connection:
+        lines = connection.execute(text("SELECT amount, tax_category, tax_percent, corrects_id FROM invoice_lines"))
+        assert {tuple(line) for line in lines} == {(60, "S", 19, None), (40, "S", 19, None)}
+        taxes = connection.execute(text("SELECT category, percent, net, tax FROM invoice_taxes"))
+        assert [tuple(tax) for tax in taxes] == [("S", 19, 100, 19)]
+    for statement in (
+        "UPDATE invoice_lines SET tax_percent = 0",
+        "UPDATE invoice_taxes SET tax = 0",
+        "DELETE FROM invoice_taxes",
+    ):
+        with pytest.raises(DBAPIError, match="never"), fresh.begin() as connection:
+            connection.execute(text(statement))
+    command.check(schema.alembic_config(fresh))
+
+
 def test_one_slug_of_two_sellers_stops_the_migration_and_is_named(fresh: Engine) -> None:
     schema.migrate(fresh, "0004")
     with fresh.begin() as connection:
