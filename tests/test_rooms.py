@@ -23,19 +23,19 @@ UPWARD = {
     # A member who goes no longer sends readings.
     ("usecases.access.members", "store.metering.feeds"),
     # Who may see a price, and whom a change of it concerns, follows from what is subscribed to.
-    ("usecases.catalogue.catalogue_lists", "store.subscriptions.tables"),
-    ("usecases.catalogue.derived_cards", "store.subscriptions.tables"),
-    ("usecases.catalogue.plan_lists", "store.subscriptions.tables"),
-    ("usecases.catalogue.price_changes", "store.subscriptions.tables"),
-    ("usecases.catalogue.price_margins", "store.subscriptions.tables"),
-    ("usecases.catalogue.publishing", "store.subscriptions.tables"),
-    ("usecases.catalogue.tier_sales", "store.subscriptions.tables"),
+    ("usecases.catalogue.catalogue_lists", "store.subscriptions.sales"),
+    ("usecases.catalogue.derived_cards", "store.subscriptions.sales"),
+    ("usecases.catalogue.plan_lists", "store.subscriptions.sales"),
+    ("usecases.catalogue.price_changes", "store.subscriptions.sales"),
+    ("usecases.catalogue.price_margins", "store.subscriptions.sales"),
+    ("usecases.catalogue.publishing", "store.subscriptions.sales"),
+    ("usecases.catalogue.tier_sales", "store.subscriptions.sales"),
     # What is issued is priced by versions that stand.
-    ("usecases.catalogue.publishing", "store.billing.tables"),
+    ("usecases.catalogue.publishing", "store.billing.invoices"),
     # Tiers promise quotas, and what they promise is taken from what is held.
     ("usecases.quotas.quotas", "usecases.catalogue.published"),
     ("usecases.quotas.tier_quotas", "usecases.catalogue.published"),
-    ("usecases.quotas.tier_quotas", "store.catalogue.tables"),
+    ("usecases.quotas.tier_quotas", "store.subscriptions.sales"),
     ("usecases.quotas.tier_quotas", "store.subscriptions.tables"),
 }
 """Imports against the order, each with its reason; one that is gone is taken off the list."""

@@ -100,3 +100,9 @@ def stored_taxes(tx: Session, invoice: UUID) -> list[TaxGroup]:
         .order_by(InvoiceTaxRow.category, InvoiceTaxRow.percent)
     )
     return [TaxGroup(row.category, row.percent, row.net, row.tax) for row in rows]
+
+
+def last_billed_period(tx: Session, seller: UUID) -> str | None:
+    """The newest period of which a seller has issued documents."""
+    query = select(InvoiceRow.period).where(InvoiceRow.seller_id == seller, InvoiceRow.state == "issued")
+    return tx.scalar(query.order_by(InvoiceRow.period.desc()).limit(1))

@@ -2,13 +2,12 @@
 
 from collections.abc import Sequence
 
-from sqlalchemy import select
-from sqlalchemy.orm import Session
-
 from gradumen.core.catalogue.selection import Buyer, Buyers, choose
 from gradumen.core.errors import Invalid, NotPriceable
+from gradumen.store.catalogue.rate_cards import cards_of
 from gradumen.store.catalogue.tables import RateCardRow
 from gradumen.store.organisations.tables import OrganisationRow
+from gradumen.store.unit_of_work import Session
 from gradumen.wire.catalogue.forms.buyers import read_buyers
 
 
@@ -18,7 +17,7 @@ def choose_card(tx: Session, seller: OrganisationRow, buyer: OrganisationRow, sl
     Raises:
         NotPriceable: there is none.
     """
-    return choose_among(list_cards(tx, seller), seller, buyer, slug)
+    return choose_among(cards_of(tx, seller.id), seller, buyer, slug)
 
 
 def choose_among(
@@ -61,7 +60,7 @@ def check_rules(tx: Session, seller: OrganisationRow, slug: str, currency: str, 
     Raises:
         Invalid: some buyer would fit both and neither is more specific.
     """
-    for card in list_cards(tx, seller):
+    for card in cards_of(tx, seller.id):
         if card.slug != slug and card.currency == currency and buyers.meets(read_buyers(card.buyers)):
             raise Invalid(
                 f"rate cards '{slug}' and '{card.slug}' are both for {buyers.words} in {currency} and neither is more "
@@ -70,10 +69,3 @@ def check_rules(tx: Session, seller: OrganisationRow, slug: str, currency: str, 
                 value=buyers.words,
                 path="for",
             )
-
-
-def list_cards(tx: Session, seller: OrganisationRow) -> list[RateCardRow]:
-    """A seller's cards, by slug."""
-    return list(
-        tx.scalars(select(RateCardRow).where(RateCardRow.organisation_id == seller.id).order_by(RateCardRow.slug))
-    )

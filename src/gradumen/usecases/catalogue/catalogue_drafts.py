@@ -6,17 +6,14 @@ from datetime import datetime
 from typing import Any
 from uuid import uuid4
 
-from sqlalchemy import select
-from sqlalchemy.exc import IntegrityError
-from sqlalchemy.orm import Session
-
 from gradumen.core.errors import EditedMeanwhile, Invalid, NotFound
 from gradumen.core.names import slug_of
 from gradumen.core.permissions import Right
 from gradumen.store.access.tables import UserRow
+from gradumen.store.catalogue.rate_cards import drafts_of, find_draft
 from gradumen.store.catalogue.tables import CatalogueDraftRow
 from gradumen.store.organisations.tables import OrganisationRow
-from gradumen.store.unit_of_work import use_case
+from gradumen.store.unit_of_work import Session, add_new, use_case
 from gradumen.usecases.catalogue.changes import Change
 from gradumen.usecases.catalogue.publishing import Document, publish
 from gradumen.usecases.scope import Caller, get_organisation, load_scope
@@ -45,15 +42,7 @@ def _seller(tx: Session, caller: Caller, organisation: str) -> OrganisationRow:
 
 
 def _find(tx: Session, seller: OrganisationRow, kind: str, slug: str) -> CatalogueDraftRow | None:
-    return tx.scalars(
-        select(CatalogueDraftRow)
-        .where(
-            CatalogueDraftRow.organisation_id == seller.id,
-            CatalogueDraftRow.kind == kind,
-            CatalogueDraftRow.slug == slug,
-        )
-        .with_for_update()
-    ).first()
+    return find_draft(tx, seller.id, kind, slug, lock=True)
 
 
 def _get(tx: Session, seller: OrganisationRow, kind: str, slug: str) -> CatalogueDraftRow:
@@ -75,13 +64,7 @@ def _with_name(row: CatalogueDraftRow, name: str) -> CatalogueDraft:
 def list_drafts(tx: Session, caller: Caller, *, organisation: str) -> list[CatalogueDraft]:
     """A seller's drafts, by kind and slug."""
     seller = _seller(tx, caller, organisation)
-    rows = tx.execute(
-        select(CatalogueDraftRow, UserRow.name)
-        .join(UserRow, UserRow.id == CatalogueDraftRow.edited_by)
-        .where(CatalogueDraftRow.organisation_id == seller.id)
-        .order_by(CatalogueDraftRow.kind, CatalogueDraftRow.slug)
-    )
-    return [_with_name(row, name) for row, name in rows]
+    return [_with_name(row, name) for row, name in drafts_of(tx, seller.id)]
 
 
 @use_case
@@ -114,14 +97,12 @@ def save_draft(
     if row is None and version is None:
         row = CatalogueDraftRow(id=uuid4(), organisation_id=seller.id, kind=kind, slug=slug, version=0)
         row.form, row.edited_by, row.edited_at = form, caller.user_id, caller.at
-        tx.add(row)
+        if not add_new(tx, row):
+            raise _edited(tx, None, kind, slug)
     if row is None or (row.version or None) != version:
         raise _edited(tx, row, kind, slug)
     row.form, row.edited_by, row.edited_at, row.version = form, caller.user_id, caller.at, row.version + 1
-    try:
-        tx.flush()
-    except IntegrityError:
-        raise _edited(tx, None, kind, slug) from None
+    tx.flush()
     return _view(tx, row)
 
 

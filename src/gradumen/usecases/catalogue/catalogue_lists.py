@@ -6,17 +6,13 @@ from datetime import date
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import select
-from sqlalchemy.orm import Session
-
 from gradumen.core.errors import NotFound
+from gradumen.store.catalogue.rate_cards import cards_seen, find_card_of, versions_of
 from gradumen.store.catalogue.tables import RateCardRow
-from gradumen.store.organisations.tables import OrganisationRow
-from gradumen.store.subscriptions.tables import SupplyLineRow
-from gradumen.store.unit_of_work import use_case
+from gradumen.store.subscriptions.sales import cards_bought_by, prices_any
+from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.catalogue.changes import differences
 from gradumen.usecases.catalogue.plan_lists import PublishedForm, plan_versions, seen_plans
-from gradumen.usecases.catalogue.published import stored_versions
 from gradumen.usecases.scope import Caller, load_scope
 from gradumen.wire.catalogue.forms.buyers import read_buyers
 
@@ -49,13 +45,7 @@ def list_rate_cards(tx: Session, caller: Caller) -> list[RateCard]:
     """The cards of sellers that the caller is a member of, and those that price what its organisations buy."""
     scope = load_scope(tx, caller)
     own = scope.members_money()
-    bought = set(tx.scalars(select(SupplyLineRow.rate_card_id).where(SupplyLineRow.buyer_id.in_(own)).distinct()))
-    rows = tx.execute(
-        select(RateCardRow, OrganisationRow.slug)
-        .join(OrganisationRow, OrganisationRow.id == RateCardRow.organisation_id)
-        .where(RateCardRow.organisation_id.in_(own) | RateCardRow.id.in_(bought))
-        .order_by(OrganisationRow.slug, RateCardRow.slug)
-    ).all()
+    rows = cards_seen(tx, own, cards_bought_by(tx, own))
     plans = seen_plans(tx, scope) if any(row.organisation_id not in own for row, _ in rows) else set()
     return [
         _card(tx, row, seller, scope.now.date(), None if row.organisation_id in own else plans) for row, seller in rows
@@ -75,24 +65,19 @@ def read_rate_card(tx: Session, caller: Caller, *, seller: str, slug: str) -> Ra
 def _rate_card(tx: Session, caller: Caller, *, seller: str, slug: str) -> RateCard:
     scope = load_scope(tx, caller)
     own = scope.members_money()
-    found = tx.execute(
-        select(RateCardRow, OrganisationRow.slug)
-        .join(OrganisationRow, OrganisationRow.id == RateCardRow.organisation_id)
-        .where(OrganisationRow.slug == seller, RateCardRow.slug == slug)
-    ).first()
+    found = find_card_of(tx, seller, slug)
     if found is not None:
-        row = found[0]
-        bought = select(SupplyLineRow.id).where(SupplyLineRow.rate_card_id == row.id, SupplyLineRow.buyer_id.in_(own))
+        row, owner = found
         if row.organisation_id in own:
-            return _card(tx, row, found[1], scope.now.date(), None)
-        if tx.scalars(bought.limit(1)).first() is not None:
-            return _card(tx, row, found[1], scope.now.date(), seen_plans(tx, scope))
+            return _card(tx, row, owner.slug, scope.now.date(), None)
+        if prices_any(tx, row.id, own):
+            return _card(tx, row, owner.slug, scope.now.date(), seen_plans(tx, scope))
     raise NotFound("rate card", f"{seller[:70]}/{slug[:70]}")
 
 
 def _card(tx: Session, row: RateCardRow, seller: str, today: date, plans: set[str] | None) -> RateCard:
     """A card for its seller's members (``plans`` is None), or for a buyer who sees those plans."""
-    versions = stored_versions(tx, row)
+    versions = versions_of(tx, row.id)
     current = max((v.starts_on for v in versions if v.starts_on <= today), default=None)
     views = [
         RateCardVersionView(

@@ -4,25 +4,17 @@ from datetime import date, datetime, timedelta
 from typing import Any
 from uuid import UUID, uuid4
 
-from sqlalchemy import select
-from sqlalchemy.orm import Session
-
 from gradumen.core.catalogue.derived import Derivation
 from gradumen.core.errors import Invalid
-from gradumen.store.catalogue.tables import CatalogueDraftRow, RateCardRow, RateCardVersionRow
+from gradumen.store.catalogue.rate_cards import find_card, find_card_of, find_draft, versions_following, versions_of
+from gradumen.store.catalogue.tables import CatalogueDraftRow, RateCardRow
 from gradumen.store.organisations.tables import OrganisationRow
-from gradumen.store.subscriptions.tables import SupplyLineRow
-from gradumen.usecases.catalogue.published import Published, stored_versions
+from gradumen.store.subscriptions.sales import prices_any
+from gradumen.store.unit_of_work import Session
+from gradumen.usecases.catalogue.published import Published
 from gradumen.wire.catalogue.forms.derivations import read_derivation, source_form
 from gradumen.wire.catalogue.forms.rate_cards import read_rate_card
 from gradumen.wire.catalogue.forms.rates import rate_form
-
-
-def find_card(tx: Session, seller: OrganisationRow, slug: str) -> RateCardRow | None:
-    """A seller's card."""
-    return tx.scalars(
-        select(RateCardRow).where(RateCardRow.organisation_id == seller.id, RateCardRow.slug == slug)
-    ).first()
 
 
 def expand(tx: Session, seller: OrganisationRow, published: Published, form: dict[str, Any]) -> dict[str, Any]:
@@ -39,7 +31,7 @@ def expand(tx: Session, seller: OrganisationRow, published: Published, form: dic
     own = [rate for rate in form.get("rates") or [] if isinstance(rate, dict)]
     base = _base(tx, seller, derivation, form)
     starts_on = str(form.get("starts-on"))
-    held = [each for each in stored_versions(tx, base) if each.starts_on.isoformat() <= starts_on]
+    held = [each for each in versions_of(tx, base.id) if each.starts_on.isoformat() <= starts_on]
     if not held:
         message = f"the base '{derivation.card}' has no version on {starts_on[:20]}"
         raise Invalid(message, field="derived", value=starts_on)
@@ -52,11 +44,7 @@ def expand(tx: Session, seller: OrganisationRow, published: Published, form: dic
 
 def _base(tx: Session, seller: OrganisationRow, derivation: Derivation, form: dict[str, Any]) -> RateCardRow:
     """The card that another follows: the seller's own, or one by which it buys, in the same currency."""
-    found = tx.execute(
-        select(RateCardRow, OrganisationRow)
-        .join(OrganisationRow, OrganisationRow.id == RateCardRow.organisation_id)
-        .where(OrganisationRow.slug == derivation.seller, RateCardRow.slug == derivation.card)
-    ).first()
+    found = find_card_of(tx, derivation.seller, derivation.card)
     path = f"{derivation.seller}/{derivation.card}"
     if found is None or not _may_follow(tx, seller, *found):
         message = f"rate card '{path}' is none of yours and none that you buy by"
@@ -70,8 +58,7 @@ def _base(tx: Session, seller: OrganisationRow, derivation: Derivation, form: di
 
 
 def _may_follow(tx: Session, seller: OrganisationRow, card: RateCardRow, owner: OrganisationRow) -> bool:
-    bought = select(SupplyLineRow.id).where(SupplyLineRow.rate_card_id == card.id, SupplyLineRow.buyer_id == seller.id)
-    return owner.id == seller.id or tx.scalars(bought.limit(1)).first() is not None
+    return owner.id == seller.id or prices_any(tx, card.id, [seller.id])
 
 
 def _check_circle(tx: Session, seller: OrganisationRow, base: RateCardRow, slug: str) -> None:
@@ -83,9 +70,9 @@ def _check_circle(tx: Session, seller: OrganisationRow, base: RateCardRow, slug:
         if card.slug == slug:
             message = f"rate cards follow each other in a circle: {' → '.join(way)}"
             raise Invalid(message, field="derived", value=slug)
-        versions = stored_versions(tx, card)
+        versions = versions_of(tx, card.id)
         following = read_derivation(source_form(versions[-1].document)) if versions else None
-        card = find_card(tx, seller, following.card) if following else None
+        card = find_card(tx, seller.id, following.card) if following else None
 
 
 def followers(
@@ -94,17 +81,7 @@ def followers(
     """The cards that follow one, with what they are written as from the day of its new version, or of their notice."""
     starts_on = date.fromisoformat(str(form["starts-on"]))
     path = f"{seller.slug}/{slug}"
-    once = select(RateCardVersionRow.rate_card_id).where(
-        RateCardVersionRow.document["derived"]["base"].as_string() == path
-    )
-    rows = tx.execute(
-        select(RateCardVersionRow, OrganisationRow)
-        .join(RateCardRow, RateCardRow.id == RateCardVersionRow.rate_card_id)
-        .join(OrganisationRow, OrganisationRow.id == RateCardRow.organisation_id)
-        .where(RateCardVersionRow.rate_card_id.in_(once))
-        .order_by(RateCardVersionRow.rate_card_id, RateCardVersionRow.starts_on)
-    )
-    newest = {version.rate_card_id: (version, owner) for version, owner in rows}
+    newest = {version.rate_card_id: (version, owner) for version, owner in versions_following(tx, path)}
     found: list[tuple[OrganisationRow, dict[str, Any]]] = []
     for version, owner in newest.values():
         derivation = read_derivation(source_form(version.document))
@@ -119,12 +96,7 @@ def followers(
 def leave_draft(tx: Session, owner: OrganisationRow, form: dict[str, Any], by: UUID, at: datetime) -> None:
     """Leave a version that does not fit its base as a draft of its seller, unless it is writing one."""
     slug = str(form["rate-card"])
-    there = select(CatalogueDraftRow.id).where(
-        CatalogueDraftRow.organisation_id == owner.id,
-        CatalogueDraftRow.kind == "rate-card",
-        CatalogueDraftRow.slug == slug,
-    )
-    if tx.scalars(there).first() is None:
+    if find_draft(tx, owner.id, "rate-card", slug) is None:
         row = CatalogueDraftRow(id=uuid4(), organisation_id=owner.id, kind="rate-card", slug=slug, version=1)
         row.form, row.edited_by, row.edited_at = form, by, at
         tx.add(row)

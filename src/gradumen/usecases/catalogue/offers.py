@@ -7,17 +7,14 @@ from itertools import pairwise
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import select
-from sqlalchemy.orm import Session
-
 from gradumen.core.catalogue.offers import Offer, renamed
 from gradumen.core.catalogue.plans import Plan
 from gradumen.core.errors import Invalid, NotFound, NotOffered
 from gradumen.core.permissions import Right
-from gradumen.store.catalogue.tables import OfferRow, OfferVersionRow, PlanRow
-from gradumen.store.organisations.organisations import organisations_by_id
-from gradumen.store.organisations.tables import OrganisationRow, ProjectRow, Tree
-from gradumen.store.unit_of_work import use_case
+from gradumen.store.catalogue.published import offers_of
+from gradumen.store.organisations.organisations import find_project, organisations_by_id
+from gradumen.store.organisations.tables import OrganisationRow, Tree
+from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.catalogue.published import Published, load_published
 from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
 from gradumen.wire.catalogue.forms.offers import read_offer
@@ -49,13 +46,7 @@ class Offers:
     """The newest offers of some sellers."""
 
     def __init__(self, tx: Session, sellers: Iterable[UUID], published: Published) -> None:
-        rows = tx.execute(
-            select(OfferRow, OfferVersionRow, PlanRow.slug)
-            .join(OfferVersionRow, OfferVersionRow.offer_id == OfferRow.id)
-            .join(PlanRow, PlanRow.id == OfferRow.plan_id)
-            .where(OfferRow.organisation_id.in_(list(sellers)))
-            .order_by(OfferVersionRow.number)
-        )
+        rows = offers_of(tx, list(sellers))
         newest = {(row.organisation_id, slug): (row, version) for row, version, slug in rows}
         self.of: dict[tuple[UUID, str], StoredOffer] = {
             (seller, slug): StoredOffer(
@@ -190,10 +181,7 @@ def check_reached(tx: Session, tree: Tree, seller: OrganisationRow, offer: Offer
         organisation, slash, project = each.partition("/")
         if organisation not in rows:
             raise Invalid(f"'{organisation}' does not buy from you", field="to", value=each, path=f"to[{index}]")
-        there = select(ProjectRow.id).where(
-            ProjectRow.organisation_id == rows[organisation], ProjectRow.slug == project
-        )
-        if slash and tx.scalars(there).first() is None:
+        if slash and find_project(tx, rows[organisation], project) is None:
             message = f"'{organisation}' has no project '{project}'"
             raise Invalid(message, field="to", value=each, path=f"to[{index}]")
 

@@ -5,15 +5,14 @@ from datetime import date, datetime
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import select
-from sqlalchemy.orm import Session
-
 from gradumen.core.errors import NotFound
 from gradumen.core.permissions import Right
-from gradumen.store.catalogue.tables import PlanRow, PlanVersionRow, ServiceRow, ServiceVersionRow
+from gradumen.store.catalogue import published as stored
+from gradumen.store.catalogue.published import service_versions
+from gradumen.store.catalogue.tables import PlanVersionRow
 from gradumen.store.organisations.organisations import organisations_by_id
-from gradumen.store.subscriptions.tables import SubscriptionRow, SupplyLineRow
-from gradumen.store.unit_of_work import use_case
+from gradumen.store.subscriptions.sales import tiers_had
+from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.catalogue.offers import Offers
 from gradumen.usecases.catalogue.published import Published, load_published
 from gradumen.usecases.catalogue.tier_sales import list_tier_sales
@@ -98,12 +97,7 @@ def seen_plans(tx: Session, scope: Scope) -> set[str]:
 def _subscribed(tx: Session, organisations: list[UUID]) -> dict[tuple[UUID, str], set[str]]:
     """The tiers that organisations have, by organisation and plan."""
     found: dict[tuple[UUID, str], set[str]] = {}
-    for organisation, plan, tier in tx.execute(
-        select(SubscriptionRow.organisation_id, PlanRow.slug, SupplyLineRow.tier)
-        .join(SupplyLineRow, SupplyLineRow.subscription_id == SubscriptionRow.id)
-        .join(PlanRow, PlanRow.id == SubscriptionRow.plan_id)
-        .where(SubscriptionRow.organisation_id.in_(organisations), SupplyLineRow.depth == 0)
-    ):
+    for organisation, plan, tier in tiers_had(tx, organisations):
         found.setdefault((organisation, plan), set()).add(tier)
     return found
 
@@ -115,14 +109,8 @@ def list_services(tx: Session, caller: Caller) -> list[PublishedForm]:
     published = load_published(tx)
     seen = {slug for _, slug in _seen_plans(tx, scope, published)}
     used = {service for slug in seen for service in published.plans[slug].services}
-    rows = tx.execute(
-        select(ServiceRow, ServiceVersionRow)
-        .join(ServiceVersionRow)
-        .where(ServiceRow.organisation_id.in_(scope.members_of()) | ServiceRow.slug.in_(used))
-        .order_by(ServiceRow.slug, ServiceVersionRow.number)
-    )
     newest: dict[str, PublishedForm] = {}
-    for row, version in rows:
+    for row, version in service_versions(tx, owners=scope.members_of(), slugs=used):
         form = version.document
         if not scope.may(Right.MANAGE_CATALOGUE, row.organisation_id):
             form = {name: value for name, value in form.items() if name != "internal"}
@@ -136,7 +124,7 @@ def list_plans(tx: Session, caller: Caller) -> list[PublishedForm]:
     scope = load_scope(tx, caller)
     published = load_published(tx)
     seen = _seen_plans(tx, scope, published)
-    rows = {row.slug: (row, version) for row, version in _versions(tx, {slug for _, slug in seen})}
+    rows = {row.slug: (row, version) for row, version in stored.plan_versions(tx, {slug for _, slug in seen})}
     sales = list_tier_sales(tx, {row.id for row, _ in rows.values()})
     found: list[PublishedForm] = []
     for (_, slug), how in sorted(seen.items(), key=lambda each: (each[0][1], each[0][0])):
@@ -144,16 +132,6 @@ def list_plans(tx: Session, caller: Caller) -> list[PublishedForm]:
         withdrawn = {sale.tier: sale.withdrawn_on for sale in sales.get(row.id, ()) if sale.withdrawn_on}
         found.append(_view(slug, version, how, withdrawn))
     return found
-
-
-def _versions(tx: Session, slugs: set[str]) -> list[tuple[PlanRow, PlanVersionRow]]:
-    rows = tx.execute(
-        select(PlanRow, PlanVersionRow)
-        .join(PlanVersionRow)
-        .where(PlanRow.slug.in_(slugs))
-        .order_by(PlanVersionRow.number)
-    )
-    return [(row, version) for row, version in rows]
 
 
 def _view(slug: str, version: PlanVersionRow, how: _Seen, withdrawn: dict[str, date]) -> PublishedForm:
@@ -180,4 +158,4 @@ def plan_versions(tx: Session, caller: Caller, slug: str) -> list[PublishedForm]
     how = next((each for (_, plan), each in sorted(seen.items()) if plan == slug), None)
     if how is None:
         raise NotFound("plan", slug[:70])
-    return [_view(slug, version, how, {}) for _, version in _versions(tx, {slug})]
+    return [_view(slug, version, how, {}) for _, version in stored.plan_versions(tx, {slug})]

@@ -6,14 +6,11 @@ from itertools import pairwise
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import select
-from sqlalchemy.orm import Session
-
-from gradumen.store.catalogue.tables import RateCardRow, RateCardVersionRow
+from gradumen.store.catalogue.rate_cards import card_versions
+from gradumen.store.catalogue.tables import RateCardVersionRow
 from gradumen.store.organisations.organisations import organisations_by_id
-from gradumen.store.organisations.tables import OrganisationRow
-from gradumen.store.subscriptions.tables import SubscriptionRow, SupplyLineRow
-from gradumen.store.unit_of_work import use_case
+from gradumen.store.subscriptions.sales import bought_lines
+from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.catalogue.catalogue_lists import for_buyer
 from gradumen.usecases.catalogue.changes import differences
 from gradumen.usecases.catalogue.plan_lists import seen_plans
@@ -41,14 +38,7 @@ def list_price_changes(tx: Session, caller: Caller) -> list[PriceChange]:
     scope = load_scope(tx, caller)
     today = scope.now.date()
     own = scope.members_money()
-    lines = tx.execute(
-        select(SupplyLineRow, RateCardRow, OrganisationRow)
-        .join(RateCardRow, RateCardRow.id == SupplyLineRow.rate_card_id)
-        .join(OrganisationRow, OrganisationRow.id == SupplyLineRow.seller_id)
-        .join(SubscriptionRow, SubscriptionRow.id == SupplyLineRow.subscription_id)
-        .where(SupplyLineRow.buyer_id.in_(own), SupplyLineRow.seller_id != SupplyLineRow.buyer_id)
-        .where(SubscriptionRow.ends_on.is_(None) | (SubscriptionRow.ends_on > today))
-    ).all()
+    lines = bought_lines(tx, own, today)
     concerned: dict[tuple[UUID, UUID], set[UUID]] = {}
     for line, card, _ in lines:
         concerned.setdefault((line.buyer_id, card.id), set()).add(line.subscription_id)
@@ -56,11 +46,7 @@ def list_price_changes(tx: Session, caller: Caller) -> list[PriceChange]:
     names = organisations_by_id(tx, set(own))
     plans = seen_plans(tx, scope) if lines else set()
     versions: dict[UUID, list[RateCardVersionRow]] = {}
-    for row in tx.scalars(
-        select(RateCardVersionRow)
-        .where(RateCardVersionRow.rate_card_id.in_(list(cards)))
-        .order_by(RateCardVersionRow.starts_on)
-    ):
+    for _, row in card_versions(tx, cards):
         versions.setdefault(row.rate_card_id, []).append(row)
     found: list[PriceChange] = []
     for (buyer, id), subscriptions in concerned.items():

@@ -1,21 +1,17 @@
 """What a seller earns between a card that it sells by and one that it buys by."""
 
-from collections import Counter
 from dataclasses import dataclass
 from datetime import date
-from typing import Any
-
-from sqlalchemy import select
-from sqlalchemy.orm import Session
 
 from gradumen.core.catalogue.price_margins import Margin, margins
 from gradumen.core.catalogue.rates import RateCardVersion
 from gradumen.core.errors import Invalid, NotFound
+from gradumen.store.catalogue.rate_cards import cards_by_id, cards_of, find_card
 from gradumen.store.catalogue.tables import RateCardRow
+from gradumen.store.organisations.organisations import organisations_by_id
 from gradumen.store.organisations.tables import OrganisationRow
-from gradumen.store.subscriptions.tables import SupplyLineRow
-from gradumen.store.unit_of_work import use_case
-from gradumen.usecases.catalogue.derived_cards import find_card
+from gradumen.store.subscriptions.sales import cards_bought_by
+from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.catalogue.published import load_cards, load_published
 from gradumen.usecases.scope import Caller, get_organisation, load_scope
 from gradumen.wire.catalogue.forms.buyers import read_buyers
@@ -44,7 +40,7 @@ def compare_prices(tx: Session, caller: Caller, *, seller: str, slug: str, again
     """
     scope = load_scope(tx, caller)
     owner = get_organisation(tx, scope, seller)
-    sold = find_card(tx, owner, slug)
+    sold = find_card(tx, owner.id, slug)
     if sold is None or owner.id not in scope.members_money():
         raise NotFound("rate card", f"{seller[:70]}/{slug[:70]}")
     cards = _cards_bought_by(tx, owner)
@@ -77,18 +73,14 @@ def _held(versions: tuple[RateCardVersion, ...], today: date) -> RateCardVersion
 def _cards_bought_by(tx: Session, owner: OrganisationRow) -> dict[str, RateCardRow]:
     """Cards by which an organisation buys, by path, the most used first; of the root those of its own cost."""
     found: dict[str, RateCardRow] = {}
-    counted: Counter[Any] = Counter(
-        tx.scalars(select(SupplyLineRow.rate_card_id).where(SupplyLineRow.buyer_id == owner.id))
-    )
-    rows = {row.id: row for row in tx.scalars(select(RateCardRow).where(RateCardRow.id.in_(list(counted))))}
-    sellers = {row.organisation_id for row in rows.values()}
-    names = {row.id: row.slug for row in tx.scalars(select(OrganisationRow).where(OrganisationRow.id.in_(sellers)))}
+    counted = cards_bought_by(tx, [owner.id])
+    rows = cards_by_id(tx, counted)
+    names = {
+        id: row.slug for id, row in organisations_by_id(tx, {row.organisation_id for row in rows.values()}).items()
+    }
     for id, _ in counted.most_common():
         found[f"{names[rows[id].organisation_id]}/{rows[id].slug}"] = rows[id]
-    own = tx.scalars(
-        select(RateCardRow).where(RateCardRow.organisation_id == owner.id).order_by(RateCardRow.slug)
-    ).all()
-    for row in own:
+    for row in cards_of(tx, owner.id):
         if read_buyers(row.buyers).type == "own-use":
             found.setdefault(f"{owner.slug}/{row.slug}", row)
     return found

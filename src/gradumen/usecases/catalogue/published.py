@@ -7,21 +7,18 @@ from threading import Lock
 from typing import Any, TypeVar
 from uuid import UUID
 
-from sqlalchemy import select
-from sqlalchemy.orm import Session
-
 from gradumen.core.catalogue.plans import Plan
 from gradumen.core.catalogue.rates import RateCardVersion
 from gradumen.core.catalogue.services import Meter, Service
+from gradumen.store.catalogue.published import meters, plan_versions, service_versions
+from gradumen.store.catalogue.rate_cards import card_versions
 from gradumen.store.catalogue.tables import (
-    MeterRow,
-    PlanRow,
     PlanVersionRow,
     RateCardRow,
     RateCardVersionRow,
-    ServiceRow,
     ServiceVersionRow,
 )
+from gradumen.store.unit_of_work import Session
 from gradumen.wire.catalogue.forms.plans import read_plan
 from gradumen.wire.catalogue.forms.rate_cards import read_rate_card
 from gradumen.wire.catalogue.forms.rates import Known
@@ -82,16 +79,12 @@ class Published:
 def load_published(tx: Session) -> Published:
     """Services and plans of all sellers: their slugs are unique over the installation, meters are shared."""
     found = Published()
-    for row, version in tx.execute(
-        select(ServiceRow, ServiceVersionRow).join(ServiceVersionRow).order_by(ServiceVersionRow.number)
-    ):
+    for row, version in service_versions(tx):
         found.owners["service", row.slug] = row.organisation_id
         found.forms.setdefault(("service", row.slug), []).append((version.number, version.document))
         add_service(found, service_of(version))
-    found.meter_ids = {row.slug: row.id for row in tx.scalars(select(MeterRow))}
-    for plan_row, plan_version in tx.execute(
-        select(PlanRow, PlanVersionRow).join(PlanVersionRow).order_by(PlanVersionRow.number)
-    ):
+    found.meter_ids = meters(tx)
+    for plan_row, plan_version in plan_versions(tx):
         found.owners["plan", plan_row.slug] = plan_row.organisation_id
         found.forms.setdefault(("plan", plan_row.slug), []).append((plan_version.number, plan_version.document))
         found.plans[plan_row.slug] = plan_of(plan_version, found)
@@ -130,13 +123,7 @@ class StoredCard:
 def load_cards(tx: Session, ids: Iterable[UUID], published: Published) -> dict[UUID, StoredCard]:
     """Rate cards by id."""
     found: dict[UUID, tuple[str, list[RateCardVersion], dict[int, UUID]]] = {}
-    rows = tx.execute(
-        select(RateCardRow, RateCardVersionRow)
-        .join(RateCardVersionRow)
-        .where(RateCardRow.id.in_(list(ids)))
-        .order_by(RateCardVersionRow.starts_on)
-    )
-    for card, row in rows:
+    for card, row in card_versions(tx, list(ids)):
 
         def read(card: RateCardRow = card, row: RateCardVersionRow = row) -> RateCardVersion:
             return replace(read_rate_card(row.document, published.stored, row.number).version, card=str(card.id))
@@ -145,14 +132,3 @@ def load_cards(tx: Session, ids: Iterable[UUID], published: Published) -> dict[U
         versions.append(kept.get(row.id, read))
         version_ids[row.number] = row.id
     return {id: StoredCard(currency, tuple(versions), numbers) for id, (currency, versions, numbers) in found.items()}
-
-
-def stored_versions(tx: Session, card: RateCardRow) -> list[RateCardVersionRow]:
-    """A card's versions in the order of their days."""
-    return list(
-        tx.scalars(
-            select(RateCardVersionRow)
-            .where(RateCardVersionRow.rate_card_id == card.id)
-            .order_by(RateCardVersionRow.starts_on)
-        )
-    )

@@ -5,16 +5,15 @@ from datetime import date
 from typing import Any, Protocol
 from uuid import uuid4
 
-from sqlalchemy import select
-from sqlalchemy.orm import Session
-
 from gradumen.core.catalogue.offers import check_floors
 from gradumen.core.catalogue.rates import LONGEST_TERM, RateCardVersion
 from gradumen.core.catalogue.services import Service, find_circle
 from gradumen.core.errors import CatalogueInvalid, Invalid, VersionInForce
 from gradumen.core.periods import Period, months_after, months_since
 from gradumen.core.permissions import Right
-from gradumen.store.billing.tables import InvoiceRow
+from gradumen.store.billing.invoices import last_billed_period
+from gradumen.store.catalogue.published import find_offer, find_plan, find_service, offer_versions, plan_id
+from gradumen.store.catalogue.rate_cards import find_card, versions_of
 from gradumen.store.catalogue.tables import (
     MeterRow,
     OfferRow,
@@ -29,14 +28,14 @@ from gradumen.store.catalogue.tables import (
 )
 from gradumen.store.organisations.tables import OrganisationRow, Tree
 from gradumen.store.revisions import touch_months
-from gradumen.store.subscriptions.tables import SubscriptionRow, SupplyLineRow
-from gradumen.store.unit_of_work import use_case
+from gradumen.store.subscriptions.sales import begun_before
+from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.audit_entries import record
 from gradumen.usecases.catalogue.card_choice import check_rules
 from gradumen.usecases.catalogue.changes import Change, change_of, differences
-from gradumen.usecases.catalogue.derived_cards import expand, find_card, followers, leave_draft
+from gradumen.usecases.catalogue.derived_cards import expand, followers, leave_draft
 from gradumen.usecases.catalogue.offers import check_reached, check_services, offers_to, sellable
-from gradumen.usecases.catalogue.published import Published, add_service, load_published, stored_versions
+from gradumen.usecases.catalogue.published import Published, add_service, load_published
 from gradumen.usecases.scope import Caller, get_organisation, load_scope
 from gradumen.wire.catalogue.forms.buyers import buyers_form
 from gradumen.wire.catalogue.forms.offers import offer_form, read_offer
@@ -182,7 +181,7 @@ class _Publishing:
         return change
 
     def _store_service(self, service: Service, change: Change) -> None:
-        row = self.tx.scalars(select(ServiceRow).where(ServiceRow.slug == service.slug)).first()
+        row = find_service(self.tx, service.slug)
         if row is None:
             row = ServiceRow(id=uuid4(), organisation_id=self.seller.id, slug=service.slug)
             self.tx.add(row)
@@ -217,7 +216,7 @@ class _Publishing:
         self.known.plans[plan.slug] = plan
         change = self._change("plan", plan.slug, plan_form(plan))
         if change.change != "unchanged":
-            row = self.tx.scalars(select(PlanRow).where(PlanRow.slug == plan.slug)).first()
+            row = find_plan(self.tx, plan.slug)
             if row is None:
                 row = PlanRow(id=uuid4(), organisation_id=self.seller.id, slug=plan.slug)
                 self.tx.add(row)
@@ -239,22 +238,13 @@ class _Publishing:
         plan, tiers = sellable(self.tx, self.tree, self.seller, slug, self.known)
         offer = read_offer(form, plan, self.known.known, tiers)
         check_reached(self.tx, self.tree, self.seller, offer)
-        row = self.tx.scalars(
-            select(OfferRow).join(PlanRow).where(OfferRow.organisation_id == self.seller.id, PlanRow.slug == slug)
-        ).first()
-        versions = (
-            self.tx.scalars(
-                select(OfferVersionRow).where(OfferVersionRow.offer_id == row.id).order_by(OfferVersionRow.number)
-            ).all()
-            if row
-            else []
-        )
+        row = find_offer(self.tx, self.seller.id, slug)
+        versions = offer_versions(self.tx, row.id) if row else []
         written = offer_form(offer)
         change = change_of("offer", slug, [(each.number, each.document) for each in versions], written)
         if change.change != "unchanged":
             if row is None:
-                plan_id = self.tx.scalars(select(PlanRow.id).where(PlanRow.slug == slug)).one()
-                row = OfferRow(id=uuid4(), organisation_id=self.seller.id, plan_id=plan_id)
+                row = OfferRow(id=uuid4(), organisation_id=self.seller.id, plan_id=plan_id(self.tx, slug))
                 self.tx.add(row)
                 self.tx.flush()
             version = OfferVersionRow(id=uuid4(), offer_id=row.id, number=change.version, document=written)
@@ -282,8 +272,8 @@ class _Publishing:
     def _rate_card_version(self, form: dict[str, Any]) -> Change:
         """Compare a card's written version with what is published, and publish it."""
         slug = str(form.get("rate-card"))
-        row = find_card(self.tx, self.seller, slug)
-        versions = stored_versions(self.tx, row) if row else []
+        row = find_card(self.tx, self.seller.id, slug)
+        versions = versions_of(self.tx, row.id) if row else []
         number = len(versions) + 1
         card = read_rate_card(form, self.known.known, number)
         check_inputs(card.version)
@@ -313,7 +303,7 @@ class _Publishing:
         """The card at renewal is another of the seller's, in the same currency."""
         if card.at_renewal is None:
             return
-        following = find_card(self.tx, self.seller, card.at_renewal)
+        following = find_card(self.tx, self.seller.id, card.at_renewal)
         if following is None or following.slug == card.version.card or following.currency != card.version.currency:
             raise Invalid(
                 f"'{card.at_renewal}' is no other rate card of yours in {card.version.currency}; publish it first",
@@ -350,12 +340,7 @@ class _Publishing:
     def _touch_terms(self, card: RateCardRow, version: RateCardVersion) -> None:
         """Terms that a version divides were charged in advance, in months before it: those are rated again."""
         first = months_after(version.starts_on, -LONGEST_TERM)
-        for organisation, starts_on in self.tx.execute(
-            select(SubscriptionRow.organisation_id, SubscriptionRow.starts_on)
-            .join(SupplyLineRow, SupplyLineRow.subscription_id == SubscriptionRow.id)
-            .where(SupplyLineRow.rate_card_id == card.id, SubscriptionRow.starts_on < version.starts_on)
-            .distinct()
-        ):
+        for organisation, starts_on in begun_before(self.tx, card.id, version.starts_on):
             touch_months(self.tx, organisation, months_since(max(first, starts_on), self.today))
 
     def _check_start(self, version: RateCardVersion, versions: Sequence[RateCardVersionRow]) -> None:
@@ -372,12 +357,7 @@ class _Publishing:
                 f"start the new one after {self.today}",
                 starts_on=version.starts_on.isoformat(),
             )
-        billed = self.tx.scalar(
-            select(InvoiceRow.period)
-            .where(InvoiceRow.seller_id == self.seller.id, InvoiceRow.state == "issued")
-            .order_by(InvoiceRow.period.desc())
-            .limit(1)
-        )
+        billed = last_billed_period(self.tx, self.seller.id)
         if versions and billed and version.starts_on < Period.parse(billed).next().first_day:
             raise VersionInForce(
                 f"{billed} is billed; start the new version of '{version.card}' on "

@@ -5,16 +5,13 @@ from dataclasses import dataclass
 from datetime import date
 from uuid import UUID
 
-from sqlalchemy import select
-from sqlalchemy.dialects.mysql import insert as upsert
-from sqlalchemy.orm import Session
-
 from gradumen.core.errors import Invalid, NotFound, NotOnSale, StillSubscribed
 from gradumen.core.permissions import Right
-from gradumen.store.catalogue.tables import PlanRow, PlanVersionRow, TierSaleRow
+from gradumen.store.catalogue.published import documents_of, find_plan, store_tier_sale, tier_sales_of
+from gradumen.store.catalogue.tables import TierSaleRow
 from gradumen.store.organisations.tables import OrganisationRow
-from gradumen.store.subscriptions.tables import SubscriptionRow, SupplyLineRow
-from gradumen.store.unit_of_work import use_case
+from gradumen.store.subscriptions.sales import subscribed_lines
+from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.audit_entries import record
 from gradumen.usecases.scope import Caller, load_scope
 
@@ -42,12 +39,11 @@ def set_tier_sale(
         StillSubscribed: a subscription has the tier on the day of its retirement or later.
     """
     scope = load_scope(tx, caller)
-    row = tx.scalars(select(PlanRow).where(PlanRow.slug == plan).with_for_update()).first()
+    row = find_plan(tx, plan, lock=True)
     if row is None or not scope.is_member(row.organisation_id):
         raise NotFound("plan", plan[:70])
     scope.require(Right.MANAGE_CATALOGUE, tx.get_one(OrganisationRow, row.organisation_id))
-    documents = tx.scalars(select(PlanVersionRow.document).where(PlanVersionRow.plan_id == row.id))
-    known = {each["tier"] for document in documents for each in document["tiers"]}
+    known = {each["tier"] for document in documents_of(tx, row.id) for each in document["tiers"]}
     if tier not in known:
         raise Invalid(f"the plan has no tier '{tier[:60]}'; choose one of {', '.join(sorted(known))}", field="tier")
     if retired_on is not None and (withdrawn_on is None or retired_on < withdrawn_on):
@@ -62,22 +58,14 @@ def set_tier_sale(
             subscriptions=having[:_MOST_LISTED],
         )
     values = {"withdrawn_on": withdrawn_on, "retired_on": retired_on}
-    statement = upsert(TierSaleRow).values(plan_id=row.id, tier=tier, **values)
-    tx.execute(statement.on_duplicate_key_update(**values))
+    store_tier_sale(tx, row.id, tier, values)
     record(tx, caller, "tier sale set", row.organisation_id, f"{plan}/{tier}", after=values)
     return TierSale(plan, tier, withdrawn_on, retired_on, len(having))
 
 
 def _having(tx: Session, plan: UUID, tier: str, day: date) -> list[str]:
     """Subscriptions that have a tier on a day or later, as ``organisation: name``."""
-    rows = tx.execute(
-        select(SubscriptionRow, SupplyLineRow, OrganisationRow.slug)
-        .join(SupplyLineRow, SupplyLineRow.subscription_id == SubscriptionRow.id)
-        .join(OrganisationRow, OrganisationRow.id == SubscriptionRow.organisation_id)
-        .where(SubscriptionRow.plan_id == plan, SupplyLineRow.depth == 0)
-        .where(SubscriptionRow.ends_on.is_(None) | (SubscriptionRow.ends_on > day))
-        .order_by(OrganisationRow.slug, SubscriptionRow.name, SupplyLineRow.starts_on)
-    ).all()
+    rows = subscribed_lines(tx, plan, day)
     found: dict[UUID, str] = {}
     for index, (subscription, line, owner) in enumerate(rows):
         follows = rows[index + 1] if index + 1 < len(rows) else None
@@ -106,6 +94,6 @@ def check_on_sale(tx: Session, plan: UUID, tier: str, day: date) -> None:
 def list_tier_sales(tx: Session, plans: Iterable[UUID]) -> dict[UUID, list[TierSaleRow]]:
     """What is known of the sale of plans' tiers."""
     found: dict[UUID, list[TierSaleRow]] = {}
-    for row in tx.scalars(select(TierSaleRow).where(TierSaleRow.plan_id.in_(list(plans))).order_by(TierSaleRow.tier)):
+    for row in tier_sales_of(tx, list(plans)):
         found.setdefault(row.plan_id, []).append(row)
     return found

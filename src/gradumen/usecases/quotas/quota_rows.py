@@ -3,13 +3,11 @@
 from decimal import Decimal
 from uuid import UUID
 
-from sqlalchemy import update
-from sqlalchemy.dialects.mysql import insert
-from sqlalchemy.orm import Session
-
 from gradumen.core.quotas.quotas import Measure
 from gradumen.store.organisations.tables import OrganisationRow, ProjectRow
+from gradumen.store.quotas import quotas
 from gradumen.store.quotas.tables import QuotaRow
+from gradumen.store.unit_of_work import Session
 from gradumen.usecases.scope import Scope
 
 
@@ -30,12 +28,7 @@ def lock_quota(
         "label": None,
         "version": 0,
     }
-    tx.execute(insert(QuotaRow).values(values).prefix_with("IGNORE"))
-    tx.execute(
-        update(QuotaRow)
-        .where(QuotaRow.holder_id == holder_id, QuotaRow.measure == measure)
-        .values(version=QuotaRow.version + 1)
-    )
+    quotas.lock_quota(tx, values)
 
 
 def absent_quota(

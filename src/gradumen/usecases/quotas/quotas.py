@@ -4,17 +4,16 @@ from dataclasses import dataclass, replace
 from datetime import date
 from decimal import Decimal
 
-from sqlalchemy import func, select
-from sqlalchemy.orm import Session
-
 from gradumen.core.errors import EditedMeanwhile, Forbidden, Invalid, QuotaBelowSubscribed
 from gradumen.core.exact import add, text
 from gradumen.core.names import name_of
 from gradumen.core.permissions import Right
 from gradumen.core.quotas.quotas import MEASURE_UNITS, Holding, Measure, check_grant
-from gradumen.store.organisations.tables import OrganisationRow, ProjectRow
+from gradumen.store.organisations.organisations import projects_of
+from gradumen.store.organisations.tables import OrganisationRow
+from gradumen.store.quotas.quotas import given_on, quotas_of
 from gradumen.store.quotas.tables import QuotaRow
-from gradumen.store.unit_of_work import use_case
+from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.audit_entries import acting_for, record
 from gradumen.usecases.catalogue.published import load_published
 from gradumen.usecases.quotas.quota_rows import absent_quota, lock_quota
@@ -55,10 +54,8 @@ def list_quotas(tx: Session, caller: Caller, *, organisation: str) -> list[Quota
     """The quotas of an organisation, then of its projects."""
     scope = load_scope(tx, caller)
     owner = get_organisation(tx, scope, organisation)
-    rows = list(tx.scalars(select(QuotaRow).where(QuotaRow.organisation_id == owner.id)))
-    projects = {
-        row.id: row.slug for row in tx.scalars(select(ProjectRow).where(ProjectRow.organisation_id == owner.id))
-    }
+    rows = quotas_of(tx, owner.id)
+    projects = {row.id: row.slug for row in projects_of(tx, [owner.id])}
     found = {(row.project_id, row.measure): row for row in rows}
     views: list[Quota] = []
     for measure in Measure:
@@ -165,12 +162,7 @@ def _holding(tx: Session, name: str, row: QuotaRow) -> Holding:
     """What a row's holder has and has given on, as it stands in this transaction."""
     granted, unlimited = Decimal(0), 0
     if row.project_id is None:
-        total, unlimited = tx.execute(
-            select(func.sum(QuotaRow.limit_value), func.count() - func.count(QuotaRow.limit_value)).where(
-                QuotaRow.giver_id == row.holder_id, QuotaRow.measure == row.measure
-            )
-        ).one()
-        granted = Decimal(total or 0)
+        granted, unlimited = given_on(tx, row.holder_id, row.measure)
     return Holding(name, Measure(row.measure), row.limit_value, row.reservation, granted, row.factor, unlimited)
 
 

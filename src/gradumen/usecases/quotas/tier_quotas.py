@@ -5,16 +5,14 @@ from datetime import date
 from decimal import Decimal, localcontext
 from uuid import UUID
 
-from sqlalchemy import select
-from sqlalchemy.orm import Session
-
 from gradumen.core.errors import QuotaExceeded
 from gradumen.core.exact import EXACT, add, text
 from gradumen.core.quotas.quotas import Measure
-from gradumen.store.catalogue.tables import PlanVersionRow
 from gradumen.store.organisations.tables import OrganisationRow
 from gradumen.store.quotas.tables import QuotaRow
-from gradumen.store.subscriptions.tables import SubscriptionRow, SupplyLineRow
+from gradumen.store.subscriptions.sales import promising_lines
+from gradumen.store.subscriptions.tables import SubscriptionRow
+from gradumen.store.unit_of_work import Session
 from gradumen.usecases.catalogue.published import Published, plan_of
 from gradumen.usecases.quotas.quota_rows import lock_quota
 from gradumen.usecases.scope import Scope
@@ -53,14 +51,7 @@ def promised_by_tiers(
     tx: Session, organisation: UUID, day: date, published: Published
 ) -> dict[tuple[UUID, str], Decimal]:
     """The most that each subscription promises on any day from one on, by subscription and measure."""
-    rows = tx.execute(
-        select(SubscriptionRow, SupplyLineRow, PlanVersionRow)
-        .join(SupplyLineRow, SupplyLineRow.subscription_id == SubscriptionRow.id)
-        .join(PlanVersionRow, PlanVersionRow.id == SupplyLineRow.plan_version_id)
-        .where(SubscriptionRow.organisation_id == organisation, SupplyLineRow.depth == 0)
-        .where(SubscriptionRow.ends_on.is_(None) | (SubscriptionRow.ends_on > day))
-        .order_by(SubscriptionRow.id, SupplyLineRow.starts_on)
-    ).all()
+    rows = promising_lines(tx, organisation, day)
     found: dict[tuple[UUID, str], Decimal] = defaultdict(Decimal)
     for number, (subscription, line, version) in enumerate(rows):
         follows = rows[number + 1] if number + 1 < len(rows) else None

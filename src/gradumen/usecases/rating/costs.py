@@ -6,9 +6,10 @@ from decimal import Decimal
 import polars as pl
 from sqlalchemy.orm import Session
 
+from gradumen.store.catalogue.rate_cards import cards_of
 from gradumen.store.catalogue.tables import RateCardRow
 from gradumen.store.organisations.tables import OrganisationRow
-from gradumen.usecases.catalogue.card_choice import find_card_for, list_cards
+from gradumen.usecases.catalogue.card_choice import find_card_for
 from gradumen.usecases.catalogue.published import StoredCard, load_cards
 from gradumen.usecases.rating.links import LoadedLine, LoadedLinks, RatedPeriod
 from gradumen.wire.catalogue.forms.buyers import read_buyers
@@ -59,6 +60,6 @@ def rate_costs(tx: Session, seller: OrganisationRow, loaded: LoadedLinks) -> Rat
 
 def _cost_cards(tx: Session, seller: OrganisationRow) -> dict[str, RateCardRow]:
     """The cards for a seller's own use, by currency."""
-    cards = [card for card in list_cards(tx, seller) if read_buyers(card.buyers).type == "own-use"]
+    cards = [card for card in cards_of(tx, seller.id) if read_buyers(card.buyers).type == "own-use"]
     found = {currency: find_card_for(cards, seller, seller, currency) for currency in {card.currency for card in cards}}
     return {currency: card for currency, card in found.items() if card is not None}

@@ -12,12 +12,13 @@ from sqlalchemy.orm import Session
 
 from gradumen.core.errors import Forbidden, NotPriceable
 from gradumen.core.permissions import Right
+from gradumen.store.catalogue.rate_cards import cards_of
 from gradumen.store.catalogue.tables import PlanVersionRow, RateCardRow
 from gradumen.store.organisations.organisations import organisations_by_id
 from gradumen.store.organisations.tables import OrganisationRow
 from gradumen.store.subscriptions.tables import AssignmentRuleRow, SubscriptionRow, SupplyLineRow
 from gradumen.store.unit_of_work import use_case
-from gradumen.usecases.catalogue.card_choice import choose_among, list_cards
+from gradumen.usecases.catalogue.card_choice import choose_among
 from gradumen.usecases.catalogue.published import Published, load_published, plan_of
 from gradumen.usecases.scope import Caller, get_organisation, load_scope
 from gradumen.wire.catalogue.forms.plans import plan_form
@@ -63,7 +64,7 @@ def list_deviations(tx: Session, caller: Caller, *, seller: str) -> list[Deviati
     names = organisations_by_id(
         tx, {each.organisation_id for _, each, _ in rows} | {line.buyer_id for line, _, _ in rows}
     )
-    listed = list_cards(tx, owner)
+    listed = cards_of(tx, owner.id)
     cards = {row.id: row.slug for row in listed}
     by_rule = {id: _by_rule(listed, owner, names[id]) for id in {line.buyer_id for line, _, _ in rows}}
     found: list[Deviation] = []

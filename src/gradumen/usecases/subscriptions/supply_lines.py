@@ -13,12 +13,13 @@ from sqlalchemy.orm import Session
 from gradumen.core.catalogue.plans import Plan, Tier
 from gradumen.core.errors import Invalid, at
 from gradumen.core.periods import months_after
+from gradumen.store.catalogue.rate_cards import versions_of
 from gradumen.store.catalogue.tables import PlanVersionRow, RateCardRow
 from gradumen.store.organisations.organisations import organisations_by_id
 from gradumen.store.organisations.tables import OrganisationRow
 from gradumen.store.subscriptions.tables import SubscriptionRow, SupplyLineRow
 from gradumen.usecases.catalogue.card_choice import choose_card
-from gradumen.usecases.catalogue.published import Published, stored_versions
+from gradumen.usecases.catalogue.published import Published
 from gradumen.wire.catalogue.forms.plans import read_deviations
 
 
@@ -100,7 +101,7 @@ def find_renewal(
 ) -> tuple[date, RateCardRow] | None:
     """When a subscription's first term ends, and the card that prices it from then on; None if none is said."""
     months = plan.duration.minimum_months or (plan.duration.renewal.months if plan.duration.renewal else 0)
-    versions = stored_versions(tx, card)
+    versions = versions_of(tx, card.id)
     held = [each for each in versions if each.starts_on <= first_day] or versions[:1]
     slug = held[-1].document.get("at-renewal") if held and months else None
     if slug is None:

@@ -1,0 +1,101 @@
+"""Queries of rate cards, their versions, and drafts of the catalogue."""
+
+from collections.abc import Collection
+from uuid import UUID
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from gradumen.store.access.tables import UserRow
+from gradumen.store.catalogue.tables import CatalogueDraftRow, RateCardRow, RateCardVersionRow
+from gradumen.store.organisations.tables import OrganisationRow
+
+
+def cards_of(tx: Session, seller: UUID) -> list[RateCardRow]:
+    """A seller's cards, by slug."""
+    query = select(RateCardRow).where(RateCardRow.organisation_id == seller).order_by(RateCardRow.slug)
+    return list(tx.scalars(query))
+
+
+def find_card(tx: Session, seller: UUID, slug: str) -> RateCardRow | None:
+    """A seller's card of a slug."""
+    query = select(RateCardRow).where(RateCardRow.organisation_id == seller, RateCardRow.slug == slug)
+    return tx.scalars(query).first()
+
+
+def find_card_of(tx: Session, seller: str, slug: str) -> tuple[RateCardRow, OrganisationRow] | None:
+    """The card of a path, with its seller."""
+    query = (
+        select(RateCardRow, OrganisationRow)
+        .join(OrganisationRow, OrganisationRow.id == RateCardRow.organisation_id)
+        .where(OrganisationRow.slug == seller, RateCardRow.slug == slug)
+    )
+    found = tx.execute(query).first()
+    return (found[0], found[1]) if found else None
+
+
+def cards_by_id(tx: Session, ids: Collection[UUID]) -> dict[UUID, RateCardRow]:
+    """Cards by id."""
+    return {row.id: row for row in tx.scalars(select(RateCardRow).where(RateCardRow.id.in_(ids)))}
+
+
+def cards_seen(tx: Session, sellers: Collection[UUID], cards: Collection[UUID]) -> list[tuple[RateCardRow, str]]:
+    """The cards of sellers, and some others, with their sellers' slugs; by seller and slug."""
+    rows = tx.execute(
+        select(RateCardRow, OrganisationRow.slug)
+        .join(OrganisationRow, OrganisationRow.id == RateCardRow.organisation_id)
+        .where(RateCardRow.organisation_id.in_(sellers) | RateCardRow.id.in_(cards))
+        .order_by(OrganisationRow.slug, RateCardRow.slug)
+    )
+    return [(row, seller) for row, seller in rows]
+
+
+def card_versions(tx: Session, cards: Collection[UUID]) -> list[tuple[RateCardRow, RateCardVersionRow]]:
+    """Cards with their versions, in the order of their days."""
+    rows = tx.execute(
+        select(RateCardRow, RateCardVersionRow)
+        .join(RateCardVersionRow)
+        .where(RateCardRow.id.in_(cards))
+        .order_by(RateCardVersionRow.starts_on)
+    )
+    return [(card, version) for card, version in rows]
+
+
+def versions_of(tx: Session, card: UUID) -> list[RateCardVersionRow]:
+    """A card's versions, in the order of their days."""
+    query = select(RateCardVersionRow).where(RateCardVersionRow.rate_card_id == card)
+    return list(tx.scalars(query.order_by(RateCardVersionRow.starts_on)))
+
+
+def versions_following(tx: Session, base: str) -> list[tuple[RateCardVersionRow, OrganisationRow]]:
+    """All versions of the cards that ever followed a card (``seller/card``), by card and day, with their sellers."""
+    once = select(RateCardVersionRow.rate_card_id).where(
+        RateCardVersionRow.document["derived"]["base"].as_string() == base
+    )
+    rows = tx.execute(
+        select(RateCardVersionRow, OrganisationRow)
+        .join(RateCardRow, RateCardRow.id == RateCardVersionRow.rate_card_id)
+        .join(OrganisationRow, OrganisationRow.id == RateCardRow.organisation_id)
+        .where(RateCardVersionRow.rate_card_id.in_(once))
+        .order_by(RateCardVersionRow.rate_card_id, RateCardVersionRow.starts_on)
+    )
+    return [(version, owner) for version, owner in rows]
+
+
+def find_draft(tx: Session, seller: UUID, kind: str, slug: str, *, lock: bool = False) -> CatalogueDraftRow | None:
+    """A seller's draft."""
+    query = select(CatalogueDraftRow).where(
+        CatalogueDraftRow.organisation_id == seller, CatalogueDraftRow.kind == kind, CatalogueDraftRow.slug == slug
+    )
+    return tx.scalars(query.with_for_update() if lock else query).first()
+
+
+def drafts_of(tx: Session, seller: UUID) -> list[tuple[CatalogueDraftRow, str]]:
+    """A seller's drafts with the names of who edited them last, by kind and slug."""
+    rows = tx.execute(
+        select(CatalogueDraftRow, UserRow.name)
+        .join(UserRow, UserRow.id == CatalogueDraftRow.edited_by)
+        .where(CatalogueDraftRow.organisation_id == seller)
+        .order_by(CatalogueDraftRow.kind, CatalogueDraftRow.slug)
+    )
+    return [(row, name) for row, name in rows]

@@ -1,0 +1,89 @@
+"""Queries of what is sold to whom: which cards price it, which tiers are had, whom a change concerns."""
+
+from collections import Counter
+from collections.abc import Collection
+from datetime import date
+from uuid import UUID
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from gradumen.store.catalogue.tables import PlanRow, PlanVersionRow, RateCardRow
+from gradumen.store.organisations.tables import OrganisationRow
+from gradumen.store.subscriptions.tables import SubscriptionRow, SupplyLineRow
+
+
+def cards_bought_by(tx: Session, buyers: Collection[UUID]) -> Counter[UUID]:
+    """The cards that price what organisations buy, with how many supply lines each prices."""
+    return Counter(tx.scalars(select(SupplyLineRow.rate_card_id).where(SupplyLineRow.buyer_id.in_(buyers))))
+
+
+def prices_any(tx: Session, card: UUID, buyers: Collection[UUID]) -> bool:
+    """Whether a card prices anything that organisations buy."""
+    query = select(SupplyLineRow.id).where(SupplyLineRow.rate_card_id == card, SupplyLineRow.buyer_id.in_(buyers))
+    return tx.scalars(query.limit(1)).first() is not None
+
+
+def tiers_had(tx: Session, organisations: Collection[UUID]) -> list[tuple[UUID, str, str]]:
+    """Organisation, plan and tier of all that organisations subscribe, or subscribed, to."""
+    rows = tx.execute(
+        select(SubscriptionRow.organisation_id, PlanRow.slug, SupplyLineRow.tier)
+        .join(SupplyLineRow, SupplyLineRow.subscription_id == SubscriptionRow.id)
+        .join(PlanRow, PlanRow.id == SubscriptionRow.plan_id)
+        .where(SubscriptionRow.organisation_id.in_(organisations), SupplyLineRow.depth == 0)
+    )
+    return [(organisation, plan, tier) for organisation, plan, tier in rows]
+
+
+def subscribed_lines(tx: Session, plan: UUID, day: date) -> list[tuple[SubscriptionRow, SupplyLineRow, str]]:
+    """The subscriptions to a plan that do not end by a day, with their own lines and their owners' slugs."""
+    rows = tx.execute(
+        select(SubscriptionRow, SupplyLineRow, OrganisationRow.slug)
+        .join(SupplyLineRow, SupplyLineRow.subscription_id == SubscriptionRow.id)
+        .join(OrganisationRow, OrganisationRow.id == SubscriptionRow.organisation_id)
+        .where(SubscriptionRow.plan_id == plan, SupplyLineRow.depth == 0)
+        .where(SubscriptionRow.ends_on.is_(None) | (SubscriptionRow.ends_on > day))
+        .order_by(OrganisationRow.slug, SubscriptionRow.name, SupplyLineRow.starts_on)
+    )
+    return [(subscription, line, owner) for subscription, line, owner in rows]
+
+
+def promising_lines(
+    tx: Session, organisation: UUID, day: date
+) -> list[tuple[SubscriptionRow, SupplyLineRow, PlanVersionRow]]:
+    """An organisation's subscriptions that do not end by a day, with their own lines and versions of the plan."""
+    rows = tx.execute(
+        select(SubscriptionRow, SupplyLineRow, PlanVersionRow)
+        .join(SupplyLineRow, SupplyLineRow.subscription_id == SubscriptionRow.id)
+        .join(PlanVersionRow, PlanVersionRow.id == SupplyLineRow.plan_version_id)
+        .where(SubscriptionRow.organisation_id == organisation, SupplyLineRow.depth == 0)
+        .where(SubscriptionRow.ends_on.is_(None) | (SubscriptionRow.ends_on > day))
+        .order_by(SubscriptionRow.id, SupplyLineRow.starts_on)
+    )
+    return [(subscription, line, version) for subscription, line, version in rows]
+
+
+def bought_lines(
+    tx: Session, buyers: Collection[UUID], day: date
+) -> list[tuple[SupplyLineRow, RateCardRow, OrganisationRow]]:
+    """What organisations buy of others and that does not end by a day, with the cards and their sellers."""
+    rows = tx.execute(
+        select(SupplyLineRow, RateCardRow, OrganisationRow)
+        .join(RateCardRow, RateCardRow.id == SupplyLineRow.rate_card_id)
+        .join(OrganisationRow, OrganisationRow.id == SupplyLineRow.seller_id)
+        .join(SubscriptionRow, SubscriptionRow.id == SupplyLineRow.subscription_id)
+        .where(SupplyLineRow.buyer_id.in_(buyers), SupplyLineRow.seller_id != SupplyLineRow.buyer_id)
+        .where(SubscriptionRow.ends_on.is_(None) | (SubscriptionRow.ends_on > day))
+    )
+    return [(line, card, seller) for line, card, seller in rows]
+
+
+def begun_before(tx: Session, card: UUID, day: date) -> list[tuple[UUID, date]]:
+    """Organisation and first day of the subscriptions that a card prices and that began before a day."""
+    rows = tx.execute(
+        select(SubscriptionRow.organisation_id, SubscriptionRow.starts_on)
+        .join(SupplyLineRow, SupplyLineRow.subscription_id == SubscriptionRow.id)
+        .where(SupplyLineRow.rate_card_id == card, SubscriptionRow.starts_on < day)
+        .distinct()
+    )
+    return [(organisation, starts_on) for organisation, starts_on in rows]
