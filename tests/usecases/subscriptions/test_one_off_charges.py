@@ -115,3 +115,15 @@ def test_a_subscription_is_not_ended_under_a_charge(world: World) -> None:
     edda.subscriptions.end(held.id, date(2026, 9, 10))
     edda.one_off_charges.withdraw(made.id)
     edda.subscriptions.end(held.id, date(2026, 9, 2))
+
+
+def test_another_sellers_charge_neither_binds_the_end_nor_is_told(world: World) -> None:
+    """Tarnwick charges Oxbow for something on Saltmarsh's subscription; Oxbow ends it without hearing of that."""
+    made = enter(world, "mara", "tarnwick", amount="7", day=date(2026, 9, 20))
+    edda = world.user("edda")
+    subscription = next(each for each in edda.subscriptions.list("saltmarsh") if each.name == "Open Range")
+    ended = edda.subscriptions.end(subscription.id, date(2026, 9, 10))
+    assert ended.ends_on == date(2026, 9, 10)
+    assert [each.id for each in world.mara.one_off_charges.list("tarnwick")] == [made.id]
+    cost = next(each for each in world.close("tarnwick", "finn", "2026-09") if each.buyer == "oxbow")
+    assert Decimal(7) in {line.amount for line in cost.lines}, "what was charged by hand is still charged"

@@ -21,6 +21,11 @@ def emails_of(tx: Session, users: Collection[UUID]) -> dict[UUID, str]:
     return {row.id: row.email for row in tx.scalars(select(UserRow).where(UserRow.id.in_(users)))}
 
 
+def names_of(tx: Session, users: Collection[UUID]) -> dict[UUID, str]:
+    """Names of users."""
+    return {row.id: row.name for row in tx.scalars(select(UserRow).where(UserRow.id.in_(users)))}
+
+
 def memberships_of(tx: Session, user: UUID) -> list[UUID]:
     """The organisations that a user is a member of, resting memberships too."""
     return list(tx.scalars(select(MemberRow.organisation_id).where(MemberRow.user_id == user)))

@@ -9,8 +9,6 @@ from fractions import Fraction
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy.orm import Session
-
 from gradumen.core.catalogue.conditions import words
 from gradumen.core.catalogue.plans import Plan
 from gradumen.core.catalogue.rates import Every, Rate, RecurringRate, SpendCommitment, SpreadRate, UsageRate
@@ -18,6 +16,7 @@ from gradumen.core.catalogue.units import parse_unit
 from gradumen.core.exact import AMOUNT_PLACES, EXACT, QUANTITY_PLACES, add, line_amount, round_half_up, text, unscaled
 from gradumen.core.rating.charges import Charge, Part
 from gradumen.store.organisations.organisations import organisations_by_id
+from gradumen.store.unit_of_work import Session
 from gradumen.usecases.catalogue.published import Published
 from gradumen.usecases.rating.links import LoadedLine, RatedPeriod
 

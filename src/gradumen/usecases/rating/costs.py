@@ -4,11 +4,11 @@ from dataclasses import replace
 from decimal import Decimal
 
 import polars as pl
-from sqlalchemy.orm import Session
 
 from gradumen.store.catalogue.rate_cards import cards_of
 from gradumen.store.catalogue.tables import RateCardRow
 from gradumen.store.organisations.tables import OrganisationRow
+from gradumen.store.unit_of_work import Session
 from gradumen.usecases.catalogue.card_choice import find_card_for
 from gradumen.usecases.catalogue.published import StoredCard, load_cards
 from gradumen.usecases.rating.links import LoadedLine, LoadedLinks, RatedPeriod

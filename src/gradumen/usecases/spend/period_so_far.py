@@ -7,8 +7,6 @@ from decimal import Decimal
 from itertools import pairwise
 from uuid import UUID
 
-from sqlalchemy.orm import Session
-
 from gradumen.core.errors import Forbidden
 from gradumen.core.exact import add, line_amount
 from gradumen.core.periods import Period, zone_of
@@ -16,7 +14,7 @@ from gradumen.core.permissions import Right
 from gradumen.core.rating.charges import Charge
 from gradumen.store.organisations.organisations import organisations_by_id
 from gradumen.store.organisations.tables import OrganisationRow, zone_name
-from gradumen.store.unit_of_work import use_case
+from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.catalogue.published import Published, load_published
 from gradumen.usecases.rating.charges import Line, LineNames, line_order
 from gradumen.usecases.rating.costs import rate_costs

@@ -6,9 +6,6 @@ from datetime import date
 from typing import Any
 from uuid import UUID, uuid4
 
-from sqlalchemy import select
-from sqlalchemy.orm import Session
-
 from gradumen.core.errors import Forbidden, Invalid, NotFound
 from gradumen.core.names import slug_of
 from gradumen.core.periods import months_since
@@ -16,8 +13,10 @@ from gradumen.core.permissions import Right
 from gradumen.core.subscriptions.assignment_rules import AssignmentRule
 from gradumen.store.organisations.tables import OrganisationRow
 from gradumen.store.revisions import touch_months
-from gradumen.store.subscriptions.tables import AssignmentRuleRow, SubscriptionRow
-from gradumen.store.unit_of_work import use_case
+from gradumen.store.subscriptions.assignment_rules import lock_rule, rules_of
+from gradumen.store.subscriptions.subscriptions import find_subscription
+from gradumen.store.subscriptions.tables import AssignmentRuleRow
+from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.audit_entries import record
 from gradumen.usecases.catalogue.published import load_published
 from gradumen.usecases.scope import Caller, Scope, get_organisation, get_project, load_scope
@@ -40,11 +39,7 @@ class Rule:
 def load_rules(tx: Session, organisations: Iterable[UUID]) -> dict[UUID, list[AssignmentRule]]:
     """The rules of organisations, in the order of their positions."""
     found: dict[UUID, list[AssignmentRule]] = {}
-    for row in tx.scalars(
-        select(AssignmentRuleRow)
-        .where(AssignmentRuleRow.organisation_id.in_(list(organisations)))
-        .order_by(AssignmentRuleRow.position, AssignmentRuleRow.slug)
-    ):
+    for row, _ in rules_of(tx, list(organisations)):
         rule = rule_of(row.position, row.subscription_id, row.starts_on, row.ends_on, row.conditions)
         found.setdefault(row.organisation_id, []).append(rule)
     return found
@@ -57,13 +52,7 @@ def list_assignment_rules(tx: Session, caller: Caller, *, organisation: str) -> 
     owner = get_organisation(tx, scope, organisation)
     if not scope.is_member(owner.id):
         _require(scope, owner, Right.READ)
-    rows = tx.execute(
-        select(AssignmentRuleRow, SubscriptionRow.name)
-        .join(SubscriptionRow, SubscriptionRow.id == AssignmentRuleRow.subscription_id)
-        .where(AssignmentRuleRow.organisation_id == owner.id)
-        .order_by(AssignmentRuleRow.position, AssignmentRuleRow.slug)
-    )
-    return [_view(owner, row, name) for row, name in rows]
+    return [_view(owner, row, name) for row, name in rules_of(tx, [owner.id])]
 
 
 def _view(owner: OrganisationRow, row: AssignmentRuleRow, subscription: str) -> Rule:
@@ -93,9 +82,7 @@ def set_assignment_rule(
     owner = get_organisation(tx, scope, organisation)
     _require(scope, owner)
     checked = read_conditions(conditions)
-    target = tx.scalars(
-        select(SubscriptionRow).where(SubscriptionRow.organisation_id == owner.id, SubscriptionRow.name == subscription)
-    ).first()
+    target = find_subscription(tx, owner.id, subscription)
     if target is None:
         raise NotFound("subscription", subscription[:130])
     if "service" in checked and checked["service"] not in load_published(tx).services:
@@ -137,11 +124,7 @@ def delete_assignment_rule(tx: Session, caller: Caller, *, organisation: str, sl
 
 
 def _find(tx: Session, owner: OrganisationRow, slug: str) -> AssignmentRuleRow | None:
-    return tx.scalars(
-        select(AssignmentRuleRow)
-        .where(AssignmentRuleRow.organisation_id == owner.id, AssignmentRuleRow.slug == slug)
-        .with_for_update()
-    ).first()
+    return lock_rule(tx, owner.id, slug)
 
 
 def _require(scope: Scope, owner: OrganisationRow, right: Right = Right.MANAGE_SUBSCRIPTIONS) -> None:

@@ -7,17 +7,16 @@ from itertools import pairwise
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import select
-from sqlalchemy.orm import Session
-
 from gradumen.core.errors import Forbidden, NotPriceable
 from gradumen.core.permissions import Right
 from gradumen.store.catalogue.rate_cards import cards_of
 from gradumen.store.catalogue.tables import PlanVersionRow, RateCardRow
 from gradumen.store.organisations.organisations import organisations_by_id
 from gradumen.store.organisations.tables import OrganisationRow
-from gradumen.store.subscriptions.tables import AssignmentRuleRow, SubscriptionRow, SupplyLineRow
-from gradumen.store.unit_of_work import use_case
+from gradumen.store.subscriptions.assignment_rules import rules_sold_by
+from gradumen.store.subscriptions.subscriptions import all_sold_lines
+from gradumen.store.subscriptions.tables import SupplyLineRow
+from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.catalogue.card_choice import choose_among
 from gradumen.usecases.catalogue.published import Published, load_published, plan_of
 from gradumen.usecases.scope import Caller, get_organisation, load_scope
@@ -53,14 +52,7 @@ def list_deviations(tx: Session, caller: Caller, *, seller: str) -> list[Deviati
         raise Forbidden(right=Right.READ_MONEY, organisation=owner.slug)
     today = scope.now.date()
     published = load_published(tx)
-    rows = tx.execute(
-        select(SupplyLineRow, SubscriptionRow, PlanVersionRow)
-        .join(SubscriptionRow, SubscriptionRow.id == SupplyLineRow.subscription_id)
-        .join(PlanVersionRow, PlanVersionRow.id == SupplyLineRow.plan_version_id)
-        .where(SupplyLineRow.seller_id == owner.id)
-        .where(SubscriptionRow.ends_on.is_(None) | (SubscriptionRow.ends_on > today))
-        .order_by(SubscriptionRow.id, SupplyLineRow.starts_on)
-    ).all()
+    rows = all_sold_lines(tx, owner.id, today)
     names = organisations_by_id(
         tx, {each.organisation_id for _, each, _ in rows} | {line.buyer_id for line, _, _ in rows}
     )
@@ -117,14 +109,7 @@ def _assignments(
     tx: Session, seller: OrganisationRow, names: dict[UUID, OrganisationRow], today: date
 ) -> Iterator[Deviation]:
     """Single resources that a rule gives to a subscription."""
-    rows = tx.execute(
-        select(AssignmentRuleRow, SubscriptionRow.name)
-        .join(SubscriptionRow, SubscriptionRow.id == AssignmentRuleRow.subscription_id)
-        .join(SupplyLineRow, SupplyLineRow.subscription_id == SubscriptionRow.id)
-        .where(SupplyLineRow.seller_id == seller.id, SupplyLineRow.depth == 0)
-        .where(AssignmentRuleRow.ends_on.is_(None) | (AssignmentRuleRow.ends_on > today))
-        .distinct()
-    )
+    rows = rules_sold_by(tx, seller.id, today)
     for rule, subscription in rows:
         if "resource" in rule.conditions:
             what = str(rule.conditions["resource"])

@@ -7,22 +7,21 @@ from decimal import Decimal
 from typing import Protocol
 from uuid import UUID, uuid4
 
-from sqlalchemy import select
-from sqlalchemy.orm import Session
-
 from gradumen.core.errors import Forbidden, Invalid, NotFound
 from gradumen.core.exact import minor_units, number, text
 from gradumen.core.names import name_of
 from gradumen.core.periods import Period, months_since
 from gradumen.core.permissions import Right
 from gradumen.core.subscriptions.one_off_charges import OneOffCharge
-from gradumen.store.access.tables import UserRow
+from gradumen.store.access.members import names_of
 from gradumen.store.catalogue.tables import RateCardRow
 from gradumen.store.organisations.organisations import organisations_by_id
 from gradumen.store.organisations.tables import OrganisationRow
 from gradumen.store.revisions import touch_months
+from gradumen.store.subscriptions.one_off_charges import buyers_of, charges_between, charges_by
+from gradumen.store.subscriptions.subscriptions import sold_lines, subscriptions_by_id
 from gradumen.store.subscriptions.tables import OneOffChargeRow, SubscriptionRow, SupplyLineRow
-from gradumen.store.unit_of_work import use_case
+from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.audit_entries import record
 from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
 
@@ -61,16 +60,7 @@ def load_one_off_charges(
     stretches: dict[UUID, list[tuple[date, int]]] = {}
     for line_number, line in lines.items():
         stretches.setdefault(line.subscription.id, []).append((line.row.starts_on, line_number))
-    rows = tx.scalars(
-        select(OneOffChargeRow)
-        .where(
-            OneOffChargeRow.seller_id == seller,
-            OneOffChargeRow.day >= period.first_day,
-            OneOffChargeRow.day < period.next().first_day,
-            OneOffChargeRow.withdrawn_at.is_(None),
-        )
-        .order_by(OneOffChargeRow.id)
-    )
+    rows = charges_between(tx, seller, period.first_day, period.next().first_day)
     found: list[OneOffCharge] = []
     texts: dict[str, str] = {}
     for row in rows:
@@ -146,16 +136,7 @@ def _sold_on(
     tx: Session, seller: OrganisationRow, holder: OrganisationRow, subscription: str, day: date
 ) -> tuple[SubscriptionRow, SupplyLineRow]:
     """A subscription that a seller sells, with its line of a day."""
-    found = tx.execute(
-        select(SubscriptionRow, SupplyLineRow)
-        .join(SupplyLineRow, SupplyLineRow.subscription_id == SubscriptionRow.id)
-        .where(
-            SubscriptionRow.organisation_id == holder.id,
-            SubscriptionRow.name == subscription,
-            SupplyLineRow.seller_id == seller.id,
-        )
-        .order_by(SupplyLineRow.starts_on)
-    ).all()
+    found = sold_lines(tx, seller.id, holder.id, subscription)
     if not found:
         raise NotFound("subscription", f"{holder.slug}: {subscription[:130]}")
     row = found[0][0]
@@ -192,12 +173,7 @@ def list_one_off_charges(tx: Session, caller: Caller, *, seller: str) -> list[En
     owner = get_organisation(tx, scope, seller)
     if owner.id not in scope.members_money():
         raise Forbidden(right=Right.READ_MONEY, organisation=owner.slug)
-    rows = tx.scalars(
-        select(OneOffChargeRow)
-        .where(OneOffChargeRow.seller_id == owner.id)
-        .order_by(OneOffChargeRow.day.desc(), OneOffChargeRow.id)
-    )
-    return _views(tx, owner, list(rows))
+    return _views(tx, owner, charges_by(tx, owner.id))
 
 
 def _require(scope: Scope, seller: OrganisationRow) -> None:
@@ -207,17 +183,10 @@ def _require(scope: Scope, seller: OrganisationRow) -> None:
 
 def _views(tx: Session, seller: OrganisationRow, rows: list[OneOffChargeRow]) -> list[EnteredCharge]:
     ids = {row.subscription_id for row in rows}
-    subscriptions = {row.id: row for row in tx.scalars(select(SubscriptionRow).where(SubscriptionRow.id.in_(ids)))}
-    lines = tx.execute(
-        select(SupplyLineRow.subscription_id, SupplyLineRow.buyer_id).where(
-            SupplyLineRow.subscription_id.in_(ids), SupplyLineRow.seller_id == seller.id
-        )
-    )
-    buyers = {line.subscription_id: line.buyer_id for line in lines}
+    subscriptions = subscriptions_by_id(tx, ids)
+    buyers = buyers_of(tx, seller.id, ids)
     names = organisations_by_id(tx, {each.organisation_id for each in subscriptions.values()} | set(buyers.values()))
-    users = {
-        user.id: user.name for user in tx.scalars(select(UserRow).where(UserRow.id.in_({r.entered_by for r in rows})))
-    }
+    users = names_of(tx, {row.entered_by for row in rows})
     return [
         EnteredCharge(
             id=row.id,

@@ -5,17 +5,15 @@ from datetime import date
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import select
-from sqlalchemy.orm import Session
-
 from gradumen.core.errors import Invalid, NotFound
 from gradumen.core.periods import months_since
 from gradumen.core.permissions import Right
 from gradumen.store.catalogue.tables import PlanVersionRow
 from gradumen.store.organisations.tables import OrganisationRow, ProjectRow
 from gradumen.store.revisions import touch_months
-from gradumen.store.subscriptions.tables import OneOffChargeRow, SubscriptionRow, SupplyLineRow
-from gradumen.store.unit_of_work import use_case
+from gradumen.store.subscriptions.one_off_charges import last_charge_from
+from gradumen.store.subscriptions.tables import SubscriptionRow, SupplyLineRow
+from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.audit_entries import record
 from gradumen.usecases.catalogue.card_choice import choose_card
 from gradumen.usecases.catalogue.offers import check_right
@@ -172,7 +170,7 @@ def end_subscription(
         line = lines_by_depth(tx, row.id)[0][-1]
         plan = plan_of(tx.get_one(PlanVersionRow, line.plan_version_id), published)
         plan.duration.check_end(row.starts_on, ends_on, today)
-    _check_entered(tx, row, ends_on)
+    _check_entered(tx, scope, row, ends_on)
     if ends_on != row.ends_on:
         changes = {"ends_on": row.ends_on}, {"ends_on": ends_on}
         record_change(tx, scope, "subscription ended", row, *changes)
@@ -180,14 +178,15 @@ def end_subscription(
     return _changed(tx, scope, row, published)
 
 
-def _check_entered(tx: Session, row: SubscriptionRow, ends_on: date | None) -> None:
-    """No one-off charge stands on a day that the subscription would not cover any more."""
-    later = select(OneOffChargeRow).where(
-        OneOffChargeRow.subscription_id == row.id,
-        OneOffChargeRow.withdrawn_at.is_(None),
-        OneOffChargeRow.day >= (ends_on or date.max),
-    )
-    found = tx.scalars(later.order_by(OneOffChargeRow.day.desc()).limit(1)).first()
+def _check_entered(tx: Session, scope: Scope, row: SubscriptionRow, ends_on: date | None) -> None:
+    """No charge by hand of the seller that ends it stands on a day that the subscription would not cover any more.
+
+    What another seller of the chain charges by hand is its own: it neither binds the end nor is told.
+    """
+    if ends_on is None:
+        return
+    seller = scope.tree.parents.get(row.organisation_id, row.organisation_id)
+    found = last_charge_from(tx, row.id, seller, ends_on)
     if found is not None:
         message = f"a one-off charge stands on {found.day}; withdraw it first, or end after that day"
         raise Invalid(message, field="ends_on", value=ends_on)

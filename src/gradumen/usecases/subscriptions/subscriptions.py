@@ -1,27 +1,30 @@
 """Subscriptions: a buyer has a tier of a plan, with a supply line on every link above it."""
 
-from collections.abc import Collection, Mapping
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from datetime import date, datetime
 from typing import Any
 from uuid import UUID, uuid4
-
-from sqlalchemy import ColumnElement, select
-from sqlalchemy.exc import IntegrityError
-from sqlalchemy.orm import Session
 
 from gradumen.core.catalogue.plans import Plan
 from gradumen.core.errors import Conflict, EditedMeanwhile, Forbidden, Invalid, NotFound
 from gradumen.core.names import name_of
 from gradumen.core.periods import months_since
 from gradumen.core.permissions import Right
-from gradumen.store.access.tables import UserRow
-from gradumen.store.catalogue.tables import PlanRow, PlanVersionRow
-from gradumen.store.organisations.organisations import organisations_by_id
-from gradumen.store.organisations.tables import ProjectRow
+from gradumen.store.catalogue.tables import PlanVersionRow
+from gradumen.store.organisations.organisations import organisations_by_id, projects_of
 from gradumen.store.revisions import touch_months
-from gradumen.store.subscriptions.tables import AcceptedTermsRow, SubscriptionRow, SupplyLineRow
-from gradumen.store.unit_of_work import use_case
+from gradumen.store.subscriptions.subscriptions import (
+    acceptances,
+    find_plan_version,
+    is_visible,
+    newest_plan_version,
+    own_lines,
+    terms_accepted,
+    visible_subscriptions,
+)
+from gradumen.store.subscriptions.tables import AcceptedTermsRow, SubscriptionRow
+from gradumen.store.unit_of_work import Session, add_new, use_case
 from gradumen.usecases.audit_entries import record
 from gradumen.usecases.catalogue.offers import check_right
 from gradumen.usecases.catalogue.published import Published, load_published, plan_of
@@ -137,13 +140,8 @@ def create_subscription(
         version=1,
         created_at=caller.at,
     )
-    try:
-        with tx.begin_nested():
-            tx.add(row)
-    except IntegrityError:
-        raise Conflict(
-            f"'{buyer.slug}' has a subscription '{name}' already; give this one another name", field="name"
-        ) from None
+    if not add_new(tx, row):
+        raise Conflict(f"'{buyer.slug}' has a subscription '{name}' already; give this one another name", field="name")
     accept_terms(tx, caller, row, version, found, accepted_terms)
     opening = Stretch(starts_on, version.number, tier, quantity, False, trial_until is not None, chosen)
     stretches = [opening]
@@ -177,9 +175,7 @@ def newest_plan(tx: Session, slug: str) -> PlanVersionRow:
     Raises:
         NotFound: there is none.
     """
-    found = tx.scalars(
-        select(PlanVersionRow).join(PlanRow).where(PlanRow.slug == slug).order_by(PlanVersionRow.number.desc()).limit(1)
-    ).first()
+    found = newest_plan_version(tx, slug)
     if found is None:
         raise NotFound("plan", slug[:70])
     return found
@@ -191,9 +187,7 @@ def plan_version_row(tx: Session, plan: UUID, number: int) -> PlanVersionRow:
     Raises:
         NotFound: there is none of that number.
     """
-    found = tx.scalars(
-        select(PlanVersionRow).where(PlanVersionRow.plan_id == plan, PlanVersionRow.number == number)
-    ).first()
+    found = find_plan_version(tx, plan, number)
     if found is None:
         raise NotFound("plan version", number)
     return found
@@ -209,8 +203,7 @@ def accept_terms(
     """
     if plan.terms is None:
         return
-    before = set(tx.scalars(select(AcceptedTermsRow.terms).where(AcceptedTermsRow.subscription_id == row.id)))
-    if plan.terms.version in before:
+    if plan.terms.version in terms_accepted(tx, row.id):
         return
     if accepted != plan.terms.version:
         raise Invalid(
@@ -271,8 +264,7 @@ def lock_seen(tx: Session, scope: Scope, subscription_id: UUID) -> SubscriptionR
         NotFound: not there or not in scope.
     """
     row = tx.get(SubscriptionRow, subscription_id, with_for_update=True)
-    visible = select(SubscriptionRow.id).where(SubscriptionRow.id == subscription_id, _visible(scope.members_of()))
-    if row is None or row.organisation_id not in scope.seen or tx.scalars(visible).first() is None:
+    if row is None or row.organisation_id not in scope.seen or not is_visible(tx, subscription_id, scope.members_of()):
         raise NotFound("subscription", subscription_id)
     return row
 
@@ -286,21 +278,9 @@ def list_subscriptions(tx: Session, caller: Caller, *, organisation: str, below:
     scope = load_scope(tx, caller)
     owner = get_organisation(tx, scope, organisation)
     owners = scope.tree.below([owner.id]) if below else {owner.id}
-    rows = list(
-        tx.scalars(
-            select(SubscriptionRow).where(SubscriptionRow.organisation_id.in_(owners), _visible(scope.members_of()))
-        )
-    )
+    rows = visible_subscriptions(tx, owners, scope.members_of())
     found = views(tx, scope, rows, load_published(tx))
     return sorted(found, key=lambda each: (each.organisation, each.name))
-
-
-def _visible(members: Collection[UUID]) -> ColumnElement[bool]:
-    """The subscriptions of some organisations, and those on whose links they are."""
-    concerned = select(SupplyLineRow.subscription_id).where(
-        SupplyLineRow.seller_id.in_(members) | SupplyLineRow.buyer_id.in_(members)
-    )
-    return SubscriptionRow.organisation_id.in_(members) | SubscriptionRow.id.in_(concerned)
 
 
 def views(tx: Session, scope: Scope, rows: list[SubscriptionRow], published: Published) -> list[Subscription]:
@@ -311,7 +291,7 @@ def views(tx: Session, scope: Scope, rows: list[SubscriptionRow], published: Pub
     today = scope.now.date()
     ids = [row.id for row in rows]
     owners = organisations_by_id(tx, {row.organisation_id for row in rows})
-    projects = {p.id: p.slug for p in tx.scalars(select(ProjectRow).where(ProjectRow.organisation_id.in_(owners)))}
+    projects = {project.id: project.slug for project in projects_of(tx, owners)}
     stretches, plans, direct = _stretches(tx, scope, ids, published)
     accepted = _accepted(tx, ids)
     shown = _known_owners(scope)
@@ -351,17 +331,11 @@ def _stretches(
     tx: Session, scope: Scope, ids: list[UUID], published: Published
 ) -> tuple[dict[UUID, list[SeenStretch]], dict[UUID, Plan], set[UUID]]:
     """By subscription: its stretches as they are seen, its plan; and those on whose direct link the caller is."""
-    lines = tx.execute(
-        select(SupplyLineRow, PlanVersionRow)
-        .join(PlanVersionRow, PlanVersionRow.id == SupplyLineRow.plan_version_id)
-        .where(SupplyLineRow.subscription_id.in_(ids), SupplyLineRow.depth == 0)
-        .order_by(SupplyLineRow.starts_on)
-    ).all()
     shown = _known_owners(scope)
     found: dict[UUID, list[SeenStretch]] = {each: [] for each in ids}
     plans: dict[UUID, Plan] = {}
     direct: set[UUID] = set()
-    for line, version in lines:
+    for line, version in own_lines(tx, ids):
         plan = plans[line.subscription_id] = plan_of(version, published)
         if scope.is_member(line.seller_id) or scope.is_member(line.buyer_id):
             direct.add(line.subscription_id)
@@ -387,12 +361,6 @@ def _stretches(
 
 def _accepted(tx: Session, ids: list[UUID]) -> dict[UUID, list[AcceptedTerms]]:
     found: dict[UUID, list[AcceptedTerms]] = {}
-    for row, number, name in tx.execute(
-        select(AcceptedTermsRow, PlanVersionRow.number, UserRow.name)
-        .join(PlanVersionRow, PlanVersionRow.id == AcceptedTermsRow.plan_version_id)
-        .join(UserRow, UserRow.id == AcceptedTermsRow.accepted_by)
-        .where(AcceptedTermsRow.subscription_id.in_(ids))
-        .order_by(AcceptedTermsRow.accepted_at)
-    ):
+    for row, number, name in acceptances(tx, ids):
         found.setdefault(row.subscription_id, []).append(AcceptedTerms(number, row.terms, name, row.accepted_at))
     return found

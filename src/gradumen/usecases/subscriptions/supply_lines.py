@@ -7,17 +7,16 @@ from itertools import pairwise
 from typing import Any
 from uuid import UUID, uuid4
 
-from sqlalchemy import select
-from sqlalchemy.orm import Session
-
 from gradumen.core.catalogue.plans import Plan, Tier
 from gradumen.core.errors import Invalid, at
 from gradumen.core.periods import months_after
-from gradumen.store.catalogue.rate_cards import versions_of
+from gradumen.store.catalogue.rate_cards import find_card, versions_of
 from gradumen.store.catalogue.tables import PlanVersionRow, RateCardRow
 from gradumen.store.organisations.organisations import organisations_by_id
 from gradumen.store.organisations.tables import OrganisationRow
+from gradumen.store.subscriptions.subscriptions import lines_of
 from gradumen.store.subscriptions.tables import SubscriptionRow, SupplyLineRow
+from gradumen.store.unit_of_work import Session
 from gradumen.usecases.catalogue.card_choice import choose_card
 from gradumen.usecases.catalogue.published import Published
 from gradumen.wire.catalogue.forms.plans import read_deviations
@@ -106,9 +105,7 @@ def find_renewal(
     slug = held[-1].document.get("at-renewal") if held and months else None
     if slug is None:
         return None
-    found = tx.scalars(
-        select(RateCardRow).where(RateCardRow.organisation_id == seller.id, RateCardRow.slug == slug)
-    ).first()
+    found = find_card(tx, seller.id, slug)
     return None if found is None else (months_after(first_day, months), found)
 
 
@@ -125,9 +122,7 @@ def copy_line(line: SupplyLineRow, starts_on: date) -> SupplyLineRow:
 def lines_by_depth(tx: Session, subscription: UUID) -> dict[int, list[SupplyLineRow]]:
     """A subscription's lines of each link, in the order of their days."""
     found: dict[int, list[SupplyLineRow]] = {}
-    for line in tx.scalars(
-        select(SupplyLineRow).where(SupplyLineRow.subscription_id == subscription).order_by(SupplyLineRow.starts_on)
-    ):
+    for line in lines_of(tx, subscription):
         found.setdefault(line.depth, []).append(line)
     return found
 

@@ -1,0 +1,48 @@
+"""Queries of amounts that sellers enter by hand."""
+
+from collections.abc import Collection
+from datetime import date
+from uuid import UUID
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from gradumen.store.subscriptions.tables import OneOffChargeRow, SupplyLineRow
+
+
+def charges_between(tx: Session, seller: UUID, first: date, until: date) -> list[OneOffChargeRow]:
+    """What a seller charges by hand from a day on up to another (not included), and has not withdrawn."""
+    query = select(OneOffChargeRow).where(
+        OneOffChargeRow.seller_id == seller,
+        OneOffChargeRow.day >= first,
+        OneOffChargeRow.day < until,
+        OneOffChargeRow.withdrawn_at.is_(None),
+    )
+    return list(tx.scalars(query.order_by(OneOffChargeRow.id)))
+
+
+def charges_by(tx: Session, seller: UUID) -> list[OneOffChargeRow]:
+    """All that a seller entered, the latest first."""
+    query = select(OneOffChargeRow).where(OneOffChargeRow.seller_id == seller)
+    return list(tx.scalars(query.order_by(OneOffChargeRow.day.desc(), OneOffChargeRow.id)))
+
+
+def last_charge_from(tx: Session, subscription: UUID, seller: UUID, day: date) -> OneOffChargeRow | None:
+    """The last that a seller charges by hand on a subscription, on a day or later."""
+    query = select(OneOffChargeRow).where(
+        OneOffChargeRow.subscription_id == subscription,
+        OneOffChargeRow.seller_id == seller,
+        OneOffChargeRow.withdrawn_at.is_(None),
+        OneOffChargeRow.day >= day,
+    )
+    return tx.scalars(query.order_by(OneOffChargeRow.day.desc()).limit(1)).first()
+
+
+def buyers_of(tx: Session, seller: UUID, subscriptions: Collection[UUID]) -> dict[UUID, UUID]:
+    """The buyers to whom a seller sells subscriptions, by subscription."""
+    rows = tx.execute(
+        select(SupplyLineRow.subscription_id, SupplyLineRow.buyer_id).where(
+            SupplyLineRow.subscription_id.in_(subscriptions), SupplyLineRow.seller_id == seller
+        )
+    )
+    return {subscription: buyer for subscription, buyer in rows}  # noqa: C416  # rows are not typed as pairs
