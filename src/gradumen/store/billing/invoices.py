@@ -1,10 +1,11 @@
 """Queries of documents, their lines and taxes."""
 
 from collections.abc import Collection
+from datetime import date, datetime
 from decimal import Decimal
 from uuid import UUID
 
-from sqlalchemy import delete, func, insert, select, update
+from sqlalchemy import and_, delete, func, insert, or_, select, update
 from sqlalchemy.dialects.mysql import insert as upsert
 from sqlalchemy.orm import Session
 
@@ -16,8 +17,10 @@ from gradumen.store.billing.tables import (
     InvoiceLineRow,
     InvoiceRow,
     InvoiceTaxRow,
+    IssuedDocumentRow,
     ReturnedTaxRow,
 )
+from gradumen.store.organisations.tables import OrganisationRow
 
 
 def lock_documents(tx: Session, seller: UUID) -> None:
@@ -106,3 +109,71 @@ def last_billed_period(tx: Session, seller: UUID) -> str | None:
     """The newest period of which a seller has issued documents."""
     query = select(InvoiceRow.period).where(InvoiceRow.seller_id == seller, InvoiceRow.state == "issued")
     return tx.scalar(query.order_by(InvoiceRow.period.desc()).limit(1))
+
+
+def page_of_invoices(
+    tx: Session,
+    money_of: Collection[UUID],
+    *,
+    state: str | None,
+    seller: str | None,
+    buyer: str | None,
+    period: str | None,
+    after: tuple[str, UUID] | None,
+    limit: int,
+) -> list[InvoiceRow]:
+    """Documents of sellers, and issued ones of buyers, among organisations; the newest period first."""
+    query = select(InvoiceRow).where(
+        or_(InvoiceRow.seller_id.in_(money_of), and_(InvoiceRow.state == "issued", InvoiceRow.buyer_id.in_(money_of)))
+    )
+    if state is not None:
+        query = query.where(InvoiceRow.state == state)
+    if period is not None:
+        query = query.where(InvoiceRow.period == period)
+    for slug, column in ((seller, InvoiceRow.seller_id), (buyer, InvoiceRow.buyer_id)):
+        if slug is not None:
+            query = query.where(
+                column == select(OrganisationRow.id).where(OrganisationRow.slug == slug).scalar_subquery()
+            )
+    if after is not None:
+        last, identity = after
+        query = query.where(or_(InvoiceRow.period < last, and_(InvoiceRow.period == last, InvoiceRow.id > identity)))
+    return list(tx.scalars(query.order_by(InvoiceRow.period.desc(), InvoiceRow.id).limit(limit)))
+
+
+def lines_of(tx: Session, invoice: UUID) -> list[InvoiceLineRow]:
+    """A document's lines in their order."""
+    query = select(InvoiceLineRow).where(InvoiceLineRow.invoice_id == invoice)
+    return list(tx.scalars(query.order_by(InvoiceLineRow.position)))
+
+
+def keep_document(tx: Session, invoice: UUID, pdf: bytes, at: datetime) -> bytes:
+    """Keep the PDF of an issued document; gives the one that is kept, where two made it at once."""
+    fresh = upsert(IssuedDocumentRow).prefix_with("IGNORE")
+    tx.execute(fresh.values(invoice_id=invoice, pdf=pdf, made_at=at))
+    return tx.get_one(IssuedDocumentRow, invoice, populate_existing=True).pdf
+
+
+def newest_date(tx: Session, seller: UUID) -> date | None:
+    """The newest date of a seller's issued documents."""
+    query = select(func.max(InvoiceRow.invoice_date))
+    return tx.scalar(query.where(InvoiceRow.seller_id == seller, InvoiceRow.state == "issued"))
+
+
+def lock_series(tx: Session, seller: UUID, series: str) -> DocumentCounterRow:
+    """The counter of a seller's series of documents, made where it is new, for a number."""
+    fresh = upsert(DocumentCounterRow).prefix_with("IGNORE")
+    tx.execute(fresh.values(seller_id=seller, series=series, next_number=1, version=1))
+    return tx.get_one(DocumentCounterRow, (seller, series), with_for_update=True, populate_existing=True)
+
+
+def states_of(tx: Session, seller: UUID, invoices: Collection[UUID] | None) -> list[tuple[UUID, str]]:
+    """Documents of a seller with their states, all or some, in the order of their buyers' slugs."""
+    query = (
+        select(InvoiceRow.id, InvoiceRow.state)
+        .join(OrganisationRow, OrganisationRow.id == InvoiceRow.buyer_id)
+        .where(InvoiceRow.seller_id == seller)
+        .order_by(OrganisationRow.slug, InvoiceRow.currency, InvoiceRow.period)
+    )
+    rows = tx.execute(query if invoices is None else query.where(InvoiceRow.id.in_(invoices)))
+    return [(invoice, state) for invoice, state in rows]

@@ -4,20 +4,19 @@ from dataclasses import dataclass
 from datetime import datetime
 from uuid import UUID
 
-from sqlalchemy import func, select
-from sqlalchemy.orm import Session
-
 from gradumen.core.errors import Conflict, NotFound, PeriodOpen
 from gradumen.core.periods import Period, zone_of
 from gradumen.core.permissions import Right
 from gradumen.core.tasks import Lease
 from gradumen.store import tasks
+from gradumen.store.billing.bill_runs import documents_by_state, runs_of
+from gradumen.store.billing.drafts import discard_drafts
 from gradumen.store.billing.invoices import lock_documents
-from gradumen.store.billing.tables import BillRunRow, InvoiceRow
+from gradumen.store.billing.tables import BillRunRow
 from gradumen.store.organisations.tables import OrganisationRow, zone_name
-from gradumen.store.unit_of_work import use_case
+from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.audit_entries import record
-from gradumen.usecases.billing.drafts import Drafting, discard_drafts
+from gradumen.usecases.billing.drafts import Drafting
 from gradumen.usecases.scope import Caller, Scope, business_now, get_organisation, load_scope
 from gradumen.usecases.tasks import BILL_RUN, require_lease
 
@@ -93,7 +92,7 @@ def make_drafts(tx: Session, *, lease: Lease, at: datetime) -> int:
         discard_drafts(tx, seller.id)
         run.finished_at = business_now(tx, at)
         Drafting(tx, run, seller, run.finished_at.date()).make()
-    return _counts(tx, run.id).get("draft", 0)
+    return documents_by_state(tx, run.id).get("draft", 0)
 
 
 @use_case
@@ -102,13 +101,7 @@ def list_bill_runs(tx: Session, caller: Caller, *, organisation: str, limit: int
     scope = load_scope(tx, caller)
     seller = get_organisation(tx, scope, organisation)
     scope.require_member(Right.READ_MONEY, seller)
-    rows = tx.scalars(
-        select(BillRunRow)
-        .where(BillRunRow.seller_id == seller.id)
-        .order_by(BillRunRow.started_at.desc(), BillRunRow.id)
-        .limit(limit)
-    )
-    return [_view(tx, row, seller.slug) for row in rows]
+    return [_view(tx, row, seller.slug) for row in runs_of(tx, seller.id, limit)]
 
 
 @use_case
@@ -121,16 +114,8 @@ def read_bill_run(tx: Session, caller: Caller, *, run_id: UUID) -> BillRun:
     return _view(tx, row, tx.get_one(OrganisationRow, row.seller_id).slug)
 
 
-def _counts(tx: Session, run: UUID) -> dict[str, int]:
-    """How many documents a run has, by state."""
-    rows = tx.execute(
-        select(InvoiceRow.state, func.count()).where(InvoiceRow.bill_run_id == run).group_by(InvoiceRow.state)
-    )
-    return {state: count for state, count in rows}  # noqa: C416  # rows are not typed as pairs
-
-
 def _view(tx: Session, row: BillRunRow, seller: str) -> BillRun:
-    counts = _counts(tx, row.id)
+    counts = documents_by_state(tx, row.id)
     state, problem = tasks.states_of(tx, [row.id])[row.id]
     return BillRun(
         id=row.id,

@@ -8,9 +8,6 @@ from decimal import Decimal
 from typing import Any
 from uuid import UUID, uuid4
 
-from sqlalchemy import delete, func, insert, select
-from sqlalchemy.orm import Session
-
 from gradumen.core.billing.documents import (
     Figures,
     Origin,
@@ -24,11 +21,10 @@ from gradumen.core.billing.documents import (
 from gradumen.core.exact import AMOUNT_PLACES, QUANTITY_PLACES, add, allocate, scaled, text, unscaled
 from gradumen.core.periods import Period
 from gradumen.core.rating.charges import Charge
-from gradumen.store.billing.invoices import drop_taxes, issued_lines, store_taxes, taxes_left
+from gradumen.store.billing.drafts import ChargeKey, PartKey, issued_charges, issued_parts, store_draft, was_rated
+from gradumen.store.billing.invoices import issued_lines, store_taxes, taxes_left
 from gradumen.store.billing.tables import (
     BillRunRow,
-    ChargePartRow,
-    ChargeRow,
     InvoiceLineRow,
     InvoiceRow,
     RatedPeriodRow,
@@ -37,6 +33,7 @@ from gradumen.store.catalogue.tables import RateCardRow
 from gradumen.store.organisations.organisations import organisations_by_id
 from gradumen.store.organisations.tables import OrganisationRow
 from gradumen.store.subscriptions.tables import SupplyLineRow
+from gradumen.store.unit_of_work import Session
 from gradumen.usecases.billing.stored_lines import line_document, stored_line
 from gradumen.usecases.billing.tax_rates import find_tax
 from gradumen.usecases.catalogue.published import load_published
@@ -44,30 +41,6 @@ from gradumen.usecases.rating.charges import Line, LineNames, explain, line_orde
 from gradumen.usecases.rating.links import RatedPeriod, first_period, load_links, rate_links, usage_revision
 
 NOTHING: Figures = (Decimal(0), Decimal(0))
-ChargeKey = tuple[UUID, UUID, str, UUID | None]
-"""Supply line, rate card version, rate, and project where the rate counts per project."""
-PartKey = tuple[UUID | None, str | None, date]
-"""Project, resource, local day."""
-
-
-def discard_drafts(tx: Session, seller: UUID, invoice: UUID | None = None) -> None:
-    """Remove a seller's drafts, or one of them, and forget that their periods were rated."""
-    drafts = select(InvoiceRow.id).where(InvoiceRow.seller_id == seller, InvoiceRow.state == "draft")
-    if invoice is not None:
-        drafts = drafts.where(InvoiceRow.id == invoice)
-    ids = list(tx.scalars(drafts))
-    if not ids:
-        return
-    charges = list(tx.scalars(select(ChargeRow.id).where(ChargeRow.invoice_id.in_(ids))))
-    runs = list(tx.scalars(select(InvoiceRow.bill_run_id).where(InvoiceRow.id.in_(ids)).distinct()))
-    tx.execute(delete(RatedPeriodRow).where(RatedPeriodRow.bill_run_id.in_(runs)))
-    tx.execute(delete(InvoiceLineRow).where(InvoiceLineRow.invoice_id.in_(ids)))
-    drop_taxes(tx, ids)
-    tx.execute(delete(ChargePartRow).where(ChargePartRow.charge_id.in_(charges)))
-    tx.execute(delete(ChargeRow).where(ChargeRow.invoice_id.in_(ids)))
-    tx.execute(delete(InvoiceRow).where(InvoiceRow.id.in_(ids)))
-
-
 BilledOrigin = Origin[UUID]
 
 
@@ -142,17 +115,7 @@ class Drafting:
 
     def _rated_before(self, period: Period, revision: int) -> bool:
         """Whether an earlier run rated this state of the period; discarding its drafts forgets that."""
-        query = (
-            select(RatedPeriodRow.bill_run_id)
-            .join(BillRunRow, BillRunRow.id == RatedPeriodRow.bill_run_id)
-            .where(
-                BillRunRow.seller_id == self.seller.id,
-                RatedPeriodRow.period == period.text,
-                RatedPeriodRow.revision == revision,
-            )
-            .limit(1)
-        )
-        return self.tx.scalars(query).first() is not None
+        return was_rated(self.tx, self.seller.id, period.text, revision)
 
     def _collect(self, rated: RatedPeriod, *, only_advance: bool = False) -> None:
         """Keep of each charge what is not billed yet, and give back what is billed but no longer charged.
@@ -222,50 +185,16 @@ class Drafting:
 
     def _billed_in_advance(self, period: Period) -> set[ChargeKey]:
         """What is billed of a period as charged in advance."""
-        rows = self.tx.scalars(
-            select(ChargeRow)
-            .join(InvoiceRow, InvoiceRow.id == ChargeRow.invoice_id)
-            .where(
-                InvoiceRow.seller_id == self.seller.id, InvoiceRow.state == "issued", ChargeRow.period == period.text
-            )
-        )
         return {
             (row.supply_line_id, row.rate_card_version_id, row.rate, row.project_id)
-            for row in rows
+            for row in issued_charges(self.tx, self.seller.id, period.text)
             if row.explanation.get("advance")
         }
 
     def _billed_parts(self, period: Period) -> dict[ChargeKey, dict[PartKey, Figures]]:
-        rows = self.tx.execute(
-            select(
-                ChargeRow.supply_line_id,
-                ChargeRow.rate_card_version_id,
-                ChargeRow.rate,
-                ChargeRow.project_id,
-                ChargePartRow.project_id,
-                ChargePartRow.resource,
-                ChargePartRow.day,
-                func.sum(ChargePartRow.quantity),
-                func.sum(ChargePartRow.amount),
-            )
-            .join(ChargePartRow, ChargePartRow.charge_id == ChargeRow.id)
-            .join(InvoiceRow, InvoiceRow.id == ChargeRow.invoice_id)
-            .where(
-                InvoiceRow.seller_id == self.seller.id, InvoiceRow.state == "issued", ChargeRow.period == period.text
-            )
-            .group_by(
-                ChargeRow.supply_line_id,
-                ChargeRow.rate_card_version_id,
-                ChargeRow.rate,
-                ChargeRow.project_id,
-                ChargePartRow.project_id,
-                ChargePartRow.resource,
-                ChargePartRow.day,
-            )
-        )
         found: dict[ChargeKey, dict[PartKey, Figures]] = defaultdict(dict)
-        for line, version, rate, scope, project, resource, day, quantity, amount in rows:
-            found[line, version, rate, scope][project, resource, day] = (quantity, amount)
+        for key, part, figures in issued_parts(self.tx, self.seller.id, period.text):
+            found[key][part] = figures
         return found
 
     def _billed_lines(self, period: Period) -> dict[ChargeKey, dict[str | None, Billed]]:
@@ -327,12 +256,10 @@ class Drafting:
         )
         self.tx.add(invoice)
         self.tx.flush()
-        self.tx.execute(insert(ChargeRow), [_charge_values(each, id, invoice.id) for each, id in charges])
-        parts = [values for each, id in charges for values in _part_values(each, id)]
-        if parts:
-            self.tx.execute(insert(ChargePartRow), parts)
-        self.tx.execute(
-            insert(InvoiceLineRow),
+        store_draft(
+            self.tx,
+            [_charge_values(each, id, invoice.id) for each, id in charges],
+            [values for each, id in charges for values in _part_values(each, id)],
             [
                 {
                     "invoice_id": invoice.id,

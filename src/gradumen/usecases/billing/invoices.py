@@ -6,36 +6,35 @@ from decimal import Decimal
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import and_, func, or_, select
-from sqlalchemy.dialects.mysql import insert
-from sqlalchemy.orm import Session
-
 from gradumen.core.billing.documents import TaxGroup, totals
 from gradumen.core.errors import Conflict, Invalid, NotFound
 from gradumen.core.exact import minor_units
 from gradumen.core.periods import zone_of
+from gradumen.store.billing.charges import card_of, parts_of, readings_of
+from gradumen.store.billing.drafts import discard_drafts
 from gradumen.store.billing.invoices import (
+    keep_document,
+    lines_of,
     lock_documents,
+    lock_series,
+    newest_date,
+    page_of_invoices,
     set_own_tax,
     store_taxes,
     stored_taxes,
     taxed_lines,
 )
 from gradumen.store.billing.tables import (
-    ChargePartRow,
     ChargeRow,
-    DocumentCounterRow,
     InvoiceLineRow,
     InvoiceRow,
     IssuedDocumentRow,
 )
-from gradumen.store.catalogue.tables import MeterRow, RateCardRow, RateCardVersionRow
-from gradumen.store.metering.tables import FeedRow, ReadingRow, SupersededReadingRow
-from gradumen.store.organisations.tables import OrganisationRow, ProjectRow, zone_name
-from gradumen.store.unit_of_work import use_case
+from gradumen.store.organisations.tables import OrganisationRow, zone_name
+from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.audit_entries import record
 from gradumen.usecases.billing.bill_runs import require_billing
-from gradumen.usecases.billing.drafts import discard_drafts, taxes_on
+from gradumen.usecases.billing.drafts import taxes_on
 from gradumen.usecases.billing.stored_lines import stored_explanation, stored_line
 from gradumen.usecases.billing.tax_rates import find_tax
 from gradumen.usecases.rating.charges import Line
@@ -161,23 +160,16 @@ def list_invoices(
         Invalid: ``after`` is no such place in the list.
     """
     scope = load_scope(tx, caller)
-    own = scope.members_money()
-    query = select(InvoiceRow).where(
-        or_(InvoiceRow.seller_id.in_(own), and_(InvoiceRow.state == "issued", InvoiceRow.buyer_id.in_(own)))
+    rows = page_of_invoices(
+        tx,
+        scope.members_money(),
+        state=state,
+        seller=seller,
+        buyer=buyer,
+        period=period,
+        after=None if after is None else _seen(after),
+        limit=limit,
     )
-    if state is not None:
-        query = query.where(InvoiceRow.state == state)
-    if period is not None:
-        query = query.where(InvoiceRow.period == period)
-    for slug, column in ((seller, InvoiceRow.seller_id), (buyer, InvoiceRow.buyer_id)):
-        if slug is not None:
-            query = query.where(
-                column == select(OrganisationRow.id).where(OrganisationRow.slug == slug).scalar_subquery()
-            )
-    if after is not None:
-        last, identity = _seen(after)
-        query = query.where(or_(InvoiceRow.period < last, and_(InvoiceRow.period == last, InvoiceRow.id > identity)))
-    rows = tx.scalars(query.order_by(InvoiceRow.period.desc(), InvoiceRow.id).limit(limit))
     return [_view(row, [], []) for row in rows]
 
 
@@ -190,9 +182,7 @@ def read_invoice(tx: Session, caller: Caller, *, invoice_id: UUID) -> Invoice:
 
 def _whole(tx: Session, row: InvoiceRow) -> Invoice:
     """A document with lines and taxes."""
-    lines = tx.scalars(
-        select(InvoiceLineRow).where(InvoiceLineRow.invoice_id == row.id).order_by(InvoiceLineRow.position)
-    ).all()
+    lines = lines_of(tx, row.id)
     corrected = {each.corrects_id for each in lines if each.corrects_id}
     numbers = {each: tx.get_one(InvoiceRow, each).number for each in corrected}
     shown = [_line(each, numbers[each.corrects_id] if each.corrects_id else None) for each in lines]
@@ -217,9 +207,7 @@ def find_pdf(tx: Session, caller: Caller, *, invoice_id: UUID) -> bytes | None:
 def keep_pdf(tx: Session, caller: Caller, *, invoice_id: UUID, pdf: bytes) -> bytes:
     """Keep the PDF of an issued document; gives the one that is kept, where two made it at once."""
     _get(tx, load_scope(tx, caller), invoice_id)
-    fresh = insert(IssuedDocumentRow).prefix_with("IGNORE")
-    tx.execute(fresh.values(invoice_id=invoice_id, pdf=pdf, made_at=caller.at))
-    return tx.get_one(IssuedDocumentRow, invoice_id, populate_existing=True).pdf
+    return keep_document(tx, invoice_id, pdf, caller.at)
 
 
 @use_case
@@ -238,9 +226,7 @@ def issue_invoice(tx: Session, caller: Caller, *, invoice_id: UUID) -> Invoice:
     if row.state == "issued":
         return _whole(tx, row)
     today = scope.now.astimezone(zone_of(zone_name(tx, seller.id, scope.now.date()))).date()
-    newest = tx.scalar(
-        select(func.max(InvoiceRow.invoice_date)).where(InvoiceRow.seller_id == seller.id, InvoiceRow.state == "issued")
-    )
+    newest = newest_date(tx, seller.id)
     if newest is not None and today < newest:
         raise Conflict(
             f"today is {today} and '{seller.slug}' has issued documents up to {newest}: a document is never dated "
@@ -275,13 +261,7 @@ def _money(amount: Decimal, currency: str) -> str:
 
 def _next_number(tx: Session, seller: OrganisationRow, kind: str, year: int) -> str:
     """The next number of a seller's series of a year; the caller holds the seller's documents."""
-    series = f"{kind}-{year}"
-    tx.execute(
-        insert(DocumentCounterRow)
-        .values(seller_id=seller.id, series=series, next_number=1, version=1)
-        .prefix_with("IGNORE")
-    )
-    counter = tx.get_one(DocumentCounterRow, (seller.id, series), with_for_update=True, populate_existing=True)
+    counter = lock_series(tx, seller.id, f"{kind}-{year}")
     number = counter.next_number
     counter.next_number = number + 1
     tx.flush()
@@ -322,17 +302,7 @@ def _charge(tx: Session, scope: Scope, charge_id: UUID) -> ChargeRow:
 def explain_charge(tx: Session, caller: Caller, *, charge_id: UUID) -> ExplainedCharge:
     """The arithmetic of a charge, down to projects, resources and days."""
     charge = _charge(tx, load_scope(tx, caller), charge_id)
-    card = tx.execute(
-        select(RateCardRow)
-        .join(RateCardVersionRow, RateCardVersionRow.rate_card_id == RateCardRow.id)
-        .where(RateCardVersionRow.id == charge.rate_card_version_id)
-    ).scalar_one()
-    parts = tx.execute(
-        select(ChargePartRow, ProjectRow.slug)
-        .outerjoin(ProjectRow, ProjectRow.id == ChargePartRow.project_id)
-        .where(ChargePartRow.charge_id == charge.id)
-        .order_by(ChargePartRow.position)
-    )
+    card = card_of(tx, charge)
     return ExplainedCharge(
         id=charge.id,
         rate_card=card.slug,
@@ -343,7 +313,10 @@ def explain_charge(tx: Session, caller: Caller, *, charge_id: UUID) -> Explained
         service_end=charge.service_end,
         evidence=charge.evidence,
         explanation=stored_explanation(charge.explanation),
-        parts=[ChargePart(slug, part.resource, part.day, part.quantity, part.amount) for part, slug in parts],
+        parts=[
+            ChargePart(slug, part.resource, part.day, part.quantity, part.amount)
+            for part, slug in parts_of(tx, charge.id)
+        ],
     )
 
 
@@ -353,36 +326,9 @@ def list_charge_readings(tx: Session, caller: Caller, *, charge_id: UUID, after:
     charge = _charge(tx, load_scope(tx, caller), charge_id)
     if charge.meter is None:
         return []
-    pairs = select(ChargePartRow.project_id).where(ChargePartRow.charge_id == charge.id).distinct()
-    resources = select(ChargePartRow.resource).where(ChargePartRow.charge_id == charge.id).distinct()
-    rows = tx.execute(
-        select(ReadingRow, FeedRow.slug)
-        .join(FeedRow, FeedRow.id == ReadingRow.feed_id)
-        .outerjoin(
-            SupersededReadingRow,
-            and_(
-                SupersededReadingRow.delivery_id == ReadingRow.delivery_id,
-                SupersededReadingRow.source == ReadingRow.source,
-                SupersededReadingRow.event_id == ReadingRow.event_id,
-            ),
-        )
-        .where(
-            ReadingRow.project_id.in_(pairs),
-            ReadingRow.resource.in_(resources),
-            ReadingRow.meter_id == select(MeterRow.id).where(MeterRow.slug == charge.meter).scalar_subquery(),
-            ReadingRow.attribute_set_id.in_(charge.explanation["attribute_sets"]),
-            ReadingRow.start_at < charge.service_end,
-            ReadingRow.end_at > charge.service_start,
-            ReadingRow.start_at > charge.service_start - timedelta(hours=24),
-            SupersededReadingRow.key.is_(None),
-        )
-        .order_by(ReadingRow.id)
-        .offset(after)
-        .limit(limit)
-    )
     return [
         ReadingView(feed, row.source, row.event_id, row.resource, row.start_at, row.end_at, row.quantity)
-        for row, feed in rows
+        for row, feed in readings_of(tx, charge, after=after, limit=limit)
     ]
 
 

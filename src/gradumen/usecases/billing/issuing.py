@@ -2,12 +2,9 @@
 
 from uuid import UUID
 
-from sqlalchemy import select
-
 from gradumen.core.errors import Conflict, NotFound
 from gradumen.store import tasks
-from gradumen.store.billing.tables import InvoiceRow
-from gradumen.store.organisations.tables import OrganisationRow
+from gradumen.store.billing.invoices import states_of
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.billing.bill_runs import require_billing
 from gradumen.usecases.scope import Caller, get_organisation, load_scope
@@ -26,17 +23,11 @@ def start_issuing(tx: Session, caller: Caller, *, organisation: str, invoices: l
     scope = load_scope(tx, caller)
     seller = get_organisation(tx, scope, organisation)
     require_billing(scope, seller)
-    query = (
-        select(InvoiceRow.id, InvoiceRow.state)
-        .join(OrganisationRow, OrganisationRow.id == InvoiceRow.buyer_id)
-        .where(InvoiceRow.seller_id == seller.id)
-        .order_by(OrganisationRow.slug, InvoiceRow.currency, InvoiceRow.period)
-    )
-    rows = tx.execute(query.where(InvoiceRow.id.in_(invoices)) if invoices is not None else query).all()
-    missing = set(invoices or ()) - {row.id for row in rows}
+    rows = states_of(tx, seller.id, invoices)
+    missing = set(invoices or ()) - {invoice for invoice, _ in rows}
     if missing:
         raise NotFound("invoice", next(iter(missing)))
-    drafts = [row.id for row in rows if row.state == "draft"]
+    drafts = [invoice for invoice, state in rows if state == "draft"]
     if not drafts:
         raise Conflict(f"'{seller.slug}' has no drafts to issue; a bill run makes them")
     task = tasks.add_task(

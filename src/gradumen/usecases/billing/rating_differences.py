@@ -1,20 +1,17 @@
 """What today's rules would price differently of issued periods: listed for a seller, never billed by itself."""
 
-from collections import defaultdict
 from dataclasses import dataclass
 from decimal import Decimal
 from uuid import UUID
 
-from sqlalchemy import func, select
-from sqlalchemy.orm import Session
-
 from gradumen.core.exact import add
 from gradumen.core.periods import Period
 from gradumen.core.permissions import Right
-from gradumen.store.billing.tables import BillRunRow, ChargeRow, InvoiceLineRow, InvoiceRow
+from gradumen.store.billing.bill_runs import billed_by_buyer, issued_periods
+from gradumen.store.billing.tables import BillRunRow
 from gradumen.store.organisations.organisations import organisations_by_id
 from gradumen.store.organisations.tables import OrganisationRow
-from gradumen.store.unit_of_work import use_case
+from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.billing.drafts import Drafting
 from gradumen.usecases.scope import Caller, get_organisation, load_scope
 
@@ -49,7 +46,7 @@ def list_rating_differences(tx: Session, caller: Caller, *, organisation: str) -
     seller = get_organisation(tx, scope, organisation)
     scope.require_member(Right.READ_MONEY, seller)
     found: list[RatingDifference] = []
-    for text in _issued_periods(tx, seller.id):
+    for text in issued_periods(tx, seller.id):
         drafting = Drafting(tx, _no_run(seller, text), seller, scope.now.date())
         differing = drafting.differing(Period.parse(text))
         if differing:
@@ -62,31 +59,12 @@ def _no_run(seller: OrganisationRow, period: str) -> BillRunRow:
     return BillRunRow(seller_id=seller.id, period=period)
 
 
-def _issued_periods(tx: Session, seller: UUID) -> list[str]:
-    rows = tx.scalars(
-        select(ChargeRow.period)
-        .join(InvoiceRow, InvoiceRow.id == ChargeRow.invoice_id)
-        .where(InvoiceRow.seller_id == seller, InvoiceRow.state == "issued")
-        .distinct()
-        .order_by(ChargeRow.period)
-    )
-    return list(rows)
-
-
 def _compared(tx: Session, seller: UUID, period: str, differing: dict[_Key, Decimal]) -> list[RatingDifference]:
-    billed: dict[_Key, list[Decimal]] = defaultdict(list)
-    for buyer, currency, amount in tx.execute(
-        select(InvoiceRow.buyer_id, InvoiceRow.currency, func.sum(InvoiceLineRow.amount))
-        .join(InvoiceLineRow, InvoiceLineRow.invoice_id == InvoiceRow.id)
-        .join(ChargeRow, ChargeRow.id == InvoiceLineRow.charge_id)
-        .where(InvoiceRow.seller_id == seller, InvoiceRow.state == "issued", ChargeRow.period == period)
-        .group_by(InvoiceRow.buyer_id, InvoiceRow.currency)
-    ):
-        billed[buyer, currency].append(amount)
+    billed = billed_by_buyer(tx, seller, period)
     buyers = organisations_by_id(tx, {buyer for buyer, _ in differing})
     found = []
     for (buyer, currency), difference in differing.items():
-        before = add(billed[buyer, currency])
+        before = add(billed.get((buyer, currency), []))
         row = buyers[buyer]
         found.append(
             RatingDifference(period, row.slug, row.name, currency, before, add([before, difference]), difference)

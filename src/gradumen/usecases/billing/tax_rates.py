@@ -4,17 +4,14 @@ from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
 
-from sqlalchemy import select
-from sqlalchemy.dialects.mysql import insert
-from sqlalchemy.orm import Session
-
 from gradumen.core.billing.documents import TaxRate
 from gradumen.core.errors import Conflict, Invalid, NotPriceable
 from gradumen.core.permissions import Right
 from gradumen.store.billing.invoices import lock_documents
-from gradumen.store.billing.tables import InvoiceRow, TaxRateRow
+from gradumen.store.billing.tables import TaxRateRow
+from gradumen.store.billing.tax_rates import issued_from, store_tax_rate, tax_rate_on, tax_rates_of
 from gradumen.store.organisations.tables import OrganisationRow
-from gradumen.store.unit_of_work import use_case
+from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.audit_entries import record
 from gradumen.usecases.organisations.organisations import country_of
 from gradumen.usecases.scope import Caller, get_organisation, load_scope
@@ -52,22 +49,10 @@ def set_tax_rate(
     lock_documents(tx, seller.id)
     known = tx.get(TaxRateRow, (seller.id, country_of(country), starts_on))
     if known is None or (known.category, known.percent) != (category, percent):
-        issued = tx.scalar(
-            select(InvoiceRow.number)
-            .join(OrganisationRow, OrganisationRow.id == InvoiceRow.buyer_id)
-            .where(
-                InvoiceRow.seller_id == seller.id,
-                InvoiceRow.invoice_date >= starts_on,
-                OrganisationRow.country == country,
-            )
-            .limit(1)
-        )
+        issued = issued_from(tx, seller.id, country, starts_on)
         if issued:
             raise Conflict(f"{issued} is issued on or after {starts_on} for {country}; start the rate on a later day")
-    statement = insert(TaxRateRow).values(
-        seller_id=seller.id, country=country, starts_on=starts_on, category=category, percent=percent
-    )
-    tx.execute(statement.on_duplicate_key_update(category=category, percent=percent))
+    store_tax_rate(tx, seller.id, country, starts_on, category, percent)
     before = None if known is None else {"category": known.category, "percent": known.percent}
     after = {"category": category, "percent": percent}
     if before != after:
@@ -81,10 +66,7 @@ def list_tax_rates(tx: Session, caller: Caller, *, organisation: str) -> list[Ta
     scope = load_scope(tx, caller)
     seller = get_organisation(tx, scope, organisation)
     scope.require_member(Right.READ_MONEY, seller)
-    rows = tx.scalars(
-        select(TaxRateRow).where(TaxRateRow.seller_id == seller.id).order_by(TaxRateRow.country, TaxRateRow.starts_on)
-    )
-    return [TaxRateView(row.country, row.starts_on, row.category, row.percent) for row in rows]
+    return [TaxRateView(row.country, row.starts_on, row.category, row.percent) for row in tax_rates_of(tx, seller.id)]
 
 
 def find_tax(tx: Session, seller: OrganisationRow, buyer: OrganisationRow, day: date) -> TaxRate:
@@ -93,12 +75,7 @@ def find_tax(tx: Session, seller: OrganisationRow, buyer: OrganisationRow, day: 
     Raises:
         NotPriceable: the seller has no rate for the buyer's country.
     """
-    row = tx.scalars(
-        select(TaxRateRow)
-        .where(TaxRateRow.seller_id == seller.id, TaxRateRow.country == buyer.country, TaxRateRow.starts_on <= day)
-        .order_by(TaxRateRow.starts_on.desc())
-        .limit(1)
-    ).first()
+    row = tax_rate_on(tx, seller.id, buyer.country, day)
     if row is None:
         raise NotPriceable(
             f"'{seller.slug}' has no tax rate for buyers in {buyer.country} (like {buyer.slug}) on {day}; "

@@ -1,0 +1,49 @@
+"""Queries of bill runs, and of what was issued of periods."""
+
+from decimal import Decimal
+from uuid import UUID
+
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session
+
+from gradumen.store.billing.tables import BillRunRow, ChargeRow, InvoiceLineRow, InvoiceRow
+
+
+def runs_of(tx: Session, seller: UUID, limit: int) -> list[BillRunRow]:
+    """A seller's runs, newest first."""
+    query = select(BillRunRow).where(BillRunRow.seller_id == seller)
+    return list(tx.scalars(query.order_by(BillRunRow.started_at.desc(), BillRunRow.id).limit(limit)))
+
+
+def documents_by_state(tx: Session, run: UUID) -> dict[str, int]:
+    """How many documents a run has, by state."""
+    rows = tx.execute(
+        select(InvoiceRow.state, func.count()).where(InvoiceRow.bill_run_id == run).group_by(InvoiceRow.state)
+    )
+    return {state: count for state, count in rows}  # noqa: C416  # rows are not typed as pairs
+
+
+def issued_periods(tx: Session, seller: UUID) -> list[str]:
+    """The service periods that a seller has issued anything of."""
+    rows = tx.scalars(
+        select(ChargeRow.period)
+        .join(InvoiceRow, InvoiceRow.id == ChargeRow.invoice_id)
+        .where(InvoiceRow.seller_id == seller, InvoiceRow.state == "issued")
+        .distinct()
+        .order_by(ChargeRow.period)
+    )
+    return list(rows)
+
+
+def billed_by_buyer(tx: Session, seller: UUID, period: str) -> dict[tuple[UUID, str], list[Decimal]]:
+    """What was issued of a service period, net, by buyer and currency."""
+    found: dict[tuple[UUID, str], list[Decimal]] = {}
+    for buyer, currency, amount in tx.execute(
+        select(InvoiceRow.buyer_id, InvoiceRow.currency, func.sum(InvoiceLineRow.amount))
+        .join(InvoiceLineRow, InvoiceLineRow.invoice_id == InvoiceRow.id)
+        .join(ChargeRow, ChargeRow.id == InvoiceLineRow.charge_id)
+        .where(InvoiceRow.seller_id == seller, InvoiceRow.state == "issued", ChargeRow.period == period)
+        .group_by(InvoiceRow.buyer_id, InvoiceRow.currency)
+    ):
+        found.setdefault((buyer, currency), []).append(amount)
+    return found
