@@ -1,6 +1,7 @@
 """Each layer has the same rooms in the same order, and a concept has its file in every layer it passes through."""
 
 import ast
+import re
 from collections.abc import Iterator
 from itertools import chain
 from pathlib import Path
@@ -119,3 +120,16 @@ def test_rooms_have_the_same_names_everywhere() -> None:
     assert inside == set(DOMAINS)
     kept = chain.from_iterable((TESTS / layer).iterdir() for layer in layers)
     assert {each.name for each in kept if each.is_dir() and each.name != "__pycache__"} <= set(DOMAINS)
+
+
+def test_statements_are_written_in_the_store_alone() -> None:
+    """What a use case decides with, it asks of a query; no statement stands in it."""
+    words = re.compile(r"\b(tx|driver|connection)\.(execute|scalars?|exec_driver_sql|connection)\(|\bsqlalchemy\b")
+    found = [
+        f"{module}: {line.strip()}"
+        for path, module in modules()
+        if not module.startswith("store.")
+        for line in path.read_text().splitlines()
+        if words.search(line)
+    ]
+    assert found == []

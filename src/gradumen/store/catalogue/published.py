@@ -100,3 +100,8 @@ def store_tier_sale(tx: Session, plan: UUID, tier: str, values: dict[str, date |
 def tier_sales_of(tx: Session, plans: Collection[UUID]) -> list[TierSaleRow]:
     """What is known of the sale of plans' tiers, by tier."""
     return list(tx.scalars(select(TierSaleRow).where(TierSaleRow.plan_id.in_(plans)).order_by(TierSaleRow.tier)))
+
+
+def plan_versions_by_id(tx: Session, ids: Collection[UUID]) -> list[PlanVersionRow]:
+    """Versions of plans by id."""
+    return list(tx.scalars(select(PlanVersionRow).where(PlanVersionRow.id.in_(ids))))

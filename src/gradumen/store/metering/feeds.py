@@ -3,12 +3,63 @@
 from uuid import UUID
 
 from sqlalchemy import delete, select
+from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.orm import Session
 
-from gradumen.store.metering.tables import FeedRow, FeedSenderRow
+from gradumen.store.access.tables import MemberRow, UserRow
+from gradumen.store.metering.tables import DeliveryRow, FeedRow, FeedSenderRow
+from gradumen.store.organisations.tables import OrganisationRow
 
 
 def drop_sender(tx: Session, organisation: UUID, user: UUID) -> None:
     """A user no longer sends to the feeds of an organisation."""
     feeds = select(FeedRow.id).where(FeedRow.organisation_id == organisation)
     tx.execute(delete(FeedSenderRow).where(FeedSenderRow.user_id == user, FeedSenderRow.feed_id.in_(feeds)))
+
+
+def find_feed(tx: Session, organisation: str, slug: str) -> tuple[FeedRow, OrganisationRow] | None:
+    """The feed of a path, with its organisation."""
+    query = (
+        select(FeedRow, OrganisationRow)
+        .join(OrganisationRow, OrganisationRow.id == FeedRow.organisation_id)
+        .where(OrganisationRow.slug == organisation, FeedRow.slug == slug)
+    )
+    found = tx.execute(query).first()
+    return (found[0], found[1]) if found else None
+
+
+def feeds_of(tx: Session, organisation: UUID) -> list[FeedRow]:
+    """The feeds of an organisation, by slug."""
+    return list(tx.scalars(select(FeedRow).where(FeedRow.organisation_id == organisation).order_by(FeedRow.slug)))
+
+
+def find_member(tx: Session, organisation: UUID, email: str) -> UserRow | None:
+    """The member of an organisation who has an address."""
+    query = select(UserRow).join(MemberRow, MemberRow.user_id == UserRow.id)
+    return tx.scalars(query.where(UserRow.email == email, MemberRow.organisation_id == organisation)).first()
+
+
+def add_sender(tx: Session, feed: int, user: UUID) -> None:
+    """A user may send to a feed."""
+    tx.execute(insert(FeedSenderRow).values(feed_id=feed, user_id=user).prefix_with("IGNORE"))
+
+
+def senders_of(tx: Session, feed: int) -> list[str]:
+    """The addresses of those who may send to a feed."""
+    query = select(UserRow.email).join(FeedSenderRow, FeedSenderRow.user_id == UserRow.id)
+    return list(tx.scalars(query.where(FeedSenderRow.feed_id == feed).order_by(UserRow.email)))
+
+
+def delivery_number(tx: Session, feed: int, delivery: UUID) -> int | None:
+    """The number of a feed's delivery."""
+    return tx.scalar(select(DeliveryRow.id).where(DeliveryRow.feed_id == feed, DeliveryRow.public_id == delivery))
+
+
+def deliveries_of(tx: Session, feed: int, *, sent_by: UUID | None, before: int | None, limit: int) -> list[DeliveryRow]:
+    """A feed's deliveries, newest first, all or those of one sender."""
+    query = select(DeliveryRow).where(DeliveryRow.feed_id == feed)
+    if sent_by is not None:
+        query = query.where(DeliveryRow.sent_by == sent_by)
+    if before is not None:
+        query = query.where(DeliveryRow.id < before)
+    return list(tx.scalars(query.order_by(DeliveryRow.id.desc()).limit(limit)))

@@ -59,3 +59,14 @@ def projects_of(tx: Session, organisations: Collection[UUID]) -> list[ProjectRow
     """The projects of organisations, by slug."""
     query = select(ProjectRow).where(ProjectRow.organisation_id.in_(organisations)).order_by(ProjectRow.slug)
     return list(tx.scalars(query))
+
+
+def projects_by_name(tx: Session, organisations: Collection[UUID]) -> list[ProjectRow]:
+    """The projects of organisations, by the slugs of organisation and project."""
+    rows = tx.scalars(
+        select(ProjectRow)
+        .join(OrganisationRow, OrganisationRow.id == ProjectRow.organisation_id)
+        .where(ProjectRow.organisation_id.in_(organisations))
+        .order_by(OrganisationRow.slug, ProjectRow.slug)
+    )
+    return list(rows)

@@ -5,11 +5,12 @@ from collections.abc import Collection
 from datetime import date
 from uuid import UUID
 
-from sqlalchemy import select
+from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from gradumen.store.catalogue.tables import PlanRow, PlanVersionRow, RateCardRow
 from gradumen.store.organisations.tables import OrganisationRow
+from gradumen.store.revisions import UsageRevisionRow
 from gradumen.store.subscriptions.tables import SubscriptionRow, SupplyLineRow
 
 
@@ -87,3 +88,60 @@ def begun_before(tx: Session, card: UUID, day: date) -> list[tuple[UUID, date]]:
         .distinct()
     )
     return [(organisation, starts_on) for organisation, starts_on in rows]
+
+
+def lines_in(
+    tx: Session, seller: UUID, first: date, until: date, buyers: Collection[UUID] | None
+) -> list[tuple[SupplyLineRow, SubscriptionRow]]:
+    """A seller's lines of subscriptions that cover a day from one up to another, by subscriber, name and day."""
+    query = (
+        select(SupplyLineRow, SubscriptionRow)
+        .join(SubscriptionRow, SubscriptionRow.id == SupplyLineRow.subscription_id)
+        .join(OrganisationRow, OrganisationRow.id == SubscriptionRow.organisation_id)
+        .where(
+            SupplyLineRow.seller_id == seller,
+            SubscriptionRow.starts_on < until,
+            SubscriptionRow.ends_on.is_(None) | (SubscriptionRow.ends_on > first),
+            SubscriptionRow.ends_on.is_(None) | (SupplyLineRow.starts_on < SubscriptionRow.ends_on),
+        )
+        .order_by(OrganisationRow.slug, SubscriptionRow.name, SupplyLineRow.starts_on)
+    )
+    rows = tx.execute(query if buyers is None else query.where(SupplyLineRow.buyer_id.in_(buyers)))
+    return [(line, subscription) for line, subscription in rows]
+
+
+def first_day_sold(tx: Session, seller: UUID) -> date | None:
+    """The first day that any supply line of a seller covers."""
+    return tx.scalar(
+        select(SubscriptionRow.starts_on)
+        .join(SupplyLineRow, SupplyLineRow.subscription_id == SubscriptionRow.id)
+        .where(SupplyLineRow.seller_id == seller)
+        .order_by(SubscriptionRow.starts_on)
+        .limit(1)
+    )
+
+
+def revision_of(tx: Session, seller: UUID, first: date, last: date) -> int:
+    """How often what is charged to a seller's subscribers changed in some months."""
+    sold = (
+        select(SubscriptionRow.organisation_id)
+        .join(SupplyLineRow, SupplyLineRow.subscription_id == SubscriptionRow.id)
+        .where(SupplyLineRow.seller_id == seller)
+    )
+    query = select(func.sum(UsageRevisionRow.revision)).where(
+        UsageRevisionRow.month.between(first, last), UsageRevisionRow.organisation_id.in_(sold)
+    )
+    return int(tx.scalar(query) or 0)
+
+
+def suppliers_of(tx: Session, buyer: UUID) -> set[UUID]:
+    """Those of whom an organisation buys anything."""
+    return set(tx.scalars(select(SupplyLineRow.seller_id).where(SupplyLineRow.buyer_id == buyer)))
+
+
+def buyers_by_subscription(tx: Session, seller: UUID) -> dict[UUID, UUID]:
+    """The buyer of each subscription that a seller sells."""
+    rows = tx.execute(
+        select(SupplyLineRow.subscription_id, SupplyLineRow.buyer_id).where(SupplyLineRow.seller_id == seller)
+    )
+    return {subscription: buyer for subscription, buyer in rows}  # noqa: C416  # rows are not typed as pairs

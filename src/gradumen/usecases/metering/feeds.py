@@ -4,18 +4,13 @@ from dataclasses import dataclass
 from datetime import datetime
 from uuid import UUID
 
-from sqlalchemy import select
-from sqlalchemy.dialects.mysql import insert
-from sqlalchemy.exc import IntegrityError
-from sqlalchemy.orm import Session
-
 from gradumen.core.errors import Conflict, Invalid, NotFound
 from gradumen.core.names import name_of, slug_of
 from gradumen.core.permissions import Right
-from gradumen.store.access.tables import MemberRow, UserRow
-from gradumen.store.metering.tables import DeliveryRow, FeedRow, FeedSenderRow
+from gradumen.store.metering import feeds
+from gradumen.store.metering.tables import FeedRow, FeedSenderRow
 from gradumen.store.organisations.tables import OrganisationRow
-from gradumen.store.unit_of_work import use_case
+from gradumen.store.unit_of_work import Session, add_new, use_case
 from gradumen.usecases.audit_entries import record
 from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
 
@@ -48,11 +43,7 @@ def get_feed(tx: Session, scope: Scope, path: str) -> tuple[FeedRow, Organisatio
         NotFound: not there or not in scope.
     """
     organisation, _, slug = path.partition("/")
-    found = tx.execute(
-        select(FeedRow, OrganisationRow)
-        .join(OrganisationRow, OrganisationRow.id == FeedRow.organisation_id)
-        .where(OrganisationRow.slug == organisation, FeedRow.slug == slug)
-    ).first()
+    found = feeds.find_feed(tx, organisation, slug)
     if found is not None:
         feed, owner = found
         if scope.is_member(owner.id) or may_send(tx, scope, feed):
@@ -81,11 +72,8 @@ def create_feed(tx: Session, caller: Caller, *, organisation: str, slug: str, na
     if owner.type == "tenant":
         raise Invalid(f"'{owner.slug}' is a tenant; feeds belong to sellers", field="organisation", value=owner.slug)
     row = FeedRow(organisation_id=owner.id, slug=slug_of(slug, field="slug"), name=name_of(name, field="name"))
-    try:
-        with tx.begin_nested():
-            tx.add(row)
-    except IntegrityError:
-        raise Conflict(f"'{owner.slug}' has a feed '{slug}' already; choose another slug", field="slug") from None
+    if not add_new(tx, row):
+        raise Conflict(f"'{owner.slug}' has a feed '{slug}' already; choose another slug", field="slug")
     record(tx, caller, "feed made", owner.id, f"{owner.slug}/{row.slug}", after={"name": row.name})
     return Feed(f"{owner.slug}/{row.slug}", row.name, [])
 
@@ -96,8 +84,9 @@ def list_feeds(tx: Session, caller: Caller, *, organisation: str) -> list[Feed]:
     scope = load_scope(tx, caller)
     owner = get_organisation(tx, scope, organisation)
     scope.require_member(Right.READ, owner)
-    rows = tx.scalars(select(FeedRow).where(FeedRow.organisation_id == owner.id).order_by(FeedRow.slug))
-    return [Feed(f"{owner.slug}/{row.slug}", row.name, _senders(tx, row)) for row in rows]
+    return [
+        Feed(f"{owner.slug}/{row.slug}", row.name, feeds.senders_of(tx, row.id)) for row in feeds.feeds_of(tx, owner.id)
+    ]
 
 
 @use_case
@@ -110,17 +99,13 @@ def allow_sender(tx: Session, caller: Caller, *, feed: str, email: str) -> Feed:
     scope = load_scope(tx, caller)
     row, owner = get_feed(tx, scope, feed)
     scope.require(Right.MANAGE_FEEDS, owner)
-    user = tx.scalars(
-        select(UserRow)
-        .join(MemberRow, MemberRow.user_id == UserRow.id)
-        .where(UserRow.email == email, MemberRow.organisation_id == owner.id)
-    ).first()
+    user = feeds.find_member(tx, owner.id, email)
     if user is None:
         raise NotFound("user", email[:100])
     if tx.get(FeedSenderRow, (row.id, user.id)) is None:
         record(tx, caller, "sender allowed", owner.id, f"{owner.slug}/{row.slug}", after={"sender": user.email})
-    tx.execute(insert(FeedSenderRow).values(feed_id=row.id, user_id=user.id).prefix_with("IGNORE"))
-    return Feed(f"{owner.slug}/{row.slug}", row.name, _senders(tx, row))
+    feeds.add_sender(tx, row.id, user.id)
+    return Feed(f"{owner.slug}/{row.slug}", row.name, feeds.senders_of(tx, row.id))
 
 
 @use_case
@@ -132,20 +117,11 @@ def list_deliveries(tx: Session, caller: Caller, *, feed: str, before: UUID | No
     """
     scope = load_scope(tx, caller)
     row, owner = get_feed(tx, scope, feed)
-    query = select(DeliveryRow).where(DeliveryRow.feed_id == row.id).order_by(DeliveryRow.id.desc()).limit(limit)
-    if not scope.is_member(owner.id):
-        query = query.where(DeliveryRow.sent_by == caller.user_id)
-    if before is not None:
-        number = tx.scalar(select(DeliveryRow.id).where(DeliveryRow.feed_id == row.id, DeliveryRow.public_id == before))
-        if number is None:
-            raise Invalid(f"after '{before}' is no delivery of this feed", field="after", value=before)
-        query = query.where(DeliveryRow.id < number)
+    number = None if before is None else feeds.delivery_number(tx, row.id, before)
+    if before is not None and number is None:
+        raise Invalid(f"after '{before}' is no delivery of this feed", field="after", value=before)
+    sent_by = None if scope.is_member(owner.id) else caller.user_id
     return [
         Delivery(each.public_id, each.received_at, each.accepted, each.known, each.refused, each.first_refusal)
-        for each in tx.scalars(query)
+        for each in feeds.deliveries_of(tx, row.id, sent_by=sent_by, before=number, limit=limit)
     ]
-
-
-def _senders(tx: Session, feed: FeedRow) -> list[str]:
-    query = select(UserRow.email).join(FeedSenderRow, FeedSenderRow.user_id == UserRow.id)
-    return list(tx.scalars(query.where(FeedSenderRow.feed_id == feed.id).order_by(UserRow.email)))

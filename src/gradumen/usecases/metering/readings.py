@@ -8,24 +8,19 @@ from datetime import datetime, timedelta
 from typing import Any
 from uuid import UUID, uuid4
 
-from sqlalchemy import select, tuple_
-from sqlalchemy.dialects.mysql import insert
-from sqlalchemy.orm import Session
-
 from gradumen.core.catalogue.services import Meter, Service
 from gradumen.core.errors import Forbidden, GradumenError, Invalid, whole_text
 from gradumen.core.metering.readings import Reading, base_quantity, check_known, reading_key
 from gradumen.core.permissions import Right
+from gradumen.store.metering import readings
 from gradumen.store.metering.tables import (
-    AttributeSetRow,
     DeliveryRow,
     FeedRow,
     ReadingKeyRow,
-    ReadingRow,
     SupersededReadingRow,
 )
-from gradumen.store.organisations.tables import OrganisationRow, ProjectRow
-from gradumen.store.unit_of_work import use_case
+from gradumen.store.metering.usage import mark_stale
+from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.catalogue.published import load_published
 from gradumen.usecases.metering.feeds import get_feed, may_send
 from gradumen.usecases.scope import Caller, Scope, load_scope
@@ -188,12 +183,11 @@ def _owners(tx: Session, scope: Scope, feed: FeedRow, paths: set[str]) -> dict[s
     if not pairs:
         return {}
     inside = scope.tree.below([feed.organisation_id])
-    rows = tx.execute(
-        select(OrganisationRow.slug, ProjectRow.slug, ProjectRow.id, OrganisationRow.id)
-        .join(ProjectRow, ProjectRow.organisation_id == OrganisationRow.id)
-        .where(tuple_(OrganisationRow.slug, ProjectRow.slug).in_(pairs))
-    )
-    return {f"{organisation}/{project}": id for organisation, project, id, owner in rows if owner in inside}
+    return {
+        f"{organisation}/{project}": id
+        for organisation, project, id, owner in readings.projects_by_path(tx, pairs)
+        if owner in inside
+    }
 
 
 def _sift(tx: Session, delivery: int, checked: list[_Checked], outcomes: dict[int, Outcome]) -> list[_Checked]:
@@ -205,16 +199,9 @@ def _sift(tx: Session, delivery: int, checked: list[_Checked], outcomes: dict[in
         (each.key, each.content, each.reading.sequence, delivery, each.reading.start.replace(tzinfo=None))
         for each in checked
     ]
-    result = tx.connection().exec_driver_sql(
-        "INSERT IGNORE INTO reading_keys (`key`, content, sequence, delivery_id, start_at) VALUES (%s, %s, %s, %s, %s)",
-        rows,
-    )
-    if result.rowcount == len(rows):
+    if readings.add_keys(tx, rows) == len(rows):
         return checked
-    keys = [each.key for each in checked]
-    stored = {
-        row.key: row for row in tx.scalars(select(ReadingKeyRow).where(ReadingKeyRow.key.in_(keys)).with_for_update())
-    }
+    stored = readings.lock_keys(tx, [each.key for each in checked])
     fresh: list[_Checked] = []
     for each in checked:
         row = stored[each.key]
@@ -230,14 +217,9 @@ def _sift(tx: Session, delivery: int, checked: list[_Checked], outcomes: dict[in
 
 def _replace(tx: Session, each: _Checked, row: ReadingKeyRow, delivery: int) -> None:
     """Put a reading in the place of an earlier one, whose hours become stale too."""
-    old = tx.execute(
-        select(ReadingRow.project_id, ReadingRow.meter_id, ReadingRow.start_at, ReadingRow.end_at).where(
-            ReadingRow.delivery_id == row.delivery_id,
-            ReadingRow.start_at == row.start_at,
-            ReadingRow.source == each.reading.source,
-            ReadingRow.event_id == each.reading.id,
-        )
-    ).first()
+    old = readings.find_reading(
+        tx, delivery=row.delivery_id, start=row.start_at, source=each.reading.source, event=each.reading.id
+    )
     tx.add(
         SupersededReadingRow(
             delivery_id=row.delivery_id, key=each.key, source=each.reading.source, event_id=each.reading.id
@@ -246,8 +228,9 @@ def _replace(tx: Session, each: _Checked, row: ReadingKeyRow, delivery: int) -> 
     row.content, row.sequence, row.delivery_id = each.content, each.reading.sequence, delivery
     row.start_at = each.reading.start
     tx.flush()
-    if old is not None and old.project_id is not None:
-        _mark_stale(tx, {(old.project_id, old.meter_id, hour) for hour in _hours(old.start_at, old.end_at)})
+    if old is not None:
+        project, meter, start, end = old
+        mark_stale(tx, {(project, meter, hour) for hour in _hours(start, end) if project is not None})
 
 
 def _write(tx: Session, feed: FeedRow, delivery: int, fresh: list[_Checked]) -> None:
@@ -273,19 +256,14 @@ def _write(tx: Session, feed: FeedRow, delivery: int, fresh: list[_Checked]) -> 
         )
         for each in fresh
     ]
-    tx.connection().exec_driver_sql(
-        "INSERT INTO readings (start_at, end_at, feed_id, delivery_id, source, event_id, sequence, project_id, "
-        "account, resource, meter_id, attribute_set_id, quantity) "
-        "VALUES (%s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s)",
-        rows,
-    )
+    readings.add_readings(tx, rows)
     stale = {
         (each.project, each.meter, hour)
         for each in fresh
         if each.project is not None
         for hour in _hours(each.reading.start, each.reading.end)
     }
-    _mark_stale(tx, stale)
+    mark_stale(tx, stale)
 
 
 def _hours(start: datetime, end: datetime) -> list[datetime]:
@@ -297,24 +275,10 @@ def _hours(start: datetime, end: datetime) -> list[datetime]:
     return found
 
 
-def _mark_stale(tx: Session, stale: set[tuple[UUID, int, datetime]]) -> None:
-    if stale:
-        rows = [(str(project), meter, hour.replace(tzinfo=None)) for project, meter, hour in sorted(stale)]
-        tx.connection().exec_driver_sql(
-            "INSERT IGNORE INTO stale_usage (project_id, meter_id, hour) VALUES (%s, %s, %s)", rows
-        )
-
-
 def _attribute_sets(tx: Session, wanted: set[tuple[tuple[str, str], ...]]) -> dict[tuple[tuple[str, str], ...], int]:
     hashes = {hashlib.sha256(json.dumps(each).encode()).digest()[:16]: each for each in wanted}
-    query = select(AttributeSetRow.hash, AttributeSetRow.id).where(AttributeSetRow.hash.in_(hashes))
-    found = {row.hash: row.id for row in tx.execute(query)}
-    missing = [digest for digest in hashes if digest not in found]
-    if missing:
-        values = [{"hash": digest, "document": dict(hashes[digest])} for digest in sorted(missing)]
-        tx.execute(insert(AttributeSetRow).prefix_with("IGNORE"), values)
-        found = {row.hash: row.id for row in tx.execute(query)}
-    return {hashes[digest]: id for digest, id in found.items()}
+    found = readings.number_attribute_sets(tx, {digest: dict(each) for digest, each in hashes.items()})
+    return {hashes[digest]: number for digest, number in found.items()}
 
 
 def unreadable(identity: object, problem: GradumenError) -> Outcome:

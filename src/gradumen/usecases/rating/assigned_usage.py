@@ -3,21 +3,21 @@
 from collections import defaultdict
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
-from datetime import UTC, datetime
+from datetime import datetime
 from typing import Any, Protocol
 from uuid import UUID
 from zoneinfo import ZoneInfo
 
 import polars as pl
-from sqlalchemy import select
-from sqlalchemy.orm import Session
 
 from gradumen.core.periods import day_start, hour_number
 from gradumen.core.rating.rating import USAGE_SCHEMA, RatedLine
 from gradumen.core.subscriptions.assignment_rules import AssignmentRule, Candidate, assign
-from gradumen.store.metering.tables import AttributeSetRow
-from gradumen.store.organisations.tables import OrganisationRow, ProjectRow
+from gradumen.store.metering.usage import attribute_sets, usage_rows
+from gradumen.store.organisations.organisations import organisations_by_id, projects_by_name
+from gradumen.store.organisations.tables import ProjectRow
 from gradumen.store.subscriptions.tables import SubscriptionRow
+from gradumen.store.unit_of_work import Session
 from gradumen.usecases.catalogue.published import Published
 from gradumen.usecases.subscriptions.assignment_rules import load_rules
 
@@ -62,16 +62,9 @@ def load_usage(
     """
     owners = set(buyers)
     # Shares, ties and allowances go by these numbers, so they follow names, never the order in which rows come.
-    projects = list(
-        tx.scalars(
-            select(ProjectRow)
-            .join(OrganisationRow, OrganisationRow.id == ProjectRow.organisation_id)
-            .where(ProjectRow.organisation_id.in_(owners))
-            .order_by(OrganisationRow.slug, ProjectRow.slug)
-        )
-    )
+    projects = projects_by_name(tx, owners)
     numbers = {str(project.id): number for number, project in enumerate(projects)}
-    frame, resources = _frame(_usage_rows(tx, list(numbers), start, end), numbers)
+    frame, resources = _frame(usage_rows(tx, list(numbers), start, end), numbers)
     frame = _concerned(frame, projects, published, chain)
     rules = load_rules(tx, owners)
     frame = frame.with_columns(pl.Series("kind", [0] * frame.height, dtype=pl.Int32))
@@ -122,20 +115,6 @@ def _concerned(
     )
 
 
-def _usage_rows(tx: Session, projects: list[str], start: datetime, end: datetime) -> Sequence[tuple[Any, ...]]:
-    """Rows of hourly usage; hours as numbers and quantities in millionths, straight from the driver."""
-    if not projects:
-        return []
-    marks = ", ".join(["%s"] * len(projects))
-    result = tx.connection().exec_driver_sql(
-        "SELECT project_id, meter_id, TIMESTAMPDIFF(HOUR, '1970-01-01', hour), resource, attribute_set_id, "
-        "CAST(quantity * 1000000 AS DECIMAL(44, 0)) FROM usage_hours "
-        f"WHERE project_id IN ({marks}) AND hour >= %s AND hour < %s",
-        (*projects, start.astimezone(UTC).replace(tzinfo=None), end.astimezone(UTC).replace(tzinfo=None)),
-    )
-    return result.fetchall()
-
-
 def _kinds(
     tx: Session,
     frame: pl.DataFrame,
@@ -150,8 +129,7 @@ def _kinds(
     alike = frame.filter(pl.col("project").is_in(concerned)).select(keys).unique()
     slugs = {number: slug for slug, number in published.meter_ids.items()}
     numbers = alike["attributes"].unique().to_list()
-    rows = tx.scalars(select(AttributeSetRow).where(AttributeSetRow.id.in_(numbers)))
-    attributes = {row.id: row.document for row in rows}
+    attributes = attribute_sets(tx, numbers)
     kinds: dict[tuple[AssignmentRule, ...], int] = {(): 0}
     found: list[int] = []
     for project, meter, attribute_set, resource in alike.iter_rows():
@@ -238,14 +216,9 @@ def _unassigned(
     taken = assigned.group_by(keys).agg(pl.col("quantity").sum().alias("taken"))
     rest = everything.join(taken, on=keys, how="left").with_columns(pl.col("taken").fill_null(0)).sort(keys)
     slugs = {number: slug for slug, number in published.meter_ids.items()}
-    owners = {
-        row.id: row.slug
-        for row in tx.scalars(
-            select(OrganisationRow).where(OrganisationRow.id.in_({project.organisation_id for project in projects}))
-        )
-    }
+    owners = organisations_by_id(tx, {project.organisation_id for project in projects})
     for project, meter, whole, part in rest.select("project", "meter", "quantity", "taken").iter_rows():
         if whole != part:
             row = projects[project]
             owner = row.organisation_id
-            yield Unassigned(buyers[owner], owner, slugs[meter], f"{owners[owner]}/{row.slug}", whole - part)
+            yield Unassigned(buyers[owner], owner, slugs[meter], f"{owners[owner].slug}/{row.slug}", whole - part)

@@ -7,9 +7,6 @@ from decimal import Decimal
 from fractions import Fraction
 from uuid import UUID
 
-from sqlalchemy import select
-from sqlalchemy.orm import Session
-
 from gradumen.core.catalogue.allowances import base_allowances
 from gradumen.core.catalogue.plans import Plan
 from gradumen.core.catalogue.rates import RateCardVersion
@@ -19,10 +16,10 @@ from gradumen.core.periods import Period, zone_of
 from gradumen.core.permissions import Right
 from gradumen.core.rating.charges import Charge
 from gradumen.core.rating.estimates import Coverage, Expected, Order, coverage, estimate
-from gradumen.store.catalogue.tables import RateCardRow
+from gradumen.store.catalogue.rate_cards import cards_of
 from gradumen.store.organisations.organisations import organisations_by_id
 from gradumen.store.organisations.tables import OrganisationRow, zone_name
-from gradumen.store.unit_of_work import use_case
+from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.catalogue.card_choice import choose_card
 from gradumen.usecases.catalogue.derived_cards import expand
 from gradumen.usecases.catalogue.offers import check_right, sellable
@@ -209,8 +206,7 @@ def check_coverage(
         raise NotFound("plan", plan[:70]) from None
     versions = [(version.card, version) for version in _read_cards(tx, seller, documents, published)]
     if not documents:
-        rows = tx.scalars(select(RateCardRow).where(RateCardRow.organisation_id == seller.id))
-        names = {row.id: row.slug for row in rows}
+        names = {row.id: row.slug for row in cards_of(tx, seller.id)}
         versions = [(names[id], card.versions[-1]) for id, card in load_cards(tx, names, published).items()]
     return [
         CardCoverage(
@@ -279,7 +275,7 @@ def price_again(
     seller = get_organisation(tx, scope, organisation)
     scope.require(Right.MANAGE_CATALOGUE, seller)
     published = load_published(tx)
-    rows = {row.slug: row for row in tx.scalars(select(RateCardRow).where(RateCardRow.organisation_id == seller.id))}
+    rows = {row.slug: row for row in cards_of(tx, seller.id)}
     instead: dict[UUID, RateCardVersion] = {}
     for version in _read_cards(tx, seller, documents, published):
         card = rows.get(version.card)

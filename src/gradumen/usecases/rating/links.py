@@ -8,8 +8,6 @@ from uuid import UUID
 from zoneinfo import ZoneInfo
 
 import polars as pl
-from sqlalchemy import select, text
-from sqlalchemy.orm import Session
 
 from gradumen.core.catalogue.allowances import base_allowances
 from gradumen.core.catalogue.offers import renamed
@@ -20,10 +18,12 @@ from gradumen.core.rating.charges import Rated
 from gradumen.core.rating.rated_periods import rate_period
 from gradumen.core.rating.rating import Pricing, RatedLine
 from gradumen.core.subscriptions.one_off_charges import OneOffCharge
-from gradumen.store.catalogue.tables import PlanRow, PlanVersionRow
-from gradumen.store.metering.tables import AttributeSetRow
-from gradumen.store.organisations.tables import OrganisationRow, ProjectRow, Tree, load_tree, zone_name
+from gradumen.store.catalogue.published import plan_versions_by_id
+from gradumen.store.metering.usage import attribute_sets
+from gradumen.store.organisations.tables import ProjectRow, Tree, load_tree, zone_name
+from gradumen.store.subscriptions.sales import first_day_sold, lines_in, revision_of
 from gradumen.store.subscriptions.tables import SubscriptionRow, SupplyLineRow
+from gradumen.store.unit_of_work import Session
 from gradumen.usecases.catalogue.offers import Offers
 from gradumen.usecases.catalogue.published import Published, load_cards, load_published, plan_of
 from gradumen.usecases.rating.assigned_usage import Unassigned, load_usage
@@ -156,7 +156,7 @@ def load_links(
     hours = (start, end) if with_usage else (start, start)
     users = {owner: buyer for owner, buyer in _buyers(tree, seller).items() if wanted is None or buyer in wanted}
     usage, projects, resources, unassigned = load_usage(tx, lines, rated_lines, published, *hours, zone, chain, users)
-    sets = {row.id: row.document for row in tx.scalars(select(AttributeSetRow))}
+    sets = attribute_sets(tx)
     entered, texts = load_one_off_charges(tx, seller, period, lines)
     own = Offers(tx, [seller], published).of.values()
     names = SaleNames({each.slug: renamed(published.plans[each.slug], each.offer) for each in own}, texts)
@@ -194,20 +194,7 @@ def _load_lines(
     buyers: Iterable[UUID] | None,
     above: set[UUID],
 ) -> tuple[dict[int, LoadedLine], dict[int, RatedLine]]:
-    query = (
-        select(SupplyLineRow, SubscriptionRow)
-        .join(SubscriptionRow, SubscriptionRow.id == SupplyLineRow.subscription_id)
-        .join(OrganisationRow, OrganisationRow.id == SubscriptionRow.organisation_id)
-        .where(
-            SupplyLineRow.seller_id == seller,
-            SubscriptionRow.starts_on < period.next().first_day,
-            SubscriptionRow.ends_on.is_(None) | (SubscriptionRow.ends_on > period.first_day),
-        )
-        .order_by(OrganisationRow.slug, SubscriptionRow.name, SupplyLineRow.starts_on)
-    )
-    if buyers is not None:
-        query = query.where(SupplyLineRow.buyer_id.in_(list(buyers)))
-    rows = [each for each in tx.execute(query).all() if each[0].starts_on < (each[1].ends_on or date.max)]
+    rows = lines_in(tx, seller, period.first_day, period.next().first_day, None if buyers is None else list(buyers))
     cards = load_cards(tx, {line.rate_card_id for line, _ in rows}, published)
     plans = _load_plans(tx, {line.plan_version_id for line, _ in rows}, published)
     loaded: dict[int, LoadedLine] = {}
@@ -248,33 +235,14 @@ def _load_lines(
 
 
 def _load_plans(tx: Session, ids: set[UUID], published: Published) -> dict[UUID, Plan]:
-    rows = tx.execute(select(PlanVersionRow).join(PlanRow).where(PlanVersionRow.id.in_(ids))).scalars()
-    return {row.id: plan_of(row, published) for row in rows}
+    return {row.id: plan_of(row, published) for row in plan_versions_by_id(tx, ids)}
 
 
 def first_period(tx: Session, seller: UUID) -> date | None:
     """The first day that any supply line of a seller covers."""
-    return tx.scalar(
-        select(SubscriptionRow.starts_on)
-        .join(SupplyLineRow, SupplyLineRow.subscription_id == SubscriptionRow.id)
-        .where(SupplyLineRow.seller_id == seller)
-        .order_by(SubscriptionRow.starts_on)
-        .limit(1)
-    )
+    return first_day_sold(tx, seller)
 
 
 def usage_revision(tx: Session, seller: UUID, period: Period) -> int:
     """The sum of revisions of all that is sold to, over the months that a period touches in any zone."""
-    total = tx.execute(
-        text(
-            "SELECT COALESCE(SUM(r.revision), 0) FROM usage_revisions r WHERE r.month BETWEEN :first AND :last "
-            "AND r.organisation_id IN (SELECT s.organisation_id FROM subscriptions s "
-            "JOIN supply_lines l ON l.subscription_id = s.id WHERE l.seller_id = :seller)"
-        ),
-        {
-            "first": period.before().first_day,
-            "last": period.next().first_day,
-            "seller": str(seller),
-        },
-    ).scalar()
-    return int(total or 0)
+    return revision_of(tx, seller, period.before().first_day, period.next().first_day)

@@ -6,17 +6,14 @@ from dataclasses import dataclass
 from decimal import Decimal
 from uuid import UUID
 
-from sqlalchemy import select
-from sqlalchemy.orm import Session
-
 from gradumen.core.errors import Forbidden
 from gradumen.core.periods import Period, zone_of
 from gradumen.core.permissions import Right
 from gradumen.core.spend.month_margins import Cost, MonthMargin
 from gradumen.store.organisations.organisations import organisations_by_id
 from gradumen.store.organisations.tables import OrganisationRow, zone_name
-from gradumen.store.subscriptions.tables import SupplyLineRow
-from gradumen.store.unit_of_work import use_case
+from gradumen.store.subscriptions.sales import buyers_by_subscription, suppliers_of
+from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.catalogue.published import Published, load_published
 from gradumen.usecases.rating.charges import SHARED_COST, ServiceKey, amounts_by_service
 from gradumen.usecases.rating.costs import rate_costs
@@ -92,12 +89,10 @@ def _paid(
     tx: Session, seller: OrganisationRow, month: Period, published: Published
 ) -> Iterator[tuple[OrganisationRow, dict[ServiceKey, Decimal]]]:
     """What a seller is charged by each of its suppliers, by its own buyer of the same subscription."""
-    suppliers = set(tx.scalars(select(SupplyLineRow.seller_id).where(SupplyLineRow.buyer_id == seller.id)))
-    found = organisations_by_id(tx, suppliers - {seller.id})
+    found = organisations_by_id(tx, suppliers_of(tx, seller.id) - {seller.id})
     if not found:
         return
-    sold = select(SupplyLineRow.subscription_id, SupplyLineRow.buyer_id).where(SupplyLineRow.seller_id == seller.id)
-    buyer_of: dict[UUID, UUID] = {row.subscription_id: row.buyer_id for row in tx.execute(sold)}
+    buyer_of = buyers_by_subscription(tx, seller.id)
     for supplier in sorted(found.values(), key=lambda row: row.slug):
         rated = rate_links(tx, supplier.id, month, buyers=[seller.id])
         yield (
