@@ -133,3 +133,15 @@ def test_statements_are_written_in_the_store_alone() -> None:
         if words.search(line)
     ]
     assert found == []
+
+
+def test_files_and_functions_stay_short() -> None:
+    long = []
+    for path, module in modules():
+        text = path.read_text()
+        if len(text.splitlines()) > 400:
+            long.append(module)
+        for node in ast.walk(ast.parse(text)):
+            if isinstance(node, ast.FunctionDef) and (node.end_lineno or 0) - node.lineno >= 55:
+                long.append(f"{module}.{node.name}")
+    assert long == []

@@ -60,6 +60,11 @@ def reading_key(feed: str, source: str, identity: str) -> bytes:
     return hashlib.sha256("\x1f".join((feed, source, identity)).encode()).digest()[:16]
 
 
+_FIELDS = frozenset(
+    {"owner", "account", "resource", "meter", "quantity", "unit", "start", "end", "attributes", "sequence"}
+)
+
+
 def read_reading(source: object, identity: object, data: object) -> Reading:
     """Check one item as it was sent (`docs/formats.md`, readings).
 
@@ -68,18 +73,7 @@ def read_reading(source: object, identity: object, data: object) -> Reading:
     """
     if not isinstance(data, Mapping):
         raise Invalid("data must be an object with meter, quantity, start and end", field="data")
-    unknown = set(data) - {
-        "owner",
-        "account",
-        "resource",
-        "meter",
-        "quantity",
-        "unit",
-        "start",
-        "end",
-        "attributes",
-        "sequence",
-    }
+    unknown = set(data) - _FIELDS
     if unknown:
         names = ", ".join(sorted(map(str, unknown)))[:100]
         raise Invalid(f"data has unknown fields {names}; remove them", field="data")

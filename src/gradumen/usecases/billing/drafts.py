@@ -256,23 +256,15 @@ class Drafting:
         )
         self.tx.add(invoice)
         self.tx.flush()
+        lines = [
+            _line_values(invoice.id, position, charge_id, line, each)
+            for position, ((line, charge_id, _), each) in enumerate(zip(numbered, taxed, strict=True), 1)
+        ]
         store_draft(
             self.tx,
             [_charge_values(each, id, invoice.id) for each, id in charges],
             [values for each, id in charges for values in _part_values(each, id)],
-            [
-                {
-                    "invoice_id": invoice.id,
-                    "position": position,
-                    "charge_id": charge_id,
-                    "document": line_document(line),
-                    "amount": line.amount,
-                    "tax_category": each.category,
-                    "tax_percent": each.percent,
-                    "corrects_id": each.corrects,
-                }
-                for position, ((line, charge_id, _), each) in enumerate(zip(numbered, taxed, strict=True), 1)
-            ],
+            lines,
         )
         store_taxes(self.tx, invoice.id, taxes)
 
@@ -312,6 +304,19 @@ def _parts(rated: RatedPeriod, charge: Charge) -> dict[PartKey, Figures]:
             part.day,
         ): (part.quantity, part.amount)
         for part in charge.parts
+    }
+
+
+def _line_values(invoice: UUID, position: int, charge: UUID, line: Line, taxed: TaxedLine[UUID]) -> dict[str, Any]:
+    return {
+        "invoice_id": invoice,
+        "position": position,
+        "charge_id": charge,
+        "document": line_document(line),
+        "amount": line.amount,
+        "tax_category": taxed.category,
+        "tax_percent": taxed.percent,
+        "corrects_id": taxed.corrects,
     }
 
 

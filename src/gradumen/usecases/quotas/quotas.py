@@ -109,20 +109,12 @@ def grant_quota(
         lock_quota(tx, scope, giver, giver.id, None, measure)
     lock_quota(tx, scope, holder, holder_id, target, measure)
     row = tx.get_one(QuotaRow, (holder_id, measure), populate_existing=True)
-    if version is not None and version != row.version - 1:
-        raise EditedMeanwhile(
-            f"this quota is at version {row.version - 1}, you changed {version}; look again and repeat",
-            version=row.version - 1,
-        )
+    _check_version(row, version)
     before = _values(row)
     wanted_reservation = row.reservation if reservation is None else reservation
     name = f"{holder.slug}/{target.slug}" if target else holder.slug
     taker = replace(_holding(tx, name, row), reservation=wanted_reservation, factor=factor or row.factor)
-    if giver is None:
-        check_grant(Holding(name, measure, None), taker, limit)
-    else:
-        held = tx.get_one(QuotaRow, (giver.id, measure), populate_existing=True)
-        check_grant(_holding(tx, giver.slug, held), taker, limit)
+    check_grant(_giving(tx, giver, name, measure), taker, limit)
     if target is None and limit is not None:
         _check_subscribed(tx, holder, measure, limit, scope.now.date())
     row.limit_value, row.reservation, row.factor = limit, wanted_reservation, factor or row.factor
@@ -130,11 +122,26 @@ def grant_quota(
     if label is not None:
         row.label = name_of(label, field="label") if label else None
     tx.flush()
-    after = _values(row)
-    if after != before:
-        acting = acting_for(scope, giver_id or holder.id, Right.MANAGE_QUOTAS)
-        record(tx, caller, "quota set", acting, f"{name}: {measure}", concerns=holder.id, before=before, after=after)
+    if before != _values(row):
+        acting, what = acting_for(scope, giver_id or holder.id, Right.MANAGE_QUOTAS), f"{name}: {measure}"
+        record(tx, caller, "quota set", acting, what, concerns=holder.id, before=before, after=_values(row))
     return _view(tx, holder.slug, target.slug if target else None, row)
+
+
+def _check_version(row: QuotaRow, version: int | None) -> None:
+    """That nobody changed it since it was looked at; writing it for this decision counted one."""
+    if version is not None and version != row.version - 1:
+        raise EditedMeanwhile(
+            f"this quota is at version {row.version - 1}, you changed {version}; look again and repeat",
+            version=row.version - 1,
+        )
+
+
+def _giving(tx: Session, giver: OrganisationRow | None, taker: str, measure: Measure) -> Holding:
+    """What the giver holds; the provider gives to itself, without limit."""
+    if giver is None:
+        return Holding(taker, measure, None)
+    return _holding(tx, giver.slug, tx.get_one(QuotaRow, (giver.id, measure), populate_existing=True))
 
 
 def _values(row: QuotaRow) -> dict[str, str | None]:

@@ -15,7 +15,7 @@ from gradumen.core.exact import QUANTITY_PLACES, add, line_amount, number, round
 from gradumen.core.periods import Period, zone_of
 from gradumen.core.permissions import Right
 from gradumen.core.rating.charges import Charge
-from gradumen.core.rating.estimates import Coverage, Expected, Order, coverage, estimate
+from gradumen.core.rating.estimates import Coverage, Estimate, Expected, Order, coverage, estimate
 from gradumen.store.catalogue.rate_cards import cards_of
 from gradumen.store.organisations.organisations import organisations_by_id
 from gradumen.store.organisations.tables import OrganisationRow, zone_name
@@ -28,7 +28,7 @@ from gradumen.usecases.catalogue.publishing import Document
 from gradumen.usecases.catalogue.tier_sales import check_on_sale
 from gradumen.usecases.rating.charges import amounts_by_service, base_units, describe
 from gradumen.usecases.rating.links import load_links
-from gradumen.usecases.scope import Caller, get_organisation, load_scope
+from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
 from gradumen.usecases.subscriptions.subscriptions import newest_plan
 from gradumen.usecases.subscriptions.supply_lines import check_quantity, find_renewal
 from gradumen.wire.catalogue.forms.rate_cards import read_rate_card
@@ -104,28 +104,17 @@ def estimate_price(
     scope = load_scope(tx, caller)
     buyer = get_organisation(tx, scope, organisation)
     seller_id = scope.tree.parents.get(buyer.id, buyer.id)
-    if not scope.sees_link(seller_id, buyer.id):
-        raise Forbidden(right=Right.READ_MONEY, organisation=buyer.slug)
     seller = tx.get_one(OrganisationRow, seller_id)
-    if rate_card is not None and not scope.may(Right.MANAGE_SUBSCRIPTIONS, seller_id):
-        raise Forbidden(right=Right.MANAGE_SUBSCRIPTIONS, organisation=seller.slug)
+    _check_asking(scope, seller, buyer, rate_card)
     published = load_published(tx)
     check_right(tx, scope, buyer, plan, tier, None, published)
     version = newest_plan(tx, plan)
     card = choose_card(tx, seller, buyer, rate_card)
     found = plan_of(version, published)
-    check_on_sale(tx, version.plan_id, tier, first_day or scope.now.date())
+    day = first_day or scope.now.date()
+    check_on_sale(tx, version.plan_id, tier, day)
     check_quantity(quantity)
-    order = Order(
-        plan=found,
-        tier=tier,
-        quantity=quantity,
-        first_day=first_day or scope.now.date(),
-        months=months,
-        expected=tuple(_expected(each, found, published) for each in expected),
-        allowances=base_allowances(found.tier(tier), published.meters),
-        meters=frozenset(meter.slug for service in found.services for meter in published.services[service].meters),
-    )
+    order = _order(found, tier, quantity, day, months, expected, published)
     renewal = find_renewal(tx, seller, card, found, order.first_day)
     stored = load_cards(tx, [card.id, *([renewal[1].id] if renewal else [])], published)
     outcome = estimate(
@@ -139,27 +128,60 @@ def estimate_price(
         rate_card=card.slug,
         currency=outcome.currency,
         total=outcome.total,
-        months=[
-            MonthView(
-                period=month.period.text,
-                total=month.total,
-                lines=[
-                    EstimatedLine(
-                        description=describe(charge, found, tier, published),
-                        rate=charge.rate,
-                        quantity=_shown(charge, published),
-                        unit=charge.unit,
-                        amount=line_amount([charge.amount], outcome.currency),
-                    )
-                    for charge in month.charges
-                ],
-            )
-            for month in outcome.months
-        ],
+        months=_months(outcome, order, published),
         not_priced=list(outcome.not_priced),
         renews_on=renewal[0] if renewal else None,
         renewal_card=renewal[1].slug if renewal else None,
     )
+
+
+def _check_asking(scope: Scope, seller: OrganisationRow, buyer: OrganisationRow, rate_card: str | None) -> None:
+    """Who sees the link may ask; another card than the buyer's is for those who may sell by it."""
+    if not scope.sees_link(seller.id, buyer.id):
+        raise Forbidden(right=Right.READ_MONEY, organisation=buyer.slug)
+    if rate_card is not None and not scope.may(Right.MANAGE_SUBSCRIPTIONS, seller.id):
+        raise Forbidden(right=Right.MANAGE_SUBSCRIPTIONS, organisation=seller.slug)
+
+
+def _order(
+    plan: Plan,
+    tier: str,
+    quantity: int,
+    first_day: date,
+    months: int,
+    expected: Sequence[ExpectedUse],
+    published: Published,
+) -> Order:
+    return Order(
+        plan=plan,
+        tier=tier,
+        quantity=quantity,
+        first_day=first_day,
+        months=months,
+        expected=tuple(_expected(each, plan, published) for each in expected),
+        allowances=base_allowances(plan.tier(tier), published.meters),
+        meters=frozenset(meter.slug for service in plan.services for meter in published.services[service].meters),
+    )
+
+
+def _months(outcome: Estimate, order: Order, published: Published) -> list[MonthView]:
+    return [
+        MonthView(
+            period=month.period.text,
+            total=month.total,
+            lines=[
+                EstimatedLine(
+                    description=describe(charge, order.plan, order.tier, published),
+                    rate=charge.rate,
+                    quantity=_shown(charge, published),
+                    unit=charge.unit,
+                    amount=line_amount([charge.amount], outcome.currency),
+                )
+                for charge in month.charges
+            ],
+        )
+        for month in outcome.months
+    ]
 
 
 def _shown(charge: Charge, published: Published) -> Decimal:

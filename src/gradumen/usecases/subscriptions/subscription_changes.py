@@ -87,20 +87,30 @@ def change_subscription(
             line.quantity = line.quantity if quantity is None else quantity
             line.paused = line.paused if paused is None else paused
             line.plan_version_id = line.plan_version_id if moved is None else moved.id
-            plan = plan_of(tx.get_one(PlanVersionRow, line.plan_version_id), published)
-            with_deviations(plan.tier(line.tier), line.deviations, plan, published)
-            if choices is not None or moved is not None:
-                kept = {key: value for key, value in line.choices.items() if _stands(key, value, plan, published)}
-                line.choices = read_choices({**kept, **(choices or {})}, plan, published)
+            _fit(tx, line, choices, published, moved=moved is not None)
     if moved is not None:
         accept_terms(tx, caller, row, moved, plan_of(moved, published), accepted_terms)
     tx.flush()
     if tier is not None or quantity is not None or moved is not None:
         check_tier_quotas(tx, scope, buyer, row, starts_on, published)
     asked = {"tier": tier, "quantity": quantity, "paused": paused, "plan_version": plan_version, "choices": choices}
-    after = {"from": starts_on, **{key: value for key, value in asked.items() if value is not None}}
-    record_change(tx, scope, "subscription changed", row, before, after)
+    record_change(tx, scope, "subscription changed", row, before, {"from": starts_on, **_given(asked)})
     return _changed(tx, scope, row, published)
+
+
+def _given(asked: Mapping[str, Any]) -> dict[str, Any]:
+    return {key: value for key, value in asked.items() if value is not None}
+
+
+def _fit(
+    tx: Session, line: SupplyLineRow, choices: Mapping[str, str] | None, published: Published, *, moved: bool
+) -> None:
+    """Check a changed line against its plan: special terms, and choices, of which those that stand are kept."""
+    plan = plan_of(tx.get_one(PlanVersionRow, line.plan_version_id), published)
+    with_deviations(plan.tier(line.tier), line.deviations, plan, published)
+    if choices is not None or moved:
+        kept = {key: value for key, value in line.choices.items() if _stands(key, value, plan, published)}
+        line.choices = read_choices({**kept, **(choices or {})}, plan, published)
 
 
 def _held(tx: Session, row: SubscriptionRow, day: date) -> dict[str, Any]:

@@ -13,6 +13,7 @@ from gradumen.core.periods import months_since
 from gradumen.core.permissions import Right
 from gradumen.store.catalogue.tables import PlanVersionRow
 from gradumen.store.organisations.organisations import organisations_by_id, projects_of
+from gradumen.store.organisations.tables import OrganisationRow, ProjectRow
 from gradumen.store.revisions import touch_months
 from gradumen.store.subscriptions.subscriptions import (
     acceptances,
@@ -118,9 +119,7 @@ def create_subscription(
     scope = load_scope(tx, caller)
     buyer = get_organisation(tx, scope, organisation)
     unit = get_project(tx, buyer, project) if project is not None else None
-    seller_id = scope.tree.parents.get(buyer.id, buyer.id)
-    if not scope.may(Right.MANAGE_SUBSCRIPTIONS, seller_id):
-        raise Forbidden(right=Right.MANAGE_SUBSCRIPTIONS, organisation=f"{buyer.slug}'s seller")
+    seller_id = _selling(scope, buyer)
     published = load_published(tx)
     check_right(tx, scope, buyer, plan, tier, project, published)
     version = newest_plan(tx, plan)
@@ -129,6 +128,39 @@ def create_subscription(
     check_quantity(quantity)
     _check_days(starts_on, ends_on, trial_until)
     chosen = read_choices(choices or {}, found, published)
+    row = _new_row(tx, buyer, unit, version, name=name, starts_on=starts_on, ends_on=ends_on, at=caller.at)
+    accept_terms(tx, caller, row, version, found, accepted_terms)
+    stretches = [Stretch(starts_on, version.number, tier, quantity, False, trial_until is not None, chosen)]
+    if trial_until is not None and trial_until != ends_on:
+        stretches.append(replace(stretches[0], starts_on=trial_until, trial=False))
+    links = links_of(scope.tree.chain(buyer.id), found, published)
+    add_lines(tx, row, links, version, found, stretches, rate_card)
+    check_tier_quotas(tx, scope, buyer, row, starts_on, published)
+    touch_months(tx, buyer.id, months_since(starts_on, scope.now.date()))
+    after = {"plan": plan, "tier": tier, "quantity": quantity, "starts_on": starts_on, "ends_on": ends_on}
+    record(tx, caller, "subscription made", seller_id, row.name, concerns=buyer.id, after=after)
+    return views(tx, scope, [row], published)[0]
+
+
+def _selling(scope: Scope, buyer: OrganisationRow) -> UUID:
+    """The direct seller, for whom the caller may sell."""
+    seller = scope.tree.parents.get(buyer.id, buyer.id)
+    if not scope.may(Right.MANAGE_SUBSCRIPTIONS, seller):
+        raise Forbidden(right=Right.MANAGE_SUBSCRIPTIONS, organisation=f"{buyer.slug}'s seller")
+    return seller
+
+
+def _new_row(
+    tx: Session,
+    buyer: OrganisationRow,
+    unit: ProjectRow | None,
+    version: PlanVersionRow,
+    *,
+    name: str,
+    starts_on: date,
+    ends_on: date | None,
+    at: datetime,
+) -> SubscriptionRow:
     row = SubscriptionRow(
         id=uuid4(),
         organisation_id=buyer.id,
@@ -138,22 +170,11 @@ def create_subscription(
         starts_on=starts_on,
         ends_on=ends_on,
         version=1,
-        created_at=caller.at,
+        created_at=at,
     )
     if not add_new(tx, row):
         raise Conflict(f"'{buyer.slug}' has a subscription '{name}' already; give this one another name", field="name")
-    accept_terms(tx, caller, row, version, found, accepted_terms)
-    opening = Stretch(starts_on, version.number, tier, quantity, False, trial_until is not None, chosen)
-    stretches = [opening]
-    if trial_until is not None and trial_until != ends_on:
-        stretches.append(Stretch(trial_until, version.number, tier, quantity, False, False, chosen))
-    links = links_of(scope.tree.chain(buyer.id), found, published)
-    add_lines(tx, row, links, version, found, stretches, rate_card)
-    check_tier_quotas(tx, scope, buyer, row, starts_on, published)
-    touch_months(tx, buyer.id, months_since(starts_on, scope.now.date()))
-    after = {"plan": plan, "tier": tier, "quantity": quantity, "starts_on": starts_on, "ends_on": ends_on}
-    record(tx, caller, "subscription made", seller_id, row.name, concerns=buyer.id, after=after)
-    return views(tx, scope, [row], published)[0]
+    return row
 
 
 def _check_days(starts_on: date, ends_on: date | None, trial_until: date | None) -> None:
