@@ -108,8 +108,7 @@ def grant_quota(
     if giver is not None:
         lock_quota(tx, scope, giver, giver.id, None, measure)
     lock_quota(tx, scope, holder, holder_id, target, measure)
-    row = tx.get_one(QuotaRow, (holder_id, measure), populate_existing=True)
-    _check_version(row, version)
+    row = _at_version(tx.get_one(QuotaRow, (holder_id, measure), populate_existing=True), version)
     before = _values(row)
     wanted_reservation = row.reservation if reservation is None else reservation
     name = f"{holder.slug}/{target.slug}" if target else holder.slug
@@ -119,8 +118,7 @@ def grant_quota(
         _check_subscribed(tx, holder, measure, limit, scope.now.date())
     row.limit_value, row.reservation, row.factor = limit, wanted_reservation, factor or row.factor
     row.giver_id = giver.id if giver else None
-    if label is not None:
-        row.label = name_of(label, field="label") if label else None
+    row.label = row.label if label is None else _label(label)
     tx.flush()
     if before != _values(row):
         acting, what = acting_for(scope, giver_id or holder.id, Right.MANAGE_QUOTAS), f"{name}: {measure}"
@@ -128,13 +126,18 @@ def grant_quota(
     return _view(tx, holder.slug, target.slug if target else None, row)
 
 
-def _check_version(row: QuotaRow, version: int | None) -> None:
-    """That nobody changed it since it was looked at; writing it for this decision counted one."""
+def _label(raw: str) -> str | None:
+    return name_of(raw, field="label") if raw else None
+
+
+def _at_version(row: QuotaRow, version: int | None) -> QuotaRow:
+    """A quota that nobody changed since it was looked at; writing it for this decision counted one."""
     if version is not None and version != row.version - 1:
         raise EditedMeanwhile(
             f"this quota is at version {row.version - 1}, you changed {version}; look again and repeat",
             version=row.version - 1,
         )
+    return row
 
 
 def _giving(tx: Session, giver: OrganisationRow | None, taker: str, measure: Measure) -> Holding:
