@@ -4,7 +4,7 @@ import { StrictMode } from 'react';
 import { createRoot } from 'react-dom/client';
 import { BrowserRouter } from 'react-router';
 import { App } from './app/App';
-import { theme } from './app/theme';
+import { theme } from './shared/theme';
 import { Refusal } from './shared/api';
 
 const queries = new QueryClient({

@@ -14,8 +14,8 @@ import { type ReactNode, useState } from 'react';
 import { NavLink } from 'react-router';
 import { api, setCsrf } from '../shared/api';
 import { momentName } from '../shared/dates';
-import { Mark } from './Mark';
-import { type Right, rememberSignedIn, sessionOptions, useSignedIn } from './session';
+import { Mark } from '../shared/Mark';
+import { type Right, rememberSignedIn, sessionOptions, useSignedIn } from '../access/session';
 
 interface Entry {
   to: string;

@@ -3,13 +3,13 @@ import { Alert, Box, Button, LinearProgress, Link } from '@mui/material';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Link as RouterLink } from 'react-router';
-import { useSignedIn } from '../app/session';
+import { useSignedIn } from '../access/session';
 import { api, body } from '../shared/api';
 import { DataTable } from '../shared/DataTable';
 import { momentName, periodName } from '../shared/dates';
 import { formatCount, formatMoney } from '../shared/decimal';
 import { Page, Section } from '../shared/Page';
-import { PeriodSelect, usePeriod } from '../shared/PeriodSelect';
+import { PeriodSelect, usePeriod } from '../access/PeriodSelect';
 import { Empty, Query } from '../shared/States';
 import { billRunsOptions, differencesOptions } from './invoices';
 

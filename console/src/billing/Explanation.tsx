@@ -2,13 +2,12 @@
 import { Box, Button, Typography } from '@mui/material';
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
-import { MONO } from '../app/theme';
+import { MONO } from '../shared/theme';
 import { DataTable } from '../shared/DataTable';
 import { momentName } from '../shared/dates';
 import { compare, formatMoney, formatQuantity, readable, sum } from '../shared/decimal';
 import { Query } from '../shared/States';
-import type { Line } from './spend';
-import { type Charge, type Explanation as Why, chargeOptions, readingsOptions } from './invoices';
+import { type Charge, type Explanation as Why, type Line, chargeOptions, readingsOptions } from './invoices';
 
 const MOST_RESOURCES = 12;
 

@@ -3,7 +3,7 @@ import { Box, Button, Link } from '@mui/material';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { Fragment, useState } from 'react';
 import { Link as RouterLink, useNavigate, useParams, useSearchParams } from 'react-router';
-import { useSignedIn } from '../app/session';
+import { useSignedIn } from '../access/session';
 import { api, type Schemas } from '../shared/api';
 import { type Column, DataTable, byText } from '../shared/DataTable';
 import { periodName, servicePeriod } from '../shared/dates';

@@ -14,7 +14,7 @@ import {
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { useNavigate, useSearchParams } from 'react-router';
-import { useSignedIn } from '../app/session';
+import { useSignedIn } from '../access/session';
 import { api, body } from '../shared/api';
 import { DataTable, byText } from '../shared/DataTable';
 import { periodName } from '../shared/dates';

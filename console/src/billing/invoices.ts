@@ -2,6 +2,7 @@
 import { queryOptions } from '@tanstack/react-query';
 import { api, body, type Schemas } from '../shared/api';
 
+export type Line = Schemas['LineBody'];
 export type Invoice = Schemas['InvoiceBody'];
 export type BillRun = Schemas['BillRunBody'];
 export type Charge = Schemas['ChargeBody'];

@@ -3,7 +3,7 @@ import { Alert, Box, Button, Dialog, DialogActions, DialogContent, DialogTitle }
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useEffect, useState } from 'react';
 import { useNavigate, useParams } from 'react-router';
-import { useSignedIn } from '../app/session';
+import { useSignedIn } from '../access/session';
 import { api, body, Refusal } from '../shared/api';
 import { DataTable } from '../shared/DataTable';
 import { Page, Section } from '../shared/Page';

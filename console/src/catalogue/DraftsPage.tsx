@@ -3,7 +3,7 @@ import { Button, MenuItem, TextField } from '@mui/material';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { useNavigate } from 'react-router';
-import { useSignedIn } from '../app/session';
+import { useSignedIn } from '../access/session';
 import { DataTable } from '../shared/DataTable';
 import { momentName } from '../shared/dates';
 import { FormDialog } from '../shared/FormDialog';

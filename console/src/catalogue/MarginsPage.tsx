@@ -2,7 +2,7 @@
 import { MenuItem, TextField, Typography } from '@mui/material';
 import { queryOptions, useQuery } from '@tanstack/react-query';
 import { useSearchParams } from 'react-router';
-import { useSignedIn } from '../app/session';
+import { useSignedIn } from '../access/session';
 import { api, body, type Schemas } from '../shared/api';
 import { DataTable, byText } from '../shared/DataTable';
 import { compare, formatPercent, formatPrice } from '../shared/decimal';

@@ -1,7 +1,7 @@
 /** An offer of a plan: to whom, which tiers under which names, and below which prices nobody may resell. */
 import { Box, Checkbox, FormControlLabel } from '@mui/material';
 import { useQuery } from '@tanstack/react-query';
-import { useSignedIn } from '../app/session';
+import { useSignedIn } from '../access/session';
 import { organisationsOptions } from '../organisations/organisations';
 import { type PlanForm, type ServiceForm, plansOptions, servicesOptions } from './catalogue';
 import { Add, change, Group, Line, Remove, Row, Select, withItem, withoutItem, Words } from './fields';

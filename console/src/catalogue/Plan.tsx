@@ -1,7 +1,7 @@
 /** One plan: its tiers in columns, its terms, and what the viewer offers of it. */
 import { Box, Button, Typography } from '@mui/material';
 import type { ReactNode } from 'react';
-import { useSignedIn } from '../app/session';
+import { useSignedIn } from '../access/session';
 import type { Schemas } from '../shared/api';
 import { DataTable } from '../shared/DataTable';
 import { formatMoney, formatQuantity } from '../shared/decimal';

@@ -2,7 +2,7 @@
 import { MenuItem, TextField } from '@mui/material';
 import { useQuery } from '@tanstack/react-query';
 import { useSearchParams } from 'react-router';
-import { useSignedIn } from '../app/session';
+import { useSignedIn } from '../access/session';
 import { DataTable } from '../shared/DataTable';
 import { offersOptions } from './offers';
 import { Plan } from './Plan';

@@ -2,7 +2,7 @@
 import { Alert, Box, Link } from '@mui/material';
 import { queryOptions, useQuery } from '@tanstack/react-query';
 import { Link as RouterLink } from 'react-router';
-import { useSignedIn } from '../app/session';
+import { useSignedIn } from '../access/session';
 import { api, body } from '../shared/api';
 import { dayName } from '../shared/dates';
 

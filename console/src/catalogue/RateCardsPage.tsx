@@ -2,7 +2,7 @@
 import { Box, Button, Link, MenuItem, TextField, Typography } from '@mui/material';
 import { useQuery } from '@tanstack/react-query';
 import { useSearchParams } from 'react-router';
-import { useSignedIn } from '../app/session';
+import { useSignedIn } from '../access/session';
 import { DataTable, byText } from '../shared/DataTable';
 import { nextMonth } from '../shared/dates';
 import { formatPrice } from '../shared/decimal';

@@ -1,7 +1,7 @@
 /** Drafts of services, plans, offers and rate cards: kept with mistakes, published when they have none. */
 import { queryOptions, useMutation, useQueryClient } from '@tanstack/react-query';
 import { useNavigate } from 'react-router';
-import { useSignedIn } from '../app/session';
+import { useSignedIn } from '../access/session';
 import { api, body, Refusal, type Schemas } from '../shared/api';
 
 export type Draft = Schemas['CatalogueDraftBody'];

@@ -3,7 +3,7 @@ import { QueryClient, QueryClientProvider } from '@tanstack/react-query';
 import { cleanup, fireEvent, render, screen, within } from '@testing-library/react';
 import type { ReactElement } from 'react';
 import { afterEach, describe, expect, it } from 'vitest';
-import { sessionOptions, type Session } from '../app/session';
+import { sessionOptions, type Session } from '../access/session';
 import { organisationsOptions } from '../organisations/organisations';
 import {
   type PlanForm,

@@ -2,7 +2,7 @@
 import { Box, MenuItem, TextField } from '@mui/material';
 import { useQuery } from '@tanstack/react-query';
 import { useSearchParams } from 'react-router';
-import { useSignedIn } from '../app/session';
+import { useSignedIn } from '../access/session';
 import { DataTable } from '../shared/DataTable';
 import { momentName } from '../shared/dates';
 import { formatCount } from '../shared/decimal';

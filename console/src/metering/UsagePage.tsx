@@ -2,14 +2,14 @@
 import { Box, MenuItem, TextField } from '@mui/material';
 import { useQuery } from '@tanstack/react-query';
 import { useSearchParams } from 'react-router';
-import { useSignedIn } from '../app/session';
+import { useSignedIn } from '../access/session';
 import { Bar } from '../shared/Bar';
 import { DataTable } from '../shared/DataTable';
 import { periodName } from '../shared/dates';
 import { DayChart } from '../shared/DayChart';
 import { compare, formatQuantity, readable, share } from '../shared/decimal';
 import { Page, Section } from '../shared/Page';
-import { PeriodSelect, usePeriod } from '../shared/PeriodSelect';
+import { PeriodSelect, usePeriod } from '../access/PeriodSelect';
 import { Empty, Query } from '../shared/States';
 import { type Usage, usageOptions } from './metering';
 

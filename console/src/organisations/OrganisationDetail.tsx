@@ -2,15 +2,17 @@
 import { Box, Button, Typography } from '@mui/material';
 import { useQuery } from '@tanstack/react-query';
 import { type ReactNode, useState } from 'react';
-import { MONO } from '../app/theme';
-import { useSignedIn } from '../app/session';
+import { MONO } from '../shared/theme';
+import { useSignedIn } from '../access/session';
 import { Section } from '../shared/Page';
 import { Query } from '../shared/States';
+// The page of an organisation shows what it subscribes to.
+// eslint-disable-next-line no-restricted-imports
 import { Subscriptions } from '../subscriptions/Subscriptions';
 import { GrantDialog } from './GrantDialog';
 import { QuotaBar } from './QuotaBar';
-import { InviteDialog } from '../members/InviteDialog';
-import { membersOptions } from '../members/members';
+import { InviteDialog } from '../access/InviteDialog';
+import { membersOptions } from '../access/members';
 import { type Organisation, type Quota, projectsOptions, quotasOptions } from './organisations';
 
 interface Props {

@@ -2,7 +2,7 @@
 import { Box, Checkbox, FormControlLabel } from '@mui/material';
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
-import { useSignedIn } from '../app/session';
+import { useSignedIn } from '../access/session';
 import { type PlanForm, plansOptions, rateCardsOptions } from '../catalogue/catalogue';
 import { Line, Pairs, Row, Select } from '../catalogue/fields';
 import { api, body } from '../shared/api';

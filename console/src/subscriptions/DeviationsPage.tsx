@@ -1,7 +1,7 @@
 /** Where what is sold differs from plans and rules, and what was charged by hand. */
 import { Button } from '@mui/material';
 import { useQuery } from '@tanstack/react-query';
-import { useSignedIn } from '../app/session';
+import { useSignedIn } from '../access/session';
 import { api, body } from '../shared/api';
 import { DataTable, byText } from '../shared/DataTable';
 import { compare, formatMoney } from '../shared/decimal';

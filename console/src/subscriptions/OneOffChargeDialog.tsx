@@ -1,7 +1,7 @@
 /** Charge an amount by hand on one of an organisation's subscriptions. */
 import { Box } from '@mui/material';
 import { useState } from 'react';
-import { useSignedIn } from '../app/session';
+import { useSignedIn } from '../access/session';
 import { Line, Row, Select } from '../catalogue/fields';
 import type { Organisation } from '../organisations/organisations';
 import { api, body } from '../shared/api';

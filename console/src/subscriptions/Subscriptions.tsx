@@ -2,7 +2,7 @@
 import { Box, Button, Typography } from '@mui/material';
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
-import { useSignedIn } from '../app/session';
+import { useSignedIn } from '../access/session';
 import { momentName } from '../shared/dates';
 import { Section } from '../shared/Page';
 import { Query } from '../shared/States';

@@ -3,7 +3,7 @@ import { QueryClient, QueryClientProvider } from '@tanstack/react-query';
 import { cleanup, fireEvent, render, screen, waitFor } from '@testing-library/react';
 import type { ReactElement } from 'react';
 import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest';
-import { rememberSignedIn, sessionOptions, type Session } from '../app/session';
+import { rememberSignedIn, sessionOptions, type Session } from '../access/session';
 import { plansOptions, rateCardsOptions, servicesOptions } from '../catalogue/catalogue';
 import { GrantDialog } from '../organisations/GrantDialog';
 import {

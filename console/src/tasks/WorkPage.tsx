@@ -2,13 +2,13 @@
 import { Box, Button, LinearProgress, MenuItem, TextField } from '@mui/material';
 import { useInfiniteQuery, useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useSearchParams } from 'react-router';
-import { useSignedIn } from '../app/session';
+import { useSignedIn } from '../access/session';
 import { api, body } from '../shared/api';
 import { DataTable } from '../shared/DataTable';
 import { momentName } from '../shared/dates';
 import { Page, Section } from '../shared/Page';
 import { Empty, Failed, Loading, Query } from '../shared/States';
-import { RecordTabs } from './RecordTabs';
+import { RecordTabs } from '../access/RecordTabs';
 import { madeOf, STATES, taskOptions, tasksOptions, type Task } from './tasks';
 
 export default function WorkPage() {

@@ -1,8 +1,8 @@
 /** The month that a page is about, kept in the address. */
 import { MenuItem, TextField } from '@mui/material';
 import { useSearchParams } from 'react-router';
-import { useSignedIn } from '../app/session';
-import { periodName, periodsUpTo } from './dates';
+import { useSignedIn } from './session';
+import { periodName, periodsUpTo } from '../shared/dates';
 
 /** The chosen month; by default `behind` months before the business date's. */
 export function usePeriod(behind = 0): [string, (period: string) => void] {

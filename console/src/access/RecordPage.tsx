@@ -2,12 +2,12 @@
 import { Box, Button, MenuItem, TextField } from '@mui/material';
 import { useInfiniteQuery } from '@tanstack/react-query';
 import { Navigate, useSearchParams } from 'react-router';
-import { useSignedIn } from '../app/session';
+import { useSignedIn } from './session';
 import { DataTable } from '../shared/DataTable';
 import { momentName } from '../shared/dates';
 import { Page } from '../shared/Page';
 import { Empty, Failed, Loading } from '../shared/States';
-import { RecordTabs } from '../tasks/RecordTabs';
+import { RecordTabs } from './RecordTabs';
 import { changesOf, recordOptions } from './members';
 
 const ACTIONS = [

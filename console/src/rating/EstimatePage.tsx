@@ -3,16 +3,16 @@ import { Alert, Box, MenuItem, TextField, Typography } from '@mui/material';
 import { useQuery } from '@tanstack/react-query';
 import { useDeferredValue, useState } from 'react';
 import { useSearchParams } from 'react-router';
-import { useSignedIn } from '../app/session';
+import { useSignedIn } from '../access/session';
 import { organisationsOptions } from '../organisations/organisations';
 import { DataTable } from '../shared/DataTable';
 import { nextMonth, periodName } from '../shared/dates';
 import { formatMoney, formatQuantity } from '../shared/decimal';
 import { Page, Section } from '../shared/Page';
 import { Empty, Failed, Loading, Query } from '../shared/States';
-import { type PlanForm, type ServiceForm, plansOptions, servicesOptions } from './catalogue';
+import { type PlanForm, type ServiceForm, plansOptions, servicesOptions } from '../catalogue/catalogue';
 import { type Estimate, type ExpectedUse, estimateOptions } from './estimates';
-import { Group, Line, Row, Select } from './fields';
+import { Group, Line, Row, Select } from '../catalogue/fields';
 
 const TERMS = ['1', '3', '6', '12', '24', '36'];
 

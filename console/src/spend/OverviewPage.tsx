@@ -2,10 +2,10 @@
 import { Alert, Box, Link, MenuItem, TextField } from '@mui/material';
 import { useQuery } from '@tanstack/react-query';
 import { Link as RouterLink, useSearchParams } from 'react-router';
-import { useSignedIn } from '../app/session';
+import { useSignedIn } from '../access/session';
 import { PriceChanges } from '../catalogue/PriceChanges';
 import { invoicesOptions } from '../billing/invoices';
-import { type LinkPeriod, addDays, periodSoFarOptions, serviceName, sumsBy } from '../billing/spend';
+import { type LinkPeriod, addDays, periodSoFarOptions, serviceName, sumsBy } from './spend';
 import { QuotaBar } from '../organisations/QuotaBar';
 import { quotasOptions } from '../organisations/organisations';
 import { Bar } from '../shared/Bar';

@@ -1,10 +1,10 @@
 /** The period so far. */
+import type { Line } from '../billing/invoices';
 import { queryOptions } from '@tanstack/react-query';
 import { api, body, type Schemas } from '../shared/api';
 import { compare, sum } from '../shared/decimal';
 
 export type LinkPeriod = Schemas['LinkPeriodBody'];
-export type Line = Schemas['LineBody'];
 
 export const periodSoFarOptions = (organisation: string, period?: string) =>
   queryOptions({

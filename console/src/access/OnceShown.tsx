@@ -1,7 +1,7 @@
 /** A link or key that is shown this once, with a button that copies it. */
 import { Alert, Box, Button } from '@mui/material';
 import { useState } from 'react';
-import { MONO } from '../app/theme';
+import { MONO } from '../shared/theme';
 
 export function OnceShown({ secret, children }: { secret: string; children: string }) {
   const [copied, setCopied] = useState(false);

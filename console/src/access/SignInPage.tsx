@@ -3,7 +3,7 @@ import { Alert, Box, Button, Paper, TextField, Typography } from '@mui/material'
 import { useMutation, useQueryClient } from '@tanstack/react-query';
 import { useEffect, useState } from 'react';
 import { api, body, setCsrf } from '../shared/api';
-import { Contours, Mark } from './Mark';
+import { Contours, Mark } from '../shared/Mark';
 import { rememberSignedIn, sessionOptions } from './session';
 
 export function SignInPage() {

@@ -1,7 +1,7 @@
 /** The frame of pages for people who may not be signed in. */
 import { Box, Paper, Typography } from '@mui/material';
 import { type ReactNode, useEffect } from 'react';
-import { Contours, Mark } from '../app/Mark';
+import { Contours, Mark } from '../shared/Mark';
 
 export function Outside({
   title,

@@ -1,7 +1,7 @@
 /** The steps of a chain from left to right: supplier, us, customers. */
 import { Box } from '@mui/material';
-import { useSignedIn } from '../app/session';
-import type { LinkPeriod } from '../billing/spend';
+import { useSignedIn } from '../access/session';
+import type { LinkPeriod } from './spend';
 import { formatMoney, subtract, sum } from '../shared/decimal';
 
 interface Step {

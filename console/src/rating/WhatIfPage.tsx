@@ -3,14 +3,14 @@ import { Alert, Button, Checkbox, FormControlLabel, MenuItem, TextField } from '
 import { useMutation, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { useSearchParams } from 'react-router';
-import { useSignedIn } from '../app/session';
+import { useSignedIn } from '../access/session';
 import { api, body } from '../shared/api';
 import { DataTable, byText } from '../shared/DataTable';
 import { compare, formatMoney, sum } from '../shared/decimal';
 import { Page } from '../shared/Page';
-import { PeriodSelect, usePeriod } from '../shared/PeriodSelect';
+import { PeriodSelect, usePeriod } from '../access/PeriodSelect';
 import { Empty, Query } from '../shared/States';
-import { draftsOptions } from './drafts';
+import { draftsOptions } from '../catalogue/drafts';
 import type { WhatIf } from './estimates';
 
 export default function WhatIfPage() {

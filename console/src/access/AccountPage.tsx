@@ -2,7 +2,7 @@
 import { Box, Button, Link, Typography } from '@mui/material';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
-import { useSignedIn } from '../app/session';
+import { useSignedIn } from './session';
 import { api } from '../shared/api';
 import { DataTable } from '../shared/DataTable';
 import { momentName } from '../shared/dates';

@@ -3,7 +3,7 @@ import { Alert, Button, TextField, Typography } from '@mui/material';
 import { useMutation, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { useNavigate } from 'react-router';
-import { rememberSignedIn, sessionOptions, useSession } from '../app/session';
+import { rememberSignedIn, sessionOptions, useSession } from './session';
 import { api, body } from '../shared/api';
 import { Outside } from './Outside';
 

@@ -3,11 +3,11 @@ import { MemoryRouter } from 'react-router';
 import { describe, expect, it, vi } from 'vitest';
 import { tree } from '../organisations/organisations';
 import type { Organisation } from '../organisations/organisations';
-import { sumsBy } from '../billing/spend';
-import type { Line } from '../billing/spend';
-import { DataTable } from './DataTable';
-import { compare } from './decimal';
-import { Query } from './States';
+import { sumsBy } from '../spend/spend';
+import type { Line } from '../billing/invoices';
+import { DataTable } from '../shared/DataTable';
+import { compare } from '../shared/decimal';
+import { Query } from '../shared/States';
 
 const organisation = (slug: string, parent: string | null): Organisation => ({
   id: slug,

@@ -10,7 +10,7 @@ import {
 } from '@mui/material';
 import { useMutation, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
-import { useSignedIn } from '../app/session';
+import { useSignedIn } from './session';
 import { api, body } from '../shared/api';
 import { FormDialog } from '../shared/FormDialog';
 import { OnceShown } from './OnceShown';

@@ -2,12 +2,12 @@
 import { Alert, Box, MenuItem, TextField, Typography } from '@mui/material';
 import { queryOptions, useQuery } from '@tanstack/react-query';
 import { useSearchParams } from 'react-router';
-import { useSignedIn } from '../app/session';
+import { useSignedIn } from '../access/session';
 import { api, body } from '../shared/api';
 import { DataTable, byText } from '../shared/DataTable';
 import { compare, formatMoney, formatPercent, sum } from '../shared/decimal';
 import { Page } from '../shared/Page';
-import { PeriodSelect, usePeriod } from '../shared/PeriodSelect';
+import { PeriodSelect, usePeriod } from '../access/PeriodSelect';
 import { Empty, Query } from '../shared/States';
 import { type By, type Earned, earnedBy } from './earned';
 
