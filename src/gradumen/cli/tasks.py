@@ -37,21 +37,22 @@ def run_list(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     )
     out.body(found)
     out.table(
-        ("TASK", "WHAT", "ON", "STATE", "MADE", "ASKED, UTC", "BY", "PROBLEM"),
+        ("TASK", "WHAT", "STATE", "MADE", "ASKED, UTC", "BY"),
         [
             (
                 str(each.id)[:8],
-                each.kind,
-                each.subject,
+                f"{each.kind} {each.subject}",
                 each.state,
                 _made(each),
-                f"{each.asked_at:%Y-%m-%d %H:%M}",
+                f"{each.asked_at:%m-%d %H:%M}",
                 each.asked_by or "the service",
-                (each.problem or "")[:70],
             )
             for each in found
         ],
     )
+    for each in found:
+        if each.state == "needs a hand":
+            out.say(f"{str(each.id)[:8]}: {each.problem}; then: gradumen tasks retry {str(each.id)[:8]}")
     if not found:
         out.say("nothing is in progress" if arguments.state == "open" else "no tasks with this")
     return 0
