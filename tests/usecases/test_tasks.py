@@ -291,3 +291,38 @@ def test_a_lease_is_kept_while_the_work_goes_on(
     monkeypatch.setitem(service.worker._kinds, tasks.BILL_RUN, look)
     world.mara.tasks.follow(world.mara.bill_runs.start("tarnwick", "2026-09").id)
     assert leases[1] > leases[0]
+
+
+def test_a_draft_that_is_gone_by_then_is_named_and_the_others_are_issued(
+    world: World, service: Service, instead: Callable[[Make], None]
+) -> None:
+    """Two drafts are asked for; one is discarded before the task comes to it."""
+    world.send(egress("a", 10**12), egress("b", 10**12, owner="quillstone/archive"))
+    drafts = world.close("tarnwick", "finn", "2026-09", issue=False)
+    gone, kept = sorted(drafts, key=lambda each: each.buyer)
+    at_gate, block = threading.Event(), threading.Event()
+
+    def hold(_: Held) -> None:
+        at_gate.set()
+        block.wait(20)
+
+    instead(hold)
+    finn = world.user("finn")
+    finn.bill_runs.start("tarnwick", "2026-08")
+    assert at_gate.wait(10)
+    task = finn.invoices.issue_many("tarnwick", [kept.id, gone.id])
+    finn.invoices.discard(gone.id)
+    block.set()
+    stuck = finn.tasks.follow(task.id)
+    assert (stuck.state, stuck.made, stuck.total) == ("needs a hand", 1, 2)
+    assert "1 of 2 drafts could not be issued" in (stuck.problem or "")
+    assert str(gone.id) in stuck.steps[-1].log
+    assert finn.invoices.get(kept.id).number == "TARNWICK-2026-00001"
+    with pytest.raises(NotFound):
+        finn.invoices.get(gone.id)
+
+
+def test_rests_grow_and_end() -> None:
+    rests = [pause_after(attempt) for attempt in range(1, 7)]
+    assert rests[:4] == sorted(each for each in rests[:4] if each)
+    assert rests[4:] == [None, None]
