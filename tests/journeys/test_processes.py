@@ -1,5 +1,6 @@
 """The service's processes: each that dies is started again, and none outlives its parent."""
 
+import json
 import signal
 import subprocess
 import sys
@@ -13,6 +14,9 @@ import pytest
 
 from gradumen.client import Client
 from gradumen.core.errors import GradumenError
+from gradumen.run.child import Told
+from gradumen.run.processes import Child
+from gradumen.settings import Settings
 from tests.journeys.process import Process
 from tests.world import World, closing, egress, make_world
 
@@ -107,3 +111,14 @@ def test_it_stops_with_all_its_processes(several: Process) -> None:
     assert alive == []
     with pytest.raises(GradumenError), Client(several.url) as client:
         client.session()
+
+
+def test_what_a_process_is_told_is_one_line_and_stands_in_no_list_of_processes(tmp_path: Path) -> None:
+    told = Told(Settings(data=tmp_path, port=8471), "mysql://service:secret@db/g", "mysql://owner:secret@db/g", 7)
+    line = told.written()
+    assert line.endswith(b"\n") and line.count(b"\n") == 1
+    read = json.loads(line)
+    assert (read["settings"]["data"], read["settings"]["port"], read["listening"]) == (str(tmp_path), 8471, 7)
+    command = Child("api", line).command
+    assert command[-1] == "gradumen.run.api"
+    assert not any("secret" in word for word in command)

@@ -25,10 +25,16 @@ class Child:
     rest: float = SHORTEST_REST
     due: float = field(default=0.0)
 
+    @property
+    def command(self) -> list[str]:
+        """What it is started by."""
+        return [sys.executable, "-m", f"gradumen.run.{self.kind}"]
+
     def start(self) -> None:
         """Start it. It is in a session of its own, so that Ctrl-C reaches the parent alone."""
-        command = [sys.executable, "-m", f"gradumen.run.{self.kind}"]
-        self.process = subprocess.Popen(command, stdin=subprocess.PIPE, pass_fds=self.files, start_new_session=True)
+        self.process = subprocess.Popen(
+            self.command, stdin=subprocess.PIPE, pass_fds=self.files, start_new_session=True
+        )
         assert self.process.stdin is not None
         self.process.stdin.write(self.told)
         self.process.stdin.flush()
