@@ -1,5 +1,6 @@
 """Issues many drafts, one transaction each, as the user who asked for it."""
 
+from dataclasses import replace
 from uuid import UUID
 
 from gradumen.core.errors import Conflict, GradumenError
@@ -17,13 +18,18 @@ def issue(held: Held) -> None:
     Raises:
         Conflict: some could not be issued; the step's log says which and why.
     """
+    token = held.lease.inputs["token"]
     wanted = [UUID(each) for each in held.lease.inputs["invoices"]]
     if held.lease.asked_by is None:
         raise Conflict("nobody asked for this")
     refused = 0
     with held.step("issue", drafts=len(wanted)) as step:
         for number, invoice in enumerate(wanted, 1):
-            caller = caller_of_user(held.uow, user=held.lease.asked_by, at=now())
+            caller = replace(
+                caller_of_user(held.uow, user=held.lease.asked_by, at=now()),
+                token_id=UUID(token) if token else None,
+                address=held.lease.inputs["address"],
+            )
             try:
                 issue_invoice(held.uow, caller, invoice_id=invoice)
             except GradumenError as problem:

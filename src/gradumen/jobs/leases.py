@@ -8,7 +8,7 @@ from typing import Any
 
 from gradumen.core.errors import GradumenError
 from gradumen.core.tasks import LEASE, Lease
-from gradumen.store.unit_of_work import UnitOfWork
+from gradumen.store.unit_of_work import UnitOfWork, is_passing
 from gradumen.usecases import tasks
 
 BEAT = LEASE / 6
@@ -18,6 +18,15 @@ BEAT = LEASE / 6
 def now() -> datetime:
     """The real time, which leases go by."""
     return datetime.now(UTC)
+
+
+def problem_of(error: Exception) -> str:
+    """What people read of a failure; what is inside the service stands in its log alone."""
+    if isinstance(error, GradumenError):
+        return error.message
+    if is_passing(error):
+        return "the database did not serve"
+    return f"it failed inside the service ({type(error).__name__}); the service's log has more"
 
 
 class Step:
@@ -46,8 +55,7 @@ class Held:
         try:
             yield step
         except Exception as error:
-            problem = error.message if isinstance(error, GradumenError) else f"{type(error).__name__}: {error}"
-            self._end(position, step, problem)
+            self._end(position, step, problem_of(error))
             raise
         self._end(position, step, None)
 

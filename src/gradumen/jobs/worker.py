@@ -8,8 +8,8 @@ from datetime import timedelta
 
 from gradumen.core.errors import GradumenError, Unanswered
 from gradumen.jobs import bill_runs, issuing, months
-from gradumen.jobs.leases import Held, kept, now
-from gradumen.store.unit_of_work import Engine, UnitOfWork, is_passing
+from gradumen.jobs.leases import Held, kept, now, problem_of
+from gradumen.store.unit_of_work import Engine, UnitOfWork
 from gradumen.usecases import tasks
 from gradumen.usecases.metering.usage import refresh_usage
 
@@ -72,15 +72,9 @@ class Worker:
                 self._kinds[lease.kind](Held(self.uow, lease))
         except Exception as error:  # whatever failed is an attempt that is seen
             again = not isinstance(error, GradumenError) or isinstance(error, Unanswered)
-            problem = error.message if isinstance(error, GradumenError) else _unexpected(error)
+            problem = problem_of(error)
             log.warning("%s %s, attempt %d: %s", lease.kind, lease.subject, lease.attempt, problem, exc_info=again)
             tasks.fail_task(self.uow, lease=lease, problem=problem, again=again, at=now())
         else:
             tasks.finish_task(self.uow, lease=lease, at=now())
         return True
-
-
-def _unexpected(error: Exception) -> str:
-    if is_passing(error):
-        return "the database did not serve"
-    return f"it failed inside the service ({type(error).__name__}: {str(error)[:300]}); the service's log has more"

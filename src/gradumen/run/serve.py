@@ -5,6 +5,7 @@ import secrets
 import signal
 import socket
 import time
+from datetime import UTC, datetime
 from pathlib import Path
 
 from gradumen.core.errors import Invalid
@@ -79,7 +80,7 @@ def _prepare(settings: Settings, url: str, owner_url: str, *, private: bool) -> 
         schema.check(engine)
         uow = UnitOfWork(engine)
         if private:
-            release_leases(uow)
+            release_leases(uow, at=datetime.now(UTC))
         _set_up_code(settings.data, uow)
     finally:
         engine.dispose()

@@ -88,8 +88,8 @@ def add_task(
     inputs: Mapping[str, Any] | None = None,
     counted: str = "",
     total: int | None = None,
-) -> UUID:
-    """Put a task on the list; gives its id."""
+) -> TaskRow:
+    """Put a task on the list."""
     row = TaskRow(
         id=uuid4(),
         organisation_id=organisation,
@@ -112,7 +112,7 @@ def add_task(
     )
     tx.add(row)
     tx.flush()
-    return row.id
+    return row
 
 
 def add_once(tx: Session, kind: str, subject: str, *, at: datetime) -> None:
@@ -163,9 +163,9 @@ def hold(tx: Session, lease: Lease, **values: Any) -> bool:
     return bool(found.rowcount)  # type: ignore[attr-defined]  # an UPDATE gives a cursor result, of the rows it found
 
 
-def release_leases(tx: Session) -> None:
+def release_leases(tx: Session, at: datetime) -> None:
     """Let every lease go, at the start of the only service: nobody can hold one."""
-    tx.execute(update(TaskRow).where(TaskRow.state == State.RUNNING).values(lease_until=TaskRow.asked_at))
+    tx.execute(update(TaskRow).where(TaskRow.state == State.RUNNING).values(lease_until=at))
 
 
 def begin_step(tx: Session, lease: Lease, name: str, inputs: Mapping[str, Any], at: datetime) -> int:

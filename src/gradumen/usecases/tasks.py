@@ -9,7 +9,7 @@ from gradumen.core.errors import Conflict, Forbidden, Invalid, NotFound
 from gradumen.core.permissions import Right
 from gradumen.core.tasks import LEASE, Lease, State, pause_after
 from gradumen.store import tasks
-from gradumen.store.access.tables import UserRow
+from gradumen.store.access.members import emails_of
 from gradumen.store.organisations.organisations import organisations_by_id
 from gradumen.store.tasks import TaskRow, TaskStepRow
 from gradumen.store.unit_of_work import Session, use_case
@@ -39,9 +39,9 @@ def keep_lease(tx: Session, *, lease: Lease, at: datetime) -> bool:
 
 
 @use_case
-def release_leases(tx: Session) -> None:
+def release_leases(tx: Session, *, at: datetime) -> None:
     """At the start of the only service: no lease can be held by anybody else."""
-    tasks.release_leases(tx)
+    tasks.release_leases(tx, at)
 
 
 def require_lease(tx: Session, lease: Lease) -> None:
@@ -82,7 +82,12 @@ def end_step(
     log: str = "",
     at: datetime,
 ) -> None:
-    """Note what a step came to; with a problem it needs a hand."""
+    """Note what a step came to; with a problem it needs a hand.
+
+    Raises:
+        Conflict: another worker has the task now, for whom this step is undone.
+    """
+    require_lease(tx, lease)
     state = State.DONE if problem is None else State.NEEDS_A_HAND
     tasks.end_step(tx, lease, position, state=state, result=result, log=log or problem or "", at=at)
 
@@ -168,7 +173,7 @@ def read_task(tx: Session, caller: Caller, *, task_id: UUID) -> TaskBody:
         NotFound: not there, or of an organisation that the caller is no member of.
     """
     row = _get(tx, load_scope(tx, caller), task_id)
-    return _bodies(tx, [row])[0].model_copy(update={"steps": [_step(each) for each in tasks.steps_of(tx, row.id)]})
+    return task_body(tx, row).model_copy(update={"steps": [_step(each) for each in tasks.steps_of(tx, row.id)]})
 
 
 @use_case
@@ -193,7 +198,7 @@ def retry_task(tx: Session, caller: Caller, *, task_id: UUID) -> TaskBody:
             row.attempts = 0
         row.state, row.problem, row.finished_at, row.not_before = State.WAITING, None, None, caller.at
     tx.flush()
-    return _bodies(tx, [row])[0]
+    return task_body(tx, row)
 
 
 def _owner(scope: Scope, row: TaskRow) -> UUID | None:
@@ -210,18 +215,14 @@ def _get(tx: Session, scope: Scope, task_id: UUID, *, lock: bool = False) -> Tas
     return row
 
 
-def task_body(tx: Session, task: UUID) -> TaskBody:
-    """A task that was just put on the list."""
-    row = tasks.find_task(tx, task)
-    if row is None:
-        raise NotFound("task", task)
+def task_body(tx: Session, row: TaskRow) -> TaskBody:
+    """A task as it is seen, without its steps."""
     return _bodies(tx, [row])[0]
 
 
 def _bodies(tx: Session, rows: list[TaskRow]) -> list[TaskBody]:
     names = organisations_by_id(tx, {row.organisation_id for row in rows if row.organisation_id})
-    asked = {row.asked_by for row in rows if row.asked_by}
-    users = {user: tx.get_one(UserRow, user).email for user in asked}
+    users = emails_of(tx, {row.asked_by for row in rows if row.asked_by})
     return [
         TaskBody(
             id=row.id,

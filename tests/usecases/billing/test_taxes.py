@@ -154,6 +154,13 @@ def test_a_line_that_is_negative_by_itself_is_given_back_by_a_positive_one() -> 
     ]
 
 
+def test_a_document_of_before_that_gave_back_more_than_it_charged_bounds_nothing() -> None:
+    """It has a charge of 50 and gave back 1000 without naming its document: its own tax is below zero."""
+    taxes = taxes_of([TaxedLine("S", Decimal(19), Decimal(-50), "B")], "EUR", {"B": Decimal("-180.50")})
+    assert [each.tax for each in taxes.groups] == [Decimal("-9.50")]
+    assert taxes.given_back == {"B": Decimal("-9.50")}
+
+
 @given(
     st.lists(st.tuples(st.integers(1, 500), st.integers(1, 40)), min_size=1, max_size=4),
     st.sampled_from([Decimal(7), Decimal("19.25"), Decimal(23)]),

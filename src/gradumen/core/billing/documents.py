@@ -79,7 +79,8 @@ class Taxes(Generic[Document]):
 def taxes_of(lines: Sequence[TaxedLine[Document]], currency: str, left: Mapping[Document, Decimal]) -> Taxes[Document]:
     """The tax of rounded lines, computed and rounded once per category and percentage.
 
-    Of what is given back, never more is returned than the documents that charged it have left.
+    Of what is given back, never more is returned than the documents that charged it have left; one whose own tax is
+    below zero, as it gave back before corrections named their documents, bounds nothing.
 
     Args:
         left: the tax that documents charged themselves and that was not given back yet.
@@ -105,7 +106,7 @@ def taxes_of(lines: Sequence[TaxedLine[Document]], currency: str, left: Mapping[
                 weights[line.corrects] = add([weights.get(line.corrects, Decimal(0)), line.amount])
         with localcontext(EXACT):
             returned = _tax(net, percent, places) - own
-            if returned < 0:
+            if returned < 0 and all(left.get(each, Decimal(0)) >= 0 for each in weights):
                 returned = max(returned, -add([left.get(each, Decimal(0)) for each in weights]))
             groups.append(
                 TaxGroup(category, percent, round_half_up(net, places), round_half_up(own + returned, places))
@@ -130,8 +131,8 @@ def _shares(
     found: dict[Document, Decimal] = {}
     over = 0
     for document, share in zip(weights, allocate(scaled(abs(returned), places), size), strict=True):
-        room = scaled(left.get(document, Decimal(0)), places) if returned < 0 else share + over
-        taken = min(share + over, room)
+        room = scaled(left.get(document, Decimal(0)), places)
+        taken = share + over if returned > 0 or room < 0 else min(share + over, room)
         over = share + over - taken
         found[document] = unscaled(-taken if returned < 0 else taken, places)
     for document in found:

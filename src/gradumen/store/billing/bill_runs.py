@@ -1,5 +1,7 @@
 """Queries of bill runs, and of what was issued of periods."""
 
+from collections import Counter
+from collections.abc import Collection
 from decimal import Decimal
 from uuid import UUID
 
@@ -15,12 +17,14 @@ def runs_of(tx: Session, seller: UUID, limit: int) -> list[BillRunRow]:
     return list(tx.scalars(query.order_by(BillRunRow.started_at.desc(), BillRunRow.id).limit(limit)))
 
 
-def documents_by_state(tx: Session, run: UUID) -> dict[str, int]:
-    """How many documents a run has, by state."""
+def documents_by_state(tx: Session, runs: Collection[UUID]) -> Counter[tuple[UUID, str]]:
+    """How many documents runs have, by run and state."""
     rows = tx.execute(
-        select(InvoiceRow.state, func.count()).where(InvoiceRow.bill_run_id == run).group_by(InvoiceRow.state)
+        select(InvoiceRow.bill_run_id, InvoiceRow.state, func.count())
+        .where(InvoiceRow.bill_run_id.in_(runs))
+        .group_by(InvoiceRow.bill_run_id, InvoiceRow.state)
     )
-    return {state: count for state, count in rows}  # noqa: C416  # rows are not typed as pairs
+    return Counter({(run, state): count for run, state, count in rows})
 
 
 def issued_periods(tx: Session, seller: UUID) -> list[str]:

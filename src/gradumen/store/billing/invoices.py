@@ -47,7 +47,7 @@ def taxes_left(tx: Session, documents: Collection[UUID]) -> dict[UUID, Decimal]:
     A document's own tax is that of its lines less what it gives back of others.
     """
     own = tx.execute(select(InvoiceRow.id, InvoiceRow.tax).where(InvoiceRow.id.in_(documents)))
-    left = {document: tax for document, tax in own}  # noqa: C416  # rows are not typed as pairs
+    left = dict(own.all())
     issued = select(InvoiceRow.id).where(InvoiceRow.state == "issued")
     for column, sign in ((ReturnedTaxRow.invoice_id, -1), (ReturnedTaxRow.corrects_id, 1)):
         rows = tx.execute(
@@ -145,6 +145,12 @@ def lines_of(tx: Session, invoice: UUID) -> list[InvoiceLineRow]:
     """A document's lines in their order."""
     query = select(InvoiceLineRow).where(InvoiceLineRow.invoice_id == invoice)
     return list(tx.scalars(query.order_by(InvoiceLineRow.position)))
+
+
+def numbers_of(tx: Session, invoices: Collection[UUID]) -> dict[UUID, str | None]:
+    """Numbers of documents."""
+    rows = tx.execute(select(InvoiceRow.id, InvoiceRow.number).where(InvoiceRow.id.in_(invoices)))
+    return dict(rows.all())
 
 
 def keep_document(tx: Session, invoice: UUID, pdf: bytes, at: datetime) -> bytes:

@@ -45,4 +45,4 @@ def buyers_of(tx: Session, seller: UUID, subscriptions: Collection[UUID]) -> dic
             SupplyLineRow.subscription_id.in_(subscriptions), SupplyLineRow.seller_id == seller
         )
     )
-    return {subscription: buyer for subscription, buyer in rows}  # noqa: C416  # rows are not typed as pairs
+    return dict(rows.all())

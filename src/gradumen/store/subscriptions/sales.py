@@ -144,4 +144,4 @@ def buyers_by_subscription(tx: Session, seller: UUID) -> dict[UUID, UUID]:
     rows = tx.execute(
         select(SupplyLineRow.subscription_id, SupplyLineRow.buyer_id).where(SupplyLineRow.seller_id == seller)
     )
-    return {subscription: buyer for subscription, buyer in rows}  # noqa: C416  # rows are not typed as pairs
+    return dict(rows.all())

@@ -58,16 +58,21 @@ def start_bill_run(tx: Session, caller: Caller, *, organisation: str, period: st
     lock_documents(tx, seller.id)
     under_way = tasks.find_under_way(tx, BILL_RUN, seller.id, period)
     if under_way is not None:
-        return _view(tx, tx.get_one(BillRunRow, under_way), seller.slug)
+        return _views(tx, [tx.get_one(BillRunRow, under_way)], seller.slug)[0]
     tasks.give_up(tx, BILL_RUN, seller.id, period)
     task = tasks.add_task(tx, BILL_RUN, period, at=caller.at, organisation=seller.id, asked_by=caller.user_id)
     row = BillRunRow(
-        id=task, seller_id=seller.id, period=period, started_by=caller.user_id, started_at=scope.now, finished_at=None
+        id=task.id,
+        seller_id=seller.id,
+        period=period,
+        started_by=caller.user_id,
+        started_at=scope.now,
+        finished_at=None,
     )
     tx.add(row)
     tx.flush()
     record(tx, caller, "bill run started", seller.id, period)
-    return _view(tx, row, seller.slug)
+    return _views(tx, [row], seller.slug)[0]
 
 
 def require_billing(scope: Scope, seller: OrganisationRow) -> None:
@@ -92,7 +97,7 @@ def make_drafts(tx: Session, *, lease: Lease, at: datetime) -> int:
         discard_drafts(tx, seller.id)
         run.finished_at = business_now(tx, at)
         Drafting(tx, run, seller, run.finished_at.date()).make()
-    return documents_by_state(tx, run.id).get("draft", 0)
+    return documents_by_state(tx, [run.id])[run.id, "draft"]
 
 
 @use_case
@@ -101,7 +106,7 @@ def list_bill_runs(tx: Session, caller: Caller, *, organisation: str, limit: int
     scope = load_scope(tx, caller)
     seller = get_organisation(tx, scope, organisation)
     scope.require_member(Right.READ_MONEY, seller)
-    return [_view(tx, row, seller.slug) for row in runs_of(tx, seller.id, limit)]
+    return _views(tx, runs_of(tx, seller.id, limit), seller.slug)
 
 
 @use_case
@@ -111,20 +116,23 @@ def read_bill_run(tx: Session, caller: Caller, *, run_id: UUID) -> BillRun:
     row = tx.get(BillRunRow, run_id)
     if row is None or row.seller_id not in scope.members_money():
         raise NotFound("bill run", run_id)
-    return _view(tx, row, tx.get_one(OrganisationRow, row.seller_id).slug)
+    return _views(tx, [row], tx.get_one(OrganisationRow, row.seller_id).slug)[0]
 
 
-def _view(tx: Session, row: BillRunRow, seller: str) -> BillRun:
-    counts = documents_by_state(tx, row.id)
-    state, problem = tasks.states_of(tx, [row.id])[row.id]
-    return BillRun(
-        id=row.id,
-        seller=seller,
-        period=row.period,
-        state=state,
-        problem=problem,
-        started_at=row.started_at,
-        finished_at=row.finished_at,
-        drafts=counts.get("draft", 0),
-        issued=counts.get("issued", 0),
-    )
+def _views(tx: Session, rows: list[BillRunRow], seller: str) -> list[BillRun]:
+    ids = [row.id for row in rows]
+    states, documents = tasks.states_of(tx, ids), documents_by_state(tx, ids)
+    return [
+        BillRun(
+            id=row.id,
+            seller=seller,
+            period=row.period,
+            state=states[row.id][0],
+            problem=states[row.id][1],
+            started_at=row.started_at,
+            finished_at=row.finished_at,
+            drafts=documents[row.id, "draft"],
+            issued=documents[row.id, "issued"],
+        )
+        for row in rows
+    ]

@@ -18,6 +18,7 @@ from gradumen.store.billing.invoices import (
     lock_documents,
     lock_series,
     newest_date,
+    numbers_of,
     page_of_invoices,
     set_own_tax,
     store_taxes,
@@ -183,8 +184,7 @@ def read_invoice(tx: Session, caller: Caller, *, invoice_id: UUID) -> Invoice:
 def _whole(tx: Session, row: InvoiceRow) -> Invoice:
     """A document with lines and taxes."""
     lines = lines_of(tx, row.id)
-    corrected = {each.corrects_id for each in lines if each.corrects_id}
-    numbers = {each: tx.get_one(InvoiceRow, each).number for each in corrected}
+    numbers = numbers_of(tx, {each.corrects_id for each in lines if each.corrects_id})
     shown = [_line(each, numbers[each.corrects_id] if each.corrects_id else None) for each in lines]
     return _view(row, shown, stored_taxes(tx, row.id))
 

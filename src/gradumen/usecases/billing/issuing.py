@@ -37,7 +37,11 @@ def start_issuing(tx: Session, caller: Caller, *, organisation: str, invoices: l
         at=caller.at,
         organisation=seller.id,
         asked_by=caller.user_id,
-        inputs={"invoices": [str(each) for each in drafts]},
+        inputs={
+            "invoices": [str(each) for each in drafts],
+            "token": str(caller.token_id) if caller.token_id else None,
+            "address": caller.address,
+        },
         counted="drafts",
         total=len(drafts),
     )

@@ -64,7 +64,7 @@ def upgrade() -> None:
         "INSERT INTO tasks (id, organisation_id, kind, subject, state, problem, inputs, made, counted, attempts, "
         "not_before, fence, asked_by, asked_at, finished_at) "
         "SELECT id, seller_id, 'bill run', period, CASE state WHEN 'finished' THEN 'done' WHEN 'failed' "
-        "THEN 'needs a hand' ELSE 'waiting' END, problem, '{}', 0, '', 0, started_at, fence, started_by, started_at, "
+        "THEN 'needs a hand' ELSE 'waiting' END, problem, '{}', 0, '', 0, LEAST(started_at, UTC_TIMESTAMP(6)), fence, started_by, started_at, "
         "finished_at FROM bill_runs"
     )
     for column in ('state', 'problem', 'lease_until', 'fence'):
