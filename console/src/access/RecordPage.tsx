@@ -1,10 +1,11 @@
 /** Who did what in the organisation, and for it. */
 import { Box, Button, MenuItem, TextField } from '@mui/material';
 import { useInfiniteQuery } from '@tanstack/react-query';
-import { Navigate, useSearchParams } from 'react-router';
+import { Navigate } from 'react-router';
 import { useSignedIn } from './session';
 import { DataTable } from '../shared/DataTable';
 import { momentName } from '../shared/dates';
+import { useFilters } from '../shared/filters';
 import { Page } from '../shared/Page';
 import { Empty, Failed, Loading } from '../shared/States';
 import { RecordTabs } from './RecordTabs';
@@ -42,22 +43,13 @@ const ACTIONS = [
 export default function RecordPage() {
   const { home, mayAt } = useSignedIn();
   const reads = mayAt('manage members', home.organisation);
-  const [params, setParams] = useSearchParams();
+  const [params, set] = useFilters();
   const action = params.get('action') ?? '';
   const search = params.get('search') ?? '';
   const record = useInfiniteQuery({
     ...recordOptions(home.organisation, action, search),
     enabled: reads,
   });
-  const set = (name: string, value: string) =>
-    setParams(
-      (before) => {
-        if (value) before.set(name, value);
-        else before.delete(name);
-        return before;
-      },
-      { replace: true },
-    );
   if (!reads) return <Navigate to="/record/work" replace />;
   const rows = record.data?.pages.flatMap((page) => page.items) ?? [];
   return (

@@ -13,12 +13,13 @@ import {
 } from '@mui/material';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
-import { useNavigate, useSearchParams } from 'react-router';
+import { useNavigate } from 'react-router';
 import { useSignedIn } from '../access/session';
 import { api, body } from '../shared/api';
 import { DataTable, byText } from '../shared/DataTable';
 import { periodName } from '../shared/dates';
 import { compare, formatCount, formatMoney, sum } from '../shared/decimal';
+import { useFilters } from '../shared/filters';
 import { Page } from '../shared/Page';
 import { Empty, Query } from '../shared/States';
 import { followTask } from '../tasks/tasks';
@@ -32,22 +33,13 @@ const newestFirst = (left: Invoice, right: Invoice): number =>
 
 export default function InvoicesPage() {
   const { home, may } = useSignedIn();
-  const [params, setParams] = useSearchParams();
+  const [params, set] = useFilters();
   const navigate = useNavigate();
   const state = params.get('state') ?? '';
   const period = params.get('period') ?? '';
   const search = (params.get('search') ?? '').toLowerCase();
   const invoices = useQuery(invoicesOptions({ ...(state ? { state } : {}), ...(period ? { period } : {}) }));
   const [issuing, setIssuing] = useState<Invoice[] | null>(null);
-  const set = (name: string, value: string) =>
-    setParams(
-      (before) => {
-        if (value) before.set(name, value);
-        else before.delete(name);
-        return before;
-      },
-      { replace: true },
-    );
   const matches = (each: Invoice) =>
     `${each.number ?? ''} ${each.seller} ${each.buyer} ${each.parties.buyer.name}`
       .toLowerCase()

@@ -1,13 +1,13 @@
 /** Usage of a month: one meter by day, and by resource, project or organisation. */
 import { Box, MenuItem, TextField } from '@mui/material';
 import { useQuery } from '@tanstack/react-query';
-import { useSearchParams } from 'react-router';
 import { useSignedIn } from '../access/session';
 import { Bar } from '../shared/Bar';
 import { DataTable } from '../shared/DataTable';
 import { periodName } from '../shared/dates';
 import { DayChart } from '../shared/DayChart';
 import { compare, formatQuantity, readable, share } from '../shared/decimal';
+import { useFilters } from '../shared/filters';
 import { Page, Section } from '../shared/Page';
 import { PeriodSelect, usePeriod } from '../access/PeriodSelect';
 import { Empty, Query } from '../shared/States';
@@ -18,21 +18,13 @@ const DIMENSIONS = ['resource', 'project', 'organisation'] as const;
 export default function UsagePage() {
   const { home } = useSignedIn();
   const [period, setPeriod] = usePeriod();
-  const [params, setParams] = useSearchParams();
+  const [params, set] = useFilters();
   const by =
     DIMENSIONS.find((each) => each === params.get('by')) ??
     (home.type === 'tenant' ? 'resource' : 'organisation');
   const totals = useQuery(usageOptions(home.organisation, period, []));
   const meters = totals.data?.items.map((each) => each.meter) ?? [];
   const meter = meters.find((each) => each === params.get('meter')) ?? meters[0];
-  const set = (name: string, value: string) =>
-    setParams(
-      (before) => {
-        before.set(name, value);
-        return before;
-      },
-      { replace: true },
-    );
   return (
     <Page
       title={`What was used in ${periodName(period)}`}

@@ -1,11 +1,11 @@
 /** Work in progress: what the service does for the organisation, with its steps; what needs a hand is tried again here. */
 import { Box, Button, LinearProgress, MenuItem, TextField } from '@mui/material';
 import { useInfiniteQuery, useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
-import { useSearchParams } from 'react-router';
 import { useSignedIn } from '../access/session';
 import { api, body } from '../shared/api';
 import { DataTable } from '../shared/DataTable';
 import { momentName } from '../shared/dates';
+import { useFilters } from '../shared/filters';
 import { Page, Section } from '../shared/Page';
 import { Empty, Failed, Loading, Query } from '../shared/States';
 import { RecordTabs } from '../access/RecordTabs';
@@ -13,19 +13,10 @@ import { madeOf, STATES, taskOptions, tasksOptions, type Task } from './tasks';
 
 export default function WorkPage() {
   const { home, mayAt } = useSignedIn();
-  const [params, setParams] = useSearchParams();
+  const [params, set] = useFilters();
   const state = params.get('state') ?? '';
   const chosen = params.get('task');
   const tasks = useInfiniteQuery(tasksOptions(home.organisation, state));
-  const set = (name: string, value: string) =>
-    setParams(
-      (before) => {
-        if (value) before.set(name, value);
-        else before.delete(name);
-        return before;
-      },
-      { replace: true },
-    );
   const rows = tasks.data?.pages.flatMap((page) => page.items) ?? [];
   return (
     <Page

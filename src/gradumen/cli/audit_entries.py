@@ -31,8 +31,7 @@ def run_list(arguments: argparse.Namespace, client: Client, out: Out) -> int:
         [
             (
                 f"{each.at:%Y-%m-%d %H:%M:%S}",
-                (each.user or each.organisation or ("unknown" if each.action == "sign-in failed" else "from above"))
-                + (f" ({each.token})" if each.token else ""),
+                _who(each),
                 each.action,
                 each.subject,
                 each.concerns or "",

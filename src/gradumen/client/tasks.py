@@ -42,4 +42,4 @@ class Tasks:
                 tell(task)
             if task.state in ENDED or time.monotonic() > deadline:
                 return task
-            time.sleep(0.2)
+            time.sleep(0.1)

@@ -3,7 +3,16 @@
 from decimal import Decimal
 from typing import Annotated, Any, Generic, Self, TypeVar
 
-from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, PlainSerializer, WithJsonSchema
+from pydantic import (
+    BaseModel,
+    BeforeValidator,
+    ConfigDict,
+    Field,
+    PlainSerializer,
+    SerializerFunctionWrapHandler,
+    WithJsonSchema,
+    model_serializer,
+)
 
 from gradumen.core.exact import NUMBER, text
 
@@ -47,6 +56,16 @@ class Body(BaseModel):
         return cls.model_validate(value)
 
 
+class AsSet(BaseModel):
+    """Writes only the fields that were set: what was left out is not there."""
+
+    # Without a type of what it gives, the description is that of the fields.
+    @model_serializer(mode="wrap")
+    def _without_what_is_not_there(self, write: SerializerFunctionWrapHandler):  # type: ignore[no-untyped-def]  # see above
+        there = {self.__class__.model_fields[name].alias or name for name in self.model_fields_set}
+        return {name: value for name, value in write(self).items() if name in there | self.model_fields_set}
+
+
 Item = TypeVar("Item", bound=Body)
 
 
@@ -68,4 +87,4 @@ class Problem(BaseModel):
     facts: dict[str, Any]
 
 
-__all__ = ["Body", "DecimalText", "Item", "Page", "Problem", "WholeNumber", "YesOrNo"]
+__all__ = ["AsSet", "Body", "DecimalText", "Item", "Page", "Problem", "WholeNumber", "YesOrNo"]

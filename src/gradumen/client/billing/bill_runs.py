@@ -1,10 +1,9 @@
 """The close of periods."""
 
-import time
-from collections.abc import Callable
 from uuid import UUID
 
 from gradumen.client.connection import Connection
+from gradumen.client.tasks import Tasks
 from gradumen.wire.billing.bill_runs import BillRunBody, BillRunCreate
 from gradumen.wire.billing.rating_differences import RatingDifferenceBody
 
@@ -33,15 +32,7 @@ class BillRuns:
         """One bill run."""
         return self._connection.get(f"bill-runs/{run_id}", BillRunBody)
 
-    def wait(
-        self, run_id: UUID, *, seconds: float = 600, tell: Callable[[BillRunBody], None] | None = None
-    ) -> BillRunBody:
-        """Wait until a run is done or needs a hand, or the time is over."""
-        deadline = time.monotonic() + seconds
-        while True:
-            run = self.get(run_id)
-            if tell is not None:
-                tell(run)
-            if run.state in ("done", "needs a hand", "undone") or time.monotonic() > deadline:
-                return run
-            time.sleep(0.1)
+    def wait(self, run_id: UUID, *, seconds: float = 600) -> BillRunBody:
+        """Wait until a run, which is a task, has ended, or the time is over."""
+        Tasks(self._connection).follow(run_id, seconds=seconds)
+        return self.get(run_id)

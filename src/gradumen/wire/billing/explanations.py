@@ -2,22 +2,15 @@
 
 from datetime import date
 
-from pydantic import ConfigDict, Field, SerializerFunctionWrapHandler, model_serializer
+from pydantic import ConfigDict, Field
 
-from gradumen.wire.values import Body, DecimalText
+from gradumen.wire.values import AsSet, Body, DecimalText
 
 
-class _Explained(Body):
+class _Explained(AsSet, Body):
     """Only what was written is answered: what does not concern a kind of charge is not there."""
 
     model_config = ConfigDict(json_schema_serialization_defaults_required=False)
-
-    @model_serializer(mode="wrap")
-    def _without_what_is_not_there(self, write: SerializerFunctionWrapHandler):  # type: ignore[no-untyped-def]
-        # Without a type of what it gives, the description is that of the fields.
-        names = {name: field.alias or name for name, field in self.__class__.model_fields.items()}
-        there = self.model_fields_set | {names[name] for name in self.model_fields_set if name in names}
-        return {name: value for name, value in write(self).items() if name in there}
 
 
 class ExplainedBlock(_Explained):

@@ -7,15 +7,12 @@ from enum import StrEnum
 from typing import Annotated, Any, TypeVar
 
 from pydantic import (
-    BaseModel,
     BeforeValidator,
     ConfigDict,
     PlainSerializer,
-    SerializerFunctionWrapHandler,
     ValidationError,
     ValidationInfo,
     WithJsonSchema,
-    model_serializer,
     model_validator,
 )
 from pydantic_core import PydanticCustomError
@@ -25,6 +22,7 @@ from gradumen.core.catalogue.units import Unit, convertible, smallest
 from gradumen.core.errors import Invalid
 from gradumen.core.exact import AMOUNT_PLACES, QUANTITY_PLACES, number, text
 from gradumen.core.names import name_of, slug_of
+from gradumen.wire.values import AsSet
 
 F = TypeVar("F", bound="Form")
 RENAMED = {
@@ -38,7 +36,7 @@ _SLUG = r"^[a-z0-9][a-z0-9-]{0,62}$"
 _NUMBER = r"^-?[0-9]+(\.[0-9]+)?$"
 
 
-class Form(BaseModel):
+class Form(AsSet):
     """Something written: unknown fields are refused by name, names of several words are joined by hyphens."""
 
     model_config = ConfigDict(
@@ -63,12 +61,6 @@ class Form(BaseModel):
                 remedy = f"write {RENAMED[name]}" if name in RENAMED else f"use one of {', '.join(known)}"
                 raise _wrong(f"'{str(name)[:60]}' is not a field here; {remedy}")
         return {name: value for name, value in raw.items() if value is not None or name in required}
-
-    @model_serializer(mode="wrap")
-    def _without_what_is_not_there(self, write: SerializerFunctionWrapHandler):  # type: ignore[no-untyped-def]
-        # Without a type of what it gives, the description is that of the form's fields.
-        there = {self.__class__.model_fields[name].alias or name for name in self.model_fields_set}
-        return {name: value for name, value in write(self).items() if name in there | self.model_fields_set}
 
     def plain(self) -> dict[str, Any]:
         """What is written, as plain data: what was left out is not there."""
