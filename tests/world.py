@@ -137,6 +137,11 @@ class World:
         """Send readings that must all be accepted or known."""
         outcome = self.mara.readings.send(feed, events)
         assert outcome.refused == 0, [item.reason for item in outcome.outcomes if item.reason]
+        self.settle()
+
+    def settle(self) -> None:
+        """Wait until all that came in is counted."""
+        assert not self.mara.usage.sum("tarnwick", "2026-09", limit=1, wait=60).waiting
 
     def close(self, seller: str, user: str, period: str, *, issue: bool = True) -> list[InvoiceBody]:
         """Run a seller's bill run and issue its drafts; gives them with lines, by buyer."""

@@ -119,7 +119,7 @@ def _at_once(works: list[Callable[[], None]]) -> float:
 
 def _settle(history: History) -> None:
     """Let the worker make the usage of what came in, so that it is not in the way of the floor."""
-    history.mara.usage.sum("tarnwick", "2026-09")
+    history.mara.usage.sum("tarnwick", "2026-09", wait=600)
 
 
 def _floor(socket: Path, events: list[dict[str, Any]]) -> float:
@@ -134,7 +134,7 @@ def _floor(socket: Path, events: list[dict[str, Any]]) -> float:
     schema.migrate(engine)
     schema.ensure_months(engine, ["2026-08", "2026-09", "2026-10"])
     engine.dispose()
-    rows = [_rows(event) for event in events]
+    rows = [_rows(place, event) for place, event in enumerate(events)]
     batches = [rows[at : at + BATCH_ROWS] for at in range(0, len(rows), BATCH_ROWS)]
     context = multiprocessing.get_context("fork")
     gate = context.Barrier(CONNECTIONS + 1)
@@ -151,12 +151,12 @@ def _floor(socket: Path, events: list[dict[str, Any]]) -> float:
     return time.perf_counter() - began
 
 
-def _rows(event: dict[str, Any]) -> tuple[tuple[Any, ...], tuple[Any, ...]]:
+def _rows(place: int, event: dict[str, Any]) -> tuple[tuple[Any, ...], tuple[Any, ...]]:
     reading = read_reading(event["source"], event["id"], event["data"])
     start, end = reading.start.replace(tzinfo=None), reading.end.replace(tzinfo=None)
-    key = (reading_key("1", reading.source, reading.id), reading.content_hash, 0, 1, start)
-    project = f"00000000-0000-4000-8000-{len(reading.owner or ''):012d}"
-    row = (start, end, 1, 1, reading.source, reading.id, 0, project, None, reading.resource, 1, 1, reading.quantity)
+    resource = int.from_bytes(reading_key("1", "", reading.resource)[:3], "big")
+    key = (reading_key("1", reading.source, reading.id), reading.content_hash, 0, 1, place, resource, 1, start)
+    row = (resource, 1, start, 1, place, end, 1, 1, reading.id, 0, reading.quantity)
     return key, row
 
 
@@ -165,12 +165,14 @@ def _insert(socket: str, batches: list[list[tuple[tuple[Any, ...], tuple[Any, ..
     cursor = connection.cursor()
     gate.wait()
     for batch in batches:
-        keys = "INSERT IGNORE INTO reading_keys (`key`, content, sequence, delivery_id, start_at) VALUES (%s, %s, %s, %s, %s)"
+        keys = (
+            "INSERT IGNORE INTO reading_keys (`key`, content, sequence, delivery_id, position, resource_id, meter_id, "
+            "start_at) VALUES (%s, %s, %s, %s, %s, %s, %s, %s)"
+        )
         cursor.executemany(keys, [key for key, _ in batch])
         cursor.executemany(
-            "INSERT INTO readings (start_at, end_at, feed_id, delivery_id, source, event_id, sequence, project_id, "
-            "account, resource, meter_id, attribute_set_id, quantity) "
-            "VALUES (%s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s)",
+            "INSERT INTO readings (resource_id, meter_id, start_at, delivery_id, position, end_at, origin_id, "
+            "attribute_set_id, event_id, sequence, quantity) VALUES (%s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s)",
             [row for _, row in batch],
         )
         connection.commit()

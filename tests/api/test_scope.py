@@ -282,6 +282,7 @@ def test_above_is_structure_and_quotas_and_nothing_of_the_business(world: World)
     )
     kept = reading("k", meter="watch/kept", quantity="5000", unit="byte", attributes={}, owner="saltmarsh/booking")
     assert edda.readings.send("oxbow/vaults", [kept]).refused == 0
+    world.settle()
     world.send(egress("a", 10**12))
     invoice = world.close("oxbow", "piers", "2026-09")[0]
     edda.organisations.set_segment("saltmarsh", "ferry-lines")

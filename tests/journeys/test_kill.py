@@ -84,7 +84,7 @@ def test_a_service_killed_in_mid_batch_loses_and_doubles_nothing(alone: Process)
         assert interrupted, "the sender must have noticed"
         assert alone.database_pid == database, "the database was adopted, not started again"
         world.reconnect()
-        found = world.mara.usage.sum("tarnwick", "2026-09").items
+        found = world.mara.usage.sum("tarnwick", "2026-09", wait=60).items
         assert [each.quantity for each in found] == [24 * 400 * 7]
 
 
@@ -135,7 +135,7 @@ def test_a_killed_database_is_started_again_and_has_everything(alone: Process) -
             except GradumenError:
                 assert time.monotonic() < deadline
                 time.sleep(0.2)
-        assert [each.quantity for each in world.mara.usage.sum("tarnwick", "2026-09").items] == [11]
+        assert [each.quantity for each in world.mara.usage.sum("tarnwick", "2026-09", wait=60).items] == [11]
 
 
 def test_a_worker_that_lost_its_lease_writes_nothing(world: World, service: Service) -> None:

@@ -1,7 +1,6 @@
 """The schema: from nothing to head without drift, refusing to work on another, months as partitions."""
 
 import json
-from collections.abc import Iterator
 from datetime import UTC, datetime
 from uuid import UUID, uuid4
 
@@ -11,7 +10,6 @@ from sqlalchemy import Engine, select, text
 from sqlalchemy.exc import DBAPIError, IntegrityError
 from sqlalchemy.orm import Session
 
-from gradumen.run.database import PrivateDatabase
 from gradumen.store import schema
 from gradumen.store.access.tables import MemberRow, SessionRow, TokenRow
 from gradumen.store.billing.tables import BillRunRow
@@ -26,21 +24,7 @@ from gradumen.store.catalogue.tables import (
 from gradumen.store.metering.tables import DeliveryRow
 from gradumen.store.subscriptions.tables import SubscriptionRow, SupplyLineRow
 from gradumen.store.tasks import TaskRow, lease_task
-from gradumen.store.unit_of_work import UnitOfWork, make_engine
-
-
-@pytest.fixture
-def fresh(database: PrivateDatabase) -> Iterator[Engine]:
-    """An empty database beside the others."""
-    root = make_engine(database.administrator_url)
-    with root.begin() as connection:
-        connection.execute(text("CREATE OR REPLACE DATABASE fresh CHARACTER SET utf8mb4"))
-    engine = make_engine(database.administrator_url.replace("/gradumen?", "/fresh?"))
-    yield engine
-    engine.dispose()
-    with root.begin() as connection:
-        connection.execute(text("DROP DATABASE fresh"))
-    root.dispose()
+from gradumen.store.unit_of_work import UnitOfWork
 
 
 def test_an_empty_database_comes_to_head_without_drift(fresh: Engine) -> None:
@@ -337,13 +321,14 @@ def test_months_become_partitions_once_and_in_order(fresh: Engine) -> None:
         schema.ensure_months(fresh, ["2026-11", "2026-12", "2026-10"])
     schema.ensure_months(fresh, ["2026-09", "2027-01"])
     with fresh.connect() as connection:
-        found = connection.scalars(
+        found = connection.execute(
             text(
-                "SELECT partition_name FROM information_schema.partitions WHERE table_schema = 'fresh' "
-                "AND table_name = 'readings' ORDER BY partition_ordinal_position"
+                "SELECT table_name, partition_name FROM information_schema.partitions WHERE table_schema = 'fresh' "
+                "AND partition_name IS NOT NULL ORDER BY table_name, partition_ordinal_position"
             )
         ).all()
-    assert list(found) == ["p202610", "p202611", "p202612", "p202701", "p_later"]
+    names = ("p202610", "p202611", "p202612", "p202701", "p_later")
+    assert [tuple(row) for row in found] == [(table, name) for table in ("readings", "usage_days") for name in names]
 
 
 def test_a_transaction_that_loses_a_race_is_done_again(fresh: Engine) -> None:

@@ -91,7 +91,7 @@ def check(client: Client, customer: Customer, link: Link, seed: int) -> Fraction
     """What a link's month comes to, after its lines were found right."""
     shown = [
         each
-        for each in client.spend.period_so_far(link.seller, "2026-09").links
+        for each in client.spend.period_so_far(link.seller, "2026-09", wait=60).links
         if (each.seller, each.buyer) == (link.seller, link.buyer)
     ]
     expected = owed(customer, link)

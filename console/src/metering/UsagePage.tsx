@@ -29,6 +29,7 @@ export default function UsagePage() {
     <Page
       title={`What was used in ${periodName(period)}`}
       lead={`${home.name}${home.type === 'tenant' ? '' : ' and everybody below it'}, in the hours of its billing zone.`}
+      current={totals.data}
       filters={
         <>
           <PeriodSelect value={period} onChange={setPeriod} />

@@ -1,6 +1,7 @@
 /** Usage and feeds. */
 import { queryOptions } from '@tanstack/react-query';
 import { api, body, type Schemas } from '../shared/api';
+import { againWhileWaiting } from '../shared/current';
 
 export type Usage = Schemas['UsageBody'];
 export type Feed = Schemas['FeedBody'];
@@ -16,6 +17,7 @@ export const usageOptions = (organisation: string, period: string, by: string[],
         }),
       ),
     staleTime: 30_000,
+    refetchInterval: againWhileWaiting,
   });
 
 export const feedsOptions = (organisation: string) =>

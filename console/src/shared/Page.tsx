@@ -1,16 +1,21 @@
 /** A page: a title that says what it answers, filters in one line, at most one main action, then the thing itself. */
 import { Box, Typography } from '@mui/material';
 import { useEffect, type ReactNode } from 'react';
+import type { Current } from './current';
+import { momentName } from './dates';
 
 export function Page({
   title,
   lead,
+  current,
   filters,
   action,
   children,
 }: {
   title: string;
   lead?: ReactNode;
+  /** How current the page's figures are; said where something newer waits. */
+  current?: Current | undefined;
   filters?: ReactNode;
   action?: ReactNode;
   children: ReactNode;
@@ -26,6 +31,11 @@ export function Page({
           {lead && (
             <Typography variant="body2" component="div" sx={{ color: 'text.secondary', mt: 0.5 }}>
               {lead}
+            </Typography>
+          )}
+          {current?.waiting && (
+            <Typography variant="body2" role="status" sx={{ color: 'warning.main', mt: 0.5 }}>
+              Counted is what came in up to {momentName(current.as_of)} UTC; newer readings follow.
             </Typography>
           )}
         </Box>

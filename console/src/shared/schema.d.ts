@@ -3036,6 +3036,11 @@ export interface components {
          * @description What a seller charged in a period beside its costs; ``cost_not_known``: own meters without a price of cost.
          */
         MonthMarginsBody: {
+            /**
+             * As Of
+             * Format: date-time
+             */
+            as_of: string;
             /** Cost Not Known */
             cost_not_known: string[];
             /** Period */
@@ -3044,6 +3049,8 @@ export interface components {
             rows: components["schemas"]["MonthMarginBody"][];
             /** Seller */
             seller: string;
+            /** Waiting */
+            waiting: boolean;
         };
         /**
          * NotPricedBody
@@ -3545,10 +3552,17 @@ export interface components {
          * @description The period so far of an organisation: one entry per link that the caller may see.
          */
         PeriodSoFarBody: {
+            /**
+             * As Of
+             * Format: date-time
+             */
+            as_of: string;
             /** Links */
             links: components["schemas"]["LinkPeriodBody"][];
             /** Organisation */
             organisation: string;
+            /** Waiting */
+            waiting: boolean;
         };
         /**
          * PlanForm
@@ -4634,6 +4648,11 @@ export interface components {
          * @description Usage of a period; ``more`` when the limit cut it off.
          */
         UsageSumsBody: {
+            /**
+             * As Of
+             * Format: date-time
+             */
+            as_of: string;
             /** Items */
             items: components["schemas"]["UsageBody"][];
             /** More */
@@ -4642,6 +4661,8 @@ export interface components {
             organisation: string;
             /** Period */
             period: string;
+            /** Waiting */
+            waiting: boolean;
         };
         /**
          * VersionsBody

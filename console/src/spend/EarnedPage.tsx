@@ -3,6 +3,7 @@ import { Alert, Box, MenuItem, TextField, Typography } from '@mui/material';
 import { queryOptions, useQuery } from '@tanstack/react-query';
 import { useSearchParams } from 'react-router';
 import { useSignedIn } from '../access/session';
+import { againWhileWaiting } from '../shared/current';
 import { api, body } from '../shared/api';
 import { DataTable, byText } from '../shared/DataTable';
 import { compare, formatMoney, formatPercent, sum } from '../shared/decimal';
@@ -21,6 +22,7 @@ const earnedOptions = (organisation: string, period: string) =>
         }),
       ),
     staleTime: 30_000,
+    refetchInterval: againWhileWaiting,
   });
 
 const WAYS: Record<By, string> = {
@@ -46,6 +48,7 @@ export default function EarnedPage() {
   return (
     <Page
       title="What is earned in a month"
+      current={margins.data}
       lead="Charged, net of tax, less what suppliers and your own services cost. Nobody else sees this."
       filters={
         <>

@@ -29,6 +29,7 @@ export default function OverviewPage() {
   return (
     <Page
       title={period ? `${periodName(period)} so far` : 'The month so far'}
+      current={spend.data}
       lead={`What ${home.name} ${home.type === 'tenant' ? 'spends' : 'buys and sells'}: the lines that bills would have today.`}
     >
       <Attention />

@@ -2,6 +2,7 @@
 import type { Line } from '../billing/invoices';
 import { queryOptions } from '@tanstack/react-query';
 import { api, body, type Schemas } from '../shared/api';
+import { againWhileWaiting } from '../shared/current';
 import { compare, sum } from '../shared/decimal';
 
 export type LinkPeriod = Schemas['LinkPeriodBody'];
@@ -16,6 +17,7 @@ export const periodSoFarOptions = (organisation: string, period?: string) =>
         }),
       ),
     staleTime: 30_000,
+    refetchInterval: againWhileWaiting,
   });
 
 /** The service of a line for people; fees stand together. */

@@ -27,6 +27,13 @@ def add_organisation(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--organisation", "-o", help="slug of an organisation; by default the profile's own")
 
 
+def add_wait(parser: argparse.ArgumentParser) -> None:
+    """For how long a command waits for readings that came in to be counted."""
+    parser.add_argument(
+        "--wait", type=float, default=0, metavar="SECONDS", help="wait so long for readings that came in to be counted"
+    )
+
+
 def pairs(raw: Sequence[str], field: str) -> dict[str, str]:
     """Options that are written NAME=VALUE.
 

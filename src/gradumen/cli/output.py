@@ -12,6 +12,7 @@ from tqdm import tqdm
 
 from gradumen.core.errors import CatalogueInvalid, GradumenError
 from gradumen.core.exact import minor_units, text
+from gradumen.wire.metering.usage import AsOf
 from gradumen.wire.tasks import TaskBody
 from gradumen.wire.values import Body
 
@@ -34,6 +35,13 @@ class Out:
     def note(self, line: str) -> None:
         """A line beside the result, on standard error."""
         print(line, file=self.errors)
+
+    def as_of(self, answer: AsOf) -> None:
+        """Beside the result, that something newer is not in it yet."""
+        if answer.waiting and not self.json:
+            self.note(
+                f"counted is what came in up to {answer.as_of:%Y-%m-%d %H:%M} UTC; to wait for the rest: --wait 60"
+            )
 
     def body(self, body: Body | Sequence[Body]) -> None:
         """The answer itself, in JSON mode."""

@@ -1,5 +1,6 @@
 """One HTTP connection to the service: credentials, refusals as errors, typed answers."""
 
+import time
 from collections.abc import Mapping
 from typing import Any, TypeVar
 from uuid import uuid4
@@ -8,9 +9,11 @@ import httpx
 
 from gradumen.core.errors import GradumenError, NotSignedIn, error_class
 from gradumen.wire.access.sessions import SessionBody
+from gradumen.wire.metering.usage import AsOf
 from gradumen.wire.values import Body, Page
 
 B = TypeVar("B", bound=Body)
+Current = TypeVar("Current", bound=AsOf)
 
 
 class ServiceUnreachable(GradumenError):
@@ -70,6 +73,15 @@ class Connection:
     def get(self, path: str, kind: type[B], /, **query: Any) -> B:
         """One thing."""
         return kind.model_validate_json(self.send("GET", path, params=_query(query)).content)
+
+    def get_current(self, path: str, kind: type[Current], /, *, wait: float, **query: Any) -> Current:
+        """One thing that says how current it is; asked again while something waits, for some seconds at most."""
+        deadline = time.monotonic() + wait
+        while True:
+            answer = self.get(path, kind, **query)
+            if not answer.waiting or time.monotonic() > deadline:
+                return answer
+            time.sleep(0.1)
 
     def page(self, path: str, kind: type[B], /, **query: Any) -> Page[B]:
         """One page of a list."""

@@ -7,11 +7,11 @@ from collections.abc import Callable
 from datetime import timedelta
 
 from gradumen.core.errors import GradumenError, Unanswered
-from gradumen.jobs import bill_runs, issuing, months
+from gradumen.jobs import bill_runs, issuing, months, usage_days
 from gradumen.jobs.leases import Held, kept, now, problem_of
 from gradumen.store.unit_of_work import Engine, UnitOfWork
 from gradumen.usecases import tasks
-from gradumen.usecases.metering.usage import refresh_usage
+from gradumen.usecases.metering.stale_usage import refresh_usage
 
 log = logging.getLogger("gradumen.worker")
 REST = 3
@@ -31,6 +31,7 @@ class Worker:
             tasks.BILL_RUN: bill_runs.make,
             tasks.ISSUE: issuing.issue,
             tasks.MONTHS: lambda held: months.make(held, owner),
+            tasks.USAGE_DAYS: usage_days.make,
         }
 
     def start(self) -> None:

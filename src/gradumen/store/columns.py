@@ -80,6 +80,21 @@ class Moment(TypeDecorator[datetime]):
         return None if value is None else value.replace(tzinfo=UTC)
 
 
+class Second(TypeDecorator[datetime]):
+    """DATETIME in UTC: naive times and parts of a second are refused, aware ones come back aware."""
+
+    impl = DATETIME
+    cache_ok = True
+
+    def process_bind_param(self, value: datetime | None, dialect: Dialect) -> datetime | None:
+        if value is not None and (value.tzinfo is None or value.microsecond):
+            raise Unfit(f"{value} is no whole second with a time zone", value=value)
+        return None if value is None else value.astimezone(UTC).replace(tzinfo=None)
+
+    def process_result_value(self, value: datetime | None, dialect: Dialect) -> datetime | None:
+        return None if value is None else value.replace(tzinfo=UTC)
+
+
 class AsciiText(TypeDecorator[str]):
     """Text of ASCII characters that compares by bytes; others are refused, MariaDB cannot compare them with it."""
 

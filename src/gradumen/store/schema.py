@@ -6,7 +6,7 @@ from alembic import command
 from alembic.config import Config
 from alembic.runtime.migration import MigrationContext
 from alembic.script import ScriptDirectory
-from sqlalchemy import Engine, make_url, text
+from sqlalchemy import Connection, Engine, make_url, text
 
 from gradumen.core.errors import GradumenError
 
@@ -87,28 +87,34 @@ def name_of(url: str) -> str:
     return make_url(url).database or ""
 
 
+PARTITIONED = ("readings", "usage_days")
+"""Tables with a partition a month."""
+
+
 def ensure_months(engine: Engine, months: list[str]) -> None:
-    """Give the readings of each month (YYYY-MM) and of all before it partitions of their own."""
+    """Give what is kept by month partitions of its own for each of these months (YYYY-MM), and for all before them."""
     with engine.connect() as connection:
-        names = set(
-            connection.scalars(
-                text(
-                    "SELECT partition_name FROM information_schema.partitions "
-                    "WHERE table_schema = DATABASE() AND table_name = 'readings'"
+        for table in PARTITIONED:
+            for month in _missing(connection, table, months):
+                year, number = int(month[:4]), int(month[5:])
+                until = f"{year + number // 12:04d}-{number % 12 + 1:02d}-01"
+                connection.execute(
+                    text(
+                        f"ALTER TABLE {table} REORGANIZE PARTITION p_later INTO (PARTITION p{year:04d}{number:02d} "
+                        f"VALUES LESS THAN ('{until}'), PARTITION p_later VALUES LESS THAN (MAXVALUE))"
+                    )
                 )
-            )
-        )
-        newest = max((name for name in names if name != "p_later"), default="")
-        for month in sorted(months):
-            name = f"p{month.replace('-', '')}"
-            if name in names or name <= newest:
-                continue
-            year, number = int(month[:4]), int(month[5:])
-            until = f"{year + number // 12:04d}-{number % 12 + 1:02d}-01"
-            connection.execute(
-                text(
-                    f"ALTER TABLE readings REORGANIZE PARTITION p_later INTO "
-                    f"(PARTITION {name} VALUES LESS THAN ('{until}'), PARTITION p_later VALUES LESS THAN (MAXVALUE))"
-                )
-            )
         connection.commit()
+
+
+def _missing(connection: Connection, table: str, months: list[str]) -> list[str]:
+    """The months after the newest partition of a table."""
+    names = connection.scalars(
+        text(
+            "SELECT partition_name FROM information_schema.partitions "
+            "WHERE table_schema = DATABASE() AND table_name = :table AND partition_name <> 'p_later'"
+        ),
+        {"table": table},
+    )
+    newest = max(names, default="")
+    return [month for month in sorted(months) if f"p{month.replace('-', '')}" > newest]

@@ -1,22 +1,21 @@
-"""Usage of hours from readings."""
+"""Usage of days from readings."""
 
-from datetime import UTC, datetime, timedelta
+from datetime import date, timedelta
 from random import Random
 
 from hypothesis import given
 from hypothesis import strategies as st
 
 from gradumen.core.catalogue.services import Combine
-from gradumen.core.metering.usage import Sample, combine_hours, spread
-
-moments = st.integers(0, 10**6).map(lambda s: datetime(2026, 3, 28, tzinfo=UTC) + timedelta(seconds=s))
+from gradumen.core.metering.usage import Sample, combine_days, spans_of, spread
 
 
 @st.composite
 def samples(draw: st.DrawFn) -> Sample:
-    start = draw(moments)
-    end = start + timedelta(seconds=draw(st.integers(1, 86_400)))
-    return Sample(draw(st.sampled_from("ab")), draw(st.integers(1, 2)), start, end, draw(st.integers(0, 10**27)))
+    start = draw(st.integers(20_000 * 86_400, 20_010 * 86_400))
+    end = start + draw(st.integers(1, 86_400))
+    owner, resource, attributes = (draw(st.integers(0, 2)) for _ in range(3))
+    return Sample(owner, resource, attributes, start, end, draw(st.integers(0, 10**27)))
 
 
 @given(samples())
@@ -26,9 +25,7 @@ def test_a_sum_spread_over_hours_is_the_sum(sample: Sample) -> None:
 
 @given(samples())
 def test_a_level_counts_its_seconds(sample: Sample) -> None:
-    seconds = int((sample.end - sample.start).total_seconds())
-
-    assert sum(part for _, part in spread(sample, Combine.LEVEL)) == sample.quantity * seconds
+    assert sum(part for _, part in spread(sample, Combine.LEVEL)) == sample.quantity * (sample.end - sample.start)
 
 
 @given(st.lists(samples(), max_size=12), st.sampled_from(Combine), st.randoms(use_true_random=False))
@@ -36,4 +33,29 @@ def test_the_order_of_readings_makes_no_difference(found: list[Sample], how: Com
     shuffled = list(found)
     random.shuffle(shuffled)
 
-    assert combine_hours(shuffled, how) == combine_hours(found, how)
+    assert combine_days(shuffled, how) == combine_days(found, how)
+
+
+@given(st.lists(samples(), max_size=12), st.sampled_from(Combine))
+def test_every_reading_and_all_of_it_is_in_some_day(found: list[Sample], how: Combine) -> None:
+    days = combine_days(found, how).values()
+
+    assert sum(day.readings for day in days) == len(found)
+    assert sum(sum(day.hours.values()) for day in days) == sum(part for each in found for _, part in spread(each, how))
+
+
+marks = st.tuples(
+    st.integers(1, 3), st.integers(1, 2), st.integers(0, 6).map(lambda n: date(2026, 2, 26) + timedelta(n))
+)
+
+
+@given(st.lists(marks, max_size=30))
+def test_each_mark_is_in_one_span_and_nothing_else_is(found: list[tuple[int, int, date]]) -> None:
+    covered = [
+        (resource, span.meter, span.first + timedelta(days=number))
+        for span in spans_of(found)
+        for resource in span.resources
+        for number in range((span.last - span.first).days + 1)
+    ]
+
+    assert sorted(covered) == sorted(set(found))

@@ -15,7 +15,7 @@ FEED = "tarnwick/north-fell"
 
 
 def usage(world: World) -> dict[tuple[str, str], str]:
-    found = world.mara.usage.sum("tarnwick", "2026-09", by=["day", "resource"])
+    found = world.mara.usage.sum("tarnwick", "2026-09", wait=60, by=["day", "resource"])
     return {(f"{each.meter} {each.keys}", each.unit): f"{each.quantity:f}" for each in found.items}
 
 
@@ -50,19 +50,19 @@ def test_the_same_id_with_other_content_is_refused_unless_it_replaces(world: Wor
     late = world.mara.readings.send(FEED, [egress("a", 250, sequence=1), egress("a", 300, sequence=2)])
 
     assert [each.status for each in late.outcomes] == ["known", "known"]
-    assert [each.quantity for each in world.mara.usage.sum("tarnwick", "2026-09").items] == [300]
+    assert [each.quantity for each in world.mara.usage.sum("tarnwick", "2026-09", wait=60).items] == [300]
 
 
 def test_a_cancel_may_come_before_its_target(world: World) -> None:
     world.send(egress("a", 0, sequence=1))
     world.send(egress("a", 500))
-    assert [each.quantity for each in world.mara.usage.sum("tarnwick", "2026-09").items] == [0]
+    assert [each.quantity for each in world.mara.usage.sum("tarnwick", "2026-09", wait=60).items] == [0]
 
 
 def test_a_replacement_moves_usage_to_its_new_hours(world: World) -> None:
     world.send(egress("a", 100))
     world.send(egress("a", 70, sequence=1, start="2026-09-12T10:00:00Z", end="2026-09-12T11:00:00Z"))
-    found = world.mara.usage.sum("tarnwick", "2026-09", by=["day"]).items
+    found = world.mara.usage.sum("tarnwick", "2026-09", wait=60, by=["day"]).items
     assert {each.keys["day"]: each.quantity for each in found if each.quantity} == {"2026-09-12": 70}
 
 
@@ -88,7 +88,7 @@ def test_order_and_batches_make_no_difference(world: World) -> None:
         size = random.randint(1, 9)
         world.send(*[_of(each, "thistledown/records", "/in-no-order") for each in shuffled[:size]])
         del shuffled[:size]
-    found = world.mara.usage.sum("tarnwick", "2026-09", by=["organisation", "resource", "day"]).items
+    found = world.mara.usage.sum("tarnwick", "2026-09", wait=60, by=["organisation", "resource", "day"]).items
     of_each = {
         owner: {
             (row.keys["resource"], row.keys["day"]): row.quantity for row in found if row.keys["organisation"] == owner
@@ -132,7 +132,7 @@ def test_the_same_batch_from_six_senders_at_once_counts_once(world: World) -> No
 
     assert len(accepted) == 6
     assert sum(accepted) == 300
-    assert [each.quantity for each in world.mara.usage.sum("tarnwick", "2026-09").items] == [3000]
+    assert [each.quantity for each in world.mara.usage.sum("tarnwick", "2026-09", wait=60).items] == [3000]
 
 
 @pytest.mark.parametrize(
@@ -177,7 +177,7 @@ def test_only_those_with_the_right_send_and_only_for_their_own(world: World) -> 
 def test_a_reading_without_owner_waits_and_is_not_charged(world: World) -> None:
     outcome = world.mara.readings.send(FEED, [reading("x", owner=None, account="acct-9")])
     assert outcome.accepted == 1
-    assert world.mara.usage.sum("tarnwick", "2026-09").items == []
+    assert world.mara.usage.sum("tarnwick", "2026-09", wait=60).items == []
 
 
 def test_text_in_every_field_stays_text(world: World) -> None:
@@ -185,6 +185,6 @@ def test_text_in_every_field_stays_text(world: World) -> None:
     world.send(egress("q'\"--", 5, resource=nasty))
     made = world.mara.organisations.create_project("saltmarsh", slug="nasty", name=nasty)
     assert made.name == nasty
-    found = world.mara.usage.sum("tarnwick", "2026-09", by=["resource"]).items
+    found = world.mara.usage.sum("tarnwick", "2026-09", wait=60, by=["resource"]).items
     assert [each.keys["resource"] for each in found] == [nasty]
     assert world.mara.organisations.list(search="'; DROP") == []

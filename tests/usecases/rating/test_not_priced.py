@@ -76,6 +76,7 @@ def test_a_resellers_own_use_is_listed_with_whoever_owns_the_service(world: Worl
     world.send(egress("a", GIB, owner="oxbow/inside"))
     kept = reading("b", owner="oxbow/inside", meter="vault/kept", quantity="7", unit="byte", attributes={})
     assert edda.readings.send("oxbow/vaults", [kept]).refused == 0
+    world.settle()
 
     above = ("tarnwick", "oxbow", "network/egress", "oxbow/inside", GIB)
     own = ("oxbow", "oxbow", "vault/kept", "oxbow/inside", 7)

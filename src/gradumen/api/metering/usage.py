@@ -7,12 +7,8 @@ from fastapi import APIRouter, Query
 from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, Uow, page_limit
 from gradumen.api.expensive import EXPENSIVE
-from gradumen.core.periods import Period
 from gradumen.usecases.metering import usage
-from gradumen.wire.metering.readings import (
-    UsageBody,
-    UsageSumsBody,
-)
+from gradumen.wire.metering.usage import UsageSumsBody
 
 router = APIRouter(route_class=StrictRoute)
 
@@ -29,10 +25,7 @@ def sum_usage(
     limit: Annotated[int, Query()] = 500,
 ) -> UsageSumsBody:
     """Usage of an organisation and all below in a month, by day, meter, resource, project or organisation."""
-    size = page_limit(limit, 5000)
-    Period.parse(period)
-    usage.refresh_usage(uow)
-    found = usage.sum_usage(
+    return usage.sum_usage(
         uow,
         caller,
         organisation=organisation,
@@ -40,7 +33,5 @@ def sum_usage(
         by=tuple(by),
         project=project,
         meter=meter,
-        limit=size + 1,
+        limit=page_limit(limit, 5000),
     )
-    items = [UsageBody.of(each) for each in found[:size]]
-    return UsageSumsBody(organisation=organisation, period=period, items=items, more=len(found) > size)

@@ -5,7 +5,6 @@ from fastapi import APIRouter
 from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, Uow
 from gradumen.api.expensive import EXPENSIVE
-from gradumen.usecases.metering import usage
 from gradumen.usecases.spend.month_margins import month_margins
 from gradumen.wire.spend.month_margins import MonthMarginsBody
 
@@ -15,5 +14,4 @@ router = APIRouter(route_class=StrictRoute, tags=["catalogue"])
 @router.get("/organisations/{organisation}/margins", tags=["spend"], dependencies=EXPENSIVE)
 def read_month_margins(organisation: str, uow: Uow, caller: CallerHere, period: str | None = None) -> MonthMarginsBody:
     """What a seller charged in a period, by buyer and service, beside what it cost; for its members alone."""
-    usage.refresh_usage(uow)
     return MonthMarginsBody.of(month_margins(uow, caller, organisation=organisation, period=period))

@@ -5,7 +5,6 @@ from fastapi import APIRouter
 from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, Uow
 from gradumen.api.expensive import EXPENSIVE
-from gradumen.usecases.metering import usage
 from gradumen.usecases.spend import period_so_far as so_far
 from gradumen.wire.billing.invoices import LineBody
 from gradumen.wire.spend.period_so_far import DayBody, LinkPeriodBody, NotPricedBody, PeriodSoFarBody
@@ -16,9 +15,10 @@ router = APIRouter(route_class=StrictRoute)
 @router.get("/organisations/{organisation}/period-so-far", tags=["spend"], dependencies=EXPENSIVE)
 def period_so_far(organisation: str, uow: Uow, caller: CallerHere, period: str | None = None) -> PeriodSoFarBody:
     """The lines that the drafts of a period would have, now; without ``period`` the one under way."""
-    usage.refresh_usage(uow)
-    found = so_far.period_so_far(uow, caller, organisation=organisation, period=period)
-    return PeriodSoFarBody(organisation=organisation, links=[_link(each) for each in found])
+    found, current = so_far.period_so_far(uow, caller, organisation=organisation, period=period)
+    return PeriodSoFarBody(
+        organisation=organisation, links=[_link(each) for each in found], as_of=current.as_of, waiting=current.waiting
+    )
 
 
 def _link(link: so_far.LinkPeriod) -> LinkPeriodBody:

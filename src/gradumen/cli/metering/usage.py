@@ -3,7 +3,7 @@
 import argparse
 from typing import Any
 
-from gradumen.cli.nouns import Verbs, add_organisation
+from gradumen.cli.nouns import Verbs, add_organisation, add_wait
 from gradumen.cli.output import Out, quantity
 from gradumen.cli.profiles import own_organisation
 from gradumen.client import Client
@@ -19,6 +19,7 @@ def register(nouns: Any) -> None:
     show.add_argument("--project")
     show.add_argument("--limit", type=int, default=200)
     add_organisation(show)
+    add_wait(show)
 
 
 def run_show(arguments: argparse.Namespace, client: Client, out: Out) -> int:
@@ -30,6 +31,7 @@ def run_show(arguments: argparse.Namespace, client: Client, out: Out) -> int:
         meter=arguments.meter,
         project=arguments.project,
         limit=arguments.limit,
+        wait=arguments.wait,
     )
     out.body(found)
     keys = list(arguments.by)
@@ -40,6 +42,7 @@ def run_show(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     )
     if not found.items:
         out.say(f"no usage in {found.period}; send readings with: gradumen readings send")
+    out.as_of(found)
     if found.more:
         out.note(f"only the first {arguments.limit}; ask for more with --limit")
     return 0

@@ -3,7 +3,7 @@
 import argparse
 from typing import Any
 
-from gradumen.cli.nouns import Verbs, add_organisation
+from gradumen.cli.nouns import Verbs, add_organisation, add_wait
 from gradumen.cli.output import Out, money, quantity
 from gradumen.cli.profiles import own_organisation
 from gradumen.client import Client
@@ -17,14 +17,16 @@ def register(nouns: Any) -> None:
     show.add_argument("--period", metavar="YYYY-MM", help="by default the one under way")
     show.add_argument("--totals", action="store_true", help="only the total of each link")
     add_organisation(show)
+    add_wait(show)
     earned = verbs.add("margins", run_margins, "what you charged in a month, by buyer and service, and what it cost")
     earned.add_argument("--period", metavar="YYYY-MM", help="by default the one under way")
     add_organisation(earned)
+    add_wait(earned)
 
 
 def run_period_so_far(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     """Show the period so far."""
-    found = client.spend.period_so_far(own_organisation(arguments), arguments.period)
+    found = client.spend.period_so_far(own_organisation(arguments), arguments.period, wait=arguments.wait)
     out.body(found)
     if arguments.totals:
         out.table(
@@ -68,12 +70,13 @@ def run_period_so_far(arguments: argparse.Namespace, client: Client, out: Out) -
             out.say()
     if not found.links:
         out.say("nothing is charged here; subscribe with: gradumen subscriptions create")
+    out.as_of(found)
     return 0
 
 
 def run_margins(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     """Show what a month came to."""
-    found = client.spend.margins(own_organisation(arguments), arguments.period)
+    found = client.spend.margins(own_organisation(arguments), arguments.period, wait=arguments.wait)
     out.body(found)
     rows = [
         (
@@ -107,4 +110,5 @@ def run_margins(arguments: argparse.Namespace, client: Client, out: Out) -> int:
         out.say(f"no cost card prices {', '.join(found.cost_not_known)}: its cost is not in this")
     if not found.rows:
         out.say("nothing was sold or used in that month")
+    out.as_of(found)
     return 0

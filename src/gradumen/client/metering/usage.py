@@ -3,9 +3,7 @@
 from collections.abc import Sequence
 
 from gradumen.client.connection import Connection
-from gradumen.wire.metering.readings import (
-    UsageSumsBody,
-)
+from gradumen.wire.metering.usage import UsageSumsBody
 
 
 class Usage:
@@ -23,9 +21,14 @@ class Usage:
         project: str | None = None,
         meter: str | None = None,
         limit: int = 5000,
+        wait: float = 0,
     ) -> UsageSumsBody:
-        """Usage of an organisation and all below in a month, by day, meter, resource, project or organisation."""
-        return self._connection.get(
+        """Usage of an organisation and all below in a month, by day, meter, resource, project or organisation.
+
+        Args:
+            wait: for so many seconds at most, until no reading that came in waits to be counted.
+        """
+        return self._connection.get_current(
             f"organisations/{organisation}/usage",
             UsageSumsBody,
             period=period,
@@ -33,4 +36,5 @@ class Usage:
             project=project,
             meter=meter,
             limit=limit,
+            wait=wait,
         )

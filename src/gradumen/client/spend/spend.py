@@ -11,10 +11,20 @@ class Spend:
     def __init__(self, connection: Connection) -> None:
         self._connection = connection
 
-    def period_so_far(self, organisation: str, period: str | None = None) -> PeriodSoFarBody:
-        """The lines that the drafts of a period would have, now."""
-        return self._connection.get(f"organisations/{organisation}/period-so-far", PeriodSoFarBody, period=period)
+    def period_so_far(self, organisation: str, period: str | None = None, *, wait: float = 0) -> PeriodSoFarBody:
+        """The lines that the drafts of a period would have, now.
 
-    def margins(self, organisation: str, period: str | None = None) -> MonthMarginsBody:
-        """What a seller charged in a period beside what it cost; without ``period`` the one under way."""
-        return self._connection.get(f"organisations/{organisation}/margins", MonthMarginsBody, period=period)
+        Args:
+            wait: for so many seconds at most, until no reading that came in waits to be counted.
+        """
+        path = f"organisations/{organisation}/period-so-far"
+        return self._connection.get_current(path, PeriodSoFarBody, wait=wait, period=period)
+
+    def margins(self, organisation: str, period: str | None = None, *, wait: float = 0) -> MonthMarginsBody:
+        """What a seller charged in a period beside what it cost; without ``period`` the one under way.
+
+        Args:
+            wait: for so many seconds at most, until no reading that came in waits to be counted.
+        """
+        path = f"organisations/{organisation}/margins"
+        return self._connection.get_current(path, MonthMarginsBody, wait=wait, period=period)

@@ -14,6 +14,8 @@ from gradumen.core.exact import QUANTITY_PLACES, number, scaled, text, unscaled
 LONGEST = timedelta(hours=24)
 """A reading covers at most this much; longer facts are sent in parts."""
 MOST_ATTRIBUTES = 16
+MOST = 10**27
+"""In millionths of the base unit: so much that an hour's sum of a million readings of a day's level still fits."""
 _MOST_CHARACTERS = 191
 
 
@@ -57,7 +59,12 @@ class Reading:
 
 def reading_key(feed: str, source: str, identity: str) -> bytes:
     """16 bytes of SHA-256 that stand for feed, source and id in the index of known readings."""
-    return hashlib.sha256("\x1f".join((feed, source, identity)).encode()).digest()[:16]
+    return hash_of(feed, source, identity)
+
+
+def hash_of(*texts: str) -> bytes:
+    """16 bytes of SHA-256 of texts with a unit separator between them; none of them has one in it."""
+    return hashlib.sha256("\x1f".join(texts).encode()).digest()[:16]
 
 
 _FIELDS = frozenset(
@@ -116,7 +123,7 @@ def base_quantity(reading: Reading, meter: Meter) -> Decimal:
     """The reading's quantity in the meter's base unit.
 
     Raises:
-        Invalid: the unit is not known, measures something else, or the quantity needs more than 6 places.
+        Invalid: the unit is not known, measures something else, or the quantity is too fine or too large.
     """
     unit = convertible(reading.unit, meter.reading_unit, counted=meter.counted)
     whole, lost = divmod(scaled(reading.quantity, QUANTITY_PLACES) * unit.factor.numerator, unit.factor.denominator)
@@ -126,9 +133,10 @@ def base_quantity(reading: Reading, meter: Meter) -> Decimal:
             field="quantity",
             value=reading.quantity,
         )
-    if whole >= 10**38:
+    if whole >= MOST:
         raise Invalid(
-            f"quantity {text(reading.quantity)} {reading.unit} has too many digits in the meter's base unit",
+            f"quantity {text(reading.quantity)} {reading.unit} is too large; in the meter's base unit a reading is "
+            f"below {text(unscaled(MOST, QUANTITY_PLACES))}",
             field="quantity",
             value=reading.quantity,
         )

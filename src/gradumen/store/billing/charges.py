@@ -1,5 +1,6 @@
 """Queries of charges on documents: card, parts, and the readings that they were made from."""
 
+from dataclasses import dataclass
 from datetime import timedelta
 from uuid import UUID
 
@@ -8,8 +9,8 @@ from sqlalchemy.orm import Session
 
 from gradumen.store.billing.tables import ChargePartRow, ChargeRow
 from gradumen.store.catalogue.tables import MeterRow, RateCardRow, RateCardVersionRow
-from gradumen.store.metering.tables import FeedRow, ReadingRow, SupersededReadingRow
-from gradumen.store.organisations.tables import ProjectRow
+from gradumen.store.metering.tables import FeedRow, OriginRow, ReadingRow, ResourceRow, SupersededReadingRow
+from gradumen.store.organisations.tables import OrganisationRow, ProjectRow
 
 LONGEST_READING = timedelta(hours=24)
 
@@ -34,33 +35,50 @@ def parts_of(tx: Session, charge: UUID) -> list[tuple[ChargePartRow, str | None]
     return [(part, slug) for part, slug in rows]
 
 
-def readings_of(tx: Session, charge: ChargeRow, *, after: int, limit: int) -> list[tuple[ReadingRow, str]]:
-    """The readings that a charge was made from, with their feeds' slugs, after so many of them."""
-    pairs = select(ChargePartRow.project_id).where(ChargePartRow.charge_id == charge.id).distinct()
+@dataclass(frozen=True, slots=True)
+class EvidentReading:
+    """A reading with the slug of its feed, its source and its resource."""
+
+    reading: ReadingRow
+    feed: str
+    source: str
+    resource: str
+
+
+def readings_of(tx: Session, charge: ChargeRow, *, after: int, limit: int) -> list[EvidentReading]:
+    """The readings that a charge was made from, in the order in which they came, after so many of them."""
+    projects = select(ChargePartRow.project_id).where(ChargePartRow.charge_id == charge.id).distinct()
+    paths = tx.execute(
+        select(OrganisationRow.slug, ProjectRow.slug)
+        .join(ProjectRow, ProjectRow.organisation_id == OrganisationRow.id)
+        .where(ProjectRow.id.in_(projects))
+    )
+    owners = [f"{organisation}/{project}" for organisation, project in paths]
     resources = select(ChargePartRow.resource).where(ChargePartRow.charge_id == charge.id).distinct()
     rows = tx.execute(
-        select(ReadingRow, FeedRow.slug)
-        .join(FeedRow, FeedRow.id == ReadingRow.feed_id)
+        select(ReadingRow, FeedRow.slug, OriginRow.source, ResourceRow.name)
+        .join(ResourceRow, ResourceRow.id == ReadingRow.resource_id)
+        .join(FeedRow, FeedRow.id == ResourceRow.feed_id)
+        .join(OriginRow, OriginRow.id == ReadingRow.origin_id)
         .outerjoin(
             SupersededReadingRow,
             and_(
                 SupersededReadingRow.delivery_id == ReadingRow.delivery_id,
-                SupersededReadingRow.source == ReadingRow.source,
-                SupersededReadingRow.event_id == ReadingRow.event_id,
+                SupersededReadingRow.position == ReadingRow.position,
             ),
         )
         .where(
-            ReadingRow.project_id.in_(pairs),
-            ReadingRow.resource.in_(resources),
+            OriginRow.owner.in_(owners),
+            ResourceRow.name.in_(resources),
             ReadingRow.meter_id == select(MeterRow.id).where(MeterRow.slug == charge.meter).scalar_subquery(),
             ReadingRow.attribute_set_id.in_(charge.explanation["attribute_sets"]),
             ReadingRow.start_at < charge.service_end,
             ReadingRow.end_at > charge.service_start,
             ReadingRow.start_at > charge.service_start - LONGEST_READING,
-            SupersededReadingRow.key.is_(None),
+            SupersededReadingRow.delivery_id.is_(None),
         )
-        .order_by(ReadingRow.id)
+        .order_by(ReadingRow.delivery_id, ReadingRow.position)
         .offset(after)
         .limit(limit)
     )
-    return [(reading, feed) for reading, feed in rows]
+    return [EvidentReading(reading, feed, source, resource) for reading, feed, source, resource in rows]

@@ -1,7 +1,6 @@
-"""Queries of readings and their keys. In bulk, straight through the driver."""
+"""Queries of readings, their keys, and the small numbers that stand in them. In bulk, straight through the driver."""
 
 from collections.abc import Collection, Mapping, Sequence
-from datetime import datetime
 from typing import Any
 from uuid import UUID
 
@@ -9,29 +8,34 @@ from sqlalchemy import select, tuple_
 from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.orm import Session
 
-from gradumen.store.metering.tables import AttributeSetRow, ReadingKeyRow, ReadingRow
+from gradumen.store.metering.tables import AttributeSetRow, OriginRow, ReadingKeyRow, ReadingRow, ResourceRow
 from gradumen.store.organisations.tables import OrganisationRow, ProjectRow
 
-_KEYS = "INSERT IGNORE INTO reading_keys (`key`, content, sequence, delivery_id, start_at) VALUES (%s, %s, %s, %s, %s)"
-_READINGS = (
-    "INSERT INTO readings (start_at, end_at, feed_id, delivery_id, source, event_id, sequence, project_id, "
-    "account, resource, meter_id, attribute_set_id, quantity) "
-    "VALUES (%s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s)"
+_KEYS = (
+    "INSERT IGNORE INTO reading_keys "
+    "(`key`, content, sequence, delivery_id, position, resource_id, meter_id, start_at) "
+    "VALUES (%s, %s, %s, %s, %s, %s, %s, %s)"
 )
+_READINGS = (
+    "INSERT INTO readings (resource_id, meter_id, start_at, delivery_id, position, end_at, origin_id, "
+    "attribute_set_id, event_id, sequence, quantity) VALUES (%s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s)"
+)
+Origin = tuple[str, str | None, str | None]
+"""Source, account and owner, as sent."""
 
 
-def projects_by_path(tx: Session, paths: Collection[tuple[str, ...]]) -> list[tuple[str, str, UUID, UUID]]:
-    """Organisation and project of paths, as slugs, with the ids of project and organisation."""
+def owners_by_path(tx: Session, paths: Collection[tuple[str, ...]]) -> list[tuple[str, UUID]]:
+    """Projects of paths (organisation and project, as slugs) that there are, as text, with their organisations."""
     rows = tx.execute(
-        select(OrganisationRow.slug, ProjectRow.slug, ProjectRow.id, OrganisationRow.id)
+        select(OrganisationRow.slug, ProjectRow.slug, OrganisationRow.id)
         .join(ProjectRow, ProjectRow.organisation_id == OrganisationRow.id)
         .where(tuple_(OrganisationRow.slug, ProjectRow.slug).in_(paths))
     )
-    return [(organisation, project, id, owner) for organisation, project, id, owner in rows]
+    return [(f"{organisation}/{project}", owner) for organisation, project, owner in rows]
 
 
 def add_keys(tx: Session, rows: Sequence[tuple[Any, ...]]) -> int:
-    """Write keys (key, content, sequence, delivery, start); gives how many were new. Rivals meet here."""
+    """Write keys, in the order of the table's columns; gives how many were new. Rivals meet here."""
     return int(tx.connection().exec_driver_sql(_KEYS, list(rows)).rowcount)
 
 
@@ -41,19 +45,9 @@ def lock_keys(tx: Session, keys: Collection[bytes]) -> dict[bytes, ReadingKeyRow
     return {row.key: row for row in rows}
 
 
-def find_reading(
-    tx: Session, *, delivery: int, start: datetime, source: str, event: str
-) -> tuple[UUID | None, int, datetime, datetime] | None:
-    """Project, meter, start and end of a reading."""
-    found = tx.execute(
-        select(ReadingRow.project_id, ReadingRow.meter_id, ReadingRow.start_at, ReadingRow.end_at).where(
-            ReadingRow.delivery_id == delivery,
-            ReadingRow.start_at == start,
-            ReadingRow.source == source,
-            ReadingRow.event_id == event,
-        )
-    ).first()
-    return None if found is None else (found.project_id, found.meter_id, found.start_at, found.end_at)
+def find_reading(tx: Session, key: ReadingKeyRow) -> ReadingRow | None:
+    """The reading that stands under a key; None where it is no longer kept."""
+    return tx.get(ReadingRow, (key.resource_id, key.meter_id, key.start_at, key.delivery_id, key.position))
 
 
 def add_readings(tx: Session, rows: Sequence[tuple[Any, ...]]) -> None:
@@ -64,10 +58,37 @@ def add_readings(tx: Session, rows: Sequence[tuple[Any, ...]]) -> None:
 def number_attribute_sets(tx: Session, documents: Mapping[bytes, Mapping[str, str]]) -> dict[bytes, int]:
     """Numbers of attribute sets by their hashes; new ones are added."""
     query = select(AttributeSetRow.hash, AttributeSetRow.id).where(AttributeSetRow.hash.in_(documents))
-    found = {row.hash: row.id for row in tx.execute(query)}
-    missing = sorted(digest for digest in documents if digest not in found)
+    known = dict(tx.execute(query).all())
+    missing = sorted(digest for digest in documents if digest not in known)
     if missing:
         values = [{"hash": digest, "document": dict(documents[digest])} for digest in missing]
         tx.execute(insert(AttributeSetRow).prefix_with("IGNORE"), values)
-        found = {row.hash: row.id for row in tx.execute(query)}
-    return found
+        known = dict(tx.execute(query).all())
+    return known
+
+
+def number_origins(tx: Session, origins: Mapping[bytes, Origin]) -> dict[bytes, int]:
+    """Numbers of origins by their hashes; new ones are added."""
+    query = select(OriginRow.hash, OriginRow.id).where(OriginRow.hash.in_(origins))
+    known = dict(tx.execute(query).all())
+    missing = sorted(digest for digest in origins if digest not in known)
+    if missing:
+        values = [
+            {"hash": digest, "source": source, "account": account, "owner": owner}
+            for digest, (source, account, owner) in ((digest, origins[digest]) for digest in missing)
+        ]
+        tx.execute(insert(OriginRow).prefix_with("IGNORE"), values)
+        known = dict(tx.execute(query).all())
+    return known
+
+
+def number_resources(tx: Session, feed: int, names: Collection[str]) -> dict[str, int]:
+    """Numbers of a feed's resources by name; new ones are added."""
+    query = select(ResourceRow.name, ResourceRow.id).where(ResourceRow.feed_id == feed, ResourceRow.name.in_(names))
+    known = dict(tx.execute(query).all())
+    missing = sorted(name for name in names if name not in known)
+    if missing:
+        values = [{"feed_id": feed, "name": name, "passes": 0} for name in missing]
+        tx.execute(insert(ResourceRow).prefix_with("IGNORE"), values)
+        known = dict(tx.execute(query).all())
+    return known

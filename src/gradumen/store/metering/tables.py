@@ -1,17 +1,18 @@
-"""Feeds, deliveries, readings and the hourly usage that follows from them."""
+"""Feeds, deliveries, readings and the usage that follows from them."""
 
-from datetime import datetime
+from datetime import date, datetime
 from decimal import Decimal
 from typing import Any
 from uuid import UUID
 
 from sqlalchemy import JSON, BigInteger, ForeignKey, Index, LargeBinary, String, UniqueConstraint
-from sqlalchemy.dialects.mysql import BINARY
+from sqlalchemy.dialects.mysql import BINARY, VARBINARY
 from sqlalchemy.orm import Mapped, mapped_column
 
-from gradumen.store.columns import Base, Moment, Quantity, ascii_text
+from gradumen.store.columns import Base, Moment, Quantity, Second, ascii_text
 
 _HASH = LargeBinary(16).with_variant(BINARY(16), "mysql", "mariadb")
+_NAME = String(191, collation="utf8mb4_bin")
 
 
 class FeedRow(Base):
@@ -61,34 +62,56 @@ class AttributeSetRow(Base):
     document: Mapped[dict[str, Any]] = mapped_column(JSON)
 
 
+class ResourceRow(Base):
+    """A resource as a feed names it. Every pass that makes its usage writes ``passes``, so that rivals queue."""
+
+    __tablename__ = "resources"
+    __table_args__ = (UniqueConstraint("feed_id", "name"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True, autoincrement=True)
+    feed_id: Mapped[int] = mapped_column(ForeignKey("feeds.id", ondelete="RESTRICT"))
+    name: Mapped[str] = mapped_column(_NAME)
+    passes: Mapped[int]
+
+
+class OriginRow(Base):
+    """What readings say of where they come from and whose they are, as sent; ``hash`` is of these texts."""
+
+    __tablename__ = "origins"
+
+    id: Mapped[int] = mapped_column(primary_key=True, autoincrement=True)
+    hash: Mapped[bytes] = mapped_column(_HASH, unique=True)
+    source: Mapped[str] = mapped_column(_NAME)
+    account: Mapped[str | None] = mapped_column(_NAME)
+    owner: Mapped[str | None] = mapped_column(_NAME)
+
+
 class ReadingRow(Base):
-    """A reading; append-only, partitioned by month of ``start_at``, hence without foreign keys."""
+    """A reading as it was sent; append-only, partitioned by month of ``start_at``, clustered as usage is made.
+
+    ``position`` is its place in the delivery.
+    """
 
     __tablename__ = "readings"
-    __table_args__ = (
-        Index("ix_readings_delivery_id", "delivery_id"),
-        Index("ix_readings_project_id_meter_id_start_at", "project_id", "meter_id", "start_at"),
-        {"info": {"partitioned": "start_at"}},
-    )
 
-    id: Mapped[int] = mapped_column(BigInteger, primary_key=True, autoincrement=True)
-    start_at: Mapped[datetime] = mapped_column(Moment, primary_key=True)
-    end_at: Mapped[datetime] = mapped_column(Moment)
-    feed_id: Mapped[int]
-    delivery_id: Mapped[int] = mapped_column(BigInteger)
-    source: Mapped[str] = mapped_column(String(191, collation="utf8mb4_bin"))
-    event_id: Mapped[str] = mapped_column(String(191, collation="utf8mb4_bin"))
-    sequence: Mapped[int]
-    project_id: Mapped[UUID | None]
-    account: Mapped[str | None] = mapped_column(String(191))
-    resource: Mapped[str] = mapped_column(String(191, collation="utf8mb4_bin"))
-    meter_id: Mapped[int]
+    resource_id: Mapped[int] = mapped_column(primary_key=True, autoincrement=False)
+    meter_id: Mapped[int] = mapped_column(primary_key=True, autoincrement=False)
+    start_at: Mapped[datetime] = mapped_column(Second, primary_key=True)
+    delivery_id: Mapped[int] = mapped_column(BigInteger, primary_key=True, autoincrement=False)
+    position: Mapped[int] = mapped_column(primary_key=True, autoincrement=False)
+    end_at: Mapped[datetime] = mapped_column(Second)
+    origin_id: Mapped[int]
     attribute_set_id: Mapped[int]
+    event_id: Mapped[str] = mapped_column(_NAME)
+    sequence: Mapped[int]
     quantity: Mapped[Decimal] = mapped_column(Quantity)
 
 
 class ReadingKeyRow(Base):
-    """What decides whether a reading is known: feed, source and id as ``key``; the highest sequence stands."""
+    """What decides whether a reading is known: feed, source and id as ``key``; the highest sequence stands.
+
+    The rest is where that reading is.
+    """
 
     __tablename__ = "reading_keys"
 
@@ -96,41 +119,50 @@ class ReadingKeyRow(Base):
     content: Mapped[bytes] = mapped_column(_HASH)
     sequence: Mapped[int]
     delivery_id: Mapped[int] = mapped_column(BigInteger)
-    start_at: Mapped[datetime] = mapped_column(Moment)
+    position: Mapped[int]
+    resource_id: Mapped[int]
+    meter_id: Mapped[int]
+    start_at: Mapped[datetime] = mapped_column(Second)
 
 
 class SupersededReadingRow(Base):
-    """A delivery's reading that a later one with a higher sequence replaces."""
+    """A delivery's reading that one of a later delivery replaces, with a higher sequence."""
 
     __tablename__ = "superseded_readings"
 
-    delivery_id: Mapped[int] = mapped_column(BigInteger, primary_key=True)
-    key: Mapped[bytes] = mapped_column(_HASH, primary_key=True)
-    source: Mapped[str] = mapped_column(String(191, collation="utf8mb4_bin"))
-    event_id: Mapped[str] = mapped_column(String(191, collation="utf8mb4_bin"))
+    delivery_id: Mapped[int] = mapped_column(BigInteger, primary_key=True, autoincrement=False)
+    position: Mapped[int] = mapped_column(primary_key=True, autoincrement=False)
+    by_delivery_id: Mapped[int] = mapped_column(BigInteger)
 
 
 class StaleUsageRow(Base):
-    """An hour whose usage must be made again from readings."""
+    """A mark: usage of a resource and meter on a UTC day is to be made again. Only ever added, until it is done."""
 
     __tablename__ = "stale_usage"
 
-    project_id: Mapped[UUID] = mapped_column(primary_key=True)
-    meter_id: Mapped[int] = mapped_column(primary_key=True)
-    hour: Mapped[datetime] = mapped_column(Moment, primary_key=True)
+    id: Mapped[int] = mapped_column(BigInteger, primary_key=True, autoincrement=True)
+    resource_id: Mapped[int]
+    meter_id: Mapped[int]
+    day: Mapped[date]
+    marked_at: Mapped[datetime] = mapped_column(Moment)
 
 
-class UsageHourRow(Base):
-    """Usage of a resource in a UTC hour, in the meter's base unit; ``readings`` touch it."""
+class UsageDayRow(Base):
+    """Usage of a resource on a UTC day, in the meter's base unit, packed (`gradumen.core.metering.packed_days`).
 
-    __tablename__ = "usage_hours"
+    ``project_number`` 0 is nobody's. ``total`` is the sum of ``slots``; ``readings`` begin on this day. Partitioned by
+    month, hence without foreign keys.
+    """
 
-    project_id: Mapped[UUID] = mapped_column(ForeignKey("projects.id", ondelete="RESTRICT"), primary_key=True)
-    meter_id: Mapped[int] = mapped_column(ForeignKey("meters.id", ondelete="RESTRICT"), primary_key=True)
-    hour: Mapped[datetime] = mapped_column(Moment, primary_key=True)
-    resource: Mapped[str] = mapped_column(String(191, collation="utf8mb4_bin"), primary_key=True)
-    attribute_set_id: Mapped[int] = mapped_column(
-        ForeignKey("attribute_sets.id", ondelete="RESTRICT"), primary_key=True
-    )
-    quantity: Mapped[Decimal] = mapped_column(Quantity)
+    __tablename__ = "usage_days"
+    __table_args__ = (Index("ix_usage_days_resource_id_meter_id_day", "resource_id", "meter_id", "day"),)
+
+    project_number: Mapped[int] = mapped_column(primary_key=True, autoincrement=False)
+    meter_id: Mapped[int] = mapped_column(primary_key=True, autoincrement=False)
+    day: Mapped[date] = mapped_column(primary_key=True)
+    resource_id: Mapped[int] = mapped_column(primary_key=True, autoincrement=False)
+    attribute_set_id: Mapped[int] = mapped_column(primary_key=True, autoincrement=False)
+    hours: Mapped[int]
+    slots: Mapped[bytes] = mapped_column(VARBINARY(384))
+    total: Mapped[Decimal] = mapped_column(Quantity)
     readings: Mapped[int]

@@ -1,51 +1,23 @@
-"""Queries of usage, and of what makes it stale. Straight through the driver where there are many rows."""
+"""Queries of usage, packed by day. Straight through the driver where there are many rows."""
 
 from collections.abc import Collection, Mapping, Sequence
-from datetime import UTC, datetime, timedelta
+from dataclasses import dataclass
+from datetime import date
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import ColumnElement, and_, delete, false, func, or_, select, tuple_
+from sqlalchemy import ColumnElement, Select, and_, false, func, or_, select
 from sqlalchemy.orm import Session
 
 from gradumen.store.catalogue.tables import MeterRow, ServiceRow
-from gradumen.store.metering.tables import AttributeSetRow, StaleUsageRow, UsageHourRow
+from gradumen.store.metering.tables import AttributeSetRow, ResourceRow, UsageDayRow
 from gradumen.store.organisations.tables import OrganisationRow, ProjectRow
 
-Hour = tuple[UUID, int, datetime]
-"""Project, meter and hour."""
-_SAMPLES = """
-SELECT r.resource, r.attribute_set_id, r.start_at, r.end_at, CAST(r.quantity * 1000000 AS DECIMAL(44, 0))
-FROM readings r LEFT JOIN superseded_readings s
-ON s.delivery_id = r.delivery_id AND s.source = r.source AND s.event_id = r.event_id
-WHERE r.project_id = %s AND r.meter_id = %s AND r.start_at > %s AND r.start_at < %s AND r.end_at > %s
-AND s.delivery_id IS NULL
-"""
-_INSERT = """
-INSERT INTO usage_hours (project_id, meter_id, hour, resource, attribute_set_id, quantity, readings)
-VALUES (%s, %s, %s, %s, %s, %s, %s)
-"""
 _USAGE = (
-    "SELECT project_id, meter_id, TIMESTAMPDIFF(HOUR, '1970-01-01', hour), resource, attribute_set_id, "
-    "CAST(quantity * 1000000 AS DECIMAL(44, 0)) FROM usage_hours "
-    "WHERE project_id IN ({marks}) AND hour >= %s AND hour < %s"
+    "SELECT project_number, meter_id, DATEDIFF(day, '1970-01-01'), resource_id, attribute_set_id, hours, slots "
+    "FROM usage_days WHERE project_number IN ({marks}) AND day BETWEEN %s AND %s"
 )
-
-
-def mark_stale(tx: Session, hours: Collection[Hour]) -> None:
-    """Usage of these hours is to be made again."""
-    if hours:
-        rows = [(str(project), meter, hour.replace(tzinfo=None)) for project, meter, hour in sorted(hours)]
-        tx.connection().exec_driver_sql(
-            "INSERT IGNORE INTO stale_usage (project_id, meter_id, hour) VALUES (%s, %s, %s)", rows
-        )
-
-
-def lock_stale(tx: Session, most: int) -> list[Hour]:
-    """Some hours whose usage is to be made again, held until the end of the transaction."""
-    columns = (StaleUsageRow.project_id, StaleUsageRow.meter_id, StaleUsageRow.hour)
-    rows = tx.execute(select(*columns).order_by(*columns).limit(most).with_for_update())
-    return [(project, meter, hour) for project, meter, hour in rows]
+NAMED_AT_ONCE = 10_000
 
 
 def meter_rows(tx: Session) -> dict[int, MeterRow]:
@@ -53,32 +25,23 @@ def meter_rows(tx: Session) -> dict[int, MeterRow]:
     return {row.id: row for row in tx.scalars(select(MeterRow))}
 
 
-def samples(
-    tx: Session, project: UUID, meter: int, first: datetime, last: datetime, longest: timedelta
-) -> Sequence[tuple[Any, ...]]:
-    """The readings that touch the hours from one to another: resource, attributes, start, end (UTC), millionths."""
-    begin, end = first.replace(tzinfo=None), last.replace(tzinfo=None)
-    values = (str(project), meter, begin - longest, end + timedelta(hours=1), begin)
-    return tx.connection().exec_driver_sql(_SAMPLES, values).fetchall()
-
-
-def replace_usage(
-    tx: Session, project: UUID, meter: int, hours: Collection[datetime], rows: Sequence[tuple[Any, ...]]
-) -> None:
-    """Usage of hours in the place of what it was (hour, resource, attributes, quantity, readings); no longer stale."""
-    for table in (UsageHourRow, StaleUsageRow):
-        tx.execute(delete(table).where(table.project_id == project, table.meter_id == meter, table.hour.in_(hours)))
-    if rows:
-        tx.connection().exec_driver_sql(_INSERT, [(str(project), meter, *row) for row in rows])
-
-
-def usage_rows(tx: Session, projects: Sequence[str], start: datetime, end: datetime) -> Sequence[tuple[Any, ...]]:
-    """Hourly usage: project, meter, hour as a number, resource, attributes, millionths."""
+def usage_rows(tx: Session, projects: Sequence[int], first: date, last: date) -> Sequence[tuple[Any, ...]]:
+    """Packed usage from one UTC day to another: project, meter, day from 1970, resource, attributes, hours, slots."""
     if not projects:
         return []
     statement = _USAGE.format(marks=", ".join(["%s"] * len(projects)))
-    bounds = (moment.astimezone(UTC).replace(tzinfo=None) for moment in (start, end))
-    return tx.connection().exec_driver_sql(statement, (*projects, *bounds)).fetchall()
+    return tx.connection().exec_driver_sql(statement, (*projects, first, last)).fetchall()
+
+
+def resource_names(tx: Session, numbers: Collection[int]) -> dict[int, str]:
+    """Names of resources by number."""
+    names: dict[int, str] = {}
+    ordered = sorted(numbers)
+    for first in range(0, len(ordered), NAMED_AT_ONCE):
+        some = ordered[first : first + NAMED_AT_ONCE]
+        rows = tx.execute(select(ResourceRow.id, ResourceRow.name).where(ResourceRow.id.in_(some)))
+        names.update(rows.all())
+    return names
 
 
 def attribute_sets(tx: Session, numbers: Collection[int] | None = None) -> dict[int, dict[str, str]]:
@@ -90,64 +53,73 @@ def attribute_sets(tx: Session, numbers: Collection[int] | None = None) -> dict[
 
 def meters_by_seller(tx: Session) -> dict[UUID, list[int]]:
     """Numbers of meters by the seller whose service they belong to."""
-    found: dict[UUID, list[int]] = {}
+    numbers: dict[UUID, list[int]] = {}
     for number, seller in tx.execute(
         select(MeterRow.id, ServiceRow.organisation_id).join(ServiceRow, ServiceRow.id == MeterRow.service_id)
     ):
-        found.setdefault(seller, []).append(number)
-    return found
+        numbers.setdefault(seller, []).append(number)
+    return numbers
 
 
 COLUMNS: Mapping[str, Any] = {
-    "resource": UsageHourRow.resource,
-    "project": UsageHourRow.project_id,
+    "resource": ResourceRow.name,
+    "project": UsageDayRow.project_number,
     "organisation": ProjectRow.organisation_id,
-    "day": UsageHourRow.hour,
 }
-"""What usage can be summed by beside the meter; ``day`` comes as the hours of it."""
+"""What usage can be summed by beside meter and day."""
 
 
-def sums_of_usage(
-    tx: Session,
-    seen: Collection[tuple[Collection[UUID], Collection[int]]],
-    start: datetime,
-    end: datetime,
-    by: Sequence[str],
-    *,
-    project: str | None,
-    meters: Collection[int] | None,
-) -> Sequence[Any]:
-    """Usage summed by meter and columns: rows of meter, quantity and the values of ``by``.
+@dataclass(frozen=True, slots=True)
+class Wanted:
+    """Which usage: of organisations their meters, of one project's slug, of some meters; None is all."""
 
-    Args:
-        seen: of which organisations which meters count.
-    """
-    visible: list[ColumnElement[bool]] = [
-        and_(ProjectRow.organisation_id.in_(owners), UsageHourRow.meter_id.in_(numbers)) for owners, numbers in seen
-    ]
+    seen: Collection[tuple[Collection[UUID], Collection[int]]]
+    project: str | None
+    meters: Collection[int] | None
+
+    def of(self, query: Select[Any]) -> Select[Any]:
+        """A query of usage, for what is wanted."""
+        visible: list[ColumnElement[bool]] = [
+            and_(ProjectRow.organisation_id.in_(owners), UsageDayRow.meter_id.in_(numbers))
+            for owners, numbers in self.seen
+        ]
+        query = (
+            query.join(ProjectRow, ProjectRow.number == UsageDayRow.project_number)
+            .join(ResourceRow, ResourceRow.id == UsageDayRow.resource_id)
+            .where(or_(false(), *visible))
+        )
+        if self.project is not None:
+            query = query.where(ProjectRow.slug == self.project)
+        return query if self.meters is None else query.where(UsageDayRow.meter_id.in_(self.meters))
+
+
+def sums_of_days(tx: Session, wanted: Wanted, first: date, last: date, by: Sequence[str]) -> Sequence[Any]:
+    """Usage of whole UTC days, from one to another, by meter and columns: rows of meter, quantity, columns."""
     columns = [COLUMNS[name] for name in by]
-    query = (
-        select(UsageHourRow.meter_id, func.sum(UsageHourRow.quantity), *columns)
-        .join(ProjectRow, ProjectRow.id == UsageHourRow.project_id)
-        .where(or_(false(), *visible), UsageHourRow.hour >= start, UsageHourRow.hour < end)
-        .group_by(UsageHourRow.meter_id, *columns)
-    )
-    if project is not None:
-        query = query.where(ProjectRow.slug == project)
-    if meters is not None:
-        query = query.where(UsageHourRow.meter_id.in_(meters))
+    query = wanted.of(select(UsageDayRow.meter_id, func.sum(UsageDayRow.total), *columns))
+    query = query.where(UsageDayRow.day.between(first, last)).group_by(UsageDayRow.meter_id, *columns)
     return tx.execute(query).all()
 
 
-def paths_of(tx: Session, owners: Collection[UUID]) -> dict[UUID, str]:
-    """Slugs of organisations, and paths (organisation/project) of their projects, by id."""
+def packed_days(tx: Session, wanted: Wanted, days: Collection[date], by: Sequence[str]) -> Sequence[Any]:
+    """Packed usage of some UTC days: rows of meter, day, hours, slots, columns."""
+    if not days:
+        return []
+    columns = [COLUMNS[name] for name in by]
+    query = wanted.of(select(UsageDayRow.meter_id, UsageDayRow.day, UsageDayRow.hours, UsageDayRow.slots, *columns))
+    return tx.execute(query.where(UsageDayRow.day.in_(days))).all()
+
+
+def paths_of(tx: Session, owners: Collection[UUID]) -> tuple[dict[UUID, str], dict[int, str]]:
+    """Slugs of organisations by id, and paths (organisation/project) of their projects by number."""
     rows = tx.execute(
-        select(ProjectRow.id, ProjectRow.slug, OrganisationRow.id, OrganisationRow.slug)
+        select(ProjectRow.number, ProjectRow.slug, OrganisationRow.id, OrganisationRow.slug)
         .join(OrganisationRow, OrganisationRow.id == ProjectRow.organisation_id)
-        .where(tuple_(ProjectRow.organisation_id).in_([(owner,) for owner in owners]))
+        .where(OrganisationRow.id.in_(owners))
     )
-    names: dict[UUID, str] = {}
-    for project_id, project, organisation_id, organisation in rows:
-        names[project_id] = f"{organisation}/{project}"
-        names[organisation_id] = organisation
-    return names
+    slugs: dict[UUID, str] = {}
+    paths: dict[int, str] = {}
+    for number, project, organisation_id, organisation in rows:
+        paths[number] = f"{organisation}/{project}"
+        slugs[organisation_id] = organisation
+    return slugs, paths

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from datetime import date, datetime
 from uuid import UUID
 
-from sqlalchemy import ForeignKey, Index, String, UniqueConstraint, select
+from sqlalchemy import FetchedValue, ForeignKey, Index, Integer, String, UniqueConstraint, select
 from sqlalchemy.orm import Mapped, Session, mapped_column
 
 from gradumen.store.columns import Base, Moment, ascii_text
@@ -58,6 +58,8 @@ class ProjectRow(Base):
     slug: Mapped[str] = mapped_column(ascii_text(63))
     name: Mapped[str] = mapped_column(String(120))
     cost_centre: Mapped[str | None] = mapped_column(String(60))
+    number: Mapped[int] = mapped_column(Integer, FetchedValue(), unique=True)
+    """What usage calls it, from 1; the database counts."""
 
 
 @dataclass(frozen=True, slots=True)

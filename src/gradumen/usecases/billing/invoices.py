@@ -327,8 +327,16 @@ def list_charge_readings(tx: Session, caller: Caller, *, charge_id: UUID, after:
     if charge.meter is None:
         return []
     return [
-        ReadingView(feed, row.source, row.event_id, row.resource, row.start_at, row.end_at, row.quantity)
-        for row, feed in readings_of(tx, charge, after=after, limit=limit)
+        ReadingView(
+            found.feed,
+            found.source,
+            found.reading.event_id,
+            found.resource,
+            found.reading.start_at,
+            found.reading.end_at,
+            found.reading.quantity,
+        )
+        for found in readings_of(tx, charge, after=after, limit=limit)
     ]
 
 

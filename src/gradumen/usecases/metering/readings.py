@@ -10,23 +10,23 @@ from uuid import UUID, uuid4
 
 from gradumen.core.catalogue.services import Meter, Service
 from gradumen.core.errors import Forbidden, GradumenError, Invalid, whole_text
-from gradumen.core.metering.readings import Reading, base_quantity, check_known, reading_key
+from gradumen.core.metering.readings import Reading, base_quantity, check_known, hash_of, reading_key
 from gradumen.core.permissions import Right
 from gradumen.store.metering import readings
+from gradumen.store.metering.stale_usage import Mark, mark_stale
 from gradumen.store.metering.tables import (
     DeliveryRow,
     FeedRow,
     ReadingKeyRow,
     SupersededReadingRow,
 )
-from gradumen.store.metering.usage import mark_stale
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.catalogue.published import load_published
 from gradumen.usecases.metering.feeds import get_feed, may_send
 from gradumen.usecases.scope import Caller, Scope, load_scope
 
 ACCEPTED, KNOWN, REFUSED = "accepted", "known", "refused"
-HOUR = timedelta(hours=1)
+SECOND = timedelta(seconds=1)
 
 
 @dataclass(frozen=True, slots=True)
@@ -60,9 +60,13 @@ class _Checked:
     key: bytes
     content: bytes
     meter: int
-    project: UUID | None
     quantity: Any
-    attributes: int = 0
+    resource: int = 0
+
+    @property
+    def marks(self) -> set[Mark]:
+        """The days whose usage it changes."""
+        return marks_of(self.resource, self.meter, self.reading.start, self.reading.end)
 
 
 @use_case
@@ -94,8 +98,9 @@ def send_readings(tx: Session, caller: Caller, *, feed: str, items: Sequence[Rea
     )
     tx.add(delivery)
     tx.flush()
-    fresh = _sift(tx, delivery.id, checked, outcomes)
-    _write(tx, row, delivery.id, fresh)
+    _number_resources(tx, row, checked)
+    fresh = _sift(tx, delivery.id, checked, outcomes, caller.at)
+    _write(tx, delivery.id, fresh, caller.at)
     for each in fresh:
         outcomes[each.index] = Outcome(each.reading.id, ACCEPTED)
     result = DeliveryOutcome(delivery.public_id, [outcomes[index] for index in range(len(items))])
@@ -128,14 +133,12 @@ def _check(
         except Invalid as problem:
             outcomes[index] = Outcome(item.id, REFUSED, problem.message, problem.facts.get("field"))
             continue
-        project = owners[item.owner] if item.owner is not None else None
         each = _Checked(
             index,
             item,
             reading_key(str(feed.id), item.source, item.id),
             item.content_hash,
             published.meter_ids[meter.slug],
-            project,
             quantity,
         )
         before = checked.get(each.key)
@@ -148,6 +151,12 @@ def _check(
             stands = checked[each.key]
             outcomes[older.index] = _beside(older, stands.content, stands.reading.sequence)
     return list(checked.values())
+
+
+def _number_resources(tx: Session, feed: FeedRow, checked: list[_Checked]) -> None:
+    numbers = readings.number_resources(tx, feed.id, {each.reading.resource for each in checked})
+    for each in checked:
+        each.resource = numbers[each.reading.resource]
 
 
 def _beside(each: _Checked, content: bytes, sequence: int) -> Outcome:
@@ -176,27 +185,34 @@ def _allowed(service: Service) -> dict[str, tuple[str, ...]]:
     return {attribute.slug: attribute.values for attribute in service.attributes}
 
 
-def _owners(tx: Session, scope: Scope, feed: FeedRow, paths: set[str]) -> dict[str, UUID]:
-    """Projects by path, where they are inside what the feed's organisation sells to or is."""
+def _owners(tx: Session, scope: Scope, feed: FeedRow, paths: set[str]) -> set[str]:
+    """The projects, by path, that are inside what the feed's organisation sells to or is."""
     # A path with other letters is nobody's; its reading alone is refused, not all that came with it.
     pairs = [tuple(path.split("/", 1)) for path in paths if "/" in path and path.isascii()]
     if not pairs:
-        return {}
+        return set()
     inside = scope.tree.below([feed.organisation_id])
-    return {
-        f"{organisation}/{project}": id
-        for organisation, project, id, owner in readings.projects_by_path(tx, pairs)
-        if owner in inside
-    }
+    return {path for path, owner in readings.owners_by_path(tx, pairs) if owner in inside}
 
 
-def _sift(tx: Session, delivery: int, checked: list[_Checked], outcomes: dict[int, Outcome]) -> list[_Checked]:
+def _sift(
+    tx: Session, delivery: int, checked: list[_Checked], outcomes: dict[int, Outcome], at: datetime
+) -> list[_Checked]:
     """Write the keys and keep the readings that are new or replace; rivals meet on the keys' rows."""
     if not checked:
         return []
     checked = sorted(checked, key=lambda each: each.key)
     rows = [
-        (each.key, each.content, each.reading.sequence, delivery, each.reading.start.replace(tzinfo=None))
+        (
+            each.key,
+            each.content,
+            each.reading.sequence,
+            delivery,
+            each.index,
+            each.resource,
+            each.meter,
+            each.reading.start.replace(tzinfo=None),
+        )
         for each in checked
     ]
     if readings.add_keys(tx, rows) == len(rows):
@@ -208,71 +224,65 @@ def _sift(tx: Session, delivery: int, checked: list[_Checked], outcomes: dict[in
         if row.delivery_id == delivery:
             fresh.append(each)
         elif each.reading.sequence > row.sequence:
-            _replace(tx, each, row, delivery)
+            _replace(tx, each, row, delivery, at)
             fresh.append(each)
         else:
             outcomes[each.index] = _beside(each, row.content, row.sequence)
     return fresh
 
 
-def _replace(tx: Session, each: _Checked, row: ReadingKeyRow, delivery: int) -> None:
-    """Put a reading in the place of an earlier one, whose hours become stale too."""
-    old = readings.find_reading(
-        tx, delivery=row.delivery_id, start=row.start_at, source=each.reading.source, event=each.reading.id
-    )
-    tx.add(
-        SupersededReadingRow(
-            delivery_id=row.delivery_id, key=each.key, source=each.reading.source, event_id=each.reading.id
-        )
-    )
-    row.content, row.sequence, row.delivery_id = each.content, each.reading.sequence, delivery
-    row.start_at = each.reading.start
-    tx.flush()
+def _replace(tx: Session, each: _Checked, row: ReadingKeyRow, delivery: int, at: datetime) -> None:
+    """Put a reading in the place of an earlier one, whose days are made again too."""
+    old = readings.find_reading(tx, row)
     if old is not None:
-        project, meter, start, end = old
-        mark_stale(tx, {(project, meter, hour) for hour in _hours(start, end) if project is not None})
+        tx.add(SupersededReadingRow(delivery_id=old.delivery_id, position=old.position, by_delivery_id=delivery))
+        mark_stale(tx, marks_of(old.resource_id, old.meter_id, old.start_at, old.end_at), at)
+    row.content, row.sequence, row.delivery_id, row.position = each.content, each.reading.sequence, delivery, each.index
+    row.resource_id, row.meter_id, row.start_at = each.resource, each.meter, each.reading.start
+    tx.flush()
 
 
-def _write(tx: Session, feed: FeedRow, delivery: int, fresh: list[_Checked]) -> None:
+def _write(tx: Session, delivery: int, fresh: list[_Checked], at: datetime) -> None:
     if not fresh:
         return
-    fresh.sort(key=lambda each: each.index)
+    fresh.sort(key=lambda each: (each.resource, each.meter, each.reading.start, each.index))
     sets = _attribute_sets(tx, {each.reading.attributes for each in fresh})
+    origins = _origins(tx, {_origin(each.reading) for each in fresh})
     rows = [
         (
+            each.resource,
+            each.meter,
             each.reading.start.replace(tzinfo=None),
-            each.reading.end.replace(tzinfo=None),
-            feed.id,
             delivery,
-            each.reading.source,
+            each.index,
+            each.reading.end.replace(tzinfo=None),
+            origins[_origin(each.reading)],
+            sets[each.reading.attributes],
             each.reading.id,
             each.reading.sequence,
-            None if each.project is None else str(each.project),
-            each.reading.account,
-            each.reading.resource,
-            each.meter,
-            sets[each.reading.attributes],
             each.quantity,
         )
         for each in fresh
     ]
     readings.add_readings(tx, rows)
-    stale = {
-        (each.project, each.meter, hour)
-        for each in fresh
-        if each.project is not None
-        for hour in _hours(each.reading.start, each.reading.end)
+    mark_stale(tx, {mark for each in fresh for mark in each.marks}, at)
+
+
+def marks_of(resource: int, meter: int, start: datetime, end: datetime) -> set[Mark]:
+    """The UTC days that a reading touches: no more than two, as it covers at most 24 hours."""
+    return {(resource, meter, start.date()), (resource, meter, (end - SECOND).date())}
+
+
+def _origin(reading: Reading) -> readings.Origin:
+    return reading.source, reading.account, reading.owner
+
+
+def _origins(tx: Session, wanted: set[readings.Origin]) -> dict[readings.Origin, int]:
+    hashes = {
+        hash_of(source, account or "", owner or ""): (source, account, owner) for source, account, owner in wanted
     }
-    mark_stale(tx, stale)
-
-
-def _hours(start: datetime, end: datetime) -> list[datetime]:
-    hour = start.replace(minute=0, second=0, microsecond=0)
-    found = []
-    while hour < end:
-        found.append(hour)
-        hour += HOUR
-    return found
+    numbers = readings.number_origins(tx, hashes)
+    return {hashes[digest]: number for digest, number in numbers.items()}
 
 
 def _attribute_sets(tx: Session, wanted: set[tuple[tuple[str, str], ...]]) -> dict[tuple[tuple[str, str], ...], int]:

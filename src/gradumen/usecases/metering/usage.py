@@ -1,86 +1,35 @@
-"""Hourly usage: made again from readings where something changed, and looked at."""
+"""Usage looked at: sums of a month by what its reader chooses."""
 
 from collections import defaultdict
-from dataclasses import dataclass
-from datetime import UTC, date, datetime
-from decimal import Decimal
+from collections.abc import Iterator
+from datetime import UTC, date, datetime, timedelta
+from functools import cache
 from typing import Any
 from uuid import UUID
+from zoneinfo import ZoneInfo
 
-from gradumen.core.catalogue.services import Combine
 from gradumen.core.errors import Invalid
-from gradumen.core.exact import QUANTITY_PLACES, add, unscaled
-from gradumen.core.metering.readings import LONGEST
-from gradumen.core.metering.usage import Sample, combine_hours
+from gradumen.core.exact import QUANTITY_PLACES, scaled, unscaled
+from gradumen.core.metering.packed_days import unpack
 from gradumen.core.periods import Period, hour_number, hour_start, zone_of
 from gradumen.core.permissions import Right
-from gradumen.store.catalogue.tables import MeterRow
 from gradumen.store.metering.usage import (
     COLUMNS,
-    lock_stale,
+    Wanted,
     meter_rows,
     meters_by_seller,
+    packed_days,
     paths_of,
-    replace_usage,
-    samples,
-    sums_of_usage,
+    sums_of_days,
 )
-from gradumen.store.organisations.tables import ProjectRow, zone_name
-from gradumen.store.revisions import touch_months
-from gradumen.store.unit_of_work import Session, UnitOfWork, use_case
+from gradumen.store.organisations.tables import zone_name
+from gradumen.store.unit_of_work import Session, use_case
+from gradumen.usecases.metering.stale_usage import EPOCH_DAY, usage_as_of
 from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
+from gradumen.wire.metering.usage import UsageBody, UsageSumsBody
 
-STALE_BATCH = 600
 DIMENSIONS = ("day", "meter", "resource", "project", "organisation")
-
-
-def refresh_usage(uow: UnitOfWork) -> int:
-    """Make stale hours again until none is left; gives how many. Safe to run beside itself and new readings."""
-    done = 0
-    while count := _refresh_batch(uow):
-        done += count
-    return done
-
-
-@use_case
-def _refresh_batch(tx: Session) -> int:
-    first = lock_stale(tx, STALE_BATCH)
-    grouped: dict[tuple[UUID, int], list[datetime]] = defaultdict(list)
-    for project, meter, hour in first:
-        grouped[project, meter].append(hour)
-    meters = meter_rows(tx)
-    for (project, meter), hours in grouped.items():
-        _make_again(tx, project, meters[meter], hours)
-        owner = tx.get_one(ProjectRow, project).organisation_id
-        touch_months(tx, owner, sorted({date(hour.year, hour.month, 1) for hour in hours}))
-    return len(first)
-
-
-def _make_again(tx: Session, project: UUID, meter: MeterRow, hours: list[datetime]) -> None:
-    """Replace the usage of some hours; straight through the driver, as there are many rows."""
-    rows = samples(tx, project, meter.id, min(hours), max(hours), LONGEST)
-    measured = (
-        Sample(resource, attributes, start.replace(tzinfo=UTC), end.replace(tzinfo=UTC), int(quantity))
-        for resource, attributes, start, end, quantity in rows
-    )
-    made = combine_hours(measured, Combine(meter.combine))
-    wanted = {hour_number(hour) for hour in hours}
-    values = [
-        (hour_start(hour).replace(tzinfo=None), resource, attributes, unscaled(quantity, QUANTITY_PLACES), count)
-        for (hour, resource, attributes), (quantity, count) in sorted(made.items())
-        if hour in wanted
-    ]
-    replace_usage(tx, project, meter.id, hours, values)
-
-
-@dataclass(frozen=True, slots=True)
-class UsageSum:
-    """Usage of a meter under one value of each chosen dimension, in the meter's base unit."""
-
-    meter: str
-    unit: str
-    keys: dict[str, str]
-    quantity: Decimal
+DAY = timedelta(days=1)
 
 
 @use_case
@@ -94,7 +43,7 @@ def sum_usage(
     project: str | None,
     meter: str | None,
     limit: int,
-) -> list[UsageSum]:
+) -> UsageSumsBody:
     """Usage of an organisation and all below in a month of its billing zone, by chosen dimensions.
 
     The largest quantities first within a meter, days in order.
@@ -110,33 +59,76 @@ def sum_usage(
     scope.require(Right.READ, owner)
     month = Period.parse(period)
     zone = zone_of(zone_name(tx, owner.id, month.first_day))
-    start, end = month.bounds(zone)
     owners = scope.tree.below([owner.id])
     known = meter_rows(tx)
-    columns = [name for name in by if name in COLUMNS]
-    rows = sums_of_usage(
-        tx,
+    wanted = Wanted(
         _seen_usage(tx, scope, owners),
-        start,
-        end,
-        columns,
-        project=project,
-        meters=None if meter is None else [id for id, row in known.items() if row.slug == meter],
+        project,
+        None if meter is None else [id for id, row in known.items() if row.slug == meter],
     )
-    names: dict[Any, str] = {**paths_of(tx, owners)}
-    sums: dict[tuple[int, tuple[tuple[str, str], ...]], Decimal] = defaultdict(Decimal)
-    for row in rows:
-        keys: dict[str, Any] = dict(zip(columns, row[2:], strict=True))
-        if "day" in keys:
-            keys["day"] = keys["day"].astimezone(zone).date().isoformat()
-        shown = tuple((name, names.get(value, str(value))) for name, value in keys.items())
-        sums[row[0], shown] = add([sums[row[0], shown], row[1]])
-    found = [UsageSum(known[id].slug, known[id].unit, dict(keys), quantity) for (id, keys), quantity in sums.items()]
-    if "day" in by:
-        found.sort(key=lambda each: (each.meter, each.keys["day"], -each.quantity))
-    else:
-        found.sort(key=lambda each: (each.meter, -each.quantity, str(each.keys)))
-    return found[:limit]
+    slugs, paths = paths_of(tx, owners)
+    sums: dict[tuple[int, tuple[tuple[str, str], ...]], int] = defaultdict(int)
+    for number, keys, quantity in _quantities(tx, wanted, month.bounds(zone), by, zone):
+        if "project" in keys:
+            keys["project"] = paths[keys["project"]]
+        if "organisation" in keys:
+            keys["organisation"] = slugs[keys["organisation"]]
+        sums[number, tuple((name, str(keys[name])) for name in by if name in keys)] += quantity
+    items = [
+        UsageBody(
+            meter=known[number].slug,
+            unit=known[number].unit,
+            keys=dict(keys),
+            quantity=unscaled(quantity, QUANTITY_PLACES),
+        )
+        for (number, keys), quantity in sums.items()
+    ]
+    items.sort(key=lambda item: (item.meter, item.keys.get("day", ""), -item.quantity, str(item.keys)))
+    return UsageSumsBody(
+        organisation=organisation,
+        period=period,
+        items=items[:limit],
+        more=len(items) > limit,
+        **usage_as_of(tx, caller).model_dump(),
+    )
+
+
+def _quantities(
+    tx: Session, wanted: Wanted, bounds: tuple[datetime, datetime], by: tuple[str, ...], zone: ZoneInfo
+) -> Iterator[tuple[int, dict[str, Any], int]]:
+    """Meter, keys and millionths: of whole UTC days from their totals, of the others hour by hour.
+
+    Days of a zone begin and end within UTC days, so all of these are looked into where days are asked for.
+    """
+    start, end = (bound.astimezone(UTC) for bound in bounds)
+    columns = [name for name in by if name in COLUMNS]
+    days = [
+        start.date() + DAY * number
+        for number in range((end - DAY / 24).date().toordinal() - start.date().toordinal() + 1)
+    ]
+    whole = [day for day in days if "day" not in by and start <= _midnight(day) and _midnight(day) + DAY <= end]
+    if whole:
+        for number, quantity, *values in sums_of_days(tx, wanted, whole[0], whole[-1], columns):
+            yield number, dict(zip(columns, values, strict=True)), scaled(quantity, QUANTITY_PLACES)
+    rows = packed_days(tx, wanted, [day for day in days if day not in set(whole)], columns)
+    if not rows:
+        return
+    hours = unpack([(row[1] - EPOCH_DAY).days for row in rows], [row[2] for row in rows], [row[3] for row in rows])
+    inside = hours.within(hour_number(start), hour_number(end))
+
+    @cache
+    def local_day(hour: int) -> str:
+        return hour_start(hour).astimezone(zone).date().isoformat()
+
+    for index, hour, quantity in zip(inside.row.tolist(), inside.hour.tolist(), inside.quantity.to_list(), strict=True):
+        keys = dict(zip(columns, rows[index][4:], strict=True))
+        if "day" in by:
+            keys["day"] = local_day(hour)
+        yield rows[index][0], keys, quantity
+
+
+def _midnight(day: date) -> datetime:
+    return datetime(day.year, day.month, day.day, tzinfo=UTC)
 
 
 def _seen_usage(tx: Session, scope: Scope, owners: set[UUID]) -> list[tuple[set[UUID], list[int]]]:
@@ -148,7 +140,7 @@ def _seen_usage(tx: Session, scope: Scope, owners: set[UUID]) -> list[tuple[set[
     return [
         (
             scope.tree.below([member]) & owners,
-            [each for seller in scope.tree.chain(member) for each in meters.get(seller, ())],
+            [number for seller in scope.tree.chain(member) for number in meters.get(seller, ())],
         )
         for member in scope.members_of()
     ]

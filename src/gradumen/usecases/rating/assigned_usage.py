@@ -8,12 +8,14 @@ from typing import Any, Protocol
 from uuid import UUID
 from zoneinfo import ZoneInfo
 
+import numpy as np
 import polars as pl
 
+from gradumen.core.metering.packed_days import unpack
 from gradumen.core.periods import day_start, hour_number
 from gradumen.core.rating.rating import USAGE_SCHEMA, RatedLine
 from gradumen.core.subscriptions.assignment_rules import AssignmentRule, Candidate, assign
-from gradumen.store.metering.usage import attribute_sets, usage_rows
+from gradumen.store.metering.usage import attribute_sets, resource_names, usage_rows
 from gradumen.store.organisations.organisations import organisations_by_id, projects_by_name
 from gradumen.store.organisations.tables import ProjectRow
 from gradumen.store.subscriptions.tables import SubscriptionRow
@@ -63,8 +65,7 @@ def load_usage(
     owners = set(buyers)
     # Shares, ties and allowances go by these numbers, so they follow names, never the order in which rows come.
     projects = projects_by_name(tx, owners)
-    numbers = {str(project.id): number for number, project in enumerate(projects)}
-    frame, resources = _frame(usage_rows(tx, list(numbers), start, end), numbers)
+    frame, resources = _frame(tx, projects, start, end)
     frame = _concerned(frame, projects, published, chain)
     rules = load_rules(tx, owners)
     frame = frame.with_columns(pl.Series("kind", [0] * frame.height, dtype=pl.Int32))
@@ -84,20 +85,31 @@ def load_usage(
     return assigned, projects, resources, unassigned
 
 
-def _frame(rows: Sequence[tuple[Any, ...]], projects: Mapping[str, int]) -> tuple[pl.DataFrame, list[str]]:
-    """Rows as a frame that names projects and resources by number, and the resources' names."""
-    resources = {name: number for number, name in enumerate(sorted({row[3] for row in rows}))}
-    columns: dict[str, list[Any]] = {name: [] for name in USAGE_SCHEMA if name != "line"}
-    for project, meter, hour, resource, attributes, quantity in rows:
-        columns["project"].append(projects[str(project)])
-        columns["meter"].append(meter)
-        columns["hour"].append(hour)
-        columns["resource"].append(resources[resource])
-        columns["attributes"].append(attributes)
-        columns["quantity"].append(int(quantity))
+def _frame(
+    tx: Session, projects: Sequence[ProjectRow], start: datetime, end: datetime
+) -> tuple[pl.DataFrame, list[str]]:
+    """Usage as a frame that names projects and resources by number, and the resources' names in the numbers' order.
+
+    What two feeds call by one name is one resource.
+    """
     schema = {name: kind for name, kind in USAGE_SCHEMA.items() if name != "line"}
-    frame = pl.DataFrame({name: pl.Series(columns[name], dtype=kind) for name, kind in schema.items()})
-    return frame, list(resources)
+    rows = usage_rows(tx, [project.number for project in projects], start.date(), end.date()) if start < end else []
+    if not rows:
+        return pl.DataFrame(schema=schema), []
+    project, meter, day, resource, attributes, hours, slots = zip(*rows, strict=True)
+    found = unpack(day, hours, slots).within(hour_number(start), hour_number(end))
+    names = resource_names(tx, set(resource))
+    order = {name: number for number, name in enumerate(sorted(set(names.values())))}
+    index = {each.number: number for number, each in enumerate(projects)}
+    columns: dict[str, Any] = {
+        "meter": np.array(meter)[found.row],
+        "attributes": np.array(attributes)[found.row],
+        "project": np.array([index[number] for number in project])[found.row],
+        "resource": np.array([order[names[number]] for number in resource])[found.row],
+        "hour": found.hour,
+        "quantity": found.quantity.cast(pl.Int128),
+    }
+    return pl.DataFrame(columns, schema_overrides=schema).select(*schema), list(order)
 
 
 def _concerned(

@@ -3,6 +3,7 @@
 from collections import defaultdict
 from collections.abc import Iterator
 from dataclasses import dataclass
+from datetime import datetime
 from decimal import Decimal
 from uuid import UUID
 
@@ -15,6 +16,7 @@ from gradumen.store.organisations.tables import OrganisationRow, zone_name
 from gradumen.store.subscriptions.sales import buyers_by_subscription, suppliers_of
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.catalogue.published import Published, load_published
+from gradumen.usecases.metering.stale_usage import usage_as_of
 from gradumen.usecases.rating.charges import SHARED_COST, ServiceKey, amounts_by_service
 from gradumen.usecases.rating.costs import rate_costs
 from gradumen.usecases.rating.links import LoadedLinks, load_links, rate_links
@@ -33,6 +35,8 @@ class MonthMargins:
     period: str
     rows: list[MonthMargin]
     cost_not_known: list[str]
+    as_of: datetime
+    waiting: bool
 
 
 @use_case
@@ -73,7 +77,9 @@ def month_margins(tx: Session, caller: Caller, *, organisation: str, period: str
     ]
     rows.sort(key=lambda row: (row.buyer == seller.slug, row.buyer, row.service, row.currency))
     not_known = sorted({each.meter for each in own_costs.rated.unpriced})
-    return MonthMargins(seller.slug, month.text, [row for row in rows if row.charged or row.costs], not_known)
+    current = usage_as_of(tx, caller)
+    shown = [row for row in rows if row.charged or row.costs]
+    return MonthMargins(seller.slug, month.text, shown, not_known, current.as_of, current.waiting)
 
 
 def _service_name(slug: str, loaded: LoadedLinks, published: Published) -> str:

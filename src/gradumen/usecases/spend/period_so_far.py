@@ -16,10 +16,12 @@ from gradumen.store.organisations.organisations import organisations_by_id
 from gradumen.store.organisations.tables import OrganisationRow, zone_name
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.catalogue.published import Published, load_published
+from gradumen.usecases.metering.stale_usage import usage_as_of
 from gradumen.usecases.rating.charges import Line, LineNames, line_order
 from gradumen.usecases.rating.costs import rate_costs
 from gradumen.usecases.rating.links import RatedPeriod, load_links
 from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
+from gradumen.wire.metering.usage import AsOf
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,8 +43,10 @@ class LinkPeriod:
 
 
 @use_case
-def period_so_far(tx: Session, caller: Caller, *, organisation: str, period: str | None) -> list[LinkPeriod]:
-    """What an organisation and all below it are charged in a period, per link that the caller may see.
+def period_so_far(
+    tx: Session, caller: Caller, *, organisation: str, period: str | None
+) -> tuple[list[LinkPeriod], AsOf]:
+    """What an organisation and all below it are charged in a period, per link that the caller may see, and how current.
 
     The links where the organisation is the buyer come first, then those where it sells.
 
@@ -73,7 +77,7 @@ def period_so_far(tx: Session, caller: Caller, *, organisation: str, period: str
             costs = rate_costs(tx, known[seller], loaded)
             found += [link for link in link_periods(tx, costs, known, published, below) if link.buyer == link.seller]
     found.sort(key=lambda each: (each.buyer != owner.slug, each.seller == owner.slug, each.seller, each.buyer))
-    return found
+    return found, usage_as_of(tx, caller)
 
 
 def _visible_links(scope: Scope, below: set[UUID]) -> list[tuple[UUID, UUID]]:

@@ -1,10 +1,10 @@
-"""Bodies of feeds, deliveries, readings and usage."""
+"""Bodies of feeds, deliveries and readings."""
 
 from datetime import datetime
 from typing import Literal
 from uuid import UUID
 
-from gradumen.wire.values import Body, DecimalText
+from gradumen.wire.values import Body
 
 
 class FeedCreate(Body):
@@ -57,21 +57,3 @@ class DeliveryOutcomeBody(Body):
     known: int
     refused: int
     outcomes: list[OutcomeBody]
-
-
-class UsageBody(Body):
-    """Usage of a meter in its base unit, under one value of each chosen dimension."""
-
-    meter: str
-    unit: str
-    keys: dict[str, str]
-    quantity: DecimalText
-
-
-class UsageSumsBody(Body):
-    """Usage of a period; ``more`` when the limit cut it off."""
-
-    organisation: str
-    period: str
-    items: list[UsageBody]
-    more: bool

@@ -1,5 +1,6 @@
 """Bodies of a month's margin."""
 
+from gradumen.wire.metering.usage import AsOf
 from gradumen.wire.values import Body, DecimalText
 
 
@@ -28,7 +29,7 @@ class MonthMarginBody(Body):
     percent: DecimalText | None
 
 
-class MonthMarginsBody(Body):
+class MonthMarginsBody(AsOf):
     """What a seller charged in a period beside its costs; ``cost_not_known``: own meters without a price of cost."""
 
     seller: str

@@ -3,6 +3,7 @@
 from datetime import date, datetime
 
 from gradumen.wire.billing.invoices import LineBody
+from gradumen.wire.metering.usage import AsOf
 from gradumen.wire.values import Body, DecimalText
 
 
@@ -39,7 +40,7 @@ class LinkPeriodBody(Body):
     not_priced: list[NotPricedBody]
 
 
-class PeriodSoFarBody(Body):
+class PeriodSoFarBody(AsOf):
     """The period so far of an organisation: one entry per link that the caller may see."""
 
     organisation: str

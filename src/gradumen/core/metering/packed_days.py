@@ -1,0 +1,80 @@
+"""Usage packed by day: which hours of a UTC day have usage, and their exact quantities, 16 bytes each."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+import polars as pl
+
+from gradumen.core.errors import Invalid
+from gradumen.core.metering.usage import DAY_HOURS
+
+SLOT_BYTES = 16
+MOST = (10**38 - 1) // DAY_HOURS
+"""The largest quantity of an hour, in millionths: the day's total has 38 digits."""
+
+
+def pack(quantities: Mapping[int, int]) -> tuple[int, bytes]:
+    """The hours of a day that have usage, as bits, and their quantities in millionths, in the order of the hours.
+
+    Raises:
+        Invalid: a quantity is negative, or the day's total could have more than 38 digits.
+
+    >>> hours, slots = pack({1: 7, 0: 256})
+    >>> hours, slots[:2], slots[16:18], len(slots)
+    (3, b'\\x00\\x01', b'\\x07\\x00', 32)
+    """
+    hours, slots = 0, bytearray()
+    for hour in sorted(quantities):
+        quantity = quantities[hour]
+        if not 0 <= quantity <= MOST:
+            raise Invalid(
+                f"usage of {quantity} millionths in an hour is out of range", field="quantity", value=quantity
+            )
+        hours |= 1 << hour
+        slots += quantity.to_bytes(SLOT_BYTES, "little")
+    return hours, bytes(slots)
+
+
+@dataclass(frozen=True, slots=True)
+class Hours:
+    """Hours that have usage: of which packed day (by index), the hour's number from 1970, millionths."""
+
+    row: npt.NDArray[np.int64]
+    hour: npt.NDArray[np.int64]
+    quantity: pl.Series
+
+    def within(self, start: int, end: int) -> "Hours":
+        """Those from one hour until before another."""
+        inside = np.flatnonzero((self.hour >= start) & (self.hour < end))
+        return Hours(self.row[inside], self.hour[inside], self.quantity.gather(inside))
+
+
+def unpack(days: Sequence[int], hours: Sequence[int], slots: Sequence[bytes]) -> Hours:
+    """The inverse of `pack` for many days, in their order.
+
+    Args:
+        days: counted from 1970.
+
+    Returns:
+        Quantities in 64 bits where all fit, else in 128.
+
+    Raises:
+        Invalid: there are not as many quantities as hours.
+    """
+    bits = np.asarray(hours, dtype=np.int64)[:, None] >> np.arange(DAY_HOURS) & 1
+    row, hour = np.nonzero(bits) if len(days) else (np.zeros(0, dtype=np.int64), np.zeros(0, dtype=np.int64))
+    whole = np.frombuffer(b"".join(slots), dtype="<u8")
+    if len(whole) != 2 * len(row):
+        raise Invalid(f"packed usage has {len(whole) // 2} quantities for {len(row)} hours", field="slots")
+    low, high = whole[::2], whole[1::2]
+    number = np.asarray(days, dtype=np.int64)[row] * DAY_HOURS + hour
+    if not high.any() and not (low >> np.uint64(63)).any():
+        return Hours(row, number, pl.Series("quantity", low.astype(np.int64)))
+    wide = pl.DataFrame({"low": low, "high": high}).select(
+        (pl.col("high").cast(pl.Int128) * pl.lit(1 << 64, dtype=pl.Int128) + pl.col("low").cast(pl.Int128)).alias(
+            "quantity"
+        )
+    )
+    return Hours(row, number, wide["quantity"])

@@ -1,0 +1,125 @@
+"""Queries of marks, of the readings that marked days are made of, and the usage that is put in their place."""
+
+from collections.abc import Collection, Sequence
+from datetime import date, datetime, timedelta
+from typing import Any
+from uuid import UUID
+
+from sqlalchemy import delete, func, select, tuple_, update
+from sqlalchemy.orm import Session
+
+from gradumen.core.metering.usage import Span
+from gradumen.store.metering.tables import OriginRow, ResourceRow, StaleUsageRow, UsageDayRow
+from gradumen.store.organisations.tables import OrganisationRow, ProjectRow
+
+_MARK = "INSERT INTO stale_usage (resource_id, meter_id, day, marked_at) VALUES (%s, %s, %s, %s)"
+_SAMPLES = """
+SELECT r.resource_id, r.attribute_set_id, r.origin_id, TIMESTAMPDIFF(SECOND, '1970-01-01', r.start_at),
+TIMESTAMPDIFF(SECOND, '1970-01-01', r.end_at), CAST(r.quantity * 1000000 AS DECIMAL(44, 0))
+FROM readings r LEFT JOIN superseded_readings s ON s.delivery_id = r.delivery_id AND s.position = r.position
+WHERE r.resource_id IN ({marks}) AND r.meter_id = %s AND r.start_at > %s AND r.start_at < %s AND r.end_at > %s
+AND s.delivery_id IS NULL
+"""
+_INSERT = (
+    "INSERT INTO usage_days (project_number, meter_id, day, resource_id, attribute_set_id, hours, slots, total, "
+    "readings) VALUES (%s, %s, %s, %s, %s, %s, %s, %s, %s)"
+)
+Mark = tuple[int, int, date]
+"""Resource, meter and UTC day."""
+
+
+def mark_stale(tx: Session, marks: Collection[Mark], at: datetime) -> None:
+    """Usage of these is to be made again. Marks are added, never merged: a pass removes those it read."""
+    if marks:
+        rows = [(*mark, at.replace(tzinfo=None)) for mark in sorted(marks)]
+        tx.connection().exec_driver_sql(_MARK, rows)
+
+
+def next_marks(tx: Session, most: int) -> dict[int, Mark]:
+    """The oldest marks, by number."""
+    rows = tx.execute(
+        select(StaleUsageRow.id, StaleUsageRow.resource_id, StaleUsageRow.meter_id, StaleUsageRow.day)
+        .order_by(StaleUsageRow.id)
+        .limit(most)
+    )
+    return {number: (resource, meter, day) for number, resource, meter, day in rows}
+
+
+def count_marks(tx: Session) -> int:
+    """How many marks there are."""
+    return tx.scalar(select(func.count()).select_from(StaleUsageRow)) or 0
+
+
+def oldest_mark(tx: Session) -> datetime | None:
+    """When the oldest mark was made."""
+    return tx.scalar(select(StaleUsageRow.marked_at).order_by(StaleUsageRow.id).limit(1))
+
+
+def lock_resources(tx: Session, resources: Collection[int]) -> None:
+    """Write the rows that every pass over these resources writes, before it reads their readings."""
+    tx.execute(
+        update(ResourceRow).where(ResourceRow.id.in_(sorted(resources))).values(passes=ResourceRow.passes + 1),
+        execution_options={"synchronize_session": False},
+    )
+
+
+def samples(tx: Session, span: Span, longest: timedelta) -> Sequence[tuple[Any, ...]]:
+    """The readings that touch a span: resource, attributes, origin, start, end (seconds from 1970), millionths."""
+    statement = _SAMPLES.format(marks=", ".join(["%s"] * len(span.resources)))
+    begin, end = _midnight(span.first), _midnight(span.last) + timedelta(days=1)
+    values = (*span.resources, span.meter, begin - longest, end, begin)
+    return tx.connection().exec_driver_sql(statement, values).fetchall()
+
+
+def _midnight(day: date) -> datetime:
+    return datetime(day.year, day.month, day.day)  # noqa: DTZ001  # as the driver gives and takes times
+
+
+def owners_of(tx: Session, origins: Collection[int]) -> dict[int, int]:
+    """The number of the project that origins name as their owner; those that name none are left out."""
+    rows = tx.execute(select(OriginRow.id, OriginRow.owner).where(OriginRow.id.in_(origins)))
+    named = {origin: tuple(owner.split("/", 1)) for origin, owner in rows if owner is not None}
+    if not named:
+        return {}
+    numbers = {
+        (organisation, project): number
+        for organisation, project, number in tx.execute(
+            select(OrganisationRow.slug, ProjectRow.slug, ProjectRow.number)
+            .join(ProjectRow, ProjectRow.organisation_id == OrganisationRow.id)
+            .where(tuple_(OrganisationRow.slug, ProjectRow.slug).in_(set(named.values())))
+        )
+    }
+    return {origin: numbers[path] for origin, path in named.items() if path in numbers}
+
+
+def take_out(tx: Session, span: Span) -> set[tuple[int, date]]:
+    """Remove the usage of a span; gives the projects, by number, and days that had any."""
+    where = (
+        UsageDayRow.resource_id.in_(span.resources),
+        UsageDayRow.meter_id == span.meter,
+        UsageDayRow.day.between(span.first, span.last),
+    )
+    rows = tx.execute(select(UsageDayRow.project_number, UsageDayRow.day).where(*where).distinct())
+    gone = {(project, day) for project, day in rows}
+    if gone:
+        tx.execute(delete(UsageDayRow).where(*where), execution_options={"synchronize_session": False})
+    return gone
+
+
+def put_in(tx: Session, rows: Sequence[tuple[Any, ...]]) -> None:
+    """Add usage, in the order of the table's columns."""
+    if rows:
+        tx.connection().exec_driver_sql(_INSERT, list(rows))
+
+
+def drop_marks(tx: Session, numbers: Collection[int]) -> None:
+    """Exactly these marks are done with."""
+    tx.execute(
+        delete(StaleUsageRow).where(StaleUsageRow.id.in_(numbers)), execution_options={"synchronize_session": False}
+    )
+
+
+def organisations_by_number(tx: Session, projects: Collection[int]) -> dict[int, UUID]:
+    """The organisations of projects, by the projects' numbers."""
+    rows = tx.execute(select(ProjectRow.number, ProjectRow.organisation_id).where(ProjectRow.number.in_(projects)))
+    return dict(rows.all())

@@ -1,0 +1,99 @@
+"""Usage made again from readings where something changed, in bounded batches, and how current it is."""
+
+from collections import defaultdict
+from datetime import date, timedelta
+from uuid import UUID
+
+from gradumen.core.catalogue.services import Combine
+from gradumen.core.exact import QUANTITY_PLACES, unscaled
+from gradumen.core.metering.packed_days import pack
+from gradumen.core.metering.readings import LONGEST
+from gradumen.core.metering.usage import Sample, Span, combine_days, spans_of
+from gradumen.store.metering import stale_usage
+from gradumen.store.metering.usage import meter_rows
+from gradumen.store.revisions import touch_months
+from gradumen.store.unit_of_work import Session, UnitOfWork, use_case
+from gradumen.usecases.scope import Caller, business_now
+from gradumen.wire.metering.usage import AsOf
+
+BATCH = 2000
+"""Marks worked off in one transaction."""
+NOBODY = 0
+"""In place of a project's number, where a reading names no owner."""
+EPOCH_DAY = date(1970, 1, 1)
+
+
+def refresh_usage(uow: UnitOfWork) -> int:
+    """Work off marks until none is left; gives how many. Safe to run beside itself and new readings."""
+    done = 0
+    while count := refresh_batch(uow):
+        done += count
+    return done
+
+
+@use_case
+def refresh_batch(tx: Session) -> int:
+    """Make the usage of the oldest marks again; gives how many marks that were.
+
+    Rivals over the same resources queue, so whoever comes later reads what the one before it wrote; a reading that
+    comes in meanwhile has a mark of its own, which stays.
+    """
+    marks = stale_usage.next_marks(tx, BATCH)
+    if not marks:
+        return 0
+    stale_usage.lock_resources(tx, {resource for resource, _, _ in marks.values()})
+    combine = {number: Combine(meter.combine) for number, meter in meter_rows(tx).items()}
+    touched: set[tuple[int, date]] = set()
+    for span in spans_of(marks.values()):
+        touched |= _make_again(tx, span, combine[span.meter])
+    _touch(tx, touched)
+    stale_usage.drop_marks(tx, marks)
+    return len(marks)
+
+
+def _make_again(tx: Session, span: Span, combine: Combine) -> set[tuple[int, date]]:
+    """Replace the usage of a span; gives the projects, by number, and days that have or had any."""
+    rows = stale_usage.samples(tx, span, LONGEST)
+    owners = stale_usage.owners_of(tx, {row[2] for row in rows})
+    measured = (
+        Sample(owners.get(origin, NOBODY), resource, attributes, start, end, int(quantity))
+        for resource, attributes, origin, start, end, quantity in rows
+    )
+    touched = stale_usage.take_out(tx, span)
+    values = []
+    for (project, resource, number, attributes), usage in sorted(combine_days(measured, combine).items(), key=_key):
+        day = EPOCH_DAY + timedelta(days=number)
+        if span.first <= day <= span.last:
+            hours, slots = pack(usage.hours)
+            total = unscaled(sum(usage.hours.values()), QUANTITY_PLACES)
+            values.append((project, span.meter, day, resource, attributes, hours, slots, total, usage.readings))
+            touched.add((project, day))
+    stale_usage.put_in(tx, values)
+    return touched
+
+
+def _key(item: tuple[tuple[int, int, int, int], object]) -> tuple[int, int, int, int]:
+    return item[0]
+
+
+def _touch(tx: Session, touched: set[tuple[int, date]]) -> None:
+    """Count the change for each organisation and month."""
+    owners = stale_usage.organisations_by_number(tx, {project for project, _ in touched})
+    months: dict[UUID, set[date]] = defaultdict(set)
+    for project, day in touched:
+        if project in owners:
+            months[owners[project]].add(day.replace(day=1))
+    for owner in sorted(months):
+        touch_months(tx, owner, sorted(months[owner]))
+
+
+@use_case
+def count_marks(tx: Session) -> int:
+    """How many marks wait."""
+    return stale_usage.count_marks(tx)
+
+
+def usage_as_of(tx: Session, caller: Caller) -> AsOf:
+    """Up to when readings are counted, in business time, and whether any wait."""
+    oldest = stale_usage.oldest_mark(tx)
+    return AsOf(as_of=business_now(tx, oldest or caller.at), waiting=oldest is not None)

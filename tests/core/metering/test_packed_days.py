@@ -1,0 +1,49 @@
+"""Usage packed by day."""
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from gradumen.core.errors import Invalid
+from gradumen.core.metering.packed_days import MOST, pack, unpack
+
+days = st.lists(
+    st.tuples(
+        st.integers(0, 40_000),
+        st.dictionaries(st.integers(0, 23), st.one_of(st.integers(0, 10**9), st.integers(0, MOST))),
+    ),
+    max_size=8,
+)
+
+
+@given(days)
+def test_what_is_packed_comes_out_as_it_was(found: list[tuple[int, dict[int, int]]]) -> None:
+    packed = [pack(hours) for _, hours in found]
+    out = unpack([day for day, _ in found], [hours for hours, _ in packed], [slots for _, slots in packed])
+
+    expected = [(row, day * 24 + hour, hours[hour]) for row, (day, hours) in enumerate(found) for hour in sorted(hours)]
+    assert list(zip(out.row.tolist(), out.hour.tolist(), out.quantity.to_list(), strict=True)) == expected
+
+
+@given(days, st.integers(0, 24 * 40_000), st.integers(0, 24 * 40_000))
+def test_within_gives_the_hours_from_one_until_before_another(
+    found: list[tuple[int, dict[int, int]]], start: int, end: int
+) -> None:
+    packed = [pack(hours) for _, hours in found]
+    out = unpack([day for day, _ in found], [hours for hours, _ in packed], [slots for _, slots in packed])
+    inside = out.within(start, end)
+
+    kept = [(hour, each) for hour, each in zip(out.hour.tolist(), out.quantity.to_list(), strict=True)]
+    assert list(zip(inside.hour.tolist(), inside.quantity.to_list(), strict=True)) == [
+        (hour, each) for hour, each in kept if start <= hour < end
+    ]
+
+
+def test_what_a_day_cannot_hold_and_what_is_cut_short_is_refused() -> None:
+    with pytest.raises(Invalid, match="out of range"):
+        pack({3: MOST + 1})
+    with pytest.raises(Invalid, match="out of range"):
+        pack({3: -1})
+    hours, slots = pack({3: 5, 4: 6})
+    with pytest.raises(Invalid, match="1 quantities for 2 hours"):
+        unpack([1], [hours], [slots[:16]])
