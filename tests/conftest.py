@@ -6,6 +6,7 @@ import threading
 import time
 from collections.abc import Iterator
 from dataclasses import dataclass
+from datetime import timedelta
 from pathlib import Path
 from typing import Any
 
@@ -77,6 +78,20 @@ def cold() -> None:
     published.kept.most = 0
 
 
+class GatedWorker(Worker):
+    """A worker that lets tests change all tables between two of its steps."""
+
+    gate = threading.Lock()
+
+    def do_next(self) -> bool:
+        with self.gate:
+            return super().do_next()
+
+    def rate_next(self) -> bool:
+        with self.gate:
+            return super().rate_next()
+
+
 @dataclass
 class Service:
     """The running service."""
@@ -84,7 +99,7 @@ class Service:
     url: str
     app: FastAPI
     uow: UnitOfWork
-    worker: Worker
+    worker: GatedWorker
 
 
 @pytest.fixture(scope="session")
@@ -93,7 +108,7 @@ def running(engine: Engine, owner: Engine, tmp_path_factory: pytest.TempPathFact
     configured = Settings(console=CONSOLE, clock_control=True)
     uow = UnitOfWork(engine)
     app = make_app(configured, uow, set_up_file=tmp_path_factory.mktemp("service") / "set-up-code")
-    worker = Worker(uow, owner, idle_seconds=0.02)
+    worker = GatedWorker(uow, owner, idle_seconds=0.02, pair_rests=timedelta(0))
     worker.start()
     with socket.socket() as probe:
         probe.bind(("127.0.0.1", 0))
@@ -130,9 +145,11 @@ def empty(engine: Engine) -> None:
 def service(running: Service, owner: Engine) -> Iterator[Service]:
     """The service with empty tables."""
     running.app.state.set_up_file.write_text(CODE)
-    empty(owner)
+    with running.worker.gate:
+        empty(owner)
     yield running
-    empty(owner)
+    with running.worker.gate:
+        empty(owner)
 
 
 @pytest.fixture(scope="session")
@@ -145,13 +162,25 @@ def kept_world() -> dict[str, list[Any]]:
 def world(service: Service, kept_world: dict[str, list[Any]]) -> Iterator[World]:
     """A small world; see `tests.world`. Made once through the client, then its rows are put back as they were."""
     if kept_world:
-        _put_back(service.uow.engine, kept_world)
+        with service.worker.gate:
+            _put_back(service.uow.engine, kept_world)
         made = World(service.url)
     else:
         made = make_world(service.url, CODE)
+        settle(service.uow.engine)
         kept_world.update(_rows(service.uow.engine))
     with closing(made):
         yield made
+
+
+def settle(engine: Engine) -> None:
+    """Wait until every pair is rated."""
+    deadline = time.monotonic() + 60
+    with engine.connect() as connection:
+        while connection.scalar(text("SELECT EXISTS (SELECT 1 FROM pairs WHERE stale_since IS NOT NULL)")):
+            connection.commit()
+            assert time.monotonic() < deadline
+            time.sleep(0.02)
 
 
 def _rows(engine: Engine) -> dict[str, list[Any]]:

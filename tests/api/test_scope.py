@@ -323,7 +323,9 @@ def test_a_sellers_retail_is_closed_to_its_supplier(world: World) -> None:
     mara, edda, ines = world.mara, world.user("edda"), world.user("ines")
 
     def links(client: Client, organisation: str) -> set[tuple[str, str]]:
-        return {(link.seller, link.buyer) for link in client.spend.period_so_far(organisation, "2026-09").links}
+        return {
+            (link.seller, link.buyer) for link in client.spend.period_so_far(organisation, "2026-09", wait=60).links
+        }
 
     assert links(mara, "saltmarsh") == {("tarnwick", "oxbow")}
     assert links(edda, "saltmarsh") == {("tarnwick", "oxbow"), ("oxbow", "saltmarsh")}

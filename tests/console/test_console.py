@@ -161,7 +161,7 @@ def test_what_a_month_earned_by_buyer_and_by_service(light: Tab, month: World) -
     light.sign_in("mara")
     light.go("/earned?period=2026-09", "What is earned in a month")
     table = light.page.get_by_role("table", name="Earned, EUR")
-    found = month.mara.spend.margins("tarnwick", "2026-09")
+    found = month.mara.spend.margins("tarnwick", "2026-09", wait=60)
     charged = sum(row.charged for row in found.rows if row.currency == "EUR")
     total = table.get_by_role("row").last
     expect(total).to_contain_text(f"{charged:.2f}")

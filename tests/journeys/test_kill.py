@@ -97,7 +97,9 @@ def test_a_service_killed_in_mid_bill_run_bills_everything_once(alone: Process) 
                     for n in range(1500)
                 ]
             )
-        expected = {link.buyer: link.net for link in world.mara.spend.period_so_far("tarnwick", "2026-09").links}
+        expected = {
+            link.buyer: link.net for link in world.mara.spend.period_so_far("tarnwick", "2026-09", wait=60).links
+        }
         run = world.mara.bill_runs.start("tarnwick", "2026-09")
         while world.mara.bill_runs.get(run.id).state == "waiting":
             time.sleep(0.005)

@@ -84,7 +84,7 @@ def test_invoice_period_so_far_and_plain_decimals_agree_on_every_link(world: Wor
     user = {"tarnwick": "finn", "oxbow": "edda"}[seller]
     before = next(
         each
-        for each in world.user(user).spend.period_so_far(seller, "2026-09").links
+        for each in world.user(user).spend.period_so_far(seller, "2026-09", wait=60).links
         if (each.seller, each.buyer) == link
     )
     august = (

@@ -172,7 +172,7 @@ def test_usage_that_no_subscription_covers_is_told(world: World) -> None:
     world.send(egress("a", 5 * 10**9, owner="thistledown/records"), egress("b", 10**9, owner="quillstone/archive"))
     found = world.mara.subscriptions.list("quillstone")[0]
     world.mara.subscriptions.end(found.id, date(2026, 9, 5), version=found.version)
-    (link,) = world.user("una").spend.period_so_far("quillstone", "2026-09").links
+    (link,) = world.user("una").spend.period_so_far("quillstone", "2026-09", wait=60).links
     assert [(each.meter, each.organisation, each.quantity, each.reason) for each in link.not_priced] == [
         ("network/egress", "quillstone/archive", Decimal(10**9), "no subscription")
     ]

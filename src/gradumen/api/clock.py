@@ -5,6 +5,7 @@ from fastapi import APIRouter
 from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, Configured, Uow
 from gradumen.usecases import clock
+from gradumen.usecases.rating.current_charges import open_periods
 from gradumen.wire.clock import ClockBody, ClockUpdate
 
 router = APIRouter(route_class=StrictRoute, prefix="/clock", tags=["clock"])
@@ -19,4 +20,6 @@ def read_clock(uow: Uow, caller: CallerHere) -> ClockBody:
 @router.put("")
 def set_clock(body: ClockUpdate, uow: Uow, caller: CallerHere, settings: Configured) -> ClockBody:
     """Move the business clock, where the settings allow it. Safe to repeat."""
-    return ClockBody.of(clock.set_clock(uow, caller, to=body.to, held=body.held, allowed=settings.clock_control))
+    state = clock.set_clock(uow, caller, to=body.to, held=body.held, allowed=settings.clock_control)
+    open_periods(uow, at=caller.at)
+    return ClockBody.of(state)

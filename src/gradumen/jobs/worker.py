@@ -7,24 +7,36 @@ from collections.abc import Callable
 from datetime import timedelta
 
 from gradumen.core.errors import GradumenError, Unanswered
+from gradumen.core.periods import Period
 from gradumen.jobs import bill_runs, issuing, months, usage_days
 from gradumen.jobs.leases import Held, kept, now, problem_of
 from gradumen.store.unit_of_work import Engine, UnitOfWork
 from gradumen.usecases import tasks
 from gradumen.usecases.metering.stale_usage import refresh_usage
+from gradumen.usecases.rating import current_charges
+from gradumen.usecases.waiting import look
 
 log = logging.getLogger("gradumen.worker")
 REST = 3
 """How long making usage rests after a pass, as a multiple of it; tasks do not wait for that."""
+PAIR_RESTS = 10
+"""How long a pair rests after it was rated, as a multiple of what that took, so that readings cannot keep it busy."""
 SCHEDULED_EVERY = timedelta(minutes=10)
 
 
 class Worker:
     """Works off what is due, again and again, until it is stopped."""
 
-    def __init__(self, uow: UnitOfWork, owner: Engine, *, idle_seconds: float = 0.3) -> None:
-        """``owner`` is the engine of the account that may make partitions."""
-        self.uow, self.owner, self.idle_seconds = uow, owner, idle_seconds
+    def __init__(
+        self,
+        uow: UnitOfWork,
+        owner: Engine,
+        *,
+        idle_seconds: float = 0.3,
+        pair_rests: timedelta = timedelta(seconds=2),
+    ) -> None:
+        """``owner`` is the engine of the account that may make partitions; ``pair_rests`` a pair's least rest."""
+        self.uow, self.owner, self.idle_seconds, self.pair_rests = uow, owner, idle_seconds, pair_rests
         self._stop = threading.Event()
         self._thread = threading.Thread(target=self.run, name="worker", daemon=True)
         self._kinds: dict[str, Callable[[Held], None]] = {
@@ -47,21 +59,36 @@ class Worker:
     def run(self) -> None:
         """Work until told to stop."""
         rested, scheduled = 0.0, now() - SCHEDULED_EVERY
+        opened: Period | None = None
         while not self._stop.is_set():
+            busy = False
             try:
                 if now() - scheduled >= SCHEDULED_EVERY:
                     tasks.schedule_day(self.uow, at=now())
                     scheduled = now()
-                while not self._stop.is_set() and self.do_next():
+                waiting, newest = look(self.uow, at=now())
+                if newest != opened:
+                    current_charges.open_periods(self.uow, at=now())
+                    opened = newest
+                while waiting.tasks and not self._stop.is_set() and self.do_next():
                     pass
                 began = time.monotonic()
-                if began >= rested:
+                if waiting.marks and began >= rested:
                     refresh_usage(self.uow)
-                    # While readings pour in, their hours become stale over and over; resting keeps time for them.
+                    # While readings pour in, their days become stale over and over; resting keeps time for them.
                     rested = time.monotonic() + REST * (time.monotonic() - began)
+                busy = waiting.pairs and self.rate_next()
             except Exception:  # the outermost loop: whatever failed is tried again
                 log.exception("a step failed; trying again")
-            self._stop.wait(self.idle_seconds)
+            if not busy:
+                self._stop.wait(self.idle_seconds)
+
+    def rate_next(self) -> bool:
+        """Rate the pairs that are stale for longest and due; False where there are none."""
+        pairs = current_charges.due_pairs(self.uow, at=now())
+        if pairs:
+            current_charges.rate_pairs(self.uow, pairs, now=now, rests=PAIR_RESTS, least=self.pair_rests)
+        return bool(pairs)
 
     def do_next(self) -> bool:
         """Do the oldest task that is due; False where there is none."""

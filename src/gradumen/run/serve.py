@@ -17,6 +17,7 @@ from gradumen.settings import Settings
 from gradumen.store import schema
 from gradumen.store.unit_of_work import UnitOfWork, make_engine
 from gradumen.usecases.access.set_up import is_set_up
+from gradumen.usecases.rating.current_charges import release_pairs
 from gradumen.usecases.tasks import release_leases
 
 log = logging.getLogger("gradumen")
@@ -81,6 +82,7 @@ def _prepare(settings: Settings, url: str, owner_url: str, *, private: bool) -> 
         uow = UnitOfWork(engine)
         if private:
             release_leases(uow, at=datetime.now(UTC))
+            release_pairs(uow)
         _set_up_code(settings.data, uow)
     finally:
         engine.dispose()

@@ -33,10 +33,10 @@ class Unfit(Invalid, DontWrapMixin):
 class _Exact(TypeDecorator[Decimal]):
     impl = DECIMAL
     cache_ok = True
-    places = 0
+    digits, places = 38, 0
 
     def __init__(self) -> None:
-        super().__init__(38, self.places)
+        super().__init__(self.digits, self.places)
 
     def process_bind_param(self, value: Decimal | None, dialect: Dialect) -> Decimal | None:
         if value is None:
@@ -44,8 +44,8 @@ class _Exact(TypeDecorator[Decimal]):
         exponent = value.as_tuple().exponent
         if not isinstance(exponent, int) or (exponent < -self.places and value != round(value, self.places)):
             raise Unfit(f"{value} has more than {self.places} decimal places", value=value)
-        if abs(value) >= 10 ** (38 - self.places):
-            raise Unfit(f"{value} has more than {38 - self.places} digits before the point", value=value)
+        if abs(value) >= 10 ** (self.digits - self.places):
+            raise Unfit(f"{value} has more than {self.digits - self.places} digits before the point", value=value)
         return value
 
 
@@ -60,6 +60,13 @@ class Amount(_Exact):
     """DECIMAL(38,12)."""
 
     places = AMOUNT_PLACES
+    cache_ok = True
+
+
+class Figure(_Exact):
+    """DECIMAL(50,12): a quantity or an amount."""
+
+    digits, places = 50, AMOUNT_PLACES
     cache_ok = True
 
 

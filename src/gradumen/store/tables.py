@@ -1,6 +1,6 @@
 """All tables, so that Alembic and tests see them at once."""
 
-from gradumen.store import audit_entries, clock, idempotency, revisions, tasks
+from gradumen.store import audit_entries, clock, idempotency, pairs, tasks
 from gradumen.store.access import tables as users
 from gradumen.store.billing import tables as billing
 from gradumen.store.catalogue import tables as catalogue
@@ -8,6 +8,7 @@ from gradumen.store.columns import Base
 from gradumen.store.metering import tables as readings
 from gradumen.store.organisations import tables as organisations
 from gradumen.store.quotas import tables as quotas
+from gradumen.store.rating import tables as rating
 from gradumen.store.subscriptions import tables as subscriptions
 
 __all__ = [
@@ -18,9 +19,10 @@ __all__ = [
     "clock",
     "idempotency",
     "organisations",
+    "pairs",
     "quotas",
+    "rating",
     "readings",
-    "revisions",
     "subscriptions",
     "tasks",
     "users",

@@ -136,14 +136,18 @@ def add_once(tx: Session, kind: str, subject: str, *, at: datetime) -> None:
     )
 
 
-def lease_task(tx: Session, at: datetime) -> Lease | None:
-    """Take the oldest task that is due: one that waits, or whose worker is gone. None is due: None."""
-    due = or_(
+def is_due(at: datetime) -> ColumnElement[bool]:
+    """Whether a task waits and does not rest, or its worker is gone."""
+    return or_(
         and_(TaskRow.state == State.WAITING, TaskRow.not_before <= at),
         and_(TaskRow.state == State.RUNNING, TaskRow.lease_until < at),
     )
+
+
+def lease_task(tx: Session, at: datetime) -> Lease | None:
+    """Take the oldest task that is due; None is due: None."""
     row = tx.scalars(
-        select(TaskRow).where(due).order_by(TaskRow.asked_at).limit(1).with_for_update(skip_locked=True)
+        select(TaskRow).where(is_due(at)).order_by(TaskRow.asked_at).limit(1).with_for_update(skip_locked=True)
     ).first()
     if row is None:
         return None

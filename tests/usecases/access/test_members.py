@@ -212,7 +212,7 @@ def test_a_sender_sends_to_its_feeds_and_reads_nothing(world: World) -> None:
             lambda: program.readings.send("tarnwick/north-fell", [egress("b", 7)]),
             lambda: program.organisations.get("tarnwick"),
             lambda: program.usage.sum("tarnwick", "2026-09"),
-            lambda: program.spend.period_so_far("tarnwick"),
+            lambda: program.spend.period_so_far("tarnwick", wait=60),
             lambda: program.feeds.list("tarnwick"),
             lambda: program.members.list("tarnwick"),
         ):

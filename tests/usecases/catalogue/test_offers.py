@@ -140,12 +140,12 @@ def test_a_reseller_sells_services_of_its_own_and_its_supplier_bills_none_of_it(
     subscribe(world, "saltmarsh", "heath", "edda", "helping-hands")
     lines = edda.subscriptions.list("saltmarsh")
     assert {each.plan for each in lines} == {"open-range", "helping-hands"}
-    so_far = edda.spend.period_so_far("saltmarsh", "2026-10").links
+    so_far = edda.spend.period_so_far("saltmarsh", "2026-10", wait=60).links
     fees = {(link.seller, line.rate) for link in so_far for line in link.lines if line.rate == "on-call"}
     assert fees == {("oxbow", "on-call")}
     hour = {"meter": "labour/worked", "quantity": "3600", "unit": "second", "attributes": {}}
     world.send(reading("w", **hour, start="2026-10-02T08:00:00Z", end="2026-10-02T09:00:00Z"))
-    for link in edda.spend.period_so_far("saltmarsh", "2026-10").links:
+    for link in edda.spend.period_so_far("saltmarsh", "2026-10", wait=60).links:
         assert [each for each in link.not_priced if "labour" in each.meter] == []
         assert ("worked" in {line.rate for line in link.lines}) is (link.seller == "oxbow")
     assert "helping-hands" not in {line.service for link in so_far if link.seller == "tarnwick" for line in link.lines}

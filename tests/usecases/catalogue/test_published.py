@@ -43,7 +43,7 @@ def used(world: World) -> list[LinkPeriodBody]:
 
 
 def so_far(world: World) -> list[LinkPeriodBody]:
-    return world.user("finn").spend.period_so_far("tarnwick", "2026-09").links
+    return world.user("finn").spend.period_so_far("tarnwick", "2026-09", wait=60).links
 
 
 @pytest.mark.parametrize(

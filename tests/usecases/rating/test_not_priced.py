@@ -28,7 +28,7 @@ def not_priced(world: World, user: str, organisation: str) -> Listed:
     """Seller, buyer, what, whose and how much of it is not priced."""
     return {
         (link.seller, link.buyer, each.meter, each.organisation, int(each.quantity))
-        for link in world.user(user).spend.period_so_far(organisation, "2026-09").links
+        for link in world.user(user).spend.period_so_far(organisation, "2026-09", wait=60).links
         for each in link.not_priced
     }
 
@@ -50,7 +50,7 @@ def test_usage_without_any_subscription_is_listed_on_every_link(world: World) ->
 
 def test_the_link_is_there_with_nothing_charged_in_the_buyers_currency(world: World) -> None:
     world.send(reading("a", owner="thistledown/records"))
-    [link] = world.user("wynn").spend.period_so_far("thistledown", "2026-09").links
+    [link] = world.user("wynn").spend.period_so_far("thistledown", "2026-09", wait=60).links
 
     assert (link.currency, link.net, link.lines) == ("GBP", Decimal(0), [])
     assert link.not_priced[0].reason == "no subscription"

@@ -41,7 +41,7 @@ def rule(world: World, slug: str = "r", subscription: str = "Render", **changes:
 
 def hours(world: World) -> dict[str, dict[str, str]]:
     """Processor hours of September by subscription and rate."""
-    (link,) = world.mara.spend.period_so_far("quillstone", "2026-09").links
+    (link,) = world.mara.spend.period_so_far("quillstone", "2026-09", wait=60).links
     found: dict[str, dict[str, str]] = {}
     for line in link.lines:
         if line.service == "compute":

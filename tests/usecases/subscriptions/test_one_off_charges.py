@@ -36,7 +36,7 @@ def test_it_stands_on_the_document_and_in_the_period_so_far_without_discount(wor
     made = enter(world)
     assert enter(world).id == made.id, "the same key enters it once"
     assert (made.buyer, made.entered_by, made.withdrawn_at) == ("saltmarsh", "Edda", None)
-    (link,) = world.user("ines").spend.period_so_far("saltmarsh", "2026-09").links
+    (link,) = world.user("ines").spend.period_so_far("saltmarsh", "2026-09", wait=60).links
     assert [line.amount for line in link.lines if line.description == "Moving two machines"] == [Decimal("120.5")]
     invoice = bill(world)
     line = next(line for line in invoice.lines if line.description == "Moving two machines")

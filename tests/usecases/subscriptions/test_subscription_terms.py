@@ -152,7 +152,7 @@ def test_it_renews_at_the_card_of_its_renewal_and_ends_only_with_notice(holding:
     fees = {
         (period, line.amount)
         for period in ("2026-09", "2026-10")
-        for link in holding.mara.spend.period_so_far("quillstone", period).links
+        for link in holding.mara.spend.period_so_far("quillstone", period, wait=60).links
         for line in link.lines
         if line.rate == "hold"
     }

@@ -46,7 +46,10 @@ class EvidentReading:
 
 
 def readings_of(tx: Session, charge: ChargeRow, *, after: int, limit: int) -> list[EvidentReading]:
-    """The readings that a charge was made from, in the order in which they came, after so many of them."""
+    """The readings that a charge was made from, in the order in which they came, after so many of them.
+
+    As of the delivery that was the last when it was rated: what came or was replaced since is not in it.
+    """
     projects = select(ChargePartRow.project_id).where(ChargePartRow.charge_id == charge.id).distinct()
     paths = tx.execute(
         select(OrganisationRow.slug, ProjectRow.slug)
@@ -54,6 +57,7 @@ def readings_of(tx: Session, charge: ChargeRow, *, after: int, limit: int) -> li
         .where(ProjectRow.id.in_(projects))
     )
     owners = [f"{organisation}/{project}" for organisation, project in paths]
+    newest = charge.explanation.get("delivery", 2**63 - 1)
     resources = select(ChargePartRow.resource).where(ChargePartRow.charge_id == charge.id).distinct()
     rows = tx.execute(
         select(ReadingRow, FeedRow.slug, OriginRow.source, ResourceRow.name)
@@ -75,7 +79,8 @@ def readings_of(tx: Session, charge: ChargeRow, *, after: int, limit: int) -> li
             ReadingRow.start_at < charge.service_end,
             ReadingRow.end_at > charge.service_start,
             ReadingRow.start_at > charge.service_start - LONGEST_READING,
-            SupersededReadingRow.delivery_id.is_(None),
+            ReadingRow.delivery_id <= newest,
+            SupersededReadingRow.delivery_id.is_(None) | (SupersededReadingRow.by_delivery_id > newest),
         )
         .order_by(ReadingRow.delivery_id, ReadingRow.position)
         .offset(after)

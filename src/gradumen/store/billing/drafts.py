@@ -6,18 +6,12 @@ from decimal import Decimal
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import delete, func, insert, select
+from sqlalchemy import Select, delete, func, insert, select
 from sqlalchemy.orm import Session
 
 from gradumen.store.billing.invoices import drop_taxes
-from gradumen.store.billing.tables import (
-    BillRunRow,
-    ChargePartRow,
-    ChargeRow,
-    InvoiceLineRow,
-    InvoiceRow,
-    RatedPeriodRow,
-)
+from gradumen.store.billing.tables import ChargePartRow, ChargeRow, DraftedPairRow, InvoiceLineRow, InvoiceRow
+from gradumen.store.pairs import PairRow
 
 ChargeKey = tuple[UUID, UUID, str, UUID | None]
 """Supply line, rate card version, rate, and project where the rate counts per project."""
@@ -26,7 +20,7 @@ PartKey = tuple[UUID | None, str | None, date]
 
 
 def discard_drafts(tx: Session, seller: UUID, invoice: UUID | None = None) -> None:
-    """Remove a seller's drafts, or one of them, and forget that their periods were rated."""
+    """Remove a seller's drafts, or one of them; what they had is to bill again."""
     drafts = select(InvoiceRow.id).where(InvoiceRow.seller_id == seller, InvoiceRow.state == "draft")
     if invoice is not None:
         drafts = drafts.where(InvoiceRow.id == invoice)
@@ -34,8 +28,7 @@ def discard_drafts(tx: Session, seller: UUID, invoice: UUID | None = None) -> No
     if not ids:
         return
     charges = list(tx.scalars(select(ChargeRow.id).where(ChargeRow.invoice_id.in_(ids))))
-    runs = list(tx.scalars(select(InvoiceRow.bill_run_id).where(InvoiceRow.id.in_(ids)).distinct()))
-    tx.execute(delete(RatedPeriodRow).where(RatedPeriodRow.bill_run_id.in_(runs)))
+    tx.execute(delete(DraftedPairRow).where(DraftedPairRow.invoice_id.in_(ids)))
     tx.execute(delete(InvoiceLineRow).where(InvoiceLineRow.invoice_id.in_(ids)))
     drop_taxes(tx, ids)
     tx.execute(delete(ChargePartRow).where(ChargePartRow.charge_id.in_(charges)))
@@ -43,45 +36,53 @@ def discard_drafts(tx: Session, seller: UUID, invoice: UUID | None = None) -> No
     tx.execute(delete(InvoiceRow).where(InvoiceRow.id.in_(ids)))
 
 
-def was_rated(tx: Session, seller: UUID, period: str, revision: int) -> bool:
-    """Whether a run rated this state of a seller's period; discarding its drafts forgets that."""
-    query = (
-        select(RatedPeriodRow.bill_run_id)
-        .join(BillRunRow, BillRunRow.id == RatedPeriodRow.bill_run_id)
-        .where(
-            BillRunRow.seller_id == seller,
-            RatedPeriodRow.period == period,
-            RatedPeriodRow.revision == revision,
-        )
-    )
-    return tx.scalars(query.limit(1)).first() is not None
+def issued_charges(tx: Session, pair: PairRow) -> list[ChargeRow]:
+    """The charges of a pair on issued documents."""
+    return list(tx.scalars(_issued(select(ChargeRow), pair)))
 
 
-def issued_charges(tx: Session, seller: UUID, period: str) -> list[ChargeRow]:
-    """The charges of a service period on a seller's issued documents."""
-    rows = tx.scalars(
-        select(ChargeRow)
-        .join(InvoiceRow, InvoiceRow.id == ChargeRow.invoice_id)
-        .where(InvoiceRow.seller_id == seller, InvoiceRow.state == "issued", ChargeRow.period == period)
-    )
-    return list(rows)
-
-
-def issued_parts(
-    tx: Session, seller: UUID, period: str
-) -> Iterable[tuple[ChargeKey, PartKey, tuple[Decimal, Decimal]]]:
-    """What is billed of a service period, added up by charge and part: quantity and amount."""
+def issued_parts(tx: Session, pair: PairRow) -> Iterable[tuple[ChargeKey, PartKey, tuple[Decimal, Decimal]]]:
+    """What is billed of a pair, added up by charge and part: quantity and amount."""
     key = (ChargeRow.supply_line_id, ChargeRow.rate_card_version_id, ChargeRow.rate, ChargeRow.project_id)
     part = (ChargePartRow.project_id, ChargePartRow.resource, ChargePartRow.day)
-    rows = tx.execute(
-        select(*key, *part, func.sum(ChargePartRow.quantity), func.sum(ChargePartRow.amount))
-        .join(ChargePartRow, ChargePartRow.charge_id == ChargeRow.id)
-        .join(InvoiceRow, InvoiceRow.id == ChargeRow.invoice_id)
-        .where(InvoiceRow.seller_id == seller, InvoiceRow.state == "issued", ChargeRow.period == period)
-        .group_by(*key, *part)
-    )
+    columns: list[Any] = [*key, *part, func.sum(ChargePartRow.quantity), func.sum(ChargePartRow.amount)]
+    query: Select[Any] = select(*columns)
+    query = query.join(ChargePartRow, ChargePartRow.charge_id == ChargeRow.id)
+    rows = tx.execute(_issued(query, pair).group_by(*key, *part))
     for line, version, rate, scope, project, resource, day, quantity, amount in rows:
         yield (line, version, rate, scope), (project, resource, day), (quantity, amount)
+
+
+def _issued(query: Select[Any], pair: PairRow) -> Select[Any]:
+    """A query of charges, for those of a pair on issued documents."""
+    return query.join(InvoiceRow, InvoiceRow.id == ChargeRow.invoice_id).where(
+        InvoiceRow.seller_id == pair.seller_id,
+        InvoiceRow.buyer_id == pair.buyer_id,
+        InvoiceRow.state == "issued",
+        ChargeRow.period == pair.period,
+    )
+
+
+def note_drafted(tx: Session, invoice: UUID, revisions: dict[int, int]) -> None:
+    """Which revision of which pairs a draft has."""
+    rows = [{"invoice_id": invoice, "pair_id": pair, "revision": revision} for pair, revision in revisions.items()]
+    tx.execute(insert(DraftedPairRow), rows)
+
+
+def note_issued(tx: Session, invoice: UUID) -> None:
+    """The pairs of a document are billed at its revision, unless another draft, in another currency, has them too."""
+    own = list(tx.scalars(select(DraftedPairRow).where(DraftedPairRow.invoice_id == invoice)))
+    for drafted in sorted(own, key=lambda row: row.pair_id):
+        others = (
+            select(DraftedPairRow.pair_id)
+            .join(InvoiceRow, InvoiceRow.id == DraftedPairRow.invoice_id)
+            .where(DraftedPairRow.pair_id == drafted.pair_id, InvoiceRow.state == "draft", InvoiceRow.id != invoice)
+        )
+        pair = tx.get_one(PairRow, drafted.pair_id, with_for_update=True, populate_existing=True)
+        pair.version += 1
+        if tx.scalar(others.limit(1)) is None:
+            pair.billed = max(pair.billed, drafted.revision)
+    tx.flush()
 
 
 def store_draft(

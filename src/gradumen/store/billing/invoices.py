@@ -21,6 +21,7 @@ from gradumen.store.billing.tables import (
     ReturnedTaxRow,
 )
 from gradumen.store.organisations.tables import OrganisationRow
+from gradumen.store.pairs import PairRow
 
 
 def lock_documents(tx: Session, seller: UUID) -> None:
@@ -29,13 +30,18 @@ def lock_documents(tx: Session, seller: UUID) -> None:
     tx.execute(statement.on_duplicate_key_update(version=DocumentCounterRow.version + 1))
 
 
-def issued_lines(tx: Session, seller: UUID, period: str) -> list[tuple[ChargeRow, InvoiceLineRow]]:
-    """What is billed of a service period, line by line, in the order in which it was issued."""
+def issued_lines(tx: Session, pair: PairRow) -> list[tuple[ChargeRow, InvoiceLineRow]]:
+    """What is billed of a pair, line by line, in the order in which it was issued."""
     rows = tx.execute(
         select(ChargeRow, InvoiceLineRow)
         .join(InvoiceLineRow, InvoiceLineRow.charge_id == ChargeRow.id)
         .join(InvoiceRow, InvoiceRow.id == ChargeRow.invoice_id)
-        .where(InvoiceRow.seller_id == seller, InvoiceRow.state == "issued", ChargeRow.period == period)
+        .where(
+            InvoiceRow.seller_id == pair.seller_id,
+            InvoiceRow.buyer_id == pair.buyer_id,
+            InvoiceRow.state == "issued",
+            ChargeRow.period == pair.period,
+        )
         .order_by(InvoiceRow.issued_at, InvoiceRow.number, InvoiceLineRow.position)
     )
     return [(charge, line) for charge, line in rows]

@@ -5,7 +5,7 @@ from decimal import Decimal
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import JSON, ForeignKey, Index, String, UniqueConstraint
+from sqlalchemy import JSON, BigInteger, ForeignKey, Index, String, UniqueConstraint
 from sqlalchemy.dialects.mysql import LONGBLOB
 from sqlalchemy.orm import Mapped, mapped_column
 
@@ -26,14 +26,14 @@ class BillRunRow(Base):
     finished_at: Mapped[datetime | None] = mapped_column(Moment)
 
 
-class RatedPeriodRow(Base):
-    """Which state of usage (sum of revisions) a bill run rated a period at."""
+class DraftedPairRow(Base):
+    """Which revision of a pair a draft, or the document that it became, has."""
 
-    __tablename__ = "rated_periods"
+    __tablename__ = "drafted_pairs"
 
-    bill_run_id: Mapped[UUID] = mapped_column(ForeignKey("bill_runs.id", ondelete="RESTRICT"), primary_key=True)
-    period: Mapped[str] = mapped_column(ascii_text(7), primary_key=True)
-    revision: Mapped[int]
+    invoice_id: Mapped[UUID] = mapped_column(ForeignKey("invoices.id", ondelete="RESTRICT"), primary_key=True)
+    pair_id: Mapped[int] = mapped_column(ForeignKey("pairs.id", ondelete="RESTRICT"), primary_key=True, index=True)
+    revision: Mapped[int] = mapped_column(BigInteger)
 
 
 class InvoiceRow(Base):

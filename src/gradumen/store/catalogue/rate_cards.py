@@ -61,6 +61,12 @@ def card_versions(tx: Session, cards: Collection[UUID]) -> list[tuple[RateCardRo
     return [(card, version) for card, version in rows]
 
 
+def cards_of_versions(tx: Session, versions: Collection[UUID]) -> dict[UUID, UUID]:
+    """The card of each version."""
+    query = select(RateCardVersionRow.id, RateCardVersionRow.rate_card_id)
+    return dict(tx.execute(query.where(RateCardVersionRow.id.in_(versions))).all())
+
+
 def versions_of(tx: Session, card: UUID) -> list[RateCardVersionRow]:
     """A card's versions, in the order of their days."""
     query = select(RateCardVersionRow).where(RateCardVersionRow.rate_card_id == card)

@@ -12,7 +12,7 @@ from gradumen.core.metering.usage import Span
 from gradumen.store.metering.tables import OriginRow, ResourceRow, StaleUsageRow, UsageDayRow
 from gradumen.store.organisations.tables import OrganisationRow, ProjectRow
 
-_MARK = "INSERT INTO stale_usage (resource_id, meter_id, day, marked_at) VALUES (%s, %s, %s, %s)"
+_MARK = "INSERT INTO stale_usage (resource_id, meter_id, day, marked_at, quiet) VALUES (%s, %s, %s, %s, 0)"
 _SAMPLES = """
 SELECT r.resource_id, r.attribute_set_id, r.origin_id, TIMESTAMPDIFF(SECOND, '1970-01-01', r.start_at),
 TIMESTAMPDIFF(SECOND, '1970-01-01', r.end_at), CAST(r.quantity * 1000000 AS DECIMAL(44, 0))
@@ -35,14 +35,16 @@ def mark_stale(tx: Session, marks: Collection[Mark], at: datetime) -> None:
         tx.connection().exec_driver_sql(_MARK, rows)
 
 
-def next_marks(tx: Session, most: int) -> dict[int, Mark]:
-    """The oldest marks, by number."""
+def next_marks(tx: Session, most: int) -> dict[int, tuple[Mark, bool]]:
+    """The oldest marks, by number, with whether they are quiet."""
     rows = tx.execute(
-        select(StaleUsageRow.id, StaleUsageRow.resource_id, StaleUsageRow.meter_id, StaleUsageRow.day)
+        select(
+            StaleUsageRow.id, StaleUsageRow.resource_id, StaleUsageRow.meter_id, StaleUsageRow.day, StaleUsageRow.quiet
+        )
         .order_by(StaleUsageRow.id)
         .limit(most)
     )
-    return {number: (resource, meter, day) for number, resource, meter, day in rows}
+    return {number: ((resource, meter, day), quiet) for number, resource, meter, day, quiet in rows}
 
 
 def count_marks(tx: Session) -> int:

@@ -145,6 +145,8 @@ class StaleUsageRow(Base):
     meter_id: Mapped[int]
     day: Mapped[date]
     marked_at: Mapped[datetime] = mapped_column(Moment)
+    quiet: Mapped[bool]
+    """Made by a release that keeps usage in another way: what is charged does not change by it."""
 
 
 class UsageDayRow(Base):

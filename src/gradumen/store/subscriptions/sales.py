@@ -10,7 +10,6 @@ from sqlalchemy.orm import Session
 
 from gradumen.store.catalogue.tables import PlanRow, PlanVersionRow, RateCardRow
 from gradumen.store.organisations.tables import OrganisationRow
-from gradumen.store.revisions import UsageRevisionRow
 from gradumen.store.subscriptions.tables import SubscriptionRow, SupplyLineRow
 
 
@@ -121,17 +120,26 @@ def first_day_sold(tx: Session, seller: UUID) -> date | None:
     )
 
 
-def revision_of(tx: Session, seller: UUID, first: date, last: date) -> int:
-    """How often what is charged to a seller's subscribers changed in some months."""
-    sold = (
-        select(SubscriptionRow.organisation_id)
-        .join(SupplyLineRow, SupplyLineRow.subscription_id == SubscriptionRow.id)
+def sold_links(tx: Session) -> list[tuple[UUID, UUID, date]]:
+    """Every seller and buyer between whom anything is or was sold, and the first day on which."""
+    rows = tx.execute(
+        select(SupplyLineRow.seller_id, SupplyLineRow.buyer_id, func.min(SubscriptionRow.starts_on))
+        .join(SubscriptionRow, SubscriptionRow.id == SupplyLineRow.subscription_id)
+        .group_by(SupplyLineRow.seller_id, SupplyLineRow.buyer_id)
+        .order_by(SupplyLineRow.seller_id, SupplyLineRow.buyer_id)
+    )
+    return [(seller, buyer, first) for seller, buyer, first in rows]
+
+
+def currencies_of(tx: Session, seller: UUID) -> dict[UUID, str]:
+    """A currency in which a seller charges each buyer."""
+    rows = tx.execute(
+        select(SupplyLineRow.buyer_id, RateCardRow.currency)
+        .join(RateCardRow, RateCardRow.id == SupplyLineRow.rate_card_id)
         .where(SupplyLineRow.seller_id == seller)
+        .distinct()
     )
-    query = select(func.sum(UsageRevisionRow.revision)).where(
-        UsageRevisionRow.month.between(first, last), UsageRevisionRow.organisation_id.in_(sold)
-    )
-    return int(tx.scalar(query) or 0)
+    return dict(rows.all())
 
 
 def suppliers_of(tx: Session, buyer: UUID) -> set[UUID]:

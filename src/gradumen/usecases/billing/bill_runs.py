@@ -14,6 +14,8 @@ from gradumen.store.billing.drafts import discard_drafts
 from gradumen.store.billing.invoices import lock_documents
 from gradumen.store.billing.tables import BillRunRow
 from gradumen.store.organisations.tables import OrganisationRow, zone_name
+from gradumen.store.pairs import ensure_pairs, stale_pairs
+from gradumen.store.subscriptions.sales import sold_links
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.audit_entries import record
 from gradumen.usecases.billing.drafts import Drafting
@@ -78,6 +80,20 @@ def start_bill_run(tx: Session, caller: Caller, *, organisation: str, period: st
 def require_billing(scope: Scope, seller: OrganisationRow) -> None:
     """Billing is done by members of the seller itself: nobody above sees its retail."""
     scope.require(Right.BILL, seller)
+
+
+@use_case
+def pairs_before_drafts(tx: Session, *, lease: Lease) -> dict[str, list[int]]:
+    """The pairs of a run's seller to rate first, by period: up to its own, and the next one for fees in advance.
+
+    Raises:
+        Conflict: another worker has the run now.
+    """
+    require_lease(tx, lease)
+    run = tx.get_one(BillRunRow, lease.task)
+    coming = Period.parse(run.period).next().text
+    ensure_pairs(tx, [(seller, buyer) for seller, buyer, _ in sold_links(tx) if seller == run.seller_id], [coming])
+    return stale_pairs(tx, run.seller_id, coming)
 
 
 @use_case

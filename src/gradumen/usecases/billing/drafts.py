@@ -21,24 +21,21 @@ from gradumen.core.billing.documents import (
 from gradumen.core.exact import AMOUNT_PLACES, QUANTITY_PLACES, add, allocate, scaled, text, unscaled
 from gradumen.core.periods import Period
 from gradumen.core.rating.charges import Charge
-from gradumen.store.billing.drafts import ChargeKey, PartKey, issued_charges, issued_parts, store_draft, was_rated
+from gradumen.store.billing.drafts import ChargeKey, PartKey, issued_charges, issued_parts, note_drafted, store_draft
 from gradumen.store.billing.invoices import issued_lines, store_taxes, taxes_left
-from gradumen.store.billing.tables import (
-    BillRunRow,
-    InvoiceLineRow,
-    InvoiceRow,
-    RatedPeriodRow,
-)
+from gradumen.store.billing.tables import BillRunRow, InvoiceLineRow, InvoiceRow
 from gradumen.store.catalogue.tables import RateCardRow
 from gradumen.store.organisations.organisations import organisations_by_id
 from gradumen.store.organisations.tables import OrganisationRow
+from gradumen.store.pairs import PairRow, pairs_of_seller, pairs_to_bill
 from gradumen.store.subscriptions.tables import SupplyLineRow
 from gradumen.store.unit_of_work import Session
 from gradumen.usecases.billing.stored_lines import line_document, stored_line
 from gradumen.usecases.billing.tax_rates import find_tax
 from gradumen.usecases.catalogue.published import load_published
 from gradumen.usecases.rating.charges import Line, LineNames, explain, line_order
-from gradumen.usecases.rating.links import RatedPeriod, first_period, load_links, rate_links, usage_revision
+from gradumen.usecases.rating.links import RatedPeriod
+from gradumen.usecases.rating.stored_charges import read_rated
 
 NOTHING: Figures = (Decimal(0), Decimal(0))
 BilledOrigin = Origin[UUID]
@@ -56,9 +53,8 @@ class Billed:
 class Pending:
     """A charge that goes on a draft: only what is not billed yet."""
 
-    buyer: UUID
+    pair: PairRow
     key: ChargeKey
-    period: str
     meter: str | None
     start: datetime
     end: datetime
@@ -70,89 +66,92 @@ class Pending:
 
 
 class Drafting:
-    """Makes one seller's drafts: every period that changed since it was billed, the run's own included."""
+    """Makes one seller's drafts of the charges that are stored: every pair that changed since it was billed."""
 
     def __init__(self, tx: Session, run: BillRunRow, seller: OrganisationRow, today: date) -> None:
         self.tx, self.run, self.seller, self.today = tx, run, seller, today
         self.published = load_published(tx)
         self.pending: list[Pending] = []
+        self.collected: list[PairRow] = []
 
     def make(self) -> None:
-        """Rate, take off what is billed, and write a draft for each buyer and currency, in the order of their names."""
-        first = first_period(self.tx, self.seller.id)
+        """Take off what is billed, and write a draft for each buyer and currency, in the order of their names."""
         last = Period.parse(self.run.period)
-        period = last if first is None else min(Period(first.year, first.month), last)
-        while first is not None and period <= last:
-            revision = usage_revision(self.tx, self.seller.id, period)
-            if not self._rated_before(period, revision):
-                self._collect(rate_links(self.tx, self.seller.id, period))
-            self.tx.add(RatedPeriodRow(bill_run_id=self.run.id, period=period.text, revision=revision))
-            period = period.next()
-        if first is not None:
-            coming = load_links(self.tx, self.seller.id, last.next(), with_usage=False)
-            self._collect(coming.rate(), only_advance=True)
-        self.tx.flush()
-        buyers = organisations_by_id(self.tx, {each.buyer for each in self.pending})
+        for pair in pairs_to_bill(self.tx, self.seller.id, last.text):
+            self._collect(pair)
+        for pair in pairs_of_seller(self.tx, self.seller.id, last.next().text, lock=True):
+            self._collect(pair, only_advance=True)
+        self._note_what_is_billed()
+        buyers = organisations_by_id(self.tx, {each.pair.buyer_id for each in self.pending})
         apart: dict[tuple[str, str], list[Pending]] = defaultdict(list)
         for each in self.pending:
-            apart[buyers[each.buyer].slug, self._currency(each.key[0])].append(each)
+            apart[buyers[each.pair.buyer_id].slug, self._currency(each.key[0])].append(each)
         for (_, currency), pending in sorted(apart.items()):
-            self._write(buyers[pending[0].buyer], currency, pending)
+            # Parts that moved without money go with the next document; they make none.
+            if any(each.lines for each in pending):
+                self._write(buyers[pending[0].pair.buyer_id], currency, pending)
 
     def differing(self, period: Period) -> dict[tuple[UUID, str], Decimal]:
-        """What a period comes to by buyer and currency beyond what is billed, where its usage is what was billed.
+        """What a period comes to by buyer and currency beyond what is billed, where nothing changed since it was.
 
-        Nothing is written. Where usage has changed since, it is not looked at: the next run bills that.
+        Nothing is written. Where something has changed, it is not looked at: the next run bills that.
         """
-        if not self._rated_before(period, usage_revision(self.tx, self.seller.id, period)):
-            return {}
-        self._collect(rate_links(self.tx, self.seller.id, period))
+        for pair in pairs_of_seller(self.tx, self.seller.id, period.text):
+            if pair.billed == pair.wanted == pair.rated:
+                self._collect(pair)
         found: dict[tuple[UUID, str], list[Decimal]] = defaultdict(list)
         for each in self.pending:
-            found[each.buyer, self._currency(each.key[0])] += [line.amount for line in each.lines]
+            found[each.pair.buyer_id, self._currency(each.key[0])] += [line.amount for line in each.lines]
         sums = {key: add(amounts) for key, amounts in found.items()}
         return {key: amount for key, amount in sums.items() if amount}
 
-    def _rated_before(self, period: Period, revision: int) -> bool:
-        """Whether an earlier run rated this state of the period; discarding its drafts forgets that."""
-        return was_rated(self.tx, self.seller.id, period.text, revision)
+    def _note_what_is_billed(self) -> None:
+        """A pair of which nothing is left to bill is billed as it is."""
+        left = {each.pair.id for each in self.pending}
+        for pair in self.collected:
+            if pair.id not in left:
+                pair.billed = pair.rated
+        self.tx.flush()
 
-    def _collect(self, rated: RatedPeriod, *, only_advance: bool = False) -> None:
+    def _collect(self, pair: PairRow, *, only_advance: bool = False) -> None:
         """Keep of each charge what is not billed yet, and give back what is billed but no longer charged.
 
         Args:
             only_advance: of a period that has not come yet, only what is charged, or was billed, in advance.
         """
+        period = Period.parse(pair.period)
+        rated = read_rated(self.tx, self.seller.id, period, [pair], self.published)
         names = LineNames(self.tx, rated, self.published)
-        billed_parts = self._billed_parts(rated.period)
-        billed_lines = self._billed_lines(rated.period)
+        billed_parts = self._billed_parts(pair)
+        billed_lines = self._billed_lines(pair)
         for charge in rated.rated.charges:
-            loaded = rated.lines[charge.line]
-            if loaded.row.buyer_id == self.seller.id or (only_advance and not charge.advance):
+            if only_advance and not charge.advance:
                 continue
+            loaded = rated.lines[charge.line]
             project = None if charge.project is None else rated.projects[charge.project].id
             key = (loaded.row.id, loaded.version_ids[charge.version.number], charge.rate, project)
             self._keep(
                 Pending(
-                    buyer=loaded.row.buyer_id,
+                    pair=pair,
                     key=key,
-                    period=rated.period.text,
                     meter=charge.meter,
                     start=charge.start,
                     end=charge.end,
                     evidence=charge.evidence,
-                    explanation=explain(charge, names),
+                    explanation=explain(charge, names) | {"delivery": pair.delivery_id},
                     lines=names.lines(charge),
                     parts=_parts(rated, charge),
                 ),
                 billed_lines.pop(key, {}),
                 billed_parts.pop(key, {}),
             )
-        in_advance = self._billed_in_advance(rated.period) if only_advance else set()
+        in_advance = self._billed_in_advance(pair) if only_advance else set()
         for key, gone in billed_lines.items():
             if only_advance and key not in in_advance:
                 continue
-            self._keep(self._given_back(key, gone, rated.period), gone, billed_parts.pop(key, {}))
+            self._keep(_given_back(pair, key, gone), gone, billed_parts.pop(key, {}))
+        if not only_advance:
+            self.collected.append(pair)
 
     def _keep(self, now: Pending, billed_lines: dict[str | None, Billed], billed_parts: dict[PartKey, Figures]) -> None:
         current = {line.project: line for line in now.lines}
@@ -161,13 +160,13 @@ class Drafting:
             {project: (line.quantity, line.amount) for project, line in current.items()},
             {project: (billed.line.quantity, billed.line.amount) for project, billed in billed_lines.items()},
         )
-        if not left:
+        now.parts = to_bill(now.parts, billed_parts)
+        if not left and not now.parts:
             return
         now.lines = [
             replace(shown[project], quantity=quantity, amount=amount) for project, (quantity, amount) in left.items()
         ]
         now.origins = {project: billed.origins for project, billed in billed_lines.items()}
-        now.parts = to_bill(now.parts, billed_parts)
         if billed_lines:
             now.explanation["billed_before"] = {
                 "quantity": text(add([quantity for quantity, _ in billed_parts.values()])),
@@ -175,32 +174,24 @@ class Drafting:
             }
         self.pending.append(now)
 
-    def _given_back(self, key: ChargeKey, gone: dict[str | None, Billed], period: Period) -> Pending:
-        line = self.tx.get_one(SupplyLineRow, key[0])
-        first = next(iter(gone.values())).line
-        explanation = {"kind": "given_back", "rate": key[2], "blocks": [], "amount": "0", "quantity": "0"}
-        return Pending(
-            line.buyer_id, key, period.text, None, first.service_start, first.service_end, "", explanation, [], {}
-        )
-
-    def _billed_in_advance(self, period: Period) -> set[ChargeKey]:
+    def _billed_in_advance(self, pair: PairRow) -> set[ChargeKey]:
         """What is billed of a period as charged in advance."""
         return {
             (row.supply_line_id, row.rate_card_version_id, row.rate, row.project_id)
-            for row in issued_charges(self.tx, self.seller.id, period.text)
+            for row in issued_charges(self.tx, pair)
             if row.explanation.get("advance")
         }
 
-    def _billed_parts(self, period: Period) -> dict[ChargeKey, dict[PartKey, Figures]]:
+    def _billed_parts(self, pair: PairRow) -> dict[ChargeKey, dict[PartKey, Figures]]:
         found: dict[ChargeKey, dict[PartKey, Figures]] = defaultdict(dict)
-        for key, part, figures in issued_parts(self.tx, self.seller.id, period.text):
+        for key, part, figures in issued_parts(self.tx, pair):
             found[key][part] = figures
         return found
 
-    def _billed_lines(self, period: Period) -> dict[ChargeKey, dict[str | None, Billed]]:
+    def _billed_lines(self, pair: PairRow) -> dict[ChargeKey, dict[str | None, Billed]]:
         """What is billed of each line, added up over all documents of the period."""
         found: dict[ChargeKey, dict[str | None, Billed]] = defaultdict(dict)
-        for charge, row in issued_lines(self.tx, self.seller.id, period.text):
+        for charge, row in issued_lines(self.tx, pair):
             lines = found[charge.supply_line_id, charge.rate_card_version_id, charge.rate, charge.project_id]
             line = stored_line(row)
             billed = lines.setdefault(line.project, Billed(replace(line, quantity=Decimal(0), amount=Decimal(0)), []))
@@ -267,6 +258,20 @@ class Drafting:
             lines,
         )
         store_taxes(self.tx, invoice.id, taxes)
+        note_drafted(self.tx, invoice.id, {each.pair.id: each.pair.rated for each in pending})
+
+
+def _given_back(pair: PairRow, key: ChargeKey, gone: dict[str | None, Billed]) -> Pending:
+    first = next(iter(gone.values())).line
+    explanation = {
+        "kind": "given_back",
+        "rate": key[2],
+        "blocks": [],
+        "amount": "0",
+        "quantity": "0",
+        "delivery": pair.delivery_id,
+    }
+    return Pending(pair, key, None, first.service_start, first.service_end, "", explanation, [], {})
 
 
 def taxes_on(tx: Session, lines: list[TaxedLine[UUID]], currency: str) -> Taxes[UUID]:
@@ -300,7 +305,7 @@ def _parts(rated: RatedPeriod, charge: Charge) -> dict[PartKey, Figures]:
     return {
         (
             whole_project if part.project is None else rated.projects[part.project].id,
-            None if part.resource is None else rated.resources[part.resource],
+            None if part.resource is None else rated.resources.names[part.resource],
             part.day,
         ): (part.quantity, part.amount)
         for part in charge.parts
@@ -326,7 +331,7 @@ def _charge_values(each: Pending, charge_id: UUID, invoice_id: UUID) -> dict[str
         "id": charge_id,
         "invoice_id": invoice_id,
         "supply_line_id": line,
-        "period": each.period,
+        "period": each.pair.period,
         "rate_card_version_id": version,
         "rate": rate,
         "project_id": project,

@@ -11,7 +11,7 @@ from gradumen.core.errors import Conflict, Invalid, NotFound
 from gradumen.core.exact import minor_units
 from gradumen.core.periods import zone_of
 from gradumen.store.billing.charges import card_of, parts_of, readings_of
-from gradumen.store.billing.drafts import discard_drafts
+from gradumen.store.billing.drafts import discard_drafts, note_issued
 from gradumen.store.billing.invoices import (
     keep_document,
     lines_of,
@@ -236,6 +236,7 @@ def issue_invoice(tx: Session, caller: Caller, *, invoice_id: UUID) -> Invoice:
     row.number = _next_number(tx, seller, row.kind, today.year)
     row.state, row.issued_at = "issued", scope.now
     row.invoice_date, row.due_date = today, today + TERMS
+    note_issued(tx, row.id)
     tx.flush()
     after = {"gross": _money(row.gross, row.currency), "period": row.period, "buyer": row.parties["buyer"]["slug"]}
     record(

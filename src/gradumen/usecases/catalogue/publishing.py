@@ -27,7 +27,7 @@ from gradumen.store.catalogue.tables import (
     lock_catalogue,
 )
 from gradumen.store.organisations.tables import OrganisationRow, Tree
-from gradumen.store.revisions import touch_months
+from gradumen.store.pairs import raise_pairs
 from gradumen.store.subscriptions.sales import begun_before
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.audit_entries import record
@@ -341,7 +341,7 @@ class _Publishing:
         """Terms that a version divides were charged in advance, in months before it: those are rated again."""
         first = months_after(version.starts_on, -LONGEST_TERM)
         for organisation, starts_on in begun_before(self.tx, card.id, version.starts_on):
-            touch_months(self.tx, organisation, months_since(max(first, starts_on), self.today))
+            raise_pairs(self.tx, organisation, months_since(max(first, starts_on), self.today))
 
     def _check_start(self, version: RateCardVersion, versions: Sequence[RateCardVersionRow]) -> None:
         """A version starts after every published one, after today where one is in force, and not where it is billed."""

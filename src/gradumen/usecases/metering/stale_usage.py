@@ -11,7 +11,7 @@ from gradumen.core.metering.readings import LONGEST
 from gradumen.core.metering.usage import Sample, Span, combine_days, spans_of
 from gradumen.store.metering import stale_usage
 from gradumen.store.metering.usage import meter_rows
-from gradumen.store.revisions import touch_months
+from gradumen.store.pairs import raise_pairs
 from gradumen.store.unit_of_work import Session, UnitOfWork, use_case
 from gradumen.usecases.scope import Caller, business_now
 from gradumen.wire.metering.usage import AsOf
@@ -21,6 +21,7 @@ BATCH = 2000
 NOBODY = 0
 """In place of a project's number, where a reading names no owner."""
 EPOCH_DAY = date(1970, 1, 1)
+DAY = timedelta(days=1)
 
 
 def refresh_usage(uow: UnitOfWork) -> int:
@@ -36,17 +37,22 @@ def refresh_batch(tx: Session) -> int:
     """Make the usage of the oldest marks again; gives how many marks that were.
 
     Rivals over the same resources queue, so whoever comes later reads what the one before it wrote; a reading that
-    comes in meanwhile has a mark of its own, which stays.
+    comes in meanwhile has a mark of its own, which stays. A quiet mark changes nothing of what is charged: it only
+    puts usage of before into today's form.
     """
     marks = stale_usage.next_marks(tx, BATCH)
     if not marks:
         return 0
-    stale_usage.lock_resources(tx, {resource for resource, _, _ in marks.values()})
+    stale_usage.lock_resources(tx, {resource for (resource, _, _), _ in marks.values()})
+    changed = {mark for mark, quiet in marks.values() if not quiet}
     combine = {number: Combine(meter.combine) for number, meter in meter_rows(tx).items()}
     touched: set[tuple[int, date]] = set()
-    for span in spans_of(marks.values()):
-        touched |= _make_again(tx, span, combine[span.meter])
-    _touch(tx, touched)
+    for quiet in (False, True):
+        chosen = {mark for mark, each in marks.values() if each is quiet} - (changed if quiet else set())
+        for span in spans_of(chosen):
+            made = _make_again(tx, span, combine[span.meter])
+            touched |= set() if quiet else made
+    _raise(tx, touched)
     stale_usage.drop_marks(tx, marks)
     return len(marks)
 
@@ -76,15 +82,15 @@ def _key(item: tuple[tuple[int, int, int, int], object]) -> tuple[int, int, int,
     return item[0]
 
 
-def _touch(tx: Session, touched: set[tuple[int, date]]) -> None:
-    """Count the change for each organisation and month."""
+def _raise(tx: Session, touched: set[tuple[int, date]]) -> None:
+    """What the organisations are charged for these days, in any zone, may have changed."""
     owners = stale_usage.organisations_by_number(tx, {project for project, _ in touched})
     months: dict[UUID, set[date]] = defaultdict(set)
     for project, day in touched:
         if project in owners:
-            months[owners[project]].add(day.replace(day=1))
+            months[owners[project]] |= {each.replace(day=1) for each in (day - DAY, day, day + DAY)}
     for owner in sorted(months):
-        touch_months(tx, owner, sorted(months[owner]))
+        raise_pairs(tx, owner, sorted(months[owner]))
 
 
 @use_case

@@ -26,13 +26,22 @@ from gradumen.usecases.subscriptions.assignment_rules import load_rules
 
 @dataclass(frozen=True, slots=True)
 class Unassigned:
-    """Usage that no subscription covers, in millionths of the meter's base unit; ``buyer`` is the seller's own."""
+    """Usage of a project that no subscription covers, in millionths of base units; ``buyer`` is the seller's own."""
 
     buyer: UUID
     owner: UUID
+    project: int
     meter: str
     path: str
     quantity: int
+
+
+@dataclass(frozen=True, slots=True)
+class Resources:
+    """Names of resources, and by which number each is stored: the smallest of those that have the name."""
+
+    names: list[str]
+    ids: list[int]
 
 
 class SoldLine(Protocol):
@@ -54,7 +63,7 @@ def load_usage(
     zone: ZoneInfo,
     chain: Sequence[UUID],
     buyers: Mapping[UUID, UUID],
-) -> tuple[pl.DataFrame, list[ProjectRow], list[str], list[Unassigned]]:
+) -> tuple[pl.DataFrame, list[ProjectRow], Resources, list[Unassigned]]:
     """Usage of a seller's buyers and all below as a frame, each row with its line; and what no subscription covers.
 
     Args:
@@ -71,7 +80,7 @@ def load_usage(
     frame = frame.with_columns(pl.Series("kind", [0] * frame.height, dtype=pl.Int32))
     kinds: list[tuple[AssignmentRule, ...]] = [()]
     if rules:
-        frame, kinds = _kinds(tx, frame, rules, projects, resources, published)
+        frame, kinds = _kinds(tx, frame, rules, projects, resources.names, published)
     intervals = _intervals(lines, rated, projects, kinds, published, (start, end), zone)
     keys = ["project", "meter", "kind"]
     assigned = (
@@ -87,19 +96,20 @@ def load_usage(
 
 def _frame(
     tx: Session, projects: Sequence[ProjectRow], start: datetime, end: datetime
-) -> tuple[pl.DataFrame, list[str]]:
-    """Usage as a frame that names projects and resources by number, and the resources' names in the numbers' order.
+) -> tuple[pl.DataFrame, Resources]:
+    """Usage as a frame that names projects and resources by number, and the resources in the numbers' order.
 
     What two feeds call by one name is one resource.
     """
     schema = {name: kind for name, kind in USAGE_SCHEMA.items() if name != "line"}
     rows = usage_rows(tx, [project.number for project in projects], start.date(), end.date()) if start < end else []
     if not rows:
-        return pl.DataFrame(schema=schema), []
+        return pl.DataFrame(schema=schema), Resources([], [])
     project, meter, day, resource, attributes, hours, slots = zip(*rows, strict=True)
     found = unpack(day, hours, slots).within(hour_number(start), hour_number(end))
     names = resource_names(tx, set(resource))
-    order = {name: number for number, name in enumerate(sorted(set(names.values())))}
+    ids = {name: number for number, name in sorted(names.items(), reverse=True)}
+    order = {name: number for number, name in enumerate(sorted(ids))}
     index = {each.number: number for number, each in enumerate(projects)}
     columns: dict[str, Any] = {
         "meter": np.array(meter)[found.row],
@@ -109,7 +119,8 @@ def _frame(
         "hour": found.hour,
         "quantity": found.quantity.cast(pl.Int128),
     }
-    return pl.DataFrame(columns, schema_overrides=schema).select(*schema), list(order)
+    frame = pl.DataFrame(columns, schema_overrides=schema).select(*schema)
+    return frame, Resources(list(order), [ids[name] for name in order])
 
 
 def _concerned(
@@ -233,4 +244,5 @@ def _unassigned(
         if whole != part:
             row = projects[project]
             owner = row.organisation_id
-            yield Unassigned(buyers[owner], owner, slugs[meter], f"{owners[owner].slug}/{row.slug}", whole - part)
+            path = f"{owners[owner].slug}/{row.slug}"
+            yield Unassigned(buyers[owner], owner, row.number, slugs[meter], path, whole - part)

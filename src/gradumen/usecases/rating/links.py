@@ -21,12 +21,12 @@ from gradumen.core.subscriptions.one_off_charges import OneOffCharge
 from gradumen.store.catalogue.published import plan_versions_by_id
 from gradumen.store.metering.usage import attribute_sets
 from gradumen.store.organisations.tables import ProjectRow, Tree, load_tree, zone_name
-from gradumen.store.subscriptions.sales import first_day_sold, lines_in, revision_of
+from gradumen.store.subscriptions.sales import lines_in
 from gradumen.store.subscriptions.tables import SubscriptionRow, SupplyLineRow
 from gradumen.store.unit_of_work import Session
 from gradumen.usecases.catalogue.offers import Offers
 from gradumen.usecases.catalogue.published import Published, load_cards, load_published, plan_of
-from gradumen.usecases.rating.assigned_usage import Unassigned, load_usage
+from gradumen.usecases.rating.assigned_usage import Resources, Unassigned, load_usage
 from gradumen.usecases.subscriptions.one_off_charges import load_one_off_charges
 from gradumen.usecases.subscriptions.supply_lines import with_deviations
 
@@ -67,7 +67,7 @@ class RatedPeriod:
     rated: Rated
     lines: dict[int, LoadedLine]
     projects: list[ProjectRow]
-    resources: list[str]
+    resources: Resources
     unassigned: list[Unassigned]
     names: SaleNames
 
@@ -83,7 +83,7 @@ class LoadedLinks:
     rated_lines: dict[int, RatedLine]
     usage: pl.DataFrame
     projects: list[ProjectRow]
-    resources: list[str]
+    resources: Resources
     unassigned: list[Unassigned]
     attribute_sets: dict[int, dict[str, str]]
     published: Published
@@ -128,15 +128,6 @@ def _instead(
     return (replace(instead[card], card=str(card), starts_on=ALWAYS),)
 
 
-def rate_links(tx: Session, seller: UUID, period: Period, *, buyers: Iterable[UUID] | None = None) -> RatedPeriod:
-    """Rate what a seller sold in a period.
-
-    Args:
-        buyers: only these direct buyers; None is all. A part of a link is never rated: rates count over its buyer.
-    """
-    return load_links(tx, seller, period, buyers=buyers).rate()
-
-
 def load_links(
     tx: Session,
     seller: UUID,
@@ -145,7 +136,11 @@ def load_links(
     buyers: Iterable[UUID] | None = None,
     with_usage: bool = True,
 ) -> LoadedLinks:
-    """Read what rating takes; see `rate_links`. Without usage only fees come of it."""
+    """Read what rating a seller's period takes. Without usage only fees come of it.
+
+    Args:
+        buyers: only these direct buyers; None is all. A part of a link is never rated: rates count over its buyer.
+    """
     zone = zone_of(zone_name(tx, seller, period.first_day))
     published = load_published(tx)
     start, end = period.bounds(zone)
@@ -236,13 +231,3 @@ def _load_lines(
 
 def _load_plans(tx: Session, ids: set[UUID], published: Published) -> dict[UUID, Plan]:
     return {row.id: plan_of(row, published) for row in plan_versions_by_id(tx, ids)}
-
-
-def first_period(tx: Session, seller: UUID) -> date | None:
-    """The first day that any supply line of a seller covers."""
-    return first_day_sold(tx, seller)
-
-
-def usage_revision(tx: Session, seller: UUID, period: Period) -> int:
-    """The sum of revisions of all that is sold to, over the months that a period touches in any zone."""
-    return revision_of(tx, seller, period.before().first_day, period.next().first_day)

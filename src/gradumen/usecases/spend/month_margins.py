@@ -1,7 +1,6 @@
 """What a month came to for a seller: charged to each buyer, paid to suppliers, spent on its own services."""
 
 from collections import defaultdict
-from collections.abc import Iterator
 from dataclasses import dataclass
 from datetime import datetime
 from decimal import Decimal
@@ -13,13 +12,13 @@ from gradumen.core.permissions import Right
 from gradumen.core.spend.month_margins import Cost, MonthMargin
 from gradumen.store.organisations.organisations import organisations_by_id
 from gradumen.store.organisations.tables import OrganisationRow, zone_name
-from gradumen.store.subscriptions.sales import buyers_by_subscription, suppliers_of
+from gradumen.store.pairs import PairRow, pairs_with
+from gradumen.store.subscriptions.sales import buyers_by_subscription, currencies_of, suppliers_of
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.catalogue.published import Published, load_published
-from gradumen.usecases.metering.stale_usage import usage_as_of
 from gradumen.usecases.rating.charges import SHARED_COST, ServiceKey, amounts_by_service
-from gradumen.usecases.rating.costs import rate_costs
-from gradumen.usecases.rating.links import LoadedLinks, load_links, rate_links
+from gradumen.usecases.rating.links import RatedPeriod
+from gradumen.usecases.rating.stored_charges import current_of, read_rated
 from gradumen.usecases.scope import Caller, get_organisation, load_scope
 
 
@@ -53,55 +52,55 @@ def month_margins(tx: Session, caller: Caller, *, organisation: str, period: str
     zone = zone_of(zone_name(tx, seller.id, scope.now.date()))
     month = Period.parse(period) if period else Period.containing(scope.now, zone)
     published = load_published(tx)
-    loaded = load_links(tx, seller.id, month)
-    own_costs = rate_costs(tx, seller, loaded)
-    charged = {
-        key: amount for key, amount in amounts_by_service(tx, loaded.rate(), published).items() if key[0] != seller.id
-    }
+    pairs = pairs_with(tx, seller.id, None, month.text)
+    sold = read_rated(tx, seller.id, month, [row for row in pairs if row.buyer_id != seller.id], published)
+    own_costs = read_rated(tx, seller.id, month, [row for row in pairs if row.buyer_id == seller.id], published)
+    charged = amounts_by_service(tx, sold, published)
     costs: dict[tuple[UUID, str], list[Cost]] = defaultdict(list)
-    own = (seller, amounts_by_service(tx, own_costs, published))
-    for supplier, paid in [own, *_paid(tx, seller, month, published)]:
+    paid_to, bought = _paid(tx, seller, month, published)
+    for supplier, paid in [(seller, amounts_by_service(tx, own_costs, published)), *paid_to]:
         for (buyer, service, currency), amount in paid.items():
             costs[buyer, service].append(Cost(supplier.slug, currency, amount))
     names = organisations_by_id(tx, {*(key[0] for key in charged), *(key[0] for key in costs)})
 
     def row(buyer: UUID, service: str, currency: str, amount: Decimal, found: list[Cost]) -> MonthMargin:
-        name = _service_name(service, loaded, published)
+        name = _service_name(service, sold, published)
         return MonthMargin(names[buyer].slug, names[buyer].name, service, name, currency, amount, tuple(found))
 
     rows = [row(*key, amount, costs.pop(key[:2], [])) for key, amount in charged.items()]
-    billed_in = {line.row.buyer_id: line.currency for line in loaded.lines.values()}
+    billed_in = currencies_of(tx, seller.id)
     rows += [
         row(buyer, service, billed_in.get(buyer, found[0].currency), Decimal(0), found)
         for (buyer, service), found in costs.items()
     ]
     rows.sort(key=lambda row: (row.buyer == seller.slug, row.buyer, row.service, row.currency))
     not_known = sorted({each.meter for each in own_costs.rated.unpriced})
-    current = usage_as_of(tx, caller)
+    current = current_of(tx, caller, [*pairs, *bought])
     shown = [row for row in rows if row.charged or row.costs]
     return MonthMargins(seller.slug, month.text, shown, not_known, current.as_of, current.waiting)
 
 
-def _service_name(slug: str, loaded: LoadedLinks, published: Published) -> str:
+def _service_name(slug: str, sold: RatedPeriod, published: Published) -> str:
     """A service's name, or for what belongs to none the plan's as its seller calls it."""
     if slug == SHARED_COST:
         return "Fixed cost and overhead"
     if slug in published.services:
         return published.services[slug].name
-    return f"{loaded.names.plans.get(slug, published.plans[slug]).name}: fees"
+    return f"{sold.names.plans.get(slug, published.plans[slug]).name}: fees"
 
 
 def _paid(
     tx: Session, seller: OrganisationRow, month: Period, published: Published
-) -> Iterator[tuple[OrganisationRow, dict[ServiceKey, Decimal]]]:
-    """What a seller is charged by each of its suppliers, by its own buyer of the same subscription."""
-    found = organisations_by_id(tx, suppliers_of(tx, seller.id) - {seller.id})
-    if not found:
-        return
+) -> tuple[list[tuple[OrganisationRow, dict[ServiceKey, Decimal]]], list[PairRow]]:
+    """What a seller is charged by each of its suppliers, by its own buyer of the same subscription; and these pairs."""
+    suppliers = organisations_by_id(tx, suppliers_of(tx, seller.id) - {seller.id})
     buyer_of = buyers_by_subscription(tx, seller.id)
-    for supplier in sorted(found.values(), key=lambda row: row.slug):
-        rated = rate_links(tx, supplier.id, month, buyers=[seller.id])
-        yield (
-            supplier,
-            amounts_by_service(tx, rated, published, lambda line: buyer_of.get(line.subscription.id, seller.id)),
-        )
+    paid: list[tuple[OrganisationRow, dict[ServiceKey, Decimal]]] = []
+    bought: list[PairRow] = []
+    for supplier in sorted(suppliers.values(), key=lambda row: row.slug):
+        pairs = pairs_with(tx, supplier.id, [seller.id], month.text)
+        rated = read_rated(tx, supplier.id, month, pairs, published)
+        bought += pairs
+        amounts = amounts_by_service(tx, rated, published, lambda line: buyer_of.get(line.subscription.id, seller.id))
+        paid.append((supplier, amounts))
+    return paid, bought

@@ -14,12 +14,12 @@ from gradumen.core.permissions import Right
 from gradumen.core.rating.charges import Charge
 from gradumen.store.organisations.organisations import organisations_by_id
 from gradumen.store.organisations.tables import OrganisationRow, zone_name
+from gradumen.store.pairs import PairRow, pairs_with
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.catalogue.published import Published, load_published
-from gradumen.usecases.metering.stale_usage import usage_as_of
 from gradumen.usecases.rating.charges import Line, LineNames, line_order
-from gradumen.usecases.rating.costs import rate_costs
-from gradumen.usecases.rating.links import RatedPeriod, load_links
+from gradumen.usecases.rating.links import RatedPeriod
+from gradumen.usecases.rating.stored_charges import current_of, read_rated
 from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
 from gradumen.wire.metering.usage import AsOf
 
@@ -65,19 +65,20 @@ def period_so_far(
     by_seller: dict[UUID, list[UUID]] = defaultdict(list)
     for seller, buyer in links:
         by_seller[seller].append(buyer)
+    pairs: list[PairRow] = []
     for seller, buyers in by_seller.items():
         zone = zone_of(zone_name(tx, seller, scope.now.date()))
         month = Period.parse(period) if period else Period.containing(scope.now, zone)
-        # Whole links are rated, as their bills are: what counts over a buyer counts all of it.
-        loaded = load_links(tx, seller, month, buyers=buyers)
-        sold = link_periods(tx, loaded.rate(), known, published, below)
-        found += [link for link in sold if link.buyer != link.seller]
-        if seller in buyers:
-            # Only whoever sees all that a seller sells sees its own use; fixed costs are spread over all of it.
-            costs = rate_costs(tx, known[seller], loaded)
-            found += [link for link in link_periods(tx, costs, known, published, below) if link.buyer == link.seller]
+        rows = pairs_with(tx, seller, buyers, month.text)
+        pairs += rows
+        # What a seller's own services cost is spread over all buyers; of that, its own use is shown.
+        for same in ([row for row in rows if row.buyer_id != seller], [row for row in rows if row.buyer_id == seller]):
+            if same:
+                rated = read_rated(tx, seller, month, same, published)
+                shown = {known[row.buyer_id].slug for row in same}
+                found += [link for link in link_periods(tx, rated, known, published, below) if link.buyer in shown]
     found.sort(key=lambda each: (each.buyer != owner.slug, each.seller == owner.slug, each.seller, each.buyer))
-    return found, usage_as_of(tx, caller)
+    return found, current_of(tx, caller, pairs)
 
 
 def _visible_links(scope: Scope, below: set[UUID]) -> list[tuple[UUID, UUID]]:

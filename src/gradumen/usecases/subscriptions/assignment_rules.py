@@ -12,7 +12,7 @@ from gradumen.core.periods import months_since
 from gradumen.core.permissions import Right
 from gradumen.core.subscriptions.assignment_rules import AssignmentRule
 from gradumen.store.organisations.tables import OrganisationRow
-from gradumen.store.revisions import touch_months
+from gradumen.store.pairs import raise_pairs
 from gradumen.store.subscriptions.assignment_rules import lock_rule, rules_of
 from gradumen.store.subscriptions.subscriptions import find_subscription
 from gradumen.store.subscriptions.tables import AssignmentRuleRow
@@ -102,7 +102,7 @@ def set_assignment_rule(
     row.subscription_id, row.position, row.starts_on, row.ends_on = target.id, position, starts_on, ends_on
     row.conditions = checked
     tx.flush()
-    touch_months(tx, owner.id, months_since(earliest, scope.now.date()))
+    raise_pairs(tx, owner.id, months_since(earliest, scope.now.date()))
     after = {"subscription": target.name, "position": position, "starts_on": starts_on, "conditions": checked}
     seller = scope.tree.parents.get(owner.id, owner.id)
     record(tx, caller, "assignment rule set", seller, row.slug, concerns=owner.id, before=before, after=after)
@@ -117,7 +117,7 @@ def delete_assignment_rule(tx: Session, caller: Caller, *, organisation: str, sl
     _require(scope, owner)
     row = _find(tx, owner, slug)
     if row is not None:
-        touch_months(tx, owner.id, months_since(row.starts_on, scope.now.date()))
+        raise_pairs(tx, owner.id, months_since(row.starts_on, scope.now.date()))
         seller = scope.tree.parents.get(owner.id, owner.id)
         record(tx, caller, "assignment rule deleted", seller, row.slug, concerns=owner.id)
         tx.delete(row)

@@ -17,7 +17,7 @@ from gradumen.store.access.members import names_of
 from gradumen.store.catalogue.tables import RateCardRow
 from gradumen.store.organisations.organisations import organisations_by_id
 from gradumen.store.organisations.tables import OrganisationRow
-from gradumen.store.revisions import touch_months
+from gradumen.store.pairs import raise_pairs
 from gradumen.store.subscriptions.one_off_charges import buyers_of, charges_between, charges_by
 from gradumen.store.subscriptions.subscriptions import sold_lines, subscriptions_by_id
 from gradumen.store.subscriptions.tables import OneOffChargeRow, SubscriptionRow, SupplyLineRow
@@ -66,12 +66,13 @@ def load_one_off_charges(
     for row in rows:
         held = [each for each in sorted(stretches.get(row.subscription_id, ())) if each[0] <= row.day]
         if held:
-            found.append(OneOffCharge(_slug(row), held[-1][1], row.day, row.amount))
-            texts[_slug(row)] = row.description
+            found.append(OneOffCharge(slug_of(row), held[-1][1], row.day, row.amount))
+            texts[slug_of(row)] = row.description
     return tuple(found), texts
 
 
-def _slug(row: OneOffChargeRow) -> str:
+def slug_of(row: OneOffChargeRow) -> str:
+    """What stands in place of a rate."""
     return f"one-off-{row.id.hex[:24]}"
 
 
@@ -126,7 +127,7 @@ def enter_one_off_charge(
     )
     tx.add(made)
     tx.flush()
-    touch_months(tx, holder.id, months_since(day, day))
+    raise_pairs(tx, holder.id, months_since(day, day))
     after = {"day": day, "amount": f"{text(value)} {currency}", "subscription": row.name}
     record(tx, caller, "one-off charge entered", owner.id, made.description, concerns=line.buyer_id, after=after)
     return _views(tx, owner, [made])[0]
@@ -161,7 +162,7 @@ def withdraw_one_off_charge(tx: Session, caller: Caller, *, charge_id: UUID) -> 
         subscription = tx.get_one(SubscriptionRow, row.subscription_id)
         what, buyer = row.description, subscription.organisation_id
         record(tx, caller, "one-off charge withdrawn", owner.id, what, concerns=buyer, before=amount)
-        touch_months(tx, subscription.organisation_id, months_since(row.day, row.day))
+        raise_pairs(tx, subscription.organisation_id, months_since(row.day, row.day))
         tx.flush()
     return _views(tx, owner, [row])[0]
 

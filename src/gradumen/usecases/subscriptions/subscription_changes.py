@@ -10,7 +10,7 @@ from gradumen.core.periods import months_since
 from gradumen.core.permissions import Right
 from gradumen.store.catalogue.tables import PlanVersionRow
 from gradumen.store.organisations.tables import OrganisationRow, ProjectRow
-from gradumen.store.revisions import touch_months
+from gradumen.store.pairs import raise_pairs
 from gradumen.store.subscriptions.one_off_charges import last_charge_from
 from gradumen.store.subscriptions.tables import SubscriptionRow, SupplyLineRow
 from gradumen.store.unit_of_work import Session, use_case
@@ -155,7 +155,7 @@ def _stands(key: str, value: str, plan: Any, published: Published) -> bool:
 
 def _changed(tx: Session, scope: Scope, row: SubscriptionRow, published: Published) -> Subscription:
     row.version += 1
-    touch_months(tx, row.organisation_id, months_since(row.starts_on, scope.now.date()))
+    raise_pairs(tx, row.organisation_id, months_since(row.starts_on, scope.now.date()))
     tx.flush()
     return views(tx, scope, [row], published)[0]
 

@@ -14,7 +14,7 @@ from gradumen.core.permissions import Right
 from gradumen.store.catalogue.tables import PlanVersionRow
 from gradumen.store.organisations.organisations import organisations_by_id, projects_of
 from gradumen.store.organisations.tables import OrganisationRow, ProjectRow
-from gradumen.store.revisions import touch_months
+from gradumen.store.pairs import raise_pairs
 from gradumen.store.subscriptions.subscriptions import (
     acceptances,
     find_plan_version,
@@ -136,7 +136,7 @@ def create_subscription(
     links = links_of(scope.tree.chain(buyer.id), found, published)
     add_lines(tx, row, links, version, found, stretches, rate_card)
     check_tier_quotas(tx, scope, buyer, row, starts_on, published)
-    touch_months(tx, buyer.id, months_since(starts_on, scope.now.date()))
+    raise_pairs(tx, buyer.id, months_since(starts_on, scope.now.date()))
     after = {"plan": plan, "tier": tier, "quantity": quantity, "starts_on": starts_on, "ends_on": ends_on}
     record(tx, caller, "subscription made", seller_id, row.name, concerns=buyer.id, after=after)
     return views(tx, scope, [row], published)[0]

@@ -99,6 +99,7 @@ def make_tables() -> None:
     sa.Column('meter_id', sa.Integer(), nullable=False),
     sa.Column('day', sa.Date(), nullable=False),
     sa.Column('marked_at', MOMENT, nullable=False),
+    sa.Column('quiet', sa.Boolean(), nullable=False),
     sa.PrimaryKeyConstraint('id', name=op.f('pk_stale_usage')),
     )
     op.create_table('usage_days',
@@ -173,8 +174,8 @@ def carry_over() -> None:
         'FROM carried_readings c JOIN readings r ON r.id = c.id) AS ordered WHERE follows IS NOT NULL'
     )
     op.execute(
-        'INSERT INTO stale_usage_new (resource_id, meter_id, day, marked_at) '
-        'SELECT resource_id, meter_id, day, UTC_TIMESTAMP(6) FROM ('
+        'INSERT INTO stale_usage_new (resource_id, meter_id, day, marked_at, quiet) '
+        'SELECT resource_id, meter_id, day, UTC_TIMESTAMP(6), 1 FROM ('
         'SELECT resource_id, meter_id, DATE(start_at) AS day FROM readings_new UNION '
         'SELECT resource_id, meter_id, DATE(end_at - INTERVAL 1 SECOND) FROM readings_new) AS touched '
         'ORDER BY day, resource_id, meter_id'

@@ -1,0 +1,174 @@
+"""Pairs: a seller and a buyer in a service period, the unit of rating, with the revisions of what it is rated from.
+
+Whatever can change what a pair is charged raises its wanted revision in its own transaction. The pair of a seller with
+itself is what its own services cost it.
+"""
+
+from collections.abc import Collection, Iterable
+from datetime import date, datetime
+from uuid import UUID
+
+from sqlalchemy import (
+    BigInteger,
+    ColumnElement,
+    ForeignKey,
+    Index,
+    String,
+    UniqueConstraint,
+    and_,
+    func,
+    select,
+    update,
+)
+from sqlalchemy.dialects.mysql import insert
+from sqlalchemy.orm import Mapped, Session, aliased, mapped_column
+
+from gradumen.store.columns import Base, Moment, ascii_text
+from gradumen.store.organisations.tables import OrganisationRow, ParentEdgeRow
+
+
+class PairRow(Base):
+    """``rated`` and ``billed`` are the revisions that charges are stored of, and documents; the newest is ``wanted``.
+
+    ``generation`` names the stored charges that hold; ``fence`` counts attempts to rate, only the latest may store.
+    ``stale_since`` is None exactly where what is stored is what is wanted. ``version`` is written by every decision
+    about the pair's documents. ``delivery_id`` is the last that usage is from, ``problem`` why it cannot be rated.
+    """
+
+    __tablename__ = "pairs"
+    __table_args__ = (
+        UniqueConstraint("seller_id", "buyer_id", "period"),
+        Index("ix_pairs_stale_since", "stale_since"),
+        Index("ix_pairs_seller_id_period", "seller_id", "period"),
+    )
+
+    id: Mapped[int] = mapped_column(primary_key=True, autoincrement=True)
+    seller_id: Mapped[UUID] = mapped_column(ForeignKey("organisations.id", ondelete="RESTRICT"))
+    buyer_id: Mapped[UUID] = mapped_column(ForeignKey("organisations.id", ondelete="RESTRICT"))
+    period: Mapped[str] = mapped_column(ascii_text(7))
+    wanted: Mapped[int] = mapped_column(BigInteger)
+    rated: Mapped[int] = mapped_column(BigInteger)
+    billed: Mapped[int] = mapped_column(BigInteger)
+    generation: Mapped[int]
+    fence: Mapped[int]
+    version: Mapped[int]
+    stale_since: Mapped[datetime | None] = mapped_column(Moment)
+    rated_at: Mapped[datetime | None] = mapped_column(Moment)
+    not_before: Mapped[datetime | None] = mapped_column(Moment)
+    lease_until: Mapped[datetime | None] = mapped_column(Moment)
+    problem: Mapped[str | None] = mapped_column(String(1000))
+    delivery_id: Mapped[int] = mapped_column(BigInteger)
+
+
+def raise_pairs(tx: Session, organisation: UUID, months: Collection[date]) -> None:
+    """What an organisation is charged in these months may have changed, on every link above it."""
+    links = _links_above(tx, organisation)
+    rows = [_fresh(seller, buyer, f"{month:%Y-%m}") for seller, buyer in links for month in sorted(set(months))]
+    if rows:
+        statement = insert(PairRow).values(rows)
+        tx.execute(
+            statement.on_duplicate_key_update(
+                wanted=PairRow.wanted + 1, stale_since=func.coalesce(PairRow.stale_since, func.utc_timestamp(6))
+            )
+        )
+
+
+def _fresh(seller: UUID, buyer: UUID, period: str) -> dict[str, object]:
+    counts = {"rated": 0, "billed": 0, "generation": 0, "fence": 0, "version": 0, "delivery_id": 0}
+    return {
+        "seller_id": seller,
+        "buyer_id": buyer,
+        "period": period,
+        "wanted": 1,
+        **counts,
+        "stale_since": func.utc_timestamp(6),
+    }
+
+
+def _links_above(tx: Session, organisation: UUID) -> list[tuple[UUID, UUID]]:
+    """Each link through which an organisation is or was charged, and each seller on the way with itself, in order."""
+    above = (
+        select(ParentEdgeRow.parent_id, ParentEdgeRow.child_id)
+        .where(ParentEdgeRow.child_id == organisation)
+        .cte("above", recursive=True)
+    )
+    edge = aliased(ParentEdgeRow)
+    above = above.union(select(edge.parent_id, edge.child_id).where(edge.child_id == above.c.parent_id))
+    links = {(seller, buyer) for seller, buyer in tx.execute(select(above.c.parent_id, above.c.child_id))}
+    members = {organisation, *(seller for seller, _ in links)}
+    query = select(OrganisationRow.id).where(OrganisationRow.id.in_(members), OrganisationRow.type != "tenant")
+    return sorted(links | {(seller, seller) for seller in tx.scalars(query)})
+
+
+def ensure_pairs(tx: Session, sold: Iterable[tuple[UUID, UUID]], periods: Collection[str]) -> None:
+    """A period's start rates every link on which anything is sold: pairs that are not there yet are wanted."""
+    links = {each for seller, buyer in sold for each in ((seller, buyer), (seller, seller))}
+    rows = [_fresh(seller, buyer, period) for seller, buyer in sorted(links) for period in sorted(periods)]
+    for first in range(0, len(rows), 2000):
+        tx.execute(insert(PairRow).prefix_with("IGNORE").values(rows[first : first + 2000]))
+
+
+def pairs_of_seller(tx: Session, seller: UUID, period: str, *, lock: bool = False) -> list[PairRow]:
+    """The pairs of a seller with its buyers in a period that were ever rated."""
+    query = select(PairRow).where(
+        PairRow.seller_id == seller, PairRow.buyer_id != seller, PairRow.period == period, PairRow.rated > 0
+    )
+    query = query.order_by(PairRow.id)
+    return list(tx.scalars(query.with_for_update() if lock else query))
+
+
+def pairs_to_bill(tx: Session, seller: UUID, up_to: str) -> list[PairRow]:
+    """The pairs of a seller with its buyers, up to a period, of which another revision is rated than billed."""
+    query = select(PairRow).where(
+        PairRow.seller_id == seller,
+        PairRow.buyer_id != seller,
+        PairRow.period <= up_to,
+        PairRow.rated != PairRow.billed,
+        PairRow.rated > 0,
+    )
+    rows = list(tx.scalars(query.order_by(PairRow.period, PairRow.id).with_for_update()))
+    for row in rows:
+        row.version += 1
+    return rows
+
+
+def stale_pairs(tx: Session, seller: UUID, up_to: str) -> dict[str, list[int]]:
+    """The pairs of a seller whose charges are not those wanted, by period up to one."""
+    query = select(PairRow.period, PairRow.id).where(
+        PairRow.seller_id == seller, PairRow.period <= up_to, PairRow.stale_since.is_not(None)
+    )
+    found: dict[str, list[int]] = {}
+    for period, pair in tx.execute(query.order_by(PairRow.period, PairRow.id)):
+        found.setdefault(period, []).append(pair)
+    return found
+
+
+def is_due(at: datetime) -> ColumnElement[bool]:
+    """Whether a pair is stale, does not rest and is not with another worker."""
+    return and_(
+        PairRow.stale_since.is_not(None),
+        PairRow.not_before.is_(None) | (PairRow.not_before <= at),
+        PairRow.lease_until.is_(None) | (PairRow.lease_until <= at),
+    )
+
+
+def due_pairs(tx: Session, at: datetime, most: int) -> list[int]:
+    """Pairs of one seller and period that are due; the oldest first."""
+    query = select(PairRow).where(is_due(at)).order_by(PairRow.stale_since, PairRow.id)
+    first = tx.scalars(query.limit(1)).first()
+    if first is None:
+        return []
+    same = query.where(PairRow.seller_id == first.seller_id, PairRow.period == first.period)
+    return [row.id for row in tx.scalars(same.limit(most))]
+
+
+def release(tx: Session) -> None:
+    """Let every pair go."""
+    tx.execute(update(PairRow).where(PairRow.lease_until.is_not(None)).values(lease_until=None))
+
+
+def pairs_with(tx: Session, seller: UUID, buyers: Collection[UUID] | None, period: str) -> list[PairRow]:
+    """The pairs of a seller in a period, with some buyers or all and itself."""
+    query = select(PairRow).where(PairRow.seller_id == seller, PairRow.period == period)
+    query = query if buyers is None else query.where(PairRow.buyer_id.in_(buyers))
+    return list(tx.scalars(query.order_by(PairRow.id)))

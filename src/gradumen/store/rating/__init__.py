@@ -1,0 +1,1 @@
+"""What pairs are charged."""

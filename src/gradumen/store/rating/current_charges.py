@@ -1,0 +1,171 @@
+"""Queries of charges kept current: a pair is leased, a generation written beside the one that holds, then named."""
+
+from collections.abc import Collection, Mapping, Sequence
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from typing import Any
+from uuid import UUID
+
+from sqlalchemy import delete, func, insert, select, tuple_, update
+from sqlalchemy.orm import Session
+
+from gradumen.store.metering.tables import DeliveryRow, StaleUsageRow
+from gradumen.store.organisations.tables import ProjectRow
+from gradumen.store.pairs import PairRow
+from gradumen.store.rating.tables import CurrentChargeRow, CurrentPartRow, NotPricedRow
+from gradumen.store.subscriptions.tables import SubscriptionRow, SupplyLineRow
+
+LEASE = timedelta(minutes=5)
+TABLES = (CurrentChargeRow, CurrentPartRow, NotPricedRow)
+
+
+@dataclass(frozen=True, slots=True)
+class Begun:
+    """An attempt to rate a pair: only the latest one's ``fence`` may store, as the generation of that number."""
+
+    pair: int
+    fence: int
+    wanted: int
+    buyer: UUID
+
+
+@dataclass(frozen=True, slots=True)
+class Attempt:
+    """An attempt to rate pairs of one seller in one period; usage is made from deliveries up to ``delivery``."""
+
+    seller: UUID
+    period: str
+    delivery: int
+    begun: tuple[Begun, ...]
+
+
+def begin_rating(tx: Session, pairs: Collection[int], at: datetime) -> Attempt:
+    """Lease pairs of one seller and period; what is wanted of them is read before anything that they are rated from."""
+    query = select(PairRow).where(PairRow.id.in_(pairs)).order_by(PairRow.id).with_for_update()
+    rows = list(tx.scalars(query, execution_options={"populate_existing": True}))
+    for row in rows:
+        row.fence += 1
+        row.lease_until = at + LEASE
+    newest = tx.scalar(select(func.max(DeliveryRow.id))) or 0
+    begun = tuple(Begun(row.id, row.fence, row.wanted, row.buyer_id) for row in rows)
+    return Attempt(rows[0].seller_id, rows[0].period, newest, begun)
+
+
+def add_generation(tx: Session, table: type[Any], rows: Sequence[Mapping[str, Any]]) -> None:
+    """Add rows of generations that do not hold yet."""
+    if rows:
+        tx.execute(insert(table), list(rows))
+
+
+def name_generations(tx: Session, attempt: Attempt, at: datetime, rest: timedelta) -> int:
+    """Let generations hold, where a pair was not begun again meanwhile; gives for how many.
+
+    What was held before the last one goes; that one stays until the next rating, as somebody may be reading it.
+    """
+    wanted = {each.pair: each for each in attempt.begun}
+    query = select(PairRow).where(PairRow.id.in_(wanted)).order_by(PairRow.id).with_for_update()
+    kept: list[tuple[int, int]] = []
+    for row in tx.scalars(query, execution_options={"populate_existing": True}):
+        begun = wanted[row.id]
+        if row.fence != begun.fence:
+            continue
+        kept += [(row.id, row.generation), (row.id, begun.fence)]
+        row.generation, row.rated, row.delivery_id = begun.fence, begun.wanted, attempt.delivery
+        row.rated_at, row.not_before, row.lease_until, row.problem = at, at + rest, None, None
+        row.stale_since = None if row.wanted == begun.wanted else at
+    tx.flush()
+    if kept:
+        for table in TABLES:
+            tx.execute(
+                delete(table).where(
+                    table.pair_id.in_({pair for pair, _ in kept}),
+                    tuple_(table.pair_id, table.generation).not_in(kept),
+                ),
+                execution_options={"synchronize_session": False},
+            )
+    return len(kept) // 2
+
+
+def fail_rating(tx: Session, attempt: Attempt, problem: str, until: datetime) -> None:
+    """Note why pairs could not be rated; they are tried again later."""
+    for each in attempt.begun:
+        tx.execute(
+            update(PairRow)
+            .where(PairRow.id == each.pair, PairRow.fence == each.fence)
+            .values(problem=problem[:1000], not_before=until, lease_until=None)
+        )
+
+
+def is_packing(tx: Session) -> bool:
+    """Whether usage of before is still being made again, so that nothing can be rated yet."""
+    return tx.scalar(select(StaleUsageRow.id).where(StaleUsageRow.quiet).limit(1)) is not None
+
+
+def charges_of(tx: Session, pairs: Collection[PairRow]) -> list[CurrentChargeRow]:
+    """The charges that hold for pairs, in their order."""
+    held = [(row.id, row.generation) for row in pairs]
+    return [
+        row
+        for pair, generation in held
+        for row in tx.scalars(
+            select(CurrentChargeRow)
+            .where(CurrentChargeRow.pair_id == pair, CurrentChargeRow.generation == generation)
+            .order_by(CurrentChargeRow.position)
+        )
+    ]
+
+
+def parts_of(tx: Session, pairs: Collection[PairRow]) -> list[Any]:
+    """The parts of these charges, in their order: rows of pair, charge, project, resource, day, quantity, amount."""
+    columns = (
+        CurrentPartRow.pair_id,
+        CurrentPartRow.charge_position,
+        CurrentPartRow.project_number,
+        CurrentPartRow.resource_id,
+        CurrentPartRow.day,
+        CurrentPartRow.quantity,
+        CurrentPartRow.amount,
+    )
+    return [
+        part
+        for pair in pairs
+        for part in tx.execute(
+            select(*columns)
+            .where(CurrentPartRow.pair_id == pair.id, CurrentPartRow.generation == pair.generation)
+            .order_by(CurrentPartRow.charge_position, CurrentPartRow.position)
+        )
+    ]
+
+
+def not_priced_of(tx: Session, pairs: Collection[PairRow]) -> list[NotPricedRow]:
+    """What of the usage of pairs is not priced."""
+    return [
+        row
+        for pair in pairs
+        for row in tx.scalars(
+            select(NotPricedRow)
+            .where(NotPricedRow.pair_id == pair.id, NotPricedRow.generation == pair.generation)
+            .order_by(NotPricedRow.position)
+        )
+    ]
+
+
+def generations(tx: Session, pairs: Collection[int]) -> dict[int, int]:
+    """The generation that holds for each pair, now."""
+    return dict(tx.execute(select(PairRow.id, PairRow.generation).where(PairRow.id.in_(pairs))).all())
+
+
+def lines_by_id(tx: Session, ids: Collection[UUID]) -> list[tuple[SupplyLineRow, SubscriptionRow]]:
+    """Supply lines with their subscriptions."""
+    rows = tx.execute(
+        select(SupplyLineRow, SubscriptionRow)
+        .join(SubscriptionRow, SubscriptionRow.id == SupplyLineRow.subscription_id)
+        .where(SupplyLineRow.id.in_(ids))
+    )
+    return [(line, subscription) for line, subscription in rows]
+
+
+def projects_by_number(tx: Session, numbers: Collection[int], ids: Collection[UUID]) -> list[ProjectRow]:
+    """Projects of these numbers, or these ids."""
+    query = select(ProjectRow).where(ProjectRow.number.in_(numbers) | ProjectRow.id.in_(ids))
+    return list(tx.scalars(query))

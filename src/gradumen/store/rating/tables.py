@@ -1,0 +1,82 @@
+"""What pairs are charged, kept current: charges with what explains them, their parts, and usage that is not priced.
+
+Derived, and replaced as a whole by each rating: a *generation* is written beside the one that holds, then the pair
+names it. Hence no foreign keys: what a change removes is removed from charges when its pair is rated again.
+"""
+
+from datetime import date, datetime
+from decimal import Decimal
+from typing import Any
+from uuid import UUID
+
+from sqlalchemy import JSON, String
+from sqlalchemy.orm import Mapped, mapped_column
+
+from gradumen.store.columns import Amount, Base, Figure, Moment, Quantity, ascii_text
+
+
+class CurrentChargeRow(Base):
+    """A charge of a pair; see `gradumen.core.rating.charges.Charge`, whose quantities and amounts these are.
+
+    ``blocks`` are start and size in millionths, price, and base units per pricing unit as a fraction's two numbers;
+    ``project_number`` is that of a rate that counts per project.
+    """
+
+    __tablename__ = "current_charges"
+
+    pair_id: Mapped[int] = mapped_column(primary_key=True, autoincrement=False)
+    generation: Mapped[int] = mapped_column(primary_key=True, autoincrement=False)
+    position: Mapped[int] = mapped_column(primary_key=True, autoincrement=False)
+    supply_line_id: Mapped[UUID]
+    rate_card_version_id: Mapped[UUID]
+    kind: Mapped[str] = mapped_column(ascii_text(20))
+    rate: Mapped[str] = mapped_column(ascii_text(63))
+    project_number: Mapped[int | None]
+    meter: Mapped[str | None] = mapped_column(ascii_text(127))
+    unit: Mapped[str] = mapped_column(String(60))
+    quantity: Mapped[Decimal] = mapped_column(Quantity)
+    covered: Mapped[Decimal] = mapped_column(Quantity)
+    before: Mapped[Decimal] = mapped_column(Figure)
+    true_up: Mapped[Decimal] = mapped_column(Quantity)
+    spread_key: Mapped[Decimal] = mapped_column(Quantity)
+    amount: Mapped[Decimal] = mapped_column(Amount)
+    shared_quantity: Mapped[Decimal | None] = mapped_column(Quantity)
+    shared_amount: Mapped[Decimal | None] = mapped_column(Amount)
+    advance: Mapped[bool]
+    service_start: Mapped[datetime] = mapped_column(Moment)
+    service_end: Mapped[datetime] = mapped_column(Moment)
+    blocks: Mapped[list[list[Any]]] = mapped_column(JSON)
+    adjustments: Mapped[list[list[str]]] = mapped_column(JSON)
+    attribute_sets: Mapped[list[int]] = mapped_column(JSON)
+
+
+class CurrentPartRow(Base):
+    """A charge's share of one project, resource and local day; fees have no resource."""
+
+    __tablename__ = "current_parts"
+
+    pair_id: Mapped[int] = mapped_column(primary_key=True, autoincrement=False)
+    generation: Mapped[int] = mapped_column(primary_key=True, autoincrement=False)
+    charge_position: Mapped[int] = mapped_column(primary_key=True, autoincrement=False)
+    position: Mapped[int] = mapped_column(primary_key=True, autoincrement=False)
+    project_number: Mapped[int | None]
+    resource_id: Mapped[int | None]
+    day: Mapped[date]
+    quantity: Mapped[Decimal] = mapped_column(Quantity)
+    amount: Mapped[Decimal] = mapped_column(Amount)
+
+
+class NotPricedRow(Base):
+    """Usage of an organisation that no rate of its line prices, or that no subscription covers (no line)."""
+
+    __tablename__ = "not_priced"
+
+    pair_id: Mapped[int] = mapped_column(primary_key=True, autoincrement=False)
+    generation: Mapped[int] = mapped_column(primary_key=True, autoincrement=False)
+    position: Mapped[int] = mapped_column(primary_key=True, autoincrement=False)
+    supply_line_id: Mapped[UUID | None]
+    organisation_id: Mapped[UUID]
+    project_number: Mapped[int | None]
+    meter: Mapped[str] = mapped_column(ascii_text(127))
+    attribute_set_id: Mapped[int | None]
+    quantity: Mapped[Decimal] = mapped_column(Quantity)

@@ -1,0 +1,233 @@
+"""Charges kept current: pairs whose revision rose are rated again, and stored as what holds from then on."""
+
+from collections import Counter
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from datetime import datetime, timedelta
+from typing import Any
+from uuid import UUID
+
+from gradumen.core.errors import GradumenError
+from gradumen.core.exact import QUANTITY_PLACES, unscaled
+from gradumen.core.periods import Period, zone_of
+from gradumen.core.rating.charges import Charge, Unpriced
+from gradumen.store import pairs
+from gradumen.store.organisations.tables import OrganisationRow
+from gradumen.store.rating import current_charges as store
+from gradumen.store.rating.current_charges import Attempt
+from gradumen.store.rating.tables import CurrentChargeRow, CurrentPartRow, NotPricedRow
+from gradumen.store.subscriptions.sales import sold_links
+from gradumen.store.unit_of_work import Session, UnitOfWork, use_case
+from gradumen.usecases.rating.assigned_usage import Unassigned
+from gradumen.usecases.rating.costs import rate_costs
+from gradumen.usecases.rating.links import RatedPeriod, load_links
+from gradumen.usecases.scope import business_now
+
+BATCH = 5000
+"""Rows stored in one transaction."""
+FAILED = timedelta(minutes=1)
+"""How long a pair rests that could not be rated."""
+MOST = 40
+"""Pairs rated at once."""
+Rows = list[dict[str, Any]]
+Tables = dict[type[Any], Rows]
+
+
+def rate_pairs(
+    uow: UnitOfWork, pairs: Sequence[int], *, now: Callable[[], datetime], rests: float, least: timedelta
+) -> int:
+    """Rate pairs of one seller and period on what there is now and let that hold; gives for how many it does.
+
+    What changes meanwhile raises a pair's revision, so it stays stale and is rated again. Where another worker began
+    later, that one's charges hold.
+
+    Args:
+        now: gives the real time.
+        rests: how long they are not rated again by themselves, as a multiple of what this took; ``least`` at least.
+
+    Raises:
+        GradumenError: they cannot be rated; they keep why.
+    """
+    at = now()
+    attempt = begin(uow, pairs=pairs, at=at)
+    try:
+        tables = rated_rows(uow, attempt=attempt)
+        for table, rows in tables.items():
+            # What does not fit one transaction is stored before the one in which all of it comes to hold.
+            while len(rows) > BATCH:
+                add(uow, table=table, rows=rows[:BATCH])
+                del rows[:BATCH]
+    except Exception as problem:
+        said = problem.message if isinstance(problem, GradumenError) else type(problem).__name__
+        fail(uow, attempt=attempt, problem=said, until=at + FAILED)
+        raise
+    ended = now()
+    return hold(uow, attempt=attempt, tables=tables, at=ended, rest=max(least, rests * (ended - at)))
+
+
+@use_case
+def begin(tx: Session, *, pairs: Sequence[int], at: datetime) -> Attempt:
+    """Lease pairs for an attempt."""
+    return store.begin_rating(tx, pairs, at)
+
+
+@use_case
+def add(tx: Session, *, table: type[Any], rows: Rows) -> None:
+    """Store a batch of what does not hold yet."""
+    store.add_generation(tx, table, rows)
+
+
+@use_case
+def hold(tx: Session, *, attempt: Attempt, tables: Tables, at: datetime, rest: timedelta) -> int:
+    """Store what is left, and let all of it hold."""
+    for table, rows in tables.items():
+        store.add_generation(tx, table, rows)
+    return store.name_generations(tx, attempt, at, rest)
+
+
+@use_case
+def fail(tx: Session, *, attempt: Attempt, problem: str, until: datetime) -> None:
+    """Keep why pairs could not be rated."""
+    store.fail_rating(tx, attempt, problem, until)
+
+
+@use_case
+def open_periods(tx: Session, *, at: datetime) -> None:
+    """Have a pair for each month of what is sold, up to that of tomorrow in business time."""
+    newest = Period.containing(business_now(tx, at) + timedelta(days=1), zone_of("UTC"))
+    for seller, buyer, first in sold_links(tx):
+        periods = []
+        period = Period(first.year, first.month).before()
+        while period <= newest:
+            periods.append(period.text)
+            period = period.next()
+        pairs.ensure_pairs(tx, [(seller, buyer)], periods)
+
+
+@use_case
+def release_pairs(tx: Session) -> None:
+    """At the start of the only service: no pair can be with another worker."""
+    pairs.release(tx)
+
+
+@use_case
+def due_pairs(tx: Session, *, at: datetime) -> list[int]:
+    """The pairs to rate next, of one seller and period; none while usage of before is still being made again."""
+    return [] if store.is_packing(tx) else pairs.due_pairs(tx, at, MOST)
+
+
+@use_case
+def rated_rows(tx: Session, *, attempt: Attempt) -> Tables:
+    """Rate pairs: rows of charges, of their parts, and of what is not priced."""
+    own = {each.buyer: {"pair_id": each.pair, "generation": each.fence} for each in attempt.begun}
+    # Internal cost is spread over all that is sold and used, so it needs every buyer.
+    buyers = None if attempt.seller in own else list(own)
+    loaded = load_links(tx, attempt.seller, Period.parse(attempt.period), buyers=buyers)
+    tables: Tables = {CurrentChargeRow: [], CurrentPartRow: [], NotPricedRow: []}
+    sold = {buyer: keys for buyer, keys in own.items() if buyer != attempt.seller}
+    if sold:
+        _add_rows(tables, loaded.rate(), sold)
+    if attempt.seller in own:
+        costs = rate_costs(tx, tx.get_one(OrganisationRow, attempt.seller), loaded)
+        _add_rows(tables, costs, {attempt.seller: own[attempt.seller]}, of_all=True)
+    return tables
+
+
+def _add_rows(
+    tables: Tables, rated: RatedPeriod, pairs: Mapping[UUID, Mapping[str, int]], *, of_all: bool = False
+) -> None:
+    """Add the rows of some buyers' charges.
+
+    Args:
+        pairs: the pair and generation of each buyer.
+        of_all: all charges are the one pair's, whoever the buyer of their line is.
+    """
+    counts: Counter[tuple[UUID, str]] = Counter()
+
+    def place(line: int) -> tuple[UUID, Mapping[str, int]] | None:
+        buyer = next(iter(pairs)) if of_all else rated.lines[line].row.buyer_id
+        return (buyer, pairs[buyer]) if buyer in pairs else None
+
+    for charge in rated.rated.charges:
+        found = place(charge.line)
+        if found is None:
+            continue
+        buyer, keys = found
+        position = counts[buyer, "charge"]
+        counts[buyer, "charge"] += 1
+        tables[CurrentChargeRow].append({**keys, **_charge_row(position, charge, rated)})
+        tables[CurrentPartRow] += [{**keys, **row} for row in _part_rows(position, charge, rated)]
+    missing = [(place(each.line), _unpriced_row(each, rated)) for each in rated.rated.unpriced]
+    own = [each for each in rated.unassigned if each.buyer in pairs]
+    missing += [((each.buyer, pairs[each.buyer]), _unassigned_row(each)) for each in own]
+    for found, row in missing:
+        if found is not None:
+            buyer, keys = found
+            tables[NotPricedRow].append({**keys, "position": counts[buyer, "missing"], **row})
+            counts[buyer, "missing"] += 1
+
+
+def _charge_row(position: int, charge: Charge, rated: RatedPeriod) -> dict[str, Any]:
+    line = rated.lines[charge.line]
+    return {
+        "position": position,
+        "supply_line_id": line.row.id,
+        "rate_card_version_id": line.version_ids[charge.version.number],
+        "kind": charge.kind,
+        "rate": charge.rate,
+        "project_number": None if charge.project is None else rated.projects[charge.project].number,
+        "meter": charge.meter,
+        "unit": charge.unit,
+        "quantity": charge.quantity,
+        "covered": charge.covered,
+        "before": charge.before,
+        "true_up": charge.true_up,
+        "spread_key": charge.key,
+        "amount": charge.amount,
+        "shared_quantity": charge.shared.quantity if charge.shared else None,
+        "shared_amount": charge.shared.amount if charge.shared else None,
+        "advance": charge.advance,
+        "service_start": charge.start,
+        "service_end": charge.end,
+        "blocks": [
+            [str(each) for each in (block.start, block.size, block.price, *block.factor.as_integer_ratio())]
+            for block in charge.blocks
+        ],
+        "adjustments": [[each.kind, f"{each.amount:f}"] for each in charge.adjustments],
+        "attribute_sets": list(charge.attributes),
+    }
+
+
+def _part_rows(position: int, charge: Charge, rated: RatedPeriod) -> Iterator[dict[str, Any]]:
+    for number, part in enumerate(charge.parts):
+        yield {
+            "charge_position": position,
+            "position": number,
+            "project_number": None if part.project is None else rated.projects[part.project].number,
+            "resource_id": None if part.resource is None else rated.resources.ids[part.resource],
+            "day": part.day,
+            "quantity": part.quantity,
+            "amount": part.amount,
+        }
+
+
+def _unpriced_row(missing: Unpriced, rated: RatedPeriod) -> dict[str, Any]:
+    line = rated.lines[missing.line]
+    return {
+        "supply_line_id": line.row.id,
+        "organisation_id": line.subscription.organisation_id,
+        "project_number": None,
+        "meter": missing.meter,
+        "attribute_set_id": missing.attributes,
+        "quantity": missing.quantity,
+    }
+
+
+def _unassigned_row(rest: Unassigned) -> dict[str, Any]:
+    return {
+        "supply_line_id": None,
+        "organisation_id": rest.owner,
+        "project_number": rest.project,
+        "meter": rest.meter,
+        "attribute_set_id": None,
+        "quantity": unscaled(rest.quantity, QUANTITY_PLACES),
+    }
