@@ -73,11 +73,11 @@ def test_own_terms_rules_and_charges_by_hand(terminal: Terminal, world: World) -
     assert "nothing was charged by hand" in terminal("one-off-charges", "list")
     enter = ("one-off-charges", "enter", "quillstone", "Open Range", "120.50", "EUR", "Moving in")
     assert "120.50" in terminal(*enter, "--day", "2026-10-02")
-    assert "Moving in" in terminal("spend", "period-so-far")
+    assert "Moving in" in terminal("spend", "period-so-far", "--wait", "60")
     (charge,) = json.loads(terminal("one-off-charges", "list", "--json"))
     assert "what is billed of it comes back" in terminal("one-off-charges", "withdraw", charge["id"])
     assert "withdrawn" in terminal("one-off-charges", "list")
-    assert "Moving in" not in terminal("spend", "period-so-far")
+    assert "Moving in" not in terminal("spend", "period-so-far", "--wait", "60")
 
 
 def test_segments_margins_and_coming_prices(

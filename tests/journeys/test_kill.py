@@ -151,12 +151,16 @@ def test_a_worker_that_lost_its_lease_writes_nothing(world: World, service: Serv
         connection.execute(update(BillRunRow).where(BillRunRow.id == run.id).values(finished_at=None))
     before = {each.id for each in world.mara.invoices.list(state="draft")}
     early, late = (Lease(run.id, fence, "bill run", "2026-09", None, None, {}, 1) for fence in (6, 7))
+    buyers = bill_runs.list_buyers(service.uow, lease=late)
+    assert len(buyers) == 2
     with pytest.raises(Conflict, match="another worker"):
-        bill_runs.make_drafts(service.uow, lease=early, at=datetime.now(UTC))
+        bill_runs.make_drafts(service.uow, lease=early, buyer=buyers[0], at=datetime.now(UTC))
     tasks.fail_task(service.uow, lease=early, problem="too late", again=True, at=datetime.now(UTC))
     assert {each.id for each in world.mara.invoices.list(state="draft")} == before
     assert world.mara.bill_runs.get(run.id).state == "running"
-    bill_runs.make_drafts(service.uow, lease=late, at=datetime.now(UTC))
+    for buyer in buyers:
+        bill_runs.make_drafts(service.uow, lease=late, buyer=buyer, at=datetime.now(UTC))
+    assert bill_runs.finish_run(service.uow, lease=late, at=datetime.now(UTC)) == 2
     after = {each.id for each in world.mara.invoices.list(state="draft")}
     assert (len(before), len(after), before & after) == (2, 2, set())
 

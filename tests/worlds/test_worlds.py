@@ -11,8 +11,9 @@ from gradumen.core.permissions import Role
 from gradumen.wire.access.sessions import SetUp
 from gradumen.wire.billing.invoices import InvoiceBody
 from gradumen.wire.catalogue.catalogue import CatalogueFile
-from tests.conftest import CODE, Service
+from tests.conftest import CODE, Service, settle
 from tests.worlds.owed import billed, differences, owed, owed_in_advance
+from tests.worlds.stored import differing_pairs
 from tests.worlds.worlds import MINOR, PROJECTS, Customer, Link, events, make_customer, make_use, organisation, publish
 
 PASSWORD = "a long enough password"
@@ -134,5 +135,7 @@ def test_random_customers_owe_what_plain_fractions_say(service: Service) -> None
         lines = sum(len(each.lines) for each in documents if each.buyer == link.buyer)
         slack = Fraction(lines + 1, 2 * 10 ** MINOR[link.currency])
         assert abs(billed(documents, link.buyer) - whole) <= slack, f"seed {seed}: {customer} on {link}"
+    settle(service.uow.engine)
+    assert differing_pairs(service.uow) == {}, f"seed {seed}"
     for client in {client for _, _, client in sold}:
         client.close()

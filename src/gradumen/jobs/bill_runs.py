@@ -1,18 +1,25 @@
-"""Does a bill run: usage and charges brought up to date, then the drafts of them."""
+"""Does a bill run: usage and charges brought up to date, then drafts of them, a transaction for each buyer."""
 
 from datetime import timedelta
 
+from gradumen.core.errors import Conflict, GradumenError, Unanswered
 from gradumen.jobs.leases import Held, now
-from gradumen.usecases.billing.bill_runs import make_drafts, pairs_before_drafts
+from gradumen.usecases.billing.bill_runs import finish_run, list_buyers, make_drafts, pairs_before_drafts
 from gradumen.usecases.metering.stale_usage import refresh_usage
 from gradumen.usecases.rating.current_charges import MOST, rate_pairs
 
+TOLD = 20
+"""Progress is told once in so many buyers."""
 ROUNDS = 3
 """How often pairs are rated that are stale again; what comes later than that waits for the next run."""
 
 
 def make(held: Held) -> None:
-    """Make the drafts of a bill run of charges that are up to date; a run that is made already stays."""
+    """Make the drafts of a bill run of charges that are up to date; a run that is made already stays.
+
+    Raises:
+        Conflict: some buyers could not be billed, the others have their drafts; the step's log says which and why.
+    """
     with held.step("bring usage up to date") as step:
         step.result["marks worked off"] = refresh_usage(held.uow)
     with held.step("bring charges up to date", period=held.lease.subject) as step:
@@ -27,4 +34,20 @@ def make(held: Held) -> None:
                     held.progress(rated, total)
         step.result["pairs rated"] = rated
     with held.step("make drafts", period=held.lease.subject) as step:
-        step.result["drafts"] = make_drafts(held.uow, lease=held.lease, at=now())
+        refused: list[str] = []
+        buyers = list_buyers(held.uow, lease=held.lease)
+        for number, buyer in enumerate(buyers, 1):
+            try:
+                make_drafts(held.uow, lease=held.lease, buyer=buyer, at=now())
+            except Unanswered:
+                raise
+            except GradumenError as problem:
+                refused.append(problem.message)
+                step.say(problem.message)
+            if number % TOLD == 0 or number == len(buyers):
+                held.progress(number - len(refused), len(buyers))
+        step.result.update(buyers=len(buyers), refused=len(refused))
+        if refused:
+            others = f"; so it is with {len(refused) - 1} more buyers, see the log" if len(refused) > 1 else ""
+            raise Conflict(refused[0] + others)
+        step.result["drafts"] = finish_run(held.uow, lease=held.lease, at=now())

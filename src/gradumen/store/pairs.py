@@ -108,28 +108,29 @@ def ensure_pairs(tx: Session, sold: Iterable[tuple[UUID, UUID]], periods: Collec
         tx.execute(insert(PairRow).prefix_with("IGNORE").values(rows[first : first + 2000]))
 
 
-def pairs_of_seller(tx: Session, seller: UUID, period: str, *, lock: bool = False) -> list[PairRow]:
-    """The pairs of a seller with its buyers in a period that were ever rated."""
+def pairs_to_bill(tx: Session, seller: UUID, buyer: UUID, up_to: str) -> list[PairRow]:
+    """The pairs of a link, up to a period, of which another revision is rated than billed; held for a decision."""
     query = select(PairRow).where(
-        PairRow.seller_id == seller, PairRow.buyer_id != seller, PairRow.period == period, PairRow.rated > 0
+        PairRow.seller_id == seller, PairRow.buyer_id == buyer, PairRow.period <= up_to, _is_to_bill()
     )
-    query = query.order_by(PairRow.id)
-    return list(tx.scalars(query.with_for_update() if lock else query))
-
-
-def pairs_to_bill(tx: Session, seller: UUID, up_to: str) -> list[PairRow]:
-    """The pairs of a seller with its buyers, up to a period, of which another revision is rated than billed."""
-    query = select(PairRow).where(
-        PairRow.seller_id == seller,
-        PairRow.buyer_id != seller,
-        PairRow.period <= up_to,
-        PairRow.rated != PairRow.billed,
-        PairRow.rated > 0,
-    )
-    rows = list(tx.scalars(query.order_by(PairRow.period, PairRow.id).with_for_update()))
+    rows = list(tx.scalars(query.order_by(PairRow.period).with_for_update()))
     for row in rows:
         row.version += 1
     return rows
+
+
+def _is_to_bill() -> ColumnElement[bool]:
+    return and_(PairRow.rated != PairRow.billed, PairRow.rated > 0)
+
+
+def buyers_to_bill(tx: Session, seller: UUID, up_to: str, coming: str) -> set[UUID]:
+    """Buyers of whom anything may be to bill up to a period, and those who have a pair in the coming one."""
+    query = select(PairRow.buyer_id).where(
+        PairRow.seller_id == seller,
+        PairRow.buyer_id != seller,
+        and_(PairRow.period <= up_to, _is_to_bill()) | and_(PairRow.period == coming, PairRow.rated > 0),
+    )
+    return set(tx.scalars(query))
 
 
 def stale_pairs(tx: Session, seller: UUID, up_to: str) -> dict[str, list[int]]:
@@ -167,8 +168,10 @@ def release(tx: Session) -> None:
     tx.execute(update(PairRow).where(PairRow.lease_until.is_not(None)).values(lease_until=None))
 
 
-def pairs_with(tx: Session, seller: UUID, buyers: Collection[UUID] | None, period: str) -> list[PairRow]:
+def pairs_with(
+    tx: Session, seller: UUID, buyers: Collection[UUID] | None, period: str, *, lock: bool = False
+) -> list[PairRow]:
     """The pairs of a seller in a period, with some buyers or all and itself."""
-    query = select(PairRow).where(PairRow.seller_id == seller, PairRow.period == period)
+    query = select(PairRow).where(PairRow.seller_id == seller, PairRow.period == period).order_by(PairRow.id)
     query = query if buyers is None else query.where(PairRow.buyer_id.in_(buyers))
-    return list(tx.scalars(query.order_by(PairRow.id)))
+    return list(tx.scalars(query.with_for_update() if lock else query))

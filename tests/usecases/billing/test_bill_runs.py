@@ -132,7 +132,7 @@ def test_a_missing_tax_rate_fails_the_run_with_the_remedy(world: World) -> None:
 
     assert run.state == "needs a hand"
     assert "no tax rate for buyers in JP" in (run.problem or "")
-    assert world.mara.invoices.list(state="draft") == []
+    assert {each.buyer for each in world.mara.invoices.list(state="draft")} == {"oxbow", "quillstone"}
     world.mara.tax_rates.set("tarnwick", country="JP", percent=Decimal(0), starts_on=date(2020, 1, 1), category="O")
     assert len(world.close("tarnwick", "mara", "2026-09")) == 3
 

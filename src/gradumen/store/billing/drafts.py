@@ -19,9 +19,17 @@ PartKey = tuple[UUID | None, str | None, date]
 """Project, resource, local day."""
 
 
-def discard_drafts(tx: Session, seller: UUID, invoice: UUID | None = None) -> None:
-    """Remove a seller's drafts, or one of them; what they had is to bill again."""
+def drafted_buyers(tx: Session, seller: UUID) -> set[UUID]:
+    """The buyers of whom a seller has drafts."""
+    query = select(InvoiceRow.buyer_id).where(InvoiceRow.seller_id == seller, InvoiceRow.state == "draft")
+    return set(tx.scalars(query))
+
+
+def discard_drafts(tx: Session, seller: UUID, *, buyer: UUID | None = None, invoice: UUID | None = None) -> None:
+    """Remove a seller's drafts, those of one buyer, or one of them; what they had is to bill again."""
     drafts = select(InvoiceRow.id).where(InvoiceRow.seller_id == seller, InvoiceRow.state == "draft")
+    if buyer is not None:
+        drafts = drafts.where(InvoiceRow.buyer_id == buyer)
     if invoice is not None:
         drafts = drafts.where(InvoiceRow.id == invoice)
     ids = list(tx.scalars(drafts))

@@ -6,7 +6,7 @@ from datetime import datetime, timedelta
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import delete, func, insert, select, tuple_, update
+from sqlalchemy import ColumnElement, and_, delete, func, insert, literal, select, tuple_, update
 from sqlalchemy.orm import Session
 
 from gradumen.store.metering.tables import DeliveryRow, StaleUsageRow
@@ -101,40 +101,42 @@ def is_packing(tx: Session) -> bool:
     return tx.scalar(select(StaleUsageRow.id).where(StaleUsageRow.quiet).limit(1)) is not None
 
 
-def charges_of(tx: Session, pairs: Collection[PairRow]) -> list[CurrentChargeRow]:
-    """The charges that hold for pairs, in their order."""
-    held = [(row.id, row.generation) for row in pairs]
-    return [
-        row
-        for pair, generation in held
-        for row in tx.scalars(
-            select(CurrentChargeRow)
-            .where(CurrentChargeRow.pair_id == pair, CurrentChargeRow.generation == generation)
-            .order_by(CurrentChargeRow.position)
-        )
-    ]
+def charges_of(tx: Session, pairs: Collection[PairRow], buyer: UUID | None = None) -> list[CurrentChargeRow]:
+    """The charges that hold for pairs, in their order; of a seller with itself only those of one buyer's lines."""
+    found: list[CurrentChargeRow] = []
+    for pair in pairs:
+        query = select(CurrentChargeRow).where(_holds(CurrentChargeRow, pair)).order_by(CurrentChargeRow.position)
+        if buyer is not None:
+            query = query.join(SupplyLineRow, SupplyLineRow.id == CurrentChargeRow.supply_line_id)
+            query = query.where(SupplyLineRow.buyer_id == buyer)
+        found += tx.scalars(query)
+    return found
 
 
-def parts_of(tx: Session, pairs: Collection[PairRow]) -> list[Any]:
-    """The parts of these charges, in their order: rows of pair, charge, project, resource, day, quantity, amount."""
-    columns = (
-        CurrentPartRow.pair_id,
-        CurrentPartRow.charge_position,
-        CurrentPartRow.project_number,
-        CurrentPartRow.resource_id,
-        CurrentPartRow.day,
-        CurrentPartRow.quantity,
-        CurrentPartRow.amount,
-    )
-    return [
-        part
-        for pair in pairs
-        for part in tx.execute(
-            select(*columns)
-            .where(CurrentPartRow.pair_id == pair.id, CurrentPartRow.generation == pair.generation)
-            .order_by(CurrentPartRow.charge_position, CurrentPartRow.position)
-        )
-    ]
+def _holds(table: type[Any], pair: PairRow) -> ColumnElement[bool]:
+    return and_(table.pair_id == pair.id, table.generation == pair.generation)
+
+
+def parts_of(tx: Session, pairs: Collection[PairRow], *, by_resource: bool) -> list[Any]:
+    """The parts of these charges, in their order: rows of pair, charge, project, resource, day, quantity, amount.
+
+    Args:
+        by_resource: else those of all resources of a project are added up, and have none.
+    """
+    part = CurrentPartRow
+    keys = (part.pair_id, part.charge_position, part.project_number)
+    found: list[Any] = []
+    for pair in pairs:
+        if by_resource:
+            query = select(*keys, part.resource_id, part.day, part.quantity, part.amount)
+            query = query.order_by(part.charge_position, part.position)
+        else:
+            none = literal(None).label("resource_id")
+            sums = func.sum(part.quantity).label("quantity"), func.sum(part.amount).label("amount")
+            query = select(*keys, none, part.day, *sums).group_by(*keys, part.day)
+            query = query.order_by(part.charge_position, func.min(part.position))
+        found += tx.execute(query.where(_holds(part, pair)))
+    return found
 
 
 def not_priced_of(tx: Session, pairs: Collection[PairRow]) -> list[NotPricedRow]:

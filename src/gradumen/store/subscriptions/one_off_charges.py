@@ -21,6 +21,12 @@ def charges_between(tx: Session, seller: UUID, first: date, until: date) -> list
     return list(tx.scalars(query.order_by(OneOffChargeRow.id)))
 
 
+def ever_charged_between(tx: Session, seller: UUID, first: date, until: date) -> list[OneOffChargeRow]:
+    """What a seller charged by hand on the days from one up to another, also what it withdrew."""
+    query = select(OneOffChargeRow).where(OneOffChargeRow.seller_id == seller)
+    return list(tx.scalars(query.where(OneOffChargeRow.day >= first, OneOffChargeRow.day < until)))
+
+
 def charges_by(tx: Session, seller: UUID) -> list[OneOffChargeRow]:
     """All that a seller entered, the latest first."""
     query = select(OneOffChargeRow).where(OneOffChargeRow.seller_id == seller)

@@ -10,11 +10,12 @@ from gradumen.core.permissions import Right
 from gradumen.core.tasks import Lease
 from gradumen.store import tasks
 from gradumen.store.billing.bill_runs import documents_by_state, runs_of
-from gradumen.store.billing.drafts import discard_drafts
+from gradumen.store.billing.drafts import discard_drafts, drafted_buyers
 from gradumen.store.billing.invoices import lock_documents
 from gradumen.store.billing.tables import BillRunRow
+from gradumen.store.organisations.organisations import organisations_by_id
 from gradumen.store.organisations.tables import OrganisationRow, zone_name
-from gradumen.store.pairs import ensure_pairs, stale_pairs
+from gradumen.store.pairs import buyers_to_bill, ensure_pairs, stale_pairs
 from gradumen.store.subscriptions.sales import sold_links
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.audit_entries import record
@@ -97,22 +98,47 @@ def pairs_before_drafts(tx: Session, *, lease: Lease) -> dict[str, list[int]]:
 
 
 @use_case
-def make_drafts(tx: Session, *, lease: Lease, at: datetime) -> int:
-    """Make the drafts of a run in one transaction: all or none; gives how many. One that is made already stays.
+def list_buyers(tx: Session, *, lease: Lease) -> list[UUID]:
+    """The buyers to make drafts for, in the order of their names; none of a run that is made already.
 
-    Earlier drafts of the seller are replaced.
+    Raises:
+        Conflict: another worker has the run now.
+    """
+    require_lease(tx, lease)
+    run = tx.get_one(BillRunRow, lease.task)
+    if run.finished_at is not None:
+        return []
+    last = Period.parse(run.period)
+    ids = buyers_to_bill(tx, run.seller_id, last.text, last.next().text) | drafted_buyers(tx, run.seller_id)
+    return [row.id for row in sorted(organisations_by_id(tx, ids).values(), key=lambda row: row.slug)]
+
+
+@use_case
+def make_drafts(tx: Session, *, lease: Lease, buyer: UUID, at: datetime) -> None:
+    """Make the drafts of one buyer, of all that is not billed yet; earlier ones are replaced.
+
+    Raises:
+        NotFound: there is no tax rate for the buyer.
+        Conflict: another worker has the run now.
+    """
+    require_lease(tx, lease)
+    run = tx.get_one(BillRunRow, lease.task)
+    lock_documents(tx, run.seller_id)
+    discard_drafts(tx, run.seller_id, buyer=buyer)
+    seller = tx.get_one(OrganisationRow, run.seller_id)
+    Drafting(tx, run, seller, business_now(tx, at).date()).make(tx.get_one(OrganisationRow, buyer))
+
+
+@use_case
+def finish_run(tx: Session, *, lease: Lease, at: datetime) -> int:
+    """A run is made; gives how many drafts it has.
 
     Raises:
         Conflict: another worker has the run now.
     """
     require_lease(tx, lease)
     run = tx.get_one(BillRunRow, lease.task, populate_existing=True)
-    if run.finished_at is None:
-        lock_documents(tx, run.seller_id)
-        seller = tx.get_one(OrganisationRow, run.seller_id)
-        discard_drafts(tx, seller.id)
-        run.finished_at = business_now(tx, at)
-        Drafting(tx, run, seller, run.finished_at.date()).make()
+    run.finished_at = run.finished_at or business_now(tx, at)
     return documents_by_state(tx, [run.id])[run.id, "draft"]
 
 

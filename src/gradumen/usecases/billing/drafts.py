@@ -25,9 +25,8 @@ from gradumen.store.billing.drafts import ChargeKey, PartKey, issued_charges, is
 from gradumen.store.billing.invoices import issued_lines, store_taxes, taxes_left
 from gradumen.store.billing.tables import BillRunRow, InvoiceLineRow, InvoiceRow
 from gradumen.store.catalogue.tables import RateCardRow
-from gradumen.store.organisations.organisations import organisations_by_id
 from gradumen.store.organisations.tables import OrganisationRow
-from gradumen.store.pairs import PairRow, pairs_of_seller, pairs_to_bill
+from gradumen.store.pairs import PairRow, pairs_to_bill, pairs_with
 from gradumen.store.subscriptions.tables import SupplyLineRow
 from gradumen.store.unit_of_work import Session
 from gradumen.usecases.billing.stored_lines import line_document, stored_line
@@ -66,7 +65,7 @@ class Pending:
 
 
 class Drafting:
-    """Makes one seller's drafts of the charges that are stored: every pair that changed since it was billed."""
+    """Makes the drafts of a link of the charges that are stored: every pair that changed since it was billed."""
 
     def __init__(self, tx: Session, run: BillRunRow, seller: OrganisationRow, today: date) -> None:
         self.tx, self.run, self.seller, self.today = tx, run, seller, today
@@ -74,30 +73,29 @@ class Drafting:
         self.pending: list[Pending] = []
         self.collected: list[PairRow] = []
 
-    def make(self) -> None:
-        """Take off what is billed, and write a draft for each buyer and currency, in the order of their names."""
+    def make(self, buyer: OrganisationRow) -> None:
+        """Take off what is billed of a buyer, and write a draft for each currency."""
         last = Period.parse(self.run.period)
-        for pair in pairs_to_bill(self.tx, self.seller.id, last.text):
+        for pair in pairs_to_bill(self.tx, self.seller.id, buyer.id, last.text):
             self._collect(pair)
-        for pair in pairs_of_seller(self.tx, self.seller.id, last.next().text, lock=True):
+        for pair in pairs_with(self.tx, self.seller.id, [buyer.id], last.next().text, lock=True):
             self._collect(pair, only_advance=True)
         self._note_what_is_billed()
-        buyers = organisations_by_id(self.tx, {each.pair.buyer_id for each in self.pending})
-        apart: dict[tuple[str, str], list[Pending]] = defaultdict(list)
+        apart: dict[str, list[Pending]] = defaultdict(list)
         for each in self.pending:
-            apart[buyers[each.pair.buyer_id].slug, self._currency(each.key[0])].append(each)
-        for (_, currency), pending in sorted(apart.items()):
+            apart[self._currency(each.key[0])].append(each)
+        for currency, pending in sorted(apart.items()):
             # Parts that moved without money go with the next document; they make none.
             if any(each.lines for each in pending):
-                self._write(buyers[pending[0].pair.buyer_id], currency, pending)
+                self._write(buyer, currency, pending)
 
     def differing(self, period: Period) -> dict[tuple[UUID, str], Decimal]:
         """What a period comes to by buyer and currency beyond what is billed, where nothing changed since it was.
 
         Nothing is written. Where something has changed, it is not looked at: the next run bills that.
         """
-        for pair in pairs_of_seller(self.tx, self.seller.id, period.text):
-            if pair.billed == pair.wanted == pair.rated:
+        for pair in pairs_with(self.tx, self.seller.id, None, period.text):
+            if pair.buyer_id != self.seller.id and pair.billed == pair.wanted == pair.rated:
                 self._collect(pair)
         found: dict[tuple[UUID, str], list[Decimal]] = defaultdict(list)
         for each in self.pending:
@@ -120,7 +118,7 @@ class Drafting:
             only_advance: of a period that has not come yet, only what is charged, or was billed, in advance.
         """
         period = Period.parse(pair.period)
-        rated = read_rated(self.tx, self.seller.id, period, [pair], self.published)
+        rated = read_rated(self.tx, self.seller.id, period, [pair], self.published, by_resource=True)
         names = LineNames(self.tx, rated, self.published)
         billed_parts = self._billed_parts(pair)
         billed_lines = self._billed_lines(pair)

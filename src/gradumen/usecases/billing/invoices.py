@@ -287,7 +287,7 @@ def discard_draft(tx: Session, caller: Caller, *, invoice_id: UUID) -> None:
         raise Conflict(f"{row.number} is issued and stays; what was wrong goes on the next document as a correction")
     before = {"net": _money(row.net, row.currency), "period": row.period}
     record(tx, caller, "draft discarded", seller.id, row.parties["buyer"]["slug"], before=before)
-    discard_drafts(tx, seller.id, row.id)
+    discard_drafts(tx, seller.id, invoice=row.id)
 
 
 def _charge(tx: Session, scope: Scope, charge_id: UUID) -> ChargeRow:

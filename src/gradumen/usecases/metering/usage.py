@@ -3,16 +3,19 @@
 from collections import defaultdict
 from collections.abc import Iterator
 from datetime import UTC, date, datetime, timedelta
-from functools import cache
 from typing import Any
 from uuid import UUID
 from zoneinfo import ZoneInfo
+
+import numpy as np
+import polars as pl
 
 from gradumen.core.errors import Invalid
 from gradumen.core.exact import QUANTITY_PLACES, scaled, unscaled
 from gradumen.core.metering.packed_days import unpack
 from gradumen.core.periods import Period, hour_number, hour_start, zone_of
 from gradumen.core.permissions import Right
+from gradumen.store.catalogue.tables import MeterRow
 from gradumen.store.metering.usage import (
     COLUMNS,
     Wanted,
@@ -54,43 +57,37 @@ def sum_usage(
     for name in by:
         if name not in DIMENSIONS:
             raise Invalid(f"usage has no dimension '{name[:30]}'; choose from {', '.join(DIMENSIONS)}", field="by")
-    scope = load_scope(tx, caller)
+    scope, current = load_scope(tx, caller), usage_as_of(tx, caller)
     owner = get_organisation(tx, scope, organisation)
     scope.require(Right.READ, owner)
     month = Period.parse(period)
     zone = zone_of(zone_name(tx, owner.id, month.first_day))
     owners = scope.tree.below([owner.id])
     known = meter_rows(tx)
-    wanted = Wanted(
-        _seen_usage(tx, scope, owners),
-        project,
-        None if meter is None else [id for id, row in known.items() if row.slug == meter],
-    )
+    meters = None if meter is None else [id for id, row in known.items() if row.slug == meter]
+    wanted = Wanted(_seen_usage(tx, scope, owners), project, meters)
     slugs, paths = paths_of(tx, owners)
     sums: dict[tuple[int, tuple[tuple[str, str], ...]], int] = defaultdict(int)
     for number, keys, quantity in _quantities(tx, wanted, month.bounds(zone), by, zone):
-        if "project" in keys:
-            keys["project"] = paths[keys["project"]]
-        if "organisation" in keys:
-            keys["organisation"] = slugs[keys["organisation"]]
-        sums[number, tuple((name, str(keys[name])) for name in by if name in keys)] += quantity
-    items = [
-        UsageBody(
-            meter=known[number].slug,
-            unit=known[number].unit,
-            keys=dict(keys),
-            quantity=unscaled(quantity, QUANTITY_PLACES),
-        )
-        for (number, keys), quantity in sums.items()
-    ]
+        named = {
+            name: paths[value] if name == "project" else slugs[value] if name == "organisation" else value
+            for name, value in keys.items()
+        }
+        sums[number, tuple((name, named[name]) for name in by if name in named)] += quantity
+    items = [_item(known[number], shown, quantity) for (number, shown), quantity in sums.items()]
     items.sort(key=lambda item: (item.meter, item.keys.get("day", ""), -item.quantity, str(item.keys)))
     return UsageSumsBody(
         organisation=organisation,
         period=period,
         items=items[:limit],
         more=len(items) > limit,
-        **usage_as_of(tx, caller).model_dump(),
+        as_of=current.as_of,
+        waiting=current.waiting,
     )
+
+
+def _item(meter: MeterRow, keys: tuple[tuple[str, str], ...], quantity: int) -> UsageBody:
+    return UsageBody(meter=meter.slug, unit=meter.unit, keys=dict(keys), quantity=unscaled(quantity, QUANTITY_PLACES))
 
 
 def _quantities(
@@ -115,16 +112,34 @@ def _quantities(
         return
     hours = unpack([(row[1] - EPOCH_DAY).days for row in rows], [row[2] for row in rows], [row[3] for row in rows])
     inside = hours.within(hour_number(start), hour_number(end))
-
-    @cache
-    def local_day(hour: int) -> str:
-        return hour_start(hour).astimezone(zone).date().isoformat()
-
-    for index, hour, quantity in zip(inside.row.tolist(), inside.hour.tolist(), inside.quantity.to_list(), strict=True):
-        keys = dict(zip(columns, rows[index][4:], strict=True))
+    kinds: dict[tuple[Any, ...], int] = {}
+    kind = np.array([kinds.setdefault((row[0], *row[4:]), len(kinds)) for row in rows], dtype=np.int64)
+    first = hour_number(start)
+    local = np.array([_local_day(hour, zone) if "day" in by else 0 for hour in range(first, hour_number(end))])
+    sums = (
+        pl.DataFrame(
+            {
+                "kind": kind[inside.row],
+                "day": local[inside.hour - first],
+                "quantity": inside.quantity.cast(pl.Int128),
+            }
+        )
+        .lazy()
+        .group_by("kind", "day")
+        .agg(pl.col("quantity").sum())
+        .collect(engine="streaming")
+    )
+    named = list(kinds)
+    for index, number, quantity in sums.iter_rows():
+        meter, *values = named[index]
+        keys = dict(zip(columns, values, strict=True))
         if "day" in by:
-            keys["day"] = local_day(hour)
-        yield rows[index][0], keys, quantity
+            keys["day"] = date.fromordinal(number).isoformat()
+        yield meter, keys, quantity
+
+
+def _local_day(hour: int, zone: ZoneInfo) -> int:
+    return hour_start(hour).astimezone(zone).toordinal()
 
 
 def _midnight(day: date) -> datetime:

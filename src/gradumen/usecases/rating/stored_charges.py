@@ -18,14 +18,13 @@ from gradumen.store.organisations.tables import ProjectRow, zone_name
 from gradumen.store.pairs import PairRow
 from gradumen.store.rating import current_charges as store
 from gradumen.store.rating.tables import CurrentChargeRow
-from gradumen.store.subscriptions.one_off_charges import charges_between
+from gradumen.store.subscriptions.one_off_charges import ever_charged_between
 from gradumen.store.unit_of_work import Session
 from gradumen.usecases.catalogue.offers import Offers
 from gradumen.usecases.catalogue.published import Published, StoredCard, load_cards, plan_of
-from gradumen.usecases.metering.stale_usage import usage_as_of
 from gradumen.usecases.rating.assigned_usage import Resources, Unassigned
 from gradumen.usecases.rating.links import LoadedLine, RatedPeriod, SaleNames
-from gradumen.usecases.scope import Caller, business_now
+from gradumen.usecases.scope import business_now
 from gradumen.usecases.subscriptions.one_off_charges import slug_of
 from gradumen.wire.metering.usage import AsOf
 
@@ -33,15 +32,26 @@ TRIES = 5
 
 
 def read_rated(
-    tx: Session, seller: UUID, period: Period, pairs: Sequence[PairRow], published: Published
+    tx: Session,
+    seller: UUID,
+    period: Period,
+    pairs: Sequence[PairRow],
+    published: Published,
+    *,
+    by_resource: bool = False,
+    buyer: UUID | None = None,
 ) -> RatedPeriod:
     """What pairs of one seller are charged in a period, as it is stored.
 
     A generation is removed only after the next but one holds; where that happened meanwhile, it is read again.
+
+    Args:
+        by_resource: whether parts are told apart by resource.
+        buyer: only the charges of this buyer's lines; None is all.
     """
     for _ in range(TRIES):
         before = {row.id: row.generation for row in pairs}
-        read = _Reading(tx, seller, period, pairs, published).rated()
+        read = _Reading(tx, seller, period, pairs, published, by_resource, buyer).rated()
         if store.generations(tx, list(before)) == before:
             break
         for row in pairs:
@@ -53,12 +63,19 @@ class _Reading:
     """Charges of pairs, and the lines, cards, projects and resources that they name."""
 
     def __init__(
-        self, tx: Session, seller: UUID, period: Period, pairs: Sequence[PairRow], published: Published
+        self,
+        tx: Session,
+        seller: UUID,
+        period: Period,
+        pairs: Sequence[PairRow],
+        published: Published,
+        by_resource: bool,
+        buyer: UUID | None,
     ) -> None:
         self.tx, self.seller, self.period, self.published = tx, seller, period, published
         self.buyers = {row.id: row.buyer_id for row in pairs}
-        self.rows = store.charges_of(tx, pairs)
-        self.parts = store.parts_of(tx, pairs)
+        self.rows = store.charges_of(tx, pairs, buyer)
+        self.parts = store.parts_of(tx, pairs, by_resource=by_resource)
         self.missing = store.not_priced_of(tx, pairs)
         self.cards = self._cards()
         self.versions = {
@@ -204,16 +221,20 @@ class _Reading:
 
     def _names(self) -> SaleNames:
         own = Offers(self.tx, [self.seller], self.published).of.values()
-        entered = charges_between(self.tx, self.seller, self.period.first_day, self.period.next().first_day)
+        # What was withdrawn since has its name too: the charge stands until it is rated again.
+        entered = ever_charged_between(self.tx, self.seller, self.period.first_day, self.period.next().first_day)
         return SaleNames(
             {each.slug: renamed(self.published.plans[each.slug], each.offer) for each in own},
             {slug_of(row): row.description for row in entered},
         )
 
 
-def current_of(tx: Session, caller: Caller, pairs: Sequence[PairRow]) -> AsOf:
-    """Up to when all that came in is in the charges of pairs, and whether anything newer waits."""
-    usage = usage_as_of(tx, caller)
+def current_of(tx: Session, usage: AsOf, pairs: Sequence[PairRow]) -> AsOf:
+    """Up to when all that came in is in the charges of pairs, and whether anything newer waits.
+
+    Args:
+        usage: how current usage was before the pairs were read; usage that was made since raised them already.
+    """
     stale: list[datetime] = [row.stale_since for row in pairs if row.stale_since is not None]
     if not stale:
         return usage

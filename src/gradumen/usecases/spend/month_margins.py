@@ -16,6 +16,7 @@ from gradumen.store.pairs import PairRow, pairs_with
 from gradumen.store.subscriptions.sales import buyers_by_subscription, currencies_of, suppliers_of
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.catalogue.published import Published, load_published
+from gradumen.usecases.metering.stale_usage import usage_as_of
 from gradumen.usecases.rating.charges import SHARED_COST, ServiceKey, amounts_by_service
 from gradumen.usecases.rating.links import RatedPeriod
 from gradumen.usecases.rating.stored_charges import current_of, read_rated
@@ -45,7 +46,7 @@ def month_margins(tx: Session, caller: Caller, *, organisation: str, period: str
     Raises:
         Forbidden: the caller is no member of the seller: what it earns is its own.
     """
-    scope = load_scope(tx, caller)
+    scope, usage = load_scope(tx, caller), usage_as_of(tx, caller)
     seller = get_organisation(tx, scope, organisation)
     if seller.id not in scope.members_money():
         raise Forbidden(right=Right.READ_MONEY, organisation=seller.slug)
@@ -75,7 +76,7 @@ def month_margins(tx: Session, caller: Caller, *, organisation: str, period: str
     ]
     rows.sort(key=lambda row: (row.buyer == seller.slug, row.buyer, row.service, row.currency))
     not_known = sorted({each.meter for each in own_costs.rated.unpriced})
-    current = current_of(tx, caller, [*pairs, *bought])
+    current = current_of(tx, usage, [*pairs, *bought])
     shown = [row for row in rows if row.charged or row.costs]
     return MonthMargins(seller.slug, month.text, shown, not_known, current.as_of, current.waiting)
 

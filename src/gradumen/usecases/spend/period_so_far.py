@@ -17,6 +17,7 @@ from gradumen.store.organisations.tables import OrganisationRow, zone_name
 from gradumen.store.pairs import PairRow, pairs_with
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.catalogue.published import Published, load_published
+from gradumen.usecases.metering.stale_usage import usage_as_of
 from gradumen.usecases.rating.charges import Line, LineNames, line_order
 from gradumen.usecases.rating.links import RatedPeriod
 from gradumen.usecases.rating.stored_charges import current_of, read_rated
@@ -53,7 +54,7 @@ def period_so_far(
     Raises:
         Forbidden: the caller sees the organisation but no link's money above or below it.
     """
-    scope = load_scope(tx, caller)
+    scope, usage = load_scope(tx, caller), usage_as_of(tx, caller)
     owner = get_organisation(tx, scope, organisation)
     if not scope.members_money().intersection(scope.tree.chain(owner.id)):
         raise Forbidden(right=Right.READ_MONEY, organisation=owner.slug)
@@ -72,13 +73,15 @@ def period_so_far(
         rows = pairs_with(tx, seller, buyers, month.text)
         pairs += rows
         # What a seller's own services cost is spread over all buyers; of that, its own use is shown.
-        for same in ([row for row in rows if row.buyer_id != seller], [row for row in rows if row.buyer_id == seller]):
+        sold, own = ([row for row in rows if (row.buyer_id == seller) is own] for own in (False, True))
+        chosen: tuple[tuple[list[PairRow], UUID | None], ...] = ((sold, None), (own, seller))
+        for same, of_buyer in chosen:
             if same:
-                rated = read_rated(tx, seller, month, same, published)
+                rated = read_rated(tx, seller, month, same, published, buyer=of_buyer)
                 shown = {known[row.buyer_id].slug for row in same}
                 found += [link for link in link_periods(tx, rated, known, published, below) if link.buyer in shown]
     found.sort(key=lambda each: (each.buyer != owner.slug, each.seller == owner.slug, each.seller, each.buyer))
-    return found, current_of(tx, caller, pairs)
+    return found, current_of(tx, usage, pairs)
 
 
 def _visible_links(scope: Scope, below: set[UUID]) -> list[tuple[UUID, UUID]]:
