@@ -6,6 +6,7 @@ import sys
 from collections.abc import Callable
 from typing import Any
 
+import api
 import catalogue
 import ingest
 import rating
@@ -14,6 +15,7 @@ BENCHMARKS: dict[str, tuple[Callable[[int], dict[str, Any]], int]] = {
     "rating": (rating.run, 10_000_000),
     "ingest": (ingest.run, 200_000),
     "catalogue": (catalogue.run, 1_000),
+    "api": (api.run, 10_000),
 }
 
 

@@ -35,7 +35,7 @@ export function Page({
           )}
           {current?.waiting && (
             <Typography variant="body2" role="status" sx={{ color: 'warning.main', mt: 0.5 }}>
-              Counted is what came in up to {momentName(current.as_of)} UTC; newer readings follow.
+              As of {momentName(current.as_of)} UTC: something newer is being counted.
             </Typography>
           )}
         </Box>

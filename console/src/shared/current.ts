@@ -7,4 +7,4 @@ export interface Current {
 
 /** Asked again every few seconds while something newer is on its way. */
 export const againWhileWaiting = (query: { state: { data?: Current | undefined } }): number | false =>
-  query.state.data?.waiting ? 4_000 : false;
+  query.state.data?.waiting ? 2_000 : false;

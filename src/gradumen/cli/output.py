@@ -39,9 +39,8 @@ class Out:
     def as_of(self, answer: AsOf) -> None:
         """Beside the result, that something newer is not in it yet."""
         if answer.waiting and not self.json:
-            self.note(
-                f"counted is what came in up to {answer.as_of:%Y-%m-%d %H:%M} UTC; to wait for the rest: --wait 60"
-            )
+            moment = f"{answer.as_of:%Y-%m-%d %H:%M} UTC"
+            self.note(f"as of {moment}: something newer is being counted; wait for it with --wait 60")
 
     def body(self, body: Body | Sequence[Body]) -> None:
         """The answer itself, in JSON mode."""

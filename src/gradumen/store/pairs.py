@@ -18,6 +18,7 @@ from sqlalchemy import (
     and_,
     func,
     select,
+    tuple_,
     update,
 )
 from sqlalchemy.dialects.mysql import insert
@@ -63,14 +64,23 @@ class PairRow(Base):
 def raise_pairs(tx: Session, organisation: UUID, months: Collection[date]) -> None:
     """What an organisation is charged in these months may have changed, on every link above it."""
     links = _links_above(tx, organisation)
-    rows = [_fresh(seller, buyer, f"{month:%Y-%m}") for seller, buyer in links for month in sorted(set(months))]
-    if rows:
-        statement = insert(PairRow).values(rows)
-        tx.execute(
-            statement.on_duplicate_key_update(
-                wanted=PairRow.wanted + 1, stale_since=func.coalesce(PairRow.stale_since, func.utc_timestamp(6))
-            )
-        )
+    keys = [(seller, buyer, f"{month:%Y-%m}") for seller, buyer in links for month in sorted(set(months))]
+    if not keys:
+        return
+    place = tuple_(PairRow.seller_id, PairRow.buyer_id, PairRow.period)
+    higher = {"wanted": PairRow.wanted + 1, "stale_since": func.coalesce(PairRow.stale_since, func.utc_timestamp(6))}
+    raised = tx.execute(
+        update(PairRow).where(place.in_(keys)).values(higher), execution_options={"synchronize_session": False}
+    )
+    if raised.rowcount < len(keys):  # type: ignore[attr-defined]  # an UPDATE gives a cursor result, of the rows it found
+        # Only what is missing is inserted: each row that an INSERT tries uses up a number.
+        there = {
+            tuple(row)
+            for row in tx.execute(select(PairRow.seller_id, PairRow.buyer_id, PairRow.period).where(place.in_(keys)))
+        }
+        missing = [_fresh(*key) for key in keys if key not in there]
+        if missing:
+            tx.execute(insert(PairRow).values(missing).on_duplicate_key_update(higher))
 
 
 def _fresh(seller: UUID, buyer: UUID, period: str) -> dict[str, object]:
@@ -103,7 +113,10 @@ def _links_above(tx: Session, organisation: UUID) -> list[tuple[UUID, UUID]]:
 def ensure_pairs(tx: Session, sold: Iterable[tuple[UUID, UUID]], periods: Collection[str]) -> None:
     """A period's start rates every link on which anything is sold: pairs that are not there yet are wanted."""
     links = {each for seller, buyer in sold for each in ((seller, buyer), (seller, seller))}
-    rows = [_fresh(seller, buyer, period) for seller, buyer in sorted(links) for period in sorted(periods)]
+    query = select(PairRow.seller_id, PairRow.buyer_id, PairRow.period)
+    there = {tuple(row) for row in tx.execute(query.where(PairRow.seller_id.in_({seller for seller, _ in links})))}
+    wanted = [(*link, period) for link in sorted(links) for period in sorted(periods)]
+    rows = [_fresh(*key) for key in wanted if key not in there]
     for first in range(0, len(rows), 2000):
         tx.execute(insert(PairRow).prefix_with("IGNORE").values(rows[first : first + 2000]))
 

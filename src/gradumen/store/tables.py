@@ -1,6 +1,6 @@
 """All tables, so that Alembic and tests see them at once."""
 
-from gradumen.store import audit_entries, clock, idempotency, pairs, tasks
+from gradumen.store import audit_entries, clock, idempotency, pairs, revisions, tasks
 from gradumen.store.access import tables as users
 from gradumen.store.billing import tables as billing
 from gradumen.store.catalogue import tables as catalogue
@@ -23,6 +23,7 @@ __all__ = [
     "quotas",
     "rating",
     "readings",
+    "revisions",
     "subscriptions",
     "tasks",
     "users",

@@ -5,25 +5,9 @@ from typing import Any
 from uuid import UUID
 
 from sqlalchemy import JSON, ForeignKey, String, UniqueConstraint
-from sqlalchemy.dialects.mysql import insert
-from sqlalchemy.orm import Mapped, Session, mapped_column
+from sqlalchemy.orm import Mapped, mapped_column
 
 from gradumen.store.columns import Base, Moment, ascii_text
-
-
-class RevisionRow(Base):
-    """How often something that all share was changed; every change writes the row first, so changes queue here."""
-
-    __tablename__ = "revisions"
-
-    kind: Mapped[str] = mapped_column(ascii_text(16), primary_key=True)
-    number: Mapped[int]
-
-
-def lock_catalogue(tx: Session) -> None:
-    """Write the row that everything published writes: slugs are one namespace, and cards follow other sellers'."""
-    statement = insert(RevisionRow).values(kind="catalogue", number=1)
-    tx.execute(statement.on_duplicate_key_update(number=RevisionRow.number + 1))
 
 
 class ServiceRow(Base):

@@ -1,5 +1,6 @@
 """Queries of feeds, who may send to them, and deliveries."""
 
+from collections.abc import Collection
 from uuid import UUID
 
 from sqlalchemy import delete, select
@@ -44,10 +45,13 @@ def add_sender(tx: Session, feed: int, user: UUID) -> None:
     tx.execute(insert(FeedSenderRow).values(feed_id=feed, user_id=user).prefix_with("IGNORE"))
 
 
-def senders_of(tx: Session, feed: int) -> list[str]:
-    """The addresses of those who may send to a feed."""
-    query = select(UserRow.email).join(FeedSenderRow, FeedSenderRow.user_id == UserRow.id)
-    return list(tx.scalars(query.where(FeedSenderRow.feed_id == feed).order_by(UserRow.email)))
+def senders_of(tx: Session, feeds: Collection[int]) -> dict[int, list[str]]:
+    """The addresses of those who may send to each of some feeds."""
+    query = select(FeedSenderRow.feed_id, UserRow.email).join(UserRow, UserRow.id == FeedSenderRow.user_id)
+    senders: dict[int, list[str]] = {feed: [] for feed in feeds}
+    for feed, email in tx.execute(query.where(FeedSenderRow.feed_id.in_(feeds)).order_by(UserRow.email)):
+        senders[feed].append(email)
+    return senders
 
 
 def delivery_number(tx: Session, feed: int, delivery: UUID) -> int | None:

@@ -1,7 +1,7 @@
 """Organisations, their dated parent edges and billing zones, and projects."""
 
-from collections.abc import Iterable
-from dataclasses import dataclass
+from bisect import bisect_right
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from datetime import date, datetime
 from uuid import UUID
 
@@ -9,6 +9,7 @@ from sqlalchemy import FetchedValue, ForeignKey, Index, Integer, String, UniqueC
 from sqlalchemy.orm import Mapped, Session, mapped_column
 
 from gradumen.store.columns import Base, Moment, ascii_text
+from gradumen.store.revisions import TREE, kept
 
 
 class OrganisationRow(Base):
@@ -62,11 +63,19 @@ class ProjectRow(Base):
     """What usage calls it, from 1; the database counts."""
 
 
-@dataclass(frozen=True, slots=True)
 class Tree:
     """The organisations' parents at a moment, small enough to hold at once (16 bytes twice an organisation)."""
 
-    parents: dict[UUID, UUID]
+    def __init__(self, parents: Mapping[UUID, UUID]) -> None:
+        self.parents = parents
+        self._children: dict[UUID, list[UUID]] = {}
+        for child, parent in parents.items():
+            self._children.setdefault(parent, []).append(child)
+        self._below: dict[UUID, frozenset[UUID]] = {}
+
+    def children(self, organisation: UUID) -> Sequence[UUID]:
+        """Those that an organisation sells to."""
+        return self._children.get(organisation, ())
 
     def chain(self, organisation: UUID) -> list[UUID]:
         """The organisation, its seller, the seller's seller ... up to the root."""
@@ -75,37 +84,64 @@ class Tree:
             found.append(self.parents[found[-1]])
         return found
 
-    def below(self, roots: Iterable[UUID]) -> set[UUID]:
+    def below(self, roots: Iterable[UUID]) -> frozenset[UUID]:
         """The roots and everything under them."""
-        children: dict[UUID, list[UUID]] = {}
-        for child, parent in self.parents.items():
-            children.setdefault(parent, []).append(child)
-        found: set[UUID] = set()
-        pending = list(roots)
-        while pending:
-            organisation = pending.pop()
-            if organisation not in found:
-                found.add(organisation)
-                pending.extend(children.get(organisation, ()))
-        return found
+        found: list[frozenset[UUID]] = [self._all_below(root) for root in roots]
+        return found[0] if len(found) == 1 else frozenset().union(*found)
+
+    def _all_below(self, root: UUID) -> frozenset[UUID]:
+        if root not in self._below:
+            found = {root}
+            pending = [root]
+            while pending:
+                for child in self.children(pending.pop()):
+                    found.add(child)
+                    pending.append(child)
+            self._below[root] = frozenset(found)
+        return self._below[root]
+
+
+class _Edges:
+    """All edges there ever were, and the trees that they make between two changes."""
+
+    def __init__(self, rows: Sequence[tuple[UUID, UUID, datetime, datetime | None]]) -> None:
+        self.rows = rows
+        self.changes = sorted({each for row in rows for each in row[2:] if each is not None})
+        self._trees: dict[int, Tree] = {}
+
+    def at(self, moment: datetime) -> Tree:
+        place = bisect_right(self.changes, moment)
+        if place not in self._trees:
+            self._trees[place] = Tree(
+                {
+                    child: parent
+                    for child, parent, starts, ends in self.rows
+                    if starts <= moment and (ends is None or ends > moment)
+                }
+            )
+        return self._trees[place]
 
 
 def load_tree(tx: Session, at: datetime) -> Tree:
     """The tree at a moment of the business clock."""
-    rows = tx.execute(
-        select(ParentEdgeRow.child_id, ParentEdgeRow.parent_id).where(
-            ParentEdgeRow.starts_at <= at, (ParentEdgeRow.ends_at.is_(None)) | (ParentEdgeRow.ends_at > at)
-        )
-    )
-    return Tree({row.child_id: row.parent_id for row in rows})
+
+    def read() -> _Edges:
+        columns = (ParentEdgeRow.child_id, ParentEdgeRow.parent_id, ParentEdgeRow.starts_at, ParentEdgeRow.ends_at)
+        return _Edges([(child, parent, starts, ends) for child, parent, starts, ends in tx.execute(select(*columns))])
+
+    return kept(tx, TREE, read).at(at)
 
 
 def zone_name(tx: Session, organisation: UUID, day: date) -> str:
     """The billing zone that holds on a day."""
-    row = tx.scalars(
+    return zone_names(tx, {organisation}, day)[organisation]
+
+
+def zone_names(tx: Session, organisations: Collection[UUID], day: date) -> dict[UUID, str]:
+    """The billing zones of organisations that hold on a day."""
+    rows = tx.scalars(
         select(BillingZoneRow)
-        .where(BillingZoneRow.organisation_id == organisation, BillingZoneRow.starts_on <= day)
-        .order_by(BillingZoneRow.starts_on.desc())
-        .limit(1)
-    ).first()
-    return row.zone if row else "UTC"
+        .where(BillingZoneRow.organisation_id.in_(organisations), BillingZoneRow.starts_on <= day)
+        .order_by(BillingZoneRow.starts_on)
+    )
+    return dict.fromkeys(organisations, "UTC") | {row.organisation_id: row.zone for row in rows}

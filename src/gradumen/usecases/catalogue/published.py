@@ -10,6 +10,7 @@ from uuid import UUID
 from gradumen.core.catalogue.plans import Plan
 from gradumen.core.catalogue.rates import RateCardVersion
 from gradumen.core.catalogue.services import Meter, Service
+from gradumen.store import revisions
 from gradumen.store.catalogue.published import meters, plan_versions, service_versions
 from gradumen.store.catalogue.rate_cards import card_versions
 from gradumen.store.catalogue.tables import (
@@ -65,6 +66,18 @@ class Published:
     owners: dict[tuple[str, str], UUID] = field(default_factory=dict)
     forms: dict[tuple[str, str], list[tuple[int, dict[str, Any]]]] = field(default_factory=dict)
 
+    def copy(self) -> "Published":
+        """The same values, to which others can be added."""
+        return Published(
+            dict(self.services),
+            dict(self.meters),
+            {service: dict(metered) for service, metered in self.metered.items()},
+            dict(self.meter_ids),
+            dict(self.plans),
+            dict(self.owners),
+            dict(self.forms),
+        )
+
     @property
     def known(self) -> Known:
         """What a rate card can speak of."""
@@ -78,6 +91,10 @@ class Published:
 
 def load_published(tx: Session) -> Published:
     """Services and plans of all sellers: their slugs are unique over the installation, meters are shared."""
+    return revisions.kept(tx, revisions.CATALOGUE, lambda: _read_published(tx)).copy()
+
+
+def _read_published(tx: Session) -> Published:
     found = Published()
     for row, version in service_versions(tx):
         found.owners["service", row.slug] = row.organisation_id

@@ -24,10 +24,10 @@ from gradumen.store.catalogue.tables import (
     RateCardVersionRow,
     ServiceRow,
     ServiceVersionRow,
-    lock_catalogue,
 )
 from gradumen.store.organisations.tables import OrganisationRow, Tree
 from gradumen.store.pairs import raise_pairs
+from gradumen.store.revisions import CATALOGUE, revise
 from gradumen.store.subscriptions.sales import begun_before
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.audit_entries import record
@@ -105,7 +105,7 @@ def publish(tx: Session, caller: Caller, organisation: str, documents: Sequence[
     scope = load_scope(tx, caller)
     seller = get_organisation(tx, scope, organisation)
     scope.require(Right.MANAGE_CATALOGUE, seller)
-    lock_catalogue(tx)
+    revise(tx, CATALOGUE)  # Slugs are one namespace, and cards follow other sellers': whoever publishes queues.
     changes = _Publishing(tx, seller, scope.tree, scope.now.date(), caller, load_published(tx)).run(documents)
     for each in changes:
         if each.change != "unchanged":

@@ -84,9 +84,9 @@ def list_feeds(tx: Session, caller: Caller, *, organisation: str) -> list[Feed]:
     scope = load_scope(tx, caller)
     owner = get_organisation(tx, scope, organisation)
     scope.require_member(Right.READ, owner)
-    return [
-        Feed(f"{owner.slug}/{row.slug}", row.name, feeds.senders_of(tx, row.id)) for row in feeds.feeds_of(tx, owner.id)
-    ]
+    rows = feeds.feeds_of(tx, owner.id)
+    senders = feeds.senders_of(tx, [row.id for row in rows])
+    return [Feed(f"{owner.slug}/{row.slug}", row.name, senders[row.id]) for row in rows]
 
 
 @use_case
@@ -105,7 +105,7 @@ def allow_sender(tx: Session, caller: Caller, *, feed: str, email: str) -> Feed:
     if tx.get(FeedSenderRow, (row.id, user.id)) is None:
         record(tx, caller, "sender allowed", owner.id, f"{owner.slug}/{row.slug}", after={"sender": user.email})
     feeds.add_sender(tx, row.id, user.id)
-    return Feed(f"{owner.slug}/{row.slug}", row.name, feeds.senders_of(tx, row.id))
+    return Feed(f"{owner.slug}/{row.slug}", row.name, feeds.senders_of(tx, [row.id])[row.id])
 
 
 @use_case

@@ -146,7 +146,7 @@ def _midnight(day: date) -> datetime:
     return datetime(day.year, day.month, day.day, tzinfo=UTC)
 
 
-def _seen_usage(tx: Session, scope: Scope, owners: set[UUID]) -> list[tuple[set[UUID], list[int]]]:
+def _seen_usage(tx: Session, scope: Scope, owners: frozenset[UUID]) -> list[tuple[frozenset[UUID], list[int]]]:
     """The usage that a caller sees of some organisations: of the services of its own and those above it.
 
     What somebody below uses of the services of another seller below is between those two.

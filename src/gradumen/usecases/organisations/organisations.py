@@ -10,7 +10,8 @@ from gradumen.core.names import name_of, slug_of
 from gradumen.core.periods import Period, zone_of
 from gradumen.core.permissions import Right
 from gradumen.store.organisations.organisations import organisations_by_id, page_of_organisations, projects_of
-from gradumen.store.organisations.tables import BillingZoneRow, OrganisationRow, ParentEdgeRow, ProjectRow, zone_name
+from gradumen.store.organisations.tables import BillingZoneRow, OrganisationRow, ParentEdgeRow, ProjectRow, zone_names
+from gradumen.store.revisions import TREE, revise
 from gradumen.store.unit_of_work import Session, add_new, use_case
 from gradumen.usecases.audit_entries import acting_for, record
 from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
@@ -133,6 +134,7 @@ def create_organisation(
         caller_at=caller.at,
     )
     tx.flush()
+    revise(tx, TREE)
     tx.add(
         ParentEdgeRow(
             child_id=row.id, starts_at=Period(2000, 1).bounds(zone_of("UTC"))[0], parent_id=seller.id, ends_at=None
@@ -179,7 +181,8 @@ def list_organisations(
     rows = page_of_organisations(tx, scope.seen, after=after, limit=limit, search=search)
     parents = {scope.tree.parents[row.id] for row in rows if row.id in scope.tree.parents} & scope.seen
     known = organisations_by_id(tx, set(parents))
-    return [_view(tx, scope, row, known) for row in rows]
+    zones = zone_names(tx, {row.id for row in rows}, scope.now.date())
+    return [_view(tx, scope, row, known, zones) for row in rows]
 
 
 @use_case
@@ -191,10 +194,17 @@ def read_organisation(tx: Session, caller: Caller, *, slug: str) -> Organisation
     return _view(tx, scope, row, organisations_by_id(tx, {parent} if parent in scope.seen and parent else set()))
 
 
-def _view(tx: Session, scope: Scope, row: OrganisationRow, known: dict[UUID, OrganisationRow]) -> Organisation:
+def _view(
+    tx: Session,
+    scope: Scope,
+    row: OrganisationRow,
+    known: dict[UUID, OrganisationRow],
+    zones: dict[UUID, str] | None = None,
+) -> Organisation:
     parent = scope.tree.parents.get(row.id)
     shown = known[parent].slug if parent in known and parent in scope.seen else None
-    zone = zone_name(tx, row.id, scope.now.date())
+    if zones is None:
+        zones = zone_names(tx, {row.id}, scope.now.date())
     return Organisation(
         row.id,
         row.type,
@@ -202,7 +212,7 @@ def _view(tx: Session, scope: Scope, row: OrganisationRow, known: dict[UUID, Org
         row.name,
         row.country,
         row.currency,
-        zone,
+        zones[row.id],
         row.cost_centre,
         row.segment if parent is not None and scope.is_member(parent) else None,
         shown,

@@ -1,7 +1,7 @@
 """Charges as people read them: the lines that they make, and their arithmetic in plain data."""
 
 from collections import defaultdict
-from collections.abc import Callable
+from collections.abc import Callable, Set
 from dataclasses import dataclass
 from datetime import datetime
 from decimal import Decimal, localcontext
@@ -163,7 +163,7 @@ class LineNames:
         """How many base units one unit of a charge is."""
         return base_units(charge, self.published)
 
-    def not_priced(self, owners: set[UUID]) -> dict[UUID, list[dict[str, str]]]:
+    def not_priced(self, owners: Set[UUID]) -> dict[UUID, list[dict[str, str]]]:
         """Usage of ``owners`` that no rate prices or no subscription covers, by the buyer it is charged through."""
         found: dict[UUID, list[dict[str, str]]] = defaultdict(list)
         for each in self.rated.rated.unpriced:

@@ -1,8 +1,8 @@
 """Charges kept current: pairs whose revision rose are rated again, and stored as what holds from then on."""
 
-from collections import Counter
+from collections import Counter, defaultdict
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from datetime import datetime, timedelta
+from datetime import date, datetime, timedelta
 from typing import Any
 from uuid import UUID
 
@@ -94,13 +94,16 @@ def fail(tx: Session, *, attempt: Attempt, problem: str, until: datetime) -> Non
 def open_periods(tx: Session, *, at: datetime) -> None:
     """Have a pair for each month of what is sold, up to that of tomorrow in business time."""
     newest = Period.containing(business_now(tx, at) + timedelta(days=1), zone_of("UTC"))
+    links: dict[date, list[tuple[UUID, UUID]]] = defaultdict(list)
     for seller, buyer, first in sold_links(tx):
-        periods = []
+        links[first.replace(day=1)].append((seller, buyer))
+    for first, sold in links.items():
         period = Period(first.year, first.month).before()
+        periods = []
         while period <= newest:
             periods.append(period.text)
             period = period.next()
-        pairs.ensure_pairs(tx, [(seller, buyer)], periods)
+        pairs.ensure_pairs(tx, sold, periods)
 
 
 @use_case

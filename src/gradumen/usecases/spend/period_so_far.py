@@ -84,7 +84,7 @@ def period_so_far(
     return found, current_of(tx, usage, pairs)
 
 
-def _visible_links(scope: Scope, below: set[UUID]) -> list[tuple[UUID, UUID]]:
+def _visible_links(scope: Scope, below: frozenset[UUID]) -> list[tuple[UUID, UUID]]:
     """The links through which some organisations may be charged, their own use among them, that the caller sees."""
     links = {(each, each) for each in below}
     for each in below:
@@ -93,7 +93,7 @@ def _visible_links(scope: Scope, below: set[UUID]) -> list[tuple[UUID, UUID]]:
 
 
 def link_periods(
-    tx: Session, rated: RatedPeriod, known: dict[UUID, OrganisationRow], published: Published, owners: set[UUID]
+    tx: Session, rated: RatedPeriod, known: dict[UUID, OrganisationRow], published: Published, owners: frozenset[UUID]
 ) -> list[LinkPeriod]:
     """The lines and days of each buyer and currency in a rated period, of the subscriptions of ``owners``.
 

@@ -1,0 +1,60 @@
+"""What all share and seldom changes: each process keeps it, by the token that the last change left.
+
+A change writes the kind's row in its own transaction, so changes queue there, and every process that reads another
+token than it knows reads anew. A token is never used again, so what is kept under one is right for ever.
+"""
+
+from collections import OrderedDict
+from collections.abc import Callable
+from threading import Lock
+from typing import Any, TypeVar
+from uuid import UUID, uuid4
+
+from sqlalchemy import select
+from sqlalchemy.dialects.mysql import insert
+from sqlalchemy.orm import Mapped, Session, mapped_column
+
+from gradumen.store.columns import Base, ascii_text
+
+TREE, CATALOGUE = "tree", "catalogue"
+T = TypeVar("T")
+MOST = 3
+_kept: dict[str, OrderedDict[UUID, Any]] = {}
+_lock = Lock()
+
+
+class RevisionRow(Base):
+    """The token of a kind of things, written by every change of one."""
+
+    __tablename__ = "revisions"
+
+    kind: Mapped[str] = mapped_column(ascii_text(16), primary_key=True)
+    token: Mapped[UUID]
+
+
+def revise(tx: Session, kind: str) -> None:
+    """Say that something of a kind changes; rivals wait here until the end of the transaction."""
+    token = uuid4()
+    tx.execute(insert(RevisionRow).values(kind=kind, token=token).on_duplicate_key_update(token=token))
+    tx.info[kind] = "changed"
+
+
+def kept(tx: Session, kind: str, read: Callable[[], T]) -> T:
+    """What was read under the present token of a kind; read anew where there is none, or where it is being changed."""
+    if kind in tx.info:
+        return read()
+    token = tx.scalar(select(RevisionRow.token).where(RevisionRow.kind == kind))
+    if token is None:
+        return read()
+    with _lock:
+        values = _kept.setdefault(kind, OrderedDict())
+        if token in values:
+            found: T = values[token]
+            return found
+    # The token was read before what it stands for: what is newer has another token already.
+    value = read()
+    with _lock:
+        values[token] = value
+        while len(values) > MOST:
+            values.popitem(last=False)
+    return value
