@@ -6,7 +6,7 @@ from datetime import date
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import ColumnElement, Select, and_, false, func, or_, select
+from sqlalchemy import ColumnElement, Select, and_, false, func, or_, select, true
 from sqlalchemy.orm import Session
 
 from gradumen.store.catalogue.tables import MeterRow, ServiceRow
@@ -73,14 +73,16 @@ COLUMNS: Mapping[str, Any] = {
 class Wanted:
     """Which usage: of organisations their meters, of one project's slug, of some meters; None is all."""
 
-    seen: Collection[tuple[Collection[UUID], Collection[int]]]
+    seen: Collection[tuple[Collection[UUID] | None, Collection[int]]]
     project: str | None
     meters: Collection[int] | None
 
     def of(self, query: Select[Any]) -> Select[Any]:
         """A query of usage, for what is wanted."""
         visible: list[ColumnElement[bool]] = [
-            and_(ProjectRow.organisation_id.in_(owners), UsageDayRow.meter_id.in_(numbers))
+            and_(
+                true() if owners is None else ProjectRow.organisation_id.in_(owners), UsageDayRow.meter_id.in_(numbers)
+            )
             for owners, numbers in self.seen
         ]
         query = (

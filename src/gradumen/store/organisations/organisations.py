@@ -26,11 +26,37 @@ def is_any(tx: Session) -> bool:
     return bool(tx.scalar(select(func.count()).select_from(OrganisationRow)))
 
 
+FEW = 500
+"""So many organisations are named in a query; of more, those wanted are picked from pages of all."""
+
+
 def page_of_organisations(
-    tx: Session, ids: Collection[UUID], *, after: str | None, limit: int, search: str
+    tx: Session, ids: Collection[UUID], *, after: str | None, limit: int, search: str, of_all: int
 ) -> list[OrganisationRow]:
-    """Some of these organisations, by slug, after a slug; ``search`` is found in slug or name."""
-    query = select(OrganisationRow).where(OrganisationRow.id.in_(ids)).order_by(OrganisationRow.slug)
+    """Some of these organisations, by slug, after a slug; ``search`` is found in slug or name.
+
+    Args:
+        of_all: how many organisations there are.
+    """
+    if len(ids) <= FEW:
+        return _page(tx, ids, after, limit, search)
+    found: list[OrganisationRow] = []
+    size = max(limit, min(limit * of_all // len(ids), 5000))
+    while len(found) < limit:
+        rows = _page(tx, None, after, size, search)
+        found += [row for row in rows if row.id in ids]
+        if len(rows) < size:
+            break
+        after = rows[-1].slug
+    return found[:limit]
+
+
+def _page(
+    tx: Session, ids: Collection[UUID] | None, after: str | None, limit: int, search: str
+) -> list[OrganisationRow]:
+    query = select(OrganisationRow).order_by(OrganisationRow.slug)
+    if ids is not None:
+        query = query.where(OrganisationRow.id.in_(ids))
     if after is not None:
         query = query.where(OrganisationRow.slug > after)
     if search:

@@ -66,7 +66,7 @@ def sum_usage(
     known = meter_rows(tx)
     meters = None if meter is None else [id for id, row in known.items() if row.slug == meter]
     wanted = Wanted(_seen_usage(tx, scope, owners), project, meters)
-    slugs, paths = paths_of(tx, owners)
+    slugs, paths = paths_of(tx, owners) if {"project", "organisation"} & set(by) else ({}, {})
     sums: dict[tuple[int, tuple[tuple[str, str], ...]], int] = defaultdict(int)
     for number, keys, quantity in _quantities(tx, wanted, month.bounds(zone), by, zone):
         named = {
@@ -146,16 +146,16 @@ def _midnight(day: date) -> datetime:
     return datetime(day.year, day.month, day.day, tzinfo=UTC)
 
 
-def _seen_usage(tx: Session, scope: Scope, owners: frozenset[UUID]) -> list[tuple[frozenset[UUID], list[int]]]:
+def _seen_usage(tx: Session, scope: Scope, owners: frozenset[UUID]) -> list[tuple[frozenset[UUID] | None, list[int]]]:
     """The usage that a caller sees of some organisations: of the services of its own and those above it.
 
     What somebody below uses of the services of another seller below is between those two.
     """
     meters = meters_by_seller(tx)
-    return [
-        (
-            scope.tree.below([member]) & owners,
-            [number for seller in scope.tree.chain(member) for number in meters.get(seller, ())],
-        )
-        for member in scope.members_of()
-    ]
+    found: list[tuple[frozenset[UUID] | None, list[int]]] = []
+    for member in scope.members_of():
+        seen = scope.tree.below([member]) & owners
+        numbers = [number for seller in scope.tree.chain(member) for number in meters.get(seller, ())]
+        # Nobody is left out: naming them all would cost more than it saves.
+        found.append((None if len(seen) > len(scope.tree.parents) else seen, numbers))
+    return found

@@ -178,7 +178,9 @@ def list_organisations(
 ) -> list[Organisation]:
     """The organisations in scope, by slug, after a slug; ``search`` is found in slug or name."""
     scope = load_scope(tx, caller)
-    rows = page_of_organisations(tx, scope.seen, after=after, limit=limit, search=search)
+    rows = page_of_organisations(
+        tx, scope.seen, after=after, limit=limit, search=search, of_all=len(scope.tree.parents) + 1
+    )
     parents = {scope.tree.parents[row.id] for row in rows if row.id in scope.tree.parents} & scope.seen
     known = organisations_by_id(tx, set(parents))
     zones = zone_names(tx, {row.id for row in rows}, scope.now.date())

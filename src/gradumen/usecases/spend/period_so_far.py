@@ -4,7 +4,6 @@ from collections import defaultdict
 from dataclasses import dataclass
 from datetime import date, datetime
 from decimal import Decimal
-from itertools import pairwise
 from uuid import UUID
 
 from gradumen.core.errors import Forbidden
@@ -59,37 +58,44 @@ def period_so_far(
     if not scope.members_money().intersection(scope.tree.chain(owner.id)):
         raise Forbidden(right=Right.READ_MONEY, organisation=owner.slug)
     below = scope.tree.below([owner.id])
-    links = _visible_links(scope, below)
-    known = organisations_by_id(tx, {each for link in links for each in link})
+    pairs = _visible_pairs(tx, scope, owner.id, below, period)
+    rows = [row for same in pairs.values() for row in same]
+    known = organisations_by_id(tx, {each for row in rows for each in (row.seller_id, row.buyer_id)})
     published = load_published(tx)
     found: list[LinkPeriod] = []
-    by_seller: dict[UUID, list[UUID]] = defaultdict(list)
-    for seller, buyer in links:
-        by_seller[seller].append(buyer)
-    pairs: list[PairRow] = []
-    for seller, buyers in by_seller.items():
-        zone = zone_of(zone_name(tx, seller, scope.now.date()))
-        month = Period.parse(period) if period else Period.containing(scope.now, zone)
-        rows = pairs_with(tx, seller, buyers, month.text)
-        pairs += rows
+    for (seller, month), same in pairs.items():
         # What a seller's own services cost is spread over all buyers; of that, its own use is shown.
-        sold, own = ([row for row in rows if (row.buyer_id == seller) is own] for own in (False, True))
+        sold, own = ([row for row in same if (row.buyer_id == seller) is itself] for itself in (False, True))
         chosen: tuple[tuple[list[PairRow], UUID | None], ...] = ((sold, None), (own, seller))
-        for same, of_buyer in chosen:
-            if same:
-                rated = read_rated(tx, seller, month, same, published, buyer=of_buyer)
-                shown = {known[row.buyer_id].slug for row in same}
+        for concerned, of_buyer in chosen:
+            if concerned:
+                rated = read_rated(tx, seller, month, concerned, published, buyer=of_buyer)
+                shown = {known[row.buyer_id].slug for row in concerned}
                 found += [link for link in link_periods(tx, rated, known, published, below) if link.buyer in shown]
     found.sort(key=lambda each: (each.buyer != owner.slug, each.seller == owner.slug, each.seller, each.buyer))
-    return found, current_of(tx, usage, pairs)
+    return found, current_of(tx, usage, rows)
 
 
-def _visible_links(scope: Scope, below: frozenset[UUID]) -> list[tuple[UUID, UUID]]:
-    """The links through which some organisations may be charged, their own use among them, that the caller sees."""
-    links = {(each, each) for each in below}
-    for each in below:
-        links |= {(seller, buyer) for buyer, seller in pairwise(scope.tree.chain(each))}
-    return sorted(link for link in links if scope.sees_link(*link))
+def _visible_pairs(
+    tx: Session, scope: Scope, owner: UUID, below: frozenset[UUID], period: str | None
+) -> dict[tuple[UUID, Period], list[PairRow]]:
+    """The pairs through which some organisations may be charged, their own use among them, that the caller sees.
+
+    Whole links are read, as their bills are: what counts over a buyer counts all of it.
+    """
+    own = scope.members_money()
+    concerned = below | set(scope.tree.chain(owner))
+    found: dict[tuple[UUID, Period], list[PairRow]] = {}
+    for seller in sorted(own | {scope.tree.parents[each] for each in own if each in scope.tree.parents}):
+        zone = zone_of(zone_name(tx, seller, scope.now.date()))
+        month = Period.parse(period) if period else Period.containing(scope.now, zone)
+        buyers = None if seller in own else own
+        found[seller, month] = [
+            row
+            for row in pairs_with(tx, seller, buyers, month.text)
+            if row.buyer_id in (below if row.buyer_id == seller else concerned)
+        ]
+    return found
 
 
 def link_periods(
