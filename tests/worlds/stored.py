@@ -27,5 +27,6 @@ def differing_pairs(uow: UnitOfWork) -> dict[str, Any]:
     return found
 
 
-def _plain(row: Any) -> dict[str, Any]:
-    return {column.name: getattr(row, column.name) for column in row.__table__.columns}
+def _plain(row: Any) -> Any:
+    values = {column.name: getattr(row, column.name) for column in row.__table__.columns}
+    return tuple(values.values()) if isinstance(row, CurrentPartRow) else values

@@ -31,7 +31,7 @@ def make(held: Held) -> None:
                 for first in range(0, len(pairs), MOST):
                     chosen = pairs[first : first + MOST]
                     rated += rate_pairs(held.uow, chosen, now=now, rests=0, least=timedelta(0))
-                    held.progress(rated, total)
+                    held.progress(rated, total, "months rated")
         step.result["pairs rated"] = rated
     with held.step("make drafts", period=held.lease.subject) as step:
         refused: list[str] = []
@@ -45,7 +45,7 @@ def make(held: Held) -> None:
                 refused.append(problem.message)
                 step.say(problem.message)
             if number % TOLD == 0 or number == len(buyers):
-                held.progress(number - len(refused), len(buyers))
+                held.progress(number - len(refused), len(buyers), "buyers")
         step.result.update(buyers=len(buyers), refused=len(refused))
         if refused:
             others = f"; so it is with {len(refused) - 1} more buyers, see the log" if len(refused) > 1 else ""

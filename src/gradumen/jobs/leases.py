@@ -72,9 +72,9 @@ class Held:
             at=now(),
         )
 
-    def progress(self, made: int, total: int | None = None) -> None:
-        """Say how far it is."""
-        tasks.tell_progress(self.uow, lease=self.lease, made=made, total=total)
+    def progress(self, made: int, total: int | None = None, counted: str | None = None) -> None:
+        """Say how far it is; ``counted`` where something else is counted now."""
+        tasks.tell_progress(self.uow, lease=self.lease, made=made, total=total, counted=counted)
 
 
 @contextmanager

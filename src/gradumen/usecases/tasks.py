@@ -55,9 +55,10 @@ def require_lease(tx: Session, lease: Lease) -> None:
 
 
 @use_case
-def tell_progress(tx: Session, *, lease: Lease, made: int, total: int | None) -> None:
-    """Say how far a task is."""
-    tasks.hold(tx, lease, made=made, total=total)
+def tell_progress(tx: Session, *, lease: Lease, made: int, total: int | None, counted: str | None) -> None:
+    """Say how far a task is; ``counted`` where something else is counted now."""
+    what = {} if counted is None else {"counted": counted}
+    tasks.hold(tx, lease, made=made, total=total, **what)
 
 
 @use_case

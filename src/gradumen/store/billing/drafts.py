@@ -93,13 +93,20 @@ def note_issued(tx: Session, invoice: UUID) -> None:
     tx.flush()
 
 
+_PARTS = (
+    "INSERT INTO charge_parts (charge_id, position, project_id, resource, day, quantity, amount) "
+    "VALUES (%s, %s, %s, %s, %s, %s, %s)"
+)
+
+
 def store_draft(
     tx: Session,
     charges: Sequence[dict[str, Any]],
-    parts: Sequence[dict[str, Any]],
+    parts: Sequence[tuple[Any, ...]],
     lines: Sequence[dict[str, Any]],
 ) -> None:
-    """The rows of a draft."""
-    for table, rows in ((ChargeRow, charges), (ChargePartRow, parts), (InvoiceLineRow, lines)):
-        if rows:
-            tx.execute(insert(table), list(rows))
+    """The rows of a draft; parts, of which there are many, in the order of their columns."""
+    tx.execute(insert(ChargeRow), list(charges))
+    if parts:
+        tx.connection().exec_driver_sql(_PARTS, list(parts))
+    tx.execute(insert(InvoiceLineRow), list(lines))

@@ -1,6 +1,6 @@
 """Queries of charges kept current: a pair is leased, a generation written beside the one that holds, then named."""
 
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Any
@@ -16,6 +16,10 @@ from gradumen.store.rating.tables import CurrentChargeRow, CurrentPartRow, NotPr
 from gradumen.store.subscriptions.tables import SubscriptionRow, SupplyLineRow
 
 LEASE = timedelta(minutes=5)
+_PARTS = (
+    "INSERT INTO current_parts (pair_id, generation, charge_position, position, project_number, resource_id, day, "
+    "quantity, amount) VALUES (%s, %s, %s, %s, %s, %s, %s, %s, %s)"
+)
 TABLES = (CurrentChargeRow, CurrentPartRow, NotPricedRow)
 
 
@@ -51,9 +55,11 @@ def begin_rating(tx: Session, pairs: Collection[int], at: datetime) -> Attempt:
     return Attempt(rows[0].seller_id, rows[0].period, newest, begun)
 
 
-def add_generation(tx: Session, table: type[Any], rows: Sequence[Mapping[str, Any]]) -> None:
-    """Add rows of generations that do not hold yet."""
-    if rows:
+def add_generation(tx: Session, table: type[Any], rows: Sequence[Any]) -> None:
+    """Add rows of generations that do not hold yet; parts, of which there are many, in the order of their columns."""
+    if rows and table is CurrentPartRow:
+        tx.connection().exec_driver_sql(_PARTS, list(rows))
+    elif rows:
         tx.execute(insert(table), list(rows))
 
 

@@ -343,19 +343,11 @@ def _charge_values(each: Pending, charge_id: UUID, invoice_id: UUID) -> dict[str
     }
 
 
-def _part_values(each: Pending, charge_id: UUID) -> list[dict[str, Any]]:
-    return [
-        {
-            "charge_id": charge_id,
-            "position": position,
-            "project_id": project,
-            "resource": resource,
-            "day": day,
-            "quantity": quantity,
-            "amount": amount,
-        }
-        for position, ((project, resource, day), (quantity, amount)) in enumerate(each.parts.items())
-    ]
+def _part_values(each: Pending, charge_id: UUID) -> Iterator[tuple[Any, ...]]:
+    """Rows in the order of the table's columns."""
+    charge = str(charge_id)
+    for position, ((project, resource, day), (quantity, amount)) in enumerate(each.parts.items()):
+        yield charge, position, None if project is None else str(project), resource, day, quantity, amount
 
 
 def _party(row: OrganisationRow) -> dict[str, str]:

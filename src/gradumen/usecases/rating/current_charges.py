@@ -28,8 +28,9 @@ FAILED = timedelta(minutes=1)
 """How long a pair rests that could not be rated."""
 MOST = 40
 """Pairs rated at once."""
-Rows = list[dict[str, Any]]
+Rows = list[Any]
 Tables = dict[type[Any], Rows]
+"""By table, as mappings; of parts, of which there are many, as values in the order of the columns."""
 
 
 def rate_pairs(
@@ -158,7 +159,7 @@ def _add_rows(
         position = counts[buyer, "charge"]
         counts[buyer, "charge"] += 1
         tables[CurrentChargeRow].append({**keys, **_charge_row(position, charge, rated)})
-        tables[CurrentPartRow] += [{**keys, **row} for row in _part_rows(position, charge, rated)]
+        tables[CurrentPartRow] += _part_rows(keys, position, charge, rated)
     missing = [(place(each.line), _unpriced_row(each, rated)) for each in rated.rated.unpriced]
     own = [each for each in rated.unassigned if each.buyer in pairs]
     missing += [((each.buyer, pairs[each.buyer]), _unassigned_row(each)) for each in own]
@@ -200,17 +201,14 @@ def _charge_row(position: int, charge: Charge, rated: RatedPeriod) -> dict[str, 
     }
 
 
-def _part_rows(position: int, charge: Charge, rated: RatedPeriod) -> Iterator[dict[str, Any]]:
+def _part_rows(keys: Mapping[str, int], position: int, charge: Charge, rated: RatedPeriod) -> Iterator[tuple[Any, ...]]:
+    """Rows in the order of the table's columns."""
+    pair, generation = keys["pair_id"], keys["generation"]
+    projects, resources = rated.projects, rated.resources.ids
     for number, part in enumerate(charge.parts):
-        yield {
-            "charge_position": position,
-            "position": number,
-            "project_number": None if part.project is None else rated.projects[part.project].number,
-            "resource_id": None if part.resource is None else rated.resources.ids[part.resource],
-            "day": part.day,
-            "quantity": part.quantity,
-            "amount": part.amount,
-        }
+        project = None if part.project is None else projects[part.project].number
+        resource = None if part.resource is None else resources[part.resource]
+        yield pair, generation, position, number, project, resource, part.day, part.quantity, part.amount
 
 
 def _unpriced_row(missing: Unpriced, rated: RatedPeriod) -> dict[str, Any]:
