@@ -72,10 +72,10 @@ def owner(database: PrivateDatabase) -> Iterator[Engine]:
     made.dispose()
 
 
-@pytest.fixture(scope="session", autouse=True)
+@pytest.fixture(autouse=True)
 def cold() -> None:
-    """Published versions are read anew each time, as by a service that has just started; journeys keep them."""
-    published.kept.most = 0
+    """Nothing published is known from the test before, as by a service that has just started."""
+    published.kept.clear()
 
 
 class GatedWorker(Worker):

@@ -83,6 +83,16 @@ def raise_pairs(tx: Session, organisation: UUID, months: Collection[date]) -> No
             tx.execute(insert(PairRow).values(missing).on_duplicate_key_update(higher))
 
 
+def raise_own_pairs(tx: Session, seller: UUID) -> None:
+    """What a seller's own services cost it may have changed, in any month."""
+    tx.execute(
+        update(PairRow)
+        .where(PairRow.seller_id == seller, PairRow.buyer_id == seller)
+        .values(wanted=PairRow.wanted + 1, stale_since=func.coalesce(PairRow.stale_since, func.utc_timestamp(6))),
+        execution_options={"synchronize_session": False},
+    )
+
+
 def _fresh(seller: UUID, buyer: UUID, period: str) -> dict[str, object]:
     counts = {"rated": 0, "billed": 0, "generation": 0, "fence": 0, "version": 0, "delivery_id": 0}
     return {

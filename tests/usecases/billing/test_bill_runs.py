@@ -190,6 +190,29 @@ def test_a_fee_in_advance_is_billed_once_whatever_changes(
     assert ahead() == 0
 
 
+def test_what_is_billed_in_advance_leaves_the_rest_of_its_month_to_bill(world: World) -> None:
+    """Nothing changes in November; its monthly fee in arrears is billed all the same."""
+    world.mara.catalogue.publish("tarnwick", files(ADVANCE))
+    world.mara.subscriptions.create(
+        SubscriptionCreate(
+            organisation="quillstone",
+            plan="open-range",
+            tier="moor",
+            name="Ahead",
+            starts_on=date(2026, 10, 1),
+            rate_card="paid-ahead",
+        )
+    )
+    billed = {}
+    for day, period in (("2026-11-02", "2026-10"), ("2026-12-02", "2026-11")):
+        world.mara.clock.set(moment(day), held=True)
+        (bought,) = [each for each in world.close("tarnwick", "finn", period) if each.buyer == "quillstone"]
+        billed[period] = sorted((line.subscription, line.amount) for line in bought.lines)
+
+    assert billed["2026-10"] == [("Ahead", 745), ("Ahead", 745), *[("Open Range", 79)] * 3]
+    assert billed["2026-11"] == [("Ahead", 745), ("Open Range", 79)]
+
+
 def quarterly(price: int, starts_on: str) -> str:
     card = ADVANCE.replace("advance: true", "every: quarter, advance: true")
     return card.replace("price: 745", f"price: {price}").replace("2026-01-01", starts_on)
@@ -257,6 +280,30 @@ def test_charges_in_two_currencies_are_on_two_documents(world: World, service: S
     for each in billed:
         assert {line.subscription for line in each.lines} == {"Second" if each.currency == "GBP" else "Open Range"}
         assert each.net == sum(line.amount for line in each.lines)
+
+
+def test_a_draft_that_is_discarded_is_made_again_though_its_other_currency_is_issued(
+    world: World, service: Service
+) -> None:
+    finn = world.user("finn")
+    with buying_in(service, "quillstone", "GBP"):
+        world.mara.catalogue.publish("tarnwick", files(rate_card("tenants-gbp", "GBP", "tenants", "2")))
+        second = SubscriptionCreate(
+            organisation="quillstone", plan="open-range", tier="heath", name="Second", starts_on=date(2026, 9, 1)
+        )
+        world.mara.subscriptions.create(second)
+    drafts = {
+        each.currency: each
+        for each in world.close("tarnwick", "finn", "2026-09", issue=False)
+        if each.buyer == "quillstone"
+    }
+    finn.invoices.discard(drafts["GBP"].id)
+    issued = finn.invoices.issue(drafts["EUR"].id)
+    again = [each for each in world.close("tarnwick", "finn", "2026-09") if each.buyer == "quillstone"]
+
+    assert [(each.currency, each.net) for each in again] == [("GBP", drafts["GBP"].net)]
+    assert issued.net == drafts["EUR"].net
+    assert world.close("tarnwick", "finn", "2026-09") == []
 
 
 @contextmanager

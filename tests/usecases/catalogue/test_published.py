@@ -10,6 +10,7 @@ import pytest
 
 from gradumen.client import Client
 from gradumen.core.errors import CatalogueInvalid, GradumenError
+from gradumen.usecases.catalogue import published
 from gradumen.wire.spend.period_so_far import LinkPeriodBody
 from gradumen.wire.subscriptions.subscriptions import SubscriptionChange
 from tests.world import EMAILS, GIB, OFFERS, PASSWORD, SERVICES, World, egress, files, rate_card, reading
@@ -31,6 +32,12 @@ tiers:
   - {tier: heath, name: Heath}
 """
 TOGETHER = SERVICES.split("---")[0].replace("category: Compute\n", "category: Compute\nrequires: [network]\n")
+
+
+@pytest.fixture(autouse=True)
+def always_cold(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Published versions are read anew each time, as by a service that starts after each publication."""
+    monkeypatch.setattr(published.kept, "most", 0)
 
 
 def used(world: World) -> list[LinkPeriodBody]:

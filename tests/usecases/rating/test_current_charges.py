@@ -20,9 +20,9 @@ from gradumen.store.rating.current_charges import Attempt
 from gradumen.store.rating.tables import CurrentChargeRow, CurrentPartRow, NotPricedRow
 from gradumen.usecases.rating import current_charges
 from gradumen.wire.subscriptions.one_off_charges import OneOffChargeCreate
-from gradumen.wire.subscriptions.subscriptions import SubscriptionChange
+from gradumen.wire.subscriptions.subscriptions import SubscriptionChange, SubscriptionCreate
 from tests.conftest import Service, settle
-from tests.world import GIB, World, egress, moment, reading
+from tests.world import GIB, World, egress, files, moment, rate_card, reading
 from tests.worlds.stored import differing_pairs
 
 SEPTEMBER = "2026-09"
@@ -78,6 +78,41 @@ def test_stored_charges_are_what_rating_anew_gives(world: World, service: Servic
     with Session(service.uow.engine) as session:
         assert session.scalar(select(func.count()).select_from(CurrentChargeRow)) > 20
         assert set(session.scalars(select(PairRow.period))) >= {"2026-08", "2026-11", "2026-12"}
+
+
+def test_a_card_published_later_is_in_all_that_it_prices(world: World, service: Service) -> None:
+    """Of own cost, of a subscription that begins after the version, and of one that was there long before."""
+    used(world)
+    world.send(
+        egress(
+            "october", 33 * GIB, owner="quillstone/archive", start="2026-10-02T05:00:00Z", end="2026-10-02T06:00:00Z"
+        )
+    )
+    settle(service.uow.engine)
+    world.user("edda").subscriptions.create(
+        SubscriptionCreate(
+            organisation="thistledown",
+            plan="open-range",
+            tier="moor",
+            name="Soon",
+            starts_on=moment("2026-10-20").date(),
+        )
+    )
+    settle(service.uow.engine)
+    before = world.mara.spend.margins("tarnwick", "2026-10")
+    world.mara.catalogue.publish(
+        "tarnwick",
+        files(
+            rate_card("tenants-eur", "EUR", "tenants", "3", "2026-10-10"),
+            rate_card("resellers-gbp", "GBP", "resellers", "2", "2026-10-10"),
+            rate_card("own-cost", "EUR", "own-use", "0.9", "2026-10-10"),
+        ),
+    )
+    world.user("edda").catalogue.publish("oxbow", files(rate_card("oxbow-gbp", "GBP", "any", "4", "2026-10-12")))
+    settle(service.uow.engine)
+
+    assert differing_pairs(service.uow) == {}
+    assert world.mara.spend.margins("tarnwick", "2026-10").rows != before.rows
 
 
 def test_of_two_workers_on_one_pair_the_later_one_stores(world: World, service: Service) -> None:

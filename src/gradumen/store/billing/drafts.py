@@ -36,7 +36,13 @@ def discard_drafts(tx: Session, seller: UUID, *, buyer: UUID | None = None, invo
     if not ids:
         return
     charges = list(tx.scalars(select(ChargeRow.id).where(ChargeRow.invoice_id.in_(ids))))
-    tx.execute(delete(DraftedPairRow).where(DraftedPairRow.invoice_id.in_(ids)))
+    # With one of its drafts gone a pair is not billed by issuing the other, in another currency.
+    concerned = set(tx.scalars(select(DraftedPairRow.pair_id).where(DraftedPairRow.invoice_id.in_(ids))))
+    open_drafts = select(InvoiceRow.id).where(InvoiceRow.seller_id == seller, InvoiceRow.state == "draft")
+    tx.execute(
+        delete(DraftedPairRow).where(DraftedPairRow.pair_id.in_(concerned), DraftedPairRow.invoice_id.in_(open_drafts)),
+        execution_options={"synchronize_session": False},
+    )
     tx.execute(delete(InvoiceLineRow).where(InvoiceLineRow.invoice_id.in_(ids)))
     drop_taxes(tx, ids)
     tx.execute(delete(ChargePartRow).where(ChargePartRow.charge_id.in_(charges)))
@@ -74,7 +80,8 @@ def _issued(query: Select[Any], pair: PairRow) -> Select[Any]:
 def note_drafted(tx: Session, invoice: UUID, revisions: dict[int, int]) -> None:
     """Which revision of which pairs a draft has."""
     rows = [{"invoice_id": invoice, "pair_id": pair, "revision": revision} for pair, revision in revisions.items()]
-    tx.execute(insert(DraftedPairRow), rows)
+    if rows:
+        tx.execute(insert(DraftedPairRow), rows)
 
 
 def note_issued(tx: Session, invoice: UUID) -> None:

@@ -78,12 +78,12 @@ def bought_lines(
     return [(line, card, seller) for line, card, seller in rows]
 
 
-def begun_before(tx: Session, card: UUID, day: date) -> list[tuple[UUID, date]]:
-    """Organisation and first day of the subscriptions that a card prices and that began before a day."""
+def priced_by(tx: Session, card: UUID) -> list[tuple[UUID, date]]:
+    """Organisation and first day of the subscriptions that a card prices."""
     rows = tx.execute(
         select(SubscriptionRow.organisation_id, SubscriptionRow.starts_on)
         .join(SupplyLineRow, SupplyLineRow.subscription_id == SubscriptionRow.id)
-        .where(SupplyLineRow.rate_card_id == card, SubscriptionRow.starts_on < day)
+        .where(SupplyLineRow.rate_card_id == card)
         .distinct()
     )
     return [(organisation, starts_on) for organisation, starts_on in rows]

@@ -84,10 +84,11 @@ class Drafting:
         apart: dict[str, list[Pending]] = defaultdict(list)
         for each in self.pending:
             apart[self._currency(each.key[0])].append(each)
+        # Parts that moved without money go with the next document; they make none, and leave their pair to bill.
+        waiting = {each.pair.id for same in apart.values() if not _makes_document(same) for each in same}
         for currency, pending in sorted(apart.items()):
-            # Parts that moved without money go with the next document; they make none.
-            if any(each.lines for each in pending):
-                self._write(buyer, currency, pending)
+            if _makes_document(pending):
+                self._write(buyer, currency, pending, waiting)
 
     def differing(self, period: Period) -> dict[tuple[UUID, str], Decimal]:
         """What a period comes to by buyer and currency beyond what is billed, where nothing changed since it was.
@@ -206,7 +207,7 @@ class Drafting:
         card = self.tx.get_one(SupplyLineRow, line).rate_card_id
         return self.tx.get_one(RateCardRow, card).currency
 
-    def _write(self, buyer: OrganisationRow, currency: str, pending: list[Pending]) -> None:
+    def _write(self, buyer: OrganisationRow, currency: str, pending: list[Pending], waiting: set[int]) -> None:
         tax = find_tax(self.tx, self.seller, buyer, self.today)
         numbered: list[tuple[Line, UUID, BilledOrigin | None]] = []
         charges: list[tuple[Pending, UUID]] = []
@@ -256,7 +257,13 @@ class Drafting:
             lines,
         )
         store_taxes(self.tx, invoice.id, taxes)
-        note_drafted(self.tx, invoice.id, {each.pair.id: each.pair.rated for each in pending})
+        # Of a period that has not come yet only a part is billed, what is charged in advance.
+        whole = {pair.id for pair in self.collected} - waiting
+        note_drafted(self.tx, invoice.id, {each.pair.id: each.pair.rated for each in pending if each.pair.id in whole})
+
+
+def _makes_document(pending: list[Pending]) -> bool:
+    return any(each.lines for each in pending)
 
 
 def _given_back(pair: PairRow, key: ChargeKey, gone: dict[str | None, Billed]) -> Pending:

@@ -36,6 +36,11 @@ class _Kept:
         self._values: OrderedDict[UUID, Any] = OrderedDict()
         self._lock = Lock()
 
+    def clear(self) -> None:
+        """Forget all of it."""
+        with self._lock:
+            self._values.clear()
+
     def get(self, version: UUID, read: Callable[[], T]) -> T:
         with self._lock:
             if version in self._values:

@@ -26,9 +26,9 @@ from gradumen.store.catalogue.tables import (
     ServiceVersionRow,
 )
 from gradumen.store.organisations.tables import OrganisationRow, Tree
-from gradumen.store.pairs import raise_pairs
+from gradumen.store.pairs import raise_own_pairs, raise_pairs
 from gradumen.store.revisions import CATALOGUE, revise
-from gradumen.store.subscriptions.sales import begun_before
+from gradumen.store.subscriptions.sales import priced_by
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.audit_entries import record
 from gradumen.usecases.catalogue.card_choice import check_rules
@@ -297,6 +297,8 @@ class _Publishing:
         self._store_rate_card(row, card, written)
         if row is not None:
             self._touch_terms(row, version)
+        # A card for own use prices what is sold by other cards, of all months that it is for.
+        raise_own_pairs(self.tx, self.seller.id)
         return change
 
     def _check_renewal(self, card: WrittenCard) -> None:
@@ -338,9 +340,9 @@ class _Publishing:
         self.tx.flush()
 
     def _touch_terms(self, card: RateCardRow, version: RateCardVersion) -> None:
-        """Terms that a version divides were charged in advance, in months before it: those are rated again."""
+        """All that a card prices is rated again: terms that the version divides were charged in months before it."""
         first = months_after(version.starts_on, -LONGEST_TERM)
-        for organisation, starts_on in begun_before(self.tx, card.id, version.starts_on):
+        for organisation, starts_on in priced_by(self.tx, card.id):
             raise_pairs(self.tx, organisation, months_since(max(first, starts_on), self.today))
 
     def _check_start(self, version: RateCardVersion, versions: Sequence[RateCardVersionRow]) -> None:

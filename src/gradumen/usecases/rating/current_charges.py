@@ -125,7 +125,7 @@ def rated_rows(tx: Session, *, attempt: Attempt) -> Tables:
     own = {each.buyer: {"pair_id": each.pair, "generation": each.fence} for each in attempt.begun}
     # Internal cost is spread over all that is sold and used, so it needs every buyer.
     buyers = None if attempt.seller in own else list(own)
-    loaded = load_links(tx, attempt.seller, Period.parse(attempt.period), buyers=buyers)
+    loaded = load_links(tx, attempt.seller, Period.parse(attempt.period), buyers=buyers, named=False)
     tables: Tables = {CurrentChargeRow: [], CurrentPartRow: [], NotPricedRow: []}
     sold = {buyer: keys for buyer, keys in own.items() if buyer != attempt.seller}
     if sold:

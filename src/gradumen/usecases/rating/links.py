@@ -135,11 +135,13 @@ def load_links(
     *,
     buyers: Iterable[UUID] | None = None,
     with_usage: bool = True,
+    named: bool = True,
 ) -> LoadedLinks:
     """Read what rating a seller's period takes. Without usage only fees come of it.
 
     Args:
         buyers: only these direct buyers; None is all. A part of a link is never rated: rates count over its buyer.
+        named: whether what the seller calls what it sells is needed.
     """
     zone = zone_of(zone_name(tx, seller, period.first_day))
     published = load_published(tx)
@@ -153,7 +155,7 @@ def load_links(
     usage, projects, resources, unassigned = load_usage(tx, lines, rated_lines, published, *hours, zone, chain, users)
     sets = attribute_sets(tx)
     entered, texts = load_one_off_charges(tx, seller, period, lines)
-    own = Offers(tx, [seller], published).of.values()
+    own = Offers(tx, [seller], published).of.values() if named else ()
     names = SaleNames({each.slug: renamed(published.plans[each.slug], each.offer) for each in own}, texts)
     return LoadedLinks(
         seller=seller,
