@@ -150,7 +150,7 @@ def test_a_task_whose_worker_is_gone_is_taken_by_another(
     assert begun.wait(10)
     with service.uow.engine.begin() as connection:
         connection.execute(text("UPDATE tasks SET lease_until = asked_at WHERE id = :id"), {"id": run.hex})
-    other = Worker(service.uow, service.worker.owner, pair_rests=timedelta(0))
+    other = Worker(service.uow, service.worker.owner)
     other._kinds[tasks.BILL_RUN] = hang
     assert other.do_next()
     done = world.mara.tasks.get(run)

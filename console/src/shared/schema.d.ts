@@ -3500,6 +3500,20 @@ export interface components {
             next: string | null;
         };
         /**
+         * PairProblemBody
+         * @description Why what a seller charges a buyer cannot be brought up to date; for the seller's own members.
+         */
+        PairProblemBody: {
+            /** Buyer */
+            buyer: string;
+            /** Period */
+            period: string;
+            /** Problem */
+            problem: string;
+            /** Seller */
+            seller: string;
+        };
+        /**
          * PartiesBody
          * @description Who sells and who buys.
          */
@@ -3561,6 +3575,8 @@ export interface components {
             links: components["schemas"]["LinkPeriodBody"][];
             /** Organisation */
             organisation: string;
+            /** Problems */
+            problems: components["schemas"]["PairProblemBody"][];
             /** Waiting */
             waiting: boolean;
         };

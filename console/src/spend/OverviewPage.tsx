@@ -33,7 +33,18 @@ export default function OverviewPage() {
       lead={`What ${home.name} ${home.type === 'tenant' ? 'spends' : 'buys and sells'}: the lines that bills would have today.`}
     >
       <Attention />
-      <Query query={spend}>{(data) => <Links links={data.links} own={home.organisation} />}</Query>
+      <Query query={spend}>
+        {(data) => (
+          <>
+            {data.problems.map((each) => (
+              <Alert key={`${each.seller} ${each.buyer}`} severity="warning" sx={{ mb: 2 }}>
+                {each.buyer} cannot be brought up to date: {each.problem}
+              </Alert>
+            ))}
+            <Links links={data.links} own={home.organisation} />
+          </>
+        )}
+      </Query>
       <Quotas />
     </Page>
   );

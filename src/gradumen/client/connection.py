@@ -76,12 +76,13 @@ class Connection:
 
     def get_current(self, path: str, kind: type[Current], /, *, wait: float, **query: Any) -> Current:
         """One thing that says how current it is; asked again while something waits, for some seconds at most."""
-        deadline = time.monotonic() + wait
+        deadline, pause = time.monotonic() + wait, 0.02
         while True:
             answer = self.get(path, kind, **query)
             if not answer.waiting or time.monotonic() > deadline:
                 return answer
-            time.sleep(0.1)
+            time.sleep(pause)
+            pause = min(2 * pause, 0.5)
 
     def page(self, path: str, kind: type[B], /, **query: Any) -> Page[B]:
         """One page of a list."""

@@ -35,11 +35,12 @@ class Tasks:
         self, task_id: UUID, *, seconds: float = 3600, tell: Callable[[TaskBody], None] | None = None
     ) -> TaskBody:
         """Wait until a task is done, undone or needs a hand, or the time is over."""
-        deadline = time.monotonic() + seconds
+        deadline, pause = time.monotonic() + seconds, 0.02
         while True:
             task = self.get(task_id)
             if tell is not None:
                 tell(task)
             if task.state in ENDED or time.monotonic() > deadline:
                 return task
-            time.sleep(0.1)
+            time.sleep(pause)
+            pause = min(2 * pause, 0.5)

@@ -140,8 +140,8 @@ def days_text(start: datetime, end: datetime) -> str:
 
 
 def months_since(starts_on: date, today: date) -> list[date]:
-    """The months from a day to today, one more on either side for zones."""
-    period, last = Period(starts_on.year, starts_on.month).before(), Period(today.year, today.month).next()
+    """The months from a day to today, and the one after, of which some is charged in advance."""
+    period, last = Period(starts_on.year, starts_on.month), Period(today.year, today.month).next()
     months = []
     while period <= last:
         months.append(period.first_day)

@@ -17,26 +17,22 @@ from gradumen.usecases.rating import current_charges
 from gradumen.usecases.waiting import look
 
 log = logging.getLogger("gradumen.worker")
-REST = 3
-"""How long making usage rests after a pass, as a multiple of it; tasks do not wait for that."""
-PAIR_RESTS = 10
-"""How long a pair rests after it was rated, as a multiple of what that took, so that readings cannot keep it busy."""
 SCHEDULED_EVERY = timedelta(minutes=10)
 
 
 class Worker:
     """Works off what is due, again and again, until it is stopped."""
 
-    def __init__(
-        self,
-        uow: UnitOfWork,
-        owner: Engine,
-        *,
-        idle_seconds: float = 0.3,
-        pair_rests: timedelta = timedelta(seconds=2),
-    ) -> None:
-        """``owner`` is the engine of the account that may make partitions; ``pair_rests`` a pair's least rest."""
-        self.uow, self.owner, self.idle_seconds, self.pair_rests = uow, owner, idle_seconds, pair_rests
+    usage_rests = 3.0
+    """How long making usage rests after a pass, as a multiple of it; tasks do not wait for that."""
+    pair_rests = 10.0
+    """How long a pair rests after it was rated, as a multiple of what that took: readings cannot keep it busy."""
+    least_rest = timedelta(seconds=2)
+    """How long a pair rests at least."""
+
+    def __init__(self, uow: UnitOfWork, owner: Engine, *, idle_seconds: float = 0.3) -> None:
+        """``owner`` is the engine of the account that may make partitions."""
+        self.uow, self.owner, self.idle_seconds = uow, owner, idle_seconds
         self._stop = threading.Event()
         self._thread = threading.Thread(target=self.run, name="worker", daemon=True)
         self._kinds: dict[str, Callable[[Held], None]] = {
@@ -76,7 +72,7 @@ class Worker:
                 if waiting.marks and began >= rested:
                     refresh_usage(self.uow)
                     # While readings pour in, their days become stale over and over; resting keeps time for them.
-                    rested = time.monotonic() + REST * (time.monotonic() - began)
+                    rested = time.monotonic() + self.usage_rests * (time.monotonic() - began)
                 busy = waiting.pairs and self.rate_next()
             except Exception:  # the outermost loop: whatever failed is tried again
                 log.exception("a step failed; trying again")
@@ -87,7 +83,7 @@ class Worker:
         """Rate the pairs that are stale for longest and due; False where there are none."""
         pairs = current_charges.due_pairs(self.uow, at=now())
         if pairs:
-            current_charges.rate_pairs(self.uow, pairs, now=now, rests=PAIR_RESTS, least=self.pair_rests)
+            current_charges.rate_pairs(self.uow, pairs, now=now, rests=self.pair_rests, least=self.least_rest)
         return bool(pairs)
 
     def do_next(self) -> bool:

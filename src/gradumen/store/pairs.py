@@ -157,9 +157,12 @@ def buyers_to_bill(tx: Session, seller: UUID, up_to: str, coming: str) -> set[UU
 
 
 def stale_pairs(tx: Session, seller: UUID, up_to: str) -> dict[str, list[int]]:
-    """The pairs of a seller whose charges are not those wanted, by period up to one."""
+    """The pairs of a seller with its buyers whose charges are not those wanted, by period up to one."""
     query = select(PairRow.period, PairRow.id).where(
-        PairRow.seller_id == seller, PairRow.period <= up_to, PairRow.stale_since.is_not(None)
+        PairRow.seller_id == seller,
+        PairRow.buyer_id != seller,
+        PairRow.period <= up_to,
+        PairRow.stale_since.is_not(None),
     )
     found: dict[str, list[int]] = {}
     for period, pair in tx.execute(query.order_by(PairRow.period, PairRow.id)):

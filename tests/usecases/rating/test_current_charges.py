@@ -1,5 +1,6 @@
 """Charges kept current: what is stored is what rating gives, whoever rates when, and whatever happens meanwhile."""
 
+import time
 from collections import Counter
 from collections.abc import Callable
 from datetime import UTC, datetime, timedelta
@@ -244,6 +245,38 @@ def test_a_pair_that_cannot_be_rated_says_why_and_its_bill_run_fails_with_that(
     world.mara.tasks.retry(run.id)
     assert world.mara.bill_runs.wait(run.id).state == "done"
     assert pair_of(service, "tarnwick", "quillstone").problem is None
+
+
+def test_a_pair_that_cannot_be_rated_leaves_the_others_current(
+    world: World, service: Service, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Those of its seller and month are rated apart from it, and so is what own services cost."""
+    used(world)
+    settle(service.uow.engine)
+    load = current_charges.load_links
+    broken = pair_of(service, "tarnwick", "quillstone").buyer_id
+
+    def refuse(*given: Any, buyers: Any, **chosen: Any) -> Any:
+        if buyers is None or broken in buyers:
+            raise Invalid("the usage of this period is too large to add up exactly", field="quantity")
+        return load(*given, buyers=buyers, **chosen)
+
+    monkeypatch.setattr(current_charges, "load_links", refuse)
+    world.mara.readings.send("tarnwick/north-fell", [egress("l1", GIB, owner="quillstone/archive"), egress("l2", GIB)])
+    deadline = time.monotonic() + 30
+    while not pair_of(service, "tarnwick", "quillstone").problem or pair_of(service, "tarnwick", "oxbow").stale_since:
+        assert time.monotonic() < deadline
+        time.sleep(0.05)
+    (told,) = [
+        each
+        for each in world.user("finn").spend.period_so_far("tarnwick", SEPTEMBER).problems
+        if each.buyer == "quillstone"
+    ]
+    assert told.problem == "the usage of this period is too large to add up exactly"
+    assert world.user("una").spend.period_so_far("quillstone", SEPTEMBER).problems == [], "it is the seller's to mend"
+    assert pair_of(service, "tarnwick", "quillstone").stale_since is not None
+    assert pair_of(service, "tarnwick", "tarnwick").stale_since is not None
+    assert pair_of(service, "oxbow", "saltmarsh").problem is None
 
 
 def test_all_that_was_used_is_charged_or_listed_on_every_link(world: World, service: Service) -> None:

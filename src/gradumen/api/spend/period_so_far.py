@@ -15,9 +15,13 @@ router = APIRouter(route_class=StrictRoute)
 @router.get("/organisations/{organisation}/period-so-far", tags=["spend"], dependencies=EXPENSIVE)
 def period_so_far(organisation: str, uow: Uow, caller: CallerHere, period: str | None = None) -> PeriodSoFarBody:
     """The lines that the drafts of a period would have, now; without ``period`` the one under way."""
-    found, current = so_far.period_so_far(uow, caller, organisation=organisation, period=period)
+    found, problems, current = so_far.period_so_far(uow, caller, organisation=organisation, period=period)
     return PeriodSoFarBody(
-        organisation=organisation, links=[_link(each) for each in found], as_of=current.as_of, waiting=current.waiting
+        organisation=organisation,
+        links=[_link(each) for each in found],
+        problems=problems,
+        as_of=current.as_of,
+        waiting=current.waiting,
     )
 
 

@@ -70,6 +70,8 @@ def run_period_so_far(arguments: argparse.Namespace, client: Client, out: Out) -
             out.say()
     if not found.links:
         out.say("nothing is charged here; subscribe with: gradumen subscriptions create")
+    for stuck in found.problems:
+        out.note(f"{stuck.seller} → {stuck.buyer}, {stuck.period} cannot be brought up to date: {stuck.problem}")
     out.as_of(found)
     return 0
 

@@ -48,6 +48,25 @@ def rate_pairs(
     Raises:
         GradumenError: they cannot be rated; they keep why.
     """
+    rated, failures = 0, []
+    try:
+        return _rate(uow, pairs, now, rests, least)
+    except Exception:
+        if len(pairs) == 1:
+            raise
+    # One of them is no reason to leave the others as they were.
+    for pair in pairs:
+        try:
+            rated += _rate(uow, [pair], now, rests, least)
+        except Exception as failure:  # noqa: BLE001  # raised below, when the others are rated
+            failures.append(failure)
+    if failures:
+        raise failures[0]
+    return rated
+
+
+def _rate(uow: UnitOfWork, pairs: Sequence[int], now: Callable[[], datetime], rests: float, least: timedelta) -> int:
+    """One attempt."""
     at = now()
     attempt = begin(uow, pairs=pairs, at=at)
     try:
@@ -99,7 +118,7 @@ def open_periods(tx: Session, *, at: datetime) -> None:
     for seller, buyer, first in sold_links(tx):
         links[first.replace(day=1)].append((seller, buyer))
     for first, sold in links.items():
-        period = Period(first.year, first.month).before()
+        period = Period(first.year, first.month)
         periods = []
         while period <= newest:
             periods.append(period.text)

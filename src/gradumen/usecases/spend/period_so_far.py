@@ -22,6 +22,7 @@ from gradumen.usecases.rating.links import RatedPeriod
 from gradumen.usecases.rating.stored_charges import current_of, read_rated
 from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
 from gradumen.wire.metering.usage import AsOf
+from gradumen.wire.spend.period_so_far import PairProblemBody
 
 
 @dataclass(frozen=True, slots=True)
@@ -45,7 +46,7 @@ class LinkPeriod:
 @use_case
 def period_so_far(
     tx: Session, caller: Caller, *, organisation: str, period: str | None
-) -> tuple[list[LinkPeriod], AsOf]:
+) -> tuple[list[LinkPeriod], list[PairProblemBody], AsOf]:
     """What an organisation and all below it are charged in a period, per link that the caller may see, and how current.
 
     The links where the organisation is the buyer come first, then those where it sells.
@@ -73,7 +74,15 @@ def period_so_far(
                 shown = {known[row.buyer_id].slug for row in concerned}
                 found += [link for link in link_periods(tx, rated, known, published, below) if link.buyer in shown]
     found.sort(key=lambda each: (each.buyer != owner.slug, each.seller == owner.slug, each.seller, each.buyer))
-    return found, current_of(tx, usage, rows)
+    mine = scope.members_money()
+    problems = [
+        PairProblemBody(
+            seller=known[row.seller_id].slug, buyer=known[row.buyer_id].slug, period=row.period, problem=row.problem
+        )
+        for row in rows
+        if row.problem is not None and row.seller_id in mine
+    ]
+    return found, problems, current_of(tx, usage, rows)
 
 
 def _visible_pairs(

@@ -40,8 +40,18 @@ class LinkPeriodBody(Body):
     not_priced: list[NotPricedBody]
 
 
+class PairProblemBody(Body):
+    """Why what a seller charges a buyer cannot be brought up to date; for the seller's own members."""
+
+    seller: str
+    buyer: str
+    period: str
+    problem: str
+
+
 class PeriodSoFarBody(AsOf):
     """The period so far of an organisation: one entry per link that the caller may see."""
 
     organisation: str
     links: list[LinkPeriodBody]
+    problems: list[PairProblemBody]
