@@ -110,7 +110,7 @@ def running(engine: Engine, owner: Engine, tmp_path_factory: pytest.TempPathFact
     configured = Settings(console=CONSOLE, clock_control=True)
     uow = UnitOfWork(engine)
     app = make_app(configured, uow, set_up_file=tmp_path_factory.mktemp("service") / "set-up-code")
-    worker = GatedWorker(uow, owner, idle_seconds=0.02)
+    worker = GatedWorker(uow, owner, idle_seconds=0.06)
     worker.start()
     with socket.socket() as probe:
         probe.bind(("127.0.0.1", 0))
