@@ -26,6 +26,8 @@ def make(held: Held) -> None:
         rated = 0
         for _ in range(ROUNDS):
             stale = pairs_before_drafts(held.uow, lease=held.lease)
+            if not stale:
+                break
             total = rated + sum(len(pairs) for pairs in stale.values())
             for pairs in stale.values():
                 for first in range(0, len(pairs), MOST):

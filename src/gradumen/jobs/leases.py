@@ -6,9 +6,8 @@ from contextlib import contextmanager
 from datetime import UTC, datetime
 from typing import Any
 
-from gradumen.core.errors import GradumenError
 from gradumen.core.tasks import LEASE, Lease
-from gradumen.store.unit_of_work import UnitOfWork, is_passing
+from gradumen.store.unit_of_work import UnitOfWork
 from gradumen.usecases import tasks
 
 BEAT = LEASE / 6
@@ -18,15 +17,6 @@ BEAT = LEASE / 6
 def now() -> datetime:
     """The real time, which leases go by."""
     return datetime.now(UTC)
-
-
-def problem_of(error: Exception) -> str:
-    """What people read of a failure; what is inside the service stands in its log alone."""
-    if isinstance(error, GradumenError):
-        return error.message
-    if is_passing(error):
-        return "the database did not serve"
-    return f"it failed inside the service ({type(error).__name__}); the service's log has more"
 
 
 class Step:
@@ -55,7 +45,7 @@ class Held:
         try:
             yield step
         except Exception as error:
-            self._end(position, step, problem_of(error))
+            self._end(position, step, tasks.problem_of(error))
             raise
         self._end(position, step, None)
 

@@ -9,7 +9,7 @@ from datetime import timedelta
 from gradumen.core.errors import GradumenError, Unanswered
 from gradumen.core.periods import Period
 from gradumen.jobs import bill_runs, issuing, months, usage_days
-from gradumen.jobs.leases import Held, kept, now, problem_of
+from gradumen.jobs.leases import Held, kept, now
 from gradumen.store.unit_of_work import Engine, UnitOfWork
 from gradumen.usecases import tasks
 from gradumen.usecases.metering.stale_usage import refresh_usage
@@ -96,7 +96,7 @@ class Worker:
                 self._kinds[lease.kind](Held(self.uow, lease))
         except Exception as error:  # whatever failed is an attempt that is seen
             again = not isinstance(error, GradumenError) or isinstance(error, Unanswered)
-            problem = problem_of(error)
+            problem = tasks.problem_of(error)
             log.warning("%s %s, attempt %d: %s", lease.kind, lease.subject, lease.attempt, problem, exc_info=again)
             tasks.fail_task(self.uow, lease=lease, problem=problem, again=again, at=now())
         else:

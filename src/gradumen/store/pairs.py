@@ -61,6 +61,9 @@ class PairRow(Base):
     delivery_id: Mapped[int] = mapped_column(BigInteger)
 
 
+_HIGHER = {"wanted": PairRow.wanted + 1, "stale_since": func.coalesce(PairRow.stale_since, func.utc_timestamp(6))}
+
+
 def raise_pairs(tx: Session, organisation: UUID, months: Collection[date]) -> None:
     """What an organisation is charged in these months may have changed, on every link above it."""
     links = _links_above(tx, organisation)
@@ -68,9 +71,8 @@ def raise_pairs(tx: Session, organisation: UUID, months: Collection[date]) -> No
     if not keys:
         return
     place = tuple_(PairRow.seller_id, PairRow.buyer_id, PairRow.period)
-    higher = {"wanted": PairRow.wanted + 1, "stale_since": func.coalesce(PairRow.stale_since, func.utc_timestamp(6))}
     raised = tx.execute(
-        update(PairRow).where(place.in_(keys)).values(higher), execution_options={"synchronize_session": False}
+        update(PairRow).where(place.in_(keys)).values(_HIGHER), execution_options={"synchronize_session": False}
     )
     if raised.rowcount < len(keys):  # type: ignore[attr-defined]  # an UPDATE gives a cursor result, of the rows it found
         # Only what is missing is inserted: each row that an INSERT tries uses up a number.
@@ -80,15 +82,13 @@ def raise_pairs(tx: Session, organisation: UUID, months: Collection[date]) -> No
         }
         missing = [_fresh(*key) for key in keys if key not in there]
         if missing:
-            tx.execute(insert(PairRow).values(missing).on_duplicate_key_update(higher))
+            tx.execute(insert(PairRow).values(missing).on_duplicate_key_update(_HIGHER))
 
 
 def raise_own_pairs(tx: Session, seller: UUID) -> None:
     """What a seller's own services cost it may have changed, in any month."""
     tx.execute(
-        update(PairRow)
-        .where(PairRow.seller_id == seller, PairRow.buyer_id == seller)
-        .values(wanted=PairRow.wanted + 1, stale_since=func.coalesce(PairRow.stale_since, func.utc_timestamp(6))),
+        update(PairRow).where(PairRow.seller_id == seller, PairRow.buyer_id == seller).values(_HIGHER),
         execution_options={"synchronize_session": False},
     )
 
@@ -123,8 +123,10 @@ def _links_above(tx: Session, organisation: UUID) -> list[tuple[UUID, UUID]]:
 def ensure_pairs(tx: Session, sold: Iterable[tuple[UUID, UUID]], periods: Collection[str]) -> None:
     """A period's start rates every link on which anything is sold: pairs that are not there yet are wanted."""
     links = {each for seller, buyer in sold for each in ((seller, buyer), (seller, seller))}
-    query = select(PairRow.seller_id, PairRow.buyer_id, PairRow.period)
-    there = {tuple(row) for row in tx.execute(query.where(PairRow.seller_id.in_({seller for seller, _ in links})))}
+    query = select(PairRow.seller_id, PairRow.buyer_id, PairRow.period).where(
+        PairRow.seller_id.in_({seller for seller, _ in links}), PairRow.period.in_(periods)
+    )
+    there = {tuple(row) for row in tx.execute(query)}
     wanted = [(*link, period) for link in sorted(links) for period in sorted(periods)]
     rows = [_fresh(*key) for key in wanted if key not in there]
     for first in range(0, len(rows), 2000):

@@ -5,14 +5,14 @@ from datetime import datetime
 from typing import Any
 from uuid import UUID
 
-from gradumen.core.errors import Conflict, Forbidden, Invalid, NotFound
+from gradumen.core.errors import Conflict, Forbidden, GradumenError, Invalid, NotFound
 from gradumen.core.permissions import Right
 from gradumen.core.tasks import LEASE, Lease, State, pause_after
 from gradumen.store import tasks
 from gradumen.store.access.members import emails_of
 from gradumen.store.organisations.organisations import organisations_by_id
 from gradumen.store.tasks import TaskRow, TaskStepRow
-from gradumen.store.unit_of_work import Session, use_case
+from gradumen.store.unit_of_work import Session, is_passing, use_case
 from gradumen.usecases.audit_entries import record
 from gradumen.usecases.pages import moment_place
 from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
@@ -21,6 +21,15 @@ from gradumen.wire.tasks import TaskBody, TaskStepBody
 BILL_RUN, ISSUE, MONTHS, USAGE_DAYS = "bill run", "issue", "months of readings", "usage by day"
 NEEDED = {BILL_RUN: Right.BILL, ISSUE: Right.BILL}
 """The right that whoever tries a task again needs at its organisation; for the others, that of an administrator."""
+
+
+def problem_of(error: Exception) -> str:
+    """What people read of a failure; what is inside the service stands in its log alone."""
+    if isinstance(error, GradumenError):
+        return error.message
+    if is_passing(error):
+        return "the database did not serve"
+    return f"it failed inside the service ({type(error).__name__}); the service's log has more"
 
 
 @use_case

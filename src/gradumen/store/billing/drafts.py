@@ -86,17 +86,22 @@ def note_drafted(tx: Session, invoice: UUID, revisions: dict[int, int]) -> None:
 
 def note_issued(tx: Session, invoice: UUID) -> None:
     """The pairs of a document are billed at its revision, unless another draft, in another currency, has them too."""
-    own = list(tx.scalars(select(DraftedPairRow).where(DraftedPairRow.invoice_id == invoice)))
-    for drafted in sorted(own, key=lambda row: row.pair_id):
-        others = (
+    rows = tx.execute(
+        select(DraftedPairRow.pair_id, DraftedPairRow.revision).where(DraftedPairRow.invoice_id == invoice)
+    )
+    revisions = dict(rows.all())
+    others = set(
+        tx.scalars(
             select(DraftedPairRow.pair_id)
             .join(InvoiceRow, InvoiceRow.id == DraftedPairRow.invoice_id)
-            .where(DraftedPairRow.pair_id == drafted.pair_id, InvoiceRow.state == "draft", InvoiceRow.id != invoice)
+            .where(DraftedPairRow.pair_id.in_(revisions), InvoiceRow.state == "draft", InvoiceRow.id != invoice)
         )
-        pair = tx.get_one(PairRow, drafted.pair_id, with_for_update=True, populate_existing=True)
+    )
+    pairs = select(PairRow).where(PairRow.id.in_(revisions)).order_by(PairRow.id).with_for_update()
+    for pair in tx.scalars(pairs, execution_options={"populate_existing": True}):
         pair.version += 1
-        if tx.scalar(others.limit(1)) is None:
-            pair.billed = max(pair.billed, drafted.revision)
+        if pair.id not in others:
+            pair.billed = max(pair.billed, revisions[pair.id])
     tx.flush()
 
 

@@ -6,7 +6,7 @@ from datetime import datetime, timedelta
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import ColumnElement, and_, delete, func, insert, literal, select, tuple_, update
+from sqlalchemy import ColumnElement, delete, func, insert, literal, select, tuple_, update
 from sqlalchemy.orm import Session
 
 from gradumen.store.metering.tables import DeliveryRow, StaleUsageRow
@@ -103,27 +103,26 @@ def fail_rating(tx: Session, attempt: Attempt, problem: str, until: datetime) ->
 
 
 def is_packing(tx: Session) -> bool:
-    """Whether usage of before is still being made again, so that nothing can be rated yet."""
-    return tx.scalar(select(StaleUsageRow.id).where(StaleUsageRow.quiet).limit(1)) is not None
+    """Whether usage of before is still being made again, so that nothing can be rated yet: its marks are the oldest."""
+    return bool(tx.scalar(select(StaleUsageRow.quiet).order_by(StaleUsageRow.id).limit(1)))
+
+
+def _held(table: type[Any], pairs: Collection[PairRow]) -> ColumnElement[bool]:
+    """Whether a row is of the generation that holds for one of some pairs."""
+    return tuple_(table.pair_id, table.generation).in_([(pair.id, pair.generation) for pair in pairs])
 
 
 def charges_of(tx: Session, pairs: Collection[PairRow], buyer: UUID | None = None) -> list[CurrentChargeRow]:
     """The charges that hold for pairs, in their order; of a seller with itself only those of one buyer's lines."""
-    found: list[CurrentChargeRow] = []
-    for pair in pairs:
-        query = select(CurrentChargeRow).where(_holds(CurrentChargeRow, pair)).order_by(CurrentChargeRow.position)
-        if buyer is not None:
-            query = query.join(SupplyLineRow, SupplyLineRow.id == CurrentChargeRow.supply_line_id)
-            query = query.where(SupplyLineRow.buyer_id == buyer)
-        found += tx.scalars(query)
-    return found
+    charge = CurrentChargeRow
+    query = select(charge).where(_held(charge, pairs)).order_by(charge.pair_id, charge.position)
+    if buyer is not None:
+        query = query.join(SupplyLineRow, SupplyLineRow.id == charge.supply_line_id)
+        query = query.where(SupplyLineRow.buyer_id == buyer)
+    return list(tx.scalars(query))
 
 
-def _holds(table: type[Any], pair: PairRow) -> ColumnElement[bool]:
-    return and_(table.pair_id == pair.id, table.generation == pair.generation)
-
-
-def parts_of(tx: Session, pairs: Collection[PairRow], *, by_resource: bool) -> list[Any]:
+def parts_of(tx: Session, pairs: Collection[PairRow], *, by_resource: bool) -> Sequence[Any]:
     """The parts of these charges, in their order: rows of pair, charge, project, resource, day, quantity, amount.
 
     Args:
@@ -131,31 +130,21 @@ def parts_of(tx: Session, pairs: Collection[PairRow], *, by_resource: bool) -> l
     """
     part = CurrentPartRow
     keys = (part.pair_id, part.charge_position, part.project_number)
-    found: list[Any] = []
-    for pair in pairs:
-        if by_resource:
-            query = select(*keys, part.resource_id, part.day, part.quantity, part.amount)
-            query = query.order_by(part.charge_position, part.position)
-        else:
-            none = literal(None).label("resource_id")
-            sums = func.sum(part.quantity).label("quantity"), func.sum(part.amount).label("amount")
-            query = select(*keys, none, part.day, *sums).group_by(*keys, part.day)
-            query = query.order_by(part.charge_position, func.min(part.position))
-        found += tx.execute(query.where(_holds(part, pair)))
-    return found
+    if by_resource:
+        query = select(*keys, part.resource_id, part.day, part.quantity, part.amount)
+        query = query.order_by(part.pair_id, part.charge_position, part.position)
+    else:
+        none = literal(None).label("resource_id")
+        sums = func.sum(part.quantity).label("quantity"), func.sum(part.amount).label("amount")
+        query = select(*keys, none, part.day, *sums).group_by(*keys, part.day)
+        query = query.order_by(part.pair_id, part.charge_position, func.min(part.position))
+    return tx.execute(query.where(_held(part, pairs))).all()
 
 
 def not_priced_of(tx: Session, pairs: Collection[PairRow]) -> list[NotPricedRow]:
     """What of the usage of pairs is not priced."""
-    return [
-        row
-        for pair in pairs
-        for row in tx.scalars(
-            select(NotPricedRow)
-            .where(NotPricedRow.pair_id == pair.id, NotPricedRow.generation == pair.generation)
-            .order_by(NotPricedRow.position)
-        )
-    ]
+    query = select(NotPricedRow).where(_held(NotPricedRow, pairs))
+    return list(tx.scalars(query.order_by(NotPricedRow.pair_id, NotPricedRow.position)))
 
 
 def generations(tx: Session, pairs: Collection[int]) -> dict[int, int]:

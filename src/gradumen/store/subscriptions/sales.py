@@ -120,15 +120,16 @@ def first_day_sold(tx: Session, seller: UUID) -> date | None:
     )
 
 
-def sold_links(tx: Session) -> list[tuple[UUID, UUID, date]]:
-    """Every seller and buyer between whom anything is or was sold, and the first day on which."""
-    rows = tx.execute(
+def sold_links(tx: Session, seller: UUID | None = None) -> list[tuple[UUID, UUID, date]]:
+    """Sellers, all or one, and buyers between whom anything is or was sold, and the first day on which."""
+    query = (
         select(SupplyLineRow.seller_id, SupplyLineRow.buyer_id, func.min(SubscriptionRow.starts_on))
         .join(SubscriptionRow, SubscriptionRow.id == SupplyLineRow.subscription_id)
         .group_by(SupplyLineRow.seller_id, SupplyLineRow.buyer_id)
         .order_by(SupplyLineRow.seller_id, SupplyLineRow.buyer_id)
     )
-    return [(seller, buyer, first) for seller, buyer, first in rows]
+    rows = tx.execute(query if seller is None else query.where(SupplyLineRow.seller_id == seller))
+    return [(sold_by, buyer, first) for sold_by, buyer, first in rows]
 
 
 def currencies_of(tx: Session, seller: UUID) -> dict[UUID, str]:

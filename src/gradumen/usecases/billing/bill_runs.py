@@ -93,7 +93,7 @@ def pairs_before_drafts(tx: Session, *, lease: Lease) -> dict[str, list[int]]:
     require_lease(tx, lease)
     run = tx.get_one(BillRunRow, lease.task)
     coming = Period.parse(run.period).next().text
-    ensure_pairs(tx, [(seller, buyer) for seller, buyer, _ in sold_links(tx) if seller == run.seller_id], [coming])
+    ensure_pairs(tx, [(seller, buyer) for seller, buyer, _ in sold_links(tx, run.seller_id)], [coming])
     return stale_pairs(tx, run.seller_id, coming)
 
 

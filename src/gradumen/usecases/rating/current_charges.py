@@ -21,6 +21,7 @@ from gradumen.usecases.rating.assigned_usage import Unassigned
 from gradumen.usecases.rating.costs import rate_costs
 from gradumen.usecases.rating.links import RatedPeriod, load_links
 from gradumen.usecases.scope import business_now
+from gradumen.usecases.tasks import problem_of
 
 BATCH = 5000
 """Rows stored in one transaction."""
@@ -48,17 +49,18 @@ def rate_pairs(
     Raises:
         GradumenError: they cannot be rated; they keep why.
     """
-    rated, failures = 0, []
     try:
         return _rate(uow, pairs, now, rests, least)
-    except Exception:
+    except GradumenError:
         if len(pairs) == 1:
             raise
-    # One of them is no reason to leave the others as they were.
+    # One that is refused is no reason to leave the others as they were.
+    rated = 0
+    failures: list[GradumenError] = []
     for pair in pairs:
         try:
             rated += _rate(uow, [pair], now, rests, least)
-        except Exception as failure:  # noqa: BLE001  # raised below, when the others are rated
+        except GradumenError as failure:
             failures.append(failure)
     if failures:
         raise failures[0]
@@ -77,8 +79,7 @@ def _rate(uow: UnitOfWork, pairs: Sequence[int], now: Callable[[], datetime], re
                 add(uow, table=table, rows=rows[:BATCH])
                 del rows[:BATCH]
     except Exception as problem:
-        said = problem.message if isinstance(problem, GradumenError) else type(problem).__name__
-        fail(uow, attempt=attempt, problem=said, until=at + FAILED)
+        fail(uow, attempt=attempt, problem=problem_of(problem), until=at + FAILED)
         raise
     ended = now()
     return hold(uow, attempt=attempt, tables=tables, at=ended, rest=max(least, rests * (ended - at)))

@@ -7,6 +7,7 @@ from fractions import Fraction
 from uuid import UUID
 
 from gradumen.core.catalogue.offers import renamed
+from gradumen.core.errors import Conflict
 from gradumen.core.exact import QUANTITY_PLACES, scaled
 from gradumen.core.periods import Period, zone_of
 from gradumen.core.rating.charges import Adjustment, Charge, Part, PricedBlock, Rated, Shared, Unpriced
@@ -48,15 +49,18 @@ def read_rated(
     Args:
         by_resource: whether parts are told apart by resource.
         buyer: only the charges of this buyer's lines; None is all.
+
+    Raises:
+        Conflict: they are rated more often than they can be read.
     """
     for _ in range(TRIES):
         before = {row.id: row.generation for row in pairs}
         read = _Reading(tx, seller, period, pairs, published, by_resource, buyer).rated()
         if store.generations(tx, list(before)) == before:
-            break
+            return read
         for row in pairs:
             tx.refresh(row)
-    return read
+    raise Conflict("what this shows is rated over and over at this moment; ask again")
 
 
 class _Reading:
@@ -104,8 +108,9 @@ class _Reading:
         charges = self._charges()
         unpriced = tuple(
             Unpriced(number, row.meter, row.attribute_set_id or 0, row.quantity)
-            for row in self.missing
-            if row.supply_line_id is not None and (number := self._line(row.supply_line_id, None)) is not None
+            for row, number in (
+                (row, self._line(row.supply_line_id, None)) for row in self.missing if row.supply_line_id is not None
+            )
         )
         return RatedPeriod(
             seller=self.seller,
@@ -134,10 +139,8 @@ class _Reading:
         rows = store.projects_by_number(self.tx, numbers, whole)
         return sorted(rows, key=lambda row: row.number)
 
-    def _line(self, line_id: UUID, version: UUID | None) -> int | None:
-        """The number of a line, priced by the card of a version; None where the line is not there any more."""
-        if line_id not in self._found:
-            return None
+    def _line(self, line_id: UUID, version: UUID | None) -> int:
+        """The number of a line, priced by the card of a version; of what is not priced by none."""
         card_id, card = self.cards[version] if version else (None, None)
         key = (line_id, card_id)
         if key not in self.numbers:
@@ -165,19 +168,14 @@ class _Reading:
                     each.amount,
                 )
             )
-        charges = []
-        for row in self.rows:
-            number = self._line(row.supply_line_id, row.rate_card_version_id)
-            if number is not None:
-                charges.append(self._charge(number, row, tuple(parts.get((row.pair_id, row.position), ()))))
-        return charges
+        return [self._charge(row, tuple(parts.get((row.pair_id, row.position), ()))) for row in self.rows]
 
-    def _charge(self, number: int, row: CurrentChargeRow, parts: tuple[Part, ...]) -> Charge:
+    def _charge(self, row: CurrentChargeRow, parts: tuple[Part, ...]) -> Charge:
         shared = None
         if row.shared_quantity is not None and row.shared_amount is not None:
             shared = Shared(row.shared_quantity, row.shared_amount)
         return Charge(
-            line=number,
+            line=self._line(row.supply_line_id, row.rate_card_version_id),
             kind=row.kind,
             rate=row.rate,
             version=self.versions[row.rate_card_version_id],
