@@ -1,11 +1,15 @@
 """Usage packed by day."""
 
+from collections import Counter
+from zoneinfo import ZoneInfo
+
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 from gradumen.core.errors import Invalid
-from gradumen.core.metering.packed_days import MOST, pack, unpack
+from gradumen.core.metering.packed_days import MOST, pack, sum_hours, unpack
+from gradumen.core.periods import hour_start
 
 days = st.lists(
     st.tuples(
@@ -37,6 +41,22 @@ def test_within_gives_the_hours_from_one_until_before_another(
     assert list(zip(inside.hour.tolist(), inside.quantity.to_list(), strict=True)) == [
         (hour, each) for hour, each in kept if start <= hour < end
     ]
+
+
+@given(days, st.sampled_from(["UTC", "Europe/Dublin", "Asia/Tokyo", "America/New_York"]))
+def test_sums_of_hours_are_whole_and_on_their_local_days(found: list[tuple[int, dict[int, int]]], name: str) -> None:
+    packed = [pack({hour: quantity % 10**30 for hour, quantity in hours.items()}) for _, hours in found]
+    out = unpack([day for day, _ in found], [hours for hours, _ in packed], [slots for _, slots in packed])
+    kinds = [index % 3 for index in range(len(found))]
+    expected = Counter[tuple[int, int]]()
+    for (day, hours), kind in zip(found, kinds, strict=True):
+        for hour, quantity in hours.items():
+            local = hour_start(day * 24 + hour).astimezone(ZoneInfo(name)).date().toordinal()
+            expected[kind, local] += quantity % 10**30
+
+    sums = {(kind, day): quantity for kind, day, quantity in sum_hours(out, kinds, ZoneInfo(name))}
+    assert sums == dict(expected)
+    assert sum(quantity for _, _, quantity in sum_hours(out, kinds, None)) == sum(expected.values())
 
 
 def test_what_a_day_cannot_hold_and_what_is_cut_short_is_refused() -> None:

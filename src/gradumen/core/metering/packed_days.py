@@ -2,6 +2,7 @@
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from zoneinfo import ZoneInfo
 
 import numpy as np
 import numpy.typing as npt
@@ -9,6 +10,7 @@ import polars as pl
 
 from gradumen.core.errors import Invalid
 from gradumen.core.metering.usage import DAY_HOURS
+from gradumen.core.periods import hour_start
 
 SLOT_BYTES = 16
 MOST = (10**38 - 1) // DAY_HOURS
@@ -78,3 +80,34 @@ def unpack(days: Sequence[int], hours: Sequence[int], slots: Sequence[bytes]) ->
         )
     )
     return Hours(row, number, wide["quantity"])
+
+
+def sum_hours(hours: Hours, kinds: Sequence[int], zone: ZoneInfo | None) -> list[tuple[int, int, int]]:
+    """Add hours up by the kind of their packed day, and by the local day in a zone where there is one.
+
+    Args:
+        kinds: of each packed day.
+
+    Returns:
+        Kind, local day (as an ordinal; 0 without zone), millionths; in no order.
+
+    >>> hours = unpack([0], [0b11], [pack({0: 5, 1: 6})[1]])
+    >>> sum_hours(hours, [9], None)
+    [(9, 0, 11)]
+    """
+    if not len(hours.row):
+        return []
+    first, last = int(hours.hour.min()), int(hours.hour.max())
+    if zone is None:
+        days = np.zeros(last - first + 1, dtype=np.int64)
+    else:
+        local = (hour_start(hour).astimezone(zone) for hour in range(first, last + 1))
+        days = np.array([moment.toordinal() for moment in local], dtype=np.int64)
+    frame = pl.DataFrame(
+        {
+            "kind": np.asarray(kinds, dtype=np.int64)[hours.row],
+            "day": days[hours.hour - first],
+            "quantity": hours.quantity.cast(pl.Int128),
+        }
+    )
+    return frame.group_by("kind", "day").agg(pl.col("quantity").sum()).rows()

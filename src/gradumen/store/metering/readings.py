@@ -4,7 +4,7 @@ from collections.abc import Collection, Mapping, Sequence
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import select, tuple_
+from sqlalchemy import ColumnElement, select, tuple_
 from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.orm import Session
 
@@ -57,38 +57,33 @@ def add_readings(tx: Session, rows: Sequence[tuple[Any, ...]]) -> None:
 
 def number_attribute_sets(tx: Session, documents: Mapping[bytes, Mapping[str, str]]) -> dict[bytes, int]:
     """Numbers of attribute sets by their hashes; new ones are added."""
-    query = select(AttributeSetRow.hash, AttributeSetRow.id).where(AttributeSetRow.hash.in_(documents))
-    known = dict(tx.execute(query).all())
-    missing = sorted(digest for digest in documents if digest not in known)
-    if missing:
-        values = [{"hash": digest, "document": dict(documents[digest])} for digest in missing]
-        tx.execute(insert(AttributeSetRow).prefix_with("IGNORE"), values)
-        known = dict(tx.execute(query).all())
-    return known
+    rows = {digest: {"hash": digest, "document": dict(document)} for digest, document in documents.items()}
+    return _numbered(tx, AttributeSetRow, AttributeSetRow.hash, rows)
 
 
 def number_origins(tx: Session, origins: Mapping[bytes, Origin]) -> dict[bytes, int]:
     """Numbers of origins by their hashes; new ones are added."""
-    query = select(OriginRow.hash, OriginRow.id).where(OriginRow.hash.in_(origins))
-    known = dict(tx.execute(query).all())
-    missing = sorted(digest for digest in origins if digest not in known)
-    if missing:
-        values = [
-            {"hash": digest, "source": source, "account": account, "owner": owner}
-            for digest, (source, account, owner) in ((digest, origins[digest]) for digest in missing)
-        ]
-        tx.execute(insert(OriginRow).prefix_with("IGNORE"), values)
-        known = dict(tx.execute(query).all())
-    return known
+    rows = {
+        digest: {"hash": digest, "source": source, "account": account, "owner": owner}
+        for digest, (source, account, owner) in origins.items()
+    }
+    return _numbered(tx, OriginRow, OriginRow.hash, rows)
 
 
 def number_resources(tx: Session, feed: int, names: Collection[str]) -> dict[str, int]:
     """Numbers of a feed's resources by name; new ones are added."""
-    query = select(ResourceRow.name, ResourceRow.id).where(ResourceRow.feed_id == feed, ResourceRow.name.in_(names))
-    known = dict(tx.execute(query).all())
-    missing = sorted(name for name in names if name not in known)
+    rows = {name: {"feed_id": feed, "name": name, "passes": 0} for name in names}
+    return _numbered(tx, ResourceRow, ResourceRow.name, rows, ResourceRow.feed_id == feed)
+
+
+def _numbered(
+    tx: Session, table: type[Any], name: Any, rows: Mapping[Any, Mapping[str, Any]], *where: ColumnElement[bool]
+) -> dict[Any, int]:
+    """Numbers of rows by their names; new ones are added in the names' order, so that rivals do not lock crosswise."""
+    query = select(name, table.id).where(name.in_(rows), *where)
+    known: dict[Any, int] = dict(tx.execute(query).all())
+    missing = sorted(set(rows) - set(known))
     if missing:
-        values = [{"feed_id": feed, "name": name, "passes": 0} for name in missing]
-        tx.execute(insert(ResourceRow).prefix_with("IGNORE"), values)
+        tx.execute(insert(table).prefix_with("IGNORE"), [rows[each] for each in missing])
         known = dict(tx.execute(query).all())
     return known

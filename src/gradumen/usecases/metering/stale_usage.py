@@ -43,18 +43,22 @@ def refresh_batch(tx: Session) -> int:
     marks = stale_usage.next_marks(tx, BATCH)
     if not marks:
         return 0
-    stale_usage.lock_resources(tx, {resource for (resource, _, _), _ in marks.values()})
+    wanted = {mark for mark, _ in marks.values()}
     changed = {mark for mark, quiet in marks.values() if not quiet}
-    combine = {number: Combine(meter.combine) for number, meter in meter_rows(tx).items()}
-    touched: set[tuple[int, date]] = set()
-    for quiet in (False, True):
-        chosen = {mark for mark, each in marks.values() if each is quiet} - (changed if quiet else set())
-        for span in spans_of(chosen):
-            made = _make_again(tx, span, combine[span.meter])
-            touched |= set() if quiet else made
-    _raise(tx, touched)
+    stale_usage.lock_resources(tx, {resource for resource, _, _ in wanted})
+    _raise(tx, _make(tx, changed))
+    _make(tx, wanted - changed)
     stale_usage.drop_marks(tx, marks)
     return len(marks)
+
+
+def _make(tx: Session, marks: set[stale_usage.Mark]) -> set[tuple[int, date]]:
+    """Make the usage of marks again; gives the projects, by number, and days that have or had any."""
+    combine = {number: Combine(meter.combine) for number, meter in meter_rows(tx).items()} if marks else {}
+    touched: set[tuple[int, date]] = set()
+    for span in spans_of(marks):
+        touched |= _make_again(tx, span, combine[span.meter])
+    return touched
 
 
 def _make_again(tx: Session, span: Span, combine: Combine) -> set[tuple[int, date]]:
@@ -67,7 +71,9 @@ def _make_again(tx: Session, span: Span, combine: Combine) -> set[tuple[int, dat
     )
     touched = stale_usage.take_out(tx, span)
     values = []
-    for (project, resource, number, attributes), usage in sorted(combine_days(measured, combine).items(), key=_key):
+    made = combine_days(measured, combine)
+    for project, resource, number, attributes in sorted(made):
+        usage = made[project, resource, number, attributes]
         day = EPOCH_DAY + timedelta(days=number)
         if span.first <= day <= span.last:
             hours, slots = pack(usage.hours)
@@ -76,10 +82,6 @@ def _make_again(tx: Session, span: Span, combine: Combine) -> set[tuple[int, dat
             touched.add((project, day))
     stale_usage.put_in(tx, values)
     return touched
-
-
-def _key(item: tuple[tuple[int, int, int, int], object]) -> tuple[int, int, int, int]:
-    return item[0]
 
 
 def _raise(tx: Session, touched: set[tuple[int, date]]) -> None:

@@ -7,13 +7,10 @@ from typing import Any
 from uuid import UUID
 from zoneinfo import ZoneInfo
 
-import numpy as np
-import polars as pl
-
 from gradumen.core.errors import Invalid
 from gradumen.core.exact import QUANTITY_PLACES, scaled, unscaled
-from gradumen.core.metering.packed_days import unpack
-from gradumen.core.periods import Period, hour_number, hour_start, zone_of
+from gradumen.core.metering.packed_days import sum_hours, unpack
+from gradumen.core.periods import Period, day_start, hour_number, zone_of
 from gradumen.core.permissions import Right
 from gradumen.store.catalogue.tables import MeterRow
 from gradumen.store.metering.usage import (
@@ -33,6 +30,7 @@ from gradumen.wire.metering.usage import UsageBody, UsageSumsBody
 
 DIMENSIONS = ("day", "meter", "resource", "project", "organisation")
 DAY = timedelta(days=1)
+_UTC = ZoneInfo("UTC")
 
 
 @use_case
@@ -103,7 +101,9 @@ def _quantities(
         start.date() + DAY * number
         for number in range((end - DAY / 24).date().toordinal() - start.date().toordinal() + 1)
     ]
-    whole = [day for day in days if "day" not in by and start <= _midnight(day) and _midnight(day) + DAY <= end]
+    whole = [
+        day for day in days if "day" not in by and start <= day_start(day, _UTC) and day_start(day + DAY, _UTC) <= end
+    ]
     if whole:
         for number, quantity, *values in sums_of_days(tx, wanted, whole[0], whole[-1], columns):
             yield number, dict(zip(columns, values, strict=True)), scaled(quantity, QUANTITY_PLACES)
@@ -113,37 +113,14 @@ def _quantities(
     hours = unpack([(row[1] - EPOCH_DAY).days for row in rows], [row[2] for row in rows], [row[3] for row in rows])
     inside = hours.within(hour_number(start), hour_number(end))
     kinds: dict[tuple[Any, ...], int] = {}
-    kind = np.array([kinds.setdefault((row[0], *row[4:]), len(kinds)) for row in rows], dtype=np.int64)
-    first = hour_number(start)
-    local = np.array([_local_day(hour, zone) if "day" in by else 0 for hour in range(first, hour_number(end))])
-    sums = (
-        pl.DataFrame(
-            {
-                "kind": kind[inside.row],
-                "day": local[inside.hour - first],
-                "quantity": inside.quantity.cast(pl.Int128),
-            }
-        )
-        .lazy()
-        .group_by("kind", "day")
-        .agg(pl.col("quantity").sum())
-        .collect(engine="streaming")
-    )
+    kind = [kinds.setdefault((row[0], *row[4:]), len(kinds)) for row in rows]
     named = list(kinds)
-    for index, number, quantity in sums.iter_rows():
+    for index, number, quantity in sum_hours(inside, kind, zone if "day" in by else None):
         meter, *values = named[index]
         keys = dict(zip(columns, values, strict=True))
         if "day" in by:
             keys["day"] = date.fromordinal(number).isoformat()
         yield meter, keys, quantity
-
-
-def _local_day(hour: int, zone: ZoneInfo) -> int:
-    return hour_start(hour).astimezone(zone).toordinal()
-
-
-def _midnight(day: date) -> datetime:
-    return datetime(day.year, day.month, day.day, tzinfo=UTC)
 
 
 def _seen_usage(tx: Session, scope: Scope, owners: frozenset[UUID]) -> list[tuple[frozenset[UUID] | None, list[int]]]:

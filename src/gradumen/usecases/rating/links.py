@@ -177,7 +177,7 @@ def load_links(
 def _buyers(tree: Tree, seller: UUID) -> dict[UUID, UUID]:
     """Everybody from a seller down, with the seller's buyer through whom each is charged: itself for its own use."""
     found = {seller: seller}
-    for buyer in [child for child, parent in tree.parents.items() if parent == seller]:
+    for buyer in tree.children(seller):
         found |= dict.fromkeys(tree.below([buyer]), buyer)
     return found
 
