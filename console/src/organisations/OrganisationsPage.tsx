@@ -1,8 +1,8 @@
 /** The tree of organisations with their quotas; details open beside it. */
 import { Box, TextField } from '@mui/material';
 import { useQueries, useQuery } from '@tanstack/react-query';
-import { useSearchParams } from 'react-router';
 import { DataTable } from '../shared/DataTable';
+import { useFilters } from '../shared/filters';
 import { Page } from '../shared/Page';
 import { Empty, Query } from '../shared/States';
 import { OrganisationDetail } from './OrganisationDetail';
@@ -13,18 +13,9 @@ const MOST_BARS = 60;
 
 export default function OrganisationsPage() {
   const all = useQuery(organisationsOptions);
-  const [params, setParams] = useSearchParams();
+  const [params, set] = useFilters();
   const search = params.get('search') ?? '';
   const chosen = params.get('organisation');
-  const set = (name: string, value: string | null) =>
-    setParams(
-      (before) => {
-        if (value) before.set(name, value);
-        else before.delete(name);
-        return before;
-      },
-      { replace: true },
-    );
   return (
     <Page
       title="Who buys from whom"
@@ -57,7 +48,7 @@ export default function OrganisationsPage() {
                 <Tree
                   branches={branches}
                   open={chosen}
-                  onOpen={(slug) => set('organisation', slug === chosen ? null : slug)}
+                  onOpen={(slug) => set('organisation', slug === chosen ? '' : slug)}
                 />
               ) : (
                 <Empty title="No organisation has that in its name">Search for something else.</Empty>
@@ -67,7 +58,7 @@ export default function OrganisationsPage() {
                   key={open.slug}
                   organisation={open}
                   all={organisations}
-                  onClose={() => set('organisation', null)}
+                  onClose={() => set('organisation', '')}
                 />
               )}
             </Box>

@@ -37,7 +37,12 @@ export default function OverviewPage() {
         {(data) => (
           <>
             {data.problems.map((each) => (
-              <Alert key={`${each.seller} ${each.buyer}`} severity="warning" sx={{ mb: 2 }}>
+              <Alert
+                key={`${each.seller} ${each.buyer}`}
+                severity="warning"
+                variant="outlined"
+                sx={{ mb: 3 }}
+              >
                 {each.buyer} cannot be brought up to date: {each.problem}
               </Alert>
             ))}

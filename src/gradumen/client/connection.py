@@ -1,7 +1,7 @@
 """One HTTP connection to the service: credentials, refusals as errors, typed answers."""
 
 import time
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from typing import Any, TypeVar
 from uuid import uuid4
 
@@ -76,13 +76,7 @@ class Connection:
 
     def get_current(self, path: str, kind: type[Current], /, *, wait: float, **query: Any) -> Current:
         """One thing that says how current it is; asked again while something waits, for some seconds at most."""
-        deadline, pause = time.monotonic() + wait, 0.02
-        while True:
-            answer = self.get(path, kind, **query)
-            if not answer.waiting or time.monotonic() > deadline:
-                return answer
-            time.sleep(pause)
-            pause = min(2 * pause, 0.5)
+        return ask_until(lambda: self.get(path, kind, **query), lambda answer: not answer.waiting, wait)
 
     def page(self, path: str, kind: type[B], /, **query: Any) -> Page[B]:
         """One page of a list."""
@@ -130,6 +124,17 @@ class Connection:
         headers = {"Idempotency-Key": key} if key else {}
         content = body.model_dump(mode="json") if isinstance(body, Body) else body
         return self.send(method, path, json=content, headers=headers)
+
+
+def ask_until(ask: Callable[[], B], is_over: Callable[[B], bool], seconds: float) -> B:
+    """Ask again and again, ever more slowly, until an answer says that it is over, or the time is."""
+    deadline, pause = time.monotonic() + seconds, 0.02
+    while True:
+        answer = ask()
+        if is_over(answer) or time.monotonic() > deadline:
+            return answer
+        time.sleep(pause)
+        pause = min(2 * pause, 0.5)
 
 
 def _query(query: Mapping[str, Any]) -> dict[str, Any]:

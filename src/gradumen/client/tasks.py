@@ -1,10 +1,9 @@
 """Long work that the service does."""
 
-import time
 from collections.abc import Callable
 from uuid import UUID
 
-from gradumen.client.connection import Connection
+from gradumen.client.connection import Connection, ask_until
 from gradumen.wire.tasks import TaskBody
 
 ENDED = ("done", "needs a hand", "undone")
@@ -35,12 +34,11 @@ class Tasks:
         self, task_id: UUID, *, seconds: float = 3600, tell: Callable[[TaskBody], None] | None = None
     ) -> TaskBody:
         """Wait until a task is done, undone or needs a hand, or the time is over."""
-        deadline, pause = time.monotonic() + seconds, 0.02
-        while True:
+
+        def ask() -> TaskBody:
             task = self.get(task_id)
             if tell is not None:
                 tell(task)
-            if task.state in ENDED or time.monotonic() > deadline:
-                return task
-            time.sleep(pause)
-            pause = min(2 * pause, 0.5)
+            return task
+
+        return ask_until(ask, lambda task: task.state in ENDED, seconds)

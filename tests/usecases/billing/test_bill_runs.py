@@ -155,6 +155,18 @@ rates: [{rate: ahead, fee: open-range/moor, price: 745, advance: true}]
 """
 
 
+def paid_ahead(starts_on: date) -> SubscriptionCreate:
+    """A subscription that is priced by `ADVANCE`."""
+    return SubscriptionCreate(
+        organisation="quillstone",
+        plan="open-range",
+        tier="moor",
+        name="Ahead",
+        starts_on=starts_on,
+        rate_card="paid-ahead",
+    )
+
+
 @pytest.mark.parametrize(
     ("change", "expected"),
     [({"quantity": 2}, "1106"), ({"tier": "heath"}, "-1106"), (None, "-1106")],
@@ -164,16 +176,7 @@ def test_a_fee_in_advance_is_billed_once_whatever_changes(
 ) -> None:
     """October has 745 hours in Dublin. Of 745 and 745 billed ahead, a change on 17 October gives back 361 and 745."""
     world.mara.catalogue.publish("tarnwick", files(ADVANCE))
-    made = world.mara.subscriptions.create(
-        SubscriptionCreate(
-            organisation="quillstone",
-            plan="open-range",
-            tier="moor",
-            name="Ahead",
-            starts_on=date(2026, 10, 1),
-            rate_card="paid-ahead",
-        )
-    )
+    made = world.mara.subscriptions.create(paid_ahead(date(2026, 10, 1)))
 
     def ahead() -> Decimal:
         bought = [each for each in world.close("tarnwick", "finn", "2026-10") if each.buyer == "quillstone"]
@@ -193,16 +196,7 @@ def test_a_fee_in_advance_is_billed_once_whatever_changes(
 def test_what_is_billed_in_advance_leaves_the_rest_of_its_month_to_bill(world: World) -> None:
     """Nothing changes in November; its monthly fee in arrears is billed all the same."""
     world.mara.catalogue.publish("tarnwick", files(ADVANCE))
-    world.mara.subscriptions.create(
-        SubscriptionCreate(
-            organisation="quillstone",
-            plan="open-range",
-            tier="moor",
-            name="Ahead",
-            starts_on=date(2026, 10, 1),
-            rate_card="paid-ahead",
-        )
-    )
+    world.mara.subscriptions.create(paid_ahead(date(2026, 10, 1)))
     billed = {}
     for day, period in (("2026-11-02", "2026-10"), ("2026-12-02", "2026-11")):
         world.mara.clock.set(moment(day), held=True)
@@ -223,16 +217,7 @@ def test_a_term_in_advance_is_billed_once_whatever_changes(world: World, what: s
     """From August to October are 2209 hours in Dublin, 529 of them from 10 October on; each costs 1."""
     mara = world.mara
     mara.catalogue.publish("tarnwick", files(quarterly(2209, "2026-01-01")))
-    made = mara.subscriptions.create(
-        SubscriptionCreate(
-            organisation="quillstone",
-            plan="open-range",
-            tier="moor",
-            name="Ahead",
-            starts_on=date(2026, 8, 1),
-            rate_card="paid-ahead",
-        )
-    )
+    made = mara.subscriptions.create(paid_ahead(date(2026, 8, 1)))
 
     def ahead(period: str) -> Decimal:
         bought = [each for each in world.close("tarnwick", "finn", period) if each.buyer == "quillstone"]
