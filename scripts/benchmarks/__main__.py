@@ -8,6 +8,7 @@ from typing import Any
 
 import api
 import catalogue
+import close
 import ingest
 import rating
 
@@ -16,6 +17,7 @@ BENCHMARKS: dict[str, tuple[Callable[[int], dict[str, Any]], int]] = {
     "ingest": (ingest.run, 200_000),
     "catalogue": (catalogue.run, 1_000),
     "api": (api.run, 10_000),
+    "close": (close.run, 10_000_000),
 }
 
 

@@ -83,18 +83,13 @@ def scaled(value: Decimal, places: int) -> int:
     >>> scaled(Decimal("1.5"), 6)
     1500000
     """
-    sign, digits, exponent = value.as_tuple()
-    if not isinstance(exponent, int):
+    if not value.is_finite():
         raise Invalid(f"{value} is not a number", value=value)
-    whole: int = int("".join(map(str, digits)) or "0")
-    shift = exponent + places
-    if shift >= 0:
-        whole *= int(10**shift)
-    else:
-        whole, lost = divmod(whole, int(10**-shift))
-        if lost:
-            raise Invalid(f"{value} has more than {places} decimal places", value=value)
-    return -whole if sign else whole
+    top, bottom = value.as_integer_ratio()
+    whole, lost = divmod(top * int(10**places), bottom)
+    if lost:
+        raise Invalid(f"{value} has more than {places} decimal places", value=value)
+    return whole
 
 
 def unscaled(whole: int, places: int) -> Decimal:

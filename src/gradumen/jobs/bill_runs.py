@@ -1,6 +1,8 @@
-"""Does a bill run: usage and charges brought up to date, then drafts of them, a transaction for each buyer."""
+"""Does a bill run: usage and charges brought up to date, then drafts of them, a transaction for a few buyers."""
 
+from collections.abc import Iterator, Sequence
 from datetime import timedelta
+from uuid import UUID
 
 from gradumen.core.errors import Conflict, GradumenError, Unanswered
 from gradumen.jobs.leases import Held, now
@@ -8,8 +10,8 @@ from gradumen.usecases.billing.bill_runs import finish_run, list_buyers, make_dr
 from gradumen.usecases.metering.stale_usage import refresh_usage
 from gradumen.usecases.rating.current_charges import MOST, rate_pairs
 
-TOLD = 20
-"""Progress is told once in so many buyers."""
+TOGETHER = 25
+"""Drafts of so many buyers are made in one transaction, and then progress is told."""
 ROUNDS = 3
 """How often pairs are rated that are stale again; what comes later than that waits for the next run."""
 
@@ -38,18 +40,28 @@ def make(held: Held) -> None:
     with held.step("make drafts", period=held.lease.subject) as step:
         refused: list[str] = []
         buyers = list_buyers(held.uow, lease=held.lease)
-        for number, buyer in enumerate(buyers, 1):
-            try:
-                make_drafts(held.uow, lease=held.lease, buyer=buyer, at=now())
-            except Unanswered:
-                raise
-            except GradumenError as problem:
+        for first in range(0, len(buyers), TOGETHER):
+            some = buyers[first : first + TOGETHER]
+            for problem in _drafts(held, some):
                 refused.append(problem.message)
                 step.say(problem.message)
-            if number % TOLD == 0 or number == len(buyers):
-                held.progress(number - len(refused), len(buyers), "buyers")
+            held.progress(first + len(some) - len(refused), len(buyers), "buyers")
         step.result.update(buyers=len(buyers), refused=len(refused))
         if refused:
             others = f"; so it is with {len(refused) - 1} more buyers, see the log" if len(refused) > 1 else ""
             raise Conflict(refused[0] + others)
         step.result["drafts"] = finish_run(held.uow, lease=held.lease, at=now())
+
+
+def _drafts(held: Held, buyers: Sequence[UUID]) -> Iterator[GradumenError]:
+    """Make the drafts of buyers together, or where one is refused each by itself; gives the refusals."""
+    try:
+        make_drafts(held.uow, lease=held.lease, buyers=buyers, at=now())
+    except Unanswered:
+        raise
+    except GradumenError as problem:
+        if len(buyers) == 1:
+            yield problem
+            return
+        for buyer in buyers:
+            yield from _drafts(held, [buyer])

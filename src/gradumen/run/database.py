@@ -45,7 +45,7 @@ innodb_autoinc_lock_mode=2
 innodb_lock_wait_timeout=20
 max_allowed_packet=64M
 max_connections=120
-local_infile=OFF
+local_infile=ON
 performance_schema=OFF
 skip-log-bin
 """

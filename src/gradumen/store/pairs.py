@@ -133,12 +133,12 @@ def ensure_pairs(tx: Session, sold: Iterable[tuple[UUID, UUID]], periods: Collec
         tx.execute(insert(PairRow).prefix_with("IGNORE").values(rows[first : first + 2000]))
 
 
-def pairs_to_bill(tx: Session, seller: UUID, buyer: UUID, up_to: str) -> list[PairRow]:
-    """The pairs of a link, up to a period, of which another revision is rated than billed; held for a decision."""
+def pairs_to_bill(tx: Session, seller: UUID, buyers: Collection[UUID], up_to: str) -> list[PairRow]:
+    """The pairs of links, up to a period, of which another revision is rated than billed; held for a decision."""
     query = select(PairRow).where(
-        PairRow.seller_id == seller, PairRow.buyer_id == buyer, PairRow.period <= up_to, _is_to_bill()
+        PairRow.seller_id == seller, PairRow.buyer_id.in_(buyers), PairRow.period <= up_to, _is_to_bill()
     )
-    rows = list(tx.scalars(query.order_by(PairRow.period).with_for_update()))
+    rows = list(tx.scalars(query.order_by(PairRow.period, PairRow.id).with_for_update()))
     for row in rows:
         row.version += 1
     return rows

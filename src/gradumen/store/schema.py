@@ -47,16 +47,19 @@ def migrate(engine: Engine, revision: str = "head") -> None:
 
 
 def check(engine: Engine) -> None:
-    """Check that the database is at head.
+    """Check that the database is at head, and takes many rows at once (`gradumen.store.bulk`).
 
     Raises:
-        WrongSchema: it is not; names the command that mends it.
+        WrongSchema: it is not, or does not; names the command or setting that mends it.
     """
     found = current(engine)
     if found != head():
         raise WrongSchema(
             f"the database is at schema {found or 'none'}, this version needs {head()}; run: gradumen migrate"
         )
+    with engine.connect() as connection:
+        if not connection.scalar(text("SELECT @@local_infile")):
+            raise WrongSchema("the database refuses LOAD DATA LOCAL; set local_infile=ON in its configuration")
 
 
 def may_change_tables(engine: Engine) -> bool:

@@ -44,6 +44,7 @@ def make_engine(url: str, *, pool_size: int = 20) -> Engine:
         isolation_level="READ COMMITTED",
         connect_args={
             "charset": "utf8mb4",
+            "local_infile": True,
             "init_command": f"SET sql_mode='{STRICT}', time_zone='+00:00'",
         },
     )

@@ -3,6 +3,7 @@
 import time
 from collections import Counter
 from collections.abc import Callable
+from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 from decimal import Decimal
 from typing import Any
@@ -127,8 +128,8 @@ def test_of_two_workers_on_one_pair_the_later_one_stores(world: World, service: 
             attempts.append((attempt, current_charges.rated_rows(service.uow, attempt=attempt)))
         (first, early), (last, late) = attempts
         given = {"at": datetime.now(UTC), "rest": timedelta(0)}
-        assert current_charges.hold(service.uow, attempt=first, tables=early, **given) == 0
-        assert current_charges.hold(service.uow, attempt=last, tables=late, **given) == 1
+        assert current_charges.hold(service.uow, attempt=first, rows=early, **given) == 0
+        assert current_charges.hold(service.uow, attempt=last, rows=late, **given) == 1
         assert pair_of(service, "tarnwick", "quillstone").generation == last.begun[0].fence
         assert differing_pairs(service.uow) == {}
         # What the first one left behind holds nowhere, and goes with the next but one rating.
@@ -147,9 +148,9 @@ def test_a_worker_that_is_killed_before_its_charges_hold_changes_nothing(world: 
     pair = pair_of(service, "tarnwick", "quillstone").id
     with service.worker.gate:
         attempt = current_charges.begin(service.uow, pairs=[pair], at=datetime.now(UTC))
-        tables = current_charges.rated_rows(service.uow, attempt=attempt)
-        for table, rows in tables.items():
-            current_charges.add(service.uow, table=table, rows=rows[:2])
+        rows = current_charges.rated_rows(service.uow, attempt=attempt)
+        assert rows.charges and rows.parts.height > 2
+        current_charges.add(service.uow, rows=replace(rows, parts=rows.parts[:2]))
         assert world.user("finn").spend.period_so_far("tarnwick", SEPTEMBER).links == seen.links
         assert rate(service, [pair]) == 1
         assert differing_pairs(service.uow) == {}

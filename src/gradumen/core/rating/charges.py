@@ -1,13 +1,15 @@
 """Charges: priced quantities with their explanation, and what they are split into."""
 
 import hashlib
+from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import date, datetime
 from decimal import Decimal
 from fractions import Fraction
+from typing import NamedTuple
 
 from gradumen.core.catalogue.rates import RateCardVersion
-from gradumen.core.exact import QUANTITY_PLACES, unscaled
+from gradumen.core.exact import AMOUNT_PLACES, QUANTITY_PLACES, unscaled
 
 
 @dataclass(frozen=True, slots=True)
@@ -39,15 +41,28 @@ class PricedBlock:
         return Fraction(self.size, 10**QUANTITY_PLACES) * Fraction(self.price) / self.factor
 
 
-@dataclass(frozen=True, slots=True)
-class Part:
-    """A charge's share of one project, resource and local day. Fees have no resource."""
+class Part(NamedTuple):
+    """A charge's share of one project, resource and local day, in whole numbers. Fees have no resource.
+
+    ``micro`` is in millionths of base units, ``pico`` in 10**-12 of the card's currency: a month has very many parts,
+    and decimals of all of them would cost more than all the rest of rating.
+    """
 
     project: int | None
     resource: int | None
     day: date
-    quantity: Decimal
-    amount: Decimal
+    micro: int
+    pico: int
+
+    @property
+    def quantity(self) -> Decimal:
+        """In base units."""
+        return unscaled(self.micro, QUANTITY_PLACES)
+
+    @property
+    def amount(self) -> Decimal:
+        """In the card's currency."""
+        return unscaled(self.pico, AMOUNT_PLACES)
 
 
 @dataclass(frozen=True, slots=True)
@@ -97,12 +112,25 @@ class Charge:
     advance: bool = False
     attributes: tuple[int, ...] = ()
     parts: tuple[Part, ...] = ()
+    evidence: str = ""
+    """Of a stored charge, the hash of what it was made from; see `evidence_of`."""
 
-    @property
-    def evidence(self) -> str:
-        """SHA-256 of the set of parts and attributes that the charge was made from."""
-        rows = sorted(f"{part.project}|{part.resource}|{part.day}|{part.quantity:f}" for part in self.parts)
-        return hashlib.sha256("\n".join([*map(str, self.attributes), *rows]).encode()).hexdigest()
+
+def evidence_of(
+    attributes: Iterable[int],
+    projects: Iterable[int | None],
+    resources: Iterable[int | None],
+    days: Iterable[date],
+    quantities: Iterable[int],
+) -> str:
+    """SHA-256 of what a charge was made from: numbers of attribute sets, then of its parts, whatever their order.
+
+    >>> day = date(2026, 9, 1)
+    >>> evidence_of([1], [7, 7], [2, 3], [day, day], [5, 6]) == evidence_of([1], [7, 7], [3, 2], [day, day], [6, 5])
+    True
+    """
+    rows = sorted(map(str, zip(projects, resources, map(date.toordinal, days), quantities, strict=True)))
+    return hashlib.sha256("\n".join([*map(str, attributes), *rows]).encode()).hexdigest()
 
 
 @dataclass(frozen=True, slots=True)

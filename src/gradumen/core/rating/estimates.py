@@ -14,7 +14,7 @@ from gradumen.core.catalogue.rates import RateCardVersion, UsageRate
 from gradumen.core.catalogue.services import Meter, Service
 from gradumen.core.catalogue.units import convertible, smallest
 from gradumen.core.errors import Invalid
-from gradumen.core.exact import add, allocate, line_amount
+from gradumen.core.exact import AMOUNT_PLACES, QUANTITY_PLACES, add, allocate, line_amount, scaled
 from gradumen.core.periods import Period, day_start, months_after
 from gradumen.core.rating.charges import Charge, Part
 from gradumen.core.rating.fees import day_parts, fees, true_ups
@@ -192,7 +192,8 @@ def _with_day(charge: Charge, pricing: Pricing) -> Charge:
         spread = day_parts(charge.start, charge.end, charge.quantity, charge.amount, pricing.zone)
     else:
         day = charge.start.astimezone(pricing.zone).date()
-        spread = (Part(None, None, day, charge.quantity, charge.amount),)
+        quantity, amount = scaled(charge.quantity, QUANTITY_PLACES), scaled(charge.amount, AMOUNT_PLACES)
+        spread = (Part(None, None, day, quantity, amount),)
     return replace(charge, parts=spread)
 
 

@@ -136,8 +136,7 @@ def day_parts(start: datetime, end: datetime, quantity: Decimal, amount: Decimal
     amounts = allocate(scaled(amount, AMOUNT_PLACES), seconds)
     quantities = allocate(scaled(quantity, 6), seconds)
     return tuple(
-        Part(None, None, day, unscaled(share, 6), unscaled(money, AMOUNT_PLACES))
-        for (day, _), share, money in zip(days, quantities, amounts, strict=True)
+        Part(None, None, day, share, money) for (day, _), share, money in zip(days, quantities, amounts, strict=True)
     )
 
 

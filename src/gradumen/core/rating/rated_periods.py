@@ -5,6 +5,8 @@ from collections.abc import Iterator, Sequence
 from dataclasses import replace
 from datetime import date, datetime
 from decimal import Decimal
+from itertools import compress, pairwise
+from typing import Any
 
 import numpy as np
 import polars as pl
@@ -17,7 +19,7 @@ from gradumen.core.exact import AMOUNT_PLACES, QUANTITY_PLACES, allocate, divide
 from gradumen.core.periods import hour_number, hour_start
 from gradumen.core.rating.charges import Charge, Part, Rated
 from gradumen.core.rating.fees import fees, true_ups
-from gradumen.core.rating.groups import NARROW, Groups, fitted, joined
+from gradumen.core.rating.groups import NARROW, Groups, fitted, joined, run_starts
 from gradumen.core.rating.one_off_charges import one_off_charges
 from gradumen.core.rating.rating import USAGE_SCHEMA, PricedUsage, Pricing
 from gradumen.core.rating.sampled import largest, sampled
@@ -167,10 +169,7 @@ def _unpriced(samples: pl.DataFrame) -> Groups:
 
 def _with_parts(priced: PricedUsage, shares: pl.DataFrame, used: pl.DataFrame, pricing: Pricing) -> Iterator[Charge]:
     """Each charge split over its parts in proportion to quantity, in a stable order."""
-    keyed: dict[tuple[int, int], list[tuple[int, int, int, int]]] = {}
-    summed = shares.filter(pl.col("rate") >= 0).group_by(_PART).agg(pl.col("quantity").sum()).sort(_PART)
-    for line, rate, project, resource, day, quantity in summed.iter_rows():
-        keyed.setdefault((line, rate), []).append((project, resource, day, quantity))
+    shown = _Shares(shares)
     sets: dict[tuple[int, int], tuple[int, ...]] = {
         (line, rate): tuple(sorted(numbers))
         for line, rate, numbers in used.group_by("line", "rate").agg(pl.col("attributes").unique()).iter_rows()
@@ -178,25 +177,41 @@ def _with_parts(priced: PricedUsage, shares: pl.DataFrame, used: pl.DataFrame, p
     index = {(at.version.card, at.version.number, at.rate.slug): i for i, at in enumerate(pricing.combiner.rates)}
     for charge in priced.charges():
         key = (charge.line, index[charge.version.card, charge.version.number, charge.rate])
-        rows = [row for row in keyed.get(key, ()) if charge.project is None or row[0] == charge.project]
-        yield replace(charge, parts=_split(charge, rows, pricing), attributes=sets.get(key, ()))
+        yield replace(charge, parts=shown.split(charge, key, pricing), attributes=sets.get(key, ()))
 
 
-def _split(charge: Charge, rows: Sequence[tuple[int, int, int, int]], pricing: Pricing) -> tuple[Part, ...]:
-    if not rows:
-        day = charge.start.astimezone(pricing.zone).date()
-        return (Part(None, None, day, charge.quantity, charge.amount),)
-    amounts = allocate(scaled(charge.amount, AMOUNT_PLACES), [row[3] for row in rows])
-    return tuple(
-        Part(
-            project,
-            resource,
-            date.fromordinal(_EPOCH + day),
-            unscaled(quantity, QUANTITY_PLACES),
-            unscaled(amount, AMOUNT_PLACES),
-        )
-        for (project, resource, day, quantity), amount in zip(rows, amounts, strict=True)
-    )
+class _Shares:
+    """What each line and rate is for, as columns in the order of the parts."""
+
+    def __init__(self, shares: pl.DataFrame) -> None:
+        summed = shares.filter(pl.col("rate") >= 0).group_by(_PART).agg(pl.col("quantity").sum()).sort(_PART)
+        lines, rates = summed["line"].to_numpy(), summed["rate"].to_numpy()
+        starts = run_starts(lines, rates).tolist()
+        self._of = {
+            (line, rate): slice(start, end)
+            for line, rate, (start, end) in zip(
+                lines[starts].tolist(), rates[starts].tolist(), pairwise([*starts, summed.height]), strict=True
+            )
+        }
+        days = {day: date.fromordinal(_EPOCH + day) for day in summed["day"].unique().to_list()}
+        self._project, self._resource = summed["project"].to_list(), summed["resource"].to_list()
+        self._day = [days[day] for day in summed["day"].to_list()]
+        self._quantity = summed["quantity"].to_list()
+
+    def split(self, charge: Charge, key: tuple[int, int], pricing: Pricing) -> tuple[Part, ...]:
+        """A charge's parts, by quantity; of a rate that counts per project those of the charge's own."""
+        rows = self._of.get(key, slice(0, 0))
+        columns: list[list[Any]] = [
+            column[rows] for column in (self._project, self._resource, self._day, self._quantity)
+        ]
+        if charge.project is not None:
+            own = [project == charge.project for project in columns[0]]
+            columns = [list(compress(column, own)) for column in columns]
+        amount = scaled(charge.amount, AMOUNT_PLACES)
+        if not columns[0]:
+            day = charge.start.astimezone(pricing.zone).date()
+            return (Part(None, None, day, scaled(charge.quantity, QUANTITY_PLACES), amount),)
+        return tuple(map(Part, *columns, allocate(amount, columns[3])))
 
 
 TRIAL = Discount("trial", "Trial", percent=Decimal(100))
@@ -217,9 +232,7 @@ def discounts_of(charges: Sequence[Charge], pricing: Pricing) -> list[Charge]:
     for same in sorted(of_line.values(), key=lambda each: _since(each[0], pricing)):
         line = pricing.lines[same[0].line]
         left = {
-            (index, place): scaled(part.amount, AMOUNT_PLACES)
-            for index, charge in enumerate(same)
-            for place, part in enumerate(charge.parts)
+            (index, place): part.pico for index, charge in enumerate(same) for place, part in enumerate(charge.parts)
         }
         for discount in (*((TRIAL,) if line.trial else ()), *same[0].version.discounts):
             key = (line.scope, line.card, discount.slug)
@@ -273,8 +286,5 @@ def _take_off(
         amount=unscaled(-whole, AMOUNT_PLACES),
         start=min(charge.start for charge in touched),
         end=max(charge.end for charge in touched),
-        parts=tuple(
-            Part(project, resource, day, Decimal(0), unscaled(-share, AMOUNT_PLACES))
-            for (project, resource, day), share in sums.items()
-        ),
+        parts=tuple(Part(project, resource, day, 0, -share) for (project, resource, day), share in sums.items()),
     )

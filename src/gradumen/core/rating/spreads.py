@@ -94,7 +94,7 @@ def overheads(charges: Sequence[Charge]) -> Iterator[Charge]:
         if whole <= 0:
             continue
         parts = [part for charge in same for part in charge.parts]
-        weights = [max(scaled(part.amount, AMOUNT_PLACES), 0) for part in parts]
+        weights = [max(part.pico, 0) for part in parts]
         yield Charge(
             line=same[0].line,
             kind="overhead",
@@ -110,7 +110,7 @@ def overheads(charges: Sequence[Charge]) -> Iterator[Charge]:
             start=min(charge.start for charge in same),
             end=max(charge.end for charge in same),
             parts=tuple(
-                Part(part.project, part.resource, part.day, Decimal(0), unscaled(share, AMOUNT_PLACES))
+                Part(part.project, part.resource, part.day, 0, share)
                 for part, share in zip(parts, allocate(whole, weights), strict=True)
                 if share
             ),

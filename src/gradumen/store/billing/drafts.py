@@ -1,6 +1,8 @@
 """Queries of drafts: what is billed already, and the rows of what is to bill."""
 
-from collections.abc import Iterable, Sequence
+import json
+from collections.abc import Collection, Iterable, Sequence
+from dataclasses import dataclass, field
 from datetime import date
 from decimal import Decimal
 from typing import Any
@@ -25,11 +27,13 @@ def drafted_buyers(tx: Session, seller: UUID) -> set[UUID]:
     return set(tx.scalars(query))
 
 
-def discard_drafts(tx: Session, seller: UUID, *, buyer: UUID | None = None, invoice: UUID | None = None) -> None:
-    """Remove a seller's drafts, those of one buyer, or one of them; what they had is to bill again."""
+def discard_drafts(
+    tx: Session, seller: UUID, *, buyers: Collection[UUID] | None = None, invoice: UUID | None = None
+) -> None:
+    """Remove a seller's drafts, those of some buyers, or one of them; what they had is to bill again."""
     drafts = select(InvoiceRow.id).where(InvoiceRow.seller_id == seller, InvoiceRow.state == "draft")
-    if buyer is not None:
-        drafts = drafts.where(InvoiceRow.buyer_id == buyer)
+    if buyers is not None:
+        drafts = drafts.where(InvoiceRow.buyer_id.in_(buyers))
     if invoice is not None:
         drafts = drafts.where(InvoiceRow.id == invoice)
     ids = list(tx.scalars(drafts))
@@ -55,6 +59,23 @@ def issued_charges(tx: Session, pair: PairRow) -> list[ChargeRow]:
     return list(tx.scalars(_issued(select(ChargeRow), pair)))
 
 
+def billed_pairs(tx: Session, pairs: Collection[PairRow]) -> set[int]:
+    """Those of one seller's pairs of which any charge is on an issued document."""
+    query = (
+        select(InvoiceRow.buyer_id, ChargeRow.period)
+        .join(ChargeRow, ChargeRow.invoice_id == InvoiceRow.id)
+        .where(
+            InvoiceRow.seller_id.in_({pair.seller_id for pair in pairs}),
+            InvoiceRow.buyer_id.in_({pair.buyer_id for pair in pairs}),
+            InvoiceRow.state == "issued",
+            ChargeRow.period.in_({pair.period for pair in pairs}),
+        )
+        .distinct()
+    )
+    found = {tuple(row) for row in tx.execute(query)}
+    return {pair.id for pair in pairs if (pair.buyer_id, pair.period) in found}
+
+
 def issued_parts(tx: Session, pair: PairRow) -> Iterable[tuple[ChargeKey, PartKey, tuple[Decimal, Decimal]]]:
     """What is billed of a pair, added up by charge and part: quantity and amount."""
     key = (ChargeRow.supply_line_id, ChargeRow.rate_card_version_id, ChargeRow.rate, ChargeRow.project_id)
@@ -75,13 +96,6 @@ def _issued(query: Select[Any], pair: PairRow) -> Select[Any]:
         InvoiceRow.state == "issued",
         ChargeRow.period == pair.period,
     )
-
-
-def note_drafted(tx: Session, invoice: UUID, revisions: dict[int, int]) -> None:
-    """Which revision of which pairs a draft has."""
-    rows = [{"invoice_id": invoice, "pair_id": pair, "revision": revision} for pair, revision in revisions.items()]
-    if rows:
-        tx.execute(insert(DraftedPairRow), rows)
 
 
 def note_issued(tx: Session, invoice: UUID) -> None:
@@ -111,14 +125,44 @@ _PARTS = (
 )
 
 
-def store_draft(
-    tx: Session,
-    charges: Sequence[dict[str, Any]],
-    parts: Sequence[tuple[Any, ...]],
-    lines: Sequence[dict[str, Any]],
-) -> None:
-    """The rows of a draft; parts, of which there are many, in the order of their columns."""
-    tx.execute(insert(ChargeRow), list(charges))
-    if parts:
-        tx.connection().exec_driver_sql(_PARTS, list(parts))
-    tx.execute(insert(InvoiceLineRow), list(lines))
+_COPIED = (
+    "INSERT INTO charge_parts (charge_id, position, project_id, resource, day, quantity, amount) "
+    "SELECT STRAIGHT_JOIN c.id, p.position, COALESCE(o.id, s.project_id), r.name, p.day, p.quantity, p.amount "
+    "FROM JSON_TABLE(%s, '$[*]' COLUMNS "
+    "(id CHAR(36) PATH '$[0]', pair INT PATH '$[1]', generation INT PATH '$[2]', position INT PATH '$[3]')) d "
+    "JOIN current_parts p ON p.pair_id = d.pair AND p.generation = d.generation AND p.charge_position = d.position "
+    "JOIN charges c ON c.id = CAST(d.id AS UUID) JOIN supply_lines l ON l.id = c.supply_line_id "
+    "JOIN subscriptions s ON s.id = l.subscription_id "
+    "LEFT JOIN projects o ON o.number = p.project_number LEFT JOIN resources r ON r.id = p.resource_id"
+)
+
+
+Copied = tuple[UUID, int, int, int]
+"""A draft's charge, and the pair, generation and position of the stored charge whose parts it has."""
+
+
+@dataclass(slots=True)
+class DraftRows:
+    """The rows of drafts; parts, of which there are many, in the order of their columns."""
+
+    charges: list[dict[str, Any]] = field(default_factory=list)
+    parts: list[tuple[Any, ...]] = field(default_factory=list)
+    copied: list[Copied] = field(default_factory=list)
+    lines: list[dict[str, Any]] = field(default_factory=list)
+    pairs: list[dict[str, Any]] = field(default_factory=list)
+    """Which revision of which pairs a draft has."""
+
+
+def store_drafts(tx: Session, invoices: Sequence[InvoiceRow], rows: DraftRows) -> None:
+    """Drafts with all that belongs to them but their taxes."""
+    tx.add_all(invoices)
+    tx.flush()
+    for table, values in ((ChargeRow, rows.charges), (InvoiceLineRow, rows.lines), (DraftedPairRow, rows.pairs)):
+        if values:
+            tx.execute(insert(table), values)
+    connection = tx.connection()
+    if rows.parts:
+        connection.exec_driver_sql(_PARTS, rows.parts)
+    if rows.copied:
+        wanted = json.dumps([[str(charge), *place] for charge, *place in rows.copied])
+        connection.exec_driver_sql(_COPIED, (wanted,))

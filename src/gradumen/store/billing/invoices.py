@@ -1,6 +1,6 @@
 """Queries of documents, their lines and taxes."""
 
-from collections.abc import Collection
+from collections.abc import Collection, Mapping
 from datetime import date, datetime
 from decimal import Decimal
 from uuid import UUID
@@ -81,16 +81,20 @@ def taxed_lines(tx: Session, invoice: UUID) -> list[TaxedLine[UUID]]:
     return [TaxedLine(row.tax_category, row.tax_percent, row.amount, row.corrects_id) for row in rows]
 
 
-def store_taxes(tx: Session, invoice: UUID, taxes: Taxes[UUID]) -> None:
-    """The taxes of a draft, in place of those of before."""
-    drop_taxes(tx, [invoice])
+def store_taxes(tx: Session, taxes: Mapping[UUID, Taxes[UUID]]) -> None:
+    """The taxes of drafts."""
     rows = [
         {"invoice_id": invoice, "category": each.category, "percent": each.percent, "net": each.net, "tax": each.tax}
-        for each in taxes.groups
+        for invoice, found in taxes.items()
+        for each in found.groups
     ]
     if rows:
         tx.execute(insert(InvoiceTaxRow), rows)
-    back = [{"invoice_id": invoice, "corrects_id": each, "tax": tax} for each, tax in taxes.given_back.items()]
+    back = [
+        {"invoice_id": invoice, "corrects_id": each, "tax": tax}
+        for invoice, found in taxes.items()
+        for each, tax in found.given_back.items()
+    ]
     if back:
         tx.execute(insert(ReturnedTaxRow), back)
 

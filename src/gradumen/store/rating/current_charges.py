@@ -6,9 +6,12 @@ from datetime import datetime, timedelta
 from typing import Any
 from uuid import UUID
 
+import polars as pl
 from sqlalchemy import ColumnElement, delete, func, insert, literal, select, tuple_, update
 from sqlalchemy.orm import Session
 
+from gradumen.core.exact import AMOUNT_PLACES, QUANTITY_PLACES
+from gradumen.store.bulk import decimal_text, load_rows
 from gradumen.store.metering.tables import DeliveryRow, StaleUsageRow
 from gradumen.store.organisations.tables import ProjectRow
 from gradumen.store.pairs import PairRow
@@ -16,10 +19,6 @@ from gradumen.store.rating.tables import CurrentChargeRow, CurrentPartRow, NotPr
 from gradumen.store.subscriptions.tables import SubscriptionRow, SupplyLineRow
 
 LEASE = timedelta(minutes=5)
-_PARTS = (
-    "INSERT INTO current_parts (pair_id, generation, charge_position, position, project_number, resource_id, day, "
-    "quantity, amount) VALUES (%s, %s, %s, %s, %s, %s, %s, %s, %s)"
-)
 TABLES = (CurrentChargeRow, CurrentPartRow, NotPricedRow)
 
 
@@ -55,12 +54,17 @@ def begin_rating(tx: Session, pairs: Collection[int], at: datetime) -> Attempt:
     return Attempt(rows[0].seller_id, rows[0].period, newest, begun)
 
 
-def add_generation(tx: Session, table: type[Any], rows: Sequence[Any]) -> None:
-    """Add rows of generations that do not hold yet; parts, of which there are many, in the order of their columns."""
-    if rows and table is CurrentPartRow:
-        tx.connection().exec_driver_sql(_PARTS, list(rows))
-    elif rows:
-        tx.execute(insert(table), list(rows))
+def add_charges(tx: Session, charges: Sequence[dict[str, Any]], not_priced: Sequence[dict[str, Any]]) -> None:
+    """Add charges, and what is not priced, of generations that do not hold yet."""
+    for table, rows in ((CurrentChargeRow, charges), (NotPricedRow, not_priced)):
+        if rows:
+            tx.execute(insert(table), list(rows))
+
+
+def add_parts(tx: Session, parts: pl.DataFrame) -> None:
+    """Add parts of generations that do not hold yet; quantities in millionths, amounts in 10**-12."""
+    texts = decimal_text("quantity", QUANTITY_PLACES), decimal_text("amount", AMOUNT_PLACES)
+    load_rows(tx, "current_parts", parts.with_columns(*texts))
 
 
 def name_generations(tx: Session, attempt: Attempt, at: datetime, rest: timedelta) -> int:
@@ -139,6 +143,12 @@ def parts_of(tx: Session, pairs: Collection[PairRow], *, by_resource: bool) -> S
         query = select(*keys, none, part.day, *sums).group_by(*keys, part.day)
         query = query.order_by(part.pair_id, part.charge_position, func.min(part.position))
     return tx.execute(query.where(_held(part, pairs))).all()
+
+
+def pairs_in_advance(tx: Session, pairs: Collection[PairRow]) -> set[int]:
+    """Those of some pairs that are charged anything in advance."""
+    charge = CurrentChargeRow
+    return set(tx.scalars(select(charge.pair_id).where(_held(charge, pairs), charge.advance).distinct()))
 
 
 def not_priced_of(tx: Session, pairs: Collection[PairRow]) -> list[NotPricedRow]:

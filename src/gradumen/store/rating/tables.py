@@ -48,6 +48,7 @@ class CurrentChargeRow(Base):
     blocks: Mapped[list[list[Any]]] = mapped_column(JSON)
     adjustments: Mapped[list[list[str]]] = mapped_column(JSON)
     attribute_sets: Mapped[list[int]] = mapped_column(JSON)
+    evidence: Mapped[str] = mapped_column(ascii_text(64))
 
 
 class CurrentPartRow(Base):

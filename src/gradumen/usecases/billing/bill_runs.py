@@ -1,5 +1,6 @@
 """Bill runs: the close of a period for one seller, as drafts. What is billed already is never billed again."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from uuid import UUID
@@ -114,19 +115,20 @@ def list_buyers(tx: Session, *, lease: Lease) -> list[UUID]:
 
 
 @use_case
-def make_drafts(tx: Session, *, lease: Lease, buyer: UUID, at: datetime) -> None:
-    """Make the drafts of one buyer, of all that is not billed yet; earlier ones are replaced.
+def make_drafts(tx: Session, *, lease: Lease, buyers: Sequence[UUID], at: datetime) -> None:
+    """Make the drafts of some buyers, of all that is not billed yet; earlier ones are replaced.
 
     Raises:
-        NotFound: there is no tax rate for the buyer.
+        NotPriceable: there is no tax rate for one of them.
         Conflict: another worker has the run now.
     """
     require_lease(tx, lease)
     run = tx.get_one(BillRunRow, lease.task)
     lock_documents(tx, run.seller_id)
-    discard_drafts(tx, run.seller_id, buyer=buyer)
+    discard_drafts(tx, run.seller_id, buyers=buyers)
     seller = tx.get_one(OrganisationRow, run.seller_id)
-    Drafting(tx, run, seller, business_now(tx, at).date()).make(tx.get_one(OrganisationRow, buyer))
+    known = organisations_by_id(tx, set(buyers))
+    Drafting(tx, run, seller, business_now(tx, at).date()).make([known[each] for each in buyers])
 
 
 @use_case

@@ -1,67 +1,59 @@
 """Drafts: what is still to bill of a seller's periods, as documents to review."""
 
 from collections import defaultdict
-from collections.abc import Iterator
-from dataclasses import dataclass, field, replace
-from datetime import date, datetime
+from collections.abc import Collection, Sequence
+from dataclasses import replace
+from datetime import date
 from decimal import Decimal
-from typing import Any
 from uuid import UUID, uuid4
 
 from gradumen.core.billing.documents import (
     Figures,
-    Origin,
     TaxedLine,
     Taxes,
-    split_difference,
     taxes_of,
     to_bill,
     totals,
 )
-from gradumen.core.exact import AMOUNT_PLACES, QUANTITY_PLACES, add, allocate, scaled, text, unscaled
+from gradumen.core.exact import add, text
 from gradumen.core.periods import Period
 from gradumen.core.rating.charges import Charge
-from gradumen.store.billing.drafts import ChargeKey, PartKey, issued_charges, issued_parts, note_drafted, store_draft
+from gradumen.store.billing.drafts import (
+    ChargeKey,
+    DraftRows,
+    PartKey,
+    billed_pairs,
+    issued_charges,
+    issued_parts,
+    store_drafts,
+)
 from gradumen.store.billing.invoices import issued_lines, store_taxes, taxes_left
-from gradumen.store.billing.tables import BillRunRow, InvoiceLineRow, InvoiceRow
+from gradumen.store.billing.tables import BillRunRow, InvoiceRow
 from gradumen.store.catalogue.tables import RateCardRow
 from gradumen.store.organisations.tables import OrganisationRow
 from gradumen.store.pairs import PairRow, pairs_to_bill, pairs_with
+from gradumen.store.rating.current_charges import pairs_in_advance
 from gradumen.store.subscriptions.tables import SupplyLineRow
 from gradumen.store.unit_of_work import Session
-from gradumen.usecases.billing.stored_lines import line_document, stored_line
+from gradumen.usecases.billing.pending_charges import (
+    Billed,
+    BilledOrigin,
+    Pending,
+    charge_values,
+    given_back,
+    line_values,
+    note_origin,
+    part_values,
+    parts_of,
+    sum_of,
+    taxed_lines_of,
+)
+from gradumen.usecases.billing.stored_lines import stored_line
 from gradumen.usecases.billing.tax_rates import find_tax
 from gradumen.usecases.catalogue.published import load_published
 from gradumen.usecases.rating.charges import Line, LineNames, explain, line_order
 from gradumen.usecases.rating.links import RatedPeriod
 from gradumen.usecases.rating.stored_charges import read_rated
-
-NOTHING: Figures = (Decimal(0), Decimal(0))
-BilledOrigin = Origin[UUID]
-
-
-@dataclass(slots=True)
-class Billed:
-    """What is billed of a line in all, and by which documents, the newest first."""
-
-    line: Line
-    origins: list[BilledOrigin]
-
-
-@dataclass(slots=True)
-class Pending:
-    """A charge that goes on a draft: only what is not billed yet."""
-
-    pair: PairRow
-    key: ChargeKey
-    meter: str | None
-    start: datetime
-    end: datetime
-    evidence: str
-    explanation: dict[str, Any]
-    lines: list[Line]
-    parts: dict[PartKey, Figures]
-    origins: dict[str | None, list[BilledOrigin]] = field(default_factory=dict)
 
 
 class Drafting:
@@ -72,35 +64,48 @@ class Drafting:
         self.published = load_published(tx)
         self.pending: list[Pending] = []
         self.collected: list[PairRow] = []
+        self.invoices: list[InvoiceRow] = []
+        self.rows = DraftRows()
+        self.taxes: dict[UUID, Taxes[UUID]] = {}
 
-    def make(self, buyer: OrganisationRow) -> None:
-        """Take off what is billed of a buyer, and write a draft for each currency."""
+    def make(self, buyers: Collection[OrganisationRow]) -> None:
+        """Take off what is billed of buyers, and write a draft for each of them and currency."""
         last = Period.parse(self.run.period)
-        for pair in pairs_to_bill(self.tx, self.seller.id, buyer.id, last.text):
-            self._collect(pair)
-        for pair in pairs_with(self.tx, self.seller.id, [buyer.id], last.next().text, lock=True):
-            self._collect(pair, only_advance=True)
+        ids = [buyer.id for buyer in buyers]
+        to_collect: dict[str, list[PairRow]] = defaultdict(list)
+        for pair in pairs_to_bill(self.tx, self.seller.id, ids, last.text):
+            to_collect[pair.period].append(pair)
+        for same in to_collect.values():
+            self._collect(same)
+        coming = pairs_with(self.tx, self.seller.id, ids, last.next().text, lock=True)
+        if coming:
+            billed = billed_pairs(self.tx, coming) | pairs_in_advance(self.tx, coming)
+            self._collect([pair for pair in coming if pair.id in billed], only_advance=True)
         self._note_what_is_billed()
-        apart: dict[str, list[Pending]] = defaultdict(list)
+        apart: dict[tuple[UUID, str], list[Pending]] = defaultdict(list)
         for each in self.pending:
-            apart[self._currency(each.key[0])].append(each)
+            apart[each.pair.buyer_id, each.currency].append(each)
         # Parts that moved without money go with the next document; they make none, and leave their pair to bill.
         waiting = {each.pair.id for same in apart.values() if not _makes_document(same) for each in same}
-        for currency, pending in sorted(apart.items()):
+        known = {buyer.id: buyer for buyer in buyers}
+        for (buyer, currency), pending in sorted(apart.items()):
             if _makes_document(pending):
-                self._write(buyer, currency, pending, waiting)
+                self._write(known[buyer], currency, pending, waiting)
+        store_drafts(self.tx, self.invoices, self.rows)
+        store_taxes(self.tx, self.taxes)
 
     def differing(self, period: Period) -> dict[tuple[UUID, str], Decimal]:
         """What a period comes to by buyer and currency beyond what is billed, where nothing changed since it was.
 
         Nothing is written. Where something has changed, it is not looked at: the next run bills that.
         """
-        for pair in pairs_with(self.tx, self.seller.id, None, period.text):
-            if pair.buyer_id != self.seller.id and pair.billed == pair.wanted == pair.rated:
-                self._collect(pair)
+        pairs = pairs_with(self.tx, self.seller.id, None, period.text)
+        self._collect(
+            [pair for pair in pairs if pair.buyer_id != self.seller.id and pair.billed == pair.wanted == pair.rated]
+        )
         found: dict[tuple[UUID, str], list[Decimal]] = defaultdict(list)
         for each in self.pending:
-            found[each.pair.buyer_id, self._currency(each.key[0])] += [line.amount for line in each.lines]
+            found[each.pair.buyer_id, each.currency] += [line.amount for line in each.lines]
         sums = {key: add(amounts) for key, amounts in found.items()}
         return {key: amount for key, amount in sums.items() if amount}
 
@@ -112,18 +117,44 @@ class Drafting:
                 pair.billed = pair.rated
         self.tx.flush()
 
-    def _collect(self, pair: PairRow, *, only_advance: bool = False) -> None:
-        """Keep of each charge what is not billed yet, and give back what is billed but no longer charged.
+    def _collect(self, pairs: Collection[PairRow], *, only_advance: bool = False) -> None:
+        """Keep of each charge of a period what is not billed yet.
 
         Args:
             only_advance: of a period that has not come yet, only what is charged, or was billed, in advance.
         """
-        period = Period.parse(pair.period)
-        rated = read_rated(self.tx, self.seller.id, period, [pair], self.published, by_resource=True)
-        names = LineNames(self.tx, rated, self.published)
-        billed_parts = self._billed_parts(pair)
-        billed_lines = self._billed_lines(pair)
-        for charge in rated.rated.charges:
+        billed = billed_pairs(self.tx, pairs) if pairs else set()
+        # What nothing is billed of goes on the draft as it is: then nobody needs to look at its many parts.
+        for whole, some in (
+            (True, [pair for pair in pairs if pair.id not in billed]),
+            (False, [pair for pair in pairs if pair.id in billed]),
+        ):
+            if not some:
+                continue
+            period = Period.parse(some[0].period)
+            rated = read_rated(self.tx, self.seller.id, period, some, self.published, by_resource=not whole)
+            names = LineNames(self.tx, rated, self.published)
+            charges: dict[UUID, list[Charge]] = defaultdict(list)
+            for charge in rated.rated.charges:
+                charges[rated.lines[charge.line].row.buyer_id].append(charge)
+            for pair in some:
+                self._collect_pair(pair, charges[pair.buyer_id], rated, names, whole, only_advance)
+        if not only_advance:
+            self.collected += pairs
+
+    def _collect_pair(
+        self,
+        pair: PairRow,
+        charges: Sequence[Charge],
+        rated: RatedPeriod,
+        names: LineNames,
+        whole: bool,
+        only_advance: bool,
+    ) -> None:
+        """Keep of each of a pair's charges what is not billed, and give back what is billed but no longer charged."""
+        billed_parts = {} if whole else self._billed_parts(pair)
+        billed_lines = {} if whole else self._billed_lines(pair)
+        for position, charge in enumerate(charges):
             if only_advance and not charge.advance:
                 continue
             loaded = rated.lines[charge.line]
@@ -132,6 +163,7 @@ class Drafting:
             self._keep(
                 Pending(
                     pair=pair,
+                    currency=loaded.currency,
                     key=key,
                     meter=charge.meter,
                     start=charge.start,
@@ -139,7 +171,9 @@ class Drafting:
                     evidence=charge.evidence,
                     explanation=explain(charge, names) | {"delivery": pair.delivery_id},
                     lines=names.lines(charge),
-                    parts=_parts(rated, charge),
+                    parts={} if whole else parts_of(rated, charge),
+                    position=position if whole else None,
+                    sums=sum_of((part.quantity, part.amount) for part in charge.parts),
                 ),
                 billed_lines.pop(key, {}),
                 billed_parts.pop(key, {}),
@@ -148,9 +182,8 @@ class Drafting:
         for key, gone in billed_lines.items():
             if only_advance and key not in in_advance:
                 continue
-            self._keep(_given_back(pair, key, gone), gone, billed_parts.pop(key, {}))
-        if not only_advance:
-            self.collected.append(pair)
+            back = given_back(pair, self._currency(key[0]), key, gone)
+            self._keep(back, gone, billed_parts.pop(key, {}))
 
     def _keep(self, now: Pending, billed_lines: dict[str | None, Billed], billed_parts: dict[PartKey, Figures]) -> None:
         current = {line.project: line for line in now.lines}
@@ -159,9 +192,11 @@ class Drafting:
             {project: (line.quantity, line.amount) for project, line in current.items()},
             {project: (billed.line.quantity, billed.line.amount) for project, billed in billed_lines.items()},
         )
-        now.parts = to_bill(now.parts, billed_parts)
-        if not left and not now.parts:
-            return
+        if now.position is None:
+            now.parts = to_bill(now.parts, billed_parts)
+            now.sums = sum_of(now.parts.values())
+            if not left and not now.parts:
+                return
         now.lines = [
             replace(shown[project], quantity=quantity, amount=amount) for project, (quantity, amount) in left.items()
         ]
@@ -199,7 +234,7 @@ class Drafting:
                 quantity=add([billed.line.quantity, line.quantity]),
                 amount=add([billed.line.amount, line.amount]),
             )
-            _note_origin(billed.origins, row)
+            note_origin(billed.origins, row)
         return found
 
     def _currency(self, line: UUID) -> str:
@@ -214,7 +249,7 @@ class Drafting:
         for each in pending:
             charge_id = uuid4()
             charges.append((each, charge_id))
-            numbered += [(line, charge_id, origin) for line, origin in _taxed(each)]
+            numbered += [(line, charge_id, origin) for line, origin in taxed_lines_of(each)]
         numbered.sort(key=lambda entry: line_order(entry[0]))
         taxed = [
             TaxedLine(origin.category, origin.percent, line.amount, origin.document)
@@ -225,7 +260,7 @@ class Drafting:
         taxes = taxes_on(self.tx, taxed, currency)
         total = totals(taxes.groups, currency)
         invoice = InvoiceRow(
-            id=uuid4(),
+            id=(invoice_id := uuid4()),
             bill_run_id=self.run.id,
             seller_id=self.seller.id,
             buyer_id=buyer.id,
@@ -244,117 +279,32 @@ class Drafting:
             issued_at=None,
             parties={"seller": _party(self.seller), "buyer": _party(buyer)},
         )
-        self.tx.add(invoice)
-        self.tx.flush()
-        lines = [
-            _line_values(invoice.id, position, charge_id, line, each)
+        self.invoices.append(invoice)
+        self.taxes[invoice_id] = taxes
+        rows = self.rows
+        rows.lines += [
+            line_values(invoice_id, position, charge_id, line, each)
             for position, ((line, charge_id, _), each) in enumerate(zip(numbered, taxed, strict=True), 1)
         ]
-        store_draft(
-            self.tx,
-            [_charge_values(each, id, invoice.id) for each, id in charges],
-            [values for each, id in charges for values in _part_values(each, id)],
-            lines,
-        )
-        store_taxes(self.tx, invoice.id, taxes)
+        for each, charge_id in charges:
+            rows.charges.append(charge_values(each, charge_id, invoice_id))
+            rows.parts += part_values(each, charge_id)
+            if each.position is not None:
+                rows.copied.append((charge_id, each.pair.id, each.pair.generation, each.position))
         # Of a period that has not come yet only a part is billed, what is charged in advance.
         whole = {pair.id for pair in self.collected} - waiting
-        note_drafted(self.tx, invoice.id, {each.pair.id: each.pair.rated for each in pending if each.pair.id in whole})
+        revisions = {each.pair.id: each.pair.rated for each in pending if each.pair.id in whole}
+        rows.pairs += [{"invoice_id": invoice_id, "pair_id": pair, "revision": n} for pair, n in revisions.items()]
 
 
 def _makes_document(pending: list[Pending]) -> bool:
     return any(each.lines for each in pending)
 
 
-def _given_back(pair: PairRow, key: ChargeKey, gone: dict[str | None, Billed]) -> Pending:
-    first = next(iter(gone.values())).line
-    explanation = {
-        "kind": "given_back",
-        "rate": key[2],
-        "blocks": [],
-        "amount": "0",
-        "quantity": "0",
-        "delivery": pair.delivery_id,
-    }
-    return Pending(pair, key, None, first.service_start, first.service_end, "", explanation, [], {})
-
-
 def taxes_on(tx: Session, lines: list[TaxedLine[UUID]], currency: str) -> Taxes[UUID]:
     """The taxes of a document's lines, as far as those that it corrects have any left."""
-    return taxes_of(lines, currency, taxes_left(tx, {line.corrects for line in lines if line.corrects}))
-
-
-def _note_origin(origins: list[BilledOrigin], row: InvoiceLineRow) -> None:
-    """Add an issued line to what its document charged, or take it off what it gives back; the newest stay first."""
-    document = row.corrects_id or row.invoice_id
-    known = next((each for each in origins if each.document == document), None)
-    if known is None:
-        origins.insert(0, Origin(document, row.tax_category, row.tax_percent, row.amount))
-    else:
-        known.left = add([known.left, row.amount])
-
-
-def _taxed(each: Pending) -> Iterator[tuple[Line, BilledOrigin | None]]:
-    """The lines of what is pending, apart by the documents that they give back."""
-    for line in each.lines:
-        shares = split_difference(line.amount, each.origins.get(line.project, []))
-        quantities = allocate(
-            scaled(line.quantity, QUANTITY_PLACES), [scaled(abs(share.amount), AMOUNT_PLACES) for share in shares]
-        )
-        for share, quantity in zip(shares, quantities, strict=True):
-            yield replace(line, quantity=unscaled(quantity, QUANTITY_PLACES), amount=share.amount), share.origin
-
-
-def _parts(rated: RatedPeriod, charge: Charge) -> dict[PartKey, Figures]:
-    whole_project = rated.lines[charge.line].subscription.project_id
-    return {
-        (
-            whole_project if part.project is None else rated.projects[part.project].id,
-            None if part.resource is None else rated.resources.names[part.resource],
-            part.day,
-        ): (part.quantity, part.amount)
-        for part in charge.parts
-    }
-
-
-def _line_values(invoice: UUID, position: int, charge: UUID, line: Line, taxed: TaxedLine[UUID]) -> dict[str, Any]:
-    return {
-        "invoice_id": invoice,
-        "position": position,
-        "charge_id": charge,
-        "document": line_document(line),
-        "amount": line.amount,
-        "tax_category": taxed.category,
-        "tax_percent": taxed.percent,
-        "corrects_id": taxed.corrects,
-    }
-
-
-def _charge_values(each: Pending, charge_id: UUID, invoice_id: UUID) -> dict[str, Any]:
-    line, version, rate, project = each.key
-    return {
-        "id": charge_id,
-        "invoice_id": invoice_id,
-        "supply_line_id": line,
-        "period": each.pair.period,
-        "rate_card_version_id": version,
-        "rate": rate,
-        "project_id": project,
-        "meter": each.meter,
-        "quantity": add([quantity for quantity, _ in each.parts.values()]),
-        "amount": add([amount for _, amount in each.parts.values()]),
-        "service_start": each.start,
-        "service_end": each.end,
-        "evidence": each.evidence,
-        "explanation": each.explanation,
-    }
-
-
-def _part_values(each: Pending, charge_id: UUID) -> Iterator[tuple[Any, ...]]:
-    """Rows in the order of the table's columns."""
-    charge = str(charge_id)
-    for position, ((project, resource, day), (quantity, amount)) in enumerate(each.parts.items()):
-        yield charge, position, None if project is None else str(project), resource, day, quantity, amount
+    corrected = {line.corrects for line in lines if line.corrects}
+    return taxes_of(lines, currency, taxes_left(tx, corrected) if corrected else {})
 
 
 def _party(row: OrganisationRow) -> dict[str, str]:

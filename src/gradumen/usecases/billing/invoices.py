@@ -13,6 +13,7 @@ from gradumen.core.periods import zone_of
 from gradumen.store.billing.charges import card_of, parts_of, readings_of
 from gradumen.store.billing.drafts import discard_drafts, note_issued
 from gradumen.store.billing.invoices import (
+    drop_taxes,
     keep_document,
     lines_of,
     lock_documents,
@@ -250,7 +251,8 @@ def _decide_tax(tx: Session, row: InvoiceRow, seller: OrganisationRow, today: da
     tax = find_tax(tx, seller, tx.get_one(OrganisationRow, row.buyer_id), today)
     set_own_tax(tx, row.id, tax)
     taxes = taxes_on(tx, taxed_lines(tx, row.id), row.currency)
-    store_taxes(tx, row.id, taxes)
+    drop_taxes(tx, [row.id])
+    store_taxes(tx, {row.id: taxes})
     total = totals(taxes.groups, row.currency)
     row.tax_category, row.tax_percent = tax.category, tax.percent
     row.net, row.tax, row.gross = total.net, total.tax, total.gross

@@ -1,20 +1,22 @@
 """Charges kept current: pairs whose revision rose are rated again, and stored as what holds from then on."""
 
 from collections import Counter, defaultdict
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
 from datetime import date, datetime, timedelta
 from typing import Any
 from uuid import UUID
 
+import polars as pl
+
 from gradumen.core.errors import GradumenError
 from gradumen.core.exact import QUANTITY_PLACES, unscaled
 from gradumen.core.periods import Period, zone_of
-from gradumen.core.rating.charges import Charge, Unpriced
+from gradumen.core.rating.charges import Charge, Unpriced, evidence_of
 from gradumen.store import pairs
 from gradumen.store.organisations.tables import OrganisationRow
 from gradumen.store.rating import current_charges as store
 from gradumen.store.rating.current_charges import Attempt
-from gradumen.store.rating.tables import CurrentChargeRow, CurrentPartRow, NotPricedRow
 from gradumen.store.subscriptions.sales import sold_links
 from gradumen.store.unit_of_work import Session, UnitOfWork, use_case
 from gradumen.usecases.rating.assigned_usage import Unassigned
@@ -23,15 +25,41 @@ from gradumen.usecases.rating.links import RatedPeriod, load_links
 from gradumen.usecases.scope import business_now
 from gradumen.usecases.tasks import problem_of
 
-BATCH = 5000
-"""Rows stored in one transaction."""
+BATCH, PARTS = 2000, 50_000
+"""Charges, and parts, stored in one transaction."""
 FAILED = timedelta(minutes=1)
 """How long a pair rests that could not be rated."""
 MOST = 40
 """Pairs rated at once."""
-Rows = list[Any]
-Tables = dict[type[Any], Rows]
-"""By table, as mappings; of parts, of which there are many, as values in the order of the columns."""
+PART_SCHEMA = {
+    "pair_id": pl.Int32,
+    "generation": pl.Int32,
+    "charge_position": pl.Int32,
+    "position": pl.Int32,
+    "project_number": pl.Int32,
+    "resource_id": pl.Int32,
+    "day": pl.Date,
+    "quantity": pl.Int128,
+    "amount": pl.Int128,
+}
+"""Parts as they are stored; quantities in millionths of base units, amounts in 10**-12 of the currency."""
+
+
+@dataclass(frozen=True, slots=True)
+class Generations:
+    """What pairs are charged: rows of charges and of what is not priced, and parts, of which there are many."""
+
+    charges: list[dict[str, Any]] = field(default_factory=list)
+    not_priced: list[dict[str, Any]] = field(default_factory=list)
+    parts: pl.DataFrame = field(default_factory=lambda: pl.DataFrame(schema=PART_SCHEMA))
+
+    def batches(self) -> "Iterator[Generations]":
+        """What fits one transaction, again and again."""
+        for first in range(0, self.parts.height, PARTS):
+            yield Generations(parts=self.parts[first : first + PARTS])
+        for first in range(0, max(len(self.charges), len(self.not_priced)), BATCH):
+            last = first + BATCH
+            yield Generations(self.charges[first:last], self.not_priced[first:last])
 
 
 def rate_pairs(
@@ -72,17 +100,15 @@ def _rate(uow: UnitOfWork, pairs: Sequence[int], now: Callable[[], datetime], re
     at = now()
     attempt = begin(uow, pairs=pairs, at=at)
     try:
-        tables = rated_rows(uow, attempt=attempt)
-        for table, rows in tables.items():
-            # What does not fit one transaction is stored before the one in which all of it comes to hold.
-            while len(rows) > BATCH:
-                add(uow, table=table, rows=rows[:BATCH])
-                del rows[:BATCH]
+        *before, last = [*rated_rows(uow, attempt=attempt).batches()] or [Generations()]
+        # What does not fit one transaction is stored before the one in which all of it comes to hold.
+        for rows in before:
+            add(uow, rows=rows)
     except Exception as problem:
         fail(uow, attempt=attempt, problem=problem_of(problem), until=at + FAILED)
         raise
     ended = now()
-    return hold(uow, attempt=attempt, tables=tables, at=ended, rest=max(least, rests * (ended - at)))
+    return hold(uow, attempt=attempt, rows=last, at=ended, rest=max(least, rests * (ended - at)))
 
 
 @use_case
@@ -92,16 +118,20 @@ def begin(tx: Session, *, pairs: Sequence[int], at: datetime) -> Attempt:
 
 
 @use_case
-def add(tx: Session, *, table: type[Any], rows: Rows) -> None:
+def add(tx: Session, *, rows: Generations) -> None:
     """Store a batch of what does not hold yet."""
-    store.add_generation(tx, table, rows)
+    _add(tx, rows)
+
+
+def _add(tx: Session, rows: Generations) -> None:
+    store.add_charges(tx, rows.charges, rows.not_priced)
+    store.add_parts(tx, rows.parts)
 
 
 @use_case
-def hold(tx: Session, *, attempt: Attempt, tables: Tables, at: datetime, rest: timedelta) -> int:
+def hold(tx: Session, *, attempt: Attempt, rows: Generations, at: datetime, rest: timedelta) -> int:
     """Store what is left, and let all of it hold."""
-    for table, rows in tables.items():
-        store.add_generation(tx, table, rows)
+    _add(tx, rows)
     return store.name_generations(tx, attempt, at, rest)
 
 
@@ -140,32 +170,35 @@ def due_pairs(tx: Session, *, at: datetime) -> list[int]:
 
 
 @use_case
-def rated_rows(tx: Session, *, attempt: Attempt) -> Tables:
+def rated_rows(tx: Session, *, attempt: Attempt) -> Generations:
     """Rate pairs: rows of charges, of their parts, and of what is not priced."""
     own = {each.buyer: {"pair_id": each.pair, "generation": each.fence} for each in attempt.begun}
     # Internal cost is spread over all that is sold and used, so it needs every buyer.
     buyers = None if attempt.seller in own else list(own)
     loaded = load_links(tx, attempt.seller, Period.parse(attempt.period), buyers=buyers, named=False)
-    tables: Tables = {CurrentChargeRow: [], CurrentPartRow: [], NotPricedRow: []}
     sold = {buyer: keys for buyer, keys in own.items() if buyer != attempt.seller}
-    if sold:
-        _add_rows(tables, loaded.rate(), sold)
+    found = [_rows(loaded.rate(), sold)] if sold else []
     if attempt.seller in own:
         costs = rate_costs(tx, tx.get_one(OrganisationRow, attempt.seller), loaded)
-        _add_rows(tables, costs, {attempt.seller: own[attempt.seller]}, of_all=True)
-    return tables
+        found.append(_rows(costs, {attempt.seller: own[attempt.seller]}, of_all=True))
+    return Generations(
+        [row for each in found for row in each.charges],
+        [row for each in found for row in each.not_priced],
+        pl.concat([each.parts for each in found]),
+    )
 
 
-def _add_rows(
-    tables: Tables, rated: RatedPeriod, pairs: Mapping[UUID, Mapping[str, int]], *, of_all: bool = False
-) -> None:
-    """Add the rows of some buyers' charges.
+def _rows(rated: RatedPeriod, pairs: Mapping[UUID, Mapping[str, int]], *, of_all: bool = False) -> Generations:
+    """The rows of some buyers' charges.
 
     Args:
         pairs: the pair and generation of each buyer.
         of_all: all charges are the one pair's, whoever the buyer of their line is.
     """
     counts: Counter[tuple[UUID, str]] = Counter()
+    charges: list[dict[str, Any]] = []
+    not_priced: list[dict[str, Any]] = []
+    parts = _Parts(rated)
 
     def place(line: int) -> tuple[UUID, Mapping[str, int]] | None:
         buyer = next(iter(pairs)) if of_all else rated.lines[line].row.buyer_id
@@ -178,16 +211,17 @@ def _add_rows(
         buyer, keys = found
         position = counts[buyer, "charge"]
         counts[buyer, "charge"] += 1
-        tables[CurrentChargeRow].append({**keys, **_charge_row(position, charge, rated)})
-        tables[CurrentPartRow] += _part_rows(keys, position, charge, rated)
+        evidence = parts.add(keys, position, charge)
+        charges.append({**keys, **_charge_row(position, charge, rated), "evidence": evidence})
     missing = [(place(each.line), _unpriced_row(each, rated)) for each in rated.rated.unpriced]
     own = [each for each in rated.unassigned if each.buyer in pairs]
     missing += [((each.buyer, pairs[each.buyer]), _unassigned_row(each)) for each in own]
     for found, row in missing:
         if found is not None:
             buyer, keys = found
-            tables[NotPricedRow].append({**keys, "position": counts[buyer, "missing"], **row})
+            not_priced.append({**keys, "position": counts[buyer, "missing"], **row})
             counts[buyer, "missing"] += 1
+    return Generations(charges, not_priced, parts.frame())
 
 
 def _charge_row(position: int, charge: Charge, rated: RatedPeriod) -> dict[str, Any]:
@@ -221,14 +255,36 @@ def _charge_row(position: int, charge: Charge, rated: RatedPeriod) -> dict[str, 
     }
 
 
-def _part_rows(keys: Mapping[str, int], position: int, charge: Charge, rated: RatedPeriod) -> Iterator[tuple[Any, ...]]:
-    """Rows in the order of the table's columns."""
-    pair, generation = keys["pair_id"], keys["generation"]
-    projects, resources = rated.projects, rated.resources.ids
-    for number, part in enumerate(charge.parts):
-        project = None if part.project is None else projects[part.project].number
-        resource = None if part.resource is None else resources[part.resource]
-        yield pair, generation, position, number, project, resource, part.day, part.quantity, part.amount
+class _Parts:
+    """Parts of many charges, column by column."""
+
+    def __init__(self, rated: RatedPeriod) -> None:
+        self._projects: dict[int | None, int | None] = {n: row.number for n, row in enumerate(rated.projects)}
+        self._resources: dict[int | None, int | None] = dict(enumerate(rated.resources.ids))
+        self._columns: dict[str, list[Any]] = {name: [] for name in PART_SCHEMA}
+
+    def add(self, keys: Mapping[str, int], position: int, charge: Charge) -> str:
+        """Add a charge's parts; gives the hash of what it was made from."""
+        project, resource, day, quantity, amount = zip(*charge.parts, strict=True) if charge.parts else ((),) * 5
+        projects, resources = [*map(self._projects.get, project)], [*map(self._resources.get, resource)]
+        count = len(charge.parts)
+        same = {"pair_id": keys["pair_id"], "generation": keys["generation"], "charge_position": position}
+        columns: dict[str, Iterable[Any]] = {
+            **{name: [value] * count for name, value in same.items()},
+            "position": range(count),
+            "project_number": projects,
+            "resource_id": resources,
+            "day": day,
+            "quantity": quantity,
+            "amount": amount,
+        }
+        for name, values in columns.items():
+            self._columns[name].extend(values)
+        return evidence_of(charge.attributes, projects, resources, day, quantity)
+
+    def frame(self) -> pl.DataFrame:
+        """All of them."""
+        return pl.DataFrame(self._columns, schema=PART_SCHEMA)
 
 
 def _unpriced_row(missing: Unpriced, rated: RatedPeriod) -> dict[str, Any]:

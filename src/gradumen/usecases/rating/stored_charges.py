@@ -8,7 +8,7 @@ from uuid import UUID
 
 from gradumen.core.catalogue.offers import renamed
 from gradumen.core.errors import Conflict
-from gradumen.core.exact import QUANTITY_PLACES, scaled
+from gradumen.core.exact import AMOUNT_PLACES, QUANTITY_PLACES, scaled
 from gradumen.core.periods import Period, zone_of
 from gradumen.core.rating.charges import Adjustment, Charge, Part, PricedBlock, Rated, Shared, Unpriced
 from gradumen.store.catalogue.published import plan_versions_by_id
@@ -164,8 +164,8 @@ class _Reading:
                     None if each.project_number is None else self._project_index[each.project_number],
                     None if each.resource_id is None else self._resource_index[each.resource_id],
                     each.day,
-                    each.quantity,
-                    each.amount,
+                    scaled(each.quantity, QUANTITY_PLACES),
+                    scaled(each.amount, AMOUNT_PLACES),
                 )
             )
         return [self._charge(row, tuple(parts.get((row.pair_id, row.position), ()))) for row in self.rows]
@@ -199,6 +199,7 @@ class _Reading:
             advance=row.advance,
             attributes=tuple(row.attribute_sets),
             parts=parts,
+            evidence=row.evidence,
         )
 
     def _unassigned(self) -> list[Unassigned]:

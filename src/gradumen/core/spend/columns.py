@@ -1,0 +1,104 @@
+"""Parts of charges as columns that spend is summed from, made equal to lines to the minor unit."""
+
+from collections.abc import Collection
+from dataclasses import astuple, dataclass
+
+import polars as pl
+
+from gradumen.core.exact import AMOUNT_PLACES, divide_half_up, minor_units
+
+SPEND_SCHEMA = {
+    "pair": pl.Int32,
+    "charge": pl.Int32,
+    "organisation": pl.Categorical,
+    "project": pl.Int32,
+    "plan": pl.Categorical,
+    "service": pl.Categorical,
+    "meter": pl.Categorical,
+    "resource": pl.Int32,
+    "region": pl.Categorical,
+    "day": pl.Date,
+    "currency": pl.Categorical,
+    "amount": pl.Int128,
+}
+"""A row a part; ``amount`` in 10**-12 of the currency. Nought, or no text, is what a part has none of."""
+PART_COLUMNS = {
+    "charge": pl.Int32,
+    "project": pl.Int32,
+    "resource": pl.Int32,
+    "day": pl.Date,
+    "amount": pl.Int128,
+}
+"""Parts as they are stored."""
+SHARED_COST = "shared-cost"
+"""In place of a service: fixed cost and overhead, which are shared out."""
+
+
+@dataclass(frozen=True, slots=True)
+class SpentCharge:
+    """What the parts of a charge are known by; ``project`` is its subscription's, for parts that name none."""
+
+    charge: int
+    organisation: str
+    whole: int | None
+    plan: str
+    service: str
+    meter: str
+    currency: str
+
+
+def spend_columns(
+    pair: int, charges: Collection[SpentCharge], parts: pl.DataFrame, regions: dict[int, str]
+) -> pl.DataFrame:
+    """The parts of a pair's charges, and of each line a part more: what rounding it to the minor unit adds.
+
+    So any sum of whole lines is what documents say. The part more is on the last day that the line is for, and of
+    no resource.
+
+    Args:
+        parts: see `PART_COLUMNS`.
+        regions: of resources.
+    """
+    known = pl.DataFrame(
+        [astuple(each) for each in charges],
+        schema={"charge": pl.Int32, "organisation": pl.String, "whole": pl.Int32}
+        | dict.fromkeys(("plan", "service", "meter", "currency"), pl.String),
+        orient="row",
+    )
+    places = pl.DataFrame(
+        {"resource": list(regions), "region": list(regions.values())},
+        schema={"resource": pl.Int32, "region": pl.String},
+    )
+    rows = (
+        parts.join(known, on="charge")
+        .join(places, on="resource", how="left")
+        .with_columns(
+            pl.lit(pair, dtype=pl.Int32).alias("pair"),
+            pl.coalesce("project", "whole", pl.lit(0)).cast(pl.Int32).alias("project"),
+            pl.col("resource").fill_null(0),
+            pl.col("region").fill_null(""),
+        )
+        .select(*SPEND_SCHEMA)
+    )
+    keys = [name for name in SPEND_SCHEMA if name not in ("resource", "region", "day", "amount")]
+    lines = rows.group_by(keys).agg(pl.col("amount").sum(), pl.col("day").max()).sort("charge", "project")
+    rounding = [
+        _rounding(amount, currency)
+        for amount, currency in zip(lines["amount"].to_list(), lines["currency"].to_list(), strict=True)
+    ]
+    more = lines.with_columns(
+        pl.Series("amount", rounding, dtype=pl.Int128),
+        pl.lit(0, dtype=pl.Int32).alias("resource"),
+        pl.lit("").alias("region"),
+    ).filter(pl.col("amount") != 0)
+    return pl.concat([rows, more.select(*SPEND_SCHEMA)]).cast(SPEND_SCHEMA)  # type: ignore[arg-type]
+
+
+def _rounding(amount: int, currency: str) -> int:
+    """What rounding a line half up to the minor unit adds to it.
+
+    >>> _rounding(10_004_000_000_000, "EUR"), _rounding(-5_000_000_000, "EUR")
+    (-4000000000, -5000000000)
+    """
+    unit = int(10 ** (AMOUNT_PLACES - minor_units(currency)))
+    return divide_half_up(amount, unit) * unit - amount

@@ -1,0 +1,155 @@
+"""Spend: exact sums by one or two of what parts of charges are known by, the largest and the rest."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from datetime import date, timedelta
+from enum import StrEnum
+from typing import Any
+
+import polars as pl
+
+from gradumen.core.errors import Invalid
+from gradumen.core.periods import months_after
+
+LONGEST = 800
+"""Days in a range, at most."""
+
+
+class Dimension(StrEnum):
+    """What spend can be summed by; ``buyer`` is the seller's own, ``organisation`` the one that used."""
+
+    BUYER = "buyer"
+    ORGANISATION = "organisation"
+    PROJECT = "project"
+    COST_CENTRE = "cost-centre"
+    PLAN = "plan"
+    SERVICE = "service"
+    METER = "meter"
+    RESOURCE = "resource"
+    REGION = "region"
+    MONTH = "month"
+    DAY = "day"
+
+
+TIMES = (Dimension.MONTH, Dimension.DAY)
+
+
+@dataclass(frozen=True, slots=True)
+class Range:
+    """Days from the first up to, and not including, ``end``.
+
+    >>> november = Range(date(2026, 11, 1), date(2026, 12, 1))
+    >>> november.until(date(2026, 11, 26)).before
+    Range(first=datetime.date(2026, 10, 1), end=datetime.date(2026, 10, 27))
+    """
+
+    first: date
+    end: date
+    compared: date | None = None
+    """Before which day this range is compared with the one before; None is all of it."""
+
+    def __post_init__(self) -> None:
+        if not 0 < (self.end - self.first).days <= LONGEST:
+            raise Invalid(
+                f"a range has 1 to {LONGEST} days; {self.first} to {self.end} has {(self.end - self.first).days}",
+                field="to",
+                value=self.end.isoformat(),
+            )
+
+    def until(self, today: date) -> "Range":
+        """The range, compared up to and with a day."""
+        compared = today + timedelta(days=1)
+        return Range(self.first, self.end, compared) if self.first < compared < self.end else self
+
+    @property
+    def before(self) -> "Range":
+        """As many months, or days, just before; of a range under way as much of them as of it."""
+        end = self.compared or self.end
+        if self.first.day == self.end.day == 1:
+            months = (self.end.year - self.first.year) * 12 + self.end.month - self.first.month
+            first = months_after(self.first, -months)
+            reached = self.first if self.compared is None else min(self.first, first + (end - self.first))
+            return Range(first, reached)
+        length = self.end - self.first
+        return Range(self.first - length, self.first - length + (end - self.first))
+
+
+@dataclass(slots=True)
+class SpendSum:
+    """What one value of each dimension came to; a key None is the rest. All in 10**-12 of the currency.
+
+    ``compared`` is the part of ``amount`` that stands against ``before``. ``costs`` are by currency.
+    """
+
+    currency: str
+    keys: tuple[str | None, ...]
+    amount: int = 0
+    compared: int = 0
+    before: int = 0
+    costs: dict[str, int] = field(default_factory=dict)
+    others: int = 0
+    """Of a rest: how many values it stands for."""
+
+
+def sums_by(rows: pl.DataFrame, by: Sequence[str], top: int) -> list[SpendSum]:
+    """Add rows up.
+
+    Args:
+        rows: columns ``currency``, ``amount`` and one of text for each dimension; ``part`` tells what a row is: of the
+            range ``now``, of it and ``compared``, of the range ``before``, or a ``cost`` in ``cost_currency``.
+        top: how many values of a dimension stand by themselves, per currency; those of time all do.
+
+    Returns:
+        The largest first, the rest after them; times in order.
+    """
+    if not rows.height:
+        return []
+    most = max(abs(int(rows["amount"].min() or 0)), abs(int(rows["amount"].max() or 0)))  # type: ignore[arg-type]
+    if most * rows.height >= 2**126:
+        raise Invalid("these amounts are too large to add up exactly", field="amount")
+    others: dict[tuple[str, str], int] = {}
+    for name in by:
+        if name not in TIMES:
+            rows = _folded(rows, name, top, others)
+    keys = ["currency", *by, "part", "cost_currency"]
+    summed = rows.lazy().group_by(keys).agg(pl.col("amount").sum()).collect(engine="streaming")
+    found: dict[tuple[str, tuple[str | None, ...]], SpendSum] = {}
+    for *place, part, cost_currency, amount in summed.rows():
+        currency, values = place[0], tuple(place[1:])
+        each = found.setdefault((currency, values), SpendSum(currency, values))
+        if part == "cost":
+            each.costs[cost_currency] = each.costs.get(cost_currency, 0) + amount
+        elif part == "before":
+            each.before += amount
+        else:
+            each.amount += amount
+            each.compared += amount if part == "compared" else 0
+    for each in found.values():
+        each.others = max(
+            (others.get((each.currency, n), 0) for n, key in zip(by, each.keys, strict=True) if key is None), default=0
+        )
+    return sorted(found.values(), key=lambda each: _place(each, by))
+
+
+def _folded(rows: pl.DataFrame, name: str, top: int, others: dict[tuple[str, str], int]) -> pl.DataFrame:
+    """The rows with None in place of every value but the largest; notes how many there are of these others."""
+    now = pl.col("part").is_in(["now", "compared"])
+    sums = rows.group_by("currency", name).agg(
+        pl.col("amount").filter(now).sum().alias("now"),
+        pl.col("amount").filter(pl.col("part") == "cost").sum().alias("cost"),
+    )
+    ranked = sums.sort(pl.col("now").abs(), "cost", name, descending=[True, True, False])
+    largest = (
+        ranked.group_by("currency", maintain_order=True).head(top).select("currency", name, pl.lit(True).alias("kept"))
+    )
+    for currency, count in sums.group_by("currency").len().rows():
+        others[currency, name] = max(0, count - top)
+    joined = rows.join(largest, on=["currency", name], how="left")
+    return joined.with_columns(pl.when("kept").then(pl.col(name)).otherwise(None).alias(name)).drop("kept")
+
+
+def _place(each: SpendSum, by: Sequence[str]) -> tuple[Any, ...]:
+    times = tuple(key or "" for name, key in zip(by, each.keys, strict=True) if name in TIMES)
+    rest = any(key is None for key in each.keys)
+    cost = sum(each.costs.values())
+    return each.currency, times, rest, -each.amount, -cost, tuple(key or "" for key in each.keys)

@@ -1,0 +1,1 @@
+"""What things cost: parts of charges as column files."""
