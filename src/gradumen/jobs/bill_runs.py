@@ -8,7 +8,7 @@ from gradumen.core.errors import Conflict, GradumenError, Unanswered
 from gradumen.jobs.leases import Held, now
 from gradumen.usecases.billing.bill_runs import finish_run, list_buyers, make_drafts, pairs_before_drafts
 from gradumen.usecases.metering.stale_usage import refresh_usage
-from gradumen.usecases.rating.current_charges import MOST, rate_pairs
+from gradumen.usecases.rating.current_charges import rate_pairs
 
 TOGETHER = 25
 """Drafts of so many buyers are made in one transaction, and then progress is told."""
@@ -27,15 +27,13 @@ def make(held: Held) -> None:
     with held.step("bring charges up to date", period=held.lease.subject) as step:
         rated = 0
         for _ in range(ROUNDS):
-            stale = pairs_before_drafts(held.uow, lease=held.lease)
+            stale = pairs_before_drafts(held.uow, lease=held.lease, at=now())
             if not stale:
                 break
-            total = rated + sum(len(pairs) for pairs in stale.values())
-            for pairs in stale.values():
-                for first in range(0, len(pairs), MOST):
-                    chosen = pairs[first : first + MOST]
-                    rated += rate_pairs(held.uow, chosen, now=now, rests=0, least=timedelta(0))
-                    held.progress(rated, total, "months rated")
+            total = rated + sum(len(pairs) for pairs in stale)
+            for pairs in stale:
+                rated += rate_pairs(held.uow, pairs, now=now, rests=0, least=timedelta(0))
+                held.progress(rated, total, "months rated")
         step.result["pairs rated"] = rated
     with held.step("make drafts", period=held.lease.subject) as step:
         refused: list[str] = []

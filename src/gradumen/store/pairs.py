@@ -158,17 +158,17 @@ def buyers_to_bill(tx: Session, seller: UUID, up_to: str, coming: str) -> set[UU
     return set(tx.scalars(query))
 
 
-def stale_pairs(tx: Session, seller: UUID, up_to: str) -> dict[str, list[int]]:
+def stale_pairs(tx: Session, seller: UUID, up_to: str) -> dict[str, list[PairRow]]:
     """The pairs of a seller with its buyers whose charges are not those wanted, by period up to one."""
-    query = select(PairRow.period, PairRow.id).where(
+    query = select(PairRow).where(
         PairRow.seller_id == seller,
         PairRow.buyer_id != seller,
         PairRow.period <= up_to,
         PairRow.stale_since.is_not(None),
     )
-    found: dict[str, list[int]] = {}
-    for period, pair in tx.execute(query.order_by(PairRow.period, PairRow.id)):
-        found.setdefault(period, []).append(pair)
+    found: dict[str, list[PairRow]] = {}
+    for row in tx.scalars(query.order_by(PairRow.period, PairRow.id)):
+        found.setdefault(row.period, []).append(row)
     return found
 
 
@@ -181,14 +181,14 @@ def is_due(at: datetime) -> ColumnElement[bool]:
     )
 
 
-def due_pairs(tx: Session, at: datetime, most: int) -> list[int]:
+def due_pairs(tx: Session, at: datetime, most: int) -> list[PairRow]:
     """Pairs of one seller and period that are due; the oldest first."""
     query = select(PairRow).where(is_due(at)).order_by(PairRow.stale_since, PairRow.id)
     first = tx.scalars(query.limit(1)).first()
     if first is None:
         return []
     same = query.where(PairRow.seller_id == first.seller_id, PairRow.period == first.period)
-    return [row.id for row in tx.scalars(same.limit(most))]
+    return list(tx.scalars(same.limit(most)))
 
 
 def release(tx: Session) -> None:

@@ -3,6 +3,7 @@
 from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
+from enum import StrEnum
 from typing import Any
 from uuid import UUID
 
@@ -126,21 +127,25 @@ def charges_of(tx: Session, pairs: Collection[PairRow], buyer: UUID | None = Non
     return list(tx.scalars(query))
 
 
-def parts_of(tx: Session, pairs: Collection[PairRow], *, by_resource: bool) -> Sequence[Any]:
-    """The parts of these charges, in their order: rows of pair, charge, project, resource, day, quantity, amount.
+class Detail(StrEnum):
+    """How far parts are told apart: by project alone (the day is its first), by day too, or by resource besides."""
 
-    Args:
-        by_resource: else those of all resources of a project are added up, and have none.
-    """
+    PROJECT = "project"
+    DAY = "day"
+    RESOURCE = "resource"
+
+
+def parts_of(tx: Session, pairs: Collection[PairRow], detail: Detail) -> Sequence[Any]:
+    """The parts of these charges, in their order: rows of pair, charge, project, resource, day, quantity, amount."""
     part = CurrentPartRow
     keys = (part.pair_id, part.charge_position, part.project_number)
-    if by_resource:
+    if detail is Detail.RESOURCE:
         query = select(*keys, part.resource_id, part.day, part.quantity, part.amount)
         query = query.order_by(part.pair_id, part.charge_position, part.position)
     else:
-        none = literal(None).label("resource_id")
+        none, day = literal(None).label("resource_id"), func.min(part.day).label("day")
         sums = func.sum(part.quantity).label("quantity"), func.sum(part.amount).label("amount")
-        query = select(*keys, none, part.day, *sums).group_by(*keys, part.day)
+        query = select(*keys, none, day, *sums).group_by(*keys, *([part.day] if detail is Detail.DAY else []))
         query = query.order_by(part.pair_id, part.charge_position, func.min(part.position))
     return tx.execute(query.where(_held(part, pairs))).all()
 

@@ -21,6 +21,7 @@ from gradumen.store.subscriptions.sales import sold_links
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.audit_entries import record
 from gradumen.usecases.billing.drafts import Drafting
+from gradumen.usecases.rating.current_charges import pieces
 from gradumen.usecases.scope import Caller, Scope, business_now, get_organisation, load_scope
 from gradumen.usecases.tasks import BILL_RUN, require_lease
 
@@ -85,8 +86,8 @@ def require_billing(scope: Scope, seller: OrganisationRow) -> None:
 
 
 @use_case
-def pairs_before_drafts(tx: Session, *, lease: Lease) -> dict[str, list[int]]:
-    """The pairs of a run's seller to rate first, by period: up to its own, and the next one for fees in advance.
+def pairs_before_drafts(tx: Session, *, lease: Lease, at: datetime) -> list[list[int]]:
+    """The pairs of a run's seller to rate first, as many at once: up to its period, and the next for fees in advance.
 
     Raises:
         Conflict: another worker has the run now.
@@ -95,7 +96,8 @@ def pairs_before_drafts(tx: Session, *, lease: Lease) -> dict[str, list[int]]:
     run = tx.get_one(BillRunRow, lease.task)
     coming = Period.parse(run.period).next().text
     ensure_pairs(tx, [(seller, buyer) for seller, buyer, _ in sold_links(tx, run.seller_id)], [coming])
-    return stale_pairs(tx, run.seller_id, coming)
+    stale = stale_pairs(tx, run.seller_id, coming)
+    return [piece for same in stale.values() for piece in pieces(tx, same, at)]
 
 
 @use_case

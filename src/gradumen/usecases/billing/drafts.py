@@ -11,6 +11,7 @@ from gradumen.core.billing.documents import (
     Figures,
     TaxedLine,
     Taxes,
+    TaxRate,
     taxes_of,
     to_bill,
     totals,
@@ -32,7 +33,7 @@ from gradumen.store.billing.tables import BillRunRow, InvoiceRow
 from gradumen.store.catalogue.tables import RateCardRow
 from gradumen.store.organisations.tables import OrganisationRow
 from gradumen.store.pairs import PairRow, pairs_to_bill, pairs_with
-from gradumen.store.rating.current_charges import pairs_in_advance
+from gradumen.store.rating.current_charges import Detail, pairs_in_advance
 from gradumen.store.subscriptions.tables import SupplyLineRow
 from gradumen.store.unit_of_work import Session
 from gradumen.usecases.billing.pending_charges import (
@@ -67,6 +68,8 @@ class Drafting:
         self.invoices: list[InvoiceRow] = []
         self.rows = DraftRows()
         self.taxes: dict[UUID, Taxes[UUID]] = {}
+        self.tax_of: dict[str, TaxRate] = {}
+        """The seller's tax on buyers of a country."""
 
     def make(self, buyers: Collection[OrganisationRow]) -> None:
         """Take off what is billed of buyers, and write a draft for each of them and currency."""
@@ -132,7 +135,8 @@ class Drafting:
             if not some:
                 continue
             period = Period.parse(some[0].period)
-            rated = read_rated(self.tx, self.seller.id, period, some, self.published, by_resource=not whole)
+            detail = Detail.PROJECT if whole else Detail.RESOURCE
+            rated = read_rated(self.tx, self.seller.id, period, some, self.published, detail=detail)
             names = LineNames(self.tx, rated, self.published)
             charges: dict[UUID, list[Charge]] = defaultdict(list)
             for charge in rated.rated.charges:
@@ -243,7 +247,9 @@ class Drafting:
         return self.tx.get_one(RateCardRow, card).currency
 
     def _write(self, buyer: OrganisationRow, currency: str, pending: list[Pending], waiting: set[int]) -> None:
-        tax = find_tax(self.tx, self.seller, buyer, self.today)
+        if buyer.country not in self.tax_of:
+            self.tax_of[buyer.country] = find_tax(self.tx, self.seller, buyer, self.today)
+        tax = self.tax_of[buyer.country]
         numbered: list[tuple[Line, UUID, BilledOrigin | None]] = []
         charges: list[tuple[Pending, UUID]] = []
         for each in pending:

@@ -14,7 +14,8 @@ from gradumen.core.exact import QUANTITY_PLACES, unscaled
 from gradumen.core.periods import Period, zone_of
 from gradumen.core.rating.charges import Charge, Unpriced, evidence_of
 from gradumen.store import pairs
-from gradumen.store.organisations.tables import OrganisationRow
+from gradumen.store.organisations.tables import OrganisationRow, load_tree
+from gradumen.store.pairs import PairRow
 from gradumen.store.rating import current_charges as store
 from gradumen.store.rating.current_charges import Attempt
 from gradumen.store.subscriptions.sales import sold_links
@@ -30,7 +31,7 @@ BATCH, PARTS = 2000, 50_000
 FAILED = timedelta(minutes=1)
 """How long a pair rests that could not be rated."""
 MOST = 40
-"""Pairs rated at once."""
+"""Organisations rated at once, at most, where a pair is not of more: what is in memory at a time."""
 PART_SCHEMA = {
     "pair_id": pl.Int32,
     "generation": pl.Int32,
@@ -166,7 +167,25 @@ def release_pairs(tx: Session) -> None:
 @use_case
 def due_pairs(tx: Session, *, at: datetime) -> list[int]:
     """The pairs to rate next, of one seller and period; none while usage of before is still being made again."""
-    return [] if store.is_packing(tx) else pairs.due_pairs(tx, at, MOST)
+    if store.is_packing(tx):
+        return []
+    return next(pieces(tx, pairs.due_pairs(tx, at, MOST), at), [])
+
+
+def pieces(tx: Session, rows: Sequence[PairRow], at: datetime) -> Iterator[list[int]]:
+    """Pairs of one seller and period, in their order, as many at a time as are to be rated at once."""
+    tree = load_tree(tx, business_now(tx, at))
+    piece: list[int] = []
+    size = 0
+    for row in rows:
+        concerned = len(tree.below([row.buyer_id]))
+        if piece and size + concerned > MOST:
+            yield piece
+            piece, size = [], 0
+        piece.append(row.id)
+        size += concerned
+    if piece:
+        yield piece
 
 
 @use_case

@@ -18,6 +18,7 @@ from gradumen.store.organisations.organisations import organisations_by_id
 from gradumen.store.organisations.tables import ProjectRow, zone_name
 from gradumen.store.pairs import PairRow
 from gradumen.store.rating import current_charges as store
+from gradumen.store.rating.current_charges import Detail
 from gradumen.store.rating.tables import CurrentChargeRow
 from gradumen.store.subscriptions.one_off_charges import ever_charged_between
 from gradumen.store.unit_of_work import Session
@@ -39,7 +40,7 @@ def read_rated(
     pairs: Sequence[PairRow],
     published: Published,
     *,
-    by_resource: bool = False,
+    detail: Detail = Detail.DAY,
     buyer: UUID | None = None,
 ) -> RatedPeriod:
     """What pairs of one seller are charged in a period, as it is stored.
@@ -47,7 +48,7 @@ def read_rated(
     A generation is removed only after the next but one holds; where that happened meanwhile, it is read again.
 
     Args:
-        by_resource: whether parts are told apart by resource.
+        detail: how far parts are told apart.
         buyer: only the charges of this buyer's lines; None is all.
 
     Raises:
@@ -55,7 +56,7 @@ def read_rated(
     """
     for _ in range(TRIES):
         before = {row.id: row.generation for row in pairs}
-        read = _Reading(tx, seller, period, pairs, published, by_resource, buyer).rated()
+        read = _Reading(tx, seller, period, pairs, published, detail, buyer).rated()
         if store.generations(tx, list(before)) == before:
             return read
         for row in pairs:
@@ -73,13 +74,13 @@ class _Reading:
         period: Period,
         pairs: Sequence[PairRow],
         published: Published,
-        by_resource: bool,
+        detail: Detail,
         buyer: UUID | None,
     ) -> None:
         self.tx, self.seller, self.period, self.published = tx, seller, period, published
         self.buyers = {row.id: row.buyer_id for row in pairs}
         self.rows = store.charges_of(tx, pairs, buyer)
-        self.parts = store.parts_of(tx, pairs, by_resource=by_resource)
+        self.parts = store.parts_of(tx, pairs, detail)
         self.missing = store.not_priced_of(tx, pairs)
         self.cards = self._cards()
         self.versions = {
