@@ -14,7 +14,8 @@ export default defineConfig({
         codeSplitting: {
           groups: [
             { name: 'react', test: /node_modules\/(react|react-dom|react-router|scheduler)\// },
-            { name: 'mui', test: /node_modules\/(@mui|@emotion)\// },
+            // Charts come with the pages that draw them.
+            { name: 'mui', test: /node_modules\/(@mui\/(?!x-)|@emotion\/)/ },
           ],
         },
       },

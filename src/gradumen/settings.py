@@ -48,6 +48,11 @@ class Settings:
     session_hours: int = _setting(12, "How long a console session lasts, in hours.")
 
     @property
+    def columns(self) -> Path:
+        """The folder of what spend is summed from: a cache."""
+        return self.data / "columns"
+
+    @property
     def known_hosts(self) -> frozenset[str]:
         """The hosts that calls may name.
 

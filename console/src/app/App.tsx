@@ -23,6 +23,7 @@ const DraftPage = lazy(() => import('../catalogue/DraftPage'));
 const DifferencesPage = lazy(() => import('../catalogue/DifferencesPage'));
 const MarginsPage = lazy(() => import('../catalogue/MarginsPage'));
 const EarnedPage = lazy(() => import('../spend/EarnedPage'));
+const SpendPage = lazy(() => import('../spend/SpendPage'));
 const DeviationsPage = lazy(() => import('../subscriptions/DeviationsPage'));
 const EstimatePage = lazy(() => import('../rating/EstimatePage'));
 const WhatIfPage = lazy(() => import('../rating/WhatIfPage'));
@@ -80,6 +81,7 @@ function Pages() {
       <Route path="/differences" element={<DifferencesPage />} />
       <Route path="/margins" element={<MarginsPage />} />
       <Route path="/earned" element={<EarnedPage />} />
+      <Route path="/spend" element={<SpendPage />} />
       <Route path="/deviations" element={<DeviationsPage />} />
       <Route path="/estimate" element={<EstimatePage />} />
       <Route path="/what-if" element={<WhatIfPage />} />

@@ -57,6 +57,12 @@ const GROUPS: { title: string | null; entries: Entry[] }[] = [
     entries: [
       { to: '/bill-runs', title: 'Bill runs', sellers: true },
       { to: '/invoices', title: 'Invoices' },
+    ],
+  },
+  {
+    title: 'Spend',
+    entries: [
+      { to: '/spend', title: 'Spend' },
       { to: '/earned', title: 'Earned', sellers: true },
     ],
   },

@@ -1426,6 +1426,70 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/spend": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Sum Spend
+         * @description What an organisation and all below it are charged (or what it charges, as ``side`` sold), net of tax.
+         *
+         *     From a day until before another, by default this month, by one or two of buyer, organisation, project, cost-centre,
+         *     plan, service, meter, resource, region, month and day: the largest, and the rest. ``only`` takes what has a value,
+         *     like `service:compute`.
+         */
+        get: operations["sum_spend"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/spend/charges": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Spent Charges
+         * @description The charges behind spend, billed or not, the largest first; of each what was asked for, and all of it.
+         */
+        get: operations["list_spent_charges"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/spend/charges/{charge_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Explain Spent Charge
+         * @description Why a charge is what it is, as it is rated now; of one on a document see `/charges`.
+         */
+        get: operations["explain_spent_charge"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/subscriptions": {
         parameters: {
             query?: never;
@@ -2108,6 +2172,47 @@ export interface components {
             only_where: string[];
             /** State */
             state: string;
+        };
+        /**
+         * CurrentChargeBody
+         * @description A charge as it is rated now, billed or not, with its arithmetic.
+         */
+        CurrentChargeBody: {
+            /**
+             * Amount
+             * Format: decimal
+             * @example 12.5
+             */
+            amount: string;
+            /** Buyer */
+            buyer: string;
+            /** Currency */
+            currency: string;
+            /** Description */
+            description: string;
+            explanation: components["schemas"]["Explanation"];
+            /** Id */
+            id: string;
+            /** Organisation */
+            organisation: string;
+            /** Period */
+            period: string;
+            /** Rate Card */
+            rate_card: string;
+            /** Seller */
+            seller: string;
+            /**
+             * Service End
+             * Format: date-time
+             */
+            service_end: string;
+            /**
+             * Service Start
+             * Format: date-time
+             */
+            service_start: string;
+            /** Subscription */
+            subscription: string;
         };
         /**
          * DayBody
@@ -4131,6 +4236,190 @@ export interface components {
             };
             /** Name */
             name: string;
+        };
+        /**
+         * SpendBody
+         * @description Spend from a day until before another, beside the range before.
+         */
+        SpendBody: {
+            /**
+             * As Of
+             * Format: date-time
+             */
+            as_of: string;
+            /**
+             * Before From
+             * Format: date
+             */
+            before_from: string;
+            /**
+             * Before To
+             * Format: date
+             */
+            before_to: string;
+            /** By */
+            by: string[];
+            /** Currencies */
+            currencies: components["schemas"]["SpendCurrencyBody"][];
+            /**
+             * From Day
+             * Format: date
+             */
+            from_day: string;
+            /** Organisation */
+            organisation: string;
+            /** Organisation Name */
+            organisation_name: string;
+            /** Side */
+            side: string;
+            /**
+             * To Day
+             * Format: date
+             */
+            to_day: string;
+            /** Waiting */
+            waiting: boolean;
+        };
+        /**
+         * SpendCostBody
+         * @description What something cost, in one currency.
+         */
+        SpendCostBody: {
+            /**
+             * Amount
+             * Format: decimal
+             * @example 12.5
+             */
+            amount: string;
+            /** Currency */
+            currency: string;
+        };
+        /**
+         * SpendCurrencyBody
+         * @description What was charged in one currency. ``billed``, ``on_drafts`` and ``to_bill`` are null where only a part is shown.
+         *
+         *     What drafts have is told to the seller alone; to its buyer it is still to bill.
+         */
+        SpendCurrencyBody: {
+            /** Billed */
+            billed: string | null;
+            /** Currency */
+            currency: string;
+            /** On Drafts */
+            on_drafts: string | null;
+            /** Rows */
+            rows: components["schemas"]["SpendRowBody"][];
+            /** To Bill */
+            to_bill: string | null;
+            total: components["schemas"]["SpendRowBody"];
+        };
+        /**
+         * SpendKeyBody
+         * @description A value of a dimension; ``id`` is null for all the smaller ones together.
+         */
+        SpendKeyBody: {
+            /** Id */
+            id: string | null;
+            /** Name */
+            name: string;
+        };
+        /**
+         * SpendRowBody
+         * @description What was charged, net of tax, under one value of each chosen dimension.
+         *
+         *     ``before`` is that of the range before, ``compared`` the share of ``amount`` that stands against it; both are null
+         *     where days or months are told apart. ``costs`` and ``margin`` are what it cost the seller and what it keeps; the
+         *     margin is null where a cost is in another currency, or where costs are not the reader's to see. ``others`` says how
+         *     many smaller values a row stands for.
+         */
+        SpendRowBody: {
+            /**
+             * Amount
+             * Format: decimal
+             * @example 12.5
+             */
+            amount: string;
+            /** Before */
+            before: string | null;
+            /** Change Percent */
+            change_percent: string | null;
+            /** Compared */
+            compared: string | null;
+            /** Costs */
+            costs: components["schemas"]["SpendCostBody"][];
+            /** Keys */
+            keys: components["schemas"]["SpendKeyBody"][];
+            /** Margin */
+            margin: string | null;
+            /** Margin Percent */
+            margin_percent: string | null;
+            /** Others */
+            others: number;
+        };
+        /**
+         * SpentChargeBody
+         * @description A charge behind what was asked for: ``amount`` is what of it was asked for, ``whole`` all of it.
+         */
+        SpentChargeBody: {
+            /**
+             * Amount
+             * Format: decimal
+             * @example 12.5
+             */
+            amount: string;
+            /** Buyer */
+            buyer: string;
+            /** Currency */
+            currency: string;
+            /** Description */
+            description: string;
+            /** Id */
+            id: string;
+            /** Organisation */
+            organisation: string;
+            /** Period */
+            period: string;
+            /** Rate */
+            rate: string;
+            /** Rate Card Version */
+            rate_card_version: number;
+            /** Seller */
+            seller: string;
+            /**
+             * Service End
+             * Format: date-time
+             */
+            service_end: string;
+            /**
+             * Service Start
+             * Format: date-time
+             */
+            service_start: string;
+            /** Subscription */
+            subscription: string;
+            /**
+             * Whole
+             * Format: decimal
+             * @example 12.5
+             */
+            whole: string;
+        };
+        /**
+         * SpentChargesBody
+         * @description The charges behind spend, the largest first; ``more`` when the limit cut them off.
+         */
+        SpentChargesBody: {
+            /**
+             * As Of
+             * Format: date-time
+             */
+            as_of: string;
+            /** Items */
+            items: components["schemas"]["SpentChargeBody"][];
+            /** More */
+            more: boolean;
+            /** Waiting */
+            waiting: boolean;
         };
         /**
          * SpreadForm
@@ -7476,6 +7765,110 @@ export interface operations {
                     "application/json": {
                         [key: string]: string;
                     };
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    sum_spend: {
+        parameters: {
+            query: {
+                organisation: string;
+                side?: string | null;
+                from?: string | null;
+                to?: string | null;
+                by?: string[];
+                only?: string[];
+                top?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SpendBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_spent_charges: {
+        parameters: {
+            query: {
+                organisation: string;
+                side?: string | null;
+                from?: string | null;
+                to?: string | null;
+                only?: string[];
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SpentChargesBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    explain_spent_charge: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                charge_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CurrentChargeBody"];
                 };
             };
             /** @description A refusal, as problem details */

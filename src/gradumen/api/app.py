@@ -27,7 +27,7 @@ from gradumen.api.metering import feeds, readings, usage
 from gradumen.api.organisations import organisations, projects
 from gradumen.api.quotas import quotas
 from gradumen.api.rating import estimates
-from gradumen.api.spend import month_margins, period_so_far
+from gradumen.api.spend import month_margins, period_so_far, spend
 from gradumen.api.subscriptions import assignment_rules, one_off_charges, subscriptions
 from gradumen.settings import Settings
 from gradumen.store.unit_of_work import UnitOfWork
@@ -65,6 +65,7 @@ ROUTERS = (
     tax_rates,
     period_so_far,
     month_margins,
+    spend,
     tasks,
     audit_entries,
     clock,

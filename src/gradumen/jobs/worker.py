@@ -14,6 +14,7 @@ from gradumen.store.unit_of_work import Engine, UnitOfWork
 from gradumen.usecases import tasks
 from gradumen.usecases.metering.stale_usage import refresh_usage
 from gradumen.usecases.rating import current_charges
+from gradumen.usecases.spend.spend_rows import refresh_columns
 from gradumen.usecases.waiting import look
 
 log = logging.getLogger("gradumen.worker")
@@ -84,6 +85,7 @@ class Worker:
         pairs = current_charges.due_pairs(self.uow, at=now())
         if pairs:
             current_charges.rate_pairs(self.uow, pairs, now=now, rests=self.pair_rests, least=self.least_rest)
+            refresh_columns(self.uow, pairs=pairs)
         return bool(pairs)
 
     def do_next(self) -> bool:

@@ -20,7 +20,9 @@ def main() -> None:
     told = begin()
     engine = make_engine(told.url)
     try:
-        app = make_app(told.settings, UnitOfWork(engine), set_up_file=told.settings.data / CODE_FILE)
+        app = make_app(
+            told.settings, UnitOfWork(engine, told.settings.columns), set_up_file=told.settings.data / CODE_FILE
+        )
         uvicorn.Server(_http(app, told.settings)).run(sockets=[socket.socket(fileno=told.listening)])
     finally:
         engine.dispose()

@@ -4,6 +4,7 @@ import time
 from collections.abc import Callable
 from datetime import UTC, datetime
 from functools import wraps
+from pathlib import Path
 from typing import Concatenate, ParamSpec, TypeVar
 
 from sqlalchemy import Connection, Engine, create_engine, event, text
@@ -29,6 +30,8 @@ SPENT = frozenset({1021, 1040, 1041, 1114, 1203, 1226})
 DENIED = frozenset({1044, 1142, 1227, 1370})
 """The account lacks a right."""
 ATTEMPTS = 8
+COLUMNS = "columns"
+"""Under what a session knows the folder of columns."""
 STRICT = "STRICT_ALL_TABLES,NO_ZERO_DATE,ERROR_FOR_DIVISION_BY_ZERO"
 
 
@@ -64,8 +67,9 @@ def make_engine(url: str, *, pool_size: int = 20) -> Engine:
 class UnitOfWork:
     """Runs use cases, each in a transaction of its own."""
 
-    def __init__(self, engine: Engine) -> None:
-        self.engine = engine
+    def __init__(self, engine: Engine, columns: Path | None = None) -> None:
+        """``columns`` is the folder of what spend is summed from (`gradumen.store.spend`); None keeps no files."""
+        self.engine, self.columns = engine, columns
 
     def run(self, work: Callable[[Session], T], *, repeatable: bool = False) -> T:
         """Run ``work`` in one transaction; all of it again when it lost a race.
@@ -79,7 +83,7 @@ class UnitOfWork:
         for attempt in range(1, ATTEMPTS + 1):
             wrote = False
             try:
-                with Session(self.engine, expire_on_commit=False) as tx:
+                with Session(self.engine, expire_on_commit=False, info={COLUMNS: self.columns}) as tx:
                     result = work(tx)
                     tx.flush()
                     wrote = bool(tx.connection().info.get("wrote"))
@@ -101,7 +105,7 @@ class UnitOfWork:
 
 class _Joined(UnitOfWork):
     def __init__(self, engine: Engine, tx: Session) -> None:
-        super().__init__(engine)
+        super().__init__(engine, tx.info.get(COLUMNS))
         self._tx = tx
 
     def run(self, work: Callable[[Session], T], *, repeatable: bool = False) -> T:

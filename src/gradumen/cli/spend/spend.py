@@ -1,13 +1,18 @@
 """gradumen spend."""
 
 import argparse
+from collections.abc import Sequence
+from datetime import date, timedelta
 from typing import Any
 
 from gradumen.cli.nouns import Verbs, add_organisation, add_wait
 from gradumen.cli.output import Out, money, quantity
 from gradumen.cli.profiles import own_organisation
 from gradumen.client import Client
+from gradumen.core.errors import Invalid
 from gradumen.core.exact import add
+from gradumen.core.periods import Period
+from gradumen.wire.spend.spend import SpendCurrencyBody, SpendKeyBody, SpendRowBody
 
 
 def register(nouns: Any) -> None:
@@ -18,6 +23,22 @@ def register(nouns: Any) -> None:
     show.add_argument("--totals", action="store_true", help="only the total of each link")
     add_organisation(show)
     add_wait(show)
+    shown = verbs.add("show", run_show, "spend by one or two of what it can be told apart by, the largest and the rest")
+    shown.add_argument(
+        "--by", action="append", metavar="WHAT",
+        help="buyer, organisation, project, cost-centre, plan, service, meter, resource, region, month or day; "
+        "may be given twice; by default service",
+    )  # fmt: skip
+    shown.add_argument("--side", choices=("bought", "sold"), help="what is paid, or what customers are charged")
+    shown.add_argument("--month", metavar="YYYY-MM", help="a month; by default the one under way")
+    shown.add_argument("--from", dest="first", type=_day, metavar="YYYY-MM-DD", help="the first day")
+    shown.add_argument("--to", dest="last", type=_day, metavar="YYYY-MM-DD", help="the last day")
+    shown.add_argument(
+        "--only", action="append", metavar="WHAT:VALUE", default=[], help="only this, like service:compute; repeatable"
+    )
+    shown.add_argument("--top", type=int, default=12, help="how many stand by themselves; by default 12")
+    add_organisation(shown)
+    add_wait(shown)
     earned = verbs.add("margins", run_margins, "what you charged in a month, by buyer and service, and what it cost")
     earned.add_argument("--period", metavar="YYYY-MM", help="by default the one under way")
     add_organisation(earned)
@@ -74,6 +95,80 @@ def run_period_so_far(arguments: argparse.Namespace, client: Client, out: Out) -
         out.note(f"{stuck.seller} → {stuck.buyer}, {stuck.period} cannot be brought up to date: {stuck.problem}")
     out.as_of(found)
     return 0
+
+
+def _day(raw: str) -> date:
+    try:
+        return date.fromisoformat(raw)
+    except ValueError:
+        raise argparse.ArgumentTypeError(f"'{raw}' is no day; write it like 2026-09-01") from None
+
+
+def _range(arguments: argparse.Namespace) -> tuple[date | None, date | None]:
+    """The first day, and the one after the last."""
+    if arguments.month:
+        if arguments.first or arguments.last:
+            raise Invalid("give --month, or --from and --to", field="month", value=arguments.month)
+        month = Period.parse(arguments.month)
+        return month.first_day, month.next().first_day
+    if bool(arguments.first) != bool(arguments.last):
+        raise Invalid("--from and --to belong together", field="from")
+    return arguments.first, arguments.last + timedelta(days=1) if arguments.last else None
+
+
+def run_show(arguments: argparse.Namespace, client: Client, out: Out) -> int:
+    """Show spend by what is asked for."""
+    first, end = _range(arguments)
+    found = client.spend.show(
+        own_organisation(arguments),
+        by=arguments.by or ["service"],
+        side=arguments.side,
+        first=first,
+        end=end,
+        only=arguments.only,
+        top=arguments.top,
+        wait=arguments.wait,
+    )
+    out.body(found)
+    sold = found.side == "sold"
+    side = "Sold by" if sold else "Bought by"
+    out.say(f"{side} {found.organisation_name}, {_days(found.from_day, found.to_day)}, net of tax")
+    for each in found.currencies:
+        _show_currency(out, each, found.by, sold=sold)
+    if not found.currencies:
+        out.say("nothing is charged in these days")
+    elif not {"month", "day"} & set(found.by):
+        out.say(f"change is against {_days(found.before_from, found.before_to)}")
+    out.as_of(found)
+    return 0
+
+
+def _show_currency(out: Out, found: SpendCurrencyBody, by: Sequence[str], *, sold: bool) -> None:
+    # Where days or months are told apart there is nothing to compare a row with.
+    changes = found.total.change_percent is not None and not {"month", "day"} & set(by)
+    head = [*(name.upper() for name in by), found.currency, *(["MARGIN"] if sold else [])]
+    head += ["CHANGE"] if changes else []
+
+    def cells(row: SpendRowBody, names: Sequence[str]) -> list[str]:
+        margin = [money(row.margin, found.currency) if row.margin is not None else ""] if sold else []
+        change = "" if row.change_percent is None else f"{row.change_percent:+} %"
+        return [*names, money(row.amount, found.currency), *margin, *([change] if changes else [])]
+
+    rows = [cells(row, [_key(key, row.others) for key in row.keys]) for row in found.rows]
+    rows.append(cells(found.total, ["in all", *[""] * (len(by) - 1)]))
+    out.table(head, rows, right=(found.currency, "MARGIN", "CHANGE"))
+    parts = (("billed", found.billed), ("on drafts", found.on_drafts), ("to bill", found.to_bill))
+    told = [f"{money(amount, found.currency)} {name}" for name, amount in parts if amount]
+    out.say(", ".join(told))
+    out.say()
+
+
+def _key(key: SpendKeyBody, others: int) -> str:
+    return f"the rest ({others})" if key.id is None else key.name
+
+
+def _days(first: date, end: date) -> str:
+    return f"{first} to {end - timedelta(days=1)}"
 
 
 def run_margins(arguments: argparse.Namespace, client: Client, out: Out) -> int:

@@ -1,8 +1,12 @@
 """What things cost."""
 
+from collections.abc import Sequence
+from datetime import date
+
 from gradumen.client.connection import Connection
 from gradumen.wire.spend.month_margins import MonthMarginsBody
 from gradumen.wire.spend.period_so_far import PeriodSoFarBody
+from gradumen.wire.spend.spend import CurrentChargeBody, SpendBody, SpentChargesBody
 
 
 class Spend:
@@ -28,3 +32,46 @@ class Spend:
         """
         path = f"organisations/{organisation}/margins"
         return self._connection.get_current(path, MonthMarginsBody, wait=wait, period=period)
+
+    def show(
+        self,
+        organisation: str,
+        *,
+        by: Sequence[str] = ("service",),
+        side: str | None = None,
+        first: date | None = None,
+        end: date | None = None,
+        only: Sequence[str] = (),
+        top: int = 12,
+        wait: float = 0,
+    ) -> SpendBody:
+        """What an organisation and all below it are charged, or charge, from a day until before another.
+
+        Args:
+            by: one or two of buyer, organisation, project, cost-centre, plan, service, meter, resource, region, month
+                and day.
+            side: bought or sold; None is what the organisation sells, where that is the caller's to see.
+            only: what has a value, like ``service:compute``.
+            top: how many values of a dimension stand by themselves.
+            wait: for so many seconds at most, until no reading that came in waits to be counted.
+        """
+        query = {"from": first, "to": end, "by": list(by), "side": side, "only": list(only), "top": top}
+        return self._connection.get_current("spend", SpendBody, wait=wait, organisation=organisation, **query)
+
+    def charges(
+        self,
+        organisation: str,
+        *,
+        side: str | None = None,
+        first: date | None = None,
+        end: date | None = None,
+        only: Sequence[str] = (),
+        limit: int = 50,
+    ) -> SpentChargesBody:
+        """The charges behind spend, billed or not, the largest first; see `show`."""
+        query = {"from": first, "to": end, "side": side, "only": list(only), "limit": limit}
+        return self._connection.get("spend/charges", SpentChargesBody, organisation=organisation, **query)
+
+    def explain(self, charge: str) -> CurrentChargeBody:
+        """Why a charge is what it is, as it is rated now."""
+        return self._connection.get(f"spend/charges/{charge}", CurrentChargeBody)

@@ -8,28 +8,37 @@ import polars as pl
 from gradumen.core.exact import AMOUNT_PLACES, divide_half_up, minor_units
 
 SPEND_SCHEMA = {
-    "pair": pl.Int32,
-    "charge": pl.Int32,
-    "organisation": pl.Categorical,
-    "project": pl.Int32,
-    "plan": pl.Categorical,
-    "service": pl.Categorical,
-    "meter": pl.Categorical,
-    "resource": pl.Int32,
-    "region": pl.Categorical,
-    "day": pl.Date,
-    "currency": pl.Categorical,
-    "amount": pl.Int128,
+    "pair": pl.Int32(),
+    "charge": pl.Int32(),
+    "organisation": pl.Categorical(),
+    "project": pl.Int32(),
+    "plan": pl.Categorical(),
+    "service": pl.Categorical(),
+    "meter": pl.Categorical(),
+    "resource": pl.Int32(),
+    "region": pl.Categorical(),
+    "day": pl.Date(),
+    "currency": pl.Categorical(),
+    "amount": pl.Int128(),
 }
 """A row a part; ``amount`` in 10**-12 of the currency. Nought, or no text, is what a part has none of."""
 PART_COLUMNS = {
-    "charge": pl.Int32,
-    "project": pl.Int32,
-    "resource": pl.Int32,
-    "day": pl.Date,
-    "amount": pl.Int128,
+    "charge": pl.Int32(),
+    "project": pl.Int32(),
+    "resource": pl.Int32(),
+    "day": pl.Date(),
+    "amount": pl.Int128(),
 }
 """Parts as they are stored."""
+_CHARGE_SCHEMA = {
+    "charge": pl.Int32(),
+    "organisation": pl.String(),
+    "whole": pl.Int32(),
+    "plan": pl.String(),
+    "service": pl.String(),
+    "meter": pl.String(),
+    "currency": pl.String(),
+}
 SHARED_COST = "shared-cost"
 """In place of a service: fixed cost and overhead, which are shared out."""
 
@@ -59,15 +68,10 @@ def spend_columns(
         parts: see `PART_COLUMNS`.
         regions: of resources.
     """
-    known = pl.DataFrame(
-        [astuple(each) for each in charges],
-        schema={"charge": pl.Int32, "organisation": pl.String, "whole": pl.Int32}
-        | dict.fromkeys(("plan", "service", "meter", "currency"), pl.String),
-        orient="row",
-    )
+    known = pl.DataFrame([astuple(each) for each in charges], schema=_CHARGE_SCHEMA, orient="row")
     places = pl.DataFrame(
         {"resource": list(regions), "region": list(regions.values())},
-        schema={"resource": pl.Int32, "region": pl.String},
+        schema={"resource": pl.Int32(), "region": pl.String},
     )
     rows = (
         parts.join(known, on="charge")

@@ -105,3 +105,9 @@ def drafts_of(tx: Session, seller: UUID) -> list[tuple[CatalogueDraftRow, str]]:
         .order_by(CatalogueDraftRow.kind, CatalogueDraftRow.slug)
     )
     return [(row, name) for row, name in rows]
+
+
+def card_slug(tx: Session, version: UUID) -> str:
+    """The card of a version."""
+    query = select(RateCardRow.slug).join(RateCardVersionRow, RateCardVersionRow.rate_card_id == RateCardRow.id)
+    return tx.scalars(query.where(RateCardVersionRow.id == version)).one()

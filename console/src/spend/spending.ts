@@ -1,0 +1,82 @@
+/** Spend: what is bought or sold, by what one chooses, over a range of months. */
+import { queryOptions } from '@tanstack/react-query';
+import { api, body, type Schemas } from '../shared/api';
+import { againWhileWaiting } from '../shared/current';
+import { addDays } from '../shared/dates';
+
+export type Spend = Schemas['SpendBody'];
+export type SpendCurrency = Schemas['SpendCurrencyBody'];
+export type SpendRow = Schemas['SpendRowBody'];
+export type SpentCharge = Schemas['SpentChargeBody'];
+
+export const DIMENSIONS = {
+  buyer: 'Customer',
+  organisation: 'Organisation',
+  project: 'Project',
+  'cost-centre': 'Cost centre',
+  plan: 'Plan',
+  service: 'Service',
+  meter: 'Meter',
+  resource: 'Resource',
+  region: 'Region',
+} as const;
+export type Dimension = keyof typeof DIMENSIONS;
+
+/** What one looks at next, having chosen a value of a dimension. */
+export const NEXT: Record<Dimension, Dimension> = {
+  buyer: 'service',
+  organisation: 'service',
+  project: 'service',
+  'cost-centre': 'project',
+  plan: 'service',
+  service: 'meter',
+  meter: 'resource',
+  resource: 'meter',
+  region: 'service',
+};
+
+/** What is asked for; days from the first until before `to`. */
+export interface Asked {
+  organisation: string;
+  side: 'bought' | 'sold';
+  from: string;
+  to: string;
+  only: string[];
+}
+
+/** How many stand by themselves in a chart, as many as there are colours. */
+export const DRAWN = 8;
+const LISTED = 200;
+
+export const spendOptions = (asked: Asked, by: string[], top = LISTED) =>
+  queryOptions({
+    queryKey: ['spend', asked, by, top],
+    queryFn: async () => body(await api.GET('/api/v1/spend', { params: { query: { ...asked, by, top } } })),
+    staleTime: 30_000,
+    refetchInterval: againWhileWaiting,
+  });
+
+export const spentChargesOptions = (asked: Asked) =>
+  queryOptions({
+    queryKey: ['spent charges', asked],
+    queryFn: async () =>
+      body(await api.GET('/api/v1/spend/charges', { params: { query: { ...asked, limit: 15 } } })),
+    staleTime: 30_000,
+  });
+
+export const spentChargeOptions = (id: string) =>
+  queryOptions({
+    queryKey: ['spent charge', id],
+    queryFn: async () =>
+      body(await api.GET('/api/v1/spend/charges/{charge_id}', { params: { path: { charge_id: id } } })),
+  });
+
+/** The days, or months, of a range, in order. */
+export function times(from: string, to: string, by: 'day' | 'month'): string[] {
+  const found: string[] = [];
+  for (let day = from; day < to; day = addDays(day, 1)) {
+    const time = by === 'day' ? day : day.slice(0, 7);
+    if (found.at(-1) !== time) found.push(time);
+  }
+  return found;
+}

@@ -1,0 +1,166 @@
+"""What spend is summed from: of each pair a file of columns, made of its stored charges when it is not there.
+
+Files are a cache. One is of one pair as it was rated at one moment; whatever is missing, damaged or of another release
+is made again from the database.
+"""
+
+import contextlib
+from collections.abc import Collection, Iterable, Sequence
+from decimal import Decimal
+from pathlib import Path
+from typing import Any
+from uuid import UUID, uuid4
+
+import polars as pl
+from polars.exceptions import PolarsError
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session
+
+from gradumen.core.exact import AMOUNT_PLACES, scaled
+from gradumen.core.spend.columns import PART_COLUMNS, SHARED_COST, SPEND_SCHEMA, SpentCharge
+from gradumen.store.billing.tables import ChargeRow, InvoiceLineRow, InvoiceRow
+from gradumen.store.catalogue.tables import PlanRow, RateCardRow, RateCardVersionRow
+from gradumen.store.metering.tables import UsageDayRow
+from gradumen.store.metering.usage import attribute_sets
+from gradumen.store.organisations.tables import ProjectRow
+from gradumen.store.pairs import PairRow
+from gradumen.store.rating.tables import CurrentChargeRow
+from gradumen.store.subscriptions.tables import SubscriptionRow, SupplyLineRow
+
+RELEASE = "1"
+"""Of the files' form; those of another are not read."""
+REGIONS = ("region", "site")
+"""Attributes that say where something is, the first that is there."""
+_PARTS = (
+    "SELECT charge_position, project_number, resource_id, day, amount FROM current_parts "
+    "WHERE pair_id = %s AND generation = %s"
+)
+_AT_ONCE = 2000
+
+
+def charges_of(tx: Session, pair: PairRow) -> list[SpentCharge]:
+    """The charges that hold for a pair, with what their parts are known by."""
+    charge = CurrentChargeRow
+    rows = tx.execute(
+        select(
+            charge.position,
+            SubscriptionRow.organisation_id,
+            ProjectRow.number,
+            PlanRow.slug,
+            charge.kind,
+            charge.meter,
+            RateCardRow.currency,
+        )
+        .join(SupplyLineRow, SupplyLineRow.id == charge.supply_line_id)
+        .join(SubscriptionRow, SubscriptionRow.id == SupplyLineRow.subscription_id)
+        .join(PlanRow, PlanRow.id == SubscriptionRow.plan_id)
+        .join(RateCardVersionRow, RateCardVersionRow.id == charge.rate_card_version_id)
+        .join(RateCardRow, RateCardRow.id == RateCardVersionRow.rate_card_id)
+        .outerjoin(ProjectRow, ProjectRow.id == SubscriptionRow.project_id)
+        .where(charge.pair_id == pair.id, charge.generation == pair.generation)
+    )
+    return [
+        SpentCharge(
+            position,
+            str(organisation),
+            project,
+            plan,
+            SHARED_COST if kind in ("spread", "overhead") else (meter or "").partition("/")[0],
+            meter or "",
+            currency,
+        )
+        for position, organisation, project, plan, kind, meter, currency in rows
+    ]
+
+
+def parts_of(tx: Session, pair: PairRow) -> pl.DataFrame:
+    """The parts of these charges, as `gradumen.core.spend.columns.PART_COLUMNS`."""
+    rows: Sequence[Any] = tx.connection().exec_driver_sql(_PARTS, (pair.id, pair.generation)).fetchall()
+    columns: Iterable[Any] = zip(*rows, strict=True) if rows else ((),) * len(PART_COLUMNS)
+    *known, amounts = columns
+    amount = [scaled(each, AMOUNT_PLACES) for each in amounts]
+    return pl.DataFrame(dict(zip(PART_COLUMNS, (*known, amount), strict=True)), schema=PART_COLUMNS)
+
+
+def regions_of(tx: Session, resources: Collection[int]) -> dict[int, str]:
+    """Where resources are, by what their usage says; of those that were in several places they are all named."""
+    ordered = sorted(resources)
+    sets: dict[int, set[int]] = {}
+    for first in range(0, len(ordered), _AT_ONCE):
+        query = select(UsageDayRow.resource_id, UsageDayRow.attribute_set_id).distinct()
+        for resource, number in tx.execute(query.where(UsageDayRow.resource_id.in_(ordered[first : first + _AT_ONCE]))):
+            sets.setdefault(resource, set()).add(number)
+    numbers = {number for same in sets.values() for number in same}
+    documents = attribute_sets(tx, numbers)
+    places = {
+        number: next((str(document[name]) for name in REGIONS if name in document), "")
+        for number, document in documents.items()
+    }
+    found = {resource: sorted({places[number] for number in same} - {""}) for resource, same in sets.items()}
+    return {resource: ", ".join(same) for resource, same in found.items() if same}
+
+
+def find_columns(folder: Path | None, pair: PairRow) -> pl.DataFrame | None:
+    """The file of a pair as it holds; None where there is none that can be used."""
+    if folder is None or pair.generation == 0:
+        return None
+    path = _path(folder, pair)
+    try:
+        found = pl.read_ipc(path)
+    except (OSError, PolarsError):
+        return None
+    return found if dict(found.schema) == SPEND_SCHEMA else None
+
+
+def keep_columns(folder: Path | None, pair: PairRow, columns: pl.DataFrame) -> None:
+    """Write the file of a pair in place of its earlier ones; where that fails, it is made again when it is wanted."""
+    if folder is None:
+        return
+    path = _path(folder, pair)
+    written = path.with_name(f"{path.name}.{uuid4().hex}")
+    with contextlib.suppress(OSError, PolarsError):
+        path.parent.mkdir(parents=True, exist_ok=True)
+        columns.write_ipc(written, compression="lz4")
+        written.replace(path)
+        for other in path.parent.glob(f"{pair.id}-*"):
+            if other != path:
+                other.unlink(missing_ok=True)
+
+
+def _path(folder: Path, pair: PairRow) -> Path:
+    """Of a pair as it was rated at one moment: a number alone may come again when a backup is restored."""
+    at = f"{pair.rated_at:%Y%m%d%H%M%S%f}" if pair.rated_at else "0"
+    return folder / RELEASE / f"{pair.id % 1000:03d}" / f"{pair.id}-{pair.generation}-{at}.arrow"
+
+
+def documented(tx: Session, pairs: Collection[PairRow]) -> dict[tuple[str, str], Decimal]:
+    """What lines of documents come to for one seller's pairs, by currency and by the documents' state."""
+    if not pairs:
+        return {}
+    rows = tx.execute(
+        select(InvoiceRow.currency, InvoiceRow.state, func.sum(InvoiceLineRow.amount))
+        .join(InvoiceLineRow, InvoiceLineRow.invoice_id == InvoiceRow.id)
+        .join(ChargeRow, ChargeRow.id == InvoiceLineRow.charge_id)
+        .where(
+            InvoiceRow.seller_id.in_({pair.seller_id for pair in pairs}),
+            InvoiceRow.buyer_id.in_({pair.buyer_id for pair in pairs}),
+            ChargeRow.period.in_({pair.period for pair in pairs}),
+        )
+        .group_by(InvoiceRow.currency, InvoiceRow.state)
+    )
+    return {(currency, state): amount for currency, state, amount in rows}
+
+
+def pairs_between(
+    tx: Session, sellers: Collection[UUID], buyers: Collection[UUID] | None, first: str, last: str
+) -> list[PairRow]:
+    """The pairs of sellers with some buyers, or all and themselves, in the periods from one to another."""
+    query = select(PairRow).where(PairRow.seller_id.in_(sellers), PairRow.period.between(first, last))
+    if buyers is not None:
+        query = query.where(PairRow.buyer_id.in_(buyers))
+    return list(tx.scalars(query.order_by(PairRow.id)))
+
+
+def pairs_by_id(tx: Session, ids: Collection[int]) -> list[PairRow]:
+    """Pairs by number."""
+    return list(tx.scalars(select(PairRow).where(PairRow.id.in_(ids))))
