@@ -80,6 +80,8 @@ def calls(side: Side, invoice: InvoiceBody, world: World) -> dict[str, Call]:
     admin, finance = world.user(side.admin), world.user(side.finance)
     charge = next(line.charge_id for line in invoice.lines if line.rate == "egress")
     run = finance.bill_runs.list(side.seller)[0].id
+    spent = {"organisation": side.buyer, "from": "2026-09-01", "to": "2026-10-01"}
+    charged = admin.spend.charges(side.buyer, first=date(2026, 9, 1), end=date(2026, 10, 1)).items[0].id
     subscription = next(each.id for each in admin.subscriptions.list(side.buyer) if each.name == "Open Range")
     token = admin.tokens.create(side.seller, name="x", role=Role.VIEWER).id
     member = next(each.user_id for each in admin.members.list(side.seller) if each.email == EMAILS[side.finance])
@@ -207,6 +209,9 @@ def calls(side: Side, invoice: InvoiceBody, world: World) -> dict[str, Call]:
         ),
         "sum_usage": Call("GET", f"{org}/usage", query={"period": "2026-09"}, above=200),
         "period_so_far": Call("GET", f"{org}/period-so-far", above=200),
+        "sum_spend": Call("GET", "spend", query=spent | {"by": ["plan", "resource"]}, above=200),
+        "list_spent_charges": Call("GET", "spend/charges", query=spent, above=200),
+        "explain_spent_charge": Call("GET", f"spend/charges/{charged}", above=404),
         "start_bill_run": Call("POST", "bill-runs", {"organisation": side.seller, "period": "2026-09"}, viewer=403),
         "list_bill_runs": Call("GET", "bill-runs", query={"organisation": side.seller}),
         "read_bill_run": Call("GET", f"bill-runs/{run}", above=404),

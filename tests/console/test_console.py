@@ -46,6 +46,7 @@ PAGES = {
     "/bill-runs": "Closing a month",
     "/invoices": "Invoices",
     "/earned?period=2026-09": "What is earned in a month",
+    "/spend?from=2026-09&to=2026-10": "What Tarnwick Cloud sold",
     "/members": "Members",
     "/record": "Record",
     "/record/work": "Work in progress",
@@ -173,6 +174,26 @@ def test_what_a_month_earned_by_buyer_and_by_service(light: Tab, month: World) -
     expect(total).to_contain_text(f"{charged:.2f}")
     light.go("/earned?period=2025-12", "What is earned in a month")
     expect(light.page.get_by_text("Nothing was sold or used in that month")).to_be_visible()
+
+
+def test_spend_is_gone_down_into_to_the_arithmetic_of_a_charge(light: Tab, month: World) -> None:
+    light.sign_in("mara")
+    light.go("/spend?from=2026-09&to=2026-09&by=buyer", "What Tarnwick Cloud sold")
+    found = month.mara.spend.show("tarnwick", by=["buyer"], first=date(2026, 9, 1), end=date(2026, 10, 1), wait=60)
+    (euros,) = [each for each in found.currencies if each.currency == "EUR"]
+    table = light.page.get_by_role("table", name="Spend by customer")
+    expect(table.get_by_role("row").last).to_contain_text(f"{euros.total.amount:.2f}")
+    expect(light.page.get_by_label("Spend by customer and day, EUR")).to_be_visible()
+    table.get_by_role("row", name="Quillstone Observatory").press("Enter")
+    expect(light.page).to_have_url(re.compile("only=buyer%3Aquillstone"))
+    expect(light.page.get_by_role("table", name="Spend by service")).to_be_visible()
+    charges = light.page.get_by_role("table", name="Charges behind it")
+    charges.get_by_role("row", name="Compute").first.click()
+    expect(light.page.get_by_role("table", name="Arithmetic")).to_be_visible()
+    light.page.get_by_role("button", name="Take away Customer: quillstone").click()
+    expect(light.page).not_to_have_url(re.compile("only="))
+    light.go("/spend?from=2025-12&to=2025-12", "What Tarnwick Cloud sold")
+    expect(light.page.get_by_text("Nothing was charged in these months")).to_be_visible()
 
 
 def test_empty_pages_say_why_and_what_to_do(light: Tab, world: World) -> None:

@@ -1,5 +1,5 @@
 /** Spend: what was bought or sold over some months, by what one chooses, down to the charges. */
-import { Box, Chip, MenuItem, Tab, Tabs, TextField, Typography } from '@mui/material';
+import { Box, Button, MenuItem, Tab, Tabs, TextField, Typography } from '@mui/material';
 import { useQuery } from '@tanstack/react-query';
 import { Suspense, lazy } from 'react';
 import { useSearchParams } from 'react-router';
@@ -134,12 +134,14 @@ function Chosen({ only, onChange }: { only: string[]; onChange: (only: string[])
         const [dimension = '', value = ''] = each.split(/:(.*)/);
         const title = DIMENSIONS[dimension as Dimension];
         return (
-          <Chip
+          <Button
             key={each}
-            size="small"
-            label={`${title}: ${value || 'none'}`}
-            onDelete={() => onChange(only.filter((other) => other !== each))}
-          />
+            variant="outlined"
+            aria-label={`Take away ${title}: ${value || 'none'}`}
+            onClick={() => onChange(only.filter((other) => other !== each))}
+          >
+            {title}: {value || 'none'} ×
+          </Button>
         );
       })}
     </Box>
@@ -313,7 +315,7 @@ function Rows({
   if (total.change_percent !== null)
     columns.push({
       key: 'change',
-      title: whole ? 'Change' : `Change, ${days(found.before_from, found.before_to)}`,
+      title: `Against ${days(found.before_from, found.before_to)}`,
       number: true,
       cell: (row) => (row.change_percent === null ? '' : signed(row.change_percent)),
       order: (left, right) => compare(left.change_percent ?? '0', right.change_percent ?? '0'),

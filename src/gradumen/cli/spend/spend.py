@@ -1,8 +1,10 @@
 """gradumen spend."""
 
 import argparse
+from collections import defaultdict
 from collections.abc import Sequence
-from datetime import date, timedelta
+from datetime import date, datetime, timedelta
+from decimal import Decimal
 from typing import Any
 
 from gradumen.cli.nouns import Verbs, add_organisation, add_wait
@@ -10,7 +12,7 @@ from gradumen.cli.output import Out, money, quantity
 from gradumen.cli.profiles import own_organisation
 from gradumen.client import Client
 from gradumen.core.errors import Invalid
-from gradumen.core.exact import add
+from gradumen.core.exact import add, text
 from gradumen.core.periods import Period
 from gradumen.wire.spend.spend import SpendCurrencyBody, SpendKeyBody, SpendRowBody
 
@@ -24,11 +26,31 @@ def register(nouns: Any) -> None:
     add_organisation(show)
     add_wait(show)
     shown = verbs.add("show", run_show, "spend by one or two of what it can be told apart by, the largest and the rest")
+    listed = verbs.add("charges", run_charges, "the charges behind spend, billed or not, the largest first")
+    for each in (shown, listed):
+        _add_choices(each)
+    listed.add_argument("--limit", type=int, default=20)
+    explain = verbs.add("explain", run_explain, "why a charge that is not billed yet is what it is")
+    explain.add_argument("charge", help="its id, of spend charges")
+    compare = verbs.add("compare", run_compare, "documents, period so far and spend of your links beside each other")
+    compare.add_argument("period", metavar="YYYY-MM")
+    add_organisation(compare)
+    add_wait(compare)
     shown.add_argument(
         "--by", action="append", metavar="WHAT",
         help="buyer, organisation, project, cost-centre, plan, service, meter, resource, region, month or day; "
         "may be given twice; by default service",
     )  # fmt: skip
+    shown.add_argument("--top", type=int, default=12, help="how many stand by themselves; by default 12")
+    add_wait(shown)
+    earned = verbs.add("margins", run_margins, "what you charged in a month, by buyer and service, and what it cost")
+    earned.add_argument("--period", metavar="YYYY-MM", help="by default the one under way")
+    add_organisation(earned)
+    add_wait(earned)
+
+
+def _add_choices(shown: argparse.ArgumentParser) -> None:
+    """Whose spend, of which days, and only what."""
     shown.add_argument("--side", choices=("bought", "sold"), help="what is paid, or what customers are charged")
     shown.add_argument("--month", metavar="YYYY-MM", help="a month; by default the one under way")
     shown.add_argument("--from", dest="first", type=_day, metavar="YYYY-MM-DD", help="the first day")
@@ -36,13 +58,7 @@ def register(nouns: Any) -> None:
     shown.add_argument(
         "--only", action="append", metavar="WHAT:VALUE", default=[], help="only this, like service:compute; repeatable"
     )
-    shown.add_argument("--top", type=int, default=12, help="how many stand by themselves; by default 12")
     add_organisation(shown)
-    add_wait(shown)
-    earned = verbs.add("margins", run_margins, "what you charged in a month, by buyer and service, and what it cost")
-    earned.add_argument("--period", metavar="YYYY-MM", help="by default the one under way")
-    add_organisation(earned)
-    add_wait(earned)
 
 
 def run_period_so_far(arguments: argparse.Namespace, client: Client, out: Out) -> int:
@@ -143,6 +159,56 @@ def run_show(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     return 0
 
 
+def run_charges(arguments: argparse.Namespace, client: Client, out: Out) -> int:
+    """Show the charges behind spend."""
+    first, end = _range(arguments)
+    found = client.spend.charges(
+        own_organisation(arguments),
+        side=arguments.side,
+        first=first,
+        end=end,
+        only=arguments.only,
+        limit=arguments.limit,
+    )
+    out.body(found)
+    out.table(
+        ("ID", "OF", "CHARGE", "AMOUNT", ""),
+        [
+            (each.id, each.organisation, each.description, money(each.amount, each.currency), each.currency)
+            for each in found.items
+        ],
+        right=("AMOUNT",),
+    )
+    if not found.items:
+        out.say("nothing is charged in these days")
+    if found.more:
+        out.say(f"the largest {len(found.items)}; see more with --limit")
+    out.as_of(found)
+    return 0
+
+
+def run_explain(arguments: argparse.Namespace, client: Client, out: Out) -> int:
+    """Show the arithmetic of a charge."""
+    found = client.spend.explain(arguments.charge)
+    out.body(found)
+    why = found.explanation
+    out.say(f"{found.description}, {found.organisation}, {found.subscription}, {found.period}")
+    out.say(
+        f"rate '{why.rate}' of {found.rate_card} version {why.rate_card_version or '?'} "
+        f"from {why.starts_on or '?'}: {quantity(why.quantity)} {why.base_unit or ''}"
+    )
+    out.table(
+        ("FROM", "QUANTITY", "UNIT", "PRICE", found.currency),
+        [
+            (quantity(each.from_), quantity(each.in_units), why.unit or "", text(each.price), text(each.amount))
+            for each in why.blocks
+        ],
+        right=("FROM", "QUANTITY", "PRICE", found.currency),
+    )
+    out.say(f"on documents: {money(found.amount, found.currency)} {found.currency}")
+    return 0
+
+
 def _show_currency(out: Out, found: SpendCurrencyBody, by: Sequence[str], *, sold: bool) -> None:
     # Where days or months are told apart there is nothing to compare a row with.
     changes = found.total.change_percent is not None and not {"month", "day"} & set(by)
@@ -209,3 +275,64 @@ def run_margins(arguments: argparse.Namespace, client: Client, out: Out) -> int:
         out.say("nothing was sold or used in that month")
     out.as_of(found)
     return 0
+
+
+Sums = dict[tuple[str, str], Decimal]
+"""By buyer and currency."""
+
+
+def run_compare(arguments: argparse.Namespace, client: Client, out: Out) -> int:
+    """Show them for each link; 1 where period so far and spend differ, or more is on documents than is charged."""
+    seller, month = own_organisation(arguments), Period.parse(arguments.period)
+    so_far = _period_so_far(client, seller, month, arguments.wait)
+    spend = _spend(client, seller, month, arguments.wait)
+    documents = _documents(client, seller, month)
+    keys = sorted({*so_far, *spend, *documents})
+    nothing = Decimal(0)
+    rows, wrong = [], 0
+    for buyer, currency in keys:
+        key = (buyer, currency)
+        charged, summed, billed = so_far.get(key, nothing), spend.get(key, nothing), documents.get(key, nothing)
+        wrong += charged != summed
+        amounts = (billed, charged, summed, add([charged, -summed]), add([charged, -billed]))
+        rows.append((buyer, *(money(each, currency) for each in amounts), currency))
+    head = ("BUYER", "DOCUMENTS", "PERIOD", "SPEND", "DIFFERENCE", "TO BILL", "")
+    out.table(head, rows, right=head[1:6])
+    out.say(f"{len(keys)} links of {seller} in {month.text}: period and spend {'differ' if wrong else 'are the same'}")
+    return 1 if wrong else 0
+
+
+def _period_so_far(client: Client, seller: str, month: Period, wait: float) -> Sums:
+    found = client.spend.period_so_far(seller, month.text, wait=wait)
+    return {
+        (link.buyer, link.currency): link.net for link in found.links if link.seller == seller and link.buyer != seller
+    }
+
+
+def _spend(client: Client, seller: str, month: Period, wait: float) -> Sums:
+    first, end = month.first_day, month.next().first_day
+    found = client.spend.show(seller, side="sold", by=["buyer"], first=first, end=end, top=1000, wait=wait)
+    return {
+        (row.keys[0].id or "", each.currency): row.amount
+        for each in found.currencies
+        for row in each.rows
+        if row.amount or row.keys[0].id != seller
+    }
+
+
+def _documents(client: Client, seller: str, month: Period) -> Sums:
+    """What lines for the month come to, on drafts and documents of it and of later ones."""
+    found: dict[tuple[str, str], list[Decimal]] = defaultdict(list)
+    for each in client.invoices.list(seller=seller):
+        if each.period < month.before().text:
+            continue
+        whole = client.invoices.get(each.id)
+        found[each.buyer, each.currency] += [
+            line.amount for line in whole.lines if _middle(line.service_start, line.service_end) == month.text
+        ]
+    return {key: add(amounts) for key, amounts in found.items()}
+
+
+def _middle(start: datetime, end: datetime) -> str:
+    """The month of what is half way, which no time zone moves into another."""
+    return f"{start + (end - start) / 2:%Y-%m}"

@@ -107,6 +107,8 @@ def sums_by(rows: pl.DataFrame, by: Sequence[str], top: int) -> list[SpendSum]:
     most = max(abs(int(rows["amount"].min() or 0)), abs(int(rows["amount"].max() or 0)))  # type: ignore[arg-type]
     if most * rows.height >= 2**126:
         raise Invalid("these amounts are too large to add up exactly", field="amount")
+    if any(name in TIMES for name in by):
+        rows = rows.filter(pl.col("part") != "before")
     others: dict[tuple[str, str], int] = {}
     for name in by:
         if name not in TIMES:
