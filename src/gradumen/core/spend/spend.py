@@ -104,17 +104,13 @@ def sums_by(rows: pl.DataFrame, by: Sequence[str], top: int) -> list[SpendSum]:
     """
     if not rows.height:
         return []
-    most = max(abs(int(rows["amount"].min() or 0)), abs(int(rows["amount"].max() or 0)))  # type: ignore[arg-type]
-    if most * rows.height >= 2**126:
-        raise Invalid("these amounts are too large to add up exactly", field="amount")
     if any(name in TIMES for name in by):
         rows = rows.filter(pl.col("part") != "before")
     others: dict[tuple[str, str], int] = {}
     for name in by:
         if name not in TIMES:
             rows = _folded(rows, name, top, others)
-    keys = ["currency", *by, "part", "cost_currency"]
-    summed = rows.lazy().group_by(keys).agg(pl.col("amount").sum()).collect(engine="streaming")
+    summed = added_up(rows, ["currency", *by, "part", "cost_currency"])
     found: dict[tuple[str, tuple[str | None, ...]], SpendSum] = {}
     for *place, part, cost_currency, amount in summed.rows():
         currency, values = place[0], tuple(place[1:])
@@ -131,6 +127,19 @@ def sums_by(rows: pl.DataFrame, by: Sequence[str], top: int) -> list[SpendSum]:
             (others.get((each.currency, n), 0) for n, key in zip(by, each.keys, strict=True) if key is None), default=0
         )
     return sorted(found.values(), key=lambda each: _place(each, by))
+
+
+def added_up(rows: pl.DataFrame, keys: Sequence[str]) -> pl.DataFrame:
+    """The amounts of rows that have the same keys, exactly.
+
+    Raises:
+        Invalid: their sum might not fit 128 bits.
+    """
+    if rows.height:
+        most = max(abs(int(rows["amount"].min() or 0)), abs(int(rows["amount"].max() or 0)))  # type: ignore[arg-type]
+        if most * rows.height >= 2**126:
+            raise Invalid("these amounts are too large to add up exactly", field="amount")
+    return rows.lazy().group_by(keys).agg(pl.col("amount").sum()).collect(engine="streaming")
 
 
 def _folded(rows: pl.DataFrame, name: str, top: int, others: dict[tuple[str, str], int]) -> pl.DataFrame:

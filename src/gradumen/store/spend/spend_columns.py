@@ -100,16 +100,16 @@ def regions_of(tx: Session, resources: Collection[int]) -> dict[int, str]:
     return {resource: ", ".join(same) for resource, same in found.items() if same}
 
 
-def find_columns(folder: Path | None, pair: PairRow) -> pl.DataFrame | None:
-    """The file of a pair as it holds; None where there is none that can be used."""
+def find_columns(folder: Path | None, pair: PairRow, names: Sequence[str]) -> pl.DataFrame | None:
+    """Some columns of the file of a pair as it holds; None where there is none that can be used."""
     if folder is None or pair.generation == 0:
         return None
     path = _path(folder, pair)
     try:
-        found = pl.read_ipc(path)
+        found = pl.read_ipc(path, columns=list(names))
     except (OSError, PolarsError):
         return None
-    return found if dict(found.schema) == SPEND_SCHEMA else None
+    return found if dict(found.schema) == {name: SPEND_SCHEMA[name] for name in names} else None
 
 
 def keep_columns(folder: Path | None, pair: PairRow, columns: pl.DataFrame) -> None:

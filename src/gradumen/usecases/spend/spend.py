@@ -64,11 +64,11 @@ class Looked:
         """All pairs that are looked at."""
         return [pair for link in self.links for pair in link.pairs]
 
-    def frame(self, by: Sequence[str]) -> pl.DataFrame:
-        """The rows that are asked for, with columns of some dimensions."""
+    def frame(self, by: Sequence[str], *, by_charge: bool = False) -> pl.DataFrame:
+        """The rows that are asked for, with columns of some dimensions, or of the charges that they are of."""
         sold_in = currencies_of(self.tx, self.owner.id) if self.side == "sold" else {}
         wanted = {*by, *(dimension for dimension, _ in self.filters)}
-        frame = self.rows.read(self.links, self.days, sold_in, wanted)
+        frame = self.rows.read(self.links, self.days, sold_in, wanted, by_charge=by_charge)
         for dimension, value in self.filters:
             frame = frame.filter(pl.col(dimension) == value)
         return frame

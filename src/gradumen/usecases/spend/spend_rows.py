@@ -1,6 +1,6 @@
 """The rows that spend is summed from: parts of the links that somebody sees, with names in place of numbers."""
 
-from collections.abc import Callable, Collection, Iterable, Mapping
+from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
 from functools import cached_property
@@ -10,7 +10,7 @@ import polars as pl
 
 from gradumen.core.errors import Conflict
 from gradumen.core.spend.columns import SHARED_COST, SPEND_SCHEMA, spend_columns
-from gradumen.core.spend.spend import Dimension, Range
+from gradumen.core.spend.spend import Dimension, Range, added_up
 from gradumen.store.metering.usage import resource_names
 from gradumen.store.organisations.organisations import organisations_by_id, projects_by_name
 from gradumen.store.organisations.tables import OrganisationRow, ProjectRow
@@ -22,6 +22,20 @@ from gradumen.usecases.catalogue.published import Published
 from gradumen.usecases.scope import Scope
 
 TRIES = 5
+_SOURCES: dict[Dimension, tuple[str, ...]] = {
+    Dimension.BUYER: ("organisation",),
+    Dimension.ORGANISATION: ("organisation",),
+    Dimension.PROJECT: ("project",),
+    Dimension.COST_CENTRE: ("project",),
+    Dimension.PLAN: ("plan",),
+    Dimension.SERVICE: ("service",),
+    Dimension.METER: ("meter",),
+    Dimension.RESOURCE: ("resource",),
+    Dimension.REGION: ("region",),
+    Dimension.MONTH: ("day",),
+    Dimension.DAY: ("day",),
+}
+"""The columns that tell a dimension's values apart, besides the organisation that used."""
 _NONE = {
     Dimension.COST_CENTRE: "No cost centre",
     Dimension.PLAN: "A plan of the customer's own",
@@ -32,15 +46,15 @@ _NONE = {
 }
 
 
-def columns_of(tx: Session, pair: PairRow) -> pl.DataFrame:
-    """The columns of a pair as it holds, from its file or else made, and kept.
+def columns_of(tx: Session, pair: PairRow, names: Sequence[str]) -> pl.DataFrame:
+    """Some columns of a pair as it holds, from its file or else made, and kept.
 
     Raises:
         Conflict: it is rated more often than it can be read.
     """
     folder = tx.info.get(COLUMNS)
     for _ in range(TRIES):
-        found = store.find_columns(folder, pair)
+        found = store.find_columns(folder, pair, names)
         if found is not None:
             return found
         parts = store.parts_of(tx, pair)
@@ -48,7 +62,7 @@ def columns_of(tx: Session, pair: PairRow) -> pl.DataFrame:
         made = spend_columns(pair.id, store.charges_of(tx, pair), parts, regions)
         if generations(tx, [pair.id]) == {pair.id: pair.generation}:
             store.keep_columns(folder, pair, made)
-            return made
+            return made.select(names)
         tx.refresh(pair)
     raise Conflict("what this shows is rated over and over at this moment; ask again")
 
@@ -58,7 +72,7 @@ def refresh_columns(tx: Session, *, pairs: Collection[int]) -> None:
     """Make the files of pairs that were rated, so that nobody waits for them."""
     if tx.info.get(COLUMNS) is not None:
         for pair in store.pairs_by_id(tx, pairs):
-            columns_of(tx, pair)
+            columns_of(tx, pair, ["amount"])
 
 
 @dataclass(frozen=True, slots=True)
@@ -90,48 +104,63 @@ class SpendRows:
         return {row.number: row for row in projects_by_name(self.tx, set(self._buyer_of))}
 
     def read(
-        self, links: Iterable[Link], days: Range, sold_in: Mapping[UUID, str], dimensions: Collection[str]
+        self,
+        links: Iterable[Link],
+        days: Range,
+        sold_in: Mapping[UUID, str],
+        dimensions: Collection[str],
+        *,
+        by_charge: bool = False,
     ) -> pl.DataFrame:
-        """The rows, as `gradumen.core.spend.spend.sums_by` takes them, and ``pair`` and ``charge``.
+        """The rows, as `gradumen.core.spend.spend.sums_by` takes them.
 
         Args:
             sold_in: the currency in which a buyer of the owner's pays, for what it costs.
             dimensions: those that are wanted as columns.
+            by_charge: whether ``pair`` and ``charge`` are wanted too.
         """
-        frames = [self._of_link(link, days, sold_in) for link in links]
-        rows = pl.concat([frame for frame in frames if frame is not None] or [_empty()])
+        keys = {source for each in dimensions for source in _SOURCES[Dimension(each)]} | {"organisation"}
+        keys |= {"pair", "charge"} if by_charge else set()
+        frames = [self._of_link(link, days, sold_in, keys) for link in links]
+        rows = pl.concat([frame for frame in frames if frame is not None] or [_empty(keys)])
         return self._named(rows, set(dimensions))
 
-    def _of_link(self, link: Link, days: Range, sold_in: Mapping[UUID, str]) -> pl.DataFrame | None:
-        before = days.before
-        wanted = pl.col("day").is_between(days.first, days.end, closed="left")
-        if not link.cost:
-            wanted |= pl.col("day").is_between(before.first, before.end, closed="left")
+    def _of_link(self, link: Link, days: Range, sold_in: Mapping[UUID, str], keys: set[str]) -> pl.DataFrame | None:
         users = pl.DataFrame(
             [(str(each), sold_in.get(self._buyer_of.get(each, each), "")) for each in link.users],
             schema={"organisation": pl.Categorical, "sold_in": pl.String},
             orient="row",
         )
-        # A pair at a time, so that no more than is wanted is ever in memory.
-        frames = [columns_of(self.tx, pair).filter(wanted) for pair in link.pairs if _touches(pair, days, link.cost)]
+        # A pair at a time, and summed by what is wanted, so that no more than that is ever in memory.
+        pairs = [pair for pair in link.pairs if _touches(pair, days, link.cost)]
+        frames = [self._of_pair(pair, days, link.cost, keys) for pair in pairs]
         if not frames:
             return None
-        compared = days.compared or days.end
-        part = (
-            pl.when(pl.col("day") < days.first)
-            .then(pl.lit("before"))
-            .when(pl.col("day") < compared)
-            .then(pl.lit("compared"))
-            .otherwise(pl.lit("now"))
-        )
         rows = pl.concat(frames).join(users, on="organisation")
         own = pl.col("currency").cast(pl.String)
         shown = pl.when(pl.col("sold_in") == "").then(own).otherwise(pl.col("sold_in")) if link.cost else own
-        return rows.with_columns(
-            (pl.lit("cost") if link.cost else part).alias("part"),
-            (own if link.cost else pl.lit("")).alias("cost_currency"),
-            shown.alias("currency"),
-        ).drop("sold_in")
+        cost_currency = (own if link.cost else pl.lit("")).alias("cost_currency")
+        return rows.with_columns(cost_currency, shown.alias("currency")).select(
+            *sorted(keys), "part", "currency", "cost_currency", "amount"
+        )
+
+    def _of_pair(self, pair: PairRow, days: Range, cost: bool, keys: set[str]) -> pl.DataFrame:
+        """A pair's rows of the range, and of the one before where they are no cost, added up."""
+        day, before = pl.col("day"), days.before
+        part = (
+            pl.when(day < days.first)
+            .then(pl.lit("before"))
+            .when(day < (days.compared or days.end))
+            .then(pl.lit("compared"))
+            .otherwise(pl.lit("now"))
+        )
+        wanted = day.is_between(days.first, days.end, closed="left")
+        if not cost:
+            wanted |= day.is_between(before.first, before.end, closed="left")
+        names = [name for name in SPEND_SCHEMA if name in keys | {"day", "currency", "amount"}]
+        rows = columns_of(self.tx, pair, names).filter(wanted)
+        labelled = rows.with_columns((pl.lit("cost") if cost else part).alias("part"))
+        return added_up(labelled, [*sorted(keys), "part", "currency"])
 
     def _named(self, rows: pl.DataFrame, wanted: set[str]) -> pl.DataFrame:
         """The rows with a column of text for each dimension that is wanted."""
@@ -151,11 +180,12 @@ class SpendRows:
         day = pl.col("day")
         return found.with_columns(
             *(day.dt.to_string(form).alias(f"{name}-text") for name, form in times.items() if name in wanted),
-            *(pl.col(name).cast(pl.String) for name in ("service", "meter", "region")),
+            *(pl.col(name).cast(pl.String) for name in ("service", "meter", "region") if name in wanted),
         ).select(
             *(pl.col(f"{name}-text").alias(name) for name in times if name in wanted),
             *(pl.col(name) for name in Dimension if name in wanted and name not in times),
-            *("pair", "charge", "part", "currency", "cost_currency", "amount"),
+            *(name for name in ("pair", "charge") if name in found.columns),
+            *("part", "currency", "cost_currency", "amount"),
         )
 
     def _mapped(self, rows: pl.DataFrame, column: str, into: str, name: Callable[..., str]) -> pl.DataFrame:
@@ -226,9 +256,9 @@ class SpendRows:
         }
 
 
-def _empty() -> pl.DataFrame:
-    texts = dict.fromkeys(("part", "cost_currency", "currency"), pl.String)
-    return pl.DataFrame(schema={**SPEND_SCHEMA, **texts})
+def _empty(keys: set[str]) -> pl.DataFrame:
+    texts = dict.fromkeys(("part", "currency", "cost_currency"), pl.String())
+    return pl.DataFrame(schema={name: SPEND_SCHEMA[name] for name in sorted(keys)} | texts | {"amount": pl.Int128()})
 
 
 def _touches(pair: PairRow, days: Range, cost: bool) -> bool:

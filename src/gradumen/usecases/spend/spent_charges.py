@@ -34,7 +34,7 @@ _ID = re.compile(r"([a-z0-9-]+)\.([a-z0-9-]+)\.(\d{4}-\d{2})\.(\d{1,9})\.(\d{1,9
 def list_spent_charges(tx: Session, caller: Caller, *, asked: Asked, limit: int) -> SpentChargesBody:
     """The charges of which what is asked for is a part, the largest first; see `gradumen.usecases.spend.spend`."""
     looked = Looked(tx, caller, asked)
-    rows = looked.frame(()).filter(pl.col("part").is_in(["now", "compared"]))
+    rows = looked.frame((), by_charge=True).filter(pl.col("part").is_in(["now", "compared"]))
     sums = rows.group_by("pair", "charge").agg(pl.col("amount").sum())
     largest = (
         sums.sort(pl.col("amount").abs(), "pair", "charge", descending=[True, False, False]).head(limit + 1).rows()
