@@ -1,6 +1,7 @@
 """The close of a month of 1,000 organisations, against reading its usage and writing its result by the bare driver."""
 
 import multiprocessing
+import os
 import threading
 import time
 from collections.abc import Callable
@@ -13,12 +14,14 @@ import psutil
 import pymysql
 
 PROCESSES = 2
+"""That do tasks, and that read for the floor."""
 RESULT = ("current_charges", "current_parts", "charges", "charge_parts", "invoice_lines")
 """Tables that a close writes."""
 
 
 def run(rows: int) -> dict[str, Any]:
     """A close with nothing current before, then again with everything current."""
+    os.environ["GRADUMEN_WORKER_PROCESSES"] = str(PROCESSES)
     with large.made(rows) as made, large.connected(made.socket) as connection:
         own = made.history.mara
         seconds, pss = _watched(lambda: _close(made))

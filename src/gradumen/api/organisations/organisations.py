@@ -24,8 +24,7 @@ def list_organisations(
     """The organisations that the caller sees, by slug."""
     size = page_limit(limit, 2000)
     found = organisations.list_organisations(uow, caller, after=after, limit=size + 1, search=search)
-    items = [OrganisationBody.of(each) for each in found[:size]]
-    return Page(items=items, next=items[-1].slug if len(found) > size else None)
+    return Page(items=found[:size], next=found[size - 1].slug if len(found) > size else None)
 
 
 @router.post("", status_code=status.HTTP_201_CREATED, response_model=OrganisationBody, tags=["organisations"])
@@ -35,17 +34,17 @@ def create_organisation(body: OrganisationCreate, uow: Uow, caller: CallerHere, 
         uow,
         once,
         201,
-        lambda u: OrganisationBody.of(organisations.create_organisation(u, caller, **body.model_dump())),
+        lambda u: organisations.create_organisation(u, caller, **body.model_dump()),
     )
 
 
 @router.get("/{organisation}", tags=["organisations"])
 def read_organisation(organisation: str, uow: Uow, caller: CallerHere) -> OrganisationBody:
     """One organisation."""
-    return OrganisationBody.of(organisations.read_organisation(uow, caller, slug=organisation))
+    return organisations.read_organisation(uow, caller, slug=organisation)
 
 
 @router.patch("/{organisation}", tags=["organisations"])
 def set_segment(organisation: str, body: OrganisationUpdate, uow: Uow, caller: CallerHere) -> OrganisationBody:
     """Say what kind of customer a buyer is. Safe to repeat."""
-    return OrganisationBody.of(organisations.set_segment(uow, caller, organisation=organisation, **body.model_dump()))
+    return organisations.set_segment(uow, caller, organisation=organisation, **body.model_dump())

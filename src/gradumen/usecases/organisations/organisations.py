@@ -15,28 +15,9 @@ from gradumen.store.revisions import TREE, revise
 from gradumen.store.unit_of_work import Session, add_new, use_case
 from gradumen.usecases.audit_entries import acting_for, record
 from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
+from gradumen.wire.organisations.organisations import OrganisationBody
 
 TYPES = ("provider", "reseller", "tenant")
-
-
-@dataclass(frozen=True, slots=True)
-class Organisation:
-    """An organisation as its viewer sees it; ``parent`` is None at the edge of what that viewer sees.
-
-    ``segment`` is its seller's word for the kind of customer, and shown to those who see the seller.
-    """
-
-    id: UUID
-    type: str
-    slug: str
-    name: str
-    country: str
-    currency: str
-    billing_zone: str
-    cost_centre: str | None
-    segment: str | None
-    parent: str | None
-    role: str | None
 
 
 @dataclass(frozen=True, slots=True)
@@ -107,7 +88,7 @@ def create_organisation(
     billing_zone: str,
     cost_centre: str | None,
     segment: str | None,
-) -> Organisation:
+) -> OrganisationBody:
     """Bring a reseller or tenant on board under a seller.
 
     Raises:
@@ -152,7 +133,7 @@ def _segment(raw: str | None) -> str | None:
 
 
 @use_case
-def set_segment(tx: Session, caller: Caller, *, organisation: str, segment: str | None) -> Organisation:
+def set_segment(tx: Session, caller: Caller, *, organisation: str, segment: str | None) -> OrganisationBody:
     """Say what kind of customer a buyer is; rate cards may ask for it, from the next subscription or change on.
 
     Raises:
@@ -175,7 +156,7 @@ def set_segment(tx: Session, caller: Caller, *, organisation: str, segment: str 
 @use_case
 def list_organisations(
     tx: Session, caller: Caller, *, after: str | None, limit: int, search: str
-) -> list[Organisation]:
+) -> list[OrganisationBody]:
     """The organisations in scope, by slug, after a slug; ``search`` is found in slug or name."""
     scope = load_scope(tx, caller)
     rows = page_of_organisations(
@@ -188,7 +169,7 @@ def list_organisations(
 
 
 @use_case
-def read_organisation(tx: Session, caller: Caller, *, slug: str) -> Organisation:
+def read_organisation(tx: Session, caller: Caller, *, slug: str) -> OrganisationBody:
     """One organisation in scope."""
     scope = load_scope(tx, caller)
     row = get_organisation(tx, scope, slug)
@@ -202,23 +183,23 @@ def _view(
     row: OrganisationRow,
     known: dict[UUID, OrganisationRow],
     zones: dict[UUID, str] | None = None,
-) -> Organisation:
+) -> OrganisationBody:
     parent = scope.tree.parents.get(row.id)
     shown = known[parent].slug if parent in known and parent in scope.seen else None
     if zones is None:
         zones = zone_names(tx, {row.id}, scope.now.date())
-    return Organisation(
-        row.id,
-        row.type,
-        row.slug,
-        row.name,
-        row.country,
-        row.currency,
-        zones[row.id],
-        row.cost_centre,
-        row.segment if parent is not None and scope.is_member(parent) else None,
-        shown,
-        scope.role(row.id),
+    return OrganisationBody(
+        id=row.id,
+        type=row.type,
+        slug=row.slug,
+        name=row.name,
+        country=row.country,
+        currency=row.currency,
+        billing_zone=zones[row.id],
+        cost_centre=row.cost_centre,
+        segment=row.segment if parent is not None and scope.is_member(parent) else None,
+        parent=shown,
+        role=scope.role(row.id),
     )
 
 

@@ -26,7 +26,10 @@ class OrganisationUpdate(Body):
 
 
 class OrganisationBody(Body):
-    """An organisation; ``parent`` is null at the edge of what the caller sees."""
+    """An organisation as its viewer sees it; ``parent`` is null at the edge of what that viewer sees.
+
+    ``segment`` is its seller's word for the kind of customer, and shown to those who see the seller.
+    """
 
     id: UUID
     type: str
