@@ -230,6 +230,7 @@ def calls(side: Side, invoice: InvoiceBody, world: World) -> dict[str, Call]:
         "list_tax_rates": Call("GET", f"{own}/tax-rates"),
         "set_tax_rate": Call("PUT", f"{own}/tax-rates", tax, viewer=403),
         "read_clock": Call("GET", "clock", foreign=200, above=200),
+        "read_metrics": Call("GET", "metrics", viewer=200 if side is TARNWICK else 404, above=200),
         "set_clock": Call("PUT", "clock", {"to": None}, foreign=403, viewer=403, above=200),
     }
 

@@ -46,7 +46,7 @@ PAGES = {
     "/bill-runs": "Closing a month",
     "/invoices": "Invoices",
     "/earned?period=2026-09": "What is earned in a month",
-    "/spend?from=2026-09&to=2026-10": "What Tarnwick Cloud sold",
+    "/spend?from=2026-09&to=2026-10": "What",
     "/members": "Members",
     "/record": "Record",
     "/record/work": "Work in progress",

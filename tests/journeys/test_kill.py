@@ -154,12 +154,12 @@ def test_a_worker_that_lost_its_lease_writes_nothing(world: World, service: Serv
     buyers = bill_runs.list_buyers(service.uow, lease=late)
     assert len(buyers) == 2
     with pytest.raises(Conflict, match="another worker"):
-        bill_runs.make_drafts(service.uow, lease=early, buyer=buyers[0], at=datetime.now(UTC))
+        bill_runs.make_drafts(service.uow, lease=early, buyers=buyers[:1], at=datetime.now(UTC))
     tasks.fail_task(service.uow, lease=early, problem="too late", again=True, at=datetime.now(UTC))
     assert {each.id for each in world.mara.invoices.list(state="draft")} == before
     assert world.mara.bill_runs.get(run.id).state == "running"
     for buyer in buyers:
-        bill_runs.make_drafts(service.uow, lease=late, buyer=buyer, at=datetime.now(UTC))
+        bill_runs.make_drafts(service.uow, lease=late, buyers=[buyer], at=datetime.now(UTC))
     assert bill_runs.finish_run(service.uow, lease=late, at=datetime.now(UTC)) == 2
     after = {each.id for each in world.mara.invoices.list(state="draft")}
     assert (len(before), len(after), before & after) == (2, 2, set())

@@ -62,3 +62,32 @@ def test_a_month_billed_as_it_is_stays_billed_and_all_months_are_rated_again(fre
         ("seller", "seller", "2026-08"),
     }
     command.check(schema.alembic_config(fresh))
+
+
+def test_charges_of_before_are_rated_again_for_their_evidence_and_stay_billed(fresh: Engine) -> None:
+    schema.migrate(fresh, "0014")
+    with fresh.begin() as connection:
+        connection.execute(text("SET FOREIGN_KEY_CHECKS = 0"))
+        connection.execute(
+            text(
+                "INSERT INTO pairs (id, seller_id, buyer_id, period, wanted, rated, billed, generation, fence, version, "
+                "not_before, delivery_id) VALUES (7, UUID(), UUID(), '2026-08', 3, 3, 3, 2, 2, 1, '2030-01-01', 9)"
+            )
+        )
+        connection.execute(
+            text(
+                "INSERT INTO current_charges (pair_id, generation, position, supply_line_id, rate_card_version_id, kind, "
+                "rate, unit, quantity, covered, `before`, true_up, spread_key, amount, advance, service_start, "
+                "service_end, blocks, adjustments, attribute_sets) VALUES (7, 2, 0, UUID(), UUID(), 'per_unit', 'vcpu', "
+                "'vCPU-hour', 1, 0, 0, 0, 0, 5, 0, '2026-08-01', '2026-09-01', '[]', '[]', '[]')"
+            )
+        )
+    schema.migrate(fresh)
+    with fresh.connect() as connection:
+        pair = connection.execute(
+            text("SELECT wanted, rated, billed, stale_since IS NOT NULL, not_before FROM pairs")
+        ).one()
+        charges = connection.execute(text("SELECT amount, evidence FROM current_charges")).all()
+    assert tuple(pair) == (3, 3, 3, 1, None)
+    assert [(amount, evidence) for amount, evidence in charges] == [(5, "")]
+    command.check(schema.alembic_config(fresh))

@@ -396,6 +396,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/metrics": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Metrics
+         * @description How much waits and for how long, in the text format of Prometheus; for members of the provider.
+         */
+        get: operations["read_metrics"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/one-off-charges": {
         parameters: {
             query?: never;
@@ -3328,7 +3348,9 @@ export interface components {
         };
         /**
          * OrganisationBody
-         * @description An organisation; ``parent`` is null at the edge of what the caller sees.
+         * @description An organisation as its viewer sees it; ``parent`` is null at the edge of what that viewer sees.
+         *
+         *     ``segment`` is its seller's word for the kind of customer, and shown to those who see the seller.
          */
         OrganisationBody: {
             /** Billing Zone */
@@ -5765,6 +5787,35 @@ export interface operations {
                 };
                 content: {
                     "application/pdf": string;
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    read_metrics: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/plain": string;
                 };
             };
             /** @description A refusal, as problem details */

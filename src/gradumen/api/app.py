@@ -6,7 +6,7 @@ from fastapi import APIRouter, FastAPI
 from fastapi.middleware.gzip import GZipMiddleware
 from fastapi.routing import APIRoute
 
-from gradumen.api import audit_entries, clock, console, health, problems, tasks
+from gradumen.api import audit_entries, clock, console, health, metrics, problems, tasks
 from gradumen.api.access import invitations, members, passwords, sessions, set_up, tokens
 from gradumen.api.billing import bill_runs, charges, invoices, rating_differences, tax_rates
 from gradumen.api.catalogue import (
@@ -69,6 +69,7 @@ ROUTERS = (
     tasks,
     audit_entries,
     clock,
+    metrics,
 )
 
 

@@ -3,11 +3,15 @@
 from dataclasses import dataclass
 from datetime import datetime
 
-from sqlalchemy import exists, select
+from sqlalchemy import exists, func, select
 from sqlalchemy.orm import Session
 
+from gradumen.core.tasks import State
 from gradumen.store import pairs, tasks
+from gradumen.store.metering.stale_usage import oldest_mark
 from gradumen.store.metering.tables import StaleUsageRow
+from gradumen.store.pairs import PairRow
+from gradumen.store.tasks import TaskRow
 
 
 @dataclass(frozen=True, slots=True)
@@ -25,3 +29,30 @@ def what_waits(tx: Session, at: datetime) -> Waiting:
         select(exists().where(tasks.is_due(at)), exists(select(StaleUsageRow.id)), exists().where(pairs.is_due(at)))
     ).one()
     return Waiting(*map(bool, row))
+
+
+@dataclass(frozen=True, slots=True)
+class Backlog:
+    """What is to do: the oldest mark of usage, stale pairs, those that cannot be rated, and tasks."""
+
+    oldest_mark: datetime | None
+    stale_pairs: int
+    oldest_pair: datetime | None
+    refused_pairs: int
+    tasks: int
+    oldest_task: datetime | None
+    needing_a_hand: int
+
+
+def backlog(tx: Session) -> Backlog:
+    """What is to do, with since when the oldest of each kind waits."""
+    stale, oldest_pair, refused = tx.execute(
+        select(func.count(), func.min(PairRow.stale_since), func.count(PairRow.problem)).where(
+            PairRow.stale_since.is_not(None)
+        )
+    ).one()
+    waiting, oldest_task = tx.execute(
+        select(func.count(), func.min(TaskRow.asked_at)).where(TaskRow.state.in_([State.WAITING, State.RUNNING]))
+    ).one()
+    hand = tx.scalar(select(func.count()).where(TaskRow.state == State.NEEDS_A_HAND)) or 0
+    return Backlog(oldest_mark(tx), stale, oldest_pair, refused, waiting, oldest_task, hand)

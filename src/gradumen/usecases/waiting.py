@@ -2,10 +2,11 @@
 
 from datetime import datetime, timedelta
 
+from gradumen.core.errors import NotFound
 from gradumen.core.periods import Period, zone_of
 from gradumen.store.unit_of_work import Session, use_case
-from gradumen.store.waiting import Waiting, what_waits
-from gradumen.usecases.scope import business_now
+from gradumen.store.waiting import Backlog, Waiting, backlog, what_waits
+from gradumen.usecases.scope import Caller, business_now, load_scope
 
 
 @use_case
@@ -13,3 +14,16 @@ def look(tx: Session, *, at: datetime) -> tuple[Waiting, Period]:
     """What waits, and the month of tomorrow in business time, whose pairs are there already when it begins."""
     tomorrow = business_now(tx, at) + timedelta(days=1)
     return what_waits(tx, at), Period.containing(tomorrow, zone_of("UTC"))
+
+
+@use_case
+def read_backlog(tx: Session, caller: Caller) -> Backlog:
+    """What the service has to do; for members of the provider, whose service it is.
+
+    Raises:
+        NotFound: the caller is none.
+    """
+    scope = load_scope(tx, caller)
+    if not any(own not in scope.tree.parents for own in scope.members_of()):
+        raise NotFound("page", "metrics")
+    return backlog(tx)

@@ -101,8 +101,11 @@ def test_a_month_under_way_stands_against_as_many_days_of_the_one_before() -> No
     assert march.until(date(2026, 5, 1)).before == Range(date(2026, 2, 1), date(2026, 3, 1))
     week = Range(date(2026, 3, 3), date(2026, 3, 10))
     assert week.until(date(2026, 3, 4)).before == Range(date(2026, 2, 24), date(2026, 2, 26))
+    for far in (date(1, 1, 2), date(9999, 12, 30)):
+        with pytest.raises(Invalid, match="from 1990-01-01 until 2200-01-01"):
+            Range.asked(far, far + timedelta(days=1))
     with pytest.raises(Invalid, match="1 to 800 days"):
-        Range(date(2026, 3, 3), date(2026, 3, 3))
+        Range.asked(date(2026, 3, 3), date(2026, 3, 3))
 
 
 @given(st.integers(-(10**18), 10**18), st.sampled_from(["EUR", "JPY"]))

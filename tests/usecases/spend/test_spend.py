@@ -169,6 +169,8 @@ def test_filters_narrow_and_what_is_odd_is_refused(world: World) -> None:
         {"only": ["day:2026-09-01"]},
         {"side": "given"},
         {"first": date(2026, 9, 2), "end": date(2026, 9, 2)},
+        {"first": date(1, 1, 1), "end": date(1, 2, 1)},
+        {"first": date(9999, 12, 1), "end": date(9999, 12, 31)},
         {"top": 0},
     ):
         with pytest.raises(Invalid):

@@ -13,6 +13,7 @@ from gradumen.core.periods import months_after
 
 LONGEST = 800
 """Days in a range, at most."""
+EARLIEST, LATEST = date(1990, 1, 1), date(2200, 1, 1)
 
 
 class Dimension(StrEnum):
@@ -38,9 +39,9 @@ TIMES = (Dimension.MONTH, Dimension.DAY)
 class Range:
     """Days from the first up to, and not including, ``end``.
 
-    >>> november = Range(date(2026, 11, 1), date(2026, 12, 1))
-    >>> november.until(date(2026, 11, 26)).before
-    Range(first=datetime.date(2026, 10, 1), end=datetime.date(2026, 10, 27))
+    >>> before = Range(date(2026, 11, 1), date(2026, 12, 1)).until(date(2026, 11, 26)).before
+    >>> str(before.first), str(before.end)
+    ('2026-10-01', '2026-10-27')
     """
 
     first: date
@@ -48,13 +49,27 @@ class Range:
     compared: date | None = None
     """Before which day this range is compared with the one before; None is all of it."""
 
-    def __post_init__(self) -> None:
-        if not 0 < (self.end - self.first).days <= LONGEST:
+    @classmethod
+    def asked(cls, first: date, end: date) -> "Range":
+        """A range that somebody asks for.
+
+        Raises:
+            Invalid: it is empty, too long, or too long ago or ahead.
+        """
+        if first < EARLIEST or end > LATEST:
+            early = first < EARLIEST
             raise Invalid(
-                f"a range has 1 to {LONGEST} days; {self.first} to {self.end} has {(self.end - self.first).days}",
-                field="to",
-                value=self.end.isoformat(),
+                f"spend is of the days from {EARLIEST} until {LATEST}; got {first} to {end}",
+                field="from" if early else "to",
+                value=(first if early else end).isoformat(),
             )
+        if not 0 < (end - first).days <= LONGEST:
+            raise Invalid(
+                f"a range has 1 to {LONGEST} days; {first} to {end} has {(end - first).days}",
+                field="to",
+                value=end.isoformat(),
+            )
+        return cls(first, end)
 
     def until(self, today: date) -> "Range":
         """The range, compared up to and with a day."""

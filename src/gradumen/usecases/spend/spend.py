@@ -54,7 +54,7 @@ class Looked:
         today = self.scope.now.astimezone(zone).date()
         first = asked.first or today.replace(day=1)
         end = asked.end or Period(today.year, today.month).next().first_day
-        self.days = Range(first, end).until(today)
+        self.days = Range.asked(first, end).until(today)
         self.filters = [_filter(each) for each in asked.only]
         self.rows = SpendRows(tx, self.scope, self.owner, load_published(tx))
         self.links = self._sold() if self.side == "sold" else self._bought()
