@@ -144,17 +144,19 @@ def sums_by(rows: pl.DataFrame, by: Sequence[str], top: int) -> list[SpendSum]:
     return sorted(found.values(), key=lambda each: _place(each, by))
 
 
-def added_up(rows: pl.DataFrame, keys: Sequence[str]) -> pl.DataFrame:
+def added_up(rows: pl.DataFrame | pl.LazyFrame, keys: Sequence[str]) -> pl.DataFrame:
     """The amounts of rows that have the same keys, exactly.
 
     Raises:
         Invalid: their sum might not fit 128 bits.
     """
-    if rows.height:
-        most = max(abs(int(rows["amount"].min() or 0)), abs(int(rows["amount"].max() or 0)))  # type: ignore[arg-type]
-        if most * rows.height >= 2**126:
-            raise Invalid("these amounts are too large to add up exactly", field="amount")
-    return rows.lazy().group_by(keys).agg(pl.col("amount").sum()).collect(engine="streaming")
+    amount = pl.col("amount")
+    sums = amount.sum(), amount.abs().max().alias("__most"), pl.len().alias("__count")
+    found = rows.lazy().group_by(keys).agg(*sums).collect(engine="streaming")
+    most, count = found["__most"].max() or 0, found["__count"].max() or 0
+    if int(most) * int(count) >= 2**126:  # type: ignore[arg-type]  # whole numbers, by the schema
+        raise Invalid("these amounts are too large to add up exactly", field="amount")
+    return found.drop("__most", "__count")
 
 
 def _folded(rows: pl.DataFrame, name: str, top: int, others: dict[tuple[str, str], int]) -> pl.DataFrame:

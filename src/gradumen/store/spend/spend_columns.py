@@ -36,6 +36,8 @@ _PARTS = (
     "WHERE pair_id = %s AND generation = %s"
 )
 _AT_ONCE = 2000
+DAMAGED = (OSError, PolarsError)
+"""What reading files may end in."""
 
 
 def charges_of(tx: Session, pair: PairRow) -> list[SpentCharge]:
@@ -107,9 +109,22 @@ def find_columns(folder: Path | None, pair: PairRow, names: Sequence[str]) -> pl
     path = _path(folder, pair)
     try:
         found = pl.read_ipc(path, columns=list(names))
-    except (OSError, PolarsError):
+    except DAMAGED:
         return None
     return found if dict(found.schema) == {name: SPEND_SCHEMA[name] for name in names} else None
+
+
+def scan_columns(folder: Path | None, pairs: Sequence[PairRow]) -> tuple[pl.LazyFrame, list[PairRow]] | None:
+    """The files of pairs together, to be read when that is asked for, and the pairs that have none; None: none has.
+
+    What is damaged shows when it is read; see `find_columns`.
+    """
+    paths = {pair.id: _path(folder, pair) for pair in pairs} if folder else {}
+    there = [pair for pair in pairs if pair.id in paths and paths[pair.id].exists()]
+    if not there:
+        return None
+    known = {pair.id for pair in there}
+    return pl.scan_ipc([paths[pair.id] for pair in there]), [pair for pair in pairs if pair.id not in known]
 
 
 def keep_columns(folder: Path | None, pair: PairRow, columns: pl.DataFrame) -> None:
@@ -118,7 +133,7 @@ def keep_columns(folder: Path | None, pair: PairRow, columns: pl.DataFrame) -> N
         return
     path = _path(folder, pair)
     written = path.with_name(f"{path.name}.{uuid4().hex}")
-    with contextlib.suppress(OSError, PolarsError):
+    with contextlib.suppress(*DAMAGED):
         path.parent.mkdir(parents=True, exist_ok=True)
         columns.write_ipc(written, compression="lz4")
         written.replace(path)

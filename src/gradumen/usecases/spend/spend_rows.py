@@ -1,6 +1,6 @@
 """The rows that spend is summed from: parts of the links that somebody sees, with names in place of numbers."""
 
-from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
 from functools import cached_property
@@ -131,9 +131,8 @@ class SpendRows:
             schema={"organisation": pl.Categorical, "sold_in": pl.String},
             orient="row",
         )
-        # A pair at a time, and summed by what is wanted, so that no more than that is ever in memory.
         pairs = [pair for pair in link.pairs if _touches(pair, days, link.cost)]
-        frames = [self._of_pair(pair, days, link.cost, keys) for pair in pairs]
+        frames = list(self._summed(pairs, days, link.cost, keys))
         if not frames:
             return None
         rows = pl.concat(frames).join(users, on="organisation")
@@ -144,23 +143,21 @@ class SpendRows:
             *sorted(keys), "part", "currency", "cost_currency", "amount"
         )
 
-    def _of_pair(self, pair: PairRow, days: Range, cost: bool, keys: set[str]) -> pl.DataFrame:
-        """A pair's rows of the range, and of the one before where they are no cost, added up."""
-        day, before = pl.col("day"), days.before
-        part = (
-            pl.when(day < days.first)
-            .then(pl.lit("before"))
-            .when(day < (days.compared or days.end))
-            .then(pl.lit("compared"))
-            .otherwise(pl.lit("now"))
-        )
-        wanted = day.is_between(days.first, days.end, closed="left")
-        if not cost:
-            wanted |= day.is_between(before.first, before.end, closed="left")
+    def _summed(self, pairs: Sequence[PairRow], days: Range, cost: bool, keys: set[str]) -> Iterator[pl.DataFrame]:
+        """What is wanted of pairs: of all files at once, and of those without a pair at a time.
+
+        Summed as it is read, so that no more than what is wanted is ever in memory.
+        """
+        scanned = store.scan_columns(self.tx.info.get(COLUMNS), pairs)
+        if scanned is not None:
+            try:
+                yield _wanted(scanned[0], days, cost, keys)
+                pairs = scanned[1]
+            except store.DAMAGED:
+                pass
         names = [name for name in SPEND_SCHEMA if name in keys | {"day", "currency", "amount"}]
-        rows = columns_of(self.tx, pair, names).filter(wanted)
-        labelled = rows.with_columns((pl.lit("cost") if cost else part).alias("part"))
-        return added_up(labelled, [*sorted(keys), "part", "currency"])
+        for pair in pairs:
+            yield _wanted(columns_of(self.tx, pair, names), days, cost, keys)
 
     def _named(self, rows: pl.DataFrame, wanted: set[str]) -> pl.DataFrame:
         """The rows with a column of text for each dimension that is wanted."""
@@ -272,3 +269,20 @@ def _touches(pair: PairRow, days: Range, cost: bool) -> bool:
 def last_day(days: Range) -> date:
     """The last day of a range."""
     return days.end - timedelta(days=1)
+
+
+def _wanted(rows: pl.DataFrame | pl.LazyFrame, days: Range, cost: bool, keys: set[str]) -> pl.DataFrame:
+    """The rows of the range, and of the one before where they are no cost, added up."""
+    day, before = pl.col("day"), days.before
+    part = (
+        pl.when(day < days.first)
+        .then(pl.lit("before"))
+        .when(day < (days.compared or days.end))
+        .then(pl.lit("compared"))
+        .otherwise(pl.lit("now"))
+    )
+    wanted = day.is_between(days.first, days.end, closed="left")
+    if not cost:
+        wanted |= day.is_between(before.first, before.end, closed="left")
+    labelled = rows.filter(wanted).with_columns((pl.lit("cost") if cost else part).alias("part"))
+    return added_up(labelled, [*sorted(keys), "part", "currency"])
