@@ -108,7 +108,7 @@ def _resellers(history: History) -> dict[str, str]:
         )  # fmt: skip
         _grant(signer, slug, 100 if second else 400)
         signers[slug] = f"desk@{slug}.example"
-        history._join(signer, slug, signers[slug], "Desk", Role.ADMINISTRATOR)
+        history.join(signer, slug, signers[slug], "Desk", Role.ADMINISTRATOR)
         content = (folder / f"{source}.yaml").read_text().replace("{first-day}", FIRST.isoformat())
         texts = [text for text in content.replace(own, slug).split("\n---\n") if not _is_labour(text)]
         desk = history.signed_in(signers[slug])

@@ -1459,7 +1459,7 @@ export interface paths {
          *
          *     From a day until before another, by default this month, by one or two of buyer, organisation, project, cost-centre,
          *     plan, service, meter, resource, region, month and day: the largest, and the rest. ``only`` takes what has a value,
-         *     like `service:compute`.
+         *     like `service:compute`. What is charged in a month is spent in it, also a term of a quarter or year.
          */
         get: operations["sum_spend"];
         put?: never;
@@ -2195,7 +2195,7 @@ export interface components {
         };
         /**
          * CurrentChargeBody
-         * @description A charge as it is rated now, billed or not, with its arithmetic.
+         * @description A charge as it is rated now, billed or not, with its arithmetic; ``amount`` as on a document.
          */
         CurrentChargeBody: {
             /**
@@ -4401,10 +4401,6 @@ export interface components {
             organisation: string;
             /** Period */
             period: string;
-            /** Rate */
-            rate: string;
-            /** Rate Card Version */
-            rate_card_version: number;
             /** Seller */
             seller: string;
             /**
@@ -7832,13 +7828,13 @@ export interface operations {
     sum_spend: {
         parameters: {
             query: {
+                by?: string[];
+                top?: number;
                 organisation: string;
                 side?: string | null;
                 from?: string | null;
                 to?: string | null;
-                by?: string[];
                 only?: string[];
-                top?: number;
             };
             header?: never;
             path?: never;
@@ -7869,12 +7865,12 @@ export interface operations {
     list_spent_charges: {
         parameters: {
             query: {
+                limit?: number;
                 organisation: string;
                 side?: string | null;
                 from?: string | null;
                 to?: string | null;
                 only?: string[];
-                limit?: number;
             };
             header?: never;
             path?: never;

@@ -209,7 +209,7 @@ function Figures({ found, shown }: { found: Spend; shown: SpendCurrency }) {
     ]);
   if (total.margin !== null)
     figures.push([
-      'Kept',
+      'Margin',
       money(total.margin),
       total.margin_percent === null
         ? undefined
@@ -332,7 +332,7 @@ function Rows({
       },
       {
         key: 'margin',
-        title: 'Kept',
+        title: 'Margin',
         number: true,
         cell: (row) => (row.margin === null ? '—' : money(row.margin)),
         order: (left, right) => compare(left.margin ?? '0', right.margin ?? '0'),

@@ -122,7 +122,7 @@ class History:
         start = datetime.combine(self.calendar.first_day, datetime.min.time(), UTC)
         self.mara.clock.set(start, held=True)
         for email, name, role in TARNWICK_MEMBERS:
-            self._join(self.mara, PROVIDER, email, name, role)
+            self.join(self.mara, PROVIDER, email, name, role)
         self.mara.organisations.create_project(PROVIDER, slug=HOST_PROJECT, name="The host of this service")
         for slug, name in (
             ("north-fell", "North Fell"),
@@ -134,7 +134,7 @@ class History:
         self.mara.quotas.grant(PROVIDER, "processors", Decimal(4000), label="north-fell and south-quay")
         self.mara.quotas.grant(PROVIDER, "storage", Decimal(1_200_000), label="north-fell and south-quay")
 
-    def _join(self, inviter: Client, organisation: str, email: str, name: str, role: Role) -> None:
+    def join(self, inviter: Client, organisation: str, email: str, name: str, role: Role) -> None:
         """Invite somebody, who accepts."""
         invited = inviter.invitations.create(organisation, email=email, role=role)
         with Client(self.url) as anybody:
@@ -158,7 +158,7 @@ class History:
             for index, (email, name, role) in enumerate(each.members):
                 # The seller invites the first; the organisation invites the others itself.
                 inviter = self.signed_in(each.members[0][0]) if index else signer
-                self._join(inviter, each.slug, email, name, role)
+                self.join(inviter, each.slug, email, name, role)
             for slug, name, cost_centre in each.projects:
                 signer.organisations.create_project(each.slug, slug=slug, name=name, cost_centre=cost_centre)
             processors, storage = each.quota

@@ -6,9 +6,9 @@ from uuid import UUID
 
 from gradumen.core.errors import Conflict, GradumenError, Unanswered
 from gradumen.jobs.leases import Held, now
+from gradumen.jobs.rating import rate
 from gradumen.usecases.billing.bill_runs import finish_run, list_buyers, make_drafts, pairs_before_drafts
 from gradumen.usecases.metering.stale_usage import refresh_usage
-from gradumen.usecases.rating.current_charges import rate_pairs
 
 TOGETHER = 25
 """Drafts of so many buyers are made in one transaction, and then progress is told."""
@@ -32,7 +32,7 @@ def make(held: Held) -> None:
                 break
             total = rated + sum(len(pairs) for pairs in stale)
             for pairs in stale:
-                rated += rate_pairs(held.uow, pairs, now=now, rests=0, least=timedelta(0))
+                rated += rate(held.uow, pairs, rests=0, least=timedelta(0))
                 held.progress(rated, total, "months rated")
         step.result["pairs rated"] = rated
     with held.step("make drafts", period=held.lease.subject) as step:

@@ -10,11 +10,11 @@ from gradumen.core.errors import GradumenError, Unanswered
 from gradumen.core.periods import Period
 from gradumen.jobs import bill_runs, issuing, months, usage_days
 from gradumen.jobs.leases import Held, kept, now
+from gradumen.jobs.rating import rate
 from gradumen.store.unit_of_work import Engine, UnitOfWork
 from gradumen.usecases import tasks
 from gradumen.usecases.metering.stale_usage import refresh_usage
 from gradumen.usecases.rating import current_charges
-from gradumen.usecases.spend.spend_rows import refresh_columns
 from gradumen.usecases.waiting import look
 
 log = logging.getLogger("gradumen.worker")
@@ -84,8 +84,7 @@ class Worker:
         """Rate the pairs that are stale for longest and due; False where there are none."""
         pairs = current_charges.due_pairs(self.uow, at=now())
         if pairs:
-            current_charges.rate_pairs(self.uow, pairs, now=now, rests=self.pair_rests, least=self.least_rest)
-            refresh_columns(self.uow, pairs=pairs)
+            rate(self.uow, pairs, rests=self.pair_rests, least=self.least_rest)
         return bool(pairs)
 
     def do_next(self) -> bool:

@@ -5,8 +5,6 @@ import os
 import polars as pl
 from sqlalchemy.orm import Session
 
-from gradumen.core.errors import GradumenError
-
 
 def load_rows(tx: Session, table: str, rows: pl.DataFrame) -> None:
     """Add rows of numbers, days and texts without tabs, backslashes and line ends; columns are named as the table's.
@@ -14,7 +12,7 @@ def load_rows(tx: Session, table: str, rows: pl.DataFrame) -> None:
     LOAD DATA takes what does not fit a column as if it were something else and only warns, so a warning is an error.
 
     Raises:
-        GradumenError: the database did not take all rows as they are.
+        RuntimeError: the database did not take all rows as they are; whoever made them is wrong.
     """
     if not rows.height:
         return
@@ -30,7 +28,7 @@ def load_rows(tx: Session, table: str, rows: pl.DataFrame) -> None:
         warnings = connection.exec_driver_sql("SHOW WARNINGS LIMIT 1").fetchall()
         if warnings or loaded.rowcount != rows.height:
             said = warnings[0][2] if warnings else "no reason given"
-            raise GradumenError(f"{rows.height} rows did not all fit {table} ({loaded.rowcount} did): {said}")
+            raise RuntimeError(f"{rows.height} rows did not all fit {table} ({loaded.rowcount} did): {said}")
     finally:
         os.close(descriptor)
 

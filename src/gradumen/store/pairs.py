@@ -203,3 +203,18 @@ def pairs_with(
     query = select(PairRow).where(PairRow.seller_id == seller, PairRow.period == period).order_by(PairRow.id)
     query = query if buyers is None else query.where(PairRow.buyer_id.in_(buyers))
     return list(tx.scalars(query.with_for_update() if lock else query))
+
+
+def pairs_between(
+    tx: Session, sellers: Collection[UUID], buyers: Collection[UUID] | None, first: str, last: str
+) -> list[PairRow]:
+    """The pairs of sellers with some buyers, or all and themselves, in the periods from one to another."""
+    query = select(PairRow).where(PairRow.seller_id.in_(sellers), PairRow.period.between(first, last))
+    if buyers is not None:
+        query = query.where(PairRow.buyer_id.in_(buyers))
+    return list(tx.scalars(query.order_by(PairRow.id)))
+
+
+def pairs_by_id(tx: Session, ids: Collection[int]) -> list[PairRow]:
+    """Pairs by number."""
+    return list(tx.scalars(select(PairRow).where(PairRow.id.in_(ids))))

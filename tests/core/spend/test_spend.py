@@ -12,16 +12,18 @@ from hypothesis import strategies as st
 
 from gradumen.core.errors import Invalid
 from gradumen.core.exact import line_amount, unscaled
+from gradumen.core.periods import Period
 from gradumen.core.spend.columns import PART_COLUMNS, SPEND_SCHEMA, SpentCharge, spend_columns
 from gradumen.core.spend.spend import Range, sums_by
 
 FIRST = date(2026, 9, 1)
+SEPTEMBER = Period(2026, 9)
 parts = st.lists(
     st.tuples(
         st.integers(0, 3),
         st.one_of(st.none(), st.integers(1, 3)),
         st.one_of(st.none(), st.integers(1, 4)),
-        st.integers(0, 29),
+        st.integers(-40, 70),
         st.integers(-(10**20), 10**20),
     ),
     min_size=1,
@@ -36,7 +38,9 @@ def columns(found: list[tuple[int, int | None, int | None, int, int]], currency:
         for number in range(4)
     ]
     rows = [(charge, project, res, FIRST + timedelta(days=day), amount) for charge, project, res, day, amount in found]
-    return spend_columns(5, charges, pl.DataFrame(rows, schema=PART_COLUMNS, orient="row"), {1: "north-fell"})
+    return spend_columns(
+        5, SEPTEMBER, charges, pl.DataFrame(rows, schema=PART_COLUMNS, orient="row"), {1: "north-fell"}
+    )
 
 
 @given(parts, currencies)
@@ -46,6 +50,7 @@ def test_whole_lines_are_what_documents_say(
     """A line is a charge's share of a project; its parts and its rounding come to it, and nothing else changes."""
     made = columns(found, currency)
     assert dict(made.schema) == SPEND_SCHEMA
+    assert {day.month for day in made["day"].to_list()} == {9}, "what is charged in a month is spent in it"
     lines: dict[tuple[int, int], list[Decimal]] = defaultdict(list)
     for charge, project, _, _, amount in found:
         lines[charge, project or (9 if charge == 3 else 0)].append(unscaled(amount, 12))

@@ -17,8 +17,9 @@ from gradumen.usecases.spend.spend_rows import refresh_columns
 from gradumen.wire.billing.invoices import InvoiceBody
 from gradumen.wire.spend.spend import SpendBody, SpendRowBody
 from gradumen.wire.subscriptions.one_off_charges import OneOffChargeCreate
+from gradumen.wire.subscriptions.subscriptions import SubscriptionCreate
 from tests.conftest import Service, settle
-from tests.world import GIB, SERVICES, World, egress, files, reading
+from tests.world import GIB, SERVICES, World, egress, files, moment, reading
 
 SEPTEMBER = {"first": date(2026, 9, 1), "end": date(2026, 10, 1)}
 
@@ -108,6 +109,41 @@ def test_spend_is_the_period_so_far_the_margins_and_the_documents(world: World) 
         assert [each.total for each in after.currencies] == [each.total for each in before.currencies]
         for each in after.currencies:
             assert (each.billed, each.on_drafts, each.to_bill) == (of_september(drafts, each.currency), 0, 0)
+
+
+def quarterly(card: str, rest: str) -> str:
+    rates = f"[{{rate: term, fee: open-range/moor, every: quarter, {rest}}}]"
+    return f"rate-card: {card}\nname: {card}\nfor: named\ncurrency: EUR\nstarts-on: 2026-01-01\nrates: {rates}"
+
+
+def test_a_term_of_a_quarter_is_spent_in_the_month_that_it_is_charged_in(world: World) -> None:
+    """So that a month is what its documents say; its days in other months would be on none of theirs."""
+    cards = {"ahead": "advance: true, price: 2209", "behind": "price: 301"}
+    world.mara.catalogue.publish("tarnwick", files(*(quarterly(card, rest) for card, rest in cards.items())))
+    for card in cards:
+        world.mara.subscriptions.create(
+            SubscriptionCreate(
+                organisation="quillstone",
+                plan="open-range",
+                tier="moor",
+                name=card,
+                starts_on=date(2026, 8, 10),
+                rate_card=card,
+            )
+        )
+    world.mara.clock.set(moment("2026-12-02"), held=True)
+    finn = world.user("finn")
+    amounts = []
+    for month in (8, 9, 10, 11):
+        so_far = finn.spend.period_so_far("tarnwick", f"2026-{month:02d}", wait=60)
+        first, end = date(2026, month, 1), date(2026, month + 1, 1)
+        shown = finn.spend.show("tarnwick", by=["day"], first=first, end=end, wait=60)
+        net = add([each.net for each in so_far.links if each.currency == "EUR" and each.buyer != "tarnwick"])
+        assert total(shown, "EUR").amount == net
+        assert {day[:7] for day in by(shown, "EUR")} == {f"2026-{month:02d}"}
+        amounts.append(net)
+    assert amounts[0] > 2209
+    assert amounts[3] > 2209 + 301
 
 
 def test_each_sees_the_link_nearest_to_what_it_asks_for(world: World) -> None:

@@ -3,7 +3,7 @@
 from datetime import date
 from typing import Annotated
 
-from fastapi import APIRouter, Query
+from fastapi import APIRouter, Depends, Query
 
 from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, Uow, page_limit
@@ -15,41 +15,42 @@ from gradumen.wire.spend.spend import CurrentChargeBody, SpendBody, SpentCharges
 router = APIRouter(route_class=StrictRoute, tags=["spend"], dependencies=EXPENSIVE)
 
 
-@router.get("/spend")
-def sum_spend(
+def get_asked(
     organisation: str,
-    uow: Uow,
-    caller: CallerHere,
     side: str | None = None,
     from_: Annotated[date | None, Query(alias="from")] = None,
     to: date | None = None,
-    by: Annotated[list[str], Query()] = ["service"],  # noqa: B006  # FastAPI copies it
     only: Annotated[list[str], Query()] = [],  # noqa: B006  # FastAPI copies it
+) -> Asked:
+    """Whose spend, of which days, and only what."""
+    return Asked(organisation, side, from_, to, tuple(only))
+
+
+AskedHere = Annotated[Asked, Depends(get_asked)]
+
+
+@router.get("/spend")
+def sum_spend(
+    uow: Uow,
+    caller: CallerHere,
+    asked: AskedHere,
+    by: Annotated[list[str], Query()] = ["service"],  # noqa: B006  # FastAPI copies it
     top: Annotated[int, Query()] = 12,
 ) -> SpendBody:
     """What an organisation and all below it are charged (or what it charges, as ``side`` sold), net of tax.
 
     From a day until before another, by default this month, by one or two of buyer, organisation, project, cost-centre,
     plan, service, meter, resource, region, month and day: the largest, and the rest. ``only`` takes what has a value,
-    like `service:compute`.
+    like `service:compute`. What is charged in a month is spent in it, also a term of a quarter or year.
     """
-    asked = Asked(organisation, side, from_, to, tuple(only))
     return spend.sum_spend(uow, caller, asked=asked, by=tuple(by), top=page_limit(top, 1000))
 
 
 @router.get("/spend/charges")
 def list_spent_charges(
-    organisation: str,
-    uow: Uow,
-    caller: CallerHere,
-    side: str | None = None,
-    from_: Annotated[date | None, Query(alias="from")] = None,
-    to: date | None = None,
-    only: Annotated[list[str], Query()] = [],  # noqa: B006  # FastAPI copies it
-    limit: Annotated[int, Query()] = 50,
+    uow: Uow, caller: CallerHere, asked: AskedHere, limit: Annotated[int, Query()] = 50
 ) -> SpentChargesBody:
     """The charges behind spend, billed or not, the largest first; of each what was asked for, and all of it."""
-    asked = Asked(organisation, side, from_, to, tuple(only))
     return spent_charges.list_spent_charges(uow, caller, asked=asked, limit=page_limit(limit))
 
 

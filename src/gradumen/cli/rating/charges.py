@@ -6,10 +6,11 @@ from decimal import Decimal
 from typing import Any
 from uuid import UUID
 
+from gradumen.cli.explanations import show_arithmetic
 from gradumen.cli.nouns import Verbs
 from gradumen.cli.output import Out, money, quantity
 from gradumen.client import Client
-from gradumen.core.exact import add, text
+from gradumen.core.exact import add
 
 
 def register(nouns: Any) -> None:
@@ -26,29 +27,7 @@ def run_explain(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     """Explain."""
     found = client.charges.explain(arguments.charge)
     out.body(found)
-    why = found.explanation
-    out.say(
-        f"rate '{why.rate}' of {found.rate_card} version {why.rate_card_version or '?'} "
-        f"from {why.starts_on or '?'}: {quantity(why.quantity)} {why.base_unit or ''}"
-    )
-    if why.covered_by_allowance:
-        out.say(f"covered by the tier's allowance: {quantity(why.covered_by_allowance)} {why.base_unit or ''}")
-    out.table(
-        ("FROM", "QUANTITY", "UNIT", "PRICE", found.currency),
-        [
-            (
-                quantity(block.from_),
-                quantity(block.in_units),
-                why.unit or "",
-                text(block.price),
-                text(block.amount),
-            )
-            for block in why.blocks
-        ],
-        right=("FROM", "QUANTITY", "PRICE", found.currency),
-    )
-    if why.billed_before is not None:
-        out.say(f"billed before: {text(why.billed_before.amount)} {found.currency}")
+    show_arithmetic(out, found.explanation, rate_card=found.rate_card, currency=found.currency)
     out.say(f"this charge: {quantity(found.amount)} {found.currency}")
     amounts: dict[str, list[Decimal]] = defaultdict(list)
     for part in found.parts:

@@ -1,20 +1,22 @@
 """gradumen spend."""
 
 import argparse
-from collections import defaultdict
 from collections.abc import Sequence
-from datetime import date, datetime, timedelta
+from datetime import date, timedelta
 from decimal import Decimal
 from typing import Any
 
+from gradumen.cli.explanations import show_arithmetic
 from gradumen.cli.nouns import Verbs, add_organisation, add_wait
 from gradumen.cli.output import Out, money, quantity
 from gradumen.cli.profiles import own_organisation
 from gradumen.client import Client
 from gradumen.core.errors import Invalid
-from gradumen.core.exact import add, text
+from gradumen.core.exact import add
 from gradumen.core.periods import Period
-from gradumen.wire.spend.spend import SpendCurrencyBody, SpendKeyBody, SpendRowBody
+from gradumen.wire.spend.spend import LinkComparisonBody, SpendCurrencyBody, SpendKeyBody, SpendRowBody
+
+_NOTHING = Decimal(0)
 
 
 def register(nouns: Any) -> None:
@@ -191,20 +193,8 @@ def run_explain(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     """Show the arithmetic of a charge."""
     found = client.spend.explain(arguments.charge)
     out.body(found)
-    why = found.explanation
     out.say(f"{found.description}, {found.organisation}, {found.subscription}, {found.period}")
-    out.say(
-        f"rate '{why.rate}' of {found.rate_card} version {why.rate_card_version or '?'} "
-        f"from {why.starts_on or '?'}: {quantity(why.quantity)} {why.base_unit or ''}"
-    )
-    out.table(
-        ("FROM", "QUANTITY", "UNIT", "PRICE", found.currency),
-        [
-            (quantity(each.from_), quantity(each.in_units), why.unit or "", text(each.price), text(each.amount))
-            for each in why.blocks
-        ],
-        right=("FROM", "QUANTITY", "PRICE", found.currency),
-    )
+    show_arithmetic(out, found.explanation, rate_card=found.rate_card, currency=found.currency)
     out.say(f"on documents: {money(found.amount, found.currency)} {found.currency}")
     return 0
 
@@ -277,62 +267,37 @@ def run_margins(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     return 0
 
 
-Sums = dict[tuple[str, str], Decimal]
-"""By buyer and currency."""
-
-
 def run_compare(arguments: argparse.Namespace, client: Client, out: Out) -> int:
-    """Show them for each link; 1 where period so far and spend differ, or more is on documents than is charged."""
+    """Show them for each link; 1 where period so far and spend differ."""
     seller, month = own_organisation(arguments), Period.parse(arguments.period)
-    so_far = _period_so_far(client, seller, month, arguments.wait)
-    spend = _spend(client, seller, month, arguments.wait)
-    documents = _documents(client, seller, month)
-    keys = sorted({*so_far, *spend, *documents})
-    nothing = Decimal(0)
-    rows, wrong = [], 0
-    for buyer, currency in keys:
-        key = (buyer, currency)
-        charged, summed, billed = so_far.get(key, nothing), spend.get(key, nothing), documents.get(key, nothing)
-        wrong += charged != summed
-        amounts = (billed, charged, summed, add([charged, -summed]), add([charged, -billed]))
-        rows.append((buyer, *(money(each, currency) for each in amounts), currency))
-    head = ("BUYER", "DOCUMENTS", "PERIOD", "SPEND", "DIFFERENCE", "TO BILL", "")
-    out.table(head, rows, right=head[1:6])
-    out.say(f"{len(keys)} links of {seller} in {month.text}: period and spend {'differ' if wrong else 'are the same'}")
-    return 1 if wrong else 0
-
-
-def _period_so_far(client: Client, seller: str, month: Period, wait: float) -> Sums:
-    found = client.spend.period_so_far(seller, month.text, wait=wait)
-    return {
-        (link.buyer, link.currency): link.net for link in found.links if link.seller == seller and link.buyer != seller
-    }
-
-
-def _spend(client: Client, seller: str, month: Period, wait: float) -> Sums:
     first, end = month.first_day, month.next().first_day
-    found = client.spend.show(seller, side="sold", by=["buyer"], first=first, end=end, top=1000, wait=wait)
-    return {
-        (row.keys[0].id or "", each.currency): row.amount
-        for each in found.currencies
-        for row in each.rows
-        if row.amount or row.keys[0].id != seller
-    }
+    so_far = client.spend.period_so_far(seller, month.text, wait=arguments.wait)
+    net = {(link.buyer, link.currency): link.net for link in so_far.links if link.seller == seller != link.buyer}
+    found: list[LinkComparisonBody] = []
+    for buyer in sorted({buyer for buyer, _ in net}):
+        # Of a link nearest to the buyer that the seller sees, its own, the answer says what documents have.
+        bought = client.spend.show(buyer, side="bought", first=first, end=end, wait=arguments.wait)
+        spent = {each.currency: each for each in bought.currencies}
+        for currency in sorted({*spent, *(currency for each, currency in net if each == buyer)}):
+            each = spent.get(currency)
+            found.append(
+                LinkComparisonBody(
+                    buyer=buyer,
+                    currency=currency,
+                    documents=add([each.billed or _NOTHING, each.on_drafts or _NOTHING]) if each else _NOTHING,
+                    period=net.get((buyer, currency), _NOTHING),
+                    spend=each.total.amount if each else _NOTHING,
+                )
+            )
+    out.body(found)
+    head = ("BUYER", "DOCUMENTS", "PERIOD", "SPEND", "DIFFERENCE", "TO BILL", "")
+    out.table(head, [_compared(each) for each in found], right=head[1:6])
+    same = all(each.period == each.spend for each in found)
+    out.say(f"{len(found)} links of {seller} in {month.text}: period and spend {'are the same' if same else 'differ'}")
+    return 0 if same else 1
 
 
-def _documents(client: Client, seller: str, month: Period) -> Sums:
-    """What lines for the month come to, on drafts and documents of it and of later ones."""
-    found: dict[tuple[str, str], list[Decimal]] = defaultdict(list)
-    for each in client.invoices.list(seller=seller):
-        if each.period < month.before().text:
-            continue
-        whole = client.invoices.get(each.id)
-        found[each.buyer, each.currency] += [
-            line.amount for line in whole.lines if _middle(line.service_start, line.service_end) == month.text
-        ]
-    return {key: add(amounts) for key, amounts in found.items()}
-
-
-def _middle(start: datetime, end: datetime) -> str:
-    """The month of what is half way, which no time zone moves into another."""
-    return f"{start + (end - start) / 2:%Y-%m}"
+def _compared(each: LinkComparisonBody) -> tuple[str, ...]:
+    differences = add([each.period, -each.spend]), add([each.period, -each.documents])
+    amounts = (each.documents, each.period, each.spend, *differences)
+    return each.buyer, *(money(amount, each.currency) for amount in amounts), each.currency

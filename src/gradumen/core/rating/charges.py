@@ -116,6 +116,19 @@ class Charge:
     """Of a stored charge, the hash of what it was made from; see `evidence_of`."""
 
 
+SHARED_COST = "shared-cost"
+"""In place of a service: fixed cost and overhead, which are shared out."""
+
+
+def service_of(kind: str, meter: str | None) -> str:
+    """The service that a charge is for, `SHARED_COST`, or for fees and discounts nothing.
+
+    >>> service_of("per_unit", "compute/vcpu"), service_of("overhead", None), service_of("recurring", None)
+    ('compute', 'shared-cost', '')
+    """
+    return SHARED_COST if kind in ("spread", "overhead") else (meter or "").partition("/")[0]
+
+
 def evidence_of(
     attributes: Iterable[int],
     projects: Iterable[int | None],

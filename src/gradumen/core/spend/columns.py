@@ -2,10 +2,13 @@
 
 from collections.abc import Collection
 from dataclasses import astuple, dataclass
+from datetime import timedelta
 
 import polars as pl
 
 from gradumen.core.exact import AMOUNT_PLACES, divide_half_up, minor_units
+from gradumen.core.periods import Period
+from gradumen.core.spend.spend import added_up
 
 SPEND_SCHEMA = {
     "pair": pl.Int32(),
@@ -39,8 +42,6 @@ _CHARGE_SCHEMA = {
     "meter": pl.String(),
     "currency": pl.String(),
 }
-SHARED_COST = "shared-cost"
-"""In place of a service: fixed cost and overhead, which are shared out."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -57,12 +58,13 @@ class SpentCharge:
 
 
 def spend_columns(
-    pair: int, charges: Collection[SpentCharge], parts: pl.DataFrame, regions: dict[int, str]
+    pair: int, period: Period, charges: Collection[SpentCharge], parts: pl.DataFrame, regions: dict[int, str]
 ) -> pl.DataFrame:
     """The parts of a pair's charges, and of each line a part more: what rounding it to the minor unit adds.
 
     So any sum of whole lines is what documents say. The part more is on the last day that the line is for, and of
-    no resource.
+    no resource. A day outside the period, of a term of a quarter or year, counts as the period's nearest: what is
+    charged in a month is spent in it.
 
     Args:
         parts: see `PART_COLUMNS`.
@@ -78,6 +80,7 @@ def spend_columns(
         .join(places, on="resource", how="left")
         .with_columns(
             pl.lit(pair, dtype=pl.Int32).alias("pair"),
+            pl.col("day").clip(period.first_day, period.next().first_day - timedelta(days=1)),
             pl.coalesce("project", "whole", pl.lit(0)).cast(pl.Int32).alias("project"),
             pl.col("resource").fill_null(0),
             pl.col("region").fill_null(""),
@@ -85,7 +88,8 @@ def spend_columns(
         .select(*SPEND_SCHEMA)
     )
     keys = [name for name in SPEND_SCHEMA if name not in ("resource", "region", "day", "amount")]
-    lines = rows.group_by(keys).agg(pl.col("amount").sum(), pl.col("day").max()).sort("charge", "project")
+    last_days = rows.group_by(keys).agg(pl.col("day").max())
+    lines = added_up(rows, keys).join(last_days, on=keys).sort("charge", "project")
     rounding = [
         _rounding(amount, currency)
         for amount, currency in zip(lines["amount"].to_list(), lines["currency"].to_list(), strict=True)
@@ -95,7 +99,7 @@ def spend_columns(
         pl.lit(0, dtype=pl.Int32).alias("resource"),
         pl.lit("").alias("region"),
     ).filter(pl.col("amount") != 0)
-    return pl.concat([rows, more.select(*SPEND_SCHEMA)]).cast(SPEND_SCHEMA)  # type: ignore[arg-type]
+    return pl.concat([rows, more.select(*SPEND_SCHEMA)]).cast(pl.Schema(SPEND_SCHEMA))
 
 
 def _rounding(amount: int, currency: str) -> int:

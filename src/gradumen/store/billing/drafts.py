@@ -61,6 +61,8 @@ def issued_charges(tx: Session, pair: PairRow) -> list[ChargeRow]:
 
 def billed_pairs(tx: Session, pairs: Collection[PairRow]) -> set[int]:
     """Those of one seller's pairs of which any charge is on an issued document."""
+    if not pairs:
+        return set()
     query = (
         select(InvoiceRow.buyer_id, ChargeRow.period)
         .join(ChargeRow, ChargeRow.invoice_id == InvoiceRow.id)

@@ -47,6 +47,24 @@ def issued_lines(tx: Session, pair: PairRow) -> list[tuple[ChargeRow, InvoiceLin
     return [(charge, line) for charge, line in rows]
 
 
+def documented(tx: Session, pairs: Collection[PairRow]) -> dict[tuple[str, str], Decimal]:
+    """What lines of documents come to for one seller's pairs, by currency and by the documents' state."""
+    if not pairs:
+        return {}
+    rows = tx.execute(
+        select(InvoiceRow.currency, InvoiceRow.state, func.sum(InvoiceLineRow.amount))
+        .join(InvoiceLineRow, InvoiceLineRow.invoice_id == InvoiceRow.id)
+        .join(ChargeRow, ChargeRow.id == InvoiceLineRow.charge_id)
+        .where(
+            InvoiceRow.seller_id.in_({pair.seller_id for pair in pairs}),
+            InvoiceRow.buyer_id.in_({pair.buyer_id for pair in pairs}),
+            ChargeRow.period.in_({pair.period for pair in pairs}),
+        )
+        .group_by(InvoiceRow.currency, InvoiceRow.state)
+    )
+    return {(currency, state): amount for currency, state, amount in rows}
+
+
 def taxes_left(tx: Session, documents: Collection[UUID]) -> dict[UUID, Decimal]:
     """The tax that issued documents charged themselves and that no later one gave back.
 

@@ -152,6 +152,8 @@ def parts_of(tx: Session, pairs: Collection[PairRow], detail: Detail) -> Sequenc
 
 def pairs_in_advance(tx: Session, pairs: Collection[PairRow]) -> set[int]:
     """Those of some pairs that are charged anything in advance."""
+    if not pairs:
+        return set()
     charge = CurrentChargeRow
     return set(tx.scalars(select(charge.pair_id).where(_held(charge, pairs), charge.advance).distinct()))
 

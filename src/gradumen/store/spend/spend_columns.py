@@ -4,21 +4,20 @@ Files are a cache. One is of one pair as it was rated at one moment; whatever is
 is made again from the database.
 """
 
-import contextlib
+import logging
 from collections.abc import Collection, Iterable, Sequence
-from decimal import Decimal
 from pathlib import Path
 from typing import Any
-from uuid import UUID, uuid4
+from uuid import uuid4
 
 import polars as pl
 from polars.exceptions import PolarsError
-from sqlalchemy import func, select
+from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from gradumen.core.exact import AMOUNT_PLACES, scaled
-from gradumen.core.spend.columns import PART_COLUMNS, SHARED_COST, SPEND_SCHEMA, SpentCharge
-from gradumen.store.billing.tables import ChargeRow, InvoiceLineRow, InvoiceRow
+from gradumen.core.rating.charges import service_of
+from gradumen.core.spend.columns import PART_COLUMNS, SPEND_SCHEMA, SpentCharge
 from gradumen.store.catalogue.tables import PlanRow, RateCardRow, RateCardVersionRow
 from gradumen.store.metering.tables import UsageDayRow
 from gradumen.store.metering.usage import attribute_sets
@@ -27,7 +26,8 @@ from gradumen.store.pairs import PairRow
 from gradumen.store.rating.tables import CurrentChargeRow
 from gradumen.store.subscriptions.tables import SubscriptionRow, SupplyLineRow
 
-RELEASE = "1"
+log = logging.getLogger("gradumen.columns")
+RELEASE = "2"
 """Of the files' form; those of another are not read."""
 REGIONS = ("region", "site")
 """Attributes that say where something is, the first that is there."""
@@ -67,7 +67,7 @@ def charges_of(tx: Session, pair: PairRow) -> list[SpentCharge]:
             str(organisation),
             project,
             plan,
-            SHARED_COST if kind in ("spread", "overhead") else (meter or "").partition("/")[0],
+            service_of(kind, meter),
             meter or "",
             currency,
         )
@@ -104,7 +104,7 @@ def regions_of(tx: Session, resources: Collection[int]) -> dict[int, str]:
 
 def find_columns(folder: Path | None, pair: PairRow, names: Sequence[str]) -> pl.DataFrame | None:
     """Some columns of the file of a pair as it holds; None where there is none that can be used."""
-    if folder is None or pair.generation == 0:
+    if folder is None:
         return None
     path = _path(folder, pair)
     try:
@@ -133,49 +133,18 @@ def keep_columns(folder: Path | None, pair: PairRow, columns: pl.DataFrame) -> N
         return
     path = _path(folder, pair)
     written = path.with_name(f"{path.name}.{uuid4().hex}")
-    with contextlib.suppress(*DAMAGED):
+    try:
         path.parent.mkdir(parents=True, exist_ok=True)
         columns.write_ipc(written, compression="lz4")
         written.replace(path)
         for other in path.parent.glob(f"{pair.id}-*"):
             if other != path:
                 other.unlink(missing_ok=True)
+    except DAMAGED as error:
+        log.warning("the columns of spend cannot be kept in %s: %s", folder, error)
 
 
 def _path(folder: Path, pair: PairRow) -> Path:
     """Of a pair as it was rated at one moment: a number alone may come again when a backup is restored."""
     at = f"{pair.rated_at:%Y%m%d%H%M%S%f}" if pair.rated_at else "0"
     return folder / RELEASE / f"{pair.id % 1000:03d}" / f"{pair.id}-{pair.generation}-{at}.arrow"
-
-
-def documented(tx: Session, pairs: Collection[PairRow]) -> dict[tuple[str, str], Decimal]:
-    """What lines of documents come to for one seller's pairs, by currency and by the documents' state."""
-    if not pairs:
-        return {}
-    rows = tx.execute(
-        select(InvoiceRow.currency, InvoiceRow.state, func.sum(InvoiceLineRow.amount))
-        .join(InvoiceLineRow, InvoiceLineRow.invoice_id == InvoiceRow.id)
-        .join(ChargeRow, ChargeRow.id == InvoiceLineRow.charge_id)
-        .where(
-            InvoiceRow.seller_id.in_({pair.seller_id for pair in pairs}),
-            InvoiceRow.buyer_id.in_({pair.buyer_id for pair in pairs}),
-            ChargeRow.period.in_({pair.period for pair in pairs}),
-        )
-        .group_by(InvoiceRow.currency, InvoiceRow.state)
-    )
-    return {(currency, state): amount for currency, state, amount in rows}
-
-
-def pairs_between(
-    tx: Session, sellers: Collection[UUID], buyers: Collection[UUID] | None, first: str, last: str
-) -> list[PairRow]:
-    """The pairs of sellers with some buyers, or all and themselves, in the periods from one to another."""
-    query = select(PairRow).where(PairRow.seller_id.in_(sellers), PairRow.period.between(first, last))
-    if buyers is not None:
-        query = query.where(PairRow.buyer_id.in_(buyers))
-    return list(tx.scalars(query.order_by(PairRow.id)))
-
-
-def pairs_by_id(tx: Session, ids: Collection[int]) -> list[PairRow]:
-    """Pairs by number."""
-    return list(tx.scalars(select(PairRow).where(PairRow.id.in_(ids))))

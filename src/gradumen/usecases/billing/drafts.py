@@ -75,15 +75,16 @@ class Drafting:
         """Take off what is billed of buyers, and write a draft for each of them and currency."""
         last = Period.parse(self.run.period)
         ids = [buyer.id for buyer in buyers]
+        to_bill = pairs_to_bill(self.tx, self.seller.id, ids, last.text)
+        coming = pairs_with(self.tx, self.seller.id, ids, last.next().text, lock=True)
+        billed = billed_pairs(self.tx, [*to_bill, *coming])
         to_collect: dict[str, list[PairRow]] = defaultdict(list)
-        for pair in pairs_to_bill(self.tx, self.seller.id, ids, last.text):
+        for pair in to_bill:
             to_collect[pair.period].append(pair)
         for same in to_collect.values():
-            self._collect(same)
-        coming = pairs_with(self.tx, self.seller.id, ids, last.next().text, lock=True)
-        if coming:
-            billed = billed_pairs(self.tx, coming) | pairs_in_advance(self.tx, coming)
-            self._collect([pair for pair in coming if pair.id in billed], only_advance=True)
+            self._collect(same, billed)
+        concerned = billed | pairs_in_advance(self.tx, coming)
+        self._collect([pair for pair in coming if pair.id in concerned], billed, only_advance=True)
         self._note_what_is_billed()
         apart: dict[tuple[UUID, str], list[Pending]] = defaultdict(list)
         for each in self.pending:
@@ -103,9 +104,8 @@ class Drafting:
         Nothing is written. Where something has changed, it is not looked at: the next run bills that.
         """
         pairs = pairs_with(self.tx, self.seller.id, None, period.text)
-        self._collect(
-            [pair for pair in pairs if pair.buyer_id != self.seller.id and pair.billed == pair.wanted == pair.rated]
-        )
+        same = [pair for pair in pairs if pair.buyer_id != self.seller.id and pair.billed == pair.wanted == pair.rated]
+        self._collect(same, billed_pairs(self.tx, same))
         found: dict[tuple[UUID, str], list[Decimal]] = defaultdict(list)
         for each in self.pending:
             found[each.pair.buyer_id, each.currency] += [line.amount for line in each.lines]
@@ -120,13 +120,13 @@ class Drafting:
                 pair.billed = pair.rated
         self.tx.flush()
 
-    def _collect(self, pairs: Collection[PairRow], *, only_advance: bool = False) -> None:
+    def _collect(self, pairs: Collection[PairRow], billed: set[int], *, only_advance: bool = False) -> None:
         """Keep of each charge of a period what is not billed yet.
 
         Args:
+            billed: the pairs of which anything is.
             only_advance: of a period that has not come yet, only what is charged, or was billed, in advance.
         """
-        billed = billed_pairs(self.tx, pairs) if pairs else set()
         # What nothing is billed of goes on the draft as it is: then nobody needs to look at its many parts.
         for whole, some in (
             (True, [pair for pair in pairs if pair.id not in billed]),

@@ -14,7 +14,7 @@ from gradumen.core.catalogue.plans import Plan
 from gradumen.core.catalogue.rates import Every, Rate, RecurringRate, SpendCommitment, SpreadRate, UsageRate
 from gradumen.core.catalogue.units import parse_unit
 from gradumen.core.exact import AMOUNT_PLACES, EXACT, QUANTITY_PLACES, add, line_amount, round_half_up, text, unscaled
-from gradumen.core.rating.charges import Charge, Part
+from gradumen.core.rating.charges import SHARED_COST, Charge, Part, service_of
 from gradumen.store.organisations.organisations import organisations_by_id
 from gradumen.store.unit_of_work import Session
 from gradumen.usecases.catalogue.published import Published
@@ -66,7 +66,7 @@ def line_order(line: Line) -> tuple[Any, ...]:
 def describe(charge: Charge, plan: Plan, tier: str, published: Published) -> str:
     """What a charge is for, in words."""
     if charge.meter is not None:
-        said = _meter_name(charge.meter, published)
+        said = meter_name(charge.meter, published)
         conditions = conditions_of(charge)
         return f"{said}, {conditions}" if conditions else said
     found = entry_of(charge)
@@ -75,18 +75,25 @@ def describe(charge: Charge, plan: Plan, tier: str, published: Published) -> str
     if isinstance(found, SpendCommitment):
         return f"Minimum spend of {text(found.amount)} per month, not reached"
     if isinstance(found, SpreadRate):
-        return f"Fixed cost {found.slug}, spread by {_meter_name(found.by, published)}"
+        return f"Fixed cost {found.slug}, spread by {meter_name(found.by, published)}"
     if charge.kind == "overhead":
         return f"Overhead, {text(charge.version.overhead)} %"
     discount = next((each for each in charge.version.discounts if each.slug == charge.rate), None)
     return f"Discount: {discount.name}" if discount else "Trial, free of charge"
 
 
-def _meter_name(slug: str, published: Published) -> str:
+def meter_name(slug: str, published: Published) -> str:
     """A meter with its service, in words; what quotas promise belongs to none."""
     service = published.services.get(slug.partition("/")[0])
     name = published.known.meter(slug).name
     return f"{service.name}: {name}" if service else name
+
+
+def service_name(slug: str, published: Published) -> str | None:
+    """What a charge is for, by `gradumen.core.rating.charges.service_of`, in words; None where it is no service."""
+    if slug == SHARED_COST:
+        return "Fixed cost and overhead"
+    return published.services[slug].name if slug in published.services else None
 
 
 def entry_of(charge: Charge) -> Rate | None:
@@ -186,8 +193,6 @@ def _not_priced(meter: str, organisation: str, quantity: Decimal, reason: str) -
 
 ServiceKey = tuple[UUID, str, str]
 """Buyer, service (the plan of what belongs to none, `SHARED_COST` of what is shared out), currency."""
-SHARED_COST = "shared-cost"
-"""In place of a service: fixed cost and overhead."""
 
 
 def amounts_by_service(
@@ -202,7 +207,7 @@ def amounts_by_service(
     for charge in rated.rated.charges:
         loaded = rated.lines[charge.line]
         for line in names.lines(charge):
-            service = SHARED_COST if charge.kind in ("spread", "overhead") else line.service
+            service = service_of(charge.kind, charge.meter) or line.service
             found[buyer_of(loaded), service, loaded.currency].append(line.amount)
     return {key: add(amounts) for key, amounts in found.items()}
 

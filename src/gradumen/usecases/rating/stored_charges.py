@@ -1,9 +1,10 @@
 """Charges as they are stored, with what their numbers mean: what pages and documents read instead of rating."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from datetime import datetime
 from decimal import Decimal
 from fractions import Fraction
+from typing import TypeVar
 from uuid import UUID
 
 from gradumen.core.catalogue.offers import renamed
@@ -31,6 +32,7 @@ from gradumen.usecases.subscriptions.one_off_charges import slug_of
 from gradumen.wire.metering.usage import AsOf
 
 TRIES = 5
+T = TypeVar("T")
 
 
 def read_rated(
@@ -54,11 +56,20 @@ def read_rated(
     Raises:
         Conflict: they are rated more often than they can be read.
     """
+    return settled(tx, pairs, lambda: _Reading(tx, seller, period, pairs, published, detail, buyer).rated())
+
+
+def settled(tx: Session, pairs: Sequence[PairRow], read: Callable[[], T]) -> T:
+    """What is read of pairs, where they were not rated meanwhile; else their rows are read anew, and it again.
+
+    Raises:
+        Conflict: they are rated more often than they can be read.
+    """
     for _ in range(TRIES):
         before = {row.id: row.generation for row in pairs}
-        read = _Reading(tx, seller, period, pairs, published, detail, buyer).rated()
+        found = read()
         if store.generations(tx, list(before)) == before:
-            return read
+            return found
         for row in pairs:
             tx.refresh(row)
     raise Conflict("what this shows is rated over and over at this moment; ask again")

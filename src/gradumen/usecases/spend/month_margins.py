@@ -17,7 +17,7 @@ from gradumen.store.subscriptions.sales import buyers_by_subscription, currencie
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.catalogue.published import Published, load_published
 from gradumen.usecases.metering.stale_usage import usage_as_of
-from gradumen.usecases.rating.charges import SHARED_COST, ServiceKey, amounts_by_service
+from gradumen.usecases.rating.charges import ServiceKey, amounts_by_service, service_name
 from gradumen.usecases.rating.links import RatedPeriod
 from gradumen.usecases.rating.stored_charges import current_of, read_rated
 from gradumen.usecases.scope import Caller, get_organisation, load_scope
@@ -83,11 +83,8 @@ def month_margins(tx: Session, caller: Caller, *, organisation: str, period: str
 
 def _service_name(slug: str, sold: RatedPeriod, published: Published) -> str:
     """A service's name, or for what belongs to none the plan's as its seller calls it."""
-    if slug == SHARED_COST:
-        return "Fixed cost and overhead"
-    if slug in published.services:
-        return published.services[slug].name
-    return f"{sold.names.plans.get(slug, published.plans[slug]).name}: fees"
+    known = service_name(slug, published)
+    return known or f"{sold.names.plans.get(slug, published.plans[slug]).name}: fees"
 
 
 def _paid(

@@ -15,9 +15,9 @@ from gradumen.core.exact import AMOUNT_PLACES, add, unscaled
 from gradumen.core.periods import Period, zone_of
 from gradumen.core.permissions import Right
 from gradumen.core.spend.spend import TIMES, Dimension, Range, SpendSum, sums_by
+from gradumen.store.billing.invoices import documented
 from gradumen.store.organisations.tables import OrganisationRow, zone_name
-from gradumen.store.pairs import PairRow
-from gradumen.store.spend.spend_columns import documented, pairs_between
+from gradumen.store.pairs import PairRow, pairs_between
 from gradumen.store.subscriptions.sales import currencies_of, suppliers_of
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.catalogue.published import load_published
@@ -186,7 +186,7 @@ def _row(found: SpendSum, by: Sequence[str], looked: Looked) -> SpendRowBody:
         amount=amount,
         compared=None if in_time else compared,
         before=None if in_time else before,
-        change_percent=None if in_time or not before else _change(compared, before),
+        change_percent=None if in_time else _change(compared, before),
         costs=[SpendCostBody(currency=currency, amount=cost) for currency, cost in costs.items()],
         margin=margin,
         margin_percent=None if margin is None else percent_of(amount, add([amount, -margin])),
@@ -195,8 +195,8 @@ def _row(found: SpendSum, by: Sequence[str], looked: Looked) -> SpendRowBody:
 
 
 def _change(now: Decimal, before: Decimal) -> Decimal | None:
-    """By how many percent more it is than before, to one place."""
-    share = percent_of(before, now)
+    """By how many percent more it is than before, to one place; None where nothing was charged before."""
+    share = percent_of(before, now) if before > 0 else None
     return None if share is None else -share
 
 

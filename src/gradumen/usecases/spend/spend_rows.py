@@ -8,20 +8,20 @@ from uuid import UUID
 
 import polars as pl
 
-from gradumen.core.errors import Conflict
-from gradumen.core.spend.columns import SHARED_COST, SPEND_SCHEMA, spend_columns
+from gradumen.core.periods import Period
+from gradumen.core.spend.columns import SPEND_SCHEMA, spend_columns
 from gradumen.core.spend.spend import Dimension, Range, added_up
 from gradumen.store.metering.usage import resource_names
 from gradumen.store.organisations.organisations import organisations_by_id, projects_by_name
 from gradumen.store.organisations.tables import OrganisationRow, ProjectRow
-from gradumen.store.pairs import PairRow
-from gradumen.store.rating.current_charges import generations
+from gradumen.store.pairs import PairRow, pairs_by_id
 from gradumen.store.spend import spend_columns as store
 from gradumen.store.unit_of_work import COLUMNS, Session, use_case
 from gradumen.usecases.catalogue.published import Published
+from gradumen.usecases.rating.charges import meter_name, service_name
+from gradumen.usecases.rating.stored_charges import settled
 from gradumen.usecases.scope import Scope
 
-TRIES = 5
 _SOURCES: dict[Dimension, tuple[str, ...]] = {
     Dimension.BUYER: ("organisation",),
     Dimension.ORGANISATION: ("organisation",),
@@ -53,25 +53,25 @@ def columns_of(tx: Session, pair: PairRow, names: Sequence[str]) -> pl.DataFrame
         Conflict: it is rated more often than it can be read.
     """
     folder = tx.info.get(COLUMNS)
-    for _ in range(TRIES):
-        found = store.find_columns(folder, pair, names)
-        if found is not None:
-            return found
+
+    def made() -> pl.DataFrame:
         parts = store.parts_of(tx, pair)
         regions = store.regions_of(tx, set(parts["resource"].drop_nulls().to_list()))
-        made = spend_columns(pair.id, store.charges_of(tx, pair), parts, regions)
-        if generations(tx, [pair.id]) == {pair.id: pair.generation}:
-            store.keep_columns(folder, pair, made)
-            return made.select(names)
-        tx.refresh(pair)
-    raise Conflict("what this shows is rated over and over at this moment; ask again")
+        return spend_columns(pair.id, Period.parse(pair.period), store.charges_of(tx, pair), parts, regions)
+
+    found = store.find_columns(folder, pair, names)
+    if found is not None:
+        return found
+    columns = settled(tx, [pair], made)
+    store.keep_columns(folder, pair, columns)
+    return columns.select(names)
 
 
 @use_case
 def refresh_columns(tx: Session, *, pairs: Collection[int]) -> None:
     """Make the files of pairs that were rated, so that nobody waits for them."""
     if tx.info.get(COLUMNS) is not None:
-        for pair in store.pairs_by_id(tx, pairs):
+        for pair in pairs_by_id(tx, pairs):
             columns_of(tx, pair, ["amount"])
 
 
@@ -235,11 +235,9 @@ class SpendRows:
         if dimension == Dimension.PLAN:
             return self.published.plans[value].name
         if dimension == Dimension.SERVICE:
-            return "Fixed cost and overhead" if value == SHARED_COST else self.published.services[value].name
+            return service_name(value, self.published) or value
         if dimension == Dimension.METER:
-            service = self.published.services.get(value.partition("/")[0])
-            own = self.published.known.meter(value).name
-            return f"{service.name}: {own}" if service else own
+            return meter_name(value, self.published)
         return value
 
     @cached_property
@@ -261,9 +259,7 @@ def _empty(keys: set[str]) -> pl.DataFrame:
 def _touches(pair: PairRow, days: Range, cost: bool) -> bool:
     """Whether a pair's month has a day that is looked at."""
     ranges = [days] if cost else [days, days.before]
-    return any(
-        f"{each.first:%Y-%m}" <= pair.period <= f"{last_day(each):%Y-%m}" for each in ranges if each.first < each.end
-    )
+    return any(f"{each.first:%Y-%m}" <= pair.period <= f"{last_day(each):%Y-%m}" for each in ranges)
 
 
 def last_day(days: Range) -> date:

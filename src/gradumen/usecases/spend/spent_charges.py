@@ -4,6 +4,7 @@ import re
 from collections import defaultdict
 from collections.abc import Iterator, Sequence
 from decimal import Decimal
+from typing import Any
 from uuid import UUID
 
 import polars as pl
@@ -12,15 +13,17 @@ from gradumen.core.errors import NotFound
 from gradumen.core.exact import AMOUNT_PLACES, add, unscaled
 from gradumen.core.periods import Period
 from gradumen.core.rating.charges import Charge
+from gradumen.core.spend.spend import added_up
 from gradumen.store.catalogue.rate_cards import card_slug
-from gradumen.store.organisations.organisations import find_organisation, organisations_by_id
+from gradumen.store.organisations.organisations import find_organisation
+from gradumen.store.organisations.tables import OrganisationRow
 from gradumen.store.pairs import PairRow, pairs_with
 from gradumen.store.rating.current_charges import Detail
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.catalogue.published import Published, load_published
 from gradumen.usecases.rating.charges import LineNames, explain
 from gradumen.usecases.rating.links import RatedPeriod
-from gradumen.usecases.rating.stored_charges import current_of, read_rated
+from gradumen.usecases.rating.stored_charges import current_of, read_rated, settled
 from gradumen.usecases.scope import Caller, Scope, load_scope
 from gradumen.usecases.spend.spend import Asked, Looked
 from gradumen.wire.billing.explanations import Explanation
@@ -34,11 +37,17 @@ _ID = re.compile(r"([a-z0-9-]+)\.([a-z0-9-]+)\.(\d{4}-\d{2})\.(\d{1,9})\.(\d{1,9
 def list_spent_charges(tx: Session, caller: Caller, *, asked: Asked, limit: int) -> SpentChargesBody:
     """The charges of which what is asked for is a part, the largest first; see `gradumen.usecases.spend.spend`."""
     looked = Looked(tx, caller, asked)
+    items, more = settled(tx, looked.pairs, lambda: _largest(tx, looked, limit))
+    current = current_of(tx, looked.usage, looked.pairs)
+    return SpentChargesBody(items=items, more=more, as_of=current.as_of, waiting=current.waiting)
+
+
+def _largest(tx: Session, looked: Looked, limit: int) -> tuple[list[SpentChargeBody], bool]:
+    """The largest charges, and whether there are more."""
     rows = looked.frame((), by_charge=True).filter(pl.col("part").is_in(["now", "compared"]))
-    sums = rows.group_by("pair", "charge").agg(pl.col("amount").sum())
-    largest = (
-        sums.sort(pl.col("amount").abs(), "pair", "charge", descending=[True, False, False]).head(limit + 1).rows()
-    )
+    sums = added_up(rows, ["pair", "charge"])
+    ordered = sums.sort(pl.col("amount").abs(), "pair", "charge", descending=[True, False, False])
+    largest = ordered.head(limit + 1).rows()
     pairs = {pair.id: pair for pair in looked.pairs}
     wanted: dict[int, dict[int, int]] = defaultdict(dict)
     for pair, charge, amount in largest[:limit]:
@@ -48,13 +57,7 @@ def list_spent_charges(tx: Session, caller: Caller, *, asked: Asked, limit: int)
         for same in _by_month([pairs[each] for each in wanted])
         for pair, position, body in _bodies(tx, same, wanted, looked.rows.published)
     }
-    current = current_of(tx, looked.usage, looked.pairs)
-    return SpentChargesBody(
-        items=[found[pair, charge] for pair, charge, _ in largest[:limit] if (pair, charge) in found],
-        more=len(largest) > limit,
-        as_of=current.as_of,
-        waiting=current.waiting,
-    )
+    return [found[pair, charge] for pair, charge, _ in largest[:limit] if (pair, charge) in found], len(largest) > limit
 
 
 def _by_month(pairs: Sequence[PairRow]) -> Iterator[list[PairRow]]:
@@ -88,32 +91,31 @@ def _read(
 def _bodies(
     tx: Session, pairs: Sequence[PairRow], wanted: dict[int, dict[int, int]], published: Published
 ) -> Iterator[tuple[PairRow, int, SpentChargeBody]]:
-    known = organisations_by_id(tx, {each for pair in pairs for each in (pair.seller_id, pair.buyer_id)})
     for pair, position, charge, rated, names in _read(tx, pairs, published):
-        if position not in wanted[pair.id]:
-            continue
-        line = rated.lines[charge.line]
-        names_of = known[pair.seller_id].slug, known[pair.buyer_id].slug
-        yield (
-            pair,
-            position,
-            SpentChargeBody(
-                id=f"{names_of[0]}.{names_of[1]}.{pair.period}.{pair.generation}.{position}",
-                seller=names_of[0],
-                buyer=names_of[1],
-                organisation=names.owners[line.subscription.organisation_id].slug,
-                subscription=line.subscription.name,
-                description=names.description(charge),
-                rate=charge.rate,
-                rate_card_version=charge.version.number,
-                period=pair.period,
-                service_start=charge.start,
-                service_end=charge.end,
-                currency=line.currency,
-                amount=unscaled(wanted[pair.id][position], AMOUNT_PLACES),
-                whole=_whole(charge, names),
-            ),
-        )
+        if position in wanted[pair.id]:
+            shown = _shown(tx, pair, position, charge, rated, names)
+            amount = unscaled(wanted[pair.id][position], AMOUNT_PLACES)
+            yield pair, position, SpentChargeBody(**shown, amount=amount, whole=_whole(charge, names))
+
+
+def _shown(
+    tx: Session, pair: PairRow, position: int, charge: Charge, rated: RatedPeriod, names: LineNames
+) -> dict[str, Any]:
+    """What is said of a charge wherever it is shown."""
+    line = rated.lines[charge.line]
+    seller, buyer = (tx.get_one(OrganisationRow, each).slug for each in (pair.seller_id, pair.buyer_id))
+    return {
+        "id": f"{seller}.{buyer}.{pair.period}.{pair.generation}.{position}",
+        "seller": seller,
+        "buyer": buyer,
+        "organisation": names.owners[line.subscription.organisation_id].slug,
+        "subscription": line.subscription.name,
+        "description": names.description(charge),
+        "period": pair.period,
+        "service_start": charge.start,
+        "service_end": charge.end,
+        "currency": line.currency,
+    }
 
 
 def _whole(charge: Charge, names: LineNames) -> Decimal:
@@ -135,7 +137,7 @@ def explain_spent_charge(tx: Session, caller: Caller, *, charge: str) -> Current
         raise NotFound("charge", charge[:160])
     for row, position, found, rated, names in _read(tx, [pair], load_published(tx)):
         if (row.generation, position) == (int(match[4]), int(match[5])):
-            return _current(tx, charge, row, found, rated, names)
+            return _current(tx, row, position, found, rated, names)
     raise NotFound("charge", f"{charge}, which was rated again: list the charges anew;")
 
 
@@ -148,24 +150,14 @@ def _pair(tx: Session, scope: Scope, match: re.Match[str]) -> PairRow | None:
 
 
 def _current(
-    tx: Session, charge: str, pair: PairRow, found: Charge, rated: RatedPeriod, names: LineNames
+    tx: Session, pair: PairRow, position: int, charge: Charge, rated: RatedPeriod, names: LineNames
 ) -> CurrentChargeBody:
-    line = rated.lines[found.line]
-    known = organisations_by_id(tx, {pair.seller_id, pair.buyer_id})
+    version = rated.lines[charge.line].version_ids[charge.version.number]
     # Numbers of attribute sets would count everybody's.
-    shown = {name: value for name, value in explain(found, names).items() if name != "attribute_sets"}
+    why = {name: value for name, value in explain(charge, names).items() if name != "attribute_sets"}
     return CurrentChargeBody(
-        id=charge,
-        seller=known[pair.seller_id].slug,
-        buyer=known[pair.buyer_id].slug,
-        organisation=names.owners[line.subscription.organisation_id].slug,
-        subscription=line.subscription.name,
-        description=names.description(found),
-        rate_card=card_slug(tx, line.version_ids[found.version.number]),
-        period=pair.period,
-        service_start=found.start,
-        service_end=found.end,
-        currency=line.currency,
-        amount=_whole(found, names),
-        explanation=Explanation.model_validate(shown),
+        **_shown(tx, pair, position, charge, rated, names),
+        amount=_whole(charge, names),
+        rate_card=card_slug(tx, version),
+        explanation=Explanation.model_validate(why),
     )

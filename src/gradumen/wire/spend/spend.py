@@ -69,8 +69,8 @@ class SpendBody(AsOf):
     currencies: list[SpendCurrencyBody]
 
 
-class SpentChargeBody(Body):
-    """A charge behind what was asked for: ``amount`` is what of it was asked for, ``whole`` all of it."""
+class _ChargeBody(Body):
+    """A charge as it is rated now, billed or not."""
 
     id: str
     seller: str
@@ -78,13 +78,16 @@ class SpentChargeBody(Body):
     organisation: str
     subscription: str
     description: str
-    rate: str
-    rate_card_version: int
     period: str
     service_start: datetime
     service_end: datetime
     currency: str
     amount: DecimalText
+
+
+class SpentChargeBody(_ChargeBody):
+    """A charge behind what was asked for: ``amount`` is what of it was asked for, ``whole`` all of it."""
+
     whole: DecimalText
 
 
@@ -95,19 +98,18 @@ class SpentChargesBody(AsOf):
     more: bool
 
 
-class CurrentChargeBody(Body):
-    """A charge as it is rated now, billed or not, with its arithmetic."""
+class CurrentChargeBody(_ChargeBody):
+    """A charge as it is rated now, billed or not, with its arithmetic; ``amount`` as on a document."""
 
-    id: str
-    seller: str
-    buyer: str
-    organisation: str
-    subscription: str
-    description: str
     rate_card: str
-    period: str
-    service_start: datetime
-    service_end: datetime
-    currency: str
-    amount: DecimalText
     explanation: Explanation
+
+
+class LinkComparisonBody(Body):
+    """A link's month as its documents, the period so far and spend have it."""
+
+    buyer: str
+    currency: str
+    documents: DecimalText
+    period: DecimalText
+    spend: DecimalText
