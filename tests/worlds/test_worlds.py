@@ -98,7 +98,13 @@ def check(client: Client, customer: Customer, link: Link, seed: int) -> Fraction
     expected = owed(customer, link)
     found = shown[0] if shown else None
     assert differences(expected, found, link.currency) == [], f"seed {seed}: {customer} on {link}"
-    return sum((Fraction(line.amount) for line in found.lines), Fraction(0)) if found else Fraction(0)
+    month = {"first": date(2026, 9, 1), "end": date(2026, 10, 1)}
+    spent = client.spend.show(link.seller, side="sold", by=["buyer"], **month, top=1000, wait=60)
+    rows = [row for each in spent.currencies if each.currency == link.currency for row in each.rows]
+    amounts = [Fraction(row.amount) for row in rows if row.keys[0].id == link.buyer]
+    net = sum((Fraction(line.amount) for line in found.lines), Fraction(0)) if found else Fraction(0)
+    assert sum(amounts) == net, f"seed {seed}: spend of {customer} on {link}"
+    return net
 
 
 def test_random_customers_owe_what_plain_fractions_say(service: Service) -> None:
