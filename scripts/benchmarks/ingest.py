@@ -1,4 +1,7 @@
-"""Readings over HTTP by two connections, against the bare driver writing the same rows into the same tables."""
+"""Readings over HTTP by two connections, against the bare driver writing the same rows into the same tables.
+
+Twice: by multi-row inserts, which the ratio is of, and by LOAD DATA, which is the quickest way there is.
+"""
 
 import json
 import multiprocessing
@@ -67,27 +70,36 @@ def running() -> Iterator[tuple[Service, History]]:
 
 def run(rows: int) -> dict[str, Any]:
     """Medians of three; each run sends rows never sent before."""
-    seconds, floors, client = [], [], []
+    times: dict[str, list[float]] = {name: [] for name in ("client", "sent", "settled", "inserts", "loads")}
     with running() as (service, history):
         socket = service.data / "database" / "db.sock"
         for number in range(RUNS):
             began = time.perf_counter()
             events = make_events(rows, number)
             bodies = [json.dumps(events[at : at + BATCH_ROWS]).encode() for at in range(0, rows, BATCH_ROWS)]
-            client.append(time.perf_counter() - began)
-            seconds.append(_at_once([_sender(service.url, bodies[part::CONNECTIONS]) for part in range(CONNECTIONS)]))
+            times["client"].append(time.perf_counter() - began)
+            senders = [_sender(service.url, bodies[part::CONNECTIONS]) for part in range(CONNECTIONS)]
+            times["sent"].append(_at_once(senders))
+            began = time.perf_counter()
             _settle(history)
-            floors.append(_floor(socket, events))
+            times["settled"].append(time.perf_counter() - began)
+            rows_of = [_rows(place, event) for place, event in enumerate(events)]
+            times["inserts"].append(_floor(socket, rows_of, _insert))
+            times["loads"].append(_floor(socket, rows_of, _load))
         peak = psutil.Process(service.process.pid if service.process else os.getpid()).memory_info().rss
-    taken, floor = statistics.median(seconds), statistics.median(floors)
+    medians = {name: statistics.median(each) for name, each in times.items()}
     return {
         "rows": rows,
-        "seconds": taken,
-        "floor_seconds": floor,
-        "ratio": taken / floor,
-        "rows_per_second": rows / taken,
+        "seconds": medians["sent"],
+        "floor_seconds": medians["inserts"],
+        "ratio": medians["sent"] / medians["inserts"],
+        "rows_per_second": rows / medians["sent"],
         "peak_rss_mib": peak / 2**20,
-        "client_seconds": statistics.median(client),
+        "load_floor_seconds": medians["loads"],
+        "load_ratio": medians["sent"] / medians["loads"],
+        "usage_current_after_seconds": medians["settled"],
+        "usage_current_share": medians["settled"] / medians["sent"],
+        "client_seconds": medians["client"],
         "batch_rows": BATCH_ROWS,
         "connections": CONNECTIONS,
     }
@@ -122,7 +134,12 @@ def _settle(history: History) -> None:
     history.mara.usage.sum("tarnwick", "2026-09", wait=600)
 
 
-def _floor(socket: Path, events: list[dict[str, Any]]) -> float:
+Row = tuple[Any, ...]
+Batch = list[tuple[Row, Row]]
+"""Rows of keys and of readings."""
+
+
+def _floor(socket: Path, rows: Batch, write: Callable[[Any, Batch], None]) -> float:
     """The same rows by the bare driver from two processes, into empty tables of the same shape."""
     with (
         pymysql.connect(unix_socket=str(socket), user=administrator(), autocommit=True) as connection,
@@ -134,12 +151,11 @@ def _floor(socket: Path, events: list[dict[str, Any]]) -> float:
     schema.migrate(engine)
     schema.ensure_months(engine, ["2026-08", "2026-09", "2026-10"])
     engine.dispose()
-    rows = [_rows(place, event) for place, event in enumerate(events)]
     batches = [rows[at : at + BATCH_ROWS] for at in range(0, len(rows), BATCH_ROWS)]
     context = multiprocessing.get_context("fork")
     gate = context.Barrier(CONNECTIONS + 1)
     workers = [
-        context.Process(target=_insert, args=(str(socket), batches[part::CONNECTIONS], gate))
+        context.Process(target=_write, args=(str(socket), batches[part::CONNECTIONS], write, gate))
         for part in range(CONNECTIONS)
     ]
     for worker in workers:
@@ -155,25 +171,41 @@ def _rows(place: int, event: dict[str, Any]) -> tuple[tuple[Any, ...], tuple[Any
     reading = read_reading(event["source"], event["id"], event["data"])
     start, end = reading.start.replace(tzinfo=None), reading.end.replace(tzinfo=None)
     resource = int.from_bytes(reading_key("1", "", reading.resource)[:3], "big")
-    key = (reading_key("1", reading.source, reading.id), reading.content_hash, 0, 1, place, resource, 1, start)
+    key = (reading_key("1", reading.source, reading.id), reading.content, 0, 1, place, resource, 1, start)
     row = (resource, 1, start, 1, place, end, 1, 1, reading.id, 0, reading.quantity)
     return key, row
 
 
-def _insert(socket: str, batches: list[list[tuple[tuple[Any, ...], tuple[Any, ...]]]], gate: Any) -> None:
-    connection = pymysql.connect(unix_socket=socket, user=administrator(), database="floor")
+def _write(socket: str, batches: list[Batch], write: Callable[[Any, Batch], None], gate: Any) -> None:
+    connection = pymysql.connect(unix_socket=socket, user=administrator(), database="floor", local_infile=True)
     cursor = connection.cursor()
     gate.wait()
     for batch in batches:
-        keys = (
-            "INSERT IGNORE INTO reading_keys (`key`, content, sequence, delivery_id, position, resource_id, meter_id, "
-            "start_at) VALUES (%s, %s, %s, %s, %s, %s, %s, %s)"
-        )
-        cursor.executemany(keys, [key for key, _ in batch])
-        cursor.executemany(
-            "INSERT INTO readings (resource_id, meter_id, start_at, delivery_id, position, end_at, origin_id, "
-            "attribute_set_id, event_id, sequence, quantity) VALUES (%s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s)",
-            [row for _, row in batch],
-        )
+        write(cursor, batch)
         connection.commit()
     connection.close()
+
+
+KEYS = "`key`, content, sequence, delivery_id, position, resource_id, meter_id, start_at"
+READINGS = (
+    "resource_id, meter_id, start_at, delivery_id, position, end_at, origin_id, attribute_set_id, event_id, sequence, "
+    "quantity"
+)
+
+
+def _insert(cursor: Any, batch: Batch) -> None:
+    values = "(" + ", ".join(["%s"] * 8) + ")"
+    cursor.executemany(f"INSERT IGNORE INTO reading_keys ({KEYS}) VALUES {values}", [key for key, _ in batch])
+    values = "(" + ", ".join(["%s"] * 11) + ")"
+    cursor.executemany(f"INSERT INTO readings ({READINGS}) VALUES {values}", [row for _, row in batch])
+
+
+def _load(cursor: Any, batch: Batch) -> None:
+    keys = [(key[0].hex(), key[1].hex(), *key[2:]) for key, _ in batch]
+    binary = KEYS.replace("`key`, content", "@key, @content") + ") SET `key` = UNHEX(@key), content = UNHEX(@content"
+    for table, names, rows in (("reading_keys", binary, keys), ("readings", READINGS, [row for _, row in batch])):
+        descriptor = os.memfd_create("rows")
+        with os.fdopen(descriptor, "w") as file:
+            file.writelines("\t".join(map(str, row)) + "\n" for row in rows)
+            file.flush()
+            cursor.execute(f"LOAD DATA LOCAL INFILE '/proc/self/fd/{descriptor}' INTO TABLE {table} ({names})")

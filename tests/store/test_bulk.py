@@ -1,5 +1,6 @@
 """Many rows at once: whole numbers become exact decimals, and nothing is taken as something else."""
 
+from datetime import UTC, datetime
 from decimal import Decimal
 
 import polars as pl
@@ -10,7 +11,9 @@ from sqlalchemy import Engine, text
 from sqlalchemy.orm import Session
 
 from gradumen.core.exact import scaled
-from gradumen.store.bulk import decimal_text, load_rows
+from gradumen.store.bulk import add_new_rows, decimal_text, escaped, load_rows
+
+MOMENT = datetime(2026, 10, 1, 13, tzinfo=UTC)
 
 
 @given(st.lists(st.integers(-(10**38) + 1, 10**38 - 1), min_size=1), st.sampled_from([6, 12]))
@@ -48,3 +51,32 @@ def test_what_does_not_fit_is_an_error(table: Engine, changed: dict[str, object]
     with Session(table) as session, pytest.raises(Exception) as refused:
         load_rows(session, "loaded", rows(1, **changed))
     assert isinstance(refused.value, RuntimeError) or "Data t" in str(refused.value) or "ncorrect" in str(refused.value)
+
+
+def test_only_rows_with_a_new_key_are_added(fresh: Engine) -> None:
+    keys = [f"{n:032x}" for n in range(200)]
+    with Session(fresh) as session:
+        session.execute(text("CREATE OR REPLACE TABLE loaded (k BINARY(16) PRIMARY KEY, at DATETIME NOT NULL)"))
+        first = pl.DataFrame({"k": keys[:100], "at": [MOMENT] * 100})
+        assert add_new_rows(session, "loaded", first, binary=["k"]) == 100
+        again = pl.DataFrame({"k": keys, "at": [MOMENT] * 200})
+        assert add_new_rows(session, "loaded", again, binary=["k"]) == 100
+        assert session.execute(text("SELECT COUNT(*), MIN(k), MIN(at), MAX(at) FROM loaded")).one() == (
+            200, bytes(16), MOMENT.replace(tzinfo=None), MOMENT.replace(tzinfo=None),
+        )  # fmt: skip
+
+
+def test_a_row_that_does_not_fit_is_an_error_beside_many_known_ones(fresh: Engine) -> None:
+    with Session(fresh) as session:
+        session.execute(text("CREATE OR REPLACE TABLE loaded (k INT PRIMARY KEY, n TINYINT)"))
+        add_new_rows(session, "loaded", pl.DataFrame({"k": range(100), "n": [1] * 100}))
+        with pytest.raises(RuntimeError, match="did not all fit"):
+            add_new_rows(session, "loaded", pl.DataFrame({"k": range(101), "n": [1] * 100 + [1000]}))
+
+
+@pytest.mark.parametrize("odd", ["\\", "\\N", "a\\tb", "NULL", "é😀", "'\"", "%s"])
+def test_a_text_is_loaded_as_it_is(fresh: Engine, odd: str) -> None:
+    with Session(fresh) as session:
+        session.execute(text("CREATE OR REPLACE TABLE loaded (t VARCHAR(20) COLLATE utf8mb4_bin)"))
+        load_rows(session, "loaded", pl.DataFrame({"t": [odd]}).with_columns(escaped("t")))
+        assert session.scalar(text("SELECT t FROM loaded")) == odd

@@ -53,6 +53,9 @@ class GradumenError(Exception):
         self.message = whole_text(message)
         self.facts: dict[str, Any] = facts
 
+    def __reduce__(self) -> tuple[Any, ...]:
+        return type(self).rebuilt, (self.message, self.facts)
+
     @classmethod
     def rebuilt(cls, message: str, facts: dict[str, Any]) -> Self:
         """Make the error again from what went over the wire, without the constructor of the class."""

@@ -8,9 +8,9 @@ from urllib.parse import unquote
 
 from gradumen.core.errors import GradumenError, Invalid, TooLarge, WrongMediaType
 from gradumen.core.metering.readings import Reading, read_reading
+from gradumen.feeds.event_batches import EVENT_TYPE, read_plain
 from gradumen.wire.strict_json import refuse_constant, twice
 
-EVENT_TYPE = "gradumen.reading.v1"
 MOST_EVENTS = 5000
 SINGLE, BATCH = "application/cloudevents+json", "application/cloudevents-batch+json"
 
@@ -28,12 +28,13 @@ def read_events(content_type: str, headers: Mapping[str, str], body: bytes) -> l
     """
     media = content_type.partition(";")[0].strip().lower()
     if media == BATCH:
-        events = _json(body)
+        readings = read_plain(body)
+        events = _json(body) if readings is None else readings
         if not isinstance(events, list):
             raise Invalid("a batch is a JSON list of events", field="body")
         if len(events) > MOST_EVENTS:
             raise TooLarge(f"{len(events)} events in one batch; send at most {MOST_EVENTS}", most=MOST_EVENTS)
-        return [_read(event) for event in events]
+        return [_read(event) for event in events] if readings is None else list(readings)
     if media == SINGLE:
         return [_read(_json(body))]
     if media == "application/json" and "ce-specversion" in headers:

@@ -2,10 +2,12 @@
 
 from collections.abc import Iterator, Sequence
 from datetime import timedelta
+from functools import partial
 from uuid import UUID
 
 from gradumen.core.errors import Conflict, GradumenError, Unanswered
 from gradumen.jobs.leases import Held, now
+from gradumen.jobs.pieces import Pieces, done
 from gradumen.jobs.rating import rate
 from gradumen.usecases.billing.bill_runs import finish_run, list_buyers, make_drafts, pairs_before_drafts
 from gradumen.usecases.metering.stale_usage import refresh_usage
@@ -16,8 +18,11 @@ ROUNDS = 3
 """How often pairs are rated that are stale again; what comes later than that waits for the next run."""
 
 
-def make(held: Held) -> None:
+def make(held: Held, others: Pieces | None) -> None:
     """Make the drafts of a bill run of charges that are up to date; a run that is made already stays.
+
+    Args:
+        others: may rate many pairs at once.
 
     Raises:
         Conflict: some buyers could not be billed, the others have their drafts; the step's log says which and why.
@@ -31,8 +36,8 @@ def make(held: Held) -> None:
             if not stale:
                 break
             total = rated + sum(len(pairs) for pairs in stale)
-            for pairs in stale:
-                rated += rate(held.uow, pairs, rests=0, least=timedelta(0))
+            for count in done(held.uow, others, partial(rate, rests=0, least=timedelta(0)), stale):
+                rated += count
                 held.progress(rated, total, "months rated")
         step.result["pairs rated"] = rated
     with held.step("make drafts", period=held.lease.subject) as step:
@@ -46,8 +51,8 @@ def make(held: Held) -> None:
             held.progress(first + len(some) - len(refused), len(buyers), "buyers")
         step.result.update(buyers=len(buyers), refused=len(refused))
         if refused:
-            others = f"; so it is with {len(refused) - 1} more buyers, see the log" if len(refused) > 1 else ""
-            raise Conflict(refused[0] + others)
+            more = f"; so it is with {len(refused) - 1} more buyers, see the log" if len(refused) > 1 else ""
+            raise Conflict(refused[0] + more)
         step.result["drafts"] = finish_run(held.uow, lease=held.lease, at=now())
 
 

@@ -10,6 +10,7 @@ from gradumen.core.errors import GradumenError, Unanswered
 from gradumen.core.periods import Period
 from gradumen.jobs import bill_runs, issuing, months, usage_days
 from gradumen.jobs.leases import Held, kept, now
+from gradumen.jobs.pieces import Pieces
 from gradumen.jobs.rating import rate
 from gradumen.store.unit_of_work import Engine, UnitOfWork
 from gradumen.usecases import tasks
@@ -31,13 +32,15 @@ class Worker:
     least_rest = timedelta(seconds=2)
     """How long a pair rests at least."""
 
-    def __init__(self, uow: UnitOfWork, owner: Engine, *, idle_seconds: float = 0.3) -> None:
-        """``owner`` is the engine of the account that may make partitions."""
+    def __init__(
+        self, uow: UnitOfWork, owner: Engine, *, others: Pieces | None = None, idle_seconds: float = 0.3
+    ) -> None:
+        """``owner`` is the engine of the account that may make partitions; ``others`` take a part of large tasks."""
         self.uow, self.owner, self.idle_seconds = uow, owner, idle_seconds
         self._stop = threading.Event()
         self._thread = threading.Thread(target=self.run, name="worker", daemon=True)
         self._kinds: dict[str, Callable[[Held], None]] = {
-            tasks.BILL_RUN: bill_runs.make,
+            tasks.BILL_RUN: lambda held: bill_runs.make(held, others),
             tasks.ISSUE: issuing.issue,
             tasks.MONTHS: lambda held: months.make(held, owner),
             tasks.USAGE_DAYS: usage_days.make,

@@ -15,7 +15,7 @@ def read_json(body: bytes) -> Any:
         Invalid: it is not JSON, names a field twice, nests more than `DEEPEST` deep, or has half of a character.
     """
     try:
-        value = json.loads(body, parse_float=str, parse_constant=refuse_constant, object_pairs_hook=_once)
+        value = json.loads(body, parse_float=str, parse_constant=refuse_constant, object_pairs_hook=once)
     except (ValueError, RecursionError) as error:
         raise Invalid(f"the body is not JSON: {str(error)[:120]}", field="body") from None
     _check(value, halves=b"\\ud" in body.lower())
@@ -37,7 +37,12 @@ def twice(pairs: list[tuple[str, Any]]) -> str | None:
     return None
 
 
-def _once(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
+def once(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
+    """An object of its pairs.
+
+    Raises:
+        ValueError: a name stands twice.
+    """
     name = twice(pairs)
     if name is not None:
         raise ValueError(f"'{name[:60]}' stands twice in one object")

@@ -1,10 +1,10 @@
 """One measured fact, as it comes in from a feed."""
 
 import hashlib
-from collections.abc import Mapping
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
 from datetime import UTC, datetime, timedelta
 from decimal import Decimal
+from typing import NamedTuple
 
 from gradumen.core.catalogue.services import Meter
 from gradumen.core.catalogue.units import convertible
@@ -17,13 +17,15 @@ MOST_ATTRIBUTES = 16
 MOST = 10**27
 """In millionths of the base unit: so much that an hour's sum of a million readings of a day's level still fits."""
 _MOST_CHARACTERS = 191
+Attributes = tuple[tuple[str, str], ...]
+"""Names and values, in the order of the names."""
 
 
-@dataclass(frozen=True, slots=True)
-class Reading:
+class Reading(NamedTuple):
     """A reading as its sender wrote it, checked as far as it can be without the catalogue.
 
-    ``owner`` is ``organisation/project``; ``sequence`` says which of several with one id counts: the highest.
+    ``owner`` is ``organisation/project``; ``sequence`` says which of several with one id counts: the highest;
+    ``content`` stands for everything but feed, source and id (`content_of`).
     """
 
     source: str
@@ -36,25 +38,9 @@ class Reading:
     unit: str
     start: datetime
     end: datetime
-    attributes: tuple[tuple[str, str], ...]
+    attributes: Attributes
     sequence: int
-
-    @property
-    def content_hash(self) -> bytes:
-        """16 bytes of SHA-256 over everything but feed, source and id."""
-        parts = [
-            self.owner or "",
-            self.account or "",
-            self.resource,
-            self.meter,
-            text(self.quantity),
-            self.unit,
-            self.start.isoformat(),
-            self.end.isoformat(),
-            str(self.sequence),
-            *(f"{key}={value}" for key, value in self.attributes),
-        ]
-        return hashlib.sha256("\x1f".join(parts).encode()).digest()[:16]
+    content: bytes
 
 
 def reading_key(feed: str, source: str, identity: str) -> bytes:
@@ -65,6 +51,28 @@ def reading_key(feed: str, source: str, identity: str) -> bytes:
 def hash_of(*texts: str) -> bytes:
     """16 bytes of SHA-256 of texts with a unit separator between them; none of them has one in it."""
     return hashlib.sha256("\x1f".join(texts).encode()).digest()[:16]
+
+
+def content_of(
+    named: Sequence[str | None], quantity: str, times: Sequence[str], sequence: int, attributes: str
+) -> bytes:
+    """16 bytes of SHA-256 over what a reading says.
+
+    Args:
+        named: owner, account, resource and meter, then the unit.
+        quantity: as `gradumen.core.exact.text` writes it.
+        times: start and end, ISO 8601 in UTC.
+        attributes: as `attribute_text` writes them.
+    """
+    owner, account, resource, meter, unit = named
+    return hash_of(
+        owner or "", account or "", resource or "", meter or "", quantity, unit or "", *times, f"{sequence}{attributes}"
+    )
+
+
+def attribute_text(attributes: Attributes) -> str:
+    """Attributes in one text, each after a unit separator."""
+    return "".join(f"\x1f{name}={value}" for name, value in attributes)
 
 
 _FIELDS = frozenset(
@@ -84,12 +92,47 @@ def read_reading(source: object, identity: object, data: object) -> Reading:
     if unknown:
         names = ", ".join(sorted(map(str, unknown)))[:100]
         raise Invalid(f"data has unknown fields {names}; remove them", field="data")
-    start, end = _moment(data.get("start"), "start"), _moment(data.get("end"), "end")
+    start, end = read_moment(data.get("start"), "start"), read_moment(data.get("end"), "end")
+    check_length(start, end)
+    quantity = read_quantity(data.get("quantity"))
+    attributes = read_attributes(data.get("attributes"))
+    sequence = read_sequence(data.get("sequence", 0))
+    source, identity = read_text(source, "source"), read_text(identity, "id")
+    owner = None if data.get("owner") is None else read_text(data["owner"], "owner")
+    account = None if data.get("account") is None else read_text(data["account"], "account")
+    resource, meter = read_text(data.get("resource"), "resource"), read_text(data.get("meter"), "meter")
+    unit = read_text(data.get("unit"), "unit")
+    content = content_of(
+        (owner, account, resource, meter, unit),
+        text(quantity),
+        (start.isoformat(), end.isoformat()),
+        sequence,
+        attribute_text(attributes),
+    )
+    return Reading(
+        source, identity, owner, account, resource, meter, quantity, unit, start, end, attributes, sequence, content
+    )
+
+
+def check_length(start: datetime, end: datetime) -> None:
+    """A reading covers some time, and at most `LONGEST`.
+
+    Raises:
+        Invalid: it does not.
+    """
     if end <= start:
         raise Invalid(f"end {end.isoformat()} must be after start {start.isoformat()}", field="end", value=end)
     if end - start > LONGEST:
         raise Invalid(f"a reading covers at most 24 hours; {start} to {end} is longer, send it in parts", field="end")
-    quantity = number(data.get("quantity"), field="quantity", places=QUANTITY_PLACES)
+
+
+def read_quantity(raw: object) -> Decimal:
+    """A quantity in the unit that it was sent in.
+
+    Raises:
+        Invalid: it is no number, too fine, too large, or negative.
+    """
+    quantity = number(raw, field="quantity", places=QUANTITY_PLACES)
     if quantity < 0:
         raise Invalid(
             f"quantity {text(quantity)} is negative; correct an earlier reading by sending its id again with a "
@@ -97,26 +140,33 @@ def read_reading(source: object, identity: object, data: object) -> Reading:
             field="quantity",
             value=quantity,
         )
-    attributes = data.get("attributes") or {}
+    return quantity
+
+
+def read_attributes(raw: object) -> Attributes:
+    """Attributes in the order of their names.
+
+    Raises:
+        Invalid: they are no object of texts, or too many.
+    """
+    attributes = raw or {}
     if not isinstance(attributes, Mapping) or len(attributes) > MOST_ATTRIBUTES:
         raise Invalid(f"attributes must be an object of at most {MOST_ATTRIBUTES} texts", field="attributes")
-    sequence = data.get("sequence", 0)
-    if isinstance(sequence, bool) or not isinstance(sequence, int) or not 0 <= sequence < 2**31:
-        raise Invalid("sequence must be a whole number from 0 to 2147483647", field="sequence", value=sequence)
-    return Reading(
-        source=_text(source, "source"),
-        id=_text(identity, "id"),
-        owner=None if data.get("owner") is None else _text(data["owner"], "owner"),
-        account=None if data.get("account") is None else _text(data["account"], "account"),
-        resource=_text(data.get("resource"), "resource"),
-        meter=_text(data.get("meter"), "meter"),
-        quantity=quantity,
-        unit=_text(data.get("unit"), "unit"),
-        start=start,
-        end=end,
-        attributes=tuple(sorted((_text(k, "attributes"), _text(v, f"attributes.{k}")) for k, v in attributes.items())),
-        sequence=sequence,
+    pairs = (
+        (read_text(name, "attributes"), read_text(value, f"attributes.{name}")) for name, value in attributes.items()
     )
+    return tuple(sorted(pairs))
+
+
+def read_sequence(raw: object) -> int:
+    """Which of several readings of one id counts.
+
+    Raises:
+        Invalid: it is no whole number of 31 bits.
+    """
+    if isinstance(raw, bool) or not isinstance(raw, int) or not 0 <= raw < 2**31:
+        raise Invalid("sequence must be a whole number from 0 to 2147483647", field="sequence", value=raw)
+    return raw
 
 
 def base_quantity(reading: Reading, meter: Meter) -> Decimal:
@@ -170,13 +220,23 @@ def check_known(reading: Reading, meter: Meter, allowed: Mapping[str, tuple[str,
             )
 
 
-def _text(raw: object, field: str) -> str:
+def read_text(raw: object, field: str) -> str:
+    """A name or other text.
+
+    Raises:
+        Invalid: it is none, empty, too long, or has characters that cannot be printed.
+    """
     if not isinstance(raw, str) or not 0 < len(raw) <= _MOST_CHARACTERS or not raw.isprintable():
         raise Invalid(f"{field} must be a text of 1 to {_MOST_CHARACTERS} printable characters", field=field, value=raw)
     return raw
 
 
-def _moment(raw: object, field: str) -> datetime:
+def read_moment(raw: object, field: str) -> datetime:
+    """A time in UTC, to the second.
+
+    Raises:
+        Invalid: it is none, has no zone, is out of range, or has a fraction of a second.
+    """
     try:
         moment = datetime.fromisoformat(raw) if isinstance(raw, str) else None
     except ValueError:

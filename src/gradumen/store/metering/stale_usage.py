@@ -5,14 +5,15 @@ from datetime import date, datetime, timedelta
 from typing import Any
 from uuid import UUID
 
+import polars as pl
 from sqlalchemy import delete, func, select, tuple_, update
 from sqlalchemy.orm import Session
 
 from gradumen.core.metering.usage import Span
+from gradumen.store.bulk import load_rows
 from gradumen.store.metering.tables import OriginRow, ResourceRow, StaleUsageRow, UsageDayRow
 from gradumen.store.organisations.tables import OrganisationRow, ProjectRow
 
-_MARK = "INSERT INTO stale_usage (resource_id, meter_id, day, marked_at, quiet) VALUES (%s, %s, %s, %s, 0)"
 _SAMPLES = """
 SELECT r.resource_id, r.attribute_set_id, r.origin_id, TIMESTAMPDIFF(SECOND, '1970-01-01', r.start_at),
 TIMESTAMPDIFF(SECOND, '1970-01-01', r.end_at), CAST(r.quantity * 1000000 AS DECIMAL(44, 0))
@@ -31,8 +32,8 @@ Mark = tuple[int, int, date]
 def mark_stale(tx: Session, marks: Collection[Mark], at: datetime) -> None:
     """Usage of these is to be made again. Marks are added, never merged: a pass removes those it read."""
     if marks:
-        rows = [(*mark, at.replace(tzinfo=None)) for mark in sorted(marks)]
-        tx.connection().exec_driver_sql(_MARK, rows)
+        rows = pl.DataFrame(sorted(marks), schema=["resource_id", "meter_id", "day"], orient="row")
+        load_rows(tx, "stale_usage", rows.with_columns(marked_at=at, quiet=0))
 
 
 def next_marks(tx: Session, most: int) -> dict[int, tuple[Mark, bool]]:

@@ -2,15 +2,15 @@
 
 import hashlib
 import json
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
-from typing import Any
+from decimal import Decimal
 from uuid import UUID, uuid4
 
 from gradumen.core.catalogue.services import Meter, Service
 from gradumen.core.errors import Forbidden, GradumenError, Invalid, whole_text
-from gradumen.core.metering.readings import Reading, base_quantity, check_known, hash_of, reading_key
+from gradumen.core.metering.readings import Attributes, Reading, base_quantity, check_known, hash_of, reading_key
 from gradumen.core.permissions import Right
 from gradumen.store.metering import readings
 from gradumen.store.metering.stale_usage import Mark, mark_stale
@@ -21,7 +21,7 @@ from gradumen.store.metering.tables import (
     SupersededReadingRow,
 )
 from gradumen.store.unit_of_work import Session, use_case
-from gradumen.usecases.catalogue.published import load_published
+from gradumen.usecases.catalogue.published import Published, load_published
 from gradumen.usecases.metering.feeds import get_feed, may_send
 from gradumen.usecases.scope import Caller, Scope, load_scope
 
@@ -58,9 +58,8 @@ class _Checked:
     index: int
     reading: Reading
     key: bytes
-    content: bytes
     meter: int
-    quantity: Any
+    quantity: Decimal
     resource: int = 0
 
     @property
@@ -114,33 +113,18 @@ def _check(
     tx: Session, scope: Scope, feed: FeedRow, items: Sequence[Reading | Outcome], outcomes: dict[int, Outcome]
 ) -> list[_Checked]:
     """Check items against catalogue, owners and clock; keep one item per id, the one with the highest sequence."""
-    published = load_published(tx)
     owners = _owners(tx, scope, feed, {item.owner for item in items if isinstance(item, Reading) and item.owner})
-    allowed = {slug: _allowed(service) for slug, service in published.services.items()}
+    known = _Known(load_published(tx), owners, scope.now)
     checked: dict[bytes, _Checked] = {}
     for index, item in enumerate(items):
         if not isinstance(item, Reading):
             continue
         try:
-            meter = _meter(published.meters, item)
-            check_known(item, meter, allowed[meter.slug.partition("/")[0]], scope.now)
-            if item.owner is not None and item.owner not in owners:
-                raise Invalid(
-                    f"owner '{item.owner}' is no project that this feed may write for; write organisation/project",
-                    field="owner",
-                )
-            quantity = base_quantity(item, meter)
+            meter, quantity = known.check(item)
         except Invalid as problem:
             outcomes[index] = Outcome(item.id, REFUSED, problem.message, problem.facts.get("field"))
             continue
-        each = _Checked(
-            index,
-            item,
-            reading_key(str(feed.id), item.source, item.id),
-            item.content_hash,
-            published.meter_ids[meter.slug],
-            quantity,
-        )
+        each = _Checked(index, item, reading_key(str(feed.id), item.source, item.id), meter, quantity)
         before = checked.get(each.key)
         if before is None or item.sequence > before.reading.sequence:
             checked[each.key] = each
@@ -148,9 +132,47 @@ def _check(
         else:
             older = each
         if older is not None:
-            stands = checked[each.key]
-            outcomes[older.index] = _beside(older, stands.content, stands.reading.sequence)
+            stands = checked[each.key].reading
+            outcomes[older.index] = _beside(older, stands.content, stands.sequence)
     return list(checked.values())
+
+
+class _Known:
+    """What readings are checked against; what was found right once is not looked at again."""
+
+    def __init__(self, published: Published, owners: set[str], now: datetime) -> None:
+        self.published, self.owners, self.now = published, owners, now
+        self.meters: dict[tuple[str, str | None, Attributes], Meter] = {}
+        self.quantities: dict[tuple[Decimal, str, str], Decimal] = {}
+
+    def check(self, item: Reading) -> tuple[int, Decimal]:
+        """The number of a reading's meter, and its quantity in that meter's base unit.
+
+        Raises:
+            Invalid: meter, attributes or owner are not known, it ends in the future, or the unit does not fit.
+        """
+        kind, amount = (item.meter, item.owner, item.attributes), (item.quantity, item.unit, item.meter)
+        if kind not in self.meters or item.end > self.now:
+            self.meters[kind] = self._meter(item)
+        if amount not in self.quantities:
+            self.quantities[amount] = base_quantity(item, self.meters[kind])
+        return self.published.meter_ids[item.meter], self.quantities[amount]
+
+    def _meter(self, item: Reading) -> Meter:
+        meter = self.published.meters.get(item.meter)
+        if meter is None:
+            raise Invalid(
+                f"meter '{item.meter}' is not known; use service/meter of a published service",
+                field="meter",
+                value=item.meter,
+            )
+        check_known(item, meter, _allowed(self.published.services[meter.slug.partition("/")[0]]), self.now)
+        if item.owner is not None and item.owner not in self.owners:
+            raise Invalid(
+                f"owner '{item.owner}' is no project that this feed may write for; write organisation/project",
+                field="owner",
+            )
+        return meter
 
 
 def _number_resources(tx: Session, feed: FeedRow, checked: list[_Checked]) -> None:
@@ -161,7 +183,7 @@ def _number_resources(tx: Session, feed: FeedRow, checked: list[_Checked]) -> No
 
 def _beside(each: _Checked, content: bytes, sequence: int) -> Outcome:
     """What becomes of a reading whose id is known with this content and sequence."""
-    if each.content == content or each.reading.sequence < sequence:
+    if each.reading.content == content or each.reading.sequence < sequence:
         return Outcome(each.reading.id, KNOWN)
     return Outcome(
         each.reading.id,
@@ -169,16 +191,6 @@ def _beside(each: _Checked, content: bytes, sequence: int) -> Outcome:
         f"id '{each.reading.id}' is known with other content; send it with a sequence above {sequence} to replace it",
         "id",
     )
-
-
-def _meter(meters: Mapping[str, Meter], item: Reading) -> Meter:
-    if item.meter not in meters:
-        raise Invalid(
-            f"meter '{item.meter}' is not known; use service/meter of a published service",
-            field="meter",
-            value=item.meter,
-        )
-    return meters[item.meter]
 
 
 def _allowed(service: Service) -> dict[str, tuple[str, ...]]:
@@ -202,20 +214,17 @@ def _sift(
     if not checked:
         return []
     checked = sorted(checked, key=lambda each: each.key)
-    rows = [
-        (
-            each.key,
-            each.content,
-            each.reading.sequence,
-            delivery,
-            each.index,
-            each.resource,
-            each.meter,
-            each.reading.start.replace(tzinfo=None),
-        )
-        for each in checked
-    ]
-    if readings.add_keys(tx, rows) == len(rows):
+    columns: dict[str, Sequence[object]] = {
+        "key": [each.key.hex() for each in checked],
+        "content": [each.reading.content.hex() for each in checked],
+        "sequence": [each.reading.sequence for each in checked],
+        "delivery_id": [delivery] * len(checked),
+        "position": [each.index for each in checked],
+        "resource_id": [each.resource for each in checked],
+        "meter_id": [each.meter for each in checked],
+        "start_at": [each.reading.start for each in checked],
+    }
+    if readings.add_keys(tx, columns) == len(checked):
         return checked
     stored = readings.lock_keys(tx, [each.key for each in checked])
     fresh: list[_Checked] = []
@@ -237,7 +246,8 @@ def _replace(tx: Session, each: _Checked, row: ReadingKeyRow, delivery: int, at:
     if old is not None:
         tx.add(SupersededReadingRow(delivery_id=old.delivery_id, position=old.position, by_delivery_id=delivery))
         mark_stale(tx, marks_of(old.resource_id, old.meter_id, old.start_at, old.end_at), at)
-    row.content, row.sequence, row.delivery_id, row.position = each.content, each.reading.sequence, delivery, each.index
+    row.content, row.sequence = each.reading.content, each.reading.sequence
+    row.delivery_id, row.position = delivery, each.index
     row.resource_id, row.meter_id, row.start_at = each.resource, each.meter, each.reading.start
     tx.flush()
 
@@ -248,23 +258,20 @@ def _write(tx: Session, delivery: int, fresh: list[_Checked], at: datetime) -> N
     fresh.sort(key=lambda each: (each.resource, each.meter, each.reading.start, each.index))
     sets = _attribute_sets(tx, {each.reading.attributes for each in fresh})
     origins = _origins(tx, {_origin(each.reading) for each in fresh})
-    rows = [
-        (
-            each.resource,
-            each.meter,
-            each.reading.start.replace(tzinfo=None),
-            delivery,
-            each.index,
-            each.reading.end.replace(tzinfo=None),
-            origins[_origin(each.reading)],
-            sets[each.reading.attributes],
-            each.reading.id,
-            each.reading.sequence,
-            each.quantity,
-        )
-        for each in fresh
-    ]
-    readings.add_readings(tx, rows)
+    columns: dict[str, Sequence[object]] = {
+        "resource_id": [each.resource for each in fresh],
+        "meter_id": [each.meter for each in fresh],
+        "start_at": [each.reading.start for each in fresh],
+        "delivery_id": [delivery] * len(fresh),
+        "position": [each.index for each in fresh],
+        "end_at": [each.reading.end for each in fresh],
+        "origin_id": [origins[_origin(each.reading)] for each in fresh],
+        "attribute_set_id": [sets[each.reading.attributes] for each in fresh],
+        "event_id": [each.reading.id for each in fresh],
+        "sequence": [each.reading.sequence for each in fresh],
+        "quantity": [f"{each.quantity:f}" for each in fresh],
+    }
+    readings.add_readings(tx, columns)
     mark_stale(tx, {mark for each in fresh for mark in each.marks}, at)
 
 
