@@ -1,6 +1,5 @@
 """Many rows at once: whole numbers become exact decimals, and nothing is taken as something else."""
 
-from datetime import UTC, datetime
 from decimal import Decimal
 
 import polars as pl
@@ -11,9 +10,7 @@ from sqlalchemy import Engine, text
 from sqlalchemy.orm import Session
 
 from gradumen.core.exact import scaled
-from gradumen.store.bulk import add_new_rows, decimal_text, escaped, load_rows
-
-MOMENT = datetime(2026, 10, 1, 13, tzinfo=UTC)
+from gradumen.store.bulk import decimal_text, escaped, load_lines, load_rows
 
 
 @given(st.lists(st.integers(-(10**38) + 1, 10**38 - 1), min_size=1), st.sampled_from([6, 12]))
@@ -54,29 +51,31 @@ def test_what_does_not_fit_is_an_error(table: Engine, changed: dict[str, object]
 
 
 def test_only_rows_with_a_new_key_are_added(fresh: Engine) -> None:
-    keys = [f"{n:032x}" for n in range(200)]
+    lines = [f"{n:032x}\t2026-10-01 13:00:00" for n in range(200)]
+    names = "@k, at) SET k = UNHEX(@k"
     with Session(fresh) as session:
         session.execute(text("CREATE OR REPLACE TABLE loaded (k BINARY(16) PRIMARY KEY, at DATETIME NOT NULL)"))
-        first = pl.DataFrame({"k": keys[:100], "at": [MOMENT] * 100})
-        assert add_new_rows(session, "loaded", first, binary=["k"]) == 100
-        again = pl.DataFrame({"k": keys, "at": [MOMENT] * 200})
-        assert add_new_rows(session, "loaded", again, binary=["k"]) == 100
-        assert session.execute(text("SELECT COUNT(*), MIN(k), MIN(at), MAX(at) FROM loaded")).one() == (
-            200, bytes(16), MOMENT.replace(tzinfo=None), MOMENT.replace(tzinfo=None),
-        )  # fmt: skip
+        assert load_lines(session, "loaded", names, lines[:100], known=True) == 100
+        assert load_lines(session, "loaded", names, lines, known=True) == 100
+        assert load_lines(session, "loaded", names, [], known=True) == 0
+        found = session.execute(text("SELECT COUNT(*), MIN(k), CAST(MIN(at) AS CHAR) FROM loaded")).one()
+        assert found == (200, bytes(16), "2026-10-01 13:00:00")
+        with pytest.raises(RuntimeError, match="200 are left"):
+            load_lines(session, "loaded", names, lines)
 
 
 def test_a_row_that_does_not_fit_is_an_error_beside_many_known_ones(fresh: Engine) -> None:
     with Session(fresh) as session:
         session.execute(text("CREATE OR REPLACE TABLE loaded (k INT PRIMARY KEY, n TINYINT)"))
-        add_new_rows(session, "loaded", pl.DataFrame({"k": range(100), "n": [1] * 100}))
+        lines = [f"{n}\t1" for n in range(100)]
+        load_lines(session, "loaded", "k, n", lines)
         with pytest.raises(RuntimeError, match="did not all fit"):
-            add_new_rows(session, "loaded", pl.DataFrame({"k": range(101), "n": [1] * 100 + [1000]}))
+            load_lines(session, "loaded", "k, n", [*lines, "100\t1000"], known=True)
 
 
 @pytest.mark.parametrize("odd", ["\\", "\\N", "a\\tb", "NULL", "é😀", "'\"", "%s"])
 def test_a_text_is_loaded_as_it_is(fresh: Engine, odd: str) -> None:
     with Session(fresh) as session:
         session.execute(text("CREATE OR REPLACE TABLE loaded (t VARCHAR(20) COLLATE utf8mb4_bin)"))
-        load_rows(session, "loaded", pl.DataFrame({"t": [odd]}).with_columns(escaped("t")))
+        load_lines(session, "loaded", "t", [escaped(odd)])
         assert session.scalar(text("SELECT t FROM loaded")) == odd

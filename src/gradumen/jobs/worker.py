@@ -20,6 +20,8 @@ from gradumen.usecases.waiting import look
 
 log = logging.getLogger("gradumen.worker")
 SCHEDULED_EVERY = timedelta(minutes=10)
+LONGEST_REST = 2.0
+"""Seconds that making usage rests at most."""
 
 
 class Worker:
@@ -76,7 +78,8 @@ class Worker:
                 if waiting.marks and began >= rested:
                     refresh_usage(self.uow)
                     # While readings pour in, their days become stale over and over; resting keeps time for them.
-                    rested = time.monotonic() + self.usage_rests * (time.monotonic() - began)
+                    rest = min(self.usage_rests * (time.monotonic() - began), LONGEST_REST)
+                    rested = time.monotonic() + rest
                 busy = waiting.pairs and self.rate_next()
             except Exception:  # the outermost loop: whatever failed is tried again
                 log.exception("a step failed; trying again")

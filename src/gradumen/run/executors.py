@@ -54,7 +54,7 @@ def dask_cluster(scheduler: str) -> Iterator[Executor]:
         Invalid: the cluster's package is not installed, or the scheduler does not answer.
     """
     try:
-        from distributed import Client  # noqa: PLC0415  # only installed where a cluster is used
+        from distributed import Client  # only installed where a cluster is used
     except ImportError:
         raise Invalid(
             "GRADUMEN_DASK names a scheduler, but the package is not installed; pip install 'gradumen[dask]'",

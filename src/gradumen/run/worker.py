@@ -13,9 +13,7 @@ def main() -> None:
     told = begin()
     engine, owner = make_engine(told.url), make_engine(told.owner_url, pool_size=1)
     try:
-        worker = Worker(
-            UnitOfWork(engine, told.settings.columns), owner, others=pieces_of(told.settings, told.url)
-        )
+        worker = Worker(UnitOfWork(engine, told.settings.columns), owner, others=pieces_of(told.settings, told.url))
         signal.signal(signal.SIGTERM, lambda *_: worker.stop())
         worker.run()
     finally:

@@ -1,7 +1,8 @@
 """Many rows at once: from columns in memory straight into a table, without a statement or an object for each."""
 
 import os
-from collections.abc import Collection
+from collections.abc import Callable, Sequence
+from typing import BinaryIO
 
 import polars as pl
 from sqlalchemy.orm import Session
@@ -11,64 +12,58 @@ _KNOWN = 1062
 
 
 def load_rows(tx: Session, table: str, rows: pl.DataFrame) -> None:
-    """Add rows of numbers, times and texts without tabs, backslashes and line ends; columns are named as the table's.
-
-    Times that have a zone are stored in UTC, as all are.
+    """Add rows of numbers, days and texts without tabs, backslashes and line ends; columns are named as the table's.
 
     Raises:
         RuntimeError: the database did not take all rows as they are; whoever made them is wrong.
     """
-    loaded = _load(tx, table, rows, ())
-    if loaded != rows.height:
-        raise RuntimeError(f"{rows.height} rows did not all fit {table}: {loaded} did")
+
+    def write(file: BinaryIO) -> None:
+        rows.write_csv(file, include_header=False, separator="\t", quote_style="never", null_value="\\N")
+
+    _load(tx, table, ", ".join(f"`{name}`" for name in rows.columns), rows.height, write, known=False)
 
 
-def add_new_rows(tx: Session, table: str, rows: pl.DataFrame, *, binary: Collection[str] = ()) -> int:
-    """Add those rows whose key is new, and leave the others; gives how many.
+def load_lines(tx: Session, table: str, names: str, lines: Sequence[str], *, known: bool = False) -> int:
+    """Add rows that are written out already, a line each, their columns with a tab between; gives how many.
 
     Args:
-        binary: columns that are given in hexadecimal.
+        names: what LOAD DATA reads of each line, and after ``) SET`` what it makes of it.
+        lines: texts in them `escaped`.
+        known: rows whose key is there already are left, which else is an error.
 
     Raises:
-        RuntimeError: the database did not take a new row as it is.
+        RuntimeError: the database did not take a row as it is; whoever made it is wrong.
     """
-    return _load(tx, table, rows, binary)
+    return _load(tx, table, names, len(lines), lambda file: file.write(("\n".join(lines) + "\n").encode()), known=known)
 
 
-def _load(tx: Session, table: str, rows: pl.DataFrame, binary: Collection[str]) -> int:
+def _load(tx: Session, table: str, names: str, count: int, write: Callable[[BinaryIO], object], *, known: bool) -> int:
     """LOAD DATA takes what does not fit a column as if it were something else and only warns; a warning is an error."""
-    if not rows.height:
+    if not count:
         return 0
-    names = ", ".join(f"@{name}" if name in binary else f"`{name}`" for name in rows.columns)
-    made = ", ".join(f"`{name}` = UNHEX(@{name})" for name in rows.columns if name in binary)
     descriptor = os.memfd_create("rows")
     try:
         with os.fdopen(os.dup(descriptor), "wb") as file:
-            rows.write_csv(
-                file,
-                include_header=False,
-                separator="\t",
-                quote_style="never",
-                null_value="\\N",
-                datetime_format="%Y-%m-%d %H:%M:%S%.6f",
-            )
+            write(file)
         connection = tx.connection()
         loaded = connection.exec_driver_sql(
             f"LOAD DATA LOCAL INFILE '/proc/self/fd/{descriptor}' INTO TABLE {table} CHARACTER SET utf8mb4 "
-            f"FIELDS TERMINATED BY '\\t' LINES TERMINATED BY '\\n' ({names})" + (f" SET {made}" if made else "")
+            f"FIELDS TERMINATED BY '\\t' LINES TERMINATED BY '\\n' ({names})"
         )
         # Each row that is there already gives one warning.
-        if connection.exec_driver_sql("SHOW COUNT(*) WARNINGS").scalar() != rows.height - loaded.rowcount:
+        left = count - loaded.rowcount
+        if connection.exec_driver_sql("SHOW COUNT(*) WARNINGS").scalar() != left or (left and not known):
             said = [each for _, number, each in connection.exec_driver_sql("SHOW WARNINGS") if number != _KNOWN]
-            raise RuntimeError(f"{rows.height} rows did not all fit {table}: {', '.join(said[:1])}")
+            raise RuntimeError(f"{count} rows did not all fit {table}, {left} are left: {', '.join(said[:1])}")
         return int(loaded.rowcount)
     finally:
         os.close(descriptor)
 
 
-def escaped(column: str) -> pl.Expr:
-    """A column of texts as they stand in rows that are loaded."""
-    return pl.col(column).str.replace_all("\\", "\\\\", literal=True)
+def escaped(text: str) -> str:
+    """A text without tabs and line ends as it stands in a line."""
+    return text.replace("\\", "\\\\")
 
 
 def decimal_text(column: str, places: int) -> pl.Expr:

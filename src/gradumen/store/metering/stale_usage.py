@@ -5,12 +5,11 @@ from datetime import date, datetime, timedelta
 from typing import Any
 from uuid import UUID
 
-import polars as pl
 from sqlalchemy import delete, func, select, tuple_, update
 from sqlalchemy.orm import Session
 
 from gradumen.core.metering.usage import Span
-from gradumen.store.bulk import load_rows
+from gradumen.store.bulk import load_lines
 from gradumen.store.metering.tables import OriginRow, ResourceRow, StaleUsageRow, UsageDayRow
 from gradumen.store.organisations.tables import OrganisationRow, ProjectRow
 
@@ -32,8 +31,9 @@ Mark = tuple[int, int, date]
 def mark_stale(tx: Session, marks: Collection[Mark], at: datetime) -> None:
     """Usage of these is to be made again. Marks are added, never merged: a pass removes those it read."""
     if marks:
-        rows = pl.DataFrame(sorted(marks), schema=["resource_id", "meter_id", "day"], orient="row")
-        load_rows(tx, "stale_usage", rows.with_columns(marked_at=at, quiet=0))
+        rest = f"{at:%Y-%m-%d %H:%M:%S.%f}\t0"
+        lines = [f"{resource}\t{meter}\t{day}\t{rest}" for resource, meter, day in sorted(marks)]
+        load_lines(tx, "stale_usage", "resource_id, meter_id, day, marked_at, quiet", lines)
 
 
 def next_marks(tx: Session, most: int) -> dict[int, tuple[Mark, bool]]:

@@ -2,6 +2,7 @@
 
 import hashlib
 import json
+from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
@@ -10,8 +11,10 @@ from uuid import UUID, uuid4
 
 from gradumen.core.catalogue.services import Meter, Service
 from gradumen.core.errors import Forbidden, GradumenError, Invalid, whole_text
+from gradumen.core.exact import text
 from gradumen.core.metering.readings import Attributes, Reading, base_quantity, check_known, hash_of, reading_key
 from gradumen.core.permissions import Right
+from gradumen.store.bulk import escaped
 from gradumen.store.metering import readings
 from gradumen.store.metering.stale_usage import Mark, mark_stale
 from gradumen.store.metering.tables import (
@@ -41,14 +44,13 @@ class Outcome:
 
 @dataclass(frozen=True, slots=True)
 class DeliveryOutcome:
-    """What became of a batch."""
+    """What became of a batch, item by item; as `gradumen.wire.metering.readings.DeliveryOutcomeBody`."""
 
     delivery_id: UUID
+    accepted: int
+    known: int
+    refused: int
     outcomes: list[Outcome]
-
-    def count(self, status: str) -> int:
-        """How many items have that status."""
-        return sum(outcome.status == status for outcome in self.outcomes)
 
 
 @dataclass(slots=True)
@@ -59,7 +61,7 @@ class _Checked:
     reading: Reading
     key: bytes
     meter: int
-    quantity: Decimal
+    quantity: str
     resource: int = 0
 
     @property
@@ -102,11 +104,11 @@ def send_readings(tx: Session, caller: Caller, *, feed: str, items: Sequence[Rea
     _write(tx, delivery.id, fresh, caller.at)
     for each in fresh:
         outcomes[each.index] = Outcome(each.reading.id, ACCEPTED)
-    result = DeliveryOutcome(delivery.public_id, [outcomes[index] for index in range(len(items))])
-    delivery.accepted, delivery.known = result.count(ACCEPTED), result.count(KNOWN)
-    delivery.refused = result.count(REFUSED)
-    delivery.first_refusal = next((o.reason[:500] for o in result.outcomes if o.reason and o.status == REFUSED), None)
-    return result
+    found = [outcomes[index] for index in range(len(items))]
+    counts = Counter(each.status for each in found)
+    delivery.accepted, delivery.known, delivery.refused = counts[ACCEPTED], counts[KNOWN], counts[REFUSED]
+    delivery.first_refusal = next((each.reason[:500] for each in found if each.reason and each.status == REFUSED), None)
+    return DeliveryOutcome(delivery.public_id, delivery.accepted, delivery.known, delivery.refused, found)
 
 
 def _check(
@@ -143,9 +145,9 @@ class _Known:
     def __init__(self, published: Published, owners: set[str], now: datetime) -> None:
         self.published, self.owners, self.now = published, owners, now
         self.meters: dict[tuple[str, str | None, Attributes], Meter] = {}
-        self.quantities: dict[tuple[Decimal, str, str], Decimal] = {}
+        self.quantities: dict[tuple[Decimal, str, str], str] = {}
 
-    def check(self, item: Reading) -> tuple[int, Decimal]:
+    def check(self, item: Reading) -> tuple[int, str]:
         """The number of a reading's meter, and its quantity in that meter's base unit.
 
         Raises:
@@ -155,7 +157,7 @@ class _Known:
         if kind not in self.meters or item.end > self.now:
             self.meters[kind] = self._meter(item)
         if amount not in self.quantities:
-            self.quantities[amount] = base_quantity(item, self.meters[kind])
+            self.quantities[amount] = text(base_quantity(item, self.meters[kind]))
         return self.published.meter_ids[item.meter], self.quantities[amount]
 
     def _meter(self, item: Reading) -> Meter:
@@ -214,17 +216,21 @@ def _sift(
     if not checked:
         return []
     checked = sorted(checked, key=lambda each: each.key)
-    columns: dict[str, Sequence[object]] = {
-        "key": [each.key.hex() for each in checked],
-        "content": [each.reading.content.hex() for each in checked],
-        "sequence": [each.reading.sequence for each in checked],
-        "delivery_id": [delivery] * len(checked),
-        "position": [each.index for each in checked],
-        "resource_id": [each.resource for each in checked],
-        "meter_id": [each.meter for each in checked],
-        "start_at": [each.reading.start for each in checked],
-    }
-    if readings.add_keys(tx, columns) == len(checked):
+    texts = _Texts()
+    rows = (
+        (
+            each.key.hex(),
+            each.reading.content.hex(),
+            each.reading.sequence,
+            delivery,
+            each.index,
+            each.resource,
+            each.meter,
+            texts[each.reading.start],
+        )
+        for each in checked
+    )
+    if readings.add_keys(tx, rows) == len(checked):
         return checked
     stored = readings.lock_keys(tx, [each.key for each in checked])
     fresh: list[_Checked] = []
@@ -258,21 +264,33 @@ def _write(tx: Session, delivery: int, fresh: list[_Checked], at: datetime) -> N
     fresh.sort(key=lambda each: (each.resource, each.meter, each.reading.start, each.index))
     sets = _attribute_sets(tx, {each.reading.attributes for each in fresh})
     origins = _origins(tx, {_origin(each.reading) for each in fresh})
-    columns: dict[str, Sequence[object]] = {
-        "resource_id": [each.resource for each in fresh],
-        "meter_id": [each.meter for each in fresh],
-        "start_at": [each.reading.start for each in fresh],
-        "delivery_id": [delivery] * len(fresh),
-        "position": [each.index for each in fresh],
-        "end_at": [each.reading.end for each in fresh],
-        "origin_id": [origins[_origin(each.reading)] for each in fresh],
-        "attribute_set_id": [sets[each.reading.attributes] for each in fresh],
-        "event_id": [each.reading.id for each in fresh],
-        "sequence": [each.reading.sequence for each in fresh],
-        "quantity": [f"{each.quantity:f}" for each in fresh],
-    }
-    readings.add_readings(tx, columns)
+    texts = _Texts()
+    rows = (
+        (
+            each.resource,
+            each.meter,
+            texts[each.reading.start],
+            delivery,
+            each.index,
+            texts[each.reading.end],
+            origins[_origin(each.reading)],
+            sets[each.reading.attributes],
+            escaped(each.reading.id),
+            each.reading.sequence,
+            each.quantity,
+        )
+        for each in fresh
+    )
+    readings.add_readings(tx, rows)
     mark_stale(tx, {mark for each in fresh for mark in each.marks}, at)
+
+
+class _Texts(dict[datetime, str]):
+    """Times as the database reads them; the readings of a batch share a few."""
+
+    def __missing__(self, moment: datetime) -> str:
+        self[moment] = f"{moment:%Y-%m-%d %H:%M:%S}"
+        return self[moment]
 
 
 def marks_of(resource: int, meter: int, start: datetime, end: datetime) -> set[Mark]:
