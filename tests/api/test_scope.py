@@ -210,6 +210,7 @@ def calls(side: Side, invoice: InvoiceBody, world: World) -> dict[str, Call]:
         "sum_usage": Call("GET", f"{org}/usage", query={"period": "2026-09"}, above=200),
         "period_so_far": Call("GET", f"{org}/period-so-far", above=200),
         "sum_spend": Call("GET", "spend", query=spent | {"by": ["plan", "resource"]}, above=200),
+        "write_spend_file": Call("GET", "spend/file", query=spent | {"by": ["plan", "resource"]}, above=200),
         "list_spent_charges": Call("GET", "spend/charges", query=spent, above=200),
         "explain_spent_charge": Call("GET", f"spend/charges/{charged}", above=404),
         "start_bill_run": Call("POST", "bill-runs", {"organisation": side.seller, "period": "2026-09"}, viewer=403),

@@ -18,6 +18,7 @@ from tests.world import EMAILS, PASSWORD, World, egress, reading
 @pytest.fixture
 def month(world: World) -> World:
     """The world with usage in September and October."""
+    events = []
     for day in range(1, 25):
         for machine, owner in (("b-1", "saltmarsh/booking"), ("q-1", "quillstone/archive")):
             span = {
@@ -26,9 +27,9 @@ def month(world: World) -> World:
                 "owner": owner,
                 "resource": machine,
             }
-            world.send(reading(f"{machine}-{day}", **span), egress(f"{machine}-{day}-e", 9 * 10**9, **span))
+            events += [reading(f"{machine}-{day}", **span), egress(f"{machine}-{day}-e", 9 * 10**9, **span)]
     span = {"start": "2026-10-02T00:00:00Z", "end": "2026-10-02T20:00:00Z"}
-    world.send(reading("october", **span), reading("october-q", owner="quillstone/archive", **span))
+    world.send(*events, reading("october", **span), reading("october-q", owner="quillstone/archive", **span))
     return world
 
 

@@ -1510,6 +1510,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/spend/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Write Spend File
+         * @description The same as a file, CSV or Parquet, with every value by itself.
+         */
+        get: operations["write_spend_file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/subscriptions": {
         parameters: {
             query?: never;
@@ -7916,6 +7936,44 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CurrentChargeBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    write_spend_file: {
+        parameters: {
+            query: {
+                by?: string[];
+                format?: "csv" | "parquet";
+                organisation: string;
+                side?: string | null;
+                from?: string | null;
+                to?: string | null;
+                only?: string[];
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/vnd.apache.parquet": unknown;
+                    "text/csv; charset=utf-8": unknown;
                 };
             };
             /** @description A refusal, as problem details */

@@ -20,6 +20,7 @@ import {
   type Spend,
   type SpendCurrency,
   type SpendRow,
+  fileAddress,
   spendOptions,
 } from './spending';
 
@@ -187,7 +188,19 @@ function Currencies({
       )}
       <Figures found={found} shown={shown} />
       <OverTime asked={asked} by={by} currency={shown.currency} />
-      <Section title={`By ${DIMENSIONS[by].toLowerCase()}`}>
+      <Section
+        title={`By ${DIMENSIONS[by].toLowerCase()}`}
+        aside={
+          <>
+            <Button href={fileAddress(asked, by, 'csv')} download>
+              Save as CSV
+            </Button>
+            <Button href={fileAddress(asked, by, 'parquet')} download>
+              Save as Parquet
+            </Button>
+          </>
+        }
+      >
         <Rows found={found} shown={shown} by={by} onChoose={onChoose} />
       </Section>
       <Section title="Charges behind it">

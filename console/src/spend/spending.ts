@@ -56,6 +56,14 @@ export const spendOptions = (asked: Asked, by: string[], top = LISTED) =>
     refetchInterval: againWhileWaiting,
   });
 
+/** Where the same is had as a file. */
+export function fileAddress(asked: Asked, by: string, format: 'csv' | 'parquet'): string {
+  const { only, ...rest } = asked;
+  const query = new URLSearchParams({ ...rest, by, format });
+  for (const each of only) query.append('only', each);
+  return `/api/v1/spend/file?${query}`;
+}
+
 export const spentChargesOptions = (asked: Asked) =>
   queryOptions({
     queryKey: ['spent charges', asked],

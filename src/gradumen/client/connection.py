@@ -74,6 +74,10 @@ class Connection:
         """One thing."""
         return kind.model_validate_json(self.send("GET", path, params=_query(query)).content)
 
+    def get_file(self, path: str, /, **query: Any) -> bytes:
+        """A file, whole."""
+        return self.send("GET", path, params=_query(query)).content
+
     def get_current(self, path: str, kind: type[Current], /, *, wait: float, **query: Any) -> Current:
         """One thing that says how current it is; asked again while something waits, for some seconds at most."""
         return ask_until(lambda: self.get(path, kind, **query), lambda answer: not answer.waiting, wait)

@@ -1,10 +1,13 @@
 """Spend is the period so far, the margins and the documents, told apart as its reader asks, and to those who may see it."""
 
+import csv
 from collections.abc import Iterator
 from datetime import date
 from decimal import Decimal
+from io import BytesIO, StringIO
 from pathlib import Path
 
+import polars as pl
 import pytest
 from sqlalchemy import select
 from sqlalchemy.orm import Session
@@ -247,3 +250,35 @@ def test_files_of_columns_are_a_cache_and_never_served_when_they_are_not_the_pai
     service.uow.columns = None
     assert shown() == newer
     assert len({path.name.split("-")[0] for path in kept()}) == len(kept()), "one file a pair"
+
+
+def test_a_file_of_spend_has_every_value_exactly_as_shown(world: World) -> None:
+    used(world)
+    world.send(egress("odd", 5 * GIB, resource="=cmd()"))
+    finn = world.user("finn")
+    asked = {"by": ["organisation", "resource"], **SEPTEMBER}
+    shown = finn.spend.show("tarnwick", **asked, top=1000, wait=60)
+    rows = [(each.currency, row) for each in shown.currencies for row in each.rows]
+
+    table = pl.read_parquet(BytesIO(finn.spend.file("tarnwick", **asked, format="parquet")))
+    assert table.schema["amount"] == pl.Decimal(38, 12)
+    assert [
+        (each["currency"], each["organisation_id"], each["resource"], each["amount"], each["margin"])
+        for each in table.iter_rows(named=True)
+    ] == [(currency, row.keys[0].id, row.keys[1].name, row.amount, row.margin) for currency, row in rows]
+
+    written = finn.spend.file("tarnwick", **asked).decode()
+    lines = list(csv.DictReader(StringIO(written)))
+    assert [Decimal(each["amount"]) for each in lines] == [row.amount for _, row in rows]
+    assert [each["resource"] for each in lines if "cmd" in each["resource"]] == ["'=cmd()"]
+
+    bought = world.user("ines").spend.file("saltmarsh", by=["month"], **SEPTEMBER).decode()
+    assert bought.splitlines()[0] == "currency,month_id,month,amount"
+
+
+def test_a_file_of_too_many_rows_is_refused(world: World, monkeypatch: pytest.MonkeyPatch) -> None:
+    used(world)
+    monkeypatch.setattr("gradumen.usecases.spend.spend.MOST_ROWS", 2)
+    with pytest.raises(Invalid, match="rows are more than the 2 of one answer") as refused:
+        world.user("finn").spend.file("tarnwick", by=["resource", "day"], **SEPTEMBER)
+    assert refused.value.facts["field"] == "by"

@@ -1,13 +1,14 @@
 """Routes of spend."""
 
 from datetime import date
-from typing import Annotated
+from typing import Annotated, Literal
 
-from fastapi import APIRouter, Depends, Query
+from fastapi import APIRouter, Depends, Query, Response
 
 from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, Uow, page_limit
 from gradumen.api.expensive import EXPENSIVE
+from gradumen.documents.spend import FORMATS, write_spend
 from gradumen.usecases.spend import spend, spent_charges
 from gradumen.usecases.spend.spend import Asked
 from gradumen.wire.spend.spend import CurrentChargeBody, SpendBody, SpentChargesBody
@@ -44,6 +45,23 @@ def sum_spend(
     like `service:compute`. What is charged in a month is spent in it, also a term of a quarter or year.
     """
     return spend.sum_spend(uow, caller, asked=asked, by=tuple(by), top=page_limit(top, 1000))
+
+
+@router.get(
+    "/spend/file", response_class=Response, responses={200: {"content": {each: {} for each in FORMATS.values()}}}
+)
+def write_spend_file(
+    uow: Uow,
+    caller: CallerHere,
+    asked: AskedHere,
+    by: Annotated[list[str], Query()] = ["service"],  # noqa: B006  # FastAPI copies it
+    format: Literal["csv", "parquet"] = "csv",
+) -> Response:
+    """The same as a file, CSV or Parquet, with every value by itself."""
+    found = spend.sum_spend(uow, caller, asked=asked, by=tuple(by), top=spend.MOST_ROWS)
+    name = f"spend-{found.organisation}-{found.from_day}-{found.to_day}.{format}"
+    headers = {"Content-Disposition": f'attachment; filename="{name}"'}
+    return Response(write_spend(found, format), headers=headers, media_type=FORMATS[format])
 
 
 @router.get("/spend/charges")

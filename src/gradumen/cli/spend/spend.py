@@ -4,6 +4,7 @@ import argparse
 from collections.abc import Sequence
 from datetime import date, timedelta
 from decimal import Decimal
+from pathlib import Path
 from typing import Any
 
 from gradumen.cli.explanations import show_arithmetic
@@ -43,6 +44,9 @@ def register(nouns: Any) -> None:
         help="buyer, organisation, project, cost-centre, plan, service, meter, resource, region, month or day; "
         "may be given twice; by default service",
     )  # fmt: skip
+    shown.add_argument(
+        "--file", type=_file, metavar="PATH", help="write it there instead, every value by itself: .csv or .parquet"
+    )
     shown.add_argument("--top", type=int, default=12, help="how many stand by themselves; by default 12")
     add_wait(shown)
     earned = verbs.add("margins", run_margins, "what you charged in a month, by buyer and service, and what it cost")
@@ -122,6 +126,13 @@ def _day(raw: str) -> date:
         raise argparse.ArgumentTypeError(f"'{raw}' is no day; write it like 2026-09-01") from None
 
 
+def _file(raw: str) -> Path:
+    path = Path(raw)
+    if path.suffix not in (".csv", ".parquet"):
+        raise argparse.ArgumentTypeError(f"'{raw}' does not say which format; end it with .csv or .parquet")
+    return path
+
+
 def _range(arguments: argparse.Namespace) -> tuple[date | None, date | None]:
     """The first day, and the one after the last."""
     if arguments.month:
@@ -137,16 +148,14 @@ def _range(arguments: argparse.Namespace) -> tuple[date | None, date | None]:
 def run_show(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     """Show spend by what is asked for."""
     first, end = _range(arguments)
-    found = client.spend.show(
-        own_organisation(arguments),
-        by=arguments.by or ["service"],
-        side=arguments.side,
-        first=first,
-        end=end,
-        only=arguments.only,
-        top=arguments.top,
-        wait=arguments.wait,
-    )
+    asked = {"side": arguments.side, "first": first, "end": end, "only": arguments.only}
+    seller, by = own_organisation(arguments), arguments.by or ["service"]
+    found = client.spend.show(seller, by=by, top=arguments.top, wait=arguments.wait, **asked)
+    if arguments.file:
+        arguments.file.write_bytes(client.spend.file(seller, by=by, format=arguments.file.suffix[1:], **asked))
+        out.body(found)
+        out.say(f"written to {arguments.file}")
+        return 0
     out.body(found)
     sold = found.side == "sold"
     side = "Sold by" if sold else "Bought by"

@@ -50,4 +50,4 @@ class Invoices:
 
     def pdf(self, invoice_id: UUID) -> bytes:
         """An issued document as PDF."""
-        return self._connection.send("GET", f"invoices/{invoice_id}/pdf").content
+        return self._connection.get_file(f"invoices/{invoice_id}/pdf")

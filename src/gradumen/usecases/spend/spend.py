@@ -28,6 +28,8 @@ from gradumen.usecases.spend.spend_rows import Link, SpendRows, last_day
 from gradumen.wire.spend.spend import SpendBody, SpendCostBody, SpendCurrencyBody, SpendKeyBody, SpendRowBody
 
 SIDES = ("bought", "sold")
+MOST_ROWS = 200_000
+"""Rows that one answer has at most."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -133,7 +135,8 @@ def sum_spend(tx: Session, caller: Caller, *, asked: Asked, by: tuple[str, ...],
     Where somebody sells, what it costs and what is kept of it is shown to its own members alone.
 
     Raises:
-        Invalid: an unknown dimension, side or filter, more than two dimensions, or a range that is empty or too long.
+        Invalid: an unknown dimension, side or filter, more than two dimensions, a range that is empty or too long, or
+            more than `MOST_ROWS` rows.
         Forbidden: the caller sees the organisation but no link's money above or below it.
     """
     for each in by:
@@ -144,6 +147,12 @@ def sum_spend(tx: Session, caller: Caller, *, asked: Asked, by: tuple[str, ...],
     looked = Looked(tx, caller, asked)
     frame = looked.frame(by)
     totals, rows = sums_by(frame, (), top), sums_by(frame, by, top)
+    if len(rows) > MOST_ROWS:
+        raise Invalid(
+            f"{len(rows):,} rows are more than the {MOST_ROWS:,} of one answer; choose fewer days or other dimensions",
+            field="by",
+            value=", ".join(by),
+        )
     parts = _documented(looked, totals)
     current = current_of(tx, looked.usage, looked.pairs)
     before = looked.days.before
