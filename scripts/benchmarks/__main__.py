@@ -11,6 +11,7 @@ import catalogue
 import close
 import ingest
 import rating
+import spend
 
 BENCHMARKS: dict[str, tuple[Callable[[int], dict[str, Any]], int]] = {
     "rating": (rating.run, 10_000_000),
@@ -18,6 +19,7 @@ BENCHMARKS: dict[str, tuple[Callable[[int], dict[str, Any]], int]] = {
     "catalogue": (catalogue.run, 1_000),
     "api": (api.run, 10_000),
     "close": (close.run, 10_000_000),
+    "spend": (spend.run, 10_000_000),
 }
 
 

@@ -1,16 +1,22 @@
-"""Rating a month from a frame in memory to explained charges, against the bare sum of the same frame."""
+"""Rating a month from packed days in memory to rows of charges and parts as they are stored.
+
+The floor is unpacking every hour of the same days and adding them up by subscription and meter.
+"""
 
 import gc
 import os
 import statistics
 import time
 from collections.abc import Callable
+from dataclasses import dataclass
 from datetime import UTC, date, datetime
 from decimal import Decimal
 from functools import partial
 from pathlib import Path
 from threading import Event, Thread
+from types import SimpleNamespace
 from typing import Any
+from uuid import UUID
 from zoneinfo import ZoneInfo
 
 import numpy as np
@@ -29,31 +35,75 @@ from gradumen.core.catalogue.rates import (
 )
 from gradumen.core.catalogue.sampling import Sampling, Statistic, Window
 from gradumen.core.catalogue.units import parse_unit
+from gradumen.core.metering.packed_days import unpack
 from gradumen.core.periods import Period, hour_number
-from gradumen.core.rating.fees import fees
-from gradumen.core.rating.rated_periods import sample_groups, started_groups
-from gradumen.core.rating.rating import PricedUsage, Pricing, RatedLine
+from gradumen.core.rating.rated_periods import rate_period, sample_groups, started_groups
+from gradumen.core.rating.rating import USAGE_SCHEMA, Pricing, RatedLine
+from gradumen.usecases.rating.assigned_usage import Resources
+from gradumen.usecases.rating.current_charges import Generations, rows_of
+from gradumen.usecases.rating.links import RatedPeriod
 
 LINES, METERS, REGIONS, CARDS, RUNS = 5_000, 20, 4, 10, 5
 PERIOD, ZONE = Period(2026, 10), ZoneInfo("Europe/Dublin")
 NIGHTS = TimeWindow((0, 1, 2, 3, 4), 20, 6)
+SAMPLED = "s/m19"
+"""One of twenty meters counts its largest hours."""
 
 
-def make_frame(rows: int, meters: int = METERS) -> pl.DataFrame:
-    """Usage rows as `USAGE_SCHEMA` has them, quantities in 64 bits."""
+@dataclass(frozen=True, slots=True)
+class Days:
+    """Packed days: a resource of a line's project, in each of the period's days."""
+
+    columns: dict[str, np.ndarray[Any, np.dtype[np.int32]]]
+    day: list[int]
+    hours: list[int]
+    slots: list[bytes]
+
+
+def make_days(rows: int) -> Days:
+    """So many hourly values, packed."""
     random = np.random.default_rng(20_261)
-    first, last = (hour_number(moment) for moment in PERIOD.bounds(ZONE))
-    return pl.DataFrame(
-        {
-            "line": random.integers(0, LINES, rows, dtype=np.int32),
-            "meter": random.integers(0, meters, rows, dtype=np.int32),
-            "attributes": random.integers(0, REGIONS, rows, dtype=np.int32),
-            "project": random.integers(0, 3, rows, dtype=np.int32),
-            "resource": random.integers(0, 50, rows, dtype=np.int32),
-            "hour": random.integers(first, last, rows, dtype=np.int32),
-            "quantity": random.integers(0, 10**12, rows, dtype=np.int64),
-        }
-    )
+    first = hour_number(PERIOD.bounds(ZONE)[0]) // 24 + 1
+    series = max(1, rows // (24 * 30))
+    which = np.repeat(np.arange(series, dtype=np.int32), 30)
+    columns = {
+        "line": which % LINES,
+        "meter": (which // 7) % METERS,
+        "attributes": which % REGIONS,
+        "project": which % 3,
+        "resource": which,
+    }
+    values = np.zeros((len(which), 48), dtype="<u8")
+    values[:, ::2] = random.integers(0, 10**12, (len(which), 24))
+    slots = [bytes(row) for row in values]
+    return Days(columns, np.tile(np.arange(first, first + 30), series).tolist(), [2**24 - 1] * len(which), slots)
+
+
+def unpacked(days: Days) -> pl.DataFrame:
+    """The hours of packed days as `USAGE_SCHEMA` has them."""
+    found = unpack(days.day, days.hours, days.slots)
+    columns: dict[str, Any] = {name: values[found.row] for name, values in days.columns.items()}
+    columns |= {"hour": found.hour, "quantity": found.quantity.cast(pl.Int128)}
+    return pl.DataFrame(columns, schema_overrides=USAGE_SCHEMA).select(*USAGE_SCHEMA)
+
+
+def make_rated(days: Days, pricing: Pricing) -> Generations:
+    """From packed days to rows as they are stored, as a worker does it."""
+    start, end = PERIOD.bounds(ZONE)
+    frame = unpacked(days)
+    rated = rate_period(frame, pricing)
+    lines: Any = {
+        number: SimpleNamespace(row=SimpleNamespace(id=number, buyer_id=BUYER), version_ids={1: 1, 2: 2})
+        for number in pricing.lines
+    }
+    projects: Any = [SimpleNamespace(number=number) for number in range(3)]
+    resources = Resources([], list(range(1 + int(days.columns["resource"].max()))))
+    period = RatedPeriod(BUYER, PERIOD, ZONE, start, end, rated, lines, projects, resources, [], NAMES)
+    return rows_of(period, {BUYER: {"pair_id": 1, "generation": 1}})
+
+
+BUYER = UUID(int=1)
+NAMES: Any = SimpleNamespace()
 
 
 def make_rates(card: int, number: int, windows: bool) -> tuple[Rate, ...]:
@@ -103,48 +153,46 @@ def make_pricing(windows: bool = False) -> Pricing:
 
 def run(rows: int) -> dict[str, Any]:
     """Medians of five, floor and product taking turns."""
-    frame = make_frame(rows)
+    days = make_days(rows)
+    size = sum(map(len, days.slots)) + 4 * 7 * len(days.day)
 
     def floor() -> pl.DataFrame:
+        # Only what the sum is of is looked up for each hour.
+        found = unpack(days.day, days.hours, days.slots)
+        line, meter = (days.columns[name][found.row] for name in ("line", "meter"))
+        frame = pl.DataFrame({"line": line, "meter": meter, "quantity": found.quantity})
         return frame.lazy().group_by("line", "meter").agg(pl.col("quantity").sum()).collect(engine="streaming")
 
-    def rate(pricing: Pricing) -> PricedUsage:
-        return pricing.price(pricing.combine(frame))
+    def rate() -> Generations:
+        pricing = make_pricing(windows=True)
+        pricing.samplings = {SAMPLED: Sampling(Statistic.MAX, Window.PERIOD)}
+        return make_rated(days, pricing)
 
-    times: dict[str, list[float]] = {name: [] for name in ("floor", "combine", "price", "fees", "windows")}
-    peaks: dict[str, list[float]] = {"floor": [], "rating": []}
-    charges = pieces = 0
+    times: dict[str, list[float]] = {name: [] for name in ("floor", "seconds", "unpacking")}
     # First, before earlier runs leave memory behind that can be used again.
-    for name, work in (("rating", partial(rate, make_pricing())), ("floor", floor)):
-        peaks[name].append(_peak(work))
+    peak, least = _peak(rate), _peak(floor)
+    charges = parts = 0
     for _ in range(RUNS):
         _measured(times["floor"], floor)
-        pricing, night = make_pricing(), make_pricing(windows=True)
-        groups = _measured(times["combine"], partial(pricing.combine, frame))
-        priced = _measured(times["price"], partial(pricing.price, groups))
-        fixed = _measured(times["fees"], partial(_count_fees, pricing))
-        charges, pieces = len(priced) + fixed, len(priced.priced.pieces.step)
-        del groups, priced
-        _measured(times["windows"], partial(rate, night))
+        _measured(times["unpacking"], partial(unpacked, days))
+        made = _measured(times["seconds"], rate)
+        charges, parts = len(made.charges), made.parts.height
+        del made
     medians = {name: statistics.median(each) for name, each in times.items()}
-    apart = special(rows // 10)
-    seconds = medians["combine"] + medians["price"] + medians["fees"]
     return {
         "rows": rows,
-        "seconds": seconds,
+        "seconds": medians["seconds"],
         "floor_seconds": medians["floor"],
-        "ratio": seconds / medians["floor"],
-        "rows_per_second": rows / seconds,
-        "peak_rss_mib": max(peaks["rating"]) / 2**20,
-        "peak_less_frame_share": peaks["rating"][0] / frame.estimated_size(),
-        "floor_peak_less_frame_share": peaks["floor"][0] / frame.estimated_size(),
-        "combine_seconds": medians["combine"],
-        "price_seconds": medians["price"],
-        "fees_seconds": medians["fees"],
-        "windows_ratio": medians["windows"] / medians["floor"],
-        **apart,
+        "ratio": medians["seconds"] / medians["floor"],
+        "rows_per_second": rows / medians["seconds"],
+        "peak_rss_mib": peak / 2**20,
+        "peak_to_input": peak / size,
+        "floor_peak_to_input": least / size,
+        "unpacking_seconds": medians["unpacking"],
+        **special(rows // 10),
+        "packed_days": len(days.day),
         "charges": charges,
-        "blocks": pieces,
+        "parts": parts,
         "cores": len(os.sched_getaffinity(0)),
     }
 
@@ -215,15 +263,14 @@ def make_stretches(rows: int) -> pl.DataFrame:
     )
 
 
-def _count_fees(pricing: Pricing) -> int:
-    return sum(1 for _ in fees(pricing))
-
-
 def _measured(times: list[float], work: Callable[[], Any]) -> Any:
+    """As a worker rates: without looking for garbage meanwhile."""
     gc.collect()
+    gc.disable()
     start = time.perf_counter()
     result = work()
     times.append(time.perf_counter() - start)
+    gc.enable()
     return result
 
 

@@ -119,12 +119,13 @@ def allocate(total: int, weights: Sequence[int]) -> list[int]:
     if whole == 0:
         return [total] + [0] * (len(weights) - 1)
     size = abs(total)
-    floors = [size * weight // whole for weight in weights]
-    remainders = [size * weight % whole for weight in weights]
-    order = sorted(range(len(weights)), key=lambda index: (-remainders[index], index))
-    for index in order[: size - sum(floors)]:
-        floors[index] += 1
-    return floors if total >= 0 else [-part for part in floors]
+    floors, remainders = zip(*[divmod(size * weight, whole) for weight in weights], strict=True)
+    found = list(floors)
+    # Sorting backwards keeps the order of equal ones.
+    order = sorted(range(len(weights)), key=remainders.__getitem__, reverse=True)
+    for index in order[: size - sum(found)]:
+        found[index] += 1
+    return found if total >= 0 else [-part for part in found]
 
 
 def text(value: Decimal) -> str:

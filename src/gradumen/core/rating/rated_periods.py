@@ -1,8 +1,7 @@
 """A seller's whole period: usage, samples and stretches combined, priced, split into parts; fees and discounts."""
 
 from collections import defaultdict
-from collections.abc import Iterator, Sequence
-from dataclasses import replace
+from collections.abc import Sequence
 from datetime import date, datetime
 from decimal import Decimal
 from itertools import compress, pairwise
@@ -15,13 +14,13 @@ from gradumen.core.catalogue.discounts import Discount
 from gradumen.core.catalogue.rates import Over
 from gradumen.core.catalogue.sampling import Sampling
 from gradumen.core.errors import Invalid
-from gradumen.core.exact import AMOUNT_PLACES, QUANTITY_PLACES, allocate, divide_half_up, scaled, unscaled
+from gradumen.core.exact import AMOUNT_PLACES, allocate, divide_half_up, scaled, unscaled
 from gradumen.core.periods import hour_number, hour_start
 from gradumen.core.rating.charges import Charge, Part, Rated
 from gradumen.core.rating.fees import fees, true_ups
 from gradumen.core.rating.groups import NARROW, Groups, fitted, joined, run_starts
 from gradumen.core.rating.one_off_charges import one_off_charges
-from gradumen.core.rating.rating import USAGE_SCHEMA, PricedUsage, Pricing
+from gradumen.core.rating.rating import USAGE_SCHEMA, Pricing
 from gradumen.core.rating.sampled import largest, sampled
 from gradumen.core.rating.spreads import overheads, spreads
 from gradumen.core.rating.stretches import kinds_of, started_time
@@ -60,7 +59,7 @@ def rate_period(
     priced = pricing.price(joined(found) if len(found) > 1 else found[0])
     missing = _unpriced(samples)
     sets = pl.concat([each.select("line", "rate", "attributes") for each in (fine, samples)])
-    charges = list(_with_parts(priced, shares, sets, pricing))
+    charges = list(priced.charges(_Shares(shares, sets, pricing).split))
     charges += fees(pricing)
     charges += spreads(pricing, rows)
     charges += discounts_of(charges, pricing)
@@ -167,23 +166,15 @@ def _unpriced(samples: pl.DataFrame) -> Groups:
     return Groups(columns[0], none, none, np.array(summed["quantity"].to_list(), dtype=object), columns[1], columns[2])
 
 
-def _with_parts(priced: PricedUsage, shares: pl.DataFrame, used: pl.DataFrame, pricing: Pricing) -> Iterator[Charge]:
-    """Each charge split over its parts in proportion to quantity, in a stable order."""
-    shown = _Shares(shares)
-    sets: dict[tuple[int, int], tuple[int, ...]] = {
-        (line, rate): tuple(sorted(numbers))
-        for line, rate, numbers in used.group_by("line", "rate").agg(pl.col("attributes").unique()).iter_rows()
-    }
-    index = {(at.version.card, at.version.number, at.rate.slug): i for i, at in enumerate(pricing.combiner.rates)}
-    for charge in priced.charges():
-        key = (charge.line, index[charge.version.card, charge.version.number, charge.rate])
-        yield replace(charge, parts=shown.split(charge, key, pricing), attributes=sets.get(key, ()))
-
-
 class _Shares:
     """What each line and rate is for, as columns in the order of the parts."""
 
-    def __init__(self, shares: pl.DataFrame) -> None:
+    def __init__(self, shares: pl.DataFrame, used: pl.DataFrame, pricing: Pricing) -> None:
+        self._zone = pricing.zone
+        self._sets: dict[tuple[int, int], tuple[int, ...]] = {
+            (line, rate): tuple(sorted(numbers))
+            for line, rate, numbers in used.group_by("line", "rate").agg(pl.col("attributes").unique()).iter_rows()
+        }
         summed = shares.filter(pl.col("rate") >= 0).group_by(_PART).agg(pl.col("quantity").sum()).sort(_PART)
         lines, rates = summed["line"].to_numpy(), summed["rate"].to_numpy()
         starts = run_starts(lines, rates).tolist()
@@ -198,20 +189,21 @@ class _Shares:
         self._day = [days[day] for day in summed["day"].to_list()]
         self._quantity = summed["quantity"].to_list()
 
-    def split(self, charge: Charge, key: tuple[int, int], pricing: Pricing) -> tuple[Part, ...]:
+    def split(
+        self, line: int, rate: int, project: int | None, quantity: int, amount: int, start: datetime
+    ) -> tuple[tuple[Part, ...], tuple[int, ...]]:
         """A charge's parts, by quantity; of a rate that counts per project those of the charge's own."""
-        rows = self._of.get(key, slice(0, 0))
+        rows = self._of.get((line, rate), slice(0, 0))
         columns: list[list[Any]] = [
             column[rows] for column in (self._project, self._resource, self._day, self._quantity)
         ]
-        if charge.project is not None:
-            own = [project == charge.project for project in columns[0]]
+        if project is not None:
+            own = [each == project for each in columns[0]]
             columns = [list(compress(column, own)) for column in columns]
-        amount = scaled(charge.amount, AMOUNT_PLACES)
+        sets = self._sets.get((line, rate), ())
         if not columns[0]:
-            day = charge.start.astimezone(pricing.zone).date()
-            return (Part(None, None, day, scaled(charge.quantity, QUANTITY_PLACES), amount),)
-        return tuple(map(Part, *columns, allocate(amount, columns[3])))
+            return (Part(None, None, start.astimezone(self._zone).date(), quantity, amount),), sets
+        return tuple(map(Part, *columns, allocate(amount, columns[3]))), sets
 
 
 TRIAL = Discount("trial", "Trial", percent=Decimal(100))

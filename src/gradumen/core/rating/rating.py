@@ -3,24 +3,24 @@
 `docs/rating.md` says what each rate kind does, with worked examples.
 """
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, replace
 from datetime import date, datetime
 from decimal import Decimal
-from fractions import Fraction
 from functools import cached_property
 from zoneinfo import ZoneInfo
 
 import numpy as np
 import polars as pl
 
-from gradumen.core.catalogue.rates import Lots, Markup, Over, RateCardVersion, UsageRate
+from gradumen.core.catalogue.rates import Over, RateCardVersion
 from gradumen.core.catalogue.sampling import Sampling
-from gradumen.core.exact import AMOUNT_PLACES, QUANTITY_PLACES, add, scaled, unscaled
+from gradumen.core.exact import QUANTITY_PLACES, add, scaled
 from gradumen.core.periods import Period, day_start, hour_number
-from gradumen.core.rating.charges import Adjustment, Charge, PricedBlock, Shared, Unpriced
+from gradumen.core.rating.charges import Charge, Part, Shared, Unpriced
 from gradumen.core.rating.combining import Combiner, RateAt
 from gradumen.core.rating.groups import Array, Groups, chosen, fitted, joined, run_numbers, run_starts, running
+from gradumen.core.rating.priced_steps import Steps, amount_of, quantity_of
 from gradumen.core.rating.pricing import Priced, Rows, price_rows
 
 USAGE_SCHEMA = {
@@ -77,6 +77,10 @@ class RatedLine:
         return {Over.BUYER: self.buyer, Over.TENANT: self.tenant}.get(over, self.scope)
 
 
+Split = Callable[[int, int, int | None, int, int, datetime], tuple[tuple[Part, ...], tuple[int, ...]]]
+"""What a charge is split into: of a line and rate, for one project or all, a quantity and amount, from when on."""
+
+
 @dataclass(frozen=True)
 class PricedUsage:
     """Usage charges of a period as columns; `charges` writes them out, one by one."""
@@ -90,21 +94,38 @@ class PricedUsage:
     def __len__(self) -> int:
         return len(self.groups.line)
 
-    def charges(self) -> Iterator[Charge]:
-        """Each charge with its arithmetic, by line, rate and version."""
-        order = np.lexsort((self.groups.rate, self.groups.project, self.groups.line))
-        several = np.bincount(self.priced.step_of_row, minlength=1) > 1
-        for row in order.tolist():
-            yield self._charge(row, several)
+    def charges(self, split: "Split | None" = None) -> Iterator[Charge]:
+        """Each charge with its arithmetic, by line, rate and version.
 
-    def _charge(self, row: int, several: Array) -> Charge:
-        priced, groups, step = self.priced, self.groups, int(self.priced.step_of_row[row])
-        at = self.pricing.combiner.rates[groups.rate[row]]
-        rate, line = at.rate, self.pricing.lines[int(groups.line[row])]
+        Args:
+            split: gives its parts, and the attribute sets that it is of; without it they are left out.
+        """
+        groups, priced = self.groups, self.priced
+        order = np.lexsort((groups.rate, groups.project, groups.line))
+        several = np.bincount(priced.step_of_row, minlength=1) > 1
+        # Looked up one by one, the numbers of an array cost more than all the rest.
+        steps, together = Steps(priced), np.where(several, priced.quantity, -1).tolist()
+        columns = (
+            groups.line,
+            groups.rate,
+            groups.project,
+            groups.quantity,
+            self.covered,
+            priced.row_amount,
+            priced.step_of_row,
+        )
+        for row in zip(*(column[order].tolist() for column in columns), strict=True):
+            yield self._charge(row, steps, together[row[-1]], split)
+
+    def _charge(self, row: tuple[int, ...], steps: Steps, together: int, split: "Split | None") -> Charge:
+        """The charge of a row; ``together`` is the quantity of its step, where other rows have a share of that."""
+        number, rate_at, project, quantity, covered, amount, step = row
+        at = self.pricing.combiner.rates[rate_at]
+        rate, line, own = at.rate, self.pricing.lines[number], quantity_of(covered)
         start, end = self.pricing.service_period(line, at.version)
-        whole = _priced_step(priced, step, rate)
-        covered = _quantity(self.covered[row])
-        shared = Shared(_quantity(priced.quantity[step]), whole.amount) if several[step] else None
+        whole = steps.priced(step, rate)
+        only = project if rate.over is Over.PROJECT else None
+        parts, sets = split(number, rate_at, only, quantity, amount, start) if split else ((), ())
         return Charge(
             line=line.number,
             kind=rate.kind,
@@ -112,79 +133,20 @@ class PricedUsage:
             version=at.version,
             meter=rate.meter,
             unit=rate.unit.text,
-            quantity=_quantity(groups.quantity[row]),
-            covered=covered if shared else add([covered, whole.covered]),
+            quantity=quantity_of(quantity),
+            covered=own if together >= 0 else add([own, whole.covered]),
             before=whole.before,
             blocks=whole.blocks,
-            amount=_amount(priced.row_amount[row]),
+            amount=amount_of(amount),
             start=start,
             end=end,
-            project=int(groups.project[row]) if rate.over is Over.PROJECT else None,
+            project=only,
             true_up=whole.true_up,
             adjustments=whole.adjustments,
-            shared=shared,
+            shared=Shared(quantity_of(together), whole.amount) if together >= 0 else None,
+            attributes=sets,
+            parts=parts,
         )
-
-
-def prices_of(rate: UsageRate) -> tuple[tuple[Decimal, ...], Fraction]:
-    """A rate's prices and the base units (or lots) that each is for."""
-    pricing = rate.pricing
-    if isinstance(pricing, Lots):
-        return (pricing.price,), Fraction(1)
-    if isinstance(pricing, Markup):
-        return (pricing.price,), rate.unit.factor
-    return tuple(step.price for step in pricing.steps), rate.unit.factor
-
-
-@dataclass(frozen=True, slots=True)
-class PricedStep:
-    """What a version's share of a period comes to; see `Charge`."""
-
-    amount: Decimal
-    covered: Decimal
-    before: Decimal
-    true_up: Decimal
-    blocks: tuple[PricedBlock, ...]
-    adjustments: tuple[Adjustment, ...]
-
-
-def price_steps(steps: Sequence[tuple[UsageRate, Decimal]]) -> list[PricedStep]:
-    """Price what one scope used in a period, at the namesakes of a rate in successive versions.
-
-    Args:
-        steps: each version's rate and the quantity used while it held, in the rate's unit.
-    """
-    version = RateCardVersion("steps", 1, "EUR", date(2000, 1, 1), ())
-    rates = [RateAt(version, rate, 0, order) for order, (rate, _) in enumerate(steps)]
-    quantities = [rate.scaled_quantity(quantity, "quantity") for rate, quantity in steps]
-    none = np.zeros(len(steps), dtype=np.int64)
-    commits = np.arange(1, len(steps) + 1) == len(steps)
-    rows = Rows(none, np.arange(len(steps)), fitted(np.array(quantities, dtype=object)), commits)
-    priced = price_rows(rows, rates)
-    return [_priced_step(priced, step, rate) for step, (rate, _) in enumerate(steps)]
-
-
-def _priced_step(priced: Priced, step: int, rate: UsageRate) -> PricedStep:
-    prices, factor = prices_of(rate)
-    pieces = priced.pieces
-    return PricedStep(
-        amount=_amount(priced.amount[step]),
-        covered=_quantity(priced.covered[step]),
-        before=_quantity(priced.before[step]),
-        true_up=_quantity(priced.true_up[step]),
-        blocks=tuple(
-            PricedBlock(int(pieces.start[piece]), int(pieces.size[piece]), prices[pieces.price[piece]], factor)
-            for piece in range(*np.searchsorted(pieces.step, [step, step + 1]))
-        ),
-        adjustments=_adjustments(priced, step),
-    )
-
-
-def _adjustments(priced: Priced, step: int) -> tuple[Adjustment, ...]:
-    fixed = int(priced.fixed[step])
-    bounded = int(priced.amount[step]) - int(priced.priced[step]) - fixed
-    found = [("fixed", fixed), ("minimum" if bounded > 0 else "cap", bounded)]
-    return tuple(Adjustment(kind, _amount(amount)) for kind, amount in found if amount)
 
 
 class Pricing:
@@ -260,7 +222,7 @@ class Pricing:
         """Rows that nothing prices, as what is listed."""
         columns = (groups.line, groups.meter, groups.attributes, groups.quantity)
         for line, meter, attributes, quantity in zip(*(column.tolist() for column in columns), strict=True):
-            yield Unpriced(line, self.meters[meter], attributes, _quantity(quantity))
+            yield Unpriced(line, self.meters[meter], attributes, quantity_of(quantity))
 
     def _scopes(self, rows: Groups) -> Array:
         """What each row cumulates over, as numbers that differ between kinds of scope."""
@@ -371,11 +333,3 @@ class Pricing:
             self._holds[key] = max(self.start, day_start(version.starts_on, self.zone)), until
         start, end = self._holds[key]
         return max(start, line.start), end if line.end is None else min(end, line.end)
-
-
-def _quantity(millionths: int) -> Decimal:
-    return unscaled(int(millionths), QUANTITY_PLACES)
-
-
-def _amount(whole: int) -> Decimal:
-    return unscaled(int(whole), AMOUNT_PLACES)

@@ -196,10 +196,10 @@ def rated_rows(tx: Session, *, attempt: Attempt) -> Generations:
     buyers = None if attempt.seller in own else list(own)
     loaded = load_links(tx, attempt.seller, Period.parse(attempt.period), buyers=buyers, named=False)
     sold = {buyer: keys for buyer, keys in own.items() if buyer != attempt.seller}
-    found = [_rows(loaded.rate(), sold)] if sold else []
+    found = [rows_of(loaded.rate(), sold)] if sold else []
     if attempt.seller in own:
         costs = rate_costs(tx, tx.get_one(OrganisationRow, attempt.seller), loaded)
-        found.append(_rows(costs, {attempt.seller: own[attempt.seller]}, of_all=True))
+        found.append(rows_of(costs, {attempt.seller: own[attempt.seller]}, of_all=True))
     return Generations(
         [row for each in found for row in each.charges],
         [row for each in found for row in each.not_priced],
@@ -207,7 +207,7 @@ def rated_rows(tx: Session, *, attempt: Attempt) -> Generations:
     )
 
 
-def _rows(rated: RatedPeriod, pairs: Mapping[UUID, Mapping[str, int]], *, of_all: bool = False) -> Generations:
+def rows_of(rated: RatedPeriod, pairs: Mapping[UUID, Mapping[str, int]], *, of_all: bool = False) -> Generations:
     """The rows of some buyers' charges.
 
     Args:
