@@ -46,7 +46,7 @@ def price_steps(steps: Sequence[tuple[UsageRate, Decimal]]) -> list[PricedStep]:
     """
     version = RateCardVersion("steps", 1, "EUR", date(2000, 1, 1), ())
     rates = [RateAt(version, rate, 0, order) for order, (rate, _) in enumerate(steps)]
-    quantities = [rate.scaledquantity_of(quantity, "quantity") for rate, quantity in steps]
+    quantities = [rate.scaled_quantity(quantity, "quantity") for rate, quantity in steps]
     none = np.zeros(len(steps), dtype=np.int64)
     commits = np.arange(1, len(steps) + 1) == len(steps)
     rows = Rows(none, np.arange(len(steps)), fitted(np.array(quantities, dtype=object)), commits)
