@@ -53,7 +53,8 @@ def test_a_service_killed_in_mid_batch_loses_and_doubles_nothing(alone: Process)
         batches = [[egress(f"{b}-{n}", 7, resource=f"vm-{n}") for n in range(400)] for b in range(24)]
         token = world.mara.tokens.create("tarnwick", name="sender", role=Role.ADMINISTRATOR).secret
         answered = threading.Semaphore(0)
-        interrupted = []
+        interrupted: list[str] = []
+        deadline = time.monotonic() + 300
 
         def send() -> None:
             with Client(alone.url, token, timeout=30) as client:
@@ -62,7 +63,8 @@ def test_a_service_killed_in_mid_batch_loses_and_doubles_nothing(alone: Process)
                         try:
                             outcome = client.readings.send(FEED, batch)
                         except GradumenError as error:
-                            interrupted.append(error)
+                            interrupted.append(str(error))
+                            assert time.monotonic() < deadline
                             time.sleep(0.05)
                             continue
                         assert outcome.refused == 0
@@ -70,7 +72,7 @@ def test_a_service_killed_in_mid_batch_loses_and_doubles_nothing(alone: Process)
                         answered.release()
                         break
 
-        sender = threading.Thread(target=send)
+        sender = threading.Thread(target=send, daemon=True)
         sender.start()
         database = alone.database_pid
         for _ in range(3):
