@@ -13,14 +13,15 @@ import large
 import psutil
 import pymysql
 
-PROCESSES = len(os.sched_getaffinity(0))
-"""That read for the floor; a bill run is divided among as many."""
+PROCESSES = 2
+"""That do tasks, and that read for the floor; a large bill run is divided among as many besides."""
 RESULT = ("current_charges", "current_parts", "charges", "charge_parts", "invoice_lines")
 """Tables that a close writes."""
 
 
 def run(rows: int) -> dict[str, Any]:
     """A close with nothing current before, then again with everything current."""
+    os.environ["GRADUMEN_WORKER_PROCESSES"] = str(PROCESSES)
     with large.made(rows) as made, large.connected(made.socket) as connection:
         own = made.history.mara
         seconds, pss = _watched(lambda: _close(made))

@@ -17,6 +17,7 @@ const organisation = (slug: string, parent: string | null): Organisation => ({
   country: 'IE',
   currency: 'EUR',
   billing_zone: 'UTC',
+  children: 0,
   cost_centre: null,
   segment: null,
   parent,

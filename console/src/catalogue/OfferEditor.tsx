@@ -7,13 +7,15 @@ import { type PlanForm, type ServiceForm, plansOptions, servicesOptions } from '
 import { Add, change, Group, Line, Remove, Row, Select, withItem, withoutItem, Words } from './fields';
 import type { Floor, OfferForm } from './offers';
 
+const NAMED = 20;
+
 export function OfferEditor({ form, onChange }: { form: OfferForm; onChange: (form: OfferForm) => void }) {
   const { home } = useSignedIn();
   const plans = useQuery(plansOptions);
   const services = useQuery(servicesOptions);
-  const organisations = useQuery(organisationsOptions);
+  const buyers =
+    useQuery(organisationsOptions({ parent: home.organisation, limit: NAMED + 1 })).data?.items ?? [];
   const plan = plans.data?.find((each) => each.slug === form.offer)?.form as PlanForm | undefined;
-  const buyers = (organisations.data ?? []).filter((each) => each.parent === home.organisation);
   const meters = (services.data ?? [])
     .map((each) => each.form as ServiceForm)
     .filter((service) => plan?.services.includes(service.service))
@@ -47,7 +49,10 @@ export function OfferEditor({ form, onChange }: { form: OfferForm; onChange: (fo
             help={
               form.to.length
                 ? undefined
-                : `offered to nobody; you sell to: ${buyers.map((each) => each.slug).join(', ')}`
+                : `offered to nobody; you sell to: ${buyers
+                    .slice(0, NAMED)
+                    .map((each) => each.slug)
+                    .join(', ')}${buyers.length > NAMED ? ' and others' : ''}`
             }
           />
         )}

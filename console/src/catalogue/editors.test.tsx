@@ -157,7 +157,10 @@ function draw(view: ReactElement): void {
   const client = new QueryClient({ defaultOptions: { queries: { staleTime: Infinity, retry: false } } });
   client.setQueryData(servicesOptions.queryKey, [{ slug: 'compute', form: SERVICE }] as never);
   client.setQueryData(plansOptions.queryKey, [{ slug: 'open-range', form: PLAN }] as never);
-  client.setQueryData(organisationsOptions.queryKey, [] as never);
+  client.setQueryData(organisationsOptions({ parent: 'tarnwick', limit: 21 }).queryKey, {
+    items: [],
+    next: null,
+  });
   client.setQueryData(sessionOptions.queryKey, SESSION);
   render(<QueryClientProvider client={client}>{view}</QueryClientProvider>);
 }

@@ -13,15 +13,20 @@ import { GrantDialog } from './GrantDialog';
 import { QuotaBar } from './QuotaBar';
 import { InviteDialog } from '../access/InviteDialog';
 import { membersOptions } from '../access/members';
-import { type Organisation, type Quota, projectsOptions, quotasOptions } from './organisations';
+import {
+  type Organisation,
+  type Quota,
+  organisationOptions,
+  projectsOptions,
+  quotasOptions,
+} from './organisations';
 
 interface Props {
   organisation: Organisation;
-  all: Organisation[];
   onClose: () => void;
 }
 
-export function OrganisationDetail({ organisation, all, onClose }: Props) {
+export function OrganisationDetail({ organisation, onClose }: Props) {
   const { may, mayAt } = useSignedIn();
   const own = mayAt('read', organisation.slug);
   const quotas = useQuery(quotasOptions(organisation.slug));
@@ -29,8 +34,9 @@ export function OrganisationDetail({ organisation, all, onClose }: Props) {
   const members = useQuery({ ...membersOptions(organisation.slug), enabled: own });
   const [inviting, setInviting] = useState(false);
   const [granting, setGranting] = useState<Quota | null>(null);
-  const giver = all.find((each) => each.slug === organisation.parent);
-  const mayGrant = may('manage quotas') && (giver !== undefined || organisation.type === 'provider');
+  const { parent } = organisation;
+  const { data: giver } = useQuery({ ...organisationOptions(parent ?? ''), enabled: parent !== null });
+  const mayGrant = may('manage quotas') && (parent !== null || organisation.type === 'provider');
   return (
     <Box component="aside" aria-label={organisation.name} sx={{ minWidth: 0 }}>
       <Box sx={{ display: 'flex', alignItems: 'baseline', mb: 1.5 }}>
@@ -120,7 +126,7 @@ export function OrganisationDetail({ organisation, all, onClose }: Props) {
           onClose={() => setInviting(false)}
         />
       )}
-      {granting && (
+      {granting && (parent === null || giver) && (
         <GrantDialog
           quota={granting}
           holder={organisation}

@@ -5,21 +5,22 @@ import { api, body, type Schemas } from '../shared/api';
 export type Organisation = Schemas['OrganisationBody'];
 export type Quota = Schemas['QuotaBody'];
 
-export const organisationsOptions = queryOptions({
-  queryKey: ['organisations'],
-  queryFn: async () => {
-    const items: Organisation[] = [];
-    let after: string | null = null;
-    do {
-      const page: Schemas['Page_OrganisationBody_'] = body(
-        await api.GET('/api/v1/organisations', { params: { query: { limit: 1000, after } } }),
-      );
-      items.push(...page.items);
-      after = page.next;
-    } while (after);
-    return items;
-  },
-});
+/** So many are shown at once, as a tree that is all open; of more, one opens what one looks for. */
+export const FEW = 200;
+
+/** Some organisations by slug: those with a text in their name, or those that one sells to. */
+export const organisationsOptions = (asked: { search?: string; parent?: string; limit: number }) =>
+  queryOptions({
+    queryKey: ['organisations', asked],
+    queryFn: async () => body(await api.GET('/api/v1/organisations', { params: { query: asked } })),
+  });
+
+export const organisationOptions = (organisation: string) =>
+  queryOptions({
+    queryKey: ['organisations', organisation],
+    queryFn: async () =>
+      body(await api.GET('/api/v1/organisations/{organisation}', { params: { path: { organisation } } })),
+  });
 
 export const quotasOptions = (organisation: string) =>
   queryOptions({

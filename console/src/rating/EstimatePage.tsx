@@ -1,10 +1,10 @@
 /** What a tier would cost an organisation over a term; the price adds up with each choice. */
-import { Alert, Box, MenuItem, TextField, Typography } from '@mui/material';
+import { Alert, Box, Typography } from '@mui/material';
 import { useQuery } from '@tanstack/react-query';
 import { useDeferredValue, useState } from 'react';
 import { useSearchParams } from 'react-router';
 import { useSignedIn } from '../access/session';
-import { organisationsOptions } from '../organisations/organisations';
+import { CustomerPicker, useCustomers } from '../organisations/CustomerPicker';
 import { DataTable } from '../shared/DataTable';
 import { nextMonth, periodName } from '../shared/dates';
 import { formatMoney, formatQuantity } from '../shared/decimal';
@@ -56,14 +56,8 @@ export default function EstimatePage() {
 function Estimating({ plans, services }: { plans: PlanForm[]; services: ServiceForm[] }) {
   const { home, session } = useSignedIn();
   const [params, setParams] = useSearchParams();
-  const organisations = useQuery(organisationsOptions);
-  const own = new Set(session.memberships.map((each) => each.organisation));
-  const buyers = (organisations.data ?? []).filter(
-    (each) => own.has(each.slug) || own.has(each.parent ?? ''),
-  );
-  const buyer = params.get('for') ?? (home.type === 'tenant' ? home.organisation : '');
-  const chosen =
-    buyers.find((each) => each.slug === buyer) ?? buyers.find((each) => !own.has(each.slug)) ?? buyers[0];
+  const first = useCustomers('')[0]?.slug ?? '';
+  const buyer = params.get('for') ?? (home.type === 'tenant' ? home.organisation : first);
   const plan = plans.find((each) => each.plan === params.get('plan')) ?? plans[0];
   const tier = plan?.tiers.find((each) => each.tier === params.get('tier')) ?? plan?.tiers[0];
   const months = params.get('months') ?? '12';
@@ -105,7 +99,7 @@ function Estimating({ plans, services }: { plans: PlanForm[]; services: ServiceF
     ];
   });
   const asked = {
-    organisation: chosen?.slug ?? '',
+    organisation: buyer,
     plan: plan?.plan ?? '',
     tier: tier?.tier ?? '',
     quantity: /^[1-9]\d{0,5}$/.test(quantity) ? Number(quantity) : 1,
@@ -135,19 +129,7 @@ function Estimating({ plans, services }: { plans: PlanForm[]; services: ServiceF
       >
         <Box sx={{ display: 'grid', gap: 3 }}>
           <Row>
-            <TextField
-              select
-              label="For"
-              value={chosen?.slug ?? ''}
-              sx={{ minWidth: 220 }}
-              onChange={(event) => set('for')(event.target.value)}
-            >
-              {buyers.map((each) => (
-                <MenuItem key={each.slug} value={each.slug}>
-                  {each.name}
-                </MenuItem>
-              ))}
-            </TextField>
+            <CustomerPicker label="For" value={buyer} onChange={set('for')} />
             <Select
               label="Plan"
               value={plan?.plan}

@@ -465,7 +465,7 @@ export interface paths {
         };
         /**
          * List Organisations
-         * @description The organisations that the caller sees, by slug.
+         * @description The organisations that the caller sees, by slug; with ``parent`` only those that one sells to.
          */
         get: operations["list_organisations"];
         put?: never;
@@ -3370,11 +3370,14 @@ export interface components {
          * OrganisationBody
          * @description An organisation as its viewer sees it; ``parent`` is null at the edge of what that viewer sees.
          *
+         *     ``children`` counts those it sells to.
          *     ``segment`` is its seller's word for the kind of customer, and shown to those who see the seller.
          */
         OrganisationBody: {
             /** Billing Zone */
             billing_zone: string;
+            /** Children */
+            children: number;
             /** Cost Centre */
             cost_centre: string | null;
             /** Country */
@@ -5917,6 +5920,7 @@ export interface operations {
                 after?: string | null;
                 limit?: number;
                 search?: string;
+                parent?: string | null;
             };
             header?: never;
             path?: never;

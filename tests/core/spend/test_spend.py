@@ -34,13 +34,14 @@ currencies = st.lists(st.sampled_from(["EUR", "JPY", "KWD"]), min_size=4, max_si
 
 def columns(found: list[tuple[int, int | None, int | None, int, int]], currency: list[str]) -> pl.DataFrame:
     charges = [
-        SpentCharge(number, f"org-{number % 2}", 9 if number == 3 else None, "plan", "", "", currency[number])
+        SpentCharge(5, number, f"org-{number % 2}", 9 if number == 3 else None, "plan", "", "", currency[number])
         for number in range(4)
     ]
-    rows = [(charge, project, res, FIRST + timedelta(days=day), amount) for charge, project, res, day, amount in found]
-    return spend_columns(
-        5, SEPTEMBER, charges, pl.DataFrame(rows, schema=PART_COLUMNS, orient="row"), {1: "north-fell"}
-    )
+    rows = [
+        (5, charge, project, res, FIRST + timedelta(days=day), amount) for charge, project, res, day, amount in found
+    ]
+    frame = pl.DataFrame(rows, schema=PART_COLUMNS, orient="row")
+    return spend_columns(SEPTEMBER, charges, frame, {1: "north-fell"})[5]
 
 
 @given(parts, currencies)

@@ -20,10 +20,11 @@ def list_organisations(
     after: str | None = None,
     limit: Annotated[int, Query()] = 200,
     search: Annotated[str, Query(max_length=80)] = "",
+    parent: str | None = None,
 ) -> Page[OrganisationBody]:
-    """The organisations that the caller sees, by slug."""
+    """The organisations that the caller sees, by slug; with ``parent`` only those that one sells to."""
     size = page_limit(limit, 2000)
-    found = organisations.list_organisations(uow, caller, after=after, limit=size + 1, search=search)
+    found = organisations.list_organisations(uow, caller, after=after, limit=size + 1, search=search, parent=parent)
     return Page(items=found[:size], next=found[size - 1].slug if len(found) > size else None)
 
 

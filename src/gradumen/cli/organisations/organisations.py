@@ -15,6 +15,7 @@ def register(nouns: Any) -> None:
     verbs = Verbs(nouns, "organisations", "the provider, resellers and tenants, and their projects")
     listing = verbs.add("list", run_list, "the tree of organisations that you see")
     listing.add_argument("--search", help="part of a slug or name; then without the tree")
+    listing.add_argument("--under", metavar="SLUG", help="only those that this one sells to")
     create = verbs.add("create", run_create, "bring a reseller or tenant on board")
     create.add_argument("slug")
     for name in ("parent", "type", "name", "country", "currency"):
@@ -36,9 +37,9 @@ def register(nouns: Any) -> None:
 
 def run_list(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     """Show the tree."""
-    found = client.organisations.list(search=arguments.search)
+    found = client.organisations.list(search=arguments.search, parent=arguments.under)
     out.body(found)
-    ordered = [(0, each) for each in found] if arguments.search else tree(found)
+    ordered = [(0, each) for each in found] if arguments.search or arguments.under else tree(found)
     out.table(
         ("ORGANISATION", "NAME", "TYPE", "COUNTRY", "CURRENCY", "ZONE"),
         [

@@ -35,6 +35,6 @@ class Organisations:
         body = ProjectCreate(slug=slug, name=name, cost_centre=cost_centre)
         return self._connection.post(f"organisations/{organisation}/projects", ProjectBody, body, key=key)
 
-    def list(self, *, search: str | None = None) -> list[OrganisationBody]:
-        """All organisations in scope, by slug."""
-        return self._connection.all("organisations", OrganisationBody, search=search, limit=1000)
+    def list(self, *, search: str | None = None, parent: str | None = None) -> list[OrganisationBody]:
+        """All organisations in scope, by slug; with ``parent`` only those that one sells to."""
+        return self._connection.all("organisations", OrganisationBody, search=search, parent=parent, limit=1000)

@@ -26,6 +26,7 @@ SPEND_SCHEMA = {
 }
 """A row a part; ``amount`` in 10**-12 of the currency. Nought, or no text, is what a part has none of."""
 PART_COLUMNS = {
+    "pair": pl.Int32(),
     "charge": pl.Int32(),
     "project": pl.Int32(),
     "resource": pl.Int32(),
@@ -34,6 +35,7 @@ PART_COLUMNS = {
 }
 """Parts as they are stored."""
 _CHARGE_SCHEMA = {
+    "pair": pl.Int32(),
     "charge": pl.Int32(),
     "organisation": pl.String(),
     "whole": pl.Int32(),
@@ -48,6 +50,7 @@ _CHARGE_SCHEMA = {
 class SpentCharge:
     """What the parts of a charge are known by; ``project`` is its subscription's, for parts that name none."""
 
+    pair: int
     charge: int
     organisation: str
     whole: int | None
@@ -58,17 +61,21 @@ class SpentCharge:
 
 
 def spend_columns(
-    pair: int, period: Period, charges: Collection[SpentCharge], parts: pl.DataFrame, regions: dict[int, str]
-) -> pl.DataFrame:
-    """The parts of a pair's charges, and of each line a part more: what rounding it to the minor unit adds.
+    period: Period, charges: Collection[SpentCharge], parts: pl.DataFrame, regions: dict[int, str]
+) -> dict[int, pl.DataFrame]:
+    """The parts of pairs' charges, and of each line a part more: what rounding it to the minor unit adds.
 
     So any sum of whole lines is what documents say. The part more is on the last day that the line is for, and of
     no resource. A day outside the period, of a term of a quarter or year, counts as the period's nearest: what is
     charged in a month is spent in it.
 
     Args:
+        period: that of all these pairs.
         parts: see `PART_COLUMNS`.
         regions: of resources.
+
+    Returns:
+        Frames of `SPEND_SCHEMA`, by pair; pairs without parts are left out.
     """
     known = pl.DataFrame([astuple(each) for each in charges], schema=_CHARGE_SCHEMA, orient="row")
     places = pl.DataFrame(
@@ -76,10 +83,9 @@ def spend_columns(
         schema={"resource": pl.Int32(), "region": pl.String},
     )
     rows = (
-        parts.join(known, on="charge")
+        parts.join(known, on=["pair", "charge"])
         .join(places, on="resource", how="left")
         .with_columns(
-            pl.lit(pair, dtype=pl.Int32).alias("pair"),
             pl.col("day").clip(period.first_day, period.next().first_day - timedelta(days=1)),
             pl.coalesce("project", "whole", pl.lit(0)).cast(pl.Int32).alias("project"),
             pl.col("resource").fill_null(0),
@@ -89,7 +95,7 @@ def spend_columns(
     )
     keys = [name for name in SPEND_SCHEMA if name not in ("resource", "region", "day", "amount")]
     last_days = rows.group_by(keys).agg(pl.col("day").max())
-    lines = added_up(rows, keys).join(last_days, on=keys).sort("charge", "project")
+    lines = added_up(rows, keys).join(last_days, on=keys).sort("pair", "charge", "project")
     rounding = [
         _rounding(amount, currency)
         for amount, currency in zip(lines["amount"].to_list(), lines["currency"].to_list(), strict=True)
@@ -99,7 +105,9 @@ def spend_columns(
         pl.lit(0, dtype=pl.Int32).alias("resource"),
         pl.lit("").alias("region"),
     ).filter(pl.col("amount") != 0)
-    return pl.concat([rows, more.select(*SPEND_SCHEMA)]).cast(pl.Schema(SPEND_SCHEMA))
+    # Each with the texts that it has itself, and no others.
+    apart = pl.concat([rows, more.select(*SPEND_SCHEMA)]).partition_by("pair", as_dict=True)
+    return {pair: frame.cast(pl.Schema(SPEND_SCHEMA)) for (pair,), frame in apart.items()}
 
 
 def _rounding(amount: int, currency: str) -> int:

@@ -4,11 +4,12 @@ from collections.abc import Collection
 from datetime import datetime
 from uuid import UUID
 
-from sqlalchemy import delete, select, update
+from sqlalchemy import and_, delete, select, update
 from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.orm import Session
 
-from gradumen.store.access.tables import AttemptRow, DeviceRow, SessionRow, TokenRow
+from gradumen.core.permissions import Role
+from gradumen.store.access.tables import AttemptRow, DeviceRow, MemberRow, SessionRow, TokenRow, UserRow
 from gradumen.store.organisations.tables import OrganisationRow
 
 
@@ -34,6 +35,20 @@ def drop_old(tx: Session, *, sessions_over: datetime, devices_unused: datetime) 
     """Remove sessions that are over and devices that are not used any more."""
     tx.execute(delete(SessionRow).where(SessionRow.expires_at < sessions_over))
     tx.execute(delete(DeviceRow).where(DeviceRow.used_at < devices_unused))
+
+
+def find_session(tx: Session, digest: str) -> tuple[SessionRow, UserRow, dict[UUID, Role]] | None:
+    """The session of a digest with its user, and the roles of that by organisation; what rests gives none."""
+    rows = tx.execute(
+        select(SessionRow, UserRow, MemberRow)
+        .join(UserRow, UserRow.id == SessionRow.user_id)
+        .outerjoin(MemberRow, and_(MemberRow.user_id == UserRow.id, MemberRow.disabled_at.is_(None)))
+        .where(SessionRow.id == digest)
+    ).all()
+    if not rows:
+        return None
+    session, user, _ = rows[0]
+    return session, user, {member.organisation_id: Role(member.role) for *_, member in rows if member is not None}
 
 
 def find_token(tx: Session, digest: str) -> TokenRow | None:

@@ -12,10 +12,9 @@ from uuid import uuid4
 
 import polars as pl
 from polars.exceptions import PolarsError
-from sqlalchemy import select
+from sqlalchemy import select, tuple_
 from sqlalchemy.orm import Session
 
-from gradumen.core.exact import AMOUNT_PLACES, scaled
 from gradumen.core.rating.charges import service_of
 from gradumen.core.spend.columns import PART_COLUMNS, SPEND_SCHEMA, SpentCharge
 from gradumen.store.catalogue.tables import PlanRow, RateCardRow, RateCardVersionRow
@@ -32,19 +31,21 @@ RELEASE = "2"
 REGIONS = ("region", "site")
 """Attributes that say where something is, the first that is there."""
 _PARTS = (
-    "SELECT charge_position, project_number, resource_id, day, amount FROM current_parts "
-    "WHERE pair_id = %s AND generation = %s"
+    "SELECT pair_id, charge_position, project_number, resource_id, day, REPLACE(CAST(amount AS CHAR), '.', '') "
+    "FROM current_parts WHERE (pair_id, generation) IN ({marks})"
 )
+"""An amount always has twelve decimals, so without the point it is a whole number of the last of them."""
 _AT_ONCE = 2000
 DAMAGED = (OSError, PolarsError)
 """What reading files may end in."""
 
 
-def charges_of(tx: Session, pair: PairRow) -> list[SpentCharge]:
-    """The charges that hold for a pair, with what their parts are known by."""
+def charges_of(tx: Session, pairs: Collection[PairRow]) -> list[SpentCharge]:
+    """The charges that hold for pairs, with what their parts are known by."""
     charge = CurrentChargeRow
     rows = tx.execute(
         select(
+            charge.pair_id,
             charge.position,
             SubscriptionRow.organisation_id,
             ProjectRow.number,
@@ -59,10 +60,11 @@ def charges_of(tx: Session, pair: PairRow) -> list[SpentCharge]:
         .join(RateCardVersionRow, RateCardVersionRow.id == charge.rate_card_version_id)
         .join(RateCardRow, RateCardRow.id == RateCardVersionRow.rate_card_id)
         .outerjoin(ProjectRow, ProjectRow.id == SubscriptionRow.project_id)
-        .where(charge.pair_id == pair.id, charge.generation == pair.generation)
+        .where(tuple_(charge.pair_id, charge.generation).in_([(pair.id, pair.generation) for pair in pairs]))
     )
     return [
         SpentCharge(
+            pair,
             position,
             str(organisation),
             project,
@@ -71,16 +73,18 @@ def charges_of(tx: Session, pair: PairRow) -> list[SpentCharge]:
             meter or "",
             currency,
         )
-        for position, organisation, project, plan, kind, meter, currency in rows
+        for pair, position, organisation, project, plan, kind, meter, currency in rows
     ]
 
 
-def parts_of(tx: Session, pair: PairRow) -> pl.DataFrame:
+def parts_of(tx: Session, pairs: Collection[PairRow]) -> pl.DataFrame:
     """The parts of these charges, as `gradumen.core.spend.columns.PART_COLUMNS`."""
-    rows: Sequence[Any] = tx.connection().exec_driver_sql(_PARTS, (pair.id, pair.generation)).fetchall()
+    marks = ", ".join(["(%s, %s)"] * len(pairs))
+    values = tuple(number for pair in pairs for number in (pair.id, pair.generation))
+    rows: Sequence[Any] = tx.connection().exec_driver_sql(_PARTS.format(marks=marks), values).fetchall()
     columns: Iterable[Any] = zip(*rows, strict=True) if rows else ((),) * len(PART_COLUMNS)
     *known, amounts = columns
-    amount = [scaled(each, AMOUNT_PLACES) for each in amounts]
+    amount = pl.Series("amount", amounts, dtype=pl.String).cast(pl.Int128)
     return pl.DataFrame(dict(zip(PART_COLUMNS, (*known, amount), strict=True)), schema=PART_COLUMNS)
 
 

@@ -200,12 +200,13 @@ def caller_of_session(tx: Session, *, secret: str, csrf: str | None, unsafe: boo
         NotSignedIn: no such session, or it is over.
         Forbidden: an unsafe call without the session's CSRF value.
     """
-    row = tx.get(SessionRow, digest(secret))
-    if row is None or row.expires_at <= at:
+    found = sessions.find_session(tx, digest(secret))
+    if found is None or found[0].expires_at <= at:
         raise NotSignedIn("the session is over; sign in again")
+    row, user, roles = found
     if unsafe and not secrets.compare_digest(row.csrf.encode(), (csrf or "").encode()):
         raise Forbidden(right="X-CSRF-Token of this session", organisation="the console")
-    return _caller(tx, row.user_id, at), row.csrf
+    return Caller(user.id, user.email, user.name, roles, at), row.csrf
 
 
 def _caller(tx: Session, user_id: UUID, at: datetime) -> Caller:

@@ -1,6 +1,7 @@
 """Organisations and their projects."""
 
 import re
+from collections.abc import Collection
 from dataclasses import dataclass
 from uuid import UUID, uuid4
 
@@ -155,12 +156,22 @@ def set_segment(tx: Session, caller: Caller, *, organisation: str, segment: str 
 
 @use_case
 def list_organisations(
-    tx: Session, caller: Caller, *, after: str | None, limit: int, search: str
+    tx: Session, caller: Caller, *, after: str | None, limit: int, search: str, parent: str | None
 ) -> list[OrganisationBody]:
-    """The organisations in scope, by slug, after a slug; ``search`` is found in slug or name."""
+    """The organisations in scope, by slug, after a slug; ``search`` is found in slug or name.
+
+    Args:
+        parent: only those that this one sells to; None is all.
+
+    Raises:
+        NotFound: the parent is not in scope.
+    """
     scope = load_scope(tx, caller)
+    wanted: Collection[UUID] = scope.seen
+    if parent is not None:
+        wanted = set(scope.tree.children(get_organisation(tx, scope, parent).id))
     rows = page_of_organisations(
-        tx, scope.seen, after=after, limit=limit, search=search, of_all=len(scope.tree.parents) + 1
+        tx, wanted, after=after, limit=limit, search=search, of_all=len(scope.tree.parents) + 1
     )
     parents = {scope.tree.parents[row.id] for row in rows if row.id in scope.tree.parents} & scope.seen
     known = organisations_by_id(tx, set(parents))
@@ -199,6 +210,7 @@ def _view(
         cost_centre=row.cost_centre,
         segment=row.segment if parent is not None and scope.is_member(parent) else None,
         parent=shown,
+        children=len(scope.tree.children(row.id)),
         role=scope.role(row.id),
     )
 

@@ -52,27 +52,42 @@ def columns_of(tx: Session, pair: PairRow, names: Sequence[str]) -> pl.DataFrame
     Raises:
         Conflict: it is rated more often than it can be read.
     """
-    folder = tx.info.get(COLUMNS)
+    found = store.find_columns(tx.info.get(COLUMNS), pair, names)
+    return _made(tx, [pair])[pair.id].select(names) if found is None else found
 
-    def made() -> pl.DataFrame:
-        parts = store.parts_of(tx, pair)
+
+def _made(tx: Session, pairs: Sequence[PairRow]) -> dict[int, pl.DataFrame]:
+    """The columns of pairs of one period as they hold, made and kept.
+
+    Raises:
+        Conflict: they are rated more often than they can be read.
+    """
+
+    def made() -> dict[int, pl.DataFrame]:
+        parts = store.parts_of(tx, pairs)
         regions = store.regions_of(tx, set(parts["resource"].drop_nulls().to_list()))
-        return spend_columns(pair.id, Period.parse(pair.period), store.charges_of(tx, pair), parts, regions)
+        return spend_columns(Period.parse(pairs[0].period), store.charges_of(tx, pairs), parts, regions)
 
-    found = store.find_columns(folder, pair, names)
-    if found is not None:
-        return found
-    columns = settled(tx, [pair], made)
-    store.keep_columns(folder, pair, columns)
-    return columns.select(names)
+    found = settled(tx, pairs, made)
+    nothing = pl.DataFrame(schema=SPEND_SCHEMA)
+    columns = {pair.id: found.get(pair.id, nothing) for pair in pairs}
+    for pair in pairs:
+        store.keep_columns(tx.info.get(COLUMNS), pair, columns[pair.id])
+    return columns
 
 
 @use_case
 def refresh_columns(tx: Session, *, pairs: Collection[int]) -> None:
     """Make the files of pairs that were rated, so that nobody waits for them."""
-    if tx.info.get(COLUMNS) is not None:
-        for pair in pairs_by_id(tx, pairs):
-            columns_of(tx, pair, ["amount"])
+    folder = tx.info.get(COLUMNS)
+    if folder is None:
+        return
+    apart: dict[str, list[PairRow]] = {}
+    for pair in pairs_by_id(tx, pairs):
+        if store.find_columns(folder, pair, ["amount"]) is None:
+            apart.setdefault(pair.period, []).append(pair)
+    for same in apart.values():
+        _made(tx, same)
 
 
 @dataclass(frozen=True, slots=True)

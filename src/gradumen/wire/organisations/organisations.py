@@ -28,6 +28,7 @@ class OrganisationUpdate(Body):
 class OrganisationBody(Body):
     """An organisation as its viewer sees it; ``parent`` is null at the edge of what that viewer sees.
 
+    ``children`` counts those it sells to.
     ``segment`` is its seller's word for the kind of customer, and shown to those who see the seller.
     """
 
@@ -41,4 +42,5 @@ class OrganisationBody(Body):
     cost_centre: str | None
     segment: str | None
     parent: str | None
+    children: int
     role: str | None

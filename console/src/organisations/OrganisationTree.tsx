@@ -1,0 +1,91 @@
+/** Organisations as rows of a tree, with what they have of their quotas. */
+import { Box } from '@mui/material';
+import { useQueries } from '@tanstack/react-query';
+import type { ReactNode } from 'react';
+import { DataTable } from '../shared/DataTable';
+import { QuotaBar } from './QuotaBar';
+import { type Branch, type Organisation, quotasOptions } from './organisations';
+
+const MOST_BARS = 60;
+
+export function OrganisationTree({
+  branches,
+  open,
+  onOpen,
+  twig,
+}: {
+  branches: Branch[];
+  open: string | null;
+  onOpen: (slug: string) => void;
+  /** What stands before a name, to open and close what is under it. */
+  twig?: (organisation: Organisation) => ReactNode;
+}) {
+  const shown = branches.slice(0, MOST_BARS).map((branch) => branch.organisation.slug);
+  const quotas = useQueries({ queries: shown.map((slug) => quotasOptions(slug)) });
+  const bar = (organisation: Organisation, measure: string) => {
+    const found = quotas[shown.indexOf(organisation.slug)]?.data;
+    const quota = found?.find((each) => each.measure === measure && each.project === null);
+    return quota ? <QuotaBar quota={quota} /> : null;
+  };
+  const figures = open === null;
+  return (
+    <DataTable
+      name="tree"
+      label="Organisations"
+      rows={branches}
+      rowKey={(branch) => branch.organisation.slug}
+      selected={open}
+      onOpen={(branch) => onOpen(branch.organisation.slug)}
+      columns={[
+        {
+          key: 'name',
+          title: 'Organisation',
+          cell: ({ organisation, depth }) => (
+            <Box sx={{ display: 'flex', alignItems: 'stretch', minHeight: 36 }}>
+              {Array.from({ length: depth }, (_, index) => (
+                <Box
+                  key={index}
+                  sx={{
+                    width: 18,
+                    borderLeft: '2px solid',
+                    borderColor: index === depth - 1 ? 'neutral' : 'hairline',
+                  }}
+                />
+              ))}
+              {twig?.(organisation)}
+              <Box sx={{ alignSelf: 'center', fontWeight: organisation.type === 'tenant' ? 450 : 620 }}>
+                {organisation.name}
+              </Box>
+            </Box>
+          ),
+        },
+        { key: 'type', title: 'Type', cell: ({ organisation }) => organisation.type },
+        ...(figures
+          ? [
+              {
+                key: 'processors',
+                title: 'Processors',
+                cell: ({ organisation }: Branch) => bar(organisation, 'processors'),
+              },
+              {
+                key: 'storage',
+                title: 'Storage',
+                cell: ({ organisation }: Branch) => bar(organisation, 'storage'),
+              },
+            ]
+          : []),
+        { key: 'country', title: 'Country', cell: ({ organisation }) => organisation.country },
+        { key: 'currency', title: 'Billed in', cell: ({ organisation }) => organisation.currency },
+        ...(figures
+          ? [
+              {
+                key: 'zone',
+                title: 'Billing zone',
+                cell: ({ organisation }: Branch) => organisation.billing_zone,
+              },
+            ]
+          : []),
+      ]}
+    />
+  );
+}
