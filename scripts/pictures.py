@@ -137,8 +137,8 @@ def draft(page: Page, url: str, history: History) -> None:
     rates = [egress, *(rate for rate in rates if rate is not egress)]
     launch = {"discount": "launch", "name": "Winter start", "percent": "5", "services": ["backup"]}
     form = {**card, "starts-on": "2026-12-01", "rates": rates, "discounts": [launch]}
-    history.mara.catalogue_drafts.save("tarnwick", "rate-card", "tenants-eur", form)
-    page.goto(f"{url}/drafts/rate-card/tenants-eur")
+    history.mara.unpublished_changes.save("tarnwick", "rate-card", "tenants-eur", form)
+    page.goto(f"{url}/unpublished-changes/rate-card/tenants-eur")
     page.get_by_role("button", name="Check").click()
     page.get_by_text("No mistakes.").wait_for()
     shoot(page, "", "draft")

@@ -88,7 +88,7 @@ def reference() -> str:
     return (
         f"{HEAD}{http()}\n\n## Rights\n\nA role holds in its organisation. For all organisations below it gives `read` (their "
         "structure, and the use of its own services), `manage organisations` and `manage quotas`, and nothing of their business: prices, "
-        "tax, drafts, offers, own terms, documents, people and own services are for members alone. A token has at most its holder's "
+        "tax, drafts, offers, special terms, documents, people and own services are for members alone. A token has at most its holder's "
         "present role; tokens make neither tokens nor members.\n\n"
         f"{rights()}\n\n## Settings\n\n{settings()}\n\n## Client library\n\n"
         "`gradumen.client.Client(url, token)` has one attribute a concept: `organisations`, `quotas`, `catalogue`,\n"

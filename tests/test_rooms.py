@@ -50,7 +50,7 @@ LACKING = {
     "plans": {"usecases": "plan_lists", "client": "catalogue", "cli": "catalogue"},
     "offers": {"client": "catalogue", "cli": "catalogue"},
     "rate_cards": {"usecases": "catalogue_lists", "client": "catalogue", "cli": "catalogue"},
-    "catalogue_drafts": {"cli": "catalogue"},
+    "unpublished_changes": {"cli": "catalogue"},
     "price_changes": {"client": "catalogue", "cli": "catalogue"},
     "price_margins": {"client": "catalogue", "cli": "catalogue"},
     "feeds": {"wire": "readings"},

@@ -143,12 +143,13 @@ def _earlier(made: large.Large) -> None:
             period = f"{large.FIRST.year + (month - 1) // 12}-{(month - 1) % 12 + 1:02d}"
             cursor.execute(
                 f"INSERT INTO pairs ({', '.join(columns['pairs'])}) SELECT "
-                f"{', '.join('%s' if name == 'period' else name for name in columns['pairs'])} "
+                f"{', '.join('%s' if name == '`period`' else name for name in columns['pairs'])} "
                 "FROM pairs WHERE period = %s",
                 (period, large.PERIOD),
             )
             for table in ("current_charges", "current_parts"):
-                moved = {"pair_id": "n.id", **{name: f"DATE_SUB(c.{name}, INTERVAL {back} MONTH)" for name in TIMES}}
+                moved = {"pair_id": "n.id"}
+                moved |= {f"`{name}`": f"DATE_SUB(c.{name}, INTERVAL {back} MONTH)" for name in TIMES}
                 names = ["pair_id", *columns[table]]
                 cursor.execute(
                     f"INSERT INTO {table} ({', '.join(names)}) "
@@ -166,4 +167,5 @@ TIMES = ("day", "service_start", "service_end")
 def _columns(cursor: Any, table: str) -> list[str]:
     """The columns of a table, but those that number its rows and `pair_id`."""
     cursor.execute(f"SHOW COLUMNS FROM {table}")
-    return [name for name, *_, extra in cursor.fetchall() if extra != "auto_increment" and name != "pair_id"]
+    names = [name for name, *_, extra in cursor.fetchall() if extra != "auto_increment" and name != "pair_id"]
+    return [f"`{name}`" for name in names]

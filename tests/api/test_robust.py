@@ -129,14 +129,14 @@ def test_an_odd_event_is_refused_alone(world: World, event: str) -> None:
     ],
 )
 def test_a_draft_of_odd_json_is_refused(world: World, content: bytes, words: str) -> None:
-    path = "organisations/tarnwick/catalogue-drafts/plan/x"
+    path = "organisations/tarnwick/unpublished-changes/plan/x"
     answer = world.mara.connection.http.put(path, content=content, headers={"Content-Type": "application/json"})
     assert answer.status_code == 422
     assert words in answer.json()["detail"]
 
 
 def test_numbers_of_a_draft_stay_exact(world: World) -> None:
-    path = "organisations/tarnwick/catalogue-drafts/plan/x"
+    path = "organisations/tarnwick/unpublished-changes/plan/x"
     content = b'{"organisation": "tarnwick", "form": {"plan": "x", "a": 0.1000000000000000055, "b": 1e999}}'
     answer = world.mara.connection.http.put(path, content=content, headers={"Content-Type": "application/json"})
     assert answer.status_code == 200, answer.text

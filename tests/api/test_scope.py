@@ -98,10 +98,10 @@ def calls(side: Side, invoice: InvoiceBody, world: World) -> dict[str, Call]:
     entered = admin.one_off_charges.enter(OneOffChargeCreate.model_validate(one_off)).id
     rule = {"subscription": "Open Range", "starts_on": "2026-10-01", "conditions": {"service": "compute"}}
     new = {"slug": "new", "name": "New"}
-    drafts = f"{own}/catalogue-drafts"
+    drafts = f"{own}/unpublished-changes"
     kept = yaml.safe_load(SERVICES.split("---")[0].replace("compute", f"kept-by-{side.seller}"))
     name = kept["service"]
-    admin.catalogue_drafts.save(side.seller, "service", name, kept)
+    admin.unpublished_changes.save(side.seller, "service", name, kept)
     estimate = {"organisation": side.buyer, "plan": "open-range", "tier": "moor"}
     cards = [{"name": "a.yaml", "content": rate_card(side.card, invoice.currency, "tenants", "2")}]
     subscribe = {"organisation": side.buyer, "plan": "open-range", "tier": "moor", "name": "y"}
@@ -163,16 +163,16 @@ def calls(side: Side, invoice: InvoiceBody, world: World) -> dict[str, Call]:
         "compare_rate_card_versions": Call(
             "GET", f"rate-cards/{side.seller}/{side.card}/differences", query=versions, above=404
         ),
-        "list_catalogue_drafts": Call("GET", drafts, viewer=403),
-        "read_catalogue_draft": Call("GET", f"{drafts}/service/{name}", viewer=403),
-        "check_catalogue_draft": Call("POST", f"{drafts}/service/{name}/check", viewer=403),
-        "save_catalogue_draft": Call(
+        "list_unpublished_changes": Call("GET", drafts, viewer=403),
+        "read_unpublished_change": Call("GET", f"{drafts}/service/{name}", viewer=403),
+        "check_unpublished_change": Call("POST", f"{drafts}/service/{name}/check", viewer=403),
+        "save_unpublished_change": Call(
             "PUT", f"{drafts}/service/new", {"organisation": side.seller, "form": {"service": "new"}}, viewer=403
         ),
-        "publish_catalogue_draft": Call(
+        "publish_unpublished_change": Call(
             "POST", f"{drafts}/service/{name}/publish", headers={"If-Match": "1"}, viewer=403
         ),
-        "discard_catalogue_draft": Call("DELETE", f"{drafts}/service/{name}", viewer=403),
+        "discard_unpublished_change": Call("DELETE", f"{drafts}/service/{name}", viewer=403),
         "estimate_price": Call("POST", "estimates", estimate),
         "check_coverage": Call(
             "POST", "estimates/coverage", {"organisation": side.seller, "plan": side.plan}, viewer=403
@@ -186,14 +186,14 @@ def calls(side: Side, invoice: InvoiceBody, world: World) -> dict[str, Call]:
             "POST", f"subscriptions/{subscription}/change", {"starts_on": "2026-09-01", "quantity": 1}, viewer=403
         ),
         "end_subscription": Call("PATCH", f"subscriptions/{subscription}", {"ends_on": None}, viewer=403),
-        "deviate_subscription": Call(
+        "agree_special_terms": Call(
             "POST",
-            f"subscriptions/{subscription}/deviate",
-            {"seller": side.seller, "starts_on": "2026-09-01", "deviations": {}},
+            f"subscriptions/{subscription}/special-terms",
+            {"seller": side.seller, "starts_on": "2026-09-01", "special_terms": {}},
             viewer=403,
         ),
         "read_month_margins": Call("GET", f"{own}/margins"),
-        "list_deviations": Call("GET", f"{own}/deviations"),
+        "list_special_terms": Call("GET", f"{own}/special-terms"),
         "list_assignment_rules": Call("GET", f"{org}/assignment-rules"),
         "set_assignment_rule": Call("PUT", f"{org}/assignment-rules/new", rule, viewer=403),
         "delete_assignment_rule": Call("DELETE", f"{org}/assignment-rules/new", viewer=403),

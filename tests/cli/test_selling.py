@@ -39,7 +39,7 @@ def test_a_plan_is_offered_and_subscribed_to_with_its_terms(terminal: Terminal, 
     kit = next(each for each in listed if each["plan"] == "kit")
     assert (kit["notice_by"], kit["accepted"][0]["accepted_by"]) == ("2026-12-02", "Mara Fell")
     assert "earliest end from 2026-10-05 is 2027-01-01" in terminal(
-        "subscriptions", "end", "quillstone", "kit", "2026-11-01", exit=1
+        "subscriptions", "end", "quillstone", "kit", "2026-10-31", exit=1
     )
     path.write_text(PLAN.replace("copies: 1", "copies: 2"))
     terminal("catalogue", "publish", str(path))
@@ -49,15 +49,15 @@ def test_a_plan_is_offered_and_subscribed_to_with_its_terms(terminal: Terminal, 
 
 
 def test_own_terms_rules_and_charges_by_hand(terminal: Terminal, world: World) -> None:
-    assert "nothing deviates" in terminal("subscriptions", "deviations")
-    own = ("subscriptions", "deviate", "quillstone", "Open Range", "--from", "2026-10-01")
+    assert "no special terms" in terminal("subscriptions", "special-terms")
+    own = ("subscriptions", "agree", "quillstone", "Open Range", "--from", "2026-10-01")
     assert "network/egress 70 GiB" in terminal(*own, "--allowance", "network/egress=70 GiB")
     assert "is not one of" in terminal(*own, "--level", "speed=1", exit=1)
     assert "has no equals sign" in terminal(*own, "--level", "speed", exit=1)
-    deviations = terminal("subscriptions", "deviations")
-    assert "network/egress" in deviations and "70 GiB" in deviations
+    special_terms = terminal("subscriptions", "special-terms")
+    assert "network/egress" in special_terms and "70 GiB" in special_terms
     terminal(*own, "--as-tier")
-    assert "nothing deviates" in terminal("subscriptions", "deviations")
+    assert "no special terms" in terminal("subscriptions", "special-terms")
 
     assert "no rules" in terminal("assignment-rules", "list", "quillstone")
     rule = ("assignment-rules", "set", "quillstone", "dishes", "Open Range", "--from", "2026-10-01")
@@ -66,7 +66,7 @@ def test_own_terms_rules_and_charges_by_hand(terminal: Terminal, world: World) -
     shown = terminal("assignment-rules", "list", "quillstone")
     assert 'resource {"prefix": "dish"}, size large' in shown
     assert "'size' has no equals sign; write NAME=VALUE" in terminal(*rule, "--where", "size", exit=1)
-    assert "by rule dishes" in terminal("subscriptions", "deviations")
+    assert "by rule dishes" in terminal("subscriptions", "special-terms")
     terminal("assignment-rules", "delete", "quillstone", "dishes")
     assert "no rules" in terminal("assignment-rules", "list", "quillstone")
 
@@ -90,7 +90,7 @@ def test_segments_margins_and_coming_prices(
     assert "vcpu-large" in margins and "60" in margins
     september = terminal("spend", "margins", "--period", "2026-09")
     assert "Open Range: fees" in september and "31.60 EUR tarnwick" in september
-    assert "2026-09 in all: 79.00 EUR charged, 15.80 earned" in september, "79 less the own use's 31.6 and 31.6"
+    assert "2026-09 in all: 79.00 EUR charged, 15.80 margin" in september, "79 less the own use's 31.6 and 31.6"
     assert "GBP charged, of which cost in another currency is not taken off" in september
     assert "no prices that you pay" in terminal("catalogue", "price-changes")
     path = tmp_path / "card.yaml"

@@ -7,9 +7,9 @@ from tests.world import GIB, World, egress, files, rate_card
 
 
 def begin(page: Page, kind: str, name: str) -> None:
-    page.get_by_role("link", name="Drafts").click()
-    page.get_by_role("button", name="Begin a draft").click()
-    page.get_by_label("Of a").click()
+    page.get_by_role("link", name="Unpublished changes").click()
+    page.get_by_role("button", name="Write something new").click()
+    page.get_by_label("What", exact=True).click()
     page.get_by_role("option", name=kind, exact=True).click()
     page.get_by_role("dialog").get_by_label("Name").fill(name)
     page.get_by_role("button", name="Begin", exact=True).click()
@@ -116,7 +116,7 @@ def test_stone_barn_is_built_from_nothing(light: Tab, world: World) -> None:
 
 
 def test_a_customer_is_subscribed_changed_and_charged_by_hand(tab: Tab, world: World) -> None:
-    """With terms to accept, own terms, a rule of what falls to it, an amount by hand; all listed as deviations."""
+    """With terms to accept, special terms, a rule of what belongs to it, an amount by hand; all listed as special terms."""
     terms = "plan: kit\nname: Kit\nservices: [network]\nterms: {version: t1, text: Be kind.}\n"
     renewal = "minimum-months: 3\nrenewal: {months: 3, notice-days: 30}\ntiers: [{tier: heath, name: Heath}]\n"
     world.mara.catalogue.publish("tarnwick", files(f"{terms}{renewal}---\noffer: kit\nrecommended: heath\n"))
@@ -139,27 +139,27 @@ def test_a_customer_is_subscribed_changed_and_charged_by_hand(tab: Tab, world: W
     expect(kit).to_contain_text("renews on 2027-01-05 unless ended by 2026-12-06")
 
     page.get_by_role("button", name="End Kit").click()
-    dialog.get_by_label("First day that it does not cover").fill("2026-11-01")
+    dialog.get_by_label("Last day").fill("2026-10-31")
     dialog.get_by_role("button", name="End it").click()
     expect(dialog).to_contain_text("the earliest end from 2026-10-05 is 2027-01-05")
     dialog.get_by_role("button", name="Cancel").click()
 
-    page.get_by_role("button", name="Own terms of Open Range").click()
+    page.get_by_role("button", name="Special terms of Open Range").click()
     dialog.get_by_role("button", name="Add own allowance").click()
     dialog.get_by_label("Meter").fill("network/egress")
     dialog.get_by_label("like 10 GiB").fill("70 GiB")
     tab.accessible()
-    dialog.get_by_role("button", name="Keep it").click()
-    expect(page.get_by_role("group", name="Open Range")).to_contain_text("of its own: network/egress 70 GiB")
+    dialog.get_by_role("button", name="Save").click()
+    expect(page.get_by_role("group", name="Open Range")).to_contain_text("special terms: network/egress 70 GiB")
 
-    page.get_by_role("button", name="Say what falls to which").click()
+    page.get_by_role("button", name="Choose which usage belongs where").click()
     dialog.get_by_label("Rule").fill("dishes")
-    choose(dialog, page, "Falls to", "Kit")
+    choose(dialog, page, "Belongs to", "Kit")
     choose(dialog, page, "The resource is", "begins with")
     dialog.get_by_label("Resource", exact=True).fill("dish")
     tab.accessible()
-    dialog.get_by_role("button", name="Keep the rule").click()
-    expect(page.get_by_text("resource beginning with dish falls to Kit from 2026-10-05")).to_be_visible()
+    dialog.get_by_role("button", name="Save").click()
+    expect(page.get_by_text("resource beginning with dish belongs to Kit from 2026-10-05")).to_be_visible()
 
     page.get_by_role("button", name="Charge by hand").click()
     dialog.get_by_label("For what").fill("Moving the dishes")
@@ -170,7 +170,7 @@ def test_a_customer_is_subscribed_changed_and_charged_by_hand(tab: Tab, world: W
     dialog.get_by_role("button", name="Charge 120.50 EUR").click()
     expect(dialog).to_be_hidden()
 
-    tab.go("/deviations", "What is not as the catalogue says")
+    tab.go("/special-terms", "Special terms")
     expect(page.get_by_role("row", name="quillstone Open Range allowance")).to_contain_text("70 GiB")
     expect(page.get_by_role("row", name="single resource")).to_contain_text("by rule dishes")
     expect(page.get_by_role("row", name="Moving the dishes")).to_contain_text("120.50 EUR")
@@ -184,7 +184,7 @@ def test_a_reseller_sees_margins_versions_and_what_is_about_to_change(tab: Tab, 
     page = tab.page
     tab.sign_in("edda")
     expect(page.get_by_text("which you pay for 1 subscription, change in 7 places")).to_be_visible()
-    tab.go("/margins", "What is earned on each price")
+    tab.go("/margins", "Price margins")
     expect(page.get_by_role("row", name="vcpu compute/vcpu").first).to_contain_text("26.3 %")
     tab.accessible()
     tab.go("/differences?of=tarnwick/resellers-gbp", "What changed between versions")
@@ -204,7 +204,7 @@ def test_two_who_edit_one_draft_are_told_and_lose_nothing(light: Tab, world: Wor
     light.go("/rate-cards?card=tarnwick/tenants-eur", "Card tenants-eur")
     page.get_by_role("button", name="Write the next version").click()
     expect(page.get_by_label("Starts on")).to_have_value("2026-11-01")
-    theirs = world.user("finn").catalogue_drafts
+    theirs = world.user("finn").unpublished_changes
     draft = theirs.get("tarnwick", "rate-card", "tenants-eur")
     theirs.save("tarnwick", "rate-card", "tenants-eur", {**draft.form, "name": "Finn's"}, version=draft.version)
     page.get_by_label("Name", exact=True).fill("Mara's")
@@ -217,7 +217,7 @@ def test_two_who_edit_one_draft_are_told_and_lose_nothing(light: Tab, world: Wor
     light.settle()
     assert theirs.get("tarnwick", "rate-card", "tenants-eur").form["name"] == "Mara's"
     page.get_by_role("button", name="Discard").click()
-    expect(page.get_by_text("No drafts")).to_be_visible()
+    expect(page.get_by_text("No unpublished changes")).to_be_visible()
 
 
 def test_a_price_adds_up_as_one_chooses(tab: Tab, world: World) -> None:
@@ -242,7 +242,7 @@ def test_a_month_is_priced_again_with_a_draft(tab: Tab, world: World) -> None:
         **card,
         "rates": [{**rate, "price": "100"} if rate.get("price") == "79" else rate for rate in card["rates"]],
     }
-    world.mara.catalogue_drafts.save("tarnwick", "rate-card", "tenants-eur", dearer)
+    world.mara.unpublished_changes.save("tarnwick", "rate-card", "tenants-eur", dearer)
     page = tab.page
     tab.sign_in("mara")
     tab.go("/what-if?period=2026-09", "What would it have been?")

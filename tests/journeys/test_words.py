@@ -17,6 +17,7 @@ RENAMES = "src/gradumen/wire/catalogue/forms/base.py"
 STORED = "src/gradumen/usecases/billing/stored_lines.py"
 REFUSED = "docs/formats.md"
 """Examples of what is refused."""
+# What an action was called when it was recorded stays.
 
 REPLACED: dict[str, tuple[str, ...]] = {
     r"graduated": (STORED,),
@@ -33,6 +34,16 @@ REPLACED: dict[str, tuple[str, ...]] = {
     r"egress: 100 GiB": (),
     r"['\"][A-Z]+-100['\"]": (),
     r"Europe/Amsterdam|\"NL\"": (),
+    r"[Dd]eviat": (MIGRATIONS,),
+    r"[Cc]atalogue[-_ ][Dd]rafts?": (MIGRATIONS, "src/gradumen/store/catalogue/tables.py"),
+    r"[Dd]rafts? of the catalogue": (MIGRATIONS,),
+    r"own terms": ("src/gradumen/usecases/subscriptions/subscription_changes.py", "console/src/access/RecordPage.tsx"),
+    r"(has|have|none|is) given on\b": (),
+    r"[Ff]irst day (that it does )?not cover|[Uu]ntil, not included": (),
+    r"Of them counts|One piece is a|Looked at as number|Say what falls|none is all": (),
+    r"What is (earned|being written|not as the catalogue)|title: '(Earned|Deviations|Margins)'": (),
+    r"X-CSRF-Token of this session": (),
+    r"\d+ (processors|storage) asked": (),
 }
 """Each pattern with the places where it may stand: what reads, refuses or rewrites the forms of before."""
 

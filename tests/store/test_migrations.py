@@ -14,12 +14,12 @@ from gradumen.store import schema
 from gradumen.store.access.tables import MemberRow, SessionRow, TokenRow
 from gradumen.store.billing.tables import BillRunRow
 from gradumen.store.catalogue.tables import (
-    CatalogueDraftRow,
     OfferRow,
     OfferVersionRow,
     PlanRow,
     RateCardRow,
     RateCardVersionRow,
+    UnpublishedChangeRow,
 )
 from gradumen.store.metering.tables import DeliveryRow
 from gradumen.store.subscriptions.tables import SubscriptionRow, SupplyLineRow
@@ -99,7 +99,7 @@ def test_what_could_be_ordered_before_offers_can_be_ordered_after(fresh: Engine)
         line = session.scalars(select(SupplyLineRow)).one()
         subscription = session.scalars(select(SubscriptionRow)).one()
         assert (line.plan_version_id.hex, subscription.plan_id.hex) == (ids["version"], ids["plan"])
-        assert (line.choices, line.deviations, line.card_named) == ({}, {}, False)
+        assert (line.choices, line.special_terms, line.card_named) == ({}, {}, False)
         assert session.scalars(select(RateCardRow.buyers)).one() == "tenants"
     command.check(schema.alembic_config(fresh))
 
@@ -214,7 +214,7 @@ def test_rate_cards_and_drafts_of_before_are_in_the_words_of_today(fresh: Engine
             rates[3],
         ]
         assert document["derived"] == form["derived"]
-        assert session.scalars(select(CatalogueDraftRow.form)).one() == broken
+        assert session.scalars(select(UnpublishedChangeRow.form)).one() == broken
     command.check(schema.alembic_config(fresh))
 
 

@@ -91,3 +91,22 @@ def test_charges_of_before_are_rated_again_for_their_evidence_and_stay_billed(fr
     assert tuple(pair) == (3, 3, 3, 1, None)
     assert [(amount, evidence) for amount, evidence in charges] == [(5, "")]
     command.check(schema.alembic_config(fresh))
+
+
+def test_special_terms_of_before_are_kept_under_their_name(fresh: Engine) -> None:
+    schema.migrate(fresh, "0015")
+    terms = '{"allowances": {"network/egress": "70 GiB"}}'
+    with fresh.begin() as connection:
+        connection.execute(text("SET FOREIGN_KEY_CHECKS = 0"))
+        connection.execute(
+            text(
+                "INSERT INTO supply_lines (id, depth, subscription_id, seller_id, buyer_id, starts_on, plan_version_id, tier, "
+                "quantity, paused, trial, rate_card_id, card_named, choices, deviations) VALUES (UUID(), 0, UUID(), UUID(), "
+                "UUID(), '2026-08-01', UUID(), 'moor', 1, 0, 0, UUID(), 0, '{}', :terms)"
+            ),
+            {"terms": terms},
+        )
+    schema.migrate(fresh)
+    with fresh.connect() as connection:
+        assert connection.scalar(text("SELECT special_terms FROM supply_lines")) == terms
+    command.check(schema.alembic_config(fresh))

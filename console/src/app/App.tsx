@@ -18,13 +18,13 @@ const OverviewPage = lazy(() => import('../spend/OverviewPage'));
 const OrganisationsPage = lazy(() => import('../organisations/OrganisationsPage'));
 const PlansPage = lazy(() => import('../catalogue/PlansPage'));
 const RateCardsPage = lazy(() => import('../catalogue/RateCardsPage'));
-const DraftsPage = lazy(() => import('../catalogue/DraftsPage'));
-const DraftPage = lazy(() => import('../catalogue/DraftPage'));
+const UnpublishedChangesPage = lazy(() => import('../catalogue/UnpublishedChangesPage'));
+const UnpublishedChangePage = lazy(() => import('../catalogue/UnpublishedChangePage'));
 const DifferencesPage = lazy(() => import('../catalogue/DifferencesPage'));
 const MarginsPage = lazy(() => import('../catalogue/MarginsPage'));
 const EarnedPage = lazy(() => import('../spend/EarnedPage'));
 const SpendPage = lazy(() => import('../spend/SpendPage'));
-const DeviationsPage = lazy(() => import('../subscriptions/DeviationsPage'));
+const SpecialTermsPage = lazy(() => import('../subscriptions/SpecialTermsPage'));
 const EstimatePage = lazy(() => import('../rating/EstimatePage'));
 const WhatIfPage = lazy(() => import('../rating/WhatIfPage'));
 const UsagePage = lazy(() => import('../metering/UsagePage'));
@@ -76,13 +76,13 @@ function Pages() {
       <Route path="/organisations" element={<OrganisationsPage />} />
       <Route path="/plans" element={<PlansPage />} />
       <Route path="/rate-cards" element={<RateCardsPage />} />
-      <Route path="/drafts" element={<DraftsPage />} />
-      <Route path="/drafts/:kind/:slug" element={<DraftPage />} />
+      <Route path="/unpublished-changes" element={<UnpublishedChangesPage />} />
+      <Route path="/unpublished-changes/:kind/:slug" element={<UnpublishedChangePage />} />
       <Route path="/differences" element={<DifferencesPage />} />
       <Route path="/margins" element={<MarginsPage />} />
       <Route path="/earned" element={<EarnedPage />} />
       <Route path="/spend" element={<SpendPage />} />
-      <Route path="/deviations" element={<DeviationsPage />} />
+      <Route path="/special-terms" element={<SpecialTermsPage />} />
       <Route path="/estimate" element={<EstimatePage />} />
       <Route path="/what-if" element={<WhatIfPage />} />
       <Route path="/members" element={<MembersPage />} />

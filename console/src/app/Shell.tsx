@@ -38,11 +38,11 @@ const GROUPS: { title: string | null; entries: Entry[] }[] = [
       { to: '/plans', title: 'Plans' },
       { to: '/rate-cards', title: 'Rate cards' },
       { to: '/differences', title: 'Versions' },
-      { to: '/margins', title: 'Margins', sellers: true },
-      { to: '/drafts', title: 'Drafts', sellers: true, right: 'manage catalogue' },
+      { to: '/margins', title: 'Price margins', sellers: true },
+      { to: '/unpublished-changes', title: 'Unpublished changes', sellers: true, right: 'manage catalogue' },
       { to: '/estimate', title: 'Estimate' },
       { to: '/what-if', title: 'What if', sellers: true, right: 'manage catalogue' },
-      { to: '/deviations', title: 'Deviations', sellers: true },
+      { to: '/special-terms', title: 'Special terms', sellers: true },
     ],
   },
   {
@@ -63,7 +63,7 @@ const GROUPS: { title: string | null; entries: Entry[] }[] = [
     title: 'Spend',
     entries: [
       { to: '/spend', title: 'Spend' },
-      { to: '/earned', title: 'Earned', sellers: true },
+      { to: '/earned', title: 'Month’s margin', sellers: true },
     ],
   },
   {

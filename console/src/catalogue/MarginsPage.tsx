@@ -44,7 +44,7 @@ export default function MarginsPage() {
   });
   if (cards.data && !card)
     return (
-      <Page title="What is earned on each price">
+      <Page title="Price margins">
         <Empty title="You sell by no rate card yet">
           Publish one; then its prices stand beside what you pay.
         </Empty>
@@ -60,11 +60,11 @@ export default function MarginsPage() {
     );
   return (
     <Page
-      title="What is earned on each price"
+      title="Price margins"
       lead={
         margins.data
-          ? `Paid by ${margins.data.buys_by}, taken by ${margins.data.sells_by}, in ${margins.data.currency}, today. Nobody else sees this.`
-          : 'What is paid beside what is taken, today. Nobody else sees this.'
+          ? `You pay by ${margins.data.buys_by} and charge by ${margins.data.sells_by}, in ${margins.data.currency}, today. Nobody else sees this.`
+          : 'What you pay beside what you charge, today. Nobody else sees this.'
       }
       filters={
         card && (
@@ -107,14 +107,15 @@ export default function MarginsPage() {
             <>
               <DataTable
                 name="margins"
-                label="Margins"
+                label="Price margins"
                 rows={found.rates}
                 rowKey={(row) => row.rate}
                 columns={columns(found.currency)}
               />
               <Typography variant="body2" sx={{ color: 'text.secondary', mt: 1.5 }}>
-                Prices of the first unit; “at the lowest” compares the cheapest blocks. A rate with conditions
-                is compared by an example that fulfils them. Allowances and discounts are not in it.
+                Prices of the first unit; “at the lowest price” compares the cheapest blocks. A rate with
+                conditions is compared by an example that fulfils them. Allowances and discounts are not in
+                it.
               </Typography>
             </>
           )}
@@ -140,19 +141,19 @@ const columns = (currency: string) => [
     cell: (row: Margin) => [row.meter ?? `fee of ${row.fee ?? ''}`, row.where].filter(Boolean).join(', '),
   },
   { key: 'per', title: 'Per', cell: (row: Margin) => row.unit },
-  { key: 'buy', title: `Paid, ${currency}`, number: true, cell: (row: Margin) => shown(row.buy) },
-  { key: 'sell', title: `Taken, ${currency}`, number: true, cell: (row: Margin) => shown(row.sell) },
-  { key: 'margin', title: 'Between', number: true, cell: (row: Margin) => shown(row.margin) },
+  { key: 'buy', title: `You pay, ${currency}`, number: true, cell: (row: Margin) => shown(row.buy) },
+  { key: 'sell', title: `You charge, ${currency}`, number: true, cell: (row: Margin) => shown(row.sell) },
+  { key: 'margin', title: 'Margin', number: true, cell: (row: Margin) => shown(row.margin) },
   {
     key: 'percent',
-    title: 'Of the price',
+    title: 'Margin %',
     number: true,
     cell: (row: Margin) => percent(row.percent),
     order: (a: Margin, b: Margin) => compare(a.percent ?? '-1000', b.percent ?? '-1000'),
   },
   {
     key: 'lowest',
-    title: 'At the lowest',
+    title: 'Margin at the lowest price',
     number: true,
     cell: (row: Margin) => percent(row.percent_lowest),
   },

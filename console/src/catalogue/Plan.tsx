@@ -7,7 +7,7 @@ import { DataTable } from '../shared/DataTable';
 import { formatMoney, formatQuantity } from '../shared/decimal';
 import { Section } from '../shared/Page';
 import { type PlanForm, type RateCard, type Tier, current, formOf } from './catalogue';
-import { useDraft } from './drafts';
+import { useDraft } from './unpublishedChanges';
 import { type Offer, type OfferForm, toWords } from './offers';
 import { perWords } from './rates';
 

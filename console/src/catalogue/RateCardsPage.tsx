@@ -11,7 +11,7 @@ import { Empty, Query } from '../shared/States';
 import { PriceChanges } from './PriceChanges';
 import { UnitPriceCurve } from './UnitPriceCurve';
 import { discountWords, drawable, limitWords, perWords, priceRows, whatWords, whereWords } from './rates';
-import { useDraft } from './drafts';
+import { useDraft } from './unpublishedChanges';
 import {
   type Rate,
   type RateCard,

@@ -170,7 +170,7 @@ export function RateEditor({ rate, currency, meters, tiers, onChange, onRemove }
               onChange={(value) => onChange({ ...rate, commitment: value })}
               width={180}
             />
-            <Words label="On services, none is all" value={rate.services} onChange={set('services')} />
+            <Words label="Only these services (none: all)" value={rate.services} onChange={set('services')} />
             <Select
               label="Counted per"
               value={rate.over ?? 'buyer'}

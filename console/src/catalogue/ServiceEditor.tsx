@@ -77,7 +77,7 @@ export function ServiceEditor({
                 options={UNITS}
                 width={140}
               />
-              <Line label="One piece is a" value={meter.counted} onChange={field('counted')} width={120} />
+              <Line label="Name of one piece" value={meter.counted} onChange={field('counted')} width={120} />
               <Select
                 label="Samples"
                 value={meter.combine}
@@ -88,7 +88,7 @@ export function ServiceEditor({
                 ]}
               />
               <Select
-                label="Of them counts"
+                label="What counts"
                 value={meter.statistic ?? 'sum'}
                 onChange={(value) =>
                   put([
@@ -107,7 +107,7 @@ export function ServiceEditor({
               />
               {meter.statistic && (
                 <Select
-                  label="Of each"
+                  label="In each"
                   value={meter.window}
                   onChange={field('window')}
                   options={['day', 'period']}

@@ -53,7 +53,7 @@ export function GrantDialog({ quota, holder, giver, onClose }: Props) {
           </Box>
         )}
         <Box>
-          {holder.name} has given on or reserved {formatQuantity(taken)} {quota.unit}.
+          {holder.name} has passed on to customers or reserved {formatQuantity(taken)} {quota.unit}.
         </Box>
       </Box>
       <TextField

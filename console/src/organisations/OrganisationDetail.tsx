@@ -63,7 +63,7 @@ export function OrganisationDetail({ organisation, onClose }: Props) {
                     {quota.project ?? quota.measure}
                   </Box>
                   <Box sx={{ flex: 1 }}>
-                    <QuotaBar quota={quota} />
+                    <QuotaBar quota={quota} sells={organisation.type !== 'tenant'} />
                   </Box>
                   {mayGrant && quota.project === null && (
                     <Button

@@ -25,7 +25,7 @@ export function OrganisationTree({
   const bar = (organisation: Organisation, measure: string) => {
     const found = quotas[shown.indexOf(organisation.slug)]?.data;
     const quota = found?.find((each) => each.measure === measure && each.project === null);
-    return quota ? <QuotaBar quota={quota} /> : null;
+    return quota ? <QuotaBar quota={quota} sells={organisation.type !== 'tenant'} /> : null;
   };
   const figures = open === null;
   return (

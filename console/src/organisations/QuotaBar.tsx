@@ -1,22 +1,27 @@
-/** How much of a limit is given on, in figures and as a bar. */
+/** How much of a limit is passed on, in figures and as a bar; whoever passes nothing on has the limit alone. */
 import { Box } from '@mui/material';
 import { Bar } from '../shared/Bar';
 import { compare, formatQuantity, share, sum } from '../shared/decimal';
 import type { Quota } from './organisations';
 
-export function QuotaBar({ quota }: { quota: Quota }) {
+export function QuotaBar({ quota, sells }: { quota: Quota; sells: boolean }) {
   const given = sum([quota.granted, quota.reservation]);
   const limit = quota.limit;
+  const to = sells ? 'passed on to customers' : 'given to projects';
   const text =
-    limit !== null && compare(given, '0') === 0
-      ? `${formatQuantity(limit)} ${quota.unit}, none given on`
+    compare(given, '0') === 0 && (limit === null || !sells)
+      ? limit === null
+        ? `${quota.unit}, no limit`
+        : `${formatQuantity(limit)} ${quota.unit}`
       : limit === null
-        ? `${formatQuantity(given)} ${quota.unit} given on, no limit`
-        : `${formatQuantity(given)} of ${formatQuantity(limit)} ${quota.unit} given on`;
+        ? `${formatQuantity(given)} ${quota.unit} ${to}, no limit`
+        : `${formatQuantity(given)} of ${formatQuantity(limit)} ${quota.unit} ${to}`;
   return (
     <Box sx={{ minWidth: 150 }}>
       <Box sx={{ fontSize: '0.8rem', fontVariantNumeric: 'tabular-nums', mb: 0.25 }}>{text}</Box>
-      {limit !== null && <Bar tone="quota" value={share(given, limit)} label={text} />}
+      {limit !== null && (sells || compare(given, '0') > 0) && (
+        <Bar tone="quota" value={share(given, limit)} label={text} />
+      )}
     </Box>
   );
 }

@@ -10,7 +10,7 @@ import { compare, formatMoney, sum } from '../shared/decimal';
 import { Page } from '../shared/Page';
 import { PeriodSelect, usePeriod } from '../access/PeriodSelect';
 import { Empty, Query } from '../shared/States';
-import { draftsOptions } from '../catalogue/drafts';
+import { draftsOptions } from '../catalogue/unpublishedChanges';
 import type { WhatIf } from './estimates';
 
 export default function WhatIfPage() {
@@ -54,13 +54,13 @@ export default function WhatIfPage() {
         return (
           <Page
             title="What would it have been?"
-            lead="A month priced again with a draft as if it had held throughout. Nothing is changed by it."
+            lead="A month priced again with an unpublished rate card, as if it had held throughout. Nothing is changed by it."
             filters={
               card && (
                 <>
                   <TextField
                     select
-                    label="With the draft"
+                    label="With the unpublished card"
                     value={card.slug}
                     sx={{ minWidth: 220 }}
                     onChange={(event) => set('draft', event.target.value)}
@@ -84,7 +84,7 @@ export default function WhatIfPage() {
             }
           >
             {!card && (
-              <Empty title="No draft of a rate card">
+              <Empty title="No unpublished rate card">
                 Open a rate card, write its next version, and come back before you publish it.
               </Empty>
             )}
@@ -116,7 +116,9 @@ function Outcome({ found }: { found: WhatIf }) {
           label={`Also what would not differ, ${alike} of ${found.rows.length}`}
         />
       )}
-      {shown.length === 0 && <Empty title="Nothing would differ">The draft prices that month alike.</Empty>}
+      {shown.length === 0 && (
+        <Empty title="Nothing would differ">The unpublished card prices that month alike.</Empty>
+      )}
       {currencies.map((currency) => (
         <Table key={currency} currency={currency} rows={shown.filter((row) => row.currency === currency)} />
       ))}

@@ -568,94 +568,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/organisations/{organisation}/catalogue-drafts": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * List Catalogue Drafts
-         * @description Services, plans and rate cards that are being written.
-         */
-        get: operations["list_catalogue_drafts"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/organisations/{organisation}/catalogue-drafts/{kind}/{slug}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Read Catalogue Draft
-         * @description One draft, with its ETag.
-         */
-        get: operations["read_catalogue_draft"];
-        /**
-         * Save Catalogue Draft
-         * @description Keep a draft, also with mistakes. If-Match names the version that was edited; without it a draft begins.
-         */
-        put: operations["save_catalogue_draft"];
-        post?: never;
-        /**
-         * Discard Catalogue Draft
-         * @description Throw a draft away. Safe to repeat.
-         */
-        delete: operations["discard_catalogue_draft"];
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/organisations/{organisation}/catalogue-drafts/{kind}/{slug}/check": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Check Catalogue Draft
-         * @description Check a draft and say what publishing it would change.
-         */
-        post: operations["check_catalogue_draft"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/organisations/{organisation}/catalogue-drafts/{kind}/{slug}/publish": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Publish Catalogue Draft
-         * @description Publish a draft of the version that If-Match names; after it the draft is gone.
-         */
-        post: operations["publish_catalogue_draft"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/v1/organisations/{organisation}/feeds": {
         parameters: {
             query?: never;
@@ -1016,6 +928,94 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/organisations/{organisation}/unpublished-changes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Unpublished Changes
+         * @description Services, plans and rate cards that are being written.
+         */
+        get: operations["list_unpublished_changes"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/organisations/{organisation}/unpublished-changes/{kind}/{slug}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Unpublished Change
+         * @description One draft, with its ETag.
+         */
+        get: operations["read_unpublished_change"];
+        /**
+         * Save Unpublished Change
+         * @description Keep a draft, also with mistakes. If-Match names the version that was edited; without it a draft begins.
+         */
+        put: operations["save_unpublished_change"];
+        post?: never;
+        /**
+         * Discard Unpublished Change
+         * @description Throw a draft away. Safe to repeat.
+         */
+        delete: operations["discard_unpublished_change"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/organisations/{organisation}/unpublished-changes/{kind}/{slug}/check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Check Unpublished Change
+         * @description Check a draft and say what publishing it would change.
+         */
+        post: operations["check_unpublished_change"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/organisations/{organisation}/unpublished-changes/{kind}/{slug}/publish": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Publish Unpublished Change
+         * @description Publish a draft of the version that If-Match names; after it the draft is gone.
+         */
+        post: operations["publish_unpublished_change"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/organisations/{organisation}/usage": {
         parameters: {
             query?: never;
@@ -1036,26 +1036,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/organisations/{seller}/deviations": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * List Deviations
-         * @description Where what a seller sells differs from its plans and rules, today or later.
-         */
-        get: operations["list_deviations"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/v1/organisations/{seller}/one-off-charges": {
         parameters: {
             query?: never;
@@ -1068,6 +1048,26 @@ export interface paths {
          * @description What a seller has charged by hand, the latest first.
          */
         get: operations["list_one_off_charges"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/organisations/{seller}/special-terms": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Special Terms
+         * @description Where what a seller sells differs from its plans and rules, today or later.
+         */
+        get: operations["list_special_terms"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1590,7 +1590,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/subscriptions/{subscription_id}/deviate": {
+    "/api/v1/subscriptions/{subscription_id}/special-terms": {
         parameters: {
             query?: never;
             header?: never;
@@ -1600,10 +1600,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Deviate Subscription
+         * Agree Special Terms
          * @description Give a subscription a rate card, allowances or levels of its own on one seller's link. Safe to repeat.
          */
-        post: operations["deviate_subscription"];
+        post: operations["agree_special_terms"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1961,41 +1961,6 @@ export interface components {
             tiers_without_fee: string[];
         };
         /**
-         * CatalogueDraftBody
-         * @description A service, plan or rate card being written; ``version`` is its ETag.
-         */
-        CatalogueDraftBody: {
-            /**
-             * Edited At
-             * Format: date-time
-             */
-            edited_at: string;
-            /** Edited By */
-            edited_by: string;
-            /** Form */
-            form: {
-                [key: string]: unknown;
-            };
-            /** Kind */
-            kind: string;
-            /** Slug */
-            slug: string;
-            /** Version */
-            version: number;
-        };
-        /**
-         * CatalogueDraftSave
-         * @description A draft's form, complete or not.
-         */
-        CatalogueDraftSave: {
-            /** Form */
-            form: {
-                [key: string]: unknown;
-            };
-            /** Organisation */
-            organisation: string;
-        };
-        /**
          * CatalogueFile
          * @description A catalogue file as it was written.
          */
@@ -2347,31 +2312,6 @@ export interface components {
             services?: {
                 [key: string]: components["schemas"]["OnTopForm"];
             };
-        };
-        /**
-         * DeviationBody
-         * @description Where a subscription differs from its tier, its plan's newest version or the seller's rules.
-         *
-         *     ``kind`` is rate_card, allowance, level, plan_version or assignment.
-         */
-        DeviationBody: {
-            /** Kind */
-            kind: string;
-            /** Organisation */
-            organisation: string;
-            /** Own */
-            own: string;
-            /** Standard */
-            standard: string | null;
-            /**
-             * Starts On
-             * Format: date
-             */
-            starts_on: string;
-            /** Subscription */
-            subscription: string;
-            /** What */
-            what: string;
         };
         /**
          * DifferenceBody
@@ -3488,24 +3428,10 @@ export interface components {
             /** Next */
             next: string | null;
         };
-        /** Page[CatalogueDraftBody] */
-        Page_CatalogueDraftBody_: {
-            /** Items */
-            items: components["schemas"]["CatalogueDraftBody"][];
-            /** Next */
-            next: string | null;
-        };
         /** Page[DeliveryBody] */
         Page_DeliveryBody_: {
             /** Items */
             items: components["schemas"]["DeliveryBody"][];
-            /** Next */
-            next: string | null;
-        };
-        /** Page[DeviationBody] */
-        Page_DeviationBody_: {
-            /** Items */
-            items: components["schemas"]["DeviationBody"][];
             /** Next */
             next: string | null;
         };
@@ -3621,6 +3547,13 @@ export interface components {
             /** Next */
             next: string | null;
         };
+        /** Page[SpecialTermsBody] */
+        Page_SpecialTermsBody_: {
+            /** Items */
+            items: components["schemas"]["SpecialTermsBody"][];
+            /** Next */
+            next: string | null;
+        };
         /** Page[SubscriptionBody] */
         Page_SubscriptionBody_: {
             /** Items */
@@ -3646,6 +3579,13 @@ export interface components {
         Page_TokenBody_: {
             /** Items */
             items: components["schemas"]["TokenBody"][];
+            /** Next */
+            next: string | null;
+        };
+        /** Page[UnpublishedChangeBody] */
+        Page_UnpublishedChangeBody_: {
+            /** Items */
+            items: components["schemas"]["UnpublishedChangeBody"][];
             /** Next */
             next: string | null;
         };
@@ -4283,6 +4223,55 @@ export interface components {
             name: string;
         };
         /**
+         * SpecialTermsAgree
+         * @description A rate card, allowances or service levels for this subscription alone, on one seller's link, from a day on.
+         *
+         *     An empty ``rate_card`` goes back to the one by the seller's rules, empty ``special_terms`` to the tier's; null
+         *     leaves as it is.
+         */
+        SpecialTermsAgree: {
+            /** Rate Card */
+            rate_card?: string | null;
+            /** Seller */
+            seller: string;
+            /** Special Terms */
+            special_terms?: {
+                [key: string]: unknown;
+            } | null;
+            /**
+             * Starts On
+             * Format: date
+             */
+            starts_on: string;
+            /** Version */
+            version?: number | null;
+        };
+        /**
+         * SpecialTermsBody
+         * @description Where a subscription differs from its tier, its plan's newest version or the seller's rules.
+         *
+         *     ``kind`` is rate_card, allowance, level, plan_version or assignment.
+         */
+        SpecialTermsBody: {
+            /** Kind */
+            kind: string;
+            /** Organisation */
+            organisation: string;
+            /** Own */
+            own: string;
+            /** Standard */
+            standard: string | null;
+            /**
+             * Starts On
+             * Format: date
+             */
+            starts_on: string;
+            /** Subscription */
+            subscription: string;
+            /** What */
+            what: string;
+        };
+        /**
          * SpendBody
          * @description Spend from a day until before another, beside the range before.
          */
@@ -4498,16 +4487,16 @@ export interface components {
             choices: {
                 [key: string]: string;
             };
-            /** Deviations */
-            deviations: {
-                [key: string]: unknown;
-            };
             /** Paused */
             paused: boolean;
             /** Plan Version */
             plan_version: number;
             /** Quantity */
             quantity: number;
+            /** Special Terms */
+            special_terms: {
+                [key: string]: unknown;
+            };
             /**
              * Starts On
              * Format: date
@@ -4629,30 +4618,6 @@ export interface components {
             tier: string;
             /** Trial Until */
             trial_until?: string | null;
-        };
-        /**
-         * SubscriptionDeviate
-         * @description A rate card, allowances or service levels of its own, on the link of one seller, from a day on.
-         *
-         *     An empty ``rate_card`` goes back to the one by the seller's rules, empty ``deviations`` to the tier's; null leaves
-         *     as it is.
-         */
-        SubscriptionDeviate: {
-            /** Deviations */
-            deviations?: {
-                [key: string]: unknown;
-            } | null;
-            /** Rate Card */
-            rate_card?: string | null;
-            /** Seller */
-            seller: string;
-            /**
-             * Starts On
-             * Format: date
-             */
-            starts_on: string;
-            /** Version */
-            version?: number | null;
         };
         /**
          * SubscriptionUpdate
@@ -4914,6 +4879,41 @@ export interface components {
              * @enum {string}
              */
             then?: "converts" | "ends";
+        };
+        /**
+         * UnpublishedChangeBody
+         * @description A service, plan or rate card being written; ``version`` is its ETag.
+         */
+        UnpublishedChangeBody: {
+            /**
+             * Edited At
+             * Format: date-time
+             */
+            edited_at: string;
+            /** Edited By */
+            edited_by: string;
+            /** Form */
+            form: {
+                [key: string]: unknown;
+            };
+            /** Kind */
+            kind: string;
+            /** Slug */
+            slug: string;
+            /** Version */
+            version: number;
+        };
+        /**
+         * UnpublishedChangeSave
+         * @description A draft's form, complete or not.
+         */
+        UnpublishedChangeSave: {
+            /** Form */
+            form: {
+                [key: string]: unknown;
+            };
+            /** Organisation */
+            organisation: string;
         };
         /**
          * UsageBody
@@ -6182,208 +6182,6 @@ export interface operations {
             };
         };
     };
-    list_catalogue_drafts: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                organisation: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Page_CatalogueDraftBody_"];
-                };
-            };
-            /** @description A refusal, as problem details */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    read_catalogue_draft: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                organisation: string;
-                kind: string;
-                slug: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["CatalogueDraftBody"];
-                };
-            };
-            /** @description A refusal, as problem details */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    save_catalogue_draft: {
-        parameters: {
-            query?: never;
-            header?: {
-                "if-match"?: string | null;
-            };
-            path: {
-                organisation: string;
-                kind: string;
-                slug: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["CatalogueDraftSave"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["CatalogueDraftBody"];
-                };
-            };
-            /** @description A refusal, as problem details */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    discard_catalogue_draft: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                organisation: string;
-                kind: string;
-                slug: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            204: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
-            };
-            /** @description A refusal, as problem details */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    check_catalogue_draft: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                organisation: string;
-                kind: string;
-                slug: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ChangesBody"];
-                };
-            };
-            /** @description A refusal, as problem details */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    publish_catalogue_draft: {
-        parameters: {
-            query?: never;
-            header?: {
-                "if-match"?: string | null;
-            };
-            path: {
-                organisation: string;
-                kind: string;
-                slug: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ChangesBody"];
-                };
-            };
-            /** @description A refusal, as problem details */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
     list_feeds: {
         parameters: {
             query?: never;
@@ -7119,6 +6917,208 @@ export interface operations {
             };
         };
     };
+    list_unpublished_changes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                organisation: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Page_UnpublishedChangeBody_"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    read_unpublished_change: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                organisation: string;
+                kind: string;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UnpublishedChangeBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    save_unpublished_change: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
+            path: {
+                organisation: string;
+                kind: string;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["UnpublishedChangeSave"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UnpublishedChangeBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    discard_unpublished_change: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                organisation: string;
+                kind: string;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    check_unpublished_change: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                organisation: string;
+                kind: string;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangesBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    publish_unpublished_change: {
+        parameters: {
+            query?: never;
+            header?: {
+                "if-match"?: string | null;
+            };
+            path: {
+                organisation: string;
+                kind: string;
+                slug: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangesBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     sum_usage: {
         parameters: {
             query: {
@@ -7156,37 +7156,6 @@ export interface operations {
             };
         };
     };
-    list_deviations: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                seller: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Page_DeviationBody_"];
-                };
-            };
-            /** @description A refusal, as problem details */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
     list_one_off_charges: {
         parameters: {
             query?: never;
@@ -7205,6 +7174,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Page_OneOffChargeBody_"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_special_terms: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                seller: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Page_SpecialTermsBody_"];
                 };
             };
             /** @description A refusal, as problem details */
@@ -8096,7 +8096,7 @@ export interface operations {
             };
         };
     };
-    deviate_subscription: {
+    agree_special_terms: {
         parameters: {
             query?: never;
             header?: never;
@@ -8107,7 +8107,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["SubscriptionDeviate"];
+                "application/json": components["schemas"]["SpecialTermsAgree"];
             };
         };
         responses: {

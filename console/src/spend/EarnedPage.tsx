@@ -47,7 +47,7 @@ export default function EarnedPage() {
     );
   return (
     <Page
-      title="What is earned in a month"
+      title="Month’s margin"
       current={margins.data}
       lead="Charged, net of tax, less what suppliers and your own services cost. Nobody else sees this."
       filters={
@@ -107,7 +107,7 @@ function Table({ by, currency, rows }: { by: By; currency: string; rows: Earned[
   return (
     <DataTable
       name={`earned-${currency}`}
-      label={`Earned, ${currency}`}
+      label={`Month’s margin, ${currency}`}
       rows={rows}
       rowKey={(row) => `${row.buyer}/${row.service}`}
       columns={[

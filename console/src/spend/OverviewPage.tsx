@@ -242,7 +242,7 @@ function Quotas() {
                   <Box sx={{ fontWeight: 560, fontSize: '0.86rem', textTransform: 'capitalize' }}>
                     {quota.measure}
                   </Box>
-                  <QuotaBar quota={quota} />
+                  <QuotaBar quota={quota} sells={home.type !== 'tenant'} />
                 </Box>
               ))}
           </Box>

@@ -6,6 +6,7 @@ import { useSignedIn } from '../access/session';
 import { type PlanForm, plansOptions, rateCardsOptions } from '../catalogue/catalogue';
 import { Line, Pairs, Row, Select } from '../catalogue/fields';
 import { api, body } from '../shared/api';
+import { addDays } from '../shared/dates';
 import { FormDialog } from '../shared/FormDialog';
 import { Choices } from './Choices';
 import { type Subscription, useSubscriptionChange } from './subscriptions';
@@ -84,13 +85,13 @@ export function ChangeDialog({ subscription, today, onClose }: Props) {
 }
 
 export function EndDialog({ subscription, onClose }: Omit<Props, 'today'>) {
-  const [day, setDay] = useState(subscription.ends_on ?? subscription.earliest_end);
+  const [day, setDay] = useState(addDays(subscription.ends_on ?? subscription.earliest_end, -1));
   const end = useSubscriptionChange(
     async () =>
       body(
         await api.PATCH('/api/v1/subscriptions/{subscription_id}', {
           params: { path: { subscription_id: subscription.id } },
-          body: { ends_on: day || null, version: subscription.version },
+          body: { ends_on: day ? addDays(day, 1) : null, version: subscription.version },
         }),
       ),
     onClose,
@@ -102,9 +103,9 @@ export function EndDialog({ subscription, onClose }: Omit<Props, 'today'>) {
       change={end}
       onClose={onClose}
     >
-      <Line label="First day that it does not cover" value={day} onChange={setDay} width={230} />
+      <Line label="Last day" value={day} onChange={setDay} width={230} />
       <Box sx={{ fontSize: '0.84rem', color: 'text.secondary' }}>
-        The earliest is {subscription.earliest_end}
+        The earliest is {addDays(subscription.earliest_end, -1)}
         {subscription.notice_by && `, if notice is given by ${subscription.notice_by}`}. Leave it empty to let
         the subscription go on.
       </Box>
@@ -112,11 +113,11 @@ export function EndDialog({ subscription, onClose }: Omit<Props, 'today'>) {
   );
 }
 
-export function DeviateDialog({ subscription, today, onClose }: Props) {
+export function SpecialTermsDialog({ subscription, today, onClose }: Props) {
   const { home } = useSignedIn();
   const cards = useQuery(rateCardsOptions);
   const last = subscription.stretches[subscription.stretches.length - 1];
-  const before = (last?.deviations ?? {}) as Record<string, Record<string, string>>;
+  const before = (last?.special_terms ?? {}) as Record<string, Record<string, string>>;
   const [from, setFrom] = useState(today);
   const [card, setCard] = useState('as is');
   const [allowances, setAllowances] = useState(before.allowances ?? {});
@@ -124,16 +125,16 @@ export function DeviateDialog({ subscription, today, onClose }: Props) {
   const own = Object.fromEntries(
     Object.entries({ allowances, levels }).filter(([, value]) => Object.keys(value).length),
   );
-  const deviate = useSubscriptionChange(
+  const agree = useSubscriptionChange(
     async () =>
       body(
-        await api.POST('/api/v1/subscriptions/{subscription_id}/deviate', {
+        await api.POST('/api/v1/subscriptions/{subscription_id}/special-terms', {
           params: { path: { subscription_id: subscription.id } },
           body: {
             seller: home.organisation,
             starts_on: from,
             rate_card: card === 'as is' ? null : card === 'by rule' ? '' : card,
-            deviations: own,
+            special_terms: own,
             version: subscription.version,
           },
         }),
@@ -141,12 +142,7 @@ export function DeviateDialog({ subscription, today, onClose }: Props) {
     onClose,
   );
   return (
-    <FormDialog
-      title={`What ${subscription.name} has of its own`}
-      act="Keep it"
-      change={deviate}
-      onClose={onClose}
-    >
+    <FormDialog title={`Special terms of ${subscription.name}`} act="Save" change={agree} onClose={onClose}>
       <Row>
         <Line label="From" value={from} onChange={setFrom} width={150} />
         <Select

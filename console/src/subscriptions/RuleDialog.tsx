@@ -8,6 +8,7 @@ import { textOf } from '../catalogue/rates';
 import { ConditionEditor, WhereEditor } from '../catalogue/WhereEditor';
 import { projectsOptions } from '../organisations/organisations';
 import { api, body } from '../shared/api';
+import { addDays } from '../shared/dates';
 import { FormDialog } from '../shared/FormDialog';
 import { type AssignmentRule, type Subscription, useSubscriptionChange } from './subscriptions';
 
@@ -27,7 +28,7 @@ export function RuleDialog({ organisation, subscriptions, rule, today, onClose }
   const [subscription, setSubscription] = useState(rule?.subscription ?? subscriptions[0]?.name ?? '');
   const [position, setPosition] = useState(String(rule?.position ?? 100));
   const [from, setFrom] = useState(rule?.starts_on ?? today);
-  const [until, setUntil] = useState(rule?.ends_on ?? '');
+  const [until, setUntil] = useState(rule?.ends_on ? addDays(rule.ends_on, -1) : '');
   const [service, setService] = useState(String(before.service ?? ''));
   const [project, setProject] = useState(String(before.project ?? ''));
   const [resource, setResource] = useState<Where>((before.resource ?? '') as Where);
@@ -41,7 +42,7 @@ export function RuleDialog({ organisation, subscriptions, rule, today, onClose }
             subscription,
             position: Number(position),
             starts_on: from,
-            ends_on: until || null,
+            ends_on: until ? addDays(until, 1) : null,
             conditions: {
               ...(service && { service }),
               ...(project && { project }),
@@ -62,8 +63,8 @@ export function RuleDialog({ organisation, subscriptions, rule, today, onClose }
   );
   return (
     <FormDialog
-      title={rule ? `Rule ${rule.slug}` : 'What falls to a subscription'}
-      act="Keep the rule"
+      title={rule ? `Rule ${rule.slug}` : 'Which usage belongs to a subscription'}
+      act="Save"
       change={keep}
       ready={Boolean(slug && subscription)}
       other={rule ? { act: 'Delete it', change: remove } : undefined}
@@ -72,17 +73,17 @@ export function RuleDialog({ organisation, subscriptions, rule, today, onClose }
       <Row>
         {!rule && <Line label="Rule" value={slug} onChange={setSlug} width={150} />}
         <Select
-          label="Falls to"
+          label="Belongs to"
           value={subscription}
           width={220}
           options={subscriptions.map((each) => each.name)}
           onChange={setSubscription}
         />
-        <Line label="Looked at as number" value={position} onChange={setPosition} width={150} />
+        <Line label="Order, 1 is first" value={position} onChange={setPosition} width={150} />
       </Row>
       <Row>
         <Line label="From" value={from} onChange={setFrom} width={150} />
-        <Line label="Until, not included" value={until} onChange={setUntil} width={170} />
+        <Line label="Last day" value={until} onChange={setUntil} width={170} />
       </Row>
       <Row>
         <Select

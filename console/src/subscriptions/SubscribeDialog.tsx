@@ -52,7 +52,8 @@ export function SubscribeDialog({ organisation, today, onClose }: Props) {
             name: title,
             quantity: Number(quantity),
             starts_on: from,
-            ends_on: until || (trialEnds && plan?.trial?.then === 'ends' ? trialEnds : null),
+            ends_on:
+              (until && addDays(until, 1)) || (trialEnds && plan?.trial?.then === 'ends' ? trialEnds : null),
             rate_card: null,
             trial_until: trialEnds,
             choices: Object.keys(choices).length ? choices : null,
@@ -123,7 +124,7 @@ export function SubscribeDialog({ organisation, today, onClose }: Props) {
           </Row>
           <Row>
             <Line label="From" value={from} onChange={setFrom} width={150} />
-            <Line label="Until, not included" value={until} onChange={setUntil} width={170} />
+            <Line label="Last day" value={until} onChange={setUntil} width={170} />
             {plan.trial && (
               <FormControlLabel
                 control={<Checkbox checked={trial} onChange={(event) => setTrial(event.target.checked)} />}

@@ -3,11 +3,11 @@ import { Box, Button, Typography } from '@mui/material';
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { useSignedIn } from '../access/session';
-import { momentName } from '../shared/dates';
+import { addDays, momentName } from '../shared/dates';
 import { Section } from '../shared/Page';
 import { Query } from '../shared/States';
 import type { Organisation } from '../organisations/organisations';
-import { ChangeDialog, DeviateDialog, EndDialog } from './ChangeDialog';
+import { ChangeDialog, SpecialTermsDialog, EndDialog } from './ChangeDialog';
 import { OneOffChargeDialog } from './OneOffChargeDialog';
 import { RuleDialog } from './RuleDialog';
 import { SubscribeDialog } from './SubscribeDialog';
@@ -23,7 +23,7 @@ type Doing =
   | 'subscribe'
   | 'charge'
   | { rule: AssignmentRule | null }
-  | { what: 'change' | 'end' | 'deviate'; subscription: Subscription };
+  | { what: 'change' | 'end' | 'special terms'; subscription: Subscription };
 
 export function Subscriptions({ organisation }: { organisation: Organisation }) {
   const { home, may, session } = useSignedIn();
@@ -92,8 +92,8 @@ export function Subscriptions({ organisation }: { organisation: Organisation }) 
             <ChangeDialog subscription={doing.subscription} today={today} onClose={close} />
           )}
           {doing.what === 'end' && <EndDialog subscription={doing.subscription} onClose={close} />}
-          {doing.what === 'deviate' && (
-            <DeviateDialog subscription={doing.subscription} today={today} onClose={close} />
+          {doing.what === 'special terms' && (
+            <SpecialTermsDialog subscription={doing.subscription} today={today} onClose={close} />
           )}
         </>
       )}
@@ -106,11 +106,11 @@ function One({
   onDo,
 }: {
   subscription: Subscription;
-  onDo: ((what: 'change' | 'end' | 'deviate') => void) | undefined;
+  onDo: ((what: 'change' | 'end' | 'special terms') => void) | undefined;
 }) {
   const chosen = Object.entries(subscription.stretches[subscription.stretches.length - 1]?.choices ?? {});
   const own = Object.values(
-    (subscription.stretches[subscription.stretches.length - 1]?.deviations ?? {}) as Record<
+    (subscription.stretches[subscription.stretches.length - 1]?.special_terms ?? {}) as Record<
       string,
       Record<string, string>
     >,
@@ -127,8 +127,11 @@ function One({
             <Button onClick={() => onDo('change')} aria-label={`Change ${subscription.name}`}>
               Change
             </Button>
-            <Button onClick={() => onDo('deviate')} aria-label={`Own terms of ${subscription.name}`}>
-              Own terms
+            <Button
+              onClick={() => onDo('special terms')}
+              aria-label={`Special terms of ${subscription.name}`}
+            >
+              Special terms
             </Button>
             <Button onClick={() => onDo('end')} aria-label={`End ${subscription.name}`}>
               End
@@ -146,21 +149,22 @@ function One({
                 : "a plan of its seller's own"}
             {stretch.quantity > 1 && ` × ${stretch.quantity}`}
             {stretch.trial && ', on trial'}
-            {Object.keys(stretch.deviations).length > 0 && ', with own terms'}, from {stretch.starts_on}
+            {Object.keys(stretch.special_terms).length > 0 && ', with special terms'}, from{' '}
+            {stretch.starts_on}
             {stretch.plan_version > 1 && `, version ${stretch.plan_version} of the plan`}
           </Box>
         ))}
         {chosen.length > 0 && (
           <Box>{chosen.map(([key, value]) => `${key.split('/')[1] ?? key}: ${value}`).join(', ')}</Box>
         )}
-        {own.length > 0 && <Box sx={{ color: 'warning.main' }}>of its own: {own.join(', ')}</Box>}
+        {own.length > 0 && <Box sx={{ color: 'warning.main' }}>special terms: {own.join(', ')}</Box>}
         {subscription.accepted.map((each) => (
           <Box key={each.plan_version}>
             terms {each.terms} accepted by {each.accepted_by}, {momentName(each.accepted_at)} UTC
           </Box>
         ))}
         {subscription.ends_on ? (
-          <Box>until {subscription.ends_on}</Box>
+          <Box>last day {addDays(subscription.ends_on, -1)}</Box>
         ) : (
           subscription.notice_by && (
             <Box>
@@ -187,8 +191,8 @@ function Rules({
       {rules.data?.map((rule) => (
         <Box key={rule.slug} sx={{ display: 'flex', alignItems: 'baseline' }}>
           <Box sx={{ flex: 1 }}>
-            {conditionWords(rule.conditions)} falls to {rule.subscription} from {rule.starts_on}
-            {rule.ends_on && ` until ${rule.ends_on}`}
+            {conditionWords(rule.conditions)} belongs to {rule.subscription} from {rule.starts_on}
+            {rule.ends_on && `, last day ${addDays(rule.ends_on, -1)}`}
           </Box>
           {onOpen && (
             <Button onClick={() => onOpen(rule)} aria-label={`Change rule ${rule.slug}`}>
@@ -197,7 +201,7 @@ function Rules({
           )}
         </Box>
       ))}
-      {onOpen && <Button onClick={() => onOpen(null)}>Say what falls to which</Button>}
+      {onOpen && <Button onClick={() => onOpen(null)}>Choose which usage belongs where</Button>}
     </Box>
   );
 }

@@ -13,7 +13,7 @@ import {
   quotasOptions,
 } from '../organisations/organisations';
 import { Refusal, api } from '../shared/api';
-import { ChangeDialog, DeviateDialog, EndDialog } from './ChangeDialog';
+import { ChangeDialog, SpecialTermsDialog, EndDialog } from './ChangeDialog';
 import { OneOffChargeDialog } from './OneOffChargeDialog';
 import { RuleDialog } from './RuleDialog';
 import { SubscribeDialog } from './SubscribeDialog';
@@ -57,7 +57,7 @@ const HELD = {
       paused: false,
       trial: false,
       choices: { 'backup/place': 'far' },
-      deviations: { allowances: { 'backup/protected': '10 GiB-hour' } },
+      special_terms: { allowances: { 'backup/protected': '10 GiB-hour' } },
     },
   ],
 } as unknown as Subscription;
@@ -232,8 +232,8 @@ describe('changing', () => {
 describe('ending', () => {
   it('proposes the earliest day, and lets it go on when left empty', async () => {
     draw(<EndDialog subscription={HELD} onClose={closed} />);
-    const day = screen.getByLabelText('First day that it does not cover');
-    expect(day).toHaveValue('2026-12-31');
+    const day = screen.getByLabelText('Last day');
+    expect(day).toHaveValue('2026-12-30');
     expect(screen.getByText(/if notice is given by 2026-12-01/)).toBeInTheDocument();
     fireEvent.change(day, { target: { value: '' } });
     press('Let it go on');
@@ -241,18 +241,18 @@ describe('ending', () => {
   });
 });
 
-describe('own terms', () => {
-  const open = () => draw(<DeviateDialog subscription={HELD} today={TODAY} onClose={closed} />);
+describe('special terms', () => {
+  const open = () => draw(<SpecialTermsDialog subscription={HELD} today={TODAY} onClose={closed} />);
 
-  it('keeps what was deviating', async () => {
+  it('keeps the special terms there were', async () => {
     open();
     choose('Rate card', 'For Gannet');
-    press('Keep it');
+    press('Save');
     expect((await sent())?.options.body).toEqual({
       seller: 'bluefern',
       starts_on: TODAY,
       rate_card: 'gannet-eur',
-      deviations: { allowances: { 'backup/protected': '10 GiB-hour' } },
+      special_terms: { allowances: { 'backup/protected': '10 GiB-hour' } },
       version: 5,
     });
   });
@@ -260,7 +260,7 @@ describe('own terms', () => {
   it('goes back to the rules', async () => {
     open();
     choose('Rate card', 'the one by your rules');
-    press('Keep it');
+    press('Save');
     expect((await sent())?.options.body).toMatchObject({ rate_card: '' });
   });
 });
@@ -285,8 +285,8 @@ describe('a rule of assignment', () => {
 
   it('loses no condition when something else is changed', async () => {
     open(rule);
-    type('Looked at as number', '20');
-    press('Keep the rule');
+    type('Order, 1 is first', '20');
+    press('Save');
     expect((await sent())?.options.body).toEqual({
       subscription: 'Vault',
       position: 20,
@@ -298,11 +298,11 @@ describe('a rule of assignment', () => {
 
   it('asks for what begins with something', async () => {
     open(null);
-    expect(screen.getByRole('button', { name: 'Keep the rule' })).toBeDisabled();
+    expect(screen.getByRole('button', { name: 'Save' })).toBeDisabled();
     type('Rule', 'dishes');
     choose('The resource is', 'begins with');
     type('Resource', 'dish');
-    press('Keep the rule');
+    press('Save');
     expect((await sent())?.options.body).toMatchObject({ conditions: { resource: { prefix: 'dish' } } });
   });
 

@@ -1,9 +1,9 @@
-/** Subscriptions, what falls to them, what deviates, and what is charged on them by hand. */
+/** Subscriptions, what falls to them, special terms, and what is charged on them by hand. */
 import { queryOptions, useMutation, useQueryClient } from '@tanstack/react-query';
 import { api, body, type Schemas } from '../shared/api';
 
 export type Subscription = Schemas['SubscriptionBody'];
-export type Deviation = Schemas['DeviationBody'];
+export type SpecialTerms = Schemas['SpecialTermsBody'];
 export type AssignmentRule = Schemas['AssignmentRuleBody'];
 export type OneOffCharge = Schemas['OneOffChargeBody'];
 
@@ -29,11 +29,11 @@ export const assignmentRulesOptions = (organisation: string) =>
       ).items,
   });
 
-export const deviationsOptions = (seller: string) =>
+export const specialTermsOptions = (seller: string) =>
   queryOptions({
-    queryKey: ['deviations', seller],
+    queryKey: ['special terms', seller],
     queryFn: async () =>
-      body(await api.GET('/api/v1/organisations/{seller}/deviations', { params: { path: { seller } } }))
+      body(await api.GET('/api/v1/organisations/{seller}/special-terms', { params: { path: { seller } } }))
         .items,
   });
 

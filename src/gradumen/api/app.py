@@ -11,13 +11,13 @@ from gradumen.api.access import invitations, members, passwords, sessions, set_u
 from gradumen.api.billing import bill_runs, charges, invoices, rating_differences, tax_rates
 from gradumen.api.catalogue import (
     catalogue,
-    catalogue_drafts,
     offers,
     plans,
     price_changes,
     price_margins,
     rate_cards,
     services,
+    unpublished_changes,
 )
 from gradumen.api.description import describe, routes_of
 from gradumen.api.expensive import Gate
@@ -48,7 +48,7 @@ ROUTERS = (
     plans,
     offers,
     rate_cards,
-    catalogue_drafts,
+    unpublished_changes,
     price_changes,
     price_margins,
     subscriptions,

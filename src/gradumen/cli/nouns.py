@@ -2,6 +2,7 @@
 
 import argparse
 from collections.abc import Callable, Sequence
+from datetime import date, timedelta
 from typing import Any
 
 from gradumen.core.errors import Invalid
@@ -47,3 +48,13 @@ def pairs(raw: Sequence[str], field: str) -> dict[str, str]:
             raise Invalid(f"'{each}' has no equals sign; write NAME=VALUE", field=field, value=each)
         found[name] = value
     return found
+
+
+def day_after(day: date | None) -> date | None:
+    """The first day that something whose last day it is does not cover."""
+    return None if day is None else day + timedelta(days=1)
+
+
+def last_day(ends_on: date | None) -> str:
+    """The last day of what does not cover the day on which it ends; nothing where it goes on."""
+    return "" if ends_on is None else (ends_on - timedelta(days=1)).isoformat()

@@ -15,7 +15,7 @@ from gradumen.client.billing.charges import Charges
 from gradumen.client.billing.invoices import Invoices
 from gradumen.client.billing.tax_rates import TaxRates
 from gradumen.client.catalogue.catalogue import Catalogue
-from gradumen.client.catalogue.catalogue_drafts import CatalogueDrafts
+from gradumen.client.catalogue.unpublished_changes import UnpublishedChanges
 from gradumen.client.clock import Clock
 from gradumen.client.connection import Connection
 from gradumen.client.metering.feeds import Feeds
@@ -49,7 +49,7 @@ class Client:
         self.organisations = Organisations(self.connection)
         self.quotas = Quotas(self.connection)
         self.catalogue = Catalogue(self.connection)
-        self.catalogue_drafts = CatalogueDrafts(self.connection)
+        self.unpublished_changes = UnpublishedChanges(self.connection)
         self.estimates = Estimates(self.connection)
         self.subscriptions = Subscriptions(self.connection)
         self.assignment_rules = AssignmentRules(self.connection)

@@ -6,6 +6,7 @@ GradumenError
 │   └── NotPriceable         no rate card, tax rate or subscription where one is needed
 ├── NotSignedIn              nobody is signed in, or the session or token is over
 ├── Forbidden                may be seen but not done
+│   ├── SessionChanged       a page of an earlier session
 │   └── NeedsPassword        only somebody signed in by password does this, no program
 ├── NotFound                 is not there, or is outside the caller's scope
 ├── TooLarge                 more than one call may carry
@@ -123,6 +124,15 @@ class Forbidden(GradumenError):
         )
 
 
+class SessionChanged(Forbidden):
+    """A page of the console that belongs to an earlier session."""
+
+    code = "session_changed"
+
+    def __init__(self) -> None:
+        GradumenError.__init__(self, "your session changed: reload the page")
+
+
 class NeedsPassword(Forbidden):
     """A program with a token asks for what only somebody signed in by password does."""
 
@@ -213,67 +223,27 @@ class Conflict(GradumenError):
 
 
 class QuotaExceeded(Conflict):
-    """A grant or request would pass a limit of the one who asks (never someone else's figures)."""
+    """More than is left of a limit of the one who asks (never someone else's figures); the facts name them."""
 
     code = "quota_exceeded"
 
-    def __init__(self, *, measure: str, asked: str | None, left: str, limit: str, holder: str) -> None:
-        wanted = "no limit" if asked is None else f"{asked} {measure}"
-        super().__init__(
-            f"{wanted} asked, {left} left of {holder}'s {limit} {measure}; ask for more for {holder}, or give less",
-            measure=measure,
-            asked=asked,
-            left=left,
-            limit=limit,
-            holder=holder,
-        )
-
 
 class QuotaBelowGranted(Conflict):
-    """A limit would be set below what its holder has already given on or reserved."""
+    """A limit below what its holder has already passed on or reserved."""
 
     code = "quota_below_granted"
 
-    def __init__(self, *, measure: str, asked: str, granted: str, excess: str, holder: str) -> None:
-        super().__init__(
-            f"a limit of {asked} {measure} is below the {granted} that {holder} has given on or reserved; "
-            f"take {excess} {measure} back below {holder} first",
-            measure=measure,
-            asked=asked,
-            granted=granted,
-            excess=excess,
-            holder=holder,
-        )
-
 
 class QuotaBelowSubscribed(Conflict):
-    """A limit would be set below what the tiers of its holder's subscriptions promise together."""
+    """A limit below what the tiers of its holder's subscriptions promise together."""
 
     code = "quota_below_subscribed"
-
-    def __init__(self, *, measure: str, asked: str, promised: str, holder: str) -> None:
-        super().__init__(
-            f"a limit of {asked} {measure} is below the {promised} that the tiers of {holder}'s subscriptions promise; "
-            "change a tier or end a subscription first",
-            measure=measure,
-            asked=asked,
-            promised=promised,
-            holder=holder,
-        )
 
 
 class UnlimitedBelow(Conflict):
     """A limit for a holder below which somebody has none."""
 
     code = "unlimited_below"
-
-    def __init__(self, *, holder: str, measure: str, count: int) -> None:
-        super().__init__(
-            f"{count} below {holder} have no limit of {measure}; give each of them a limit first",
-            holder=holder,
-            measure=measure,
-            count=count,
-        )
 
 
 class NotOffered(Conflict):

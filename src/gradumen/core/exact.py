@@ -140,6 +140,16 @@ def text(value: Decimal) -> str:
     return "0" if plain in ("-0", "") else plain
 
 
+def figure(value: Decimal) -> str:
+    """A number in a sentence: thousands apart by a narrow space that does not break.
+
+    >>> figure(Decimal("12345.50")) == "12\u202f345.5"
+    True
+    """
+    whole, point, decimals = text(value).partition(".")
+    return f"{int(whole):,}".replace(",", "\u202f") + point + decimals
+
+
 def number(raw: object, *, field: str, places: int, digits: int = 38) -> Decimal:
     """Read a decimal from text, whole number or decimal; floats are refused because they have lost digits already.
 

@@ -31,7 +31,7 @@ from gradumen.wire.catalogue.catalogue import CatalogueFile
 from gradumen.wire.organisations.organisations import OrganisationCreate
 from gradumen.wire.subscriptions.assignment_rules import AssignmentRuleSet
 from gradumen.wire.subscriptions.one_off_charges import OneOffChargeCreate
-from gradumen.wire.subscriptions.subscriptions import SubscriptionChange, SubscriptionCreate, SubscriptionDeviate
+from gradumen.wire.subscriptions.subscriptions import SpecialTermsAgree, SubscriptionChange, SubscriptionCreate
 
 Tell = Callable[[str], None]
 SAMPLE_HOURS = 6
@@ -226,9 +226,9 @@ class History:
         month = self.calendar.closed[-1].next().first_day
         subscribe("copperbeech", "field-kit", "heath", "Field Kit on trial", month, month + timedelta(days=28))
         subscribe(PROVIDER, "home-ground", "heath", "Home Ground", first)
-        self._deviations(month)
+        self._special_terms(month)
 
-    def _deviations(self, month: date) -> None:
+    def _special_terms(self, month: date) -> None:
         """Kestrel's GPUs have a subscription of their own and more traffic; Bluefern's labour for Gannet."""
         kestrel = SubscriptionCreate(
             organisation="kestrel-row", plan="open-range", tier="heath", name="Render nights", starts_on=month
@@ -241,8 +241,8 @@ class History:
         )
         held = next(each for each in self.mara.subscriptions.list("kestrel-row") if each.name == "Open Range")
         own = {"allowances": {"network/egress": "3000 GiB"}, "levels": {"response-time": "30 minute"}}
-        self.mara.subscriptions.deviate(
-            held.id, SubscriptionDeviate(seller=PROVIDER, starts_on=month, deviations=own, version=held.version)
+        self.mara.subscriptions.agree(
+            held.id, SpecialTermsAgree(seller=PROVIDER, starts_on=month, special_terms=own, version=held.version)
         )
         ruben = self.signed_in(SIGNERS["bluefern"])
         ruben.subscriptions.create(

@@ -97,7 +97,7 @@ def test_a_followers_trouble_does_not_stop_its_base_and_waits_as_a_draft(world: 
     world.mara.catalogue.publish("tarnwick", files(wider))
 
     assert len(world.user("edda").catalogue.rate_card("oxbow", "retail").versions) == 1
-    assert [draft.slug for draft in world.user("edda").catalogue_drafts.list("oxbow")] == ["retail"]
+    assert [draft.slug for draft in world.user("edda").unpublished_changes.list("oxbow")] == ["retail"]
 
 
 def test_a_chain_of_followers_is_published_whole_or_waits_whole(world: World) -> None:
@@ -110,7 +110,7 @@ def test_a_chain_of_followers_is_published_whole_or_waits_whole(world: World) ->
     world.mara.catalogue.publish("tarnwick", files(wider))
 
     assert [len(edda.catalogue.rate_card("oxbow", slug).versions) for slug in ("retail", "outlet")] == [1, 1]
-    assert [draft.slug for draft in edda.catalogue_drafts.list("oxbow")] == ["retail"]
+    assert [draft.slug for draft in edda.unpublished_changes.list("oxbow")] == ["retail"]
 
 
 def test_a_derived_draft_is_priced_and_covered_as_it_would_be_published(world: World) -> None:

@@ -1,4 +1,4 @@
-"""What a subscription promises: terms, renewal and its price, choices, quotas, plan versions, deviations."""
+"""What a subscription promises: terms, renewal and its price, choices, quotas, plan versions, special terms."""
 
 import threading
 from datetime import date
@@ -18,10 +18,10 @@ from gradumen.core.errors import (
 )
 from gradumen.wire.rating.estimates import EstimateAsked, ExpectedUse
 from gradumen.wire.subscriptions.subscriptions import (
+    SpecialTermsAgree,
     SubscriptionBody,
     SubscriptionChange,
     SubscriptionCreate,
-    SubscriptionDeviate,
 )
 from tests.world import EMAILS, GIB, PASSWORD, World, egress, files, moment, rate_card
 
@@ -176,7 +176,9 @@ def test_choices_are_kept_with_their_defaults(holding: World) -> None:
 
 def test_quotas_of_all_subscriptions_fit_what_was_granted(holding: World) -> None:
     hold(holding, "One", quantity=2)
-    with pytest.raises(QuotaExceeded, match=r"100 storage asked, 50 left of quillstone's 250") as refused:
+    with pytest.raises(
+        QuotaExceeded, match=r"needs 100 GiB, and of Quillstone.*'s 250 its other subscriptions leave 50"
+    ) as refused:
         hold(holding, "Two")
     assert refused.value.facts["left"] == "50"
     assert {each.name for each in holding.mara.subscriptions.list("quillstone")} == {"Open Range", "One"}
@@ -188,7 +190,7 @@ def test_quotas_of_all_subscriptions_fit_what_was_granted(holding: World) -> Non
 
 def test_a_limit_is_not_lowered_below_what_tiers_promise(holding: World) -> None:
     held = hold(holding, quantity=2)
-    with pytest.raises(QuotaBelowSubscribed, match="199 storage is below the 200 that the tiers of quillstone's"):
+    with pytest.raises(QuotaBelowSubscribed, match=r"promise 200 GiB, so 199 are too few"):
         holding.mara.quotas.grant("quillstone", "storage", Decimal(199))
     holding.mara.quotas.grant("quillstone", "storage", Decimal(200))
     holding.mara.subscriptions.change(held.id, SubscriptionChange(starts_on=date(2026, 10, 5), quantity=1))
@@ -238,59 +240,59 @@ def test_subscriptions_made_at_once_never_promise_more_than_was_granted(holding:
         client.close()
 
 
-def test_one_subscription_deviates_and_is_listed(holding: World) -> None:
+def test_one_subscription_has_special_terms_and_is_listed(holding: World) -> None:
     held = hold(holding, starts_on=date(2026, 9, 1), rate_card=None)
     day = date(2026, 9, 11)
     mara = holding.mara.subscriptions
-    assert mara.deviations("tarnwick") == []
-    deviations = {"allowances": {"network/egress": "99 GiB"}, "levels": {"copies": "5"}}
-    body = SubscriptionDeviate(seller="tarnwick", starts_on=day, rate_card="later", deviations=deviations)
-    assert mara.deviate(held.id, body).stretches[-1].deviations == deviations
-    found = {(each.kind, each.what, each.standard, each.own, each.starts_on) for each in mara.deviations("tarnwick")}
+    assert mara.special_terms("tarnwick") == []
+    special_terms = {"allowances": {"network/egress": "99 GiB"}, "levels": {"copies": "5"}}
+    body = SpecialTermsAgree(seller="tarnwick", starts_on=day, rate_card="later", special_terms=special_terms)
+    assert mara.agree(held.id, body).stretches[-1].special_terms == special_terms
+    found = {(each.kind, each.what, each.standard, each.own, each.starts_on) for each in mara.special_terms("tarnwick")}
     assert found == {
         ("rate_card", "long-hold", "tenants-eur", "later", day),
         ("allowance", "network/egress", "10 GiB", "99 GiB", day),
         ("level", "copies", "2", "5", day),
     }
-    back = SubscriptionDeviate(seller="tarnwick", starts_on=day, rate_card="", deviations={})
-    mara.deviate(held.id, back)
-    assert mara.deviations("tarnwick") == []
+    back = SpecialTermsAgree(seller="tarnwick", starts_on=day, rate_card="", special_terms={})
+    mara.agree(held.id, back)
+    assert mara.special_terms("tarnwick") == []
 
 
 def test_an_own_allowance_and_an_own_card_are_what_is_billed(holding: World) -> None:
     (held,) = holding.mara.subscriptions.list("quillstone")
     holding.mara.catalogue.publish("tarnwick", files(rate_card("friend", "EUR", "named", "0.5")))
     own = {"allowances": {"network/egress": "100 GiB"}}
-    body = SubscriptionDeviate(seller="tarnwick", starts_on=date(2026, 9, 1), rate_card="friend", deviations=own)
-    holding.mara.subscriptions.deviate(held.id, body)
+    body = SpecialTermsAgree(seller="tarnwick", starts_on=date(2026, 9, 1), rate_card="friend", special_terms=own)
+    holding.mara.subscriptions.agree(held.id, body)
     holding.send(egress("a", 110 * GIB, owner="quillstone/archive"))
     bill = next(each for each in holding.close("tarnwick", "finn", "2026-09") if each.buyer == "quillstone")
     amounts = {line.rate: str(line.amount) for line in bill.lines}
     assert amounts == {"egress": "0.35", "moor": "39.5"}, "10 GiB at 0.035 and half the fee"
 
 
-def test_deviations_are_their_sellers_own(holding: World) -> None:
+def test_special_terms_are_their_sellers_own(holding: World) -> None:
     (held,) = holding.mara.subscriptions.list("saltmarsh")
     day = date(2026, 9, 1)
-    upper = SubscriptionDeviate(
-        seller="tarnwick", starts_on=day, deviations={"allowances": {"network/egress": "1 GiB"}}
+    upper = SpecialTermsAgree(
+        seller="tarnwick", starts_on=day, special_terms={"allowances": {"network/egress": "1 GiB"}}
     )
-    holding.mara.subscriptions.deviate(held.id, upper)
-    assert holding.user("edda").subscriptions.deviations("oxbow") == []
-    retail = SubscriptionDeviate(seller="oxbow", starts_on=day, deviations={"allowances": {"network/egress": "7 GiB"}})
-    holding.user("edda").subscriptions.deviate(held.id, retail)
+    holding.mara.subscriptions.agree(held.id, upper)
+    assert holding.user("edda").subscriptions.special_terms("oxbow") == []
+    retail = SpecialTermsAgree(seller="oxbow", starts_on=day, special_terms={"allowances": {"network/egress": "7 GiB"}})
+    holding.user("edda").subscriptions.agree(held.id, retail)
     assert "7 GiB" in str(holding.user("ines").subscriptions.list("saltmarsh"))
     assert "7 GiB" not in str(holding.mara.subscriptions.list("saltmarsh")), "a reseller's retail is its own"
     with pytest.raises(Forbidden):
-        holding.mara.subscriptions.deviations("oxbow")
+        holding.mara.subscriptions.special_terms("oxbow")
     with pytest.raises(Forbidden):
-        holding.mara.subscriptions.deviate(held.id, upper.model_copy(update={"seller": "oxbow"}))
+        holding.mara.subscriptions.agree(held.id, upper.model_copy(update={"seller": "oxbow"}))
     with pytest.raises(NotFound):
-        holding.user("edda").subscriptions.deviate(held.id, upper)
-    for deviations, words in (
+        holding.user("edda").subscriptions.agree(held.id, upper)
+    for special_terms, words in (
         ({"allowances": {"vault/kept": "1 GiB-hour"}}, "belongs to no service"),
         ({"levels": {"speed": "1"}}, "is not one of"),
         ({"colour": "red"}, "not a field"),
     ):
         with pytest.raises(Invalid, match=words):
-            holding.mara.subscriptions.deviate(held.id, upper.model_copy(update={"deviations": deviations}))
+            holding.mara.subscriptions.agree(held.id, upper.model_copy(update={"special_terms": special_terms}))

@@ -15,7 +15,7 @@ from gradumen.core.metering.readings import read_reading
 from gradumen.documents.catalogue import read_catalogue
 from gradumen.wire.catalogue.forms.derivations import read_derivation
 from gradumen.wire.catalogue.forms.offers import offer_form, read_offer
-from gradumen.wire.catalogue.forms.plans import plan_form, read_deviations, read_plan
+from gradumen.wire.catalogue.forms.plans import plan_form, read_plan, read_special_terms
 from gradumen.wire.catalogue.forms.rate_cards import rate_card_form, read_rate_card
 from gradumen.wire.catalogue.forms.rates import Known
 from gradumen.wire.catalogue.forms.services import read_service, service_form
@@ -199,15 +199,15 @@ def test_offers(number: int) -> None:
     assert attempt(full, lambda raw: read_offer(raw, plan, KNOWN, allowed), offer_form, 5) > TRIES / 4
 
 
-def test_derivations_deviations_conditions_and_readings() -> None:
+def test_derivations_special_terms_conditions_and_readings() -> None:
     derived = {"derived": {
         "base": "tarnwick/tenants-eur", "on-top": {"percent": "10"}, "services": {"compute": {"amount": "1"}},
         "rates": {"vcpu": {"percent": "-5"}}, "price-step": "0.01", "notice-days": "30",
     }}  # fmt: skip
     attempt(derived, read_derivation, None, 6)
     plan = PLANS["stone-barn"]
-    deviation = {"allowances": {"backup/protected": "10 GiB-hour"}, "levels": {"copies": "3"}}
-    attempt(deviation, lambda raw: read_deviations(plan.tiers[0], raw, plan, METERS), None, 7)
+    special_terms = {"allowances": {"backup/protected": "10 GiB-hour"}, "levels": {"copies": "3"}}
+    attempt(special_terms, lambda raw: read_special_terms(plan.tiers[0], raw, plan, METERS), None, 7)
     conditions = {"service": "compute", "resource": {"prefix": "vm-"}, "where": {"size": ["large", "gpu"]}}
     attempt(conditions, read_conditions, read_conditions, 8)
     data = {

@@ -6,13 +6,13 @@ from fastapi import APIRouter, Response, status
 
 from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, OnceHere, Uow, answered
-from gradumen.usecases.subscriptions import deviations, subscription_changes, subscriptions
+from gradumen.usecases.subscriptions import special_terms, subscription_changes, subscriptions
 from gradumen.wire.subscriptions.subscriptions import (
-    DeviationBody,
+    SpecialTermsAgree,
+    SpecialTermsBody,
     SubscriptionBody,
     SubscriptionChange,
     SubscriptionCreate,
-    SubscriptionDeviate,
     SubscriptionUpdate,
 )
 from gradumen.wire.values import Page
@@ -56,17 +56,19 @@ def change_subscription(
     )
 
 
-@router.post("/subscriptions/{subscription_id}/deviate")
-def deviate_subscription(
-    subscription_id: UUID, body: SubscriptionDeviate, uow: Uow, caller: CallerHere
+@router.post("/subscriptions/{subscription_id}/special-terms")
+def agree_special_terms(
+    subscription_id: UUID, body: SpecialTermsAgree, uow: Uow, caller: CallerHere
 ) -> SubscriptionBody:
     """Give a subscription a rate card, allowances or levels of its own on one seller's link. Safe to repeat."""
     return SubscriptionBody.of(
-        subscription_changes.deviate_subscription(uow, caller, subscription_id=subscription_id, **body.model_dump())
+        subscription_changes.agree_special_terms(uow, caller, subscription_id=subscription_id, **body.model_dump())
     )
 
 
-@router.get("/organisations/{seller}/deviations")
-def list_deviations(seller: str, uow: Uow, caller: CallerHere) -> Page[DeviationBody]:
+@router.get("/organisations/{seller}/special-terms")
+def list_special_terms(seller: str, uow: Uow, caller: CallerHere) -> Page[SpecialTermsBody]:
     """Where what a seller sells differs from its plans and rules, today or later."""
-    return Page(items=[DeviationBody.of(each) for each in deviations.list_deviations(uow, caller, seller=seller)])
+    return Page(
+        items=[SpecialTermsBody.of(each) for each in special_terms.list_special_terms(uow, caller, seller=seller)]
+    )

@@ -39,8 +39,8 @@ def register(nouns: Any) -> None:
     differences.add_argument("name", metavar="PLAN|SELLER/CARD")
     differences.add_argument("before", type=int)
     differences.add_argument("after", type=int)
-    drafts = verbs.add("drafts", run_drafts, "services, plans and rate cards being written")
-    add_organisation(drafts)
+    unpublished = verbs.add("unpublished", run_unpublished, "changes to services, plans and rate cards being written")
+    add_organisation(unpublished)
     withdraw = verbs.add("withdraw", run_withdraw, "withdraw a tier from sale from a day on; who has it keeps it")
     withdraw.add_argument("plan", metavar="PLAN/TIER")
     withdraw.add_argument("day", type=_day_or_never, help="first day not sold, or never to take it back")
@@ -214,9 +214,9 @@ def run_price_changes(arguments: argparse.Namespace, client: Client, out: Out) -
     return 0
 
 
-def run_drafts(arguments: argparse.Namespace, client: Client, out: Out) -> int:
-    """Show drafts."""
-    found = client.catalogue_drafts.list(own_organisation(arguments))
+def run_unpublished(arguments: argparse.Namespace, client: Client, out: Out) -> int:
+    """Show unpublished changes."""
+    found = client.unpublished_changes.list(own_organisation(arguments))
     out.body(found)
     out.table(
         ("KIND", "NAME", "VERSION", "SAVED BY", "AT"),
@@ -227,7 +227,7 @@ def run_drafts(arguments: argparse.Namespace, client: Client, out: Out) -> int:
         right=("VERSION",),
     )
     if not found:
-        out.say("no drafts; the console's catalogue pages make them")
+        out.say("no unpublished changes; the console's catalogue pages make them")
     return 0
 
 

@@ -14,7 +14,7 @@ from gradumen.wire.quotas.quotas import QuotaBody
 def register(nouns: Any) -> None:
     """Add the verbs."""
     verbs = Verbs(nouns, "quotas", "limits that flow down the chain")
-    listing = verbs.add("list", run_list, "what an organisation has, has given on, and has left")
+    listing = verbs.add("list", run_list, "what an organisation has, has passed on to customers, and has left")
     add_organisation(listing)
     grant = verbs.add("grant", run_grant, "set a limit of an organisation or project; safe to repeat")
     grant.add_argument("organisation", help="who gets it")

@@ -261,7 +261,7 @@ def run_margins(arguments: argparse.Namespace, client: Client, out: Out) -> int:
         same = [row for row in found.rows if row.currency == currency]
         margins = [row.margin for row in same if row.margin is not None]
         earned = (
-            f"{money(add(margins), currency)} earned"
+            f"{money(add(margins), currency)} margin"
             if len(margins) == len(same)
             else "of which cost in another currency is not taken off"
         )

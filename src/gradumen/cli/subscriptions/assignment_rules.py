@@ -5,7 +5,7 @@ import json
 from datetime import date
 from typing import Any
 
-from gradumen.cli.nouns import Verbs, pairs
+from gradumen.cli.nouns import Verbs, day_after, last_day, pairs
 from gradumen.cli.output import Out
 from gradumen.client import Client
 from gradumen.wire.subscriptions.assignment_rules import AssignmentRuleBody, AssignmentRuleSet
@@ -13,7 +13,7 @@ from gradumen.wire.subscriptions.assignment_rules import AssignmentRuleBody, Ass
 
 def register(nouns: Any) -> None:
     """Add the verbs."""
-    verbs = Verbs(nouns, "assignment-rules", "which usage of an organisation falls to which of its subscriptions")
+    verbs = Verbs(nouns, "assignment-rules", "which usage of an organisation belongs to which of its subscriptions")
     listing = verbs.add("list", run_list, "the rules, in the order in which they are looked at")
     listing.add_argument("organisation")
     setting = verbs.add("set", run_set, "make a rule or write one anew; safe to repeat")
@@ -21,9 +21,7 @@ def register(nouns: Any) -> None:
     setting.add_argument("rule", help="the rule's slug")
     setting.add_argument("subscription", help="the subscription's own name")
     setting.add_argument("--from", dest="starts_on", type=date.fromisoformat, required=True, metavar="DAY")
-    setting.add_argument(
-        "--until", dest="ends_on", type=date.fromisoformat, metavar="DAY", help="first day not covered"
-    )
+    setting.add_argument("--last-day", type=date.fromisoformat, metavar="DAY", help="by default it goes on")
     setting.add_argument("--position", type=int, default=100, help="lower ones are looked at first")
     setting.add_argument("--service")
     setting.add_argument("--project")
@@ -36,7 +34,7 @@ def register(nouns: Any) -> None:
 
 def _show(found: list[AssignmentRuleBody], out: Out) -> None:
     out.table(
-        ("POSITION", "RULE", "CONDITIONS", "SUBSCRIPTION", "FROM", "UNTIL"),
+        ("POSITION", "RULE", "CONDITIONS", "SUBSCRIPTION", "FROM", "LAST DAY"),
         [
             (
                 str(each.position),
@@ -44,7 +42,7 @@ def _show(found: list[AssignmentRuleBody], out: Out) -> None:
                 _words(each.conditions),
                 each.subscription,
                 each.starts_on.isoformat(),
-                each.ends_on.isoformat() if each.ends_on else "",
+                last_day(each.ends_on),
             )
             for each in found
         ],
@@ -63,7 +61,7 @@ def run_list(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     out.body(found)
     _show(found, out)
     if not found:
-        out.say("no rules; usage falls to subscriptions by project and day")
+        out.say("no rules; usage belongs to subscriptions by project and day")
     return 0
 
 
@@ -81,7 +79,7 @@ def run_set(arguments: argparse.Namespace, client: Client, out: Out) -> int:
             subscription=arguments.subscription,
             position=arguments.position,
             starts_on=arguments.starts_on,
-            ends_on=arguments.ends_on,
+            ends_on=day_after(arguments.last_day),
             conditions={key: value for key, value in conditions.items() if value},
         ),
     )

@@ -4,16 +4,16 @@ import argparse
 from datetime import date
 from typing import Any
 
-from gradumen.cli.nouns import Verbs, add_organisation, pairs
+from gradumen.cli.nouns import Verbs, add_organisation, day_after, last_day, pairs
 from gradumen.cli.output import Out
 from gradumen.cli.profiles import own_organisation
 from gradumen.client import Client
 from gradumen.core.errors import Invalid
 from gradumen.wire.subscriptions.subscriptions import (
+    SpecialTermsAgree,
     SubscriptionBody,
     SubscriptionChange,
     SubscriptionCreate,
-    SubscriptionDeviate,
 )
 
 
@@ -29,10 +29,10 @@ def register(nouns: Any) -> None:
     create.add_argument("--project")
     create.add_argument("--quantity", type=int, default=1)
     create.add_argument("--from", dest="starts_on", type=date.fromisoformat, required=True, metavar="DAY")
-    create.add_argument("--until", dest="ends_on", type=date.fromisoformat, metavar="DAY", help="first day not covered")
+    create.add_argument("--last-day", type=date.fromisoformat, metavar="DAY", help="by default it goes on")
     create.add_argument("--rate-card", help="a card of the seller, instead of the one that fits the buyer")
     create.add_argument(
-        "--trial-until", type=date.fromisoformat, metavar="DAY", help="free of charge up to this day (not included)"
+        "--trial-last-day", type=date.fromisoformat, metavar="DAY", help="free of charge until the end of this day"
     )
     _add_accepting(create)
     change = verbs.add("change", run_change, "change what is subscribed, from a day on; safe to repeat")
@@ -46,18 +46,20 @@ def register(nouns: Any) -> None:
     pausing = change.add_mutually_exclusive_group()
     pausing.add_argument("--pause", dest="paused", action="store_const", const=True, help="no fees and allowances")
     pausing.add_argument("--resume", dest="paused", action="store_const", const=False)
-    deviate = verbs.add("deviate", run_deviate, "give a subscription a card, allowances or levels of its own")
-    deviate.add_argument("customer", help="the subscriber")
-    deviate.add_argument("name", help="the subscription's own name")
-    deviate.add_argument("--from", dest="starts_on", type=date.fromisoformat, required=True, metavar="DAY")
-    deviate.add_argument("--rate-card", help="a card of yours; by-rule goes back to the one that fits the buyer")
-    deviate.add_argument("--allowance", action="append", default=[], metavar="METER=QUANTITY", help="may be repeated")
-    deviate.add_argument("--level", action="append", default=[], metavar="LEVEL=VALUE", help="may be repeated")
-    deviate.add_argument("--as-tier", action="store_true", help="allowances and levels of the tier again")
-    add_organisation(deviate)
-    deviations = verbs.add("deviations", run_deviations, "where what you sell differs from your plans and rules")
-    add_organisation(deviations)
-    end = verbs.add("end", run_end, "set the first day that a subscription does not cover; safe to repeat")
+    agree = verbs.add("agree", run_agree, "agree special terms: a card, allowances or levels for one subscription")
+    agree.add_argument("customer", help="the subscriber")
+    agree.add_argument("name", help="the subscription's own name")
+    agree.add_argument("--from", dest="starts_on", type=date.fromisoformat, required=True, metavar="DAY")
+    agree.add_argument("--rate-card", help="a card of yours; by-rule goes back to the one that fits the buyer")
+    agree.add_argument("--allowance", action="append", default=[], metavar="METER=QUANTITY", help="may be repeated")
+    agree.add_argument("--level", action="append", default=[], metavar="LEVEL=VALUE", help="may be repeated")
+    agree.add_argument("--as-tier", action="store_true", help="allowances and levels of the tier again")
+    add_organisation(agree)
+    special_terms = verbs.add(
+        "special-terms", run_special_terms, "where what you sell differs from your plans and rules"
+    )
+    add_organisation(special_terms)
+    end = verbs.add("end", run_end, "set the last day of a subscription; safe to repeat")
     end.add_argument("organisation")
     end.add_argument("name", help="the subscription's own name")
     end.add_argument("day", type=lambda raw: None if raw == "never" else date.fromisoformat(raw))
@@ -70,7 +72,7 @@ def _add_accepting(verb: argparse.ArgumentParser) -> None:
 
 def _show(found: list[SubscriptionBody], out: Out) -> None:
     out.table(
-        ("ORGANISATION", "SUBSCRIPTION", "PLAN", "TIER", "FROM", "UNTIL"),
+        ("ORGANISATION", "SUBSCRIPTION", "PLAN", "TIER", "FROM", "LAST DAY"),
         [
             (
                 f"{each.organisation}/{each.project}" if each.project else each.organisation,
@@ -78,7 +80,7 @@ def _show(found: list[SubscriptionBody], out: Out) -> None:
                 each.plan or "(the seller's own)",
                 each.tier or "",
                 each.starts_on.isoformat(),
-                each.ends_on.isoformat() if each.ends_on else "",
+                last_day(each.ends_on),
             )
             for each in found
         ],
@@ -107,9 +109,9 @@ def run_create(arguments: argparse.Namespace, client: Client, out: Out) -> int:
             name=arguments.name or plan,
             quantity=arguments.quantity,
             starts_on=arguments.starts_on,
-            ends_on=arguments.ends_on,
+            ends_on=day_after(arguments.last_day),
             rate_card=arguments.rate_card,
-            trial_until=arguments.trial_until,
+            trial_until=day_after(arguments.trial_last_day),
             choices=pairs(arguments.choose, "choose") or None,
             accepted_terms=arguments.accept_terms,
         )
@@ -156,7 +158,7 @@ def _stretches(made: SubscriptionBody, out: Out) -> None:
                 each.tier or "",
                 str(each.quantity),
                 "paused" if each.paused else "trial" if each.trial else "",
-                ", ".join(f"{key} {value}" for group in each.deviations.values() for key, value in group.items()),
+                ", ".join(f"{key} {value}" for group in each.special_terms.values() for key, value in group.items()),
             )
             for each in made.stretches
         ],
@@ -164,22 +166,22 @@ def _stretches(made: SubscriptionBody, out: Out) -> None:
     )
 
 
-def run_deviate(arguments: argparse.Namespace, client: Client, out: Out) -> int:
-    """Deviate."""
+def run_agree(arguments: argparse.Namespace, client: Client, out: Out) -> int:
+    """Agree special terms."""
     seller = own_organisation(arguments)
     found = _find(arguments.customer, arguments.name, client)
     own = {
         "allowances": pairs(arguments.allowance, "allowance"),
         "levels": pairs(arguments.level, "level"),
     }
-    deviations: dict[str, Any] | None = {key: value for key, value in own.items() if value}
-    made = client.subscriptions.deviate(
+    special_terms: dict[str, Any] | None = {key: value for key, value in own.items() if value}
+    made = client.subscriptions.agree(
         found.id,
-        SubscriptionDeviate(
+        SpecialTermsAgree(
             seller=seller,
             starts_on=arguments.starts_on,
             rate_card="" if arguments.rate_card == "by-rule" else arguments.rate_card,
-            deviations=deviations if deviations or arguments.as_tier else None,
+            special_terms=special_terms if special_terms or arguments.as_tier else None,
             version=found.version,
         ),
     )
@@ -191,9 +193,9 @@ def run_deviate(arguments: argparse.Namespace, client: Client, out: Out) -> int:
 _SAID = {"plan_version": "version of {}", "rate_card": "rate card for {}"}
 
 
-def run_deviations(arguments: argparse.Namespace, client: Client, out: Out) -> int:
-    """Show deviations."""
-    found = client.subscriptions.deviations(own_organisation(arguments))
+def run_special_terms(arguments: argparse.Namespace, client: Client, out: Out) -> int:
+    """Show special terms."""
+    found = client.subscriptions.special_terms(own_organisation(arguments))
     out.body(found)
     out.table(
         ("CUSTOMER", "SUBSCRIPTION", "WHAT", "STANDARD", "OWN", "FROM"),
@@ -210,14 +212,14 @@ def run_deviations(arguments: argparse.Namespace, client: Client, out: Out) -> i
         ],
     )
     if not found:
-        out.say("nothing deviates: every subscription is as its plan and your rules say")
+        out.say("no special terms: every subscription is as its plan and your rules say")
     return 0
 
 
 def run_end(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     """End."""
     found = _find(arguments.organisation, arguments.name, client)
-    made = client.subscriptions.end(found.id, arguments.day, version=found.version)
+    made = client.subscriptions.end(found.id, day_after(arguments.day), version=found.version)
     out.body(made)
     _show([made], out)
     return 0

@@ -5,11 +5,11 @@ from uuid import UUID
 
 from gradumen.client.connection import Connection
 from gradumen.wire.subscriptions.subscriptions import (
-    DeviationBody,
+    SpecialTermsAgree,
+    SpecialTermsBody,
     SubscriptionBody,
     SubscriptionChange,
     SubscriptionCreate,
-    SubscriptionDeviate,
     SubscriptionUpdate,
 )
 
@@ -33,13 +33,13 @@ class Subscriptions:
         body = SubscriptionUpdate(ends_on=ends_on, version=version)
         return self._connection.patch(f"subscriptions/{subscription_id}", SubscriptionBody, body)
 
-    def deviate(self, subscription_id: UUID, body: SubscriptionDeviate) -> SubscriptionBody:
+    def agree(self, subscription_id: UUID, body: SpecialTermsAgree) -> SubscriptionBody:
         """Give a subscription a rate card, allowances or levels of its own, on one seller's link."""
-        return self._connection.post(f"subscriptions/{subscription_id}/deviate", SubscriptionBody, body)
+        return self._connection.post(f"subscriptions/{subscription_id}/special-terms", SubscriptionBody, body)
 
-    def deviations(self, seller: str) -> list[DeviationBody]:
+    def special_terms(self, seller: str) -> list[SpecialTermsBody]:
         """Where what a seller sells differs from its plans and rules."""
-        return self._connection.page(f"organisations/{seller}/deviations", DeviationBody).items
+        return self._connection.page(f"organisations/{seller}/special-terms", SpecialTermsBody).items
 
     def list(self, organisation: str, *, below: bool = False) -> list[SubscriptionBody]:
         """The subscriptions of an organisation, with ``below`` also of all under it."""

@@ -5,7 +5,7 @@ from decimal import Decimal, localcontext
 from enum import StrEnum
 
 from gradumen.core.errors import QuotaBelowGranted, QuotaExceeded, UnlimitedBelow
-from gradumen.core.exact import EXACT, text
+from gradumen.core.exact import EXACT, figure, text
 
 
 class Measure(StrEnum):
@@ -20,9 +20,9 @@ MEASURE_UNITS = {Measure.PROCESSORS: "vCPU", Measure.STORAGE: "GiB"}
 
 @dataclass(frozen=True, slots=True)
 class Holding:
-    """What somebody holds of a measure: ``limit`` None is no limit, ``granted`` is what it has given on.
+    """What somebody holds of a measure: ``limit`` None is no limit, ``granted`` is what it has passed on.
 
-    ``unlimited_below`` counts those to whom it gave no limit.
+    ``unlimited_below`` counts those to whom it gave no limit; ``name`` is what people call the holder.
     """
 
     holder: str
@@ -32,6 +32,7 @@ class Holding:
     granted: Decimal = Decimal(0)
     factor: Decimal = Decimal(1)
     unlimited_below: int = 0
+    name: str = ""
 
     @property
     def ceiling(self) -> Decimal | None:
@@ -41,7 +42,7 @@ class Holding:
 
     @property
     def committed(self) -> Decimal:
-        """What is given on or reserved for own use."""
+        """What is passed on or reserved for own use."""
         with localcontext(EXACT):
             return self.granted + self.reservation
 
@@ -53,28 +54,39 @@ def check_grant(giver: Holding, taker: Holding, asked: Decimal | None) -> None:
 
     Raises:
         QuotaExceeded: more than what the giver has left, or no limit where the giver has one.
-        QuotaBelowGranted: less than what the taker has already given on or reserved.
-        UnlimitedBelow: a limit for one who has given on without limit.
+        QuotaBelowGranted: less than what the taker has already passed on or reserved.
+        UnlimitedBelow: a limit for one who has passed on without limit.
     """
-    ceiling = giver.ceiling
+    ceiling, unit, name = giver.ceiling, MEASURE_UNITS[taker.measure], taker.name or taker.holder
+    facts = {"measure": taker.measure, "asked": None if asked is None else text(asked)}
     with localcontext(EXACT):
         if ceiling is not None and giver.limit is not None:
-            left = ceiling - giver.committed + (taker.limit or 0)
+            own, free = taker.limit or Decimal(0), max(ceiling - giver.committed, Decimal(0))
+            left = max(ceiling - giver.committed + own, Decimal(0))
             if asked is None or asked > left:
                 raise QuotaExceeded(
-                    measure=giver.measure,
-                    asked=None if asked is None else text(asked),
-                    left=text(max(left, Decimal(0))),
+                    f"{name} can have at most {figure(left)} {unit}: its {figure(own)} and the {figure(free)} that "
+                    f"{giver.name or giver.holder} has free",
+                    **facts,
+                    left=text(left),
                     limit=text(giver.limit),
                     holder=giver.holder,
                 )
         if asked is not None and taker.unlimited_below:
-            raise UnlimitedBelow(holder=taker.holder, measure=taker.measure, count=taker.unlimited_below)
-        if asked is not None and asked * taker.factor < taker.committed:
-            raise QuotaBelowGranted(
+            raise UnlimitedBelow(
+                f"{taker.unlimited_below} below {name} have no limit of {taker.measure}; "
+                "give each of them a limit first",
+                holder=taker.holder,
                 measure=taker.measure,
-                asked=text(asked),
+                count=taker.unlimited_below,
+            )
+        if asked is not None and asked * taker.factor < taker.committed:
+            excess = taker.committed - asked * taker.factor
+            raise QuotaBelowGranted(
+                f"{name} has passed on or reserved {figure(taker.committed)} {unit}, so {figure(asked)} are too few; "
+                f"take {figure(excess)} back below it first",
+                **facts,
                 granted=text(taker.committed),
-                excess=text(taker.committed - asked * taker.factor),
+                excess=text(excess),
                 holder=taker.holder,
             )

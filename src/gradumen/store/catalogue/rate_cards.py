@@ -1,4 +1,4 @@
-"""Queries of rate cards, their versions, and drafts of the catalogue."""
+"""Queries of rate cards, their versions, and unpublished changes of the catalogue."""
 
 from collections.abc import Collection
 from uuid import UUID
@@ -7,7 +7,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from gradumen.store.access.tables import UserRow
-from gradumen.store.catalogue.tables import CatalogueDraftRow, RateCardRow, RateCardVersionRow
+from gradumen.store.catalogue.tables import RateCardRow, RateCardVersionRow, UnpublishedChangeRow
 from gradumen.store.organisations.tables import OrganisationRow
 
 
@@ -88,21 +88,23 @@ def versions_following(tx: Session, base: str) -> list[tuple[RateCardVersionRow,
     return [(version, owner) for version, owner in rows]
 
 
-def find_draft(tx: Session, seller: UUID, kind: str, slug: str, *, lock: bool = False) -> CatalogueDraftRow | None:
+def find_draft(tx: Session, seller: UUID, kind: str, slug: str, *, lock: bool = False) -> UnpublishedChangeRow | None:
     """A seller's draft."""
-    query = select(CatalogueDraftRow).where(
-        CatalogueDraftRow.organisation_id == seller, CatalogueDraftRow.kind == kind, CatalogueDraftRow.slug == slug
+    query = select(UnpublishedChangeRow).where(
+        UnpublishedChangeRow.organisation_id == seller,
+        UnpublishedChangeRow.kind == kind,
+        UnpublishedChangeRow.slug == slug,
     )
     return tx.scalars(query.with_for_update() if lock else query).first()
 
 
-def drafts_of(tx: Session, seller: UUID) -> list[tuple[CatalogueDraftRow, str]]:
+def drafts_of(tx: Session, seller: UUID) -> list[tuple[UnpublishedChangeRow, str]]:
     """A seller's drafts with the names of who edited them last, by kind and slug."""
     rows = tx.execute(
-        select(CatalogueDraftRow, UserRow.name)
-        .join(UserRow, UserRow.id == CatalogueDraftRow.edited_by)
-        .where(CatalogueDraftRow.organisation_id == seller)
-        .order_by(CatalogueDraftRow.kind, CatalogueDraftRow.slug)
+        select(UnpublishedChangeRow, UserRow.name)
+        .join(UserRow, UserRow.id == UnpublishedChangeRow.edited_by)
+        .where(UnpublishedChangeRow.organisation_id == seller)
+        .order_by(UnpublishedChangeRow.kind, UnpublishedChangeRow.slug)
     )
     return [(row, name) for row, name in rows]
 

@@ -123,7 +123,7 @@ class RateCardVersionRow(Base):
     document: Mapped[dict[str, Any]] = mapped_column(JSON)
 
 
-class CatalogueDraftRow(Base):
+class UnpublishedChangeRow(Base):
     """A service, plan or rate card that is being written, as a form that may still have mistakes."""
 
     __tablename__ = "catalogue_drafts"

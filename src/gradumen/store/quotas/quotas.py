@@ -27,7 +27,7 @@ def quotas_of(tx: Session, organisation: UUID) -> list[QuotaRow]:
 
 
 def given_on(tx: Session, giver: UUID, measure: str) -> tuple[Decimal, int]:
-    """What a giver has given on of a measure in all, and to how many without limit."""
+    """What a giver has passed on of a measure in all, and to how many without limit."""
     total, unlimited = tx.execute(
         select(func.sum(QuotaRow.limit_value), func.count() - func.count(QuotaRow.limit_value)).where(
             QuotaRow.giver_id == giver, QuotaRow.measure == measure

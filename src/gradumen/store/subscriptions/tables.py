@@ -36,7 +36,7 @@ class SupplyLineRow(Base):
 
     ``depth`` counts from the subscriber: 0 is its own purchase. The provider's own use is a line to itself. A
     ``paused`` line has no fees and allowances, one in ``trial`` is free of charge. ``card_named``: the card was named
-    for this line, not chosen by the seller's rules. ``choices`` are the subscriber's; ``deviations`` are allowances
+    for this line, not chosen by the seller's rules. ``choices`` are the subscriber's; ``special_terms`` are allowances
     and service levels that differ from the tier's, in the written form of a tier.
     """
 
@@ -60,7 +60,7 @@ class SupplyLineRow(Base):
     rate_card_id: Mapped[UUID] = mapped_column(ForeignKey("rate_cards.id", ondelete="RESTRICT"))
     card_named: Mapped[bool]
     choices: Mapped[dict[str, str]] = mapped_column(JSON)
-    deviations: Mapped[dict[str, Any]] = mapped_column(JSON)
+    special_terms: Mapped[dict[str, Any]] = mapped_column(JSON)
 
 
 class AcceptedTermsRow(Base):

@@ -9,7 +9,7 @@ from uuid import UUID
 from argon2 import PasswordHasher
 from argon2.exceptions import InvalidHashError, VerificationError
 
-from gradumen.core.errors import Forbidden, NotFound, NotSignedIn
+from gradumen.core.errors import NotFound, NotSignedIn, SessionChanged
 from gradumen.core.permissions import Role, least
 from gradumen.store.access import sessions
 from gradumen.store.access.members import find_user, memberships_of, roles_of
@@ -198,14 +198,14 @@ def caller_of_session(tx: Session, *, secret: str, csrf: str | None, unsafe: boo
 
     Raises:
         NotSignedIn: no such session, or it is over.
-        Forbidden: an unsafe call without the session's CSRF value.
+        SessionChanged: an unsafe call without the session's CSRF value.
     """
     found = sessions.find_session(tx, digest(secret))
     if found is None or found[0].expires_at <= at:
         raise NotSignedIn("the session is over; sign in again")
     row, user, roles = found
     if unsafe and not secrets.compare_digest(row.csrf.encode(), (csrf or "").encode()):
-        raise Forbidden(right="X-CSRF-Token of this session", organisation="the console")
+        raise SessionChanged
     return Caller(user.id, user.email, user.name, roles, at), row.csrf
 
 

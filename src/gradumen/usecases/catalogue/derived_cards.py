@@ -7,7 +7,7 @@ from uuid import UUID, uuid4
 from gradumen.core.catalogue.derived import Derivation
 from gradumen.core.errors import Invalid
 from gradumen.store.catalogue.rate_cards import find_card, find_card_of, find_draft, versions_following, versions_of
-from gradumen.store.catalogue.tables import CatalogueDraftRow, RateCardRow
+from gradumen.store.catalogue.tables import RateCardRow, UnpublishedChangeRow
 from gradumen.store.organisations.tables import OrganisationRow
 from gradumen.store.subscriptions.sales import prices_any
 from gradumen.store.unit_of_work import Session
@@ -97,7 +97,7 @@ def leave_draft(tx: Session, owner: OrganisationRow, form: dict[str, Any], by: U
     """Leave a version that does not fit its base as a draft of its seller, unless it is writing one."""
     slug = str(form["rate-card"])
     if find_draft(tx, owner.id, "rate-card", slug) is None:
-        row = CatalogueDraftRow(id=uuid4(), organisation_id=owner.id, kind="rate-card", slug=slug, version=1)
+        row = UnpublishedChangeRow(id=uuid4(), organisation_id=owner.id, kind="rate-card", slug=slug, version=1)
         row.form, row.edited_by, row.edited_at = form, by, at
         tx.add(row)
         tx.flush()

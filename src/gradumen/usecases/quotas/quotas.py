@@ -5,12 +5,12 @@ from datetime import date
 from decimal import Decimal
 
 from gradumen.core.errors import EditedMeanwhile, Forbidden, Invalid, QuotaBelowSubscribed
-from gradumen.core.exact import add, text
+from gradumen.core.exact import add, figure, text
 from gradumen.core.names import name_of
 from gradumen.core.permissions import Right
 from gradumen.core.quotas.quotas import MEASURE_UNITS, Holding, Measure, check_grant
 from gradumen.store.organisations.organisations import projects_of
-from gradumen.store.organisations.tables import OrganisationRow
+from gradumen.store.organisations.tables import OrganisationRow, ProjectRow
 from gradumen.store.quotas.quotas import given_on, quotas_of
 from gradumen.store.quotas.tables import QuotaRow
 from gradumen.store.unit_of_work import Session, use_case
@@ -23,7 +23,7 @@ from gradumen.usecases.scope import Caller, get_organisation, get_project, load_
 
 @dataclass(frozen=True, slots=True)
 class Quota:
-    """What a holder has of a measure; ``granted`` is given on, ``left`` is None without limit."""
+    """What a holder has of a measure; ``granted`` is passed on, ``left`` is None without limit."""
 
     organisation: str
     project: str | None
@@ -92,7 +92,7 @@ def grant_quota(
 
     Raises:
         QuotaExceeded: more than the giver has left, or no limit where the giver has one.
-        QuotaBelowGranted: less than the holder has given on or reserved.
+        QuotaBelowGranted: less than the holder has passed on or reserved.
         QuotaBelowSubscribed: less than the tiers of the holder's subscriptions promise.
         EditedMeanwhile: the quota is at another version.
     """
@@ -100,29 +100,37 @@ def grant_quota(
     holder = get_organisation(tx, scope, organisation)
     target = get_project(tx, holder, project) if project is not None else None
     giver_id = holder.id if target else scope.tree.parents.get(holder.id)
-    if not scope.may(Right.MANAGE_QUOTAS, giver_id or holder.id):
+    acting = giver_id or holder.id
+    if not scope.may(Right.MANAGE_QUOTAS, acting):
         raise Forbidden(right=Right.MANAGE_QUOTAS, organisation=holder.slug if target else f"{holder.slug}'s seller")
     giver = tx.get_one(OrganisationRow, giver_id) if giver_id else None
     _check_figures(limit, reservation, factor)
-    holder_id = target.id if target else holder.id
     if giver is not None:
         lock_quota(tx, scope, giver, giver.id, None, measure)
-    lock_quota(tx, scope, holder, holder_id, target, measure)
-    row = _at_version(tx.get_one(QuotaRow, (holder_id, measure), populate_existing=True), version)
+    key = ((target or holder).id, measure)
+    lock_quota(tx, scope, holder, key[0], target, measure)
+    row = _at_version(tx.get_one(QuotaRow, key, populate_existing=True), version)
     before = _values(row)
-    wanted_reservation = row.reservation if reservation is None else reservation
-    name = f"{holder.slug}/{target.slug}" if target else holder.slug
-    taker = replace(_holding(tx, name, row), reservation=wanted_reservation, factor=factor or row.factor)
-    check_grant(_giving(tx, giver, name, measure), taker, limit)
+    taker = _taking(tx, holder, target, row, reservation, factor)
+    check_grant(_giving(tx, giver, taker.holder, measure), taker, limit)
     if target is None and limit is not None:
         _check_subscribed(tx, holder, measure, limit, scope.now.date())
-    row.limit_value, row.reservation, row.factor = limit, wanted_reservation, factor or row.factor
-    row.giver_id = giver.id if giver else None
-    row.label = row.label if label is None else _label(label)
+    row.limit_value, row.reservation, row.factor = limit, taker.reservation, taker.factor
+    row.giver_id, row.label = giver_id, row.label if label is None else _label(label)
     tx.flush()
-    if before != _values(row):
-        acting, what = acting_for(scope, giver_id or holder.id, Right.MANAGE_QUOTAS), f"{name}: {measure}"
-        record(tx, caller, "quota set", acting, what, concerns=holder.id, before=before, after=_values(row))
+    after = _values(row)
+    if before != after:
+        acting = acting_for(scope, acting, Right.MANAGE_QUOTAS)
+        record(
+            tx,
+            caller,
+            "quota set",
+            acting,
+            f"{taker.holder}: {measure}",
+            concerns=holder.id,
+            before=before,
+            after=after,
+        )
     return _view(tx, holder.slug, target.slug if target else None, row)
 
 
@@ -140,11 +148,30 @@ def _at_version(row: QuotaRow, version: int | None) -> QuotaRow:
     return row
 
 
+def _taking(
+    tx: Session,
+    holder: OrganisationRow,
+    target: ProjectRow | None,
+    row: QuotaRow,
+    reservation: Decimal | None,
+    factor: Decimal | None,
+) -> Holding:
+    """What an organisation, or a project of it, would hold."""
+    held = _holding(tx, f"{holder.slug}/{target.slug}" if target else holder.slug, row)
+    return replace(
+        held,
+        reservation=row.reservation if reservation is None else reservation,
+        factor=factor or row.factor,
+        name=f"{target.name} of {holder.name}" if target else holder.name,
+    )
+
+
 def _giving(tx: Session, giver: OrganisationRow | None, taker: str, measure: Measure) -> Holding:
     """What the giver holds; the provider gives to itself, without limit."""
     if giver is None:
         return Holding(taker, measure, None)
-    return _holding(tx, giver.slug, tx.get_one(QuotaRow, (giver.id, measure), populate_existing=True))
+    held = _holding(tx, giver.slug, tx.get_one(QuotaRow, (giver.id, measure), populate_existing=True))
+    return replace(held, name=giver.name)
 
 
 def _values(row: QuotaRow) -> dict[str, str | None]:
@@ -157,7 +184,14 @@ def _check_subscribed(tx: Session, holder: OrganisationRow, measure: Measure, li
     promised = promised_by_tiers(tx, holder.id, today, load_published(tx))
     total = add([amount for (_, of), amount in promised.items() if of == measure])
     if limit < total:
-        raise QuotaBelowSubscribed(measure=measure, asked=text(limit), promised=text(total), holder=holder.slug)
+        raise QuotaBelowSubscribed(
+            f"the tiers of {holder.name}'s subscriptions promise {figure(total)} {MEASURE_UNITS[measure]}, so "
+            f"{figure(limit)} are too few; change a tier or end a subscription first",
+            measure=measure,
+            asked=text(limit),
+            promised=text(total),
+            holder=holder.slug,
+        )
 
 
 def _check_figures(limit: Decimal | None, reservation: Decimal | None, factor: Decimal | None) -> None:
@@ -169,7 +203,7 @@ def _check_figures(limit: Decimal | None, reservation: Decimal | None, factor: D
 
 
 def _holding(tx: Session, name: str, row: QuotaRow) -> Holding:
-    """What a row's holder has and has given on, as it stands in this transaction."""
+    """What a row's holder has and has passed on, as it stands in this transaction."""
     granted, unlimited = Decimal(0), 0
     if row.project_id is None:
         granted, unlimited = given_on(tx, row.holder_id, row.measure)

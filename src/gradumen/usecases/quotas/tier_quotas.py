@@ -6,8 +6,8 @@ from decimal import Decimal, localcontext
 from uuid import UUID
 
 from gradumen.core.errors import QuotaExceeded
-from gradumen.core.exact import EXACT, add, text
-from gradumen.core.quotas.quotas import Measure
+from gradumen.core.exact import EXACT, add, figure, text
+from gradumen.core.quotas.quotas import MEASURE_UNITS, Measure
 from gradumen.store.organisations.tables import OrganisationRow
 from gradumen.store.quotas.tables import QuotaRow
 from gradumen.store.subscriptions.sales import promising_lines
@@ -38,10 +38,13 @@ def check_tier_quotas(
         asked = promised.get((row.id, measure), Decimal(0))
         others = add([amount for (each, of), amount in promised.items() if of == measure and each != row.id])
         if limit is not None and asked and add([asked, others]) > limit:
+            left, unit = max(add([limit, -others]), Decimal(0)), MEASURE_UNITS[Measure(measure)]
             raise QuotaExceeded(
+                f"this needs {figure(asked)} {unit}, and of {buyer.name}'s {figure(limit)} its other subscriptions "
+                f"leave {figure(left)}; ask its seller for more, or choose a smaller tier",
                 measure=measure,
                 asked=text(asked),
-                left=text(max(add([limit, -others]), Decimal(0))),
+                left=text(left),
                 limit=text(limit),
                 holder=buyer.slug,
             )

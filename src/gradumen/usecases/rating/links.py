@@ -28,7 +28,7 @@ from gradumen.usecases.catalogue.offers import Offers
 from gradumen.usecases.catalogue.published import Published, load_cards, load_published, plan_of
 from gradumen.usecases.rating.assigned_usage import Resources, Unassigned, load_usage
 from gradumen.usecases.subscriptions.one_off_charges import load_one_off_charges
-from gradumen.usecases.subscriptions.supply_lines import with_deviations
+from gradumen.usecases.subscriptions.supply_lines import with_special_terms
 
 ALWAYS = date(2000, 1, 1)
 """Before every period."""
@@ -206,9 +206,9 @@ def _load_lines(
         until = subscription.ends_on
         if follows is not None and follows[1].id == subscription.id:
             until = follows[0].starts_on if until is None else min(until, follows[0].starts_on)
-        key = (line.plan_version_id, line.tier, repr(line.deviations))
+        key = (line.plan_version_id, line.tier, repr(line.special_terms))
         if key not in allowances:
-            tier = with_deviations(plan.tier(line.tier), line.deviations, plan, published)
+            tier = with_special_terms(plan.tier(line.tier), line.special_terms, plan, published)
             allowances[key] = base_allowances(tier, published.meters)
         loaded[number] = LoadedLine(line, subscription, plan, card.currency, card.ids, services)
         rated[number] = RatedLine(

@@ -1,4 +1,4 @@
-"""Changes of a subscription from a day on: what is subscribed, its card, and its deviations."""
+"""Changes of a subscription from a day on: what is subscribed, its card, and its special terms."""
 
 from collections.abc import Mapping
 from datetime import date
@@ -36,7 +36,7 @@ from gradumen.usecases.subscriptions.supply_lines import (
     from_day,
     lines_by_depth,
     read_choices,
-    with_deviations,
+    with_special_terms,
 )
 
 
@@ -107,7 +107,7 @@ def _fit(
 ) -> None:
     """Check a changed line against its plan: special terms, and choices, of which those that stand are kept."""
     plan = plan_of(tx.get_one(PlanVersionRow, line.plan_version_id), published)
-    with_deviations(plan.tier(line.tier), line.deviations, plan, published)
+    with_special_terms(plan.tier(line.tier), line.special_terms, plan, published)
     if choices is not None or moved:
         kept = {key: value for key, value in line.choices.items() if _stands(key, value, plan, published)}
         line.choices = read_choices({**kept, **(choices or {})}, plan, published)
@@ -203,7 +203,7 @@ def _check_entered(tx: Session, scope: Scope, row: SubscriptionRow, ends_on: dat
 
 
 @use_case
-def deviate_subscription(
+def agree_special_terms(
     tx: Session,
     caller: Caller,
     *,
@@ -211,14 +211,14 @@ def deviate_subscription(
     seller: str,
     starts_on: date,
     rate_card: str | None,
-    deviations: Mapping[str, Any] | None,
+    special_terms: Mapping[str, Any] | None,
     version: int | None,
 ) -> Subscription:
     """Give a subscription a card, allowances or levels of its own on the link of one seller, from a day on.
 
     Args:
         rate_card: a card of the seller's; empty text goes back to the one by the seller's rules. None leaves as is.
-        deviations: ``allowances`` and ``levels``, as in a tier; an empty mapping goes back to the tier's.
+        special_terms: ``allowances`` and ``levels``, as in a tier; an empty mapping goes back to the tier's.
 
     Raises:
         NotFound: no such subscription, or the seller sells nothing of it.
@@ -235,26 +235,30 @@ def deviate_subscription(
     _check_day(row, starts_on)
     published = load_published(tx)
     for line in from_day(tx, links[0], starts_on):
-        _deviate(tx, owner, line, rate_card, deviations, published)
-    after = {"from": starts_on, "rate_card": rate_card, "deviations": None if deviations is None else dict(deviations)}
+        _agree(tx, owner, line, rate_card, special_terms, published)
+    after = {
+        "from": starts_on,
+        "rate_card": rate_card,
+        "special_terms": None if special_terms is None else dict(special_terms),
+    }
     record(tx, caller, "own terms set", owner.id, row.name, concerns=links[0][0].buyer_id, after=after)
     tx.flush()
     return _changed(tx, scope, row, published)
 
 
-def _deviate(
+def _agree(
     tx: Session,
     seller: OrganisationRow,
     line: SupplyLineRow,
     rate_card: str | None,
-    deviations: Mapping[str, Any] | None,
+    special_terms: Mapping[str, Any] | None,
     published: Published,
 ) -> None:
     if rate_card is not None:
         buyer = tx.get_one(OrganisationRow, line.buyer_id)
         line.rate_card_id = choose_card(tx, seller, buyer, rate_card or None).id
         line.card_named = bool(rate_card)
-    if deviations is not None:
+    if special_terms is not None:
         plan = plan_of(tx.get_one(PlanVersionRow, line.plan_version_id), published)
-        with_deviations(plan.tier(line.tier), deviations, plan, published)
-        line.deviations = dict(deviations)
+        with_special_terms(plan.tier(line.tier), special_terms, plan, published)
+        line.special_terms = dict(special_terms)

@@ -56,12 +56,12 @@ class SeenStretch:
     paused: bool
     trial: bool
     choices: Mapping[str, str]
-    deviations: Mapping[str, Any]
+    special_terms: Mapping[str, Any]
 
 
 @dataclass(frozen=True, slots=True)
 class Subscription:
-    """A subscription; ``ends_on`` is the first day that it does not cover, tier and quantity are those of today.
+    """A subscription; ``ends_on`` is the day after its last, tier and quantity are those of today.
 
     Ended today, it would end on ``earliest_end``; after ``notice_by`` it would be a later day. Plan and tier are None
     where they are of a seller's own making and looked at from above it.
@@ -305,7 +305,7 @@ def list_subscriptions(tx: Session, caller: Caller, *, organisation: str, below:
 
 
 def views(tx: Session, scope: Scope, rows: list[SubscriptionRow], published: Published) -> list[Subscription]:
-    """Subscriptions as their viewers see them; own terms and who accepted them only by those on the direct link.
+    """Subscriptions as their viewers see them; special terms and who accepted them only by those on the direct link.
 
     Plan, tier and choices of a seller's own making are not shown to those above it.
     """
@@ -372,7 +372,7 @@ def _stretches(
                 for choice, value in line.choices.items()
                 if published.owners["service", choice.partition("/")[0]] in shown
             },
-            line.deviations if scope.sees_link(line.seller_id, line.buyer_id) else {},
+            line.special_terms if scope.sees_link(line.seller_id, line.buyer_id) else {},
         )
         before = found[line.subscription_id]
         if not before or replace(stretch, starts_on=before[-1].starts_on) != before[-1]:

@@ -19,14 +19,14 @@ from gradumen.store.subscriptions.tables import SubscriptionRow, SupplyLineRow
 from gradumen.store.unit_of_work import Session
 from gradumen.usecases.catalogue.card_choice import choose_card
 from gradumen.usecases.catalogue.published import Published
-from gradumen.wire.catalogue.forms.plans import read_deviations
+from gradumen.wire.catalogue.forms.plans import read_special_terms
 
 
 @dataclass(frozen=True, slots=True)
 class Stretch:
     """What holds from a day until the next stretch, on the subscriber's own link.
 
-    ``choices`` by service/choice; ``deviations`` are allowances and service levels other than the tier's.
+    ``choices`` by service/choice; ``special_terms`` are allowances and service levels other than the tier's.
     """
 
     starts_on: date
@@ -36,7 +36,7 @@ class Stretch:
     paused: bool
     trial: bool
     choices: Mapping[str, str] = field(default_factory=dict)
-    deviations: Mapping[str, Any] = field(default_factory=dict)
+    special_terms: Mapping[str, Any] = field(default_factory=dict)
 
 
 def links_of(chain: list[UUID], plan: Plan, published: Published) -> list[tuple[UUID, UUID]]:
@@ -78,7 +78,7 @@ def add_lines(
                 rate_card_id=card.id,
                 card_named=named is not None,
                 choices=dict(each.choices),
-                deviations={},
+                special_terms={},
             )
             for each in stretches
         ]
@@ -164,11 +164,11 @@ def read_choices(raw: Mapping[str, str], plan: Plan, published: Published) -> di
     return {key: raw.get(key, choice.default) for key, choice in offered.items()}
 
 
-def with_deviations(tier: Tier, deviations: Mapping[str, Any], plan: Plan, published: Published) -> Tier:
+def with_special_terms(tier: Tier, special_terms: Mapping[str, Any], plan: Plan, published: Published) -> Tier:
     """A tier with the allowances and levels of a line in place of its own.
 
     Raises:
         Invalid: as a tier's would be.
     """
-    with at("deviations"):
-        return read_deviations(tier, deviations, plan, published.meters)
+    with at("special_terms"):
+        return read_special_terms(tier, special_terms, plan, published.meters)

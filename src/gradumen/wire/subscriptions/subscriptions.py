@@ -37,17 +37,17 @@ class SubscriptionChange(Body):
     version: WholeNumber | None = None
 
 
-class SubscriptionDeviate(Body):
-    """A rate card, allowances or service levels of its own, on the link of one seller, from a day on.
+class SpecialTermsAgree(Body):
+    """A rate card, allowances or service levels for this subscription alone, on one seller's link, from a day on.
 
-    An empty ``rate_card`` goes back to the one by the seller's rules, empty ``deviations`` to the tier's; null leaves
-    as it is.
+    An empty ``rate_card`` goes back to the one by the seller's rules, empty ``special_terms`` to the tier's; null
+    leaves as it is.
     """
 
     seller: str
     starts_on: date
     rate_card: str | None = None
-    deviations: dict[str, Any] | None = None
+    special_terms: dict[str, Any] | None = None
     version: WholeNumber | None = None
 
 
@@ -61,7 +61,7 @@ class StretchBody(Body):
     paused: bool
     trial: bool
     choices: dict[str, str]
-    deviations: dict[str, Any]
+    special_terms: dict[str, Any]
 
 
 class AcceptedTermsBody(Body):
@@ -103,7 +103,7 @@ class SubscriptionBody(Body):
     accepted: list[AcceptedTermsBody]
 
 
-class DeviationBody(Body):
+class SpecialTermsBody(Body):
     """Where a subscription differs from its tier, its plan's newest version or the seller's rules.
 
     ``kind`` is rate_card, allowance, level, plan_version or assignment.

@@ -69,14 +69,14 @@ class TermsForm(Form):
         return Terms(self.version, written)
 
 
-class DeviationsForm(Form):
+class SpecialTermsForm(Form):
     """What one subscription has in place of its tier's."""
 
     allowances: dict[str, Written] = {}
     levels: dict[str, Written] = {}
 
 
-class TierForm(DeviationsForm):
+class TierForm(SpecialTermsForm):
     """One level of a plan: quantities with units as ``100 GiB``, quotas by measure, service levels."""
 
     tier: Slug
@@ -155,19 +155,19 @@ def read_plan(
     return read(PlanForm, form).value(meters, services, checked=checked)
 
 
-def read_deviations(tier: Tier, raw: object, plan: Plan, meters: Mapping[str, Meter]) -> Tier:
+def read_special_terms(tier: Tier, raw: object, plan: Plan, meters: Mapping[str, Meter]) -> Tier:
     """A tier with the allowances and levels that one subscriber has in place of its own, written as in a tier.
 
     Raises:
         Invalid: with ``path`` in its facts.
     """
-    form = read(DeviationsForm, raw)
+    form = read(SpecialTermsForm, raw)
     allowances = {each.meter: each for each in (*tier.allowances, *_allowances(form, plan.services, meters))}
     levels = {each.slug: each for each in (*tier.levels, *_levels(form))}
     return replace(tier, allowances=tuple(allowances.values()), levels=tuple(levels.values()))
 
 
-def _allowances(form: DeviationsForm, services: Sequence[str], meters: Mapping[str, Meter]) -> tuple[Allowance, ...]:
+def _allowances(form: SpecialTermsForm, services: Sequence[str], meters: Mapping[str, Meter]) -> tuple[Allowance, ...]:
     found: list[Allowance] = []
     for slug, written in form.allowances.items():
         with at(f"allowances.{slug}"):
@@ -179,7 +179,7 @@ def _allowances(form: DeviationsForm, services: Sequence[str], meters: Mapping[s
     return tuple(found)
 
 
-def _levels(form: DeviationsForm) -> tuple[Level, ...]:
+def _levels(form: SpecialTermsForm) -> tuple[Level, ...]:
     found: list[Level] = []
     for slug, written in form.levels.items():
         with at(f"levels.{slug}"):

@@ -6,14 +6,14 @@ from typing import Any
 from gradumen.wire.values import Body
 
 
-class CatalogueDraftSave(Body):
+class UnpublishedChangeSave(Body):
     """A draft's form, complete or not."""
 
     organisation: str
     form: dict[str, Any]
 
 
-class CatalogueDraftBody(Body):
+class UnpublishedChangeBody(Body):
     """A service, plan or rate card being written; ``version`` is its ETag."""
 
     kind: str

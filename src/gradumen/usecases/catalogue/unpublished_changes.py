@@ -1,4 +1,4 @@
-"""Drafts of the catalogue: services, plans and rate cards being written, before they are published."""
+"""Unpublished changes of the catalogue: services, plans and rate cards being written, before they are published."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -11,7 +11,7 @@ from gradumen.core.names import slug_of
 from gradumen.core.permissions import Right
 from gradumen.store.access.tables import UserRow
 from gradumen.store.catalogue.rate_cards import drafts_of, find_draft
-from gradumen.store.catalogue.tables import CatalogueDraftRow
+from gradumen.store.catalogue.tables import UnpublishedChangeRow
 from gradumen.store.organisations.tables import OrganisationRow
 from gradumen.store.unit_of_work import Session, add_new, use_case
 from gradumen.usecases.catalogue.changes import Change
@@ -23,7 +23,7 @@ _MOST_CHARACTERS = 500_000
 
 
 @dataclass(frozen=True, slots=True)
-class CatalogueDraft:
+class UnpublishedChange:
     """A draft: its form may have mistakes; ``version`` counts how often it was saved."""
 
     kind: str
@@ -41,34 +41,34 @@ def _seller(tx: Session, caller: Caller, organisation: str) -> OrganisationRow:
     return seller
 
 
-def _find(tx: Session, seller: OrganisationRow, kind: str, slug: str) -> CatalogueDraftRow | None:
+def _find(tx: Session, seller: OrganisationRow, kind: str, slug: str) -> UnpublishedChangeRow | None:
     return find_draft(tx, seller.id, kind, slug, lock=True)
 
 
-def _get(tx: Session, seller: OrganisationRow, kind: str, slug: str) -> CatalogueDraftRow:
+def _get(tx: Session, seller: OrganisationRow, kind: str, slug: str) -> UnpublishedChangeRow:
     row = _find(tx, seller, kind, slug)
     if row is None:
         raise NotFound("draft", f"{kind[:20]}/{slug[:70]}")
     return row
 
 
-def _view(tx: Session, row: CatalogueDraftRow) -> CatalogueDraft:
+def _view(tx: Session, row: UnpublishedChangeRow) -> UnpublishedChange:
     return _with_name(row, tx.get_one(UserRow, row.edited_by).name)
 
 
-def _with_name(row: CatalogueDraftRow, name: str) -> CatalogueDraft:
-    return CatalogueDraft(row.kind, row.slug, row.form, row.version, name, row.edited_at)
+def _with_name(row: UnpublishedChangeRow, name: str) -> UnpublishedChange:
+    return UnpublishedChange(row.kind, row.slug, row.form, row.version, name, row.edited_at)
 
 
 @use_case
-def list_drafts(tx: Session, caller: Caller, *, organisation: str) -> list[CatalogueDraft]:
+def list_drafts(tx: Session, caller: Caller, *, organisation: str) -> list[UnpublishedChange]:
     """A seller's drafts, by kind and slug."""
     seller = _seller(tx, caller, organisation)
     return [_with_name(row, name) for row, name in drafts_of(tx, seller.id)]
 
 
 @use_case
-def read_draft(tx: Session, caller: Caller, *, organisation: str, kind: str, slug: str) -> CatalogueDraft:
+def read_draft(tx: Session, caller: Caller, *, organisation: str, kind: str, slug: str) -> UnpublishedChange:
     """One draft."""
     return _view(tx, _get(tx, _seller(tx, caller, organisation), kind, slug))
 
@@ -76,7 +76,7 @@ def read_draft(tx: Session, caller: Caller, *, organisation: str, kind: str, slu
 @use_case
 def save_draft(
     tx: Session, caller: Caller, *, organisation: str, kind: str, slug: str, form: dict[str, Any], version: int | None
-) -> CatalogueDraft:
+) -> UnpublishedChange:
     """Keep a draft, also with mistakes.
 
     Args:
@@ -95,7 +95,7 @@ def save_draft(
         raise Invalid(f"a draft has at most {_MOST_CHARACTERS} characters", field="form")
     row = _find(tx, seller, kind, slug)
     if row is None and version is None:
-        row = CatalogueDraftRow(id=uuid4(), organisation_id=seller.id, kind=kind, slug=slug, version=0)
+        row = UnpublishedChangeRow(id=uuid4(), organisation_id=seller.id, kind=kind, slug=slug, version=0)
         row.form, row.edited_by, row.edited_at = form, caller.user_id, caller.at
         if not add_new(tx, row):
             raise _edited(tx, None, kind, slug)
@@ -106,7 +106,7 @@ def save_draft(
     return _view(tx, row)
 
 
-def _edited(tx: Session, row: CatalogueDraftRow | None, kind: str, slug: str) -> EditedMeanwhile:
+def _edited(tx: Session, row: UnpublishedChangeRow | None, kind: str, slug: str) -> EditedMeanwhile:
     if row is None:
         return EditedMeanwhile(
             f"the draft of {kind} '{slug}' is gone, published or discarded by somebody; your text is not lost, save it "

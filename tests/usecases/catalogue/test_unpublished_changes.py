@@ -20,7 +20,7 @@ def form(**changes: Any) -> dict[str, Any]:
 
 
 def test_a_draft_with_mistakes_is_kept_and_not_published(world: World) -> None:
-    drafts = world.mara.catalogue_drafts
+    drafts = world.mara.unpublished_changes
     saved = drafts.save("tarnwick", "rate-card", "spring", form(currency="EURO"))
     with pytest.raises(CatalogueInvalid, match="EURO"):
         drafts.check("tarnwick", "rate-card", "spring")
@@ -32,7 +32,7 @@ def test_a_draft_with_mistakes_is_kept_and_not_published(world: World) -> None:
 
 
 def test_publishing_makes_a_version_and_ends_the_draft(world: World) -> None:
-    drafts = world.mara.catalogue_drafts
+    drafts = world.mara.unpublished_changes
     saved = drafts.save("tarnwick", "rate-card", "spring", form())
     assert [change.change for change in drafts.check("tarnwick", "rate-card", "spring")] == ["new"]
     drafts.publish("tarnwick", "rate-card", "spring", version=saved.version)
@@ -44,7 +44,7 @@ def test_publishing_makes_a_version_and_ends_the_draft(world: World) -> None:
 
 
 def test_two_who_edit_one_draft_do_not_overwrite_each_other(world: World) -> None:
-    mine, theirs = world.mara.catalogue_drafts, world.user("finn").catalogue_drafts
+    mine, theirs = world.mara.unpublished_changes, world.user("finn").unpublished_changes
     first = mine.save("tarnwick", "rate-card", "spring", form())
     theirs.save("tarnwick", "rate-card", "spring", form(name="Finn's"), version=first.version)
     with pytest.raises(EditedMeanwhile, match="Finn saved this draft meanwhile, it is at version 2"):
@@ -62,10 +62,10 @@ def test_two_who_edit_one_draft_do_not_overwrite_each_other(world: World) -> Non
 
 
 def test_a_draft_is_its_sellers_own(world: World) -> None:
-    world.mara.catalogue_drafts.save("tarnwick", "rate-card", "spring", form())
-    assert world.user("edda").catalogue_drafts.list("oxbow") == []
+    world.mara.unpublished_changes.save("tarnwick", "rate-card", "spring", form())
+    assert world.user("edda").unpublished_changes.list("oxbow") == []
     with pytest.raises(NotFound):
-        world.user("edda").catalogue_drafts.get("tarnwick", "rate-card", "spring")
+        world.user("edda").unpublished_changes.get("tarnwick", "rate-card", "spring")
 
 
 @pytest.mark.parametrize(
@@ -73,4 +73,4 @@ def test_a_draft_is_its_sellers_own(world: World) -> None:
 )
 def test_a_draft_is_of_what_it_says(world: World, kind: str, slug: str, words: str) -> None:
     with pytest.raises(Invalid, match=words):
-        world.mara.catalogue_drafts.save("tarnwick", kind, slug, form())
+        world.mara.unpublished_changes.save("tarnwick", kind, slug, form())

@@ -1,4 +1,4 @@
-/** What is being written: services, plans, offers and rate cards before they are published. */
+/** Unpublished changes: services, plans, offers and rate cards before they are published. */
 import { Button, MenuItem, TextField } from '@mui/material';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
@@ -9,7 +9,7 @@ import { momentName } from '../shared/dates';
 import { FormDialog } from '../shared/FormDialog';
 import { Page } from '../shared/Page';
 import { Empty, Query } from '../shared/States';
-import { type Form, type Kind, KINDS, draftsOptions, saveDraft } from './drafts';
+import { type Form, type Kind, KINDS, draftsOptions, saveDraft } from './unpublishedChanges';
 
 const EMPTY: Record<Kind, (slug: string, name: string) => Form> = {
   service: (slug, name) => ({ service: slug, name, category: '', subcategory: '', meters: {} }),
@@ -25,27 +25,27 @@ const EMPTY: Record<Kind, (slug: string, name: string) => Form> = {
   }),
 };
 
-export default function DraftsPage() {
+export default function UnpublishedChangesPage() {
   const { home, may } = useSignedIn();
   const drafts = useQuery({ ...draftsOptions(home.organisation), enabled: may('manage catalogue') });
   const navigate = useNavigate();
   const [beginning, setBeginning] = useState(false);
   if (!may('manage catalogue'))
     return (
-      <Page title="What is being written">
-        <Empty title="Drafts are for those who manage the catalogue">
+      <Page title="Unpublished changes">
+        <Empty title="Unpublished changes are for those who manage the catalogue">
           Ask an administrator for the right.
         </Empty>
       </Page>
     );
   return (
     <Page
-      title="What is being written"
-      lead="Drafts may have mistakes; nothing here is on sale until it is published. Published versions never change."
+      title="Unpublished changes"
+      lead="What you write here may have mistakes; nothing here is on sale until it is published. Published versions never change."
       action={
         may('manage catalogue') && (
           <Button variant="contained" onClick={() => setBeginning(true)}>
-            Begin a draft
+            Write something new
           </Button>
         )
       }
@@ -55,10 +55,10 @@ export default function DraftsPage() {
           found.length ? (
             <DataTable
               name="drafts"
-              label="Drafts"
+              label="Unpublished changes"
               rows={found}
               rowKey={(draft) => `${draft.kind}/${draft.slug}`}
-              onOpen={(draft) => void navigate(`/drafts/${draft.kind}/${draft.slug}`)}
+              onOpen={(draft) => void navigate(`/unpublished-changes/${draft.kind}/${draft.slug}`)}
               columns={[
                 { key: 'kind', title: 'Kind', cell: (draft) => KINDS[draft.kind as Kind] },
                 { key: 'name', title: 'Name', cell: (draft) => (draft.form.name as string) || draft.slug },
@@ -68,7 +68,7 @@ export default function DraftsPage() {
               ]}
             />
           ) : (
-            <Empty title="No drafts">
+            <Empty title="No unpublished changes">
               Begin one, or open a plan, its offer or a rate card and write its next version.
             </Empty>
           )
@@ -97,12 +97,12 @@ function BeginDialog({ onClose }: { onClose: () => void }) {
     mutationFn: () => saveDraft(home.organisation, kind, chosen, EMPTY[kind](chosen, name), null),
     onSuccess: async () => {
       await queries.invalidateQueries({ queryKey: ['drafts', home.organisation] });
-      void navigate(`/drafts/${kind}/${chosen}`);
+      void navigate(`/unpublished-changes/${kind}/${chosen}`);
     },
   });
   return (
-    <FormDialog title="Begin a draft" act="Begin" change={begin} onClose={onClose}>
-      <TextField select label="Of a" value={kind} onChange={(event) => setKind(event.target.value as Kind)}>
+    <FormDialog title="Write something new" act="Begin" change={begin} onClose={onClose}>
+      <TextField select label="What" value={kind} onChange={(event) => setKind(event.target.value as Kind)}>
         {Object.entries(KINDS).map(([key, title]) => (
           <MenuItem key={key} value={key}>
             {title.toLowerCase()}

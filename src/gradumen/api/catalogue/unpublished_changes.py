@@ -1,4 +1,4 @@
-"""Routes of drafts of the catalogue. A draft's ETag is its version; saving names it in If-Match."""
+"""Routes of unpublished changes of the catalogue. A change's ETag is its version; saving names it in If-Match."""
 
 from typing import Annotated
 
@@ -9,13 +9,15 @@ from gradumen.api.calls import CallerHere, Uow
 from gradumen.api.expensive import EXPENSIVE
 from gradumen.core.errors import Invalid
 from gradumen.documents.catalogue import CatalogueDocument, read_catalogue, write_catalogue
-from gradumen.usecases.catalogue import catalogue_drafts, publishing
-from gradumen.usecases.catalogue.catalogue_drafts import CatalogueDraft
+from gradumen.usecases.catalogue import publishing, unpublished_changes
+from gradumen.usecases.catalogue.unpublished_changes import UnpublishedChange
 from gradumen.wire.catalogue.catalogue import ChangeBody, ChangesBody
-from gradumen.wire.catalogue.catalogue_drafts import CatalogueDraftBody, CatalogueDraftSave
+from gradumen.wire.catalogue.unpublished_changes import UnpublishedChangeBody, UnpublishedChangeSave
 from gradumen.wire.values import Page
 
-router = APIRouter(route_class=StrictRoute, prefix="/organisations/{organisation}/catalogue-drafts", tags=["catalogue"])
+router = APIRouter(
+    route_class=StrictRoute, prefix="/organisations/{organisation}/unpublished-changes", tags=["catalogue"]
+)
 IfMatch = Annotated[str | None, Header(pattern=r'^"?[0-9]{1,9}"?$')]
 
 
@@ -23,72 +25,72 @@ def _version(if_match: str | None) -> int | None:
     return None if if_match is None else int(if_match.strip('"'))
 
 
-def _body(draft: CatalogueDraft, response: Response) -> CatalogueDraftBody:
+def _body(draft: UnpublishedChange, response: Response) -> UnpublishedChangeBody:
     response.headers["ETag"] = f'"{draft.version}"'
-    return CatalogueDraftBody.of(draft)
+    return UnpublishedChangeBody.of(draft)
 
 
-def _documents(draft: CatalogueDraft) -> list[CatalogueDocument]:
+def _documents(draft: UnpublishedChange) -> list[CatalogueDocument]:
     return read_catalogue([(f"{draft.kind} {draft.slug}", write_catalogue([draft.form]))])
 
 
 @router.get("")
-def list_catalogue_drafts(organisation: str, uow: Uow, caller: CallerHere) -> Page[CatalogueDraftBody]:
+def list_unpublished_changes(organisation: str, uow: Uow, caller: CallerHere) -> Page[UnpublishedChangeBody]:
     """Services, plans and rate cards that are being written."""
-    found = catalogue_drafts.list_drafts(uow, caller, organisation=organisation)
-    return Page(items=[CatalogueDraftBody.of(each) for each in found])
+    found = unpublished_changes.list_drafts(uow, caller, organisation=organisation)
+    return Page(items=[UnpublishedChangeBody.of(each) for each in found])
 
 
 @router.get("/{kind}/{slug}")
-def read_catalogue_draft(
+def read_unpublished_change(
     organisation: str, kind: str, slug: str, uow: Uow, caller: CallerHere, response: Response
-) -> CatalogueDraftBody:
+) -> UnpublishedChangeBody:
     """One draft, with its ETag."""
-    return _body(catalogue_drafts.read_draft(uow, caller, organisation=organisation, kind=kind, slug=slug), response)
+    return _body(unpublished_changes.read_draft(uow, caller, organisation=organisation, kind=kind, slug=slug), response)
 
 
 @router.put("/{kind}/{slug}")
-def save_catalogue_draft(
+def save_unpublished_change(
     organisation: str,
     kind: str,
     slug: str,
-    body: CatalogueDraftSave,
+    body: UnpublishedChangeSave,
     uow: Uow,
     caller: CallerHere,
     response: Response,
     if_match: IfMatch = None,
-) -> CatalogueDraftBody:
+) -> UnpublishedChangeBody:
     """Keep a draft, also with mistakes. If-Match names the version that was edited; without it a draft begins."""
-    saved = catalogue_drafts.save_draft(
+    saved = unpublished_changes.save_draft(
         uow, caller, organisation=organisation, kind=kind, slug=slug, form=body.form, version=_version(if_match)
     )
     return _body(saved, response)
 
 
 @router.delete("/{kind}/{slug}", status_code=status.HTTP_204_NO_CONTENT)
-def discard_catalogue_draft(organisation: str, kind: str, slug: str, uow: Uow, caller: CallerHere) -> None:
+def discard_unpublished_change(organisation: str, kind: str, slug: str, uow: Uow, caller: CallerHere) -> None:
     """Throw a draft away. Safe to repeat."""
-    catalogue_drafts.discard_draft(uow, caller, organisation=organisation, kind=kind, slug=slug)
+    unpublished_changes.discard_draft(uow, caller, organisation=organisation, kind=kind, slug=slug)
 
 
 @router.post("/{kind}/{slug}/check", dependencies=EXPENSIVE)
-def check_catalogue_draft(organisation: str, kind: str, slug: str, uow: Uow, caller: CallerHere) -> ChangesBody:
+def check_unpublished_change(organisation: str, kind: str, slug: str, uow: Uow, caller: CallerHere) -> ChangesBody:
     """Check a draft and say what publishing it would change."""
-    draft = catalogue_drafts.read_draft(uow, caller, organisation=organisation, kind=kind, slug=slug)
+    draft = unpublished_changes.read_draft(uow, caller, organisation=organisation, kind=kind, slug=slug)
     found = publishing.compare_catalogue(uow, caller, organisation=organisation, documents=_documents(draft))
     return ChangesBody(changes=[ChangeBody.of(each) for each in found])
 
 
 @router.post("/{kind}/{slug}/publish", dependencies=EXPENSIVE)
-def publish_catalogue_draft(
+def publish_unpublished_change(
     organisation: str, kind: str, slug: str, uow: Uow, caller: CallerHere, if_match: IfMatch = None
 ) -> ChangesBody:
     """Publish a draft of the version that If-Match names; after it the draft is gone."""
     version = _version(if_match)
     if version is None:
         raise Invalid("say which version you looked at, in If-Match", field="If-Match")
-    draft = catalogue_drafts.read_draft(uow, caller, organisation=organisation, kind=kind, slug=slug)
-    found = catalogue_drafts.publish_draft(
+    draft = unpublished_changes.read_draft(uow, caller, organisation=organisation, kind=kind, slug=slug)
+    found = unpublished_changes.publish_draft(
         uow,
         caller,
         organisation=organisation,

@@ -1,4 +1,4 @@
-"""Deviations: where what a seller sells differs from its plans, tiers and rules."""
+"""Special terms: where what a seller sells differs from its plans, tiers and rules."""
 
 from collections.abc import Iterator
 from dataclasses import dataclass
@@ -24,7 +24,7 @@ from gradumen.wire.catalogue.forms.plans import plan_form
 
 
 @dataclass(frozen=True, slots=True)
-class Deviation:
+class SpecialTerms:
     """One thing in which a subscription, or one resource, differs; ``standard`` is what would hold, ``own`` what does.
 
     ``kind`` is rate_card, allowance, level, plan_version or assignment.
@@ -40,8 +40,8 @@ class Deviation:
 
 
 @use_case
-def list_deviations(tx: Session, caller: Caller, *, seller: str) -> list[Deviation]:
-    """The deviations of what a seller sells, today's and planned ones, by organisation and subscription.
+def list_special_terms(tx: Session, caller: Caller, *, seller: str) -> list[SpecialTerms]:
+    """The special_terms of what a seller sells, today's and planned ones, by organisation and subscription.
 
     Raises:
         Forbidden: the caller is no member of the seller: prices are its own.
@@ -59,7 +59,7 @@ def list_deviations(tx: Session, caller: Caller, *, seller: str) -> list[Deviati
     listed = cards_of(tx, owner.id)
     cards = {row.id: row.slug for row in listed}
     by_rule = {id: _by_rule(listed, owner, names[id]) for id in {line.buyer_id for line, _, _ in rows}}
-    found: list[Deviation] = []
+    found: list[SpecialTerms] = []
     seen: set[tuple[UUID, str, str, str]] = set()
     for row, follows in pairwise([*rows, None]):
         if row is None:
@@ -74,7 +74,7 @@ def list_deviations(tx: Session, caller: Caller, *, seller: str) -> list[Deviati
             key = (subscription.id, kind, what, value)
             if key not in seen:
                 seen.add(key)
-                found.append(Deviation(holder, subscription.name, kind, what, standard, value, line.starts_on))
+                found.append(SpecialTerms(holder, subscription.name, kind, what, standard, value, line.starts_on))
     found += _assignments(tx, owner, names, today)
     return sorted(found, key=lambda each: (each.organisation, each.subscription, each.kind, each.what, each.starts_on))
 
@@ -90,7 +90,7 @@ def _by_rule(cards: list[RateCardRow], seller: OrganisationRow, buyer: Organisat
 def _of_line(
     line: SupplyLineRow, version: PlanVersionRow, by_rule: str | None, cards: dict[UUID, str], published: Published
 ) -> Iterator[tuple[str, str, str | None, str]]:
-    """Kind, what, standard and own value of each deviation of a line."""
+    """Kind, what, standard and own value of each special_terms of a line."""
     if cards[line.rate_card_id] != by_rule:
         yield "rate_card", version.document["plan"], by_rule, cards[line.rate_card_id]
     plan = plan_of(version, published)
@@ -99,7 +99,7 @@ def _of_line(
         yield "plan_version", plan.slug, str(newest), str(version.number)
     tier: dict[str, Any] = next(each for each in plan_form(plan)["tiers"] if each["tier"] == line.tier)
     for kind, field in (("allowance", "allowances"), ("level", "levels")):
-        for what, value in line.deviations.get(field, {}).items():
+        for what, value in line.special_terms.get(field, {}).items():
             standard = tier.get(field, {}).get(what)
             if standard != value:
                 yield kind, what, standard, str(value)
@@ -107,13 +107,13 @@ def _of_line(
 
 def _assignments(
     tx: Session, seller: OrganisationRow, names: dict[UUID, OrganisationRow], today: date
-) -> Iterator[Deviation]:
+) -> Iterator[SpecialTerms]:
     """Single resources that a rule gives to a subscription."""
     rows = rules_sold_by(tx, seller.id, today)
     for rule, subscription in rows:
         if "resource" in rule.conditions:
             what = str(rule.conditions["resource"])
-            yield Deviation(
+            yield SpecialTerms(
                 names[rule.organisation_id].slug,
                 subscription,
                 "assignment",

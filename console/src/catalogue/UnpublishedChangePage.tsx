@@ -18,14 +18,14 @@ import {
   draftOptions,
   mistakes,
   saveDraft,
-} from './drafts';
+} from './unpublishedChanges';
 import type { OfferForm } from './offers';
 import { OfferEditor } from './OfferEditor';
 import { PlanEditor } from './PlanEditor';
 import { RateCardEditor } from './RateCardEditor';
 import { ServiceEditor } from './ServiceEditor';
 
-export default function DraftPage() {
+export default function UnpublishedChangePage() {
   const { kind = '', slug = '' } = useParams();
   const { home } = useSignedIn();
   const known = kind in KINDS ? (kind as Kind) : null;
@@ -36,7 +36,7 @@ export default function DraftPage() {
   if (known === null)
     return (
       <Page title="There is nothing here">
-        <Empty title="Drafts are of services, plans, offers and rate cards">
+        <Empty title="Unpublished changes are of services, plans, offers and rate cards">
           Use the navigation to go on.
         </Empty>
       </Page>
@@ -72,7 +72,7 @@ function Editor({ draft, kind }: { draft: Draft; kind: Kind }) {
     mutationFn: async () => {
       if (dirty) await save.mutateAsync(version);
       return body(
-        await api.POST('/api/v1/organisations/{organisation}/catalogue-drafts/{kind}/{slug}/check', {
+        await api.POST('/api/v1/organisations/{organisation}/unpublished-changes/{kind}/{slug}/check', {
           params: { path },
         }),
       ).changes;
@@ -81,7 +81,7 @@ function Editor({ draft, kind }: { draft: Draft; kind: Kind }) {
   const publish = useMutation({
     mutationFn: async () =>
       body(
-        await api.POST('/api/v1/organisations/{organisation}/catalogue-drafts/{kind}/{slug}/publish', {
+        await api.POST('/api/v1/organisations/{organisation}/unpublished-changes/{kind}/{slug}/publish', {
           params: { path, header: { 'if-match': `"${version}"` } },
         }),
       ),
@@ -93,11 +93,13 @@ function Editor({ draft, kind }: { draft: Draft; kind: Kind }) {
   });
   const discard = useMutation({
     mutationFn: async () =>
-      api.DELETE('/api/v1/organisations/{organisation}/catalogue-drafts/{kind}/{slug}', { params: { path } }),
+      api.DELETE('/api/v1/organisations/{organisation}/unpublished-changes/{kind}/{slug}', {
+        params: { path },
+      }),
     onSuccess: async () => {
       queries.removeQueries({ queryKey: options.queryKey });
       await queries.invalidateQueries({ queryKey: ['drafts', home.organisation], exact: true });
-      void navigate('/drafts');
+      void navigate('/unpublished-changes');
     },
   });
   useEffect(() => {
@@ -117,7 +119,7 @@ function Editor({ draft, kind }: { draft: Draft; kind: Kind }) {
   return (
     <Page
       title={(form.name as string) || draft.slug}
-      lead={`${KINDS[kind]} ${draft.slug}, a draft${dirty ? ', with changes that are not saved' : `, saved by ${draft.edited_by}`}.`}
+      lead={`${KINDS[kind]} ${draft.slug}, not published${dirty ? ', with changes that are not saved' : `, saved by ${draft.edited_by}`}.`}
       filters={
         <>
           <Button onClick={() => discard.mutate()} loading={discard.isPending}>

@@ -8,9 +8,9 @@ import { compare, formatMoney } from '../shared/decimal';
 import { Page, Section } from '../shared/Page';
 import { Empty, Query } from '../shared/States';
 import {
-  type Deviation,
+  type SpecialTerms,
   type OneOffCharge,
-  deviationsOptions,
+  specialTermsOptions,
   oneOffChargesOptions,
   useSubscriptionChange,
 } from './subscriptions';
@@ -23,22 +23,22 @@ const KINDS: Record<string, string> = {
   assignment: 'single resource',
 };
 
-export default function DeviationsPage() {
+export default function SpecialTermsPage() {
   const { home } = useSignedIn();
-  const deviations = useQuery(deviationsOptions(home.organisation));
+  const terms = useQuery(specialTermsOptions(home.organisation));
   const charges = useQuery(oneOffChargesOptions(home.organisation));
   return (
     <Page
-      title="What is not as the catalogue says"
+      title="Special terms"
       lead="Subscriptions with a card, an allowance, a level or a plan version of their own, and amounts charged by hand."
     >
-      <Section title="Deviations, today's and planned">
-        <Query query={deviations}>
+      <Section title="Today's and planned">
+        <Query query={terms}>
           {(found) =>
             found.length ? (
               <DataTable
-                name="deviations"
-                label="Deviations"
+                name="special-terms"
+                label="Special terms"
                 rows={found}
                 rowKey={(row) => `${row.organisation} ${row.subscription} ${row.kind} ${row.what}`}
                 columns={[
@@ -46,14 +46,14 @@ export default function DeviationsPage() {
                     key: 'organisation',
                     title: 'Customer',
                     cell: (row) => row.organisation,
-                    order: byText((row: Deviation) => row.organisation),
+                    order: byText((row: SpecialTerms) => row.organisation),
                   },
                   { key: 'subscription', title: 'Subscription', cell: (row) => row.subscription },
                   {
                     key: 'kind',
                     title: 'Kind',
                     cell: (row) => KINDS[row.kind] ?? row.kind,
-                    order: byText((row: Deviation) => row.kind),
+                    order: byText((row: SpecialTerms) => row.kind),
                   },
                   { key: 'what', title: 'What', cell: (row) => row.what },
                   { key: 'standard', title: 'By the catalogue', cell: (row) => row.standard ?? '—' },
@@ -62,12 +62,12 @@ export default function DeviationsPage() {
                     key: 'from',
                     title: 'From',
                     cell: (row) => row.starts_on,
-                    order: byText((row: Deviation) => row.starts_on),
+                    order: byText((row: SpecialTerms) => row.starts_on),
                   },
                 ]}
               />
             ) : (
-              <Empty title="Nothing deviates">Every subscription is as its plan and your rules say.</Empty>
+              <Empty title="No special terms">Every subscription is as its plan and your rules say.</Empty>
             )
           }
         </Query>

@@ -1,4 +1,4 @@
-"""What is being written of the catalogue."""
+"""Changes of the catalogue that are being written."""
 
 from typing import Any
 
@@ -7,34 +7,34 @@ from gradumen.wire.catalogue.catalogue import (
     ChangeBody,
     ChangesBody,
 )
-from gradumen.wire.catalogue.catalogue_drafts import CatalogueDraftBody, CatalogueDraftSave
+from gradumen.wire.catalogue.unpublished_changes import UnpublishedChangeBody, UnpublishedChangeSave
 
 
-class CatalogueDrafts:
+class UnpublishedChanges:
     """Services, plans and rate cards being written."""
 
     def __init__(self, connection: Connection) -> None:
         self._connection = connection
 
     def _path(self, organisation: str, kind: str, slug: str) -> str:
-        return f"organisations/{organisation}/catalogue-drafts/{kind}/{slug}"
+        return f"organisations/{organisation}/unpublished-changes/{kind}/{slug}"
 
-    def get(self, organisation: str, kind: str, slug: str) -> CatalogueDraftBody:
+    def get(self, organisation: str, kind: str, slug: str) -> UnpublishedChangeBody:
         """One draft."""
-        return self._connection.get(self._path(organisation, kind, slug), CatalogueDraftBody)
+        return self._connection.get(self._path(organisation, kind, slug), UnpublishedChangeBody)
 
     def save(
         self, organisation: str, kind: str, slug: str, form: dict[str, Any], *, version: int | None = None
-    ) -> CatalogueDraftBody:
+    ) -> UnpublishedChangeBody:
         """Keep a draft, over the version that was edited; None begins one.
 
         Raises:
             EditedMeanwhile: somebody else saved it since.
         """
         headers = {} if version is None else {"If-Match": f'"{version}"'}
-        body = CatalogueDraftSave(organisation=organisation, form=form).model_dump(mode="json")
+        body = UnpublishedChangeSave(organisation=organisation, form=form).model_dump(mode="json")
         path = self._path(organisation, kind, slug)
-        return CatalogueDraftBody.model_validate_json(
+        return UnpublishedChangeBody.model_validate_json(
             self._connection.send("PUT", path, json=body, headers=headers).content
         )
 
@@ -52,6 +52,6 @@ class CatalogueDrafts:
         """Throw a draft away."""
         self._connection.delete(self._path(organisation, kind, slug))
 
-    def list(self, organisation: str) -> list[CatalogueDraftBody]:
+    def list(self, organisation: str) -> list[UnpublishedChangeBody]:
         """A seller's drafts."""
-        return self._connection.page(f"organisations/{organisation}/catalogue-drafts", CatalogueDraftBody).items
+        return self._connection.page(f"organisations/{organisation}/unpublished-changes", UnpublishedChangeBody).items

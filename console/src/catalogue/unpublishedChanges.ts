@@ -4,7 +4,7 @@ import { useNavigate } from 'react-router';
 import { useSignedIn } from '../access/session';
 import { api, body, Refusal, type Schemas } from '../shared/api';
 
-export type Draft = Schemas['CatalogueDraftBody'];
+export type Draft = Schemas['UnpublishedChangeBody'];
 export type Change = Schemas['ChangeBody'];
 export type Kind = 'service' | 'plan' | 'offer' | 'rate-card';
 export type Form = Record<string, unknown>;
@@ -27,7 +27,7 @@ export const draftsOptions = (organisation: string) =>
     queryKey: ['drafts', organisation],
     queryFn: async () =>
       body(
-        await api.GET('/api/v1/organisations/{organisation}/catalogue-drafts', {
+        await api.GET('/api/v1/organisations/{organisation}/unpublished-changes', {
           params: { path: { organisation } },
         }),
       ).items,
@@ -38,7 +38,7 @@ export const draftOptions = (organisation: string, kind: Kind, slug: string) =>
     queryKey: ['drafts', organisation, kind, slug],
     queryFn: async () =>
       body(
-        await api.GET('/api/v1/organisations/{organisation}/catalogue-drafts/{kind}/{slug}', {
+        await api.GET('/api/v1/organisations/{organisation}/unpublished-changes/{kind}/{slug}', {
           params: { path: { organisation, kind, slug } },
         }),
       ),
@@ -54,7 +54,7 @@ export async function saveDraft(
   version: number | null,
 ): Promise<Draft> {
   return body(
-    await api.PUT('/api/v1/organisations/{organisation}/catalogue-drafts/{kind}/{slug}', {
+    await api.PUT('/api/v1/organisations/{organisation}/unpublished-changes/{kind}/{slug}', {
       params: {
         path: { organisation, kind, slug },
         header: version === null ? {} : { 'if-match': `"${version}"` },
@@ -82,7 +82,7 @@ export function useDraft(kind: Kind, slug: string, published: Form | undefined) 
       await saveDraft(home.organisation, kind, slug, { ...published }, null);
       await queries.invalidateQueries({ queryKey: ['drafts', home.organisation] });
     },
-    onSuccess: () => void navigate(`/drafts/${kind}/${slug}`),
+    onSuccess: () => void navigate(`/unpublished-changes/${kind}/${slug}`),
   });
   return {
     mayEdit: home.type !== 'tenant' && may('manage catalogue'),
