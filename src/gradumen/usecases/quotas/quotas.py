@@ -18,7 +18,7 @@ from gradumen.usecases.audit_entries import acting_for, record
 from gradumen.usecases.catalogue.published import load_published
 from gradumen.usecases.quotas.quota_rows import absent_quota, lock_quota
 from gradumen.usecases.quotas.tier_quotas import promised_by_tiers
-from gradumen.usecases.scope import Caller, get_organisation, get_project, load_scope
+from gradumen.usecases.scope import Caller, Scope, get_organisation, get_project, load_scope
 
 
 @dataclass(frozen=True, slots=True)
@@ -97,13 +97,7 @@ def grant_quota(
         EditedMeanwhile: the quota is at another version.
     """
     scope = load_scope(tx, caller)
-    holder = get_organisation(tx, scope, organisation)
-    target = get_project(tx, holder, project) if project is not None else None
-    giver_id = holder.id if target else scope.tree.parents.get(holder.id)
-    acting = giver_id or holder.id
-    if not scope.may(Right.MANAGE_QUOTAS, acting):
-        raise Forbidden(right=Right.MANAGE_QUOTAS, organisation=holder.slug if target else f"{holder.slug}'s seller")
-    giver = tx.get_one(OrganisationRow, giver_id) if giver_id else None
+    holder, target, giver = _parties(tx, scope, organisation, project)
     _check_figures(limit, reservation, factor)
     if giver is not None:
         lock_quota(tx, scope, giver, giver.id, None, measure)
@@ -116,11 +110,11 @@ def grant_quota(
     if target is None and limit is not None:
         _check_subscribed(tx, holder, measure, limit, scope.now.date())
     row.limit_value, row.reservation, row.factor = limit, taker.reservation, taker.factor
-    row.giver_id, row.label = giver_id, row.label if label is None else _label(label)
+    row.giver_id, row.label = giver.id if giver else None, row.label if label is None else _label(label)
     tx.flush()
     after = _values(row)
     if before != after:
-        acting = acting_for(scope, acting, Right.MANAGE_QUOTAS)
+        acting = acting_for(scope, (giver or holder).id, Right.MANAGE_QUOTAS)
         record(
             tx,
             caller,
@@ -146,6 +140,23 @@ def _at_version(row: QuotaRow, version: int | None) -> QuotaRow:
             version=row.version - 1,
         )
     return row
+
+
+def _parties(
+    tx: Session, scope: Scope, organisation: str, project: str | None
+) -> tuple[OrganisationRow, ProjectRow | None, OrganisationRow | None]:
+    """Who is to hold a quota, or which project of it, and who gives it; nobody gives the provider any.
+
+    Raises:
+        NotFound: the organisation or project is not in scope.
+        Forbidden: the caller may not give it.
+    """
+    holder = get_organisation(tx, scope, organisation)
+    target = get_project(tx, holder, project) if project is not None else None
+    giver_id = holder.id if target else scope.tree.parents.get(holder.id)
+    if not scope.may(Right.MANAGE_QUOTAS, giver_id or holder.id):
+        raise Forbidden(right=Right.MANAGE_QUOTAS, organisation=holder.slug if target else f"{holder.slug}'s seller")
+    return holder, target, tx.get_one(OrganisationRow, giver_id) if giver_id else None
 
 
 def _taking(
