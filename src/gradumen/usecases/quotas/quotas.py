@@ -112,19 +112,10 @@ def grant_quota(
     row.limit_value, row.reservation, row.factor = limit, taker.reservation, taker.factor
     row.giver_id, row.label = giver.id if giver else None, row.label if label is None else _label(label)
     tx.flush()
-    after = _values(row)
-    if before != after:
-        acting = acting_for(scope, (giver or holder).id, Right.MANAGE_QUOTAS)
-        record(
-            tx,
-            caller,
-            "quota set",
-            acting,
-            f"{taker.holder}: {measure}",
-            concerns=holder.id,
-            before=before,
-            after=after,
-        )
+    changes = {"before": before, "after": _values(row)}
+    if changes["before"] != changes["after"]:
+        acting, what = acting_for(scope, (giver or holder).id, Right.MANAGE_QUOTAS), f"{taker.holder}: {measure}"
+        record(tx, caller, "quota set", acting, what, concerns=holder.id, **changes)
     return _view(tx, holder.slug, target.slug if target else None, row)
 
 
