@@ -22,7 +22,9 @@ export function useCustomers(search: string): Named[] {
       placeholderData: keepPreviousData,
     })),
   });
-  const own = session.memberships.map(({ organisation, name }) => ({ slug: organisation, name }));
+  const own = session.memberships
+    .map(({ organisation, name }) => ({ slug: organisation, name }))
+    .filter((each) => `${each.slug} ${each.name}`.toLowerCase().includes(search.toLowerCase()));
   const known = new Set(own.map((each) => each.slug));
   const customers = pages.flatMap((page) => page.data?.items ?? []).filter((each) => !known.has(each.slug));
   return [...customers, ...own];
@@ -39,13 +41,13 @@ export function CustomerPicker({
 }) {
   const [typed, setTyped] = useState('');
   const options = useCustomers(useDeferredValue(typed.trim()));
-  const listed = options.find((each) => each.slug === value);
-  const { data: read } = useQuery({ ...organisationOptions(value), enabled: value !== '' && !listed });
-  const chosen = listed ?? read ?? null;
+  // Not out of the options: while one types they are others, and who is chosen stays.
+  const { data: chosen = null } = useQuery({ ...organisationOptions(value), enabled: value !== '' });
   return (
     <Autocomplete
-      options={chosen && !listed ? [chosen, ...options] : options}
-      value={chosen}
+      options={options}
+      filterOptions={(found) => found}
+      value={chosen as Named | null}
       disableClearable={chosen !== null}
       getOptionKey={(each) => each.slug}
       getOptionLabel={(each) => each.name}

@@ -25,7 +25,7 @@ export function OrganisationTree({
   const bar = (organisation: Organisation, measure: string) => {
     const found = quotas[shown.indexOf(organisation.slug)]?.data;
     const quota = found?.find((each) => each.measure === measure && each.project === null);
-    return quota ? <QuotaBar quota={quota} sells={organisation.type !== 'tenant'} /> : null;
+    return quota ? <QuotaBar quota={quota} sells={organisation.type !== 'tenant'} brief /> : null;
   };
   const figures = open === null;
   return (
@@ -64,12 +64,12 @@ export function OrganisationTree({
           ? [
               {
                 key: 'processors',
-                title: 'Processors',
+                title: 'Processors, passed on',
                 cell: ({ organisation }: Branch) => bar(organisation, 'processors'),
               },
               {
                 key: 'storage',
-                title: 'Storage',
+                title: 'Storage, passed on',
                 cell: ({ organisation }: Branch) => bar(organisation, 'storage'),
               },
             ]
