@@ -99,7 +99,7 @@ def test_a_scheduler_that_does_not_answer_is_named(monkeypatch: pytest.MonkeyPat
     [
         Invalid("odd", field="a", value=1),
         Forbidden(right="bill", organisation="oxbow"),
-        QuotaExceeded(measure="vcpu", asked="5", left="3", limit="9", holder="oxbow"),
+        QuotaExceeded("at most 3", measure="vcpu", asked="5", left="3", limit="9", holder="oxbow"),
     ],
 )
 def test_refusals_come_back_from_other_processes_as_they_are(error: GradumenError) -> None:

@@ -13,6 +13,8 @@ from gradumen.core.errors import Invalid
 from gradumen.jobs.pieces import Pieces, Place
 from gradumen.settings import Settings
 
+MOST = 8
+"""Processes that a pool has by itself: each takes 150 MiB."""
 DASK_SECONDS = 10
 """How long a scheduler is waited for."""
 
@@ -22,7 +24,8 @@ def pieces_of(settings: Settings, url: str) -> Pieces:
     place = Place(url, settings.columns)
     if settings.dask:
         return Pieces(place, partial(dask_cluster, settings.dask))
-    return Pieces(place, partial(process_pool, settings.piece_processes or len(os.sched_getaffinity(0))))
+    processes = settings.piece_processes or min(len(os.sched_getaffinity(0)), MOST)
+    return Pieces(place, partial(process_pool, processes))
 
 
 @contextmanager
