@@ -47,7 +47,7 @@ class Settings:
     worker_processes: int = _setting(1, "Processes that do tasks and bring usage up to date.")
     piece_processes: int = _setting(
         0,
-        "Processes among which a worker divides a large task, as long as it lasts; 0 is one for each processor, 8 at most.",
+        "Processes for a large task, as long as it lasts; 0 is one for each processor, 8 at most.",
     )
     dask: str = _setting("", "Address of a Dask scheduler whose workers do that instead, like tcp://10.0.0.5:8786.")
     session_hours: int = _setting(12, "How long a console session lasts, in hours.")
