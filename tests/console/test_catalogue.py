@@ -209,11 +209,11 @@ def test_two_who_edit_one_draft_are_told_and_lose_nothing(light: Tab, world: Wor
     theirs.save("tarnwick", "rate-card", "tenants-eur", {**draft.form, "name": "Finn's"}, version=draft.version)
     page.get_by_label("Name", exact=True).fill("Mara's")
     page.get_by_role("button", name="Save", exact=True).click()
-    expect(page.get_by_text("saved this draft meanwhile")).to_be_visible()
+    expect(page.get_by_text("saved this meanwhile")).to_be_visible()
     expect(page.get_by_label("Name", exact=True)).to_have_value("Mara's")
     light.accessible()
     page.get_by_role("button", name="Save mine over it").click()
-    expect(page.get_by_text("saved this draft meanwhile")).to_have_count(0)
+    expect(page.get_by_text("saved this meanwhile")).to_have_count(0)
     light.settle()
     assert theirs.get("tarnwick", "rate-card", "tenants-eur").form["name"] == "Mara's"
     page.get_by_role("button", name="Discard").click()

@@ -7,7 +7,7 @@ import { DataTable } from '../shared/DataTable';
 import { formatMoney, formatQuantity } from '../shared/decimal';
 import { Section } from '../shared/Page';
 import { type PlanForm, type RateCard, type Tier, current, formOf } from './catalogue';
-import { useDraft } from './unpublishedChanges';
+import { useUnpublishedChange } from './unpublishedChanges';
 import { type Offer, type OfferForm, toWords } from './offers';
 import { perWords } from './rates';
 
@@ -59,8 +59,8 @@ export function Plan({
   const own = published.seller === home.organisation;
   const recommended = own ? (offer?.form as OfferForm | undefined)?.recommended : published.recommended;
   const shown = card && current(card);
-  const draft = useDraft('plan', plan.plan, plan as unknown as Record<string, unknown>);
-  const offering = useDraft('offer', plan.plan, offer?.form ?? { offer: plan.plan, to: 'all' });
+  const change = useUnpublishedChange('plan', plan.plan, plan as unknown as Record<string, unknown>);
+  const offering = useUnpublishedChange('offer', plan.plan, offer?.form ?? { offer: plan.plan, to: 'all' });
   const fee = (tier: Tier): ReactNode => {
     const rates = shown ? formOf(shown).rates.filter((each) => each.fee === `${plan.plan}/${tier.tier}`) : [];
     if (!rates.length || !card) return '—';
@@ -123,8 +123,8 @@ export function Plan({
               Offer
             </Button>
           )}
-          {own && draft.mayEdit && (
-            <Button onClick={draft.open} loading={draft.opening} aria-label={`Edit ${plan.name}`}>
+          {own && change.mayEdit && (
+            <Button onClick={change.open} loading={change.opening} aria-label={`Edit ${plan.name}`}>
               Edit
             </Button>
           )}

@@ -11,7 +11,7 @@ import { Empty, Query } from '../shared/States';
 import { PriceChanges } from './PriceChanges';
 import { UnitPriceCurve } from './UnitPriceCurve';
 import { discountWords, drawable, limitWords, perWords, priceRows, whatWords, whereWords } from './rates';
-import { useDraft } from './unpublishedChanges';
+import { useUnpublishedChange } from './unpublishedChanges';
 import {
   type Rate,
   type RateCard,
@@ -101,17 +101,17 @@ function sourceOf(form: Record<string, unknown>): Record<string, unknown> {
   return { ...form, rates: own ?? [], derived: how };
 }
 
-/** Begin a draft of the next version, or go on with the one there is. */
+/** Begin the next version, or go on with the one there is. */
 function EditCard({ card }: { card: RateCard }) {
   const { session } = useSignedIn();
   const newest = card.versions[card.versions.length - 1];
-  const draft = useDraft('rate-card', card.slug, {
+  const change = useUnpublishedChange('rate-card', card.slug, {
     ...sourceOf(newest?.form ?? {}),
     'starts-on': nextMonth(session.now),
   });
-  if (!draft.mayEdit) return null;
+  if (!change.mayEdit) return null;
   return (
-    <Button variant="outlined" sx={{ mr: 2 }} onClick={draft.open} loading={draft.opening}>
+    <Button variant="outlined" sx={{ mr: 2 }} onClick={change.open} loading={change.opening}>
       Write the next version
     </Button>
   );

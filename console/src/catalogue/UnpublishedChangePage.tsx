@@ -1,4 +1,4 @@
-/** One draft: written, checked, compared with what is published, published. */
+/** One unpublished change: written, checked, compared with what is published, published. */
 import { Alert, Box, Button, Dialog, DialogActions, DialogContent, DialogTitle } from '@mui/material';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useEffect, useState } from 'react';
@@ -11,13 +11,13 @@ import { Empty, Query } from '../shared/States';
 import type { PlanForm, RateCardForm, ServiceForm } from './catalogue';
 import {
   type Change,
-  type Draft,
+  type UnpublishedChange,
   type Form,
   type Kind,
   KINDS,
-  draftOptions,
+  unpublishedChangeOptions,
   mistakes,
-  saveDraft,
+  saveUnpublishedChange,
 } from './unpublishedChanges';
 import type { OfferForm } from './offers';
 import { OfferEditor } from './OfferEditor';
@@ -29,8 +29,8 @@ export default function UnpublishedChangePage() {
   const { kind = '', slug = '' } = useParams();
   const { home } = useSignedIn();
   const known = kind in KINDS ? (kind as Kind) : null;
-  const draft = useQuery({
-    ...draftOptions(home.organisation, known ?? 'service', slug),
+  const written = useQuery({
+    ...unpublishedChangeOptions(home.organisation, known ?? 'service', slug),
     enabled: known !== null,
   });
   if (known === null)
@@ -42,26 +42,26 @@ export default function UnpublishedChangePage() {
       </Page>
     );
   return (
-    <Query query={draft}>
-      {(found) => <Editor key={`${found.kind}/${found.slug}`} draft={found} kind={known} />}
+    <Query query={written}>
+      {(found) => <Editor key={`${found.kind}/${found.slug}`} written={found} kind={known} />}
     </Query>
   );
 }
 
-function Editor({ draft, kind }: { draft: Draft; kind: Kind }) {
+function Editor({ written, kind }: { written: UnpublishedChange; kind: Kind }) {
   const { home } = useSignedIn();
   const navigate = useNavigate();
   const queries = useQueryClient();
-  const options = draftOptions(home.organisation, kind, draft.slug);
-  const [form, setForm] = useState<Form>(draft.form);
-  const [version, setVersion] = useState(draft.version);
-  const [saved, setSaved] = useState<Form>(draft.form);
+  const options = unpublishedChangeOptions(home.organisation, kind, written.slug);
+  const [form, setForm] = useState<Form>(written.form);
+  const [version, setVersion] = useState(written.version);
+  const [saved, setSaved] = useState<Form>(written.form);
   const [asking, setAsking] = useState(false);
   const dirty = form !== saved;
-  const path = { organisation: home.organisation, kind, slug: draft.slug };
+  const path = { organisation: home.organisation, kind, slug: written.slug };
 
   const save = useMutation({
-    mutationFn: (over: number) => saveDraft(home.organisation, kind, draft.slug, form, over),
+    mutationFn: (over: number) => saveUnpublishedChange(home.organisation, kind, written.slug, form, over),
     onSuccess: (kept) => {
       setSaved(form);
       setVersion(kept.version);
@@ -88,7 +88,9 @@ function Editor({ draft, kind }: { draft: Draft; kind: Kind }) {
     onSuccess: async () => {
       queries.removeQueries({ queryKey: options.queryKey });
       await queries.invalidateQueries({ predicate: (query) => query.queryKey !== options.queryKey });
-      void navigate(kind === 'rate-card' ? `/rate-cards?card=${home.organisation}/${draft.slug}` : '/plans');
+      void navigate(
+        kind === 'rate-card' ? `/rate-cards?card=${home.organisation}/${written.slug}` : '/plans',
+      );
     },
   });
   const discard = useMutation({
@@ -98,7 +100,7 @@ function Editor({ draft, kind }: { draft: Draft; kind: Kind }) {
       }),
     onSuccess: async () => {
       queries.removeQueries({ queryKey: options.queryKey });
-      await queries.invalidateQueries({ queryKey: ['drafts', home.organisation], exact: true });
+      await queries.invalidateQueries({ queryKey: ['unpublished changes', home.organisation], exact: true });
       void navigate('/unpublished-changes');
     },
   });
@@ -118,8 +120,8 @@ function Editor({ draft, kind }: { draft: Draft; kind: Kind }) {
   };
   return (
     <Page
-      title={(form.name as string) || draft.slug}
-      lead={`${KINDS[kind]} ${draft.slug}, not published${dirty ? ', with changes that are not saved' : `, saved by ${draft.edited_by}`}.`}
+      title={(form.name as string) || written.slug}
+      lead={`${KINDS[kind]} ${written.slug}, not published${dirty ? ', with changes that are not saved' : `, saved by ${written.edited_by}`}.`}
       filters={
         <>
           <Button onClick={() => discard.mutate()} loading={discard.isPending}>
@@ -186,7 +188,7 @@ function Editor({ draft, kind }: { draft: Draft; kind: Kind }) {
       {kind === 'rate-card' && <RateCardEditor form={form as unknown as RateCardForm} onChange={change} />}
       {asking && (
         <Dialog open onClose={() => setAsking(false)} aria-labelledby="publish-title">
-          <DialogTitle id="publish-title">Publish {(form.name as string) || draft.slug}</DialogTitle>
+          <DialogTitle id="publish-title">Publish {(form.name as string) || written.slug}</DialogTitle>
           <DialogContent>
             {check.data?.map((each) => `${KINDS[each.kind as Kind]} ${each.slug}, version ${each.version}.`)}{' '}
             A published version never changes; a later version can replace it.

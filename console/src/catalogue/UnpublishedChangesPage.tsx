@@ -9,7 +9,13 @@ import { momentName } from '../shared/dates';
 import { FormDialog } from '../shared/FormDialog';
 import { Page } from '../shared/Page';
 import { Empty, Query } from '../shared/States';
-import { type Form, type Kind, KINDS, draftsOptions, saveDraft } from './unpublishedChanges';
+import {
+  type Form,
+  type Kind,
+  KINDS,
+  unpublishedChangesOptions,
+  saveUnpublishedChange,
+} from './unpublishedChanges';
 
 const EMPTY: Record<Kind, (slug: string, name: string) => Form> = {
   service: (slug, name) => ({ service: slug, name, category: '', subcategory: '', meters: {} }),
@@ -27,7 +33,10 @@ const EMPTY: Record<Kind, (slug: string, name: string) => Form> = {
 
 export default function UnpublishedChangesPage() {
   const { home, may } = useSignedIn();
-  const drafts = useQuery({ ...draftsOptions(home.organisation), enabled: may('manage catalogue') });
+  const changes = useQuery({
+    ...unpublishedChangesOptions(home.organisation),
+    enabled: may('manage catalogue'),
+  });
   const navigate = useNavigate();
   const [beginning, setBeginning] = useState(false);
   if (!may('manage catalogue'))
@@ -50,21 +59,21 @@ export default function UnpublishedChangesPage() {
         )
       }
     >
-      <Query query={drafts}>
+      <Query query={changes}>
         {(found) =>
           found.length ? (
             <DataTable
-              name="drafts"
+              name="changes"
               label="Unpublished changes"
               rows={found}
-              rowKey={(draft) => `${draft.kind}/${draft.slug}`}
-              onOpen={(draft) => void navigate(`/unpublished-changes/${draft.kind}/${draft.slug}`)}
+              rowKey={(change) => `${change.kind}/${change.slug}`}
+              onOpen={(change) => void navigate(`/unpublished-changes/${change.kind}/${change.slug}`)}
               columns={[
-                { key: 'kind', title: 'Kind', cell: (draft) => KINDS[draft.kind as Kind] },
-                { key: 'name', title: 'Name', cell: (draft) => (draft.form.name as string) || draft.slug },
-                { key: 'slug', title: 'Slug', cell: (draft) => draft.slug },
-                { key: 'by', title: 'Saved by', cell: (draft) => draft.edited_by },
-                { key: 'at', title: 'At, UTC', cell: (draft) => momentName(draft.edited_at) },
+                { key: 'kind', title: 'Kind', cell: (change) => KINDS[change.kind as Kind] },
+                { key: 'name', title: 'Name', cell: (change) => (change.form.name as string) || change.slug },
+                { key: 'slug', title: 'Slug', cell: (change) => change.slug },
+                { key: 'by', title: 'Saved by', cell: (change) => change.edited_by },
+                { key: 'at', title: 'At, UTC', cell: (change) => momentName(change.edited_at) },
               ]}
             />
           ) : (
@@ -94,9 +103,9 @@ function BeginDialog({ onClose }: { onClose: () => void }) {
   const [slug, setSlug] = useState<string | null>(null);
   const chosen = slug ?? slugOf(name);
   const begin = useMutation({
-    mutationFn: () => saveDraft(home.organisation, kind, chosen, EMPTY[kind](chosen, name), null),
+    mutationFn: () => saveUnpublishedChange(home.organisation, kind, chosen, EMPTY[kind](chosen, name), null),
     onSuccess: async () => {
-      await queries.invalidateQueries({ queryKey: ['drafts', home.organisation] });
+      await queries.invalidateQueries({ queryKey: ['unpublished changes', home.organisation] });
       void navigate(`/unpublished-changes/${kind}/${chosen}`);
     },
   });

@@ -1,15 +1,15 @@
-/** Drafts of services, plans, offers and rate cards: kept with mistakes, published when they have none. */
+/** Unpublished changes of services, plans, offers and rate cards: kept with mistakes, published when they have none. */
 import { queryOptions, useMutation, useQueryClient } from '@tanstack/react-query';
 import { useNavigate } from 'react-router';
 import { useSignedIn } from '../access/session';
 import { api, body, Refusal, type Schemas } from '../shared/api';
 
-export type Draft = Schemas['UnpublishedChangeBody'];
+export type UnpublishedChange = Schemas['UnpublishedChangeBody'];
 export type Change = Schemas['ChangeBody'];
 export type Kind = 'service' | 'plan' | 'offer' | 'rate-card';
 export type Form = Record<string, unknown>;
 
-/** A mistake that keeps a draft from being published. */
+/** A mistake that keeps a change from being published. */
 export interface Mistake {
   path: string;
   message: string;
@@ -22,9 +22,9 @@ export const KINDS: Record<Kind, string> = {
   'rate-card': 'Rate card',
 };
 
-export const draftsOptions = (organisation: string) =>
+export const unpublishedChangesOptions = (organisation: string) =>
   queryOptions({
-    queryKey: ['drafts', organisation],
+    queryKey: ['unpublished changes', organisation],
     queryFn: async () =>
       body(
         await api.GET('/api/v1/organisations/{organisation}/unpublished-changes', {
@@ -33,9 +33,9 @@ export const draftsOptions = (organisation: string) =>
       ).items,
   });
 
-export const draftOptions = (organisation: string, kind: Kind, slug: string) =>
+export const unpublishedChangeOptions = (organisation: string, kind: Kind, slug: string) =>
   queryOptions({
-    queryKey: ['drafts', organisation, kind, slug],
+    queryKey: ['unpublished changes', organisation, kind, slug],
     queryFn: async () =>
       body(
         await api.GET('/api/v1/organisations/{organisation}/unpublished-changes/{kind}/{slug}', {
@@ -45,14 +45,14 @@ export const draftOptions = (organisation: string, kind: Kind, slug: string) =>
     refetchOnWindowFocus: false,
   });
 
-/** Keep a draft over a version; null begins one. */
-export async function saveDraft(
+/** Keep a change over a version; null begins one. */
+export async function saveUnpublishedChange(
   organisation: string,
   kind: Kind,
   slug: string,
   form: Form,
   version: number | null,
-): Promise<Draft> {
+): Promise<UnpublishedChange> {
   return body(
     await api.PUT('/api/v1/organisations/{organisation}/unpublished-changes/{kind}/{slug}', {
       params: {
@@ -70,17 +70,20 @@ export function mistakes(error: Error | null): Mistake[] {
   return error.facts.problems as Mistake[];
 }
 
-/** Open the draft of something published, begun from its newest version where there is none yet. */
-export function useDraft(kind: Kind, slug: string, published: Form | undefined) {
+/** Open the unpublished change of something published, begun from its newest version where there is none yet. */
+export function useUnpublishedChange(kind: Kind, slug: string, published: Form | undefined) {
   const { home, may } = useSignedIn();
   const navigate = useNavigate();
   const queries = useQueryClient();
   const begin = useMutation({
     mutationFn: async () => {
-      const there = await queries.fetchQuery({ ...draftsOptions(home.organisation), staleTime: 0 });
-      if (there.some((draft) => draft.kind === kind && draft.slug === slug)) return;
-      await saveDraft(home.organisation, kind, slug, { ...published }, null);
-      await queries.invalidateQueries({ queryKey: ['drafts', home.organisation] });
+      const there = await queries.fetchQuery({
+        ...unpublishedChangesOptions(home.organisation),
+        staleTime: 0,
+      });
+      if (there.some((change) => change.kind === kind && change.slug === slug)) return;
+      await saveUnpublishedChange(home.organisation, kind, slug, { ...published }, null);
+      await queries.invalidateQueries({ queryKey: ['unpublished changes', home.organisation] });
     },
     onSuccess: () => void navigate(`/unpublished-changes/${kind}/${slug}`),
   });

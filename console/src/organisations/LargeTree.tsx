@@ -9,6 +9,8 @@ import { OrganisationTree } from './OrganisationTree';
 import { type Branch, type Organisation, organisationOptions, organisationsOptions } from './organisations';
 
 const AT_ONCE = 100;
+/** So many one list has at most; beyond that one searches. */
+const MOST = 2000;
 
 interface Props {
   search: string;
@@ -90,20 +92,16 @@ function Opened({ open, onOpen }: Props) {
       )}
     </Box>
   );
-  const cut = parents.filter((slug) => below(slug)?.next != null);
+  const branches = tops.flatMap((top) => walk(top, 0));
+  const cut = branches.filter(({ organisation }) => below(organisation.slug)?.next != null);
   return (
     <Box>
-      <OrganisationTree
-        branches={tops.flatMap((top) => walk(top, 0))}
-        open={open}
-        onOpen={onOpen}
-        twig={twig}
-      />
-      {cut.map((slug) => (
+      <OrganisationTree branches={branches} open={open} onOpen={onOpen} twig={twig} />
+      {cut.map(({ organisation: { slug, name } }) => (
         <More
           key={slug}
           count={shown[slug] ?? AT_ONCE}
-          of={slug}
+          of={name}
           onClick={() => setShown({ ...shown, [slug]: (shown[slug] ?? AT_ONCE) + AT_ONCE })}
         />
       ))}
@@ -117,7 +115,7 @@ function More({ count, of, onClick }: { count: number; of?: string; onClick: () 
       {of
         ? `The first ${formatCount(count)} customers of ${of}.`
         : `The first ${formatCount(count)} are shown.`}
-      <Button onClick={onClick}>Show {AT_ONCE} more</Button>
+      {count < MOST ? <Button onClick={onClick}>Show {AT_ONCE} more</Button> : 'Search for the others.'}
     </Box>
   );
 }

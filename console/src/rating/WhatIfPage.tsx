@@ -10,12 +10,15 @@ import { compare, formatMoney, sum } from '../shared/decimal';
 import { Page } from '../shared/Page';
 import { PeriodSelect, usePeriod } from '../access/PeriodSelect';
 import { Empty, Query } from '../shared/States';
-import { draftsOptions } from '../catalogue/unpublishedChanges';
+import { unpublishedChangesOptions } from '../catalogue/unpublishedChanges';
 import type { WhatIf } from './estimates';
 
 export default function WhatIfPage() {
   const { home, may } = useSignedIn();
-  const drafts = useQuery({ ...draftsOptions(home.organisation), enabled: may('manage catalogue') });
+  const drafts = useQuery({
+    ...unpublishedChangesOptions(home.organisation),
+    enabled: may('manage catalogue'),
+  });
   const [params, setParams] = useSearchParams();
   const [period] = usePeriod(1);
   const again = useMutation({

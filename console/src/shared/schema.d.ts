@@ -957,18 +957,18 @@ export interface paths {
         };
         /**
          * Read Unpublished Change
-         * @description One draft, with its ETag.
+         * @description One unpublished change, with its ETag.
          */
         get: operations["read_unpublished_change"];
         /**
          * Save Unpublished Change
-         * @description Keep a draft, also with mistakes. If-Match names the version that was edited; without it a draft begins.
+         * @description Keep a change, also with mistakes. If-Match names the version that was edited; without it one begins.
          */
         put: operations["save_unpublished_change"];
         post?: never;
         /**
          * Discard Unpublished Change
-         * @description Throw a draft away. Safe to repeat.
+         * @description Throw an unpublished change away. Safe to repeat.
          */
         delete: operations["discard_unpublished_change"];
         options?: never;
@@ -987,7 +987,7 @@ export interface paths {
         put?: never;
         /**
          * Check Unpublished Change
-         * @description Check a draft and say what publishing it would change.
+         * @description Check an unpublished change and say what publishing it would change.
          */
         post: operations["check_unpublished_change"];
         delete?: never;
@@ -1007,7 +1007,7 @@ export interface paths {
         put?: never;
         /**
          * Publish Unpublished Change
-         * @description Publish a draft of the version that If-Match names; after it the draft is gone.
+         * @description Publish an unpublished change of the version that If-Match names; after it that is gone.
          */
         post: operations["publish_unpublished_change"];
         delete?: never;
@@ -4905,7 +4905,7 @@ export interface components {
         };
         /**
          * UnpublishedChangeSave
-         * @description A draft's form, complete or not.
+         * @description The form of an unpublished change, complete or not.
          */
         UnpublishedChangeSave: {
             /** Form */

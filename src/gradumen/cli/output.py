@@ -11,7 +11,7 @@ from typing import Any, TextIO
 from tqdm import tqdm
 
 from gradumen.core.errors import CatalogueInvalid, GradumenError
-from gradumen.core.exact import minor_units, text
+from gradumen.core.exact import figure, minor_units
 from gradumen.wire.metering.usage import AsOf
 from gradumen.wire.tasks import TaskBody
 from gradumen.wire.values import Body
@@ -125,8 +125,4 @@ def quantity(value: Decimal | None) -> str:
     """
     if value is None:
         return "no limit"
-    whole, _, decimals = text(value).partition(".")
-    grouped = f"{int(whole):,}".replace(",", " ")
-    if whole.startswith("-") and not grouped.startswith("-"):
-        grouped = f"-{grouped}"
-    return f"{grouped}.{decimals}" if decimals else grouped
+    return figure(value).replace("\u202f", " ")

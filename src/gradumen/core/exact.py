@@ -143,11 +143,10 @@ def text(value: Decimal) -> str:
 def figure(value: Decimal) -> str:
     """A number in a sentence: thousands apart by a narrow space that does not break.
 
-    >>> figure(Decimal("12345.50")) == "12\u202f345.5"
-    True
+    >>> figure(Decimal("-12345.50")) == "-12\u202f345.5", figure(Decimal("-0.5"))
+    (True, '-0.5')
     """
-    whole, point, decimals = text(value).partition(".")
-    return f"{int(whole):,}".replace(",", "\u202f") + point + decimals
+    return f"{Decimal(text(value)):,f}".replace(",", "\u202f")
 
 
 def number(raw: object, *, field: str, places: int, digits: int = 38) -> Decimal:

@@ -17,7 +17,7 @@ _AMOUNT = pl.Decimal(38, AMOUNT_PLACES)
 def write_spend(found: SpendBody, format: str) -> bytes:
     """A file of spend (`docs/formats.md`, Files of spend).
 
-    Columns: currency, id and name of each dimension, amount; before and change where they are compared; of what is
+    Columns: currency, id and name of each dimension, amount; before where it is compared; of what is
     sold each currency's cost, and the margin. CSV has a row of names first (RFC 4180), Parquet decimals of 12 places.
     """
     names = [name.replace("-", "_") for name in found.by]

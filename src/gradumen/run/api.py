@@ -24,7 +24,7 @@ def main() -> None:
         app = make_app(
             told.settings, UnitOfWork(engine, told.settings.columns), set_up_file=told.settings.data / CODE_FILE
         )
-        # What is loaded by now stays: looking for garbage in it, again and again, takes a tenth of the time of a batch.
+        # What is loaded by now stays: there is no need to look for garbage in it again and again.
         gc.collect()
         gc.freeze()
         uvicorn.Server(_http(app, told.settings)).run(sockets=[socket.socket(fileno=told.listening)])

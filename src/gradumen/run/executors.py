@@ -65,12 +65,12 @@ def dask_cluster(scheduler: str) -> Iterator[Executor]:
             value=scheduler,
         ) from None
     try:
-        client = Client(scheduler, timeout=DASK_SECONDS, set_as_default=False)  # type: ignore[no-untyped-call]
+        client = Client(scheduler, timeout=DASK_SECONDS, set_as_default=False)  # type: ignore[no-untyped-call]  # it has no types
     except (OSError, ValueError) as problem:
         raise Invalid(
             f"the scheduler that GRADUMEN_DASK names, {scheduler}, does not answer: {problem}",
             field="GRADUMEN_DASK",
             value=scheduler,
         ) from None
-    with client, client.get_executor(pure=False, retries=2) as executor:  # type: ignore[no-untyped-call]
+    with client, client.get_executor(pure=False, retries=2) as executor:  # type: ignore[no-untyped-call]  # as above
         yield executor

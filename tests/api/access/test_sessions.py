@@ -59,7 +59,9 @@ def test_the_cookie_is_out_of_reach_and_useless_without_the_csrf_value(world: Wo
         cookie = answer.headers["set-cookie"].lower()
         assert "httponly" in cookie and "samesite=strict" in cookie
         body = {"slug": "x", "name": "X"}
-        assert browser.post("/api/v1/organisations/oxbow/projects", json=body).status_code == 403
+        refused = browser.post("/api/v1/organisations/oxbow/projects", json=body)
+        assert (refused.status_code, refused.json()["code"]) == (403, "session_changed")
+        assert refused.json()["detail"] == "your session changed: reload the page"
         headers = {"X-CSRF-Token": answer.json()["csrf"]}
         assert browser.post("/api/v1/organisations/oxbow/projects", json=body, headers=headers).status_code == 201
         assert browser.delete("/api/v1/session").status_code == 204

@@ -20,34 +20,34 @@ def form(**changes: Any) -> dict[str, Any]:
 
 
 def test_a_draft_with_mistakes_is_kept_and_not_published(world: World) -> None:
-    drafts = world.mara.unpublished_changes
-    saved = drafts.save("tarnwick", "rate-card", "spring", form(currency="EURO"))
+    changes = world.mara.unpublished_changes
+    saved = changes.save("tarnwick", "rate-card", "spring", form(currency="EURO"))
     with pytest.raises(CatalogueInvalid, match="EURO"):
-        drafts.check("tarnwick", "rate-card", "spring")
+        changes.check("tarnwick", "rate-card", "spring")
     with pytest.raises(CatalogueInvalid):
-        drafts.publish("tarnwick", "rate-card", "spring", version=saved.version)
+        changes.publish("tarnwick", "rate-card", "spring", version=saved.version)
 
-    assert drafts.get("tarnwick", "rate-card", "spring") == saved
-    assert [draft.slug for draft in drafts.list("tarnwick")] == ["spring"]
+    assert changes.get("tarnwick", "rate-card", "spring") == saved
+    assert [change.slug for change in changes.list("tarnwick")] == ["spring"]
 
 
 def test_publishing_makes_a_version_and_ends_the_draft(world: World) -> None:
-    drafts = world.mara.unpublished_changes
-    saved = drafts.save("tarnwick", "rate-card", "spring", form())
-    assert [change.change for change in drafts.check("tarnwick", "rate-card", "spring")] == ["new"]
-    drafts.publish("tarnwick", "rate-card", "spring", version=saved.version)
+    changes = world.mara.unpublished_changes
+    saved = changes.save("tarnwick", "rate-card", "spring", form())
+    assert [change.change for change in changes.check("tarnwick", "rate-card", "spring")] == ["new"]
+    changes.publish("tarnwick", "rate-card", "spring", version=saved.version)
 
-    assert drafts.list("tarnwick") == []
+    assert changes.list("tarnwick") == []
     assert world.mara.catalogue.rate_card("tarnwick", "spring").versions[0].form.plain()["rates"][0]["price"] == "0.5"
     with pytest.raises(NotFound):
-        drafts.publish("tarnwick", "rate-card", "spring", version=saved.version)
+        changes.publish("tarnwick", "rate-card", "spring", version=saved.version)
 
 
 def test_two_who_edit_one_draft_do_not_overwrite_each_other(world: World) -> None:
     mine, theirs = world.mara.unpublished_changes, world.user("finn").unpublished_changes
     first = mine.save("tarnwick", "rate-card", "spring", form())
     theirs.save("tarnwick", "rate-card", "spring", form(name="Finn's"), version=first.version)
-    with pytest.raises(EditedMeanwhile, match="Finn saved this draft meanwhile, it is at version 2"):
+    with pytest.raises(EditedMeanwhile, match="Finn saved this meanwhile, it is at version 2"):
         mine.save("tarnwick", "rate-card", "spring", form(name="Mara's"), version=first.version)
     with pytest.raises(EditedMeanwhile):
         mine.save("tarnwick", "rate-card", "spring", form(name="Mara's"))

@@ -25,19 +25,19 @@ def _version(if_match: str | None) -> int | None:
     return None if if_match is None else int(if_match.strip('"'))
 
 
-def _body(draft: UnpublishedChange, response: Response) -> UnpublishedChangeBody:
-    response.headers["ETag"] = f'"{draft.version}"'
-    return UnpublishedChangeBody.of(draft)
+def _body(change: UnpublishedChange, response: Response) -> UnpublishedChangeBody:
+    response.headers["ETag"] = f'"{change.version}"'
+    return UnpublishedChangeBody.of(change)
 
 
-def _documents(draft: UnpublishedChange) -> list[CatalogueDocument]:
-    return read_catalogue([(f"{draft.kind} {draft.slug}", write_catalogue([draft.form]))])
+def _documents(change: UnpublishedChange) -> list[CatalogueDocument]:
+    return read_catalogue([(f"{change.kind} {change.slug}", write_catalogue([change.form]))])
 
 
 @router.get("")
 def list_unpublished_changes(organisation: str, uow: Uow, caller: CallerHere) -> Page[UnpublishedChangeBody]:
     """Services, plans and rate cards that are being written."""
-    found = unpublished_changes.list_drafts(uow, caller, organisation=organisation)
+    found = unpublished_changes.list_changes(uow, caller, organisation=organisation)
     return Page(items=[UnpublishedChangeBody.of(each) for each in found])
 
 
@@ -45,8 +45,10 @@ def list_unpublished_changes(organisation: str, uow: Uow, caller: CallerHere) ->
 def read_unpublished_change(
     organisation: str, kind: str, slug: str, uow: Uow, caller: CallerHere, response: Response
 ) -> UnpublishedChangeBody:
-    """One draft, with its ETag."""
-    return _body(unpublished_changes.read_draft(uow, caller, organisation=organisation, kind=kind, slug=slug), response)
+    """One unpublished change, with its ETag."""
+    return _body(
+        unpublished_changes.read_change(uow, caller, organisation=organisation, kind=kind, slug=slug), response
+    )
 
 
 @router.put("/{kind}/{slug}")
@@ -60,8 +62,8 @@ def save_unpublished_change(
     response: Response,
     if_match: IfMatch = None,
 ) -> UnpublishedChangeBody:
-    """Keep a draft, also with mistakes. If-Match names the version that was edited; without it a draft begins."""
-    saved = unpublished_changes.save_draft(
+    """Keep a change, also with mistakes. If-Match names the version that was edited; without it one begins."""
+    saved = unpublished_changes.save_change(
         uow, caller, organisation=organisation, kind=kind, slug=slug, form=body.form, version=_version(if_match)
     )
     return _body(saved, response)
@@ -69,15 +71,15 @@ def save_unpublished_change(
 
 @router.delete("/{kind}/{slug}", status_code=status.HTTP_204_NO_CONTENT)
 def discard_unpublished_change(organisation: str, kind: str, slug: str, uow: Uow, caller: CallerHere) -> None:
-    """Throw a draft away. Safe to repeat."""
-    unpublished_changes.discard_draft(uow, caller, organisation=organisation, kind=kind, slug=slug)
+    """Throw an unpublished change away. Safe to repeat."""
+    unpublished_changes.discard_change(uow, caller, organisation=organisation, kind=kind, slug=slug)
 
 
 @router.post("/{kind}/{slug}/check", dependencies=EXPENSIVE)
 def check_unpublished_change(organisation: str, kind: str, slug: str, uow: Uow, caller: CallerHere) -> ChangesBody:
-    """Check a draft and say what publishing it would change."""
-    draft = unpublished_changes.read_draft(uow, caller, organisation=organisation, kind=kind, slug=slug)
-    found = publishing.compare_catalogue(uow, caller, organisation=organisation, documents=_documents(draft))
+    """Check an unpublished change and say what publishing it would change."""
+    change = unpublished_changes.read_change(uow, caller, organisation=organisation, kind=kind, slug=slug)
+    found = publishing.compare_catalogue(uow, caller, organisation=organisation, documents=_documents(change))
     return ChangesBody(changes=[ChangeBody.of(each) for each in found])
 
 
@@ -85,18 +87,18 @@ def check_unpublished_change(organisation: str, kind: str, slug: str, uow: Uow, 
 def publish_unpublished_change(
     organisation: str, kind: str, slug: str, uow: Uow, caller: CallerHere, if_match: IfMatch = None
 ) -> ChangesBody:
-    """Publish a draft of the version that If-Match names; after it the draft is gone."""
+    """Publish an unpublished change of the version that If-Match names; after it that is gone."""
     version = _version(if_match)
     if version is None:
         raise Invalid("say which version you looked at, in If-Match", field="If-Match")
-    draft = unpublished_changes.read_draft(uow, caller, organisation=organisation, kind=kind, slug=slug)
-    found = unpublished_changes.publish_draft(
+    change = unpublished_changes.read_change(uow, caller, organisation=organisation, kind=kind, slug=slug)
+    found = unpublished_changes.publish_change(
         uow,
         caller,
         organisation=organisation,
         kind=kind,
         slug=slug,
         version=version,
-        documents=_documents(draft),
+        documents=_documents(change),
     )
     return ChangesBody(changes=[ChangeBody.of(each) for each in found])

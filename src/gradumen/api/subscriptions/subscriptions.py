@@ -69,6 +69,4 @@ def agree_special_terms(
 @router.get("/organisations/{seller}/special-terms")
 def list_special_terms(seller: str, uow: Uow, caller: CallerHere) -> Page[SpecialTermsBody]:
     """Where what a seller sells differs from its plans and rules, today or later."""
-    return Page(
-        items=[SpecialTermsBody.of(each) for each in special_terms.list_special_terms(uow, caller, seller=seller)]
-    )
+    return Page(items=special_terms.list_special_terms(uow, caller, seller=seller))

@@ -150,12 +150,11 @@ def run_show(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     first, end = _range(arguments)
     asked = {"side": arguments.side, "first": first, "end": end, "only": arguments.only}
     seller, by = own_organisation(arguments), arguments.by or ["service"]
-    found = client.spend.show(seller, by=by, top=arguments.top, wait=arguments.wait, **asked)
     if arguments.file:
         arguments.file.write_bytes(client.spend.file(seller, by=by, format=arguments.file.suffix[1:], **asked))
-        out.body(found)
         out.say(f"written to {arguments.file}")
         return 0
+    found = client.spend.show(seller, by=by, top=arguments.top, wait=arguments.wait, **asked)
     out.body(found)
     sold = found.side == "sold"
     side = "Sold by" if sold else "Bought by"

@@ -62,7 +62,9 @@ def register(nouns: Any) -> None:
     end = verbs.add("end", run_end, "set the last day of a subscription; safe to repeat")
     end.add_argument("organisation")
     end.add_argument("name", help="the subscription's own name")
-    end.add_argument("day", type=lambda raw: None if raw == "never" else date.fromisoformat(raw))
+    end.add_argument(
+        "day", type=lambda raw: None if raw == "never" else date.fromisoformat(raw), help="the last day, or never"
+    )
 
 
 def _add_accepting(verb: argparse.ArgumentParser) -> None:

@@ -20,13 +20,13 @@ class UnpublishedChanges:
         return f"organisations/{organisation}/unpublished-changes/{kind}/{slug}"
 
     def get(self, organisation: str, kind: str, slug: str) -> UnpublishedChangeBody:
-        """One draft."""
+        """One unpublished change."""
         return self._connection.get(self._path(organisation, kind, slug), UnpublishedChangeBody)
 
     def save(
         self, organisation: str, kind: str, slug: str, form: dict[str, Any], *, version: int | None = None
     ) -> UnpublishedChangeBody:
-        """Keep a draft, over the version that was edited; None begins one.
+        """Keep an unpublished change, over the version that was edited; None begins one.
 
         Raises:
             EditedMeanwhile: somebody else saved it since.
@@ -39,19 +39,19 @@ class UnpublishedChanges:
         )
 
     def check(self, organisation: str, kind: str, slug: str) -> list[ChangeBody]:
-        """Check a draft and say what publishing it would change."""
+        """Check an unpublished change and say what publishing it would change."""
         return self._connection.post(f"{self._path(organisation, kind, slug)}/check", ChangesBody).changes
 
     def publish(self, organisation: str, kind: str, slug: str, *, version: int) -> list[ChangeBody]:
-        """Publish a draft of that version."""
+        """Publish an unpublished change of that version."""
         path = f"{self._path(organisation, kind, slug)}/publish"
         answer = self._connection.send("POST", path, headers={"If-Match": f'"{version}"'})
         return ChangesBody.model_validate_json(answer.content).changes
 
     def discard(self, organisation: str, kind: str, slug: str) -> None:
-        """Throw a draft away."""
+        """Throw an unpublished change away."""
         self._connection.delete(self._path(organisation, kind, slug))
 
     def list(self, organisation: str) -> list[UnpublishedChangeBody]:
-        """A seller's drafts."""
+        """A seller's unpublished changes."""
         return self._connection.page(f"organisations/{organisation}/unpublished-changes", UnpublishedChangeBody).items

@@ -2,6 +2,7 @@
 
 from collections.abc import Sequence
 from datetime import date
+from typing import Any
 
 from gradumen.client.connection import Connection
 from gradumen.wire.spend.month_margins import MonthMarginsBody
@@ -55,7 +56,7 @@ class Spend:
             top: how many values of a dimension stand by themselves.
             wait: for so many seconds at most, until no reading that came in waits to be counted.
         """
-        query = {"from": first, "to": end, "by": list(by), "side": side, "only": list(only), "top": top}
+        query = {**_asked(side, first, end, only), "by": list(by), "top": top}
         return self._connection.get_current("spend", SpendBody, wait=wait, organisation=organisation, **query)
 
     def file(
@@ -70,7 +71,7 @@ class Spend:
         format: str = "csv",
     ) -> bytes:
         """The same as a file, ``csv`` or ``parquet``, with every value by itself; see `show`."""
-        query = {"from": first, "to": end, "by": list(by), "side": side, "only": list(only), "format": format}
+        query = {**_asked(side, first, end, only), "by": list(by), "format": format}
         return self._connection.get_file("spend/file", organisation=organisation, **query)
 
     def charges(
@@ -84,9 +85,14 @@ class Spend:
         limit: int = 50,
     ) -> SpentChargesBody:
         """The charges behind spend, billed or not, the largest first; see `show`."""
-        query = {"from": first, "to": end, "side": side, "only": list(only), "limit": limit}
+        query = {**_asked(side, first, end, only), "limit": limit}
         return self._connection.get("spend/charges", SpentChargesBody, organisation=organisation, **query)
 
     def explain(self, charge: str) -> CurrentChargeBody:
         """Why a charge is what it is, as it is rated now."""
         return self._connection.get(f"spend/charges/{charge}", CurrentChargeBody)
+
+
+def _asked(side: str | None, first: date | None, end: date | None, only: Sequence[str]) -> dict[str, Any]:
+    """Which spend is asked for, as the interface takes it."""
+    return {"side": side, "from": first, "to": end, "only": list(only)}

@@ -88,8 +88,10 @@ def versions_following(tx: Session, base: str) -> list[tuple[RateCardVersionRow,
     return [(version, owner) for version, owner in rows]
 
 
-def find_draft(tx: Session, seller: UUID, kind: str, slug: str, *, lock: bool = False) -> UnpublishedChangeRow | None:
-    """A seller's draft."""
+def find_unpublished_change(
+    tx: Session, seller: UUID, kind: str, slug: str, *, lock: bool = False
+) -> UnpublishedChangeRow | None:
+    """A seller's unpublished change."""
     query = select(UnpublishedChangeRow).where(
         UnpublishedChangeRow.organisation_id == seller,
         UnpublishedChangeRow.kind == kind,
@@ -98,8 +100,8 @@ def find_draft(tx: Session, seller: UUID, kind: str, slug: str, *, lock: bool = 
     return tx.scalars(query.with_for_update() if lock else query).first()
 
 
-def drafts_of(tx: Session, seller: UUID) -> list[tuple[UnpublishedChangeRow, str]]:
-    """A seller's drafts with the names of who edited them last, by kind and slug."""
+def unpublished_changes_of(tx: Session, seller: UUID) -> list[tuple[UnpublishedChangeRow, str]]:
+    """A seller's unpublished changes with the names of who edited them last, by kind and slug."""
     rows = tx.execute(
         select(UnpublishedChangeRow, UserRow.name)
         .join(UserRow, UserRow.id == UnpublishedChangeRow.edited_by)

@@ -6,7 +6,13 @@ from uuid import UUID, uuid4
 
 from gradumen.core.catalogue.derived import Derivation
 from gradumen.core.errors import Invalid
-from gradumen.store.catalogue.rate_cards import find_card, find_card_of, find_draft, versions_following, versions_of
+from gradumen.store.catalogue.rate_cards import (
+    find_card,
+    find_card_of,
+    find_unpublished_change,
+    versions_following,
+    versions_of,
+)
 from gradumen.store.catalogue.tables import RateCardRow, UnpublishedChangeRow
 from gradumen.store.organisations.tables import OrganisationRow
 from gradumen.store.subscriptions.sales import prices_any
@@ -93,10 +99,10 @@ def followers(
     return found
 
 
-def leave_draft(tx: Session, owner: OrganisationRow, form: dict[str, Any], by: UUID, at: datetime) -> None:
-    """Leave a version that does not fit its base as a draft of its seller, unless it is writing one."""
+def leave_unpublished(tx: Session, owner: OrganisationRow, form: dict[str, Any], by: UUID, at: datetime) -> None:
+    """Leave a version that does not fit its base as an unpublished change of its seller, unless it is writing one."""
     slug = str(form["rate-card"])
-    if find_draft(tx, owner.id, "rate-card", slug) is None:
+    if find_unpublished_change(tx, owner.id, "rate-card", slug) is None:
         row = UnpublishedChangeRow(id=uuid4(), organisation_id=owner.id, kind="rate-card", slug=slug, version=1)
         row.form, row.edited_by, row.edited_at = form, by, at
         tx.add(row)

@@ -33,7 +33,7 @@ from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.audit_entries import record
 from gradumen.usecases.catalogue.card_choice import check_rules
 from gradumen.usecases.catalogue.changes import Change, change_of, differences
-from gradumen.usecases.catalogue.derived_cards import expand, followers, leave_draft
+from gradumen.usecases.catalogue.derived_cards import expand, followers, leave_unpublished
 from gradumen.usecases.catalogue.offers import check_reached, check_services, offers_to, sellable
 from gradumen.usecases.catalogue.published import Published, add_service, load_published
 from gradumen.usecases.scope import Caller, get_organisation, load_scope
@@ -265,8 +265,8 @@ class _Publishing:
                 except (Invalid, VersionInForce):
                     if owner.id == self.seller.id:
                         raise
-                    # Another seller's card is no reason to refuse this one; its seller finds it among its drafts.
-                    leave_draft(self.tx, owner, following, self.caller.user_id, self.caller.at)
+                    # Another seller's card is no reason to refuse this one; its seller finds it among its changes.
+                    leave_unpublished(self.tx, owner, following, self.caller.user_id, self.caller.at)
         return change
 
     def _rate_card_version(self, form: dict[str, Any]) -> Change:

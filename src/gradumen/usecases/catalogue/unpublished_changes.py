@@ -10,7 +10,7 @@ from gradumen.core.errors import EditedMeanwhile, Invalid, NotFound
 from gradumen.core.names import slug_of
 from gradumen.core.permissions import Right
 from gradumen.store.access.tables import UserRow
-from gradumen.store.catalogue.rate_cards import drafts_of, find_draft
+from gradumen.store.catalogue.rate_cards import find_unpublished_change, unpublished_changes_of
 from gradumen.store.catalogue.tables import UnpublishedChangeRow
 from gradumen.store.organisations.tables import OrganisationRow
 from gradumen.store.unit_of_work import Session, add_new, use_case
@@ -24,7 +24,7 @@ _MOST_CHARACTERS = 500_000
 
 @dataclass(frozen=True, slots=True)
 class UnpublishedChange:
-    """A draft: its form may have mistakes; ``version`` counts how often it was saved."""
+    """An unpublished change: its form may have mistakes; ``version`` counts how often it was saved."""
 
     kind: str
     slug: str
@@ -42,13 +42,13 @@ def _seller(tx: Session, caller: Caller, organisation: str) -> OrganisationRow:
 
 
 def _find(tx: Session, seller: OrganisationRow, kind: str, slug: str) -> UnpublishedChangeRow | None:
-    return find_draft(tx, seller.id, kind, slug, lock=True)
+    return find_unpublished_change(tx, seller.id, kind, slug, lock=True)
 
 
 def _get(tx: Session, seller: OrganisationRow, kind: str, slug: str) -> UnpublishedChangeRow:
     row = _find(tx, seller, kind, slug)
     if row is None:
-        raise NotFound("draft", f"{kind[:20]}/{slug[:70]}")
+        raise NotFound("unpublished change", f"{kind[:20]}/{slug[:70]}")
     return row
 
 
@@ -61,26 +61,26 @@ def _with_name(row: UnpublishedChangeRow, name: str) -> UnpublishedChange:
 
 
 @use_case
-def list_drafts(tx: Session, caller: Caller, *, organisation: str) -> list[UnpublishedChange]:
-    """A seller's drafts, by kind and slug."""
+def list_changes(tx: Session, caller: Caller, *, organisation: str) -> list[UnpublishedChange]:
+    """A seller's unpublished changes, by kind and slug."""
     seller = _seller(tx, caller, organisation)
-    return [_with_name(row, name) for row, name in drafts_of(tx, seller.id)]
+    return [_with_name(row, name) for row, name in unpublished_changes_of(tx, seller.id)]
 
 
 @use_case
-def read_draft(tx: Session, caller: Caller, *, organisation: str, kind: str, slug: str) -> UnpublishedChange:
-    """One draft."""
+def read_change(tx: Session, caller: Caller, *, organisation: str, kind: str, slug: str) -> UnpublishedChange:
+    """One unpublished change."""
     return _view(tx, _get(tx, _seller(tx, caller, organisation), kind, slug))
 
 
 @use_case
-def save_draft(
+def save_change(
     tx: Session, caller: Caller, *, organisation: str, kind: str, slug: str, form: dict[str, Any], version: int | None
 ) -> UnpublishedChange:
-    """Keep a draft, also with mistakes.
+    """Keep an unpublished change, also with mistakes.
 
     Args:
-        version: the one that was edited; None begins a draft.
+        version: the one that was edited; None begins one.
 
     Raises:
         EditedMeanwhile: somebody else saved it since; nothing is kept, the caller still has its text.
@@ -92,7 +92,7 @@ def save_draft(
     if form.get(kind) != slug:
         raise Invalid(f"the form's {kind} must be '{slug}'", field=kind, value=form.get(kind))
     if len(str(form)) > _MOST_CHARACTERS:
-        raise Invalid(f"a draft has at most {_MOST_CHARACTERS} characters", field="form")
+        raise Invalid(f"what is written has at most {_MOST_CHARACTERS} characters", field="form")
     row = _find(tx, seller, kind, slug)
     if row is None and version is None:
         row = UnpublishedChangeRow(id=uuid4(), organisation_id=seller.id, kind=kind, slug=slug, version=0)
@@ -109,28 +109,28 @@ def save_draft(
 def _edited(tx: Session, row: UnpublishedChangeRow | None, kind: str, slug: str) -> EditedMeanwhile:
     if row is None:
         return EditedMeanwhile(
-            f"the draft of {kind} '{slug}' is gone, published or discarded by somebody; your text is not lost, save it "
-            "as a new draft",
+            f"the unpublished {kind} '{slug}' is gone, published or discarded by somebody; your text is not "
+            "lost, save it as a new one",
             version=None,
         )
     view = _view(tx, row)
     return EditedMeanwhile(
-        f"{view.edited_by} saved this draft meanwhile, it is at version {row.version}; your text is not lost, compare "
+        f"{view.edited_by} saved this meanwhile, it is at version {row.version}; your text is not lost, compare "
         "it with theirs and save again over that version",
         version=row.version,
     )
 
 
 @use_case
-def discard_draft(tx: Session, caller: Caller, *, organisation: str, kind: str, slug: str) -> None:
-    """Throw a draft away; what is published stays. Asking again does no harm."""
+def discard_change(tx: Session, caller: Caller, *, organisation: str, kind: str, slug: str) -> None:
+    """Throw an unpublished change away; what is published stays. Asking again does no harm."""
     row = _find(tx, _seller(tx, caller, organisation), kind, slug)
     if row is not None:
         tx.delete(row)
 
 
 @use_case
-def publish_draft(
+def publish_change(
     tx: Session,
     caller: Caller,
     *,
@@ -140,11 +140,11 @@ def publish_draft(
     version: int,
     documents: Sequence[Document],
 ) -> list[Change]:
-    """Publish a draft, given as a document of the version that was looked at; the draft is gone after it.
+    """Publish an unpublished change, given as a document of the version that was looked at; that is gone after it.
 
     Raises:
         EditedMeanwhile: it is at another version.
-        CatalogueInvalid: it has mistakes; it stays a draft.
+        CatalogueInvalid: it has mistakes; it stays unpublished.
     """
     seller = _seller(tx, caller, organisation)
     row = _get(tx, seller, kind, slug)

@@ -1,7 +1,6 @@
 """Special terms: where what a seller sells differs from its plans, tiers and rules."""
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 from datetime import date
 from itertools import pairwise
 from typing import Any
@@ -21,27 +20,12 @@ from gradumen.usecases.catalogue.card_choice import choose_among
 from gradumen.usecases.catalogue.published import Published, load_published, plan_of
 from gradumen.usecases.scope import Caller, get_organisation, load_scope
 from gradumen.wire.catalogue.forms.plans import plan_form
-
-
-@dataclass(frozen=True, slots=True)
-class SpecialTerms:
-    """One thing in which a subscription, or one resource, differs; ``standard`` is what would hold, ``own`` what does.
-
-    ``kind`` is rate_card, allowance, level, plan_version or assignment.
-    """
-
-    organisation: str
-    subscription: str
-    kind: str
-    what: str
-    standard: str | None
-    own: str
-    starts_on: date
+from gradumen.wire.subscriptions.subscriptions import SpecialTermsBody
 
 
 @use_case
-def list_special_terms(tx: Session, caller: Caller, *, seller: str) -> list[SpecialTerms]:
-    """The special_terms of what a seller sells, today's and planned ones, by organisation and subscription.
+def list_special_terms(tx: Session, caller: Caller, *, seller: str) -> list[SpecialTermsBody]:
+    """The special terms of what a seller sells, today's and planned ones, by organisation and subscription.
 
     Raises:
         Forbidden: the caller is no member of the seller: prices are its own.
@@ -59,7 +43,7 @@ def list_special_terms(tx: Session, caller: Caller, *, seller: str) -> list[Spec
     listed = cards_of(tx, owner.id)
     cards = {row.id: row.slug for row in listed}
     by_rule = {id: _by_rule(listed, owner, names[id]) for id in {line.buyer_id for line, _, _ in rows}}
-    found: list[SpecialTerms] = []
+    found: list[SpecialTermsBody] = []
     seen: set[tuple[UUID, str, str, str]] = set()
     for row, follows in pairwise([*rows, None]):
         if row is None:
@@ -74,7 +58,17 @@ def list_special_terms(tx: Session, caller: Caller, *, seller: str) -> list[Spec
             key = (subscription.id, kind, what, value)
             if key not in seen:
                 seen.add(key)
-                found.append(SpecialTerms(holder, subscription.name, kind, what, standard, value, line.starts_on))
+                found.append(
+                    SpecialTermsBody(
+                        organisation=holder,
+                        subscription=subscription.name,
+                        kind=kind,
+                        what=what,
+                        standard=standard,
+                        own=value,
+                        starts_on=line.starts_on,
+                    )
+                )
     found += _assignments(tx, owner, names, today)
     return sorted(found, key=lambda each: (each.organisation, each.subscription, each.kind, each.what, each.starts_on))
 
@@ -107,18 +101,18 @@ def _of_line(
 
 def _assignments(
     tx: Session, seller: OrganisationRow, names: dict[UUID, OrganisationRow], today: date
-) -> Iterator[SpecialTerms]:
+) -> Iterator[SpecialTermsBody]:
     """Single resources that a rule gives to a subscription."""
     rows = rules_sold_by(tx, seller.id, today)
     for rule, subscription in rows:
         if "resource" in rule.conditions:
             what = str(rule.conditions["resource"])
-            yield SpecialTerms(
-                names[rule.organisation_id].slug,
-                subscription,
-                "assignment",
-                what,
-                None,
-                f"by rule {rule.slug}",
-                rule.starts_on,
+            yield SpecialTermsBody(
+                organisation=names[rule.organisation_id].slug,
+                subscription=subscription,
+                kind="assignment",
+                what=what,
+                standard=None,
+                own=f"by rule {rule.slug}",
+                starts_on=rule.starts_on,
             )

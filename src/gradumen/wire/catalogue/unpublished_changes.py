@@ -7,7 +7,7 @@ from gradumen.wire.values import Body
 
 
 class UnpublishedChangeSave(Body):
-    """A draft's form, complete or not."""
+    """The form of an unpublished change, complete or not."""
 
     organisation: str
     form: dict[str, Any]
