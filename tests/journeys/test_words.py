@@ -38,7 +38,7 @@ REPLACED: dict[str, tuple[str, ...]] = {
     r"[Cc]atalogue[-_ ][Dd]rafts?": (MIGRATIONS, "src/gradumen/store/catalogue/tables.py"),
     r"[Dd]rafts? of the catalogue": (MIGRATIONS,),
     r"own terms": ("src/gradumen/usecases/subscriptions/subscription_changes.py", "console/src/access/RecordPage.tsx"),
-    r"(has|have|none|is) given on\b": (),
+    r"(has|have|none|is) given on\b|GIVEN ON": (),
     r"[Ff]irst day (that it does )?not cover|[Uu]ntil, not included": (),
     r"Of them counts|One piece is a|Looked at as number|Say what falls|none is all": (),
     r"What is (earned|being written|not as the catalogue)|title: '(Earned|Deviations|Margins)'": (),

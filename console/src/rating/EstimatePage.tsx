@@ -123,7 +123,7 @@ function Estimating({ plans, services }: { plans: PlanForm[]; services: ServiceF
         sx={{
           display: 'grid',
           gap: 4,
-          gridTemplateColumns: { xs: '1fr', lg: 'minmax(0, 11fr) minmax(0, 9fr)' },
+          gridTemplateColumns: { xs: 'minmax(0, 1fr)', lg: 'minmax(0, 11fr) minmax(0, 9fr)' },
           alignItems: 'start',
         }}
       >
@@ -165,7 +165,7 @@ function Estimating({ plans, services }: { plans: PlanForm[]; services: ServiceF
                     display: 'grid',
                     gap: 1,
                     alignItems: 'center',
-                    gridTemplateColumns: 'minmax(120px, 1fr) 110px 135px 125px',
+                    gridTemplateColumns: { xs: '1fr 1fr', sm: 'minmax(120px, 1fr) 110px 135px 125px' },
                     fontSize: '0.86rem',
                   }}
                 >

@@ -26,9 +26,9 @@ const earnedOptions = (organisation: string, period: string) =>
   });
 
 const WAYS: Record<By, string> = {
-  buyer: 'Buyer',
+  buyer: 'Customer',
   service: 'Service',
-  both: 'Buyer and service',
+  both: 'Customer and service',
 };
 
 export default function EarnedPage() {
@@ -116,7 +116,7 @@ function Table({ by, currency, rows }: { by: By; currency: string; rows: Earned[
           : [
               {
                 key: 'buyer',
-                title: 'Buyer',
+                title: 'Customer',
                 cell: (row: Earned) => row.buyer,
                 order: byText((row: Earned) => row.buyer),
               },
@@ -156,7 +156,7 @@ function Table({ by, currency, rows }: { by: By; currency: string; rows: Earned[
         },
         {
           key: 'percent',
-          title: 'Of the charge',
+          title: 'Margin %',
           number: true,
           cell: (row) => (row.percent === null ? '—' : formatPercent(row.percent)),
           order: (left, right) => compare(left.percent ?? '-1000', right.percent ?? '-1000'),

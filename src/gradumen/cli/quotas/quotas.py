@@ -39,8 +39,8 @@ def _row(each: QuotaBody) -> tuple[str, ...]:
     return (name, each.measure, quantity(each.limit), quantity(each.granted), quantity(each.left), each.unit)
 
 
-HEAD = ("HOLDER", "MEASURE", "LIMIT", "GIVEN ON", "LEFT", "UNIT")
-RIGHT = ("LIMIT", "GIVEN ON", "LEFT")
+HEAD = ("HOLDER", "MEASURE", "LIMIT", "PASSED ON", "LEFT", "UNIT")
+RIGHT = ("LIMIT", "PASSED ON", "LEFT")
 
 
 def run_list(arguments: argparse.Namespace, client: Client, out: Out) -> int:
