@@ -89,6 +89,10 @@ class GatedWorker(Worker):
         with self.gate:
             return super().do_next()
 
+    def make_usage(self) -> float:
+        with self.gate:
+            return super().make_usage()
+
     def rate_next(self) -> bool:
         with self.gate:
             return super().rate_next()

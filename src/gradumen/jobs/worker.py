@@ -74,17 +74,20 @@ class Worker:
                     opened = newest
                 while waiting.tasks and not self._stop.is_set() and self.do_next():
                     pass
-                began = time.monotonic()
-                if waiting.marks and began >= rested:
-                    refresh_usage(self.uow)
-                    # While readings pour in, their days become stale over and over; resting keeps time for them.
-                    rest = min(self.usage_rests * (time.monotonic() - began), LONGEST_REST)
-                    rested = time.monotonic() + rest
+                if waiting.marks and time.monotonic() >= rested:
+                    rested = time.monotonic() + self.make_usage()
                 busy = waiting.pairs and self.rate_next()
             except Exception:  # the outermost loop: whatever failed is tried again
                 log.exception("a step failed; trying again")
             if not busy:
                 self._stop.wait(self.idle_seconds)
+
+    def make_usage(self) -> float:
+        """Make the usage again that readings changed; gives for how many seconds that rests now."""
+        began = time.monotonic()
+        refresh_usage(self.uow)
+        # While readings pour in, their days become stale over and over; resting keeps time for them.
+        return min(self.usage_rests * (time.monotonic() - began), LONGEST_REST)
 
     def rate_next(self) -> bool:
         """Rate the pairs that are stale for longest and due; False where there are none."""
