@@ -19,7 +19,7 @@ from gradumen.wire.subscriptions.subscriptions import SubscriptionCreate
 from tests.conftest import Service
 from tests.world import EMAILS, SERVICES, World, egress, files, join, rate_card, reading
 
-PUBLIC = {"healthz", "readyz", "set_up", "sign_in", "sign_out", "accept_invitation", "reset_password"}
+PUBLIC = {"healthz", "readyz", "read_set_up", "set_up", "sign_in", "sign_out", "accept_invitation", "reset_password"}
 
 
 @dataclass(frozen=True)
@@ -218,6 +218,8 @@ def calls(side: Side, invoice: InvoiceBody, world: World) -> dict[str, Call]:
         "read_bill_run": Call("GET", f"bill-runs/{run}", above=404),
         "list_invoices": Call("GET", "invoices", foreign=200, above=200),
         "read_invoice": Call("GET", f"invoices/{invoice.id}", above=404),
+        "list_uses": Call("GET", f"{own}/uses", above=200),
+        "list_to_dos": Call("GET", f"{own}/to-dos"),
         "list_tasks": Call("GET", f"{own}/tasks"),
         "read_task": Call("GET", f"tasks/{run}", above=404),
         "retry_task": Call("POST", f"tasks/{run}/retry", viewer=403, above=404),

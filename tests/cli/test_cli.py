@@ -4,6 +4,7 @@ import io
 import json
 import stat
 import sys
+from decimal import Decimal
 from pathlib import Path
 
 import pytest
@@ -56,7 +57,7 @@ def test_a_month_from_a_file_to_a_pdf(terminal: Terminal, world: World, tmp_path
     )
     assert "0 accepted, 28 already known" in terminal("readings", "send", str(path), "--feed", "tarnwick/north-fell")
     usage = terminal("usage", "show", "--period", "2026-09", "--by", "project")
-    assert "saltmarsh/booking" in usage and "4 838 400" in usage
+    assert "saltmarsh/booking" in usage and "1 344  vCPU-hours" in usage
     spend = terminal("spend", "period-so-far", "--period", "2026-09", "--totals")
     assert "oxbow" in spend
     runs = terminal("bill-runs", "start", "--period", "2026-09", "--issue")
@@ -82,7 +83,7 @@ def test_the_catalogue_from_files(terminal: Terminal, tmp_path: Path) -> None:
     (tmp_path / "services.yaml").write_text(SERVICES)
     assert "4 documents, no mistakes" in terminal("catalogue", "check", str(tmp_path))
     compared = terminal("catalogue", "compare", str(path))
-    assert "rates[heath].price: 19.9 → 39.8" in compared
+    assert "Heath: 19.9 → 39.8 EUR per month (+100.0 %)" in compared
     assert "new version" in terminal("catalogue", "publish", str(path))
     assert "unchanged" in terminal("catalogue", "publish", str(path))
     assert terminal("catalogue", "rate-cards", "--file", "tarnwick/tenants-eur").startswith("rate-card: tenants-eur")
@@ -201,3 +202,11 @@ def test_every_command_says_what_it_does() -> None:
     assert isinstance(nouns.choices, dict)
     for noun, under in nouns.choices.items():
         assert under.description or under.format_help(), noun
+
+
+def test_what_needs_one_and_what_is_in_use(terminal: Terminal, world: World) -> None:
+    assert "* September 2026 is not billed for 2 customers" in terminal("to-dos", "list")
+    assert "processors: no usage in the last week" in terminal("uses", "list")
+    world.mara.quotas.grant("tarnwick", "storage", Decimal(100))
+    world.mara.quotas.grant("oxbow", "storage", Decimal(95))
+    assert "* 5 of 100 GiB are left to pass on" in terminal("to-dos", "list")

@@ -28,7 +28,7 @@ def test_a_plan_is_offered_and_subscribed_to_with_its_terms(terminal: Terminal, 
     path.write_text(PLAN)
     terminal("catalogue", "publish", str(path))
     create = ("subscriptions", "create", "quillstone", "kit/heath", "--from", "2026-10-01")
-    assert "tarnwick does not offer kit/heath to quillstone" in terminal(*create, exit=1)
+    assert "Tarnwick Cloud does not offer kit/heath to Quillstone Observatory" in terminal(*create, exit=1)
     path.write_text("offer: kit\nname: Small Kit\nto: [quillstone]\nrecommended: heath\n")
     assert "offer" in terminal("catalogue", "publish", str(path))
     offers = terminal("catalogue", "offers")
@@ -100,4 +100,4 @@ def test_segments_margins_and_coming_prices(
     monkeypatch.setenv("GRADUMEN_TOKEN", token.secret)
     coming = terminal("catalogue", "price-changes")
     assert "from 2026-12-01: tarnwick/resellers-gbp (GBP), for 1 subscriptions of oxbow" in coming
-    assert "rates[vcpu].price: 0.014 → 0.016" in coming
+    assert "Vcpu: 0.014 → 0.016 GBP per vCPU-hour (+14.3 %)" in coming

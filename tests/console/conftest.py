@@ -6,7 +6,7 @@ from typing import Any
 from urllib.parse import urlparse
 
 import pytest
-from playwright.sync_api import Browser, Page, Request, expect
+from playwright.sync_api import Browser, Locator, Page, Request, expect
 
 from tests.world import EMAILS, PASSWORD, World
 
@@ -47,6 +47,16 @@ class Tab:
             self.page.goto(self.url + path)
         expect(self.page.get_by_role("heading", name=heading, level=1)).to_be_visible()
         self.settle()
+
+    def day(self, label: str, day: str, where: Locator | None = None) -> None:
+        """Type a day into a field of one, over what is there; no day empties it."""
+        field = (where or self.page).get_by_role("group", name=label)
+        field.click()
+        self.page.keyboard.press("Control+a")
+        if day:
+            self.page.keyboard.type(day.replace("-", ""))
+        else:
+            self.page.keyboard.press("Backspace")
 
     def settle(self) -> None:
         """Until nothing has been asked of the service for a moment."""

@@ -83,5 +83,5 @@ def test_a_long_description_is_wrapped_and_whole() -> None:
 def test_taxes_of_several_percentages_are_printed_with_what_they_are_on() -> None:
     taxes = [PdfTax("S", "7", Decimal(50), Decimal("3.50")), PdfTax("S", "19", Decimal(-1000), Decimal(-190))]
     text = pages(write_pdf(invoice(taxes=taxes)))[0].replace("\u00a0", " ")
-    assert "Tax 7 % on 50.00 (category S)" in text
-    assert "Tax 19 % on \u22121 000.00 (category S)" in text
+    assert "Tax 7 % on 50.00 (standard rate)" in text
+    assert "Tax 19 % on \u22121 000.00 (standard rate)" in text

@@ -23,11 +23,11 @@ from gradumen.api.description import describe, routes_of
 from gradumen.api.expensive import Gate
 from gradumen.api.headers import HeadAsGet, KnownHosts, SafeHeaders
 from gradumen.api.limits import BodyLimit
-from gradumen.api.metering import feeds, readings, usage
+from gradumen.api.metering import feeds, readings, usage, uses
 from gradumen.api.organisations import organisations, projects
 from gradumen.api.quotas import quotas
 from gradumen.api.rating import estimates
-from gradumen.api.spend import month_margins, period_so_far, spend
+from gradumen.api.spend import month_margins, period_so_far, spend, to_dos
 from gradumen.api.subscriptions import assignment_rules, one_off_charges, subscriptions
 from gradumen.settings import Settings
 from gradumen.store.unit_of_work import UnitOfWork
@@ -57,6 +57,7 @@ ROUTERS = (
     feeds,
     readings,
     usage,
+    uses,
     estimates,
     bill_runs,
     rating_differences,
@@ -66,6 +67,7 @@ ROUTERS = (
     period_so_far,
     month_margins,
     spend,
+    to_dos,
     tasks,
     audit_entries,
     clock,

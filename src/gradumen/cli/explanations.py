@@ -1,7 +1,10 @@
 """The arithmetic of a charge, for people."""
 
-from gradumen.cli.output import Out, quantity
-from gradumen.core.exact import text
+from decimal import Decimal
+from fractions import Fraction
+
+from gradumen.cli.output import Out, quantity, unit_words
+from gradumen.core.exact import QUANTITY_PLACES, round_half_up, text
 from gradumen.wire.billing.explanations import Explanation
 
 
@@ -9,17 +12,17 @@ def show_arithmetic(out: Out, why: Explanation, *, rate_card: str, currency: str
     """By which rate, how much, and block by block."""
     out.say(
         f"rate '{why.rate}' of {rate_card} version {why.rate_card_version or '?'} "
-        f"from {why.starts_on or '?'}: {quantity(why.quantity)} {why.base_unit or ''}"
+        f"from {why.starts_on or '?'}: {_amount(why, why.quantity)}"
     )
     if why.covered_by_allowance:
-        out.say(f"covered by the tier's allowance: {quantity(why.covered_by_allowance)} {why.base_unit or ''}")
+        out.say(f"covered by the tier's allowance: {_amount(why, why.covered_by_allowance)}")
     out.table(
         ("FROM", "QUANTITY", "UNIT", "PRICE", currency),
         [
             (
-                quantity(block.from_),
+                quantity(_in_units(why, block.from_)),
                 quantity(block.in_units),
-                why.unit or "",
+                unit_words(why.unit or "", block.in_units),
                 text(block.price),
                 text(block.amount),
             )
@@ -29,3 +32,17 @@ def show_arithmetic(out: Out, why: Explanation, *, rate_card: str, currency: str
     )
     if why.billed_before is not None:
         out.say(f"billed before: {text(why.billed_before.amount)} {currency}")
+
+
+def _in_units(why: Explanation, base: Decimal) -> Decimal:
+    """A quantity of base units in the unit that is priced."""
+    return round_half_up(Fraction(base) / Fraction(why.base_units_per_unit or "1"), QUANTITY_PLACES)
+
+
+def _amount(why: Explanation, base: Decimal) -> str:
+    """A quantity in the unit that is priced, with that in base units beside it where that is another."""
+    exact = f"{quantity(base)} {unit_words(why.base_unit or '', base)}".rstrip()
+    if not why.unit or why.unit in ("lot", why.base_unit):
+        return exact
+    shown = _in_units(why, base)
+    return f"{quantity(shown)} {unit_words(why.unit, shown)} ({exact})"

@@ -9,13 +9,13 @@ from gradumen.cli import audit_entries, backups, clock, migrate, serve, tasks
 from gradumen.cli.access import invitations, members, sessions, tokens
 from gradumen.cli.billing import bill_runs, invoices, tax_rates
 from gradumen.cli.catalogue import catalogue
-from gradumen.cli.metering import feeds, readings, usage
+from gradumen.cli.metering import feeds, readings, usage, uses
 from gradumen.cli.organisations import organisations
 from gradumen.cli.output import Out
 from gradumen.cli.profiles import connect
 from gradumen.cli.quotas import quotas
 from gradumen.cli.rating import charges, estimates
-from gradumen.cli.spend import spend
+from gradumen.cli.spend import spend, to_dos
 from gradumen.cli.subscriptions import assignment_rules, one_off_charges, subscriptions
 from gradumen.client import Client
 from gradumen.core.errors import GradumenError
@@ -33,7 +33,9 @@ NOUNS = (
     feeds,
     readings,
     usage,
+    uses,
     spend,
+    to_dos,
     bill_runs,
     invoices,
     charges,

@@ -1,22 +1,34 @@
 """What commands print: aligned tables for people, JSON for programs, refusals on standard error."""
 
+import io
 import json
+import os
 import shutil
 import sys
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from contextlib import contextmanager
+from datetime import datetime, timedelta
 from decimal import Decimal
+from fractions import Fraction
+from functools import partial
 from typing import Any, TextIO
 
+from rich.cells import cell_len
+from rich.console import Console
+from rich.table import Table
+from rich.text import Text
 from tqdm import tqdm
 
+from gradumen.core import exact
 from gradumen.core.errors import CatalogueInvalid, GradumenError
-from gradumen.core.exact import figure, minor_units
+from gradumen.core.exact import QUANTITY_PLACES, figure, round_half_up
 from gradumen.wire.metering.usage import AsOf
 from gradumen.wire.tasks import TaskBody
 from gradumen.wire.values import Body
 
-WIDEST = 100
+ANY_WIDTH = 100_000
+LEAST = 8
+"""No text is cut to fewer letters."""
 
 
 class Out:
@@ -49,28 +61,40 @@ class Out:
             print(json.dumps(plain, indent=2, ensure_ascii=False), file=self.stream)
 
     def table(self, head: Sequence[str], rows: Iterable[Sequence[str]], *, right: Iterable[str] = ()) -> None:
-        """An aligned table of at most 100 columns; the widest text column gives way."""
+        """An aligned table; where a terminal is too narrow for it, its widest text gives way."""
         if self.json:
             return
         cells = [list(map(str, row)) for row in rows]
         if not cells:
             return
-        widths = [max(len(row[index]) for row in [list(head), *cells]) for index in range(len(head))]
-        most = min(WIDEST, max(shutil.get_terminal_size((WIDEST, 24)).columns, 60))
+        widths = [max(cell_len(row[index]) for row in [list(head), *cells]) for index in range(len(head))]
         numbers = {index for index, name in enumerate(head) if name in right}
-        while sum(widths) + 2 * (len(widths) - 1) > most:
-            # The first column names the row, so it is kept whole.
-            texts = [index for index in range(1, len(head)) if index not in numbers] or [0]
-            widest = max(texts, key=lambda index: widths[index])
-            if widths[widest] <= 8:
-                break
-            widths[widest] -= 1
-        for row in [list(head), *cells]:
-            shown = [
-                value.rjust(widths[index]) if index in numbers else _cut(value, widths[index]).ljust(widths[index])
-                for index, value in enumerate(row)
-            ]
-            print("  ".join(shown).rstrip(), file=self.stream)
+        # The first column names the row, and a cut number is another one: both are kept whole.
+        texts = [index for index in range(1, len(head)) if index not in numbers] or [0]
+        most = self._width()
+        while sum(widths) + 2 * len(widths) > most and max(widths[index] for index in texts) > LEAST:
+            widths[max(texts, key=lambda index: widths[index])] -= 1
+        drawn = Table(box=None, show_edge=False, pad_edge=False, padding=(0, 2, 0, 0), header_style="")
+        for index, name in enumerate(head):
+            drawn.add_column(
+                name,
+                justify="right" if index in numbers else "left",
+                no_wrap=True,
+                min_width=widths[index],
+                max_width=widths[index],
+            )
+        for row in cells:
+            drawn.add_row(*map(Text, row))
+        with io.StringIO() as drawing:
+            Console(file=drawing, width=ANY_WIDTH, color_system=None).print(drawn)
+            for line in drawing.getvalue().splitlines():
+                print(line.rstrip(), file=self.stream)
+
+    def _width(self) -> int:
+        """How wide tables may be: as the terminal; a file or another program takes all of it."""
+        if self.stream.isatty() or "COLUMNS" in os.environ:
+            return max(shutil.get_terminal_size().columns, 60)
+        return ANY_WIDTH
 
     @contextmanager
     def following(self) -> Iterator[Callable[[TaskBody], None]]:
@@ -103,18 +127,8 @@ def _plain(body: Body) -> dict[str, Any]:
     return body.model_dump(mode="json")
 
 
-def _cut(value: str, width: int) -> str:
-    return value if len(value) <= width else value[: width - 1] + "…"
-
-
-def money(amount: Decimal, currency: str) -> str:
-    """An amount with the currency's decimals and thousands apart.
-
-    >>> money(Decimal("-1234.5"), "EUR")
-    '−1 234.50'
-    """
-    shown = f"{abs(amount):,.{minor_units(currency)}f}".replace(",", " ")
-    return f"−{shown}" if amount < 0 else shown
+money = partial(exact.money, apart=" ")
+"""An amount as any terminal can show it."""
 
 
 def quantity(value: Decimal | None) -> str:
@@ -126,3 +140,58 @@ def quantity(value: Decimal | None) -> str:
     if value is None:
         return "no limit"
     return figure(value).replace("\u202f", " ")
+
+
+def in_words(value: Decimal, unit: str) -> tuple[str, str]:
+    """A quantity in base units, in the unit that people read, to six places.
+
+    Hours for seconds; of bytes the largest of KiB to PiB that leaves at least one.
+
+    >>> in_words(Decimal(7200), "vCPU-second"), in_words(Decimal(2**30 * 3600), "byte-second")
+    (('2', 'vCPU-hours'), ('1', 'GiB-hour'))
+    >>> in_words(Decimal(500), "byte"), in_words(Decimal(1536), "byte")
+    (('500', 'bytes'), ('1.5', 'KiB'))
+    """
+    exact_value = Fraction(value)
+    if unit.endswith("second"):
+        exact_value, unit = exact_value / 3600, unit.removesuffix("second") + "hour"
+    if unit.startswith("byte"):
+        steps = iter(("KiB", "MiB", "GiB", "TiB", "PiB"))
+        while abs(exact_value) >= 1024 and (larger := next(steps, "")):
+            exact_value, unit = exact_value / 1024, larger + unit[unit.find("-") :] * ("-" in unit)
+    shown = round_half_up(exact_value, QUANTITY_PLACES)
+    return quantity(shown), unit_words(unit, shown)
+
+
+def unit_words(unit: str, count: Decimal) -> str:
+    """A unit beside a quantity: in the plural where there are several, a month of 730 hours said as such.
+
+    >>> unit_words("GiB-month730", Decimal(1)), unit_words("vCPU-hour", Decimal(3)), unit_words("GiB", Decimal(2))
+    ('GiB-month (730 h)', 'vCPU-hours', 'GiB')
+    """
+    plain = unit.replace("-month730", "-month")
+    *before, last = plain.split("-")
+    shown = last if count == 1 else PLURALS.get(last, last)
+    return "-".join([*before, shown]) + (" (730 h)" if plain != unit else "")
+
+
+PLURALS = {
+    "hour": "hours", "minute": "minutes", "second": "seconds", "day": "days", "month": "months", "year": "years",
+    "byte": "bytes", "request": "requests", "address": "addresses", "node": "nodes", "copy": "copies",
+}  # fmt: skip
+"""Words that units are made of and that have a plural; signs like GiB and vCPU have none."""
+
+
+def service_days(start: datetime, end: datetime) -> str:
+    """A service period by its first and last day, whatever the zone of its seller; hours only of parts of a day.
+
+    >>> service_days(datetime(2026, 8, 31, 23), datetime(2026, 9, 30, 23))
+    '1 Sep to 30 Sep'
+    >>> service_days(datetime(2026, 9, 2, 6), datetime(2026, 9, 2, 9))
+    '2 Sep 06:00 to 09:00 UTC'
+    """
+    if end - start < timedelta(hours=23):
+        return f"{start:%-d %b %H:%M} to {end:%H:%M} UTC"
+    # A day of any zone begins within twelve hours of one of UTC.
+    first, last = start + timedelta(hours=12), end - timedelta(hours=12)
+    return f"{first:%-d %b}" if first.date() == last.date() else f"{first:%-d %b} to {last:%-d %b}"

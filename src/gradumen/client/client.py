@@ -21,10 +21,12 @@ from gradumen.client.connection import Connection
 from gradumen.client.metering.feeds import Feeds
 from gradumen.client.metering.readings import Readings
 from gradumen.client.metering.usage import Usage
+from gradumen.client.metering.uses import Uses
 from gradumen.client.organisations.organisations import Organisations
 from gradumen.client.quotas.quotas import Quotas
 from gradumen.client.rating.estimates import Estimates
 from gradumen.client.spend.spend import Spend
+from gradumen.client.spend.to_dos import ToDos
 from gradumen.client.subscriptions.assignment_rules import AssignmentRules
 from gradumen.client.subscriptions.one_off_charges import OneOffCharges
 from gradumen.client.subscriptions.subscriptions import Subscriptions
@@ -57,7 +59,9 @@ class Client:
         self.feeds = Feeds(self.connection)
         self.readings = Readings(self.connection)
         self.usage = Usage(self.connection)
+        self.uses = Uses(self.connection)
         self.spend = Spend(self.connection)
+        self.to_dos = ToDos(self.connection)
         self.bill_runs = BillRuns(self.connection)
         self.invoices = Invoices(self.connection)
         self.charges = Charges(self.connection)

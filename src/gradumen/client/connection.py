@@ -84,16 +84,18 @@ class Connection:
 
     def page(self, path: str, kind: type[B], /, **query: Any) -> Page[B]:
         """One page of a list."""
-        return Page[kind].model_validate_json(  # type: ignore[valid-type]  # a page of that kind, at run time
-            self.send("GET", path, params=_query(query)).content
-        )
+        return self.get(path, Page[kind], **query)  # type: ignore[valid-type]  # a page of that kind, at run time
 
     def all(self, path: str, kind: type[B], /, **query: Any) -> list[B]:
         """A whole list, page by page."""
+        return self.all_of(path, Page[kind], **query)  # type: ignore[valid-type]  # a page of that kind, at run time
+
+    def all_of(self, path: str, pages: type[Page[B]], /, **query: Any) -> list[B]:
+        """A whole list whose pages are of a type that says more than the items."""
         found: list[B] = []
         after: str | None = None
         while True:
-            page = self.page(path, kind, **query, after=after)
+            page = self.get(path, pages, **query, after=after)
             found += page.items
             if page.next is None:
                 return found

@@ -116,9 +116,10 @@ class Forbidden(GradumenError):
 
     code = "forbidden"
 
-    def __init__(self, *, right: str, organisation: str) -> None:
+    def __init__(self, *, right: str, organisation: str, name: str = "") -> None:
+        whose = name or organisation
         super().__init__(
-            f"this needs the right '{right}' in {organisation}; ask an administrator of {organisation} for it",
+            f"this needs the right '{right}' in {whose}; ask an administrator of {whose} for it",
             right=right,
             organisation=organisation,
         )

@@ -140,13 +140,30 @@ def text(value: Decimal) -> str:
     return "0" if plain in ("-0", "") else plain
 
 
-def figure(value: Decimal) -> str:
+def figure(value: Decimal | int) -> str:
     """A number in a sentence: thousands apart by a narrow space that does not break.
 
     >>> figure(Decimal("-12345.50")) == "-12\u202f345.5", figure(Decimal("-0.5"))
     (True, '-0.5')
     """
-    return f"{Decimal(text(value)):,f}".replace(",", "\u202f")
+    return f"{Decimal(text(Decimal(value))):,f}".replace(",", "\u202f")
+
+
+def money(amount: Decimal, currency: str, *, apart: str = "\u202f") -> str:
+    """An amount for people: rounded half up to the currency's decimals (ISO 4217), thousands apart, a true minus.
+
+    Args:
+        apart: what stands between thousands, by default a narrow space that does not break.
+
+    Raises:
+        Invalid: no such currency.
+
+    >>> money(Decimal("-1234.5"), "EUR") == "−1 234.50", money(Decimal(7), "JPY")
+    (True, '7')
+    """
+    places = minor_units(currency)
+    shown = f"{abs(round_half_up(amount, places)):,.{places}f}".replace(",", apart)
+    return f"\u2212{shown}" if amount < 0 else shown
 
 
 def number(raw: object, *, field: str, places: int, digits: int = 38) -> Decimal:

@@ -5,6 +5,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
+from functools import partial
 from xml.sax.saxutils import escape
 
 from reportlab.lib import colors
@@ -14,7 +15,9 @@ from reportlab.lib.units import mm
 from reportlab.pdfgen.canvas import Canvas
 from reportlab.platypus import Paragraph, SimpleDocTemplate, Spacer, Table, TableStyle
 
-from gradumen.core.exact import minor_units, round_half_up, text
+from gradumen.core import exact
+from gradumen.core.billing.documents import TAX_CATEGORIES
+from gradumen.core.exact import text
 from gradumen.documents.fonts import BODY, STRONG, check_printable
 from gradumen.documents.printed_lines import INK, QUIET, PrintedLine, PrintedLines
 
@@ -70,15 +73,8 @@ class PdfInvoice:
     lines: Sequence[PdfLine]
 
 
-def money(amount: Decimal, currency: str) -> str:
-    """An amount for people: minor units, thousands by narrow space, a true minus.
-
-    >>> money(Decimal("-1234567.5"), "EUR") == "\u22121\u00a0234\u00a0567.50"
-    True
-    """
-    places = minor_units(currency)
-    shown = f"{abs(round_half_up(amount, places)):,.{places}f}".replace(",", "\u00a0")
-    return f"\u2212{shown}" if amount < 0 else shown
+money = partial(exact.money, apart="\u00a0")
+"""An amount as the document's font can draw it."""
 
 
 def quantity_text(quantity: Decimal) -> str:
@@ -202,7 +198,7 @@ def _totals(invoice: PdfInvoice, width: float) -> Table:
 def _tax(tax: PdfTax, invoice: PdfInvoice) -> str:
     """Of several the net that each is on, too."""
     on = f" on {money(tax.net, invoice.currency)}" if len(invoice.taxes) > 1 else ""
-    return f"Tax {tax.percent} %{on} (category {tax.category})"
+    return f"Tax {tax.percent} %{on} ({TAX_CATEGORIES[tax.category]})"
 
 
 def _terms(invoice: PdfInvoice) -> str:

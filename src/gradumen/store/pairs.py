@@ -136,7 +136,7 @@ def ensure_pairs(tx: Session, sold: Iterable[tuple[UUID, UUID]], periods: Collec
 def pairs_to_bill(tx: Session, seller: UUID, buyers: Collection[UUID], up_to: str) -> list[PairRow]:
     """The pairs of links, up to a period, of which another revision is rated than billed; held for a decision."""
     query = select(PairRow).where(
-        PairRow.seller_id == seller, PairRow.buyer_id.in_(buyers), PairRow.period <= up_to, _is_to_bill()
+        PairRow.seller_id == seller, PairRow.buyer_id.in_(buyers), PairRow.period <= up_to, is_to_bill()
     )
     rows = list(tx.scalars(query.order_by(PairRow.period, PairRow.id).with_for_update()))
     for row in rows:
@@ -144,7 +144,8 @@ def pairs_to_bill(tx: Session, seller: UUID, buyers: Collection[UUID], up_to: st
     return rows
 
 
-def _is_to_bill() -> ColumnElement[bool]:
+def is_to_bill() -> ColumnElement[bool]:
+    """Whether another revision is rated than billed."""
     return and_(PairRow.rated != PairRow.billed, PairRow.rated > 0)
 
 
@@ -153,7 +154,7 @@ def buyers_to_bill(tx: Session, seller: UUID, up_to: str, coming: str) -> set[UU
     query = select(PairRow.buyer_id).where(
         PairRow.seller_id == seller,
         PairRow.buyer_id != seller,
-        and_(PairRow.period <= up_to, _is_to_bill()) | and_(PairRow.period == coming, PairRow.rated > 0),
+        and_(PairRow.period <= up_to, is_to_bill()) | and_(PairRow.period == coming, PairRow.rated > 0),
     )
     return set(tx.scalars(query))
 

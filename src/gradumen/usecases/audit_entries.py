@@ -138,7 +138,7 @@ def list_audit_entries(
     scope = load_scope(tx, caller)
     owner = get_organisation(tx, scope, organisation)
     if not scope.is_member(owner.id, Right.MANAGE_MEMBERS):
-        raise Forbidden(right=Right.MANAGE_MEMBERS, organisation=owner.slug)
+        raise Forbidden(right=Right.MANAGE_MEMBERS, organisation=owner.slug, name=owner.name)
     rows = page_of_entries(
         tx,
         owner.id,

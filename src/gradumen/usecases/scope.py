@@ -60,7 +60,7 @@ class Scope:
             Forbidden: the organisation is seen, but this may not be done.
         """
         if not self.may(right, organisation.id):
-            raise Forbidden(right=right, organisation=organisation.slug)
+            raise Forbidden(right=right, organisation=organisation.slug, name=organisation.name)
 
     def require_member(self, right: Right, organisation: OrganisationRow) -> None:
         """Check a right that only members of the organisation itself have, whatever somebody is above it.
@@ -69,7 +69,12 @@ class Scope:
             Forbidden: the organisation is seen, but this is its own.
         """
         if not self.is_member(organisation.id, right):
-            raise Forbidden(right=right, organisation=organisation.slug)
+            raise Forbidden(right=right, organisation=organisation.slug, name=organisation.name)
+
+    def refused_by_seller(self, tx: Session, right: Right, organisation: OrganisationRow) -> Forbidden:
+        """The refusal of what an organisation's direct seller decides; every buyer knows that one by name."""
+        seller = tx.get_one(OrganisationRow, self.tree.parents.get(organisation.id, organisation.id))
+        return Forbidden(right=right, organisation=seller.slug, name=seller.name)
 
     def members_of(self, right: Right = Right.READ) -> frozenset[UUID]:
         """The organisations that the caller is a member of with a right."""

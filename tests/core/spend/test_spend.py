@@ -103,10 +103,12 @@ def test_amounts_that_could_wrap_are_refused() -> None:
 def test_a_month_under_way_stands_against_as_many_days_of_the_one_before() -> None:
     march = Range(date(2026, 3, 1), date(2026, 4, 1))
     assert march.until(date(2026, 3, 30)).before == Range(date(2026, 2, 1), date(2026, 3, 1)), "February is shorter"
-    assert march.until(date(2026, 3, 10)).before == Range(date(2026, 2, 1), date(2026, 2, 11))
+    assert march.until(date(2026, 3, 10)).before == Range(date(2026, 2, 1), date(2026, 2, 10)), "the 10th is not over"
+    nothing = march.until(date(2026, 3, 1)).before
+    assert nothing.first == nothing.end == date(2026, 2, 1)
     assert march.until(date(2026, 5, 1)).before == Range(date(2026, 2, 1), date(2026, 3, 1))
     week = Range(date(2026, 3, 3), date(2026, 3, 10))
-    assert week.until(date(2026, 3, 4)).before == Range(date(2026, 2, 24), date(2026, 2, 26))
+    assert week.until(date(2026, 3, 4)).before == Range(date(2026, 2, 24), date(2026, 2, 25))
     for far in (date(1, 1, 2), date(9999, 12, 30)):
         with pytest.raises(Invalid, match="from 1990-01-01 until 2200-01-01"):
             Range.asked(far, far + timedelta(days=1))

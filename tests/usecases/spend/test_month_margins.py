@@ -162,5 +162,7 @@ def test_what_a_seller_charges_itself_by_hand_is_with_its_own_use(world: World) 
         if each.buyer == "tarnwick"
     ]
     assert [line.amount for line in own.lines if line.description == "New racks"] == [Decimal(75)]
-    fees = of(world.mara.spend.margins("tarnwick", "2026-09", wait=60), "tarnwick", "open-range")
-    assert (fees.charged, fees.margin) == (Decimal(0), Decimal("-106.6")), "31.6 of fees beside it"
+    margins = world.mara.spend.margins("tarnwick", "2026-09", wait=60)
+    racks, fees = of(margins, "tarnwick", "one-off"), of(margins, "tarnwick", "open-range")
+    assert (racks.service_name, racks.charged, racks.margin) == ("One-off charges", Decimal(0), Decimal(-75))
+    assert (fees.charged, fees.margin) == (Decimal(0), Decimal("-31.6"))

@@ -15,9 +15,8 @@ from gradumen.core.exact import text
 from gradumen.core.periods import days_text
 from gradumen.documents.invoices import PdfInvoice, PdfLine, PdfTax, quantity_text, write_pdf
 from gradumen.usecases.billing import invoices, issuing
-from gradumen.wire.billing.invoices import InvoiceBody, IssueDrafts
+from gradumen.wire.billing.invoices import InvoiceBody, InvoicesBody, IssueDrafts
 from gradumen.wire.tasks import TaskBody
-from gradumen.wire.values import Page
 
 router = APIRouter(route_class=StrictRoute)
 
@@ -29,17 +28,28 @@ def list_invoices(
     state: str | None = None,
     seller: str | None = None,
     buyer: str | None = None,
+    organisation: str | None = None,
     period: str | None = None,
+    search: Annotated[str, Query(max_length=100)] = "",
     after: str | None = None,
     limit: Annotated[int, Query()] = 100,
-) -> Page[InvoiceBody]:
-    """Drafts and issued documents, newest period first, without lines."""
-    size = page_limit(limit)
-    found = invoices.list_invoices(
-        uow, caller, state=state, seller=seller, buyer=buyer, period=period, after=after, limit=size + 1
+) -> InvoicesBody:
+    """Drafts and issued documents without lines: newest period first, its drafts before its numbers.
+
+    ``organisation`` is seller or buyer; ``search`` is found in the number or in the parties' names.
+    """
+    return invoices.list_invoices(
+        uow,
+        caller,
+        state=state,
+        seller=seller,
+        buyer=buyer,
+        organisation=organisation,
+        period=period,
+        search=search.strip(),
+        after=after,
+        limit=page_limit(limit),
     )
-    items = [InvoiceBody.of(each) for each in found[:size]]
-    return Page(items=items, next=f"{items[-1].period}|{items[-1].id}" if len(found) > size else None)
 
 
 @router.get("/invoices/{invoice_id}", tags=["invoices"])

@@ -6,7 +6,7 @@ from typing import Any
 from uuid import UUID
 
 from gradumen.cli.nouns import Verbs
-from gradumen.cli.output import Out, money, quantity
+from gradumen.cli.output import Out, money, quantity, service_days, unit_words
 from gradumen.client import Client
 from gradumen.core.errors import Invalid
 from gradumen.wire.billing.invoices import InvoiceBody
@@ -19,6 +19,7 @@ def register(nouns: Any) -> None:
     listing.add_argument("--state", choices=["draft", "issued"])
     for name in ("seller", "buyer", "period"):
         listing.add_argument(f"--{name}")
+    listing.add_argument("--search", default="", help="a text in the number or in the parties' names")
     show = verbs.add("show", run_show, "one with its lines")
     show.add_argument("invoice", help="id or number")
     issue = verbs.add("issue", run_issue, "give reviewed drafts their numbers; safe to repeat, cannot be undone")
@@ -37,7 +38,7 @@ def find(client: Client, name: str) -> InvoiceBody:
         return client.invoices.get(UUID(name))
     except ValueError:
         pass
-    for each in client.invoices.list(state="issued"):
+    for each in client.invoices.list(state="issued", search=name):
         if each.number == name:
             return client.invoices.get(each.id)
     raise Invalid(f"no invoice '{name}'; see: gradumen invoices list", field="invoice", value=name)
@@ -62,7 +63,11 @@ RIGHT = ("NET", "TOTAL")
 def run_list(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     """Show a list."""
     found = client.invoices.list(
-        state=arguments.state, seller=arguments.seller, buyer=arguments.buyer, period=arguments.period
+        state=arguments.state,
+        seller=arguments.seller,
+        buyer=arguments.buyer,
+        period=arguments.period,
+        search=arguments.search,
     )
     out.body(found)
     out.table(HEAD, map(_row, found), right=RIGHT)
@@ -83,9 +88,9 @@ def run_show(arguments: argparse.Namespace, client: Client, out: Out) -> int:
             (
                 f"{line.organisation}/{line.project}" if line.project else line.organisation,
                 line.description + (f" (corrects {line.corrects})" if line.corrects else ""),
-                f"{line.service_start:%m-%d %Hh}–{line.service_end:%m-%d %Hh}",
+                service_days(line.service_start, line.service_end),
                 quantity(line.quantity),
-                line.unit,
+                unit_words(line.unit, line.quantity),
                 money(line.amount, found.currency),
             )
             for line in found.lines

@@ -9,6 +9,7 @@ from gradumen.cli.nouns import Verbs, add_organisation
 from gradumen.cli.output import Out, quantity
 from gradumen.cli.profiles import own_organisation
 from gradumen.client import Client
+from gradumen.core.billing.documents import TAX_CATEGORIES, category_words
 
 
 def register(nouns: Any) -> None:
@@ -20,7 +21,11 @@ def register(nouns: Any) -> None:
     setting.add_argument("country")
     setting.add_argument("percent", type=Decimal)
     setting.add_argument("--from", dest="starts_on", type=date.fromisoformat, required=True, metavar="DAY")
-    setting.add_argument("--category", default="S", help="S, Z, E, AE or O of EN 16931")
+    setting.add_argument(
+        "--category",
+        default="S",
+        help="of EN 16931: " + "; ".join(map(category_words, TAX_CATEGORIES)),
+    )
     add_organisation(setting)
 
 
@@ -30,7 +35,15 @@ def run_list(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     out.body(found)
     out.table(
         ("COUNTRY", "FROM", "CATEGORY", "PERCENT"),
-        [(each.country, each.starts_on.isoformat(), each.category, quantity(each.percent)) for each in found],
+        [
+            (
+                each.country,
+                each.starts_on.isoformat(),
+                category_words(each.category),
+                quantity(each.percent),
+            )
+            for each in found
+        ],
         right=("PERCENT",),
     )
     if not found:
@@ -48,5 +61,5 @@ def run_set(arguments: argparse.Namespace, client: Client, out: Out) -> int:
         category=arguments.category,
     )
     out.body(made)
-    out.say(f"{made.country}: {quantity(made.percent)} % (category {made.category}) from {made.starts_on}")
+    out.say(f"{made.country}: {quantity(made.percent)} % ({category_words(made.category)}) from {made.starts_on}")
     return 0

@@ -85,7 +85,7 @@ def _show(changes: list[ChangeBody], out: Out) -> None:
     )
     for each in changes:
         for difference in each.differences:
-            out.say(f"  {each.slug} {difference.path}: {difference.before or '—'} → {difference.after or '—'}")
+            out.say(f"  {each.slug}: {difference.words}")
 
 
 def run_rate_cards(arguments: argparse.Namespace, client: Client, out: Out) -> int:
@@ -141,10 +141,8 @@ def run_differences(arguments: argparse.Namespace, client: Client, out: Out) -> 
     else:
         found = client.catalogue.plan_differences(slug, arguments.before, arguments.after)
     out.body(found)
-    out.table(
-        ("WHERE", f"VERSION {arguments.before}", f"VERSION {arguments.after}"),
-        [(each.path, each.before or "—", each.after or "—") for each in found],
-    )
+    for each in found:
+        out.say(each.words)
     if not found:
         out.say("these versions do not differ")
     return 0
@@ -208,7 +206,7 @@ def run_price_changes(arguments: argparse.Namespace, client: Client, out: Out) -
             f"subscriptions of {each.buyer}"
         )
         for difference in each.differences:
-            out.say(f"  {difference.path}: {difference.before or '—'} → {difference.after or '—'}")
+            out.say(f"  {difference.words}")
     if not found:
         out.say("no prices that you pay are about to change")
     return 0

@@ -4,7 +4,7 @@ import argparse
 from typing import Any
 
 from gradumen.cli.nouns import Verbs, add_organisation, add_wait
-from gradumen.cli.output import Out, quantity
+from gradumen.cli.output import Out, in_words
 from gradumen.cli.profiles import own_organisation
 from gradumen.client import Client
 
@@ -37,7 +37,7 @@ def run_show(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     keys = list(arguments.by)
     out.table(
         ("METER", *(key.upper() for key in keys), "QUANTITY", "UNIT"),
-        [(each.meter, *(each.keys[key] for key in keys), quantity(each.quantity), each.unit) for each in found.items],
+        [(each.meter, *(each.keys[key] for key in keys), *in_words(each.quantity, each.unit)) for each in found.items],
         right=("QUANTITY",),
     )
     if not found.items:

@@ -4,7 +4,7 @@ from collections.abc import Sequence
 from uuid import UUID
 
 from gradumen.client.connection import Connection
-from gradumen.wire.billing.invoices import InvoiceBody, IssueDrafts
+from gradumen.wire.billing.invoices import InvoiceBody, InvoicesBody, IssueDrafts
 from gradumen.wire.tasks import TaskBody
 
 
@@ -20,12 +20,18 @@ class Invoices:
         state: str | None = None,
         seller: str | None = None,
         buyer: str | None = None,
+        organisation: str | None = None,
         period: str | None = None,
+        search: str = "",
     ) -> list[InvoiceBody]:
-        """Drafts and documents, newest period first, without lines."""
-        return self._connection.all(
-            "invoices", InvoiceBody, state=state, seller=seller, buyer=buyer, period=period, limit=500
-        )
+        """Drafts and documents, newest period first, without lines.
+
+        Args:
+            organisation: seller or buyer.
+            search: a text in the number or in the parties' names.
+        """
+        asked = {"state": state, "seller": seller, "buyer": buyer, "organisation": organisation, "period": period}
+        return self._connection.all_of("invoices", InvoicesBody, **asked, search=search, limit=500)
 
     def get(self, invoice_id: UUID) -> InvoiceBody:
         """One with its lines."""

@@ -30,6 +30,25 @@ def to_bill(now: Mapping[Key, Figures], billed: Mapping[Key, Figures]) -> dict[K
     return left
 
 
+TAX_CATEGORIES = {
+    "S": "standard rate",
+    "Z": "zero rated",
+    "E": "exempt",
+    "AE": "reverse charge",
+    "O": "outside the scope of tax",
+}
+"""Categories of tax (EN 16931, UNCL 5305) in words."""
+
+
+def category_words(category: str) -> str:
+    """A category of tax with what it means.
+
+    >>> category_words("AE")
+    'AE, reverse charge'
+    """
+    return f"{category}, {TAX_CATEGORIES[category]}"
+
+
 @dataclass(frozen=True, slots=True)
 class TaxRate:
     """The tax of a seller on buyers of a country: a category of EN 16931 (S, Z, E, AE, O) and a percentage."""

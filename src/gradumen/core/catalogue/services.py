@@ -7,6 +7,7 @@ from enum import StrEnum
 from gradumen.core.catalogue.sampling import ADDITIVE, Across, Sampling
 from gradumen.core.catalogue.units import Unit, parse_unit
 from gradumen.core.errors import Invalid
+from gradumen.core.quotas.quotas import MEASURE_UNITS, Measure
 
 
 class Combine(StrEnum):
@@ -23,6 +24,7 @@ class Meter:
     """What is counted.
 
     ``unit`` is that of usage (for a level, the level's unit x second); ``reading_unit`` is that of one reading.
+    What it counts is use of ``measure``, where a quota limits that.
     """
 
     slug: str
@@ -31,6 +33,7 @@ class Meter:
     combine: Combine
     counted: str | None = None
     sampling: Sampling = ADDITIVE
+    measure: Measure | None = None
 
     def __post_init__(self) -> None:
         if self.sampling.across is Across.DISTINCT and self.unit.dimensions != ("piece",):
@@ -43,6 +46,15 @@ class Meter:
                 f"a meter that combines levels counts in something x second; '{self.unit.text}' does not",
                 field="unit",
                 value=self.unit.text,
+            )
+        if self.measure is not None and (
+            self.combine is not Combine.LEVEL
+            or parse_unit(MEASURE_UNITS[self.measure], counted=self.counted).dimensions != self.reading_unit.dimensions
+        ):
+            raise Invalid(
+                f"{self.measure} are a level in {MEASURE_UNITS[self.measure]}; this meter counts '{self.unit.text}'",
+                field="measure",
+                value=self.measure,
             )
 
     @property

@@ -111,3 +111,28 @@ def sum_hours(hours: Hours, kinds: Sequence[int], zone: ZoneInfo | None) -> list
         }
     )
     return frame.group_by("kind", "day").agg(pl.col("quantity").sum()).rows()
+
+
+def newest_hour(hours: Hours, kinds: Sequence[int], before: int) -> tuple[int, dict[int, int]] | None:
+    """The newest hour before another that has usage, and what there is in it by the kind of its packed day.
+
+    Args:
+        kinds: of each packed day.
+        before: an hour's number from 1970.
+
+    Returns:
+        The hour's number, and millionths by kind; None where no hour is.
+
+    >>> hours = unpack([0, 0], [0b111, 0b11], [pack({0: 5, 1: 6, 2: 7})[1], pack({0: 1, 1: 2})[1]])
+    >>> newest_hour(hours, [9, 4], before=2)
+    (1, {9: 6, 4: 2})
+    """
+    whole = hours.within(0, before)
+    if not len(whole.hour):
+        return None
+    newest = int(whole.hour.max())
+    last = whole.within(newest, newest + 1)
+    sums: dict[int, int] = {}
+    for row, quantity in zip(last.row.tolist(), last.quantity.to_list(), strict=True):
+        sums[kinds[row]] = sums.get(kinds[row], 0) + quantity
+    return newest, sums

@@ -117,15 +117,20 @@ class Charge:
 
 
 SHARED_COST = "shared-cost"
+ONE_OFF = "one-off"
 """In place of a service: fixed cost and overhead, which are shared out."""
 
 
 def service_of(kind: str, meter: str | None) -> str:
-    """The service that a charge is for, `SHARED_COST`, or for fees and discounts nothing.
+    """The service that a charge is for, `SHARED_COST`, `ONE_OFF`, or for fees and discounts nothing.
 
     >>> service_of("per_unit", "compute/vcpu"), service_of("overhead", None), service_of("recurring", None)
     ('compute', 'shared-cost', '')
+    >>> service_of("one_off", None), service_of("one_off_charge", None)
+    ('one-off', 'one-off')
     """
+    if kind in ("one_off", "one_off_charge"):
+        return ONE_OFF
     return SHARED_COST if kind in ("spread", "overhead") else (meter or "").partition("/")[0]
 
 

@@ -2,7 +2,7 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field
-from datetime import date, timedelta
+from datetime import date
 from enum import StrEnum
 from typing import Any
 
@@ -41,7 +41,7 @@ class Range:
 
     >>> before = Range(date(2026, 11, 1), date(2026, 12, 1)).until(date(2026, 11, 26)).before
     >>> str(before.first), str(before.end)
-    ('2026-10-01', '2026-10-27')
+    ('2026-10-01', '2026-10-26')
     """
 
     first: date
@@ -72,9 +72,8 @@ class Range:
         return cls(first, end)
 
     def until(self, today: date) -> "Range":
-        """The range, compared up to and with a day."""
-        compared = today + timedelta(days=1)
-        return Range(self.first, self.end, compared) if self.first < compared < self.end else self
+        """The range, compared in the days that are over on a day; on its first day nothing stands against any."""
+        return Range(self.first, self.end, today) if self.first <= today < self.end else self
 
     @property
     def before(self) -> "Range":

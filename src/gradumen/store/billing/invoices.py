@@ -1,16 +1,31 @@
 """Queries of documents, their lines and taxes."""
 
 from collections.abc import Collection, Mapping
+from dataclasses import dataclass
 from datetime import date, datetime
 from decimal import Decimal
 from uuid import UUID
 
-from sqlalchemy import and_, delete, func, insert, or_, select, update
+from sqlalchemy import (
+    ColumnElement,
+    ScalarSelect,
+    and_,
+    case,
+    delete,
+    func,
+    insert,
+    literal,
+    or_,
+    select,
+    tuple_,
+    update,
+)
 from sqlalchemy.dialects.mysql import insert as upsert
 from sqlalchemy.orm import Session
 
 from gradumen.core.billing.documents import TaxedLine, Taxes, TaxGroup, TaxRate
 from gradumen.core.exact import add
+from gradumen.core.periods import Period
 from gradumen.store.billing.tables import (
     ChargeRow,
     DocumentCounterRow,
@@ -139,34 +154,114 @@ def last_billed_period(tx: Session, seller: UUID) -> str | None:
     return tx.scalar(query.order_by(InvoiceRow.period.desc()).limit(1))
 
 
+@dataclass(frozen=True, slots=True)
+class Wanted:
+    """Which documents: by state, slugs of seller, buyer or either, period, and a text in number or parties' names."""
+
+    state: str | None = None
+    seller: str | None = None
+    buyer: str | None = None
+    organisation: str | None = None
+    period: str | None = None
+    search: str = ""
+
+
+def _matching(money_of: Collection[UUID], wanted: Wanted) -> list[ColumnElement[bool]]:
+    """Documents of sellers, and issued ones of buyers, among organisations, that are wanted."""
+    invoice = InvoiceRow
+    issued = and_(invoice.state == "issued", invoice.buyer_id.in_(money_of))
+    found: list[ColumnElement[bool]] = [or_(invoice.seller_id.in_(money_of), issued)]
+    if wanted.state is not None:
+        found.append(invoice.state == wanted.state)
+    if wanted.period is not None:
+        found.append(invoice.period == wanted.period)
+
+    def named(slug: str) -> ScalarSelect[UUID]:
+        return select(OrganisationRow.id).where(OrganisationRow.slug == slug).scalar_subquery()
+
+    if wanted.seller is not None:
+        found.append(invoice.seller_id == named(wanted.seller))
+    if wanted.buyer is not None:
+        found.append(invoice.buyer_id == named(wanted.buyer))
+    if wanted.organisation is not None:
+        either = named(wanted.organisation)
+        found.append(or_(invoice.seller_id == either, invoice.buyer_id == either))
+    if wanted.search:
+        names = [each.contains(wanted.search, autoescape=True) for each in (OrganisationRow.slug, OrganisationRow.name)]
+        parties = select(OrganisationRow.id).where(or_(*names))
+        number = invoice.number.contains(wanted.search, autoescape=True)
+        found.append(or_(number, invoice.seller_id.in_(parties), invoice.buyer_id.in_(parties)))
+    return found
+
+
 def page_of_invoices(
-    tx: Session,
-    money_of: Collection[UUID],
-    *,
-    state: str | None,
-    seller: str | None,
-    buyer: str | None,
-    period: str | None,
-    after: tuple[str, UUID] | None,
-    limit: int,
+    tx: Session, money_of: Collection[UUID], wanted: Wanted, *, after: tuple[str, str, UUID] | None, limit: int
 ) -> list[InvoiceRow]:
-    """Documents of sellers, and issued ones of buyers, among organisations; the newest period first."""
-    query = select(InvoiceRow).where(
-        or_(InvoiceRow.seller_id.in_(money_of), and_(InvoiceRow.state == "issued", InvoiceRow.buyer_id.in_(money_of)))
-    )
-    if state is not None:
-        query = query.where(InvoiceRow.state == state)
-    if period is not None:
-        query = query.where(InvoiceRow.period == period)
-    for slug, column in ((seller, InvoiceRow.seller_id), (buyer, InvoiceRow.buyer_id)):
-        if slug is not None:
-            query = query.where(
-                column == select(OrganisationRow.id).where(OrganisationRow.slug == slug).scalar_subquery()
-            )
+    """Documents that are wanted: the newest period first, its drafts before its numbers.
+
+    Args:
+        after: period, number (empty of a draft) and id of the last one seen.
+    """
+    number = func.coalesce(InvoiceRow.number, "")
+    query = select(InvoiceRow).where(*_matching(money_of, wanted))
     if after is not None:
-        last, identity = after
-        query = query.where(or_(InvoiceRow.period < last, and_(InvoiceRow.period == last, InvoiceRow.id > identity)))
-    return list(tx.scalars(query.order_by(InvoiceRow.period.desc(), InvoiceRow.id).limit(limit)))
+        period, last, identity = after
+        query = query.where(
+            or_(
+                InvoiceRow.period < period,
+                and_(InvoiceRow.period == period, tuple_(number, InvoiceRow.id) > tuple_(literal(last), identity)),
+            )
+        )
+    return list(tx.scalars(query.order_by(InvoiceRow.period.desc(), number, InvoiceRow.id).limit(limit)))
+
+
+@dataclass(frozen=True, slots=True)
+class Beside:
+    """What stands beside a document when it is looked through: its lines, what of it is of earlier periods, the last.
+
+    ``before`` is what was issued on the same link, in the same currency, for the period before; None for nothing.
+    """
+
+    lines: int
+    late: Decimal
+    before: Decimal | None
+
+
+def beside_invoices(tx: Session, rows: Collection[InvoiceRow]) -> dict[UUID, Beside]:
+    """What stands beside each of some documents."""
+    if not rows:
+        return {}
+    late = func.sum(case((ChargeRow.period < InvoiceRow.period, InvoiceLineRow.amount), else_=0))
+    counted = tx.execute(
+        select(InvoiceRow.id, func.count(), late)
+        .join(InvoiceLineRow, InvoiceLineRow.invoice_id == InvoiceRow.id)
+        .join(ChargeRow, ChargeRow.id == InvoiceLineRow.charge_id)
+        .where(InvoiceRow.id.in_({row.id for row in rows}))
+        .group_by(InvoiceRow.id)
+    )
+    lines = {invoice: (count, amount) for invoice, count, amount in counted}
+    wanted = {row.id: _link_before(row) for row in rows}
+    link = (InvoiceRow.seller_id, InvoiceRow.buyer_id, InvoiceRow.currency, InvoiceRow.period)
+    issued = tx.execute(
+        select(*link, func.sum(InvoiceRow.net))
+        .where(InvoiceRow.state == "issued", tuple_(*link).in_(set(wanted.values())))
+        .group_by(*link)
+    )
+    before = {(seller, buyer, currency, period): net for seller, buyer, currency, period, net in issued}
+    return {row.id: Beside(*lines.get(row.id, (0, Decimal(0))), before.get(wanted[row.id])) for row in rows}
+
+
+def _link_before(row: InvoiceRow) -> tuple[UUID, UUID, str, str]:
+    return row.seller_id, row.buyer_id, row.currency, Period.parse(row.period).before().text
+
+
+def sums_of_invoices(
+    tx: Session, money_of: Collection[UUID], wanted: Wanted
+) -> list[tuple[str, int, Decimal, Decimal]]:
+    """All documents that are wanted: by currency how many, and their net and gross."""
+    query = select(InvoiceRow.currency, func.count(), func.sum(InvoiceRow.net), func.sum(InvoiceRow.gross))
+    query = query.where(*_matching(money_of, wanted)).group_by(InvoiceRow.currency).order_by(InvoiceRow.currency)
+    return [(currency, count, net, gross) for currency, count, net, gross in tx.execute(query)]
 
 
 def lines_of(tx: Session, invoice: UUID) -> list[InvoiceLineRow]:

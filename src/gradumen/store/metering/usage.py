@@ -2,7 +2,7 @@
 
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
-from datetime import date
+from datetime import date, timedelta
 from typing import Any
 from uuid import UUID
 
@@ -112,16 +112,34 @@ def packed_days(tx: Session, wanted: Wanted, days: Collection[date], by: Sequenc
     return tx.execute(query.where(UsageDayRow.day.in_(days))).all()
 
 
-def paths_of(tx: Session, owners: Collection[UUID]) -> tuple[dict[UUID, str], dict[int, str]]:
-    """Slugs of organisations by id, and paths (organisation/project) of their projects by number."""
+def newest_day(tx: Session, wanted: Wanted, up_to: date) -> date | None:
+    """The newest day that has wanted usage, of the week up to a day."""
+    week = UsageDayRow.day.between(up_to - timedelta(days=7), up_to)
+    newest: date | None = tx.scalar(wanted.of(select(func.max(UsageDayRow.day))).where(week))
+    return newest
+
+
+Named = tuple[str, str]
+"""What something is called in files, and by people."""
+
+
+def named_owners(tx: Session, owners: Collection[UUID]) -> tuple[dict[UUID, Named], dict[int, Named]]:
+    """Organisations by id, with slug and name; their projects by number, with path (organisation/project) and name."""
     rows = tx.execute(
-        select(ProjectRow.number, ProjectRow.slug, OrganisationRow.id, OrganisationRow.slug)
+        select(
+            ProjectRow.number,
+            ProjectRow.slug,
+            ProjectRow.name,
+            OrganisationRow.id,
+            OrganisationRow.slug,
+            OrganisationRow.name,
+        )
         .join(OrganisationRow, OrganisationRow.id == ProjectRow.organisation_id)
         .where(OrganisationRow.id.in_(owners))
     )
-    slugs: dict[UUID, str] = {}
-    paths: dict[int, str] = {}
-    for number, project, organisation_id, organisation in rows:
-        paths[number] = f"{organisation}/{project}"
-        slugs[organisation_id] = organisation
-    return slugs, paths
+    organisations: dict[UUID, Named] = {}
+    projects: dict[int, Named] = {}
+    for number, project, project_name, organisation, slug, name in rows:
+        projects[number] = f"{slug}/{project}", f"{name}: {project_name}"
+        organisations[organisation] = slug, name
+    return organisations, projects

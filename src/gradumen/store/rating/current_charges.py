@@ -128,10 +128,9 @@ def charges_of(tx: Session, pairs: Collection[PairRow], buyer: UUID | None = Non
 
 
 class Detail(StrEnum):
-    """How far parts are told apart: by project alone (the day is its first), by day too, or by resource besides."""
+    """How far parts are told apart: by project alone (the day is its first), or by resource and day too."""
 
     PROJECT = "project"
-    DAY = "day"
     RESOURCE = "resource"
 
 
@@ -145,9 +144,22 @@ def parts_of(tx: Session, pairs: Collection[PairRow], detail: Detail) -> Sequenc
     else:
         none, day = literal(None).label("resource_id"), func.min(part.day).label("day")
         sums = func.sum(part.quantity).label("quantity"), func.sum(part.amount).label("amount")
-        query = select(*keys, none, day, *sums).group_by(*keys, *([part.day] if detail is Detail.DAY else []))
+        query = select(*keys, none, day, *sums).group_by(*keys)
         query = query.order_by(part.pair_id, part.charge_position, func.min(part.position))
     return tx.execute(query.where(_held(part, pairs))).all()
+
+
+def days_of(tx: Session, pairs: Collection[PairRow], lines: Collection[UUID]) -> Sequence[Any]:
+    """What the charges of some supply lines that hold for pairs come to: rows of pair, card version, day, amount."""
+    charge, part = CurrentChargeRow, CurrentPartRow
+    keys = (charge.pair_id, charge.rate_card_version_id, part.day)
+    of_charge = (
+        (part.pair_id == charge.pair_id)
+        & (part.generation == charge.generation)
+        & (part.charge_position == charge.position)
+    )
+    query = select(*keys, func.sum(part.amount).label("amount")).join(charge, of_charge).group_by(*keys)
+    return tx.execute(query.where(_held(part, pairs), charge.supply_line_id.in_(lines)).order_by(part.day)).all()
 
 
 def pairs_in_advance(tx: Session, pairs: Collection[PairRow]) -> set[int]:

@@ -26,7 +26,7 @@ from gradumen.store.rating.tables import CurrentChargeRow
 from gradumen.store.subscriptions.tables import SubscriptionRow, SupplyLineRow
 
 log = logging.getLogger("gradumen.columns")
-RELEASE = "2"
+RELEASE = "3"
 """Of the files' form; those of another are not read."""
 REGIONS = ("region", "site")
 """Attributes that say where something is, the first that is there."""

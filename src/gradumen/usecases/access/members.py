@@ -133,7 +133,7 @@ def _inviting_from(tx: Session, scope: Scope, row: OrganisationRow, email: str) 
     chain = scope.tree.chain(row.id)[1:]
     acting = next((each for each in chain if scope.is_member(each, Right.MANAGE_ORGANISATIONS)), None)
     if acting is None or members.has_members(tx, row.id):
-        raise Forbidden(right=Right.MANAGE_MEMBERS, organisation=row.slug)
+        raise Forbidden(right=Right.MANAGE_MEMBERS, organisation=row.slug, name=row.name)
     if members.is_member(tx, email, chain):
         raise Conflict(
             f"'{email}' is a member of an organisation above {row.slug}; invite one of its own people",

@@ -48,7 +48,7 @@ def create_token(tx: Session, caller: Caller, *, organisation: str, name: str, r
     if row is None or (own is None and row.id not in scope.seen):
         raise NotFound("organisation", organisation[:70])
     if own is None or not RIGHTS[role] <= RIGHTS[own]:
-        raise Forbidden(right=f"membership as {role}", organisation=row.slug)
+        raise Forbidden(right=f"membership as {role}", organisation=row.slug, name=row.name)
     if not 1 <= days <= LONGEST_TOKEN_DAYS:
         raise Invalid(f"a token lasts 1 to {LONGEST_TOKEN_DAYS} days; got {days}", field="days", value=days)
     secret = f"gdm_{secrets.token_urlsafe(32)}"

@@ -13,6 +13,9 @@ from gradumen.core.periods import zone_of
 from gradumen.store.billing.charges import card_of, parts_of, readings_of
 from gradumen.store.billing.drafts import discard_drafts, note_issued
 from gradumen.store.billing.invoices import (
+    Beside,
+    Wanted,
+    beside_invoices,
     drop_taxes,
     keep_document,
     lines_of,
@@ -24,6 +27,7 @@ from gradumen.store.billing.invoices import (
     set_own_tax,
     store_taxes,
     stored_taxes,
+    sums_of_invoices,
     taxed_lines,
 )
 from gradumen.store.billing.tables import (
@@ -41,6 +45,7 @@ from gradumen.usecases.billing.stored_lines import stored_explanation, stored_li
 from gradumen.usecases.billing.tax_rates import find_tax
 from gradumen.usecases.rating.charges import Line
 from gradumen.usecases.scope import Caller, Scope, load_scope
+from gradumen.wire.billing.invoices import InvoiceBody, InvoicesBody, InvoiceSumsBody
 
 TERMS = timedelta(days=30)
 
@@ -74,6 +79,9 @@ class Invoice:
     tax_percent: Decimal
     invoice_date: date | None
     due_date: date | None
+    line_count: int
+    late: Decimal
+    before: Decimal | None
     taxes: list[TaxGroup]
     lines: list[InvoiceLine]
 
@@ -131,10 +139,11 @@ def _get(tx: Session, scope: Scope, invoice_id: UUID, *, lock: bool = False) -> 
     return row
 
 
-def _seen(after: str) -> tuple[str, UUID]:
-    period, _, identity = after.partition("|")
+def _seen(after: str) -> tuple[str, str, UUID]:
+    period, _, rest = after.partition("|")
+    number, _, identity = rest.partition("|")
     try:
-        return period, UUID(identity)
+        return period, number, UUID(identity)
     except ValueError:
         raise Invalid(
             f"after '{after[:60]}' is no place in this list; take it from the page before", field="after", value=after
@@ -149,30 +158,31 @@ def list_invoices(
     state: str | None,
     seller: str | None,
     buyer: str | None,
+    organisation: str | None,
     period: str | None,
+    search: str,
     after: str | None,
     limit: int,
-) -> list[Invoice]:
-    """Drafts and documents that the caller sees, without lines: newest period first, then by buyer.
+) -> InvoicesBody:
+    """Drafts and documents that the caller sees, without lines: newest period first, its drafts before its numbers.
 
     Args:
-        after: ``period|id`` of the last one seen.
+        after: ``next`` of the page before.
 
     Raises:
         Invalid: ``after`` is no such place in the list.
     """
-    scope = load_scope(tx, caller)
-    rows = page_of_invoices(
-        tx,
-        scope.members_money(),
-        state=state,
-        seller=seller,
-        buyer=buyer,
-        period=period,
-        after=None if after is None else _seen(after),
-        limit=limit,
+    money_of = load_scope(tx, caller).members_money()
+    wanted = Wanted(state, seller, buyer, organisation, period, search)
+    rows = page_of_invoices(tx, money_of, wanted, after=None if after is None else _seen(after), limit=limit + 1)
+    sums = sums_of_invoices(tx, money_of, wanted)
+    beside = beside_invoices(tx, rows[:limit])
+    last = rows[limit - 1] if len(rows) > limit else None
+    return InvoicesBody(
+        items=[InvoiceBody.of(_view(row, beside[row.id], [], [])) for row in rows[:limit]],
+        next=f"{last.period}|{last.number or ''}|{last.id}" if last else None,
+        sums=[InvoiceSumsBody(currency=each[0], count=each[1], net=each[2], gross=each[3]) for each in sums],
     )
-    return [_view(row, [], []) for row in rows]
 
 
 @use_case
@@ -187,7 +197,7 @@ def _whole(tx: Session, row: InvoiceRow) -> Invoice:
     lines = lines_of(tx, row.id)
     numbers = numbers_of(tx, {each.corrects_id for each in lines if each.corrects_id})
     shown = [_line(each, numbers[each.corrects_id] if each.corrects_id else None) for each in lines]
-    return _view(row, shown, stored_taxes(tx, row.id))
+    return _view(row, beside_invoices(tx, [row])[row.id], shown, stored_taxes(tx, row.id))
 
 
 def _line(row: InvoiceLineRow, corrects: str | None) -> InvoiceLine:
@@ -343,7 +353,7 @@ def list_charge_readings(tx: Session, caller: Caller, *, charge_id: UUID, after:
     ]
 
 
-def _view(row: InvoiceRow, lines: list[InvoiceLine], taxes: list[TaxGroup]) -> Invoice:
+def _view(row: InvoiceRow, beside: Beside, lines: list[InvoiceLine], taxes: list[TaxGroup]) -> Invoice:
     return Invoice(
         id=row.id,
         state=row.state,
@@ -361,6 +371,9 @@ def _view(row: InvoiceRow, lines: list[InvoiceLine], taxes: list[TaxGroup]) -> I
         tax_percent=row.tax_percent,
         invoice_date=row.invoice_date,
         due_date=row.due_date,
+        line_count=beside.lines,
+        late=beside.late,
+        before=beside.before,
         taxes=taxes,
         lines=lines,
     )

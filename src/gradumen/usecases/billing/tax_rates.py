@@ -4,7 +4,7 @@ from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
 
-from gradumen.core.billing.documents import TaxRate
+from gradumen.core.billing.documents import TAX_CATEGORIES, TaxRate
 from gradumen.core.errors import Conflict, Invalid, NotPriceable
 from gradumen.core.permissions import Right
 from gradumen.store.billing.invoices import lock_documents
@@ -15,9 +15,6 @@ from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.audit_entries import record
 from gradumen.usecases.organisations.organisations import country_of
 from gradumen.usecases.scope import Caller, get_organisation, load_scope
-
-CATEGORIES = ("S", "Z", "E", "AE", "O")
-"""Tax categories of EN 16931 (UNCL 5305): standard, zero, exempt, reverse charge, outside scope."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -42,8 +39,8 @@ def set_tax_rate(
     scope = load_scope(tx, caller)
     seller = get_organisation(tx, scope, organisation)
     scope.require(Right.BILL, seller)
-    if category not in CATEGORIES:
-        raise Invalid(f"tax category '{category[:10]}' is not one of {', '.join(CATEGORIES)}", field="category")
+    if category not in TAX_CATEGORIES:
+        raise Invalid(f"tax category '{category[:10]}' is not one of {', '.join(TAX_CATEGORIES)}", field="category")
     if not 0 <= percent <= 100 or (category != "S" and percent):
         raise Invalid(f"{percent} % does not fit category {category}; only S has one, 0 to 100", field="percent")
     lock_documents(tx, seller.id)

@@ -144,7 +144,7 @@ def check_right(
             published.plans[plan].tier(tier)
             may = ", ".join(right.tiers) or "none of its tiers"
             raise NotOffered(
-                f"{known[chain[position + 1]].slug} does not offer {plan}/{tier} to {each.slug}; it may order {may}",
+                f"{known[chain[position + 1]].name} does not offer {plan}/{tier} to {each.name}; it may order {may}",
                 plan=plan,
                 tier=tier,
                 organisation=each.slug,
@@ -154,7 +154,7 @@ def check_right(
         check_services(tx, scope.tree, known[owner], published.plans[plan].services, published)
     except Invalid as lapsed:
         raise NotOffered(
-            f"{known[owner].slug} may not sell {plan} any more: {lapsed.message}", plan=plan, tier=tier
+            f"{known[owner].name} may not sell {plan} any more: {lapsed.message}", plan=plan, tier=tier
         ) from lapsed
 
 

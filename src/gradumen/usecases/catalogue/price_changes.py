@@ -1,5 +1,6 @@
 """Prices that buyers pay and that are about to change: told before they hold."""
 
+from collections.abc import Collection
 from dataclasses import dataclass
 from datetime import date, datetime
 from itertools import pairwise
@@ -14,7 +15,7 @@ from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.catalogue.catalogue_lists import for_buyer
 from gradumen.usecases.catalogue.changes import differences
 from gradumen.usecases.catalogue.plan_lists import seen_plans
-from gradumen.usecases.scope import Caller, load_scope
+from gradumen.usecases.scope import Caller, Scope, load_scope
 
 
 @dataclass(frozen=True, slots=True)
@@ -36,8 +37,12 @@ class PriceChange:
 def list_price_changes(tx: Session, caller: Caller) -> list[PriceChange]:
     """The prices that are about to change for the organisations that the caller is a member of, by day."""
     scope = load_scope(tx, caller)
+    return price_changes_of(tx, scope, scope.members_money())
+
+
+def price_changes_of(tx: Session, scope: Scope, own: Collection[UUID]) -> list[PriceChange]:
+    """The prices that are about to change for some buyers, by day."""
     today = scope.now.date()
-    own = scope.members_money()
     lines = bought_lines(tx, own, today)
     concerned: dict[tuple[UUID, UUID], set[UUID]] = {}
     for line, card, _ in lines:

@@ -84,7 +84,7 @@ def send_readings(tx: Session, caller: Caller, *, feed: str, items: Sequence[Rea
     scope = load_scope(tx, caller)
     row, owner = get_feed(tx, scope, feed)
     if not may_send(tx, scope, row):
-        raise Forbidden(right=Right.SEND_READINGS, organisation=owner.slug)
+        raise Forbidden(right=Right.SEND_READINGS, organisation=owner.slug, name=owner.name)
     outcomes: dict[int, Outcome] = {index: item for index, item in enumerate(items) if isinstance(item, Outcome)}
     checked = _check(tx, scope, row, items, outcomes)
     delivery = DeliveryRow(

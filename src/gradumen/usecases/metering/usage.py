@@ -15,15 +15,18 @@ from gradumen.core.permissions import Right
 from gradumen.store.catalogue.tables import MeterRow
 from gradumen.store.metering.usage import (
     COLUMNS,
+    Named,
     Wanted,
     meter_rows,
     meters_by_seller,
+    named_owners,
     packed_days,
-    paths_of,
     sums_of_days,
 )
 from gradumen.store.organisations.tables import zone_name
 from gradumen.store.unit_of_work import Session, use_case
+from gradumen.usecases.catalogue.names import meter_name
+from gradumen.usecases.catalogue.published import Published, load_published
 from gradumen.usecases.metering.stale_usage import EPOCH_DAY, usage_as_of
 from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
 from gradumen.wire.metering.usage import UsageBody, UsageSumsBody
@@ -63,16 +66,21 @@ def sum_usage(
     owners = scope.tree.below([owner.id])
     known = meter_rows(tx)
     meters = None if meter is None else [id for id, row in known.items() if row.slug == meter]
-    wanted = Wanted(_seen_usage(tx, scope, owners), project, meters)
-    slugs, paths = paths_of(tx, owners) if {"project", "organisation"} & set(by) else ({}, {})
-    sums: dict[tuple[int, tuple[tuple[str, str], ...]], int] = defaultdict(int)
+    wanted = Wanted(seen_usage(tx, scope, owners), project, meters)
+    organisations, projects = named_owners(tx, owners) if {"project", "organisation"} & set(by) else ({}, {})
+    published = load_published(tx)
+    sums: dict[tuple[int, tuple[tuple[str, Named], ...]], int] = defaultdict(int)
     for number, keys, quantity in _quantities(tx, wanted, month.bounds(zone), by, zone):
         named = {
-            name: paths[value] if name == "project" else slugs[value] if name == "organisation" else value
+            name: projects[value]
+            if name == "project"
+            else organisations[value]
+            if name == "organisation"
+            else (value, value)
             for name, value in keys.items()
         }
         sums[number, tuple((name, named[name]) for name in by if name in named)] += quantity
-    items = [_item(known[number], shown, quantity) for (number, shown), quantity in sums.items()]
+    items = [_item(known[number], shown, quantity, published) for (number, shown), quantity in sums.items()]
     items.sort(key=lambda item: (item.meter, item.keys.get("day", ""), -item.quantity, str(item.keys)))
     return UsageSumsBody(
         organisation=organisation,
@@ -84,8 +92,15 @@ def sum_usage(
     )
 
 
-def _item(meter: MeterRow, keys: tuple[tuple[str, str], ...], quantity: int) -> UsageBody:
-    return UsageBody(meter=meter.slug, unit=meter.unit, keys=dict(keys), quantity=unscaled(quantity, QUANTITY_PLACES))
+def _item(meter: MeterRow, keys: tuple[tuple[str, Named], ...], quantity: int, published: Published) -> UsageBody:
+    return UsageBody(
+        meter=meter.slug,
+        meter_name=meter_name(meter.slug, published),
+        unit=meter.unit,
+        keys={name: slug for name, (slug, _) in keys},
+        names={name: called for name, (_, called) in keys},
+        quantity=unscaled(quantity, QUANTITY_PLACES),
+    )
 
 
 def _quantities(
@@ -123,7 +138,7 @@ def _quantities(
         yield meter, keys, quantity
 
 
-def _seen_usage(tx: Session, scope: Scope, owners: frozenset[UUID]) -> list[tuple[frozenset[UUID] | None, list[int]]]:
+def seen_usage(tx: Session, scope: Scope, owners: frozenset[UUID]) -> list[tuple[frozenset[UUID] | None, list[int]]]:
     """The usage that a caller sees of some organisations: of the services of its own and those above it.
 
     What somebody below uses of the services of another seller below is between those two.

@@ -5,7 +5,7 @@ from collections.abc import Collection
 from dataclasses import dataclass
 from uuid import UUID, uuid4
 
-from gradumen.core.errors import Conflict, Forbidden, Invalid
+from gradumen.core.errors import Conflict, Invalid
 from gradumen.core.exact import minor_units
 from gradumen.core.names import name_of, slug_of
 from gradumen.core.periods import Period, zone_of
@@ -144,7 +144,7 @@ def set_segment(tx: Session, caller: Caller, *, organisation: str, segment: str 
     row = get_organisation(tx, scope, organisation)
     seller = scope.tree.parents.get(row.id)
     if seller is None or not scope.may(Right.MANAGE_ORGANISATIONS, seller):
-        raise Forbidden(right=Right.MANAGE_ORGANISATIONS, organisation=f"{row.slug}'s seller")
+        raise scope.refused_by_seller(tx, Right.MANAGE_ORGANISATIONS, row)
     before, row.segment = row.segment, _segment(segment)
     if row.segment != before:
         changes = {"segment": before}, {"segment": row.segment}

@@ -53,7 +53,11 @@ def measure_of(raw: str) -> Measure:
 def list_quotas(tx: Session, caller: Caller, *, organisation: str) -> list[Quota]:
     """The quotas of an organisation, then of its projects."""
     scope = load_scope(tx, caller)
-    owner = get_organisation(tx, scope, organisation)
+    return quotas_held(tx, scope, get_organisation(tx, scope, organisation))
+
+
+def quotas_held(tx: Session, scope: Scope, owner: OrganisationRow) -> list[Quota]:
+    """The quotas of an organisation that is seen, then of its projects."""
     rows = quotas_of(tx, owner.id)
     projects = {row.id: row.slug for row in projects_of(tx, [owner.id])}
     found = {(row.project_id, row.measure): row for row in rows}
@@ -146,7 +150,9 @@ def _parties(
     target = get_project(tx, holder, project) if project is not None else None
     giver_id = holder.id if target else scope.tree.parents.get(holder.id)
     if not scope.may(Right.MANAGE_QUOTAS, giver_id or holder.id):
-        raise Forbidden(right=Right.MANAGE_QUOTAS, organisation=holder.slug if target else f"{holder.slug}'s seller")
+        if target:
+            raise Forbidden(right=Right.MANAGE_QUOTAS, organisation=holder.slug, name=holder.name)
+        raise scope.refused_by_seller(tx, Right.MANAGE_QUOTAS, holder)
     return holder, target, tx.get_one(OrganisationRow, giver_id) if giver_id else None
 
 

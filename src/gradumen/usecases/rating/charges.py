@@ -14,9 +14,10 @@ from gradumen.core.catalogue.plans import Plan
 from gradumen.core.catalogue.rates import Every, Rate, RecurringRate, SpendCommitment, SpreadRate, UsageRate
 from gradumen.core.catalogue.units import parse_unit
 from gradumen.core.exact import AMOUNT_PLACES, EXACT, QUANTITY_PLACES, add, line_amount, round_half_up, text, unscaled
-from gradumen.core.rating.charges import SHARED_COST, Charge, Part, service_of
+from gradumen.core.rating.charges import ONE_OFF, SHARED_COST, Charge, Part, service_of
 from gradumen.store.organisations.organisations import organisations_by_id
 from gradumen.store.unit_of_work import Session
+from gradumen.usecases.catalogue.names import meter_name
 from gradumen.usecases.catalogue.published import Published
 from gradumen.usecases.rating.links import LoadedLine, RatedPeriod
 
@@ -82,17 +83,10 @@ def describe(charge: Charge, plan: Plan, tier: str, published: Published) -> str
     return f"Discount: {discount.name}" if discount else "Trial, free of charge"
 
 
-def meter_name(slug: str, published: Published) -> str:
-    """A meter with its service, in words; what quotas promise belongs to none."""
-    service = published.services.get(slug.partition("/")[0])
-    name = published.known.meter(slug).name
-    return f"{service.name}: {name}" if service else name
-
-
 def service_name(slug: str, published: Published) -> str | None:
     """What a charge is for, by `gradumen.core.rating.charges.service_of`, in words; None where it is no service."""
-    if slug == SHARED_COST:
-        return "Fixed cost and overhead"
+    if slug in (SHARED_COST, ONE_OFF):
+        return "Fixed cost and overhead" if slug == SHARED_COST else "One-off charges"
     return published.services[slug].name if slug in published.services else None
 
 
@@ -192,7 +186,7 @@ def _not_priced(meter: str, organisation: str, quantity: Decimal, reason: str) -
 
 
 ServiceKey = tuple[UUID, str, str]
-"""Buyer, service (the plan of what belongs to none, `SHARED_COST` of what is shared out), currency."""
+"""Buyer, service (the plan of what belongs to none, `SHARED_COST` of what is shared out, `ONE_OFF`), currency."""
 
 
 def amounts_by_service(

@@ -14,7 +14,7 @@ from gradumen.core.errors import CatalogueInvalid, Forbidden, Invalid, NotFound
 from gradumen.core.exact import QUANTITY_PLACES, add, line_amount, number, round_half_up
 from gradumen.core.periods import Period, zone_of
 from gradumen.core.permissions import Right
-from gradumen.core.rating.charges import Charge
+from gradumen.core.rating.charges import Charge, service_of
 from gradumen.core.rating.estimates import Coverage, Estimate, Expected, Order, coverage, estimate
 from gradumen.store.catalogue.rate_cards import cards_of
 from gradumen.store.organisations.organisations import organisations_by_id
@@ -46,10 +46,11 @@ class ExpectedUse:
 
 @dataclass(frozen=True, slots=True)
 class EstimatedLine:
-    """A line of an estimated month; ``amount`` is rounded to the currency's minor unit."""
+    """A line of an estimated month; ``amount`` is rounded to the currency's minor unit, ``service`` empty for fees."""
 
     description: str
     rate: str
+    service: str
     quantity: Decimal
     unit: str
     amount: Decimal
@@ -138,9 +139,9 @@ def estimate_price(
 def _check_asking(scope: Scope, seller: OrganisationRow, buyer: OrganisationRow, rate_card: str | None) -> None:
     """Who sees the link may ask; another card than the buyer's is for those who may sell by it."""
     if not scope.sees_link(seller.id, buyer.id):
-        raise Forbidden(right=Right.READ_MONEY, organisation=buyer.slug)
+        raise Forbidden(right=Right.READ_MONEY, organisation=buyer.slug, name=buyer.name)
     if rate_card is not None and not scope.may(Right.MANAGE_SUBSCRIPTIONS, seller.id):
-        raise Forbidden(right=Right.MANAGE_SUBSCRIPTIONS, organisation=seller.slug)
+        raise Forbidden(right=Right.MANAGE_SUBSCRIPTIONS, organisation=seller.slug, name=seller.name)
 
 
 def _order(
@@ -173,6 +174,7 @@ def _months(outcome: Estimate, order: Order, published: Published) -> list[Month
                 EstimatedLine(
                     description=describe(charge, order.plan, order.tier, published),
                     rate=charge.rate,
+                    service=service_of(charge.kind, charge.meter),
                     quantity=_shown(charge, published),
                     unit=charge.unit,
                     amount=line_amount([charge.amount], outcome.currency),

@@ -42,7 +42,7 @@ def read_rated(
     pairs: Sequence[PairRow],
     published: Published,
     *,
-    detail: Detail = Detail.DAY,
+    detail: Detail = Detail.PROJECT,
     buyer: UUID | None = None,
 ) -> RatedPeriod:
     """What pairs of one seller are charged in a period, as it is stored.

@@ -27,8 +27,8 @@ from gradumen.usecases.scope import Caller, get_organisation, load_scope
 class MonthMargins:
     """A seller's month, by buyer and service; its own use comes last.
 
-    Fees stand under their plan, fixed cost and overhead under ``shared-cost``. ``cost_not_known`` names meters of its
-    own services that were used and that no cost card prices.
+    Fees stand under their plan, what comes once under ``one-off``, fixed cost and overhead under ``shared-cost``.
+    ``cost_not_known`` names meters of its own services that were used and that no cost card prices.
     """
 
     seller: str
@@ -49,7 +49,7 @@ def month_margins(tx: Session, caller: Caller, *, organisation: str, period: str
     scope, usage = load_scope(tx, caller), usage_as_of(tx, caller)
     seller = get_organisation(tx, scope, organisation)
     if seller.id not in scope.members_money():
-        raise Forbidden(right=Right.READ_MONEY, organisation=seller.slug)
+        raise Forbidden(right=Right.READ_MONEY, organisation=seller.slug, name=seller.name)
     zone = zone_of(zone_name(tx, seller.id, scope.now.date()))
     month = Period.parse(period) if period else Period.containing(scope.now, zone)
     published = load_published(tx)

@@ -4,6 +4,7 @@ from collections import defaultdict
 from dataclasses import dataclass
 from datetime import date, datetime
 from decimal import Decimal
+from functools import partial
 from uuid import UUID
 
 from gradumen.core.errors import Forbidden
@@ -14,12 +15,13 @@ from gradumen.core.rating.charges import Charge
 from gradumen.store.organisations.organisations import organisations_by_id
 from gradumen.store.organisations.tables import OrganisationRow, zone_name
 from gradumen.store.pairs import PairRow, pairs_with
+from gradumen.store.rating.current_charges import days_of
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.catalogue.published import Published, load_published
 from gradumen.usecases.metering.stale_usage import usage_as_of
 from gradumen.usecases.rating.charges import Line, LineNames, line_order
 from gradumen.usecases.rating.links import RatedPeriod
-from gradumen.usecases.rating.stored_charges import current_of, read_rated
+from gradumen.usecases.rating.stored_charges import current_of, read_rated, settled
 from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
 from gradumen.wire.metering.usage import AsOf
 from gradumen.wire.spend.period_so_far import PairProblemBody
@@ -57,12 +59,17 @@ def period_so_far(
     scope, usage = load_scope(tx, caller), usage_as_of(tx, caller)
     owner = get_organisation(tx, scope, organisation)
     if not scope.members_money().intersection(scope.tree.chain(owner.id)):
-        raise Forbidden(right=Right.READ_MONEY, organisation=owner.slug)
+        raise Forbidden(right=Right.READ_MONEY, organisation=owner.slug, name=owner.name)
     below = scope.tree.below([owner.id])
     pairs = _visible_pairs(tx, scope, owner.id, below, period)
     rows = [row for same in pairs.values() for row in same]
     known = organisations_by_id(tx, {each for row in rows for each in (row.seller_id, row.buyer_id)})
     published = load_published(tx)
+
+    def read(seller: UUID, month: Period, concerned: list[PairRow], buyer: UUID | None) -> list[LinkPeriod]:
+        rated = read_rated(tx, seller, month, concerned, published, buyer=buyer)
+        return link_periods(tx, rated, concerned, known, published, below)
+
     found: list[LinkPeriod] = []
     for (seller, month), same in pairs.items():
         # What a seller's own services cost is spread over all buyers; of that, its own use is shown.
@@ -70,9 +77,9 @@ def period_so_far(
         chosen: tuple[tuple[list[PairRow], UUID | None], ...] = ((sold, None), (own, seller))
         for concerned, of_buyer in chosen:
             if concerned:
-                rated = read_rated(tx, seller, month, concerned, published, buyer=of_buyer)
                 shown = {known[row.buyer_id].slug for row in concerned}
-                found += [link for link in link_periods(tx, rated, known, published, below) if link.buyer in shown]
+                links = settled(tx, concerned, partial(read, seller, month, concerned, of_buyer))
+                found += [link for link in links if link.buyer in shown]
     found.sort(key=lambda each: (each.buyer != owner.slug, each.seller == owner.slug, each.seller, each.buyer))
     mine = scope.members_money()
     problems = [
@@ -108,9 +115,14 @@ def _visible_pairs(
 
 
 def link_periods(
-    tx: Session, rated: RatedPeriod, known: dict[UUID, OrganisationRow], published: Published, owners: frozenset[UUID]
+    tx: Session,
+    rated: RatedPeriod,
+    pairs: list[PairRow],
+    known: dict[UUID, OrganisationRow],
+    published: Published,
+    owners: frozenset[UUID],
 ) -> list[LinkPeriod]:
-    """The lines and days of each buyer and currency in a rated period, of the subscriptions of ``owners``.
+    """The lines and days of each buyer and currency in a rated period of pairs, of the subscriptions of ``owners``.
 
     Where there is only usage that is not priced, the link is listed all the same, in the buyer's currency.
     """
@@ -124,13 +136,10 @@ def link_periods(
     for buyer in not_priced:
         if not any(key[0] == buyer for key in found):
             found[buyer, known[buyer].currency] = []
+    days = _days(tx, rated, pairs, owners)
     links: list[LinkPeriod] = []
     for (buyer, currency), charges in found.items():
         lines = [line for charge in charges for line in names.lines(charge)]
-        days: dict[date, list[Decimal]] = defaultdict(list)
-        for charge in charges:
-            for part in charge.parts:
-                days[part.day].append(part.amount)
         links.append(
             LinkPeriod(
                 seller=known[rated.seller].slug,
@@ -143,8 +152,22 @@ def link_periods(
                 end=rated.end,
                 net=line_amount([line.amount for line in lines], currency),
                 lines=sorted(lines, key=line_order),
-                days=[(day, add(amounts)) for day, amounts in sorted(days.items())],
+                days=[(day, add(amounts)) for day, amounts in days[buyer, currency].items()],
                 not_priced=not_priced.pop(buyer, []),
             )
         )
     return links
+
+
+def _days(
+    tx: Session, rated: RatedPeriod, pairs: list[PairRow], owners: frozenset[UUID]
+) -> dict[tuple[UUID, str], dict[date, list[Decimal]]]:
+    """The amounts of each day, in order, by buyer and currency; summed in the database, as there may be many parts."""
+    buyers = {row.id: row.buyer_id for row in pairs}
+    lines = {line.row.id for line in rated.lines.values() if line.subscription.organisation_id in owners}
+    currencies = {id: line.currency for line in rated.lines.values() for id in line.version_ids.values()}
+    found: dict[tuple[UUID, str], dict[date, list[Decimal]]] = defaultdict(lambda: defaultdict(list))
+    for row in days_of(tx, pairs, lines):
+        key = buyers[row.pair_id], currencies[row.rate_card_version_id]
+        found[key][row.day].append(row.amount)
+    return found

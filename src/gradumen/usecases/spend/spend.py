@@ -91,7 +91,7 @@ class Looked:
         if self.owner.id in self.mine and self.owner.type != "tenant":
             links.append(Link(self._between({self.owner.id}, {self.owner.id}), frozenset({self.owner.id})))
         if not links:
-            raise Forbidden(right=Right.READ_MONEY, organisation=self.owner.slug)
+            raise Forbidden(right=Right.READ_MONEY, organisation=self.owner.slug, name=self.owner.name)
         return links
 
     def _sold(self) -> list[Link]:
@@ -112,7 +112,7 @@ def _side(scope: Scope, owner: OrganisationRow, asked: str | None) -> str:
         has = "bought or sold" if sells else f"bought: '{owner.slug}' is a tenant and sells nothing"
         raise Invalid(f"side is {has}; got '{asked[:30]}'", field="side", value=asked)
     if asked == "sold" and owner.id not in scope.members_money():
-        raise Forbidden(right=Right.READ_MONEY, organisation=owner.slug)
+        raise Forbidden(right=Right.READ_MONEY, organisation=owner.slug, name=owner.name)
     return asked
 
 
@@ -182,7 +182,7 @@ def sum_spend(tx: Session, caller: Caller, *, asked: Asked, by: tuple[str, ...],
 def _row(found: SpendSum, by: Sequence[str], looked: Looked) -> SpendRowBody:
     amount, before = unscaled(found.amount, AMOUNT_PLACES), unscaled(found.before, AMOUNT_PLACES)
     compared = unscaled(found.compared, AMOUNT_PLACES)
-    in_time = any(each in TIMES for each in by)
+    alone = any(each in TIMES for each in by) or looked.days.before.first == looked.days.before.end
     costs = {currency: unscaled(cost, AMOUNT_PLACES) for currency, cost in sorted(found.costs.items())}
     margin = None
     if looked.side == "sold" and not set(costs) - {found.currency}:
@@ -193,9 +193,9 @@ def _row(found: SpendSum, by: Sequence[str], looked: Looked) -> SpendRowBody:
             for dimension, key in zip(by, found.keys, strict=True)
         ],
         amount=amount,
-        compared=None if in_time else compared,
-        before=None if in_time else before,
-        change_percent=None if in_time else _change(compared, before),
+        compared=None if alone else compared,
+        before=None if alone else before,
+        change_percent=None if alone else _change(compared, before),
         costs=[SpendCostBody(currency=currency, amount=cost) for currency, cost in costs.items()],
         margin=margin,
         margin_percent=None if margin is None else percent_of(amount, add([amount, -margin])),

@@ -17,8 +17,9 @@ from gradumen.store.organisations.tables import OrganisationRow, ProjectRow
 from gradumen.store.pairs import PairRow, pairs_by_id
 from gradumen.store.spend import spend_columns as store
 from gradumen.store.unit_of_work import COLUMNS, Session, use_case
+from gradumen.usecases.catalogue.names import meter_name
 from gradumen.usecases.catalogue.published import Published
-from gradumen.usecases.rating.charges import meter_name, service_name
+from gradumen.usecases.rating.charges import service_name
 from gradumen.usecases.rating.stored_charges import settled
 from gradumen.usecases.scope import Scope
 

@@ -18,7 +18,6 @@ from gradumen.store.catalogue.rate_cards import card_slug
 from gradumen.store.organisations.organisations import find_organisation
 from gradumen.store.organisations.tables import OrganisationRow
 from gradumen.store.pairs import PairRow, pairs_with
-from gradumen.store.rating.current_charges import Detail
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.catalogue.published import Published, load_published
 from gradumen.usecases.rating.charges import LineNames, explain
@@ -77,7 +76,7 @@ def _read(
     for some in ([pair for pair in pairs if pair.buyer_id != seller], *own):
         if not some:
             continue
-        rated = read_rated(tx, seller, period, some, published, detail=Detail.PROJECT)
+        rated = read_rated(tx, seller, period, some, published)
         names = LineNames(tx, rated, published)
         positions: dict[int, int] = defaultdict(int)
         of_buyer = {pair.buyer_id: pair for pair in some}
@@ -109,6 +108,7 @@ def _shown(
         "seller": seller,
         "buyer": buyer,
         "organisation": names.owners[line.subscription.organisation_id].slug,
+        "organisation_name": names.owners[line.subscription.organisation_id].name,
         "subscription": line.subscription.name,
         "description": names.description(charge),
         "period": pair.period,

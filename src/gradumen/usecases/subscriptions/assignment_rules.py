@@ -6,7 +6,7 @@ from datetime import date
 from typing import Any
 from uuid import UUID, uuid4
 
-from gradumen.core.errors import Forbidden, Invalid, NotFound
+from gradumen.core.errors import Invalid, NotFound
 from gradumen.core.names import slug_of
 from gradumen.core.periods import months_since
 from gradumen.core.permissions import Right
@@ -51,7 +51,7 @@ def list_assignment_rules(tx: Session, caller: Caller, *, organisation: str) -> 
     scope = load_scope(tx, caller)
     owner = get_organisation(tx, scope, organisation)
     if not scope.is_member(owner.id):
-        _require(scope, owner, Right.READ)
+        _require(tx, scope, owner, Right.READ)
     return [_view(owner, row, name) for row, name in rules_of(tx, [owner.id])]
 
 
@@ -80,7 +80,7 @@ def set_assignment_rule(
     """
     scope = load_scope(tx, caller)
     owner = get_organisation(tx, scope, organisation)
-    _require(scope, owner)
+    _require(tx, scope, owner)
     checked = read_conditions(conditions)
     target = find_subscription(tx, owner.id, subscription)
     if target is None:
@@ -114,7 +114,7 @@ def delete_assignment_rule(tx: Session, caller: Caller, *, organisation: str, sl
     """Take a rule away, as if it had never been; asking again does no harm."""
     scope = load_scope(tx, caller)
     owner = get_organisation(tx, scope, organisation)
-    _require(scope, owner)
+    _require(tx, scope, owner)
     row = _find(tx, owner, slug)
     if row is not None:
         raise_pairs(tx, owner.id, months_since(row.starts_on, scope.now.date()))
@@ -127,7 +127,7 @@ def _find(tx: Session, owner: OrganisationRow, slug: str) -> AssignmentRuleRow |
     return lock_rule(tx, owner.id, slug)
 
 
-def _require(scope: Scope, owner: OrganisationRow, right: Right = Right.MANAGE_SUBSCRIPTIONS) -> None:
+def _require(tx: Session, scope: Scope, owner: OrganisationRow, right: Right = Right.MANAGE_SUBSCRIPTIONS) -> None:
     """The direct seller decides which subscription takes what."""
     if not scope.is_member(scope.tree.parents.get(owner.id, owner.id), right):
-        raise Forbidden(right=right, organisation=f"{owner.slug}'s seller")
+        raise scope.refused_by_seller(tx, right, owner)

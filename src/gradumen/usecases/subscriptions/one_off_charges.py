@@ -34,6 +34,7 @@ class EnteredCharge:
     seller: str
     buyer: str
     organisation: str
+    organisation_name: str
     subscription: str
     day: date
     description: str
@@ -173,7 +174,7 @@ def list_one_off_charges(tx: Session, caller: Caller, *, seller: str) -> list[En
     scope = load_scope(tx, caller)
     owner = get_organisation(tx, scope, seller)
     if owner.id not in scope.members_money():
-        raise Forbidden(right=Right.READ_MONEY, organisation=owner.slug)
+        raise Forbidden(right=Right.READ_MONEY, organisation=owner.slug, name=owner.name)
     return _views(tx, owner, charges_by(tx, owner.id))
 
 
@@ -194,6 +195,7 @@ def _views(tx: Session, seller: OrganisationRow, rows: list[OneOffChargeRow]) ->
             seller=seller.slug,
             buyer=names[buyers[row.subscription_id]].slug,
             organisation=names[subscriptions[row.subscription_id].organisation_id].slug,
+            organisation_name=names[subscriptions[row.subscription_id].organisation_id].name,
             subscription=subscriptions[row.subscription_id].name,
             day=row.day,
             description=row.description,

@@ -33,7 +33,7 @@ def list_special_terms(tx: Session, caller: Caller, *, seller: str) -> list[Spec
     scope = load_scope(tx, caller)
     owner = get_organisation(tx, scope, seller)
     if owner.id not in scope.members_money():
-        raise Forbidden(right=Right.READ_MONEY, organisation=owner.slug)
+        raise Forbidden(right=Right.READ_MONEY, organisation=owner.slug, name=owner.name)
     today = scope.now.date()
     published = load_published(tx)
     rows = all_sold_lines(tx, owner.id, today)
@@ -52,7 +52,7 @@ def list_special_terms(tx: Session, caller: Caller, *, seller: str) -> list[Spec
         over = follows is not None and follows[1].id == subscription.id and follows[0].starts_on <= today
         if over:
             continue
-        holder = names[subscription.organisation_id].slug
+        holder = names[subscription.organisation_id]
         own = _of_line(line, version, by_rule[line.buyer_id], cards, published)
         for kind, what, standard, value in own:
             key = (subscription.id, kind, what, value)
@@ -60,7 +60,8 @@ def list_special_terms(tx: Session, caller: Caller, *, seller: str) -> list[Spec
                 seen.add(key)
                 found.append(
                     SpecialTermsBody(
-                        organisation=holder,
+                        organisation=holder.slug,
+                        organisation_name=holder.name,
                         subscription=subscription.name,
                         kind=kind,
                         what=what,
@@ -106,9 +107,10 @@ def _assignments(
     rows = rules_sold_by(tx, seller.id, today)
     for rule, subscription in rows:
         if "resource" in rule.conditions:
-            what = str(rule.conditions["resource"])
+            what = _resource_words(rule.conditions["resource"])
             yield SpecialTermsBody(
                 organisation=names[rule.organisation_id].slug,
+                organisation_name=names[rule.organisation_id].name,
                 subscription=subscription,
                 kind="assignment",
                 what=what,
@@ -116,3 +118,15 @@ def _assignments(
                 own=f"by rule {rule.slug}",
                 starts_on=rule.starts_on,
             )
+
+
+def _resource_words(condition: Any) -> str:
+    """What a rule asks of resources, in words.
+
+    >>> _resource_words("vm-1"), _resource_words(["a", "b"]), _resource_words({"prefix": "dish"})
+    ('vm-1', 'a or b', 'resources beginning with dish')
+    """
+    if isinstance(condition, dict):
+        ((kind, text),) = condition.items()
+        return f"resources beginning with {text}" if kind == "prefix" else f"resources with {text} in their name"
+    return " or ".join(map(str, condition)) if isinstance(condition, list) else str(condition)

@@ -119,7 +119,7 @@ def create_subscription(
     scope = load_scope(tx, caller)
     buyer = get_organisation(tx, scope, organisation)
     unit = get_project(tx, buyer, project) if project is not None else None
-    seller_id = _selling(scope, buyer)
+    seller_id = _selling(tx, scope, buyer)
     published = load_published(tx)
     check_right(tx, scope, buyer, plan, tier, project, published)
     version = newest_plan(tx, plan)
@@ -142,11 +142,11 @@ def create_subscription(
     return views(tx, scope, [row], published)[0]
 
 
-def _selling(scope: Scope, buyer: OrganisationRow) -> UUID:
+def _selling(tx: Session, scope: Scope, buyer: OrganisationRow) -> UUID:
     """The direct seller, for whom the caller may sell."""
     seller = scope.tree.parents.get(buyer.id, buyer.id)
     if not scope.may(Right.MANAGE_SUBSCRIPTIONS, seller):
-        raise Forbidden(right=Right.MANAGE_SUBSCRIPTIONS, organisation=f"{buyer.slug}'s seller")
+        raise scope.refused_by_seller(tx, Right.MANAGE_SUBSCRIPTIONS, buyer)
     return seller
 
 

@@ -20,6 +20,12 @@ class SetUp(Body):
     password: str
 
 
+class SetUpBody(Body):
+    """Whether the service has no provider yet and can be set up."""
+
+    open: bool
+
+
 class SignIn(Body):
     """A sign-in by password."""
 

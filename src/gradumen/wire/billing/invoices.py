@@ -3,7 +3,7 @@
 from datetime import date, datetime
 from uuid import UUID
 
-from gradumen.wire.values import Body, DecimalText
+from gradumen.wire.values import Body, DecimalText, Page
 
 
 class LineBody(Body):
@@ -65,8 +65,9 @@ class IssueDrafts(Body):
 class InvoiceBody(Body):
     """A draft or issued document; lists leave ``lines`` and ``taxes`` empty.
 
-    ``tax_category`` and ``tax_percent`` are those of what it charges anew; what it gives back has the tax of the
-    documents that charged it.
+    ``late`` is what of ``net`` is of earlier periods, ``before`` what was issued on the same link for the one before,
+    null for nothing. ``tax_category`` and ``tax_percent`` are those of what it charges anew; what it gives back has the
+    tax of the documents that charged it.
     """
 
     id: UUID
@@ -85,5 +86,23 @@ class InvoiceBody(Body):
     tax_percent: DecimalText
     invoice_date: date | None
     due_date: date | None
+    line_count: int
+    late: DecimalText
+    before: DecimalText | None
     taxes: list[TaxBody]
     lines: list[InvoiceLineBody]
+
+
+class InvoiceSumsBody(Body):
+    """What all documents of a list come to in a currency, those of its other pages too."""
+
+    currency: str
+    count: int
+    net: DecimalText
+    gross: DecimalText
+
+
+class InvoicesBody(Page[InvoiceBody]):
+    """One page of a list of documents, with the sums of the whole list."""
+
+    sums: list[InvoiceSumsBody]

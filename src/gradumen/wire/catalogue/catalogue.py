@@ -19,11 +19,12 @@ class CatalogueFiles(Body):
 
 
 class DifferenceBody(Body):
-    """A value that changes."""
+    """A value that changes, by its place in the written form and in words; a whole rate, tier or discount is one."""
 
     path: str
     before: str | None
     after: str | None
+    words: str
 
 
 class ChangeBody(Body):

@@ -13,11 +13,13 @@ class AsOf(Body):
 
 
 class UsageBody(Body):
-    """Usage of a meter in its base unit, under one value of each chosen dimension."""
+    """Usage of a meter in its base unit, under one value of each chosen dimension; ``names`` is what people call it."""
 
     meter: str
+    meter_name: str
     unit: str
     keys: dict[str, str]
+    names: dict[str, str]
     quantity: DecimalText
 
 

@@ -31,10 +31,11 @@ class EstimateAsked(Body):
 
 
 class EstimatedLineBody(Body):
-    """A line of a month."""
+    """A line of a month; ``service`` is empty for fees and discounts, and ``one-off`` for what comes once."""
 
     description: str
     rate: str
+    service: str
     quantity: DecimalText
     unit: str
     amount: DecimalText

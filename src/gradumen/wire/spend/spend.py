@@ -25,9 +25,9 @@ class SpendRowBody(Body):
     """What was charged, net of tax, under one value of each chosen dimension.
 
     ``before`` is that of the range before, ``compared`` the share of ``amount`` that stands against it; both are null
-    where days or months are told apart. ``costs`` and ``margin`` are what it cost the seller and what it keeps; the
-    margin is null where a cost is in another currency, or where costs are not the reader's to see. ``others`` says how
-    many smaller values a row stands for.
+    where days or months are told apart, and on the first day of the range. ``costs`` and ``margin`` are what it cost
+    the seller and what it keeps; the margin is null where a cost is in another currency, or where costs are not the
+    reader's to see. ``others`` says how many smaller values a row stands for.
     """
 
     keys: list[SpendKeyBody]
@@ -76,6 +76,7 @@ class _ChargeBody(Body):
     seller: str
     buyer: str
     organisation: str
+    organisation_name: str
     subscription: str
     description: str
     period: str

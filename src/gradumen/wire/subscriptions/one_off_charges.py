@@ -25,6 +25,7 @@ class OneOffChargeBody(Body):
     seller: str
     buyer: str
     organisation: str
+    organisation_name: str
     subscription: str
     day: date
     description: str

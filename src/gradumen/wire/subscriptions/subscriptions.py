@@ -110,6 +110,7 @@ class SpecialTermsBody(Body):
     """
 
     organisation: str
+    organisation_name: str
     subscription: str
     kind: str
     what: str

@@ -14,6 +14,7 @@ from gradumen.core.catalogue.services import (
 )
 from gradumen.core.catalogue.units import parse_unit
 from gradumen.core.errors import Invalid, at
+from gradumen.core.quotas.quotas import Measure
 from gradumen.wire.catalogue.forms.base import Form, LongText, Name, Slug, Written, named, one_of, read
 
 PROMISED = "promised"
@@ -30,6 +31,7 @@ class MeterForm(Form):
     statistic: Annotated[Statistic, *one_of(Statistic)] = Statistic.SUM
     window: Annotated[Window, *one_of(Window)] = Window.HOUR
     across: Annotated[Across, *one_of(Across)] = Across.SUM
+    measure: Annotated[Measure, *one_of(Measure)] | None = None
 
     def value(self, slug: str) -> Meter:
         """The meter of that slug.
@@ -39,7 +41,13 @@ class MeterForm(Form):
         """
         unit = parse_unit(self.unit, counted=self.counted)
         return Meter(
-            slug, self.name, unit, self.combine, self.counted, Sampling(self.statistic, self.window, self.across)
+            slug,
+            self.name,
+            unit,
+            self.combine,
+            self.counted,
+            Sampling(self.statistic, self.window, self.across),
+            self.measure,
         )
 
 
@@ -169,4 +177,6 @@ def _meter_form(meter: Meter) -> dict[str, Any]:
     if meter.sampling != ADDITIVE:
         sampling = meter.sampling
         form |= {"statistic": str(sampling.statistic), "window": str(sampling.window), "across": str(sampling.across)}
+    if meter.measure is not None:
+        form["measure"] = str(meter.measure)
     return form

@@ -1,0 +1,13 @@
+"""What people call meters."""
+
+from gradumen.usecases.catalogue.published import Published
+from gradumen.wire.catalogue.forms.rates import PROMISED_METERS
+
+
+def meter_name(slug: str, published: Published) -> str:
+    """A meter with its service; what quotas promise belongs to none, and one that is not published has its slug."""
+    meter = {**PROMISED_METERS, **published.meters}.get(slug)
+    if meter is None:
+        return slug
+    service = published.services.get(slug.partition("/")[0])
+    return f"{service.name}: {meter.name}" if service else meter.name

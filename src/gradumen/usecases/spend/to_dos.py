@@ -1,0 +1,191 @@
+"""What needs somebody: work and its health first, then money, then what is about to change."""
+
+from collections.abc import Iterator
+from datetime import timedelta
+
+from gradumen.core.errors import Forbidden
+from gradumen.core.exact import figure, money
+from gradumen.core.periods import Period, zone_of
+from gradumen.core.permissions import Right
+from gradumen.core.tasks import State
+from gradumen.store.billing.invoices import Wanted, sums_of_invoices
+from gradumen.store.organisations.tables import OrganisationRow, zone_name
+from gradumen.store.spend import to_dos as store
+from gradumen.store.tasks import page_of_tasks
+from gradumen.store.unit_of_work import Session, use_case
+from gradumen.usecases.catalogue.names import meter_name
+from gradumen.usecases.catalogue.price_changes import price_changes_of
+from gradumen.usecases.catalogue.published import load_published
+from gradumen.usecases.quotas.quotas import quotas_held
+from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
+from gradumen.wire.spend.to_dos import ToDoBody, Weight
+
+QUIET = timedelta(hours=24)
+"""A feed of which nothing came for so long is quiet."""
+RECENT = timedelta(days=7)
+NEW = timedelta(days=14)
+"""For so long an issued document is told to its buyer."""
+_ORDER = list(Weight)
+_FULL = 90
+"""Percent of a quota from which on it is nearly full."""
+
+
+@use_case
+def list_to_dos(tx: Session, caller: Caller, *, organisation: str) -> list[ToDoBody]:
+    """What needs the members of an organisation, the most pressing first.
+
+    Raises:
+        Forbidden: the caller is no member of it.
+    """
+    scope = load_scope(tx, caller)
+    owner = get_organisation(tx, scope, organisation)
+    if not scope.is_member(owner.id):
+        raise Forbidden(right=Right.READ, organisation=owner.slug, name=owner.name)
+    found = [*_work(tx, owner, provider=owner.type == "provider"), *_quotas(tx, scope, owner)]
+    if owner.type != "tenant":
+        found += _feeds(tx, scope, owner)
+    if owner.id in scope.members_money():
+        found += [*_changes(tx, scope, owner), *_bought(tx, scope, owner)]
+        if owner.type != "tenant":
+            found += [*_charges(tx, owner), *_billing(tx, scope, owner), *_not_priced(tx, scope, owner)]
+    return sorted(found, key=lambda each: _ORDER.index(each.weight))
+
+
+def _work(tx: Session, owner: OrganisationRow, *, provider: bool) -> Iterator[ToDoBody]:
+    for task in page_of_tasks(
+        tx, [owner.id], own=provider, states=[State.NEEDS_A_HAND], kind=None, after=None, limit=10
+    ):
+        yield ToDoBody(
+            kind="task",
+            weight=Weight.FAILED,
+            subject=str(task.id),
+            title=f"{task.kind.capitalize()} {task.subject} needs a hand",
+            detail=task.problem or "",
+            since=task.finished_at,
+        )
+
+
+def _charges(tx: Session, owner: OrganisationRow) -> Iterator[ToDoBody]:
+    for pair, name in store.pairs_with_problems(tx, owner.id)[:10]:
+        yield ToDoBody(
+            kind="charges",
+            weight=Weight.FAILED,
+            subject=pair.period,
+            title=f"{name} cannot be charged for {_month(pair.period)}",
+            detail=pair.problem or "",
+            since=pair.stale_since,
+        )
+
+
+def _feeds(tx: Session, scope: Scope, owner: OrganisationRow) -> Iterator[ToDoBody]:
+    at = scope.caller.at
+    for feed in store.feeds_health(tx, owner.id, at - RECENT):
+        if feed.last is not None and at - feed.last > QUIET:
+            hours = int((at - feed.last).total_seconds() // 3600)
+            yield ToDoBody(
+                kind="feed",
+                weight=Weight.FAILED,
+                subject=f"{owner.slug}/{feed.slug}",
+                title=f"Feed {feed.name} has been silent for {figure(hours)} hours",
+                detail=f"what it last sent came on {feed.last:%Y-%m-%d at %H:%M} UTC",
+                since=feed.last,
+            )
+        if feed.refused:
+            yield ToDoBody(
+                kind="refused readings",
+                weight=Weight.LOOK,
+                subject=f"{owner.slug}/{feed.slug}",
+                title=f"{_counted(feed.refused, 'reading')} of feed {feed.name} refused in the last seven days",
+                detail=f"one of them: {feed.refusal}" if feed.refusal else "",
+            )
+
+
+def _billing(tx: Session, scope: Scope, owner: OrganisationRow) -> Iterator[ToDoBody]:
+    sums = sums_of_invoices(tx, [owner.id], Wanted(state="draft", seller=owner.slug))
+    count = sum(each[1] for each in sums)
+    if count:
+        amounts = " and ".join(f"{money(gross, currency)} {currency}" for currency, _, _, gross in sums)
+        yield ToDoBody(
+            kind="drafts",
+            weight=Weight.LOOK,
+            subject=owner.slug,
+            title=f"{_counted(count, 'draft')} to review",
+            detail=f"{amounts} with tax; they become invoices when they are issued",
+        )
+        return
+    zone = zone_of(zone_name(tx, owner.id, scope.now.date()))
+    for period, buyers in store.months_to_bill(tx, owner.id, Period.containing(scope.now, zone).text)[:1]:
+        yield ToDoBody(
+            kind="to bill",
+            weight=Weight.LOOK,
+            subject=period,
+            title=f"{_month(period)} is not billed for {_counted(buyers, 'customer')}",
+            detail="a bill run makes the drafts; what came in late is on them too",
+        )
+
+
+def _not_priced(tx: Session, scope: Scope, owner: OrganisationRow) -> Iterator[ToDoBody]:
+    zone = zone_of(zone_name(tx, owner.id, scope.now.date()))
+    month = Period.containing(scope.now, zone).text
+    rows = store.not_priced_meters(tx, owner.id, month)
+    published = load_published(tx)
+    for meter, organisations, no_rate in rows:
+        yield ToDoBody(
+            kind="not priced",
+            weight=Weight.LOOK,
+            subject=meter,
+            title=f"{meter_name(meter, published)} is used and not charged: {_counted(organisations, 'organisation')}",
+            detail="no rate of their cards prices it" if no_rate else "no subscription of theirs takes it",
+        )
+
+
+def _quotas(tx: Session, scope: Scope, owner: OrganisationRow) -> Iterator[ToDoBody]:
+    for quota in quotas_held(tx, scope, owner):
+        if not quota.limit or quota.left is None or quota.project is not None or owner.type == "tenant":
+            continue
+        if quota.left * 100 <= quota.limit * (100 - _FULL):
+            over = quota.left < 0
+            yield ToDoBody(
+                kind="quota",
+                weight=Weight.FAILED if over else Weight.LOOK,
+                subject=quota.measure,
+                title=f"{figure(-quota.left)} {quota.unit} more are passed on than there are"
+                if over
+                else f"{figure(quota.left)} of {figure(quota.limit)} {quota.unit} are left to pass on",
+                detail="ask your seller for more, or take some back"
+                if owner.type == "reseller"
+                else "add capacity, or take some back",
+            )
+
+
+def _changes(tx: Session, scope: Scope, owner: OrganisationRow) -> Iterator[ToDoBody]:
+    for change in price_changes_of(tx, scope, [owner.id]):
+        prices = _counted(len(change.differences), "price")
+        yield ToDoBody(
+            kind="price change",
+            weight=Weight.NOTE,
+            subject=f"{change.seller}/{change.rate_card}",
+            title=f"Prices of {change.name} change on {change.starts_on:%-d %B}",
+            detail=f"{prices}; {_counted(change.subscriptions, 'subscription')} of yours by that card",
+        )
+
+
+def _bought(tx: Session, scope: Scope, owner: OrganisationRow) -> Iterator[ToDoBody]:
+    for row in store.new_invoices(tx, owner.id, scope.now.date() - NEW)[:5]:
+        said = "Credit note" if row.kind == "credit_note" else "Invoice"
+        due = f"due on {row.due_date:%-d %B}" if row.due_date and row.kind == "invoice" else "it is on your account"
+        yield ToDoBody(
+            kind="invoice",
+            weight=Weight.NOTE,
+            subject=str(row.id),
+            title=f"{said} {row.number} over {money(row.gross, row.currency)} {row.currency}",
+            detail=f"from {row.parties['seller']['name']}, for {_month(row.period)}; {due}",
+        )
+
+
+def _month(period: str) -> str:
+    return f"{Period.parse(period).first_day:%B %Y}"
+
+
+def _counted(count: int, noun: str) -> str:
+    return f"{figure(count)} {noun}{'' if count == 1 else 's'}"

@@ -1,0 +1,43 @@
+"""What is in use of what quotas limit: the newest whole hour, of the meters that count it, as far as one sees it."""
+
+from decimal import Decimal
+
+import pytest
+
+from gradumen.core.errors import CatalogueInvalid, NotFound
+from tests.world import SERVICES, World, files, moment, reading
+
+TIED = SERVICES.split("---")[0].replace("combine: level", "combine: level, measure: processors")
+
+
+def test_the_newest_whole_hour_of_all_below(world: World) -> None:
+    assert [each.quantity for each in world.mara.uses.list("tarnwick")] == [None, None]
+    world.mara.catalogue.publish("tarnwick", files(TIED))
+    world.mara.clock.set(moment("2026-10-05 12:30"), held=True)
+    hour = {"start": "2026-10-05T10:00:00Z", "end": "2026-10-05T11:00:00Z"}
+    late = {"start": "2026-10-05T11:00:00Z", "end": "2026-10-05T11:30:00Z"}
+    under_way = {"start": "2026-10-05T12:00:00Z", "end": "2026-10-05T12:20:00Z"}
+    world.send(
+        reading("a", quantity="4", **hour),
+        reading("b", quantity="8", **late),
+        reading("c", quantity="2", resource="other", owner="quillstone/archive", **late),
+        reading("d", quantity="100", **under_way),
+    )
+    processors, storage = world.mara.uses.list("tarnwick")
+    assert processors.quantity == Decimal(5), "half an hour of 8 and 2 each"
+    assert (processors.unit, processors.hour) == ("vCPU", moment("2026-10-05 11:00"))
+    assert (storage.measure, storage.quantity, storage.hour) == ("storage", None, None)
+    assert [each.quantity for each in world.user("edda").uses.list("oxbow")] == [Decimal(4), None]
+    assert [each.quantity for each in world.user("una").uses.list("quillstone")] == [Decimal(1), None]
+    with pytest.raises(NotFound):
+        world.user("una").uses.list("oxbow")
+
+
+def test_only_a_level_in_its_unit_counts_a_measure(world: World) -> None:
+    for wrong in (
+        TIED.replace("measure: processors", "measure: storage"),
+        TIED.replace("counted: vCPU, combine: level", "counted: vCPU, combine: sum").replace("vCPU-second", "vCPU"),
+        TIED.replace("measure: processors", "measure: attics"),
+    ):
+        with pytest.raises(CatalogueInvalid):
+            world.mara.catalogue.publish("tarnwick", files(wrong))
