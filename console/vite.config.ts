@@ -14,8 +14,6 @@ export default defineConfig({
         codeSplitting: {
           groups: [
             { name: 'react', test: /node_modules\/(react|react-dom|react-router|scheduler)\// },
-            // Charts come with the pages that draw them.
-            { name: 'mui', test: /node_modules\/(@mui\/(?!x-)|@emotion\/)/ },
           ],
         },
       },

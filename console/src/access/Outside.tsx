@@ -5,10 +5,12 @@ import { Contours, Mark } from '../shared/Mark';
 
 export function Outside({
   title,
+  wide,
   onSubmit,
   children,
 }: {
   title: string;
+  wide?: boolean;
   onSubmit?: () => void;
   children: ReactNode;
 }) {
@@ -26,7 +28,7 @@ export function Outside({
         }}
         sx={{
           position: 'relative',
-          width: 380,
+          width: wide ? 560 : 380,
           maxWidth: '100%',
           p: 4,
           border: '1px solid',

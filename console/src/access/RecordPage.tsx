@@ -8,7 +8,6 @@ import { momentName } from '../shared/dates';
 import { useFilters } from '../shared/filters';
 import { Page } from '../shared/Page';
 import { Empty, Failed, Loading } from '../shared/States';
-import { RecordTabs } from './RecordTabs';
 import { changesOf, recordOptions } from './members';
 
 const ACTIONS = [
@@ -81,7 +80,6 @@ export default function RecordPage() {
         </>
       }
     >
-      <RecordTabs at="/record" />
       {record.isError && <Failed error={record.error} retry={() => void record.refetch()} />}
       {record.isPending && <Loading />}
       {record.isSuccess && !rows.length && (

@@ -1,12 +1,13 @@
 /** Sign-in by password. */
 import { Alert, Box, Button, Paper, TextField, Typography } from '@mui/material';
-import { useMutation, useQueryClient } from '@tanstack/react-query';
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useEffect, useState } from 'react';
+import { Navigate } from 'react-router';
 import { api, body, setCsrf } from '../shared/api';
 import { Contours, Mark } from '../shared/Mark';
-import { rememberSignedIn, sessionOptions } from './session';
+import { rememberSignedIn, sessionOptions, setUpOptions } from './session';
 
-export function SignInPage() {
+export default function SignInPage() {
   const queries = useQueryClient();
   const [email, setEmail] = useState('');
   const [password, setPassword] = useState('');
@@ -21,6 +22,8 @@ export function SignInPage() {
   useEffect(() => {
     document.title = 'Sign in · Gradumen';
   }, []);
+  const setUp = useQuery(setUpOptions);
+  if (setUp.data?.open) return <Navigate to="/set-up" replace />;
   return (
     <Box component="main" sx={{ minHeight: '100vh', display: 'grid', placeItems: 'center', p: 2 }}>
       <Contours />

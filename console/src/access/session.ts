@@ -1,5 +1,6 @@
 /** Who is signed in. */
 import { queryOptions, useQuery, useSuspenseQuery } from '@tanstack/react-query';
+import { useMatch, useSearchParams } from 'react-router';
 import { Refusal, api, body, setCsrf, type Schemas } from '../shared/api';
 
 export type Session = Schemas['SessionBody'];
@@ -33,13 +34,29 @@ export const sessionOptions = queryOptions({
   retry: false,
 });
 
+/** Whether the service has no provider yet. */
+export const setUpOptions = queryOptions({
+  queryKey: ['set up'],
+  queryFn: async () => body(await api.GET('/api/v1/set-up')),
+  staleTime: 60_000,
+  retry: false,
+});
+
 /** The session, or null when nobody is signed in. */
 export const useSession = () => useQuery(sessionOptions);
 
-/** The session of a page that only the signed-in see, and its main organisation. */
+/** The organisation that an address names: in its path or as a parameter. */
+export function useNamed(): string | null {
+  const [params] = useSearchParams();
+  const detail = useMatch('/organisations/:slug/*');
+  return detail?.params.slug ?? (params.get('organisation') || null);
+}
+
+/** The session of a page that only the signed-in see, and the membership by which one acts: the named, else the first. */
 export function useSignedIn() {
   const { data: session } = useSuspenseQuery(sessionOptions);
-  const home = session?.memberships[0];
+  const named = useNamed();
+  const home = session?.memberships.find((each) => each.organisation === named) ?? session?.memberships[0];
   if (!session || !home) throw new Refusal(401, 'not_signed_in', 'sign in first');
   const may = (right: Right): boolean => session.memberships.some((each) => each.rights.includes(right));
   /** Whether the signed-in user has a right as a member of an organisation itself. */

@@ -5,9 +5,10 @@ import { Route, Routes, useLocation } from 'react-router';
 import { Empty, Failed, Loading } from '../shared/States';
 import { Page } from '../shared/Page';
 import { Shell } from './Shell';
-import { SignInPage } from '../access/SignInPage';
 import { useSession } from '../access/session';
 
+const SignInPage = lazy(() => import('../access/SignInPage'));
+const SetUpPage = lazy(() => import('../access/SetUpPage'));
 const JoinPage = lazy(() => import('../access/JoinPage'));
 const ResetPage = lazy(() => import('../access/ResetPage'));
 const MembersPage = lazy(() => import('../access/MembersPage'));
@@ -16,6 +17,7 @@ const WorkPage = lazy(() => import('../tasks/WorkPage'));
 const AccountPage = lazy(() => import('../access/AccountPage'));
 const OverviewPage = lazy(() => import('../spend/OverviewPage'));
 const OrganisationsPage = lazy(() => import('../organisations/OrganisationsPage'));
+const OrganisationPage = lazy(() => import('./organisation/OrganisationPage'));
 const PlansPage = lazy(() => import('../catalogue/PlansPage'));
 const RateCardsPage = lazy(() => import('../catalogue/RateCardsPage'));
 const UnpublishedChangesPage = lazy(() => import('../catalogue/UnpublishedChangesPage'));
@@ -29,16 +31,29 @@ const EstimatePage = lazy(() => import('../rating/EstimatePage'));
 const WhatIfPage = lazy(() => import('../rating/WhatIfPage'));
 const UsagePage = lazy(() => import('../metering/UsagePage'));
 const FeedsPage = lazy(() => import('../metering/FeedsPage'));
+const TaxRatesPage = lazy(() => import('../billing/TaxRatesPage'));
 const BillRunsPage = lazy(() => import('../billing/BillRunsPage'));
 const InvoicesPage = lazy(() => import('../billing/InvoicesPage'));
 const InvoicePage = lazy(() => import('../billing/InvoicePage'));
+
+/** Pages for people who may have no sign-in yet. */
+const OUTSIDE: Record<string, typeof JoinPage> = {
+  '/join': JoinPage,
+  '/reset': ResetPage,
+  '/set-up': SetUpPage,
+};
 
 export function App() {
   const session = useSession();
   const { pathname } = useLocation();
   // Links that are handed over are for people who may have no sign-in yet.
-  if (pathname === '/join' || pathname === '/reset')
-    return <Suspense fallback={null}>{pathname === '/join' ? <JoinPage /> : <ResetPage />}</Suspense>;
+  const Outer = OUTSIDE[pathname];
+  if (Outer)
+    return (
+      <Suspense fallback={null}>
+        <Outer />
+      </Suspense>
+    );
   if (session.isError)
     return (
       <Box sx={{ p: 4 }}>
@@ -46,7 +61,12 @@ export function App() {
       </Box>
     );
   if (session.data === undefined) return null;
-  if (session.data === null) return <SignInPage />;
+  if (session.data === null)
+    return (
+      <Suspense fallback={null}>
+        <SignInPage />
+      </Suspense>
+    );
   if (!session.data.memberships.length)
     return <Empty title="You are a member of no organisation">Ask an administrator to invite you.</Empty>;
   return (
@@ -74,6 +94,8 @@ function Pages() {
     <Routes>
       <Route path="/" element={<OverviewPage />} />
       <Route path="/organisations" element={<OrganisationsPage />} />
+      <Route path="/organisations/:slug" element={<OrganisationPage />} />
+      <Route path="/organisations/:slug/:tab" element={<OrganisationPage />} />
       <Route path="/plans" element={<PlansPage />} />
       <Route path="/rate-cards" element={<RateCardsPage />} />
       <Route path="/unpublished-changes" element={<UnpublishedChangesPage />} />
@@ -91,6 +113,7 @@ function Pages() {
       <Route path="/account" element={<AccountPage />} />
       <Route path="/usage" element={<UsagePage />} />
       <Route path="/feeds" element={<FeedsPage />} />
+      <Route path="/tax-rates" element={<TaxRatesPage />} />
       <Route path="/bill-runs" element={<BillRunsPage />} />
       <Route path="/invoices" element={<InvoicesPage />} />
       <Route path="/invoices/:id" element={<InvoicePage />} />

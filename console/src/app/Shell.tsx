@@ -1,120 +1,46 @@
-/** The frame of every page: navigation in the order of the work, who is signed in, light or dark. */
-import {
-  Box,
-  Button,
-  IconButton,
-  Link,
-  Tooltip,
-  Typography,
-  useColorScheme,
-  useMediaQuery,
-} from '@mui/material';
+/** The frame of every page: navigation in the order of the work, the bar on top, the tabs of a section. */
+import { Box, Button, IconButton, Link, useColorScheme, useMediaQuery } from '@mui/material';
 import { useQueryClient } from '@tanstack/react-query';
 import { type ReactNode, useState } from 'react';
-import { NavLink } from 'react-router';
+import { NavLink, useLocation } from 'react-router';
+import { useKept } from '../access/figures';
+import { rememberSignedIn, sessionOptions, useSignedIn } from '../access/session';
 import { api, setCsrf } from '../shared/api';
 import { momentName } from '../shared/dates';
 import { Mark } from '../shared/Mark';
-import { type Right, rememberSignedIn, sessionOptions, useSignedIn } from '../access/session';
+import { TopBar } from './TopBar';
+import { type SectionEntry, pageAt, visible } from './pages';
 
-interface Entry {
-  to: string;
-  title: string;
-  sellers?: boolean;
-  right?: Right;
-}
-
-const GROUPS: { title: string | null; entries: Entry[] }[] = [
-  {
-    title: null,
-    entries: [
-      { to: '/', title: 'Overview' },
-      { to: '/organisations', title: 'Organisations' },
-    ],
-  },
-  {
-    title: 'Catalogue',
-    entries: [
-      { to: '/plans', title: 'Plans' },
-      { to: '/rate-cards', title: 'Rate cards' },
-      { to: '/differences', title: 'Versions' },
-      { to: '/margins', title: 'Price margins', sellers: true },
-      { to: '/unpublished-changes', title: 'Unpublished changes', sellers: true, right: 'manage catalogue' },
-      { to: '/estimate', title: 'Estimate' },
-      { to: '/what-if', title: 'What if', sellers: true, right: 'manage catalogue' },
-      { to: '/special-terms', title: 'Special terms', sellers: true },
-    ],
-  },
-  {
-    title: 'Metering',
-    entries: [
-      { to: '/usage', title: 'Usage' },
-      { to: '/feeds', title: 'Feeds', sellers: true },
-    ],
-  },
-  {
-    title: 'Billing',
-    entries: [
-      { to: '/bill-runs', title: 'Bill runs', sellers: true },
-      { to: '/invoices', title: 'Invoices' },
-    ],
-  },
-  {
-    title: 'Spend',
-    entries: [
-      { to: '/spend', title: 'Spend' },
-      { to: '/earned', title: 'Month’s margin', sellers: true },
-    ],
-  },
-  {
-    title: 'People',
-    entries: [
-      { to: '/members', title: 'Members' },
-      { to: '/record', title: 'Record' },
-    ],
-  },
-];
-
-function Navigation({ onChosen }: { onChosen: () => void }) {
-  const { home, may } = useSignedIn();
+function Navigation({ sections, onChosen }: { sections: SectionEntry[]; onChosen: () => void }) {
+  const kept = useKept();
+  const { pathname } = useLocation();
+  const here = pageAt(pathname)?.to;
   return (
     <Box component="nav" aria-label="Pages" sx={{ px: 1.5, flex: 1, overflow: 'auto' }}>
-      {GROUPS.map((group) => (
-        <Box key={group.title ?? 'first'} sx={{ mb: 0.75 }}>
-          {group.title && (
-            <Typography
-              component="p"
-              sx={{ px: 1.25, py: 0.25, fontSize: '0.74rem', color: 'text.secondary' }}
-            >
-              {group.title}
-            </Typography>
-          )}
-          {group.entries
-            .filter((entry) => !entry.sellers || home.type !== 'tenant')
-            .filter((entry) => may(entry.right ?? 'read'))
-            .map((entry) => (
-              <Box
-                component={NavLink}
-                key={entry.to}
-                to={entry.to}
-                end={entry.to === '/'}
-                onClick={onChosen}
-                sx={{
-                  display: 'block',
-                  px: 1.25,
-                  py: 0.35,
-                  borderLeft: '2px solid transparent',
-                  textDecoration: 'none',
-                  fontSize: '0.88rem',
-                  '&:hover': { bgcolor: 'action.hover' },
-                  '&.active': { borderColor: 'primary.main', fontWeight: 620, color: 'primary.main' },
-                }}
-              >
-                {entry.title}
-              </Box>
-            ))}
-        </Box>
-      ))}
+      {sections.map(({ title, pages }) => {
+        const active = pages.some((page) => page.to === here);
+        return (
+          <Box
+            component={NavLink}
+            key={title}
+            to={kept(pages[0]?.to ?? '/')}
+            onClick={onChosen}
+            aria-current={active ? 'page' : undefined}
+            sx={{
+              display: 'block',
+              px: 1.25,
+              py: 0.8,
+              borderLeft: '2px solid transparent',
+              textDecoration: 'none',
+              fontSize: '0.9rem',
+              '&:hover': { bgcolor: 'action.hover' },
+              ...(active && { borderColor: 'primary.main', fontWeight: 620, color: 'primary.main' }),
+            }}
+          >
+            {title}
+          </Box>
+        );
+      })}
     </Box>
   );
 }
@@ -143,19 +69,63 @@ function Who() {
       <Box sx={{ display: 'flex', alignItems: 'center', mt: 1, ml: -0.75 }}>
         <Button onClick={() => void signOut()}>Sign out</Button>
         <Box sx={{ flex: 1 }} />
-        <Tooltip title={dark ? 'Light' : 'Dark'}>
-          <IconButton
-            size="small"
-            aria-label={dark ? 'Use the light theme' : 'Use the dark theme'}
-            onClick={() => setMode(dark ? 'light' : 'dark')}
-          >
-            <svg width="18" height="18" viewBox="0 0 18 18" aria-hidden="true">
-              <circle cx="9" cy="9" r="6" fill="none" stroke="currentColor" strokeWidth="1.5" />
-              <path d="M9 3a6 6 0 0 1 0 12z" fill="currentColor" />
-            </svg>
-          </IconButton>
-        </Tooltip>
+        <IconButton
+          size="small"
+          aria-label={dark ? 'Use the light theme' : 'Use the dark theme'}
+          title={dark ? 'Light' : 'Dark'}
+          onClick={() => setMode(dark ? 'light' : 'dark')}
+        >
+          <svg width="18" height="18" viewBox="0 0 18 18" aria-hidden="true">
+            <circle cx="9" cy="9" r="6" fill="none" stroke="currentColor" strokeWidth="1.5" />
+            <path d="M9 3a6 6 0 0 1 0 12z" fill="currentColor" />
+          </svg>
+        </IconButton>
       </Box>
+    </Box>
+  );
+}
+
+/** What belongs together, as tabs of one entry; a section of one page has none. */
+function SectionTabs({ sections }: { sections: SectionEntry[] }) {
+  const kept = useKept();
+  const { pathname } = useLocation();
+  const here = pageAt(pathname)?.to;
+  const section = sections.find(({ pages }) => pages.some((page) => page.to === here));
+  if (!section || section.pages.length < 2) return null;
+  return (
+    <Box
+      component="nav"
+      aria-label={section.title}
+      sx={{
+        px: { xs: 1, md: 3 },
+        display: 'flex',
+        flexWrap: 'wrap',
+        borderBottom: '1px solid',
+        borderColor: 'divider',
+      }}
+    >
+      {section.pages.map((page) => (
+        <Box
+          component={NavLink}
+          key={page.to}
+          to={kept(page.to)}
+          end
+          aria-current={page.to === here ? 'page' : undefined}
+          sx={{
+            px: 1.25,
+            py: 1,
+            mb: '-1px',
+            textDecoration: 'none',
+            fontSize: '0.86rem',
+            borderBottom: '2px solid transparent',
+            color: 'text.secondary',
+            '&:hover': { color: 'text.primary' },
+            ...(page.to === here && { borderColor: 'primary.main', color: 'primary.main', fontWeight: 620 }),
+          }}
+        >
+          {page.title}
+        </Box>
+      ))}
     </Box>
   );
 }
@@ -163,14 +133,15 @@ function Who() {
 export function Shell({ children }: { children: ReactNode }) {
   const narrow = useMediaQuery('(max-width: 899px)');
   const [open, setOpen] = useState(false);
-  const { home } = useSignedIn();
+  const { home, may } = useSignedIn();
+  const sections = visible(home.type === 'tenant', may);
   const shown = !narrow || open;
   return (
     <Box sx={{ display: { xs: 'block', md: 'flex' }, minHeight: '100vh' }}>
       <Box
         component="header"
         sx={{
-          width: { md: 212 },
+          width: { md: 188 },
           flexShrink: 0,
           display: 'flex',
           flexDirection: 'column',
@@ -183,25 +154,22 @@ export function Shell({ children }: { children: ReactNode }) {
           bgcolor: 'background.paper',
         }}
       >
-        <Box sx={{ display: 'flex', alignItems: 'center', gap: 1, px: 2.25, py: 1.75 }}>
+        <Box sx={{ display: 'flex', alignItems: 'center', gap: 1, px: 2.25, py: 1.5, mb: { md: 1 } }}>
           <Mark />
-          <Box sx={{ flex: 1, minWidth: 0 }}>
-            <Box sx={{ fontWeight: 660, letterSpacing: '-0.01em', fontSize: '1.02rem', lineHeight: 1.2 }}>
-              Gradumen
-            </Box>
-            <Box sx={{ color: 'text.secondary', fontSize: '0.75rem' }}>{home.name}</Box>
-          </Box>
+          <Box sx={{ flex: 1, fontWeight: 660, letterSpacing: '-0.01em', fontSize: '1.08rem' }}>Gradumen</Box>
           {narrow && (
             <Button aria-expanded={open} onClick={() => setOpen(!open)}>
               {open ? 'Close' : 'Pages'}
             </Button>
           )}
         </Box>
-        {shown && <Navigation onChosen={() => setOpen(false)} />}
+        {shown && <Navigation sections={sections} onChosen={() => setOpen(false)} />}
         {shown && <Who />}
       </Box>
-      <Box component="main" sx={{ flex: 1, minWidth: 0 }}>
-        {children}
+      <Box sx={{ flex: 1, minWidth: 0 }}>
+        <TopBar sections={sections} />
+        <SectionTabs sections={sections} />
+        <Box component="main">{children}</Box>
       </Box>
     </Box>
   );

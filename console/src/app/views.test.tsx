@@ -3,8 +3,6 @@ import { MemoryRouter } from 'react-router';
 import { describe, expect, it, vi } from 'vitest';
 import { tree } from '../organisations/organisations';
 import type { Organisation } from '../organisations/organisations';
-import { sumsBy } from '../spend/spend';
-import type { Line } from '../billing/invoices';
 import { DataTable } from '../shared/DataTable';
 import { compare } from '../shared/decimal';
 import { Query } from '../shared/States';
@@ -43,16 +41,6 @@ describe('the tree', () => {
 
   it('keeps what leads to a name that is searched', () => {
     expect(tree(all, 'C').map((each) => each.organisation.slug)).toEqual(['a', 'b', 'c']);
-  });
-});
-
-describe('sums', () => {
-  it('add up by a key, the largest first', () => {
-    const line = (service: string, amount: string) => ({ service, amount }) as Line;
-    expect(sumsBy([line('a', '1'), line('b', '5'), line('a', '2.5')], (each) => each.service)).toEqual([
-      { key: 'b', amount: '5' },
-      { key: 'a', amount: '3.5' },
-    ]);
   });
 });
 

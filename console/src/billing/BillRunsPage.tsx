@@ -3,19 +3,19 @@ import { Alert, Box, Button, LinearProgress, Link } from '@mui/material';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Link as RouterLink } from 'react-router';
+import { usePeriod } from '../access/figures';
 import { useSignedIn } from '../access/session';
 import { api, body } from '../shared/api';
 import { DataTable } from '../shared/DataTable';
 import { momentName, periodName } from '../shared/dates';
 import { formatCount, formatMoney } from '../shared/decimal';
 import { Page, Section } from '../shared/Page';
-import { PeriodSelect, usePeriod } from '../access/PeriodSelect';
 import { Empty, Query } from '../shared/States';
 import { billRunsOptions, differencesOptions } from './invoices';
 
 export default function BillRunsPage() {
   const { home, may } = useSignedIn();
-  const [period, setPeriod] = usePeriod(1);
+  const [period] = usePeriod(1);
   const queries = useQueryClient();
   const runs = useQuery(billRunsOptions(home.organisation));
   const start = useMutation({
@@ -31,7 +31,6 @@ export default function BillRunsPage() {
     <Page
       title="Closing a month"
       lead="A bill run makes a draft for each buyer of what is not billed yet, late usage of earlier months included. Running it again does no harm."
-      filters={<PeriodSelect value={period} onChange={setPeriod} />}
       action={
         may('bill') && (
           <Button
@@ -74,7 +73,7 @@ export default function BillRunsPage() {
                   title: 'State',
                   cell: (run) => (
                     <Link component={RouterLink} to={`/record/work?task=${run.id}`}>
-                      {run.state}
+                      {run.state === 'done' && run.drafts ? 'to review' : run.state}
                     </Link>
                   ),
                 },

@@ -1,20 +1,17 @@
 /** One draft or document, each line unfolding into its explanation. */
-import { Box, Button, Link } from '@mui/material';
+import { Box, Button } from '@mui/material';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { Fragment, useState } from 'react';
-import { Link as RouterLink, useNavigate, useParams, useSearchParams } from 'react-router';
+import { useNavigate, useParams, useSearchParams } from 'react-router';
 import { useSignedIn } from '../access/session';
-import { api, type Schemas } from '../shared/api';
-import { type Column, DataTable, byText } from '../shared/DataTable';
-import { periodName, servicePeriod } from '../shared/dates';
-import { compare, formatMoney, formatQuantity } from '../shared/decimal';
+import { api } from '../shared/api';
+import { periodName } from '../shared/dates';
+import { compare, formatMoney, formatQuantity, subtract } from '../shared/decimal';
 import { Page, Section } from '../shared/Page';
 import { Query } from '../shared/States';
-import { Explanation } from './Explanation';
-import { IssueDialog } from './InvoicesPage';
+import { IssueDialog } from './IssueDialog';
+import { Lines } from './Lines';
 import { type Invoice, documentName, invoiceOptions } from './invoices';
-
-type Line = Schemas['InvoiceLineBody'];
 
 export default function InvoicePage() {
   const { id = '' } = useParams();
@@ -39,61 +36,15 @@ function InvoiceView({ invoice }: { invoice: Invoice }) {
   const draft = invoice.state === 'draft';
   const deciding = draft && may('bill') && invoice.seller === home.organisation;
   const open = params.get('line');
-  const rows = invoice.lines.map((line, index) => ({ line, key: String(index + 1) }));
-  const columns: Column<(typeof rows)[number]>[] = [
-    {
-      key: 'owner',
-      title: 'For',
-      cell: ({ line }) => (line.project ? `${line.organisation} / ${line.project}` : line.organisation),
-      order: byText(({ line }: { line: Line }) => `${line.organisation}/${line.project ?? ''}`),
-    },
-    { key: 'subscription', title: 'Subscription', cell: ({ line }) => line.subscription },
-    {
-      key: 'what',
-      title: 'What',
-      cell: ({ line }) =>
-        line.corrects ? `${line.description} (corrects ${line.corrects})` : line.description,
-      order: byText(({ line }: { line: Line }) => line.description),
-    },
-    {
-      key: 'period',
-      title: 'Service period',
-      cell: ({ line }) => {
-        const own = servicePeriod(line.service_start, line.service_end);
-        const middle = new Date(Date.parse(line.service_start) + 12 * 3600 * 1000).toISOString().slice(0, 7);
-        return middle === invoice.period ? (
-          own
-        ) : (
-          <Box component="span" sx={{ color: 'warning.main', fontWeight: 560 }}>
-            {own}, earlier month
-          </Box>
-        );
-      },
-    },
-    { key: 'quantity', title: 'Quantity', number: true, cell: ({ line }) => formatQuantity(line.quantity) },
-    { key: 'unit', title: 'Unit', cell: ({ line }) => <Box sx={{ whiteSpace: 'nowrap' }}>{line.unit}</Box> },
-    {
-      key: 'amount',
-      title: invoice.currency,
-      number: true,
-      cell: ({ line }) => formatMoney(line.amount, invoice.currency),
-      order: (left, right) => compare(left.line.amount, right.line.amount),
-      total: formatMoney(invoice.net, invoice.currency),
-    },
-  ];
-  if (columns[0]) columns[0].total = 'Net';
   return (
     <Page
       title={`${documentName(invoice)}: ${invoice.parties.buyer.name}`}
-      lead={
-        <>
-          {periodName(invoice.period)}, from {invoice.parties.seller.name}
-          {invoice.invoice_date && `, dated ${invoice.invoice_date}, due ${invoice.due_date}`}.{' '}
-          <Link component={RouterLink} to={draft ? '/invoices?state=draft' : '/invoices'}>
-            All {draft ? 'drafts' : 'invoices'}
-          </Link>
-        </>
-      }
+      crumbs={[
+        draft
+          ? { to: '/invoices?state=draft', title: 'Drafts to review' }
+          : { to: '/invoices', title: 'Invoices' },
+      ]}
+      lead={`${periodName(invoice.period)}, from ${invoice.parties.seller.name}`}
       action={
         deciding ? (
           <Box sx={{ display: 'flex', gap: 1 }}>
@@ -119,6 +70,7 @@ function InvoiceView({ invoice }: { invoice: Invoice }) {
         )
       }
     >
+      <Due invoice={invoice} />
       <Section
         title="Lines"
         aside={
@@ -127,25 +79,18 @@ function InvoiceView({ invoice }: { invoice: Invoice }) {
           </Box>
         }
       >
-        <DataTable
-          name="lines"
-          label="Lines"
-          rows={rows}
-          rowKey={(row) => row.key}
-          columns={columns}
-          selected={open}
-          onOpen={(row) =>
+        <Lines
+          invoice={invoice}
+          open={open}
+          onOpen={(key) =>
             setParams(
               (before) => {
-                if (open === row.key) before.delete('line');
-                else before.set('line', row.key);
+                if (open === key) before.delete('line');
+                else before.set('line', key);
                 return before;
               },
               { replace: true },
             )
-          }
-          detail={({ line }) =>
-            line.charge_id ? <Explanation chargeId={line.charge_id} line={line} /> : null
           }
         />
       </Section>
@@ -183,7 +128,42 @@ function InvoiceView({ invoice }: { invoice: Invoice }) {
           {formatMoney(invoice.gross, invoice.currency)}
         </Box>
       </Box>
-      {issuing && <IssueDialog drafts={[invoice]} onClose={() => setIssuing(false)} />}
+      {issuing && (
+        <IssueDialog seller={invoice.seller} drafts={[invoice]} onClose={() => setIssuing(false)} />
+      )}
     </Page>
+  );
+}
+
+/** What is to be paid, until when, and how it stands to the month before. */
+function Due({ invoice }: { invoice: Invoice }) {
+  const { currency } = invoice;
+  const money = (amount: string) => `${formatMoney(amount, currency)} ${currency}`;
+  const figures: [string, string, string][] = [
+    [
+      invoice.kind === 'credit_note' ? 'Given back' : 'To pay',
+      money(invoice.gross),
+      `${money(invoice.net)} net and ${money(invoice.tax)} tax`,
+    ],
+  ];
+  if (invoice.due_date && invoice.kind !== 'credit_note')
+    figures.push(['Due on', invoice.due_date, `dated ${invoice.invoice_date}`]);
+  if (invoice.before !== null)
+    figures.push([
+      'The month before',
+      money(invoice.before),
+      `${money(subtract(invoice.net, invoice.before).replace('-', ''))} ${compare(invoice.net, invoice.before) < 0 ? 'less' : 'more'} now, net`,
+    ]);
+  if (compare(invoice.late, '0')) figures.push(['Of earlier months', money(invoice.late), 'came in late']);
+  return (
+    <Box sx={{ display: 'flex', flexWrap: 'wrap', columnGap: 6, rowGap: 2, mb: 3 }}>
+      {figures.map(([title, figure, note]) => (
+        <Box key={title}>
+          <Box sx={{ fontSize: '0.8rem', color: 'text.secondary' }}>{title}</Box>
+          <Box sx={{ fontSize: '1.3rem', fontWeight: 600, fontVariantNumeric: 'tabular-nums' }}>{figure}</Box>
+          <Box sx={{ fontSize: '0.8rem', color: 'text.secondary' }}>{note}</Box>
+        </Box>
+      ))}
+    </Box>
   );
 }

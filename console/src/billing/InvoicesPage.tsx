@@ -1,55 +1,53 @@
 /** Drafts and issued documents. */
-import {
-  Alert,
-  Box,
-  Button,
-  Dialog,
-  DialogActions,
-  DialogContent,
-  DialogTitle,
-  LinearProgress,
-  MenuItem,
-  TextField,
-} from '@mui/material';
-import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
-import { useState } from 'react';
+import { Box, Button, MenuItem, TextField } from '@mui/material';
+import { useInfiniteQuery } from '@tanstack/react-query';
+import { useDeferredValue, useState } from 'react';
 import { useNavigate } from 'react-router';
 import { useSignedIn } from '../access/session';
-import { api, body } from '../shared/api';
-import { DataTable, byText } from '../shared/DataTable';
+import { useLooked } from '../organisations/organisations';
+import { byText } from '../shared/DataTable';
 import { periodName } from '../shared/dates';
-import { compare, formatCount, formatMoney, sum } from '../shared/decimal';
+import { compare, formatCount, formatMoney, formatPercent, percent, subtract } from '../shared/decimal';
 import { useFilters } from '../shared/filters';
+import { Grid, type GridColumn } from '../shared/Grid';
 import { Page } from '../shared/Page';
-import { Empty, Query } from '../shared/States';
-import { followTask } from '../tasks/tasks';
+import { Empty, Failed, Loading } from '../shared/States';
+import { IssueDialog, type Sums, counted } from './IssueDialog';
 import { type Invoice, documentName, invoicesOptions } from './invoices';
-
-/** Drafts before what is issued, then by month and number. */
-const newestFirst = (left: Invoice, right: Invoice): number =>
-  Number(left.number !== null) - Number(right.number !== null) ||
-  right.period.localeCompare(left.period) ||
-  (left.number ?? left.buyer).localeCompare(right.number ?? right.buyer);
 
 export default function InvoicesPage() {
   const { home, may } = useSignedIn();
+  const looked = useLooked();
   const [params, set] = useFilters();
   const navigate = useNavigate();
   const state = params.get('state') ?? '';
   const period = params.get('period') ?? '';
-  const search = (params.get('search') ?? '').toLowerCase();
-  const invoices = useQuery(invoicesOptions({ ...(state ? { state } : {}), ...(period ? { period } : {}) }));
+  const search = useDeferredValue((params.get('search') ?? '').trim());
   const [issuing, setIssuing] = useState<Invoice[] | null>(null);
-  const matches = (each: Invoice) =>
-    `${each.number ?? ''} ${each.seller} ${each.buyer} ${each.parties.buyer.name}`
-      .toLowerCase()
-      .includes(search);
-  const shown = invoices.data?.filter(matches).sort(newestFirst) ?? [];
-  const drafts = shown.filter((each) => each.state === 'draft' && each.seller === home.organisation);
-  const currencies = [...new Set(shown.map((each) => each.currency))];
-  const single = currencies.length === 1;
-  const total = (key: 'net' | 'gross') =>
-    single && currencies[0] ? formatMoney(sum(shown.map((each) => each[key])), currencies[0]) : undefined;
+  const [asking, setAsking] = useState(false);
+  const filter = {
+    organisation: looked.slug,
+    search,
+    ...(state ? { state } : {}),
+    ...(period ? { period } : {}),
+  };
+  const invoices = useInfiniteQuery(invoicesOptions(filter));
+  const drafts = useInfiniteQuery({
+    ...invoicesOptions({ seller: home.organisation, state: 'draft', ...(period ? { period } : {}) }),
+    enabled: may('bill') && looked.own,
+  });
+  // What is issued is what was there when one was asked, to the last of it.
+  const ask = async () => {
+    setAsking(true);
+    let found = (await drafts.refetch()).data?.pages ?? [];
+    while (found.at(-1)?.next) found = (await drafts.fetchNextPage()).data?.pages ?? [];
+    setIssuing(found.flatMap((page) => page.items));
+    setAsking(false);
+  };
+  const waiting = drafts.data?.pages[0]?.sums ?? [];
+  const count = counted(waiting);
+  const shown = invoices.data?.pages.flatMap((page) => page.items) ?? [];
+  const sums = invoices.data?.pages[0]?.sums ?? [];
   return (
     <Page
       title={state === 'draft' ? 'Drafts to review' : 'Invoices'}
@@ -77,143 +75,192 @@ export default function InvoicesPage() {
         </>
       }
       action={
-        may('bill') &&
-        drafts.length > 0 && (
-          <Button variant="contained" size="medium" onClick={() => setIssuing(drafts)}>
-            Issue {formatCount(drafts.length)} {drafts.length === 1 ? 'draft' : 'drafts'}
+        count > 0 && (
+          <Button variant="contained" size="medium" loading={asking} onClick={() => void ask()}>
+            Issue {formatCount(count)} {count === 1 ? 'draft' : 'drafts'}
           </Button>
         )
       }
     >
-      <Query query={invoices}>
-        {() =>
-          shown.length ? (
-            <DataTable
-              name="invoices"
-              label="Invoices"
-              rows={shown}
-              rowKey={(each) => each.id}
-              onOpen={(each) => void navigate(`/invoices/${each.id}`)}
-              height="70vh"
-              columns={[
-                {
-                  key: 'number',
-                  title: 'Number',
-                  cell: (each) => documentName(each),
-                  order: byText((each: Invoice) => each.number),
-                  total: single ? 'Total' : undefined,
-                },
-                {
-                  key: 'period',
-                  title: 'Month',
-                  cell: (each) => periodName(each.period),
-                  order: byText((each: Invoice) => each.period),
-                },
-                {
-                  key: 'seller',
-                  title: 'Seller',
-                  cell: (each) => each.parties.seller.name,
-                  order: byText((each: Invoice) => each.seller),
-                },
-                {
-                  key: 'buyer',
-                  title: 'Buyer',
-                  cell: (each) => each.parties.buyer.name,
-                  order: byText((each: Invoice) => each.buyer),
-                },
-                {
-                  key: 'net',
-                  title: 'Net',
-                  number: true,
-                  cell: (each) => formatMoney(each.net, each.currency),
-                  order: (a, b) => compare(a.net, b.net),
-                  total: total('net'),
-                },
-                {
-                  key: 'gross',
-                  title: 'Total',
-                  number: true,
-                  cell: (each) => formatMoney(each.gross, each.currency),
-                  order: (a, b) => compare(a.gross, b.gross),
-                  total: total('gross'),
-                },
-                { key: 'currency', title: '', cell: (each) => each.currency },
-                { key: 'due', title: 'Due', cell: (each) => each.due_date ?? '' },
-              ]}
-            />
-          ) : (
-            <Empty title="None here">
-              {state === 'draft'
+      {invoices.isError && <Failed error={invoices.error} retry={() => void invoices.refetch()} />}
+      {invoices.isPending && <Loading />}
+      {invoices.isSuccess &&
+        (shown.length ? (
+          <Grid
+            key={state}
+            name={state === 'draft' ? 'drafts' : 'invoices'}
+            label="Invoices"
+            rows={shown}
+            rowKey={(each) => each.id}
+            onOpen={(each) => void navigate(`/invoices/${each.id}`)}
+            columns={state === 'draft' ? REVIEWED : ISSUED}
+            {...(state === 'draft' ? { first: 'moved' } : {})}
+            count={counted(sums)}
+            sums={<Totals sums={sums} />}
+            more={
+              invoices.hasNextPage
+                ? { loading: invoices.isFetchingNextPage, load: () => void invoices.fetchNextPage() }
+                : undefined
+            }
+          />
+        ) : (
+          <Empty title="None here">
+            {search
+              ? 'No document has that in its number or its parties’ names.'
+              : state === 'draft'
                 ? 'Bill runs make drafts when a month is over.'
                 : 'Invoices appear when a month is closed.'}
-            </Empty>
-          )
-        }
-      </Query>
-      {issuing && <IssueDialog drafts={issuing} onClose={() => setIssuing(null)} />}
+          </Empty>
+        ))}
+      {issuing && (
+        <IssueDialog seller={home.organisation} drafts={issuing} onClose={() => setIssuing(null)} />
+      )}
     </Page>
   );
 }
 
-/** Names the consequence, then has them issued by a task, which goes on when this is left. */
-export function IssueDialog({ drafts, onClose }: { drafts: Invoice[]; onClose: () => void }) {
-  const queries = useQueryClient();
-  const { home } = useSignedIn();
-  const [done, setDone] = useState(0);
-  const issue = useMutation({
-    mutationFn: async () => {
-      const task = body(
-        await api.POST('/api/v1/organisations/{organisation}/invoices/issue', {
-          params: { path: { organisation: drafts[0]?.seller ?? home.organisation } },
-          body: { invoices: drafts.map((draft) => draft.id) },
-        }),
-      );
-      await followTask(task.id, (now) => setDone(now.made));
-    },
-    onSettled: async () => {
-      for (const key of ['invoices', 'invoice', 'bill runs'])
-        await queries.invalidateQueries({ queryKey: [key] });
-    },
-    onSuccess: onClose,
-  });
-  const currencies = [...new Set(drafts.map((draft) => draft.currency))];
-  const amounts = currencies
-    .map((currency) => {
-      const gross = sum(drafts.filter((draft) => draft.currency === currency).map((draft) => draft.gross));
-      return `${currency} ${formatMoney(gross, currency)}`;
-    })
-    .join(' and ');
-  const buyers = new Set(drafts.map((draft) => draft.buyer)).size;
+function Totals({ sums }: { sums: readonly Sums[] }) {
   return (
-    <Dialog open onClose={issue.isPending ? undefined : onClose} aria-labelledby="issue-title">
-      <DialogTitle id="issue-title">
-        Issue {formatCount(drafts.length)} {drafts.length === 1 ? 'invoice' : 'invoices'}?
-      </DialogTitle>
-      <DialogContent>
-        <Box>
-          To {formatCount(buyers)} {buyers === 1 ? 'customer' : 'customers'}, total {amounts}. Cannot be
-          undone; what turns out wrong goes on the next document.
+    <Box sx={{ display: 'flex', flexWrap: 'wrap', columnGap: 3, fontVariantNumeric: 'tabular-nums' }}>
+      {sums.map((each) => (
+        <Box key={each.currency}>
+          {formatMoney(each.net, each.currency)} net,{' '}
+          <strong>
+            {formatMoney(each.gross, each.currency)} {each.currency}
+          </strong>
         </Box>
-        {issue.isPending && (
-          <Box sx={{ mt: 2 }}>
-            <LinearProgress variant="determinate" value={(100 * done) / drafts.length} aria-label="Issuing" />
-            {formatCount(done)} of {formatCount(drafts.length)}; it goes on when you leave
-          </Box>
-        )}
-        {issue.isError && (
-          <Alert severity="error" variant="outlined" sx={{ mt: 2 }}>
-            {issue.error.message}
-          </Alert>
-        )}
-      </DialogContent>
-      <DialogActions>
-        <Button onClick={onClose} disabled={issue.isPending}>
-          Not now
-        </Button>
-        <Button variant="contained" loading={issue.isPending} onClick={() => issue.mutate()}>
-          Issue {amounts}
-        </Button>
-      </DialogActions>
-    </Dialog>
+      ))}
+    </Box>
+  );
+}
+
+const money = (key: 'net' | 'gross', title: string): GridColumn<Invoice> => ({
+  key,
+  title,
+  number: true,
+  width: 120,
+  cell: (each) => formatMoney(each[key], each.currency),
+  text: (each) => each[key],
+  order: (left, right) => compare(left[key], right[key]),
+});
+
+const MONTH: GridColumn<Invoice> = {
+  key: 'period',
+  title: 'Month',
+  width: 140,
+  cell: (each) => periodName(each.period),
+  text: (each) => each.period,
+  order: byText((each: Invoice) => each.period),
+};
+const CUSTOMER: GridColumn<Invoice> = {
+  key: 'buyer',
+  title: 'Customer',
+  flex: 1,
+  cell: (each) => each.parties.buyer.name,
+  text: (each) => each.parties.buyer.name,
+  order: byText((each: Invoice) => each.parties.buyer.name),
+};
+const CURRENCY: GridColumn<Invoice> = {
+  key: 'currency',
+  title: 'Currency',
+  width: 85,
+  cell: (each) => each.currency,
+  text: (each) => each.currency,
+};
+
+const ISSUED: GridColumn<Invoice>[] = [
+  {
+    key: 'number',
+    title: 'Number',
+    width: 205,
+    cell: documentName,
+    text: documentName,
+    order: byText((each: Invoice) => each.number),
+  },
+  MONTH,
+  {
+    key: 'seller',
+    title: 'Seller',
+    flex: 1,
+    cell: (each) => each.parties.seller.name,
+    text: (each) => each.parties.seller.name,
+    order: byText((each: Invoice) => each.parties.seller.name),
+  },
+  CUSTOMER,
+  money('net', 'Net'),
+  money('gross', 'Total'),
+  CURRENCY,
+  {
+    key: 'due',
+    title: 'Due',
+    width: 115,
+    cell: (each) => each.due_date ?? '',
+    text: (each) => each.due_date ?? '',
+  },
+];
+
+const moved = (each: Invoice): string | null =>
+  each.before === null ? null : subtract(each.net, each.before);
+
+/** What deserves a look before it is issued. */
+const REVIEWED: GridColumn<Invoice>[] = [
+  CUSTOMER,
+  MONTH,
+  money('net', 'Net'),
+  {
+    key: 'moved',
+    title: 'Against the month before',
+    number: true,
+    width: 190,
+    cell: (each) => <Moved invoice={each} />,
+    text: (each) => moved(each) ?? 'first invoice',
+    order: (left, right) => compare(size(moved(left)), size(moved(right))),
+  },
+  {
+    key: 'late',
+    title: 'Of earlier months',
+    number: true,
+    width: 135,
+    cell: (each) =>
+      compare(each.late, '0') ? (
+        <Box component="span" sx={{ color: 'warning.main', fontWeight: 560 }}>
+          {formatMoney(each.late, each.currency)}
+        </Box>
+      ) : (
+        '—'
+      ),
+    text: (each) => each.late,
+    order: (left, right) => compare(size(left.late), size(right.late)),
+  },
+  {
+    key: 'lines',
+    title: 'Lines',
+    number: true,
+    width: 75,
+    cell: (each) => formatCount(each.line_count),
+    text: (each) => String(each.line_count),
+    order: (left, right) => left.line_count - right.line_count,
+  },
+  money('gross', 'Total'),
+  CURRENCY,
+];
+
+const size = (amount: string | null): string => (amount ?? '0').replace('-', '');
+/** Percent of change from which on an amount is marked. */
+const MUCH = '20';
+
+function Moved({ invoice }: { invoice: Invoice }) {
+  const change = moved(invoice);
+  if (change === null || invoice.before === null) return <>first invoice</>;
+  const share = percent(change, invoice.before);
+  const much = share !== null && compare(size(share), MUCH) > 0;
+  const sign = compare(change, '0') > 0 ? '+' : '';
+  return (
+    <Box component="span" sx={much ? { color: 'warning.main', fontWeight: 560 } : undefined}>
+      {much && <span aria-label="much">▲ </span>}
+      {sign}
+      {formatMoney(change, invoice.currency)}
+      {share !== null && ` (${sign}${formatPercent(share)})`}
+    </Box>
   );
 }

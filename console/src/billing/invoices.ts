@@ -1,10 +1,9 @@
 /** Bill runs, invoices and what explains them. */
-import { queryOptions } from '@tanstack/react-query';
+import { infiniteQueryOptions, keepPreviousData, queryOptions } from '@tanstack/react-query';
 import { api, body, type Schemas } from '../shared/api';
 
 export type Line = Schemas['LineBody'];
 export type Invoice = Schemas['InvoiceBody'];
-export type BillRun = Schemas['BillRunBody'];
 export type Charge = Schemas['ChargeBody'];
 type Known<T> = { [K in keyof T as string extends K ? never : K]: Exclude<T[K], null> };
 /** The arithmetic of a charge, all numbers as text; what does not concern its kind is not there. */
@@ -15,6 +14,8 @@ export interface InvoiceFilter {
   period?: string;
   buyer?: string;
   seller?: string;
+  organisation?: string;
+  search?: string;
 }
 
 export const differencesOptions = (organisation: string) =>
@@ -28,21 +29,25 @@ export const differencesOptions = (organisation: string) =>
       ).items,
   });
 
+/** Documents, page by page, with the sums of all of them on each page. */
 export const invoicesOptions = (filter: InvoiceFilter) =>
-  queryOptions({
+  infiniteQueryOptions({
     queryKey: ['invoices', filter],
-    queryFn: async () => {
-      const items: Invoice[] = [];
-      let after: string | null = null;
-      do {
-        const page: Schemas['Page_InvoiceBody_'] = body(
-          await api.GET('/api/v1/invoices', { params: { query: { ...filter, limit: 500, after } } }),
-        );
-        items.push(...page.items);
-        after = page.next;
-      } while (after);
-      return items;
-    },
+    queryFn: async ({ pageParam }) =>
+      body(
+        await api.GET('/api/v1/invoices', { params: { query: { ...filter, limit: 200, after: pageParam } } }),
+      ),
+    initialPageParam: null as string | null,
+    getNextPageParam: (page: Schemas['InvoicesBody']) => page.next,
+    placeholderData: keepPreviousData,
+  });
+
+/** The first few documents with a text in their number or in the parties' names. */
+export const foundInvoicesOptions = (search: string, limit: number) =>
+  queryOptions({
+    queryKey: ['invoices', 'found', search, limit],
+    queryFn: async () =>
+      body(await api.GET('/api/v1/invoices', { params: { query: { search, limit } } })).items,
   });
 
 export const invoiceOptions = (id: string) =>

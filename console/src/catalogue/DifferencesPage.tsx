@@ -3,7 +3,7 @@ import { MenuItem, TextField } from '@mui/material';
 import { queryOptions, useQuery } from '@tanstack/react-query';
 import { useSearchParams } from 'react-router';
 import { api, body } from '../shared/api';
-import { DataTable } from '../shared/DataTable';
+import { Differences } from './Differences';
 import { Page } from '../shared/Page';
 import { Empty, Query } from '../shared/States';
 import { plansOptions, rateCardsOptions } from './catalogue';
@@ -113,21 +113,7 @@ export default function DifferencesPage() {
       {thing && before !== after && (
         <Query query={found}>
           {(rows) =>
-            rows.length ? (
-              <DataTable
-                name="version differences"
-                label="Differences"
-                rows={rows}
-                rowKey={(row) => row.path}
-                columns={[
-                  { key: 'path', title: 'Where', cell: (row) => row.path },
-                  { key: 'before', title: `Version ${before}`, cell: (row) => row.before ?? '—' },
-                  { key: 'after', title: `Version ${after}`, cell: (row) => row.after ?? '—' },
-                ]}
-              />
-            ) : (
-              <Empty title="These versions do not differ" />
-            )
+            rows.length ? <Differences rows={rows} /> : <Empty title="These versions do not differ" />
           }
         </Query>
       )}

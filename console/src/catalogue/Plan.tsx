@@ -4,38 +4,16 @@ import type { ReactNode } from 'react';
 import { useSignedIn } from '../access/session';
 import type { Schemas } from '../shared/api';
 import { DataTable } from '../shared/DataTable';
-import { formatMoney, formatQuantity } from '../shared/decimal';
+import { formatMoney } from '../shared/decimal';
 import { Section } from '../shared/Page';
 import { type PlanForm, type RateCard, type Tier, current, formOf } from './catalogue';
 import { useUnpublishedChange } from './unpublishedChanges';
 import { type Offer, type OfferForm, toWords } from './offers';
 import { perWords } from './rates';
+import { useNames } from './names';
+import { levelName, quantityWords, quotaWords } from './tierWords';
 
 type Published = Schemas['PublishedPlanBody'];
-
-const withUnits = (quotas: Record<string, string>): Record<string, string> =>
-  Object.fromEntries(
-    Object.entries(quotas).map(([name, value]) => [
-      name,
-      `${formatQuantity(value)} ${name === 'storage' ? 'GiB' : 'vCPU'}`,
-    ]),
-  );
-
-const LEVELS: Record<string, string> = {
-  'recovery-point': 'recovery point',
-  'recovery-time': 'recovery time',
-  copies: 'copies',
-  'kept-for': 'kept',
-  'response-time': 'response',
-};
-const named = (levels: Record<string, string>): Record<string, string> =>
-  Object.fromEntries(
-    Object.entries(levels).map(([name, value]) => {
-      const [count = '', unit = ''] = value.split(' ');
-      if (!unit) return [count === '1' ? 'copy' : (LEVELS[name] ?? name), count];
-      return [LEVELS[name] ?? name, `${count} ${unit}${count === '1' ? '' : 's'}`];
-    }),
-  );
 
 interface Aspect {
   key: string;
@@ -54,6 +32,7 @@ export function Plan({
   card: RateCard | undefined;
 }) {
   const { home } = useSignedIn();
+  const names = useNames();
   const { version, withdrawn } = published;
   const plan = published.form as PlanForm;
   const own = published.seller === home.organisation;
@@ -73,22 +52,40 @@ export function Plan({
       </Box>
     ));
   };
-  const list = (entries: Record<string, string> = {}) =>
-    Object.keys(entries).length
-      ? Object.entries(entries).map(([name, value]) => (
+  const list = (entries: [string, string][]) =>
+    entries.length
+      ? entries.map(([name, value]) => (
           <Box key={name}>
-            {value.replace(/^\d+(\.\d+)?/, (count) => formatQuantity(count, 6))}{' '}
+            {value}{' '}
             <Box component="span" sx={{ color: 'text.secondary' }}>
               {name}
             </Box>
           </Box>
         ))
       : '—';
+  const of = (
+    values: Record<string, string> | undefined,
+    name: (key: string, value: string) => string,
+    words: (key: string, value: string) => string,
+  ) => list(Object.entries(values ?? {}).map(([key, value]) => [name(key, value), words(key, value)]));
   const rows: Aspect[] = [
     { key: 'fee', title: 'Fee', cell: fee },
-    { key: 'levels', title: 'Service levels', cell: (tier) => list(named(tier.levels ?? {})) },
-    { key: 'allowances', title: 'Included each month', cell: (tier) => list(tier.allowances) },
-    { key: 'quotas', title: 'Default quotas', cell: (tier) => list(withUnits(tier.quotas ?? {})) },
+    {
+      key: 'levels',
+      title: 'Service levels',
+      cell: (tier) =>
+        of(
+          tier.levels,
+          (key, value) => (key === 'copies' && value === '1' ? 'copy' : levelName(key).toLowerCase()),
+          (_, value) => quantityWords(value),
+        ),
+    },
+    {
+      key: 'allowances',
+      title: 'Included each month',
+      cell: (tier) => of(tier.allowances, names.meter, (_, value) => quantityWords(value)),
+    },
+    { key: 'quotas', title: 'Default quotas', cell: (tier) => of(tier.quotas, (key) => key, quotaWords) },
     {
       key: 'sale',
       title: 'Sale',
@@ -111,6 +108,7 @@ export function Plan({
   const aspects = rows.filter((row) => plan.tiers.some((tier) => row.cell(tier) !== '—'));
   return (
     <Section
+      id={`plan-${plan.plan}`}
       title={plan.name}
       aside={
         <>

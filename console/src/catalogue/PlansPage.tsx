@@ -1,11 +1,12 @@
 /** Plans with their tiers in columns, and the services they are made of. */
 import { MenuItem, TextField } from '@mui/material';
 import { useQuery } from '@tanstack/react-query';
-import { useSearchParams } from 'react-router';
+import { useEffect } from 'react';
 import { useSignedIn } from '../access/session';
 import { DataTable } from '../shared/DataTable';
 import { offersOptions } from './offers';
 import { Plan } from './Plan';
+import { useFilters } from '../shared/filters';
 import { Page, Section } from '../shared/Page';
 import { Empty, Query } from '../shared/States';
 import {
@@ -22,12 +23,17 @@ export default function PlansPage() {
   const cards = useQuery(rateCardsOptions);
   const { home } = useSignedIn();
   const offers = useQuery({ ...offersOptions(home.organisation), enabled: home.type !== 'tenant' });
-  const [params, setParams] = useSearchParams();
+  const [params, set] = useFilters();
   const named = (card: RateCard) => `${card.seller}/${card.slug}`;
   const card =
     cards.data?.find((each) => named(each) === params.get('card')) ??
     cards.data?.find((each) => each.buyers === 'tenants') ??
     cards.data?.[0];
+  const wanted = params.get('plan');
+  const there = plans.isSuccess && cards.isSuccess;
+  useEffect(() => {
+    if (wanted && there) document.getElementById(`plan-${wanted}`)?.scrollIntoView();
+  }, [wanted, there]);
   return (
     <Page
       title="What can be subscribed to"
@@ -39,7 +45,7 @@ export default function PlansPage() {
             label="Fees by"
             value={named(card)}
             sx={{ minWidth: 230 }}
-            onChange={(event) => setParams({ card: event.target.value }, { replace: true })}
+            onChange={(event) => set('card', event.target.value)}
           >
             {cards.data?.map((each) => (
               <MenuItem key={each.id} value={named(each)}>

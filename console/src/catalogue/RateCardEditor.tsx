@@ -12,6 +12,8 @@ import {
 import { BuyersEditor } from './BuyersEditor';
 import { Derivation } from './DerivationEditor';
 import { Add, change, Group, Line, Remove, Row, withItem, withoutItem, Words } from './fields';
+import { DayPicker } from '../shared/DateInput';
+import { addDays } from '../shared/dates';
 import { RateEditor } from './RateEditor';
 
 const CURRENCIES = ['EUR', 'GBP', 'JPY', 'SEK', 'USD'];
@@ -47,12 +49,11 @@ export function RateCardEditor({
           options={CURRENCIES}
           width={110}
         />
-        <Line
+        <DayPicker
           label="Starts on"
-          value={form['starts-on']}
+          value={form['starts-on'] ?? ''}
           onChange={set('starts-on')}
-          width={150}
-          help="a day, like 2026-12-01"
+          width={175}
         />
         <Line
           label="Card at renewal"
@@ -108,8 +109,21 @@ export function RateCardEditor({
               />
               <Words label="On services" value={discount.services} onChange={field('services')} width={170} />
               <Words label="On rates" value={discount.rates} onChange={field('rates')} width={170} />
-              <Line label="From" value={discount.from} onChange={field('from')} width={120} />
-              <Line label="Until" value={discount.until} onChange={field('until')} width={120} />
+              <DayPicker
+                label="From"
+                value={discount.from ?? ''}
+                onChange={field('from')}
+                width={175}
+                optional
+              />
+              <DayPicker
+                label="Last day"
+                // In the file it is the first day that the discount no longer covers.
+                value={discount.until ? addDays(discount.until, -1) : ''}
+                onChange={(day) => field('until')(day && addDays(day, 1))}
+                width={175}
+                optional
+              />
               <Remove
                 what={`discount ${discount.discount}`}
                 onClick={() => setDiscounts(withoutItem(discounts, index))}

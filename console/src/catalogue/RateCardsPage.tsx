@@ -25,6 +25,15 @@ export default function RateCardsPage() {
   const cards = useQuery(rateCardsOptions);
   const { home } = useSignedIn();
   const [params, setParams] = useSearchParams();
+  const choose = (values: Record<string, string>) =>
+    setParams(
+      (before) => {
+        before.delete('version');
+        for (const [name, value] of Object.entries(values)) before.set(name, value);
+        return before;
+      },
+      { replace: true },
+    );
   return (
     <Query query={cards}>
       {(found) => {
@@ -53,7 +62,7 @@ export default function RateCardsPage() {
                   label="Rate card"
                   value={named(card)}
                   sx={{ minWidth: 240 }}
-                  onChange={(event) => setParams({ card: event.target.value }, { replace: true })}
+                  onChange={(event) => choose({ card: event.target.value })}
                 >
                   {found.map((each) => (
                     <MenuItem key={each.id} value={named(each)}>
@@ -66,9 +75,7 @@ export default function RateCardsPage() {
                   label="Version"
                   value={String(version?.number ?? '')}
                   sx={{ minWidth: 190 }}
-                  onChange={(event) =>
-                    setParams({ card: named(card), version: event.target.value }, { replace: true })
-                  }
+                  onChange={(event) => choose({ card: named(card), version: event.target.value })}
                 >
                   {card.versions.map((each) => (
                     <MenuItem key={each.number} value={String(each.number)}>

@@ -124,6 +124,17 @@ export function ServiceEditor({
                   ['distinct', 'each counts one'],
                 ]}
               />
+              <Select
+                label="Is use of"
+                value={meter.measure ?? ''}
+                onChange={field('measure')}
+                width={130}
+                options={[
+                  ['', 'nothing limited'],
+                  ['processors', 'processors'],
+                  ['storage', 'storage'],
+                ]}
+              />
               <Remove
                 what={`meter ${slug}`}
                 onClick={() => setMeters(meters.filter((_, place) => place !== index))}

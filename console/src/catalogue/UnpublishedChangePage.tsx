@@ -5,7 +5,7 @@ import { useEffect, useState } from 'react';
 import { useNavigate, useParams } from 'react-router';
 import { useSignedIn } from '../access/session';
 import { api, body, Refusal } from '../shared/api';
-import { DataTable } from '../shared/DataTable';
+import { Differences } from './Differences';
 import { Page, Section } from '../shared/Page';
 import { Empty, Query } from '../shared/States';
 import type { PlanForm, RateCardForm, ServiceForm } from './catalogue';
@@ -239,17 +239,7 @@ function Changes({ changes }: { changes: Change[] }) {
       </Alert>
       {rows.length > 0 && (
         <Section title="What differs from the version before">
-          <DataTable
-            name="differences"
-            label="Differences"
-            rows={rows}
-            rowKey={(row) => row.path}
-            columns={[
-              { key: 'path', title: 'Where', cell: (row) => row.path },
-              { key: 'before', title: 'Before', cell: (row) => row.before ?? '—' },
-              { key: 'after', title: 'After', cell: (row) => row.after ?? '—' },
-            ]}
-          />
+          <Differences rows={rows} />
         </Section>
       )}
     </>

@@ -8,6 +8,7 @@ import { DataTable } from '../shared/DataTable';
 import { momentName } from '../shared/dates';
 import { FormDialog } from '../shared/FormDialog';
 import { Page } from '../shared/Page';
+import { slugOf } from '../shared/slugs';
 import { Empty, Query } from '../shared/States';
 import {
   type Form,
@@ -87,12 +88,6 @@ export default function UnpublishedChangesPage() {
     </Page>
   );
 }
-
-const slugOf = (name: string): string =>
-  name
-    .toLowerCase()
-    .replace(/[^a-z0-9]+/g, '-')
-    .replace(/^-|-$/g, '');
 
 function BeginDialog({ onClose }: { onClose: () => void }) {
   const { home } = useSignedIn();

@@ -2,6 +2,7 @@
 import { QueryClient, QueryClientProvider } from '@tanstack/react-query';
 import { cleanup, fireEvent, render, screen, within } from '@testing-library/react';
 import type { ReactElement } from 'react';
+import { MemoryRouter } from 'react-router';
 import { afterEach, describe, expect, it } from 'vitest';
 import { sessionOptions, type Session } from '../access/session';
 import { organisationsOptions } from '../organisations/organisations';
@@ -27,7 +28,13 @@ const SERVICE: ServiceForm = {
   subcategory: 'Virtual Machines',
   attributes: { size: ['small', 'large'], image: [] },
   meters: {
-    vcpu: { name: 'Processors', unit: 'vCPU-second', counted: 'vCPU', combine: 'level' },
+    vcpu: {
+      name: 'Processors',
+      unit: 'vCPU-second',
+      counted: 'vCPU',
+      combine: 'level',
+      measure: 'processors',
+    },
     peak: {
       name: 'Peak',
       unit: 'byte',
@@ -162,7 +169,11 @@ function draw(view: ReactElement): void {
     next: null,
   });
   client.setQueryData(sessionOptions.queryKey, SESSION);
-  render(<QueryClientProvider client={client}>{view}</QueryClientProvider>);
+  render(
+    <QueryClientProvider client={client}>
+      <MemoryRouter>{view}</MemoryRouter>
+    </QueryClientProvider>,
+  );
 }
 
 /** Types into every text field and chooses in every list; gives the places that each edit changed. */
@@ -184,6 +195,10 @@ function edits<Form extends object>(
     fireEvent.change(box, { target: { value: `${box.value}9` } });
     note(label);
   }
+  for (const day of days()) {
+    fireEvent.change(day, { target: { value: '2031-05-05' } });
+    note(labelOf(day));
+  }
   for (const select of selects()) {
     const label = labelOf(select);
     fireEvent.mouseDown(select);
@@ -198,6 +213,9 @@ function edits<Form extends object>(
   }
   return found;
 }
+
+/** A field of a day is in pieces to a screen reader; all of it is what one pastes into. */
+const days = () => [...document.querySelectorAll<HTMLInputElement>('.MuiPickersInputBase-root input')];
 
 /** Texts with proposals are comboboxes to a screen reader. */
 const combos = () =>

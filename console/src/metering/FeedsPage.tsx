@@ -1,19 +1,22 @@
 /** Feeds: how usage comes in, and what arrived. */
-import { Box, MenuItem, TextField } from '@mui/material';
+import { Box, Button, MenuItem, TextField } from '@mui/material';
 import { useQuery } from '@tanstack/react-query';
-import { useSearchParams } from 'react-router';
+import { useState } from 'react';
 import { useSignedIn } from '../access/session';
 import { DataTable } from '../shared/DataTable';
 import { momentName } from '../shared/dates';
 import { formatCount } from '../shared/decimal';
+import { useFilters } from '../shared/filters';
 import { Page } from '../shared/Page';
 import { Empty, Query } from '../shared/States';
+import { FeedDialog, SendFile, SenderDialog } from './FeedDialogs';
 import { type Feed, deliveriesOptions, feedsOptions } from './metering';
 
 export default function FeedsPage() {
-  const { home } = useSignedIn();
+  const { home, mayAt } = useSignedIn();
+  const [doing, setDoing] = useState<'feed' | 'sender' | null>(null);
   const feeds = useQuery(feedsOptions(home.organisation));
-  const [params, setParams] = useSearchParams();
+  const [params, set] = useFilters();
   return (
     <Query query={feeds}>
       {(found) => {
@@ -24,6 +27,16 @@ export default function FeedsPage() {
             lead={
               feed && `${feed.name}; may be sent to by ${feed.senders.join(', ') || 'its administrators'}.`
             }
+            action={
+              mayAt('manage feeds', home.organisation) && (
+                <Box sx={{ display: 'flex', gap: 1 }}>
+                  {feed && <Button onClick={() => setDoing('sender')}>Let somebody send</Button>}
+                  <Button variant={feed ? 'outlined' : 'contained'} onClick={() => setDoing('feed')}>
+                    Make a feed
+                  </Button>
+                </Box>
+              )
+            }
             filters={
               feed && (
                 <TextField
@@ -31,11 +44,11 @@ export default function FeedsPage() {
                   label="Feed"
                   value={feed.path}
                   sx={{ minWidth: 220 }}
-                  onChange={(event) => setParams({ feed: event.target.value }, { replace: true })}
+                  onChange={(event) => set('feed', event.target.value)}
                 >
                   {found.map((each) => (
                     <MenuItem key={each.path} value={each.path}>
-                      {each.path}
+                      {each.name}
                     </MenuItem>
                   ))}
                 </TextField>
@@ -43,12 +56,19 @@ export default function FeedsPage() {
             }
           >
             {feed ? (
-              <Deliveries feed={feed} />
+              <>
+                {mayAt('send readings', home.organisation) && <SendFile key={feed.path} feed={feed} />}
+                <Deliveries feed={feed} />
+              </>
             ) : (
               <Empty title="No feeds yet">
-                Make one: <code>gradumen feeds create SLUG --name NAME</code>
+                A feed is the way in for what a cloud or a site measures: make one for each.
               </Empty>
             )}
+            {doing === 'feed' && (
+              <FeedDialog organisation={home.organisation} onClose={() => setDoing(null)} />
+            )}
+            {doing === 'sender' && feed && <SenderDialog feed={feed} onClose={() => setDoing(null)} />}
           </Page>
         );
       }}
@@ -92,7 +112,7 @@ function Deliveries({ feed }: { feed: Feed }) {
           />
         ) : (
           <Empty title="Nothing has arrived yet">
-            Send a file: <code>gradumen readings send FILE --feed {feed.path}</code>
+            Drop a file above, or let a program send to it under the name {feed.path}.
           </Empty>
         )
       }

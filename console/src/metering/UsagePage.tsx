@@ -1,38 +1,40 @@
 /** Usage of a month: one meter by day, and by resource, project or organisation. */
 import { Box, MenuItem, TextField } from '@mui/material';
 import { useQuery } from '@tanstack/react-query';
-import { useSignedIn } from '../access/session';
+import { usePeriod } from '../access/figures';
+import { useNames } from '../catalogue/names';
+import { useLooked } from '../organisations/organisations';
 import { Bar } from '../shared/Bar';
-import { DataTable } from '../shared/DataTable';
+import { DataTable, byText } from '../shared/DataTable';
 import { periodName } from '../shared/dates';
 import { DayChart } from '../shared/DayChart';
 import { compare, formatQuantity, readable, share } from '../shared/decimal';
 import { useFilters } from '../shared/filters';
 import { Page, Section } from '../shared/Page';
-import { PeriodSelect, usePeriod } from '../access/PeriodSelect';
 import { Empty, Query } from '../shared/States';
+import { formatUnit } from '../shared/units';
 import { type Usage, usageOptions } from './metering';
 
 const DIMENSIONS = ['resource', 'project', 'organisation'] as const;
 
 export default function UsagePage() {
-  const { home } = useSignedIn();
-  const [period, setPeriod] = usePeriod();
+  const looked = useLooked();
+  const names = useNames();
+  const [period] = usePeriod();
   const [params, set] = useFilters();
   const by =
     DIMENSIONS.find((each) => each === params.get('by')) ??
-    (home.type === 'tenant' ? 'resource' : 'organisation');
-  const totals = useQuery(usageOptions(home.organisation, period, []));
+    (looked.type === 'tenant' ? 'resource' : 'organisation');
+  const totals = useQuery(usageOptions(looked.slug, period, []));
   const meters = totals.data?.items.map((each) => each.meter) ?? [];
   const meter = meters.find((each) => each === params.get('meter')) ?? meters[0];
   return (
     <Page
       title={`What was used in ${periodName(period)}`}
-      lead={`${home.name}${home.type === 'tenant' ? '' : ' and everybody below it'}, in the hours of its billing zone.`}
+      lead={`${looked.name}${looked.type === 'tenant' ? '' : ' and everybody below it'}, in the hours of its billing zone.`}
       current={totals.data}
       filters={
         <>
-          <PeriodSelect value={period} onChange={setPeriod} />
           {meter && (
             <TextField
               select
@@ -43,7 +45,7 @@ export default function UsagePage() {
             >
               {meters.map((each) => (
                 <MenuItem key={each} value={each}>
-                  {each}
+                  {names.meter(each)}
                 </MenuItem>
               ))}
             </TextField>
@@ -67,7 +69,13 @@ export default function UsagePage() {
       <Query query={totals}>
         {() =>
           meter ? (
-            <OneMeter organisation={home.organisation} period={period} meter={meter} by={by} />
+            <OneMeter
+              organisation={looked.slug}
+              period={period}
+              meter={meter}
+              name={names.meter(meter)}
+              by={by}
+            />
           ) : (
             <Empty title={`Nothing was used in ${periodName(period)}`}>
               Usage appears when a feed sends readings; choose another month to look back.
@@ -83,27 +91,31 @@ function OneMeter({
   organisation,
   period,
   meter,
+  name,
   by,
 }: {
   organisation: string;
   period: string;
   meter: string;
+  name: string;
   by: string;
 }) {
   const days = useQuery(usageOptions(organisation, period, ['day'], meter));
   const parts = useQuery(usageOptions(organisation, period, [by], meter));
   return (
     <>
-      <Section title={`${meter} by day`}>
+      <Section title={`${name} by day`}>
         <Query query={days} rows={4}>
           {(found) => {
             const unit = found.items[0]?.unit ?? '';
             return (
               <DayChart
                 days={found.items.map((each) => ({ day: each.keys.day ?? '', value: each.quantity }))}
-                format={(value) => `${readable(value, unit).text} ${readable(value, unit).unit}`}
+                format={(value) =>
+                  `${readable(value, unit).text} ${formatUnit(readable(value, unit).unit, readable(value, unit).text)}`
+                }
                 unit=""
-                label={`${meter} by day`}
+                label={`${name} by day`}
               />
             );
           }}
@@ -130,15 +142,18 @@ function Parts({ by, items, more }: { by: string; items: Usage[]; more: boolean 
           {
             key: by,
             title: by[0]?.toUpperCase() + by.slice(1),
-            cell: (row) => row.keys[by],
-            order: (a, b) => (a.keys[by] ?? '').localeCompare(b.keys[by] ?? '', 'en', { numeric: true }),
+            cell: (row) => row.names[by],
+            order: byText((row: Usage) => row.names[by]),
           },
           {
             key: 'bar',
             title: '',
             width: '34%',
             cell: (row) => (
-              <Bar value={share(row.quantity, most)} label={`${row.keys[by]}: ${row.quantity} ${row.unit}`} />
+              <Bar
+                value={share(row.quantity, most)}
+                label={`${row.names[by]}: ${row.quantity} ${row.unit}`}
+              />
             ),
           },
           {
@@ -148,7 +163,14 @@ function Parts({ by, items, more }: { by: string; items: Usage[]; more: boolean 
             cell: (row) => readable(row.quantity, row.unit).text,
             order: (a, b) => compare(a.quantity, b.quantity),
           },
-          { key: 'unit', title: 'Unit', cell: (row) => readable(row.quantity, row.unit).unit },
+          {
+            key: 'unit',
+            title: 'Unit',
+            cell: (row) => {
+              const shown = readable(row.quantity, row.unit);
+              return formatUnit(shown.unit, shown.text);
+            },
+          },
           {
             key: 'exact',
             title: 'Exactly',

@@ -1,73 +1,91 @@
-/** Set a limit, with the giver's figures beside it and the refusal where it belongs. */
-import { Box, Checkbox, FormControlLabel, TextField } from '@mui/material';
-import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
-import { useState } from 'react';
+/** Sets a limit of an organisation or a project, with the giver's figures beside it and the refusal where it belongs. */
+import { Box } from '@mui/material';
+import { useQuery, useQueryClient } from '@tanstack/react-query';
+import { useWatch } from 'react-hook-form';
+import * as z from 'zod/mini';
 import { api, body } from '../shared/api';
-import { formatQuantity, sum } from '../shared/decimal';
-import { FormDialog } from '../shared/FormDialog';
-import { type Organisation, type Quota, quotasOptions } from './organisations';
+import { compare, formatQuantity, subtract, sum } from '../shared/decimal';
+import { CheckInput, EntryDialog, TextInput, decimal } from '../shared/form';
+import { type Organisation, type Project, type Quota, measureName, quotasOptions } from './organisations';
+
+const limited = z.object({ unlimited: z.literal(false), limit: decimal() });
+const unlimited = z.object({ unlimited: z.literal(true), limit: z.string() });
+const schema = z.discriminatedUnion('unlimited', [limited, unlimited]);
+type Values = z.infer<typeof schema>;
 
 interface Props {
-  quota: Quota;
+  /** What the holder has now; null of a project that has none of its own. */
+  quota: Pick<Quota, 'measure' | 'unit' | 'limit' | 'granted' | 'reservation' | 'version'>;
   holder: Organisation;
+  project?: Project;
   giver: Organisation | null;
   onClose: () => void;
 }
 
-export function GrantDialog({ quota, holder, giver, onClose }: Props) {
+export function GrantDialog({ quota, holder, project, giver, onClose }: Props) {
   const queries = useQueryClient();
-  const [limit, setLimit] = useState(quota.limit ?? '');
-  const [unlimited, setUnlimited] = useState(quota.limit === null);
+  const name = project?.name ?? holder.name;
   const given = useQuery({ ...quotasOptions(giver?.slug ?? ''), enabled: giver !== null });
   const held = given.data?.find((each) => each.measure === quota.measure && each.project === null);
-  const grant = useMutation({
-    mutationFn: async () =>
-      body(
-        await api.PUT('/api/v1/organisations/{organisation}/quotas/{measure}', {
-          params: { path: { organisation: holder.slug, measure: quota.measure } },
-          body: { limit: unlimited ? null : limit.trim(), version: quota.version },
-        }),
-      ),
-    onSuccess: async () => {
-      await queries.invalidateQueries({ queryKey: ['quotas'] });
-      onClose();
-    },
-  });
-  const taken = sum([quota.granted, quota.reservation]);
+  const save = async (values: Values) => {
+    const grant = { limit: values.unlimited ? null : values.limit, version: quota.version };
+    const path = { organisation: holder.slug, measure: quota.measure };
+    body(
+      project
+        ? await api.PUT('/api/v1/organisations/{organisation}/projects/{project}/quotas/{measure}', {
+            params: { path: { ...path, project: project.slug } },
+            body: grant,
+          })
+        : await api.PUT('/api/v1/organisations/{organisation}/quotas/{measure}', {
+            params: { path },
+            body: grant,
+          }),
+    );
+    await queries.invalidateQueries({ queryKey: ['quotas'] });
+  };
+  const initial: Values =
+    quota.limit === null ? { unlimited: true, limit: '' } : { unlimited: false, limit: quota.limit };
   return (
-    <FormDialog
-      title={`${quota.measure === 'processors' ? 'Processors' : 'Storage'} of ${holder.name}`}
+    <EntryDialog
+      title={`${measureName(quota.measure)} of ${name}`}
       act="Set the limit"
-      change={grant}
+      schema={schema}
+      initial={initial}
+      save={save}
       onClose={onClose}
     >
-      <Box sx={{ fontSize: '0.86rem', color: 'text.secondary' }}>
-        {giver && held && (
+      <Box sx={{ fontSize: '0.86rem', color: 'text.secondary', gridColumn: '1 / -1' }}>
+        {giver && held && <Giver giver={giver} held={held} had={quota.limit ?? '0'} name={name} />}
+        {!project && compare(sum([quota.granted, quota.reservation]), '0') > 0 && (
           <Box>
-            {giver.name} has{' '}
-            {held.left === null ? 'no limit' : `${formatQuantity(held.left)} ${quota.unit} left to give`}
-            {held.limit !== null && ` of ${formatQuantity(held.limit)}`}
-            {held.left !== null &&
-              `, so ${holder.name} can have up to ${formatQuantity(sum([held.left, quota.limit ?? '0']))}`}
-            .
+            {holder.name} has passed on or reserved {formatQuantity(sum([quota.granted, quota.reservation]))}{' '}
+            {quota.unit}.
           </Box>
         )}
-        <Box>
-          {holder.name} has passed on to customers or reserved {formatQuantity(taken)} {quota.unit}.
-        </Box>
       </Box>
-      <TextField
-        label={`Limit, ${quota.unit}`}
-        value={unlimited ? '' : limit}
-        disabled={unlimited}
-        required={!unlimited}
-        onChange={(event) => setLimit(event.target.value)}
-        slotProps={{ htmlInput: { inputMode: 'decimal', pattern: '[0-9]+(\\.[0-9]+)?' } }}
-      />
-      <FormControlLabel
-        control={<Checkbox checked={unlimited} onChange={(event) => setUnlimited(event.target.checked)} />}
-        label="No limit"
-      />
-    </FormDialog>
+      <Limit unit={quota.unit} />
+      <CheckInput name="unlimited" label="No limit" />
+    </EntryDialog>
   );
+}
+
+function Giver({ giver, held, had, name }: { giver: Organisation; held: Quota; had: string; name: string }) {
+  if (held.left === null) return <Box>{giver.name} has no limit.</Box>;
+  // What is over-committed leaves less than nothing; that is said as it is.
+  const over = compare(held.left, '0') < 0;
+  return (
+    <Box>
+      {giver.name} has{' '}
+      {over
+        ? `passed on ${formatQuantity(subtract('0', held.left))} ${held.unit} more than its limit`
+        : `${formatQuantity(held.left)} ${held.unit} left to give`}
+      {held.limit !== null && ` of ${formatQuantity(held.limit)}`}, so {name} can have up to{' '}
+      {formatQuantity(compare(sum([held.left, had]), '0') > 0 ? sum([held.left, had]) : '0')}.
+    </Box>
+  );
+}
+
+function Limit({ unit }: { unit: string }) {
+  const unlimited = useWatch({ name: 'unlimited' }) as boolean;
+  return <TextInput name="limit" label="Limit" unit={unit} disabled={unlimited} optional={unlimited} />;
 }

@@ -14,7 +14,6 @@ const MOST = 2000;
 
 interface Props {
   search: string;
-  open: string | null;
   onOpen: (slug: string) => void;
 }
 
@@ -22,7 +21,7 @@ export function LargeTree(props: Props) {
   return props.search ? <Found {...props} /> : <Opened {...props} />;
 }
 
-function Found({ search, open, onOpen }: Props) {
+function Found({ search, onOpen }: Props) {
   const [limit, setLimit] = useState(AT_ONCE);
   const found = useQuery({
     ...organisationsOptions({ search, limit }),
@@ -35,7 +34,6 @@ function Found({ search, open, onOpen }: Props) {
           <Box>
             <OrganisationTree
               branches={page.items.map((organisation) => ({ organisation, depth: 0 }))}
-              open={open}
               onOpen={onOpen}
             />
             {page.next !== null && <More count={limit} onClick={() => setLimit(limit + AT_ONCE)} />}
@@ -49,7 +47,7 @@ function Found({ search, open, onOpen }: Props) {
 }
 
 /** What is open, and how many are shown of each; at first those at the top. */
-function Opened({ open, onOpen }: Props) {
+function Opened({ onOpen }: Props) {
   const { session } = useSignedIn();
   const own = session.memberships.map((each) => each.organisation);
   const [shown, setShown] = useState<Record<string, number>>(() =>
@@ -96,7 +94,7 @@ function Opened({ open, onOpen }: Props) {
   const cut = branches.filter(({ organisation }) => below(organisation.slug)?.next != null);
   return (
     <Box>
-      <OrganisationTree branches={branches} open={open} onOpen={onOpen} twig={twig} />
+      <OrganisationTree branches={branches} onOpen={onOpen} twig={twig} />
       {cut.map(({ organisation: { slug, name } }) => (
         <More
           key={slug}

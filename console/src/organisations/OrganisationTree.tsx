@@ -10,12 +10,10 @@ const MOST_BARS = 60;
 
 export function OrganisationTree({
   branches,
-  open,
   onOpen,
   twig,
 }: {
   branches: Branch[];
-  open: string | null;
   onOpen: (slug: string) => void;
   /** What stands before a name, to open and close what is under it. */
   twig?: (organisation: Organisation) => ReactNode;
@@ -27,14 +25,12 @@ export function OrganisationTree({
     const quota = found?.find((each) => each.measure === measure && each.project === null);
     return quota ? <QuotaBar quota={quota} sells={organisation.type !== 'tenant'} brief /> : null;
   };
-  const figures = open === null;
   return (
     <DataTable
       name="tree"
       label="Organisations"
       rows={branches}
       rowKey={(branch) => branch.organisation.slug}
-      selected={open}
       onOpen={(branch) => onOpen(branch.organisation.slug)}
       columns={[
         {
@@ -60,31 +56,19 @@ export function OrganisationTree({
           ),
         },
         { key: 'type', title: 'Type', cell: ({ organisation }) => organisation.type },
-        ...(figures
-          ? [
-              {
-                key: 'processors',
-                title: 'Processors, passed on',
-                cell: ({ organisation }: Branch) => bar(organisation, 'processors'),
-              },
-              {
-                key: 'storage',
-                title: 'Storage, passed on',
-                cell: ({ organisation }: Branch) => bar(organisation, 'storage'),
-              },
-            ]
-          : []),
+        {
+          key: 'processors',
+          title: 'Processors, passed on',
+          cell: ({ organisation }) => bar(organisation, 'processors'),
+        },
+        {
+          key: 'storage',
+          title: 'Storage, passed on',
+          cell: ({ organisation }) => bar(organisation, 'storage'),
+        },
         { key: 'country', title: 'Country', cell: ({ organisation }) => organisation.country },
         { key: 'currency', title: 'Billed in', cell: ({ organisation }) => organisation.currency },
-        ...(figures
-          ? [
-              {
-                key: 'zone',
-                title: 'Billing zone',
-                cell: ({ organisation }: Branch) => organisation.billing_zone,
-              },
-            ]
-          : []),
+        { key: 'zone', title: 'Billing zone', cell: ({ organisation }) => organisation.billing_zone },
       ]}
     />
   );

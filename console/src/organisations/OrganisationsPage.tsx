@@ -1,23 +1,28 @@
-/** The tree of organisations with their quotas; details open beside it. */
-import { Box, TextField } from '@mui/material';
+/** The tree of organisations with their quotas; each opens as a page of its own. */
+import { Button, TextField } from '@mui/material';
 import { useQuery } from '@tanstack/react-query';
-import { useDeferredValue } from 'react';
+import { useDeferredValue, useState } from 'react';
+import { useNavigate } from 'react-router';
+import { useSignedIn } from '../access/session';
 import { useFilters } from '../shared/filters';
 import { Page } from '../shared/Page';
 import { Empty, Query } from '../shared/States';
 import { LargeTree } from './LargeTree';
-import { OrganisationDetail } from './OrganisationDetail';
+import { OrganisationDialog } from './OrganisationDialog';
 import { OrganisationTree } from './OrganisationTree';
 import { FEW, organisationOptions, organisationsOptions, tree } from './organisations';
 
 export default function OrganisationsPage() {
+  const { home, may } = useSignedIn();
   const [params, set] = useFilters();
+  const navigate = useNavigate();
+  const [adding, setAdding] = useState(false);
   const search = params.get('search') ?? '';
   const wanted = useDeferredValue(search.trim());
-  const chosen = params.get('organisation');
   const some = useQuery(organisationsOptions({ limit: FEW }));
-  const open = useQuery({ ...organisationOptions(chosen ?? ''), enabled: chosen !== null });
-  const onOpen = (slug: string) => set('organisation', slug === chosen ? '' : slug);
+  const own = useQuery(organisationOptions(home.organisation));
+  const onOpen = (slug: string) => void navigate(`/organisations/${slug}`);
+  const adds = home.type !== 'tenant' && may('manage organisations');
   return (
     <Page
       title="Who buys from whom"
@@ -30,38 +35,24 @@ export default function OrganisationsPage() {
           onChange={(event) => set('search', event.target.value)}
         />
       }
+      action={
+        adds && (
+          <Button variant="contained" size="medium" onClick={() => setAdding(true)} disabled={!own.data}>
+            Add a customer
+          </Button>
+        )
+      }
     >
-      <Box
-        sx={{
-          display: 'grid',
-          gridTemplateColumns: {
-            xs: 'minmax(0, 1fr)',
-            lg: chosen ? 'minmax(0, 1fr) 440px' : 'minmax(0, 1fr)',
-          },
-          gap: 4,
-        }}
-      >
-        <Query query={some} rows={12}>
-          {(page) =>
-            page.next !== null ? (
-              <LargeTree search={wanted} open={chosen} onOpen={onOpen} />
-            ) : (
-              <Whole branches={tree(page.items, wanted)} open={chosen} onOpen={onOpen} />
-            )
-          }
-        </Query>
-        {chosen && (
-          <Query query={open} rows={12}>
-            {(organisation) => (
-              <OrganisationDetail
-                key={organisation.slug}
-                organisation={organisation}
-                onClose={() => set('organisation', '')}
-              />
-            )}
-          </Query>
-        )}
-      </Box>
+      <Query query={some} rows={12}>
+        {(page) =>
+          page.next !== null ? (
+            <LargeTree search={wanted} onOpen={onOpen} />
+          ) : (
+            <Whole branches={tree(page.items, wanted)} onOpen={onOpen} />
+          )
+        }
+      </Query>
+      {adding && own.data && <OrganisationDialog parent={own.data} onClose={() => setAdding(false)} />}
     </Page>
   );
 }

@@ -2,17 +2,20 @@
 import { Box } from '@mui/material';
 import { Bar } from '../shared/Bar';
 import { compare, formatQuantity, share, sum } from '../shared/decimal';
-import type { Quota } from './organisations';
+import type { Quota, Use } from './organisations';
 
 export function QuotaBar({
   quota,
   sells,
   brief = false,
+  use,
 }: {
   quota: Quota;
   sells: boolean;
   /** Where a heading says already what is counted. */
   brief?: boolean;
+  /** What is in use, where that is known. */
+  use?: Use | undefined;
 }) {
   const given = sum([quota.granted, quota.reservation]);
   const limit = quota.limit;
@@ -25,12 +28,34 @@ export function QuotaBar({
       : limit === null
         ? `${formatQuantity(given)} ${quota.unit}${to}, no limit`
         : `${formatQuantity(given)} of ${formatQuantity(limit)} ${quota.unit}${to}`;
+  const used = use?.quantity ?? null;
+  if (used !== null && !sells && compare(given, '0') === 0)
+    return <InUse used={used} limit={limit} unit={quota.unit} />;
   return (
     <Box sx={{ minWidth: 150 }}>
       <Box sx={{ fontSize: '0.8rem', fontVariantNumeric: 'tabular-nums', mb: 0.25 }}>{text}</Box>
       {limit !== null && (sells || compare(given, '0') > 0) && (
         <Bar tone="quota" value={share(given, limit)} label={text} />
       )}
+      {used !== null && (
+        <Box sx={{ mt: 1 }}>
+          <InUse used={used} limit={limit} unit={quota.unit} />
+        </Box>
+      )}
+    </Box>
+  );
+}
+
+/** What is in use of a limit, the newest whole hour's mean. */
+function InUse({ used, limit, unit }: { used: string; limit: string | null; unit: string }) {
+  const text =
+    limit === null
+      ? `${formatQuantity(used, 1)} ${unit} in use, no limit`
+      : `${formatQuantity(used, 1)} of ${formatQuantity(limit)} ${unit} in use`;
+  return (
+    <Box sx={{ minWidth: 150 }}>
+      <Box sx={{ fontSize: '0.8rem', fontVariantNumeric: 'tabular-nums', mb: 0.25 }}>{text}</Box>
+      {limit !== null && <Bar tone="quota" value={share(used, limit)} label={text} />}
     </Box>
   );
 }

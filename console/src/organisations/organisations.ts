@@ -1,9 +1,17 @@
 /** Organisations, projects and quotas. */
-import { queryOptions } from '@tanstack/react-query';
+import { queryOptions, useQuery } from '@tanstack/react-query';
+import { useWhose } from '../access/figures';
+import { useSignedIn } from '../access/session';
 import { api, body, type Schemas } from '../shared/api';
 
 export type Organisation = Schemas['OrganisationBody'];
 export type Quota = Schemas['QuotaBody'];
+export type Use = Schemas['UseBody'];
+export type Project = Schemas['ProjectBody'];
+
+/** A measure as people read it. */
+export const measureName = (measure: string): string =>
+  measure.charAt(0).toUpperCase() + measure.slice(1).replaceAll('-', ' ');
 
 /** So many are shown at once, as a tree that is all open; of more, one opens what one looks for. */
 export const FEW = 200;
@@ -31,6 +39,16 @@ export const quotasOptions = (organisation: string) =>
       ).items,
   });
 
+/** What an organisation and all below it use of what quotas limit, now. */
+export const usesOptions = (organisation: string) =>
+  queryOptions({
+    queryKey: ['uses', organisation],
+    queryFn: async () =>
+      body(await api.GET('/api/v1/organisations/{organisation}/uses', { params: { path: { organisation } } }))
+        .items,
+    staleTime: 60_000,
+  });
+
 export const projectsOptions = (organisation: string) =>
   queryOptions({
     queryKey: ['projects', organisation],
@@ -41,6 +59,16 @@ export const projectsOptions = (organisation: string) =>
         }),
       ).items,
   });
+
+/** The organisation that a page is about; until it is known by name, by its slug. */
+export function useLooked(): { slug: string; name: string; type: string; own: boolean } {
+  const { home } = useSignedIn();
+  const whose = useWhose();
+  const own = whose === home.organisation;
+  const { data } = useQuery({ ...organisationOptions(whose), enabled: !own });
+  if (own) return { slug: whose, name: home.name, type: home.type, own };
+  return { slug: whose, name: data?.name ?? whose, type: data?.type ?? 'tenant', own };
+}
 
 export interface Branch {
   organisation: Organisation;

@@ -3,12 +3,12 @@ import { Alert, Button, Checkbox, FormControlLabel, MenuItem, TextField } from '
 import { useMutation, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { useSearchParams } from 'react-router';
+import { usePeriod } from '../access/figures';
 import { useSignedIn } from '../access/session';
 import { api, body } from '../shared/api';
 import { DataTable, byText } from '../shared/DataTable';
 import { compare, formatMoney, sum } from '../shared/decimal';
 import { Page } from '../shared/Page';
-import { PeriodSelect, usePeriod } from '../access/PeriodSelect';
 import { Empty, Query } from '../shared/States';
 import { unpublishedChangesOptions } from '../catalogue/unpublishedChanges';
 import type { WhatIf } from './estimates';
@@ -60,22 +60,19 @@ export default function WhatIfPage() {
             lead="A month priced again with an unpublished rate card, as if it had held throughout. Nothing is changed by it."
             filters={
               card && (
-                <>
-                  <TextField
-                    select
-                    label="With the unpublished card"
-                    value={card.slug}
-                    sx={{ minWidth: 220 }}
-                    onChange={(event) => set('draft', event.target.value)}
-                  >
-                    {cards.map((draft) => (
-                      <MenuItem key={draft.slug} value={draft.slug}>
-                        {draft.form.name as string}
-                      </MenuItem>
-                    ))}
-                  </TextField>
-                  <PeriodSelect value={period} onChange={(next) => set('period', next)} />
-                </>
+                <TextField
+                  select
+                  label="With the unpublished card"
+                  value={card.slug}
+                  sx={{ minWidth: 220 }}
+                  onChange={(event) => set('draft', event.target.value)}
+                >
+                  {cards.map((draft) => (
+                    <MenuItem key={draft.slug} value={draft.slug}>
+                      {draft.form.name as string}
+                    </MenuItem>
+                  ))}
+                </TextField>
               )
             }
             action={

@@ -33,6 +33,13 @@ export function periodsUpTo(now: string, count: number): string[] {
   return found;
 }
 
+/** The month so many months after another, or before it. */
+export function periodsFrom(period: string, by: number): string {
+  const [year = 2026, month = 1] = period.split('-').map(Number);
+  const count = year * 12 + month - 1 + by;
+  return `${Math.floor(count / 12)}-${String((count % 12) + 1).padStart(2, '0')}`;
+}
+
 /** The first day of the month after a moment's. */
 export function nextMonth(now: string): string {
   const [year = 2026, month = 1] = now.slice(0, 7).split('-').map(Number);

@@ -1,4 +1,5 @@
 /** Exact decimals as the service sends them: text in, text out, never a binary float. */
+import Big from 'big.js';
 
 const MINOR_UNITS: Record<string, number> = { JPY: 0, KRW: 0, ISK: 0, BHD: 3, KWD: 3, TND: 3 };
 const THIN = '\u2009';
@@ -7,78 +8,40 @@ const MINUS = '\u2212';
 /** Decimal places of a currency (ISO 4217). */
 export const minorUnits = (currency: string): number => MINOR_UNITS[currency] ?? 2;
 
-interface Scaled {
-  units: bigint;
-  places: number;
-}
-
-function parse(text: string): Scaled {
-  const match = /^(-?)(\d+)(?:\.(\d+))?$/.exec(text);
-  if (!match) throw new Error(`not a decimal: ${text}`);
-  const decimals = match[3] ?? '';
-  const units = BigInt((match[2] ?? '0') + decimals);
-  return { units: match[1] ? -units : units, places: decimals.length };
-}
-
-const rescale = (value: Scaled, places: number): bigint => value.units * 10n ** BigInt(places - value.places);
-
-function write(units: bigint, places: number): string {
-  const digits = (units < 0n ? -units : units).toString().padStart(places + 1, '0');
-  const whole = places ? digits.slice(0, -places) : digits;
-  return (units < 0n ? '-' : '') + whole + (places ? `.${digits.slice(-places)}` : '');
-}
+// Rounded half up, away from zero; a quotient has more places than anything that is shown of it.
+Big.RM = Big.roundHalfUp;
+Big.DP = 24;
 
 /** The exact sum. */
-export function sum(values: readonly string[]): string {
-  const parsed = values.map(parse);
-  const places = Math.max(0, ...parsed.map((value) => value.places));
-  return write(
-    parsed.reduce((total, value) => total + rescale(value, places), 0n),
-    places,
-  );
-}
+export const sum = (values: readonly string[]): string =>
+  values.reduce((total, value) => total.plus(value), new Big(0)).toFixed();
 
 /** `left` less `right`, exactly. */
-export const subtract = (left: string, right: string): string =>
-  sum([left, right.startsWith('-') ? right.slice(1) : `-${right}`]);
+export const subtract = (left: string, right: string): string => new Big(left).minus(right).toFixed();
+
+/** The exact product. */
+export const times = (left: string, right: string): string => new Big(left).times(right).toFixed();
+
+/** One number by another, to 24 decimals. */
+export const divide = (amount: string, by: string): string => new Big(amount).div(by).toFixed();
 
 /** Below, at or above zero when `left` is less than, equal to or more than `right`. */
-export function compare(left: string, right: string): number {
-  const [a, b] = [parse(left), parse(right)];
-  const places = Math.max(a.places, b.places);
-  const difference = rescale(a, places) - rescale(b, places);
-  return difference < 0n ? -1 : difference > 0n ? 1 : 0;
-}
+export const compare = (left: string, right: string): number => new Big(left).cmp(right);
 
 /** Rounded half up, away from zero. */
-export function round(text: string, places: number): string {
-  const value = parse(text);
-  if (value.places <= places) return write(rescale(value, places), places);
-  const divisor = 10n ** BigInt(value.places - places);
-  const size = value.units < 0n ? -value.units : value.units;
-  const rounded = (size * 2n + divisor) / (divisor * 2n);
-  return write(value.units < 0n ? -rounded : rounded, places);
-}
+export const round = (text: string, places: number): string => new Big(text).toFixed(places);
+
+/** Rounded, without zeros that say nothing, as one types it. */
+export const plain = (text: string, places: number): string =>
+  new Big(new Big(text).toFixed(places)).toFixed();
 
 /** A share between 0 and 1 for bars only; everything shown as a number stays text. */
-export function share(part: string, whole: string): number {
-  const [a, b] = [parse(part), parse(whole)];
-  if (b.units <= 0n) return 0;
-  const places = Math.max(a.places, b.places);
-  return Number((rescale(a, places) * 10_000n) / rescale(b, places)) / 10_000;
-}
+export const share = (part: string, whole: string): number =>
+  compare(whole, '0') > 0 ? Number(new Big(part).div(whole).toFixed(4, Big.roundDown)) : 0;
 
 /** A share in percent with one decimal, rounded half up; null of nothing. */
-export function percent(part: string, whole: string): string | null {
-  const [a, b] = [parse(part), parse(whole)];
-  if (b.units === 0n) return null;
-  const places = Math.max(a.places, b.places);
-  const [above, below] = [rescale(a, places) * 1000n, rescale(b, places)];
-  const negative = above < 0n !== below < 0n;
-  const [size, divisor] = [above < 0n ? -above : above, below < 0n ? -below : below];
-  const rounded = (size * 2n + divisor) / (divisor * 2n);
-  return write(negative ? -rounded : rounded, 1);
-}
+export const percent = (part: string, whole: string): string | null =>
+  compare(whole, '0') ? new Big(part).times(100).div(whole).toFixed(1) : null;
 
 function group(text: string): string {
   const [whole = '0', decimals] = text.replace('-', '').split('.');
@@ -114,19 +77,19 @@ const BYTE_UNITS = ['byte', 'KiB', 'MiB', 'GiB', 'TiB', 'PiB'] as const;
 
 /** A quantity in base units, shown in the largest unit that leaves at least 1. Exact in the tooltip. */
 export function readable(quantity: string, unit: string): { text: string; unit: string } {
-  let value = parse(round(quantity, 6));
+  let value = new Big(quantity);
   let rest = unit;
   if (unit.endsWith('second')) {
-    value = { units: value.units / 3600n, places: value.places };
+    value = value.div(3600);
     rest = unit.replace(/second$/, 'hour');
   }
   if (rest.startsWith('byte')) {
     let step = 0;
-    while (step < BYTE_UNITS.length - 1 && value.units / 10n ** BigInt(value.places) >= 1024n) {
-      value = { units: value.units / 1024n, places: value.places };
+    while (step < BYTE_UNITS.length - 1 && value.gte(1024)) {
+      value = value.div(1024);
       step += 1;
     }
     rest = rest.replace('byte', BYTE_UNITS[step] ?? 'byte');
   }
-  return { text: formatQuantity(write(value.units, value.places), 2), unit: rest };
+  return { text: formatQuantity(value.toFixed(), 2), unit: rest };
 }

@@ -5,3 +5,28 @@ export const SERIES = {
 } as const;
 /** All the smaller ones together. */
 export const REST = { light: '#a9b0aa', dark: '#66716f' } as const;
+
+/** Fees and discounts, which belong to no service. */
+export const FEES = { light: '#c9bf9f', dark: '#8f8770' } as const;
+
+/**
+ * The colour of each of some things: that of its place among all of its kind, so that it is the same on every page; the
+ * next free one where two that are drawn would share it.
+ */
+export function colours(
+  tone: 'light' | 'dark',
+  keys: readonly string[],
+  ranks: ReadonlyMap<string, number>,
+): Map<string, string> {
+  const hues = SERIES[tone];
+  const taken = new Set<number>();
+  const found = new Map<string, string>();
+  const place = (key: string) => ranks.get(key) ?? keys.indexOf(key);
+  for (const key of [...keys].sort((left, right) => place(left) - place(right))) {
+    let hue = place(key) % hues.length;
+    while (taken.has(hue) && taken.size < hues.length) hue = (hue + 1) % hues.length;
+    taken.add(hue);
+    found.set(key, hues[hue] ?? hues[0]);
+  }
+  return found;
+}

@@ -321,7 +321,9 @@ export interface paths {
         };
         /**
          * List Invoices
-         * @description Drafts and issued documents, newest period first, without lines.
+         * @description Drafts and issued documents without lines: newest period first, its drafts before its numbers.
+         *
+         *     ``organisation`` is seller or buyer; ``search`` is found in the number or in the parties' names.
          */
         get: operations["list_invoices"];
         put?: never;
@@ -928,6 +930,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/organisations/{organisation}/to-dos": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List To Dos
+         * @description What needs the organisation's members, the most pressing first: work, health, money, what is about to change.
+         */
+        get: operations["list_to_dos"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/organisations/{organisation}/unpublished-changes": {
         parameters: {
             query?: never;
@@ -1028,6 +1050,28 @@ export interface paths {
          * @description Usage of an organisation and all below in a month, by day, meter, resource, project or organisation.
          */
         get: operations["sum_usage"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/organisations/{organisation}/uses": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Uses
+         * @description What an organisation and all below it use of what quotas limit: the newest whole hour's mean.
+         *
+         *     Which meters count a measure is said by the services that publish them.
+         */
+        get: operations["list_uses"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1433,7 +1477,11 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        /**
+         * Read Set Up
+         * @description Whether the service waits for its provider to be set up; anybody may ask.
+         */
+        get: operations["read_set_up"];
         put?: never;
         /**
          * Set Up
@@ -2200,6 +2248,8 @@ export interface components {
             id: string;
             /** Organisation */
             organisation: string;
+            /** Organisation Name */
+            organisation_name: string;
             /** Period */
             period: string;
             /** Rate Card */
@@ -2315,7 +2365,7 @@ export interface components {
         };
         /**
          * DifferenceBody
-         * @description A value that changes.
+         * @description A value that changes, by its place in the written form and in words; a whole rate, tier or discount is one.
          */
         DifferenceBody: {
             /** After */
@@ -2324,6 +2374,8 @@ export interface components {
             before: string | null;
             /** Path */
             path: string;
+            /** Words */
+            words: string;
         };
         /**
          * DifferencesBody
@@ -2419,7 +2471,7 @@ export interface components {
         };
         /**
          * EstimatedLineBody
-         * @description A line of a month.
+         * @description A line of a month; ``service`` is empty for fees and discounts, and ``one-off`` for what comes once.
          */
         EstimatedLineBody: {
             /**
@@ -2438,6 +2490,8 @@ export interface components {
             quantity: string;
             /** Rate */
             rate: string;
+            /** Service */
+            service: string;
             /** Unit */
             unit: string;
         };
@@ -2704,10 +2758,13 @@ export interface components {
          * InvoiceBody
          * @description A draft or issued document; lists leave ``lines`` and ``taxes`` empty.
          *
-         *     ``tax_category`` and ``tax_percent`` are those of what it charges anew; what it gives back has the tax of the
-         *     documents that charged it.
+         *     ``late`` is what of ``net`` is of earlier periods, ``before`` what was issued on the same link for the one before,
+         *     null for nothing. ``tax_category`` and ``tax_percent`` are those of what it charges anew; what it gives back has the
+         *     tax of the documents that charged it.
          */
         InvoiceBody: {
+            /** Before */
+            before: string | null;
             /** Buyer */
             buyer: string;
             /** Currency */
@@ -2729,6 +2786,14 @@ export interface components {
             invoice_date: string | null;
             /** Kind */
             kind: string;
+            /**
+             * Late
+             * Format: decimal
+             * @example 12.5
+             */
+            late: string;
+            /** Line Count */
+            line_count: number;
             /** Lines */
             lines: components["schemas"]["InvoiceLineBody"][];
             /**
@@ -2818,6 +2883,40 @@ export interface components {
             tax_percent: string;
             /** Unit */
             unit: string;
+        };
+        /**
+         * InvoiceSumsBody
+         * @description What all documents of a list come to in a currency, those of its other pages too.
+         */
+        InvoiceSumsBody: {
+            /** Count */
+            count: number;
+            /** Currency */
+            currency: string;
+            /**
+             * Gross
+             * Format: decimal
+             * @example 12.5
+             */
+            gross: string;
+            /**
+             * Net
+             * Format: decimal
+             * @example 12.5
+             */
+            net: string;
+        };
+        /**
+         * InvoicesBody
+         * @description One page of a list of documents, with the sums of the whole list.
+         */
+        InvoicesBody: {
+            /** Items */
+            items: components["schemas"]["InvoiceBody"][];
+            /** Next */
+            next: string | null;
+            /** Sums */
+            sums: components["schemas"]["InvoiceSumsBody"][];
         };
         /**
          * IssueDrafts
@@ -3016,6 +3115,12 @@ export interface components {
             percent: string;
         };
         /**
+         * Measure
+         * @description What a quota limits.
+         * @enum {string}
+         */
+        Measure: "processors" | "storage";
+        /**
          * MemberBody
          * @description A user in an organisation; a disabled one has no rights there.
          */
@@ -3071,6 +3176,7 @@ export interface components {
             combine: "sum" | "level";
             /** Counted */
             counted?: string | null;
+            measure?: ("processors" | "storage") | null;
             /** Name */
             name: string;
             /**
@@ -3252,6 +3358,8 @@ export interface components {
             id: string;
             /** Organisation */
             organisation: string;
+            /** Organisation Name */
+            organisation_name: string;
             /** Seller */
             seller: string;
             /** Subscription */
@@ -3449,13 +3557,6 @@ export interface components {
             /** Next */
             next: string | null;
         };
-        /** Page[InvoiceBody] */
-        Page_InvoiceBody_: {
-            /** Items */
-            items: components["schemas"]["InvoiceBody"][];
-            /** Next */
-            next: string | null;
-        };
         /** Page[MemberBody] */
         Page_MemberBody_: {
             /** Items */
@@ -3575,6 +3676,13 @@ export interface components {
             /** Next */
             next: string | null;
         };
+        /** Page[ToDoBody] */
+        Page_ToDoBody_: {
+            /** Items */
+            items: components["schemas"]["ToDoBody"][];
+            /** Next */
+            next: string | null;
+        };
         /** Page[TokenBody] */
         Page_TokenBody_: {
             /** Items */
@@ -3586,6 +3694,13 @@ export interface components {
         Page_UnpublishedChangeBody_: {
             /** Items */
             items: components["schemas"]["UnpublishedChangeBody"][];
+            /** Next */
+            next: string | null;
+        };
+        /** Page[UseBody] */
+        Page_UseBody_: {
+            /** Items */
+            items: components["schemas"]["UseBody"][];
             /** Next */
             next: string | null;
         };
@@ -4183,6 +4298,14 @@ export interface components {
             user_name: string;
         };
         /**
+         * SetUpBody
+         * @description Whether the service has no provider yet and can be set up.
+         */
+        SetUpBody: {
+            /** Open */
+            open: boolean;
+        };
+        /**
          * Share
          * @description A quantity and an amount: what is spread in all, or what was billed before.
          */
@@ -4257,6 +4380,8 @@ export interface components {
             kind: string;
             /** Organisation */
             organisation: string;
+            /** Organisation Name */
+            organisation_name: string;
             /** Own */
             own: string;
             /** Standard */
@@ -4362,9 +4487,9 @@ export interface components {
          * @description What was charged, net of tax, under one value of each chosen dimension.
          *
          *     ``before`` is that of the range before, ``compared`` the share of ``amount`` that stands against it; both are null
-         *     where days or months are told apart. ``costs`` and ``margin`` are what it cost the seller and what it keeps; the
-         *     margin is null where a cost is in another currency, or where costs are not the reader's to see. ``others`` says how
-         *     many smaller values a row stands for.
+         *     where days or months are told apart, and on the first day of the range. ``costs`` and ``margin`` are what it cost
+         *     the seller and what it keeps; the margin is null where a cost is in another currency, or where costs are not the
+         *     reader's to see. ``others`` says how many smaller values a row stands for.
          */
         SpendRowBody: {
             /**
@@ -4411,6 +4536,8 @@ export interface components {
             id: string;
             /** Organisation */
             organisation: string;
+            /** Organisation Name */
+            organisation_name: string;
             /** Period */
             period: string;
             /** Seller */
@@ -4827,6 +4954,26 @@ export interface components {
             withdrawn_on: string | null;
         };
         /**
+         * ToDoBody
+         * @description Something that needs somebody, in a sentence, with more to it in another.
+         *
+         *     ``kind`` says what it is about: task, charges, feed, refused readings, drafts, to bill, not priced, price change,
+         *     quota, or invoice; ``subject`` which one, by id, slug or month.
+         */
+        ToDoBody: {
+            /** Detail */
+            detail: string;
+            /** Kind */
+            kind: string;
+            /** Since */
+            since: string | null;
+            /** Subject */
+            subject: string;
+            /** Title */
+            title: string;
+            weight: components["schemas"]["Weight"];
+        };
+        /**
          * TokenBody
          * @description A token; ``secret`` is there only in the answer that made it.
          */
@@ -4917,7 +5064,7 @@ export interface components {
         };
         /**
          * UsageBody
-         * @description Usage of a meter in its base unit, under one value of each chosen dimension.
+         * @description Usage of a meter in its base unit, under one value of each chosen dimension; ``names`` is what people call it.
          */
         UsageBody: {
             /** Keys */
@@ -4926,6 +5073,12 @@ export interface components {
             };
             /** Meter */
             meter: string;
+            /** Meter Name */
+            meter_name: string;
+            /** Names */
+            names: {
+                [key: string]: string;
+            };
             /**
              * Quantity
              * Format: decimal
@@ -5011,6 +5164,20 @@ export interface components {
             waiting: boolean;
         };
         /**
+         * UseBody
+         * @description How much of a measure is in use: the mean over the newest whole hour that has any usage; null where none does.
+         */
+        UseBody: {
+            /** Hour */
+            hour: string | null;
+            /** Measure */
+            measure: string;
+            /** Quantity */
+            quantity: string | null;
+            /** Unit */
+            unit: string;
+        };
+        /**
          * VersionsBody
          * @description A plan with all its versions, oldest first.
          */
@@ -5022,6 +5189,12 @@ export interface components {
             /** Versions */
             versions: components["schemas"]["PublishedPlanBody"][];
         };
+        /**
+         * Weight
+         * @description How soon somebody should look.
+         * @enum {string}
+         */
+        Weight: "failed" | "look" | "note";
         /**
          * WhatIfAsked
          * @description A seller's period, and the cards that it is priced with instead.
@@ -5667,7 +5840,9 @@ export interface operations {
                 state?: string | null;
                 seller?: string | null;
                 buyer?: string | null;
+                organisation?: string | null;
                 period?: string | null;
+                search?: string;
                 after?: string | null;
                 limit?: number;
             };
@@ -5683,7 +5858,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Page_InvoiceBody_"];
+                    "application/json": components["schemas"]["InvoicesBody"];
                 };
             };
             /** @description A refusal, as problem details */
@@ -6917,6 +7092,37 @@ export interface operations {
             };
         };
     };
+    list_to_dos: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                organisation: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Page_ToDoBody_"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     list_unpublished_changes: {
         parameters: {
             query?: never;
@@ -7143,6 +7349,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["UsageSumsBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_uses: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                organisation: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Page_UseBody_"];
                 };
             };
             /** @description A refusal, as problem details */
@@ -7802,6 +8039,35 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    read_set_up: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SetUpBody"];
+                };
             };
             /** @description A refusal, as problem details */
             default: {

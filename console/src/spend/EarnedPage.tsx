@@ -2,13 +2,13 @@
 import { Alert, Box, MenuItem, TextField, Typography } from '@mui/material';
 import { queryOptions, useQuery } from '@tanstack/react-query';
 import { useSearchParams } from 'react-router';
+import { usePeriod } from '../access/figures';
 import { useSignedIn } from '../access/session';
 import { againWhileWaiting } from '../shared/current';
 import { api, body } from '../shared/api';
 import { DataTable, byText } from '../shared/DataTable';
 import { compare, formatMoney, formatPercent, sum } from '../shared/decimal';
 import { Page } from '../shared/Page';
-import { PeriodSelect, usePeriod } from '../access/PeriodSelect';
 import { Empty, Query } from '../shared/States';
 import { type By, type Earned, earnedBy } from './earned';
 
@@ -34,7 +34,7 @@ const WAYS: Record<By, string> = {
 export default function EarnedPage() {
   const { home } = useSignedIn();
   const [params, setParams] = useSearchParams();
-  const [period, setPeriod] = usePeriod();
+  const [period] = usePeriod();
   const by = (Object.keys(WAYS) as By[]).find((each) => each === params.get('by')) ?? 'buyer';
   const margins = useQuery(earnedOptions(home.organisation, period));
   const setBy = (next: string) =>
@@ -51,22 +51,19 @@ export default function EarnedPage() {
       current={margins.data}
       lead="Charged, net of tax, less what suppliers and your own services cost. Nobody else sees this."
       filters={
-        <>
-          <TextField
-            select
-            label="By"
-            value={by}
-            sx={{ minWidth: 170 }}
-            onChange={(event) => setBy(event.target.value)}
-          >
-            {Object.entries(WAYS).map(([way, title]) => (
-              <MenuItem key={way} value={way}>
-                {title}
-              </MenuItem>
-            ))}
-          </TextField>
-          <PeriodSelect value={period} onChange={setPeriod} />
-        </>
+        <TextField
+          select
+          label="By"
+          value={by}
+          sx={{ minWidth: 170 }}
+          onChange={(event) => setBy(event.target.value)}
+        >
+          {Object.entries(WAYS).map(([way, title]) => (
+            <MenuItem key={way} value={way}>
+              {title}
+            </MenuItem>
+          ))}
+        </TextField>
       }
     >
       <Query query={margins}>

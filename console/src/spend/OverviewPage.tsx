@@ -1,248 +1,257 @@
-/** The overview: what needs attention, what the month comes to so far, and how quotas stand. */
-import { Alert, Box, Link, MenuItem, TextField } from '@mui/material';
+/** The overview: what needs whoever looks, what the month comes to and where it is heading, and how quotas stand. */
+import { Box, Tab, Tabs } from '@mui/material';
 import { useQuery } from '@tanstack/react-query';
-import { Link as RouterLink, useSearchParams } from 'react-router';
+import { Suspense, lazy } from 'react';
+import { Link as RouterLink } from 'react-router';
+import { usePeriod } from '../access/figures';
 import { useSignedIn } from '../access/session';
-import { PriceChanges } from '../catalogue/PriceChanges';
-import { invoicesOptions } from '../billing/invoices';
-import { type LinkPeriod, addDays, periodSoFarOptions, serviceName, sumsBy } from './spend';
+import { servicesOptions } from '../catalogue/catalogue';
 import { QuotaBar } from '../organisations/QuotaBar';
-import { quotasOptions } from '../organisations/organisations';
-import { Bar } from '../shared/Bar';
-import { type Column, DataTable } from '../shared/DataTable';
-import { periodName } from '../shared/dates';
-import { DayChart } from '../shared/DayChart';
-import { compare, formatCount, formatMoney, formatQuantity, share, sum } from '../shared/decimal';
+import { measureName, quotasOptions, useLooked, usesOptions } from '../organisations/organisations';
+import { addDays, dayName, nextMonth, periodName } from '../shared/dates';
+import { compare, formatMoney, formatPercent } from '../shared/decimal';
+import { useFilters } from '../shared/filters';
 import { Page, Section } from '../shared/Page';
-import { Empty, Query } from '../shared/States';
-import { Chain } from './Chain';
+import { Empty, Loading, Query } from '../shared/States';
+import { Ladder, type Step, sellersSteps } from './Ladder';
+import { Movers } from './Movers';
+import { NeedsYou } from './NeedsYou';
+import { type Outlook, outlook } from './outlook';
+import { type Asked, DRAWN, type Spend, type SpendCurrency, spendOptions } from './spending';
 
-interface Row {
-  key: string;
-  amount: string;
-}
+const SpendChart = lazy(() => import('./SpendChart'));
+const FirstSteps = lazy(() => import('./FirstSteps'));
+const ONE_OFF = 'one-off';
 
 export default function OverviewPage() {
-  const { home } = useSignedIn();
-  const spend = useQuery(periodSoFarOptions(home.organisation));
-  const period = spend.data?.links[0]?.period;
+  const { session } = useSignedIn();
+  const looked = useLooked();
+  const [period] = usePeriod();
+  const under = period === session.now.slice(0, 7);
+  const sells = looked.own && looked.type !== 'tenant';
+  const asked: Asked = {
+    organisation: looked.slug,
+    side: sells ? 'sold' : 'bought',
+    from: `${period}-01`,
+    to: nextMonth(period),
+    only: [],
+  };
+  const spend = useQuery(spendOptions(asked, [sells ? 'buyer' : 'project']));
   return (
     <Page
-      title={period ? `${periodName(period)} so far` : 'The month so far'}
+      title={under ? `${periodName(period)} so far` : periodName(period)}
+      lead={`${looked.name}: ${looked.own ? 'what needs you, then ' : ''}what ${sells ? 'is sold, what that costs and what is kept' : 'is spent, and on what'}.`}
       current={spend.data}
-      lead={`What ${home.name} ${home.type === 'tenant' ? 'spends' : 'buys and sells'}: the lines that bills would have today.`}
     >
-      <Attention />
-      <Query query={spend}>
-        {(data) => (
-          <>
-            {data.problems.map((each) => (
-              <Alert
-                key={`${each.seller} ${each.buyer}`}
-                severity="warning"
-                variant="outlined"
-                sx={{ mb: 3 }}
-              >
-                {each.buyer} cannot be brought up to date: {each.problem}
-              </Alert>
-            ))}
-            <Links links={data.links} own={home.organisation} />
-          </>
+      <Box
+        sx={{
+          display: 'grid',
+          gridTemplateColumns: {
+            xs: 'minmax(0, 1fr)',
+            lg: looked.own ? 'minmax(0, 7fr) minmax(0, 3fr)' : undefined,
+          },
+          columnGap: 4,
+        }}
+      >
+        <Box sx={{ order: { xs: 2, lg: 1 }, minWidth: 0 }}>
+          <Query query={spend}>
+            {(found) => <Month key={looked.slug} found={found} asked={asked} under={under} sells={sells} />}
+          </Query>
+        </Box>
+        {looked.own && (
+          <Box sx={{ order: { xs: 1, lg: 2 }, minWidth: 0 }}>
+            <NeedsYou organisation={looked.slug} />
+            <Quotas organisation={looked.slug} sells={sells} />
+          </Box>
         )}
-      </Query>
-      <Quotas />
+      </Box>
     </Page>
   );
 }
 
-function Attention() {
-  const { home } = useSignedIn();
-  const drafts = useQuery({ ...invoicesOptions({ state: 'draft' }), enabled: home.type !== 'tenant' });
-  if (!drafts.data?.length) return null;
-  const count = drafts.data.length;
-  return (
-    <Alert severity="warning" variant="outlined" sx={{ mb: 3 }}>
-      {formatCount(count)} {count === 1 ? 'draft waits' : 'drafts wait'} to be issued.{' '}
-      <Link component={RouterLink} to="/invoices?state=draft" color="inherit">
-        Review {count === 1 ? 'it' : 'them'}
-      </Link>
-    </Alert>
-  );
-}
-
-function Links({ links, own }: { links: LinkPeriod[]; own: string }) {
-  const { session } = useSignedIn();
-  const [params, setParams] = useSearchParams();
-  const bought = links.filter((link) => link.buyer === own && link.seller !== own);
-  const sold = links.filter((link) => link.seller === own && link.buyer !== own);
-  const internal = links.filter((link) => link.seller === own && link.buyer === own);
-  const selling = sold.length > 0;
-  const relevant = selling ? sold : bought.length ? bought : internal;
-  const currencies = [...new Set(relevant.map((link) => link.currency))];
-  const currency = currencies.find((each) => each === params.get('currency')) ?? currencies[0];
-  if (!currency)
+function Month(props: { found: Spend; asked: Asked; under: boolean; sells: boolean }) {
+  const { found, asked, under, sells } = props;
+  const [params, set] = useFilters();
+  const shown =
+    found.currencies.find((each) => each.currency === params.get('currency')) ?? found.currencies[0];
+  if (!shown && sells && under)
     return (
-      <Empty title="Nothing is charged yet">
+      <Suspense fallback={<Loading rows={5} />}>
+        <FirstSteps organisation={asked.organisation} />
+      </Suspense>
+    );
+  if (!shown)
+    return (
+      <Empty title={`Nothing is charged ${under ? 'yet' : `in ${periodName(asked.from.slice(0, 7))}`}`}>
         Charges appear when there is a subscription and readings arrive. See{' '}
         <RouterLink to="/usage">usage</RouterLink>.
       </Empty>
     );
-  const shown = relevant.filter((link) => link.currency === currency);
-  const lines = shown.flatMap((link) => link.lines);
-  const unpriced = links.flatMap((link) => link.not_priced);
   return (
     <>
-      <PriceChanges />
-      <Chain bought={bought} internal={internal} sold={sold} />
-      {unpriced.length > 0 && (
-        <Alert severity="warning" variant="outlined" sx={{ mb: 3 }}>
-          Not priced:{' '}
-          {unpriced
-            .slice(0, 4)
-            .map(
-              (each) =>
-                `${formatQuantity(each.quantity)} of ${each.meter} of ${each.organisation} (${each.reason})`,
-            )
-            .join('; ')}
-        </Alert>
-      )}
-      <Box
-        sx={{
-          display: 'grid',
-          gridTemplateColumns: { xs: 'minmax(0, 1fr)', lg: 'minmax(0, 3fr) minmax(0, 2fr)' },
-          columnGap: 5,
-        }}
-      >
-        <Box sx={{ minWidth: 0 }}>
-          <Section
-            title={`${selling ? 'Sold' : 'Spent'} by day, ${currency}`}
-            aside={
-              currencies.length > 1 && (
-                <TextField
-                  select
-                  label="Currency"
-                  value={currency}
-                  onChange={(event) =>
-                    setParams(
-                      (before) => {
-                        before.set('currency', event.target.value);
-                        return before;
-                      },
-                      { replace: true },
-                    )
-                  }
-                >
-                  {currencies.map((each) => (
-                    <MenuItem key={each} value={each}>
-                      {each}
-                    </MenuItem>
-                  ))}
-                </TextField>
-              )
-            }
-          >
-            <DayChart
-              days={addDays(shown).filter((each) => each.day <= session.now.slice(0, 10))}
-              format={(value) => formatMoney(value, currency)}
-              unit={currency}
-              label={`Amount by day in ${currency}`}
+      {found.currencies.length > 1 && (
+        <Tabs
+          value={shown.currency}
+          onChange={(_, currency: string) => set('currency', currency)}
+          aria-label="Currency"
+          sx={{ minHeight: 34, mb: 1 }}
+        >
+          {found.currencies.map(({ currency, total }) => (
+            <Tab
+              key={currency}
+              value={currency}
+              label={`${formatMoney(total.amount, currency)} ${currency}`}
+              sx={{ minHeight: 34, minWidth: 0 }}
             />
-          </Section>
-          <Section title={selling ? 'By buyer' : 'By project'}>
-            {selling ? (
-              <Sums
-                name="buyer"
-                title="Buyer"
-                currency={currency}
-                rows={shown
-                  .map((link) => ({ key: link.buyer_name, amount: link.net }))
-                  .sort((left, right) => compare(right.amount, left.amount))}
-              />
-            ) : (
-              <Sums
-                name="project"
-                title="Project"
-                currency={currency}
-                rows={sumsBy(lines, (line) => line.project ?? 'whole organisation')}
-              />
-            )}
-          </Section>
-        </Box>
-        <Section title="By service">
-          <Sums name="service" title="Service" rows={sumsBy(lines, serviceName)} currency={currency} />
-        </Section>
-      </Box>
+          ))}
+        </Tabs>
+      )}
+      <Days found={found} shown={shown} asked={asked} under={under} sells={sells} />
+      <Section
+        title={sells ? 'Customers: the largest, and what moved' : 'Projects: the largest, and what moved'}
+      >
+        <Movers found={found} shown={shown} title={sells ? 'Customer' : 'Project'} />
+      </Section>
     </>
   );
 }
 
-function Sums({
-  name,
-  title,
-  rows,
-  currency,
-}: {
-  name: string;
-  title: string;
-  rows: Row[];
-  currency: string;
-}) {
-  const most = rows[0]?.amount ?? '0';
-  const columns: Column<Row>[] = [
-    {
-      key: 'key',
-      title,
-      cell: (row) => row.key,
-      total: 'Total',
-      order: (a, b) => a.key.localeCompare(b.key),
-    },
-    {
-      key: 'bar',
-      title: '',
-      width: '38%',
-      cell: (row) => (
-        <Bar value={share(row.amount, most)} label={`${row.key}: ${formatMoney(row.amount, currency)}`} />
-      ),
-    },
-    {
-      key: 'amount',
-      title: currency,
-      number: true,
-      cell: (row) => formatMoney(row.amount, currency),
-      order: (a, b) => compare(a.amount, b.amount),
-      total: formatMoney(sum(rows.map((row) => row.amount)), currency),
-    },
-  ];
+/** The ladder, and the days under it: both are of the sums by service and day. */
+function Days(props: { found: Spend; shown: SpendCurrency; asked: Asked; under: boolean; sells: boolean }) {
+  const { found, shown, asked, under, sells } = props;
+  const { session } = useSignedIn();
+  const looked = useLooked();
+  const { currency } = shown;
+  const days = useQuery(spendOptions(asked, ['service', 'day'], DRAWN));
+  const services = useQuery(servicesOptions);
+  const ranks = new Map((services.data ?? []).map((each, index) => [each.slug, index]));
+  const today = session.now.slice(0, 10);
+  const of = days.data?.currencies.find((each) => each.currency === currency);
+  const ahead = under && of ? outlook(of, today, asked.from, asked.to) : null;
+  const steps = sells
+    ? sellersSteps(shown, customersIn(shown), looked.type !== 'provider')
+    : buyersSteps(found, shown, under, ahead, asked);
   return (
-    <DataTable
-      name={name}
-      label={title}
-      columns={columns}
-      rows={rows}
-      rowKey={(row) => row.key}
-      height={420}
-    />
+    <>
+      <Ladder
+        steps={steps}
+        label={sells ? 'What it costs, what is sold and what is kept' : 'What is spent'}
+      />
+      <Section
+        title={sells ? 'Sold by day' : 'Spent by day'}
+        aside={sells && ahead && <Expected ahead={ahead} currency={currency} end={asked.to} />}
+      >
+        <Query query={days} rows={6}>
+          {() =>
+            of ? (
+              <>
+                <OneOffs of={of} currency={currency} />
+                <Suspense fallback={<Loading rows={6} />}>
+                  <SpendChart
+                    found={withoutOneOffs(of)}
+                    from={asked.from}
+                    to={asked.to}
+                    by="day"
+                    label={`By service and day, ${currency}`}
+                    ranks={ranks}
+                    {...(under ? { today, ahead } : {})}
+                  />
+                </Suspense>
+              </>
+            ) : null
+          }
+        </Query>
+      </Section>
+    </>
   );
 }
 
-function Quotas() {
-  const { home } = useSignedIn();
-  const quotas = useQuery(quotasOptions(home.organisation));
+/** How many are charged, those that stand together as the rest too. */
+const customersIn = (shown: SpendCurrency): number =>
+  shown.rows.reduce((all, row) => all + (row.keys[0]?.id == null ? row.others : 1), 0);
+
+function Expected({ ahead, currency, end }: { ahead: Outlook; currency: string; end: string }) {
+  return (
+    <Box sx={{ fontSize: '0.8rem', color: 'text.secondary' }}>
+      pale: expected, if the last seven days go on; about {formatMoney(ahead.total, currency)} {currency} by{' '}
+      {dayName(addDays(end, -1))}
+    </Box>
+  );
+}
+
+/** What a buyer spends: so far, against the month before, and where it is heading. */
+function buyersSteps(
+  found: Spend,
+  shown: SpendCurrency,
+  under: boolean,
+  ahead: Outlook | null,
+  asked: Asked,
+): Step[] {
+  const { total, currency } = shown;
+  const money = (amount: string) => `${formatMoney(amount, currency)} ${currency}`;
+  const steps: Step[] = [];
+  if (total.before !== null && total.change_percent !== null)
+    steps.push({
+      title: `${dayName(found.before_from)} to ${dayName(addDays(found.before_to, -1))}`,
+      amount: money(total.before),
+      note: 'the same days of the month before',
+    });
+  const rise = total.change_percent !== null && compare(total.change_percent, '0') > 0 ? '+' : '';
+  steps.push({
+    title: under ? 'Spent so far' : 'Spent',
+    amount: money(total.amount),
+    note:
+      total.change_percent === null
+        ? 'net of tax'
+        : `${money(total.compared ?? '0')} of it on whole days, ${rise}${formatPercent(total.change_percent)}`,
+  });
+  if (ahead)
+    steps.push({
+      title: `Expected by ${dayName(addDays(asked.to, -1))}`,
+      amount: `about ${money(ahead.total)}`,
+      note: 'if the last seven days go on',
+    });
+  return steps;
+}
+
+/** Amounts that come once are told apart: among the days they would hide all others. */
+function OneOffs({ of, currency }: { of: SpendCurrency; currency: string }) {
+  const rows = of.rows.filter((row) => row.keys[0]?.id === ONE_OFF);
+  if (!rows.length) return null;
+  return (
+    <Box sx={{ fontSize: '0.8rem', color: 'warning.main', mb: 1 }}>
+      <span aria-hidden="true">▲</span> apart from the days:{' '}
+      {rows
+        .map(
+          (row) => `${formatMoney(row.amount, currency)} ${currency} once, ${dayName(row.keys[1]?.id ?? '')}`,
+        )
+        .join('; ')}
+    </Box>
+  );
+}
+
+function withoutOneOffs(of: SpendCurrency): SpendCurrency {
+  return { ...of, rows: of.rows.filter((row) => row.keys[0]?.id !== ONE_OFF) };
+}
+
+function Quotas({ organisation, sells }: { organisation: string; sells: boolean }) {
+  const quotas = useQuery(quotasOptions(organisation));
+  const uses = useQuery(usesOptions(organisation));
   return (
     <Section title="Quotas">
       <Query query={quotas} rows={2}>
         {(found) => (
-          <Box
-            sx={{ display: 'grid', gridTemplateColumns: { xs: '1fr', sm: '1fr 1fr' }, gap: 4, maxWidth: 820 }}
-          >
+          <Box sx={{ display: 'grid', gap: 2 }}>
             {found
               .filter((quota) => quota.project === null)
               .map((quota) => (
                 <Box key={quota.measure}>
-                  <Box sx={{ fontWeight: 560, fontSize: '0.86rem', textTransform: 'capitalize' }}>
-                    {quota.measure}
-                  </Box>
-                  <QuotaBar quota={quota} sells={home.type !== 'tenant'} />
+                  <Box sx={{ fontWeight: 560, fontSize: '0.86rem' }}>{measureName(quota.measure)}</Box>
+                  <QuotaBar
+                    quota={quota}
+                    sells={sells}
+                    use={uses.data?.find((each) => each.measure === quota.measure)}
+                  />
                 </Box>
               ))}
           </Box>

@@ -3,8 +3,11 @@ import { Box, useColorScheme } from '@mui/material';
 import { BarChart } from '@mui/x-charts/BarChart';
 import { dayName, periodName } from '../shared/dates';
 import { compare, formatMoney, sum } from '../shared/decimal';
-import { REST, SERIES } from '../shared/palette';
+import { FEES, REST, colours } from '../shared/palette';
+import type { Outlook } from './outlook';
 import { type SpendCurrency, times } from './spending';
+
+const NO_RANKS: ReadonlyMap<string, number> = new Map();
 
 export default function SpendChart({
   found,
@@ -12,18 +15,48 @@ export default function SpendChart({
   to,
   by,
   label,
+  ranks = NO_RANKS,
+  today,
+  ahead,
 }: {
   found: SpendCurrency;
   from: string;
   to: string;
   by: 'day' | 'month';
   label: string;
+  /** The places of values in the order of colours, so that each has the same one everywhere; by size otherwise. */
+  ranks?: ReadonlyMap<string, number>;
+  /** The day that is not over, which is marked. */
+  today?: string;
+  ahead?: Outlook | null;
 }) {
   const { mode, systemMode } = useColorScheme();
   const tone = (mode === 'system' ? systemMode : mode) === 'dark' ? 'dark' : 'light';
   const order = times(from, to, by);
   const stacks = stacked(found, order);
   const said = (amount: string) => `${formatMoney(amount, found.currency)} ${found.currency}`;
+  const keys = stacks.flatMap((stack) => (stack.key ? [stack.key] : []));
+  const own = colours(tone, keys, ranks);
+  const colour = (key: string | null) => (key === null ? REST[tone] : (own.get(key) ?? FEES[tone]));
+  const series = stacks.map((stack) => ({
+    id: stack.key ?? 'rest',
+    label: stack.name,
+    color: colour(stack.key),
+    amounts: stack.amounts,
+    format: said,
+  }));
+  const expected = stacks.flatMap((stack) => {
+    const rest = ahead?.rest.get(stack.key ?? 'rest');
+    if (!rest?.size) return [];
+    return [
+      {
+        id: `${stack.key ?? 'rest'} ahead`,
+        color: `color-mix(in srgb, ${colour(stack.key)} 32%, transparent)`,
+        amounts: order.map((day) => rest.get(day) ?? '0'),
+        format: (amount: string) => `${said(amount)} expected: ${stack.name}`,
+      },
+    ];
+  });
   return (
     <Box component="figure" sx={{ m: 0, maxWidth: 1100 }} aria-label={label}>
       <BarChart
@@ -35,9 +68,16 @@ export default function SpendChart({
           {
             data: order,
             scaleType: 'band',
-            valueFormatter: (time: string) => (by === 'day' ? dayName(time) : periodName(time)),
+            valueFormatter: (time: string, { location }: { location: string }) =>
+              by === 'month'
+                ? periodName(time)
+                : location === 'tick'
+                  ? String(Number(time.slice(8)))
+                  : dayName(time) + (time === today ? ', so far' : ''),
             categoryGapRatio: 0.25,
             height: 24,
+            tickLabelInterval: (_: string, index: number) =>
+              by === 'month' || index === 0 || (index + 1) % 5 === 0,
           },
         ]}
         yAxis={[
@@ -48,15 +88,13 @@ export default function SpendChart({
             disableTicks: true,
           },
         ]}
-        series={stacks.map((stack, index) => ({
-          id: stack.key ?? 'rest',
-          label: stack.name,
+        series={[...series, ...expected].map(({ amounts, format, ...rest }) => ({
+          ...rest,
           stack: 'all',
-          color: stack.key === null ? REST[tone] : SERIES[tone][index % SERIES[tone].length],
           // A drawn length is not a figure: what is read is the text.
-          data: stack.amounts.map(Number),
+          data: amounts.map(Number),
           valueFormatter: (_: number | null, { dataIndex }: { dataIndex: number }) =>
-            compare(stack.amounts[dataIndex] ?? '0', '0') ? said(stack.amounts[dataIndex] ?? '0') : null,
+            compare(amounts[dataIndex] ?? '0', '0') ? format(amounts[dataIndex] ?? '0') : null,
         }))}
         grid={{ horizontal: true }}
         slotProps={{

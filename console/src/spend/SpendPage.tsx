@@ -4,6 +4,7 @@ import { useQuery } from '@tanstack/react-query';
 import { Suspense, lazy } from 'react';
 import { useSearchParams } from 'react-router';
 import { useSignedIn } from '../access/session';
+import { useLooked } from '../organisations/organisations';
 import { Bar } from '../shared/Bar';
 import { type Column, DataTable, byText } from '../shared/DataTable';
 import { addDays, dayName, nextMonth, periodName, periodsUpTo } from '../shared/dates';
@@ -28,7 +29,8 @@ const SpendChart = lazy(() => import('./SpendChart'));
 const MONTHS = 14;
 
 export default function SpendPage() {
-  const { session, home } = useSignedIn();
+  const { session } = useSignedIn();
+  const looked = useLooked();
   const [params, setParams] = useSearchParams();
   const change = (values: Record<string, string | string[]>) =>
     setParams(
@@ -41,15 +43,15 @@ export default function SpendPage() {
       },
       { replace: false },
     );
-  const sells = home.type !== 'tenant';
+  const sells = looked.own && looked.type !== 'tenant';
   const months = periodsUpTo(session.now, MONTHS);
   const month = months[0] ?? session.now.slice(0, 7);
-  const first = params.get('from') ?? month;
-  const last = params.get('to') ?? month;
+  const first = params.get('from') ?? params.get('period') ?? month;
+  const last = params.get('to') ?? params.get('period') ?? month;
   const side = sells && params.get('side') !== 'bought' ? 'sold' : 'bought';
   const by = (Object.keys(DIMENSIONS) as Dimension[]).find((each) => each === params.get('by')) ?? 'service';
   const asked: Asked = {
-    organisation: home.organisation,
+    organisation: looked.slug,
     side,
     from: `${first < last ? first : last}-01`,
     to: nextMonth(first < last ? last : first),
@@ -59,8 +61,8 @@ export default function SpendPage() {
   const offered = (Object.keys(DIMENSIONS) as Dimension[]).filter((each) => sells || each !== 'buyer');
   return (
     <Page
-      title={`What ${home.name} ${side === 'sold' ? 'sold' : sells ? 'bought' : 'spent'}`}
-      lead="Net of tax, billed or not, as documents have it."
+      title={`What ${looked.name} ${side === 'sold' ? 'sold' : sells ? 'bought' : 'spent'}`}
+      lead={`Net of tax, billed or not, as documents have it${looked.own ? '' : ', at your prices'}.`}
       current={spend.data}
       filters={
         <>

@@ -27,7 +27,7 @@ export function SpentCharges({ asked, currency }: { asked: Asked; currency: stri
             detail={(row) => <Why charge={row} />}
             columns={[
               { key: 'what', title: 'Charge', cell: (row) => row.description },
-              { key: 'who', title: 'Of', cell: (row) => `${row.organisation}, ${row.subscription}` },
+              { key: 'who', title: 'Of', cell: (row) => `${row.organisation_name}, ${row.subscription}` },
               { key: 'period', title: 'Month', cell: (row) => periodName(row.period) },
               {
                 key: 'whole',

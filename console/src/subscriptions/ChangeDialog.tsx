@@ -7,6 +7,7 @@ import { type PlanForm, plansOptions, rateCardsOptions } from '../catalogue/cata
 import { Line, Pairs, Row, Select } from '../catalogue/fields';
 import { api, body } from '../shared/api';
 import { addDays } from '../shared/dates';
+import { DayPicker, UNFINISHED } from '../shared/DateInput';
 import { FormDialog } from '../shared/FormDialog';
 import { Choices } from './Choices';
 import { type Subscription, useSubscriptionChange } from './subscriptions';
@@ -49,9 +50,15 @@ export function ChangeDialog({ subscription, today, onClose }: Props) {
     onClose,
   );
   return (
-    <FormDialog title={`Change ${subscription.name}`} act="Change it" change={change} onClose={onClose}>
+    <FormDialog
+      title={`Change ${subscription.name}`}
+      act="Change it"
+      change={change}
+      ready={from !== UNFINISHED}
+      onClose={onClose}
+    >
       <Row>
-        <Line label="From" value={from} onChange={setFrom} width={150} />
+        <DayPicker label="From" value={from} onChange={setFrom} width={175} />
         {plan && (
           <Select
             label="Tier"
@@ -101,9 +108,10 @@ export function EndDialog({ subscription, onClose }: Omit<Props, 'today'>) {
       title={`End ${subscription.name}`}
       act={day ? 'End it' : 'Let it go on'}
       change={end}
+      ready={day !== UNFINISHED}
       onClose={onClose}
     >
-      <Line label="Last day" value={day} onChange={setDay} width={230} />
+      <DayPicker label="Last day" value={day} onChange={setDay} width={175} optional />
       <Box sx={{ fontSize: '0.84rem', color: 'text.secondary' }}>
         The earliest is {addDays(subscription.earliest_end, -1)}
         {subscription.notice_by && `, if notice is given by ${subscription.notice_by}`}. Leave it empty to let
@@ -142,9 +150,15 @@ export function SpecialTermsDialog({ subscription, today, onClose }: Props) {
     onClose,
   );
   return (
-    <FormDialog title={`Special terms of ${subscription.name}`} act="Save" change={agree} onClose={onClose}>
+    <FormDialog
+      title={`Special terms of ${subscription.name}`}
+      act="Save"
+      change={agree}
+      ready={from !== UNFINISHED}
+      onClose={onClose}
+    >
       <Row>
-        <Line label="From" value={from} onChange={setFrom} width={150} />
+        <DayPicker label="From" value={from} onChange={setFrom} width={175} />
         <Select
           label="Rate card"
           value={card}

@@ -2,6 +2,7 @@
 import { useQuery } from '@tanstack/react-query';
 import { type PlanForm, type ServiceForm, servicesOptions } from '../catalogue/catalogue';
 import { Row, Select } from '../catalogue/fields';
+import { choicesOf } from '../catalogue/offered';
 
 export function Choices({
   plan,
@@ -13,14 +14,10 @@ export function Choices({
   onChange: (choices: Record<string, string>) => void;
 }) {
   const services = useQuery(servicesOptions);
-  const offered = (services.data ?? [])
-    .map((each) => each.form as ServiceForm)
-    .filter((service) => plan.services.includes(service.service))
-    .flatMap((service) =>
-      Object.entries(service.choices ?? {}).map(
-        ([slug, choice]) => [`${service.service}/${slug}`, choice] as const,
-      ),
-    );
+  const offered = choicesOf(
+    plan,
+    (services.data ?? []).map((each) => each.form as ServiceForm),
+  );
   if (!offered.length) return null;
   return (
     <Row>

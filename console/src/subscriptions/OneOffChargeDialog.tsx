@@ -5,6 +5,7 @@ import { useSignedIn } from '../access/session';
 import { Line, Row, Select } from '../catalogue/fields';
 import type { Organisation } from '../organisations/organisations';
 import { api, body } from '../shared/api';
+import { DayPicker, UNFINISHED } from '../shared/DateInput';
 import { FormDialog } from '../shared/FormDialog';
 import { type Subscription, useSubscriptionChange } from './subscriptions';
 
@@ -49,14 +50,14 @@ export function OneOffChargeDialog({
       title={`Charge ${organisation.name} by hand`}
       act={amount ? `Charge ${amount} ${currency}` : 'Charge'}
       change={enter}
-      ready={Boolean(subscription && description && amount)}
+      ready={Boolean(subscription && description && amount) && day !== UNFINISHED}
       onClose={onClose}
     >
       <Line label="For what" value={description} onChange={setDescription} width="100%" />
       <Row>
         <Line label="Amount, net" value={amount} onChange={setAmount} width={130} />
         <Line label="Currency" value={currency} onChange={setCurrency} width={100} />
-        <Line label="On the day" value={day} onChange={setDay} width={150} />
+        <DayPicker label="On the day" value={day} onChange={setDay} width={175} />
         <Select
           label="With the subscription"
           value={subscription}

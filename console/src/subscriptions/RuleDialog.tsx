@@ -9,6 +9,7 @@ import { ConditionEditor, WhereEditor } from '../catalogue/WhereEditor';
 import { projectsOptions } from '../organisations/organisations';
 import { api, body } from '../shared/api';
 import { addDays } from '../shared/dates';
+import { DayPicker, UNFINISHED } from '../shared/DateInput';
 import { FormDialog } from '../shared/FormDialog';
 import { type AssignmentRule, type Subscription, useSubscriptionChange } from './subscriptions';
 
@@ -66,7 +67,7 @@ export function RuleDialog({ organisation, subscriptions, rule, today, onClose }
       title={rule ? `Rule ${rule.slug}` : 'Which usage belongs to a subscription'}
       act="Save"
       change={keep}
-      ready={Boolean(slug && subscription)}
+      ready={Boolean(slug && subscription) && ![from, until].includes(UNFINISHED)}
       other={rule ? { act: 'Delete it', change: remove } : undefined}
       onClose={onClose}
     >
@@ -82,8 +83,8 @@ export function RuleDialog({ organisation, subscriptions, rule, today, onClose }
         <Line label="Order, 1 is first" value={position} onChange={setPosition} width={150} />
       </Row>
       <Row>
-        <Line label="From" value={from} onChange={setFrom} width={150} />
-        <Line label="Last day" value={until} onChange={setUntil} width={170} />
+        <DayPicker label="From" value={from} onChange={setFrom} width={175} />
+        <DayPicker label="Last day" value={until} onChange={setUntil} width={175} optional />
       </Row>
       <Row>
         <Select

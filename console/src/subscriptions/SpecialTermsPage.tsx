@@ -1,7 +1,10 @@
 /** Where what is sold differs from plans and rules, and what was charged by hand. */
-import { Button } from '@mui/material';
+import { Button, Link } from '@mui/material';
 import { useQuery } from '@tanstack/react-query';
+import { Link as RouterLink } from 'react-router';
 import { useSignedIn } from '../access/session';
+import { useCardName, useNames, usePlanNames } from '../catalogue/names';
+import { levelName, quantityWords } from '../catalogue/tierWords';
 import { api, body } from '../shared/api';
 import { DataTable, byText } from '../shared/DataTable';
 import { compare, formatMoney } from '../shared/decimal';
@@ -27,6 +30,7 @@ export default function SpecialTermsPage() {
   const { home } = useSignedIn();
   const terms = useQuery(specialTermsOptions(home.organisation));
   const charges = useQuery(oneOffChargesOptions(home.organisation));
+  const words = useWords(home.organisation);
   return (
     <Page
       title="Special terms"
@@ -45,8 +49,12 @@ export default function SpecialTermsPage() {
                   {
                     key: 'organisation',
                     title: 'Customer',
-                    cell: (row) => row.organisation,
-                    order: byText((row: SpecialTerms) => row.organisation),
+                    cell: (row) => (
+                      <Link component={RouterLink} to={`/organisations/${row.organisation}/subscriptions`}>
+                        {row.organisation_name}
+                      </Link>
+                    ),
+                    order: byText((row: SpecialTerms) => row.organisation_name),
                   },
                   { key: 'subscription', title: 'Subscription', cell: (row) => row.subscription },
                   {
@@ -55,9 +63,13 @@ export default function SpecialTermsPage() {
                     cell: (row) => KINDS[row.kind] ?? row.kind,
                     order: byText((row: SpecialTerms) => row.kind),
                   },
-                  { key: 'what', title: 'What', cell: (row) => row.what },
-                  { key: 'standard', title: 'By the catalogue', cell: (row) => row.standard ?? '—' },
-                  { key: 'own', title: 'Here', cell: (row) => row.own },
+                  { key: 'what', title: 'What', cell: words.what },
+                  {
+                    key: 'standard',
+                    title: 'By the catalogue',
+                    cell: (row) => (row.standard === null ? '—' : words.value(row, row.standard)),
+                  },
+                  { key: 'own', title: 'Here', cell: (row) => words.value(row, row.own) },
                   {
                     key: 'from',
                     title: 'From',
@@ -89,6 +101,29 @@ export default function SpecialTermsPage() {
   );
 }
 
+/** What differs, in the words of the catalogue instead of its slugs. */
+function useWords(seller: string) {
+  const names = useNames();
+  const { plan } = usePlanNames();
+  const card = useCardName(seller);
+  return {
+    what: ({ kind, what }: SpecialTerms) =>
+      kind === 'allowance'
+        ? names.meter(what)
+        : kind === 'level'
+          ? levelName(what)
+          : kind === 'assignment'
+            ? what
+            : plan(what),
+    value: ({ kind }: SpecialTerms, value: string) =>
+      kind === 'rate_card'
+        ? card(value)
+        : kind === 'plan_version'
+          ? `version ${value}`
+          : quantityWords(value),
+  };
+}
+
 function Charges({ rows }: { rows: OneOffCharge[] }) {
   return (
     <DataTable
@@ -103,7 +138,7 @@ function Charges({ rows }: { rows: OneOffCharge[] }) {
           cell: (row) => row.day,
           order: byText((row: OneOffCharge) => row.day),
         },
-        { key: 'customer', title: 'Customer', cell: (row) => row.organisation },
+        { key: 'customer', title: 'Customer', cell: (row) => row.organisation_name },
         { key: 'for', title: 'For', cell: (row) => row.description },
         {
           key: 'amount',

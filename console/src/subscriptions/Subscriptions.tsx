@@ -2,15 +2,16 @@
 import { Box, Button, Typography } from '@mui/material';
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
+import { Link } from 'react-router';
 import { useSignedIn } from '../access/session';
+import { useNames, usePlanNames } from '../catalogue/names';
 import { addDays, momentName } from '../shared/dates';
 import { Section } from '../shared/Page';
 import { Query } from '../shared/States';
-import type { Organisation } from '../organisations/organisations';
+import { type Organisation, projectsOptions } from '../organisations/organisations';
 import { ChangeDialog, SpecialTermsDialog, EndDialog } from './ChangeDialog';
 import { OneOffChargeDialog } from './OneOffChargeDialog';
 import { RuleDialog } from './RuleDialog';
-import { SubscribeDialog } from './SubscribeDialog';
 import {
   type AssignmentRule,
   assignmentRulesOptions,
@@ -20,7 +21,6 @@ import {
 } from './subscriptions';
 
 type Doing =
-  | 'subscribe'
   | 'charge'
   | { rule: AssignmentRule | null }
   | { what: 'change' | 'end' | 'special terms'; subscription: Subscription };
@@ -43,8 +43,8 @@ export function Subscriptions({ organisation }: { organisation: Organisation }) 
             {may('bill') && found.length > 0 && organisation.slug !== home.organisation && (
               <Button onClick={() => setDoing('charge')}>Charge by hand</Button>
             )}
-            <Button variant="outlined" onClick={() => setDoing('subscribe')}>
-              Subscribe
+            <Button variant="outlined" component={Link} to={`/estimate?for=${organisation.slug}`}>
+              Compare tiers and subscribe
             </Button>
           </>
         )
@@ -73,7 +73,6 @@ export function Subscriptions({ organisation }: { organisation: Organisation }) 
         organisation={organisation.slug}
         onOpen={sells && found.length ? (rule) => setDoing({ rule }) : undefined}
       />
-      {doing === 'subscribe' && <SubscribeDialog organisation={organisation} today={today} onClose={close} />}
       {doing === 'charge' && (
         <OneOffChargeDialog organisation={organisation} subscriptions={found} today={today} onClose={close} />
       )}
@@ -108,6 +107,10 @@ function One({
   subscription: Subscription;
   onDo: ((what: 'change' | 'end' | 'special terms') => void) | undefined;
 }) {
+  const names = useNames();
+  const plans = usePlanNames();
+  const projects = useQuery(projectsOptions(subscription.organisation));
+  const projectName = (slug: string) => projects.data?.find((each) => each.slug === slug)?.name ?? slug;
   const chosen = Object.entries(subscription.stretches[subscription.stretches.length - 1]?.choices ?? {});
   const own = Object.values(
     (subscription.stretches[subscription.stretches.length - 1]?.special_terms ?? {}) as Record<
@@ -120,7 +123,7 @@ function One({
       <Box sx={{ display: 'flex', alignItems: 'baseline', gap: 0.5 }}>
         <Box sx={{ flex: 1, fontWeight: 560 }}>
           {subscription.name}
-          {subscription.project && ` (${subscription.project})`}
+          {subscription.project && `, for ${projectName(subscription.project)}`}
         </Box>
         {onDo && (
           <>
@@ -145,7 +148,7 @@ function One({
             {stretch.paused
               ? 'paused'
               : subscription.plan
-                ? `${subscription.plan} ${stretch.tier}`
+                ? `${plans.plan(subscription.plan)} ${plans.tier(subscription.plan, stretch.tier ?? '')}`
                 : "a plan of its seller's own"}
             {stretch.quantity > 1 && ` × ${stretch.quantity}`}
             {stretch.trial && ', on trial'}
@@ -155,7 +158,7 @@ function One({
           </Box>
         ))}
         {chosen.length > 0 && (
-          <Box>{chosen.map(([key, value]) => `${key.split('/')[1] ?? key}: ${value}`).join(', ')}</Box>
+          <Box>{chosen.map(([key, value]) => `${names.choice(key)}: ${value}`).join(', ')}</Box>
         )}
         {own.length > 0 && <Box sx={{ color: 'warning.main' }}>special terms: {own.join(', ')}</Box>}
         {subscription.accepted.map((each) => (

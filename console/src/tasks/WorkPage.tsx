@@ -8,11 +8,10 @@ import { momentName } from '../shared/dates';
 import { useFilters } from '../shared/filters';
 import { Page, Section } from '../shared/Page';
 import { Empty, Failed, Loading, Query } from '../shared/States';
-import { RecordTabs } from '../access/RecordTabs';
 import { madeOf, STATES, taskOptions, tasksOptions, type Task } from './tasks';
 
 export default function WorkPage() {
-  const { home, mayAt } = useSignedIn();
+  const { home } = useSignedIn();
   const [params, set] = useFilters();
   const state = params.get('state') ?? '';
   const chosen = params.get('task');
@@ -39,7 +38,6 @@ export default function WorkPage() {
         </TextField>
       }
     >
-      {mayAt('manage members', home.organisation) && <RecordTabs at="/record/work" />}
       {tasks.isError && <Failed error={tasks.error} retry={() => void tasks.refetch()} />}
       {tasks.isPending && <Loading />}
       {tasks.isSuccess && !rows.length && (

@@ -1,0 +1,185 @@
+/** What an organisation may have, what it passed on, and what its projects may have of it. */
+import { Box, Button } from '@mui/material';
+import { useQuery } from '@tanstack/react-query';
+import { useState } from 'react';
+import { useSignedIn } from '../../access/session';
+import { GrantDialog } from '../../organisations/GrantDialog';
+import { QuotaBar } from '../../organisations/QuotaBar';
+import {
+  type Organisation,
+  type Project,
+  type Quota,
+  measureName,
+  organisationOptions,
+  projectsOptions,
+  quotasOptions,
+  usesOptions,
+} from '../../organisations/organisations';
+import { DataTable } from '../../shared/DataTable';
+import { formatQuantity } from '../../shared/decimal';
+import { Section } from '../../shared/Page';
+import { Empty, Query } from '../../shared/States';
+
+interface Granting {
+  quota: Parameters<typeof GrantDialog>[0]['quota'];
+  project?: Project;
+}
+
+export function Quotas({ organisation }: { organisation: Organisation }) {
+  const { may } = useSignedIn();
+  const quotas = useQuery(quotasOptions(organisation.slug));
+  const projects = useQuery(projectsOptions(organisation.slug));
+  const { parent } = organisation;
+  const { data: giver = null } = useQuery({ ...organisationOptions(parent ?? ''), enabled: parent !== null });
+  const [granting, setGranting] = useState<Granting | null>(null);
+  const manages = may('manage quotas');
+  const grants = manages && (parent !== null || organisation.type === 'provider');
+  const whole = (found: Quota[]) => found.filter((quota) => quota.project === null);
+  return (
+    <>
+      <Query query={quotas} rows={3}>
+        {(found) => (
+          <>
+            <Limits
+              organisation={organisation}
+              quotas={whole(found)}
+              onChange={grants ? (quota) => setGranting({ quota }) : undefined}
+            />
+            <Box sx={{ mt: 4 }}>
+              <Section title="Of its projects">
+                <Query query={projects} rows={2}>
+                  {(all) => (
+                    <OfProjects
+                      projects={all}
+                      quotas={found}
+                      onChange={
+                        manages ? (project, measure) => setGranting({ project, quota: measure }) : undefined
+                      }
+                    />
+                  )}
+                </Query>
+              </Section>
+            </Box>
+          </>
+        )}
+      </Query>
+      {granting && (
+        <GrantDialog
+          {...granting}
+          holder={organisation}
+          giver={granting.project ? organisation : giver}
+          onClose={() => setGranting(null)}
+        />
+      )}
+    </>
+  );
+}
+
+function Limits(props: {
+  organisation: Organisation;
+  quotas: Quota[];
+  onChange: ((quota: Quota) => void) | undefined;
+}) {
+  const { organisation, quotas, onChange } = props;
+  const sells = organisation.type !== 'tenant';
+  const uses = useQuery(usesOptions(organisation.slug));
+  const figure = (value: string | null) => (value === null ? 'no limit' : formatQuantity(value));
+  return (
+    <DataTable
+      name="quotas"
+      label="Quotas"
+      rows={quotas}
+      rowKey={(quota) => quota.measure}
+      columns={[
+        { key: 'measure', title: 'Measure', cell: (quota) => measureName(quota.measure) },
+        { key: 'bar', title: '', width: '32%', cell: (quota) => <QuotaBar quota={quota} sells={sells} /> },
+        { key: 'limit', title: 'Limit', number: true, cell: (quota) => figure(quota.limit) },
+        {
+          key: 'granted',
+          title: sells ? 'Passed on' : 'Given to projects',
+          number: true,
+          cell: (quota) => formatQuantity(quota.granted),
+        },
+        {
+          key: 'reservation',
+          title: 'Kept for itself',
+          number: true,
+          cell: (quota) => formatQuantity(quota.reservation),
+        },
+        { key: 'left', title: 'Left', number: true, cell: (quota) => figure(quota.left) },
+        {
+          key: 'used',
+          title: 'In use',
+          number: true,
+          cell: (quota) => {
+            const used = uses.data?.find((each) => each.measure === quota.measure)?.quantity;
+            return used == null ? '—' : formatQuantity(used, 1);
+          },
+        },
+        { key: 'unit', title: 'Unit', cell: (quota) => quota.unit },
+        {
+          key: 'act',
+          title: '',
+          cell: (quota) =>
+            onChange && (
+              <Button
+                variant="outlined"
+                aria-label={`Change ${quota.measure}`}
+                onClick={() => onChange(quota)}
+              >
+                Change
+              </Button>
+            ),
+        },
+      ]}
+    />
+  );
+}
+
+function OfProjects(props: {
+  projects: Project[];
+  quotas: Quota[];
+  onChange: ((project: Project, quota: Granting['quota']) => void) | undefined;
+}) {
+  const { projects, quotas, onChange } = props;
+  const measures = quotas.filter((quota) => quota.project === null);
+  if (!projects.length) return <Empty title="It has no projects">Usage needs a project to belong to.</Empty>;
+  return (
+    <DataTable
+      name="projects"
+      label="Quotas of projects"
+      rows={projects}
+      rowKey={(project) => project.slug}
+      columns={[
+        { key: 'name', title: 'Project', cell: (project) => project.name },
+        ...measures.map(({ measure, unit }) => ({
+          key: measure,
+          title: measureName(measure),
+          cell: (project: Project) => {
+            const held = quotas.find((each) => each.project === project.slug && each.measure === measure);
+            const none = { measure, unit, limit: null, granted: '0', reservation: '0', version: 0 };
+            return (
+              <Box sx={{ display: 'flex', alignItems: 'center', gap: 1.5 }}>
+                <Box sx={{ color: held ? undefined : 'text.secondary', minWidth: 90 }}>
+                  {held
+                    ? held.limit === null
+                      ? 'no limit'
+                      : `${formatQuantity(held.limit)} ${unit}`
+                    : 'none of its own'}
+                </Box>
+                {onChange && (
+                  <Button
+                    aria-label={`Change ${measure} of ${project.name}`}
+                    onClick={() => onChange(project, held ?? none)}
+                  >
+                    {held ? 'Change' : 'Set'}
+                  </Button>
+                )}
+              </Box>
+            );
+          },
+        })),
+      ]}
+    />
+  );
+}

@@ -1,0 +1,49 @@
+/** What people call what is sold; the slugs stay for files and the command line. */
+import { useQuery } from '@tanstack/react-query';
+import {
+  type PlanForm,
+  type ServiceForm,
+  plansOptions,
+  rateCardsOptions,
+  servicesOptions,
+} from './catalogue';
+
+/** Names of services by slug; what one does not see is called by its slug. */
+export function useNames() {
+  const services = useQuery(servicesOptions);
+  const formOf = (slug: string) =>
+    services.data?.find((each) => each.slug === slug)?.form as ServiceForm | undefined;
+  const service = (slug: string) => formOf(slug)?.name ?? slug;
+  return {
+    service,
+    /** A meter with its service, like Network: Data sent out. */
+    meter: (key: string) => {
+      const [of = '', slug = ''] = key.split('/');
+      const meter = formOf(of)?.meters[slug];
+      return meter ? `${service(of)}: ${meter.name}` : key;
+    },
+    choice: (key: string) => {
+      const [of = '', slug = ''] = key.split('/');
+      return formOf(of)?.choices?.[slug]?.name ?? slug;
+    },
+  };
+}
+
+/** Names of plans and their tiers by slug. */
+export function usePlanNames() {
+  const plans = useQuery(plansOptions);
+  const formOf = (slug: string) =>
+    plans.data?.find((each) => each.slug === slug)?.form as PlanForm | undefined;
+  return {
+    plan: (slug: string) => formOf(slug)?.name ?? slug,
+    tier: (plan: string, slug: string) =>
+      formOf(plan)?.tiers.find((each) => each.tier === slug)?.name ?? slug,
+  };
+}
+
+/** The name of one of a seller's rate cards by slug. */
+export function useCardName(seller: string) {
+  const cards = useQuery(rateCardsOptions);
+  return (slug: string) =>
+    cards.data?.find((each) => each.seller === seller && each.slug === slug)?.name ?? slug;
+}

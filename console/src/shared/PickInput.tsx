@@ -1,0 +1,39 @@
+/** One of many, found by typing a part of its code or name. */
+import { Autocomplete, TextField } from '@mui/material';
+import { useController } from 'react-hook-form';
+
+export function PickInput(props: {
+  name: string;
+  label: string;
+  options: readonly (readonly [string, string])[];
+  columns?: number;
+  hint?: string;
+}) {
+  const { name, label, options, columns = 6, hint } = props;
+  const { field, fieldState } = useController({ name });
+  const chosen = options.find(([code]) => code === field.value) ?? null;
+  return (
+    <Autocomplete
+      options={options}
+      value={chosen}
+      autoHighlight
+      disableClearable={chosen !== null}
+      getOptionKey={([code]) => code}
+      getOptionLabel={([code, title]) => (code === title ? code : `${title} (${code})`)}
+      isOptionEqualToValue={(left, right) => left[0] === right[0]}
+      onChange={(_, next) => field.onChange(next?.[0] ?? '')}
+      onBlur={field.onBlur}
+      sx={{ gridColumn: { xs: '1 / -1', sm: `span ${columns}` } }}
+      renderInput={(given) => (
+        <TextField
+          {...given}
+          inputRef={field.ref}
+          label={label}
+          required
+          error={fieldState.invalid}
+          helperText={fieldState.error?.message ?? hint}
+        />
+      )}
+    />
+  );
+}

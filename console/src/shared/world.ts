@@ -1,0 +1,27 @@
+/** Countries, currencies and time zones by name, as the browser knows them. */
+
+const LETTERS = [...'ABCDEFGHIJKLMNOPQRSTUVWXYZ'];
+/** Groups of countries and codes that are reserved for other purposes. */
+const NO_COUNTRY = new Set(['EU', 'EZ', 'UN', 'QO', 'XA', 'XB', 'ZZ', 'UK']);
+
+/** Codes of two letters that name a country (ISO 3166-1), with their names, by name. */
+export function countries(): [string, string][] {
+  const names = new Intl.DisplayNames('en', { type: 'region', fallback: 'none' });
+  return LETTERS.flatMap((first) => LETTERS.map((second) => first + second))
+    .filter((code) => !NO_COUNTRY.has(code))
+    .flatMap((code): [string, string][] => {
+      const name = names.of(code);
+      return name ? [[code, name]] : [];
+    })
+    .sort((left, right) => left[1].localeCompare(right[1], 'en'));
+}
+
+/** Codes of currencies (ISO 4217) with their names. */
+export function currencies(): [string, string][] {
+  const names = new Intl.DisplayNames('en', { type: 'currency' });
+  return Intl.supportedValuesOf('currency').map((code) => [code, names.of(code) ?? code]);
+}
+
+/** Names of time zones (IANA). */
+export const zones = (): [string, string][] =>
+  ['UTC', ...Intl.supportedValuesOf('timeZone').filter((zone) => zone !== 'UTC')].map((zone) => [zone, zone]);

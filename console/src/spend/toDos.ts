@@ -1,0 +1,40 @@
+/** What needs somebody, and where it is done. */
+import { queryOptions } from '@tanstack/react-query';
+import { api, body, type Schemas } from '../shared/api';
+
+export type ToDo = Schemas['ToDoBody'];
+
+export const toDosOptions = (organisation: string) =>
+  queryOptions({
+    queryKey: ['to dos', organisation],
+    queryFn: async () =>
+      body(
+        await api.GET('/api/v1/organisations/{organisation}/to-dos', { params: { path: { organisation } } }),
+      ).items,
+    refetchInterval: 60_000,
+  });
+
+/** What one does about it, and where. */
+export function wayOf(todo: ToDo, organisation: string): { act: string; to: string } {
+  switch (todo.kind) {
+    case 'task':
+      return { act: 'Open', to: `/record/work?task=${todo.subject}` };
+    case 'feed':
+    case 'refused readings':
+      return { act: 'Look', to: `/feeds?feed=${todo.subject}` };
+    case 'drafts':
+      return { act: 'Review', to: '/invoices?state=draft' };
+    case 'to bill':
+      return { act: 'Close it', to: `/bill-runs?period=${todo.subject}` };
+    case 'not priced':
+      return { act: 'Look', to: `/usage?meter=${todo.subject}` };
+    case 'price change':
+      return { act: 'See', to: `/rate-cards?card=${todo.subject}` };
+    case 'quota':
+      return { act: 'Look', to: `/organisations/${organisation}/quotas` };
+    case 'invoice':
+      return { act: 'Open', to: `/invoices/${todo.subject}` };
+    default:
+      return { act: 'Look', to: `/spend?period=${todo.subject}` };
+  }
+}
