@@ -1,19 +1,13 @@
 /** Invite one address; the link is shown once, to be handed over. */
-import {
-  Dialog,
-  DialogActions,
-  DialogContent,
-  DialogTitle,
-  Button,
-  MenuItem,
-  TextField,
-} from '@mui/material';
-import { useMutation, useQueryClient } from '@tanstack/react-query';
+import { useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
+import * as z from 'zod/mini';
 import { api, body } from '../shared/api';
-import { FormDialog } from '../shared/FormDialog';
-import { OnceShown } from './OnceShown';
-import { ROLES, type Role, linkOf } from './members';
+import { EntryDialog, TextInput, address } from '../shared/form';
+import { OnceDialog } from './OnceShown';
+import { type Invitation, ROLE_CHOICES, type Role, linkOf } from './members';
+
+const schema = z.object({ email: address, role: z.string() });
 
 export function InviteDialog({
   organisation,
@@ -28,59 +22,41 @@ export function InviteDialog({
   onClose: () => void;
 }) {
   const queries = useQueryClient();
-  const [email, setEmail] = useState('');
-  const [role, setRole] = useState<Role>(first ? 'administrator' : 'viewer');
-  const invite = useMutation({
-    mutationFn: async () =>
-      body(
-        await api.POST('/api/v1/organisations/{organisation}/invitations', {
-          params: { path: { organisation } },
-          body: { email: email.trim(), role },
-        }),
-      ),
-    onSuccess: () => queries.invalidateQueries({ queryKey: ['invitations'] }),
-  });
-  if (invite.data)
+  const [invited, setInvited] = useState<Invitation>();
+  if (invited)
     return (
-      <Dialog open onClose={onClose} aria-labelledby="invited-title" fullWidth maxWidth="sm">
-        <DialogTitle id="invited-title">{invite.data.email} is invited</DialogTitle>
-        <DialogContent>
-          <OnceShown secret={linkOf('join', invite.data.secret ?? '')}>
-            {`Hand this link to ${invite.data.email}; it lasts seven days.`}
-          </OnceShown>
-        </DialogContent>
-        <DialogActions>
-          <Button variant="contained" onClick={onClose}>
-            Done
-          </Button>
-        </DialogActions>
-      </Dialog>
+      <OnceDialog
+        title={`${invited.email} is invited`}
+        secret={linkOf('join', invited.secret ?? '')}
+        onClose={onClose}
+      >
+        {`Hand this link to ${invited.email}; it lasts seven days.`}
+      </OnceDialog>
     );
   return (
-    <FormDialog
+    <EntryDialog
       title={first ? `Invite the first administrator of ${name}` : `Invite to ${name}`}
       act="Make the link"
-      change={invite}
-      ready={email.includes('@')}
+      schema={schema}
+      initial={{ email: '', role: first ? 'administrator' : 'viewer' }}
+      save={async ({ email, role }) => {
+        const made = await api.POST('/api/v1/organisations/{organisation}/invitations', {
+          params: { path: { organisation } },
+          body: { email, role: role as Role },
+        });
+        setInvited(body(made));
+        await queries.invalidateQueries({ queryKey: ['invitations'] });
+      }}
+      stays
       onClose={onClose}
     >
-      <TextField
+      <TextInput
+        name="email"
         label="E-mail address"
         type="email"
-        required
-        value={email}
-        onChange={(event) => setEmail(event.target.value)}
-        helperText="Only whoever has this address can accept."
+        hint="Only whoever has this address can accept."
       />
-      {!first && (
-        <TextField select label="Role" value={role} onChange={(event) => setRole(event.target.value as Role)}>
-          {ROLES.map((each) => (
-            <MenuItem key={each.role} value={each.role}>
-              {each.role}: {each.says}
-            </MenuItem>
-          ))}
-        </TextField>
-      )}
-    </FormDialog>
+      {!first && <TextInput name="role" label="Role" options={ROLE_CHOICES} />}
+    </EntryDialog>
   );
 }

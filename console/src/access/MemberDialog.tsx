@@ -1,11 +1,13 @@
 /** One member: role, rest, removal, and a link for a new password. */
-import { Box, Button, Checkbox, FormControlLabel, MenuItem, TextField } from '@mui/material';
+import { Box, Button } from '@mui/material';
 import { useMutation, useQueryClient } from '@tanstack/react-query';
-import { useState } from 'react';
+import * as z from 'zod/mini';
 import { api, body } from '../shared/api';
-import { FormDialog } from '../shared/FormDialog';
+import { CheckInput, EntryDialog, Remark, TextInput } from '../shared/form';
 import { OnceShown } from './OnceShown';
-import { type Member, ROLES, type Role, linkOf } from './members';
+import { type Member, ROLE_CHOICES, type Role, linkOf } from './members';
+
+const schema = z.object({ role: z.string(), disabled: z.boolean() });
 
 export function MemberDialog({
   organisation,
@@ -17,29 +19,41 @@ export function MemberDialog({
   onClose: () => void;
 }) {
   const queries = useQueryClient();
-  const [role, setRole] = useState<Role>(member.role);
-  const [disabled, setDisabled] = useState(member.disabled);
   const path = { organisation, user_id: member.user_id };
-  const done = async () => {
-    await queries.invalidateQueries({ queryKey: ['members'] });
-    onClose();
-  };
-  const change = useMutation({
-    mutationFn: async () =>
-      body(
+  const listed = () => queries.invalidateQueries({ queryKey: ['members'] });
+  return (
+    <EntryDialog
+      title={member.name}
+      act="Save"
+      schema={schema}
+      initial={{ role: member.role as string, disabled: member.disabled }}
+      changes
+      save={async ({ role, disabled }) => {
         await api.PATCH('/api/v1/organisations/{organisation}/members/{user_id}', {
           params: { path },
-          body: { role, disabled },
-        }),
-      ),
-    onSuccess: done,
-  });
-  const remove = useMutation({
-    mutationFn: async () => {
-      await api.DELETE('/api/v1/organisations/{organisation}/members/{user_id}', { params: { path } });
-    },
-    onSuccess: done,
-  });
+          body: { role: role as Role, disabled },
+        });
+        await listed();
+      }}
+      other={{
+        act: 'Remove from members',
+        run: async () => {
+          await api.DELETE('/api/v1/organisations/{organisation}/members/{user_id}', { params: { path } });
+          await listed();
+        },
+      }}
+      onClose={onClose}
+    >
+      <Remark>{member.email}</Remark>
+      <TextInput name="role" label="Role" options={ROLE_CHOICES} />
+      <CheckInput name="disabled" label="Disabled: no rights here until enabled again; tokens rest too" />
+      <Reset path={path} email={member.email} />
+    </EntryDialog>
+  );
+}
+
+/** A link for a new password, which works at once and whatever else is saved here. */
+function Reset({ path, email }: { path: { organisation: string; user_id: string }; email: string }) {
   const reset = useMutation({
     mutationFn: async () =>
       body(
@@ -49,40 +63,21 @@ export function MemberDialog({
       ),
   });
   return (
-    <FormDialog
-      title={member.name}
-      act="Keep changes"
-      change={change}
-      ready={role !== member.role || disabled !== member.disabled}
-      other={{ act: 'Remove from members', change: remove }}
-      onClose={onClose}
-    >
-      <Box sx={{ fontSize: '0.86rem', color: 'text.secondary' }}>{member.email}</Box>
-      <TextField select label="Role" value={role} onChange={(event) => setRole(event.target.value as Role)}>
-        {ROLES.map((each) => (
-          <MenuItem key={each.role} value={each.role}>
-            {each.role}: {each.says}
-          </MenuItem>
-        ))}
-      </TextField>
-      <FormControlLabel
-        control={<Checkbox checked={disabled} onChange={(event) => setDisabled(event.target.checked)} />}
-        label="Disabled: no rights here until enabled again; tokens rest too"
-      />
+    <Box sx={{ gridColumn: '1 / -1' }}>
       {reset.data ? (
         <OnceShown secret={linkOf('reset', reset.data.secret)}>
-          {`Hand this link to ${member.email}; it works once and lasts a day.`}
+          {`Hand this link to ${email}; it works once and lasts a day.`}
         </OnceShown>
       ) : (
-        <Box>
-          <Button variant="outlined" loading={reset.isPending} onClick={() => reset.mutate()}>
-            Make a link for a new password
-          </Button>
-          {reset.error && (
-            <Box sx={{ mt: 1, color: 'error.main', fontSize: '0.86rem' }}>{reset.error.message}</Box>
-          )}
+        <Button variant="outlined" loading={reset.isPending} onClick={() => reset.mutate()}>
+          Make a link for a new password
+        </Button>
+      )}
+      {reset.error && (
+        <Box role="alert" sx={{ mt: 1, color: 'error.main', fontSize: '0.86rem' }}>
+          {reset.error.message}
         </Box>
       )}
-    </FormDialog>
+    </Box>
   );
 }

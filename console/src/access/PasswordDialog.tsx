@@ -1,48 +1,33 @@
 /** Change the own password. */
-import { TextField } from '@mui/material';
-import { useMutation, useQueryClient } from '@tanstack/react-query';
-import { useState } from 'react';
+import { useQueryClient } from '@tanstack/react-query';
+import * as z from 'zod/mini';
 import { api } from '../shared/api';
-import { FormDialog } from '../shared/FormDialog';
+import { EntryDialog, TextInput, given, newPassword } from '../shared/form';
+
+const schema = z.object({ current: given('The password you have now'), new: newPassword });
 
 export function PasswordDialog({ onClose }: { onClose: () => void }) {
   const queries = useQueryClient();
-  const [current, setCurrent] = useState('');
-  const [fresh, setFresh] = useState('');
-  const change = useMutation({
-    mutationFn: async () => {
-      await api.POST('/api/v1/session/password', { body: { current, new: fresh } });
-    },
-    onSuccess: async () => {
-      await queries.invalidateQueries({ queryKey: ['sessions'] });
-      onClose();
-    },
-  });
   return (
-    <FormDialog
+    <EntryDialog
       title="Change password"
       act="Change it"
-      change={change}
-      ready={current !== '' && fresh !== ''}
+      schema={schema}
+      initial={{ current: '', new: '' }}
+      save={async (values) => {
+        await api.POST('/api/v1/session/password', { body: values });
+        await queries.invalidateQueries({ queryKey: ['sessions'] });
+      }}
       onClose={onClose}
     >
-      <TextField
-        label="Current password"
-        type="password"
-        autoComplete="current-password"
-        required
-        value={current}
-        onChange={(event) => setCurrent(event.target.value)}
-      />
-      <TextField
+      <TextInput name="current" label="Current password" type="password" kept="current-password" />
+      <TextInput
+        name="new"
         label="New password"
         type="password"
-        autoComplete="new-password"
-        required
-        value={fresh}
-        onChange={(event) => setFresh(event.target.value)}
-        helperText="At least 12 characters. Your sessions elsewhere end; tokens go on."
+        kept="new-password"
+        hint="At least 12 characters. Your sessions elsewhere end; tokens go on."
       />
-    </FormDialog>
+    </EntryDialog>
   );
 }

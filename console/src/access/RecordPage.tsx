@@ -1,14 +1,14 @@
 /** Who did what in the organisation, and for it. */
-import { Box, Button, MenuItem, TextField } from '@mui/material';
+import { MenuItem, TextField } from '@mui/material';
 import { useInfiniteQuery } from '@tanstack/react-query';
 import { Navigate } from 'react-router';
 import { useSignedIn } from './session';
-import { DataTable } from '../shared/DataTable';
 import { momentName } from '../shared/dates';
 import { useFilters } from '../shared/filters';
+import { Grid, type GridColumn, textColumn } from '../shared/Grid';
 import { Page } from '../shared/Page';
 import { Empty, Failed, Loading } from '../shared/States';
-import { changesOf, recordOptions } from './members';
+import { type AuditEntry, changesOf, recordOptions } from './members';
 
 const ACTIONS = [
   'invoice issued',
@@ -37,6 +37,27 @@ const ACTIONS = [
   'signed in',
   'sign-in failed',
   'password changed',
+];
+
+/** Who it was: a user, an organisation, or nobody that is known here. */
+const who = ({ user, organisation, action }: AuditEntry): string =>
+  user || organisation || (action === 'sign-in failed' ? 'unknown' : 'from above');
+const from = ({ token, address }: AuditEntry): string => (token ? `token ${token}` : (address ?? ''));
+
+const COLUMNS: GridColumn<AuditEntry>[] = [
+  textColumn('at', 'Time, UTC', (row) => momentName(row.at), { width: 140 }),
+  textColumn('who', 'Who', who, { width: 150 }),
+  textColumn('from', 'From', from, { width: 130 }),
+  textColumn('action', 'What', (row) => row.action, { width: 170 }),
+  textColumn(
+    'subject',
+    'Subject',
+    (row) => (row.concerns ? `${row.subject}, for ${row.concerns}` : row.subject),
+    {
+      flex: 2,
+    },
+  ),
+  textColumn('changes', 'Change', (row) => changesOf(row).join('; '), { flex: 4 }),
 ];
 
 export default function RecordPage() {
@@ -86,58 +107,19 @@ export default function RecordPage() {
         <Empty title="Nothing is on record with this">Choose everything, or search for less.</Empty>
       )}
       {rows.length > 0 && (
-        <DataTable
+        <Grid
           name="record"
           label="Record"
           rows={rows}
           rowKey={(row) => row.id}
-          columns={[
-            { key: 'at', title: 'Time, UTC', width: 140, cell: (row) => momentName(row.at) },
-            {
-              key: 'who',
-              title: 'Who',
-              cell: (row) => (
-                <>
-                  {row.user ||
-                    row.organisation ||
-                    (row.action === 'sign-in failed' ? 'unknown' : 'from above')}
-                  {(row.token ?? row.address) && (
-                    <Box
-                      component="span"
-                      sx={{ color: 'text.secondary', display: 'block', fontSize: '0.76rem' }}
-                    >
-                      {row.token ? `token ${row.token}` : `from ${row.address}`}
-                    </Box>
-                  )}
-                </>
-              ),
-            },
-            { key: 'action', title: 'What', cell: (row) => row.action },
-            {
-              key: 'subject',
-              title: 'Subject',
-              cell: (row) => (row.concerns ? `${row.subject}, for ${row.concerns}` : row.subject),
-            },
-            {
-              key: 'changes',
-              title: 'Change',
-              cell: (row) => (
-                <Box sx={{ minWidth: 280, color: 'text.secondary', overflowWrap: 'anywhere' }}>
-                  {changesOf(row).slice(0, 6).join('; ')}
-                </Box>
-              ),
-            },
-          ]}
+          tall
+          columns={COLUMNS}
+          more={
+            record.hasNextPage
+              ? { loading: record.isFetchingNextPage, load: () => void record.fetchNextPage() }
+              : undefined
+          }
         />
-      )}
-      {record.hasNextPage && (
-        <Button
-          sx={{ mt: 1 }}
-          loading={record.isFetchingNextPage}
-          onClick={() => void record.fetchNextPage()}
-        >
-          Show earlier ones
-        </Button>
       )}
     </Page>
   );

@@ -1,19 +1,18 @@
 /** Set a new password by a link. */
-import { Alert, Button, TextField, Typography } from '@mui/material';
-import { useMutation } from '@tanstack/react-query';
+import { Button, Typography } from '@mui/material';
 import { useState } from 'react';
+import * as z from 'zod/mini';
 import { api } from '../shared/api';
+import { TextInput, newPassword } from '../shared/form';
 import { Outside } from './Outside';
+import { OutsideForm } from './OutsideForm';
+
+const schema = z.object({ password: newPassword });
 
 export default function ResetPage() {
-  const [password, setPassword] = useState('');
+  const [done, setDone] = useState(false);
   const secret = window.location.hash.slice(1);
-  const reset = useMutation({
-    mutationFn: async () => {
-      await api.POST('/api/v1/password-resets', { body: { secret, password } });
-    },
-  });
-  if (reset.isSuccess)
+  if (done)
     return (
       <Outside title="Your password is set">
         <Typography variant="body2">All your sessions are over; sign in with the new one.</Typography>
@@ -23,24 +22,24 @@ export default function ResetPage() {
       </Outside>
     );
   return (
-    <Outside title="Set a new password" onSubmit={() => reset.mutate()}>
-      <TextField
+    <OutsideForm
+      title="Set a new password"
+      act="Set it"
+      schema={schema}
+      initial={{ password: '' }}
+      save={async ({ password }) => {
+        await api.POST('/api/v1/password-resets', { body: { secret, password } });
+        setDone(true);
+      }}
+      ready={secret !== ''}
+    >
+      <TextInput
+        name="password"
         label="New password"
         type="password"
-        autoComplete="new-password"
-        required
-        value={password}
-        onChange={(event) => setPassword(event.target.value)}
-        helperText="At least 12 characters."
+        kept="new-password"
+        hint="At least 12 characters."
       />
-      {reset.error && (
-        <Alert severity="error" variant="outlined">
-          {reset.error.message}
-        </Alert>
-      )}
-      <Button type="submit" variant="contained" loading={reset.isPending} disabled={!secret}>
-        Set it
-      </Button>
-    </Outside>
+    </OutsideForm>
   );
 }

@@ -1,96 +1,65 @@
 /** Make a token; it is shown once. */
-import {
-  Button,
-  Dialog,
-  DialogActions,
-  DialogContent,
-  DialogTitle,
-  MenuItem,
-  TextField,
-} from '@mui/material';
-import { useMutation, useQueryClient } from '@tanstack/react-query';
+import { useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
-import { useSignedIn } from './session';
+import { useWatch } from 'react-hook-form';
+import * as z from 'zod/mini';
 import { api, body } from '../shared/api';
-import { FormDialog } from '../shared/FormDialog';
-import { OnceShown } from './OnceShown';
-import { ROLES, type Role } from './members';
+import { EntryDialog, TextInput, given } from '../shared/form';
+import { OnceDialog } from './OnceShown';
+import { ROLES, ROLE_CHOICES, type Role, type Token } from './members';
+import { type Session, useSignedIn } from './session';
+
+const schema = z.object({
+  name: given('What this program is called'),
+  organisation: z.string(),
+  role: z.string(),
+  days: z.string().check(z.regex(/^[1-9]\d{0,3}$/, 'A whole number of days')),
+});
 
 export function TokenDialog({ onClose }: { onClose: () => void }) {
   const { session, home } = useSignedIn();
   const queries = useQueryClient();
-  const [organisation, setOrganisation] = useState(home.organisation);
-  const [name, setName] = useState('');
-  const [role, setRole] = useState<Role>('sender');
-  const [days, setDays] = useState('90');
-  const own = session.memberships.find((each) => each.organisation === organisation)?.role ?? 'sender';
-  const offered = ROLES.slice(ROLES.findIndex((each) => each.role === own));
-  const make = useMutation({
-    mutationFn: async () =>
-      body(
-        await api.POST('/api/v1/tokens', {
-          body: { organisation, name: name.trim(), role, days: Number(days) },
-        }),
-      ),
-    onSuccess: () => queries.invalidateQueries({ queryKey: ['tokens'] }),
-  });
-  if (make.data)
+  const [made, setMade] = useState<Token>();
+  if (made)
     return (
-      <Dialog open onClose={onClose} aria-labelledby="token-title" fullWidth maxWidth="sm">
-        <DialogTitle id="token-title">{make.data.name}</DialogTitle>
-        <DialogContent>
-          <OnceShown secret={make.data.secret ?? ''}>
-            {`Give this key to the program; it lasts until ${make.data.expires_at.slice(0, 10)}.`}
-          </OnceShown>
-        </DialogContent>
-        <DialogActions>
-          <Button variant="contained" onClick={onClose}>
-            Done
-          </Button>
-        </DialogActions>
-      </Dialog>
+      <OnceDialog title={made.name} secret={made.secret ?? ''} onClose={onClose}>
+        {`Give this key to the program; it lasts until ${made.expires_at.slice(0, 10)}.`}
+      </OnceDialog>
     );
   return (
-    <FormDialog
+    <EntryDialog
       title="Make a token"
       act="Make it"
-      change={make}
-      ready={name.trim() !== '' && Number(days) > 0}
+      schema={schema}
+      initial={{ name: '', organisation: home.organisation, role: 'sender', days: '90' }}
+      save={async ({ days, role, ...rest }) => {
+        const answer = await api.POST('/api/v1/tokens', {
+          body: { ...rest, role: role as Role, days: Number(days) },
+        });
+        setMade(body(answer));
+        await queries.invalidateQueries({ queryKey: ['tokens'] });
+      }}
+      stays
       onClose={onClose}
     >
-      <TextField label="Name" required value={name} onChange={(event) => setName(event.target.value)} />
+      <TextInput name="name" label="Name" />
       {session.memberships.length > 1 && (
-        <TextField
-          select
+        <TextInput
+          name="organisation"
           label="For"
-          value={organisation}
-          onChange={(event) => setOrganisation(event.target.value)}
-        >
-          {session.memberships.map((each) => (
-            <MenuItem key={each.organisation} value={each.organisation}>
-              {each.name}
-            </MenuItem>
-          ))}
-        </TextField>
+          options={session.memberships.map((each) => [each.organisation, each.name] as const)}
+        />
       )}
-      <TextField
-        select
-        label="Role, at most"
-        value={role}
-        onChange={(event) => setRole(event.target.value as Role)}
-      >
-        {offered.map((each) => (
-          <MenuItem key={each.role} value={each.role}>
-            {each.role}: {each.says}
-          </MenuItem>
-        ))}
-      </TextField>
-      <TextField
-        label="Days"
-        value={days}
-        onChange={(event) => setDays(event.target.value)}
-        slotProps={{ htmlInput: { inputMode: 'numeric', pattern: '[0-9]+' } }}
-      />
-    </FormDialog>
+      <AtMost memberships={session.memberships} />
+      <TextInput name="days" label="Days" columns={2} />
+    </EntryDialog>
   );
+}
+
+/** A program can do no more than who makes its token. */
+function AtMost({ memberships }: { memberships: Session['memberships'] }) {
+  const organisation = useWatch({ name: 'organisation' }) as string;
+  const own = memberships.find((each) => each.organisation === organisation)?.role ?? 'sender';
+  const first = ROLES.findIndex((each) => each.role === own);
+  return <TextInput name="role" label="Role, at most" columns={4} options={ROLE_CHOICES.slice(first)} />;
 }

@@ -17,6 +17,9 @@ export const ROLES: { role: Role; says: string }[] = [
   { role: 'sender', says: 'sends readings to its feeds, sees nothing else' },
 ];
 
+/** The same to choose from. */
+export const ROLE_CHOICES = ROLES.map(({ role, says }) => [role, `${role}: ${says}`] as const);
+
 /** The address that carries a secret; what follows the # is never sent to a server. */
 export const linkOf = (page: 'join' | 'reset', secret: string): string =>
   `${window.location.origin}/${page}#${secret}`;

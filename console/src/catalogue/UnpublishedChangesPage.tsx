@@ -1,14 +1,15 @@
 /** Unpublished changes: services, plans, offers and rate cards before they are published. */
-import { Button, MenuItem, TextField } from '@mui/material';
-import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { Button } from '@mui/material';
+import { useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { useNavigate } from 'react-router';
+import * as z from 'zod/mini';
 import { useSignedIn } from '../access/session';
 import { DataTable } from '../shared/DataTable';
 import { momentName } from '../shared/dates';
-import { FormDialog } from '../shared/FormDialog';
+import { EntryDialog, TextInput, given, slug } from '../shared/form';
+import { Names } from '../shared/Names';
 import { Page } from '../shared/Page';
-import { slugOf } from '../shared/slugs';
 import { Empty, Query } from '../shared/States';
 import {
   type Form,
@@ -89,38 +90,33 @@ export default function UnpublishedChangesPage() {
   );
 }
 
+const schema = z.object({ kind: z.string(), name: given('The name that people read'), slug });
+
 function BeginDialog({ onClose }: { onClose: () => void }) {
   const { home } = useSignedIn();
   const navigate = useNavigate();
   const queries = useQueryClient();
-  const [kind, setKind] = useState<Kind>('service');
-  const [name, setName] = useState('');
-  const [slug, setSlug] = useState<string | null>(null);
-  const chosen = slug ?? slugOf(name);
-  const begin = useMutation({
-    mutationFn: () => saveUnpublishedChange(home.organisation, kind, chosen, EMPTY[kind](chosen, name), null),
-    onSuccess: async () => {
-      await queries.invalidateQueries({ queryKey: ['unpublished changes', home.organisation] });
-      void navigate(`/unpublished-changes/${kind}/${chosen}`);
-    },
-  });
+  const save = async ({ kind, slug, name }: z.infer<typeof schema>) => {
+    const form = EMPTY[kind as Kind](slug, name);
+    await saveUnpublishedChange(home.organisation, kind as Kind, slug, form, null);
+    await queries.invalidateQueries({ queryKey: ['unpublished changes', home.organisation] });
+    void navigate(`/unpublished-changes/${kind}/${slug}`);
+  };
   return (
-    <FormDialog title="Write something new" act="Begin" change={begin} onClose={onClose}>
-      <TextField select label="What" value={kind} onChange={(event) => setKind(event.target.value as Kind)}>
-        {Object.entries(KINDS).map(([key, title]) => (
-          <MenuItem key={key} value={key}>
-            {title.toLowerCase()}
-          </MenuItem>
-        ))}
-      </TextField>
-      <TextField label="Name" required value={name} onChange={(event) => setName(event.target.value)} />
-      <TextField
-        label="Slug"
-        required
-        value={chosen}
-        helperText="lower-case letters, digits and hyphens; it never changes"
-        onChange={(event) => setSlug(event.target.value)}
+    <EntryDialog
+      title="Write something new"
+      act="Begin"
+      schema={schema}
+      initial={{ kind: 'service', name: '', slug: '' }}
+      save={save}
+      onClose={onClose}
+    >
+      <TextInput
+        name="kind"
+        label="What"
+        options={Object.entries(KINDS).map(([key, title]) => [key, title.toLowerCase()] as const)}
       />
-    </FormDialog>
+      <Names hint="In files and the command line; it never changes" />
+    </EntryDialog>
   );
 }

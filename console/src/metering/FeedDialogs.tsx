@@ -2,12 +2,11 @@
 import { Alert, Box, Button, LinearProgress } from '@mui/material';
 import { useMutation, useQueryClient } from '@tanstack/react-query';
 import { useRef, useState } from 'react';
-import { useFormContext } from 'react-hook-form';
 import * as z from 'zod/mini';
 import { type Schemas, api, body } from '../shared/api';
 import { formatCount } from '../shared/decimal';
 import { EntryDialog, TextInput, given, slug } from '../shared/form';
-import { slugOf } from '../shared/slugs';
+import { Names } from '../shared/Names';
 import { type Feed } from './metering';
 import { readFile } from './readingFiles';
 
@@ -30,23 +29,11 @@ export function FeedDialog({ organisation, onClose }: { organisation: string; on
       }}
       onClose={onClose}
     >
-      <FeedNames organisation={organisation} />
-    </EntryDialog>
-  );
-}
-
-function FeedNames({ organisation }: { organisation: string }) {
-  const { setValue } = useFormContext();
-  return (
-    <>
-      <TextInput
-        name="name"
-        label="Name"
-        hint="A cloud, a site or whatever sends readings of its own"
-        onTyped={(text) => setValue('slug', slugOf(text))}
+      <Names
+        hint={`Senders name the feed as ${organisation}/its slug`}
+        nameHint="A cloud, a site or whatever sends readings of its own"
       />
-      <TextInput name="slug" label="Slug" hint={`Senders name the feed as ${organisation}/its slug`} />
-    </>
+    </EntryDialog>
   );
 }
 

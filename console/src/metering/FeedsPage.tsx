@@ -3,14 +3,15 @@ import { Box, Button, MenuItem, TextField } from '@mui/material';
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { useSignedIn } from '../access/session';
-import { DataTable } from '../shared/DataTable';
+import { byText } from '../shared/DataTable';
 import { momentName } from '../shared/dates';
 import { formatCount } from '../shared/decimal';
 import { useFilters } from '../shared/filters';
+import { Grid, type GridColumn } from '../shared/Grid';
 import { Page } from '../shared/Page';
 import { Empty, Query } from '../shared/States';
 import { FeedDialog, SendFile, SenderDialog } from './FeedDialogs';
-import { type Feed, deliveriesOptions, feedsOptions } from './metering';
+import { type Delivery, type Feed, deliveriesOptions, feedsOptions } from './metering';
 
 export default function FeedsPage() {
   const { home, mayAt } = useSignedIn();
@@ -76,38 +77,55 @@ export default function FeedsPage() {
   );
 }
 
+const counts = (key: 'accepted' | 'known' | 'refused', title: string): GridColumn<Delivery> => ({
+  key,
+  title,
+  number: true,
+  width: 120,
+  cell: (row) => {
+    const alarming = key === 'refused' && row.refused > 0;
+    return (
+      <Box component="span" sx={alarming ? { color: 'error.main', fontWeight: 620 } : {}}>
+        {formatCount(row[key])}
+      </Box>
+    );
+  },
+  text: (row) => String(row[key]),
+  order: (left, right) => left[key] - right[key],
+});
+
 function Deliveries({ feed }: { feed: Feed }) {
   const deliveries = useQuery(deliveriesOptions(feed.path));
   return (
     <Query query={deliveries}>
       {(found) =>
         found.length ? (
-          <DataTable
+          <Grid
             name="deliveries"
             label="Deliveries"
             rows={found}
             rowKey={(row) => String(row.id)}
+            count={found.length}
+            tall
             columns={[
-              { key: 'at', title: 'Received, UTC', cell: (row) => momentName(row.received_at) },
-              { key: 'accepted', title: 'Accepted', number: true, cell: (row) => formatCount(row.accepted) },
-              { key: 'known', title: 'Known already', number: true, cell: (row) => formatCount(row.known) },
               {
-                key: 'refused',
-                title: 'Refused',
-                number: true,
-                cell: (row) => (
-                  <Box
-                    component="span"
-                    sx={{
-                      color: row.refused ? 'error.main' : undefined,
-                      fontWeight: row.refused ? 620 : undefined,
-                    }}
-                  >
-                    {formatCount(row.refused)}
-                  </Box>
-                ),
+                key: 'at',
+                title: 'Received, UTC',
+                width: 150,
+                cell: (row) => momentName(row.received_at),
+                text: (row) => momentName(row.received_at),
+                order: byText((row: Delivery) => row.received_at),
               },
-              { key: 'why', title: 'First refusal', width: '45%', cell: (row) => row.first_refusal ?? '' },
+              counts('accepted', 'Accepted'),
+              counts('known', 'Known already'),
+              counts('refused', 'Refused'),
+              {
+                key: 'why',
+                title: 'First refusal',
+                flex: 1,
+                cell: (row) => row.first_refusal ?? '',
+                text: (row) => row.first_refusal ?? '',
+              },
             ]}
           />
         ) : (

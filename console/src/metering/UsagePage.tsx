@@ -1,20 +1,23 @@
 /** Usage of a month: one meter by day, and by resource, project or organisation. */
-import { Box, MenuItem, TextField } from '@mui/material';
+import { Box, MenuItem, TextField, useColorScheme } from '@mui/material';
 import { useQuery } from '@tanstack/react-query';
+import { Suspense, lazy } from 'react';
 import { usePeriod } from '../access/figures';
 import { useNames } from '../catalogue/names';
 import { useLooked } from '../organisations/organisations';
 import { Bar } from '../shared/Bar';
-import { DataTable, byText } from '../shared/DataTable';
-import { periodName } from '../shared/dates';
-import { DayChart } from '../shared/DayChart';
-import { compare, formatQuantity, readable, share } from '../shared/decimal';
+import { byText } from '../shared/DataTable';
+import { addDays, periodName, times } from '../shared/dates';
+import { compare, formatQuantity, inOneUnit, readable, share } from '../shared/decimal';
 import { useFilters } from '../shared/filters';
+import { Grid } from '../shared/Grid';
 import { Page, Section } from '../shared/Page';
+import { SERIES } from '../shared/palette';
 import { Empty, Query } from '../shared/States';
 import { formatUnit } from '../shared/units';
 import { type Usage, usageOptions } from './metering';
 
+const StackedBars = lazy(() => import('../shared/StackedBars'));
 const DIMENSIONS = ['resource', 'project', 'organisation'] as const;
 
 export default function UsagePage() {
@@ -106,19 +109,7 @@ function OneMeter({
     <>
       <Section title={`${name} by day`}>
         <Query query={days} rows={4}>
-          {(found) => {
-            const unit = found.items[0]?.unit ?? '';
-            return (
-              <DayChart
-                days={found.items.map((each) => ({ day: each.keys.day ?? '', value: each.quantity }))}
-                format={(value) =>
-                  `${readable(value, unit).text} ${formatUnit(readable(value, unit).unit, readable(value, unit).text)}`
-                }
-                unit=""
-                label={`${name} by day`}
-              />
-            );
-          }}
+          {(found) => <Days label={`${name} by day`} items={found.items} period={period} />}
         </Query>
       </Section>
       <Section title={`By ${by}`}>
@@ -128,58 +119,90 @@ function OneMeter({
   );
 }
 
+function Days({ label, items, period }: { label: string; items: Usage[]; period: string }) {
+  const { mode, systemMode } = useColorScheme();
+  const tone = (mode === 'system' ? systemMode : mode) === 'dark' ? 'dark' : 'light';
+  // A day without usage has its place, so that a gap is seen.
+  const days = times(`${period}-01`, addDays(items[items.length - 1]?.keys.day ?? `${period}-01`, 1), 'day');
+  const found = new Map(items.map((each) => [each.keys.day, each.quantity]));
+  const base = items[0]?.unit ?? '';
+  const { values, unit } = inOneUnit(
+    days.map((day) => found.get(day) ?? '0'),
+    base,
+  );
+  const said = (amount: string) => `${formatQuantity(amount, 2)} ${formatUnit(unit, amount)}`;
+  return (
+    <>
+      <Box sx={{ fontSize: '0.8rem', color: 'text.secondary' }}>{formatUnit(unit, '2')}</Box>
+      <Suspense fallback={<Box sx={{ height: 200 }} />}>
+        <StackedBars
+          label={label}
+          times={days}
+          by="day"
+          height={200}
+          series={[{ id: 'usage', color: SERIES[tone][0], amounts: values, format: said }]}
+          tick={(amount) => formatQuantity(String(amount), 2)}
+          summary={(index) => said(values[index] ?? '0')}
+        />
+      </Suspense>
+    </>
+  );
+}
+
 function Parts({ by, items, more }: { by: string; items: Usage[]; more: boolean }) {
   const most = items[0]?.quantity ?? '0';
   return (
     <>
-      <DataTable
-        name="usage"
+      <Grid
+        name={`usage-by-${by}`}
         label={`Usage by ${by}`}
         rows={items}
         rowKey={(row) => row.keys[by] ?? ''}
-        height={560}
+        count={items.length}
         columns={[
           {
             key: by,
             title: by[0]?.toUpperCase() + by.slice(1),
+            flex: 3,
             cell: (row) => row.names[by],
+            text: (row) => row.names[by] ?? '',
             order: byText((row: Usage) => row.names[by]),
           },
           {
             key: 'bar',
-            title: '',
-            width: '34%',
+            title: 'Beside the largest',
+            flex: 4,
             cell: (row) => (
               <Bar
                 value={share(row.quantity, most)}
                 label={`${row.names[by]}: ${row.quantity} ${row.unit}`}
               />
             ),
+            text: (row) => String(share(row.quantity, most)),
           },
           {
             key: 'quantity',
             title: 'Quantity',
             number: true,
-            cell: (row) => readable(row.quantity, row.unit).text,
-            order: (a, b) => compare(a.quantity, b.quantity),
-          },
-          {
-            key: 'unit',
-            title: 'Unit',
+            flex: 2,
             cell: (row) => {
               const shown = readable(row.quantity, row.unit);
-              return formatUnit(shown.unit, shown.text);
+              return `${shown.text} ${formatUnit(shown.unit, shown.text)}`;
             },
+            text: (row) => row.quantity,
+            order: (a, b) => compare(a.quantity, b.quantity),
           },
           {
             key: 'exact',
             title: 'Exactly',
             number: true,
+            flex: 3,
             cell: (row) => (
               <Box component="span" sx={{ color: 'text.secondary' }}>
                 {formatQuantity(row.quantity, 6)} {row.unit}
               </Box>
             ),
+            text: (row) => `${row.quantity} ${row.unit}`,
           },
         ]}
       />

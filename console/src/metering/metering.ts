@@ -5,6 +5,7 @@ import { againWhileWaiting } from '../shared/current';
 
 export type Usage = Schemas['UsageBody'];
 export type Feed = Schemas['FeedBody'];
+export type Delivery = Schemas['DeliveryBody'];
 
 export const usageOptions = (organisation: string, period: string, by: string[], meter?: string) =>
   queryOptions({

@@ -1,12 +1,10 @@
 /** Brings a customer on board: a reseller or a tenant under a seller. */
 import { useQueryClient } from '@tanstack/react-query';
-import { useState } from 'react';
-import { useFormContext } from 'react-hook-form';
 import { useNavigate } from 'react-router';
 import * as z from 'zod/mini';
 import { api, body } from '../shared/api';
 import { EntryDialog, TextInput, given, slug } from '../shared/form';
-import { slugOf } from '../shared/slugs';
+import { Names } from '../shared/Names';
 import { PickInput } from '../shared/PickInput';
 import { countries, currencies, zones } from '../shared/world';
 import type { Organisation } from './organisations';
@@ -75,23 +73,5 @@ export function OrganisationDialog({ parent, onClose }: { parent: Organisation; 
       />
       <TextInput name="cost_centre" label="Cost centre" columns={3} optional />
     </EntryDialog>
-  );
-}
-
-/** A name, and the slug that is made of it until one writes another. */
-export function Names({ hint }: { hint: string }) {
-  const { setValue } = useFormContext();
-  const [own, setOwn] = useState(false);
-  return (
-    <>
-      <TextInput
-        name="name"
-        label="Name"
-        onTyped={(text) => {
-          if (!own) setValue('slug', slugOf(text));
-        }}
-      />
-      <TextInput name="slug" label="Slug" hint={hint} onTyped={() => setOwn(true)} />
-    </>
   );
 }

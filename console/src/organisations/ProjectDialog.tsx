@@ -3,7 +3,7 @@ import { useQueryClient } from '@tanstack/react-query';
 import * as z from 'zod/mini';
 import { api, body } from '../shared/api';
 import { EntryDialog, TextInput, given, slug } from '../shared/form';
-import { Names } from './OrganisationDialog';
+import { Names } from '../shared/Names';
 import type { Organisation } from './organisations';
 
 const schema = z.object({ name: given('The name that people read'), slug, cost_centre: z.string() });

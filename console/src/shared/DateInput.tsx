@@ -3,7 +3,9 @@ import { Box } from '@mui/material';
 import { AdapterDayjs } from '@mui/x-date-pickers/AdapterDayjs';
 import { DatePicker } from '@mui/x-date-pickers/DatePicker';
 import { LocalizationProvider } from '@mui/x-date-pickers/LocalizationProvider';
-import dayjs from 'dayjs';
+import type { FieldRef } from '@mui/x-date-pickers/models';
+import dayjs, { type Dayjs } from 'dayjs';
+import { useRef, useState } from 'react';
 import { useController } from 'react-hook-form';
 
 const WRITTEN = 'YYYY-MM-DD';
@@ -20,26 +22,51 @@ export function DayPicker(props: {
   width?: number | string;
 }) {
   const { label, value, onChange, hint, optional, width } = props;
-  const problem = props.problem ?? (value === UNFINISHED ? 'Year, month and day' : undefined);
+  const field = useRef<FieldRef<Dayjs | null>>(null);
+  const [held, setHeld] = useState<Dayjs | null>(null);
+  const [left, setLeft] = useState(false);
+  const problem = props.problem ?? (left && value === UNFINISHED ? 'Year, month and day' : undefined);
+  // A day that is half written is not an empty one: taken for that, it would let something go on. The field itself
+  // says nothing of it, or that there is none, so its parts are looked at once it has taken what was typed.
+  const look = () =>
+    setTimeout(() => {
+      const parts = field.current?.getSections().map((each) => each.value !== '') ?? [];
+      if (parts.includes(true) && parts.includes(false)) onChange(UNFINISHED);
+      else if (value === UNFINISHED && !parts.includes(true)) onChange('');
+    });
   return (
     <LocalizationProvider dateAdapter={AdapterDayjs}>
-      <DatePicker
-        label={label}
-        format={WRITTEN}
-        value={value ? dayjs(value) : null}
-        // A day that is half written is not an empty one: taken for that, it would let something go on.
-        onChange={(day) => onChange(day === null ? '' : day.isValid() ? day.format(WRITTEN) : UNFINISHED)}
-        slotProps={{
-          textField: {
-            size: 'small',
-            required: !optional,
-            sx: { width: width ?? '100%' },
-            ...(problem ? { error: true } : {}),
-            helperText: problem ?? hint,
-          },
-          field: { clearable: Boolean(optional) },
+      <Box
+        onKeyUp={look}
+        onInput={look}
+        onPaste={look}
+        onFocus={() => setLeft(false)}
+        onBlur={() => {
+          look();
+          setLeft(true);
         }}
-      />
+        sx={{ width: width ?? '100%' }}
+      >
+        <DatePicker
+          label={label}
+          format={WRITTEN}
+          value={value === UNFINISHED ? held : value ? dayjs(value) : null}
+          onChange={(day) => {
+            setHeld(day);
+            onChange(day === null ? '' : day.isValid() ? day.format(WRITTEN) : UNFINISHED);
+          }}
+          slotProps={{
+            textField: {
+              size: 'small',
+              required: !optional,
+              sx: { width: '100%' },
+              ...(problem ? { error: true } : {}),
+              helperText: problem ?? hint,
+            },
+            field: { clearable: Boolean(optional), fieldRef: field },
+          }}
+        />
+      </Box>
     </LocalizationProvider>
   );
 }

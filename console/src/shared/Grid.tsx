@@ -25,6 +25,21 @@ export interface GridColumn<Row> {
   flex?: number;
 }
 
+/** A column of plain text, sorted as people do. */
+export const textColumn = <Row,>(
+  key: string,
+  title: string,
+  read: (row: Row) => string,
+  size: { width?: number; flex?: number },
+): GridColumn<Row> => ({
+  key,
+  title,
+  cell: read,
+  text: read,
+  order: (left, right) => read(left).localeCompare(read(right), 'en', { numeric: true }),
+  ...size,
+});
+
 interface Kept {
   columns: GridColumnVisibilityModel;
   density: GridDensity;
@@ -55,14 +70,16 @@ export function Grid<Row extends object>(props: {
   rows: readonly Row[];
   rowKey: (row: Row) => string;
   onOpen?: (row: Row) => void;
-  /** How many there are in all, those not loaded yet too. */
-  count: number;
+  /** How many there are in all, those not loaded yet too, where that is known. */
+  count?: number | undefined;
+  /** Rows as high as what stands in them. */
+  tall?: boolean;
   /** The column by which the largest come first to begin with. */
   first?: string;
   sums?: ReactNode;
   more?: { loading: boolean; load: () => void } | undefined;
 }) {
-  const { name, label, columns, rows, rowKey, onOpen, count, first, sums, more } = props;
+  const { name, label, columns, rows, rowKey, onOpen, count, tall, first, sums, more } = props;
   const [kept, keep] = useChosen(name);
   const drawn = columns.map(({ key, title, cell, text, number, order, width, flex }): GridColDef<Row> => ({
     field: key,
@@ -93,6 +110,7 @@ export function Grid<Row extends object>(props: {
           ? { initialState: { sorting: { sortModel: [{ field: first, sort: 'desc' }] } } }
           : {})}
         rowHeight={36}
+        {...(tall ? { getRowHeight: () => 'auto' as const } : {})}
         columnHeaderHeight={36}
         density={kept.density}
         onDensityChange={(density) => keep({ density })}
@@ -129,7 +147,10 @@ export function Grid<Row extends object>(props: {
             fontWeight: 560,
             color: 'text.secondary',
           },
-          '& .MuiDataGrid-cell': { fontVariantNumeric: 'tabular-nums' },
+          '& .MuiDataGrid-cell': {
+            fontVariantNumeric: 'tabular-nums',
+            ...(tall ? { py: 0.75, alignContent: 'center', overflowWrap: 'anywhere', lineHeight: 1.4 } : {}),
+          },
           '& .MuiDataGrid-row': { cursor: onOpen ? 'pointer' : undefined },
           '& .MuiDataGrid-toolbar': { minHeight: 34, p: 0, border: 0, bgcolor: 'background.default' },
         }}
@@ -148,7 +169,9 @@ export function Grid<Row extends object>(props: {
         }}
       >
         <Box sx={{ color: 'text.secondary' }}>
-          {rows.length < count ? `${formatCount(rows.length)} of ${formatCount(count)}` : formatCount(count)}
+          {count !== undefined && rows.length < count
+            ? `${formatCount(rows.length)} of ${formatCount(count)}`
+            : formatCount(rows.length)}
         </Box>
         {more && (
           <Button loading={more.loading} onClick={more.load}>

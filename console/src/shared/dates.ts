@@ -70,3 +70,13 @@ export function addDays(day: string, days: number): string {
   moment.setUTCDate(moment.getUTCDate() + days);
   return moment.toISOString().slice(0, 10);
 }
+
+/** The days, or months, of a range, in order. */
+export function times(from: string, to: string, by: 'day' | 'month'): string[] {
+  const found: string[] = [];
+  for (let day = from; day < to; day = addDays(day, 1)) {
+    const time = by === 'day' ? day : day.slice(0, 7);
+    if (found.at(-1) !== time) found.push(time);
+  }
+  return found;
+}

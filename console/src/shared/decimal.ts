@@ -75,21 +75,34 @@ export const formatCount = (count: number): string => group(String(count));
 
 const BYTE_UNITS = ['byte', 'KiB', 'MiB', 'GiB', 'TiB', 'PiB'] as const;
 
-/** A quantity in base units, shown in the largest unit that leaves at least 1. Exact in the tooltip. */
-export function readable(quantity: string, unit: string): { text: string; unit: string } {
-  let value = new Big(quantity);
+/** The largest unit in which a quantity of base units is at least 1, and how many base units it is. */
+function largestUnit(quantity: string, unit: string): { size: Big; unit: string } {
+  let size = new Big(1);
   let rest = unit;
   if (unit.endsWith('second')) {
-    value = value.div(3600);
+    size = new Big(3600);
     rest = unit.replace(/second$/, 'hour');
   }
   if (rest.startsWith('byte')) {
     let step = 0;
-    while (step < BYTE_UNITS.length - 1 && value.gte(1024)) {
-      value = value.div(1024);
+    while (step < BYTE_UNITS.length - 1 && new Big(quantity).gte(size.times(1024))) {
+      size = size.times(1024);
       step += 1;
     }
     rest = rest.replace('byte', BYTE_UNITS[step] ?? 'byte');
   }
-  return { text: formatQuantity(value.toFixed(), 2), unit: rest };
+  return { size, unit: rest };
+}
+
+/** A quantity in base units, shown in the largest unit that leaves at least 1. Exact in the tooltip. */
+export function readable(quantity: string, unit: string): { text: string; unit: string } {
+  const { size, unit: shown } = largestUnit(quantity, unit);
+  return { text: formatQuantity(new Big(quantity).div(size).toFixed(), 2), unit: shown };
+}
+
+/** Quantities in base units, all of them in the unit in which the largest is at least 1. */
+export function inOneUnit(quantities: string[], unit: string): { values: string[]; unit: string } {
+  const most = quantities.reduce((best, each) => (compare(each, best) > 0 ? each : best), '0');
+  const { size, unit: shown } = largestUnit(most, unit);
+  return { values: quantities.map((each) => new Big(each).div(size).toFixed()), unit: shown };
 }

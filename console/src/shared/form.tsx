@@ -20,6 +20,7 @@ import {
   TextField,
 } from '@mui/material';
 import { zodResolver } from '@hookform/resolvers/zod';
+import { useMutation } from '@tanstack/react-query';
 import type { ReactNode } from 'react';
 import {
   type DefaultValues,
@@ -37,6 +38,13 @@ z.config({ jitless: true });
 
 /** Some text that has to be there. */
 export const given = (words: string) => z.string().check(z.trim(), z.minLength(1, words));
+
+/** Where mail reaches somebody, and a password to be set. */
+export const address = z.string().check(z.trim(), z.regex(/^\S+@\S+$/, 'An address, as in you@example.org'));
+export const newPassword = z.string().check(z.minLength(12, 'At least 12 characters'));
+
+/** How many pieces. */
+export const whole = z.string().check(z.trim(), z.regex(/^[1-9]\d{0,5}$/, 'A whole number from 1 on'));
 
 /** A day, and one that may be left out. */
 export const day = (words: string) => z.string().check(z.regex(/^\d{4}-\d{2}-\d{2}$/, words));
@@ -58,36 +66,58 @@ export const slug = z
 export const decimal = (words = 'A number, as in 12.5') =>
   z.string().check(z.trim(), z.regex(/^\d+(\.\d+)?$/, words));
 
+/** Values with their schema, and an attempt that says a refusal where it belongs and whether there was none. */
+export function useEntry<Values extends FieldValues>(schema: z.ZodMiniType<Values, Values>, initial: Values) {
+  const form = useForm<Values>({
+    resolver: zodResolver(schema),
+    defaultValues: initial as DefaultValues<Values>,
+  });
+  const attempt = async (run: () => Promise<unknown>): Promise<boolean> => {
+    try {
+      await run();
+      return true;
+    } catch (problem) {
+      refuse(problem, Object.keys(initial), (name, message) =>
+        form.setError(name as Path<Values>, { message }, { shouldFocus: true }),
+      );
+      return false;
+    }
+  };
+  return { form, attempt };
+}
+
 interface EntryProps<Values extends FieldValues> {
   title: string;
-  act: string;
+  act: ReactNode;
   schema: z.ZodMiniType<Values, Values>;
   initial: Values;
+  /** Sends the values, and shows what came of it where that is more than the end of the dialog. */
   save: (values: Values) => Promise<unknown>;
+  /** Only what was changed can be saved. */
+  changes?: boolean;
+  /** Something else that can be done here instead. */
+  other?: { act: string; run: () => Promise<unknown> } | undefined;
+  /** The dialog stays when it has saved: `save` puts something else in its place. */
+  stays?: boolean;
   onClose: () => void;
   children: ReactNode;
 }
 
 /** A dialog that takes some values and saves them; it closes when that is done. */
 export function EntryDialog<Values extends FieldValues>(props: EntryProps<Values>) {
-  const { title, act, schema, initial, save, onClose, children } = props;
-  const form = useForm<Values>({
-    resolver: zodResolver(schema),
-    defaultValues: initial as DefaultValues<Values>,
-  });
-  const { errors, isSubmitting } = form.formState;
+  const { title, act, schema, initial, save, changes, other, stays, onClose, children } = props;
+  const { form, attempt } = useEntry(schema, initial);
+  const { errors, isSubmitting, isDirty } = form.formState;
   const submit = form.handleSubmit(async (values) => {
-    try {
-      await save(values);
-      onClose();
-    } catch (problem) {
-      refuse(problem, Object.keys(initial), (name, message) =>
-        form.setError(name as Path<Values>, { message }, { shouldFocus: true }),
-      );
-    }
+    if ((await attempt(() => save(values))) && !stays) onClose();
+  });
+  const instead = useMutation({
+    mutationFn: async () => {
+      if (other && (await attempt(other.run))) onClose();
+    },
   });
   return (
-    <Dialog open onClose={onClose} aria-labelledby="entry-title">
+    <Dialog open onClose={onClose} aria-labelledby="entry-title" fullWidth maxWidth="sm">
       <FormProvider {...form}>
         <form noValidate onSubmit={(event) => void submit(event)}>
           <DialogTitle id="entry-title">{title}</DialogTitle>
@@ -102,8 +132,13 @@ export function EntryDialog<Values extends FieldValues>(props: EntryProps<Values
             </Box>
           </DialogContent>
           <DialogActions>
+            {other && (
+              <Button onClick={() => instead.mutate()} loading={instead.isPending} sx={{ mr: 'auto' }}>
+                {other.act}
+              </Button>
+            )}
             <Button onClick={onClose}>Cancel</Button>
-            <Button type="submit" variant="contained" loading={isSubmitting}>
+            <Button type="submit" variant="contained" loading={isSubmitting} disabled={changes && !isDirty}>
               {act}
             </Button>
           </DialogActions>
@@ -114,11 +149,7 @@ export function EntryDialog<Values extends FieldValues>(props: EntryProps<Values
 }
 
 /** Says a refusal at the field that it names, where the form has it, else for the form as a whole. */
-export function refuse(
-  problem: unknown,
-  names: string[],
-  say: (name: string, message: string) => void,
-): void {
+function refuse(problem: unknown, names: string[], say: (name: string, message: string) => void): void {
   const message = problem instanceof Error ? problem.message : 'this failed; try again';
   const field = problem instanceof Refusal ? String(problem.facts.field ?? '') : '';
   const name = names.includes(field) ? field : 'root';
@@ -139,6 +170,8 @@ const wide = (columns = 6) => ({ gridColumn: { xs: '1 / -1', sm: `span ${columns
 interface TextProps extends FieldProps {
   unit?: string;
   type?: string;
+  /** What a keeper of passwords may put here. */
+  kept?: 'username' | 'name' | 'current-password' | 'new-password';
   disabled?: boolean;
   onTyped?: (text: string) => void;
   /** One of these, instead of any text. */
@@ -147,7 +180,7 @@ interface TextProps extends FieldProps {
 
 /** A line of text, or one of a few. */
 export function TextInput(props: TextProps) {
-  const { name, label, columns, hint, unit, type, optional, disabled, onTyped, options } = props;
+  const { name, label, columns, hint, unit, type, kept, optional, disabled, onTyped, options } = props;
   const { field, fieldState } = useController({ name });
   return (
     <TextField
@@ -161,6 +194,7 @@ export function TextInput(props: TextProps) {
       select={options !== undefined}
       label={unit ? `${label}, ${unit}` : label}
       type={type}
+      autoComplete={kept}
       disabled={disabled}
       required={!optional}
       error={fieldState.invalid}
@@ -195,4 +229,26 @@ export function CheckInput({ name, label, columns }: FieldProps) {
       {fieldState.error && <FormHelperText>{fieldState.error.message}</FormHelperText>}
     </FormControl>
   );
+}
+
+/** What a field of its own draws and changes: a list of pairs, conditions. */
+export function OwnInput<Value>({
+  name,
+  children,
+}: {
+  name: string;
+  children: (value: Value, onChange: (next: Value) => void) => ReactNode;
+}) {
+  const { field, fieldState } = useController({ name });
+  return (
+    <FormControl error={fieldState.invalid} sx={wide()}>
+      {children(field.value as Value, field.onChange)}
+      {fieldState.error && <FormHelperText>{fieldState.error.message}</FormHelperText>}
+    </FormControl>
+  );
+}
+
+/** What a dialog means, in small letters under its fields. */
+export function Remark({ children }: { children: ReactNode }) {
+  return <Box sx={{ fontSize: '0.84rem', color: 'text.secondary', gridColumn: '1 / -1' }}>{children}</Box>;
 }

@@ -1,11 +1,11 @@
 /** Spend over time: bars of days or months, stacked by what one chose, the largest in colours and the rest in grey. */
-import { Box, useColorScheme } from '@mui/material';
-import { BarChart } from '@mui/x-charts/BarChart';
-import { dayName, periodName } from '../shared/dates';
+import { useColorScheme } from '@mui/material';
+import { times } from '../shared/dates';
 import { compare, formatMoney, sum } from '../shared/decimal';
 import { FEES, REST, colours } from '../shared/palette';
+import StackedBars, { short } from '../shared/StackedBars';
 import type { Outlook } from './outlook';
-import { type SpendCurrency, times } from './spending';
+import type { SpendCurrency } from './spending';
 
 const NO_RANKS: ReadonlyMap<string, number> = new Map();
 
@@ -58,58 +58,15 @@ export default function SpendChart({
     ];
   });
   return (
-    <Box component="figure" sx={{ m: 0, maxWidth: 1100 }} aria-label={label}>
-      <BarChart
-        height={260}
-        skipAnimation
-        margin={{ left: 0, right: 8, top: 8, bottom: 0 }}
-        borderRadius={0}
-        xAxis={[
-          {
-            data: order,
-            scaleType: 'band',
-            valueFormatter: (time: string, { location }: { location: string }) =>
-              by === 'month'
-                ? periodName(time)
-                : location === 'tick'
-                  ? String(Number(time.slice(8)))
-                  : dayName(time) + (time === today ? ', so far' : ''),
-            categoryGapRatio: 0.25,
-            height: 24,
-            tickLabelInterval: (_: string, index: number) =>
-              by === 'month' || index === 0 || (index + 1) % 5 === 0,
-          },
-        ]}
-        yAxis={[
-          {
-            valueFormatter: (amount: number) => short(amount),
-            width: 52,
-            disableLine: true,
-            disableTicks: true,
-          },
-        ]}
-        series={[...series, ...expected].map(({ amounts, format, ...rest }) => ({
-          ...rest,
-          stack: 'all',
-          // A drawn length is not a figure: what is read is the text.
-          data: amounts.map(Number),
-          valueFormatter: (_: number | null, { dataIndex }: { dataIndex: number }) =>
-            compare(amounts[dataIndex] ?? '0', '0') ? format(amounts[dataIndex] ?? '0') : null,
-        }))}
-        grid={{ horizontal: true }}
-        slotProps={{
-          legend: { direction: 'horizontal', position: { vertical: 'top', horizontal: 'start' } },
-        }}
-      />
-      <Box
-        component="figcaption"
-        sx={{ position: 'absolute', width: 1, height: 1, overflow: 'hidden', clip: 'rect(0 0 0 0)' }}
-      >
-        {order
-          .map((time, index) => `${time} ${said(sum(stacks.map((each) => each.amounts[index] ?? '0')))}`)
-          .join('; ')}
-      </Box>
-    </Box>
+    <StackedBars
+      label={label}
+      times={order}
+      by={by}
+      series={[...series, ...expected]}
+      today={today}
+      tick={short}
+      summary={(index) => said(sum(stacks.map((each) => each.amounts[index] ?? '0')))}
+    />
   );
 }
 
@@ -138,9 +95,4 @@ export function stacked(found: SpendCurrency, order: readonly string[]): Stack[]
         ? 1
         : -1,
   );
-}
-
-function short(amount: number): string {
-  if (Math.abs(amount) >= 1e6) return `${amount / 1e6} M`;
-  return Math.abs(amount) >= 1e3 ? `${amount / 1e3} k` : String(amount);
 }

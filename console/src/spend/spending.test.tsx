@@ -1,6 +1,7 @@
 import { describe, expect, it } from 'vitest';
 import { stacked } from './SpendChart';
-import { type SpendCurrency, type SpendRow, times } from './spending';
+import { times } from '../shared/dates';
+import type { SpendCurrency, SpendRow } from './spending';
 
 const row = (id: string | null, time: string, amount: string): SpendRow => ({
   keys: [

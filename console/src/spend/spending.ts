@@ -2,7 +2,6 @@
 import { queryOptions } from '@tanstack/react-query';
 import { api, body, type Schemas } from '../shared/api';
 import { againWhileWaiting } from '../shared/current';
-import { addDays } from '../shared/dates';
 
 export type Spend = Schemas['SpendBody'];
 export type SpendCurrency = Schemas['SpendCurrencyBody'];
@@ -78,13 +77,3 @@ export const spentChargeOptions = (id: string) =>
     queryFn: async () =>
       body(await api.GET('/api/v1/spend/charges/{charge_id}', { params: { path: { charge_id: id } } })),
   });
-
-/** The days, or months, of a range, in order. */
-export function times(from: string, to: string, by: 'day' | 'month'): string[] {
-  const found: string[] = [];
-  for (let day = from; day < to; day = addDays(day, 1)) {
-    const time = by === 'day' ? day : day.slice(0, 7);
-    if (found.at(-1) !== time) found.push(time);
-  }
-  return found;
-}

@@ -1,16 +1,32 @@
 /** Change a subscription from a day on, or end it; what one customer has of its own is changed here too. */
-import { Box, Checkbox, FormControlLabel } from '@mui/material';
-import { useQuery } from '@tanstack/react-query';
-import { useState } from 'react';
+import { useQuery, useQueryClient } from '@tanstack/react-query';
+import { useWatch } from 'react-hook-form';
+import * as z from 'zod/mini';
 import { useSignedIn } from '../access/session';
-import { type PlanForm, plansOptions, rateCardsOptions } from '../catalogue/catalogue';
-import { Line, Pairs, Row, Select } from '../catalogue/fields';
-import { api, body } from '../shared/api';
+import {
+  type PlanForm,
+  type ServiceForm,
+  plansOptions,
+  rateCardsOptions,
+  servicesOptions,
+} from '../catalogue/catalogue';
+import { Pairs } from '../catalogue/fields';
+import { metersOf } from '../catalogue/offered';
+import { api } from '../shared/api';
 import { addDays } from '../shared/dates';
-import { DayPicker, UNFINISHED } from '../shared/DateInput';
-import { FormDialog } from '../shared/FormDialog';
+import { DateInput } from '../shared/DateInput';
+import {
+  CheckInput,
+  EntryDialog,
+  OwnInput,
+  Remark,
+  TextInput,
+  day,
+  optionalDay,
+  whole,
+} from '../shared/form';
 import { Choices } from './Choices';
-import { type Subscription, useSubscriptionChange } from './subscriptions';
+import type { Subscription } from './subscriptions';
 
 interface Props {
   subscription: Subscription;
@@ -18,177 +34,208 @@ interface Props {
   onClose: () => void;
 }
 
+const words = z.record(z.string(), z.string());
+const FROM = day('The day from which it holds');
+const changed = z.object({
+  starts_on: FROM,
+  tier: z.string(),
+  quantity: whole,
+  paused: z.boolean(),
+  moves: z.boolean(),
+  choices: words,
+});
+
 export function ChangeDialog({ subscription, today, onClose }: Props) {
+  const queries = useQueryClient();
   const plans = useQuery(plansOptions);
-  const [from, setFrom] = useState(today);
-  const [tier, setTier] = useState(subscription.tier ?? '');
-  const [quantity, setQuantity] = useState(String(subscription.quantity));
   const held = subscription.stretches.filter((each) => each.starts_on <= today).pop();
-  const [paused, setPaused] = useState(held?.paused ?? false);
   const found = plans.data?.find((each) => each.slug === subscription.plan);
   const plan = found?.form as PlanForm | undefined;
   const newest = found?.version ?? subscription.plan_version;
-  const [moves, setMoves] = useState(false);
-  const [choices, setChoices] = useState<Record<string, string>>({});
-  const change = useSubscriptionChange(
-    async () =>
-      body(
-        await api.POST('/api/v1/subscriptions/{subscription_id}/change', {
-          params: { path: { subscription_id: subscription.id } },
-          body: {
-            starts_on: from,
-            tier: tier === subscription.tier ? null : tier,
-            quantity: Number(quantity) === subscription.quantity ? null : Number(quantity),
-            paused: paused === (held?.paused ?? false) ? null : paused,
-            plan_version: moves ? newest : null,
-            choices: Object.keys(choices).length ? choices : null,
-            accepted_terms: moves ? (plan?.terms?.version ?? null) : null,
-            version: subscription.version,
-          },
-        }),
-      ),
-    onClose,
-  );
+  const initial = {
+    starts_on: today,
+    tier: subscription.tier ?? '',
+    quantity: String(subscription.quantity),
+    paused: held?.paused ?? false,
+    moves: false,
+    choices: {} as Record<string, string>,
+  };
+  const save = async ({ starts_on, tier, quantity, paused, moves, choices }: typeof initial) => {
+    await api.POST('/api/v1/subscriptions/{subscription_id}/change', {
+      params: { path: { subscription_id: subscription.id } },
+      body: {
+        starts_on,
+        tier: tier === initial.tier ? null : tier,
+        quantity: Number(quantity) === subscription.quantity ? null : Number(quantity),
+        paused: paused === initial.paused ? null : paused,
+        plan_version: moves ? newest : null,
+        choices: Object.keys(choices).length ? choices : null,
+        accepted_terms: moves ? (plan?.terms?.version ?? null) : null,
+        version: subscription.version,
+      },
+    });
+    await queries.invalidateQueries();
+  };
   return (
-    <FormDialog
+    <EntryDialog
       title={`Change ${subscription.name}`}
       act="Change it"
-      change={change}
-      ready={from !== UNFINISHED}
+      schema={changed}
+      initial={initial}
+      save={save}
       onClose={onClose}
     >
-      <Row>
-        <DayPicker label="From" value={from} onChange={setFrom} width={175} />
-        {plan && (
-          <Select
-            label="Tier"
-            value={tier}
-            width={200}
-            options={plan.tiers.map((each) => [each.tier, each.name] as const)}
-            onChange={setTier}
-          />
-        )}
-        <Line label="How many" value={quantity} onChange={setQuantity} width={100} />
-      </Row>
-      <FormControlLabel
-        control={<Checkbox checked={paused} onChange={(event) => setPaused(event.target.checked)} />}
-        label="Pauses: no fees and no allowances; what is used is still charged"
-      />
+      <DateInput name="starts_on" label="From" columns={2} />
+      {plan && (
+        <TextInput
+          name="tier"
+          label="Tier"
+          columns={2}
+          options={plan.tiers.map((each) => [each.tier, each.name] as const)}
+        />
+      )}
+      <TextInput name="quantity" label="How many" columns={2} />
+      <CheckInput name="paused" label="Pauses: no fees and no allowances; what is used is still charged" />
       {newest > subscription.plan_version && (
-        <FormControlLabel
-          control={<Checkbox checked={moves} onChange={(event) => setMoves(event.target.checked)} />}
+        <CheckInput
+          name="moves"
           label={
             `Move it from version ${subscription.plan_version} of the plan to version ${newest}` +
             (plan?.terms ? `, whose terms ${plan.terms.version} are accepted` : '')
           }
         />
       )}
-      {plan && <Choices plan={plan} chosen={{ ...held?.choices, ...choices }} onChange={setChoices} />}
-      <Box sx={{ fontSize: '0.84rem', color: 'text.secondary' }}>
-        What is billed already is settled on the next document, part by part.
-      </Box>
-    </FormDialog>
+      {plan && (
+        <OwnInput<Record<string, string>> name="choices">
+          {(value, onChange) => (
+            <Choices plan={plan} chosen={{ ...held?.choices, ...value }} onChange={onChange} />
+          )}
+        </OwnInput>
+      )}
+      <Remark>What is billed already is settled on the next document, part by part.</Remark>
+    </EntryDialog>
   );
 }
 
 export function EndDialog({ subscription, onClose }: Omit<Props, 'today'>) {
-  const [day, setDay] = useState(addDays(subscription.ends_on ?? subscription.earliest_end, -1));
-  const end = useSubscriptionChange(
-    async () =>
-      body(
+  const queries = useQueryClient();
+  const earliest = addDays(subscription.earliest_end, -1);
+  return (
+    <EntryDialog
+      title={`End ${subscription.name}`}
+      act={<Ending />}
+      schema={z.object({ last_day: optionalDay })}
+      initial={{ last_day: subscription.ends_on ? addDays(subscription.ends_on, -1) : earliest }}
+      save={async ({ last_day: last }) => {
         await api.PATCH('/api/v1/subscriptions/{subscription_id}', {
           params: { path: { subscription_id: subscription.id } },
-          body: { ends_on: day ? addDays(day, 1) : null, version: subscription.version },
-        }),
-      ),
-    onClose,
-  );
-  return (
-    <FormDialog
-      title={`End ${subscription.name}`}
-      act={day ? 'End it' : 'Let it go on'}
-      change={end}
-      ready={day !== UNFINISHED}
+          body: { ends_on: last ? addDays(last, 1) : null, version: subscription.version },
+        });
+        await queries.invalidateQueries();
+      }}
       onClose={onClose}
     >
-      <DayPicker label="Last day" value={day} onChange={setDay} width={175} optional />
-      <Box sx={{ fontSize: '0.84rem', color: 'text.secondary' }}>
-        The earliest is {addDays(subscription.earliest_end, -1)}
+      <DateInput name="last_day" label="Last day" columns={3} optional />
+      <Remark>
+        The earliest is {earliest}
         {subscription.notice_by && `, if notice is given by ${subscription.notice_by}`}. Leave it empty to let
         the subscription go on.
-      </Box>
-    </FormDialog>
+      </Remark>
+    </EntryDialog>
   );
 }
 
+/** What the button does, by whether there is a last day. */
+function Ending() {
+  return <>{useWatch({ name: 'last_day' }) ? 'End it' : 'Let it go on'}</>;
+}
+
+const agreed = z.object({ starts_on: FROM, rate_card: z.string(), allowances: words, levels: words });
+const AS_IS = 'as is';
+const BY_RULE = 'by rule';
+
 export function SpecialTermsDialog({ subscription, today, onClose }: Props) {
   const { home } = useSignedIn();
+  const queries = useQueryClient();
   const cards = useQuery(rateCardsOptions);
+  const plans = useQuery(plansOptions);
+  const services = useQuery(servicesOptions);
+  const plan = plans.data?.find((each) => each.slug === subscription.plan)?.form as PlanForm | undefined;
+  const meters = plan
+    ? metersOf(
+        plan,
+        (services.data ?? []).map((each) => each.form as ServiceForm),
+      )
+    : [];
   const last = subscription.stretches[subscription.stretches.length - 1];
   const before = (last?.special_terms ?? {}) as Record<string, Record<string, string>>;
-  const [from, setFrom] = useState(today);
-  const [card, setCard] = useState('as is');
-  const [allowances, setAllowances] = useState(before.allowances ?? {});
-  const [levels, setLevels] = useState(before.levels ?? {});
-  const own = Object.fromEntries(
-    Object.entries({ allowances, levels }).filter(([, value]) => Object.keys(value).length),
-  );
-  const agree = useSubscriptionChange(
-    async () =>
-      body(
-        await api.POST('/api/v1/subscriptions/{subscription_id}/special-terms', {
-          params: { path: { subscription_id: subscription.id } },
-          body: {
-            seller: home.organisation,
-            starts_on: from,
-            rate_card: card === 'as is' ? null : card === 'by rule' ? '' : card,
-            special_terms: own,
-            version: subscription.version,
-          },
-        }),
-      ),
-    onClose,
-  );
+  const save = async ({ starts_on, rate_card: card, ...own }: z.infer<typeof agreed>) => {
+    await api.POST('/api/v1/subscriptions/{subscription_id}/special-terms', {
+      params: { path: { subscription_id: subscription.id } },
+      body: {
+        seller: home.organisation,
+        starts_on,
+        rate_card: card === AS_IS ? null : card === BY_RULE ? '' : card,
+        special_terms: Object.fromEntries(
+          Object.entries(own).filter(([, value]) => Object.keys(value).length),
+        ),
+        version: subscription.version,
+      },
+    });
+    await queries.invalidateQueries();
+  };
   return (
-    <FormDialog
+    <EntryDialog
       title={`Special terms of ${subscription.name}`}
       act="Save"
-      change={agree}
-      ready={from !== UNFINISHED}
+      schema={agreed}
+      initial={{
+        starts_on: today,
+        rate_card: AS_IS,
+        allowances: before.allowances ?? {},
+        levels: before.levels ?? {},
+      }}
+      save={save}
       onClose={onClose}
     >
-      <Row>
-        <DayPicker label="From" value={from} onChange={setFrom} width={175} />
-        <Select
-          label="Rate card"
-          value={card}
-          width={260}
-          onChange={setCard}
-          options={[
-            ['as is', 'as it is'],
-            ['by rule', 'the one by your rules'],
-            ...(cards.data ?? [])
-              .filter((each) => each.seller === home.organisation)
-              .map((each) => [each.slug, each.name] as const),
-          ]}
-        />
-      </Row>
-      <Pairs
-        title="Allowances instead of the tier's"
-        adds="own allowance"
-        value={allowances}
-        onChange={setAllowances}
-        nameLabel="Meter"
-        valueLabel="like 10 GiB"
+      <DateInput name="starts_on" label="From" columns={2} />
+      <TextInput
+        name="rate_card"
+        label="Rate card"
+        columns={4}
+        options={[
+          [AS_IS, 'as it is'],
+          [BY_RULE, 'the one by your rules'],
+          ...(cards.data ?? [])
+            .filter((each) => each.seller === home.organisation)
+            .map((each) => [each.slug, each.name] as const),
+        ]}
       />
-      <Pairs
-        title="Service levels instead of the tier's"
-        adds="own level"
-        value={levels}
-        onChange={setLevels}
-        nameLabel="Level"
-        valueLabel="like 24 hour"
-      />
-    </FormDialog>
+      <OwnInput<Record<string, string>> name="allowances">
+        {(value, onChange) => (
+          <Pairs
+            title="Allowances instead of the tier's"
+            adds="own allowance"
+            value={value}
+            onChange={onChange}
+            nameLabel="Meter"
+            valueLabel="like 10 GiB"
+            options={meters.map((each) => each.key)}
+          />
+        )}
+      </OwnInput>
+      <OwnInput<Record<string, string>> name="levels">
+        {(value, onChange) => (
+          <Pairs
+            title="Service levels instead of the tier's"
+            adds="own level"
+            value={value}
+            onChange={onChange}
+            nameLabel="Level"
+            valueLabel="like 24 hour"
+          />
+        )}
+      </OwnInput>
+    </EntryDialog>
   );
 }

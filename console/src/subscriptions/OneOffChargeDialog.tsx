@@ -1,13 +1,23 @@
 /** Charge an amount by hand on one of an organisation's subscriptions. */
-import { Box } from '@mui/material';
+import { useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
+import * as z from 'zod/mini';
 import { useSignedIn } from '../access/session';
-import { Line, Row, Select } from '../catalogue/fields';
 import type { Organisation } from '../organisations/organisations';
-import { api, body } from '../shared/api';
-import { DayPicker, UNFINISHED } from '../shared/DateInput';
-import { FormDialog } from '../shared/FormDialog';
-import { type Subscription, useSubscriptionChange } from './subscriptions';
+import { api } from '../shared/api';
+import { DateInput } from '../shared/DateInput';
+import { EntryDialog, Remark, TextInput, day, decimal, given } from '../shared/form';
+import { PickInput } from '../shared/PickInput';
+import { currencies } from '../shared/world';
+import type { Subscription } from './subscriptions';
+
+const schema = z.object({
+  description: given('What it is for, as it stands on the document'),
+  amount: decimal('An amount above zero, as in 240 or 19.50'),
+  currency: given('The currency of the amount'),
+  day: day('The day on which it counts'),
+  subscription: given('The subscription with which it stands'),
+});
 
 export function OneOffChargeDialog({
   organisation,
@@ -21,55 +31,43 @@ export function OneOffChargeDialog({
   onClose: () => void;
 }) {
   const { home } = useSignedIn();
-  const [subscription, setSubscription] = useState(subscriptions[0]?.name ?? '');
-  const [day, setDay] = useState(today);
-  const [description, setDescription] = useState('');
-  const [amount, setAmount] = useState('');
-  const [currency, setCurrency] = useState(organisation.currency);
+  const queries = useQueryClient();
   const [key] = useState(() => crypto.randomUUID());
-  const enter = useSubscriptionChange(
-    async () =>
-      body(
-        await api.POST('/api/v1/one-off-charges', {
-          params: { header: { 'idempotency-key': `${key}-${amount}-${day}` } },
-          body: {
-            seller: home.organisation,
-            organisation: organisation.slug,
-            subscription,
-            day,
-            description,
-            amount,
-            currency,
-          },
-        }),
-      ),
-    onClose,
-  );
   return (
-    <FormDialog
+    <EntryDialog
       title={`Charge ${organisation.name} by hand`}
-      act={amount ? `Charge ${amount} ${currency}` : 'Charge'}
-      change={enter}
-      ready={Boolean(subscription && description && amount) && day !== UNFINISHED}
+      act="Charge it"
+      schema={schema}
+      initial={{
+        description: '',
+        amount: '',
+        currency: organisation.currency,
+        day: today,
+        subscription: subscriptions[0]?.name ?? '',
+      }}
+      save={async (values) => {
+        await api.POST('/api/v1/one-off-charges', {
+          // Asked again after a failure it is the same charge; with another amount or day it is another.
+          params: { header: { 'idempotency-key': `${key}-${values.amount}-${values.day}` } },
+          body: { seller: home.organisation, organisation: organisation.slug, ...values },
+        });
+        await queries.invalidateQueries();
+      }}
       onClose={onClose}
     >
-      <Line label="For what" value={description} onChange={setDescription} width="100%" />
-      <Row>
-        <Line label="Amount, net" value={amount} onChange={setAmount} width={130} />
-        <Line label="Currency" value={currency} onChange={setCurrency} width={100} />
-        <DayPicker label="On the day" value={day} onChange={setDay} width={175} />
-        <Select
-          label="With the subscription"
-          value={subscription}
-          width={220}
-          options={subscriptions.map((each) => each.name)}
-          onChange={setSubscription}
-        />
-      </Row>
-      <Box sx={{ fontSize: '0.84rem', color: 'text.secondary' }}>
+      <TextInput name="description" label="For what" />
+      <TextInput name="amount" label="Amount, net" columns={2} />
+      <PickInput name="currency" label="Currency" columns={2} options={currencies()} />
+      <DateInput name="day" label="On the day" columns={2} />
+      <TextInput
+        name="subscription"
+        label="With the subscription"
+        options={subscriptions.map((each) => [each.name, each.name] as const)}
+      />
+      <Remark>
         It goes on the next document, untouched by discounts. It can be withdrawn; what is billed of it then
         comes back.
-      </Box>
-    </FormDialog>
+      </Remark>
+    </EntryDialog>
   );
 }

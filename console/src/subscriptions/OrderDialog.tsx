@@ -9,9 +9,7 @@ import { projectsOptions } from '../organisations/organisations';
 import { api, body } from '../shared/api';
 import { addDays, dayName } from '../shared/dates';
 import { DateInput } from '../shared/DateInput';
-import { CheckInput, day, EntryDialog, given, optionalDay, TextInput } from '../shared/form';
-
-const WHOLE = z.string().check(z.regex(/^[1-9]\d{0,5}$/, 'A whole number from 1 on'));
+import { CheckInput, day, EntryDialog, given, optionalDay, TextInput, whole } from '../shared/form';
 
 interface Props {
   organisation: { slug: string; name: string };
@@ -36,7 +34,7 @@ export function OrderDialog(props: Props) {
   const schema = z
     .object({
       name: given('What this subscription is called'),
-      quantity: WHOLE,
+      quantity: whole,
       project: z.string(),
       starts_on: day('The day on which it begins'),
       last_day: optionalDay,

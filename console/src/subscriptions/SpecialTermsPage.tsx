@@ -6,8 +6,9 @@ import { useSignedIn } from '../access/session';
 import { useCardName, useNames, usePlanNames } from '../catalogue/names';
 import { levelName, quantityWords } from '../catalogue/tierWords';
 import { api, body } from '../shared/api';
-import { DataTable, byText } from '../shared/DataTable';
+import { byText } from '../shared/DataTable';
 import { compare, formatMoney } from '../shared/decimal';
+import { Grid, textColumn } from '../shared/Grid';
 import { Page, Section } from '../shared/Page';
 import { Empty, Query } from '../shared/States';
 import {
@@ -40,42 +41,38 @@ export default function SpecialTermsPage() {
         <Query query={terms}>
           {(found) =>
             found.length ? (
-              <DataTable
+              <Grid
                 name="special-terms"
                 label="Special terms"
                 rows={found}
                 rowKey={(row) => `${row.organisation} ${row.subscription} ${row.kind} ${row.what}`}
+                count={found.length}
                 columns={[
                   {
                     key: 'organisation',
                     title: 'Customer',
+                    flex: 2,
                     cell: (row) => (
                       <Link component={RouterLink} to={`/organisations/${row.organisation}/subscriptions`}>
                         {row.organisation_name}
                       </Link>
                     ),
+                    text: (row) => row.organisation_name,
                     order: byText((row: SpecialTerms) => row.organisation_name),
                   },
-                  { key: 'subscription', title: 'Subscription', cell: (row) => row.subscription },
-                  {
-                    key: 'kind',
-                    title: 'Kind',
-                    cell: (row) => KINDS[row.kind] ?? row.kind,
-                    order: byText((row: SpecialTerms) => row.kind),
-                  },
-                  { key: 'what', title: 'What', cell: words.what },
-                  {
-                    key: 'standard',
-                    title: 'By the catalogue',
-                    cell: (row) => (row.standard === null ? '—' : words.value(row, row.standard)),
-                  },
-                  { key: 'own', title: 'Here', cell: (row) => words.value(row, row.own) },
-                  {
-                    key: 'from',
-                    title: 'From',
-                    cell: (row) => row.starts_on,
-                    order: byText((row: SpecialTerms) => row.starts_on),
-                  },
+                  textColumn<SpecialTerms>('subscription', 'Subscription', (row) => row.subscription, {
+                    flex: 2,
+                  }),
+                  textColumn<SpecialTerms>('kind', 'Kind', (row) => KINDS[row.kind] ?? row.kind, { flex: 2 }),
+                  textColumn<SpecialTerms>('what', 'What', words.what, { flex: 2 }),
+                  textColumn<SpecialTerms>(
+                    'standard',
+                    'By the catalogue',
+                    (row) => (row.standard === null ? '—' : words.value(row, row.standard)),
+                    { flex: 2 },
+                  ),
+                  textColumn<SpecialTerms>('own', 'Here', (row) => words.value(row, row.own), { flex: 2 }),
+                  textColumn<SpecialTerms>('from', 'From', (row) => row.starts_on, { flex: 1 }),
                 ]}
               />
             ) : (
@@ -126,32 +123,32 @@ function useWords(seller: string) {
 
 function Charges({ rows }: { rows: OneOffCharge[] }) {
   return (
-    <DataTable
-      name="one-off charges"
+    <Grid
+      name="one-off-charges"
       label="One-off charges"
       rows={rows}
       rowKey={(row) => row.id}
+      count={rows.length}
       columns={[
-        {
-          key: 'day',
-          title: 'Day',
-          cell: (row) => row.day,
-          order: byText((row: OneOffCharge) => row.day),
-        },
-        { key: 'customer', title: 'Customer', cell: (row) => row.organisation_name },
-        { key: 'for', title: 'For', cell: (row) => row.description },
+        textColumn<OneOffCharge>('day', 'Day', (row) => row.day, { flex: 1 }),
+        textColumn<OneOffCharge>('customer', 'Customer', (row) => row.organisation_name, { flex: 2 }),
+        textColumn<OneOffCharge>('for', 'For', (row) => row.description, { flex: 3 }),
         {
           key: 'amount',
           title: 'Amount',
           number: true,
+          flex: 2,
           cell: (row) => `${formatMoney(row.amount, row.currency)} ${row.currency}`,
+          text: (row) => row.amount,
           order: (a, b) => compare(a.amount, b.amount),
         },
-        { key: 'by', title: 'Entered by', cell: (row) => row.entered_by },
+        textColumn<OneOffCharge>('by', 'Entered by', (row) => row.entered_by, { flex: 2 }),
         {
           key: 'state',
-          title: '',
+          title: 'State',
+          flex: 1,
           cell: (row) => (row.withdrawn_at ? 'withdrawn' : <Withdraw charge={row} />),
+          text: (row) => (row.withdrawn_at ? 'withdrawn' : 'charged'),
         },
       ]}
     />

@@ -1,0 +1,90 @@
+/** Bars of days or months, stacked in the order given, with exact values on hover and focus and as text. */
+import { Box } from '@mui/material';
+import { BarChart } from '@mui/x-charts/BarChart';
+import { dayName, periodName } from './dates';
+import { compare } from './decimal';
+
+export interface Series {
+  id: string;
+  label?: string;
+  color: string;
+  /** Exact, as text, one for each time. */
+  amounts: string[];
+  format: (amount: string) => string;
+}
+
+export default function StackedBars({
+  label,
+  times,
+  by,
+  series,
+  today,
+  tick,
+  height = 260,
+  summary,
+}: {
+  label: string;
+  times: readonly string[];
+  by: 'day' | 'month';
+  series: Series[];
+  /** The day that is not over, which is marked. */
+  today?: string | undefined;
+  /** How a length of the axis is written. */
+  tick: (amount: number) => string;
+  height?: number;
+  /** What a screen reader says of each time. */
+  summary: (index: number) => string;
+}) {
+  return (
+    <Box component="figure" sx={{ m: 0, maxWidth: 1100 }} aria-label={label}>
+      <BarChart
+        height={height}
+        skipAnimation
+        margin={{ left: 0, right: 8, top: 8, bottom: 0 }}
+        borderRadius={0}
+        xAxis={[
+          {
+            data: times,
+            scaleType: 'band',
+            valueFormatter: (time: string, { location }: { location: string }) =>
+              by === 'month'
+                ? periodName(time)
+                : location === 'tick'
+                  ? String(Number(time.slice(8)))
+                  : dayName(time) + (time === today ? ', so far' : ''),
+            categoryGapRatio: 0.25,
+            height: 24,
+            tickLabelInterval: (_: string, index: number) =>
+              by === 'month' || index === 0 || (index + 1) % 5 === 0,
+          },
+        ]}
+        yAxis={[{ valueFormatter: tick, width: 52, disableLine: true, disableTicks: true }]}
+        series={series.map(({ amounts, format, ...rest }) => ({
+          ...rest,
+          stack: 'all',
+          // A drawn length is not a figure: what is read is the text.
+          data: amounts.map(Number),
+          valueFormatter: (_: number | null, { dataIndex }: { dataIndex: number }) =>
+            compare(amounts[dataIndex] ?? '0', '0') ? format(amounts[dataIndex] ?? '0') : null,
+        }))}
+        grid={{ horizontal: true }}
+        hideLegend={series.length === 1}
+        slotProps={{
+          legend: { direction: 'horizontal', position: { vertical: 'top', horizontal: 'start' } },
+        }}
+      />
+      <Box
+        component="figcaption"
+        sx={{ position: 'absolute', width: 1, height: 1, overflow: 'hidden', clip: 'rect(0 0 0 0)' }}
+      >
+        {times.map((time, index) => `${time} ${summary(index)}`).join('; ')}
+      </Box>
+    </Box>
+  );
+}
+
+/** A length of an axis in few letters. */
+export function short(amount: number): string {
+  if (Math.abs(amount) >= 1e6) return `${amount / 1e6} M`;
+  return Math.abs(amount) >= 1e3 ? `${amount / 1e3} k` : String(amount);
+}
