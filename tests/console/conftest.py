@@ -78,7 +78,10 @@ class Tab:
         if not self.page.evaluate("() => 'axe' in window"):
             self.page.evaluate(AXE.read_text())
         # Fading in, a dialog has colours that it does not keep.
-        self.page.wait_for_function("() => document.getAnimations().every(each => each.playState !== 'running')")
+        self.page.wait_for_function(
+            "() => document.getAnimations().every("
+            "each => each.playState !== 'running' || each.timeline !== document.timeline)"
+        )
         found: dict[str, Any] = self.page.evaluate("() => axe.run()")
         assert [(each["id"], [node["html"][:150] for node in each["nodes"]]) for each in found["violations"]] == []
 

@@ -298,7 +298,7 @@ def test_a_member_is_invited_joins_and_is_changed_and_the_record_says_so(tab: Ta
     tab.go("/members", "Members")
     page.get_by_role("row", name="Nell Fell").click()
     page.get_by_role("checkbox").check()
-    page.get_by_role("button", name="Keep changes").click()
+    page.get_by_role("button", name="Save").click()
     expect(page.get_by_role("row", name="Nell Fell")).to_contain_text("disabled")
     page.get_by_role("row", name="Nell Fell").click()
     page.get_by_role("button", name="Make a link for a new password").click()
@@ -307,7 +307,7 @@ def test_a_member_is_invited_joins_and_is_changed_and_the_record_says_so(tab: Ta
     expect(page.get_by_role("row", name="Nell Fell")).to_have_count(0)
     tab.go("/record", "Record")
     for said in ("member removed", "member changed", "member joined", "member invited"):
-        expect(page.get_by_role("cell", name=said).first).to_be_visible()
+        expect(page.get_by_role("gridcell", name=said).first).to_be_visible()
     expect(page.get_by_text("disabled no → yes")).to_be_visible()
 
 

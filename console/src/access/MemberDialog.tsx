@@ -4,6 +4,7 @@ import { useMutation, useQueryClient } from '@tanstack/react-query';
 import * as z from 'zod/mini';
 import { api, body } from '../shared/api';
 import { CheckInput, EntryDialog, Remark, TextInput } from '../shared/form';
+import { useToast } from '../shared/Toasts';
 import { OnceShown } from './OnceShown';
 import { type Member, ROLE_CHOICES, type Role, linkOf } from './members';
 
@@ -20,6 +21,12 @@ export function MemberDialog({
 }) {
   const queries = useQueryClient();
   const path = { organisation, user_id: member.user_id };
+  const say = useToast();
+  const change = (role: Role, disabled: boolean) =>
+    api.PATCH('/api/v1/organisations/{organisation}/members/{user_id}', {
+      params: { path },
+      body: { role, disabled },
+    });
   const listed = () => queries.invalidateQueries({ queryKey: ['members'] });
   return (
     <EntryDialog
@@ -29,11 +36,11 @@ export function MemberDialog({
       initial={{ role: member.role as string, disabled: member.disabled }}
       changes
       save={async ({ role, disabled }) => {
-        await api.PATCH('/api/v1/organisations/{organisation}/members/{user_id}', {
-          params: { path },
-          body: { role: role as Role, disabled },
-        });
+        await change(role as Role, disabled);
         await listed();
+        say(`${member.name} is ${disabled ? 'disabled' : role} now.`, () =>
+          change(member.role, member.disabled),
+        );
       }}
       other={{
         act: 'Remove from members',

@@ -46,7 +46,7 @@ const from = ({ token, address }: AuditEntry): string => (token ? `token ${token
 
 const COLUMNS: GridColumn<AuditEntry>[] = [
   textColumn('at', 'Time, UTC', (row) => momentName(row.at), { width: 140 }),
-  textColumn('who', 'Who', who, { width: 150 }),
+  textColumn('who', 'Who', who, { flex: 2 }),
   textColumn('from', 'From', from, { width: 130 }),
   textColumn('action', 'What', (row) => row.action, { width: 170 }),
   textColumn(

@@ -4,6 +4,7 @@ import { Suspense, lazy } from 'react';
 import { Route, Routes, useLocation } from 'react-router';
 import { Empty, Failed, Loading } from '../shared/States';
 import { Page } from '../shared/Page';
+import { Toasts } from '../shared/Toasts';
 import { Shell } from './Shell';
 import { useSession } from '../access/session';
 
@@ -70,22 +71,24 @@ export function App() {
   if (!session.data.memberships.length)
     return <Empty title="You are a member of no organisation">Ask an administrator to invite you.</Empty>;
   return (
-    <Shell>
-      <Suspense
-        fallback={
-          <Page title="Loading">
-            <Loading />
-          </Page>
-        }
-      >
-        {session.data.memberships.some((each) => each.rights.includes('read')) ? (
-          <Pages />
-        ) : (
-          // Who only sends readings sees nothing but the own account.
-          <AccountPage />
-        )}
-      </Suspense>
-    </Shell>
+    <Toasts>
+      <Shell>
+        <Suspense
+          fallback={
+            <Page title="Loading">
+              <Loading />
+            </Page>
+          }
+        >
+          {session.data.memberships.some((each) => each.rights.includes('read')) ? (
+            <Pages />
+          ) : (
+            // Who only sends readings sees nothing but the own account.
+            <AccountPage />
+          )}
+        </Suspense>
+      </Shell>
+    </Toasts>
   );
 }
 

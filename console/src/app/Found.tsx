@@ -83,7 +83,9 @@ export function Found(props: {
             }}
           >
             <Box sx={{ flex: 1, minWidth: 0, overflowWrap: 'anywhere' }}>{each.title}</Box>
-            <Box sx={{ color: 'text.secondary', fontSize: '0.8rem' }}>{each.note}</Box>
+            <Box sx={{ color: index === at ? 'text.primary' : 'text.secondary', fontSize: '0.8rem' }}>
+              {each.note}
+            </Box>
           </Box>
         ))}
       </Box>

@@ -1,5 +1,6 @@
 /** Jumps to any organisation, plan, card, document or page by its name. */
-import { Dialog } from '@mui/material';
+import { Dialog, DialogTitle } from '@mui/material';
+import { visuallyHidden } from '@mui/utils';
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import { useDeferredValue, useState } from 'react';
 import { useNavigate } from 'react-router';
@@ -71,7 +72,8 @@ export default function JumpBox({ sections, onClose }: { sections: SectionEntry[
       ]
     : pages;
   return (
-    <Dialog open onClose={onClose} aria-label="Jump to anything" maxWidth="sm">
+    <Dialog open onClose={onClose} maxWidth="sm">
+      <DialogTitle sx={visuallyHidden}>Jump to anything</DialogTitle>
       <Found
         label="Organisation, plan, card, document or page"
         typed={typed}

@@ -1,7 +1,6 @@
 /** A year of months to choose from, and the years beside it. */
 import { Box, Button, IconButton, Popover } from '@mui/material';
 import { useState } from 'react';
-import { periodName } from '../shared/dates';
 
 const SHORT = ['Jan', 'Feb', 'Mar', 'Apr', 'May', 'Jun', 'Jul', 'Aug', 'Sep', 'Oct', 'Nov', 'Dec'];
 
@@ -41,7 +40,7 @@ export default function MonthPicker(props: {
                 variant={period === chosen ? 'contained' : 'text'}
                 color={period === chosen ? 'primary' : 'inherit'}
                 disabled={period > last}
-                aria-label={periodName(period)}
+                aria-label={`${name} ${year}`}
                 onClick={() => onChosen(period)}
                 sx={{ minWidth: 0 }}
               >

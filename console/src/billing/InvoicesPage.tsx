@@ -1,7 +1,7 @@
 /** Drafts and issued documents. */
 import { Box, Button, MenuItem, TextField } from '@mui/material';
 import { useInfiniteQuery } from '@tanstack/react-query';
-import { useDeferredValue, useState } from 'react';
+import { useDeferredValue, useRef, useState } from 'react';
 import { useNavigate } from 'react-router';
 import { useSignedIn } from '../access/session';
 import { useLooked } from '../organisations/organisations';
@@ -25,6 +25,7 @@ export default function InvoicesPage() {
   const search = useDeferredValue((params.get('search') ?? '').trim());
   const [issuing, setIssuing] = useState<Invoice[] | null>(null);
   const [asking, setAsking] = useState(false);
+  const asks = useRef<HTMLButtonElement>(null);
   const filter = {
     organisation: looked.slug,
     search,
@@ -76,7 +77,7 @@ export default function InvoicesPage() {
       }
       action={
         count > 0 && (
-          <Button variant="contained" size="medium" loading={asking} onClick={() => void ask()}>
+          <Button ref={asks} variant="contained" size="medium" loading={asking} onClick={() => void ask()}>
             Issue {formatCount(count)} {count === 1 ? 'draft' : 'drafts'}
           </Button>
         )
@@ -113,7 +114,15 @@ export default function InvoicesPage() {
           </Empty>
         ))}
       {issuing && (
-        <IssueDialog seller={home.organisation} drafts={issuing} onClose={() => setIssuing(null)} />
+        <IssueDialog
+          seller={home.organisation}
+          drafts={issuing}
+          onClose={() => {
+            setIssuing(null);
+            // While it waited it could not hold the focus, so nothing knows to give it back.
+            setTimeout(() => asks.current?.focus());
+          }}
+        />
       )}
     </Page>
   );

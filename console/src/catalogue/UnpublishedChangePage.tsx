@@ -7,6 +7,7 @@ import { useSignedIn } from '../access/session';
 import { api, body, Refusal } from '../shared/api';
 import { Differences } from './Differences';
 import { Page, Section } from '../shared/Page';
+import { useToast } from '../shared/Toasts';
 import { Empty, Query } from '../shared/States';
 import type { PlanForm, RateCardForm, ServiceForm } from './catalogue';
 import {
@@ -52,6 +53,7 @@ function Editor({ written, kind }: { written: UnpublishedChange; kind: Kind }) {
   const { home } = useSignedIn();
   const navigate = useNavigate();
   const queries = useQueryClient();
+  const say = useToast();
   const options = unpublishedChangeOptions(home.organisation, kind, written.slug);
   const [form, setForm] = useState<Form>(written.form);
   const [version, setVersion] = useState(written.version);
@@ -102,6 +104,9 @@ function Editor({ written, kind }: { written: UnpublishedChange; kind: Kind }) {
       queries.removeQueries({ queryKey: options.queryKey });
       await queries.invalidateQueries({ queryKey: ['unpublished changes', home.organisation], exact: true });
       void navigate('/unpublished-changes');
+      say('The change is discarded.', () =>
+        saveUnpublishedChange(home.organisation, kind, written.slug, form, null),
+      );
     },
   });
   useEffect(() => {

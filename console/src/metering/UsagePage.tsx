@@ -3,6 +3,7 @@ import { Box, MenuItem, TextField, useColorScheme } from '@mui/material';
 import { useQuery } from '@tanstack/react-query';
 import { Suspense, lazy } from 'react';
 import { usePeriod } from '../access/figures';
+import { useSignedIn } from '../access/session';
 import { useNames } from '../catalogue/names';
 import { useLooked } from '../organisations/organisations';
 import { Bar } from '../shared/Bar';
@@ -120,6 +121,7 @@ function OneMeter({
 }
 
 function Days({ label, items, period }: { label: string; items: Usage[]; period: string }) {
+  const { session } = useSignedIn();
   const { mode, systemMode } = useColorScheme();
   const tone = (mode === 'system' ? systemMode : mode) === 'dark' ? 'dark' : 'light';
   // A day without usage has its place, so that a gap is seen.
@@ -140,6 +142,7 @@ function Days({ label, items, period }: { label: string; items: Usage[]; period:
           times={days}
           by="day"
           height={200}
+          today={session.now.slice(0, 10)}
           series={[{ id: 'usage', color: SERIES[tone][0], amounts: values, format: said }]}
           tick={(amount) => formatQuantity(String(amount), 2)}
           summary={(index) => said(values[index] ?? '0')}
@@ -173,10 +176,12 @@ function Parts({ by, items, more }: { by: string; items: Usage[]; more: boolean 
             title: 'Beside the largest',
             flex: 4,
             cell: (row) => (
-              <Bar
-                value={share(row.quantity, most)}
-                label={`${row.names[by]}: ${row.quantity} ${row.unit}`}
-              />
+              <Box sx={{ height: '100%', display: 'grid', alignContent: 'center' }}>
+                <Bar
+                  value={share(row.quantity, most)}
+                  label={`${row.names[by]}: ${row.quantity} ${row.unit}`}
+                />
+              </Box>
             ),
             text: (row) => String(share(row.quantity, most)),
           },
@@ -199,7 +204,7 @@ function Parts({ by, items, more }: { by: string; items: Usage[]; more: boolean 
             flex: 3,
             cell: (row) => (
               <Box component="span" sx={{ color: 'text.secondary' }}>
-                {formatQuantity(row.quantity, 6)} {row.unit}
+                {formatQuantity(row.quantity, 6)} {formatUnit(row.unit, row.quantity)}
               </Box>
             ),
             text: (row) => `${row.quantity} ${row.unit}`,

@@ -6,6 +6,7 @@ import * as z from 'zod/mini';
 import { api, body } from '../shared/api';
 import { compare, formatQuantity, subtract, sum } from '../shared/decimal';
 import { CheckInput, EntryDialog, TextInput, decimal } from '../shared/form';
+import { useToast } from '../shared/Toasts';
 import { type Organisation, type Project, type Quota, measureName, quotasOptions } from './organisations';
 
 const limited = z.object({ unlimited: z.literal(false), limit: decimal() });
@@ -27,21 +28,29 @@ export function GrantDialog({ quota, holder, project, giver, onClose }: Props) {
   const name = project?.name ?? holder.name;
   const given = useQuery({ ...quotasOptions(giver?.slug ?? ''), enabled: giver !== null });
   const held = given.data?.find((each) => each.measure === quota.measure && each.project === null);
-  const save = async (values: Values) => {
-    const grant = { limit: values.unlimited ? null : values.limit, version: quota.version };
-    const path = { organisation: holder.slug, measure: quota.measure };
+  const say = useToast();
+  const path = { organisation: holder.slug, measure: quota.measure };
+  const put = async (limit: string | null, version: number) =>
     body(
       project
         ? await api.PUT('/api/v1/organisations/{organisation}/projects/{project}/quotas/{measure}', {
             params: { path: { ...path, project: project.slug } },
-            body: grant,
+            body: { limit, version },
           })
         : await api.PUT('/api/v1/organisations/{organisation}/quotas/{measure}', {
             params: { path },
-            body: grant,
+            body: { limit, version },
           }),
     );
+  const save = async (values: Values) => {
+    const set = await put(values.unlimited ? null : values.limit, quota.version);
     await queries.invalidateQueries({ queryKey: ['quotas'] });
+    const now = set.limit === null ? 'no limit' : `a limit of ${formatQuantity(set.limit)} ${set.unit}`;
+    say(
+      `${name} has ${now} of ${measureName(quota.measure).toLowerCase()} now.`,
+      // A project that had none of its own cannot be given that back.
+      project && quota.version === 0 ? undefined : () => put(quota.limit, set.version),
+    );
   };
   const initial: Values =
     quota.limit === null ? { unlimited: true, limit: '' } : { unlimited: false, limit: quota.limit };

@@ -12,6 +12,13 @@ import {
 import { type ReactNode, useState } from 'react';
 import { formatCount } from './decimal';
 
+declare module '@mui/x-data-grid' {
+  interface BasePopperPropsOverrides {
+    role?: string;
+    'aria-label'?: string;
+  }
+}
+
 export interface GridColumn<Row> {
   key: string;
   title: string;
@@ -128,6 +135,8 @@ export function Grid<Row extends object>(props: {
           }
         }}
         slotProps={{
+          // What opens stands outside the page's regions, so it is one of its own.
+          basePopper: { role: 'region', 'aria-label': 'Choices of this list' },
           toolbar: {
             showQuickFilter: false,
             printOptions: { disableToolbarButton: true },
@@ -147,8 +156,8 @@ export function Grid<Row extends object>(props: {
             fontWeight: 560,
             color: 'text.secondary',
           },
+          '& .MuiDataGrid-cell--textRight': { fontVariantNumeric: 'tabular-nums' },
           '& .MuiDataGrid-cell': {
-            fontVariantNumeric: 'tabular-nums',
             ...(tall ? { py: 0.75, alignContent: 'center', overflowWrap: 'anywhere', lineHeight: 1.4 } : {}),
           },
           '& .MuiDataGrid-row': { cursor: onOpen ? 'pointer' : undefined },

@@ -1,5 +1,6 @@
 /** Bars of days or months, stacked in the order given, with exact values on hover and focus and as text. */
 import { Box } from '@mui/material';
+import { visuallyHidden } from '@mui/utils';
 import { BarChart } from '@mui/x-charts/BarChart';
 import { dayName, periodName } from './dates';
 import { compare } from './decimal';
@@ -73,10 +74,7 @@ export default function StackedBars({
           legend: { direction: 'horizontal', position: { vertical: 'top', horizontal: 'start' } },
         }}
       />
-      <Box
-        component="figcaption"
-        sx={{ position: 'absolute', width: 1, height: 1, overflow: 'hidden', clip: 'rect(0 0 0 0)' }}
-      >
+      <Box component="figcaption" sx={visuallyHidden}>
         {times.map((time, index) => `${time} ${summary(index)}`).join('; ')}
       </Box>
     </Box>

@@ -196,7 +196,7 @@ export function TextInput(props: TextProps) {
       type={type}
       autoComplete={kept}
       disabled={disabled}
-      required={!optional}
+      required={!optional && options === undefined}
       error={fieldState.invalid}
       helperText={fieldState.error?.message ?? hint}
       slotProps={options && optional ? { select: { displayEmpty: true }, inputLabel: { shrink: true } } : {}}

@@ -71,6 +71,21 @@ export const theme = createTheme({
         ':focus-visible': { outline: '2px solid var(--mui-palette-primary-main)', outlineOffset: 2 },
       },
     },
+    // What can be pressed takes its outline off by itself; whoever goes by keyboard needs it.
+    MuiButtonBase: {
+      defaultProps: { disableRipple: true },
+      styleOverrides: {
+        root: {
+          '&:focus-visible': { outline: '2px solid var(--mui-palette-primary-main)', outlineOffset: -2 },
+        },
+      },
+    },
+    // A list to choose from stands outside the page's regions, so it is one of its own.
+    MuiMenu: {
+      defaultProps: { slotProps: { paper: { role: 'region', 'aria-label': 'Choices' } } },
+    },
+    MuiIconButton: { defaultProps: { disableRipple: true } },
+    MuiCheckbox: { defaultProps: { disableRipple: true } },
     MuiButton: { defaultProps: { disableElevation: true, size: 'small' } },
     MuiPaper: { defaultProps: { elevation: 0 } },
     MuiTextField: { defaultProps: { size: 'small' } },

@@ -12,8 +12,8 @@ import {
 } from '../catalogue/catalogue';
 import { Pairs } from '../catalogue/fields';
 import { metersOf } from '../catalogue/offered';
-import { api } from '../shared/api';
-import { addDays } from '../shared/dates';
+import { api, body } from '../shared/api';
+import { addDays, dayName } from '../shared/dates';
 import { DateInput } from '../shared/DateInput';
 import {
   CheckInput,
@@ -25,6 +25,7 @@ import {
   optionalDay,
   whole,
 } from '../shared/form';
+import { useToast } from '../shared/Toasts';
 import { Choices } from './Choices';
 import type { Subscription } from './subscriptions';
 
@@ -119,7 +120,15 @@ export function ChangeDialog({ subscription, today, onClose }: Props) {
 
 export function EndDialog({ subscription, onClose }: Omit<Props, 'today'>) {
   const queries = useQueryClient();
+  const say = useToast();
   const earliest = addDays(subscription.earliest_end, -1);
+  const end = async (ends_on: string | null, version: number) =>
+    body(
+      await api.PATCH('/api/v1/subscriptions/{subscription_id}', {
+        params: { path: { subscription_id: subscription.id } },
+        body: { ends_on, version },
+      }),
+    );
   return (
     <EntryDialog
       title={`End ${subscription.name}`}
@@ -127,11 +136,11 @@ export function EndDialog({ subscription, onClose }: Omit<Props, 'today'>) {
       schema={z.object({ last_day: optionalDay })}
       initial={{ last_day: subscription.ends_on ? addDays(subscription.ends_on, -1) : earliest }}
       save={async ({ last_day: last }) => {
-        await api.PATCH('/api/v1/subscriptions/{subscription_id}', {
-          params: { path: { subscription_id: subscription.id } },
-          body: { ends_on: last ? addDays(last, 1) : null, version: subscription.version },
-        });
+        const changed = await end(last ? addDays(last, 1) : null, subscription.version);
         await queries.invalidateQueries();
+        say(last ? `${subscription.name} ends with ${dayName(last)}.` : `${subscription.name} goes on.`, () =>
+          end(subscription.ends_on, changed.version),
+        );
       }}
       onClose={onClose}
     >

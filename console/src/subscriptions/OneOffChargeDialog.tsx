@@ -1,6 +1,7 @@
 /** Charge an amount by hand on one of an organisation's subscriptions. */
 import { useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
+import { useWatch } from 'react-hook-form';
 import * as z from 'zod/mini';
 import { useSignedIn } from '../access/session';
 import type { Organisation } from '../organisations/organisations';
@@ -36,7 +37,7 @@ export function OneOffChargeDialog({
   return (
     <EntryDialog
       title={`Charge ${organisation.name} by hand`}
-      act="Charge it"
+      act={<Charging />}
       schema={schema}
       initial={{
         description: '',
@@ -70,4 +71,10 @@ export function OneOffChargeDialog({
       </Remark>
     </EntryDialog>
   );
+}
+
+/** What the button does, with the amount. */
+function Charging() {
+  const [amount, currency] = useWatch({ name: ['amount', 'currency'] }) as [string, string];
+  return <>{amount ? `Charge ${amount} ${currency}` : 'Charge'}</>;
 }

@@ -20,6 +20,7 @@ import {
   slug,
   whole,
 } from '../shared/form';
+import { useToast } from '../shared/Toasts';
 import type { AssignmentRule, Subscription } from './subscriptions';
 
 interface Props {
@@ -56,7 +57,19 @@ export function RuleDialog({ organisation, subscriptions, rule, today, onClose }
   const services = useQuery(servicesOptions);
   const projects = useQuery(projectsOptions(organisation));
   const before = (rule?.conditions ?? {}) as Record<string, unknown>;
+  const say = useToast();
   const path = (name: string) => ({ params: { path: { organisation, slug: name } } });
+  const initial: Values = {
+    slug: rule?.slug ?? '',
+    subscription: rule?.subscription ?? subscriptions[0]?.name ?? '',
+    position: String(rule?.position ?? 100),
+    starts_on: rule?.starts_on ?? today,
+    last_day: rule?.ends_on ? addDays(rule.ends_on, -1) : '',
+    service: String(before.service ?? ''),
+    project: String(before.project ?? ''),
+    resource: (before.resource ?? '') as Where,
+    where: (before.where ?? {}) as Record<string, Where>,
+  };
   const save = async (values: Values) => {
     const { service, project, resource, where } = values;
     await api.PUT('/api/v1/organisations/{organisation}/assignment-rules/{slug}', {
@@ -79,23 +92,14 @@ export function RuleDialog({ organisation, subscriptions, rule, today, onClose }
   const remove = async () => {
     await api.DELETE('/api/v1/organisations/{organisation}/assignment-rules/{slug}', path(rule?.slug ?? ''));
     await queries.invalidateQueries();
+    say(`Rule ${rule?.slug} is gone.`, () => save(initial));
   };
   return (
     <EntryDialog
       title={rule ? `Rule ${rule.slug}` : 'Which usage belongs to a subscription'}
       act="Save"
       schema={schema}
-      initial={{
-        slug: rule?.slug ?? '',
-        subscription: rule?.subscription ?? subscriptions[0]?.name ?? '',
-        position: String(rule?.position ?? 100),
-        starts_on: rule?.starts_on ?? today,
-        last_day: rule?.ends_on ? addDays(rule.ends_on, -1) : '',
-        service: String(before.service ?? ''),
-        project: String(before.project ?? ''),
-        resource: (before.resource ?? '') as Where,
-        where: (before.where ?? {}) as Record<string, Where>,
-      }}
+      initial={initial}
       save={save}
       other={rule ? { act: 'Delete it', run: remove } : undefined}
       onClose={onClose}

@@ -47,6 +47,7 @@ export default function SpecialTermsPage() {
                 rows={found}
                 rowKey={(row) => `${row.organisation} ${row.subscription} ${row.kind} ${row.what}`}
                 count={found.length}
+                tall
                 columns={[
                   {
                     key: 'organisation',
@@ -129,6 +130,7 @@ function Charges({ rows }: { rows: OneOffCharge[] }) {
       rows={rows}
       rowKey={(row) => row.id}
       count={rows.length}
+      tall
       columns={[
         textColumn<OneOffCharge>('day', 'Day', (row) => row.day, { flex: 1 }),
         textColumn<OneOffCharge>('customer', 'Customer', (row) => row.organisation_name, { flex: 2 }),

@@ -20,6 +20,7 @@ import {
   quotasOptions,
 } from '../organisations/organisations';
 import { Refusal, api } from '../shared/api';
+import { Toasts } from '../shared/Toasts';
 import { ChangeDialog, SpecialTermsDialog, EndDialog } from './ChangeDialog';
 import { OneOffChargeDialog } from './OneOffChargeDialog';
 import { RuleDialog } from './RuleDialog';
@@ -89,7 +90,9 @@ beforeEach(() => {
         return Promise.resolve({
           data: { currency: 'EUR', total: '120.00', rate_card: 'tenants-eur', seller: 'tarnwick' },
         });
-      return refusal ? Promise.reject(refusal) : Promise.resolve({ data: {} });
+      return refusal
+        ? Promise.reject(refusal)
+        : Promise.resolve({ data: { version: 9, ...(options as { body?: object }).body } });
     }) as never);
 });
 afterEach(() => {
@@ -117,7 +120,9 @@ function draw(view: ReactElement): void {
   for (const [key, data] of known) client.setQueryData(key, data);
   render(
     <QueryClientProvider client={client}>
-      <MemoryRouter>{view}</MemoryRouter>
+      <MemoryRouter>
+        <Toasts>{view}</Toasts>
+      </MemoryRouter>
     </QueryClientProvider>,
   );
 }
@@ -402,16 +407,16 @@ describe('a rule of assignment', () => {
 });
 
 describe('a charge by hand', () => {
-  it('repeats under the same key', async () => {
+  it('says on the button what is charged, and repeats under the same key', async () => {
     draw(<OneOffChargeDialog organisation={GANNET} subscriptions={[HELD]} today={TODAY} onClose={closed} />);
     refusal = new Refusal(0, 'unreachable', 'the service does not answer');
     type(/^For what/, 'Moving in');
     type(/^Amount, net/, '240');
-    press('Charge it');
+    press('Charge 240 EUR');
     expect(await screen.findByText('the service does not answer')).toBeInTheDocument();
     refusal = null;
-    await waitFor(() => expect(screen.getByRole('button', { name: 'Charge it' })).toBeEnabled());
-    press('Charge it');
+    await waitFor(() => expect(screen.getByRole('button', { name: 'Charge 240 EUR' })).toBeEnabled());
+    press('Charge 240 EUR');
     await waitFor(() => expect(closed).toHaveBeenCalled());
     expect(asked.map((each) => each.options.params)).toEqual([
       asked[0]?.options.params,
@@ -448,6 +453,25 @@ describe('a limit', () => {
     type(/^Limit, GiB/, '50');
     press('Set the limit');
     expect((await sent())?.options.body).toEqual({ limit: '50', version: 3 });
+  });
+
+  it('is taken back with what it was before, over what was just set', async () => {
+    vi.mocked(api.PUT).mockImplementation(((path: string, options: { body: object }) => {
+      asked.push({ method: 'PUT', path, options });
+      return Promise.resolve({ data: { ...quota, ...options.body, version: 3 + asked.length } });
+    }) as never);
+    draw(<GrantDialog quota={quota} holder={GANNET} giver={giver} onClose={closed} />);
+    type(/^Limit, GiB/, '50');
+    press('Set the limit');
+    expect(
+      await screen.findByText('Gannet Freight has a limit of 50 GiB of storage now.'),
+    ).toBeInTheDocument();
+    fireEvent.click(screen.getByRole('button', { name: 'Undo', hidden: true }));
+    expect(await screen.findByText('It is as it was before.')).toBeInTheDocument();
+    expect(asked.map((each) => each.options.body)).toEqual([
+      { limit: '50', version: 3 },
+      { limit: '10', version: 4 },
+    ]);
   });
 
   it('can be none', async () => {
