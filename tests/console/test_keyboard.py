@@ -22,7 +22,8 @@ def reach(page: Page, text: str, *, back: bool = False) -> None:
     passed = []
     for _ in range(MOST):
         found = page.evaluate(FOCUSED)
-        if found["role"] not in ("dialog", "div") and found["text"].replace(" *", "").replace("\u2009*", "").startswith(text):
+        name = found["text"].replace(" *", "").replace("\u2009*", "")
+        if found["role"] not in ("dialog", "div") and name.startswith(text):
             assert found["outline"], f"{text} has the focus and does not show it"
             return
         passed.append(found["text"][:30])
