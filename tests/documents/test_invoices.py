@@ -31,7 +31,7 @@ def invoice(number: int = 1, **changes: Any) -> PdfInvoice:
         "taxes": [PdfTax("S", "23", Decimal("10"), Decimal("2.30"))],
         "lines": [
             PdfLine(
-                f"Machines {number:04d}", "Quillstone / press", "1 Sep to 30 Sep 2026", "1", "month", Decimal(number)
+                "Press", f"Machines {number:04d}", "Open Range", "1 Sep to 30 Sep 2026", "1", "month", Decimal(number)
             )
             for number in range(number)
         ],
@@ -75,9 +75,37 @@ def test_every_line_is_on_some_page_once_and_in_order_below_a_head(lines: int) -
 
 def test_a_long_description_is_wrapped_and_whole() -> None:
     words = [f"word{number}" for number in range(90)]
-    line = PdfLine(" ".join(words), "", "1 Sep to 30 Sep 2026", "1", "month", Decimal(1))
+    line = PdfLine("Press", " ".join(words), "", "1 Sep to 30 Sep 2026", "1", "month", Decimal(1))
     found = " ".join(pages(write_pdf(invoice(lines=[line]))))
     assert all(word in found for word in words)
+
+
+def test_lines_stand_below_their_project_with_its_sum_and_the_usual_period_is_said_once() -> None:
+    september, august = "2026-09-01 to 2026-09-30", "2026-08-01 to 2026-08-31"
+    lines = [
+        PdfLine("Archive", "Processors", "Open Range", september, "1", "vCPU-hour", Decimal("1.10")),
+        PdfLine("Press", "Processors", "Open Range", september, "1", "vCPU-hour", Decimal("4")),
+        PdfLine("Archive", "Data sent out", "Open Range", august, "2", "GiB", Decimal("2.20")),
+    ]
+    words = pages(write_pdf(invoice(lines=lines)))[0].split("\n")
+    assert sum(september in each for each in words) == 1
+    assert [each for each in words if "unless said" in each] == [
+        f"Service period {september}, unless said beside a line."
+    ]
+    places = [words.index(each) for each in ("Archive", "3.30", "1.10", "2.20", "Press")]
+    assert places == sorted(places), words
+    assert sum(august in each for each in words) == 1
+
+
+def test_a_project_is_never_named_at_the_foot_of_a_page_alone() -> None:
+    lines = [
+        PdfLine(f"Project {number:03d}", "Machines", "Open Range", "always", "1", "month", Decimal(1))
+        for number in range(90)
+    ]
+    found = pages(write_pdf(invoice(lines=lines)))
+    assert len(found) > 1
+    for page in found:
+        assert page.count("Project ") == page.count("Machines")
 
 
 def test_taxes_of_several_percentages_are_printed_with_what_they_are_on() -> None:

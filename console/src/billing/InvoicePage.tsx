@@ -12,6 +12,7 @@ import { Query } from '../shared/States';
 import { IssueDialog } from './IssueDialog';
 import { Lines } from './Lines';
 import { type Invoice, documentName, invoiceOptions } from './invoices';
+import { categoryName } from './taxRates';
 
 export default function InvoicePage() {
   const { id = '' } = useParams();
@@ -115,8 +116,8 @@ function InvoiceView({ invoice }: { invoice: Invoice }) {
           <Fragment key={`${each.category} ${each.percent}`}>
             <dt>
               Tax {formatQuantity(each.percent)} %
-              {invoice.taxes.length > 1 && ` on ${formatMoney(each.net, invoice.currency)}`} (category{' '}
-              {each.category})
+              {invoice.taxes.length > 1 && ` on ${formatMoney(each.net, invoice.currency)}`} (
+              {categoryName(each.category)})
             </dt>
             <dd>{formatMoney(each.tax, invoice.currency)}</dd>
           </Fragment>

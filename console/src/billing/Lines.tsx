@@ -1,8 +1,6 @@
 /** The lines of a document by project and service, with their sums; what comes to nothing is folded away. */
 import { Box, Button } from '@mui/material';
-import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
-import { organisationOptions, projectsOptions } from '../organisations/organisations';
 import type { Schemas } from '../shared/api';
 import { type Column, DataTable, byText } from '../shared/DataTable';
 import { servicePeriod } from '../shared/dates';
@@ -68,10 +66,7 @@ function Owner(props: {
   onOpen: (key: string) => void;
 }) {
   const { invoice, owner, rows, usual, open, onOpen } = props;
-  const [organisation = '', project = ''] = owner.split('/');
-  const projects = useQuery({ ...projectsOptions(organisation), enabled: project !== '', retry: false });
-  const user = useQuery({ ...organisationOptions(organisation), retry: false });
-  const named = projects.data?.find((each) => each.slug === project)?.name ?? project;
+  const of = rows[0]?.line;
   const nothing = rows.filter(({ line }) => compare(line.amount, '0') === 0);
   const [all, setAll] = useState(nothing.some(({ key }) => key === open));
   const shown = all ? rows : rows.filter((row) => !nothing.includes(row));
@@ -119,9 +114,9 @@ function Owner(props: {
   return (
     <Box component="section" sx={{ mb: 3 }}>
       <Box component="h3" sx={{ fontSize: '0.9rem', fontWeight: 620, m: 0, mb: 0.5 }}>
-        {project ? named : 'The whole organisation'}
+        {of?.project_name ?? 'The whole organisation'}
         <Box component="span" sx={{ color: 'text.secondary', fontWeight: 400, ml: 1 }}>
-          {organisation === invoice.buyer ? '' : `of ${user.data?.name ?? organisation}`}
+          {of?.organisation === invoice.buyer ? '' : `of ${of?.organisation_name}`}
         </Box>
       </Box>
       <DataTable

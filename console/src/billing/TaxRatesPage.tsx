@@ -13,17 +13,7 @@ import { Page } from '../shared/Page';
 import { PickInput } from '../shared/PickInput';
 import { Empty, Query } from '../shared/States';
 import { countries } from '../shared/world';
-import { type TaxRate, taxRatesOptions } from './taxRates';
-
-/** Categories of EN 16931. */
-const CATEGORIES: [string, string][] = [
-  ['S', 'standard rate'],
-  ['Z', 'zero rated'],
-  ['E', 'exempt'],
-  ['AE', 'reverse charge'],
-  ['O', 'outside the scope of tax'],
-];
-const categoryName = (code: string) => CATEGORIES.find(([each]) => each === code)?.[1] ?? code;
+import { CATEGORIES, type TaxRate, categoryName, taxRatesOptions } from './taxRates';
 
 export default function TaxRatesPage() {
   const { home, may } = useSignedIn();

@@ -14,3 +14,13 @@ export const taxRatesOptions = (organisation: string) =>
         }),
       ).items,
   });
+
+/** Categories of EN 16931. */
+export const CATEGORIES: [string, string][] = [
+  ['S', 'standard rate'],
+  ['Z', 'zero rated'],
+  ['E', 'exempt'],
+  ['AE', 'reverse charge'],
+  ['O', 'outside the scope of tax'],
+];
+export const categoryName = (code: string) => CATEGORIES.find(([each]) => each === code)?.[1] ?? code;

@@ -2847,8 +2847,12 @@ export interface components {
             description: string;
             /** Organisation */
             organisation: string;
+            /** Organisation Name */
+            organisation_name: string;
             /** Project */
             project: string | null;
+            /** Project Name */
+            project_name: string | null;
             /**
              * Quantity
              * Format: decimal

@@ -14,6 +14,9 @@ const PLURALS: Record<string, string> = {
   copy: 'copies',
   instance: 'instances',
   machine: 'machines',
+  node: 'nodes',
+  piece: 'pieces',
+  seat: 'seats',
   user: 'users',
 };
 

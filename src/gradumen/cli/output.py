@@ -20,6 +20,7 @@ from rich.text import Text
 from tqdm import tqdm
 
 from gradumen.core import exact
+from gradumen.core.catalogue.units import unit_words
 from gradumen.core.errors import CatalogueInvalid, GradumenError
 from gradumen.core.exact import QUANTITY_PLACES, figure, round_half_up
 from gradumen.wire.metering.usage import AsOf
@@ -161,25 +162,6 @@ def in_words(value: Decimal, unit: str) -> tuple[str, str]:
             exact_value, unit = exact_value / 1024, larger + unit[unit.find("-") :] * ("-" in unit)
     shown = round_half_up(exact_value, QUANTITY_PLACES)
     return quantity(shown), unit_words(unit, shown)
-
-
-def unit_words(unit: str, count: Decimal) -> str:
-    """A unit beside a quantity: in the plural where there are several, a month of 730 hours said as such.
-
-    >>> unit_words("GiB-month730", Decimal(1)), unit_words("vCPU-hour", Decimal(3)), unit_words("GiB", Decimal(2))
-    ('GiB-month (730 h)', 'vCPU-hours', 'GiB')
-    """
-    plain = unit.replace("-month730", "-month")
-    *before, last = plain.split("-")
-    shown = last if count == 1 else PLURALS.get(last, last)
-    return "-".join([*before, shown]) + (" (730 h)" if plain != unit else "")
-
-
-PLURALS = {
-    "hour": "hours", "minute": "minutes", "second": "seconds", "day": "days", "month": "months", "year": "years",
-    "byte": "bytes", "request": "requests", "address": "addresses", "node": "nodes", "copy": "copies",
-}  # fmt: skip
-"""Words that units are made of and that have a plural; signs like GiB and vCPU have none."""
 
 
 def service_days(start: datetime, end: datetime) -> str:

@@ -1,6 +1,7 @@
 """The invoice as PDF, in the seller's name."""
 
 import io
+from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date
@@ -13,7 +14,7 @@ from reportlab.lib.pagesizes import A4
 from reportlab.lib.styles import ParagraphStyle
 from reportlab.lib.units import mm
 from reportlab.pdfgen.canvas import Canvas
-from reportlab.platypus import Paragraph, SimpleDocTemplate, Spacer, Table, TableStyle
+from reportlab.platypus import Flowable, Paragraph, SimpleDocTemplate, Spacer, Table, TableStyle
 
 from gradumen.core import exact
 from gradumen.core.billing.documents import TAX_CATEGORIES
@@ -32,8 +33,9 @@ _STRONG = ParagraphStyle("strong", parent=_RIGHT, fontName=STRONG, fontSize=10, 
 
 @dataclass(frozen=True, slots=True)
 class PdfLine:
-    """A line as it is printed."""
+    """A line as it is printed, below the others of its group: the project that it is of."""
 
+    group: str
     description: str
     detail: str
     service_period: str
@@ -94,7 +96,7 @@ def write_pdf(invoice: PdfInvoice) -> bytes:
     Raises:
         NotPrintable: a text has letters that the typeface lacks.
     """
-    texts = {each for line in invoice.lines for each in (line.description, line.detail, line.unit)}
+    texts = {each for line in invoice.lines for each in (line.group, line.description, line.detail, line.unit)}
     check_printable(invoice.seller, invoice.buyer, *sorted(texts))
     out = io.BytesIO()
     title = "Credit note" if invoice.kind == "credit_note" else "Invoice"
@@ -114,7 +116,8 @@ def write_pdf(invoice: PdfInvoice) -> bytes:
         Spacer(1, 5 * mm),
         _parties(invoice),
         Spacer(1, 7 * mm),
-        PrintedLines([_printed(line, invoice.currency) for line in invoice.lines], _head(invoice), document.width),
+        *_usual_period(invoice),
+        PrintedLines(_printed(invoice), _head(invoice), document.width),
         Spacer(1, 4 * mm),
         _totals(invoice, document.width),
         Spacer(1, 6 * mm),
@@ -164,9 +167,34 @@ def _head(invoice: PdfInvoice) -> tuple[str, ...]:
     return "Service", "Service period", "Quantity", "Unit", f"Amount, {invoice.currency}"
 
 
-def _printed(line: PdfLine, currency: str) -> PrintedLine:
-    cells = (line.description, line.service_period, line.quantity, line.unit, money(line.amount, currency))
-    return PrintedLine(cells, line.detail)
+def _usual(lines: Sequence[PdfLine]) -> str | None:
+    """The service period of most lines, where one is; it is said once."""
+    counted = Counter(line.service_period for line in lines).most_common(1)
+    return counted[0][0] if counted and counted[0][1] * 2 > len(lines) else None
+
+
+def _usual_period(invoice: PdfInvoice) -> list[Flowable]:
+    usual = _usual(invoice.lines)
+    return (
+        [Paragraph(f"Service period {usual}, unless said beside a line.", _TERMS), Spacer(1, 2 * mm)] if usual else []
+    )
+
+
+def _printed(invoice: PdfInvoice) -> list[PrintedLine]:
+    """Lines below the name of their group; of several groups each with what it comes to."""
+    groups: dict[str, list[PdfLine]] = {}
+    for line in invoice.lines:
+        groups.setdefault(line.group, []).append(line)
+    usual = _usual(invoice.lines)
+    printed = []
+    for name, lines in groups.items():
+        amount = money(sum((line.amount for line in lines), Decimal(0)), invoice.currency) if len(groups) > 1 else ""
+        printed.append(PrintedLine((name, "", "", "", amount), "", heads=True))
+        for line in lines:
+            period = "" if line.service_period == usual else line.service_period
+            amount = money(line.amount, invoice.currency)
+            printed.append(PrintedLine((line.description, period, line.quantity, line.unit, amount), line.detail))
+    return printed
 
 
 def _totals(invoice: PdfInvoice, width: float) -> Table:

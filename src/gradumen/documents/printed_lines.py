@@ -9,10 +9,10 @@ from reportlab.lib.utils import simpleSplit
 from reportlab.pdfbase.pdfmetrics import stringWidth
 from reportlab.platypus import Flowable
 
-from gradumen.documents.fonts import BODY
+from gradumen.documents.fonts import BODY, STRONG
 
 INK, QUIET, LINE = colors.HexColor("#23302b"), colors.HexColor("#5f6b64"), colors.HexColor("#c9cdc4")
-_SHARES = (0.34, 0.24, 0.135, 0.155, 0.13)
+_SHARES = (0.32, 0.235, 0.15, 0.165, 0.13)
 _RIGHT = (2, 4)
 _SIZE, _LEADING, _SMALL, _SMALL_LEADING = 8.5, 11.0, 7.0, 9.0
 _PADDING, _GAP, _HEAD = 3.0, 8.0, 18.0
@@ -26,6 +26,8 @@ class PrintedLine:
 
     cells: tuple[str, ...]
     detail: str
+    heads: bool = False
+    """Whether it stands above others, in strong letters, and never last on a page."""
 
 
 @cache
@@ -61,6 +63,8 @@ class PrintedLines(Flowable):
             if height > available_height:
                 break
             fitting += 1
+        while fitting and self.lines[fitting - 1].heads:
+            fitting -= 1
         if fitting == 0:
             return []
         parts = (self.lines[:fitting], self.lines[fitting:])
@@ -74,7 +78,7 @@ class PrintedLines(Flowable):
         top -= _HEAD
         self._rule(top, INK, 0.8)
         for line in self.lines:
-            self._cells(line.cells, top - _PADDING, _SIZE, _LEADING, INK)
+            self._cells(line.cells, top - _PADDING, _SIZE, _LEADING, INK, STRONG if line.heads else BODY)
             below = top - _PADDING - _LEADING * len(self._cell(0, line.cells[0], _SIZE))
             self._text(0, self._cell(0, line.detail, _SMALL), below, _SMALL, _SMALL_LEADING, QUIET)
             top -= self._height(line)
@@ -89,20 +93,35 @@ class PrintedLines(Flowable):
             heights[0] += _SMALL_LEADING * len(self._cell(0, line.detail, _SMALL))
         return max(heights) + 2 * _PADDING
 
-    def _cells(self, cells: tuple[str, ...], top: float, size: float, leading: float, colour: colors.Color) -> None:
+    def _cells(
+        self,
+        cells: tuple[str, ...],
+        top: float,
+        size: float,
+        leading: float,
+        colour: colors.Color,
+        font: str = BODY,
+    ) -> None:
         for column, text in enumerate(cells):
-            self._text(column, self._cell(column, text, size), top, size, leading, colour)
+            self._text(column, self._cell(column, text, size), top, size, leading, colour, font)
 
     def _text(
-        self, column: int, rows: Sequence[str], top: float, size: float, leading: float, colour: colors.Color
+        self,
+        column: int,
+        rows: Sequence[str],
+        top: float,
+        size: float,
+        leading: float,
+        colour: colors.Color,
+        font: str = BODY,
     ) -> None:
         left = self.lefts[column]
         right = left + self.widths[column] - (0 if column == len(self.widths) - 1 else _GAP)
-        self.canv.setFont(BODY, size)
+        self.canv.setFont(font, size)
         self.canv.setFillColor(colour)
         for number, row in enumerate(rows):
             base = top - size - number * leading
-            self.canv.drawString(right - stringWidth(row, BODY, size) if column in _RIGHT else left, base, row)
+            self.canv.drawString(right - stringWidth(row, font, size) if column in _RIGHT else left, base, row)
 
     def _rule(self, height: float, colour: colors.Color, width: float) -> None:
         self.canv.setStrokeColor(colour)

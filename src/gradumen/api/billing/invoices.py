@@ -10,6 +10,7 @@ from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, OnceHere, Uow, answered, page_limit
 from gradumen.api.description import Pdf
 from gradumen.api.expensive import EXPENSIVE
+from gradumen.core.catalogue.units import unit_words
 from gradumen.core.errors import Conflict
 from gradumen.core.exact import text
 from gradumen.core.periods import days_text
@@ -118,11 +119,12 @@ def _pdf(found: invoices.Invoice, number: str, invoice_date: date, due_date: dat
         taxes=[PdfTax(each.category, text(each.percent), each.net, each.tax) for each in found.taxes],
         lines=[
             PdfLine(
+                group=_whose(line, found.buyer),
                 description=line.description,
-                detail=_detail(line),
+                detail=f"{line.subscription}, corrects {line.corrects}" if line.corrects else line.subscription,
                 service_period=days_text(line.service_start, line.service_end),
                 quantity=quantity_text(line.quantity),
-                unit=line.unit,
+                unit=unit_words(line.unit, line.quantity),
                 amount=line.amount,
             )
             for line in found.lines
@@ -130,6 +132,7 @@ def _pdf(found: invoices.Invoice, number: str, invoice_date: date, due_date: dat
     )
 
 
-def _detail(line: invoices.InvoiceLine) -> str:
-    whose = " / ".join(each for each in (line.organisation, line.subscription, line.project) if each)
-    return f"{whose}, corrects {line.corrects}" if line.corrects else whose
+def _whose(line: invoices.InvoiceLine, buyer: str) -> str:
+    """The project that a line is of; of somebody below the buyer, whose it is too."""
+    whose = [] if line.organisation == buyer and line.project_name else [line.organisation_name]
+    return ": ".join([*whose, *([line.project_name] if line.project_name else [])])

@@ -6,8 +6,9 @@ from typing import Any
 from uuid import UUID
 
 from gradumen.cli.nouns import Verbs
-from gradumen.cli.output import Out, money, quantity, service_days, unit_words
+from gradumen.cli.output import Out, money, quantity, service_days
 from gradumen.client import Client
+from gradumen.core.catalogue.units import unit_words
 from gradumen.core.errors import Invalid
 from gradumen.wire.billing.invoices import InvoiceBody
 

@@ -118,3 +118,23 @@ def convertible(text: str, base: Unit, *, counted: str | None = None, field: str
             value=text,
         )
     return unit
+
+
+def unit_words(unit: str, count: Decimal) -> str:
+    """A unit beside a quantity: in the plural where there are several, a month of 730 hours said as such.
+
+    >>> unit_words("GiB-month730", Decimal(1)), unit_words("vCPU-hour", Decimal(3)), unit_words("GiB", Decimal(2))
+    ('GiB-month (730 h)', 'vCPU-hours', 'GiB')
+    """
+    plain = unit.replace("-month730", "-month")
+    *before, last = plain.split("-")
+    shown = last if count == 1 else PLURALS.get(last, last)
+    return "-".join([*before, shown]) + (" (730 h)" if plain != unit else "")
+
+
+PLURALS = {
+    "hour": "hours", "minute": "minutes", "second": "seconds", "day": "days", "month": "months", "year": "years",
+    "byte": "bytes", "request": "requests", "address": "addresses", "node": "nodes", "copy": "copies",
+    "piece": "pieces", "machine": "machines", "instance": "instances", "user": "users", "seat": "seats",
+}  # fmt: skip
+"""Words that units are made of and that have a plural; signs like GiB and vCPU have none."""

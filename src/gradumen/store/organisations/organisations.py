@@ -87,6 +87,31 @@ def projects_of(tx: Session, organisations: Collection[UUID]) -> list[ProjectRow
     return list(tx.scalars(query))
 
 
+def names_of_owners(
+    tx: Session, owners: Collection[tuple[str, str | None]]
+) -> dict[tuple[str, str | None], tuple[str, str | None]]:
+    """The names of organisations and of projects of theirs, by their slugs; of a project that is gone, its slug."""
+    organisations = {organisation for organisation, _ in owners}
+    named = dict(
+        tx.execute(
+            select(OrganisationRow.slug, OrganisationRow.name).where(OrganisationRow.slug.in_(organisations))
+        ).all()
+    )
+    query = (
+        select(OrganisationRow.slug, ProjectRow.slug, ProjectRow.name)
+        .join(OrganisationRow, OrganisationRow.id == ProjectRow.organisation_id)
+        .where(OrganisationRow.slug.in_(organisations), ProjectRow.slug.in_({each for _, each in owners if each}))
+    )
+    projects = {(organisation, project): name for organisation, project, name in tx.execute(query)}
+    return {
+        (organisation, project): (
+            named.get(organisation, organisation),
+            projects.get((organisation, project), project) if project else None,
+        )
+        for organisation, project in owners
+    }
+
+
 def projects_by_name(tx: Session, organisations: Collection[UUID]) -> list[ProjectRow]:
     """The projects of organisations, by the slugs of organisation and project."""
     rows = tx.scalars(

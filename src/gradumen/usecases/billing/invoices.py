@@ -36,6 +36,7 @@ from gradumen.store.billing.tables import (
     InvoiceRow,
     IssuedDocumentRow,
 )
+from gradumen.store.organisations.organisations import names_of_owners
 from gradumen.store.organisations.tables import OrganisationRow, zone_name
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.audit_entries import record
@@ -52,8 +53,10 @@ TERMS = timedelta(days=30)
 
 @dataclass(frozen=True, slots=True)
 class InvoiceLine(Line):
-    """A line with the tax on it; ``corrects`` is the number of the document that it gives back."""
+    """A line with the tax on it and names; ``corrects`` is the number of the document that it gives back."""
 
+    organisation_name: str = ""
+    project_name: str | None = None
     tax_category: str = ""
     tax_percent: Decimal = Decimal(0)
     corrects: str | None = None
@@ -196,14 +199,29 @@ def _whole(tx: Session, row: InvoiceRow) -> Invoice:
     """A document with lines and taxes."""
     lines = lines_of(tx, row.id)
     numbers = numbers_of(tx, {each.corrects_id for each in lines if each.corrects_id})
-    shown = [_line(each, numbers[each.corrects_id] if each.corrects_id else None) for each in lines]
+    plain = [stored_line(each) for each in lines]
+    names = names_of_owners(tx, {(each.organisation, each.project) for each in plain})
+    shown = [
+        _line(
+            each,
+            line,
+            names[line.organisation, line.project],
+            numbers[each.corrects_id] if each.corrects_id else None,
+        )
+        for each, line in zip(lines, plain, strict=True)
+    ]
     return _view(row, beside_invoices(tx, [row])[row.id], shown, stored_taxes(tx, row.id))
 
 
-def _line(row: InvoiceLineRow, corrects: str | None) -> InvoiceLine:
-    line = stored_line(row)
-    plain = {each.name: getattr(line, each.name) for each in fields(line)}
-    return InvoiceLine(**plain, tax_category=row.tax_category, tax_percent=row.tax_percent, corrects=corrects)
+def _line(row: InvoiceLineRow, line: Line, names: tuple[str, str | None], corrects: str | None) -> InvoiceLine:
+    return InvoiceLine(
+        **{each.name: getattr(line, each.name) for each in fields(line)},
+        organisation_name=names[0],
+        project_name=names[1],
+        tax_category=row.tax_category,
+        tax_percent=row.tax_percent,
+        corrects=corrects,
+    )
 
 
 @use_case

@@ -42,6 +42,8 @@ class PartiesBody(Body):
 class InvoiceLineBody(LineBody):
     """A line of a document, with the tax on it; ``corrects`` is the number of the document that it gives back."""
 
+    organisation_name: str
+    project_name: str | None
     tax_category: str
     tax_percent: DecimalText
     corrects: str | None
