@@ -3,7 +3,6 @@
 import argparse
 import os
 import sys
-from dataclasses import fields
 from pathlib import Path
 from typing import Any
 
@@ -51,9 +50,9 @@ def rights() -> str:
 def settings() -> str:
     """Every setting."""
     lines = ["| variable | default | meaning |", "|---|---|---|"]
-    for each in fields(Settings):
-        default = "~/.gradumen" if each.name == "data" else str(each.default)
-        lines.append(f"| `GRADUMEN_{each.name.upper()}` | `{default}` | {each.metadata['description']} |")
+    for name, each in Settings.model_fields.items():
+        default = "~/.gradumen" if name == "data" else str(each.default)
+        lines.append(f"| `GRADUMEN_{name.upper()}` | `{default}` | {each.description} |")
     return "\n".join(lines)
 
 

@@ -1,56 +1,68 @@
 """All settings, read once from the environment and passed on."""
 
-import os
-from collections.abc import Mapping
-from dataclasses import dataclass, field, fields
 from pathlib import Path
 from typing import Any
 
+from pydantic import Field, ValidationError
+from pydantic_settings import BaseSettings, SettingsConfigDict
+
 from gradumen.core.errors import Invalid
 
-
-def _setting(default: Any, description: str) -> Any:
-    return field(default=default, metadata={"description": description})
-
-
+_PREFIX = "GRADUMEN_"
 _LOOPBACK = ("localhost", "127.0.0.1", "::1")
 
 
-@dataclass(frozen=True, slots=True)
-class Settings:
+class Settings(BaseSettings):
     """Settings of the service; the environment variable of each is ``GRADUMEN_`` and its name in capitals."""
 
-    data: Path = _setting(Path.home() / ".gradumen", "Directory of the private database and its files.")
-    database_url: str = _setting("", "SQLAlchemy URL of a shared MariaDB; empty starts a private one.")
-    schema_url: str = _setting(
-        "", "SQLAlchemy URL of the account that changes a shared database's tables; empty takes that of the service."
+    model_config = SettingsConfigDict(env_prefix=_PREFIX, frozen=True, extra="forbid")
+
+    data: Path = Field(Path.home() / ".gradumen", description="Directory of the private database and its files.")
+    database_url: str = Field("", description="SQLAlchemy URL of a shared MariaDB; empty starts a private one.")
+    schema_url: str = Field(
+        "", description="SQLAlchemy URL of the account that changes a shared database's tables; empty: the same."
     )
-    host: str = _setting("127.0.0.1", "Address to listen on.")
-    port: int = _setting(8470, "Port to listen on.")
-    console: Path = _setting(Path("console/dist"), "Directory of the built console.")
-    clock_control: bool = _setting(
-        False, "Whether a provider's administrator may move the business clock (demo, tests)."
+    host: str = Field("127.0.0.1", description="Address to listen on.")
+    port: int = Field(8470, ge=0, le=65_535, description="Port to listen on.")
+    console: Path = Field(Path("console/dist"), description="Directory of the built console.")
+    clock_control: bool = Field(
+        False, description="Whether a provider's administrator may move the business clock (demo, tests)."
     )
-    hosts: str = _setting("", "Host names of the service besides that of `GRADUMEN_HOST`, with commas between.")
-    trusted_proxies: str = _setting(
-        "", "Addresses or networks of proxies whose X-Forwarded-For and -Proto are believed, with commas between."
+    hosts: str = Field(
+        "", description="Host names of the service besides that of `GRADUMEN_HOST`, with commas between."
     )
-    secure_cookies: bool = _setting(False, "Whether session cookies are sent over TLS only; set it behind TLS.")
-    sign_in_free_attempts: int = _setting(5, "Sign-ins that may fail before waiting times begin, per device.")
-    sign_in_longest_wait_seconds: int = _setting(900, "Longest waiting time after failed sign-ins, in seconds.")
-    largest_body_bytes: int = _setting(16 * 1024 * 1024, "Largest request body, in bytes.")
-    header_seconds: int = _setting(20, "How long the headers of a request may take to come, in seconds.")
-    body_seconds: int = _setting(120, "How long the body of a request may take to come, in seconds.")
-    shutdown_seconds: int = _setting(20, "How long calls under way may take when the service is told to stop.")
-    least_free_mib: int = _setting(512, "Free disk space in MiB below which the service says that it is not ready.")
-    api_processes: int = _setting(1, "Processes that answer calls.")
-    worker_processes: int = _setting(1, "Processes that do tasks and bring usage up to date.")
-    piece_processes: int = _setting(
+    trusted_proxies: str = Field(
+        "", description="Addresses or networks of proxies whose X-Forwarded-For and -Proto are believed, with commas."
+    )
+    secure_cookies: bool = Field(
+        False, description="Whether session cookies are sent over TLS only; set it behind TLS."
+    )
+    sign_in_free_attempts: int = Field(
+        5, ge=1, description="Sign-ins that may fail before waiting times begin, per device."
+    )
+    sign_in_longest_wait_seconds: int = Field(
+        900, ge=1, description="Longest waiting time after failed sign-ins, in seconds."
+    )
+    largest_body_bytes: int = Field(16 * 1024 * 1024, ge=1, description="Largest request body, in bytes.")
+    header_seconds: int = Field(20, ge=1, description="How long the headers of a request may take to come, in seconds.")
+    body_seconds: int = Field(120, ge=1, description="How long the body of a request may take to come, in seconds.")
+    shutdown_seconds: int = Field(
+        20, ge=1, description="How long calls under way may take when the service is told to stop."
+    )
+    least_free_mib: int = Field(
+        512, ge=0, description="Free disk space in MiB below which the service says that it is not ready."
+    )
+    api_processes: int = Field(1, ge=1, description="Processes that answer calls.")
+    worker_processes: int = Field(1, ge=1, description="Processes that do tasks and bring usage up to date.")
+    piece_processes: int = Field(
         0,
-        "Processes for a large task, as long as it lasts; 0 is one for each processor, 8 at most.",
+        ge=0,
+        description="Processes for a large task, as long as it lasts; 0 is one for each processor, 8 at most.",
     )
-    dask: str = _setting("", "Address of a Dask scheduler whose workers do that instead, like tcp://10.0.0.5:8786.")
-    session_hours: int = _setting(12, "How long a console session lasts, in hours.")
+    dask: str = Field(
+        "", description="Address of a Dask scheduler whose workers do that instead, like tcp://10.0.0.5:8786."
+    )
+    session_hours: int = Field(12, ge=1, description="How long a console session lasts, in hours.")
 
     @property
     def columns(self) -> Path:
@@ -73,29 +85,16 @@ class Settings:
         return frozenset({self.host, *_LOOPBACK, *named})
 
     @classmethod
-    def read(cls, environment: Mapping[str, str] = os.environ, **overrides: Any) -> "Settings":
-        """Read the environment.
+    def read(cls, **overrides: Any) -> "Settings":
+        """Read the environment; what is given otherwise goes before it, unless it is None.
 
         Raises:
-            Invalid: a value that is not of the setting's type.
+            Invalid: a value that is not of the setting's type, or out of its range.
         """
-        values: dict[str, Any] = {}
-        for each in fields(cls):
-            raw = environment.get(f"GRADUMEN_{each.name.upper()}")
-            if raw is not None:
-                values[each.name] = _convert(each.name, raw, each.default)
-        return cls(**{**values, **{key: value for key, value in overrides.items() if value is not None}})
-
-
-def _convert(name: str, raw: str, default: Any) -> Any:
-    variable = f"GRADUMEN_{name.upper()}"
-    if isinstance(default, bool):
-        if raw.lower() not in ("1", "0", "true", "false"):
-            raise Invalid(f"{variable} must be true or false; got '{raw}'", field=variable, value=raw)
-        return raw.lower() in ("1", "true")
-    if isinstance(default, int):
         try:
-            return int(raw)
-        except ValueError:
-            raise Invalid(f"{variable} must be a whole number; got '{raw}'", field=variable, value=raw) from None
-    return type(default)(raw) if not isinstance(default, Path) else Path(raw)
+            return cls(**{key: value for key, value in overrides.items() if value is not None})
+        except ValidationError as error:
+            wrong = error.errors()[0]
+            variable = _PREFIX + str(wrong["loc"][0]).upper()
+            message = f"{variable} is '{wrong['input']}'; {wrong['msg'].lower().replace('input', 'it')}"
+            raise Invalid(message, field=variable, value=str(wrong["input"])) from error

@@ -29,11 +29,11 @@ def publish(page: Page) -> None:
     page.get_by_role("button", name="Publish it").click()
 
 
-def test_stone_barn_is_built_from_nothing(light: Tab, world: World) -> None:
+def test_stone_barn_is_built_from_nothing(tab: Tab, world: World) -> None:
     """A service, a plan with three tiers and a rate card with blocks, without touching a file; then it is sold."""
-    page = light.page
-    light.expected.append("422")
-    light.sign_in("mara")
+    page = tab.page
+    tab.expected.append("422")
+    tab.sign_in("mara")
     begin(page, "service", "Backup")
     page.get_by_label("Category", exact=True).fill("Storage")
     page.get_by_label("Subcategory", exact=True).fill("Backup Storage")
@@ -43,7 +43,7 @@ def test_stone_barn_is_built_from_nothing(light: Tab, world: World) -> None:
     page.get_by_role("button", name="Add attribute").click()
     page.get_by_label("Attribute", exact=True).fill("site")
     page.get_by_label("Allowed values, none is any").fill("north-fell, south-quay")
-    light.accessible()
+    tab.accessible()
     publish(page)
     expect(page.get_by_role("heading", name="What can be subscribed to")).to_be_visible()
 
@@ -59,14 +59,14 @@ def test_stone_barn_is_built_from_nothing(light: Tab, world: World) -> None:
             group.get_by_role("button", name="Add level").click()
             group.get_by_label("Level", exact=True).nth(index).fill(level)
             group.get_by_label("like 24 hour", exact=True).nth(index).fill(value)
-    light.accessible()
+    tab.accessible()
     publish(page)
     table = page.get_by_role("table", name="Stone Barn")
     expect(table.get_by_role("row", name="Service levels")).to_contain_text("24 hours recovery point")
     expect(table.get_by_role("row", name="Service levels")).to_contain_text("3 copies")
 
     begin(page, "rate card", "Barn prices")
-    light.day("Starts on", "2026-01-01")
+    tab.day("Starts on", "2026-01-01")
     choose(page, page, "For", "only where named")
     page.get_by_role("button", name="Add rate").click()
     rate = page.get_by_role("group", name="Rate without name")
@@ -89,7 +89,7 @@ def test_stone_barn_is_built_from_nothing(light: Tab, world: World) -> None:
         choose(rate, page, "Priced", "fee of a tier")
         rate.get_by_label("Plan/tier").fill(f"stone-barn/{tier}")
         rate.get_by_label("Price, EUR").fill(fee)
-    light.accessible()
+    tab.accessible()
     publish(page)
     expect(page.get_by_role("heading", name="Barn prices", level=1)).to_be_visible()
     expect(page.get_by_role("row", name="protected backup/protected")).to_contain_text("above 1")
@@ -103,13 +103,13 @@ def test_stone_barn_is_built_from_nothing(light: Tab, world: World) -> None:
         == []
     )
 
-    light.go("/plans", "What can be subscribed to")
+    tab.go("/plans", "What can be subscribed to")
     page.get_by_role("button", name="Offer Stone Barn").click()
     choose(page, page, "Offered to", "all tenants")
     page.get_by_label("summit", exact=True).uncheck()
     page.get_by_label("Name of moor here").fill("Middle")
     choose(page, page, "Recommended", "Middle")
-    light.accessible()
+    tab.accessible()
     publish(page)
     expect(page.get_by_text("You offer it to all tenants as Stone Barn: Heath, Middle.")).to_be_visible()
     (seen,) = [each for each in world.user("una").catalogue.plans() if each.slug == "stone-barn"]
@@ -207,11 +207,11 @@ def test_a_reseller_sees_margins_versions_and_what_is_about_to_change(tab: Tab, 
     tab.accessible()
 
 
-def test_two_who_edit_one_draft_are_told_and_lose_nothing(light: Tab, world: World) -> None:
-    page = light.page
-    light.expected.append("412")
-    light.sign_in("mara")
-    light.go("/rate-cards?card=tarnwick/tenants-eur", "Card tenants-eur")
+def test_two_who_edit_one_draft_are_told_and_lose_nothing(tab: Tab, world: World) -> None:
+    page = tab.page
+    tab.expected.append("412")
+    tab.sign_in("mara")
+    tab.go("/rate-cards?card=tarnwick/tenants-eur", "Card tenants-eur")
     page.get_by_role("button", name="Write the next version").click()
     expect(page.get_by_role("group", name="Starts on")).to_contain_text("2026-11-01")
     theirs = world.user("finn").unpublished_changes
@@ -221,10 +221,10 @@ def test_two_who_edit_one_draft_are_told_and_lose_nothing(light: Tab, world: Wor
     page.get_by_role("button", name="Save", exact=True).click()
     expect(page.get_by_text("saved this meanwhile")).to_be_visible()
     expect(page.get_by_label("Name", exact=True)).to_have_value("Mara's")
-    light.accessible()
+    tab.accessible()
     page.get_by_role("button", name="Save mine over it").click()
     expect(page.get_by_text("saved this meanwhile")).to_have_count(0)
-    light.settle()
+    tab.settle()
     assert theirs.get("tarnwick", "rate-card", "tenants-eur").form["name"] == "Mara's"
     page.get_by_role("button", name="Discard").click()
     expect(page.get_by_text("No unpublished changes")).to_be_visible()

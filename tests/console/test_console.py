@@ -79,10 +79,10 @@ def test_every_page_is_accessible_in_both_themes(tab: Tab, month: World) -> None
     tab.accessible()
 
 
-def test_a_month_is_closed_and_explained(light: Tab, month: World) -> None:
-    page = light.page
-    light.sign_in("finn")
-    light.go("/bill-runs", "Closing a month")
+def test_a_month_is_closed_and_explained(tab: Tab, month: World) -> None:
+    page = tab.page
+    tab.sign_in("finn")
+    tab.go("/bill-runs", "Closing a month")
     page.get_by_role("button", name="Make drafts of September 2026").click()
     expect(page.get_by_role("link", name="2 to review")).to_be_visible(timeout=20_000)
     page.get_by_role("link", name="2 to review").click()
@@ -92,22 +92,22 @@ def test_a_month_is_closed_and_explained(light: Tab, month: World) -> None:
     expect(dialog).to_contain_text("Cannot be undone")
     dialog.get_by_role("button", name="Issue").click()
     expect(dialog).to_be_hidden(timeout=20_000)
-    light.go("/invoices", "Invoices")
+    tab.go("/invoices", "Invoices")
     page.get_by_role("row", name="Quillstone").click()
     expect(page.get_by_role("heading", name="TARNWICK-2026-00002: Quillstone Observatory")).to_be_visible()
     page.get_by_role("row", name="Compute: Processors").click()
     expect(page.get_by_text("Rate vcpu of tenants-eur version 1")).to_be_visible()
     expect(page.get_by_role("table", name="Arithmetic")).to_contain_text("1\u2009920")
-    light.accessible()
+    tab.accessible()
     page.get_by_role("button", name="Show the readings").click()
     expect(page.get_by_role("table", name="Readings")).to_contain_text("q-1-1")
     address = page.get_by_role("link", name="PDF").get_attribute("href")
-    answer = page.request.get(f"{light.url}{address}")
+    answer = page.request.get(f"{tab.url}{address}")
     assert answer.headers["content-type"] == "application/pdf"
     assert answer.body().startswith(b"%PDF")
 
 
-def test_each_sees_its_own_and_only_its_own(browser: Browser, light: Tab, month: World) -> None:
+def test_each_sees_its_own_and_only_its_own(browser: Browser, month: World) -> None:
     month.close("tarnwick", "finn", "2026-09")
     month.close("oxbow", "edda", "2026-09")
     for user, own, foreign in (
@@ -135,103 +135,103 @@ def test_each_sees_its_own_and_only_its_own(browser: Browser, light: Tab, month:
         assert tab.errors == []
 
 
-def test_a_refused_grant_names_the_figures_and_a_fitting_one_is_made(light: Tab, month: World) -> None:
-    light.expected.append("409")
+def test_a_refused_grant_names_the_figures_and_a_fitting_one_is_made(tab: Tab, month: World) -> None:
+    tab.expected.append("409")
     month.mara.quotas.grant("tarnwick", "storage", Decimal(1000))
-    light.sign_in("mara")
-    light.go("/organisations", "Who buys from whom")
-    light.page.get_by_role("row", name="Oxbow Managed IT").click()
-    light.page.get_by_role("tab", name="Quotas").click()
-    light.page.get_by_role("button", name="Change storage").click()
-    dialog = light.page.get_by_role("dialog")
+    tab.sign_in("mara")
+    tab.go("/organisations", "Who buys from whom")
+    tab.page.get_by_role("row", name="Oxbow Managed IT").click()
+    tab.page.get_by_role("tab", name="Quotas").click()
+    tab.page.get_by_role("button", name="Change storage").click()
+    dialog = tab.page.get_by_role("dialog")
     expect(dialog).to_contain_text("Tarnwick Cloud has 1\u2009000 GiB left to give")
     dialog.get_by_label("Limit, GiB").fill("1001")
     dialog.get_by_role("button", name="Set the limit").click()
     expect(dialog.get_by_role("alert")).to_contain_text("can have at most 1\u202f000 GiB: its")
-    light.accessible()
+    tab.accessible()
     dialog.get_by_label("Limit, GiB").fill("400")
     dialog.get_by_role("button", name="Set the limit").click()
     expect(dialog).to_be_hidden()
-    expect(light.page.get_by_role("row", name="Storage")).to_contain_text("400")
+    expect(tab.page.get_by_role("row", name="Storage")).to_contain_text("400")
 
 
-def test_a_viewer_is_offered_nothing_it_may_not_do(light: Tab, month: World) -> None:
+def test_a_viewer_is_offered_nothing_it_may_not_do(tab: Tab, month: World) -> None:
     month.close("tarnwick", "finn", "2026-09", issue=False)
-    light.sign_in("oda")
+    tab.sign_in("oda")
     for path, heading in PAGES.items():
-        light.go(path, "Work in progress" if path == "/record" else heading)
+        tab.go(path, "Work in progress" if path == "/record" else heading)
         for name in ("Issue", "Make drafts", "Change"):
-            expect(light.page.get_by_role("button", name=name)).to_have_count(0)
+            expect(tab.page.get_by_role("button", name=name)).to_have_count(0)
 
 
-def test_what_a_month_earned_by_buyer_and_by_service(light: Tab, month: World) -> None:
-    light.sign_in("mara")
-    light.go("/earned?period=2026-09", "Month’s margin")
-    table = light.page.get_by_role("table", name="Month’s margin, EUR")
+def test_what_a_month_earned_by_buyer_and_by_service(tab: Tab, month: World) -> None:
+    tab.sign_in("mara")
+    tab.go("/earned?period=2026-09", "Month’s margin")
+    table = tab.page.get_by_role("table", name="Month’s margin, EUR")
     found = month.mara.spend.margins("tarnwick", "2026-09", wait=60)
     charged = sum(row.charged for row in found.rows if row.currency == "EUR")
     total = table.get_by_role("row").last
     expect(total).to_contain_text(f"{charged:.2f}")
-    expect(light.page.get_by_role("table", name="Month’s margin, GBP")).to_contain_text("EUR")
-    light.page.get_by_label("By", exact=True).click()
-    light.page.get_by_role("option", name="Service", exact=True).click()
-    expect(light.page).to_have_url(re.compile("by=service"))
+    expect(tab.page.get_by_role("table", name="Month’s margin, GBP")).to_contain_text("EUR")
+    tab.page.get_by_label("By", exact=True).click()
+    tab.page.get_by_role("option", name="Service", exact=True).click()
+    expect(tab.page).to_have_url(re.compile("by=service"))
     expect(table.get_by_role("row", name="Compute")).to_be_visible()
     expect(total).to_contain_text(f"{charged:.2f}")
-    light.go("/earned?period=2025-12", "Month’s margin")
-    expect(light.page.get_by_text("Nothing was sold or used in that month")).to_be_visible()
+    tab.go("/earned?period=2025-12", "Month’s margin")
+    expect(tab.page.get_by_text("Nothing was sold or used in that month")).to_be_visible()
 
 
-def test_spend_is_gone_down_into_to_the_arithmetic_of_a_charge(light: Tab, month: World) -> None:
-    light.sign_in("mara")
-    light.go("/spend?from=2026-09&to=2026-09&by=buyer", "What Tarnwick Cloud sold")
+def test_spend_is_gone_down_into_to_the_arithmetic_of_a_charge(tab: Tab, month: World) -> None:
+    tab.sign_in("mara")
+    tab.go("/spend?from=2026-09&to=2026-09&by=buyer", "What Tarnwick Cloud sold")
     found = month.mara.spend.show("tarnwick", by=["buyer"], first=date(2026, 9, 1), end=date(2026, 10, 1), wait=60)
     (euros,) = [each for each in found.currencies if each.currency == "EUR"]
-    table = light.page.get_by_role("table", name="Spend by customer")
+    table = tab.page.get_by_role("table", name="Spend by customer")
     expect(table.get_by_role("row").last).to_contain_text(f"{euros.total.amount:.2f}")
-    expect(light.page.get_by_label("Spend by customer and day, EUR")).to_be_visible()
+    expect(tab.page.get_by_label("Spend by customer and day, EUR")).to_be_visible()
     table.get_by_role("row", name="Quillstone Observatory").press("Enter")
-    expect(light.page).to_have_url(re.compile("only=buyer%3Aquillstone"))
-    expect(light.page.get_by_role("table", name="Spend by service")).to_be_visible()
-    charges = light.page.get_by_role("table", name="Charges behind it")
+    expect(tab.page).to_have_url(re.compile("only=buyer%3Aquillstone"))
+    expect(tab.page.get_by_role("table", name="Spend by service")).to_be_visible()
+    charges = tab.page.get_by_role("table", name="Charges behind it")
     charges.get_by_role("row", name="Compute").first.click()
-    expect(light.page.get_by_role("table", name="Arithmetic")).to_be_visible()
-    light.page.get_by_role("button", name="Take away Customer: quillstone").click()
-    expect(light.page).not_to_have_url(re.compile("only="))
-    light.go("/spend?from=2025-12&to=2025-12", "What Tarnwick Cloud sold")
-    expect(light.page.get_by_text("Nothing was charged in these months")).to_be_visible()
+    expect(tab.page.get_by_role("table", name="Arithmetic")).to_be_visible()
+    tab.page.get_by_role("button", name="Take away Customer: quillstone").click()
+    expect(tab.page).not_to_have_url(re.compile("only="))
+    tab.go("/spend?from=2025-12&to=2025-12", "What Tarnwick Cloud sold")
+    expect(tab.page.get_by_text("Nothing was charged in these months")).to_be_visible()
 
 
-def test_empty_pages_say_why_and_what_to_do(light: Tab, world: World) -> None:
-    light.sign_in("wynn")
-    expect(light.page.get_by_text("Nothing is charged yet")).to_be_visible()
+def test_empty_pages_say_why_and_what_to_do(tab: Tab, world: World) -> None:
+    tab.sign_in("wynn")
+    expect(tab.page.get_by_text("Nothing is charged yet")).to_be_visible()
     for path, heading, words in (
         ("/usage", "What was used", "Nothing was used in"),
         ("/invoices", "Invoices", "Invoices appear when a month is closed"),
         ("/rate-cards", "Prices", "No rate cards yet"),
         ("/organisations?search=zzz", "Who buys", "No organisation has that in its name"),
     ):
-        light.go(path, heading)
-        expect(light.page.get_by_text(words)).to_be_visible()
-    light.accessible()
+        tab.go(path, heading)
+        expect(tab.page.get_by_text(words)).to_be_visible()
+    tab.accessible()
 
 
-def test_rows_are_moved_through_and_opened_by_keyboard(light: Tab, month: World) -> None:
+def test_rows_are_moved_through_and_opened_by_keyboard(tab: Tab, month: World) -> None:
     month.close("tarnwick", "finn", "2026-09")
-    light.sign_in("finn")
-    light.go("/invoices", "Invoices")
-    cells = light.page.get_by_role("row", name="TARNWICK-2026-").get_by_role("gridcell")
+    tab.sign_in("finn")
+    tab.go("/invoices", "Invoices")
+    cells = tab.page.get_by_role("row", name="TARNWICK-2026-").get_by_role("gridcell")
     cells.first.focus()
-    light.page.keyboard.press("ArrowDown")
-    expect(light.page.get_by_role("gridcell", name="TARNWICK-2026-00002")).to_be_focused()
-    light.page.keyboard.press("Enter")
-    expect(light.page.get_by_role("heading", name="TARNWICK-2026-")).to_be_visible()
+    tab.page.keyboard.press("ArrowDown")
+    expect(tab.page.get_by_role("gridcell", name="TARNWICK-2026-00002")).to_be_focused()
+    tab.page.keyboard.press("Enter")
+    expect(tab.page.get_by_role("heading", name="TARNWICK-2026-")).to_be_visible()
 
 
-def test_a_wrong_password_and_a_lost_session_lead_on(light: Tab, world: World) -> None:
-    light.expected += ["401"]
-    page = light.page
-    page.goto(light.url + "/invoices")
+def test_a_wrong_password_and_a_lost_session_lead_on(tab: Tab, world: World) -> None:
+    tab.expected += ["401"]
+    page = tab.page
+    page.goto(tab.url + "/invoices")
     page.get_by_label("E-mail address").fill(EMAILS["ines"])
     page.get_by_label("Password").fill("wrong")
     page.get_by_role("button", name="Sign in").click()
@@ -260,16 +260,16 @@ def test_a_narrow_window_shows_everything(browser: Browser, month: World) -> Non
     assert tab.errors == []
 
 
-def test_text_of_others_is_shown_as_text(light: Tab, world: World) -> None:
+def test_text_of_others_is_shown_as_text(tab: Tab, world: World) -> None:
     nasty = "<img src=x onerror=alert(1)>"
     world.mara.organisations.create_project("quillstone", slug="nasty", name=nasty)
     world.send(egress("a", 10**12, owner="quillstone/nasty", resource="<script>alert(1)</script>"))
-    light.sign_in("mara")
-    light.go("/organisations/quillstone/projects", "Quillstone")
-    expect(light.page.get_by_text(nasty)).to_be_visible()
-    light.go("/usage?period=2026-09&by=resource", "What was used")
-    expect(light.page.get_by_text("<script>alert(1)</script>")).to_be_visible()
-    assert json.dumps(light.errors) == "[]"
+    tab.sign_in("mara")
+    tab.go("/organisations/quillstone/projects", "Quillstone")
+    expect(tab.page.get_by_text(nasty)).to_be_visible()
+    tab.go("/usage?period=2026-09&by=resource", "What was used")
+    expect(tab.page.get_by_text("<script>alert(1)</script>")).to_be_visible()
+    assert json.dumps(tab.errors) == "[]"
 
 
 def test_a_member_is_invited_joins_and_is_changed_and_the_record_says_so(tab: Tab, world: World) -> None:

@@ -50,10 +50,10 @@ def jump(tab: Tab, name: str, heading: str) -> None:
     tab.settle()
 
 
-def test_from_sign_in_to_an_issued_invoice_without_a_mouse(light: Tab, world: World) -> None:
+def test_from_sign_in_to_an_issued_invoice_without_a_mouse(tab: Tab, world: World) -> None:
     world.send(egress("used", 10**13, owner="quillstone/archive"))
-    page = light.page
-    page.goto(light.url + "/")
+    page = tab.page
+    page.goto(tab.url + "/")
     expect(page.get_by_role("button", name="Sign in")).to_be_visible()
     reach(page, "E-mail address")
     page.keyboard.type(EMAILS["mara"])
@@ -62,7 +62,7 @@ def test_from_sign_in_to_an_issued_invoice_without_a_mouse(light: Tab, world: Wo
     page.keyboard.press("Enter")
     expect(page.get_by_role("heading", name="so far", level=1)).to_be_visible()
 
-    jump(light, "Quillstone Observatory", "Quillstone Observatory")
+    jump(tab, "Quillstone Observatory", "Quillstone Observatory")
     reach(page, "Summary")
     page.keyboard.press("ArrowRight")
     page.keyboard.press("Enter")
@@ -81,13 +81,13 @@ def test_from_sign_in_to_an_issued_invoice_without_a_mouse(light: Tab, world: Wo
     press(page, "Undo")
     expect(storage).to_be_visible()
 
-    jump(light, "Bill runs", "Closing a month")
+    jump(tab, "Bill runs", "Closing a month")
     press(page, "Make drafts of September 2026")
     expect(page.get_by_role("link", name="to review").first).to_be_visible()
     press(page, "2 to review")
     row = page.get_by_role("row", name="Quillstone Observatory")
     expect(row).to_be_visible()
-    light.settle()
+    tab.settle()
     # Into the grid, then row by row.
     grid = page.get_by_role("grid")
     for _ in range(MOST):
@@ -100,7 +100,7 @@ def test_from_sign_in_to_an_issued_invoice_without_a_mouse(light: Tab, world: Wo
             break
     page.keyboard.press("Enter")
     expect(page.get_by_role("heading", name="Quillstone Observatory", level=1)).to_be_visible()
-    light.settle()
+    tab.settle()
     press(page, "Issue")
     dialog = page.get_by_role("dialog")
     expect(dialog).to_contain_text("Cannot be undone")

@@ -17,13 +17,13 @@ def tab_of(page: Page, name: str) -> None:
     page.get_by_role("tab", name=name).click()
 
 
-def test_from_a_new_customer_to_its_first_invoice(light: Tab, world: World) -> None:
-    page = light.page
-    light.sign_in("mara")
+def test_from_a_new_customer_to_its_first_invoice(tab: Tab, world: World) -> None:
+    page = tab.page
+    tab.sign_in("mara")
     _made(page)
     _given_quotas(page)
     _people_and_project(page)
-    _subscribed(light)
+    _subscribed(tab)
     # Its cloud sends what it uses; a day goes by, then the month.
     world.mara.clock.set(datetime(2026, 10, 7, tzinfo=UTC), held=True)
     span = {"start": "2026-10-06T00:00:00Z", "end": "2026-10-06T12:00:00Z"}
@@ -36,7 +36,7 @@ def test_from_a_new_customer_to_its_first_invoice(light: Tab, world: World) -> N
     expect(page.get_by_role("row", name="Petrel Charts: Survey")).to_be_visible()
     world.mara.clock.set(datetime(2026, 11, 3, tzinfo=UTC), held=True)
     page.reload()
-    _billed(light)
+    _billed(tab)
 
 
 def _made(page: Page) -> None:

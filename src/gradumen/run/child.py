@@ -9,8 +9,7 @@ import logging
 import os
 import sys
 import threading
-from dataclasses import asdict, dataclass
-from pathlib import Path
+from dataclasses import dataclass, fields
 
 from gradumen.settings import Settings
 
@@ -28,16 +27,14 @@ class Told:
 
     def written(self) -> bytes:
         """As one line."""
-        plain = asdict(self)
-        settings = {key: str(each) if isinstance(each, Path) else each for key, each in plain["settings"].items()}
-        return json.dumps({**plain, "settings": settings}).encode() + b"\n"
+        plain = {each.name: getattr(self, each.name) for each in fields(self)}
+        return json.dumps({**plain, "settings": self.settings.model_dump(mode="json")}).encode() + b"\n"
 
 
 def begin() -> Told:
     """Hear what the parent tells, and end when it is gone."""
     told = json.loads(sys.stdin.buffer.readline())
-    given = told.pop("settings")
-    settings = Settings(**given | {name: Path(given[name]) for name in ("data", "console")})
+    settings = Settings(**told.pop("settings"))
     log_to_stderr()
     threading.Thread(target=_end_with_parent, name="parent", daemon=True).start()
     return Told(settings, **told)
