@@ -5,7 +5,7 @@ import tempfile
 import threading
 import time
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import timedelta
 from pathlib import Path
 from typing import Any
@@ -158,23 +158,32 @@ def service(running: Service, owner: Engine) -> Iterator[Service]:
         empty(owner)
 
 
+@dataclass
+class KeptWorld:
+    """The rows of the small world, by table, once it was made, and the sessions among them, by user."""
+
+    rows: dict[str, list[Any]] = field(default_factory=dict)
+    sessions: dict[str, tuple[dict[str, str], str]] = field(default_factory=dict)
+
+
 @pytest.fixture(scope="session")
-def kept_world() -> dict[str, list[Any]]:
-    """The rows of the small world, by table, once it was made."""
-    return {}
+def kept_world() -> KeptWorld:
+    """Nothing at first."""
+    return KeptWorld()
 
 
 @pytest.fixture
-def world(service: Service, kept_world: dict[str, list[Any]]) -> Iterator[World]:
+def world(service: Service, kept_world: KeptWorld) -> Iterator[World]:
     """A small world; see `tests.world`. Made once through the client, then its rows are put back as they were."""
-    if kept_world:
+    if kept_world.rows:
         with service.worker.gate:
-            _put_back(service.uow.engine, kept_world)
-        made = World(service.url)
+            _put_back(service.uow.engine, kept_world.rows)
+        made = World(service.url, sessions=kept_world.sessions)
     else:
         made = make_world(service.url, CODE)
         settle(service.uow.engine)
-        kept_world.update(_rows(service.uow.engine))
+        kept_world.rows.update(_rows(service.uow.engine))
+        kept_world.sessions.update(made.signed_in())
     with closing(made):
         yield made
 

@@ -113,14 +113,25 @@ class World:
 
     url: str
     clients: dict[str, Client] = field(default_factory=dict)
+    sessions: dict[str, tuple[dict[str, str], str]] = field(default_factory=dict)
+    """Cookies and token of sessions that there are already, by user: a password takes long to check."""
 
     def user(self, name: str) -> Client:
         """A client signed in as one of `EMAILS`, or by another address; made once."""
         if name not in self.clients:
-            client = Client(self.url)
-            client.sign_in(EMAILS.get(name, name), PASSWORD)
-            self.clients[name] = client
+            client = self.clients[name] = Client(self.url)
+            http = client.connection.http
+            if name in self.sessions:
+                cookies, http.headers["X-CSRF-Token"] = self.sessions[name]
+                http.cookies.update(cookies)
+            else:
+                client.sign_in(EMAILS.get(name, name), PASSWORD)
         return self.clients[name]
+
+    def signed_in(self) -> dict[str, tuple[dict[str, str], str]]:
+        """The sessions of the clients, for another world of the same rows."""
+        https = {name: client.connection.http for name, client in self.clients.items()}
+        return {name: (dict(http.cookies), http.headers["X-CSRF-Token"]) for name, http in https.items()}
 
     @property
     def mara(self) -> Client:
