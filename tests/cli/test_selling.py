@@ -100,4 +100,4 @@ def test_segments_margins_and_coming_prices(
     monkeypatch.setenv("GRADUMEN_TOKEN", token.secret)
     coming = terminal("catalogue", "price-changes")
     assert "from 2026-12-01: tarnwick/resellers-gbp (GBP), for 1 subscriptions of oxbow" in coming
-    assert "Vcpu: 0.014 → 0.016 GBP per vCPU-hour (+14.3 %)" in coming
+    assert "Compute: Processors (vcpu): 0.014 → 0.016 GBP per vCPU-hour (+14.3 %)" in coming

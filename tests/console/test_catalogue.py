@@ -197,7 +197,7 @@ def test_a_reseller_sees_margins_versions_and_what_is_about_to_change(tab: Tab, 
     tab.accessible()
     tab.go("/differences?of=tarnwick/resellers-gbp", "What changed between versions")
     expect(page.get_by_role("list", name="Differences")).to_contain_text(
-        "Vcpu: 0.014 → 0.016 GBP per vCPU-hour (+14.3 %)"
+        "Compute: Processors (vcpu): 0.014 → 0.016 GBP per vCPU-hour (+14.3 %)"
     )
     choose(page, page, "Of", "Plan Open Range")
     expect(page.get_by_text("There is one version only")).to_be_visible()

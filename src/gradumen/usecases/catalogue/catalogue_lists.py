@@ -12,7 +12,9 @@ from gradumen.store.catalogue.tables import RateCardRow
 from gradumen.store.subscriptions.sales import cards_bought_by, prices_any
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.catalogue.changes import differences
+from gradumen.usecases.catalogue.names import meter_names
 from gradumen.usecases.catalogue.plan_lists import PublishedForm, plan_versions, seen_plans
+from gradumen.usecases.catalogue.published import load_published
 from gradumen.usecases.scope import Caller, load_scope
 from gradumen.wire.catalogue.forms.buyers import read_buyers
 
@@ -136,4 +138,4 @@ def compare_versions(
     for number in (before, after):
         if number not in forms:
             raise NotFound("version", f"{slug[:70]} {number}")
-    return differences(forms[before], forms[after])
+    return differences(forms[before], forms[after], meter_names(load_published(tx)))

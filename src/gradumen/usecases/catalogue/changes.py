@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
-from gradumen.usecases.catalogue.difference_words import sentence, summary
+from gradumen.usecases.catalogue.difference_words import Names, sentence, summary
 
 
 @dataclass(frozen=True, slots=True)
@@ -20,16 +20,18 @@ class Change:
     differences: list[dict[str, Any]] = field(default_factory=list)
 
 
-def change_of(kind: str, slug: str, versions: Sequence[tuple[int, dict[str, Any]]], form: dict[str, Any]) -> Change:
+def change_of(
+    kind: str, slug: str, versions: Sequence[tuple[int, dict[str, Any]]], form: dict[str, Any], meter: Names = str
+) -> Change:
     """What publishing a form after those versions does."""
     if versions and versions[-1][1] == form:
         return Change(kind, slug, "unchanged", versions[-1][0])
     number, before = versions[-1] if versions else (0, {})
-    return Change(kind, slug, "new version" if versions else "new", number + 1, differences(before, form))
+    return Change(kind, slug, "new version" if versions else "new", number + 1, differences(before, form, meter))
 
 
-def differences(before: Mapping[str, Any], after: Mapping[str, Any]) -> list[dict[str, Any]]:
-    """What differs, by path and in words; nothing for a new form.
+def differences(before: Mapping[str, Any], after: Mapping[str, Any], meter: Names = str) -> list[dict[str, Any]]:
+    """What differs, by path and in words; nothing for a new form. ``meter`` gives what people call one.
 
     A whole rate, tier or discount that comes or goes is one difference.
 
@@ -47,7 +49,7 @@ def differences(before: Mapping[str, Any], after: Mapping[str, Any]) -> list[dic
             "path": path,
             "before": old.get(path),
             "after": new.get(path),
-            "words": sentence(path, old.get(path), new.get(path), before, after),
+            "words": sentence(path, old.get(path), new.get(path), before, after, meter),
         }
         for path in [*old, *(path for path in new if path not in old)]
         if old.get(path) != new.get(path)

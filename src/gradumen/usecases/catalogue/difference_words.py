@@ -1,7 +1,7 @@
 """Differences between two written forms, in sentences: what people read instead of paths."""
 
 import re
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from decimal import Decimal
 from fractions import Fraction
 from typing import Any
@@ -21,13 +21,29 @@ _FIELDS = {
 }
 
 
-def sentence(path: str, old: str | None, new: str | None, before: Mapping[str, Any], after: Mapping[str, Any]) -> str:
+Names = Callable[[str], str]
+"""What people call a meter."""
+
+
+def sentence(
+    path: str,
+    old: str | None,
+    new: str | None,
+    before: Mapping[str, Any],
+    after: Mapping[str, Any],
+    meter: Names = str,
+) -> str:
     """A difference in words, with percent where both are numbers.
+
+    A rate is called by the name of its meter, and by its own slug beside it.
 
     >>> rate = {"rate": "egress", "per": "GiB", "blocks": [{"price": "0.052"}]}
     >>> form = {"currency": "EUR", "rates": [rate]}
     >>> sentence("rates[egress].blocks[0].price", "0.052", "0.056", form, form)
     'Egress, first block: 0.052 → 0.056 EUR per GiB (+7.7 %)'
+    >>> form = {"currency": "EUR", "rates": [rate | {"meter": "network/egress"}]}
+    >>> sentence("rates[egress].blocks[0].price", "0.052", "0.056", form, form, lambda slug: "Data sent out")
+    'Data sent out (egress), first block: 0.052 → 0.056 EUR per GiB (+7.7 %)'
     >>> sentence("starts-on", "2026-01-01", "2026-12-01", form, form)
     'Starts on: 2026-01-01 → 2026-12-01'
     """
@@ -37,16 +53,17 @@ def sentence(path: str, old: str | None, new: str | None, before: Mapping[str, A
     listed, name, rest = match[1], match[2], match[3] or ""
     item = _item(after, listed, name) or _item(before, listed, name) or {}
     if not rest:
-        what = f"{_KIND[listed].capitalize()} {_called(item, name)}"
+        what = f"{_KIND[listed].capitalize()} {_called(item, name, meter)}"
         return f"{what}: new, {new}" if old is None else f"{what}: no longer, it was {old}"
-    where, unit = _place(item, name, rest, str(after.get("currency") or before.get("currency") or ""))
+    currency = str(after.get("currency") or before.get("currency") or "")
+    where, unit = _place(item, _called(item, name, meter), rest, currency)
     return _said(where, old, new, unit)
 
 
-def _place(item: Mapping[str, Any], name: str, rest: str, currency: str) -> tuple[str, str]:
+def _place(item: Mapping[str, Any], called: str, rest: str, currency: str) -> tuple[str, str]:
     """Where in an item something differs, and the unit of its value."""
     parts = re.findall(r"([\w-]+)(?:\[(\d+)\])?", rest)
-    where, last = [_called(item, name)], parts[-1][0]
+    where, last = [called], parts[-1][0]
     for part, index in parts:
         if part == "blocks" and index:
             place = int(index)
@@ -110,8 +127,12 @@ def _item(form: Mapping[str, Any], listed: str, name: str) -> Mapping[str, Any] 
     return next((each for each in items if isinstance(each, Mapping) and str(each.get(key)) == name), None)
 
 
-def _called(item: Mapping[str, Any], name: str) -> str:
-    return str(item.get("name") or name.replace("-", " "))
+def _called(item: Mapping[str, Any], name: str, meter: Names) -> str:
+    if item.get("name"):
+        return str(item["name"])
+    slug = str(item.get("meter") or "")
+    # A meter that nobody named is its own slug, which says no more than the rate's.
+    return f"{meter(slug)} ({name})" if meter(slug) != slug else name.replace("-", " ")
 
 
 def _named(field: str) -> str:

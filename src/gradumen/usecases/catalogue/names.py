@@ -1,7 +1,14 @@
 """What people call meters."""
 
+from collections.abc import Callable
+
 from gradumen.usecases.catalogue.published import Published
 from gradumen.wire.catalogue.forms.rates import PROMISED_METERS
+
+
+def meter_names(published: Published) -> Callable[[str], str]:
+    """What people call any meter."""
+    return lambda slug: meter_name(slug, published)
 
 
 def meter_name(slug: str, published: Published) -> str:

@@ -14,7 +14,9 @@ from gradumen.store.subscriptions.sales import bought_lines
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.catalogue.catalogue_lists import for_buyer
 from gradumen.usecases.catalogue.changes import differences
+from gradumen.usecases.catalogue.names import meter_names
 from gradumen.usecases.catalogue.plan_lists import seen_plans
+from gradumen.usecases.catalogue.published import load_published
 from gradumen.usecases.scope import Caller, Scope, load_scope
 
 
@@ -53,6 +55,7 @@ def price_changes_of(tx: Session, scope: Scope, own: Collection[UUID]) -> list[P
     versions: dict[UUID, list[RateCardVersionRow]] = {}
     for _, row in card_versions(tx, cards):
         versions.setdefault(row.rate_card_id, []).append(row)
+    meter = meter_names(load_published(tx))
     found: list[PriceChange] = []
     for (buyer, id), subscriptions in concerned.items():
         card, seller = cards[id]
@@ -71,7 +74,9 @@ def price_changes_of(tx: Session, scope: Scope, own: Collection[UUID]) -> list[P
                         len(subscriptions),
                         [
                             each
-                            for each in differences(for_buyer(before.document, plans), for_buyer(after.document, plans))
+                            for each in differences(
+                                for_buyer(before.document, plans), for_buyer(after.document, plans), meter
+                            )
                             if _is_price(each["path"])
                         ],
                     )

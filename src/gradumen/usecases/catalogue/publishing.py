@@ -34,6 +34,7 @@ from gradumen.usecases.audit_entries import record
 from gradumen.usecases.catalogue.card_choice import check_rules
 from gradumen.usecases.catalogue.changes import Change, change_of, differences
 from gradumen.usecases.catalogue.derived_cards import expand, followers, leave_unpublished
+from gradumen.usecases.catalogue.names import meter_names
 from gradumen.usecases.catalogue.offers import check_reached, check_services, offers_to, sellable
 from gradumen.usecases.catalogue.published import Published, add_service, load_published
 from gradumen.usecases.scope import Caller, get_organisation, load_scope
@@ -293,7 +294,13 @@ class _Publishing:
             )
         self._check_start(version, versions)
         before = versions[-1].document if versions else {}
-        change = Change("rate-card", slug, "new version" if versions else "new", number, differences(before, written))
+        change = Change(
+            "rate-card",
+            slug,
+            "new version" if versions else "new",
+            number,
+            differences(before, written, meter_names(self.known)),
+        )
         self._store_rate_card(row, card, written)
         if row is not None:
             self._touch_terms(row, version)
@@ -368,4 +375,4 @@ class _Publishing:
             )
 
     def _change(self, kind: str, slug: str, form: dict[str, Any]) -> Change:
-        return change_of(kind, slug, self.known.forms.get((kind, slug), []), form)
+        return change_of(kind, slug, self.known.forms.get((kind, slug), []), form, meter_names(self.known))
