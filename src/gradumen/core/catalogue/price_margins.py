@@ -48,6 +48,11 @@ class Margin:
 
 
 def percent_of(sell: Decimal, buy: Decimal | None) -> Decimal | None:
+    """What is kept of a price, in percent of it, rounded half up to one place; None where that says nothing.
+
+    >>> percent_of(Decimal("0.016"), Decimal("0.014")), percent_of(Decimal(0), Decimal(1))
+    (Decimal('12.5'), None)
+    """
     if buy is None or not sell:
         return None
     return round_half_up((Fraction(sell) - Fraction(buy)) * 100 / Fraction(sell), PERCENT_PLACES)

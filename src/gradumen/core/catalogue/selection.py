@@ -72,6 +72,13 @@ class Buyers:
 
 
 def choose(cards: Iterable[tuple[Buyers, T]], buyer: Buyer) -> T | None:
-    """The card that prices a buyer; None if none is for it. Of cards alike the first, but publication refuses ties."""
+    """The card that prices a buyer; None if none is for it. Of cards alike the first, but publication refuses ties.
+
+    >>> cards = [(Buyers(), "default"), (Buyers(type="tenants"), "tenants"), (Buyers(countries=("IE",)), "Ireland")]
+    >>> [choose(cards, Buyer("gannet", "tenants", country)) for country in ("IE", "GB")]
+    ['Ireland', 'tenants']
+    >>> choose(cards, Buyer("oxbow", "resellers", "GB"))
+    'default'
+    """
     fitting = [(buyers.rank, card) for buyers, card in cards if not buyers.named and buyers.holds(buyer)]
     return max(fitting, key=lambda each: each[0])[1] if fitting else None

@@ -56,6 +56,14 @@ def check_grant(giver: Holding, taker: Holding, asked: Decimal | None) -> None:
         QuotaExceeded: more than what the giver has left, or no limit where the giver has one.
         QuotaBelowGranted: less than what the taker has already passed on or reserved.
         UnlimitedBelow: a limit for one who has passed on without limit.
+
+    >>> giver = Holding("tarnwick", Measure.PROCESSORS, Decimal(852), granted=Decimal(96), name="Tarnwick Cloud")
+    >>> taker = Holding("oxbow", Measure.PROCESSORS, Decimal(96), name="Oxbow")
+    >>> check_grant(giver, taker, Decimal(852))
+    >>> check_grant(giver, taker, Decimal(853))
+    Traceback (most recent call last):
+        ...
+    gradumen.core.errors.QuotaExceeded: Oxbow can have at most 852 vCPU: its 96 and the 756 that Tarnwick Cloud has free
     """
     ceiling, unit, name = giver.ceiling, MEASURE_UNITS[taker.measure], taker.name or taker.holder
     facts = {"measure": taker.measure, "asked": None if asked is None else text(asked)}

@@ -124,7 +124,14 @@ def _fee(
 
 
 def day_parts(start: datetime, end: datetime, quantity: Decimal, amount: Decimal, zone: ZoneInfo) -> tuple[Part, ...]:
-    """An amount over the days that it is for, by their seconds; a quantity of seconds goes with them."""
+    """An amount over the days that it is for, by their seconds; a quantity of seconds goes with them.
+
+    >>> from datetime import UTC, timedelta
+    >>> noon, zone = datetime(2026, 10, 1, 12, tzinfo=UTC), ZoneInfo("UTC")
+    >>> parts = day_parts(noon, noon + timedelta(days=1), Decimal(86_400), Decimal("1.01"), zone)
+    >>> [(part.day.day, part.micro, part.pico) for part in parts]
+    [(1, 43200000000, 505000000000), (2, 43200000000, 505000000000)]
+    """
     days: list[tuple[date, int]] = []
     moment = start
     while moment < end:

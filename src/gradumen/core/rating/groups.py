@@ -41,7 +41,12 @@ def joined(groups: Sequence[Groups]) -> Groups:
 
 
 def merged(groups: Groups) -> Groups:
-    """One row for each line, project, rate, meter and attributes."""
+    """One row for each line, project, rate, meter and attributes.
+
+    >>> one, two = np.array([1, 1]), np.array([0, 0])
+    >>> merged(Groups(one, two, two, np.array([5, 6]), two, two)).quantity.tolist()
+    [11]
+    """
     if not len(groups.line):
         return groups
     keys = ("attributes", "meter", "rate", "project", "line")
@@ -53,14 +58,22 @@ def merged(groups: Groups) -> Groups:
 
 
 def fitted(values: Array) -> Array:
-    """Whole numbers in 64 bits where they all fit twice over, else as Python's, which have no bound."""
+    """Whole numbers in 64 bits where they all fit twice over, else as Python's, which have no bound.
+
+    >>> fitted(np.array([1, 2], dtype=object)).dtype, fitted(np.array([1 << 70], dtype=object)).dtype
+    (dtype('int64'), dtype('O'))
+    """
     if values.dtype != object or (len(values) and not (min(values) > -NARROW and max(values) < NARROW)):
         return values
     return values.astype(np.int64)
 
 
 def run_starts(*keys: Array) -> Array:
-    """Where a new run of equal keys begins."""
+    """Where a new run of equal keys begins.
+
+    >>> run_starts(np.array([4, 4, 5, 5]), np.array([1, 1, 1, 2])).tolist()
+    [0, 2, 3]
+    """
     size = len(keys[0])
     if size == 0:
         return np.zeros(0, dtype=np.int64)
@@ -72,21 +85,33 @@ def run_starts(*keys: Array) -> Array:
 
 
 def run_numbers(first: Array, size: int) -> Array:
-    """The number of the run that each row belongs to."""
+    """The number of the run that each row belongs to.
+
+    >>> run_numbers(np.array([0, 2, 3]), 4).tolist()
+    [0, 0, 1, 2]
+    """
     mark = np.zeros(size, dtype=np.int64)
     mark[first[1:]] = 1
     return np.cumsum(mark)
 
 
 def run_sums(values: Array, first: Array) -> Array:
-    """The sum of each run."""
+    """The sum of each run.
+
+    >>> run_sums(np.array([1, 2, 3, 4]), np.array([0, 2, 3])).tolist()
+    [3, 3, 4]
+    """
     if len(first) == len(values):
         return values
     return fitted(np.add.reduceat(values.astype(object), first))
 
 
 def running(values: Array, first: Array, number: Array) -> Array:
-    """Sums up to and including each row, from the start of its run."""
+    """Sums up to and including each row, from the start of its run.
+
+    >>> running(np.array([1, 2, 3, 4]), np.array([0, 2]), np.array([0, 0, 1, 1])).tolist()
+    [1, 3, 3, 7]
+    """
     if len(first) == len(values):
         return values
     total = np.cumsum(values if _total_fits(values) else values.astype(object))

@@ -17,7 +17,14 @@ from gradumen.core.rating.pricing import Priced, Rows, price_rows
 
 
 def prices_of(rate: UsageRate) -> tuple[tuple[Decimal, ...], Fraction]:
-    """A rate's prices and the base units (or lots) that each is for."""
+    """A rate's prices and the base units (or lots) that each is for.
+
+    >>> from gradumen.core.catalogue.rates import Block, Blocks
+    >>> from gradumen.core.catalogue.units import parse_unit
+    >>> blocks = Blocks((Block(Decimal(15), Decimal("0.05")), Block(None, Decimal("0.04"))))
+    >>> prices_of(UsageRate("egress", "network/egress", parse_unit("GiB"), blocks))
+    ((Decimal('0.05'), Decimal('0.04')), Fraction(1073741824, 1))
+    """
     pricing = rate.pricing
     if isinstance(pricing, Lots):
         return (pricing.price,), Fraction(1)
@@ -43,6 +50,16 @@ def price_steps(steps: Sequence[tuple[UsageRate, Decimal]]) -> list[PricedStep]:
 
     Args:
         steps: each version's rate and the quantity used while it held, in the rate's unit.
+
+    The second version goes on where the first ended: 10 GiB of its block of 15 are gone.
+
+    >>> from gradumen.core.catalogue.rates import Block, Blocks
+    >>> from gradumen.core.catalogue.units import parse_unit
+    >>> def egress(first: str) -> UsageRate:
+    ...     blocks = Blocks((Block(Decimal(15), Decimal(first)), Block(None, Decimal("0.04"))))
+    ...     return UsageRate("egress", "network/egress", parse_unit("GiB"), blocks)
+    >>> [str(step.amount) for step in price_steps([(egress("0.05"), Decimal(10)), (egress("0.06"), Decimal(10))])]
+    ['0.500000000000', '0.500000000000']
     """
     version = RateCardVersion("steps", 1, "EUR", date(2000, 1, 1), ())
     rates = [RateAt(version, rate, 0, order) for order, (rate, _) in enumerate(steps)]

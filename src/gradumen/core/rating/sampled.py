@@ -28,6 +28,13 @@ def sampled(rows: pl.DataFrame, sampling: Sampling) -> pl.DataFrame:
 
     Returns:
         ``line, rate, project, resource, day, quantity``: what counts of each resource and day.
+
+    The highest sample of a day counts for both hours that were sampled.
+
+    >>> row = {"scope": 1, "meter": 2, "line": 3, "rate": 4, "project": 5, "resource": 6, "day": 20_000}
+    >>> rows = pl.DataFrame([row | {"hour": 480_000, "quantity": 7}, row | {"hour": 480_001, "quantity": 9}])
+    >>> sampled(rows, Sampling(Statistic.MAX, Window.DAY, Across.SUM))["quantity"].to_list()
+    [18]
     """
     codes = _Codes(rows, sampling.window)
     hourly = codes.hourly(rows)

@@ -34,6 +34,14 @@ def kinds_of(rates: pl.DataFrame) -> tuple[pl.DataFrame, pl.DataFrame]:
     Returns:
         ``card, meter, attributes, phase, kind``, and ``kind, rate, step, since, until``. A kind has all versions of a
         price, unless one of these rates also prices what another kind is: then each rate is a kind.
+
+    >>> rates = pl.DataFrame(
+    ...     [(1, 2, attributes, 0, 5, 3600, 0, 100) for attributes in (8, 9)],
+    ...     schema=["card", "meter", "attributes", "phase", "rate", "step", "since", "until"], orient="row",
+    ... )
+    >>> kinds, prices = kinds_of(rates)
+    >>> kinds["kind"].to_list(), prices.rows()
+    ([0, 0], [(0, 5, 3600, 0, 100)])
     """
     what, how = ("card", "meter", "attributes", "phase"), ("rate", "step", "since", "until")
     lists: dict[tuple[int, ...], list[tuple[int, ...]]] = {}
@@ -65,6 +73,14 @@ def started_time(intervals: pl.DataFrame, rates: pl.DataFrame, cuts: Array) -> p
 
     Returns:
         ``line, rate, project, resource, cut, quantity``; ``cut`` is the index of the time before.
+
+    Two intervals that touch are one stretch of 5,400 seconds: two hours are begun, not three.
+
+    >>> interval = {"line": 1, "kind": 0, "project": 1, "resource": 7}
+    >>> seen = pl.DataFrame([interval | {"start": 0, "end": 3000}, interval | {"start": 3000, "end": 5400}])
+    >>> hourly = pl.DataFrame([{"kind": 0, "rate": 3, "step": 3600, "since": 0, "until": 10**6}])
+    >>> started_time(seen, hourly, np.array([0, 10**6]))["quantity"].to_list()
+    [7200000000]
     """
     keys = ("line", "rate", "project", "resource")
     merged = (

@@ -115,6 +115,13 @@ def sums_by(rows: pl.DataFrame, by: Sequence[str], top: int) -> list[SpendSum]:
 
     Returns:
         The largest first, the rest after them; times in order.
+
+    >>> rows = pl.DataFrame(
+    ...     [("EUR", name, "now", None, amount) for name, amount in (("compute", 7), ("backup", 5), ("database", 1))],
+    ...     schema=["currency", "service", "part", "cost_currency", "amount"], orient="row",
+    ... )
+    >>> [(each.keys, each.amount, each.others) for each in sums_by(rows, ["service"], top=1)]
+    [(('compute',), 7, 0), ((None,), 6, 2)]
     """
     if not rows.height:
         return []

@@ -1,0 +1,140 @@
+"""What is long, foreign, large, gone or failing: the console shows it whole, says so, and leads on."""
+
+import re
+from collections.abc import Iterator
+from datetime import date
+from decimal import Decimal
+from uuid import uuid4
+
+import pytest
+from playwright.sync_api import Browser, Route, expect
+
+from gradumen.wire.organisations.organisations import OrganisationCreate
+from gradumen.wire.subscriptions.one_off_charges import OneOffChargeCreate
+from gradumen.wire.subscriptions.subscriptions import SubscriptionCreate
+from tests.console.conftest import Tab
+from tests.world import World, egress
+
+LONG = "Gesellschaft " + "fuer-sehr-lange-Namen-" * 4 + "und noch laengere Zusaetze"
+FOREIGN = {"rtl": "مرصد الحجر", "glyphs": "🐦 Wren & <b>Söhne</b>"}
+LARGE = Decimal("123456789012.34")
+"""A sum of 15 digits with its tax."""
+
+
+@pytest.fixture
+def odd(world: World) -> Iterator[World]:
+    """The world with customers of odd names, one of whom is charged an odd sum."""
+    for slug, name in {"long": LONG[:120], **FOREIGN}.items():
+        world.mara.organisations.create(
+            OrganisationCreate(slug=slug, name=name, type="tenant", parent="tarnwick", country="IE", currency="EUR")
+        )
+        world.mara.organisations.create_project(slug, slug="work", name=f"{name[:100]} work")
+        world.mara.subscriptions.create(
+            SubscriptionCreate(
+                organisation=slug, plan="open-range", tier="heath", name="Open Range", starts_on=date(2026, 9, 1)
+            )
+        )
+        world.send(egress(slug, 10**13, owner=f"{slug}/work", resource=name[:100]))
+    world.mara.one_off_charges.enter(
+        OneOffChargeCreate(
+            seller="tarnwick", organisation="long", subscription="Open Range", day=date(2026, 9, 3),
+            description="A very large thing", amount=str(LARGE), currency="EUR",
+        )
+    )  # fmt: skip
+    yield world
+
+
+PATHS = {
+    "/": "so far",
+    "/organisations": "Who buys from whom",
+    "/organisations/long": "Gesellschaft",
+    "/organisations/long/subscriptions": "Gesellschaft",
+    "/organisations/long/projects": "Gesellschaft",
+    "/organisations/rtl/quotas": FOREIGN["rtl"],
+    "/organisations/glyphs": "Wren",
+    "/usage?period=2026-09&by=resource": "What was used",
+    "/spend?from=2026-09&to=2026-10": "What",
+    "/invoices?state=draft": "Drafts to review",
+    "/earned?period=2026-09": "margin",
+}
+
+
+@pytest.mark.parametrize("width", [1280, 390])
+def test_odd_names_and_large_sums_are_whole_and_break_no_page(browser: Browser, odd: World, width: int) -> None:
+    odd.close("tarnwick", "mara", "2026-09", issue=False)
+    context = browser.new_context(viewport={"width": width, "height": 844})
+    tab = Tab(context.new_page(), odd.url)
+    tab.sign_in("mara")
+    for path, heading in PATHS.items():
+        tab.page.goto(odd.url + path)
+        expect(tab.page.get_by_role("heading", name=heading, level=1)).to_be_visible()
+        tab.settle()
+        assert tab.page.evaluate("() => document.documentElement.scrollWidth") <= width, path
+    if width > 1000:
+        tab.go("/invoices?state=draft", "Drafts to review")
+        row = tab.page.get_by_role("row", name="Gesellschaft")
+        expect(row).to_contain_text(re.compile(r"123.456.789.\d\d\d\.\d\d"))
+        row.click()
+        expect(tab.page.get_by_role("row", name="A very large thing")).to_contain_text(
+            "123\u2009456\u2009789\u2009012.34"
+        )
+        tab.page.keyboard.press("Control+k")
+        expect(tab.page.get_by_role("combobox", name="Organisation, plan")).to_be_focused()
+        tab.page.keyboard.type(FOREIGN["rtl"][:4])
+        expect(tab.page.get_by_role("option").first).to_contain_text(FOREIGN["rtl"])
+    context.close()
+    assert tab.errors == []
+
+
+def test_what_is_gone_is_said_and_leads_on(tab: Tab, world: World) -> None:
+    tab.expected.append("404")
+    tab.sign_in("mara")
+    page = tab.page
+    for path in (
+        f"/invoices/{uuid4()}",
+        "/organisations/nobody",
+        "/?organisation=nobody",
+        "/spend?organisation=nobody",
+    ):
+        page.goto(tab.url + path)
+        expect(
+            page.get_by_text(re.compile("no (organisation|invoice)|not found|nobody", re.IGNORECASE)).first
+        ).to_be_visible()
+        expect(page.get_by_role("navigation", name="Pages").get_by_role("link", name="Overview")).to_be_visible()
+
+
+def test_a_call_that_fails_is_said_where_it_was_made_and_can_be_tried_again(tab: Tab, world: World) -> None:
+    tab.expected.append("Failed to load resource")
+    tab.sign_in("mara")
+    page = tab.page
+    failing = True
+
+    def answer(route: Route) -> None:
+        if failing:
+            route.fulfill(status=500, content_type="application/problem+json", body='{"detail": "odd", "code": "odd"}')
+        else:
+            route.fallback()
+
+    page.route("**/api/v1/**/usage*", answer)
+    page.route("**/api/v1/**/members", answer)
+    page.route("**/api/v1/invoices*", answer)
+    for path in ("/usage?period=2026-09", "/members", "/invoices"):
+        failing = True
+        page.goto(tab.url + path)
+        again = page.get_by_role("button", name="Try again").first
+        expect(again).to_be_visible()
+        failing = False
+        again.click()
+        expect(again).to_be_hidden()
+
+
+def test_the_back_button_leaves_a_dialog_and_then_the_page(tab: Tab, world: World) -> None:
+    page = tab.page
+    tab.sign_in("mara")
+    page.get_by_role("navigation", name="Pages").get_by_role("link", name="Organisations").click()
+    expect(page.get_by_role("heading", name="Who buys from whom", level=1)).to_be_visible()
+    page.get_by_role("button", name="Add a customer").click()
+    expect(page.get_by_role("dialog")).to_be_visible()
+    page.go_back()
+    expect(page.get_by_role("heading", name="so far", level=1)).to_be_visible()
+    expect(page.get_by_role("dialog")).to_be_hidden()
