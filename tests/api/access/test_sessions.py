@@ -1,7 +1,6 @@
 """Sign-in, sessions, CSRF, slowing down, idempotency keys, the served console."""
 
 import threading
-from dataclasses import replace
 from datetime import timedelta
 
 import httpx
@@ -177,7 +176,7 @@ def test_readiness_looks_at_disk_database_and_clock(world: World, service: Servi
     ready = httpx.get(f"{world.url}/readyz")
     assert (ready.status_code, set(ready.json().values())) == (200, {"ok", "set up"})
     settings = service.app.state.settings
-    service.app.state.settings = replace(settings, least_free_mib=10**9)
+    service.app.state.settings = settings.model_copy(update={"least_free_mib": 10**9})
     full = httpx.get(f"{world.url}/readyz")
     service.app.state.settings = settings
     assert full.status_code == 503
