@@ -7,7 +7,7 @@ from uuid import UUID
 from sqlalchemy import JSON, ForeignKey, Index, String, and_, or_, select
 from sqlalchemy.orm import Mapped, Session, mapped_column
 
-from gradumen.store.columns import Base, Moment, ascii_text
+from gradumen.store.columns import Base, Moment, ascii_text, has_text
 
 
 class AuditEntryRow(Base):
@@ -51,7 +51,7 @@ def page_of_entries(
     if action:
         query = query.where(AuditEntryRow.action == action)
     if search:
-        query = query.where(AuditEntryRow.subject.contains(search, autoescape=True))
+        query = query.where(has_text(AuditEntryRow.subject, search))
     if after is not None:
         at, identity = after
         query = query.where(or_(AuditEntryRow.at < at, and_(AuditEntryRow.at == at, AuditEntryRow.id > identity)))

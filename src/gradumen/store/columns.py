@@ -4,10 +4,10 @@ from datetime import UTC, datetime
 from decimal import Decimal
 from typing import Any
 
-from sqlalchemy import DECIMAL, Dialect, MetaData, String, TypeDecorator
+from sqlalchemy import DECIMAL, ColumnElement, Dialect, MetaData, String, TypeDecorator, false
 from sqlalchemy.dialects.mysql import DATETIME
 from sqlalchemy.exc import DontWrapMixin
-from sqlalchemy.orm import DeclarativeBase
+from sqlalchemy.orm import DeclarativeBase, InstrumentedAttribute
 
 from gradumen.core.errors import Invalid
 from gradumen.core.exact import AMOUNT_PLACES, QUANTITY_PLACES
@@ -115,6 +115,13 @@ class AsciiText(TypeDecorator[str]):
         if value is not None and not value.isascii():
             raise Unfit(f"'{value[:60]}' is no name that is known here: those have plain letters only", value=value)
         return value
+
+
+def has_text(column: InstrumentedAttribute[Any], wanted: str) -> ColumnElement[bool]:
+    """Whether a text stands in a column; letters that it never has stand in none of it."""
+    if isinstance(column.type, AsciiText) and not wanted.isascii():
+        return false()
+    return column.contains(wanted, autoescape=True)
 
 
 def ascii_text(length: int) -> AsciiText:

@@ -35,6 +35,7 @@ from gradumen.store.billing.tables import (
     IssuedDocumentRow,
     ReturnedTaxRow,
 )
+from gradumen.store.columns import has_text
 from gradumen.store.organisations.tables import OrganisationRow
 from gradumen.store.pairs import PairRow
 
@@ -187,9 +188,9 @@ def _matching(money_of: Collection[UUID], wanted: Wanted) -> list[ColumnElement[
         either = named(wanted.organisation)
         found.append(or_(invoice.seller_id == either, invoice.buyer_id == either))
     if wanted.search:
-        names = [each.contains(wanted.search, autoescape=True) for each in (OrganisationRow.slug, OrganisationRow.name)]
+        names = [has_text(each, wanted.search) for each in (OrganisationRow.slug, OrganisationRow.name)]
         parties = select(OrganisationRow.id).where(or_(*names))
-        number = invoice.number.contains(wanted.search, autoescape=True)
+        number = has_text(invoice.number, wanted.search)
         found.append(or_(number, invoice.seller_id.in_(parties), invoice.buyer_id.in_(parties)))
     return found
 

@@ -6,6 +6,7 @@ from uuid import UUID
 from sqlalchemy import func, or_, select, update
 from sqlalchemy.orm import Session
 
+from gradumen.store.columns import has_text
 from gradumen.store.organisations.tables import OrganisationRow, ProjectRow
 
 
@@ -60,7 +61,7 @@ def _page(
     if after is not None:
         query = query.where(OrganisationRow.slug > after)
     if search:
-        found = [column.contains(search, autoescape=True) for column in (OrganisationRow.slug, OrganisationRow.name)]
+        found = [has_text(column, search) for column in (OrganisationRow.slug, OrganisationRow.name)]
         query = query.where(or_(*found))
     return list(tx.scalars(query.limit(limit)))
 
