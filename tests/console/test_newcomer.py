@@ -104,7 +104,10 @@ def _billed(tab: Tab) -> None:
     to(page, "Billing")
     page.get_by_role("navigation", name="Billing").get_by_role("link", name="Bill runs").click()
     page.get_by_role("button", name="Make drafts of October 2026").click()
-    page.get_by_role("link", name=re.compile(r"\d to review")).click()
+    drafts = page.get_by_role("link", name=re.compile(r"\d to review"))
+    # Beside other tests a run may take its time.
+    expect(drafts).to_be_visible(timeout=60_000)
+    drafts.click()
     page.get_by_label("Search").fill("petrel")
     page.get_by_role("row", name="Petrel Charts").click()
     expect(page.get_by_role("heading", name="Petrel Charts")).to_be_visible()
