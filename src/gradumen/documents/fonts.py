@@ -44,15 +44,24 @@ def load_fonts() -> frozenset[int]:
     return frozenset.intersection(*(frozenset(font.face.charToGlyph) for font in fonts.values()))
 
 
+def is_printable(text: str) -> bool:
+    """Whether the typeface has every letter of a text."""
+    return not _lacking(text)
+
+
+def _lacking(text: str) -> list[str]:
+    known = load_fonts()
+    return sorted({letter for letter in text if ord(letter) not in known})
+
+
 def check_printable(*texts: str) -> None:
     """Check that every letter can be printed, so that no document goes out with boxes in it.
 
     Raises:
         NotPrintable: names the text and the letters.
     """
-    known = load_fonts()
     for text in texts:
-        lacking = sorted({letter for letter in text if ord(letter) not in known})
+        lacking = _lacking(text)
         if lacking:
             shown = " ".join(lacking[:10])
             raise NotPrintable(

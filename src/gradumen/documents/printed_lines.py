@@ -3,6 +3,7 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cache
+from typing import NamedTuple
 
 from reportlab.lib import colors
 from reportlab.lib.utils import simpleSplit
@@ -12,12 +13,24 @@ from reportlab.platypus import Flowable
 from gradumen.documents.fonts import BODY, STRONG
 
 INK, QUIET, LINE = colors.HexColor("#23302b"), colors.HexColor("#5f6b64"), colors.HexColor("#c9cdc4")
-_SHARES = (0.32, 0.235, 0.15, 0.165, 0.13)
+_SHARES = (0.31, 0.235, 0.14, 0.185, 0.13)
 _RIGHT = (2, 4)
-_SIZE, _LEADING, _SMALL, _SMALL_LEADING = 8.5, 11.0, 7.0, 9.0
 _PADDING, _GAP, _HEAD = 3.0, 8.0, 18.0
 _FRAME = 6.0
 """The padding of the page's frame, which the lines do not keep: they are as wide as the text area."""
+
+
+class _Letters(NamedTuple):
+    font: str
+    size: float
+    leading: float
+    colour: colors.Color
+
+
+_TITLES = _Letters(BODY, 7.0, 9.0, QUIET)
+_TEXT = _Letters(BODY, 8.5, 11.0, INK)
+_HEADING = _Letters(STRONG, 8.5, 11.0, INK)
+_DETAIL = _Letters(BODY, 7.0, 9.0, QUIET)
 
 
 @dataclass(frozen=True, slots=True)
@@ -29,10 +42,15 @@ class PrintedLine:
     heads: bool = False
     """Whether it stands above others, in strong letters, and never last on a page."""
 
+    @property
+    def letters(self) -> _Letters:
+        """What its cells are written in."""
+        return _HEADING if self.heads else _TEXT
+
 
 @cache
-def _wrapped(text: str, size: float, width: float) -> tuple[str, ...]:
-    return tuple(simpleSplit(text, BODY, size, width)) or ("",)
+def _wrapped(text: str, letters: _Letters, width: float) -> tuple[str, ...]:
+    return tuple(simpleSplit(text, letters.font, letters.size, width)) or ("",)
 
 
 class PrintedLines(Flowable):
@@ -74,52 +92,37 @@ class PrintedLines(Flowable):
         """Draw the head and every line, from the top down."""
         top = self.height
         self.canv.translate(-_FRAME, 0)
-        self._cells(self.head, top - _PADDING, _SMALL, _SMALL_LEADING, QUIET)
+        self._cells(self.head, top - _PADDING, _TITLES)
         top -= _HEAD
         self._rule(top, INK, 0.8)
         for line in self.lines:
-            self._cells(line.cells, top - _PADDING, _SIZE, _LEADING, INK, STRONG if line.heads else BODY)
-            below = top - _PADDING - _LEADING * len(self._cell(0, line.cells[0], _SIZE))
-            self._text(0, self._cell(0, line.detail, _SMALL), below, _SMALL, _SMALL_LEADING, QUIET)
+            self._cells(line.cells, top - _PADDING, line.letters)
+            below = top - _PADDING - line.letters.leading * len(self._cell(0, line.cells[0], line.letters))
+            self._text(0, line.detail, below, _DETAIL)
             top -= self._height(line)
             self._rule(top, LINE, 0.3)
 
-    def _cell(self, column: int, text: str, size: float) -> tuple[str, ...]:
-        return _wrapped(text, size, self.widths[column] - _GAP)
+    def _cell(self, column: int, text: str, letters: _Letters) -> tuple[str, ...]:
+        return _wrapped(text, letters, self.widths[column] - _GAP)
 
     def _height(self, line: PrintedLine) -> float:
-        heights = [_LEADING * len(self._cell(column, text, _SIZE)) for column, text in enumerate(line.cells)]
+        letters = line.letters
+        heights = [letters.leading * len(self._cell(column, text, letters)) for column, text in enumerate(line.cells)]
         if line.detail:
-            heights[0] += _SMALL_LEADING * len(self._cell(0, line.detail, _SMALL))
+            heights[0] += _DETAIL.leading * len(self._cell(0, line.detail, _DETAIL))
         return max(heights) + 2 * _PADDING
 
-    def _cells(
-        self,
-        cells: tuple[str, ...],
-        top: float,
-        size: float,
-        leading: float,
-        colour: colors.Color,
-        font: str = BODY,
-    ) -> None:
+    def _cells(self, cells: tuple[str, ...], top: float, letters: _Letters) -> None:
         for column, text in enumerate(cells):
-            self._text(column, self._cell(column, text, size), top, size, leading, colour, font)
+            self._text(column, text, top, letters)
 
-    def _text(
-        self,
-        column: int,
-        rows: Sequence[str],
-        top: float,
-        size: float,
-        leading: float,
-        colour: colors.Color,
-        font: str = BODY,
-    ) -> None:
+    def _text(self, column: int, text: str, top: float, letters: _Letters) -> None:
+        font, size, leading, colour = letters
         left = self.lefts[column]
         right = left + self.widths[column] - (0 if column == len(self.widths) - 1 else _GAP)
         self.canv.setFont(font, size)
         self.canv.setFillColor(colour)
-        for number, row in enumerate(rows):
+        for number, row in enumerate(self._cell(column, text, letters)):
             base = top - size - number * leading
             self.canv.drawString(right - stringWidth(row, font, size) if column in _RIGHT else left, base, row)
 

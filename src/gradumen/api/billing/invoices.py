@@ -1,5 +1,6 @@
 """Routes of invoices and their drafts."""
 
+from collections import Counter
 from datetime import date
 from typing import Annotated
 from uuid import UUID
@@ -14,6 +15,7 @@ from gradumen.core.catalogue.units import unit_words
 from gradumen.core.errors import Conflict
 from gradumen.core.exact import text
 from gradumen.core.periods import days_text
+from gradumen.documents.fonts import is_printable
 from gradumen.documents.invoices import PdfInvoice, PdfLine, PdfTax, quantity_text, write_pdf
 from gradumen.usecases.billing import invoices, issuing
 from gradumen.wire.billing.invoices import InvoiceBody, InvoicesBody, IssueDrafts
@@ -102,6 +104,7 @@ def read_invoice_pdf(invoice_id: UUID, uow: Uow, caller: CallerHere) -> Response
 
 
 def _pdf(found: invoices.Invoice, number: str, invoice_date: date, due_date: date) -> PdfInvoice:
+    groups = _groups(found)
     return PdfInvoice(
         kind=found.kind,
         number=number,
@@ -119,7 +122,7 @@ def _pdf(found: invoices.Invoice, number: str, invoice_date: date, due_date: dat
         taxes=[PdfTax(each.category, text(each.percent), each.net, each.tax) for each in found.taxes],
         lines=[
             PdfLine(
-                group=_whose(line, found.buyer),
+                group=groups[line.organisation, line.project],
                 description=line.description,
                 detail=f"{line.subscription}, corrects {line.corrects}" if line.corrects else line.subscription,
                 service_period=days_text(line.service_start, line.service_end),
@@ -132,7 +135,21 @@ def _pdf(found: invoices.Invoice, number: str, invoice_date: date, due_date: dat
     )
 
 
-def _whose(line: invoices.InvoiceLine, buyer: str) -> str:
-    """The project that a line is of; of somebody below the buyer, whose it is too."""
-    whose = [] if line.organisation == buyer and line.project_name else [line.organisation_name]
-    return ": ".join([*whose, *([line.project_name] if line.project_name else [])])
+def _groups(found: invoices.Invoice) -> dict[tuple[str, str | None], str]:
+    """What the lines of each project stand under: its name; of somebody below the buyer, whose it is too.
+
+    Who names a project is not who issues the document: a name that cannot be printed has the slug in its place, and one
+    that several have has it beside it.
+    """
+    names: dict[tuple[str, str | None], str] = {}
+    for line in found.lines:
+        owner = _printed(line.organisation_name, line.organisation)
+        project = _printed(line.project_name or "", line.project or "")
+        whose = [] if line.organisation == found.buyer and project else [owner]
+        names[line.organisation, line.project] = ": ".join([*whose, *([project] if project else [])])
+    several = {name for name, count in Counter(names.values()).items() if count > 1}
+    return {key: f"{name} ({key[1] or key[0]})" if name in several else name for key, name in names.items()}
+
+
+def _printed(name: str, slug: str) -> str:
+    return name if is_printable(name) else slug
