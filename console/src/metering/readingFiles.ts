@@ -1,4 +1,6 @@
 /** Files of readings, as the command line reads them: CSV and JSON Lines to CloudEvents (docs/formats.md). */
+import { parse as parseJson } from 'lossless-json';
+import Papa from 'papaparse';
 
 const TYPE = 'gradumen.reading.v1';
 const FIELDS = ['owner', 'account', 'resource', 'meter', 'quantity', 'unit', 'start', 'end'];
@@ -22,14 +24,6 @@ const event = (source: string, id: string, data: Record<string, unknown>): Readi
   data,
 });
 
-/** Fields of a line of CSV (RFC 4180). */
-function cells(line: string): string[] {
-  const found: string[] = [];
-  for (const match of line.matchAll(/(?:^|,)(?:"((?:[^"]|"")*)"|([^",]*))/g))
-    found.push(match[1]?.replaceAll('""', '"') ?? match[2] ?? '');
-  return found;
-}
-
 /**
  * The readings of a file.
  *
@@ -37,43 +31,56 @@ function cells(line: string): string[] {
  */
 export function readFile(name: string, content: string): ReadingEvent[] {
   const source = `/files/${name}`;
-  const lines = content.replace(/^\uFEFF/, '').split(/\r?\n/);
-  if (/\.(jsonl|ndjson)$/.test(name)) return readLines(name, lines, source);
+  if (/\.(jsonl|ndjson)$/.test(name)) return readLines(name, content.split(/\r?\n/), source);
   if (!name.endsWith('.csv')) throw new Error(`${name}: a file of readings ends in .csv, .jsonl or .ndjson`);
-  const head = cells(lines[0] ?? '');
+  // RFC 4180 ends lines with both; within a field it is all the same.
+  const text = content.replace(/^\uFEFF/, '').replace(/\r\n?/g, '\n');
+  const { data, errors } = Papa.parse<string[]>(text, { delimiter: ',', newline: '\n' });
+  const [head = [], ...rows] = data;
   const unknown = head.filter(
     (each) => ![...FIELDS, 'id', 'source', 'sequence'].includes(each) && !each.startsWith(ATTRIBUTE),
   );
   if (unknown.length) throw new Error(`${name}, line 1: unknown columns ${unknown.join(', ')}`);
   if (!head.includes('id')) throw new Error(`${name}, line 1: a column id is missing`);
-  return lines.slice(1).flatMap((line, index) => {
-    if (!line) return [];
-    const values = cells(line);
+  const line = (row: number) => `${name}, line ${lineOf(data, row)}`;
+  const [wrong] = errors;
+  if (wrong) throw new Error(`${line(wrong.row ?? 0)}: ${wrong.message}`);
+  return rows.flatMap((values, index) => {
+    if (values.length === 1 && !values[0]) return [];
     if (values.length !== head.length)
-      throw new Error(
-        `${name}, line ${index + 2}: ${values.length} fields where the head has ${head.length}`,
-      );
+      throw new Error(`${line(index + 1)}: ${values.length} fields where the head has ${head.length}`);
     const row = Object.fromEntries(head.map((column, place) => [column, values[place] ?? '']));
+    const { sequence } = row;
+    if (sequence && !/^-?\d{1,15}$/.test(sequence))
+      throw new Error(`${line(index + 1)}: sequence '${sequence}' is not a whole number`);
     const attributes = Object.fromEntries(
       Object.entries(row)
         .filter(([column, value]) => column.startsWith(ATTRIBUTE) && value)
         .map(([column, value]) => [column.slice(ATTRIBUTE.length), value]),
     );
-    const data: Record<string, unknown> = Object.fromEntries(
-      FIELDS.filter((field) => row[field]).map((field) => [field, row[field]]),
-    );
-    if (Object.keys(attributes).length) data.attributes = attributes;
-    if (row.sequence) data.sequence = Number(row.sequence);
-    return [event(row.source || source, row.id ?? '', data)];
+    const read = event(row.source || source, row.id ?? '', {
+      ...Object.fromEntries(FIELDS.filter((field) => row[field]).map((field) => [field, row[field]])),
+      ...(Object.keys(attributes).length ? { attributes } : {}),
+      ...(sequence ? { sequence: Number(sequence) } : {}),
+    });
+    return [read];
   });
 }
+
+/** The line in which a row begins: those before it may have several. */
+const lineOf = (rows: string[][], row: number): number =>
+  rows.slice(0, row).reduce((line, cells) => line + cells.join('').split('\n').length, 1);
+
+/** Numbers whose digits would get lost stay the text that they were. */
+const number = (written: string): unknown =>
+  Number.isSafeInteger(Number(written)) && /^-?\d+$/.test(written) ? Number(written) : written;
 
 function readLines(name: string, lines: string[], source: string): ReadingEvent[] {
   return lines.flatMap((line, index) => {
     if (!line.trim()) return [];
     let item: unknown;
     try {
-      item = JSON.parse(line);
+      item = parseJson(line, null, number);
     } catch {
       throw new Error(`${name}, line ${index + 1}: not JSON`);
     }
