@@ -1,6 +1,6 @@
 /** Drafts and issued documents. */
 import { Box, Button, MenuItem, TextField } from '@mui/material';
-import { useInfiniteQuery } from '@tanstack/react-query';
+import { useInfiniteQuery, useMutation } from '@tanstack/react-query';
 import { useDeferredValue, useRef, useState } from 'react';
 import { useNavigate } from 'react-router';
 import { useSignedIn } from '../access/session';
@@ -24,7 +24,6 @@ export default function InvoicesPage() {
   const period = params.get('period') ?? '';
   const search = useDeferredValue((params.get('search') ?? '').trim());
   const [issuing, setIssuing] = useState<Invoice[] | null>(null);
-  const [asking, setAsking] = useState(false);
   const asks = useRef<HTMLButtonElement>(null);
   const filter = {
     organisation: looked.slug,
@@ -37,14 +36,15 @@ export default function InvoicesPage() {
     ...invoicesOptions({ seller: home.organisation, state: 'draft', ...(period ? { period } : {}) }),
     enabled: may('bill') && looked.own,
   });
-  // What is issued is what was there when one was asked, to the last of it.
-  const ask = async () => {
-    setAsking(true);
-    let found = (await drafts.refetch()).data?.pages ?? [];
-    while (found.at(-1)?.next) found = (await drafts.fetchNextPage()).data?.pages ?? [];
-    setIssuing(found.flatMap((page) => page.items));
-    setAsking(false);
-  };
+  // What is issued is what was there when one was asked, to the last of it; where that cannot be read, nothing is.
+  const ask = useMutation({
+    mutationFn: async () => {
+      let found = await drafts.refetch({ throwOnError: true });
+      while (found.data?.pages.at(-1)?.next) found = await drafts.fetchNextPage({ throwOnError: true });
+      return found.data?.pages.flatMap((page) => page.items) ?? [];
+    },
+    onSuccess: setIssuing,
+  });
   const waiting = drafts.data?.pages[0]?.sums ?? [];
   const count = counted(waiting);
   const shown = invoices.data?.pages.flatMap((page) => page.items) ?? [];
@@ -77,12 +77,19 @@ export default function InvoicesPage() {
       }
       action={
         count > 0 && (
-          <Button ref={asks} variant="contained" size="medium" loading={asking} onClick={() => void ask()}>
+          <Button
+            ref={asks}
+            variant="contained"
+            size="medium"
+            loading={ask.isPending}
+            onClick={() => ask.mutate()}
+          >
             Issue {formatCount(count)} {count === 1 ? 'draft' : 'drafts'}
           </Button>
         )
       }
     >
+      {ask.isError && <Failed error={ask.error} retry={() => ask.mutate()} />}
       {invoices.isError && <Failed error={invoices.error} retry={() => void invoices.refetch()} />}
       {invoices.isPending && <Loading />}
       {invoices.isSuccess &&

@@ -8,6 +8,8 @@ interface LineProps {
   onChange: (value: string) => void;
   width?: number | string;
   help?: string;
+  /** What is wrong with it. */
+  problem?: string | undefined;
   multiline?: boolean;
   options?: readonly string[];
   /** Said to a screen reader in place of the label, where labels repeat. */
@@ -15,7 +17,8 @@ interface LineProps {
 }
 
 /** One line of text; with options, the browser proposes them. */
-export function Line({ label, value, onChange, width = 200, help, multiline, options, spoken }: LineProps) {
+export function Line(props: LineProps) {
+  const { label, value, onChange, width = 200, help, problem, multiline, options, spoken } = props;
   const list = options && `${label.replaceAll(' ', '-')}-options`;
   return (
     <>
@@ -24,7 +27,8 @@ export function Line({ label, value, onChange, width = 200, help, multiline, opt
         value={value ?? ''}
         onChange={(event) => onChange(event.target.value)}
         sx={{ width }}
-        helperText={help}
+        error={problem !== undefined}
+        helperText={problem ?? help}
         multiline={multiline}
         minRows={multiline ? 2 : undefined}
         slotProps={{ htmlInput: { list, 'aria-label': spoken } }}

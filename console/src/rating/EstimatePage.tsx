@@ -20,11 +20,13 @@ import { Page, Section } from '../shared/Page';
 import { Empty, Query } from '../shared/States';
 import { OrderDialog } from '../subscriptions/OrderDialog';
 import { metersOf } from '../catalogue/offered';
-import { Expected, type Uses, expectedOf } from './Expected';
+import { Expected, type Uses, anyWrong, expectedOf } from './Expected';
 import { Months } from './Months';
 import { Tiers } from './Tiers';
-import { type Estimate, estimateOptions } from './estimates';
+import { type Estimate, type EstimateAsked, estimateOptions } from './estimates';
 
+const WHOLE = /^[1-9]\d{0,5}$/;
+const DAY = /^\d{4}-\d{2}-\d{2}$/;
 const TERMS = ['1', '3', '6', '12', '24', '36'];
 
 export default function EstimatePage() {
@@ -56,6 +58,9 @@ export default function EstimatePage() {
   );
 }
 
+/** What all tiers are priced for. */
+type Priced = Omit<EstimateAsked, 'tier'>;
+
 interface Offered {
   plan: PlanForm;
   recommended: string | null;
@@ -83,22 +88,26 @@ function Comparing({ plans, services }: { plans: Offered[]; services: ServiceFor
       { replace: true },
     );
   const meters = offered ? metersOf(offered.plan, services) : [];
-  const asked = JSON.stringify({
-    organisation: buyer,
-    plan: offered?.plan.plan ?? '',
-    quantity: /^[1-9]\d{0,5}$/.test(quantity) ? Number(quantity) : 1,
-    first_day: /^\d{4}-\d{2}-\d{2}$/.test(from) ? from : null,
-    months: Number(months),
-    expected: expectedOf(meters, uses),
-    rate_card: null,
-  });
-  const settled = JSON.parse(useDeferredValue(asked)) as Omit<Parameters<typeof estimateOptions>[0], 'tier'>;
+  const wrong = !WHOLE.test(quantity) || !DAY.test(from) || anyWrong(meters, uses);
+  const asked =
+    wrong || !offered || !buyer
+      ? null
+      : JSON.stringify({
+          organisation: buyer,
+          plan: offered.plan.plan,
+          quantity: Number(quantity),
+          first_day: from,
+          months: Number(months),
+          expected: expectedOf(meters, uses),
+          rate_card: null,
+        });
+  const settled = useDeferredValue(asked);
   const tiers = offered?.plan.tiers ?? [];
   const estimates = useQueries({
-    queries: tiers.map(({ tier }) => ({
-      ...estimateOptions({ ...settled, tier }),
-      enabled: settled.organisation !== '',
-    })),
+    queries:
+      settled === null
+        ? []
+        : tiers.map(({ tier }) => estimateOptions({ ...(JSON.parse(settled) as Priced), tier })),
   });
   const sells = customer && (customer.parent === home.organisation || customer.slug === home.organisation);
   const takes = Boolean(
@@ -131,7 +140,13 @@ function Comparing({ plans, services }: { plans: Offered[]; services: ServiceFor
           />
           <DayPicker label="From" value={from} onChange={set('from')} />
           <Box sx={{ display: 'grid', gridTemplateColumns: '1fr 1fr', gap: 1.5 }}>
-            <Line label="How many" value={quantity} onChange={set('quantity')} width="100%" />
+            <Line
+              label="How many"
+              value={quantity}
+              problem={WHOLE.test(quantity) ? undefined : 'A whole number'}
+              onChange={set('quantity')}
+              width="100%"
+            />
             <Select
               label="Term"
               value={months}
@@ -147,6 +162,7 @@ function Comparing({ plans, services }: { plans: Offered[]; services: ServiceFor
             plan={offered.plan}
             recommended={offered.recommended}
             estimates={estimates}
+            wrong={wrong}
             chosen={Math.max(0, chosen)}
             onLook={(tier) => set('tier')(tier)}
             onTake={takes ? setTaken : undefined}

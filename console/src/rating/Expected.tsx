@@ -26,11 +26,21 @@ function thoughtOf(unit: string): [string, string] {
   return unit.endsWith('-second') ? [unit.replace(/-second$/, '-hour'), '3600'] : [unit, '1'];
 }
 
+const QUANTITY = /^\d+(\.\d+)?$/;
+
+/** What is wrong with a quantity; one that is not written is none. */
+const problemOf = (use: Use): string | undefined =>
+  use.quantity === '' || QUANTITY.test(use.quantity) ? undefined : 'A number, as in 12.5';
+
+/** Whether some quantity is not a number: what was typed must not be left out of a price in silence. */
+export const anyWrong = (meters: Metered[], uses: Uses): boolean =>
+  meters.some(({ key }) => uses[key] && problemOf(uses[key]));
+
 /** What was written down, with the first of each choice where none was made. */
 export function expectedOf(meters: Metered[], uses: Uses): ExpectedUse[] {
   return meters.flatMap(({ key, service, meter }) => {
     const use = uses[key];
-    if (!use || !/^\d+(\.\d+)?$/.test(use.quantity)) return [];
+    if (!use || !QUANTITY.test(use.quantity)) return [];
     const defaults = Object.fromEntries(
       Object.entries(service.choices ?? {})
         .filter(([name]) => service.attributes?.[name])
@@ -88,6 +98,7 @@ export function Expected(props: {
                   label="Quantity"
                   spoken={`Quantity of ${name}`}
                   value={use.quantity}
+                  problem={problemOf(use)}
                   width="100%"
                   onChange={(value) => put({ quantity: value.trim() })}
                 />

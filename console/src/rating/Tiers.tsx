@@ -14,12 +14,14 @@ export function Tiers(props: {
   plan: PlanForm;
   recommended: string | null;
   estimates: UseQueryResult<Estimate>[];
+  /** Something that was typed is no figure: nothing is priced until it is. */
+  wrong: boolean;
   chosen: number;
   onLook: (tier: string) => void;
   onTake: ((tier: Tier) => void) | undefined;
   why: string | undefined;
 }) {
-  const { plan, recommended, estimates, chosen, onLook, onTake, why } = props;
+  const { plan, recommended, estimates, wrong, chosen, onLook, onTake, why } = props;
   const lowest = cheapest(estimates.map((each) => each.data));
   return (
     <Box
@@ -41,6 +43,7 @@ export function Tiers(props: {
           plan={plan}
           tier={tier}
           estimate={estimates[index]}
+          wrong={wrong}
           lowest={lowest === index ? null : lowest === null ? undefined : estimates[lowest]?.data}
           lowestName={lowest === null ? '' : (plan.tiers[lowest]?.name ?? '')}
           recommended={tier.tier === recommended}
@@ -70,6 +73,7 @@ function OneTier(props: {
   plan: PlanForm;
   tier: Tier;
   estimate: UseQueryResult<Estimate> | undefined;
+  wrong: boolean;
   /** The cheapest one, where this is not it. */
   lowest: Estimate | null | undefined;
   lowestName: string;
@@ -79,7 +83,7 @@ function OneTier(props: {
   onTake: (() => void) | undefined;
   why: string | undefined;
 }) {
-  const { plan, tier, estimate, lowest, lowestName, recommended, looked, onLook, onTake, why } = props;
+  const { plan, tier, estimate, wrong, lowest, lowestName, recommended, looked, onLook, onTake, why } = props;
   const found = estimate?.data;
   return (
     <Box
@@ -102,7 +106,11 @@ function OneTier(props: {
         {recommended && <Box sx={{ color: 'primary.main', fontSize: '0.8rem' }}>recommended</Box>}
       </Box>
       <Box aria-live="polite" sx={{ minHeight: 74 }}>
-        {estimate?.isError ? (
+        {wrong ? (
+          <Box sx={{ color: 'warning.main', fontSize: '0.84rem' }}>
+            Priced when each marked field is a figure.
+          </Box>
+        ) : estimate?.isError ? (
           <Box sx={{ color: 'warning.main', fontSize: '0.84rem' }}>
             {estimate.error instanceof Refusal && estimate.error.code === 'not_offered'
               ? 'Not offered to this customer.'

@@ -5,7 +5,7 @@ import { afterEach, describe, expect, it, vi } from 'vitest';
 import type { PlanForm, ServiceForm } from '../catalogue/catalogue';
 import { choicesOf, metersOf } from '../catalogue/offered';
 import { usageOptions } from '../metering/metering';
-import { Expected, expectedOf, type Uses } from './Expected';
+import { Expected, anyWrong, expectedOf, type Uses } from './Expected';
 
 const BACKUP = {
   service: 'backup',
@@ -65,6 +65,25 @@ describe('what is expected', () => {
       { meter: 'backup/kept', quantity: '12.5', unit: 'GiB-month730', attributes: { place: 'near' } },
       { meter: 'backup/calls', quantity: '3', unit: 'k-call', attributes: { place: 'far' } },
     ]);
+  });
+
+  it('is not left out in silence where it is no number', () => {
+    const typed = { 'backup/calls': use('1,5') };
+    expect(anyWrong(METERS, typed)).toBe(true);
+    expect(anyWrong(METERS, { 'backup/calls': use(''), 'mail/sent': use('1,5') })).toBe(false);
+    render(
+      <QueryClientProvider client={new QueryClient()}>
+        <Expected
+          organisation=""
+          now="2026-11-18T12:00:00Z"
+          meters={METERS}
+          uses={typed}
+          onChange={vi.fn()}
+        />
+      </QueryClientProvider>,
+    );
+    expect(screen.getByText('A number, as in 12.5')).toBeInTheDocument();
+    expect(screen.getByLabelText('Quantity of Backup: Calls')).toBeInvalid();
   });
 
   it('is put there as in the month before, each exactly in the unit it is thought of in', () => {

@@ -1,7 +1,7 @@
 /** The chain as a ladder of money, from left to right: what it costs, what it is sold for, what is kept. */
 import { Box } from '@mui/material';
 import type { ReactNode } from 'react';
-import { formatMoney, formatPercent, percent } from '../shared/decimal';
+import { formatCount, formatMoney, formatPercent, percent } from '../shared/decimal';
 import type { SpendCurrency } from './spending';
 
 const LINE = '2px solid var(--mui-palette-primary-main)';
@@ -33,7 +33,7 @@ export function sellersSteps(shown: SpendCurrency, customers: number, supplied: 
           : `${formatPercent(sharePaid)} of what is sold`,
     },
     {
-      title: `Sold to ${customers} ${customers === 1 ? 'customer' : 'customers'}`,
+      title: `Sold to ${formatCount(customers)} ${customers === 1 ? 'customer' : 'customers'}`,
       amount: `${formatMoney(total.amount, currency)} ${currency}`,
       note: 'net of tax, billed or not',
     },

@@ -6,8 +6,8 @@ import { Link as RouterLink } from 'react-router';
 import { usePeriod } from '../access/figures';
 import { useSignedIn } from '../access/session';
 import { servicesOptions } from '../catalogue/catalogue';
-import { QuotaBar } from '../organisations/QuotaBar';
-import { measureName, quotasOptions, useLooked, usesOptions } from '../organisations/organisations';
+import { QuotaBars } from '../organisations/QuotaBars';
+import { useLooked } from '../organisations/organisations';
 import { addDays, dayName, nextMonth, periodName } from '../shared/dates';
 import { compare, formatMoney, formatPercent } from '../shared/decimal';
 import { useFilters } from '../shared/filters';
@@ -61,7 +61,9 @@ export default function OverviewPage() {
         {looked.own && (
           <Box sx={{ order: { xs: 1, lg: 2 }, minWidth: 0 }}>
             <NeedsYou organisation={looked.slug} />
-            <Quotas organisation={looked.slug} sells={sells} />
+            <Section title="Quotas">
+              <QuotaBars organisation={looked.slug} sells={sells} />
+            </Section>
           </Box>
         )}
       </Box>
@@ -232,31 +234,4 @@ function OneOffs({ of, currency }: { of: SpendCurrency; currency: string }) {
 
 function withoutOneOffs(of: SpendCurrency): SpendCurrency {
   return { ...of, rows: of.rows.filter((row) => row.keys[0]?.id !== ONE_OFF) };
-}
-
-function Quotas({ organisation, sells }: { organisation: string; sells: boolean }) {
-  const quotas = useQuery(quotasOptions(organisation));
-  const uses = useQuery(usesOptions(organisation));
-  return (
-    <Section title="Quotas">
-      <Query query={quotas} rows={2}>
-        {(found) => (
-          <Box sx={{ display: 'grid', gap: 2 }}>
-            {found
-              .filter((quota) => quota.project === null)
-              .map((quota) => (
-                <Box key={quota.measure}>
-                  <Box sx={{ fontWeight: 560, fontSize: '0.86rem' }}>{measureName(quota.measure)}</Box>
-                  <QuotaBar
-                    quota={quota}
-                    sells={sells}
-                    use={uses.data?.find((each) => each.measure === quota.measure)}
-                  />
-                </Box>
-              ))}
-          </Box>
-        )}
-      </Query>
-    </Section>
-  );
 }

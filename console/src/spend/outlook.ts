@@ -1,5 +1,5 @@
 /** Where a month is heading: the last days go on as they were. Simple, and marked as such wherever it is shown. */
-import { addDays } from '../shared/dates';
+import { addDays, times } from '../shared/dates';
 import { compare, divide, subtract, sum } from '../shared/decimal';
 import type { SpendCurrency } from './spending';
 
@@ -23,7 +23,7 @@ export interface Outlook {
  * @param end the day after the last one.
  */
 export function outlook(found: SpendCurrency, today: string, first: string, end: string): Outlook | null {
-  const likely = daysBetween(addDays(today, -LIKE), today).filter((day) => day >= first);
+  const likely = times(addDays(today, -LIKE), today, 'day').filter((day) => day >= first);
   if (!likely.length || today >= end) return null;
   const days = new Map<string | null, Map<string, string>>();
   for (const row of found.rows) {
@@ -37,7 +37,7 @@ export function outlook(found: SpendCurrency, today: string, first: string, end:
   for (const [service, amounts] of days) {
     const mean = divide(sum(likely.map((day) => amounts.get(day) ?? '0')), String(likely.length));
     const ahead = new Map<string, string>();
-    for (const day of daysBetween(today, end)) {
+    for (const day of times(today, end, 'day')) {
       const left = subtract(mean, amounts.get(day) ?? '0');
       if (compare(left, '0') > 0) ahead.set(day, left);
     }
@@ -45,10 +45,4 @@ export function outlook(found: SpendCurrency, today: string, first: string, end:
   }
   const more = sum([...rest.values()].flatMap((each) => [...each.values()]));
   return { rest, total: sum([found.total.amount, more]) };
-}
-
-function daysBetween(first: string, end: string): string[] {
-  const found: string[] = [];
-  for (let day = first; day < end; day = addDays(day, 1)) found.push(day);
-  return found;
 }

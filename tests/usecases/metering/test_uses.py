@@ -33,6 +33,17 @@ def test_the_newest_whole_hour_of_all_below(world: World) -> None:
         world.user("una").uses.list("oxbow")
 
 
+def test_in_the_first_hour_of_a_day_the_last_of_the_day_before_counts(world: World) -> None:
+    world.mara.catalogue.publish("tarnwick", files(TIED))
+    world.mara.clock.set(moment("2026-10-06 00:30"), held=True)
+    world.send(
+        reading("whole", quantity="4", start="2026-10-05T22:00:00Z", end="2026-10-05T23:00:00Z"),
+        reading("under way", quantity="100", start="2026-10-06T00:00:00Z", end="2026-10-06T00:20:00Z"),
+    )
+    processors, _ = world.mara.uses.list("tarnwick")
+    assert (processors.quantity, processors.hour) == (Decimal(4), moment("2026-10-05 22:00"))
+
+
 def test_only_a_level_in_its_unit_counts_a_measure(world: World) -> None:
     for wrong in (
         TIED.replace("measure: processors", "measure: storage"),

@@ -5,16 +5,13 @@ import { type ReactNode, useState } from 'react';
 import { Link as RouterLink } from 'react-router';
 import { useSignedIn } from '../../access/session';
 import { OrganisationDialog } from '../../organisations/OrganisationDialog';
-import { QuotaBar } from '../../organisations/QuotaBar';
+import { QuotaBars } from '../../organisations/QuotaBars';
 import { SegmentDialog } from '../../organisations/SegmentDialog';
 import {
   type Organisation,
-  measureName,
   organisationOptions,
   organisationsOptions,
   projectsOptions,
-  quotasOptions,
-  usesOptions,
 } from '../../organisations/organisations';
 import { formatCount, formatMoney } from '../../shared/decimal';
 import { nextMonth, periodName } from '../../shared/dates';
@@ -48,7 +45,7 @@ export function Summary({ organisation }: { organisation: Organisation }) {
       <Figures organisation={organisation} />
       <Box sx={{ display: 'grid', gridTemplateColumns: { xs: '1fr', md: '1fr 1fr' }, columnGap: 5 }}>
         <Section title="Quotas" aside={<To organisation={organisation} tab="quotas" />}>
-          <QuotaBars organisation={organisation} />
+          <QuotaBars organisation={organisation.slug} sells={sells} />
         </Section>
         <Section title={sells ? 'Sells to' : 'Buys from'}>
           {sells ? <Customers organisation={organisation} /> : <Seller organisation={organisation} />}
@@ -128,33 +125,6 @@ function Figure({ title, to, children }: { title: string; to: string; children: 
       <Box sx={{ fontSize: '0.8rem', color: 'text.secondary' }}>{title}</Box>
       <Box sx={{ fontSize: '1.3rem', fontWeight: 600, fontVariantNumeric: 'tabular-nums' }}>{children}</Box>
     </Link>
-  );
-}
-
-function QuotaBars({ organisation }: { organisation: Organisation }) {
-  const uses = useQuery(usesOptions(organisation.slug));
-  const quotas = useQuery(quotasOptions(organisation.slug));
-  return (
-    <Query query={quotas} rows={2}>
-      {(found) => (
-        <Box sx={{ display: 'grid', gap: 1.5 }}>
-          {found
-            .filter((quota) => quota.project === null)
-            .map((quota) => (
-              <Box key={quota.measure} sx={{ display: 'flex', gap: 2, alignItems: 'center' }}>
-                <Box sx={{ width: 90, fontSize: '0.84rem' }}>{measureName(quota.measure)}</Box>
-                <Box sx={{ flex: 1 }}>
-                  <QuotaBar
-                    quota={quota}
-                    sells={organisation.type !== 'tenant'}
-                    use={uses.data?.find((each) => each.measure === quota.measure)}
-                  />
-                </Box>
-              </Box>
-            ))}
-        </Box>
-      )}
-    </Query>
   );
 }
 

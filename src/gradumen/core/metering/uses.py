@@ -7,9 +7,8 @@ from fractions import Fraction
 from gradumen.core.catalogue.services import Meter
 from gradumen.core.catalogue.units import parse_unit
 from gradumen.core.exact import QUANTITY_PLACES, round_half_up
+from gradumen.core.metering.usage import HOUR_SECONDS
 from gradumen.core.quotas.quotas import MEASURE_UNITS, Measure
-
-HOUR_SECONDS = 3600
 
 
 def mean_level(measure: Measure, meters: Mapping[int, Meter], quantities: Mapping[int, int]) -> Decimal:

@@ -117,8 +117,9 @@ class Charge:
 
 
 SHARED_COST = "shared-cost"
-ONE_OFF = "one-off"
 """In place of a service: fixed cost and overhead, which are shared out."""
+ONE_OFF = "one-off"
+"""In place of a service: what is charged once, as a fee or by hand."""
 
 
 def service_of(kind: str, meter: str | None) -> str:

@@ -112,11 +112,11 @@ def packed_days(tx: Session, wanted: Wanted, days: Collection[date], by: Sequenc
     return tx.execute(query.where(UsageDayRow.day.in_(days))).all()
 
 
-def newest_day(tx: Session, wanted: Wanted, up_to: date) -> date | None:
-    """The newest day that has wanted usage, of the week up to a day."""
+def newest_days(tx: Session, wanted: Wanted, up_to: date) -> set[date]:
+    """The newest day of each meter that has wanted usage, of the week up to a day."""
     week = UsageDayRow.day.between(up_to - timedelta(days=7), up_to)
-    newest: date | None = tx.scalar(wanted.of(select(func.max(UsageDayRow.day))).where(week))
-    return newest
+    query = wanted.of(select(func.max(UsageDayRow.day))).where(week).group_by(UsageDayRow.meter_id)
+    return set(tx.scalars(query))
 
 
 Named = tuple[str, str]

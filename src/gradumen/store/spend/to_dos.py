@@ -15,13 +15,14 @@ from gradumen.store.pairs import PairRow, is_to_bill
 from gradumen.store.rating.tables import NotPricedRow
 
 
-def pairs_with_problems(tx: Session, seller: UUID) -> Sequence[tuple[PairRow, str]]:
+def pairs_with_problems(tx: Session, seller: UUID, most: int) -> Sequence[tuple[PairRow, str]]:
     """Pairs of a seller that cannot be rated, with their buyers' names, the newest month first."""
     query = (
         select(PairRow, OrganisationRow.name)
         .join(OrganisationRow, OrganisationRow.id == PairRow.buyer_id)
         .where(PairRow.seller_id == seller, PairRow.problem.is_not(None), PairRow.stale_since.is_not(None))
         .order_by(PairRow.period.desc(), OrganisationRow.slug)
+        .limit(most)
     )
     return [(pair, name) for pair, name in tx.execute(query)]
 
@@ -97,9 +98,9 @@ def not_priced_meters(tx: Session, seller: UUID, period: str) -> list[tuple[str,
     return [(meter, count, bool(no_rate)) for meter, count, no_rate in tx.execute(query)]
 
 
-def new_invoices(tx: Session, buyer: UUID, since: date) -> list[InvoiceRow]:
+def new_invoices(tx: Session, buyer: UUID, since: date, most: int) -> list[InvoiceRow]:
     """What was issued to a buyer since a day, the newest first."""
     query = select(InvoiceRow).where(
         InvoiceRow.buyer_id == buyer, InvoiceRow.state == "issued", InvoiceRow.invoice_date >= since
     )
-    return list(tx.scalars(query.order_by(InvoiceRow.invoice_date.desc(), InvoiceRow.number)))
+    return list(tx.scalars(query.order_by(InvoiceRow.invoice_date.desc(), InvoiceRow.number).limit(most)))

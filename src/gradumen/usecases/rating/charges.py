@@ -85,9 +85,8 @@ def describe(charge: Charge, plan: Plan, tier: str, published: Published) -> str
 
 def service_name(slug: str, published: Published) -> str | None:
     """What a charge is for, by `gradumen.core.rating.charges.service_of`, in words; None where it is no service."""
-    if slug in (SHARED_COST, ONE_OFF):
-        return "Fixed cost and overhead" if slug == SHARED_COST else "One-off charges"
-    return published.services[slug].name if slug in published.services else None
+    other = {SHARED_COST: "Fixed cost and overhead", ONE_OFF: "One-off charges"}.get(slug)
+    return published.services[slug].name if slug in published.services else other
 
 
 def entry_of(charge: Charge) -> Rate | None:

@@ -28,6 +28,8 @@ NEW = timedelta(days=14)
 _ORDER = list(Weight)
 _FULL = 90
 """Percent of a quota from which on it is nearly full."""
+MOST = 10
+"""Of one kind, at most."""
 
 
 @use_case
@@ -47,13 +49,14 @@ def list_to_dos(tx: Session, caller: Caller, *, organisation: str) -> list[ToDoB
     if owner.id in scope.members_money():
         found += [*_changes(tx, scope, owner), *_bought(tx, scope, owner)]
         if owner.type != "tenant":
-            found += [*_charges(tx, owner), *_billing(tx, scope, owner), *_not_priced(tx, scope, owner)]
+            month = Period.containing(scope.now, zone_of(zone_name(tx, owner.id, scope.now.date()))).text
+            found += [*_charges(tx, owner), *_billing(tx, owner, month), *_not_priced(tx, owner, month)]
     return sorted(found, key=lambda each: _ORDER.index(each.weight))
 
 
 def _work(tx: Session, owner: OrganisationRow, *, provider: bool) -> Iterator[ToDoBody]:
     for task in page_of_tasks(
-        tx, [owner.id], own=provider, states=[State.NEEDS_A_HAND], kind=None, after=None, limit=10
+        tx, [owner.id], own=provider, states=[State.NEEDS_A_HAND], kind=None, after=None, limit=MOST
     ):
         yield ToDoBody(
             kind="task",
@@ -66,7 +69,7 @@ def _work(tx: Session, owner: OrganisationRow, *, provider: bool) -> Iterator[To
 
 
 def _charges(tx: Session, owner: OrganisationRow) -> Iterator[ToDoBody]:
-    for pair, name in store.pairs_with_problems(tx, owner.id)[:10]:
+    for pair, name in store.pairs_with_problems(tx, owner.id, MOST):
         yield ToDoBody(
             kind="charges",
             weight=Weight.FAILED,
@@ -100,7 +103,7 @@ def _feeds(tx: Session, scope: Scope, owner: OrganisationRow) -> Iterator[ToDoBo
             )
 
 
-def _billing(tx: Session, scope: Scope, owner: OrganisationRow) -> Iterator[ToDoBody]:
+def _billing(tx: Session, owner: OrganisationRow, month: str) -> Iterator[ToDoBody]:
     sums = sums_of_invoices(tx, [owner.id], Wanted(state="draft", seller=owner.slug))
     count = sum(each[1] for each in sums)
     if count:
@@ -113,8 +116,7 @@ def _billing(tx: Session, scope: Scope, owner: OrganisationRow) -> Iterator[ToDo
             detail=f"{amounts} with tax; they become invoices when they are issued",
         )
         return
-    zone = zone_of(zone_name(tx, owner.id, scope.now.date()))
-    for period, buyers in store.months_to_bill(tx, owner.id, Period.containing(scope.now, zone).text)[:1]:
+    for period, buyers in store.months_to_bill(tx, owner.id, month)[:1]:
         yield ToDoBody(
             kind="to bill",
             weight=Weight.LOOK,
@@ -124,9 +126,7 @@ def _billing(tx: Session, scope: Scope, owner: OrganisationRow) -> Iterator[ToDo
         )
 
 
-def _not_priced(tx: Session, scope: Scope, owner: OrganisationRow) -> Iterator[ToDoBody]:
-    zone = zone_of(zone_name(tx, owner.id, scope.now.date()))
-    month = Period.containing(scope.now, zone).text
+def _not_priced(tx: Session, owner: OrganisationRow, month: str) -> Iterator[ToDoBody]:
     rows = store.not_priced_meters(tx, owner.id, month)
     published = load_published(tx)
     for meter, organisations, no_rate in rows:
@@ -171,7 +171,7 @@ def _changes(tx: Session, scope: Scope, owner: OrganisationRow) -> Iterator[ToDo
 
 
 def _bought(tx: Session, scope: Scope, owner: OrganisationRow) -> Iterator[ToDoBody]:
-    for row in store.new_invoices(tx, owner.id, scope.now.date() - NEW)[:5]:
+    for row in store.new_invoices(tx, owner.id, scope.now.date() - NEW, 5):
         said = "Credit note" if row.kind == "credit_note" else "Invoice"
         due = f"due on {row.due_date:%-d %B}" if row.due_date and row.kind == "invoice" else "it is on your account"
         yield ToDoBody(
