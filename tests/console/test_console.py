@@ -5,33 +5,13 @@ import re
 from datetime import date
 from decimal import Decimal
 
-import pytest
 from playwright.sync_api import Browser, expect
 
 from gradumen.client import Client
 from gradumen.wire.organisations.organisations import OrganisationCreate
 from gradumen.wire.subscriptions.subscriptions import SubscriptionCreate
 from tests.console.conftest import Tab
-from tests.world import EMAILS, PASSWORD, World, egress, reading
-
-
-@pytest.fixture
-def month(world: World) -> World:
-    """The world with usage in September and October."""
-    events = []
-    for day in range(1, 25):
-        for machine, owner in (("b-1", "saltmarsh/booking"), ("q-1", "quillstone/archive")):
-            span = {
-                "start": f"2026-09-{day:02d}T00:00:00Z",
-                "end": f"2026-09-{day:02d}T20:00:00Z",
-                "owner": owner,
-                "resource": machine,
-            }
-            events += [reading(f"{machine}-{day}", **span), egress(f"{machine}-{day}-e", 9 * 10**9, **span)]
-    span = {"start": "2026-10-02T00:00:00Z", "end": "2026-10-02T20:00:00Z"}
-    world.send(*events, reading("october", **span), reading("october-q", owner="quillstone/archive", **span))
-    return world
-
+from tests.world import EMAILS, PASSWORD, World, egress
 
 PAGES = {
     "/": "so far",

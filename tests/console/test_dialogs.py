@@ -4,7 +4,6 @@ import pytest
 from playwright.sync_api import expect
 
 from tests.console.conftest import Tab
-from tests.console.test_console import month  # noqa: F401
 from tests.world import World
 
 OPENED = (

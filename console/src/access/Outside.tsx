@@ -22,6 +22,7 @@ export function Outside({
       <Contours />
       <Paper
         component="form"
+        noValidate
         onSubmit={(event) => {
           event.preventDefault();
           onSubmit?.();

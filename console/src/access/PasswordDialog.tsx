@@ -2,9 +2,9 @@
 import { useQueryClient } from '@tanstack/react-query';
 import * as z from 'zod/mini';
 import { api } from '../shared/api';
-import { EntryDialog, TextInput, given, newPassword } from '../shared/form';
+import { EntryDialog, TextInput, newPassword, password } from '../shared/form';
 
-const schema = z.object({ current: given('The password you have now'), new: newPassword });
+const schema = z.object({ current: password('The password you have now'), new: newPassword });
 
 export function PasswordDialog({ onClose }: { onClose: () => void }) {
   const queries = useQueryClient();

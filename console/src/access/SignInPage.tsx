@@ -3,13 +3,13 @@ import { useQuery, useQueryClient } from '@tanstack/react-query';
 import { Navigate } from 'react-router';
 import * as z from 'zod/mini';
 import { api, body, setCsrf } from '../shared/api';
-import { TextInput, given } from '../shared/form';
+import { TextInput, given, password } from '../shared/form';
 import { OutsideForm } from './OutsideForm';
 import { rememberSignedIn, sessionOptions, setUpOptions } from './session';
 
 const schema = z.object({
   email: given('The address with which you were invited'),
-  password: given('Your password'),
+  password: password('Your password'),
 });
 
 export default function SignInPage() {

@@ -39,6 +39,9 @@ z.config({ jitless: true });
 /** Some text that has to be there. */
 export const given = (words: string) => z.string().check(z.trim(), z.minLength(1, words));
 
+/** A password as it was typed: spaces around it belong to it. */
+export const password = (words: string) => z.string().check(z.minLength(1, words));
+
 /** Where mail reaches somebody, and a password to be set. */
 export const address = z.string().check(z.trim(), z.regex(/^\S+@\S+$/, 'An address, as in you@example.org'));
 export const newPassword = z.string().check(z.minLength(12, 'At least 12 characters'));

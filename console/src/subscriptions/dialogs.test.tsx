@@ -1,169 +1,27 @@
 /** What the dialogs about subscriptions ask of the service, and what they keep of what was there. */
-import { QueryClient, QueryClientProvider } from '@tanstack/react-query';
-import { cleanup, fireEvent, render, screen, waitFor, within } from '@testing-library/react';
-import type { ReactElement } from 'react';
-import { MemoryRouter } from 'react-router';
-import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest';
-import { rememberSignedIn, sessionOptions, type Session } from '../access/session';
-import {
-  type PlanForm,
-  type Tier,
-  plansOptions,
-  rateCardsOptions,
-  servicesOptions,
-} from '../catalogue/catalogue';
-import { GrantDialog } from '../organisations/GrantDialog';
-import {
-  type Organisation,
-  type Quota,
-  projectsOptions,
-  quotasOptions,
-} from '../organisations/organisations';
-import { Refusal, api } from '../shared/api';
-import { Toasts } from '../shared/Toasts';
+import { fireEvent, screen, waitFor, within } from '@testing-library/react';
+import { describe, expect, it } from 'vitest';
+import { Refusal } from '../shared/api';
 import { ChangeDialog, SpecialTermsDialog, EndDialog } from './ChangeDialog';
-import { OneOffChargeDialog } from './OneOffChargeDialog';
-import { RuleDialog } from './RuleDialog';
-import { OrderDialog } from './OrderDialog';
-import type { AssignmentRule, Subscription } from './subscriptions';
-
-const TODAY = '2026-11-18';
-const GANNET = { slug: 'gannet', name: 'Gannet Freight', currency: 'EUR' } as Organisation;
-const PLAN = {
-  plan: 'stone-barn',
-  name: 'Stone Barn',
-  services: ['backup'],
-  trial: { days: '30', then: 'ends' },
-  terms: { version: '2026-11', text: 'Be kind.' },
-  tiers: [
-    { tier: 'heath', name: 'Heath' },
-    { tier: 'moor', name: 'Moor' },
-  ],
-} as unknown as PlanForm;
-const BACKUP = {
-  service: 'backup',
-  name: 'Backup',
-  meters: { protected: { name: 'Protected data', unit: 'GiB-hour' } },
-  choices: { place: { name: 'Where copies are', values: ['near', 'far'] } },
-};
-const HELD = {
-  id: 'b0000000-0000-4000-8000-000000000001',
-  name: 'Vault',
-  plan: 'stone-barn',
-  plan_version: 1,
-  tier: 'heath',
-  quantity: 2,
-  version: 5,
-  ends_on: null,
-  earliest_end: '2026-12-31',
-  notice_by: '2026-12-01',
-  stretches: [
-    {
-      starts_on: '2026-09-01',
-      plan_version: 1,
-      tier: 'heath',
-      quantity: 2,
-      paused: false,
-      trial: false,
-      choices: { 'backup/place': 'far' },
-      special_terms: { allowances: { 'backup/protected': '10 GiB-hour' } },
-    },
-  ],
-} as unknown as Subscription;
-
-const SESSION = { memberships: [{ organisation: 'bluefern', rights: [] }] } as unknown as Session;
-const asked: { method: string; path: string; options: { body?: unknown; params?: unknown } }[] = [];
-const closed = vi.fn();
-let refusal: Refusal | null = null;
-
-beforeEach(() => {
-  asked.length = 0;
-  closed.mockClear();
-  refusal = null;
-  rememberSignedIn(true);
-  vi.spyOn(api, 'GET').mockImplementation(((path: string) =>
-    Promise.resolve({ data: path === '/api/v1/session' ? SESSION : { items: [] } })) as never);
-  for (const method of ['POST', 'PUT', 'PATCH', 'DELETE'] as const)
-    vi.spyOn(api, method).mockImplementation(((path: string, options: object) => {
-      if (path !== '/api/v1/estimates') asked.push({ method, path, options });
-      if (path === '/api/v1/estimates')
-        return Promise.resolve({
-          data: { currency: 'EUR', total: '120.00', rate_card: 'tenants-eur', seller: 'tarnwick' },
-        });
-      return refusal
-        ? Promise.reject(refusal)
-        : Promise.resolve({ data: { version: 9, ...(options as { body?: object }).body } });
-    }) as never);
-});
-afterEach(() => {
-  cleanup();
-  vi.restoreAllMocks();
-  rememberSignedIn(false);
-});
-
-function draw(view: ReactElement): void {
-  const client = new QueryClient({ defaultOptions: { queries: { staleTime: Infinity, retry: false } } });
-  const known: [readonly unknown[], unknown][] = [
-    [
-      plansOptions.queryKey,
-      [{ slug: 'stone-barn', version: 2, offered: true, recommended: 'moor', form: PLAN }],
-    ],
-    [servicesOptions.queryKey, [{ slug: 'backup', form: BACKUP }]],
-    [projectsOptions('gannet').queryKey, [{ slug: 'customs', name: 'Customs' }]],
-    [rateCardsOptions.queryKey, [{ slug: 'gannet-eur', name: 'For Gannet', seller: 'bluefern' }]],
-    [sessionOptions.queryKey, SESSION],
-    [
-      quotasOptions('bluefern').queryKey,
-      [{ measure: 'storage', project: null, left: '40', limit: '100', unit: 'GiB' }],
-    ],
-  ];
-  for (const [key, data] of known) client.setQueryData(key, data);
-  render(
-    <QueryClientProvider client={client}>
-      <MemoryRouter>
-        <Toasts>{view}</Toasts>
-      </MemoryRouter>
-    </QueryClientProvider>,
-  );
-}
-
-const type = (label: string | RegExp, value: string) =>
-  fireEvent.change(screen.getByLabelText(label), { target: { value } });
-const press = (name: string) => fireEvent.click(screen.getByRole('button', { name }));
-/** What a field of a day holds, and is given. */
-const dayField = (label: string) =>
-  within(
-    screen
-      .getByRole('group', { name: new RegExp(`^${label}`) })
-      .closest('.MuiFormControl-root') as HTMLElement,
-  ).getByRole('textbox', { hidden: true });
-function choose(label: string, option: string): void {
-  fireEvent.mouseDown(screen.getByRole('combobox', { name: new RegExp(`^${label}`) }));
-  fireEvent.click(screen.getByRole('option', { name: option }));
-}
-const sent = async () => {
-  await waitFor(() => expect(asked).toHaveLength(1));
-  await waitFor(() => expect(closed).toHaveBeenCalled());
-  return asked[0];
-};
+import {
+  HELD,
+  TODAY,
+  accept,
+  asked,
+  choose,
+  closed,
+  dayField,
+  draw,
+  order,
+  press,
+  refuse,
+  sent,
+  type,
+} from './dialogs.testing';
 
 describe('subscribing', () => {
-  const open = () =>
-    draw(
-      <OrderDialog
-        organisation={GANNET}
-        plan={PLAN}
-        tier={PLAN.tiers[1] as Tier}
-        quantity="1"
-        from={TODAY}
-        onDone={vi.fn()}
-        onClose={closed}
-      />,
-    );
-  const accept = () => fireEvent.click(screen.getByLabelText('The customer accepts terms 2026-11'));
-
   it('waits for the terms, and says so where they are', async () => {
-    open();
+    order();
     press('Subscribe');
     expect(await screen.findByText('The customer has to accept them')).toBeInTheDocument();
     expect(asked).toHaveLength(0);
@@ -185,7 +43,7 @@ describe('subscribing', () => {
   });
 
   it('ends with a trial that ends', async () => {
-    open();
+    order();
     fireEvent.click(screen.getByLabelText(/30 days on trial first/));
     expect(await screen.findByText(/then it ends/)).toBeInTheDocument();
     accept();
@@ -205,13 +63,13 @@ describe('subscribing', () => {
   });
 
   it('says a refusal at the field that it names, or for the whole, and stays open', async () => {
-    refusal = new Refusal(422, 'invalid', 'quantity: is at most 5', { field: 'quantity' });
-    open();
+    refuse(new Refusal(422, 'invalid', 'quantity: is at most 5', { field: 'quantity' }));
+    order();
     accept();
     press('Subscribe');
     expect(await screen.findByText('is at most 5')).toBeInTheDocument();
     expect(screen.getByLabelText(/^How many/)).toBeInvalid();
-    refusal = new Refusal(409, 'not_offered', 'tier moor is not offered to gannet');
+    refuse(new Refusal(409, 'not_offered', 'tier moor is not offered to gannet'));
     // The button rests until the call before has wholly ended.
     await waitFor(() => expect(screen.getByRole('button', { name: 'Subscribe' })).toBeEnabled());
     press('Subscribe');
@@ -312,18 +170,8 @@ describe('a day that is half written', () => {
   });
 
   it('is said at its field when one subscribes', async () => {
-    draw(
-      <OrderDialog
-        organisation={GANNET}
-        plan={PLAN}
-        tier={PLAN.tiers[1] as Tier}
-        quantity="1"
-        from={TODAY}
-        onDone={vi.fn()}
-        onClose={closed}
-      />,
-    );
-    fireEvent.click(screen.getByLabelText('The customer accepts terms 2026-11'));
+    order();
+    accept();
     fireEvent.change(dayField('Last day'), { target: { value: '2026-11-17' } });
     press('Subscribe');
     expect(await screen.findByText('Not before the day on which it begins')).toBeInTheDocument();
@@ -354,130 +202,5 @@ describe('special terms', () => {
     choose('Rate card', 'the one by your rules');
     press('Save');
     expect((await sent())?.options.body).toMatchObject({ rate_card: '' });
-  });
-});
-
-describe('a rule of assignment', () => {
-  const rule = {
-    slug: 'vaulted',
-    subscription: 'Vault',
-    position: 10,
-    starts_on: '2026-10-01',
-    ends_on: null,
-    conditions: {
-      service: 'backup',
-      resource: { contains: 'vault' },
-      where: { site: ['north-fell', 'south-quay'], disk: { prefix: 'archive-' } },
-    },
-  } as unknown as AssignmentRule;
-  const open = (given: AssignmentRule | null) =>
-    draw(
-      <RuleDialog organisation="gannet" subscriptions={[HELD]} rule={given} today={TODAY} onClose={closed} />,
-    );
-
-  it('loses no condition when something else is changed', async () => {
-    open(rule);
-    type(/^Order, 1 is first/, '20');
-    press('Save');
-    expect((await sent())?.options.body).toEqual({
-      subscription: 'Vault',
-      position: 20,
-      starts_on: '2026-10-01',
-      ends_on: null,
-      conditions: rule.conditions,
-    });
-  });
-
-  it('asks for what begins with something', async () => {
-    open(null);
-    press('Save');
-    expect(await screen.findByText(/^Small letters, digits/)).toBeInTheDocument();
-    type(/^Rule/, 'dishes');
-    choose('The resource is', 'begins with');
-    type('Resource', 'dish');
-    press('Save');
-    expect((await sent())?.options.body).toMatchObject({ conditions: { resource: { prefix: 'dish' } } });
-  });
-
-  it('can be deleted', async () => {
-    open(rule);
-    press('Delete it');
-    expect((await sent())?.method).toBe('DELETE');
-  });
-});
-
-describe('a charge by hand', () => {
-  it('says on the button what is charged, and repeats under the same key', async () => {
-    draw(<OneOffChargeDialog organisation={GANNET} subscriptions={[HELD]} today={TODAY} onClose={closed} />);
-    refusal = new Refusal(0, 'unreachable', 'the service does not answer');
-    type(/^For what/, 'Moving in');
-    type(/^Amount, net/, '240');
-    press('Charge 240 EUR');
-    expect(await screen.findByText('the service does not answer')).toBeInTheDocument();
-    refusal = null;
-    await waitFor(() => expect(screen.getByRole('button', { name: 'Charge 240 EUR' })).toBeEnabled());
-    press('Charge 240 EUR');
-    await waitFor(() => expect(closed).toHaveBeenCalled());
-    expect(asked.map((each) => each.options.params)).toEqual([
-      asked[0]?.options.params,
-      asked[0]?.options.params,
-    ]);
-    expect(asked[1]?.options.body).toEqual({
-      seller: 'bluefern',
-      organisation: 'gannet',
-      subscription: 'Vault',
-      day: TODAY,
-      description: 'Moving in',
-      amount: '240',
-      currency: 'EUR',
-    });
-  });
-});
-
-describe('a limit', () => {
-  const quota = {
-    measure: 'storage',
-    limit: '10',
-    unit: 'GiB',
-    granted: '4',
-    reservation: '0',
-    version: 3,
-  } as Quota;
-  const giver = { slug: 'bluefern', name: 'Bluefern Hosting' } as Organisation;
-
-  it('stands beside what the giver has, and is sent with the version that was seen', async () => {
-    draw(<GrantDialog quota={quota} holder={GANNET} giver={giver} onClose={closed} />);
-    expect(
-      screen.getByText(/40 GiB left to give of 100, so Gannet Freight can have up to 50/),
-    ).toBeInTheDocument();
-    type(/^Limit, GiB/, '50');
-    press('Set the limit');
-    expect((await sent())?.options.body).toEqual({ limit: '50', version: 3 });
-  });
-
-  it('is taken back with what it was before, over what was just set', async () => {
-    vi.mocked(api.PUT).mockImplementation(((path: string, options: { body: object }) => {
-      asked.push({ method: 'PUT', path, options });
-      return Promise.resolve({ data: { ...quota, ...options.body, version: 3 + asked.length } });
-    }) as never);
-    draw(<GrantDialog quota={quota} holder={GANNET} giver={giver} onClose={closed} />);
-    type(/^Limit, GiB/, '50');
-    press('Set the limit');
-    expect(
-      await screen.findByText('Gannet Freight has a limit of 50 GiB of storage now.'),
-    ).toBeInTheDocument();
-    fireEvent.click(screen.getByRole('button', { name: 'Undo', hidden: true }));
-    expect(await screen.findByText('It is as it was before.')).toBeInTheDocument();
-    expect(asked.map((each) => each.options.body)).toEqual([
-      { limit: '50', version: 3 },
-      { limit: '10', version: 4 },
-    ]);
-  });
-
-  it('can be none', async () => {
-    draw(<GrantDialog quota={quota} holder={GANNET} giver={giver} onClose={closed} />);
-    fireEvent.click(screen.getByLabelText('No limit'));
-    press('Set the limit');
-    expect((await sent())?.options.body).toEqual({ limit: null, version: 3 });
   });
 });
