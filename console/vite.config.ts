@@ -12,13 +12,20 @@ export default defineConfig({
     rolldownOptions: {
       output: {
         codeSplitting: {
-          groups: [
-            { name: 'react', test: /node_modules\/(react|react-dom|react-router|scheduler)\// },
-          ],
+          groups: [{ name: 'react', test: /node_modules\/(react|react-dom|react-router|scheduler)\// }],
         },
       },
     },
   },
   server: { proxy: { '/api': 'http://127.0.0.1:8470' } },
-  test: { environment: 'jsdom', setupFiles: ['./src/test-setup.ts'], globals: true, testTimeout: 60_000 },
+  test: {
+    environment: 'jsdom',
+    setupFiles: ['./src/test-setup.ts'],
+    globals: true,
+    testTimeout: 60_000,
+    // Each file clears up what it drew: modules read once take half the time.
+    isolate: false,
+    maxWorkers: 2,
+    slowTestThreshold: 1000,
+  },
 });

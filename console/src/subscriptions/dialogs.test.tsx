@@ -6,6 +6,7 @@ import { ChangeDialog, SpecialTermsDialog, EndDialog } from './ChangeDialog';
 import {
   HELD,
   TODAY,
+  afresh,
   accept,
   asked,
   choose,
@@ -18,6 +19,8 @@ import {
   sent,
   type,
 } from './dialogs.testing';
+
+afresh();
 
 describe('subscribing', () => {
   it('waits for the terms, and says so where they are', async () => {

@@ -71,7 +71,17 @@ export const refuse = (next: Refusal | null): void => {
   refusal = next;
 };
 
-beforeEach(() => {
+/** The service and the page as before each test of a file, which calls this once. */
+export function afresh(): void {
+  beforeEach(begin);
+  afterEach(() => {
+    cleanup();
+    vi.restoreAllMocks();
+    rememberSignedIn(false);
+  });
+}
+
+function begin(): void {
   asked.length = 0;
   closed.mockClear();
   refusal = null;
@@ -89,12 +99,7 @@ beforeEach(() => {
         ? Promise.reject(refusal)
         : Promise.resolve({ data: { version: 9, ...(options as { body?: object }).body } });
     }) as never);
-});
-afterEach(() => {
-  cleanup();
-  vi.restoreAllMocks();
-  rememberSignedIn(false);
-});
+}
 
 export function draw(view: ReactElement): void {
   const client = new QueryClient({ defaultOptions: { queries: { staleTime: Infinity, retry: false } } });

@@ -10,6 +10,7 @@ import {
   GANNET,
   HELD,
   TODAY,
+  afresh,
   asked,
   choose,
   closed,
@@ -20,6 +21,8 @@ import {
   type,
 } from './dialogs.testing';
 import type { AssignmentRule } from './subscriptions';
+
+afresh();
 
 describe('a rule of assignment', () => {
   const rule = {
