@@ -46,12 +46,19 @@ def test_catalogue_files_have_bounds(world: World) -> None:
         world.mara.catalogue.compare("tarnwick", files("plan: x\n", "# " + "x" * 1_000_000))
 
 
-@pytest.mark.parametrize("path", ["catalogue/compare", "catalogue/publish", "estimates/coverage", "estimates/what-if"])
-def test_rights_come_before_what_was_sent_is_read(world: World, path: str) -> None:
-    body = {"organisation": "tarnwick", "files": [{"name": "a.yaml", "content": "{" * 3000}]}
-    more = {"plan": "open-range"} if path.endswith("coverage") else {"period": "2026-09"} if "what-if" in path else {}
-    assert world.user("vera").connection.http.post(path, json={**body, **more}).status_code in (403, 404)
-    refused = world.mara.connection.http.post(path, json={**body, **more})
+@pytest.mark.parametrize(
+    ("path", "more"),
+    [
+        ("catalogue/compare", {"organisation": "tarnwick"}),
+        ("catalogue/publish", {"organisation": "tarnwick"}),
+        ("estimates/coverage", {"organisation": "tarnwick", "plan": "open-range"}),
+        ("organisations/tarnwick/what-ifs", {"period": "2026-09"}),
+    ],
+)
+def test_rights_come_before_what_was_sent_is_read(world: World, path: str, more: dict[str, str]) -> None:
+    body = {**more, "files": [{"name": "a.yaml", "content": "{" * 3000}]}
+    assert world.user("vera").connection.http.post(path, json=body).status_code in (403, 404)
+    refused = world.mara.connection.http.post(path, json=body)
     assert (refused.status_code, refused.json()["code"]) == (422, "catalogue_invalid")
 
 

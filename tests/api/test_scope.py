@@ -104,6 +104,9 @@ def calls(side: Side, invoice: InvoiceBody, world: World) -> dict[str, Call]:
     admin.unpublished_changes.save(side.seller, "service", name, kept)
     estimate = {"organisation": side.buyer, "plan": "open-range", "tier": "moor"}
     cards = [{"name": "a.yaml", "content": rate_card(side.card, invoice.currency, "tenants", "2")}]
+    priced_again = {"period": "2026-09", "files": cards}
+    asked = admin.what_ifs.ask(side.seller, "2026-09", files(cards[0]["content"])).id
+    what_if = admin.what_ifs.wait(asked, seconds=60).id
     subscribe = {"organisation": side.buyer, "plan": "open-range", "tier": "moor", "name": "y"}
     tenant = {"parent": side.seller, "type": "tenant", "slug": "new", "name": "N", "country": "IE", "currency": "EUR"}
     tax = {"country": "IE", "starts_on": "2020-01-01", "category": "S", "percent": "23"}
@@ -177,9 +180,10 @@ def calls(side: Side, invoice: InvoiceBody, world: World) -> dict[str, Call]:
         "check_coverage": Call(
             "POST", "estimates/coverage", {"organisation": side.seller, "plan": side.plan}, viewer=403
         ),
-        "price_again": Call(
-            "POST", "estimates/what-if", {**published, "period": "2026-09", "files": cards}, viewer=403
-        ),
+        "ask_what_if": Call("POST", f"{own}/what-ifs", priced_again, viewer=403),
+        "list_what_ifs": Call("GET", f"{own}/what-ifs", viewer=403),
+        "read_what_if": Call("GET", f"what-ifs/{what_if}", viewer=403, above=404),
+        "list_what_if_amounts": Call("GET", f"what-ifs/{what_if}/amounts", viewer=403, above=404),
         "list_subscriptions": Call("GET", f"{org}/subscriptions", above=200),
         "create_subscription": Call("POST", "subscriptions", {**subscribe, "starts_on": "2026-09-01"}, viewer=403),
         "change_subscription": Call(

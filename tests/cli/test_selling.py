@@ -7,7 +7,7 @@ import pytest
 
 from gradumen.core.permissions import Role
 from tests.cli.test_cli import Terminal, profiles, terminal
-from tests.world import World, rate_card
+from tests.world import GIB, World, egress, rate_card
 
 __all__ = ["profiles", "terminal"]
 
@@ -101,3 +101,23 @@ def test_segments_margins_and_coming_prices(
     coming = terminal("catalogue", "price-changes")
     assert "from 2026-12-01: tarnwick/resellers-gbp (GBP), for 1 subscriptions of oxbow" in coming
     assert "Compute: Processors (vcpu): 0.014 → 0.016 GBP per vCPU-hour (+14.3 %)" in coming
+
+
+def test_a_month_is_priced_again_and_found_again(terminal: Terminal, world: World, tmp_path: Path) -> None:
+    world.send(egress("a", 100 * GIB, owner="quillstone/archive"))
+    assert "nothing was asked yet" in terminal("what-ifs", "list")
+    path = tmp_path / "next.yaml"
+    path.write_text(rate_card("tenants-eur", "EUR", "tenants", "2", "2027-01-01"))
+    shown = terminal("what-ifs", "ask", "2026-09", str(path))
+    assert "2026-09 with Card tenants-eur (tenants-eur)" in shown
+    fees = next(line for line in shown.splitlines() if line.startswith("quillstone  Open Range: fees"))
+    assert fees.split()[-4:] == ["EUR", "79.00", "158.00", "79.00"]
+    listed = terminal("what-ifs", "list")
+    identity = listed.splitlines()[1].split()[0]
+    assert "tenants-eur" in listed and identity in shown
+    assert terminal("what-ifs", "show", identity) == shown
+    assert "no what-if of your organisation begins with" in terminal("what-ifs", "show", "zz", exit=1)
+    path.write_text(rate_card("tenants-eur", "EUR", "tenants", "1"))
+    same = terminal("what-ifs", "ask", "2026-09", str(path))
+    assert "quillstone" not in same and "in all, EUR: 0.00" in same
+    assert "nothing was sold in that month" in terminal("what-ifs", "ask", "2020-01", str(path))

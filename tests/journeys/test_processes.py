@@ -109,6 +109,8 @@ def test_it_stops_with_all_its_processes(several: Process) -> None:
     several.stop()
     _, alive = psutil.wait_procs(children, timeout=5)
     assert alive == []
+    said = (several.data / "service.log").read_text().rpartition("stopping\n")[2]
+    assert said == "", "each of them ended as it should"
     with pytest.raises(GradumenError), Client(several.url) as client:
         client.session()
 

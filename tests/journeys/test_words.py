@@ -54,7 +54,7 @@ def texts() -> list[tuple[str, str]]:
     for each in READ:
         path = ROOT / each
         for file in [path] if path.is_file() else sorted(path.rglob("*")):
-            if file.suffix in ENDINGS and ".test." not in file.name and file.name != "schema.d.ts":
+            if file.suffix in ENDINGS and ".test" not in file.name and file.name != "schema.d.ts":
                 found.append((str(file.relative_to(ROOT)), file.read_text()))
     parser = make_parser()
     found.append(("the command line's help", parser.format_help()))

@@ -1,39 +1,40 @@
 /** What a month would have come to with other prices; nothing is changed by asking. */
-import { Alert, Button, Checkbox, FormControlLabel, MenuItem, TextField } from '@mui/material';
-import { useMutation, useQuery } from '@tanstack/react-query';
-import { useState } from 'react';
-import { useSearchParams } from 'react-router';
+import { Button, MenuItem, TextField } from '@mui/material';
+import { useInfiniteQuery, useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { usePeriod } from '../access/figures';
 import { useSignedIn } from '../access/session';
-import { api, body } from '../shared/api';
-import { DataTable, byText } from '../shared/DataTable';
-import { compare, formatMoney, sum } from '../shared/decimal';
-import { Page } from '../shared/Page';
-import { Empty, Query } from '../shared/States';
 import { unpublishedChangesOptions } from '../catalogue/unpublishedChanges';
-import type { WhatIf } from './estimates';
+import { api, body } from '../shared/api';
+import { DataTable } from '../shared/DataTable';
+import { momentName, periodName } from '../shared/dates';
+import { useFilters } from '../shared/filters';
+import { Page, Section } from '../shared/Page';
+import { Empty, Failed, Query } from '../shared/States';
+import { WhatIfOutcome } from './WhatIfOutcome';
+import { whatIfsOptions } from './whatIfs';
 
 export default function WhatIfPage() {
   const { home, may } = useSignedIn();
-  const drafts = useQuery({
-    ...unpublishedChangesOptions(home.organisation),
-    enabled: may('manage catalogue'),
-  });
-  const [params, setParams] = useSearchParams();
+  const mine = may('manage catalogue');
+  const drafts = useQuery({ ...unpublishedChangesOptions(home.organisation), enabled: mine });
+  const queries = useQueryClient();
+  const [params, set] = useFilters();
   const [period] = usePeriod(1);
+  const chosen = params.get('of');
   const again = useMutation({
     mutationFn: async (form: Record<string, unknown>) =>
       body(
-        await api.POST('/api/v1/estimates/what-if', {
-          body: {
-            organisation: home.organisation,
-            period,
-            files: [{ name: 'draft.yaml', content: JSON.stringify(form) }],
-          },
+        await api.POST('/api/v1/organisations/{organisation}/what-ifs', {
+          params: { path: { organisation: home.organisation } },
+          body: { period, files: [{ name: 'draft.yaml', content: JSON.stringify(form) }] },
         }),
       ),
+    onSuccess: async (asked) => {
+      set('of', asked.id);
+      await queries.invalidateQueries({ queryKey: ['what-ifs'] });
+    },
   });
-  if (!may('manage catalogue'))
+  if (!mine)
     return (
       <Page title="What would it have been?">
         <Empty title="This is for those who manage the catalogue">Ask an administrator for the right.</Empty>
@@ -44,16 +45,6 @@ export default function WhatIfPage() {
       {(found) => {
         const cards = found.filter((draft) => draft.kind === 'rate-card');
         const card = cards.find((draft) => draft.slug === params.get('draft')) ?? cards[0];
-        const set = (name: string, value: string) => {
-          again.reset();
-          setParams(
-            (before) => {
-              before.set(name, value);
-              return before;
-            },
-            { replace: true },
-          );
-        };
         return (
           <Page
             title="What would it have been?"
@@ -78,7 +69,7 @@ export default function WhatIfPage() {
             action={
               card && (
                 <Button variant="contained" loading={again.isPending} onClick={() => again.mutate(card.form)}>
-                  Price it again
+                  Price {periodName(period)} again
                 </Button>
               )
             }
@@ -88,12 +79,9 @@ export default function WhatIfPage() {
                 Open a rate card, write its next version, and come back before you publish it.
               </Empty>
             )}
-            {again.isError && (
-              <Alert severity="error" variant="outlined">
-                {again.error.message}
-              </Alert>
-            )}
-            {again.data && <Outcome found={again.data} />}
+            {again.isError && <Failed error={again.error} />}
+            {chosen && <WhatIfOutcome id={chosen} />}
+            <Before chosen={chosen} onOpen={(id) => set('of', id)} />
           </Page>
         );
       }}
@@ -101,72 +89,34 @@ export default function WhatIfPage() {
   );
 }
 
-function Outcome({ found }: { found: WhatIf }) {
-  const [all, setAll] = useState(false);
-  const currencies = [...new Set(found.rows.map((row) => row.currency))];
-  if (!found.rows.length) return <Empty title="Nothing was sold in that month">Choose another month.</Empty>;
-  const differs = found.rows.filter((row) => compare(row.difference, '0') !== 0);
-  const shown = all ? found.rows : differs;
-  const alike = found.rows.length - differs.length;
-  return (
-    <>
-      {alike > 0 && (
-        <FormControlLabel
-          control={<Checkbox checked={all} onChange={(event) => setAll(event.target.checked)} />}
-          label={`Also what would not differ, ${alike} of ${found.rows.length}`}
-        />
-      )}
-      {shown.length === 0 && (
-        <Empty title="Nothing would differ">The unpublished card prices that month alike.</Empty>
-      )}
-      {currencies.map((currency) => (
-        <Table key={currency} currency={currency} rows={shown.filter((row) => row.currency === currency)} />
-      ))}
-    </>
-  );
-}
-
-function Table({ currency, rows }: { currency: string; rows: WhatIf['rows'] }) {
+/** What was asked before, which is kept for 90 days. */
+function Before({ chosen, onOpen }: { chosen: string | null; onOpen: (id: string) => void }) {
+  const { home } = useSignedIn();
+  const asked = useInfiniteQuery(whatIfsOptions(home.organisation));
+  const rows = (asked.data?.pages.flatMap((page) => page.items) ?? []).filter((row) => row.id !== chosen);
+  if (asked.isError) return <Failed error={asked.error} retry={() => void asked.refetch()} />;
   if (!rows.length) return null;
-  const money = (amount: string) => formatMoney(amount, currency);
-  const signed = (amount: string) => (compare(amount, '0') > 0 ? `+${money(amount)}` : money(amount));
   return (
-    <DataTable
-      name={`what-if-${currency}`}
-      label={`What would have been, ${currency}`}
-      rows={rows}
-      rowKey={(row) => `${row.buyer}/${row.service}`}
-      columns={[
-        { key: 'buyer', title: 'Buyer', cell: (row) => row.buyer, order: byText((row) => row.buyer) },
-        {
-          key: 'service',
-          title: 'Service',
-          cell: (row) => row.service,
-          order: byText((row) => row.service),
-        },
-        {
-          key: 'before',
-          title: `Came to, ${currency}`,
-          number: true,
-          cell: (row) => money(row.before),
-          total: money(sum(rows.map((row) => row.before))),
-        },
-        {
-          key: 'after',
-          title: 'Would have come to',
-          number: true,
-          cell: (row) => money(row.after),
-          total: money(sum(rows.map((row) => row.after))),
-        },
-        {
-          key: 'difference',
-          title: 'Difference',
-          number: true,
-          cell: (row) => signed(row.difference),
-          order: (left, right) => compare(left.difference, right.difference),
-          total: signed(sum(rows.map((row) => row.difference))),
-        },
-      ]}
-    />
+    <Section title={chosen ? 'Asked besides' : 'Asked in the last 90 days'}>
+      <DataTable
+        name="what-ifs"
+        label="What was asked"
+        rows={rows}
+        rowKey={(row) => row.id}
+        onOpen={(row) => onOpen(row.id)}
+        columns={[
+          { key: 'period', title: 'Month', cell: (row) => periodName(row.period) },
+          { key: 'cards', title: 'With', cell: (row) => row.cards.map((card) => card.name).join(', ') },
+          { key: 'state', title: 'State', cell: (row) => row.state },
+          { key: 'at', title: 'Asked, UTC', cell: (row) => momentName(row.asked_at) },
+          { key: 'by', title: 'By', cell: (row) => row.asked_by },
+        ]}
+      />
+      {asked.hasNextPage && (
+        <Button sx={{ mt: 1 }} loading={asked.isFetchingNextPage} onClick={() => void asked.fetchNextPage()}>
+          Show earlier ones
+        </Button>
+      )}
+    </Section>
   );
 }

@@ -1,11 +1,10 @@
-/** What something would cost, and what a month would have come to. */
+/** What something would cost. */
 import { queryOptions } from '@tanstack/react-query';
 import { api, body, type Schemas } from '../shared/api';
 
 export type Estimate = Schemas['EstimateBody'];
 export type EstimateAsked = Schemas['EstimateAsked'];
 export type ExpectedUse = Schemas['ExpectedUse'];
-export type WhatIf = Schemas['WhatIfBody'];
 
 export const estimateOptions = (asked: EstimateAsked) =>
   queryOptions({

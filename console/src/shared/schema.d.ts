@@ -232,26 +232,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/estimates/what-if": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Price Again
-         * @description What a period would have come to with other rate cards, per buyer and service.
-         */
-        post: operations["price_again"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/v1/feeds/senders": {
         parameters: {
             query?: never;
@@ -1080,6 +1060,30 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/organisations/{organisation}/what-ifs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List What Ifs
+         * @description What was asked for a seller in the last 90 days, newest first, without sums.
+         */
+        get: operations["list_what_ifs"];
+        put?: never;
+        /**
+         * Ask What If
+         * @description Ask what a period would have come to with other rate cards; a task prices it. Changes nothing else.
+         */
+        post: operations["ask_what_if"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/organisations/{seller}/one-off-charges": {
         parameters: {
             query?: never;
@@ -1737,6 +1741,46 @@ export interface paths {
          * @description Withdraw a token; safe to repeat.
          */
         delete: operations["revoke_token"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/what-ifs/{what_if_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read What If
+         * @description One what-if, with its sums by service when it is done.
+         */
+        get: operations["read_what_if"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/what-ifs/{what_if_id}/amounts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List What If Amounts
+         * @description What each buyer's charges of each service came to, and would have come to; by buyer.
+         */
+        get: operations["list_what_if_amounts"];
+        put?: never;
+        post?: never;
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -3708,6 +3752,20 @@ export interface components {
             /** Next */
             next: string | null;
         };
+        /** Page[WhatIfAmountBody] */
+        Page_WhatIfAmountBody_: {
+            /** Items */
+            items: components["schemas"]["WhatIfAmountBody"][];
+            /** Next */
+            next: string | null;
+        };
+        /** Page[WhatIfBody] */
+        Page_WhatIfBody_: {
+            /** Items */
+            items: components["schemas"]["WhatIfBody"][];
+            /** Next */
+            next: string | null;
+        };
         /**
          * PairProblemBody
          * @description Why what a seller charges a buyer cannot be brought up to date; for the seller's own members.
@@ -5200,34 +5258,10 @@ export interface components {
          */
         Weight: "failed" | "look" | "note";
         /**
-         * WhatIfAsked
-         * @description A seller's period, and the cards that it is priced with instead.
+         * WhatIfAmountBody
+         * @description What a buyer's charges of a service came to, would have come to, and the difference; net of tax.
          */
-        WhatIfAsked: {
-            /** Files */
-            files: components["schemas"]["CatalogueFile"][];
-            /** Organisation */
-            organisation: string;
-            /** Period */
-            period: string;
-        };
-        /**
-         * WhatIfBody
-         * @description A period priced again; nothing is changed by it.
-         */
-        WhatIfBody: {
-            /** Not Priced */
-            not_priced: string[];
-            /** Period */
-            period: string;
-            /** Rows */
-            rows: components["schemas"]["WhatIfRowBody"][];
-        };
-        /**
-         * WhatIfRowBody
-         * @description A buyer's service: what it came to, would have come to, and the difference.
-         */
-        WhatIfRowBody: {
+        WhatIfAmountBody: {
             /**
              * After
              * Format: decimal
@@ -5242,6 +5276,8 @@ export interface components {
             before: string;
             /** Buyer */
             buyer: string;
+            /** Buyer Name */
+            buyer_name: string;
             /** Currency */
             currency: string;
             /**
@@ -5252,6 +5288,117 @@ export interface components {
             difference: string;
             /** Service */
             service: string;
+            /** Service Name */
+            service_name: string;
+        };
+        /**
+         * WhatIfAsked
+         * @description A seller's period, and the cards that it is to be priced with instead.
+         */
+        WhatIfAsked: {
+            /** Files */
+            files: components["schemas"]["CatalogueFile"][];
+            /** Period */
+            period: string;
+        };
+        /**
+         * WhatIfBody
+         * @description A period priced again; nothing is changed by it. Both sides of each buyer are of the same usage.
+         *
+         *     In the state of its task: waiting, running, needs a hand (with a problem), done or undone; ``made`` of ``total``
+         *     buyers are priced. Lists leave ``sums`` and ``not_priced`` empty, and so does one that is not done.
+         */
+        WhatIfBody: {
+            /**
+             * Asked At
+             * Format: date-time
+             */
+            asked_at: string;
+            /** Asked By */
+            asked_by: string;
+            /** Cards */
+            cards: components["schemas"]["WhatIfCardBody"][];
+            /** Finished At */
+            finished_at: string | null;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Made */
+            made: number;
+            /** Not Priced */
+            not_priced: components["schemas"]["WhatIfGapBody"][];
+            /** Period */
+            period: string;
+            /** Problem */
+            problem: string | null;
+            /** Seller */
+            seller: string;
+            /** State */
+            state: string;
+            /** Sums */
+            sums: components["schemas"]["WhatIfSumBody"][];
+            /** Total */
+            total: number | null;
+        };
+        /**
+         * WhatIfCardBody
+         * @description A rate card that a period was priced with instead of the published versions of that card.
+         */
+        WhatIfCardBody: {
+            /** Name */
+            name: string;
+            /** Rate Card */
+            rate_card: string;
+        };
+        /**
+         * WhatIfGapBody
+         * @description A meter that so many buyers used and that nothing would have priced.
+         */
+        WhatIfGapBody: {
+            /** Buyers */
+            buyers: number;
+            /** Meter */
+            meter: string;
+            /** Meter Name */
+            meter_name: string;
+        };
+        /**
+         * WhatIfSumBody
+         * @description What all buyers' charges of a service came to and would have come to; ``differing`` of ``buyers`` differ.
+         *
+         *     A plan's fees stand under its slug, what comes once under ``one-off``.
+         */
+        WhatIfSumBody: {
+            /**
+             * After
+             * Format: decimal
+             * @example 12.5
+             */
+            after: string;
+            /**
+             * Before
+             * Format: decimal
+             * @example 12.5
+             */
+            before: string;
+            /** Buyers */
+            buyers: number;
+            /** Currency */
+            currency: string;
+            /**
+             * Difference
+             * Format: decimal
+             * @example 12.5
+             */
+            difference: string;
+            /** Differing */
+            differing: number;
+            /** Service */
+            service: string;
+            /** Service Name */
+            service_name: string;
         };
         /**
          * WhenForm
@@ -5697,39 +5844,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Page_CardCoverageBody_"];
-                };
-            };
-            /** @description A refusal, as problem details */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    price_again: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["WhatIfAsked"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["WhatIfBody"];
                 };
             };
             /** @description A refusal, as problem details */
@@ -7397,6 +7511,77 @@ export interface operations {
             };
         };
     };
+    list_what_ifs: {
+        parameters: {
+            query?: {
+                after?: string | null;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                organisation: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Page_WhatIfBody_"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    ask_what_if: {
+        parameters: {
+            query?: never;
+            header?: {
+                "idempotency-key"?: string | null;
+            };
+            path: {
+                organisation: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WhatIfAsked"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WhatIfBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     list_one_off_charges: {
         parameters: {
             query?: never;
@@ -8542,6 +8727,73 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    read_what_if: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                what_if_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WhatIfBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_what_if_amounts: {
+        parameters: {
+            query?: {
+                differing?: boolean;
+                search?: string;
+                after?: string | null;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                what_if_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Page_WhatIfAmountBody_"];
+                };
             };
             /** @description A refusal, as problem details */
             default: {

@@ -26,7 +26,7 @@ from gradumen.api.limits import BodyLimit
 from gradumen.api.metering import feeds, readings, usage, uses
 from gradumen.api.organisations import organisations, projects
 from gradumen.api.quotas import quotas
-from gradumen.api.rating import estimates
+from gradumen.api.rating import estimates, what_ifs
 from gradumen.api.spend import month_margins, period_so_far, spend, to_dos
 from gradumen.api.subscriptions import assignment_rules, one_off_charges, subscriptions
 from gradumen.settings import Settings
@@ -59,6 +59,7 @@ ROUTERS = (
     usage,
     uses,
     estimates,
+    what_ifs,
     bill_runs,
     rating_differences,
     invoices,

@@ -14,7 +14,7 @@ from gradumen.cli.organisations import organisations
 from gradumen.cli.output import Out
 from gradumen.cli.profiles import connect
 from gradumen.cli.quotas import quotas
-from gradumen.cli.rating import charges, estimates
+from gradumen.cli.rating import charges, estimates, what_ifs
 from gradumen.cli.spend import spend, to_dos
 from gradumen.cli.subscriptions import assignment_rules, one_off_charges, subscriptions
 from gradumen.client import Client
@@ -27,6 +27,7 @@ NOUNS = (
     quotas,
     catalogue,
     estimates,
+    what_ifs,
     subscriptions,
     assignment_rules,
     one_off_charges,

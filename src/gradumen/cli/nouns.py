@@ -1,9 +1,10 @@
 """How nouns and verbs are added to the parser."""
 
 import argparse
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from datetime import date, timedelta
 from typing import Any
+from uuid import UUID
 
 from gradumen.core.errors import Invalid
 
@@ -48,6 +49,22 @@ def pairs(raw: Sequence[str], field: str) -> dict[str, str]:
             raise Invalid(f"'{each}' has no equals sign; write NAME=VALUE", field=field, value=each)
         found[name] = value
     return found
+
+
+def by_beginning(written: str, newest: Callable[[], Iterable[UUID]], *, field: str, noun: str) -> UUID:
+    """The id that is meant: written out, or by its beginning among the newest.
+
+    Raises:
+        Invalid: none begins so, or several.
+    """
+    try:
+        return UUID(written)
+    except ValueError:
+        found = [each for each in newest() if str(each).startswith(written.lower())]
+    if len(found) != 1:
+        what = f"several {noun}s begin" if found else f"no {noun} of your organisation begins"
+        raise Invalid(f"{what} with '{written}'; see gradumen {noun}s list", field=field, value=written)
+    return found[0]
 
 
 def day_after(day: date | None) -> date | None:

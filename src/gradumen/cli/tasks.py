@@ -4,11 +4,10 @@ import argparse
 from typing import Any
 from uuid import UUID
 
-from gradumen.cli.nouns import Verbs, add_organisation
+from gradumen.cli.nouns import Verbs, add_organisation, by_beginning
 from gradumen.cli.output import Out
 from gradumen.cli.profiles import own_organisation
 from gradumen.client import Client
-from gradumen.core.errors import Invalid
 from gradumen.wire.tasks import TaskBody
 
 
@@ -65,19 +64,13 @@ def _made(task: TaskBody) -> str:
 
 
 def _find(arguments: argparse.Namespace, client: Client) -> UUID:
-    """The id that is meant: written out, or by its beginning among the newest tasks."""
-    try:
-        return UUID(arguments.task)
-    except ValueError:
-        found = [
-            each.id
-            for each in client.tasks.list(own_organisation(arguments), limit=500)
-            if str(each.id).startswith(arguments.task.lower())
-        ]
-    if len(found) != 1:
-        what = "several tasks begin" if found else "no task of your organisation begins"
-        raise Invalid(f"{what} with '{arguments.task}'; see gradumen tasks list", field="task", value=arguments.task)
-    return found[0]
+    organisation = own_organisation(arguments)
+    return by_beginning(
+        arguments.task,
+        lambda: [each.id for each in client.tasks.list(organisation, limit=500)],
+        field="task",
+        noun="task",
+    )
 
 
 def run_show(arguments: argparse.Namespace, client: Client, out: Out) -> int:

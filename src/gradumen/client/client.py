@@ -25,6 +25,7 @@ from gradumen.client.metering.uses import Uses
 from gradumen.client.organisations.organisations import Organisations
 from gradumen.client.quotas.quotas import Quotas
 from gradumen.client.rating.estimates import Estimates
+from gradumen.client.rating.what_ifs import WhatIfs
 from gradumen.client.spend.spend import Spend
 from gradumen.client.spend.to_dos import ToDos
 from gradumen.client.subscriptions.assignment_rules import AssignmentRules
@@ -53,6 +54,7 @@ class Client:
         self.catalogue = Catalogue(self.connection)
         self.unpublished_changes = UnpublishedChanges(self.connection)
         self.estimates = Estimates(self.connection)
+        self.what_ifs = WhatIfs(self.connection)
         self.subscriptions = Subscriptions(self.connection)
         self.assignment_rules = AssignmentRules(self.connection)
         self.one_off_charges = OneOffCharges(self.connection)

@@ -1,7 +1,8 @@
 """Rates pairs, and makes what spend is summed from of what holds then."""
 
 import gc
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
 from datetime import timedelta
 
 from gradumen.jobs.leases import now
@@ -10,15 +11,21 @@ from gradumen.usecases.rating.current_charges import rate_pairs
 from gradumen.usecases.spend.spend_rows import refresh_columns
 
 
-def rate(uow: UnitOfWork, pairs: Sequence[int], *, rests: float, least: timedelta) -> int:
-    """See `gradumen.usecases.rating.current_charges.rate_pairs`, whose answers and refusals these are."""
-    # Rating makes many objects and no cycles: looking for cycles again and again takes a third of its time.
+@contextmanager
+def uncollected() -> Iterator[None]:
+    """Rating makes many objects and no cycles: looking for cycles again and again takes a third of its time."""
     collecting = gc.isenabled()
     gc.disable()
     try:
-        rated = rate_pairs(uow, pairs, now=now, rests=rests, least=least)
-        refresh_columns(uow, pairs=pairs)
+        yield
     finally:
         if collecting:
             gc.enable()
+
+
+def rate(uow: UnitOfWork, pairs: Sequence[int], *, rests: float, least: timedelta) -> int:
+    """See `gradumen.usecases.rating.current_charges.rate_pairs`, whose answers and refusals these are."""
+    with uncollected():
+        rated = rate_pairs(uow, pairs, now=now, rests=rests, least=least)
+        refresh_columns(uow, pairs=pairs)
     return rated

@@ -8,7 +8,7 @@ from datetime import timedelta
 
 from gradumen.core.errors import GradumenError, Unanswered
 from gradumen.core.periods import Period
-from gradumen.jobs import bill_runs, issuing, months, usage_days
+from gradumen.jobs import bill_runs, issuing, months, usage_days, what_ifs
 from gradumen.jobs.leases import Held, kept, now
 from gradumen.jobs.pieces import Pieces
 from gradumen.jobs.rating import rate
@@ -44,6 +44,7 @@ class Worker:
         self._kinds: dict[str, Callable[[Held], None]] = {
             tasks.BILL_RUN: lambda held: bill_runs.make(held, others),
             tasks.ISSUE: issuing.issue,
+            tasks.WHAT_IF: lambda held: what_ifs.make(held, others),
             tasks.MONTHS: lambda held: months.make(held, owner),
             tasks.USAGE_DAYS: usage_days.make,
         }

@@ -47,5 +47,7 @@ def log_to_stderr() -> None:
 
 
 def _end_with_parent() -> None:
-    sys.stdin.buffer.read()
+    # Not through sys.stdin, whose lock the interpreter takes when it ends: it would abort instead.
+    while os.read(sys.stdin.fileno(), 4096):
+        pass
     os._exit(1)

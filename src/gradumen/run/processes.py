@@ -1,6 +1,7 @@
 """The processes of the service: started, watched, started again when they die, and ended together."""
 
 import logging
+import signal
 import subprocess
 import sys
 import time
@@ -67,6 +68,8 @@ class Child:
             log.error("the %s process did not end within %.0f s", self.kind, seconds)
             self.process.kill()
             self.process.wait()
+        if self.process.returncode not in (0, -signal.SIGTERM, -signal.SIGKILL):
+            log.error("the %s process did not end as it should (%d)", self.kind, self.process.returncode)
         self._forget()
 
     def _forget(self) -> None:

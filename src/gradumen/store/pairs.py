@@ -133,6 +133,12 @@ def ensure_pairs(tx: Session, sold: Iterable[tuple[UUID, UUID]], periods: Collec
         tx.execute(insert(PairRow).prefix_with("IGNORE").values(rows[first : first + 2000]))
 
 
+def sold_pairs(tx: Session, seller: UUID, period: str) -> list[PairRow]:
+    """A seller's pairs of a period with its buyers, not with itself, in a fixed order."""
+    query = select(PairRow).where(PairRow.seller_id == seller, PairRow.buyer_id != seller, PairRow.period == period)
+    return list(tx.scalars(query.order_by(PairRow.buyer_id)))
+
+
 def pairs_to_bill(tx: Session, seller: UUID, buyers: Collection[UUID], up_to: str) -> list[PairRow]:
     """The pairs of links, up to a period, of which another revision is rated than billed; held for a decision."""
     query = select(PairRow).where(

@@ -18,8 +18,8 @@ from gradumen.usecases.pages import moment_place
 from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
 from gradumen.wire.tasks import TaskBody, TaskStepBody
 
-BILL_RUN, ISSUE, MONTHS, USAGE_DAYS = "bill run", "issue", "months of readings", "usage by day"
-NEEDED = {BILL_RUN: Right.BILL, ISSUE: Right.BILL}
+BILL_RUN, ISSUE, WHAT_IF, MONTHS, USAGE_DAYS = "bill run", "issue", "what-if", "months of readings", "usage by day"
+NEEDED = {BILL_RUN: Right.BILL, ISSUE: Right.BILL, WHAT_IF: Right.MANAGE_CATALOGUE}
 """The right that whoever tries a task again needs at its organisation; for the others, that of an administrator."""
 
 

@@ -1,11 +1,10 @@
-"""Estimates say what the invoice will; coverage finds what nothing prices; what-if touches nothing."""
+"""Estimates say what the invoice will; coverage finds what nothing prices."""
 
 from datetime import date
-from decimal import Decimal
 
 import pytest
 
-from gradumen.core.errors import CatalogueInvalid, Forbidden, Invalid, NotFound
+from gradumen.core.errors import Forbidden, Invalid, NotFound
 from gradumen.core.exact import add
 from gradumen.wire.rating.estimates import EstimateAsked, ExpectedUse
 from tests.world import GIB, World, egress, files, moment, rate_card, reading
@@ -109,31 +108,3 @@ def test_coverage_names_what_a_card_leaves_out(world: World) -> None:
         "network/egress": "not priced",
     }
     assert found.tiers_without_fee == ["heath", "moor"]
-
-
-def test_what_if_prices_a_closed_month_again_and_touches_nothing(world: World) -> None:
-    world.send(egress("a", 100 * GIB, owner="quillstone/archive"))
-    before = next(each for each in world.close("tarnwick", "finn", "2026-09") if each.buyer == "quillstone")
-    dearer = files(rate_card("tenants-eur", "EUR", "tenants", "2", "2027-01-01"))
-    found = world.mara.estimates.what_if("tarnwick", "2026-09", dearer)
-    rows = {(row.buyer, row.service): row for row in found.rows}
-
-    assert rows["quillstone", "network"].before * 2 == rows["quillstone", "network"].after
-    assert rows["quillstone", "open-range"].difference == Decimal(79)
-    assert rows["oxbow", "open-range"].difference == 0
-    august = [line.amount for line in before.lines if line.service_start < moment("2026-08-31")]
-    assert add([row.before for row in found.rows if row.buyer == "quillstone"] + august) == before.net
-    assert world.user("finn").invoices.get(before.id) == before
-    assert [version.number for version in world.mara.catalogue.rate_card("tarnwick", "tenants-eur").versions] == [1]
-
-
-def test_what_if_refuses_cards_that_the_seller_does_not_have(world: World) -> None:
-    with pytest.raises(Invalid, match="no rate card 'new'"):
-        world.mara.estimates.what_if("tarnwick", "2026-09", files(rate_card("new", "EUR", "any", "1")))
-    with pytest.raises(Invalid, match="at least one"):
-        world.mara.estimates.what_if("tarnwick", "2026-09", [])
-    with pytest.raises(CatalogueInvalid):
-        broken = rate_card("tenants-eur", "EUR", "any", "1").replace("per: GiB", "per: league")
-        world.mara.estimates.what_if("tarnwick", "2026-09", files(broken))
-    with pytest.raises(NotFound):
-        world.user("una").estimates.what_if("tarnwick", "2026-09", files(rate_card("tenants-eur", "EUR", "any", "1")))

@@ -1,4 +1,4 @@
-"""Routes of estimates, coverage and what-if. None of them changes anything."""
+"""Routes of estimates and coverage. None of them changes anything."""
 
 from fastapi import APIRouter
 
@@ -13,8 +13,6 @@ from gradumen.wire.rating.estimates import (
     CoverageAsked,
     EstimateAsked,
     EstimateBody,
-    WhatIfAsked,
-    WhatIfBody,
 )
 from gradumen.wire.values import Page
 
@@ -36,13 +34,3 @@ def check_coverage(body: CoverageAsked, uow: Uow, caller: CallerHere) -> Page[Ca
     documents = read_catalogue([(file.name, file.content) for file in body.files])
     found = estimates.check_coverage(uow, caller, organisation=body.organisation, plan=body.plan, documents=documents)
     return Page(items=[CardCoverageBody.of(each) for each in found])
-
-
-@router.post("/estimates/what-if", dependencies=EXPENSIVE)
-def price_again(body: WhatIfAsked, uow: Uow, caller: CallerHere) -> WhatIfBody:
-    """What a period would have come to with other rate cards, per buyer and service."""
-    publishing.check_may_publish(uow, caller, organisation=body.organisation)
-    documents = read_catalogue([(file.name, file.content) for file in body.files])
-    return WhatIfBody.of(
-        estimates.price_again(uow, caller, organisation=body.organisation, period=body.period, documents=documents)
-    )

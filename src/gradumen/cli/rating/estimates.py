@@ -1,4 +1,4 @@
-"""gradumen estimates: what something would cost, or would have cost."""
+"""gradumen estimates: what something would cost."""
 
 import argparse
 from datetime import date
@@ -11,13 +11,12 @@ from gradumen.cli.output import Out, money, quantity
 from gradumen.cli.profiles import own_organisation
 from gradumen.client import Client
 from gradumen.core.errors import Invalid
-from gradumen.core.exact import add
 from gradumen.wire.rating.estimates import EstimateAsked, ExpectedUse
 
 
 def register(nouns: Any) -> None:
     """Add the verbs."""
-    verbs = Verbs(nouns, "estimates", "what a plan would cost, and what a month would have come to")
+    verbs = Verbs(nouns, "estimates", "what a plan would cost, and what a rate card prices of it")
     price = verbs.add("price", run_price, "what a tier would cost an organisation over a term, net of tax")
     price.add_argument("organisation")
     price.add_argument("plan", metavar="PLAN/TIER")
@@ -36,10 +35,6 @@ def register(nouns: Any) -> None:
     coverage.add_argument("plan")
     coverage.add_argument("files", type=Path, nargs="*", metavar="FILE", help="rate cards to look at before publishing")
     add_organisation(coverage)
-    again = verbs.add("what-if", run_what_if, "price a period again with other rate cards; changes nothing")
-    again.add_argument("period", help="like 2026-10")
-    again.add_argument("files", type=Path, nargs="+", metavar="FILE")
-    add_organisation(again)
 
 
 def _use(written: str) -> ExpectedUse:
@@ -108,32 +103,3 @@ def run_coverage(arguments: argparse.Namespace, client: Client, out: Out) -> int
     if not found:
         out.say("no rate cards yet; publish one with: gradumen catalogue publish")
     return 1 if any(meter.state == "not priced" for card in found for meter in card.meters) else 0
-
-
-def run_what_if(arguments: argparse.Namespace, client: Client, out: Out) -> int:
-    """Price again."""
-    found = client.estimates.what_if(own_organisation(arguments), arguments.period, load(arguments.files))
-    out.body(found)
-    rows = [
-        (
-            each.buyer,
-            each.service,
-            each.currency,
-            money(each.before, each.currency),
-            money(each.after, each.currency),
-            money(each.difference, each.currency),
-        )
-        for each in found.rows
-    ]
-    out.table(
-        ("BUYER", "SERVICE", "", "CAME TO", "WOULD HAVE", "DIFFERENCE"),
-        rows,
-        right=("CAME TO", "WOULD HAVE", "DIFFERENCE"),
-    )
-    for currency in sorted({each.currency for each in found.rows}):
-        same = [each for each in found.rows if each.currency == currency]
-        difference = add([each.difference for each in same])
-        out.say(f"{found.period} in all, {currency}: {money(difference, currency)} more or less than it came to")
-    for meter in found.not_priced:
-        out.say(f"nothing would have priced {meter}")
-    return 0

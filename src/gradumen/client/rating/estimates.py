@@ -11,14 +11,12 @@ from gradumen.wire.rating.estimates import (
     CoverageAsked,
     EstimateAsked,
     EstimateBody,
-    WhatIfAsked,
-    WhatIfBody,
 )
 from gradumen.wire.values import Page
 
 
 class Estimates:
-    """What something would cost, or would have cost."""
+    """What something would cost."""
 
     def __init__(self, connection: Connection) -> None:
         self._connection = connection
@@ -31,8 +29,3 @@ class Estimates:
         """What of a plan the cards in files (none: those of the seller) price."""
         body = CoverageAsked(organisation=organisation, plan=plan, files=list(files))
         return self._connection.post("estimates/coverage", Page[CardCoverageBody], body).items
-
-    def what_if(self, organisation: str, period: str, files: Sequence[CatalogueFile]) -> WhatIfBody:
-        """What a period would have come to with the cards in files."""
-        body = WhatIfAsked(organisation=organisation, period=period, files=list(files))
-        return self._connection.post("estimates/what-if", WhatIfBody, body)

@@ -9,7 +9,7 @@ from decimal import Decimal
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import JSON, String
+from sqlalchemy import JSON, ForeignKey, Index, String
 from sqlalchemy.orm import Mapped, mapped_column
 
 from gradumen.store.columns import Amount, Base, Figure, Moment, Quantity, ascii_text
@@ -81,3 +81,43 @@ class NotPricedRow(Base):
     meter: Mapped[str] = mapped_column(ascii_text(127))
     attribute_set_id: Mapped[int | None]
     quantity: Mapped[Decimal] = mapped_column(Quantity)
+
+
+class WhatIfRow(Base):
+    """A seller's period to be priced again; its id is that of the task that does it.
+
+    ``cards`` are forms of rate cards as they were sent, with all that they leave to others filled in.
+    """
+
+    __tablename__ = "what_ifs"
+    __table_args__ = (Index("ix_what_ifs_seller_id_asked_at", "seller_id", "asked_at"),)
+
+    id: Mapped[UUID] = mapped_column(ForeignKey("tasks.id", ondelete="RESTRICT"), primary_key=True)
+    seller_id: Mapped[UUID] = mapped_column(ForeignKey("organisations.id", ondelete="RESTRICT"))
+    period: Mapped[str] = mapped_column(ascii_text(7))
+    cards: Mapped[list[dict[str, Any]]] = mapped_column(JSON)
+    asked_by: Mapped[UUID] = mapped_column(ForeignKey("users.id", ondelete="RESTRICT"))
+    asked_at: Mapped[datetime] = mapped_column(Moment)
+
+
+class WhatIfAmountRow(Base):
+    """What a buyer's charges of a service came to, and would have come to, of a what-if; net of tax."""
+
+    __tablename__ = "what_if_amounts"
+
+    what_if_id: Mapped[UUID] = mapped_column(ForeignKey("what_ifs.id", ondelete="CASCADE"), primary_key=True)
+    buyer_id: Mapped[UUID] = mapped_column(primary_key=True)
+    service: Mapped[str] = mapped_column(ascii_text(63), primary_key=True)
+    currency: Mapped[str] = mapped_column(ascii_text(3), primary_key=True)
+    before: Mapped[Decimal] = mapped_column(Amount)
+    after: Mapped[Decimal] = mapped_column(Amount)
+
+
+class WhatIfGapRow(Base):
+    """A meter that a buyer used and that nothing would have priced."""
+
+    __tablename__ = "what_if_gaps"
+
+    what_if_id: Mapped[UUID] = mapped_column(ForeignKey("what_ifs.id", ondelete="CASCADE"), primary_key=True)
+    buyer_id: Mapped[UUID] = mapped_column(primary_key=True)
+    meter: Mapped[str] = mapped_column(ascii_text(127), primary_key=True)

@@ -1,7 +1,7 @@
 """Charges as people read them: the lines that they make, and their arithmetic in plain data."""
 
 from collections import defaultdict
-from collections.abc import Callable, Set
+from collections.abc import Callable, Mapping, Set
 from dataclasses import dataclass
 from datetime import datetime
 from decimal import Decimal, localcontext
@@ -87,6 +87,11 @@ def service_name(slug: str, published: Published) -> str | None:
     """What a charge is for, by `gradumen.core.rating.charges.service_of`, in words; None where it is no service."""
     other = {SHARED_COST: "Fixed cost and overhead", ONE_OFF: "One-off charges"}.get(slug)
     return published.services[slug].name if slug in published.services else other
+
+
+def sold_name(slug: str, plans: Mapping[str, Plan], published: Published) -> str:
+    """A service's name, or for what belongs to none the plan's; ``plans`` are those that its seller has names for."""
+    return service_name(slug, published) or f"{plans.get(slug, published.plans[slug]).name}: fees"
 
 
 def entry_of(charge: Charge) -> Rate | None:

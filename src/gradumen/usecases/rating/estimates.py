@@ -1,23 +1,20 @@
-"""What a tier would cost a buyer, what a card prices of a plan, and what a closed month would have come to."""
+"""What a tier would cost a buyer, and what a card prices of a plan."""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
 from fractions import Fraction
-from uuid import UUID
 
 from gradumen.core.catalogue.allowances import base_allowances
 from gradumen.core.catalogue.plans import Plan
-from gradumen.core.catalogue.rates import RateCardVersion
 from gradumen.core.errors import CatalogueInvalid, Forbidden, Invalid, NotFound
-from gradumen.core.exact import QUANTITY_PLACES, add, line_amount, number, round_half_up
-from gradumen.core.periods import Period, zone_of
+from gradumen.core.exact import QUANTITY_PLACES, line_amount, number, round_half_up
+from gradumen.core.periods import zone_of
 from gradumen.core.permissions import Right
 from gradumen.core.rating.charges import Charge, service_of
 from gradumen.core.rating.estimates import Coverage, Estimate, Expected, Order, coverage, estimate
 from gradumen.store.catalogue.rate_cards import cards_of
-from gradumen.store.organisations.organisations import organisations_by_id
 from gradumen.store.organisations.tables import OrganisationRow, zone_name
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.catalogue.card_choice import choose_card
@@ -26,12 +23,11 @@ from gradumen.usecases.catalogue.offers import check_right, sellable
 from gradumen.usecases.catalogue.published import Published, load_cards, load_published, plan_of
 from gradumen.usecases.catalogue.publishing import Document
 from gradumen.usecases.catalogue.tier_sales import check_on_sale
-from gradumen.usecases.rating.charges import amounts_by_service, base_units, describe
-from gradumen.usecases.rating.links import load_links
+from gradumen.usecases.rating.charges import base_units, describe
 from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
 from gradumen.usecases.subscriptions.subscriptions import newest_plan
 from gradumen.usecases.subscriptions.supply_lines import check_quantity, find_renewal
-from gradumen.wire.catalogue.forms.rate_cards import read_rate_card
+from gradumen.wire.catalogue.forms.rate_cards import WrittenCard, read_rate_card
 
 
 @dataclass(frozen=True, slots=True)
@@ -228,7 +224,8 @@ def check_coverage(
         found, _ = sellable(tx, scope.tree, seller, plan, published)
     except Invalid:
         raise NotFound("plan", plan[:70]) from None
-    versions = [(version.card, version) for version in _read_cards(tx, seller, documents, published)]
+    read = read_cards(tx, seller, documents, published)
+    versions = [(card.version.card, card.version) for card in read]
     if not documents:
         names = {row.id: row.slug for row in cards_of(tx, seller.id)}
         versions = [(names[id], card.versions[-1]) for id, card in load_cards(tx, names, published).items()]
@@ -243,94 +240,24 @@ def check_coverage(
     ]
 
 
-def _read_cards(
+def read_cards(
     tx: Session, seller: OrganisationRow, documents: Sequence[Document], published: Published
-) -> list[RateCardVersion]:
+) -> list[WrittenCard]:
+    """The rate cards among a seller's documents, with what they leave to others filled in.
+
+    Raises:
+        CatalogueInvalid: they have mistakes; it names all of them.
+    """
     problems = []
-    versions = []
+    cards = []
     for document in documents:
         if document.kind != "rate-card":
             continue
         try:
             form = expand(tx, seller, published, document.form)
-            versions.append(read_rate_card(form, published.known, 1).version)
+            cards.append(read_rate_card(form, published.known, 1))
         except Invalid as problem:
             problems.append(document.problem(problem.facts.get("path", ""), problem.message))
     if problems:
         raise CatalogueInvalid(problems)
-    return versions
-
-
-@dataclass(frozen=True, slots=True)
-class WhatIfRow:
-    """What a buyer's charges of a service came to, and would have come to."""
-
-    buyer: str
-    service: str
-    currency: str
-    before: Decimal
-    after: Decimal
-
-    @property
-    def difference(self) -> Decimal:
-        """After less before."""
-        return add([self.after, -self.before])
-
-
-@dataclass(frozen=True, slots=True)
-class WhatIf:
-    """A period priced again."""
-
-    period: str
-    rows: list[WhatIfRow]
-    not_priced: list[str]
-
-
-@use_case
-def price_again(
-    tx: Session, caller: Caller, *, organisation: str, period: str, documents: Sequence[Document]
-) -> WhatIf:
-    """What a period would have come to, had the cards in the documents held throughout it. Changes nothing.
-
-    Raises:
-        Invalid: no document is a rate card that the seller has.
-    """
-    scope = load_scope(tx, caller)
-    seller = get_organisation(tx, scope, organisation)
-    scope.require(Right.MANAGE_CATALOGUE, seller)
-    published = load_published(tx)
-    rows = {row.slug: row for row in cards_of(tx, seller.id)}
-    instead: dict[UUID, RateCardVersion] = {}
-    for version in _read_cards(tx, seller, documents, published):
-        card = rows.get(version.card)
-        if card is None or card.currency != version.currency:
-            raise Invalid(
-                f"'{seller.slug}' has no rate card '{version.card}' in {version.currency}; name one that it sells by",
-                field="rate-card",
-                value=version.card,
-            )
-        instead[card.id] = version
-    if not instead:
-        raise Invalid("give at least one rate card to price with", field="files")
-    month = Period.parse(period)
-    loaded = load_links(tx, seller.id, month)
-    now, then = loaded.rate(), loaded.rate(instead)
-    before, after = (amounts_by_service(tx, each, published) for each in (now, then))
-    names = organisations_by_id(tx, {buyer for buyer, _, _ in {**before, **after}})
-    return WhatIf(
-        period=month.text,
-        rows=sorted(
-            (
-                WhatIfRow(
-                    names[buyer].slug,
-                    service,
-                    currency,
-                    before.get((buyer, service, currency), Decimal(0)),
-                    after.get((buyer, service, currency), Decimal(0)),
-                )
-                for buyer, service, currency in {**before, **after}
-            ),
-            key=lambda row: (row.buyer, row.service),
-        ),
-        not_priced=sorted({each.meter for each in then.rated.unpriced}),
-    )
+    return cards

@@ -155,8 +155,7 @@ def load_links(
     usage, projects, resources, unassigned = load_usage(tx, lines, rated_lines, published, *hours, zone, chain, users)
     sets = attribute_sets(tx)
     entered, texts = load_one_off_charges(tx, seller, period, lines)
-    own = Offers(tx, [seller], published).of.values() if named else ()
-    names = SaleNames({each.slug: renamed(published.plans[each.slug], each.offer) for each in own}, texts)
+    names = SaleNames(own_plans(tx, seller, published) if named else {}, texts)
     return LoadedLinks(
         seller=seller,
         period=period,
@@ -172,6 +171,12 @@ def load_links(
         entered=entered,
         names=names,
     )
+
+
+def own_plans(tx: Session, seller: UUID, published: Published) -> dict[str, Plan]:
+    """The plans that a seller offers under names of its own, by slug, as it calls them."""
+    offers = Offers(tx, [seller], published).of.values()
+    return {each.slug: renamed(published.plans[each.slug], each.offer) for each in offers}
 
 
 def _buyers(tree: Tree, seller: UUID) -> dict[UUID, UUID]:

@@ -17,8 +17,7 @@ from gradumen.store.subscriptions.sales import buyers_by_subscription, currencie
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.catalogue.published import Published, load_published
 from gradumen.usecases.metering.stale_usage import usage_as_of
-from gradumen.usecases.rating.charges import ServiceKey, amounts_by_service, service_name
-from gradumen.usecases.rating.links import RatedPeriod
+from gradumen.usecases.rating.charges import ServiceKey, amounts_by_service, sold_name
 from gradumen.usecases.rating.stored_charges import current_of, read_rated
 from gradumen.usecases.scope import Caller, get_organisation, load_scope
 
@@ -65,7 +64,7 @@ def month_margins(tx: Session, caller: Caller, *, organisation: str, period: str
     names = organisations_by_id(tx, {*(key[0] for key in charged), *(key[0] for key in costs)})
 
     def row(buyer: UUID, service: str, currency: str, amount: Decimal, found: list[Cost]) -> MonthMargin:
-        name = _service_name(service, sold, published)
+        name = sold_name(service, sold.names.plans, published)
         return MonthMargin(names[buyer].slug, names[buyer].name, service, name, currency, amount, tuple(found))
 
     rows = [row(*key, amount, costs.pop(key[:2], [])) for key, amount in charged.items()]
@@ -79,12 +78,6 @@ def month_margins(tx: Session, caller: Caller, *, organisation: str, period: str
     current = current_of(tx, usage, [*pairs, *bought])
     shown = [row for row in rows if row.charged or row.costs]
     return MonthMargins(seller.slug, month.text, shown, not_known, current.as_of, current.waiting)
-
-
-def _service_name(slug: str, sold: RatedPeriod, published: Published) -> str:
-    """A service's name, or for what belongs to none the plan's as its seller calls it."""
-    known = service_name(slug, published)
-    return known or f"{sold.names.plans.get(slug, published.plans[slug]).name}: fees"
 
 
 def _paid(

@@ -1,4 +1,4 @@
-"""Bodies of estimates, coverage and what-if."""
+"""Bodies of estimates and coverage."""
 
 from datetime import date
 
@@ -88,30 +88,3 @@ class CardCoverageBody(Body):
     plan: str
     meters: list[CoverageBody]
     tiers_without_fee: list[str]
-
-
-class WhatIfAsked(Body):
-    """A seller's period, and the cards that it is priced with instead."""
-
-    organisation: str
-    period: str
-    files: list[CatalogueFile]
-
-
-class WhatIfRowBody(Body):
-    """A buyer's service: what it came to, would have come to, and the difference."""
-
-    buyer: str
-    service: str
-    currency: str
-    before: DecimalText
-    after: DecimalText
-    difference: DecimalText
-
-
-class WhatIfBody(Body):
-    """A period priced again; nothing is changed by it."""
-
-    period: str
-    rows: list[WhatIfRowBody]
-    not_priced: list[str]
