@@ -72,30 +72,26 @@ function Shown({ whatIf }: { whatIf: WhatIf }) {
 const signed = (amount: string, currency: string): string =>
   `${compare(amount, '0') > 0 ? '+' : ''}${formatMoney(amount, currency)}`;
 
+/** What differs most comes first; where nothing does, one line says so. */
 function Sums({ currency, rows }: { currency: string; rows: WhatIf['sums'] }) {
   const money = (amount: string) => formatMoney(amount, currency);
+  const before = money(sum(rows.map((row) => row.before)));
+  if (!rows.some((row) => row.differing))
+    return (
+      <Box sx={{ color: 'text.secondary', fontSize: '0.88rem' }}>
+        Nothing would differ: {before} {currency} in all.
+      </Box>
+    );
+  const size = (amount: string) => amount.replace('-', '');
+  const sorted = [...rows].sort((left, right) => compare(size(right.difference), size(left.difference)));
   return (
     <DataTable
       name={`what-if-${currency}`}
       label={`What would have been, ${currency}`}
-      rows={rows}
+      rows={sorted}
       rowKey={(row) => row.service}
       columns={[
         { key: 'service', title: 'Service', cell: (row) => row.service_name },
-        {
-          key: 'before',
-          title: 'Came to',
-          number: true,
-          cell: (row) => money(row.before),
-          total: money(sum(rows.map((row) => row.before))),
-        },
-        {
-          key: 'after',
-          title: 'Would have come to',
-          number: true,
-          cell: (row) => money(row.after),
-          total: money(sum(rows.map((row) => row.after))),
-        },
         {
           key: 'difference',
           title: 'Difference',
@@ -103,6 +99,14 @@ function Sums({ currency, rows }: { currency: string; rows: WhatIf['sums'] }) {
           cell: (row) => signed(row.difference, currency),
           order: (left, right) => compare(left.difference, right.difference),
           total: signed(sum(rows.map((row) => row.difference)), currency),
+        },
+        { key: 'before', title: 'Came to', number: true, cell: (row) => money(row.before), total: before },
+        {
+          key: 'after',
+          title: 'Would have come to',
+          number: true,
+          cell: (row) => money(row.after),
+          total: money(sum(rows.map((row) => row.after))),
         },
         {
           key: 'differing',
@@ -121,9 +125,9 @@ const COLUMNS: GridColumn<WhatIfAmount>[] = [
   textColumn('currency', 'Currency', (row) => row.currency, { width: 90 }),
   ...(
     [
+      ['difference', 'Difference', signed],
       ['before', 'Came to', formatMoney],
       ['after', 'Would have come to', formatMoney],
-      ['difference', 'Difference', signed],
     ] as const
   ).map(([key, title, write]): GridColumn<WhatIfAmount> => ({
     key,
