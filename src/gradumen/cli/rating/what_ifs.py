@@ -85,7 +85,7 @@ def _show(found: WhatIfBody, client: Client, out: Out) -> int:
     cards = ", ".join(f"{card.name} ({card.rate_card})" for card in found.cards)
     out.say(f"{found.period} with {cards}, what-if {str(found.id)[:8]}")
     out.table(
-        ("SERVICE", "", "CAME TO", "WOULD HAVE", "DIFFERENCE", "CUSTOMERS"),
+        ("SERVICE", "", "CAME TO", "WOULD HAVE", "DIFFERENCE", "DIFFERS FOR"),
         [
             (
                 each.service_name,
@@ -97,13 +97,14 @@ def _show(found: WhatIfBody, client: Client, out: Out) -> int:
             )
             for each in found.sums
         ],
-        right=("CAME TO", "WOULD HAVE", "DIFFERENCE", "CUSTOMERS"),
+        right=("CAME TO", "WOULD HAVE", "DIFFERENCE", "DIFFERS FOR"),
     )
     if any(each.differing for each in found.sums):
         _show_amounts(found, client, out)
     for currency in sorted({each.currency for each in found.sums}):
         difference = add([each.difference for each in found.sums if each.currency == currency])
-        out.say(f"{found.period} in all, {currency}: {money(difference, currency)} more or less than it came to")
+        more = f"+{money(difference, currency)}" if difference > 0 else money(difference, currency)
+        out.say(f"{found.period} in all, {currency}: {more if difference else 'the same'}")
     for gap in found.not_priced:
         out.say(f"nothing would have priced {gap.meter_name} ({gap.meter}) of {gap.buyers} customers")
     if not found.sums:
