@@ -42,7 +42,6 @@ def make_engine(url: str, *, pool_size: int = 20) -> Engine:
         pool_size=pool_size,
         pool_timeout=60,
         max_overflow=10,
-        pool_pre_ping=True,
         pool_recycle=1800,
         isolation_level="READ COMMITTED",
         connect_args={
