@@ -21,6 +21,7 @@ PAGES = {
         f"/organisations/oxbow/{tab}": "Oxbow Managed IT"
         for tab in ("quotas", "subscriptions", "projects", "people", "usage", "spend", "invoices")
     },
+    "/organisations/quillstone/quotas": "Quillstone Observatory",
     "/plans": "What can be subscribed to",
     "/rate-cards": "Card",
     "/unpublished-changes": "Unpublished changes",

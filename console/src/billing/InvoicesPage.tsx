@@ -163,7 +163,7 @@ const money = (key: 'net' | 'gross', title: string): GridColumn<Invoice> => ({
 const MONTH: GridColumn<Invoice> = {
   key: 'period',
   title: 'Month',
-  width: 140,
+  width: 130,
   cell: (each) => periodName(each.period),
   text: (each) => each.period,
   order: byText((each: Invoice) => each.period),
@@ -225,9 +225,9 @@ const REVIEWED: GridColumn<Invoice>[] = [
   money('net', 'Net'),
   {
     key: 'moved',
-    title: 'Against the month before',
+    title: 'Against month before',
     number: true,
-    width: 190,
+    width: 180,
     cell: (each) => <Moved invoice={each} />,
     text: (each) => moved(each) ?? 'first invoice',
     order: (left, right) => compare(size(moved(left)), size(moved(right))),
@@ -236,7 +236,7 @@ const REVIEWED: GridColumn<Invoice>[] = [
     key: 'late',
     title: 'Of earlier months',
     number: true,
-    width: 135,
+    width: 130,
     cell: (each) =>
       compare(each.late, '0') ? (
         <Box component="span" sx={{ color: 'warning.main', fontWeight: 560 }}>
@@ -252,7 +252,7 @@ const REVIEWED: GridColumn<Invoice>[] = [
     key: 'lines',
     title: 'Lines',
     number: true,
-    width: 75,
+    width: 65,
     cell: (each) => formatCount(each.line_count),
     text: (each) => String(each.line_count),
     order: (left, right) => left.line_count - right.line_count,

@@ -201,7 +201,7 @@ function Parts({ by, items, more }: { by: string; items: Usage[]; more: boolean 
             key: 'exact',
             title: 'Exactly',
             number: true,
-            flex: 3,
+            flex: 4,
             cell: (row) => (
               <Box component="span" sx={{ color: 'text.secondary' }}>
                 {formatQuantity(row.quantity, 6)} {formatUnit(row.unit, row.quantity)}

@@ -5,6 +5,7 @@ import type { ReactNode } from 'react';
 import { DataTable } from '../shared/DataTable';
 import { QuotaBar } from './QuotaBar';
 import { type Branch, type Organisation, quotasOptions } from './organisations';
+import { countryName } from '../shared/world';
 
 const MOST_BARS = 60;
 
@@ -66,7 +67,7 @@ export function OrganisationTree({
           title: 'Storage, passed on',
           cell: ({ organisation }) => bar(organisation, 'storage'),
         },
-        { key: 'country', title: 'Country', cell: ({ organisation }) => organisation.country },
+        { key: 'country', title: 'Country', cell: ({ organisation }) => countryName(organisation.country) },
         { key: 'currency', title: 'Billed in', cell: ({ organisation }) => organisation.currency },
         { key: 'zone', title: 'Billing zone', cell: ({ organisation }) => organisation.billing_zone },
       ]}

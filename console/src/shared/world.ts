@@ -16,6 +16,10 @@ export function countries(): [string, string][] {
     .sort((left, right) => left[1].localeCompare(right[1], 'en'));
 }
 
+/** What people call a country. */
+export const countryName = (code: string): string =>
+  new Intl.DisplayNames('en', { type: 'region' }).of(code) ?? code;
+
 /** Codes of currencies (ISO 4217) with their names. */
 export function currencies(): [string, string][] {
   const names = new Intl.DisplayNames('en', { type: 'currency' });

@@ -6,6 +6,7 @@ import { Link, useLocation, useParams } from 'react-router';
 import { useSignedIn } from '../../access/session';
 import { type Organisation, organisationOptions } from '../../organisations/organisations';
 import { type Crumb, Page, Within } from '../../shared/Page';
+import { countryName } from '../../shared/world';
 import { Empty, Failed, Loading } from '../../shared/States';
 import { Slug } from '../../shared/Slug';
 import { Subscriptions } from '../../subscriptions/Subscriptions';
@@ -107,9 +108,10 @@ export default function OrganisationPage() {
 
 /** What it is, in a line. */
 function described({ type, country, currency, billing_zone, segment, cost_centre }: Organisation): string {
-  const where = new Intl.DisplayNames('en', { type: 'region' }).of(country) ?? country;
   const more = [segment && `segment ${segment}`, cost_centre && `cost centre ${cost_centre}`].filter(Boolean);
-  return [type, where, `billed in ${currency}`, `months of ${billing_zone}`, ...more].join(' · ');
+  return [type, countryName(country), `billed in ${currency}`, `months of ${billing_zone}`, ...more].join(
+    ' · ',
+  );
 }
 
 /** Those above it, as far as one sees them. */

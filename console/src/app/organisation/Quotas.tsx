@@ -169,7 +169,7 @@ function OfProjects(props: {
                 </Box>
                 {onChange && (
                   <Button
-                    aria-label={`Change ${measure} of ${project.name}`}
+                    aria-label={`${held ? 'Change' : 'Set'} ${measure} of ${project.name}`}
                     onClick={() => onChange(project, held ?? none)}
                   >
                     {held ? 'Change' : 'Set'}
