@@ -156,7 +156,9 @@ def test_a_customer_is_subscribed_changed_and_charged_by_hand(tab: Tab, world: W
     dialog.get_by_label("like 10 GiB").fill("70 GiB")
     tab.accessible()
     dialog.get_by_role("button", name="Save").click()
-    expect(page.get_by_role("group", name="Open Range")).to_contain_text("special terms: network/egress 70 GiB")
+    expect(page.get_by_role("group", name="Open Range")).to_contain_text(
+        "special terms: Network: Data sent out, 70 GiB included"
+    )
 
     page.get_by_role("button", name="Choose which usage belongs where").click()
     dialog.get_by_label("Rule").fill("dishes")

@@ -9,7 +9,7 @@ import pytest
 from pypdf import PdfReader
 
 from gradumen.documents.fonts import NotPrintable
-from gradumen.documents.invoices import PdfInvoice, PdfLine, PdfTax, write_pdf
+from gradumen.documents.invoices import PdfInvoice, PdfLine, PdfTax, average_text, write_pdf
 
 
 def invoice(number: int = 1, **changes: Any) -> PdfInvoice:
@@ -31,7 +31,14 @@ def invoice(number: int = 1, **changes: Any) -> PdfInvoice:
         "taxes": [PdfTax("S", "23", Decimal("10"), Decimal("2.30"))],
         "lines": [
             PdfLine(
-                "Press", f"Machines {number:04d}", "Open Range", "1 Sep to 30 Sep 2026", "1", "month", Decimal(number)
+                "Press",
+                f"Machines {number:04d}",
+                "Open Range",
+                "1 Sep to 30 Sep 2026",
+                "1",
+                "month",
+                "",
+                Decimal(number),
             )
             for number in range(number)
         ],
@@ -69,13 +76,13 @@ def test_every_line_is_on_some_page_once_and_in_order_below_a_head(lines: int) -
     found = pages(write_pdf(invoice(lines)))
     words = [word for page in found for word in page.split("\n") if word.startswith("Machines")]
     assert words == [f"Machines {number:04d}" for number in range(lines)]
-    assert all("Service period" in page for page in found if "Machines" in page)
+    assert all("On average" in page for page in found if "Machines" in page)
     assert "Total EUR" in found[-1]
 
 
 def test_a_long_description_is_wrapped_and_whole() -> None:
     words = [f"word{number}" for number in range(90)]
-    line = PdfLine("Press", " ".join(words), "", "1 Sep to 30 Sep 2026", "1", "month", Decimal(1))
+    line = PdfLine("Press", " ".join(words), "", "1 Sep to 30 Sep 2026", "1", "month", "", Decimal(1))
     found = " ".join(pages(write_pdf(invoice(lines=[line]))))
     assert all(word in found for word in words)
 
@@ -83,23 +90,24 @@ def test_a_long_description_is_wrapped_and_whole() -> None:
 def test_lines_stand_below_their_project_with_its_sum_and_the_usual_period_is_said_once() -> None:
     september, august = "2026-09-01 to 2026-09-30", "2026-08-01 to 2026-08-31"
     lines = [
-        PdfLine("Archive", "Processors", "Open Range", september, "1", "vCPU-hour", Decimal("1.10")),
-        PdfLine("Press", "Processors", "Open Range", september, "1", "vCPU-hour", Decimal("4")),
-        PdfLine("Archive", "Data sent out", "Open Range", august, "2", "GiB", Decimal("2.20")),
+        PdfLine("Archive", "Processors", "Open Range", september, "1", "vCPU-hour", "", Decimal("1.10")),
+        PdfLine("Press", "Processors", "Open Range", september, "1", "vCPU-hour", "", Decimal("4")),
+        PdfLine("Archive", "Data sent out", "Open Range", august, "2", "GiB", "1.1", Decimal("2.20")),
     ]
     words = pages(write_pdf(invoice(lines=lines)))[0].split("\n")
     assert sum(september in each for each in words) == 1
     assert [each for each in words if "unless said" in each] == [
-        f"Service period {september}, unless said beside a line."
+        f"Service period {september}, unless said below a line."
     ]
     places = [words.index(each) for each in ("Archive", "3.30", "1.10", "2.20", "Press")]
     assert places == sorted(places), words
     assert sum(august in each for each in words) == 1
+    assert "1.1" in words, "what one of two came to"
 
 
 def test_a_project_is_never_named_at_the_foot_of_a_page_alone() -> None:
     lines = [
-        PdfLine(f"Project {number:03d}", "Machines", "Open Range", "always", "1", "month", Decimal(1))
+        PdfLine(f"Project {number:03d}", "Machines", "Open Range", "always", "1", "month", "", Decimal(1))
         for number in range(90)
     ]
     found = pages(write_pdf(invoice(lines=lines)))
@@ -113,3 +121,13 @@ def test_taxes_of_several_percentages_are_printed_with_what_they_are_on() -> Non
     text = pages(write_pdf(invoice(taxes=taxes)))[0].replace("\u00a0", " ")
     assert "Tax 7 % on 50.00 (standard rate)" in text
     assert "Tax 19 % on \u22121 000.00 (standard rate)" in text
+
+
+def test_what_one_unit_came_to_has_four_places_and_is_left_out_where_it_says_nothing() -> None:
+    assert average_text(Decimal("-12.50"), Decimal("-1000")) == "0.0125"
+    assert average_text(Decimal("233.53"), Decimal("79042241.333333")) == "0.00000295"
+    assert average_text(Decimal("0.01"), Decimal(10**18)) == "0"
+    assert average_text(Decimal("1234.56"), Decimal("0.5")) == "2\u00a0469.12"
+    assert [average_text(Decimal(amount), Decimal(of)) for amount, of in (("5", "1"), ("0", "9"), ("5", "0"))] == [
+        ""
+    ] * 3

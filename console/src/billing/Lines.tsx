@@ -143,7 +143,14 @@ function Owner(props: {
 /** What a unit came to, where it says something. */
 function perUnit(line: Line): string {
   if (compare(line.quantity, '0') <= 0 || compare(line.quantity, '1') === 0) return '';
-  return formatQuantity(divide(line.amount, line.quantity), 4);
+  const average = divide(line.amount, line.quantity);
+  // Four places, or three digits that say something, as on the document.
+  return formatQuantity(average, placesFor(average));
+}
+
+function placesFor(amount: string): number {
+  const [, zeros = ''] = /^-?0\.(0+)[1-9]/.exec(amount) ?? [];
+  return Math.min(12, Math.max(4, zeros.length + 3));
 }
 
 /** The service period, where it is not that of most lines; usage of an earlier month is marked. */

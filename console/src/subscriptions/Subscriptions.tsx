@@ -112,12 +112,14 @@ function One({
   const projects = useQuery(projectsOptions(subscription.organisation));
   const projectName = (slug: string) => projects.data?.find((each) => each.slug === slug)?.name ?? slug;
   const chosen = Object.entries(subscription.stretches[subscription.stretches.length - 1]?.choices ?? {});
-  const own = Object.values(
-    (subscription.stretches[subscription.stretches.length - 1]?.special_terms ?? {}) as Record<
-      string,
-      Record<string, string>
-    >,
-  ).flatMap((group) => Object.entries(group).map(([name, value]) => `${name} ${value}`));
+  const { allowances, ...other } = (subscription.stretches[subscription.stretches.length - 1]
+    ?.special_terms ?? {}) as Record<string, Record<string, string>>;
+  const own = [
+    ...Object.entries(allowances ?? {}).map(([meter, value]) => `${names.meter(meter)}, ${value} included`),
+    ...Object.values(other).flatMap((group) =>
+      Object.entries(group).map(([name, value]) => `${name} ${value}`),
+    ),
+  ];
   return (
     <Box role="group" aria-label={subscription.name} sx={{ fontSize: '0.84rem' }}>
       <Box sx={{ display: 'flex', alignItems: 'baseline', gap: 0.5 }}>
@@ -160,7 +162,7 @@ function One({
         {chosen.length > 0 && (
           <Box>{chosen.map(([key, value]) => `${names.choice(key)}: ${value}`).join(', ')}</Box>
         )}
-        {own.length > 0 && <Box sx={{ color: 'warning.main' }}>special terms: {own.join(', ')}</Box>}
+        {own.length > 0 && <Box sx={{ color: 'warning.main' }}>special terms: {own.join('; ')}</Box>}
         {subscription.accepted.map((each) => (
           <Box key={each.plan_version}>
             terms {each.terms} accepted by {each.accepted_by}, {momentName(each.accepted_at)} UTC

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
+from fractions import Fraction
 from functools import partial
 from xml.sax.saxutils import escape
 
@@ -33,7 +34,10 @@ _STRONG = ParagraphStyle("strong", parent=_RIGHT, fontName=STRONG, fontSize=10, 
 
 @dataclass(frozen=True, slots=True)
 class PdfLine:
-    """A line as it is printed, below the others of its group: the project that it is of."""
+    """A line as it is printed, below the others of its group: the project that it is of.
+
+    ``average`` is what one unit came to, where there is not one alone.
+    """
 
     group: str
     description: str
@@ -41,6 +45,7 @@ class PdfLine:
     service_period: str
     quantity: str
     unit: str
+    average: str
     amount: Decimal
 
 
@@ -88,6 +93,21 @@ def quantity_text(quantity: Decimal) -> str:
     whole, _, decimals = text(abs(quantity)).partition(".")
     shown = f"{int(whole):,}".replace(",", "\u00a0") + (f".{decimals}" if decimals else "")
     return f"\u2212{shown}" if quantity < 0 else shown
+
+
+def average_text(amount: Decimal, quantity: Decimal) -> str:
+    """What one unit came to, to four places or three digits that say something; nothing where it is one, or none.
+
+    >>> average_text(Decimal("45.13"), Decimal(11728)), average_text(Decimal(79), Decimal(1))
+    ('0.00385', '')
+    """
+    if quantity in (0, 1) or not amount:
+        return ""
+    average = Fraction(amount) / Fraction(quantity)
+    places = 4
+    while places < exact.AMOUNT_PLACES and abs(average) * 10**places < 100:
+        places += 1
+    return quantity_text(exact.round_half_up(average, places))
 
 
 def write_pdf(invoice: PdfInvoice) -> bytes:
@@ -164,7 +184,7 @@ def _parties(invoice: PdfInvoice) -> Table:
 
 
 def _head(invoice: PdfInvoice) -> tuple[str, ...]:
-    return "Service", "Service period", "Quantity", "Unit", f"Amount, {invoice.currency}"
+    return "Service", "Quantity", "Unit", "On average", f"Amount, {invoice.currency}"
 
 
 def _usual(lines: Sequence[PdfLine]) -> str | None:
@@ -175,9 +195,7 @@ def _usual(lines: Sequence[PdfLine]) -> str | None:
 
 def _usual_period(invoice: PdfInvoice) -> list[Flowable]:
     usual = _usual(invoice.lines)
-    return (
-        [Paragraph(f"Service period {usual}, unless said beside a line.", _TERMS), Spacer(1, 2 * mm)] if usual else []
-    )
+    return [Paragraph(f"Service period {usual}, unless said below a line.", _TERMS), Spacer(1, 2 * mm)] if usual else []
 
 
 def _printed(invoice: PdfInvoice) -> list[PrintedLine]:
@@ -191,9 +209,10 @@ def _printed(invoice: PdfInvoice) -> list[PrintedLine]:
         amount = money(sum((line.amount for line in lines), Decimal(0)), invoice.currency) if len(groups) > 1 else ""
         printed.append(PrintedLine((name, "", "", "", amount), "", heads=True))
         for line in lines:
-            period = "" if line.service_period == usual else line.service_period
             amount = money(line.amount, invoice.currency)
-            printed.append(PrintedLine((line.description, period, line.quantity, line.unit, amount), line.detail))
+            cells = (line.description, line.quantity, line.unit, line.average, amount)
+            own = [] if line.service_period == usual else [line.service_period]
+            printed.append(PrintedLine(cells, ", ".join([*([line.detail] if line.detail else []), *own])))
     return printed
 
 

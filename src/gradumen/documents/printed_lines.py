@@ -13,8 +13,8 @@ from reportlab.platypus import Flowable
 from gradumen.documents.fonts import BODY, STRONG
 
 INK, QUIET, LINE = colors.HexColor("#23302b"), colors.HexColor("#5f6b64"), colors.HexColor("#c9cdc4")
-_SHARES = (0.31, 0.235, 0.14, 0.185, 0.13)
-_RIGHT = (2, 4)
+_SHARES = (0.39, 0.18, 0.18, 0.11, 0.14)
+_RIGHT = (1, 3, 4)
 _PADDING, _GAP, _HEAD = 3.0, 8.0, 18.0
 _FRAME = 6.0
 """The padding of the page's frame, which the lines do not keep: they are as wide as the text area."""

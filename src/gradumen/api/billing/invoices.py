@@ -16,7 +16,7 @@ from gradumen.core.errors import Conflict
 from gradumen.core.exact import text
 from gradumen.core.periods import days_text
 from gradumen.documents.fonts import is_printable
-from gradumen.documents.invoices import PdfInvoice, PdfLine, PdfTax, quantity_text, write_pdf
+from gradumen.documents.invoices import PdfInvoice, PdfLine, PdfTax, average_text, quantity_text, write_pdf
 from gradumen.usecases.billing import invoices, issuing
 from gradumen.wire.billing.invoices import InvoiceBody, InvoicesBody, IssueDrafts
 from gradumen.wire.tasks import TaskBody
@@ -128,6 +128,7 @@ def _pdf(found: invoices.Invoice, number: str, invoice_date: date, due_date: dat
                 service_period=days_text(line.service_start, line.service_end),
                 quantity=quantity_text(line.quantity),
                 unit=unit_words(line.unit, line.quantity),
+                average=average_text(line.amount, line.quantity),
                 amount=line.amount,
             )
             for line in found.lines
