@@ -13,7 +13,7 @@ from gradumen.jobs.leases import Held, kept, now
 from gradumen.jobs.pieces import Pieces
 from gradumen.jobs.rating import rate
 from gradumen.store.unit_of_work import Engine, UnitOfWork
-from gradumen.usecases import tasks
+from gradumen.usecases import idempotency, tasks
 from gradumen.usecases.metering.stale_usage import refresh_usage
 from gradumen.usecases.rating import current_charges
 from gradumen.usecases.waiting import look
@@ -68,6 +68,7 @@ class Worker:
             try:
                 if now() - scheduled >= SCHEDULED_EVERY:
                     tasks.schedule_day(self.uow, at=now())
+                    idempotency.forget_keys(self.uow, at=now())
                     scheduled = now()
                 waiting, newest = look(self.uow, at=now())
                 if newest != opened:

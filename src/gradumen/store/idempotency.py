@@ -21,6 +21,9 @@ class IdempotencyKeyRow(Base):
     at: Mapped[datetime] = mapped_column(Moment, index=True)
 
 
-def drop_keys(tx: Session, before: datetime) -> None:
-    """Forget keys of before a moment."""
-    tx.execute(delete(IdempotencyKeyRow).where(IdempotencyKeyRow.at < before))
+def drop_keys(tx: Session, before: datetime, limit: int) -> int:
+    """Forget so many keys of before a moment at most; gives how many."""
+    dropped = tx.execute(
+        delete(IdempotencyKeyRow).where(IdempotencyKeyRow.at < before).with_dialect_options(mysql_limit=limit)
+    )
+    return int(dropped.rowcount)  # type: ignore[attr-defined]  # a DELETE gives a cursor result

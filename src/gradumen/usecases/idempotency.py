@@ -7,9 +7,11 @@ from uuid import UUID
 
 from gradumen.core.errors import KeyUsedOtherwise
 from gradumen.store.idempotency import IdempotencyKeyRow, drop_keys
-from gradumen.store.unit_of_work import Session, UnitOfWork, add_new
+from gradumen.store.unit_of_work import Session, UnitOfWork, add_new, use_case
 
 KEPT = timedelta(days=7)
+FORGOTTEN = 5000
+"""Keys that are forgotten in one transaction."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -36,7 +38,6 @@ def answer(uow: UnitOfWork, once: Once | None, act: Callable[[UnitOfWork], str])
 
     def work(tx: Session) -> str:
         identity = (once.caller_id, once.route, once.key)
-        drop_keys(tx, once.at - KEPT)
         row = IdempotencyKeyRow(
             caller_id=once.caller_id,
             route=once.route,
@@ -56,3 +57,14 @@ def answer(uow: UnitOfWork, once: Once | None, act: Callable[[UnitOfWork], str])
         return row.response
 
     return uow.run(work, repeatable=True)
+
+
+def forget_keys(uow: UnitOfWork, *, at: datetime) -> None:
+    """Forget what is kept for longer than anybody repeats a call."""
+    while _forget(uow, before=at - KEPT) == FORGOTTEN:
+        pass
+
+
+@use_case
+def _forget(tx: Session, *, before: datetime) -> int:
+    return drop_keys(tx, before, FORGOTTEN)

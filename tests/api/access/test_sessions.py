@@ -1,7 +1,7 @@
 """Sign-in, sessions, CSRF, slowing down, idempotency keys, the served console."""
 
 import threading
-from datetime import timedelta
+from datetime import UTC, datetime, timedelta
 
 import httpx
 import pytest
@@ -11,6 +11,7 @@ from gradumen.client import Client
 from gradumen.core.errors import Conflict, Forbidden, KeyUsedOtherwise, NotSignedIn, SlowDown
 from gradumen.core.permissions import Role
 from gradumen.store.unit_of_work import UnitOfWork, make_engine
+from gradumen.usecases import idempotency
 from gradumen.wire.access.sessions import SetUp
 from gradumen.wire.organisations.organisations import OrganisationCreate
 from tests.conftest import CODE, Service
@@ -115,6 +116,23 @@ def test_a_call_with_a_key_is_carried_out_once(world: World) -> None:
         world.mara.organisations.create(body, key="k-2")
     other = body.model_copy(update={"parent": "oxbow", "slug": "elsewhere", "currency": "GBP"})
     assert world.user("edda").organisations.create(other, key="k-1").slug == "elsewhere", "keys belong to their caller"
+
+
+def test_a_key_is_kept_for_seven_days_and_then_forgotten_whatever_there_are(
+    world: World, service: Service, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(idempotency, "FORGOTTEN", 2)
+    body = OrganisationCreate(parent="tarnwick", type="tenant", slug="new", name="New", country="IE", currency="EUR")
+    for number in range(5):
+        world.mara.organisations.create(body.model_copy(update={"slug": f"new-{number}"}), key=f"k-{number}")
+    today = datetime.now(UTC)
+    idempotency.forget_keys(service.uow, at=today + timedelta(days=6))
+    with pytest.raises(KeyUsedOtherwise):
+        world.mara.organisations.create(body, key="k-0")
+    idempotency.forget_keys(service.uow, at=today + timedelta(days=8))
+    assert world.mara.organisations.create(body, key="k-0").slug == "new"
+    with service.uow.engine.connect() as connection:
+        assert connection.scalar(text("SELECT COUNT(*) FROM idempotency_keys WHERE `key` LIKE 'k-%'")) == 1
 
 
 def test_the_same_key_at_once_makes_one(world: World) -> None:
