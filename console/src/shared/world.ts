@@ -16,9 +16,9 @@ export function countries(): [string, string][] {
     .sort((left, right) => left[1].localeCompare(right[1], 'en'));
 }
 
-/** What people call a country. */
+/** What people call a country; what is no code of one is shown as it is. */
 export const countryName = (code: string): string =>
-  new Intl.DisplayNames('en', { type: 'region' }).of(code) ?? code;
+  (/^[A-Z]{2}$/.test(code) && new Intl.DisplayNames('en', { type: 'region' }).of(code)) || code;
 
 /** Codes of currencies (ISO 4217) with their names. */
 export function currencies(): [string, string][] {
