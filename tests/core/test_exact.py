@@ -1,14 +1,16 @@
 """Exact numbers."""
 
+import re
 from decimal import Decimal
 from fractions import Fraction
+from pathlib import Path
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 from gradumen.core.errors import Invalid
-from gradumen.core.exact import allocate, minor_units, number, round_half_up, scaled, text, unscaled
+from gradumen.core.exact import MINOR_UNITS, allocate, minor_units, number, round_half_up, scaled, text, unscaled
 
 decimals = st.decimals(allow_nan=False, allow_infinity=False, min_value=-(10**24), max_value=10**24, places=12)
 
@@ -59,3 +61,16 @@ def test_what_is_not_an_exact_number_is_refused(raw: object) -> None:
 def test_an_unknown_currency_is_refused_with_those_known() -> None:
     with pytest.raises(Invalid, match="EUR"):
         minor_units("EUX")
+
+
+def test_the_console_knows_the_same_currencies_with_the_same_decimals() -> None:
+    shared = Path(__file__).parents[2] / "console" / "src" / "shared"
+    decimal, world = ((shared / name).read_text() for name in ("decimal.ts", "world.ts"))
+
+    def codes(text: str, name: str) -> list[str]:
+        return re.findall(r"\b[A-Z]{3}\b", text.partition(f"const {name} =")[2].partition(";")[0])
+
+    assert codes(world, "CURRENCIES") == sorted(MINOR_UNITS)
+    for name, places in (("WITHOUT", 0), ("THREE", 3)):
+        assert codes(decimal, name) == sorted(code for code, units in MINOR_UNITS.items() if units == places)
+    assert set(MINOR_UNITS.values()) == {0, 2, 3}

@@ -1,12 +1,15 @@
 /** Exact decimals as the service sends them: text in, text out, never a binary float. */
 import Big from 'big.js';
 
-const MINOR_UNITS: Record<string, number> = { JPY: 0, KRW: 0, ISK: 0, BHD: 3, KWD: 3, TND: 3 };
+/** Currencies without decimals, and with three; all others have two. */
+const WITHOUT = 'BIF CLP DJF GNF ISK JPY KMF KRW PYG RWF UGX VND VUV XAF XOF XPF'.split(' ');
+const THREE = 'BHD IQD JOD KWD LYD OMR TND'.split(' ');
 const THIN = '\u2009';
 const MINUS = '\u2212';
 
 /** Decimal places of a currency (ISO 4217). */
-export const minorUnits = (currency: string): number => MINOR_UNITS[currency] ?? 2;
+export const minorUnits = (currency: string): number =>
+  WITHOUT.includes(currency) ? 0 : THREE.includes(currency) ? 3 : 2;
 
 // Rounded half up, away from zero; a quotient has more places than anything that is shown of it.
 Big.RM = Big.roundHalfUp;

@@ -23,10 +23,19 @@ export function countries(): [string, string][] {
 export const countryName = (code: string): string =>
   (/^[A-Z]{2}$/.test(code) && new Intl.DisplayNames('en', { type: 'region' }).of(code)) || code;
 
-/** Codes of currencies (ISO 4217) with their names. */
+/** Those that the service bills in (ISO 4217, list one). */
+const CURRENCIES =
+  'AED AFN ALL AMD AOA ARS AUD AWG AZN BAM BBD BDT BHD BIF BMD BND BOB BRL BSD BTN BWP BYN BZD CAD CDF CHF ' +
+  'CLP CNY COP CRC CUP CVE CZK DJF DKK DOP DZD EGP ERN ETB EUR FJD FKP GBP GEL GHS GIP GMD GNF GTQ GYD HKD ' +
+  'HNL HTG HUF IDR ILS INR IQD IRR ISK JMD JOD JPY KES KGS KHR KMF KPW KRW KWD KYD KZT LAK LBP LKR LRD LSL ' +
+  'LYD MAD MDL MGA MKD MMK MNT MOP MRU MUR MVR MWK MXN MYR MZN NAD NGN NIO NOK NPR NZD OMR PAB PEN PGK PHP ' +
+  'PKR PLN PYG QAR RON RSD RUB RWF SAR SBD SCR SDG SEK SGD SHP SLE SOS SRD SSP STN SVC SYP SZL THB TJS TMT ' +
+  'TND TOP TRY TTD TWD TZS UAH UGX USD UYU UZS VED VES VND VUV WST XAF XCD XCG XOF XPF YER ZAR ZMW ZWG';
+
+/** Codes of currencies with their names. */
 export function currencies(): [string, string][] {
   const names = new Intl.DisplayNames('en', { type: 'currency' });
-  return Intl.supportedValuesOf('currency').map((code) => [code, names.of(code) ?? code]);
+  return CURRENCIES.split(' ').map((code) => [code, names.of(code) ?? code]);
 }
 
 /** Names of time zones (IANA). */

@@ -18,11 +18,23 @@ AMOUNT_PLACES = 12
 EXACT = Context(prec=80, traps=[InvalidOperation, DivisionByZero, Overflow, Inexact])
 """The context of all decimal arithmetic here: wide, and an error where a digit would be lost."""
 
+_CURRENCIES = (
+    "AED AFN ALL AMD AOA ARS AUD AWG AZN BAM BBD BDT BHD BIF BMD BND BOB BRL BSD BTN BWP BYN BZD CAD CDF CHF CLP "
+    "CNY COP CRC CUP CVE CZK DJF DKK DOP DZD EGP ERN ETB EUR FJD FKP GBP GEL GHS GIP GMD GNF GTQ GYD HKD HNL HTG "
+    "HUF IDR ILS INR IQD IRR ISK JMD JOD JPY KES KGS KHR KMF KPW KRW KWD KYD KZT LAK LBP LKR LRD LSL LYD MAD MDL "
+    "MGA MKD MMK MNT MOP MRU MUR MVR MWK MXN MYR MZN NAD NGN NIO NOK NPR NZD OMR PAB PEN PGK PHP PKR PLN PYG QAR "
+    "RON RSD RUB RWF SAR SBD SCR SDG SEK SGD SHP SLE SOS SRD SSP STN SVC SYP SZL THB TJS TMT TND TOP TRY TTD TWD "
+    "TZS UAH UGX USD UYU UZS VED VES VND VUV WST XAF XCD XCG XOF XPF YER ZAR ZMW ZWG"
+)
+_OTHER_MINOR_UNITS = {
+    0: "BIF CLP DJF GNF ISK JPY KMF KRW PYG RWF UGX VND VUV XAF XOF XPF",
+    3: "BHD IQD JOD KWD LYD OMR TND",
+}
 MINOR_UNITS = {
-    "AUD": 2, "BHD": 3, "CAD": 2, "CHF": 2, "CZK": 2, "DKK": 2, "EUR": 2, "GBP": 2, "HUF": 2, "ISK": 0, "JPY": 0,
-    "KRW": 0, "KWD": 3, "NOK": 2, "NZD": 2, "PLN": 2, "RON": 2, "SEK": 2, "SGD": 2, "TND": 3, "USD": 2,
-}  # fmt: skip
-"""Minor units of the currencies that can be billed in (ISO 4217, list one)."""
+    **dict.fromkeys(_CURRENCIES.split(), 2),
+    **{code: places for places, codes in _OTHER_MINOR_UNITS.items() for code in codes.split()},
+}
+"""Minor units of the currencies that can be billed in: those of ISO 4217, list one, that are money, not funds."""
 
 
 def minor_units(currency: str) -> int:
@@ -38,7 +50,7 @@ def minor_units(currency: str) -> int:
         return MINOR_UNITS[currency]
     except KeyError:
         raise Invalid(
-            f"currency '{str(currency)[:20]}' is not known; use one of {', '.join(MINOR_UNITS)}",
+            f"currency '{str(currency)[:20]}' is none of ISO 4217; use its code, like EUR, GBP or JPY",
             field="currency",
             value=currency,
         ) from None
