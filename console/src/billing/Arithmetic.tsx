@@ -1,16 +1,17 @@
 /** The arithmetic of a charge: by which rate, block by block. */
 import { Box, Typography } from '@mui/material';
 import { DataTable } from '../shared/DataTable';
-import { compare, formatQuantity } from '../shared/decimal';
+import { compare, divide, formatQuantity, times } from '../shared/decimal';
 import { MONO } from '../shared/theme';
+import { formatUnit } from '../shared/units';
 import type { Explanation as Why } from './invoices';
 
 export function Arithmetic({ why, card, currency }: { why: Why; card: string; currency: string }) {
-  const base = why.base_unit ?? '';
+  const [priced, unit] = measureOf(why);
   return (
     <>
       <Typography variant="body2">
-        <Said why={why} card={card} base={base} />
+        <Said why={why} card={card} />
       </Typography>
       {why.blocks.length > 0 && (
         <DataTable
@@ -19,10 +20,15 @@ export function Arithmetic({ why, card, currency }: { why: Why; card: string; cu
           rows={why.blocks.map((block, index) => ({ ...block, key: String(index) }))}
           rowKey={(row) => row.key}
           columns={[
-            { key: 'from', title: `From, ${base}`, number: true, cell: (row) => formatQuantity(row.from, 6) },
+            {
+              key: 'from',
+              title: `From, ${formatUnit(unit, '2')}`,
+              number: true,
+              cell: (row) => formatQuantity(priced(row.from), 6),
+            },
             {
               key: 'quantity',
-              title: `Quantity, ${why.unit ?? ''}`,
+              title: `Quantity, ${formatUnit(why.unit ?? '', '2')}`,
               number: true,
               cell: (row) => formatQuantity(row.in_units, 6),
             },
@@ -51,13 +57,29 @@ export function Arithmetic({ why, card, currency }: { why: Why; card: string; cu
       ))}
       {why.shared && (
         <Typography variant="body2">
-          Counted per {why.over}: all its subscriptions together used {formatQuantity(why.shared.quantity, 6)}{' '}
-          {base}, which comes to {formatQuantity(why.shared.amount, 12)} {currency}; this charge is the share
-          of one, in proportion to quantity.
+          Counted per {why.over}: all its subscriptions together used {inWords(why, why.shared.quantity)},
+          which comes to {formatQuantity(why.shared.amount, 12)} {currency}; this charge is the share of one,
+          in proportion to quantity.
         </Typography>
       )}
     </>
   );
+}
+
+/** What a charge was priced in: how a quantity in base units is said in it, and its name. */
+function measureOf(why: Why): [(quantity: string) => string, string] {
+  const unit = why.unit ?? '';
+  // Fees are of the seconds of a term, and lots of what fills them: neither is priced by a unit of use.
+  if (!why.base_units_per_unit || ['recurring', 'one_off', 'lots'].includes(why.kind))
+    return [(quantity) => quantity, why.base_unit ?? unit];
+  const [top = '1', bottom = '1'] = why.base_units_per_unit.split('/');
+  return [(quantity) => divide(times(quantity, bottom), top), unit];
+}
+
+function inWords(why: Why, quantity: string): string {
+  const [priced, unit] = measureOf(why);
+  const value = priced(quantity);
+  return `${formatQuantity(value, 6)} ${formatUnit(unit, value)}`;
 }
 
 const ADJUSTED: Record<string, string> = {
@@ -69,7 +91,7 @@ const ADJUSTED: Record<string, string> = {
 const above = (text: string | undefined): text is string => text !== undefined && compare(text, '0') > 0;
 
 /** What was charged and by which rate, in a few sentences. */
-function Said({ why, card, base }: { why: Why; card: string; base: string }) {
+function Said({ why, card }: { why: Why; card: string }) {
   const where = (
     <>
       <Mono>{card}</Mono> version {why.rate_card_version}, in force from {why.starts_on}
@@ -111,33 +133,24 @@ function Said({ why, card, base }: { why: Why; card: string; base: string }) {
       Rate <Mono>{why.rate}</Mono> of {where}
       {why.match && <>, for {why.match}</>}.{' '}
       {fee ? 'A fee for' : why.kind === 'one_off' ? 'Charged once:' : 'Used:'}{' '}
-      <strong>
-        {formatQuantity(why.quantity, 6)} {why.kind === 'one_off' ? '' : base}
-      </strong>
+      <strong>{why.kind === 'one_off' ? formatQuantity(why.quantity, 6) : inWords(why, why.quantity)}</strong>
       {fee
         ? `${why.advance ? ', in advance' : ''}, of the term’s ${formatQuantity(wholeSeconds(why))}.`
         : why.kind === 'one_off'
           ? '.'
           : why.kind === 'lots'
             ? ', in lots; one begun is charged whole.'
-            : `, ${formatQuantity(why.base_units_per_unit ?? '1')} of which are one ${why.unit ?? ''}.`}
+            : (why.base_units_per_unit ?? '1') === '1'
+              ? '.'
+              : `, measured as ${formatQuantity(why.quantity, 6)} ${formatUnit(why.base_unit ?? '', why.quantity)}.`}
       {above(why.covered_by_allowance) && (
-        <>
-          {' '}
-          Allowances cover {formatQuantity(why.covered_by_allowance, 6)} {base} of it.
-        </>
+        <> Allowances cover {inWords(why, why.covered_by_allowance)} of it.</>
       )}
       {above(why.committed_not_used) && (
-        <>
-          {' '}
-          {formatQuantity(why.committed_not_used, 6)} {base} more were committed and not used.
-        </>
+        <> {inWords(why, why.committed_not_used)} more were committed and not used.</>
       )}
       {above(why.priced_before_in_period) && (
-        <>
-          {' '}
-          {formatQuantity(why.priced_before_in_period, 6)} {base} were priced earlier in the month.
-        </>
+        <> {inWords(why, why.priced_before_in_period)} were priced earlier in the month.</>
       )}
     </>
   );

@@ -6,6 +6,7 @@ import { DataTable } from '../shared/DataTable';
 import { momentName } from '../shared/dates';
 import { compare, formatMoney, formatQuantity, readable, sum } from '../shared/decimal';
 import { Query } from '../shared/States';
+import { formatUnit } from '../shared/units';
 import { Arithmetic, Mono } from './Arithmetic';
 import { type Charge, type Explanation as Why, type Line, chargeOptions, readingsOptions } from './invoices';
 
@@ -93,7 +94,14 @@ function Resources({ charge, base }: { charge: Charge; base: string }) {
             number: true,
             cell: (row) => readable(row.quantity, base).text,
           },
-          { key: 'unit', title: 'Unit', cell: (row) => readable(row.quantity, base).unit },
+          {
+            key: 'unit',
+            title: 'Unit',
+            cell: (row) => {
+              const { text, unit } = readable(row.quantity, base);
+              return formatUnit(unit, text === '1' ? '1' : '2');
+            },
+          },
           {
             key: 'amount',
             title: charge.currency,
