@@ -46,8 +46,8 @@ const from = ({ token, address }: AuditEntry): string => (token ? `token ${token
 
 const COLUMNS: GridColumn<AuditEntry>[] = [
   textColumn('at', 'Time, UTC', (row) => momentName(row.at), { width: 140 }),
-  textColumn('who', 'Who', who, { flex: 2 }),
-  textColumn('from', 'From', from, { width: 130 }),
+  textColumn('who', 'Who', who, { flex: 3 }),
+  textColumn('from', 'From', from, { width: 110 }),
   textColumn('action', 'What', (row) => row.action, { width: 170 }),
   textColumn(
     'subject',

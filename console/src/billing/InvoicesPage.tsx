@@ -154,7 +154,7 @@ const money = (key: 'net' | 'gross', title: string): GridColumn<Invoice> => ({
   key,
   title,
   number: true,
-  width: 120,
+  width: 115,
   cell: (each) => formatMoney(each[key], each.currency),
   text: (each) => each[key],
   order: (left, right) => compare(left[key], right[key]),
@@ -171,7 +171,7 @@ const MONTH: GridColumn<Invoice> = {
 const CUSTOMER: GridColumn<Invoice> = {
   key: 'buyer',
   title: 'Customer',
-  flex: 1,
+  flex: 1.4,
   cell: (each) => each.parties.buyer.name,
   text: (each) => each.parties.buyer.name,
   order: byText((each: Invoice) => each.parties.buyer.name),
@@ -179,7 +179,7 @@ const CUSTOMER: GridColumn<Invoice> = {
 const CURRENCY: GridColumn<Invoice> = {
   key: 'currency',
   title: 'Currency',
-  width: 85,
+  width: 80,
   cell: (each) => each.currency,
   text: (each) => each.currency,
 };
@@ -188,7 +188,7 @@ const ISSUED: GridColumn<Invoice>[] = [
   {
     key: 'number',
     title: 'Number',
-    width: 205,
+    width: 185,
     cell: documentName,
     text: documentName,
     order: byText((each: Invoice) => each.number),
@@ -209,7 +209,7 @@ const ISSUED: GridColumn<Invoice>[] = [
   {
     key: 'due',
     title: 'Due',
-    width: 115,
+    width: 105,
     cell: (each) => each.due_date ?? '',
     text: (each) => each.due_date ?? '',
   },
