@@ -92,7 +92,7 @@ def test_stone_barn_is_built_from_nothing(tab: Tab, world: World) -> None:
     tab.accessible()
     publish(page)
     expect(page.get_by_role("heading", name="Barn prices", level=1)).to_be_visible()
-    expect(page.get_by_role("row", name="protected backup/protected")).to_contain_text("above 1")
+    expect(page.get_by_role("row", name="protected Backup")).to_contain_text("above 1")
 
     card = world.mara.catalogue.rate_card("tarnwick", "barn-prices").versions[0].form.plain()
     assert [rate["price"] for rate in card["rates"][1:]] == ["9", "29", "99"]

@@ -8,8 +8,10 @@ import { nextMonth } from '../shared/dates';
 import { formatPrice } from '../shared/decimal';
 import { Page, Section } from '../shared/Page';
 import { Empty, Query } from '../shared/States';
+import { formatUnit } from '../shared/units';
 import { PriceChanges } from './PriceChanges';
 import { UnitPriceCurve } from './UnitPriceCurve';
+import { useNames, usePlanNames } from './names';
 import { discountWords, drawable, limitWords, perWords, priceRows, whatWords, whereWords } from './rates';
 import { useUnpublishedChange } from './unpublishedChanges';
 import {
@@ -125,6 +127,10 @@ function EditCard({ card }: { card: RateCard }) {
 }
 
 function Rates({ card, version }: { card: RateCard; version: RateCardVersion }) {
+  const names = useNames();
+  const plans = usePlanNames();
+  const what = (rate: Rate) =>
+    whatWords(rate, { ...names, tier: (plan, tier) => `${plans.plan(plan)} ${plans.tier(plan, tier)}` });
   const before = card.versions.find((each) => each.number === version.number - 1);
   const earlier = new Map(before ? formOf(before).rates.map((rate) => [rate.rate, rate]) : []);
   const rows = formOf(version).rates;
@@ -139,7 +145,7 @@ function Rates({ card, version }: { card: RateCard; version: RateCardVersion }) 
         rowKey={(rate) => rate.rate}
         columns={[
           { key: 'rate', title: 'Rate', cell: (rate) => rate.rate, order: byText((rate: Rate) => rate.rate) },
-          { key: 'meter', title: 'What it prices', cell: whatWords, order: byText(whatWords) },
+          { key: 'meter', title: 'What it prices', cell: what, order: byText(what) },
           { key: 'where', title: 'Where', cell: whereWords },
           {
             key: 'blocks',
@@ -147,7 +153,7 @@ function Rates({ card, version }: { card: RateCard; version: RateCardVersion }) 
             cell: (rate) => priceRows(rate).map((row, index) => <Box key={index}>{row.range}</Box>),
           },
           { key: 'price', title: card.currency, number: true, cell: (rate) => <Prices rate={rate} /> },
-          { key: 'per', title: 'Per', cell: perWords },
+          { key: 'per', title: 'Per', cell: (rate) => formatUnit(perWords(rate)) },
           ...(limited ? [{ key: 'limits', title: 'Bounds', cell: limitWords }] : []),
           ...(before
             ? [

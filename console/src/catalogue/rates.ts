@@ -23,13 +23,28 @@ export function whereWords(rate: Rate): string {
 }
 
 /** What a rate prices. */
-export function whatWords(rate: Rate): string {
-  if (rate.fee) return `fee of ${rate.fee}`;
+export function whatWords(rate: Rate, names: CalledBy = BY_SLUG): string {
+  if (rate.fee) {
+    const [plan = '', tier = ''] = rate.fee.split('/');
+    return `fee of ${names.tier(plan, tier)}`;
+  }
   if (rate.commitment)
-    return `minimum spend${rate.services?.length ? ` on ${rate.services.join(', ')}` : ''}`;
-  if (rate.spread) return `fixed cost, spread by ${rate.by ?? ''}`;
-  return rate.meter ?? '';
+    return `minimum spend${rate.services?.length ? ` on ${rate.services.map(names.service).join(', ')}` : ''}`;
+  if (rate.spread) return `fixed cost, spread by ${rate.by ? names.meter(rate.by) : ''}`;
+  return rate.meter ? names.meter(rate.meter) : '';
 }
+
+/** What people call meters, services, and tiers with their plan. */
+export interface CalledBy {
+  meter: (slug: string) => string;
+  service: (slug: string) => string;
+  tier: (plan: string, tier: string) => string;
+}
+const BY_SLUG: CalledBy = {
+  meter: (slug) => slug,
+  service: (slug) => slug,
+  tier: (plan, tier) => `${plan}/${tier}`,
+};
 
 /** What a price is per. */
 export function perWords(rate: Rate): string {

@@ -64,6 +64,17 @@ describe('a rate of another kind', () => {
     expect(spread).toEqual({ rate: 'egress', spread: '1200', by: 'network/egress' });
     expect(kindOf(spread)).toBe('spread');
     expect(whatWords(spread)).toBe('fixed cost, spread by network/egress');
+    const names = {
+      meter: (slug: string) => `meter ${slug}`,
+      service: (slug: string) => `service ${slug}`,
+      tier: (plan: string, tier: string) => `${tier} of ${plan}`,
+    };
+    expect(whatWords(spread, names)).toBe('fixed cost, spread by meter network/egress');
+    expect(whatWords({ rate: 'f', fee: 'open-range/moor' }, names)).toBe('fee of moor of open-range');
+    expect(whatWords({ rate: 'f', fee: 'open-range/moor' })).toBe('fee of open-range/moor');
+    expect(whatWords({ rate: 'c', commitment: '5', services: ['compute'] }, names)).toBe(
+      'minimum spend on service compute',
+    );
     expect([perWords(spread), priceRows(spread)]).toEqual(['month', [{ range: '', price: '1200' }]]);
   });
 
