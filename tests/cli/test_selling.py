@@ -117,6 +117,10 @@ def test_a_month_is_priced_again_and_found_again(terminal: Terminal, world: Worl
     assert "tenants-eur" in listed and identity in shown
     assert terminal("what-ifs", "show", identity) == shown
     assert "no what-if of your organisation begins with" in terminal("what-ifs", "show", "zz", exit=1)
+    everything = json.loads(terminal("what-ifs", "amounts", identity, "--json"))
+    differing = json.loads(terminal("what-ifs", "amounts", identity, "--differing", "--json"))
+    assert differing == [each for each in everything if each["difference"] != "0"] != everything
+    assert fees in terminal("what-ifs", "amounts", identity)
     path.write_text(rate_card("tenants-eur", "EUR", "tenants", "1"))
     same = terminal("what-ifs", "ask", "2026-09", str(path))
     assert "quillstone" not in same and "in all, EUR: the same" in same

@@ -195,7 +195,7 @@ def test_a_reseller_sees_margins_versions_and_what_is_about_to_change(tab: Tab, 
     page.get_by_role("link", name="See: Prices of Card resellers-gbp").click()
     expect(page.get_by_text("which you pay for 1 subscription, change in 7 places")).to_be_visible()
     tab.go("/margins", "Price margins")
-    expect(page.get_by_role("row", name="vcpu compute/vcpu").first).to_contain_text("26.3 %")
+    expect(page.get_by_role("row", name="vcpu Compute").first).to_contain_text("26.3 %")
     tab.accessible()
     tab.go("/differences?of=tarnwick/resellers-gbp", "What changed between versions")
     expect(page.get_by_role("list", name="Differences")).to_contain_text(

@@ -5259,7 +5259,7 @@ export interface components {
         Weight: "failed" | "look" | "note";
         /**
          * WhatIfAmountBody
-         * @description What a buyer's charges of a service came to, would have come to, and the difference; net of tax.
+         * @description Those of one buyer.
          */
         WhatIfAmountBody: {
             /**
@@ -5366,9 +5366,7 @@ export interface components {
         };
         /**
          * WhatIfSumBody
-         * @description What all buyers' charges of a service came to and would have come to; ``differing`` of ``buyers`` differ.
-         *
-         *     A plan's fees stand under its slug, what comes once under ``one-off``.
+         * @description Those of all buyers; ``differing`` of ``buyers`` differ.
          */
         WhatIfSumBody: {
             /**

@@ -5,7 +5,7 @@ from typing import Annotated
 from fastapi import APIRouter, Query
 
 from gradumen.api.bodies import StrictRoute
-from gradumen.api.calls import CallerHere, Uow, page_limit
+from gradumen.api.calls import CallerHere, Uow, page_limit, page_of
 from gradumen.usecases import audit_entries
 from gradumen.wire.audit_entries import AuditEntryBody
 from gradumen.wire.values import Page
@@ -28,6 +28,5 @@ def list_audit_entries(
     found = audit_entries.list_audit_entries(
         uow, caller, organisation=organisation, action=action, search=search, after=after, limit=size + 1
     )
-    items = [AuditEntryBody.of(each) for each in found[:size]]
-    last = items[-1] if len(found) > size else None
-    return Page(items=items, next=f"{last.at.isoformat()}|{last.id}" if last else None)
+    bodies = [AuditEntryBody.of(each) for each in found]
+    return page_of(bodies, size, lambda last: f"{last.at.isoformat()}|{last.id}")

@@ -1,7 +1,7 @@
 """What every route takes: the unit of work, the caller, and the Idempotency-Key."""
 
 import hashlib
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 from datetime import UTC, datetime
 from typing import Annotated
@@ -16,6 +16,7 @@ from gradumen.usecases import idempotency
 from gradumen.usecases.access.sessions import caller_of_session, caller_of_token
 from gradumen.usecases.idempotency import Once
 from gradumen.usecases.scope import Caller
+from gradumen.wire.values import Item, Page
 
 SESSION, DEVICE = "gradumen_session", "gradumen_device"
 _SAFE = ("GET", "HEAD", "OPTIONS")
@@ -108,3 +109,13 @@ def page_limit(limit: int, most: int = 500) -> int:
     if not 1 <= limit <= most:
         raise Invalid(f"limit lies between 1 and {most}; got {limit}", field="limit", value=limit)
     return limit
+
+
+def page_of(found: Sequence[Item], size: int, place: Callable[[Item], str]) -> Page[Item]:
+    """A page of so many of what was found, one more of which says that there is another page.
+
+    Args:
+        place: what the next page comes after, of the last one shown.
+    """
+    shown = list(found[:size])
+    return Page(items=shown, next=place(shown[-1]) if len(found) > size else None)

@@ -6,7 +6,7 @@ from uuid import UUID
 from fastapi import APIRouter, Query
 
 from gradumen.api.bodies import StrictRoute
-from gradumen.api.calls import CallerHere, Uow, page_limit
+from gradumen.api.calls import CallerHere, Uow, page_limit, page_of
 from gradumen.usecases import tasks
 from gradumen.wire.tasks import TaskBody
 from gradumen.wire.values import Page
@@ -29,8 +29,7 @@ def list_tasks(
     found = tasks.list_tasks(
         uow, caller, organisation=organisation, state=state, kind=kind, after=after, limit=size + 1
     )
-    last = found[size - 1] if len(found) > size else None
-    return Page(items=found[:size], next=f"{last.asked_at.isoformat()}|{last.id}" if last else None)
+    return page_of(found, size, lambda last: f"{last.asked_at.isoformat()}|{last.id}")
 
 
 @router.get("/tasks/{task_id}")

@@ -16,6 +16,7 @@ from gradumen.store.unit_of_work import Engine, UnitOfWork
 from gradumen.usecases import idempotency, tasks
 from gradumen.usecases.metering.stale_usage import refresh_usage
 from gradumen.usecases.rating import current_charges
+from gradumen.usecases.rating.what_ifs import forget_what_ifs
 from gradumen.usecases.waiting import look
 
 log = logging.getLogger("gradumen.worker")
@@ -69,6 +70,7 @@ class Worker:
                 if now() - scheduled >= SCHEDULED_EVERY:
                     tasks.schedule_day(self.uow, at=now())
                     idempotency.forget_keys(self.uow, at=now())
+                    forget_what_ifs(self.uow, at=now())
                     scheduled = now()
                 waiting, newest = look(self.uow, at=now())
                 if newest != opened:

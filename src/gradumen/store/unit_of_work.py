@@ -139,12 +139,15 @@ def is_denied(error: Exception) -> bool:
 
 def database_time(engine: Engine) -> datetime | None:
     """The database's own clock, UTC; None where it does not answer."""
-    try:
-        with engine.connect() as connection:
-            found: datetime | None = connection.scalar(text("SELECT UTC_TIMESTAMP(6)"))
-    except SQLAlchemyError:
-        return None
-    return found.replace(tzinfo=UTC) if found else None
+    # A connection from before it was started again fails once, and with it go all others of that time.
+    for _ in range(2):
+        try:
+            with engine.connect() as connection:
+                found: datetime | None = connection.scalar(text("SELECT UTC_TIMESTAMP(6)"))
+                return found.replace(tzinfo=UTC) if found else None
+        except SQLAlchemyError:
+            continue
+    return None
 
 
 def add_new(tx: Session, row: object) -> bool:

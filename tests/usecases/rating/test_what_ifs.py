@@ -2,7 +2,7 @@
 
 from collections import defaultdict
 from collections.abc import Callable
-from datetime import timedelta
+from datetime import UTC, datetime, timedelta
 from decimal import Decimal
 from uuid import uuid4
 
@@ -62,6 +62,19 @@ def test_sums_are_those_of_the_amounts_and_pages_miss_none(world: World) -> None
     assert pages == amounts
     assert world.mara.what_ifs.amounts(found.id, differing=True) == [each for each in amounts if each.difference]
     assert {each.buyer for each in world.mara.what_ifs.amounts(found.id, search="oxb")} == {"oxbow"}
+
+
+def test_what_was_asked_is_listed_page_by_page_newest_first(world: World) -> None:
+    asked = []
+    for minutes in (0, 1, 1, 2):  # Two of one second: the clock stands.
+        world.mara.clock.set(moment("2026-10-05") + timedelta(minutes=minutes), held=True)
+        asked.append(price(world).id)
+    pages = world.mara.connection.all("organisations/tarnwick/what-ifs", WhatIfBody, limit=1)
+    assert [each.id for each in pages] == [each.id for each in world.mara.what_ifs.list("tarnwick")]
+    assert sorted(each.id for each in pages) == sorted(asked)
+    assert [each.asked_at for each in pages] == sorted((each.asked_at for each in pages), reverse=True)
+    with pytest.raises(Invalid, match="no place in this list"):
+        world.mara.connection.page("organisations/tarnwick/what-ifs", WhatIfBody, after="now")
 
 
 def test_the_same_prices_change_nothing(world: World) -> None:
@@ -137,10 +150,14 @@ def test_a_worker_that_fails_in_the_middle_leaves_what_another_makes_whole(
     assert world.mara.what_ifs.amounts(found.id) == world.mara.what_ifs.amounts(expected.id)
 
 
-def test_what_is_old_is_forgotten_when_one_asks_again(world: World) -> None:
+def test_what_is_old_is_forgotten_and_what_is_new_or_under_way_stays(world: World, service: Service) -> None:
     old = price(world)
+    world.mara.clock.set(old.asked_at + what_ifs.KEPT - timedelta(days=1))
+    what_ifs.forget_what_ifs(service.uow, at=datetime.now(UTC))
+    assert world.mara.what_ifs.get(old.id) == old
     world.mara.clock.set(old.asked_at + what_ifs.KEPT + timedelta(days=1))
     new = price(world)
+    what_ifs.forget_what_ifs(service.uow, at=datetime.now(UTC))
     assert [each.id for each in world.mara.what_ifs.list("tarnwick")] == [new.id]
     with pytest.raises(NotFound):
         world.mara.what_ifs.get(old.id)

@@ -6,7 +6,7 @@ from uuid import UUID
 from fastapi import APIRouter, Query, Response, status
 
 from gradumen.api.bodies import StrictRoute
-from gradumen.api.calls import CallerHere, OnceHere, Uow, answered, page_limit
+from gradumen.api.calls import CallerHere, OnceHere, Uow, answered, page_limit, page_of
 from gradumen.usecases.metering import feeds
 from gradumen.wire.metering.readings import (
     DeliveryBody,
@@ -54,5 +54,4 @@ def list_deliveries(
     """What a feed delivered, newest first."""
     size = page_limit(limit)
     found = feeds.list_deliveries(uow, caller, feed=feed, before=after, limit=size + 1)
-    items = [DeliveryBody.of(each) for each in found[:size]]
-    return Page(items=items, next=str(items[-1].id) if len(found) > size else None)
+    return page_of([DeliveryBody.of(each) for each in found], size, lambda last: str(last.id))

@@ -5,7 +5,7 @@ from typing import Annotated
 from fastapi import APIRouter, Query, Response, status
 
 from gradumen.api.bodies import StrictRoute
-from gradumen.api.calls import CallerHere, OnceHere, Uow, answered, page_limit
+from gradumen.api.calls import CallerHere, OnceHere, Uow, answered, page_limit, page_of
 from gradumen.usecases.organisations import organisations
 from gradumen.wire.organisations.organisations import OrganisationBody, OrganisationCreate, OrganisationUpdate
 from gradumen.wire.values import Page
@@ -25,7 +25,7 @@ def list_organisations(
     """The organisations that the caller sees, by slug; with ``parent`` only those that one sells to."""
     size = page_limit(limit, 2000)
     found = organisations.list_organisations(uow, caller, after=after, limit=size + 1, search=search, parent=parent)
-    return Page(items=found[:size], next=found[size - 1].slug if len(found) > size else None)
+    return page_of(found, size, lambda last: last.slug)
 
 
 @router.post("", status_code=status.HTTP_201_CREATED, response_model=OrganisationBody, tags=["organisations"])

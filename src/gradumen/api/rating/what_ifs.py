@@ -7,7 +7,7 @@ from uuid import UUID
 from fastapi import APIRouter, Query, Response, status
 
 from gradumen.api.bodies import StrictRoute
-from gradumen.api.calls import CallerHere, OnceHere, Uow, answered, page_limit
+from gradumen.api.calls import CallerHere, OnceHere, Uow, answered, page_limit, page_of
 from gradumen.api.expensive import EXPENSIVE
 from gradumen.documents.catalogue import read_catalogue
 from gradumen.usecases.catalogue import publishing
@@ -39,8 +39,7 @@ def list_what_ifs(
     """What was asked for a seller in the last 90 days, newest first, without sums."""
     size = page_limit(limit)
     found = what_ifs.list_what_ifs(uow, caller, organisation=organisation, after=after, limit=size + 1)
-    last = found[size - 1] if len(found) > size else None
-    return Page(items=found[:size], next=f"{last.asked_at.isoformat()}|{last.id}" if last else None)
+    return page_of(found, size, lambda last: f"{last.asked_at.isoformat()}|{last.id}")
 
 
 @router.get("/what-ifs/{what_if_id}")
@@ -64,5 +63,4 @@ def list_what_if_amounts(
     found = what_ifs.list_amounts(
         uow, caller, what_if_id=what_if_id, differing=differing, search=search, after=after, limit=size + 1
     )
-    last = found[size - 1] if len(found) > size else None
-    return Page(items=found[:size], next=f"{last.buyer}|{last.service}|{last.currency}" if last else None)
+    return page_of(found, size, lambda last: f"{last.buyer}|{last.service}|{last.currency}")

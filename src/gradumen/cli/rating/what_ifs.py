@@ -1,6 +1,7 @@
 """gradumen what-ifs: what a period would have come to with other rate cards."""
 
 import argparse
+from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 from uuid import UUID
@@ -11,7 +12,7 @@ from gradumen.cli.output import Out, money
 from gradumen.cli.profiles import own_organisation
 from gradumen.client import Client
 from gradumen.core.exact import add
-from gradumen.wire.rating.what_ifs import WhatIfBody
+from gradumen.wire.rating.what_ifs import WhatIfAmountBody, WhatIfBody, WhatIfFigures
 
 SHOWN = 40
 """Amounts that are shown of a what-if, the largest differences first."""
@@ -26,9 +27,14 @@ def register(nouns: Any) -> None:
     add_organisation(ask)
     listing = verbs.add("list", run_list, "what was asked in the last 90 days, newest first")
     add_organisation(listing)
-    show = verbs.add("show", run_show, "one what-if: sums by service, and where they come from")
-    show.add_argument("what_if", metavar="WHAT-IF", help="its id, or the beginning of it")
-    add_organisation(show)
+    for name, run, text in (
+        ("show", run_show, "one what-if: sums by service, and the largest differences"),
+        ("amounts", run_amounts, "what each customer's charges would have come to"),
+    ):
+        verb = verbs.add(name, run, text)
+        verb.add_argument("what_if", metavar="WHAT-IF", help="its id, or the beginning of it")
+        add_organisation(verb)
+    verb.add_argument("--differing", action="store_true", help="only where it differs")
 
 
 def run_ask(arguments: argparse.Namespace, client: Client, out: Out) -> int:
@@ -67,6 +73,16 @@ def run_show(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     return _show(client.what_ifs.get(_find(arguments, client)), client, out)
 
 
+def run_amounts(arguments: argparse.Namespace, client: Client, out: Out) -> int:
+    """Show all amounts of one."""
+    found = client.what_ifs.amounts(_find(arguments, client), differing=arguments.differing)
+    out.body(found)
+    _table(found, out)
+    if not found:
+        out.say("nothing differs" if arguments.differing else "nothing was sold in that month")
+    return 0
+
+
 def _find(arguments: argparse.Namespace, client: Client) -> UUID:
     seller = own_organisation(arguments)
     return by_beginning(
@@ -90,17 +106,15 @@ def _show(found: WhatIfBody, client: Client, out: Out) -> int:
             (
                 each.service_name,
                 each.currency,
-                money(each.before, each.currency),
-                money(each.after, each.currency),
-                money(each.difference, each.currency),
+                *_moneys(each),
                 f"{each.differing} of {each.buyers}",
             )
             for each in found.sums
         ],
         right=("CAME TO", "WOULD HAVE", "DIFFERENCE", "DIFFERS FOR"),
     )
-    if any(each.differing for each in found.sums):
-        _show_amounts(found, client, out)
+    if not out.json and any(each.differing for each in found.sums):
+        _show_largest(found, client, out)
     for currency in sorted({each.currency for each in found.sums}):
         difference = add([each.difference for each in found.sums if each.currency == currency])
         more = f"+{money(difference, currency)}" if difference > 0 else money(difference, currency)
@@ -112,23 +126,20 @@ def _show(found: WhatIfBody, client: Client, out: Out) -> int:
     return 0
 
 
-def _show_amounts(found: WhatIfBody, client: Client, out: Out) -> None:
-    """Where it differs, the largest differences first."""
+def _show_largest(found: WhatIfBody, client: Client, out: Out) -> None:
     amounts = sorted(client.what_ifs.amounts(found.id, differing=True), key=lambda each: -abs(each.difference))
+    _table(amounts[:SHOWN], out)
+    if len(amounts) > SHOWN:
+        out.say(f"and {len(amounts) - SHOWN} more; all: gradumen what-ifs amounts {str(found.id)[:8]} --differing")
+
+
+def _table(amounts: Sequence[WhatIfAmountBody], out: Out) -> None:
     out.table(
         ("CUSTOMER", "SERVICE", "", "CAME TO", "WOULD HAVE", "DIFFERENCE"),
-        [
-            (
-                each.buyer,
-                each.service_name,
-                each.currency,
-                money(each.before, each.currency),
-                money(each.after, each.currency),
-                money(each.difference, each.currency),
-            )
-            for each in amounts[:SHOWN]
-        ],
+        [(each.buyer, each.service_name, each.currency, *_moneys(each)) for each in amounts],
         right=("CAME TO", "WOULD HAVE", "DIFFERENCE"),
     )
-    if len(amounts) > SHOWN:
-        out.say(f"and {len(amounts) - SHOWN} more; all of them with --json")
+
+
+def _moneys(of: WhatIfFigures) -> tuple[str, str, str]:
+    return money(of.before, of.currency), money(of.after, of.currency), money(of.difference, of.currency)

@@ -51,12 +51,13 @@ def count_under_way(tx: Session, seller: UUID) -> int:
     return tx.execute(query.where(WhatIfRow.seller_id == seller, TaskRow.state.in_(UNDER_WAY))).scalar_one()
 
 
-def forget_what_ifs(tx: Session, seller: UUID, before: datetime) -> None:
-    """Remove a seller's what-ifs that were asked for before a time and are not under way, with what they came to."""
-    of_seller = select(WhatIfRow.id).join(TaskRow, TaskRow.id == WhatIfRow.id).where(WhatIfRow.seller_id == seller)
-    ids = list(tx.scalars(of_seller.where(WhatIfRow.asked_at < before, TaskRow.state.not_in(UNDER_WAY))))
+def forget_what_ifs(tx: Session, before: datetime, limit: int) -> int:
+    """Remove so many of before a time at most that are not under way, with what they came to; gives how many."""
+    old = select(WhatIfRow.id).join(TaskRow, TaskRow.id == WhatIfRow.id).where(WhatIfRow.asked_at < before)
+    ids = list(tx.scalars(old.where(TaskRow.state.not_in(UNDER_WAY)).limit(limit)))
     if ids:
         tx.execute(delete(WhatIfRow).where(WhatIfRow.id.in_(ids)))
+    return len(ids)
 
 
 def put_amounts(

@@ -1,10 +1,12 @@
 """What-ifs: a period priced again with other rate cards, as a task whose outcome is kept. Nothing else is changed."""
 
-from collections.abc import Collection, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from datetime import datetime, timedelta
 from decimal import Decimal
+from typing import Any
 from uuid import UUID
 
+from gradumen.core.catalogue.plans import Plan
 from gradumen.core.errors import Conflict, Invalid, NotFound
 from gradumen.core.exact import add
 from gradumen.core.periods import Period
@@ -16,24 +18,26 @@ from gradumen.store.catalogue.rate_cards import cards_of
 from gradumen.store.organisations.tables import OrganisationRow
 from gradumen.store.pairs import ensure_pairs, sold_pairs
 from gradumen.store.rating import what_ifs as store
-from gradumen.store.rating.tables import WhatIfRow
+from gradumen.store.rating.tables import WhatIfAmountRow, WhatIfRow
 from gradumen.store.subscriptions.sales import sold_links
 from gradumen.store.tasks import TaskRow
-from gradumen.store.unit_of_work import Session, use_case
+from gradumen.store.unit_of_work import Session, UnitOfWork, use_case
 from gradumen.usecases.catalogue.names import meter_name
-from gradumen.usecases.catalogue.published import load_published
+from gradumen.usecases.catalogue.published import Published, load_published
 from gradumen.usecases.catalogue.publishing import Document
 from gradumen.usecases.pages import moment_place
 from gradumen.usecases.rating.charges import amounts_by_service, sold_name
 from gradumen.usecases.rating.current_charges import pieces
 from gradumen.usecases.rating.estimates import read_cards
 from gradumen.usecases.rating.links import load_links, own_plans
-from gradumen.usecases.scope import Caller, get_organisation, load_scope
+from gradumen.usecases.scope import Caller, business_now, get_organisation, load_scope
 from gradumen.usecases.tasks import WHAT_IF, require_lease
 from gradumen.wire.catalogue.forms.rate_cards import WrittenCard, rate_card_form, read_rate_card
 from gradumen.wire.rating.what_ifs import WhatIfAmountBody, WhatIfBody, WhatIfCardBody, WhatIfGapBody, WhatIfSumBody
 
 KEPT = timedelta(days=90)
+FORGOTTEN = 20
+"""What-ifs that are forgotten in one transaction; one may have many thousand amounts."""
 MOST = 5
 """So many of a seller may be under way at once."""
 
@@ -57,7 +61,6 @@ def ask_what_if(
     _check_cards(tx, seller, cards)
     if store.count_under_way(tx, seller.id) >= MOST:
         raise Conflict(f"{MOST} what-ifs of '{seller.slug}' are under way; ask again when one is done")
-    store.forget_what_ifs(tx, seller.id, scope.now - KEPT)
     links = [(of, buyer) for of, buyer, first in sold_links(tx, seller.id) if first < month.next().first_day]
     ensure_pairs(tx, links, [month.text])
     task = tasks.add_task(
@@ -133,6 +136,17 @@ def price_buyers(tx: Session, *, what_if: UUID, buyers: Collection[UUID]) -> Non
     store.put_amounts(tx, row.id, buyers, amounts, gaps)
 
 
+def forget_what_ifs(uow: UnitOfWork, *, at: datetime) -> None:
+    """Forget those that are kept no longer, whoever asked."""
+    while _forget(uow, at=at) == FORGOTTEN:
+        pass
+
+
+@use_case
+def _forget(tx: Session, *, at: datetime) -> int:
+    return store.forget_what_ifs(tx, business_now(tx, at) - KEPT, FORGOTTEN)
+
+
 @use_case
 def list_what_ifs(tx: Session, caller: Caller, *, organisation: str, after: str | None, limit: int) -> list[WhatIfBody]:
     """What was asked for a seller, newest first, without sums; ``after`` is ``time|id`` of the last one seen."""
@@ -159,12 +173,7 @@ def read_what_if(tx: Session, caller: Caller, *, what_if_id: UUID) -> WhatIfBody
     plans = own_plans(tx, seller.id, published)
     sums = [
         WhatIfSumBody(
-            service=each.service,
-            service_name=sold_name(each.service, plans, published),
-            currency=each.currency,
-            before=each.before,
-            after=each.after,
-            difference=add([each.after, -each.before]),
+            **_figures(each, plans, published),
             buyers=each.buyers,
             differing=each.differing,
         )
@@ -205,15 +214,22 @@ def list_amounts(
         WhatIfAmountBody(
             buyer=buyer.slug,
             buyer_name=buyer.name,
-            service=amount.service,
-            service_name=sold_name(amount.service, plans, published),
-            currency=amount.currency,
-            before=amount.before,
-            after=amount.after,
-            difference=add([amount.after, -amount.before]),
+            **_figures(amount, plans, published),
         )
         for amount, buyer in found
     ]
+
+
+def _figures(of: store.WhatIfSum | WhatIfAmountRow, plans: Mapping[str, Plan], published: Published) -> dict[str, Any]:
+    """What a sum and an amount have in common."""
+    return {
+        "service": of.service,
+        "service_name": sold_name(of.service, plans, published),
+        "currency": of.currency,
+        "before": of.before,
+        "after": of.after,
+        "difference": add([of.after, -of.before]),
+    }
 
 
 def _amount_place(after: str | None) -> tuple[str, str, str] | None:

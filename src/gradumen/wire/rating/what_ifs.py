@@ -21,8 +21,8 @@ class WhatIfCardBody(Body):
     name: str
 
 
-class WhatIfSumBody(Body):
-    """What all buyers' charges of a service came to and would have come to; ``differing`` of ``buyers`` differ.
+class WhatIfFigures(Body):
+    """What charges of a service came to, would have come to, and the difference; net of tax.
 
     A plan's fees stand under its slug, what comes once under ``one-off``.
     """
@@ -33,6 +33,11 @@ class WhatIfSumBody(Body):
     before: DecimalText
     after: DecimalText
     difference: DecimalText
+
+
+class WhatIfSumBody(WhatIfFigures):
+    """Those of all buyers; ``differing`` of ``buyers`` differ."""
+
     buyers: int
     differing: int
 
@@ -67,14 +72,8 @@ class WhatIfBody(Body):
     not_priced: list[WhatIfGapBody]
 
 
-class WhatIfAmountBody(Body):
-    """What a buyer's charges of a service came to, would have come to, and the difference; net of tax."""
+class WhatIfAmountBody(WhatIfFigures):
+    """Those of one buyer."""
 
     buyer: str
     buyer_name: str
-    service: str
-    service_name: str
-    currency: str
-    before: DecimalText
-    after: DecimalText
-    difference: DecimalText
