@@ -4,7 +4,7 @@ import { useState } from 'react';
 import type { Schemas } from '../shared/api';
 import { type Column, DataTable, byText } from '../shared/DataTable';
 import { servicePeriod } from '../shared/dates';
-import { compare, divide, formatCount, formatMoney, formatQuantity, sum } from '../shared/decimal';
+import { averageOf, compare, formatCount, formatMoney, formatQuantity, sum } from '../shared/decimal';
 import { formatUnit } from '../shared/units';
 import { Explanation } from './Explanation';
 import type { Invoice } from './invoices';
@@ -101,7 +101,13 @@ function Owner(props: {
       width: '12%',
       cell: ({ line }) => <Box sx={{ whiteSpace: 'nowrap' }}>{formatUnit(line.unit, line.quantity)}</Box>,
     },
-    { key: 'each', title: 'On average', number: true, width: '8%', cell: ({ line }) => perUnit(line) },
+    {
+      key: 'each',
+      title: 'On average',
+      number: true,
+      width: '8%',
+      cell: ({ line }) => averageOf(line.amount, line.quantity),
+    },
     {
       key: 'amount',
       title: invoice.currency,
@@ -138,19 +144,6 @@ function Owner(props: {
       )}
     </Box>
   );
-}
-
-/** What a unit came to, where it says something. */
-function perUnit(line: Line): string {
-  if (compare(line.quantity, '0') <= 0 || compare(line.quantity, '1') === 0) return '';
-  const average = divide(line.amount, line.quantity);
-  // Four places, or three digits that say something, as on the document.
-  return formatQuantity(average, placesFor(average));
-}
-
-function placesFor(amount: string): number {
-  const [, zeros = ''] = /^-?0\.(0+)[1-9]/.exec(amount) ?? [];
-  return Math.min(12, Math.max(4, zeros.length + 3));
 }
 
 /** The service period, where it is not that of most lines; usage of an earlier month is marked. */

@@ -8,7 +8,10 @@ import { DataTable, byText } from '../shared/DataTable';
 import { compare, formatPercent, formatPrice } from '../shared/decimal';
 import { Page } from '../shared/Page';
 import { Empty, Query } from '../shared/States';
+import { formatUnit } from '../shared/units';
 import { rateCardsOptions } from './catalogue';
+import { useCalled } from './names';
+import { type CalledBy, whatWords } from './rates';
 
 type Margin = Schemas['MarginBody'];
 
@@ -26,6 +29,7 @@ const marginsOptions = (seller: string, slug: string, against: string | null) =>
 
 export default function MarginsPage() {
   const { home } = useSignedIn();
+  const called = useCalled();
   const cards = useQuery(rateCardsOptions);
   const [params, setParams] = useSearchParams();
   const own = (cards.data ?? []).filter((each) => each.seller === home.organisation);
@@ -110,7 +114,7 @@ export default function MarginsPage() {
                 label="Price margins"
                 rows={found.rates}
                 rowKey={(row) => row.rate}
-                columns={columns(found.currency)}
+                columns={columns(found.currency, called)}
               />
               <Typography variant="body2" sx={{ color: 'text.secondary', mt: 1.5 }}>
                 Prices of the first unit; “at the lowest price” compares the cheapest blocks. A rate with
@@ -128,7 +132,7 @@ export default function MarginsPage() {
 const shown = (price: string | null): string => (price === null ? '—' : formatPrice(price));
 const percent = (value: string | null): string => (value === null ? '—' : formatPercent(value));
 
-const columns = (currency: string) => [
+const columns = (currency: string, called: CalledBy) => [
   {
     key: 'rate',
     title: 'Rate',
@@ -138,9 +142,12 @@ const columns = (currency: string) => [
   {
     key: 'what',
     title: 'What it prices',
-    cell: (row: Margin) => [row.meter ?? `fee of ${row.fee ?? ''}`, row.where].filter(Boolean).join(', '),
+    cell: ({ rate, meter, fee, where }: Margin) =>
+      [whatWords({ rate, ...(meter ? { meter } : { fee: fee ?? '' }) }, called), where]
+        .filter(Boolean)
+        .join(', '),
   },
-  { key: 'per', title: 'Per', cell: (row: Margin) => row.unit },
+  { key: 'per', title: 'Per', cell: (row: Margin) => formatUnit(row.unit) },
   { key: 'buy', title: `You pay, ${currency}`, number: true, cell: (row: Margin) => shown(row.buy) },
   { key: 'sell', title: `You charge, ${currency}`, number: true, cell: (row: Margin) => shown(row.sell) },
   { key: 'margin', title: 'Margin', number: true, cell: (row: Margin) => shown(row.margin) },

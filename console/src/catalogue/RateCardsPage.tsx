@@ -11,7 +11,7 @@ import { Empty, Query } from '../shared/States';
 import { formatUnit } from '../shared/units';
 import { PriceChanges } from './PriceChanges';
 import { UnitPriceCurve } from './UnitPriceCurve';
-import { useNames, usePlanNames } from './names';
+import { useCalled } from './names';
 import { discountWords, drawable, limitWords, perWords, priceRows, whatWords, whereWords } from './rates';
 import { useUnpublishedChange } from './unpublishedChanges';
 import {
@@ -127,10 +127,8 @@ function EditCard({ card }: { card: RateCard }) {
 }
 
 function Rates({ card, version }: { card: RateCard; version: RateCardVersion }) {
-  const names = useNames();
-  const plans = usePlanNames();
-  const what = (rate: Rate) =>
-    whatWords(rate, { ...names, tier: (plan, tier) => `${plans.plan(plan)} ${plans.tier(plan, tier)}` });
+  const called = useCalled();
+  const what = (rate: Rate) => whatWords(rate, called);
   const before = card.versions.find((each) => each.number === version.number - 1);
   const earlier = new Map(before ? formOf(before).rates.map((rate) => [rate.rate, rate]) : []);
   const rows = formOf(version).rates;

@@ -7,6 +7,7 @@ import {
   rateCardsOptions,
   servicesOptions,
 } from './catalogue';
+import type { CalledBy } from './rates';
 
 /** Names of services by slug; what one does not see is called by its slug. */
 export function useNames() {
@@ -39,6 +40,13 @@ export function usePlanNames() {
     tier: (plan: string, slug: string) =>
       formOf(plan)?.tiers.find((each) => each.tier === slug)?.name ?? slug,
   };
+}
+
+/** What people call all that a rate may price. */
+export function useCalled(): CalledBy {
+  const { meter, service } = useNames();
+  const plans = usePlanNames();
+  return { meter, service, tier: (plan, tier) => `${plans.plan(plan)} ${plans.tier(plan, tier)}` };
 }
 
 /** The name of one of a seller's rate cards by slug. */

@@ -3,16 +3,7 @@ import { describe, expect, it } from 'vitest';
 import type { Rate } from './catalogue';
 import { change } from './fields';
 import { kindOf, withKind } from './RateEditor';
-import {
-  curve,
-  discountWords,
-  drawable,
-  limitWords,
-  perWords,
-  priceRows,
-  whatWords,
-  whereWords,
-} from './rates';
+import { curve, discountWords, drawable, limitWords, perWords, priceRows, whereWords } from './rates';
 
 const BLOCKS = [{ to: '400', price: '0.02' }, { price: '0.01' }];
 
@@ -40,9 +31,6 @@ describe('a rate in words', () => {
     expect(perWords({ rate: 'f', fee: 'p/t', every: 'once' })).toBe('piece, once');
     expect(perWords({ rate: 'r', per: 'request', lots: { of: '10000', price: '1' } })).toBe(
       '10\u2009000 request begun',
-    );
-    expect(whatWords({ rate: 'c', commitment: '500', services: ['compute'] })).toBe(
-      'minimum spend on compute',
     );
   });
 

@@ -23,7 +23,7 @@ export function whereWords(rate: Rate): string {
 }
 
 /** What a rate prices. */
-export function whatWords(rate: Rate, names: CalledBy = BY_SLUG): string {
+export function whatWords(rate: Rate, names: CalledBy): string {
   if (rate.fee) {
     const [plan = '', tier = ''] = rate.fee.split('/');
     return `fee of ${names.tier(plan, tier)}`;
@@ -40,11 +40,6 @@ export interface CalledBy {
   service: (slug: string) => string;
   tier: (plan: string, tier: string) => string;
 }
-const BY_SLUG: CalledBy = {
-  meter: (slug) => slug,
-  service: (slug) => slug,
-  tier: (plan, tier) => `${plan}/${tier}`,
-};
 
 /** What a price is per. */
 export function perWords(rate: Rate): string {

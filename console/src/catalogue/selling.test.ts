@@ -63,7 +63,6 @@ describe('a rate of another kind', () => {
     const spread = { ...withKind(stepped, 'spread'), spread: '1200' };
     expect(spread).toEqual({ rate: 'egress', spread: '1200', by: 'network/egress' });
     expect(kindOf(spread)).toBe('spread');
-    expect(whatWords(spread)).toBe('fixed cost, spread by network/egress');
     const names = {
       meter: (slug: string) => `meter ${slug}`,
       service: (slug: string) => `service ${slug}`,
@@ -71,7 +70,7 @@ describe('a rate of another kind', () => {
     };
     expect(whatWords(spread, names)).toBe('fixed cost, spread by meter network/egress');
     expect(whatWords({ rate: 'f', fee: 'open-range/moor' }, names)).toBe('fee of moor of open-range');
-    expect(whatWords({ rate: 'f', fee: 'open-range/moor' })).toBe('fee of open-range/moor');
+    expect(whatWords({ rate: 'e', meter: 'network/egress' }, names)).toBe('meter network/egress');
     expect(whatWords({ rate: 'c', commitment: '5', services: ['compute'] }, names)).toBe(
       'minimum spend on service compute',
     );

@@ -3,9 +3,9 @@ import { Box } from '@mui/material';
 import { useQueries } from '@tanstack/react-query';
 import type { ReactNode } from 'react';
 import { DataTable } from '../shared/DataTable';
+import { countryName } from '../shared/world';
 import { QuotaBar } from './QuotaBar';
 import { type Branch, type Organisation, quotasOptions } from './organisations';
-import { countryName } from '../shared/world';
 
 const MOST_BARS = 60;
 

@@ -1,5 +1,6 @@
 import { describe, expect, it } from 'vitest';
 import {
+  averageOf,
   compare,
   formatMoney,
   formatPrice,
@@ -77,5 +78,18 @@ describe('days and periods', () => {
     expect(servicePeriod('2026-08-31T23:00:00Z', '2026-09-30T23:00:00Z')).toBe('1 Sep – 30 Sep');
     expect(servicePeriod('2026-09-30T15:00:00Z', '2026-10-31T15:00:00Z')).toBe('1 Oct – 31 Oct');
     expect(servicePeriod('2026-10-01T00:00:00Z', '2026-10-02T00:00:00Z')).toBe('1 Oct');
+  });
+});
+
+describe('what one unit came to', () => {
+  it('has four places, or three digits that say something, as on the document', () => {
+    expect(averageOf('45.13', '11728')).toBe('0.00385');
+    expect(averageOf('-12.50', '-1000')).toBe('0.0125');
+    expect(averageOf('233.53', '79042241.333333')).toBe('0.00000295');
+    expect(averageOf('0.01', '1000000000000000000')).toBe('0');
+    expect(averageOf('1234.56', '0.5')).toBe(`2\u2009469.12`);
+  });
+  it('is left out where it says nothing', () => {
+    expect([averageOf('5', '1'), averageOf('0', '9'), averageOf('5', '0')]).toEqual(['', '', '']);
   });
 });

@@ -65,6 +65,14 @@ export function formatQuantity(quantity: string, places = 3): string {
   return group(rounded.includes('.') ? rounded.replace(/\.?0+$/, '') : rounded);
 }
 
+/** What one unit came to, as documents have it: four places or three digits that say something; nothing for one, or none. */
+export function averageOf(amount: string, quantity: string): string {
+  if (['0', '1'].some((each) => compare(quantity, each) === 0) || compare(amount, '0') === 0) return '';
+  const average = divide(amount, quantity);
+  const [, zeros = ''] = /^-?0\.(0+)[1-9]/.exec(average) ?? [];
+  return formatQuantity(average, Math.min(12, Math.max(4, zeros.length + 3)));
+}
+
 /** A price whose point stands under the points of its column: missing decimals are spaces as wide as figures. */
 export function formatPrice(price: string, places = 6): string {
   const shown = formatQuantity(price, 12);
