@@ -1,7 +1,10 @@
 import '@testing-library/jest-dom/vitest';
-import { configure } from '@testing-library/react';
+import { cleanup, configure } from '@testing-library/react';
+import { afterEach } from 'vitest';
 
 configure({ asyncUtilTimeout: 10_000 });
+// Files share one document: whatever a test drew is gone before the next.
+afterEach(cleanup);
 window.matchMedia = (query: string) =>
   ({
     matches: false,

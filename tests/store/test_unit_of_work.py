@@ -13,7 +13,7 @@ from sqlalchemy.orm import Session
 
 from gradumen.core.errors import Unanswered
 from gradumen.run.database import PrivateDatabase
-from gradumen.store.unit_of_work import UnitOfWork, make_engine
+from gradumen.store.unit_of_work import UnitOfWork, database_time, make_engine
 from gradumen.usecases.idempotency import Once, answer
 from tests.conftest import empty
 
@@ -101,6 +101,26 @@ def insert(tx: Session) -> str:
 def inserted(engine: Engine) -> int:
     with engine.connect() as connection:
         return int(connection.scalar(text("SELECT COUNT(*) FROM scratch WHERE n = 1")) or 0)
+
+
+def cut_all(engine: Engine, uow: UnitOfWork) -> None:
+    """End, at the server, the connections that a pool keeps; as when the server was started again."""
+    held = [uow.engine.connect() for _ in range(3)]
+    ids = [connection.scalar(text("SELECT CONNECTION_ID()")) for connection in held]
+    for connection in held:
+        connection.close()
+    with engine.connect() as connection:
+        for each in ids:
+            connection.execute(text(f"KILL {each}"))
+
+
+def test_dead_connections_are_noticed_by_nobody(way: tuple[BreakingWay, UnitOfWork], engine: Engine) -> None:
+    _, uow = way
+    cut_all(engine, uow)
+    assert uow.run(insert) == "made"
+    assert inserted(engine) == 1
+    cut_all(engine, uow)
+    assert database_time(uow.engine) is not None, "the service is ready"
 
 
 def test_an_unanswered_commit_is_not_repeated(way: tuple[BreakingWay, UnitOfWork], engine: Engine) -> None:

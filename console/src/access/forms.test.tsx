@@ -1,11 +1,9 @@
 /** What pages and dialogs about people ask of the service, and what they say before they ask. */
-import { QueryClient, QueryClientProvider } from '@tanstack/react-query';
-import { cleanup, fireEvent, render, screen, waitFor } from '@testing-library/react';
+import { fireEvent, screen, waitFor } from '@testing-library/react';
 import type { ReactElement } from 'react';
-import { MemoryRouter } from 'react-router';
 import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest';
 import { Refusal, api } from '../shared/api';
-import { Toasts } from '../shared/Toasts';
+import { drawn, press, type } from '../shared/drawn.testing';
 import { InviteDialog } from './InviteDialog';
 import JoinPage from './JoinPage';
 import { MemberDialog } from './MemberDialog';
@@ -47,27 +45,16 @@ beforeEach(() => {
     }) as never);
 });
 afterEach(() => {
-  cleanup();
   vi.restoreAllMocks();
   rememberSignedIn(false);
   window.location.hash = '';
 });
 
-function draw(view: ReactElement, session: Session | null = SESSION): void {
-  const client = new QueryClient({ defaultOptions: { queries: { staleTime: Infinity, retry: false } } });
-  client.setQueryData(sessionOptions.queryKey, session);
-  client.setQueryData(setUpOptions.queryKey, { open: false });
-  render(
-    <QueryClientProvider client={client}>
-      <MemoryRouter>
-        <Toasts>{view}</Toasts>
-      </MemoryRouter>
-    </QueryClientProvider>,
-  );
-}
-const type = (label: RegExp, value: string) =>
-  fireEvent.change(screen.getByLabelText(label), { target: { value } });
-const press = (name: string) => fireEvent.click(screen.getByRole('button', { name, hidden: true }));
+const draw = (view: ReactElement, session: Session | null = SESSION) =>
+  drawn(view, [
+    [sessionOptions.queryKey, session],
+    [setUpOptions.queryKey, { open: false }],
+  ]);
 
 describe('signing in', () => {
   it('asks for what is missing, and says a refusal', async () => {

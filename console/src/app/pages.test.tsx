@@ -1,10 +1,8 @@
 /** Which page an address is, what of the sections one sees, and the jump box's keys. */
 import { cleanup, fireEvent, render, screen } from '@testing-library/react';
-import { afterEach, describe, expect, it, vi } from 'vitest';
+import { describe, expect, it, vi } from 'vitest';
 import { Found } from './Found';
 import { pageAt, SECTIONS, visible } from './pages';
-
-afterEach(cleanup);
 
 describe('the page of an address', () => {
   it('is the one that says most of it', () => {

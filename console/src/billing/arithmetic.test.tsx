@@ -1,7 +1,7 @@
 /** How the arithmetic of a charge is said: in the unit that is priced, the base unit as a remark. */
-import { cleanup, render, screen } from '@testing-library/react';
-import { MemoryRouter } from 'react-router';
-import { afterEach, expect, it } from 'vitest';
+import { screen } from '@testing-library/react';
+import { expect, it } from 'vitest';
+import { drawn } from '../shared/drawn.testing';
 import { Arithmetic } from './Arithmetic';
 import type { Explanation } from './invoices';
 
@@ -21,15 +21,8 @@ const WHY = {
     { from: '216000000', in_units: '5918', price: '0.00076', amount: '4.5' },
   ],
 } as unknown as Explanation;
-const draw = (why: Explanation) =>
-  render(
-    <MemoryRouter>
-      <Arithmetic why={why} card="tenants-eur" currency="EUR" />
-    </MemoryRouter>,
-  );
+const draw = (why: Explanation) => drawn(<Arithmetic why={why} card="tenants-eur" currency="EUR" />);
 const text = () => document.body.textContent.replace(/[\u2009\u202f]/g, ' ');
-
-afterEach(cleanup);
 
 it('says quantities and the beginnings of blocks in the unit that is priced', () => {
   draw(WHY);

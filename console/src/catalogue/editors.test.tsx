@@ -1,9 +1,9 @@
 /** Every field of a written form can be edited, each edits one place, and nothing else is lost on the way. */
 import { QueryClient, QueryClientProvider } from '@tanstack/react-query';
-import { cleanup, fireEvent, render, screen, within } from '@testing-library/react';
+import { fireEvent, render, screen, within } from '@testing-library/react';
 import type { ReactElement } from 'react';
 import { MemoryRouter } from 'react-router';
-import { afterEach, describe, expect, it } from 'vitest';
+import { describe, expect, it } from 'vitest';
 import { sessionOptions, type Session } from '../access/session';
 import { organisationsOptions } from '../organisations/organisations';
 import {
@@ -231,8 +231,6 @@ function labelOf(element: HTMLElement): string {
 /** Paths that some edit changed and nothing else did beside it, whole parts for those that go with a kind. */
 const reached = (found: { changed: string[] }[]): Set<string> =>
   new Set(found.flatMap((each) => each.changed));
-
-afterEach(cleanup);
 
 describe('the service editor', () => {
   it('reaches every field, one at a time', () => {

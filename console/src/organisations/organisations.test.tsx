@@ -52,7 +52,6 @@ beforeEach(() => {
   }) as never);
 });
 afterEach(() => {
-  cleanup();
   vi.restoreAllMocks();
   rememberSignedIn(false);
 });

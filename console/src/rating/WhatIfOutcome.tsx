@@ -64,7 +64,13 @@ function Shown({ whatIf }: { whatIf: WhatIf }) {
           <Sums currency={currency} rows={whatIf.sums.filter((row) => row.currency === currency)} />
         </Section>
       ))}
-      <Amounts whatIf={whatIf} />
+      {whatIf.sums.some((row) => row.differing) ? (
+        <Amounts whatIf={whatIf} />
+      ) : (
+        <Empty title="Nothing would differ">
+          The unpublished card prices that month as the published one did.
+        </Empty>
+      )}
     </>
   );
 }
@@ -148,12 +154,6 @@ function Amounts({ whatIf }: { whatIf: WhatIf }) {
   const differing = whatIf.sums.reduce((count, row) => count + row.differing, 0);
   const every = whatIf.sums.reduce((count, row) => count + row.buyers, 0);
   const count = search ? undefined : all ? every : differing;
-  if (!differing && !all)
-    return (
-      <Empty title="Nothing would differ">
-        The unpublished card prices that month as the published one did.
-      </Empty>
-    );
   return (
     <Section
       title="By customer"

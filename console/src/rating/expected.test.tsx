@@ -1,7 +1,7 @@
 /** What is expected in a month: in which units it is written, and what of a month before is put there. */
 import { QueryClient, QueryClientProvider } from '@tanstack/react-query';
-import { cleanup, fireEvent, render, screen } from '@testing-library/react';
-import { afterEach, describe, expect, it, vi } from 'vitest';
+import { fireEvent, render, screen } from '@testing-library/react';
+import { describe, expect, it, vi } from 'vitest';
 import type { PlanForm, ServiceForm } from '../catalogue/catalogue';
 import { choicesOf, metersOf } from '../catalogue/offered';
 import { usageOptions } from '../metering/metering';
@@ -29,8 +29,6 @@ const MAIL = {
 } as unknown as ServiceForm;
 const PLAN = { plan: 'stone-barn', services: ['backup'] } as unknown as PlanForm;
 const METERS = metersOf(PLAN, [BACKUP, MAIL]);
-
-afterEach(cleanup);
 
 describe('what the services of a plan have', () => {
   it('leaves out what the plan does not have', () => {

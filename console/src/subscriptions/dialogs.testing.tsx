@@ -1,8 +1,6 @@
 /** What dialogs are drawn in by their tests: a service that notes what it is asked, and what is known already. */
-import { QueryClient, QueryClientProvider } from '@tanstack/react-query';
-import { cleanup, fireEvent, render, screen, waitFor, within } from '@testing-library/react';
+import { fireEvent, screen, waitFor, within } from '@testing-library/react';
 import type { ReactElement } from 'react';
-import { MemoryRouter } from 'react-router';
 import { afterEach, beforeEach, expect, vi } from 'vitest';
 import { rememberSignedIn, sessionOptions, type Session } from '../access/session';
 import {
@@ -14,10 +12,11 @@ import {
 } from '../catalogue/catalogue';
 import { type Organisation, projectsOptions, quotasOptions } from '../organisations/organisations';
 import { Refusal, api } from '../shared/api';
-import { Toasts } from '../shared/Toasts';
+import { drawn, press, type } from '../shared/drawn.testing';
 import { OrderDialog } from './OrderDialog';
 import type { Subscription } from './subscriptions';
 
+export { press, type };
 export const TODAY = '2026-11-18';
 export const GANNET = { slug: 'gannet', name: 'Gannet Freight', currency: 'EUR' } as Organisation;
 export const PLAN = {
@@ -75,7 +74,6 @@ export const refuse = (next: Refusal | null): void => {
 export function afresh(): void {
   beforeEach(begin);
   afterEach(() => {
-    cleanup();
     vi.restoreAllMocks();
     rememberSignedIn(false);
   });
@@ -101,9 +99,8 @@ function begin(): void {
     }) as never);
 }
 
-export function draw(view: ReactElement): void {
-  const client = new QueryClient({ defaultOptions: { queries: { staleTime: Infinity, retry: false } } });
-  const known: [readonly unknown[], unknown][] = [
+export const draw = (view: ReactElement) =>
+  drawn(view, [
     [
       plansOptions.queryKey,
       [{ slug: 'stone-barn', version: 2, offered: true, recommended: 'moor', form: PLAN }],
@@ -116,20 +113,7 @@ export function draw(view: ReactElement): void {
       quotasOptions('bluefern').queryKey,
       [{ measure: 'storage', project: null, left: '40', limit: '100', unit: 'GiB' }],
     ],
-  ];
-  for (const [key, data] of known) client.setQueryData(key, data);
-  render(
-    <QueryClientProvider client={client}>
-      <MemoryRouter>
-        <Toasts>{view}</Toasts>
-      </MemoryRouter>
-    </QueryClientProvider>,
-  );
-}
-
-export const type = (label: string | RegExp, value: string) =>
-  fireEvent.change(screen.getByLabelText(label), { target: { value } });
-export const press = (name: string) => fireEvent.click(screen.getByRole('button', { name }));
+  ]);
 /** What a field of a day holds, and is given. */
 export const dayField = (label: string) =>
   within(
