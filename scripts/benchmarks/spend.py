@@ -5,8 +5,9 @@ The floor of a route is the bare read of what answers it, plus a route that only
 
 import statistics
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from datetime import date
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -17,10 +18,10 @@ from api import _times
 from gradumen.client.connection import Connection
 from gradumen.run.accounts import administrator
 from gradumen.store.unit_of_work import UnitOfWork, make_engine
-from gradumen.usecases.spend.spend_rows import refresh_columns
+from gradumen.usecases.spend.link_sums import refresh_columns
 from gradumen.wire.clock import ClockBody
 
-MONTHS, CALLS = 14, 20
+MONTHS, CALLS = 14, 12
 FIRST, END = date(2025, 8, 1), date(2026, 10, 1)
 
 
@@ -30,36 +31,56 @@ def run(rows: int) -> dict[str, Any]:
         _rate(made)
         _earlier(made)
         folder = made.socket.parents[1] / "columns"
-        provider = _connection(made, "mara@tarnwick.example")
-        reseller = _connection(made, made.signers["dealer-00"])
+        connections = {
+            "tarnwick": _connection(made, "mara@tarnwick.example"),
+            "dealer-00": _connection(made, made.signers["dealer-00"]),
+        }
         columns = _make_columns(made, folder)
-        routes = {**_spend(provider, "tarnwick"), **_spend(reseller, "dealer-00"), **_month(provider, reseller)}
-        floor = statistics.median(_times(lambda: provider.get("clock", ClockBody), CALLS))
-        reads = {keys: statistics.median(_times(lambda keys=keys: _bare(folder, keys), 5)) for keys in BARE}
+        floor = statistics.median(_times(lambda: connections["tarnwick"].get("clock", ClockBody), CALLS))
+        files = list(folder.rglob("*.arrow"))
         result: dict[str, Any] = {
-            "rows": rows, "months": MONTHS, "files": len(list(folder.rglob("*.arrow"))), "floor_seconds": floor,
+            "rows": made.rows, "months": MONTHS, "files": len(files), "floor_seconds": floor,
             "columns_made_seconds": columns,
         }  # fmt: skip
-        for (name, keys), call in routes.items():
-            taken = _times(call, CALLS)
-            base = floor + (reads[keys] if keys else 0)
-            result |= {
-                f"{name}_seconds": statistics.median(taken),
-                f"{name}_p95_seconds": statistics.quantiles(taken, n=20)[-1],
-                f"{name}_ratio": statistics.median(taken) / base,
-            }
+        with large.connected(made.socket) as bare:
+            for slug, connection in connections.items():
+                asked = [*_spend(connection, slug, folder, bare), *_month(connection, slug, folder, bare)]
+                for name, call, least in asked:
+                    taken, base = _times(call, CALLS), floor + statistics.median(_times(least, 5))
+                    result |= {
+                        f"{slug}_{name}_seconds": statistics.median(taken),
+                        f"{slug}_{name}_p95_seconds": statistics.quantiles(taken, n=20)[-1],
+                        f"{slug}_{name}_ratio": statistics.median(taken) / base,
+                    }
         return result
 
 
-BARE = (("day",), ("service", "day"), ("resource", "day"), ("organisation", "day"))
-"""Columns of the files that a sum is by."""
+Timed = tuple[str, Callable[[], object], Callable[[], object]]
+"""A name, a call, and the bare read of what answers it."""
+BY_SQL = {
+    "period-so-far": "SELECT c.pair_id, charge_position, project_number, day, SUM(quantity), SUM(amount) FROM current_parts c "
+    "JOIN pairs p ON p.id = c.pair_id AND p.generation = c.generation AND p.seller_id = %s AND p.period = %s "
+    "GROUP BY c.pair_id, charge_position, project_number, day",
+    "usage": "SELECT meter_id, SUM(total) FROM usage_days u JOIN projects p ON p.number = u.project_number "
+    "WHERE day BETWEEN %s AND %s GROUP BY meter_id",
+}
 
 
-def _bare(folder: Path, keys: tuple[str, ...]) -> int:
-    """The same files read and added up with nothing else."""
-    files = pl.scan_ipc([*folder.rglob("*.arrow")])
-    amount = pl.col("amount").sum()
-    return files.group_by(keys).agg(amount).collect(engine="streaming").height
+def _bare(paths: list[Path], keys: list[str]) -> int:
+    """Files read and added up with nothing else."""
+    return pl.scan_ipc(paths).group_by(keys).agg(pl.col("amount").sum()).collect(engine="streaming").height
+
+
+def _files(folder: Path, seller: str, suffix: str, month: str = "*") -> list[Path]:
+    whole = folder.rglob(f"months/{seller}-{month}*.arrow")
+    return [path for path in whole if path.name.endswith(".rough.arrow") == (suffix == ".rough.arrow")]
+
+
+def _seller(bare: Any, slug: str) -> str:
+    with bare.cursor() as cursor:
+        cursor.execute("SELECT id FROM organisations WHERE slug = %s", (slug,))
+        (found,) = cursor.fetchone()
+        return str(found)
 
 
 def _range(organisation: str) -> dict[str, str]:
@@ -71,38 +92,41 @@ def _connection(made: large.Large, email: str) -> Connection:
     return connection
 
 
-Routes = dict[tuple[str, tuple[str, ...] | None], Callable[[], object]]
+def _spend(connection: Connection, slug: str, folder: Path, bare: Any) -> Iterator[Timed]:
+    """Any two dimensions over all months; what asks for neither days nor resources is read from rough files."""
+    seller = _seller(bare, slug)
+    for by, column, suffix in (
+        (["service", "month"], "service", ".rough.arrow"),
+        (["buyer", "month"], "organisation", ".rough.arrow"),
+        (["service", "meter"], "meter", ".rough.arrow"),
+        (["day"], "day", ".arrow"),
+        (["resource", "month"], "resource", ".arrow"),
+    ):
+        params = {**_range(slug), "by": by}
+        yield (
+            "_".join(by),
+            partial(connection.send, "GET", "spend", params=params),
+            partial(_bare, _files(folder, seller, suffix), [column]),
+        )
 
 
-def _spend(connection: Connection, organisation: str) -> Routes:
-    """Any two dimensions over all months."""
-    asked = {
-        "service_month": (["service", "month"], ("service", "day")),
-        "buyer_month": (["buyer", "month"], ("organisation", "day")),
-        "day": (["day"], ("day",)),
-        "service_meter": (["service", "meter"], ("service", "day")),
-        "resource_month": (["resource", "month"], ("resource", "day")),
-    }
-
-    def call(by: list[str]) -> Callable[[], object]:
-        return lambda: connection.send("GET", "spend", params={**_range(organisation), "by": by})
-
-    whose = "provider" if organisation == "tarnwick" else "reseller"
-    # The bare read is of all files, which are the provider's; a reseller's are a few of them.
-    return {(f"{whose}_{name}", keys if whose == "provider" else None): call(by) for name, (by, keys) in asked.items()}
-
-
-def _month(provider: Connection, reseller: Connection) -> Routes:
+def _month(connection: Connection, slug: str, folder: Path, bare: Any) -> Iterator[Timed]:
     """The pages of the month."""
+    seller, last = _seller(bare, slug), date(2026, 9, large.DAYS)
 
-    def call(connection: Connection, path: str) -> Callable[[], object]:
-        return lambda: connection.send("GET", path, params={"period": large.PERIOD})
+    def read(statement: str, values: tuple[object, ...]) -> object:
+        with bare.cursor() as cursor:
+            cursor.execute(statement, values)
+            return cursor.fetchall()
 
-    return {
-        (f"{name}_{page}", None): call(connection, f"organisations/{slug}/{path}")
-        for name, slug, connection in (("provider", "tarnwick", provider), ("reseller", "dealer-00", reseller))
-        for page, path in (("so_far", "period-so-far"), ("margins", "margins"), ("usage", "usage"))
+    floors: dict[str, Callable[[], object]] = {
+        "margins": partial(_bare, _files(folder, seller, ".rough.arrow", large.PERIOD), ["organisation", "service"]),
+        "period-so-far": partial(read, BY_SQL["period-so-far"], (seller, large.PERIOD)),
+        "usage": partial(read, BY_SQL["usage"], (large.FIRST, last)),
     }
+    for page, least in floors.items():
+        path = f"organisations/{slug}/{page}"
+        yield page.replace("-", "_"), partial(connection.send, "GET", path, params={"period": large.PERIOD}), least
 
 
 def _rate(made: large.Large) -> None:

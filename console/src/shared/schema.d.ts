@@ -3244,6 +3244,8 @@ export interface components {
          * MonthMarginBody
          * @description What a buyer was charged for a service (or a plan's fees), net of tax, and what that cost.
          *
+         *     ``service`` is empty for fees of plans that a customer made itself.
+         *
          *     ``margin`` is null where a cost is in another currency; ``percent`` also where nothing was charged.
          */
         MonthMarginBody: {

@@ -8,7 +8,7 @@ from datetime import timedelta
 from gradumen.jobs.leases import now
 from gradumen.store.unit_of_work import UnitOfWork
 from gradumen.usecases.rating.current_charges import rate_pairs
-from gradumen.usecases.spend.spend_rows import refresh_columns
+from gradumen.usecases.spend.link_sums import refresh_columns
 
 
 @contextmanager

@@ -16,7 +16,9 @@ from gradumen.core.errors import Forbidden, Invalid, NotFound
 from gradumen.core.exact import add
 from gradumen.core.spend.spend import Dimension
 from gradumen.store.pairs import PairRow
-from gradumen.usecases.spend.spend_rows import refresh_columns
+from gradumen.store.spend import month_columns
+from gradumen.usecases.spend import link_sums
+from gradumen.usecases.spend.link_sums import refresh_columns
 from gradumen.wire.billing.invoices import InvoiceBody
 from gradumen.wire.spend.spend import SpendBody, SpendRowBody
 from gradumen.wire.subscriptions.one_off_charges import OneOffChargeCreate
@@ -249,7 +251,61 @@ def test_files_of_columns_are_a_cache_and_never_served_when_they_are_not_the_pai
     assert total(newer, "EUR").amount > total(first, "EUR").amount
     service.uow.columns = None
     assert shown() == newer
-    assert len({path.name.split("-")[0] for path in kept()}) == len(kept()), "one file a pair"
+    own = [path.name.split("-")[0] for path in kept() if path.parent.name != "months"]
+    assert len(set(own)) == len(own), "one file a pair"
+
+
+def test_a_month_in_one_file_says_what_its_pairs_say(
+    world: World, service: Service, columns: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """With all of it, with some pairs rated since, damaged, and with dimensions that the rough one does not know."""
+    monkeypatch.setattr(month_columns, "FEWEST", 1)
+    used(world)
+    settle(service.uow.engine)
+    finn = world.user("finn")
+    asked = (["service"], ["buyer", "month"], ["project", "region"], ["resource"], ["service", "day"])
+    half = {"first": date(2026, 8, 15), "end": date(2026, 9, 3)}
+
+    def shown() -> list[SpendBody]:
+        told = [finn.spend.show("tarnwick", by=by, **days) for by in asked for days in (SEPTEMBER, half)]
+        return [each.model_copy(update={"as_of": None}) for each in told]
+
+    def months() -> list[Path]:
+        return sorted((columns / "3" / "months").glob("*"))
+
+    def refresh() -> None:
+        with Session(service.uow.engine) as session:
+            pairs = list(session.scalars(select(PairRow.id)))
+        refresh_columns(service.uow, pairs=pairs)
+
+    service.uow.columns = None
+    bare = shown()
+    service.uow.columns = columns
+    refresh()
+    made = months()
+    assert {path.name.partition(".")[2] for path in made} == {"arrow", "rough.arrow", "json"}
+    for path in columns.rglob("*.arrow"):
+        if path.parent.name != "months":
+            path.write_bytes(b"")
+    with monkeypatch.context() as patch:
+        patch.setattr(link_sums, "columns_of", lambda *_: pytest.fail("the months are not read"))
+        assert shown() == bare
+    for path in columns.rglob("*.arrow"):
+        if path.parent.name != "months":
+            path.unlink()
+    world.send(egress("later", 50 * GIB, owner="quillstone/archive"))
+    settle(service.uow.engine)
+    newer = shown()
+    assert newer != bare, "a pair that was rated since is not read from the month before"
+    refresh()
+    assert months() != made, "an eighth was rated since"
+    assert len(months()) == len(made), "the old ones are gone"
+    assert shown() == newer
+    for path in months():
+        path.write_bytes(path.read_bytes()[: path.stat().st_size // 2])
+    assert shown() == newer
+    refresh()
+    assert shown() == newer
 
 
 def test_a_file_of_spend_has_every_value_exactly_as_shown(world: World) -> None:

@@ -2,9 +2,9 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field
-from datetime import date
+from datetime import date, timedelta
 from enum import StrEnum
-from typing import Any
+from typing import Any, NamedTuple
 
 import polars as pl
 
@@ -33,6 +33,14 @@ class Dimension(StrEnum):
 
 
 TIMES = (Dimension.MONTH, Dimension.DAY)
+
+
+class Span(NamedTuple):
+    """Days from the first up to ``end``, and which part of what is looked at they are."""
+
+    part: str
+    first: date
+    end: date
 
 
 @dataclass(frozen=True, slots=True)
@@ -86,6 +94,22 @@ class Range:
             return Range(first, reached)
         length = self.end - self.first
         return Range(self.first - length, self.first - length + (end - self.first))
+
+    @property
+    def last_day(self) -> date:
+        """The last day."""
+        return self.end - timedelta(days=1)
+
+    def spans(self, *, cost: bool) -> tuple[Span, ...]:
+        """The parts of it, see `sums_by`; what things cost is not compared with the range before."""
+        if cost:
+            return (Span("cost", self.first, self.end),)
+        before, compared = self.before, self.compared or self.end
+        return (
+            Span("before", before.first, before.end),
+            Span("compared", self.first, compared),
+            Span("now", compared, self.end),
+        )
 
 
 @dataclass(slots=True)

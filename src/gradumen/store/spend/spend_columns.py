@@ -110,7 +110,7 @@ def find_columns(folder: Path | None, pair: PairRow, names: Sequence[str]) -> pl
     """Some columns of the file of a pair as it holds; None where there is none that can be used."""
     if folder is None:
         return None
-    path = _path(folder, pair)
+    path = path_of(folder, pair)
     try:
         found = pl.read_ipc(path, columns=list(names))
     except DAMAGED:
@@ -123,7 +123,7 @@ def scan_columns(folder: Path | None, pairs: Sequence[PairRow]) -> tuple[pl.Lazy
 
     What is damaged shows when it is read; see `find_columns`.
     """
-    paths = {pair.id: _path(folder, pair) for pair in pairs} if folder else {}
+    paths = {pair.id: path_of(folder, pair) for pair in pairs} if folder else {}
     there = [pair for pair in pairs if pair.id in paths and paths[pair.id].exists()]
     if not there:
         return None
@@ -135,7 +135,7 @@ def keep_columns(folder: Path | None, pair: PairRow, columns: pl.DataFrame) -> N
     """Write the file of a pair in place of its earlier ones; where that fails, it is made again when it is wanted."""
     if folder is None:
         return
-    path = _path(folder, pair)
+    path = path_of(folder, pair)
     written = path.with_name(f"{path.name}.{uuid4().hex}")
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
@@ -148,7 +148,12 @@ def keep_columns(folder: Path | None, pair: PairRow, columns: pl.DataFrame) -> N
         log.warning("the columns of spend cannot be kept in %s: %s", folder, error)
 
 
-def _path(folder: Path, pair: PairRow) -> Path:
-    """Of a pair as it was rated at one moment: a number alone may come again when a backup is restored."""
+def rating_of(pair: PairRow) -> str:
+    """The rating that holds for a pair, and its moment: a number alone may come again when a backup is restored."""
     at = f"{pair.rated_at:%Y%m%d%H%M%S%f}" if pair.rated_at else "0"
-    return folder / RELEASE / f"{pair.id % 1000:03d}" / f"{pair.id}-{pair.generation}-{at}.arrow"
+    return f"{pair.generation}-{at}"
+
+
+def path_of(folder: Path, pair: PairRow) -> Path:
+    """The file of a pair."""
+    return folder / RELEASE / f"{pair.id % 1000:03d}" / f"{pair.id}-{rating_of(pair)}.arrow"

@@ -146,11 +146,3 @@ def currencies_of(tx: Session, seller: UUID) -> dict[UUID, str]:
 def suppliers_of(tx: Session, buyer: UUID) -> set[UUID]:
     """Those of whom an organisation buys anything."""
     return set(tx.scalars(select(SupplyLineRow.seller_id).where(SupplyLineRow.buyer_id == buyer)))
-
-
-def buyers_by_subscription(tx: Session, seller: UUID) -> dict[UUID, UUID]:
-    """The buyer of each subscription that a seller sells."""
-    rows = tx.execute(
-        select(SupplyLineRow.subscription_id, SupplyLineRow.buyer_id).where(SupplyLineRow.seller_id == seller)
-    )
-    return dict(rows.all())

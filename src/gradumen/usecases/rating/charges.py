@@ -1,7 +1,7 @@
 """Charges as people read them: the lines that they make, and their arithmetic in plain data."""
 
 from collections import defaultdict
-from collections.abc import Callable, Mapping, Set
+from collections.abc import Mapping, Set
 from dataclasses import dataclass
 from datetime import datetime
 from decimal import Decimal, localcontext
@@ -19,7 +19,7 @@ from gradumen.store.organisations.organisations import organisations_by_id
 from gradumen.store.unit_of_work import Session
 from gradumen.usecases.catalogue.names import meter_name
 from gradumen.usecases.catalogue.published import Published
-from gradumen.usecases.rating.links import LoadedLine, RatedPeriod
+from gradumen.usecases.rating.links import RatedPeriod
 
 _FEES = {
     Every.ONCE: "one-off fee",
@@ -193,12 +193,7 @@ ServiceKey = tuple[UUID, str, str]
 """Buyer, service (the plan of what belongs to none, `SHARED_COST` of what is shared out, `ONE_OFF`), currency."""
 
 
-def amounts_by_service(
-    tx: Session,
-    rated: RatedPeriod,
-    published: Published,
-    buyer_of: Callable[[LoadedLine], UUID] = lambda line: line.row.buyer_id,
-) -> dict[ServiceKey, Decimal]:
+def amounts_by_service(tx: Session, rated: RatedPeriod, published: Published) -> dict[ServiceKey, Decimal]:
     """What the lines of a rated period come to for each buyer and service, rounded as on its documents."""
     names = LineNames(tx, rated, published)
     found: dict[ServiceKey, list[Decimal]] = defaultdict(list)
@@ -206,7 +201,7 @@ def amounts_by_service(
         loaded = rated.lines[charge.line]
         for line in names.lines(charge):
             service = service_of(charge.kind, charge.meter) or line.service
-            found[buyer_of(loaded), service, loaded.currency].append(line.amount)
+            found[loaded.row.buyer_id, service, loaded.currency].append(line.amount)
     return {key: add(amounts) for key, amounts in found.items()}
 
 

@@ -4,29 +4,37 @@ from collections import defaultdict
 from dataclasses import dataclass
 from datetime import datetime
 from decimal import Decimal
+from itertools import chain
 from uuid import UUID
 
 from gradumen.core.errors import Forbidden
+from gradumen.core.exact import AMOUNT_PLACES, add, unscaled
 from gradumen.core.periods import Period, zone_of
 from gradumen.core.permissions import Right
 from gradumen.core.spend.month_margins import Cost, MonthMargin
+from gradumen.core.spend.spend import Dimension, Range
 from gradumen.store.organisations.organisations import organisations_by_id
 from gradumen.store.organisations.tables import OrganisationRow, zone_name
 from gradumen.store.pairs import PairRow, pairs_with
-from gradumen.store.subscriptions.sales import buyers_by_subscription, currencies_of, suppliers_of
+from gradumen.store.rating.current_charges import not_priced_of
+from gradumen.store.subscriptions.sales import currencies_of, suppliers_of
 from gradumen.store.unit_of_work import Session, use_case
-from gradumen.usecases.catalogue.published import Published, load_published
+from gradumen.usecases.catalogue.published import load_published
 from gradumen.usecases.metering.stale_usage import usage_as_of
-from gradumen.usecases.rating.charges import ServiceKey, amounts_by_service, sold_name
-from gradumen.usecases.rating.stored_charges import current_of, read_rated
-from gradumen.usecases.scope import Caller, get_organisation, load_scope
+from gradumen.usecases.rating.charges import sold_name
+from gradumen.usecases.rating.links import own_plans
+from gradumen.usecases.rating.stored_charges import current_of
+from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
+from gradumen.usecases.spend.link_sums import Link
+from gradumen.usecases.spend.spend_rows import SpendRows
 
 
 @dataclass(frozen=True, slots=True)
 class MonthMargins:
     """A seller's month, by buyer and service; its own use comes last.
 
-    Fees stand under their plan, what comes once under ``one-off``, fixed cost and overhead under ``shared-cost``.
+    Fees stand under their plan (nothing for one that a customer made itself), what comes once under ``one-off``, fixed
+    cost and overhead under ``shared-cost``.
     ``cost_not_known`` names meters of its own services that were used and that no cost card prices.
     """
 
@@ -51,47 +59,64 @@ def month_margins(tx: Session, caller: Caller, *, organisation: str, period: str
         raise Forbidden(right=Right.READ_MONEY, organisation=seller.slug, name=seller.name)
     zone = zone_of(zone_name(tx, seller.id, scope.now.date()))
     month = Period.parse(period) if period else Period.containing(scope.now, zone)
-    published = load_published(tx)
-    pairs = pairs_with(tx, seller.id, None, month.text)
-    sold = read_rated(tx, seller.id, month, [row for row in pairs if row.buyer_id != seller.id], published)
-    own_costs = read_rated(tx, seller.id, month, [row for row in pairs if row.buyer_id == seller.id], published)
-    charged = amounts_by_service(tx, sold, published)
-    costs: dict[tuple[UUID, str], list[Cost]] = defaultdict(list)
-    paid_to, bought = _paid(tx, seller, month, published)
-    for supplier, paid in [(seller, amounts_by_service(tx, own_costs, published)), *paid_to]:
-        for (buyer, service, currency), amount in paid.items():
-            costs[buyer, service].append(Cost(supplier.slug, currency, amount))
-    names = organisations_by_id(tx, {*(key[0] for key in charged), *(key[0] for key in costs)})
-
-    def row(buyer: UUID, service: str, currency: str, amount: Decimal, found: list[Cost]) -> MonthMargin:
-        name = sold_name(service, sold.names.plans, published)
-        return MonthMargin(names[buyer].slug, names[buyer].name, service, name, currency, amount, tuple(found))
-
-    rows = [row(*key, amount, costs.pop(key[:2], [])) for key, amount in charged.items()]
-    billed_in = currencies_of(tx, seller.id)
+    looked = _Looked(tx, scope, seller, month)
+    mine = pairs_with(tx, seller.id, None, month.text)
+    sold, own = ([row for row in mine if (row.buyer_id == seller.id) is itself] for itself in (False, True))
+    charged = looked.amounts(sold, cost=False)
+    costs: dict[tuple[str, str], list[Cost]] = defaultdict(list)
+    bought = {each.slug: pairs_with(tx, each.id, [seller.id], month.text) for each in _suppliers(tx, seller)}
+    for source, pairs in {seller.slug: own, **bought}.items():
+        for (buyer, service, currency), amount in looked.amounts(pairs, cost=True).items():
+            costs[buyer, service].append(Cost(source, currency, amount))
+    rows = [looked.row(*key, amount, costs.pop(key[:2], [])) for key, amount in charged.items()]
+    billed_in = {looked.slug(buyer): currency for buyer, currency in currencies_of(tx, seller.id).items()}
     rows += [
-        row(buyer, service, billed_in.get(buyer, found[0].currency), Decimal(0), found)
+        looked.row(buyer, service, billed_in.get(buyer, found[0].currency), Decimal(0), found)
         for (buyer, service), found in costs.items()
     ]
     rows.sort(key=lambda row: (row.buyer == seller.slug, row.buyer, row.service, row.currency))
-    not_known = sorted({each.meter for each in own_costs.rated.unpriced})
-    current = current_of(tx, usage, [*pairs, *bought])
+    not_known = sorted({row.meter for row in not_priced_of(tx, own) if row.supply_line_id is not None})
+    current = current_of(tx, usage, [*mine, *chain.from_iterable(bought.values())])
     shown = [row for row in rows if row.charged or row.costs]
     return MonthMargins(seller.slug, month.text, shown, not_known, current.as_of, current.waiting)
 
 
-def _paid(
-    tx: Session, seller: OrganisationRow, month: Period, published: Published
-) -> tuple[list[tuple[OrganisationRow, dict[ServiceKey, Decimal]]], list[PairRow]]:
-    """What a seller is charged by each of its suppliers, by its own buyer of the same subscription; and these pairs."""
-    suppliers = organisations_by_id(tx, suppliers_of(tx, seller.id) - {seller.id})
-    buyer_of = buyers_by_subscription(tx, seller.id)
-    paid: list[tuple[OrganisationRow, dict[ServiceKey, Decimal]]] = []
-    bought: list[PairRow] = []
-    for supplier in sorted(suppliers.values(), key=lambda row: row.slug):
-        pairs = pairs_with(tx, supplier.id, [seller.id], month.text)
-        rated = read_rated(tx, supplier.id, month, pairs, published)
-        bought += pairs
-        amounts = amounts_by_service(tx, rated, published, lambda line: buyer_of.get(line.subscription.id, seller.id))
-        paid.append((supplier, amounts))
-    return paid, bought
+def _suppliers(tx: Session, seller: OrganisationRow) -> list[OrganisationRow]:
+    found = organisations_by_id(tx, suppliers_of(tx, seller.id) - {seller.id})
+    return sorted(found.values(), key=lambda row: row.slug)
+
+
+class _Looked:
+    """A seller's month, as spend has it."""
+
+    def __init__(self, tx: Session, scope: Scope, seller: OrganisationRow, month: Period) -> None:
+        self.published = load_published(tx)
+        self.plans = own_plans(tx, seller.id, self.published)
+        self.rows = SpendRows(tx, scope, seller, self.published)
+        self.users = scope.tree.below([seller.id])
+        self.days = Range(month.first_day, month.next().first_day)
+
+    def amounts(self, pairs: list[PairRow], *, cost: bool) -> dict[tuple[str, str, str], Decimal]:
+        """What pairs come to by buyer, service (the plan of what belongs to none) and currency, as on documents."""
+        found: dict[tuple[str, str, str], list[Decimal]] = defaultdict(list)
+        rows = self.rows.read([Link(pairs, self.users, cost)], self.days, {}, _BY)
+        names = (*_BY, "currency", "amount")
+        for buyer, service, plan, currency, amount in rows.select(names).iter_rows():
+            found[buyer, service or plan, currency].append(unscaled(amount, AMOUNT_PLACES))
+        return {key: add(amounts) for key, amounts in found.items()}
+
+    def slug(self, buyer: UUID) -> str:
+        """A buyer's slug."""
+        return self.rows.organisations[buyer].slug
+
+    def row(self, buyer: str, service: str, currency: str, amount: Decimal, found: list[Cost]) -> MonthMargin:
+        """A row, with names."""
+        if service:
+            name = sold_name(service, self.plans, self.published)
+        else:
+            name = f"{self.rows.name(Dimension.PLAN, '')}: fees"
+        named = self.rows.name(Dimension.BUYER, buyer)
+        return MonthMargin(buyer, named, service, name, currency, amount, tuple(found))
+
+
+_BY = (Dimension.BUYER, Dimension.SERVICE, Dimension.PLAN)

@@ -24,7 +24,8 @@ from gradumen.usecases.catalogue.published import load_published
 from gradumen.usecases.metering.stale_usage import usage_as_of
 from gradumen.usecases.rating.stored_charges import current_of
 from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
-from gradumen.usecases.spend.spend_rows import Link, SpendRows, last_day
+from gradumen.usecases.spend.link_sums import Link
+from gradumen.usecases.spend.spend_rows import SpendRows
 from gradumen.wire.spend.spend import SpendBody, SpendCostBody, SpendCurrencyBody, SpendKeyBody, SpendRowBody
 
 SIDES = ("bought", "sold")
@@ -77,7 +78,7 @@ class Looked:
 
     def _between(self, sellers: set[UUID], buyers: set[UUID] | None) -> list[PairRow]:
         first = min(self.days.first, self.days.before.first)
-        return pairs_between(self.tx, sellers, buyers, f"{first:%Y-%m}", f"{last_day(self.days):%Y-%m}")
+        return pairs_between(self.tx, sellers, buyers, f"{first:%Y-%m}", f"{self.days.last_day:%Y-%m}")
 
     def _bought(self) -> list[Link]:
         """The link nearest to the owner that the reader sees, and what the owner uses of its own services."""
@@ -217,7 +218,7 @@ def _documented(looked: Looked, totals: Sequence[SpendSum]) -> dict[str, dict[st
     whole &= looked.side == "sold" or all(pair.buyer_id == looked.owner.id for pair in bills)
     if not whole or not bills or (len(looked.links) > 1 and looked.side == "bought"):
         return {}
-    inside = [pair for pair in bills if f"{days.first:%Y-%m}" <= pair.period <= f"{last_day(days):%Y-%m}"]
+    inside = [pair for pair in bills if f"{days.first:%Y-%m}" <= pair.period <= f"{days.last_day:%Y-%m}"]
     found = documented(looked.tx, inside)
     sells = all(pair.seller_id in looked.mine for pair in inside)
     parts: dict[str, dict[str, Decimal | None]] = {}

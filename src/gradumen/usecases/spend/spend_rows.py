@@ -1,33 +1,28 @@
 """The rows that spend is summed from: parts of the links that somebody sees, with names in place of numbers."""
 
-from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
-from datetime import date, timedelta
+from collections.abc import Callable, Collection, Iterable, Mapping
 from functools import cached_property
 from uuid import UUID
 
 import polars as pl
 
-from gradumen.core.periods import Period
-from gradumen.core.spend.columns import SPEND_SCHEMA, spend_columns
-from gradumen.core.spend.spend import Dimension, Range, added_up
+from gradumen.core.spend.columns import SPEND_SCHEMA
+from gradumen.core.spend.spend import Dimension, Range
 from gradumen.store.metering.usage import resource_names
 from gradumen.store.organisations.organisations import organisations_by_id, projects_by_name
 from gradumen.store.organisations.tables import OrganisationRow, ProjectRow
-from gradumen.store.pairs import PairRow, pairs_by_id
-from gradumen.store.spend import spend_columns as store
-from gradumen.store.unit_of_work import COLUMNS, Session, use_case
+from gradumen.store.unit_of_work import Session
 from gradumen.usecases.catalogue.names import meter_name
 from gradumen.usecases.catalogue.published import Published
 from gradumen.usecases.rating.charges import service_name
-from gradumen.usecases.rating.stored_charges import settled
 from gradumen.usecases.scope import Scope
+from gradumen.usecases.spend.link_sums import Link, sums_of_link
 
 _SOURCES: dict[Dimension, tuple[str, ...]] = {
     Dimension.BUYER: ("organisation",),
     Dimension.ORGANISATION: ("organisation",),
-    Dimension.PROJECT: ("project",),
-    Dimension.COST_CENTRE: ("project",),
+    Dimension.PROJECT: ("organisation", "project"),
+    Dimension.COST_CENTRE: ("organisation", "project"),
     Dimension.PLAN: ("plan",),
     Dimension.SERVICE: ("service",),
     Dimension.METER: ("meter",),
@@ -36,7 +31,7 @@ _SOURCES: dict[Dimension, tuple[str, ...]] = {
     Dimension.MONTH: ("day",),
     Dimension.DAY: ("day",),
 }
-"""The columns that tell a dimension's values apart, besides the organisation that used."""
+"""The columns that tell a dimension's values apart."""
 _NONE = {
     Dimension.COST_CENTRE: "No cost centre",
     Dimension.PLAN: "A plan of the customer's own",
@@ -45,59 +40,6 @@ _NONE = {
     Dimension.RESOURCE: "No resource",
     Dimension.REGION: "No region",
 }
-
-
-def columns_of(tx: Session, pair: PairRow, names: Sequence[str]) -> pl.DataFrame:
-    """Some columns of a pair as it holds, from its file or else made, and kept.
-
-    Raises:
-        Conflict: it is rated more often than it can be read.
-    """
-    found = store.find_columns(tx.info.get(COLUMNS), pair, names)
-    return _made(tx, [pair])[pair.id].select(names) if found is None else found
-
-
-def _made(tx: Session, pairs: Sequence[PairRow]) -> dict[int, pl.DataFrame]:
-    """The columns of pairs of one period as they hold, made and kept.
-
-    Raises:
-        Conflict: they are rated more often than they can be read.
-    """
-
-    def made() -> dict[int, pl.DataFrame]:
-        parts = store.parts_of(tx, pairs)
-        regions = store.regions_of(tx, set(parts["resource"].drop_nulls().to_list()))
-        return spend_columns(Period.parse(pairs[0].period), store.charges_of(tx, pairs), parts, regions)
-
-    found = settled(tx, pairs, made)
-    nothing = pl.DataFrame(schema=SPEND_SCHEMA)
-    columns = {pair.id: found.get(pair.id, nothing) for pair in pairs}
-    for pair in pairs:
-        store.keep_columns(tx.info.get(COLUMNS), pair, columns[pair.id])
-    return columns
-
-
-@use_case
-def refresh_columns(tx: Session, *, pairs: Collection[int]) -> None:
-    """Make the files of pairs that were rated, so that nobody waits for them."""
-    folder = tx.info.get(COLUMNS)
-    if folder is None:
-        return
-    apart: dict[str, list[PairRow]] = {}
-    for pair in pairs_by_id(tx, pairs):
-        if store.find_columns(folder, pair, ["amount"]) is None:
-            apart.setdefault(pair.period, []).append(pair)
-    for same in apart.values():
-        _made(tx, same)
-
-
-@dataclass(frozen=True, slots=True)
-class Link:
-    """Pairs whose charges are looked at, and whose use of them; ``cost`` where they are what sales cost."""
-
-    pairs: list[PairRow]
-    users: frozenset[UUID]
-    cost: bool = False
 
 
 class SpendRows:
@@ -135,45 +77,30 @@ class SpendRows:
             dimensions: those that are wanted as columns.
             by_charge: whether ``pair`` and ``charge`` are wanted too.
         """
-        keys = {source for each in dimensions for source in _SOURCES[Dimension(each)]} | {"organisation"}
+        keys = {source for each in dimensions for source in _SOURCES[Dimension(each)]}
         keys |= {"pair", "charge"} if by_charge else set()
-        frames = [self._of_link(link, days, sold_in, keys) for link in links]
+        frames = [self._of_link(link, days, sold_in, keys, Dimension.DAY in dimensions) for link in links]
         rows = pl.concat([frame for frame in frames if frame is not None] or [_empty(keys)])
         return self._named(rows, set(dimensions))
 
-    def _of_link(self, link: Link, days: Range, sold_in: Mapping[UUID, str], keys: set[str]) -> pl.DataFrame | None:
-        users = pl.DataFrame(
-            [(str(each), sold_in.get(self._buyer_of.get(each, each), "")) for each in link.users],
-            schema={"organisation": pl.Categorical, "sold_in": pl.String},
+    def _of_link(
+        self, link: Link, days: Range, sold_in: Mapping[UUID, str], keys: set[str], by_day: bool
+    ) -> pl.DataFrame | None:
+        buyers = {user: self._buyer_of.get(user, user) for user in link.users}
+        users = pl.LazyFrame(
+            [(str(user), sold_in.get(buyer, "") if link.cost else "") for user, buyer in buyers.items()],
+            schema={"organisation": pl.Categorical, "sold_in": pl.Categorical},
             orient="row",
         )
-        pairs = [pair for pair in link.pairs if _touches(pair, days, link.cost)]
-        frames = list(self._summed(pairs, days, link.cost, keys))
-        if not frames:
+        rows = sums_of_link(self.tx, link, days, users, sorted(keys), by_day=by_day)
+        if rows is None:
             return None
-        rows = pl.concat(frames).join(users, on="organisation")
-        own = pl.col("currency").cast(pl.String)
-        shown = pl.when(pl.col("sold_in") == "").then(own).otherwise(pl.col("sold_in")) if link.cost else own
+        own, sold = pl.col("currency").cast(pl.String), pl.col("sold_in").cast(pl.String)
         cost_currency = (own if link.cost else pl.lit("")).alias("cost_currency")
-        return rows.with_columns(cost_currency, shown.alias("currency")).select(
+        shown = pl.when(sold == "").then(own).otherwise(sold).alias("currency")
+        return rows.with_columns(cost_currency, shown).select(
             *sorted(keys), "part", "currency", "cost_currency", "amount"
         )
-
-    def _summed(self, pairs: Sequence[PairRow], days: Range, cost: bool, keys: set[str]) -> Iterator[pl.DataFrame]:
-        """What is wanted of pairs: of all files at once, and of those without a pair at a time.
-
-        Summed as it is read, so that no more than what is wanted is ever in memory.
-        """
-        scanned = store.scan_columns(self.tx.info.get(COLUMNS), pairs)
-        if scanned is not None:
-            try:
-                yield _wanted(scanned[0], days, cost, keys)
-                pairs = scanned[1]
-            except store.DAMAGED:
-                pass
-        names = [name for name in SPEND_SCHEMA if name in keys | {"day", "currency", "amount"}]
-        for pair in pairs:
-            yield _wanted(columns_of(self.tx, pair, names), days, cost, keys)
 
     def _named(self, rows: pl.DataFrame, wanted: set[str]) -> pl.DataFrame:
         """The rows with a column of text for each dimension that is wanted."""
@@ -270,31 +197,3 @@ class SpendRows:
 def _empty(keys: set[str]) -> pl.DataFrame:
     texts = dict.fromkeys(("part", "currency", "cost_currency"), pl.String())
     return pl.DataFrame(schema={name: SPEND_SCHEMA[name] for name in sorted(keys)} | texts | {"amount": pl.Int128()})
-
-
-def _touches(pair: PairRow, days: Range, cost: bool) -> bool:
-    """Whether a pair's month has a day that is looked at."""
-    ranges = [days] if cost else [days, days.before]
-    return any(f"{each.first:%Y-%m}" <= pair.period <= f"{last_day(each):%Y-%m}" for each in ranges)
-
-
-def last_day(days: Range) -> date:
-    """The last day of a range."""
-    return days.end - timedelta(days=1)
-
-
-def _wanted(rows: pl.DataFrame | pl.LazyFrame, days: Range, cost: bool, keys: set[str]) -> pl.DataFrame:
-    """The rows of the range, and of the one before where they are no cost, added up."""
-    day, before = pl.col("day"), days.before
-    part = (
-        pl.when(day < days.first)
-        .then(pl.lit("before"))
-        .when(day < (days.compared or days.end))
-        .then(pl.lit("compared"))
-        .otherwise(pl.lit("now"))
-    )
-    wanted = day.is_between(days.first, days.end, closed="left")
-    if not cost:
-        wanted |= day.is_between(before.first, before.end, closed="left")
-    labelled = rows.filter(wanted).with_columns((pl.lit("cost") if cost else part).alias("part"))
-    return added_up(labelled, [*sorted(keys), "part", "currency"])

@@ -15,6 +15,8 @@ class CostBody(Body):
 class MonthMarginBody(Body):
     """What a buyer was charged for a service (or a plan's fees), net of tax, and what that cost.
 
+    ``service`` is empty for fees of plans that a customer made itself.
+
     ``margin`` is null where a cost is in another currency; ``percent`` also where nothing was charged.
     """
 

@@ -1,0 +1,118 @@
+"""The columns of all pairs of a seller's month in one file, so that a year of a thousand buyers is a dozen files.
+
+A copy of the files of `gradumen.store.spend.spend_columns`, and as they a cache. A rough one beside it knows neither
+charges, resources nor days. A list says of which ratings of which pairs they are; those that were rated since are read
+from their own files.
+"""
+
+import json
+import logging
+import time
+from collections.abc import Collection, Mapping, Sequence
+from contextlib import suppress
+from pathlib import Path
+from uuid import UUID, uuid4
+
+import polars as pl
+
+from gradumen.core.spend.columns import SPEND_SCHEMA
+from gradumen.core.spend.spend import added_up
+from gradumen.store.pairs import PairRow
+from gradumen.store.spend.spend_columns import DAMAGED, RELEASE, path_of, rating_of, scan_columns
+
+log = logging.getLogger("gradumen.columns")
+FEWEST = 8
+"""Pairs for which one file is worth its while."""
+ABANDONED = 3600
+"""Seconds after which files that are not listed are taken for a dead worker's."""
+ROUGH = [name for name in SPEND_SCHEMA if name not in ("charge", "resource", "day", "amount")]
+"""What rough files tell apart."""
+
+
+def scan_months(
+    folder: Path | None, pairs: Sequence[PairRow], *, rough: bool
+) -> tuple[list[pl.LazyFrame], list[PairRow]]:
+    """What of pairs of one month can be read from files, when that is asked for, and the pairs that have none.
+
+    What is damaged shows when it is read; see `gradumen.store.spend.spend_columns.find_columns`.
+
+    Args:
+        rough: whether it is enough to know `ROUGH`; files may have more.
+    """
+    if folder is None:
+        return [], list(pairs)
+    frames: list[pl.LazyFrame] = []
+    left: list[PairRow] = []
+    for same in _by_seller(pairs):
+        name, ratings = _listed(folder, same[0])
+        path = folder / RELEASE / "months" / f"{name}{'.rough' if rough else ''}.arrow"
+        there = {pair.id for pair in same if ratings.get(pair.id) == rating_of(pair)}
+        if there and (len(same) >= FEWEST or _smaller(path, [path_of(folder, pair) for pair in same])):
+            rows = pl.scan_ipc(path)
+            # Of the column's own type: a list of Python's numbers takes fifteen times as long.
+            wanted = pl.Series(sorted(there), dtype=SPEND_SCHEMA["pair"]).implode()
+            frames.append(rows if len(there) == len(ratings) else rows.filter(pl.col("pair").is_in(wanted)))
+            left += [pair for pair in same if pair.id not in there]
+        else:
+            left += same
+    scanned = scan_columns(folder, left)
+    return (frames, left) if scanned is None else ([*frames, scanned[0]], scanned[1])
+
+
+def _smaller(path: Path, others: Sequence[Path]) -> bool:
+    """Whether a file is smaller than some others together."""
+    try:
+        return path.stat().st_size < sum(other.stat().st_size for other in others)
+    except OSError:
+        return False
+
+
+def keep_month(folder: Path, pairs: Sequence[PairRow]) -> None:
+    """Make the files of all pairs of a seller's month anew, once an eighth of them or more were rated since.
+
+    Where one of them has no file of its own yet, or they cannot be written, another time.
+    """
+    before, ratings = _listed(folder, pairs[0])
+    rated_since = sum(ratings.get(pair.id) != rating_of(pair) for pair in pairs)
+    scanned = scan_columns(folder, pairs)
+    if len(pairs) < FEWEST or rated_since * 8 < len(pairs) or scanned is None or scanned[1]:
+        return
+    listed = _list(folder, pairs[0])
+    made = listed.with_name(f"{listed.stem}-{uuid4().hex}")
+    written = made.with_suffix(".json")
+    try:
+        made.parent.mkdir(parents=True, exist_ok=True)
+        scanned[0].sink_ipc(made.with_suffix(".arrow"), compression="lz4")
+        added_up(scanned[0], ROUGH).write_ipc(made.with_suffix(".rough.arrow"), compression="lz4")
+        written.write_text(json.dumps({"files": made.name, "ratings": {pair.id: rating_of(pair) for pair in pairs}}))
+        written.replace(listed)
+    except DAMAGED as error:
+        for suffix in (".arrow", ".rough.arrow", ".json"):
+            made.with_suffix(suffix).unlink(missing_ok=True)
+        log.warning("the columns of %s cannot be kept in %s: %s", pairs[0].period, folder, error)
+        return
+    for path in made.parent.glob(f"{listed.stem}-*"):
+        # What another worker is writing at this moment stays; it may be what is listed next.
+        with suppress(FileNotFoundError):
+            if path.name.partition(".")[0] == before or path.stat().st_mtime < time.time() - ABANDONED:
+                path.unlink()
+
+
+def _by_seller(pairs: Sequence[PairRow]) -> Collection[list[PairRow]]:
+    found: dict[UUID, list[PairRow]] = {}
+    for pair in pairs:
+        found.setdefault(pair.seller_id, []).append(pair)
+    return found.values()
+
+
+def _list(folder: Path, pair: PairRow) -> Path:
+    return folder / RELEASE / "months" / f"{pair.seller_id}-{pair.period}.json"
+
+
+def _listed(folder: Path, pair: PairRow) -> tuple[str, Mapping[int, str]]:
+    """What the files of a pair's month are called and of which ratings they are; nothing where none can be used."""
+    try:
+        found = json.loads(_list(folder, pair).read_text())
+        return str(found["files"]), {int(number): str(rating) for number, rating in found["ratings"].items()}
+    except (OSError, ValueError, KeyError, TypeError, AttributeError):
+        return "", {}

@@ -1,0 +1,148 @@
+"""What charges of links come to in a range, summed from files of columns that are made where they are missing."""
+
+from collections import defaultdict
+from collections.abc import Collection, Sequence
+from dataclasses import dataclass
+from uuid import UUID
+
+import polars as pl
+
+from gradumen.core.periods import Period
+from gradumen.core.spend.columns import SPEND_SCHEMA, spend_columns
+from gradumen.core.spend.spend import Range, added_up
+from gradumen.store.pairs import PairRow, pairs_by_id, pairs_with
+from gradumen.store.spend import spend_columns as store
+from gradumen.store.spend.month_columns import keep_month, scan_months
+from gradumen.store.unit_of_work import COLUMNS, Session, use_case
+from gradumen.usecases.rating.stored_charges import settled
+
+
+def columns_of(tx: Session, pair: PairRow, names: Sequence[str]) -> pl.DataFrame:
+    """Some columns of a pair as it holds, from its file or else made, and kept.
+
+    Raises:
+        Conflict: it is rated more often than it can be read.
+    """
+    found = store.find_columns(tx.info.get(COLUMNS), pair, names)
+    return _made(tx, [pair])[pair.id].select(names) if found is None else found
+
+
+def _made(tx: Session, pairs: Sequence[PairRow]) -> dict[int, pl.DataFrame]:
+    """The columns of pairs of one period as they hold, made and kept.
+
+    Raises:
+        Conflict: they are rated more often than they can be read.
+    """
+
+    def made() -> dict[int, pl.DataFrame]:
+        parts = store.parts_of(tx, pairs)
+        regions = store.regions_of(tx, set(parts["resource"].drop_nulls().to_list()))
+        return spend_columns(Period.parse(pairs[0].period), store.charges_of(tx, pairs), parts, regions)
+
+    found = settled(tx, pairs, made)
+    nothing = pl.DataFrame(schema=SPEND_SCHEMA)
+    columns = {pair.id: found.get(pair.id, nothing) for pair in pairs}
+    for pair in pairs:
+        store.keep_columns(tx.info.get(COLUMNS), pair, columns[pair.id])
+    return columns
+
+
+@use_case
+def refresh_columns(tx: Session, *, pairs: Collection[int]) -> None:
+    """Make the files of pairs that were rated, so that nobody waits for them."""
+    folder = tx.info.get(COLUMNS)
+    if folder is None:
+        return
+    apart: dict[str, list[PairRow]] = {}
+    found = pairs_by_id(tx, pairs)
+    for pair in found:
+        if store.find_columns(folder, pair, ["amount"]) is None:
+            apart.setdefault(pair.period, []).append(pair)
+    for same in apart.values():
+        _made(tx, same)
+    for seller, period in sorted({(pair.seller_id, pair.period) for pair in found}):
+        keep_month(folder, pairs_with(tx, seller, None, period))
+
+
+@dataclass(frozen=True, slots=True)
+class Link:
+    """Pairs whose charges are looked at, and whose use of them; ``cost`` where they are what sales cost."""
+
+    pairs: list[PairRow]
+    users: frozenset[UUID]
+    cost: bool = False
+
+
+class _Month:
+    """A month and what its days are to a range: each one's ``part``, or that of all of them."""
+
+    def __init__(self, month: Period, days: Range, cost: bool, by_day: bool) -> None:
+        self.month, self.by_day, self.spans = month, by_day, days.spans(cost=cost)
+        first, end = month.first_day, month.next().first_day
+        touched = [each for each in self.spans if each.first < end and first < each.end]
+        within = len(touched) == 1 and touched[0].first <= first and end <= touched[0].end
+        self.part: str | None = (touched[0].part if within else None) if touched else ""
+        """Nothing where no day is looked at, None where its days are different things."""
+
+    def labelled(self, rows: pl.LazyFrame) -> pl.LazyFrame:
+        """The rows that are looked at, each with its part."""
+        day = pl.col("day")
+        first = pl.lit(self.month.first_day).alias("day")
+        if self.part is not None:
+            rows = rows.with_columns(pl.lit(self.part).alias("part"))
+            return rows if self.by_day else rows.with_columns(first)
+        part = pl.lit(None, dtype=pl.String)
+        for span in self.spans:
+            part = pl.when(day.is_between(span.first, span.end, closed="left")).then(pl.lit(span.part)).otherwise(part)
+        wanted = rows.with_columns(part.alias("part")).filter(pl.col("part").is_not_null())
+        return wanted if self.by_day else wanted.with_columns(first)
+
+
+class _Summed:
+    """Adds rows of some users up."""
+
+    def __init__(self, users: pl.LazyFrame, keys: Sequence[str]) -> None:
+        self.users, self.keys = users, keys
+
+    def of(self, rows: pl.LazyFrame) -> pl.DataFrame:
+        """Summed as they are read, so that no more than what is wanted is ever in memory."""
+        return added_up(rows.join(self.users, on="organisation"), [*self.keys, "part", "currency", "sold_in"])
+
+
+def sums_of_link(
+    tx: Session, link: Link, days: Range, users: pl.LazyFrame, keys: Sequence[str], *, by_day: bool
+) -> pl.DataFrame | None:
+    """The rows of the range, and of the one before where they are no cost, added up; None where there are none.
+
+    Args:
+        users: ``organisation``, whose use is looked at, and ``sold_in``.
+        keys: columns that the sums are by, besides ``part``, ``currency`` and ``sold_in``.
+        by_day: whether ``day`` is the day, or the first of its month.
+    """
+    wanted = [name for name in SPEND_SCHEMA if name in {*keys, "organisation", "day", "currency", "amount"}]
+    names = [*wanted, "part"]
+    months: dict[str, list[PairRow]] = defaultdict(list)
+    for pair in link.pairs:
+        months[pair.period].append(pair)
+    frames: list[pl.LazyFrame] = []
+    rest: list[tuple[PairRow, _Month]] = []
+    known: list[tuple[PairRow, _Month]] = []
+    for period, pairs in months.items():
+        month = _Month(Period.parse(period), days, link.cost, by_day)
+        if month.part == "":
+            continue
+        rough = month.part is not None and not by_day and not {"charge", "resource"}.intersection(keys)
+        found, left = scan_months(tx.info.get(COLUMNS), pairs, rough=rough)
+        frames += [month.labelled(rows).select(names) for rows in found]
+        missing = {pair.id for pair in left}
+        rest += [(pair, month) for pair in left]
+        known += [(pair, month) for pair in pairs if pair.id not in missing]
+    summed = _Summed(users, keys)
+    sums = []
+    if frames:
+        try:
+            sums.append(summed.of(pl.concat(frames)))
+        except store.DAMAGED:
+            rest += known
+    sums += [summed.of(month.labelled(columns_of(tx, pair, wanted).lazy()).select(names)) for pair, month in rest]
+    return pl.concat(sums) if sums else None
