@@ -23,6 +23,10 @@ DOMAINS = (
 UPWARD = {
     # A member who goes no longer sends readings.
     ("usecases.access.members", "store.metering.feeds"),
+    # What runs, is promised or is to bill stands against closing an organisation.
+    ("usecases.organisations.states", "store.quotas.quotas"),
+    ("usecases.organisations.states", "store.subscriptions.subscriptions"),
+    ("usecases.organisations.states", "store.rating.current_charges"),
     # Who may see a price, and whom a change of it concerns, follows from what is subscribed to.
     ("usecases.catalogue.catalogue_lists", "store.subscriptions.sales"),
     ("usecases.catalogue.derived_cards", "store.subscriptions.sales"),
@@ -44,7 +48,7 @@ LACKING = {
     "passwords": {"wire": "sessions", "usecases": "users", "client": "sessions", "cli": "sessions"},
     "set_up": {"wire": "sessions", "client": "sessions", "cli": "sessions"},
     "invitations": {"wire": "members", "usecases": "members"},
-    "projects": {"usecases": "organisations", "client": "organisations", "cli": "organisations"},
+    "projects": {"client": "organisations", "cli": "organisations"},
     "catalogue": {"usecases": "publishing"},
     "services": {"usecases": "catalogue_lists", "client": "catalogue", "cli": "catalogue"},
     "plans": {"usecases": "plan_lists", "client": "catalogue", "cli": "catalogue"},
@@ -56,7 +60,6 @@ LACKING = {
     "feeds": {"wire": "readings"},
     "usage": {"wire": "readings"},
     "rating_differences": {"client": "bill_runs", "cli": "bill_runs"},
-    "charges": {"usecases": "invoices"},
     "period_so_far": {"client": "spend", "cli": "spend"},
     "month_margins": {"client": "spend", "cli": "spend"},
 }

@@ -71,9 +71,9 @@ def _bare(paths: list[Path], keys: list[str]) -> int:
     return pl.scan_ipc(paths).group_by(keys).agg(pl.col("amount").sum()).collect(engine="streaming").height
 
 
-def _files(folder: Path, seller: str, suffix: str, month: str = "*") -> list[Path]:
+def _files(folder: Path, seller: str, suffix: str, month: str = "") -> list[Path]:
     whole = folder.rglob(f"months/{seller}-{month}*.arrow")
-    return [path for path in whole if path.name.endswith(".rough.arrow") == (suffix == ".rough.arrow")]
+    return [path for path in whole if path.name.count(".") == suffix.count(".") and path.name.endswith(suffix)]
 
 
 def _seller(bare: Any, slug: str) -> str:
@@ -93,13 +93,13 @@ def _connection(made: large.Large, email: str) -> Connection:
 
 
 def _spend(connection: Connection, slug: str, folder: Path, bare: Any) -> Iterator[Timed]:
-    """Any two dimensions over all months; what asks for neither days nor resources is read from rough files."""
+    """Any two dimensions over all months; what asks for neither days nor resources is read from files by month."""
     seller = _seller(bare, slug)
     for by, column, suffix in (
-        (["service", "month"], "service", ".rough.arrow"),
-        (["buyer", "month"], "organisation", ".rough.arrow"),
-        (["service", "meter"], "meter", ".rough.arrow"),
-        (["day"], "day", ".arrow"),
+        (["service", "month"], "service", ".month.arrow"),
+        (["buyer", "month"], "organisation", ".month.arrow"),
+        (["service", "meter"], "meter", ".month.arrow"),
+        (["day"], "day", ".days.arrow"),
         (["resource", "month"], "resource", ".arrow"),
     ):
         params = {**_range(slug), "by": by}
@@ -120,7 +120,7 @@ def _month(connection: Connection, slug: str, folder: Path, bare: Any) -> Iterat
             return cursor.fetchall()
 
     floors: dict[str, Callable[[], object]] = {
-        "margins": partial(_bare, _files(folder, seller, ".rough.arrow", large.PERIOD), ["organisation", "service"]),
+        "margins": partial(_bare, _files(folder, seller, ".month.arrow", large.PERIOD), ["organisation", "service"]),
         "period-so-far": partial(read, BY_SQL["period-so-far"], (seller, large.PERIOD)),
         "usage": partial(read, BY_SQL["usage"], (large.FIRST, last)),
     }

@@ -138,7 +138,12 @@ def calls(side: Side, invoice: InvoiceBody, world: World) -> dict[str, Call]:
         "create_organisation": Call("POST", "organisations", tenant, viewer=403, above=201),
         "read_organisation": Call("GET", org, above=200),
         "list_projects": Call("GET", f"{org}/projects", above=200),
-        "set_segment": Call("PATCH", org, {"segment": None}, viewer=403, above=200),
+        "change_organisation": Call("PATCH", org, {"cost_centre": "C-7"}, viewer=403, above=200),
+        "read_details": Call("GET", f"{org}/details"),
+        "change_details": Call("PUT", f"{org}/details", {"town": "Moorside"}, viewer=403),
+        "list_states": Call("GET", f"{org}/states", above=200),
+        "change_state": Call("POST", f"{org}/states", {"state": "active"}, viewer=403, above=200),
+        "withdraw_planned": Call("DELETE", f"{org}/states/planned", viewer=403, above=200),
         "create_project": Call("POST", f"{org}/projects", new, viewer=403, above=201),
         "list_quotas": Call("GET", f"{org}/quotas", above=200),
         "grant_quota": Call("PUT", f"{org}/quotas/storage", {"limit": "0"}, viewer=403, above=200),
@@ -298,7 +303,7 @@ def test_above_is_structure_and_quotas_and_nothing_of_the_business(world: World)
     world.settle()
     world.send(egress("a", 10**12))
     invoice = world.close("oxbow", "piers", "2026-09")[0]
-    edda.organisations.set_segment("saltmarsh", "ferry-lines")
+    edda.organisations.change("saltmarsh", segment="ferry-lines")
     join(world, "edda", "oxbow", "viv@oxbow.example", Role.VIEWER)
     table = calls(OXBOW, invoice, world)
     secret = (
@@ -306,7 +311,8 @@ def test_above_is_structure_and_quotas_and_nothing_of_the_business(world: World)
         *(EMAILS["edda"], EMAILS["piers"], EMAILS["ines"], str(invoice.number), f"{invoice.net}"),
     )
     administrator = {name: call.above for name, call in table.items()}
-    changing = ("create_organisation", "set_segment", "create_project", "grant_quota", "grant_project_quota")
+    changing = ("create_organisation", "change_organisation", "create_project", "grant_quota", "grant_project_quota")
+    changing += ("change_state", "withdraw_planned")
     reading_only = administrator | dict.fromkeys((*changing, "set_clock"), 403)
     for user, expected in (("oda", reading_only), ("finn", reading_only), ("mara", administrator)):
         for name, call in table.items():

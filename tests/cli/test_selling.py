@@ -83,8 +83,10 @@ def test_own_terms_rules_and_charges_by_hand(terminal: Terminal, world: World) -
 def test_segments_margins_and_coming_prices(
     terminal: Terminal, world: World, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    assert "of segment school" in terminal("organisations", "set-segment", "quillstone", "school")
-    assert "of no segment" in terminal("organisations", "set-segment", "quillstone")
+    assert "school" in terminal("organisations", "change", "quillstone", "--segment", "school", "--tags", "coast, hills")
+    listed = terminal("organisations", "change", "quillstone", "--segment", "")
+    assert "school" not in listed
+    assert "coast, hills" in listed
     margins = terminal("catalogue", "margins", "tarnwick/tenants-eur")
     assert "tarnwick/own-cost bought, in EUR" in margins
     assert "vcpu-large" in margins and "60" in margins

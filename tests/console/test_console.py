@@ -19,7 +19,7 @@ PAGES = {
     "/organisations/oxbow": "Oxbow Managed IT",
     **{
         f"/organisations/oxbow/{tab}": "Oxbow Managed IT"
-        for tab in ("quotas", "subscriptions", "projects", "people", "usage", "spend", "invoices")
+        for tab in ("details", "quotas", "subscriptions", "projects", "people", "usage", "spend", "invoices")
     },
     "/organisations/quillstone/quotas": "Quillstone Observatory",
     "/plans": "What can be subscribed to",

@@ -8,7 +8,11 @@ from tests.world import World
 
 OPENED = (
     ("/organisations", "Who buys from whom", ["Add a customer"]),
-    ("/organisations/quillstone", "Quillstone Observatory", ["Set the segment"]),
+    (
+        "/organisations/quillstone/details",
+        "Quillstone Observatory",
+        ["Change the details", "Change the notes", "Change the state"],
+    ),
     ("/organisations/oxbow/quotas", "Oxbow Managed IT", ["Change storage"]),
     ("/organisations/quillstone/projects", "Quillstone Observatory", ["Add a project"]),
     ("/organisations/oxbow/people", "Oxbow Managed IT", []),

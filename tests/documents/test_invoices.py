@@ -9,7 +9,7 @@ import pytest
 from pypdf import PdfReader
 
 from gradumen.documents.fonts import NotPrintable
-from gradumen.documents.invoices import PdfInvoice, PdfLine, PdfTax, average_text, write_pdf
+from gradumen.documents.invoices import PdfInvoice, PdfLine, PdfParty, PdfTax, average_text, write_pdf
 
 
 def invoice(number: int = 1, **changes: Any) -> PdfInvoice:
@@ -17,10 +17,9 @@ def invoice(number: int = 1, **changes: Any) -> PdfInvoice:
     fields: dict[str, Any] = {
         "kind": "invoice",
         "number": "TARNWICK-2026-00001",
-        "seller": "Tarnwick Cloud",
-        "seller_country": "IE",
-        "buyer": "Quillstone",
-        "buyer_country": "IE",
+        "seller": PdfParty("Tarnwick Cloud", ["Ireland"], []),
+        "buyer": PdfParty("Quillstone", ["Ireland"], []),
+        "payer": None,
         "period": "2026-09",
         "invoice_date": date(2026, 10, 1),
         "due_date": date(2026, 10, 31),
@@ -53,7 +52,7 @@ def pages(pdf: bytes) -> list[str]:
 
 @pytest.mark.parametrize("name", ["Łódź Ćwierć", "Škoda ž Ő ğ", "Λόγος Ωμέγα", "Кириллица Ђорђе", "Ærø Ñandú €"])
 def test_latin_greek_and_cyrillic_are_printed(name: str) -> None:
-    pdf = write_pdf(invoice(buyer=name))
+    pdf = write_pdf(invoice(buyer=PdfParty(name, [], [])))
     assert name in pages(pdf)[0]
     fonts = PdfReader(io.BytesIO(pdf)).pages[0]["/Resources"]["/Font"].values()  # type: ignore[index]  # as every page has it
     descriptors = [font.get_object().get("/FontDescriptor") for font in fonts]
@@ -64,7 +63,7 @@ def test_latin_greek_and_cyrillic_are_printed(name: str) -> None:
 
 def test_letters_that_are_lacking_are_named_rather_than_boxed() -> None:
     with pytest.raises(NotPrintable, match=r"'山の雲'.*Latin, Greek and Cyrillic"):
-        write_pdf(invoice(buyer="山の雲"))
+        write_pdf(invoice(buyer=PdfParty("山の雲", [], [])))
 
 
 def test_one_document_is_the_same_bytes_each_time() -> None:

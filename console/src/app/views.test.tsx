@@ -18,6 +18,8 @@ const organisation = (slug: string, parent: string | null): Organisation => ({
   children: 0,
   cost_centre: null,
   segment: null,
+  state: 'active',
+  tags: [],
   parent,
   role: null,
 });

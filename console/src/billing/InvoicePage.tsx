@@ -9,6 +9,7 @@ import { periodName } from '../shared/dates';
 import { compare, formatMoney, formatQuantity, subtract } from '../shared/decimal';
 import { Page, Section } from '../shared/Page';
 import { Query } from '../shared/States';
+import { countryName } from '../shared/world';
 import { IssueDialog } from './IssueDialog';
 import { Lines } from './Lines';
 import { type Invoice, documentName, invoiceOptions } from './invoices';
@@ -72,6 +73,7 @@ function InvoiceView({ invoice }: { invoice: Invoice }) {
       }
     >
       <Due invoice={invoice} />
+      <Parties invoice={invoice} />
       <Section
         title="Lines"
         aside={
@@ -133,6 +135,30 @@ function InvoiceView({ invoice }: { invoice: Invoice }) {
         <IssueDialog seller={invoice.seller} drafts={[invoice]} onClose={() => setIssuing(false)} />
       )}
     </Page>
+  );
+}
+
+/** Who it is for and from, as their papers say. */
+function Parties({ invoice }: { invoice: Invoice }) {
+  const { seller, buyer, payer } = invoice.parties;
+  const shown: [string, typeof buyer][] = [
+    ...(payer ? ([['To be paid by', payer]] as [string, typeof buyer][]) : []),
+    [payer ? 'For' : 'To', buyer],
+    ['From', seller],
+  ];
+  return (
+    <Box sx={{ display: 'flex', flexWrap: 'wrap', columnGap: 6, rowGap: 2, mb: 3, fontSize: '0.86rem' }}>
+      {shown.map(([title, party]) => (
+        <Box key={title} sx={{ minWidth: 180 }}>
+          <Box sx={{ fontSize: '0.8rem', color: 'text.secondary' }}>{title}</Box>
+          <Box sx={{ fontWeight: 600 }}>{party.legal_name ?? party.name}</Box>
+          {[...party.address, countryName(party.country)].map((line) => (
+            <div key={line}>{line}</div>
+          ))}
+          {party.tax_id && <Box sx={{ color: 'text.secondary' }}>Tax number {party.tax_id}</Box>}
+        </Box>
+      ))}
+    </Box>
   );
 }
 

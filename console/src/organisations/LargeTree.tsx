@@ -14,17 +14,19 @@ const MOST = 2000;
 
 interface Props {
   search: string;
+  state?: string;
+  tag?: string;
   onOpen: (slug: string) => void;
 }
 
 export function LargeTree(props: Props) {
-  return props.search ? <Found {...props} /> : <Opened {...props} />;
+  return props.search || props.state || props.tag ? <Found {...props} /> : <Opened {...props} />;
 }
 
-function Found({ search, onOpen }: Props) {
+function Found({ search, state, tag, onOpen }: Props) {
   const [limit, setLimit] = useState(AT_ONCE);
   const found = useQuery({
-    ...organisationsOptions({ search, limit }),
+    ...organisationsOptions({ search, limit, ...(state && { state }), ...(tag && { tag }) }),
     placeholderData: keepPreviousData,
   });
   return (
@@ -39,7 +41,9 @@ function Found({ search, onOpen }: Props) {
             {page.next !== null && <More count={limit} onClick={() => setLimit(limit + AT_ONCE)} />}
           </Box>
         ) : (
-          <Empty title="No organisation has that in its name">Search for something else.</Empty>
+          <Empty title={state || tag ? 'No organisation is so' : 'No organisation has that in its name'}>
+            Search for something else.
+          </Empty>
         )
       }
     </Query>

@@ -4,6 +4,7 @@ import { useQueries } from '@tanstack/react-query';
 import type { ReactNode } from 'react';
 import { DataTable } from '../shared/DataTable';
 import { countryName } from '../shared/world';
+import { StateMark } from './StateMark';
 import { QuotaBar } from './QuotaBar';
 import { type Branch, type Organisation, quotasOptions } from './organisations';
 
@@ -51,7 +52,7 @@ export function OrganisationTree({
               ))}
               {twig?.(organisation)}
               <Box sx={{ alignSelf: 'center', fontWeight: organisation.type === 'tenant' ? 450 : 620 }}>
-                {organisation.name}
+                {organisation.name} <StateMark state={organisation.state} />
               </Box>
             </Box>
           ),

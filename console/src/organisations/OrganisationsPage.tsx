@@ -1,5 +1,5 @@
 /** The tree of organisations with their quotas; each opens as a page of its own. */
-import { Button, TextField } from '@mui/material';
+import { Button, MenuItem, TextField } from '@mui/material';
 import { useQuery } from '@tanstack/react-query';
 import { useDeferredValue, useState } from 'react';
 import { useNavigate } from 'react-router';
@@ -12,6 +12,8 @@ import { OrganisationDialog } from './OrganisationDialog';
 import { OrganisationTree } from './OrganisationTree';
 import { FEW, organisationOptions, organisationsOptions, tree } from './organisations';
 
+const STATES = ['proposed', 'active', 'suspended', 'closing', 'closed'];
+
 export default function OrganisationsPage() {
   const { home, may } = useSignedIn();
   const [params, set] = useFilters();
@@ -19,6 +21,9 @@ export default function OrganisationsPage() {
   const [adding, setAdding] = useState(false);
   const search = params.get('search') ?? '';
   const wanted = useDeferredValue(search.trim());
+  const state = params.get('state') ?? '';
+  const tag = params.get('tag') ?? '';
+  const asked = useDeferredValue(tag.trim());
   const some = useQuery(organisationsOptions({ limit: FEW }));
   const own = useQuery(organisationOptions(home.organisation));
   const onOpen = (slug: string) => void navigate(`/organisations/${slug}`);
@@ -28,12 +33,37 @@ export default function OrganisationsPage() {
       title="Who buys from whom"
       lead="Every organisation you see, under the one that sells to it."
       filters={
-        <TextField
-          label="Search"
-          type="search"
-          value={search}
-          onChange={(event) => set('search', event.target.value)}
-        />
+        <>
+          <TextField
+            label="Search"
+            type="search"
+            value={search}
+            onChange={(event) => set('search', event.target.value)}
+          />
+          <TextField
+            select
+            label="State"
+            slotProps={{ select: { displayEmpty: true }, inputLabel: { shrink: true } }}
+            value={state}
+            sx={{ minWidth: 120 }}
+            onChange={(event) => set('state', event.target.value)}
+          >
+            <MenuItem value="">any</MenuItem>
+            {STATES.map((each) => (
+              <MenuItem key={each} value={each}>
+                {each}
+              </MenuItem>
+            ))}
+          </TextField>
+          {home.type !== 'tenant' && (
+            <TextField
+              label="Tag"
+              value={tag}
+              sx={{ width: 120 }}
+              onChange={(event) => set('tag', event.target.value)}
+            />
+          )}
+        </>
       }
       action={
         adds && (
@@ -45,8 +75,8 @@ export default function OrganisationsPage() {
     >
       <Query query={some} rows={12}>
         {(page) =>
-          page.next !== null ? (
-            <LargeTree search={wanted} onOpen={onOpen} />
+          page.next !== null || state || asked ? (
+            <LargeTree search={wanted} state={state} tag={asked} onOpen={onOpen} />
           ) : (
             <Whole branches={tree(page.items, wanted)} onOpen={onOpen} />
           )

@@ -16,11 +16,22 @@ export const measureName = (measure: string): string =>
 /** So many are shown at once, as a tree that is all open; of more, one opens what one looks for. */
 export const FEW = 200;
 
-/** Some organisations by slug: those with a text in their name, or those that one sells to. */
-export const organisationsOptions = (asked: { search?: string; parent?: string; limit: number }) =>
+interface Asked {
+  search?: string;
+  parent?: string;
+  state?: string;
+  tag?: string;
+  limit: number;
+}
+
+/** Some organisations by slug: those with a text in their name, in a state, with a tag, or those that one sells to. */
+export const organisationsOptions = (asked: Asked) =>
   queryOptions({
     queryKey: ['organisations', asked],
-    queryFn: async () => body(await api.GET('/api/v1/organisations', { params: { query: asked } })),
+    queryFn: async () =>
+      body(
+        await api.GET('/api/v1/organisations', { params: { query: asked as Asked & { state?: 'active' } } }),
+      ),
   });
 
 export const organisationOptions = (organisation: string) =>

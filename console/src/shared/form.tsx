@@ -177,13 +177,15 @@ interface TextProps extends FieldProps {
   kept?: 'username' | 'name' | 'current-password' | 'new-password';
   disabled?: boolean;
   onTyped?: (text: string) => void;
+  /** How many lines of text there is room for; one by default. */
+  lines?: number;
   /** One of these, instead of any text. */
   options?: readonly (readonly [string, string])[];
 }
 
 /** A line of text, or one of a few. */
 export function TextInput(props: TextProps) {
-  const { name, label, columns, hint, unit, type, kept, optional, disabled, onTyped, options } = props;
+  const { name, label, columns, hint, unit, type, kept, optional, disabled, onTyped, lines, options } = props;
   const { field, fieldState } = useController({ name });
   return (
     <TextField
@@ -195,6 +197,8 @@ export function TextInput(props: TextProps) {
       inputRef={field.ref}
       ref={undefined}
       select={options !== undefined}
+      multiline={lines !== undefined}
+      minRows={lines}
       label={unit ? `${label}, ${unit}` : label}
       type={type}
       autoComplete={kept}

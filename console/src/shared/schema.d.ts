@@ -448,6 +448,8 @@ export interface paths {
         /**
          * List Organisations
          * @description The organisations that the caller sees, by slug; with ``parent`` only those that one sells to.
+         *
+         *     ``state`` is what holds for them, ``tag`` one that the caller's organisations gave them.
          */
         get: operations["list_organisations"];
         put?: never;
@@ -480,10 +482,10 @@ export interface paths {
         options?: never;
         head?: never;
         /**
-         * Set Segment
-         * @description Say what kind of customer a buyer is. Safe to repeat.
+         * Change Organisation
+         * @description Change its name or cost centre, or what its seller says of it. Safe to repeat.
          */
-        patch: operations["set_segment"];
+        patch: operations["change_organisation"];
         trace?: never;
     };
     "/api/v1/organisations/{organisation}/assignment-rules": {
@@ -543,6 +545,30 @@ export interface paths {
          */
         get: operations["list_audit_entries"];
         put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/organisations/{organisation}/details": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Details
+         * @description Who an organisation is on paper, and how to reach it; for its own members and those of its direct seller.
+         */
+        get: operations["read_details"];
+        /**
+         * Change Details
+         * @description Put what is known of it in the place of what was. Safe to repeat.
+         */
+        put: operations["change_details"];
         post?: never;
         delete?: never;
         options?: never;
@@ -841,6 +867,50 @@ export interface paths {
         put?: never;
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/organisations/{organisation}/states": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List States
+         * @description What an organisation is, was and will be, what that means, and what may follow.
+         */
+        get: operations["list_states"];
+        put?: never;
+        /**
+         * Change State
+         * @description Bring it into another state, now or from a day on; its seller's to do. Safe to repeat.
+         */
+        post: operations["change_state"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/organisations/{organisation}/states/planned": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Withdraw Planned
+         * @description Forget what is planned. Safe to repeat.
+         */
+        delete: operations["withdraw_planned"];
         options?: never;
         head?: never;
         patch?: never;
@@ -2003,6 +2073,16 @@ export interface components {
             period: string;
         };
         /**
+         * BillingContactBody
+         * @description Somebody whom documents are for, a user or not.
+         */
+        BillingContactBody: {
+            /** Email */
+            email: string;
+            /** Name */
+            name: string;
+        };
+        /**
          * BlockForm
          * @description A price per unit up to and including a quantity; the last block has no end.
          */
@@ -2406,6 +2486,83 @@ export interface components {
             services?: {
                 [key: string]: components["schemas"]["OnTopForm"];
             };
+        };
+        /**
+         * DetailsBody
+         * @description Who an organisation is on paper, and how to reach it.
+         *
+         *     ``payer`` pays its documents; null is the organisation itself.
+         *     ``notes`` are its seller's own, and null for all others.
+         */
+        DetailsBody: {
+            /** Billing Contacts */
+            billing_contacts: components["schemas"]["BillingContactBody"][];
+            /** Country */
+            country: string;
+            /** Email */
+            email: string | null;
+            /** Language */
+            language: string | null;
+            /** Legal Name */
+            legal_name: string | null;
+            /** Notes */
+            notes: string | null;
+            /** Organisation */
+            organisation: string;
+            /** Organisation Name */
+            organisation_name: string;
+            /** Payer */
+            payer: string | null;
+            /** Payer Name */
+            payer_name: string | null;
+            /** Phone */
+            phone: string | null;
+            /** Postal Code */
+            postal_code: string | null;
+            /** Region */
+            region: string | null;
+            /** Registration */
+            registration: string | null;
+            /** Street */
+            street: string | null;
+            /** Tax Id */
+            tax_id: string | null;
+            /** Town */
+            town: string | null;
+            /** Version */
+            version: number;
+        };
+        /**
+         * DetailsUpdate
+         * @description All of it, in the place of what is there; null is not known.
+         *
+         *     ``street`` has the lines above the town. ``version`` is that of what was read, null to change it whatever it is.
+         */
+        DetailsUpdate: {
+            /** Billing Contacts */
+            billing_contacts?: components["schemas"]["BillingContactBody"][];
+            /** Email */
+            email?: string | null;
+            /** Language */
+            language?: string | null;
+            /** Legal Name */
+            legal_name?: string | null;
+            /** Phone */
+            phone?: string | null;
+            /** Postal Code */
+            postal_code?: string | null;
+            /** Region */
+            region?: string | null;
+            /** Registration */
+            registration?: string | null;
+            /** Street */
+            street?: string | null;
+            /** Tax Id */
+            tax_id?: string | null;
+            /** Town */
+            town?: string | null;
+            /** Version */
+            version?: number | null;
         };
         /**
          * DifferenceBody
@@ -3163,6 +3320,20 @@ export interface components {
             percent: string;
         };
         /**
+         * MeaningBody
+         * @description What a state means, for the organisation and all below it.
+         */
+        MeaningBody: {
+            /** Billing */
+            billing: string;
+            /** Ordering */
+            ordering: string;
+            /** Sign In */
+            sign_in: string;
+            /** Usage */
+            usage: string;
+        };
+        /**
          * Measure
          * @description What a quota limits.
          * @enum {string}
@@ -3292,6 +3463,17 @@ export interface components {
             seller: string;
             /** Waiting */
             waiting: boolean;
+        };
+        /**
+         * NextStateBody
+         * @description A state that may follow, what it would mean, and what stands against it (``hindrances``).
+         */
+        NextStateBody: {
+            /** Hindrances */
+            hindrances: string[];
+            meaning: components["schemas"]["MeaningBody"];
+            /** State */
+            state: string;
         };
         /**
          * NotPricedBody
@@ -3468,8 +3650,9 @@ export interface components {
          * OrganisationBody
          * @description An organisation as its viewer sees it; ``parent`` is null at the edge of what that viewer sees.
          *
-         *     ``children`` counts those it sells to.
-         *     ``segment`` is its seller's word for the kind of customer, and shown to those who see the seller.
+         *     ``state`` is what holds for it: its own, or that of one above it. ``children`` counts those it sells to.
+         *     ``segment`` is its seller's word for the kind of customer, ``tags`` are words that its seller finds it by; both are
+         *     shown to the seller's members.
          */
         OrganisationBody: {
             /** Billing Zone */
@@ -3497,12 +3680,16 @@ export interface components {
             segment: string | null;
             /** Slug */
             slug: string;
+            /** State */
+            state: string;
+            /** Tags */
+            tags: string[];
             /** Type */
             type: string;
         };
         /**
          * OrganisationCreate
-         * @description A reseller or tenant under a seller.
+         * @description A reseller or tenant under a seller; with ``starts_on`` it is proposed until that day.
          */
         OrganisationCreate: {
             /**
@@ -3524,16 +3711,32 @@ export interface components {
             segment?: string | null;
             /** Slug */
             slug: string;
+            /** Starts On */
+            starts_on?: string | null;
             /** Type */
             type: string;
         };
         /**
          * OrganisationUpdate
-         * @description What kind of customer a buyer is, in its seller's words; null is none.
+         * @description What is to change; what is left out stays.
+         *
+         *     ``name`` and ``cost_centre`` are the organisation's and its seller's to say; ``segment`` (what kind of customer it
+         *     is), ``tags``, ``notes`` and ``payer`` (another that the same seller sells to, or the seller itself; null is the
+         *     organisation) its seller's.
          */
         OrganisationUpdate: {
+            /** Cost Centre */
+            cost_centre?: string | null;
+            /** Name */
+            name?: string | null;
+            /** Notes */
+            notes?: string | null;
+            /** Payer */
+            payer?: string | null;
             /** Segment */
-            segment: string | null;
+            segment?: string | null;
+            /** Tags */
+            tags?: string[] | null;
         };
         /**
          * OutcomeBody
@@ -3784,23 +3987,32 @@ export interface components {
         };
         /**
          * PartiesBody
-         * @description Who sells and who buys.
+         * @description Who sells, who buys, and who pays in the buyer's place.
          */
         PartiesBody: {
             buyer: components["schemas"]["PartyBody"];
+            payer: components["schemas"]["PartyBody"] | null;
             seller: components["schemas"]["PartyBody"];
         };
         /**
          * PartyBody
-         * @description A party as it was named when the document was made.
+         * @description A party as it was known when the document was issued; ``address`` has the lines above its country.
          */
         PartyBody: {
+            /** Address */
+            address: string[];
             /** Country */
             country: string;
+            /** Legal Name */
+            legal_name: string | null;
             /** Name */
             name: string;
+            /** Registration */
+            registration: string | null;
             /** Slug */
             slug: string;
+            /** Tax Id */
+            tax_id: string | null;
         };
         /**
          * PasswordChange
@@ -4663,6 +4875,73 @@ export interface components {
          * @enum {string}
          */
         Started: "second" | "minute" | "hour";
+        /**
+         * State
+         * @description What an organisation is in the eyes of its seller, from the best to what weighs most.
+         * @enum {string}
+         */
+        State: "active" | "suspended" | "closing" | "proposed" | "closed";
+        /**
+         * StateBody
+         * @description A state from a moment on; ``planned`` where that is still to come.
+         *
+         *     The reason is between the organisation and its direct seller, and null for others.
+         */
+        StateBody: {
+            /** Planned */
+            planned: boolean;
+            /** Reason */
+            reason: string | null;
+            /**
+             * Starts At
+             * Format: date-time
+             */
+            starts_at: string;
+            /** State */
+            state: string;
+        };
+        /**
+         * StateCreate
+         * @description Another state for an organisation: from a day on (in its seller's zone), or from now where that is null.
+         */
+        StateCreate: {
+            /** Reason */
+            reason?: string | null;
+            /** Starts On */
+            starts_on?: string | null;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "active" | "suspended" | "closing" | "closed";
+        };
+        /**
+         * StatesBody
+         * @description The state of an organisation, those before, and those that may follow.
+         *
+         *     ``state`` is what holds, which may come from one above it; ``own`` is its own. ``below`` counts organisations below
+         *     it, and ``subscriptions`` what runs of it and of them, of what its reader sees; both share what happens to it.
+         *     ``next`` is empty for those who do not decide.
+         */
+        StatesBody: {
+            /** Below */
+            below: number;
+            /** History */
+            history: components["schemas"]["StateBody"][];
+            meaning: components["schemas"]["MeaningBody"];
+            /** Next */
+            next: components["schemas"]["NextStateBody"][];
+            /** Organisation */
+            organisation: string;
+            /** Organisation Name */
+            organisation_name: string;
+            /** Own */
+            own: string;
+            /** State */
+            state: string;
+            /** Subscriptions */
+            subscriptions: number;
+        };
         /**
          * Statistic
          * @description What of a window's samples counts.
@@ -6214,6 +6493,9 @@ export interface operations {
                 limit?: number;
                 search?: string;
                 parent?: string | null;
+                type?: ("provider" | "reseller" | "tenant") | null;
+                state?: components["schemas"]["State"] | null;
+                tag?: string | null;
             };
             header?: never;
             path?: never;
@@ -6307,7 +6589,7 @@ export interface operations {
             };
         };
     };
-    set_segment: {
+    change_organisation: {
         parameters: {
             query?: never;
             header?: never;
@@ -6462,6 +6744,72 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Page_AuditEntryBody_"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    read_details: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                organisation: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DetailsBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    change_details: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                organisation: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DetailsUpdate"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DetailsBody"];
                 };
             };
             /** @description A refusal, as problem details */
@@ -7062,6 +7410,103 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Page_RatingDifferenceBody_"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_states: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                organisation: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StatesBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    change_state: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                organisation: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StateCreate"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StatesBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    withdraw_planned: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                organisation: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StatesBody"];
                 };
             };
             /** @description A refusal, as problem details */

@@ -24,7 +24,7 @@ from gradumen.api.expensive import Gate
 from gradumen.api.headers import HeadAsGet, KnownHosts, SafeHeaders
 from gradumen.api.limits import BodyLimit
 from gradumen.api.metering import feeds, readings, usage, uses
-from gradumen.api.organisations import organisations, projects
+from gradumen.api.organisations import details, organisations, projects, states
 from gradumen.api.quotas import quotas
 from gradumen.api.rating import estimates, what_ifs
 from gradumen.api.spend import month_margins, period_so_far, spend, to_dos
@@ -35,6 +35,8 @@ from gradumen.wire.values import Problem
 
 ROUTERS = (
     organisations,
+    details,
+    states,
     projects,
     set_up,
     sessions,

@@ -10,7 +10,7 @@ from gradumen.cli.access import invitations, members, sessions, tokens
 from gradumen.cli.billing import bill_runs, invoices, tax_rates
 from gradumen.cli.catalogue import catalogue
 from gradumen.cli.metering import feeds, readings, usage, uses
-from gradumen.cli.organisations import organisations
+from gradumen.cli.organisations import details, organisations, states
 from gradumen.cli.output import Out
 from gradumen.cli.profiles import connect
 from gradumen.cli.quotas import quotas
@@ -24,6 +24,8 @@ Run = Callable[[argparse.Namespace, Client, Out], int]
 NOUNS = (
     sessions,
     organisations,
+    details,
+    states,
     quotas,
     catalogue,
     estimates,

@@ -22,7 +22,9 @@ from gradumen.client.metering.feeds import Feeds
 from gradumen.client.metering.readings import Readings
 from gradumen.client.metering.usage import Usage
 from gradumen.client.metering.uses import Uses
+from gradumen.client.organisations.details import Details
 from gradumen.client.organisations.organisations import Organisations
+from gradumen.client.organisations.states import States
 from gradumen.client.quotas.quotas import Quotas
 from gradumen.client.rating.estimates import Estimates
 from gradumen.client.rating.what_ifs import WhatIfs
@@ -50,6 +52,8 @@ class Client:
     ) -> None:
         self.connection = Connection(url, token, timeout=timeout, transport=transport)
         self.organisations = Organisations(self.connection)
+        self.details = Details(self.connection)
+        self.states = States(self.connection)
         self.quotas = Quotas(self.connection)
         self.catalogue = Catalogue(self.connection)
         self.unpublished_changes = UnpublishedChanges(self.connection)

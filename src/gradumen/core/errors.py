@@ -25,6 +25,7 @@ GradumenError
     ├── NotOffered           a tier that its seller does not offer to the buyer
     ├── NotOnSale            a tier that is withdrawn or retired on that day
     ├── StillSubscribed      a tier to retire that subscriptions still have
+    ├── NotActive            an organisation that is suspended, closing or closed, or not active yet
     ├── PeriodOpen           the period is not over yet
     ├── EditedMeanwhile      somebody else changed it first
     └── KeyUsedOtherwise     an Idempotency-Key with another body
@@ -275,6 +276,12 @@ class PeriodOpen(Conflict):
     """The period is not over in the seller's billing zone."""
 
     code = "period_open"
+
+
+class NotActive(Conflict):
+    """Something new for an organisation that is suspended, closing or closed, or not active yet."""
+
+    code = "not_active"
 
 
 class EditedMeanwhile(Conflict):

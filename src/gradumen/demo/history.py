@@ -15,6 +15,7 @@ from gradumen.core.errors import GradumenError
 from gradumen.core.periods import Period
 from gradumen.core.permissions import Role
 from gradumen.demo import fleet
+from gradumen.demo.papers import set_states, write_papers
 from gradumen.demo.scenario import (
     CATALOGUE,
     HOST_PROJECT,
@@ -168,6 +169,7 @@ class History:
             self.signed_in(SIGNERS[seller]).tax_rates.set(
                 seller, country=country, percent=percent, starts_on=date(2020, 1, 1), category=category
             )
+        write_papers(self.signed_in)
         self.tell(f"{len(ORGANISATIONS) + 1} organisations with people, projects and quotas")
 
     def _files(self, *names: str) -> list[CatalogueFile]:
@@ -325,6 +327,8 @@ class History:
         self.mara.catalogue.publish(PROVIDER, self._files("tarnwick-coming.yaml"))
         count = self.send(self._days(self.calendar.current.first_day, now.date(), until_hour=now.hour))
         self.tell(f"{self.calendar.current.text} so far: {count} readings")
+        if self.calendar.months > 1:
+            set_states(self.signed_in, self.calendar.current.next().next().first_day)
 
     def top_up(self, since: date, now: datetime) -> None:
         """After a pause: the readings from a day to now; what is known already does no harm."""

@@ -10,6 +10,7 @@ from fractions import Fraction
 from functools import partial
 from xml.sax.saxutils import escape
 
+from babel import Locale
 from reportlab.lib import colors
 from reportlab.lib.pagesizes import A4
 from reportlab.lib.styles import ParagraphStyle
@@ -60,15 +61,28 @@ class PdfTax:
 
 
 @dataclass(frozen=True, slots=True)
+class PdfParty:
+    """A party: its name, the lines of its address, and what its papers say."""
+
+    name: str
+    address: Sequence[str]
+    papers: Sequence[str]
+
+    @property
+    def texts(self) -> list[str]:
+        """All that is printed of it."""
+        return [self.name, *self.address, *self.papers]
+
+
+@dataclass(frozen=True, slots=True)
 class PdfInvoice:
     """What a page shows of an invoice or credit note."""
 
     kind: str
     number: str
-    seller: str
-    seller_country: str
-    buyer: str
-    buyer_country: str
+    seller: PdfParty
+    buyer: PdfParty
+    payer: PdfParty | None
     period: str
     invoice_date: date
     due_date: date
@@ -110,6 +124,15 @@ def average_text(amount: Decimal, quantity: Decimal) -> str:
     return quantity_text(exact.round_half_up(average, places))
 
 
+def country_name(code: str) -> str:
+    """What a country is called; its code where it has no name.
+
+    >>> country_name("IE")
+    'Ireland'
+    """
+    return str(Locale("en").territories.get(code, code))
+
+
 def write_pdf(invoice: PdfInvoice) -> bytes:
     """The document as PDF, the same bytes for the same document.
 
@@ -117,7 +140,8 @@ def write_pdf(invoice: PdfInvoice) -> bytes:
         NotPrintable: a text has letters that the typeface lacks.
     """
     texts = {each for line in invoice.lines for each in (line.group, line.description, line.detail, line.unit)}
-    check_printable(invoice.seller, invoice.buyer, *sorted(texts))
+    parties = [each for each in (invoice.seller, invoice.buyer, invoice.payer) if each]
+    check_printable(*(said for each in parties for said in each.texts), *sorted(texts))
     out = io.BytesIO()
     title = "Credit note" if invoice.kind == "credit_note" else "Invoice"
     document = SimpleDocTemplate(
@@ -128,7 +152,7 @@ def write_pdf(invoice: PdfInvoice) -> bytes:
         topMargin=24 * mm,
         bottomMargin=22 * mm,
         title=f"{title} {invoice.number}",
-        author=invoice.seller,
+        author=invoice.seller.name,
         invariant=1,
     )
     story = [
@@ -151,10 +175,10 @@ def write_pdf(invoice: PdfInvoice) -> bytes:
         canvas.line(20 * mm, A4[1] - 17 * mm, A4[0] - 20 * mm, A4[1] - 17 * mm)
         canvas.setFillColor(INK)
         canvas.setFont(STRONG, 10)
-        canvas.drawString(20 * mm, A4[1] - 14 * mm, invoice.seller)
+        canvas.drawString(20 * mm, A4[1] - 14 * mm, invoice.seller.name)
         canvas.setFillColor(QUIET)
         canvas.setFont(BODY, 7.5)
-        canvas.drawString(20 * mm, 12 * mm, f"{invoice.seller}   {invoice.number}")
+        canvas.drawString(20 * mm, 12 * mm, f"{invoice.seller.name}   {invoice.number}")
         canvas.drawRightString(A4[0] - 20 * mm, 12 * mm, f"Page {canvas.getPageNumber()}")
         canvas.restoreState()
 
@@ -169,18 +193,27 @@ def _parties(invoice: PdfInvoice) -> Table:
         ("Due", invoice.due_date.isoformat()),
         ("Currency", invoice.currency),
     ]
-    left = Paragraph(
-        f"<font color='#5f6b64'>To</font><br/><b>{escape(invoice.buyer)}</b><br/>{escape(invoice.buyer_country)}", _BODY
-    )
-    middle = Paragraph(
-        f"<font color='#5f6b64'>From</font><br/><b>{escape(invoice.seller)}</b><br/>{escape(invoice.seller_country)}",
-        _BODY,
-    )
+    left: Flowable | list[Flowable] = _party("To", invoice.buyer)
+    if invoice.payer is not None:
+        left = [_party("To be paid by", invoice.payer), Spacer(1, 2 * mm), _party("For", invoice.buyer)]
+    middle = _party("From", invoice.seller)
     right = Table([[Paragraph(name, _SMALL), Paragraph(value, _RIGHT)] for name, value in facts], [26 * mm, 28 * mm])
     right.setStyle(TableStyle([("TOPPADDING", (0, 0), (-1, -1), 0), ("BOTTOMPADDING", (0, 0), (-1, -1), 1)]))
     table = Table([[left, middle, right]], [58 * mm, 58 * mm, 54 * mm])
     table.setStyle(TableStyle([("VALIGN", (0, 0), (-1, -1), "TOP"), ("LEFTPADDING", (0, 0), (-1, -1), 0)]))
     return table
+
+
+def _party(what: str, party: PdfParty) -> Paragraph:
+    said = "<br/>".join(
+        [
+            f"<font color='#5f6b64'>{what}</font>",
+            f"<b>{escape(party.name)}</b>",
+            *map(escape, party.address),
+            *(f"<font color='#5f6b64'>{escape(each)}</font>" for each in party.papers),
+        ]
+    )
+    return Paragraph(said, _BODY)
 
 
 def _head(invoice: PdfInvoice) -> tuple[str, ...]:

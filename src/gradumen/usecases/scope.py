@@ -1,11 +1,12 @@
 """Who is calling, what it may see, and what it may do. Every query passes through here."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from uuid import UUID
 
-from gradumen.core.errors import Forbidden, NeedsPassword, NotFound
+from gradumen.core.errors import Forbidden, NeedsPassword, NotActive, NotFound
+from gradumen.core.organisations.states import KEPT, State
 from gradumen.core.permissions import FROM_ABOVE, Right, Role, may
 from gradumen.store.clock import BusinessClockRow
 from gradumen.store.organisations.organisations import find_organisation, find_project
@@ -50,8 +51,26 @@ class Scope:
         return self.is_member(organisation, right)
 
     def is_member(self, organisation: UUID, right: Right = Right.READ) -> bool:
-        """Whether the caller is a member of the organisation itself, with a role that has the right."""
-        return organisation in self.caller.roles and may(self.caller.roles[organisation], right)
+        """Whether the caller is a member of the organisation itself, with a role that has the right, in its state."""
+        role = self.caller.roles.get(organisation)
+        return role is not None and may(role, right) and right in KEPT[self.tree.state(organisation)]
+
+    def require_active(self, organisation: OrganisationRow, *, or_proposed: bool = False) -> None:
+        """Check that something new can be made for an organisation.
+
+        Raises:
+            NotActive: it, or one above it, is suspended, closing or closed, or not active yet.
+        """
+        state = self.tree.state(organisation.id)
+        if state is State.ACTIVE or (or_proposed and state is State.PROPOSED):
+            return
+        own = self.tree.own_states.get(organisation.id, State.ACTIVE) is state
+        remedy = "final" if state is State.CLOSED else "its seller can make it active again"
+        raise NotActive(
+            f"{organisation.name} is {state}" + (f": {remedy}" if own else ", as one that it buys from is"),
+            organisation=organisation.slug,
+            state=state,
+        )
 
     def require(self, right: Right, organisation: OrganisationRow) -> None:
         """Check a right.
@@ -78,7 +97,7 @@ class Scope:
 
     def members_of(self, right: Right = Right.READ) -> frozenset[UUID]:
         """The organisations that the caller is a member of with a right."""
-        return frozenset(org for org, role in self.caller.roles.items() if may(role, right))
+        return frozenset(organisation for organisation in self.caller.roles if self.is_member(organisation, right))
 
     def members_money(self) -> frozenset[UUID]:
         """The organisations whose own money the caller sees: only where it is a member itself."""
@@ -110,8 +129,9 @@ def load_scope(tx: Session, caller: Caller) -> Scope:
     """What the caller sees at this moment."""
     now = business_now(tx, caller.at)
     tree = load_tree(tx, now)
-    readers = [org for org, role in caller.roles.items() if may(role, Right.READ)]
-    return Scope(caller, tree, frozenset(tree.below(readers)), now)
+    roles = {each: role for each, role in caller.roles.items() if KEPT[tree.state(each)]}
+    readers = [each for each, role in roles.items() if may(role, Right.READ)]
+    return Scope(replace(caller, roles=roles), tree, frozenset(tree.below(readers)), now)
 
 
 def get_organisation(tx: Session, scope: Scope, slug: str) -> OrganisationRow:

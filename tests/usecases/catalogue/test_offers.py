@@ -135,7 +135,7 @@ def test_a_resellers_documents_have_its_names_and_its_suppliers_have_theirs(worl
 
 def test_a_reseller_sells_services_of_its_own_and_its_supplier_bills_none_of_it(world: World) -> None:
     edda = world.user("edda")
-    edda.organisations.set_segment("saltmarsh", "looked-after")
+    edda.organisations.change("saltmarsh", segment="looked-after")
     edda.catalogue.publish("oxbow", files(LABOUR))
     subscribe(world, "saltmarsh", "heath", "edda", "helping-hands")
     lines = edda.subscriptions.list("saltmarsh")
@@ -211,7 +211,7 @@ def test_the_card_is_chosen_by_the_sellers_rules(world: World) -> None:
     }
     asked = EstimateAsked(organisation="quillstone", plan="open-range", tier="moor", months=1)
     found = [world.mara.estimates.price(asked).rate_card]
-    world.mara.organisations.set_segment("quillstone", "school")
+    world.mara.organisations.change("quillstone", segment="school")
     for slug, rule in cards.items():
         world.mara.catalogue.publish("tarnwick", files(rate_card(slug, "EUR", rule, "1")))
         found.append(world.mara.estimates.price(asked).rate_card)

@@ -283,7 +283,7 @@ def test_a_month_in_one_file_says_what_its_pairs_say(
     service.uow.columns = columns
     refresh()
     made = months()
-    assert {path.name.partition(".")[2] for path in made} == {"arrow", "rough.arrow", "json"}
+    assert {path.name.partition(".")[2] for path in made} == {"arrow", "days.arrow", "month.arrow", "json"}
     for path in columns.rglob("*.arrow"):
         if path.parent.name != "months":
             path.write_bytes(b"")

@@ -4,12 +4,14 @@ import { useQuery } from '@tanstack/react-query';
 import { Suspense, lazy, type ReactNode } from 'react';
 import { Link, useLocation, useParams } from 'react-router';
 import { useSignedIn } from '../../access/session';
+import { StateMark } from '../../organisations/StateMark';
 import { type Organisation, organisationOptions } from '../../organisations/organisations';
 import { type Crumb, Page, Within } from '../../shared/Page';
 import { Empty, Failed, Loading } from '../../shared/States';
 import { Slug } from '../../shared/Slug';
 import { countryName } from '../../shared/world';
 import { Subscriptions } from '../../subscriptions/Subscriptions';
+import { Details } from './Details';
 import { People } from './People';
 import { Projects } from './Projects';
 import { Quotas } from './Quotas';
@@ -21,6 +23,7 @@ const InvoicesPage = lazy(() => import('../../billing/InvoicesPage'));
 
 const TABS: Record<string, { title: string; shows: (organisation: Organisation) => ReactNode }> = {
   summary: { title: 'Summary', shows: (organisation) => <Summary organisation={organisation} /> },
+  details: { title: 'Details', shows: (organisation) => <Details organisation={organisation} /> },
   quotas: { title: 'Quotas', shows: (organisation) => <Quotas organisation={organisation} /> },
   subscriptions: {
     title: 'Subscriptions',
@@ -64,6 +67,7 @@ export default function OrganisationPage() {
           sx={{ display: 'inline-flex', flexWrap: 'wrap', gap: 1.5, alignItems: 'center' }}
         >
           <Slug>{organisation.slug}</Slug>
+          <StateMark state={organisation.state} />
           <span>{described(organisation)}</span>
         </Box>
       }

@@ -6,7 +6,6 @@ import { Link as RouterLink } from 'react-router';
 import { useSignedIn } from '../../access/session';
 import { OrganisationDialog } from '../../organisations/OrganisationDialog';
 import { QuotaBars } from '../../organisations/QuotaBars';
-import { SegmentDialog } from '../../organisations/SegmentDialog';
 import {
   type Organisation,
   organisationOptions,
@@ -24,23 +23,15 @@ const SHOWN = 12;
 
 export function Summary({ organisation }: { organisation: Organisation }) {
   const { may } = useSignedIn();
-  const [doing, setDoing] = useState<'customer' | 'segment' | null>(null);
+  const [adding, setAdding] = useState(false);
   const sells = organisation.type !== 'tenant';
   const manages = may('manage organisations');
-  const close = () => setDoing(null);
   return (
     <>
-      {manages && (
-        <Box sx={{ display: 'flex', gap: 1, mb: 2.5 }}>
-          {sells && (
-            <Button variant="outlined" onClick={() => setDoing('customer')}>
-              Add a customer
-            </Button>
-          )}
-          {organisation.parent !== null && (
-            <Button onClick={() => setDoing('segment')}>Set the segment</Button>
-          )}
-        </Box>
+      {manages && sells && (
+        <Button variant="outlined" sx={{ mb: 2.5 }} onClick={() => setAdding(true)}>
+          Add a customer
+        </Button>
       )}
       <Figures organisation={organisation} />
       <Box sx={{ display: 'grid', gridTemplateColumns: { xs: '1fr', md: '1fr 1fr' }, columnGap: 5 }}>
@@ -51,8 +42,7 @@ export function Summary({ organisation }: { organisation: Organisation }) {
           {sells ? <Customers organisation={organisation} /> : <Seller organisation={organisation} />}
         </Section>
       </Box>
-      {doing === 'customer' && <OrganisationDialog parent={organisation} onClose={close} />}
-      {doing === 'segment' && <SegmentDialog organisation={organisation} onClose={close} />}
+      {adding && <OrganisationDialog parent={organisation} onClose={() => setAdding(false)} />}
     </>
   );
 }

@@ -1,8 +1,9 @@
 """Routes of invoices and their drafts."""
 
 from collections import Counter
+from collections.abc import Mapping
 from datetime import date
-from typing import Annotated
+from typing import Annotated, Any
 from uuid import UUID
 
 from fastapi import APIRouter, Query, Response, status
@@ -16,7 +17,16 @@ from gradumen.core.errors import Conflict
 from gradumen.core.exact import text
 from gradumen.core.periods import days_text
 from gradumen.documents.fonts import is_printable
-from gradumen.documents.invoices import PdfInvoice, PdfLine, PdfTax, average_text, quantity_text, write_pdf
+from gradumen.documents.invoices import (
+    PdfInvoice,
+    PdfLine,
+    PdfParty,
+    PdfTax,
+    average_text,
+    country_name,
+    quantity_text,
+    write_pdf,
+)
 from gradumen.usecases.billing import invoices, issuing
 from gradumen.wire.billing.invoices import InvoiceBody, InvoicesBody, IssueDrafts
 from gradumen.wire.tasks import TaskBody
@@ -108,10 +118,9 @@ def _pdf(found: invoices.Invoice, number: str, invoice_date: date, due_date: dat
     return PdfInvoice(
         kind=found.kind,
         number=number,
-        seller=found.parties["seller"]["name"],
-        seller_country=found.parties["seller"]["country"],
-        buyer=found.parties["buyer"]["name"],
-        buyer_country=found.parties["buyer"]["country"],
+        seller=_party(found.parties["seller"]),
+        buyer=_party(found.parties["buyer"]),
+        payer=_party(found.parties["payer"]) if "payer" in found.parties else None,
         period=found.period,
         invoice_date=invoice_date,
         due_date=due_date,
@@ -133,6 +142,15 @@ def _pdf(found: invoices.Invoice, number: str, invoice_date: date, due_date: dat
             )
             for line in found.lines
         ],
+    )
+
+
+def _party(known: Mapping[str, Any]) -> PdfParty:
+    papers = [("Tax number", known.get("tax_id")), ("Registered", known.get("registration"))]
+    return PdfParty(
+        name=known.get("legal_name") or known["name"],
+        address=[*known.get("address", ()), country_name(known["country"])],
+        papers=[f"{what} {value}" for what, value in papers if value],
     )
 
 

@@ -1,11 +1,12 @@
 """Routes of organisations."""
 
-from typing import Annotated
+from typing import Annotated, Literal
 
 from fastapi import APIRouter, Query, Response, status
 
 from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, OnceHere, Uow, answered, page_limit, page_of
+from gradumen.core.organisations.states import State
 from gradumen.usecases.organisations import organisations
 from gradumen.wire.organisations.organisations import OrganisationBody, OrganisationCreate, OrganisationUpdate
 from gradumen.wire.values import Page
@@ -21,10 +22,18 @@ def list_organisations(
     limit: Annotated[int, Query()] = 200,
     search: Annotated[str, Query(max_length=80)] = "",
     parent: str | None = None,
+    type: Literal["provider", "reseller", "tenant"] | None = None,
+    state: State | None = None,
+    tag: Annotated[str | None, Query(max_length=40)] = None,
 ) -> Page[OrganisationBody]:
-    """The organisations that the caller sees, by slug; with ``parent`` only those that one sells to."""
+    """The organisations that the caller sees, by slug; with ``parent`` only those that one sells to.
+
+    ``state`` is what holds for them, ``tag`` one that the caller's organisations gave them.
+    """
     size = page_limit(limit, 2000)
-    found = organisations.list_organisations(uow, caller, after=after, limit=size + 1, search=search, parent=parent)
+    found = organisations.list_organisations(
+        uow, caller, after=after, limit=size + 1, search=search, parent=parent, type=type, state=state, tag=tag
+    )
     return page_of(found, size, lambda last: last.slug)
 
 
@@ -46,6 +55,7 @@ def read_organisation(organisation: str, uow: Uow, caller: CallerHere) -> Organi
 
 
 @router.patch("/{organisation}", tags=["organisations"])
-def set_segment(organisation: str, body: OrganisationUpdate, uow: Uow, caller: CallerHere) -> OrganisationBody:
-    """Say what kind of customer a buyer is. Safe to repeat."""
-    return organisations.set_segment(uow, caller, organisation=organisation, **body.model_dump())
+def change_organisation(organisation: str, body: OrganisationUpdate, uow: Uow, caller: CallerHere) -> OrganisationBody:
+    """Change its name or cost centre, or what its seller says of it. Safe to repeat."""
+    given = body.model_dump(exclude_unset=True)
+    return organisations.change_organisation(uow, caller, organisation=organisation, given=given)

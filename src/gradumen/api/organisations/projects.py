@@ -4,7 +4,7 @@ from fastapi import APIRouter, Response, status
 
 from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, OnceHere, Uow, answered
-from gradumen.usecases.organisations import organisations
+from gradumen.usecases.organisations import projects
 from gradumen.wire.organisations.projects import ProjectBody, ProjectCreate
 from gradumen.wire.values import Page
 
@@ -14,8 +14,7 @@ router = APIRouter(route_class=StrictRoute, prefix="/organisations")
 @router.get("/{organisation}/projects", tags=["projects"])
 def list_projects(organisation: str, uow: Uow, caller: CallerHere) -> Page[ProjectBody]:
     """The projects of an organisation."""
-    found = organisations.list_projects(uow, caller, organisation=organisation)
-    return Page(items=[ProjectBody.of(each) for each in found])
+    return Page(items=projects.list_projects(uow, caller, organisation=organisation))
 
 
 @router.post(
@@ -27,7 +26,5 @@ def create_project(organisation: str, body: ProjectCreate, uow: Uow, caller: Cal
         uow,
         once,
         201,
-        lambda u: ProjectBody.of(
-            organisations.create_project(u, caller, organisation=organisation, **body.model_dump())
-        ),
+        lambda u: projects.create_project(u, caller, organisation=organisation, **body.model_dump()),
     )

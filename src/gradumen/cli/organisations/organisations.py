@@ -1,12 +1,14 @@
 """gradumen organisations and their projects."""
 
 import argparse
+from datetime import date
 from typing import Any
 
 from gradumen.cli.nouns import Verbs, add_organisation
 from gradumen.cli.output import Out
 from gradumen.cli.profiles import own_organisation
 from gradumen.client import Client
+from gradumen.core.organisations.states import State
 from gradumen.wire.organisations.organisations import OrganisationBody, OrganisationCreate
 
 
@@ -16,6 +18,9 @@ def register(nouns: Any) -> None:
     listing = verbs.add("list", run_list, "the tree of organisations that you see")
     listing.add_argument("--search", help="part of a slug or name; then without the tree")
     listing.add_argument("--under", metavar="SLUG", help="only those that this one sells to")
+    listing.add_argument("--type", choices=("provider", "reseller", "tenant"))
+    listing.add_argument("--state", choices=list(State), help="what holds for them")
+    listing.add_argument("--tag", help="a word that you gave them")
     create = verbs.add("create", run_create, "bring a reseller or tenant on board")
     create.add_argument("slug")
     for name in ("parent", "type", "name", "country", "currency"):
@@ -23,9 +28,15 @@ def register(nouns: Any) -> None:
     create.add_argument("--billing-zone", default="UTC")
     create.add_argument("--cost-centre")
     create.add_argument("--segment", help="what kind of customer it is, in your words")
-    segment = verbs.add("set-segment", run_set_segment, "say what kind of customer a buyer is; safe to repeat")
-    segment.add_argument("organisation")
-    segment.add_argument("segment", nargs="?", help="without it: none")
+    create.add_argument("--starts-on", type=date.fromisoformat, metavar="DAY", help="until then it is proposed")
+    change = verbs.add("change", run_change, "change its name, or what you say of it as its seller; safe to repeat")
+    change.add_argument("organisation")
+    change.add_argument("--name")
+    change.add_argument("--cost-centre", help="empty: none")
+    change.add_argument("--segment", help="what kind of customer it is, in your words; empty: none")
+    change.add_argument("--tags", help="words by which you find it, with commas; empty: none")
+    change.add_argument("--notes", help="what you write down about it; it never reads that")
+    change.add_argument("--payer", metavar="SLUG", help="who pays its documents; empty: itself")
     projects = verbs.add("projects", run_projects, "the projects of an organisation")
     add_organisation(projects)
     create_project = verbs.add("create-project", run_create_project, "add a project")
@@ -37,13 +48,14 @@ def register(nouns: Any) -> None:
 
 def run_list(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     """Show the tree."""
-    found = client.organisations.list(search=arguments.search, parent=arguments.under)
+    wanted = {name: getattr(arguments, name) for name in ("search", "type", "state", "tag")}
+    found = client.organisations.list(parent=arguments.under, **wanted)
     out.body(found)
-    ordered = [(0, each) for each in found] if arguments.search or arguments.under else tree(found)
+    ordered = [(0, each) for each in found] if arguments.under or any(wanted.values()) else tree(found)
     out.table(
-        ("ORGANISATION", "NAME", "TYPE", "COUNTRY", "CURRENCY", "ZONE"),
+        ("ORGANISATION", "NAME", "TYPE", "STATE", "COUNTRY", "CURRENCY", "ZONE"),
         [
-            ("  " * depth + each.slug, each.name, each.type, each.country, each.currency, each.billing_zone)
+            ("  " * depth + each.slug, each.name, each.type, each.state, each.country, each.currency, each.billing_zone)
             for depth, each in ordered
         ],
     )
@@ -74,18 +86,26 @@ def run_create(arguments: argparse.Namespace, client: Client, out: Out) -> int:
         billing_zone=arguments.billing_zone,
         cost_centre=arguments.cost_centre,
         segment=arguments.segment,
+        starts_on=arguments.starts_on,
     )
     made = client.organisations.create(body)
     out.body(made)
-    out.say(f"{made.type} '{made.slug}' is under {made.parent}, billed in {made.currency}")
+    out.say(f"{made.type} '{made.slug}' is under {made.parent}, billed in {made.currency}; it is {made.state}")
     return 0
 
 
-def run_set_segment(arguments: argparse.Namespace, client: Client, out: Out) -> int:
-    """Set a segment."""
-    made = client.organisations.set_segment(arguments.organisation, arguments.segment)
+def run_change(arguments: argparse.Namespace, client: Client, out: Out) -> int:
+    """Change an organisation."""
+    names = ("name", "cost_centre", "segment", "notes", "payer")
+    given: dict[str, Any] = {name: getattr(arguments, name) for name in names if getattr(arguments, name) is not None}
+    if arguments.tags is not None:
+        given["tags"] = [each.strip() for each in arguments.tags.split(",") if each.strip()]
+    made = client.organisations.change(arguments.organisation, **given)
     out.body(made)
-    out.say(f"{made.slug} is of segment {made.segment}" if made.segment else f"{made.slug} is of no segment")
+    out.table(
+        ("ORGANISATION", "NAME", "SEGMENT", "TAGS", "COST CENTRE"),
+        [(made.slug, made.name, made.segment or "", ", ".join(made.tags), made.cost_centre or "")],
+    )
     return 0
 
 

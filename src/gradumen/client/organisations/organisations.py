@@ -1,5 +1,7 @@
 """Organisations and projects."""
 
+from typing import Any
+
 from gradumen.client.connection import Connection
 from gradumen.wire.organisations.organisations import OrganisationBody, OrganisationCreate, OrganisationUpdate
 from gradumen.wire.organisations.projects import ProjectBody, ProjectCreate
@@ -19,10 +21,9 @@ class Organisations:
         """Bring a reseller or tenant on board."""
         return self._connection.post("organisations", OrganisationBody, body, key=key)
 
-    def set_segment(self, organisation: str, segment: str | None) -> OrganisationBody:
-        """Say what kind of customer a buyer is."""
-        body = OrganisationUpdate(segment=segment)
-        return self._connection.patch(f"organisations/{organisation}", OrganisationBody, body)
+    def change(self, organisation: str, **given: Any) -> OrganisationBody:
+        """Change what is given: name, cost_centre, or as its seller segment, tags, notes, payer."""
+        return self._connection.patch(f"organisations/{organisation}", OrganisationBody, OrganisationUpdate(**given))
 
     def projects(self, organisation: str) -> list[ProjectBody]:
         """The projects of an organisation."""
@@ -35,6 +36,15 @@ class Organisations:
         body = ProjectCreate(slug=slug, name=name, cost_centre=cost_centre)
         return self._connection.post(f"organisations/{organisation}/projects", ProjectBody, body, key=key)
 
-    def list(self, *, search: str | None = None, parent: str | None = None) -> list[OrganisationBody]:
+    def list(
+        self,
+        *,
+        search: str | None = None,
+        parent: str | None = None,
+        type: str | None = None,
+        state: str | None = None,
+        tag: str | None = None,
+    ) -> list[OrganisationBody]:
         """All organisations in scope, by slug; with ``parent`` only those that one sells to."""
-        return self._connection.all("organisations", OrganisationBody, search=search, parent=parent, limit=1000)
+        wanted = {"search": search, "parent": parent, "type": type, "state": state, "tag": tag}
+        return self._connection.all("organisations", OrganisationBody, **wanted, limit=1000)

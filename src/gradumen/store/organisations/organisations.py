@@ -32,7 +32,7 @@ FEW = 500
 
 
 def page_of_organisations(
-    tx: Session, ids: Collection[UUID], *, after: str | None, limit: int, search: str, of_all: int
+    tx: Session, ids: Collection[UUID], *, after: str | None, limit: int, search: str, type: str | None, of_all: int
 ) -> list[OrganisationRow]:
     """Some of these organisations, by slug, after a slug; ``search`` is found in slug or name.
 
@@ -40,11 +40,11 @@ def page_of_organisations(
         of_all: how many organisations there are.
     """
     if len(ids) <= FEW:
-        return _page(tx, ids, after, limit, search)
+        return _page(tx, ids, after, limit, search, type)
     found: list[OrganisationRow] = []
     size = max(limit, min(limit * of_all // len(ids), 5000))
     while len(found) < limit:
-        rows = _page(tx, None, after, size, search)
+        rows = _page(tx, None, after, size, search, type)
         found += [row for row in rows if row.id in ids]
         if len(rows) < size:
             break
@@ -53,13 +53,15 @@ def page_of_organisations(
 
 
 def _page(
-    tx: Session, ids: Collection[UUID] | None, after: str | None, limit: int, search: str
+    tx: Session, ids: Collection[UUID] | None, after: str | None, limit: int, search: str, type: str | None
 ) -> list[OrganisationRow]:
     query = select(OrganisationRow).order_by(OrganisationRow.slug)
     if ids is not None:
         query = query.where(OrganisationRow.id.in_(ids))
     if after is not None:
         query = query.where(OrganisationRow.slug > after)
+    if type is not None:
+        query = query.where(OrganisationRow.type == type)
     if search:
         found = [has_text(column, search) for column in (OrganisationRow.slug, OrganisationRow.name)]
         query = query.where(or_(*found))

@@ -1,13 +1,14 @@
-"""Organisations, their dated parent edges and billing zones, and projects."""
+"""Organisations, their details, dated states, parent edges and billing zones, and projects."""
 
 from bisect import bisect_right
 from collections.abc import Collection, Iterable, Mapping, Sequence
 from datetime import date, datetime
 from uuid import UUID
 
-from sqlalchemy import FetchedValue, ForeignKey, Index, Integer, String, UniqueConstraint, select
+from sqlalchemy import FetchedValue, ForeignKey, Index, Integer, String, Text, UniqueConstraint, select
 from sqlalchemy.orm import Mapped, Session, mapped_column
 
+from gradumen.core.organisations.states import State, heaviest
 from gradumen.store.columns import Base, Moment, ascii_text
 from gradumen.store.revisions import TREE, kept
 
@@ -40,6 +41,70 @@ class ParentEdgeRow(Base):
     ends_at: Mapped[datetime | None] = mapped_column(Moment)
 
 
+class StateRow(Base):
+    """From ``starts_at`` on an organisation is in a state; before the first it is active."""
+
+    __tablename__ = "organisation_states"
+
+    organisation_id: Mapped[UUID] = mapped_column(ForeignKey("organisations.id", ondelete="RESTRICT"), primary_key=True)
+    starts_at: Mapped[datetime] = mapped_column(Moment, primary_key=True)
+    state: Mapped[str] = mapped_column(ascii_text(16))
+    reason: Mapped[str | None] = mapped_column(String(300))
+    set_at: Mapped[datetime] = mapped_column(Moment)
+
+
+class DetailsRow(Base):
+    """Who an organisation is on paper, and how to reach it; what is not known is not there."""
+
+    __tablename__ = "organisation_details"
+
+    organisation_id: Mapped[UUID] = mapped_column(ForeignKey("organisations.id", ondelete="RESTRICT"), primary_key=True)
+    legal_name: Mapped[str | None] = mapped_column(String(200))
+    registration: Mapped[str | None] = mapped_column(String(60))
+    tax_id: Mapped[str | None] = mapped_column(ascii_text(30))
+    street: Mapped[str | None] = mapped_column(String(320))
+    postal_code: Mapped[str | None] = mapped_column(String(20))
+    town: Mapped[str | None] = mapped_column(String(100))
+    region: Mapped[str | None] = mapped_column(String(100))
+    email: Mapped[str | None] = mapped_column(ascii_text(200))
+    phone: Mapped[str | None] = mapped_column(ascii_text(40))
+    language: Mapped[str | None] = mapped_column(ascii_text(12))
+    payer_id: Mapped[UUID | None] = mapped_column(ForeignKey("organisations.id", ondelete="RESTRICT"))
+    """Who pays its documents in its place."""
+    version: Mapped[int]
+
+
+class BillingContactRow(Base):
+    """Somebody whom documents of an organisation are for, a user or not."""
+
+    __tablename__ = "billing_contacts"
+
+    organisation_id: Mapped[UUID] = mapped_column(ForeignKey("organisations.id", ondelete="RESTRICT"), primary_key=True)
+    email: Mapped[str] = mapped_column(ascii_text(200), primary_key=True)
+    name: Mapped[str] = mapped_column(String(120))
+
+
+class BuyerNotesRow(Base):
+    """What a seller writes down about an organisation that it sells to; its buyer never reads it."""
+
+    __tablename__ = "buyer_notes"
+
+    seller_id: Mapped[UUID] = mapped_column(ForeignKey("organisations.id", ondelete="RESTRICT"), primary_key=True)
+    buyer_id: Mapped[UUID] = mapped_column(ForeignKey("organisations.id", ondelete="RESTRICT"), primary_key=True)
+    notes: Mapped[str] = mapped_column(Text)
+
+
+class BuyerTagRow(Base):
+    """A word of a seller's by which it finds organisations that it sells to."""
+
+    __tablename__ = "buyer_tags"
+    __table_args__ = (Index("ix_buyer_tags_buyer_id", "buyer_id", "seller_id"),)
+
+    seller_id: Mapped[UUID] = mapped_column(ForeignKey("organisations.id", ondelete="RESTRICT"), primary_key=True)
+    tag: Mapped[str] = mapped_column(String(40, collation="utf8mb4_bin"), primary_key=True)
+    buyer_id: Mapped[UUID] = mapped_column(ForeignKey("organisations.id", ondelete="RESTRICT"), primary_key=True)
+
+
 class BillingZoneRow(Base):
     """The zone of a seller's days and periods, from the first day of a period on."""
 
@@ -64,10 +129,13 @@ class ProjectRow(Base):
 
 
 class Tree:
-    """The organisations' parents at a moment, small enough to hold at once (16 bytes twice an organisation)."""
+    """The organisations' parents and states at a moment, small enough to hold at once (16 bytes twice each).
 
-    def __init__(self, parents: Mapping[UUID, UUID]) -> None:
-        self.parents = parents
+    ``own_states`` has those that are not active.
+    """
+
+    def __init__(self, parents: Mapping[UUID, UUID], own_states: Mapping[UUID, State] | None = None) -> None:
+        self.parents, self.own_states = parents, own_states or {}
         self._children: dict[UUID, list[UUID]] = {}
         for child, parent in parents.items():
             self._children.setdefault(parent, []).append(child)
@@ -83,6 +151,12 @@ class Tree:
         while found[-1] in self.parents:
             found.append(self.parents[found[-1]])
         return found
+
+    def state(self, organisation: UUID) -> State:
+        """What holds for an organisation: the heaviest of its own state and those of all above it."""
+        if not self.own_states:
+            return State.ACTIVE
+        return heaviest(self.own_states.get(each, State.ACTIVE) for each in self.chain(organisation))
 
     def below(self, roots: Iterable[UUID]) -> frozenset[UUID]:
         """The roots and everything under them."""
@@ -102,23 +176,29 @@ class Tree:
 
 
 class _Edges:
-    """All edges there ever were, and the trees that they make between two changes."""
+    """All edges and states there ever were, and the trees that they make between two changes."""
 
-    def __init__(self, rows: Sequence[tuple[UUID, UUID, datetime, datetime | None]]) -> None:
-        self.rows = rows
-        self.changes = sorted({each for row in rows for each in row[2:] if each is not None})
+    def __init__(
+        self,
+        rows: Sequence[tuple[UUID, UUID, datetime, datetime | None]],
+        states: Sequence[tuple[UUID, datetime, State]],
+    ) -> None:
+        self.rows, self.states = rows, states
+        moments = {each for row in rows for each in row[2:] if each is not None}
+        self.changes = sorted(moments | {starts for _, starts, _ in states})
         self._trees: dict[int, Tree] = {}
 
     def at(self, moment: datetime) -> Tree:
         place = bisect_right(self.changes, moment)
         if place not in self._trees:
-            self._trees[place] = Tree(
-                {
-                    child: parent
-                    for child, parent, starts, ends in self.rows
-                    if starts <= moment and (ends is None or ends > moment)
-                }
-            )
+            parents = {
+                child: parent
+                for child, parent, starts, ends in self.rows
+                if starts <= moment and (ends is None or ends > moment)
+            }
+            states = {organisation: state for organisation, starts, state in self.states if starts <= moment}
+            resting = {organisation: state for organisation, state in states.items() if state is not State.ACTIVE}
+            self._trees[place] = Tree(parents, resting)
         return self._trees[place]
 
 
@@ -127,7 +207,9 @@ def load_tree(tx: Session, at: datetime) -> Tree:
 
     def read() -> _Edges:
         columns = (ParentEdgeRow.child_id, ParentEdgeRow.parent_id, ParentEdgeRow.starts_at, ParentEdgeRow.ends_at)
-        return _Edges([(child, parent, starts, ends) for child, parent, starts, ends in tx.execute(select(*columns))])
+        edges = [(child, parent, starts, ends) for child, parent, starts, ends in tx.execute(select(*columns))]
+        dated = select(StateRow.organisation_id, StateRow.starts_at, StateRow.state).order_by(StateRow.starts_at)
+        return _Edges(edges, [(owner, starts, State(state)) for owner, starts, state in tx.execute(dated)])
 
     return kept(tx, TREE, read).at(at)
 

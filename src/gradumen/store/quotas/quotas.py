@@ -4,7 +4,7 @@ from decimal import Decimal
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import func, select, update
+from sqlalchemy import delete, func, select, update
 from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.orm import Session
 
@@ -34,3 +34,8 @@ def given_on(tx: Session, giver: UUID, measure: str) -> tuple[Decimal, int]:
         )
     ).one()
     return Decimal(total or 0), int(unlimited)
+
+
+def release_quotas(tx: Session, organisation: UUID) -> None:
+    """Give back all that an organisation and its projects hold."""
+    tx.execute(delete(QuotaRow).where(QuotaRow.organisation_id == organisation))

@@ -8,14 +8,14 @@ from typing import Any
 from uuid import UUID
 
 import polars as pl
-from sqlalchemy import ColumnElement, delete, func, insert, literal, select, tuple_, update
+from sqlalchemy import ColumnElement, delete, exists, func, insert, literal, select, tuple_, update
 from sqlalchemy.orm import Session
 
 from gradumen.core.exact import AMOUNT_PLACES, QUANTITY_PLACES
 from gradumen.store.bulk import decimal_text, load_rows
 from gradumen.store.metering.tables import DeliveryRow, StaleUsageRow
 from gradumen.store.organisations.tables import ProjectRow
-from gradumen.store.pairs import PairRow
+from gradumen.store.pairs import PairRow, is_to_bill
 from gradumen.store.rating.tables import CurrentChargeRow, CurrentPartRow, NotPricedRow
 from gradumen.store.subscriptions.tables import SubscriptionRow, SupplyLineRow
 
@@ -168,6 +168,18 @@ def pairs_in_advance(tx: Session, pairs: Collection[PairRow]) -> set[int]:
         return set()
     charge = CurrentChargeRow
     return set(tx.scalars(select(charge.pair_id).where(_held(charge, pairs), charge.advance).distinct()))
+
+
+def months_to_bill(tx: Session, seller: UUID, buyer: UUID) -> int:
+    """How many months of a link have charges that no document has, or are not up to date."""
+    charge = CurrentChargeRow
+    charged = exists().where(charge.pair_id == PairRow.id, charge.generation == PairRow.generation)
+    query = select(func.count()).where(
+        PairRow.seller_id == seller,
+        PairRow.buyer_id == buyer,
+        PairRow.stale_since.is_not(None) | (is_to_bill() & charged),
+    )
+    return tx.scalar(query) or 0
 
 
 def not_priced_of(tx: Session, pairs: Collection[PairRow]) -> list[NotPricedRow]:

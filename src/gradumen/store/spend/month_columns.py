@@ -1,8 +1,8 @@
 """The columns of all pairs of a seller's month in one file, so that a year of a thousand buyers is a dozen files.
 
-A copy of the files of `gradumen.store.spend.spend_columns`, and as they a cache. A rough one beside it knows neither
-charges, resources nor days. A list says of which ratings of which pairs they are; those that were rated since are read
-from their own files.
+A copy of the files of `gradumen.store.spend.spend_columns`, and as they a cache. Beside it stand rougher ones: by day,
+which knows neither charges nor resources, and by month, which does not know days either. A list says of which ratings
+of which pairs they are; those that were rated since are read from their own files.
 """
 
 import json
@@ -10,6 +10,7 @@ import logging
 import time
 from collections.abc import Collection, Mapping, Sequence
 from contextlib import suppress
+from enum import StrEnum
 from pathlib import Path
 from uuid import UUID, uuid4
 
@@ -25,19 +26,31 @@ FEWEST = 8
 """Pairs for which one file is worth its while."""
 ABANDONED = 3600
 """Seconds after which files that are not listed are taken for a dead worker's."""
-ROUGH = [name for name in SPEND_SCHEMA if name not in ("charge", "resource", "day", "amount")]
-"""What rough files tell apart."""
+
+
+class Detail(StrEnum):
+    """What files tell apart: all that there is, or less; their names end so."""
+
+    WHOLE = ".arrow"
+    BY_DAY = ".days.arrow"
+    BY_MONTH = ".month.arrow"
+
+
+_LEAVES_OUT = {
+    Detail.BY_DAY: ("charge", "resource", "amount"),
+    Detail.BY_MONTH: ("charge", "resource", "day", "amount"),
+}
 
 
 def scan_months(
-    folder: Path | None, pairs: Sequence[PairRow], *, rough: bool
+    folder: Path | None, pairs: Sequence[PairRow], detail: Detail
 ) -> tuple[list[pl.LazyFrame], list[PairRow]]:
     """What of pairs of one month can be read from files, when that is asked for, and the pairs that have none.
 
     What is damaged shows when it is read; see `gradumen.store.spend.spend_columns.find_columns`.
 
     Args:
-        rough: whether it is enough to know `ROUGH`; files may have more.
+        detail: what has to be told apart; files may have more.
     """
     if folder is None:
         return [], list(pairs)
@@ -45,7 +58,7 @@ def scan_months(
     left: list[PairRow] = []
     for same in _by_seller(pairs):
         name, ratings = _listed(folder, same[0])
-        path = folder / RELEASE / "months" / f"{name}{'.rough' if rough else ''}.arrow"
+        path = folder / RELEASE / "months" / f"{name}{detail}"
         there = {pair.id for pair in same if ratings.get(pair.id) == rating_of(pair)}
         if there and (len(same) >= FEWEST or _smaller(path, [path_of(folder, pair) for pair in same])):
             rows = pl.scan_ipc(path)
@@ -82,12 +95,14 @@ def keep_month(folder: Path, pairs: Sequence[PairRow]) -> None:
     written = made.with_suffix(".json")
     try:
         made.parent.mkdir(parents=True, exist_ok=True)
-        scanned[0].sink_ipc(made.with_suffix(".arrow"), compression="lz4")
-        added_up(scanned[0], ROUGH).write_ipc(made.with_suffix(".rough.arrow"), compression="lz4")
+        scanned[0].sink_ipc(made.with_suffix(Detail.WHOLE), compression="lz4")
+        for rougher, left_out in _LEAVES_OUT.items():
+            keys = [name for name in SPEND_SCHEMA if name not in left_out]
+            added_up(scanned[0], keys).write_ipc(made.with_suffix(rougher), compression="lz4")
         written.write_text(json.dumps({"files": made.name, "ratings": {pair.id: rating_of(pair) for pair in pairs}}))
         written.replace(listed)
     except DAMAGED as error:
-        for suffix in (".arrow", ".rough.arrow", ".json"):
+        for suffix in (*Detail, ".json"):
             made.with_suffix(suffix).unlink(missing_ok=True)
         log.warning("the columns of %s cannot be kept in %s: %s", pairs[0].period, folder, error)
         return

@@ -4,7 +4,7 @@ from collections.abc import Collection
 from datetime import date
 from uuid import UUID
 
-from sqlalchemy import ColumnElement, select
+from sqlalchemy import ColumnElement, func, select
 from sqlalchemy.orm import Session
 
 from gradumen.store.access.tables import UserRow
@@ -30,6 +30,15 @@ def visible_subscriptions(tx: Session, owners: Collection[UUID], members: Collec
     """The subscriptions of owners, as far as they concern members of these organisations."""
     query = select(SubscriptionRow).where(SubscriptionRow.organisation_id.in_(owners), _visible(members))
     return list(tx.scalars(query))
+
+
+def count_running(tx: Session, owners: Collection[UUID], day: date, members: Collection[UUID] | None = None) -> int:
+    """How many subscriptions of owners are not over before a day; of those that concern some members, or all."""
+    query = select(func.count()).where(
+        SubscriptionRow.organisation_id.in_(owners),
+        SubscriptionRow.ends_on.is_(None) | (SubscriptionRow.ends_on > day),
+    )
+    return tx.scalar(query if members is None else query.where(_visible(members))) or 0
 
 
 def find_subscription(tx: Session, organisation: UUID, name: str) -> SubscriptionRow | None:

@@ -61,9 +61,10 @@ class Membership:
 
 @use_case
 def list_memberships(tx: Session, caller: Caller) -> list[Membership]:
-    """What the caller is, and where."""
-    rows = organisations_by_id(tx, set(caller.roles))
-    found = [Membership(row.slug, row.name, row.type, caller.roles[id]) for id, row in rows.items()]
+    """What the caller is, and where; not where its organisation is closed, or not active yet."""
+    roles = load_scope(tx, caller).caller.roles
+    rows = organisations_by_id(tx, set(roles))
+    found = [Membership(row.slug, row.name, row.type, roles[id]) for id, row in rows.items()]
     return sorted(found, key=lambda each: each.organisation)
 
 

@@ -2,6 +2,7 @@
 
 import hashlib
 import secrets
+from collections.abc import Collection
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from uuid import UUID
@@ -10,14 +11,16 @@ from argon2 import PasswordHasher
 from argon2.exceptions import InvalidHashError, VerificationError
 
 from gradumen.core.errors import NotFound, NotSignedIn, SessionChanged
+from gradumen.core.organisations.states import KEPT, State
 from gradumen.core.permissions import Role, least
 from gradumen.store.access import sessions
 from gradumen.store.access.members import find_user, memberships_of, roles_of
 from gradumen.store.access.tables import DeviceRow, MemberRow, SessionRow, UserRow
+from gradumen.store.organisations.tables import OrganisationRow, load_tree
 from gradumen.store.unit_of_work import Session, UnitOfWork, use_case
 from gradumen.usecases.access.pace import Pace, count_attempt, forgive, network_of, take_back
 from gradumen.usecases.audit_entries import record_sign_in
-from gradumen.usecases.scope import Caller
+from gradumen.usecases.scope import Caller, business_now
 
 HASHER = PasswordHasher(time_cost=2, memory_cost=19 * 1024, parallelism=1)
 """Argon2id with the parameters of RFC 9106's low-memory advice, as commonly recommended for web sign-in."""
@@ -75,7 +78,7 @@ def sign_in(
 
     Raises:
         SlowDown: too many attempts in a row failed; the password is not looked at.
-        NotSignedIn: wrong address or password, not told apart.
+        NotSignedIn: wrong address or password, not told apart; or all that the user is a member of is closed.
     """
     known = _password_hash(uow, email)
     paces = _paces(uow, known[0] if known else None, email=email, place=place, at=at, free=free, longest=longest)
@@ -132,6 +135,8 @@ def _note_failure(tx: Session, user: UUID | None, *, email: str, address: str, a
 def _start(
     tx: Session, user_id: UUID, paces: list[Pace], *, email: str, place: Place, at: datetime, hours: int
 ) -> SignedIn:
+    memberships = memberships_of(tx, user_id)
+    _check_open(tx, memberships, at)
     forgive(tx, [pace for pace in paces if not pace.subject.startswith(_SHARED)])
     for pace in paces:
         if pace.subject.startswith(_SHARED):
@@ -155,9 +160,19 @@ def _start(
             expires_at=signed.expires_at,
         )
     )
-    for organisation in memberships_of(tx, user_id):
+    for organisation in memberships:
         record_sign_in(tx, "signed in", organisation, email.strip(), at=at, user=user_id, address=place.address)
     return signed
+
+
+def _check_open(tx: Session, memberships: Collection[UUID], at: datetime) -> None:
+    """Check that somebody whose password was right has anywhere to go: what is closed or proposed lets nobody in."""
+    tree = load_tree(tx, business_now(tx, at))
+    shut = [each for each in memberships if not KEPT[tree.state(each)]]
+    if shut and len(shut) == len(memberships):
+        name = tx.get_one(OrganisationRow, shut[0]).name
+        closed = tree.state(shut[0]) is State.CLOSED
+        raise NotSignedIn(f"{name} is closed" if closed else f"{name} is not active yet; ask the one who invited you")
 
 
 @use_case

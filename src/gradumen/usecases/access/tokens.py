@@ -44,7 +44,7 @@ def create_token(tx: Session, caller: Caller, *, organisation: str, name: str, r
     require_password(caller)
     scope = load_scope(tx, caller)
     row = find_organisation(tx, organisation)
-    own = caller.roles.get(row.id) if row else None
+    own = scope.caller.roles.get(row.id) if row else None
     if row is None or (own is None and row.id not in scope.seen):
         raise NotFound("organisation", organisation[:70])
     if own is None or not RIGHTS[role] <= RIGHTS[own]:

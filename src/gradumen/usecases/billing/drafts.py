@@ -36,6 +36,7 @@ from gradumen.store.pairs import PairRow, pairs_to_bill, pairs_with
 from gradumen.store.rating.current_charges import Detail, pairs_in_advance
 from gradumen.store.subscriptions.tables import SupplyLineRow
 from gradumen.store.unit_of_work import Session
+from gradumen.usecases.billing.parties import party
 from gradumen.usecases.billing.pending_charges import (
     Billed,
     BilledOrigin,
@@ -283,7 +284,7 @@ class Drafting:
             invoice_date=None,
             due_date=None,
             issued_at=None,
-            parties={"seller": _party(self.seller), "buyer": _party(buyer)},
+            parties={"seller": party(self.seller), "buyer": party(buyer)},
         )
         self.invoices.append(invoice)
         self.taxes[invoice_id] = taxes
@@ -311,7 +312,3 @@ def taxes_on(tx: Session, lines: list[TaxedLine[UUID]], currency: str) -> Taxes[
     """The taxes of a document's lines, as far as those that it corrects have any left."""
     corrected = {line.corrects for line in lines if line.corrects}
     return taxes_of(lines, currency, taxes_left(tx, corrected) if corrected else {})
-
-
-def _party(row: OrganisationRow) -> dict[str, str]:
-    return {"slug": row.slug, "name": row.name, "country": row.country}

@@ -1,7 +1,7 @@
 """Invoices: drafts are issued with gapless numbers and then never change; every amount explains itself."""
 
-from dataclasses import dataclass, fields
-from datetime import date, datetime, timedelta
+from dataclasses import dataclass, fields, replace
+from datetime import date, timedelta
 from decimal import Decimal
 from typing import Any
 from uuid import UUID
@@ -10,7 +10,6 @@ from gradumen.core.billing.documents import TaxGroup, totals
 from gradumen.core.errors import Conflict, Invalid, NotFound
 from gradumen.core.exact import minor_units
 from gradumen.core.periods import zone_of
-from gradumen.store.billing.charges import card_of, parts_of, readings_of
 from gradumen.store.billing.drafts import discard_drafts, note_issued
 from gradumen.store.billing.invoices import (
     Beside,
@@ -31,7 +30,6 @@ from gradumen.store.billing.invoices import (
     taxed_lines,
 )
 from gradumen.store.billing.tables import (
-    ChargeRow,
     InvoiceLineRow,
     InvoiceRow,
     IssuedDocumentRow,
@@ -42,7 +40,8 @@ from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.audit_entries import record
 from gradumen.usecases.billing.bill_runs import require_billing
 from gradumen.usecases.billing.drafts import taxes_on
-from gradumen.usecases.billing.stored_lines import stored_explanation, stored_line
+from gradumen.usecases.billing.parties import parties_of
+from gradumen.usecases.billing.stored_lines import stored_line
 from gradumen.usecases.billing.tax_rates import find_tax
 from gradumen.usecases.rating.charges import Line
 from gradumen.usecases.scope import Caller, Scope, load_scope
@@ -89,47 +88,7 @@ class Invoice:
     lines: list[InvoiceLine]
 
 
-@dataclass(frozen=True, slots=True)
-class ChargePart:
-    """A charge's share of a project, resource and day."""
-
-    project: str | None
-    resource: str | None
-    day: date
-    quantity: Decimal
-    amount: Decimal
-
-
-@dataclass(frozen=True, slots=True)
-class ExplainedCharge:
-    """Why an amount is what it is."""
-
-    id: UUID
-    rate_card: str
-    currency: str
-    quantity: Decimal
-    amount: Decimal
-    service_start: datetime
-    service_end: datetime
-    evidence: str
-    explanation: dict[str, Any]
-    parts: list[ChargePart]
-
-
-@dataclass(frozen=True, slots=True)
-class ReadingView:
-    """A reading that a charge was made from."""
-
-    feed: str
-    source: str
-    event_id: str
-    resource: str
-    start: datetime
-    end: datetime
-    quantity: Decimal
-
-
-def _visible(scope: Scope, row: InvoiceRow) -> bool:
+def is_visible(scope: Scope, row: InvoiceRow) -> bool:
     """A seller's members see drafts and documents, the buyer's members see documents."""
     own = scope.members_money()
     return row.seller_id in own or (row.state == "issued" and row.buyer_id in own)
@@ -137,7 +96,7 @@ def _visible(scope: Scope, row: InvoiceRow) -> bool:
 
 def _get(tx: Session, scope: Scope, invoice_id: UUID, *, lock: bool = False) -> InvoiceRow:
     row = tx.get(InvoiceRow, invoice_id, with_for_update=lock or None, populate_existing=True)
-    if row is None or not _visible(scope, row):
+    if row is None or not is_visible(scope, row):
         raise NotFound("invoice", invoice_id)
     return row
 
@@ -210,7 +169,14 @@ def _whole(tx: Session, row: InvoiceRow) -> Invoice:
         )
         for each, line in zip(lines, plain, strict=True)
     ]
-    return _view(row, beside_invoices(tx, [row])[row.id], shown, stored_taxes(tx, row.id))
+    whole = _view(row, beside_invoices(tx, [row])[row.id], shown, stored_taxes(tx, row.id))
+    return whole if row.state == "issued" else replace(whole, parties=_parties(tx, row))
+
+
+def _parties(tx: Session, row: InvoiceRow) -> dict[str, Any]:
+    """Who stands on a draft, as known now; what is issued keeps whom it was issued to."""
+    seller, buyer = (tx.get_one(OrganisationRow, each) for each in (row.seller_id, row.buyer_id))
+    return parties_of(tx, seller, buyer)
 
 
 def _line(row: InvoiceLineRow, line: Line, names: tuple[str, str | None], corrects: str | None) -> InvoiceLine:
@@ -263,7 +229,7 @@ def issue_invoice(tx: Session, caller: Caller, *, invoice_id: UUID) -> Invoice:
         )
     _decide_tax(tx, row, seller, today)
     row.number = _next_number(tx, seller, row.kind, today.year)
-    row.state, row.issued_at = "issued", scope.now
+    row.state, row.issued_at, row.parties = "issued", scope.now, _parties(tx, row)
     row.invoice_date, row.due_date = today, today + TERMS
     note_issued(tx, row.id)
     tx.flush()
@@ -318,57 +284,6 @@ def discard_draft(tx: Session, caller: Caller, *, invoice_id: UUID) -> None:
     before = {"net": _money(row.net, row.currency), "period": row.period}
     record(tx, caller, "draft discarded", seller.id, row.parties["buyer"]["slug"], before=before)
     discard_drafts(tx, seller.id, invoice=row.id)
-
-
-def _charge(tx: Session, scope: Scope, charge_id: UUID) -> ChargeRow:
-    charge = tx.get(ChargeRow, charge_id)
-    if charge is not None:
-        invoice = tx.get_one(InvoiceRow, charge.invoice_id)
-        if _visible(scope, invoice):
-            return charge
-    raise NotFound("charge", charge_id)
-
-
-@use_case
-def explain_charge(tx: Session, caller: Caller, *, charge_id: UUID) -> ExplainedCharge:
-    """The arithmetic of a charge, down to projects, resources and days."""
-    charge = _charge(tx, load_scope(tx, caller), charge_id)
-    card = card_of(tx, charge)
-    return ExplainedCharge(
-        id=charge.id,
-        rate_card=card.slug,
-        currency=card.currency,
-        quantity=charge.quantity,
-        amount=charge.amount,
-        service_start=charge.service_start,
-        service_end=charge.service_end,
-        evidence=charge.evidence,
-        explanation=stored_explanation(charge.explanation),
-        parts=[
-            ChargePart(slug, part.resource, part.day, part.quantity, part.amount)
-            for part, slug in parts_of(tx, charge.id)
-        ],
-    )
-
-
-@use_case
-def list_charge_readings(tx: Session, caller: Caller, *, charge_id: UUID, after: int, limit: int) -> list[ReadingView]:
-    """The readings that a charge was made from, in the order in which they came, after so many of them."""
-    charge = _charge(tx, load_scope(tx, caller), charge_id)
-    if charge.meter is None:
-        return []
-    return [
-        ReadingView(
-            found.feed,
-            found.source,
-            found.reading.event_id,
-            found.resource,
-            found.reading.start_at,
-            found.reading.end_at,
-            found.reading.quantity,
-        )
-        for found in readings_of(tx, charge, after=after, limit=limit)
-    ]
 
 
 def _view(row: InvoiceRow, beside: Beside, lines: list[InvoiceLine], taxes: list[TaxGroup]) -> Invoice:

@@ -1,35 +1,33 @@
 """Organisations and their projects."""
 
 import re
-from collections.abc import Collection
-from dataclasses import dataclass
+from collections.abc import Collection, Mapping, Sequence
+from datetime import date
+from typing import Any
 from uuid import UUID, uuid4
 
 from gradumen.core.errors import Conflict, Invalid
 from gradumen.core.exact import minor_units
 from gradumen.core.names import name_of, slug_of
+from gradumen.core.organisations.states import State
 from gradumen.core.periods import Period, zone_of
 from gradumen.core.permissions import Right
-from gradumen.store.organisations.organisations import organisations_by_id, page_of_organisations, projects_of
-from gradumen.store.organisations.tables import BillingZoneRow, OrganisationRow, ParentEdgeRow, ProjectRow, zone_names
+from gradumen.store.organisations.details import lock_details, notes_of, set_notes, set_tags, tagged, tags_of
+from gradumen.store.organisations.organisations import (
+    lock_members,
+    organisations_by_id,
+    page_of_organisations,
+)
+from gradumen.store.organisations.tables import BillingZoneRow, OrganisationRow, ParentEdgeRow, zone_names
 from gradumen.store.revisions import TREE, revise
 from gradumen.store.unit_of_work import Session, add_new, use_case
 from gradumen.usecases.audit_entries import acting_for, record
+from gradumen.usecases.organisations.states import propose
 from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
 from gradumen.wire.organisations.organisations import OrganisationBody
 
 TYPES = ("provider", "reseller", "tenant")
-
-
-@dataclass(frozen=True, slots=True)
-class Project:
-    """A unit of an organisation that uses and is charged."""
-
-    id: UUID
-    organisation: str
-    slug: str
-    name: str
-    cost_centre: str | None
+MOST_TAGS, LONGEST_NOTES = 20, 10_000
 
 
 def country_of(raw: str) -> str:
@@ -89,20 +87,17 @@ def create_organisation(
     billing_zone: str,
     cost_centre: str | None,
     segment: str | None,
+    starts_on: date | None = None,
 ) -> OrganisationBody:
-    """Bring a reseller or tenant on board under a seller.
+    """Bring a reseller or tenant on board under a seller; until ``starts_on`` it is proposed.
 
     Raises:
-        Invalid: a tenant as parent, or a type that cannot be under it.
+        Invalid: a tenant as parent, or a type that cannot be under it, or a day to start that is over.
+        NotActive: the seller is suspended, closing or closed.
         Conflict: the slug is taken.
     """
     scope = load_scope(tx, caller)
-    seller = get_organisation(tx, scope, parent)
-    scope.require(Right.MANAGE_ORGANISATIONS, seller)
-    if type not in ("reseller", "tenant"):
-        raise Invalid(f"type must be reseller or tenant; got '{type[:30]}'", field="type", value=type)
-    if seller.type == "tenant":
-        raise Invalid(f"'{parent}' is a tenant and sells to nobody; choose a reseller", field="parent", value=parent)
+    seller = _selling(tx, scope, parent, type)
     row = new_row(
         tx,
         type=type,
@@ -123,45 +118,151 @@ def create_organisation(
         )
     )
     tx.flush()
+    if starts_on is not None:
+        propose(tx, scope, seller.id, row.id, starts_on)
     after = {"type": type, "name": row.name, "country": country, "currency": currency, "billing_zone": billing_zone}
     acting = acting_for(scope, seller.id, Right.MANAGE_ORGANISATIONS)
     record(tx, caller, "organisation made", acting, row.slug, concerns=row.id, after=after)
     return _view(tx, load_scope(tx, caller), row, {seller.id: seller})
 
 
+def _selling(tx: Session, scope: Scope, parent: str, type: str) -> OrganisationRow:
+    """The seller under which an organisation of a type can come."""
+    seller = get_organisation(tx, scope, parent)
+    scope.require(Right.MANAGE_ORGANISATIONS, seller)
+    if type not in ("reseller", "tenant"):
+        raise Invalid(f"type must be reseller or tenant; got '{type[:30]}'", field="type", value=type)
+    if seller.type == "tenant":
+        raise Invalid(f"'{parent}' is a tenant and sells to nobody; choose a reseller", field="parent", value=parent)
+    scope.require_active(seller, or_proposed=True)
+    return seller
+
+
 def _segment(raw: str | None) -> str | None:
     return name_of(raw, field="segment", most=60) if raw else None
 
 
+def _tags(raw: Sequence[str]) -> list[str]:
+    found = sorted({name_of(each, field="tags", most=40) for each in raw})
+    if len(found) > MOST_TAGS:
+        raise Invalid(f"an organisation has at most {MOST_TAGS} tags; got {len(found)}", field="tags")
+    return found
+
+
+SELLERS_OWN = ("segment", "tags", "notes", "payer")
+"""What is the seller's to say of an organisation."""
+
+
 @use_case
-def set_segment(tx: Session, caller: Caller, *, organisation: str, segment: str | None) -> OrganisationBody:
-    """Say what kind of customer a buyer is; rate cards may ask for it, from the next subscription or change on.
+def change_organisation(
+    tx: Session, caller: Caller, *, organisation: str, given: Mapping[str, Any]
+) -> OrganisationBody:
+    """Change its name, its cost centre, or what its seller says of it: segment, tags, notes, payer.
+
+    A segment is looked at from the next subscription or change on.
 
     Raises:
-        Forbidden: this is the seller's to say.
+        Forbidden: it is its seller's to say, or the caller may not change organisations.
+        Invalid: a value cannot be read, or that payer is not its seller's to name.
     """
     scope = load_scope(tx, caller)
     row = get_organisation(tx, scope, organisation)
     seller = scope.tree.parents.get(row.id)
-    if seller is None or not scope.may(Right.MANAGE_ORGANISATIONS, seller):
+    own = {name: value for name, value in given.items() if name not in SELLERS_OWN}
+    if own:
+        scope.require(Right.MANAGE_ORGANISATIONS, row)
+    sold = {name: value for name, value in given.items() if name in SELLERS_OWN}
+    if sold and (seller is None or not scope.is_member(seller, Right.MANAGE_ORGANISATIONS)):
         raise scope.refused_by_seller(tx, Right.MANAGE_ORGANISATIONS, row)
-    before, row.segment = row.segment, _segment(segment)
-    if row.segment != before:
-        changes = {"segment": before}, {"segment": row.segment}
-        acting = acting_for(scope, seller, Right.MANAGE_ORGANISATIONS)
-        record(tx, caller, "segment set", acting, row.slug, before=changes[0], after=changes[1])
+    lock_members(tx, row.id)
+    before, after = _change_own(row, own)
+    if seller is not None and sold:
+        changes = _change_sold(tx, scope, row, seller, sold)
+        before, after = before | changes[0], after | changes[1]
+    changed = [name for name in after if before[name] != after[name]]
+    if changed:
+        acting = seller if sold and seller else acting_for(scope, row.id, Right.MANAGE_ORGANISATIONS)
+        values = [{name: each[name] for name in changed} for each in (before, after)]
+        # What its seller says of it is not told to the organisation.
+        concerns = None if set(changed) <= set(SELLERS_OWN) - {"payer"} else row.id
+        record(tx, caller, "organisation changed", acting, row.slug, concerns=concerns,
+               before=values[0], after=values[1])  # fmt: skip
     tx.flush()
-    return _view(tx, scope, row, organisations_by_id(tx, {seller} & scope.seen))
+    return _view(tx, scope, row, organisations_by_id(tx, {seller} & scope.seen if seller else set()))
+
+
+Changes = tuple[dict[str, Any], dict[str, Any]]
+"""What was, and what is now."""
+
+
+def _change_own(row: OrganisationRow, given: Mapping[str, Any]) -> Changes:
+    before = {name: getattr(row, name) for name in given}
+    if "name" in given:
+        row.name = name_of(given["name"], field="name")
+    if "cost_centre" in given:
+        centre = given["cost_centre"]
+        row.cost_centre = name_of(centre, field="cost_centre", most=60) if centre else None
+    return before, {name: getattr(row, name) for name in given}
+
+
+def _change_sold(tx: Session, scope: Scope, row: OrganisationRow, seller: UUID, given: Mapping[str, Any]) -> Changes:
+    before: dict[str, Any] = {}
+    after: dict[str, Any] = {}
+    if "segment" in given:
+        before["segment"], after["segment"] = row.segment, _segment(given["segment"])
+        row.segment = after["segment"]
+    if "tags" in given:
+        before["tags"] = tags_of(tx, [seller], [row.id]).get(row.id, [])
+        after["tags"] = _tags(given["tags"] or [])
+        set_tags(tx, seller, row.id, after["tags"])
+    if "notes" in given:
+        before["notes"], after["notes"] = notes_of(tx, seller, row.id), (given["notes"] or "").strip()
+        if len(after["notes"]) > LONGEST_NOTES:
+            raise Invalid(f"notes have at most {LONGEST_NOTES:,} characters", field="notes")
+        set_notes(tx, seller, row.id, after["notes"])
+    if "payer" in given:
+        details = lock_details(tx, row.id)
+        before["payer"], after["payer"] = details.payer_id, _payer(tx, scope, row, seller, given["payer"])
+        details.payer_id = after["payer"]
+        named = organisations_by_id(tx, {each["payer"] for each in (before, after) if each["payer"]})
+        for each in (before, after):
+            each["payer"] = named[each["payer"]].slug if each["payer"] else None
+    return before, after
+
+
+def _payer(tx: Session, scope: Scope, row: OrganisationRow, seller: UUID, slug: str | None) -> UUID | None:
+    if not slug or slug == row.slug:
+        return None
+    found = get_organisation(tx, scope, slug)
+    if found.id != seller and scope.tree.parents.get(found.id) != seller:
+        raise Invalid(
+            f"{found.name} buys from another seller than {row.name}; its payer is itself, its seller, or another that "
+            "the same seller sells to",
+            field="payer",
+            value=slug,
+        )
+    return found.id
 
 
 @use_case
 def list_organisations(
-    tx: Session, caller: Caller, *, after: str | None, limit: int, search: str, parent: str | None
+    tx: Session,
+    caller: Caller,
+    *,
+    after: str | None,
+    limit: int,
+    search: str,
+    parent: str | None,
+    type: str | None = None,
+    state: State | None = None,
+    tag: str | None = None,
 ) -> list[OrganisationBody]:
     """The organisations in scope, by slug, after a slug; ``search`` is found in slug or name.
 
     Args:
         parent: only those that this one sells to; None is all.
+        state: what holds for them.
+        tag: one that an organisation of the caller's gave them.
 
     Raises:
         NotFound: the parent is not in scope.
@@ -170,13 +271,18 @@ def list_organisations(
     wanted: Collection[UUID] = scope.seen
     if parent is not None:
         wanted = set(scope.tree.children(get_organisation(tx, scope, parent).id))
+    if state is not None:
+        wanted = {each for each in wanted if scope.tree.state(each) is state}
+    if tag is not None:
+        wanted = tagged(tx, scope.members_of(), tag).intersection(wanted)
     rows = page_of_organisations(
-        tx, wanted, after=after, limit=limit, search=search, of_all=len(scope.tree.parents) + 1
+        tx, wanted, after=after, limit=limit, search=search, type=type, of_all=len(scope.tree.parents) + 1
     )
     parents = {scope.tree.parents[row.id] for row in rows if row.id in scope.tree.parents} & scope.seen
     known = organisations_by_id(tx, set(parents))
     zones = zone_names(tx, {row.id for row in rows}, scope.now.date())
-    return [_view(tx, scope, row, known, zones) for row in rows]
+    tags = tags_of(tx, scope.members_of(), {row.id for row in rows})
+    return [_view(tx, scope, row, known, zones, tags) for row in rows]
 
 
 @use_case
@@ -194,11 +300,15 @@ def _view(
     row: OrganisationRow,
     known: dict[UUID, OrganisationRow],
     zones: dict[UUID, str] | None = None,
+    tags: dict[UUID, list[str]] | None = None,
 ) -> OrganisationBody:
     parent = scope.tree.parents.get(row.id)
     shown = known[parent].slug if parent in known and parent in scope.seen else None
     if zones is None:
         zones = zone_names(tx, {row.id}, scope.now.date())
+    mine = parent is not None and scope.is_member(parent)
+    if tags is None:
+        tags = tags_of(tx, [parent] if mine and parent else [], [row.id])
     return OrganisationBody(
         id=row.id,
         type=row.type,
@@ -207,43 +317,11 @@ def _view(
         country=row.country,
         currency=row.currency,
         billing_zone=zones[row.id],
+        state=scope.tree.state(row.id),
         cost_centre=row.cost_centre,
-        segment=row.segment if parent is not None and scope.is_member(parent) else None,
+        segment=row.segment if mine else None,
+        tags=tags.get(row.id, []) if mine else [],
         parent=shown,
         children=len(scope.tree.children(row.id)),
         role=scope.role(row.id),
     )
-
-
-@use_case
-def create_project(
-    tx: Session, caller: Caller, *, organisation: str, slug: str, name: str, cost_centre: str | None
-) -> Project:
-    """Add a project to an organisation.
-
-    Raises:
-        Conflict: the slug is taken in it.
-    """
-    scope = load_scope(tx, caller)
-    owner = get_organisation(tx, scope, organisation)
-    scope.require(Right.MANAGE_ORGANISATIONS, owner)
-    row = ProjectRow(
-        id=uuid4(),
-        organisation_id=owner.id,
-        slug=slug_of(slug, field="slug"),
-        name=name_of(name, field="name"),
-        cost_centre=None if cost_centre is None else name_of(cost_centre, field="cost_centre", most=60),
-    )
-    if not add_new(tx, row):
-        raise Conflict(f"'{owner.slug}' has a project '{slug}' already; choose another slug", field="slug")
-    acting = acting_for(scope, owner.id, Right.MANAGE_ORGANISATIONS)
-    record(tx, caller, "project made", acting, f"{owner.slug}/{row.slug}", concerns=owner.id, after={"name": row.name})
-    return Project(row.id, owner.slug, row.slug, row.name, row.cost_centre)
-
-
-@use_case
-def list_projects(tx: Session, caller: Caller, *, organisation: str) -> list[Project]:
-    """The projects of an organisation, by slug."""
-    scope = load_scope(tx, caller)
-    owner = get_organisation(tx, scope, organisation)
-    return [Project(row.id, owner.slug, row.slug, row.name, row.cost_centre) for row in projects_of(tx, [owner.id])]

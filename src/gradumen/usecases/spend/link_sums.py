@@ -12,7 +12,7 @@ from gradumen.core.spend.columns import SPEND_SCHEMA, spend_columns
 from gradumen.core.spend.spend import Range, added_up
 from gradumen.store.pairs import PairRow, pairs_by_id, pairs_with
 from gradumen.store.spend import spend_columns as store
-from gradumen.store.spend.month_columns import keep_month, scan_months
+from gradumen.store.spend.month_columns import Detail, keep_month, scan_months
 from gradumen.store.unit_of_work import COLUMNS, Session, use_case
 from gradumen.usecases.rating.stored_charges import settled
 
@@ -84,6 +84,12 @@ class _Month:
         self.part: str | None = (touched[0].part if within else None) if touched else ""
         """Nothing where no day is looked at, None where its days are different things."""
 
+    def detail(self, keys: Sequence[str]) -> Detail:
+        """What files have to tell apart for sums by some columns."""
+        if {"charge", "resource"}.intersection(keys):
+            return Detail.WHOLE
+        return Detail.BY_DAY if self.by_day or self.part is None else Detail.BY_MONTH
+
     def labelled(self, rows: pl.LazyFrame) -> pl.LazyFrame:
         """The rows that are looked at, each with its part."""
         day = pl.col("day")
@@ -131,8 +137,7 @@ def sums_of_link(
         month = _Month(Period.parse(period), days, link.cost, by_day)
         if month.part == "":
             continue
-        rough = month.part is not None and not by_day and not {"charge", "resource"}.intersection(keys)
-        found, left = scan_months(tx.info.get(COLUMNS), pairs, rough=rough)
+        found, left = scan_months(tx.info.get(COLUMNS), pairs, month.detail(keys))
         frames += [month.labelled(rows).select(names) for rows in found]
         missing = {pair.id for pair in left}
         rest += [(pair, month) for pair in left]

@@ -64,6 +64,7 @@ def change_subscription(
         choices: by ``service/choice``; others stay.
 
     Raises:
+        NotActive: the organisation is suspended, closing or closed; its subscriptions can be paused and ended.
         NotOffered: another tier is asked that is not offered.
         QuotaExceeded: the quotas of the tier do not fit what the organisation was granted.
         EditedMeanwhile: it is at another version.
@@ -73,8 +74,7 @@ def change_subscription(
     _check_day(row, starts_on)
     published = load_published(tx)
     buyer = tx.get_one(OrganisationRow, row.organisation_id)
-    if quantity is not None:
-        check_quantity(quantity)
+    _check_asked(scope, buyer, quantity, paused=paused, more=(tier, plan_version, choices))
     before = _held(tx, row, starts_on)
     moved = None if plan_version is None else plan_version_row(tx, row.plan_id, plan_version)
     for depth, lines in lines_by_depth(tx, row.id).items():
@@ -96,6 +96,16 @@ def change_subscription(
     asked = {"tier": tier, "quantity": quantity, "paused": paused, "plan_version": plan_version, "choices": choices}
     record_change(tx, scope, "subscription changed", row, before, {"from": starts_on, **_given(asked)})
     return _changed(tx, scope, row, published)
+
+
+def _check_asked(
+    scope: Scope, buyer: OrganisationRow, quantity: int | None, *, paused: bool | None, more: tuple[object, ...]
+) -> None:
+    """Of an organisation that is not active, a subscription is paused and nothing else."""
+    if any(each is not None for each in (quantity, *more)) or paused is False:
+        scope.require_active(buyer, or_proposed=True)
+    if quantity is not None:
+        check_quantity(quantity)
 
 
 def _given(asked: Mapping[str, Any]) -> dict[str, Any]:

@@ -111,7 +111,7 @@ def create_subscription(
         accepted_terms: the version of the plan's terms that was accepted; needed where the plan has terms.
 
     Raises:
-        NotOffered: a seller of the chain does not offer the tier to its buyer.
+        NotActive: the buyer is suspended, closing or closed. NotOffered: a seller does not offer the tier to its buyer.
         NotPriceable: a seller of the chain has no rate card in its buyer's currency.
         QuotaExceeded: the tier's quotas do not fit what the organisation was granted.
         Conflict: the organisation has a subscription of that name.
@@ -143,10 +143,11 @@ def create_subscription(
 
 
 def _selling(tx: Session, scope: Scope, buyer: OrganisationRow) -> UUID:
-    """The direct seller, for whom the caller may sell."""
+    """The direct seller, for whom the caller may sell; to a buyer to whom it can be sold."""
     seller = scope.tree.parents.get(buyer.id, buyer.id)
     if not scope.may(Right.MANAGE_SUBSCRIPTIONS, seller):
         raise scope.refused_by_seller(tx, Right.MANAGE_SUBSCRIPTIONS, buyer)
+    scope.require_active(buyer, or_proposed=True)
     return seller
 
 

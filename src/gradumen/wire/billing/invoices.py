@@ -3,6 +3,8 @@
 from datetime import date, datetime
 from uuid import UUID
 
+from pydantic import Field
+
 from gradumen.wire.values import Body, DecimalText, Page
 
 
@@ -25,18 +27,23 @@ class LineBody(Body):
 
 
 class PartyBody(Body):
-    """A party as it was named when the document was made."""
+    """A party as it was known when the document was issued; ``address`` has the lines above its country."""
 
     slug: str
     name: str
     country: str
+    legal_name: str | None = None
+    registration: str | None = None
+    tax_id: str | None = None
+    address: list[str] = Field(default_factory=list)
 
 
 class PartiesBody(Body):
-    """Who sells and who buys."""
+    """Who sells, who buys, and who pays in the buyer's place."""
 
     seller: PartyBody
     buyer: PartyBody
+    payer: PartyBody | None = None
 
 
 class InvoiceLineBody(LineBody):

@@ -1,0 +1,1 @@
+"""What organisations are: their states, and how their papers are written."""

@@ -1,0 +1,98 @@
+"""Who the organisations of the scenario are on paper, and what their sellers say of them. All made up.
+
+The numbers have right check digits and belong to nobody: telephone numbers are of ranges kept for stories.
+"""
+
+from collections.abc import Callable
+from datetime import date
+from typing import Any
+
+from gradumen.client import Client
+from gradumen.demo.scenario import PROVIDER, SIGNERS
+from gradumen.wire.organisations.details import BillingContactBody, DetailsUpdate
+
+SELLER_OF = {
+    "oxbow": PROVIDER, "bluefern": PROVIDER, "quillstone": PROVIDER, "kestrel-row": PROVIDER, "brasswick": PROVIDER,
+    "moorhen": PROVIDER, "saltmarsh": "oxbow", "thistledown": "oxbow", "gannet": "bluefern",
+    "pebble-and-pine": "bluefern", "dunlin": "pebble-and-pine",
+}  # fmt: skip
+
+
+def _details(
+    legal_name: str, tax_id: str, street: str, postal_code: str, town: str, *contacts: tuple[str, str], **more: str
+) -> DetailsUpdate:
+    return DetailsUpdate(
+        legal_name=legal_name,
+        tax_id=tax_id,
+        street=street,
+        postal_code=postal_code,
+        town=town,
+        billing_contacts=[BillingContactBody(name=name, email=email) for name, email in contacts],
+        **more,
+    )
+
+
+DETAILS = {
+    PROVIDER: _details(
+        "Tarnwick Cloud Limited", "IE9999999P", "The Old Weir\nMill Lane 4", "F00 T4R1", "Tarnwick",
+        email="office@tarnwick.example", phone="+353 20 910 0001", language="en", registration="900001",
+    ),
+    "oxbow": _details(
+        "Oxbow Managed IT Limited", "999999918", "12 Riverbend Yard", "OB7 3QX", "Oxbow",
+        ("Accounts", "accounts@oxbow.example"), phone="+44 1632 960 101", language="en-GB", registration="00900002",
+    ),
+    "bluefern": _details(
+        "Bluefern Hosting NV", "BE0999999922", "Varenkaai 18", "1099", "Brussels",
+        ("Jet Wilg", "jet@bluefern.example"), email="office@bluefern.example", language="nl-BE",
+    ),
+    "pebble-and-pine": _details(
+        "Pebble & Pine AB", "SE999999990801", "Stenvägen 3", "999 10", "Tallby", ("Sanna Tall", "sanna@pebble.example"),
+        language="sv",
+    ),
+    "quillstone": _details(
+        "Quillstone Observatory Trust", "IE9999980R", "Plate House\nStarhill", "F00 Q142", "Quillstone",
+        ("Una Brodie", "una@quillstone.example"), ("Trust office", "office@quillstone.example"), language="en",
+    ),
+    "kestrel-row": _details(
+        "Kestrel Row Films Limited", "IE9999981T", "7 Kestrel Row", "F00 K7K2", "Tarnwick",
+        ("Production office", "office@kestrelrow.example"), language="en",
+    ),
+    "saltmarsh": _details(
+        "Saltmarsh Ferries Limited", "999999973", "Pier House\n2 Harbour Road", "OB1 2ZZ", "Saltmarsh",
+        ("Nia Ford", "bills@saltmarsh.example"), phone="+44 1632 960 114", language="en-GB",
+    ),
+    "gannet": _details(
+        "Gannet Freight BV", "BE0999999625", "Vrachtdok 55", "2999", "Meeuwen", ("Lotte Kade", "lotte@gannet.example"),
+        ("Invoice desk", "invoices@gannet.example"), language="nl-BE",
+    ),
+    "dunlin": _details(
+        "Dunlin Maps AB", "SE999999991601", "Kartgatan 8", "999 20", "Strandby", language="sv",
+    ),
+}  # fmt: skip
+NOTES: dict[str, dict[str, Any]] = {
+    "oxbow": {
+        "tags": ["managed service", "partner day"],
+        "notes": "Renews its framework in March.",
+    },
+    "bluefern": {"tags": ["managed service"], "notes": "Has resellers of its own."},
+    "quillstone": {"tags": ["research"], "notes": "Pays after its grant comes in, in the second week."},
+    "kestrel-row": {"tags": ["bursts"], "notes": "Rings before a render run; wants a word when it is over 80 %."},
+    "saltmarsh": {"tags": ["coast"], "notes": "Timetable changes in April and October bring load."},
+    "gannet": {"tags": ["four sources"], "notes": "Wants everything on one invoice."},
+}
+
+
+def write_papers(signed_in: Callable[[str], Client]) -> None:
+    """Details by each seller, and its own notes."""
+    for slug, details in DETAILS.items():
+        signed_in(SIGNERS[SELLER_OF.get(slug, PROVIDER)]).details.set(slug, details)
+    for slug, said in NOTES.items():
+        signed_in(SIGNERS[SELLER_OF[slug]]).organisations.change(slug, **said)
+
+
+def set_states(signed_in: Callable[[str], Client], ends_on: date) -> None:
+    """One that does not pay is suspended, of another the end is planned."""
+    signed_in(SIGNERS["oxbow"]).states.change("thistledown", "suspended", reason="Two invoices are overdue")
+    signed_in(SIGNERS[PROVIDER]).states.change(
+        "brasswick", "closing", starts_on=ends_on, reason="The contract ends with the season"
+    )

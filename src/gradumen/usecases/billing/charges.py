@@ -1,0 +1,66 @@
+"""Billed charges: why an amount is what it is, and the readings that it was made from."""
+
+from uuid import UUID
+
+from gradumen.core.errors import NotFound
+from gradumen.store.billing.charges import card_of, parts_of, readings_of
+from gradumen.store.billing.tables import ChargeRow, InvoiceRow
+from gradumen.store.unit_of_work import Session, use_case
+from gradumen.usecases.billing.invoices import is_visible
+from gradumen.usecases.billing.stored_lines import stored_explanation
+from gradumen.usecases.scope import Caller, Scope, load_scope
+from gradumen.wire.billing.charges import ChargeBody, ChargePartBody, ReadingBody
+from gradumen.wire.billing.explanations import Explanation
+
+
+def _charge(tx: Session, scope: Scope, charge_id: UUID) -> ChargeRow:
+    charge = tx.get(ChargeRow, charge_id)
+    if charge is not None:
+        invoice = tx.get_one(InvoiceRow, charge.invoice_id)
+        if is_visible(scope, invoice):
+            return charge
+    raise NotFound("charge", charge_id)
+
+
+@use_case
+def explain_charge(tx: Session, caller: Caller, *, charge_id: UUID) -> ChargeBody:
+    """The arithmetic of a charge, down to projects, resources and days."""
+    charge = _charge(tx, load_scope(tx, caller), charge_id)
+    card = card_of(tx, charge)
+    return ChargeBody(
+        id=charge.id,
+        rate_card=card.slug,
+        currency=card.currency,
+        quantity=charge.quantity,
+        amount=charge.amount,
+        service_start=charge.service_start,
+        service_end=charge.service_end,
+        evidence=charge.evidence,
+        explanation=Explanation.model_validate(stored_explanation(charge.explanation)),
+        parts=[
+            ChargePartBody(
+                project=slug, resource=part.resource, day=part.day, quantity=part.quantity, amount=part.amount
+            )
+            for part, slug in parts_of(tx, charge.id)
+        ],
+    )
+
+
+@use_case
+def list_charge_readings(tx: Session, caller: Caller, *, charge_id: UUID, after: int, limit: int) -> list[ReadingBody]:
+    """The readings that a charge was made from, in the order in which they came, after so many of them."""
+    charge = _charge(tx, load_scope(tx, caller), charge_id)
+    if charge.meter is None:
+        return []
+    return [
+        ReadingBody(
+            feed=found.feed,
+            source=found.source,
+            event_id=found.reading.event_id,
+            resource=found.resource,
+            start=found.reading.start_at,
+            end=found.reading.end_at,
+            quantity=found.reading.quantity,
+        )
+        for found in readings_of(tx, charge, after=after, limit=limit)
+    ]
