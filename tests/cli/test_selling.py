@@ -83,7 +83,9 @@ def test_own_terms_rules_and_charges_by_hand(terminal: Terminal, world: World) -
 def test_segments_margins_and_coming_prices(
     terminal: Terminal, world: World, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    assert "school" in terminal("organisations", "change", "quillstone", "--segment", "school", "--tags", "coast, hills")
+    assert "school" in terminal(
+        "organisations", "change", "quillstone", "--segment", "school", "--tags", "coast, hills"
+    )
     listed = terminal("organisations", "change", "quillstone", "--segment", "")
     assert "school" not in listed
     assert "coast, hills" in listed
