@@ -206,7 +206,7 @@ def test_every_command_says_what_it_does() -> None:
 
 def test_what_needs_one_and_what_is_in_use(terminal: Terminal, world: World) -> None:
     assert "* September 2026 is not billed for 2 customers" in terminal("to-dos", "list")
-    assert "processors: no usage in the last week" in terminal("uses", "list")
+    assert "no usage in the last week of a meter that counts processors" in terminal("uses", "list")
     world.mara.quotas.grant("tarnwick", "storage", Decimal(100))
     world.mara.quotas.grant("oxbow", "storage", Decimal(95))
-    assert "* 5 of 100 GiB are left to pass on" in terminal("to-dos", "list")
+    assert "* 5 of 100 GiB of storage are left" in terminal("to-dos", "list")

@@ -2,10 +2,10 @@
 import { Box } from '@mui/material';
 import { useQuery } from '@tanstack/react-query';
 import { type PlanForm, type ServiceForm, type Tier, servicesOptions } from './catalogue';
+import { MEASURE_UNITS } from '../organisations/organisations';
 import { Add, change, Line, Pairs, Remove, Row, Select, withItem, withoutItem, Words } from './fields';
 
 const LEVELS = ['recovery-point', 'recovery-time', 'copies', 'kept-for', 'response-time'];
-const MEASURES = ['processors', 'storage'];
 
 export function PlanEditor({ form, onChange }: { form: PlanForm; onChange: (form: PlanForm) => void }) {
   const services = useQuery(servicesOptions);
@@ -147,7 +147,7 @@ export function PlanEditor({ form, onChange }: { form: PlanForm; onChange: (form
                 onChange={field('quotas')}
                 nameLabel="Measure"
                 valueLabel="Limit"
-                options={MEASURES}
+                options={Object.keys(MEASURE_UNITS)}
               />
             </Box>
           );

@@ -1,5 +1,6 @@
 /** What a service is: what is counted, what its price can depend on, what is chosen. */
 import { Box } from '@mui/material';
+import { MEASURE_UNITS } from '../organisations/organisations';
 import type { Meter, ServiceForm } from './catalogue';
 import { Add, change, Group, Line, Pairs, Remove, Row, Select, withItem, withoutItem, Words } from './fields';
 
@@ -131,8 +132,7 @@ export function ServiceEditor({
                 width={130}
                 options={[
                   ['', 'nothing limited'],
-                  ['processors', 'processors'],
-                  ['storage', 'storage'],
+                  ...Object.keys(MEASURE_UNITS).map((each): [string, string] => [each, each]),
                 ]}
               />
               <Remove

@@ -1,4 +1,5 @@
 /** What a tier has, in words. */
+import { MEASURE_UNITS } from '../organisations/organisations';
 import { formatQuantity } from '../shared/decimal';
 import { formatUnit } from '../shared/units';
 
@@ -22,4 +23,4 @@ export function quantityWords(written: string): string {
 
 /** A default quota with the unit of its measure. */
 export const quotaWords = (measure: string, value: string): string =>
-  `${formatQuantity(value)} ${measure === 'storage' ? 'GiB' : 'vCPU'}`;
+  `${formatQuantity(value)} ${formatUnit(MEASURE_UNITS[measure] ?? measure, value)}`;

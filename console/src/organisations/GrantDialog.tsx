@@ -6,6 +6,7 @@ import * as z from 'zod/mini';
 import { api, body } from '../shared/api';
 import { compare, formatQuantity, subtract, sum } from '../shared/decimal';
 import { CheckInput, EntryDialog, TextInput, decimal } from '../shared/form';
+import { formatUnit } from '../shared/units';
 import { useToast } from '../shared/Toasts';
 import { type Organisation, type Project, type Quota, measureName, quotasOptions } from './organisations';
 
@@ -16,7 +17,7 @@ type Values = z.infer<typeof schema>;
 
 interface Props {
   /** What the holder has now; null of a project that has none of its own. */
-  quota: Pick<Quota, 'measure' | 'unit' | 'limit' | 'granted' | 'reservation' | 'version'>;
+  quota: Pick<Quota, 'measure' | 'unit' | 'kind' | 'limit' | 'granted' | 'reservation' | 'version'>;
   holder: Organisation;
   project?: Project;
   giver: Organisation | null;
@@ -45,7 +46,10 @@ export function GrantDialog({ quota, holder, project, giver, onClose }: Props) {
   const save = async (values: Values) => {
     const set = await put(values.unlimited ? null : values.limit, quota.version);
     await queries.invalidateQueries({ queryKey: ['quotas'] });
-    const now = set.limit === null ? 'no limit' : `a limit of ${formatQuantity(set.limit)} ${set.unit}`;
+    const now =
+      set.limit === null
+        ? 'no limit'
+        : `a limit of ${formatQuantity(set.limit)} ${formatUnit(quota.unit, set.limit)}`;
     say(
       `${name} has ${now} of ${measureName(quota.measure).toLowerCase()} now.`,
       // A project that had none of its own cannot be given that back.
@@ -56,7 +60,7 @@ export function GrantDialog({ quota, holder, project, giver, onClose }: Props) {
     quota.limit === null ? { unlimited: true, limit: '' } : { unlimited: false, limit: quota.limit };
   return (
     <EntryDialog
-      title={`${measureName(quota.measure)} of ${name}`}
+      title={`${measureName(quota.measure, quota.kind)} of ${name}`}
       act="Set the limit"
       schema={schema}
       initial={initial}
@@ -68,11 +72,11 @@ export function GrantDialog({ quota, holder, project, giver, onClose }: Props) {
         {!project && compare(sum([quota.granted, quota.reservation]), '0') > 0 && (
           <Box>
             {holder.name} has passed on or reserved {formatQuantity(sum([quota.granted, quota.reservation]))}{' '}
-            {quota.unit}.
+            {formatUnit(quota.unit, '0')}.
           </Box>
         )}
       </Box>
-      <Limit unit={quota.unit} />
+      <Limit unit={formatUnit(quota.unit, '0')} />
       <CheckInput name="unlimited" label="No limit" />
     </EntryDialog>
   );
@@ -86,8 +90,8 @@ function Giver({ giver, held, had, name }: { giver: Organisation; held: Quota; h
     <Box>
       {giver.name} has{' '}
       {over
-        ? `passed on ${formatQuantity(subtract('0', held.left))} ${held.unit} more than its limit`
-        : `${formatQuantity(held.left)} ${held.unit} left to give`}
+        ? `passed on ${formatQuantity(subtract('0', held.left))} ${formatUnit(held.unit, '0')} more than its limit`
+        : `${formatQuantity(held.left)} ${formatUnit(held.unit, held.left)} left to give`}
       {held.limit !== null && ` of ${formatQuantity(held.limit)}`}, so {name} can have up to{' '}
       {formatQuantity(compare(sum([held.left, had]), '0') > 0 ? sum([held.left, had]) : '0')}.
     </Box>

@@ -2,6 +2,7 @@
 import { Box } from '@mui/material';
 import { Bar } from '../shared/Bar';
 import { compare, formatQuantity, share, sum } from '../shared/decimal';
+import { formatUnit } from '../shared/units';
 import type { Quota, Use } from './organisations';
 
 export function QuotaBar({
@@ -23,13 +24,13 @@ export function QuotaBar({
   const text =
     compare(given, '0') === 0 && (limit === null || !sells)
       ? limit === null
-        ? `${quota.unit}, no limit`
-        : `${formatQuantity(limit)} ${quota.unit}`
+        ? `${formatUnit(quota.unit, '0')}, no limit`
+        : `${formatQuantity(limit)} ${formatUnit(quota.unit, limit)}`
       : limit === null
-        ? `${formatQuantity(given)} ${quota.unit}${to}, no limit`
-        : `${formatQuantity(given)} of ${formatQuantity(limit)} ${quota.unit}${to}`;
+        ? `${formatQuantity(given)} ${formatUnit(quota.unit, given)}${to}, no limit`
+        : `${formatQuantity(given)} of ${formatQuantity(limit)} ${formatUnit(quota.unit, limit)}${to}`;
   const used = use?.quantity ?? null;
-  if (used !== null && !sells && compare(given, '0') === 0)
+  if (used !== null && compare(given, '0') === 0 && (!sells || limit === null))
     return <InUse used={used} limit={limit} unit={quota.unit} />;
   return (
     <Box sx={{ minWidth: 150 }}>
@@ -50,8 +51,8 @@ export function QuotaBar({
 function InUse({ used, limit, unit }: { used: string; limit: string | null; unit: string }) {
   const text =
     limit === null
-      ? `${formatQuantity(used, 1)} ${unit} in use, no limit`
-      : `${formatQuantity(used, 1)} of ${formatQuantity(limit)} ${unit} in use`;
+      ? `${formatQuantity(used, 1)} ${formatUnit(unit, used)} in use, no limit`
+      : `${formatQuantity(used, 1)} of ${formatQuantity(limit)} ${formatUnit(unit, limit)} in use`;
   return (
     <Box sx={{ minWidth: 150 }}>
       <Box sx={{ fontSize: '0.8rem', fontVariantNumeric: 'tabular-nums', mb: 0.25 }}>{text}</Box>

@@ -3338,7 +3338,7 @@ export interface components {
          * @description What a quota limits.
          * @enum {string}
          */
-        Measure: "processors" | "storage";
+        Measure: "processors" | "memory" | "storage" | "machines" | "addresses" | "egress" | "ingest" | "users" | "projects" | "organisations";
         /**
          * MemberBody
          * @description A user in an organisation; a disabled one has no rights there.
@@ -3395,7 +3395,7 @@ export interface components {
             combine: "sum" | "level";
             /** Counted */
             counted?: string | null;
-            measure?: ("processors" | "storage") | null;
+            measure?: ("processors" | "memory" | "storage" | "machines" | "addresses" | "egress" | "ingest" | "users" | "projects" | "organisations") | null;
             /** Name */
             name: string;
             /**
@@ -4218,7 +4218,11 @@ export interface components {
         };
         /**
          * QuotaBody
-         * @description What a holder has of a measure.
+         * @description What a holder may have of a measure; ``limit`` null is no limit.
+         *
+         *     ``kind`` is stock, monthly or daily (what flows in so long), or count (what the service counts itself).
+         *     ``granted`` is passed on; ``own`` is what it has itself: what its own tiers promise, or what is counted of it.
+         *     ``left`` is what of the limit (by its overbooking factor) neither is passed on, nor reserved or had.
          */
         QuotaBody: {
             /**
@@ -4227,6 +4231,8 @@ export interface components {
              * @example 12.5
              */
             granted: string;
+            /** Kind */
+            kind: string;
             /** Label */
             label: string | null;
             /** Left */
@@ -4237,6 +4243,12 @@ export interface components {
             measure: string;
             /** Organisation */
             organisation: string;
+            /**
+             * Own
+             * Format: decimal
+             * @example 12.5
+             */
+            own: string;
             /** Project */
             project: string | null;
             /**
@@ -5508,11 +5520,16 @@ export interface components {
         };
         /**
          * UseBody
-         * @description How much of a measure is in use: the mean over the newest whole hour that has any usage; null where none does.
+         * @description How much of a measure is in use, by its ``kind``.
+         *
+         *     Of a stock the mean over the newest whole hour (``hour``) that has any usage, null where none does; of what flows
+         *     monthly or daily the sum so far in UTC, null where no meter counts it; of a count what there is.
          */
         UseBody: {
             /** Hour */
             hour: string | null;
+            /** Kind */
+            kind: string;
             /** Measure */
             measure: string;
             /** Quantity */

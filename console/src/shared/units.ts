@@ -15,7 +15,9 @@ const PLURALS: Record<string, string> = {
   instance: 'instances',
   machine: 'machines',
   node: 'nodes',
+  organisation: 'organisations',
   piece: 'pieces',
+  project: 'projects',
   seat: 'seats',
   user: 'users',
 };

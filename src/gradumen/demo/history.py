@@ -19,6 +19,7 @@ from gradumen.demo.papers import set_states, write_papers
 from gradumen.demo.scenario import (
     CATALOGUE,
     HOST_PROJECT,
+    MORE_QUOTAS,
     ORGANISATIONS,
     PASSWORD,
     PROVIDER,
@@ -26,6 +27,7 @@ from gradumen.demo.scenario import (
     SIGNERS,
     TARNWICK_MEMBERS,
     TAXES,
+    TENANT_ADDRESSES,
 )
 from gradumen.wire.access.sessions import SetUp
 from gradumen.wire.catalogue.catalogue import CatalogueFile
@@ -134,6 +136,11 @@ class History:
             self.mara.feeds.allow(f"{PROVIDER}/{slug}", "meters@tarnwick.example")
         self.mara.quotas.grant(PROVIDER, "processors", Decimal(4000), label="north-fell and south-quay")
         self.mara.quotas.grant(PROVIDER, "storage", Decimal(1_200_000), label="north-fell and south-quay")
+        self._more_quotas(self.mara, PROVIDER)
+
+    def _more_quotas(self, signer: Client, slug: str) -> None:
+        for measure, limit in MORE_QUOTAS.get(slug, {"addresses": TENANT_ADDRESSES}).items():
+            signer.quotas.grant(slug, measure, Decimal(limit))
 
     def join(self, inviter: Client, organisation: str, email: str, name: str, role: Role) -> None:
         """Invite somebody, who accepts."""
@@ -156,15 +163,16 @@ class History:
                     billing_zone=each.zone,
                 )
             )
+            processors, storage = each.quota
+            signer.quotas.grant(each.slug, "processors", Decimal(processors))
+            signer.quotas.grant(each.slug, "storage", Decimal(storage))
+            self._more_quotas(signer, each.slug)
             for index, (email, name, role) in enumerate(each.members):
                 # The seller invites the first; the organisation invites the others itself.
                 inviter = self.signed_in(each.members[0][0]) if index else signer
                 self.join(inviter, each.slug, email, name, role)
             for slug, name, cost_centre in each.projects:
                 signer.organisations.create_project(each.slug, slug=slug, name=name, cost_centre=cost_centre)
-            processors, storage = each.quota
-            signer.quotas.grant(each.slug, "processors", Decimal(processors))
-            signer.quotas.grant(each.slug, "storage", Decimal(storage))
         for seller, country, category, percent in TAXES:
             self.signed_in(SIGNERS[seller]).tax_rates.set(
                 seller, country=country, percent=percent, starts_on=date(2020, 1, 1), category=category

@@ -107,6 +107,17 @@ ORGANISATIONS = (
 )  # fmt: skip
 """In an order in which parents come first."""
 
+MORE_QUOTAS = {
+    PROVIDER: {"addresses": 1000},
+    "oxbow": {"addresses": 160, "users": 40, "organisations": 12},
+    "bluefern": {"addresses": 240},
+    "pebble-and-pine": {"addresses": 48},
+    "saltmarsh": {"addresses": 24, "users": 10},
+    "thistledown": {"addresses": 24, "users": 10},
+}
+"""What there is beside processors and storage; tenants that are not named have `TENANT_ADDRESSES` each."""
+TENANT_ADDRESSES = 24
+
 TAXES = (
     ("tarnwick", "IE", "S", Decimal(23)),
     ("tarnwick", "GB", "O", Decimal(0)),

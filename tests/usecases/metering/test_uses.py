@@ -5,13 +5,13 @@ from decimal import Decimal
 import pytest
 
 from gradumen.core.errors import CatalogueInvalid, NotFound
-from tests.world import SERVICES, World, files, moment, reading
+from tests.world import GIB, SERVICES, World, egress, files, moment, reading
 
 TIED = SERVICES.split("---")[0].replace("combine: level", "combine: level, measure: processors")
 
 
 def test_the_newest_whole_hour_of_all_below(world: World) -> None:
-    assert [each.quantity for each in world.mara.uses.list("tarnwick")] == [None, None]
+    assert not any(each.quantity for each in world.mara.uses.list("tarnwick") if each.kind != "count")
     world.mara.catalogue.publish("tarnwick", files(TIED))
     world.mara.clock.set(moment("2026-10-05 12:30"), held=True)
     hour = {"start": "2026-10-05T10:00:00Z", "end": "2026-10-05T11:00:00Z"}
@@ -23,12 +23,12 @@ def test_the_newest_whole_hour_of_all_below(world: World) -> None:
         reading("c", quantity="2", resource="other", owner="quillstone/archive", **late),
         reading("d", quantity="100", **under_way),
     )
-    processors, storage = world.mara.uses.list("tarnwick")
+    processors, _, storage, *_ = world.mara.uses.list("tarnwick")
     assert processors.quantity == Decimal(5), "half an hour of 8 and 2 each"
     assert (processors.unit, processors.hour) == ("vCPU", moment("2026-10-05 11:00"))
     assert (storage.measure, storage.quantity, storage.hour) == ("storage", None, None)
-    assert [each.quantity for each in world.user("edda").uses.list("oxbow")] == [Decimal(4), None]
-    assert [each.quantity for each in world.user("una").uses.list("quillstone")] == [Decimal(1), None]
+    assert world.user("edda").uses.list("oxbow")[0].quantity == Decimal(4)
+    assert world.user("una").uses.list("quillstone")[0].quantity == Decimal(1)
     with pytest.raises(NotFound):
         world.user("una").uses.list("oxbow")
 
@@ -40,8 +40,21 @@ def test_in_the_first_hour_of_a_day_the_last_of_the_day_before_counts(world: Wor
         reading("whole", quantity="4", start="2026-10-05T22:00:00Z", end="2026-10-05T23:00:00Z"),
         reading("under way", quantity="100", start="2026-10-06T00:00:00Z", end="2026-10-06T00:20:00Z"),
     )
-    processors, _ = world.mara.uses.list("tarnwick")
+    processors = world.mara.uses.list("tarnwick")[0]
     assert (processors.quantity, processors.hour) == (Decimal(4), moment("2026-10-05 22:00"))
+
+
+def test_what_flows_is_added_up_in_its_time_and_what_is_counted_is_there(world: World) -> None:
+    flows = SERVICES.split("---")[1].replace("combine: sum}", "combine: sum, measure: egress}")
+    world.mara.catalogue.publish("tarnwick", files(flows))
+    world.mara.clock.set(moment("2026-10-05 12:30"), held=True)
+    for day, amount in (("2026-09-30", 64), ("2026-10-01", 3), ("2026-10-05", 2)):
+        at = {"start": f"{day}T10:00:00Z", "end": f"{day}T11:00:00Z"}
+        world.send(egress(day, amount * GIB, **at))
+    uses = {each.measure: each for each in world.user("edda").uses.list("oxbow")}
+    assert (uses["egress"].quantity, uses["egress"].unit, uses["egress"].kind) == (Decimal(5), "GiB", "monthly")
+    assert uses["ingest"].quantity is None, "no meter counts it"
+    assert [uses[each].quantity for each in ("users", "projects", "organisations")] == [2, 0, 2]
 
 
 def test_only_a_level_in_its_unit_counts_a_measure(world: World) -> None:
@@ -49,6 +62,9 @@ def test_only_a_level_in_its_unit_counts_a_measure(world: World) -> None:
         TIED.replace("measure: processors", "measure: storage"),
         TIED.replace("counted: vCPU, combine: level", "counted: vCPU, combine: sum").replace("vCPU-second", "vCPU"),
         TIED.replace("measure: processors", "measure: attics"),
+        TIED.replace("measure: processors", "measure: users"),
+        TIED.replace("measure: processors", "measure: machines"),
+        SERVICES.split("---")[1].replace("combine: sum}", "combine: sum, measure: storage}"),
     ):
         with pytest.raises(CatalogueInvalid):
             world.mara.catalogue.publish("tarnwick", files(wrong))

@@ -103,6 +103,7 @@ def test_closing_ends_when_nothing_is_left(world: World) -> None:
     """Subscriptions, months to bill and buyers stand against it; quotas are released, and nobody signs in."""
     mara, edda = world.mara, world.user("edda")
     world.send(egress("e", 10**12))
+    mara.quotas.grant("tarnwick", "storage", Decimal(100))
     mara.quotas.grant("quillstone", "storage", Decimal(40))
     mara.states.change("oxbow", "closing", reason="Sold")
     with pytest.raises(Conflict, match="it sells to 2 that are not closed"):
@@ -118,7 +119,8 @@ def test_closing_ends_when_nothing_is_left(world: World) -> None:
     bill(world, "tarnwick", "finn")
     closed = mara.states.change("quillstone", "closed")
     assert (closed.state, closed.next) == ("closed", [])
-    assert {each.limit for each in mara.quotas.list("quillstone")} == {0}, "released"
+    assert {each.measure: each.limit for each in mara.quotas.list("quillstone")}["storage"] == 0, "released"
+    assert {each.measure: each.granted for each in mara.quotas.list("tarnwick")}["storage"] == 0
     with pytest.raises(Conflict, match="closed and cannot become active: that is final"):
         mara.states.change("quillstone", "active")
     assert mara.invoices.list(organisation="quillstone"), "its documents are kept"

@@ -1,6 +1,7 @@
 """Quotas through the interface: what is left, refusals with own figures, and races."""
 
 import threading
+from datetime import date
 from decimal import Decimal
 
 import pytest
@@ -15,7 +16,10 @@ from gradumen.core.errors import (
     QuotaExceeded,
     UnlimitedBelow,
 )
-from tests.world import EMAILS, PASSWORD, World
+from gradumen.core.permissions import Role
+from gradumen.wire.organisations.organisations import OrganisationCreate
+from gradumen.wire.subscriptions.subscriptions import SubscriptionCreate
+from tests.world import EMAILS, PASSWORD, World, files
 
 
 def test_what_is_granted_shows_on_both_sides(world: World) -> None:
@@ -63,6 +67,103 @@ def test_projects_share_what_their_organisation_has(world: World) -> None:
         ines.quotas.grant("saltmarsh", "processors", Decimal(4), project="harbour")
     with pytest.raises(Forbidden):
         ines.quotas.grant("saltmarsh", "processors", Decimal(20))
+
+
+def test_who_was_given_nothing_has_none_where_its_giver_has_a_limit(world: World) -> None:
+    def limits(slug: str, user: str = "mara") -> dict[str, Decimal | None]:
+        return {each.measure: each.limit for each in world.user(user).quotas.list(slug)}
+
+    assert limits("saltmarsh")["memory"] is None, "nobody above it has a limit"
+    world.mara.quotas.grant("tarnwick", "memory", Decimal(512))
+    assert limits("saltmarsh")["memory"] == limits("oxbow")["memory"] == 0
+    with pytest.raises(QuotaExceeded, match="Saltmarsh Ferries can have at most 0 GiB"):
+        world.user("edda").quotas.grant("saltmarsh", "memory", Decimal(1))
+    world.mara.quotas.grant("oxbow", "memory", Decimal(64))
+    assert (limits("oxbow")["memory"], limits("saltmarsh")["memory"]) == (64, 0)
+    for measure in ("addresses", "egress"):
+        world.user("edda").quotas.grant("saltmarsh", measure, Decimal(8))
+        with pytest.raises(UnlimitedBelow, match="1 below Tarnwick Cloud have no limit of"):
+            world.mara.quotas.grant("tarnwick", measure, Decimal(100))
+        world.mara.quotas.grant("oxbow", measure, Decimal(20))
+        world.mara.quotas.grant("tarnwick", measure, Decimal(100))
+    with pytest.raises(QuotaExceeded, match="Saltmarsh Ferries can have at most 20 addresses: its 8 and the 12"):
+        world.user("edda").quotas.grant("saltmarsh", "addresses", None)
+
+
+def test_what_is_counted_grows_up_to_the_limit(world: World) -> None:
+    """Users with those who are invited, projects, and organisations below: the refusal names the figures."""
+    mara, edda = world.mara, world.user("edda")
+    held = {each.measure: each for each in mara.quotas.list("oxbow")}
+    assert [held[each].own for each in ("users", "projects", "organisations")] == [2, 0, 2]
+    with pytest.raises(QuotaBelowGranted, match="Oxbow Managed IT has itself and has passed on 2 users, so 1 are"):
+        mara.quotas.grant("oxbow", "users", Decimal(1))
+    mara.quotas.grant("oxbow", "users", Decimal(5))
+    edda.quotas.grant("saltmarsh", "users", Decimal(2))
+    edda.invitations.create("oxbow", email="new@oxbow.example", role=Role.VIEWER)
+    edda.invitations.create("oxbow", email="new@oxbow.example", role=Role.FINANCE)
+    with pytest.raises(QuotaExceeded, match="Oxbow Managed IT may have 5 users; it has 3 and has passed on 2; ask its"):
+        edda.invitations.create("oxbow", email="more@oxbow.example", role=Role.VIEWER)
+    mara.quotas.grant("oxbow", "projects", Decimal(1))
+    edda.organisations.create_project("oxbow", slug="one", name="One")
+    with pytest.raises(QuotaExceeded, match="Oxbow Managed IT may have 1 project; it has 1; ask its seller for more"):
+        edda.organisations.create_project("oxbow", slug="two", name="Two")
+    mara.quotas.grant("oxbow", "organisations", Decimal(2))
+    below = OrganisationCreate(parent="oxbow", type="tenant", slug="x", name="X", country="GB", currency="GBP")
+    with pytest.raises(QuotaExceeded, match="Oxbow Managed IT may have 2 organisations; it has 2"):
+        edda.organisations.create(below)
+
+
+def test_own_tiers_and_what_is_passed_on_share_a_limit(world: World) -> None:
+    """Invariant 3: whoever sells and uses itself has both within its limit, whichever comes first."""
+    quotas = "plan: open-range\nname: Open Range\nservices: [compute, network]\ntiers:\n"
+    quotas += "  - {tier: heath, name: Heath, quotas: {processors: 40}}\n  - {tier: moor, name: Moor}"
+    world.mara.catalogue.publish("tarnwick", files(quotas))
+    world.mara.quotas.grant("tarnwick", "processors", Decimal(1000))
+    world.mara.quotas.grant("oxbow", "processors", Decimal(100))
+    edda = world.user("edda")
+    own = SubscriptionCreate(
+        organisation="oxbow", plan="open-range", tier="heath", name="Own", starts_on=date(2026, 10, 1)
+    )
+    edda.quotas.grant("saltmarsh", "processors", Decimal(61))
+    with pytest.raises(QuotaExceeded, match="this needs 40 vCPU, and of Oxbow Managed IT's 100 its other"):
+        world.mara.subscriptions.create(own)
+    edda.quotas.grant("saltmarsh", "processors", Decimal(60))
+    world.mara.subscriptions.create(own)
+    assert {each.measure: each.left for each in edda.quotas.list("oxbow")}["processors"] == 0
+    with pytest.raises(QuotaExceeded, match="at most 60 vCPU: its 60 and the 0 that Oxbow Managed IT has free"):
+        edda.quotas.grant("saltmarsh", "processors", Decimal(61))
+    with pytest.raises(QuotaBelowGranted):
+        world.mara.quotas.grant("oxbow", "processors", Decimal(99))
+
+
+def test_of_many_at_once_exactly_those_that_fit_are_made(world: World) -> None:
+    """Forty projects of one organisation that has room for ten: ten are made, each refusal names the limit."""
+    world.mara.quotas.grant("quillstone", "projects", Decimal(11))
+    clients = [Client(world.url) for _ in range(8)]
+    for client in clients:
+        client.sign_in(EMAILS["mara"], PASSWORD)
+    made: list[str] = []
+    refused: list[str] = []
+
+    def ask(index: int) -> None:
+        for number in range(5):
+            slug = f"p-{index}-{number}"
+            try:
+                clients[index].organisations.create_project("quillstone", slug=slug, name=slug)
+                made.append(slug)
+            except QuotaExceeded as error:
+                refused.append(str(error))
+
+    threads = [threading.Thread(target=ask, args=(index,)) for index in range(len(clients))]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join(60)
+    for client in clients:
+        client.close()
+    assert (len(made), len(refused)) == (10, 30)
+    assert len(world.mara.organisations.projects("quillstone")) == 11
+    assert set(refused) == {"Quillstone Observatory may have 11 projects; it has 11; ask its seller for more"}
 
 
 def test_an_edit_of_something_changed_meanwhile_is_refused(world: World) -> None:

@@ -90,7 +90,7 @@ def test_quotas_that_are_nearly_full_or_more_than_full(world: World) -> None:
     world.mara.quotas.grant("quillstone", "storage", Decimal(15))
     full = one(world.mara.to_dos.list("tarnwick"), "quota")
     assert (full.weight, full.subject) == ("look", "storage")
-    assert full.title == "90 of 1\u202f000 GiB are left to pass on"
+    assert full.title == "90 of 1\u202f000 GiB of storage are left"
     assert "quota" not in kinds(world.user("edda").to_dos.list("oxbow")), "nothing is passed on there"
 
 

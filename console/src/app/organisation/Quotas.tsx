@@ -16,9 +16,10 @@ import {
   usesOptions,
 } from '../../organisations/organisations';
 import { DataTable } from '../../shared/DataTable';
-import { formatQuantity } from '../../shared/decimal';
+import { compare, formatQuantity } from '../../shared/decimal';
 import { Section } from '../../shared/Page';
 import { Empty, Query } from '../../shared/States';
+import { formatUnit } from '../../shared/units';
 
 interface Granting {
   quota: Parameters<typeof GrantDialog>[0]['quota'];
@@ -34,7 +35,11 @@ export function Quotas({ organisation }: { organisation: Organisation }) {
   const [granting, setGranting] = useState<Granting | null>(null);
   const manages = may('manage quotas');
   const grants = manages && (parent !== null || organisation.type === 'provider');
-  const whole = (found: Quota[]) => found.filter((quota) => quota.project === null);
+  const whole = (found: Quota[]) =>
+    found.filter(
+      (quota) =>
+        quota.project === null && (organisation.type !== 'tenant' || quota.measure !== 'organisations'),
+    );
   return (
     <>
       <Query query={quotas} rows={3}>
@@ -91,8 +96,19 @@ function Limits(props: {
       rows={quotas}
       rowKey={(quota) => quota.measure}
       columns={[
-        { key: 'measure', title: 'Measure', cell: (quota) => measureName(quota.measure) },
-        { key: 'bar', title: '', width: '32%', cell: (quota) => <QuotaBar quota={quota} sells={sells} /> },
+        { key: 'measure', title: 'Measure', cell: (quota) => measureName(quota.measure, quota.kind) },
+        {
+          key: 'bar',
+          title: '',
+          width: '32%',
+          cell: (quota) => (
+            <QuotaBar
+              quota={quota}
+              sells={sells}
+              use={uses.data?.find((each) => each.measure === quota.measure)}
+            />
+          ),
+        },
         { key: 'limit', title: 'Limit', number: true, cell: (quota) => figure(quota.limit) },
         {
           key: 'granted',
@@ -102,9 +118,11 @@ function Limits(props: {
         },
         {
           key: 'reservation',
-          title: 'Kept for itself',
+          title: 'For itself',
           number: true,
-          cell: (quota) => formatQuantity(quota.reservation),
+          // Reserved, or more where it has more: by its own tiers, or counted.
+          cell: (quota) =>
+            formatQuantity(compare(quota.own, quota.reservation) > 0 ? quota.own : quota.reservation),
         },
         { key: 'left', title: 'Left', number: true, cell: (quota) => figure(quota.left) },
         {
@@ -116,7 +134,7 @@ function Limits(props: {
             return used == null ? '—' : formatQuantity(used, 1);
           },
         },
-        { key: 'unit', title: 'Unit', cell: (quota) => quota.unit },
+        { key: 'unit', title: 'Unit', cell: (quota) => formatUnit(quota.unit, quota.limit ?? '0') },
         {
           key: 'act',
           title: '',
@@ -142,7 +160,12 @@ function OfProjects(props: {
   onChange: ((project: Project, quota: Granting['quota']) => void) | undefined;
 }) {
   const { projects, quotas, onChange } = props;
-  const measures = quotas.filter((quota) => quota.project === null);
+  // What there is of to divide, and what is divided already.
+  const divided = new Set(quotas.filter((quota) => quota.project !== null).map((quota) => quota.measure));
+  const measures = quotas.filter(
+    ({ project, kind, limit, measure }) =>
+      project === null && kind !== 'count' && (divided.has(measure) || (limit !== null && limit !== '0')),
+  );
   if (!projects.length) return <Empty title="It has no projects">Usage needs a project to belong to.</Empty>;
   return (
     <DataTable
@@ -152,12 +175,12 @@ function OfProjects(props: {
       rowKey={(project) => project.slug}
       columns={[
         { key: 'name', title: 'Project', cell: (project) => project.name },
-        ...measures.map(({ measure, unit }) => ({
+        ...measures.map(({ measure, unit, kind }) => ({
           key: measure,
-          title: measureName(measure),
+          title: measureName(measure, kind),
           cell: (project: Project) => {
             const held = quotas.find((each) => each.project === project.slug && each.measure === measure);
-            const none = { measure, unit, limit: null, granted: '0', reservation: '0', version: 0 };
+            const none = { measure, unit, kind, limit: null, granted: '0', reservation: '0', version: 0 };
             return (
               <Box sx={{ display: 'flex', alignItems: 'center', gap: 1.5 }}>
                 <Box sx={{ color: held ? undefined : 'text.secondary', minWidth: 90 }}>

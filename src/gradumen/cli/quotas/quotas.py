@@ -8,6 +8,7 @@ from gradumen.cli.nouns import Verbs, add_organisation
 from gradumen.cli.output import Out, quantity
 from gradumen.cli.profiles import own_organisation
 from gradumen.client import Client
+from gradumen.core.quotas.measures import MEASURES, Measure, unit_of
 from gradumen.wire.quotas.quotas import QuotaBody
 
 
@@ -15,10 +16,11 @@ def register(nouns: Any) -> None:
     """Add the verbs."""
     verbs = Verbs(nouns, "quotas", "limits that flow down the chain")
     listing = verbs.add("list", run_list, "what an organisation has, has passed on to customers, and has left")
+    listing.add_argument("--all", action="store_true", help="those without limit of which nothing is had, too")
     add_organisation(listing)
     grant = verbs.add("grant", run_grant, "set a limit of an organisation or project; safe to repeat")
     grant.add_argument("organisation", help="who gets it")
-    grant.add_argument("measure", help="processors (vCPU) or storage (GiB)")
+    grant.add_argument("measure", help=", ".join(f"{each} ({of.unit})" for each, of in MEASURES.items()))
     grant.add_argument("limit", type=limit, help="a number, or 'none' for no limit")
     grant.add_argument("--project", help="a project of the organisation")
     grant.add_argument("--reservation", type=Decimal, help="kept for own use")
@@ -36,19 +38,29 @@ def limit(raw: str) -> Decimal | None:
 
 def _row(each: QuotaBody) -> tuple[str, ...]:
     name = f"{each.organisation}/{each.project}" if each.project else each.organisation
-    return (name, each.measure, quantity(each.limit), quantity(each.granted), quantity(each.left), each.unit)
+    own = max(each.reservation, each.own)
+    figures = (quantity(each.limit), quantity(each.granted), quantity(own), quantity(each.left))
+    per = {"monthly": " a month", "daily": " a day"}.get(each.kind, "")
+    return (name, f"{each.measure}{per}", *figures, unit_of(Measure(each.measure), each.limit))
 
 
-HEAD = ("HOLDER", "MEASURE", "LIMIT", "PASSED ON", "LEFT", "UNIT")
-RIGHT = ("LIMIT", "PASSED ON", "LEFT")
+HEAD = ("HOLDER", "MEASURE", "LIMIT", "PASSED ON", "OWN", "LEFT", "UNIT")
+RIGHT = ("LIMIT", "PASSED ON", "OWN", "LEFT")
 
 
 def run_list(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     """Show quotas."""
     found = client.quotas.list(own_organisation(arguments))
     out.body(found)
-    out.table(HEAD, map(_row, found), right=RIGHT)
+    shown = found if arguments.all else [each for each in found if each.limit != 0 and _says_something(each)]
+    out.table(HEAD, map(_row, shown), right=RIGHT)
+    if not shown:
+        out.say("no limits, and nothing that is had; all measures: gradumen quotas list --all")
     return 0
+
+
+def _says_something(each: QuotaBody) -> bool:
+    return each.limit is not None or bool(each.granted or each.reservation or each.own)
 
 
 def run_grant(arguments: argparse.Namespace, client: Client, out: Out) -> int:

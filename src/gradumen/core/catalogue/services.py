@@ -7,7 +7,7 @@ from enum import StrEnum
 from gradumen.core.catalogue.sampling import ADDITIVE, Across, Sampling
 from gradumen.core.catalogue.units import Unit, parse_unit
 from gradumen.core.errors import Invalid
-from gradumen.core.quotas.quotas import MEASURE_UNITS, Measure
+from gradumen.core.quotas.measures import MEASURES, Kind, Measure
 
 
 class Combine(StrEnum):
@@ -47,15 +47,21 @@ class Meter:
                 field="unit",
                 value=self.unit.text,
             )
-        if self.measure is not None and (
-            self.combine is not Combine.LEVEL
-            or parse_unit(MEASURE_UNITS[self.measure], counted=self.counted).dimensions != self.reading_unit.dimensions
-        ):
-            raise Invalid(
-                f"{self.measure} are a level in {MEASURE_UNITS[self.measure]}; this meter counts '{self.unit.text}'",
-                field="measure",
-                value=self.measure,
-            )
+        if self.measure is not None:
+            self._check_measure(self.measure)
+
+    def _check_measure(self, measure: Measure) -> None:
+        """What it counts has to be what the measure is of, as a level where that is a stock."""
+        measured = MEASURES[measure]
+        if measured.base is None:
+            raise Invalid(f"{measure} are counted by the service, by no meter", field="measure", value=measure)
+        level = measured.kind is Kind.STOCK
+        base = None
+        if measured.base in (None, "byte", self.counted):
+            base = parse_unit(measured.base, counted=self.counted).dimensions
+        if (self.combine is Combine.LEVEL) is not level or base != self.reading_unit.dimensions:
+            how = f"a level in {measured.unit}" if level else f"a sum of {measured.unit}"
+            raise Invalid(f"{measure} is {how}; this meter counts '{self.unit.text}'", field="measure", value=measure)
 
     @property
     def reading_unit(self) -> Unit:

@@ -136,5 +136,6 @@ PLURALS = {
     "hour": "hours", "minute": "minutes", "second": "seconds", "day": "days", "month": "months", "year": "years",
     "byte": "bytes", "request": "requests", "address": "addresses", "node": "nodes", "copy": "copies",
     "piece": "pieces", "machine": "machines", "instance": "instances", "user": "users", "seat": "seats",
+    "organisation": "organisations", "project": "projects",
 }  # fmt: skip
 """Words that units are made of and that have a plural; signs like GiB and vCPU have none."""

@@ -2,27 +2,18 @@
 
 from dataclasses import dataclass
 from decimal import Decimal, localcontext
-from enum import StrEnum
 
 from gradumen.core.errors import QuotaBelowGranted, QuotaExceeded, UnlimitedBelow
 from gradumen.core.exact import EXACT, figure, text
-
-
-class Measure(StrEnum):
-    """What a quota limits."""
-
-    PROCESSORS = "processors"
-    STORAGE = "storage"
-
-
-MEASURE_UNITS = {Measure.PROCESSORS: "vCPU", Measure.STORAGE: "GiB"}
+from gradumen.core.quotas.measures import Measure, amount_words, measure_words
 
 
 @dataclass(frozen=True, slots=True)
 class Holding:
     """What somebody holds of a measure: ``limit`` None is no limit, ``granted`` is what it has passed on.
 
-    ``unlimited_below`` counts those to whom it gave no limit; ``name`` is what people call the holder.
+    ``own`` is what it has itself: what its own tiers promise, or what is counted of it. ``unlimited_below`` counts
+    those to whom it gave no limit; ``name`` is what people call the holder.
     """
 
     holder: str
@@ -31,6 +22,7 @@ class Holding:
     reservation: Decimal = Decimal(0)
     granted: Decimal = Decimal(0)
     factor: Decimal = Decimal(1)
+    own: Decimal = Decimal(0)
     unlimited_below: int = 0
     name: str = ""
 
@@ -42,9 +34,16 @@ class Holding:
 
     @property
     def committed(self) -> Decimal:
-        """What is passed on or reserved for own use."""
+        """What is passed on, and the larger of what is reserved for own use and what is had."""
         with localcontext(EXACT):
-            return self.granted + self.reservation
+            return self.granted + max(self.reservation, self.own)
+
+    @property
+    def left(self) -> Decimal | None:
+        """What of the ceiling is free; None without limit, negative where more is had than may be."""
+        ceiling = self.ceiling
+        with localcontext(EXACT):
+            return None if ceiling is None else ceiling - self.committed
 
 
 def check_grant(giver: Holding, taker: Holding, asked: Decimal | None) -> None:
@@ -65,16 +64,16 @@ def check_grant(giver: Holding, taker: Holding, asked: Decimal | None) -> None:
         ...
     gradumen.core.errors.QuotaExceeded: Oxbow can have at most 852 vCPU: its 96 and the 756 that Tarnwick Cloud has free
     """
-    ceiling, unit, name = giver.ceiling, MEASURE_UNITS[taker.measure], taker.name or taker.holder
-    facts = {"measure": taker.measure, "asked": None if asked is None else text(asked)}
+    ceiling, measure, name = giver.ceiling, taker.measure, taker.name or taker.holder
+    facts = {"measure": measure, "asked": None if asked is None else text(asked)}
     with localcontext(EXACT):
         if ceiling is not None and giver.limit is not None:
             own, free = taker.limit or Decimal(0), max(ceiling - giver.committed, Decimal(0))
             left = max(ceiling - giver.committed + own, Decimal(0))
             if asked is None or asked > left:
                 raise QuotaExceeded(
-                    f"{name} can have at most {figure(left)} {unit}: its {figure(own)} and the {figure(free)} that "
-                    f"{giver.name or giver.holder} has free",
+                    f"{name} can have at most {amount_words(measure, left)}: its {figure(own)} and the {figure(free)} "
+                    f"that {giver.name or giver.holder} has free",
                     **facts,
                     left=text(left),
                     limit=text(giver.limit),
@@ -82,19 +81,52 @@ def check_grant(giver: Holding, taker: Holding, asked: Decimal | None) -> None:
                 )
         if asked is not None and taker.unlimited_below:
             raise UnlimitedBelow(
-                f"{taker.unlimited_below} below {name} have no limit of {taker.measure}; "
+                f"{taker.unlimited_below} below {name} have no limit of {measure_words(measure)}; "
                 "give each of them a limit first",
                 holder=taker.holder,
-                measure=taker.measure,
+                measure=measure,
                 count=taker.unlimited_below,
             )
         if asked is not None and asked * taker.factor < taker.committed:
             excess = taker.committed - asked * taker.factor
+            had = "has itself and has passed on" if taker.own > taker.reservation else "has passed on or reserved"
             raise QuotaBelowGranted(
-                f"{name} has passed on or reserved {figure(taker.committed)} {unit}, so {figure(asked)} are too few; "
+                f"{name} {had} {amount_words(measure, taker.committed)}, so {figure(asked)} are too few; "
                 f"take {figure(excess)} back below it first",
                 **facts,
                 granted=text(taker.committed),
                 excess=text(excess),
                 holder=taker.holder,
             )
+
+
+def check_counted(holder: Holding, more: int) -> None:
+    """Check that what is counted of somebody may grow.
+
+    Raises:
+        QuotaExceeded: there would be more than its limit leaves beside what it has passed on.
+
+    >>> check_counted(Holding("oxbow", Measure.USERS, Decimal(3), granted=Decimal(1), own=Decimal(2), name="Oxbow"), 1)
+    Traceback (most recent call last):
+        ...
+    gradumen.core.errors.QuotaExceeded: Oxbow may have 3 users; it has 2 and has passed on 1; ask its seller for more
+    """
+    left = holder.left
+    if left is None or left >= more or holder.limit is None:
+        return
+    name = holder.name or holder.holder
+    facts = {
+        "measure": holder.measure,
+        "asked": text(Decimal(more)),
+        "left": text(max(left, Decimal(0))),
+        "limit": text(holder.limit),
+        "holder": holder.holder,
+    }
+    if not holder.limit:
+        raise QuotaExceeded(f"{name} was given no {holder.measure} yet; ask its seller for some", **facts)
+    passed_on = f" and has passed on {figure(holder.granted)}" if holder.granted else ""
+    raise QuotaExceeded(
+        f"{name} may have {amount_words(holder.measure, holder.limit)}; it has {figure(holder.own)}{passed_on}; "
+        "ask its seller for more",
+        **facts,
+    )

@@ -1,5 +1,7 @@
 """Queries of quotas."""
 
+from collections.abc import Collection
+from datetime import datetime
 from decimal import Decimal
 from typing import Any
 from uuid import UUID
@@ -8,6 +10,9 @@ from sqlalchemy import delete, func, select, update
 from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.orm import Session
 
+from gradumen.store.access.members import open_invitations
+from gradumen.store.access.tables import MemberRow
+from gradumen.store.organisations.tables import ProjectRow
 from gradumen.store.quotas.tables import QuotaRow
 
 
@@ -26,16 +31,42 @@ def quotas_of(tx: Session, organisation: UUID) -> list[QuotaRow]:
     return list(tx.scalars(select(QuotaRow).where(QuotaRow.organisation_id == organisation)))
 
 
-def given_on(tx: Session, giver: UUID, measure: str) -> tuple[Decimal, int]:
-    """What a giver has passed on of a measure in all, and to how many without limit."""
-    total, unlimited = tx.execute(
-        select(func.sum(QuotaRow.limit_value), func.count() - func.count(QuotaRow.limit_value)).where(
-            QuotaRow.giver_id == giver, QuotaRow.measure == measure
+def quotas_held(tx: Session, organisations: Collection[UUID]) -> list[QuotaRow]:
+    """The quotas of organisations themselves, as they stand in this transaction."""
+    query = select(QuotaRow).where(QuotaRow.holder_id.in_(organisations))
+    return list(tx.scalars(query, execution_options={"populate_existing": True}))
+
+
+def given_on(tx: Session, givers: Collection[UUID]) -> dict[tuple[UUID, str], tuple[Decimal, int]]:
+    """What givers have passed on of each measure in all, and to how many without limit."""
+    query = (
+        select(
+            QuotaRow.giver_id,
+            QuotaRow.measure,
+            func.sum(QuotaRow.limit_value),
+            func.count() - func.count(QuotaRow.limit_value),
         )
-    ).one()
-    return Decimal(total or 0), int(unlimited)
+        .where(QuotaRow.giver_id.in_(givers), QuotaRow.is_set)
+        .group_by(QuotaRow.giver_id, QuotaRow.measure)
+    )
+    return {
+        (giver, measure): (Decimal(total or 0), int(unlimited))
+        for giver, measure, total, unlimited in tx.execute(query)
+        if giver is not None
+    }
 
 
 def release_quotas(tx: Session, organisation: UUID) -> None:
     """Give back all that an organisation and its projects hold."""
     tx.execute(delete(QuotaRow).where(QuotaRow.organisation_id == organisation))
+
+
+def count_users(tx: Session, organisation: UUID, at: datetime) -> int:
+    """How many are members of an organisation and not at rest, or invited to it."""
+    query = select(func.count()).where(MemberRow.organisation_id == organisation, MemberRow.disabled_at.is_(None))
+    return (tx.scalar(query) or 0) + len(open_invitations(tx, organisation, at))
+
+
+def count_projects(tx: Session, organisation: UUID) -> int:
+    """How many projects an organisation has."""
+    return tx.scalar(select(func.count()).where(ProjectRow.organisation_id == organisation)) or 0

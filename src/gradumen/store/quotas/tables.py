@@ -24,6 +24,8 @@ class QuotaRow(Base):
     project_id: Mapped[UUID | None] = mapped_column(ForeignKey("projects.id", ondelete="RESTRICT"))
     giver_id: Mapped[UUID | None] = mapped_column(ForeignKey("organisations.id", ondelete="RESTRICT"))
     limit_value: Mapped[Decimal | None] = mapped_column(Quantity)
+    is_set: Mapped[bool]
+    """Whether it was given at all: a row may be there for rivals to meet in."""
     reservation: Mapped[Decimal] = mapped_column(Quantity)
     factor: Mapped[Decimal] = mapped_column(Quantity)
     label: Mapped[str | None] = mapped_column(String(120))

@@ -17,6 +17,7 @@ from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.access.sessions import digest
 from gradumen.usecases.access.users import add_user, email_of
 from gradumen.usecases.audit_entries import nameable, record
+from gradumen.usecases.limits import check_room_for_user
 from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope, require_password
 
 INVITED_FOR = timedelta(days=7)
@@ -95,6 +96,7 @@ def invite_member(tx: Session, caller: Caller, *, organisation: str, email: str,
     Raises:
         Forbidden: the organisation has members already, or the caller may not manage it.
         Conflict: the address is a member's there, or of one above it.
+        QuotaExceeded: it may have no more users.
     """
     require_password(caller)
     scope = load_scope(tx, caller)
@@ -107,6 +109,7 @@ def invite_member(tx: Session, caller: Caller, *, organisation: str, email: str,
     if members.is_member(tx, address, [row.id]):
         raise Conflict(f"'{address}' is a member of {row.slug} already; change its role instead", field="email")
     members.withdraw_invitations(tx, row.id, address, caller.at)
+    check_room_for_user(tx, scope, row)
     secret = secrets.token_urlsafe(32)
     made = InvitationRow(
         id=uuid4(),
@@ -232,6 +235,7 @@ def change_member(
 
     Raises:
         Conflict: it is the last administrator that is left.
+        QuotaExceeded: a membership is to go on, and the organisation may have no more users.
     """
     row, member = _to_manage(tx, caller, organisation, user_id)
     if member is None:
@@ -241,6 +245,8 @@ def change_member(
         _keep_one(tx, row, member)
     if role is not None:
         member.role = role
+    if disabled is False and member.disabled_at is not None:
+        check_room_for_user(tx, load_scope(tx, caller), row)
     if disabled is not None:
         member.disabled_at = (member.disabled_at or caller.at) if disabled else None
     after = _view(tx.get_one(UserRow, user_id), member)

@@ -22,6 +22,7 @@ from gradumen.store.organisations.tables import BillingZoneRow, OrganisationRow,
 from gradumen.store.revisions import TREE, revise
 from gradumen.store.unit_of_work import Session, add_new, use_case
 from gradumen.usecases.audit_entries import acting_for, record
+from gradumen.usecases.limits import check_room_for_organisation
 from gradumen.usecases.organisations.states import propose
 from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
 from gradumen.wire.organisations.organisations import OrganisationBody
@@ -94,10 +95,12 @@ def create_organisation(
     Raises:
         Invalid: a tenant as parent, or a type that cannot be under it, or a day to start that is over.
         NotActive: the seller is suspended, closing or closed.
+        QuotaExceeded: it may have no more of them.
         Conflict: the slug is taken.
     """
     scope = load_scope(tx, caller)
     seller = _selling(tx, scope, parent, type)
+    check_room_for_organisation(tx, scope, seller)
     row = new_row(
         tx,
         type=type,

@@ -9,6 +9,7 @@ from gradumen.store.organisations.organisations import projects_of
 from gradumen.store.organisations.tables import OrganisationRow, ProjectRow
 from gradumen.store.unit_of_work import Session, add_new, use_case
 from gradumen.usecases.audit_entries import acting_for, record
+from gradumen.usecases.limits import check_room_for_project
 from gradumen.usecases.scope import Caller, get_organisation, load_scope
 from gradumen.wire.organisations.projects import ProjectBody
 
@@ -21,10 +22,12 @@ def create_project(
 
     Raises:
         Conflict: the slug is taken in it.
+        QuotaExceeded: it may have no more projects.
     """
     scope = load_scope(tx, caller)
     owner = get_organisation(tx, scope, organisation)
     scope.require(Right.MANAGE_ORGANISATIONS, owner)
+    check_room_for_project(tx, scope, owner)
     row = ProjectRow(
         id=uuid4(),
         organisation_id=owner.id,

@@ -1,6 +1,7 @@
 """Quotas: granted down the tree, with the caller's figures in every refusal."""
 
-from dataclasses import dataclass, replace
+from collections import defaultdict
+from dataclasses import replace
 from datetime import date
 from decimal import Decimal
 
@@ -8,33 +9,19 @@ from gradumen.core.errors import EditedMeanwhile, Forbidden, Invalid, QuotaBelow
 from gradumen.core.exact import add, figure, text
 from gradumen.core.names import name_of
 from gradumen.core.permissions import Right
-from gradumen.core.quotas.quotas import MEASURE_UNITS, Holding, Measure, check_grant
+from gradumen.core.quotas.measures import MEASURES, Measure, amount_words
+from gradumen.core.quotas.quotas import Holding, check_grant
 from gradumen.store.organisations.organisations import projects_of
 from gradumen.store.organisations.tables import OrganisationRow, ProjectRow
-from gradumen.store.quotas.quotas import given_on, quotas_of
+from gradumen.store.quotas.quotas import quotas_of
 from gradumen.store.quotas.tables import QuotaRow
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.audit_entries import acting_for, record
 from gradumen.usecases.catalogue.published import load_published
-from gradumen.usecases.quotas.quota_rows import absent_quota, lock_quota
+from gradumen.usecases.limits import Limits, absent_quota, counted, lock_quota, say_unlimited
 from gradumen.usecases.quotas.tier_quotas import promised_by_tiers
 from gradumen.usecases.scope import Caller, Scope, get_organisation, get_project, load_scope
-
-
-@dataclass(frozen=True, slots=True)
-class Quota:
-    """What a holder has of a measure; ``granted`` is passed on, ``left`` is None without limit."""
-
-    organisation: str
-    project: str | None
-    measure: str
-    unit: str
-    limit: Decimal | None
-    reservation: Decimal
-    granted: Decimal
-    left: Decimal | None
-    label: str | None
-    version: int
+from gradumen.wire.quotas.quotas import QuotaBody
 
 
 def measure_of(raw: str) -> Measure:
@@ -50,26 +37,45 @@ def measure_of(raw: str) -> Measure:
 
 
 @use_case
-def list_quotas(tx: Session, caller: Caller, *, organisation: str) -> list[Quota]:
-    """The quotas of an organisation, then of its projects."""
+def list_quotas(tx: Session, caller: Caller, *, organisation: str) -> list[QuotaBody]:
+    """The quotas of an organisation, then of its projects, measure by measure."""
     scope = load_scope(tx, caller)
     return quotas_held(tx, scope, get_organisation(tx, scope, organisation))
 
 
-def quotas_held(tx: Session, scope: Scope, owner: OrganisationRow) -> list[Quota]:
+def quotas_held(tx: Session, scope: Scope, owner: OrganisationRow) -> list[QuotaBody]:
     """The quotas of an organisation that is seen, then of its projects."""
+    held = _Held(tx, scope, owner)
     rows = quotas_of(tx, owner.id)
     projects = {row.id: row.slug for row in projects_of(tx, [owner.id])}
     found = {(row.project_id, row.measure): row for row in rows}
-    views: list[Quota] = []
+    bodies: list[QuotaBody] = []
     for measure in Measure:
-        row = found.get((None, measure)) or absent_quota(scope, owner, owner.id, None, measure)
-        views.append(_view(tx, owner.slug, None, row))
+        row = found.get((None, measure)) or absent_quota(scope.tree, owner, owner.id, None, measure)
+        bodies.append(_view(owner.slug, None, row, held.holding(row, owner.name)))
         for project_id, slug in sorted(projects.items(), key=lambda each: each[1]):
-            held = found.get((project_id, measure))
-            if held is not None:
-                views.append(_view(tx, owner.slug, slug, held))
-    return views
+            given = found.get((project_id, measure))
+            if given is not None and given.is_set:
+                bodies.append(_view(owner.slug, slug, given, held.holding(given, slug)))
+    return bodies
+
+
+class _Held:
+    """What an organisation holds of each measure, with what it has itself."""
+
+    def __init__(self, tx: Session, scope: Scope, owner: OrganisationRow) -> None:
+        self.owner = owner
+        self.limits = Limits(tx, scope.tree, [owner.id])
+        promised = promised_by_tiers(tx, owner.id, scope.now.date(), load_published(tx))
+        self.own: dict[str, Decimal] = defaultdict(Decimal)
+        self.own.update(counted(tx, scope.tree, owner.id, scope.caller.at).items())
+        for (_, measure), amount in promised.items():
+            self.own[measure] = add([self.own[measure], amount])
+
+    def holding(self, row: QuotaRow, name: str) -> Holding:
+        """What the holder of a row of this organisation's has."""
+        own = self.own.get(row.measure, Decimal(0)) if row.project_id is None else Decimal(0)
+        return replace(self.limits.holding(row, self.owner.slug, own), name=name)
 
 
 @use_case
@@ -85,7 +91,7 @@ def grant_quota(
     factor: Decimal | None,
     label: str | None,
     version: int | None,
-) -> Quota:
+) -> QuotaBody:
     """Set the limit of an organisation (given by its parent) or of a project (given by its organisation).
 
     The provider sets its own limit: what its clouds have. Setting what is there already changes nothing.
@@ -104,23 +110,24 @@ def grant_quota(
     holder, target, giver = _parties(tx, scope, organisation, project)
     _check_figures(limit, reservation, factor)
     if giver is not None:
-        lock_quota(tx, scope, giver, giver.id, None, measure)
+        say_unlimited(tx, scope.tree, giver.id, measure)
+        lock_quota(tx, scope.tree, giver, giver.id, None, measure)
     key = ((target or holder).id, measure)
-    lock_quota(tx, scope, holder, key[0], target, measure)
+    lock_quota(tx, scope.tree, holder, key[0], target, measure)
     row = _at_version(tx.get_one(QuotaRow, key, populate_existing=True), version)
     before = _values(row)
-    taker = _taking(tx, holder, target, row, reservation, factor)
-    check_grant(_giving(tx, giver, taker.holder, measure), taker, limit)
+    taker = _taking(tx, scope, holder, target, row, reservation, factor)
     if target is None and limit is not None:
         _check_subscribed(tx, holder, measure, limit, scope.now.date())
-    row.limit_value, row.reservation, row.factor = limit, taker.reservation, taker.factor
+    check_grant(_giving(tx, scope, giver, taker.holder, measure), taker, limit)
+    row.limit_value, row.is_set, row.reservation, row.factor = limit, True, taker.reservation, taker.factor
     row.giver_id, row.label = giver.id if giver else None, row.label if label is None else _label(label)
     tx.flush()
     changes = {"before": before, "after": _values(row)}
     if changes["before"] != changes["after"]:
         acting, what = acting_for(scope, (giver or holder).id, Right.MANAGE_QUOTAS), f"{taker.holder}: {measure}"
         record(tx, caller, "quota set", acting, what, concerns=holder.id, **changes)
-    return _view(tx, holder.slug, target.slug if target else None, row)
+    return _view(holder.slug, target.slug if target else None, row, _Held(tx, scope, holder).holding(row, holder.name))
 
 
 def _label(raw: str) -> str | None:
@@ -158,6 +165,7 @@ def _parties(
 
 def _taking(
     tx: Session,
+    scope: Scope,
     holder: OrganisationRow,
     target: ProjectRow | None,
     row: QuotaRow,
@@ -165,26 +173,26 @@ def _taking(
     factor: Decimal | None,
 ) -> Holding:
     """What an organisation, or a project of it, would hold."""
-    held = _holding(tx, f"{holder.slug}/{target.slug}" if target else holder.slug, row)
+    held = _Held(tx, scope, holder).holding(row, f"{target.name} of {holder.name}" if target else holder.name)
     return replace(
         held,
+        holder=f"{holder.slug}/{target.slug}" if target else holder.slug,
         reservation=row.reservation if reservation is None else reservation,
         factor=factor or row.factor,
-        name=f"{target.name} of {holder.name}" if target else holder.name,
     )
 
 
-def _giving(tx: Session, giver: OrganisationRow | None, taker: str, measure: Measure) -> Holding:
+def _giving(tx: Session, scope: Scope, giver: OrganisationRow | None, taker: str, measure: Measure) -> Holding:
     """What the giver holds; the provider gives to itself, without limit."""
     if giver is None:
         return Holding(taker, measure, None)
-    held = _holding(tx, giver.slug, tx.get_one(QuotaRow, (giver.id, measure), populate_existing=True))
-    return replace(held, name=giver.name)
+    row = tx.get_one(QuotaRow, (giver.id, measure), populate_existing=True)
+    return _Held(tx, scope, giver).holding(row, giver.name)
 
 
 def _values(row: QuotaRow) -> dict[str, str | None]:
     """What of a quota is set by hand, as text."""
-    figures = {"limit": row.limit_value, "reservation": row.reservation, "factor": row.factor}
+    figures = {"limit": row.limit_value if row.is_set else None, "reservation": row.reservation, "factor": row.factor}
     return {**{key: None if value is None else text(value) for key, value in figures.items()}, "label": row.label}
 
 
@@ -193,7 +201,7 @@ def _check_subscribed(tx: Session, holder: OrganisationRow, measure: Measure, li
     total = add([amount for (_, of), amount in promised.items() if of == measure])
     if limit < total:
         raise QuotaBelowSubscribed(
-            f"the tiers of {holder.name}'s subscriptions promise {figure(total)} {MEASURE_UNITS[measure]}, so "
+            f"the tiers of {holder.name}'s subscriptions promise {amount_words(measure, total)}, so "
             f"{figure(limit)} are too few; change a tier or end a subscription first",
             measure=measure,
             asked=text(limit),
@@ -210,26 +218,18 @@ def _check_figures(limit: Decimal | None, reservation: Decimal | None, factor: D
         raise Invalid(f"the overbooking factor lies between 1 and 100; got {factor}", field="factor", value=factor)
 
 
-def _holding(tx: Session, name: str, row: QuotaRow) -> Holding:
-    """What a row's holder has and has passed on, as it stands in this transaction."""
-    granted, unlimited = Decimal(0), 0
-    if row.project_id is None:
-        granted, unlimited = given_on(tx, row.holder_id, row.measure)
-    return Holding(name, Measure(row.measure), row.limit_value, row.reservation, granted, row.factor, unlimited)
-
-
-def _view(tx: Session, organisation: str, project: str | None, row: QuotaRow) -> Quota:
-    held = _holding(tx, "", row)
-    left = None if held.ceiling is None else add([held.ceiling, -held.committed])
-    return Quota(
+def _view(organisation: str, project: str | None, row: QuotaRow, held: Holding) -> QuotaBody:
+    return QuotaBody(
         organisation=organisation,
         project=project,
         measure=row.measure,
-        unit=MEASURE_UNITS[held.measure],
-        limit=row.limit_value,
+        unit=MEASURES[held.measure].unit,
+        kind=MEASURES[held.measure].kind,
+        limit=held.limit,
         reservation=row.reservation,
         granted=held.granted,
-        left=left,
+        own=held.own,
+        left=held.left,
         label=row.label,
         version=row.version,
     )

@@ -7,14 +7,14 @@ from uuid import UUID
 
 from gradumen.core.errors import QuotaExceeded
 from gradumen.core.exact import EXACT, add, figure, text
-from gradumen.core.quotas.quotas import MEASURE_UNITS, Measure
+from gradumen.core.quotas.measures import Measure, amount_words
 from gradumen.store.organisations.tables import OrganisationRow
 from gradumen.store.quotas.tables import QuotaRow
 from gradumen.store.subscriptions.sales import promising_lines
 from gradumen.store.subscriptions.tables import SubscriptionRow
 from gradumen.store.unit_of_work import Session
 from gradumen.usecases.catalogue.published import Published, plan_of
-from gradumen.usecases.quotas.quota_rows import lock_quota
+from gradumen.usecases.limits import Limits, lock_quota, say_unlimited
 from gradumen.usecases.scope import Scope
 
 
@@ -30,22 +30,27 @@ def check_tier_quotas(
     """
     measures = sorted({of for each, of in promised_by_tiers(tx, buyer.id, day, published) if each == row.id})
     for measure in measures:
-        lock_quota(tx, scope, buyer, buyer.id, None, Measure(measure))
+        say_unlimited(tx, scope.tree, buyer.id, Measure(measure))
+        lock_quota(tx, scope.tree, buyer, buyer.id, None, Measure(measure))
     # Only now, that rivals wait, is what they have written seen.
     promised = promised_by_tiers(tx, buyer.id, day, published)
+    limits = Limits(tx, scope.tree, [buyer.id])
     for measure in measures:
-        limit = tx.get_one(QuotaRow, (buyer.id, measure), populate_existing=True).limit_value
+        held = limits.holding(tx.get_one(QuotaRow, (buyer.id, measure), populate_existing=True), buyer.slug)
         asked = promised.get((row.id, measure), Decimal(0))
         others = add([amount for (each, of), amount in promised.items() if of == measure and each != row.id])
-        if limit is not None and asked and add([asked, others]) > limit:
-            left, unit = max(add([limit, -others]), Decimal(0)), MEASURE_UNITS[Measure(measure)]
+        if held.ceiling is None or held.limit is None or not asked:
+            continue
+        if add([asked, others, held.granted]) > held.ceiling:
+            left = max(add([held.ceiling, -others, -held.granted]), Decimal(0))
+            passed_on = " and what it has passed on" if held.granted else ""
             raise QuotaExceeded(
-                f"this needs {figure(asked)} {unit}, and of {buyer.name}'s {figure(limit)} its other subscriptions "
-                f"leave {figure(left)}; ask its seller for more, or choose a smaller tier",
+                f"this needs {amount_words(held.measure, asked)}, and of {buyer.name}'s {figure(held.limit)} its other "
+                f"subscriptions{passed_on} leave {figure(left)}; ask its seller for more, or choose a smaller tier",
                 measure=measure,
                 asked=text(asked),
                 left=text(left),
-                limit=text(limit),
+                limit=text(held.limit),
                 holder=buyer.slug,
             )
 

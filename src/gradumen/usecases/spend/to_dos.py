@@ -7,6 +7,7 @@ from gradumen.core.errors import Forbidden
 from gradumen.core.exact import figure, money
 from gradumen.core.periods import Period, zone_of
 from gradumen.core.permissions import Right
+from gradumen.core.quotas.measures import COUNTED, Measure, amount_words, measure_words
 from gradumen.core.tasks import State
 from gradumen.store.billing.invoices import Wanted, sums_of_invoices
 from gradumen.store.organisations.tables import OrganisationRow, zone_name
@@ -144,14 +145,15 @@ def _quotas(tx: Session, scope: Scope, owner: OrganisationRow) -> Iterator[ToDoB
         if not quota.limit or quota.left is None or quota.project is not None or owner.type == "tenant":
             continue
         if quota.left * 100 <= quota.limit * (100 - _FULL):
-            over = quota.left < 0
+            over, measure = quota.left < 0, Measure(quota.measure)
+            of = "" if measure in COUNTED else f" of {measure_words(measure)}"
             yield ToDoBody(
                 kind="quota",
                 weight=Weight.FAILED if over else Weight.LOOK,
                 subject=quota.measure,
-                title=f"{figure(-quota.left)} {quota.unit} more are passed on than there are"
+                title=f"{amount_words(measure, -quota.left)}{of} more are had and passed on than there are"
                 if over
-                else f"{figure(quota.left)} of {figure(quota.limit)} {quota.unit} are left to pass on",
+                else f"{figure(quota.left)} of {amount_words(measure, quota.limit)}{of} are left",
                 detail="ask your seller for more, or take some back"
                 if owner.type == "reseller"
                 else "add capacity, or take some back",

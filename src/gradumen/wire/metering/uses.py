@@ -6,9 +6,14 @@ from gradumen.wire.values import Body, DecimalText
 
 
 class UseBody(Body):
-    """How much of a measure is in use: the mean over the newest whole hour that has any usage; null where none does."""
+    """How much of a measure is in use, by its ``kind``.
+
+    Of a stock the mean over the newest whole hour (``hour``) that has any usage, null where none does; of what flows
+    monthly or daily the sum so far in UTC, null where no meter counts it; of a count what there is.
+    """
 
     measure: str
     unit: str
+    kind: str
     quantity: DecimalText | None
     hour: datetime | None

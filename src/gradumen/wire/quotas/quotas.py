@@ -14,15 +14,22 @@ class QuotaGrant(Body):
 
 
 class QuotaBody(Body):
-    """What a holder has of a measure."""
+    """What a holder may have of a measure; ``limit`` null is no limit.
+
+    ``kind`` is stock, monthly or daily (what flows in so long), or count (what the service counts itself).
+    ``granted`` is passed on; ``own`` is what it has itself: what its own tiers promise, or what is counted of it.
+    ``left`` is what of the limit (by its overbooking factor) neither is passed on, nor reserved or had.
+    """
 
     organisation: str
     project: str | None
     measure: str
     unit: str
+    kind: str
     limit: DecimalText | None
     reservation: DecimalText
     granted: DecimalText
+    own: DecimalText
     left: DecimalText | None
     label: str | None
     version: int

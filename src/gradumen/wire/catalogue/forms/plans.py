@@ -11,7 +11,7 @@ from gradumen.core.catalogue.terms import Duration, Renewal, Terms
 from gradumen.core.catalogue.units import convertible, parse_unit
 from gradumen.core.errors import Invalid, at
 from gradumen.core.exact import number, text
-from gradumen.core.quotas.quotas import Measure
+from gradumen.core.quotas.measures import METERED
 from gradumen.wire.catalogue.forms.base import (
     Form,
     LongText,
@@ -128,8 +128,8 @@ class PlanForm(Form):
 
     def _tier(self, tier: TierForm, meters: Mapping[str, Meter]) -> Tier:
         for measure in tier.quotas:
-            if measure not in list(Measure):
-                message = f"measure '{measure[:60]}' is not one of {', '.join(Measure)}"
+            if measure not in METERED:
+                message = f"measure '{measure[:60]}' is not one of {', '.join(METERED)}"
                 raise Invalid(message, field="quotas", path=f"quotas.{measure}")
         return Tier(
             tier.tier,

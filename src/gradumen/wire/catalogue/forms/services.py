@@ -14,7 +14,7 @@ from gradumen.core.catalogue.services import (
 )
 from gradumen.core.catalogue.units import parse_unit
 from gradumen.core.errors import Invalid, at
-from gradumen.core.quotas.quotas import Measure
+from gradumen.core.quotas.measures import Measure
 from gradumen.wire.catalogue.forms.base import Form, LongText, Name, Slug, Written, named, one_of, read
 
 PROMISED = "promised"
