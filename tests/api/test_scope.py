@@ -2,8 +2,9 @@
 
 from dataclasses import dataclass, field
 from datetime import date
+from decimal import Decimal
 from typing import Any
-from uuid import uuid4
+from uuid import UUID, uuid4
 
 import httpx
 import pytest
@@ -14,6 +15,7 @@ from gradumen.client.metering.readings import BATCH
 from gradumen.core.errors import Forbidden
 from gradumen.core.permissions import Role
 from gradumen.wire.billing.invoices import InvoiceBody
+from gradumen.wire.organisations.organisations import OrganisationCreate
 from gradumen.wire.subscriptions.one_off_charges import OneOffChargeCreate
 from gradumen.wire.subscriptions.subscriptions import SubscriptionCreate
 from tests.conftest import Service
@@ -115,6 +117,8 @@ def calls(side: Side, invoice: InvoiceBody, world: World) -> dict[str, Call]:
         "files": [{"name": "a.yaml", "content": rate_card("x", "EUR", "named", "1")}],
     }
     feed = {"feed": f"{side.seller}/{side.feed}"}
+    more = {"measure": "memory", "limit": "8", "reason": "More"}
+    wanted = requested(side, world)
     versions = {"before": "1", "after": "1"}
     return {
         "read_session": Call("GET", "session", foreign=200, above=200),
@@ -150,6 +154,10 @@ def calls(side: Side, invoice: InvoiceBody, world: World) -> dict[str, Call]:
         "grant_project_quota": Call(
             "PUT", f"{org}/projects/{side.project}/quotas/storage", {"limit": "0"}, viewer=403, above=200
         ),
+        "list_quota_requests": Call("GET", f"{own}/quota-requests"),
+        "ask_quota": Call("POST", f"{org}/quota-requests", more, viewer=403),
+        "answer_quota_request": Call("POST", f"quota-requests/{wanted}/answer", {"limit": "0"}, viewer=403, above=404),
+        "withdraw_quota_request": Call("POST", f"quota-requests/{wanted}/withdraw", viewer=403, above=404),
         "compare_catalogue": Call("POST", "catalogue/compare", published, viewer=403),
         "publish_catalogue": Call("POST", "catalogue/publish", published, viewer=403),
         "list_services": Call("GET", "services", foreign=200, above=200),
@@ -245,6 +253,16 @@ def calls(side: Side, invoice: InvoiceBody, world: World) -> dict[str, Call]:
         "read_metrics": Call("GET", "metrics", viewer=200 if side is TARNWICK else 404, above=200),
         "set_clock": Call("PUT", "clock", {"to": None}, foreign=403, viewer=403, above=200),
     }
+
+
+def requested(side: Side, world: World) -> UUID:
+    """A request of another customer of the seller's for another limit."""
+    seller, slug = world.user(side.admin), f"asks-{side.seller}"
+    body = OrganisationCreate(parent=side.seller, type="tenant", slug=slug, name="A", country="GB", currency="GBP")
+    seller.organisations.create(body)
+    seller.quotas.grant(slug, "machines", Decimal(2))
+    join(world, side.admin, slug, f"admin@{slug}.example", Role.ADMINISTRATOR)
+    return world.user(f"admin@{slug}.example").quota_requests.ask(slug, "machines", Decimal(9), "More").id
 
 
 def make(client: httpx.Client, call: Call) -> httpx.Response:

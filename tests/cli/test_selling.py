@@ -1,6 +1,7 @@
 """The command line of who sells what to whom: offers, own terms, rules, charges by hand, margins."""
 
 import json
+from decimal import Decimal
 from pathlib import Path
 
 import pytest
@@ -129,3 +130,19 @@ def test_a_month_is_priced_again_and_found_again(terminal: Terminal, world: Worl
     same = terminal("what-ifs", "ask", "2026-09", str(path))
     assert "quillstone" not in same and "in all, EUR: the same" in same
     assert "nothing was sold in that month" in terminal("what-ifs", "ask", "2020-01", str(path))
+
+
+def test_a_customer_asks_for_more_and_gets_less(terminal: Terminal, world: World) -> None:
+    world.mara.quotas.grant("oxbow", "addresses", Decimal(40))
+    edda = world.user("edda")
+    edda.quota_requests.ask("oxbow", "addresses", Decimal(90), "Many harbours")
+    listed = terminal("quota-requests", "list")
+    assert "Oxbow Managed IT  addresses" in listed
+    request = listed.splitlines()[1].split()[0]
+    given = terminal("quota-requests", "grant", request, "--limit", "64", "--reason", "For now")
+    assert "partly granted" in given
+    assert "For now" in given
+    assert "64" in terminal("quotas", "list", "-o", "oxbow")
+    edda.quota_requests.ask("oxbow", "addresses", Decimal(90), "Still too few")
+    request = terminal("quota-requests", "list").splitlines()[1].split()[0]
+    assert "refused" in terminal("quota-requests", "refuse", request, "There is no room")

@@ -812,6 +812,30 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/organisations/{organisation}/quota-requests": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Quota Requests
+         * @description What an organisation asked its seller for, and is asked by its customers; for its members.
+         */
+        get: operations["list_quota_requests"];
+        put?: never;
+        /**
+         * Ask Quota
+         * @description Ask the seller for another limit; an open request of the same measure is replaced.
+         */
+        post: operations["ask_quota"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/organisations/{organisation}/quotas": {
         parameters: {
             query?: never;
@@ -1308,6 +1332,46 @@ export interface paths {
         get: operations["list_price_changes"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/quota-requests/{request}/answer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Answer Quota Request
+         * @description Grant it, grant less, or refuse it with a reason; its seller's to do. Safe to repeat.
+         */
+        post: operations["answer_quota_request"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/quota-requests/{request}/withdraw": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Withdraw Quota Request
+         * @description Take it back. Safe to repeat.
+         */
+        post: operations["withdraw_quota_request"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3880,6 +3944,13 @@ export interface components {
             /** Next */
             next: string | null;
         };
+        /** Page[QuotaRequestBody] */
+        Page_QuotaRequestBody_: {
+            /** Items */
+            items: components["schemas"]["QuotaRequestBody"][];
+            /** Next */
+            next: string | null;
+        };
         /** Page[RateCardBody] */
         Page_RateCardBody_: {
             /** Items */
@@ -4277,6 +4348,82 @@ export interface components {
             reservation?: string | null;
             /** Version */
             version?: number | null;
+        };
+        /**
+         * QuotaRequestAnswer
+         * @description The limit that it gets, which may be less than was asked; null refuses, which needs a reason.
+         */
+        QuotaRequestAnswer: {
+            /** Limit */
+            limit: string | null;
+            /** Reason */
+            reason?: string | null;
+        };
+        /**
+         * QuotaRequestBody
+         * @description A request: open, granted, partly granted, refused or withdrawn.
+         *
+         *     ``present`` is the limit now, null for none; ``answered`` the limit that was given, ``answer`` what was said to it.
+         */
+        QuotaRequestBody: {
+            /** Answer */
+            answer: string | null;
+            /** Answered */
+            answered: string | null;
+            /** Answered At */
+            answered_at: string | null;
+            /**
+             * Asked
+             * Format: decimal
+             * @example 12.5
+             */
+            asked: string;
+            /**
+             * Asked At
+             * Format: date-time
+             */
+            asked_at: string;
+            /** Asked By */
+            asked_by: string;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Measure */
+            measure: string;
+            /** Organisation */
+            organisation: string;
+            /** Organisation Name */
+            organisation_name: string;
+            /** Present */
+            present: string | null;
+            /** Reason */
+            reason: string;
+            /** Seller */
+            seller: string;
+            /** Seller Name */
+            seller_name: string;
+            /** State */
+            state: string;
+            /** Unit */
+            unit: string;
+        };
+        /**
+         * QuotaRequestCreate
+         * @description The limit that an organisation wants, in the measure's unit, and why.
+         */
+        QuotaRequestCreate: {
+            /**
+             * Limit
+             * Format: decimal
+             * @example 12.5
+             */
+            limit: string;
+            /** Measure */
+            measure: string;
+            /** Reason */
+            reason: string;
         };
         /**
          * RateCardBody
@@ -5313,7 +5460,7 @@ export interface components {
          * @description Something that needs somebody, in a sentence, with more to it in another.
          *
          *     ``kind`` says what it is about: task, charges, feed, refused readings, drafts, to bill, not priced, price change,
-         *     quota, or invoice; ``subject`` which one, by id, slug or month.
+         *     quota, quota request, or invoice; ``subject`` which one, by id, slug or month.
          */
         ToDoBody: {
             /** Detail */
@@ -7342,6 +7489,74 @@ export interface operations {
             };
         };
     };
+    list_quota_requests: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                organisation: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Page_QuotaRequestBody_"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    ask_quota: {
+        parameters: {
+            query?: never;
+            header?: {
+                "idempotency-key"?: string | null;
+            };
+            path: {
+                organisation: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["QuotaRequestCreate"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["QuotaRequestBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     list_quotas: {
         parameters: {
             query?: never;
@@ -8283,6 +8498,72 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Page_PriceChangeBody_"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    answer_quota_request: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                request: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["QuotaRequestAnswer"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["QuotaRequestBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    withdraw_quota_request: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                request: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["QuotaRequestBody"];
                 };
             };
             /** @description A refusal, as problem details */

@@ -5,6 +5,7 @@ The numbers have right check digits and belong to nobody: telephone numbers are 
 
 from collections.abc import Callable
 from datetime import date
+from decimal import Decimal
 from typing import Any
 
 from gradumen.client import Client
@@ -88,6 +89,14 @@ def write_papers(signed_in: Callable[[str], Client]) -> None:
         signed_in(SIGNERS[SELLER_OF.get(slug, PROVIDER)]).details.set(slug, details)
     for slug, said in NOTES.items():
         signed_in(SIGNERS[SELLER_OF[slug]]).organisations.change(slug, **said)
+
+
+def ask_for_more(signed_in: Callable[[str], Client]) -> None:
+    """One request that waits, and one that was answered in part."""
+    ask = signed_in("ines@saltmarsh.example").quota_requests.ask
+    ask("saltmarsh", "addresses", Decimal(32), "A second harbour office opens")
+    given = ask("saltmarsh", "processors", Decimal(160), "The booking system moves")
+    signed_in(SIGNERS["oxbow"]).quota_requests.answer(given.id, Decimal(112), "As many until the spring")
 
 
 def set_states(signed_in: Callable[[str], Client], ends_on: date) -> None:

@@ -4,6 +4,7 @@ import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { useSignedIn } from '../../access/session';
 import { GrantDialog } from '../../organisations/GrantDialog';
+import { AskDialog, QuotaRequests } from '../../organisations/QuotaRequests';
 import { QuotaBar } from '../../organisations/QuotaBar';
 import {
   type Organisation,
@@ -27,13 +28,15 @@ interface Granting {
 }
 
 export function Quotas({ organisation }: { organisation: Organisation }) {
-  const { may } = useSignedIn();
+  const { home, may } = useSignedIn();
   const quotas = useQuery(quotasOptions(organisation.slug));
   const projects = useQuery(projectsOptions(organisation.slug));
   const { parent } = organisation;
   const { data: giver = null } = useQuery({ ...organisationOptions(parent ?? ''), enabled: parent !== null });
   const [granting, setGranting] = useState<Granting | null>(null);
   const manages = may('manage quotas');
+  const asks = manages && organisation.slug === home.organisation && organisation.type !== 'provider';
+  const [asking, setAsking] = useState<Quota | null>(null);
   const grants = manages && (parent !== null || organisation.type === 'provider');
   const whole = (found: Quota[]) =>
     found.filter(
@@ -49,7 +52,11 @@ export function Quotas({ organisation }: { organisation: Organisation }) {
               organisation={organisation}
               quotas={whole(found)}
               onChange={grants ? (quota) => setGranting({ quota }) : undefined}
+              onAsk={asks ? setAsking : undefined}
             />
+            <Box sx={{ mt: 4 }}>
+              <QuotaRequests organisation={organisation} />
+            </Box>
             <Box sx={{ mt: 4 }}>
               <Section title="Of its projects">
                 <Query query={projects} rows={2}>
@@ -68,6 +75,7 @@ export function Quotas({ organisation }: { organisation: Organisation }) {
           </>
         )}
       </Query>
+      {asking && <AskDialog organisation={organisation} quota={asking} onClose={() => setAsking(null)} />}
       {granting && (
         <GrantDialog
           {...granting}
@@ -84,8 +92,9 @@ function Limits(props: {
   organisation: Organisation;
   quotas: Quota[];
   onChange: ((quota: Quota) => void) | undefined;
+  onAsk: ((quota: Quota) => void) | undefined;
 }) {
-  const { organisation, quotas, onChange } = props;
+  const { organisation, quotas, onChange, onAsk } = props;
   const sells = organisation.type !== 'tenant';
   const uses = useQuery(usesOptions(organisation.slug));
   const figure = (value: string | null) => (value === null ? 'no limit' : formatQuantity(value));
@@ -139,14 +148,20 @@ function Limits(props: {
           key: 'act',
           title: '',
           cell: (quota) =>
-            onChange && (
-              <Button
-                variant="outlined"
-                aria-label={`Change ${quota.measure}`}
-                onClick={() => onChange(quota)}
-              >
-                Change
+            onAsk && quota.limit !== null ? (
+              <Button aria-label={`Ask for more ${quota.measure}`} onClick={() => onAsk(quota)}>
+                Ask for more
               </Button>
+            ) : (
+              onChange && (
+                <Button
+                  variant="outlined"
+                  aria-label={`Change ${quota.measure}`}
+                  onClick={() => onChange(quota)}
+                >
+                  Change
+                </Button>
+              )
             ),
         },
       ]}

@@ -1,12 +1,13 @@
 """Quotas of organisations and projects."""
 
+from datetime import datetime
 from decimal import Decimal
 from uuid import UUID
 
 from sqlalchemy import ForeignKey, Index, String
 from sqlalchemy.orm import Mapped, mapped_column
 
-from gradumen.store.columns import Base, Quantity, ascii_text
+from gradumen.store.columns import Base, Moment, Quantity, ascii_text
 
 
 class QuotaRow(Base):
@@ -30,3 +31,27 @@ class QuotaRow(Base):
     factor: Mapped[Decimal] = mapped_column(Quantity)
     label: Mapped[str | None] = mapped_column(String(120))
     version: Mapped[int]
+
+
+class QuotaRequestRow(Base):
+    """An organisation asks its seller for another limit; ``answered`` is the limit that it was given, where it was."""
+
+    __tablename__ = "quota_requests"
+    __table_args__ = (
+        Index("ix_quota_requests_organisation_id", "organisation_id", "asked_at"),
+        Index("ix_quota_requests_seller_id", "seller_id", "state"),
+    )
+
+    id: Mapped[UUID] = mapped_column(primary_key=True)
+    organisation_id: Mapped[UUID] = mapped_column(ForeignKey("organisations.id", ondelete="RESTRICT"))
+    seller_id: Mapped[UUID] = mapped_column(ForeignKey("organisations.id", ondelete="RESTRICT"))
+    measure: Mapped[str] = mapped_column(ascii_text(32))
+    asked: Mapped[Decimal] = mapped_column(Quantity)
+    reason: Mapped[str] = mapped_column(String(1000))
+    state: Mapped[str] = mapped_column(ascii_text(16))
+    answered: Mapped[Decimal | None] = mapped_column(Quantity)
+    answer: Mapped[str | None] = mapped_column(String(1000))
+    asked_by: Mapped[UUID] = mapped_column(ForeignKey("users.id", ondelete="RESTRICT"))
+    asked_at: Mapped[datetime] = mapped_column(Moment)
+    answered_by: Mapped[UUID | None] = mapped_column(ForeignKey("users.id", ondelete="RESTRICT"))
+    answered_at: Mapped[datetime | None] = mapped_column(Moment)

@@ -106,7 +106,34 @@ def grant_quota(
         QuotaBelowSubscribed: less than the tiers of the holder's subscriptions promise.
         EditedMeanwhile: the quota is at another version.
     """
-    scope = load_scope(tx, caller)
+    return grant_limit(
+        tx,
+        load_scope(tx, caller),
+        organisation=organisation,
+        project=project,
+        measure=measure,
+        limit=limit,
+        reservation=reservation,
+        factor=factor,
+        label=label,
+        version=version,
+    )
+
+
+def grant_limit(
+    tx: Session,
+    scope: Scope,
+    *,
+    organisation: str,
+    project: str | None,
+    measure: Measure,
+    limit: Decimal | None,
+    reservation: Decimal | None = None,
+    factor: Decimal | None = None,
+    label: str | None = None,
+    version: int | None = None,
+) -> QuotaBody:
+    """See `grant_quota`, whose refusals these are."""
     holder, target, giver = _parties(tx, scope, organisation, project)
     _check_figures(limit, reservation, factor)
     if giver is not None:
@@ -126,7 +153,7 @@ def grant_quota(
     changes = {"before": before, "after": _values(row)}
     if changes["before"] != changes["after"]:
         acting, what = acting_for(scope, (giver or holder).id, Right.MANAGE_QUOTAS), f"{taker.holder}: {measure}"
-        record(tx, caller, "quota set", acting, what, concerns=holder.id, **changes)
+        record(tx, scope.caller, "quota set", acting, what, concerns=holder.id, **changes)
     return _view(holder.slug, target.slug if target else None, row, _Held(tx, scope, holder).holding(row, holder.name))
 
 

@@ -17,6 +17,7 @@ from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.catalogue.names import meter_name
 from gradumen.usecases.catalogue.price_changes import price_changes_of
 from gradumen.usecases.catalogue.published import load_published
+from gradumen.usecases.quotas.quota_requests import requests_answered, requests_to_answer
 from gradumen.usecases.quotas.quotas import quotas_held
 from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
 from gradumen.wire.spend.to_dos import ToDoBody, Weight
@@ -45,6 +46,7 @@ def list_to_dos(tx: Session, caller: Caller, *, organisation: str) -> list[ToDoB
     if not scope.is_member(owner.id):
         raise Forbidden(right=Right.READ, organisation=owner.slug, name=owner.name)
     found = [*_work(tx, owner, provider=owner.type == "provider"), *_quotas(tx, scope, owner)]
+    found += _asked(tx, scope, owner)
     if owner.type != "tenant":
         found += _feeds(tx, scope, owner)
     if owner.id in scope.members_money():
@@ -158,6 +160,31 @@ def _quotas(tx: Session, scope: Scope, owner: OrganisationRow) -> Iterator[ToDoB
                 if owner.type == "reseller"
                 else "add capacity, or take some back",
             )
+
+
+def _asked(tx: Session, scope: Scope, owner: OrganisationRow) -> Iterator[ToDoBody]:
+    for request in requests_to_answer(tx, scope, [owner.id], MOST):
+        measure = Measure(request.measure)
+        has = "no limit" if request.present is None else amount_words(measure, request.present)
+        yield ToDoBody(
+            kind="quota request",
+            weight=Weight.LOOK,
+            subject=request.organisation,
+            title=f"{request.organisation_name} asks for {amount_words(measure, request.asked)}, it has {has}",
+            detail=request.reason,
+            since=request.asked_at,
+        )
+    for request in requests_answered(tx, scope, owner.id, scope.now - RECENT, MOST):
+        measure = Measure(request.measure)
+        given = "nothing" if request.answered is None else amount_words(measure, request.answered)
+        yield ToDoBody(
+            kind="quota request",
+            weight=Weight.NOTE,
+            subject=request.organisation,
+            title=f"{amount_words(measure, request.asked)} were asked for, {request.seller_name} gave {given}",
+            detail=request.answer or request.reason,
+            since=request.answered_at,
+        )
 
 
 def _changes(tx: Session, scope: Scope, owner: OrganisationRow) -> Iterator[ToDoBody]:

@@ -1,0 +1,50 @@
+"""Routes of requests for other limits."""
+
+from uuid import UUID
+
+from fastapi import APIRouter, Response, status
+
+from gradumen.api.bodies import StrictRoute
+from gradumen.api.calls import CallerHere, OnceHere, Uow, answered
+from gradumen.usecases.quotas import quota_requests
+from gradumen.usecases.quotas.quotas import measure_of
+from gradumen.wire.quotas.quota_requests import QuotaRequestAnswer, QuotaRequestBody, QuotaRequestCreate
+from gradumen.wire.values import Page
+
+router = APIRouter(route_class=StrictRoute, tags=["quotas"])
+
+
+@router.get("/organisations/{organisation}/quota-requests")
+def list_quota_requests(organisation: str, uow: Uow, caller: CallerHere) -> Page[QuotaRequestBody]:
+    """What an organisation asked its seller for, and is asked by its customers; for its members."""
+    return Page(items=quota_requests.list_quota_requests(uow, caller, organisation=organisation))
+
+
+@router.post(
+    "/organisations/{organisation}/quota-requests",
+    status_code=status.HTTP_201_CREATED,
+    response_model=QuotaRequestBody,
+)
+def ask_quota(organisation: str, body: QuotaRequestCreate, uow: Uow, caller: CallerHere, once: OnceHere) -> Response:
+    """Ask the seller for another limit; an open request of the same measure is replaced."""
+    measure = measure_of(body.measure)
+    return answered(
+        uow,
+        once,
+        201,
+        lambda u: quota_requests.ask_quota(
+            u, caller, organisation=organisation, measure=measure, limit=body.limit, reason=body.reason
+        ),
+    )
+
+
+@router.post("/quota-requests/{request}/answer")
+def answer_quota_request(request: UUID, body: QuotaRequestAnswer, uow: Uow, caller: CallerHere) -> QuotaRequestBody:
+    """Grant it, grant less, or refuse it with a reason; its seller's to do. Safe to repeat."""
+    return quota_requests.answer_quota_request(uow, caller, request=request, limit=body.limit, reason=body.reason)
+
+
+@router.post("/quota-requests/{request}/withdraw")
+def withdraw_quota_request(request: UUID, uow: Uow, caller: CallerHere) -> QuotaRequestBody:
+    """Take it back. Safe to repeat."""
+    return quota_requests.withdraw_quota_request(uow, caller, request=request)

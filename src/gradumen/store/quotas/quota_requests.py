@@ -1,0 +1,45 @@
+"""Queries of requests for other limits."""
+
+from collections.abc import Collection
+from datetime import datetime
+from uuid import UUID
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from gradumen.store.quotas.tables import QuotaRequestRow
+
+OPEN = "open"
+
+
+def requests_of(tx: Session, organisation: UUID, *, most: int) -> list[QuotaRequestRow]:
+    """What an organisation asked for, and is asked by those that it sells to; the open ones first, then the latest."""
+    row = QuotaRequestRow
+    query = select(row).where((row.organisation_id == organisation) | (row.seller_id == organisation))
+    return list(tx.scalars(query.order_by((row.state == OPEN).desc(), row.asked_at.desc(), row.id).limit(most)))
+
+
+def open_requests(tx: Session, sellers: Collection[UUID], *, most: int) -> list[QuotaRequestRow]:
+    """What sellers are asked and have not answered, the oldest first."""
+    row = QuotaRequestRow
+    query = select(row).where(row.seller_id.in_(sellers), row.state == OPEN)
+    return list(tx.scalars(query.order_by(row.asked_at, row.id).limit(most)))
+
+
+def answered_since(tx: Session, organisation: UUID, since: datetime, *, most: int) -> list[QuotaRequestRow]:
+    """What an organisation asked for and was answered since a moment, the latest first."""
+    row = QuotaRequestRow
+    query = select(row).where(row.organisation_id == organisation, row.answered_at >= since, row.state != "withdrawn")
+    return list(tx.scalars(query.order_by(row.answered_at.desc(), row.id).limit(most)))
+
+
+def open_request(tx: Session, organisation: UUID, measure: str) -> QuotaRequestRow | None:
+    """What an organisation asks for of a measure and waits for, for a decision."""
+    row = QuotaRequestRow
+    query = select(row).where(row.organisation_id == organisation, row.measure == measure, row.state == OPEN)
+    return tx.scalars(query.with_for_update()).first()
+
+
+def lock_request(tx: Session, request: UUID) -> QuotaRequestRow | None:
+    """A request, for a decision."""
+    return tx.get(QuotaRequestRow, request, with_for_update=True, populate_existing=True)
