@@ -96,8 +96,8 @@ def widen(socket: Path, rows: int) -> None:
             [(id, seller) for id, _, seller in made],
         )
         cursor.executemany(
-            "INSERT INTO quotas (holder_id, measure, organisation_id, giver_id, limit_value, reservation, factor, version) "
-            "VALUES (%s, 'vcpu', %s, %s, 1, 0, 1, 1)",
+            "INSERT INTO quotas (holder_id, measure, organisation_id, giver_id, limit_value, is_set, reservation, factor, "
+            "version) VALUES (%s, 'memory', %s, %s, 1, 1, 0, 1, 1)",
             [(id, id, seller) for id, _, seller in made],
         )
         cursor.execute("UPDATE revisions SET token = UUID()")

@@ -118,10 +118,12 @@ export function ChangeDialog({ subscription, today, onClose }: Props) {
   );
 }
 
-export function EndDialog({ subscription, onClose }: Omit<Props, 'today'>) {
+export function EndDialog({ subscription, today, onClose }: Props) {
   const queries = useQueryClient();
   const say = useToast();
   const earliest = addDays(subscription.earliest_end, -1);
+  // A day that is over can be chosen; it is not what somebody means who just ends something.
+  const bound = earliest >= today;
   const end = async (ends_on: string | null, version: number) =>
     body(
       await api.PATCH('/api/v1/subscriptions/{subscription_id}', {
@@ -134,7 +136,9 @@ export function EndDialog({ subscription, onClose }: Omit<Props, 'today'>) {
       title={`End ${subscription.name}`}
       act={<Ending />}
       schema={z.object({ last_day: optionalDay })}
-      initial={{ last_day: subscription.ends_on ? addDays(subscription.ends_on, -1) : earliest }}
+      initial={{
+        last_day: subscription.ends_on ? addDays(subscription.ends_on, -1) : bound ? earliest : today,
+      }}
       save={async ({ last_day: last }) => {
         const changed = await end(last ? addDays(last, 1) : null, subscription.version);
         await queries.invalidateQueries();
@@ -146,9 +150,10 @@ export function EndDialog({ subscription, onClose }: Omit<Props, 'today'>) {
     >
       <DateInput name="last_day" label="Last day" columns={3} optional />
       <Remark>
-        The earliest is {earliest}
-        {subscription.notice_by && `, if notice is given by ${subscription.notice_by}`}. Leave it empty to let
-        the subscription go on.
+        {bound
+          ? `The earliest is ${earliest}${subscription.notice_by ? `, if notice is given by ${subscription.notice_by}` : ''}.`
+          : 'A day that is over gives back, on the next document, what was charged for after it.'}{' '}
+        Leave it empty to let the subscription go on.
       </Remark>
     </EntryDialog>
   );

@@ -90,7 +90,9 @@ export function Subscriptions({ organisation }: { organisation: Organisation }) 
           {doing.what === 'change' && (
             <ChangeDialog subscription={doing.subscription} today={today} onClose={close} />
           )}
-          {doing.what === 'end' && <EndDialog subscription={doing.subscription} onClose={close} />}
+          {doing.what === 'end' && (
+            <EndDialog subscription={doing.subscription} today={today} onClose={close} />
+          )}
           {doing.what === 'special terms' && (
             <SpecialTermsDialog subscription={doing.subscription} today={today} onClose={close} />
           )}

@@ -2,6 +2,7 @@
 import { fireEvent, screen, waitFor, within } from '@testing-library/react';
 import { describe, expect, it } from 'vitest';
 import { Refusal } from '../shared/api';
+import { addDays } from '../shared/dates';
 import { ChangeDialog, SpecialTermsDialog, EndDialog } from './ChangeDialog';
 import {
   HELD,
@@ -126,13 +127,23 @@ describe('changing', () => {
 
 describe('ending', () => {
   it('proposes the earliest day, and lets it go on when left empty', async () => {
-    draw(<EndDialog subscription={HELD} onClose={closed} />);
+    draw(<EndDialog subscription={HELD} today={TODAY} onClose={closed} />);
     const day = dayField('Last day');
     expect(day).toHaveValue('2026-12-30');
     expect(screen.getByText(/if notice is given by 2026-12-01/)).toBeInTheDocument();
     fireEvent.change(day, { target: { value: '' } });
     press('Let it go on');
     expect((await sent())?.options.body).toEqual({ ends_on: null, version: 5 });
+  });
+});
+
+describe('ending what may end at any time', () => {
+  it('begins with today, and says what a day that is over does', async () => {
+    draw(<EndDialog subscription={{ ...HELD, earliest_end: '2026-01-01' }} today={TODAY} onClose={closed} />);
+    expect(dayField('Last day')).toHaveValue(TODAY);
+    expect(screen.getByText(/A day that is over gives back/)).toBeInTheDocument();
+    press('End it');
+    expect((await sent())?.options.body).toMatchObject({ ends_on: addDays(TODAY, 1) });
   });
 });
 
@@ -150,7 +161,7 @@ describe('a day that is half written', () => {
   };
 
   it('is not taken for none: nothing goes on by it', async () => {
-    draw(<EndDialog subscription={HELD} onClose={closed} />);
+    draw(<EndDialog subscription={HELD} today={TODAY} onClose={closed} />);
     empty('Last day', 'Day');
     await waitFor(() => expect(screen.getByRole('spinbutton', { name: 'Day' })).toHaveTextContent('DD'));
     expect(await screen.findByRole('button', { name: 'End it' })).toBeInTheDocument();
@@ -163,7 +174,7 @@ describe('a day that is half written', () => {
   });
 
   it('is none when all of it is emptied', async () => {
-    draw(<EndDialog subscription={HELD} onClose={closed} />);
+    draw(<EndDialog subscription={HELD} today={TODAY} onClose={closed} />);
     for (const part of ['Day', 'Month', 'Year']) {
       empty('Last day', part);
       await waitFor(() => expect(screen.getByRole('spinbutton', { name: part })).toHaveTextContent(/[DMY]/));

@@ -110,9 +110,10 @@ class Limits:
 
 def counted(tx: Session, tree: Tree, organisation: UUID, at: datetime) -> Mapping[Measure, Decimal]:
     """What the service counts of an organisation; who is invited counts as a user."""
+    users, projects = store.counts(tx, organisation, at)
     found = {
-        Measure.USERS: store.count_users(tx, organisation, at),
-        Measure.PROJECTS: store.count_projects(tx, organisation),
+        Measure.USERS: users,
+        Measure.PROJECTS: projects,
         Measure.ORGANISATIONS: len(tree.children(organisation)),
     }
     return {measure: Decimal(found[measure]) for measure in COUNTED}

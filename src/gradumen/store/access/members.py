@@ -71,7 +71,8 @@ def count_other_administrators(tx: Session, organisation: UUID, user: UUID) -> i
     return int(tx.scalar(query) or 0)
 
 
-def _open() -> ColumnElement[bool]:
+def is_open() -> ColumnElement[bool]:
+    """Whether an invitation is neither accepted nor withdrawn; it may be over."""
     return InvitationRow.accepted_at.is_(None) & InvitationRow.withdrawn_at.is_(None)
 
 
@@ -79,7 +80,7 @@ def withdraw_invitations(tx: Session, organisation: UUID, email: str, at: dateti
     """Withdraw what is open to an address."""
     tx.execute(
         update(InvitationRow)
-        .where(InvitationRow.organisation_id == organisation, InvitationRow.email == email, _open())
+        .where(InvitationRow.organisation_id == organisation, InvitationRow.email == email, is_open())
         .values(withdrawn_at=at)
     )
 
@@ -87,7 +88,7 @@ def withdraw_invitations(tx: Session, organisation: UUID, email: str, at: dateti
 def open_invitations(tx: Session, organisation: UUID, at: datetime) -> list[InvitationRow]:
     """The invitations to an organisation that can be accepted, by address."""
     query = select(InvitationRow).where(
-        InvitationRow.organisation_id == organisation, InvitationRow.expires_at > at, _open()
+        InvitationRow.organisation_id == organisation, InvitationRow.expires_at > at, is_open()
     )
     return list(tx.scalars(query.order_by(InvitationRow.email)))
 

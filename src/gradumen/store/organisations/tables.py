@@ -221,9 +221,9 @@ def zone_name(tx: Session, organisation: UUID, day: date) -> str:
 
 def zone_names(tx: Session, organisations: Collection[UUID], day: date) -> dict[UUID, str]:
     """The billing zones of organisations that hold on a day."""
-    rows = tx.scalars(
-        select(BillingZoneRow)
+    rows = tx.execute(
+        select(BillingZoneRow.organisation_id, BillingZoneRow.zone)
         .where(BillingZoneRow.organisation_id.in_(organisations), BillingZoneRow.starts_on <= day)
         .order_by(BillingZoneRow.starts_on)
     )
-    return dict.fromkeys(organisations, "UTC") | {row.organisation_id: row.zone for row in rows}
+    return dict.fromkeys(organisations, "UTC") | dict(rows.all())

@@ -10,8 +10,8 @@ from sqlalchemy import delete, func, select, update
 from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.orm import Session
 
-from gradumen.store.access.members import open_invitations
-from gradumen.store.access.tables import MemberRow
+from gradumen.store.access.members import is_open
+from gradumen.store.access.tables import InvitationRow, MemberRow
 from gradumen.store.organisations.tables import ProjectRow
 from gradumen.store.quotas.tables import QuotaRow
 
@@ -61,12 +61,12 @@ def release_quotas(tx: Session, organisation: UUID) -> None:
     tx.execute(delete(QuotaRow).where(QuotaRow.organisation_id == organisation))
 
 
-def count_users(tx: Session, organisation: UUID, at: datetime) -> int:
-    """How many are members of an organisation and not at rest, or invited to it."""
-    query = select(func.count()).where(MemberRow.organisation_id == organisation, MemberRow.disabled_at.is_(None))
-    return (tx.scalar(query) or 0) + len(open_invitations(tx, organisation, at))
-
-
-def count_projects(tx: Session, organisation: UUID) -> int:
-    """How many projects an organisation has."""
-    return tx.scalar(select(func.count()).where(ProjectRow.organisation_id == organisation)) or 0
+def counts(tx: Session, organisation: UUID, at: datetime) -> tuple[int, int]:
+    """How many users an organisation has, not at rest or invited, and how many projects."""
+    here = InvitationRow.organisation_id == organisation
+    invited = select(func.count()).where(here, is_open(), InvitationRow.expires_at > at).scalar_subquery()
+    active = (MemberRow.organisation_id == organisation) & MemberRow.disabled_at.is_(None)
+    members = select(func.count()).where(active).scalar_subquery()
+    projects = select(func.count()).where(ProjectRow.organisation_id == organisation).scalar_subquery()
+    users, found = tx.execute(select(members + invited, projects)).one()
+    return users, found
