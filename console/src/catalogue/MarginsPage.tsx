@@ -40,6 +40,8 @@ export default function MarginsPage() {
       each.currency === card?.currency &&
       (each.seller !== home.organisation || (each.buyers === 'own-use' && each.slug !== card.slug)),
   );
+  const cardName = (written: string) =>
+    cards.data?.find((each) => `${each.seller}/${each.slug}` === written)?.name ?? written;
   const against = bought.find((each) => `${each.seller}/${each.slug}` === params.get('against'));
   const path = against ? `${against.seller}/${against.slug}` : null;
   const margins = useQuery({
@@ -67,7 +69,7 @@ export default function MarginsPage() {
       title="Price margins"
       lead={
         margins.data
-          ? `You pay by ${margins.data.buys_by} and charge by ${margins.data.sells_by}, in ${margins.data.currency}, today. Nobody else sees this.`
+          ? `You pay by ${cardName(margins.data.buys_by)} and charge by ${cardName(margins.data.sells_by)}, in ${margins.data.currency}, today. Nobody else sees this.`
           : 'What you pay beside what you charge, today. Nobody else sees this.'
       }
       filters={

@@ -48,7 +48,7 @@ def make(held: Held, others: Pieces | None) -> None:
             for problem in _drafts(held, some):
                 refused.append(problem.message)
                 step.say(problem.message)
-            held.progress(first + len(some) - len(refused), len(buyers), "buyers")
+            held.progress(first + len(some) - len(refused), len(buyers), "customers")
         step.result.update(buyers=len(buyers), refused=len(refused))
         if refused:
             more = f"; so it is with {len(refused) - 1} more buyers, see the log" if len(refused) > 1 else ""
