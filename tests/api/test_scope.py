@@ -150,6 +150,7 @@ def calls(side: Side, invoice: InvoiceBody, world: World) -> dict[str, Call]:
         "withdraw_planned": Call("DELETE", f"{org}/states/planned", viewer=403, above=200),
         "create_project": Call("POST", f"{org}/projects", new, viewer=403, above=201),
         "list_quotas": Call("GET", f"{org}/quotas", above=200),
+        "list_quota_changes": Call("GET", f"{org}/quotas/changes", above=200),
         "grant_quota": Call("PUT", f"{org}/quotas/storage", {"limit": "0"}, viewer=403, above=200),
         "grant_project_quota": Call(
             "PUT", f"{org}/projects/{side.project}/quotas/storage", {"limit": "0"}, viewer=403, above=200

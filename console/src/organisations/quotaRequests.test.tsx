@@ -4,6 +4,7 @@ import { beforeEach, describe, expect, it, vi } from 'vitest';
 import { rememberSignedIn, sessionOptions, type Session } from '../access/session';
 import { api } from '../shared/api';
 import { drawn, press, type } from '../shared/drawn.testing';
+import { QuotaHistory } from './QuotaHistory';
 import { AskDialog, QuotaRequests } from './QuotaRequests';
 import type { Organisation, Quota } from './organisations';
 import { type QuotaRequest, quotaRequestsOptions } from './quotaRequests';
@@ -51,6 +52,32 @@ function draw(home: string, requests: QuotaRequest[] = [REQUEST, GIVEN]): void {
     [quotaRequestsOptions(home).queryKey, requests],
   ]);
 }
+
+describe('the history of limits', () => {
+  it('is asked for when somebody wants it, page by page', async () => {
+    const change = { measure: 'addresses', unit: 'address', project: null, released: false };
+    const get = vi.mocked(api.GET).mockImplementation(((
+      _: string,
+      options: { params: { query: object } },
+    ) => {
+      const later = 'after' in options.params.query;
+      const items = later
+        ? [{ ...change, id: 1, limit: null, changed_at: '2026-09-01T00:00:00Z' }]
+        : [
+            { ...change, id: 3, limit: '24', released: true, changed_at: '2026-10-02T00:00:00Z' },
+            { ...change, id: 2, limit: '24', project: 'booking', changed_at: '2026-10-01T00:00:00Z' },
+          ];
+      return Promise.resolve({ data: { items, next: later ? null : '2' } });
+    }) as never);
+    drawn(<QuotaHistory organisation={SALTMARSH} />);
+    expect(get).not.toHaveBeenCalled();
+    press('Show the history');
+    expect(await screen.findByText(/Addresses of booking: 24 addresses/)).toBeInTheDocument();
+    expect(screen.getByText(/Addresses: given back/)).toBeInTheDocument();
+    press('Earlier ones');
+    expect(await screen.findByText(/Addresses: no limit/)).toBeInTheDocument();
+  });
+});
 
 describe('requests for other limits', () => {
   it('are given by the seller, in part where it says less', async () => {

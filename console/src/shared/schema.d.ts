@@ -856,6 +856,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/organisations/{organisation}/quotas/changes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Quota Changes
+         * @description What it and its projects might have when, the latest first.
+         */
+        get: operations["list_quota_changes"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/organisations/{organisation}/quotas/{measure}": {
         parameters: {
             query?: never;
@@ -3944,6 +3964,13 @@ export interface components {
             /** Next */
             next: string | null;
         };
+        /** Page[QuotaChangeBody] */
+        Page_QuotaChangeBody_: {
+            /** Items */
+            items: components["schemas"]["QuotaChangeBody"][];
+            /** Next */
+            next: string | null;
+        };
         /** Page[QuotaRequestBody] */
         Page_QuotaRequestBody_: {
             /** Items */
@@ -4332,6 +4359,31 @@ export interface components {
             unit: string;
             /** Version */
             version: number;
+        };
+        /**
+         * QuotaChangeBody
+         * @description What an organisation, or a project of it, might have of a measure from a moment on; null is no limit.
+         *
+         *     ``released`` is true where it was given back.
+         */
+        QuotaChangeBody: {
+            /**
+             * Changed At
+             * Format: date-time
+             */
+            changed_at: string;
+            /** Id */
+            id: number;
+            /** Limit */
+            limit: string | null;
+            /** Measure */
+            measure: string;
+            /** Project */
+            project: string | null;
+            /** Released */
+            released: boolean;
+            /** Unit */
+            unit: string;
         };
         /**
          * QuotaGrant
@@ -7575,6 +7627,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Page_QuotaBody_"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_quota_changes: {
+        parameters: {
+            query?: {
+                measure?: string | null;
+                after?: number | null;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                organisation: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Page_QuotaChangeBody_"];
                 };
             };
             /** @description A refusal, as problem details */

@@ -60,7 +60,7 @@ def absent_quota(
     )
 
 
-def say_unlimited(tx: Session, tree: Tree, organisation: UUID, measure: Measure) -> None:
+def say_unlimited(tx: Session, tree: Tree, organisation: UUID, measure: Measure, at: datetime) -> None:
     """Where an organisation has no limit because nobody above it has one, say so in its row and in theirs.
 
     It is about to pass something on, or to have it promised. Whoever above it is given a limit later is refused until
@@ -74,6 +74,7 @@ def say_unlimited(tx: Session, tree: Tree, organisation: UUID, measure: Measure)
         row = tx.get_one(QuotaRow, (each, measure), populate_existing=True)
         if not row.is_set:
             row.is_set, row.limit_value = True, None
+            store.note_change(tx, row, at)
     tx.flush()
 
 

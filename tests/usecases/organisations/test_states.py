@@ -121,6 +121,7 @@ def test_closing_ends_when_nothing_is_left(world: World) -> None:
     assert (closed.state, closed.next) == ("closed", [])
     assert {each.measure: each.limit for each in mara.quotas.list("quillstone")}["storage"] == 0, "released"
     assert {each.measure: each.granted for each in mara.quotas.list("tarnwick")}["storage"] == 0
+    assert mara.quotas.changes("quillstone")[0].released
     with pytest.raises(Conflict, match="closed and cannot become active: that is final"):
         mara.states.change("quillstone", "active")
     assert mara.invoices.list(organisation="quillstone"), "its documents are kept"

@@ -12,6 +12,7 @@ from gradumen.core.errors import (
     Forbidden,
     GradumenError,
     Invalid,
+    NotFound,
     QuotaBelowGranted,
     QuotaExceeded,
     UnlimitedBelow,
@@ -19,7 +20,7 @@ from gradumen.core.errors import (
 from gradumen.core.permissions import Role
 from gradumen.wire.organisations.organisations import OrganisationCreate
 from gradumen.wire.subscriptions.subscriptions import SubscriptionCreate
-from tests.world import EMAILS, PASSWORD, World, files
+from tests.world import EMAILS, PASSWORD, World, files, moment
 
 
 def test_what_is_granted_shows_on_both_sides(world: World) -> None:
@@ -212,3 +213,25 @@ def test_grants_at_once_never_exceed_the_limit_together(world: World) -> None:
         assert refused[0].facts["left"] == "40"
     for client in clients:
         client.close()
+
+
+def test_limits_have_a_history_to_the_second(world: World) -> None:
+    """Of what was set, not of what was asked again; with those of projects, and what closing gives back."""
+    mara = world.mara
+    mara.quotas.grant("tarnwick", "processors", Decimal(500))
+    for day, limit in (("2026-10-06 08:00:07", 20), ("2026-10-07 09:30:00", 40), ("2026-10-07 10:00:00", 40)):
+        mara.clock.set(moment(day), held=True)
+        mara.quotas.grant("quillstone", "processors", Decimal(limit))
+    mara.quotas.grant("quillstone", "processors", Decimal(8), project="archive")
+    mara.quotas.grant("quillstone", "storage", None)
+    found = mara.quotas.changes("quillstone")
+    assert [(each.measure, each.project, each.limit) for each in found] == [
+        ("storage", None, None),
+        ("processors", "archive", 8),
+        ("processors", None, 40),
+        ("processors", None, 20),
+    ]
+    assert found[-1].changed_at == moment("2026-10-06 08:00:07")
+    assert [each.limit for each in mara.quotas.changes("quillstone", measure="storage")] == [None]
+    with pytest.raises(NotFound):
+        world.user("edda").quotas.changes("quillstone")

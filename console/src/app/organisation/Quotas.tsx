@@ -5,6 +5,7 @@ import { useState } from 'react';
 import { useSignedIn } from '../../access/session';
 import { GrantDialog } from '../../organisations/GrantDialog';
 import { AskDialog, QuotaRequests } from '../../organisations/QuotaRequests';
+import { QuotaHistory } from '../../organisations/QuotaHistory';
 import { QuotaBar } from '../../organisations/QuotaBar';
 import {
   type Organisation,
@@ -75,6 +76,7 @@ export function Quotas({ organisation }: { organisation: Organisation }) {
           </>
         )}
       </Query>
+      <QuotaHistory organisation={organisation} />
       {asking && <AskDialog organisation={organisation} quota={asking} onClose={() => setAsking(null)} />}
       {granting && (
         <GrantDialog

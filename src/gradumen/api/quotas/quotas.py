@@ -1,11 +1,13 @@
 """Routes of quotas."""
 
-from fastapi import APIRouter
+from typing import Annotated
+
+from fastapi import APIRouter, Query
 
 from gradumen.api.bodies import StrictRoute
-from gradumen.api.calls import CallerHere, Uow
+from gradumen.api.calls import CallerHere, Uow, page_limit, page_of
 from gradumen.usecases.quotas import quotas
-from gradumen.wire.quotas.quotas import QuotaBody, QuotaGrant
+from gradumen.wire.quotas.quotas import QuotaBody, QuotaChangeBody, QuotaGrant
 from gradumen.wire.values import Page
 
 router = APIRouter(route_class=StrictRoute, prefix="/organisations")
@@ -15,6 +17,23 @@ router = APIRouter(route_class=StrictRoute, prefix="/organisations")
 def list_quotas(organisation: str, uow: Uow, caller: CallerHere) -> Page[QuotaBody]:
     """The quotas of an organisation and its projects."""
     return Page(items=quotas.list_quotas(uow, caller, organisation=organisation))
+
+
+@router.get("/{organisation}/quotas/changes", tags=["quotas"])
+def list_quota_changes(
+    organisation: str,
+    uow: Uow,
+    caller: CallerHere,
+    measure: str | None = None,
+    after: Annotated[int | None, Query(ge=1)] = None,
+    limit: Annotated[int, Query()] = 100,
+) -> Page[QuotaChangeBody]:
+    """What it and its projects might have when, the latest first."""
+    size, wanted = page_limit(limit), None if measure is None else quotas.measure_of(measure)
+    found = quotas.list_quota_changes(
+        uow, caller, organisation=organisation, measure=wanted, after=after, limit=size + 1
+    )
+    return page_of(found, size, lambda last: str(last.id))
 
 
 @router.put("/{organisation}/quotas/{measure}", tags=["quotas"])

@@ -18,6 +18,9 @@ def register(nouns: Any) -> None:
     listing = verbs.add("list", run_list, "what an organisation has, has passed on to customers, and has left")
     listing.add_argument("--all", action="store_true", help="those without limit of which nothing is had, too")
     add_organisation(listing)
+    history = verbs.add("history", run_history, "what an organisation and its projects might have when")
+    history.add_argument("--measure", choices=list(Measure))
+    add_organisation(history)
     grant = verbs.add("grant", run_grant, "set a limit of an organisation or project; safe to repeat")
     grant.add_argument("organisation", help="who gets it")
     grant.add_argument("measure", help=", ".join(f"{each} ({of.unit})" for each, of in MEASURES.items()))
@@ -56,6 +59,30 @@ def run_list(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     out.table(HEAD, map(_row, shown), right=RIGHT)
     if not shown:
         out.say("no limits, and nothing that is had; all measures: gradumen quotas list --all")
+    return 0
+
+
+def run_history(arguments: argparse.Namespace, client: Client, out: Out) -> int:
+    """Show changes."""
+    slug = own_organisation(arguments)
+    found = client.quotas.changes(slug, measure=arguments.measure)
+    out.body(found)
+    out.table(
+        ("FROM, UTC", "HOLDER", "MEASURE", "LIMIT", "UNIT"),
+        [
+            (
+                f"{each.changed_at:%Y-%m-%d %H:%M:%S}",
+                f"{slug}/{each.project}" if each.project else slug,
+                each.measure,
+                "given back" if each.released else quantity(each.limit),
+                unit_of(Measure(each.measure), each.limit),
+            )
+            for each in found
+        ],
+        right=("LIMIT",),
+    )
+    if not found:
+        out.say("no limit of it was ever set")
     return 0
 
 

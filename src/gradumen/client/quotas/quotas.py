@@ -1,9 +1,10 @@
 """Limits that flow down the chain."""
 
+import builtins
 from decimal import Decimal
 
 from gradumen.client.connection import Connection
-from gradumen.wire.quotas.quotas import QuotaBody, QuotaGrant
+from gradumen.wire.quotas.quotas import QuotaBody, QuotaChangeBody, QuotaGrant
 
 
 class Quotas:
@@ -15,6 +16,10 @@ class Quotas:
     def list(self, organisation: str) -> list[QuotaBody]:
         """The quotas of an organisation and its projects."""
         return self._connection.page(f"organisations/{organisation}/quotas", QuotaBody).items
+
+    def changes(self, organisation: str, *, measure: str | None = None) -> builtins.list[QuotaChangeBody]:
+        """What it and its projects might have when, the latest first."""
+        return self._connection.all(f"organisations/{organisation}/quotas/changes", QuotaChangeBody, measure=measure)
 
     def grant(
         self,

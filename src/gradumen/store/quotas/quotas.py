@@ -13,7 +13,7 @@ from sqlalchemy.orm import Session
 from gradumen.store.access.members import is_open
 from gradumen.store.access.tables import InvitationRow, MemberRow
 from gradumen.store.organisations.tables import ProjectRow
-from gradumen.store.quotas.tables import QuotaRow
+from gradumen.store.quotas.tables import QuotaChangeRow, QuotaRow
 
 
 def lock_quota(tx: Session, values: dict[str, Any]) -> None:
@@ -56,9 +56,42 @@ def given_on(tx: Session, givers: Collection[UUID]) -> dict[tuple[UUID, str], tu
     }
 
 
-def release_quotas(tx: Session, organisation: UUID) -> None:
+def release_quotas(tx: Session, organisation: UUID, at: datetime) -> None:
     """Give back all that an organisation and its projects hold."""
+    for row in quotas_of(tx, organisation):
+        if row.is_set:
+            row.is_set, row.limit_value = False, None
+            note_change(tx, row, at)
+    tx.flush()
     tx.execute(delete(QuotaRow).where(QuotaRow.organisation_id == organisation))
+
+
+def note_change(tx: Session, row: QuotaRow, at: datetime) -> None:
+    """Note what a holder may have from a moment on."""
+    tx.add(
+        QuotaChangeRow(
+            organisation_id=row.organisation_id,
+            project_id=row.project_id,
+            measure=row.measure,
+            limit_value=row.limit_value,
+            is_set=row.is_set,
+            changed_at=at,
+        )
+    )
+
+
+def changes_of(
+    tx: Session, organisation: UUID, measure: str | None, *, before: int | None, limit: int
+) -> list[tuple[QuotaChangeRow, str | None]]:
+    """What an organisation and its projects might have when, with the projects' slugs; the latest first."""
+    change = QuotaChangeRow
+    query = select(change, ProjectRow.slug).outerjoin(ProjectRow, ProjectRow.id == change.project_id)
+    query = query.where(change.organisation_id == organisation)
+    if measure is not None:
+        query = query.where(change.measure == measure)
+    if before is not None:
+        query = query.where(change.id < before)
+    return [(row, slug) for row, slug in tx.execute(query.order_by(change.id.desc()).limit(limit))]
 
 
 def counts(tx: Session, organisation: UUID, at: datetime) -> tuple[int, int]:

@@ -4,7 +4,7 @@ from datetime import datetime
 from decimal import Decimal
 from uuid import UUID
 
-from sqlalchemy import ForeignKey, Index, String
+from sqlalchemy import BigInteger, ForeignKey, Index, String
 from sqlalchemy.orm import Mapped, mapped_column
 
 from gradumen.store.columns import Base, Moment, Quantity, ascii_text
@@ -55,3 +55,19 @@ class QuotaRequestRow(Base):
     asked_at: Mapped[datetime] = mapped_column(Moment)
     answered_by: Mapped[UUID | None] = mapped_column(ForeignKey("users.id", ondelete="RESTRICT"))
     answered_at: Mapped[datetime | None] = mapped_column(Moment)
+
+
+class QuotaChangeRow(Base):
+    """From ``changed_at`` on a holder may have ``limit_value`` of a measure, until its next change."""
+
+    __tablename__ = "quota_changes"
+    __table_args__ = (Index("ix_quota_changes_organisation_id", "organisation_id", "id"),)
+
+    id: Mapped[int] = mapped_column(BigInteger, primary_key=True, autoincrement=True)
+    organisation_id: Mapped[UUID] = mapped_column(ForeignKey("organisations.id", ondelete="RESTRICT"))
+    project_id: Mapped[UUID | None] = mapped_column(ForeignKey("projects.id", ondelete="RESTRICT"))
+    measure: Mapped[str] = mapped_column(ascii_text(32))
+    limit_value: Mapped[Decimal | None] = mapped_column(Quantity)
+    is_set: Mapped[bool]
+    """False where it was given back."""
+    changed_at: Mapped[datetime] = mapped_column(Moment)

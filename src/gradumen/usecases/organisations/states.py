@@ -63,7 +63,7 @@ def change_state(
             _check_closable(tx, scope, row, starts_at)
     store.add_state(tx, row.id, starts_at, after, why, scope.now)
     if after is State.CLOSED:
-        release_quotas(tx, row.id)
+        release_quotas(tx, row.id, scope.now)
     acting = acting_for(scope, seller, Right.MANAGE_ORGANISATIONS)
     values = {"state": after, "from": starts_at.isoformat(), "reason": why}
     record(tx, caller, "state set", acting, row.slug, concerns=row.id, before={"state": before}, after=values)

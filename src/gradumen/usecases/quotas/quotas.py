@@ -13,7 +13,7 @@ from gradumen.core.quotas.measures import MEASURES, Measure, amount_words
 from gradumen.core.quotas.quotas import Holding, check_grant
 from gradumen.store.organisations.organisations import projects_of
 from gradumen.store.organisations.tables import OrganisationRow, ProjectRow
-from gradumen.store.quotas.quotas import quotas_of
+from gradumen.store.quotas.quotas import changes_of, note_change, quotas_of
 from gradumen.store.quotas.tables import QuotaRow
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.audit_entries import acting_for, record
@@ -21,7 +21,7 @@ from gradumen.usecases.catalogue.published import load_published
 from gradumen.usecases.limits import Limits, absent_quota, counted, lock_quota, say_unlimited
 from gradumen.usecases.quotas.tier_quotas import promised_by_tiers
 from gradumen.usecases.scope import Caller, Scope, get_organisation, get_project, load_scope
-from gradumen.wire.quotas.quotas import QuotaBody
+from gradumen.wire.quotas.quotas import QuotaBody, QuotaChangeBody
 
 
 def measure_of(raw: str) -> Measure:
@@ -76,6 +76,30 @@ class _Held:
         """What the holder of a row of this organisation's has."""
         own = self.own.get(row.measure, Decimal(0)) if row.project_id is None else Decimal(0)
         return replace(self.limits.holding(row, self.owner.slug, own), name=name)
+
+
+@use_case
+def list_quota_changes(
+    tx: Session, caller: Caller, *, organisation: str, measure: Measure | None, after: int | None, limit: int
+) -> list[QuotaChangeBody]:
+    """What an organisation and its projects might have when, the latest first, after one of them.
+
+    It begins with what somebody set: before, what the giver had decided.
+    """
+    scope = load_scope(tx, caller)
+    owner = get_organisation(tx, scope, organisation)
+    return [
+        QuotaChangeBody(
+            id=row.id,
+            project=slug,
+            measure=row.measure,
+            unit=MEASURES[Measure(row.measure)].unit,
+            limit=row.limit_value,
+            released=not row.is_set,
+            changed_at=row.changed_at,
+        )
+        for row, slug in changes_of(tx, owner.id, measure, before=after, limit=limit)
+    ]
 
 
 @use_case
@@ -137,17 +161,19 @@ def grant_limit(
     holder, target, giver = _parties(tx, scope, organisation, project)
     _check_figures(limit, reservation, factor)
     if giver is not None:
-        say_unlimited(tx, scope.tree, giver.id, measure)
+        say_unlimited(tx, scope.tree, giver.id, measure, scope.now)
         lock_quota(tx, scope.tree, giver, giver.id, None, measure)
     key = ((target or holder).id, measure)
     lock_quota(tx, scope.tree, holder, key[0], target, measure)
     row = _at_version(tx.get_one(QuotaRow, key, populate_existing=True), version)
-    before = _values(row)
+    before, was = _values(row), (row.is_set, row.limit_value)
     taker = _taking(tx, scope, holder, target, row, reservation, factor)
     if target is None and limit is not None:
         _check_subscribed(tx, holder, measure, limit, scope.now.date())
     check_grant(_giving(tx, scope, giver, taker.holder, measure), taker, limit)
     row.limit_value, row.is_set, row.reservation, row.factor = limit, True, taker.reservation, taker.factor
+    if was != (True, limit):
+        note_change(tx, row, scope.now)
     row.giver_id, row.label = giver.id if giver else None, row.label if label is None else _label(label)
     tx.flush()
     changes = {"before": before, "after": _values(row)}

@@ -30,7 +30,7 @@ def check_tier_quotas(
     """
     measures = sorted({of for each, of in promised_by_tiers(tx, buyer.id, day, published) if each == row.id})
     for measure in measures:
-        say_unlimited(tx, scope.tree, buyer.id, Measure(measure))
+        say_unlimited(tx, scope.tree, buyer.id, Measure(measure), scope.now)
         lock_quota(tx, scope.tree, buyer, buyer.id, None, Measure(measure))
     # Only now, that rivals wait, is what they have written seen.
     promised = promised_by_tiers(tx, buyer.id, day, published)

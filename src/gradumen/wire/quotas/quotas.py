@@ -1,5 +1,7 @@
 """Bodies of quotas."""
 
+from datetime import datetime
+
 from gradumen.wire.values import Body, DecimalText, WholeNumber
 
 
@@ -33,3 +35,18 @@ class QuotaBody(Body):
     left: DecimalText | None
     label: str | None
     version: int
+
+
+class QuotaChangeBody(Body):
+    """What an organisation, or a project of it, might have of a measure from a moment on; null is no limit.
+
+    ``released`` is true where it was given back.
+    """
+
+    id: int
+    project: str | None
+    measure: str
+    unit: str
+    limit: DecimalText | None
+    released: bool
+    changed_at: datetime
