@@ -22,7 +22,7 @@ def test_children_never_have_more_than_their_parent(
     def holding(n: int) -> Holding:
         children = [held[c] for c in range(1, 6) if c // 2 == n and c != n]
         granted = sum((c for c in children if c is not None), Decimal(0))
-        return Holding(str(n), Measure.PROCESSORS, held[n], Decimal(0), granted, Decimal(1), children.count(None))
+        return Holding(str(n), Measure.PROCESSORS, held[n], granted=granted, unlimited_below=children.count(None))
 
     for taker, limit in grants:
         try:
