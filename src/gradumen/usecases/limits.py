@@ -23,22 +23,7 @@ def lock_quota(
 ) -> None:
     """Write the row that rivals also write, making it where it is new. From the top of the tree down."""
     absent = absent_quota(tree, owner, holder_id, project, measure)
-    store.lock_quota(
-        tx,
-        {
-            "holder_id": holder_id,
-            "measure": measure,
-            "organisation_id": owner.id,
-            "project_id": project.id if project else None,
-            "giver_id": absent.giver_id,
-            "limit_value": None,
-            "is_set": False,
-            "reservation": Decimal(0),
-            "factor": Decimal(1),
-            "label": None,
-            "version": 0,
-        },
-    )
+    store.lock_quota(tx, {column.name: getattr(absent, column.name) for column in QuotaRow.__table__.columns})
 
 
 def absent_quota(
@@ -72,6 +57,9 @@ def say_unlimited(tx: Session, tree: Tree, organisation: UUID, measure: Measure,
     for each in reversed(chain):
         lock_quota(tx, tree, tx.get_one(OrganisationRow, each), each, None, measure)
         row = tx.get_one(QuotaRow, (each, measure), populate_existing=True)
+        if row.is_set and row.limit_value is not None:
+            # A rival set it while this waited for the row: those below have nothing now, or what they were given.
+            break
         if not row.is_set:
             row.is_set, row.limit_value = True, None
             store.note_change(tx, row, at)

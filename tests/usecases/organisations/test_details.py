@@ -86,6 +86,7 @@ def test_what_a_seller_notes_is_its_own(world: World) -> None:
         assert (told.tags, told.segment) == ([], None)
         assert world.user(user).organisations.list(tag="coast") == []
     assert ines.details.get("saltmarsh").notes is None
+    edda.organisations.change("saltmarsh", name="Saltmarsh Ferries Ltd", notes="Still pays late", payer="oxbow")
     for entry in ines.audit_entries.list("saltmarsh"):
         assert "late" not in f"{entry.before} {entry.after}"
     with pytest.raises(Forbidden):

@@ -178,24 +178,35 @@ def change_organisation(
     if sold and (seller is None or not scope.is_member(seller, Right.MANAGE_ORGANISATIONS)):
         raise scope.refused_by_seller(tx, Right.MANAGE_ORGANISATIONS, row)
     lock_members(tx, row.id)
-    before, after = _change_own(row, own)
+    told = _change_own(row, own)
+    kept: Changes = ({}, {})
     if seller is not None and sold:
-        changes = _change_sold(tx, scope, row, seller, sold)
-        before, after = before | changes[0], after | changes[1]
-    changed = [name for name in after if before[name] != after[name]]
-    if changed:
-        acting = seller if sold and seller else acting_for(scope, row.id, Right.MANAGE_ORGANISATIONS)
-        values = [{name: each[name] for name in changed} for each in (before, after)]
-        # What its seller says of it is not told to the organisation.
-        concerns = None if set(changed) <= set(SELLERS_OWN) - {"payer"} else row.id
-        record(tx, caller, "organisation changed", acting, row.slug, concerns=concerns,
-               before=values[0], after=values[1])  # fmt: skip
+        told, kept = _merged(told, _change_payer(tx, scope, row, seller, sold)), _change_sold(tx, row, seller, sold)
+    acting = seller if sold and seller else acting_for(scope, row.id, Right.MANAGE_ORGANISATIONS)
+    # What its seller says of it is an entry of its own, which is not told to the organisation.
+    _record(tx, caller, row, acting, told, concerns=row.id)
+    _record(tx, caller, row, acting, kept, concerns=None)
     tx.flush()
     return _view(tx, scope, row, organisations_by_id(tx, {seller} & scope.seen if seller else set()))
 
 
 Changes = tuple[dict[str, Any], dict[str, Any]]
 """What was, and what is now."""
+
+
+def _merged(one: Changes, other: Changes) -> Changes:
+    return one[0] | other[0], one[1] | other[1]
+
+
+def _record(
+    tx: Session, caller: Caller, row: OrganisationRow, acting: UUID, changes: Changes, *, concerns: UUID | None
+) -> None:
+    before, after = changes
+    changed = [name for name in after if before[name] != after[name]]
+    if changed:
+        values = [{name: each[name] for name in changed} for each in (before, after)]
+        action, slug = "organisation changed", row.slug
+        record(tx, caller, action, acting, slug, concerns=concerns, before=values[0], after=values[1])
 
 
 def _change_own(row: OrganisationRow, given: Mapping[str, Any]) -> Changes:
@@ -208,7 +219,7 @@ def _change_own(row: OrganisationRow, given: Mapping[str, Any]) -> Changes:
     return before, {name: getattr(row, name) for name in given}
 
 
-def _change_sold(tx: Session, scope: Scope, row: OrganisationRow, seller: UUID, given: Mapping[str, Any]) -> Changes:
+def _change_sold(tx: Session, row: OrganisationRow, seller: UUID, given: Mapping[str, Any]) -> Changes:
     before: dict[str, Any] = {}
     after: dict[str, Any] = {}
     if "segment" in given:
@@ -223,13 +234,16 @@ def _change_sold(tx: Session, scope: Scope, row: OrganisationRow, seller: UUID, 
         if len(after["notes"]) > LONGEST_NOTES:
             raise Invalid(f"notes have at most {LONGEST_NOTES:,} characters", field="notes")
         set_notes(tx, seller, row.id, after["notes"])
-    if "payer" in given:
-        details = lock_details(tx, row.id)
-        before["payer"], after["payer"] = details.payer_id, _payer(tx, scope, row, seller, given["payer"])
-        details.payer_id = after["payer"]
-        named = organisations_by_id(tx, {each["payer"] for each in (before, after) if each["payer"]})
-        for each in (before, after):
-            each["payer"] = named[each["payer"]].slug if each["payer"] else None
+    return before, after
+
+
+def _change_payer(tx: Session, scope: Scope, row: OrganisationRow, seller: UUID, given: Mapping[str, Any]) -> Changes:
+    if "payer" not in given:
+        return {}, {}
+    details = lock_details(tx, row.id)
+    was, details.payer_id = details.payer_id, _payer(tx, scope, row, seller, given["payer"])
+    named = organisations_by_id(tx, {each for each in (was, details.payer_id) if each})
+    before, after = ({"payer": named[each].slug if each else None} for each in (was, details.payer_id))
     return before, after
 
 
