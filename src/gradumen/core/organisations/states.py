@@ -48,6 +48,7 @@ class Meaning:
     billing: str
 
 
+_LOOKING = "Its people, and those of all below it, sign in to look; they change nothing but members."
 MEANING: dict[State, Meaning] = {
     State.PROPOSED: Meaning(
         sign_in="Its people can be invited and set a password; they can sign in from the day it becomes active.",
@@ -62,14 +63,14 @@ MEANING: dict[State, Meaning] = {
         billing="It is billed each month.",
     ),
     State.SUSPENDED: Meaning(
-        sign_in="Its people, and those of all below it, sign in to look; they change nothing but members.",
+        sign_in=_LOOKING,
         usage="What runs goes on being metered and charged: suspending stops nothing in a cloud.",
         ordering="Nothing new is subscribed to and no subscription is changed, for it or anybody below; its seller can "
         "pause and end them.",
         billing="It is billed, and bills its own customers, each month.",
     ),
     State.CLOSING: Meaning(
-        sign_in="Its people, and those of all below it, sign in to look; they change nothing but members.",
+        sign_in=_LOOKING,
         usage="What still runs is metered and charged until its subscriptions end.",
         ordering="Nothing new is subscribed to; its seller ends what there is.",
         billing="It is billed until nothing is left to bill; then it can be closed.",

@@ -87,8 +87,10 @@ def keep_month(folder: Path, pairs: Sequence[PairRow]) -> None:
     """
     before, ratings = _listed(folder, pairs[0])
     rated_since = sum(ratings.get(pair.id) != rating_of(pair) for pair in pairs)
+    if len(pairs) < FEWEST or rated_since * 8 < len(pairs):
+        return
     scanned = scan_columns(folder, pairs)
-    if len(pairs) < FEWEST or rated_since * 8 < len(pairs) or scanned is None or scanned[1]:
+    if scanned is None or scanned[1]:
         return
     listed = _list(folder, pairs[0])
     made = listed.with_name(f"{listed.stem}-{uuid4().hex}")

@@ -104,17 +104,6 @@ class _Month:
         return wanted if self.by_day else wanted.with_columns(first)
 
 
-class _Summed:
-    """Adds rows of some users up."""
-
-    def __init__(self, users: pl.LazyFrame, keys: Sequence[str]) -> None:
-        self.users, self.keys = users, keys
-
-    def of(self, rows: pl.LazyFrame) -> pl.DataFrame:
-        """Summed as they are read, so that no more than what is wanted is ever in memory."""
-        return added_up(rows.join(self.users, on="organisation"), [*self.keys, "part", "currency", "sold_in"])
-
-
 def sums_of_link(
     tx: Session, link: Link, days: Range, users: pl.LazyFrame, keys: Sequence[str], *, by_day: bool
 ) -> pl.DataFrame | None:
@@ -142,12 +131,16 @@ def sums_of_link(
         missing = {pair.id for pair in left}
         rest += [(pair, month) for pair in left]
         known += [(pair, month) for pair in pairs if pair.id not in missing]
-    summed = _Summed(users, keys)
+
+    def summed(rows: pl.LazyFrame) -> pl.DataFrame:
+        """Added up as they are read, so that no more than what is wanted is ever in memory."""
+        return added_up(rows.join(users, on="organisation"), [*keys, "part", "currency", "sold_in"])
+
     sums = []
     if frames:
         try:
-            sums.append(summed.of(pl.concat(frames)))
+            sums.append(summed(pl.concat(frames)))
         except store.DAMAGED:
             rest += known
-    sums += [summed.of(month.labelled(columns_of(tx, pair, wanted).lazy()).select(names)) for pair, month in rest]
+    sums += [summed(month.labelled(columns_of(tx, pair, wanted).lazy()).select(names)) for pair, month in rest]
     return pl.concat(sums) if sums else None
