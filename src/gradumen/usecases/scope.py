@@ -9,7 +9,7 @@ from gradumen.core.errors import Forbidden, NeedsPassword, NotActive, NotFound
 from gradumen.core.organisations.states import KEPT, State
 from gradumen.core.permissions import FROM_ABOVE, Right, Role, may
 from gradumen.store.clock import BusinessClockRow
-from gradumen.store.organisations.organisations import find_organisation, find_project
+from gradumen.store.organisations.organisations import find_organisation, find_project, lock_organisation
 from gradumen.store.organisations.tables import OrganisationRow, ProjectRow, Tree, load_tree
 from gradumen.store.unit_of_work import Session
 
@@ -55,16 +55,19 @@ class Scope:
         role = self.caller.roles.get(organisation)
         return role is not None and may(role, right) and right in KEPT[self.tree.state(organisation)]
 
-    def require_active(self, organisation: OrganisationRow, *, or_proposed: bool = False) -> None:
-        """Check that something new can be made for an organisation.
+    def require_active(self, tx: Session, organisation: OrganisationRow, *, or_proposed: bool = False) -> None:
+        """Check that something new can be made for an organisation; whoever closes it queues here.
 
         Raises:
             NotActive: it, or one above it, is suspended, closing or closed, or not active yet.
         """
-        state = self.tree.state(organisation.id)
+        lock_organisation(tx, organisation.id)
+        # Only now, that rivals wait, is what they have decided seen.
+        tree = load_tree(tx, self.now)
+        state = tree.state(organisation.id)
         if state is State.ACTIVE or (or_proposed and state is State.PROPOSED):
             return
-        own = self.tree.own_states.get(organisation.id, State.ACTIVE) is state
+        own = tree.own_states.get(organisation.id, State.ACTIVE) is state
         remedy = "final" if state is State.CLOSED else "its seller can make it active again"
         raise NotActive(
             f"{organisation.name} is {state}" + (f": {remedy}" if own else ", as one that it buys from is"),

@@ -1,5 +1,6 @@
 """The states of organisations: who decides, what each means for them and all below, and what stands against closing."""
 
+import threading
 from datetime import date
 from decimal import Decimal
 
@@ -159,3 +160,48 @@ def test_who_is_closed_or_proposed_lets_nobody_in_that_has_nowhere_else(world: W
     with pytest.raises(NotFound):
         open_session.organisations.get("saltmarsh")
     assert open_session.organisations.list() == []
+
+
+def test_nothing_new_is_made_for_one_that_is_closed_at_that_moment(world: World) -> None:
+    """A customer of it, or a subscription, and its end at once: one of them is refused, never both done."""
+    mara = world.mara
+    clients = [Client(world.url) for _ in range(2)]
+    for client in clients:
+        client.sign_in(EMAILS["mara"], PASSWORD)
+    for number in range(8):
+        slug = f"short-{number}"
+        body = OrganisationCreate(
+            parent="tarnwick", type="reseller", slug=slug, name=slug, country="IE", currency="EUR"
+        )
+        mara.organisations.create(body)
+        mara.states.change(slug, "closing", reason="A try")
+        below = body.model_copy(update={"parent": slug, "slug": f"below-{number}", "type": "tenant"})
+        gate, done = threading.Barrier(2), []
+
+        def close(slug: str = slug, gate: threading.Barrier = gate, done: list[str] = done) -> None:
+            gate.wait()
+            try:
+                clients[0].states.change(slug, "closed")
+                done.append("closed")
+            except Conflict:
+                pass
+
+        def make(
+            slug: str = slug, below: OrganisationCreate = below, gate: threading.Barrier = gate, done: list[str] = done
+        ) -> None:
+            gate.wait()
+            try:
+                clients[1].states.change(slug, "active")
+                clients[1].organisations.create(below)
+                done.append("made")
+            except Conflict:
+                pass
+
+        threads = [threading.Thread(target=each) for each in (close, make)]
+        for thread in threads:
+            thread.start()
+        for thread in threads:
+            thread.join(60)
+        assert len(done) == 1, done
+    for client in clients:
+        client.close()

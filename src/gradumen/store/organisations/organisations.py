@@ -68,8 +68,8 @@ def _page(
     return list(tx.scalars(query.limit(limit)))
 
 
-def lock_members(tx: Session, organisation: UUID) -> None:
-    """Write the row that every decision about an organisation's members writes."""
+def lock_organisation(tx: Session, organisation: UUID) -> None:
+    """Write the row that every decision about an organisation's members, state and what is new for it writes."""
     tx.execute(
         update(OrganisationRow)
         .where(OrganisationRow.id == organisation)

@@ -26,7 +26,7 @@ class OrganisationRow(Base):
     cost_centre: Mapped[str | None] = mapped_column(String(60))
     created_at: Mapped[datetime] = mapped_column(Moment)
     members_version: Mapped[int] = mapped_column(default=0)
-    """Every decision about its members writes it, so that they queue."""
+    """Every decision about its members, its state and what is new for it writes it, so that they queue."""
 
 
 class ParentEdgeRow(Base):

@@ -11,7 +11,7 @@ from gradumen.store.access import members
 from gradumen.store.access.sessions import revoke_tokens
 from gradumen.store.access.tables import InvitationRow, MemberRow, UserRow
 from gradumen.store.metering.feeds import drop_sender
-from gradumen.store.organisations.organisations import lock_members, organisations_by_id
+from gradumen.store.organisations.organisations import lock_organisation, organisations_by_id
 from gradumen.store.organisations.tables import OrganisationRow
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.access.sessions import digest
@@ -101,7 +101,7 @@ def invite_member(tx: Session, caller: Caller, *, organisation: str, email: str,
     require_password(caller)
     scope = load_scope(tx, caller)
     row = get_organisation(tx, scope, organisation)
-    lock_members(tx, row.id)
+    lock_organisation(tx, row.id)
     address = email_of(email)
     acting = row.id
     if not scope.is_member(row.id, Right.MANAGE_MEMBERS):
@@ -211,7 +211,7 @@ def accept_invitation(
         raise NotSignedIn(f"{row.email} has a sign-in already; sign in first, then open the link again")
     if user is None:
         user = add_user(tx, email=row.email, name=name or "", password=password or "")
-    lock_members(tx, row.organisation_id)
+    lock_organisation(tx, row.organisation_id)
     member = tx.get(MemberRow, (user.id, row.organisation_id))
     if member is None:
         tx.add(MemberRow(user_id=user.id, organisation_id=row.organisation_id, role=row.role, disabled_at=None))
@@ -284,7 +284,7 @@ def _to_manage(
     row = get_organisation(tx, scope, organisation)
     if not (or_own and scope.is_member(row.id) and user_id == caller.user_id):
         scope.require_member(Right.MANAGE_MEMBERS, row)
-    lock_members(tx, row.id)
+    lock_organisation(tx, row.id)
     return row, tx.get(MemberRow, (user_id, row.id), populate_existing=True)
 
 

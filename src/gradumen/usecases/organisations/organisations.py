@@ -14,7 +14,7 @@ from gradumen.core.periods import Period, zone_of
 from gradumen.core.permissions import Right
 from gradumen.store.organisations.details import lock_details, notes_of, set_notes, set_tags, tagged, tags_of
 from gradumen.store.organisations.organisations import (
-    lock_members,
+    lock_organisation,
     organisations_by_id,
     page_of_organisations,
 )
@@ -137,7 +137,7 @@ def _selling(tx: Session, scope: Scope, parent: str, type: str) -> OrganisationR
         raise Invalid(f"type must be reseller or tenant; got '{type[:30]}'", field="type", value=type)
     if seller.type == "tenant":
         raise Invalid(f"'{parent}' is a tenant and sells to nobody; choose a reseller", field="parent", value=parent)
-    scope.require_active(seller, or_proposed=True)
+    scope.require_active(tx, seller, or_proposed=True)
     return seller
 
 
@@ -177,7 +177,7 @@ def change_organisation(
     sold = {name: value for name, value in given.items() if name in SELLERS_OWN}
     if sold and (seller is None or not scope.is_member(seller, Right.MANAGE_ORGANISATIONS)):
         raise scope.refused_by_seller(tx, Right.MANAGE_ORGANISATIONS, row)
-    lock_members(tx, row.id)
+    lock_organisation(tx, row.id)
     told = _change_own(row, own)
     kept: Changes = ({}, {})
     if seller is not None and sold:

@@ -10,7 +10,7 @@ from gradumen.core.organisations.states import FOLLOWS, MEANING, State, check_fo
 from gradumen.core.periods import day_start, zone_of
 from gradumen.core.permissions import Right
 from gradumen.store.organisations import states as store
-from gradumen.store.organisations.organisations import lock_members
+from gradumen.store.organisations.organisations import lock_organisation
 from gradumen.store.organisations.tables import OrganisationRow, StateRow, zone_name
 from gradumen.store.quotas.quotas import release_quotas
 from gradumen.store.rating.current_charges import months_to_bill
@@ -47,7 +47,9 @@ def change_state(
     scope = load_scope(tx, caller)
     row = get_organisation(tx, scope, organisation)
     seller = _deciding(tx, scope, row)
-    lock_members(tx, row.id)
+    lock_organisation(tx, row.id)
+    # What was made for it meanwhile stands against closing it.
+    scope = load_scope(tx, caller)
     starts_at = _start(tx, scope, seller, starts_on)
     held = store.states_of(tx, row.id)
     before, after = _own(held, starts_at), State(state)
@@ -91,7 +93,7 @@ def withdraw_planned(tx: Session, caller: Caller, *, organisation: str) -> State
     scope = load_scope(tx, caller)
     row = get_organisation(tx, scope, organisation)
     seller = _deciding(tx, scope, row)
-    lock_members(tx, row.id)
+    lock_organisation(tx, row.id)
     planned = [each for each in store.states_of(tx, row.id) if each.starts_at > scope.now]
     if planned:
         store.drop_states(tx, row.id, planned[0].starts_at)

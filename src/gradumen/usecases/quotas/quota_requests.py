@@ -14,7 +14,7 @@ from gradumen.core.names import name_of
 from gradumen.core.permissions import Right
 from gradumen.core.quotas.measures import MEASURES, Measure, amount_words, measure_words
 from gradumen.store.access.members import names_of
-from gradumen.store.organisations.organisations import lock_members, organisations_by_id
+from gradumen.store.organisations.organisations import lock_organisation, organisations_by_id
 from gradumen.store.organisations.tables import OrganisationRow
 from gradumen.store.quotas import quota_requests as store
 from gradumen.store.quotas.tables import QuotaRequestRow
@@ -76,7 +76,7 @@ def ask_quota(
     if present is None or present >= limit:
         had = "no limit" if present is None else amount_words(measure, present)
         raise Conflict(f"{owner.name} has {had} of {measure_words(measure)} already", field="limit")
-    lock_members(tx, owner.id)
+    lock_organisation(tx, owner.id)
     row = store.open_request(tx, owner.id, measure)
     if row is None:
         row = QuotaRequestRow(id=uuid4(), organisation_id=owner.id, measure=measure, state=store.OPEN)

@@ -74,7 +74,7 @@ def change_subscription(
     _check_day(row, starts_on)
     published = load_published(tx)
     buyer = tx.get_one(OrganisationRow, row.organisation_id)
-    _check_asked(scope, buyer, quantity, paused=paused, more=(tier, plan_version, choices))
+    _check_asked(tx, scope, buyer, quantity, paused=paused, more=(tier, plan_version, choices))
     before = _held(tx, row, starts_on)
     moved = None if plan_version is None else plan_version_row(tx, row.plan_id, plan_version)
     for depth, lines in lines_by_depth(tx, row.id).items():
@@ -99,11 +99,17 @@ def change_subscription(
 
 
 def _check_asked(
-    scope: Scope, buyer: OrganisationRow, quantity: int | None, *, paused: bool | None, more: tuple[object, ...]
+    tx: Session,
+    scope: Scope,
+    buyer: OrganisationRow,
+    quantity: int | None,
+    *,
+    paused: bool | None,
+    more: tuple[object, ...],
 ) -> None:
     """Of an organisation that is not active, a subscription is paused and nothing else."""
     if any(each is not None for each in (quantity, *more)) or paused is False:
-        scope.require_active(buyer, or_proposed=True)
+        scope.require_active(tx, buyer, or_proposed=True)
     if quantity is not None:
         check_quantity(quantity)
 

@@ -147,7 +147,7 @@ def _selling(tx: Session, scope: Scope, buyer: OrganisationRow) -> UUID:
     seller = scope.tree.parents.get(buyer.id, buyer.id)
     if not scope.may(Right.MANAGE_SUBSCRIPTIONS, seller):
         raise scope.refused_by_seller(tx, Right.MANAGE_SUBSCRIPTIONS, buyer)
-    scope.require_active(buyer, or_proposed=True)
+    scope.require_active(tx, buyer, or_proposed=True)
     return seller
 
 
