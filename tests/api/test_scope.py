@@ -155,7 +155,7 @@ def calls(side: Side, invoice: InvoiceBody, world: World) -> dict[str, Call]:
         "grant_project_quota": Call(
             "PUT", f"{org}/projects/{side.project}/quotas/storage", {"limit": "0"}, viewer=403, above=200
         ),
-        "list_quota_requests": Call("GET", f"{own}/quota-requests"),
+        "list_quota_requests": Call("GET", f"{own}/quota-requests", above=200),
         "ask_quota": Call("POST", f"{org}/quota-requests", more, viewer=403),
         "answer_quota_request": Call("POST", f"quota-requests/{wanted}/answer", {"limit": "0"}, viewer=403, above=404),
         "withdraw_quota_request": Call("POST", f"quota-requests/{wanted}/withdraw", viewer=403, above=404),

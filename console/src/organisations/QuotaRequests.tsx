@@ -23,7 +23,7 @@ export function QuotaRequests({ organisation }: { organisation: Organisation }) 
   const { home, may } = useSignedIn();
   const queries = useQueryClient();
   const own = organisation.slug === home.organisation;
-  const requests = useQuery(quotaRequestsOptions(home.organisation));
+  const requests = useQuery(quotaRequestsOptions(organisation.slug));
   const [answering, setAnswering] = useState<{ request: QuotaRequest; refuses: boolean } | null>(null);
   const withdraw = useMutation({
     mutationFn: (request: string) =>

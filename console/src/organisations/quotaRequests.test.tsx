@@ -49,7 +49,7 @@ const session = (organisation: string) =>
 function draw(home: string, requests: QuotaRequest[] = [REQUEST, GIVEN]): void {
   drawn(<QuotaRequests organisation={SALTMARSH} />, [
     [sessionOptions.queryKey, session(home)],
-    [quotaRequestsOptions(home).queryKey, requests],
+    [quotaRequestsOptions('saltmarsh').queryKey, requests],
   ]);
 }
 

@@ -4,7 +4,7 @@ import { api, body, type Schemas } from '../shared/api';
 
 export type QuotaRequest = Schemas['QuotaRequestBody'];
 
-/** What an organisation asked for, and is asked by its customers; for its members. */
+/** What an organisation asked for, the latest first; for its members, and those of its direct seller. */
 export const quotaRequestsOptions = (organisation: string) =>
   queryOptions({
     queryKey: ['quotas', organisation, 'requests'],

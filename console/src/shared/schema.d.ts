@@ -821,7 +821,9 @@ export interface paths {
         };
         /**
          * List Quota Requests
-         * @description What an organisation asked its seller for, and is asked by its customers; for its members.
+         * @description What an organisation asked its seller for, and is asked by its customers, the latest first.
+         *
+         *     For its members; for those of its direct seller what that is asked by it.
          */
         get: operations["list_quota_requests"];
         put?: never;
@@ -7543,7 +7545,10 @@ export interface operations {
     };
     list_quota_requests: {
         parameters: {
-            query?: never;
+            query?: {
+                after?: string | null;
+                limit?: number;
+            };
             header?: never;
             path: {
                 organisation: string;

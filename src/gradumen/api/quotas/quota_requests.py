@@ -1,11 +1,12 @@
 """Routes of requests for other limits."""
 
+from typing import Annotated
 from uuid import UUID
 
-from fastapi import APIRouter, Response, status
+from fastapi import APIRouter, Query, Response, status
 
 from gradumen.api.bodies import StrictRoute
-from gradumen.api.calls import CallerHere, OnceHere, Uow, answered
+from gradumen.api.calls import CallerHere, OnceHere, Uow, answered, page_limit, page_of
 from gradumen.usecases.quotas import quota_requests
 from gradumen.usecases.quotas.quotas import measure_of
 from gradumen.wire.quotas.quota_requests import QuotaRequestAnswer, QuotaRequestBody, QuotaRequestCreate
@@ -15,9 +16,20 @@ router = APIRouter(route_class=StrictRoute, tags=["quotas"])
 
 
 @router.get("/organisations/{organisation}/quota-requests")
-def list_quota_requests(organisation: str, uow: Uow, caller: CallerHere) -> Page[QuotaRequestBody]:
-    """What an organisation asked its seller for, and is asked by its customers; for its members."""
-    return Page(items=quota_requests.list_quota_requests(uow, caller, organisation=organisation))
+def list_quota_requests(
+    organisation: str,
+    uow: Uow,
+    caller: CallerHere,
+    after: str | None = None,
+    limit: Annotated[int, Query()] = 100,
+) -> Page[QuotaRequestBody]:
+    """What an organisation asked its seller for, and is asked by its customers, the latest first.
+
+    For its members; for those of its direct seller what that is asked by it.
+    """
+    size = page_limit(limit)
+    found = quota_requests.list_quota_requests(uow, caller, organisation=organisation, after=after, limit=size + 1)
+    return page_of(found, size, lambda last: f"{last.asked_at.isoformat()}|{last.id}")
 
 
 @router.post(

@@ -14,8 +14,8 @@ class QuotaRequests:
         self._connection = connection
 
     def list(self, organisation: str) -> list[QuotaRequestBody]:
-        """What an organisation asked for, and is asked by its customers; the open ones first."""
-        return self._connection.page(f"organisations/{organisation}/quota-requests", QuotaRequestBody).items
+        """What an organisation asked for, and is asked by its customers, the latest first."""
+        return self._connection.all(f"organisations/{organisation}/quota-requests", QuotaRequestBody)
 
     def ask(
         self, organisation: str, measure: str, limit: Decimal, reason: str, *, key: str | None = None

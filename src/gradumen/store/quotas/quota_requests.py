@@ -4,7 +4,7 @@ from collections.abc import Collection
 from datetime import datetime
 from uuid import UUID
 
-from sqlalchemy import select
+from sqlalchemy import select, tuple_
 from sqlalchemy.orm import Session
 
 from gradumen.store.quotas.tables import QuotaRequestRow
@@ -12,11 +12,19 @@ from gradumen.store.quotas.tables import QuotaRequestRow
 OPEN = "open"
 
 
-def requests_of(tx: Session, organisation: UUID, *, most: int) -> list[QuotaRequestRow]:
-    """What an organisation asked for, and is asked by those that it sells to; the open ones first, then the latest."""
+def page_of_requests(
+    tx: Session, asked_by: UUID, *, seller: UUID | None, after: tuple[datetime, UUID] | None, limit: int
+) -> list[QuotaRequestRow]:
+    """What an organisation asked for, the latest first, after a moment and id; with ``seller`` of that one alone.
+
+    Without, what it is asked by those that it sells to, too.
+    """
     row = QuotaRequestRow
-    query = select(row).where((row.organisation_id == organisation) | (row.seller_id == organisation))
-    return list(tx.scalars(query.order_by((row.state == OPEN).desc(), row.asked_at.desc(), row.id).limit(most)))
+    own = row.organisation_id == asked_by
+    query = select(row).where(own & (row.seller_id == seller) if seller else own | (row.seller_id == asked_by))
+    if after is not None:
+        query = query.where(tuple_(row.asked_at, row.id) < after)
+    return list(tx.scalars(query.order_by(row.asked_at.desc(), row.id.desc()).limit(limit)))
 
 
 def open_requests(tx: Session, sellers: Collection[UUID], *, most: int) -> list[QuotaRequestRow]:

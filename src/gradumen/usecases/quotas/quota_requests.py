@@ -21,25 +21,33 @@ from gradumen.store.quotas.tables import QuotaRequestRow
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.audit_entries import record
 from gradumen.usecases.limits import Limits
+from gradumen.usecases.pages import moment_place
 from gradumen.usecases.quotas.quotas import grant_limit
 from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
 from gradumen.wire.quotas.quota_requests import QuotaRequestBody
 
-MOST = 200
 LONGEST = 1000
 
 
 @use_case
-def list_quota_requests(tx: Session, caller: Caller, *, organisation: str) -> list[QuotaRequestBody]:
-    """What an organisation asked its seller for, and what those ask that it sells to; the open ones first.
+def list_quota_requests(
+    tx: Session, caller: Caller, *, organisation: str, after: str | None, limit: int
+) -> list[QuotaRequestBody]:
+    """What an organisation asked for, and is asked by those that it sells to, the latest first, after one of them.
+
+    Its direct seller reads what it is asked by it.
 
     Raises:
-        Forbidden: the caller is no member of it: a request is between it and its seller.
+        Forbidden: the caller is a member neither of it nor of its seller: a request is between the two.
     """
     scope = load_scope(tx, caller)
     owner = get_organisation(tx, scope, organisation)
-    scope.require_member(Right.READ, owner)
-    return _views(tx, scope, store.requests_of(tx, owner.id, most=MOST))
+    seller = scope.tree.parents.get(owner.id)
+    as_seller = seller if seller is not None and not scope.is_member(owner.id) and scope.is_member(seller) else None
+    if as_seller is None:
+        scope.require_member(Right.READ, owner)
+    place = moment_place(after)
+    return _views(tx, scope, store.page_of_requests(tx, owner.id, seller=as_seller, after=place, limit=limit))
 
 
 def requests_to_answer(tx: Session, scope: Scope, sellers: Collection[UUID], most: int) -> list[QuotaRequestBody]:
