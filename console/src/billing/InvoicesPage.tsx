@@ -1,5 +1,5 @@
 /** Drafts and issued documents. */
-import { Box, Button, MenuItem, TextField } from '@mui/material';
+import { Box, Button, TextField } from '@mui/material';
 import { useInfiniteQuery, useMutation } from '@tanstack/react-query';
 import { useDeferredValue, useRef, useState } from 'react';
 import { useNavigate } from 'react-router';
@@ -8,6 +8,7 @@ import { useLooked } from '../organisations/organisations';
 import { byText } from '../shared/DataTable';
 import { periodName } from '../shared/dates';
 import { compare, formatCount, formatMoney, formatPercent, percent, subtract } from '../shared/decimal';
+import { FilterChoice } from '../shared/FilterChoice';
 import { useFilters } from '../shared/filters';
 import { Grid, type GridColumn } from '../shared/Grid';
 import { Page } from '../shared/Page';
@@ -61,18 +62,16 @@ export default function InvoicesPage() {
             value={params.get('search') ?? ''}
             onChange={(event) => set('search', event.target.value)}
           />
-          <TextField
-            select
+          <FilterChoice
             label="State"
-            slotProps={{ select: { displayEmpty: true }, inputLabel: { shrink: true } }}
+            none="all"
             value={state}
-            sx={{ minWidth: 110 }}
-            onChange={(event) => set('state', event.target.value)}
-          >
-            <MenuItem value="">all</MenuItem>
-            <MenuItem value="draft">drafts</MenuItem>
-            <MenuItem value="issued">issued</MenuItem>
-          </TextField>
+            onChange={(value) => set('state', value)}
+            options={[
+              ['draft', 'drafts'],
+              ['issued', 'issued'],
+            ]}
+          />
         </>
       }
       action={

@@ -1,9 +1,10 @@
 /** The tree of organisations with their quotas; each opens as a page of its own. */
-import { Button, MenuItem, TextField } from '@mui/material';
+import { Button, TextField } from '@mui/material';
 import { useQuery } from '@tanstack/react-query';
 import { useDeferredValue, useState } from 'react';
 import { useNavigate } from 'react-router';
 import { useSignedIn } from '../access/session';
+import { FilterChoice } from '../shared/FilterChoice';
 import { useFilters } from '../shared/filters';
 import { Page } from '../shared/Page';
 import { Empty, Query } from '../shared/States';
@@ -40,21 +41,13 @@ export default function OrganisationsPage() {
             value={search}
             onChange={(event) => set('search', event.target.value)}
           />
-          <TextField
-            select
+          <FilterChoice
             label="State"
-            slotProps={{ select: { displayEmpty: true }, inputLabel: { shrink: true } }}
+            none="any"
             value={state}
-            sx={{ minWidth: 120 }}
-            onChange={(event) => set('state', event.target.value)}
-          >
-            <MenuItem value="">any</MenuItem>
-            {STATES.map((each) => (
-              <MenuItem key={each} value={each}>
-                {each}
-              </MenuItem>
-            ))}
-          </TextField>
+            onChange={(value) => set('state', value)}
+            options={STATES.map((each) => [each, each] as const)}
+          />
           {home.type !== 'tenant' && (
             <TextField
               label="Tag"

@@ -6,8 +6,10 @@ import { MemoryRouter } from 'react-router';
 import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest';
 import { rememberSignedIn, sessionOptions, type Session } from '../access/session';
 import { api } from '../shared/api';
+import { drawn } from '../shared/drawn.testing';
 import { CustomerPicker } from './CustomerPicker';
 import { LargeTree } from './LargeTree';
+import OrganisationsPage from './OrganisationsPage';
 import type { Organisation } from './organisations';
 
 const MEMBER = { organisation: 'tarnwick', name: 'Tarnwick Cloud', type: 'provider', rights: [] };
@@ -65,6 +67,18 @@ function draw(view: ReactElement): void {
     </QueryClientProvider>,
   );
 }
+
+describe('the filters of organisations', () => {
+  it('ask the service by state and tag, also where there are few', async () => {
+    drawn(<OrganisationsPage />, [[sessionOptions.queryKey, SESSION]], '/?state=suspended&tag=coast');
+    await waitFor(() =>
+      expect(lists).toContainEqual({ search: '', limit: 100, state: 'suspended', tag: 'coast' }),
+    );
+    expect(screen.getByRole('combobox', { name: 'State' })).toHaveTextContent('suspended');
+    fireEvent.change(screen.getByLabelText('Tag'), { target: { value: '' } });
+    await waitFor(() => expect(lists).toContainEqual({ search: '', limit: 100, state: 'suspended' }));
+  });
+});
 
 describe('a tree of thousands', () => {
   const tree = (search = '') => draw(<LargeTree search={search} onOpen={vi.fn()} />);

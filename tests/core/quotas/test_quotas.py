@@ -7,7 +7,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from gradumen.core.errors import Conflict, QuotaBelowGranted, QuotaExceeded, UnlimitedBelow
-from gradumen.core.quotas.quotas import Holding, Measure, check_grant
+from gradumen.core.quotas.quotas import Holding, Measure, check_counted, check_grant
 
 limits = st.none() | st.integers(0, 100).map(Decimal)
 
@@ -64,3 +64,38 @@ def test_overbooking_widens_the_limit_by_its_factor() -> None:
     check_grant(giver, Holding("b", Measure.PROCESSORS, Decimal(0)), Decimal(15))
     with pytest.raises(QuotaExceeded):
         check_grant(giver, Holding("b", Measure.PROCESSORS, Decimal(0)), Decimal("15.1"))
+
+
+figures = st.integers(0, 60).map(Decimal)
+
+
+@given(figures, figures, figures, figures, figures)
+def test_what_is_had_reserved_and_passed_on_fits_together(
+    limit: Decimal, granted: Decimal, reserved: Decimal, own: Decimal, asked: Decimal
+) -> None:
+    """Invariant 3 for one giver: a grant is made exactly where the sum still fits."""
+    giver = Holding("oxbow", Measure.STORAGE, limit, reserved, granted, own=own)
+    taker = Holding("saltmarsh", Measure.STORAGE, Decimal(0))
+    fits = granted + max(reserved, own) + asked <= limit
+    try:
+        check_grant(giver, taker, asked)
+    except QuotaExceeded:
+        assert not fits
+        assert asked > 0 or granted + max(reserved, own) > limit
+    else:
+        assert fits or asked == 0
+
+
+@given(figures, figures, figures, st.integers(1, 5))
+def test_what_is_counted_grows_exactly_up_to_the_limit(
+    limit: Decimal, granted: Decimal, own: Decimal, more: int
+) -> None:
+    holder = Holding("oxbow", Measure.USERS, limit, granted=granted, own=own)
+    try:
+        check_counted(holder, more)
+    except QuotaExceeded as refused:
+        assert granted + own + more > limit
+        assert Decimal(refused.facts["left"]) == max(limit - granted - own, Decimal(0))
+    else:
+        assert granted + own + more <= limit
+    check_counted(Holding("oxbow", Measure.USERS, None, granted=granted, own=own), more)

@@ -1,6 +1,7 @@
 """Quotas through the interface: what is left, refusals with own figures, and races."""
 
 import threading
+from contextlib import suppress
 from datetime import date
 from decimal import Decimal
 
@@ -212,6 +213,35 @@ def test_grants_at_once_never_exceed_the_limit_together(world: World) -> None:
         assert len(refused) == 1
         assert refused[0].facts["left"] == "40"
     for client in clients:
+        client.close()
+
+
+def test_a_limit_above_and_a_grant_below_at_once_leave_nobody_unlimited(world: World) -> None:
+    """Where nobody has a limit, the first above and something passed on below meet: one waits, and sees the other."""
+    clients = {user: Client(world.url) for user in ("mara", "edda")}
+    for user, client in clients.items():
+        client.sign_in(EMAILS[user], PASSWORD)
+    for measure in ("memory", "machines", "addresses", "egress", "ingest"):
+        gate = threading.Barrier(2)
+
+        def ask(user: str, slug: str, limit: int, measure: str = measure, gate: threading.Barrier = gate) -> None:
+            gate.wait()
+            with suppress(QuotaExceeded, UnlimitedBelow):
+                clients[user].quotas.grant(slug, measure, Decimal(limit))
+
+        threads = [
+            threading.Thread(target=ask, args=each) for each in (("mara", "tarnwick", 9), ("edda", "saltmarsh", 5))
+        ]
+        for thread in threads:
+            thread.start()
+        for thread in threads:
+            thread.join(60)
+        limits = [
+            next(each.limit for each in world.mara.quotas.list(slug) if each.measure == measure)
+            for slug in ("tarnwick", "oxbow", "saltmarsh")
+        ]
+        assert limits in ([9, 0, 0], [None, None, 5]), (measure, limits)
+    for client in clients.values():
         client.close()
 
 

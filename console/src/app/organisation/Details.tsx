@@ -4,7 +4,7 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { type ReactNode, useState } from 'react';
 import { useSignedIn } from '../../access/session';
 import { DetailsDialog } from '../../organisations/DetailsDialog';
-import { Fact, Facts, Meaning } from '../../organisations/Meaning';
+import { Meaning } from '../../organisations/Meaning';
 import { NotesDialog } from '../../organisations/NotesDialog';
 import { StateDialog } from '../../organisations/StateDialog';
 import {
@@ -15,6 +15,7 @@ import {
 } from '../../organisations/details';
 import type { Organisation } from '../../organisations/organisations';
 import { api } from '../../shared/api';
+import { Fact, Facts } from '../../shared/Facts';
 import { momentName } from '../../shared/dates';
 import { Section } from '../../shared/Page';
 import { Query } from '../../shared/States';
