@@ -30,7 +30,9 @@ export function QuotaRequests({ organisation }: { organisation: Organisation }) 
       api.POST('/api/v1/quota-requests/{request}/withdraw', { params: { path: { request } } }),
     onSuccess: () => queries.invalidateQueries({ queryKey: ['quotas'] }),
   });
-  const shown = (requests.data ?? []).filter((each) => each.organisation === organisation.slug);
+  // Asked by it, not of it; what waits for an answer first.
+  const asked = (requests.data ?? []).filter((each) => each.organisation === organisation.slug);
+  const shown = asked.toSorted((one, other) => Number(one.state !== 'open') - Number(other.state !== 'open'));
   if (!shown.length) return null;
   return (
     <Section title={own ? 'What you asked for' : 'What it asks for'}>

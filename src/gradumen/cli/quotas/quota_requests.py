@@ -54,7 +54,8 @@ def run_list(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     """Show requests."""
     found = client.quota_requests.list(own_organisation(arguments))
     out.body(found)
-    out.table(HEAD, map(_row, found), right=RIGHT)
+    # What waits for an answer first.
+    out.table(HEAD, map(_row, sorted(found, key=lambda each: each.state != "open")), right=RIGHT)
     if not found:
         out.say("nobody asked for anything")
     return 0
