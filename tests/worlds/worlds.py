@@ -16,7 +16,7 @@ from gradumen.wire.organisations.organisations import OrganisationCreate
 from gradumen.wire.subscriptions.subscriptions import SubscriptionChange, SubscriptionCreate
 
 GIB = 1024**3
-ZONES = ("Europe/Dublin", "Europe/Brussels", "America/Halifax", "Asia/Tokyo")
+ZONES = ("Europe/Dublin", "Europe/Brussels", "America/Halifax", "Asia/Kolkata", "Asia/Kathmandu", "Asia/Tokyo")
 MINOR = {"EUR": 2, "GBP": 2, "JPY": 0}
 PROJECTS = ("all", "barn")
 FIRST, LAST = date(2026, 9, 1), date(2026, 10, 1)
@@ -85,7 +85,7 @@ class Customer:
 
 @dataclass(frozen=True)
 class Use:
-    """Bytes sent out in an hour by a project."""
+    """Bytes sent out in a quarter of an hour by a project."""
 
     moment: datetime
     quantity: int
@@ -196,9 +196,11 @@ def make_customer(random: Random, number: int) -> Customer:
 
 
 def make_use(random: Random) -> Use:
-    """An hour in or around the month, and how much."""
-    hour = datetime(2026, 8, 31, 12, tzinfo=UTC) + timedelta(hours=random.randint(0, 31 * 24))
-    return Use(hour, random.randint(1, 10 ** random.randint(3, 12)), random.choice(PROJECTS))
+    """A quarter of an hour in or around the month, often near one of its ends in some zone, and how much."""
+    first, length = random.choice([(0, 31 * 24), (0, 24), (30 * 24, 24)])
+    quarters = first * 4 + random.randint(0, length * 4)
+    moment = datetime(2026, 8, 31, 12, tzinfo=UTC) + timedelta(minutes=15 * quarters)
+    return Use(moment, random.randint(1, 10 ** random.randint(3, 12)), random.choice(PROJECTS))
 
 
 def publish(sellers: dict[str, Client], customer: Customer) -> None:
@@ -260,7 +262,7 @@ def events(customer: Customer, since: int = 0) -> list[dict[str, Any]]:
                 "quantity": str(use.quantity),
                 "unit": "byte",
                 "start": use.moment.isoformat(),
-                "end": (use.moment + timedelta(hours=1)).isoformat(),
+                "end": (use.moment + timedelta(minutes=15)).isoformat(),
                 "attributes": {},
             },
         )

@@ -3,7 +3,7 @@ import { Box, Button } from '@mui/material';
 import { useState } from 'react';
 import type { Schemas } from '../shared/api';
 import { type Column, DataTable, byText } from '../shared/DataTable';
-import { servicePeriod } from '../shared/dates';
+import { dayThatBegins, servicePeriod } from '../shared/dates';
 import { averageOf, compare, formatCount, formatMoney, formatQuantity, sum } from '../shared/decimal';
 import { formatUnit } from '../shared/units';
 import { Explanation } from './Explanation';
@@ -149,7 +149,7 @@ function Owner(props: {
 /** The service period, where it is not that of most lines; usage of an earlier month is marked. */
 function Period({ line, month, usual }: { line: Line; month: string; usual: string | null }) {
   const own = servicePeriod(line.service_start, line.service_end);
-  const middle = new Date(Date.parse(line.service_start) + 12 * 3600 * 1000).toISOString().slice(0, 7);
+  const middle = dayThatBegins(line.service_start).slice(0, 7);
   if (own === usual) return null;
   if (middle >= month) return <>{own}</>;
   return (

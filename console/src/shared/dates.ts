@@ -52,12 +52,16 @@ export function dayName(day: string): string {
   return `${Number(date)} ${(MONTHS[Number(month) - 1] ?? '').slice(0, 3)}`;
 }
 
-/** A half-open service period as its first and last day; the middle of a day keeps zones out of it. */
+/** The local day that begins at a moment, whichever zone that is of: from ten hours behind UTC to 13:45 before it. */
+export function dayThatBegins(moment: string): string {
+  return new Date(Date.parse(moment) + 14 * 3600 * 1000 - 1).toISOString().slice(0, 10);
+}
+
+/** A half-open service period as its first and last day. */
 export function servicePeriod(start: string, end: string): string {
-  const half = 12 * 3600 * 1000;
-  const first = new Date(Date.parse(start) + half).toISOString().slice(0, 10);
-  const last = new Date(Date.parse(end) - half).toISOString().slice(0, 10);
-  return first === last ? dayName(first) : `${dayName(first)} – ${dayName(last)}`;
+  const first = dayThatBegins(start);
+  const last = addDays(dayThatBegins(end), -1);
+  return last <= first ? dayName(first) : `${dayName(first)} – ${dayName(last)}`;
 }
 
 /** A moment in UTC, to the minute. */

@@ -23,6 +23,7 @@ from gradumen.core import exact
 from gradumen.core.catalogue.units import unit_words
 from gradumen.core.errors import CatalogueInvalid, GradumenError
 from gradumen.core.exact import QUANTITY_PLACES, figure, round_half_up
+from gradumen.core.periods import days_between
 from gradumen.wire.metering.usage import AsOf
 from gradumen.wire.tasks import TaskBody
 from gradumen.wire.values import Body
@@ -171,9 +172,10 @@ def service_days(start: datetime, end: datetime) -> str:
     '1 Sep to 30 Sep'
     >>> service_days(datetime(2026, 9, 2, 6), datetime(2026, 9, 2, 9))
     '2 Sep 06:00 to 09:00 UTC'
+    >>> service_days(datetime(2026, 9, 30, 11), datetime(2026, 10, 31, 11))
+    '1 Oct to 31 Oct'
     """
     if end - start < timedelta(hours=23):
         return f"{start:%-d %b %H:%M} to {end:%H:%M} UTC"
-    # A day of any zone begins within twelve hours of one of UTC.
-    first, last = start + timedelta(hours=12), end - timedelta(hours=12)
-    return f"{first:%-d %b}" if first.date() == last.date() else f"{first:%-d %b} to {last:%-d %b}"
+    first, last = days_between(start, end)
+    return f"{first:%-d %b}" if first == last else f"{first:%-d %b} to {last:%-d %b}"

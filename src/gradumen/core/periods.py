@@ -3,6 +3,7 @@
 from calendar import monthrange
 from dataclasses import dataclass
 from datetime import UTC, date, datetime, timedelta
+from functools import lru_cache
 from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 
 from gradumen.core.errors import Invalid
@@ -10,11 +11,16 @@ from gradumen.core.errors import Invalid
 EPOCH = datetime(1970, 1, 1, tzinfo=UTC)
 
 
+QUARTER = timedelta(minutes=15)
+HOUR = timedelta(hours=1)
+
+
 def zone_of(name: str) -> ZoneInfo:
     """The zone of that IANA name.
 
     Raises:
-        Invalid: no such zone, or one whose offset is not a whole hour (usage is kept per UTC hour).
+        Invalid: no such zone, or one whose clocks change by other than whole hours, or are no whole number of quarters
+            of an hour from UTC (usage is kept by hours that begin with those of the zone).
 
     >>> zone_of("Europe/London").key
     'Europe/London'
@@ -25,15 +31,25 @@ def zone_of(name: str) -> ZoneInfo:
         raise Invalid(
             f"billing zone '{name[:60]}' is not known; write it like Europe/London", field="billing_zone", value=name
         ) from None
-    for month in (1, 7):
-        offset = datetime(2026, month, 1, tzinfo=zone).utcoffset()
-        if offset is None or offset % timedelta(hours=1):
-            raise Invalid(
-                f"billing zone '{name}' is not a whole number of hours from UTC; choose one that is",
-                field="billing_zone",
-                value=name,
-            )
+    offsets = [datetime(2026, month, 1, tzinfo=zone).utcoffset() or timedelta(0) for month in range(1, 13)]
+    if any(offset % QUARTER or offset % HOUR != offsets[0] % HOUR for offset in offsets):
+        raise Invalid(
+            f"billing zone '{name}' changes its clocks by other than whole hours, or is not a whole number of quarters "
+            "of an hour from UTC; choose one that is",
+            field="billing_zone",
+            value=name,
+        )
     return zone
+
+
+@lru_cache(maxsize=1024)
+def beyond_hour(zone: ZoneInfo) -> timedelta:
+    """By how much a zone's clocks are beyond the full hour when UTC's are on it.
+
+    >>> beyond_hour(ZoneInfo("Asia/Kolkata")), beyond_hour(ZoneInfo("Europe/London"))
+    (datetime.timedelta(seconds=1800), datetime.timedelta(0))
+    """
+    return (datetime(2026, 1, 1, tzinfo=zone).utcoffset() or timedelta(0)) % HOUR
 
 
 @dataclass(frozen=True, slots=True, order=True)
@@ -103,18 +119,20 @@ def day_start(day: date, zone: ZoneInfo) -> datetime:
     return datetime(day.year, day.month, day.day, tzinfo=zone).astimezone(UTC)
 
 
-def hour_number(moment: datetime) -> int:
-    """The UTC hour in which a moment lies, counted from 1970.
+def hour_number(moment: datetime, zone: ZoneInfo | None = None) -> int:
+    """The hour in which a moment lies, counted from 1970: an hour of UTC's, or of a zone's clocks.
 
     >>> hour_number(EPOCH + timedelta(hours=5, minutes=59))
     5
+    >>> hour_number(EPOCH + timedelta(hours=5, minutes=30), ZoneInfo("Asia/Kolkata"))
+    6
     """
-    return int((moment - EPOCH) // timedelta(hours=1))
+    return int((moment - EPOCH + (beyond_hour(zone) if zone else timedelta(0))) // HOUR)
 
 
-def hour_start(number: int) -> datetime:
+def hour_start(number: int, zone: ZoneInfo | None = None) -> datetime:
     """The inverse of `hour_number`."""
-    return EPOCH + timedelta(hours=number)
+    return EPOCH + number * HOUR - (beyond_hour(zone) if zone else timedelta(0))
 
 
 def months_after(day: date, months: int) -> date:
@@ -128,6 +146,21 @@ def months_after(day: date, months: int) -> date:
     return date(year, month, min(day.day, monthrange(year, month)[1]))
 
 
+def day_that_begins(moment: datetime) -> date:
+    """The local day that begins at a moment, whichever zone that is of: from ten hours behind UTC to 13:45 before it.
+
+    >>> from datetime import UTC
+    >>> day_that_begins(datetime(2026, 9, 30, 10, 15, tzinfo=UTC))
+    datetime.date(2026, 10, 1)
+    """
+    return (moment + timedelta(hours=14) - timedelta.resolution).date()
+
+
+def days_between(start: datetime, end: datetime) -> tuple[date, date]:
+    """The first and last local day of a service period."""
+    return day_that_begins(start), day_that_begins(end) - timedelta(days=1)
+
+
 def days_text(start: datetime, end: datetime) -> str:
     """A service period as its first and last day, for people.
 
@@ -135,8 +168,8 @@ def days_text(start: datetime, end: datetime) -> str:
     >>> days_text(datetime(2026, 10, 1, tzinfo=UTC), datetime(2026, 11, 1, tzinfo=UTC))
     '2026-10-01 to 2026-10-31'
     """
-    middle = timedelta(hours=12)
-    return f"{(start + middle).date()} to {(end - middle).date()}"
+    first, last = days_between(start, end)
+    return f"{first} to {last}"
 
 
 def months_since(starts_on: date, today: date) -> list[date]:

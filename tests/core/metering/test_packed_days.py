@@ -1,6 +1,7 @@
 """Usage packed by day."""
 
 from collections import Counter
+from datetime import UTC, timedelta
 from zoneinfo import ZoneInfo
 
 import pytest
@@ -9,7 +10,7 @@ from hypothesis import strategies as st
 
 from gradumen.core.errors import Invalid
 from gradumen.core.metering.packed_days import MOST, pack, sum_hours, unpack
-from gradumen.core.periods import hour_start
+from gradumen.core.periods import EPOCH, hour_start
 
 days = st.lists(
     st.tuples(
@@ -27,6 +28,41 @@ def test_what_is_packed_comes_out_as_it_was(found: list[tuple[int, dict[int, int
 
     expected = [(row, day * 24 + hour, hours[hour]) for row, (day, hours) in enumerate(found) for hour in sorted(hours)]
     assert list(zip(out.row.tolist(), out.hour.tolist(), out.quantity.to_list(), strict=True)) == expected
+
+
+@given(
+    st.lists(
+        st.tuples(
+            st.integers(19_000, 30_000),
+            st.dictionaries(st.integers(0, 95), st.integers(0, MOST), max_size=9),
+            st.booleans(),
+        ),
+        max_size=6,
+    ),
+    st.sampled_from(["UTC", "Asia/Kolkata", "Asia/Kathmandu", "America/St_Johns", "Europe/Dublin"]),
+)
+def test_quarters_are_in_the_hours_of_a_zone(found: list[tuple[int, dict[int, int], bool]], name: str) -> None:
+    """Days kept by hours and by quarters beside each other; each quarter is in the hour of the zone's clocks."""
+    zone = ZoneInfo(name)
+    packed, expected = [], []
+    for row, (day, slots, fine) in enumerate(found):
+        slots = slots if fine else {slot: each for slot, each in slots.items() if slot < 24}
+        packed.append(pack(slots, by_quarter=fine))
+        length = timedelta(hours=1) / (4 if fine else 1)
+        for slot in sorted(slots):
+            local = (EPOCH + timedelta(days=day) + slot * length).astimezone(zone)
+            start = local.replace(minute=0, fold=local.fold).astimezone(UTC)
+            expected.append((row, start, slots[slot]))
+    out = unpack([each[0] for each in found], [each[0] for each in packed], [each[1] for each in packed], zone)
+
+    starts = [hour_start(hour, zone) for hour in out.hour.tolist()]
+    assert list(zip(out.row.tolist(), starts, out.quantity.to_list(), strict=True)) == expected
+
+
+def test_quantities_that_are_too_few_are_told() -> None:
+    hours, slots = pack({0: 1, 1: 2})
+    with pytest.raises(Invalid, match="3 quantities for 4 hours"):
+        unpack([0, 1], [hours, hours], [slots, slots[:16]])
 
 
 @given(days, st.integers(0, 24 * 40_000), st.integers(0, 24 * 40_000))

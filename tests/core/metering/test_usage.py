@@ -1,5 +1,6 @@
 """Usage of days from readings."""
 
+from collections import Counter
 from datetime import date, timedelta
 from random import Random
 
@@ -41,7 +42,25 @@ def test_every_reading_and_all_of_it_is_in_some_day(found: list[Sample], how: Co
     days = combine_days(found, how).values()
 
     assert sum(day.readings for day in days) == len(found)
-    assert sum(sum(day.hours.values()) for day in days) == sum(part for each in found for _, part in spread(each, how))
+    assert sum(sum(day.slots.values()) for day in days) == sum(part for each in found for _, part in spread(each, how))
+
+
+@given(st.lists(samples(), max_size=8), st.sampled_from(Combine))
+def test_hours_of_quarters_are_the_hours(found: list[Sample], how: Combine) -> None:
+    """What is kept by quarters adds up to the same; a level to the same hour by hour (a sum is spread more finely)."""
+    rough, fine = combine_days(found, how), combine_days(found, how, by_quarter={0, 1, 2})
+
+    assert rough.keys() == fine.keys()
+    for key, day in fine.items():
+        hours = Counter[int]()
+        for quarter, quantity in day.slots.items():
+            hours[quarter // 4] += quantity
+        assert hours.keys() == rough[key].slots.keys()
+        if how is Combine.LEVEL:
+            assert dict(hours) == rough[key].slots
+    assert sum(sum(day.slots.values()) for day in fine.values()) == sum(
+        sum(day.slots.values()) for day in rough.values()
+    )
 
 
 marks = st.tuples(

@@ -35,7 +35,10 @@ from tests.core.rating.reference import Case
 
 PERIODS = [Period(2026, 10), Period(2026, 3), Period(2028, 2), Period(2026, 6)]
 """With the changes to and from summer time in Europe, and a leap day."""
-ZONES = [ZoneInfo("Europe/Dublin"), ZoneInfo("UTC"), ZoneInfo("Asia/Tokyo"), ZoneInfo("America/New_York")]
+ZONES = [
+    ZoneInfo(name)
+    for name in ("Europe/Dublin", "UTC", "Asia/Tokyo", "America/New_York", "Asia/Kolkata", "America/St_Johns")
+]
 METERS = {0: "compute/vcpu", 1: "disk/capacity", 2: "net/egress", 3: "cost/imported", 4: "net/peak", 5: "vm/time"}
 UNITS = {0: "piece-hour", 1: "GiB-month730", 2: "GiB", 3: "EUR", 4: "GB", 5: "piece-hour"}
 SETS = {
@@ -93,7 +96,7 @@ def _add_case(batch: Case, number: int, random: Random) -> None:
 
 def _hours(batch: Case, line: RatedLine) -> tuple[int, int]:
     start, end = batch.period.bounds(batch.zone)
-    return hour_number(max(start, line.start)), hour_number(min(end, line.end or end))
+    return hour_number(max(start, line.start), batch.zone), hour_number(min(end, line.end or end), batch.zone)
 
 
 def _lines(batch: Case, number: int, versions: tuple[RateCardVersion, ...], random: Random) -> list[RatedLine]:

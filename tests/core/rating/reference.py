@@ -135,7 +135,7 @@ def _additive(case: Case) -> Iterator[Entry]:
         slug = case.meters[meter]
         if slug in case.samplings:
             continue
-        moment = hour_start(hour)
+        moment = hour_start(hour, case.zone)
         version = _version_at(case, case.lines[line], moment)
         rate = version and _winner(case, version, slug, attributes, moment)
         if rate:
@@ -147,7 +147,7 @@ def _sampled(case: Case) -> Iterator[Entry]:
         hourly: dict[tuple[int, str, int, int, int, int], int] = defaultdict(int)
         found = {}
         for line, meter, attributes, project, resource, hour, quantity in case.rows:
-            moment = hour_start(hour)
+            moment = hour_start(hour, case.zone)
             version = _version_at(case, case.lines[line], moment)
             rate = version and _winner(case, version, slug, attributes, moment)
             if case.meters[meter] == slug and rate:
@@ -157,7 +157,7 @@ def _sampled(case: Case) -> Iterator[Entry]:
         windows: dict[tuple[object, ...], dict[tuple[int, int], list[tuple[int, tuple[int, ...]]]]] = {}
         for key, quantity in hourly.items():
             line, _, _, project, resource, hour = key
-            day = hour_start(hour).astimezone(case.zone).date()
+            day = hour_start(hour, case.zone).astimezone(case.zone).date()
             window = {Window.HOUR: hour, Window.DAY: day, Window.PERIOD: None}[sampling.window]
             same = windows.setdefault((case.lines[line].scope, window), {})
             same.setdefault((project, resource), []).append((quantity, key))
@@ -170,7 +170,7 @@ def _sampled(case: Case) -> Iterator[Entry]:
                 if sampling.across is Across.DISTINCT:
                     samples = [min(samples, key=lambda each: (each[1][5], each[1][0], each[1][2], each[1][1]))]
                 for quantity, key in samples:
-                    day = hour_start(key[5]).astimezone(case.zone).date()
+                    day = hour_start(key[5], case.zone).astimezone(case.zone).date()
                     counts = int(values[who])
                     if sampling.across is Across.DISTINCT:
                         counts = 10**6
@@ -511,9 +511,9 @@ def _spreads(case: Case) -> dict[Key, Charged]:
                 and _span(case, line, version)[0] < _span(case, line, version)[1]
             ]
             used = {line.number: 0 for line in lines}
-            hours = {int(moment.timestamp()) // 3600 for moment in held}
+            moments = set(held)
             for number, meter, _, _, _, hour, quantity in case.rows:
-                if number in used and case.meters[meter] == rate.by and hour in hours:
+                if number in used and case.meters[meter] == rate.by and hour_start(hour, case.zone) in moments:
                     used[number] += quantity
             if not any(used.values()):
                 for line in lines:

@@ -1,4 +1,7 @@
-"""Usage packed by day: which hours of a UTC day have usage, and their exact quantities, 16 bytes each."""
+"""Usage packed by day: which hours of a UTC day have usage, and their exact quantities, 16 bytes each.
+
+Where it is kept by quarters of an hour, each hour that has usage has four of them, `_NONE` in those without.
+"""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
@@ -9,16 +12,21 @@ import numpy.typing as npt
 import polars as pl
 
 from gradumen.core.errors import Invalid
-from gradumen.core.metering.usage import DAY_HOURS
-from gradumen.core.periods import hour_start
+from gradumen.core.metering.usage import DAY_HOURS, QUARTERS
+from gradumen.core.periods import QUARTER, beyond_hour, hour_start
 
 SLOT_BYTES = 16
-MOST = (10**38 - 1) // DAY_HOURS
-"""The largest quantity of an hour, in millionths: the day's total has 38 digits."""
+_NONE = b"\xff" * SLOT_BYTES
+MOST = (10**38 - 1) // (DAY_HOURS * QUARTERS)
+"""The largest quantity of an hour or a quarter of one, in millionths: the day's total has 38 digits."""
+Numbers = npt.NDArray[np.int64]
 
 
-def pack(quantities: Mapping[int, int]) -> tuple[int, bytes]:
+def pack(quantities: Mapping[int, int], *, by_quarter: bool = False) -> tuple[int, bytes]:
     """The hours of a day that have usage, as bits, and their quantities in millionths, in the order of the hours.
+
+    Args:
+        quantities: by the hour of the day, or by its quarters of an hour.
 
     Raises:
         Invalid: a quantity is negative, or the day's total could have more than 38 digits.
@@ -26,25 +34,28 @@ def pack(quantities: Mapping[int, int]) -> tuple[int, bytes]:
     >>> hours, slots = pack({1: 7, 0: 256})
     >>> hours, slots[:2], slots[16:18], len(slots)
     (3, b'\\x00\\x01', b'\\x07\\x00', 32)
+    >>> hours, slots = pack({5: 7}, by_quarter=True)
+    >>> hours, slots[16:18], len(slots)
+    (2, b'\\x07\\x00', 64)
     """
-    hours, slots = 0, bytearray()
-    for hour in sorted(quantities):
-        quantity = quantities[hour]
+    for quantity in quantities.values():
         if not 0 <= quantity <= MOST:
             raise Invalid(
                 f"usage of {quantity} millionths in an hour is out of range", field="quantity", value=quantity
             )
-        hours |= 1 << hour
-        slots += quantity.to_bytes(SLOT_BYTES, "little")
-    return hours, bytes(slots)
+    each = QUARTERS if by_quarter else 1
+    used = sorted({slot // each for slot in quantities})
+    found = (quantities.get(hour * each + quarter) for hour in used for quarter in range(each))
+    slots = b"".join(_NONE if quantity is None else quantity.to_bytes(SLOT_BYTES, "little") for quantity in found)
+    return sum(1 << hour for hour in used), slots
 
 
 @dataclass(frozen=True, slots=True)
 class Hours:
     """Hours that have usage: of which packed day (by index), the hour's number from 1970, millionths."""
 
-    row: npt.NDArray[np.int64]
-    hour: npt.NDArray[np.int64]
+    row: Numbers
+    hour: Numbers
     quantity: pl.Series
 
     def within(self, start: int, end: int) -> "Hours":
@@ -53,11 +64,13 @@ class Hours:
         return Hours(self.row[inside], self.hour[inside], self.quantity.gather(inside))
 
 
-def unpack(days: Sequence[int], hours: Sequence[int], slots: Sequence[bytes]) -> Hours:
+def unpack(days: Sequence[int], hours: Sequence[int], slots: Sequence[bytes], zone: ZoneInfo | None = None) -> Hours:
     """The inverse of `pack` for many days, in their order.
 
     Args:
         days: counted from 1970.
+        zone: whose hours are meant, where they do not begin with those of UTC. Of what is kept by quarters an hour
+            may be there up to four times.
 
     Returns:
         Quantities in 64 bits where all fit, else in 128.
@@ -68,10 +81,10 @@ def unpack(days: Sequence[int], hours: Sequence[int], slots: Sequence[bytes]) ->
     bits = np.asarray(hours, dtype=np.int64)[:, None] >> np.arange(DAY_HOURS) & 1
     row, hour = np.nonzero(bits) if len(days) else (np.zeros(0, dtype=np.int64), np.zeros(0, dtype=np.int64))
     whole = np.frombuffer(b"".join(slots), dtype="<u8")
-    if len(whole) != 2 * len(row):
-        raise Invalid(f"packed usage has {len(whole) // 2} quantities for {len(row)} hours", field="slots")
-    low, high = whole[::2], whole[1::2]
     number = np.asarray(days, dtype=np.int64)[row] * DAY_HOURS + hour
+    if len(whole) != 2 * len(row):
+        row, number, whole = _quarters(row, number, whole, bits.sum(axis=1), slots, zone)
+    low, high = whole[::2], whole[1::2]
     if not high.any() and not (low >> np.uint64(63)).any():
         return Hours(row, number, pl.Series("quantity", low.astype(np.int64)))
     wide = pl.DataFrame({"low": low, "high": high}).select(
@@ -80,6 +93,30 @@ def unpack(days: Sequence[int], hours: Sequence[int], slots: Sequence[bytes]) ->
         )
     )
     return Hours(row, number, wide["quantity"])
+
+
+def _quarters(
+    row: Numbers,
+    number: Numbers,
+    whole: npt.NDArray[np.uint64],
+    hours: Numbers,
+    slots: Sequence[bytes],
+    zone: ZoneInfo | None,
+) -> tuple[Numbers, Numbers, npt.NDArray[np.uint64]]:
+    """Rows, hours and quantities where some days are kept by quarters; a quarter is in the hour of a zone's clocks."""
+    sizes = np.array([len(each) for each in slots], dtype=np.int64) // SLOT_BYTES
+    each = np.where(sizes == hours, 1, QUARTERS)
+    if np.any(sizes != hours * each):
+        raise Invalid(f"packed usage has {int(sizes.sum())} quantities for {len(row)} hours", field="slots")
+    times = each[row]
+    ends = np.cumsum(times)
+    quarter = np.arange(int(times.sum())) - np.repeat(ends - times, times)
+    row, number = np.repeat(row, times), np.repeat(number, times)
+    beyond = beyond_hour(zone) // QUARTER if zone else 0
+    number = (number * QUARTERS + quarter + beyond) // QUARTERS
+    pairs = whole.reshape(-1, 2)
+    there = np.flatnonzero(~np.all(pairs == np.iinfo(np.uint64).max, axis=1))
+    return row[there], number[there], pairs[there].ravel()
 
 
 def sum_hours(hours: Hours, kinds: Sequence[int], zone: ZoneInfo | None) -> list[tuple[int, int, int]]:
@@ -101,7 +138,7 @@ def sum_hours(hours: Hours, kinds: Sequence[int], zone: ZoneInfo | None) -> list
     if zone is None:
         days = np.zeros(last - first + 1, dtype=np.int64)
     else:
-        local = (hour_start(hour).astimezone(zone) for hour in range(first, last + 1))
+        local = (hour_start(hour, zone).astimezone(zone) for hour in range(first, last + 1))
         days = np.array([moment.toordinal() for moment in local], dtype=np.int64)
     frame = pl.DataFrame(
         {

@@ -1,6 +1,9 @@
-"""From readings to usage: the quantity of each resource in each UTC hour, kept by day."""
+"""From readings to usage: the quantity of each resource in each UTC hour, kept by day.
 
-from collections.abc import Iterable, Mapping
+Where the clocks of somebody who looks at it are not on the full hour with UTC's, it is kept by quarters of an hour.
+"""
+
+from collections.abc import Collection, Iterable, Mapping
 from dataclasses import dataclass, field
 from datetime import date, timedelta
 
@@ -9,6 +12,9 @@ from gradumen.core.exact import allocate
 
 HOUR_SECONDS = 3600
 DAY_HOURS = 24
+DAY_SECONDS = DAY_HOURS * HOUR_SECONDS
+QUARTERS = 4
+"""Of an hour."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -25,18 +31,25 @@ class Sample:
 
 @dataclass(slots=True)
 class UsageDay:
-    """Usage of a UTC day by hour of the day, in millionths; ``readings`` counts those that begin in it."""
+    """Usage of a UTC day by hour, or by quarter of an hour, of the day (``slots``), in millionths.
 
-    hours: dict[int, int] = field(default_factory=dict)
+    ``readings`` counts those that begin in it.
+    """
+
+    slots: dict[int, int] = field(default_factory=dict)
     readings: int = 0
+    by_quarter: bool = False
 
 
 DayKey = tuple[int, int, int, int]
 """Project, resource, UTC day counted from 1970, attributes."""
 
 
-def spread(sample: Sample, combine: Combine) -> list[tuple[int, int]]:
+def spread(sample: Sample, combine: Combine, length: int = HOUR_SECONDS) -> list[tuple[int, int]]:
     """The sample's share of each UTC hour it touches, as (hour number, millionths of the usage unit).
+
+    Args:
+        length: of what is taken for an hour, in seconds.
 
     A sum is split by seconds so that the parts are the whole; a level counts level x seconds.
 
@@ -44,31 +57,38 @@ def spread(sample: Sample, combine: Combine) -> list[tuple[int, int]]:
     [(0, 2), (1, 4), (2, 2)]
     """
     start, end = sample.start, sample.end
-    first, last = start // HOUR_SECONDS, (end - 1) // HOUR_SECONDS
-    seconds = [min(end, (hour + 1) * HOUR_SECONDS) - max(start, hour * HOUR_SECONDS) for hour in range(first, last + 1)]
+    first, last = start // length, (end - 1) // length
+    seconds = [min(end, (slot + 1) * length) - max(start, slot * length) for slot in range(first, last + 1)]
     if combine is Combine.LEVEL:
-        parts = [sample.quantity * length for length in seconds]
+        parts = [sample.quantity * each for each in seconds]
     else:
         parts = [sample.quantity] if first == last else allocate(sample.quantity, seconds)
     return list(zip(range(first, last + 1), parts, strict=True))
 
 
-def combine_days(samples: Iterable[Sample], combine: Combine) -> Mapping[DayKey, UsageDay]:
+def combine_days(
+    samples: Iterable[Sample], combine: Combine, by_quarter: Collection[int] = ()
+) -> Mapping[DayKey, UsageDay]:
     """Add samples up by hour, per project, resource, day and attributes.
 
     The order of the samples makes no difference. An hour that a sample touches is there even where nothing was used.
 
-    >>> combine_days([Sample(7, 1, 2, 82_800, 90_000, 6)], Combine.SUM)
-    {(7, 1, 0, 2): UsageDay(hours={23: 3}, readings=1), (7, 1, 1, 2): UsageDay(hours={0: 3}, readings=0)}
+    Args:
+        by_quarter: projects whose usage is kept by quarters of an hour.
+
+    >>> combine_days([Sample(7, 1, 2, 82_800, 90_000, 6)], Combine.SUM)  # doctest: +NORMALIZE_WHITESPACE
+    {(7, 1, 0, 2): UsageDay(slots={23: 3}, readings=1, by_quarter=False),
+     (7, 1, 1, 2): UsageDay(slots={0: 3}, readings=0, by_quarter=False)}
     """
     days: dict[DayKey, UsageDay] = {}
     for sample in samples:
-        begins = True
-        for number, part in spread(sample, combine):
-            day, hour = divmod(number, DAY_HOURS)
+        begins, fine = True, sample.project in by_quarter
+        length = HOUR_SECONDS // QUARTERS if fine else HOUR_SECONDS
+        for number, part in spread(sample, combine, length):
+            day, slot = divmod(number, DAY_SECONDS // length)
             key = (sample.project, sample.resource, day, sample.attributes)
-            found = days.setdefault(key, UsageDay())
-            found.hours[hour] = found.hours.get(hour, 0) + part
+            found = days.setdefault(key, UsageDay(by_quarter=fine))
+            found.slots[slot] = found.slots.get(slot, 0) + part
             found.readings += begins
             begins = False
     return days

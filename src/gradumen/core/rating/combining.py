@@ -40,7 +40,7 @@ class CompiledCard:
         self, versions: Sequence[RateCardVersion], first_hour: int, week_hours: Sequence[int], zone: ZoneInfo
     ) -> None:
         self.versions = versions
-        starts = [hour_number(day_start(version.starts_on, zone)) for version in versions]
+        starts = [hour_number(day_start(version.starts_on, zone), zone) for version in versions]
         masks = [sorted({rate.when.mask for rate in v.usage_rates if rate.when is not None}) for v in versions]
         slots: dict[tuple[int, tuple[int, ...]], int] = {}
         self.samples: list[tuple[int, int]] = []
@@ -73,8 +73,8 @@ class CompiledCard:
 
 
 def week_hour_of(hour: int, zone: ZoneInfo) -> int:
-    """The hour of the week, counted from Monday 00:00 in that zone, of a UTC hour."""
-    local = hour_start(hour).astimezone(zone)
+    """The hour of the week, counted from Monday 00:00 in that zone, of an hour of its clocks."""
+    local = hour_start(hour, zone).astimezone(zone)
     return local.weekday() * 24 + local.hour
 
 
@@ -198,10 +198,11 @@ class Combiner:
         """The rates per started time of each card, meter, attributes and phase (as a number), and when they hold."""
         names = ("card", "meter", "attributes", "phase", "rate", "step", "since", "until")
         columns: dict[str, list[int]] = {name: [] for name in names}
+        first, last = (int(hour_start(hour, zone).timestamp()) for hour in (self.first_hour, self.last_hour))
         for number, card in enumerate(self.cards):
             starts = [int(day_start(v.starts_on, zone).timestamp()) for v in card.versions]
-            for version, (since, until) in enumerate(pairwise([*starts, self.last_hour * 3600])):
-                since, until = max(since, self.first_hour * 3600), min(until, self.last_hour * 3600)
+            for version, (since, until) in enumerate(pairwise([*starts, last])):
+                since, until = max(since, first), min(until, last)
                 for meter, attributes in pairs:
                     rate = card.versions[version].usage_rate(self.meters[meter], self.attribute_sets[attributes])
                     if rate is None or rate.started is None or since >= until:

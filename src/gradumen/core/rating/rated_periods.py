@@ -47,7 +47,7 @@ def rate_period(
     """
     if not pricing.lines:
         return Rated((), ())
-    rows = usage.filter(pl.col("hour").is_between(hour_number(pricing.start), hour_number(pricing.end), closed="left"))
+    rows = usage.filter(pl.col("hour").is_between(*_hours(pricing), closed="left"))
     special = [number for number, slug in pricing.meters.items() if not pricing.additive(slug)]
     plain = rows.filter(~pl.col("meter").is_in(special)) if special else rows
     found = [pricing.combine(plain)]
@@ -74,7 +74,7 @@ def _fine(rows: pl.DataFrame, pricing: Pricing, *, hourly: bool = False) -> pl.D
     most = largest(rows["quantity"])
     if most * rows.height >= 2**126:
         raise Invalid("the usage of this period is too large to add up exactly", field="quantity", value=most)
-    first, last = hour_number(pricing.start), hour_number(pricing.end)
+    first, last = _hours(pricing)
     days = np.array([_day(hour, pricing) for hour in range(first, last)], dtype=np.int32)
     rated = rows.with_columns(
         pl.Series("rate", pricing.combiner.rates_of(rows), dtype=pl.Int32),
@@ -86,8 +86,13 @@ def _fine(rows: pl.DataFrame, pricing: Pricing, *, hourly: bool = False) -> pl.D
     return rated.lazy().group_by(keys).agg(pl.col("quantity").cast(pl.Int128).sum()).collect(engine="streaming")
 
 
+def _hours(pricing: Pricing) -> tuple[int, int]:
+    """The period's first hour, and the first after it."""
+    return hour_number(pricing.start, pricing.zone), hour_number(pricing.end, pricing.zone)
+
+
 def _day(hour: int, pricing: Pricing) -> int:
-    return hour_start(hour).astimezone(pricing.zone).date().toordinal() - _EPOCH
+    return hour_start(hour, pricing.zone).astimezone(pricing.zone).date().toordinal() - _EPOCH
 
 
 def _sampled(samples: pl.DataFrame, pricing: Pricing) -> pl.DataFrame | None:
@@ -117,11 +122,12 @@ def _started(stretches: pl.DataFrame | None, pricing: Pricing, *, by_day: bool =
     named = stretches.with_columns(cards).filter(pl.col("phase").is_in(phases))
     what, prices = kinds_of(rates)
     intervals = named.join(what, on=["card", "meter", "attributes", "phase"])
-    first, last = hour_number(pricing.start), hour_number(pricing.end)
+    first, last = _hours(pricing)
     days = [_day(hour, pricing) for hour in range(first, last)]
     starts = [hour for hour, (day, before) in enumerate(zip(days, [None, *days], strict=False)) if day != before]
     starts = starts if by_day else starts[:1]
-    cuts = np.array([*((first + hour) * 3600 for hour in starts), last * 3600], dtype=np.int64)
+    moments = [hour_start(hour, pricing.zone) for hour in (*(first + hour for hour in starts), last)]
+    cuts = np.array([int(moment.timestamp()) for moment in moments], dtype=np.int64)
     found = started_time(intervals, prices, cuts)
     day_of_cut = np.array([days[hour] for hour in starts], dtype=np.int64)
     return found.with_columns(pl.Series("day", day_of_cut[found["cut"].to_numpy()])).select(

@@ -32,7 +32,7 @@ USAGE_SCHEMA = {
     "hour": pl.Int32,
     "quantity": pl.Int128,
 }
-"""Usage as rating takes it: ``hour`` counts UTC hours from 1970, ``quantity`` millionths of the base unit."""
+"""Usage as rating takes it: ``hour`` counts hours of the seller's clocks, ``quantity`` millionths of the base unit."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -189,8 +189,8 @@ class Pricing:
             self.card_of_line,
             self.meters,
             self.attribute_sets,
-            hour_number(self.start),
-            hour_number(self.end),
+            hour_number(self.start, self.zone),
+            hour_number(self.end, self.zone),
             self.zone,
             self.phases,
         )

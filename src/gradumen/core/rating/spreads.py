@@ -6,6 +6,7 @@ from datetime import datetime
 from decimal import Decimal
 from fractions import Fraction
 from itertools import pairwise
+from zoneinfo import ZoneInfo
 
 import polars as pl
 
@@ -57,7 +58,7 @@ def _spread(
             start, end = pricing.service_period(line, version)
             if start < end:
                 spans.append((line, start, end))
-    used = _used(rows, meter, span)
+    used = _used(rows, meter, span, pricing.zone)
     seconds = [0 if line.paused else int((end - start).total_seconds()) for line, start, end in spans]
     keys = [used.get(line.number, 0) for line, _, _ in spans]
     weights = keys if any(keys) else seconds
@@ -73,9 +74,9 @@ def _spread(
             yield replace(own, shared=Shared(total, amount), key=unscaled(key, QUANTITY_PLACES))
 
 
-def _used(rows: pl.DataFrame, meter: int, span: tuple[datetime, datetime]) -> dict[int, int]:
+def _used(rows: pl.DataFrame, meter: int, span: tuple[datetime, datetime], zone: ZoneInfo) -> dict[int, int]:
     """What lines used of a meter in a span, in millionths."""
-    first, last = (hour_number(moment) for moment in span)
+    first, last = (hour_number(moment, zone) for moment in span)
     chosen = rows.lazy().filter((pl.col("meter") == meter) & pl.col("hour").is_between(first, last, closed="left"))
     summed = chosen.group_by("line").agg(pl.col("quantity").cast(pl.Int128).sum()).collect()
     return {line: int(quantity) for line, quantity in summed.iter_rows()}

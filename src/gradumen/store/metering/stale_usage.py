@@ -9,9 +9,10 @@ from sqlalchemy import delete, func, select, tuple_, update
 from sqlalchemy.orm import Session
 
 from gradumen.core.metering.usage import Span
+from gradumen.core.periods import beyond_hour, zone_of
 from gradumen.store.bulk import load_lines
 from gradumen.store.metering.tables import OriginRow, ResourceRow, StaleUsageRow, UsageDayRow
-from gradumen.store.organisations.tables import OrganisationRow, ProjectRow
+from gradumen.store.organisations.tables import BillingZoneRow, OrganisationRow, ParentEdgeRow, ProjectRow
 
 _SAMPLES = """
 SELECT r.resource_id, r.attribute_set_id, r.origin_id, TIMESTAMPDIFF(SECOND, '1970-01-01', r.start_at),
@@ -93,6 +94,24 @@ def owners_of(tx: Session, origins: Collection[int]) -> dict[int, int]:
         )
     }
     return {origin: numbers[path] for origin, path in named.items() if path in numbers}
+
+
+def kept_by_quarter(tx: Session) -> set[int]:
+    """The numbers of the projects whose usage is looked at in hours that do not begin with those of UTC.
+
+    They are those of organisations with such a zone, and of all that are, were or will be below one.
+    """
+    names = tx.scalars(select(BillingZoneRow.zone).distinct())
+    off = [name for name in names if beyond_hour(zone_of(name))]
+    if not off:
+        return set()
+    newest = set(tx.scalars(select(BillingZoneRow.organisation_id).where(BillingZoneRow.zone.in_(off))))
+    found = set(newest)
+    while newest:
+        below = select(ParentEdgeRow.child_id).where(ParentEdgeRow.parent_id.in_(newest))
+        newest = set(tx.scalars(below)) - found
+        found |= newest
+    return set(tx.scalars(select(ProjectRow.number).where(ProjectRow.organisation_id.in_(found))))
 
 
 def take_out(tx: Session, span: Span) -> set[tuple[int, date]]:

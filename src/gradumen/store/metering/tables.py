@@ -165,6 +165,6 @@ class UsageDayRow(Base):
     resource_id: Mapped[int] = mapped_column(primary_key=True, autoincrement=False)
     attribute_set_id: Mapped[int] = mapped_column(primary_key=True, autoincrement=False)
     hours: Mapped[int]
-    slots: Mapped[bytes] = mapped_column(VARBINARY(384))
+    slots: Mapped[bytes] = mapped_column(VARBINARY(1536))
     total: Mapped[Decimal] = mapped_column(Quantity)
     readings: Mapped[int]

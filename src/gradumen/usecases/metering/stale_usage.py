@@ -55,13 +55,14 @@ def refresh_batch(tx: Session) -> int:
 def _make(tx: Session, marks: set[stale_usage.Mark]) -> set[tuple[int, date]]:
     """Make the usage of marks again; gives the projects, by number, and days that have or had any."""
     combine = {number: Combine(meter.combine) for number, meter in meter_rows(tx).items()} if marks else {}
+    by_quarter = stale_usage.kept_by_quarter(tx) if marks else set()
     touched: set[tuple[int, date]] = set()
     for span in spans_of(marks):
-        touched |= _make_again(tx, span, combine[span.meter])
+        touched |= _make_again(tx, span, combine[span.meter], by_quarter)
     return touched
 
 
-def _make_again(tx: Session, span: Span, combine: Combine) -> set[tuple[int, date]]:
+def _make_again(tx: Session, span: Span, combine: Combine, by_quarter: set[int]) -> set[tuple[int, date]]:
     """Replace the usage of a span; gives the projects, by number, and days that have or had any."""
     rows = stale_usage.samples(tx, span, LONGEST)
     owners = stale_usage.owners_of(tx, {row[2] for row in rows})
@@ -71,13 +72,13 @@ def _make_again(tx: Session, span: Span, combine: Combine) -> set[tuple[int, dat
     )
     touched = stale_usage.take_out(tx, span)
     values = []
-    made = combine_days(measured, combine)
+    made = combine_days(measured, combine, by_quarter)
     for project, resource, number, attributes in sorted(made):
         usage = made[project, resource, number, attributes]
         day = EPOCH_DAY + timedelta(days=number)
         if span.first <= day <= span.last:
-            hours, slots = pack(usage.hours)
-            total = unscaled(sum(usage.hours.values()), QUANTITY_PLACES)
+            hours, slots = pack(usage.slots, by_quarter=usage.by_quarter)
+            total = unscaled(sum(usage.slots.values()), QUANTITY_PLACES)
             values.append((project, span.meter, day, resource, attributes, hours, slots, total, usage.readings))
             touched.add((project, day))
     stale_usage.put_in(tx, values)

@@ -114,7 +114,7 @@ def _quantities(
     columns = [name for name in by if name in COLUMNS]
     days = [
         start.date() + DAY * number
-        for number in range((end - DAY / 24).date().toordinal() - start.date().toordinal() + 1)
+        for number in range((end - timedelta.resolution).date().toordinal() - start.date().toordinal() + 1)
     ]
     whole = [
         day for day in days if "day" not in by and start <= day_start(day, _UTC) and day_start(day + DAY, _UTC) <= end
@@ -125,8 +125,8 @@ def _quantities(
     rows = packed_days(tx, wanted, [day for day in days if day not in set(whole)], columns)
     if not rows:
         return
-    hours = unpack([(row[1] - EPOCH_DAY).days for row in rows], [row[2] for row in rows], [row[3] for row in rows])
-    inside = hours.within(hour_number(start), hour_number(end))
+    packed = [(row[1] - EPOCH_DAY).days for row in rows], [row[2] for row in rows], [row[3] for row in rows]
+    inside = unpack(*packed, zone).within(hour_number(start, zone), hour_number(end, zone))
     kinds: dict[tuple[Any, ...], int] = {}
     kind = [kinds.setdefault((row[0], *row[4:]), len(kinds)) for row in rows]
     named = list(kinds)

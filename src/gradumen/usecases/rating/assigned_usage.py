@@ -74,7 +74,7 @@ def load_usage(
     owners = set(buyers)
     # Shares, ties and allowances go by these numbers, so they follow names, never the order in which rows come.
     projects = projects_by_name(tx, owners)
-    frame, resources = _frame(tx, projects, start, end)
+    frame, resources = _frame(tx, projects, start, end, zone)
     frame = _concerned(frame, projects, published, chain)
     rules = load_rules(tx, owners)
     frame = frame.with_columns(pl.Series("kind", [0] * frame.height, dtype=pl.Int32))
@@ -95,7 +95,7 @@ def load_usage(
 
 
 def _frame(
-    tx: Session, projects: Sequence[ProjectRow], start: datetime, end: datetime
+    tx: Session, projects: Sequence[ProjectRow], start: datetime, end: datetime, zone: ZoneInfo
 ) -> tuple[pl.DataFrame, Resources]:
     """Usage as a frame that names projects and resources by number, and the resources in the numbers' order.
 
@@ -106,7 +106,7 @@ def _frame(
     if not rows:
         return pl.DataFrame(schema=schema), Resources([], [])
     project, meter, day, resource, attributes, hours, slots = zip(*rows, strict=True)
-    found = unpack(day, hours, slots).within(hour_number(start), hour_number(end))
+    found = unpack(day, hours, slots, zone).within(hour_number(start, zone), hour_number(end, zone))
     names = resource_names(tx, set(resource))
     ids = {name: number for number, name in sorted(names.items(), reverse=True)}
     order = {name: number for number, name in enumerate(sorted(ids))}
@@ -210,13 +210,13 @@ def _candidates(
 ) -> Iterator[Candidate]:
     """When a line may take a project's usage: where a rule says so before all others, else by project and day."""
     subscription = line.subscription
-    first, last = hour_number(period[0]), hour_number(period[1])
-    start = max(hour_number(rated.start), first)
-    end = last if rated.end is None else min(hour_number(rated.end), last)
+    first, last = (hour_number(moment, zone) for moment in period)
+    start = max(hour_number(rated.start, zone), first)
+    end = last if rated.end is None else min(hour_number(rated.end, zone), last)
     for rule in rules:
         if rule.subscription == subscription.id:
-            opens = max(start, hour_number(day_start(rule.starts_on, zone)))
-            closes = end if rule.ends_on is None else min(end, hour_number(day_start(rule.ends_on, zone)))
+            opens = max(start, hour_number(day_start(rule.starts_on, zone), zone))
+            closes = end if rule.ends_on is None else min(end, hour_number(day_start(rule.ends_on, zone), zone))
             if opens < closes:
                 yield Candidate((0, rule.position), rated.number, opens, closes)
     if subscription.project_id in (None, project.id):
