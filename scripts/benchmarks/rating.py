@@ -199,15 +199,15 @@ def run(rows: int) -> dict[str, Any]:
 
 def special(rows: int) -> dict[str, float]:
     """The kinds that do not add up, each against its own floor: sorting its rows, or merging sorted intervals."""
-    samples, stretches, pricing = make_samples(rows), make_stretches(rows), make_pricing()
+    samples, spells, pricing = make_samples(rows), make_spells(rows), make_pricing()
     pricing.samplings = {slug: Sampling(Statistic.P95, Window.PERIOD) for slug in pricing.meters.values()}
     keys = ["line", "meter", "resource"]
     times: dict[str, list[float]] = {name: [] for name in ("sort", "p95", "merge", "started")}
     for _ in range(RUNS):
         _measured(times["sort"], lambda: samples.lazy().sort(*keys, "quantity").collect(engine="streaming"))
         _measured(times["p95"], lambda: sample_groups(samples, pricing))
-        _measured(times["merge"], partial(_merge, stretches))
-        _measured(times["started"], partial(started_groups, stretches, pricing))
+        _measured(times["merge"], partial(_merge, spells))
+        _measured(times["started"], partial(started_groups, spells, pricing))
     medians = {name: statistics.median(each) for name, each in times.items()}
     return {
         "p95_ratio": medians["p95"] / medians["sort"],
@@ -217,9 +217,9 @@ def special(rows: int) -> dict[str, float]:
     }
 
 
-def _merge(stretches: pl.DataFrame) -> int:
+def _merge(spells: pl.DataFrame) -> int:
     """The least that merging costs: a sort, and a running maximum of ends."""
-    rows = stretches.lazy().sort("line", "meter", "resource", "start").collect(engine="streaming")
+    rows = spells.lazy().sort("line", "meter", "resource", "start").collect(engine="streaming")
     reached = np.maximum.accumulate(rows["end"].to_numpy())
     return int((rows["start"].to_numpy()[1:] > reached[:-1]).sum())
 
@@ -243,7 +243,7 @@ def make_samples(rows: int) -> pl.DataFrame:
     return frame.sample(fraction=1, shuffle=True, seed=1)
 
 
-def make_stretches(rows: int) -> pl.DataFrame:
+def make_spells(rows: int) -> pl.DataFrame:
     """Resources that run, pause and overlap, a dozen intervals each, in no order."""
     random = np.random.default_rng(8)
     start, end = (int(moment.timestamp()) for moment in PERIOD.bounds(ZONE))

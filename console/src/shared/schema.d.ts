@@ -3379,20 +3379,6 @@ export interface components {
             where: string;
         };
         /**
-         * MarginsBody
-         * @description The rates of a card that a seller sells by, with buy price and margin.
-         */
-        MarginsBody: {
-            /** Buys By */
-            buys_by: string;
-            /** Currency */
-            currency: string;
-            /** Rates */
-            rates: components["schemas"]["MarginBody"][];
-            /** Sells By */
-            sells_by: string;
-        };
-        /**
          * MarkupForm
          * @description A percentage on top of an imported cost, and a fixed amount in each period where there is any.
          */
@@ -4217,6 +4203,20 @@ export interface components {
             starts_on: string;
             /** Subscriptions */
             subscriptions: number;
+        };
+        /**
+         * PriceMarginsBody
+         * @description The rates of a card that a seller sells by, with buy price and margin.
+         */
+        PriceMarginsBody: {
+            /** Buys By */
+            buys_by: string;
+            /** Currency */
+            currency: string;
+            /** Rates */
+            rates: components["schemas"]["MarginBody"][];
+            /** Sells By */
+            sells_by: string;
         };
         /**
          * Problem
@@ -8817,7 +8817,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["MarginsBody"];
+                    "application/json": components["schemas"]["PriceMarginsBody"];
                 };
             };
             /** @description A refusal, as problem details */

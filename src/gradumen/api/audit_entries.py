@@ -28,5 +28,5 @@ def list_audit_entries(
     found = audit_entries.list_audit_entries(
         uow, caller, organisation=organisation, action=action, search=search, after=after, limit=size + 1
     )
-    bodies = [AuditEntryBody.of(each) for each in found]
+    bodies = found
     return page_of(bodies, size, lambda last: f"{last.at.isoformat()}|{last.id}")

@@ -14,7 +14,7 @@ router = APIRouter(route_class=StrictRoute, prefix="/clock", tags=["clock"])
 @router.get("")
 def read_clock(uow: Uow, caller: CallerHere) -> ClockBody:
     """The business time."""
-    return ClockBody.of(clock.read_clock(uow, caller))
+    return clock.read_clock(uow, caller)
 
 
 @router.put("")
@@ -22,4 +22,4 @@ def set_clock(body: ClockUpdate, uow: Uow, caller: CallerHere, settings: Configu
     """Move the business clock, where the settings allow it. Safe to repeat."""
     state = clock.set_clock(uow, caller, to=body.to, held=body.held, allowed=settings.clock_control)
     open_periods(uow, at=caller.at)
-    return ClockBody.of(state)
+    return state

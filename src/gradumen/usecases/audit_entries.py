@@ -1,7 +1,6 @@
 """The record: who did what, by which token, for whom, from where; written with what was done."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 from uuid import UUID, uuid4
@@ -16,29 +15,9 @@ from gradumen.store.organisations.tables import OrganisationRow
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.pages import moment_place
 from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
+from gradumen.wire.audit_entries import AuditEntryBody
 
 Values = Mapping[str, Any] | None
-
-
-@dataclass(frozen=True, slots=True)
-class AuditEntry:
-    """One act as an administrator reads it.
-
-    ``organisation`` acted (empty: one above the reader's own seller), ``concerns`` is whom it was for. ``user``,
-    ``token`` and ``address`` are told to the organisation that acted only.
-    """
-
-    id: UUID
-    at: datetime
-    organisation: str
-    concerns: str | None
-    user: str
-    token: str | None
-    address: str
-    action: str
-    subject: str
-    before: dict[str, Any] | None
-    after: dict[str, Any] | None
 
 
 def record(
@@ -124,7 +103,7 @@ def list_audit_entries(
     search: str,
     after: str | None,
     limit: int,
-) -> list[AuditEntry]:
+) -> list[AuditEntryBody]:
     """What was done in an organisation, and for it, newest first; for its administrators.
 
     Args:
@@ -161,16 +140,16 @@ def nameable(scope: Scope, owner: UUID) -> set[UUID]:
     return {*scope.tree.chain(owner)[:2], *scope.tree.below([owner])}
 
 
-def _views(tx: Session, owner: OrganisationRow, rows: list[AuditEntryRow], named: set[UUID]) -> list[AuditEntry]:
+def _views(tx: Session, owner: OrganisationRow, rows: list[AuditEntryRow], named: set[UUID]) -> list[AuditEntryBody]:
     names = emails_of(tx, {row.user_id for row in rows if row.user_id})
     tokens = token_names(tx, {row.token_id for row in rows if row.token_id})
     concerned = {each for row in rows for each in (row.organisation_id, row.for_id) if each}
     organisations = organisations_by_id(tx, concerned)
-    found: list[AuditEntry] = []
+    found: list[AuditEntryBody] = []
     for row in rows:
         own = row.organisation_id in (owner.id, None)
         found.append(
-            AuditEntry(
+            AuditEntryBody(
                 id=row.id,
                 at=row.at,
                 organisation=organisations[row.organisation_id].slug if row.organisation_id in named else "",

@@ -1,6 +1,5 @@
 """The business clock: read by all, moved only where the settings allow it (demo, tests)."""
 
-from dataclasses import dataclass
 from datetime import UTC, datetime
 
 from gradumen.core.errors import Forbidden, Invalid
@@ -9,24 +8,17 @@ from gradumen.store.clock import BusinessClockRow
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.audit_entries import record
 from gradumen.usecases.scope import Caller, business_now, load_scope
-
-
-@dataclass(frozen=True, slots=True)
-class ClockState:
-    """The business time, and whether it stands still."""
-
-    now: datetime
-    held: bool
+from gradumen.wire.clock import ClockBody
 
 
 @use_case
-def read_clock(tx: Session, caller: Caller) -> ClockState:
+def read_clock(tx: Session, caller: Caller) -> ClockBody:
     """The business time."""
-    return ClockState(business_now(tx, caller.at), tx.get_one(BusinessClockRow, 1).held_at is not None)
+    return ClockBody(now=business_now(tx, caller.at), held=tx.get_one(BusinessClockRow, 1).held_at is not None)
 
 
 @use_case
-def set_clock(tx: Session, caller: Caller, *, to: datetime | None, held: bool, allowed: bool) -> ClockState:
+def set_clock(tx: Session, caller: Caller, *, to: datetime | None, held: bool, allowed: bool) -> ClockBody:
     """Move the business clock; ``to`` None lets it follow the real one.
 
     Raises:
@@ -52,4 +44,4 @@ def set_clock(tx: Session, caller: Caller, *, to: datetime | None, held: bool, a
     root = next(root for root in roots if root in caller.roles)
     after = {"to": None if to is None else to.isoformat(), "held": held}
     record(tx, caller, "clock set", root, "the business clock", after=after)
-    return ClockState(business_now(tx, caller.at), row.held_at is not None)
+    return ClockBody(now=business_now(tx, caller.at), held=row.held_at is not None)

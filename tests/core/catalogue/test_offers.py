@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 
 from gradumen.core.catalogue.offers import check_floors, renamed
 from gradumen.core.catalogue.plans import Plan
-from gradumen.core.catalogue.price_margins import margins
+from gradumen.core.catalogue.price_margins import price_margins
 from gradumen.core.catalogue.rates import RateCardVersion
 from gradumen.core.errors import Invalid
 from gradumen.wire.catalogue.forms.offers import offer_form, read_offer
@@ -162,7 +162,7 @@ def test_margins_stand_side_by_side_in_the_sellers_units() -> None:
         },
         {"rate": "fee", "fee": "wire/thin", "price": "6"},
     )
-    found = {each.rate: each for each in margins(sell, buy)}
+    found = {each.rate: each for each in price_margins(sell, buy)}
     assert (found["traffic"].buy, found["traffic"].buy_lowest) == (Decimal("0.05"), Decimal("0.025"))
     assert (found["traffic"].margin, found["traffic"].percent) == (Decimal("0.05"), Decimal(50))
     assert found["traffic"].percent_lowest == Decimal(75)

@@ -8,7 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from gradumen.core.catalogue.services import Combine
-from gradumen.core.metering.usage import Sample, combine_days, spans_of, spread
+from gradumen.core.metering.usage import Sample, combine_days, over_hours, spans_of
 
 
 @st.composite
@@ -21,12 +21,12 @@ def samples(draw: st.DrawFn) -> Sample:
 
 @given(samples())
 def test_a_sum_spread_over_hours_is_the_sum(sample: Sample) -> None:
-    assert sum(part for _, part in spread(sample, Combine.SUM)) == sample.quantity
+    assert sum(part for _, part in over_hours(sample, Combine.SUM)) == sample.quantity
 
 
 @given(samples())
 def test_a_level_counts_its_seconds(sample: Sample) -> None:
-    assert sum(part for _, part in spread(sample, Combine.LEVEL)) == sample.quantity * (sample.end - sample.start)
+    assert sum(part for _, part in over_hours(sample, Combine.LEVEL)) == sample.quantity * (sample.end - sample.start)
 
 
 @given(st.lists(samples(), max_size=12), st.sampled_from(Combine), st.randoms(use_true_random=False))
@@ -42,7 +42,9 @@ def test_every_reading_and_all_of_it_is_in_some_day(found: list[Sample], how: Co
     days = combine_days(found, how).values()
 
     assert sum(day.readings for day in days) == len(found)
-    assert sum(sum(day.slots.values()) for day in days) == sum(part for each in found for _, part in spread(each, how))
+    assert sum(sum(day.slots.values()) for day in days) == sum(
+        part for each in found for _, part in over_hours(each, how)
+    )
 
 
 @given(st.lists(samples(), max_size=8), st.sampled_from(Combine))

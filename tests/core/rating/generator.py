@@ -30,7 +30,7 @@ from gradumen.core.catalogue.units import parse_unit
 from gradumen.core.errors import Invalid
 from gradumen.core.periods import Period, day_start, hour_number
 from gradumen.core.rating.rating import USAGE_SCHEMA, Pricing, RatedLine
-from gradumen.core.rating.stretches import STRETCH_SCHEMA
+from gradumen.core.rating.spells import SPELL_SCHEMA
 from tests.core.rating.reference import Case
 
 PERIODS = [Period(2026, 10), Period(2026, 3), Period(2028, 2), Period(2026, 6)]
@@ -91,7 +91,7 @@ def _add_case(batch: Case, number: int, random: Random) -> None:
         begin = random.randint(start - 9000, end - 1)
         stop = begin + random.choice([1, 59, 60, 61, 3600, random.randint(1, 900)])
         place = (line.number, 5, random.choice(list(SETS)), number * 2 + random.randint(0, 1))
-        batch.stretches.append((*place, random.randint(0, 1), random.choice(list(PHASES)), begin, stop))
+        batch.spells.append((*place, random.randint(0, 1), random.choice(list(PHASES)), begin, stop))
 
 
 def _hours(batch: Case, line: RatedLine) -> tuple[int, int]:
@@ -254,11 +254,11 @@ def usage_frame(case: Case) -> pl.DataFrame:
     return pl.DataFrame({name: pl.Series(column, dtype=kind) for (name, kind), column in named})
 
 
-def stretch_frame(case: Case) -> pl.DataFrame:
-    """The stretches as the product takes them."""
-    rows = [(*each[:5], PHASES[each[5]], *each[6:]) for each in case.stretches]
-    columns = list(zip(*rows, strict=True)) if rows else [[] for _ in STRETCH_SCHEMA]
-    named = zip(STRETCH_SCHEMA.items(), columns, strict=True)
+def spell_frame(case: Case) -> pl.DataFrame:
+    """The spells as the product takes them."""
+    rows = [(*each[:5], PHASES[each[5]], *each[6:]) for each in case.spells]
+    columns = list(zip(*rows, strict=True)) if rows else [[] for _ in SPELL_SCHEMA]
+    named = zip(SPELL_SCHEMA.items(), columns, strict=True)
     return pl.DataFrame({name: pl.Series(column, dtype=kind) for (name, kind), column in named})
 
 

@@ -34,7 +34,7 @@ from gradumen.core.rating.rating import RatedLine
 
 Row = tuple[int, int, int, int, int, int, int]
 """Line, meter, attributes, project, resource, hour, millionths."""
-Stretch = tuple[int, int, int, int, int, str, int, int]
+Spell = tuple[int, int, int, int, int, str, int, int]
 """Line, meter, attributes, project, resource, phase, start, end."""
 PartKey = tuple[int | None, int | None, date]
 
@@ -50,7 +50,7 @@ class Case:
     samplings: dict[str, Sampling]
     lines: dict[int, RatedLine] = field(default_factory=dict)
     rows: list[Row] = field(default_factory=list)
-    stretches: list[Stretch] = field(default_factory=list)
+    spells: list[Spell] = field(default_factory=list)
 
 
 @dataclass
@@ -198,12 +198,12 @@ def _started(case: Case) -> Iterator[Entry]:
             for rate in version.rates:
                 if not isinstance(rate, UsageRate) or rate.started is None:
                     continue
-                stretches: dict[tuple[int, int], list[tuple[int, int]]] = defaultdict(list)
-                for number, meter, attributes, project, resource, phase, begin, stop in case.stretches:
+                spells: dict[tuple[int, int], list[tuple[int, int]]] = defaultdict(list)
+                for number, meter, attributes, project, resource, phase, begin, stop in case.spells:
                     winner = _winner(case, version, case.meters[meter], attributes, since)
                     if number == line.number and winner is rate and phase in rate.phases:
-                        stretches[project, resource].append((begin, stop))
-                for (project, resource), spans in stretches.items():
+                        spells[project, resource].append((begin, stop))
+                for (project, resource), spans in spells.items():
                     for begin, stop in _united(spans):
                         moment = begin
                         while moment < stop:

@@ -17,7 +17,7 @@ from gradumen.core.periods import Period, hour_number
 from gradumen.core.rating.charges import Charge, Rated
 from gradumen.core.rating.rated_periods import rate_period
 from gradumen.core.rating.rating import RatedLine
-from tests.core.rating.generator import METERS, make_batch, pricing_of, stretch_frame, usage_frame
+from tests.core.rating.generator import METERS, make_batch, pricing_of, spell_frame, usage_frame
 from tests.core.rating.reference import Case, Key, reference
 
 BATCHES, BATCHES_A_TEST, CASES_A_BATCH = int(os.environ.get("GRADUMEN_BATCHES", "80")), 10, 40
@@ -25,7 +25,7 @@ BATCHES, BATCHES_A_TEST, CASES_A_BATCH = int(os.environ.get("GRADUMEN_BATCHES", 
 
 
 def rate(case: Case) -> Rated:
-    return rate_period(usage_frame(case), pricing_of(case), stretch_frame(case))
+    return rate_period(usage_frame(case), pricing_of(case), spell_frame(case))
 
 
 def key_of(charge: Charge) -> Key:
@@ -52,7 +52,7 @@ def test_the_order_of_rows_makes_no_difference(seed: int) -> None:
     case = make_batch(seed, 5)
     ordered = rate(case)
     Random(seed).shuffle(case.rows)
-    Random(seed).shuffle(case.stretches)
+    Random(seed).shuffle(case.spells)
 
     assert rate(case) == ordered
 
@@ -64,12 +64,12 @@ def test_splitting_rows_makes_no_difference(seed: int) -> None:
     split = replace(case, rows=[each for row, at in parts for each in ((*row[:6], at), (*row[:6], row[6] - at))])
     halves = [
         part
-        for each in case.stretches
+        for each in case.spells
         for part in ((*each[:6], each[6], (each[6] + each[7]) // 2), (*each[:6], (each[6] + each[7]) // 2, each[7]))
         if part[6] < part[7]
     ]
 
-    assert rate(replace(split, stretches=halves)) == rate(case)
+    assert rate(replace(split, spells=halves)) == rate(case)
 
 
 @pytest.mark.parametrize("seed", range(3000, 3020))

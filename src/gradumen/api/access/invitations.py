@@ -36,13 +36,13 @@ def caller_if_any(request: Request, uow: Uow) -> Caller | None:
 def list_invitations(organisation: str, uow: Uow, caller: CallerHere) -> Page[InvitationBody]:
     """The open invitations to an organisation."""
     found = members.list_invitations(uow, caller, organisation=organisation)
-    return Page(items=[InvitationBody.of(each) for each in found])
+    return Page(items=found)
 
 
 @router.post("/organisations/{organisation}/invitations", status_code=status.HTTP_201_CREATED, tags=["invitations"])
 def invite_member(organisation: str, body: InvitationCreate, uow: Uow, caller: CallerHere) -> InvitationBody:
     """Invite one address. The link's secret is in this answer only, so this takes no Idempotency-Key."""
-    return InvitationBody.of(members.invite_member(uow, caller, organisation=organisation, **body.model_dump()))
+    return members.invite_member(uow, caller, organisation=organisation, **body.model_dump())
 
 
 @router.delete("/invitations/{invitation_id}", status_code=status.HTTP_204_NO_CONTENT, tags=["invitations"])
@@ -56,7 +56,6 @@ def accept_invitation(
     body: InvitationAccept, request: Request, uow: Uow, caller: Annotated[Caller | None, Depends(caller_if_any)]
 ) -> JoinedBody:
     """Become a member: as the signed-in user of its address, or as a new user with name and password."""
-    joined = members.accept_invitation(
+    return members.accept_invitation(
         uow, caller, **body.model_dump(), at=datetime.now(UTC), address=address_of(request)
     )
-    return JoinedBody.of(joined)

@@ -20,14 +20,13 @@ router = APIRouter(route_class=StrictRoute)
 @router.get("/organisations/{organisation}/members", tags=["members"])
 def list_members(organisation: str, uow: Uow, caller: CallerHere) -> Page[MemberBody]:
     """The members of an organisation."""
-    return Page(items=[MemberBody.of(each) for each in members.list_members(uow, caller, organisation=organisation)])
+    return Page(items=members.list_members(uow, caller, organisation=organisation))
 
 
 @router.patch("/organisations/{organisation}/members/{user_id}", tags=["members"])
 def change_member(organisation: str, user_id: UUID, body: MemberUpdate, uow: Uow, caller: CallerHere) -> MemberBody:
     """Give a member another role, or let the membership rest or go on. Safe to repeat."""
-    changed = members.change_member(uow, caller, organisation=organisation, user_id=user_id, **body.model_dump())
-    return MemberBody.of(changed)
+    return members.change_member(uow, caller, organisation=organisation, user_id=user_id, **body.model_dump())
 
 
 @router.delete(

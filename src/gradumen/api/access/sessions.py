@@ -90,7 +90,7 @@ def sign_out(request: Request, response: Response, uow: Uow, settings: Configure
 def list_sessions(request: Request, uow: Uow, caller: CallerHere) -> Page[OpenSessionBody]:
     """The open sessions of the signed-in user."""
     found = sessions.list_sessions(uow, caller, secret=session_secret(request))
-    return Page(items=[OpenSessionBody.of(each) for each in found])
+    return Page(items=found)
 
 
 @router.delete("/sessions/{session}", status_code=status.HTTP_204_NO_CONTENT, tags=["sessions"])

@@ -16,13 +16,13 @@ router = APIRouter(route_class=StrictRoute, tags=["tokens"])
 @router.get("/tokens")
 def list_tokens(uow: Uow, caller: CallerHere) -> Page[TokenBody]:
     """The caller's tokens."""
-    return Page(items=[TokenBody.of(each) for each in tokens.list_tokens(uow, caller)])
+    return Page(items=tokens.list_tokens(uow, caller))
 
 
 @router.post("/tokens", status_code=status.HTTP_201_CREATED)
 def create_token(body: TokenCreate, uow: Uow, caller: CallerHere) -> TokenBody:
     """Make a token for programs. Its secret is in this answer only, so this takes no Idempotency-Key."""
-    return TokenBody.of(tokens.create_token(uow, caller, **body.model_dump()))
+    return tokens.create_token(uow, caller, **body.model_dump())
 
 
 @router.delete("/tokens/{token_id}", status_code=status.HTTP_204_NO_CONTENT)

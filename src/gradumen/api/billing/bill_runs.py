@@ -17,7 +17,7 @@ router = APIRouter(route_class=StrictRoute)
 @router.post("/bill-runs", status_code=status.HTTP_202_ACCEPTED, response_model=BillRunBody, tags=["bill runs"])
 def start_bill_run(body: BillRunCreate, uow: Uow, caller: CallerHere, once: OnceHere) -> Response:
     """Ask for the drafts of a closed period. A run under way is returned instead of a second one."""
-    return answered(uow, once, 202, lambda u: BillRunBody.of(bill_runs.start_bill_run(u, caller, **body.model_dump())))
+    return answered(uow, once, 202, lambda u: bill_runs.start_bill_run(u, caller, **body.model_dump()))
 
 
 @router.get("/bill-runs", tags=["bill runs"])
@@ -26,10 +26,10 @@ def list_bill_runs(
 ) -> Page[BillRunBody]:
     """A seller's bill runs, newest first."""
     found = bill_runs.list_bill_runs(uow, caller, organisation=organisation, limit=page_limit(limit))
-    return Page(items=[BillRunBody.of(each) for each in found])
+    return Page(items=found)
 
 
 @router.get("/bill-runs/{run_id}", tags=["bill runs"])
 def read_bill_run(run_id: UUID, uow: Uow, caller: CallerHere) -> BillRunBody:
     """One bill run."""
-    return BillRunBody.of(bill_runs.read_bill_run(uow, caller, run_id=run_id))
+    return bill_runs.read_bill_run(uow, caller, run_id=run_id)

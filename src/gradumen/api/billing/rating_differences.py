@@ -16,4 +16,4 @@ router = APIRouter(route_class=StrictRoute)
 def list_rating_differences(organisation: str, uow: Uow, caller: CallerHere) -> Page[RatingDifferenceBody]:
     """What today's rules would price differently of issued months whose usage is unchanged; nothing is billed by it."""
     found = rating_differences.list_rating_differences(uow, caller, organisation=organisation)
-    return Page(items=[RatingDifferenceBody.of(each) for each in found])
+    return Page(items=found)

@@ -15,10 +15,10 @@ router = APIRouter(route_class=StrictRoute)
 def list_tax_rates(organisation: str, uow: Uow, caller: CallerHere) -> Page[TaxRateBody]:
     """The tax rates of a seller."""
     found = tax_rates.list_tax_rates(uow, caller, organisation=organisation)
-    return Page(items=[TaxRateBody.of(each) for each in found])
+    return Page(items=found)
 
 
 @router.put("/organisations/{organisation}/tax-rates", tags=["tax rates"])
 def set_tax_rate(organisation: str, body: TaxRateBody, uow: Uow, caller: CallerHere) -> TaxRateBody:
     """Set a tax rate for buyers of a country from a day on. Safe to repeat."""
-    return TaxRateBody.of(tax_rates.set_tax_rate(uow, caller, organisation=organisation, **body.model_dump()))
+    return tax_rates.set_tax_rate(uow, caller, organisation=organisation, **body.model_dump())

@@ -11,7 +11,6 @@ from gradumen.documents.catalogue import read_catalogue
 from gradumen.usecases.catalogue import publishing
 from gradumen.wire.catalogue.catalogue import (
     CatalogueFiles,
-    ChangeBody,
     ChangesBody,
 )
 from gradumen.wire.catalogue.forms.schema import catalogue_schema
@@ -25,7 +24,7 @@ def compare_catalogue(body: CatalogueFiles, uow: Uow, caller: CallerHere) -> Cha
     publishing.check_may_publish(uow, caller, organisation=body.organisation)
     documents = read_catalogue([(file.name, file.content) for file in body.files])
     found = publishing.compare_catalogue(uow, caller, organisation=body.organisation, documents=documents)
-    return ChangesBody(changes=[ChangeBody.of(each) for each in found])
+    return ChangesBody(changes=found)
 
 
 @router.post("/catalogue/publish", tags=["catalogue"], dependencies=EXPENSIVE)
@@ -34,7 +33,7 @@ def publish_catalogue(body: CatalogueFiles, uow: Uow, caller: CallerHere) -> Cha
     publishing.check_may_publish(uow, caller, organisation=body.organisation)
     documents = read_catalogue([(file.name, file.content) for file in body.files])
     found = publishing.publish_catalogue(uow, caller, organisation=body.organisation, documents=documents)
-    return ChangesBody(changes=[ChangeBody.of(each) for each in found])
+    return ChangesBody(changes=found)
 
 
 @router.get("/catalogue/schema", tags=["catalogue"], response_model=None)

@@ -14,4 +14,4 @@ router = APIRouter(route_class=StrictRoute)
 @router.get("/organisations/{organisation}/offers", tags=["catalogue"])
 def list_offers(organisation: str, uow: Uow, caller: CallerHere) -> Page[OfferBody]:
     """What a seller offers to whom; offers are published like plans."""
-    return Page(items=[OfferBody.of(each) for each in offers.list_offers(uow, caller, organisation=organisation)])
+    return Page(items=offers.list_offers(uow, caller, organisation=organisation))

@@ -26,14 +26,13 @@ def list_plans(uow: Uow, caller: CallerHere) -> Page[PublishedPlanBody]:
 @router.get("/plans/{slug}/versions", tags=["catalogue"])
 def list_plan_versions(slug: str, uow: Uow, caller: CallerHere) -> VersionsBody:
     """A plan's versions, oldest first."""
-    return VersionsBody.of(catalogue_lists.list_plan_versions(uow, caller, slug=slug))
+    return catalogue_lists.list_plan_versions(uow, caller, slug=slug)
 
 
 @router.put("/plans/{slug}/tiers/{tier}/sale", tags=["catalogue"])
 def set_tier_sale(slug: str, tier: str, body: TierSaleUpdate, uow: Uow, caller: CallerHere) -> TierSaleBody:
     """Withdraw a tier from sale from a day on, or retire it; subscriptions to it go on, and prevent retirement."""
-    found = tier_sales.set_tier_sale(uow, caller, plan=slug, tier=tier, **body.model_dump())
-    return TierSaleBody.of(found)
+    return tier_sales.set_tier_sale(uow, caller, plan=slug, tier=tier, **body.model_dump())
 
 
 @router.get("/plans/{slug}/differences", tags=["catalogue"])

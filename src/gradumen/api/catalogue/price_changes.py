@@ -14,4 +14,4 @@ router = APIRouter(route_class=StrictRoute, tags=["catalogue"])
 @router.get("/price-changes")
 def list_price_changes(uow: Uow, caller: CallerHere) -> Page[PriceChangeBody]:
     """Prices that the caller's organisations pay and that are about to change, by day."""
-    return Page(items=[PriceChangeBody.of(each) for each in price_changes.list_price_changes(uow, caller)])
+    return Page(items=price_changes.list_price_changes(uow, caller))

@@ -5,12 +5,14 @@ from fastapi import APIRouter
 from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, Uow
 from gradumen.usecases.catalogue import price_margins
-from gradumen.wire.catalogue.price_margins import MarginsBody
+from gradumen.wire.catalogue.price_margins import PriceMarginsBody
 
 router = APIRouter(route_class=StrictRoute, tags=["catalogue"])
 
 
 @router.get("/rate-cards/{seller}/{slug}/margins")
-def compare_prices(seller: str, slug: str, uow: Uow, caller: CallerHere, against: str | None = None) -> MarginsBody:
+def compare_prices(
+    seller: str, slug: str, uow: Uow, caller: CallerHere, against: str | None = None
+) -> PriceMarginsBody:
     """Buy price, sell price and margin of each rate, for members of the seller; ``against`` is seller/card."""
-    return MarginsBody.of(price_margins.compare_prices(uow, caller, seller=seller, slug=slug, against=against))
+    return price_margins.compare_prices(uow, caller, seller=seller, slug=slug, against=against)

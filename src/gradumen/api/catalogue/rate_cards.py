@@ -21,13 +21,13 @@ router = APIRouter(route_class=StrictRoute)
 @router.get("/rate-cards", tags=["catalogue"])
 def list_rate_cards(uow: Uow, caller: CallerHere) -> Page[RateCardBody]:
     """The caller's own rate cards, and those that price what it buys."""
-    return Page(items=[RateCardBody.of(each) for each in catalogue_lists.list_rate_cards(uow, caller)])
+    return Page(items=catalogue_lists.list_rate_cards(uow, caller))
 
 
 @router.get("/rate-cards/{seller}/{slug}", tags=["catalogue"])
 def read_rate_card(seller: str, slug: str, uow: Uow, caller: CallerHere) -> RateCardBody:
     """One rate card with its versions."""
-    return RateCardBody.of(catalogue_lists.read_rate_card(uow, caller, seller=seller, slug=slug))
+    return catalogue_lists.read_rate_card(uow, caller, seller=seller, slug=slug)
 
 
 @router.get("/rate-cards/{seller}/{slug}/differences", tags=["catalogue"])
@@ -44,5 +44,5 @@ def compare_rate_card_versions(
 @router.get("/rate-cards/{seller}/{slug}/file", response_class=Yaml, tags=["catalogue"])
 def read_rate_card_file(seller: str, slug: str, uow: Uow, caller: CallerHere) -> Response:
     """A rate card's newest version as the YAML that publishes it."""
-    card = catalogue_lists.read_rate_card(uow, caller, seller=seller, slug=slug)
-    return Yaml(write_catalogue([source_form(card.versions[-1].form)]))
+    form = catalogue_lists.read_rate_card_form(uow, caller, seller=seller, slug=slug)
+    return Yaml(write_catalogue([source_form(form)]))

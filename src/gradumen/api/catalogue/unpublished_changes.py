@@ -10,8 +10,7 @@ from gradumen.api.expensive import EXPENSIVE
 from gradumen.core.errors import Invalid
 from gradumen.documents.catalogue import CatalogueDocument, read_catalogue, write_catalogue
 from gradumen.usecases.catalogue import publishing, unpublished_changes
-from gradumen.usecases.catalogue.unpublished_changes import UnpublishedChange
-from gradumen.wire.catalogue.catalogue import ChangeBody, ChangesBody
+from gradumen.wire.catalogue.catalogue import ChangesBody
 from gradumen.wire.catalogue.unpublished_changes import UnpublishedChangeBody, UnpublishedChangeSave
 from gradumen.wire.values import Page
 
@@ -25,12 +24,12 @@ def _version(if_match: str | None) -> int | None:
     return None if if_match is None else int(if_match.strip('"'))
 
 
-def _body(change: UnpublishedChange, response: Response) -> UnpublishedChangeBody:
+def _body(change: UnpublishedChangeBody, response: Response) -> UnpublishedChangeBody:
     response.headers["ETag"] = f'"{change.version}"'
-    return UnpublishedChangeBody.of(change)
+    return change
 
 
-def _documents(change: UnpublishedChange) -> list[CatalogueDocument]:
+def _documents(change: UnpublishedChangeBody) -> list[CatalogueDocument]:
     return read_catalogue([(f"{change.kind} {change.slug}", write_catalogue([change.form]))])
 
 
@@ -38,7 +37,7 @@ def _documents(change: UnpublishedChange) -> list[CatalogueDocument]:
 def list_unpublished_changes(organisation: str, uow: Uow, caller: CallerHere) -> Page[UnpublishedChangeBody]:
     """Services, plans and rate cards that are being written."""
     found = unpublished_changes.list_changes(uow, caller, organisation=organisation)
-    return Page(items=[UnpublishedChangeBody.of(each) for each in found])
+    return Page(items=found)
 
 
 @router.get("/{kind}/{slug}")
@@ -80,7 +79,7 @@ def check_unpublished_change(organisation: str, kind: str, slug: str, uow: Uow, 
     """Check an unpublished change and say what publishing it would change."""
     change = unpublished_changes.read_change(uow, caller, organisation=organisation, kind=kind, slug=slug)
     found = publishing.compare_catalogue(uow, caller, organisation=organisation, documents=_documents(change))
-    return ChangesBody(changes=[ChangeBody.of(each) for each in found])
+    return ChangesBody(changes=found)
 
 
 @router.post("/{kind}/{slug}/publish", dependencies=EXPENSIVE)
@@ -101,4 +100,4 @@ def publish_unpublished_change(
         version=version,
         documents=_documents(change),
     )
-    return ChangesBody(changes=[ChangeBody.of(each) for each in found])
+    return ChangesBody(changes=found)

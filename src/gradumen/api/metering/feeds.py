@@ -22,7 +22,7 @@ router = APIRouter(route_class=StrictRoute)
 @router.get("/organisations/{organisation}/feeds", tags=["feeds"])
 def list_feeds(organisation: str, uow: Uow, caller: CallerHere) -> Page[FeedBody]:
     """The feeds of a seller."""
-    return Page(items=[FeedBody.of(each) for each in feeds.list_feeds(uow, caller, organisation=organisation)])
+    return Page(items=feeds.list_feeds(uow, caller, organisation=organisation))
 
 
 @router.post(
@@ -37,14 +37,14 @@ def create_feed(organisation: str, body: FeedCreate, uow: Uow, caller: CallerHer
         uow,
         once,
         201,
-        lambda u: FeedBody.of(feeds.create_feed(u, caller, organisation=organisation, **body.model_dump())),
+        lambda u: feeds.create_feed(u, caller, organisation=organisation, **body.model_dump()),
     )
 
 
 @router.put("/feeds/senders", tags=["feeds"])
 def allow_sender(body: SenderCreate, uow: Uow, caller: CallerHere) -> FeedBody:
     """Let a user send to a feed. Safe to repeat."""
-    return FeedBody.of(feeds.allow_sender(uow, caller, **body.model_dump()))
+    return feeds.allow_sender(uow, caller, **body.model_dump())
 
 
 @router.get("/deliveries", tags=["feeds"])
@@ -54,4 +54,4 @@ def list_deliveries(
     """What a feed delivered, newest first."""
     size = page_limit(limit)
     found = feeds.list_deliveries(uow, caller, feed=feed, before=after, limit=size + 1)
-    return page_of([DeliveryBody.of(each) for each in found], size, lambda last: str(last.id))
+    return page_of(found, size, lambda last: str(last.id))

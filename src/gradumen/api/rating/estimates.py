@@ -24,7 +24,7 @@ def estimate_price(body: EstimateAsked, uow: Uow, caller: CallerHere) -> Estimat
     """What a tier would cost an organisation over a term, month by month with its lines."""
     expected = [estimates.ExpectedUse(each.meter, each.quantity, each.unit, each.attributes) for each in body.expected]
     asked = {**body.model_dump(exclude={"expected"}), "expected": expected}
-    return EstimateBody.of(estimates.estimate_price(uow, caller, **asked))
+    return estimates.estimate_price(uow, caller, **asked)
 
 
 @router.post("/estimates/coverage", dependencies=EXPENSIVE)
@@ -33,4 +33,4 @@ def check_coverage(body: CoverageAsked, uow: Uow, caller: CallerHere) -> Page[Ca
     publishing.check_may_publish(uow, caller, organisation=body.organisation)
     documents = read_catalogue([(file.name, file.content) for file in body.files])
     found = estimates.check_coverage(uow, caller, organisation=body.organisation, plan=body.plan, documents=documents)
-    return Page(items=[CardCoverageBody.of(each) for each in found])
+    return Page(items=found)

@@ -14,4 +14,4 @@ router = APIRouter(route_class=StrictRoute, tags=["catalogue"])
 @router.get("/organisations/{organisation}/margins", tags=["spend"], dependencies=EXPENSIVE)
 def read_month_margins(organisation: str, uow: Uow, caller: CallerHere, period: str | None = None) -> MonthMarginsBody:
     """What a seller charged in a period, by buyer and service, beside what it cost; for its members alone."""
-    return MonthMarginsBody.of(month_margins(uow, caller, organisation=organisation, period=period))
+    return month_margins(uow, caller, organisation=organisation, period=period)

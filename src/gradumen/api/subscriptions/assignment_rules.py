@@ -15,7 +15,7 @@ router = APIRouter(route_class=StrictRoute, tags=["subscriptions"])
 def list_assignment_rules(organisation: str, uow: Uow, caller: CallerHere) -> Page[AssignmentRuleBody]:
     """Which usage falls to which subscription, in the order in which the rules are looked at."""
     found = assignment_rules.list_assignment_rules(uow, caller, organisation=organisation)
-    return Page(items=[AssignmentRuleBody.of(each) for each in found])
+    return Page(items=found)
 
 
 @router.put("/organisations/{organisation}/assignment-rules/{slug}")
@@ -23,9 +23,7 @@ def set_assignment_rule(
     organisation: str, slug: str, body: AssignmentRuleSet, uow: Uow, caller: CallerHere
 ) -> AssignmentRuleBody:
     """Make a rule, or write one anew. Safe to repeat."""
-    return AssignmentRuleBody.of(
-        assignment_rules.set_assignment_rule(uow, caller, organisation=organisation, slug=slug, **body.model_dump())
-    )
+    return assignment_rules.set_assignment_rule(uow, caller, organisation=organisation, slug=slug, **body.model_dump())
 
 
 @router.delete("/organisations/{organisation}/assignment-rules/{slug}", status_code=status.HTTP_204_NO_CONTENT)

@@ -17,7 +17,7 @@ router = APIRouter(route_class=StrictRoute, tags=["billing"])
 def list_one_off_charges(seller: str, uow: Uow, caller: CallerHere) -> Page[OneOffChargeBody]:
     """What a seller has charged by hand, the latest first."""
     found = one_off_charges.list_one_off_charges(uow, caller, seller=seller)
-    return Page(items=[OneOffChargeBody.of(each) for each in found])
+    return Page(items=found)
 
 
 @router.post("/one-off-charges", status_code=status.HTTP_201_CREATED, response_model=OneOffChargeBody)
@@ -27,11 +27,11 @@ def enter_one_off_charge(body: OneOffChargeCreate, uow: Uow, caller: CallerHere,
         uow,
         once,
         201,
-        lambda u: OneOffChargeBody.of(one_off_charges.enter_one_off_charge(u, caller, **body.model_dump())),
+        lambda u: one_off_charges.enter_one_off_charge(u, caller, **body.model_dump()),
     )
 
 
 @router.post("/one-off-charges/{charge_id}/withdraw")
 def withdraw_one_off_charge(charge_id: UUID, uow: Uow, caller: CallerHere) -> OneOffChargeBody:
     """Take a one-off charge back; what is billed of it comes back on the next document. Safe to repeat."""
-    return OneOffChargeBody.of(one_off_charges.withdraw_one_off_charge(uow, caller, charge_id=charge_id))
+    return one_off_charges.withdraw_one_off_charge(uow, caller, charge_id=charge_id)

@@ -24,7 +24,7 @@ router = APIRouter(route_class=StrictRoute, tags=["subscriptions"])
 def list_subscriptions(organisation: str, uow: Uow, caller: CallerHere, below: bool = False) -> Page[SubscriptionBody]:
     """The subscriptions of an organisation, with ``below`` also of all under it."""
     found = subscriptions.list_subscriptions(uow, caller, organisation=organisation, below=below)
-    return Page(items=[SubscriptionBody.of(each) for each in found])
+    return Page(items=found)
 
 
 @router.post("/subscriptions", status_code=status.HTTP_201_CREATED, response_model=SubscriptionBody)
@@ -34,16 +34,14 @@ def create_subscription(body: SubscriptionCreate, uow: Uow, caller: CallerHere, 
         uow,
         once,
         201,
-        lambda u: SubscriptionBody.of(subscriptions.create_subscription(u, caller, **body.model_dump())),
+        lambda u: subscriptions.create_subscription(u, caller, **body.model_dump()),
     )
 
 
 @router.patch("/subscriptions/{subscription_id}")
 def end_subscription(subscription_id: UUID, body: SubscriptionUpdate, uow: Uow, caller: CallerHere) -> SubscriptionBody:
     """Set or take back a subscription's end. Safe to repeat."""
-    return SubscriptionBody.of(
-        subscription_changes.end_subscription(uow, caller, subscription_id=subscription_id, **body.model_dump())
-    )
+    return subscription_changes.end_subscription(uow, caller, subscription_id=subscription_id, **body.model_dump())
 
 
 @router.post("/subscriptions/{subscription_id}/change")
@@ -51,9 +49,7 @@ def change_subscription(
     subscription_id: UUID, body: SubscriptionChange, uow: Uow, caller: CallerHere
 ) -> SubscriptionBody:
     """Change tier, quantity, plan version, choices or whether it pauses, from a day on. Safe to repeat."""
-    return SubscriptionBody.of(
-        subscription_changes.change_subscription(uow, caller, subscription_id=subscription_id, **body.model_dump())
-    )
+    return subscription_changes.change_subscription(uow, caller, subscription_id=subscription_id, **body.model_dump())
 
 
 @router.post("/subscriptions/{subscription_id}/special-terms")
@@ -61,9 +57,7 @@ def agree_special_terms(
     subscription_id: UUID, body: SpecialTermsAgree, uow: Uow, caller: CallerHere
 ) -> SubscriptionBody:
     """Give a subscription a rate card, allowances or levels of its own on one seller's link. Safe to repeat."""
-    return SubscriptionBody.of(
-        subscription_changes.agree_special_terms(uow, caller, subscription_id=subscription_id, **body.model_dump())
-    )
+    return subscription_changes.agree_special_terms(uow, caller, subscription_id=subscription_id, **body.model_dump())
 
 
 @router.get("/organisations/{seller}/special-terms")

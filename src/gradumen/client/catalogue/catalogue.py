@@ -16,7 +16,7 @@ from gradumen.wire.catalogue.catalogue import (
 from gradumen.wire.catalogue.offers import OfferBody
 from gradumen.wire.catalogue.plans import PublishedPlanBody
 from gradumen.wire.catalogue.price_changes import PriceChangeBody
-from gradumen.wire.catalogue.price_margins import MarginsBody
+from gradumen.wire.catalogue.price_margins import PriceMarginsBody
 from gradumen.wire.catalogue.rate_cards import RateCardBody
 from gradumen.wire.catalogue.services import PublishedServiceBody
 from gradumen.wire.catalogue.tier_sales import TierSaleBody, TierSaleUpdate
@@ -50,9 +50,9 @@ class Catalogue:
         """What a seller offers to whom."""
         return self._connection.page(f"organisations/{organisation}/offers", OfferBody).items
 
-    def margins(self, seller: str, slug: str, *, against: str | None = None) -> MarginsBody:
+    def margins(self, seller: str, slug: str, *, against: str | None = None) -> PriceMarginsBody:
         """Buy price, sell price and margin of each rate of a card."""
-        return self._connection.get(f"rate-cards/{seller}/{slug}/margins", MarginsBody, against=against)
+        return self._connection.get(f"rate-cards/{seller}/{slug}/margins", PriceMarginsBody, against=against)
 
     def price_changes(self) -> list[PriceChangeBody]:
         """Prices that own organisations pay and that are about to change."""

@@ -58,7 +58,7 @@ def percent_of(sell: Decimal, buy: Decimal | None) -> Decimal | None:
     return round_half_up((Fraction(sell) - Fraction(buy)) * 100 / Fraction(sell), PERCENT_PLACES)
 
 
-def margins(sell: RateCardVersion, buy: RateCardVersion) -> Iterator[Margin]:
+def price_margins(sell: RateCardVersion, buy: RateCardVersion) -> Iterator[Margin]:
     """Each rate of a card to sell by, with what is paid for the same by another card in the same currency.
 
     What a rate with conditions prices is looked up in the other card by an example that fulfils them; with a time

@@ -45,7 +45,7 @@ DayKey = tuple[int, int, int, int]
 """Project, resource, UTC day counted from 1970, attributes."""
 
 
-def spread(sample: Sample, combine: Combine, length: int = HOUR_SECONDS) -> list[tuple[int, int]]:
+def over_hours(sample: Sample, combine: Combine, length: int = HOUR_SECONDS) -> list[tuple[int, int]]:
     """The sample's share of each UTC hour it touches, as (hour number, millionths of the usage unit).
 
     Args:
@@ -53,7 +53,7 @@ def spread(sample: Sample, combine: Combine, length: int = HOUR_SECONDS) -> list
 
     A sum is split by seconds so that the parts are the whole; a level counts level x seconds.
 
-    >>> spread(Sample(1, 1, 1, 1800, 9000, 8), Combine.SUM)
+    >>> over_hours(Sample(1, 1, 1, 1800, 9000, 8), Combine.SUM)
     [(0, 2), (1, 4), (2, 2)]
     """
     start, end = sample.start, sample.end
@@ -84,7 +84,7 @@ def combine_days(
     for sample in samples:
         begins, fine = True, sample.project in by_quarter
         length = HOUR_SECONDS // QUARTERS if fine else HOUR_SECONDS
-        for number, part in spread(sample, combine, length):
+        for number, part in over_hours(sample, combine, length):
             day, slot = divmod(number, DAY_SECONDS // length)
             key = (sample.project, sample.resource, day, sample.attributes)
             found = days.setdefault(key, UsageDay(by_quarter=fine))

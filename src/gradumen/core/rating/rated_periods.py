@@ -1,4 +1,4 @@
-"""A seller's whole period: usage, samples and stretches combined, priced, split into parts; fees and discounts."""
+"""A seller's whole period: usage, samples and spells combined, priced, split into parts; fees and discounts."""
 
 from collections import defaultdict
 from collections.abc import Sequence
@@ -22,8 +22,8 @@ from gradumen.core.rating.groups import NARROW, Groups, fitted, joined, run_star
 from gradumen.core.rating.one_off_charges import one_off_charges
 from gradumen.core.rating.rating import USAGE_SCHEMA, Pricing
 from gradumen.core.rating.sampled import largest, sampled
+from gradumen.core.rating.spells import kinds_of, started_time
 from gradumen.core.rating.spreads import overheads, spreads
-from gradumen.core.rating.stretches import kinds_of, started_time
 from gradumen.core.subscriptions.one_off_charges import OneOffCharge
 
 _EPOCH = date(1970, 1, 1).toordinal()
@@ -33,7 +33,7 @@ _PART = ("line", "rate", "project", "resource", "day")
 def rate_period(
     usage: pl.DataFrame,
     pricing: Pricing,
-    stretches: pl.DataFrame | None = None,
+    spells: pl.DataFrame | None = None,
     entered: Sequence[OneOffCharge] = (),
 ) -> Rated:
     """Combine, price and allocate what one seller's lines used in a period, fees and discounts included.
@@ -42,7 +42,7 @@ def rate_period(
 
     Args:
         usage: see `gradumen.core.rating.rating.USAGE_SCHEMA`.
-        stretches: see `gradumen.core.rating.stretches.STRETCH_SCHEMA`; None is none.
+        spells: see `gradumen.core.rating.spells.SPELL_SCHEMA`; None is none.
         entered: what the seller charges by hand.
     """
     if not pricing.lines:
@@ -53,7 +53,7 @@ def rate_period(
     found = [pricing.combine(plain)]
     fine = _fine(plain, pricing)
     samples = _fine(rows.filter(pl.col("meter").is_in(special)), pricing, hourly=True) if special else fine.clear()
-    extra = [frame for frame in (_sampled(samples, pricing), _started(stretches, pricing)) if frame is not None]
+    extra = [frame for frame in (_sampled(samples, pricing), _started(spells, pricing)) if frame is not None]
     shares = pl.concat([fine.select(*_PART, "quantity"), *(each.select(*_PART, "quantity") for each in extra)])
     found += [_groups(frame, pricing) for frame in extra if frame.height]
     priced = pricing.price(joined(found) if len(found) > 1 else found[0])
@@ -112,14 +112,14 @@ def _sampled(samples: pl.DataFrame, pricing: Pricing) -> pl.DataFrame | None:
     return pl.concat(found).group_by(_PART).agg(pl.col("quantity").sum()) if found else None
 
 
-def _started(stretches: pl.DataFrame | None, pricing: Pricing, *, by_day: bool = True) -> pl.DataFrame | None:
+def _started(spells: pl.DataFrame | None, pricing: Pricing, *, by_day: bool = True) -> pl.DataFrame | None:
     """Time begun in the phases that rates name; not ``by_day``, the period's at once, all on its first day."""
-    if stretches is None or not stretches.height:
+    if spells is None or not spells.height:
         return None
-    rates = pricing.combiner.started_table(stretches.select("meter", "attributes").unique().rows(), pricing.zone)
-    cards = pl.Series("card", pricing.card_of_line[stretches["line"].to_numpy()], dtype=pl.Int32)
+    rates = pricing.combiner.started_table(spells.select("meter", "attributes").unique().rows(), pricing.zone)
+    cards = pl.Series("card", pricing.card_of_line[spells["line"].to_numpy()], dtype=pl.Int32)
     phases = rates["phase"].unique().implode()
-    named = stretches.with_columns(cards).filter(pl.col("phase").is_in(phases))
+    named = spells.with_columns(cards).filter(pl.col("phase").is_in(phases))
     what, prices = kinds_of(rates)
     intervals = named.join(what, on=["card", "meter", "attributes", "phase"])
     first, last = _hours(pricing)
@@ -141,9 +141,9 @@ def sample_groups(rows: pl.DataFrame, pricing: Pricing) -> Groups:
     return _groups(found, pricing) if found is not None else pricing.combine(rows.clear())
 
 
-def started_groups(stretches: pl.DataFrame, pricing: Pricing) -> Groups:
+def started_groups(spells: pl.DataFrame, pricing: Pricing) -> Groups:
     """Time begun, as rows to price."""
-    found = _started(stretches, pricing, by_day=False)
+    found = _started(spells, pricing, by_day=False)
     return _groups(found, pricing) if found is not None else pricing.combine(pl.DataFrame(schema=USAGE_SCHEMA))
 
 

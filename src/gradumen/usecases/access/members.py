@@ -1,7 +1,6 @@
 """Members of organisations: who is one, invitations, roles, rest and removal."""
 
 import secrets
-from dataclasses import dataclass
 from datetime import datetime, timedelta
 from uuid import UUID, uuid4
 
@@ -19,58 +18,24 @@ from gradumen.usecases.access.users import add_user, email_of
 from gradumen.usecases.audit_entries import nameable, record
 from gradumen.usecases.limits import check_room_for_user
 from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope, require_password
+from gradumen.wire.access.members import InvitationBody, JoinedBody, MemberBody
 
 INVITED_FOR = timedelta(days=7)
 
 
-@dataclass(frozen=True, slots=True)
-class Member:
-    """A user in an organisation; a disabled one has no rights there until it is enabled again."""
-
-    user_id: UUID
-    email: str
-    name: str
-    role: Role
-    disabled: bool = False
-
-
-@dataclass(frozen=True, slots=True)
-class Invitation:
-    """An offer of membership to one address; ``secret`` is set only when it was just made.
-
-    ``invited_from`` is empty where it is above the organisation's own seller.
-    """
-
-    id: UUID
-    organisation: str
-    email: str
-    role: Role
-    invited_from: str
-    expires_at: datetime
-    secret: str | None = None
-
-
-@dataclass(frozen=True, slots=True)
-class Membership:
-    """What a user is in an organisation."""
-
-    organisation: str
-    name: str
-    type: str
-    role: Role
-
-
 @use_case
-def list_memberships(tx: Session, caller: Caller) -> list[Membership]:
+def list_memberships(tx: Session, caller: Caller) -> list[JoinedBody]:
     """What the caller is, and where; not where its organisation is closed, or not active yet."""
     roles = load_scope(tx, caller).caller.roles
     rows = organisations_by_id(tx, set(roles))
-    found = [Membership(row.slug, row.name, row.type, roles[id]) for id, row in rows.items()]
+    found = [
+        JoinedBody(organisation=row.slug, name=row.name, type=row.type, role=roles[id]) for id, row in rows.items()
+    ]
     return sorted(found, key=lambda each: each.organisation)
 
 
 @use_case
-def list_members(tx: Session, caller: Caller, *, organisation: str) -> list[Member]:
+def list_members(tx: Session, caller: Caller, *, organisation: str) -> list[MemberBody]:
     """The members of an organisation, by e-mail address; for its members.
 
     Raises:
@@ -82,12 +47,18 @@ def list_members(tx: Session, caller: Caller, *, organisation: str) -> list[Memb
     return [_view(user, member) for user, member in members.members_of(tx, row.id)]
 
 
-def _view(user: UserRow, member: MemberRow) -> Member:
-    return Member(user.id, user.email, user.name, Role(member.role), member.disabled_at is not None)
+def _view(user: UserRow, member: MemberRow) -> MemberBody:
+    return MemberBody(
+        user_id=user.id,
+        email=user.email,
+        name=user.name,
+        role=Role(member.role),
+        disabled=member.disabled_at is not None,
+    )
 
 
 @use_case
-def invite_member(tx: Session, caller: Caller, *, organisation: str, email: str, role: Role) -> Invitation:
+def invite_member(tx: Session, caller: Caller, *, organisation: str, email: str, role: Role) -> InvitationBody:
     """Offer membership to one address. Its link is in the answer and nowhere else; an older one to it is withdrawn.
 
     An organisation invites its own people. Whoever manages it from above invites the first ones only, and nobody who
@@ -127,8 +98,14 @@ def invite_member(tx: Session, caller: Caller, *, organisation: str, email: str,
     tx.add(made)
     record(tx, caller, "member invited", acting, address, concerns=row.id, after={"role": role})
     tx.flush()
-    return Invitation(
-        made.id, row.slug, address, role, tx.get_one(OrganisationRow, acting).slug, made.expires_at, secret
+    return InvitationBody(
+        id=made.id,
+        organisation=row.slug,
+        email=address,
+        role=role,
+        invited_from=tx.get_one(OrganisationRow, acting).slug,
+        expires_at=made.expires_at,
+        secret=secret,
     )
 
 
@@ -147,7 +124,7 @@ def _inviting_from(tx: Session, scope: Scope, row: OrganisationRow, email: str) 
 
 
 @use_case
-def list_invitations(tx: Session, caller: Caller, *, organisation: str) -> list[Invitation]:
+def list_invitations(tx: Session, caller: Caller, *, organisation: str) -> list[InvitationBody]:
     """The open invitations to an organisation, by address; for those who manage its members."""
     scope = load_scope(tx, caller)
     row = get_organisation(tx, scope, organisation)
@@ -155,13 +132,13 @@ def list_invitations(tx: Session, caller: Caller, *, organisation: str) -> list[
     rows = members.open_invitations(tx, row.id, caller.at)
     names, named = organisations_by_id(tx, {each.invited_from for each in rows}), nameable(scope, row.id)
     return [
-        Invitation(
-            each.id,
-            row.slug,
-            each.email,
-            Role(each.role),
-            names[each.invited_from].slug if each.invited_from in named else "",
-            each.expires_at,
+        InvitationBody(
+            id=each.id,
+            organisation=row.slug,
+            email=each.email,
+            role=Role(each.role),
+            invited_from=names[each.invited_from].slug if each.invited_from in named else "",
+            expires_at=each.expires_at,
         )
         for each in rows
     ]
@@ -191,7 +168,7 @@ def accept_invitation(
     password: str | None,
     at: datetime,
     address: str,
-) -> Membership:
+) -> JoinedBody:
     """Become the member that an invitation names: as a new user, or signed in as the user of its address.
 
     Raises:
@@ -224,13 +201,15 @@ def accept_invitation(
     record(tx, acting, "member joined", row.organisation_id, user.email, after={"role": row.role})
     if row.invited_from != row.organisation_id:
         record(tx, acting, "member joined", row.invited_from, f"{user.email} in {organisation.slug}")
-    return Membership(organisation.slug, organisation.name, organisation.type, Role(row.role))
+    return JoinedBody(
+        organisation=organisation.slug, name=organisation.name, type=organisation.type, role=Role(row.role)
+    )
 
 
 @use_case
 def change_member(
     tx: Session, caller: Caller, *, organisation: str, user_id: UUID, role: Role | None, disabled: bool | None
-) -> Member:
+) -> MemberBody:
     """Give a member another role, or let the membership rest or go on. Safe to repeat.
 
     Raises:

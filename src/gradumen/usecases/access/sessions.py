@@ -21,6 +21,7 @@ from gradumen.store.unit_of_work import Session, UnitOfWork, use_case
 from gradumen.usecases.access.pace import Pace, count_attempt, forgive, network_of, take_back
 from gradumen.usecases.audit_entries import record_sign_in
 from gradumen.usecases.scope import Caller, business_now
+from gradumen.wire.access.sessions import OpenSessionBody
 
 HASHER = PasswordHasher(time_cost=2, memory_cost=19 * 1024, parallelism=1)
 """Argon2id with the parameters of RFC 9106's low-memory advice, as commonly recommended for web sign-in."""
@@ -45,18 +46,6 @@ class SignedIn:
 def digest(secret: str) -> str:
     """What is stored of a secret."""
     return hashlib.sha256(secret.encode()).hexdigest()
-
-
-@dataclass(frozen=True, slots=True)
-class OpenSession:
-    """A session of a user: since when, from where and in what browser; ``current`` is the one that asks."""
-
-    id: str
-    started_at: datetime
-    expires_at: datetime
-    address: str
-    agent: str
-    current: bool
 
 
 @dataclass(frozen=True, slots=True)
@@ -176,7 +165,7 @@ def _check_open(tx: Session, memberships: Collection[UUID], at: datetime) -> Non
 
 
 @use_case
-def list_sessions(tx: Session, caller: Caller, *, secret: str | None) -> list[OpenSession]:
+def list_sessions(tx: Session, caller: Caller, *, secret: str | None) -> list[OpenSessionBody]:
     """The caller's sessions, the newest first.
 
     Args:
@@ -184,7 +173,14 @@ def list_sessions(tx: Session, caller: Caller, *, secret: str | None) -> list[Op
     """
     own = digest(secret) if secret else ""
     return [
-        OpenSession(row.id, row.started_at, row.expires_at, row.address, row.agent, row.id == own)
+        OpenSessionBody(
+            id=row.id,
+            started_at=row.started_at,
+            expires_at=row.expires_at,
+            address=row.address,
+            agent=row.agent,
+            current=row.id == own,
+        )
         for row in sessions.sessions_of(tx, caller.user_id, caller.at)
     ]
 

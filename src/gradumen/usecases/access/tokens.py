@@ -1,8 +1,7 @@
 """Tokens of programs: made by members, never with more rights than the member has."""
 
 import secrets
-from dataclasses import dataclass
-from datetime import datetime, timedelta
+from datetime import timedelta
 from uuid import UUID, uuid4
 
 from gradumen.core.errors import Forbidden, Invalid, NotFound
@@ -15,25 +14,13 @@ from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.access.sessions import digest
 from gradumen.usecases.audit_entries import record
 from gradumen.usecases.scope import Caller, load_scope, require_password
+from gradumen.wire.access.tokens import TokenBody
 
 LONGEST_TOKEN_DAYS = 366
 
 
-@dataclass(frozen=True, slots=True)
-class Token:
-    """A program's token; ``secret`` is set only when it was just made."""
-
-    id: UUID
-    name: str
-    organisation: str
-    role: Role
-    expires_at: datetime
-    revoked: bool
-    secret: str | None = None
-
-
 @use_case
-def create_token(tx: Session, caller: Caller, *, organisation: str, name: str, role: Role, days: int) -> Token:
+def create_token(tx: Session, caller: Caller, *, organisation: str, name: str, role: Role, days: int) -> TokenBody:
     """Make a token for programs of the caller; its secret is in the answer and nowhere else.
 
     It never has more rights than the caller has at the time of use, and ends with the caller's membership.
@@ -65,15 +52,31 @@ def create_token(tx: Session, caller: Caller, *, organisation: str, name: str, r
     tx.add(token)
     tx.flush()
     record(tx, caller, "token made", row.id, token.name, after={"role": role, "expires_at": token.expires_at})
-    return Token(token.id, token.name, row.slug, role, token.expires_at, False, secret)
+    return TokenBody(
+        id=token.id,
+        name=token.name,
+        organisation=row.slug,
+        role=role,
+        expires_at=token.expires_at,
+        revoked=False,
+        secret=secret,
+    )
 
 
 @use_case
-def list_tokens(tx: Session, caller: Caller) -> list[Token]:
+def list_tokens(tx: Session, caller: Caller) -> list[TokenBody]:
     """The caller's tokens, newest last; a program that is no administrator sees its own only."""
     rows = tokens_of(tx, caller.user_id, only=_only(caller))
     return [
-        Token(row.id, row.name, slug, Role(row.role), row.expires_at, row.revoked_at is not None) for row, slug in rows
+        TokenBody(
+            id=row.id,
+            name=row.name,
+            organisation=slug,
+            role=Role(row.role),
+            expires_at=row.expires_at,
+            revoked=row.revoked_at is not None,
+        )
+        for row, slug in rows
     ]
 
 

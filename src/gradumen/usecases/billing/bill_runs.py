@@ -1,7 +1,6 @@
 """Bill runs: the close of a period for one seller, as drafts. What is billed already is never billed again."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from datetime import datetime
 from uuid import UUID
 
@@ -24,25 +23,11 @@ from gradumen.usecases.billing.drafts import Drafting
 from gradumen.usecases.rating.current_charges import pieces
 from gradumen.usecases.scope import Caller, Scope, business_now, get_organisation, load_scope
 from gradumen.usecases.tasks import BILL_RUN, require_lease
-
-
-@dataclass(frozen=True, slots=True)
-class BillRun:
-    """A bill run, in the state of its task (see `gradumen.core.tasks.State`); counts its documents."""
-
-    id: UUID
-    seller: str
-    period: str
-    state: str
-    problem: str | None
-    started_at: datetime
-    finished_at: datetime | None
-    drafts: int
-    issued: int
+from gradumen.wire.billing.bill_runs import BillRunBody
 
 
 @use_case
-def start_bill_run(tx: Session, caller: Caller, *, organisation: str, period: str) -> BillRun:
+def start_bill_run(tx: Session, caller: Caller, *, organisation: str, period: str) -> BillRunBody:
     """Ask for the drafts of a seller's period; a job makes them. A run that is under way is returned instead.
 
     Raises:
@@ -147,7 +132,7 @@ def finish_run(tx: Session, *, lease: Lease, at: datetime) -> int:
 
 
 @use_case
-def list_bill_runs(tx: Session, caller: Caller, *, organisation: str, limit: int) -> list[BillRun]:
+def list_bill_runs(tx: Session, caller: Caller, *, organisation: str, limit: int) -> list[BillRunBody]:
     """A seller's bill runs, newest first; for its own members."""
     scope = load_scope(tx, caller)
     seller = get_organisation(tx, scope, organisation)
@@ -156,7 +141,7 @@ def list_bill_runs(tx: Session, caller: Caller, *, organisation: str, limit: int
 
 
 @use_case
-def read_bill_run(tx: Session, caller: Caller, *, run_id: UUID) -> BillRun:
+def read_bill_run(tx: Session, caller: Caller, *, run_id: UUID) -> BillRunBody:
     """One bill run of a seller that the caller is a member of."""
     scope = load_scope(tx, caller)
     row = tx.get(BillRunRow, run_id)
@@ -165,11 +150,11 @@ def read_bill_run(tx: Session, caller: Caller, *, run_id: UUID) -> BillRun:
     return _views(tx, [row], tx.get_one(OrganisationRow, row.seller_id).slug)[0]
 
 
-def _views(tx: Session, rows: list[BillRunRow], seller: str) -> list[BillRun]:
+def _views(tx: Session, rows: list[BillRunRow], seller: str) -> list[BillRunBody]:
     ids = [row.id for row in rows]
     states, documents = tasks.states_of(tx, ids), documents_by_state(tx, ids)
     return [
-        BillRun(
+        BillRunBody(
             id=row.id,
             seller=seller,
             period=row.period,

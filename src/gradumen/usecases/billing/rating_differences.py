@@ -1,6 +1,5 @@
 """What today's rules would price differently of issued periods: listed for a seller, never billed by itself."""
 
-from dataclasses import dataclass
 from decimal import Decimal
 from uuid import UUID
 
@@ -14,26 +13,14 @@ from gradumen.store.organisations.tables import OrganisationRow
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.billing.drafts import Drafting
 from gradumen.usecases.scope import Caller, get_organisation, load_scope
+from gradumen.wire.billing.rating_differences import RatingDifferenceBody
 
 _Key = tuple[UUID, str]
 """Buyer and currency."""
 
 
-@dataclass(frozen=True, slots=True)
-class RatingDifference:
-    """A buyer's issued month: what is billed, what today's rules come to, and the difference; all net of tax."""
-
-    period: str
-    buyer: str
-    buyer_name: str
-    currency: str
-    billed: Decimal
-    today: Decimal
-    difference: Decimal
-
-
 @use_case
-def list_rating_differences(tx: Session, caller: Caller, *, organisation: str) -> list[RatingDifference]:
+def list_rating_differences(tx: Session, caller: Caller, *, organisation: str) -> list[RatingDifferenceBody]:
     """Issued periods of a seller that today's rules price differently, by period and buyer; changes nothing.
 
     Only periods whose usage is still the one that was billed: what differs there comes from rules, not from readings
@@ -45,7 +32,7 @@ def list_rating_differences(tx: Session, caller: Caller, *, organisation: str) -
     scope = load_scope(tx, caller)
     seller = get_organisation(tx, scope, organisation)
     scope.require_member(Right.READ_MONEY, seller)
-    found: list[RatingDifference] = []
+    found: list[RatingDifferenceBody] = []
     for text in issued_periods(tx, seller.id):
         drafting = Drafting(tx, _no_run(seller, text), seller, scope.now.date())
         differing = drafting.differing(Period.parse(text))
@@ -59,7 +46,7 @@ def _no_run(seller: OrganisationRow, period: str) -> BillRunRow:
     return BillRunRow(seller_id=seller.id, period=period)
 
 
-def _compared(tx: Session, seller: UUID, period: str, differing: dict[_Key, Decimal]) -> list[RatingDifference]:
+def _compared(tx: Session, seller: UUID, period: str, differing: dict[_Key, Decimal]) -> list[RatingDifferenceBody]:
     billed = billed_by_buyer(tx, seller, period)
     buyers = organisations_by_id(tx, {buyer for buyer, _ in differing})
     found = []
@@ -67,6 +54,14 @@ def _compared(tx: Session, seller: UUID, period: str, differing: dict[_Key, Deci
         before = add(billed.get((buyer, currency), []))
         row = buyers[buyer]
         found.append(
-            RatingDifference(period, row.slug, row.name, currency, before, add([before, difference]), difference)
+            RatingDifferenceBody(
+                period=period,
+                buyer=row.slug,
+                buyer_name=row.name,
+                currency=currency,
+                billed=before,
+                today=add([before, difference]),
+                difference=difference,
+            )
         )
     return found

@@ -1,6 +1,5 @@
 """A seller's tax rates per country of the buyer."""
 
-from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
 
@@ -15,22 +14,13 @@ from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.audit_entries import record
 from gradumen.usecases.organisations.organisations import country_of
 from gradumen.usecases.scope import Caller, get_organisation, load_scope
-
-
-@dataclass(frozen=True, slots=True)
-class TaxRateView:
-    """A tax rate from a day on."""
-
-    country: str
-    starts_on: date
-    category: str
-    percent: Decimal
+from gradumen.wire.billing.tax_rates import TaxRateBody
 
 
 @use_case
 def set_tax_rate(
     tx: Session, caller: Caller, *, organisation: str, country: str, starts_on: date, category: str, percent: Decimal
-) -> TaxRateView:
+) -> TaxRateBody:
     """Set the rate for buyers of a country from a day on; the same again changes nothing.
 
     Raises:
@@ -54,16 +44,19 @@ def set_tax_rate(
     after = {"category": category, "percent": percent}
     if before != after:
         record(tx, caller, "tax rate set", seller.id, f"{country} from {starts_on}", before=before, after=after)
-    return TaxRateView(country, starts_on, category, percent)
+    return TaxRateBody(country=country, starts_on=starts_on, category=category, percent=percent)
 
 
 @use_case
-def list_tax_rates(tx: Session, caller: Caller, *, organisation: str) -> list[TaxRateView]:
+def list_tax_rates(tx: Session, caller: Caller, *, organisation: str) -> list[TaxRateBody]:
     """The tax rates of a seller, by country and day; for its own members."""
     scope = load_scope(tx, caller)
     seller = get_organisation(tx, scope, organisation)
     scope.require_member(Right.READ_MONEY, seller)
-    return [TaxRateView(row.country, row.starts_on, row.category, row.percent) for row in tax_rates_of(tx, seller.id)]
+    return [
+        TaxRateBody(country=row.country, starts_on=row.starts_on, category=row.category, percent=row.percent)
+        for row in tax_rates_of(tx, seller.id)
+    ]
 
 
 def find_tax(tx: Session, seller: OrganisationRow, buyer: OrganisationRow, day: date) -> TaxRate:

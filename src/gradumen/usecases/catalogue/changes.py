@@ -3,31 +3,26 @@
 import json
 import re
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
 from typing import Any
 
 from gradumen.usecases.catalogue.difference_words import Names, sentence, summary
-
-
-@dataclass(frozen=True, slots=True)
-class Change:
-    """What publishing a document does: ``new``, ``new version`` or ``unchanged``; ``differences`` by path."""
-
-    kind: str
-    slug: str
-    change: str
-    version: int
-    differences: list[dict[str, Any]] = field(default_factory=list)
+from gradumen.wire.catalogue.catalogue import ChangeBody
 
 
 def change_of(
     kind: str, slug: str, versions: Sequence[tuple[int, dict[str, Any]]], form: dict[str, Any], meter: Names = str
-) -> Change:
+) -> ChangeBody:
     """What publishing a form after those versions does."""
     if versions and versions[-1][1] == form:
-        return Change(kind, slug, "unchanged", versions[-1][0])
+        return ChangeBody(kind=kind, slug=slug, change="unchanged", version=versions[-1][0], differences=[])
     number, before = versions[-1] if versions else (0, {})
-    return Change(kind, slug, "new version" if versions else "new", number + 1, differences(before, form, meter))
+    return ChangeBody(
+        kind=kind,
+        slug=slug,
+        change="new version" if versions else "new",
+        version=number + 1,
+        differences=differences(before, form, meter),
+    )
 
 
 def differences(before: Mapping[str, Any], after: Mapping[str, Any], meter: Names = str) -> list[dict[str, Any]]:

@@ -19,6 +19,7 @@ from gradumen.usecases.catalogue.published import Published, load_published
 from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
 from gradumen.wire.catalogue.forms.offers import read_offer
 from gradumen.wire.catalogue.forms.rates import Known
+from gradumen.wire.catalogue.offers import OfferBody
 
 
 @dataclass(frozen=True, slots=True)
@@ -231,20 +232,8 @@ def check_services(
             raise Invalid(message, field="services", value=slug, path="services")
 
 
-@dataclass(frozen=True, slots=True)
-class OfferView:
-    """A seller's offer; ``lapsed`` are tiers in it that the seller may not sell (any more)."""
-
-    seller: str
-    plan: str
-    version: int
-    published_at: datetime
-    form: dict[str, Any]
-    lapsed: list[str]
-
-
 @use_case
-def list_offers(tx: Session, caller: Caller, *, organisation: str) -> list[OfferView]:
+def list_offers(tx: Session, caller: Caller, *, organisation: str) -> list[OfferBody]:
     """What a seller offers, by plan; for its own members.
 
     Raises:
@@ -255,11 +244,20 @@ def list_offers(tx: Session, caller: Caller, *, organisation: str) -> list[Offer
     scope.require_member(Right.READ, seller)
     published = load_published(tx)
     offers, known = load_offers(tx, scope.tree, seller.id, published)
-    found: list[OfferView] = []
+    found: list[OfferBody] = []
     for (owner, slug), stored in sorted(offers.of.items(), key=lambda each: each[0][1]):
         if owner != seller.id:
             continue
         may = offers.right(scope.tree, known, seller.id, slug).tiers
         lapsed = [tier for tier in stored.offer.tiers if tier not in may]
-        found.append(OfferView(seller.slug, slug, stored.version, stored.published_at, dict(stored.form), lapsed))
+        found.append(
+            OfferBody(
+                seller=seller.slug,
+                plan=slug,
+                version=stored.version,
+                published_at=stored.published_at,
+                form=dict(stored.form),
+                lapsed=lapsed,
+            )
+        )
     return found

@@ -1,10 +1,7 @@
 """Prices that buyers pay and that are about to change: told before they hold."""
 
 from collections.abc import Collection
-from dataclasses import dataclass
-from datetime import date, datetime
 from itertools import pairwise
-from typing import Any
 from uuid import UUID
 
 from gradumen.store.catalogue.rate_cards import card_versions
@@ -18,31 +15,17 @@ from gradumen.usecases.catalogue.names import meter_names
 from gradumen.usecases.catalogue.plan_lists import seen_plans
 from gradumen.usecases.catalogue.published import load_published
 from gradumen.usecases.scope import Caller, Scope, load_scope
-
-
-@dataclass(frozen=True, slots=True)
-class PriceChange:
-    """A version of a card that a buyer buys by, published and not in force yet; ``subscriptions`` are concerned."""
-
-    buyer: str
-    seller: str
-    rate_card: str
-    name: str
-    currency: str
-    starts_on: date
-    announced_at: datetime
-    subscriptions: int
-    differences: list[dict[str, Any]]
+from gradumen.wire.catalogue.price_changes import PriceChangeBody
 
 
 @use_case
-def list_price_changes(tx: Session, caller: Caller) -> list[PriceChange]:
+def list_price_changes(tx: Session, caller: Caller) -> list[PriceChangeBody]:
     """The prices that are about to change for the organisations that the caller is a member of, by day."""
     scope = load_scope(tx, caller)
     return price_changes_of(tx, scope, scope.members_money())
 
 
-def price_changes_of(tx: Session, scope: Scope, own: Collection[UUID]) -> list[PriceChange]:
+def price_changes_of(tx: Session, scope: Scope, own: Collection[UUID]) -> list[PriceChangeBody]:
     """The prices that are about to change for some buyers, by day."""
     today = scope.now.date()
     lines = bought_lines(tx, own, today)
@@ -56,23 +39,23 @@ def price_changes_of(tx: Session, scope: Scope, own: Collection[UUID]) -> list[P
     for _, row in card_versions(tx, cards):
         versions.setdefault(row.rate_card_id, []).append(row)
     meter = meter_names(load_published(tx))
-    found: list[PriceChange] = []
+    found: list[PriceChangeBody] = []
     for (buyer, id), subscriptions in concerned.items():
         card, seller = cards[id]
         listed = versions.get(id, [])
         for before, after in pairwise(listed):
             if after.starts_on > today:
                 found.append(
-                    PriceChange(
-                        names[buyer].slug,
-                        seller,
-                        card.slug,
-                        card.name,
-                        card.currency,
-                        after.starts_on,
-                        after.published_at,
-                        len(subscriptions),
-                        [
+                    PriceChangeBody(
+                        buyer=names[buyer].slug,
+                        seller=seller,
+                        rate_card=card.slug,
+                        name=card.name,
+                        currency=card.currency,
+                        starts_on=after.starts_on,
+                        announced_at=after.published_at,
+                        subscriptions=len(subscriptions),
+                        differences=[
                             each
                             for each in differences(
                                 for_buyer(before.document, plans), for_buyer(after.document, plans), meter

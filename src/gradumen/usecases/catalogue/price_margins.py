@@ -1,9 +1,8 @@
 """What a seller earns between a card that it sells by and one that it buys by."""
 
-from dataclasses import dataclass
 from datetime import date
 
-from gradumen.core.catalogue.price_margins import Margin, margins
+from gradumen.core.catalogue.price_margins import price_margins
 from gradumen.core.catalogue.rates import RateCardVersion
 from gradumen.core.errors import Invalid, NotFound
 from gradumen.store.catalogue.rate_cards import cards_by_id, cards_of, find_card
@@ -15,20 +14,11 @@ from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.catalogue.published import load_cards, load_published
 from gradumen.usecases.scope import Caller, get_organisation, load_scope
 from gradumen.wire.catalogue.forms.buyers import read_buyers
-
-
-@dataclass(frozen=True, slots=True)
-class Margins:
-    """Rates side by side; ``buys_by`` is the card (seller/card) that the buy prices are of."""
-
-    sells_by: str
-    buys_by: str
-    currency: str
-    rates: list[Margin]
+from gradumen.wire.catalogue.price_margins import PriceMarginsBody
 
 
 @use_case
-def compare_prices(tx: Session, caller: Caller, *, seller: str, slug: str, against: str | None) -> Margins:
+def compare_prices(tx: Session, caller: Caller, *, seller: str, slug: str, against: str | None) -> PriceMarginsBody:
     """The rates of a card that a seller sells by beside those by which it buys (the provider: its cost card), today.
 
     Args:
@@ -62,7 +52,9 @@ def compare_prices(tx: Session, caller: Caller, *, seller: str, slug: str, again
     stored = load_cards(tx, [sold.id, usable[path].id], published)
     today = scope.now.date()
     sell, buy = (_held(stored[card.id].versions, today) for card in (sold, usable[path]))
-    return Margins(f"{owner.slug}/{slug}", path, sold.currency, list(margins(sell, buy)))
+    return PriceMarginsBody(
+        sells_by=f"{owner.slug}/{slug}", buys_by=path, currency=sold.currency, rates=list(price_margins(sell, buy))
+    )
 
 
 def _held(versions: tuple[RateCardVersion, ...], today: date) -> RateCardVersion:

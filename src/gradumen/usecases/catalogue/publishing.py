@@ -32,12 +32,13 @@ from gradumen.store.subscriptions.sales import priced_by
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.audit_entries import record
 from gradumen.usecases.catalogue.card_choice import check_rules
-from gradumen.usecases.catalogue.changes import Change, change_of, differences
+from gradumen.usecases.catalogue.changes import change_of, differences
 from gradumen.usecases.catalogue.derived_cards import expand, followers, leave_unpublished
 from gradumen.usecases.catalogue.names import meter_names
 from gradumen.usecases.catalogue.offers import check_reached, check_services, offers_to, sellable
 from gradumen.usecases.catalogue.published import Published, add_service, load_published
 from gradumen.usecases.scope import Caller, get_organisation, load_scope
+from gradumen.wire.catalogue.catalogue import ChangeBody
 from gradumen.wire.catalogue.forms.buyers import buyers_form
 from gradumen.wire.catalogue.forms.offers import offer_form, read_offer
 from gradumen.wire.catalogue.forms.plans import plan_form, read_plan
@@ -73,7 +74,9 @@ def check_may_publish(tx: Session, caller: Caller, *, organisation: str) -> None
 
 
 @use_case
-def compare_catalogue(tx: Session, caller: Caller, *, organisation: str, documents: Sequence[Document]) -> list[Change]:
+def compare_catalogue(
+    tx: Session, caller: Caller, *, organisation: str, documents: Sequence[Document]
+) -> list[ChangeBody]:
     """Check documents against each other and what is published, and say what publishing would do.
 
     It publishes and takes that back, so that both find the same.
@@ -91,7 +94,9 @@ def compare_catalogue(tx: Session, caller: Caller, *, organisation: str, documen
 
 
 @use_case
-def publish_catalogue(tx: Session, caller: Caller, *, organisation: str, documents: Sequence[Document]) -> list[Change]:
+def publish_catalogue(
+    tx: Session, caller: Caller, *, organisation: str, documents: Sequence[Document]
+) -> list[ChangeBody]:
     """Publish documents, all or none; what is unchanged stays as it is, so publishing again does nothing.
 
     Raises:
@@ -101,7 +106,7 @@ def publish_catalogue(tx: Session, caller: Caller, *, organisation: str, documen
     return publish(tx, caller, organisation, documents)
 
 
-def publish(tx: Session, caller: Caller, organisation: str, documents: Sequence[Document]) -> list[Change]:
+def publish(tx: Session, caller: Caller, organisation: str, documents: Sequence[Document]) -> list[ChangeBody]:
     """As `publish_catalogue`, inside a transaction."""
     scope = load_scope(tx, caller)
     seller = get_organisation(tx, scope, organisation)
@@ -110,7 +115,10 @@ def publish(tx: Session, caller: Caller, organisation: str, documents: Sequence[
     changes = _Publishing(tx, seller, scope.tree, scope.now.date(), caller, load_published(tx)).run(documents)
     for each in changes:
         if each.change != "unchanged":
-            after = {"version": each.version, "differences": each.differences[:MOST_RECORDED]}
+            after = {
+                "version": each.version,
+                "differences": [part.model_dump() for part in each.differences[:MOST_RECORDED]],
+            }
             record(tx, caller, "catalogue published", seller.id, f"{each.kind} {each.slug}", after=after)
     return changes
 
@@ -130,10 +138,10 @@ class _Publishing:
         self.tx, self.seller, self.tree, self.today, self.caller, self.known = tx, seller, tree, today, caller, known
         self.problems: list[dict[str, Any]] = []
 
-    def run(self, documents: Sequence[Document]) -> list[Change]:
-        changes: list[Change] = []
+    def run(self, documents: Sequence[Document]) -> list[ChangeBody]:
+        changes: list[ChangeBody] = []
         seen: set[tuple[str, str]] = set()
-        readers: dict[str, Callable[[dict[str, Any]], Change]] = {
+        readers: dict[str, Callable[[dict[str, Any]], ChangeBody]] = {
             "service": self._service,
             "plan": self._plan,
             "offer": self._offer,
@@ -159,7 +167,7 @@ class _Publishing:
         if self.known.owners.get((kind, slug), self.seller.id) != self.seller.id:
             raise Invalid(f"the {kind} slug '{slug}' is not available; choose another", field=kind, value=slug)
 
-    def _service(self, form: dict[str, Any]) -> Change:
+    def _service(self, form: dict[str, Any]) -> ChangeBody:
         service = read_service(form)
         self._check_owner("service", service.slug)
         for meter in service.meters:
@@ -181,7 +189,7 @@ class _Publishing:
             self._store_service(service, change)
         return change
 
-    def _store_service(self, service: Service, change: Change) -> None:
+    def _store_service(self, service: Service, change: ChangeBody) -> None:
         row = find_service(self.tx, service.slug)
         if row is None:
             row = ServiceRow(id=uuid4(), organisation_id=self.seller.id, slug=service.slug)
@@ -210,7 +218,7 @@ class _Publishing:
                 )
         self.tx.flush()
 
-    def _plan(self, form: dict[str, Any]) -> Change:
+    def _plan(self, form: dict[str, Any]) -> ChangeBody:
         plan = read_plan(form, self.known.meters, self.known.services)
         self._check_owner("plan", plan.slug)
         check_services(self.tx, self.tree, self.seller, plan.services, self.known)
@@ -234,7 +242,7 @@ class _Publishing:
             self.tx.flush()
         return change
 
-    def _offer(self, form: dict[str, Any]) -> Change:
+    def _offer(self, form: dict[str, Any]) -> ChangeBody:
         slug = str(form["offer"])
         plan, tiers = sellable(self.tx, self.tree, self.seller, slug, self.known)
         offer = read_offer(form, plan, self.known.known, tiers)
@@ -254,7 +262,7 @@ class _Publishing:
             self.tx.flush()
         return change
 
-    def _rate_card(self, form: dict[str, Any]) -> Change:
+    def _rate_card(self, form: dict[str, Any]) -> ChangeBody:
         form = expand(self.tx, self.seller, self.known, form)
         change = self._rate_card_version(form)
         if change.change != "unchanged":
@@ -270,7 +278,7 @@ class _Publishing:
                     leave_unpublished(self.tx, owner, following, self.caller.user_id, self.caller.at)
         return change
 
-    def _rate_card_version(self, form: dict[str, Any]) -> Change:
+    def _rate_card_version(self, form: dict[str, Any]) -> ChangeBody:
         """Compare a card's written version with what is published, and publish it."""
         slug = str(form.get("rate-card"))
         row = find_card(self.tx, self.seller.id, slug)
@@ -287,19 +295,19 @@ class _Publishing:
             written["derived"] = form["derived"]
         same = next((each for each in versions if each.starts_on == version.starts_on), None)
         if same is not None and same.document == written:
-            return Change("rate-card", slug, "unchanged", same.number)
+            return ChangeBody(kind="rate-card", slug=slug, change="unchanged", version=same.number, differences=[])
         if row is not None and row.currency != version.currency:
             raise Invalid(
                 f"rate card '{slug}' is in {row.currency}; another currency is another card", field="currency"
             )
         self._check_start(version, versions)
         before = versions[-1].document if versions else {}
-        change = Change(
-            "rate-card",
-            slug,
-            "new version" if versions else "new",
-            number,
-            differences(before, written, meter_names(self.known)),
+        change = ChangeBody(
+            kind="rate-card",
+            slug=slug,
+            change="new version" if versions else "new",
+            version=number,
+            differences=differences(before, written, meter_names(self.known)),
         )
         self._store_rate_card(row, card, written)
         if row is not None:
@@ -374,5 +382,5 @@ class _Publishing:
                 starts_on=version.starts_on.isoformat(),
             )
 
-    def _change(self, kind: str, slug: str, form: dict[str, Any]) -> Change:
+    def _change(self, kind: str, slug: str, form: dict[str, Any]) -> ChangeBody:
         return change_of(kind, slug, self.known.forms.get((kind, slug), []), form, meter_names(self.known))

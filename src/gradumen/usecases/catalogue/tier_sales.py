@@ -1,7 +1,6 @@
 """Until when tiers are sold and used: withdrawn from sale, then retired."""
 
 from collections.abc import Iterable
-from dataclasses import dataclass
 from datetime import date
 from uuid import UUID
 
@@ -14,25 +13,15 @@ from gradumen.store.subscriptions.sales import subscribed_lines
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.audit_entries import record
 from gradumen.usecases.scope import Caller, load_scope
+from gradumen.wire.catalogue.tier_sales import TierSaleBody
 
 _MOST_LISTED = 20
-
-
-@dataclass(frozen=True, slots=True)
-class TierSale:
-    """The first days on which a tier is not sold and not used any more, and how many subscriptions have it after."""
-
-    plan: str
-    tier: str
-    withdrawn_on: date | None
-    retired_on: date | None
-    subscriptions: int
 
 
 @use_case
 def set_tier_sale(
     tx: Session, caller: Caller, *, plan: str, tier: str, withdrawn_on: date | None, retired_on: date | None
-) -> TierSale:
+) -> TierSaleBody:
     """Withdraw a tier from sale from a day on, retire it, or take either back; existing subscriptions go on.
 
     Raises:
@@ -60,7 +49,9 @@ def set_tier_sale(
     values = {"withdrawn_on": withdrawn_on, "retired_on": retired_on}
     store_tier_sale(tx, row.id, tier, values)
     record(tx, caller, "tier sale set", row.organisation_id, f"{plan}/{tier}", after=values)
-    return TierSale(plan, tier, withdrawn_on, retired_on, len(having))
+    return TierSaleBody(
+        plan=plan, tier=tier, withdrawn_on=withdrawn_on, retired_on=retired_on, subscriptions=len(having)
+    )
 
 
 def _having(tx: Session, plan: UUID, tier: str, day: date) -> list[str]:

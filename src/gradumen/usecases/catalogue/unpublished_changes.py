@@ -1,8 +1,6 @@
 """Unpublished changes of the catalogue: services, plans and rate cards being written, before they are published."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
-from datetime import datetime
 from typing import Any
 from uuid import uuid4
 
@@ -14,24 +12,13 @@ from gradumen.store.catalogue.rate_cards import find_unpublished_change, unpubli
 from gradumen.store.catalogue.tables import UnpublishedChangeRow
 from gradumen.store.organisations.tables import OrganisationRow
 from gradumen.store.unit_of_work import Session, add_new, use_case
-from gradumen.usecases.catalogue.changes import Change
 from gradumen.usecases.catalogue.publishing import Document, publish
 from gradumen.usecases.scope import Caller, get_organisation, load_scope
+from gradumen.wire.catalogue.catalogue import ChangeBody
+from gradumen.wire.catalogue.unpublished_changes import UnpublishedChangeBody
 
 KINDS = ("service", "plan", "offer", "rate-card")
 _MOST_CHARACTERS = 500_000
-
-
-@dataclass(frozen=True, slots=True)
-class UnpublishedChange:
-    """An unpublished change: its form may have mistakes; ``version`` counts how often it was saved."""
-
-    kind: str
-    slug: str
-    form: dict[str, Any]
-    version: int
-    edited_by: str
-    edited_at: datetime
 
 
 def _seller(tx: Session, caller: Caller, organisation: str) -> OrganisationRow:
@@ -52,23 +39,25 @@ def _get(tx: Session, seller: OrganisationRow, kind: str, slug: str) -> Unpublis
     return row
 
 
-def _view(tx: Session, row: UnpublishedChangeRow) -> UnpublishedChange:
+def _view(tx: Session, row: UnpublishedChangeRow) -> UnpublishedChangeBody:
     return _with_name(row, tx.get_one(UserRow, row.edited_by).name)
 
 
-def _with_name(row: UnpublishedChangeRow, name: str) -> UnpublishedChange:
-    return UnpublishedChange(row.kind, row.slug, row.form, row.version, name, row.edited_at)
+def _with_name(row: UnpublishedChangeRow, name: str) -> UnpublishedChangeBody:
+    return UnpublishedChangeBody(
+        kind=row.kind, slug=row.slug, form=row.form, version=row.version, edited_by=name, edited_at=row.edited_at
+    )
 
 
 @use_case
-def list_changes(tx: Session, caller: Caller, *, organisation: str) -> list[UnpublishedChange]:
+def list_changes(tx: Session, caller: Caller, *, organisation: str) -> list[UnpublishedChangeBody]:
     """A seller's unpublished changes, by kind and slug."""
     seller = _seller(tx, caller, organisation)
     return [_with_name(row, name) for row, name in unpublished_changes_of(tx, seller.id)]
 
 
 @use_case
-def read_change(tx: Session, caller: Caller, *, organisation: str, kind: str, slug: str) -> UnpublishedChange:
+def read_change(tx: Session, caller: Caller, *, organisation: str, kind: str, slug: str) -> UnpublishedChangeBody:
     """One unpublished change."""
     return _view(tx, _get(tx, _seller(tx, caller, organisation), kind, slug))
 
@@ -76,7 +65,7 @@ def read_change(tx: Session, caller: Caller, *, organisation: str, kind: str, sl
 @use_case
 def save_change(
     tx: Session, caller: Caller, *, organisation: str, kind: str, slug: str, form: dict[str, Any], version: int | None
-) -> UnpublishedChange:
+) -> UnpublishedChangeBody:
     """Keep an unpublished change, also with mistakes.
 
     Args:
@@ -139,7 +128,7 @@ def publish_change(
     slug: str,
     version: int,
     documents: Sequence[Document],
-) -> list[Change]:
+) -> list[ChangeBody]:
     """Publish an unpublished change, given as a document of the version that was looked at; that is gone after it.
 
     Raises:

@@ -1,7 +1,5 @@
 """Feeds: the ways in for usage, each belonging to a seller."""
 
-from dataclasses import dataclass
-from datetime import datetime
 from uuid import UUID
 
 from gradumen.core.errors import Conflict, Invalid, NotFound
@@ -13,27 +11,7 @@ from gradumen.store.organisations.tables import OrganisationRow
 from gradumen.store.unit_of_work import Session, add_new, use_case
 from gradumen.usecases.audit_entries import record
 from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
-
-
-@dataclass(frozen=True, slots=True)
-class Feed:
-    """A way in for usage; ``path`` is organisation/feed."""
-
-    path: str
-    name: str
-    senders: list[str]
-
-
-@dataclass(frozen=True, slots=True)
-class Delivery:
-    """A batch that came in, with what became of its readings."""
-
-    id: UUID
-    received_at: datetime
-    accepted: int
-    known: int
-    refused: int
-    first_refusal: str | None
+from gradumen.wire.metering.readings import DeliveryBody, FeedBody
 
 
 def get_feed(tx: Session, scope: Scope, path: str) -> tuple[FeedRow, OrganisationRow]:
@@ -59,7 +37,7 @@ def may_send(tx: Session, scope: Scope, feed: FeedRow) -> bool:
 
 
 @use_case
-def create_feed(tx: Session, caller: Caller, *, organisation: str, slug: str, name: str) -> Feed:
+def create_feed(tx: Session, caller: Caller, *, organisation: str, slug: str, name: str) -> FeedBody:
     """Make a feed of a seller.
 
     Raises:
@@ -75,22 +53,22 @@ def create_feed(tx: Session, caller: Caller, *, organisation: str, slug: str, na
     if not add_new(tx, row):
         raise Conflict(f"'{owner.slug}' has a feed '{slug}' already; choose another slug", field="slug")
     record(tx, caller, "feed made", owner.id, f"{owner.slug}/{row.slug}", after={"name": row.name})
-    return Feed(f"{owner.slug}/{row.slug}", row.name, [])
+    return FeedBody(path=f"{owner.slug}/{row.slug}", name=row.name, senders=[])
 
 
 @use_case
-def list_feeds(tx: Session, caller: Caller, *, organisation: str) -> list[Feed]:
+def list_feeds(tx: Session, caller: Caller, *, organisation: str) -> list[FeedBody]:
     """The feeds of an organisation, by slug; for its own members."""
     scope = load_scope(tx, caller)
     owner = get_organisation(tx, scope, organisation)
     scope.require_member(Right.READ, owner)
     rows = feeds.feeds_of(tx, owner.id)
     senders = feeds.senders_of(tx, [row.id for row in rows])
-    return [Feed(f"{owner.slug}/{row.slug}", row.name, senders[row.id]) for row in rows]
+    return [FeedBody(path=f"{owner.slug}/{row.slug}", name=row.name, senders=senders[row.id]) for row in rows]
 
 
 @use_case
-def allow_sender(tx: Session, caller: Caller, *, feed: str, email: str) -> Feed:
+def allow_sender(tx: Session, caller: Caller, *, feed: str, email: str) -> FeedBody:
     """Give a member of the feed's organisation the right to send to it; asking again changes nothing.
 
     Raises:
@@ -105,11 +83,11 @@ def allow_sender(tx: Session, caller: Caller, *, feed: str, email: str) -> Feed:
     if tx.get(FeedSenderRow, (row.id, user.id)) is None:
         record(tx, caller, "sender allowed", owner.id, f"{owner.slug}/{row.slug}", after={"sender": user.email})
     feeds.add_sender(tx, row.id, user.id)
-    return Feed(f"{owner.slug}/{row.slug}", row.name, feeds.senders_of(tx, [row.id])[row.id])
+    return FeedBody(path=f"{owner.slug}/{row.slug}", name=row.name, senders=feeds.senders_of(tx, [row.id])[row.id])
 
 
 @use_case
-def list_deliveries(tx: Session, caller: Caller, *, feed: str, before: UUID | None, limit: int) -> list[Delivery]:
+def list_deliveries(tx: Session, caller: Caller, *, feed: str, before: UUID | None, limit: int) -> list[DeliveryBody]:
     """What a feed delivered, newest first, before a delivery; a sender sees its own.
 
     Raises:
@@ -122,6 +100,13 @@ def list_deliveries(tx: Session, caller: Caller, *, feed: str, before: UUID | No
         raise Invalid(f"after '{before}' is no delivery of this feed", field="after", value=before)
     sent_by = None if scope.is_member(owner.id) else caller.user_id
     return [
-        Delivery(each.public_id, each.received_at, each.accepted, each.known, each.refused, each.first_refusal)
+        DeliveryBody(
+            id=each.public_id,
+            received_at=each.received_at,
+            accepted=each.accepted,
+            known=each.known,
+            refused=each.refused,
+            first_refusal=each.first_refusal,
+        )
         for each in feeds.deliveries_of(tx, row.id, sent_by=sent_by, before=number, limit=limit)
     ]

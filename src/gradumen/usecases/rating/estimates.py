@@ -13,7 +13,7 @@ from gradumen.core.exact import QUANTITY_PLACES, line_amount, number, round_half
 from gradumen.core.periods import zone_of
 from gradumen.core.permissions import Right
 from gradumen.core.rating.charges import Charge, service_of
-from gradumen.core.rating.estimates import Coverage, Estimate, Expected, Order, coverage, estimate
+from gradumen.core.rating.estimates import Estimate, Expected, Order, coverage, estimate
 from gradumen.store.catalogue.rate_cards import cards_of
 from gradumen.store.organisations.tables import OrganisationRow, zone_name
 from gradumen.store.unit_of_work import Session, use_case
@@ -28,6 +28,7 @@ from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
 from gradumen.usecases.subscriptions.subscriptions import newest_plan
 from gradumen.usecases.subscriptions.supply_lines import check_quantity, find_renewal
 from gradumen.wire.catalogue.forms.rate_cards import WrittenCard, read_rate_card
+from gradumen.wire.rating.estimates import CardCoverageBody, EstimateBody, EstimatedLineBody, EstimatedMonthBody
 
 
 @dataclass(frozen=True, slots=True)
@@ -38,41 +39,6 @@ class ExpectedUse:
     quantity: str
     unit: str
     attributes: Mapping[str, str]
-
-
-@dataclass(frozen=True, slots=True)
-class EstimatedLine:
-    """A line of an estimated month; ``amount`` is rounded to the currency's minor unit, ``service`` empty for fees."""
-
-    description: str
-    rate: str
-    service: str
-    quantity: Decimal
-    unit: str
-    amount: Decimal
-
-
-@dataclass(frozen=True, slots=True)
-class MonthView:
-    """A month of the term."""
-
-    period: str
-    total: Decimal
-    lines: list[EstimatedLine]
-
-
-@dataclass(frozen=True, slots=True)
-class EstimateView:
-    """What a tier would cost, net of tax, month by month; from ``renews_on`` by the card ``renewal_card``, if any."""
-
-    seller: str
-    rate_card: str
-    currency: str
-    total: Decimal
-    months: list[MonthView]
-    not_priced: list[str]
-    renews_on: date | None
-    renewal_card: str | None
 
 
 @use_case
@@ -88,7 +54,7 @@ def estimate_price(
     months: int,
     expected: Sequence[ExpectedUse],
     rate_card: str | None,
-) -> EstimateView:
+) -> EstimateBody:
     """What a tier would cost an organisation, by the card of its seller. Changes nothing.
 
     Args:
@@ -120,7 +86,7 @@ def estimate_price(
         zone_of(zone_name(tx, seller_id, order.first_day)),
         None if renewal is None else (renewal[0], stored[renewal[1].id].versions),
     )
-    return EstimateView(
+    return EstimateBody(
         seller=seller.slug,
         rate_card=card.slug,
         currency=outcome.currency,
@@ -161,13 +127,13 @@ def _order(
     )
 
 
-def _months(outcome: Estimate, order: Order, published: Published) -> list[MonthView]:
+def _months(outcome: Estimate, order: Order, published: Published) -> list[EstimatedMonthBody]:
     return [
-        MonthView(
+        EstimatedMonthBody(
             period=month.period.text,
             total=month.total,
             lines=[
-                EstimatedLine(
+                EstimatedLineBody(
                     description=describe(charge, order.plan, order.tier, published),
                     rate=charge.rate,
                     service=service_of(charge.kind, charge.meter),
@@ -197,20 +163,10 @@ def _expected(each: ExpectedUse, plan: Plan, published: Published) -> Expected:
     return found
 
 
-@dataclass(frozen=True, slots=True)
-class CardCoverage:
-    """What a plan's meters and tiers cost by a card: which nothing prices, which have no fee."""
-
-    rate_card: str
-    plan: str
-    meters: list[Coverage]
-    tiers_without_fee: list[str]
-
-
 @use_case
 def check_coverage(
     tx: Session, caller: Caller, *, organisation: str, plan: str, documents: Sequence[Document]
-) -> list[CardCoverage]:
+) -> list[CardCoverageBody]:
     """Which meters of a plan the cards in the documents, or without any the seller's own, leave unpriced.
 
     Raises:
@@ -230,11 +186,11 @@ def check_coverage(
         names = {row.id: row.slug for row in cards_of(tx, seller.id)}
         versions = [(names[id], card.versions[-1]) for id, card in load_cards(tx, names, published).items()]
     return [
-        CardCoverage(
-            name,
-            plan,
-            coverage(found, published.services, version),
-            [tier.slug for tier in found.tiers if not version.fees(plan, tier.slug)],
+        CardCoverageBody(
+            rate_card=name,
+            plan=plan,
+            meters=coverage(found, published.services, version),
+            tiers_without_fee=[tier.slug for tier in found.tiers if not version.fees(plan, tier.slug)],
         )
         for name, version in sorted(versions, key=lambda pair: pair[0])
     ]

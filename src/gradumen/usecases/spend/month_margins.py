@@ -1,8 +1,6 @@
 """What a month came to for a seller: charged to each buyer, paid to suppliers, spent on its own services."""
 
 from collections import defaultdict
-from dataclasses import dataclass
-from datetime import datetime
 from decimal import Decimal
 from itertools import chain
 from uuid import UUID
@@ -27,27 +25,11 @@ from gradumen.usecases.rating.stored_charges import current_of
 from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
 from gradumen.usecases.spend.link_sums import Link
 from gradumen.usecases.spend.spend_rows import SpendRows
-
-
-@dataclass(frozen=True, slots=True)
-class MonthMargins:
-    """A seller's month, by buyer and service; its own use comes last.
-
-    Fees stand under their plan (nothing for one that a customer made itself), what comes once under ``one-off``, fixed
-    cost and overhead under ``shared-cost``.
-    ``cost_not_known`` names meters of its own services that were used and that no cost card prices.
-    """
-
-    seller: str
-    period: str
-    rows: list[MonthMargin]
-    cost_not_known: list[str]
-    as_of: datetime
-    waiting: bool
+from gradumen.wire.spend.month_margins import MonthMarginsBody
 
 
 @use_case
-def month_margins(tx: Session, caller: Caller, *, organisation: str, period: str | None) -> MonthMargins:
+def month_margins(tx: Session, caller: Caller, *, organisation: str, period: str | None) -> MonthMarginsBody:
     """What a seller charged in a period, as its documents have it, beside what that cost it; by default this one's.
 
     Raises:
@@ -78,7 +60,14 @@ def month_margins(tx: Session, caller: Caller, *, organisation: str, period: str
     not_known = sorted({row.meter for row in not_priced_of(tx, own) if row.supply_line_id is not None})
     current = current_of(tx, usage, [*mine, *chain.from_iterable(bought.values())])
     shown = [row for row in rows if row.charged or row.costs]
-    return MonthMargins(seller.slug, month.text, shown, not_known, current.as_of, current.waiting)
+    return MonthMarginsBody(
+        seller=seller.slug,
+        period=month.text,
+        rows=shown,
+        cost_not_known=not_known,
+        as_of=current.as_of,
+        waiting=current.waiting,
+    )
 
 
 def _suppliers(tx: Session, seller: OrganisationRow) -> list[OrganisationRow]:

@@ -1,7 +1,6 @@
 """Assignment rules: what an organisation adds later falls to the subscription that a rule names."""
 
 from collections.abc import Iterable
-from dataclasses import dataclass
 from datetime import date
 from typing import Any
 from uuid import UUID, uuid4
@@ -21,19 +20,7 @@ from gradumen.usecases.audit_entries import record
 from gradumen.usecases.catalogue.published import load_published
 from gradumen.usecases.scope import Caller, Scope, get_organisation, get_project, load_scope
 from gradumen.wire.subscriptions.assignment_forms import read_conditions, rule_of
-
-
-@dataclass(frozen=True, slots=True)
-class Rule:
-    """A rule of an organisation; ``subscription`` by its name there."""
-
-    organisation: str
-    slug: str
-    subscription: str
-    position: int
-    starts_on: date
-    ends_on: date | None
-    conditions: dict[str, Any]
+from gradumen.wire.subscriptions.assignment_rules import AssignmentRuleBody
 
 
 def load_rules(tx: Session, organisations: Iterable[UUID]) -> dict[UUID, list[AssignmentRule]]:
@@ -46,7 +33,7 @@ def load_rules(tx: Session, organisations: Iterable[UUID]) -> dict[UUID, list[As
 
 
 @use_case
-def list_assignment_rules(tx: Session, caller: Caller, *, organisation: str) -> list[Rule]:
+def list_assignment_rules(tx: Session, caller: Caller, *, organisation: str) -> list[AssignmentRuleBody]:
     """The rules of an organisation, in the order in which they are looked at; for its members and its seller's."""
     scope = load_scope(tx, caller)
     owner = get_organisation(tx, scope, organisation)
@@ -55,8 +42,16 @@ def list_assignment_rules(tx: Session, caller: Caller, *, organisation: str) -> 
     return [_view(owner, row, name) for row, name in rules_of(tx, [owner.id])]
 
 
-def _view(owner: OrganisationRow, row: AssignmentRuleRow, subscription: str) -> Rule:
-    return Rule(owner.slug, row.slug, subscription, row.position, row.starts_on, row.ends_on, row.conditions)
+def _view(owner: OrganisationRow, row: AssignmentRuleRow, subscription: str) -> AssignmentRuleBody:
+    return AssignmentRuleBody(
+        organisation=owner.slug,
+        slug=row.slug,
+        subscription=subscription,
+        position=row.position,
+        starts_on=row.starts_on,
+        ends_on=row.ends_on,
+        conditions=row.conditions,
+    )
 
 
 @use_case
@@ -71,7 +66,7 @@ def set_assignment_rule(
     starts_on: date,
     ends_on: date | None,
     conditions: dict[str, Any],
-) -> Rule:
+) -> AssignmentRuleBody:
     """Make a rule, or write one anew; asking again changes nothing. What is billed is settled on the next document.
 
     Raises:

@@ -1,9 +1,7 @@
 """One-off charges: amounts that a seller charges by hand, on a subscription of a buyer's."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
-from datetime import date, datetime
-from decimal import Decimal
+from datetime import date
 from typing import Protocol
 from uuid import UUID, uuid4
 
@@ -24,25 +22,7 @@ from gradumen.store.subscriptions.tables import OneOffChargeRow, SubscriptionRow
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.audit_entries import record
 from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
-
-
-@dataclass(frozen=True, slots=True)
-class EnteredCharge:
-    """A one-off charge as its seller sees it."""
-
-    id: UUID
-    seller: str
-    buyer: str
-    organisation: str
-    organisation_name: str
-    subscription: str
-    day: date
-    description: str
-    amount: Decimal
-    currency: str
-    entered_by: str
-    entered_at: datetime
-    withdrawn_at: datetime | None
+from gradumen.wire.subscriptions.one_off_charges import OneOffChargeBody
 
 
 class OnLine(Protocol):
@@ -89,7 +69,7 @@ def enter_one_off_charge(
     description: str,
     amount: str,
     currency: str,
-) -> EnteredCharge:
+) -> OneOffChargeBody:
     """Charge an amount by hand; it stands in the period so far at once and on the next document.
 
     Args:
@@ -149,7 +129,7 @@ def _sold_on(
 
 
 @use_case
-def withdraw_one_off_charge(tx: Session, caller: Caller, *, charge_id: UUID) -> EnteredCharge:
+def withdraw_one_off_charge(tx: Session, caller: Caller, *, charge_id: UUID) -> OneOffChargeBody:
     """Take a one-off charge back; what is billed of it comes back on the next document. Safe to repeat."""
     scope = load_scope(tx, caller)
     row = tx.get(OneOffChargeRow, charge_id, with_for_update=True)
@@ -169,7 +149,7 @@ def withdraw_one_off_charge(tx: Session, caller: Caller, *, charge_id: UUID) -> 
 
 
 @use_case
-def list_one_off_charges(tx: Session, caller: Caller, *, seller: str) -> list[EnteredCharge]:
+def list_one_off_charges(tx: Session, caller: Caller, *, seller: str) -> list[OneOffChargeBody]:
     """What a seller has charged by hand, the latest first."""
     scope = load_scope(tx, caller)
     owner = get_organisation(tx, scope, seller)
@@ -183,14 +163,14 @@ def _require(scope: Scope, seller: OrganisationRow) -> None:
     scope.require(Right.BILL, seller)
 
 
-def _views(tx: Session, seller: OrganisationRow, rows: list[OneOffChargeRow]) -> list[EnteredCharge]:
+def _views(tx: Session, seller: OrganisationRow, rows: list[OneOffChargeRow]) -> list[OneOffChargeBody]:
     ids = {row.subscription_id for row in rows}
     subscriptions = subscriptions_by_id(tx, ids)
     buyers = buyers_of(tx, seller.id, ids)
     names = organisations_by_id(tx, {each.organisation_id for each in subscriptions.values()} | set(buyers.values()))
     users = names_of(tx, {row.entered_by for row in rows})
     return [
-        EnteredCharge(
+        OneOffChargeBody(
             id=row.id,
             seller=seller.slug,
             buyer=names[buyers[row.subscription_id]].slug,

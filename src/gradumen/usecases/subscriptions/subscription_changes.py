@@ -22,7 +22,6 @@ from gradumen.usecases.catalogue.tier_sales import check_on_sale
 from gradumen.usecases.quotas.tier_quotas import check_tier_quotas
 from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
 from gradumen.usecases.subscriptions.subscriptions import (
-    Subscription,
     accept_terms,
     check_version,
     get_to_change,
@@ -38,6 +37,7 @@ from gradumen.usecases.subscriptions.supply_lines import (
     read_choices,
     with_special_terms,
 )
+from gradumen.wire.subscriptions.subscriptions import SubscriptionBody
 
 
 @use_case
@@ -54,7 +54,7 @@ def change_subscription(
     plan_version: int | None = None,
     choices: Mapping[str, str] | None = None,
     accepted_terms: str | None = None,
-) -> Subscription:
+) -> SubscriptionBody:
     """Change what is subscribed, from a day on and in all that is planned later; None leaves as is.
 
     Asking again changes nothing more.
@@ -169,7 +169,7 @@ def _stands(key: str, value: str, plan: Any, published: Published) -> bool:
     return any(choice.slug == slug and value in choice.values for choice in offered)
 
 
-def _changed(tx: Session, scope: Scope, row: SubscriptionRow, published: Published) -> Subscription:
+def _changed(tx: Session, scope: Scope, row: SubscriptionRow, published: Published) -> SubscriptionBody:
     row.version += 1
     raise_pairs(tx, row.organisation_id, months_since(row.starts_on, scope.now.date()))
     tx.flush()
@@ -179,7 +179,7 @@ def _changed(tx: Session, scope: Scope, row: SubscriptionRow, published: Publish
 @use_case
 def end_subscription(
     tx: Session, caller: Caller, *, subscription_id: UUID, ends_on: date | None, version: int | None
-) -> Subscription:
+) -> SubscriptionBody:
     """Set or take back the first day that a subscription does not cover.
 
     Raises:
@@ -229,7 +229,7 @@ def agree_special_terms(
     rate_card: str | None,
     special_terms: Mapping[str, Any] | None,
     version: int | None,
-) -> Subscription:
+) -> SubscriptionBody:
     """Give a subscription a card, allowances or levels of its own on the link of one seller, from a day on.
 
     Args:

@@ -1,7 +1,7 @@
 """Subscriptions: a buyer has a tier of a plan, with a supply line on every link above it."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from datetime import date, datetime
 from typing import Any
 from uuid import UUID, uuid4
@@ -33,55 +33,7 @@ from gradumen.usecases.catalogue.tier_sales import check_on_sale
 from gradumen.usecases.quotas.tier_quotas import check_tier_quotas
 from gradumen.usecases.scope import Caller, Scope, get_organisation, get_project, load_scope
 from gradumen.usecases.subscriptions.supply_lines import Stretch, add_lines, check_quantity, links_of, read_choices
-
-
-@dataclass(frozen=True, slots=True)
-class AcceptedTerms:
-    """Who accepted which version of a plan's terms when."""
-
-    plan_version: int
-    terms: str
-    accepted_by: str
-    accepted_at: datetime
-
-
-@dataclass(frozen=True, slots=True)
-class SeenStretch:
-    """What holds from a day until the next stretch, as far as a viewer sees it; see `supply_lines.Stretch`."""
-
-    starts_on: date
-    plan_version: int
-    tier: str | None
-    quantity: int
-    paused: bool
-    trial: bool
-    choices: Mapping[str, str]
-    special_terms: Mapping[str, Any]
-
-
-@dataclass(frozen=True, slots=True)
-class Subscription:
-    """A subscription; ``ends_on`` is the day after its last, tier and quantity are those of today.
-
-    Ended today, it would end on ``earliest_end``; after ``notice_by`` it would be a later day. Plan and tier are None
-    where they are of a seller's own making and looked at from above it.
-    """
-
-    id: UUID
-    organisation: str
-    project: str | None
-    name: str
-    plan: str | None
-    plan_version: int
-    tier: str | None
-    quantity: int
-    starts_on: date
-    ends_on: date | None
-    earliest_end: date
-    notice_by: date | None
-    version: int
-    stretches: list[SeenStretch]
-    accepted: list[AcceptedTerms]
+from gradumen.wire.subscriptions.subscriptions import AcceptedTermsBody, StretchBody, SubscriptionBody
 
 
 @use_case
@@ -101,7 +53,7 @@ def create_subscription(
     trial_until: date | None = None,
     choices: Mapping[str, str] | None = None,
     accepted_terms: str | None = None,
-) -> Subscription:
+) -> SubscriptionBody:
     """Subscribe an organisation (or one project of it) to a tier, on every link of its chain.
 
     Args:
@@ -292,7 +244,7 @@ def lock_seen(tx: Session, scope: Scope, subscription_id: UUID) -> SubscriptionR
 
 
 @use_case
-def list_subscriptions(tx: Session, caller: Caller, *, organisation: str, below: bool) -> list[Subscription]:
+def list_subscriptions(tx: Session, caller: Caller, *, organisation: str, below: bool) -> list[SubscriptionBody]:
     """The subscriptions of an organisation, or of it and all below, by organisation and name.
 
     Of those below only what the caller's organisations sell or buy of them: others' retail is their own.
@@ -305,7 +257,7 @@ def list_subscriptions(tx: Session, caller: Caller, *, organisation: str, below:
     return sorted(found, key=lambda each: (each.organisation, each.name))
 
 
-def views(tx: Session, scope: Scope, rows: list[SubscriptionRow], published: Published) -> list[Subscription]:
+def views(tx: Session, scope: Scope, rows: list[SubscriptionRow], published: Published) -> list[SubscriptionBody]:
     """Subscriptions as their viewers see them; special terms and who accepted them only by those on the direct link.
 
     Plan, tier and choices of a seller's own making are not shown to those above it.
@@ -317,13 +269,13 @@ def views(tx: Session, scope: Scope, rows: list[SubscriptionRow], published: Pub
     stretches, plans, direct = _stretches(tx, scope, ids, published)
     accepted = _accepted(tx, ids)
     shown = _known_owners(scope)
-    found: list[Subscription] = []
+    found: list[SubscriptionBody] = []
     for row in rows:
         held = [each for each in stretches[row.id] if each.starts_on <= today]
         now = held[-1] if held else stretches[row.id][0]
         plan = plans[row.id]
         found.append(
-            Subscription(
+            SubscriptionBody(
                 id=row.id,
                 organisation=owners[row.organisation_id].slug,
                 project=projects.get(row.project_id) if row.project_id else None,
@@ -351,38 +303,40 @@ def _known_owners(scope: Scope) -> set[UUID]:
 
 def _stretches(
     tx: Session, scope: Scope, ids: list[UUID], published: Published
-) -> tuple[dict[UUID, list[SeenStretch]], dict[UUID, Plan], set[UUID]]:
+) -> tuple[dict[UUID, list[StretchBody]], dict[UUID, Plan], set[UUID]]:
     """By subscription: its stretches as they are seen, its plan; and those on whose direct link the caller is."""
     shown = _known_owners(scope)
-    found: dict[UUID, list[SeenStretch]] = {each: [] for each in ids}
+    found: dict[UUID, list[StretchBody]] = {each: [] for each in ids}
     plans: dict[UUID, Plan] = {}
     direct: set[UUID] = set()
     for line, version in own_lines(tx, ids):
         plan = plans[line.subscription_id] = plan_of(version, published)
         if scope.is_member(line.seller_id) or scope.is_member(line.buyer_id):
             direct.add(line.subscription_id)
-        stretch = SeenStretch(
-            line.starts_on,
-            version.number,
-            line.tier if published.owners["plan", plan.slug] in shown else None,
-            line.quantity,
-            line.paused,
-            line.trial,
-            {
+        stretch = StretchBody(
+            starts_on=line.starts_on,
+            plan_version=version.number,
+            tier=line.tier if published.owners["plan", plan.slug] in shown else None,
+            quantity=line.quantity,
+            paused=line.paused,
+            trial=line.trial,
+            choices={
                 choice: value
                 for choice, value in line.choices.items()
                 if published.owners["service", choice.partition("/")[0]] in shown
             },
-            line.special_terms if scope.sees_link(line.seller_id, line.buyer_id) else {},
+            special_terms=line.special_terms if scope.sees_link(line.seller_id, line.buyer_id) else {},
         )
         before = found[line.subscription_id]
-        if not before or replace(stretch, starts_on=before[-1].starts_on) != before[-1]:
+        if not before or stretch.model_copy(update={"starts_on": before[-1].starts_on}) != before[-1]:
             before.append(stretch)
     return found, plans, direct
 
 
-def _accepted(tx: Session, ids: list[UUID]) -> dict[UUID, list[AcceptedTerms]]:
-    found: dict[UUID, list[AcceptedTerms]] = {}
+def _accepted(tx: Session, ids: list[UUID]) -> dict[UUID, list[AcceptedTermsBody]]:
+    found: dict[UUID, list[AcceptedTermsBody]] = {}
     for row, number, name in acceptances(tx, ids):
-        found.setdefault(row.subscription_id, []).append(AcceptedTerms(number, row.terms, name, row.accepted_at))
+        found.setdefault(row.subscription_id, []).append(
+            AcceptedTermsBody(plan_version=number, terms=row.terms, accepted_by=name, accepted_at=row.accepted_at)
+        )
     return found

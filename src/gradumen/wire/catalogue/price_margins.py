@@ -21,7 +21,7 @@ class MarginBody(Body):
     percent_lowest: DecimalText | None
 
 
-class MarginsBody(Body):
+class PriceMarginsBody(Body):
     """The rates of a card that a seller sells by, with buy price and margin."""
 
     sells_by: str

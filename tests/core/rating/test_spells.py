@@ -17,7 +17,7 @@ from gradumen.core.errors import Invalid
 from gradumen.core.periods import Period, hour_number
 from gradumen.core.rating.rated_periods import rate_period
 from gradumen.core.rating.rating import USAGE_SCHEMA, Pricing, RatedLine
-from gradumen.core.rating.stretches import kinds_of, started_time
+from gradumen.core.rating.spells import kinds_of, started_time
 from gradumen.wire.catalogue.forms.rate_cards import read_rate_card
 from gradumen.wire.catalogue.forms.rates import Known
 
@@ -32,7 +32,7 @@ TABLES: tuple[dict[tuple[int, int], tuple[Price, ...]], ...] = (
     {(0, 1): (OLD, NEW), (1, 1): (OLD,), (0, 2): (ODD, NEW)},
 )
 """By attributes and phase: in the first all versions go together; in the others a rate is shared by several kinds."""
-Stretch = tuple[int, int, int, int]
+Spell = tuple[int, int, int, int]
 """Attributes, phase, start, end."""
 
 
@@ -41,15 +41,13 @@ def frames(table: dict[tuple[int, int], tuple[Price, ...]]) -> pl.DataFrame:
     return pl.DataFrame(rows, schema=SCHEMA, orient="row")
 
 
-def count(
-    stretches: list[Stretch], table: dict[tuple[int, int], tuple[Price, ...]], cuts: list[int]
-) -> dict[object, int]:
+def count(spells: list[Spell], table: dict[tuple[int, int], tuple[Price, ...]], cuts: list[int]) -> dict[object, int]:
     """Steps begun, by walking through every second of what a rate prices."""
     found: dict[object, int] = {}
     for price in {price for prices in table.values() for price in prices}:
         rate, step, since, until = price
         on: set[int] = set()
-        for attributes, phase, start, end in stretches:
+        for attributes, phase, start, end in spells:
             if price in table.get((attributes, phase), ()):
                 on |= set(range(start, end))
         began = 0
@@ -73,11 +71,11 @@ def count(
     st.sampled_from([[0, 1000], [0, 333, 700, 1000]]),
 )
 def test_begun_time_is_what_walking_through_it_counts(
-    table: dict[tuple[int, int], tuple[Price, ...]], stretches: list[Stretch], cuts: list[int]
+    table: dict[tuple[int, int], tuple[Price, ...]], spells: list[Spell], cuts: list[int]
 ) -> None:
     what, prices = kinds_of(frames(table))
     rows = pl.DataFrame(
-        [(0, 0, attributes, phase, 4, 5, 6, start, end) for attributes, phase, start, end in stretches],
+        [(0, 0, attributes, phase, 4, 5, 6, start, end) for attributes, phase, start, end in spells],
         schema={**dict.fromkeys((*WHAT, "line", "project", "resource"), pl.Int32), "start": pl.Int64, "end": pl.Int64},
         orient="row",
     )
@@ -86,7 +84,7 @@ def test_begun_time_is_what_walking_through_it_counts(
     summed: dict[object, int] = {}
     for _, rate, _, _, cut, quantity in found.iter_rows():
         summed[rate, cut] = summed.get((rate, cut), 0) + quantity
-    assert summed == count(stretches, table, cuts)
+    assert summed == count(spells, table, cuts)
 
 
 def test_versions_of_a_price_are_one_kind_unless_they_share_a_rate_with_another() -> None:

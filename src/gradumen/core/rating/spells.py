@@ -1,7 +1,7 @@
 """Time that a resource spends in named phases, charged in whole steps once begun.
 
-Intervals of the same resource that touch or overlap are one stretch; a step of time belongs to the version, day and
-period in which it begins, so that nothing is charged twice where a stretch crosses a boundary.
+Intervals of the same resource that touch or overlap are one spell; a step of time belongs to the version, day and
+period in which it begins, so that nothing is charged twice where a spell crosses a boundary.
 """
 
 from math import prod
@@ -12,7 +12,7 @@ import polars as pl
 from gradumen.core.catalogue.rates import MICRO
 from gradumen.core.rating.groups import Array, run_numbers, run_starts
 
-STRETCH_SCHEMA = {
+SPELL_SCHEMA = {
     "line": pl.Int32,
     "meter": pl.Int32,
     "attributes": pl.Int32,
@@ -26,7 +26,7 @@ STRETCH_SCHEMA = {
 
 
 def kinds_of(rates: pl.DataFrame) -> tuple[pl.DataFrame, pl.DataFrame]:
-    """Which stretches are alike for all rates that price them, so that they need to be found only once.
+    """Which spells are alike for all rates that price them, so that they need to be found only once.
 
     Args:
         rates: ``card, meter, attributes, phase``, and the ``rate`` that prices that, with ``step, since, until``.
@@ -74,7 +74,7 @@ def started_time(intervals: pl.DataFrame, rates: pl.DataFrame, cuts: Array) -> p
     Returns:
         ``line, rate, project, resource, cut, quantity``; ``cut`` is the index of the time before.
 
-    Two intervals that touch are one stretch of 5,400 seconds: two hours are begun, not three.
+    Two intervals that touch are one spell of 5,400 seconds: two hours are begun, not three.
 
     >>> interval = {"line": 1, "kind": 0, "project": 1, "resource": 7}
     >>> seen = pl.DataFrame([interval | {"start": 0, "end": 3000}, interval | {"start": 3000, "end": 5400}])
@@ -118,7 +118,7 @@ def _merged(intervals: pl.DataFrame) -> pl.DataFrame:
     resource = _codes(columns, keys)
     order = _order(resource, columns["start"])
     resource, begins, ends = resource[order], columns["start"][order], columns["end"][order]
-    first = _stretches(resource, begins, ends)
+    first = _spells(resource, begins, ends)
     kept = {name: columns[name][order[first]] for name in keys}
     return pl.DataFrame({**kept, "start": begins[first], "end": np.maximum.reduceat(ends, first)})
 
@@ -143,8 +143,8 @@ def _order(resource: Array, start: Array) -> Array:
     return np.argsort(resource * span + (start - origin), kind="stable")
 
 
-def _stretches(resource: Array, start: Array, end: Array) -> Array:
-    """Where a new stretch begins: another resource, or after a gap."""
+def _spells(resource: Array, start: Array, end: Array) -> Array:
+    """Where a new spell begins: another resource, or after a gap."""
     size = len(start)
     first = run_starts(resource)
     group = run_numbers(first, size)
