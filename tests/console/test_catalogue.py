@@ -79,7 +79,11 @@ def test_stone_barn_is_built_from_nothing(tab: Tab, world: World) -> None:
     rate.get_by_label("Price, EUR").nth(0).fill("0.05")
     rate.get_by_label("Price, EUR").nth(1).fill("0.08x")
     page.get_by_role("button", name="Check").click()
-    expect(page.get_by_text("rates[0].blocks[1]")).to_be_visible()
+    way = page.get_by_role("button", name="Rate protected, block 2")
+    expect(way).to_be_visible()
+    expect(page.locator('[data-place="rates[0]"]').get_by_role("alert")).to_contain_text("0.08x")
+    way.click()
+    expect(rate.get_by_label("Rate", exact=True)).to_be_focused()
     rate.get_by_label("Price, EUR").nth(1).fill("0.04")
     expect(rate.get_by_role("img")).to_be_visible()
     for tier, fee in (("heath", "9"), ("moor", "29"), ("summit", "99")):

@@ -2,7 +2,7 @@
 import { Box, Button } from '@mui/material';
 import { useState } from 'react';
 import type { Schemas } from '../shared/api';
-import { type Column, DataTable, byText } from '../shared/DataTable';
+import { type Column, DataTable, type RowGroup, byText } from '../shared/DataTable';
 import { dayThatBegins, servicePeriod } from '../shared/dates';
 import { averageOf, compare, formatCount, formatMoney, formatQuantity, sum } from '../shared/decimal';
 import { formatUnit } from '../shared/units';
@@ -18,12 +18,8 @@ interface Row {
 export function Lines(props: { invoice: Invoice; open: string | null; onOpen: (key: string) => void }) {
   const { invoice, open, onOpen } = props;
   const rows = invoice.lines.map((line, index) => ({ line, key: String(index + 1) }));
-  const groups = new Map<string, Row[]>();
-  for (const row of rows) {
-    const key = `${row.line.organisation}/${row.line.project ?? ''}`;
-    groups.set(key, [...(groups.get(key) ?? []), row]);
-  }
   const usual = usualPeriod(rows);
+  const [unfolded, setUnfolded] = useState<string[]>([]);
   return (
     <>
       {usual && (
@@ -31,19 +27,66 @@ export function Lines(props: { invoice: Invoice; open: string | null; onOpen: (k
           All of {usual}, unless said beside a line.
         </Box>
       )}
-      {[...groups].map(([owner, own]) => (
-        <Owner
-          key={owner}
-          invoice={invoice}
-          owner={owner}
-          rows={own}
-          usual={usual}
-          open={open}
-          onOpen={onOpen}
-        />
-      ))}
+      <DataTable
+        name="lines"
+        label="Lines"
+        rows={rows}
+        groups={groupsOf(invoice, rows, open, unfolded, setUnfolded)}
+        rowKey={(row) => row.key}
+        columns={columnsOf(invoice, rows, usual)}
+        selected={open}
+        onOpen={(row) => onOpen(row.key)}
+        detail={({ line }) => (line.charge_id ? <Explanation chargeId={line.charge_id} line={line} /> : null)}
+      />
     </>
   );
+}
+
+/** Lines below their project, projects below their organisation where they are not the buyer's own. */
+function groupsOf(
+  invoice: Invoice,
+  rows: readonly Row[],
+  open: string | null,
+  unfolded: readonly string[],
+  setUnfolded: (keys: string[]) => void,
+): RowGroup<Row>[] {
+  const money = (some: readonly Row[]) =>
+    formatMoney(sum(some.map(({ line }) => line.amount)), invoice.currency);
+  const owners = grouped(rows, ({ line }) => line.organisation);
+  const others = [...owners.keys()].some((owner) => owner !== invoice.buyer);
+  return [...owners].flatMap(([owner, own]) => {
+    const projects = [...grouped(own, ({ line }) => line.project ?? '')].map(([project, some]) => {
+      const key = `${owner}/${project}`;
+      const nothing = some.filter(({ line }) => compare(line.amount, '0') === 0);
+      const all = unfolded.includes(key) || nothing.some((row) => row.key === open);
+      const folded = all ? 'Fold what comes to nothing' : `${zeros(nothing.length)}: within what is included`;
+      return {
+        key,
+        title: some[0]?.line.project_name ?? 'The whole organisation',
+        depth: others ? 1 : 0,
+        total: money(some),
+        rows: all ? some : some.filter((row) => !nothing.includes(row)),
+        after: nothing.length > 0 && (
+          <Button
+            onClick={() => setUnfolded(all ? unfolded.filter((each) => each !== key) : [...unfolded, key])}
+            sx={{ mt: 0.5 }}
+          >
+            {folded}
+          </Button>
+        ),
+      };
+    });
+    const title = own[0]?.line.organisation_name ?? owner;
+    return others ? [{ key: owner, title, total: money(own), rows: [] }, ...projects] : projects;
+  });
+}
+
+const zeros = (count: number) => `${formatCount(count)} ${count === 1 ? 'line comes' : 'lines come'} to 0.00`;
+
+function grouped(rows: readonly Row[], by: (row: Row) => string): Map<string, Row[]> {
+  const found = new Map<string, Row[]>();
+  for (const row of rows) found.set(by(row), [...(found.get(by(row)) ?? []), row]);
+  return found;
 }
 
 /** The service period of most lines, where there is one. */
@@ -57,21 +100,15 @@ function usualPeriod(rows: readonly Row[]): string | null {
   return most && most[1] * 2 > rows.length ? most[0] : null;
 }
 
-function Owner(props: {
-  invoice: Invoice;
-  owner: string;
-  rows: Row[];
-  usual: string | null;
-  open: string | null;
-  onOpen: (key: string) => void;
-}) {
-  const { invoice, owner, rows, usual, open, onOpen } = props;
-  const of = rows[0]?.line;
-  const nothing = rows.filter(({ line }) => compare(line.amount, '0') === 0);
-  const [all, setAll] = useState(nothing.some(({ key }) => key === open));
-  const shown = all ? rows : rows.filter((row) => !nothing.includes(row));
-  const money = (amount: string) => formatMoney(amount, invoice.currency);
-  const columns: Column<Row>[] = [
+function columnsOf(invoice: Invoice, rows: readonly Row[], usual: string | null): Column<Row>[] {
+  const periods = new Set(rows.map(({ line }) => servicePeriod(line.service_start, line.service_end)));
+  const period: Column<Row> = {
+    key: 'period',
+    title: 'Service period',
+    width: '14%',
+    cell: ({ line }) => <Period line={line} month={invoice.period} usual={usual} />,
+  };
+  return [
     {
       key: 'what',
       title: 'What',
@@ -79,15 +116,9 @@ function Owner(props: {
       cell: ({ line }) =>
         line.corrects ? `${line.description} (corrects ${line.corrects})` : line.description,
       order: byText(({ line }: Row) => line.description),
-      total: rows.length > 1 ? 'In all' : undefined,
     },
     { key: 'subscription', title: 'Subscription', width: '13%', cell: ({ line }) => line.subscription },
-    {
-      key: 'period',
-      title: 'Service period',
-      width: '14%',
-      cell: ({ line }) => <Period line={line} month={invoice.period} usual={usual} />,
-    },
+    ...(periods.size === 1 && usual ? [] : [period]),
     {
       key: 'quantity',
       title: 'Quantity',
@@ -112,38 +143,10 @@ function Owner(props: {
       key: 'amount',
       title: invoice.currency,
       number: true,
-      cell: ({ line }) => money(line.amount),
+      cell: ({ line }) => formatMoney(line.amount, invoice.currency),
       order: (left, right) => compare(left.line.amount, right.line.amount),
-      total: rows.length > 1 ? money(sum(rows.map(({ line }) => line.amount))) : undefined,
     },
   ];
-  return (
-    <Box component="section" sx={{ mb: 3 }}>
-      <Box component="h3" sx={{ fontSize: '0.9rem', fontWeight: 620, m: 0, mb: 0.5 }}>
-        {of?.project_name ?? 'The whole organisation'}
-        <Box component="span" sx={{ color: 'text.secondary', fontWeight: 400, ml: 1 }}>
-          {of?.organisation === invoice.buyer ? '' : `of ${of?.organisation_name}`}
-        </Box>
-      </Box>
-      <DataTable
-        name={`lines-${owner}`}
-        label={`Lines of ${owner}`}
-        rows={shown}
-        rowKey={(row) => row.key}
-        columns={columns}
-        selected={open}
-        onOpen={(row) => onOpen(row.key)}
-        detail={({ line }) => (line.charge_id ? <Explanation chargeId={line.charge_id} line={line} /> : null)}
-      />
-      {nothing.length > 0 && (
-        <Button onClick={() => setAll(!all)} sx={{ mt: 0.5 }}>
-          {all
-            ? 'Fold what comes to nothing'
-            : `${formatCount(nothing.length)} ${nothing.length === 1 ? 'line comes' : 'lines come'} to 0.00: within what is included`}
-        </Button>
-      )}
-    </Box>
-  );
 }
 
 /** The service period, where it is not that of most lines; usage of an earlier month is marked. */

@@ -5,6 +5,7 @@ import { useSignedIn } from '../access/session';
 import { organisationsOptions } from '../organisations/organisations';
 import { type PlanForm, type ServiceForm, plansOptions, servicesOptions } from './catalogue';
 import { Add, change, Group, Line, Remove, Row, Select, withItem, withoutItem, Words } from './fields';
+import { At } from './mistakes';
 import type { Floor, OfferForm } from './offers';
 
 const NAMED = 20;
@@ -27,7 +28,7 @@ export function OfferEditor({ form, onChange }: { form: OfferForm; onChange: (fo
   return (
     <Box sx={{ display: 'grid', gap: 3, maxWidth: 1000 }}>
       <Row>
-        <Line label="Name here" value={form.name} onChange={set('name')} width={260} />
+        <Line place="name" label="Name here" value={form.name} onChange={set('name')} width={260} />
         <Select
           label="Offered to"
           value={named ? 'named' : ((form.to as string | undefined) ?? 'all')}
@@ -42,6 +43,7 @@ export function OfferEditor({ form, onChange }: { form: OfferForm; onChange: (fo
         />
         {Array.isArray(form.to) && (
           <Words
+            place="to"
             label="Organisations, or organisation/project"
             value={form.to}
             onChange={(to) => onChange({ ...form, to })}
@@ -58,6 +60,7 @@ export function OfferEditor({ form, onChange }: { form: OfferForm; onChange: (fo
         )}
       </Row>
       <Line
+        place="description"
         label="Description here"
         value={form.description}
         onChange={set('description')}
@@ -66,31 +69,33 @@ export function OfferEditor({ form, onChange }: { form: OfferForm; onChange: (fo
       />
       <Group title="Tiers on offer, with their names here">
         {(plan?.tiers ?? []).map((tier) => (
-          <Row key={tier.tier}>
-            <FormControlLabel
-              sx={{ width: 170 }}
-              control={
-                <Checkbox
-                  checked={tier.tier in tiers}
-                  onChange={(event) => {
-                    const chosen = { ...tiers, [tier.tier]: tiers[tier.tier] ?? tier.name };
-                    const kept = event.target.checked
-                      ? chosen
-                      : Object.fromEntries(Object.entries(tiers).filter(([slug]) => slug !== tier.tier));
-                    onChange({ ...form, tiers: kept });
-                  }}
-                />
-              }
-              label={tier.tier}
-            />
-            {tier.tier in tiers && (
-              <Line
-                label={`Name of ${tier.tier} here`}
-                value={tiers[tier.tier]}
-                onChange={(name) => onChange({ ...form, tiers: { ...tiers, [tier.tier]: name } })}
+          <At key={tier.tier} place={`tiers.${tier.tier}`}>
+            <Row>
+              <FormControlLabel
+                sx={{ width: 170 }}
+                control={
+                  <Checkbox
+                    checked={tier.tier in tiers}
+                    onChange={(event) => {
+                      const chosen = { ...tiers, [tier.tier]: tiers[tier.tier] ?? tier.name };
+                      const kept = event.target.checked
+                        ? chosen
+                        : Object.fromEntries(Object.entries(tiers).filter(([slug]) => slug !== tier.tier));
+                      onChange({ ...form, tiers: kept });
+                    }}
+                  />
+                }
+                label={tier.tier}
               />
-            )}
-          </Row>
+              {tier.tier in tiers && (
+                <Line
+                  label={`Name of ${tier.tier} here`}
+                  value={tiers[tier.tier]}
+                  onChange={(name) => onChange({ ...form, tiers: { ...tiers, [tier.tier]: name } })}
+                />
+              )}
+            </Row>
+          </At>
         ))}
         <Select
           label="Recommended"
@@ -104,37 +109,47 @@ export function OfferEditor({ form, onChange }: { form: OfferForm; onChange: (fo
         {floors.map((floor, index) => {
           const put = (next: Floor) => onChange({ ...form, floors: withItem(floors, index, next) });
           return (
-            <Row key={index}>
-              <Line
-                label="Meter, or tier"
-                value={floor.meter ?? floor.tier}
-                options={[...meters, ...Object.keys(tiers)]}
-                width={230}
-                onChange={(what) =>
-                  put(
-                    what in tiers
-                      ? { tier: what, currency: floor.currency, price: floor.price }
-                      : { meter: what, per: floor.per ?? '', currency: floor.currency, price: floor.price },
-                  )
-                }
-              />
-              {floor.tier === undefined && (
-                <Line label="Per" value={floor.per} width={130} onChange={(per) => put({ ...floor, per })} />
-              )}
-              <Line
-                label="Not below"
-                value={floor.price}
-                width={110}
-                onChange={(price) => put({ ...floor, price })}
-              />
-              <Line
-                label="Currency"
-                value={floor.currency}
-                width={100}
-                onChange={(currency) => put({ ...floor, currency })}
-              />
-              <Remove what={`floor ${index + 1}`} onClick={() => set('floors')(withoutItem(floors, index))} />
-            </Row>
+            <At key={index} place={`floors[${index}]`}>
+              <Row>
+                <Line
+                  label="Meter, or tier"
+                  value={floor.meter ?? floor.tier}
+                  options={[...meters, ...Object.keys(tiers)]}
+                  width={230}
+                  onChange={(what) =>
+                    put(
+                      what in tiers
+                        ? { tier: what, currency: floor.currency, price: floor.price }
+                        : { meter: what, per: floor.per ?? '', currency: floor.currency, price: floor.price },
+                    )
+                  }
+                />
+                {floor.tier === undefined && (
+                  <Line
+                    label="Per"
+                    value={floor.per}
+                    width={130}
+                    onChange={(per) => put({ ...floor, per })}
+                  />
+                )}
+                <Line
+                  label="Not below"
+                  value={floor.price}
+                  width={110}
+                  onChange={(price) => put({ ...floor, price })}
+                />
+                <Line
+                  label="Currency"
+                  value={floor.currency}
+                  width={100}
+                  onChange={(currency) => put({ ...floor, currency })}
+                />
+                <Remove
+                  what={`floor ${index + 1}`}
+                  onClick={() => set('floors')(withoutItem(floors, index))}
+                />
+              </Row>
+            </At>
           );
         })}
         <Add

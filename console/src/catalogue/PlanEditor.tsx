@@ -2,6 +2,7 @@
 import { Box } from '@mui/material';
 import { useQuery } from '@tanstack/react-query';
 import { type PlanForm, type ServiceForm, type Tier, servicesOptions } from './catalogue';
+import { At } from './mistakes';
 import { MEASURE_UNITS } from '../organisations/organisations';
 import { Add, change, Line, Pairs, Remove, Row, Select, withItem, withoutItem, Words } from './fields';
 
@@ -19,8 +20,9 @@ export function PlanEditor({ form, onChange }: { form: PlanForm; onChange: (form
   return (
     <Box sx={{ display: 'grid', gap: 3 }}>
       <Row>
-        <Line label="Name" value={form.name} onChange={set('name')} width={260} />
+        <Line place="name" label="Name" value={form.name} onChange={set('name')} width={260} />
         <Words
+          place="services"
           label="Services"
           value={form.services}
           onChange={(value) => onChange({ ...form, services: value })}
@@ -28,24 +30,28 @@ export function PlanEditor({ form, onChange }: { form: PlanForm; onChange: (form
           help={known.length ? `known: ${known.map((service) => service.service).join(', ')}` : undefined}
         />
         <Line
+          place="minimum-months"
           label="Minimum term, months"
           value={form['minimum-months']}
           onChange={set('minimum-months')}
           width={170}
         />
         <Line
+          place="renewal.months"
           label="Renews for, months"
           value={form.renewal?.months}
           width={150}
           onChange={(months) => set('renewal')(change(form.renewal ?? {}, 'months', months))}
         />
         <Line
+          place="renewal.notice-days"
           label="Notice, days"
           value={form.renewal?.['notice-days']}
           width={110}
           onChange={(days) => set('renewal')(change(form.renewal ?? {}, 'notice-days', days))}
         />
         <Line
+          place="trial"
           label="Trial, days"
           value={form.trial?.days}
           width={110}
@@ -64,6 +70,7 @@ export function PlanEditor({ form, onChange }: { form: PlanForm; onChange: (form
         )}
       </Row>
       <Line
+        place="description"
         label="Description"
         value={form.description}
         onChange={set('description')}
@@ -72,6 +79,7 @@ export function PlanEditor({ form, onChange }: { form: PlanForm; onChange: (form
       />
       <Row>
         <Line
+          place="terms"
           label="Version of the terms"
           value={form.terms?.version}
           width={170}
@@ -101,55 +109,56 @@ export function PlanEditor({ form, onChange }: { form: PlanForm; onChange: (form
         {tiers.map((tier, index) => {
           const field = (name: keyof Tier) => (value: unknown) => setTier(index, change(tier, name, value));
           return (
-            <Box
-              key={index}
-              role="group"
-              aria-label={`Tier ${index + 1}`}
-              sx={{ display: 'grid', gap: 2, alignContent: 'start' }}
-            >
-              <Box sx={{ display: 'flex', gap: 1 }}>
-                <Line label="Tier" value={tier.tier} onChange={field('tier')} width="100%" />
-                <Line label="Tier's name" value={tier.name} onChange={field('name')} width="100%" />
-                <Remove
-                  what={`tier ${tier.tier}`}
-                  onClick={() => onChange({ ...form, tiers: withoutItem(tiers, index) })}
+            <At key={index} place={`tiers[${index}]`}>
+              <Box
+                role="group"
+                aria-label={`Tier ${index + 1}`}
+                sx={{ display: 'grid', gap: 2, alignContent: 'start' }}
+              >
+                <Box sx={{ display: 'flex', gap: 1 }}>
+                  <Line label="Tier" value={tier.tier} onChange={field('tier')} width="100%" />
+                  <Line label="Tier's name" value={tier.name} onChange={field('name')} width="100%" />
+                  <Remove
+                    what={`tier ${tier.tier}`}
+                    onClick={() => onChange({ ...form, tiers: withoutItem(tiers, index) })}
+                  />
+                </Box>
+                <Line
+                  label="For whom"
+                  value={tier.description}
+                  onChange={field('description')}
+                  width="100%"
+                  multiline
+                />
+                <Pairs
+                  title="Service levels"
+                  adds="level"
+                  value={tier.levels}
+                  onChange={field('levels')}
+                  nameLabel="Level"
+                  valueLabel="like 24 hour"
+                  options={LEVELS}
+                />
+                <Pairs
+                  title="Included each month"
+                  adds="allowance"
+                  value={tier.allowances}
+                  onChange={field('allowances')}
+                  nameLabel="Meter included"
+                  valueLabel="like 10 GiB"
+                  options={meters}
+                />
+                <Pairs
+                  title="Default quotas"
+                  adds="quota"
+                  value={tier.quotas}
+                  onChange={field('quotas')}
+                  nameLabel="Measure"
+                  valueLabel="Limit"
+                  options={Object.keys(MEASURE_UNITS)}
                 />
               </Box>
-              <Line
-                label="For whom"
-                value={tier.description}
-                onChange={field('description')}
-                width="100%"
-                multiline
-              />
-              <Pairs
-                title="Service levels"
-                adds="level"
-                value={tier.levels}
-                onChange={field('levels')}
-                nameLabel="Level"
-                valueLabel="like 24 hour"
-                options={LEVELS}
-              />
-              <Pairs
-                title="Included each month"
-                adds="allowance"
-                value={tier.allowances}
-                onChange={field('allowances')}
-                nameLabel="Meter included"
-                valueLabel="like 10 GiB"
-                options={meters}
-              />
-              <Pairs
-                title="Default quotas"
-                adds="quota"
-                value={tier.quotas}
-                onChange={field('quotas')}
-                nameLabel="Measure"
-                valueLabel="Limit"
-                options={Object.keys(MEASURE_UNITS)}
-              />
-            </Box>
+            </At>
           );
         })}
       </Box>

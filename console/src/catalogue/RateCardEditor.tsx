@@ -14,6 +14,7 @@ import { Derivation } from './DerivationEditor';
 import { Add, change, Group, Line, Remove, Row, withItem, withoutItem, Words } from './fields';
 import { DayPicker } from '../shared/DateInput';
 import { addDays } from '../shared/dates';
+import { At } from './mistakes';
 import { RateEditor } from './RateEditor';
 
 const CURRENCIES = ['EUR', 'GBP', 'JPY', 'SEK', 'USD'];
@@ -41,21 +42,25 @@ export function RateCardEditor({
   return (
     <Box sx={{ display: 'grid', gap: 3 }}>
       <Row>
-        <Line label="Name" value={form.name} onChange={set('name')} width={260} />
+        <Line place="name" label="Name" value={form.name} onChange={set('name')} width={260} />
         <Line
+          place="currency"
           label="Currency"
           value={form.currency}
           onChange={set('currency')}
           options={CURRENCIES}
           width={110}
         />
-        <DayPicker
-          label="Starts on"
-          value={form['starts-on'] ?? ''}
-          onChange={set('starts-on')}
-          width={175}
-        />
+        <At place="starts-on">
+          <DayPicker
+            label="Starts on"
+            value={form['starts-on'] ?? ''}
+            onChange={set('starts-on')}
+            width={175}
+          />
+        </At>
         <Line
+          place="at-renewal"
           label="Card at renewal"
           value={form['at-renewal']}
           onChange={(slug) => onChange(change(form, 'at-renewal', slug))}
@@ -65,25 +70,31 @@ export function RateCardEditor({
       </Row>
       {form.for === 'own-use' && (
         <Line
+          place="overhead"
           label="Overhead on all of it, percent"
           value={form.overhead}
           onChange={(percent) => onChange(change(form, 'overhead', percent))}
           width={220}
         />
       )}
-      <BuyersEditor value={form.for} onChange={(whom) => onChange({ ...form, for: whom })} />
-      <Derivation form={form} onChange={onChange} />
+      <At place="for">
+        <BuyersEditor value={form.for} onChange={(whom) => onChange({ ...form, for: whom })} />
+      </At>
+      <At place="derived">
+        <Derivation form={form} onChange={onChange} />
+      </At>
       <Group title={form.derived ? 'Rates of its own, beside or instead of those of the base' : 'Rates'}>
         {form.rates.map((rate, index) => (
-          <RateEditor
-            key={index}
-            rate={rate}
-            currency={form.currency}
-            meters={meters}
-            tiers={tiers}
-            onChange={(next) => onChange({ ...form, rates: withItem(form.rates, index, next) })}
-            onRemove={() => onChange({ ...form, rates: withoutItem(form.rates, index) })}
-          />
+          <At key={index} place={`rates[${index}]`}>
+            <RateEditor
+              rate={rate}
+              currency={form.currency}
+              meters={meters}
+              tiers={tiers}
+              onChange={(next) => onChange({ ...form, rates: withItem(form.rates, index, next) })}
+              onRemove={() => onChange({ ...form, rates: withoutItem(form.rates, index) })}
+            />
+          </At>
         ))}
         <Add
           what="rate"
@@ -97,38 +108,45 @@ export function RateCardEditor({
           const field = (name: keyof Discount) => (value: unknown) =>
             setDiscounts(withItem(discounts, index, change(discount, name, value)));
           return (
-            <Row key={index}>
-              <Line label="Discount" value={discount.discount} onChange={field('discount')} width={140} />
-              <Line label="Discount's name" value={discount.name} onChange={field('name')} width={170} />
-              <Line label="Percent" value={discount.percent} onChange={field('percent')} width={90} />
-              <Line
-                label="or amount per month"
-                value={discount.amount}
-                onChange={field('amount')}
-                width={150}
-              />
-              <Words label="On services" value={discount.services} onChange={field('services')} width={170} />
-              <Words label="On rates" value={discount.rates} onChange={field('rates')} width={170} />
-              <DayPicker
-                label="From"
-                value={discount.from ?? ''}
-                onChange={field('from')}
-                width={175}
-                optional
-              />
-              <DayPicker
-                label="Last day"
-                // In the file it is the first day that the discount no longer covers.
-                value={discount.until ? addDays(discount.until, -1) : ''}
-                onChange={(day) => field('until')(day && addDays(day, 1))}
-                width={175}
-                optional
-              />
-              <Remove
-                what={`discount ${discount.discount}`}
-                onClick={() => setDiscounts(withoutItem(discounts, index))}
-              />
-            </Row>
+            <At key={index} place={`discounts[${index}]`}>
+              <Row>
+                <Line label="Discount" value={discount.discount} onChange={field('discount')} width={140} />
+                <Line label="Discount's name" value={discount.name} onChange={field('name')} width={170} />
+                <Line label="Percent" value={discount.percent} onChange={field('percent')} width={90} />
+                <Line
+                  label="or amount per month"
+                  value={discount.amount}
+                  onChange={field('amount')}
+                  width={150}
+                />
+                <Words
+                  label="On services"
+                  value={discount.services}
+                  onChange={field('services')}
+                  width={170}
+                />
+                <Words label="On rates" value={discount.rates} onChange={field('rates')} width={170} />
+                <DayPicker
+                  label="From"
+                  value={discount.from ?? ''}
+                  onChange={field('from')}
+                  width={175}
+                  optional
+                />
+                <DayPicker
+                  label="Last day"
+                  // In the file it is the first day that the discount no longer covers.
+                  value={discount.until ? addDays(discount.until, -1) : ''}
+                  onChange={(day) => field('until')(day && addDays(day, 1))}
+                  width={175}
+                  optional
+                />
+                <Remove
+                  what={`discount ${discount.discount}`}
+                  onClick={() => setDiscounts(withoutItem(discounts, index))}
+                />
+              </Row>
+            </At>
           );
         })}
         <Add what="discount" onClick={() => setDiscounts([...discounts, { discount: '', name: '' }])} />

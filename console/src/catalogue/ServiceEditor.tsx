@@ -1,6 +1,7 @@
 /** What a service is: what is counted, what its price can depend on, what is chosen. */
 import { Box } from '@mui/material';
 import { MEASURE_UNITS } from '../organisations/organisations';
+import { At } from './mistakes';
 import type { Meter, ServiceForm } from './catalogue';
 import { Add, change, Group, Line, Pairs, Remove, Row, Select, withItem, withoutItem, Words } from './fields';
 
@@ -44,10 +45,21 @@ export function ServiceEditor({
   return (
     <Box sx={{ display: 'grid', gap: 3, maxWidth: 1000 }}>
       <Row>
-        <Line label="Name" value={form.name} onChange={set('name')} width={260} />
-        <Line label="Category" value={form.category} onChange={set('category')} options={CATEGORIES} />
-        <Line label="Subcategory" value={form.subcategory} onChange={set('subcategory')} />
-        <Line label="Really supplied by" value={form.supplier} onChange={set('supplier')} />
+        <Line place="name" label="Name" value={form.name} onChange={set('name')} width={260} />
+        <Line
+          place="category"
+          label="Category"
+          value={form.category}
+          onChange={set('category')}
+          options={CATEGORIES}
+        />
+        <Line
+          place="subcategory"
+          label="Subcategory"
+          value={form.subcategory}
+          onChange={set('subcategory')}
+        />
+        <Line place="supplier" label="Really supplied by" value={form.supplier} onChange={set('supplier')} />
         <Select
           label="Licence"
           value={form.licence ?? 'none'}
@@ -56,6 +68,7 @@ export function ServiceEditor({
         />
       </Row>
       <Line
+        place="description"
         label="Description"
         value={form.description}
         onChange={set('description')}
@@ -68,78 +81,85 @@ export function ServiceEditor({
             setMeters(meters.map((each, place) => (place === index ? next : each)));
           const field = (name: keyof Meter) => (value: string) => put([slug, change(meter, name, value)]);
           return (
-            <Row key={index}>
-              <Line label="Meter" value={slug} onChange={(next) => put([next, meter])} width={130} />
-              <Line label="Meter's name" value={meter.name} onChange={field('name')} width={170} />
-              <Line
-                label="Counted in"
-                value={meter.unit}
-                onChange={field('unit')}
-                options={UNITS}
-                width={140}
-              />
-              <Line label="Name of one piece" value={meter.counted} onChange={field('counted')} width={120} />
-              <Select
-                label="Samples"
-                value={meter.combine}
-                onChange={field('combine')}
-                options={[
-                  ['sum', 'add up'],
-                  ['level', 'a level, over time'],
-                ]}
-              />
-              <Select
-                label="What counts"
-                value={meter.statistic ?? 'sum'}
-                onChange={(value) =>
-                  put([
-                    slug,
-                    value === 'sum'
-                      ? change(change(change(meter, 'statistic', ''), 'window', ''), 'across', '')
-                      : { ...meter, statistic: value, window: meter.window ?? 'period' },
-                  ])
-                }
-                options={[
-                  ['sum', 'all'],
-                  ['max', 'the highest'],
-                  ['mean', 'their mean'],
-                  ['p95', '95th percentile'],
-                ]}
-              />
-              {meter.statistic && (
-                <Select
-                  label="In each"
-                  value={meter.window}
-                  onChange={field('window')}
-                  options={['day', 'period']}
-                  width={100}
+            <At key={index} place={`meters.${slug}`}>
+              <Row>
+                <Line label="Meter" value={slug} onChange={(next) => put([next, meter])} width={130} />
+                <Line label="Meter's name" value={meter.name} onChange={field('name')} width={170} />
+                <Line
+                  label="Counted in"
+                  value={meter.unit}
+                  onChange={field('unit')}
+                  options={UNITS}
+                  width={140}
                 />
-              )}
-              <Select
-                label="Resources"
-                value={meter.across ?? 'sum'}
-                onChange={(value) => field('across')(value === 'sum' ? '' : value)}
-                options={[
-                  ['sum', 'add up'],
-                  ['max', 'the highest counts'],
-                  ['distinct', 'each counts one'],
-                ]}
-              />
-              <Select
-                label="Is use of"
-                value={meter.measure ?? ''}
-                onChange={field('measure')}
-                width={130}
-                options={[
-                  ['', 'nothing limited'],
-                  ...Object.keys(MEASURE_UNITS).map((each): [string, string] => [each, each]),
-                ]}
-              />
-              <Remove
-                what={`meter ${slug}`}
-                onClick={() => setMeters(meters.filter((_, place) => place !== index))}
-              />
-            </Row>
+                <Line
+                  label="Name of one piece"
+                  value={meter.counted}
+                  onChange={field('counted')}
+                  width={120}
+                />
+                <Select
+                  label="Samples"
+                  value={meter.combine}
+                  onChange={field('combine')}
+                  options={[
+                    ['sum', 'add up'],
+                    ['level', 'a level, over time'],
+                  ]}
+                />
+                <Select
+                  label="What counts"
+                  value={meter.statistic ?? 'sum'}
+                  onChange={(value) =>
+                    put([
+                      slug,
+                      value === 'sum'
+                        ? change(change(change(meter, 'statistic', ''), 'window', ''), 'across', '')
+                        : { ...meter, statistic: value, window: meter.window ?? 'period' },
+                    ])
+                  }
+                  options={[
+                    ['sum', 'all'],
+                    ['max', 'the highest'],
+                    ['mean', 'their mean'],
+                    ['p95', '95th percentile'],
+                  ]}
+                />
+                {meter.statistic && (
+                  <Select
+                    label="In each"
+                    value={meter.window}
+                    onChange={field('window')}
+                    options={['day', 'period']}
+                    width={100}
+                  />
+                )}
+                <Select
+                  label="Resources"
+                  value={meter.across ?? 'sum'}
+                  onChange={(value) => field('across')(value === 'sum' ? '' : value)}
+                  options={[
+                    ['sum', 'add up'],
+                    ['max', 'the highest counts'],
+                    ['distinct', 'each counts one'],
+                  ]}
+                />
+                <Select
+                  label="Is use of"
+                  value={meter.measure ?? ''}
+                  onChange={field('measure')}
+                  width={130}
+                  options={[
+                    ['', 'nothing limited'],
+                    ...Object.keys(MEASURE_UNITS).map((each): [string, string] => [each, each]),
+                  ]}
+                />
+                <Remove
+                  what={`meter ${slug}`}
+                  onClick={() => setMeters(meters.filter((_, place) => place !== index))}
+                />
+              </Row>
+            </At>
           );
         })}
         <Add
@@ -149,28 +169,30 @@ export function ServiceEditor({
       </Group>
       <Group title="Attributes that a price can depend on">
         {attributes.map(([slug, values], index) => (
-          <Row key={index}>
-            <Line
-              label="Attribute"
-              value={slug}
-              width={160}
-              onChange={(next) =>
-                setAttributes(attributes.map((each, place) => (place === index ? [next, values] : each)))
-              }
-            />
-            <Words
-              label="Allowed values, none is any"
-              value={values}
-              width={420}
-              onChange={(next) =>
-                setAttributes(attributes.map((each, place) => (place === index ? [slug, next] : each)))
-              }
-            />
-            <Remove
-              what={`attribute ${slug}`}
-              onClick={() => setAttributes(attributes.filter((_, place) => place !== index))}
-            />
-          </Row>
+          <At key={index} place={`attributes.${slug}`}>
+            <Row>
+              <Line
+                label="Attribute"
+                value={slug}
+                width={160}
+                onChange={(next) =>
+                  setAttributes(attributes.map((each, place) => (place === index ? [next, values] : each)))
+                }
+              />
+              <Words
+                label="Allowed values, none is any"
+                value={values}
+                width={420}
+                onChange={(next) =>
+                  setAttributes(attributes.map((each, place) => (place === index ? [slug, next] : each)))
+                }
+              />
+              <Remove
+                what={`attribute ${slug}`}
+                onClick={() => setAttributes(attributes.filter((_, place) => place !== index))}
+              />
+            </Row>
+          </At>
         ))}
         <Add what="attribute" onClick={() => setAttributes([...attributes, ['', []]])} />
       </Group>
@@ -179,25 +201,27 @@ export function ServiceEditor({
           const put = (next: [string, { name: string; values: string[] }]) =>
             set('choices')(Object.fromEntries(choices.map((each, place) => (place === index ? next : each))));
           return (
-            <Row key={index}>
-              <Line label="Choice" value={slug} onChange={(next) => put([next, choice])} width={160} />
-              <Line
-                label="Choice's name"
-                value={choice.name}
-                onChange={(name) => put([slug, { ...choice, name }])}
-              />
-              <Words
-                label="Values"
-                value={choice.values}
-                onChange={(values) => put([slug, { ...choice, values }])}
-              />
-              <Remove
-                what={`choice ${slug}`}
-                onClick={() =>
-                  set('choices')(Object.fromEntries(choices.filter((_, place) => place !== index)))
-                }
-              />
-            </Row>
+            <At key={index} place={`choices.${slug}`}>
+              <Row>
+                <Line label="Choice" value={slug} onChange={(next) => put([next, choice])} width={160} />
+                <Line
+                  label="Choice's name"
+                  value={choice.name}
+                  onChange={(name) => put([slug, { ...choice, name }])}
+                />
+                <Words
+                  label="Values"
+                  value={choice.values}
+                  onChange={(values) => put([slug, { ...choice, values }])}
+                />
+                <Remove
+                  what={`choice ${slug}`}
+                  onClick={() =>
+                    set('choices')(Object.fromEntries(choices.filter((_, place) => place !== index)))
+                  }
+                />
+              </Row>
+            </At>
           );
         })}
         <Add
@@ -207,9 +231,10 @@ export function ServiceEditor({
       </Group>
       <Sizes form={form} onChange={set('sizes')} />
       <Row>
-        <Words label="Requires services" value={form.requires} onChange={set('requires')} />
-        <Words label="Excludes services" value={form.excludes} onChange={set('excludes')} />
+        <Words place="requires" label="Requires services" value={form.requires} onChange={set('requires')} />
+        <Words place="excludes" label="Excludes services" value={form.excludes} onChange={set('excludes')} />
         <Words
+          place="phases"
           label="Phases of a resource"
           value={form.phases}
           onChange={set('phases')}
@@ -238,34 +263,36 @@ function Sizes({ form, onChange }: { form: ServiceForm; onChange: (sizes: unknow
   return (
     <Group title="Named sizes">
       {own.map(([slug, size], index) => (
-        <Box key={index} sx={{ display: 'grid', gap: 1 }}>
-          <Row>
-            <Line
-              label="Size"
-              value={slug}
-              width={140}
-              onChange={(next) => put(withItem(own, index, [next, size] as [string, SizeMap[string]]))}
-            />
-            <Line
-              label="Size's name"
-              value={size.name}
-              onChange={(name) =>
-                put(withItem(own, index, [slug, { ...size, name }] as [string, SizeMap[string]]))
+        <At key={index} place={`sizes.${slug}`}>
+          <Box sx={{ display: 'grid', gap: 1 }}>
+            <Row>
+              <Line
+                label="Size"
+                value={slug}
+                width={140}
+                onChange={(next) => put(withItem(own, index, [next, size] as [string, SizeMap[string]]))}
+              />
+              <Line
+                label="Size's name"
+                value={size.name}
+                onChange={(name) =>
+                  put(withItem(own, index, [slug, { ...size, name }] as [string, SizeMap[string]]))
+                }
+              />
+              <Remove what={`size ${slug}`} onClick={() => put(withoutItem(own, index))} />
+            </Row>
+            <Pairs
+              title={`What ${size.name || 'it'} has`}
+              adds="amount"
+              value={size.amounts}
+              onChange={(amounts) =>
+                put(withItem(own, index, [slug, { ...size, amounts }] as [string, SizeMap[string]]))
               }
+              nameLabel="Of what"
+              valueLabel="like 2 vCPU"
             />
-            <Remove what={`size ${slug}`} onClick={() => put(withoutItem(own, index))} />
-          </Row>
-          <Pairs
-            title={`What ${size.name || 'it'} has`}
-            adds="amount"
-            value={size.amounts}
-            onChange={(amounts) =>
-              put(withItem(own, index, [slug, { ...size, amounts }] as [string, SizeMap[string]]))
-            }
-            nameLabel="Of what"
-            valueLabel="like 2 vCPU"
-          />
-        </Box>
+          </Box>
+        </At>
       ))}
       <Row>
         {!shared && <Add what="size" onClick={() => put([...own, ['', { name: '', amounts: {} }]])} />}

@@ -2,10 +2,12 @@
 import { Alert, Box, Button, Dialog, DialogActions, DialogContent, DialogTitle } from '@mui/material';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useEffect, useState } from 'react';
+import { Controller, useForm, useWatch } from 'react-hook-form';
 import { useNavigate, useParams } from 'react-router';
 import { useSignedIn } from '../access/session';
 import { api, body, Refusal } from '../shared/api';
 import { Differences } from './Differences';
+import { MistakeList, Mistakes } from './mistakes';
 import { Page, Section } from '../shared/Page';
 import { useToast } from '../shared/Toasts';
 import { Empty, Query } from '../shared/States';
@@ -55,17 +57,19 @@ function Editor({ written, kind }: { written: UnpublishedChange; kind: Kind }) {
   const queries = useQueryClient();
   const say = useToast();
   const options = unpublishedChangeOptions(home.organisation, kind, written.slug);
-  const [form, setForm] = useState<Form>(written.form);
+  const { control, formState, reset } = useForm<{ form: Form }>({
+    defaultValues: { form: written.form },
+  });
+  const form = useWatch({ control, name: 'form' });
+  const dirty = formState.isDirty;
   const [version, setVersion] = useState(written.version);
-  const [saved, setSaved] = useState<Form>(written.form);
   const [asking, setAsking] = useState(false);
-  const dirty = form !== saved;
   const path = { organisation: home.organisation, kind, slug: written.slug };
 
   const save = useMutation({
     mutationFn: (over: number) => saveUnpublishedChange(home.organisation, kind, written.slug, form, over),
     onSuccess: (kept) => {
-      setSaved(form);
+      reset({ form }, { keepValues: true });
       setVersion(kept.version);
       queries.setQueryData(options.queryKey, kept);
     },
@@ -119,10 +123,7 @@ function Editor({ written, kind }: { written: UnpublishedChange; kind: Kind }) {
   const other = [save.error, check.error, publish.error, discard.error].find(
     (error) => error && error !== edited && !mistakes(error).length,
   );
-  const change = (next: object) => {
-    check.reset();
-    setForm(next as Form);
-  };
+  const wrong = mistakes(check.error ?? publish.error);
   return (
     <Page
       title={(form.name as string) || written.slug}
@@ -158,8 +159,7 @@ function Editor({ written, kind }: { written: UnpublishedChange; kind: Kind }) {
                   onClick={() => {
                     save.reset();
                     void queries.fetchQuery({ ...options, staleTime: 0 }).then((theirs) => {
-                      setForm(theirs.form);
-                      setSaved(theirs.form);
+                      reset({ form: theirs.form });
                       setVersion(theirs.version);
                     });
                   }}
@@ -184,13 +184,29 @@ function Editor({ written, kind }: { written: UnpublishedChange; kind: Kind }) {
             {other.message}
           </Alert>
         )}
-        <Mistakes error={check.error ?? publish.error} />
+        {wrong.length > 0 && (
+          <Alert severity="error" variant="outlined">
+            <Mistakes value={wrong}>
+              <MistakeList form={form} />
+            </Mistakes>
+          </Alert>
+        )}
         {check.data && !dirty && <Changes changes={check.data} />}
       </Box>
-      {kind === 'service' && <ServiceEditor form={form as unknown as ServiceForm} onChange={change} />}
-      {kind === 'plan' && <PlanEditor form={form as unknown as PlanForm} onChange={change} />}
-      {kind === 'offer' && <OfferEditor form={form as unknown as OfferForm} onChange={change} />}
-      {kind === 'rate-card' && <RateCardEditor form={form as unknown as RateCardForm} onChange={change} />}
+      <Mistakes value={wrong}>
+        <Controller
+          control={control}
+          name="form"
+          render={({ field }) => {
+            const change = (next: object) => {
+              check.reset();
+              publish.reset();
+              field.onChange(next);
+            };
+            return <KindEditor kind={kind} form={field.value} onChange={change} />;
+          }}
+        />
+      </Mistakes>
       {asking && (
         <Dialog open onClose={() => setAsking(false)} aria-labelledby="publish-title">
           <DialogTitle id="publish-title">Publish {(form.name as string) || written.slug}</DialogTitle>
@@ -214,21 +230,12 @@ function Editor({ written, kind }: { written: UnpublishedChange; kind: Kind }) {
   );
 }
 
-function Mistakes({ error }: { error: Error | null }) {
-  const found = mistakes(error);
-  if (!found.length) return null;
-  return (
-    <Alert severity="error" variant="outlined">
-      {found.length === 1 ? 'One mistake keeps this from being published:' : `${found.length} mistakes:`}
-      <Box component="ul" sx={{ m: 0, pl: 2.5 }}>
-        {found.map((mistake, index) => (
-          <li key={index}>
-            <strong>{mistake.path}</strong>: {mistake.message}
-          </li>
-        ))}
-      </Box>
-    </Alert>
-  );
+function KindEditor(props: { kind: Kind; form: Form; onChange: (next: object) => void }) {
+  const { kind, form, onChange } = props;
+  if (kind === 'service') return <ServiceEditor form={form as unknown as ServiceForm} onChange={onChange} />;
+  if (kind === 'plan') return <PlanEditor form={form as unknown as PlanForm} onChange={onChange} />;
+  if (kind === 'offer') return <OfferEditor form={form as unknown as OfferForm} onChange={onChange} />;
+  return <RateCardEditor form={form as unknown as RateCardForm} onChange={onChange} />;
 }
 
 function Changes({ changes }: { changes: Change[] }) {

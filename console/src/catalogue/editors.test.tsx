@@ -13,6 +13,7 @@ import {
   plansOptions,
   servicesOptions,
 } from './catalogue';
+import { Mistakes, placeWords } from './mistakes';
 import { OfferEditor } from './OfferEditor';
 import { PlanEditor } from './PlanEditor';
 import { RateCardEditor } from './RateCardEditor';
@@ -320,5 +321,38 @@ describe('the offer editor', () => {
     const found = edits(OfferEditor, OFFER);
     const missing = [...leaves(OFFER).keys()].filter((path) => !reached(found).has(path));
     expect(missing).toEqual(['/offer']);
+  });
+});
+
+describe('what is found wrong', () => {
+  it('is called by the names in the form', () => {
+    const form = { ...CARD, rates: RATES } as never;
+    const words = ['rates[1].blocks[1]', 'discounts[0].percent', 'starts-on', 'rates[99]', 'for'];
+    expect(words.map((path) => placeWords(path, form))).toEqual([
+      'Rate steps, block 2',
+      'Discount spring, percent',
+      'Starts on',
+      'Rate 100',
+      'For',
+    ]);
+  });
+
+  it('stands at its place, and nowhere else beside the list', () => {
+    const found = [
+      { path: 'rates[1].blocks[1]', message: 'not a price' },
+      { path: 'name', message: 'too long' },
+      { path: 'discounts[0]', message: 'percent or amount' },
+    ];
+    draw(
+      <Mistakes value={found}>
+        <RateCardEditor form={{ ...CARD, rates: RATES.slice(0, 3) }} onChange={() => undefined} />
+      </Mistakes>,
+    );
+    const places = screen.getAllByRole('alert').map((alert) => alert.closest<HTMLElement>('[data-place]'));
+    expect(places.map((place) => place?.dataset.place)).toEqual(['rates[1]', 'discounts[0]']);
+    expect(screen.getByText('not a price')).toBeVisible();
+    const name = screen.getByRole('textbox', { name: 'Name' });
+    expect(name).toHaveAccessibleDescription('too long');
+    expect(name).toBeInvalid();
   });
 });

@@ -1,8 +1,11 @@
 /** Small fields that the catalogue's editors are made of: plain data in, changed plain data out. */
 import { Box, Button, IconButton, MenuItem, TextField } from '@mui/material';
-import type { ReactNode } from 'react';
+import { type ReactNode, useContext } from 'react';
+import { Mistakes, within } from './mistakes';
 
 interface LineProps {
+  /** Where it is in the form, for what is found wrong with it. */
+  place?: string;
   label: string;
   value: string | number | undefined;
   onChange: (value: string) => void;
@@ -18,7 +21,11 @@ interface LineProps {
 
 /** One line of text; with options, the browser proposes them. */
 export function Line(props: LineProps) {
-  const { label, value, onChange, width = 200, help, problem, multiline, options, spoken } = props;
+  const { place, label, value, onChange, width = 200, help, multiline, options, spoken } = props;
+  const wrong = useContext(Mistakes).find(
+    (mistake) => place !== undefined && within(mistake.path, place),
+  )?.message;
+  const problem = props.problem ?? wrong;
   const list = options && `${label.replaceAll(' ', '-')}-options`;
   return (
     <>
@@ -26,6 +33,7 @@ export function Line(props: LineProps) {
         label={label}
         value={value ?? ''}
         onChange={(event) => onChange(event.target.value)}
+        data-place={place}
         sx={{ width }}
         error={problem !== undefined}
         helperText={problem ?? help}
@@ -83,12 +91,14 @@ export function Select({
 
 /** A list of words, written with commas. */
 export function Words({
+  place,
   label,
   value,
   onChange,
   width = 260,
   help,
 }: {
+  place?: string;
   label: string;
   value: string[] | undefined;
   onChange: (value: string[]) => void;
@@ -97,6 +107,7 @@ export function Words({
 }) {
   return (
     <Line
+      place={place}
       label={label}
       value={(value ?? []).join(', ')}
       width={width}

@@ -15,10 +15,24 @@ export interface Column<Row> {
   total?: ReactNode;
 }
 
+/** Rows that belong together below a heading, with what they come to in the last column. */
+export interface RowGroup<Row> {
+  key: string;
+  title: ReactNode;
+  /** How far in the heading stands: 0 or 1. */
+  depth?: number;
+  total?: ReactNode;
+  rows: readonly Row[];
+  /** What stands below them. */
+  after?: ReactNode;
+}
+
 interface Props<Row> {
   name: string;
   columns: Column<Row>[];
   rows: readonly Row[];
+  /** In place of `rows`; sorting leaves each where it belongs. */
+  groups?: readonly RowGroup<Row>[];
   rowKey: (row: Row) => string;
   onOpen?: (row: Row) => void;
   selected?: string | null;
@@ -36,16 +50,19 @@ const CELL = {
 } as const;
 
 export function DataTable<Row>(props: Props<Row>) {
-  const { name, columns, rows, rowKey, onOpen, selected, detail, label, height } = props;
+  const { name, columns, rows, groups, rowKey, onOpen, selected, detail, label, height } = props;
   const [params, setParams] = useSearchParams();
   const sort = params.get(`${name}.sort`);
   const descending = sort?.startsWith('-') ?? false;
   const key = sort?.replace('-', '');
   const sorted = useMemo(() => {
     const order = columns.find((column) => column.key === key)?.order;
-    if (!order) return rows;
-    return [...rows].sort((left, right) => (descending ? order(right, left) : order(left, right)));
-  }, [columns, rows, key, descending]);
+    const inOrder = (some: readonly Row[]) =>
+      order ? [...some].sort((left, right) => (descending ? order(right, left) : order(left, right))) : some;
+    return groups
+      ? groups.map((group) => ({ ...group, rows: inOrder(group.rows) }))
+      : [{ key: '', title: null, rows: inOrder(rows) }];
+  }, [columns, rows, groups, key, descending]);
 
   const toggle = (column: Column<Row>) =>
     setParams(
@@ -65,11 +82,8 @@ export function DataTable<Row>(props: Props<Row>) {
       onOpen?.(row);
     } else if (event.key === 'ArrowDown' || event.key === 'ArrowUp') {
       event.preventDefault();
-      let next: Element | null = current;
-      do {
-        next = event.key === 'ArrowDown' ? next.nextElementSibling : next.previousElementSibling;
-      } while (next && !(next as HTMLElement).hasAttribute('tabindex'));
-      (next as HTMLElement | null)?.focus();
+      const all = [...(current.closest('table')?.querySelectorAll<HTMLElement>('tr[tabindex]') ?? [])];
+      all[all.indexOf(current) + (event.key === 'ArrowDown' ? 1 : -1)]?.focus();
     }
   };
 
@@ -125,54 +139,62 @@ export function DataTable<Row>(props: Props<Row>) {
             ))}
           </tr>
         </Box>
-        <tbody>
-          {sorted.map((row) => {
-            const open = selected === rowKey(row);
-            const unfolded = open ? detail?.(row) : null;
-            return [
-              <Box
-                component="tr"
-                key={rowKey(row)}
-                tabIndex={onOpen ? 0 : undefined}
-                onClick={onOpen && (() => onOpen(row))}
-                onKeyDown={(event: KeyboardEvent<HTMLTableRowElement>) => move(event, row)}
-                sx={{
-                  cursor: onOpen ? 'pointer' : undefined,
-                  bgcolor: open ? 'action.selected' : undefined,
-                  '&:hover': onOpen ? { bgcolor: 'action.hover' } : undefined,
-                  '&:focus-visible': { outlineOffset: -2 },
-                }}
-              >
-                {columns.map((column, index) => (
-                  <Box
-                    component="td"
-                    key={column.key}
-                    sx={{
-                      ...CELL,
-                      textAlign: column.number ? 'right' : 'left',
-                      whiteSpace: column.number ? 'nowrap' : undefined,
-                      fontVariantNumeric: column.number ? 'tabular-nums' : undefined,
-                    }}
-                  >
-                    {detail && index === 0 && <Disclosure open={open} />}
-                    {column.cell(row)}
-                  </Box>
-                ))}
-              </Box>,
-              unfolded && (
-                <tr key={`${rowKey(row)} detail`}>
-                  <Box
-                    component="td"
-                    colSpan={columns.length}
-                    sx={{ p: 0, borderBottom: '1px solid', borderColor: 'divider' }}
-                  >
-                    {unfolded}
-                  </Box>
-                </tr>
-              ),
-            ];
-          })}
-        </tbody>
+        {sorted.map((group: RowGroup<Row>) => (
+          <tbody key={group.key}>
+            {group.title !== null && <GroupHead group={group} columns={columns.length} />}
+            {group.rows.map((row) => {
+              const open = selected === rowKey(row);
+              const unfolded = open ? detail?.(row) : null;
+              return [
+                <Box
+                  component="tr"
+                  key={rowKey(row)}
+                  tabIndex={onOpen ? 0 : undefined}
+                  onClick={onOpen && (() => onOpen(row))}
+                  onKeyDown={(event: KeyboardEvent<HTMLTableRowElement>) => move(event, row)}
+                  sx={{
+                    cursor: onOpen ? 'pointer' : undefined,
+                    bgcolor: open ? 'action.selected' : undefined,
+                    '&:hover': onOpen ? { bgcolor: 'action.hover' } : undefined,
+                    '&:focus-visible': { outlineOffset: -2 },
+                  }}
+                >
+                  {columns.map((column, index) => (
+                    <Box
+                      component="td"
+                      key={column.key}
+                      sx={{
+                        ...CELL,
+                        textAlign: column.number ? 'right' : 'left',
+                        whiteSpace: column.number ? 'nowrap' : undefined,
+                        fontVariantNumeric: column.number ? 'tabular-nums' : undefined,
+                      }}
+                    >
+                      {detail && index === 0 && <Disclosure open={open} />}
+                      {column.cell(row)}
+                    </Box>
+                  ))}
+                </Box>,
+                unfolded && (
+                  <tr key={`${rowKey(row)} detail`}>
+                    <Box
+                      component="td"
+                      colSpan={columns.length}
+                      sx={{ p: 0, borderBottom: '1px solid', borderColor: 'divider' }}
+                    >
+                      {unfolded}
+                    </Box>
+                  </tr>
+                ),
+              ];
+            })}
+            {group.after && (
+              <tr>
+                <td colSpan={columns.length}>{group.after}</td>
+              </tr>
+            )}
+          </tbody>
+        ))}
         {totals && (
           <tfoot>
             <tr>
@@ -201,6 +223,30 @@ export function DataTable<Row>(props: Props<Row>) {
         )}
       </Box>
     </Box>
+  );
+}
+
+function GroupHead<Row>({ group, columns }: { group: RowGroup<Row>; columns: number }) {
+  const cell = {
+    ...CELL,
+    fontSize: group.depth ? '0.84rem' : '0.9rem',
+    fontWeight: 620,
+    verticalAlign: 'bottom',
+  };
+  return (
+    <tr>
+      <Box
+        component="th"
+        scope="rowgroup"
+        colSpan={columns - 1}
+        sx={{ ...cell, height: group.depth ? 40 : 48, textAlign: 'left', pb: 0.75, pl: group.depth ? 1 : 0 }}
+      >
+        {group.title}
+      </Box>
+      <Box component="td" sx={{ ...cell, textAlign: 'right', whiteSpace: 'nowrap', pb: 0.75 }}>
+        {group.total}
+      </Box>
+    </tr>
   );
 }
 

@@ -2,6 +2,7 @@
 
 GradumenError
 ├── Invalid                  a value that cannot be taken as it is
+│   ├── Several              several of them
 │   ├── CatalogueInvalid     problems in catalogue files, each with file, line and path
 │   └── NotPriceable         no rate card, tax rate or subscription where one is needed
 ├── NotSignedIn              nobody is signed in, or the session or token is over
@@ -31,7 +32,7 @@ GradumenError
     └── KeyUsedOtherwise     an Idempotency-Key with another body
 """
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from typing import Any, ClassVar, Self
 
@@ -75,6 +76,24 @@ class Invalid(GradumenError):
         shown = None if value is None else whole_text(str(value)[:200])
         super().__init__(message, field=whole_text(field), value=shown, **facts)
 
+    @property
+    def each(self) -> "Sequence[Invalid]":
+        """All that is wrong, where it is more."""
+        return (self,)
+
+
+class Several(Invalid):
+    """Several values that cannot be taken as they are; by itself it says the first."""
+
+    def __init__(self, problems: "Sequence[Invalid]") -> None:
+        super().__init__(problems[0].message, **problems[0].facts)
+        self._each = tuple(problems)
+
+    @property
+    def each(self) -> Sequence[Invalid]:
+        """All that is wrong."""
+        return getattr(self, "_each", (self,))
+
 
 @contextmanager
 def at(path: str) -> Iterator[None]:
@@ -82,9 +101,48 @@ def at(path: str) -> Iterator[None]:
     try:
         yield
     except Invalid as problem:
-        inner = problem.facts.get("path", "")
-        problem.facts["path"] = path if not inner else f"{path}{'' if inner.startswith('[') else '.'}{inner}"
+        for each in {id(one): one for one in (problem, *problem.each)}.values():
+            inner = each.facts.get("path", "")
+            each.facts["path"] = path if not inner else f"{path}{'' if inner.startswith('[') else '.'}{inner}"
         raise
+
+
+class Mistakes:
+    """What is wrong with parts that are each looked at by themselves, to be told all at once.
+
+    >>> mistakes = Mistakes()
+    >>> for name in ("one", "two"):
+    ...     with mistakes.at(name):
+    ...         raise Invalid(f"{name} is wrong")
+    >>> [each.facts["path"] for each in mistakes.found]
+    ['one', 'two']
+    """
+
+    def __init__(self) -> None:
+        self.found: list[Invalid] = []
+
+    @contextmanager
+    def at(self, path: str) -> Iterator[None]:
+        """Keep what is wrong inside, at a path, and go on."""
+        with self.whole(), at(path):
+            yield
+
+    @contextmanager
+    def whole(self) -> Iterator[None]:
+        """Keep what is wrong inside, at the path that it names, and go on."""
+        try:
+            yield
+        except Invalid as problem:
+            self.found += problem.each
+
+    def tell(self) -> None:
+        """Go on where nothing was found.
+
+        Raises:
+            Invalid: something was.
+        """
+        if self.found:
+            raise self.found[0] if len(self.found) == 1 else Several(self.found)
 
 
 class CatalogueInvalid(Invalid):

@@ -249,3 +249,54 @@ def test_what_quotas_promise_can_be_priced_without_a_service() -> None:
 def test_a_circle_of_requirements_is_found() -> None:
     assert find_circle({"a": ("b",), "b": ("c",), "c": ()}) is None
     assert find_circle({"a": ("b",), "b": ("a",)}) == ("a", "b", "a")
+
+
+def test_all_mistakes_of_a_card_are_told_at_once() -> None:
+    """Those that keep it from being read, and those in rates that can be; each at its place, in words of its own."""
+    good = {"rate": "cpu", "meter": "compute/vcpu", "per": "piece-hour", "price": "1"}
+    wrong = {
+        0: ({"per": "furlong"}, "rates[0]"),
+        2: ({"price": "x1"}, "rates[2].price"),
+        3: ({"where": {"colour": "green"}}, "rates[3].where.colour"),
+        4: ({"price": None, "blocks": [{"price": "1"}, {"to": "x", "price": "-1"}]}, "rates[4].blocks"),
+    }
+    rates = [{**good, "rate": f"cpu-{index}", **wrong.get(index, ({}, ""))[0]} for index in range(6)]
+    card = {
+        "rate-card": "c", "name": "C", "currency": "EUR", "starts-on": "2026-13-01", "rates": rates,
+        "discounts": [{"discount": "spring", "name": "S", "percent": "400x"}],
+    }  # fmt: skip
+    with pytest.raises(Invalid) as refused:
+        read_rate_card(card, known(), 1)
+    found = [each.facts["path"] for each in refused.value.each]
+    for _, place in wrong.values():
+        assert any(path.startswith(place) for path in found), (place, found)
+    assert {"starts-on", "discounts[0].percent"} <= set(found)
+    assert not any(path.startswith(("rates[1]", "rates[5]")) for path in found)
+    assert len({each.message for each in refused.value.each}) == len(found)
+
+    # Where all of it can be read, what does not fit is told of every rate too.
+    readable = {**card, "starts-on": "2026-01-01", "discounts": [], "rates": [rates[0], rates[1], rates[3]]}
+    with pytest.raises(Invalid) as refused:
+        read_rate_card(readable, known(), 1)
+    assert [each.facts["path"] for each in refused.value.each] == ["rates[0]", "rates[2].where.colour"]
+
+
+def test_all_mistakes_of_a_plan_and_a_service_are_told_at_once() -> None:
+    tiers = [
+        {"tier": "heath", "name": "H", "quotas": {"happiness": "1"}, "levels": {"copies": "some"}},
+        {"tier": "moor", "name": "M", "allowances": {"net/egress": "5 GiB", "nothing/there": "1"}},
+    ]
+    plan = {"plan": "p", "name": "P", "services": ["compute", "absent"], "tiers": tiers}
+    with pytest.raises(Invalid) as refused:
+        read_plan(plan, known().meters, known().services)
+    assert [each.facts["path"] for each in refused.value.each] == [
+        "services[1]",
+        "tiers[0].quotas.happiness",
+        "tiers[0].levels.copies",
+        "tiers[1].allowances.net/egress",
+        "tiers[1].allowances.nothing/there",
+    ]
+    meters = {"two": {"name": "", "unit": "byte", "combine": "sum"}}
+    with pytest.raises(Invalid) as refused:
+        read_service({**service("net"), "category": 7, "meters": meters, "licence": "stolen"})
+    assert {each.facts["path"] for each in refused.value.each} == {"category", "meters.two.name", "licence"}

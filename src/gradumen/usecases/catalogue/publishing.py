@@ -158,7 +158,9 @@ class _Publishing:
                     seen.add(slug)
                     changes.append(reader(document.form))
                 except Invalid as problem:
-                    self.problems.append(document.problem(problem.facts.get("path", ""), problem.message))
+                    self.problems += (
+                        document.problem(each.facts.get("path", ""), each.message) for each in problem.each
+                    )
         if self.problems:
             raise CatalogueInvalid(self.problems)
         return changes

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
 from fractions import Fraction
+from typing import Any
 
 from gradumen.core.catalogue.allowances import base_allowances
 from gradumen.core.catalogue.plans import Plan
@@ -204,7 +205,7 @@ def read_cards(
     Raises:
         CatalogueInvalid: they have mistakes; it names all of them.
     """
-    problems = []
+    problems: list[dict[str, Any]] = []
     cards = []
     for document in documents:
         if document.kind != "rate-card":
@@ -213,7 +214,7 @@ def read_cards(
             form = expand(tx, seller, published, document.form)
             cards.append(read_rate_card(form, published.known, 1))
         except Invalid as problem:
-            problems.append(document.problem(problem.facts.get("path", ""), problem.message))
+            problems += (document.problem(each.facts.get("path", ""), each.message) for each in problem.each)
     if problems:
         raise CatalogueInvalid(problems)
     return cards

@@ -4,6 +4,7 @@ from collections.abc import Callable, Mapping
 from datetime import date
 from decimal import Decimal
 from enum import StrEnum
+from itertools import takewhile
 from typing import Annotated, Any, TypeVar
 
 from pydantic import (
@@ -19,7 +20,7 @@ from pydantic_core import PydanticCustomError
 
 from gradumen.core.catalogue.services import Meter
 from gradumen.core.catalogue.units import Unit, convertible, smallest
-from gradumen.core.errors import Invalid
+from gradumen.core.errors import Invalid, Mistakes
 from gradumen.core.exact import AMOUNT_PLACES, QUANTITY_PLACES, number, text
 from gradumen.core.names import name_of, slug_of
 from gradumen.wire.values import AsSet
@@ -71,14 +72,49 @@ def read(kind: type[F], raw: object) -> F:
     """Read what is written.
 
     Raises:
-        Invalid: with ``path`` in its facts; the first mistake in the order of the form's fields.
+        Invalid: with ``path`` in its facts; all mistakes in the order of the form's fields.
     """
+    return _read(kind.model_validate, raw)
+
+
+def _read(validate: Callable[[object], F], raw: object) -> F:
     try:
-        return kind.model_validate(raw)
+        return validate(raw)
     except ValidationError as error:
-        first = error.errors(include_url=False)[0]
-        path = path_of(first["loc"])
-        raise Invalid(_message(first), field=path.rpartition(".")[2], path=path) from None
+        found: dict[str, Invalid] = {}
+        for each in error.errors(include_url=False):
+            path = path_of(each["loc"])
+            # Of a value that may be written in several ways, what the first of them lacks.
+            place = path_of(tuple(takewhile(lambda part: not _alternative(part), each["loc"])))
+            found.setdefault(place, Invalid(_message(each), field=path.rpartition(".")[2], path=path))
+        mistakes = Mistakes()
+        mistakes.found += found.values()
+        mistakes.tell()
+        raise
+
+
+def mistakes_of_items(
+    validate: Callable[[object], F], raw: object, name: str, problem: Invalid, use: Callable[[F], Any]
+) -> list[Invalid]:
+    """What is wrong with the items of a form's list that can be read, where the form as a whole cannot.
+
+    Args:
+        validate: reads an item.
+        problem: of the whole; items that it is of are left out.
+        use: looks at an item.
+    """
+    mistakes = Mistakes()
+    items = raw.get(name) if isinstance(raw, Mapping) else None
+    for index, item in enumerate(items if isinstance(items, list) else []):
+        place = f"{name}[{index}]"
+        if not any(f"{each.facts['path']}.".startswith((f"{place}.", f"{place}[")) for each in problem.each):
+            with mistakes.at(place):
+                use(_read(validate, item))
+    return mistakes.found
+
+
+def _alternative(part: int | str) -> bool:
+    return isinstance(part, str) and part.startswith(("[", "<"))
 
 
 def path_of(loc: tuple[int | str, ...]) -> str:
@@ -87,7 +123,7 @@ def path_of(loc: tuple[int | str, ...]) -> str:
     for each in loc:
         if isinstance(each, int):
             path += f"[{each}]"
-        elif not each.startswith(("[", "<")):
+        elif not _alternative(each):
             path += f".{each}" if path else each
     return path
 
@@ -95,7 +131,7 @@ def path_of(loc: tuple[int | str, ...]) -> str:
 def _message(error: Any) -> str:
     kinds = {"list_type": "a list", "dict_type": "a mapping", "string_type": "a text"}
     if error["type"] in kinds:
-        where = [each for each in error["loc"] if not str(each).startswith(("[", "<"))]
+        where = [each for each in error["loc"] if not _alternative(each)]
         return f"'{where[-1] if where else 'this'}' must be {kinds[error['type']]}"
     return str(error["msg"])
 

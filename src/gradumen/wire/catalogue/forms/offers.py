@@ -8,7 +8,7 @@ from pydantic import Discriminator, Tag
 from gradumen.core.catalogue.offers import EVERYBODY, Floor, Offer
 from gradumen.core.catalogue.plans import Plan
 from gradumen.core.catalogue.units import convertible
-from gradumen.core.errors import Invalid, at
+from gradumen.core.errors import Invalid, Mistakes, at
 from gradumen.core.exact import minor_units, text
 from gradumen.core.names import name_of, slug_of
 from gradumen.wire.catalogue.forms.base import (
@@ -106,14 +106,16 @@ class OfferForm(Form):
 
     def value(self, plan: Plan, known: Known, allowed: Iterable[str]) -> Offer:
         """The offer; see `read_offer`."""
+        mistakes = Mistakes()
         tiers = self._tiers(plan, set(allowed))
         if self.recommended is not None and self.recommended not in tiers:
             message = f"the recommended tier '{self.recommended[:60]}' is not one that is offered"
             raise Invalid(message, field="recommended", value=self.recommended)
         floors = []
         for index, floor in enumerate(self.floors):
-            with at(f"floors[{index}]"):
+            with mistakes.at(f"floors[{index}]"):
                 floors.append(floor.value(plan, known))
+        mistakes.tell()
         return Offer(
             plan=plan.slug,
             to=self.to if isinstance(self.to, str) else tuple(self.to),

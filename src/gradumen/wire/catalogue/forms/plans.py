@@ -9,7 +9,7 @@ from gradumen.core.catalogue.plans import LEVELS, Allowance, DefaultQuota, Level
 from gradumen.core.catalogue.services import Meter, Service
 from gradumen.core.catalogue.terms import Duration, Renewal, Terms
 from gradumen.core.catalogue.units import convertible, parse_unit
-from gradumen.core.errors import Invalid, at
+from gradumen.core.errors import Invalid, Mistakes
 from gradumen.core.exact import number, text
 from gradumen.core.quotas.measures import METERED
 from gradumen.wire.catalogue.forms.base import (
@@ -100,16 +100,20 @@ class PlanForm(Form):
 
     def value(self, meters: Mapping[str, Meter], services: Mapping[str, Service], *, checked: bool) -> Plan:
         """The plan; see `read_plan`."""
+        mistakes = Mistakes()
         for index, slug in enumerate(self.services):
-            if slug not in services and not checked:
-                message = f"service '{slug[:60]}' is not known; publish it first or with this"
-                raise Invalid(message, field="services", path=f"services[{index}]")
+            with mistakes.at(f"services[{index}]"):
+                if slug not in services and not checked:
+                    message = f"service '{slug[:60]}' is not known; publish it first or with this"
+                    raise Invalid(message, field="services")
         tiers = []
         for index, tier in enumerate(self.tiers):
-            with at(f"tiers[{index}]"):
+            with mistakes.at(f"tiers[{index}]"):
                 tiers.append(self._tier(tier, meters))
-        with at("terms"):
+        terms = None
+        with mistakes.at("terms"):
             terms = self.terms.value() if self.terms else None
+        mistakes.tell()
         plan = Plan(
             self.plan,
             self.name,
@@ -127,18 +131,21 @@ class PlanForm(Form):
         return plan
 
     def _tier(self, tier: TierForm, meters: Mapping[str, Meter]) -> Tier:
+        mistakes = Mistakes()
         for measure in tier.quotas:
-            if measure not in METERED:
-                message = f"measure '{measure[:60]}' is not one of {', '.join(METERED)}"
-                raise Invalid(message, field="quotas", path=f"quotas.{measure}")
-        return Tier(
-            tier.tier,
-            tier.name,
-            _allowances(tier, self.services, meters),
-            tuple(DefaultQuota(measure, limit) for measure, limit in tier.quotas.items()),
-            tier.description,
-            _levels(tier),
-        )
+            with mistakes.at(f"quotas.{measure}"):
+                if measure not in METERED:
+                    message = f"measure '{measure[:60]}' is not one of {', '.join(METERED)}"
+                    raise Invalid(message, field="quotas")
+        allowances: tuple[Allowance, ...] = ()
+        levels: tuple[Level, ...] = ()
+        with mistakes.whole():
+            allowances = _allowances(tier, self.services, meters)
+        with mistakes.whole():
+            levels = _levels(tier)
+        mistakes.tell()
+        quotas = tuple(DefaultQuota(measure, limit) for measure, limit in tier.quotas.items())
+        return Tier(tier.tier, tier.name, allowances, quotas, tier.description, levels)
 
 
 def read_plan(
@@ -169,21 +176,25 @@ def read_special_terms(tier: Tier, raw: object, plan: Plan, meters: Mapping[str,
 
 def _allowances(form: SpecialTermsForm, services: Sequence[str], meters: Mapping[str, Meter]) -> tuple[Allowance, ...]:
     found: list[Allowance] = []
+    mistakes = Mistakes()
     for slug, written in form.allowances.items():
-        with at(f"allowances.{slug}"):
+        with mistakes.at(f"allowances.{slug}"):
             meter = meter_of(slug, meters)
             if slug.partition("/")[0] not in services:
                 raise Invalid(f"meter '{slug}' belongs to no service of this plan", field="allowances")
             quantity, unit = quantity_of(written, meter)
             found.append(Allowance(slug, quantity, unit.text))
+    mistakes.tell()
     return tuple(found)
 
 
 def _levels(form: SpecialTermsForm) -> tuple[Level, ...]:
     found: list[Level] = []
+    mistakes = Mistakes()
     for slug, written in form.levels.items():
-        with at(f"levels.{slug}"):
+        with mistakes.at(f"levels.{slug}"):
             found.append(_level(slug, written))
+    mistakes.tell()
     return tuple(found)
 
 

@@ -4,12 +4,14 @@ from dataclasses import dataclass
 from decimal import Decimal
 from typing import Any
 
+from pydantic import TypeAdapter
+
 from gradumen.core.catalogue.discounts import Discount
 from gradumen.core.catalogue.rates import PROMISED, Markup, RateCardVersion, SpreadRate, UsageRate
 from gradumen.core.catalogue.selection import Buyers
-from gradumen.core.errors import Invalid, at
+from gradumen.core.errors import Invalid, Mistakes, Several
 from gradumen.core.exact import text
-from gradumen.wire.catalogue.forms.base import Day, Form, Name, Percent, Price, Slug, Written, read
+from gradumen.wire.catalogue.forms.base import Day, Form, Name, Percent, Price, Slug, Written, mistakes_of_items, read
 from gradumen.wire.catalogue.forms.buyers import WrittenBuyers, buyers_form, buyers_of
 from gradumen.wire.catalogue.forms.derivations import DerivedForm
 from gradumen.wire.catalogue.forms.rates import Known, RateForm, rate_form
@@ -79,16 +81,19 @@ class RateCardForm(Form):
 
     def value(self, known: Known, version: int) -> WrittenCard:
         """The card; see `read_rate_card`."""
-        with at("for"):
+        mistakes = Mistakes()
+        buyers = Buyers()
+        with mistakes.at("for"):
             buyers = buyers_of(self.for_)
-        rates = []
+        rates, discounts = [], []
         for index, rate in enumerate(self.rates):
-            with at(f"rates[{index}]"):
+            with mistakes.at(f"rates[{index}]"):
                 rates.append(rate.value(known))
-        slugs, discounts = {rate.slug for rate in rates}, []
+        slugs = {rate.rate for rate in self.rates}
         for index, discount in enumerate(self.discounts):
-            with at(f"discounts[{index}]"):
+            with mistakes.at(f"discounts[{index}]"):
                 discounts.append(discount.value(known, slugs))
+        mistakes.tell()
         found = RateCardVersion(
             self.rate_card,
             version,
@@ -120,13 +125,21 @@ def _check_currency(found: RateCardVersion) -> None:
             )
 
 
+_RATE: TypeAdapter[Any] = TypeAdapter(RateForm)
+
+
 def read_rate_card(form: object, known: Known, version: int) -> WrittenCard:
     """Read a rate card's version.
 
     Raises:
-        Invalid: with ``path`` in its facts.
+        Invalid: with ``path`` in its facts; all mistakes of its rates and discounts.
     """
-    return read(RateCardForm, form).value(known, version)
+    try:
+        written = read(RateCardForm, form)
+    except Invalid as problem:
+        rates = mistakes_of_items(_RATE.validate_python, form, "rates", problem, lambda rate: rate.value(known))
+        raise Several([*problem.each, *rates]) from None
+    return written.value(known, version)
 
 
 def check_inputs(version: RateCardVersion) -> None:
@@ -135,9 +148,10 @@ def check_inputs(version: RateCardVersion) -> None:
     Raises:
         Invalid: a rate counts started time or what quotas promise, whose inputs are not taken in yet.
     """
+    mistakes = Mistakes()
     for index, rate in enumerate(version.rates):
         meter = rate.by if isinstance(rate, SpreadRate) else rate.meter if isinstance(rate, UsageRate) else ""
-        with at(f"rates[{index}]"):
+        with mistakes.at(f"rates[{index}]"):
             if isinstance(rate, UsageRate) and rate.started is not None:
                 raise Invalid(
                     f"rate '{rate.slug}' counts each {rate.started} begun, but phases of resources are not taken in "
@@ -154,6 +168,7 @@ def check_inputs(version: RateCardVersion) -> None:
                     value=meter,
                     path="by" if isinstance(rate, SpreadRate) else "meter",
                 )
+    mistakes.tell()
 
 
 def rate_card_form(card: WrittenCard) -> dict[str, Any]:

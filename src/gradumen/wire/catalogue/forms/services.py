@@ -13,7 +13,7 @@ from gradumen.core.catalogue.services import (
     Size,
 )
 from gradumen.core.catalogue.units import parse_unit
-from gradumen.core.errors import Invalid, at
+from gradumen.core.errors import Invalid, Mistakes, at
 from gradumen.core.quotas.measures import Measure
 from gradumen.wire.catalogue.forms.base import Form, LongText, Name, Slug, Written, named, one_of, read
 
@@ -92,10 +92,18 @@ class ServiceForm(Form):
         """
         if self.service == PROMISED:
             raise Invalid("'promised' names what quotas promise; choose another slug", field="service", path="service")
+        mistakes = Mistakes()
         meters = []
         for name, meter in self.meters.items():
-            with at(f"meters.{name}"):
+            with mistakes.at(f"meters.{name}"):
                 meters.append(meter.value(f"{self.service}/{name}"))
+        choices: tuple[Choice, ...] = ()
+        sizes: tuple[Size, ...] = ()
+        with mistakes.whole():
+            choices = tuple(self._choices())
+        with mistakes.whole():
+            sizes = () if isinstance(self.sizes, str) else tuple(self._sizes(self.sizes))
+        mistakes.tell()
         return Service(
             self.service,
             self.name,
@@ -105,8 +113,8 @@ class ServiceForm(Form):
             tuple(Attribute(slug, tuple(values)) for slug, values in self.attributes.items()),
             self.description,
             tuple(self.phases),
-            tuple(self._choices()),
-            () if isinstance(self.sizes, str) else tuple(self._sizes(self.sizes)),
+            choices,
+            sizes,
             self.sizes if isinstance(self.sizes, str) else None,
             tuple(self.requires),
             tuple(self.excludes),
