@@ -42,6 +42,7 @@ def test_each_dialog_and_menu_is_accessible_and_leads_back(tab: Tab, world: Worl
     world.close("tarnwick", "finn", "2026-09", issue=False)
     page = tab.page
     tab.sign_in("mara")
+    before = "so far"
     for path, heading, names in OPENED:
         tab.go(path, heading)
         for name in names:
@@ -53,6 +54,12 @@ def test_each_dialog_and_menu_is_accessible_and_leads_back(tab: Tab, world: Worl
             page.keyboard.press("Escape")
             expect(opened, name).to_be_hidden()
             expect(button, name).to_be_focused()
+        # A dialog that was left is no place to go back to: one step leads to the page before.
+        page.go_back()
+        expect(page.get_by_role("heading", name=before, level=1)).to_be_visible()
+        page.go_forward()
+        expect(page.get_by_role("heading", name=heading, level=1)).to_be_visible()
+        before = heading
 
 
 @pytest.mark.usefixtures("month")

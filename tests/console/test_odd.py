@@ -7,7 +7,7 @@ from decimal import Decimal
 from uuid import uuid4
 
 import pytest
-from playwright.sync_api import Browser, Route, expect
+from playwright.sync_api import Browser, Page, Route, expect
 
 from gradumen.wire.organisations.organisations import OrganisationCreate
 from gradumen.wire.subscriptions.one_off_charges import OneOffChargeCreate
@@ -138,3 +138,35 @@ def test_the_back_button_leaves_a_dialog_and_then_the_page(tab: Tab, world: Worl
     page.go_back()
     expect(page.get_by_role("heading", name="so far", level=1)).to_be_visible()
     expect(page.get_by_role("dialog")).to_be_hidden()
+
+
+def test_a_second_tab_shows_what_the_first_did_and_ends_with_its_session(tab: Tab, world: World) -> None:
+    """What is made in one tab is there in the other once it is looked at; another sign-in is said, nothing is done."""
+    tab.expected += ["401", "403"]
+    tab.sign_in("mara")
+    first, second = tab.page, tab.page.context.new_page()
+    for page in (first, second):
+        page.goto(tab.url + "/organisations/quillstone/projects")
+        expect(page.get_by_role("heading", name="Quillstone Observatory", level=1)).to_be_visible()
+    add_project(first, "Lenses", "lenses")
+    expect(first.get_by_text("Lenses").first).to_be_visible()
+    second.reload()
+    expect(second.get_by_text("Lenses").first).to_be_visible()
+
+    # Signed out and in as somebody else there, this page asks for nothing in that one's name.
+    first.get_by_role("button", name="Sign out").click()
+    expect(first.get_by_role("button", name="Sign in")).to_be_visible()
+    tab.sign_in("finn")
+    add_project(second, "Mirrors", "mirrors")
+    expect(second.get_by_role("dialog").get_by_role("alert")).to_contain_text("our session changed: reload the page")
+    assert "mirrors" not in {each.slug for each in world.mara.organisations.projects("quillstone")}
+    second.reload()
+    expect(second.get_by_text("Finn", exact=False).first).to_be_visible()
+
+
+def add_project(page: Page, name: str, slug: str) -> None:
+    page.get_by_role("button", name="Add a project").first.click()
+    dialog = page.get_by_role("dialog")
+    dialog.get_by_label("Name").fill(name)
+    dialog.get_by_label("Slug").fill(slug)
+    dialog.get_by_role("button", name="Add").click()
