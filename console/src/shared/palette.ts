@@ -9,9 +9,15 @@ export const REST = { light: '#a9b0aa', dark: '#66716f' } as const;
 /** Fees and discounts, which belong to no service. */
 export const FEES = { light: '#c9bf9f', dark: '#8f8770' } as const;
 
+/** Charges that come once, which belong to no service either. */
+export const ONCE = { light: '#8795a1', dark: '#7d8b97' } as const;
+
+/** A second round of the hues, for places beyond the eighth. */
+const paler = (hue: string) => `color-mix(in oklab, ${hue} 52%, #9aa39c)`;
+
 /**
- * The colour of each of some things: that of its place among all of its kind, so that it is the same on every page; the
- * next free one where two that are drawn would share it.
+ * The colour of each of some things: that of its place among all of its kind, so that it is the same on every page,
+ * whatever else is drawn; things without a place by their order.
  */
 export function colours(
   tone: 'light' | 'dark',
@@ -19,14 +25,16 @@ export function colours(
   ranks: ReadonlyMap<string, number>,
 ): Map<string, string> {
   const hues = SERIES[tone];
-  const taken = new Set<number>();
-  const found = new Map<string, string>();
-  const place = (key: string) => ranks.get(key) ?? keys.indexOf(key);
-  for (const key of [...keys].sort((left, right) => place(left) - place(right))) {
-    let hue = place(key) % hues.length;
-    while (taken.has(hue) && taken.size < hues.length) hue = (hue + 1) % hues.length;
-    taken.add(hue);
-    found.set(key, hues[hue] ?? hues[0]);
-  }
-  return found;
+  const at = (place: number) => {
+    const hue = hues[place % hues.length] ?? hues[0];
+    return place < hues.length ? hue : paler(hue);
+  };
+  const ranked = keys.some((key) => ranks.has(key));
+  return new Map(
+    keys.map((key, index) => {
+      const place = ranks.get(key);
+      if (place !== undefined) return [key, at(place)];
+      return [key, ranked ? ONCE[tone] : at(index)];
+    }),
+  );
 }

@@ -5,7 +5,6 @@ import { Suspense, lazy } from 'react';
 import { Link as RouterLink } from 'react-router';
 import { usePeriod } from '../access/figures';
 import { useSignedIn } from '../access/session';
-import { servicesOptions } from '../catalogue/catalogue';
 import { QuotaBars } from '../organisations/QuotaBars';
 import { useLooked } from '../organisations/organisations';
 import { addDays, dayName, nextMonth, periodName } from '../shared/dates';
@@ -125,8 +124,6 @@ function Days(props: { found: Spend; shown: SpendCurrency; asked: Asked; under: 
   const looked = useLooked();
   const { currency } = shown;
   const days = useQuery(spendOptions(asked, ['service', 'day'], DRAWN));
-  const services = useQuery(servicesOptions);
-  const ranks = new Map((services.data ?? []).map((each, index) => [each.slug, index]));
   const today = session.now.slice(0, 10);
   const of = days.data?.currencies.find((each) => each.currency === currency);
   const ahead = under && of ? outlook(of, today, asked.from, asked.to) : null;
@@ -155,7 +152,6 @@ function Days(props: { found: Spend; shown: SpendCurrency; asked: Asked; under: 
                     to={asked.to}
                     by="day"
                     label={`By service and day, ${currency}`}
-                    ranks={ranks}
                     {...(under ? { today, ahead } : {})}
                   />
                 </Suspense>

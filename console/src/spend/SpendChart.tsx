@@ -1,5 +1,7 @@
 /** Spend over time: bars of days or months, stacked by what one chose, the largest in colours and the rest in grey. */
 import { useColorScheme } from '@mui/material';
+import { useQuery } from '@tanstack/react-query';
+import { servicesOptions } from '../catalogue/catalogue';
 import { times } from '../shared/dates';
 import { compare, formatMoney, sum } from '../shared/decimal';
 import { FEES, REST, colours } from '../shared/palette';
@@ -7,15 +9,12 @@ import StackedBars, { short } from '../shared/StackedBars';
 import type { Outlook } from './outlook';
 import type { SpendCurrency } from './spending';
 
-const NO_RANKS: ReadonlyMap<string, number> = new Map();
-
 export default function SpendChart({
   found,
   from,
   to,
   by,
   label,
-  ranks = NO_RANKS,
   today,
   ahead,
 }: {
@@ -24,8 +23,6 @@ export default function SpendChart({
   to: string;
   by: 'day' | 'month';
   label: string;
-  /** The places of values in the order of colours, so that each has the same one everywhere; by size otherwise. */
-  ranks?: ReadonlyMap<string, number>;
   /** The day that is not over, which is marked. */
   today?: string;
   ahead?: Outlook | null;
@@ -36,6 +33,9 @@ export default function SpendChart({
   const stacks = stacked(found, order);
   const said = (amount: string) => `${formatMoney(amount, found.currency)} ${found.currency}`;
   const keys = stacks.flatMap((stack) => (stack.key ? [stack.key] : []));
+  // Each service has the colour of its place among all, on every page; what else is drawn has one by size.
+  const services = useQuery(servicesOptions);
+  const ranks = new Map((services.data ?? []).map((each, index) => [each.slug, index]));
   const own = colours(tone, keys, ranks);
   const colour = (key: string | null) => (key === null ? REST[tone] : (own.get(key) ?? FEES[tone]));
   const series = stacks.map((stack) => ({

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { colours } from '../shared/palette';
+import { SERIES, colours } from '../shared/palette';
 import { formatUnit } from '../shared/units';
 import { outlook } from './outlook';
 import type { SpendCurrency } from './spending';
@@ -50,8 +50,12 @@ describe('colours', () => {
   it('are those of the place among all, and never shared in one chart', () => {
     const ranks = new Map(['a', 'b', 'c', 'd', 'e', 'f', 'g', 'h', 'i'].map((key, index) => [key, index]));
     const alone = colours('light', ['c'], ranks).get('c');
-    expect(colours('light', ['b', 'c', 'a'], ranks).get('c')).toBe(alone);
-    expect(new Set(colours('light', ['a', 'i'], ranks).values()).size).toBe(2);
+    expect(colours('light', ['b', 'c', 'i', 'a'], ranks).get('c')).toBe(alone);
+    const all = colours('light', [...ranks.keys(), 'one-off'], ranks);
+    expect(new Set(all.values()).size).toBe(10);
+    expect(colours('light', ['i', 'one-off'], ranks).get('i')).toBe(all.get('i'));
+    // Customers have no place: theirs are by size.
+    expect([...colours('light', ['x', 'y'], new Map()).values()]).toEqual(SERIES.light.slice(0, 2));
   });
 });
 
