@@ -14,9 +14,11 @@ from gradumen.client import Client
 from gradumen.client.metering.readings import BATCH
 from gradumen.core.errors import Forbidden
 from gradumen.core.permissions import Role
+from gradumen.core.subscriptions.orders import OrderKind
 from gradumen.wire.billing.invoices import InvoiceBody
 from gradumen.wire.organisations.organisations import OrganisationCreate
 from gradumen.wire.subscriptions.one_off_charges import OneOffChargeCreate
+from gradumen.wire.subscriptions.orders import OrderCreate
 from gradumen.wire.subscriptions.subscriptions import SubscriptionCreate
 from tests.conftest import Service
 from tests.world import EMAILS, SERVICES, World, egress, files, join, rate_card, reading
@@ -118,7 +120,9 @@ def calls(side: Side, invoice: InvoiceBody, world: World) -> dict[str, Call]:
     }
     feed = {"feed": f"{side.seller}/{side.feed}"}
     more = {"measure": "memory", "limit": "8", "reason": "More"}
-    wanted = requested(side, world)
+    wanted, order = requested(side, world), ordered(side, invoice.currency, world)
+    placed = {"kind": "subscribe", "day": "2026-11-01", "plan": "open-range", "tier": "heath", "name": "z"}
+    refusal = {"approve": False, "reason": "No room"}
     versions = {"before": "1", "after": "1"}
     return {
         "read_session": Call("GET", "session", foreign=200, above=200),
@@ -159,6 +163,12 @@ def calls(side: Side, invoice: InvoiceBody, world: World) -> dict[str, Call]:
         "ask_quota": Call("POST", f"{org}/quota-requests", more, viewer=403),
         "answer_quota_request": Call("POST", f"quota-requests/{wanted}/answer", {"limit": "0"}, viewer=403, above=404),
         "withdraw_quota_request": Call("POST", f"quota-requests/{wanted}/withdraw", viewer=403, above=404),
+        "list_orders": Call("GET", f"{own}/orders", above=200),
+        "place_order": Call("POST", f"{org}/orders", placed, viewer=403),
+        "answer_order": Call("POST", f"orders/{order}/answer", refusal, viewer=403, above=404),
+        "withdraw_order": Call("POST", f"orders/{order}/withdraw", viewer=403, above=404),
+        "list_order_policies": Call("GET", f"{own}/order-policies"),
+        "set_order_policy": Call("PUT", f"{own}/order-policies", {"currency": "SEK", "amount": "5"}, viewer=403),
         "compare_catalogue": Call("POST", "catalogue/compare", published, viewer=403),
         "publish_catalogue": Call("POST", "catalogue/publish", published, viewer=403),
         "list_services": Call("GET", "services", foreign=200, above=200),
@@ -264,6 +274,18 @@ def requested(side: Side, world: World) -> UUID:
     seller.quotas.grant(slug, "machines", Decimal(2))
     join(world, side.admin, slug, f"admin@{slug}.example", Role.ADMINISTRATOR)
     return world.user(f"admin@{slug}.example").quota_requests.ask(slug, "machines", Decimal(9), "More").id
+
+
+def ordered(side: Side, currency: str, world: World) -> UUID:
+    """An order of another customer of the seller's that waits for its approval."""
+    slug = f"orders-{side.seller}"
+    body = OrganisationCreate(parent=side.seller, type="tenant", slug=slug, name="O", country="GB", currency=currency)
+    world.user(side.admin).organisations.create(body)
+    join(world, side.admin, slug, f"admin@{slug}.example", Role.ADMINISTRATOR)
+    wanted = OrderCreate(kind=OrderKind.SUBSCRIBE, day=date(2026, 11, 1), plan="open-range", tier="heath", name="O")
+    made = world.user(f"admin@{slug}.example").orders.place(slug, wanted)
+    assert made.state == "waiting"
+    return made.id
 
 
 def make(client: httpx.Client, call: Call) -> httpx.Response:

@@ -438,6 +438,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/orders/{order}/answer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Answer Order
+         * @description Approve an order, which carries it out, or refuse it with a reason; its seller's to do. Safe to repeat.
+         */
+        post: operations["answer_order"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/orders/{order}/withdraw": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Withdraw Order
+         * @description Take back an order that waits. Safe to repeat.
+         */
+        post: operations["withdraw_order"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/organisations": {
         parameters: {
             query?: never;
@@ -742,6 +782,56 @@ export interface paths {
         get: operations["list_offers"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/organisations/{organisation}/order-policies": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Order Policies
+         * @description Up to which amount a month customers order without approval, by currency; where none is said, all orders wait.
+         */
+        get: operations["list_order_policies"];
+        /**
+         * Set Order Policy
+         * @description Say up to which amount a month customers billed in a currency order without approval. Safe to repeat.
+         */
+        put: operations["set_order_policy"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/organisations/{organisation}/orders": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Orders
+         * @description What an organisation ordered, and is ordered of it by its customers, the latest first.
+         *
+         *     For its members; for those of its direct seller what is ordered of that.
+         */
+        get: operations["list_orders"];
+        put?: never;
+        /**
+         * Place Order
+         * @description Order of the seller: carried out at once, or waiting for its approval above what it lets through.
+         */
+        post: operations["place_order"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3719,6 +3809,135 @@ export interface components {
             started_at: string;
         };
         /**
+         * OrderAnswer
+         * @description Approved or refused; a refusal needs a reason. ``amount`` is what one approves, and no more.
+         */
+        OrderAnswer: {
+            /** Amount */
+            amount?: string | null;
+            /** Approve */
+            approve: boolean;
+            /** Reason */
+            reason?: string | null;
+        };
+        /**
+         * OrderBody
+         * @description An order: waiting, done, refused or withdrawn.
+         *
+         *     ``what`` says it in words; ``amount`` is what it adds by its fees, a month and once, net and before discounts.
+         */
+        OrderBody: {
+            /**
+             * Amount
+             * Format: decimal
+             * @example 12.5
+             */
+            amount: string;
+            /** Answer */
+            answer: string | null;
+            /** Answered At */
+            answered_at: string | null;
+            /**
+             * Asked At
+             * Format: date-time
+             */
+            asked_at: string;
+            /** Asked By */
+            asked_by: string;
+            /** At Once */
+            at_once: boolean;
+            /** Currency */
+            currency: string;
+            /**
+             * Day
+             * Format: date
+             */
+            day: string;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            kind: components["schemas"]["OrderKind"];
+            /** Organisation */
+            organisation: string;
+            /** Organisation Name */
+            organisation_name: string;
+            /** Purchase Order */
+            purchase_order: string | null;
+            /** Reason */
+            reason: string | null;
+            /** Seller */
+            seller: string;
+            /** Seller Name */
+            seller_name: string;
+            /** State */
+            state: string;
+            /** Subscription */
+            subscription: string | null;
+            /** What */
+            what: string;
+        };
+        /**
+         * OrderCreate
+         * @description What an organisation orders of its seller, from ``day`` on.
+         *
+         *     ``subscribe`` names plan, tier and name; ``change`` and ``end`` the subscription; an end is the day that it no
+         *     longer covers. ``purchase_order`` is the customer's own number, ``reason`` is for the one who approves.
+         */
+        OrderCreate: {
+            /** Accepted Terms */
+            accepted_terms?: string | null;
+            /** Choices */
+            choices?: {
+                [key: string]: string;
+            } | null;
+            /**
+             * Day
+             * Format: date
+             */
+            day: string;
+            kind: components["schemas"]["OrderKind"];
+            /** Name */
+            name?: string | null;
+            /** Plan */
+            plan?: string | null;
+            /** Project */
+            project?: string | null;
+            /** Purchase Order */
+            purchase_order?: string | null;
+            /** Quantity */
+            quantity?: number | null;
+            /** Reason */
+            reason?: string | null;
+            /** Subscription */
+            subscription?: string | null;
+            /** Tier */
+            tier?: string | null;
+        };
+        /**
+         * OrderKind
+         * @description What is ordered: a new subscription, another tier, quantity or choice of one, or its end.
+         * @enum {string}
+         */
+        OrderKind: "subscribe" | "change" | "end";
+        /**
+         * OrderPolicyBody
+         * @description Up to which amount a month customers billed in a currency order without approval; null is any amount.
+         */
+        OrderPolicyBody: {
+            /** Amount */
+            amount: string | null;
+            /** Currency */
+            currency: string;
+        };
+        /**
+         * OrderState
+         * @description ``done`` is carried out, at once or when it was approved.
+         * @enum {string}
+         */
+        OrderState: "waiting" | "done" | "refused" | "withdrawn";
+        /**
          * OrganisationBody
          * @description An organisation as its viewer sees it; ``parent`` is null at the edge of what that viewer sees.
          *
@@ -3907,6 +4126,20 @@ export interface components {
         Page_OpenSessionBody_: {
             /** Items */
             items: components["schemas"]["OpenSessionBody"][];
+            /** Next */
+            next: string | null;
+        };
+        /** Page[OrderBody] */
+        Page_OrderBody_: {
+            /** Items */
+            items: components["schemas"]["OrderBody"][];
+            /** Next */
+            next: string | null;
+        };
+        /** Page[OrderPolicyBody] */
+        Page_OrderPolicyBody_: {
+            /** Items */
+            items: components["schemas"]["OrderPolicyBody"][];
             /** Next */
             next: string | null;
         };
@@ -4651,7 +4884,7 @@ export interface components {
          * @description What a call needs.
          * @enum {string}
          */
-        Right: "read" | "read money" | "manage organisations" | "manage quotas" | "manage catalogue" | "manage subscriptions" | "manage members" | "manage feeds" | "send readings" | "bill";
+        Right: "read" | "read money" | "manage organisations" | "manage quotas" | "manage catalogue" | "manage subscriptions" | "order" | "manage members" | "manage feeds" | "send readings" | "bill";
         /**
          * Role
          * @description What a member is in an organisation, from most to least.
@@ -5514,7 +5747,7 @@ export interface components {
          * @description Something that needs somebody, in a sentence, with more to it in another.
          *
          *     ``kind`` says what it is about: task, charges, feed, refused readings, drafts, to bill, not priced, price change,
-         *     quota, quota request, or invoice; ``subject`` which one, by id, slug or month.
+         *     quota, quota request, order, or invoice; ``subject`` which one, by id, slug or month.
          */
         ToDoBody: {
             /** Detail */
@@ -6704,6 +6937,72 @@ export interface operations {
             };
         };
     };
+    answer_order: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                order: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OrderAnswer"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OrderBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    withdraw_order: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                order: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OrderBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     list_organisations: {
         parameters: {
             query?: {
@@ -7392,6 +7691,144 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Page_OfferBody_"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_order_policies: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                organisation: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Page_OrderPolicyBody_"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    set_order_policy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                organisation: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OrderPolicyBody"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OrderPolicyBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_orders: {
+        parameters: {
+            query?: {
+                state?: components["schemas"]["OrderState"] | null;
+                after?: string | null;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                organisation: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Page_OrderBody_"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    place_order: {
+        parameters: {
+            query?: never;
+            header?: {
+                "idempotency-key"?: string | null;
+            };
+            path: {
+                organisation: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OrderCreate"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OrderBody"];
                 };
             };
             /** @description A refusal, as problem details */

@@ -28,7 +28,7 @@ from gradumen.api.organisations import details, organisations, projects, states
 from gradumen.api.quotas import quota_requests, quotas
 from gradumen.api.rating import estimates, what_ifs
 from gradumen.api.spend import month_margins, period_so_far, spend, to_dos
-from gradumen.api.subscriptions import assignment_rules, one_off_charges, subscriptions
+from gradumen.api.subscriptions import assignment_rules, one_off_charges, orders, subscriptions
 from gradumen.settings import Settings
 from gradumen.store.unit_of_work import UnitOfWork
 from gradumen.wire.values import Problem
@@ -57,6 +57,7 @@ ROUTERS = (
     subscriptions,
     assignment_rules,
     one_off_charges,
+    orders,
     feeds,
     readings,
     usage,

@@ -33,6 +33,7 @@ from gradumen.client.spend.spend import Spend
 from gradumen.client.spend.to_dos import ToDos
 from gradumen.client.subscriptions.assignment_rules import AssignmentRules
 from gradumen.client.subscriptions.one_off_charges import OneOffCharges
+from gradumen.client.subscriptions.orders import Orders
 from gradumen.client.subscriptions.subscriptions import Subscriptions
 from gradumen.client.tasks import Tasks
 from gradumen.wire.access.sessions import SessionBody, SetUp
@@ -64,6 +65,7 @@ class Client:
         self.subscriptions = Subscriptions(self.connection)
         self.assignment_rules = AssignmentRules(self.connection)
         self.one_off_charges = OneOffCharges(self.connection)
+        self.orders = Orders(self.connection)
         self.feeds = Feeds(self.connection)
         self.readings = Readings(self.connection)
         self.usage = Usage(self.connection)

@@ -26,6 +26,8 @@ class Right(StrEnum):
     MANAGE_QUOTAS = "manage quotas"
     MANAGE_CATALOGUE = "manage catalogue"
     MANAGE_SUBSCRIPTIONS = "manage subscriptions"
+    ORDER = "order"
+    """Order of the organisation's own seller: subscribe, change, end."""
     MANAGE_MEMBERS = "manage members"
     MANAGE_FEEDS = "manage feeds"
     SEND_READINGS = "send readings"
@@ -37,7 +39,7 @@ _READ = frozenset({Right.READ, Right.READ_MONEY})
 
 RIGHTS: dict[Role, frozenset[Right]] = {
     Role.ADMINISTRATOR: frozenset(Right),
-    Role.FINANCE: _READ | {Right.BILL, Right.MANAGE_CATALOGUE, Right.MANAGE_SUBSCRIPTIONS},
+    Role.FINANCE: _READ | {Right.BILL, Right.MANAGE_CATALOGUE, Right.MANAGE_SUBSCRIPTIONS, Right.ORDER},
     Role.VIEWER: _READ,
     Role.SENDER: frozenset(),
 }

@@ -34,7 +34,13 @@ def create_subscription(body: SubscriptionCreate, uow: Uow, caller: CallerHere, 
         uow,
         once,
         201,
-        lambda u: subscriptions.create_subscription(u, caller, **body.model_dump()),
+        lambda u: subscriptions.create_subscription(
+            u,
+            caller,
+            organisation=body.organisation,
+            wanted=subscriptions.Wanted(**body.model_dump(exclude={"organisation", "accepted_terms"})),
+            accepted_terms=body.accepted_terms,
+        ),
     )
 
 

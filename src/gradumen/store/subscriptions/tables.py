@@ -107,3 +107,42 @@ class OneOffChargeRow(Base):
     entered_at: Mapped[datetime] = mapped_column(Moment)
     withdrawn_by: Mapped[UUID | None] = mapped_column(ForeignKey("users.id", ondelete="RESTRICT"))
     withdrawn_at: Mapped[datetime | None] = mapped_column(Moment)
+
+
+class OrderRow(Base):
+    """A customer orders of its seller; ``wanted`` is what, ``amount`` what it adds, a month and once.
+
+    ``at_once`` went through without approval.
+    """
+
+    __tablename__ = "orders"
+    __table_args__ = (
+        Index("ix_orders_organisation_id", "organisation_id", "asked_at"),
+        Index("ix_orders_seller_id", "seller_id", "state"),
+    )
+
+    id: Mapped[UUID] = mapped_column(primary_key=True)
+    organisation_id: Mapped[UUID] = mapped_column(ForeignKey("organisations.id", ondelete="RESTRICT"))
+    seller_id: Mapped[UUID] = mapped_column(ForeignKey("organisations.id", ondelete="RESTRICT"))
+    kind: Mapped[str] = mapped_column(ascii_text(16))
+    subscription_id: Mapped[UUID | None] = mapped_column(ForeignKey("subscriptions.id", ondelete="RESTRICT"))
+    wanted: Mapped[dict[str, Any]] = mapped_column(JSON)
+    amount: Mapped[Decimal] = mapped_column(Amount)
+    currency: Mapped[str] = mapped_column(ascii_text(3))
+    at_once: Mapped[bool]
+    state: Mapped[str] = mapped_column(ascii_text(16))
+    answer: Mapped[str | None] = mapped_column(String(1000))
+    asked_by: Mapped[UUID] = mapped_column(ForeignKey("users.id", ondelete="RESTRICT"))
+    asked_at: Mapped[datetime] = mapped_column(Moment)
+    answered_by: Mapped[UUID | None] = mapped_column(ForeignKey("users.id", ondelete="RESTRICT"))
+    answered_at: Mapped[datetime | None] = mapped_column(Moment)
+
+
+class OrderPolicyRow(Base):
+    """Up to which amount a month a seller's customers order in a currency without its approval; null is any."""
+
+    __tablename__ = "order_policies"
+
+    organisation_id: Mapped[UUID] = mapped_column(ForeignKey("organisations.id", ondelete="RESTRICT"), primary_key=True)
+    currency: Mapped[str] = mapped_column(ascii_text(3), primary_key=True)
+    amount: Mapped[Decimal | None] = mapped_column(Amount)

@@ -8,6 +8,7 @@ from gradumen.core.exact import figure, money
 from gradumen.core.periods import Period, zone_of
 from gradumen.core.permissions import Right
 from gradumen.core.quotas.measures import COUNTED, Measure, amount_words, measure_words
+from gradumen.core.subscriptions.orders import OrderState
 from gradumen.core.tasks import State
 from gradumen.store.billing.invoices import Wanted, sums_of_invoices
 from gradumen.store.organisations.tables import OrganisationRow, zone_name
@@ -20,6 +21,7 @@ from gradumen.usecases.catalogue.published import load_published
 from gradumen.usecases.quotas.quota_requests import requests_answered, requests_to_answer
 from gradumen.usecases.quotas.quotas import quotas_held
 from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
+from gradumen.usecases.subscriptions.orders import orders_answered, orders_to_approve
 from gradumen.wire.spend.to_dos import ToDoBody, Weight
 
 QUIET = timedelta(hours=24)
@@ -47,6 +49,8 @@ def list_to_dos(tx: Session, caller: Caller, *, organisation: str) -> list[ToDoB
         raise Forbidden(right=Right.READ, organisation=owner.slug, name=owner.name)
     found = [*_work(tx, owner, provider=owner.type == "provider"), *_quotas(tx, scope, owner)]
     found += _asked(tx, scope, owner)
+    if owner.id in scope.members_money():
+        found += _ordered(tx, scope, owner)
     if owner.type != "tenant":
         found += _feeds(tx, scope, owner)
     if owner.id in scope.members_money():
@@ -184,6 +188,30 @@ def _asked(tx: Session, scope: Scope, owner: OrganisationRow) -> Iterator[ToDoBo
             title=f"{amount_words(measure, request.asked)} were asked for, {request.seller_name} gave {given}",
             detail=request.answer or request.reason,
             since=request.answered_at,
+        )
+
+
+def _ordered(tx: Session, scope: Scope, owner: OrganisationRow) -> Iterator[ToDoBody]:
+    published = load_published(tx)
+    for order in orders_to_approve(tx, scope, owner.id, published, MOST):
+        adds = f"{money(order.amount, order.currency)} {order.currency} a month"
+        yield ToDoBody(
+            kind="order",
+            weight=Weight.LOOK,
+            subject=order.organisation,
+            title=f"{order.organisation_name} orders {order.what}: {adds}",
+            detail=order.reason or "it waits for you to approve or refuse it",
+            since=order.asked_at,
+        )
+    for order in orders_answered(tx, scope, owner.id, scope.now - RECENT, published, MOST):
+        answered = "approved it" if order.state == OrderState.DONE else "refused it"
+        yield ToDoBody(
+            kind="order",
+            weight=Weight.NOTE,
+            subject=order.organisation,
+            title=f"{order.what}: {order.seller_name} {answered}",
+            detail=order.answer or "",
+            since=order.answered_at,
         )
 
 

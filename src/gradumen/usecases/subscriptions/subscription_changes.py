@@ -22,6 +22,7 @@ from gradumen.usecases.catalogue.tier_sales import check_on_sale
 from gradumen.usecases.quotas.tier_quotas import check_tier_quotas
 from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
 from gradumen.usecases.subscriptions.subscriptions import (
+    Accepted,
     accept_terms,
     check_version,
     get_to_change,
@@ -71,11 +72,42 @@ def change_subscription(
     """
     scope = load_scope(tx, caller)
     row = get_to_change(tx, scope, subscription_id, version)
-    _check_day(row, starts_on)
     published = load_published(tx)
+    asked: dict[str, Any] = {
+        "tier": tier,
+        "quantity": quantity,
+        "paused": paused,
+        "plan_version": plan_version,
+        "choices": choices,
+    }
+    accepted = Accepted(accepted_terms, caller.user_id, caller.at)
+    before = change(tx, scope, row, starts_on, accepted, published, **asked)
+    record_change(tx, scope, "subscription changed", row, before, {"from": starts_on, **given(asked)})
+    return changed_view(tx, scope, row, published)
+
+
+def change(
+    tx: Session,
+    scope: Scope,
+    row: SubscriptionRow,
+    starts_on: date,
+    accepted: Accepted,
+    published: Published,
+    *,
+    tier: str | None = None,
+    quantity: int | None = None,
+    paused: bool | None = None,
+    plan_version: int | None = None,
+    choices: Mapping[str, str] | None = None,
+) -> dict[str, Any]:
+    """Change a subscription; whose right that is was looked at. Gives what it was on that day, on its own link.
+
+    See `change_subscription` for what refuses it.
+    """
+    _check_day(row, starts_on)
     buyer = tx.get_one(OrganisationRow, row.organisation_id)
     _check_asked(tx, scope, buyer, quantity, paused=paused, more=(tier, plan_version, choices))
-    before = _held(tx, row, starts_on)
+    before = held_on(tx, row, starts_on)
     moved = None if plan_version is None else plan_version_row(tx, row.plan_id, plan_version)
     for depth, lines in lines_by_depth(tx, row.id).items():
         changed = from_day(tx, lines, starts_on)
@@ -89,13 +121,11 @@ def change_subscription(
             line.plan_version_id = line.plan_version_id if moved is None else moved.id
             _fit(tx, line, choices, published, moved=moved is not None)
     if moved is not None:
-        accept_terms(tx, caller, row, moved, plan_of(moved, published), accepted_terms)
+        accept_terms(tx, row, moved, plan_of(moved, published), accepted)
     tx.flush()
     if tier is not None or quantity is not None or moved is not None:
         check_tier_quotas(tx, scope, buyer, row, starts_on, published)
-    asked = {"tier": tier, "quantity": quantity, "paused": paused, "plan_version": plan_version, "choices": choices}
-    record_change(tx, scope, "subscription changed", row, before, {"from": starts_on, **_given(asked)})
-    return _changed(tx, scope, row, published)
+    return before
 
 
 def _check_asked(
@@ -114,7 +144,8 @@ def _check_asked(
         check_quantity(quantity)
 
 
-def _given(asked: Mapping[str, Any]) -> dict[str, Any]:
+def given(asked: Mapping[str, Any]) -> dict[str, Any]:
+    """What of it was asked."""
     return {key: value for key, value in asked.items() if value is not None}
 
 
@@ -129,7 +160,7 @@ def _fit(
         line.choices = read_choices({**kept, **(choices or {})}, plan, published)
 
 
-def _held(tx: Session, row: SubscriptionRow, day: date) -> dict[str, Any]:
+def held_on(tx: Session, row: SubscriptionRow, day: date) -> dict[str, Any]:
     """What a subscription is on a day, on its own link."""
     held = [line for line in lines_by_depth(tx, row.id)[0] if line.starts_on <= day][-1]
     return {"tier": held.tier, "quantity": held.quantity, "paused": held.paused, "choices": dict(held.choices)}
@@ -169,7 +200,8 @@ def _stands(key: str, value: str, plan: Any, published: Published) -> bool:
     return any(choice.slug == slug and value in choice.values for choice in offered)
 
 
-def _changed(tx: Session, scope: Scope, row: SubscriptionRow, published: Published) -> SubscriptionBody:
+def changed_view(tx: Session, scope: Scope, row: SubscriptionRow, published: Published) -> SubscriptionBody:
+    """A subscription after a change, which is its next version."""
     row.version += 1
     raise_pairs(tx, row.organisation_id, months_since(row.starts_on, scope.now.date()))
     tx.flush()
@@ -188,20 +220,27 @@ def end_subscription(
     """
     scope = load_scope(tx, caller)
     row = get_to_change(tx, scope, subscription_id, version)
-    today = scope.now.date()
     published = load_published(tx)
+    before = end(tx, scope, row, ends_on, published)
+    if ends_on != before:
+        record_change(tx, scope, "subscription ended", row, {"ends_on": before}, {"ends_on": ends_on})
+    return changed_view(tx, scope, row, published)
+
+
+def end(tx: Session, scope: Scope, row: SubscriptionRow, ends_on: date | None, published: Published) -> date | None:
+    """End a subscription, or let it go on; whose right that is was looked at. Gives the day that it was.
+
+    See `end_subscription` for what refuses it.
+    """
     if ends_on is not None and ends_on < row.starts_on:
         raise Invalid(f"ends_on {ends_on} is before starts_on {row.starts_on}", field="ends_on", value=ends_on)
     if ends_on not in (None, row.ends_on):
         line = lines_by_depth(tx, row.id)[0][-1]
         plan = plan_of(tx.get_one(PlanVersionRow, line.plan_version_id), published)
-        plan.duration.check_end(row.starts_on, ends_on, today)
+        plan.duration.check_end(row.starts_on, ends_on, scope.now.date())
     _check_entered(tx, scope, row, ends_on)
-    if ends_on != row.ends_on:
-        changes = {"ends_on": row.ends_on}, {"ends_on": ends_on}
-        record_change(tx, scope, "subscription ended", row, *changes)
-    row.ends_on = ends_on
-    return _changed(tx, scope, row, published)
+    before, row.ends_on = row.ends_on, ends_on
+    return before
 
 
 def _check_entered(tx: Session, scope: Scope, row: SubscriptionRow, ends_on: date | None) -> None:
@@ -259,7 +298,7 @@ def agree_special_terms(
     }
     record(tx, caller, "own terms set", owner.id, row.name, concerns=links[0][0].buyer_id, after=after)
     tx.flush()
-    return _changed(tx, scope, row, published)
+    return changed_view(tx, scope, row, published)
 
 
 def _agree(

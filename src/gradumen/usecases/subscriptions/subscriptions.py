@@ -1,7 +1,7 @@
 """Subscriptions: a buyer has a tier of a plan, with a supply line on every link above it."""
 
 from collections.abc import Mapping
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from datetime import date, datetime
 from typing import Any
 from uuid import UUID, uuid4
@@ -36,30 +36,43 @@ from gradumen.usecases.subscriptions.supply_lines import Stretch, add_lines, che
 from gradumen.wire.subscriptions.subscriptions import AcceptedTermsBody, StretchBody, SubscriptionBody
 
 
+@dataclass(frozen=True, slots=True)
+class Accepted:
+    """The version of a plan's terms that somebody accepted, and when; None where none was."""
+
+    terms: str | None
+    user_id: UUID
+    at: datetime
+
+
+@dataclass(frozen=True, slots=True)
+class Wanted:
+    """A subscription that is to be made.
+
+    ``rate_card`` is the slug of a card of the direct seller (None takes the one that fits the buyer), ``trial_until``
+    the first day that is charged (a trial that is to end has it as ``ends_on`` too). ``choices`` go by
+    ``service/choice``; what is not chosen has its default.
+    """
+
+    plan: str
+    tier: str
+    name: str
+    quantity: int
+    starts_on: date
+    project: str | None = None
+    ends_on: date | None = None
+    rate_card: str | None = None
+    trial_until: date | None = None
+    choices: Mapping[str, str] | None = None
+
+
 @use_case
 def create_subscription(
-    tx: Session,
-    caller: Caller,
-    *,
-    organisation: str,
-    project: str | None,
-    plan: str,
-    tier: str,
-    name: str,
-    quantity: int,
-    starts_on: date,
-    ends_on: date | None,
-    rate_card: str | None,
-    trial_until: date | None = None,
-    choices: Mapping[str, str] | None = None,
-    accepted_terms: str | None = None,
+    tx: Session, caller: Caller, *, organisation: str, wanted: Wanted, accepted_terms: str | None = None
 ) -> SubscriptionBody:
-    """Subscribe an organisation (or one project of it) to a tier, on every link of its chain.
+    """Subscribe an organisation (or one project of it) to a tier, on every link of its chain; its seller does.
 
     Args:
-        rate_card: slug of a card of the direct seller; None takes the one that fits the buyer.
-        trial_until: free of charge up to this day (not included); a trial that is to end has it as ``ends_on`` too.
-        choices: by ``service/choice``; what is not chosen has its default.
         accepted_terms: the version of the plan's terms that was accepted; needed where the plan has terms.
 
     Raises:
@@ -70,28 +83,41 @@ def create_subscription(
     """
     scope = load_scope(tx, caller)
     buyer = get_organisation(tx, scope, organisation)
-    unit = get_project(tx, buyer, project) if project is not None else None
     seller_id = _selling(tx, scope, buyer)
     published = load_published(tx)
-    check_right(tx, scope, buyer, plan, tier, project, published)
-    version = newest_plan(tx, plan)
-    found = plan_of(version, published)
-    check_on_sale(tx, version.plan_id, tier, starts_on)
-    check_quantity(quantity)
-    _check_days(starts_on, ends_on, trial_until)
-    chosen = read_choices(choices or {}, found, published)
-    row = _new_row(tx, buyer, unit, version, name=name, starts_on=starts_on, ends_on=ends_on, at=caller.at)
-    accept_terms(tx, caller, row, version, found, accepted_terms)
-    stretches = [Stretch(starts_on, version.number, tier, quantity, False, trial_until is not None, chosen)]
-    if trial_until is not None and trial_until != ends_on:
-        stretches.append(replace(stretches[0], starts_on=trial_until, trial=False))
-    links = links_of(scope.tree.chain(buyer.id), found, published)
-    add_lines(tx, row, links, version, found, stretches, rate_card)
-    check_tier_quotas(tx, scope, buyer, row, starts_on, published)
-    raise_pairs(tx, buyer.id, months_since(starts_on, scope.now.date()))
-    after = {"plan": plan, "tier": tier, "quantity": quantity, "starts_on": starts_on, "ends_on": ends_on}
-    record(tx, caller, "subscription made", seller_id, row.name, concerns=buyer.id, after=after)
+    row = subscribe(tx, scope, buyer, wanted, Accepted(accepted_terms, caller.user_id, caller.at), published)
+    record(tx, caller, "subscription made", seller_id, row.name, concerns=buyer.id, after=told(wanted))
     return views(tx, scope, [row], published)[0]
+
+
+def told(wanted: Wanted) -> dict[str, Any]:
+    """What the record says of a subscription that was made."""
+    return {name: getattr(wanted, name) for name in ("plan", "tier", "quantity", "starts_on", "ends_on")}
+
+
+def subscribe(
+    tx: Session, scope: Scope, buyer: OrganisationRow, wanted: Wanted, accepted: Accepted, published: Published
+) -> SubscriptionRow:
+    """Make a subscription; whose right that is was looked at. See `create_subscription` for what refuses it."""
+    unit = get_project(tx, buyer, wanted.project) if wanted.project is not None else None
+    check_right(tx, scope, buyer, wanted.plan, wanted.tier, wanted.project, published)
+    version = newest_plan(tx, wanted.plan)
+    found = plan_of(version, published)
+    check_on_sale(tx, version.plan_id, wanted.tier, wanted.starts_on)
+    check_quantity(wanted.quantity)
+    _check_days(wanted.starts_on, wanted.ends_on, wanted.trial_until)
+    chosen = read_choices(wanted.choices or {}, found, published)
+    row = _new_row(tx, buyer, unit, version, wanted, scope.caller.at)
+    accept_terms(tx, row, version, found, accepted)
+    on_trial = wanted.trial_until is not None
+    stretches = [Stretch(wanted.starts_on, version.number, wanted.tier, wanted.quantity, False, on_trial, chosen)]
+    if wanted.trial_until is not None and wanted.trial_until != wanted.ends_on:
+        stretches.append(replace(stretches[0], starts_on=wanted.trial_until, trial=False))
+    links = links_of(scope.tree.chain(buyer.id), found, published)
+    add_lines(tx, row, links, version, found, stretches, wanted.rate_card)
+    check_tier_quotas(tx, scope, buyer, row, wanted.starts_on, published)
+    raise_pairs(tx, buyer.id, months_since(wanted.starts_on, scope.now.date()))
+    return row
 
 
 def _selling(tx: Session, scope: Scope, buyer: OrganisationRow) -> UUID:
@@ -104,29 +130,23 @@ def _selling(tx: Session, scope: Scope, buyer: OrganisationRow) -> UUID:
 
 
 def _new_row(
-    tx: Session,
-    buyer: OrganisationRow,
-    unit: ProjectRow | None,
-    version: PlanVersionRow,
-    *,
-    name: str,
-    starts_on: date,
-    ends_on: date | None,
-    at: datetime,
+    tx: Session, buyer: OrganisationRow, unit: ProjectRow | None, version: PlanVersionRow, wanted: Wanted, at: datetime
 ) -> SubscriptionRow:
     row = SubscriptionRow(
         id=uuid4(),
         organisation_id=buyer.id,
         project_id=unit.id if unit else None,
         plan_id=version.plan_id,
-        name=name_of(name, field="name"),
-        starts_on=starts_on,
-        ends_on=ends_on,
+        name=name_of(wanted.name, field="name"),
+        starts_on=wanted.starts_on,
+        ends_on=wanted.ends_on,
         version=1,
         created_at=at,
     )
     if not add_new(tx, row):
-        raise Conflict(f"'{buyer.slug}' has a subscription '{name}' already; give this one another name", field="name")
+        raise Conflict(
+            f"'{buyer.slug}' has a subscription '{wanted.name}' already; give this one another name", field="name"
+        )
     return row
 
 
@@ -167,10 +187,8 @@ def plan_version_row(tx: Session, plan: UUID, number: int) -> PlanVersionRow:
     return found
 
 
-def accept_terms(
-    tx: Session, caller: Caller, row: SubscriptionRow, version: PlanVersionRow, plan: Plan, accepted: str | None
-) -> None:
-    """Record that the caller accepted a plan version's terms, unless the same terms are accepted already.
+def accept_terms(tx: Session, row: SubscriptionRow, version: PlanVersionRow, plan: Plan, accepted: Accepted) -> None:
+    """Record that somebody accepted a plan version's terms, unless the same terms are accepted already.
 
     Raises:
         Invalid: the plan has terms and these were not accepted.
@@ -179,19 +197,19 @@ def accept_terms(
         return
     if plan.terms.version in terms_accepted(tx, row.id):
         return
-    if accepted != plan.terms.version:
+    if accepted.terms != plan.terms.version:
         raise Invalid(
             f"plan '{plan.slug}' has the terms '{plan.terms.version}'; read them, and give that as accepted_terms",
             field="accepted_terms",
-            value=accepted,
+            value=accepted.terms,
         )
     tx.add(
         AcceptedTermsRow(
             subscription_id=row.id,
             plan_version_id=version.id,
             terms=plan.terms.version,
-            accepted_by=caller.user_id,
-            accepted_at=caller.at,
+            accepted_by=accepted.user_id,
+            accepted_at=accepted.at,
         )
     )
     tx.flush()

@@ -1,0 +1,78 @@
+"""Queries of customers' orders and of what goes through without approval."""
+
+from collections.abc import Collection
+from datetime import datetime
+from decimal import Decimal
+from uuid import UUID
+
+from sqlalchemy import func, select, tuple_
+from sqlalchemy.orm import Session
+
+from gradumen.core.subscriptions.orders import OrderState
+from gradumen.store.subscriptions.tables import OrderPolicyRow, OrderRow
+
+
+def page_of_orders(
+    tx: Session,
+    organisation: UUID,
+    *,
+    seller: UUID | None,
+    state: str | None,
+    after: tuple[datetime, UUID] | None,
+    limit: int,
+) -> list[OrderRow]:
+    """What an organisation ordered, the latest first, after a moment and id; with ``seller`` of that one alone.
+
+    Without, what is ordered of it by those that it sells to, too.
+    """
+    row = OrderRow
+    own = row.organisation_id == organisation
+    query = select(row).where(own & (row.seller_id == seller) if seller else own | (row.seller_id == organisation))
+    if state is not None:
+        query = query.where(row.state == state)
+    if after is not None:
+        query = query.where(tuple_(row.asked_at, row.id) < after)
+    return list(tx.scalars(query.order_by(row.asked_at.desc(), row.id.desc()).limit(limit)))
+
+
+def waiting_orders(tx: Session, sellers: Collection[UUID], *, most: int) -> list[OrderRow]:
+    """What waits for the approval of sellers, the oldest first."""
+    row = OrderRow
+    query = select(row).where(row.seller_id.in_(sellers), row.state == OrderState.WAITING)
+    return list(tx.scalars(query.order_by(row.asked_at, row.id).limit(most)))
+
+
+def answered_orders(tx: Session, organisation: UUID, since: datetime, *, most: int) -> list[OrderRow]:
+    """What an organisation ordered and its seller approved or refused since a moment, the latest first."""
+    row = OrderRow
+    query = select(row).where(
+        row.organisation_id == organisation,
+        row.answered_at >= since,
+        row.answered_by.is_not(None),
+        row.state.in_([OrderState.DONE, OrderState.REFUSED]),
+    )
+    return list(tx.scalars(query.order_by(row.answered_at.desc(), row.id).limit(most)))
+
+
+def ordered_at_once(tx: Session, organisation: UUID, currency: str, since: datetime) -> Decimal:
+    """What orders of an organisation that went through at once since a moment added."""
+    row = OrderRow
+    query = select(func.sum(row.amount)).where(
+        row.organisation_id == organisation,
+        row.currency == currency,
+        row.at_once,
+        row.amount > Decimal(0),
+        row.asked_at >= since,
+    )
+    return tx.scalar(query) or Decimal(0)
+
+
+def lock_order(tx: Session, order: UUID) -> OrderRow | None:
+    """An order, for a decision."""
+    return tx.get(OrderRow, order, with_for_update=True, populate_existing=True)
+
+
+def policies_of(tx: Session, seller: UUID) -> list[OrderPolicyRow]:
+    """A seller's policies, by currency."""
+    row = OrderPolicyRow
+    return list(tx.scalars(select(row).where(row.organisation_id == seller).order_by(row.currency)))

@@ -1,0 +1,362 @@
+"""Orders of customers: made at once up to what their seller lets through, else when it approves.
+
+An order is carried out when it is made, so that whatever refuses it is said at once; where it has to wait, that is
+taken back, and carried out again when it is approved. Waiting holds nothing.
+"""
+
+from collections.abc import Collection, Sequence
+from datetime import date, datetime
+from decimal import Decimal
+from typing import Any
+from uuid import UUID, uuid4
+
+from gradumen.core.catalogue.offers import renamed
+from gradumen.core.catalogue.plans import Plan
+from gradumen.core.errors import Conflict, Forbidden, Invalid, NotFound
+from gradumen.core.exact import add, text
+from gradumen.core.names import name_of
+from gradumen.core.permissions import Right
+from gradumen.core.subscriptions.orders import Fees, OrderKind, OrderState, fees_of, waits
+from gradumen.store.access.members import names_of
+from gradumen.store.catalogue.rate_cards import cards_by_id
+from gradumen.store.catalogue.tables import PlanVersionRow
+from gradumen.store.organisations.organisations import lock_organisation, organisations_by_id
+from gradumen.store.organisations.tables import OrganisationRow
+from gradumen.store.subscriptions import orders as store
+from gradumen.store.subscriptions.subscriptions import subscriptions_by_id
+from gradumen.store.subscriptions.tables import OrderRow, SubscriptionRow, SupplyLineRow
+from gradumen.store.unit_of_work import Session, use_case
+from gradumen.usecases.audit_entries import record
+from gradumen.usecases.catalogue.card_choice import choose_card
+from gradumen.usecases.catalogue.offers import Offers
+from gradumen.usecases.catalogue.published import Published, load_cards, load_published, plan_of
+from gradumen.usecases.pages import moment_place
+from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
+from gradumen.usecases.subscriptions.subscription_changes import change, end
+from gradumen.usecases.subscriptions.subscriptions import Accepted, Wanted, subscribe
+from gradumen.usecases.subscriptions.supply_lines import lines_by_depth
+from gradumen.wire.subscriptions.orders import OrderBody, OrderCreate
+
+LONGEST = 1000
+NOTHING = Fees(Decimal(0), Decimal(0))
+
+
+@use_case
+def place_order(tx: Session, caller: Caller, *, organisation: str, wanted: OrderCreate) -> OrderBody:
+    """Order of the organisation's seller: carried out at once, or waiting for its approval.
+
+    Raises:
+        Forbidden: the caller is no member of it that may order.
+        Invalid: what the kind of order needs is not said, or its day is over.
+        Conflict: it buys from nobody.
+        NotOffered, NotPriceable, QuotaExceeded, NotActive: as for a subscription that its seller makes.
+    """
+    scope = load_scope(tx, caller)
+    buyer = get_organisation(tx, scope, organisation)
+    scope.require_member(Right.ORDER, buyer)
+    seller = scope.tree.parents.get(buyer.id)
+    if seller is None:
+        raise Conflict(f"{buyer.name} buys from nobody: it subscribes itself")
+    _check(wanted, scope.now.date())
+    lock_organisation(tx, buyer.id)
+    row = OrderRow(id=uuid4(), organisation_id=buyer.id, seller_id=seller, kind=wanted.kind, state=OrderState.DONE)
+    row.wanted = wanted.model_dump(mode="json", exclude_none=True)
+    row.subscription_id = wanted.subscription
+    row.asked_by, row.asked_at, row.at_once = caller.user_id, scope.now, True
+    published = load_published(tx)
+    with tx.begin_nested() as trial:
+        subscription, amount, row.currency = _carry_out(tx, scope, row, buyer, wanted.day, published)
+        row.amount = amount
+        earlier = store.ordered_at_once(tx, buyer.id, row.currency, _month(scope.now))
+        if waits(amount, earlier, _limit(tx, seller, row.currency)):
+            trial.rollback()
+            row.state, row.at_once = OrderState.WAITING, False
+        else:
+            row.subscription_id = subscription
+    tx.add(row)
+    tx.flush()
+    what = _words(tx, [row], published)[row.id]
+    values = {"what": what, "amount": f"{text(amount)} {row.currency}", "purchase_order": wanted.purchase_order}
+    action = "order waits" if row.state == OrderState.WAITING else "order carried out"
+    record(tx, caller, action, buyer.id, what, concerns=seller, after=values)
+    return _views(tx, scope, [row], published)[0]
+
+
+def _month(moment: datetime) -> datetime:
+    return moment.replace(day=1, hour=0, minute=0, second=0, microsecond=0)
+
+
+def _limit(tx: Session, seller: UUID, currency: str) -> Decimal | None:
+    """Up to which amount a month orders go through; without a policy none does."""
+    found = {row.currency: row.amount for row in store.policies_of(tx, seller)}
+    return found.get(currency, Decimal(0))
+
+
+def _check(wanted: OrderCreate, today: date) -> None:
+    """What each kind of order needs, and that nobody orders for days that are over."""
+    needed = ("plan", "tier", "name") if wanted.kind is OrderKind.SUBSCRIBE else ("subscription",)
+    for field in needed:
+        if getattr(wanted, field) is None:
+            raise Invalid(f"an order to {wanted.kind} names its {field}", field=field)
+    if wanted.kind is OrderKind.CHANGE and wanted.tier is None and wanted.quantity is None and not wanted.choices:
+        raise Invalid("a change names another tier, quantity or choice", field="tier")
+    first = date.fromordinal(today.toordinal() + (wanted.kind is OrderKind.END))
+    if wanted.day < first:
+        raise Invalid(f"day {wanted.day} is over; order from {first} on", field="day", value=wanted.day)
+    for field, most in (("purchase_order", 60), ("reason", LONGEST)):
+        said = getattr(wanted, field)
+        if said is not None:
+            name_of(" ".join(said.split()), field=field, most=most)
+
+
+def _carry_out(
+    tx: Session, scope: Scope, row: OrderRow, buyer: OrganisationRow, day: date, published: Published
+) -> tuple[UUID, Decimal, str]:
+    """Do what is ordered, from a day on; gives the subscription, and what it adds in which currency."""
+    wanted = OrderCreate.model_validate(row.wanted)
+    accepted = Accepted(wanted.accepted_terms, row.asked_by, row.asked_at)
+    if wanted.kind is OrderKind.SUBSCRIBE:
+        scope.require_active(tx, buyer)
+        plan, tier, quantity = wanted.plan or "", wanted.tier or "", wanted.quantity or 1
+        asked = Wanted(plan, tier, wanted.name or "", quantity, day, project=wanted.project, choices=wanted.choices)
+        made = subscribe(tx, scope, buyer, asked, accepted, published)
+        seller = tx.get_one(OrganisationRow, row.seller_id)
+        card = choose_card(tx, seller, buyer, None)
+        fees = _fees(tx, card.id, plan, tier, quantity, day, published)
+        return made.id, add([fees.monthly, fees.once]), card.currency
+    subscription = tx.get(SubscriptionRow, wanted.subscription, with_for_update=True)
+    if subscription is None or subscription.organisation_id != buyer.id:
+        raise NotFound("subscription", wanted.subscription or "")
+    before, currency = _monthly(tx, subscription, day, published)
+    if wanted.kind is OrderKind.END:
+        end(tx, scope, subscription, day, published)
+        amount = Decimal(0)
+    else:
+        asked_values: dict[str, Any] = {
+            "tier": wanted.tier, "quantity": wanted.quantity, "choices": wanted.choices,
+        }  # fmt: skip
+        change(tx, scope, subscription, day, accepted, published, **asked_values)
+        after, _ = _monthly(tx, subscription, day, published)
+        amount = add([after, -before])
+        if amount < 0:
+            _check_term(tx, subscription, day, scope.now.date(), published)
+    subscription.version += 1
+    tx.flush()
+    return subscription.id, amount, currency
+
+
+def _check_term(tx: Session, row: SubscriptionRow, day: date, today: date, published: Published) -> None:
+    """Within a term that it agreed to, a customer takes no less by itself."""
+    line = lines_by_depth(tx, row.id)[0][-1]
+    earliest = _plan_of_line(tx, line, published).duration.earliest_end(row.starts_on, today)
+    if day < earliest:
+        raise Invalid(
+            f"'{row.name}' is agreed until {earliest}: it may cost less from that day on; got {day}",
+            field="day",
+            value=day,
+        )
+
+
+def _monthly(tx: Session, row: SubscriptionRow, day: date, published: Published) -> tuple[Decimal, str]:
+    """What a subscription costs a month by its fees on a day, on its own link."""
+    line = [each for each in lines_by_depth(tx, row.id)[0] if each.starts_on <= max(day, row.starts_on)][-1]
+    plan = _plan_of_line(tx, line, published)
+    fees = NOTHING if line.paused else _fees(tx, line.rate_card_id, plan.slug, line.tier, line.quantity, day, published)
+    return fees.monthly, cards_by_id(tx, {line.rate_card_id})[line.rate_card_id].currency
+
+
+def _plan_of_line(tx: Session, line: SupplyLineRow, published: Published) -> Plan:
+    return plan_of(tx.get_one(PlanVersionRow, line.plan_version_id), published)
+
+
+def _fees(tx: Session, card: UUID, plan: str, tier: str, quantity: int, day: date, published: Published) -> Fees:
+    """What a tier costs by a card's fees on a day."""
+    versions = load_cards(tx, [card], published)[card].versions
+    held = [each for each in versions if each.starts_on <= day] or list(versions[:1])
+    return fees_of(held[-1].fees(plan, tier), quantity) if held else NOTHING
+
+
+@use_case
+def answer_order(
+    tx: Session, caller: Caller, *, order: UUID, approve: bool, amount: Decimal | None, reason: str | None
+) -> OrderBody:
+    """Approve an order that waits, which carries it out, or refuse it with a reason. Asking again changes nothing.
+
+    Args:
+        amount: what is approved; an order that adds more by now is not carried out.
+
+    Raises:
+        NotFound: there is none, or the caller is a member of neither side.
+        Forbidden: it is its seller's to answer.
+        Conflict: it is answered or withdrawn already, it adds more than is approved, or one's own.
+        NotOffered, NotPriceable, QuotaExceeded, NotActive: it cannot be carried out any more; it goes on waiting.
+    """
+    scope = load_scope(tx, caller)
+    row = _seen(tx, scope, order)
+    if not scope.is_member(row.seller_id, Right.MANAGE_SUBSCRIPTIONS):
+        seller = tx.get_one(OrganisationRow, row.seller_id)
+        raise Forbidden(right=Right.MANAGE_SUBSCRIPTIONS, organisation=seller.slug, name=seller.name)
+    said = name_of(" ".join(reason.split()), field="reason", most=LONGEST) if reason else None
+    state = OrderState.DONE if approve else OrderState.REFUSED
+    published = load_published(tx)
+    if row.state != OrderState.WAITING:
+        if row.state == state and row.answered_by is not None:
+            return _views(tx, scope, [row], published)[0]
+        raise Conflict(f"this order is {row.state} already")
+    if not approve and said is None:
+        raise Invalid("say why it is refused: the one who ordered reads it", field="reason")
+    if approve:
+        _approve(tx, scope, row, amount, published)
+    row.state, row.answer = state, said
+    row.answered_by, row.answered_at = caller.user_id, scope.now
+    tx.flush()
+    what = _words(tx, [row], published)[row.id]
+    values = {"amount": f"{text(row.amount)} {row.currency}", "reason": said}
+    action = "order approved" if approve else "order refused"
+    record(tx, caller, action, row.seller_id, what, concerns=row.organisation_id, after=values)
+    return _views(tx, scope, [row], published)[0]
+
+
+def _approve(tx: Session, scope: Scope, row: OrderRow, amount: Decimal | None, published: Published) -> None:
+    if row.asked_by == scope.caller.user_id:
+        raise Conflict("you ordered this yourself: somebody else approves it")
+    if amount is None:
+        raise Invalid("say which amount is approved, as the order shows it", field="amount")
+    buyer = tx.get_one(OrganisationRow, row.organisation_id)
+    lock_organisation(tx, buyer.id)
+    day = max(OrderCreate.model_validate(row.wanted).day, scope.now.date())
+    subscription, adds, currency = _carry_out(tx, scope, row, buyer, day, published)
+    if adds > amount or currency != row.currency:
+        raise Conflict(
+            f"this order adds {text(adds)} {currency} a month by now, {text(amount)} {row.currency} were approved; "
+            "look again, then approve that",
+            field="amount",
+            amount=text(adds),
+        )
+    row.subscription_id, row.amount = subscription, adds
+
+
+@use_case
+def withdraw_order(tx: Session, caller: Caller, *, order: UUID) -> OrderBody:
+    """Take back an order that waits; asking again changes nothing.
+
+    Raises:
+        NotFound: there is none, or the caller is a member of neither side.
+        Forbidden: it is for those who ordered.
+        Conflict: it is answered.
+    """
+    scope = load_scope(tx, caller)
+    row = _seen(tx, scope, order)
+    scope.require_member(Right.ORDER, tx.get_one(OrganisationRow, row.organisation_id))
+    published = load_published(tx)
+    if row.state not in (OrderState.WAITING, OrderState.WITHDRAWN):
+        raise Conflict(f"this order is {row.state} already")
+    if row.state == OrderState.WAITING:
+        row.state, row.answered_at = OrderState.WITHDRAWN, scope.now
+        tx.flush()
+        what = _words(tx, [row], published)[row.id]
+        record(tx, caller, "order withdrawn", row.organisation_id, what, concerns=row.seller_id)
+    return _views(tx, scope, [row], published)[0]
+
+
+def _seen(tx: Session, scope: Scope, order: UUID) -> OrderRow:
+    row = store.lock_order(tx, order)
+    if row is None or not (scope.is_member(row.organisation_id) or scope.is_member(row.seller_id)):
+        raise NotFound("order", order)
+    return row
+
+
+@use_case
+def list_orders(
+    tx: Session, caller: Caller, *, organisation: str, state: OrderState | None, after: str | None, limit: int
+) -> list[OrderBody]:
+    """What an organisation ordered, and is ordered of it by those that it sells to, the latest first.
+
+    Its direct seller reads what is ordered of it.
+
+    Raises:
+        Forbidden: the caller is a member neither of it nor of its seller: an order is between the two.
+    """
+    scope = load_scope(tx, caller)
+    owner = get_organisation(tx, scope, organisation)
+    seller = scope.tree.parents.get(owner.id)
+    own = owner.id in scope.members_money()
+    as_seller = seller if seller is not None and not own and seller in scope.members_money() else None
+    if as_seller is None:
+        scope.require_member(Right.READ_MONEY, owner)
+    place = moment_place(after)
+    rows = store.page_of_orders(tx, owner.id, seller=as_seller, state=state, after=place, limit=limit)
+    return _views(tx, scope, rows, load_published(tx))
+
+
+def orders_to_approve(tx: Session, scope: Scope, seller: UUID, published: Published, most: int) -> list[OrderBody]:
+    """What waits for a seller's approval."""
+    return _views(tx, scope, store.waiting_orders(tx, [seller], most=most), published)
+
+
+def orders_answered(
+    tx: Session, scope: Scope, owner: UUID, since: datetime, published: Published, most: int
+) -> list[OrderBody]:
+    """What an organisation ordered and was answered lately."""
+    return _views(tx, scope, store.answered_orders(tx, owner, since, most=most), published)
+
+
+def _words(tx: Session, rows: Sequence[OrderRow], published: Published) -> dict[UUID, str]:
+    """What is ordered, in the names of its seller."""
+    sellers: Collection[UUID] = {row.seller_id for row in rows}
+    plans = {
+        (seller, each.slug): renamed(published.plans[each.slug], each.offer)
+        for seller in sellers
+        for each in Offers(tx, [seller], published).of.values()
+    }
+    named = subscriptions_by_id(tx, {row.subscription_id for row in rows if row.subscription_id})
+    return {row.id: _said(row, named, plans) for row in rows}
+
+
+def _said(row: OrderRow, named: dict[UUID, SubscriptionRow], plans: dict[tuple[UUID, str], Plan]) -> str:
+    wanted = OrderCreate.model_validate(row.wanted)
+    pieces = f", {wanted.quantity} pieces" if wanted.quantity not in (None, 1) else ""
+    if wanted.kind is OrderKind.SUBSCRIBE:
+        plan = plans.get((row.seller_id, wanted.plan or ""))
+        tiers = {each.slug: each.name for each in plan.tiers} if plan else {}
+        tier = tiers.get(wanted.tier or "", wanted.tier)
+        return f"{plan.name if plan else wanted.plan} {tier}{pieces} from {wanted.day}"
+    subscription = named.get(row.subscription_id or row.id)
+    name = subscription.name if subscription else "a subscription"
+    if wanted.kind is OrderKind.END:
+        return f"{name} ends with {date.fromordinal(wanted.day.toordinal() - 1)}"
+    pieces = f", {wanted.quantity} pieces" if wanted.quantity is not None else ""
+    chosen = "".join(f", {key.partition('/')[2]} {value}" for key, value in (wanted.choices or {}).items())
+    tier = f", tier {wanted.tier}" if wanted.tier else ""
+    return f"{name}{tier}{pieces}{chosen} from {wanted.day}"
+
+
+def _views(tx: Session, scope: Scope, rows: Sequence[OrderRow], published: Published) -> list[OrderBody]:
+    known = organisations_by_id(tx, {each for row in rows for each in (row.organisation_id, row.seller_id)})
+    # Who ordered is named to those of its own organisation; its seller reads which organisation did.
+    people = names_of(tx, {row.asked_by for row in rows if scope.is_member(row.organisation_id)})
+    what = _words(tx, rows, published)
+    return [
+        OrderBody(
+            id=row.id,
+            organisation=known[row.organisation_id].slug,
+            organisation_name=known[row.organisation_id].name,
+            seller=known[row.seller_id].slug,
+            seller_name=known[row.seller_id].name,
+            kind=OrderKind(row.kind),
+            what=what[row.id],
+            day=row.wanted["day"],
+            subscription=row.subscription_id,
+            amount=row.amount,
+            currency=row.currency,
+            purchase_order=row.wanted.get("purchase_order"),
+            reason=row.wanted.get("reason"),
+            state=row.state,
+            at_once=row.at_once,
+            answer=row.answer,
+            asked_by=people.get(row.asked_by, known[row.organisation_id].name),
+            asked_at=row.asked_at,
+            answered_at=row.answered_at,
+        )
+        for row in rows
+    ]

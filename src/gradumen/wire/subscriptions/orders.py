@@ -1,0 +1,70 @@
+"""Bodies of orders and of what goes through without approval."""
+
+from datetime import date, datetime
+from uuid import UUID
+
+from gradumen.core.subscriptions.orders import OrderKind
+from gradumen.wire.values import Body, DecimalText, WholeNumber
+
+
+class OrderCreate(Body):
+    """What an organisation orders of its seller, from ``day`` on.
+
+    ``subscribe`` names plan, tier and name; ``change`` and ``end`` the subscription; an end is the day that it no
+    longer covers. ``purchase_order`` is the customer's own number, ``reason`` is for the one who approves.
+    """
+
+    kind: OrderKind
+    day: date
+    subscription: UUID | None = None
+    plan: str | None = None
+    tier: str | None = None
+    name: str | None = None
+    project: str | None = None
+    quantity: WholeNumber | None = None
+    choices: dict[str, str] | None = None
+    accepted_terms: str | None = None
+    purchase_order: str | None = None
+    reason: str | None = None
+
+
+class OrderAnswer(Body):
+    """Approved or refused; a refusal needs a reason. ``amount`` is what one approves, and no more."""
+
+    approve: bool
+    amount: DecimalText | None = None
+    reason: str | None = None
+
+
+class OrderBody(Body):
+    """An order: waiting, done, refused or withdrawn.
+
+    ``what`` says it in words; ``amount`` is what it adds by its fees, a month and once, net and before discounts.
+    """
+
+    id: UUID
+    organisation: str
+    organisation_name: str
+    seller: str
+    seller_name: str
+    kind: OrderKind
+    what: str
+    day: date
+    subscription: UUID | None
+    amount: DecimalText
+    currency: str
+    purchase_order: str | None
+    reason: str | None
+    state: str
+    at_once: bool
+    answer: str | None
+    asked_by: str
+    asked_at: datetime
+    answered_at: datetime | None
+
+
+class OrderPolicyBody(Body):
+    """Up to which amount a month customers billed in a currency order without approval; null is any amount."""
+
+    currency: str
+    amount: DecimalText | None

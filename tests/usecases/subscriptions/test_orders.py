@@ -1,0 +1,197 @@
+"""Orders of customers: at once up to what the seller lets through, else approved, refused or taken back."""
+
+from concurrent.futures import ThreadPoolExecutor
+from datetime import date
+from decimal import Decimal
+from typing import Any
+from uuid import UUID, uuid4
+
+import pytest
+
+from gradumen.client import Client
+from gradumen.core.errors import Conflict, Forbidden, Invalid, NotFound, QuotaExceeded
+from gradumen.core.permissions import Role
+from gradumen.core.subscriptions.orders import OrderKind
+from gradumen.wire.subscriptions.orders import OrderCreate
+from gradumen.wire.subscriptions.subscriptions import SubscriptionBody
+from tests.world import World, files, join, moment
+
+DAY = date(2026, 10, 5)
+FEES = {"heath": Decimal(60), "moor": Decimal(200)}
+
+
+@pytest.fixture
+def shop(world: World) -> World:
+    """Oxbow sells two tiers with fees, and quotas of processors, to Saltmarsh."""
+    edda = world.user("edda")
+    plan = (
+        "plan: pasture\nname: Pasture\nservices: [compute]\nminimum-months: 0\n"
+        "tiers: [{tier: heath, name: Heath, quotas: {processors: 4}}, {tier: moor, name: Moor, quotas: {processors: 16}}]\n"
+    )
+    fees = ", ".join(f"{{rate: {t}, fee: pasture/{t}, price: {p}}}" for t, p in FEES.items())
+    card = (
+        "rate-card: pasture-gbp\nname: Pasture\nfor: {organisations: [saltmarsh]}\ncurrency: GBP\n"
+        f"starts-on: 2026-01-01\nrates: [{fees}]\n"
+    )
+    offer = "offer: pasture\nname: Our Pasture\ntiers: {heath: Small, moor: Large}\n"
+    edda.catalogue.publish("oxbow", files(plan, offer, card))
+    return world
+
+
+def wanted(kind: OrderKind = OrderKind.SUBSCRIBE, **values: Any) -> OrderCreate:
+    given = {"plan": "pasture", "tier": "heath", "name": "Field"} if kind is OrderKind.SUBSCRIBE else {}
+    return OrderCreate(kind=kind, **{"day": DAY, **given, **values})
+
+
+def held(client: Client) -> dict[str, SubscriptionBody]:
+    return {each.name: each for each in client.subscriptions.list("saltmarsh")}
+
+
+def test_an_order_within_what_the_seller_lets_through_is_there_at_once(shop: World) -> None:
+    ines, edda = shop.user("ines"), shop.user("edda")
+    edda.orders.set_policy("oxbow", "GBP", Decimal(150))
+    made = ines.orders.place("saltmarsh", wanted(quantity=2, purchase_order="PO 7/26"))
+    assert (made.state, made.at_once, made.amount, made.currency) == ("done", True, 120, "GBP")
+    assert made.what == "Our Pasture Small, 2 pieces from 2026-10-05"
+    assert held(ines)["Field"].quantity == 2
+
+    # Nothing passes in parts: what went through earlier in the month counts.
+    second = ines.orders.place("saltmarsh", wanted(name="Second", reason="The summer timetable"))
+    assert (second.state, second.amount) == ("waiting", 60)
+    assert "Second" not in held(ines)
+    (todo,) = [each for each in edda.to_dos.list("oxbow") if each.kind == "order"]
+    assert todo.title == "Saltmarsh Ferries orders Our Pasture Small from 2026-10-05: 60.00 GBP a month"
+    for _ in range(2):
+        assert edda.orders.approve(second.id, Decimal(60)).state == "done"
+    assert held(ines)["Second"].tier == "heath"
+    (note,) = [each for each in ines.to_dos.list("saltmarsh") if each.kind == "order"]
+    assert note.title == "Our Pasture Small from 2026-10-05: Oxbow Managed IT approved it"
+    lines = edda.spend.period_so_far("oxbow", "2026-10", wait=60).links
+    assert any(line.rate == "heath" for link in lines if link.buyer == "saltmarsh" for line in link.lines)
+
+    # What costs no more never waits.
+    less = ines.orders.place("saltmarsh", wanted(OrderKind.CHANGE, subscription=held(ines)["Field"].id, quantity=1))
+    ended = ines.orders.place(
+        "saltmarsh", wanted(OrderKind.END, subscription=made.subscription, day=date(2026, 10, 20))
+    )
+    assert [(each.state, each.amount) for each in (less, ended)] == [("done", -60), ("done", 0)]
+    assert held(ines)["Field"].ends_on == date(2026, 10, 20)
+    actions = [each.action for each in ines.audit_entries.list("saltmarsh")]
+    assert actions.count("order carried out") == 3
+    assert "order waits" in actions
+
+
+def test_without_a_policy_all_wait_and_an_approval_binds_its_amount(shop: World) -> None:
+    ines, edda = shop.user("ines"), shop.user("edda")
+    order = ines.orders.place("saltmarsh", wanted())
+    assert order.state == "waiting"
+    with pytest.raises(Forbidden):
+        ines.orders.approve(order.id, Decimal(60))
+    dearer = "rate-card: pasture-gbp\nname: Pasture\nfor: {organisations: [saltmarsh]}\ncurrency: GBP\n"
+    rates = "rates: [{rate: heath, fee: pasture/heath, price: 90}, {rate: moor, fee: pasture/moor, price: 200}]\n"
+    edda.catalogue.publish("oxbow", files(f"{dearer}starts-on: 2026-10-06\n{rates}"))
+    shop.mara.clock.set(moment("2026-10-07"), held=True)
+    with pytest.raises(Conflict, match="adds 90 GBP a month by now, 60 GBP were approved"):
+        edda.orders.approve(order.id, Decimal(60))
+    assert "Field" not in held(ines), "nothing is half done"
+    assert edda.orders.approve(order.id, Decimal(90)).amount == 90
+    assert held(ines)["Field"].starts_on == date(2026, 10, 7), "no day that is over is charged"
+
+    other = ines.orders.place("saltmarsh", wanted(name="Other", day=date(2026, 10, 8)))
+    with pytest.raises(Invalid, match="say why it is refused"):
+        edda.connection.post(f"orders/{other.id}/answer", type(other), {"approve": False})
+    refused = edda.orders.refuse(other.id, "Not before November")
+    assert (refused.state, refused.answer) == ("refused", "Not before November")
+    with pytest.raises(Conflict, match="refused already"):
+        edda.orders.approve(other.id, Decimal(90))
+    last = ines.orders.place("saltmarsh", wanted(name="Last", day=date(2026, 10, 8)))
+    assert {ines.orders.withdraw(last.id).state for _ in range(2)} == {"withdrawn"}
+    states = [each.state for each in edda.orders.list("saltmarsh")]
+    assert states == ["withdrawn", "refused", "done"] == [each.state for each in ines.orders.list("saltmarsh")]
+
+
+def test_an_order_beyond_quota_offer_or_day_is_refused_at_once_with_figures(shop: World) -> None:
+    ines, edda = shop.user("ines"), shop.user("edda")
+    shop.mara.quotas.grant("oxbow", "processors", Decimal(100))
+    edda.quotas.grant("saltmarsh", "processors", Decimal(20))
+    for order, refusal, words in (
+        (wanted(tier="moor", quantity=2), QuotaExceeded, "needs 32 vCPU"),
+        (wanted(tier="summit"), Invalid, "no tier"),
+        (wanted(plan="open-range", tier="summit"), Invalid, "no tier"),
+        (wanted(plan="nothing"), NotFound, "nothing"),
+        (wanted(day=date(2026, 10, 4)), Invalid, "order from 2026-10-05 on"),
+        (wanted(plan=None), Invalid, "names its plan"),
+        (wanted(OrderKind.CHANGE), Invalid, "names its subscription"),
+        (wanted(OrderKind.CHANGE, subscription=uuid4(), tier="moor"), NotFound, "subscription"),
+        (wanted(OrderKind.END, subscription=held(ines)["Open Range"].id), Invalid, "order from 2026-10-06 on"),
+        (wanted(reason="x" * 1001), Invalid, "1000"),
+    ):
+        with pytest.raises(refusal, match=words):
+            ines.orders.place("saltmarsh", order)
+    assert ines.orders.list("saltmarsh") == []
+    with pytest.raises(Conflict, match="buys from nobody"):
+        shop.mara.orders.place("tarnwick", wanted(plan="open-range"))
+    with pytest.raises(NotFound):
+        ines.orders.place("saltmarsh", wanted(OrderKind.END, subscription=of_another(shop), day=date(2026, 11, 1)))
+
+
+def of_another(shop: World) -> UUID:
+    return next(each.id for each in shop.mara.subscriptions.list("quillstone"))
+
+
+def test_within_a_term_a_customer_takes_no_less(shop: World) -> None:
+    ines, edda = shop.user("ines"), shop.user("edda")
+    edda.orders.set_policy("oxbow", "GBP", None)
+    plan = (
+        "plan: pasture\nname: Pasture\nservices: [compute]\nminimum-months: 3\n"
+        "tiers: [{tier: heath, name: Heath}, {tier: moor, name: Moor}]\n"
+    )
+    edda.catalogue.publish("oxbow", files(plan))
+    made = ines.orders.place("saltmarsh", wanted(quantity=3))
+    fewer = {"subscription": made.subscription, "quantity": 2}
+    with pytest.raises(Invalid, match="agreed until 2027-01-05: it may cost less from that day on"):
+        ines.orders.place("saltmarsh", wanted(OrderKind.CHANGE, **fewer))
+    assert ines.orders.place("saltmarsh", wanted(OrderKind.CHANGE, **fewer, day=date(2027, 1, 5))).amount == -60
+    more = wanted(OrderKind.CHANGE, subscription=made.subscription, tier="moor")
+    assert ines.orders.place("saltmarsh", more).amount == 420
+
+
+def test_nobody_approves_what_it_ordered_itself_and_policies_are_the_sellers_own(shop: World) -> None:
+    ines, edda = shop.user("ines"), shop.user("edda")
+    join(shop, "ines", "saltmarsh", "both@oxbow.example", Role.ADMINISTRATOR)
+    both = shop.user("both@oxbow.example")
+    invited = edda.invitations.create("oxbow", email="both@oxbow.example", role=Role.ADMINISTRATOR)
+    both.invitations.accept(invited.secret or "")
+    order = both.orders.place("saltmarsh", wanted())
+    with pytest.raises(Conflict, match="somebody else approves"):
+        both.orders.approve(order.id, Decimal(60))
+    with pytest.raises(Invalid, match="below 0"):
+        edda.orders.set_policy("oxbow", "GBP", Decimal(-1))
+    with pytest.raises(Conflict, match="tenant"):
+        ines.orders.set_policy("saltmarsh", "GBP", Decimal(5))
+    for user in ("ines", "mara"):
+        with pytest.raises((Forbidden, NotFound)):
+            shop.user(user).orders.set_policy("oxbow", "GBP", None)
+        with pytest.raises((Forbidden, NotFound)):
+            shop.user(user).orders.policies("oxbow")
+    assert edda.orders.policies("oxbow") == []
+
+
+def test_of_forty_orders_at_once_only_those_that_fit_succeed(shop: World) -> None:
+    ines, edda = shop.user("ines"), shop.user("edda")
+    shop.mara.quotas.grant("oxbow", "processors", Decimal(100))
+    edda.quotas.grant("saltmarsh", "processors", Decimal(40))
+    edda.orders.set_policy("oxbow", "GBP", None)
+
+    def order(number: int) -> str:
+        try:
+            return ines.orders.place("saltmarsh", wanted(name=f"Field {number}")).state
+        except QuotaExceeded as problem:
+            assert problem.facts["left"] == "0" or Decimal(problem.facts["left"]) < 4
+            return "refused"
+
+    with ThreadPoolExecutor(8) as threads:
+        states = list(threads.map(order, range(40)))
+    assert states.count("done") == 10
+    assert states.count("refused") == 30
+    assert sum(name.startswith("Field") for name in held(ines)) == 10
