@@ -109,10 +109,13 @@ function Comparing({ plans, services }: { plans: Offered[]; services: ServiceFor
         ? []
         : tiers.map(({ tier }) => estimateOptions({ ...(JSON.parse(settled) as Priced), tier })),
   });
-  const sells = customer && (customer.parent === home.organisation || customer.slug === home.organisation);
-  const takes = Boolean(
-    home.type !== 'tenant' && sells && may('manage subscriptions') && mayAt('read', home.organisation),
-  );
+  const own = customer?.slug === home.organisation;
+  // What one buys oneself is ordered of the seller; the provider has none.
+  const orders = own && home.type !== 'provider';
+  const sells = !orders && (own || customer?.parent === home.organisation);
+  const takes =
+    (orders ? may('order') : sells && home.type !== 'tenant' && may('manage subscriptions')) &&
+    mayAt('read', home.organisation);
   const chosen = tiers.findIndex((each) => each.tier === (params.get('tier') ?? offered?.recommended));
   const shown = estimates[Math.max(0, chosen)]?.data;
   if (!offered) return null;
@@ -166,7 +169,7 @@ function Comparing({ plans, services }: { plans: Offered[]; services: ServiceFor
             chosen={Math.max(0, chosen)}
             onLook={(tier) => set('tier')(tier)}
             onTake={takes ? setTaken : undefined}
-            why={takes ? undefined : whyNot(home.type, customer?.name, sells === true)}
+            why={takes ? undefined : whyNot(orders, customer?.name, sells)}
           />
           {shown && <NotPriced estimate={shown} />}
           {shown && (
@@ -179,6 +182,7 @@ function Comparing({ plans, services }: { plans: Offered[]; services: ServiceFor
       {taken && customer && (
         <OrderDialog
           organisation={customer}
+          orders={orders}
           plan={offered.plan}
           tier={taken}
           quantity={quantity}
@@ -192,8 +196,8 @@ function Comparing({ plans, services }: { plans: Offered[]; services: ServiceFor
 }
 
 /** Why nothing can be taken here. */
-function whyNot(type: string, customer: string | undefined, sells: boolean): string {
-  if (type === 'tenant') return 'Your seller subscribes you: ask there.';
+function whyNot(orders: boolean, customer: string | undefined, sells: boolean): string {
+  if (orders) return 'This needs the right to order; ask an administrator.';
   if (!sells) return `${customer ?? 'This customer'} is subscribed by its own seller.`;
   return 'This needs the right to manage subscriptions; ask an administrator.';
 }

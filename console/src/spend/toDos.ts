@@ -34,6 +34,8 @@ export function wayOf(todo: ToDo, organisation: string): { act: string; to: stri
       return { act: 'Look', to: `/organisations/${organisation}/quotas` };
     case 'quota request':
       return { act: 'Look', to: `/organisations/${todo.subject}/quotas` };
+    case 'order':
+      return { act: 'Look', to: `/organisations/${todo.subject}/subscriptions` };
     case 'invoice':
       return { act: 'Open', to: `/invoices/${todo.subject}` };
     default:

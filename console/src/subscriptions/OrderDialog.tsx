@@ -1,4 +1,4 @@
-/** Subscribes an organisation to a tier that was chosen: for whom, from when, with which choices and terms. */
+/** Subscribes an organisation to a tier that was chosen, or orders it of its seller: for whom, from when, with what. */
 import { Box } from '@mui/material';
 import { useQuery, useQueryClient } from '@tanstack/react-query';
 import { useWatch } from 'react-hook-form';
@@ -7,12 +7,16 @@ import { type PlanForm, type ServiceForm, type Tier, servicesOptions } from '../
 import { choicesOf } from '../catalogue/offered';
 import { projectsOptions } from '../organisations/organisations';
 import { api, body } from '../shared/api';
+import { useToast } from '../shared/Toasts';
+import { becameOf, placeOrder } from './orders';
 import { addDays, dayName } from '../shared/dates';
 import { DateInput } from '../shared/DateInput';
 import { CheckInput, day, EntryDialog, given, optionalDay, TextInput, whole } from '../shared/form';
 
 interface Props {
   organisation: { slug: string; name: string };
+  /** It is ordered of the seller, by its own people. */
+  orders?: boolean;
   plan: PlanForm;
   tier: Tier;
   quantity: string;
@@ -22,7 +26,8 @@ interface Props {
 }
 
 export function OrderDialog(props: Props) {
-  const { organisation, plan, tier, quantity, from, onDone, onClose } = props;
+  const { organisation, orders, plan, tier, quantity, from, onDone, onClose } = props;
+  const say = useToast();
   const queries = useQueryClient();
   const projects = useQuery(projectsOptions(organisation.slug));
   const services = useQuery(servicesOptions);
@@ -41,11 +46,13 @@ export function OrderDialog(props: Props) {
       on_trial: z.boolean(),
       chosen: z.record(z.string(), z.string()),
       accepted: z.boolean(),
+      purchase_order: z.string(),
+      reason: z.string(),
     })
     .check(
       z.refine(({ accepted }) => !terms || accepted, {
         path: ['accepted'],
-        error: 'The customer has to accept them',
+        error: orders ? 'They have to be accepted' : 'The customer has to accept them',
       }),
       z.refine(({ last_day, starts_on }) => !last_day || last_day >= starts_on, {
         path: ['last_day'],
@@ -56,6 +63,25 @@ export function OrderDialog(props: Props) {
     const trialEnds = values.on_trial && trial ? addDays(values.starts_on, Number(trial.days)) : null;
     const chosen = Object.fromEntries(Object.entries(values.chosen).filter(([, value]) => value));
     const { last_day: last } = values;
+    if (orders) {
+      const made = await placeOrder(organisation.slug, {
+        kind: 'subscribe',
+        day: values.starts_on,
+        plan: plan.plan,
+        tier: tier.tier,
+        name: values.name,
+        project: values.project || null,
+        quantity: Number(values.quantity),
+        choices: Object.keys(chosen).length ? chosen : null,
+        accepted_terms: values.accepted ? (terms?.version ?? null) : null,
+        purchase_order: values.purchase_order.trim() || null,
+        reason: values.reason.trim() || null,
+      });
+      await queries.invalidateQueries();
+      say(becameOf(made));
+      onDone();
+      return;
+    }
     body(
       await api.POST('/api/v1/subscriptions', {
         body: {
@@ -81,7 +107,7 @@ export function OrderDialog(props: Props) {
   return (
     <EntryDialog
       title={`${plan.name} ${tier.name} for ${organisation.name}`}
-      act="Subscribe"
+      act={orders ? 'Order it' : 'Subscribe'}
       schema={schema}
       initial={{
         name: plan.name,
@@ -92,6 +118,8 @@ export function OrderDialog(props: Props) {
         on_trial: false,
         chosen: Object.fromEntries(choices.map(([key]) => [key, ''])),
         accepted: false,
+        purchase_order: '',
+        reason: '',
       }}
       save={save}
       onClose={onClose}
@@ -108,7 +136,11 @@ export function OrderDialog(props: Props) {
         ]}
       />
       <DateInput name="starts_on" label="From" columns={3} />
-      <DateInput name="last_day" label="Last day" columns={3} optional hint="Empty: it goes on" />
+      {orders ? (
+        <TextInput name="purchase_order" label="Your order number" columns={3} optional />
+      ) : (
+        <DateInput name="last_day" label="Last day" columns={3} optional hint="Empty: it goes on" />
+      )}
       {choices.map(([key, choice]) => (
         <TextInput
           key={key}
@@ -122,7 +154,10 @@ export function OrderDialog(props: Props) {
           ]}
         />
       ))}
-      {trial && <Trial days={Number(trial.days)} then={trial.then} />}
+      {orders && (
+        <TextInput name="reason" label="Why" optional hint="Read by who approves it, where it has to wait" />
+      )}
+      {trial && !orders && <Trial days={Number(trial.days)} then={trial.then} />}
       {terms && (
         <Box sx={{ gridColumn: '1 / -1' }}>
           <Box
@@ -141,7 +176,10 @@ export function OrderDialog(props: Props) {
           >
             {terms.text}
           </Box>
-          <CheckInput name="accepted" label={`The customer accepts terms ${terms.version}`} />
+          <CheckInput
+            name="accepted"
+            label={`${orders ? 'We accept' : 'The customer accepts'} terms ${terms.version}`}
+          />
         </Box>
       )}
     </EntryDialog>

@@ -10,6 +10,9 @@ import { Section } from '../shared/Page';
 import { Query } from '../shared/States';
 import { type Organisation, projectsOptions } from '../organisations/organisations';
 import { ChangeDialog, SpecialTermsDialog, EndDialog } from './ChangeDialog';
+import { OrderChangeDialog, OrderEndDialog } from './OrderChangeDialog';
+import { OrderPolicies } from './OrderPolicies';
+import { Orders } from './Orders';
 import { OneOffChargeDialog } from './OneOffChargeDialog';
 import { RuleDialog } from './RuleDialog';
 import {
@@ -30,21 +33,26 @@ export function Subscriptions({ organisation }: { organisation: Organisation }) 
   const subscriptions = useQuery(subscriptionsOptions(organisation.slug));
   const [doing, setDoing] = useState<Doing | null>(null);
   const today = session.now.slice(0, 10);
-  const directly = organisation.parent === home.organisation || organisation.slug === home.organisation;
+  const own = organisation.slug === home.organisation;
+  // What one buys oneself is ordered of the seller; the provider has none.
+  const orders = own && organisation.type !== 'provider' && may('order');
+  const directly = organisation.parent === home.organisation || (own && organisation.type === 'provider');
   const sells = home.type !== 'tenant' && may('manage subscriptions') && directly;
   const found = subscriptions.data ?? [];
   const close = () => setDoing(null);
+  const Change = orders ? OrderChangeDialog : ChangeDialog;
+  const End = orders ? OrderEndDialog : EndDialog;
   return (
     <Section
       title="Subscriptions"
       aside={
-        sells && (
+        (sells || orders) && (
           <>
-            {may('bill') && found.length > 0 && organisation.slug !== home.organisation && (
+            {sells && may('bill') && found.length > 0 && !own && (
               <Button onClick={() => setDoing('charge')}>Charge by hand</Button>
             )}
             <Button variant="outlined" component={Link} to={`/estimate?for=${organisation.slug}`}>
-              Compare tiers and subscribe
+              {orders ? 'Compare tiers and order' : 'Compare tiers and subscribe'}
             </Button>
           </>
         )
@@ -58,13 +66,16 @@ export function Subscriptions({ organisation }: { organisation: Organisation }) 
                 <One
                   key={each.id}
                   subscription={each}
-                  onDo={sells ? (what) => setDoing({ what, subscription: each }) : undefined}
+                  mayAgree={sells}
+                  onDo={sells || orders ? (what) => setDoing({ what, subscription: each }) : undefined}
                 />
               ))}
             </Box>
           ) : (
             <Typography variant="body2" sx={{ color: 'text.secondary' }}>
-              None yet; its seller subscribes it to a plan.
+              {orders
+                ? 'None yet: compare what is offered to you, and order.'
+                : 'None yet; its seller subscribes it to a plan.'}
             </Typography>
           )
         }
@@ -73,6 +84,10 @@ export function Subscriptions({ organisation }: { organisation: Organisation }) 
         organisation={organisation.slug}
         onOpen={sells && found.length ? (rule) => setDoing({ rule }) : undefined}
       />
+      <Box sx={{ mt: 3 }}>
+        <Orders organisation={organisation} />
+      </Box>
+      {own && home.type !== 'tenant' && may('read money') && <OrderPolicies seller={organisation.slug} />}
       {doing === 'charge' && (
         <OneOffChargeDialog organisation={organisation} subscriptions={found} today={today} onClose={close} />
       )}
@@ -88,11 +103,9 @@ export function Subscriptions({ organisation }: { organisation: Organisation }) 
       {doing !== null && typeof doing === 'object' && 'what' in doing && (
         <>
           {doing.what === 'change' && (
-            <ChangeDialog subscription={doing.subscription} today={today} onClose={close} />
+            <Change subscription={doing.subscription} today={today} onClose={close} />
           )}
-          {doing.what === 'end' && (
-            <EndDialog subscription={doing.subscription} today={today} onClose={close} />
-          )}
+          {doing.what === 'end' && <End subscription={doing.subscription} today={today} onClose={close} />}
           {doing.what === 'special terms' && (
             <SpecialTermsDialog subscription={doing.subscription} today={today} onClose={close} />
           )}
@@ -104,9 +117,12 @@ export function Subscriptions({ organisation }: { organisation: Organisation }) 
 
 function One({
   subscription,
+  mayAgree,
   onDo,
 }: {
   subscription: Subscription;
+  /** Special terms are its seller's to give. */
+  mayAgree: boolean;
   onDo: ((what: 'change' | 'end' | 'special terms') => void) | undefined;
 }) {
   const names = useNames();
@@ -134,12 +150,14 @@ function One({
             <Button onClick={() => onDo('change')} aria-label={`Change ${subscription.name}`}>
               Change
             </Button>
-            <Button
-              onClick={() => onDo('special terms')}
-              aria-label={`Special terms of ${subscription.name}`}
-            >
-              Special terms
-            </Button>
+            {mayAgree && (
+              <Button
+                onClick={() => onDo('special terms')}
+                aria-label={`Special terms of ${subscription.name}`}
+              >
+                Special terms
+              </Button>
+            )}
             <Button onClick={() => onDo('end')} aria-label={`End ${subscription.name}`}>
               End
             </Button>

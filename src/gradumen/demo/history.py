@@ -15,7 +15,7 @@ from gradumen.core.errors import GradumenError
 from gradumen.core.periods import Period
 from gradumen.core.permissions import Role
 from gradumen.demo import fleet
-from gradumen.demo.papers import ask_for_more, set_states, write_papers
+from gradumen.demo.papers import ask_for_more, order, set_states, write_papers
 from gradumen.demo.scenario import (
     CATALOGUE,
     HOST_PROJECT,
@@ -337,6 +337,7 @@ class History:
         self.tell(f"{self.calendar.current.text} so far: {count} readings")
         if self.calendar.months > 1:
             ask_for_more(self.signed_in)
+            order(self.signed_in, self.calendar.current.next().first_day)
             set_states(self.signed_in, self.calendar.current.next().next().first_day)
 
     def top_up(self, since: date, now: datetime) -> None:

@@ -9,8 +9,10 @@ from decimal import Decimal
 from typing import Any
 
 from gradumen.client import Client
+from gradumen.core.subscriptions.orders import OrderKind
 from gradumen.demo.scenario import PROVIDER, SIGNERS
 from gradumen.wire.organisations.details import BillingContactBody, DetailsUpdate
+from gradumen.wire.subscriptions.orders import OrderCreate
 
 SELLER_OF = {
     "oxbow": PROVIDER, "bluefern": PROVIDER, "quillstone": PROVIDER, "kestrel-row": PROVIDER, "brasswick": PROVIDER,
@@ -105,3 +107,33 @@ def set_states(signed_in: Callable[[str], Client], ends_on: date) -> None:
     signed_in(SIGNERS[PROVIDER]).states.change(
         "brasswick", "closing", starts_on=ends_on, reason="The contract ends with the season"
     )
+
+
+def order(signed_in: Callable[[str], Client], day: date) -> None:
+    """What goes through without approval, an order that waits for it, and one that was refused."""
+    signed_in(SIGNERS[PROVIDER]).orders.set_policy(PROVIDER, "EUR", Decimal(40))
+    signed_in(SIGNERS["oxbow"]).orders.set_policy("oxbow", "GBP", Decimal(60))
+    signed_in("tove@kestrelrow.example").orders.place(
+        "kestrel-row",
+        OrderCreate(
+            kind=OrderKind.SUBSCRIBE,
+            day=day,
+            plan="drystone-tables",
+            tier="moor",
+            name="Drystone Tables",
+            purchase_order="KRF-2207",
+            reason="The shot list outgrew its spreadsheet",
+        ),
+    )
+    asked = signed_in("ines@saltmarsh.example").orders.place(
+        "saltmarsh",
+        OrderCreate(
+            kind=OrderKind.SUBSCRIBE,
+            day=day,
+            plan="stone-barn",
+            tier="summit",
+            name="Timetables kept",
+            reason="The winter timetable",
+        ),
+    )
+    signed_in(SIGNERS["oxbow"]).orders.refuse(asked.id, "Let us look first at what you keep already: ring me")

@@ -1,0 +1,119 @@
+/** Orders of one organisation, as itself or as its seller sees them: taken back, approved or refused. */
+import { Box, Button } from '@mui/material';
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useState } from 'react';
+import * as z from 'zod/mini';
+import { useSignedIn } from '../access/session';
+import type { Organisation } from '../organisations/organisations';
+import { api, body } from '../shared/api';
+import { momentName } from '../shared/dates';
+import { EntryDialog, Remark, TextInput, given } from '../shared/form';
+import { Section } from '../shared/Page';
+import { useToast } from '../shared/Toasts';
+import { type Order, addsWords, ordersOptions } from './orders';
+
+const SHOWN = 8;
+
+/** What an organisation ordered; nothing where it never did. */
+export function Orders({ organisation }: { organisation: Organisation }) {
+  const { home, may } = useSignedIn();
+  const queries = useQueryClient();
+  const own = organisation.slug === home.organisation;
+  const sells = organisation.parent === home.organisation;
+  const orders = useQuery({ ...ordersOptions(organisation.slug), enabled: own || sells });
+  const [answering, setAnswering] = useState<{ order: Order; approves: boolean } | null>(null);
+  const withdraw = useMutation({
+    mutationFn: (order: string) =>
+      api.POST('/api/v1/orders/{order}/withdraw', { params: { path: { order } } }),
+    onSuccess: () => queries.invalidateQueries(),
+  });
+  const placed = (orders.data ?? []).filter((each) => each.organisation === organisation.slug);
+  const shown = placed.toSorted(
+    (one, other) => Number(one.state !== 'waiting') - Number(other.state !== 'waiting'),
+  );
+  if (!shown.length) return null;
+  return (
+    <Section title={own ? 'What you ordered' : 'What it ordered'}>
+      <Box
+        component="ul"
+        sx={{ m: 0, p: 0, listStyle: 'none', display: 'grid', gap: 1.5, fontSize: '0.9rem' }}
+      >
+        {shown.slice(0, SHOWN).map((each) => (
+          <Box
+            component="li"
+            key={each.id}
+            sx={{ display: 'flex', flexWrap: 'wrap', gap: 2, alignItems: 'center' }}
+          >
+            <Box sx={{ flex: 1, minWidth: 240 }}>
+              <Box>
+                {[each.what, addsWords(each)].filter(Boolean).join(', ')}
+                {': '}
+                <Box component="strong" sx={{ fontWeight: 600 }}>
+                  {each.state === 'waiting' ? `waits for ${own ? each.seller_name : 'you'}` : each.state}
+                </Box>
+              </Box>
+              <Box sx={{ color: 'text.secondary' }}>
+                {[`${momentName(each.asked_at)}, ${each.asked_by}`, each.purchase_order, each.reason]
+                  .filter(Boolean)
+                  .join(' · ')}
+                {each.answer !== null && ` — ${each.seller_name}: ${each.answer}`}
+              </Box>
+            </Box>
+            {each.state === 'waiting' && own && may('order') && (
+              <Button loading={withdraw.isPending} onClick={() => withdraw.mutate(each.id)}>
+                Take it back
+              </Button>
+            )}
+            {each.state === 'waiting' && sells && may('manage subscriptions') && (
+              <>
+                <Button onClick={() => setAnswering({ order: each, approves: false })}>Refuse</Button>
+                <Button variant="outlined" onClick={() => setAnswering({ order: each, approves: true })}>
+                  Approve
+                </Button>
+              </>
+            )}
+          </Box>
+        ))}
+      </Box>
+      {answering && <AnswerDialog {...answering} onClose={() => setAnswering(null)} />}
+    </Section>
+  );
+}
+
+function AnswerDialog(props: { order: Order; approves: boolean; onClose: () => void }) {
+  const { order, approves, onClose } = props;
+  const queries = useQueryClient();
+  const say = useToast();
+  const save = async ({ reason }: { reason: string }) => {
+    const made = body(
+      await api.POST('/api/v1/orders/{order}/answer', {
+        params: { path: { order: order.id } },
+        body: { approve: approves, amount: approves ? order.amount : null, reason: reason.trim() || null },
+      }),
+    );
+    await queries.invalidateQueries();
+    say(approves ? `Done: ${made.what}.` : `The order of ${order.organisation_name} is refused.`);
+  };
+  return (
+    <EntryDialog
+      title={`${approves ? 'Approve' : 'Refuse'} the order of ${order.organisation_name}`}
+      act={approves ? 'Approve' : 'Refuse'}
+      schema={z.object({ reason: approves ? z.string() : given('It reads why') })}
+      initial={{ reason: '' }}
+      save={save}
+      onClose={onClose}
+    >
+      <Remark>
+        {[order.what, addsWords(order)].filter(Boolean).join(', ')}
+        {order.reason && `: ${order.reason}`}
+      </Remark>
+      <TextInput
+        name="reason"
+        label={approves ? 'What you say to it' : 'Reason'}
+        hint={`${order.organisation_name} reads it`}
+        optional={approves}
+        lines={2}
+      />
+    </EntryDialog>
+  );
+}
