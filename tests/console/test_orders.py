@@ -44,10 +44,10 @@ def test_from_sign_in_to_an_ordered_tier_and_its_approval(tab: Tab, world: World
     assert {each.name for each in world.user("ines").subscriptions.list("saltmarsh")} == {"Open Range", "Winter"}
 
     tab.go("/organisations/oxbow/subscriptions", "Oxbow Managed IT")
-    expect(page.get_by_text("Billed in GBP: up to 30.00 GBP more a month")).to_be_visible()
-    page.get_by_role("button", name="Change what is ordered in GBP").click()
+    expect(page.get_by_text("Customers billed in GBP: up to 30.00 GBP more a month")).to_be_visible()
+    page.get_by_role("button", name="Change what customers billed in GBP order").click()
     page.get_by_role("dialog").get_by_label("Any amount goes through at once").check()
     tab.accessible()
     page.get_by_role("dialog").get_by_role("button", name="Save").click()
-    expect(page.get_by_text("Billed in GBP: any amount").first).to_be_visible()
+    expect(page.get_by_text("Customers billed in GBP: any amount").first).to_be_visible()
     assert world.user("edda").orders.policies("oxbow")[0].amount is None

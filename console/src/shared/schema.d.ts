@@ -797,12 +797,14 @@ export interface paths {
         };
         /**
          * List Order Policies
-         * @description Up to which amount a month customers order without approval, by currency; where none is said, all orders wait.
+         * @description Up to which amount a month its customers order without its approval, and its people without an administrator's.
+         *
+         *     Where none is said, all orders of customers wait, and none of its own people.
          */
         get: operations["list_order_policies"];
         /**
          * Set Order Policy
-         * @description Say up to which amount a month customers billed in a currency order without approval. Safe to repeat.
+         * @description Say up to which amount a month is ordered in a currency without approval. Safe to repeat.
          */
         put: operations["set_order_policy"];
         post?: never;
@@ -2119,6 +2121,12 @@ export interface components {
          * @enum {string}
          */
         AfterTrial: "converts" | "ends";
+        /**
+         * Approver
+         * @description Whose approval an order waits for, and whose limit a policy is: another of its own people, or its seller.
+         * @enum {string}
+         */
+        Approver: "own" | "seller";
         /**
          * AssignmentRuleBody
          * @description A rule of an organisation.
@@ -3824,7 +3832,8 @@ export interface components {
          * OrderBody
          * @description An order: waiting, done, refused or withdrawn.
          *
-         *     ``what`` says it in words; ``amount`` is what it adds by its fees, a month and once, net and before discounts.
+         *     It waits for another of its own people, or for its seller. ``what`` says it in words; ``amount`` is what it adds by
+         *     its fees, a month and once, net and before discounts.
          */
         OrderBody: {
             /**
@@ -3875,6 +3884,7 @@ export interface components {
             state: string;
             /** Subscription */
             subscription: string | null;
+            waits_for: components["schemas"]["Approver"] | null;
             /** What */
             what: string;
         };
@@ -3923,11 +3933,26 @@ export interface components {
         OrderKind: "subscribe" | "change" | "end";
         /**
          * OrderPolicyBody
-         * @description Up to which amount a month customers billed in a currency order without approval; null is any amount.
+         * @description Up to which amount a month is ordered in a currency without approval; null is any amount.
+         *
+         *     Of ``approver`` *seller* it is what its customers order, of *own* what its own people order.
          */
         OrderPolicyBody: {
             /** Amount */
             amount: string | null;
+            approver: components["schemas"]["Approver"];
+            /** Currency */
+            currency: string;
+        };
+        /**
+         * OrderPolicySet
+         * @description A policy that is to hold; see `OrderPolicyBody`.
+         */
+        OrderPolicySet: {
+            /** Amount */
+            amount: string | null;
+            /** @default seller */
+            approver?: components["schemas"]["Approver"];
             /** Currency */
             currency: string;
         };
@@ -7746,7 +7771,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["OrderPolicyBody"];
+                "application/json": components["schemas"]["OrderPolicySet"];
             };
         };
         responses: {

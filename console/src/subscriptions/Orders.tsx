@@ -10,7 +10,7 @@ import { momentName } from '../shared/dates';
 import { EntryDialog, Remark, TextInput, given } from '../shared/form';
 import { Section } from '../shared/Page';
 import { useToast } from '../shared/Toasts';
-import { type Order, addsWords, ordersOptions } from './orders';
+import { type Order, addsWords, approverOf, becameOf, ordersOptions } from './orders';
 
 const SHOWN = 8;
 
@@ -20,6 +20,8 @@ export function Orders({ organisation }: { organisation: Organisation }) {
   const queries = useQueryClient();
   const own = organisation.slug === home.organisation;
   const sells = organisation.parent === home.organisation;
+  const answers = (order: Order) =>
+    order.waits_for === 'own' ? own && may('manage members') : sells && may('manage subscriptions');
   const orders = useQuery({ ...ordersOptions(organisation.slug), enabled: own || sells });
   const [answering, setAnswering] = useState<{ order: Order; approves: boolean } | null>(null);
   const withdraw = useMutation({
@@ -49,7 +51,7 @@ export function Orders({ organisation }: { organisation: Organisation }) {
                 {[each.what, addsWords(each)].filter(Boolean).join(', ')}
                 {': '}
                 <Box component="strong" sx={{ fontWeight: 600 }}>
-                  {each.state === 'waiting' ? `waits for ${own ? each.seller_name : 'you'}` : each.state}
+                  {each.state === 'waiting' ? `waits for ${own ? approverOf(each) : 'you'}` : each.state}
                 </Box>
               </Box>
               <Box sx={{ color: 'text.secondary' }}>
@@ -64,7 +66,7 @@ export function Orders({ organisation }: { organisation: Organisation }) {
                 Take it back
               </Button>
             )}
-            {each.state === 'waiting' && sells && may('manage subscriptions') && (
+            {each.state === 'waiting' && answers(each) && (
               <>
                 <Button onClick={() => setAnswering({ order: each, approves: false })}>Refuse</Button>
                 <Button variant="outlined" onClick={() => setAnswering({ order: each, approves: true })}>
@@ -92,7 +94,7 @@ function AnswerDialog(props: { order: Order; approves: boolean; onClose: () => v
       }),
     );
     await queries.invalidateQueries();
-    say(approves ? `Done: ${made.what}.` : `The order of ${order.organisation_name} is refused.`);
+    say(approves ? becameOf(made) : `The order of ${order.organisation_name} is refused.`);
   };
   return (
     <EntryDialog

@@ -87,7 +87,7 @@ export function Subscriptions({ organisation }: { organisation: Organisation }) 
       <Box sx={{ mt: 3 }}>
         <Orders organisation={organisation} />
       </Box>
-      {own && home.type !== 'tenant' && may('read money') && <OrderPolicies seller={organisation.slug} />}
+      {own && may('read money') && <OrderPolicies organisation={organisation} />}
       {doing === 'charge' && (
         <OneOffChargeDialog organisation={organisation} subscriptions={found} today={today} onClose={close} />
       )}

@@ -23,15 +23,20 @@ it.each([
 });
 
 it('says what became of it', () => {
+  expect(becameOf(order({ waits_for: 'own' }))).toBe(
+    'It waits for another administrator to approve 46.80 EUR a month.',
+  );
   expect(becameOf(order({}))).toBe('It waits for Tarnwick Cloud to approve 46.80 EUR a month.');
   expect(becameOf(order({ state: 'done' }))).toBe('Done: Barn Moor.');
 });
 
 it('says what goes through at once', () => {
-  expect([null, undefined, '0', '500'].map((amount) => policyWords('EUR', amount))).toEqual([
-    'Billed in EUR: any amount',
-    'Billed in EUR: nothing; every order waits for you',
-    'Billed in EUR: nothing; every order waits for you',
-    'Billed in EUR: up to 500.00 EUR more a month',
+  const words = (approver: 'own' | 'seller', amount: string | null) =>
+    policyWords({ approver, currency: 'EUR', amount });
+  expect([null, '0', '500'].map((amount) => words('seller', amount))).toEqual([
+    'Customers billed in EUR: any amount',
+    'Customers billed in EUR: nothing; every order waits for you',
+    'Customers billed in EUR: up to 500.00 EUR more a month',
   ]);
+  expect(words('own', '0')).toBe('Your own people: nothing; every order waits for an administrator');
 });

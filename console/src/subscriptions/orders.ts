@@ -47,9 +47,13 @@ export function addsWords({ amount, currency }: Order): string {
   return sign > 0 ? shown : `${shown} less`;
 }
 
+/** Who is to approve an order, as its own people read it. */
+export const approverOf = (order: Order): string =>
+  order.waits_for === 'own' ? 'another administrator' : order.seller_name;
+
 /** What became of an order that was just placed. */
 export function becameOf(order: Order): string {
   return order.state === 'waiting'
-    ? `It waits for ${order.seller_name} to approve ${addsWords(order)}.`
+    ? `It waits for ${approverOf(order)} to approve ${addsWords(order) || 'it'}.`
     : `Done: ${order.what}.`;
 }

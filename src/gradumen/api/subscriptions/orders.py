@@ -9,7 +9,7 @@ from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, OnceHere, Uow, answered, page_limit, page_of
 from gradumen.core.subscriptions.orders import OrderState
 from gradumen.usecases.subscriptions import order_policies, orders
-from gradumen.wire.subscriptions.orders import OrderAnswer, OrderBody, OrderCreate, OrderPolicyBody
+from gradumen.wire.subscriptions.orders import OrderAnswer, OrderBody, OrderCreate, OrderPolicyBody, OrderPolicySet
 from gradumen.wire.values import Page
 
 router = APIRouter(route_class=StrictRoute, tags=["orders"])
@@ -53,11 +53,14 @@ def withdraw_order(order: UUID, uow: Uow, caller: CallerHere) -> OrderBody:
 
 @router.get("/organisations/{organisation}/order-policies")
 def list_order_policies(organisation: str, uow: Uow, caller: CallerHere) -> Page[OrderPolicyBody]:
-    """Up to which amount a month customers order without approval, by currency; where none is said, all orders wait."""
+    """Up to which amount a month its customers order without its approval, and its people without an administrator's.
+
+    Where none is said, all orders of customers wait, and none of its own people.
+    """
     return Page(items=order_policies.list_order_policies(uow, caller, organisation=organisation))
 
 
 @router.put("/organisations/{organisation}/order-policies")
-def set_order_policy(organisation: str, body: OrderPolicyBody, uow: Uow, caller: CallerHere) -> OrderPolicyBody:
-    """Say up to which amount a month customers billed in a currency order without approval. Safe to repeat."""
+def set_order_policy(organisation: str, body: OrderPolicySet, uow: Uow, caller: CallerHere) -> OrderPolicyBody:
+    """Say up to which amount a month is ordered in a currency without approval. Safe to repeat."""
     return order_policies.set_order_policy(uow, caller, organisation=organisation, **body.model_dump())

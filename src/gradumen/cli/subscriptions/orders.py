@@ -11,7 +11,7 @@ from gradumen.cli.profiles import own_organisation
 from gradumen.client import Client
 from gradumen.core.errors import Invalid
 from gradumen.core.exact import AMOUNT_PLACES, number
-from gradumen.core.subscriptions.orders import OrderKind
+from gradumen.core.subscriptions.orders import Approver, OrderKind
 from gradumen.wire.subscriptions.orders import OrderBody, OrderCreate, OrderPolicyBody
 
 ANY = "any"
@@ -52,10 +52,11 @@ def register(nouns: Any) -> None:
         if name == "refuse":
             verb.add_argument("reason", help="why; the one who ordered reads it")
         add_organisation(verb)
-    add_organisation(verbs.add("policies", run_policies, "up to which amount a month customers order at once"))
-    policy = verbs.add("set-policy", run_set_policy, "say so, for those billed in a currency; safe to repeat")
+    add_organisation(verbs.add("policies", run_policies, "up to which amount a month is ordered without approval"))
+    policy = verbs.add("set-policy", run_set_policy, "say so, for customers billed in a currency; safe to repeat")
     policy.add_argument("currency")
     policy.add_argument("amount", help="a month, net; 0 lets every order wait, any lets none wait")
+    policy.add_argument("--own", action="store_true", help="what your own people order without an administrator")
     add_organisation(policy)
 
 
@@ -66,14 +67,21 @@ def _row(each: OrderBody) -> tuple[str, ...]:
     said = each.answer or each.reason or ""
     number = f"{each.purchase_order}: " if each.purchase_order and said else each.purchase_order or ""
     adds = f"{money(each.amount, each.currency)} {each.currency}"
-    return (str(each.id)[:8], each.organisation_name, each.what, adds, each.state, each.asked_by, f"{number}{said}")
+    return (str(each.id)[:8], each.organisation_name, each.what, adds, _state(each), each.asked_by, f"{number}{said}")
+
+
+def _state(each: OrderBody) -> str:
+    if each.waits_for is None:
+        return each.state
+    return "waits for you" if each.waits_for is Approver.OWN else f"waits for {each.seller}"
 
 
 def _show(made: OrderBody, out: Out) -> int:
     out.body(made)
     out.table(HEAD, [_row(made)], right=("ADDS A MONTH",))
     if made.state == "waiting":
-        out.say(f"it waits for the approval of {made.seller_name}; nothing is held until then")
+        approver = made.seller_name if made.waits_for is Approver.SELLER else "another administrator"
+        out.say(f"it waits for the approval of {approver}; nothing is held until then")
     return 0
 
 
@@ -172,8 +180,15 @@ def run_withdraw(arguments: argparse.Namespace, client: Client, out: Out) -> int
 
 
 def _policies(found: list[OrderPolicyBody], out: Out) -> None:
-    rows = [(each.currency, "any" if each.amount is None else money(each.amount, each.currency)) for each in found]
-    out.table(("CURRENCY", "AT ONCE UP TO, A MONTH"), rows, right=("AT ONCE UP TO, A MONTH",))
+    rows = [
+        (
+            "own people" if each.approver is Approver.OWN else "customers",
+            each.currency,
+            "any" if each.amount is None else money(each.amount, each.currency),
+        )
+        for each in found
+    ]
+    out.table(("ORDERED BY", "CURRENCY", "AT ONCE UP TO, A MONTH"), rows, right=("AT ONCE UP TO, A MONTH",))
 
 
 def run_policies(arguments: argparse.Namespace, client: Client, out: Out) -> int:
@@ -181,14 +196,15 @@ def run_policies(arguments: argparse.Namespace, client: Client, out: Out) -> int
     found = client.orders.policies(own_organisation(arguments))
     out.body(found)
     _policies(found, out)
-    out.say("orders of customers billed in other currencies all wait" if found else "every order waits")
+    out.say("where none is said, every order of a customer waits, and none of your own people")
     return 0
 
 
 def run_set_policy(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     """Set a policy."""
     amount = None if arguments.amount == ANY else number(arguments.amount, field="amount", places=AMOUNT_PLACES)
-    made = client.orders.set_policy(own_organisation(arguments), arguments.currency, amount)
+    approver = Approver.OWN if arguments.own else Approver.SELLER
+    made = client.orders.set_policy(own_organisation(arguments), arguments.currency, amount, approver)
     out.body(made)
     _policies([made], out)
     return 0

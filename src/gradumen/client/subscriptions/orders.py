@@ -5,7 +5,8 @@ from decimal import Decimal
 from uuid import UUID
 
 from gradumen.client.connection import Connection
-from gradumen.wire.subscriptions.orders import OrderAnswer, OrderBody, OrderCreate, OrderPolicyBody
+from gradumen.core.subscriptions.orders import Approver
+from gradumen.wire.subscriptions.orders import OrderAnswer, OrderBody, OrderCreate, OrderPolicyBody, OrderPolicySet
 
 
 class Orders:
@@ -35,11 +36,13 @@ class Orders:
         """Take an order back."""
         return self._connection.post(f"orders/{order}/withdraw", OrderBody)
 
-    def policies(self, seller: str) -> builtins.list[OrderPolicyBody]:
-        """Up to which amount a month customers order without approval."""
-        return self._connection.page(f"organisations/{seller}/order-policies", OrderPolicyBody).items
+    def policies(self, organisation: str) -> builtins.list[OrderPolicyBody]:
+        """Up to which amount a month is ordered without approval, by its customers and its own people."""
+        return self._connection.page(f"organisations/{organisation}/order-policies", OrderPolicyBody).items
 
-    def set_policy(self, seller: str, currency: str, amount: Decimal | None) -> OrderPolicyBody:
+    def set_policy(
+        self, organisation: str, currency: str, amount: Decimal | None, approver: Approver = Approver.SELLER
+    ) -> OrderPolicyBody:
         """Say so; None is any amount."""
-        body = OrderPolicyBody(currency=currency, amount=amount)
-        return self._connection.put(f"organisations/{seller}/order-policies", OrderPolicyBody, body)
+        body = OrderPolicySet(approver=approver, currency=currency, amount=amount)
+        return self._connection.put(f"organisations/{organisation}/order-policies", OrderPolicyBody, body)

@@ -27,6 +27,13 @@ class OrderState(StrEnum):
     WITHDRAWN = "withdrawn"
 
 
+class Approver(StrEnum):
+    """Whose approval an order waits for, and whose limit a policy is: another of its own people, or its seller."""
+
+    OWN = "own"
+    SELLER = "seller"
+
+
 @dataclass(frozen=True, slots=True)
 class Fees:
     """What a tier costs by its fees, net of tax and before discounts: each month, and once."""
@@ -50,19 +57,25 @@ def fees_of(fees: Iterable[RecurringRate], quantity: int) -> Fees:
     return Fees(add(monthly), add(once))
 
 
-def waits(amount: Decimal, ordered: Decimal, limit: Decimal | None) -> bool:
+def waits(kind: OrderKind, amount: Decimal, ordered: Decimal, limit: Decimal | None) -> bool:
     """Whether an order waits for approval.
 
-    What costs nothing more never does. What was ordered earlier in the month counts, so that nothing passes in parts.
+    A change or end that costs no more never does; something new does even without fees where nothing goes through,
+    since its use costs. What was ordered earlier in the month counts, so that nothing passes in parts.
 
     Args:
         amount: what it adds, a month and once.
         ordered: what went through at once earlier in the month.
         limit: up to which orders go through at once; None is any amount.
 
-    >>> waits(Decimal(60), Decimal(50), Decimal(100)), waits(Decimal(50), Decimal(50), Decimal(100))
+    >>> new, change = OrderKind.SUBSCRIBE, OrderKind.CHANGE
+    >>> waits(new, Decimal(60), Decimal(50), Decimal(100)), waits(new, Decimal(50), Decimal(50), Decimal(100))
     (True, False)
-    >>> waits(Decimal(0), Decimal(500), Decimal(0)), waits(Decimal(10) ** 9, Decimal(0), None)
-    (False, False)
+    >>> waits(change, Decimal(0), Decimal(500), Decimal(0)), waits(new, Decimal(0), Decimal(0), Decimal(0))
+    (False, True)
+    >>> waits(new, Decimal(10) ** 9, Decimal(0), None)
+    False
     """
-    return amount > 0 and limit is not None and add([ordered, amount]) > limit
+    if limit is None or (amount <= 0 and kind is not OrderKind.SUBSCRIBE):
+        return False
+    return limit == 0 or add([ordered, amount]) > limit

@@ -8,7 +8,7 @@ from uuid import UUID
 from sqlalchemy import func, select, tuple_
 from sqlalchemy.orm import Session
 
-from gradumen.core.subscriptions.orders import OrderState
+from gradumen.core.subscriptions.orders import Approver, OrderState
 from gradumen.store.subscriptions.tables import OrderPolicyRow, OrderRow
 
 
@@ -38,7 +38,9 @@ def page_of_orders(
 def waiting_orders(tx: Session, sellers: Collection[UUID], *, most: int) -> list[OrderRow]:
     """What waits for the approval of sellers, the oldest first."""
     row = OrderRow
-    query = select(row).where(row.seller_id.in_(sellers), row.state == OrderState.WAITING)
+    query = select(row).where(
+        row.seller_id.in_(sellers), row.state == OrderState.WAITING, row.waits_for == Approver.SELLER
+    )
     return list(tx.scalars(query.order_by(row.asked_at, row.id).limit(most)))
 
 
@@ -54,15 +56,26 @@ def answered_orders(tx: Session, organisation: UUID, since: datetime, *, most: i
     return list(tx.scalars(query.order_by(row.answered_at.desc(), row.id).limit(most)))
 
 
-def ordered_at_once(tx: Session, organisation: UUID, currency: str, since: datetime) -> Decimal:
-    """What orders of an organisation that went through at once since a moment added."""
+def waiting_among(tx: Session, organisation: UUID, *, most: int) -> list[OrderRow]:
+    """What of an organisation's own orders waits for one of its people, the oldest first."""
     row = OrderRow
+    query = select(row).where(
+        row.organisation_id == organisation, row.state == OrderState.WAITING, row.waits_for == Approver.OWN
+    )
+    return list(tx.scalars(query.order_by(row.asked_at, row.id).limit(most)))
+
+
+def ordered_since(tx: Session, organisation: UUID, currency: str, since: datetime, unapproved_by: Approver) -> Decimal:
+    """What an organisation's orders since a moment add that went through without somebody's approval."""
+    row = OrderRow
+    passed = row.at_once if unapproved_by is Approver.SELLER else row.own_by.is_(None)
     query = select(func.sum(row.amount)).where(
         row.organisation_id == organisation,
         row.currency == currency,
-        row.at_once,
         row.amount > Decimal(0),
         row.asked_at >= since,
+        passed,
+        (row.state == OrderState.DONE) | ((row.state == OrderState.WAITING) & (row.waits_for == Approver.SELLER)),
     )
     return tx.scalar(query) or Decimal(0)
 
@@ -72,7 +85,8 @@ def lock_order(tx: Session, order: UUID) -> OrderRow | None:
     return tx.get(OrderRow, order, with_for_update=True, populate_existing=True)
 
 
-def policies_of(tx: Session, seller: UUID) -> list[OrderPolicyRow]:
-    """A seller's policies, by currency."""
+def policies_of(tx: Session, organisation: UUID) -> list[OrderPolicyRow]:
+    """An organisation's policies, by whose they are and currency."""
     row = OrderPolicyRow
-    return list(tx.scalars(select(row).where(row.organisation_id == seller).order_by(row.currency)))
+    query = select(row).where(row.organisation_id == organisation)
+    return list(tx.scalars(query.order_by(row.approver, row.currency)))

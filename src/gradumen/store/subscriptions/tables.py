@@ -112,7 +112,7 @@ class OneOffChargeRow(Base):
 class OrderRow(Base):
     """A customer orders of its seller; ``wanted`` is what, ``amount`` what it adds, a month and once.
 
-    ``at_once`` went through without approval.
+    ``at_once`` went through without its seller's approval; ``own_by`` approved it among its own people.
     """
 
     __tablename__ = "orders"
@@ -131,6 +131,8 @@ class OrderRow(Base):
     currency: Mapped[str] = mapped_column(ascii_text(3))
     at_once: Mapped[bool]
     state: Mapped[str] = mapped_column(ascii_text(16))
+    waits_for: Mapped[str | None] = mapped_column(ascii_text(8))
+    own_by: Mapped[UUID | None] = mapped_column(ForeignKey("users.id", ondelete="RESTRICT"))
     answer: Mapped[str | None] = mapped_column(String(1000))
     asked_by: Mapped[UUID] = mapped_column(ForeignKey("users.id", ondelete="RESTRICT"))
     asked_at: Mapped[datetime] = mapped_column(Moment)
@@ -139,10 +141,14 @@ class OrderRow(Base):
 
 
 class OrderPolicyRow(Base):
-    """Up to which amount a month a seller's customers order in a currency without its approval; null is any."""
+    """Up to which amount a month is ordered in a currency without approval; null is any.
+
+    Of ``approver`` seller it is what its customers order, of own what its own people do.
+    """
 
     __tablename__ = "order_policies"
 
     organisation_id: Mapped[UUID] = mapped_column(ForeignKey("organisations.id", ondelete="RESTRICT"), primary_key=True)
+    approver: Mapped[str] = mapped_column(ascii_text(8), primary_key=True)
     currency: Mapped[str] = mapped_column(ascii_text(3), primary_key=True)
     amount: Mapped[Decimal | None] = mapped_column(Amount)

@@ -21,8 +21,9 @@ from gradumen.usecases.catalogue.published import load_published
 from gradumen.usecases.quotas.quota_requests import requests_answered, requests_to_answer
 from gradumen.usecases.quotas.quotas import quotas_held
 from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
-from gradumen.usecases.subscriptions.orders import orders_answered, orders_to_approve
+from gradumen.usecases.subscriptions.orders import orders_among, orders_answered, orders_to_approve
 from gradumen.wire.spend.to_dos import ToDoBody, Weight
+from gradumen.wire.subscriptions.orders import OrderBody
 
 QUIET = timedelta(hours=24)
 """A feed of which nothing came for so long is quiet."""
@@ -194,15 +195,9 @@ def _asked(tx: Session, scope: Scope, owner: OrganisationRow) -> Iterator[ToDoBo
 def _ordered(tx: Session, scope: Scope, owner: OrganisationRow) -> Iterator[ToDoBody]:
     published = load_published(tx)
     for order in orders_to_approve(tx, scope, owner.id, published, MOST):
-        adds = f"{money(order.amount, order.currency)} {order.currency} a month"
-        yield ToDoBody(
-            kind="order",
-            weight=Weight.LOOK,
-            subject=order.organisation,
-            title=f"{order.organisation_name} orders {order.what}: {adds}",
-            detail=order.reason or "it waits for you to approve or refuse it",
-            since=order.asked_at,
-        )
+        yield _order_waits(order, order.organisation_name, "it waits for you to approve or refuse it")
+    for order in orders_among(tx, scope, owner.id, published, MOST):
+        yield _order_waits(order, order.asked_by, "it waits for another administrator to approve or refuse it")
     for order in orders_answered(tx, scope, owner.id, scope.now - RECENT, published, MOST):
         answered = "approved it" if order.state == OrderState.DONE else "refused it"
         yield ToDoBody(
@@ -213,6 +208,17 @@ def _ordered(tx: Session, scope: Scope, owner: OrganisationRow) -> Iterator[ToDo
             detail=order.answer or "",
             since=order.answered_at,
         )
+
+
+def _order_waits(order: OrderBody, who: str, detail: str) -> ToDoBody:
+    return ToDoBody(
+        kind="order",
+        weight=Weight.LOOK,
+        subject=order.organisation,
+        title=f"{who} orders {order.what}: {money(order.amount, order.currency)} {order.currency} a month",
+        detail=order.reason or detail,
+        since=order.asked_at,
+    )
 
 
 def _changes(tx: Session, scope: Scope, owner: OrganisationRow) -> Iterator[ToDoBody]:

@@ -4,34 +4,30 @@ An order is carried out when it is made, so that whatever refuses it is said at 
 taken back, and carried out again when it is approved. Waiting holds nothing.
 """
 
-from collections.abc import Collection, Sequence
 from datetime import date, datetime
 from decimal import Decimal
 from typing import Any
 from uuid import UUID, uuid4
 
-from gradumen.core.catalogue.offers import renamed
 from gradumen.core.catalogue.plans import Plan
 from gradumen.core.errors import Conflict, Forbidden, Invalid, NotFound
 from gradumen.core.exact import add, text
 from gradumen.core.names import name_of
 from gradumen.core.permissions import Right
-from gradumen.core.subscriptions.orders import Fees, OrderKind, OrderState, fees_of, waits
-from gradumen.store.access.members import names_of
+from gradumen.core.subscriptions.orders import Approver, Fees, OrderKind, OrderState, fees_of, waits
 from gradumen.store.catalogue.rate_cards import cards_by_id
 from gradumen.store.catalogue.tables import PlanVersionRow
-from gradumen.store.organisations.organisations import lock_organisation, organisations_by_id
+from gradumen.store.organisations.organisations import lock_organisation
 from gradumen.store.organisations.tables import OrganisationRow
 from gradumen.store.subscriptions import orders as store
-from gradumen.store.subscriptions.subscriptions import subscriptions_by_id
-from gradumen.store.subscriptions.tables import OrderRow, SubscriptionRow, SupplyLineRow
+from gradumen.store.subscriptions.tables import OrderPolicyRow, OrderRow, SubscriptionRow, SupplyLineRow
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.audit_entries import record
 from gradumen.usecases.catalogue.card_choice import choose_card
-from gradumen.usecases.catalogue.offers import Offers
 from gradumen.usecases.catalogue.published import Published, load_cards, load_published, plan_of
 from gradumen.usecases.pages import moment_place
 from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
+from gradumen.usecases.subscriptions.order_views import views, words_of
 from gradumen.usecases.subscriptions.subscription_changes import change, end
 from gradumen.usecases.subscriptions.subscriptions import Accepted, Wanted, subscribe
 from gradumen.usecases.subscriptions.supply_lines import lines_by_depth
@@ -62,34 +58,53 @@ def place_order(tx: Session, caller: Caller, *, organisation: str, wanted: Order
     row = OrderRow(id=uuid4(), organisation_id=buyer.id, seller_id=seller, kind=wanted.kind, state=OrderState.DONE)
     row.wanted = wanted.model_dump(mode="json", exclude_none=True)
     row.subscription_id = wanted.subscription
-    row.asked_by, row.asked_at, row.at_once = caller.user_id, scope.now, True
+    row.asked_by, row.asked_at = caller.user_id, scope.now
     published = load_published(tx)
-    with tx.begin_nested() as trial:
-        subscription, amount, row.currency = _carry_out(tx, scope, row, buyer, wanted.day, published)
-        row.amount = amount
-        earlier = store.ordered_at_once(tx, buyer.id, row.currency, _month(scope.now))
-        if waits(amount, earlier, _limit(tx, seller, row.currency)):
-            trial.rollback()
-            row.state, row.at_once = OrderState.WAITING, False
-        else:
-            row.subscription_id = subscription
+    amount = _try(tx, scope, row, buyer, wanted.day, published)
     tx.add(row)
     tx.flush()
-    what = _words(tx, [row], published)[row.id]
+    what = words_of(tx, [row], published)[row.id]
     values = {"what": what, "amount": f"{text(amount)} {row.currency}", "purchase_order": wanted.purchase_order}
     action = "order waits" if row.state == OrderState.WAITING else "order carried out"
     record(tx, caller, action, buyer.id, what, concerns=seller, after=values)
-    return _views(tx, scope, [row], published)[0]
+    return views(tx, scope, [row], published)[0]
 
 
-def _month(moment: datetime) -> datetime:
-    return moment.replace(day=1, hour=0, minute=0, second=0, microsecond=0)
+def _try(tx: Session, scope: Scope, row: OrderRow, buyer: OrganisationRow, day: date, published: Published) -> Decimal:
+    """Carry an order out; where it has to wait that is taken back. Gives what it adds."""
+    with tx.begin_nested() as trial:
+        subscription, amount, currency = _carry_out(tx, scope, row, buyer, day, published)
+        row.amount, row.currency = amount, currency
+        approver = _waits_for(tx, row)
+        if approver is not None:
+            trial.rollback()
+    row.waits_for = approver
+    row.state = OrderState.DONE if approver is None else OrderState.WAITING
+    row.at_once = approver is None
+    row.amount, row.currency = amount, currency
+    if approver is None:
+        row.subscription_id = subscription
+    return amount
 
 
-def _limit(tx: Session, seller: UUID, currency: str) -> Decimal | None:
-    """Up to which amount a month orders go through; without a policy none does."""
-    found = {row.currency: row.amount for row in store.policies_of(tx, seller)}
-    return found.get(currency, Decimal(0))
+def _waits_for(tx: Session, row: OrderRow) -> Approver | None:
+    """Whose approval an order waits for: its own people's first, who may have given it, then its seller's."""
+    own = {each.currency: each.amount for each in _policies(tx, row.organisation_id, Approver.OWN)}
+    sold = {each.currency: each.amount for each in _policies(tx, row.seller_id, Approver.SELLER)}
+    limits = {
+        Approver.OWN: own.get(row.currency) if row.own_by is None else None,
+        Approver.SELLER: sold.get(row.currency, Decimal(0)),
+    }
+    since = row.asked_at.replace(day=1, hour=0, minute=0, second=0, microsecond=0)
+    for approver, limit in limits.items():
+        earlier = store.ordered_since(tx, row.organisation_id, row.currency, since, approver)
+        if waits(OrderKind(row.kind), row.amount, earlier, limit):
+            return approver
+    return None
+
+
+def _policies(tx: Session, organisation: UUID, approver: Approver) -> list[OrderPolicyRow]:
+    return [each for each in store.policies_of(tx, organisation) if each.approver == approver]
 
 
 def _check(wanted: OrderCreate, today: date) -> None:
@@ -129,6 +144,11 @@ def _carry_out(
         raise NotFound("subscription", wanted.subscription or "")
     before, currency = _monthly(tx, subscription, day, published)
     if wanted.kind is OrderKind.END:
+        if subscription.ends_on is not None and day > subscription.ends_on:
+            last = date.fromordinal(subscription.ends_on.toordinal() - 1)
+            raise Invalid(
+                f"'{subscription.name}' ends with {last} already; order an earlier end", field="day", value=day
+            )
         end(tx, scope, subscription, day, published)
         amount = Decimal(0)
     else:
@@ -193,31 +213,42 @@ def answer_order(
     """
     scope = load_scope(tx, caller)
     row = _seen(tx, scope, order)
-    if not scope.is_member(row.seller_id, Right.MANAGE_SUBSCRIPTIONS):
-        seller = tx.get_one(OrganisationRow, row.seller_id)
-        raise Forbidden(right=Right.MANAGE_SUBSCRIPTIONS, organisation=seller.slug, name=seller.name)
+    _check_approver(tx, scope, row)
     said = name_of(" ".join(reason.split()), field="reason", most=LONGEST) if reason else None
-    state = OrderState.DONE if approve else OrderState.REFUSED
     published = load_published(tx)
-    if row.state != OrderState.WAITING:
-        if row.state == state and row.answered_by is not None:
-            return _views(tx, scope, [row], published)[0]
+    if row.state != OrderState.WAITING or (approve and row.own_by == caller.user_id):
+        state = OrderState.DONE if approve else OrderState.REFUSED
+        if (row.state == state and row.answered_by is not None) or (approve and row.own_by == caller.user_id):
+            return views(tx, scope, [row], published)[0]
         raise Conflict(f"this order is {row.state} already")
     if not approve and said is None:
         raise Invalid("say why it is refused: the one who ordered reads it", field="reason")
+    acting = row.organisation_id if row.waits_for == Approver.OWN else row.seller_id
     if approve:
         _approve(tx, scope, row, amount, published)
-    row.state, row.answer = state, said
-    row.answered_by, row.answered_at = caller.user_id, scope.now
+    else:
+        row.state, row.waits_for = OrderState.REFUSED, None
+    if row.state != OrderState.WAITING:
+        row.answer, row.answered_by, row.answered_at = said, caller.user_id, scope.now
     tx.flush()
-    what = _words(tx, [row], published)[row.id]
+    what = words_of(tx, [row], published)[row.id]
     values = {"amount": f"{text(row.amount)} {row.currency}", "reason": said}
-    action = "order approved" if approve else "order refused"
-    record(tx, caller, action, row.seller_id, what, concerns=row.organisation_id, after=values)
-    return _views(tx, scope, [row], published)[0]
+    other = row.seller_id if acting == row.organisation_id else row.organisation_id
+    record(tx, caller, "order approved" if approve else "order refused", acting, what, concerns=other, after=values)
+    return views(tx, scope, [row], published)[0]
+
+
+def _check_approver(tx: Session, scope: Scope, row: OrderRow) -> None:
+    """Who answers an order: its seller, or of what waits within the organisation one of its administrators."""
+    own = row.waits_for == Approver.OWN or row.own_by == scope.caller.user_id
+    owner, right = (row.organisation_id, Right.MANAGE_MEMBERS) if own else (row.seller_id, Right.MANAGE_SUBSCRIPTIONS)
+    if not scope.is_member(owner, right):
+        found = tx.get_one(OrganisationRow, owner)
+        raise Forbidden(right=right, organisation=found.slug, name=found.name)
 
 
 def _approve(tx: Session, scope: Scope, row: OrderRow, amount: Decimal | None, published: Published) -> None:
+    """Carry an order out that somebody approves, or let it wait for the one who is next."""
     if row.asked_by == scope.caller.user_id:
         raise Conflict("you ordered this yourself: somebody else approves it")
     if amount is None:
@@ -225,15 +256,20 @@ def _approve(tx: Session, scope: Scope, row: OrderRow, amount: Decimal | None, p
     buyer = tx.get_one(OrganisationRow, row.organisation_id)
     lock_organisation(tx, buyer.id)
     day = max(OrderCreate.model_validate(row.wanted).day, scope.now.date())
-    subscription, adds, currency = _carry_out(tx, scope, row, buyer, day, published)
+    currency = row.currency
+    if row.waits_for == Approver.OWN:
+        row.own_by = scope.caller.user_id
+        adds = _try(tx, scope, row, buyer, day, published)
+    else:
+        row.subscription_id, adds, row.currency = _carry_out(tx, scope, row, buyer, day, published)
+        row.amount, row.state, row.waits_for = adds, OrderState.DONE, None
     if adds > amount or currency != row.currency:
         raise Conflict(
-            f"this order adds {text(adds)} {currency} a month by now, {text(amount)} {row.currency} were approved; "
+            f"this order adds {text(adds)} {row.currency} a month by now, {text(amount)} {currency} were approved; "
             "look again, then approve that",
             field="amount",
             amount=text(adds),
         )
-    row.subscription_id, row.amount = subscription, adds
 
 
 @use_case
@@ -252,11 +288,11 @@ def withdraw_order(tx: Session, caller: Caller, *, order: UUID) -> OrderBody:
     if row.state not in (OrderState.WAITING, OrderState.WITHDRAWN):
         raise Conflict(f"this order is {row.state} already")
     if row.state == OrderState.WAITING:
-        row.state, row.answered_at = OrderState.WITHDRAWN, scope.now
+        row.state, row.waits_for, row.answered_at = OrderState.WITHDRAWN, None, scope.now
         tx.flush()
-        what = _words(tx, [row], published)[row.id]
+        what = words_of(tx, [row], published)[row.id]
         record(tx, caller, "order withdrawn", row.organisation_id, what, concerns=row.seller_id)
-    return _views(tx, scope, [row], published)[0]
+    return views(tx, scope, [row], published)[0]
 
 
 def _seen(tx: Session, scope: Scope, order: UUID) -> OrderRow:
@@ -286,77 +322,21 @@ def list_orders(
         scope.require_member(Right.READ_MONEY, owner)
     place = moment_place(after)
     rows = store.page_of_orders(tx, owner.id, seller=as_seller, state=state, after=place, limit=limit)
-    return _views(tx, scope, rows, load_published(tx))
+    return views(tx, scope, rows, load_published(tx))
 
 
 def orders_to_approve(tx: Session, scope: Scope, seller: UUID, published: Published, most: int) -> list[OrderBody]:
     """What waits for a seller's approval."""
-    return _views(tx, scope, store.waiting_orders(tx, [seller], most=most), published)
+    return views(tx, scope, store.waiting_orders(tx, [seller], most=most), published)
+
+
+def orders_among(tx: Session, scope: Scope, owner: UUID, published: Published, most: int) -> list[OrderBody]:
+    """What of an organisation's own orders waits for one of its people."""
+    return views(tx, scope, store.waiting_among(tx, owner, most=most), published)
 
 
 def orders_answered(
     tx: Session, scope: Scope, owner: UUID, since: datetime, published: Published, most: int
 ) -> list[OrderBody]:
     """What an organisation ordered and was answered lately."""
-    return _views(tx, scope, store.answered_orders(tx, owner, since, most=most), published)
-
-
-def _words(tx: Session, rows: Sequence[OrderRow], published: Published) -> dict[UUID, str]:
-    """What is ordered, in the names of its seller."""
-    sellers: Collection[UUID] = {row.seller_id for row in rows}
-    plans = {
-        (seller, each.slug): renamed(published.plans[each.slug], each.offer)
-        for seller in sellers
-        for each in Offers(tx, [seller], published).of.values()
-    }
-    named = subscriptions_by_id(tx, {row.subscription_id for row in rows if row.subscription_id})
-    return {row.id: _said(row, named, plans) for row in rows}
-
-
-def _said(row: OrderRow, named: dict[UUID, SubscriptionRow], plans: dict[tuple[UUID, str], Plan]) -> str:
-    wanted = OrderCreate.model_validate(row.wanted)
-    pieces = f", {wanted.quantity} pieces" if wanted.quantity not in (None, 1) else ""
-    if wanted.kind is OrderKind.SUBSCRIBE:
-        plan = plans.get((row.seller_id, wanted.plan or ""))
-        tiers = {each.slug: each.name for each in plan.tiers} if plan else {}
-        tier = tiers.get(wanted.tier or "", wanted.tier)
-        return f"{plan.name if plan else wanted.plan} {tier}{pieces} from {wanted.day}"
-    subscription = named.get(row.subscription_id or row.id)
-    name = subscription.name if subscription else "a subscription"
-    if wanted.kind is OrderKind.END:
-        return f"{name} ends with {date.fromordinal(wanted.day.toordinal() - 1)}"
-    pieces = f", {wanted.quantity} pieces" if wanted.quantity is not None else ""
-    chosen = "".join(f", {key.partition('/')[2]} {value}" for key, value in (wanted.choices or {}).items())
-    tier = f", tier {wanted.tier}" if wanted.tier else ""
-    return f"{name}{tier}{pieces}{chosen} from {wanted.day}"
-
-
-def _views(tx: Session, scope: Scope, rows: Sequence[OrderRow], published: Published) -> list[OrderBody]:
-    known = organisations_by_id(tx, {each for row in rows for each in (row.organisation_id, row.seller_id)})
-    # Who ordered is named to those of its own organisation; its seller reads which organisation did.
-    people = names_of(tx, {row.asked_by for row in rows if scope.is_member(row.organisation_id)})
-    what = _words(tx, rows, published)
-    return [
-        OrderBody(
-            id=row.id,
-            organisation=known[row.organisation_id].slug,
-            organisation_name=known[row.organisation_id].name,
-            seller=known[row.seller_id].slug,
-            seller_name=known[row.seller_id].name,
-            kind=OrderKind(row.kind),
-            what=what[row.id],
-            day=row.wanted["day"],
-            subscription=row.subscription_id,
-            amount=row.amount,
-            currency=row.currency,
-            purchase_order=row.wanted.get("purchase_order"),
-            reason=row.wanted.get("reason"),
-            state=row.state,
-            at_once=row.at_once,
-            answer=row.answer,
-            asked_by=people.get(row.asked_by, known[row.organisation_id].name),
-            asked_at=row.asked_at,
-            answered_at=row.answered_at,
-        )
-        for row in rows
-    ]
+    return views(tx, scope, store.answered_orders(tx, owner, since, most=most), published)

@@ -3,7 +3,7 @@
 from datetime import date, datetime
 from uuid import UUID
 
-from gradumen.core.subscriptions.orders import OrderKind
+from gradumen.core.subscriptions.orders import Approver, OrderKind
 from gradumen.wire.values import Body, DecimalText, WholeNumber
 
 
@@ -39,7 +39,8 @@ class OrderAnswer(Body):
 class OrderBody(Body):
     """An order: waiting, done, refused or withdrawn.
 
-    ``what`` says it in words; ``amount`` is what it adds by its fees, a month and once, net and before discounts.
+    It waits for another of its own people, or for its seller. ``what`` says it in words; ``amount`` is what it adds by
+    its fees, a month and once, net and before discounts.
     """
 
     id: UUID
@@ -56,6 +57,7 @@ class OrderBody(Body):
     purchase_order: str | None
     reason: str | None
     state: str
+    waits_for: Approver | None
     at_once: bool
     answer: str | None
     asked_by: str
@@ -64,7 +66,19 @@ class OrderBody(Body):
 
 
 class OrderPolicyBody(Body):
-    """Up to which amount a month customers billed in a currency order without approval; null is any amount."""
+    """Up to which amount a month is ordered in a currency without approval; null is any amount.
 
+    Of ``approver`` *seller* it is what its customers order, of *own* what its own people order.
+    """
+
+    approver: Approver
+    currency: str
+    amount: DecimalText | None
+
+
+class OrderPolicySet(Body):
+    """A policy that is to hold; see `OrderPolicyBody`."""
+
+    approver: Approver = Approver.SELLER
     currency: str
     amount: DecimalText | None

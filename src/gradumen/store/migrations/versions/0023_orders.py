@@ -33,6 +33,8 @@ def upgrade() -> None:
     sa.Column('currency', ascii_text(3), nullable=False),
     sa.Column('at_once', sa.Boolean(), nullable=False),
     sa.Column('state', ascii_text(16), nullable=False),
+    sa.Column('waits_for', ascii_text(8), nullable=True),
+    sa.Column('own_by', sa.Uuid(), nullable=True),
     sa.Column('answer', sa.String(length=1000), nullable=True),
     sa.Column('asked_by', sa.Uuid(), nullable=False),
     sa.Column('asked_at', MOMENT, nullable=False),
@@ -42,6 +44,7 @@ def upgrade() -> None:
     of('orders', 'seller_id', 'organisations'),
     of('orders', 'subscription_id', 'subscriptions'),
     of('orders', 'asked_by', 'users'),
+    of('orders', 'own_by', 'users'),
     of('orders', 'answered_by', 'users'),
     sa.PrimaryKeyConstraint('id', name=op.f('pk_orders'))
     )
@@ -49,8 +52,9 @@ def upgrade() -> None:
     op.create_index('ix_orders_seller_id', 'orders', ['seller_id', 'state'])
     op.create_table('order_policies',
     sa.Column('organisation_id', sa.Uuid(), nullable=False),
+    sa.Column('approver', ascii_text(8), nullable=False),
     sa.Column('currency', ascii_text(3), nullable=False),
     sa.Column('amount', sa.DECIMAL(38, 12), nullable=True),
     of('order_policies', 'organisation_id', 'organisations'),
-    sa.PrimaryKeyConstraint('organisation_id', 'currency', name=op.f('pk_order_policies'))
+    sa.PrimaryKeyConstraint('organisation_id', 'approver', 'currency', name=op.f('pk_order_policies'))
     )
