@@ -93,6 +93,7 @@ def pages(browser: Browser, url: str, history: History) -> None:
     ):
         page.get_by_label(f"Quantity of {meter}").fill(quantity)
     shoot(page, "", "estimate")
+    shoot(page, f"{url}/organisations/kestrel-row/subscriptions", "orders")
     page.goto(f"{url}/what-if?period={history.calendar.closed[-1].text}")
     page.get_by_role("button", name="Price").click()
     page.get_by_role("grid").first.wait_for()

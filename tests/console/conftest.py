@@ -72,24 +72,30 @@ class Tab:
         self.page.get_by_role("button", name="Sign in").click()
         expect(self.page.get_by_role("heading", name="so far", level=1)).to_be_visible()
 
-    def accessible(self) -> None:
-        """No violation of the accessibility rules, on the page as it stands; of colours in the other theme too."""
+    def accessible(self, within: str | None = None) -> None:
+        """No violation of the accessibility rules, on the page as it stands; of colours in the other theme too.
+
+        Args:
+            within: looks at this part only, by its selector; what is around it was looked at by itself.
+        """
         self.settle()
         if not self.page.evaluate("() => 'axe' in window"):
             self.page.evaluate(AXE.read_text())
-        self._violations("{}")
+        self._violations(within, "{}")
         self.page.emulate_media(color_scheme="dark")
-        self._violations("{runOnly: ['color-contrast']}")
+        self._violations(within, "{runOnly: ['color-contrast']}")
         self.page.emulate_media(color_scheme="light")
 
-    def _violations(self, rules: str) -> None:
+    def _violations(self, within: str | None, rules: str) -> None:
         self.page.evaluate("() => new Promise(done => requestAnimationFrame(() => requestAnimationFrame(done)))")
         # Fading in, a dialog has colours that it does not keep. What moves with scrolling never ends.
         self.page.wait_for_function(
             "() => document.getAnimations().every("
             "each => each.playState !== 'running' || each.timeline !== document.timeline)"
         )
-        found: dict[str, Any] = self.page.evaluate(f"() => axe.run({rules})")
+        found: dict[str, Any] = self.page.evaluate(
+            f"within => axe.run(within ? {{include: [[within]]}} : document, {rules})", within
+        )
         assert [(each["id"], [node["html"][:150] for node in each["nodes"]]) for each in found["violations"]] == []
 
 

@@ -37,6 +37,10 @@ OPENED = (
 )
 
 
+OVER = "[role=dialog], [role=menu], .MuiDataGrid-columnsManagement"
+"""What lies over a page."""
+
+
 @pytest.mark.usefixtures("month")
 def test_each_dialog_and_menu_is_accessible_and_leads_back(tab: Tab, world: World) -> None:
     world.close("tarnwick", "finn", "2026-09", issue=False)
@@ -48,9 +52,9 @@ def test_each_dialog_and_menu_is_accessible_and_leads_back(tab: Tab, world: Worl
         for name in names:
             button = page.get_by_role("button", name=name).first
             button.click()
-            opened = page.locator("[role=dialog], [role=menu], .MuiDataGrid-columnsManagement").first
+            opened = page.locator(OVER).first
             expect(opened, name).to_be_visible()
-            tab.accessible()
+            tab.accessible(OVER)
             page.keyboard.press("Escape")
             expect(opened, name).to_be_hidden()
             expect(button, name).to_be_focused()
@@ -76,6 +80,6 @@ def test_each_choice_of_a_list_is_accessible(tab: Tab) -> None:
         for label in labels:
             page.get_by_label(label, exact=True).first.click()
             expect(page.get_by_role("listbox")).to_be_visible()
-            tab.accessible()
+            tab.accessible("[role=listbox]")
             page.keyboard.press("Escape")
             expect(page.get_by_role("listbox")).to_be_hidden()

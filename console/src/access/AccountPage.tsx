@@ -54,8 +54,8 @@ function Sessions() {
             rows={found}
             rowKey={(row) => row.id}
             columns={[
-              { key: 'started', title: 'Since, UTC', cell: (row) => momentName(row.started_at) },
-              { key: 'until', title: 'Until, UTC', cell: (row) => momentName(row.expires_at) },
+              { key: 'started', title: 'Since, UTC', whole: true, cell: (row) => momentName(row.started_at) },
+              { key: 'until', title: 'Until, UTC', whole: true, cell: (row) => momentName(row.expires_at) },
               { key: 'address', title: 'From', cell: (row) => row.address },
               {
                 key: 'agent',
@@ -124,7 +124,7 @@ function Tokens() {
                 { key: 'name', title: 'Name', cell: (row) => row.name },
                 { key: 'organisation', title: 'For', cell: (row) => row.organisation },
                 { key: 'role', title: 'Role, at most', cell: (row) => row.role },
-                { key: 'until', title: 'Until', cell: (row) => row.expires_at.slice(0, 10) },
+                { key: 'until', title: 'Until', whole: true, cell: (row) => row.expires_at.slice(0, 10) },
                 {
                   key: 'act',
                   title: '',

@@ -87,7 +87,12 @@ function Invitations({ organisation }: { organisation: string }) {
                   { key: 'email', title: 'E-mail address', cell: (row) => row.email },
                   { key: 'role', title: 'Role', cell: (row) => row.role },
                   { key: 'from', title: 'From', cell: (row) => row.invited_from || 'above' },
-                  { key: 'until', title: 'Until, UTC', cell: (row) => momentName(row.expires_at) },
+                  {
+                    key: 'until',
+                    title: 'Until, UTC',
+                    whole: true,
+                    cell: (row) => momentName(row.expires_at),
+                  },
                   {
                     key: 'act',
                     title: '',

@@ -91,7 +91,12 @@ export default function BillRunsPage() {
                     ),
                 },
                 { key: 'issued', title: 'Issued', number: true, cell: (run) => formatCount(run.issued) },
-                { key: 'started', title: 'Started, UTC', cell: (run) => momentName(run.started_at) },
+                {
+                  key: 'started',
+                  title: 'Started, UTC',
+                  whole: true,
+                  cell: (run) => momentName(run.started_at),
+                },
                 {
                   key: 'problem',
                   title: 'Result',

@@ -46,7 +46,7 @@ export default function TaxRatesPage() {
                   cell: (row) => named.get(row.country) ?? row.country,
                   order: byText((row: TaxRate) => named.get(row.country)),
                 },
-                { key: 'from', title: 'From', cell: (row) => row.starts_on },
+                { key: 'from', title: 'From', whole: true, cell: (row) => row.starts_on },
                 {
                   key: 'category',
                   title: 'Category',

@@ -9,6 +9,8 @@ export interface Column<Row> {
   cell: (row: Row) => ReactNode;
   /** Aligned on the right, for amounts and quantities. */
   number?: boolean;
+  /** Never broken into lines, for days and moments. */
+  whole?: boolean;
   /** Sorts by header; below zero when the first row goes first. */
   order?: (left: Row, right: Row) => number;
   width?: number | string;
@@ -166,7 +168,7 @@ export function DataTable<Row>(props: Props<Row>) {
                       sx={{
                         ...CELL,
                         textAlign: column.number ? 'right' : 'left',
-                        whiteSpace: column.number ? 'nowrap' : undefined,
+                        whiteSpace: column.number || column.whole ? 'nowrap' : undefined,
                         fontVariantNumeric: column.number ? 'tabular-nums' : undefined,
                       }}
                     >

@@ -58,7 +58,7 @@ export default function WorkPage() {
             { key: 'kind', title: 'What', cell: (row) => `${row.kind} ${row.subject}` },
             { key: 'state', title: 'State', width: 130, cell: (row) => <StateOf task={row} /> },
             { key: 'made', title: 'Made', cell: (row) => madeOf(row) },
-            { key: 'asked', title: 'Asked, UTC', width: 140, cell: (row) => momentName(row.asked_at) },
+            { key: 'asked', title: 'Asked, UTC', whole: true, cell: (row) => momentName(row.asked_at) },
             { key: 'by', title: 'By', cell: (row) => row.asked_by ?? 'the service' },
             { key: 'problem', title: 'Problem', cell: (row) => row.problem ?? '' },
           ]}

@@ -85,6 +85,8 @@ class Invalid(GradumenError):
 class Several(Invalid):
     """Several values that cannot be taken as they are; by itself it says the first."""
 
+    code = "several_invalid"
+
     def __init__(self, problems: "Sequence[Invalid]") -> None:
         super().__init__(problems[0].message, **problems[0].facts)
         self._each = tuple(problems)
