@@ -3846,6 +3846,8 @@ export interface components {
             answer: string | null;
             /** Answered At */
             answered_at: string | null;
+            /** Answered By */
+            answered_by: string | null;
             /**
              * Asked At
              * Format: date-time

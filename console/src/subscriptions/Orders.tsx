@@ -58,7 +58,7 @@ export function Orders({ organisation }: { organisation: Organisation }) {
                 {[`${momentName(each.asked_at)}, ${each.asked_by}`, each.purchase_order, each.reason]
                   .filter(Boolean)
                   .join(' · ')}
-                {each.answer !== null && ` — ${each.seller_name}: ${each.answer}`}
+                {each.answer !== null && ` — ${each.answered_by}: ${each.answer}`}
               </Box>
             </Box>
             {each.state === 'waiting' && own && may('order') && (

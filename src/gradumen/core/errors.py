@@ -97,6 +97,11 @@ class Several(Invalid):
         return getattr(self, "_each", (self,))
 
 
+def together(problems: "Sequence[Invalid]") -> Invalid:
+    """All of them as one refusal; one by itself stays what it is."""
+    return problems[0] if len(problems) == 1 else Several(problems)
+
+
 @contextmanager
 def at(path: str) -> Iterator[None]:
     """Put ``path`` before the path of any problem inside."""
@@ -144,7 +149,7 @@ class Mistakes:
             Invalid: something was.
         """
         if self.found:
-            raise self.found[0] if len(self.found) == 1 else Several(self.found)
+            raise together(self.found)
 
 
 class CatalogueInvalid(Invalid):

@@ -1,6 +1,5 @@
 """Queries of customers' orders and of what goes through without approval."""
 
-from collections.abc import Collection
 from datetime import datetime
 from decimal import Decimal
 from uuid import UUID
@@ -21,13 +20,14 @@ def page_of_orders(
     after: tuple[datetime, UUID] | None,
     limit: int,
 ) -> list[OrderRow]:
-    """What an organisation ordered, the latest first, after a moment and id; with ``seller`` of that one alone.
+    """What an organisation ordered, the latest first, after a moment and id; with ``seller`` what reached that one.
 
-    Without, what is ordered of it by those that it sells to, too.
+    Without, what reached it of those that it sells to, too.
     """
     row = OrderRow
     own = row.organisation_id == organisation
-    query = select(row).where(own & (row.seller_id == seller) if seller else own | (row.seller_id == organisation))
+    sold = row.reached & (row.seller_id == (seller or organisation))
+    query = select(row).where(own & sold if seller else own | sold)
     if state is not None:
         query = query.where(row.state == state)
     if after is not None:
@@ -35,17 +35,17 @@ def page_of_orders(
     return list(tx.scalars(query.order_by(row.asked_at.desc(), row.id.desc()).limit(limit)))
 
 
-def waiting_orders(tx: Session, sellers: Collection[UUID], *, most: int) -> list[OrderRow]:
-    """What waits for the approval of sellers, the oldest first."""
+def waiting_orders(tx: Session, seller: UUID, *, most: int) -> list[OrderRow]:
+    """What waits for a seller's approval, the oldest first."""
     row = OrderRow
     query = select(row).where(
-        row.seller_id.in_(sellers), row.state == OrderState.WAITING, row.waits_for == Approver.SELLER
+        row.seller_id == seller, row.state == OrderState.WAITING, row.waits_for == Approver.SELLER
     )
     return list(tx.scalars(query.order_by(row.asked_at, row.id).limit(most)))
 
 
 def answered_orders(tx: Session, organisation: UUID, since: datetime, *, most: int) -> list[OrderRow]:
-    """What an organisation ordered and its seller approved or refused since a moment, the latest first."""
+    """What an organisation ordered and somebody approved or refused since a moment, the latest first."""
     row = OrderRow
     query = select(row).where(
         row.organisation_id == organisation,

@@ -112,7 +112,8 @@ class OneOffChargeRow(Base):
 class OrderRow(Base):
     """A customer orders of its seller; ``wanted`` is what, ``amount`` what it adds, a month and once.
 
-    ``at_once`` went through without its seller's approval; ``own_by`` approved it among its own people.
+    ``at_once`` went through without its seller's approval; ``own_by`` approved it among its own people. Its seller
+    knows of it once it has ``reached`` it.
     """
 
     __tablename__ = "orders"
@@ -130,6 +131,7 @@ class OrderRow(Base):
     amount: Mapped[Decimal] = mapped_column(Amount)
     currency: Mapped[str] = mapped_column(ascii_text(3))
     at_once: Mapped[bool]
+    reached: Mapped[bool]
     state: Mapped[str] = mapped_column(ascii_text(16))
     waits_for: Mapped[str | None] = mapped_column(ascii_text(8))
     own_by: Mapped[UUID | None] = mapped_column(ForeignKey("users.id", ondelete="RESTRICT"))

@@ -204,7 +204,7 @@ def _ordered(tx: Session, scope: Scope, owner: OrganisationRow) -> Iterator[ToDo
             kind="order",
             weight=Weight.NOTE,
             subject=order.organisation,
-            title=f"{order.what}: {order.seller_name} {answered}",
+            title=f"{order.what}: {order.answered_by} {answered}",
             detail=order.answer or "",
             since=order.answered_at,
         )

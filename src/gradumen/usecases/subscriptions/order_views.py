@@ -18,7 +18,7 @@ from gradumen.usecases.scope import Scope
 from gradumen.wire.subscriptions.orders import OrderBody, OrderCreate
 
 
-def words_of(tx: Session, rows: Sequence[OrderRow], published: Published) -> dict[UUID, str]:
+def _words(tx: Session, rows: Sequence[OrderRow], published: Published) -> dict[UUID, str]:
     """What is ordered, in the names of its seller."""
     sellers: Collection[UUID] = {row.seller_id for row in rows}
     plans = {
@@ -52,8 +52,9 @@ def views(tx: Session, scope: Scope, rows: Sequence[OrderRow], published: Publis
     """Orders as their viewers see them."""
     known = organisations_by_id(tx, {each for row in rows for each in (row.organisation_id, row.seller_id)})
     # Who ordered is named to those of its own organisation; its seller reads which organisation did.
-    people = names_of(tx, {row.asked_by for row in rows if scope.is_member(row.organisation_id)})
-    what = words_of(tx, rows, published)
+    own = [row for row in rows if scope.is_member(row.organisation_id)]
+    people = names_of(tx, {user for row in own for user in (row.asked_by, row.answered_by) if user is not None})
+    what = _words(tx, rows, published)
     return [
         OrderBody(
             id=row.id,
@@ -73,9 +74,18 @@ def views(tx: Session, scope: Scope, rows: Sequence[OrderRow], published: Publis
             waits_for=Approver(row.waits_for) if row.waits_for else None,
             at_once=row.at_once,
             answer=row.answer,
+            answered_by=_answered_by(row, people, known[row.seller_id].name),
             asked_by=people.get(row.asked_by, known[row.organisation_id].name),
             asked_at=row.asked_at,
             answered_at=row.answered_at,
         )
         for row in rows
     ]
+
+
+def _answered_by(row: OrderRow, people: dict[UUID, str], seller: str) -> str | None:
+    """Who approved or refused an order: its seller, or one of its own people."""
+    if row.answered_by is None:
+        return None
+    among = not row.reached or row.answered_by == row.own_by
+    return people.get(row.answered_by, "its own administrator") if among else seller

@@ -27,7 +27,7 @@ from gradumen.usecases.catalogue.card_choice import choose_card
 from gradumen.usecases.catalogue.published import Published, load_cards, load_published, plan_of
 from gradumen.usecases.pages import moment_place
 from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
-from gradumen.usecases.subscriptions.order_views import views, words_of
+from gradumen.usecases.subscriptions.order_views import views
 from gradumen.usecases.subscriptions.subscription_changes import change, end
 from gradumen.usecases.subscriptions.subscriptions import Accepted, Wanted, subscribe
 from gradumen.usecases.subscriptions.supply_lines import lines_by_depth
@@ -53,62 +53,61 @@ def place_order(tx: Session, caller: Caller, *, organisation: str, wanted: Order
     seller = scope.tree.parents.get(buyer.id)
     if seller is None:
         raise Conflict(f"{buyer.name} buys from nobody: it subscribes itself")
-    _check(wanted, scope.now.date())
+    wanted = _checked(wanted, scope.now.date())
     lock_organisation(tx, buyer.id)
-    row = OrderRow(id=uuid4(), organisation_id=buyer.id, seller_id=seller, kind=wanted.kind, state=OrderState.DONE)
+    row = OrderRow(id=uuid4(), organisation_id=buyer.id, seller_id=seller, kind=wanted.kind)
     row.wanted = wanted.model_dump(mode="json", exclude_none=True)
     row.subscription_id = wanted.subscription
     row.asked_by, row.asked_at = caller.user_id, scope.now
     published = load_published(tx)
-    amount = _try(tx, scope, row, buyer, wanted.day, published)
+    _try(tx, scope, row, buyer, wanted.day, published)
     tx.add(row)
     tx.flush()
-    what = words_of(tx, [row], published)[row.id]
-    values = {"what": what, "amount": f"{text(amount)} {row.currency}", "purchase_order": wanted.purchase_order}
+    placed = views(tx, scope, [row], published)[0]
+    values = {"amount": f"{text(placed.amount)} {placed.currency}", "purchase_order": wanted.purchase_order}
     action = "order waits" if row.state == OrderState.WAITING else "order carried out"
-    record(tx, caller, action, buyer.id, what, concerns=seller, after=values)
-    return views(tx, scope, [row], published)[0]
+    record(tx, caller, action, buyer.id, placed.what, concerns=_told(row), after=values)
+    return placed
+
+
+def _told(row: OrderRow) -> UUID | None:
+    """The seller, where it knows of an order: what an organisation decides among its own people is its own."""
+    return row.seller_id if row.reached else None
 
 
 def _try(tx: Session, scope: Scope, row: OrderRow, buyer: OrganisationRow, day: date, published: Published) -> Decimal:
     """Carry an order out; where it has to wait that is taken back. Gives what it adds."""
     with tx.begin_nested() as trial:
         subscription, amount, currency = _carry_out(tx, scope, row, buyer, day, published)
-        row.amount, row.currency = amount, currency
-        approver = _waits_for(tx, row)
+        approver = _waits_for(tx, row, amount, currency)
         if approver is not None:
             trial.rollback()
-    row.waits_for = approver
+    row.amount, row.currency, row.waits_for = amount, currency, approver
+    row.at_once, row.reached = approver is None, approver is not Approver.OWN
     row.state = OrderState.DONE if approver is None else OrderState.WAITING
-    row.at_once = approver is None
-    row.amount, row.currency = amount, currency
     if approver is None:
         row.subscription_id = subscription
     return amount
 
 
-def _waits_for(tx: Session, row: OrderRow) -> Approver | None:
+def _waits_for(tx: Session, row: OrderRow, amount: Decimal, currency: str) -> Approver | None:
     """Whose approval an order waits for: its own people's first, who may have given it, then its seller's."""
-    own = {each.currency: each.amount for each in _policies(tx, row.organisation_id, Approver.OWN)}
-    sold = {each.currency: each.amount for each in _policies(tx, row.seller_id, Approver.SELLER)}
+    own = tx.get(OrderPolicyRow, (row.organisation_id, Approver.OWN, currency))
+    sold = tx.get(OrderPolicyRow, (row.seller_id, Approver.SELLER, currency))
     limits = {
-        Approver.OWN: own.get(row.currency) if row.own_by is None else None,
-        Approver.SELLER: sold.get(row.currency, Decimal(0)),
+        Approver.OWN: own.amount if own and row.own_by is None else None,
+        Approver.SELLER: sold.amount if sold else Decimal(0),
     }
     since = row.asked_at.replace(day=1, hour=0, minute=0, second=0, microsecond=0)
     for approver, limit in limits.items():
-        earlier = store.ordered_since(tx, row.organisation_id, row.currency, since, approver)
-        if waits(OrderKind(row.kind), row.amount, earlier, limit):
+        earlier = store.ordered_since(tx, row.organisation_id, currency, since, approver)
+        if waits(OrderKind(row.kind), amount, earlier, limit):
             return approver
     return None
 
 
-def _policies(tx: Session, organisation: UUID, approver: Approver) -> list[OrderPolicyRow]:
-    return [each for each in store.policies_of(tx, organisation) if each.approver == approver]
-
-
-def _check(wanted: OrderCreate, today: date) -> None:
-    """What each kind of order needs, and that nobody orders for days that are over."""
+def _checked(wanted: OrderCreate, today: date) -> OrderCreate:
+    """An order that says what its kind needs, for no day that is over; its texts without needless spaces."""
     needed = ("plan", "tier", "name") if wanted.kind is OrderKind.SUBSCRIBE else ("subscription",)
     for field in needed:
         if getattr(wanted, field) is None:
@@ -118,10 +117,12 @@ def _check(wanted: OrderCreate, today: date) -> None:
     first = date.fromordinal(today.toordinal() + (wanted.kind is OrderKind.END))
     if wanted.day < first:
         raise Invalid(f"day {wanted.day} is over; order from {first} on", field="day", value=wanted.day)
-    for field, most in (("purchase_order", 60), ("reason", LONGEST)):
-        said = getattr(wanted, field)
-        if said is not None:
-            name_of(" ".join(said.split()), field=field, most=most)
+    texts = {
+        field: name_of(" ".join(said.split()), field=field, most=most)
+        for field, most in (("purchase_order", 60), ("reason", LONGEST))
+        if (said := getattr(wanted, field)) is not None
+    }
+    return wanted.model_copy(update=texts)
 
 
 def _carry_out(
@@ -216,14 +217,15 @@ def answer_order(
     _check_approver(tx, scope, row)
     said = name_of(" ".join(reason.split()), field="reason", most=LONGEST) if reason else None
     published = load_published(tx)
-    if row.state != OrderState.WAITING or (approve and row.own_by == caller.user_id):
-        state = OrderState.DONE if approve else OrderState.REFUSED
-        if (row.state == state and row.answered_by is not None) or (approve and row.own_by == caller.user_id):
-            return views(tx, scope, [row], published)[0]
+    passed_on = approve and row.own_by == caller.user_id
+    answered = row.answered_by is not None and row.state == (OrderState.DONE if approve else OrderState.REFUSED)
+    if passed_on or answered:
+        return views(tx, scope, [row], published)[0]
+    if row.state != OrderState.WAITING:
         raise Conflict(f"this order is {row.state} already")
     if not approve and said is None:
         raise Invalid("say why it is refused: the one who ordered reads it", field="reason")
-    acting = row.organisation_id if row.waits_for == Approver.OWN else row.seller_id
+    own = row.waits_for == Approver.OWN
     if approve:
         _approve(tx, scope, row, amount, published)
     else:
@@ -231,11 +233,12 @@ def answer_order(
     if row.state != OrderState.WAITING:
         row.answer, row.answered_by, row.answered_at = said, caller.user_id, scope.now
     tx.flush()
-    what = words_of(tx, [row], published)[row.id]
+    told = views(tx, scope, [row], published)[0]
+    acting, other = (row.organisation_id, _told(row)) if own else (row.seller_id, row.organisation_id)
     values = {"amount": f"{text(row.amount)} {row.currency}", "reason": said}
-    other = row.seller_id if acting == row.organisation_id else row.organisation_id
-    record(tx, caller, "order approved" if approve else "order refused", acting, what, concerns=other, after=values)
-    return views(tx, scope, [row], published)[0]
+    action = "order approved" if approve else "order refused"
+    record(tx, caller, action, acting, told.what, concerns=other, after=values)
+    return told
 
 
 def _check_approver(tx: Session, scope: Scope, row: OrderRow) -> None:
@@ -290,14 +293,14 @@ def withdraw_order(tx: Session, caller: Caller, *, order: UUID) -> OrderBody:
     if row.state == OrderState.WAITING:
         row.state, row.waits_for, row.answered_at = OrderState.WITHDRAWN, None, scope.now
         tx.flush()
-        what = words_of(tx, [row], published)[row.id]
-        record(tx, caller, "order withdrawn", row.organisation_id, what, concerns=row.seller_id)
+        what = views(tx, scope, [row], published)[0].what
+        record(tx, caller, "order withdrawn", row.organisation_id, what, concerns=_told(row))
     return views(tx, scope, [row], published)[0]
 
 
 def _seen(tx: Session, scope: Scope, order: UUID) -> OrderRow:
     row = store.lock_order(tx, order)
-    if row is None or not (scope.is_member(row.organisation_id) or scope.is_member(row.seller_id)):
+    if row is None or not (scope.is_member(row.organisation_id) or (row.reached and scope.is_member(row.seller_id))):
         raise NotFound("order", order)
     return row
 
@@ -327,7 +330,7 @@ def list_orders(
 
 def orders_to_approve(tx: Session, scope: Scope, seller: UUID, published: Published, most: int) -> list[OrderBody]:
     """What waits for a seller's approval."""
-    return views(tx, scope, store.waiting_orders(tx, [seller], most=most), published)
+    return views(tx, scope, store.waiting_orders(tx, seller, most=most), published)
 
 
 def orders_among(tx: Session, scope: Scope, owner: UUID, published: Published, most: int) -> list[OrderBody]:

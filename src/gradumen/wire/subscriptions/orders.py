@@ -60,6 +60,7 @@ class OrderBody(Body):
     waits_for: Approver | None
     at_once: bool
     answer: str | None
+    answered_by: str | None
     asked_by: str
     asked_at: datetime
     answered_at: datetime | None

@@ -32,6 +32,7 @@ def upgrade() -> None:
     sa.Column('amount', sa.DECIMAL(38, 12), nullable=False),
     sa.Column('currency', ascii_text(3), nullable=False),
     sa.Column('at_once', sa.Boolean(), nullable=False),
+    sa.Column('reached', sa.Boolean(), nullable=False),
     sa.Column('state', ascii_text(16), nullable=False),
     sa.Column('waits_for', ascii_text(8), nullable=True),
     sa.Column('own_by', sa.Uuid(), nullable=True),

@@ -20,7 +20,7 @@ from pydantic_core import PydanticCustomError
 
 from gradumen.core.catalogue.services import Meter
 from gradumen.core.catalogue.units import Unit, convertible, smallest
-from gradumen.core.errors import Invalid, Mistakes
+from gradumen.core.errors import Invalid, Mistakes, together
 from gradumen.core.exact import AMOUNT_PLACES, QUANTITY_PLACES, number, text
 from gradumen.core.names import name_of, slug_of
 from gradumen.wire.values import AsSet
@@ -87,10 +87,7 @@ def _read(validate: Callable[[object], F], raw: object) -> F:
             # Of a value that may be written in several ways, what the first of them lacks.
             place = path_of(tuple(takewhile(lambda part: not _alternative(part), each["loc"])))
             found.setdefault(place, Invalid(_message(each), field=path.rpartition(".")[2], path=path))
-        mistakes = Mistakes()
-        mistakes.found += found.values()
-        mistakes.tell()
-        raise
+        raise together(list(found.values())) from None
 
 
 def mistakes_of_items(

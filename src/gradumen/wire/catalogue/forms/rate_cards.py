@@ -9,7 +9,7 @@ from pydantic import TypeAdapter
 from gradumen.core.catalogue.discounts import Discount
 from gradumen.core.catalogue.rates import PROMISED, Markup, RateCardVersion, SpreadRate, UsageRate
 from gradumen.core.catalogue.selection import Buyers
-from gradumen.core.errors import Invalid, Mistakes, Several
+from gradumen.core.errors import Invalid, Mistakes, together
 from gradumen.core.exact import text
 from gradumen.wire.catalogue.forms.base import Day, Form, Name, Percent, Price, Slug, Written, mistakes_of_items, read
 from gradumen.wire.catalogue.forms.buyers import WrittenBuyers, buyers_form, buyers_of
@@ -138,7 +138,7 @@ def read_rate_card(form: object, known: Known, version: int) -> WrittenCard:
         written = read(RateCardForm, form)
     except Invalid as problem:
         rates = mistakes_of_items(_RATE.validate_python, form, "rates", problem, lambda rate: rate.value(known))
-        raise Several([*problem.each, *rates]) from None
+        raise together([*problem.each, *rates]) from None
     return written.value(known, version)
 
 
