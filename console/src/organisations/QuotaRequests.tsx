@@ -1,10 +1,11 @@
 /** Requests for other limits: those of one organisation, to be asked, taken back or answered. */
-import { Box, Button } from '@mui/material';
+import { Button } from '@mui/material';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import * as z from 'zod/mini';
 import { useSignedIn } from '../access/session';
 import { api, body } from '../shared/api';
+import { AskedList } from '../shared/Asked';
 import { momentName } from '../shared/dates';
 import { compare, formatQuantity } from '../shared/decimal';
 import { EntryDialog, Remark, TextInput, decimal, given } from '../shared/form';
@@ -36,59 +37,39 @@ export function QuotaRequests({ organisation }: { organisation: Organisation }) 
   if (!shown.length) return null;
   return (
     <Section title={own ? 'What you asked for' : 'What it asks for'}>
-      <Box
-        component="ul"
-        sx={{ m: 0, p: 0, listStyle: 'none', display: 'grid', gap: 1.5, fontSize: '0.9rem' }}
-      >
-        {shown.slice(0, SHOWN).map((each) => (
-          <Box
-            component="li"
-            key={each.id}
-            sx={{ display: 'flex', flexWrap: 'wrap', gap: 2, alignItems: 'center' }}
-          >
-            <Box sx={{ flex: 1, minWidth: 240 }}>
-              <Box>
-                {measureName(each.measure)}: {of(each.asked, each)}
-                {each.present !== null &&
-                  each.state === 'open' &&
-                  ` in place of ${formatQuantity(each.present)}`}
-                {', '}
-                <Box component="strong" sx={{ fontWeight: 600 }}>
-                  {each.state}
-                </Box>
-                {each.answered !== null && `: ${of(each.answered, each)}`}
-              </Box>
-              <Box sx={{ color: 'text.secondary' }}>
-                {momentName(each.asked_at)}, {each.asked_by}: {each.reason}
-                {each.answer !== null && ` — ${each.seller_name}: ${each.answer}`}
-              </Box>
-            </Box>
-            {each.state === 'open' && may('manage quotas') && (
+      <AskedList
+        items={shown.slice(0, SHOWN).map((each) => ({
+          key: each.id,
+          what: `${measureName(each.measure)}: ${of(each.asked, each)}${insteadOf(each)}, `,
+          state: each.state,
+          after: each.answered !== null && `: ${of(each.answered, each)}`,
+          detail:
+            `${momentName(each.asked_at)}, ${each.asked_by}: ${each.reason}` +
+            (each.answer === null ? '' : ` — ${each.seller_name}: ${each.answer}`),
+          acts:
+            each.state === 'open' &&
+            may('manage quotas') &&
+            (own ? (
+              <Button loading={withdraw.isPending} onClick={() => withdraw.mutate(each.id)}>
+                Take it back
+              </Button>
+            ) : (
               <>
-                {own ? (
-                  <Button loading={withdraw.isPending} onClick={() => withdraw.mutate(each.id)}>
-                    Take it back
-                  </Button>
-                ) : (
-                  <>
-                    <Button onClick={() => setAnswering({ request: each, refuses: true })}>Refuse</Button>
-                    <Button
-                      variant="outlined"
-                      onClick={() => setAnswering({ request: each, refuses: false })}
-                    >
-                      Give it
-                    </Button>
-                  </>
-                )}
+                <Button onClick={() => setAnswering({ request: each, refuses: true })}>Refuse</Button>
+                <Button variant="outlined" onClick={() => setAnswering({ request: each, refuses: false })}>
+                  Give it
+                </Button>
               </>
-            )}
-          </Box>
-        ))}
-      </Box>
+            )),
+        }))}
+      />
       {answering && <AnswerDialog {...answering} onClose={() => setAnswering(null)} />}
     </Section>
   );
 }
+
+const insteadOf = ({ present, state }: QuotaRequest): string =>
+  present !== null && state === 'open' ? ` in place of ${formatQuantity(present)}` : '';
 
 const answer = z.object({ limit: decimal(), reason: z.string() });
 

@@ -27,7 +27,7 @@ import {
 } from '../shared/form';
 import { useToast } from '../shared/Toasts';
 import { Choices } from './Choices';
-import type { Subscription } from './subscriptions';
+import { type Subscription, boundWords } from './subscriptions';
 
 interface Props {
   subscription: Subscription;
@@ -123,7 +123,7 @@ export function EndDialog({ subscription, today, onClose }: Props) {
   const say = useToast();
   const earliest = addDays(subscription.earliest_end, -1);
   // A day that is over can be chosen; it is not what somebody means who just ends something.
-  const bound = earliest >= today;
+  const bound = boundWords(subscription, today);
   const end = async (ends_on: string | null, version: number) =>
     body(
       await api.PATCH('/api/v1/subscriptions/{subscription_id}', {
@@ -150,10 +150,8 @@ export function EndDialog({ subscription, today, onClose }: Props) {
     >
       <DateInput name="last_day" label="Last day" columns={3} optional />
       <Remark>
-        {bound
-          ? `The earliest is ${earliest}${subscription.notice_by ? `, if notice is given by ${subscription.notice_by}` : ''}.`
-          : 'A day that is over gives back, on the next document, what was charged for after it.'}{' '}
-        Leave it empty to let the subscription go on.
+        {bound ?? 'A day that is over gives back, on the next document, what was charged for after it.'} Leave
+        it empty to let the subscription go on.
       </Remark>
     </EntryDialog>
   );

@@ -7,7 +7,7 @@ import { DateInput } from '../shared/DateInput';
 import { EntryDialog, Remark, TextInput, day, whole } from '../shared/form';
 import { useToast } from '../shared/Toasts';
 import { becameOf, placeOrder } from './orders';
-import type { Subscription } from './subscriptions';
+import { type Subscription, boundWords } from './subscriptions';
 
 interface Props {
   subscription: Subscription;
@@ -79,7 +79,7 @@ export function OrderEndDialog({ subscription, today, onClose }: Props) {
   const queries = useQueryClient();
   const say = useToast();
   const earliest = addDays(subscription.earliest_end, -1);
-  const bound = earliest > today;
+  const bound = boundWords(subscription, today);
   return (
     <EntryDialog
       title={`End ${subscription.name}`}
@@ -98,11 +98,7 @@ export function OrderEndDialog({ subscription, today, onClose }: Props) {
       onClose={onClose}
     >
       <DateInput name="last_day" label="Last day" columns={3} />
-      <Remark>
-        {bound
-          ? `The earliest is ${earliest}${subscription.notice_by ? `, if notice is given by ${subscription.notice_by}` : ''}.`
-          : 'It may end on any day from today on.'}
-      </Remark>
+      <Remark>{bound ?? 'It may end on any day from today on.'}</Remark>
     </EntryDialog>
   );
 }

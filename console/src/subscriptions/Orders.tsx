@@ -1,11 +1,12 @@
 /** Orders of one organisation, as itself or as its seller sees them: taken back, approved or refused. */
-import { Box, Button } from '@mui/material';
+import { Button } from '@mui/material';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import * as z from 'zod/mini';
 import { useSignedIn } from '../access/session';
 import type { Organisation } from '../organisations/organisations';
 import { api, body } from '../shared/api';
+import { AskedList } from '../shared/Asked';
 import { momentName } from '../shared/dates';
 import { EntryDialog, Remark, TextInput, given } from '../shared/form';
 import { Section } from '../shared/Page';
@@ -36,50 +37,41 @@ export function Orders({ organisation }: { organisation: Organisation }) {
   if (!shown.length) return null;
   return (
     <Section title={own ? 'What you ordered' : 'What it ordered'}>
-      <Box
-        component="ul"
-        sx={{ m: 0, p: 0, listStyle: 'none', display: 'grid', gap: 1.5, fontSize: '0.9rem' }}
-      >
-        {shown.slice(0, SHOWN).map((each) => (
-          <Box
-            component="li"
-            key={each.id}
-            sx={{ display: 'flex', flexWrap: 'wrap', gap: 2, alignItems: 'center' }}
-          >
-            <Box sx={{ flex: 1, minWidth: 240 }}>
-              <Box>
-                {[each.what, addsWords(each)].filter(Boolean).join(', ')}
-                {': '}
-                <Box component="strong" sx={{ fontWeight: 600 }}>
-                  {each.state === 'waiting' ? `waits for ${own ? approverOf(each) : 'you'}` : each.state}
-                </Box>
-              </Box>
-              <Box sx={{ color: 'text.secondary' }}>
-                {[`${momentName(each.asked_at)}, ${each.asked_by}`, each.purchase_order, each.reason]
-                  .filter(Boolean)
-                  .join(' · ')}
-                {each.answer !== null && ` — ${each.answered_by}: ${each.answer}`}
-              </Box>
-            </Box>
-            {each.state === 'waiting' && own && may('order') && (
-              <Button loading={withdraw.isPending} onClick={() => withdraw.mutate(each.id)}>
-                Take it back
-              </Button>
-            )}
-            {each.state === 'waiting' && answers(each) && (
-              <>
-                <Button onClick={() => setAnswering({ order: each, approves: false })}>Refuse</Button>
-                <Button variant="outlined" onClick={() => setAnswering({ order: each, approves: true })}>
-                  Approve
+      <AskedList
+        items={shown.slice(0, SHOWN).map((each) => ({
+          key: each.id,
+          what: `${[each.what, addsWords(each)].filter(Boolean).join(', ')}: `,
+          state: each.state === 'waiting' ? `waits for ${own ? approverOf(each) : 'you'}` : each.state,
+          detail: detailOf(each),
+          acts: each.state === 'waiting' && (
+            <>
+              {own && may('order') && (
+                <Button loading={withdraw.isPending} onClick={() => withdraw.mutate(each.id)}>
+                  Take it back
                 </Button>
-              </>
-            )}
-          </Box>
-        ))}
-      </Box>
+              )}
+              {answers(each) && (
+                <>
+                  <Button onClick={() => setAnswering({ order: each, approves: false })}>Refuse</Button>
+                  <Button variant="outlined" onClick={() => setAnswering({ order: each, approves: true })}>
+                    Approve
+                  </Button>
+                </>
+              )}
+            </>
+          ),
+        }))}
+      />
       {answering && <AnswerDialog {...answering} onClose={() => setAnswering(null)} />}
     </Section>
   );
+}
+
+/** When and by whom, the customer's own number, why, and what was said to it. */
+function detailOf(order: Order): string {
+  const asked = [`${momentName(order.asked_at)}, ${order.asked_by}`, order.purchase_order, order.reason];
+  const answer = order.answer === null ? '' : ` — ${order.answered_by}: ${order.answer}`;
+  return asked.filter(Boolean).join(' · ') + answer;
 }
 
 function AnswerDialog(props: { order: Order; approves: boolean; onClose: () => void }) {

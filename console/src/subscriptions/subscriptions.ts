@@ -1,4 +1,5 @@
 /** Subscriptions, what falls to them, special terms, and what is charged on them by hand. */
+import { addDays } from '../shared/dates';
 import { queryOptions, useMutation, useQueryClient } from '@tanstack/react-query';
 import { api, body, type Schemas } from '../shared/api';
 
@@ -73,4 +74,12 @@ export function useSubscriptionChange<T>(act: () => Promise<T>, done: () => void
       done();
     },
   });
+}
+
+/** From which day on a subscription may end, where that is not any day. */
+export function boundWords(subscription: Subscription, today: string): string | null {
+  const earliest = addDays(subscription.earliest_end, -1);
+  if (earliest < today) return null;
+  const notice = subscription.notice_by ? `, if notice is given by ${subscription.notice_by}` : '';
+  return `The earliest is ${earliest}${notice}.`;
 }

@@ -76,6 +76,9 @@ def test_an_order_within_what_the_seller_lets_through_is_there_at_once(shop: Wor
         "saltmarsh", wanted(OrderKind.END, subscription=made.subscription, day=date(2026, 10, 20))
     )
     assert [(each.state, each.amount) for each in (less, ended)] == [("done", -60), ("done", 0)]
+    assert [each.what for each in (less, ended)] == ["Field, 1 piece from 2026-10-05", "Field ends with 2026-10-19"]
+    larger = wanted(OrderKind.CHANGE, subscription=held(ines)["Second"].id, tier="moor")
+    assert ines.orders.place("saltmarsh", larger).what == "Second, Large from 2026-10-05"
     assert held(ines)["Field"].ends_on == date(2026, 10, 20)
     actions = [each.action for each in ines.audit_entries.list("saltmarsh")]
     assert actions.count("order carried out") == 3

@@ -1,6 +1,6 @@
 """Orders as their viewers see them, and in words."""
 
-from collections.abc import Collection, Sequence
+from collections.abc import Sequence
 from datetime import date
 from uuid import UUID
 
@@ -9,8 +9,8 @@ from gradumen.core.catalogue.plans import Plan
 from gradumen.core.subscriptions.orders import Approver, OrderKind
 from gradumen.store.access.members import names_of
 from gradumen.store.organisations.organisations import organisations_by_id
-from gradumen.store.subscriptions.subscriptions import subscriptions_by_id
-from gradumen.store.subscriptions.tables import OrderRow, SubscriptionRow
+from gradumen.store.subscriptions.subscriptions import own_lines, subscriptions_by_id
+from gradumen.store.subscriptions.tables import OrderRow
 from gradumen.store.unit_of_work import Session
 from gradumen.usecases.catalogue.offers import Offers
 from gradumen.usecases.catalogue.published import Published
@@ -20,32 +20,36 @@ from gradumen.wire.subscriptions.orders import OrderBody, OrderCreate
 
 def _words(tx: Session, rows: Sequence[OrderRow], published: Published) -> dict[UUID, str]:
     """What is ordered, in the names of its seller."""
-    sellers: Collection[UUID] = {row.seller_id for row in rows}
     plans = {
         (seller, each.slug): renamed(published.plans[each.slug], each.offer)
-        for seller in sellers
+        for seller in {row.seller_id for row in rows}
         for each in Offers(tx, [seller], published).of.values()
     }
-    named = subscriptions_by_id(tx, {row.subscription_id for row in rows if row.subscription_id})
-    return {row.id: _said(row, named, plans) for row in rows}
+    ids = {row.subscription_id for row in rows if row.subscription_id}
+    named = subscriptions_by_id(tx, ids)
+    held = {line.subscription_id: version.document["plan"] for line, version in own_lines(tx, ids)}
+    found = {}
+    for row in rows:
+        wanted = OrderCreate.model_validate(row.wanted)
+        slug = wanted.plan or held.get(row.subscription_id or row.id, "")
+        subscription = named.get(row.subscription_id or row.id)
+        name = subscription.name if subscription else "a subscription"
+        found[row.id] = _said(wanted, slug, plans.get((row.seller_id, slug)), name)
+    return found
 
 
-def _said(row: OrderRow, named: dict[UUID, SubscriptionRow], plans: dict[tuple[UUID, str], Plan]) -> str:
-    wanted = OrderCreate.model_validate(row.wanted)
-    pieces = f", {wanted.quantity} pieces" if wanted.quantity not in (None, 1) else ""
-    if wanted.kind is OrderKind.SUBSCRIBE:
-        plan = plans.get((row.seller_id, wanted.plan or ""))
-        tiers = {each.slug: each.name for each in plan.tiers} if plan else {}
-        tier = tiers.get(wanted.tier or "", wanted.tier)
-        return f"{plan.name if plan else wanted.plan} {tier}{pieces} from {wanted.day}"
-    subscription = named.get(row.subscription_id or row.id)
-    name = subscription.name if subscription else "a subscription"
+def _said(wanted: OrderCreate, slug: str, plan: Plan | None, name: str) -> str:
+    """An order in words; ``plan`` as its seller calls it, None where it is not offered any more."""
     if wanted.kind is OrderKind.END:
         return f"{name} ends with {date.fromordinal(wanted.day.toordinal() - 1)}"
-    pieces = f", {wanted.quantity} pieces" if wanted.quantity is not None else ""
+    tiers = {each.slug: each.name for each in plan.tiers} if plan else {}
+    tier = tiers.get(wanted.tier or "", wanted.tier)
+    new = wanted.kind is OrderKind.SUBSCRIBE
+    count = None if new and wanted.quantity == 1 else wanted.quantity
+    pieces = "" if count is None else f", {count} piece{'' if count == 1 else 's'}"
     chosen = "".join(f", {key.partition('/')[2]} {value}" for key, value in (wanted.choices or {}).items())
-    tier = f", tier {wanted.tier}" if wanted.tier else ""
-    return f"{name}{tier}{pieces}{chosen} from {wanted.day}"
+    what = f"{plan.name if plan else slug} {tier}" if new else f"{name}, {tier}" if tier else name
+    return f"{what}{pieces}{chosen} from {wanted.day}"
 
 
 def views(tx: Session, scope: Scope, rows: Sequence[OrderRow], published: Published) -> list[OrderBody]:
