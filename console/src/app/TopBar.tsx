@@ -6,6 +6,7 @@ import { useLocation, useMatch } from 'react-router';
 import { useChooseWhose, usePeriod, useWhose } from '../access/figures';
 import { useSignedIn } from '../access/session';
 import { organisationOptions } from '../organisations/organisations';
+import { Refusal } from '../shared/api';
 import { periodName, periodsFrom } from '../shared/dates';
 import { type SectionEntry, pageAt } from './pages';
 
@@ -98,10 +99,19 @@ function Whose({ within }: { within: 'anybody' | 'own' | null }) {
   const choose = useChooseWhose();
   const [at, setAt] = useState<HTMLElement | null>(null);
   const other = within === 'anybody' && whose !== home.organisation;
-  const { data: named } = useQuery({ ...organisationOptions(whose), enabled: other });
+  const { data: named, error } = useQuery({ ...organisationOptions(whose), enabled: other });
   const name = other ? (named?.name ?? whose) : home.name;
   const several = session.memberships.length > 1;
   const sells = session.memberships.some((each) => each.type !== 'tenant');
+  if (other && error instanceof Refusal && error.status === 404)
+    return (
+      <>
+        <Box component="span">You have no access to {whose}.</Box>
+        <Button variant="outlined" onClick={() => choose(home.organisation)}>
+          Back to {home.name}
+        </Button>
+      </>
+    );
   if (!(within === 'anybody' ? sells || several : within === 'own' && several))
     return <Box sx={{ fontWeight: 620, py: 0.5 }}>{home.name}</Box>;
   const seller = other ? (named?.children ?? 0) > 0 : home.type !== 'tenant';

@@ -1,7 +1,7 @@
 /** How a rate card follows another: what is put on top of the base's prices, and to which step they are rounded. */
 import { useQuery } from '@tanstack/react-query';
 import { type Derived, type OnTop, type RateCardForm, rateCardsOptions } from './catalogue';
-import { Add, change, Group, Line, Remove, Row, withItem, withoutItem } from './fields';
+import { Add, change, Group, Line, Remove, Row, withItem, withoutItem, SIGNED } from './fields';
 
 type Change = (next: Derived) => void;
 
@@ -58,12 +58,14 @@ function Top({ label, top, onChange }: { label: string; top: OnTop; onChange: (t
     <>
       <Line
         label={`Percent ${label}`}
+        check={SIGNED}
         value={top.percent}
         onChange={(percent) => onChange(change(top, 'percent', percent))}
         width={150}
       />
       <Line
         label={`or amount ${label}`}
+        check={SIGNED}
         value={top.amount}
         onChange={(amount) => onChange(change(top, 'amount', amount))}
         width={200}

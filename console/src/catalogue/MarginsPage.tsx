@@ -107,6 +107,7 @@ export default function MarginsPage() {
         )
       }
     >
+      {!card && <Query query={cards}>{() => null}</Query>}
       {card && (
         <Query query={margins}>
           {(found) => (

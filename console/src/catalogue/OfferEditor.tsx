@@ -4,7 +4,19 @@ import { useQuery } from '@tanstack/react-query';
 import { useSignedIn } from '../access/session';
 import { organisationsOptions } from '../organisations/organisations';
 import { type PlanForm, type ServiceForm, plansOptions, servicesOptions } from './catalogue';
-import { Add, change, Group, Line, Remove, Row, Select, withItem, withoutItem, Words } from './fields';
+import {
+  Add,
+  change,
+  Group,
+  Line,
+  Remove,
+  Row,
+  Select,
+  withItem,
+  withoutItem,
+  Words,
+  NUMBER,
+} from './fields';
 import { At } from './mistakes';
 import type { Floor, OfferForm } from './offers';
 
@@ -134,6 +146,7 @@ export function OfferEditor({ form, onChange }: { form: OfferForm; onChange: (fo
                 )}
                 <Line
                   label="Not below"
+                  check={NUMBER}
                   value={floor.price}
                   width={110}
                   onChange={(price) => put({ ...floor, price })}

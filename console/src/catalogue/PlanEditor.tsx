@@ -4,7 +4,19 @@ import { useQuery } from '@tanstack/react-query';
 import { type PlanForm, type ServiceForm, type Tier, servicesOptions } from './catalogue';
 import { At } from './mistakes';
 import { MEASURE_UNITS } from '../organisations/organisations';
-import { Add, change, Line, Pairs, Remove, Row, Select, withItem, withoutItem, Words } from './fields';
+import {
+  Add,
+  change,
+  Line,
+  Pairs,
+  Remove,
+  Row,
+  Select,
+  withItem,
+  withoutItem,
+  Words,
+  WHOLE,
+} from './fields';
 
 const LEVELS = ['recovery-point', 'recovery-time', 'copies', 'kept-for', 'response-time'];
 
@@ -32,6 +44,7 @@ export function PlanEditor({ form, onChange }: { form: PlanForm; onChange: (form
         <Line
           place="minimum-months"
           label="Minimum term, months"
+          check={WHOLE}
           value={form['minimum-months']}
           onChange={set('minimum-months')}
           width={170}
@@ -39,6 +52,7 @@ export function PlanEditor({ form, onChange }: { form: PlanForm; onChange: (form
         <Line
           place="renewal.months"
           label="Renews for, months"
+          check={WHOLE}
           value={form.renewal?.months}
           width={150}
           onChange={(months) => set('renewal')(change(form.renewal ?? {}, 'months', months))}
@@ -46,6 +60,7 @@ export function PlanEditor({ form, onChange }: { form: PlanForm; onChange: (form
         <Line
           place="renewal.notice-days"
           label="Notice, days"
+          check={WHOLE}
           value={form.renewal?.['notice-days']}
           width={110}
           onChange={(days) => set('renewal')(change(form.renewal ?? {}, 'notice-days', days))}
@@ -53,6 +68,7 @@ export function PlanEditor({ form, onChange }: { form: PlanForm; onChange: (form
         <Line
           place="trial"
           label="Trial, days"
+          check={WHOLE}
           value={form.trial?.days}
           width={110}
           onChange={(days) => set('trial')(days ? { ...form.trial, days } : '')}

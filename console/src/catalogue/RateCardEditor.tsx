@@ -11,7 +11,7 @@ import {
 } from './catalogue';
 import { BuyersEditor } from './BuyersEditor';
 import { Derivation } from './DerivationEditor';
-import { Add, change, Group, Line, Remove, Row, withItem, withoutItem, Words } from './fields';
+import { Add, change, Group, Line, Remove, Row, withItem, withoutItem, Words, NUMBER } from './fields';
 import { DayPicker } from '../shared/DateInput';
 import { addDays } from '../shared/dates';
 import { At } from './mistakes';
@@ -72,6 +72,7 @@ export function RateCardEditor({
         <Line
           place="overhead"
           label="Overhead on all of it, percent"
+          check={NUMBER}
           value={form.overhead}
           onChange={(percent) => onChange(change(form, 'overhead', percent))}
           width={220}
@@ -112,9 +113,16 @@ export function RateCardEditor({
               <Row>
                 <Line label="Discount" value={discount.discount} onChange={field('discount')} width={140} />
                 <Line label="Discount's name" value={discount.name} onChange={field('name')} width={170} />
-                <Line label="Percent" value={discount.percent} onChange={field('percent')} width={90} />
+                <Line
+                  label="Percent"
+                  check={NUMBER}
+                  value={discount.percent}
+                  onChange={field('percent')}
+                  width={90}
+                />
                 <Line
                   label="or amount per month"
+                  check={NUMBER}
                   value={discount.amount}
                   onChange={field('amount')}
                   width={150}

@@ -3,7 +3,20 @@ import { Box } from '@mui/material';
 import { useState } from 'react';
 import type { Block, Rate } from './catalogue';
 import { atReachedStep } from './rates';
-import { Add, change, Group, Line, Remove, Row, Select, withItem, withoutItem, Words } from './fields';
+import {
+  Add,
+  change,
+  Group,
+  Line,
+  Remove,
+  Row,
+  Select,
+  withItem,
+  withoutItem,
+  Words,
+  NUMBER,
+  TIME,
+} from './fields';
 import { UnitPriceCurve } from './UnitPriceCurve';
 import { WhereEditor } from './WhereEditor';
 
@@ -140,6 +153,7 @@ export function RateEditor({ rate, currency, meters, tiers, onChange, onRemove }
         {rate.price !== undefined && (
           <Line
             label={`Price, ${currency}`}
+            check={NUMBER}
             value={rate.price}
             onChange={(value) => onChange({ ...rate, price: value })}
             width={130}
@@ -149,6 +163,7 @@ export function RateEditor({ rate, currency, meters, tiers, onChange, onRemove }
           <>
             <Line
               label={`Cost per month, ${currency}`}
+              check={NUMBER}
               value={rate.spread}
               onChange={(value) => onChange({ ...rate, spread: value })}
               width={170}
@@ -166,6 +181,7 @@ export function RateEditor({ rate, currency, meters, tiers, onChange, onRemove }
           <>
             <Line
               label={`Spend per month, ${currency}`}
+              check={NUMBER}
               value={rate.commitment}
               onChange={(value) => onChange({ ...rate, commitment: value })}
               width={180}
@@ -184,12 +200,14 @@ export function RateEditor({ rate, currency, meters, tiers, onChange, onRemove }
           <>
             <Line
               label="Each lot is of"
+              check={NUMBER}
               value={rate.lots.of}
               width={120}
               onChange={(of) => onChange({ ...rate, lots: { of, price: rate.lots?.price ?? '' } })}
             />
             <Line
               label={`Price, ${currency}`}
+              check={NUMBER}
               value={rate.lots.price}
               width={130}
               onChange={(price) => onChange({ ...rate, lots: { of: rate.lots?.of ?? '', price } })}
@@ -200,12 +218,14 @@ export function RateEditor({ rate, currency, meters, tiers, onChange, onRemove }
           <>
             <Line
               label="Percent on top"
+              check={NUMBER}
               value={rate.markup.percent}
               width={130}
               onChange={(percent) => onChange({ ...rate, markup: { ...rate.markup, percent } })}
             />
             <Line
               label={`Fixed a month, ${currency}`}
+              check={NUMBER}
               value={rate.markup.fixed}
               width={150}
               onChange={(fixed) =>
@@ -251,6 +271,7 @@ function BlocksEditor({
             ) : (
               <Line
                 label="Up to"
+                check={NUMBER}
                 value={block.to}
                 width={130}
                 onChange={(to) => onChange(withItem(blocks, index, { ...block, to }))}
@@ -258,6 +279,7 @@ function BlocksEditor({
             )}
             <Line
               label={`Price, ${currency}`}
+              check={NUMBER}
               value={block.price}
               width={130}
               onChange={(price) => onChange(withItem(blocks, index, { ...block, price }))}
@@ -294,12 +316,14 @@ function Conditions({ rate, onChange }: { rate: Rate; onChange: (rate: Rate) => 
           />
           <Line
             label="From"
+            check={TIME}
             value={rate.when.from ?? '00:00'}
             width={90}
             onChange={(from) => onChange({ ...rate, when: { ...rate.when, from } })}
           />
           <Line
             label="To"
+            check={TIME}
             value={rate.when.to ?? '24:00'}
             width={90}
             onChange={(to) => onChange({ ...rate, when: { ...rate.when, to } })}

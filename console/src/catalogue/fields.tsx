@@ -1,7 +1,14 @@
 /** Small fields that the catalogue's editors are made of: plain data in, changed plain data out. */
 import { Box, Button, IconButton, MenuItem, TextField } from '@mui/material';
-import { type ReactNode, useContext } from 'react';
+import { type ReactNode, useContext, useState } from 'react';
+import * as z from 'zod/mini';
 import { Mistakes, within } from './mistakes';
+
+/** What a field itself can tell: an exact number, a whole one, an amount that may be given back, and a time of day. */
+export const NUMBER = z.string().check(z.regex(/^\s*\d+(\.\d+)?\s*$/, 'A number, as in 12.5'));
+export const WHOLE = z.string().check(z.regex(/^\s*\d+\s*$/, 'A whole number'));
+export const SIGNED = z.string().check(z.regex(/^\s*[-+]?\d+(\.\d+)?\s*$/, 'A number, as in 12.5 or -3'));
+export const TIME = z.string().check(z.regex(/^([01]\d|2[0-4]):[0-5]\d$/, 'As in 07:30'));
 
 interface LineProps {
   /** Where it is in the form, for what is found wrong with it. */
@@ -11,6 +18,8 @@ interface LineProps {
   onChange: (value: string) => void;
   width?: number | string;
   help?: string;
+  /** What is typed has to look like this; said once the field is left. */
+  check?: z.ZodMiniType<string>;
   /** What is wrong with it. */
   problem?: string | undefined;
   multiline?: boolean;
@@ -21,11 +30,14 @@ interface LineProps {
 
 /** One line of text; with options, the browser proposes them. */
 export function Line(props: LineProps) {
-  const { place, label, value, onChange, width = 200, help, multiline, options, spoken } = props;
+  const { place, label, value, onChange, width = 200, help, multiline, options, spoken, check } = props;
+  const [typing, setTyping] = useState(false);
   const wrong = useContext(Mistakes).find(
     (mistake) => place !== undefined && within(mistake.path, place),
   )?.message;
-  const problem = props.problem ?? wrong;
+  const odd =
+    check && !typing && value ? check.safeParse(String(value)).error?.issues[0]?.message : undefined;
+  const problem = odd ?? props.problem ?? wrong;
   const list = options && `${label.replaceAll(' ', '-')}-options`;
   return (
     <>
@@ -33,6 +45,8 @@ export function Line(props: LineProps) {
         label={label}
         value={value ?? ''}
         onChange={(event) => onChange(event.target.value)}
+        onFocus={() => setTyping(true)}
+        onBlur={() => setTyping(false)}
         data-place={place}
         sx={{ width }}
         error={problem !== undefined}
