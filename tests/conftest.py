@@ -22,6 +22,7 @@ from gradumen.run.api import KEPT_OPEN
 from gradumen.run.database import PrivateDatabase, start_private_database
 from gradumen.settings import Settings
 from gradumen.store import schema
+from gradumen.store.sealing import Seals
 from gradumen.store.tables import Base
 from gradumen.store.unit_of_work import UnitOfWork, make_engine
 from gradumen.usecases.catalogue import published
@@ -112,8 +113,11 @@ class Service:
 def running(engine: Engine, owner: Engine, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Service]:
     """The service in this process, on loopback."""
     configured = Settings(console=CONSOLE, clock_control=True)
-    uow = UnitOfWork(engine)
-    app = make_app(configured, uow, set_up_file=tmp_path_factory.mktemp("service") / "set-up-code")
+    folder = tmp_path_factory.mktemp("service")
+    seals = Seals(folder / "sealing.keys")
+    seals.make()
+    uow = UnitOfWork(engine, seals=seals)
+    app = make_app(configured, uow, set_up_file=folder / "set-up-code")
     worker = GatedWorker(uow, owner, idle_seconds=0.06)
     worker.start()
     with socket.socket() as probe:

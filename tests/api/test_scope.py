@@ -23,7 +23,8 @@ from gradumen.wire.subscriptions.subscriptions import SubscriptionCreate
 from tests.conftest import Service
 from tests.world import EMAILS, SERVICES, World, egress, files, join, rate_card, reading
 
-PUBLIC = {"healthz", "readyz", "read_set_up", "set_up", "sign_in", "sign_out", "accept_invitation", "reset_password"}
+PUBLIC = {"healthz", "readyz", "read_set_up", "set_up", "sign_in", "sign_out", "accept_invitation"}
+PUBLIC |= {"reset_password", "ask_password_reset"}
 
 
 @dataclass(frozen=True)
@@ -123,6 +124,7 @@ def calls(side: Side, invoice: InvoiceBody, world: World) -> dict[str, Call]:
     wanted, order = requested(side, world), ordered(side, invoice.currency, world)
     placed = {"kind": "subscribe", "day": "2026-11-01", "plan": "open-range", "tier": "heath", "name": "z"}
     refusal = {"approve": False, "reason": "No room"}
+    message, text = admin.messages.list(side.seller, limit=1)[0].id, {"subject": "x", "body": "y"}
     versions = {"before": "1", "after": "1"}
     return {
         "read_session": Call("GET", "session", foreign=200, above=200),
@@ -141,6 +143,16 @@ def calls(side: Side, invoice: InvoiceBody, world: World) -> dict[str, Call]:
         "list_invitations": Call("GET", f"{own}/invitations", viewer=403),
         "invite_member": Call("POST", f"{own}/invitations", {"email": "new@x.example", "role": "viewer"}, viewer=403),
         "withdraw_invitation": Call("DELETE", f"invitations/{invitation}", viewer=404, above=404),
+        "list_messages": Call("GET", f"{own}/messages", viewer=403),
+        "retry_message": Call("POST", f"messages/{message}/retry", viewer=404, above=404),
+        "list_notices": Call("GET", "notices", foreign=200, above=200),
+        "read_notices": Call(
+            "POST", "notices/read", {"until": "2026-10-01T00:00:00Z"}, foreign=204, viewer=204, above=204
+        ),
+        "list_message_texts": Call("GET", f"{own}/message-texts", viewer=403),
+        "write_message_text": Call("PUT", f"{own}/message-texts/invoice", text, viewer=403),
+        "drop_message_text": Call("DELETE", f"{own}/message-texts/invoice", viewer=403),
+        "try_message_text": Call("POST", f"{own}/message-texts/invoice/try", text, viewer=403),
         "list_audit_entries": Call("GET", f"{own}/audit-entries", viewer=403),
         "list_organisations": Call("GET", "organisations", foreign=200, above=200),
         "create_organisation": Call("POST", "organisations", tenant, viewer=403, above=201),

@@ -259,7 +259,7 @@ def test_a_member_is_invited_joins_and_is_changed_and_the_record_says_so(tab: Ta
     tab.go("/members", "Members")
     page.get_by_role("button", name="Invite").click()
     page.get_by_label("E-mail address").fill("new@tarnwick.example")
-    page.get_by_role("button", name="Make the link").click()
+    page.get_by_role("button", name="Send the invitation").click()
     link = page.get_by_test_id("secret").inner_text()
     tab.accessible()
     page.get_by_role("button", name="Done").click()

@@ -70,7 +70,7 @@ def _people_and_project(page: Page) -> None:
     page.get_by_role("button", name="Invite its first administrator").click()
     dialog = page.get_by_role("dialog")
     dialog.get_by_label("E-mail address").fill("ada@petrel.example")
-    dialog.get_by_role("button", name="Make the link").click()
+    dialog.get_by_role("button", name="Send the invitation").click()
     expect(page.get_by_test_id("secret")).to_contain_text("/join#")
     page.get_by_role("button", name="Done").click()
     tab_of(page, "Projects")

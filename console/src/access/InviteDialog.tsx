@@ -30,13 +30,13 @@ export function InviteDialog({
         secret={linkOf('join', invited.secret ?? '')}
         onClose={onClose}
       >
-        {`Hand this link to ${invited.email}; it lasts seven days.`}
+        {`A mail with this link is on its way to ${invited.email}; you can hand it over too. It lasts seven days.`}
       </OnceDialog>
     );
   return (
     <EntryDialog
       title={first ? `Invite the first administrator of ${name}` : `Invite to ${name}`}
-      act="Make the link"
+      act="Send the invitation"
       schema={schema}
       initial={{ email: '', role: first ? 'administrator' : 'viewer' }}
       save={async ({ email, role }) => {

@@ -1,4 +1,5 @@
 /** Sign-in by password. */
+import { Link } from '@mui/material';
 import { useQuery, useQueryClient } from '@tanstack/react-query';
 import { Navigate } from 'react-router';
 import * as z from 'zod/mini';
@@ -31,6 +32,9 @@ export default function SignInPage() {
     >
       <TextInput name="email" label="E-mail address" type="email" kept="username" />
       <TextInput name="password" label="Password" type="password" kept="current-password" />
+      <Link href="/forgot" sx={{ gridColumn: '1 / -1', fontSize: '0.86rem' }}>
+        Forgot your password?
+      </Link>
     </OutsideForm>
   );
 }

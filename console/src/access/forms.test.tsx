@@ -104,10 +104,10 @@ describe('an invitation', () => {
     answer = () => Promise.resolve({ data: { email: 'new@oxbow.example', secret: 'abc' } });
     draw(<InviteDialog organisation="oxbow" name="Oxbow" onClose={closed} />);
     type(/^E-mail address/, 'nowhere');
-    press('Make the link');
+    press('Send the invitation');
     expect(await screen.findByText(/An address, as in/)).toBeInTheDocument();
     type(/^E-mail address/, 'new@oxbow.example');
-    press('Make the link');
+    press('Send the invitation');
     expect(await screen.findByText('new@oxbow.example is invited')).toBeInTheDocument();
     expect(screen.getByTestId('secret')).toHaveTextContent(/\/join#abc$/);
     expect(asked.map((each) => each.body)).toEqual([{ email: 'new@oxbow.example', role: 'viewer' }]);

@@ -11,6 +11,9 @@ import { useSession } from '../access/session';
 const SignInPage = lazy(() => import('../access/SignInPage'));
 const SetUpPage = lazy(() => import('../access/SetUpPage'));
 const JoinPage = lazy(() => import('../access/JoinPage'));
+const MessagesPage = lazy(() => import('../access/MessagesPage'));
+const MessageTextsPage = lazy(() => import('../access/MessageTextsPage'));
+const ForgotPage = lazy(() => import('../access/ForgotPage'));
 const ResetPage = lazy(() => import('../access/ResetPage'));
 const MembersPage = lazy(() => import('../access/MembersPage'));
 const RecordPage = lazy(() => import('../access/RecordPage'));
@@ -41,6 +44,7 @@ const InvoicePage = lazy(() => import('../billing/InvoicePage'));
 const OUTSIDE: Record<string, typeof JoinPage> = {
   '/join': JoinPage,
   '/reset': ResetPage,
+  '/forgot': ForgotPage,
   '/set-up': SetUpPage,
 };
 
@@ -113,6 +117,8 @@ function Pages() {
       <Route path="/members" element={<MembersPage />} />
       <Route path="/record" element={<RecordPage />} />
       <Route path="/record/work" element={<WorkPage />} />
+      <Route path="/record/messages" element={<MessagesPage />} />
+      <Route path="/record/messages/texts" element={<MessageTextsPage />} />
       <Route path="/account" element={<AccountPage />} />
       <Route path="/usage" element={<UsagePage />} />
       <Route path="/feeds" element={<FeedsPage />} />

@@ -4,6 +4,7 @@ import { useQuery } from '@tanstack/react-query';
 import { type ReactNode, Suspense, lazy, useEffect, useState } from 'react';
 import { useLocation, useMatch } from 'react-router';
 import { useChooseWhose, usePeriod, useWhose } from '../access/figures';
+import { Notices } from '../access/Notices';
 import { useSignedIn } from '../access/session';
 import { organisationOptions } from '../organisations/organisations';
 import { Refusal } from '../shared/api';
@@ -40,6 +41,7 @@ export function TopBar({ sections }: { sections: SectionEntry[] }) {
       <Whose within={whose ?? null} />
       {page?.month && <Month any={page.month === 'any'} behind={page.behind ?? 0} />}
       <Box sx={{ flex: 1 }} />
+      <Notices />
       <Jump sections={sections} />
     </Box>
   );

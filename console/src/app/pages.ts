@@ -88,6 +88,7 @@ export const SECTIONS: SectionEntry[] = [
     title: 'Record',
     pages: [
       { to: '/record', title: 'Who did what', right: 'manage members', whose: 'own' },
+      { to: '/record/messages', title: 'Messages', right: 'manage members', whose: 'own' },
       { to: '/record/work', title: 'Work in progress', whose: 'own' },
     ],
   },

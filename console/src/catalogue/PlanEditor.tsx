@@ -4,19 +4,7 @@ import { useQuery } from '@tanstack/react-query';
 import { type PlanForm, type ServiceForm, type Tier, servicesOptions } from './catalogue';
 import { At } from './mistakes';
 import { MEASURE_UNITS } from '../organisations/organisations';
-import {
-  Add,
-  change,
-  Line,
-  Pairs,
-  Remove,
-  Row,
-  Select,
-  withItem,
-  withoutItem,
-  Words,
-  WHOLE,
-} from './fields';
+import { Add, change, Line, Pairs, Remove, Row, Select, withItem, withoutItem, Words, WHOLE } from './fields';
 
 const LEVELS = ['recovery-point', 'recovery-time', 'copies', 'kept-for', 'response-time'];
 

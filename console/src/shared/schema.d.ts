@@ -378,6 +378,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/messages/{message_id}/retry": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Retry Message
+         * @description Have a message that failed sent again; safe to repeat.
+         */
+        post: operations["retry_message"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/metrics": {
         parameters: {
             query?: never;
@@ -392,6 +412,46 @@ export interface paths {
         get: operations["read_metrics"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/notices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Notices
+         * @description The latest of what the signed-in user was told.
+         */
+        get: operations["list_notices"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/notices/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read Notices
+         * @description The signed-in user has seen what it was told until a moment; safe to repeat.
+         */
+        post: operations["read_notices"];
         delete?: never;
         options?: never;
         head?: never;
@@ -762,6 +822,90 @@ export interface paths {
          * @description Make a link by which a member sets a new password. Its secret is in this answer only.
          */
         post: operations["make_password_reset"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/organisations/{organisation}/message-texts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Message Texts
+         * @description The text of each kind of message that comes from an organisation; for its administrators.
+         */
+        get: operations["list_message_texts"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/organisations/{organisation}/message-texts/{kind}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Write Message Text
+         * @description Write a text in the place of the one that is there. Writing the same changes nothing.
+         */
+        put: operations["write_message_text"];
+        post?: never;
+        /**
+         * Drop Message Text
+         * @description Go back to the text that a kind of message begins with; safe to repeat.
+         */
+        delete: operations["drop_message_text"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/organisations/{organisation}/message-texts/{kind}/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Try Message Text
+         * @description What a text comes to with the facts of an example. Nothing is kept or sent.
+         */
+        post: operations["try_message_text"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/organisations/{organisation}/messages": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Messages
+         * @description What was sent to an organisation's people and by it to others, the latest first; for its administrators.
+         */
+        get: operations["list_messages"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1346,6 +1490,26 @@ export interface paths {
          * @description Set a new password by a reset link, once; all sessions of its user end.
          */
         post: operations["reset_password"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/password-resets/ask": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Ask Password Reset
+         * @description Have a link mailed by which one sets a new password. The answer is the same whether there is such a user.
+         */
+        post: operations["ask_password_reset"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3329,6 +3493,12 @@ export interface components {
             type: string;
         };
         /**
+         * Kind
+         * @description What a message is about.
+         * @enum {string}
+         */
+        Kind: "invitation" | "password-reset" | "password-changed" | "second-factor" | "order-waits" | "order-done" | "order-refused" | "quota-asked" | "quota-answered" | "invoice";
+        /**
          * Licence
          * @description Whether a licence comes with a service.
          * @enum {string}
@@ -3435,6 +3605,18 @@ export interface components {
              * Format: decimal
              */
             price: string;
+        };
+        /**
+         * MailBody
+         * @description What a text comes to with the facts of an example: as plain text and as HTML.
+         */
+        MailBody: {
+            /** Html */
+            html: string;
+            /** Subject */
+            subject: string;
+            /** Text */
+            text: string;
         };
         /**
          * MarginBody
@@ -3552,6 +3734,91 @@ export interface components {
             type: string;
         };
         /**
+         * MessageBody
+         * @description A message to one address: what it says, and how far it has come.
+         *
+         *     ``path`` leads to what it is about; the end of a link that is a secret is not shown.
+         */
+        MessageBody: {
+            /** Attempts */
+            attempts: number;
+            /**
+             * Created At
+             * Format: date-time
+             */
+            created_at: string;
+            /** Due At */
+            due_at: string | null;
+            /** Email */
+            email: string;
+            /** From Name */
+            from_name: string;
+            /** From Organisation */
+            from_organisation: string;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            kind: components["schemas"]["Kind"];
+            /** Organisation */
+            organisation: string;
+            /** Path */
+            path: string;
+            /** Problem */
+            problem: string | null;
+            /** Sent At */
+            sent_at: string | null;
+            state: components["schemas"]["State-Output"];
+            /** Subject */
+            subject: string;
+            /** Text */
+            text: string;
+        };
+        /**
+         * MessageTextBody
+         * @description The text of a kind of message: an organisation's own, or what it begins with.
+         *
+         *     ``placeholders`` may stand in braces; ``when`` says when it is sent.
+         */
+        MessageTextBody: {
+            /** Body */
+            body: string;
+            kind: components["schemas"]["Kind"];
+            /** Own */
+            own: boolean;
+            /** Placeholders */
+            placeholders: string[];
+            /** Subject */
+            subject: string;
+            /** Version */
+            version: number;
+            /** When */
+            when: string;
+        };
+        /**
+         * MessageTextTry
+         * @description A text to be looked at.
+         */
+        MessageTextTry: {
+            /** Body */
+            body: string;
+            /** Subject */
+            subject: string;
+        };
+        /**
+         * MessageTextUpdate
+         * @description Another text; ``version`` is that of what was read, null to write it whatever is there.
+         */
+        MessageTextUpdate: {
+            /** Body */
+            body: string;
+            /** Subject */
+            subject: string;
+            /** Version */
+            version?: number | null;
+        };
+        /**
          * MeterForm
          * @description What is counted of a service: in which base unit, and how the readings of an hour become usage.
          */
@@ -3662,6 +3929,52 @@ export interface components {
             quantity: string;
             /** Reason */
             reason: string;
+        };
+        /**
+         * NoticeBody
+         * @description What was told to the signed-in user.
+         */
+        NoticeBody: {
+            /**
+             * Created At
+             * Format: date-time
+             */
+            created_at: string;
+            /** From Name */
+            from_name: string;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            kind: components["schemas"]["Kind"];
+            /** Path */
+            path: string;
+            /** Subject */
+            subject: string;
+            /** Unread */
+            unread: boolean;
+        };
+        /**
+         * NoticesBody
+         * @description The latest of what was told to the signed-in user, and how much of all of it was not seen.
+         */
+        NoticesBody: {
+            /** Items */
+            items: components["schemas"]["NoticeBody"][];
+            /** Unread */
+            unread: number;
+        };
+        /**
+         * NoticesRead
+         * @description Until when what was told was seen.
+         */
+        NoticesRead: {
+            /**
+             * Until
+             * Format: date-time
+             */
+            until: string;
         };
         /**
          * OfferBody
@@ -4135,6 +4448,20 @@ export interface components {
             /** Next */
             next: string | null;
         };
+        /** Page[MessageBody] */
+        Page_MessageBody_: {
+            /** Items */
+            items: components["schemas"]["MessageBody"][];
+            /** Next */
+            next: string | null;
+        };
+        /** Page[MessageTextBody] */
+        Page_MessageTextBody_: {
+            /** Items */
+            items: components["schemas"]["MessageTextBody"][];
+            /** Next */
+            next: string | null;
+        };
         /** Page[OfferBody] */
         Page_OfferBody_: {
             /** Items */
@@ -4379,6 +4706,14 @@ export interface components {
             password: string;
             /** Secret */
             secret: string;
+        };
+        /**
+         * PasswordResetAsk
+         * @description Whose password is to be set anew.
+         */
+        PasswordResetAsk: {
+            /** Email */
+            email: string;
         };
         /**
          * PasswordResetBody
@@ -5350,10 +5685,10 @@ export interface components {
         Started: "second" | "minute" | "hour";
         /**
          * State
-         * @description What an organisation is in the eyes of its seller, from the best to what weighs most.
+         * @description How far a message has come.
          * @enum {string}
          */
-        State: "active" | "suspended" | "closing" | "proposed" | "closed";
+        "State-Output": "waiting" | "sent" | "failed";
         /**
          * StateBody
          * @description A state from a moment on; ``planned`` where that is still to come.
@@ -5774,7 +6109,7 @@ export interface components {
          * @description Something that needs somebody, in a sentence, with more to it in another.
          *
          *     ``kind`` says what it is about: task, charges, feed, refused readings, drafts, to bill, not priced, price change,
-         *     quota, quota request, order, or invoice; ``subject`` which one, by id, slug or month.
+         *     quota, quota request, order, messages, or invoice; ``subject`` which one, by id, slug or month.
          */
         ToDoBody: {
             /** Detail */
@@ -6186,6 +6521,18 @@ export interface components {
          * @enum {string}
          */
         _Day: "monday" | "tuesday" | "wednesday" | "thursday" | "friday" | "saturday" | "sunday";
+        /**
+         * State
+         * @description How far a message has come.
+         * @enum {string}
+         */
+        gradumen__core__messages__State: "waiting" | "sent" | "failed";
+        /**
+         * State
+         * @description What an organisation is in the eyes of its seller, from the best to what weighs most.
+         * @enum {string}
+         */
+        gradumen__core__organisations__states__State: "active" | "suspended" | "closing" | "proposed" | "closed";
     };
     responses: never;
     parameters: never;
@@ -6869,6 +7216,37 @@ export interface operations {
             };
         };
     };
+    retry_message: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                message_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MessageBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     read_metrics: {
         parameters: {
             query?: never;
@@ -6886,6 +7264,66 @@ export interface operations {
                 content: {
                     "text/plain": string;
                 };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_notices: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NoticesBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    read_notices: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NoticesRead"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description A refusal, as problem details */
             default: {
@@ -7038,7 +7476,7 @@ export interface operations {
                 search?: string;
                 parent?: string | null;
                 type?: ("provider" | "reseller" | "tenant") | null;
-                state?: components["schemas"]["State"] | null;
+                state?: components["schemas"]["gradumen__core__organisations__states__State"] | null;
                 tag?: string | null;
             };
             header?: never;
@@ -7687,6 +8125,177 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PasswordResetBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_message_texts: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                organisation: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Page_MessageTextBody_"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    write_message_text: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                organisation: string;
+                kind: components["schemas"]["Kind"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MessageTextUpdate"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MessageTextBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    drop_message_text: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                organisation: string;
+                kind: components["schemas"]["Kind"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MessageTextBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    try_message_text: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                organisation: string;
+                kind: components["schemas"]["Kind"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MessageTextTry"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MailBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_messages: {
+        parameters: {
+            query?: {
+                state?: components["schemas"]["gradumen__core__messages__State"] | null;
+                search?: string;
+                after?: string | null;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                organisation: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Page_MessageBody_"];
                 };
             };
             /** @description A refusal, as problem details */
@@ -8887,6 +9496,37 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["PasswordReset"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    ask_password_reset: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PasswordResetAsk"];
             };
         };
         responses: {

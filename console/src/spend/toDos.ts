@@ -36,6 +36,8 @@ export function wayOf(todo: ToDo, organisation: string): { act: string; to: stri
       return { act: 'Look', to: `/organisations/${todo.subject}/quotas` };
     case 'order':
       return { act: 'Look', to: `/organisations/${todo.subject}/subscriptions` };
+    case 'messages':
+      return { act: 'Look', to: '/record/messages?state=failed' };
     case 'invoice':
       return { act: 'Open', to: `/invoices/${todo.subject}` };
     default:

@@ -6,7 +6,7 @@ from fastapi import APIRouter, FastAPI
 from fastapi.middleware.gzip import GZipMiddleware
 from fastapi.routing import APIRoute
 
-from gradumen.api import audit_entries, clock, console, health, metrics, problems, tasks
+from gradumen.api import audit_entries, clock, console, health, messages, metrics, problems, tasks
 from gradumen.api.access import invitations, members, passwords, sessions, set_up, tokens
 from gradumen.api.billing import bill_runs, charges, invoices, rating_differences, tax_rates
 from gradumen.api.catalogue import (
@@ -74,6 +74,7 @@ ROUTERS = (
     spend,
     to_dos,
     tasks,
+    messages,
     audit_entries,
     clock,
     metrics,

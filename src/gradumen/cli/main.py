@@ -5,7 +5,7 @@ import os
 import sys
 from collections.abc import Callable, Sequence
 
-from gradumen.cli import audit_entries, backups, clock, migrate, serve, tasks
+from gradumen.cli import audit_entries, backups, clock, messages, migrate, sealing, serve, tasks
 from gradumen.cli.access import invitations, members, sessions, tokens
 from gradumen.cli.billing import bill_runs, invoices, tax_rates
 from gradumen.cli.catalogue import catalogue
@@ -49,11 +49,13 @@ NOUNS = (
     invitations,
     tokens,
     tasks,
+    messages,
     audit_entries,
     clock,
     serve,
     migrate,
     backups,
+    sealing,
 )
 
 

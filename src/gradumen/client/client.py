@@ -18,6 +18,7 @@ from gradumen.client.catalogue.catalogue import Catalogue
 from gradumen.client.catalogue.unpublished_changes import UnpublishedChanges
 from gradumen.client.clock import Clock
 from gradumen.client.connection import Connection
+from gradumen.client.messages import Messages
 from gradumen.client.metering.feeds import Feeds
 from gradumen.client.metering.readings import Readings
 from gradumen.client.metering.usage import Usage
@@ -81,6 +82,7 @@ class Client:
         self.tokens = Tokens(self.connection)
         self.sessions = Sessions(self.connection)
         self.tasks = Tasks(self.connection)
+        self.messages = Messages(self.connection)
         self.audit_entries = AuditEntries(self.connection)
         self.clock = Clock(self.connection)
 

@@ -238,6 +238,18 @@ class TooSlow(GradumenError):
     code = "too_slow"
 
 
+class SealBroken(GradumenError):
+    """A secret was sealed with a key that is not among those at hand."""
+
+    code = "seal_broken"
+
+    def __init__(self, keys: object) -> None:
+        super().__init__(
+            f"a secret in the database was sealed with a key that is not in {keys}; put the file of keys back that "
+            "belongs to this database, or begin anew with: gradumen sealing begin-anew",
+        )
+
+
 class SlowDown(GradumenError):
     """Too many attempts; ``retry_after_seconds`` says when the next one is looked at."""
 

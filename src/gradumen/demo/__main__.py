@@ -19,6 +19,7 @@ import psutil
 from gradumen.core.errors import Conflict, GradumenError
 from gradumen.demo.check import run_check
 from gradumen.demo.history import CLOSED_MONTHS, Calendar, History
+from gradumen.demo.mail import MailSink
 from gradumen.demo.scenario import ORGANISATIONS, PASSWORD, SIGNERS, TARNWICK_MEMBERS
 
 
@@ -48,7 +49,7 @@ def main() -> int:
         print(f"ready after {time.monotonic() - began:.0f} s", flush=True)
         if arguments.check:
             return run_check(service.url, history)
-        _welcome(service.url)
+        _welcome(service.url, service.mail.url)
         service.wait()
     except GradumenError as problem:
         print(f"demo: {problem.message}", file=sys.stderr)
@@ -64,6 +65,7 @@ class Service:
     def __init__(self, data: Path, port: int) -> None:
         self.data, self.url = data, f"http://127.0.0.1:{port}"
         self.port = port
+        self.mail = MailSink(data / "mail", port + 1 if port else 0)
         self.process: subprocess.Popen[bytes] | None = None
 
     def start(self) -> None:
@@ -77,7 +79,14 @@ class Service:
                 raise GradumenError(f"something listens on port {self.port} already; choose another with --port")
         self.data.mkdir(parents=True, exist_ok=True)
         log = self.data / "service.log"
-        environment = {**os.environ, "GRADUMEN_CLOCK_CONTROL": "true", "GRADUMEN_DATA": str(self.data)}
+        self.mail.start()
+        environment = {
+            **os.environ,
+            "GRADUMEN_CLOCK_CONTROL": "true",
+            "GRADUMEN_DATA": str(self.data),
+            "GRADUMEN_SMTP": self.mail.smtp,
+            "GRADUMEN_MAIL_FROM": "post@clouds.example",
+        }
         with log.open("ab") as out:
             self.process = subprocess.Popen(
                 [sys.executable, "-m", "gradumen.cli.main", "serve", "--port", str(self.port)],
@@ -117,6 +126,7 @@ class Service:
         if self.process is not None and self.process.poll() is None:
             self.process.terminate()
             self.process.wait(120)
+        self.mail.stop()
 
 
 def _moment(text: str) -> datetime:
@@ -195,14 +205,15 @@ def _remove(data: Path) -> None:
     shutil.rmtree(data, ignore_errors=True)
 
 
-def _welcome(url: str) -> None:
+def _welcome(url: str, mail: str) -> None:
     print(f"\nGradumen is at {url}\n\nPassword of all users: {PASSWORD}\n")
     rows = [(SIGNERS["tarnwick"], "administrator", "Tarnwick Cloud, the provider")]
     rows += [(email, role, "Tarnwick Cloud, the provider") for email, _, role in TARNWICK_MEMBERS]
     rows += [(email, role, f"{each.name}, {each.type}") for each in ORGANISATIONS for email, _, role in each.members]
     for email, role, name in rows:
         print(f"  {email:28} {role:14} {name}")
-    print("\nStop with Ctrl-C; the data stay, --fresh begins again.", flush=True)
+    print(f"\nMail that the service sends ends at {mail}")
+    print("Stop with Ctrl-C; the data stay, --fresh begins again.", flush=True)
 
 
 if __name__ == "__main__":

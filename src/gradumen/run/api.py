@@ -10,6 +10,7 @@ from gradumen.api.app import make_app
 from gradumen.run.child import CODE_FILE, begin
 from gradumen.run.http import TimedHttp
 from gradumen.settings import Settings
+from gradumen.store.sealing import Seals
 from gradumen.store.unit_of_work import UnitOfWork, make_engine
 
 KEPT_OPEN = 65
@@ -22,7 +23,9 @@ def main() -> None:
     engine = make_engine(told.url)
     try:
         app = make_app(
-            told.settings, UnitOfWork(engine, told.settings.columns), set_up_file=told.settings.data / CODE_FILE
+            told.settings,
+            UnitOfWork(engine, told.settings.columns, Seals(told.settings.keys)),
+            set_up_file=told.settings.data / CODE_FILE,
         )
         # What is loaded by now stays: there is no need to look for garbage in it again and again.
         gc.collect()

@@ -55,7 +55,7 @@ def back_up(settings: Settings, file: Path) -> Backup:
     """
     if file.exists():
         raise Conflict(f"{file} is there already; name another file")
-    with _database(settings) as url, tempfile.TemporaryDirectory(dir=file.resolve().parent) as folder:
+    with database_of(settings) as url, tempfile.TemporaryDirectory(dir=file.resolve().parent) as folder:
         dump = Path(folder) / _DUMP
         revision = _revision(url)
         _dump(url, dump)
@@ -96,13 +96,13 @@ def restore(settings: Settings, file: Path) -> Backup:
             if (settings.data / "database").exists():
                 raise Conflict(f"{settings.data} has a database already; give another --data")
             try:
-                with _database(settings, new=True) as url:
+                with database_of(settings, new=True) as url:
                     _load(url, dump)
             except BaseException:
                 shutil.rmtree(settings.data / "database", ignore_errors=True)
                 raise
         else:
-            with _database(settings) as url:
+            with database_of(settings) as url:
                 if _tables(url):
                     raise Conflict("the shared database has tables already; restore into an empty one")
                 _load(url, dump)
@@ -110,7 +110,7 @@ def restore(settings: Settings, file: Path) -> Backup:
 
 
 @contextmanager
-def _database(settings: Settings, *, new: bool = False) -> Iterator[str]:
+def database_of(settings: Settings, *, new: bool = False) -> Iterator[str]:
     """The database by the account that may change tables; a private one that rests is started for this."""
     if settings.database_url:
         yield settings.schema_url or settings.database_url

@@ -9,15 +9,18 @@ from datetime import UTC, datetime
 from pathlib import Path
 
 from gradumen.core.errors import Invalid
+from gradumen.messages.mail import Server
 from gradumen.run.child import CODE_FILE, Told, log_to_stderr
 from gradumen.run.database import Keeper, PrivateDatabase, start_private_database
 from gradumen.run.lock import lock_directory
 from gradumen.run.processes import Child, Processes
 from gradumen.settings import Settings
 from gradumen.store import schema
+from gradumen.store.sealing import Seals
 from gradumen.store.unit_of_work import UnitOfWork, make_engine
 from gradumen.usecases.access.set_up import is_set_up
 from gradumen.usecases.rating.current_charges import release_pairs
+from gradumen.usecases.sealing import check_seals
 from gradumen.usecases.tasks import release_leases
 
 log = logging.getLogger("gradumen")
@@ -35,6 +38,8 @@ def serve(settings: Settings, *, fast_database: bool = False) -> None:
     """
     log_to_stderr()
     hosts = settings.known_hosts
+    if settings.smtp:
+        Server.read(settings.smtp)
     lock = lock_directory(settings.data)
     listening = _listen(settings)
     database: PrivateDatabase | None = None
@@ -79,7 +84,8 @@ def _prepare(settings: Settings, url: str, owner_url: str, *, private: bool) -> 
                 "the service's account may change tables; give it rows alone, see docs/operator.md, Shared database"
             )
         schema.check(engine)
-        uow = UnitOfWork(engine)
+        uow = UnitOfWork(engine, seals=Seals(settings.keys))
+        check_seals(uow)
         if private:
             release_leases(uow, at=datetime.now(UTC))
             release_pairs(uow)

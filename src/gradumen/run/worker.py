@@ -2,9 +2,11 @@
 
 import signal
 
+from gradumen.jobs.messages import Mailer
 from gradumen.jobs.worker import Worker
 from gradumen.run.child import begin
 from gradumen.run.executors import pieces_of
+from gradumen.store.sealing import Seals
 from gradumen.store.unit_of_work import UnitOfWork, make_engine
 
 
@@ -13,9 +15,12 @@ def main() -> None:
     told = begin()
     engine, owner = make_engine(told.url), make_engine(told.owner_url, pool_size=1)
     try:
-        worker = Worker(UnitOfWork(engine, told.settings.columns), owner, others=pieces_of(told.settings, told.url))
+        uow = UnitOfWork(engine, told.settings.columns, Seals(told.settings.keys))
+        worker, mailer = Worker(uow, owner, others=pieces_of(told.settings, told.url)), Mailer(uow, told.settings)
         signal.signal(signal.SIGTERM, lambda *_: worker.stop())
+        mailer.start()
         worker.run()
+        mailer.stop()
     finally:
         engine.dispose()
         owner.dispose()

@@ -1,6 +1,6 @@
 """All tables, so that Alembic and tests see them at once."""
 
-from gradumen.store import audit_entries, clock, idempotency, pairs, revisions, tasks
+from gradumen.store import audit_entries, clock, idempotency, messages, pairs, revisions, sealing, tasks
 from gradumen.store.access import tables as users
 from gradumen.store.billing import tables as billing
 from gradumen.store.catalogue import tables as catalogue
@@ -18,12 +18,14 @@ __all__ = [
     "catalogue",
     "clock",
     "idempotency",
+    "messages",
     "organisations",
     "pairs",
     "quotas",
     "rating",
     "readings",
     "revisions",
+    "sealing",
     "subscriptions",
     "tasks",
     "users",

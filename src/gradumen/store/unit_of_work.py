@@ -13,6 +13,7 @@ from sqlalchemy.exc import TimeoutError as PoolExhausted
 from sqlalchemy.orm import Session
 
 from gradumen.core.errors import Unanswered
+from gradumen.store.sealing import SEALS, Seals
 
 __all__ = ["DATABASE_ERRORS", "Engine", "Session", "UnitOfWork", "add_new", "make_engine", "use_case"]
 T = TypeVar("T")
@@ -66,9 +67,12 @@ def make_engine(url: str, *, pool_size: int = 20) -> Engine:
 class UnitOfWork:
     """Runs use cases, each in a transaction of its own."""
 
-    def __init__(self, engine: Engine, columns: Path | None = None) -> None:
-        """``columns`` is the folder of what spend is summed from (`gradumen.store.spend`); None keeps no files."""
-        self.engine, self.columns = engine, columns
+    def __init__(self, engine: Engine, columns: Path | None = None, seals: Seals | None = None) -> None:
+        """``columns`` is the folder of what spend is summed from (`gradumen.store.spend`); None keeps no files.
+
+        ``seals`` are the keys of secrets; without, use cases that have any to do with these fail.
+        """
+        self.engine, self.columns, self.seals = engine, columns, seals
 
     def run(self, work: Callable[[Session], T], *, repeatable: bool = False) -> T:
         """Run ``work`` in one transaction; all of it again when it lost a race.
@@ -82,7 +86,7 @@ class UnitOfWork:
         for attempt in range(1, ATTEMPTS + 1):
             wrote = False
             try:
-                with Session(self.engine, expire_on_commit=False, info={COLUMNS: self.columns}) as tx:
+                with Session(self.engine, expire_on_commit=False, info=self._info()) as tx:
                     result = work(tx)
                     tx.flush()
                     wrote = bool(tx.connection().info.get("wrote"))
@@ -97,6 +101,9 @@ class UnitOfWork:
                 time.sleep(0.01 * 2**attempt)
         raise RuntimeError("unreachable")
 
+    def _info(self) -> dict[str, object]:
+        return {COLUMNS: self.columns, SEALS: self.seals}
+
     def joined(self, tx: Session) -> "UnitOfWork":
         """A unit of work whose use cases run inside a transaction that is open already."""
         return _Joined(self.engine, tx)
@@ -104,7 +111,7 @@ class UnitOfWork:
 
 class _Joined(UnitOfWork):
     def __init__(self, engine: Engine, tx: Session) -> None:
-        super().__init__(engine, tx.info.get(COLUMNS))
+        super().__init__(engine, tx.info.get(COLUMNS), tx.info.get(SEALS))
         self._tx = tx
 
     def run(self, work: Callable[[Session], T], *, repeatable: bool = False) -> T:

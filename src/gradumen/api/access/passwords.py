@@ -11,6 +11,7 @@ from gradumen.usecases.access import users
 from gradumen.wire.access.sessions import (
     PasswordChange,
     PasswordReset,
+    PasswordResetAsk,
 )
 
 router = APIRouter(route_class=StrictRoute)
@@ -31,4 +32,16 @@ def reset_password(body: PasswordReset, request: Request, uow: Uow) -> None:
     """Set a new password by a reset link, once; all sessions of its user end."""
     users.reset_password(
         uow, secret=body.secret, password=body.password, at=datetime.now(UTC), address=address_of(request)
+    )
+
+
+@router.post("/password-resets/ask", status_code=status.HTTP_204_NO_CONTENT, tags=["sessions"])
+def ask_password_reset(body: PasswordResetAsk, request: Request, uow: Uow, settings: Configured) -> None:
+    """Have a link mailed by which one sets a new password. The answer is the same whether there is such a user."""
+    users.ask_password_reset(
+        uow,
+        email=body.email,
+        at=datetime.now(UTC),
+        address=address_of(request),
+        longest=settings.sign_in_longest_wait_seconds,
     )

@@ -1,7 +1,7 @@
 """Sessions and passwords."""
 
 from gradumen.client.connection import Connection
-from gradumen.wire.access.sessions import OpenSessionBody, PasswordChange, PasswordReset
+from gradumen.wire.access.sessions import OpenSessionBody, PasswordChange, PasswordReset, PasswordResetAsk
 
 
 class Sessions:
@@ -25,3 +25,7 @@ class Sessions:
     def reset_password(self, secret: str, password: str) -> None:
         """Set a new password by a reset link's secret."""
         self._connection.act("password-resets", PasswordReset(secret=secret, password=password))
+
+    def ask_password_reset(self, email: str) -> None:
+        """Have a link mailed by which a user of that address sets a new password, if there is one."""
+        self._connection.act("password-resets/ask", PasswordResetAsk(email=email))

@@ -3,7 +3,7 @@
 from datetime import datetime
 from uuid import UUID
 
-from sqlalchemy import ForeignKey, Index, String
+from sqlalchemy import BigInteger, ForeignKey, Index, String, Text
 from sqlalchemy.orm import Mapped, mapped_column
 
 from gradumen.store.columns import Base, Moment, ascii_text
@@ -106,3 +106,36 @@ class DeviceRow(Base):
     id: Mapped[str] = mapped_column(ascii_text(64), primary_key=True)
     user_id: Mapped[UUID] = mapped_column(ForeignKey("users.id", ondelete="RESTRICT"), primary_key=True)
     used_at: Mapped[datetime] = mapped_column(Moment)
+
+
+class SecondFactorRow(Base):
+    """A user's second factor: its secret, sealed; ``since`` is when its first code was right, None until then.
+
+    ``last_step`` is the step of time of the last code taken: none is taken twice.
+    """
+
+    __tablename__ = "second_factors"
+
+    user_id: Mapped[UUID] = mapped_column(ForeignKey("users.id", ondelete="RESTRICT"), primary_key=True)
+    sealed: Mapped[str] = mapped_column(Text)
+    made_at: Mapped[datetime] = mapped_column(Moment)
+    since: Mapped[datetime | None] = mapped_column(Moment)
+    last_step: Mapped[int] = mapped_column(BigInteger)
+
+
+class RecoveryCodeRow(Base):
+    """A code that stands in for a second factor, once; ``hash`` is its SHA-256 with the user's id."""
+
+    __tablename__ = "recovery_codes"
+
+    hash: Mapped[str] = mapped_column(ascii_text(64), primary_key=True)
+    user_id: Mapped[UUID] = mapped_column(ForeignKey("users.id", ondelete="RESTRICT"))
+
+
+class SignInPolicyRow(Base):
+    """What an organisation demands of who signs in: a second factor of its members, or of all below as well."""
+
+    __tablename__ = "sign_in_policies"
+
+    organisation_id: Mapped[UUID] = mapped_column(ForeignKey("organisations.id", ondelete="RESTRICT"), primary_key=True)
+    second_factor: Mapped[str] = mapped_column(ascii_text(16))

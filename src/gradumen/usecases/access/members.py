@@ -5,6 +5,7 @@ from datetime import datetime, timedelta
 from uuid import UUID, uuid4
 
 from gradumen.core.errors import Conflict, Forbidden, NotFound, NotSignedIn
+from gradumen.core.messages import Kind, day_words
 from gradumen.core.permissions import Right, Role
 from gradumen.store.access import members
 from gradumen.store.access.sessions import revoke_tokens
@@ -17,6 +18,7 @@ from gradumen.usecases.access.sessions import digest
 from gradumen.usecases.access.users import add_user, email_of
 from gradumen.usecases.audit_entries import nameable, record
 from gradumen.usecases.limits import check_room_for_user
+from gradumen.usecases.messages import Reader, tell
 from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope, require_password
 from gradumen.wire.access.members import InvitationBody, JoinedBody, MemberBody
 
@@ -59,7 +61,7 @@ def _view(user: UserRow, member: MemberRow) -> MemberBody:
 
 @use_case
 def invite_member(tx: Session, caller: Caller, *, organisation: str, email: str, role: Role) -> InvitationBody:
-    """Offer membership to one address. Its link is in the answer and nowhere else; an older one to it is withdrawn.
+    """Offer membership to one address, by mail too. Its link is in the answer; an older one to it is withdrawn.
 
     An organisation invites its own people. Whoever manages it from above invites the first ones only, and nobody who
     is a member above it: nobody makes itself a member below.
@@ -97,14 +99,38 @@ def invite_member(tx: Session, caller: Caller, *, organisation: str, email: str,
     )
     tx.add(made)
     record(tx, caller, "member invited", acting, address, concerns=row.id, after={"role": role})
+    inviter = tx.get_one(OrganisationRow, acting)
+    _tell_invited(tx, caller, made, row, inviter, secret)
     tx.flush()
     return InvitationBody(
         id=made.id,
         organisation=row.slug,
         email=address,
         role=role,
-        invited_from=tx.get_one(OrganisationRow, acting).slug,
+        invited_from=inviter.slug,
         expires_at=made.expires_at,
+        secret=secret,
+    )
+
+
+def _tell_invited(
+    tx: Session, caller: Caller, made: InvitationRow, row: OrganisationRow, inviter: OrganisationRow, secret: str
+) -> None:
+    facts = {
+        "organisation": row.name,
+        "inviter": caller.name if inviter.id == row.id else f"{caller.name} ({inviter.name})",
+        "role": made.role,
+        "until": day_words(made.expires_at.date()),
+    }
+    tell(
+        tx,
+        Kind.INVITATION,
+        Reader(made.email, ""),
+        facts,
+        at=caller.at,
+        organisation=inviter.id,
+        sender=inviter.id,
+        path="/join#",
         secret=secret,
     )
 

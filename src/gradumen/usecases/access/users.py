@@ -8,15 +8,19 @@ from uuid import UUID, uuid4
 from zxcvbn import zxcvbn
 
 from gradumen.core.errors import Forbidden, Invalid, NotFound, NotSignedIn
+from gradumen.core.messages import Kind, moment_words
 from gradumen.core.names import name_of
 from gradumen.core.permissions import Right, Role
-from gradumen.store.access.members import drop_password_resets, memberships_of
+from gradumen.store.access.members import drop_password_resets, find_user, memberships_of
 from gradumen.store.access.sessions import end_sessions
 from gradumen.store.access.tables import MemberRow, PasswordResetRow, UserRow
+from gradumen.store.organisations.organisations import organisations_by_id
+from gradumen.store.organisations.tables import OrganisationRow
 from gradumen.store.unit_of_work import Session, UnitOfWork, use_case
-from gradumen.usecases.access.pace import Pace, count_attempt, forgive
+from gradumen.usecases.access.pace import Pace, count_attempt, forgive, network_of
 from gradumen.usecases.access.sessions import HASHER, digest, is_password
 from gradumen.usecases.audit_entries import record, record_sign_in
+from gradumen.usecases.messages import Reader, tell
 from gradumen.usecases.scope import Caller, get_organisation, load_scope, require_password
 
 _EMAIL = re.compile(r"[^@\s<>\"']{1,64}@[A-Za-z0-9.-]{1,120}\.[A-Za-z]{2,}")
@@ -26,6 +30,10 @@ _LOOKED_AT = 72
 GUESSES = 5
 """Of the current password, before waiting times begin."""
 RESET_FOR = timedelta(hours=24)
+ASKED_FOR = timedelta(hours=1)
+"""How long a link lasts that somebody asked for by itself."""
+ASKED_FREE = 3
+"""Links that may be asked for in a row, before waiting times begin."""
 
 
 def email_of(raw: str) -> str:
@@ -103,6 +111,7 @@ def _change_password(tx: Session, caller: Caller, pace: Pace, *, session: str, c
     end_sessions(tx, user.id, but=digest(session))
     for organisation in memberships_of(tx, user.id):
         record(tx, caller, "password changed", organisation, user.email)
+    _tell_changed(tx, user, caller.at)
 
 
 @use_case
@@ -129,8 +138,67 @@ def make_password_reset(tx: Session, caller: Caller, *, organisation: str, user_
             hash=digest(secret), user_id=user_id, made_by=caller.user_id, expires_at=caller.at + RESET_FOR, used_at=None
         )
     )
-    record(tx, caller, "password reset made", row.id, tx.get_one(UserRow, user_id).email)
+    user = tx.get_one(UserRow, user_id)
+    record(tx, caller, "password reset made", row.id, user.email)
+    _tell_reset(tx, user, row, secret, caller.at, caller.at + RESET_FOR)
     return secret
+
+
+def ask_password_reset(uow: UnitOfWork, *, email: str, at: datetime, address: str, longest: int) -> None:
+    """Send a user of that address a link by which it sets a new password; whether there is one is not told.
+
+    Raises:
+        SlowDown: it was asked for too often, for that address or from that network.
+    """
+    account, network = email.strip().lower()[:90], network_of(address)
+    paces = [Pace(f"reset {account}", ASKED_FREE, longest), Pace(f"reset from {network}", ASKED_FREE * 10, longest)]
+    count_attempt(uow, paces, at=at)
+    _ask_password_reset(uow, email=email, at=at, address=address)
+
+
+@use_case
+def _ask_password_reset(tx: Session, *, email: str, at: datetime, address: str) -> None:
+    """Links that an administrator made stay good: who only knows an address takes nothing away."""
+    user = find_user(tx, email.strip())
+    home = home_of(tx, user.id) if user else None
+    if user is None or home is None:
+        return
+    secret = secrets.token_urlsafe(32)
+    until = at + ASKED_FOR
+    tx.add(PasswordResetRow(hash=digest(secret), user_id=user.id, made_by=user.id, expires_at=until, used_at=None))
+    record_sign_in(tx, "password reset asked", home.id, user.email, at=at, user=None, address=address)
+    _tell_reset(tx, user, home, secret, at, until)
+
+
+def home_of(tx: Session, user: UUID) -> OrganisationRow | None:
+    """The organisation whose name stands on what a user is told of its own sign-in: its first by slug."""
+    rows = organisations_by_id(tx, memberships_of(tx, user)).values()
+    return min(rows, key=lambda row: row.slug, default=None)
+
+
+def _tell_reset(tx: Session, user: UserRow, home: OrganisationRow, secret: str, at: datetime, until: datetime) -> None:
+    facts = {"organisation": home.name, "until": moment_words(until)}
+    # It is no notice: its link is good once, and only in the mail.
+    reader = Reader(user.email, user.name)
+    tell(
+        tx,
+        Kind.PASSWORD_RESET,
+        reader,
+        facts,
+        at=at,
+        organisation=home.id,
+        sender=home.id,
+        path="/reset#",
+        secret=secret,
+    )
+
+
+def _tell_changed(tx: Session, user: UserRow, at: datetime) -> None:
+    home = home_of(tx, user.id)
+    if home is not None:
+        facts = {"organisation": home.name, "at": moment_words(at)}
+        reader = Reader(user.email, user.name, user.id)
+        tell(tx, Kind.PASSWORD_CHANGED, reader, facts, at=at, organisation=home.id, sender=home.id, path="/account")
 
 
 @use_case
@@ -150,4 +218,5 @@ def reset_password(tx: Session, *, secret: str, password: str, at: datetime, add
     end_sessions(tx, user.id)
     for organisation in memberships_of(tx, user.id):
         record_sign_in(tx, "password reset", organisation, user.email, at=at, user=user.id, address=address)
+    _tell_changed(tx, user, at)
     return user.email

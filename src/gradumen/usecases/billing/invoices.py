@@ -1,7 +1,7 @@
 """Invoices: drafts are issued with gapless numbers and then never change; every amount explains itself."""
 
 from dataclasses import dataclass, fields, replace
-from datetime import date, timedelta
+from datetime import date, datetime, timedelta
 from decimal import Decimal
 from typing import Any
 from uuid import UUID
@@ -39,6 +39,7 @@ from gradumen.store.organisations.tables import OrganisationRow, zone_name
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.audit_entries import record
 from gradumen.usecases.billing.bill_runs import require_billing
+from gradumen.usecases.billing.document_mail import tell_issued
 from gradumen.usecases.billing.drafts import taxes_on
 from gradumen.usecases.billing.parties import parties_of
 from gradumen.usecases.billing.stored_lines import stored_line
@@ -206,6 +207,26 @@ def keep_pdf(tx: Session, caller: Caller, *, invoice_id: UUID, pdf: bytes) -> by
 
 
 @use_case
+def document_to_send(tx: Session, *, invoice_id: UUID) -> tuple[InvoiceBody, bytes | None]:
+    """An issued document for its mail, with its PDF where that was made.
+
+    Raises:
+        NotFound: there is none.
+    """
+    row = tx.get(InvoiceRow, invoice_id)
+    if row is None or row.state != "issued":
+        raise NotFound("invoice", invoice_id)
+    kept = tx.get(IssuedDocumentRow, invoice_id)
+    return InvoiceBody.of(_whole(tx, row)), kept.pdf if kept else None
+
+
+@use_case
+def keep_sent_pdf(tx: Session, *, invoice_id: UUID, pdf: bytes, at: datetime) -> bytes:
+    """Keep the PDF that a mail takes along; gives the one that is kept, where two made it at once."""
+    return keep_document(tx, invoice_id, pdf, at)
+
+
+@use_case
 def issue_invoice(tx: Session, caller: Caller, *, invoice_id: UUID) -> Invoice:
     """Give a reviewed draft its number and make it final. Asking again returns the same invoice.
 
@@ -237,6 +258,7 @@ def issue_invoice(tx: Session, caller: Caller, *, invoice_id: UUID) -> Invoice:
     record(
         tx, caller, f"{row.kind.replace('_', ' ')} issued", seller.id, row.number, concerns=row.buyer_id, after=after
     )
+    tell_issued(tx, scope, row, seller)
     return _whole(tx, row)
 
 

@@ -10,6 +10,7 @@ from uuid import UUID, uuid4
 
 from gradumen.core.errors import Conflict, Forbidden, Invalid, NotFound
 from gradumen.core.exact import text
+from gradumen.core.messages import Kind
 from gradumen.core.names import name_of
 from gradumen.core.permissions import Right
 from gradumen.core.quotas.measures import MEASURES, Measure, amount_words, measure_words
@@ -21,6 +22,7 @@ from gradumen.store.quotas.tables import QuotaRequestRow
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.audit_entries import record
 from gradumen.usecases.limits import Limits
+from gradumen.usecases.messages import people_with, reader_of, tell
 from gradumen.usecases.pages import moment_place
 from gradumen.usecases.quotas.quotas import grant_limit
 from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
@@ -94,6 +96,9 @@ def ask_quota(
     tx.flush()
     values = {"limit": text(limit), "reason": why}
     record(tx, caller, "quota asked for", owner.id, f"{owner.slug}: {measure}", concerns=seller, after=values)
+    for reader in people_with(tx, scope, seller, Right.MANAGE_QUOTAS):
+        told = {**_facts(row, owner), "reason": why}
+        tell(tx, Kind.QUOTA_ASKED, reader, told, at=caller.at, organisation=seller, sender=seller, path=_path(owner))
     return _views(tx, scope, [row])[0]
 
 
@@ -131,6 +136,18 @@ def answer_quota_request(
     values = {"limit": None if limit is None else text(limit), "reason": said}
     what = f"{owner.slug}: {row.measure}"
     record(tx, caller, f"quota request {state}", row.seller_id, what, concerns=owner.id, after=values)
+    less = "" if limit is None or limit >= row.asked else f": {amount_words(Measure(row.measure), limit)}"
+    outcome = {"partly granted": "granted in part"}.get(state, state) + less
+    tell(
+        tx,
+        Kind.QUOTA_ANSWERED,
+        reader_of(tx, row.asked_by),
+        {**_facts(row, owner), "outcome": outcome, "reason": said or ""},
+        at=caller.at,
+        organisation=owner.id,
+        sender=row.seller_id,
+        path=_path(owner),
+    )
     return _views(tx, scope, [row])[0]
 
 
@@ -154,6 +171,17 @@ def withdraw_quota_request(tx: Session, caller: Caller, *, request: UUID) -> Quo
         tx.flush()
         record(tx, caller, "quota request withdrawn", owner.id, f"{owner.slug}: {row.measure}", concerns=row.seller_id)
     return _views(tx, scope, [row])[0]
+
+
+def _facts(row: QuotaRequestRow, owner: OrganisationRow) -> dict[str, str]:
+    """What a message says of a request."""
+    measure = Measure(row.measure)
+    limit = amount_words(measure, row.asked)
+    return {"customer": owner.name, "measure": measure_words(measure), "limit": limit}
+
+
+def _path(owner: OrganisationRow) -> str:
+    return f"/organisations/{owner.slug}/quotas"
 
 
 def _seen(tx: Session, scope: Scope, request: UUID) -> QuotaRequestRow:

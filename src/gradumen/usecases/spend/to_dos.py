@@ -11,6 +11,7 @@ from gradumen.core.quotas.measures import COUNTED, Measure, amount_words, measur
 from gradumen.core.subscriptions.orders import OrderState
 from gradumen.core.tasks import State
 from gradumen.store.billing.invoices import Wanted, sums_of_invoices
+from gradumen.store.messages import count_failed
 from gradumen.store.organisations.tables import OrganisationRow, zone_name
 from gradumen.store.spend import to_dos as store
 from gradumen.store.tasks import page_of_tasks
@@ -49,7 +50,7 @@ def list_to_dos(tx: Session, caller: Caller, *, organisation: str) -> list[ToDoB
     if not scope.is_member(owner.id):
         raise Forbidden(right=Right.READ, organisation=owner.slug, name=owner.name)
     found = [*_work(tx, owner, provider=owner.type == "provider"), *_quotas(tx, scope, owner)]
-    found += _asked(tx, scope, owner)
+    found += [*_asked(tx, scope, owner), *_mail(tx, scope, owner)]
     if owner.id in scope.members_money():
         found += _ordered(tx, scope, owner)
     if owner.type != "tenant":
@@ -73,6 +74,21 @@ def _work(tx: Session, owner: OrganisationRow, *, provider: bool) -> Iterator[To
             title=f"{task.kind.capitalize()} {task.subject} needs a hand",
             detail=task.problem or "",
             since=task.finished_at,
+        )
+
+
+def _mail(tx: Session, scope: Scope, owner: OrganisationRow) -> Iterator[ToDoBody]:
+    """Mail that did not arrive, for those who can have it sent again."""
+    if not scope.is_member(owner.id, Right.MANAGE_MEMBERS):
+        return
+    failed = count_failed(tx, [owner.id], scope.caller.at - RECENT)
+    if failed:
+        yield ToDoBody(
+            kind="messages",
+            weight=Weight.LOOK,
+            subject=owner.slug,
+            title=f"{_counted(failed, 'message')} could not be sent in the last seven days",
+            detail="each says why; it can be sent again once that is mended",
         )
 
 

@@ -27,6 +27,7 @@ from gradumen.usecases.catalogue.card_choice import choose_card
 from gradumen.usecases.catalogue.published import Published, load_cards, load_published, plan_of
 from gradumen.usecases.pages import moment_place
 from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
+from gradumen.usecases.subscriptions.order_mail import tell_order
 from gradumen.usecases.subscriptions.order_views import views
 from gradumen.usecases.subscriptions.subscription_changes import change, end
 from gradumen.usecases.subscriptions.subscriptions import Accepted, Wanted, subscribe
@@ -67,6 +68,7 @@ def place_order(tx: Session, caller: Caller, *, organisation: str, wanted: Order
     values = {"amount": f"{text(placed.amount)} {placed.currency}", "purchase_order": wanted.purchase_order}
     action = "order waits" if row.state == OrderState.WAITING else "order carried out"
     record(tx, caller, action, buyer.id, placed.what, concerns=_told(row), after=values)
+    tell_order(tx, scope, row, placed)
     return placed
 
 
@@ -238,6 +240,7 @@ def answer_order(
     values = {"amount": f"{text(row.amount)} {row.currency}", "reason": said}
     action = "order approved" if approve else "order refused"
     record(tx, caller, action, acting, told.what, concerns=other, after=values)
+    tell_order(tx, scope, row, told)
     return told
 
 

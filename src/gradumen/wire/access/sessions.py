@@ -64,6 +64,12 @@ class OpenSessionBody(Body):
     current: bool
 
 
+class PasswordResetAsk(Body):
+    """Whose password is to be set anew."""
+
+    email: str
+
+
 class PasswordChange(Body):
     """A new password of the signed-in user."""
 

@@ -1,0 +1,1 @@
+"""Mail: made of what a message says, and handed to a server."""

@@ -1,0 +1,52 @@
+"""The keys of secrets: that they are this database's, and sealing all of them anew."""
+
+from gradumen.store.access.second_factors import all_second_factors
+from gradumen.store.messages import sealed_messages
+from gradumen.store.sealing import prove, prove_anew, seals_of
+from gradumen.store.unit_of_work import Session, use_case
+
+
+@use_case
+def check_seals(tx: Session) -> None:
+    """Check that the keys at hand are those of this database; the first time they become so.
+
+    Raises:
+        SealBroken: they are those of another one, or their file is gone.
+    """
+    prove(tx)
+
+
+@use_case
+def seal_anew(tx: Session) -> int:
+    """Seal every secret with the newest key; gives how many.
+
+    Raises:
+        SealBroken: one of them was sealed with a key that is not at hand.
+    """
+    seals = seals_of(tx)
+    prove(tx)
+    prove_anew(tx)
+    messages, factors = sealed_messages(tx), all_second_factors(tx)
+    for message in messages:
+        message.sealed = seals.seal(seals.open(message.sealed or ""))
+    for factor in factors:
+        factor.sealed = seals.seal(seals.open(factor.sealed))
+    return len(messages) + len(factors)
+
+
+@use_case
+def forget_secrets(tx: Session) -> int:
+    """Give up every secret whose key is lost, so that the keys at hand become this database's; gives how many.
+
+    People set up their second factors anew; links that were not sent yet are to be made again.
+    """
+    gone = 0
+    for message in sealed_messages(tx):
+        message.sealed, message.due_at, message.state = None, None, "failed"
+        message.problem = "its link was sealed with a key that is lost; make it again"
+        gone += 1
+    for factor in all_second_factors(tx):
+        tx.delete(factor)
+        gone += 1
+    prove_anew(tx)
+    return gone
