@@ -98,7 +98,8 @@ def address_seen(url: str) -> str:
 
 
 def test_one_account_migrates_another_serves_and_a_backup_comes_back(shared: dict[str, str], tmp_path: Path) -> None:
-    settings = {"database_url": shared[ROWS], "schema_url": shared[TABLES]}
+    keys = {"sealing_keys": str(tmp_path / "keys")}
+    settings = {"database_url": shared[ROWS], "schema_url": shared[TABLES], **keys}
     early = run("serve", "--port", "0", database_url=shared[ROWS], data=str(tmp_path))
     assert early.returncode == 1 and "run: gradumen migrate" in early.stderr
     denied = run("migrate", database_url=shared[ROWS])
@@ -127,6 +128,11 @@ def test_one_account_migrates_another_serves_and_a_backup_comes_back(shared: dic
     engine.dispose()
     restored = run("restore", str(file), **settings)
     assert restored.returncode == 0, restored.stderr
-    with serving(database_url=shared[TABLES], trusted_proxies="127.0.0.1") as (url, folder):
+    strange = run("serve", "--port", "0", database_url=shared[ROWS], data=str(tmp_path))
+    assert strange.returncode == 1 and "gradumen sealing begin-anew" in strange.stderr
+    with serving(database_url=shared[TABLES], trusted_proxies="127.0.0.1", **keys) as (url, folder):
+        rotated = run("sealing", "rotate", **settings)
+        assert rotated.returncode == 0, rotated.stderr
+        assert len((tmp_path / "keys").read_text().split()) == 2
         assert "may change tables" in (folder / "log").read_text()
         assert address_seen(url) == "203.0.113.9", "who is named is believed"
