@@ -124,6 +124,7 @@ def calls(side: Side, invoice: InvoiceBody, world: World) -> dict[str, Call]:
     wanted, order = requested(side, world), ordered(side, invoice.currency, world)
     placed = {"kind": "subscribe", "day": "2026-11-01", "plan": "open-range", "tier": "heath", "name": "z"}
     refusal = {"approve": False, "reason": "No room"}
+    code = {"code": "123456"}
     message, text = admin.messages.list(side.seller, limit=1)[0].id, {"subject": "x", "body": "y"}
     versions = {"before": "1", "after": "1"}
     return {
@@ -153,6 +154,20 @@ def calls(side: Side, invoice: InvoiceBody, world: World) -> dict[str, Call]:
         "write_message_text": Call("PUT", f"{own}/message-texts/invoice", text, viewer=403),
         "drop_message_text": Call("DELETE", f"{own}/message-texts/invoice", viewer=403),
         "try_message_text": Call("POST", f"{own}/message-texts/invoice/try", text, viewer=403),
+        "read_second_factor": Call("GET", "session/second-factor", foreign=200, above=200),
+        "begin_second_factor": Call(
+            "POST", "session/second-factor", {"password": "x"}, foreign=401, viewer=401, above=401
+        ),
+        "confirm_second_factor": Call(
+            "POST", "session/second-factor/confirm", code, foreign=409, viewer=409, above=409
+        ),
+        "renew_recovery_codes": Call(
+            "POST", "session/second-factor/recovery-codes", code, foreign=422, viewer=422, above=422
+        ),
+        "drop_second_factor": Call("POST", "session/second-factor/drop", code, foreign=422, viewer=422, above=422),
+        "take_second_factor": Call("DELETE", f"{own}/members/{member}/second-factor", viewer=403),
+        "read_sign_in_policy": Call("GET", f"{own}/sign-in-policy", viewer=403),
+        "set_sign_in_policy": Call("PUT", f"{own}/sign-in-policy", {"second_factor": "nobody"}, viewer=403),
         "list_audit_entries": Call("GET", f"{own}/audit-entries", viewer=403),
         "list_organisations": Call("GET", "organisations", foreign=200, above=200),
         "create_organisation": Call("POST", "organisations", tenant, viewer=403, above=201),

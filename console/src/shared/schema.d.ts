@@ -828,6 +828,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/organisations/{organisation}/members/{user_id}/second-factor": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Take Second Factor
+         * @description Take a member's second factor away, who lost it with its recovery codes; safe to repeat.
+         */
+        delete: operations["take_second_factor"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/organisations/{organisation}/message-texts": {
         parameters: {
             query?: never;
@@ -1147,6 +1167,30 @@ export interface paths {
          */
         get: operations["list_rating_differences"];
         put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/organisations/{organisation}/sign-in-policy": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Sign In Policy
+         * @description Of whom an organisation demands a second factor; for its administrators.
+         */
+        get: operations["read_sign_in_policy"];
+        /**
+         * Set Sign In Policy
+         * @description Demand a second factor from now on, or no more. Setting what is there changes nothing.
+         */
+        put: operations["set_sign_in_policy"];
         post?: never;
         delete?: never;
         options?: never;
@@ -1813,7 +1857,7 @@ export interface paths {
         put?: never;
         /**
          * Sign In
-         * @description Sign in by password; the session is in an HttpOnly cookie.
+         * @description Sign in by password, and by a code where one has a second factor; the session is in an HttpOnly cookie.
          */
         post: operations["sign_in"];
         /**
@@ -1840,6 +1884,90 @@ export interface paths {
          * @description Change the signed-in user's password; its other sessions end.
          */
         post: operations["change_password"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/session/second-factor": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Second Factor
+         * @description The signed-in user's second factor.
+         */
+        get: operations["read_second_factor"];
+        put?: never;
+        /**
+         * Begin Second Factor
+         * @description Make a secret for an app for codes; it holds once it is confirmed. Beginning again makes another one.
+         */
+        post: operations["begin_second_factor"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/session/second-factor/confirm": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Confirm Second Factor
+         * @description End the set-up with a first code; other sessions end. Gives recovery codes, in this answer only.
+         */
+        post: operations["confirm_second_factor"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/session/second-factor/drop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Drop Second Factor
+         * @description Give the second factor up, with a code of it or a recovery code.
+         */
+        post: operations["drop_second_factor"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/session/second-factor/recovery-codes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Renew Recovery Codes
+         * @description Make new recovery codes in the place of those that are there; they are in this answer only.
+         */
+        post: operations["renew_recovery_codes"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2630,6 +2758,14 @@ export interface components {
             to: string | null;
         };
         /**
+         * CodeBody
+         * @description A code of the second factor, or a recovery code.
+         */
+        CodeBody: {
+            /** Code */
+            code: string;
+        };
+        /**
          * Combine
          * @description How the readings of one resource become usage of an hour.
          * @enum {string}
@@ -3256,6 +3392,18 @@ export interface components {
         Health: {
             /** Status */
             status: string;
+        };
+        /**
+         * HeldBackBody
+         * @description A membership that gives nothing until its user has a second factor, and who demands that.
+         */
+        HeldBackBody: {
+            /** Demanded By */
+            demanded_by: string;
+            /** Name */
+            name: string;
+            /** Organisation */
+            organisation: string;
         };
         /**
          * InvitationAccept
@@ -5226,6 +5374,14 @@ export interface components {
             start: string;
         };
         /**
+         * RecoveryCodesBody
+         * @description Codes that stand in for the second factor, each once. Shown this once.
+         */
+        RecoveryCodesBody: {
+            /** Codes */
+            codes: string[];
+        };
+        /**
          * RenewalForm
          * @description The terms after the first; 0 months: none.
          */
@@ -5255,6 +5411,38 @@ export interface components {
          * @enum {string}
          */
         Role: "administrator" | "finance" | "viewer" | "sender";
+        /**
+         * SecondFactorBegin
+         * @description The password again, so that nobody who finds an open session takes an account over.
+         */
+        SecondFactorBegin: {
+            /** Password */
+            password: string;
+        };
+        /**
+         * SecondFactorBody
+         * @description The signed-in user's second factor: since when, and how many recovery codes are left.
+         */
+        SecondFactorBody: {
+            /** On */
+            on: boolean;
+            /** Recovery Codes */
+            recovery_codes: number;
+            /** Since */
+            since: string | null;
+        };
+        /**
+         * SecondFactorSecretBody
+         * @description What an app for codes takes: the ``picture`` (SVG) of the ``uri``, or the ``secret`` typed. Shown this once.
+         */
+        SecondFactorSecretBody: {
+            /** Picture */
+            picture: string;
+            /** Secret */
+            secret: string;
+            /** Uri */
+            uri: string;
+        };
         /**
          * SenderCreate
          * @description A user who may send to a feed.
@@ -5347,6 +5535,8 @@ export interface components {
             csrf: string | null;
             /** Email */
             email: string;
+            /** Held Back */
+            held_back: components["schemas"]["HeldBackBody"][];
             /** Memberships */
             memberships: components["schemas"]["MembershipBody"][];
             /** Name */
@@ -5409,13 +5599,45 @@ export interface components {
         };
         /**
          * SignIn
-         * @description A sign-in by password.
+         * @description A sign-in by password; who has a second factor sends its ``code`` too, or a recovery code.
          */
         SignIn: {
+            /** Code */
+            code?: string | null;
             /** Email */
             email: string;
             /** Password */
             password: string;
+        };
+        /**
+         * SignInPolicyBody
+         * @description Of whom an organisation demands a second factor: of nobody, its members, or all below as well.
+         *
+         *     ``demanded_above`` says that one above demands it anyway; ``without`` is how many of its members have none yet.
+         */
+        SignInPolicyBody: {
+            /** Demanded Above */
+            demanded_above: boolean;
+            /** Organisation */
+            organisation: string;
+            /**
+             * Second Factor
+             * @enum {string}
+             */
+            second_factor: "nobody" | "members" | "all below";
+            /** Without */
+            without: number;
+        };
+        /**
+         * SignInPolicyUpdate
+         * @description Of whom a second factor is demanded from now on.
+         */
+        SignInPolicyUpdate: {
+            /**
+             * Second Factor
+             * @enum {string}
+             */
+            second_factor: "nobody" | "members" | "all below";
         };
         /**
          * SizeForm
@@ -8138,6 +8360,36 @@ export interface operations {
             };
         };
     };
+    take_second_factor: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                organisation: string;
+                user_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     list_message_texts: {
         parameters: {
             query?: never;
@@ -8807,6 +9059,72 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Page_RatingDifferenceBody_"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    read_sign_in_policy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                organisation: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SignInPolicyBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    set_sign_in_policy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                organisation: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SignInPolicyUpdate"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SignInPolicyBody"];
                 };
             };
             /** @description A refusal, as problem details */
@@ -10109,6 +10427,165 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    read_second_factor: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SecondFactorBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    begin_second_factor: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SecondFactorBegin"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SecondFactorSecretBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    confirm_second_factor: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CodeBody"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecoveryCodesBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    drop_second_factor: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CodeBody"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    renew_recovery_codes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CodeBody"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecoveryCodesBody"];
+                };
             };
             /** @description A refusal, as problem details */
             default: {

@@ -7,7 +7,16 @@ from fastapi.middleware.gzip import GZipMiddleware
 from fastapi.routing import APIRoute
 
 from gradumen.api import audit_entries, clock, console, health, messages, metrics, problems, tasks
-from gradumen.api.access import invitations, members, passwords, sessions, set_up, tokens
+from gradumen.api.access import (
+    invitations,
+    members,
+    passwords,
+    second_factors,
+    sessions,
+    set_up,
+    sign_in_policies,
+    tokens,
+)
 from gradumen.api.billing import bill_runs, charges, invoices, rating_differences, tax_rates
 from gradumen.api.catalogue import (
     catalogue,
@@ -41,6 +50,8 @@ ROUTERS = (
     set_up,
     sessions,
     passwords,
+    second_factors,
+    sign_in_policies,
     members,
     invitations,
     tokens,

@@ -6,7 +6,7 @@ import sys
 from collections.abc import Callable, Sequence
 
 from gradumen.cli import audit_entries, backups, clock, messages, migrate, sealing, serve, tasks
-from gradumen.cli.access import invitations, members, sessions, tokens
+from gradumen.cli.access import invitations, members, second_factors, sessions, sign_in_policies, tokens
 from gradumen.cli.billing import bill_runs, invoices, tax_rates
 from gradumen.cli.catalogue import catalogue
 from gradumen.cli.metering import feeds, readings, usage, uses
@@ -47,6 +47,8 @@ NOUNS = (
     tax_rates,
     members,
     invitations,
+    second_factors,
+    sign_in_policies,
     tokens,
     tasks,
     messages,

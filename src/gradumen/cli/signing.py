@@ -9,12 +9,17 @@ from contextlib import contextmanager
 
 from gradumen.cli.profiles import DEFAULT_URL, read_profiles
 from gradumen.client import Client
-from gradumen.core.errors import Invalid
+from gradumen.core.errors import Invalid, SecondFactorNeeded
+from gradumen.wire.access.sessions import SessionBody
 
 
 def add_password(parser: argparse.ArgumentParser) -> None:
     """What `signed_in` takes."""
-    parser.add_argument("--password-stdin", action="store_true", help="read your password from standard input")
+    parser.add_argument(
+        "--password-stdin",
+        action="store_true",
+        help="read your password, and the code of a second factor, from lines of standard input",
+    )
 
 
 @contextmanager
@@ -28,8 +33,16 @@ def signed_in(arguments: argparse.Namespace) -> Iterator[Client]:
     if profile is None:
         raise Invalid("sign in first: gradumen sign-in", field="profile", value=arguments.profile)
     with Client(url_of(arguments)) as client:
-        client.sign_in(profile["email"], ask_password(arguments, f"Password of {profile['email']}: "))
+        sign_in(arguments, client, profile["email"], ask_password(arguments, f"Password of {profile['email']}: "))
         yield client
+
+
+def sign_in(arguments: argparse.Namespace, client: Client, email: str, password: str) -> SessionBody:
+    """Begin a session; who has a second factor is asked for its code."""
+    try:
+        return client.sign_in(email, password)
+    except SecondFactorNeeded:
+        return client.sign_in(email, password, ask_password(arguments, "Code of your second factor: "))
 
 
 def ask_password(arguments: argparse.Namespace, prompt: str = "Password: ") -> str:

@@ -7,7 +7,9 @@ import httpx
 
 from gradumen.client.access.invitations import Invitations
 from gradumen.client.access.members import Members
+from gradumen.client.access.second_factors import SecondFactors
 from gradumen.client.access.sessions import Sessions
+from gradumen.client.access.sign_in_policies import SignInPolicies
 from gradumen.client.access.tokens import Tokens
 from gradumen.client.audit_entries import AuditEntries
 from gradumen.client.billing.bill_runs import BillRuns
@@ -83,6 +85,8 @@ class Client:
         self.sessions = Sessions(self.connection)
         self.tasks = Tasks(self.connection)
         self.messages = Messages(self.connection)
+        self.second_factors = SecondFactors(self.connection)
+        self.sign_in_policies = SignInPolicies(self.connection)
         self.audit_entries = AuditEntries(self.connection)
         self.clock = Clock(self.connection)
 
@@ -90,9 +94,9 @@ class Client:
         """Make the provider and its first administrator."""
         self.connection.send("POST", "set-up", json=body.model_dump(mode="json"))
 
-    def sign_in(self, email: str, password: str) -> SessionBody:
+    def sign_in(self, email: str, password: str, code: str | None = None) -> SessionBody:
         """Begin a session; see `Connection.sign_in`."""
-        return self.connection.sign_in(email, password)
+        return self.connection.sign_in(email, password, code)
 
     def session(self) -> SessionBody:
         """Who is signed in."""

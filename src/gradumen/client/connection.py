@@ -47,14 +47,15 @@ class Connection:
             verify=_trusted(),
         )
 
-    def sign_in(self, email: str, password: str) -> SessionBody:
+    def sign_in(self, email: str, password: str, code: str | None = None) -> SessionBody:
         """Begin a session of a user.
 
         Raises:
-            NotSignedIn: wrong address or password.
+            SecondFactorNeeded: the password is right; send the code of the user's second factor too.
+            NotSignedIn: wrong address, password or code.
             SlowDown: too many failures.
         """
-        session = self.post("session", SessionBody, {"email": email, "password": password})
+        session = self.post("session", SessionBody, {"email": email, "password": password, "code": code})
         self.http.headers["X-CSRF-Token"] = session.csrf or ""
         return session
 

@@ -6,6 +6,7 @@ GradumenError
 │   ├── CatalogueInvalid     problems in catalogue files, each with file, line and path
 │   └── NotPriceable         no rate card, tax rate or subscription where one is needed
 ├── NotSignedIn              nobody is signed in, or the session or token is over
+│   └── SecondFactorNeeded   the password is right, a code is asked for
 ├── Forbidden                may be seen but not done
 │   ├── SessionChanged       a page of an earlier session
 │   └── NeedsPassword        only somebody signed in by password does this, no program
@@ -175,6 +176,15 @@ class NotSignedIn(GradumenError):
     """Nobody is signed in, or the session or token is over or withdrawn."""
 
     code = "not_signed_in"
+
+
+class SecondFactorNeeded(NotSignedIn):
+    """The password is right; the user has a second factor, and its code is asked for."""
+
+    code = "second_factor_needed"
+
+    def __init__(self) -> None:
+        GradumenError.__init__(self, "send the code of your second factor too, or one of your recovery codes")
 
 
 class Forbidden(GradumenError):

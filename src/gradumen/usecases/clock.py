@@ -26,8 +26,9 @@ def set_clock(tx: Session, caller: Caller, *, to: datetime | None, held: bool, a
         Invalid: out of range or without a zone.
     """
     scope = load_scope(tx, caller)
-    roots = {scope.tree.chain(org)[-1] for org in caller.roles}
-    if not any(may(caller.roles[root], Right.MANAGE_ORGANISATIONS) for root in roots if root in caller.roles):
+    roles = scope.caller.roles
+    roots = {scope.tree.chain(org)[-1] for org in roles}
+    if not any(may(roles[root], Right.MANAGE_ORGANISATIONS) for root in roots if root in roles):
         raise Forbidden(right=Right.MANAGE_ORGANISATIONS, organisation="the provider")
     if not allowed:
         raise Forbidden(right="clock control (GRADUMEN_CLOCK_CONTROL)", organisation="the provider")
@@ -41,7 +42,7 @@ def set_clock(tx: Session, caller: Caller, *, to: datetime | None, held: bool, a
         row.held_at = moment if held else None
         row.offset_seconds = 0 if held else int((moment - caller.at).total_seconds())
     tx.flush()
-    root = next(root for root in roots if root in caller.roles)
+    root = next(root for root in roots if root in roles)
     after = {"to": None if to is None else to.isoformat(), "held": held}
     record(tx, caller, "clock set", root, "the business clock", after=after)
     return ClockBody(now=business_now(tx, caller.at), held=row.held_at is not None)

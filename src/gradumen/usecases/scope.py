@@ -16,7 +16,11 @@ from gradumen.store.unit_of_work import Session
 
 @dataclass(frozen=True, slots=True)
 class Caller:
-    """A signed-in user or program: its roles, the real time of the call, by which token and from where it came."""
+    """A signed-in user or program: its roles, the real time of the call, by which token and from where it came.
+
+    ``proved`` says that its second factor was looked at, or that it needs none: what runs by itself was asked for by
+    somebody who had one where it was demanded.
+    """
 
     user_id: UUID
     email: str
@@ -25,6 +29,7 @@ class Caller:
     at: datetime
     token_id: UUID | None = None
     address: str = ""
+    proved: bool = True
 
 
 @dataclass(frozen=True, slots=True)
@@ -133,6 +138,8 @@ def load_scope(tx: Session, caller: Caller) -> Scope:
     now = business_now(tx, caller.at)
     tree = load_tree(tx, now)
     roles = {each: role for each, role in caller.roles.items() if KEPT[tree.state(each)]}
+    if not caller.proved:
+        roles = {each: role for each, role in roles.items() if tree.demanding(each) is None}
     readers = [each for each, role in roles.items() if may(role, Right.READ)]
     return Scope(replace(caller, roles=roles), tree, frozenset(tree.below(readers)), now)
 

@@ -25,12 +25,13 @@ _DEVICE_SECONDS = int(sessions.DEVICE_KEPT.total_seconds())
 
 @router.post("/session", tags=["sessions"])
 def sign_in(body: SignIn, request: Request, response: Response, uow: Uow, settings: Configured) -> SessionBody:
-    """Sign in by password; the session is in an HttpOnly cookie."""
+    """Sign in by password, and by a code where one has a second factor; the session is in an HttpOnly cookie."""
     at = datetime.now(UTC)
     signed = sessions.sign_in(
         uow,
         email=body.email,
         password=body.password,
+        code=body.code,
         place=sessions.Place(
             address_of(request),
             request.headers.get("user-agent", ""),
@@ -74,7 +75,14 @@ def _session(uow: UnitOfWork, caller: Caller, csrf: str | None) -> SessionBody:
         for each in members.list_memberships(uow, caller)
     ]
     now = clock.read_clock(uow, caller).now
-    return SessionBody(email=caller.email, name=caller.name, memberships=memberships, now=now, csrf=csrf)
+    return SessionBody(
+        email=caller.email,
+        name=caller.name,
+        memberships=memberships,
+        held_back=members.list_held_back(uow, caller),
+        now=now,
+        csrf=csrf,
+    )
 
 
 @router.delete("/session", status_code=status.HTTP_204_NO_CONTENT, tags=["sessions"])

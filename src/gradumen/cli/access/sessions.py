@@ -6,7 +6,7 @@ from typing import Any
 
 from gradumen.cli.output import Out
 from gradumen.cli.profiles import read_profiles, store_profile
-from gradumen.cli.signing import ask_password, url_of
+from gradumen.cli.signing import ask_password, sign_in, url_of
 from gradumen.client import Client
 from gradumen.core.errors import Invalid
 from gradumen.wire.access.sessions import SetUp
@@ -14,12 +14,12 @@ from gradumen.wire.access.sessions import SetUp
 
 def register(nouns: Any) -> None:
     """Add the commands."""
-    sign_in = nouns.add_parser("sign-in", help="sign in and store a token in the profile")
-    sign_in.add_argument("email")
-    sign_in.add_argument("--organisation", "-o", help="which of your organisations; needed when you have several")
-    sign_in.add_argument("--days", type=int, default=90, help="how long the token lasts")
-    sign_in.add_argument("--password-stdin", action="store_true", help="read the password from standard input")
-    sign_in.set_defaults(run=run_sign_in, local=True)
+    begin = nouns.add_parser("sign-in", help="sign in and store a token in the profile")
+    begin.add_argument("email")
+    begin.add_argument("--organisation", "-o", help="which of your organisations; needed when you have several")
+    begin.add_argument("--days", type=int, default=90, help="how long the token lasts")
+    begin.add_argument("--password-stdin", action="store_true", help="read the password from standard input")
+    begin.set_defaults(run=run_sign_in, local=True)
     sign_out = nouns.add_parser("sign-out", help="forget the profile and withdraw its token")
     sign_out.set_defaults(run=run_sign_out, local=True)
     who = nouns.add_parser("who-am-i", help="show who is signed in, with roles")
@@ -47,8 +47,13 @@ def _registerask_password(nouns: Any) -> None:
 def run_sign_in(arguments: argparse.Namespace, out: Out) -> int:
     """Sign in by password, make a token, store it."""
     with Client(url_of(arguments)) as client:
-        session = client.sign_in(arguments.email, ask_password(arguments))
+        session = sign_in(arguments, client, arguments.email, ask_password(arguments))
         own = {each.organisation: each for each in session.memberships}
+        if not own and session.held_back:
+            demanding = session.held_back[0].demanded_by
+            raise Invalid(
+                f"{demanding} demands a second factor; set it up with: gradumen second-factors set-up {session.email}"
+            )
         chosen = arguments.organisation or (next(iter(own)) if len(own) == 1 else None)
         if chosen not in own:
             raise Invalid(
@@ -91,6 +96,10 @@ def run_who_am_i(arguments: argparse.Namespace, client: Client, out: Out) -> int
         ("ORGANISATION", "NAME", "TYPE", "ROLE"),
         [(each.organisation, each.name, each.type, each.role) for each in session.memberships],
     )
+    for each in session.held_back:
+        out.say(
+            f"{each.name}: nothing until you have a second factor, which {each.demanded_by} demands; see second-factors"
+        )
     return 0
 
 
@@ -117,7 +126,7 @@ def run_change_password(arguments: argparse.Namespace, out: Out) -> int:
     """Change the password."""
     current, new = ask_password(arguments), ask_password(arguments, "New password: ")
     with Client(url_of(arguments)) as client:
-        client.sign_in(arguments.email, current)
+        sign_in(arguments, client, arguments.email, current)
         client.sessions.change_password(current, new)
     out.say("changed; sessions elsewhere are over, tokens go on")
     return 0

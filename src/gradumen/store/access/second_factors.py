@@ -1,4 +1,4 @@
-"""Queries of second factors, recovery codes, and what organisations demand of who signs in."""
+"""Queries of second factors and recovery codes."""
 
 from collections.abc import Collection, Sequence
 from uuid import UUID
@@ -6,7 +6,7 @@ from uuid import UUID
 from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session
 
-from gradumen.store.access.tables import RecoveryCodeRow, SecondFactorRow, SignInPolicyRow
+from gradumen.store.access.tables import RecoveryCodeRow, SecondFactorRow
 
 
 def lock_second_factor(tx: Session, user: UUID) -> SecondFactorRow | None:
@@ -49,8 +49,3 @@ def use_recovery_code(tx: Session, user: UUID, hashed: str) -> bool:
 def count_recovery_codes(tx: Session, user: UUID) -> int:
     """How many codes of a user are left."""
     return int(tx.scalar(select(func.count()).where(RecoveryCodeRow.user_id == user)) or 0)
-
-
-def demands_of(tx: Session) -> dict[UUID, str]:
-    """What each organisation demands, where it demands anything."""
-    return {row.organisation_id: row.second_factor for row in tx.scalars(select(SignInPolicyRow))}

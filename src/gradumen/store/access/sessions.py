@@ -9,7 +9,15 @@ from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.orm import Session
 
 from gradumen.core.permissions import Role
-from gradumen.store.access.tables import AttemptRow, DeviceRow, MemberRow, SessionRow, TokenRow, UserRow
+from gradumen.store.access.tables import (
+    AttemptRow,
+    DeviceRow,
+    MemberRow,
+    SecondFactorRow,
+    SessionRow,
+    TokenRow,
+    UserRow,
+)
 from gradumen.store.organisations.tables import OrganisationRow
 
 
@@ -37,18 +45,23 @@ def drop_old(tx: Session, *, sessions_over: datetime, devices_unused: datetime) 
     tx.execute(delete(DeviceRow).where(DeviceRow.used_at < devices_unused))
 
 
-def find_session(tx: Session, digest: str) -> tuple[SessionRow, UserRow, dict[UUID, Role]] | None:
-    """The session of a digest with its user, and the roles of that by organisation; what rests gives none."""
+def find_session(tx: Session, digest: str) -> tuple[SessionRow, UserRow, dict[UUID, Role], bool] | None:
+    """The session of a digest with its user, the roles of that by organisation, and whether it has a second factor.
+
+    What rests gives no role.
+    """
     rows = tx.execute(
-        select(SessionRow, UserRow, MemberRow)
+        select(SessionRow, UserRow, MemberRow, SecondFactorRow.since)
         .join(UserRow, UserRow.id == SessionRow.user_id)
+        .outerjoin(SecondFactorRow, SecondFactorRow.user_id == UserRow.id)
         .outerjoin(MemberRow, and_(MemberRow.user_id == UserRow.id, MemberRow.disabled_at.is_(None)))
         .where(SessionRow.id == digest)
     ).all()
     if not rows:
         return None
-    session, user, _ = rows[0]
-    return session, user, {member.organisation_id: Role(member.role) for *_, member in rows if member is not None}
+    session, user, _, since = rows[0]
+    roles = {member.organisation_id: Role(member.role) for _, _, member, _ in rows if member is not None}
+    return session, user, roles, since is not None
 
 
 def find_token(tx: Session, digest: str) -> TokenRow | None:

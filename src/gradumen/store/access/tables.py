@@ -130,12 +130,3 @@ class RecoveryCodeRow(Base):
 
     hash: Mapped[str] = mapped_column(ascii_text(64), primary_key=True)
     user_id: Mapped[UUID] = mapped_column(ForeignKey("users.id", ondelete="RESTRICT"))
-
-
-class SignInPolicyRow(Base):
-    """What an organisation demands of who signs in: a second factor of its members, or of all below as well."""
-
-    __tablename__ = "sign_in_policies"
-
-    organisation_id: Mapped[UUID] = mapped_column(ForeignKey("organisations.id", ondelete="RESTRICT"), primary_key=True)
-    second_factor: Mapped[str] = mapped_column(ascii_text(16))

@@ -8,6 +8,7 @@ from uuid import UUID
 from sqlalchemy import FetchedValue, ForeignKey, Index, Integer, String, Text, UniqueConstraint, select
 from sqlalchemy.orm import Mapped, Session, mapped_column
 
+from gradumen.core.organisations.sign_in_policies import Demand
 from gradumen.core.organisations.states import State, heaviest
 from gradumen.store.columns import Base, Moment, ascii_text
 from gradumen.store.revisions import TREE, kept
@@ -115,6 +116,15 @@ class BillingZoneRow(Base):
     zone: Mapped[str] = mapped_column(ascii_text(64))
 
 
+class SignInPolicyRow(Base):
+    """What an organisation demands of who signs in: a second factor of its members, or of all below as well."""
+
+    __tablename__ = "sign_in_policies"
+
+    organisation_id: Mapped[UUID] = mapped_column(ForeignKey("organisations.id", ondelete="RESTRICT"), primary_key=True)
+    second_factor: Mapped[str] = mapped_column(ascii_text(16))
+
+
 class ProjectRow(Base):
     __tablename__ = "projects"
     __table_args__ = (UniqueConstraint("organisation_id", "slug"),)
@@ -131,11 +141,16 @@ class ProjectRow(Base):
 class Tree:
     """The organisations' parents and states at a moment, small enough to hold at once (16 bytes twice each).
 
-    ``own_states`` has those that are not active.
+    ``own_states`` has those that are not active, ``demands`` who demands a second factor and of whom.
     """
 
-    def __init__(self, parents: Mapping[UUID, UUID], own_states: Mapping[UUID, State] | None = None) -> None:
-        self.parents, self.own_states = parents, own_states or {}
+    def __init__(
+        self,
+        parents: Mapping[UUID, UUID],
+        own_states: Mapping[UUID, State] | None = None,
+        demands: Mapping[UUID, Demand] | None = None,
+    ) -> None:
+        self.parents, self.own_states, self.demands = parents, own_states or {}, demands or {}
         self._children: dict[UUID, list[UUID]] = {}
         for child, parent in parents.items():
             self._children.setdefault(parent, []).append(child)
@@ -157,6 +172,15 @@ class Tree:
         if not self.own_states:
             return State.ACTIVE
         return heaviest(self.own_states.get(each, State.ACTIVE) for each in self.chain(organisation))
+
+    def demanding(self, organisation: UUID) -> UUID | None:
+        """Who demands a second factor of an organisation's members: it itself, or the nearest above that does."""
+        if not self.demands:
+            return None
+        if organisation in self.demands:
+            return organisation
+        above = self.chain(organisation)[1:]
+        return next((each for each in above if self.demands.get(each) is Demand.BELOW), None)
 
     def below(self, roots: Iterable[UUID]) -> frozenset[UUID]:
         """The roots and everything under them."""
@@ -182,8 +206,9 @@ class _Edges:
         self,
         rows: Sequence[tuple[UUID, UUID, datetime, datetime | None]],
         states: Sequence[tuple[UUID, datetime, State]],
+        demands: Mapping[UUID, Demand],
     ) -> None:
-        self.rows, self.states = rows, states
+        self.rows, self.states, self.demands = rows, states, demands
         moments = {each for row in rows for each in row[2:] if each is not None}
         self.changes = sorted(moments | {starts for _, starts, _ in states})
         self._trees: dict[int, Tree] = {}
@@ -198,7 +223,7 @@ class _Edges:
             }
             states = {organisation: state for organisation, starts, state in self.states if starts <= moment}
             resting = {organisation: state for organisation, state in states.items() if state is not State.ACTIVE}
-            self._trees[place] = Tree(parents, resting)
+            self._trees[place] = Tree(parents, resting, self.demands)
         return self._trees[place]
 
 
@@ -209,7 +234,12 @@ def load_tree(tx: Session, at: datetime) -> Tree:
         columns = (ParentEdgeRow.child_id, ParentEdgeRow.parent_id, ParentEdgeRow.starts_at, ParentEdgeRow.ends_at)
         edges = [(child, parent, starts, ends) for child, parent, starts, ends in tx.execute(select(*columns))]
         dated = select(StateRow.organisation_id, StateRow.starts_at, StateRow.state).order_by(StateRow.starts_at)
-        return _Edges(edges, [(owner, starts, State(state)) for owner, starts, state in tx.execute(dated)])
+        demanded = select(SignInPolicyRow.organisation_id, SignInPolicyRow.second_factor)
+        return _Edges(
+            edges,
+            [(owner, starts, State(state)) for owner, starts, state in tx.execute(dated)],
+            {owner: Demand(demand) for owner, demand in tx.execute(demanded)},
+        )
 
     return kept(tx, TREE, read).at(at)
 

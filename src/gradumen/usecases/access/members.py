@@ -21,6 +21,7 @@ from gradumen.usecases.limits import check_room_for_user
 from gradumen.usecases.messages import Reader, tell
 from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope, require_password
 from gradumen.wire.access.members import InvitationBody, JoinedBody, MemberBody
+from gradumen.wire.access.sessions import HeldBackBody
 
 INVITED_FOR = timedelta(days=7)
 
@@ -32,6 +33,24 @@ def list_memberships(tx: Session, caller: Caller) -> list[JoinedBody]:
     rows = organisations_by_id(tx, set(roles))
     found = [
         JoinedBody(organisation=row.slug, name=row.name, type=row.type, role=roles[id]) for id, row in rows.items()
+    ]
+    return sorted(found, key=lambda each: each.organisation)
+
+
+@use_case
+def list_held_back(tx: Session, caller: Caller) -> list[HeldBackBody]:
+    """Where the caller is a member to no avail until it has a second factor."""
+    tree = load_scope(tx, caller).tree
+    demanded = {each: by for each in caller.roles if not caller.proved and (by := tree.demanding(each)) is not None}
+    rows = organisations_by_id(tx, {*demanded, *demanded.values()})
+    found = [
+        # Who is above one's seller is not named.
+        HeldBackBody(
+            organisation=rows[each].slug,
+            name=rows[each].name,
+            demanded_by=rows[by].name if by in tree.chain(each)[:2] else rows[each].name,
+        )
+        for each, by in demanded.items()
     ]
     return sorted(found, key=lambda each: each.organisation)
 

@@ -10,7 +10,7 @@ from uuid import UUID
 from argon2 import PasswordHasher
 from argon2.exceptions import InvalidHashError, VerificationError
 
-from gradumen.core.errors import NotFound, NotSignedIn, SessionChanged
+from gradumen.core.errors import NotFound, NotSignedIn, SecondFactorNeeded, SessionChanged
 from gradumen.core.organisations.states import KEPT, State
 from gradumen.core.permissions import Role, least
 from gradumen.store.access import sessions
@@ -18,6 +18,7 @@ from gradumen.store.access.members import find_user, memberships_of, roles_of
 from gradumen.store.access.tables import DeviceRow, MemberRow, SessionRow, UserRow
 from gradumen.store.organisations.tables import OrganisationRow, load_tree
 from gradumen.store.unit_of_work import Session, UnitOfWork, use_case
+from gradumen.usecases.access.codes import WRONG_CODE, has_second_factor, take_code
 from gradumen.usecases.access.pace import Pace, count_attempt, forgive, network_of, take_back
 from gradumen.usecases.audit_entries import record_sign_in
 from gradumen.usecases.scope import Caller, business_now
@@ -58,7 +59,16 @@ class Place:
 
 
 def sign_in(
-    uow: UnitOfWork, *, email: str, password: str, place: Place, at: datetime, free: int, longest: int, hours: int
+    uow: UnitOfWork,
+    *,
+    email: str,
+    password: str,
+    code: str | None,
+    place: Place,
+    at: datetime,
+    free: int,
+    longest: int,
+    hours: int,
 ) -> SignedIn:
     """Start a session.
 
@@ -67,7 +77,9 @@ def sign_in(
 
     Raises:
         SlowDown: too many attempts in a row failed; the password is not looked at.
-        NotSignedIn: wrong address or password, not told apart; or all that the user is a member of is closed.
+        NotSignedIn: wrong address or password, not told apart; a wrong code; or all that the user is a member of is
+            closed.
+        SecondFactorNeeded: the password is right, and a code is asked for.
     """
     known = _password_hash(uow, email)
     paces = _paces(uow, known[0] if known else None, email=email, place=place, at=at, free=free, longest=longest)
@@ -76,6 +88,15 @@ def sign_in(
     if known is None or not right:
         _note_failure(uow, known[0] if known else None, email=email, address=place.address, at=at)
         raise NotSignedIn(WRONG)
+    if has_second_factor(uow, known[0]):
+        guesses = Pace(f"code of {known[0]} {paces[0].subject if len(paces) == 1 else ''}", free, longest)
+        if code is None:
+            raise SecondFactorNeeded
+        count_attempt(uow, [guesses], at=at)
+        if not take_code(uow, known[0], code, at=at):
+            _note_failure(uow, known[0], email=email, address=place.address, at=at)
+            raise NotSignedIn(WRONG_CODE)
+        paces.append(guesses)
     return _start(uow, known[0], paces, email=email, place=place, at=at, hours=hours)
 
 
@@ -214,10 +235,10 @@ def caller_of_session(tx: Session, *, secret: str, csrf: str | None, unsafe: boo
     found = sessions.find_session(tx, digest(secret))
     if found is None or found[0].expires_at <= at:
         raise NotSignedIn("the session is over; sign in again")
-    row, user, roles = found
+    row, user, roles, proved = found
     if unsafe and not secrets.compare_digest(row.csrf.encode(), (csrf or "").encode()):
         raise SessionChanged
-    return Caller(user.id, user.email, user.name, roles, at), row.csrf
+    return Caller(user.id, user.email, user.name, roles, at, proved=proved), row.csrf
 
 
 def _caller(tx: Session, user_id: UUID, at: datetime) -> Caller:

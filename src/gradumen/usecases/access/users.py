@@ -129,7 +129,7 @@ def make_password_reset(tx: Session, caller: Caller, *, organisation: str, user_
     if tx.get(MemberRow, (user_id, row.id)) is None:
         raise NotFound("member", user_id)
     # Whoever sets a password is that user everywhere, so it takes the say of all its organisations.
-    if any(caller.roles.get(each) != Role.ADMINISTRATOR for each in memberships_of(tx, user_id)):
+    if any(scope.caller.roles.get(each) != Role.ADMINISTRATOR for each in memberships_of(tx, user_id)):
         raise Forbidden(right=Right.MANAGE_MEMBERS, organisation="every organisation that this user is a member of")
     secret = secrets.token_urlsafe(32)
     drop_password_resets(tx, user_id)

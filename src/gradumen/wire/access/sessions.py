@@ -27,10 +27,11 @@ class SetUpBody(Body):
 
 
 class SignIn(Body):
-    """A sign-in by password."""
+    """A sign-in by password; who has a second factor sends its ``code`` too, or a recovery code."""
 
     email: str
     password: str
+    code: str | None = None
 
 
 class MembershipBody(Body):
@@ -43,12 +44,21 @@ class MembershipBody(Body):
     rights: list[Right]
 
 
+class HeldBackBody(Body):
+    """A membership that gives nothing until its user has a second factor, and who demands that."""
+
+    organisation: str
+    name: str
+    demanded_by: str
+
+
 class SessionBody(Body):
     """Who is signed in; ``csrf`` goes into X-CSRF-Token of every changing call with a session cookie."""
 
     email: str
     name: str
     memberships: list[MembershipBody]
+    held_back: list[HeldBackBody]
     now: datetime
     csrf: str | None = None
 
