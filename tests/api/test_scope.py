@@ -124,6 +124,7 @@ def calls(side: Side, invoice: InvoiceBody, world: World) -> dict[str, Call]:
     wanted, order = requested(side, world), ordered(side, invoice.currency, world)
     placed = {"kind": "subscribe", "day": "2026-11-01", "plan": "open-range", "tier": "heath", "name": "z"}
     refusal = {"approve": False, "reason": "No room"}
+    limits = [{"organisation": side.buyer, "measure": "storage", "limit": "0"}]
     code = {"code": "123456"}
     message, text = admin.messages.list(side.seller, limit=1)[0].id, {"subject": "x", "body": "y"}
     versions = {"before": "1", "after": "1"}
@@ -186,6 +187,8 @@ def calls(side: Side, invoice: InvoiceBody, world: World) -> dict[str, Call]:
         "grant_project_quota": Call(
             "PUT", f"{org}/projects/{side.project}/quotas/storage", {"limit": "0"}, viewer=403, above=200
         ),
+        "read_quota_matrix": Call("GET", f"{own}/quota-matrix", above=200),
+        "change_quota_matrix": Call("PUT", f"{own}/quota-matrix", {"changes": limits}, viewer=403, above=200),
         "list_quota_requests": Call("GET", f"{own}/quota-requests", above=200),
         "ask_quota": Call("POST", f"{org}/quota-requests", more, viewer=403),
         "answer_quota_request": Call("POST", f"quota-requests/{wanted}/answer", {"limit": "0"}, viewer=403, above=404),

@@ -40,13 +40,17 @@ class Tab:
     def go(self, path: str, heading: str) -> None:
         """To a page: where the console is open already as by one of its links, else by its address."""
         if self.page.get_by_role("navigation").count():
-            self.page.evaluate(
-                "to => { history.pushState({}, '', to); dispatchEvent(new PopStateEvent('popstate')) }", path
-            )
+            self.show(path)
         else:
             self.page.goto(self.url + path)
         expect(self.page.get_by_role("heading", name=heading, level=1)).to_be_visible()
         self.settle()
+
+    def show(self, path: str) -> None:
+        """To a page, as by one of the console's links."""
+        self.page.evaluate(
+            "to => { history.pushState({}, '', to); dispatchEvent(new PopStateEvent('popstate')) }", path
+        )
 
     def day(self, label: str, day: str, where: Locator | None = None) -> None:
         """Type a day into a field of one, over what is there; no day empties it."""
@@ -84,7 +88,7 @@ class Tab:
         self._violations(within, "{}")
         self.page.emulate_media(color_scheme="dark")
         self._violations(within, "{runOnly: ['color-contrast']}")
-        self.page.emulate_media(color_scheme="light")
+        self.page.emulate_media(color_scheme="light", reduced_motion="reduce")
 
     def _violations(self, within: str | None, rules: str) -> None:
         self.page.evaluate("() => new Promise(done => requestAnimationFrame(() => requestAnimationFrame(done)))")

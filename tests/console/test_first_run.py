@@ -28,7 +28,7 @@ def readings(month: str) -> str:
 
 
 def test_from_the_set_up_code_to_a_first_draft(browser: Browser, service: Service, tmp_path: Path) -> None:
-    context = browser.new_context(viewport={"width": 1280, "height": 800})
+    context = browser.new_context(viewport={"width": 1280, "height": 800}, reduced_motion="reduce")
     tab = Tab(context.new_page(), service.url)
     page = tab.page
     page.goto(service.url)

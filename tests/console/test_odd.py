@@ -63,7 +63,7 @@ PATHS = {
 @pytest.mark.parametrize("width", [1280, 390])
 def test_odd_names_and_large_sums_are_whole_and_break_no_page(browser: Browser, odd: World, width: int) -> None:
     odd.close("tarnwick", "mara", "2026-09", issue=False)
-    context = browser.new_context(viewport={"width": width, "height": 844})
+    context = browser.new_context(viewport={"width": width, "height": 844}, reduced_motion="reduce")
     tab = Tab(context.new_page(), odd.url)
     tab.sign_in("mara")
     for path, heading in PATHS.items():
@@ -110,28 +110,17 @@ PAGES = {
     "/organisations/oxbow": "Oxbow Managed IT",
     "/organisations/oxbow/quotas": "Oxbow Managed IT",
     "/organisations/oxbow/subscriptions": "Oxbow Managed IT",
-    "/organisations/oxbow/projects": "Oxbow Managed IT",
-    "/organisations/oxbow/people": "Oxbow Managed IT",
-    "/organisations/oxbow/details": "Oxbow Managed IT",
-    "/plans": "",
     "/rate-cards": "",
-    "/unpublished-changes": "",
-    "/special-terms": "",
     "/estimate": "",
     "/margins": "",
     "/usage?period=2026-09": "",
     "/feeds": "",
     "/invoices": "",
-    "/bill-runs": "",
-    "/tax-rates": "",
     "/spend": "",
-    "/earned?period=2026-09": "",
     "/members": "",
     "/record": "",
-    "/record/work": "",
-    "/account": "",
 }
-"""Every page that asks the service for something when it is opened, with its heading where that depends on nothing."""
+"""Pages that ask the service for something of their own, with what stands in their headings."""
 
 
 class Service:
@@ -182,7 +171,7 @@ def test_each_page_whose_calls_fail_says_so_and_can_be_tried_again(tab: Tab, wor
 def test_a_page_whose_calls_are_slow_shows_that_and_can_be_left(tab: Tab, world: World) -> None:
     tab.sign_in("mara")
     page, service = tab.page, Service(tab.page)
-    for path in ("/organisations/oxbow/quotas", "/usage?period=2026-09", "/invoices", "/spend", "/members"):
+    for path in ("/organisations/oxbow/quotas", "/invoices", "/spend"):
         service.how = "wait"
         page.goto(tab.url + path)
         expect(page.get_by_role("status", name="loading").or_(page.get_by_role("progressbar")).first).to_be_visible()

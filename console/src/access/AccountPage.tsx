@@ -9,6 +9,7 @@ import { momentName } from '../shared/dates';
 import { Page, Section } from '../shared/Page';
 import { Empty, Query } from '../shared/States';
 import { PasswordDialog } from './PasswordDialog';
+import { SecondFactor } from './SecondFactor';
 import { TokenDialog } from './TokenDialog';
 import { sessionsOptions, tokensOptions } from './members';
 
@@ -25,6 +26,7 @@ export default function AccountPage() {
         </Button>
       }
     >
+      <SecondFactor />
       <Sessions />
       <Tokens />
       <Typography variant="body2" color="text.secondary">

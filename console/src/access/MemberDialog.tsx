@@ -1,6 +1,7 @@
 /** One member: role, rest, removal, and a link for a new password. */
 import { Box, Button } from '@mui/material';
 import { useMutation, useQueryClient } from '@tanstack/react-query';
+import { useState } from 'react';
 import * as z from 'zod/mini';
 import { api, body } from '../shared/api';
 import { CheckInput, EntryDialog, Remark, TextInput } from '../shared/form';
@@ -55,6 +56,7 @@ export function MemberDialog({
       <TextInput name="role" label="Role" options={ROLE_CHOICES} />
       <CheckInput name="disabled" label="Disabled: no rights here until enabled again; tokens rest too" />
       <Reset path={path} email={member.email} />
+      {member.second_factor && <TakeFactor path={path} member={member} listed={listed} />}
     </EntryDialog>
   );
 }
@@ -83,6 +85,44 @@ function Reset({ path, email }: { path: { organisation: string; user_id: string 
       {reset.error && (
         <Box role="alert" sx={{ mt: 1, color: 'error.main', fontSize: '0.86rem' }}>
           {reset.error.message}
+        </Box>
+      )}
+    </Box>
+  );
+}
+
+/** For who lost the app and the recovery codes. */
+function TakeFactor(props: {
+  path: { organisation: string; user_id: string };
+  member: Member;
+  listed: () => Promise<void>;
+}) {
+  const { path, member, listed } = props;
+  const [sure, setSure] = useState(false);
+  const take = useMutation({
+    mutationFn: async () => {
+      await api.DELETE('/api/v1/organisations/{organisation}/members/{user_id}/second-factor', {
+        params: { path },
+      });
+    },
+    onSuccess: listed,
+  });
+  return (
+    <Box sx={{ gridColumn: '1 / -1' }}>
+      {take.isSuccess ? (
+        <Remark>{member.name} signs in by password alone, and was told by mail.</Remark>
+      ) : (
+        <Button
+          variant="outlined"
+          loading={take.isPending}
+          onClick={() => (sure ? take.mutate() : setSure(true))}
+        >
+          {sure ? 'Yes, the second factor is lost: take it away' : 'Take the second factor away'}
+        </Button>
+      )}
+      {take.error && (
+        <Box role="alert" sx={{ mt: 1, color: 'error.main', fontSize: '0.86rem' }}>
+          {take.error.message}
         </Box>
       )}
     </Box>

@@ -8,6 +8,7 @@ import { DataTable, byText } from '../shared/DataTable';
 import { momentName } from '../shared/dates';
 import { Page, Section } from '../shared/Page';
 import { Empty, Query } from '../shared/States';
+import { Demanded } from './Demanded';
 import { InviteDialog } from './InviteDialog';
 import { MemberDialog } from './MemberDialog';
 import { type Member, invitationsOptions, membersOptions } from './members';
@@ -47,11 +48,13 @@ export default function MembersPage() {
                 order: byText((row) => row.email),
               },
               { key: 'role', title: 'Role', cell: (row) => row.role, order: byText((row) => row.role) },
+              { key: 'factor', title: 'Second factor', cell: (row) => (row.second_factor ? 'yes' : 'none') },
               { key: 'state', title: 'State', cell: (row) => (row.disabled ? 'disabled' : 'active') },
             ]}
           />
         )}
       </Query>
+      {manages && <Demanded organisation={home.organisation} sells={home.type !== 'tenant'} />}
       {manages && <Invitations organisation={home.organisation} />}
       {inviting && (
         <InviteDialog organisation={home.organisation} name={home.name} onClose={() => setInviting(false)} />

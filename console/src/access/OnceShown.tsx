@@ -30,7 +30,13 @@ export function OnceShown({ secret, children }: { secret: string; children: stri
         <Box
           component="code"
           data-testid="secret"
-          sx={{ fontFamily: MONO, fontSize: '0.8rem', overflowWrap: 'anywhere', flex: 1 }}
+          sx={{
+            fontFamily: MONO,
+            fontSize: '0.8rem',
+            overflowWrap: 'anywhere',
+            whiteSpace: 'pre-line',
+            flex: 1,
+          }}
         >
           {secret}
         </Box>

@@ -27,6 +27,7 @@ const NELL: Member = {
   name: 'Nell',
   role: 'viewer',
   disabled: false,
+  second_factor: false,
 };
 const asked: { method: string; path: string; body: unknown }[] = [];
 const closed = vi.fn();

@@ -1,5 +1,5 @@
 /** Who is signed in. */
-import { queryOptions, useQuery, useSuspenseQuery } from '@tanstack/react-query';
+import { queryOptions, useQuery, useQueryClient, useSuspenseQuery } from '@tanstack/react-query';
 import { useMatch, useSearchParams } from 'react-router';
 import { Refusal, api, body, setCsrf, type Schemas } from '../shared/api';
 
@@ -63,4 +63,16 @@ export function useSignedIn() {
   const mayAt = (right: Right, organisation: string | null): boolean =>
     session.memberships.some((each) => each.organisation === organisation && each.rights.includes(right));
   return { session, home, may, mayAt };
+}
+
+/** Ends the session, and forgets what was shown in it. */
+export function useSignOut(): () => Promise<void> {
+  const queries = useQueryClient();
+  return async () => {
+    await api.DELETE('/api/v1/session');
+    setCsrf('');
+    rememberSignedIn(false);
+    queries.setQueryData(sessionOptions.queryKey, null);
+    queries.removeQueries({ predicate: (query) => query.queryKey[0] !== sessionOptions.queryKey[0] });
+  };
 }

@@ -14,6 +14,7 @@ const JoinPage = lazy(() => import('../access/JoinPage'));
 const MessagesPage = lazy(() => import('../access/MessagesPage'));
 const MessageTextsPage = lazy(() => import('../access/MessageTextsPage'));
 const ForgotPage = lazy(() => import('../access/ForgotPage'));
+const HeldBackPage = lazy(() => import('../access/HeldBackPage'));
 const ResetPage = lazy(() => import('../access/ResetPage'));
 const MembersPage = lazy(() => import('../access/MembersPage'));
 const RecordPage = lazy(() => import('../access/RecordPage'));
@@ -22,6 +23,7 @@ const AccountPage = lazy(() => import('../access/AccountPage'));
 const OverviewPage = lazy(() => import('../spend/OverviewPage'));
 const OrganisationsPage = lazy(() => import('../organisations/OrganisationsPage'));
 const OrganisationPage = lazy(() => import('./organisation/OrganisationPage'));
+const QuotaMatrixPage = lazy(() => import('../organisations/QuotaMatrixPage'));
 const PlansPage = lazy(() => import('../catalogue/PlansPage'));
 const RateCardsPage = lazy(() => import('../catalogue/RateCardsPage'));
 const UnpublishedChangesPage = lazy(() => import('../catalogue/UnpublishedChangesPage'));
@@ -72,6 +74,12 @@ export function App() {
         <SignInPage />
       </Suspense>
     );
+  if (!session.data.memberships.length && session.data.held_back.length)
+    return (
+      <Suspense fallback={null}>
+        <HeldBackPage held={session.data.held_back} />
+      </Suspense>
+    );
   if (!session.data.memberships.length)
     return <Empty title="You are a member of no organisation">Ask an administrator to invite you.</Empty>;
   return (
@@ -103,6 +111,7 @@ function Pages() {
       <Route path="/organisations" element={<OrganisationsPage />} />
       <Route path="/organisations/:slug" element={<OrganisationPage />} />
       <Route path="/organisations/:slug/:tab" element={<OrganisationPage />} />
+      <Route path="/limits" element={<QuotaMatrixPage />} />
       <Route path="/plans" element={<PlansPage />} />
       <Route path="/rate-cards" element={<RateCardsPage />} />
       <Route path="/unpublished-changes" element={<UnpublishedChangesPage />} />

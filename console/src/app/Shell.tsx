@@ -1,15 +1,15 @@
 /** The frame of every page: navigation in the order of the work, the bar on top, the tabs of a section. */
 import { Box, Button, IconButton, Link, useColorScheme, useMediaQuery } from '@mui/material';
-import { useQueryClient } from '@tanstack/react-query';
-import { type ReactNode, useState } from 'react';
+import { type ReactNode, Suspense, lazy, useState } from 'react';
 import { NavLink, useLocation } from 'react-router';
 import { useKept } from '../access/figures';
-import { rememberSignedIn, sessionOptions, useSignedIn } from '../access/session';
-import { api, setCsrf } from '../shared/api';
+import { useSignOut, useSignedIn } from '../access/session';
 import { momentName } from '../shared/dates';
 import { Mark } from '../shared/Mark';
 import { TopBar } from './TopBar';
 import { type SectionEntry, pageAt, visible } from './pages';
+
+const HeldBack = lazy(() => import('../access/HeldBack'));
 
 function Navigation({ sections, onChosen }: { sections: SectionEntry[]; onChosen: () => void }) {
   const kept = useKept();
@@ -48,15 +48,8 @@ function Navigation({ sections, onChosen }: { sections: SectionEntry[]; onChosen
 function Who() {
   const { session, home } = useSignedIn();
   const { mode, setMode, systemMode } = useColorScheme();
-  const queries = useQueryClient();
+  const signOut = useSignOut();
   const dark = (mode === 'system' ? systemMode : mode) === 'dark';
-  const signOut = async () => {
-    await api.DELETE('/api/v1/session');
-    setCsrf('');
-    rememberSignedIn(false);
-    queries.setQueryData(sessionOptions.queryKey, null);
-    queries.removeQueries({ predicate: (query) => query.queryKey[0] !== sessionOptions.queryKey[0] });
-  };
   return (
     <Box sx={{ p: 2, borderTop: '1px solid', borderColor: 'divider', fontSize: '0.8rem' }}>
       <Link component={NavLink} to="/account" color="inherit" underline="hover" sx={{ fontWeight: 620 }}>
@@ -133,7 +126,7 @@ function SectionTabs({ sections }: { sections: SectionEntry[] }) {
 export function Shell({ children }: { children: ReactNode }) {
   const narrow = useMediaQuery('(max-width: 899px)');
   const [open, setOpen] = useState(false);
-  const { home, may } = useSignedIn();
+  const { home, may, session } = useSignedIn();
   const sections = visible(home.type === 'tenant', may);
   const shown = !narrow || open;
   return (
@@ -169,6 +162,13 @@ export function Shell({ children }: { children: ReactNode }) {
       <Box sx={{ flex: 1, minWidth: 0 }}>
         <TopBar sections={sections} />
         <SectionTabs sections={sections} />
+        {session.held_back.length > 0 && (
+          <Suspense fallback={null}>
+            <Box sx={{ px: { xs: 2, md: 4 }, pt: 2 }}>
+              <HeldBack held={session.held_back} />
+            </Box>
+          </Suspense>
+        )}
         <Box component="main">{children}</Box>
       </Box>
     </Box>

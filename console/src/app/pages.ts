@@ -27,7 +27,10 @@ export const SECTIONS: SectionEntry[] = [
   { title: 'Overview', pages: [{ to: '/', title: 'Overview', whose: 'anybody', month: 'one' }] },
   {
     title: 'Organisations',
-    pages: [{ to: '/organisations', title: 'Organisations', whose: null }],
+    pages: [
+      { to: '/organisations', title: 'Organisations', whose: null },
+      { to: '/limits', title: 'Limits of customers', sellers: true, whose: 'own' },
+    ],
   },
   {
     title: 'Catalogue',

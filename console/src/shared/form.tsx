@@ -174,7 +174,7 @@ interface TextProps extends FieldProps {
   unit?: string;
   type?: string;
   /** What a keeper of passwords may put here. */
-  kept?: 'username' | 'name' | 'current-password' | 'new-password';
+  kept?: 'username' | 'name' | 'current-password' | 'new-password' | 'one-time-code';
   disabled?: boolean;
   onTyped?: (text: string) => void;
   /** How many lines of text there is room for; one by default. */

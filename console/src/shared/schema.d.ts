@@ -1068,6 +1068,30 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/organisations/{organisation}/quota-matrix": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Quota Matrix
+         * @description The limits of an organisation's customers beside each other, by slug.
+         */
+        get: operations["read_quota_matrix"];
+        /**
+         * Change Quota Matrix
+         * @description Set limits of an organisation's customers together or not at all, or only see whether they fit.
+         */
+        put: operations["change_quota_matrix"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/organisations/{organisation}/quota-requests": {
         parameters: {
             query?: never;
@@ -3820,6 +3844,72 @@ export interface components {
             percent: string;
         };
         /**
+         * MatrixCellBody
+         * @description What a customer may have of a measure (null is no limit); ``given`` says that somebody set it.
+         *
+         *     ``passed_on`` is what of it the customer gives to those below it.
+         */
+        MatrixCellBody: {
+            /** Given */
+            given: boolean;
+            /** Limit */
+            limit: string | null;
+            /** Measure */
+            measure: string;
+            /**
+             * Passed On
+             * Format: decimal
+             * @example 12.5
+             */
+            passed_on: string;
+            /** Version */
+            version: number;
+        };
+        /**
+         * MatrixChange
+         * @description A limit to set, null is none; ``version`` is that of the cell looked at, null to set it whatever is there.
+         */
+        MatrixChange: {
+            /** Limit */
+            limit: string | null;
+            /** Measure */
+            measure: string;
+            /** Organisation */
+            organisation: string;
+            /** Version */
+            version?: number | null;
+        };
+        /**
+         * MatrixMeasureBody
+         * @description What the giver may have of a measure, and what of it is free; null is no limit.
+         */
+        MatrixMeasureBody: {
+            /** Kind */
+            kind: string;
+            /** Left */
+            left: string | null;
+            /** Limit */
+            limit: string | null;
+            /** Measure */
+            measure: string;
+            /** Unit */
+            unit: string;
+        };
+        /**
+         * MatrixRowBody
+         * @description A customer with its limits, measure by measure.
+         */
+        MatrixRowBody: {
+            /** Cells */
+            cells: components["schemas"]["MatrixCellBody"][];
+            /** Name */
+            name: string;
+            /** Organisation */
+            organisation: string;
+            /** Type */
+            type: string;
+        };
+        /**
          * MeaningBody
          * @description What a state means, for the organisation and all below it.
          */
@@ -3851,6 +3941,8 @@ export interface components {
             /** Name */
             name: string;
             role: components["schemas"]["Role"];
+            /** Second Factor */
+            second_factor: boolean;
             /**
              * User Id
              * Format: uuid
@@ -5145,6 +5237,41 @@ export interface components {
             reservation?: string | null;
             /** Version */
             version?: number | null;
+        };
+        /**
+         * QuotaMatrixBody
+         * @description Some of an organisation's customers with their limits, and its own above them.
+         */
+        QuotaMatrixBody: {
+            /** Items */
+            items: components["schemas"]["MatrixRowBody"][];
+            /** Measures */
+            measures: components["schemas"]["MatrixMeasureBody"][];
+            /** Next */
+            next: string | null;
+            /** Organisation */
+            organisation: string;
+        };
+        /**
+         * QuotaMatrixChangedBody
+         * @description How many of the limits differ from what was there.
+         */
+        QuotaMatrixChangedBody: {
+            /** Changed */
+            changed: number;
+        };
+        /**
+         * QuotaMatrixUpdate
+         * @description Limits that are set together or not at all; with ``check`` it is only looked at whether they fit.
+         */
+        QuotaMatrixUpdate: {
+            /** Changes */
+            changes: components["schemas"]["MatrixChange"][];
+            /**
+             * Check
+             * @default false
+             */
+            check?: boolean;
         };
         /**
          * QuotaRequestAnswer
@@ -8855,6 +8982,76 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["QuotaBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    read_quota_matrix: {
+        parameters: {
+            query?: {
+                search?: string;
+                after?: string | null;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                organisation: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["QuotaMatrixBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    change_quota_matrix: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                organisation: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["QuotaMatrixUpdate"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["QuotaMatrixChangedBody"];
                 };
             };
             /** @description A refusal, as problem details */

@@ -18,6 +18,25 @@ declare module '@mui/material/styles' {
   }
 }
 
+/** Who asks for no movement (WCAG 2.2, 2.3.3) gets none. */
+const still = window.matchMedia('(prefers-reduced-motion: reduce)').matches;
+const NONE = {
+  enteringScreen: 0,
+  leavingScreen: 0,
+  shortest: 0,
+  shorter: 0,
+  short: 0,
+  standard: 0,
+  complex: 0,
+};
+const STILL = still && {
+  '*, *::before, *::after': {
+    animationDuration: '0.01ms !important',
+    animationIterationCount: '1 !important',
+    transitionDuration: '0.01ms !important',
+  },
+};
+
 export const theme = createTheme({
   cssVariables: { colorSchemeSelector: 'data-theme' },
   colorSchemes: {
@@ -63,11 +82,14 @@ export const theme = createTheme({
     body1: { fontSize: '0.9rem' },
     body2: { fontSize: '0.84rem' },
   },
+  ...(still ? { transitions: { duration: NONE } } : {}),
   components: {
+    ...(still ? { MuiPopover: { defaultProps: { transitionDuration: 0 } } } : {}),
     MuiCssBaseline: {
       styleOverrides: {
         body: { fontFeatureSettings: '"cv05"', WebkitFontSmoothing: 'antialiased' },
         a: { color: 'inherit' },
+        ...STILL,
         ':focus-visible': { outline: '2px solid var(--mui-palette-primary-main)', outlineOffset: 2 },
       },
     },

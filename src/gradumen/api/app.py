@@ -34,7 +34,7 @@ from gradumen.api.headers import HeadAsGet, KnownHosts, SafeHeaders
 from gradumen.api.limits import BodyLimit
 from gradumen.api.metering import feeds, readings, usage, uses
 from gradumen.api.organisations import details, organisations, projects, states
-from gradumen.api.quotas import quota_requests, quotas
+from gradumen.api.quotas import quota_matrices, quota_requests, quotas
 from gradumen.api.rating import estimates, what_ifs
 from gradumen.api.spend import month_margins, period_so_far, spend, to_dos
 from gradumen.api.subscriptions import assignment_rules, one_off_charges, orders, subscriptions
@@ -56,6 +56,7 @@ ROUTERS = (
     invitations,
     tokens,
     quotas,
+    quota_matrices,
     quota_requests,
     catalogue,
     services,

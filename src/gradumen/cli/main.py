@@ -13,7 +13,7 @@ from gradumen.cli.metering import feeds, readings, usage, uses
 from gradumen.cli.organisations import details, organisations, states
 from gradumen.cli.output import Out
 from gradumen.cli.profiles import connect
-from gradumen.cli.quotas import quota_requests, quotas
+from gradumen.cli.quotas import quota_matrices, quota_requests, quotas
 from gradumen.cli.rating import charges, estimates, what_ifs
 from gradumen.cli.spend import spend, to_dos
 from gradumen.cli.subscriptions import assignment_rules, one_off_charges, orders, subscriptions
@@ -27,6 +27,7 @@ NOUNS = (
     details,
     states,
     quotas,
+    quota_matrices,
     quota_requests,
     catalogue,
     estimates,

@@ -5,7 +5,7 @@ from pathlib import Path
 from typing import Any
 from uuid import UUID
 
-from gradumen.cli.nouns import Verbs, add_organisation
+from gradumen.cli.nouns import Verbs, add_organisation, by_beginning
 from gradumen.cli.output import Out
 from gradumen.cli.profiles import own_organisation
 from gradumen.client import Client
@@ -21,7 +21,7 @@ def register(nouns: Any) -> None:
     listing.add_argument("--search", default="", help="only addresses that have this")
     listing.add_argument("--limit", type=int, default=50)
     retry = verbs.add("retry", run_retry, "have a message that failed sent again")
-    retry.add_argument("message", type=UUID)
+    retry.add_argument("message", help="its id, or the beginning of it")
     texts = verbs.add("texts", run_texts, "the text of each kind of message")
     write = verbs.add("write-text", run_write_text, "write an own text: the first line of the file is the subject")
     write.add_argument("kind", choices=list(Kind))
@@ -29,7 +29,7 @@ def register(nouns: Any) -> None:
     write.add_argument("--try", dest="only_try", action="store_true", help="show what it comes to, and keep nothing")
     drop = verbs.add("drop-text", run_drop_text, "go back to the text that a kind begins with")
     drop.add_argument("kind", choices=list(Kind))
-    for verb in (listing, texts, write, drop):
+    for verb in (listing, retry, texts, write, drop):
         add_organisation(verb)
 
 
@@ -40,15 +40,14 @@ def run_list(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     )
     out.body(found)
     out.table(
-        ("TIME, UTC", "TO", "SUBJECT", "STATE", "WHY", "ID"),
+        ("ID", "TIME, UTC", "TO", "SUBJECT", "STATE"),
         [
             (
+                str(each.id)[:8],
                 f"{each.created_at:%Y-%m-%d %H:%M}",
                 each.email,
                 each.subject,
-                each.state,
-                each.problem or "",
-                str(each.id),
+                f"{each.state}: {each.problem}" if each.problem else each.state,
             )
             for each in found
         ],
@@ -60,7 +59,11 @@ def run_list(arguments: argparse.Namespace, client: Client, out: Out) -> int:
 
 def run_retry(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     """Send again."""
-    made = client.messages.retry(arguments.message)
+
+    def newest() -> list[UUID]:
+        return [each.id for each in client.messages.list(own_organisation(arguments), limit=500)]
+
+    made = client.messages.retry(by_beginning(arguments.message, newest, field="message", noun="message"))
     out.body(made)
     out.say(f"'{made.subject}' to {made.email} is {made.state}")
     return 0

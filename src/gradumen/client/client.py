@@ -28,6 +28,7 @@ from gradumen.client.metering.uses import Uses
 from gradumen.client.organisations.details import Details
 from gradumen.client.organisations.organisations import Organisations
 from gradumen.client.organisations.states import States
+from gradumen.client.quotas.quota_matrices import QuotaMatrices
 from gradumen.client.quotas.quota_requests import QuotaRequests
 from gradumen.client.quotas.quotas import Quotas
 from gradumen.client.rating.estimates import Estimates
@@ -60,6 +61,7 @@ class Client:
         self.details = Details(self.connection)
         self.states = States(self.connection)
         self.quotas = Quotas(self.connection)
+        self.quota_matrices = QuotaMatrices(self.connection)
         self.quota_requests = QuotaRequests(self.connection)
         self.catalogue = Catalogue(self.connection)
         self.unpublished_changes = UnpublishedChanges(self.connection)

@@ -37,8 +37,17 @@ def run_list(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     found = client.members.list(own_organisation(arguments))
     out.body(found)
     out.table(
-        ("E-MAIL", "NAME", "ROLE", "STATE"),
-        [(each.email, each.name, each.role, "disabled" if each.disabled else "active") for each in found],
+        ("E-MAIL", "NAME", "ROLE", "STATE", "SECOND FACTOR"),
+        [
+            (
+                each.email,
+                each.name,
+                each.role,
+                "disabled" if each.disabled else "active",
+                "yes" if each.second_factor else "none",
+            )
+            for each in found
+        ],
     )
     return 0
 

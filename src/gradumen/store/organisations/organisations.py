@@ -22,6 +22,14 @@ def organisations_by_id(tx: Session, ids: Collection[UUID]) -> dict[UUID, Organi
     return {row.id: row for row in tx.scalars(select(OrganisationRow).where(OrganisationRow.id.in_(ids)))}
 
 
+def organisations_by_slug(tx: Session, slugs: Collection[str]) -> dict[str, OrganisationRow]:
+    """Those of some slugs that there are."""
+    rows = tx.scalars(
+        select(OrganisationRow).where(OrganisationRow.slug.in_([each for each in slugs if each.isascii()]))
+    )
+    return {row.slug: row for row in rows}
+
+
 def is_any(tx: Session) -> bool:
     """Whether there is an organisation at all."""
     return bool(tx.scalar(select(func.count()).select_from(OrganisationRow)))

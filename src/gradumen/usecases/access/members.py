@@ -8,6 +8,7 @@ from gradumen.core.errors import Conflict, Forbidden, NotFound, NotSignedIn
 from gradumen.core.messages import Kind, day_words
 from gradumen.core.permissions import Right, Role
 from gradumen.store.access import members
+from gradumen.store.access.second_factors import users_with
 from gradumen.store.access.sessions import revoke_tokens
 from gradumen.store.access.tables import InvitationRow, MemberRow, UserRow
 from gradumen.store.metering.feeds import drop_sender
@@ -65,16 +66,19 @@ def list_members(tx: Session, caller: Caller, *, organisation: str) -> list[Memb
     scope = load_scope(tx, caller)
     row = get_organisation(tx, scope, organisation)
     scope.require_member(Right.READ, row)
-    return [_view(user, member) for user, member in members.members_of(tx, row.id)]
+    found = members.members_of(tx, row.id)
+    factors = users_with(tx, {user.id for user, _ in found})
+    return [_view(user, member, user.id in factors) for user, member in found]
 
 
-def _view(user: UserRow, member: MemberRow) -> MemberBody:
+def _view(user: UserRow, member: MemberRow, second_factor: bool) -> MemberBody:
     return MemberBody(
         user_id=user.id,
         email=user.email,
         name=user.name,
         role=Role(member.role),
         disabled=member.disabled_at is not None,
+        second_factor=second_factor,
     )
 
 
@@ -264,7 +268,8 @@ def change_member(
     row, member = _to_manage(tx, caller, organisation, user_id)
     if member is None:
         raise NotFound("member", user_id)
-    before = _view(tx.get_one(UserRow, user_id), member)
+    factor = bool(users_with(tx, [user_id]))
+    before = _view(tx.get_one(UserRow, user_id), member, factor)
     if role not in (None, Role.ADMINISTRATOR) or disabled:
         _keep_one(tx, row, member)
     if role is not None:
@@ -273,7 +278,7 @@ def change_member(
         check_room_for_user(tx, load_scope(tx, caller), row)
     if disabled is not None:
         member.disabled_at = (member.disabled_at or caller.at) if disabled else None
-    after = _view(tx.get_one(UserRow, user_id), member)
+    after = _view(tx.get_one(UserRow, user_id), member, factor)
     if after != before:
         changes = {"role": before.role, "disabled": before.disabled}, {"role": after.role, "disabled": after.disabled}
         record(tx, caller, "member changed", row.id, after.email, before=changes[0], after=changes[1])

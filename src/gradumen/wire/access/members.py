@@ -15,6 +15,7 @@ class MemberBody(Body):
     name: str
     role: Role
     disabled: bool
+    second_factor: bool
 
 
 class MemberUpdate(Body):

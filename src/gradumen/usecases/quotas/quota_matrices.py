@@ -1,0 +1,152 @@
+"""The limits of all that an organisation sells to, beside each other: looked at, and set together or not at all."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from decimal import Decimal
+
+from gradumen.core.errors import Conflict, GradumenError
+from gradumen.core.permissions import Right
+from gradumen.core.quotas.measures import MEASURES, Measure
+from gradumen.store.organisations.organisations import organisations_by_slug, page_of_organisations
+from gradumen.store.organisations.tables import OrganisationRow
+from gradumen.store.unit_of_work import Session, use_case
+from gradumen.usecases.limits import Limits, absent_quota
+from gradumen.usecases.quotas.quotas import grant_limit, measure_of, quotas_held
+from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
+from gradumen.wire.quotas.quota_matrices import (
+    MatrixCellBody,
+    MatrixChange,
+    MatrixMeasureBody,
+    MatrixRowBody,
+    QuotaMatrixBody,
+    QuotaMatrixChangedBody,
+    QuotaMatrixUpdate,
+)
+
+ENDLESS = Decimal("Infinity")
+"""Stands for no limit where changes are put in order."""
+
+
+@use_case
+def read_quota_matrix(
+    tx: Session, caller: Caller, *, organisation: str, search: str, after: str | None, limit: int
+) -> QuotaMatrixBody:
+    """Some of an organisation's customers by slug, after a slug, with their limits; ``search`` is in slug or name."""
+    scope = load_scope(tx, caller)
+    owner = get_organisation(tx, scope, organisation)
+    children = set(scope.tree.children(owner.id))
+    rows = page_of_organisations(
+        tx, children, after=after, limit=limit + 1, search=search, type=None, of_all=len(scope.tree.parents) + 1
+    )
+    limits = Limits(tx, scope.tree, [owner.id, *(row.id for row in rows)])
+    own = {each.measure: each for each in quotas_held(tx, scope, owner) if each.project is None}
+    return QuotaMatrixBody(
+        organisation=owner.slug,
+        measures=[
+            MatrixMeasureBody(
+                measure=measure,
+                unit=each.unit,
+                kind=each.kind,
+                limit=own[measure].limit,
+                left=own[measure].left,
+            )
+            for measure, each in MEASURES.items()
+        ],
+        items=[_row(scope, limits, row) for row in rows[:limit]],
+        next=rows[limit - 1].slug if len(rows) > limit else None,
+    )
+
+
+def _row(scope: Scope, limits: Limits, row: OrganisationRow) -> MatrixRowBody:
+    cells = []
+    for measure in Measure:
+        held = limits.rows.get((row.id, measure)) or absent_quota(scope.tree, row, row.id, None, measure)
+        holding = limits.holding(held, row.slug)
+        cells.append(
+            MatrixCellBody(
+                measure=measure,
+                limit=holding.limit,
+                given=held.is_set,
+                passed_on=holding.granted,
+                version=held.version,
+            )
+        )
+    return MatrixRowBody(organisation=row.slug, name=row.name, type=row.type, cells=cells)
+
+
+@dataclass(frozen=True, slots=True)
+class _Asked:
+    """A change with its place in the call, and how much more it is than what is there."""
+
+    place: int
+    change: MatrixChange
+    measure: Measure
+    more: Decimal
+
+
+@use_case
+def change_quota_matrix(
+    tx: Session, caller: Caller, *, organisation: str, update: QuotaMatrixUpdate
+) -> QuotaMatrixChangedBody:
+    """Set limits of an organisation's customers together, what becomes less first; or only see whether they fit.
+
+    Raises:
+        NotFound: the organisation is not in scope.
+        Forbidden: the caller does not give its quotas.
+        Invalid: a measure is none.
+        Conflict: some do not fit: ``problems`` names each by its place, with the refusal that it would have alone.
+            Nothing is changed.
+    """
+    scope = load_scope(tx, caller)
+    owner = get_organisation(tx, scope, organisation)
+    scope.require(Right.MANAGE_QUOTAS, owner)
+    problems: list[dict[str, str | int]] = []
+    changed = 0
+    with tx.begin_nested() as trial:
+        for asked in _in_order(tx, scope, update.changes):
+            try:
+                with tx.begin_nested():
+                    _set(tx, scope, owner, asked)
+            except GradumenError as problem:
+                problems.append({"place": asked.place, "message": problem.message, "code": problem.code})
+            else:
+                changed += asked.more != 0
+        if problems or update.check:
+            trial.rollback()
+    if problems:
+        problems.sort(key=lambda each: each["place"])
+        raise Conflict(
+            f"{len(problems)} of {len(update.changes)} limits cannot be set, so nothing was changed; "
+            f"the first: {problems[0]['message']}",
+            problems=problems,
+        )
+    return QuotaMatrixChangedBody(changed=changed)
+
+
+def _in_order(tx: Session, scope: Scope, changes: Sequence[MatrixChange]) -> list[_Asked]:
+    """Measure by measure, in one order for all rivals; in each what becomes less before what becomes more."""
+    rows = organisations_by_slug(tx, {each.organisation for each in changes})
+    limits = Limits(tx, scope.tree, [row.id for row in rows.values() if row.id in scope.seen])
+    found = []
+    for place, change in enumerate(changes):
+        measure, row = measure_of(change.measure), rows.get(change.organisation)
+        present = limits.limit(row.id, measure) if row is not None and row.id in scope.seen else Decimal(0)
+        now, then = (ENDLESS if each is None else each for each in (present, change.limit))
+        found.append(_Asked(place, change, measure, Decimal(0) if now == then else then - now))
+    order = list(Measure)
+    return sorted(found, key=lambda each: (order.index(each.measure), each.more, each.change.organisation))
+
+
+def _set(tx: Session, scope: Scope, owner: OrganisationRow, asked: _Asked) -> None:
+    holder = get_organisation(tx, scope, asked.change.organisation)
+    if scope.tree.parents.get(holder.id) != owner.id:
+        raise Conflict(f"{holder.name} does not buy from {owner.name}; its limits are its seller's to give")
+    grant_limit(
+        tx,
+        scope,
+        organisation=holder.slug,
+        project=None,
+        measure=asked.measure,
+        limit=asked.change.limit,
+        version=asked.change.version,
+    )
