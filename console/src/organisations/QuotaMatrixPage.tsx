@@ -166,9 +166,11 @@ function Matrix(props: { measures: MatrixMeasure[]; rows: MatrixRow[]; giver: st
               {measures.map((each) => (
                 <th key={each.measure} scope="col">
                   {measureName(each.measure, each.kind)}
-                  <Box component="span" className="unit">
-                    {formatUnit(each.unit, '2')}
-                  </Box>
+                  {formatUnit(each.unit, '2') !== each.measure && (
+                    <Box component="span" className="unit">
+                      {formatUnit(each.unit, '2')}
+                    </Box>
+                  )}
                 </th>
               ))}
             </tr>
@@ -239,6 +241,7 @@ const TABLE = {
   },
   th: { fontWeight: 560, lineHeight: 1.3 },
   '.unit': { display: 'block', color: 'text.secondary', fontWeight: 400, fontSize: '0.78rem' },
+  'th, .left td': { pr: 1.4 },
   '.left th, .left td': { color: 'text.secondary', fontWeight: 400 },
 } as const;
 
