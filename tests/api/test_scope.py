@@ -124,6 +124,7 @@ def calls(side: Side, invoice: InvoiceBody, world: World) -> dict[str, Call]:
     wanted, order = requested(side, world), ordered(side, invoice.currency, world)
     placed = {"kind": "subscribe", "day": "2026-11-01", "plan": "open-range", "tier": "heath", "name": "z"}
     refusal = {"approve": False, "reason": "No room"}
+    newcomer = {"slug": f"new-of-{side.seller}", "name": "New", "subscriptions": [{"plan": side.plan, "tier": "heath"}]}
     limits = [{"organisation": side.buyer, "measure": "storage", "limit": "0"}]
     code = {"code": "123456"}
     message, text = admin.messages.list(side.seller, limit=1)[0].id, {"subject": "x", "body": "y"}
@@ -238,6 +239,7 @@ def calls(side: Side, invoice: InvoiceBody, world: World) -> dict[str, Call]:
         "list_what_ifs": Call("GET", f"{own}/what-ifs", viewer=403),
         "read_what_if": Call("GET", f"what-ifs/{what_if}", viewer=403, above=404),
         "list_what_if_amounts": Call("GET", f"what-ifs/{what_if}/amounts", viewer=403, above=404),
+        "onboard_customers": Call("POST", f"{own}/onboardings", {"customers": [newcomer]}, viewer=403),
         "list_subscriptions": Call("GET", f"{org}/subscriptions", above=200),
         "create_subscription": Call("POST", "subscriptions", {**subscribe, "starts_on": "2026-09-01"}, viewer=403),
         "change_subscription": Call(
@@ -383,7 +385,7 @@ def test_above_is_structure_and_quotas_and_nothing_of_the_business(world: World)
     )
     administrator = {name: call.above for name, call in table.items()}
     changing = ("create_organisation", "change_organisation", "create_project", "grant_quota", "grant_project_quota")
-    changing += ("change_state", "withdraw_planned")
+    changing += ("change_state", "withdraw_planned", "change_quota_matrix")
     reading_only = administrator | dict.fromkeys((*changing, "set_clock"), 403)
     for user, expected in (("oda", reading_only), ("finn", reading_only), ("mara", administrator)):
         for name, call in table.items():

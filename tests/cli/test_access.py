@@ -76,3 +76,36 @@ def test_a_second_factor_is_set_up_asked_for_and_demanded(
 
     monkeypatch.setattr("getpass.getpass", asked)
     assert "Keep these recovery codes" in terminal("second-factors", "set-up", "mara@tarnwick.example")
+
+
+def test_customers_come_on_board_from_a_file(
+    terminal: Terminal, world: World, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    typed(monkeypatch, *[PASSWORD] * 20)
+    one = tmp_path / "gull.yaml"
+    one.write_text(
+        "slug: gull\nname: Gull Chandlery\nbilling-zone: Europe/Dublin\nlimits: {processors: none}\n"
+        "people: [{email: gwen@gull.example}]\nsubscriptions: [{plan: open-range, tier: moor}]\n"
+    )
+    checked = terminal("onboardings", "make", str(one), "--check")
+    assert "Gull Chandlery is a tenant of Tarnwick Cloud, billed in EUR." in checked
+    assert "79.00 EUR a month" in checked and "1 customers could come on board" in checked
+    assert "1 customers came on board" in terminal("onboardings", "make", str(one))
+    assert "1 customers came" not in terminal("onboardings", "make", str(one), exit=1)
+
+    many = tmp_path / "many.csv"
+    head = "slug,name,email,plan,tier,processors [vCPU]"
+    lines = [f"many-{number},Many {number},,open-range,heath," for number in range(23)]
+    many.write_text("\n".join([head, *lines]) + "\n")
+    assert "23 customers came on board" in terminal("onboardings", "make", str(many))
+    assert len([each for each in world.mara.organisations.list() if each.slug.startswith("many-")]) == 23
+    many.write_text("\n".join([head, "new-1,New,,open-range,heath,", "gull,Gull,,,,"]))
+    assert "customer 2, gull: the slug 'gull' is taken" in terminal("onboardings", "make", str(many), exit=1)
+    for content, said in (
+        ("slug,beds\nx,1", "column 'beds'"),
+        ("slug,name\nx,=1+1", "line 2, name: '=1+1' is a formula"),
+    ):
+        many.write_text(content)
+        assert said in terminal("onboardings", "make", str(many), exit=1)
+    one.write_text("slug: x\nnme: y\n")
+    assert "document 1, name" in terminal("onboardings", "make", str(one), exit=1)

@@ -17,9 +17,10 @@ const schema = z.object({ subject: given('A subject'), body: given('A text') });
 
 export default function MessageTextsPage() {
   const { home, mayAt } = useSignedIn();
-  const texts = useQuery(textsOptions(home.organisation));
+  const reads = mayAt('manage members', home.organisation);
+  const texts = useQuery({ ...textsOptions(home.organisation), enabled: reads });
   const [open, setOpen] = useState<MessageText>();
-  if (!mayAt('manage members', home.organisation)) return <Navigate to="/record/work" replace />;
+  if (!reads) return <Navigate to="/record/work" replace />;
   return (
     <Page
       title="Texts of messages"

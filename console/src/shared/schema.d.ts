@@ -952,6 +952,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/organisations/{organisation}/onboardings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Onboard Customers
+         * @description Bring customers on board, each with limits, projects, people and subscriptions; all of it or nothing.
+         */
+        post: operations["onboard_customers"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/organisations/{organisation}/order-policies": {
         parameters: {
             query?: never;
@@ -4142,6 +4162,20 @@ export interface components {
             waiting: boolean;
         };
         /**
+         * MonthlyBody
+         * @description What fees come to a month, in a currency.
+         */
+        MonthlyBody: {
+            /**
+             * Amount
+             * Format: decimal
+             * @example 12.5
+             */
+            amount: string;
+            /** Currency */
+            currency: string;
+        };
+        /**
          * NextStateBody
          * @description A state that may follow, what it would mean, and what stands against it (``hindrances``).
          */
@@ -4276,6 +4310,165 @@ export interface components {
             amount?: string | null;
             /** Percent */
             percent?: string | null;
+        };
+        /**
+         * OnboardedBody
+         * @description A customer that came on board, or could: in sentences, with what its fees come to a month.
+         */
+        OnboardedBody: {
+            /** Monthly */
+            monthly: components["schemas"]["MonthlyBody"][];
+            /** Name */
+            name: string;
+            /** Organisation */
+            organisation: string;
+            /** Sentences */
+            sentences: string[];
+        };
+        /**
+         * OnboardingCreate
+         * @description A new customer. What is left out follows from its seller, and from what its tiers promise.
+         *
+         *     ``country``, ``currency`` and ``billing_zone`` are the seller's unless they are said; ``limits`` by measure (null is
+         *     no limit) are what the tiers promise, wherever the seller itself has a limit.
+         */
+        OnboardingCreate: {
+            /** Billing Zone */
+            billing_zone?: string | null;
+            /** Cost Centre */
+            cost_centre?: string | null;
+            /** Country */
+            country?: string | null;
+            /** Currency */
+            currency?: string | null;
+            details?: components["schemas"]["OnboardingDetails"] | null;
+            /** Limits */
+            limits?: {
+                [key: string]: string | null;
+            };
+            /** Name */
+            name: string;
+            /** People */
+            people?: components["schemas"]["OnboardingPerson"][];
+            /** Projects */
+            projects?: components["schemas"]["OnboardingProject"][];
+            /** Segment */
+            segment?: string | null;
+            /** Slug */
+            slug: string;
+            /** Starts On */
+            starts_on?: string | null;
+            /** Subscriptions */
+            subscriptions?: components["schemas"]["OnboardingSubscription"][];
+            /**
+             * Type
+             * @default tenant
+             */
+            type?: string;
+        };
+        /**
+         * OnboardingDetails
+         * @description Who it is on paper; all of it can follow later.
+         */
+        OnboardingDetails: {
+            /** Billing Contacts */
+            billing_contacts?: components["schemas"]["BillingContactBody"][];
+            /** Email */
+            email?: string | null;
+            /** Language */
+            language?: string | null;
+            /** Legal Name */
+            legal_name?: string | null;
+            /** Phone */
+            phone?: string | null;
+            /** Postal Code */
+            postal_code?: string | null;
+            /** Region */
+            region?: string | null;
+            /** Registration */
+            registration?: string | null;
+            /** Street */
+            street?: string | null;
+            /** Tax Id */
+            tax_id?: string | null;
+            /** Town */
+            town?: string | null;
+        };
+        /**
+         * OnboardingPerson
+         * @description Who is invited; the first is its administrator, and invites the others.
+         */
+        OnboardingPerson: {
+            /** Email */
+            email: string;
+            /** @default administrator */
+            role?: components["schemas"]["Role"];
+        };
+        /**
+         * OnboardingProject
+         * @description A project that it begins with.
+         */
+        OnboardingProject: {
+            /** Cost Centre */
+            cost_centre?: string | null;
+            /** Name */
+            name: string;
+            /** Slug */
+            slug: string;
+        };
+        /**
+         * OnboardingSubscription
+         * @description A tier that it begins with; without a name it is called as the plan, without a day it begins today.
+         */
+        OnboardingSubscription: {
+            /** Accepted Terms */
+            accepted_terms?: string | null;
+            /** Choices */
+            choices?: {
+                [key: string]: string;
+            } | null;
+            /** Ends On */
+            ends_on?: string | null;
+            /** Name */
+            name?: string | null;
+            /** Plan */
+            plan: string;
+            /** Project */
+            project?: string | null;
+            /**
+             * Quantity
+             * @default 1
+             */
+            quantity?: number;
+            /** Starts On */
+            starts_on?: string | null;
+            /** Tier */
+            tier: string;
+            /** Trial Until */
+            trial_until?: string | null;
+        };
+        /**
+         * OnboardingsBody
+         * @description What was done, or would be, customer by customer.
+         */
+        OnboardingsBody: {
+            /** Checked Only */
+            checked_only: boolean;
+            /** Items */
+            items: components["schemas"]["OnboardedBody"][];
+        };
+        /**
+         * OnboardingsCreate
+         * @description Customers that come on board together or not at all; with ``check`` it is only looked at whether they can.
+         */
+        OnboardingsCreate: {
+            /**
+             * Check
+             * @default false
+             */
+            check?: boolean;
+            /** Customers */
+            customers: components["schemas"]["OnboardingCreate"][];
         };
         /**
          * OneOffChargeBody
@@ -8706,6 +8899,43 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Page_OfferBody_"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    onboard_customers: {
+        parameters: {
+            query?: never;
+            header?: {
+                "idempotency-key"?: string | null;
+            };
+            path: {
+                organisation: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OnboardingsCreate"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OnboardingsBody"];
                 };
             };
             /** @description A refusal, as problem details */

@@ -37,7 +37,7 @@ from gradumen.api.organisations import details, organisations, projects, states
 from gradumen.api.quotas import quota_matrices, quota_requests, quotas
 from gradumen.api.rating import estimates, what_ifs
 from gradumen.api.spend import month_margins, period_so_far, spend, to_dos
-from gradumen.api.subscriptions import assignment_rules, one_off_charges, orders, subscriptions
+from gradumen.api.subscriptions import assignment_rules, onboardings, one_off_charges, orders, subscriptions
 from gradumen.settings import Settings
 from gradumen.store.unit_of_work import UnitOfWork
 from gradumen.wire.values import Problem
@@ -66,6 +66,7 @@ ROUTERS = (
     unpublished_changes,
     price_changes,
     price_margins,
+    onboardings,
     subscriptions,
     assignment_rules,
     one_off_charges,

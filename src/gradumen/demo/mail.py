@@ -59,6 +59,7 @@ class MailSink:
     def __init__(self, folder: Path, page_port: int) -> None:
         self.box = Mailbox(folder)
         self._smtp = Controller(self.box, hostname="127.0.0.1", port=_free_port(), ready_timeout=20)
+        self._serves = False
         page = type("Page", (_Page,), {"box": self.box})
         try:
             self._http = ThreadingHTTPServer(("127.0.0.1", page_port), page)
@@ -70,12 +71,14 @@ class MailSink:
         self.box.open()
         self._smtp.start()
         threading.Thread(target=self._http.serve_forever, name="mail page", daemon=True).start()
+        self._serves = True
 
     def stop(self) -> None:
         """End."""
-        self._http.shutdown()
+        if self._serves:
+            self._http.shutdown()
+            self._smtp.stop()
         self._http.server_close()
-        self._smtp.stop()
 
     @property
     def smtp(self) -> str:

@@ -14,10 +14,11 @@ from gradumen.usecases.billing.invoices import document_to_send, keep_sent_pdf
 from gradumen.usecases.messages import Outgoing, forget_messages, note_refused, note_sent, put_back, take_messages
 
 log = logging.getLogger("gradumen.mail")
-BATCH = 20
+BATCH = 5
+"""So few that a slow server ends with them within their lease."""
 AGAIN_AFTER = timedelta(minutes=1)
 """How long mail rests when no server answers."""
-FORGET_EVERY = timedelta(hours=6)
+FORGET_EVERY = timedelta(hours=1)
 
 
 class Mailer:
@@ -57,11 +58,10 @@ class Mailer:
 
     def send_due(self) -> int:
         """Send some of what is due; gives how many were tried."""
+        if self.server is None:
+            return 0
         due = take_messages(self.uow, at=now(), address=self.settings.console_address, most=BATCH)
         if not due:
-            return 0
-        if self.server is None:
-            self._put_back(due)
             return 0
         left = list(due)
         try:

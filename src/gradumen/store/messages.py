@@ -144,6 +144,13 @@ def count_failed(tx: Session, organisations: Collection[UUID], since: datetime) 
     return int(tx.scalar(query) or 0)
 
 
+def waiting_since(tx: Session, before: datetime, most: int) -> list[MessageRow]:
+    """So many messages that wait since before a moment, for a decision."""
+    row = MessageRow
+    query = select(row).where(row.state == State.WAITING, row.created_at < before).order_by(row.created_at)
+    return list(tx.scalars(query.limit(most).with_for_update()))
+
+
 def drop_messages(tx: Session, before: datetime, limit: int) -> None:
     """Forget so many messages of before a moment at most."""
     tx.execute(

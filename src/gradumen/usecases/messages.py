@@ -11,7 +11,7 @@ from gradumen.core.organisations.states import KEPT
 from gradumen.core.permissions import Right, Role, may
 from gradumen.store import messages as store
 from gradumen.store.access.members import members_of
-from gradumen.store.access.tables import UserRow
+from gradumen.store.access.tables import MemberRow, UserRow
 from gradumen.store.messages import MessageRow
 from gradumen.store.organisations.details import details_of
 from gradumen.store.organisations.organisations import organisations_by_id
@@ -94,10 +94,13 @@ def people_with(
     ]
 
 
-def reader_of(tx: Session, user: UUID) -> Reader:
-    """A user as a reader."""
+def member_as_reader(tx: Session, organisation: UUID, user: UUID) -> list[Reader]:
+    """A user as a reader, as long as it is a member: who has left is told nothing more."""
+    member = tx.get(MemberRow, (user, organisation))
+    if member is None or member.disabled_at is not None:
+        return []
     row = tx.get_one(UserRow, user)
-    return Reader(row.email, row.name, row.id)
+    return [Reader(row.email, row.name, row.id)]
 
 
 @dataclass(frozen=True, slots=True)
@@ -118,7 +121,7 @@ class Outgoing:
 def take_messages(tx: Session, *, at: datetime, address: str, most: int) -> list[Outgoing]:
     """Messages to send now; who takes them says what came of it within two minutes, else another sends them.
 
-    What waited too long, and what has a secret that no key opens, fails here.
+    What has a secret that no key opens fails here.
     """
     taken = store.take_messages(tx, at, LEASE, most)
     rows = [each.row for each in taken]
@@ -131,9 +134,6 @@ def take_messages(tx: Session, *, at: datetime, address: str, most: int) -> list
             secret = seals_of(tx).open(row.sealed) if row.sealed else ""
         except SealBroken as broken:
             _fail(row, broken.message)
-            continue
-        if at - row.created_at > KEPT_TRYING:
-            _fail(row, row.problem or "no mail server took it within three days")
             continue
         own = details.get(row.from_id)
         invoice = row.facts.get("invoice")
@@ -279,7 +279,9 @@ def read_notices(tx: Session, caller: Caller, *, until: datetime) -> None:
 
 @use_case
 def forget_messages(tx: Session, *, at: datetime) -> None:
-    """Drop what was told half a year ago."""
+    """Give up what was not sent for three days, and drop what was told half a year ago."""
+    for row in store.waiting_since(tx, at - KEPT_TRYING, 1000):
+        _fail(row, row.problem or "no mail server took it within three days")
     store.drop_messages(tx, at - KEPT_FOR, 1000)
 
 

@@ -79,7 +79,7 @@ def _session(uow: UnitOfWork, caller: Caller, csrf: str | None) -> SessionBody:
         email=caller.email,
         name=caller.name,
         memberships=memberships,
-        held_back=members.list_held_back(uow, caller),
+        held_back=members.list_held_back(uow, caller) if len(memberships) < len(caller.roles) else [],
         now=now,
         csrf=csrf,
     )

@@ -22,7 +22,7 @@ from gradumen.store.quotas.tables import QuotaRequestRow
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.audit_entries import record
 from gradumen.usecases.limits import Limits
-from gradumen.usecases.messages import people_with, reader_of, tell
+from gradumen.usecases.messages import member_as_reader, people_with, tell
 from gradumen.usecases.pages import moment_place
 from gradumen.usecases.quotas.quotas import grant_limit
 from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
@@ -138,16 +138,17 @@ def answer_quota_request(
     record(tx, caller, f"quota request {state}", row.seller_id, what, concerns=owner.id, after=values)
     less = "" if limit is None or limit >= row.asked else f": {amount_words(Measure(row.measure), limit)}"
     outcome = {"partly granted": "granted in part"}.get(state, state) + less
-    tell(
-        tx,
-        Kind.QUOTA_ANSWERED,
-        reader_of(tx, row.asked_by),
-        {**_facts(row, owner), "outcome": outcome, "reason": said or ""},
-        at=caller.at,
-        organisation=owner.id,
-        sender=row.seller_id,
-        path=_path(owner),
-    )
+    for reader in member_as_reader(tx, owner.id, row.asked_by):
+        tell(
+            tx,
+            Kind.QUOTA_ANSWERED,
+            reader,
+            {**_facts(row, owner), "outcome": outcome, "reason": said or ""},
+            at=caller.at,
+            organisation=owner.id,
+            sender=row.seller_id,
+            path=_path(owner),
+        )
     return _views(tx, scope, [row])[0]
 
 

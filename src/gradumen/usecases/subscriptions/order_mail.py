@@ -9,7 +9,7 @@ from gradumen.core.subscriptions.orders import Approver, OrderState
 from gradumen.store.organisations.organisations import organisations_by_id
 from gradumen.store.subscriptions.tables import OrderRow
 from gradumen.store.unit_of_work import Session
-from gradumen.usecases.messages import Reader, people_with, reader_of, tell
+from gradumen.usecases.messages import Reader, member_as_reader, people_with, tell
 from gradumen.usecases.scope import Scope
 from gradumen.wire.subscriptions.orders import OrderBody
 
@@ -27,9 +27,10 @@ def tell_order(tx: Session, scope: Scope, row: OrderRow, told: OrderBody) -> Non
     path = f"/organisations/{buyer.slug}/subscriptions"
     if row.state != OrderState.WAITING:
         kind = Kind.ORDER_DONE if row.state == OrderState.DONE else Kind.ORDER_REFUSED
-        reader = reader_of(tx, row.asked_by)
-        at = scope.caller.at
-        tell(tx, kind, reader, facts, at=at, organisation=buyer.id, sender=row.seller_id, path=path)
+        # What an organisation decides among its own people comes from itself.
+        sender = row.seller_id if row.reached else buyer.id
+        for reader in member_as_reader(tx, buyer.id, row.asked_by):
+            tell(tx, kind, reader, facts, at=scope.caller.at, organisation=buyer.id, sender=sender, path=path)
         return
     for approver, reader in _approvers(tx, scope, row):
         tell(

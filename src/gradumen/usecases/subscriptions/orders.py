@@ -145,7 +145,7 @@ def _carry_out(
     subscription = tx.get(SubscriptionRow, wanted.subscription, with_for_update=True)
     if subscription is None or subscription.organisation_id != buyer.id:
         raise NotFound("subscription", wanted.subscription or "")
-    before, currency = _monthly(tx, subscription, day, published)
+    before, currency = monthly_of(tx, subscription, day, published)
     if wanted.kind is OrderKind.END:
         if subscription.ends_on is not None and day > subscription.ends_on:
             last = date.fromordinal(subscription.ends_on.toordinal() - 1)
@@ -159,7 +159,7 @@ def _carry_out(
             "tier": wanted.tier, "quantity": wanted.quantity, "choices": wanted.choices,
         }  # fmt: skip
         change(tx, scope, subscription, day, accepted, published, **asked_values)
-        after, _ = _monthly(tx, subscription, day, published)
+        after, _ = monthly_of(tx, subscription, day, published)
         amount = add([after, -before])
         if amount < 0:
             _check_term(tx, subscription, day, scope.now.date(), published)
@@ -180,7 +180,7 @@ def _check_term(tx: Session, row: SubscriptionRow, day: date, today: date, publi
         )
 
 
-def _monthly(tx: Session, row: SubscriptionRow, day: date, published: Published) -> tuple[Decimal, str]:
+def monthly_of(tx: Session, row: SubscriptionRow, day: date, published: Published) -> tuple[Decimal, str]:
     """What a subscription costs a month by its fees on a day, on its own link."""
     line = [each for each in lines_by_depth(tx, row.id)[0] if each.starts_on <= max(day, row.starts_on)][-1]
     plan = _plan_of_line(tx, line, published)

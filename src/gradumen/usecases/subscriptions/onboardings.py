@@ -1,0 +1,204 @@
+"""Customers come on board: organisation, details, limits, projects, people and subscriptions, all of it or nothing."""
+
+from collections import defaultdict
+from collections.abc import Sequence
+from decimal import Decimal, localcontext
+from uuid import UUID
+
+from gradumen.core.catalogue.offers import renamed
+from gradumen.core.catalogue.plans import Plan
+from gradumen.core.errors import Conflict, GradumenError, Invalid
+from gradumen.core.exact import EXACT, money
+from gradumen.core.messages import day_words
+from gradumen.core.quotas.measures import Measure, amount_words, measure_words
+from gradumen.store.organisations.tables import OrganisationRow, zone_name
+from gradumen.store.subscriptions.tables import SubscriptionRow
+from gradumen.store.unit_of_work import Session, UnitOfWork
+from gradumen.usecases.access.members import invite_member
+from gradumen.usecases.catalogue.offers import Offers
+from gradumen.usecases.catalogue.published import Published, load_published
+from gradumen.usecases.limits import Limits
+from gradumen.usecases.organisations.details import change_details
+from gradumen.usecases.organisations.organisations import create_organisation
+from gradumen.usecases.organisations.projects import create_project
+from gradumen.usecases.quotas.quotas import grant_limit, measure_of
+from gradumen.usecases.scope import Caller, get_organisation, load_scope
+from gradumen.usecases.subscriptions.orders import monthly_of
+from gradumen.usecases.subscriptions.subscriptions import Wanted, create_subscription
+from gradumen.wire.subscriptions.onboardings import (
+    MonthlyBody,
+    OnboardedBody,
+    OnboardingCreate,
+    OnboardingsBody,
+    OnboardingsCreate,
+    OnboardingSubscription,
+)
+
+
+def onboard_customers(
+    uow: UnitOfWork, caller: Caller, *, organisation: str, wanted: OnboardingsCreate
+) -> OnboardingsBody:
+    """Bring customers of a seller on board together, in one transaction, or only see whether they can be.
+
+    Raises:
+        NotFound: the seller is not in scope.
+        Conflict: some cannot: ``problems`` names each by its place, with the refusal of its first step that was
+            refused. Nothing is done. One alone is refused as that step is.
+    """
+
+    def work(tx: Session) -> OnboardingsBody:
+        seller = get_organisation(tx, load_scope(tx, caller), organisation)
+        done: list[OnboardedBody] = []
+        problems: list[tuple[int, GradumenError]] = []
+        with tx.begin_nested() as trial:
+            for place, customer in enumerate(wanted.customers):
+                try:
+                    with tx.begin_nested():
+                        done.append(_onboard(uow.joined(tx), tx, caller, seller, customer))
+                except GradumenError as problem:
+                    problems.append((place, problem))
+            if problems or wanted.check:
+                trial.rollback()
+        _tell(problems, len(wanted.customers))
+        return OnboardingsBody(checked_only=wanted.check, items=done)
+
+    return uow.run(work)
+
+
+def _tell(problems: Sequence[tuple[int, GradumenError]], count: int) -> None:
+    if not problems:
+        return
+    if count == 1:
+        raise problems[0][1]
+    raise Conflict(
+        f"{len(problems)} of {count} customers cannot come on board, so none did; the first: {problems[0][1].message}",
+        problems=[{"place": place, "message": each.message, "code": each.code} for place, each in problems],
+    )
+
+
+def _onboard(
+    joined: UnitOfWork, tx: Session, caller: Caller, seller: OrganisationRow, customer: OnboardingCreate
+) -> OnboardedBody:
+    """All of one customer, step by step, each as by itself; gives what was done as sentences."""
+    today = load_scope(tx, caller).now.date()
+    made = create_organisation(
+        joined,
+        caller,
+        parent=seller.slug,
+        type=customer.type,
+        slug=customer.slug,
+        name=customer.name,
+        country=customer.country or seller.country,
+        currency=customer.currency or seller.currency,
+        billing_zone=customer.billing_zone or zone_name(tx, seller.id, today),
+        cost_centre=customer.cost_centre,
+        segment=customer.segment,
+        starts_on=customer.starts_on,
+    )
+    begins = f" from {day_words(customer.starts_on)}" if customer.starts_on else ""
+    sentences = [f"{made.name} is a {made.type} of {seller.name}{begins}, billed in {made.currency}."]
+    if customer.details is not None:
+        details = customer.details
+        change_details(
+            joined,
+            caller,
+            organisation=made.slug,
+            version=None,
+            billing_contacts=details.billing_contacts,
+            given=details.model_dump(exclude={"billing_contacts"}),
+        )
+        sentences.append("Its details are on file.")
+    sentences += _limits(tx, caller, made.slug, customer)
+    for project in customer.projects:
+        create_project(joined, caller, organisation=made.slug, **project.model_dump())
+        sentences.append(f"It has a project {project.name}.")
+    for person in customer.people:
+        invite_member(joined, caller, organisation=made.slug, email=person.email, role=person.role)
+        sentences.append(f"{person.email} is invited as {person.role}, by mail.")
+    monthly: dict[str, list[Decimal]] = defaultdict(list)
+    for each in customer.subscriptions:
+        amount, currency, said = _subscribe(joined, tx, caller, made.slug, customer, each)
+        monthly[currency].append(amount)
+        sentences.append(said)
+    with localcontext(EXACT):
+        sums = [MonthlyBody(currency=currency, amount=sum(each, Decimal(0))) for currency, each in monthly.items()]
+    return OnboardedBody(organisation=made.slug, name=made.name, sentences=sentences, monthly=sums)
+
+
+def _limits(tx: Session, caller: Caller, slug: str, customer: OnboardingCreate) -> list[str]:
+    """Give the limits that are asked for, and what the tiers promise of what the seller itself has a limit of."""
+    scope = load_scope(tx, caller)
+    row = get_organisation(tx, scope, slug)
+    asked = {measure_of(name): limit for name, limit in customer.limits.items()}
+    seller = Limits(tx, scope.tree, [row.id])
+    for measure, amount in _promised(tx, caller, slug, customer.subscriptions).items():
+        if measure not in asked and seller.limit(scope.tree.parents[row.id], measure) is not None:
+            asked[measure] = amount
+    sentences = []
+    for measure in Measure:
+        if measure in asked:
+            limit = asked[measure]
+            grant_limit(tx, scope, organisation=slug, project=None, measure=measure, limit=limit)
+            has = f"no limit of {measure_words(measure)}" if limit is None else f"up to {amount_words(measure, limit)}"
+            sentences.append(f"It may have {has}.")
+    return sentences
+
+
+def _promised(
+    tx: Session, caller: Caller, slug: str, subscriptions: Sequence[OnboardingSubscription]
+) -> dict[Measure, Decimal]:
+    """What tiers promise together; of plans and tiers that there are, the others are refused when they are taken."""
+    published = load_published(tx)
+    found: dict[Measure, Decimal] = defaultdict(Decimal)
+    for each in subscriptions:
+        plan = published.plans.get(each.plan)
+        tiers = {tier.slug: tier for tier in plan.tiers} if plan else {}
+        for quota in tiers[each.tier].quotas if each.tier in tiers else ():
+            with localcontext(EXACT):
+                found[Measure(quota.measure)] += quota.limit * each.quantity
+    return found
+
+
+def _as_sold(tx: Session, seller: UUID, plan: str, published: Published) -> Plan | None:
+    """A plan as its seller calls it; None where it offers none of that slug."""
+    offered = (each for each in Offers(tx, [seller], published).of.values() if each.slug == plan)
+    return next((renamed(published.plans[plan], each.offer) for each in offered), None)
+
+
+def _subscribe(
+    joined: UnitOfWork,
+    tx: Session,
+    caller: Caller,
+    slug: str,
+    customer: OnboardingCreate,
+    asked: OnboardingSubscription,
+) -> tuple[Decimal, str, str]:
+    """Make a subscription; gives what it costs a month by its fees, in which currency, and what was done in words."""
+    scope = load_scope(tx, caller)
+    today = scope.now.date()
+    day = asked.starts_on or customer.starts_on or today
+    if day < today:
+        raise Invalid(f"starts_on {day} is over; begin on {today} or later", field="starts_on", value=day)
+    published = load_published(tx)
+    named = _as_sold(tx, scope.tree.parents[get_organisation(tx, scope, slug).id], asked.plan, published)
+    wanted = Wanted(
+        plan=asked.plan,
+        tier=asked.tier,
+        name=asked.name or (named.name if named else asked.plan),
+        quantity=asked.quantity,
+        starts_on=day,
+        ends_on=asked.ends_on,
+        trial_until=asked.trial_until,
+        project=asked.project,
+        choices=asked.choices,
+    )
+    made = create_subscription(joined, caller, organisation=slug, wanted=wanted, accepted_terms=asked.accepted_terms)
+    amount, currency = monthly_of(tx, tx.get_one(SubscriptionRow, made.id), day, published)
+    several = f", {asked.quantity} pieces" if asked.quantity > 1 else ""
+    tier = next((each.name for each in named.tiers if each.slug == asked.tier), asked.tier) if named else asked.tier
+    return (
+        amount,
+        currency,
+        f"It has {made.name}, tier {tier}{several}, from {day_words(day)}: {money(amount, currency)} {currency} a "
+        "month and what it uses.",
+    )

@@ -1,0 +1,186 @@
+"""Customers come on board with all that they begin with, or not at all; what is checked leaves nothing behind."""
+
+from datetime import date
+from decimal import Decimal
+from threading import Barrier, Thread
+
+import pytest
+
+from gradumen.core.errors import Conflict, Forbidden, GradumenError, Invalid, NotFound, QuotaExceeded
+from gradumen.core.messages import Kind
+from gradumen.core.permissions import Role
+from gradumen.core.quotas.measures import Measure
+from gradumen.wire.organisations.details import BillingContactBody
+from gradumen.wire.subscriptions.onboardings import (
+    OnboardingCreate,
+    OnboardingDetails,
+    OnboardingPerson,
+    OnboardingProject,
+    OnboardingSubscription,
+)
+from tests.world import World, files
+
+PROMISING = """
+plan: stone-barn
+name: Stone Barn
+services: [compute]
+tiers:
+  - {tier: moor, name: Moor, quotas: {processors: 16, memory: 64}}
+"""
+OFFER = "offer: stone-barn\nto: all\n"
+RENAMED = "offer: stone-barn\nname: Oxbow Vault\nto: all\n"
+GULL = OnboardingCreate(
+    slug="gull",
+    name="Gull Chandlery",
+    details=OnboardingDetails(
+        town="Harbour", billing_contacts=[BillingContactBody(name="Till", email="till@gull.example")]
+    ),
+    projects=[OnboardingProject(slug="shop", name="Shop")],
+    people=[OnboardingPerson(email="gwen@gull.example")],
+    subscriptions=[OnboardingSubscription(plan="open-range", tier="moor", starts_on=date(2026, 10, 9))],
+)
+
+
+def test_all_that_a_customer_begins_with_is_there_after_one_call(world: World) -> None:
+    edda = world.user("edda")
+    [made] = edda.onboardings.make("oxbow", [GULL]).items
+    assert made.sentences == [
+        "Gull Chandlery is a tenant of Oxbow Managed IT, billed in GBP.",
+        "Its details are on file.",
+        "It has a project Shop.",
+        "gwen@gull.example is invited as administrator, by mail.",
+        "It has Open Range, tier Moor, from 9 October 2026: 75.05 GBP a month and what it uses.",
+    ]
+    assert [(each.currency, each.amount) for each in made.monthly] == [("GBP", Decimal("75.05"))]
+    body = edda.organisations.get("gull")
+    assert (body.parent, body.country, body.currency, body.billing_zone) == ("oxbow", "GB", "GBP", "Europe/London")
+    assert edda.details.get("gull").billing_contacts[0].email == "till@gull.example"
+    assert [each.slug for each in edda.organisations.projects("gull")] == ["shop"]
+    [subscription] = edda.subscriptions.list("gull")
+    assert (subscription.name, subscription.starts_on) == ("Open Range", date(2026, 10, 9))
+    [told] = edda.messages.list("oxbow", search="gwen@")
+    assert told.kind is Kind.INVITATION
+    actions = {each.action for each in edda.audit_entries.list("oxbow")}
+    assert {"organisation made", "details changed", "project made", "member invited", "subscription made"} <= actions
+
+
+def test_what_is_only_checked_says_the_same_and_leaves_nothing(world: World) -> None:
+    edda = world.user("edda")
+    before = len(edda.audit_entries.list("oxbow")), len(edda.messages.list("oxbow"))
+    checked = edda.onboardings.make("oxbow", [GULL, GULL.model_copy(update={"slug": "tern", "people": []})], check=True)
+    assert checked.checked_only and [each.organisation for each in checked.items] == ["gull", "tern"]
+    with pytest.raises(NotFound):
+        edda.organisations.get("gull")
+    assert (len(edda.audit_entries.list("oxbow")), len(edda.messages.list("oxbow"))) == before
+    made = edda.onboardings.make("oxbow", [GULL])
+    assert made.items[0] == checked.items[0]
+
+
+def test_limits_follow_from_what_tiers_promise_wherever_the_seller_has_one(world: World) -> None:
+    world.mara.catalogue.publish("tarnwick", files(PROMISING, OFFER))
+    edda = world.user("edda")
+    edda.catalogue.publish("oxbow", files(RENAMED))
+    world.mara.quotas.grant("oxbow", Measure.PROCESSORS, Decimal(40))
+    for customer in ("saltmarsh", "thistledown"):
+        edda.quotas.grant(customer, Measure.PROCESSORS, Decimal(0))
+    wanted = GULL.model_copy(
+        update={"subscriptions": [OnboardingSubscription(plan="stone-barn", tier="moor", quantity=2)]}
+    )
+    [made] = edda.onboardings.make("oxbow", [wanted], check=True).items
+    assert "It may have up to 32 vCPU." in made.sentences and not any("GiB" in each for each in made.sentences)
+    assert any(each.startswith("It has Oxbow Vault, tier Moor, 2 pieces") for each in made.sentences)
+    more = wanted.model_copy(update={"limits": {"processors": Decimal(36)}})
+    [given] = edda.onboardings.make("oxbow", [more]).items
+    assert "It may have up to 36 vCPU." in given.sentences
+    with pytest.raises(QuotaExceeded, match="at most 4 vCPU"):
+        edda.onboardings.make("oxbow", [wanted.model_copy(update={"slug": "tern", "people": []})])
+    less = wanted.model_copy(update={"slug": "tern", "people": [], "limits": {"processors": Decimal(4)}})
+    with pytest.raises(QuotaExceeded, match="this needs 32 vCPU"):
+        edda.onboardings.make("oxbow", [less])
+    with pytest.raises(NotFound):
+        edda.organisations.get("tern")
+
+
+def test_of_many_each_that_cannot_is_named_and_none_comes(world: World) -> None:
+    customers = [
+        GULL,
+        GULL.model_copy(update={"slug": "saltmarsh", "people": []}),
+        GULL.model_copy(update={"slug": "tern", "people": [], "limits": {"beds": Decimal(1)}}),
+        GULL.model_copy(
+            update={
+                "slug": "skua",
+                "people": [],
+                "subscriptions": [OnboardingSubscription(plan="nothing", tier="moor")],
+            }
+        ),
+    ]
+    with pytest.raises(Conflict, match="3 of 4 customers cannot come on board, so none did") as refused:
+        world.user("edda").onboardings.make("oxbow", customers)
+    assert [(each["place"], each["code"]) for each in refused.value.facts["problems"]] == [
+        (1, "conflict"), (2, "invalid"), (3, "not_found"),
+    ]  # fmt: skip
+    assert {each.slug for each in world.user("edda").organisations.list()} == {"oxbow", "saltmarsh", "thistledown"}
+
+
+def test_one_alone_is_refused_as_its_step_is(world: World) -> None:
+    edda = world.user("edda")
+    for update, refusal, said in (
+        ({"slug": "Not A Slug"}, Invalid, "slug"),
+        ({"country": "Wales"}, Invalid, "country"),
+        ({"people": [OnboardingPerson(email="edda@oxbow.example")]}, Conflict, "is a member of an organisation above"),
+        ({"subscriptions": [OnboardingSubscription(plan="open-range", tier="summit")]}, GradumenError, "summit"),
+        (
+            {"subscriptions": [OnboardingSubscription(plan="open-range", tier="moor", starts_on=date(2026, 10, 1))]},
+            Invalid,
+            "is over",
+        ),
+    ):
+        with pytest.raises(refusal, match=said):
+            edda.onboardings.make("oxbow", [GULL.model_copy(update=update)])
+    with pytest.raises(NotFound):
+        edda.organisations.get("gull")
+
+
+def test_only_who_may_do_each_step_does_it(world: World) -> None:
+    for user, refusal in (("piers", Forbidden), ("ines", NotFound), ("una", NotFound), ("mara", Forbidden)):
+        with pytest.raises(refusal):
+            world.user(user).onboardings.make("oxbow", [GULL])
+    assert "gull" not in {each.slug for each in world.mara.organisations.list()}
+
+
+def test_asking_twice_with_a_key_and_at_once_makes_one(world: World) -> None:
+    edda, gate = world.user("edda"), Barrier(3)
+    codes: list[str] = []
+
+    def ask(number: int) -> None:
+        gate.wait()
+        try:
+            edda.onboardings.make("oxbow", [GULL], key="same" if number else None)
+            codes.append("made")
+        except GradumenError as refused:
+            codes.append(refused.code)
+
+    threads = [Thread(target=ask, args=(number,)) for number in range(3)]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join()
+    assert sorted(codes) in (["conflict", "conflict", "made"], ["conflict", "made", "made"])
+    assert [each.slug for each in edda.organisations.list()].count("gull") == 1
+    assert len(edda.subscriptions.list("gull")) == 1
+    assert len(edda.invitations.list("oxbow")) == 0 and len(edda.messages.list("oxbow", search="gwen@")) == 1
+
+
+def test_a_proposed_customer_has_its_tier_from_the_day_on_which_it_begins(world: World) -> None:
+    wanted = GULL.model_copy(
+        update={
+            "starts_on": date(2026, 11, 1),
+            "people": [OnboardingPerson(email="gwen@gull.example", role=Role.FINANCE)],
+            "subscriptions": [OnboardingSubscription(plan="open-range", tier="heath")],
+        }
+    )
+    [made] = world.user("edda").onboardings.make("oxbow", [wanted]).items
+    assert "from 1 November 2026, billed in GBP" in made.sentences[0]
+    [subscription] = world.user("edda").subscriptions.list("gull")
+    assert subscription.starts_on == date(2026, 11, 1)
+    assert world.user("edda").organisations.get("gull").state == "proposed"
