@@ -43,6 +43,7 @@ def run(rows: int) -> dict[str, Any]:
             "search": lambda: connection.send("GET", "organisations", params={"search": "wide-009", "limit": 100}),
             "detail": lambda: connection.send("GET", "organisations/wide-00042"),
             "quotas": lambda: connection.send("GET", "organisations/wide-00042/quotas"),
+            "matrix": lambda: connection.send("GET", "organisations/tarnwick/quota-matrix", params={"limit": 50}),
             "estimate": lambda: connection.post("estimates", EstimateBody, ESTIMATE),
         }
         floor = _times(lambda: connection.get("clock", ClockBody))

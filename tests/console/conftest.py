@@ -88,7 +88,7 @@ class Tab:
         self._violations(within, "{}")
         self.page.emulate_media(color_scheme="dark")
         self._violations(within, "{runOnly: ['color-contrast']}")
-        self.page.emulate_media(color_scheme="light", reduced_motion="reduce")
+        self.page.emulate_media(color_scheme="light")
 
     def _violations(self, within: str | None, rules: str) -> None:
         self.page.evaluate("() => new Promise(done => requestAnimationFrame(() => requestAnimationFrame(done)))")
@@ -106,7 +106,9 @@ class Tab:
 @pytest.fixture
 def tab(browser: Browser, world: World) -> Iterator[Tab]:
     """A tab in the light theme."""
-    context = browser.new_context(viewport={"width": 1280, "height": 800}, color_scheme="light")
+    context = browser.new_context(
+        viewport={"width": 1280, "height": 800}, color_scheme="light", reduced_motion="reduce"
+    )
     made = Tab(context.new_page(), world.url)
     yield made
     context.close()

@@ -60,6 +60,15 @@ PATHS = {
 }
 
 
+NARROW_ALIKE = (
+    "/organisations/long",
+    "/organisations/long/projects",
+    "/organisations/glyphs",
+    "/earned?period=2026-09",
+)
+"""What stands in the same parts as others when there is little room."""
+
+
 @pytest.mark.parametrize("width", [1280, 390])
 def test_odd_names_and_large_sums_are_whole_and_break_no_page(browser: Browser, odd: World, width: int) -> None:
     odd.close("tarnwick", "mara", "2026-09", issue=False)
@@ -67,6 +76,8 @@ def test_odd_names_and_large_sums_are_whole_and_break_no_page(browser: Browser, 
     tab = Tab(context.new_page(), odd.url)
     tab.sign_in("mara")
     for path, heading in PATHS.items():
+        if width < 1000 and path in NARROW_ALIKE:
+            continue
         tab.page.goto(odd.url + path)
         expect(tab.page.get_by_role("heading", name=heading, level=1)).to_be_visible()
         tab.settle()
@@ -107,18 +118,12 @@ def test_what_is_gone_is_said_and_leads_on(tab: Tab, world: World) -> None:
 PAGES = {
     "/": "so far",
     "/organisations": "Who buys from whom",
-    "/organisations/oxbow": "Oxbow Managed IT",
     "/organisations/oxbow/quotas": "Oxbow Managed IT",
-    "/organisations/oxbow/subscriptions": "Oxbow Managed IT",
-    "/rate-cards": "",
-    "/estimate": "",
     "/margins": "",
     "/usage?period=2026-09": "",
-    "/feeds": "",
     "/invoices": "",
     "/spend": "",
     "/members": "",
-    "/record": "",
 }
 """Pages that ask the service for something of their own, with what stands in their headings."""
 
@@ -171,7 +176,7 @@ def test_each_page_whose_calls_fail_says_so_and_can_be_tried_again(tab: Tab, wor
 def test_a_page_whose_calls_are_slow_shows_that_and_can_be_left(tab: Tab, world: World) -> None:
     tab.sign_in("mara")
     page, service = tab.page, Service(tab.page)
-    for path in ("/organisations/oxbow/quotas", "/invoices", "/spend"):
+    for path in ("/organisations/oxbow/quotas", "/spend"):
         service.how = "wait"
         page.goto(tab.url + path)
         expect(page.get_by_role("status", name="loading").or_(page.get_by_role("progressbar")).first).to_be_visible()

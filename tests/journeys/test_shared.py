@@ -128,8 +128,6 @@ def test_one_account_migrates_another_serves_and_a_backup_comes_back(shared: dic
     engine.dispose()
     restored = run("restore", str(file), **settings)
     assert restored.returncode == 0, restored.stderr
-    strange = run("serve", "--port", "0", database_url=shared[ROWS], data=str(tmp_path))
-    assert strange.returncode == 1 and "gradumen sealing begin-anew" in strange.stderr
     with serving(database_url=shared[TABLES], trusted_proxies="127.0.0.1", **keys) as (url, folder):
         rotated = run("sealing", "rotate", **settings)
         assert rotated.returncode == 0, rotated.stderr

@@ -73,6 +73,9 @@ export function useSignOut(): () => Promise<void> {
     setCsrf('');
     rememberSignedIn(false);
     queries.setQueryData(sessionOptions.queryKey, null);
-    queries.removeQueries({ predicate: (query) => query.queryKey[0] !== sessionOptions.queryKey[0] });
+    // Only once the pages are gone: what is shown would be asked for again.
+    setTimeout(() =>
+      queries.removeQueries({ predicate: (query) => query.queryKey[0] !== sessionOptions.queryKey[0] }),
+    );
   };
 }
