@@ -86,6 +86,10 @@ class Limits:
                 return row.limit_value if each == organisation or row.limit_value is None else Decimal(0)
         return None
 
+    def passed_on(self, organisation: UUID, measure: Measure) -> Decimal:
+        """What one of the owners gives to those below it."""
+        return self._given.get((organisation, measure), (Decimal(0), 0))[0]
+
     def holding(self, row: QuotaRow, name: str, own: Decimal = Decimal(0)) -> Holding:
         """What the holder of a row has, has passed on and may have."""
         measure = Measure(row.measure)

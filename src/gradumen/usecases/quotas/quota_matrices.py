@@ -10,7 +10,7 @@ from gradumen.core.quotas.measures import MEASURES, Measure
 from gradumen.store.organisations.organisations import organisations_by_slug, page_of_organisations
 from gradumen.store.organisations.tables import OrganisationRow
 from gradumen.store.unit_of_work import Session, use_case
-from gradumen.usecases.limits import Limits, absent_quota
+from gradumen.usecases.limits import Limits
 from gradumen.usecases.quotas.quotas import grant_limit, measure_of, quotas_held
 from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
 from gradumen.wire.quotas.quota_matrices import (
@@ -38,7 +38,7 @@ def read_quota_matrix(
     rows = page_of_organisations(
         tx, children, after=after, limit=limit + 1, search=search, type=None, of_all=len(scope.tree.parents) + 1
     )
-    limits = Limits(tx, scope.tree, [owner.id, *(row.id for row in rows)])
+    limits = Limits(tx, scope.tree, [row.id for row in rows])
     own = {each.measure: each for each in quotas_held(tx, scope, owner) if each.project is None}
     return QuotaMatrixBody(
         organisation=owner.slug,
@@ -52,23 +52,22 @@ def read_quota_matrix(
             )
             for measure, each in MEASURES.items()
         ],
-        items=[_row(scope, limits, row) for row in rows[:limit]],
+        items=[_row(limits, row) for row in rows[:limit]],
         next=rows[limit - 1].slug if len(rows) > limit else None,
     )
 
 
-def _row(scope: Scope, limits: Limits, row: OrganisationRow) -> MatrixRowBody:
+def _row(limits: Limits, row: OrganisationRow) -> MatrixRowBody:
     cells = []
     for measure in Measure:
-        held = limits.rows.get((row.id, measure)) or absent_quota(scope.tree, row, row.id, None, measure)
-        holding = limits.holding(held, row.slug)
+        held = limits.rows.get((row.id, measure))
         cells.append(
             MatrixCellBody(
                 measure=measure,
-                limit=holding.limit,
-                given=held.is_set,
-                passed_on=holding.granted,
-                version=held.version,
+                limit=limits.limit(row.id, measure),
+                given=held is not None and held.is_set,
+                passed_on=limits.passed_on(row.id, measure),
+                version=held.version if held else 0,
             )
         )
     return MatrixRowBody(organisation=row.slug, name=row.name, type=row.type, cells=cells)
