@@ -192,16 +192,24 @@ def test_a_program_has_nothing_to_do_with_it(world: World) -> None:
                 call()
 
 
-def test_secrets_survive_a_new_key_and_are_given_up_with_lost_ones(
-    service: Service, world: World, edda: Client, tmp_path: Path
-) -> None:
-    app, _ = set_up(world, "edda")
+@pytest.fixture
+def same_keys(service: Service) -> Iterator[Seals]:
+    """The service's keys, which are as they were afterwards: the small world is sealed with them."""
     seals = service.uow.seals
     assert seals is not None
+    before = seals.path.read_text()
+    yield seals
+    seals.path.write_text(before)
+
+
+def test_secrets_survive_a_new_key_and_are_given_up_with_lost_ones(
+    service: Service, world: World, edda: Client, same_keys: Seals, tmp_path: Path
+) -> None:
+    app, _ = set_up(world, "edda")
     check_seals(service.uow)
-    seals.add_key()
+    same_keys.add_key()
     assert seal_anew(service.uow) >= 1
-    seals.keep(1)
+    same_keys.keep(1)
     edda.sign_in(EMAILS["edda"], PASSWORD, app.code())
     other = Seals(tmp_path / "other")
     forget_secrets(UnitOfWork(service.uow.engine, seals=other))
