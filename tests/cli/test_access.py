@@ -28,7 +28,7 @@ def test_limits_go_out_as_a_spreadsheet_and_come_back(terminal: Terminal, world:
     assert "1 limits were changed" in terminal("quota-matrices", "set", str(file))
     shown = terminal("quota-matrices", "show")
     assert "PROCESSORS" in shown and "MEMORY" not in shown and "90" in shown
-    file.write_text("organisation,processors\noxbow,900\n")
+    file.write_text("organisation,processors\nquillstone,0\noxbow,900\n")
     assert "oxbow, processors: Oxbow Managed IT can have at most 100" in terminal(
         "quota-matrices", "set", str(file), exit=1
     )

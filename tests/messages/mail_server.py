@@ -30,7 +30,7 @@ class Box:
     async def handle_DATA(self, server: SMTP, session: Session, envelope: Envelope) -> str:
         if self.data_answer.startswith("250"):
             content = envelope.content if isinstance(envelope.content, bytes) else b""
-            self.mails.append(email.message_from_bytes(content, policy=policy.default))  # type: ignore[arg-type]
+            self.mails.append(email.message_from_bytes(content, policy=policy.default))
         return self.data_answer
 
 

@@ -20,7 +20,7 @@ def letter(to: str = "ines@saltmarsh.example", **more: object) -> EmailMessage:
         "message": ID, "to": to, "sender": "clouds@tarnwick.example", "from_name": "Pebble & Pine", "reply_to": None,
         "at": AT, **more,
     }  # fmt: skip
-    return compose(Mail("Rechnung – März", "text\n", "<p>html</p>"), **values)  # type: ignore[arg-type]
+    return compose(Mail("Rechnung – März", "text\n", "<p>html</p>"), **values)
 
 
 def test_a_mail_arrives_whole_with_its_file() -> None:

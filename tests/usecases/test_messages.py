@@ -185,6 +185,20 @@ def test_what_fails_in_passing_is_tried_again_and_what_fails_for_good_waits_for_
         ines.messages.retry(again.id)
 
 
+def test_one_that_cannot_be_made_keeps_no_other_back(world: World, post: Post, monkeypatch: pytest.MonkeyPatch) -> None:
+    world.send(egress("e", 10**12))
+    world.close("oxbow", "edda", "2026-09")
+
+    def broken(_: object) -> bytes:
+        raise ZeroDivisionError
+
+    monkeypatch.setattr("gradumen.jobs.messages.write_issued", broken)
+    world.user("ines").invitations.create("saltmarsh", email="new@saltmarsh.example", role=Role.VIEWER)
+    assert [each["To"] for each in post.send()] == ["new@saltmarsh.example"]
+    [held] = [each for each in world.user("ines").messages.list("saltmarsh") if each.kind is Kind.INVOICE]
+    assert (held.state, held.attempts) == (State.WAITING, 1) and "ZeroDivisionError" in (held.problem or "")
+
+
 def test_without_a_server_mail_waits_and_fails_only_when_it_is_old(service: Service, world: World, post: Post) -> None:
     order(world)
     for mailer in (Mailer(service.uow, Settings()), Mailer(service.uow, Settings(smtp="smtp://127.0.0.1:9"))):

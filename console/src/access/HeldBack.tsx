@@ -6,7 +6,6 @@ import { SetUp } from './SecondFactor';
 
 export default function HeldBack({ held }: { held: Schemas['HeldBackBody'][] }) {
   const [open, setOpen] = useState(false);
-  if (!held.length) return null;
   const names = held.map((each) => each.name).join(', ');
   const who = [...new Set(held.map((each) => each.demanded_by))].join(', ');
   return (

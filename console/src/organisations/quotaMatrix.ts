@@ -75,6 +75,8 @@ export async function setLimits(organisation: string, changes: Changes): Promise
     });
     return {};
   } catch (problem) {
+    const [only] = changes;
+    if (problem instanceof Refusal && changes.length === 1 && only) return { [only.key]: problem.message };
     const found = problem instanceof Refusal ? problem.facts.problems : undefined;
     if (!Array.isArray(found)) throw problem;
     return Object.fromEntries(

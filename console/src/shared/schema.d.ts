@@ -3061,10 +3061,36 @@ export interface components {
             version: number;
         };
         /**
+         * DetailsGiven
+         * @description Who an organisation is on paper; null is not known. ``street`` has the lines above the town.
+         */
+        DetailsGiven: {
+            /** Billing Contacts */
+            billing_contacts?: components["schemas"]["BillingContactBody"][];
+            /** Email */
+            email?: string | null;
+            /** Language */
+            language?: string | null;
+            /** Legal Name */
+            legal_name?: string | null;
+            /** Phone */
+            phone?: string | null;
+            /** Postal Code */
+            postal_code?: string | null;
+            /** Region */
+            region?: string | null;
+            /** Registration */
+            registration?: string | null;
+            /** Street */
+            street?: string | null;
+            /** Tax Id */
+            tax_id?: string | null;
+            /** Town */
+            town?: string | null;
+        };
+        /**
          * DetailsUpdate
-         * @description All of it, in the place of what is there; null is not known.
-         *
-         *     ``street`` has the lines above the town. ``version`` is that of what was read, null to change it whatever it is.
+         * @description All of it, in the place of what is there; ``version`` is that of what was read, null whatever it is.
          */
         DetailsUpdate: {
             /** Billing Contacts */
@@ -4341,7 +4367,7 @@ export interface components {
             country?: string | null;
             /** Currency */
             currency?: string | null;
-            details?: components["schemas"]["OnboardingDetails"] | null;
+            details?: components["schemas"]["DetailsGiven"] | null;
             /** Limits */
             limits?: {
                 [key: string]: string | null;
@@ -4365,34 +4391,6 @@ export interface components {
              * @default tenant
              */
             type?: string;
-        };
-        /**
-         * OnboardingDetails
-         * @description Who it is on paper; all of it can follow later.
-         */
-        OnboardingDetails: {
-            /** Billing Contacts */
-            billing_contacts?: components["schemas"]["BillingContactBody"][];
-            /** Email */
-            email?: string | null;
-            /** Language */
-            language?: string | null;
-            /** Legal Name */
-            legal_name?: string | null;
-            /** Phone */
-            phone?: string | null;
-            /** Postal Code */
-            postal_code?: string | null;
-            /** Region */
-            region?: string | null;
-            /** Registration */
-            registration?: string | null;
-            /** Street */
-            street?: string | null;
-            /** Tax Id */
-            tax_id?: string | null;
-            /** Town */
-            town?: string | null;
         };
         /**
          * OnboardingPerson

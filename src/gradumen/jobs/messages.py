@@ -75,6 +75,7 @@ class Mailer:
         return len(due) - len(left)
 
     def _send(self, connection: Connection, message: Outgoing) -> None:
+        """Send one; whatever is wrong with it is an attempt of its own, and keeps no other back."""
         try:
             made = compose(
                 message.mail,
@@ -87,17 +88,19 @@ class Mailer:
                 attachment=self._attachment(message),
             )
             connection.send(made)
+        except Unreachable:
+            raise
         except Refused as refusal:
-            note_refused(
-                self.uow,
-                message=message.id,
-                attempt=message.attempt,
-                problem=refusal.problem,
-                passing=refusal.passing,
-                at=now(),
-            )
+            self._refused(message, refusal.problem, passing=refusal.passing)
+        except Exception as error:  # of this message alone: the others of its batch go on
+            log.exception("message %s cannot be made", message.id)
+            self._refused(message, f"it cannot be made ({type(error).__name__}); the log says more", passing=True)
         else:
             note_sent(self.uow, message=message.id, attempt=message.attempt, at=now())
+
+    def _refused(self, message: Outgoing, problem: str, *, passing: bool) -> None:
+        attempt = message.attempt
+        note_refused(self.uow, message=message.id, attempt=attempt, problem=problem, passing=passing, at=now())
 
     def _attachment(self, message: Outgoing) -> Attachment | None:
         """The document that a message is about, as PDF."""

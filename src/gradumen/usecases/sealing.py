@@ -1,6 +1,7 @@
 """The keys of secrets: that they are this database's, and sealing all of them anew."""
 
-from gradumen.store.access.second_factors import all_second_factors
+from gradumen.core.messages import State
+from gradumen.store.access.second_factors import all_second_factors, drop_second_factor
 from gradumen.store.messages import sealed_messages
 from gradumen.store.sealing import prove, prove_anew, seals_of
 from gradumen.store.unit_of_work import Session, use_case
@@ -42,11 +43,11 @@ def forget_secrets(tx: Session) -> int:
     """
     gone = 0
     for message in sealed_messages(tx):
-        message.sealed, message.due_at, message.state = None, None, "failed"
+        message.sealed, message.due_at, message.state = None, None, State.FAILED
         message.problem = "its link was sealed with a key that is lost; make it again"
         gone += 1
     for factor in all_second_factors(tx):
-        tx.delete(factor)
+        drop_second_factor(tx, factor.user_id)
         gone += 1
     prove_anew(tx)
     return gone

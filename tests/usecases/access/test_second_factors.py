@@ -214,3 +214,4 @@ def test_secrets_survive_a_new_key_and_are_given_up_with_lost_ones(
     other = Seals(tmp_path / "other")
     forget_secrets(UnitOfWork(service.uow.engine, seals=other))
     edda.sign_in(EMAILS["edda"], PASSWORD)
+    assert edda.second_factors.get().recovery_codes == 0

@@ -10,10 +10,9 @@ from gradumen.core.errors import Conflict, Forbidden, GradumenError, Invalid, No
 from gradumen.core.messages import Kind
 from gradumen.core.permissions import Role
 from gradumen.core.quotas.measures import Measure
-from gradumen.wire.organisations.details import BillingContactBody
+from gradumen.wire.organisations.details import BillingContactBody, DetailsGiven
 from gradumen.wire.subscriptions.onboardings import (
     OnboardingCreate,
-    OnboardingDetails,
     OnboardingPerson,
     OnboardingProject,
     OnboardingSubscription,
@@ -32,9 +31,7 @@ RENAMED = "offer: stone-barn\nname: Oxbow Vault\nto: all\n"
 GULL = OnboardingCreate(
     slug="gull",
     name="Gull Chandlery",
-    details=OnboardingDetails(
-        town="Harbour", billing_contacts=[BillingContactBody(name="Till", email="till@gull.example")]
-    ),
+    details=DetailsGiven(town="Harbour", billing_contacts=[BillingContactBody(name="Till", email="till@gull.example")]),
     projects=[OnboardingProject(slug="shop", name="Shop")],
     people=[OnboardingPerson(email="gwen@gull.example")],
     subscriptions=[OnboardingSubscription(plan="open-range", tier="moor", starts_on=date(2026, 10, 9))],

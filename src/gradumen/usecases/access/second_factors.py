@@ -7,22 +7,21 @@ from uuid import UUID
 import segno
 from pyotp import TOTP, random_base32
 
-from gradumen.core.errors import Conflict, Forbidden, Invalid, NotFound, NotSignedIn
+from gradumen.core.errors import Conflict, Invalid, NotSignedIn
 from gradumen.core.messages import Kind, moment_words
-from gradumen.core.permissions import Right, Role
 from gradumen.store.access import second_factors as store
 from gradumen.store.access.members import memberships_of
 from gradumen.store.access.sessions import end_sessions
-from gradumen.store.access.tables import MemberRow, SecondFactorRow, UserRow
+from gradumen.store.access.tables import SecondFactorRow, UserRow
 from gradumen.store.sealing import seals_of
 from gradumen.store.unit_of_work import Session, UnitOfWork, use_case
 from gradumen.usecases.access.codes import WRONG_CODE, is_code, make_recovery_codes, take_code
 from gradumen.usecases.access.pace import Pace, count_attempt, forgive
 from gradumen.usecases.access.sessions import digest, is_password
-from gradumen.usecases.access.users import home_of
+from gradumen.usecases.access.users import home_of, require_say
 from gradumen.usecases.audit_entries import record
 from gradumen.usecases.messages import Reader, tell
-from gradumen.usecases.scope import Caller, get_organisation, load_scope, require_password
+from gradumen.usecases.scope import Caller, require_password
 from gradumen.wire.access.second_factors import RecoveryCodesBody, SecondFactorBody, SecondFactorSecretBody
 
 ISSUER = "Gradumen"
@@ -152,15 +151,7 @@ def take_second_factor(tx: Session, caller: Caller, *, organisation: str, user_i
         Forbidden: the caller does not manage every organisation that the user is a member of, or is a program.
         NotFound: no such member.
     """
-    scope = load_scope(tx, caller)
-    row = get_organisation(tx, scope, organisation)
-    scope.require_member(Right.MANAGE_MEMBERS, row)
-    require_password(caller)
-    if tx.get(MemberRow, (user_id, row.id)) is None:
-        raise NotFound("member", user_id)
-    # Whoever takes it away weakens that user everywhere, so it takes the say of all its organisations.
-    if any(scope.caller.roles.get(each) != Role.ADMINISTRATOR for each in memberships_of(tx, user_id)):
-        raise Forbidden(right=Right.MANAGE_MEMBERS, organisation="every organisation that this user is a member of")
+    require_say(tx, caller, organisation, user_id)
     if store.lock_second_factor(tx, user_id) is not None:
         store.drop_second_factor(tx, user_id)
         _note(tx, caller, tx.get_one(UserRow, user_id), "taken away by an administrator")

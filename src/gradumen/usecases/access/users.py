@@ -114,9 +114,10 @@ def _change_password(tx: Session, caller: Caller, pace: Pace, *, session: str, c
     _tell_changed(tx, user, caller.at)
 
 
-@use_case
-def make_password_reset(tx: Session, caller: Caller, *, organisation: str, user_id: UUID) -> str:
-    """A link's secret by which a member sets a new password, once, within a day.
+def require_say(tx: Session, caller: Caller, organisation: str, user_id: UUID) -> OrganisationRow:
+    """The organisation of a member whose way to sign in the caller may change.
+
+    That changes the user everywhere, so it takes the say of all its organisations.
 
     Raises:
         Forbidden: the caller does not manage every organisation that the user is a member of, or is a program.
@@ -128,9 +129,20 @@ def make_password_reset(tx: Session, caller: Caller, *, organisation: str, user_
     require_password(caller)
     if tx.get(MemberRow, (user_id, row.id)) is None:
         raise NotFound("member", user_id)
-    # Whoever sets a password is that user everywhere, so it takes the say of all its organisations.
     if any(scope.caller.roles.get(each) != Role.ADMINISTRATOR for each in memberships_of(tx, user_id)):
         raise Forbidden(right=Right.MANAGE_MEMBERS, organisation="every organisation that this user is a member of")
+    return row
+
+
+@use_case
+def make_password_reset(tx: Session, caller: Caller, *, organisation: str, user_id: UUID) -> str:
+    """A link's secret by which a member sets a new password, once, within a day.
+
+    Raises:
+        Forbidden: the caller does not manage every organisation that the user is a member of, or is a program.
+        NotFound: no such member.
+    """
+    row = require_say(tx, caller, organisation, user_id)
     secret = secrets.token_urlsafe(32)
     drop_password_resets(tx, user_id)
     tx.add(

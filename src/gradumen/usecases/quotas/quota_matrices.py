@@ -3,8 +3,9 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 from decimal import Decimal
+from functools import partial
 
-from gradumen.core.errors import Conflict, GradumenError
+from gradumen.core.errors import Conflict
 from gradumen.core.permissions import Right
 from gradumen.core.quotas.measures import MEASURES, Measure
 from gradumen.store.organisations.organisations import organisations_by_slug, page_of_organisations
@@ -13,6 +14,7 @@ from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.limits import Limits
 from gradumen.usecases.quotas.quotas import grant_limit, measure_of, quotas_held
 from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
+from gradumen.usecases.together import all_or_nothing
 from gradumen.wire.quotas.quota_matrices import (
     MatrixCellBody,
     MatrixChange,
@@ -94,32 +96,19 @@ def change_quota_matrix(
         Forbidden: the caller does not give its quotas.
         Invalid: a measure is none.
         Conflict: some do not fit: ``problems`` names each by its place, with the refusal that it would have alone.
-            Nothing is changed.
+            Nothing is changed. One alone is refused as it is.
     """
     scope = load_scope(tx, caller)
     owner = get_organisation(tx, scope, organisation)
     scope.require(Right.MANAGE_QUOTAS, owner)
-    problems: list[dict[str, str | int]] = []
-    changed = 0
-    with tx.begin_nested() as trial:
-        for asked in _in_order(tx, scope, update.changes):
-            try:
-                with tx.begin_nested():
-                    _set(tx, scope, owner, asked)
-            except GradumenError as problem:
-                problems.append({"place": asked.place, "message": problem.message, "code": problem.code})
-            else:
-                changed += asked.more != 0
-        if problems or update.check:
-            trial.rollback()
-    if problems:
-        problems.sort(key=lambda each: each["place"])
-        raise Conflict(
-            f"{len(problems)} of {len(update.changes)} limits cannot be set, so nothing was changed; "
-            f"the first: {problems[0]['message']}",
-            problems=problems,
-        )
-    return QuotaMatrixChangedBody(changed=changed)
+    ordered, count = _in_order(tx, scope, update.changes), len(update.changes)
+    all_or_nothing(
+        tx,
+        ((asked.place, partial(_set, tx, scope, owner, asked)) for asked in ordered),
+        check=update.check,
+        said=lambda few: f"{few} of {count} limits cannot be set, so nothing was changed",
+    )
+    return QuotaMatrixChangedBody(changed=sum(asked.more != 0 for asked in ordered))
 
 
 def _in_order(tx: Session, scope: Scope, changes: Sequence[MatrixChange]) -> list[_Asked]:

@@ -3,11 +3,12 @@
 from collections import defaultdict
 from collections.abc import Sequence
 from decimal import Decimal, localcontext
+from functools import partial
 from uuid import UUID
 
 from gradumen.core.catalogue.offers import renamed
 from gradumen.core.catalogue.plans import Plan
-from gradumen.core.errors import Conflict, GradumenError, Invalid
+from gradumen.core.errors import Invalid
 from gradumen.core.exact import EXACT, money
 from gradumen.core.messages import day_words
 from gradumen.core.quotas.measures import Measure, amount_words, measure_words
@@ -25,6 +26,7 @@ from gradumen.usecases.quotas.quotas import grant_limit, measure_of
 from gradumen.usecases.scope import Caller, get_organisation, load_scope
 from gradumen.usecases.subscriptions.orders import monthly_of
 from gradumen.usecases.subscriptions.subscriptions import Wanted, create_subscription
+from gradumen.usecases.together import all_or_nothing
 from gradumen.wire.subscriptions.onboardings import (
     MonthlyBody,
     OnboardedBody,
@@ -48,32 +50,16 @@ def onboard_customers(
 
     def work(tx: Session) -> OnboardingsBody:
         seller = get_organisation(tx, load_scope(tx, caller), organisation)
-        done: list[OnboardedBody] = []
-        problems: list[tuple[int, GradumenError]] = []
-        with tx.begin_nested() as trial:
-            for place, customer in enumerate(wanted.customers):
-                try:
-                    with tx.begin_nested():
-                        done.append(_onboard(uow.joined(tx), tx, caller, seller, customer))
-                except GradumenError as problem:
-                    problems.append((place, problem))
-            if problems or wanted.check:
-                trial.rollback()
-        _tell(problems, len(wanted.customers))
+        joined, count = uow.joined(tx), len(wanted.customers)
+        done = all_or_nothing(
+            tx,
+            enumerate(partial(_onboard, joined, tx, caller, seller, each) for each in wanted.customers),
+            check=wanted.check,
+            said=lambda few: f"{few} of {count} customers cannot come on board, so none did",
+        )
         return OnboardingsBody(checked_only=wanted.check, items=done)
 
     return uow.run(work)
-
-
-def _tell(problems: Sequence[tuple[int, GradumenError]], count: int) -> None:
-    if not problems:
-        return
-    if count == 1:
-        raise problems[0][1]
-    raise Conflict(
-        f"{len(problems)} of {count} customers cannot come on board, so none did; the first: {problems[0][1].message}",
-        problems=[{"place": place, "message": each.message, "code": each.code} for place, each in problems],
-    )
 
 
 def _onboard(

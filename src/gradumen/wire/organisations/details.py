@@ -12,11 +12,8 @@ class BillingContactBody(Body):
     email: str
 
 
-class DetailsUpdate(Body):
-    """All of it, in the place of what is there; null is not known.
-
-    ``street`` has the lines above the town. ``version`` is that of what was read, null to change it whatever it is.
-    """
+class DetailsGiven(Body):
+    """Who an organisation is on paper; null is not known. ``street`` has the lines above the town."""
 
     legal_name: str | None = None
     registration: str | None = None
@@ -29,6 +26,11 @@ class DetailsUpdate(Body):
     phone: str | None = None
     language: str | None = None
     billing_contacts: list[BillingContactBody] = Field(default_factory=list)
+
+
+class DetailsUpdate(DetailsGiven):
+    """All of it, in the place of what is there; ``version`` is that of what was read, null whatever it is."""
+
     version: WholeNumber | None = None
 
 

@@ -5,27 +5,11 @@ from datetime import date
 from pydantic import Field
 
 from gradumen.core.permissions import Role
-from gradumen.wire.organisations.details import BillingContactBody
+from gradumen.wire.organisations.details import DetailsGiven
 from gradumen.wire.values import Body, DecimalText, WholeNumber, YesOrNo
 
 MOST = 20
 """Customers in one call."""
-
-
-class OnboardingDetails(Body):
-    """Who it is on paper; all of it can follow later."""
-
-    legal_name: str | None = None
-    registration: str | None = None
-    tax_id: str | None = None
-    street: str | None = None
-    postal_code: str | None = None
-    town: str | None = None
-    region: str | None = None
-    email: str | None = None
-    phone: str | None = None
-    language: str | None = None
-    billing_contacts: list[BillingContactBody] = Field(default_factory=list)
 
 
 class OnboardingProject(Body):
@@ -74,7 +58,7 @@ class OnboardingCreate(Body):
     cost_centre: str | None = None
     segment: str | None = None
     starts_on: date | None = None
-    details: OnboardingDetails | None = None
+    details: DetailsGiven | None = None
     limits: dict[str, DecimalText | None] = Field(default_factory=dict)
     projects: list[OnboardingProject] = Field(default_factory=list, max_length=50)
     people: list[OnboardingPerson] = Field(default_factory=list, max_length=1)
