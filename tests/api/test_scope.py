@@ -17,6 +17,7 @@ from gradumen.core.permissions import Role
 from gradumen.core.subscriptions.orders import OrderKind
 from gradumen.wire.billing.invoices import InvoiceBody
 from gradumen.wire.organisations.organisations import OrganisationCreate
+from gradumen.wire.subscriptions.onboardings import OnboardingSketch
 from gradumen.wire.subscriptions.one_off_charges import OneOffChargeCreate
 from gradumen.wire.subscriptions.orders import OrderCreate
 from gradumen.wire.subscriptions.subscriptions import SubscriptionCreate
@@ -125,6 +126,8 @@ def calls(side: Side, invoice: InvoiceBody, world: World) -> dict[str, Call]:
     placed = {"kind": "subscribe", "day": "2026-11-01", "plan": "open-range", "tier": "heath", "name": "z"}
     refusal = {"approve": False, "reason": "No room"}
     newcomer = {"slug": f"new-of-{side.seller}", "name": "New", "subscriptions": [{"plan": side.plan, "tier": "heath"}]}
+    sketch = admin.onboardings.draft(side.seller, OnboardingSketch(name="Quillstone Annexe")).id
+    said, bound = {"answer": "refuse", "reason": "No"}, {"subject": "SEK", "amount": "5"}
     limits = [{"organisation": side.buyer, "measure": "storage", "limit": "0"}]
     code = {"code": "123456"}
     message, text = admin.messages.list(side.seller, limit=1)[0].id, {"subject": "x", "body": "y"}
@@ -240,6 +243,17 @@ def calls(side: Side, invoice: InvoiceBody, world: World) -> dict[str, Call]:
         "read_what_if": Call("GET", f"what-ifs/{what_if}", viewer=403, above=404),
         "list_what_if_amounts": Call("GET", f"what-ifs/{what_if}/amounts", viewer=403, above=404),
         "onboard_customers": Call("POST", f"{own}/onboardings", {"customers": [newcomer]}, viewer=403),
+        "list_onboardings": Call("GET", f"{own}/onboardings"),
+        "draft_onboarding": Call("POST", f"{own}/onboardings/drafts", {"name": "N"}, viewer=403),
+        "get_onboarding": Call("GET", f"onboardings/{sketch}", above=404),
+        "save_onboarding": Call("PUT", f"onboardings/{sketch}", {"version": 1, "wanted": {}}, viewer=403, above=404),
+        "check_onboarding": Call("POST", f"onboardings/{sketch}/check", viewer=403, above=404),
+        "submit_onboarding": Call("POST", f"onboardings/{sketch}/submit", {"version": 1}, viewer=403, above=404),
+        "answer_onboarding": Call("POST", f"onboardings/{sketch}/answer", said, viewer=403, above=404),
+        "withdraw_onboarding": Call("POST", f"onboardings/{sketch}/withdraw", viewer=403, above=404),
+        "discard_onboarding": Call("DELETE", f"onboardings/{sketch}", viewer=403, above=404),
+        "list_onboarding_policies": Call("GET", f"{own}/onboarding-policies"),
+        "set_onboarding_policy": Call("PUT", f"{own}/onboarding-policies", bound, viewer=403),
         "list_subscriptions": Call("GET", f"{org}/subscriptions", above=200),
         "create_subscription": Call("POST", "subscriptions", {**subscribe, "starts_on": "2026-09-01"}, viewer=403),
         "change_subscription": Call(

@@ -23,6 +23,8 @@ class Kind(StrEnum):
     ORDER_WAITS = "order-waits"
     ORDER_DONE = "order-done"
     ORDER_REFUSED = "order-refused"
+    ONBOARDING_WAITS = "onboarding-waits"
+    ONBOARDING_ANSWERED = "onboarding-answered"
     QUOTA_ASKED = "quota-asked"
     QUOTA_ANSWERED = "quota-answered"
     INVOICE = "invoice"
@@ -180,6 +182,41 @@ FORMS: dict[Kind, Form] = {
             "customer": "Saltmarsh Ferries",
             "what": "Open Range, tier Moor, from 1 October 2026",
             "reason": "Please ask again in October.",
+            **_LINK,
+        },
+    ),
+    Kind.ONBOARDING_WAITS: Form(
+        "a new customer waits for approval",
+        "Look at what would happen",
+        Text(
+            "{customer} waits to come on board",
+            "Hello {name},\n\n{asked_by} asks to bring {customer} on board. {comes_to} It waits for approval."
+            "\n\n{link}",
+        ),
+        {
+            **_PERSON,
+            "customer": "Saltmarsh Ferries",
+            "seller": "Oxbow Managed IT",
+            "asked_by": "Edda Lund",
+            "comes_to": "It comes to 79.00 GBP a month.",
+            **_LINK,
+        },
+    ),
+    Kind.ONBOARDING_ANSWERED: Form(
+        "a new customer was approved, refused, or asked back about",
+        "Look at it",
+        Text(
+            "{customer}: {outcome}",
+            "Hello {name},\n\nbringing {customer} on board was {outcome}. {comes_to}\n\n{reason}\n\n{link}",
+        ),
+        {
+            **_PERSON,
+            "customer": "Saltmarsh Ferries",
+            "seller": "Oxbow Managed IT",
+            "asked_by": "Edda Lund",
+            "comes_to": "It comes to 79.00 GBP a month.",
+            "outcome": "asked back",
+            "reason": "Which cost centre pays for it?",
             **_LINK,
         },
     ),

@@ -5,36 +5,73 @@ import csv
 import hashlib
 import io
 from pathlib import Path
-from typing import Any
+from typing import Any, TypeVar
+from uuid import UUID
 
 import yaml
 from pydantic import ValidationError
 
-from gradumen.cli.nouns import Verbs, add_organisation
+from gradumen.cli.nouns import Verbs, add_organisation, by_beginning
 from gradumen.cli.output import Out
 from gradumen.cli.profiles import own_organisation
 from gradumen.cli.signing import add_password, signed_in
 from gradumen.client import Client
 from gradumen.core.errors import Conflict, Invalid
-from gradumen.core.exact import money
+from gradumen.core.exact import AMOUNT_PLACES, figure, money, number
 from gradumen.core.quotas.measures import Measure
-from gradumen.wire.subscriptions.onboardings import MOST, OnboardedBody, OnboardingCreate
+from gradumen.core.subscriptions.onboardings import OnboardingState
+from gradumen.wire.subscriptions.onboardings import (
+    MOST,
+    OnboardedBody,
+    OnboardingBody,
+    OnboardingCreate,
+    OnboardingPolicyBody,
+    OnboardingSketch,
+)
+
+Customer = TypeVar("Customer", OnboardingCreate, OnboardingSketch)
 
 
 def register(nouns: Any) -> None:
     """Add the verbs."""
     verbs = Verbs(nouns, "onboardings", "bring customers on board: limits, projects, people and subscriptions at once")
     make = verbs.add("make", run_make, "bring those of a file on board: one of a .yaml file, or a line each of a .csv")
-    make.add_argument("file", type=Path)
     make.add_argument("--check", action="store_true", help="only see whether they can be, and what it comes to")
-    make.set_defaults(local=True)
-    add_password(make)
+    listing = verbs.add("list", run_list, "who is brought or was brought on board, and what waits")
+    listing.add_argument("--state", choices=[*OnboardingState], help="only those")
+    add_organisation(listing)
+    show = verbs.add("show", run_show, "what would happen, or happened, in sentences")
+    draft = verbs.add("draft", run_draft, "write a draft from a .yaml file, which others go on with")
+    draft.add_argument("--over", metavar="ONBOARDING", help="over the draft that is there")
+    submit = verbs.add("submit", run_submit, "bring the customer of a draft on board, or ask for it")
+    approve = verbs.add("approve", run_approve, "approve what waits as it stands, which does it; safe to repeat")
+    refuse = verbs.add("refuse", run_refuse, "refuse it; safe to repeat")
+    back = verbs.add("ask-back", run_ask_back, "have it written otherwise first; safe to repeat")
+    withdraw = verbs.add("withdraw", run_withdraw, "take back what waits, so that it is a draft again; safe to repeat")
+    discard = verbs.add("discard", run_discard, "give a draft up; safe to repeat")
+    for verb in (show, submit, approve, refuse, back, withdraw, discard):
+        verb.add_argument("onboarding", help="its id, or the beginning of it")
+    for verb in (refuse, back):
+        verb.add_argument("reason", help="why; the one who asked reads it")
+    for verb in (make, draft):
+        verb.add_argument("file", type=Path)
+    for verb in (show, submit, approve, refuse, back, withdraw, discard, draft):
+        add_organisation(verb)
+    for verb in (make, submit, approve):
+        # Members are made, which a person does.
+        verb.set_defaults(local=True)
+        add_password(verb)
     add_organisation(make)
+    add_organisation(verbs.add("policies", run_policies, "up to how much comes on board without another administrator"))
+    policy = verbs.add("set-policy", run_set_policy, "say so, for fees in a currency or a measure; safe to repeat")
+    policy.add_argument("subject", help="a currency or a measure")
+    policy.add_argument("amount", help="in a month; any takes the bound away")
+    add_organisation(policy)
 
 
 def run_make(arguments: argparse.Namespace, out: Out) -> int:
     """Look at all of them first, then bring them on board, some at a time; as a person: members are made."""
-    customers = read_customers(arguments.file)
+    customers = read_customers(arguments.file, OnboardingCreate)
     with signed_in(arguments) as client:
         return _run(arguments, client, customers, out)
 
@@ -53,7 +90,133 @@ def _run(arguments: argparse.Namespace, client: Client, customers: list[Onboardi
     for each in found:
         out.say("\n".join(each.sentences))
         out.say("".join(f"  {money(one.amount, one.currency)} {one.currency} a month\n" for one in each.monthly))
-    out.say(f"{len(found)} customers {'could come' if arguments.check else 'came'} on board")
+    waiting = [each for each in found if each.waits_because]
+    for each in waiting:
+        out.say(f"{each.name} waits for another administrator: {each.waits_because}")
+    done = len(found) - len(waiting)
+    out.say(f"{done} customers {'could come' if arguments.check else 'came'} on board")
+    return 0
+
+
+HEAD = ("ONBOARDING", "CUSTOMER", "STATE", "A MONTH", "BY", "WHY")
+
+
+def _row(each: OnboardingBody) -> tuple[str, ...]:
+    monthly = " + ".join(f"{money(one.amount, one.currency)} {one.currency}" for one in each.monthly)
+    said = each.waits_because or each.answer or ""
+    return (str(each.id)[:8], each.wanted.name or "(no name yet)", each.state, monthly, each.changed_by, said)
+
+
+def _show(each: OnboardingBody, out: Out) -> int:
+    out.body(each)
+    out.table(HEAD, [_row(each)], right=("A MONTH",))
+    return 0
+
+
+def run_list(arguments: argparse.Namespace, client: Client, out: Out) -> int:
+    """Show onboardings."""
+    found = client.onboardings.list(own_organisation(arguments), state=arguments.state)
+    out.body(found)
+    # What waits for an answer first.
+    rows = map(_row, sorted(found, key=lambda each: each.state is not OnboardingState.WAITING))
+    out.table(HEAD, rows, right=("A MONTH",))
+    if not found:
+        out.say("nobody is being brought on board")
+    return 0
+
+
+def _one(arguments: argparse.Namespace, client: Client) -> OnboardingBody:
+    def newest() -> list[UUID]:
+        return [each.id for each in client.onboardings.list(own_organisation(arguments))]
+
+    return client.onboardings.get(by_beginning(arguments.onboarding, newest, field="onboarding", noun="onboarding"))
+
+
+def run_show(arguments: argparse.Namespace, client: Client, out: Out) -> int:
+    """Show one: what would happen now, or what did."""
+    found = _one(arguments, client)
+    if found.state not in (OnboardingState.DRAFT, OnboardingState.WAITING):
+        out.say("\n".join(found.sentences))
+        return _show(found, out)
+    told = client.onboardings.check(found.id)
+    _say(told, out)
+    return _show(found, out)
+
+
+def _say(told: OnboardedBody, out: Out) -> None:
+    leaves = [f"That leaves {figure(one.left)} of your {figure(one.limit)} {one.unit}." for one in told.leaves]
+    waits = [f"It waits for another administrator: {told.waits_because}."] if told.waits_because else []
+    out.say("\n".join([*told.sentences, *leaves, *waits]))
+
+
+def run_draft(arguments: argparse.Namespace, client: Client, out: Out) -> int:
+    """Write a draft."""
+    [wanted] = read_customers(arguments.file, OnboardingSketch)
+    if arguments.over is None:
+        return _show(client.onboardings.draft(own_organisation(arguments), wanted), out)
+    arguments.onboarding = arguments.over
+    before = _one(arguments, client)
+    return _show(client.onboardings.save(before.id, before.version, wanted), out)
+
+
+def run_submit(arguments: argparse.Namespace, out: Out) -> int:
+    """Bring it on board, or ask for it."""
+    with signed_in(arguments) as client:
+        found = _one(arguments, client)
+        return _show(client.onboardings.submit(found.id, found.version), out)
+
+
+def run_approve(arguments: argparse.Namespace, out: Out) -> int:
+    """Approve what would happen now, which is said first."""
+    with signed_in(arguments) as client:
+        found = _one(arguments, client)
+        told = client.onboardings.check(found.id)
+        _say(told, out)
+        return _show(client.onboardings.approve(found.id, told.seal), out)
+
+
+def run_refuse(arguments: argparse.Namespace, client: Client, out: Out) -> int:
+    """Refuse it."""
+    return _show(client.onboardings.refuse(_one(arguments, client).id, arguments.reason), out)
+
+
+def run_ask_back(arguments: argparse.Namespace, client: Client, out: Out) -> int:
+    """Ask back."""
+    return _show(client.onboardings.ask_back(_one(arguments, client).id, arguments.reason), out)
+
+
+def run_withdraw(arguments: argparse.Namespace, client: Client, out: Out) -> int:
+    """Take it back."""
+    return _show(client.onboardings.withdraw(_one(arguments, client).id), out)
+
+
+def run_discard(arguments: argparse.Namespace, client: Client, out: Out) -> int:
+    """Give it up."""
+    found = _one(arguments, client)
+    client.onboardings.discard(found.id)
+    out.say(f"the draft of {found.wanted.name or 'a customer without name'} is given up")
+    return 0
+
+
+def run_policies(arguments: argparse.Namespace, client: Client, out: Out) -> int:
+    """Show the bounds."""
+    found = client.onboardings.policies(own_organisation(arguments))
+    _policies(found, out)
+    out.say("what has no bound comes on board without another administrator")
+    return 0
+
+
+def _policies(found: list[OnboardingPolicyBody], out: Out) -> None:
+    out.body(found)
+    rows = [(each.subject, "any" if each.amount is None else figure(each.amount)) for each in found]
+    out.table(("OF", "UP TO, A MONTH"), rows, right=("UP TO, A MONTH",))
+
+
+def run_set_policy(arguments: argparse.Namespace, client: Client, out: Out) -> int:
+    """Set a bound."""
+    raw = arguments.amount
+    amount = None if raw == "any" else number(raw, field="amount", places=AMOUNT_PLACES)
+    _policies([client.onboardings.set_policy(own_organisation(arguments), arguments.subject, amount)], out)
     return 0
 
 
@@ -72,7 +235,7 @@ def _make(
         raise
 
 
-def read_customers(file: Path) -> list[OnboardingCreate]:
+def read_customers(file: Path, kind: type[Customer]) -> list[Customer]:
     """The customers of a file (`docs/formats.md`).
 
     Raises:
@@ -80,18 +243,18 @@ def read_customers(file: Path) -> list[OnboardingCreate]:
     """
     text = file.read_text(encoding="utf-8-sig")
     if file.suffix == ".csv":
-        rows = [(f"line {number}", row) for number, row in enumerate(csv.DictReader(io.StringIO(text)), 2)]
-        return [_customer(where, _of_row(where, row)) for where, row in rows]
+        rows = [(f"line {place}", row) for place, row in enumerate(csv.DictReader(io.StringIO(text)), 2)]
+        return [_customer(where, _of_row(where, row), kind) for where, row in rows]
     try:
         documents = [each for each in yaml.load_all(text, Loader=yaml.BaseLoader) if each is not None]
     except yaml.YAMLError as error:
         raise Invalid(f"{file} is no YAML: {error}", field=str(file)) from error
-    return [_customer(f"document {number}", each) for number, each in enumerate(documents, 1)]
+    return [_customer(f"document {place}", each, kind) for place, each in enumerate(documents, 1)]
 
 
-def _customer(where: str, written: object) -> OnboardingCreate:
+def _customer(where: str, written: object, kind: type[Customer]) -> Customer:
     try:
-        return OnboardingCreate.model_validate(_underlined(written))
+        return kind.model_validate(_underlined(written))
     except ValidationError as error:
         wrong = error.errors()[0]
         field = ".".join(map(str, wrong["loc"]))

@@ -154,3 +154,41 @@ class OrderPolicyRow(Base):
     approver: Mapped[str] = mapped_column(ascii_text(8), primary_key=True)
     currency: Mapped[str] = mapped_column(ascii_text(3), primary_key=True)
     amount: Mapped[Decimal | None] = mapped_column(Amount)
+
+
+class OnboardingRow(Base):
+    """A customer that a seller brings on board: ``wanted`` is what was written, ``told`` what that comes to.
+
+    Every change counts a ``version``. ``at_once`` went through without approval; ``organisation_id`` is who it made.
+    """
+
+    __tablename__ = "onboardings"
+    __table_args__ = (Index("ix_onboardings_seller_id_changed_at", "seller_id", "changed_at"),)
+
+    id: Mapped[UUID] = mapped_column(primary_key=True)
+    seller_id: Mapped[UUID] = mapped_column(ForeignKey("organisations.id", ondelete="RESTRICT"))
+    state: Mapped[str] = mapped_column(ascii_text(16))
+    version: Mapped[int]
+    wanted: Mapped[dict[str, Any]] = mapped_column(JSON)
+    told: Mapped[dict[str, Any] | None] = mapped_column(JSON(none_as_null=True))
+    organisation_id: Mapped[UUID | None] = mapped_column(ForeignKey("organisations.id", ondelete="RESTRICT"))
+    at_once: Mapped[bool]
+    waits_because: Mapped[str | None] = mapped_column(String(300))
+    answer: Mapped[str | None] = mapped_column(String(1000))
+    made_by: Mapped[UUID] = mapped_column(ForeignKey("users.id", ondelete="RESTRICT"))
+    changed_by: Mapped[UUID] = mapped_column(ForeignKey("users.id", ondelete="RESTRICT"))
+    changed_at: Mapped[datetime] = mapped_column(Moment)
+    asked_by: Mapped[UUID | None] = mapped_column(ForeignKey("users.id", ondelete="RESTRICT"))
+    asked_at: Mapped[datetime | None] = mapped_column(Moment)
+    answered_by: Mapped[UUID | None] = mapped_column(ForeignKey("users.id", ondelete="RESTRICT"))
+    answered_at: Mapped[datetime | None] = mapped_column(Moment)
+
+
+class OnboardingPolicyRow(Base):
+    """Up to how much is brought on board in a month without approval: fees in a currency, or a measure's limits."""
+
+    __tablename__ = "onboarding_policies"
+
+    organisation_id: Mapped[UUID] = mapped_column(ForeignKey("organisations.id", ondelete="RESTRICT"), primary_key=True)
+    subject: Mapped[str] = mapped_column(ascii_text(32), primary_key=True)
+    amount: Mapped[Decimal] = mapped_column(Amount)

@@ -22,6 +22,7 @@ from gradumen.usecases.catalogue.published import load_published
 from gradumen.usecases.quotas.quota_requests import requests_answered, requests_to_answer
 from gradumen.usecases.quotas.quotas import quotas_held
 from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
+from gradumen.usecases.subscriptions.onboardings import to_approve
 from gradumen.usecases.subscriptions.orders import orders_among, orders_answered, orders_to_approve
 from gradumen.wire.spend.to_dos import ToDoBody, Weight
 from gradumen.wire.subscriptions.orders import OrderBody
@@ -52,7 +53,7 @@ def list_to_dos(tx: Session, caller: Caller, *, organisation: str) -> list[ToDoB
     found = [*_work(tx, owner, provider=owner.type == "provider"), *_quotas(tx, scope, owner)]
     found += [*_asked(tx, scope, owner), *_mail(tx, scope, owner)]
     if owner.id in scope.members_money():
-        found += _ordered(tx, scope, owner)
+        found += [*_ordered(tx, scope, owner), *_on_board(tx, scope, owner)]
     if owner.type != "tenant":
         found += _feeds(tx, scope, owner)
     if owner.id in scope.members_money():
@@ -235,6 +236,19 @@ def _order_waits(order: OrderBody, who: str, detail: str) -> ToDoBody:
         detail=order.reason or detail,
         since=order.asked_at,
     )
+
+
+def _on_board(tx: Session, scope: Scope, owner: OrganisationRow) -> Iterator[ToDoBody]:
+    for each in to_approve(tx, scope, owner.id, MOST):
+        fees = " and ".join(f"{money(one.amount, one.currency)} {one.currency}" for one in each.monthly)
+        yield ToDoBody(
+            kind="onboarding",
+            weight=Weight.LOOK,
+            subject=str(each.id),
+            title=f"{each.asked_by} asks to bring {each.wanted.name} on board" + (f": {fees} a month" if fees else ""),
+            detail=f"it waits for you: {each.waits_because}",
+            since=each.asked_at,
+        )
 
 
 def _changes(tx: Session, scope: Scope, owner: OrganisationRow) -> Iterator[ToDoBody]:

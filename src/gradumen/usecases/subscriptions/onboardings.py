@@ -1,40 +1,48 @@
-"""Customers come on board: organisation, details, limits, projects, people and subscriptions, all of it or nothing."""
+"""Onboardings: drafts that several people write, what comes on board at once, and what somebody approves first.
 
-from collections import defaultdict
-from collections.abc import Sequence
-from decimal import Decimal, localcontext
+What is asked for is tried, so that whatever refuses it is said at once; where it has to wait, that is taken back, and
+done when it is approved. Waiting holds nothing.
+"""
+
 from functools import partial
 from uuid import UUID
 
-from gradumen.core.catalogue.offers import renamed
-from gradumen.core.catalogue.plans import Plan
-from gradumen.core.errors import Invalid
-from gradumen.core.exact import EXACT, money
-from gradumen.core.messages import day_words
-from gradumen.core.quotas.measures import Measure, amount_words, measure_words
-from gradumen.store.organisations.tables import OrganisationRow, zone_name
-from gradumen.store.subscriptions.tables import SubscriptionRow
-from gradumen.store.unit_of_work import Session, UnitOfWork
-from gradumen.usecases.access.members import invite_member
-from gradumen.usecases.catalogue.offers import Offers
-from gradumen.usecases.catalogue.published import Published, load_published
-from gradumen.usecases.limits import Limits
-from gradumen.usecases.organisations.details import change_details
-from gradumen.usecases.organisations.organisations import create_organisation
-from gradumen.usecases.organisations.projects import create_project
-from gradumen.usecases.quotas.quotas import grant_limit, measure_of
-from gradumen.usecases.scope import Caller, get_organisation, load_scope
-from gradumen.usecases.subscriptions.orders import monthly_of
-from gradumen.usecases.subscriptions.subscriptions import Wanted, create_subscription
+from gradumen.core.errors import Conflict, EditedMeanwhile, Forbidden, Invalid, NotFound
+from gradumen.core.names import name_of
+from gradumen.core.permissions import Right
+from gradumen.core.subscriptions.onboardings import Answer, OnboardingState
+from gradumen.store.organisations.tables import OrganisationRow
+from gradumen.store.subscriptions import onboardings as store
+from gradumen.store.subscriptions.tables import OnboardingRow
+from gradumen.store.unit_of_work import Session, UnitOfWork, use_case
+from gradumen.usecases.audit_entries import record
+from gradumen.usecases.pages import moment_place
+from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
+from gradumen.usecases.subscriptions.onboarding_steps import come_on_board
+from gradumen.usecases.subscriptions.onboarding_trials import (
+    APPROVES,
+    WRITES,
+    ask,
+    count_change,
+    kept,
+    new_onboarding,
+    told_of,
+    whole,
+    written,
+)
+from gradumen.usecases.subscriptions.onboarding_views import tell_onboarding, view, views
 from gradumen.usecases.together import all_or_nothing
 from gradumen.wire.subscriptions.onboardings import (
-    MonthlyBody,
     OnboardedBody,
+    OnboardingAnswer,
+    OnboardingBody,
     OnboardingCreate,
     OnboardingsBody,
     OnboardingsCreate,
-    OnboardingSubscription,
+    OnboardingSketch,
 )
+
+LONGEST = 1000
 
 
 def onboard_customers(
@@ -42,18 +50,21 @@ def onboard_customers(
 ) -> OnboardingsBody:
     """Bring customers of a seller on board together, in one transaction, or only see whether they can be.
 
+    Those that need approval wait for it.
+
     Raises:
         NotFound: the seller is not in scope.
+        Forbidden: the caller may neither bring customers on board nor ask for it.
         Conflict: some cannot: ``problems`` names each by its place, with the refusal of its first step that was
             refused. Nothing is done. One alone is refused as that step is.
     """
 
     def work(tx: Session) -> OnboardingsBody:
         seller = get_organisation(tx, load_scope(tx, caller), organisation)
-        joined, count = uow.joined(tx), len(wanted.customers)
+        count = len(wanted.customers)
         done = all_or_nothing(
             tx,
-            enumerate(partial(_onboard, joined, tx, caller, seller, each) for each in wanted.customers),
+            enumerate(partial(_made, uow, tx, caller, seller, each, check=wanted.check) for each in wanted.customers),
             check=wanted.check,
             said=lambda few: f"{few} of {count} customers cannot come on board, so none did",
         )
@@ -62,129 +73,253 @@ def onboard_customers(
     return uow.run(work)
 
 
-def _onboard(
-    joined: UnitOfWork, tx: Session, caller: Caller, seller: OrganisationRow, customer: OnboardingCreate
+def _made(
+    uow: UnitOfWork, tx: Session, caller: Caller, seller: OrganisationRow, customer: OnboardingCreate, *, check: bool
 ) -> OnboardedBody:
-    """All of one customer, step by step, each as by itself; gives what was done as sentences."""
-    today = load_scope(tx, caller).now.date()
-    made = create_organisation(
-        joined,
-        caller,
-        parent=seller.slug,
-        type=customer.type,
-        slug=customer.slug,
-        name=customer.name,
-        country=customer.country or seller.country,
-        currency=customer.currency or seller.currency,
-        billing_zone=customer.billing_zone or zone_name(tx, seller.id, today),
-        cost_centre=customer.cost_centre,
-        segment=customer.segment,
-        starts_on=customer.starts_on,
-    )
-    begins = f" from {day_words(customer.starts_on)}" if customer.starts_on else ""
-    sentences = [f"{made.name} is a {made.type} of {seller.name}{begins}, billed in {made.currency}."]
-    if customer.details is not None:
-        details = customer.details
-        change_details(
-            joined,
-            caller,
-            organisation=made.slug,
-            version=None,
-            billing_contacts=details.billing_contacts,
-            given=details.model_dump(exclude={"billing_contacts"}),
+    """One customer of a call, with its row; where only looked at, what else the seller has left is told too."""
+    scope = load_scope(tx, caller)
+    row = new_onboarding(scope, seller.id, OnboardingSketch(**customer.model_dump()))
+    tx.add(row)
+    return ask(uow, tx, scope, seller, row, customer, check=check)
+
+
+@use_case
+def list_onboardings(
+    tx: Session, caller: Caller, *, organisation: str, state: OnboardingState | None, after: str | None, limit: int
+) -> list[OnboardingBody]:
+    """Whom a seller brings or brought on board, the last changed first; for its own members.
+
+    Without a state all but the drafts that were given up.
+    """
+    scope = load_scope(tx, caller)
+    seller = get_organisation(tx, scope, organisation)
+    scope.require_member(Right.READ_MONEY, seller)
+    rows = store.page_of_onboardings(tx, seller.id, state=state, after=moment_place(after), limit=limit)
+    return views(tx, scope, rows)
+
+
+@use_case
+def get_onboarding(tx: Session, caller: Caller, *, onboarding: UUID) -> OnboardingBody:
+    """One of them.
+
+    Raises:
+        NotFound: there is none, or the caller is no member of its seller.
+    """
+    scope = load_scope(tx, caller)
+    return view(tx, scope, _seen(scope, store.find_onboarding(tx, onboarding), onboarding))
+
+
+@use_case
+def draft_onboarding(tx: Session, caller: Caller, *, organisation: str, wanted: OnboardingSketch) -> OnboardingBody:
+    """Begin a draft, which any member of the seller that may write them goes on with.
+
+    Raises:
+        Forbidden: the caller may not write any.
+    """
+    scope = load_scope(tx, caller)
+    seller = get_organisation(tx, scope, organisation)
+    scope.require_member(WRITES, seller)
+    row = new_onboarding(scope, seller.id, wanted)
+    tx.add(row)
+    tx.flush()
+    return view(tx, scope, row)
+
+
+@use_case
+def save_onboarding(
+    tx: Session, caller: Caller, *, onboarding: UUID, version: int, wanted: OnboardingSketch
+) -> OnboardingBody:
+    """Write a draft anew. The same again changes nothing.
+
+    Raises:
+        EditedMeanwhile: somebody else changed it since it was read.
+        Conflict: it is no draft.
+    """
+    scope = load_scope(tx, caller)
+    row = _mine(tx, scope, onboarding)
+    if row.state == OnboardingState.DRAFT and row.wanted == written(wanted):
+        return view(tx, scope, row)
+    _at(tx, scope, row, version)
+    row.wanted = written(wanted)
+    count_change(row, scope)
+    tx.flush()
+    return view(tx, scope, row)
+
+
+def submit_onboarding(uow: UnitOfWork, caller: Caller, *, onboarding: UUID, version: int) -> OnboardingBody:
+    """Bring the customer of a draft on board, or ask for it where somebody else approves it first.
+
+    Raises:
+        Invalid: something that a customer needs is not written, or is wrong.
+        EditedMeanwhile, Conflict: as in `save_onboarding`.
+        QuotaExceeded, NotOffered, NotPriceable, NotActive: what a step refuses; it stays a draft.
+    """
+
+    def work(tx: Session) -> OnboardingBody:
+        scope = load_scope(tx, caller)
+        row = _mine(tx, scope, onboarding)
+        over = row.state in (OnboardingState.WAITING, OnboardingState.DONE)
+        if over and row.asked_by == caller.user_id and row.version == version + 1:
+            return view(tx, scope, row)
+        _at(tx, scope, row, version)
+        seller = tx.get_one(OrganisationRow, row.seller_id)
+        ask(uow, tx, scope, seller, row, whole(row))
+        return view(tx, scope, row)
+
+    return uow.run(work)
+
+
+def check_onboarding(uow: UnitOfWork, caller: Caller, *, onboarding: UUID) -> OnboardedBody:
+    """What would happen now, in sentences, with what it costs and leaves; nothing is done.
+
+    Raises:
+        Invalid, QuotaExceeded, NotOffered, NotPriceable, NotActive, Conflict: why it cannot.
+    """
+
+    def work(tx: Session) -> OnboardedBody:
+        scope = load_scope(tx, caller)
+        row = _mine(tx, scope, onboarding)
+        if row.state not in (OnboardingState.DRAFT, OnboardingState.WAITING):
+            raise Conflict(f"this onboarding is {row.state} already")
+        seller = tx.get_one(OrganisationRow, row.seller_id)
+        waits_because, state = row.waits_because, OnboardingState(row.state)
+        with tx.begin_nested() as trial:
+            told = ask(uow, tx, scope, seller, row, whole(row), check=True)
+            trial.rollback()
+        if state is OnboardingState.WAITING:
+            told = told.model_copy(update={"waits_because": waits_because, "state": state})
+        return told
+
+    return uow.run(work)
+
+
+def answer_onboarding(uow: UnitOfWork, caller: Caller, *, onboarding: UUID, answer: OnboardingAnswer) -> OnboardingBody:
+    """Approve what waits, which does it; or refuse it, or ask back, with a reason. Safe to repeat.
+
+    Raises:
+        Forbidden: the caller is no administrator of its seller.
+        EditedMeanwhile: it would do otherwise than what was read: another version, price or limit.
+        Conflict: it does not wait, or is one's own.
+        Invalid: no reason, or nothing that was read.
+        QuotaExceeded, NotOffered, NotPriceable, NotActive: it cannot be done any more; it goes on waiting.
+    """
+
+    def work(tx: Session) -> OnboardingBody:
+        scope = load_scope(tx, caller)
+        row = _seen(scope, store.lock_onboarding(tx, onboarding), onboarding)
+        seller = tx.get_one(OrganisationRow, row.seller_id)
+        scope.require_member(APPROVES, seller)
+        if row.answered_by == caller.user_id and row.state == _BECOMES[answer.answer]:
+            return view(tx, scope, row)
+        if row.state != OnboardingState.WAITING:
+            raise Conflict(f"this onboarding is {row.state}; it does not wait for approval")
+        if row.asked_by == caller.user_id:
+            raise Conflict("you asked for this yourself: somebody else approves it")
+        said = name_of(" ".join(answer.reason.split()), field="reason", most=LONGEST) if answer.reason else None
+        if answer.answer is Answer.APPROVE:
+            _approve(uow, tx, scope, seller, row, answer.seal)
+        elif said is None:
+            raise Invalid("say why: the one who asked reads it", field="reason")
+        row.state, row.answer = _BECOMES[answer.answer], said
+        row.answered_by, row.answered_at = caller.user_id, scope.now
+        count_change(row, scope)
+        tx.flush()
+        name = str(row.wanted.get("name", ""))
+        record(tx, caller, f"onboarding {_ACTS[answer.answer]}", seller.id, name, after={"reason": said})
+        tell_onboarding(tx, scope, seller, row)
+        return view(tx, scope, row)
+
+    return uow.run(work)
+
+
+_BECOMES = {
+    Answer.APPROVE: OnboardingState.DONE,
+    Answer.REFUSE: OnboardingState.REFUSED,
+    Answer.ASK_BACK: OnboardingState.DRAFT,
+}
+_ACTS = {Answer.APPROVE: "approved", Answer.REFUSE: "refused", Answer.ASK_BACK: "asked back"}
+
+
+def _approve(
+    uow: UnitOfWork, tx: Session, scope: Scope, seller: OrganisationRow, row: OnboardingRow, seal: str | None
+) -> None:
+    """Do what an approver read; where it would be anything else by now, nothing."""
+    if seal is None:
+        raise Invalid("say by its seal what you read and approve: look at it first", field="seal")
+    outcome = come_on_board(uow.joined(tx), tx, scope.caller, seller, whole(row))
+    told = told_of(row, outcome)
+    if told.seal != seal:
+        raise EditedMeanwhile("it would be otherwise than what you read; look again and decide", version=row.version)
+    row.organisation_id, row.told = outcome.organisation, kept(told, outcome)
+
+
+@use_case
+def withdraw_onboarding(tx: Session, caller: Caller, *, onboarding: UUID) -> OnboardingBody:
+    """Take back what waits, so that it is a draft again. Safe to repeat.
+
+    Raises:
+        Conflict: it was answered already.
+    """
+    scope = load_scope(tx, caller)
+    row = _mine(tx, scope, onboarding)
+    if row.state == OnboardingState.WAITING:
+        row.state, row.waits_because = OnboardingState.DRAFT, None
+        count_change(row, scope)
+        record(tx, caller, "onboarding withdrawn", row.seller_id, str(row.wanted.get("name", "")))
+        tx.flush()
+    elif row.state != OnboardingState.DRAFT:
+        raise Conflict(f"this onboarding is {row.state} already")
+    return view(tx, scope, row)
+
+
+@use_case
+def discard_onboarding(tx: Session, caller: Caller, *, onboarding: UUID) -> None:
+    """Give a draft up. Safe to repeat.
+
+    Raises:
+        Conflict: it is no draft.
+    """
+    scope = load_scope(tx, caller)
+    row = _mine(tx, scope, onboarding)
+    if row.state == OnboardingState.WITHDRAWN:
+        return
+    if row.state not in (OnboardingState.DRAFT, OnboardingState.REFUSED):
+        raise Conflict(f"this onboarding is {row.state}; only a draft is given up")
+    row.state = OnboardingState.WITHDRAWN
+    count_change(row, scope)
+
+
+def to_approve(tx: Session, scope: Scope, seller: UUID, most: int) -> list[OnboardingBody]:
+    """What waits for the approval of a seller's administrators, but what the caller asked for."""
+    if not scope.is_member(seller, APPROVES):
+        return []
+    rows = store.waiting_onboardings(tx, seller, most=most)
+    return views(tx, scope, [row for row in rows if row.asked_by != scope.caller.user_id])
+
+
+def _seen(scope: Scope, row: OnboardingRow | None, onboarding: UUID) -> OnboardingRow:
+    if row is None or not scope.is_member(row.seller_id, Right.READ_MONEY):
+        raise NotFound("onboarding", onboarding)
+    return row
+
+
+def _mine(tx: Session, scope: Scope, onboarding: UUID) -> OnboardingRow:
+    """An onboarding for a change, of a seller of which the caller may write them."""
+    row = _seen(scope, store.lock_onboarding(tx, onboarding), onboarding)
+    if not scope.is_member(row.seller_id, WRITES):
+        seller = tx.get_one(OrganisationRow, row.seller_id)
+        raise Forbidden(right=WRITES, organisation=seller.slug, name=seller.name)
+    return row
+
+
+def _at(tx: Session, scope: Scope, row: OnboardingRow, version: int) -> None:
+    """Check that a draft is as it was read."""
+    if row.state != OnboardingState.DRAFT:
+        remedy = "; take it back first" if row.state == OnboardingState.WAITING else ""
+        raise Conflict(f"this onboarding is {row.state}, no draft any more{remedy}", state=row.state)
+    if row.version != version:
+        who = view(tx, scope, row).changed_by
+        raise EditedMeanwhile(
+            f"{who} changed this draft meanwhile: it is at version {row.version}, you changed {version}; look again",
+            version=row.version,
         )
-        sentences.append("Its details are on file.")
-    sentences += _limits(tx, caller, made.slug, customer)
-    for project in customer.projects:
-        create_project(joined, caller, organisation=made.slug, **project.model_dump())
-        sentences.append(f"It has a project {project.name}.")
-    for person in customer.people:
-        invite_member(joined, caller, organisation=made.slug, email=person.email, role=person.role)
-        sentences.append(f"{person.email} is invited as {person.role}, by mail.")
-    monthly: dict[str, list[Decimal]] = defaultdict(list)
-    for each in customer.subscriptions:
-        amount, currency, said = _subscribe(joined, tx, caller, made.slug, customer, each)
-        monthly[currency].append(amount)
-        sentences.append(said)
-    with localcontext(EXACT):
-        sums = [MonthlyBody(currency=currency, amount=sum(each, Decimal(0))) for currency, each in monthly.items()]
-    return OnboardedBody(organisation=made.slug, name=made.name, sentences=sentences, monthly=sums)
-
-
-def _limits(tx: Session, caller: Caller, slug: str, customer: OnboardingCreate) -> list[str]:
-    """Give the limits that are asked for, and what the tiers promise of what the seller itself has a limit of."""
-    scope = load_scope(tx, caller)
-    row = get_organisation(tx, scope, slug)
-    asked = {measure_of(name): limit for name, limit in customer.limits.items()}
-    seller = Limits(tx, scope.tree, [row.id])
-    for measure, amount in _promised(tx, caller, slug, customer.subscriptions).items():
-        if measure not in asked and seller.limit(scope.tree.parents[row.id], measure) is not None:
-            asked[measure] = amount
-    sentences = []
-    for measure in Measure:
-        if measure in asked:
-            limit = asked[measure]
-            grant_limit(tx, scope, organisation=slug, project=None, measure=measure, limit=limit)
-            has = f"no limit of {measure_words(measure)}" if limit is None else f"up to {amount_words(measure, limit)}"
-            sentences.append(f"It may have {has}.")
-    return sentences
-
-
-def _promised(
-    tx: Session, caller: Caller, slug: str, subscriptions: Sequence[OnboardingSubscription]
-) -> dict[Measure, Decimal]:
-    """What tiers promise together; of plans and tiers that there are, the others are refused when they are taken."""
-    published = load_published(tx)
-    found: dict[Measure, Decimal] = defaultdict(Decimal)
-    for each in subscriptions:
-        plan = published.plans.get(each.plan)
-        tiers = {tier.slug: tier for tier in plan.tiers} if plan else {}
-        for quota in tiers[each.tier].quotas if each.tier in tiers else ():
-            with localcontext(EXACT):
-                found[Measure(quota.measure)] += quota.limit * each.quantity
-    return found
-
-
-def _as_sold(tx: Session, seller: UUID, plan: str, published: Published) -> Plan | None:
-    """A plan as its seller calls it; None where it offers none of that slug."""
-    offered = (each for each in Offers(tx, [seller], published).of.values() if each.slug == plan)
-    return next((renamed(published.plans[plan], each.offer) for each in offered), None)
-
-
-def _subscribe(
-    joined: UnitOfWork,
-    tx: Session,
-    caller: Caller,
-    slug: str,
-    customer: OnboardingCreate,
-    asked: OnboardingSubscription,
-) -> tuple[Decimal, str, str]:
-    """Make a subscription; gives what it costs a month by its fees, in which currency, and what was done in words."""
-    scope = load_scope(tx, caller)
-    today = scope.now.date()
-    day = asked.starts_on or customer.starts_on or today
-    if day < today:
-        raise Invalid(f"starts_on {day} is over; begin on {today} or later", field="starts_on", value=day)
-    published = load_published(tx)
-    named = _as_sold(tx, scope.tree.parents[get_organisation(tx, scope, slug).id], asked.plan, published)
-    wanted = Wanted(
-        plan=asked.plan,
-        tier=asked.tier,
-        name=asked.name or (named.name if named else asked.plan),
-        quantity=asked.quantity,
-        starts_on=day,
-        ends_on=asked.ends_on,
-        trial_until=asked.trial_until,
-        project=asked.project,
-        choices=asked.choices,
-    )
-    made = create_subscription(joined, caller, organisation=slug, wanted=wanted, accepted_terms=asked.accepted_terms)
-    amount, currency = monthly_of(tx, tx.get_one(SubscriptionRow, made.id), day, published)
-    several = f", {asked.quantity} pieces" if asked.quantity > 1 else ""
-    tier = next((each.name for each in named.tiers if each.slug == asked.tier), asked.tier) if named else asked.tier
-    return (
-        amount,
-        currency,
-        f"It has {made.name}, tier {tier}{several}, from {day_words(day)}: {money(amount, currency)} {currency} a "
-        "month and what it uses.",
-    )

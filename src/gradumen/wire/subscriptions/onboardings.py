@@ -1,10 +1,12 @@
 """Bodies of bringing customers on board: who one is, what it gets, who works with it."""
 
-from datetime import date
+from datetime import date, datetime
+from uuid import UUID
 
 from pydantic import Field
 
 from gradumen.core.permissions import Role
+from gradumen.core.subscriptions.onboardings import Answer, OnboardingState
 from gradumen.wire.organisations.details import DetailsGiven
 from gradumen.wire.values import Body, DecimalText, WholeNumber, YesOrNo
 
@@ -21,7 +23,7 @@ class OnboardingProject(Body):
 
 
 class OnboardingPerson(Body):
-    """Who is invited; the first is its administrator, and invites the others."""
+    """Who is invited; an administrator invites others later."""
 
     email: str
     role: Role = Role.ADMINISTRATOR
@@ -42,15 +44,13 @@ class OnboardingSubscription(Body):
     accepted_terms: str | None = None
 
 
-class OnboardingCreate(Body):
-    """A new customer. What is left out follows from its seller, and from what its tiers promise.
+class OnboardingGiven(Body):
+    """What is said of a new customer beside its name. What is left out follows from its seller and its tiers.
 
     ``country``, ``currency`` and ``billing_zone`` are the seller's unless they are said; ``limits`` by measure (null is
     no limit) are what the tiers promise, wherever the seller itself has a limit.
     """
 
-    slug: str
-    name: str
     type: str = "tenant"
     country: str | None = None
     currency: str | None = None
@@ -61,8 +61,22 @@ class OnboardingCreate(Body):
     details: DetailsGiven | None = None
     limits: dict[str, DecimalText | None] = Field(default_factory=dict)
     projects: list[OnboardingProject] = Field(default_factory=list, max_length=50)
-    people: list[OnboardingPerson] = Field(default_factory=list, max_length=1)
+    people: list[OnboardingPerson] = Field(default_factory=list, max_length=20)
     subscriptions: list[OnboardingSubscription] = Field(default_factory=list, max_length=20)
+
+
+class OnboardingCreate(OnboardingGiven):
+    """A new customer."""
+
+    slug: str
+    name: str
+
+
+class OnboardingSketch(OnboardingGiven):
+    """A new customer as far as somebody has written it."""
+
+    slug: str = ""
+    name: str = ""
 
 
 class OnboardingsCreate(Body):
@@ -79,13 +93,31 @@ class MonthlyBody(Body):
     amount: DecimalText
 
 
-class OnboardedBody(Body):
-    """A customer that came on board, or could: in sentences, with what its fees come to a month."""
+class LeavesBody(Body):
+    """What a limit leaves of what its seller has itself."""
 
+    measure: str
+    unit: str
+    left: DecimalText
+    limit: DecimalText
+
+
+class OnboardedBody(Body):
+    """A customer that came on board, or could: in sentences, with what its fees come to a month.
+
+    ``leaves`` is told to who only looks. ``waits_because`` says why somebody else approves it first; without that it is
+    done. ``seal`` stands for all of it: an approver says with it what was read.
+    """
+
+    onboarding: UUID | None = None
+    state: OnboardingState
     organisation: str
     name: str
     sentences: list[str]
     monthly: list[MonthlyBody]
+    leaves: list[LeavesBody] = Field(default_factory=list)
+    waits_because: str | None = None
+    seal: str = ""
 
 
 class OnboardingsBody(Body):
@@ -93,3 +125,60 @@ class OnboardingsBody(Body):
 
     checked_only: bool
     items: list[OnboardedBody]
+
+
+class OnboardingSave(Body):
+    """A draft as it is now, over the version that was read."""
+
+    version: WholeNumber
+    wanted: OnboardingSketch
+
+
+class OnboardingSubmit(Body):
+    """The version of a draft that is to come on board."""
+
+    version: WholeNumber
+
+
+class OnboardingAnswer(Body):
+    """What an approver says. Who approves gives the ``seal`` of what was read; the others say why in ``reason``."""
+
+    answer: Answer
+    seal: str | None = None
+    reason: str | None = None
+
+
+class OnboardingBody(Body):
+    """An onboarding: draft, waiting for approval, refused, withdrawn or done.
+
+    ``sentences`` and ``monthly`` are what it came to when it was asked for, or done; ``customer`` is the organisation
+    that it made, ``answer`` what an approver said.
+    """
+
+    id: UUID
+    seller: str
+    state: OnboardingState
+    version: int
+    wanted: OnboardingSketch
+    sentences: list[str]
+    monthly: list[MonthlyBody]
+    waits_because: str | None
+    answer: str | None
+    customer: str | None
+    made_by: str
+    changed_by: str
+    changed_at: datetime
+    asked_by: str | None
+    asked_at: datetime | None
+    answered_by: str | None
+    answered_at: datetime | None
+
+
+class OnboardingPolicyBody(Body):
+    """Up to how much is brought on board in a month without the approval of another administrator.
+
+    ``subject`` is a currency, for fees a month, or a measure, for limits. Null takes the bound away.
+    """
+
+    subject: str
+    amount: DecimalText | None

@@ -1,0 +1,75 @@
+"""Bringing customers on board: how far one is, and when it waits for somebody's approval."""
+
+import hashlib
+import json
+from collections.abc import Iterable, Mapping
+from decimal import Decimal
+from enum import StrEnum
+
+from gradumen.core.exact import add, text
+
+
+class OnboardingState(StrEnum):
+    """How far an onboarding has come."""
+
+    DRAFT = "draft"
+    """Somebody is still writing it, or was asked back."""
+    WAITING = "waiting"
+    """For approval."""
+    REFUSED = "refused"
+    WITHDRAWN = "withdrawn"
+    DONE = "done"
+
+
+class Answer(StrEnum):
+    """What an approver says: yes, no, or that something is to be written otherwise first."""
+
+    APPROVE = "approve"
+    REFUSE = "refuse"
+    ASK_BACK = "ask back"
+
+
+Sums = Mapping[str, Decimal]
+"""What onboardings come to: fees a month by currency, limits by measure."""
+ENDLESS = Decimal("Infinity")
+"""Stands for no limit of a measure."""
+
+
+def passed(limits: Sums, earlier: Iterable[Sums], sums: Sums) -> str | None:
+    """The first of what has a limit that is passed, with what was brought on board earlier in the month; None: none.
+
+    What comes to nothing passes nothing.
+
+    Args:
+        limits: up to how much of each goes through without approval.
+
+    >>> passed({"EUR": Decimal(100)}, [{"EUR": Decimal(60)}], {"EUR": Decimal(50)})
+    'EUR'
+    >>> passed({"EUR": Decimal(100)}, [{"GBP": Decimal(60)}], {"EUR": Decimal(50), "GBP": Decimal(900)})
+    >>> passed({"storage": Decimal(500)}, [], {"storage": ENDLESS})
+    'storage'
+    """
+    before = list(earlier)
+    for what in sorted(limits):
+        more = sums.get(what, Decimal(0))
+        if more > 0 and (not more.is_finite() or _all(before, what, more) > limits[what]):
+            return what
+    return None
+
+
+def _all(earlier: Iterable[Sums], what: str, more: Decimal) -> Decimal:
+    return add([more, *(each[what] for each in earlier if each.get(what, ENDLESS).is_finite())])
+
+
+def seal_of(version: int, sentences: Iterable[str], sums: Sums) -> str:
+    """What an approver read, in short: another version, sentence, price or limit gives another one.
+
+    >>> seal_of(1, ["It has 8 vCPU."], {}) == seal_of(1, ["It has 9 vCPU."], {})
+    False
+    """
+    read = [version, list(sentences), sorted((what, _said(amount)) for what, amount in sums.items())]
+    return hashlib.sha256(json.dumps(read).encode()).hexdigest()[:32]
+
+
+def _said(amount: Decimal) -> str:
+    return text(amount) if amount.is_finite() else "no limit"

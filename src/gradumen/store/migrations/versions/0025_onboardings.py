@@ -1,0 +1,58 @@
+"""customers are brought on board from drafts, above some sums after approval"""
+
+import sqlalchemy as sa
+from alembic import op
+from sqlalchemy.dialects import mysql
+
+revision = '0025'
+down_revision = '0024'
+branch_labels = None
+depends_on = None
+
+MOMENT = mysql.DATETIME(fsp=6)
+
+
+def ascii_text(length: int) -> sa.String:
+    return sa.String(length=length, collation='ascii_bin')
+
+
+def of(table: str, column: str, target: str) -> sa.ForeignKeyConstraint:
+    name = op.f(f'fk_{table}_{column}')
+    return sa.ForeignKeyConstraint([column], [f'{target}.id'], name=name, ondelete='RESTRICT')
+
+
+def upgrade() -> None:
+    op.create_table('onboardings',
+    sa.Column('id', sa.Uuid(), nullable=False),
+    sa.Column('seller_id', sa.Uuid(), nullable=False),
+    sa.Column('state', ascii_text(16), nullable=False),
+    sa.Column('version', sa.Integer(), nullable=False),
+    sa.Column('wanted', sa.JSON(), nullable=False),
+    sa.Column('told', sa.JSON(), nullable=True),
+    sa.Column('organisation_id', sa.Uuid(), nullable=True),
+    sa.Column('at_once', sa.Boolean(), nullable=False),
+    sa.Column('waits_because', sa.String(length=300), nullable=True),
+    sa.Column('answer', sa.String(length=1000), nullable=True),
+    sa.Column('made_by', sa.Uuid(), nullable=False),
+    sa.Column('changed_by', sa.Uuid(), nullable=False),
+    sa.Column('changed_at', MOMENT, nullable=False),
+    sa.Column('asked_by', sa.Uuid(), nullable=True),
+    sa.Column('asked_at', MOMENT, nullable=True),
+    sa.Column('answered_by', sa.Uuid(), nullable=True),
+    sa.Column('answered_at', MOMENT, nullable=True),
+    of('onboardings', 'seller_id', 'organisations'),
+    of('onboardings', 'organisation_id', 'organisations'),
+    of('onboardings', 'made_by', 'users'),
+    of('onboardings', 'changed_by', 'users'),
+    of('onboardings', 'asked_by', 'users'),
+    of('onboardings', 'answered_by', 'users'),
+    sa.PrimaryKeyConstraint('id', name=op.f('pk_onboardings'))
+    )
+    op.create_index('ix_onboardings_seller_id_changed_at', 'onboardings', ['seller_id', 'changed_at'])
+    op.create_table('onboarding_policies',
+    sa.Column('organisation_id', sa.Uuid(), nullable=False),
+    sa.Column('subject', ascii_text(32), nullable=False),
+    sa.Column('amount', sa.DECIMAL(38, 12), nullable=False),
+    of('onboarding_policies', 'organisation_id', 'organisations'),
+    sa.PrimaryKeyConstraint('organisation_id', 'subject', name=op.f('pk_onboarding_policies'))
+    )

@@ -1,0 +1,190 @@
+"""What a customer that comes on board gets, step by step: organisation, details, limits, projects, people, tiers."""
+
+from collections import defaultdict
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from decimal import Decimal, localcontext
+from uuid import UUID
+
+from gradumen.core.catalogue.offers import renamed
+from gradumen.core.catalogue.plans import Plan
+from gradumen.core.errors import Invalid
+from gradumen.core.exact import EXACT, add, money
+from gradumen.core.messages import day_words
+from gradumen.core.quotas.measures import Measure, amount_words, measure_words
+from gradumen.core.subscriptions.onboardings import ENDLESS
+from gradumen.store.organisations.tables import OrganisationRow, zone_name
+from gradumen.store.subscriptions.tables import SubscriptionRow
+from gradumen.store.unit_of_work import Session, UnitOfWork
+from gradumen.usecases.access.members import invite_member
+from gradumen.usecases.catalogue.offers import Offers
+from gradumen.usecases.catalogue.published import Published, load_published
+from gradumen.usecases.limits import Limits
+from gradumen.usecases.organisations.details import change_details
+from gradumen.usecases.organisations.organisations import create_organisation
+from gradumen.usecases.organisations.projects import create_project
+from gradumen.usecases.quotas.quotas import grant_limit, measure_of, quotas_held
+from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
+from gradumen.usecases.subscriptions.orders import monthly_of
+from gradumen.usecases.subscriptions.subscriptions import Wanted, create_subscription
+from gradumen.wire.subscriptions.onboardings import LeavesBody, OnboardingCreate, OnboardingSubscription
+
+
+@dataclass(frozen=True, slots=True)
+class Outcome:
+    """A customer that is on board: who it is, what was done in sentences, and what that comes to."""
+
+    organisation: UUID
+    slug: str
+    name: str
+    sentences: list[str]
+    monthly: Mapping[str, Decimal]
+    """Fees by currency."""
+    limits: Mapping[Measure, Decimal]
+    """Those that it was given; no limit is `ENDLESS`."""
+
+    @property
+    def sums(self) -> Mapping[str, Decimal]:
+        """What limits of approval are held against."""
+        return {**self.monthly, **{str(measure): limit for measure, limit in self.limits.items()}}
+
+
+def come_on_board(
+    joined: UnitOfWork, tx: Session, caller: Caller, seller: OrganisationRow, customer: OnboardingCreate
+) -> Outcome:
+    """All of one customer, step by step, each as by itself; what a step refuses is refused here."""
+    made = create_organisation(
+        joined,
+        caller,
+        parent=seller.slug,
+        type=customer.type,
+        slug=customer.slug,
+        name=customer.name,
+        country=customer.country or seller.country,
+        currency=customer.currency or seller.currency,
+        billing_zone=customer.billing_zone or zone_name(tx, seller.id, load_scope(tx, caller).now.date()),
+        cost_centre=customer.cost_centre,
+        segment=customer.segment,
+        starts_on=customer.starts_on,
+    )
+    row = get_organisation(tx, load_scope(tx, caller), made.slug)
+    begins = f" from {day_words(customer.starts_on)}" if customer.starts_on else ""
+    sentences = [f"{made.name} is a {made.type} of {seller.name}{begins}, billed in {made.currency}."]
+    sentences += _details(joined, caller, made.slug, customer)
+    limits = _limits(tx, caller, row, customer)
+    for measure, limit in limits.items():
+        endless = f"no limit of {measure_words(measure)}"
+        sentences.append(f"It may have {endless if limit == ENDLESS else f'up to {amount_words(measure, limit)}'}.")
+    for project in customer.projects:
+        create_project(joined, caller, organisation=made.slug, **project.model_dump())
+        sentences.append(f"It has a project {project.name}.")
+    for person in customer.people:
+        invite_member(joined, caller, organisation=made.slug, email=person.email, role=person.role)
+        sentences.append(f"{person.email} is invited as {person.role}, by mail.")
+    monthly: dict[str, Decimal] = {}
+    for each in customer.subscriptions:
+        amount, currency, said = _subscribe(joined, tx, caller, made.slug, customer, each)
+        monthly[currency] = add([monthly.get(currency, Decimal(0)), amount])
+        sentences.append(said)
+    return Outcome(row.id, made.slug, made.name, sentences, monthly, limits)
+
+
+def _details(joined: UnitOfWork, caller: Caller, slug: str, customer: OnboardingCreate) -> list[str]:
+    if customer.details is None:
+        return []
+    details = customer.details
+    change_details(
+        joined,
+        caller,
+        organisation=slug,
+        version=None,
+        billing_contacts=details.billing_contacts,
+        given=details.model_dump(exclude={"billing_contacts"}),
+    )
+    return ["Its details are on file."]
+
+
+def left_of(tx: Session, scope: Scope, seller: OrganisationRow, limits: Mapping[Measure, Decimal]) -> list[LeavesBody]:
+    """What of its own a seller has left of what it gave a limit of; of what it has a limit of itself."""
+    held = {each.measure: each for each in quotas_held(tx, scope, seller) if each.project is None}
+    found = []
+    for measure in limits:
+        own = held[measure]
+        if own.limit is not None and own.left is not None:
+            found.append(LeavesBody(measure=measure, unit=own.unit, left=own.left, limit=own.limit))
+    return found
+
+
+def _limits(tx: Session, caller: Caller, row: OrganisationRow, customer: OnboardingCreate) -> dict[Measure, Decimal]:
+    """Give the limits that are asked for, and what the tiers promise of what the seller itself has a limit of."""
+    scope = load_scope(tx, caller)
+    asked = {measure_of(name): limit for name, limit in customer.limits.items()}
+    seller = Limits(tx, scope.tree, [row.id])
+    for measure, amount in _promised(tx, customer.subscriptions).items():
+        if measure not in asked and seller.limit(scope.tree.parents[row.id], measure) is not None:
+            asked[measure] = amount
+    given = {}
+    for measure in Measure:
+        if measure in asked:
+            limit = asked[measure]
+            grant_limit(tx, scope, organisation=row.slug, project=None, measure=measure, limit=limit)
+            given[measure] = ENDLESS if limit is None else limit
+    return given
+
+
+def _promised(tx: Session, subscriptions: Sequence[OnboardingSubscription]) -> dict[Measure, Decimal]:
+    """What tiers promise together; of plans and tiers that there are, the others are refused when they are taken."""
+    published = load_published(tx)
+    found: dict[Measure, Decimal] = defaultdict(Decimal)
+    for each in subscriptions:
+        plan = published.plans.get(each.plan)
+        tiers = {tier.slug: tier for tier in plan.tiers} if plan else {}
+        for quota in tiers[each.tier].quotas if each.tier in tiers else ():
+            with localcontext(EXACT):
+                found[Measure(quota.measure)] += quota.limit * each.quantity
+    return found
+
+
+def _as_sold(tx: Session, seller: UUID, plan: str, published: Published) -> Plan | None:
+    """A plan as its seller calls it; None where it offers none of that slug."""
+    offered = (each for each in Offers(tx, [seller], published).of.values() if each.slug == plan)
+    return next((renamed(published.plans[plan], each.offer) for each in offered), None)
+
+
+def _subscribe(
+    joined: UnitOfWork,
+    tx: Session,
+    caller: Caller,
+    slug: str,
+    customer: OnboardingCreate,
+    asked: OnboardingSubscription,
+) -> tuple[Decimal, str, str]:
+    """Make a subscription; gives what it costs a month by its fees, in which currency, and what was done in words."""
+    scope = load_scope(tx, caller)
+    today = scope.now.date()
+    day = asked.starts_on or customer.starts_on or today
+    if day < today:
+        raise Invalid(f"starts_on {day} is over; begin on {today} or later", field="starts_on", value=day)
+    published = load_published(tx)
+    named = _as_sold(tx, scope.tree.parents[get_organisation(tx, scope, slug).id], asked.plan, published)
+    wanted = Wanted(
+        plan=asked.plan,
+        tier=asked.tier,
+        name=asked.name or (named.name if named else asked.plan),
+        quantity=asked.quantity,
+        starts_on=day,
+        ends_on=asked.ends_on,
+        trial_until=asked.trial_until,
+        project=asked.project,
+        choices=asked.choices,
+    )
+    made = create_subscription(joined, caller, organisation=slug, wanted=wanted, accepted_terms=asked.accepted_terms)
+    amount, currency = monthly_of(tx, tx.get_one(SubscriptionRow, made.id), day, published)
+    several = f", {asked.quantity} pieces" if asked.quantity > 1 else ""
+    tier = next((each.name for each in named.tiers if each.slug == asked.tier), asked.tier) if named else asked.tier
+    return (
+        amount,
+        currency,
+        f"It has {made.name}, tier {tier}{several}, from {day_words(day)}: {money(amount, currency)} {currency} a "
+        "month and what it uses.",
+    )
