@@ -109,3 +109,26 @@ def test_customers_come_on_board_from_a_file(
         assert said in terminal("onboardings", "make", str(many), exit=1)
     one.write_text("slug: x\nnme: y\n")
     assert "document 1, name" in terminal("onboardings", "make", str(one), exit=1)
+
+
+def test_a_customer_is_drafted_waits_and_is_answered_in_the_terminal(
+    terminal: Terminal, world: World, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    typed(monkeypatch, *[PASSWORD] * 4)
+    file = tmp_path / "gull.yaml"
+    file.write_text("name: Gull Chandlery\n")
+    assert "nobody is being brought on board" in terminal("onboardings", "list")
+    terminal("onboardings", "draft", str(file))
+    [draft] = world.mara.onboardings.list("tarnwick")
+    assert "needs a short name" in terminal("onboardings", "submit", str(draft.id)[:8], exit=1)
+    file.write_text("slug: gull\nname: Gull Chandlery\nsubscriptions: [{plan: open-range, tier: moor}]\n")
+    terminal("onboardings", "draft", str(file), "--over", str(draft.id)[:8])
+    assert terminal("onboardings", "set-policy", "EUR", "50").split()[-2:] == ["EUR", "50"]
+    told = terminal("onboardings", "show", str(draft.id))
+    assert "79.00 EUR a month" in told and "It waits for another administrator: more than 50.00 EUR a month" in told
+    assert "waiting" in terminal("onboardings", "submit", str(draft.id))
+    assert "somebody else approves it" in terminal("onboardings", "approve", str(draft.id), exit=1)
+    assert "draft" in terminal("onboardings", "withdraw", str(draft.id))
+    assert "is given up" in terminal("onboardings", "discard", str(draft.id))
+    assert "any" in terminal("onboardings", "set-policy", "EUR", "any")
+    assert "what has no bound" in terminal("onboardings", "policies")

@@ -7,7 +7,7 @@ from tests.console.conftest import Tab
 from tests.world import World
 
 OPENED = (
-    ("/organisations", "Who buys from whom", ["Add a customer"]),
+    ("/onboardings", "New customers", ["Set a bound"]),
     (
         "/organisations/quillstone/details",
         "Quillstone Observatory",

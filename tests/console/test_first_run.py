@@ -95,9 +95,10 @@ def _customer(tab: Tab) -> None:
     page = tab.page
     to(page, "Overview")
     page.get_by_role("link", name="Add a customer").click()
-    page.get_by_role("button", name="Add a customer").click()
-    page.get_by_role("dialog").get_by_label("Name").fill("Mill Lane Books")
-    page.get_by_role("button", name="Add the customer").click()
+    page.get_by_role("main").get_by_role("link", name="Add a customer").click()
+    page.get_by_label("Name").fill("Mill Lane Books")
+    page.get_by_role("button", name="Bring it on board").click()
+    page.get_by_role("link", name="Open Mill Lane Books").click()
     expect(page.get_by_role("heading", name="Mill Lane Books", level=1)).to_be_visible()
     tab_of(page, "Projects")
     page.get_by_role("button", name="Add a project").click()

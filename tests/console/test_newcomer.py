@@ -41,15 +41,15 @@ def test_from_a_new_customer_to_its_first_invoice(tab: Tab, world: World) -> Non
 
 def _made(page: Page) -> None:
     to(page, "Organisations")
-    page.get_by_role("button", name="Add a customer").click()
-    dialog = page.get_by_role("dialog")
-    dialog.get_by_role("button", name="Add the customer").click()
-    expect(dialog.get_by_text("The name that people read")).to_be_visible()
-    dialog.get_by_label("Name").fill("Petrel Charts")
-    expect(dialog.get_by_label("Slug")).to_have_value("petrel-charts")
-    dialog.get_by_label("Country").fill("irel")
+    page.get_by_role("link", name="Add a customer").click()
+    page.get_by_role("button", name="Bring it on board").click()
+    expect(page.get_by_text("The name that people read")).to_be_visible()
+    page.get_by_label("Name").fill("Petrel Charts")
+    expect(page.get_by_label("Slug")).to_have_value("petrel-charts")
+    page.get_by_label("Country").fill("irel")
     page.get_by_role("option", name="Ireland (IE)").click()
-    dialog.get_by_role("button", name="Add the customer").click()
+    page.get_by_role("button", name="Bring it on board").click()
+    page.get_by_role("link", name="Open Petrel Charts").click()
     expect(page.get_by_role("heading", name="Petrel Charts", level=1)).to_be_visible()
 
 

@@ -212,9 +212,8 @@ def test_an_organisation_that_one_lost_the_right_to_is_said_and_ones_own_is_a_pr
 def test_the_back_button_leaves_a_dialog_and_then_the_page(tab: Tab, world: World) -> None:
     page = tab.page
     tab.sign_in("mara")
-    page.get_by_role("navigation", name="Pages").get_by_role("link", name="Organisations").click()
-    expect(page.get_by_role("heading", name="Who buys from whom", level=1)).to_be_visible()
-    page.get_by_role("button", name="Add a customer").click()
+    page.get_by_role("navigation", name="Pages").get_by_role("link", name="Members").click()
+    page.get_by_role("button", name="Invite").first.click()
     expect(page.get_by_role("dialog")).to_be_visible()
     page.go_back()
     expect(page.get_by_role("heading", name="so far", level=1)).to_be_visible()

@@ -77,6 +77,8 @@ export const KIND_WORDS: Record<Kind, string> = {
   'order-waits': 'Order that waits',
   'order-done': 'Order carried out',
   'order-refused': 'Order refused',
+  'onboarding-waits': 'Customer that waits',
+  'onboarding-answered': 'Answer on a customer',
   'quota-asked': 'Other limit asked for',
   'quota-answered': 'Answer on a limit',
   invoice: 'Document',

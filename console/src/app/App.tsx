@@ -24,6 +24,8 @@ const OverviewPage = lazy(() => import('../spend/OverviewPage'));
 const OrganisationsPage = lazy(() => import('../organisations/OrganisationsPage'));
 const OrganisationPage = lazy(() => import('./organisation/OrganisationPage'));
 const QuotaMatrixPage = lazy(() => import('../organisations/QuotaMatrixPage'));
+const OnboardingsPage = lazy(() => import('../subscriptions/OnboardingsPage'));
+const OnboardingPage = lazy(() => import('../subscriptions/OnboardingPage'));
 const PlansPage = lazy(() => import('../catalogue/PlansPage'));
 const RateCardsPage = lazy(() => import('../catalogue/RateCardsPage'));
 const UnpublishedChangesPage = lazy(() => import('../catalogue/UnpublishedChangesPage'));
@@ -112,6 +114,9 @@ function Pages() {
       <Route path="/organisations/:slug" element={<OrganisationPage />} />
       <Route path="/organisations/:slug/:tab" element={<OrganisationPage />} />
       <Route path="/limits" element={<QuotaMatrixPage />} />
+      <Route path="/onboardings" element={<OnboardingsPage />} />
+      <Route path="/onboardings/new" element={<OnboardingPage />} />
+      <Route path="/onboardings/:id" element={<OnboardingPage />} />
       <Route path="/plans" element={<PlansPage />} />
       <Route path="/rate-cards" element={<RateCardsPage />} />
       <Route path="/unpublished-changes" element={<UnpublishedChangesPage />} />

@@ -29,6 +29,7 @@ export const SECTIONS: SectionEntry[] = [
     title: 'Organisations',
     pages: [
       { to: '/organisations', title: 'Organisations', whose: null },
+      { to: '/onboardings', title: 'New customers', sellers: true, whose: 'own' },
       { to: '/limits', title: 'Limits of customers', sellers: true, whose: 'own' },
     ],
   },

@@ -1,17 +1,16 @@
 /** The tree of organisations with their quotas; each opens as a page of its own. */
 import { Button, TextField } from '@mui/material';
 import { useQuery } from '@tanstack/react-query';
-import { useDeferredValue, useState } from 'react';
-import { useNavigate } from 'react-router';
+import { useDeferredValue } from 'react';
+import { Link, useNavigate } from 'react-router';
 import { useSignedIn } from '../access/session';
 import { FilterChoice } from '../shared/FilterChoice';
 import { useFilters } from '../shared/filters';
 import { Page } from '../shared/Page';
 import { Empty, Query } from '../shared/States';
 import { LargeTree } from './LargeTree';
-import { OrganisationDialog } from './OrganisationDialog';
 import { OrganisationTree } from './OrganisationTree';
-import { FEW, organisationOptions, organisationsOptions, tree } from './organisations';
+import { FEW, organisationsOptions, tree } from './organisations';
 
 const STATES = ['proposed', 'active', 'suspended', 'closing', 'closed'];
 
@@ -19,16 +18,14 @@ export default function OrganisationsPage() {
   const { home, may } = useSignedIn();
   const [params, set] = useFilters();
   const navigate = useNavigate();
-  const [adding, setAdding] = useState(false);
   const search = params.get('search') ?? '';
   const wanted = useDeferredValue(search.trim());
   const state = params.get('state') ?? '';
   const tag = params.get('tag') ?? '';
   const asked = useDeferredValue(tag.trim());
   const some = useQuery(organisationsOptions({ limit: FEW }));
-  const own = useQuery(organisationOptions(home.organisation));
   const onOpen = (slug: string) => void navigate(`/organisations/${slug}`);
-  const adds = home.type !== 'tenant' && may('manage organisations');
+  const adds = home.type !== 'tenant' && may('manage subscriptions');
   return (
     <Page
       title="Who buys from whom"
@@ -60,7 +57,12 @@ export default function OrganisationsPage() {
       }
       action={
         adds && (
-          <Button variant="contained" size="medium" onClick={() => setAdding(true)} disabled={!own.data}>
+          <Button
+            component={Link}
+            variant="contained"
+            size="medium"
+            to={`/onboardings/new?organisation=${home.organisation}`}
+          >
             Add a customer
           </Button>
         )
@@ -75,7 +77,6 @@ export default function OrganisationsPage() {
           )
         }
       </Query>
-      {adding && own.data && <OrganisationDialog parent={own.data} onClose={() => setAdding(false)} />}
     </Page>
   );
 }

@@ -8,8 +8,10 @@ export function PickInput(props: {
   options: readonly (readonly [string, string])[];
   columns?: number;
   hint?: string;
+  /** It may be left empty. */
+  free?: boolean;
 }) {
-  const { name, label, options, columns = 6, hint } = props;
+  const { name, label, options, columns = 6, hint, free } = props;
   const { field, fieldState } = useController({ name });
   const chosen = options.find(([code]) => code === field.value) ?? null;
   return (
@@ -17,9 +19,11 @@ export function PickInput(props: {
       options={options}
       value={chosen}
       autoHighlight
-      disableClearable={chosen !== null}
+      disableClearable={chosen !== null && !free}
       getOptionKey={([code]) => code}
-      getOptionLabel={([code, title]) => (code === title ? code : `${title} (${code})`)}
+      getOptionLabel={([code, title]) =>
+        code === title || code.includes('/') ? title : `${title} (${code})`
+      }
       isOptionEqualToValue={(left, right) => left[0] === right[0]}
       onChange={(_, next) => field.onChange(next?.[0] ?? '')}
       onBlur={field.onBlur}
@@ -29,7 +33,7 @@ export function PickInput(props: {
           {...given}
           inputRef={field.ref}
           label={label}
-          required
+          required={!free}
           error={fieldState.invalid}
           helperText={fieldState.error?.message ?? hint}
         />

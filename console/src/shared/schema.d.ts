@@ -458,6 +458,114 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/onboardings/{onboarding}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Onboarding
+         * @description One onboarding, for the members of its seller.
+         */
+        get: operations["get_onboarding"];
+        /**
+         * Save Onboarding
+         * @description Write a draft anew, over the version that was read. Safe to repeat.
+         */
+        put: operations["save_onboarding"];
+        post?: never;
+        /**
+         * Discard Onboarding
+         * @description Give a draft, or what was refused, up. Safe to repeat.
+         */
+        delete: operations["discard_onboarding"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/onboardings/{onboarding}/answer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Answer Onboarding
+         * @description Approve what waits, refuse it or ask back; another administrator's to do. Safe to repeat.
+         */
+        post: operations["answer_onboarding"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/onboardings/{onboarding}/check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Check Onboarding
+         * @description What would happen now, in sentences, with what it costs and leaves; nothing is done.
+         */
+        post: operations["check_onboarding"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/onboardings/{onboarding}/submit": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Submit Onboarding
+         * @description Bring the customer of a draft on board, or ask for it where somebody else approves it. Safe to repeat.
+         */
+        post: operations["submit_onboarding"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/onboardings/{onboarding}/withdraw": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Withdraw Onboarding
+         * @description Take back what waits, so that it is a draft again. Safe to repeat.
+         */
+        post: operations["withdraw_onboarding"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/one-off-charges": {
         parameters: {
             query?: never;
@@ -952,7 +1060,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/organisations/{organisation}/onboarding-policies": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Onboarding Policies
+         * @description Up to how much comes on board in a month without another administrator; what is not there has no bound.
+         */
+        get: operations["list_onboarding_policies"];
+        /**
+         * Set Onboarding Policy
+         * @description Bound the fees in a currency, or the limits of a measure, that come on board without approval. Safe to repeat.
+         */
+        put: operations["set_onboarding_policy"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/organisations/{organisation}/onboardings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Onboardings
+         * @description Whom a seller brings or brought on board, the last changed first; without a state all but what was given up.
+         */
+        get: operations["list_onboardings"];
+        put?: never;
+        /**
+         * Onboard Customers
+         * @description Bring customers on board, each with limits, projects, people and subscriptions; all of it or nothing.
+         *
+         *     What passes the seller's bounds, or comes from somebody who may not do it alone, waits for approval.
+         */
+        post: operations["onboard_customers"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/organisations/{organisation}/onboardings/drafts": {
         parameters: {
             query?: never;
             header?: never;
@@ -962,10 +1120,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Onboard Customers
-         * @description Bring customers on board, each with limits, projects, people and subscriptions; all of it or nothing.
+         * Draft Onboarding
+         * @description Begin a draft of a new customer; anybody of the seller who may write them goes on with it.
          */
-        post: operations["onboard_customers"];
+        post: operations["draft_onboarding"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2458,6 +2616,12 @@ export interface components {
          */
         AfterTrial: "converts" | "ends";
         /**
+         * Answer
+         * @description What an approver says: yes, no, or that something is to be written otherwise first.
+         * @enum {string}
+         */
+        Answer: "approve" | "refuse" | "ask back";
+        /**
          * Approver
          * @description Whose approval an order waits for, and whose limit a policy is: another of its own people, or its seller.
          * @enum {string}
@@ -3064,7 +3228,7 @@ export interface components {
          * DetailsGiven
          * @description Who an organisation is on paper; null is not known. ``street`` has the lines above the town.
          */
-        DetailsGiven: {
+        "DetailsGiven-Input": {
             /** Billing Contacts */
             billing_contacts?: components["schemas"]["BillingContactBody"][];
             /** Email */
@@ -3087,6 +3251,34 @@ export interface components {
             tax_id?: string | null;
             /** Town */
             town?: string | null;
+        };
+        /**
+         * DetailsGiven
+         * @description Who an organisation is on paper; null is not known. ``street`` has the lines above the town.
+         */
+        "DetailsGiven-Output": {
+            /** Billing Contacts */
+            billing_contacts: components["schemas"]["BillingContactBody"][];
+            /** Email */
+            email: string | null;
+            /** Language */
+            language: string | null;
+            /** Legal Name */
+            legal_name: string | null;
+            /** Phone */
+            phone: string | null;
+            /** Postal Code */
+            postal_code: string | null;
+            /** Region */
+            region: string | null;
+            /** Registration */
+            registration: string | null;
+            /** Street */
+            street: string | null;
+            /** Tax Id */
+            tax_id: string | null;
+            /** Town */
+            town: string | null;
         };
         /**
          * DetailsUpdate
@@ -3715,7 +3907,29 @@ export interface components {
          * @description What a message is about.
          * @enum {string}
          */
-        Kind: "invitation" | "password-reset" | "password-changed" | "second-factor" | "order-waits" | "order-done" | "order-refused" | "quota-asked" | "quota-answered" | "invoice";
+        Kind: "invitation" | "password-reset" | "password-changed" | "second-factor" | "order-waits" | "order-done" | "order-refused" | "onboarding-waits" | "onboarding-answered" | "quota-asked" | "quota-answered" | "invoice";
+        /**
+         * LeavesBody
+         * @description What a limit leaves of what its seller has itself.
+         */
+        LeavesBody: {
+            /**
+             * Left
+             * Format: decimal
+             * @example 12.5
+             */
+            left: string;
+            /**
+             * Limit
+             * Format: decimal
+             * @example 12.5
+             */
+            limit: string;
+            /** Measure */
+            measure: string;
+            /** Unit */
+            unit: string;
+        };
         /**
          * Licence
          * @description Whether a licence comes with a service.
@@ -4340,23 +4554,95 @@ export interface components {
         /**
          * OnboardedBody
          * @description A customer that came on board, or could: in sentences, with what its fees come to a month.
+         *
+         *     ``leaves`` is told to who only looks. ``waits_because`` says why somebody else approves it first; without that it is
+         *     done. ``seal`` stands for all of it: an approver says with it what was read.
          */
         OnboardedBody: {
+            /** Leaves */
+            leaves: components["schemas"]["LeavesBody"][];
             /** Monthly */
             monthly: components["schemas"]["MonthlyBody"][];
             /** Name */
             name: string;
+            /** Onboarding */
+            onboarding: string | null;
             /** Organisation */
             organisation: string;
+            /**
+             * Seal
+             * @default
+             */
+            seal: string;
             /** Sentences */
             sentences: string[];
+            state: components["schemas"]["OnboardingState"];
+            /** Waits Because */
+            waits_because: string | null;
+        };
+        /**
+         * OnboardingAnswer
+         * @description What an approver says. Who approves gives the ``seal`` of what was read; the others say why in ``reason``.
+         */
+        OnboardingAnswer: {
+            answer: components["schemas"]["Answer"];
+            /** Reason */
+            reason?: string | null;
+            /** Seal */
+            seal?: string | null;
+        };
+        /**
+         * OnboardingBody
+         * @description An onboarding: draft, waiting for approval, refused, withdrawn or done.
+         *
+         *     ``sentences`` and ``monthly`` are what it came to when it was asked for, or done; ``customer`` is the organisation
+         *     that it made, ``answer`` what an approver said; ``yours`` is what the caller asked for.
+         */
+        OnboardingBody: {
+            /** Answer */
+            answer: string | null;
+            /** Answered At */
+            answered_at: string | null;
+            /** Answered By */
+            answered_by: string | null;
+            /** Asked At */
+            asked_at: string | null;
+            /** Asked By */
+            asked_by: string | null;
+            /**
+             * Changed At
+             * Format: date-time
+             */
+            changed_at: string;
+            /** Changed By */
+            changed_by: string;
+            /** Customer */
+            customer: string | null;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Made By */
+            made_by: string;
+            /** Monthly */
+            monthly: components["schemas"]["MonthlyBody"][];
+            /** Seller */
+            seller: string;
+            /** Sentences */
+            sentences: string[];
+            state: components["schemas"]["OnboardingState"];
+            /** Version */
+            version: number;
+            /** Waits Because */
+            waits_because: string | null;
+            wanted: components["schemas"]["OnboardingSketch-Output"];
+            /** Yours */
+            yours: boolean;
         };
         /**
          * OnboardingCreate
-         * @description A new customer. What is left out follows from its seller, and from what its tiers promise.
-         *
-         *     ``country``, ``currency`` and ``billing_zone`` are the seller's unless they are said; ``limits`` by measure (null is
-         *     no limit) are what the tiers promise, wherever the seller itself has a limit.
+         * @description A new customer.
          */
         OnboardingCreate: {
             /** Billing Zone */
@@ -4367,7 +4653,7 @@ export interface components {
             country?: string | null;
             /** Currency */
             currency?: string | null;
-            details?: components["schemas"]["DetailsGiven"] | null;
+            details?: components["schemas"]["DetailsGiven-Input"] | null;
             /** Limits */
             limits?: {
                 [key: string]: string | null;
@@ -4375,9 +4661,9 @@ export interface components {
             /** Name */
             name: string;
             /** People */
-            people?: components["schemas"]["OnboardingPerson"][];
+            people?: components["schemas"]["OnboardingPerson-Input"][];
             /** Projects */
-            projects?: components["schemas"]["OnboardingProject"][];
+            projects?: components["schemas"]["OnboardingProject-Input"][];
             /** Segment */
             segment?: string | null;
             /** Slug */
@@ -4385,7 +4671,7 @@ export interface components {
             /** Starts On */
             starts_on?: string | null;
             /** Subscriptions */
-            subscriptions?: components["schemas"]["OnboardingSubscription"][];
+            subscriptions?: components["schemas"]["OnboardingSubscription-Input"][];
             /**
              * Type
              * @default tenant
@@ -4394,19 +4680,41 @@ export interface components {
         };
         /**
          * OnboardingPerson
-         * @description Who is invited; the first is its administrator, and invites the others.
+         * @description Who is invited; an administrator invites others later.
          */
-        OnboardingPerson: {
+        "OnboardingPerson-Input": {
             /** Email */
             email: string;
             /** @default administrator */
             role?: components["schemas"]["Role"];
         };
         /**
+         * OnboardingPerson
+         * @description Who is invited; an administrator invites others later.
+         */
+        "OnboardingPerson-Output": {
+            /** Email */
+            email: string;
+            /** @default administrator */
+            role: components["schemas"]["Role"];
+        };
+        /**
+         * OnboardingPolicyBody
+         * @description Up to how much is brought on board in a month without the approval of another administrator.
+         *
+         *     ``subject`` is a currency, for fees a month, or a measure, for limits. Null takes the bound away.
+         */
+        OnboardingPolicyBody: {
+            /** Amount */
+            amount: string | null;
+            /** Subject */
+            subject: string;
+        };
+        /**
          * OnboardingProject
          * @description A project that it begins with.
          */
-        OnboardingProject: {
+        "OnboardingProject-Input": {
             /** Cost Centre */
             cost_centre?: string | null;
             /** Name */
@@ -4415,10 +4723,133 @@ export interface components {
             slug: string;
         };
         /**
+         * OnboardingProject
+         * @description A project that it begins with.
+         */
+        "OnboardingProject-Output": {
+            /** Cost Centre */
+            cost_centre: string | null;
+            /** Name */
+            name: string;
+            /** Slug */
+            slug: string;
+        };
+        /**
+         * OnboardingSave
+         * @description A draft as it is now, over the version that was read.
+         */
+        OnboardingSave: {
+            /** Version */
+            version: number;
+            wanted: components["schemas"]["OnboardingSketch-Input"];
+        };
+        /**
+         * OnboardingSketch
+         * @description A new customer as far as somebody has written it.
+         */
+        "OnboardingSketch-Input": {
+            /** Billing Zone */
+            billing_zone?: string | null;
+            /** Cost Centre */
+            cost_centre?: string | null;
+            /** Country */
+            country?: string | null;
+            /** Currency */
+            currency?: string | null;
+            details?: components["schemas"]["DetailsGiven-Input"] | null;
+            /** Limits */
+            limits?: {
+                [key: string]: string | null;
+            };
+            /**
+             * Name
+             * @default
+             */
+            name?: string;
+            /** People */
+            people?: components["schemas"]["OnboardingPerson-Input"][];
+            /** Projects */
+            projects?: components["schemas"]["OnboardingProject-Input"][];
+            /** Segment */
+            segment?: string | null;
+            /**
+             * Slug
+             * @default
+             */
+            slug?: string;
+            /** Starts On */
+            starts_on?: string | null;
+            /** Subscriptions */
+            subscriptions?: components["schemas"]["OnboardingSubscription-Input"][];
+            /**
+             * Type
+             * @default tenant
+             */
+            type?: string;
+        };
+        /**
+         * OnboardingSketch
+         * @description A new customer as far as somebody has written it.
+         */
+        "OnboardingSketch-Output": {
+            /** Billing Zone */
+            billing_zone: string | null;
+            /** Cost Centre */
+            cost_centre: string | null;
+            /** Country */
+            country: string | null;
+            /** Currency */
+            currency: string | null;
+            details: components["schemas"]["DetailsGiven-Output"] | null;
+            /** Limits */
+            limits: {
+                [key: string]: string | null;
+            };
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /** People */
+            people: components["schemas"]["OnboardingPerson-Output"][];
+            /** Projects */
+            projects: components["schemas"]["OnboardingProject-Output"][];
+            /** Segment */
+            segment: string | null;
+            /**
+             * Slug
+             * @default
+             */
+            slug: string;
+            /** Starts On */
+            starts_on: string | null;
+            /** Subscriptions */
+            subscriptions: components["schemas"]["OnboardingSubscription-Output"][];
+            /**
+             * Type
+             * @default tenant
+             */
+            type: string;
+        };
+        /**
+         * OnboardingState
+         * @description How far an onboarding has come.
+         * @enum {string}
+         */
+        OnboardingState: "draft" | "waiting" | "refused" | "withdrawn" | "done";
+        /**
+         * OnboardingSubmit
+         * @description The version of a draft that is to come on board.
+         */
+        OnboardingSubmit: {
+            /** Version */
+            version: number;
+        };
+        /**
          * OnboardingSubscription
          * @description A tier that it begins with; without a name it is called as the plan, without a day it begins today.
          */
-        OnboardingSubscription: {
+        "OnboardingSubscription-Input": {
             /** Accepted Terms */
             accepted_terms?: string | null;
             /** Choices */
@@ -4444,6 +4875,37 @@ export interface components {
             tier: string;
             /** Trial Until */
             trial_until?: string | null;
+        };
+        /**
+         * OnboardingSubscription
+         * @description A tier that it begins with; without a name it is called as the plan, without a day it begins today.
+         */
+        "OnboardingSubscription-Output": {
+            /** Accepted Terms */
+            accepted_terms: string | null;
+            /** Choices */
+            choices: {
+                [key: string]: string;
+            } | null;
+            /** Ends On */
+            ends_on: string | null;
+            /** Name */
+            name: string | null;
+            /** Plan */
+            plan: string;
+            /** Project */
+            project: string | null;
+            /**
+             * Quantity
+             * @default 1
+             */
+            quantity: number;
+            /** Starts On */
+            starts_on: string | null;
+            /** Tier */
+            tier: string;
+            /** Trial Until */
+            trial_until: string | null;
         };
         /**
          * OnboardingsBody
@@ -4897,6 +5359,20 @@ export interface components {
         Page_OfferBody_: {
             /** Items */
             items: components["schemas"]["OfferBody"][];
+            /** Next */
+            next: string | null;
+        };
+        /** Page[OnboardingBody] */
+        Page_OnboardingBody_: {
+            /** Items */
+            items: components["schemas"]["OnboardingBody"][];
+            /** Next */
+            next: string | null;
+        };
+        /** Page[OnboardingPolicyBody] */
+        Page_OnboardingPolicyBody_: {
+            /** Items */
+            items: components["schemas"]["OnboardingPolicyBody"][];
             /** Next */
             next: string | null;
         };
@@ -7876,6 +8352,233 @@ export interface operations {
             };
         };
     };
+    get_onboarding: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                onboarding: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OnboardingBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    save_onboarding: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                onboarding: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OnboardingSave"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OnboardingBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    discard_onboarding: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                onboarding: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    answer_onboarding: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                onboarding: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OnboardingAnswer"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OnboardingBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    check_onboarding: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                onboarding: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OnboardedBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    submit_onboarding: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                onboarding: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OnboardingSubmit"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OnboardingBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    withdraw_onboarding: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                onboarding: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OnboardingBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     enter_one_off_charge: {
         parameters: {
             query?: never;
@@ -8910,6 +9613,107 @@ export interface operations {
             };
         };
     };
+    list_onboarding_policies: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                organisation: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Page_OnboardingPolicyBody_"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    set_onboarding_policy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                organisation: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OnboardingPolicyBody"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OnboardingPolicyBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_onboardings: {
+        parameters: {
+            query?: {
+                state?: components["schemas"]["OnboardingState"] | null;
+                after?: string | null;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                organisation: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Page_OnboardingBody_"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     onboard_customers: {
         parameters: {
             query?: never;
@@ -8934,6 +9738,43 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["OnboardingsBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    draft_onboarding: {
+        parameters: {
+            query?: never;
+            header?: {
+                "idempotency-key"?: string | null;
+            };
+            path: {
+                organisation: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OnboardingSketch-Input"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OnboardingBody"];
                 };
             };
             /** @description A refusal, as problem details */

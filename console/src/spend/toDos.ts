@@ -34,6 +34,8 @@ export function wayOf(todo: ToDo, organisation: string): { act: string; to: stri
       return { act: 'Look', to: `/organisations/${organisation}/quotas` };
     case 'quota request':
       return { act: 'Look', to: `/organisations/${todo.subject}/quotas` };
+    case 'onboarding':
+      return { act: 'Decide', to: `/onboardings/${todo.subject}` };
     case 'order':
       return { act: 'Look', to: `/organisations/${todo.subject}/subscriptions` };
     case 'messages':

@@ -15,7 +15,7 @@ from gradumen.core.errors import GradumenError
 from gradumen.core.periods import Period
 from gradumen.core.permissions import Role
 from gradumen.demo import fleet
-from gradumen.demo.papers import ask_for_more, order, set_states, write_papers
+from gradumen.demo.papers import ask_for_more, bring_on_board, order, set_states, write_papers
 from gradumen.demo.scenario import (
     CATALOGUE,
     HOST_PROJECT,
@@ -338,6 +338,7 @@ class History:
         if self.calendar.months > 1:
             ask_for_more(self.signed_in)
             order(self.signed_in, self.calendar.current.next().first_day)
+            bring_on_board(self.signed_in, self.calendar.current.next().first_day)
             set_states(self.signed_in, self.calendar.current.next().next().first_day)
 
     def top_up(self, since: date, now: datetime) -> None:

@@ -12,6 +12,13 @@ from gradumen.client import Client
 from gradumen.core.subscriptions.orders import OrderKind
 from gradumen.demo.scenario import PROVIDER, SIGNERS
 from gradumen.wire.organisations.details import BillingContactBody, DetailsUpdate
+from gradumen.wire.subscriptions.onboardings import (
+    OnboardingCreate,
+    OnboardingPerson,
+    OnboardingProject,
+    OnboardingSketch,
+    OnboardingSubscription,
+)
 from gradumen.wire.subscriptions.orders import OrderCreate
 
 SELLER_OF = {
@@ -137,3 +144,33 @@ def order(signed_in: Callable[[str], Client], day: date) -> None:
         ),
     )
     signed_in(SIGNERS["oxbow"]).orders.refuse(asked.id, "Let us look first at what you keep already: ring me")
+
+
+def bring_on_board(signed_in: Callable[[str], Client], day: date) -> None:
+    """A customer that waits for an administrator, one on board from a day on, and a draft that was asked back."""
+    edda, piers = signed_in(SIGNERS["oxbow"]), signed_in("piers@oxbow.example")
+    edda.onboardings.set_policy("oxbow", "GBP", Decimal(250))
+    edda.onboardings.make(
+        "oxbow",
+        [
+            OnboardingCreate(
+                slug="sandlight",
+                name="Sandlight Baths",
+                starts_on=day,
+                people=[OnboardingPerson(email="orla@sandlight.example")],
+                subscriptions=[OnboardingSubscription(plan="open-range", tier="heath")],
+            )
+        ],
+    )
+    waits = OnboardingSketch(
+        slug="gorse-end",
+        name="Gorse End Pottery",
+        projects=[OnboardingProject(slug="shop", name="Shop")],
+        people=[OnboardingPerson(email="milo@gorse-end.example")],
+        subscriptions=[OnboardingSubscription(plan="open-range", tier="moor", starts_on=day)],
+    )
+    draft = piers.onboardings.draft("oxbow", waits)
+    piers.onboardings.submit(draft.id, draft.version)
+    back = piers.onboardings.draft("oxbow", waits.model_copy(update={"slug": "tarn-view", "name": "Tarn View Inn"}))
+    asked = piers.onboardings.submit(back.id, back.version)
+    edda.onboardings.ask_back(asked.id, "Which tier did they see in the offer?")

@@ -22,13 +22,24 @@ import { subscriptionsOptions } from '../../subscriptions/subscriptions';
 const SHOWN = 12;
 
 export function Summary({ organisation }: { organisation: Organisation }) {
-  const { may } = useSignedIn();
+  const { may, mayAt } = useSignedIn();
+  const own = mayAt('manage subscriptions', organisation.slug);
   const [adding, setAdding] = useState(false);
   const sells = organisation.type !== 'tenant';
   const manages = may('manage organisations');
   return (
     <>
-      {manages && sells && (
+      {manages && sells && own && (
+        <Button
+          component={RouterLink}
+          variant="outlined"
+          sx={{ mb: 2.5 }}
+          to={`/onboardings/new?organisation=${organisation.slug}`}
+        >
+          Add a customer
+        </Button>
+      )}
+      {manages && sells && !own && (
         <Button variant="outlined" sx={{ mb: 2.5 }} onClick={() => setAdding(true)}>
           Add a customer
         </Button>

@@ -11,7 +11,7 @@ from gradumen.core.catalogue.plans import Plan
 from gradumen.core.errors import Invalid
 from gradumen.core.exact import EXACT, add, money
 from gradumen.core.messages import day_words
-from gradumen.core.quotas.measures import Measure, amount_words, measure_words
+from gradumen.core.quotas.measures import MEASURES, Measure, amount_words, measure_words
 from gradumen.core.subscriptions.onboardings import ENDLESS
 from gradumen.store.organisations.tables import OrganisationRow, zone_name
 from gradumen.store.subscriptions.tables import SubscriptionRow
@@ -72,9 +72,7 @@ def come_on_board(
     sentences = [f"{made.name} is a {made.type} of {seller.name}{begins}, billed in {made.currency}."]
     sentences += _details(joined, caller, made.slug, customer)
     limits = _limits(tx, caller, row, customer)
-    for measure, limit in limits.items():
-        endless = f"no limit of {measure_words(measure)}"
-        sentences.append(f"It may have {endless if limit == ENDLESS else f'up to {amount_words(measure, limit)}'}.")
+    sentences += [f"It may have {_limit_words(measure, limit)}." for measure, limit in limits.items()]
     for project in customer.projects:
         create_project(joined, caller, organisation=made.slug, **project.model_dump())
         sentences.append(f"It has a project {project.name}.")
@@ -87,6 +85,13 @@ def come_on_board(
         monthly[currency] = add([monthly.get(currency, Decimal(0)), amount])
         sentences.append(said)
     return Outcome(row.id, made.slug, made.name, sentences, monthly, limits)
+
+
+def _limit_words(measure: Measure, limit: Decimal) -> str:
+    if limit == ENDLESS:
+        return f"no limit of {measure_words(measure)}"
+    of = f" of {measure_words(measure)}" if MEASURES[measure].unit == "GiB" else ""
+    return f"up to {amount_words(measure, limit)}{of}"
 
 
 def _details(joined: UnitOfWork, caller: Caller, slug: str, customer: OnboardingCreate) -> list[str]:
@@ -116,11 +121,12 @@ def left_of(tx: Session, scope: Scope, seller: OrganisationRow, limits: Mapping[
 
 
 def _limits(tx: Session, caller: Caller, row: OrganisationRow, customer: OnboardingCreate) -> dict[Measure, Decimal]:
-    """Give the limits that are asked for, and what the tiers promise of what the seller itself has a limit of."""
+    """Give the limits that are asked for, and what it begins with of what the seller itself has a limit of."""
     scope = load_scope(tx, caller)
     asked = {measure_of(name): limit for name, limit in customer.limits.items()}
     seller = Limits(tx, scope.tree, [row.id])
-    for measure, amount in _promised(tx, customer.subscriptions).items():
+    begins = _promised(tx, customer.subscriptions) | _counted(customer)
+    for measure, amount in begins.items():
         if measure not in asked and seller.limit(scope.tree.parents[row.id], measure) is not None:
             asked[measure] = amount
     given = {}
@@ -130,6 +136,12 @@ def _limits(tx: Session, caller: Caller, row: OrganisationRow, customer: Onboard
             grant_limit(tx, scope, organisation=row.slug, project=None, measure=measure, limit=limit)
             given[measure] = ENDLESS if limit is None else limit
     return given
+
+
+def _counted(customer: OnboardingCreate) -> dict[Measure, Decimal]:
+    """The people and projects that it begins with."""
+    found = {Measure.USERS: len(customer.people), Measure.PROJECTS: len(customer.projects)}
+    return {measure: Decimal(count) for measure, count in found.items() if count}
 
 
 def _promised(tx: Session, subscriptions: Sequence[OnboardingSubscription]) -> dict[Measure, Decimal]:

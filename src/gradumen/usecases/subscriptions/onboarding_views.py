@@ -37,6 +37,7 @@ def views(tx: Session, scope: Scope, rows: Sequence[OnboardingRow]) -> list[Onbo
             changed_by=people[row.changed_by],
             changed_at=row.changed_at,
             asked_by=people[row.asked_by] if row.asked_by else None,
+            yours=row.asked_by == scope.caller.user_id,
             asked_at=row.asked_at,
             answered_by=people[row.answered_by] if row.answered_by else None,
             answered_at=row.answered_at,

@@ -48,7 +48,8 @@ class OnboardingGiven(Body):
     """What is said of a new customer beside its name. What is left out follows from its seller and its tiers.
 
     ``country``, ``currency`` and ``billing_zone`` are the seller's unless they are said; ``limits`` by measure (null is
-    no limit) are what the tiers promise, wherever the seller itself has a limit.
+    no limit) are what its tiers promise and the people and projects that it begins with, wherever the seller itself
+    has a limit.
     """
 
     type: str = "tenant"
@@ -152,7 +153,7 @@ class OnboardingBody(Body):
     """An onboarding: draft, waiting for approval, refused, withdrawn or done.
 
     ``sentences`` and ``monthly`` are what it came to when it was asked for, or done; ``customer`` is the organisation
-    that it made, ``answer`` what an approver said.
+    that it made, ``answer`` what an approver said; ``yours`` is what the caller asked for.
     """
 
     id: UUID
@@ -169,6 +170,7 @@ class OnboardingBody(Body):
     changed_by: str
     changed_at: datetime
     asked_by: str | None
+    yours: bool
     asked_at: datetime | None
     answered_by: str | None
     answered_at: datetime | None

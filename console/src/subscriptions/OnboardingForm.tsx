@@ -1,0 +1,246 @@
+/** A new customer in three parts: who it is, what it gets, who works with it. */
+import { Box, Button, IconButton } from '@mui/material';
+import { useQuery } from '@tanstack/react-query';
+import { useState } from 'react';
+import { useFieldArray, useFormContext, useWatch } from 'react-hook-form';
+import type { PlanForm } from '../catalogue/catalogue';
+import { type Organisation, type Quota, measureName, quotasOptions } from '../organisations/organisations';
+import { formatQuantity } from '../shared/decimal';
+import { DateInput } from '../shared/DateInput';
+import { CheckInput, Remark, TextInput } from '../shared/form';
+import { Names } from '../shared/Names';
+import { Section } from '../shared/Page';
+import { PickInput } from '../shared/PickInput';
+import { slugOf } from '../shared/slugs';
+import { formatUnit } from '../shared/units';
+import { countries, currencies } from '../shared/world';
+import { newTier, tiersOnOffer, type Values } from './onboardings';
+
+const COLUMNS = { display: 'grid', gridTemplateColumns: 'repeat(6, minmax(0, 1fr))', gap: 2, pt: 1 };
+const ROLES = [
+  ['administrator', 'Administrator'],
+  ['finance', 'Finance'],
+  ['viewer', 'Viewer'],
+] as const;
+
+export function OnboardingForm({ seller, plans }: { seller: Organisation; plans: readonly PlanForm[] }) {
+  return (
+    <Box sx={{ minWidth: 0 }}>
+      <Section title="Who it is">
+        <Who />
+      </Section>
+      <Section title="What it gets">
+        <Tiers plans={plans} />
+        <Limits seller={seller} />
+      </Section>
+      <Section title="Who works with it">
+        <People />
+        <Projects />
+      </Section>
+    </Box>
+  );
+}
+
+function Who() {
+  const [more, setMore] = useState(false);
+  const [starts_on, segment, cost_centre] = useWatch<Values, ['starts_on', 'segment', 'cost_centre']>({
+    name: ['starts_on', 'segment', 'cost_centre'],
+  });
+  const shown = more || Boolean(starts_on || segment || cost_centre);
+  return (
+    <Box sx={COLUMNS}>
+      <Names hint="In addresses and files; it stays" columns={3} />
+      <TextInput
+        name="type"
+        label="Type"
+        columns={3}
+        options={[
+          ['tenant', 'Tenant: uses services itself'],
+          ['reseller', 'Reseller: sells on to others'],
+        ]}
+      />
+      <TextInput name="tax_id" label="Tax number" columns={3} optional />
+      <PickInput name="country" label="Country" columns={3} options={countries()} />
+      <PickInput name="currency" label="Billed in" columns={3} options={currencies()} />
+      {shown ? (
+        <>
+          <DateInput name="starts_on" label="From" columns={2} optional hint="Empty: at once" />
+          <TextInput name="segment" label="Segment" columns={2} optional />
+          <TextInput name="cost_centre" label="Cost centre" columns={2} optional />
+        </>
+      ) : (
+        <Box sx={{ gridColumn: '1 / -1' }}>
+          <Button onClick={() => setMore(true)}>A later day, segment or cost centre</Button>
+        </Box>
+      )}
+    </Box>
+  );
+}
+
+function Remove({ what, onClick }: { what: string; onClick: () => void }) {
+  return (
+    <IconButton aria-label={`Take ${what} away`} size="small" onClick={onClick} sx={{ justifySelf: 'start' }}>
+      <svg width="12" height="12" viewBox="0 0 12 12" aria-hidden="true">
+        <path d="M2 2l8 8M10 2l-8 8" stroke="currentColor" strokeWidth="1.6" />
+      </svg>
+    </IconButton>
+  );
+}
+
+function Tiers({ plans }: { plans: readonly PlanForm[] }) {
+  const { fields, append, remove } = useFieldArray<Values, 'tiers'>({ name: 'tiers' });
+  return (
+    <>
+      {fields.map((field, place) => (
+        <TierRow key={field.id} place={place} plans={plans} onRemove={() => remove(place)} />
+      ))}
+      <Button sx={{ mt: 1 }} onClick={() => append(newTier())}>
+        {fields.length ? 'One more tier' : 'A tier'}
+      </Button>
+    </>
+  );
+}
+
+function TierRow(props: { place: number; plans: readonly PlanForm[]; onRemove: () => void }) {
+  const { place, plans, onRemove } = props;
+  const row = useWatch<Values, `tiers.${number}`>({ name: `tiers.${place}` });
+  const plan = plans.find((each) => each.plan === row.tier.split('/')[0]);
+  return (
+    <Box sx={{ ...COLUMNS, mb: 1 }}>
+      <Box
+        sx={{
+          gridColumn: '1 / -1',
+          display: 'grid',
+          gap: 2,
+          alignItems: 'start',
+          gridTemplateColumns: { xs: '1fr auto', sm: 'minmax(0, 1fr) 92px 200px 30px' },
+        }}
+      >
+        <PickInput
+          name={`tiers.${place}.tier`}
+          label="Plan and tier"
+          columns={1}
+          options={tiersOnOffer(plans)}
+          free
+        />
+        <TextInput name={`tiers.${place}.quantity`} label="How many" columns={1} />
+        <DateInput
+          name={`tiers.${place}.starts_on`}
+          label="From"
+          columns={1}
+          optional
+          hint="Empty: at once"
+        />
+        <Remove what="this tier" onClick={onRemove} />
+      </Box>
+      {plan?.trial && (
+        <CheckInput
+          name={`tiers.${place}.on_trial`}
+          label={`${plan.trial.days} days on trial first, free of charge`}
+          columns={3}
+        />
+      )}
+      {plan?.terms && (
+        <CheckInput
+          name={`tiers.${place}.accepted`}
+          label={`The customer accepts terms ${plan.terms.version}`}
+          columns={3}
+        />
+      )}
+    </Box>
+  );
+}
+
+/** Its limits follow from its tiers; here they are said otherwise, beside what its seller has left. */
+function Limits({ seller }: { seller: Organisation }) {
+  const quotas = useQuery(quotasOptions(seller.slug));
+  const limits = useWatch<Values, 'limits'>({ name: 'limits' });
+  const [open, setOpen] = useState(false);
+  const said = Object.values(limits).some((each) => each.trim());
+  const own = (quotas.data ?? []).filter((each) => each.project === null);
+  if (!open && !said)
+    return (
+      <Box sx={{ mt: 1, fontSize: '0.9rem' }}>
+        Its limits are what its tiers promise, and what it begins with.{' '}
+        <Button onClick={() => setOpen(true)} disabled={!own.length}>
+          Set limits by hand
+        </Button>
+      </Box>
+    );
+  return (
+    <Box sx={COLUMNS}>
+      <Remark>Limits: empty is what its tiers promise and what it begins with; “none” is no limit.</Remark>
+      {own.map((each) => (
+        <TextInput
+          key={each.measure}
+          name={`limits.${each.measure}`}
+          label={measureName(each.measure, each.kind)}
+          {...unitOf(each)}
+          columns={2}
+          optional
+          hint={each.left === null ? 'You have no limit' : `${formatQuantity(each.left)} left`}
+        />
+      ))}
+    </Box>
+  );
+}
+
+/** The unit beside the measure's name, where it is not the same word. */
+function unitOf({ measure, kind, unit }: Quota): { unit?: string } {
+  const word = formatUnit(unit, '2');
+  return measureName(measure, kind).toLowerCase() === word.toLowerCase() ? {} : { unit: word };
+}
+
+function People() {
+  const { fields, append, remove } = useFieldArray<Values, 'people'>({ name: 'people' });
+  return (
+    <>
+      {fields.map((field, place) => (
+        <Box key={field.id} sx={{ ...COLUMNS, mb: 1 }}>
+          <TextInput name={`people.${place}.email`} label="E-mail address" columns={4} optional />
+          <Box
+            sx={{ gridColumn: { xs: '1 / -1', sm: 'span 2' }, display: 'flex', gap: 1, alignItems: 'center' }}
+          >
+            <Box sx={{ flex: 1, display: 'grid' }}>
+              <TextInput name={`people.${place}.role`} label="Is there" options={ROLES} />
+            </Box>
+            <Remove what="this person" onClick={() => remove(place)} />
+          </Box>
+        </Box>
+      ))}
+      <Button onClick={() => append({ email: '', role: fields.length ? 'viewer' : 'administrator' })}>
+        {fields.length ? 'One more person' : 'Invite somebody'}
+      </Button>
+    </>
+  );
+}
+
+function Projects() {
+  const { fields, append, remove } = useFieldArray<Values, 'projects'>({ name: 'projects' });
+  const { setValue } = useFormContext<Values>();
+  return (
+    <>
+      {fields.map((field, place) => (
+        <Box key={field.id} sx={{ ...COLUMNS, mt: 1 }}>
+          <TextInput
+            name={`projects.${place}.name`}
+            label="Project"
+            columns={3}
+            onTyped={(text) => setValue(`projects.${place}.slug`, slugOf(text))}
+          />
+          <Box
+            sx={{ gridColumn: { xs: '1 / -1', sm: 'span 3' }, display: 'flex', gap: 1, alignItems: 'center' }}
+          >
+            <Box sx={{ flex: 1, display: 'grid' }}>
+              <TextInput name={`projects.${place}.slug`} label="Its slug" />
+            </Box>
+            <Remove what="this project" onClick={() => remove(place)} />
+          </Box>
+        </Box>
+      ))}
+      <Button onClick={() => append({ name: '', slug: '' })}>
+        {fields.length ? 'One more project' : 'A project to begin with'}
+      </Button>
+    </>
+  );
+}

@@ -1,0 +1,272 @@
+/** New customers of a seller: what is written of one, and what that comes to. */
+import { type QueryClient, queryOptions } from '@tanstack/react-query';
+import type { PlanForm, Tier } from '../catalogue/catalogue';
+import { api, body, type Schemas } from '../shared/api';
+import { addDays } from '../shared/dates';
+import { formatMoney } from '../shared/decimal';
+
+export type Onboarding = Schemas['OnboardingBody'];
+export type Onboarded = Schemas['OnboardedBody'];
+export type Wanted = Schemas['OnboardingSketch-Input'] & { name: string; slug: string };
+export type OnboardingPolicy = Schemas['OnboardingPolicyBody'];
+/** What is only tried: once it is done, trying it again would be refused. */
+const TRIED = 'new customer tried';
+
+/** Has everything but that asked for anew. */
+export const refresh = (queries: QueryClient): Promise<void> =>
+  queries.invalidateQueries({ predicate: ({ queryKey }) => queryKey[0] !== TRIED });
+
+/** Ends what is being tried, as it is being done. */
+export const stopTrying = (queries: QueryClient): Promise<void> =>
+  queries.cancelQueries({ queryKey: [TRIED] });
+
+type Subscribed = Schemas['OnboardingSubscription-Input'];
+
+export const onboardingsOptions = (organisation: string, state: Onboarding['state'] | null) =>
+  queryOptions({
+    queryKey: ['onboardings', organisation, state],
+    queryFn: async () =>
+      body(
+        await api.GET('/api/v1/organisations/{organisation}/onboardings', {
+          params: { path: { organisation }, query: state ? { state } : {} },
+        }),
+      ),
+  });
+
+export const onboardingOptions = (onboarding: string) =>
+  queryOptions({
+    queryKey: ['onboarding', onboarding],
+    queryFn: async () =>
+      body(await api.GET('/api/v1/onboardings/{onboarding}', { params: { path: { onboarding } } })),
+  });
+
+/** What an onboarding that waits would do now. */
+export const tellingOptions = (onboarding: Onboarding) =>
+  queryOptions({
+    queryKey: [TRIED, onboarding.id, onboarding.version],
+    queryFn: async () =>
+      body(
+        await api.POST('/api/v1/onboardings/{onboarding}/check', {
+          params: { path: { onboarding: onboarding.id } },
+        }),
+      ),
+    retry: false,
+    staleTime: 0,
+  });
+
+/** What would happen with what is written. */
+export const checkOptions = (organisation: string, wanted: Wanted) =>
+  queryOptions({
+    queryKey: [TRIED, organisation, wanted],
+    queryFn: async ({ signal }) =>
+      body(
+        await api.POST('/api/v1/organisations/{organisation}/onboardings', {
+          params: { path: { organisation } },
+          body: { customers: [wanted], check: true },
+          signal,
+        }),
+      ).items[0],
+    placeholderData: (before) => before,
+    retry: false,
+    staleTime: 10_000,
+  });
+
+export const onboardingPoliciesOptions = (organisation: string) =>
+  queryOptions({
+    queryKey: ['onboarding policies', organisation],
+    queryFn: async () =>
+      body(
+        await api.GET('/api/v1/organisations/{organisation}/onboarding-policies', {
+          params: { path: { organisation } },
+        }),
+      ).items,
+  });
+
+/** Keeps what is written: as a new draft, or over the one that was read. */
+export async function keep(
+  organisation: string,
+  before: Onboarding | undefined,
+  wanted: Wanted,
+): Promise<Onboarding> {
+  if (!before)
+    return body(
+      await api.POST('/api/v1/organisations/{organisation}/onboardings/drafts', {
+        params: { path: { organisation } },
+        body: wanted,
+      }),
+    );
+  return body(
+    await api.PUT('/api/v1/onboardings/{onboarding}', {
+      params: { path: { onboarding: before.id } },
+      body: { version: before.version, wanted },
+    }),
+  );
+}
+
+/** A tier as the form has it; `kept` is what else is written of it. */
+export interface TierValues {
+  tier: string;
+  quantity: string;
+  starts_on: string;
+  on_trial: boolean;
+  accepted: boolean;
+  kept: Partial<Subscribed>;
+}
+
+export interface Values {
+  name: string;
+  slug: string;
+  type: string;
+  country: string;
+  currency: string;
+  tax_id: string;
+  starts_on: string;
+  segment: string;
+  cost_centre: string;
+  tiers: TierValues[];
+  limits: Record<string, string>;
+  people: { email: string; role: string }[];
+  projects: { name: string; slug: string }[];
+}
+
+export const NONE = 'none';
+export const newTier = (): TierValues => ({
+  tier: '',
+  quantity: '1',
+  starts_on: '',
+  on_trial: false,
+  accepted: false,
+  kept: {},
+});
+
+/** What the form begins with: of a draft, or what follows from the seller. */
+export function valuesOf(wanted: Partial<Wanted>, seller: { country: string; currency: string }): Values {
+  return {
+    name: wanted.name ?? '',
+    slug: wanted.slug ?? '',
+    type: wanted.type ?? 'tenant',
+    country: wanted.country ?? seller.country,
+    currency: wanted.currency ?? seller.currency,
+    tax_id: wanted.details?.tax_id ?? '',
+    starts_on: wanted.starts_on ?? '',
+    segment: wanted.segment ?? '',
+    cost_centre: wanted.cost_centre ?? '',
+    tiers: wanted.subscriptions?.length
+      ? wanted.subscriptions.map((each) => ({
+          tier: `${each.plan}/${each.tier}`,
+          quantity: String(each.quantity),
+          starts_on: each.starts_on ?? '',
+          on_trial: Boolean(each.trial_until),
+          accepted: Boolean(each.accepted_terms),
+          kept: each,
+        }))
+      : [newTier()],
+    limits: Object.fromEntries(
+      Object.entries(wanted.limits ?? {}).map(([measure, limit]) => [measure, limit ?? NONE]),
+    ),
+    people: wanted.people?.length
+      ? wanted.people.map(({ email, role = 'administrator' }) => ({ email, role }))
+      : [{ email: '', role: 'administrator' }],
+    projects: (wanted.projects ?? []).map(({ name, slug }) => ({ name, slug })),
+  };
+}
+
+/** What is written in a form, over what else was written before; a row that is empty is not there. */
+export function wantedOf(
+  values: Values,
+  before: Partial<Wanted>,
+  plans: readonly PlanForm[],
+  today: string,
+): Wanted {
+  const text = (written: string) => written.trim() || null;
+  const tax = text(values.tax_id);
+  const details = tax || before.details ? { ...(before.details ?? NO_DETAILS), tax_id: tax } : null;
+  return {
+    ...before,
+    name: values.name.trim(),
+    slug: values.slug.trim(),
+    type: values.type,
+    country: text(values.country),
+    currency: text(values.currency),
+    billing_zone: before.billing_zone ?? null,
+    segment: text(values.segment),
+    cost_centre: text(values.cost_centre),
+    starts_on: text(values.starts_on),
+    details,
+    limits: Object.fromEntries(
+      Object.entries(values.limits)
+        .filter(([, limit]) => limit.trim())
+        .map(([measure, limit]) => [measure, limit.trim() === NONE ? null : limit.trim()]),
+    ),
+    subscriptions: values.tiers
+      .filter((each) => each.tier)
+      .map((each) => subscribed(each, plans, values.starts_on || today)),
+    people: values.people
+      .filter((each) => each.email.trim())
+      .map(({ email, role }) => ({ email: email.trim(), role: role as 'administrator' })),
+    projects: values.projects
+      .filter((each) => each.name.trim())
+      .map((each) => ({
+        cost_centre: null,
+        ...before.projects?.find((known) => known.slug === each.slug),
+        name: each.name.trim(),
+        slug: each.slug,
+      })),
+  };
+}
+
+const NO_DETAILS: Schemas['DetailsGiven-Output'] = {
+  legal_name: null,
+  registration: null,
+  tax_id: null,
+  street: null,
+  postal_code: null,
+  town: null,
+  region: null,
+  email: null,
+  phone: null,
+  language: null,
+  billing_contacts: [],
+};
+
+function subscribed(row: TierValues, plans: readonly PlanForm[], begins: string): Subscribed {
+  const [plan = '', tier = ''] = row.tier.split('/');
+  const form = plans.find((each) => each.plan === plan);
+  const { trial, terms } = form ?? {};
+  const ends = row.on_trial && trial ? addDays(row.starts_on || begins, Number(trial.days)) : null;
+  return {
+    name: null,
+    project: null,
+    choices: null,
+    ...row.kept,
+    plan,
+    tier,
+    quantity: /^[1-9]\d{0,5}$/.test(row.quantity.trim()) ? Number(row.quantity) : 1,
+    starts_on: row.starts_on || null,
+    trial_until: ends,
+    ends_on: ends && trial?.then === 'ends' ? ends : ends ? null : (row.kept.ends_on ?? null),
+    accepted_terms: row.accepted ? (terms?.version ?? row.kept.accepted_terms ?? null) : null,
+  };
+}
+
+/** Every tier that is on offer, as one thing to pick. */
+export const tiersOnOffer = (plans: readonly PlanForm[]): [string, string][] =>
+  plans.flatMap((plan) =>
+    plan.tiers.map((tier: Tier): [string, string] => [
+      `${plan.plan}/${tier.tier}`,
+      `${plan.name} ${tier.name}`,
+    ]),
+  );
+
+/** Fees a month, currency by currency. */
+export const monthlyWords = (monthly: Onboarded['monthly']): string =>
+  monthly.map(({ amount, currency }) => `${formatMoney(amount, currency)} ${currency}`).join(' and ');
+
+const STATES: Record<Onboarding['state'], string> = {
+  draft: 'Draft',
+  waiting: 'Waits for approval',
+  refused: 'Refused',
+  withdrawn: 'Given up',
+  done: 'On board',
+};
+export const stateWords = (state: Onboarding['state']): string => STATES[state];
