@@ -16,7 +16,9 @@ from fastapi import FastAPI
 from hypothesis import HealthCheck, settings
 from sqlalchemy import Engine, text
 
+from gradumen.adapters.door import Door
 from gradumen.api.app import make_app
+from gradumen.demo.clouds import SimulatedCloud
 from gradumen.jobs.worker import Worker
 from gradumen.run.api import KEPT_OPEN
 from gradumen.run.database import PrivateDatabase, start_private_database
@@ -110,15 +112,26 @@ class Service:
 
 
 @pytest.fixture(scope="session")
-def running(engine: Engine, owner: Engine, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Service]:
+def cloud_server() -> Iterator[SimulatedCloud]:
+    """A cloud that makes accounts, on loopback."""
+    made = SimulatedCloud("North Fell accounts")
+    made.start()
+    yield made
+    made.stop()
+
+
+@pytest.fixture(scope="session")
+def running(
+    engine: Engine, owner: Engine, cloud_server: SimulatedCloud, tmp_path_factory: pytest.TempPathFactory
+) -> Iterator[Service]:
     """The service in this process, on loopback."""
-    configured = Settings(console=CONSOLE, clock_control=True)
+    configured = Settings(console=CONSOLE, clock_control=True, outbound=cloud_server.url)
     folder = tmp_path_factory.mktemp("service")
     seals = Seals(folder / "sealing.keys")
     seals.make()
     uow = UnitOfWork(engine, seals=seals)
     app = make_app(configured, uow, set_up_file=folder / "set-up-code")
-    worker = GatedWorker(uow, owner, idle_seconds=0.06)
+    worker = GatedWorker(uow, owner, door=Door([cloud_server.url], seconds=0.4), idle_seconds=0.06)
     worker.start()
     with socket.socket() as probe:
         probe.bind(("127.0.0.1", 0))

@@ -78,6 +78,11 @@ class Settings(BaseSettings):
         None,
         description="File of the keys of secrets, kept apart from backups; none: `sealing.keys` in the data directory.",
     )
+    outbound: str = Field(
+        "",
+        description="What may be called of the addresses that people enter, with commas between: like "
+        "https://identity.example:5000 or https://*.clouds.example. Empty: none.",
+    )
     session_hours: int = Field(12, ge=1, description="How long a console session lasts, in hours.")
 
     @property

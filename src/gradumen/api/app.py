@@ -33,7 +33,7 @@ from gradumen.api.expensive import Gate
 from gradumen.api.headers import HeadAsGet, KnownHosts, SafeHeaders
 from gradumen.api.limits import BodyLimit
 from gradumen.api.metering import feeds, readings, usage, uses
-from gradumen.api.organisations import details, organisations, projects, states
+from gradumen.api.organisations import clouds, details, organisations, projects, states
 from gradumen.api.quotas import quota_matrices, quota_requests, quotas
 from gradumen.api.rating import estimates, what_ifs
 from gradumen.api.spend import month_margins, period_so_far, spend, to_dos
@@ -47,6 +47,7 @@ ROUTERS = (
     details,
     states,
     projects,
+    clouds,
     set_up,
     sessions,
     passwords,

@@ -25,6 +25,7 @@ from gradumen.client.metering.feeds import Feeds
 from gradumen.client.metering.readings import Readings
 from gradumen.client.metering.usage import Usage
 from gradumen.client.metering.uses import Uses
+from gradumen.client.organisations.clouds import Clouds
 from gradumen.client.organisations.details import Details
 from gradumen.client.organisations.organisations import Organisations
 from gradumen.client.organisations.states import States
@@ -60,6 +61,7 @@ class Client:
         self.connection = Connection(url, token, timeout=timeout, transport=transport)
         self.organisations = Organisations(self.connection)
         self.details = Details(self.connection)
+        self.clouds = Clouds(self.connection)
         self.states = States(self.connection)
         self.quotas = Quotas(self.connection)
         self.quota_matrices = QuotaMatrices(self.connection)

@@ -16,7 +16,7 @@ GradumenError
 ├── TooSlow                  a body that did not come in time
 ├── SlowDown                 too many attempts; says when to come back
 ├── Busy                     too much of the caller's is being computed already
-├── Unavailable              the database does not serve just now; nothing was done
+├── Unavailable              the database, or a system outside, does not serve just now
 ├── Unanswered               whether it was done is not known
 └── Conflict                 does not fit the state of things
     ├── QuotaExceeded        a grant or request above what is left
@@ -285,12 +285,13 @@ class Busy(GradumenError):
 
 
 class Unavailable(GradumenError):
-    """The service's database is out of reach, full or overloaded; nothing was done."""
+    """The service's database, or a system outside, is out of reach or overloaded; it may be there again soon."""
 
     code = "unavailable"
 
-    def __init__(self) -> None:
-        super().__init__("the service's database does not take this just now; nothing was done, try again shortly")
+    def __init__(self, message: str = "") -> None:
+        database = "the service's database does not take this just now; nothing was done, try again shortly"
+        super().__init__(message or database)
 
 
 class Unanswered(GradumenError):

@@ -6,9 +6,10 @@ import time
 from collections.abc import Callable
 from datetime import timedelta
 
-from gradumen.core.errors import GradumenError, Unanswered
+from gradumen.adapters.door import Door
+from gradumen.core.errors import GradumenError, Unanswered, Unavailable
 from gradumen.core.periods import Period
-from gradumen.jobs import bill_runs, issuing, months, usage_days, what_ifs
+from gradumen.jobs import bill_runs, issuing, months, onboardings, usage_days, what_ifs
 from gradumen.jobs.leases import Held, kept, now
 from gradumen.jobs.pieces import Pieces
 from gradumen.jobs.rating import rate
@@ -36,9 +37,18 @@ class Worker:
     """How long a pair rests at least."""
 
     def __init__(
-        self, uow: UnitOfWork, owner: Engine, *, others: Pieces | None = None, idle_seconds: float = 0.3
+        self,
+        uow: UnitOfWork,
+        owner: Engine,
+        *,
+        others: Pieces | None = None,
+        door: Door | None = None,
+        idle_seconds: float = 0.3,
     ) -> None:
-        """``owner`` is the engine of the account that may make partitions; ``others`` take a part of large tasks."""
+        """``owner`` is the engine of the account that may make partitions; ``others`` take a part of large tasks.
+
+        ``door`` leads to systems outside; without, none is called.
+        """
         self.uow, self.owner, self.idle_seconds = uow, owner, idle_seconds
         self._stop = threading.Event()
         self._thread = threading.Thread(target=self.run, name="worker", daemon=True)
@@ -48,6 +58,8 @@ class Worker:
             tasks.WHAT_IF: lambda held: what_ifs.make(held, others),
             tasks.MONTHS: lambda held: months.make(held, owner),
             tasks.USAGE_DAYS: usage_days.make,
+            tasks.ONBOARDING: lambda held: onboardings.make(held, door or Door([])),
+            tasks.UNDO_ONBOARDING: lambda held: onboardings.take_back(held, door or Door([])),
         }
 
     def start(self) -> None:
@@ -109,7 +121,7 @@ class Worker:
             with kept(self.uow, lease):
                 self._kinds[lease.kind](Held(self.uow, lease))
         except Exception as error:  # whatever failed is an attempt that is seen
-            again = not isinstance(error, GradumenError) or isinstance(error, Unanswered)
+            again = not isinstance(error, GradumenError) or isinstance(error, Unanswered | Unavailable)
             problem = tasks.problem_of(error)
             log.warning("%s %s, attempt %d: %s", lease.kind, lease.subject, lease.attempt, problem, exc_info=again)
             tasks.fail_task(self.uow, lease=lease, problem=problem, again=again, at=now())

@@ -2,6 +2,7 @@
 
 import signal
 
+from gradumen.adapters.door import Door
 from gradumen.jobs.messages import Mailer
 from gradumen.jobs.worker import Worker
 from gradumen.run.child import begin
@@ -16,7 +17,9 @@ def main() -> None:
     engine, owner = make_engine(told.url), make_engine(told.owner_url, pool_size=1)
     try:
         uow = UnitOfWork(engine, told.settings.columns, Seals(told.settings.keys))
-        worker, mailer = Worker(uow, owner, others=pieces_of(told.settings, told.url)), Mailer(uow, told.settings)
+        door = Door(told.settings.outbound.split(","))
+        worker = Worker(uow, owner, others=pieces_of(told.settings, told.url), door=door)
+        mailer = Mailer(uow, told.settings)
         signal.signal(signal.SIGTERM, lambda *_: worker.stop())
         mailer.start()
         worker.run()

@@ -6,6 +6,7 @@ from gradumen.store.billing import tables as billing
 from gradumen.store.catalogue import tables as catalogue
 from gradumen.store.columns import Base
 from gradumen.store.metering import tables as readings
+from gradumen.store.organisations import clouds
 from gradumen.store.organisations import tables as organisations
 from gradumen.store.quotas import tables as quotas
 from gradumen.store.rating import tables as rating
@@ -17,6 +18,7 @@ __all__ = [
     "billing",
     "catalogue",
     "clock",
+    "clouds",
     "idempotency",
     "messages",
     "organisations",

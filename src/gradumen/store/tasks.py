@@ -213,6 +213,12 @@ def end_left_steps(tx: Session, lease: Lease, at: datetime) -> None:
     )
 
 
+def end_task(tx: Session, task: UUID, at: datetime) -> None:
+    """Another takes a task's place: who has it writes nothing for it any more."""
+    values = {"state": State.UNDONE, "finished_at": at, "lease_until": None, "fence": TaskRow.fence + 1}
+    tx.execute(update(TaskRow).where(TaskRow.id == task).values(**values))
+
+
 def find_task(tx: Session, task: UUID, *, lock: bool = False) -> TaskRow | None:
     """A task by its id."""
     return tx.get(TaskRow, task, with_for_update=lock or None, populate_existing=True)

@@ -19,7 +19,14 @@ from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
 from gradumen.wire.tasks import TaskBody, TaskStepBody
 
 BILL_RUN, ISSUE, WHAT_IF, MONTHS, USAGE_DAYS = "bill run", "issue", "what-if", "months of readings", "usage by day"
-NEEDED = {BILL_RUN: Right.BILL, ISSUE: Right.BILL, WHAT_IF: Right.MANAGE_CATALOGUE}
+ONBOARDING, UNDO_ONBOARDING = "onboarding", "onboarding taken back"
+NEEDED = {
+    BILL_RUN: Right.BILL,
+    ISSUE: Right.BILL,
+    WHAT_IF: Right.MANAGE_CATALOGUE,
+    ONBOARDING: Right.MANAGE_ORGANISATIONS,
+    UNDO_ONBOARDING: Right.MANAGE_ORGANISATIONS,
+}
 """The right that whoever tries a task again needs at its organisation; for the others, that of an administrator."""
 
 
@@ -225,9 +232,10 @@ def _get(tx: Session, scope: Scope, task_id: UUID, *, lock: bool = False) -> Tas
     return row
 
 
-def task_body(tx: Session, row: TaskRow) -> TaskBody:
-    """A task as it is seen, without its steps."""
-    return _bodies(tx, [row])[0]
+def task_body(tx: Session, row: TaskRow, *, steps: bool = False) -> TaskBody:
+    """A task as it is seen, without its steps unless they are asked for."""
+    body = _bodies(tx, [row])[0]
+    return body.model_copy(update={"steps": [_step(each) for each in tasks.steps_of(tx, row.id)]}) if steps else body
 
 
 def _bodies(tx: Session, rows: list[TaskRow]) -> list[TaskBody]:

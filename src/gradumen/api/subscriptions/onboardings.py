@@ -8,7 +8,7 @@ from fastapi import APIRouter, Query, Response, status
 from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, OnceHere, Uow, answered, page_limit, page_of
 from gradumen.core.subscriptions.onboardings import OnboardingState
-from gradumen.usecases.subscriptions import onboarding_policies, onboardings
+from gradumen.usecases.subscriptions import onboarding_policies, onboarding_tasks, onboardings
 from gradumen.wire.subscriptions.onboardings import (
     OnboardedBody,
     OnboardingAnswer,
@@ -114,6 +114,12 @@ def answer_onboarding(onboarding: UUID, body: OnboardingAnswer, uow: Uow, caller
 def withdraw_onboarding(onboarding: UUID, uow: Uow, caller: CallerHere) -> OnboardingBody:
     """Take back what waits, so that it is a draft again. Safe to repeat."""
     return onboardings.withdraw_onboarding(uow, caller, onboarding=onboarding)
+
+
+@router.post("/onboardings/{onboarding}/undo")
+def undo_onboarding(onboarding: UUID, uow: Uow, caller: CallerHere) -> OnboardingBody:
+    """Take back all that was made of a customer whose steps are not all done. Safe to repeat."""
+    return onboarding_tasks.undo_onboarding(uow, caller, onboarding=onboarding)
 
 
 @router.get("/organisations/{organisation}/onboarding-policies")

@@ -84,6 +84,10 @@ class Onboardings:
         """Take back what waits."""
         return self._connection.post(f"onboardings/{onboarding}/withdraw", OnboardingBody)
 
+    def undo(self, onboarding: UUID) -> OnboardingBody:
+        """Take back all that was made of a customer whose steps are not all done."""
+        return self._connection.post(f"onboardings/{onboarding}/undo", OnboardingBody)
+
     def policies(self, seller: str) -> builtins.list[OnboardingPolicyBody]:
         """Up to how much comes on board in a month without another administrator."""
         return self._connection.page(f"organisations/{seller}/onboarding-policies", OnboardingPolicyBody).items

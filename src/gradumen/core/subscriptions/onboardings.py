@@ -18,7 +18,12 @@ class OnboardingState(StrEnum):
     """For approval."""
     REFUSED = "refused"
     WITHDRAWN = "withdrawn"
+    RUNNING = "running"
+    """Step by step: the organisation is there, its accounts in clouds are made, then its people and tiers."""
     DONE = "done"
+    UNDOING = "undoing"
+    UNDONE = "undone"
+    """All that it made is taken back."""
 
 
 class Answer(StrEnum):

@@ -1,13 +1,14 @@
 """Queries of organisations and their projects."""
 
 from collections.abc import Collection
+from datetime import datetime
 from uuid import UUID
 
 from sqlalchemy import func, or_, select, update
 from sqlalchemy.orm import Session
 
 from gradumen.store.columns import has_text
-from gradumen.store.organisations.tables import OrganisationRow, ProjectRow
+from gradumen.store.organisations.tables import OrganisationRow, ParentEdgeRow, ProjectRow
 
 
 def find_organisation(tx: Session, slug: str) -> OrganisationRow | None:
@@ -74,6 +75,13 @@ def _page(
         found = [has_text(column, search) for column in (OrganisationRow.slug, OrganisationRow.name)]
         query = query.where(or_(*found))
     return list(tx.scalars(query.limit(limit)))
+
+
+def end_edge(tx: Session, child: UUID, parent: UUID, at: datetime) -> None:
+    """Nobody sells to an organisation any more, from a moment on."""
+    row = ParentEdgeRow
+    open_edge = update(row).where(row.child_id == child, row.parent_id == parent, row.ends_at.is_(None))
+    tx.execute(open_edge.values(ends_at=at))
 
 
 def lock_organisation(tx: Session, organisation: UUID) -> None:

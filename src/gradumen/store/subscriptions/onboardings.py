@@ -34,7 +34,10 @@ def told_since(tx: Session, seller: UUID, since: datetime) -> list[dict[str, Any
     """What those came to that went through since a moment without approval."""
     row = OnboardingRow
     query = select(row.told).where(
-        row.seller_id == seller, row.state == OnboardingState.DONE, row.at_once, row.asked_at >= since
+        row.seller_id == seller,
+        row.state.in_([OnboardingState.RUNNING, OnboardingState.DONE]),
+        row.at_once,
+        row.asked_at >= since,
     )
     return [told for told in tx.scalars(query) if told is not None]
 

@@ -182,6 +182,8 @@ class OnboardingRow(Base):
     asked_at: Mapped[datetime | None] = mapped_column(Moment)
     answered_by: Mapped[UUID | None] = mapped_column(ForeignKey("users.id", ondelete="RESTRICT"))
     answered_at: Mapped[datetime | None] = mapped_column(Moment)
+    task_id: Mapped[UUID | None] = mapped_column(ForeignKey("tasks.id", ondelete="RESTRICT"))
+    """What is done step by step where the customer has accounts in clouds, or taken back."""
 
 
 class OnboardingPolicyRow(Base):

@@ -25,6 +25,7 @@ from gradumen.usecases.organisations.organisations import create_organisation
 from gradumen.usecases.organisations.projects import create_project
 from gradumen.usecases.quotas.quotas import grant_limit, measure_of, quotas_held
 from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
+from gradumen.usecases.subscriptions.onboarding_accounts import want_accounts
 from gradumen.usecases.subscriptions.orders import monthly_of
 from gradumen.usecases.subscriptions.subscriptions import Wanted, create_subscription
 from gradumen.wire.subscriptions.onboardings import LeavesBody, OnboardingCreate, OnboardingSubscription
@@ -42,6 +43,8 @@ class Outcome:
     """Fees by currency."""
     limits: Mapping[Measure, Decimal]
     """Those that it was given; no limit is `ENDLESS`."""
+    accounts: int
+    """So many accounts in clouds are to be made first, before its people and tiers."""
 
     @property
     def sums(self) -> Mapping[str, Decimal]:
@@ -76,15 +79,30 @@ def come_on_board(
     for project in customer.projects:
         create_project(joined, caller, organisation=made.slug, **project.model_dump())
         sentences.append(f"It has a project {project.name}.")
+    accounts = want_accounts(tx, load_scope(tx, caller), seller, row, customer)
+    sentences += [each.sentence for each in accounts]
+    with tx.begin_nested() as trial:
+        said, monthly = finish(joined, tx, caller, made.slug, customer)
+        if accounts:
+            # Its people and tiers come once its accounts stand; what would refuse them is said now.
+            trial.rollback()
+    return Outcome(row.id, made.slug, made.name, sentences + said, monthly, limits, len(accounts))
+
+
+def finish(
+    joined: UnitOfWork, tx: Session, caller: Caller, slug: str, customer: OnboardingCreate
+) -> tuple[list[str], dict[str, Decimal]]:
+    """The last of it, its people and tiers; gives what was done in sentences, and fees a month by currency."""
+    sentences = []
     for person in customer.people:
-        invite_member(joined, caller, organisation=made.slug, email=person.email, role=person.role)
+        invite_member(joined, caller, organisation=slug, email=person.email, role=person.role)
         sentences.append(f"{person.email} is invited as {person.role}, by mail.")
     monthly: dict[str, Decimal] = {}
     for each in customer.subscriptions:
-        amount, currency, said = _subscribe(joined, tx, caller, made.slug, customer, each)
+        amount, currency, said = _subscribe(joined, tx, caller, slug, customer, each)
         monthly[currency] = add([monthly.get(currency, Decimal(0)), amount])
         sentences.append(said)
-    return Outcome(row.id, made.slug, made.name, sentences, monthly, limits)
+    return sentences, monthly
 
 
 def _limit_words(measure: Measure, limit: Decimal) -> str:

@@ -5,18 +5,20 @@ from uuid import UUID, uuid4
 
 from pydantic import ValidationError
 
-from gradumen.core.errors import Invalid
+from gradumen.core.errors import Invalid, NotFound
 from gradumen.core.permissions import Right, Role
 from gradumen.core.subscriptions.onboardings import OnboardingState, passed, seal_of
 from gradumen.store.organisations.tables import OrganisationRow
 from gradumen.store.subscriptions import onboardings as store
 from gradumen.store.subscriptions.tables import OnboardingRow
+from gradumen.store.tasks import add_task
 from gradumen.store.unit_of_work import Session, UnitOfWork
 from gradumen.usecases.audit_entries import record
 from gradumen.usecases.scope import Caller, Scope, load_scope
 from gradumen.usecases.subscriptions.onboarding_policies import bound_words, sums_told
 from gradumen.usecases.subscriptions.onboarding_steps import Outcome, come_on_board, left_of
 from gradumen.usecases.subscriptions.onboarding_views import tell_onboarding
+from gradumen.usecases.tasks import ONBOARDING
 from gradumen.wire.subscriptions.onboardings import (
     MonthlyBody,
     OnboardedBody,
@@ -51,9 +53,9 @@ def ask(
             told = told.model_copy(update={"leaves": leaves, "waits_because": why})
         if why:
             trial.rollback()
-    state = OnboardingState.WAITING if why else OnboardingState.DONE
-    row.state, row.waits_because, row.at_once = state, why, why is None
-    row.organisation_id = None if why else outcome.organisation
+    row.state, row.waits_because, row.at_once = OnboardingState.WAITING, why, why is None
+    if why is None:
+        begin(tx, scope, row, outcome)
     row.told = kept(told, outcome)
     row.asked_by, row.asked_at, row.answer, row.answered_by = caller.user_id, scope.now, None, None
     count_change(row, scope)
@@ -61,7 +63,25 @@ def ask(
     if why:
         record(tx, caller, "onboarding asked for", seller.id, customer.name, after={"why": why})
         tell_onboarding(tx, scope, seller, row)
-    return told.model_copy(update={"onboarding": None if check else row.id, "state": state})
+    return told.model_copy(update={"onboarding": None if check else row.id, "state": OnboardingState(row.state)})
+
+
+def begin(tx: Session, scope: Scope, row: OnboardingRow, outcome: Outcome) -> None:
+    """A customer is there: all of it, or, where accounts in clouds are to be made first, a task does the rest."""
+    row.organisation_id, row.state = outcome.organisation, OnboardingState.DONE
+    if outcome.accounts:
+        row.state = OnboardingState.RUNNING
+        row.task_id = add_task(
+            tx,
+            ONBOARDING,
+            outcome.name,
+            at=scope.caller.at,
+            organisation=row.seller_id,
+            asked_by=scope.caller.user_id,
+            inputs={"onboarding": str(row.id)},
+            counted="steps",
+            total=outcome.accounts + 1,
+        ).id
 
 
 def _waits_because(tx: Session, scope: Scope, seller: OrganisationRow, outcome: Outcome) -> str | None:
@@ -129,6 +149,17 @@ def written(wanted: OnboardingSketch) -> dict[str, object]:
 def count_change(row: OnboardingRow, scope: Scope) -> None:
     row.version += 1
     row.changed_by, row.changed_at = scope.caller.user_id, scope.now
+
+
+def get_seen(scope: Scope, row: OnboardingRow | None, onboarding: UUID) -> OnboardingRow:
+    """An onboarding of a seller whose people the caller is of.
+
+    Raises:
+        NotFound: it is none.
+    """
+    if row is None or not scope.is_member(row.seller_id, Right.READ_MONEY):
+        raise NotFound("onboarding", onboarding)
+    return row
 
 
 def whole(row: OnboardingRow) -> OnboardingCreate:

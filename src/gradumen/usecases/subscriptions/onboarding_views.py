@@ -10,9 +10,11 @@ from gradumen.store.access.members import names_of
 from gradumen.store.organisations.organisations import organisations_by_id
 from gradumen.store.organisations.tables import OrganisationRow
 from gradumen.store.subscriptions.tables import OnboardingRow
+from gradumen.store.tasks import find_task
 from gradumen.store.unit_of_work import Session
 from gradumen.usecases.messages import member_as_reader, people_with, tell
 from gradumen.usecases.scope import Scope
+from gradumen.usecases.tasks import task_body
 from gradumen.wire.subscriptions.onboardings import MonthlyBody, OnboardingBody, OnboardingSketch
 
 
@@ -41,14 +43,17 @@ def views(tx: Session, scope: Scope, rows: Sequence[OnboardingRow]) -> list[Onbo
             asked_at=row.asked_at,
             answered_by=people[row.answered_by] if row.answered_by else None,
             answered_at=row.answered_at,
+            task=None,
         )
         for row in rows
     ]
 
 
 def view(tx: Session, scope: Scope, row: OnboardingRow) -> OnboardingBody:
-    """One of them."""
-    return views(tx, scope, [row])[0]
+    """One of them, with what does it step by step."""
+    task = find_task(tx, row.task_id) if row.task_id else None
+    told = task_body(tx, task, steps=True) if task else None
+    return views(tx, scope, [row])[0].model_copy(update={"task": told})
 
 
 def tell_onboarding(tx: Session, scope: Scope, seller: OrganisationRow, row: OnboardingRow) -> None:
@@ -66,7 +71,11 @@ def tell_onboarding(tx: Session, scope: Scope, seller: OrganisationRow, row: Onb
         for reader in people_with(tx, scope, seller.id, Right.MANAGE_ORGANISATIONS, but=row.asked_by):
             tell(tx, Kind.ONBOARDING_WAITS, reader, facts, at=at, organisation=seller.id, sender=seller.id, path=path)
         return
-    outcome = {OnboardingState.DONE: "approved", OnboardingState.REFUSED: "not approved"}
+    outcome = {
+        OnboardingState.DONE: "done" if row.task_id else "approved",
+        OnboardingState.RUNNING: "approved",
+        OnboardingState.REFUSED: "not approved",
+    }
     facts |= {"outcome": outcome.get(OnboardingState(row.state), "asked back"), "reason": told.answer or ""}
     for reader in member_as_reader(tx, seller.id, row.asked_by) if row.asked_by else []:
         tell(tx, Kind.ONBOARDING_ANSWERED, reader, facts, at=at, organisation=seller.id, sender=seller.id, path=path)

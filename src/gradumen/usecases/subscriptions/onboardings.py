@@ -7,7 +7,7 @@ done when it is approved. Waiting holds nothing.
 from functools import partial
 from uuid import UUID
 
-from gradumen.core.errors import Conflict, EditedMeanwhile, Forbidden, Invalid, NotFound
+from gradumen.core.errors import Conflict, EditedMeanwhile, Forbidden, Invalid
 from gradumen.core.names import name_of
 from gradumen.core.permissions import Right
 from gradumen.core.subscriptions.onboardings import Answer, OnboardingState
@@ -23,7 +23,9 @@ from gradumen.usecases.subscriptions.onboarding_trials import (
     APPROVES,
     WRITES,
     ask,
+    begin,
     count_change,
+    get_seen,
     kept,
     new_onboarding,
     told_of,
@@ -106,7 +108,7 @@ def get_onboarding(tx: Session, caller: Caller, *, onboarding: UUID) -> Onboardi
         NotFound: there is none, or the caller is no member of its seller.
     """
     scope = load_scope(tx, caller)
-    return view(tx, scope, _seen(scope, store.find_onboarding(tx, onboarding), onboarding))
+    return view(tx, scope, get_seen(scope, store.find_onboarding(tx, onboarding), onboarding))
 
 
 @use_case
@@ -158,7 +160,7 @@ def submit_onboarding(uow: UnitOfWork, caller: Caller, *, onboarding: UUID, vers
     def work(tx: Session) -> OnboardingBody:
         scope = load_scope(tx, caller)
         row = _mine(tx, scope, onboarding)
-        over = row.state in (OnboardingState.WAITING, OnboardingState.DONE)
+        over = row.state in (OnboardingState.WAITING, OnboardingState.RUNNING, OnboardingState.DONE)
         if over and row.asked_by == caller.user_id and row.version == version + 1:
             return view(tx, scope, row)
         _at(tx, scope, row, version)
@@ -206,10 +208,10 @@ def answer_onboarding(uow: UnitOfWork, caller: Caller, *, onboarding: UUID, answ
 
     def work(tx: Session) -> OnboardingBody:
         scope = load_scope(tx, caller)
-        row = _seen(scope, store.lock_onboarding(tx, onboarding), onboarding)
+        row = get_seen(scope, store.lock_onboarding(tx, onboarding), onboarding)
         seller = tx.get_one(OrganisationRow, row.seller_id)
         scope.require_member(APPROVES, seller)
-        if row.answered_by == caller.user_id and row.state == _BECOMES[answer.answer]:
+        if row.answered_by == caller.user_id and row.state in _BECOMES[answer.answer]:
             return view(tx, scope, row)
         if row.state != OnboardingState.WAITING:
             raise Conflict(f"this onboarding is {row.state}; it does not wait for approval")
@@ -220,7 +222,9 @@ def answer_onboarding(uow: UnitOfWork, caller: Caller, *, onboarding: UUID, answ
             _approve(uow, tx, scope, seller, row, answer.seal)
         elif said is None:
             raise Invalid("say why: the one who asked reads it", field="reason")
-        row.state, row.answer = _BECOMES[answer.answer], said
+        else:
+            row.state = _BECOMES[answer.answer][0]
+        row.answer = said
         row.answered_by, row.answered_at = caller.user_id, scope.now
         count_change(row, scope)
         tx.flush()
@@ -233,9 +237,9 @@ def answer_onboarding(uow: UnitOfWork, caller: Caller, *, onboarding: UUID, answ
 
 
 _BECOMES = {
-    Answer.APPROVE: OnboardingState.DONE,
-    Answer.REFUSE: OnboardingState.REFUSED,
-    Answer.ASK_BACK: OnboardingState.DRAFT,
+    Answer.APPROVE: (OnboardingState.DONE, OnboardingState.RUNNING),
+    Answer.REFUSE: (OnboardingState.REFUSED,),
+    Answer.ASK_BACK: (OnboardingState.DRAFT,),
 }
 _ACTS = {Answer.APPROVE: "approved", Answer.REFUSE: "refused", Answer.ASK_BACK: "asked back"}
 
@@ -250,7 +254,8 @@ def _approve(
     told = told_of(row, outcome)
     if told.seal != seal:
         raise EditedMeanwhile("it would be otherwise than what you read; look again and decide", version=row.version)
-    row.organisation_id, row.told = outcome.organisation, kept(told, outcome)
+    begin(tx, scope, row, outcome)
+    row.told = kept(told, outcome)
 
 
 @use_case
@@ -297,15 +302,9 @@ def to_approve(tx: Session, scope: Scope, seller: UUID, most: int) -> list[Onboa
     return views(tx, scope, [row for row in rows if row.asked_by != scope.caller.user_id])
 
 
-def _seen(scope: Scope, row: OnboardingRow | None, onboarding: UUID) -> OnboardingRow:
-    if row is None or not scope.is_member(row.seller_id, Right.READ_MONEY):
-        raise NotFound("onboarding", onboarding)
-    return row
-
-
 def _mine(tx: Session, scope: Scope, onboarding: UUID) -> OnboardingRow:
     """An onboarding for a change, of a seller of which the caller may write them."""
-    row = _seen(scope, store.lock_onboarding(tx, onboarding), onboarding)
+    row = get_seen(scope, store.lock_onboarding(tx, onboarding), onboarding)
     if not scope.is_member(row.seller_id, WRITES):
         seller = tx.get_one(OrganisationRow, row.seller_id)
         raise Forbidden(right=WRITES, organisation=seller.slug, name=seller.name)

@@ -8,6 +8,7 @@ from pydantic import Field
 from gradumen.core.permissions import Role
 from gradumen.core.subscriptions.onboardings import Answer, OnboardingState
 from gradumen.wire.organisations.details import DetailsGiven
+from gradumen.wire.tasks import TaskBody
 from gradumen.wire.values import Body, DecimalText, WholeNumber, YesOrNo
 
 MOST = 20
@@ -44,6 +45,14 @@ class OnboardingSubscription(Body):
     accepted_terms: str | None = None
 
 
+class OnboardingAccount(Body):
+    """An account in a cloud, by the cloud's slug or id: made, named as the customer unless said, or linked."""
+
+    cloud: str
+    name: str | None = None
+    link: str | None = None
+
+
 class OnboardingGiven(Body):
     """What is said of a new customer beside its name. What is left out follows from its seller and its tiers.
 
@@ -62,6 +71,7 @@ class OnboardingGiven(Body):
     details: DetailsGiven | None = None
     limits: dict[str, DecimalText | None] = Field(default_factory=dict)
     projects: list[OnboardingProject] = Field(default_factory=list, max_length=50)
+    cloud_accounts: list[OnboardingAccount] = Field(default_factory=list, max_length=10)
     people: list[OnboardingPerson] = Field(default_factory=list, max_length=20)
     subscriptions: list[OnboardingSubscription] = Field(default_factory=list, max_length=20)
 
@@ -150,7 +160,9 @@ class OnboardingAnswer(Body):
 
 
 class OnboardingBody(Body):
-    """An onboarding: draft, waiting for approval, refused, withdrawn or done.
+    """An onboarding: draft, waiting for approval, refused, withdrawn, done step by step, done, or taken back.
+
+    ``task`` is what does it step by step, or takes it back.
 
     ``sentences`` and ``monthly`` are what it came to when it was asked for, or done; ``customer`` is the organisation
     that it made, ``answer`` what an approver said; ``yours`` is what the caller asked for.
@@ -174,6 +186,7 @@ class OnboardingBody(Body):
     asked_at: datetime | None
     answered_by: str | None
     answered_at: datetime | None
+    task: TaskBody | None
 
 
 class OnboardingPolicyBody(Body):

@@ -1,0 +1,1 @@
+"""Other systems outside: what is asked of them, through one door."""

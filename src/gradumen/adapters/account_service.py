@@ -1,0 +1,89 @@
+"""A cloud that speaks the protocol of `docs/cloud-accounts.md`."""
+
+from typing import Any
+from urllib.parse import quote
+
+import httpx
+
+from gradumen.adapters.cloud_accounts import Account
+from gradumen.adapters.door import Door, call
+from gradumen.core.errors import Conflict
+
+NEEDED = ("read", "write")
+
+
+class AccountService:
+    """One of them, by its address and token."""
+
+    def __init__(self, door: Door, endpoint: str, secret: str) -> None:
+        self._client = door.client(endpoint.rstrip("/") + "/", Authorization=f"Bearer {secret}")
+
+    def close(self) -> None:
+        """End its connections."""
+        self._client.close()
+
+    def look(self) -> str:
+        """What was reached."""
+        told = self._asked("GET", "")
+        missing = [each for each in NEEDED if each not in told.get("rights", [])]
+        if missing:
+            raise Conflict(f"the token lacks the right to {' and '.join(missing)} accounts")
+        return f"{str(told.get('name', 'an account service'))[:100]}, {int(told.get('accounts', 0))} accounts"
+
+    def find(self, tag: str) -> Account | None:
+        """The account with a tag of ours."""
+        return self._first(tag=tag)
+
+    def named(self, name: str) -> Account | None:
+        """The account of a name."""
+        return self._first(name=name)
+
+    def _first(self, **query: str) -> Account | None:
+        found = self._asked("GET", "accounts", params=query).get("accounts", [])
+        return _account(found[0]) if found else None
+
+    def get(self, id: str) -> Account | None:
+        """An account by its id."""
+        answer = call(self._client, "GET", f"accounts/{quote(id, safe='')}")
+        return None if answer.status_code == httpx.codes.NOT_FOUND else _account(_read(answer))
+
+    def make(self, name: str, tag: str) -> Account:
+        """Make one."""
+        return _account(self._asked("POST", "accounts", json={"name": name, "tag": tag}))
+
+    def remove(self, id: str) -> None:
+        """Take one away."""
+        answer = call(self._client, "DELETE", f"accounts/{quote(id, safe='')}")
+        if answer.status_code != httpx.codes.NOT_FOUND:
+            _refused(answer)
+
+    def _asked(self, method: str, path: str, **options: Any) -> dict[str, Any]:
+        return _read(call(self._client, method, path, **options))
+
+
+def _refused(answer: httpx.Response) -> None:
+    if answer.is_success:
+        return
+    if answer.status_code in (httpx.codes.UNAUTHORIZED, httpx.codes.FORBIDDEN):
+        raise Conflict("it does not take the token")
+    if answer.status_code == httpx.codes.CONFLICT:
+        raise Conflict("the name is taken there")
+    raise Conflict(f"it answered {answer.status_code}, which is none of its protocol's answers")
+
+
+def _read(answer: httpx.Response) -> dict[str, Any]:
+    _refused(answer)
+    try:
+        told = answer.json()
+    except ValueError:
+        told = None
+    if not isinstance(told, dict):
+        raise Conflict("it answered something that is not its protocol; look at the address")
+    return told
+
+
+def _account(told: dict[str, Any]) -> Account:
+    id, name, tag = told.get("id"), told.get("name"), told.get("tag")
+    if not isinstance(id, str) or not isinstance(name, str) or not 0 < len(id) <= 190:
+        raise Conflict("it answered an account without id or name")
+    return Account(id, name[:190], tag if isinstance(tag, str) else None)

@@ -1,0 +1,176 @@
+"""The one door through which addresses that somebody entered are called.
+
+The operator lists which ones (`GRADUMEN_OUTBOUND`). The address behind a name is looked at when the connection is made,
+and that very address is connected to, so that a name cannot turn to another one in between.
+"""
+
+import ipaddress
+import socket
+from collections.abc import Iterable
+from dataclasses import dataclass
+from typing import Any
+from urllib.parse import urlsplit
+
+import httpcore
+import httpx
+
+from gradumen.core.errors import Invalid, Unavailable
+from gradumen.core.organisations.clouds import CALL_SECONDS
+
+LARGEST = 4 * 1024 * 1024
+"""Bytes of an answer that are read at most."""
+
+
+@dataclass(frozen=True, slots=True)
+class Entry:
+    """One that may be called: scheme, host or ``*.`` and a domain, port."""
+
+    scheme: str
+    host: str
+    port: int
+
+    @classmethod
+    def read(cls, raw: str) -> "Entry":
+        """Read an entry like ``https://identity.example:5000`` or ``https://*.clouds.example``.
+
+        Raises:
+            Invalid: it is no such thing.
+        """
+        try:
+            parts = urlsplit(raw)
+            port = parts.port or {"https": 443, "http": 80}.get(parts.scheme, 0)
+        except ValueError:
+            port = 0
+        if not port or not parts.hostname or parts.path.strip("/") or parts.query or parts.username:
+            raise Invalid(
+                f"'{raw[:100]}' is no address to be called; write https://HOST or https://HOST:PORT",
+                field="GRADUMEN_OUTBOUND",
+                value=raw,
+            )
+        return cls(parts.scheme, parts.hostname.lower(), port)
+
+    def lets(self, scheme: str, host: str, port: int) -> bool:
+        """Whether it stands for an address."""
+        same = self.host == host or (self.host.startswith("*.") and host.endswith(self.host[1:]))
+        return same and (scheme, port) == (self.scheme, self.port)
+
+
+class Door:
+    """Calls what the operator listed, and nothing else."""
+
+    def __init__(self, listed: Iterable[str], *, seconds: float = CALL_SECONDS) -> None:
+        """``seconds`` is the longest that one call may take."""
+        self.entries = tuple(Entry.read(each.strip()) for each in listed if each.strip())
+        self.seconds = seconds
+
+    def check(self, address: str, field: str) -> None:
+        """Check that an address may be called.
+
+        Raises:
+            Invalid: it is none, or the operator did not list it.
+        """
+        self._entry(address, field)
+
+    def _entry(self, address: str, field: str) -> Entry:
+        try:
+            parts = urlsplit(address)
+            port = parts.port or {"https": 443, "http": 80}.get(parts.scheme, 0)
+        except ValueError:
+            port = 0
+        if not port or not parts.hostname or parts.username:
+            raise Invalid(f"'{address[:100]}' is no address like https://HOST/PATH", field=field, value=address)
+        for each in self.entries:
+            if each.lets(parts.scheme, parts.hostname.lower(), port):
+                return each
+        raise Invalid(
+            f"{parts.scheme}://{parts.hostname}:{port} is not among what the operator lets be called; "
+            "it has to be added to GRADUMEN_OUTBOUND",
+            field=field,
+            value=address,
+        )
+
+    def client(self, address: str, **headers: str) -> httpx.Client:
+        """A client of one address; it follows no redirect and takes no proxy from the environment.
+
+        Raises:
+            Invalid: the operator did not list it.
+        """
+        backend = _CheckedBackend(self._entry(address, "endpoint"))
+        transport = httpx.HTTPTransport(retries=0)
+        transport._pool = httpcore.ConnectionPool(  # httpx has no way to give the backend
+            ssl_context=httpx.create_ssl_context(), network_backend=backend, max_connections=2
+        )
+        return httpx.Client(
+            base_url=address,
+            transport=transport,
+            headers=headers,
+            timeout=self.seconds,
+            follow_redirects=False,
+            trust_env=False,
+        )
+
+
+class _CheckedBackend(httpcore.SyncBackend):
+    """Looks the name up, and connects to an address that is fit only."""
+
+    def __init__(self, entry: Entry) -> None:
+        self.entry = entry
+
+    def connect_tcp(self, host: str, port: int, *args: Any, **kwargs: Any) -> httpcore.NetworkStream:
+        try:
+            found = socket.getaddrinfo(host, port, type=socket.SOCK_STREAM)
+        except OSError as error:
+            raise httpcore.ConnectError(f"{host} is not known") from error
+        for *_, place in found:
+            address = str(place[0])
+            if fit(address, self.entry):
+                return super().connect_tcp(address, port, *args, **kwargs)
+        raise httpcore.ConnectError(f"{host} leads to no address that may be called")
+
+
+def fit(address: str, entry: Entry) -> bool:
+    """Whether an address behind a name may be connected to.
+
+    What is named in full may lead into networks of one's own; to this machine leads only what names it. What stands
+    for a whole domain leads to public addresses. Nothing leads to what only a neighbour has.
+
+    >>> named, domain = Entry("https", "id.example", 443), Entry("https", "*.example", 443)
+    >>> fit("10.0.0.7", named), fit("10.0.0.7", domain), fit("169.254.169.254", named), fit("127.0.0.1", named)
+    (True, False, False, False)
+    """
+    found = ipaddress.ip_address(address.partition("%")[0])
+    if isinstance(found, ipaddress.IPv6Address) and found.ipv4_mapped:
+        found = found.ipv4_mapped
+    if found.is_link_local or found.is_multicast or found.is_unspecified:
+        return False
+    if found.is_loopback:
+        return entry.host in ("localhost", "127.0.0.1", "::1")
+    return found.is_global or not entry.host.startswith("*.")
+
+
+def call(client: httpx.Client, method: str, path: str, **options: Any) -> httpx.Response:
+    """Call, and read an answer of bounded size.
+
+    Raises:
+        Unavailable: no answer in time, or one that says to come back.
+        Invalid: it leads elsewhere, or the answer is too large.
+    """
+    try:
+        with client.stream(method, path, **options) as answer:
+            body = bytearray()
+            for part in answer.iter_bytes():
+                body += part
+                if len(body) > LARGEST:
+                    raise Invalid(f"its answer is larger than {LARGEST} bytes", field="endpoint")
+    except httpx.HTTPError as error:
+        raise Unavailable(f"it does not answer ({type(error).__name__})") from error
+    if answer.is_redirect:
+        raise Invalid("it leads elsewhere; enter the address that it leads to", field="endpoint")
+    if answer.status_code >= 500 or answer.status_code == 429:
+        raise Unavailable(f"it answered {answer.status_code}")
+    return httpx.Response(answer.status_code, headers=_plain(answer.headers), content=bytes(body))
+
+
+def _plain(headers: httpx.Headers) -> dict[str, str]:
+    """Without how the body was packed, which it is not any more."""
+    return {name: value for name, value in headers.items() if name not in ("content-encoding", "content-length")}

@@ -1,0 +1,178 @@
+"""A simulated cloud that makes accounts by the protocol of `docs/cloud-accounts.md`, and misbehaves when it is told to.
+
+``POST /mishaps`` with ``{"next": [...]}`` says what happens to the next calls that change something: ``refuse`` (500,
+nothing done), ``half`` (done, but 500), ``late`` (no answer in time, done afterwards), ``drop`` (the line breaks before
+anything is done), ``slow`` (a second).
+"""
+
+import html
+import json
+import threading
+import time
+from collections import deque
+from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
+from pathlib import Path
+from typing import Any
+from urllib.parse import parse_qs, unquote, urlsplit
+
+TOKEN = "let-me-make-accounts"  # of a cloud that is none
+MISHAPS = ("refuse", "half", "late", "drop", "slow")
+
+
+class SimulatedCloud:
+    """The service, for as long as it is started; with a file it remembers its accounts."""
+
+    def __init__(self, name: str, port: int = 0, file: Path | None = None) -> None:
+        self.name, self.port, self.file = name, port, file
+        self.accounts: dict[str, dict[str, str | None]] = {}
+        self.mishaps: deque[str] = deque()
+        self.late_seconds = 3.0
+        """How long after the call what is late is done."""
+        self.lock = threading.Lock()
+        self.later: list[threading.Timer] = []
+        self._server: ThreadingHTTPServer | None = None
+
+    def start(self) -> None:
+        """Listen on loopback."""
+        if self.file is not None and self.file.exists():
+            self.accounts = json.loads(self.file.read_text())
+        cloud = self
+
+        class Bound(_Handler):
+            of = cloud
+
+        self._server = ThreadingHTTPServer(("127.0.0.1", self.port), Bound)
+        self.port = self._server.server_address[1]
+        threading.Thread(target=self._server.serve_forever, name="simulated cloud", daemon=True).start()
+
+    @property
+    def url(self) -> str:
+        """Where it is reached."""
+        return f"http://127.0.0.1:{self.port}"
+
+    def stop(self) -> None:
+        """End; what is late does not happen any more."""
+        for timer in self.later:
+            timer.cancel()
+        if self._server is not None:
+            self._server.shutdown()
+            self._server.server_close()
+
+    def find(self, key: str, value: str) -> list[dict[str, str | None]]:
+        """The accounts with a name or a tag."""
+        return [each for each in self.accounts.values() if each[key] == value]
+
+    def make(self, name: str, tag: str | None) -> tuple[int, dict[str, Any]]:
+        """Make an account whose name is free."""
+        with self.lock:
+            if self.find("name", name):
+                return 409, {"error": f"the name {name} is taken"}
+            number = 1 + max((int(each.removeprefix("acc-")) for each in self.accounts), default=1000)
+            made: dict[str, str | None] = {"id": f"acc-{number}", "name": name, "tag": tag}
+            self.accounts[f"acc-{number}"] = made
+            self._keep()
+        return 201, dict(made)
+
+    def remove(self, id: str) -> tuple[int, dict[str, Any]]:
+        """Take one away."""
+        with self.lock:
+            found = self.accounts.pop(id, None)
+            self._keep()
+        return (204, {}) if found else (404, {"error": "there is no such account"})
+
+    def _keep(self) -> None:
+        if self.file is not None:
+            self.file.write_text(json.dumps(self.accounts))
+
+
+class _Handler(BaseHTTPRequestHandler):
+    of: SimulatedCloud
+    protocol_version = "HTTP/1.1"
+
+    def log_message(self, format: str, *args: Any) -> None:
+        """Nothing is written down."""
+
+    def _answer(self, status: int, body: dict[str, Any]) -> None:
+        content = b"" if status == 204 else json.dumps(body).encode()
+        self.send_response(status)
+        self.send_header("Content-Type", "application/json")
+        self.send_header("Content-Length", str(len(content)))
+        self.end_headers()
+        self.wfile.write(content)
+
+    def _lets(self) -> bool:
+        if self.headers.get("Authorization") == f"Bearer {TOKEN}":
+            return True
+        self._answer(401, {"error": "no such token"})
+        return False
+
+    def do_GET(self) -> None:  # the server calls it so
+        """What it is, and accounts."""
+        parts = urlsplit(self.path)
+        if parts.path == "/page":
+            self._page()
+            return
+        if not self._lets():
+            return
+        if parts.path in ("", "/"):
+            rights = ["read", "write"]
+            self._answer(200, {"name": self.of.name, "rights": rights, "accounts": len(self.of.accounts)})
+        elif parts.path == "/accounts":
+            asked = parse_qs(parts.query)
+            key = "tag" if "tag" in asked else "name"
+            self._answer(200, {"accounts": self.of.find(key, asked.get(key, [""])[0])})
+        else:
+            found = self.of.accounts.get(unquote(parts.path.removeprefix("/accounts/")))
+            self._answer(200, dict(found)) if found else self._answer(404, {"error": "there is no such account"})
+
+    def do_POST(self) -> None:  # the server calls it so
+        """Make an account, or tell what is to go wrong."""
+        told = json.loads(self.rfile.read(int(self.headers.get("Content-Length") or 0)) or b"{}")
+        if self.path == "/mishaps":
+            self.of.mishaps.extend(each for each in told.get("next", []) if each in MISHAPS)
+            self._answer(204, {})
+        elif self._lets():
+            self._mishap(lambda: self.of.make(told["name"], told.get("tag")))
+
+    def do_DELETE(self) -> None:  # the server calls it so
+        """Take an account away."""
+        if self._lets():
+            id = unquote(self.path.removeprefix("/accounts/"))
+            self._mishap(lambda: self.of.remove(id))
+
+    def _mishap(self, act: Any) -> None:
+        """Do something, as far as nothing goes wrong."""
+        wrong = self.of.mishaps.popleft() if self.of.mishaps else ""
+        if wrong == "refuse":
+            self._answer(500, {"error": "out of order"})
+        elif wrong == "half":
+            act()
+            self._answer(500, {"error": "out of order"})
+        elif wrong == "late":
+            timer = threading.Timer(self.of.late_seconds, act)
+            self.of.later.append(timer)
+            timer.start()
+            self.close_connection = True
+        elif wrong == "drop":
+            self.close_connection = True
+        else:
+            time.sleep(1 if wrong == "slow" else 0)
+            self._answer(*act())
+
+    def _page(self) -> None:
+        rows = "".join(
+            "<tr>" + "".join(f"<td>{html.escape(each[key] or '')}</td>" for key in ("id", "name", "tag")) + "</tr>"
+            for each in self.of.accounts.values()
+        )
+        content = (
+            f"<!doctype html><meta charset=utf-8><title>{html.escape(self.of.name)}</title>"
+            "<style>body{font:15px/1.5 Inter,Arial,sans-serif;margin:24px;background:#f7f5ef;color:#22302b}"
+            "td,th{text-align:left;padding:6px 14px 6px 0;border-bottom:1px solid #d9d4c7}</style>"
+            f"<h1>{html.escape(self.of.name)}</h1><p>A simulated cloud: {len(self.of.accounts)} accounts.</p>"
+            f"<table><tr><th>Account<th>Name<th>Tag</tr>{rows}</table>"
+        ).encode()
+        self.send_response(200)
+        self.send_header("Content-Type", "text/html; charset=utf-8")
+        self.send_header("Content-Length", str(len(content)))
+        self.end_headers()
+        self.wfile.write(content)

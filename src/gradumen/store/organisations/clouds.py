@@ -1,0 +1,84 @@
+"""Clouds and the accounts in them: tables and queries."""
+
+from collections.abc import Collection
+from datetime import datetime
+from uuid import UUID
+
+from sqlalchemy import ForeignKey, Index, String, Text, UniqueConstraint, select
+from sqlalchemy.orm import Mapped, Session, mapped_column
+
+from gradumen.core.organisations.clouds import AccountState
+from gradumen.store.columns import Base, Moment, ascii_text
+
+
+class CloudRow(Base):
+    """A cloud that an organisation registered; with ``shared`` those below it may have accounts made there too."""
+
+    __tablename__ = "clouds"
+    __table_args__ = (UniqueConstraint("organisation_id", "slug"),)
+
+    id: Mapped[UUID] = mapped_column(primary_key=True)
+    organisation_id: Mapped[UUID] = mapped_column(ForeignKey("organisations.id", ondelete="RESTRICT"))
+    slug: Mapped[str] = mapped_column(ascii_text(63))
+    name: Mapped[str] = mapped_column(String(120))
+    place: Mapped[str | None] = mapped_column(String(120))
+    kind: Mapped[str] = mapped_column(ascii_text(32))
+    endpoint: Mapped[str] = mapped_column(ascii_text(300))
+    sealed: Mapped[str] = mapped_column(Text)
+    shared: Mapped[bool]
+    version: Mapped[int]
+    retired_at: Mapped[datetime | None] = mapped_column(Moment)
+
+
+class CloudAccountRow(Base):
+    """An account in a cloud of an organisation; its ``tag`` is noted before anything is asked of the cloud."""
+
+    __tablename__ = "cloud_accounts"
+    __table_args__ = (
+        UniqueConstraint("cloud_id", "external_id"),
+        Index("ix_cloud_accounts_organisation_id", "organisation_id"),
+    )
+
+    id: Mapped[UUID] = mapped_column(primary_key=True)
+    cloud_id: Mapped[UUID] = mapped_column(ForeignKey("clouds.id", ondelete="RESTRICT"))
+    organisation_id: Mapped[UUID] = mapped_column(ForeignKey("organisations.id", ondelete="RESTRICT"))
+    name: Mapped[str] = mapped_column(String(190))
+    tag: Mapped[str] = mapped_column(ascii_text(64), unique=True)
+    external_id: Mapped[str | None] = mapped_column(String(190, collation="utf8mb4_bin"))
+    state: Mapped[str] = mapped_column(ascii_text(16))
+    changed_at: Mapped[datetime] = mapped_column(Moment)
+
+
+def clouds_of(tx: Session, organisations: Collection[UUID]) -> list[CloudRow]:
+    """The clouds of organisations that are in use, by slug."""
+    row = CloudRow
+    query = select(row).where(row.organisation_id.in_(organisations), row.retired_at.is_(None))
+    return list(tx.scalars(query.order_by(row.slug, row.id)))
+
+
+def find_cloud(tx: Session, cloud: UUID, *, lock: bool = False) -> CloudRow | None:
+    """A cloud by its id."""
+    return tx.get(CloudRow, cloud, with_for_update=lock or None, populate_existing=True)
+
+
+def clouds_by_id(tx: Session, clouds: Collection[UUID]) -> dict[UUID, CloudRow]:
+    """Clouds, retired ones too."""
+    return {row.id: row for row in tx.scalars(select(CloudRow).where(CloudRow.id.in_(clouds)))}
+
+
+def accounts_of(tx: Session, organisation: UUID) -> list[CloudAccountRow]:
+    """The accounts of an organisation that are not removed, in the order of their names."""
+    row = CloudAccountRow
+    query = select(row).where(row.organisation_id == organisation, row.state != AccountState.REMOVED)
+    return list(tx.scalars(query.order_by(row.name, row.id)))
+
+
+def all_accounts_of(tx: Session, organisation: UUID) -> list[CloudAccountRow]:
+    """The accounts that an organisation has or had."""
+    row = CloudAccountRow
+    return list(tx.scalars(select(row).where(row.organisation_id == organisation).order_by(row.name, row.id)))
+
+
+def find_account(tx: Session, account: UUID) -> CloudAccountRow | None:
+    """An account by our own id, for a decision."""
+    return tx.get(CloudAccountRow, account, with_for_update=True, populate_existing=True)

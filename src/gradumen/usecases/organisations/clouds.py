@@ -1,0 +1,216 @@
+"""Clouds in which accounts are made: registered by an organisation, used by it and, where shared, by those below."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any
+from uuid import UUID, uuid4
+
+from gradumen.core.errors import Conflict, EditedMeanwhile, Invalid, NotFound
+from gradumen.core.names import name_of, slug_of
+from gradumen.core.organisations.clouds import CloudKind
+from gradumen.core.permissions import Right
+from gradumen.store.organisations import clouds as store
+from gradumen.store.organisations.clouds import CloudRow
+from gradumen.store.organisations.organisations import lock_organisation, organisations_by_id
+from gradumen.store.organisations.tables import OrganisationRow
+from gradumen.store.sealing import seals_of
+from gradumen.store.unit_of_work import Session, add_new, use_case
+from gradumen.usecases.audit_entries import record
+from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
+from gradumen.wire.organisations.clouds import CloudAccountBody, CloudBody, CloudCreate
+
+MANAGES = Right.MANAGE_ORGANISATIONS
+
+
+@dataclass(frozen=True, slots=True)
+class Reaching:
+    """What a cloud is reached by; never told to anybody."""
+
+    kind: CloudKind
+    endpoint: str
+    secret: str
+
+
+@use_case
+def list_clouds(tx: Session, caller: Caller, *, organisation: str) -> list[CloudBody]:
+    """The clouds that an organisation may have accounts made in: its own, and those shared by the ones above it.
+
+    Raises:
+        Forbidden: the caller is no member of it.
+    """
+    scope = load_scope(tx, caller)
+    owner = get_organisation(tx, scope, organisation)
+    scope.require_member(Right.READ, owner)
+    return _views(tx, scope, clouds_for(tx, scope, owner.id))
+
+
+def clouds_for(tx: Session, scope: Scope, organisation: UUID) -> list[CloudRow]:
+    """The rows of those, by slug."""
+    rows = store.clouds_of(tx, scope.tree.chain(organisation))
+    return [row for row in rows if row.shared or row.organisation_id == organisation]
+
+
+def _views(tx: Session, scope: Scope, rows: list[CloudRow]) -> list[CloudBody]:
+    owners = organisations_by_id(tx, {row.organisation_id for row in rows})
+    found = []
+    for row in rows:
+        own = scope.is_member(row.organisation_id, MANAGES)
+        # Who is above one's seller is not named: what it shares is one's seller's to offer.
+        seen = row.organisation_id in scope.seen
+        found.append(
+            CloudBody(
+                id=row.id,
+                slug=row.slug,
+                name=row.name,
+                owner=owners[row.organisation_id].slug if seen else "",
+                owner_name=owners[row.organisation_id].name if seen else "",
+                place=row.place,
+                kind=CloudKind(row.kind),
+                endpoint=row.endpoint if own else None,
+                shared=row.shared,
+                version=row.version,
+            )
+        )
+    return found
+
+
+@use_case
+def register_cloud(tx: Session, caller: Caller, *, organisation: str, given: CloudCreate) -> CloudBody:
+    """Register a cloud; its address was checked against what the operator lets be called.
+
+    Raises:
+        Forbidden: the caller does not manage organisations there.
+        Conflict: a tenant makes no accounts for others, or the slug is taken.
+    """
+    scope = load_scope(tx, caller)
+    owner = get_organisation(tx, scope, organisation)
+    scope.require_member(MANAGES, owner)
+    if owner.type == "tenant":
+        raise Conflict(f"'{owner.slug}' is a tenant and brings nobody on board")
+    lock_organisation(tx, owner.id)
+    row = CloudRow(
+        id=uuid4(),
+        organisation_id=owner.id,
+        slug=slug_of(given.slug, field="slug"),
+        name=name_of(given.name, field="name"),
+        place=name_of(given.place, field="place") if given.place else None,
+        kind=given.kind,
+        endpoint=_endpoint(given.endpoint),
+        sealed=seals_of(tx).seal(_secret(given.secret)),
+        shared=given.shared,
+        version=1,
+        retired_at=None,
+    )
+    if not add_new(tx, row):
+        raise Conflict(f"the slug '{given.slug}' is taken; choose another", field="slug")
+    record(tx, caller, "cloud registered", owner.id, row.slug, after=_told(row))
+    return _views(tx, scope, [row])[0]
+
+
+@use_case
+def change_cloud(tx: Session, caller: Caller, *, cloud: UUID, version: int, given: Mapping[str, Any]) -> CloudBody:
+    """Change what was given of a cloud.
+
+    Raises:
+        EditedMeanwhile: it is at another version.
+    """
+    scope = load_scope(tx, caller)
+    row = _own(tx, scope, cloud)
+    if row.version != version:
+        raise EditedMeanwhile(
+            f"this cloud is at version {row.version}, you changed {version}; look again and repeat", version=row.version
+        )
+    before = _told(row)
+    if given.get("name") is not None:
+        row.name = name_of(given["name"], field="name")
+    if "place" in given:
+        row.place = name_of(given["place"], field="place") if given["place"] else None
+    if given.get("endpoint") is not None:
+        row.endpoint = _endpoint(given["endpoint"])
+    if given.get("secret") is not None:
+        row.sealed = seals_of(tx).seal(_secret(given["secret"]))
+    if given.get("shared") is not None:
+        row.shared = given["shared"]
+    row.version += 1
+    tx.flush()
+    record(tx, caller, "cloud changed", row.organisation_id, row.slug, before=before, after=_told(row))
+    return _views(tx, scope, [row])[0]
+
+
+@use_case
+def retire_cloud(tx: Session, caller: Caller, *, cloud: UUID) -> None:
+    """Make no new accounts in a cloud any more; those in it stay. Asking again changes nothing."""
+    scope = load_scope(tx, caller)
+    row = _own(tx, scope, cloud, retired=True)
+    if row.retired_at is None:
+        row.retired_at = scope.now
+        record(tx, caller, "cloud retired", row.organisation_id, row.slug)
+
+
+@use_case
+def reach_cloud(tx: Session, caller: Caller, *, cloud: UUID) -> Reaching:
+    """What a cloud is reached by, to try it; for its owner's people."""
+    return reaching(tx, _own(tx, load_scope(tx, caller), cloud))
+
+
+def reaching(tx: Session, row: CloudRow) -> Reaching:
+    """The same of a row."""
+    return Reaching(CloudKind(row.kind), row.endpoint, seals_of(tx).open(row.sealed))
+
+
+@use_case
+def list_cloud_accounts(tx: Session, caller: Caller, *, organisation: str) -> list[CloudAccountBody]:
+    """The accounts that an organisation has in clouds; for its own members and those of its direct seller.
+
+    Raises:
+        Forbidden: the caller is neither.
+    """
+    scope = load_scope(tx, caller)
+    owner = get_organisation(tx, scope, organisation)
+    seller = scope.tree.parents.get(owner.id)
+    if seller is None or not scope.is_member(seller):
+        scope.require_member(Right.READ, owner)
+    rows = store.accounts_of(tx, owner.id)
+    clouds = store.clouds_by_id(tx, {row.cloud_id for row in rows})
+    return [
+        CloudAccountBody(
+            id=row.id,
+            cloud=clouds[row.cloud_id].slug,
+            cloud_name=clouds[row.cloud_id].name,
+            name=row.name,
+            external_id=row.external_id,
+            state=row.state,
+            changed_at=row.changed_at,
+        )
+        for row in rows
+    ]
+
+
+def _own(tx: Session, scope: Scope, cloud: UUID, *, retired: bool = False) -> CloudRow:
+    """A cloud of an organisation whose people the caller is of.
+
+    Raises:
+        NotFound: there is none, or the caller is no member of its owner.
+        Forbidden: the caller does not manage organisations there.
+    """
+    row = store.find_cloud(tx, cloud, lock=True)
+    if row is None or not scope.is_member(row.organisation_id) or (row.retired_at and not retired):
+        raise NotFound("cloud", cloud)
+    scope.require_member(MANAGES, tx.get_one(OrganisationRow, row.organisation_id))
+    return row
+
+
+def _endpoint(raw: str) -> str:
+    if not raw.isascii() or len(raw) > 300:
+        raise Invalid("endpoint has at most 300 characters, without accents", field="endpoint", value=raw[:100])
+    return raw
+
+
+def _secret(raw: str) -> str:
+    if not 1 <= len(raw) <= 2000 or not raw.isascii() or not raw.isprintable():
+        raise Invalid("secret has 1 to 2000 printable characters, without accents", field="secret")
+    return raw
+
+
+def _told(row: CloudRow) -> dict[str, Any]:
+    return {"name": row.name, "place": row.place, "endpoint": row.endpoint, "shared": row.shared}

@@ -1,0 +1,130 @@
+"""Accounts in clouds of a customer that comes on board: noted with a tag, then made, linked, or taken back."""
+
+from dataclasses import dataclass
+from datetime import datetime
+from uuid import UUID, uuid4
+
+from gradumen.core.errors import Conflict, Invalid
+from gradumen.core.names import name_of
+from gradumen.core.organisations.clouds import AccountState, tag_of
+from gradumen.core.tasks import Lease
+from gradumen.store.organisations import clouds as store
+from gradumen.store.organisations.clouds import CloudAccountRow, CloudRow
+from gradumen.store.organisations.tables import OrganisationRow
+from gradumen.store.unit_of_work import Session, add_new, use_case
+from gradumen.usecases.organisations.clouds import Reaching, clouds_for, reaching
+from gradumen.usecases.scope import Scope
+from gradumen.usecases.tasks import require_lease
+from gradumen.wire.subscriptions.onboardings import OnboardingCreate
+
+
+@dataclass(frozen=True, slots=True)
+class Noted:
+    """An account that is noted, and what is to be done in words."""
+
+    row: CloudAccountRow
+    sentence: str
+
+
+@dataclass(frozen=True, slots=True)
+class ToDo:
+    """An account that is to be made or taken away, and what its cloud is reached by."""
+
+    id: UUID
+    cloud_name: str
+    name: str
+    tag: str
+    link: str | None
+    reaching: Reaching
+
+
+def want_accounts(
+    tx: Session, scope: Scope, seller: OrganisationRow, row: OrganisationRow, customer: OnboardingCreate
+) -> list[Noted]:
+    """Note the accounts that are asked for, with their tags; nothing is asked of any cloud.
+
+    Raises:
+        Invalid: no cloud is called so, or its seller may not have accounts made there.
+        Conflict: an account that is to be linked is somebody's already.
+    """
+    usable = clouds_for(tx, scope, seller.id) if customer.cloud_accounts else []
+    found = []
+    for each in customer.cloud_accounts:
+        cloud = _cloud(usable, each.cloud)
+        account = CloudAccountRow(
+            id=uuid4(),
+            cloud_id=cloud.id,
+            organisation_id=row.id,
+            name=name_of(each.name or row.slug, field="cloud_accounts", most=63),
+            tag="",
+            external_id=name_of(each.link, field="cloud_accounts", most=190) if each.link else None,
+            state=AccountState.WANTED,
+            changed_at=scope.now,
+        )
+        account.tag = tag_of(account.id)
+        if not add_new(tx, account):
+            raise Conflict(f"account '{each.link}' in {cloud.name} belongs to somebody already", field="cloud_accounts")
+        what = (
+            f"Account {each.link} in {cloud.name} is linked to it"
+            if each.link
+            else (f"It gets an account {account.name} in {cloud.name}")
+        )
+        found.append(Noted(account, f"{what}."))
+    return found
+
+
+def _cloud(usable: list[CloudRow], named: str) -> CloudRow:
+    fit = [row for row in usable if named in (row.slug, str(row.id))]
+    if len(fit) == 1:
+        return fit[0]
+    known = ", ".join(sorted({row.slug for row in usable})) or "none yet"
+    said = "several clouds are called" if fit else "no cloud in which you make accounts is called"
+    remedy = "say which by its id" if fit else f"there are: {known}"
+    raise Invalid(f"{said} '{named[:63]}'; {remedy}", field="cloud_accounts", value=named)
+
+
+@use_case
+def accounts_to_make(tx: Session, *, lease: Lease, organisation: UUID) -> list[ToDo]:
+    """The accounts of a customer that are not there yet."""
+    require_lease(tx, lease)
+    return [_to_do(tx, row) for row in store.accounts_of(tx, organisation) if row.state == AccountState.WANTED]
+
+
+@use_case
+def accounts_to_take_back(tx: Session, *, lease: Lease, organisation: UUID) -> list[ToDo]:
+    """All accounts that were ever asked for of a customer that is undone; not those that were there before."""
+    require_lease(tx, lease)
+    rows = store.all_accounts_of(tx, organisation)
+    return [each for each in (_to_do(tx, row) for row in rows) if each.link is None]
+
+
+def _to_do(tx: Session, row: CloudAccountRow) -> ToDo:
+    cloud = store.clouds_by_id(tx, {row.cloud_id})[row.cloud_id]
+    made = row.state in (AccountState.MADE, AccountState.REMOVED)
+    link = None if made else row.external_id
+    return ToDo(row.id, cloud.name, row.name, row.tag, link, reaching(tx, cloud))
+
+
+@use_case
+def note_made(tx: Session, *, lease: Lease, account: UUID, external_id: str, linked: bool, at: datetime) -> None:
+    """An account is there.
+
+    Raises:
+        Conflict: another worker has the task now, or that account is somebody else's.
+    """
+    require_lease(tx, lease)
+    row = store.find_account(tx, account)
+    if row is None or row.state != AccountState.WANTED:
+        return
+    row.external_id, row.state = external_id, AccountState.LINKED if linked else AccountState.MADE
+    row.changed_at = at
+    tx.flush()
+
+
+@use_case
+def note_taken_back(tx: Session, *, lease: Lease, account: UUID, at: datetime) -> None:
+    """An account is not there, or not any more."""
+    require_lease(tx, lease)
+    row = store.find_account(tx, account)
+    if row is not None and row.state != AccountState.REMOVED:
+        row.state, row.changed_at = AccountState.REMOVED, at

@@ -1,0 +1,67 @@
+"""Bodies of clouds and the accounts in them."""
+
+from datetime import datetime
+from uuid import UUID
+
+from gradumen.core.organisations.clouds import AccountState, CloudKind
+from gradumen.wire.values import AsSet, Body, WholeNumber, YesOrNo
+
+
+class CloudCreate(Body):
+    """A cloud in which accounts are made for customers.
+
+    ``secret`` is kept sealed and never told again. With ``shared`` sellers below may have accounts made there too.
+    """
+
+    slug: str
+    name: str
+    place: str | None = None
+    kind: CloudKind = CloudKind.ACCOUNT_SERVICE
+    endpoint: str
+    secret: str
+    shared: YesOrNo = False
+
+
+class CloudUpdate(AsSet, Body):
+    """What is to be changed of a cloud, over the version that was read; what is left out stays."""
+
+    version: WholeNumber
+    name: str | None = None
+    place: str | None = None
+    endpoint: str | None = None
+    secret: str | None = None
+    shared: YesOrNo | None = None
+
+
+class CloudBody(Body):
+    """A cloud that an organisation may have accounts made in; how one is reached that is another's is not told."""
+
+    id: UUID
+    slug: str
+    name: str
+    owner: str
+    owner_name: str
+    place: str | None
+    kind: CloudKind
+    endpoint: str | None
+    shared: bool
+    version: int
+
+
+class CloudTriedBody(Body):
+    """What came of trying a cloud: whether it was reached, and what it said or what is missing."""
+
+    reached: bool
+    said: str
+
+
+class CloudAccountBody(Body):
+    """An account of an organisation in a cloud; ``external_id`` is the cloud's own."""
+
+    id: UUID
+    cloud: str
+    cloud_name: str
+    name: str
+    external_id: str | None
+    state: AccountState
+    changed_at: datetime

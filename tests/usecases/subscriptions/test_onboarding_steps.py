@@ -1,0 +1,304 @@
+"""Step by step: killed, refused, late or half done at each call to a cloud, it ends done once, or with nothing left."""
+
+import itertools
+from collections.abc import Callable, Iterator
+from datetime import date, timedelta
+from decimal import Decimal
+
+import pytest
+
+from gradumen.adapters.account_service import AccountService
+from gradumen.adapters.door import Door
+from gradumen.core.errors import Conflict, Forbidden, Invalid, NotFound
+from gradumen.core.organisations.clouds import AccountState
+from gradumen.core.permissions import Role
+from gradumen.core.subscriptions.onboardings import OnboardingState
+from gradumen.demo.clouds import TOKEN, SimulatedCloud
+from gradumen.jobs import leases, worker
+from gradumen.jobs.worker import Worker
+from gradumen.wire.organisations.clouds import CloudBody, CloudCreate
+from gradumen.wire.subscriptions.onboardings import (
+    OnboardedBody,
+    OnboardingAccount,
+    OnboardingBody,
+    OnboardingCreate,
+    OnboardingPerson,
+    OnboardingSketch,
+    OnboardingSubscription,
+)
+from tests.conftest import Service
+from tests.world import World, join
+
+MOOR = OnboardingSubscription(plan="open-range", tier="moor", starts_on=date(2026, 10, 9))
+
+
+class Killed(BaseException):
+    """A worker is gone, and says nothing to anybody."""
+
+
+@pytest.fixture
+def fell(world: World, cloud_server: SimulatedCloud) -> Iterator[SimulatedCloud]:
+    """A cloud of the provider's that sellers below may use, without accounts."""
+    cloud_server.accounts.clear()
+    cloud_server.mishaps.clear()
+    cloud_server.late_seconds = 0.8
+    registered(world, cloud_server)
+    yield cloud_server
+    for timer in cloud_server.later:
+        timer.join()
+    cloud_server.accounts.clear()
+
+
+def registered(world: World, cloud: SimulatedCloud, **given: object) -> CloudBody:
+    body = {"slug": "north-fell", "name": "North Fell", "endpoint": cloud.url, "secret": TOKEN, "shared": True, **given}
+    return world.mara.clouds.register("tarnwick", CloudCreate.model_validate(body))
+
+
+@pytest.fixture
+def hands(service: Service, fell: SimulatedCloud, monkeypatch: pytest.MonkeyPatch) -> Iterator[Callable[[], int]]:
+    """Works off all that is due, each time by a new worker, hours after what rests or was left; gives how often."""
+    hours = itertools.count(1)
+
+    def work() -> int:
+        for count in range(40):
+            later = leases.now() + next(hours) * timedelta(hours=1)
+            monkeypatch.setattr(worker, "now", lambda at=later: at)
+            hand = Worker(service.uow, service.worker.owner, door=Door([fell.url], seconds=0.3))
+            try:
+                if not hand.do_next():
+                    return count
+            except Killed:
+                continue
+        raise AssertionError("it does not end")
+
+    with service.worker.gate:
+        yield work
+
+
+def asked(world: World, slug: str, **changes: object) -> OnboardedBody:
+    wanted = {
+        "slug": slug,
+        "name": slug.title(),
+        "cloud_accounts": [OnboardingAccount(cloud="north-fell")],
+        "people": [OnboardingPerson(email=f"gwen@{slug}.example")],
+        "subscriptions": [MOOR],
+        **changes,
+    }
+    [told] = world.user("edda").onboardings.make("oxbow", [OnboardingCreate.model_validate(wanted)]).items
+    return told
+
+
+def seen(world: World, told: OnboardedBody) -> OnboardingBody:
+    assert told.onboarding is not None
+    return world.user("edda").onboardings.get(told.onboarding)
+
+
+def test_accounts_stand_before_people_and_tiers(world: World, fell: SimulatedCloud, hands: Callable[[], int]) -> None:
+    told = asked(world, "gull")
+    assert told.state is OnboardingState.RUNNING
+    assert "It gets an account gull in North Fell." in told.sentences
+    edda = world.user("edda")
+    assert edda.organisations.get("gull").parent == "oxbow"
+    assert edda.subscriptions.list("gull") == [] and not edda.messages.list("oxbow", search="gwen@")
+    assert hands() == 1
+    done = seen(world, told)
+    assert done.state is OnboardingState.DONE and done.task is not None
+    assert [(each.name, each.state) for each in done.task.steps] == [
+        ("account in North Fell", "done"), ("people and tiers", "done"),
+    ]  # fmt: skip
+    assert [each.tier for each in edda.subscriptions.list("gull")] == ["moor"]
+    assert len(edda.messages.list("oxbow", search="gwen@")) == 1
+    [account] = edda.clouds.accounts("gull")
+    [made] = fell.accounts.values()
+    assert (account.state, account.external_id, account.name) == (AccountState.MADE, made["id"], "gull")
+    assert TOKEN not in done.model_dump_json()
+    with pytest.raises(Conflict, match="it is closed, not taken back"):
+        edda.onboardings.undo(done.id)
+
+
+CALLS = ("find", "named", "make")
+
+
+@pytest.mark.parametrize("call", CALLS)
+def test_a_worker_killed_before_or_after_each_call_leaves_it_to_another(
+    world: World,
+    service: Service,
+    fell: SimulatedCloud,
+    hands: Callable[[], int],
+    monkeypatch: pytest.MonkeyPatch,
+    call: str,
+) -> None:
+    for after, undone in itertools.product((False, True), (False, True)):
+        slug = f"{call}-{int(after)}{int(undone)}"
+        told = asked(world, slug)
+        with monkeypatch.context() as patched:
+            kill_at(patched, call, after=after)
+            if undone:
+                with pytest.raises(Killed):
+                    Worker(service.uow, service.worker.owner, door=Door([fell.url])).do_next()
+                assert world.user("edda").onboardings.undo(told.onboarding).state is OnboardingState.UNDOING  # type: ignore[arg-type]
+            hands()
+        body = seen(world, told)
+        left = fell.find("name", slug)
+        assert (body.state, len(left)) == ((OnboardingState.UNDONE, 0) if undone else (OnboardingState.DONE, 1)), slug
+
+
+def kill_at(patched: pytest.MonkeyPatch, call: str, *, after: bool) -> None:
+    """The first worker that makes a call is killed then."""
+    real, left = getattr(AccountService, call), [1]
+
+    def killed(*args: object) -> object:
+        first = left and left.pop()
+        if first and not after:
+            raise Killed
+        found = real(*args)
+        if first:
+            raise Killed
+        return found
+
+    patched.setattr(AccountService, call, killed)
+
+
+@pytest.mark.parametrize("mishap", ["refuse", "half", "late", "drop"])
+def test_a_cloud_that_fails_or_answers_late_has_one_account_in_the_end_and_none_when_undone(
+    world: World, service: Service, fell: SimulatedCloud, hands: Callable[[], int], mishap: str
+) -> None:
+    fell.mishaps.append(mishap)
+    told = asked(world, f"made-{mishap}")
+    assert hands() == 2
+    assert seen(world, told).state is OnboardingState.DONE
+    for timer in fell.later:
+        timer.join()
+    assert [each["tag"] for each in fell.find("name", f"made-{mishap}")] != [] and len(fell.accounts) == 1
+
+    fell.mishaps.append(mishap)
+    told = asked(world, f"undone-{mishap}", people=[])
+    hand = Worker(service.uow, service.worker.owner, door=Door([fell.url], seconds=0.3))
+    hand.do_next()
+    world.user("edda").onboardings.undo(told.onboarding)  # type: ignore[arg-type]
+    # What is late comes after the first look, and is found by the second.
+    hand.do_next()
+    for timer in fell.later:
+        timer.join()
+    hands()
+    assert seen(world, told).state is OnboardingState.UNDONE and len(fell.accounts) == 1
+
+
+def test_what_is_undone_is_gone_and_its_name_is_free_again(
+    world: World, fell: SimulatedCloud, hands: Callable[[], int]
+) -> None:
+    edda = world.user("edda")
+    world.mara.quotas.grant("tarnwick", "storage", Decimal(5000))
+    world.mara.quotas.grant("oxbow", "storage", Decimal(900))
+    told = asked(world, "gull", limits={"storage": "900"})
+    with pytest.raises(Forbidden):
+        world.user("piers").onboardings.undo(told.onboarding)  # type: ignore[arg-type]
+    edda.onboardings.undo(told.onboarding)  # type: ignore[arg-type]
+    edda.onboardings.undo(told.onboarding)  # type: ignore[arg-type]
+    hands()
+    with pytest.raises(NotFound):
+        edda.organisations.get("gull")
+    assert all("undone" not in each.slug for each in edda.organisations.list())
+    assert {each.measure: each.left for each in edda.quotas.list("oxbow")}["storage"] == 900
+    again = asked(world, "gull", limits={"storage": "900"})
+    hands()
+    assert seen(world, again).state is OnboardingState.DONE
+    actions = [each.action for each in edda.audit_entries.list("oxbow")]
+    assert actions.count("onboarding taken back") == 1
+
+
+def test_a_taken_name_without_our_tag_needs_a_hand_and_is_then_linked_or_renamed(
+    world: World, fell: SimulatedCloud, hands: Callable[[], int]
+) -> None:
+    fell.make("gull", None)
+    told = asked(world, "gull")
+    hands()
+    stuck = seen(world, told)
+    assert stuck.task is not None and stuck.task.state == "needs a hand"
+    assert stuck.task.problem is not None and "North Fell: there is an account 'gull' already" in stuck.task.problem
+    [todo] = [each for each in world.user("edda").to_dos.list("oxbow") if each.kind == "task"]
+    assert "needs a hand" in todo.title
+    fell.accounts.clear()
+    world.user("edda").tasks.retry(stuck.task.id)
+    hands()
+    assert seen(world, told).state is OnboardingState.DONE
+
+
+def test_an_account_that_is_there_is_linked_once_and_never_taken_away(
+    world: World, fell: SimulatedCloud, hands: Callable[[], int]
+) -> None:
+    _, there = fell.make("old-gull", None)
+    link = [OnboardingAccount(cloud="north-fell", link=str(there["id"]))]
+    told = asked(world, "gull", cloud_accounts=link)
+    hands()
+    assert [each.state for each in world.user("edda").clouds.accounts("gull")] == [AccountState.LINKED]
+    with pytest.raises(Conflict, match="belongs to somebody already"):
+        asked(world, "tern", cloud_accounts=link)
+    missing = asked(world, "skua", cloud_accounts=[OnboardingAccount(cloud="north-fell", link="acc-9")])
+    hands()
+    body = seen(world, missing)
+    assert body.task is not None and body.task.problem == "North Fell: there is no account 'acc-9' in it"
+    world.user("edda").onboardings.undo(body.id)
+    hands()
+    assert seen(world, missing).state is OnboardingState.UNDONE
+    assert seen(world, told).state is OnboardingState.DONE and len(fell.accounts) == 1
+
+
+def test_what_waits_asks_no_cloud_until_it_is_approved(
+    world: World, fell: SimulatedCloud, hands: Callable[[], int]
+) -> None:
+    piers, edda = world.user("piers"), world.user("edda")
+    sketch = OnboardingSketch(
+        slug="gull", name="Gull", cloud_accounts=[OnboardingAccount(cloud="north-fell")], subscriptions=[MOOR]
+    )
+    draft = piers.onboardings.draft("oxbow", sketch)
+    waiting = piers.onboardings.submit(draft.id, draft.version)
+    assert waiting.state is OnboardingState.WAITING and hands() == 0 and not fell.accounts
+    told = edda.onboardings.check(waiting.id)
+    assert edda.onboardings.approve(waiting.id, told.seal).state is OnboardingState.RUNNING
+    # Who approved it is no administrator any more: its last step needs a hand.
+    join(world, "edda", "oxbow", "nils@oxbow.example", Role.ADMINISTRATOR)
+    nils = world.user("nils@oxbow.example")
+    me = next(each for each in nils.members.list("oxbow") if each.email == "edda@oxbow.example")
+    nils.members.change("oxbow", me.user_id, role=Role.VIEWER)
+    hands()
+    stuck = nils.onboardings.get(waiting.id)
+    assert stuck.task is not None and stuck.task.state == "needs a hand" and len(fell.accounts) == 1
+    nils.members.change("oxbow", me.user_id, role=Role.ADMINISTRATOR)
+    nils.tasks.retry(stuck.task.id)
+    hands()
+    assert nils.onboardings.get(waiting.id).state is OnboardingState.DONE
+
+
+def test_a_cloud_is_registered_tried_and_kept_apart(world: World, cloud_server: SimulatedCloud) -> None:
+    mara, edda = world.mara, world.user("edda")
+    made = registered(world, cloud_server, shared=False)
+    assert mara.clouds.try_it(made.id).reached
+    assert edda.clouds.list("oxbow") == []
+    with pytest.raises(Invalid, match="no cloud in which you make accounts is called 'north-fell'"):
+        asked(world, "gull")
+    changed = mara.clouds.change(made.id, 1, secret="wrong", shared=True, place="Fellside")
+    assert (changed.version, changed.place, changed.shared) == (2, "Fellside", True)
+    assert mara.clouds.try_it(made.id).model_dump() == {"reached": False, "said": "it does not take the token"}
+    [shown] = edda.clouds.list("oxbow")
+    assert (shown.name, shown.endpoint, shown.owner) == ("North Fell", None, "")
+    assert "wrong" not in str(mara.audit_entries.list("tarnwick"))
+    for act in (
+        lambda: edda.clouds.try_it(made.id),
+        lambda: edda.clouds.change(made.id, 2, name="x"),
+        lambda: edda.clouds.retire(made.id),
+    ):
+        with pytest.raises(NotFound):
+            act()
+    for user, refusal in (("piers", Forbidden), ("ines", NotFound)):
+        with pytest.raises(refusal):
+            world.user(user).clouds.register(
+                "oxbow", CloudCreate(slug="x", name="X", endpoint=cloud_server.url, secret="s")
+            )
+    for endpoint in ("http://169.254.169.254/latest", "https://127.0.0.1:1/", "file:///etc/passwd", "nonsense"):
+        with pytest.raises(Invalid) as refused:
+            registered(world, cloud_server, slug="other", endpoint=endpoint)
+        assert refused.value.facts["field"] == "endpoint"
+    mara.clouds.retire(made.id)
+    mara.clouds.retire(made.id)
+    assert mara.clouds.list("tarnwick") == []
