@@ -190,7 +190,7 @@ def kept_world() -> KeptWorld:
 
 
 @pytest.fixture
-def world(service: Service, kept_world: KeptWorld) -> Iterator[World]:
+def world(service: Service, kept_world: KeptWorld, cloud_server: SimulatedCloud) -> Iterator[World]:
     """A small world; see `tests.world`. Made once through the client, then its rows are put back as they were."""
     if kept_world.rows:
         with service.worker.gate:
@@ -201,6 +201,7 @@ def world(service: Service, kept_world: KeptWorld) -> Iterator[World]:
         settle(service.uow.engine)
         kept_world.rows.update(_rows(service.uow.engine))
         kept_world.sessions.update(made.signed_in())
+    made.cloud = cloud_server.url
     with closing(made):
         yield made
 

@@ -112,6 +112,8 @@ class World:
     """The world, with a signed-in client of each user."""
 
     url: str
+    cloud: str = ""
+    """Where a cloud that makes accounts is reached."""
     clients: dict[str, Client] = field(default_factory=dict)
     sessions: dict[str, tuple[dict[str, str], str]] = field(default_factory=dict)
     """Cookies and token of sessions that there are already, by user: a password takes long to check."""

@@ -16,6 +16,7 @@ from gradumen.core.errors import Forbidden
 from gradumen.core.permissions import Role
 from gradumen.core.subscriptions.orders import OrderKind
 from gradumen.wire.billing.invoices import InvoiceBody
+from gradumen.wire.organisations.clouds import CloudCreate
 from gradumen.wire.organisations.organisations import OrganisationCreate
 from gradumen.wire.subscriptions.onboardings import OnboardingSketch
 from gradumen.wire.subscriptions.one_off_charges import OneOffChargeCreate
@@ -127,6 +128,8 @@ def calls(side: Side, invoice: InvoiceBody, world: World) -> dict[str, Call]:
     refusal = {"approve": False, "reason": "No room"}
     newcomer = {"slug": f"new-of-{side.seller}", "name": "New", "subscriptions": [{"plan": side.plan, "tier": "heath"}]}
     sketch = admin.onboardings.draft(side.seller, OnboardingSketch(name="Quillstone Annexe")).id
+    cloud = {"slug": "fell", "name": "Fell", "endpoint": world.cloud, "secret": "s"}
+    fell = admin.clouds.register(side.seller, CloudCreate.model_validate(cloud)).id
     said, bound = {"answer": "refuse", "reason": "No"}, {"subject": "SEK", "amount": "5"}
     limits = [{"organisation": side.buyer, "measure": "storage", "limit": "0"}]
     code = {"code": "123456"}
@@ -252,6 +255,13 @@ def calls(side: Side, invoice: InvoiceBody, world: World) -> dict[str, Call]:
         "answer_onboarding": Call("POST", f"onboardings/{sketch}/answer", said, viewer=403, above=404),
         "withdraw_onboarding": Call("POST", f"onboardings/{sketch}/withdraw", viewer=403, above=404),
         "discard_onboarding": Call("DELETE", f"onboardings/{sketch}", viewer=403, above=404),
+        "undo_onboarding": Call("POST", f"onboardings/{sketch}/undo", viewer=403, above=404),
+        "list_clouds": Call("GET", f"{own}/clouds"),
+        "register_cloud": Call("POST", f"{own}/clouds", {**cloud, "slug": "other"}, viewer=403),
+        "change_cloud": Call("PATCH", f"clouds/{fell}", {"version": 1, "name": "X"}, viewer=403, above=404),
+        "try_cloud": Call("POST", f"clouds/{fell}/try", viewer=403, above=404),
+        "retire_cloud": Call("DELETE", f"clouds/{fell}", viewer=403, above=404),
+        "list_cloud_accounts": Call("GET", f"{org}/cloud-accounts"),
         "list_onboarding_policies": Call("GET", f"{own}/onboarding-policies"),
         "set_onboarding_policy": Call("PUT", f"{own}/onboarding-policies", bound, viewer=403),
         "list_subscriptions": Call("GET", f"{org}/subscriptions", above=200),

@@ -8,6 +8,7 @@ from tests.world import World
 
 OPENED = (
     ("/onboardings", "New customers", ["Set a bound"]),
+    ("/clouds", "Clouds", ["Register a cloud"]),
     (
         "/organisations/quillstone/details",
         "Quillstone Observatory",

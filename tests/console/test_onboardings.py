@@ -2,6 +2,7 @@
 
 from playwright.sync_api import Page, expect
 
+from gradumen.demo.clouds import TOKEN, SimulatedCloud
 from tests.console.conftest import Tab
 from tests.world import World
 
@@ -97,3 +98,49 @@ def test_a_bound_is_set_and_taken_away(tab: Tab, world: World) -> None:
     expect(page.get_by_role("listitem").filter(has_text="More than 250.00 GBP of fees a month")).to_be_visible()
     page.get_by_role("button", name="Take the bound of GBP away").click()
     expect(page.get_by_text("Nothing: administrators bring customers on board alone.")).to_be_visible()
+
+
+def test_a_step_that_needs_a_hand_is_tried_again_and_another_is_taken_back(
+    tab: Tab, world: World, cloud_server: SimulatedCloud
+) -> None:
+    cloud_server.accounts.clear()
+    cloud_server.make("petrel", None)
+    tab.sign_in("mara")
+    page = tab.page
+    tab.go("/clouds", "Clouds")
+    page.get_by_role("button", name="Register a cloud").click()
+    dialog = page.get_by_role("dialog")
+    dialog.get_by_label("Name").fill("North Fell")
+    dialog.get_by_label("Address").fill(world.cloud)
+    dialog.get_by_label("Token").fill(TOKEN)
+    tab.accessible("[role=dialog]")
+    dialog.get_by_role("button", name="Register it").click()
+    page.get_by_role("button", name="Try North Fell").click()
+    expect(page.get_by_text("North Fell is reached: North Fell accounts, 1 accounts.")).to_be_visible()
+    tab.accessible("main")
+    for name in ("Petrel", "Skua"):
+        tab.go("/onboardings/new", "A new customer")
+        page.get_by_label("Name").fill(name)
+        page.get_by_role("button", name="An account in a cloud").click()
+        if name == "Skua":
+            page.get_by_label("Called").fill("petrel")
+        standing = page.get_by_role("region", name="What will happen")
+        expect(standing).to_contain_text("It gets an account petrel in North Fell.")
+        page.get_by_role("button", name="Bring it on board").click()
+        expect(page.get_by_role("alert").filter(has_text="there is an account 'petrel' already")).to_be_visible()
+    tab.accessible("main")
+    page.get_by_role("button", name="Take it all back").click()
+    page.get_by_role("dialog").get_by_role("button", name="Take it all back").click()
+    expect(page.get_by_text("Taken back", exact=True)).to_be_visible()
+    page.get_by_role("button", name="Write it anew").click()
+    expect(page.get_by_label("Called")).to_have_value("petrel")
+    cloud_server.accounts.clear()
+    tab.go("/onboardings", "New customers")
+    row = page.get_by_role("row", name="Petrel")
+    expect(row).to_contain_text("Needs a hand")
+    row.click()
+    page.get_by_role("button", name="Try again").click()
+    expect(page.get_by_text("On board", exact=True)).to_be_visible()
+    page.get_by_role("link", name="Open Petrel").click()
+    expect(page.get_by_role("heading", name="Accounts in clouds")).to_be_visible()
+    cloud_server.accounts.clear()

@@ -23,6 +23,7 @@ const AccountPage = lazy(() => import('../access/AccountPage'));
 const OverviewPage = lazy(() => import('../spend/OverviewPage'));
 const OrganisationsPage = lazy(() => import('../organisations/OrganisationsPage'));
 const OrganisationPage = lazy(() => import('./organisation/OrganisationPage'));
+const CloudsPage = lazy(() => import('../organisations/CloudsPage'));
 const QuotaMatrixPage = lazy(() => import('../organisations/QuotaMatrixPage'));
 const OnboardingsPage = lazy(() => import('../subscriptions/OnboardingsPage'));
 const OnboardingPage = lazy(() => import('../subscriptions/OnboardingPage'));
@@ -113,6 +114,7 @@ function Pages() {
       <Route path="/organisations" element={<OrganisationsPage />} />
       <Route path="/organisations/:slug" element={<OrganisationPage />} />
       <Route path="/organisations/:slug/:tab" element={<OrganisationPage />} />
+      <Route path="/clouds" element={<CloudsPage />} />
       <Route path="/limits" element={<QuotaMatrixPage />} />
       <Route path="/onboardings" element={<OnboardingsPage />} />
       <Route path="/onboardings/new" element={<OnboardingPage />} />

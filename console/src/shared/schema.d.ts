@@ -172,6 +172,50 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/clouds/{cloud}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Retire Cloud
+         * @description Make no new accounts in a cloud any more. Safe to repeat.
+         */
+        delete: operations["retire_cloud"];
+        options?: never;
+        head?: never;
+        /**
+         * Change Cloud
+         * @description Change a cloud, over the version that was read.
+         */
+        patch: operations["change_cloud"];
+        trace?: never;
+    };
+    "/api/v1/clouds/{cloud}/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Try Cloud
+         * @description Look whether a cloud is reached with what was entered, and what is missing.
+         */
+        post: operations["try_cloud"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/deliveries": {
         parameters: {
             query?: never;
@@ -546,6 +590,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/onboardings/{onboarding}/undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Undo Onboarding
+         * @description Take back all that was made of a customer whose steps are not all done. Safe to repeat.
+         */
+        post: operations["undo_onboarding"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/onboardings/{onboarding}/withdraw": {
         parameters: {
             query?: never;
@@ -754,6 +818,50 @@ export interface paths {
         get: operations["list_audit_entries"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/organisations/{organisation}/cloud-accounts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Cloud Accounts
+         * @description The accounts that an organisation has in clouds; for its members and those of its direct seller.
+         */
+        get: operations["list_cloud_accounts"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/organisations/{organisation}/clouds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Clouds
+         * @description The clouds that an organisation may have accounts made in: its own, and those shared by the ones above it.
+         */
+        get: operations["list_clouds"];
+        put?: never;
+        /**
+         * Register Cloud
+         * @description Register a cloud, at an address that the operator lets be called; its secret is never told again.
+         */
+        post: operations["register_cloud"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2590,6 +2698,12 @@ export interface components {
             terms: string;
         };
         /**
+         * AccountState
+         * @description How far an account is.
+         * @enum {string}
+         */
+        AccountState: "wanted" | "made" | "linked" | "removed";
+        /**
          * Across
          * @description How the resources of a subscription come together.
          * @enum {string}
@@ -2964,6 +3078,118 @@ export interface components {
             held?: boolean;
             /** To */
             to: string | null;
+        };
+        /**
+         * CloudAccountBody
+         * @description An account of an organisation in a cloud; ``external_id`` is the cloud's own.
+         */
+        CloudAccountBody: {
+            /**
+             * Changed At
+             * Format: date-time
+             */
+            changed_at: string;
+            /** Cloud */
+            cloud: string;
+            /** Cloud Name */
+            cloud_name: string;
+            /** External Id */
+            external_id: string | null;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Name */
+            name: string;
+            state: components["schemas"]["AccountState"];
+        };
+        /**
+         * CloudBody
+         * @description A cloud that an organisation may have accounts made in; how one is reached that is another's is not told.
+         */
+        CloudBody: {
+            /** Endpoint */
+            endpoint: string | null;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            kind: components["schemas"]["CloudKind"];
+            /** Name */
+            name: string;
+            /** Owner */
+            owner: string;
+            /** Owner Name */
+            owner_name: string;
+            /** Place */
+            place: string | null;
+            /** Shared */
+            shared: boolean;
+            /** Slug */
+            slug: string;
+            /** Version */
+            version: number;
+        };
+        /**
+         * CloudCreate
+         * @description A cloud in which accounts are made for customers.
+         *
+         *     ``secret`` is kept sealed and never told again. With ``shared`` sellers below may have accounts made there too.
+         */
+        CloudCreate: {
+            /** Endpoint */
+            endpoint: string;
+            /** @default account service */
+            kind?: components["schemas"]["CloudKind"];
+            /** Name */
+            name: string;
+            /** Place */
+            place?: string | null;
+            /** Secret */
+            secret: string;
+            /**
+             * Shared
+             * @default false
+             */
+            shared?: boolean;
+            /** Slug */
+            slug: string;
+        };
+        /**
+         * CloudKind
+         * @description What a cloud's side speaks.
+         * @enum {string}
+         */
+        CloudKind: "account service";
+        /**
+         * CloudTriedBody
+         * @description What came of trying a cloud: whether it was reached, and what it said or what is missing.
+         */
+        CloudTriedBody: {
+            /** Reached */
+            reached: boolean;
+            /** Said */
+            said: string;
+        };
+        /**
+         * CloudUpdate
+         * @description What is to be changed of a cloud, over the version that was read; what is left out stays.
+         */
+        CloudUpdate: {
+            /** Endpoint */
+            endpoint?: string | null;
+            /** Name */
+            name?: string | null;
+            /** Place */
+            place?: string | null;
+            /** Secret */
+            secret?: string | null;
+            /** Shared */
+            shared?: boolean | null;
+            /** Version */
+            version: number;
         };
         /**
          * CodeBody
@@ -4581,6 +4807,30 @@ export interface components {
             waits_because: string | null;
         };
         /**
+         * OnboardingAccount
+         * @description An account in a cloud, by the cloud's slug or id: made, named as the customer unless said, or linked.
+         */
+        "OnboardingAccount-Input": {
+            /** Cloud */
+            cloud: string;
+            /** Link */
+            link?: string | null;
+            /** Name */
+            name?: string | null;
+        };
+        /**
+         * OnboardingAccount
+         * @description An account in a cloud, by the cloud's slug or id: made, named as the customer unless said, or linked.
+         */
+        "OnboardingAccount-Output": {
+            /** Cloud */
+            cloud: string;
+            /** Link */
+            link: string | null;
+            /** Name */
+            name: string | null;
+        };
+        /**
          * OnboardingAnswer
          * @description What an approver says. Who approves gives the ``seal`` of what was read; the others say why in ``reason``.
          */
@@ -4593,7 +4843,9 @@ export interface components {
         };
         /**
          * OnboardingBody
-         * @description An onboarding: draft, waiting for approval, refused, withdrawn or done.
+         * @description An onboarding: draft, waiting for approval, refused, withdrawn, done step by step, done, or taken back.
+         *
+         *     ``task`` is what does it step by step, or takes it back.
          *
          *     ``sentences`` and ``monthly`` are what it came to when it was asked for, or done; ``customer`` is the organisation
          *     that it made, ``answer`` what an approver said; ``yours`` is what the caller asked for.
@@ -4632,6 +4884,7 @@ export interface components {
             /** Sentences */
             sentences: string[];
             state: components["schemas"]["OnboardingState"];
+            task: components["schemas"]["TaskBody"] | null;
             /** Version */
             version: number;
             /** Waits Because */
@@ -4647,6 +4900,8 @@ export interface components {
         OnboardingCreate: {
             /** Billing Zone */
             billing_zone?: string | null;
+            /** Cloud Accounts */
+            cloud_accounts?: components["schemas"]["OnboardingAccount-Input"][];
             /** Cost Centre */
             cost_centre?: string | null;
             /** Country */
@@ -4750,6 +5005,8 @@ export interface components {
         "OnboardingSketch-Input": {
             /** Billing Zone */
             billing_zone?: string | null;
+            /** Cloud Accounts */
+            cloud_accounts?: components["schemas"]["OnboardingAccount-Input"][];
             /** Cost Centre */
             cost_centre?: string | null;
             /** Country */
@@ -4794,6 +5051,8 @@ export interface components {
         "OnboardingSketch-Output": {
             /** Billing Zone */
             billing_zone: string | null;
+            /** Cloud Accounts */
+            cloud_accounts: components["schemas"]["OnboardingAccount-Output"][];
             /** Cost Centre */
             cost_centre: string | null;
             /** Country */
@@ -4836,7 +5095,7 @@ export interface components {
          * @description How far an onboarding has come.
          * @enum {string}
          */
-        OnboardingState: "draft" | "waiting" | "refused" | "withdrawn" | "done";
+        OnboardingState: "draft" | "waiting" | "refused" | "withdrawn" | "running" | "done" | "undoing" | "undone";
         /**
          * OnboardingSubmit
          * @description The version of a draft that is to come on board.
@@ -5310,6 +5569,20 @@ export interface components {
         Page_CardCoverageBody_: {
             /** Items */
             items: components["schemas"]["CardCoverageBody"][];
+            /** Next */
+            next: string | null;
+        };
+        /** Page[CloudAccountBody] */
+        Page_CloudAccountBody_: {
+            /** Items */
+            items: components["schemas"]["CloudAccountBody"][];
+            /** Next */
+            next: string | null;
+        };
+        /** Page[CloudBody] */
+        Page_CloudBody_: {
+            /** Items */
+            items: components["schemas"]["CloudBody"][];
             /** Next */
             next: string | null;
         };
@@ -7878,6 +8151,101 @@ export interface operations {
             };
         };
     };
+    retire_cloud: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                cloud: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    change_cloud: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                cloud: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CloudUpdate"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CloudBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    try_cloud: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                cloud: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CloudTriedBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     list_deliveries: {
         parameters: {
             query: {
@@ -8548,6 +8916,37 @@ export interface operations {
             };
         };
     };
+    undo_onboarding: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                onboarding: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OnboardingBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     withdraw_onboarding: {
         parameters: {
             query?: never;
@@ -8969,6 +9368,105 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Page_AuditEntryBody_"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_cloud_accounts: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                organisation: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Page_CloudAccountBody_"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_clouds: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                organisation: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Page_CloudBody_"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    register_cloud: {
+        parameters: {
+            query?: never;
+            header?: {
+                "idempotency-key"?: string | null;
+            };
+            path: {
+                organisation: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CloudCreate"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CloudBody"];
                 };
             };
             /** @description A refusal, as problem details */

@@ -49,6 +49,7 @@ const schema = z.object({
     }),
   ),
   limits: z.record(z.string(), limit),
+  accounts: z.array(z.object({ cloud: z.string(), name: z.string(), link: z.string() })),
   people: z.array(
     z.object({
       email: z.string().check(z.trim(), z.regex(/^(\S+@\S+)?$/, 'An address, as in you@example.org')),

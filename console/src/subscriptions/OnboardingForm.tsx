@@ -4,6 +4,7 @@ import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { useFieldArray, useFormContext, useWatch } from 'react-hook-form';
 import type { PlanForm } from '../catalogue/catalogue';
+import { cloudsOptions } from '../organisations/clouds';
 import { type Organisation, type Quota, measureName, quotasOptions } from '../organisations/organisations';
 import { formatQuantity } from '../shared/decimal';
 import { DateInput } from '../shared/DateInput';
@@ -32,6 +33,7 @@ export function OnboardingForm({ seller, plans }: { seller: Organisation; plans:
       <Section title="What it gets">
         <Tiers plans={plans} />
         <Limits seller={seller} />
+        <Accounts seller={seller} />
       </Section>
       <Section title="Who works with it">
         <People />
@@ -189,6 +191,56 @@ function Limits({ seller }: { seller: Organisation }) {
 function unitOf({ measure, kind, unit }: Quota): { unit?: string } {
   const word = formatUnit(unit, '2');
   return measureName(measure, kind).toLowerCase() === word.toLowerCase() ? {} : { unit: word };
+}
+
+/** Its accounts in clouds: made, or one that is there already. */
+function Accounts({ seller }: { seller: Organisation }) {
+  const clouds = useQuery(cloudsOptions(seller.slug));
+  const { fields, append, remove } = useFieldArray<Values, 'accounts'>({ name: 'accounts' });
+  const slug = useWatch<Values, 'slug'>({ name: 'slug' });
+  const known = clouds.data ?? [];
+  if (!known.length && !fields.length) return null;
+  return (
+    <>
+      {fields.map((field, place) => (
+        <Box key={field.id} sx={{ ...COLUMNS, mt: 1 }}>
+          <TextInput
+            name={`accounts.${place}.cloud`}
+            label="Account in"
+            columns={2}
+            options={known.map((each) => [each.slug, each.name] as const)}
+          />
+          <TextInput
+            name={`accounts.${place}.name`}
+            label="Called"
+            columns={2}
+            optional
+            hint={`Empty: ${slug || 'as its slug'}`}
+          />
+          <Box
+            sx={{ gridColumn: { xs: '1 / -1', sm: 'span 2' }, display: 'flex', gap: 1, alignItems: 'start' }}
+          >
+            <Box sx={{ flex: 1, display: 'grid' }}>
+              <TextInput
+                name={`accounts.${place}.link`}
+                label="Link account"
+                optional
+                hint="By its id; empty: it is made"
+              />
+            </Box>
+            <Remove what="this account" onClick={() => remove(place)} />
+          </Box>
+        </Box>
+      ))}
+      <Button
+        sx={{ mt: 1 }}
+        onClick={() => append({ cloud: known[0]?.slug ?? '', name: '', link: '' })}
+        disabled={!known.length}
+      >
+        {fields.length ? 'One more account' : 'An account in a cloud'}
+      </Button>
+    </>
+  );
 }
 
 function People() {

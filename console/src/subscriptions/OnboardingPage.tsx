@@ -15,9 +15,10 @@ import { Page } from '../shared/Page';
 import { Query } from '../shared/States';
 import { useToast } from '../shared/Toasts';
 import { countryName } from '../shared/world';
+import { Steps } from './OnboardingSteps';
 import { OnboardingEditor } from './OnboardingEditor';
 import { Standing } from './Standing';
-import { type Onboarding, onboardingOptions, refresh, stateWords, tellingOptions } from './onboardings';
+import { type Onboarding, howFar, keep, onboardingOptions, refresh, tellingOptions } from './onboardings';
 
 const CRUMBS = [{ to: '/onboardings', title: 'New customers' }];
 
@@ -49,7 +50,7 @@ function One({ id }: { id: string }) {
           crumbs={CRUMBS}
           lead={
             <>
-              {stateWords(found.state)}
+              {howFar(found)}
               {found.state === 'draft' && found.answer && (
                 <Alert severity="warning" variant="outlined" sx={{ mt: 1, maxWidth: 720 }}>
                   {found.answered_by} asks back: {found.answer}
@@ -64,6 +65,7 @@ function One({ id }: { id: string }) {
             <Box sx={{ maxWidth: 720 }}>
               <History onboarding={found} />
               <Answers wanted={found.wanted} />
+              {found.task && <Steps onboarding={found} task={found.task} />}
               {found.state === 'waiting' ? <Deciding onboarding={found} /> : <Ended onboarding={found} />}
             </Box>
           )}
@@ -135,8 +137,9 @@ function Ended({ onboarding }: { onboarding: Onboarding }) {
   const done = onboarding.state === 'done';
   return (
     <>
-      <Standing title={done ? 'What happened' : 'What was asked for'} told={onboarding} />
-      {onboarding.customer && (
+      <Standing title={done ? 'What happened' : (TITLES[onboarding.state] ?? '')} told={onboarding} />
+      {(onboarding.state === 'undone' || onboarding.state === 'refused') && <Again onboarding={onboarding} />}
+      {onboarding.customer && ['running', 'done'].includes(onboarding.state) && (
         <Link
           component={RouterLink}
           to={`/organisations/${onboarding.customer}`}
@@ -148,6 +151,33 @@ function Ended({ onboarding }: { onboarding: Onboarding }) {
     </>
   );
 }
+
+/** What did not come on board is written anew, from what was written. */
+function Again({ onboarding }: { onboarding: Onboarding }) {
+  const { mayAt } = useSignedIn();
+  const queries = useQueryClient();
+  const navigate = useNavigate();
+  const again = useMutation({
+    mutationFn: () => keep(onboarding.seller, undefined, onboarding.wanted),
+    onSuccess: async (made) => {
+      await refresh(queries);
+      void navigate(`/onboardings/${made.id}`);
+    },
+  });
+  if (!mayAt('manage subscriptions', onboarding.seller)) return null;
+  return (
+    <Button variant="outlined" sx={{ mt: 2.5 }} onClick={() => again.mutate()} loading={again.isPending}>
+      Write it anew
+    </Button>
+  );
+}
+
+const TITLES: Partial<Record<Onboarding['state'], string>> = {
+  running: 'What happens',
+  refused: 'What was asked for',
+  undoing: 'What is taken back',
+  undone: 'What was taken back',
+};
 
 type Answer = Schemas['OnboardingAnswer'];
 

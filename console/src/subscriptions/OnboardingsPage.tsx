@@ -10,9 +10,17 @@ import { useFilters } from '../shared/filters';
 import { Page } from '../shared/Page';
 import { Empty, Query } from '../shared/States';
 import { OnboardingPolicies } from './OnboardingPolicies';
-import { type Onboarding, monthlyWords, onboardingsOptions, stateWords } from './onboardings';
+import { type Onboarding, calls, howFar, monthlyWords, onboardingsOptions, stateWords } from './onboardings';
 
-const STATES: Onboarding['state'][] = ['draft', 'waiting', 'done', 'refused', 'withdrawn'];
+const STATES: Onboarding['state'][] = [
+  'draft',
+  'waiting',
+  'running',
+  'done',
+  'refused',
+  'withdrawn',
+  'undone',
+];
 
 const COLUMNS: Column<Onboarding>[] = [
   {
@@ -24,12 +32,12 @@ const COLUMNS: Column<Onboarding>[] = [
     key: 'state',
     title: 'State',
     cell: (row) => (
-      <Box component="span" sx={row.state === 'waiting' ? { color: 'warning.main', fontWeight: 560 } : {}}>
-        {stateWords(row.state)}
+      <Box component="span" sx={calls(row) ? { color: 'warning.main', fontWeight: 560 } : {}}>
+        {howFar(row)}
       </Box>
     ),
   },
-  { key: 'why', title: 'Why', cell: (row) => row.waits_because ?? row.answer ?? '' },
+  { key: 'why', title: 'Why', cell: (row) => row.waits_because ?? row.task?.problem ?? row.answer ?? '' },
   { key: 'monthly', title: 'A month', number: true, cell: (row) => monthlyWords(row.monthly) },
   { key: 'by', title: 'Changed by', cell: (row) => row.changed_by },
   { key: 'at', title: 'At, UTC', whole: true, cell: (row) => momentName(row.changed_at) },
@@ -74,9 +82,7 @@ export default function OnboardingsPage() {
               name="onboardings"
               label="New customers"
               columns={COLUMNS}
-              rows={items.toSorted(
-                (one, other) => Number(one.state !== 'waiting') - Number(other.state !== 'waiting'),
-              )}
+              rows={items.toSorted((one, other) => Number(!calls(one)) - Number(!calls(other)))}
               rowKey={(row) => row.id}
               onOpen={(row) => void navigate(`/onboardings/${row.id}`)}
             />

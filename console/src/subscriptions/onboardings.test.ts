@@ -1,7 +1,17 @@
 import { expect, test } from 'vitest';
 import type { PlanForm } from '../catalogue/catalogue';
 import { policyWords } from './OnboardingPolicies';
-import { type Wanted, monthlyWords, newTier, tiersOnOffer, valuesOf, wantedOf } from './onboardings';
+import {
+  type Onboarding,
+  type Wanted,
+  calls,
+  howFar,
+  monthlyWords,
+  newTier,
+  tiersOnOffer,
+  valuesOf,
+  wantedOf,
+} from './onboardings';
 
 const PLAN = {
   plan: 'open-range',
@@ -27,6 +37,10 @@ const WRITTEN: Wanted = {
   starts_on: null,
   details: null,
   limits: { processors: '8', storage: null },
+  cloud_accounts: [
+    { cloud: 'north-fell', name: null, link: null },
+    { cloud: 'south-quay', name: 'gull-files', link: 'acc-7' },
+  ],
   projects: [{ slug: 'shop', name: 'Shop', cost_centre: 'C 7' }],
   people: [{ email: 'gwen@gull.example', role: 'administrator' }],
   subscriptions: [
@@ -90,6 +104,20 @@ test('a trial ends with its days, from the day on which the tier begins', () => 
   });
   const later = wantedOf({ ...values, tiers, starts_on: '2027-01-01' }, {}, [PLAN], '2026-11-27');
   expect(later.subscriptions?.[0]?.trial_until).toBe('2027-01-15');
+});
+
+test('what stands still until somebody looks is said so, and comes first', () => {
+  const of = (state: Onboarding['state'], task: string | null) =>
+    ({ state, task: task && { state: task } }) as unknown as Onboarding;
+  expect(howFar(of('running', 'running'))).toBe('Comes on board, step by step');
+  expect(howFar(of('running', 'needs a hand'))).toBe('Needs a hand');
+  // The second look after it was taken back is nobody's business.
+  expect(howFar(of('undone', 'needs a hand'))).toBe('Taken back');
+  expect([of('waiting', null), of('undoing', 'needs a hand'), of('done', 'done')].map(calls)).toEqual([
+    true,
+    true,
+    false,
+  ]);
 });
 
 test('tiers, fees and bounds in words', () => {

@@ -3,8 +3,10 @@ import { type QueryClient, queryOptions } from '@tanstack/react-query';
 import type { PlanForm, Tier } from '../catalogue/catalogue';
 import { api, body, type Schemas } from '../shared/api';
 import { addDays } from '../shared/dates';
+import { isOpen } from '../tasks/tasks';
 import { formatMoney } from '../shared/decimal';
 
+const GOING = ['running', 'undoing'];
 export type Onboarding = Schemas['OnboardingBody'];
 export type Onboarded = Schemas['OnboardedBody'];
 export type Wanted = Schemas['OnboardingSketch-Input'] & { name: string; slug: string };
@@ -38,6 +40,10 @@ export const onboardingOptions = (onboarding: string) =>
     queryKey: ['onboarding', onboarding],
     queryFn: async () =>
       body(await api.GET('/api/v1/onboardings/{onboarding}', { params: { path: { onboarding } } })),
+    refetchInterval: (query) =>
+      query.state.data?.task && isOpen(query.state.data.task) && GOING.includes(query.state.data.state)
+        ? 700
+        : false,
   });
 
 /** What an onboarding that waits would do now. */
@@ -125,6 +131,7 @@ export interface Values {
   cost_centre: string;
   tiers: TierValues[];
   limits: Record<string, string>;
+  accounts: { cloud: string; name: string; link: string }[];
   people: { email: string; role: string }[];
   projects: { name: string; slug: string }[];
 }
@@ -164,6 +171,11 @@ export function valuesOf(wanted: Partial<Wanted>, seller: { country: string; cur
     limits: Object.fromEntries(
       Object.entries(wanted.limits ?? {}).map(([measure, limit]) => [measure, limit ?? NONE]),
     ),
+    accounts: (wanted.cloud_accounts ?? []).map(({ cloud, name, link }) => ({
+      cloud,
+      name: name ?? '',
+      link: link ?? '',
+    })),
     people: wanted.people?.length
       ? wanted.people.map(({ email, role = 'administrator' }) => ({ email, role }))
       : [{ email: '', role: 'administrator' }],
@@ -201,6 +213,9 @@ export function wantedOf(
     subscriptions: values.tiers
       .filter((each) => each.tier)
       .map((each) => subscribed(each, plans, values.starts_on || today)),
+    cloud_accounts: values.accounts
+      .filter((each) => each.cloud)
+      .map(({ cloud, name, link }) => ({ cloud, name: text(name), link: text(link) })),
     people: values.people
       .filter((each) => each.email.trim())
       .map(({ email, role }) => ({ email: email.trim(), role: role as 'administrator' })),
@@ -267,6 +282,20 @@ const STATES: Record<Onboarding['state'], string> = {
   waiting: 'Waits for approval',
   refused: 'Refused',
   withdrawn: 'Given up',
+  running: 'Comes on board, step by step',
   done: 'On board',
+  undoing: 'Is being taken back',
+  undone: 'Taken back',
 };
 export const stateWords = (state: Onboarding['state']): string => STATES[state];
+
+/** How far one is: what stands still until somebody looks is said so. */
+export const howFar = ({ state, task }: Onboarding): string =>
+  needsHand({ state, task }) ? 'Needs a hand' : stateWords(state);
+
+const needsHand = ({ state, task }: Pick<Onboarding, 'state' | 'task'>): boolean =>
+  GOING.includes(state) && task?.state === 'needs a hand';
+
+/** Whether somebody is to do something about one. */
+export const calls = (onboarding: Onboarding): boolean =>
+  onboarding.state === 'waiting' || needsHand(onboarding);

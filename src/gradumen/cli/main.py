@@ -10,7 +10,7 @@ from gradumen.cli.access import invitations, members, second_factors, sessions, 
 from gradumen.cli.billing import bill_runs, invoices, tax_rates
 from gradumen.cli.catalogue import catalogue
 from gradumen.cli.metering import feeds, readings, usage, uses
-from gradumen.cli.organisations import details, organisations, states
+from gradumen.cli.organisations import clouds, details, organisations, states
 from gradumen.cli.output import Out
 from gradumen.cli.profiles import connect
 from gradumen.cli.quotas import quota_matrices, quota_requests, quotas
@@ -26,6 +26,7 @@ NOUNS = (
     organisations,
     details,
     states,
+    clouds,
     quotas,
     quota_matrices,
     quota_requests,

@@ -18,6 +18,7 @@ import psutil
 
 from gradumen.core.errors import Conflict, GradumenError
 from gradumen.demo.check import run_check
+from gradumen.demo.clouds import SimulatedCloud
 from gradumen.demo.history import CLOSED_MONTHS, Calendar, History
 from gradumen.demo.mail import MailSink
 from gradumen.demo.scenario import ORGANISATIONS, PASSWORD, SIGNERS, TARNWICK_MEMBERS
@@ -45,11 +46,19 @@ def main() -> int:
         service.start()
         state = data / "demo.json"
         code = data / "set-up-code"
-        history = prepare(service.url, state, code, size=arguments.size, as_of=arguments.as_of, hold=arguments.hold)
+        history = prepare(
+            service.url,
+            state,
+            code,
+            size=arguments.size,
+            as_of=arguments.as_of,
+            hold=arguments.hold,
+            cloud=service.cloud.url,
+        )
         print(f"ready after {time.monotonic() - began:.0f} s", flush=True)
         if arguments.check:
             return run_check(service.url, history)
-        _welcome(service.url, service.mail.url)
+        _welcome(service.url, service.mail.url, service.cloud.url)
         service.wait()
     except GradumenError as problem:
         print(f"demo: {problem.message}", file=sys.stderr)
@@ -66,6 +75,7 @@ class Service:
         self.data, self.url = data, f"http://127.0.0.1:{port}"
         self.port = port
         self.mail = MailSink(data / "mail", port + 1 if port else 0)
+        self.cloud = SimulatedCloud("North Fell", port + 2 if port else 0, data / "cloud-accounts.json")
         self.process: subprocess.Popen[bytes] | None = None
 
     def start(self) -> None:
@@ -80,12 +90,14 @@ class Service:
         self.data.mkdir(parents=True, exist_ok=True)
         log = self.data / "service.log"
         self.mail.start()
+        self.cloud.start()
         environment = {
             **os.environ,
             "GRADUMEN_CLOCK_CONTROL": "true",
             "GRADUMEN_DATA": str(self.data),
             "GRADUMEN_SMTP": self.mail.smtp,
             "GRADUMEN_MAIL_FROM": "post@clouds.example",
+            "GRADUMEN_OUTBOUND": self.cloud.url,
         }
         with log.open("ab") as out:
             self.process = subprocess.Popen(
@@ -127,6 +139,7 @@ class Service:
             self.process.terminate()
             self.process.wait(120)
         self.mail.stop()
+        self.cloud.stop()
 
 
 def _moment(text: str) -> datetime:
@@ -136,19 +149,27 @@ def _moment(text: str) -> datetime:
 
 
 def prepare(
-    url: str, state_file: Path, code: Path, *, size: str, as_of: datetime | None = None, hold: bool = False
+    url: str,
+    state_file: Path,
+    code: Path,
+    *,
+    size: str,
+    as_of: datetime | None = None,
+    hold: bool = False,
+    cloud: str | None = None,
 ) -> History:
     """Make the history where it is missing, or carry it on to now, whatever time has passed.
 
     Args:
         as_of: the business time; None is that of the last start, else the present.
+        cloud: where a simulated cloud makes accounts.
     """
     state = json.loads(state_file.read_text()) if state_file.exists() else None
     kept = state["as_of"] if state else None
     chosen = as_of or (_moment(kept) if kept else None)
     now = chosen or _moment(datetime.now(UTC).isoformat())
     made = datetime.fromisoformat(state["made"]) if state else now
-    history = History(url, Calendar(made, CLOSED_MONTHS[state["size"] if state else size]), _say)
+    history = History(url, Calendar(made, CLOSED_MONTHS[state["size"] if state else size]), _say, cloud)
     if state is None:
         print(f"making the {size} demo, as of {now:%Y-%m-%d}", flush=True)
         history.make(code.read_text().strip())
@@ -205,7 +226,7 @@ def _remove(data: Path) -> None:
     shutil.rmtree(data, ignore_errors=True)
 
 
-def _welcome(url: str, mail: str) -> None:
+def _welcome(url: str, mail: str, cloud: str) -> None:
     print(f"\nGradumen is at {url}\n\nPassword of all users: {PASSWORD}\n")
     rows = [(SIGNERS["tarnwick"], "administrator", "Tarnwick Cloud, the provider")]
     rows += [(email, role, "Tarnwick Cloud, the provider") for email, _, role in TARNWICK_MEMBERS]
@@ -213,6 +234,7 @@ def _welcome(url: str, mail: str) -> None:
     for email, role, name in rows:
         print(f"  {email:28} {role:14} {name}")
     print(f"\nMail that the service sends ends at {mail}")
+    print(f"Accounts of new customers are made in a simulated cloud at {cloud}/page")
     print("Stop with Ctrl-C; the data stay, --fresh begins again.", flush=True)
 
 

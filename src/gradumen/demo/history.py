@@ -15,7 +15,7 @@ from gradumen.core.errors import GradumenError
 from gradumen.core.periods import Period
 from gradumen.core.permissions import Role
 from gradumen.demo import fleet
-from gradumen.demo.papers import ask_for_more, bring_on_board, order, set_states, write_papers
+from gradumen.demo.papers import ask_for_more, bring_on_board, order, register_cloud, set_states, write_papers
 from gradumen.demo.scenario import (
     CATALOGUE,
     HOST_PROJECT,
@@ -70,8 +70,9 @@ class Calendar:
 class History:
     """Builds the scenario; every step goes through the client, as one of its people."""
 
-    def __init__(self, url: str, calendar: Calendar, tell: Tell) -> None:
-        self.url, self.calendar, self.tell = url, calendar, tell
+    def __init__(self, url: str, calendar: Calendar, tell: Tell, cloud: str | None = None) -> None:
+        """``cloud`` is where a simulated cloud makes accounts."""
+        self.url, self.calendar, self.tell, self.cloud = url, calendar, tell, cloud
         self.clients: dict[str, Client] = {}
 
     def signed_in(self, email: str) -> Client:
@@ -338,7 +339,9 @@ class History:
         if self.calendar.months > 1:
             ask_for_more(self.signed_in)
             order(self.signed_in, self.calendar.current.next().first_day)
-            bring_on_board(self.signed_in, self.calendar.current.next().first_day)
+            if self.cloud is not None:
+                register_cloud(self.signed_in, self.cloud)
+                bring_on_board(self.signed_in, self.calendar.current.next().first_day)
             set_states(self.signed_in, self.calendar.current.next().next().first_day)
 
     def top_up(self, since: date, now: datetime) -> None:

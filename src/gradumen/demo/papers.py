@@ -8,11 +8,16 @@ from datetime import date
 from decimal import Decimal
 from typing import Any
 
+import httpx
+
 from gradumen.client import Client
 from gradumen.core.subscriptions.orders import OrderKind
+from gradumen.demo.clouds import TOKEN
 from gradumen.demo.scenario import PROVIDER, SIGNERS
+from gradumen.wire.organisations.clouds import CloudCreate
 from gradumen.wire.organisations.details import BillingContactBody, DetailsUpdate
 from gradumen.wire.subscriptions.onboardings import (
+    OnboardingAccount,
     OnboardingCreate,
     OnboardingPerson,
     OnboardingProject,
@@ -146,8 +151,21 @@ def order(signed_in: Callable[[str], Client], day: date) -> None:
     signed_in(SIGNERS["oxbow"]).orders.refuse(asked.id, "Let us look first at what you keep already: ring me")
 
 
+def register_cloud(signed_in: Callable[[str], Client], endpoint: str) -> None:
+    """The provider's cloud in which it and its resellers have accounts made; one name in it is taken."""
+    signed_in(SIGNERS[PROVIDER]).clouds.register(
+        PROVIDER,
+        CloudCreate(
+            slug="north-fell", name="North Fell", place="North Fell", endpoint=endpoint, secret=TOKEN, shared=True
+        ),
+    )
+    taken = {"name": "heron-mill", "tag": None}
+    made = httpx.post(f"{endpoint}/accounts", json=taken, headers={"Authorization": f"Bearer {TOKEN}"}, trust_env=False)
+    made.raise_for_status()
+
+
 def bring_on_board(signed_in: Callable[[str], Client], day: date) -> None:
-    """A customer that waits for an administrator, one on board from a day on, and a draft that was asked back."""
+    """Customers: one on board, one that waits for an administrator, one asked back, one that needs a hand at a step."""
     edda, piers = signed_in(SIGNERS["oxbow"]), signed_in("piers@oxbow.example")
     edda.onboardings.set_policy("oxbow", "GBP", Decimal(250))
     edda.onboardings.make(
@@ -157,6 +175,7 @@ def bring_on_board(signed_in: Callable[[str], Client], day: date) -> None:
                 slug="sandlight",
                 name="Sandlight Baths",
                 starts_on=day,
+                cloud_accounts=[OnboardingAccount(cloud="north-fell")],
                 people=[OnboardingPerson(email="orla@sandlight.example")],
                 subscriptions=[OnboardingSubscription(plan="open-range", tier="heath")],
             )
@@ -174,3 +193,16 @@ def bring_on_board(signed_in: Callable[[str], Client], day: date) -> None:
     back = piers.onboardings.draft("oxbow", waits.model_copy(update={"slug": "tarn-view", "name": "Tarn View Inn"}))
     asked = piers.onboardings.submit(back.id, back.version)
     edda.onboardings.ask_back(asked.id, "Which tier did they see in the offer?")
+    signed_in(SIGNERS["bluefern"]).onboardings.make(
+        "bluefern",
+        [
+            OnboardingCreate(
+                slug="heron-mill",
+                name="Heron Mill Museum",
+                starts_on=day,
+                cloud_accounts=[OnboardingAccount(cloud="north-fell")],
+                people=[OnboardingPerson(email="lotte@heron-mill.example")],
+                subscriptions=[OnboardingSubscription(plan="open-range", tier="heath")],
+            )
+        ],
+    )

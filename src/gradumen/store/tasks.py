@@ -224,6 +224,11 @@ def find_task(tx: Session, task: UUID, *, lock: bool = False) -> TaskRow | None:
     return tx.get(TaskRow, task, with_for_update=lock or None, populate_existing=True)
 
 
+def tasks_by_id(tx: Session, tasks: Collection[UUID]) -> list[TaskRow]:
+    """Tasks by their ids."""
+    return list(tx.scalars(select(TaskRow).where(TaskRow.id.in_(tasks)))) if tasks else []
+
+
 def steps_of(tx: Session, task: UUID) -> list[TaskStepRow]:
     """A task's steps, of all attempts, in the order in which they began."""
     query = select(TaskStepRow).where(TaskStepRow.task_id == task).order_by(TaskStepRow.position)

@@ -1,6 +1,6 @@
 """Tasks: taken by workers in leases, seen and tried again by people. Each function is one short transaction."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from datetime import datetime
 from typing import Any
 from uuid import UUID
@@ -168,7 +168,7 @@ def list_tasks(
         after=moment_place(after),
         limit=limit,
     )
-    return _bodies(tx, rows)
+    return task_bodies(tx, rows)
 
 
 def _states(state: str | None) -> list[str]:
@@ -232,13 +232,18 @@ def _get(tx: Session, scope: Scope, task_id: UUID, *, lock: bool = False) -> Tas
     return row
 
 
-def task_body(tx: Session, row: TaskRow, *, steps: bool = False) -> TaskBody:
-    """A task as it is seen, without its steps unless they are asked for."""
-    body = _bodies(tx, [row])[0]
-    return body.model_copy(update={"steps": [_step(each) for each in tasks.steps_of(tx, row.id)]}) if steps else body
+def task_body(tx: Session, row: TaskRow) -> TaskBody:
+    """A task as it is seen, without its steps."""
+    return task_bodies(tx, [row])[0]
 
 
-def _bodies(tx: Session, rows: list[TaskRow]) -> list[TaskBody]:
+def with_steps(tx: Session, body: TaskBody) -> TaskBody:
+    """A task with its steps, of all attempts."""
+    return body.model_copy(update={"steps": [_step(each) for each in tasks.steps_of(tx, body.id)]})
+
+
+def task_bodies(tx: Session, rows: Sequence[TaskRow]) -> list[TaskBody]:
+    """Tasks as they are seen, without their steps."""
     names = organisations_by_id(tx, {row.organisation_id for row in rows if row.organisation_id})
     users = emails_of(tx, {row.asked_by for row in rows if row.asked_by})
     return [

@@ -4,6 +4,7 @@ import { useQuery } from '@tanstack/react-query';
 import { type ReactNode, useState } from 'react';
 import { Link as RouterLink } from 'react-router';
 import { useSignedIn } from '../../access/session';
+import { CloudAccounts } from '../../organisations/CloudAccounts';
 import { OrganisationDialog } from '../../organisations/OrganisationDialog';
 import { QuotaBars } from '../../organisations/QuotaBars';
 import {
@@ -53,6 +54,9 @@ export function Summary({ organisation }: { organisation: Organisation }) {
           {sells ? <Customers organisation={organisation} /> : <Seller organisation={organisation} />}
         </Section>
       </Box>
+      {(mayAt('read', organisation.slug) || mayAt('read', organisation.parent)) && (
+        <CloudAccounts organisation={organisation.slug} />
+      )}
       {adding && <OrganisationDialog parent={organisation} onClose={() => setAdding(false)} />}
     </>
   );

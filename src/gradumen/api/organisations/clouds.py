@@ -49,7 +49,7 @@ def register_cloud(
 def change_cloud(cloud: UUID, body: CloudUpdate, uow: Uow, caller: CallerHere, door: DoorHere) -> CloudBody:
     """Change a cloud, over the version that was read."""
     if body.endpoint is not None:
-        clouds.reach_cloud(uow, caller, cloud=cloud)
+        clouds.require_own_cloud(uow, caller, cloud=cloud)
         door.check(body.endpoint, "endpoint")
     given = body.model_dump(exclude_unset=True, exclude={"version"})
     return clouds.change_cloud(uow, caller, cloud=cloud, version=body.version, given=given)

@@ -49,13 +49,16 @@ def register(nouns: Any) -> None:
     back = verbs.add("ask-back", run_ask_back, "have it written otherwise first; safe to repeat")
     withdraw = verbs.add("withdraw", run_withdraw, "take back what waits, so that it is a draft again; safe to repeat")
     discard = verbs.add("discard", run_discard, "give a draft up; safe to repeat")
-    for verb in (show, submit, approve, refuse, back, withdraw, discard):
+    undo = verbs.add(
+        "undo", run_undo, "take back all that was made of one whose steps are not all done; safe to repeat"
+    )
+    for verb in (show, submit, approve, refuse, back, withdraw, discard, undo):
         verb.add_argument("onboarding", help="its id, or the beginning of it")
     for verb in (refuse, back):
         verb.add_argument("reason", help="why; the one who asked reads it")
     for verb in (make, draft):
         verb.add_argument("file", type=Path)
-    for verb in (show, submit, approve, refuse, back, withdraw, discard, draft):
+    for verb in (show, submit, approve, refuse, back, withdraw, discard, draft, undo):
         add_organisation(verb)
     for verb in (make, submit, approve):
         # Members are made, which a person does.
@@ -137,10 +140,18 @@ def run_show(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     found = _one(arguments, client)
     if found.state not in (OnboardingState.DRAFT, OnboardingState.WAITING):
         out.say("\n".join(found.sentences))
+        _steps(found, out)
         return _show(found, out)
     told = client.onboardings.check(found.id)
     _say(told, out)
     return _show(found, out)
+
+
+def _steps(found: OnboardingBody, out: Out) -> None:
+    for step in found.task.steps if found.task else ():
+        out.say(f"{step.started_at:%H:%M:%S}  {step.name}: {step.state}  {step.log}".rstrip())
+    if found.task and found.task.problem:
+        out.say(f"{found.task.state}: {found.task.problem}")
 
 
 def _say(told: OnboardedBody, out: Out) -> None:
@@ -188,6 +199,11 @@ def run_ask_back(arguments: argparse.Namespace, client: Client, out: Out) -> int
 def run_withdraw(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     """Take it back."""
     return _show(client.onboardings.withdraw(_one(arguments, client).id), out)
+
+
+def run_undo(arguments: argparse.Namespace, client: Client, out: Out) -> int:
+    """Take it back."""
+    return _show(client.onboardings.undo(_one(arguments, client).id), out)
 
 
 def run_discard(arguments: argparse.Namespace, client: Client, out: Out) -> int:

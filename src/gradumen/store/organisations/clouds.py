@@ -1,6 +1,6 @@
 """Clouds and the accounts in them: tables and queries."""
 
-from collections.abc import Collection
+from collections.abc import Collection, Sequence
 from datetime import datetime
 from uuid import UUID
 
@@ -59,6 +59,11 @@ def clouds_of(tx: Session, organisations: Collection[UUID]) -> list[CloudRow]:
 def find_cloud(tx: Session, cloud: UUID, *, lock: bool = False) -> CloudRow | None:
     """A cloud by its id."""
     return tx.get(CloudRow, cloud, with_for_update=lock or None, populate_existing=True)
+
+
+def sealed_clouds(tx: Session) -> Sequence[CloudRow]:
+    """Clouds whose token is kept, for keys to change."""
+    return tx.scalars(select(CloudRow).where(CloudRow.sealed != "").with_for_update()).all()
 
 
 def clouds_by_id(tx: Session, clouds: Collection[UUID]) -> dict[UUID, CloudRow]:

@@ -148,13 +148,29 @@ def retire_cloud(tx: Session, caller: Caller, *, cloud: UUID) -> None:
 
 
 @use_case
+def require_own_cloud(tx: Session, caller: Caller, *, cloud: UUID) -> None:
+    """Check that the caller may change a cloud.
+
+    Raises:
+        NotFound, Forbidden: as for a change.
+    """
+    _own(tx, load_scope(tx, caller), cloud)
+
+
+@use_case
 def reach_cloud(tx: Session, caller: Caller, *, cloud: UUID) -> Reaching:
     """What a cloud is reached by, to try it; for its owner's people."""
     return reaching(tx, _own(tx, load_scope(tx, caller), cloud))
 
 
 def reaching(tx: Session, row: CloudRow) -> Reaching:
-    """The same of a row."""
+    """The same of a row.
+
+    Raises:
+        Conflict: its token went with the key that it was sealed with.
+    """
+    if not row.sealed:
+        raise Conflict(f"the token of {row.name} is lost with its key; enter it anew", field="secret")
     return Reaching(CloudKind(row.kind), row.endpoint, seals_of(tx).open(row.sealed))
 
 

@@ -10,11 +10,11 @@ from gradumen.store.access.members import names_of
 from gradumen.store.organisations.organisations import organisations_by_id
 from gradumen.store.organisations.tables import OrganisationRow
 from gradumen.store.subscriptions.tables import OnboardingRow
-from gradumen.store.tasks import find_task
+from gradumen.store.tasks import tasks_by_id
 from gradumen.store.unit_of_work import Session
 from gradumen.usecases.messages import member_as_reader, people_with, tell
 from gradumen.usecases.scope import Scope
-from gradumen.usecases.tasks import task_body
+from gradumen.usecases.tasks import task_bodies, with_steps
 from gradumen.wire.subscriptions.onboardings import MonthlyBody, OnboardingBody, OnboardingSketch
 
 
@@ -23,6 +23,7 @@ def views(tx: Session, scope: Scope, rows: Sequence[OnboardingRow]) -> list[Onbo
     known = organisations_by_id(tx, {each for row in rows for each in (row.seller_id, row.organisation_id) if each})
     users = {user for row in rows for user in (row.made_by, row.changed_by, row.asked_by, row.answered_by) if user}
     people = names_of(tx, users)
+    tasks = {each.id: each for each in task_bodies(tx, tasks_by_id(tx, {row.task_id for row in rows if row.task_id}))}
     return [
         OnboardingBody(
             id=row.id,
@@ -43,7 +44,7 @@ def views(tx: Session, scope: Scope, rows: Sequence[OnboardingRow]) -> list[Onbo
             asked_at=row.asked_at,
             answered_by=people[row.answered_by] if row.answered_by else None,
             answered_at=row.answered_at,
-            task=None,
+            task=tasks.get(row.task_id) if row.task_id else None,
         )
         for row in rows
     ]
@@ -51,9 +52,8 @@ def views(tx: Session, scope: Scope, rows: Sequence[OnboardingRow]) -> list[Onbo
 
 def view(tx: Session, scope: Scope, row: OnboardingRow) -> OnboardingBody:
     """One of them, with what does it step by step."""
-    task = find_task(tx, row.task_id) if row.task_id else None
-    told = task_body(tx, task, steps=True) if task else None
-    return views(tx, scope, [row])[0].model_copy(update={"task": told})
+    told = views(tx, scope, [row])[0]
+    return told.model_copy(update={"task": with_steps(tx, told.task)}) if told.task else told
 
 
 def tell_onboarding(tx: Session, scope: Scope, seller: OrganisationRow, row: OnboardingRow) -> None:

@@ -1,0 +1,33 @@
+/** The accounts that an organisation has in clouds; nothing where it has none. */
+import { Box } from '@mui/material';
+import { useQuery } from '@tanstack/react-query';
+import { Section } from '../shared/Page';
+import { cloudAccountsOptions } from './clouds';
+
+const WORDS: Record<string, string> = {
+  wanted: 'is being made',
+  linked: 'linked: it was there before',
+};
+
+export function CloudAccounts({ organisation }: { organisation: string }) {
+  const accounts = useQuery(cloudAccountsOptions(organisation));
+  if (!accounts.data?.length) return null;
+  return (
+    <Section title="Accounts in clouds">
+      <Box
+        component="ul"
+        sx={{ m: 0, p: 0, listStyle: 'none', fontSize: '0.9rem', display: 'grid', gap: 0.5 }}
+      >
+        {accounts.data.map((each) => (
+          <li key={each.id}>
+            {each.cloud_name}: {each.name}
+            <Box component="span" sx={{ color: 'text.secondary' }}>
+              {each.external_id && ` · ${each.external_id}`}
+              {WORDS[each.state] && ` · ${WORDS[each.state] ?? ''}`}
+            </Box>
+          </li>
+        ))}
+      </Box>
+    </Section>
+  );
+}

@@ -1,0 +1,170 @@
+/** Clouds in which accounts of customers are made: registered, tried, shared with sellers below, retired. */
+import { Box, Button } from '@mui/material';
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useState } from 'react';
+import * as z from 'zod/mini';
+import { useSignedIn } from '../access/session';
+import { api, body } from '../shared/api';
+import { type Column, DataTable } from '../shared/DataTable';
+import { CheckInput, EntryDialog, Remark, TextInput, given, slug } from '../shared/form';
+import { Names } from '../shared/Names';
+import { Page } from '../shared/Page';
+import { Slug } from '../shared/Slug';
+import { Empty, Query } from '../shared/States';
+import { useToast } from '../shared/Toasts';
+import { type Cloud, cloudsOptions } from './clouds';
+
+export default function CloudsPage() {
+  const { home, mayAt } = useSignedIn();
+  const clouds = useQuery(cloudsOptions(home.organisation));
+  const [editing, setEditing] = useState<Cloud | 'new' | null>(null);
+  const manages = mayAt('manage organisations', home.organisation);
+  const add = manages && (
+    <Button variant="contained" size="medium" onClick={() => setEditing('new')}>
+      Register a cloud
+    </Button>
+  );
+  const columns: Column<Cloud>[] = [
+    { key: 'name', title: 'Cloud', cell: (row) => row.name },
+    { key: 'slug', title: 'Slug', cell: (row) => <Slug>{row.slug}</Slug> },
+    { key: 'place', title: 'Place', cell: (row) => row.place ?? '' },
+    { key: 'endpoint', title: 'Address', cell: (row) => row.endpoint ?? 'your seller’s' },
+    {
+      key: 'shared',
+      title: 'Used by',
+      cell: (row) => (row.shared ? 'you and sellers below' : home.name),
+    },
+    {
+      key: 'acts',
+      title: '',
+      cell: (row) => row.endpoint !== null && <Acts cloud={row} onChange={() => setEditing(row)} />,
+    },
+  ];
+  return (
+    <Page
+      title="Clouds"
+      lead={`Where ${home.name} has accounts of new customers made, or links those that are there.`}
+      action={clouds.data?.length ? add : undefined}
+    >
+      <Query query={clouds}>
+        {(found) =>
+          found.length ? (
+            <DataTable name="clouds" label="Clouds" rows={found} rowKey={(row) => row.id} columns={columns} />
+          ) : (
+            <Empty title="No cloud yet">
+              <p>
+                With one, a new customer has its account there by itself, before its people are invited and
+                its tiers begin.
+              </p>
+              {add}
+            </Empty>
+          )
+        }
+      </Query>
+      {editing && (
+        <CloudDialog
+          organisation={home.organisation}
+          cloud={editing === 'new' ? null : editing}
+          onClose={() => setEditing(null)}
+        />
+      )}
+    </Page>
+  );
+}
+
+function Acts({ cloud, onChange }: { cloud: Cloud; onChange: () => void }) {
+  const queries = useQueryClient();
+  const say = useToast();
+  const path = { params: { path: { cloud: cloud.id } } };
+  const trying = useMutation({
+    mutationFn: async () => body(await api.POST('/api/v1/clouds/{cloud}/try', path)),
+    onSuccess: ({ reached, said }) =>
+      say(reached ? `${cloud.name} is reached: ${said}.` : `${cloud.name} is not reached: ${said}.`),
+    onError: (problem) => say(problem.message),
+  });
+  const retire = useMutation({
+    mutationFn: () => api.DELETE('/api/v1/clouds/{cloud}', path),
+    onSuccess: async () => {
+      await queries.invalidateQueries({ queryKey: ['clouds'] });
+      say(`No new accounts are made in ${cloud.name}; those in it stay.`);
+    },
+    onError: (problem) => say(problem.message),
+  });
+  return (
+    <Box sx={{ display: 'flex', gap: 0.5, justifyContent: 'flex-end' }}>
+      <Button aria-label={`Try ${cloud.name}`} loading={trying.isPending} onClick={() => trying.mutate()}>
+        Try
+      </Button>
+      <Button aria-label={`Change ${cloud.name}`} onClick={onChange}>
+        Change
+      </Button>
+      <Button aria-label={`Retire ${cloud.name}`} loading={retire.isPending} onClick={() => retire.mutate()}>
+        Retire
+      </Button>
+    </Box>
+  );
+}
+
+const schema = z.object({
+  name: given('What people call it'),
+  slug,
+  place: z.string(),
+  endpoint: given('Where it is reached'),
+  secret: z.string(),
+  shared: z.boolean(),
+});
+
+function CloudDialog(props: { organisation: string; cloud: Cloud | null; onClose: () => void }) {
+  const { organisation, cloud, onClose } = props;
+  const queries = useQueryClient();
+  const save = async ({ slug: own, secret, place, ...rest }: z.infer<typeof schema>) => {
+    const shared = { ...rest, place: place.trim() || null };
+    if (cloud)
+      body(
+        await api.PATCH('/api/v1/clouds/{cloud}', {
+          params: { path: { cloud: cloud.id } },
+          body: { version: cloud.version, ...shared, ...(secret ? { secret } : {}) },
+        }),
+      );
+    else
+      body(
+        await api.POST('/api/v1/organisations/{organisation}/clouds', {
+          params: { path: { organisation } },
+          body: { slug: own, kind: 'account service', secret, ...shared },
+        }),
+      );
+    await queries.invalidateQueries({ queryKey: ['clouds'] });
+  };
+  return (
+    <EntryDialog
+      title={cloud ? `Change ${cloud.name}` : 'A cloud in which accounts are made'}
+      act={cloud ? 'Save' : 'Register it'}
+      schema={schema}
+      initial={{
+        name: cloud?.name ?? '',
+        slug: cloud?.slug ?? '',
+        place: cloud?.place ?? '',
+        endpoint: cloud?.endpoint ?? '',
+        secret: '',
+        shared: cloud?.shared ?? false,
+      }}
+      save={save}
+      onClose={onClose}
+    >
+      {cloud ? <TextInput name="name" label="Name" /> : <Names hint="In files" columns={3} />}
+      <TextInput name="place" label="Place" columns={2} optional />
+      <TextInput name="endpoint" label="Address" columns={4} hint="Your operator lists what may be called" />
+      <TextInput
+        name="secret"
+        label="Token"
+        type="password"
+        optional={cloud !== null}
+        hint={cloud ? 'Empty: it stays' : 'Kept sealed, and never shown again'}
+      />
+      <CheckInput name="shared" label="Sellers below may have accounts made there too" />
+      <Remark>
+        Nothing is asked of it until you try it, or a customer comes on board with an account there.
+      </Remark>
+    </EntryDialog>
+  );
+}
