@@ -34,7 +34,7 @@ def main() -> int:
         service = Service(Path(folder), PORT)
         try:
             service.start()
-            history = History(service.url, Calendar(AS_OF, CLOSED_MONTHS["standard"]), print)
+            history = History(service.url, Calendar(AS_OF, CLOSED_MONTHS["standard"]), print, service.cloud.url)
             history.make((service.data / "set-up-code").read_text().strip())
             history.bill(history.calendar.closed[-1], issue=False)
             with sync_playwright() as playwright:
@@ -82,7 +82,6 @@ def pages(browser: Browser, url: str, history: History) -> None:
     page.get_by_role("alert").wait_for()
     shoot(page, "", "grant-refused")
     shoot(page, f"{url}/organisations", "organisations")
-    shoot(page, f"{url}/organisations/oxbow", "organisation")
     shoot(page, f"{url}/plans", "plans")
     draft(page, url, history)
     page.goto(f"{url}/estimate?for=kestrel-row&plan=open-range&tier=moor")
@@ -111,6 +110,7 @@ def pages(browser: Browser, url: str, history: History) -> None:
     shoot(page, "", "invoice-explained")
     reseller = signed_in(browser, url, "edda@oxbow.example")
     shoot(reseller, f"{url}/margins", "margins")
+    new_customer(reseller, url)
     dark = signed_in(browser, url, "ruben@bluefern.example", "dark")
     shoot(dark, f"{url}/", "reseller-dark")
     tenant = signed_in(browser, url, "lotte@gannet.example")
@@ -121,6 +121,18 @@ def pages(browser: Browser, url: str, history: History) -> None:
     subprocess.run(["pdftoppm", "-png", "-r", "80", "-f", "1", "-singlefile", pdf, TARGET / "invoice-pdf"], check=True)
     pdf.unlink()
     print("invoice-pdf.png")
+
+
+def new_customer(page: Page, url: str) -> None:
+    """A customer that is written, beside what will happen."""
+    page.goto(f"{url}/onboardings/new?organisation=oxbow")
+    page.get_by_label("Name").fill("Petrel Charts")
+    page.get_by_label("Plan and tier").click()
+    page.get_by_role("option", name="Oxbow Machines Team").click()
+    page.get_by_label("E-mail address").fill("ada@petrel.example")
+    page.get_by_text("ada@petrel.example is invited").wait_for()
+    page.evaluate("scrollTo(0, 0)")
+    shoot(page, "", "new-customer")
 
 
 def draft(page: Page, url: str, history: History) -> None:

@@ -18,6 +18,7 @@ from gradumen.run.accounts import administrator
 from gradumen.wire.access.sessions import SessionBody
 from gradumen.wire.clock import ClockBody
 from gradumen.wire.rating.estimates import EstimateBody
+from gradumen.wire.subscriptions.onboardings import OnboardingsBody
 
 CALLS = 60
 USER = "finn@tarnwick.example"
@@ -27,6 +28,13 @@ ESTIMATE = {
     "tier": "moor",
     "months": 12,
     "expected": [{"meter": "compute/vcpu", "quantity": "2920", "unit": "vCPU-hour", "attributes": {"size": "small"}}],
+}
+
+CUSTOMER = {
+    "check": True,
+    "customers": [
+        {"slug": "gull", "name": "Gull", "subscriptions": [{"plan": "open-range", "tier": "moor"}]},
+    ],
 }
 
 
@@ -44,6 +52,9 @@ def run(rows: int) -> dict[str, Any]:
             "detail": lambda: connection.send("GET", "organisations/wide-00042"),
             "quotas": lambda: connection.send("GET", "organisations/wide-00042/quotas"),
             "matrix": lambda: connection.send("GET", "organisations/tarnwick/quota-matrix", params={"limit": 50}),
+            "onboarding_check": lambda: connection.post(
+                "organisations/tarnwick/onboardings", OnboardingsBody, CUSTOMER
+            ),
             "estimate": lambda: connection.post("estimates", EstimateBody, ESTIMATE),
         }
         floor = _times(lambda: connection.get("clock", ClockBody))

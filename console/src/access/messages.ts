@@ -81,5 +81,6 @@ export const KIND_WORDS: Record<Kind, string> = {
   'onboarding-answered': 'Answer on a customer',
   'quota-asked': 'Other limit asked for',
   'quota-answered': 'Answer on a limit',
+  'ends-soon': 'What ends soon',
   invoice: 'Document',
 };

@@ -28,11 +28,11 @@ export default function CloudsPage() {
     { key: 'name', title: 'Cloud', cell: (row) => row.name },
     { key: 'slug', title: 'Slug', cell: (row) => <Slug>{row.slug}</Slug> },
     { key: 'place', title: 'Place', cell: (row) => row.place ?? '' },
-    { key: 'endpoint', title: 'Address', cell: (row) => row.endpoint ?? 'your seller’s' },
+    { key: 'endpoint', title: 'Address', cell: (row) => row.endpoint ?? `${row.owner_name}’s` },
     {
       key: 'shared',
       title: 'Used by',
-      cell: (row) => (row.shared ? 'you and sellers below' : home.name),
+      cell: (row) => (row.shared ? 'you and sellers that buy from you' : home.name),
     },
     {
       key: 'acts',
@@ -161,7 +161,7 @@ function CloudDialog(props: { organisation: string; cloud: Cloud | null; onClose
         optional={cloud !== null}
         hint={cloud ? 'Empty: it stays' : 'Kept sealed, and never shown again'}
       />
-      <CheckInput name="shared" label="Sellers below may have accounts made there too" />
+      <CheckInput name="shared" label="Sellers that buy from you may have accounts made there too" />
       <Remark>
         Nothing is asked of it until you try it, or a customer comes on board with an account there.
       </Remark>

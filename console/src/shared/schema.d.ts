@@ -853,7 +853,7 @@ export interface paths {
         };
         /**
          * List Clouds
-         * @description The clouds that an organisation may have accounts made in: its own, and those shared by the ones above it.
+         * @description The clouds that an organisation may have accounts made in: its own, and those that its seller shares.
          */
         get: operations["list_clouds"];
         put?: never;
@@ -3136,7 +3136,7 @@ export interface components {
          * CloudCreate
          * @description A cloud in which accounts are made for customers.
          *
-         *     ``secret`` is kept sealed and never told again. With ``shared`` sellers below may have accounts made there too.
+         *     ``secret`` is kept sealed and never told again. With ``shared`` sellers that buy from it may use it too.
          */
         CloudCreate: {
             /** Endpoint */
@@ -4133,7 +4133,7 @@ export interface components {
          * @description What a message is about.
          * @enum {string}
          */
-        Kind: "invitation" | "password-reset" | "password-changed" | "second-factor" | "order-waits" | "order-done" | "order-refused" | "onboarding-waits" | "onboarding-answered" | "quota-asked" | "quota-answered" | "invoice";
+        Kind: "invitation" | "password-reset" | "password-changed" | "second-factor" | "order-waits" | "order-done" | "order-refused" | "onboarding-waits" | "onboarding-answered" | "quota-asked" | "quota-answered" | "ends-soon" | "invoice";
         /**
          * LeavesBody
          * @description What a limit leaves of what its seller has itself.

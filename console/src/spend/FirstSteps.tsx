@@ -49,7 +49,7 @@ export default function FirstSteps({ organisation }: { organisation: string }) {
       title: 'A customer',
       says: 'Who buys: a tenant that uses services, or a reseller that sells on.',
       done: first !== '',
-      act: <To to="/organisations">Add a customer</To>,
+      act: <To to="/onboardings/new">Add a customer</To>,
     },
     {
       title: 'Its project and its subscription',

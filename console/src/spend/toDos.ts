@@ -36,6 +36,8 @@ export function wayOf(todo: ToDo, organisation: string): { act: string; to: stri
       return { act: 'Look', to: `/organisations/${todo.subject}/quotas` };
     case 'onboarding':
       return { act: 'Decide', to: `/onboardings/${todo.subject}` };
+    case 'ending':
+      return { act: 'Look', to: todo.subject };
     case 'order':
       return { act: 'Look', to: `/organisations/${todo.subject}/subscriptions` };
     case 'messages':

@@ -95,7 +95,11 @@ export function OnboardingEditor(props: {
   );
   const ready = Boolean(wanted.name && wanted.slug);
   const acts = useActs(seller, draft, () => wantedOf(form.getValues(), before, plans, today));
-  const making = acts.submit.isPending || acts.submit.isSuccess;
+  const [making, setMaking] = useState(false);
+  const make = () => {
+    setMaking(true);
+    acts.submit.mutate(undefined, { onError: () => setMaking(false) });
+  };
   // Once it is being made, looking whether it could be would be refused.
   const check = useQuery({ ...checkOptions(seller.slug, wanted), enabled: ready && !making });
   useRefusalAtItsField(check.error ?? acts.submit.error, (name, message) => form.setError(name, { message }));
@@ -107,7 +111,7 @@ export function OnboardingEditor(props: {
       <Box
         component="form"
         noValidate
-        onSubmit={(event) => void form.handleSubmit(() => acts.submit.mutate())(event)}
+        onSubmit={(event) => void form.handleSubmit(make)(event)}
         sx={{
           display: 'grid',
           gridTemplateColumns: { xs: '1fr', md: 'minmax(0, 1fr) 360px' },

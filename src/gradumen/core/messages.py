@@ -5,29 +5,29 @@ A text has placeholders in braces and nothing else that could be carried out; wh
 
 import re
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from datetime import UTC, date, datetime, timedelta
 from enum import StrEnum
 from html import escape
 
 from gradumen.core.errors import Invalid
+from gradumen.core.message_forms import FORMS, LINK, Form, Kind, Text
 
-
-class Kind(StrEnum):
-    """What a message is about."""
-
-    INVITATION = "invitation"
-    PASSWORD_RESET = "password-reset"
-    PASSWORD_CHANGED = "password-changed"
-    SECOND_FACTOR = "second-factor"
-    ORDER_WAITS = "order-waits"
-    ORDER_DONE = "order-done"
-    ORDER_REFUSED = "order-refused"
-    ONBOARDING_WAITS = "onboarding-waits"
-    ONBOARDING_ANSWERED = "onboarding-answered"
-    QUOTA_ASKED = "quota-asked"
-    QUOTA_ANSWERED = "quota-answered"
-    INVOICE = "invoice"
+__all__ = [
+    "FORMS",
+    "LINK",
+    "Form",
+    "Kind",
+    "Mail",
+    "State",
+    "Text",
+    "check_text",
+    "day_words",
+    "moment_words",
+    "month_words",
+    "pause_after",
+    "render",
+]
 
 
 class State(StrEnum):
@@ -39,8 +39,6 @@ class State(StrEnum):
     """It is not tried again by itself; its problem says why."""
 
 
-LINK = "link"
-"""The placeholder of the way to the page that a message is about."""
 LONGEST_SUBJECT, LONGEST_BODY = 200, 4000
 _MONTHS = (
     *("January", "February", "March", "April", "May", "June"),
@@ -59,219 +57,6 @@ def pause_after(attempt: int) -> timedelta | None:
     (datetime.timedelta(seconds=60), None)
     """
     return _PAUSES[attempt - 1] if attempt <= len(_PAUSES) else None
-
-
-@dataclass(frozen=True, slots=True)
-class Text:
-    """Subject and body with placeholders; a line apart begins a new paragraph."""
-
-    subject: str
-    body: str
-
-
-@dataclass(frozen=True, slots=True)
-class Form:
-    """A kind of message: when it is sent, what its link says, the text it begins with, and an example of its facts."""
-
-    when: str
-    act: str
-    text: Text
-    example: Mapping[str, str] = field(default_factory=dict)
-
-    @property
-    def placeholders(self) -> tuple[str, ...]:
-        """What may stand in braces."""
-        return tuple(self.example)
-
-
-_PERSON = {"name": "Ines Quay"}
-_LINK = {LINK: "https://clouds.example/…"}
-FORMS: dict[Kind, Form] = {
-    Kind.INVITATION: Form(
-        "somebody is invited",
-        "Accept the invitation",
-        Text(
-            "You are invited to {organisation}",
-            "{inviter} invites you to work in {organisation} as {role}.\n\n{link}\n\n"
-            "The link works once, until {until}. If you expect no invitation, do nothing.",
-        ),
-        {
-            "organisation": "Saltmarsh Ferries",
-            "inviter": "Oxbow Managed IT",
-            "role": "administrator",
-            "until": "2 October 2026",
-            **_LINK,
-        },
-    ),
-    Kind.PASSWORD_RESET: Form(
-        "somebody asks for a new password, or an administrator makes a link for it",
-        "Set a new password",
-        Text(
-            "A new password for {organisation}",
-            "Hello {name},\n\nhere you set a new password.\n\n{link}\n\n"
-            "The link works once, until {until}. If you did not ask for it, do nothing: your password stays.",
-        ),
-        {**_PERSON, "organisation": "Saltmarsh Ferries", "until": "25 September 2026, 14:30 UTC", **_LINK},
-    ),
-    Kind.PASSWORD_CHANGED: Form(
-        "a password was changed",
-        "Look at your sign-ins",
-        Text(
-            "Your password was changed",
-            "Hello {name},\n\nyour password was changed on {at}. If it was not you, tell an administrator of "
-            "{organisation} at once.\n\n{link}",
-        ),
-        {**_PERSON, "organisation": "Saltmarsh Ferries", "at": "25 September 2026, 14:30 UTC", **_LINK},
-    ),
-    Kind.SECOND_FACTOR: Form(
-        "a second factor was set up or taken away",
-        "Look at your account",
-        Text(
-            "Your second factor was {change}",
-            "Hello {name},\n\nyour second factor was {change} on {at}. If it was not you, tell an administrator of "
-            "{organisation} at once.\n\n{link}",
-        ),
-        {
-            **_PERSON,
-            "organisation": "Saltmarsh Ferries",
-            "change": "set up",
-            "at": "25 September 2026, 14:30 UTC",
-            **_LINK,
-        },
-    ),
-    Kind.ORDER_WAITS: Form(
-        "an order waits for approval",
-        "Look at the order",
-        Text(
-            "{customer} orders: {what}",
-            "Hello {name},\n\n{customer} orders: {what}. {adds} It waits for approval.\n\n{link}",
-        ),
-        {
-            **_PERSON,
-            "customer": "Saltmarsh Ferries",
-            "what": "Open Range, tier Moor, from 1 October 2026",
-            "adds": "It adds 79.00 GBP a month.",
-            **_LINK,
-        },
-    ),
-    Kind.ORDER_DONE: Form(
-        "an order was carried out",
-        "Look at the subscription",
-        Text(
-            "Ordered: {what}",
-            "Hello {name},\n\n{customer} has what was ordered: {what}. {adds}\n\n{reason}\n\n{link}",
-        ),
-        {
-            **_PERSON,
-            "customer": "Saltmarsh Ferries",
-            "what": "Open Range, tier Moor, from 1 October 2026",
-            "adds": "It adds 79.00 GBP a month.",
-            "reason": "",
-            **_LINK,
-        },
-    ),
-    Kind.ORDER_REFUSED: Form(
-        "an order was refused",
-        "Look at the order",
-        Text(
-            "Not approved: {what}",
-            "Hello {name},\n\nthe order of {customer} was not approved: {what}.\n\n{reason}\n\n{link}",
-        ),
-        {
-            **_PERSON,
-            "customer": "Saltmarsh Ferries",
-            "what": "Open Range, tier Moor, from 1 October 2026",
-            "reason": "Please ask again in October.",
-            **_LINK,
-        },
-    ),
-    Kind.ONBOARDING_WAITS: Form(
-        "a new customer waits for approval",
-        "Look at what would happen",
-        Text(
-            "{customer} waits to come on board",
-            "Hello {name},\n\n{asked_by} asks to bring {customer} on board. {comes_to} It waits for approval."
-            "\n\n{link}",
-        ),
-        {
-            **_PERSON,
-            "customer": "Saltmarsh Ferries",
-            "seller": "Oxbow Managed IT",
-            "asked_by": "Edda Lund",
-            "comes_to": "It comes to 79.00 GBP a month.",
-            **_LINK,
-        },
-    ),
-    Kind.ONBOARDING_ANSWERED: Form(
-        "a new customer was approved, refused, or asked back about",
-        "Look at it",
-        Text(
-            "{customer}: {outcome}",
-            "Hello {name},\n\nbringing {customer} on board was {outcome}. {comes_to}\n\n{reason}\n\n{link}",
-        ),
-        {
-            **_PERSON,
-            "customer": "Saltmarsh Ferries",
-            "seller": "Oxbow Managed IT",
-            "asked_by": "Edda Lund",
-            "comes_to": "It comes to 79.00 GBP a month.",
-            "outcome": "asked back",
-            "reason": "Which cost centre pays for it?",
-            **_LINK,
-        },
-    ),
-    Kind.QUOTA_ASKED: Form(
-        "a customer asks for another limit",
-        "Look at the request",
-        Text(
-            "{customer} asks for {limit}",
-            "Hello {name},\n\n{customer} asks for a limit of {limit} ({measure}).\n\n{reason}\n\n{link}",
-        ),
-        {
-            **_PERSON,
-            "customer": "Saltmarsh Ferries",
-            "measure": "processors",
-            "limit": "64 vCPU",
-            "reason": "The summer timetable.",
-            **_LINK,
-        },
-    ),
-    Kind.QUOTA_ANSWERED: Form(
-        "a request for another limit was answered",
-        "Look at the limits",
-        Text(
-            "{limit} asked for: {outcome}",
-            "Hello {name},\n\nthe request of {customer} for a limit of {limit} ({measure}) was {outcome}.\n\n{reason}"
-            "\n\n{link}",
-        ),
-        {
-            **_PERSON,
-            "customer": "Saltmarsh Ferries",
-            "measure": "processors",
-            "limit": "64 vCPU",
-            "outcome": "granted in part: 48 vCPU",
-            "reason": "More when the new hosts are in.",
-            **_LINK,
-        },
-    ),
-    Kind.INVOICE: Form(
-        "an invoice or a credit note was issued",
-        "Look at the document",
-        Text(
-            "{document} {number} of {seller}",
-            "Hello,\n\nhere is {document} {number} of {seller} for {customer}: {total}, {period}.\n\n{link}",
-        ),
-        {
-            "document": "Invoice",
-            "number": "OX-2026-000017",
-            "seller": "Oxbow Managed IT",
-            "customer": "Saltmarsh Ferries",
-            "total": "1 204.50 GBP",
-            "period": "September 2026",
-            **_LINK,
-        },
-    ),
-}
 
 
 def day_words(day: date) -> str:

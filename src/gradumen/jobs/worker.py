@@ -18,6 +18,7 @@ from gradumen.usecases import idempotency, tasks
 from gradumen.usecases.metering.stale_usage import refresh_usage
 from gradumen.usecases.rating import current_charges
 from gradumen.usecases.rating.what_ifs import forget_what_ifs
+from gradumen.usecases.subscriptions.endings import tell_endings
 from gradumen.usecases.waiting import look
 
 log = logging.getLogger("gradumen.worker")
@@ -80,10 +81,9 @@ class Worker:
             busy = False
             try:
                 if now() - scheduled >= SCHEDULED_EVERY:
-                    tasks.schedule_day(self.uow, at=now())
-                    idempotency.forget_keys(self.uow, at=now())
-                    forget_what_ifs(self.uow, at=now())
+                    # First, so that what fails keeps nothing else waiting until it is tried again.
                     scheduled = now()
+                    self.do_chores()
                 waiting, newest = look(self.uow, at=now())
                 if newest != opened:
                     current_charges.open_periods(self.uow, at=now())
@@ -97,6 +97,13 @@ class Worker:
                 log.exception("a step failed; trying again")
             if not busy:
                 self._stop.wait(self.idle_seconds)
+
+    def do_chores(self) -> None:
+        """What is done now and then: the day's tasks are put on the list, what is old goes, what ends soon is told."""
+        tasks.schedule_day(self.uow, at=now())
+        idempotency.forget_keys(self.uow, at=now())
+        forget_what_ifs(self.uow, at=now())
+        tell_endings(self.uow, at=now())
 
     def make_usage(self) -> float:
         """Make the usage again that readings changed; gives for how many seconds that rests now."""

@@ -2,7 +2,7 @@
 
 from datetime import UTC, datetime
 from decimal import Decimal
-from typing import Any
+from typing import Any, ClassVar
 
 from sqlalchemy import DECIMAL, ColumnElement, Dialect, MetaData, String, TypeDecorator, false
 from sqlalchemy.dialects.mysql import DATETIME
@@ -24,6 +24,8 @@ class Base(DeclarativeBase):
             "pk": "pk_%(table_name)s",
         }
     )
+    revises: ClassVar[str | None] = None
+    """Of which kind of what each process keeps (`gradumen.store.revisions`) the rows are, where they are of one."""
 
 
 class Unfit(Invalid, DontWrapMixin):

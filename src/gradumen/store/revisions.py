@@ -10,7 +10,7 @@ from threading import Lock
 from typing import Any, TypeVar
 from uuid import UUID, uuid4
 
-from sqlalchemy import select
+from sqlalchemy import event, select
 from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.orm import Mapped, Session, mapped_column
 
@@ -19,6 +19,7 @@ from gradumen.store.columns import Base, ascii_text
 TREE, CATALOGUE = "tree", "catalogue"
 T = TypeVar("T")
 MOST = 3
+_READ = "read while changing"
 _kept: dict[str, OrderedDict[UUID, Any]] = {}
 _lock = Lock()
 
@@ -37,12 +38,33 @@ def revise(tx: Session, kind: str) -> None:
     token = uuid4()
     tx.execute(insert(RevisionRow).values(kind=kind, token=token).on_duplicate_key_update(token=token))
     tx.info[kind] = "changed"
+    tx.info.pop(_READ, None)
+
+
+@event.listens_for(Session, "after_soft_rollback")
+def _taken_back(tx: Session, *_: object) -> None:
+    """What a transaction read of what it changes itself is old once some of it is taken back."""
+    tx.info.pop(_READ, None)
+
+
+@event.listens_for(Session, "after_flush")
+def _written(tx: Session, *_: object) -> None:
+    """It is old with what it writes: of the tree, with rows that are of it, of all else with any."""
+    known = tx.info.get(_READ)
+    if known and (TREE not in known or any(row.revises == TREE for row in (*tx.new, *tx.dirty, *tx.deleted))):
+        tx.info.pop(_READ)
+    elif known:
+        tx.info[_READ] = {TREE: known[TREE]}
 
 
 def kept(tx: Session, kind: str, read: Callable[[], T]) -> T:
     """What was read under the present token of a kind; read anew where there is none, or where it is being changed."""
     if kind in tx.info:
-        return read()
+        known: dict[str, Any] = tx.info.setdefault(_READ, {})
+        if kind not in known:
+            known[kind] = read()
+        changed: T = known[kind]
+        return changed
     token = tx.scalar(select(RevisionRow.token).where(RevisionRow.kind == kind))
     if token is None:
         return read()

@@ -283,7 +283,8 @@ def test_a_cloud_is_registered_tried_and_kept_apart(world: World, cloud_server: 
     assert (changed.version, changed.place, changed.shared) == (2, "Fellside", True)
     assert mara.clouds.try_it(made.id).model_dump() == {"reached": False, "said": "it does not take the token"}
     [shown] = edda.clouds.list("oxbow")
-    assert (shown.name, shown.endpoint, shown.owner) == ("North Fell", None, "")
+    assert (shown.name, shown.endpoint, shown.owner) == ("North Fell", None, "tarnwick")
+    assert world.user("ines").clouds.list("saltmarsh") == []
     assert "wrong" not in str(mara.audit_entries.list("tarnwick"))
     for act in (
         lambda: edda.clouds.try_it(made.id),

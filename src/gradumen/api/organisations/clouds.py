@@ -26,7 +26,7 @@ DoorHere = Annotated[Door, Depends(_door)]
 
 @router.get("/organisations/{organisation}/clouds")
 def list_clouds(organisation: str, uow: Uow, caller: CallerHere) -> Page[CloudBody]:
-    """The clouds that an organisation may have accounts made in: its own, and those shared by the ones above it."""
+    """The clouds that an organisation may have accounts made in: its own, and those that its seller shares."""
     return Page(items=clouds.list_clouds(uow, caller, organisation=organisation))
 
 

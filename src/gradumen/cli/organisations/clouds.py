@@ -26,7 +26,9 @@ def register(nouns: Any) -> None:
     for verb in (add, change):
         verb.add_argument("--name")
         verb.add_argument("--place", help="where it is, for people")
-        verb.add_argument("--shared", action=argparse.BooleanOptionalAction, help="sellers below may use it too")
+        verb.add_argument(
+            "--shared", action=argparse.BooleanOptionalAction, help="sellers that buy from you may use it too"
+        )
     trying = verbs.add("try", run_try, "look whether it is reached, and what is missing")
     retire = verbs.add("retire", run_retire, "make no new accounts in it any more; safe to repeat")
     for verb in (change, trying, retire):

@@ -12,7 +12,7 @@ from gradumen.store.columns import Base, Moment, ascii_text
 
 
 class CloudRow(Base):
-    """A cloud that an organisation registered; with ``shared`` those below it may have accounts made there too."""
+    """A cloud that an organisation registered; with ``shared`` sellers that buy from it may use it too."""
 
     __tablename__ = "clouds"
     __table_args__ = (UniqueConstraint("organisation_id", "slug"),)

@@ -34,6 +34,7 @@ class ParentEdgeRow(Base):
     """From ``starts_at`` to ``ends_at`` (or for ever) ``parent_id`` sells to ``child_id``."""
 
     __tablename__ = "parent_edges"
+    revises = TREE
     __table_args__ = (Index("ix_parent_edges_parent_id", "parent_id", "child_id"),)
 
     child_id: Mapped[UUID] = mapped_column(ForeignKey("organisations.id", ondelete="RESTRICT"), primary_key=True)
@@ -46,6 +47,7 @@ class StateRow(Base):
     """From ``starts_at`` on an organisation is in a state; before the first it is active."""
 
     __tablename__ = "organisation_states"
+    revises = TREE
 
     organisation_id: Mapped[UUID] = mapped_column(ForeignKey("organisations.id", ondelete="RESTRICT"), primary_key=True)
     starts_at: Mapped[datetime] = mapped_column(Moment, primary_key=True)
@@ -120,6 +122,7 @@ class SignInPolicyRow(Base):
     """What an organisation demands of who signs in: a second factor of its members, or of all below as well."""
 
     __tablename__ = "sign_in_policies"
+    revises = TREE
 
     organisation_id: Mapped[UUID] = mapped_column(ForeignKey("organisations.id", ondelete="RESTRICT"), primary_key=True)
     second_factor: Mapped[str] = mapped_column(ascii_text(16))

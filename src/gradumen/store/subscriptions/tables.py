@@ -186,6 +186,18 @@ class OnboardingRow(Base):
     """What is done step by step where the customer has accounts in clouds, or taken back."""
 
 
+class EndingToldRow(Base):
+    """Its people were told so many days before that something ends on a day: a subscription, or a state."""
+
+    __tablename__ = "endings_told"
+
+    subject_id: Mapped[UUID] = mapped_column(primary_key=True)
+    kind: Mapped[str] = mapped_column(ascii_text(16), primary_key=True)
+    day: Mapped[date] = mapped_column(primary_key=True)
+    days_before: Mapped[int] = mapped_column(primary_key=True, autoincrement=False)
+    told_at: Mapped[datetime] = mapped_column(Moment)
+
+
 class OnboardingPolicyRow(Base):
     """Up to how much is brought on board in a month without approval: fees in a currency, or a measure's limits."""
 

@@ -1,4 +1,4 @@
-"""Clouds in which accounts are made: registered by an organisation, used by it and, where shared, by those below."""
+"""Clouds in which accounts are made: registered by a seller, used by it and, where shared, by those it sells to."""
 
 from collections.abc import Mapping
 from dataclasses import dataclass
@@ -33,7 +33,7 @@ class Reaching:
 
 @use_case
 def list_clouds(tx: Session, caller: Caller, *, organisation: str) -> list[CloudBody]:
-    """The clouds that an organisation may have accounts made in: its own, and those shared by the ones above it.
+    """The clouds that an organisation may have accounts made in: its own, and those that its seller shares with it.
 
     Raises:
         Forbidden: the caller is no member of it.
@@ -41,13 +41,18 @@ def list_clouds(tx: Session, caller: Caller, *, organisation: str) -> list[Cloud
     scope = load_scope(tx, caller)
     owner = get_organisation(tx, scope, organisation)
     scope.require_member(Right.READ, owner)
-    return _views(tx, scope, clouds_for(tx, scope, owner.id))
+    return _views(tx, scope, clouds_for(tx, scope, owner))
 
 
-def clouds_for(tx: Session, scope: Scope, organisation: UUID) -> list[CloudRow]:
-    """The rows of those, by slug."""
-    rows = store.clouds_of(tx, scope.tree.chain(organisation))
-    return [row for row in rows if row.shared or row.organisation_id == organisation]
+def clouds_for(tx: Session, scope: Scope, owner: OrganisationRow) -> list[CloudRow]:
+    """The rows of those, by slug; a tenant has nobody for whom it would make any.
+
+    What is further up is not named: a seller's customers know that seller, and not who is behind it.
+    """
+    if owner.type == "tenant":
+        return []
+    rows = store.clouds_of(tx, scope.tree.chain(owner.id)[:2])
+    return [row for row in rows if row.shared or row.organisation_id == owner.id]
 
 
 def _views(tx: Session, scope: Scope, rows: list[CloudRow]) -> list[CloudBody]:
@@ -55,15 +60,13 @@ def _views(tx: Session, scope: Scope, rows: list[CloudRow]) -> list[CloudBody]:
     found = []
     for row in rows:
         own = scope.is_member(row.organisation_id, MANAGES)
-        # Who is above one's seller is not named: what it shares is one's seller's to offer.
-        seen = row.organisation_id in scope.seen
         found.append(
             CloudBody(
                 id=row.id,
                 slug=row.slug,
                 name=row.name,
-                owner=owners[row.organisation_id].slug if seen else "",
-                owner_name=owners[row.organisation_id].name if seen else "",
+                owner=owners[row.organisation_id].slug,
+                owner_name=owners[row.organisation_id].name,
                 place=row.place,
                 kind=CloudKind(row.kind),
                 endpoint=row.endpoint if own else None,

@@ -12,6 +12,7 @@ from gradumen.core.subscriptions.orders import OrderState
 from gradumen.core.tasks import State
 from gradumen.store.billing.invoices import Wanted, sums_of_invoices
 from gradumen.store.messages import count_failed
+from gradumen.store.organisations.organisations import organisations_by_id
 from gradumen.store.organisations.tables import OrganisationRow, zone_name
 from gradumen.store.spend import to_dos as store
 from gradumen.store.tasks import page_of_tasks
@@ -22,6 +23,7 @@ from gradumen.usecases.catalogue.published import load_published
 from gradumen.usecases.quotas.quota_requests import requests_answered, requests_to_answer
 from gradumen.usecases.quotas.quotas import quotas_held
 from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
+from gradumen.usecases.subscriptions.endings import Words, endings_of, path_of
 from gradumen.usecases.subscriptions.onboardings import to_approve
 from gradumen.usecases.subscriptions.orders import orders_among, orders_answered, orders_to_approve
 from gradumen.wire.spend.to_dos import ToDoBody, Weight
@@ -53,7 +55,7 @@ def list_to_dos(tx: Session, caller: Caller, *, organisation: str) -> list[ToDoB
     found = [*_work(tx, owner, provider=owner.type == "provider"), *_quotas(tx, scope, owner)]
     found += [*_asked(tx, scope, owner), *_mail(tx, scope, owner)]
     if owner.id in scope.members_money():
-        found += [*_ordered(tx, scope, owner), *_on_board(tx, scope, owner)]
+        found += [*_ordered(tx, scope, owner), *_on_board(tx, scope, owner), *_ending(tx, scope, owner)]
     if owner.type != "tenant":
         found += _feeds(tx, scope, owner)
     if owner.id in scope.members_money():
@@ -248,6 +250,24 @@ def _on_board(tx: Session, scope: Scope, owner: OrganisationRow) -> Iterator[ToD
             title=f"{each.asked_by} asks to bring {each.wanted.name} on board" + (f": {fees} a month" if fees else ""),
             detail=f"it waits for you: {each.waits_because}",
             since=each.asked_at,
+        )
+
+
+def _ending(tx: Session, scope: Scope, owner: OrganisationRow) -> Iterator[ToDoBody]:
+    """What ends soon: of the organisation's own, and of those that it sells to."""
+    owners = [owner.id, *scope.tree.children(owner.id)]
+    coming = endings_of(tx, owners, scope.now.date())[:MOST]
+    words, rows = Words(tx, coming, load_published(tx)), organisations_by_id(tx, {each.organisation for each in coming})
+    for each in coming:
+        what, then = words.of(each, scope.tree.parents.get(each.organisation, each.organisation))
+        of = rows[each.organisation]
+        named = what if of.id == owner.id else f"{of.name}: {what}"
+        yield ToDoBody(
+            kind="ending",
+            weight=Weight.NOTE,
+            subject=path_of(each, of),
+            title=named[0].upper() + named[1:],
+            detail=then,
         )
 
 

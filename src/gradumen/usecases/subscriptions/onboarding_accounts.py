@@ -47,7 +47,7 @@ def want_accounts(
         Invalid: no cloud is called so, or its seller may not have accounts made there.
         Conflict: an account that is to be linked is somebody's already.
     """
-    usable = clouds_for(tx, scope, seller.id) if customer.cloud_accounts else []
+    usable = clouds_for(tx, scope, seller) if customer.cloud_accounts else []
     found = []
     for each in customer.cloud_accounts:
         cloud = _cloud(usable, each.cloud)

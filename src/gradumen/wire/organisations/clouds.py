@@ -10,7 +10,7 @@ from gradumen.wire.values import AsSet, Body, WholeNumber, YesOrNo
 class CloudCreate(Body):
     """A cloud in which accounts are made for customers.
 
-    ``secret`` is kept sealed and never told again. With ``shared`` sellers below may have accounts made there too.
+    ``secret`` is kept sealed and never told again. With ``shared`` sellers that buy from it may use it too.
     """
 
     slug: str

@@ -22,6 +22,10 @@ def of(table: str, column: str, target: str) -> sa.ForeignKeyConstraint:
 
 
 def upgrade() -> None:
+    # First the new one: a foreign key always needs one.
+    columns = ['giver_id', 'measure', 'is_set', 'limit_value']
+    op.create_index('ix_quotas_giver_id_measure_is_set_limit_value', 'quotas', columns)
+    op.drop_index('ix_quotas_giver_id_measure', 'quotas')
     op.create_table('clouds',
     sa.Column('id', sa.Uuid(), nullable=False),
     sa.Column('organisation_id', sa.Uuid(), nullable=False),
@@ -83,6 +87,14 @@ def upgrade() -> None:
     sa.PrimaryKeyConstraint('id', name=op.f('pk_onboardings'))
     )
     op.create_index('ix_onboardings_seller_id_changed_at', 'onboardings', ['seller_id', 'changed_at'])
+    op.create_table('endings_told',
+    sa.Column('subject_id', sa.Uuid(), nullable=False),
+    sa.Column('kind', ascii_text(16), nullable=False),
+    sa.Column('day', sa.Date(), nullable=False),
+    sa.Column('days_before', sa.Integer(), nullable=False),
+    sa.Column('told_at', MOMENT, nullable=False),
+    sa.PrimaryKeyConstraint('subject_id', 'kind', 'day', 'days_before', name=op.f('pk_endings_told'))
+    )
     op.create_table('onboarding_policies',
     sa.Column('organisation_id', sa.Uuid(), nullable=False),
     sa.Column('subject', ascii_text(32), nullable=False),
