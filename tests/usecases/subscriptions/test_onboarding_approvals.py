@@ -224,6 +224,25 @@ def test_only_members_of_the_seller_see_them(world: World) -> None:
             world.user(user).onboardings.draft("oxbow", GULL)
 
 
+def test_who_acts_from_above_is_bounded_too_and_not_named_below(world: World) -> None:
+    """The supplier makes structure for a reseller's customers; what the reseller bounds waits for its own people."""
+    edda = world.user("edda")
+    for organisation, limit in (("tarnwick", 500), ("oxbow", 100)):
+        world.mara.quotas.grant(organisation, "processors", Decimal(limit))
+    edda.onboardings.set_policy("oxbow", "processors", Decimal(16))
+    for slug, limit in (("gull", 16), ("tern", 17)):
+        world.mara.onboardings.make("oxbow", [whole(slug=slug, subscriptions=[], limits={"processors": str(limit)})])
+    assert {each.wanted.slug: each.state for each in edda.onboardings.list("oxbow")} == {
+        "gull": OnboardingState.DONE,
+        "tern": OnboardingState.WAITING,
+    }
+    seen = str([each.model_dump() for each in edda.onboardings.list("oxbow")])
+    assert "Mara" not in seen and "somebody from outside" in seen
+    assert "mara@" not in str([each.model_dump() for each in edda.audit_entries.list("oxbow")])
+    [waiting] = edda.onboardings.list("oxbow", state="waiting")
+    assert edda.onboardings.approve(waiting.id, edda.onboardings.check(waiting.id).seal).customer == "tern"
+
+
 def test_a_program_makes_no_members(world: World) -> None:
     edda = world.user("edda")
     secret = edda.tokens.create("oxbow", name="crm", role=Role.ADMINISTRATOR).secret

@@ -246,6 +246,17 @@ def test_an_account_that_is_there_is_linked_once_and_never_taken_away(
     assert seen(world, told).state is OnboardingState.DONE and len(fell.accounts) == 1
 
 
+def test_who_acts_from_above_is_not_named_by_its_task(
+    world: World, fell: SimulatedCloud, hands: Callable[[], int]
+) -> None:
+    wanted = {"slug": "gull", "name": "Gull", "cloud_accounts": [OnboardingAccount(cloud="north-fell")]}
+    [told] = world.mara.onboardings.make("oxbow", [OnboardingCreate.model_validate(wanted)]).items
+    hands()
+    body = seen(world, told)
+    assert body.state is OnboardingState.DONE and body.task is not None and body.task.asked_by is None
+    assert all(each.asked_by is None for each in world.user("edda").tasks.list("oxbow") if each.kind == "onboarding")
+
+
 def test_what_waits_asks_no_cloud_until_it_is_approved(
     world: World, fell: SimulatedCloud, hands: Callable[[], int]
 ) -> None:

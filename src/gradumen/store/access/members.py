@@ -26,6 +26,11 @@ def names_of(tx: Session, users: Collection[UUID]) -> dict[UUID, str]:
     return {row.id: row.name for row in tx.scalars(select(UserRow).where(UserRow.id.in_(users)))}
 
 
+def member_ids(tx: Session, organisation: UUID) -> set[UUID]:
+    """The users that are members of an organisation, resting ones too."""
+    return set(tx.scalars(select(MemberRow.user_id).where(MemberRow.organisation_id == organisation)))
+
+
 def memberships_of(tx: Session, user: UUID) -> list[UUID]:
     """The organisations that a user is a member of, resting memberships too."""
     return list(tx.scalars(select(MemberRow.organisation_id).where(MemberRow.user_id == user)))

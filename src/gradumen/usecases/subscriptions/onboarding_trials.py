@@ -13,7 +13,7 @@ from gradumen.store.subscriptions import onboardings as store
 from gradumen.store.subscriptions.tables import OnboardingRow
 from gradumen.store.tasks import add_task
 from gradumen.store.unit_of_work import Session, UnitOfWork
-from gradumen.usecases.audit_entries import record
+from gradumen.usecases.audit_entries import acting_for, record
 from gradumen.usecases.scope import Caller, Scope, load_scope
 from gradumen.usecases.subscriptions.onboarding_policies import bound_words, sums_told
 from gradumen.usecases.subscriptions.onboarding_steps import Outcome, come_on_board, left_of
@@ -44,12 +44,12 @@ def ask(
     """Bring a customer on board; where somebody else approves it first, that is taken back."""
     caller, alone = scope.caller, scope.may(APPROVES, seller.id)
     with tx.begin_nested() as trial:
-        acting = caller if alone else _as_administrator(scope, seller)
-        outcome = come_on_board(uow.joined(tx), tx, acting, seller, customer)
+        trying = caller if alone else _as_administrator(scope, seller)
+        outcome = come_on_board(uow.joined(tx), tx, trying, seller, customer)
         why = _waits_because(tx, scope, seller, outcome) if alone else f"{caller.name} may not do it alone"
         told = told_of(row, outcome)
         if check or why:
-            leaves = left_of(tx, load_scope(tx, acting), seller, outcome.limits)
+            leaves = left_of(tx, load_scope(tx, trying), seller, outcome.limits)
             told = told.model_copy(update={"leaves": leaves, "waits_because": why})
         if why:
             trial.rollback()
@@ -61,7 +61,8 @@ def ask(
     count_change(row, scope)
     tx.flush()
     if why:
-        record(tx, caller, "onboarding asked for", seller.id, customer.name, after={"why": why})
+        acting = acting_for(scope, seller.id, APPROVES) if alone else seller.id
+        record(tx, caller, "onboarding asked for", acting, customer.name, concerns=seller.id, after={"why": why})
         tell_onboarding(tx, scope, seller, row)
     return told.model_copy(update={"onboarding": None if check else row.id, "state": OnboardingState(row.state)})
 
@@ -77,7 +78,8 @@ def begin(tx: Session, scope: Scope, row: OnboardingRow, outcome: Outcome) -> No
             outcome.name,
             at=scope.caller.at,
             organisation=row.seller_id,
-            asked_by=scope.caller.user_id,
+            # Who acts from above is not named to the seller's people.
+            asked_by=scope.caller.user_id if scope.is_member(row.seller_id) else None,
             inputs={"onboarding": str(row.id)},
             counted="steps",
             total=outcome.accounts + 1,

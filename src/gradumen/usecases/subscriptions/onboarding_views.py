@@ -1,12 +1,13 @@
 """Onboardings as their viewers see them, and who is told of one."""
 
 from collections.abc import Sequence
+from uuid import UUID
 
 from gradumen.core.exact import money
 from gradumen.core.messages import Kind
 from gradumen.core.permissions import Right
 from gradumen.core.subscriptions.onboardings import OnboardingState
-from gradumen.store.access.members import names_of
+from gradumen.store.access.members import member_ids, names_of
 from gradumen.store.organisations.organisations import organisations_by_id
 from gradumen.store.organisations.tables import OrganisationRow
 from gradumen.store.subscriptions.tables import OnboardingRow
@@ -21,8 +22,7 @@ from gradumen.wire.subscriptions.onboardings import MonthlyBody, OnboardingBody,
 def views(tx: Session, scope: Scope, rows: Sequence[OnboardingRow]) -> list[OnboardingBody]:
     """Onboardings as members of their seller see them."""
     known = organisations_by_id(tx, {each for row in rows for each in (row.seller_id, row.organisation_id) if each})
-    users = {user for row in rows for user in (row.made_by, row.changed_by, row.asked_by, row.answered_by) if user}
-    people = names_of(tx, users)
+    people = _people(tx, scope, rows)
     tasks = {each.id: each for each in task_bodies(tx, tasks_by_id(tx, {row.task_id for row in rows if row.task_id}))}
     return [
         OnboardingBody(
@@ -48,6 +48,14 @@ def views(tx: Session, scope: Scope, rows: Sequence[OnboardingRow]) -> list[Onbo
         )
         for row in rows
     ]
+
+
+def _people(tx: Session, scope: Scope, rows: Sequence[OnboardingRow]) -> dict[UUID, str]:
+    """Who wrote, asked and answered; who is no member of the seller, as one above it, is not named to its members."""
+    users = {user for row in rows for user in (row.made_by, row.changed_by, row.asked_by, row.answered_by) if user}
+    named = {user for seller in {row.seller_id for row in rows} for user in member_ids(tx, seller)}
+    names = names_of(tx, users & (named | {scope.caller.user_id}))
+    return {user: names.get(user, "somebody from outside") for user in users}
 
 
 def view(tx: Session, scope: Scope, row: OnboardingRow) -> OnboardingBody:
