@@ -128,7 +128,7 @@ def new_customer(page: Page, url: str) -> None:
     page.goto(f"{url}/onboardings/new?organisation=oxbow")
     page.get_by_label("Name").fill("Petrel Charts")
     page.get_by_label("Plan and tier").click()
-    page.get_by_role("option", name="Oxbow Machines Team").click()
+    page.get_by_role("option", name="Open Range Moor").click()
     page.get_by_label("E-mail address").fill("ada@petrel.example")
     page.get_by_text("ada@petrel.example is invited").wait_for()
     page.evaluate("scrollTo(0, 0)")

@@ -31,7 +31,7 @@ WORDS = (
     "a/b",
     "2026-09|x",
 )
-TRIES = 12
+TRIES = 10
 
 
 def plain(odd: Any) -> bool:

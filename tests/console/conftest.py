@@ -6,7 +6,7 @@ from typing import Any
 from urllib.parse import urlparse
 
 import pytest
-from playwright.sync_api import Browser, Locator, Page, Request, expect
+from playwright.sync_api import Browser, ConsoleMessage, Locator, Page, Request, expect
 
 from tests.world import EMAILS, PASSWORD, World, egress, reading
 
@@ -22,12 +22,16 @@ class Tab:
         self.page, self.url = page, url
         self.errors: list[str] = []
         self.expected: list[str] = []
-        page.on("console", lambda message: self.errors.append(message.text) if message.type == "error" else None)
+        page.on("console", self._said)
         page.on("pageerror", lambda error: self.errors.append(str(error)))
         self.under_way: set[Request] = set()
         page.on("request", self._begun)
         page.on("requestfinished", lambda request: self.under_way.discard(request))
         page.on("requestfailed", lambda request: self.under_way.discard(request))
+
+    def _said(self, message: ConsoleMessage) -> None:
+        if message.type == "error":
+            self.errors.append(f"{message.text} {message.location['url']}")
 
     def _begun(self, request: Request) -> None:
         self._local(request.url)

@@ -233,6 +233,8 @@ function useActs(seller: Organisation, draft: Onboarding | undefined, read: () =
       }
     },
     onSuccess: async (done) => {
+      // Else its page would begin with the draft that was saved just before, and try that.
+      queries.setQueryData(['onboarding', done.id], done);
       await refresh(queries);
       void navigate(`/onboardings/${done.id}`, { replace: true });
     },
