@@ -31,7 +31,7 @@ WORDS = (
     "a/b",
     "2026-09|x",
 )
-TRIES = 10
+TRIES = 7
 
 
 def plain(odd: Any) -> bool:

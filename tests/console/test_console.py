@@ -16,6 +16,8 @@ from tests.world import EMAILS, PASSWORD, World, egress
 PAGES = {
     "/": "so far",
     "/organisations": "Who buys from whom",
+    "/onboardings": "New customers",
+    "/clouds": "Clouds",
     "/organisations/oxbow": "Oxbow Managed IT",
     **{
         f"/organisations/oxbow/{tab}": "Oxbow Managed IT"

@@ -35,7 +35,10 @@ export function wayOf(todo: ToDo, organisation: string): { act: string; to: stri
     case 'quota request':
       return { act: 'Look', to: `/organisations/${todo.subject}/quotas` };
     case 'onboarding':
-      return { act: 'Decide', to: `/onboardings/${todo.subject}` };
+      return {
+        act: todo.weight === 'failed' ? 'Open' : 'Decide',
+        to: `/onboardings/${todo.subject}`,
+      };
     case 'ending':
       return { act: 'Look', to: todo.subject };
     case 'order':

@@ -218,8 +218,8 @@ def test_a_taken_name_without_our_tag_needs_a_hand_and_is_then_linked_or_renamed
     stuck = seen(world, told)
     assert stuck.task is not None and stuck.task.state == "needs a hand"
     assert stuck.task.problem is not None and "North Fell: there is an account 'gull' already" in stuck.task.problem
-    [todo] = [each for each in world.user("edda").to_dos.list("oxbow") if each.kind == "task"]
-    assert "needs a hand" in todo.title
+    [todo] = [each for each in world.user("edda").to_dos.list("oxbow") if each.kind == "onboarding"]
+    assert "needs a hand" in todo.title and todo.subject == str(stuck.id)
     fell.accounts.clear()
     world.user("edda").tasks.retry(stuck.task.id)
     hands()

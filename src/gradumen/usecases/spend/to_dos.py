@@ -70,10 +70,11 @@ def _work(tx: Session, owner: OrganisationRow, *, provider: bool) -> Iterator[To
     for task in page_of_tasks(
         tx, [owner.id], own=provider, states=[State.NEEDS_A_HAND], kind=None, after=None, limit=MOST
     ):
+        onboarding = task.inputs.get("onboarding")
         yield ToDoBody(
-            kind="task",
+            kind="onboarding" if onboarding else "task",
             weight=Weight.FAILED,
-            subject=str(task.id),
+            subject=onboarding or str(task.id),
             title=f"{task.kind.capitalize()} {task.subject} needs a hand",
             detail=task.problem or "",
             since=task.finished_at,
