@@ -29,7 +29,7 @@ from gradumen.wire.subscriptions.onboardings import (
     OnboardingSubscription,
 )
 from tests.conftest import Service
-from tests.world import World, join
+from tests.world import World, files, join, moment, rate_card
 
 MOOR = OnboardingSubscription(plan="open-range", tier="moor", starts_on=date(2026, 10, 9))
 
@@ -255,6 +255,33 @@ def test_who_acts_from_above_is_not_named_by_its_task(
     body = seen(world, told)
     assert body.state is OnboardingState.DONE and body.task is not None and body.task.asked_by is None
     assert all(each.asked_by is None for each in world.user("edda").tasks.list("oxbow") if each.kind == "onboarding")
+
+
+def test_steps_that_take_days_give_what_was_let_through_and_nothing_dearer(
+    world: World, fell: SimulatedCloud, hands: Callable[[], int]
+) -> None:
+    """A tier begins on the day that was said, though its account stood later; another price needs a hand."""
+    edda = world.user("edda")
+    today = MOOR.model_copy(update={"starts_on": None})
+    for slug in ("gull", "tern"):
+        fell.make(slug, None)
+        asked(world, slug, subscriptions=[today])
+    hands()
+    stuck = {each.wanted.slug: each for each in edda.onboardings.list("oxbow")}
+    world.mara.clock.set(moment("2026-10-08"), held=True)
+    fell.accounts.clear()
+    edda.tasks.retry(stuck["gull"].task.id)  # type: ignore[union-attr]  # it has one: it is stuck
+    hands()
+    assert [each.starts_on for each in edda.subscriptions.list("gull")] == [date(2026, 10, 5)]
+    edda.catalogue.publish("oxbow", files(rate_card("oxbow-gbp", "GBP", "any", "1.2", "2026-10-09")))
+    edda.onboardings.undo(stuck["tern"].id)
+    told = asked(world, "skua", subscriptions=[MOOR.model_copy(update={"starts_on": date(2026, 10, 12)})])
+    assert [each.amount for each in told.monthly] == [Decimal("94.8")]
+    edda.catalogue.publish("oxbow", files(rate_card("oxbow-gbp", "GBP", "any", "1.3", "2026-10-10")))
+    hands()
+    body = seen(world, told)
+    assert body.task is not None and body.task.problem is not None
+    assert "otherwise than what was let through" in body.task.problem and not edda.subscriptions.list("skua")
 
 
 def test_what_waits_asks_no_cloud_until_it_is_approved(

@@ -3,6 +3,7 @@
 from collections import defaultdict
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from datetime import date
 from decimal import Decimal, localcontext
 from uuid import UUID
 
@@ -82,7 +83,7 @@ def come_on_board(
     accounts = want_accounts(tx, load_scope(tx, caller), seller, row, customer)
     sentences += [each.sentence for each in accounts]
     with tx.begin_nested() as trial:
-        said, monthly = finish(joined, tx, caller, made.slug, customer)
+        said, monthly = finish(joined, tx, caller, made.slug, customer, load_scope(tx, caller).now.date())
         if accounts:
             # Its people and tiers come once its accounts stand; what would refuse them is said now.
             trial.rollback()
@@ -90,16 +91,20 @@ def come_on_board(
 
 
 def finish(
-    joined: UnitOfWork, tx: Session, caller: Caller, slug: str, customer: OnboardingCreate
+    joined: UnitOfWork, tx: Session, caller: Caller, slug: str, customer: OnboardingCreate, begun: date
 ) -> tuple[list[str], dict[str, Decimal]]:
-    """The last of it, its people and tiers; gives what was done in sentences, and fees a month by currency."""
+    """The last of it, its people and tiers; gives what was done in sentences, and fees a month by currency.
+
+    Args:
+        begun: the day on which it was let through: what was promised from then on holds, however long its steps took.
+    """
     sentences = []
     for person in customer.people:
         invite_member(joined, caller, organisation=slug, email=person.email, role=person.role)
         sentences.append(f"{person.email} is invited as {person.role}, by mail.")
     monthly: dict[str, Decimal] = {}
     for each in customer.subscriptions:
-        amount, currency, said = _subscribe(joined, tx, caller, slug, customer, each)
+        amount, currency, said = _subscribe(joined, tx, caller, slug, customer, each, begun)
         monthly[currency] = add([monthly.get(currency, Decimal(0)), amount])
         sentences.append(said)
     return sentences, monthly
@@ -188,13 +193,13 @@ def _subscribe(
     slug: str,
     customer: OnboardingCreate,
     asked: OnboardingSubscription,
+    begun: date,
 ) -> tuple[Decimal, str, str]:
     """Make a subscription; gives what it costs a month by its fees, in which currency, and what was done in words."""
     scope = load_scope(tx, caller)
-    today = scope.now.date()
-    day = asked.starts_on or customer.starts_on or today
-    if day < today:
-        raise Invalid(f"starts_on {day} is over; begin on {today} or later", field="starts_on", value=day)
+    day = asked.starts_on or customer.starts_on or begun
+    if day < begun:
+        raise Invalid(f"starts_on {day} is over; begin on {begun} or later", field="starts_on", value=day)
     published = load_published(tx)
     named = _as_sold(tx, scope.tree.parents[get_organisation(tx, scope, slug).id], asked.plan, published)
     wanted = Wanted(

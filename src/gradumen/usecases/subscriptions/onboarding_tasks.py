@@ -40,7 +40,7 @@ def customer_of(tx: Session, lease: Lease) -> OnboardingRow:
     """
     require_lease(tx, lease)
     row = store.lock_onboarding(tx, UUID(lease.inputs["onboarding"]))
-    if row is None or row.task_id != lease.task or row.organisation_id is None:
+    if row is None or row.task_id != lease.task:
         raise Conflict("another task took the place of this one")
     return row
 
@@ -59,7 +59,8 @@ def finish_onboarding(uow: UnitOfWork, *, lease: Lease, at: datetime) -> list[st
 
     Raises:
         Forbidden: that one may not do it any more.
-        QuotaExceeded, NotOffered, NotPriceable, NotActive, Conflict: a step is refused by now.
+        Conflict: it would be otherwise than what was let through, as dearer.
+        QuotaExceeded, NotOffered, NotPriceable, NotActive: a step is refused by now.
     """
 
     def work(tx: Session) -> list[str]:
@@ -69,7 +70,11 @@ def finish_onboarding(uow: UnitOfWork, *, lease: Lease, at: datetime) -> list[st
         caller = _doing(tx, row, at)
         scope = load_scope(tx, caller)
         made = tx.get_one(OrganisationRow, row.organisation_id)
-        sentences, _ = finish(uow.joined(tx), tx, caller, made.slug, whole(row))
+        begun = row.answered_at if row.answered_by else row.asked_at
+        sentences, _ = finish(uow.joined(tx), tx, caller, made.slug, whole(row), (begun or scope.now).date())
+        promised = row.told["sentences"] if row.told else []
+        if sentences != promised[len(promised) - len(sentences) :]:
+            raise Conflict("by now it would be otherwise than what was let through; take it back and write it anew")
         row.state = OnboardingState.DONE
         count_change(row, scope)
         tx.flush()
