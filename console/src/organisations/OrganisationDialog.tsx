@@ -7,7 +7,7 @@ import { EntryDialog, TextInput, given, slug } from '../shared/form';
 import { Names } from '../shared/Names';
 import { PickInput } from '../shared/PickInput';
 import { countries, currencies, zones } from '../shared/world';
-import type { Organisation } from './organisations';
+import { type Organisation, TYPES } from './organisations';
 
 const schema = z.object({
   name: given('The name that people read'),
@@ -52,15 +52,7 @@ export function OrganisationDialog({ parent, onClose }: { parent: Organisation; 
       onClose={onClose}
     >
       <Names hint="In addresses, files and the command line; cannot be changed later" />
-      <TextInput
-        name="type"
-        label="Type"
-        columns={3}
-        options={[
-          ['tenant', 'Tenant: uses services itself'],
-          ['reseller', 'Reseller: sells on to others'],
-        ]}
-      />
+      <TextInput name="type" label="Type" columns={3} options={TYPES} />
       <PickInput name="country" label="Country" columns={3} options={countries()} />
       <PickInput name="currency" label="Billed in" columns={3} options={currencies()} />
       <PickInput name="billing_zone" label="Billing zone" columns={3} options={zones()} />

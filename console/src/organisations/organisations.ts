@@ -5,6 +5,11 @@ import { useSignedIn } from '../access/session';
 import { api, body, type Schemas } from '../shared/api';
 
 export type Organisation = Schemas['OrganisationBody'];
+/** What a new customer can be. */
+export const TYPES = [
+  ['tenant', 'Tenant: uses services itself'],
+  ['reseller', 'Reseller: sells on to others'],
+] as const;
 export type Quota = Schemas['QuotaBody'];
 export type Use = Schemas['UseBody'];
 export type Project = Schemas['ProjectBody'];

@@ -5,7 +5,13 @@ import { useState } from 'react';
 import { useFieldArray, useFormContext, useWatch } from 'react-hook-form';
 import type { PlanForm } from '../catalogue/catalogue';
 import { cloudsOptions } from '../organisations/clouds';
-import { type Organisation, type Quota, measureName, quotasOptions } from '../organisations/organisations';
+import {
+  type Organisation,
+  type Quota,
+  TYPES,
+  measureName,
+  quotasOptions,
+} from '../organisations/organisations';
 import { formatQuantity } from '../shared/decimal';
 import { DateInput } from '../shared/DateInput';
 import { CheckInput, Remark, TextInput } from '../shared/form';
@@ -52,15 +58,7 @@ function Who() {
   return (
     <Box sx={COLUMNS}>
       <Names hint="In addresses and files; it stays" columns={3} />
-      <TextInput
-        name="type"
-        label="Type"
-        columns={3}
-        options={[
-          ['tenant', 'Tenant: uses services itself'],
-          ['reseller', 'Reseller: sells on to others'],
-        ]}
-      />
+      <TextInput name="type" label="Type" columns={3} options={TYPES} />
       <TextInput name="tax_id" label="Tax number" columns={3} optional />
       <PickInput name="country" label="Country" columns={3} options={countries()} />
       <PickInput name="currency" label="Billed in" columns={3} options={currencies()} />

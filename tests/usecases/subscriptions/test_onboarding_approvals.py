@@ -3,6 +3,7 @@
 from datetime import date
 from decimal import Decimal
 from threading import Barrier, Thread
+from uuid import UUID
 
 import pytest
 
@@ -12,6 +13,7 @@ from gradumen.core.messages import Kind
 from gradumen.core.permissions import Role
 from gradumen.core.subscriptions.onboardings import OnboardingState
 from gradumen.wire.subscriptions.onboardings import (
+    OnboardedBody,
     OnboardingBody,
     OnboardingCreate,
     OnboardingPerson,
@@ -33,6 +35,11 @@ def nils(world: World) -> Client:
     """A second administrator of the reseller's."""
     join(world, "edda", "oxbow", "nils@oxbow.example", Role.ADMINISTRATOR)
     return world.user("nils@oxbow.example")
+
+
+def id_of(told: OnboardedBody) -> UUID:
+    assert told.onboarding is not None
+    return told.onboarding
 
 
 def submitted(client: Client, wanted: OnboardingSketch = GULL) -> OnboardingBody:
@@ -85,7 +92,7 @@ def test_who_may_not_do_it_alone_asks_and_an_administrator_approves_what_it_read
             act()
     for seal, refusal in ((None, Invalid), ("x", EditedMeanwhile)):
         with pytest.raises(refusal):
-            edda.onboardings.approve(asked.id, seal)  # type: ignore[arg-type]
+            edda.onboardings.approve(asked.id, seal)  # type: ignore[arg-type]  # as a careless caller would
     told = edda.onboardings.check(asked.id)
     assert told.sentences == asked.sentences and told.waits_because == asked.waits_because
     done = edda.onboardings.approve(asked.id, told.seal)
@@ -168,7 +175,7 @@ def test_limits_of_a_measure_are_bounded_too(world: World, nils: Client) -> None
     [small] = edda.onboardings.make("oxbow", [whole(limits={"processors": "16"})]).items
     [large] = edda.onboardings.make("oxbow", [whole(slug="tern", limits={"processors": "1"})]).items
     assert small.waits_because is None and large.waits_because is not None
-    told = nils.onboardings.check(large.onboarding)  # type: ignore[arg-type]
+    told = nils.onboardings.check(id_of(large))
     assert [(each.measure, each.left, each.limit) for each in told.leaves] == [
         ("processors", Decimal(83), Decimal(100))
     ]
