@@ -44,8 +44,10 @@ def spans(customer: Customer, link: Link) -> Iterator[Span]:
     days = [*(each.day for each in customer.stretches[1:]), stop]
     for stretch, until in zip(customer.stretches, days, strict=True):
         start, end = max(stretch.day, FIRST), min(until, stop)
-        if start < end:
-            yield Span(stretch, day_start(start, link.zone), day_start(end, link.zone))
+        begins, ends = day_start(start, link.zone), day_start(end, link.zone)
+        begins, ends = max(begins, link.since or begins), min(ends, link.until or ends)
+        if begins < ends:
+            yield Span(stretch, begins, ends)
 
 
 def held(link: Link, number: int) -> tuple[datetime, datetime]:
@@ -104,7 +106,7 @@ def least(link: Link, covered: list[Span], whole: int, charged: dict[tuple[str, 
 def owed_in_advance(customer: Customer, link: Link) -> Fraction:
     """What the close of the month charges for the month after it: fees in advance, of what goes on."""
     last, version = customer.stretches[-1], link.versions[-1]
-    if not customer.advance or customer.ends_on or last.paused:
+    if not customer.advance or customer.ends_on or last.paused or link.until:
         return Fraction(0)
     return rounded(version.fees[last.tier] * last.quantity, MINOR[link.currency])
 
@@ -233,6 +235,6 @@ def differences(
     return wrong
 
 
-def billed(documents: list[InvoiceBody], buyer: str) -> Fraction:
-    """What documents come to for a buyer, net."""
-    return Fraction(sum((each.net for each in documents if each.buyer == buyer), Decimal(0)))
+def billed(documents: list[InvoiceBody], seller: str, buyer: str) -> Fraction:
+    """What documents of a seller come to for a buyer, net."""
+    return Fraction(sum((each.net for each in documents if (each.seller, each.buyer) == (seller, buyer)), Decimal(0)))

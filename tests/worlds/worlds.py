@@ -1,5 +1,6 @@
 """Random customers, brought in over the interface; imports ``client`` and ``wire`` only."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 from datetime import UTC, date, datetime, timedelta
 from decimal import Decimal
@@ -17,6 +18,7 @@ from gradumen.wire.subscriptions.subscriptions import SubscriptionChange, Subscr
 
 GIB = 1024**3
 ZONES = ("Europe/Dublin", "Europe/Brussels", "America/Halifax", "Asia/Kolkata", "Asia/Kathmandu", "Asia/Tokyo")
+WHOLE_HOURS = [each for each in ZONES if each not in ("Asia/Kolkata", "Asia/Kathmandu")]
 MINOR = {"EUR": 2, "GBP": 2, "JPY": 0}
 PROJECTS = ("all", "barn")
 FIRST, LAST = date(2026, 9, 1), date(2026, 10, 1)
@@ -56,7 +58,10 @@ class Version:
 
 @dataclass
 class Link:
-    """A seller with a buyer, its card, over what its traffic adds up, and the seller's zone."""
+    """A seller with a buyer, its card, over what its traffic adds up, and the seller's zone.
+
+    Where somebody moves, it holds ``since`` a moment, or ``until`` one.
+    """
 
     seller: str
     buyer: str
@@ -64,11 +69,13 @@ class Link:
     currency: str
     versions: list[Version]
     over: str
+    since: datetime | None = None
+    until: datetime | None = None
 
 
 @dataclass
 class Customer:
-    """A tenant of one to three links, what it subscribes to and what it uses.
+    """A tenant of one to three links, what it subscribes to and what it uses; perhaps it moves.
 
     ``advance``: its fees are charged before their month.
     """
@@ -81,6 +88,9 @@ class Customer:
     allowances: dict[str, int]
     advance: bool
     usage: list["Use"] = field(default_factory=list)
+    moves_on: date | None = None
+    later: list[Link] = field(default_factory=list)
+    """Those of after a move, from the provider down as well."""
 
 
 @dataclass(frozen=True)
@@ -119,7 +129,7 @@ def text(value: Fraction) -> str:
 
 def card_file(link: Link, customer: Customer, version: Version) -> CatalogueFile:
     """A version as the file that publishes it."""
-    slug, plan = f"card-{customer.slug}", customer.plan
+    slug, plan = f"card-{link.buyer}-{customer.slug}", customer.plan
     rate: dict[str, Any] = {"rate": "traffic", "meter": "network/egress", "per": "GiB", "over": link.over}
     blocks = [{"to": end, "price": text(each)} for end, each in zip(version.ends, version.prices, strict=False)]
     if version.kind == "flat":
@@ -166,13 +176,9 @@ def make_customer(random: Random, number: int) -> Customer:
     name, plan = f"customer-{number}", f"plan-{number}"
     between = [f"reseller-{number}", f"branch-{number}"][: random.choice([0, 1, 1, 2])]
     chain = ["tarnwick", *between, name]
-    links = []
-    for seller, buyer in pairwise(chain):
-        days = [date(2026, 1, 1), *([FIRST + timedelta(days=random.randint(1, 28))] if random.random() < 0.5 else [])]
-        zone = ZoneInfo("Europe/Dublin" if seller == "tarnwick" else random.choice(ZONES))
-        over = random.choice(["subscription", "project", "buyer", "tenant"])
-        versions = [make_version(random, day, over) for day in days]
-        links.append(Link(seller, buyer, zone, random.choice(list(MINOR)), versions, over))
+    moves = len(between) > 0 and random.random() < 0.5
+    zones = WHOLE_HOURS if moves else ZONES
+    links = [make_link(random, seller, buyer, zones) for seller, buyer in pairwise(chain)]
     trial = random.choice([0, 0, 6, 14])
     stretches = [Stretch(FIRST, random.choice(["heath", "moor"]), random.randint(1, 3), False, bool(trial))]
     if trial:
@@ -192,7 +198,30 @@ def make_customer(random: Random, number: int) -> Customer:
     allowances = {"heath": random.choice([0, 80 * GIB])}
     customer = Customer(name, plan, links, stretches, ends_on, allowances, random.random() < 0.25)
     customer.usage = [make_use(random) for _ in range(random.randint(0, 12))]
+    if moves:
+        move(random, customer, number)
     return customer
+
+
+def make_link(random: Random, seller: str, buyer: str, zones: Sequence[str]) -> Link:
+    days = [date(2026, 1, 1), *([FIRST + timedelta(days=random.randint(1, 28))] if random.random() < 0.5 else [])]
+    zone = ZoneInfo("Europe/Dublin" if seller == "tarnwick" else random.choice(zones))
+    over = random.choice(["subscription", "project", "buyer", "tenant"])
+    versions = [make_version(random, day, over) for day in days]
+    return Link(seller, buyer, zone, random.choice(list(MINOR)), versions, over)
+
+
+def move(random: Random, customer: Customer, number: int) -> None:
+    """Let a customer move in the month, under the provider itself or another reseller of it."""
+    customer.moves_on = FIRST + timedelta(days=random.randint(1, 28))
+    at = datetime(customer.moves_on.year, customer.moves_on.month, customer.moves_on.day, tzinfo=customer.links[0].zone)
+    chain = ["tarnwick", *([f"other-{number}"] if random.random() < 0.7 else []), customer.slug]
+    customer.later = [make_link(random, seller, buyer, WHOLE_HOURS) for seller, buyer in pairwise(chain)]
+    customer.later[-1].currency = customer.links[-1].currency
+    for link in customer.links:
+        link.until = at.astimezone(UTC)
+    for link in customer.later:
+        link.since = at.astimezone(UTC)
 
 
 def make_use(random: Random) -> Use:
@@ -212,8 +241,8 @@ def publish(sellers: dict[str, Client], customer: Customer) -> None:
         f"tiers: [{{tier: heath, name: Heath{own}}}, {{tier: moor, name: Moor}}]\n"
     )
     offer = CatalogueFile(name="offer.yaml", content=f"offer: {customer.plan}\n")
-    for link in customer.links:
-        written = [CatalogueFile(name="plan.yaml", content=plan)] if link.seller == "tarnwick" else []
+    for link in (*customer.links, *customer.later):
+        written = [CatalogueFile(name="plan.yaml", content=plan)] if link is customer.links[0] else []
         sellers[link.seller].catalogue.publish(link.seller, [*written, offer])
         for version in link.versions:
             sellers[link.seller].catalogue.publish(link.seller, [card_file(link, customer, version)])

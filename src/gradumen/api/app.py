@@ -37,7 +37,7 @@ from gradumen.api.organisations import clouds, details, organisations, projects,
 from gradumen.api.quotas import quota_matrices, quota_requests, quotas
 from gradumen.api.rating import estimates, what_ifs
 from gradumen.api.spend import month_margins, period_so_far, spend, to_dos
-from gradumen.api.subscriptions import assignment_rules, onboardings, one_off_charges, orders, subscriptions
+from gradumen.api.subscriptions import assignment_rules, moves, onboardings, one_off_charges, orders, subscriptions
 from gradumen.settings import Settings
 from gradumen.store.unit_of_work import UnitOfWork
 from gradumen.wire.values import Problem
@@ -68,6 +68,7 @@ ROUTERS = (
     price_changes,
     price_margins,
     onboardings,
+    moves,
     subscriptions,
     assignment_rules,
     one_off_charges,

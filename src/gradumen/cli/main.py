@@ -16,7 +16,7 @@ from gradumen.cli.profiles import connect
 from gradumen.cli.quotas import quota_matrices, quota_requests, quotas
 from gradumen.cli.rating import charges, estimates, what_ifs
 from gradumen.cli.spend import spend, to_dos
-from gradumen.cli.subscriptions import assignment_rules, onboardings, one_off_charges, orders, subscriptions
+from gradumen.cli.subscriptions import assignment_rules, moves, onboardings, one_off_charges, orders, subscriptions
 from gradumen.client import Client
 from gradumen.core.errors import GradumenError
 
@@ -34,6 +34,7 @@ NOUNS = (
     estimates,
     what_ifs,
     onboardings,
+    moves,
     subscriptions,
     assignment_rules,
     one_off_charges,

@@ -37,6 +37,7 @@ from gradumen.client.rating.what_ifs import WhatIfs
 from gradumen.client.spend.spend import Spend
 from gradumen.client.spend.to_dos import ToDos
 from gradumen.client.subscriptions.assignment_rules import AssignmentRules
+from gradumen.client.subscriptions.moves import Moves
 from gradumen.client.subscriptions.onboardings import Onboardings
 from gradumen.client.subscriptions.one_off_charges import OneOffCharges
 from gradumen.client.subscriptions.orders import Orders
@@ -73,6 +74,7 @@ class Client:
         self.subscriptions = Subscriptions(self.connection)
         self.assignment_rules = AssignmentRules(self.connection)
         self.onboardings = Onboardings(self.connection)
+        self.moves = Moves(self.connection)
         self.one_off_charges = OneOffCharges(self.connection)
         self.orders = Orders(self.connection)
         self.feeds = Feeds(self.connection)

@@ -20,6 +20,7 @@ class Kind(StrEnum):
     QUOTA_ASKED = "quota-asked"
     QUOTA_ANSWERED = "quota-answered"
     ENDS_SOON = "ends-soon"
+    MOVE = "move"
     INVOICE = "invoice"
 
 
@@ -232,6 +233,21 @@ FORMS: dict[Kind, Form] = {
             "customer": "Saltmarsh Ferries",
             "what": "the trial of Open Range ends with 14 October 2026",
             "then": "From 15 October 2026 on it costs 79.00 GBP a month and what it uses.",
+            **_LINK,
+        },
+    ),
+    Kind.MOVE: Form(
+        "an organisation is to buy from another seller, or that is taken back",
+        "Look at it",
+        Text(
+            "{customer} moves to another seller",
+            "Hello {name},\n\n{what}. {then}\n\n{link}",
+        ),
+        {
+            **_PERSON,
+            "customer": "Saltmarsh Ferries",
+            "what": "Saltmarsh Ferries buys from you until 30 November 2026",
+            "then": "You bill it up to that day, and what comes late for the time before.",
             **_LINK,
         },
     ),

@@ -19,6 +19,7 @@ from gradumen.usecases.metering.stale_usage import refresh_usage
 from gradumen.usecases.rating import current_charges
 from gradumen.usecases.rating.what_ifs import forget_what_ifs
 from gradumen.usecases.subscriptions.endings import tell_endings
+from gradumen.usecases.subscriptions.moves_due import complete_moves
 from gradumen.usecases.waiting import look
 
 log = logging.getLogger("gradumen.worker")
@@ -88,6 +89,8 @@ class Worker:
                 if newest != opened:
                     current_charges.open_periods(self.uow, at=now())
                     opened = newest
+                if waiting.moves:
+                    complete_moves(self.uow, at=now())
                 while waiting.tasks and not self._stop.is_set() and self.do_next():
                     pass
                 if waiting.marks and time.monotonic() >= rested:

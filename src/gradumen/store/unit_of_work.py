@@ -12,10 +12,10 @@ from sqlalchemy.exc import DBAPIError, IntegrityError, SQLAlchemyError
 from sqlalchemy.exc import TimeoutError as PoolExhausted
 from sqlalchemy.orm import Session
 
-from gradumen.core.errors import Unanswered
+from gradumen.core.errors import Unanswered, Unavailable
 from gradumen.store.sealing import SEALS, Seals
 
-__all__ = ["DATABASE_ERRORS", "Engine", "Session", "UnitOfWork", "add_new", "make_engine", "use_case"]
+__all__ = ["DATABASE_ERRORS", "Engine", "Overtaken", "Session", "UnitOfWork", "add_new", "make_engine", "use_case"]
 T = TypeVar("T")
 P = ParamSpec("P")
 
@@ -64,6 +64,10 @@ def make_engine(url: str, *, pool_size: int = 20) -> Engine:
     return engine
 
 
+class Overtaken(Exception):
+    """What a decision was begun on has changed while it waited for its rivals: all of it is done again."""
+
+
 class UnitOfWork:
     """Runs use cases, each in a transaction of its own."""
 
@@ -92,13 +96,16 @@ class UnitOfWork:
                     wrote = bool(tx.connection().info.get("wrote"))
                     tx.commit()
                     return result
+            except Overtaken as overtaken:
+                if attempt == ATTEMPTS:
+                    raise Unavailable("too much of this changes at once; try again") from overtaken
             except DBAPIError as error:
                 number = error_number(error)
                 if wrote and number in LOST and not repeatable:
                     raise Unanswered from error
                 if number not in RETRIED or attempt == ATTEMPTS:
                     raise
-                time.sleep(0.01 * 2**attempt)
+            time.sleep(0.01 * 2**attempt)
         raise RuntimeError("unreachable")
 
     def _info(self) -> dict[str, object]:

@@ -6,27 +6,35 @@ from datetime import datetime
 from sqlalchemy import exists, func, select
 from sqlalchemy.orm import Session
 
+from gradumen.core.subscriptions.moves import MoveState
 from gradumen.core.tasks import State
 from gradumen.store import pairs, tasks
 from gradumen.store.metering.stale_usage import oldest_mark
 from gradumen.store.metering.tables import StaleUsageRow
 from gradumen.store.pairs import PairRow
+from gradumen.store.subscriptions.tables import MoveRow
 from gradumen.store.tasks import TaskRow
 
 
 @dataclass(frozen=True, slots=True)
 class Waiting:
-    """Whether any task is due, any usage is marked, any pair is due."""
+    """Whether any task is due, any usage is marked, any pair is due, any move's moment has come."""
 
     tasks: bool
     marks: bool
     pairs: bool
+    moves: bool
 
 
-def what_waits(tx: Session, at: datetime) -> Waiting:
-    """What there is to do now, in one statement."""
+def what_waits(tx: Session, at: datetime, business: datetime) -> Waiting:
+    """What there is to do at a real time and at that of business, in one statement."""
     row = tx.execute(
-        select(exists().where(tasks.is_due(at)), exists(select(StaleUsageRow.id)), exists().where(pairs.is_due(at)))
+        select(
+            exists().where(tasks.is_due(at)),
+            exists(select(StaleUsageRow.id)),
+            exists().where(pairs.is_due(at)),
+            exists().where(MoveRow.state == MoveState.PLANNED, MoveRow.starts_at <= business),
+        )
     ).one()
     return Waiting(*map(bool, row))
 

@@ -11,7 +11,7 @@ from gradumen.store.access.members import emails_of
 from gradumen.store.access.sessions import token_names
 from gradumen.store.audit_entries import AuditEntryRow, page_of_entries
 from gradumen.store.organisations.organisations import organisations_by_id
-from gradumen.store.organisations.tables import OrganisationRow
+from gradumen.store.organisations.tables import OrganisationRow, sellers_ever
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.pages import moment_place
 from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
@@ -127,7 +127,7 @@ def list_audit_entries(
         after=moment_place(after),
         limit=limit,
     )
-    return _views(tx, owner, rows, nameable(scope, owner.id))
+    return _views(tx, owner, rows, nameable(tx, scope, owner.id))
 
 
 def acting_for(scope: Scope, organisation: UUID, right: Right) -> UUID:
@@ -135,9 +135,9 @@ def acting_for(scope: Scope, organisation: UUID, right: Right) -> UUID:
     return next(each for each in scope.tree.chain(organisation) if scope.is_member(each, right))
 
 
-def nameable(scope: Scope, owner: UUID) -> set[UUID]:
-    """The organisations that are named to an organisation: itself, its seller, and all below."""
-    return {*scope.tree.chain(owner)[:2], *scope.tree.below([owner])}
+def nameable(tx: Session, scope: Scope, owner: UUID) -> set[UUID]:
+    """The organisations that are named to an organisation: itself, its sellers one after the other, and all below."""
+    return {*sellers_ever(tx, owner), *scope.tree.below([owner])}
 
 
 def _views(tx: Session, owner: OrganisationRow, rows: list[AuditEntryRow], named: set[UUID]) -> list[AuditEntryBody]:

@@ -11,7 +11,7 @@ from uuid import UUID
 
 from gradumen.core.quotas.measures import COUNTED, Measure
 from gradumen.core.quotas.quotas import Holding, check_counted
-from gradumen.store.organisations.tables import OrganisationRow, ProjectRow, Tree, load_tree
+from gradumen.store.organisations.tables import OrganisationRow, ProjectRow, Tree, coming_to, load_tree
 from gradumen.store.quotas import quotas as store
 from gradumen.store.quotas.tables import QuotaRow
 from gradumen.store.unit_of_work import Session
@@ -107,7 +107,8 @@ def counted(tx: Session, tree: Tree, organisation: UUID, at: datetime) -> Mappin
     found = {
         Measure.USERS: users,
         Measure.PROJECTS: projects,
-        Measure.ORGANISATIONS: len(tree.children(organisation)),
+        # Who is to come counts already, who is to leave until it does.
+        Measure.ORGANISATIONS: len({*tree.children(organisation), *coming_to(tx, organisation)}),
     }
     return {measure: Decimal(found[measure]) for measure in COUNTED}
 

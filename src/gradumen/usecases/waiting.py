@@ -12,8 +12,8 @@ from gradumen.usecases.scope import Caller, business_now, load_scope
 @use_case
 def look(tx: Session, *, at: datetime) -> tuple[Waiting, Period]:
     """What waits, and the month of tomorrow in business time, whose pairs are there already when it begins."""
-    tomorrow = business_now(tx, at) + timedelta(days=1)
-    return what_waits(tx, at), Period.containing(tomorrow, zone_of("UTC"))
+    now = business_now(tx, at)
+    return what_waits(tx, at, now), Period.containing(now + timedelta(days=1), zone_of("UTC"))
 
 
 @use_case

@@ -1,8 +1,10 @@
 """Organisations, their details, dated states, parent edges and billing zones, and projects."""
 
 from bisect import bisect_right
+from collections import OrderedDict
 from collections.abc import Collection, Iterable, Mapping, Sequence
-from datetime import date, datetime
+from datetime import UTC, date, datetime, timedelta
+from threading import Lock
 from uuid import UUID
 
 from sqlalchemy import FetchedValue, ForeignKey, Index, Integer, String, Text, UniqueConstraint, select
@@ -141,6 +143,12 @@ class ProjectRow(Base):
     """What usage calls it, from 1; the database counts."""
 
 
+MOST_TREES = 8
+"""Trees that each process keeps at once."""
+BEGINNING = datetime(2000, 1, 1, tzinfo=UTC)
+"""From when on an organisation buys from its first seller."""
+
+
 class Tree:
     """The organisations' parents and states at a moment, small enough to hold at once (16 bytes twice each).
 
@@ -214,25 +222,92 @@ class _Edges:
         self.rows, self.states, self.demands = rows, states, demands
         moments = {each for row in rows for each in row[2:] if each is not None}
         self.changes = sorted(moments | {starts for _, starts, _ in states})
-        self._trees: dict[int, Tree] = {}
+        self.moves = sorted((starts, child) for child, _, starts, _ in rows if starts > BEGINNING)
+        self.last = {child: (parent, starts) for child, parent, starts, ends in rows if ends is None}
+        self.eras = sorted({moment for moment, _ in self.moves} | {each[3] for each in rows if each[3] is not None})
+        self._trees: OrderedDict[tuple[bool, int], Tree] = OrderedDict()
+        self._lock = Lock()
 
     def at(self, moment: datetime) -> Tree:
-        place = bisect_right(self.changes, moment)
-        if place not in self._trees:
-            parents = {
-                child: parent
-                for child, parent, starts, ends in self.rows
-                if starts <= moment and (ends is None or ends > moment)
-            }
-            states = {organisation: state for organisation, starts, state in self.states if starts <= moment}
-            resting = {organisation: state for organisation, state in states.items() if state is not State.ACTIVE}
-            self._trees[place] = Tree(parents, resting, self.demands)
-        return self._trees[place]
+        """The tree at a moment."""
+        return self._kept((True, bisect_right(self.changes, moment)), moment)
+
+    def era(self, moment: datetime) -> Tree:
+        """The same without states, which is one from one move to the next."""
+        return self._kept((False, bisect_right(self.eras, moment)), moment)
+
+    def _kept(self, key: tuple[bool, int], moment: datetime) -> Tree:
+        with self._lock:
+            found = self._trees.get(key)
+            if found is None:
+                found = self._trees[key] = self._made(moment, with_states=key[0])
+            self._trees.move_to_end(key)
+            while len(self._trees) > MOST_TREES:
+                self._trees.popitem(last=False)
+            return found
+
+    def _made(self, moment: datetime, *, with_states: bool) -> Tree:
+        parents = {
+            child: parent
+            for child, parent, starts, ends in self.rows
+            if starts <= moment and (ends is None or ends > moment)
+        }
+        if not with_states:
+            return Tree(parents)
+        states = {organisation: state for organisation, starts, state in self.states if starts <= moment}
+        resting = {organisation: state for organisation, state in states.items() if state is not State.ACTIVE}
+        return Tree(parents, resting, self.demands)
 
 
 def load_tree(tx: Session, at: datetime) -> Tree:
     """The tree at a moment of the business clock."""
+    return _edges(tx).at(at)
 
+
+def trees_between(tx: Session, start: datetime, end: datetime) -> list[tuple[datetime, Tree]]:
+    """The trees of a span of time in their order, each with the moment from which it holds; the first from its start.
+
+    They know of no states. It is one where nobody moves meanwhile.
+    """
+    edges = _edges(tx)
+    moments = [start, *sorted({moment for moment, _ in edges.moves if start < moment < end})]
+    # Who came or went altogether is there from the beginning, and to the end.
+    return [(moment, edges.era(moment)) for moment in moments]
+
+
+def sellers_ever(tx: Session, organisation: UUID) -> set[UUID]:
+    """Those of whom an organisation buys, bought, or is to buy."""
+    return {parent for child, parent, *_ in _edges(tx).rows if child == organisation}
+
+
+def seen_since(tx: Session, members: Collection[UUID], organisation: UUID, at: datetime) -> datetime | None:
+    """From when on one of ``members`` is the organisation or sells to it, directly or further up, without a break.
+
+    None where that was always so.
+    """
+    edges = _edges(tx)
+    chain = set(edges.at(at).chain(organisation))
+    for moment, moved in reversed(edges.moves):
+        if moment <= at and moved in chain:
+            chain = set(edges.era(moment - timedelta.resolution).chain(organisation))
+            if not chain.intersection(members):
+                return moment
+    return None
+
+
+def coming_sellers(tx: Session, at: datetime) -> dict[UUID, UUID]:
+    """Who is to move after a moment, and under whom."""
+    edges = _edges(tx)
+    return {child: edges.last[child][0] for moment, child in edges.moves if moment > at and child in edges.last}
+
+
+def coming_to(tx: Session, seller: UUID) -> list[UUID]:
+    """Those that a seller will sell to in the end, as it is planned by now, who have moved or are to move."""
+    edges = _edges(tx)
+    return [child for _, child in edges.moves if edges.last.get(child, (None,))[0] == seller]
+
+
+def _edges(tx: Session) -> _Edges:
     def read() -> _Edges:
         columns = (ParentEdgeRow.child_id, ParentEdgeRow.parent_id, ParentEdgeRow.starts_at, ParentEdgeRow.ends_at)
         edges = [(child, parent, starts, ends) for child, parent, starts, ends in tx.execute(select(*columns))]
@@ -244,7 +319,7 @@ def load_tree(tx: Session, at: datetime) -> Tree:
             {owner: Demand(demand) for owner, demand in tx.execute(demanded)},
         )
 
-    return kept(tx, TREE, read).at(at)
+    return kept(tx, TREE, read)
 
 
 def zone_name(tx: Session, organisation: UUID, day: date) -> str:

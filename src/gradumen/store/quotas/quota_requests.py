@@ -4,7 +4,7 @@ from collections.abc import Collection
 from datetime import datetime
 from uuid import UUID
 
-from sqlalchemy import select, tuple_
+from sqlalchemy import select, tuple_, update
 from sqlalchemy.orm import Session
 
 from gradumen.store.quotas.tables import QuotaRequestRow
@@ -51,3 +51,11 @@ def open_request(tx: Session, organisation: UUID, measure: str) -> QuotaRequestR
 def lock_request(tx: Session, request: UUID) -> QuotaRequestRow | None:
     """A request, for a decision."""
     return tx.get(QuotaRequestRow, request, with_for_update=True, populate_existing=True)
+
+
+def withdraw_requests(tx: Session, organisation: UUID, seller: UUID, answer: str, at: datetime) -> None:
+    """What an organisation asks a seller for and waits for is over."""
+    row = QuotaRequestRow
+    waiting = (row.organisation_id == organisation, row.seller_id == seller, row.state == OPEN)
+    values = {"state": "withdrawn", "answer": answer, "answered_at": at}
+    tx.execute(update(row).where(*waiting).values(values), execution_options={"synchronize_session": False})

@@ -10,6 +10,7 @@ from sqlalchemy import delete, func, select, update
 from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.orm import Session
 
+from gradumen.core.exact import add
 from gradumen.store.access.members import is_open
 from gradumen.store.access.tables import InvitationRow, MemberRow
 from gradumen.store.organisations.tables import ProjectRow
@@ -38,22 +39,38 @@ def quotas_held(tx: Session, organisations: Collection[UUID]) -> list[QuotaRow]:
 
 
 def given_on(tx: Session, givers: Collection[UUID]) -> dict[tuple[UUID, str], tuple[Decimal, int]]:
-    """What givers have passed on of each measure in all, and to how many without limit."""
-    query = (
-        select(
-            QuotaRow.giver_id,
-            QuotaRow.measure,
-            func.sum(QuotaRow.limit_value),
-            func.count() - func.count(QuotaRow.limit_value),
+    """What givers have passed on of each measure in all, and to how many without limit.
+
+    What is held for those who are to move to them is among it.
+    """
+    found: dict[tuple[UUID, str], tuple[Decimal, int]] = {}
+    for column in (QuotaRow.giver_id, QuotaRow.next_giver_id):
+        query = (
+            select(
+                column,
+                QuotaRow.measure,
+                func.sum(QuotaRow.limit_value),
+                func.count() - func.count(QuotaRow.limit_value),
+            )
+            .where(column.in_(givers), QuotaRow.is_set)
+            .group_by(column, QuotaRow.measure)
         )
-        .where(QuotaRow.giver_id.in_(givers), QuotaRow.is_set)
-        .group_by(QuotaRow.giver_id, QuotaRow.measure)
+        for giver, measure, total, unlimited in tx.execute(query):
+            if giver is not None:
+                sums, count = found.get((giver, measure), (Decimal(0), 0))
+                found[giver, measure] = (add([sums, Decimal(total or 0)]), count + int(unlimited))
+    return found
+
+
+def name_givers(tx: Session, holder: UUID, *, giver: UUID | None = None, coming: UUID | None = None) -> None:
+    """Who gives what an organisation holds, where it changes, and who will."""
+    values: dict[str, Any] = {"next_giver_id": coming}
+    if giver is not None:
+        values["giver_id"] = giver
+    tx.execute(
+        update(QuotaRow).where(QuotaRow.holder_id == holder).values(**values),
+        execution_options={"synchronize_session": False},
     )
-    return {
-        (giver, measure): (Decimal(total or 0), int(unlimited))
-        for giver, measure, total, unlimited in tx.execute(query)
-        if giver is not None
-    }
 
 
 def release_quotas(tx: Session, organisation: UUID, at: datetime) -> None:
@@ -81,9 +98,12 @@ def note_change(tx: Session, row: QuotaRow, at: datetime) -> None:
 
 
 def changes_of(
-    tx: Session, organisation: UUID, measure: str | None, *, before: int | None, limit: int
+    tx: Session, organisation: UUID, measure: str | None, *, before: int | None, since: datetime | None, limit: int
 ) -> list[tuple[QuotaChangeRow, str | None]]:
-    """What an organisation and its projects might have when, with the projects' slugs; the latest first."""
+    """What an organisation and its projects might have when, since a moment, with the projects' slugs.
+
+    The latest first.
+    """
     change = QuotaChangeRow
     query = select(change, ProjectRow.slug).outerjoin(ProjectRow, ProjectRow.id == change.project_id)
     query = query.where(change.organisation_id == organisation)
@@ -91,6 +111,8 @@ def changes_of(
         query = query.where(change.measure == measure)
     if before is not None:
         query = query.where(change.id < before)
+    if since is not None:
+        query = query.where(change.changed_at >= since)
     return [(row, slug) for row, slug in tx.execute(query.order_by(change.id.desc()).limit(limit))]
 
 

@@ -13,6 +13,7 @@ from gradumen.store.columns import Base, Moment, Quantity, ascii_text
 class QuotaRow(Base):
     """What a holder (an organisation, or a project of one) may have; ``giver_id`` gave it.
 
+    While a move is planned it is held at ``next_giver_id`` as well, so that it fits there on the day.
     ``version`` is written by every decision about the holder or what it gave on, so that rivals meet here.
     """
 
@@ -27,6 +28,7 @@ class QuotaRow(Base):
     organisation_id: Mapped[UUID] = mapped_column(ForeignKey("organisations.id", ondelete="RESTRICT"))
     project_id: Mapped[UUID | None] = mapped_column(ForeignKey("projects.id", ondelete="RESTRICT"))
     giver_id: Mapped[UUID | None] = mapped_column(ForeignKey("organisations.id", ondelete="RESTRICT"))
+    next_giver_id: Mapped[UUID | None] = mapped_column(ForeignKey("organisations.id", ondelete="RESTRICT"))
     limit_value: Mapped[Decimal | None] = mapped_column(Quantity)
     is_set: Mapped[bool]
     """Whether it was given at all: a row may be there for rivals to meet in."""

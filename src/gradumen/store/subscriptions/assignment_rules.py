@@ -35,7 +35,7 @@ def rules_sold_by(tx: Session, seller: UUID, day: date) -> list[tuple[Assignment
         select(AssignmentRuleRow, SubscriptionRow.name)
         .join(SubscriptionRow, SubscriptionRow.id == AssignmentRuleRow.subscription_id)
         .join(SupplyLineRow, SupplyLineRow.subscription_id == SubscriptionRow.id)
-        .where(SupplyLineRow.seller_id == seller, SupplyLineRow.depth == 0)
+        .where(SupplyLineRow.seller_id == seller, SupplyLineRow.depth == 0, ~SupplyLineRow.void)
         .where(AssignmentRuleRow.ends_on.is_(None) | (AssignmentRuleRow.ends_on > day))
         .distinct()
     )

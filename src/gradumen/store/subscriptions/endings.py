@@ -53,28 +53,29 @@ def _subscriptions(tx: Session, first: date, last: date, owners: Collection[UUID
 def _trials(tx: Session, first: date, last: date, owners: Collection[UUID] | None) -> list[Coming]:
     """Trials on subscribers' own links that another line follows, or that the end of the subscription ends."""
     row, trial, later = SubscriptionRow, SupplyLineRow, aliased(SupplyLineRow)
-    follows = and_(later.subscription_id == row.id, later.depth == 0)
+    follows = and_(later.subscription_id == row.id, later.depth == 0, ~later.void)
     between = aliased(SupplyLineRow)
     nearer = exists().where(
         between.subscription_id == row.id,
         between.depth == 0,
+        ~between.void,
         between.starts_on > trial.starts_on,
         between.starts_on < later.starts_on,
     )
     query = (
         select(row.id, row.organisation_id, later.starts_on, trial.starts_on)
-        .join(trial, and_(trial.subscription_id == row.id, trial.depth == 0, trial.trial))
+        .join(trial, and_(trial.subscription_id == row.id, trial.depth == 0, trial.trial, ~trial.void))
         .join(
             later, and_(follows, later.starts_on.between(first, last), ~later.trial, later.starts_on > trial.starts_on)
         )
         .where(~nearer)
     )
     last_line = ~exists().where(
-        between.subscription_id == row.id, between.depth == 0, between.starts_on > trial.starts_on
+        between.subscription_id == row.id, between.depth == 0, ~between.void, between.starts_on > trial.starts_on
     )
     ending = (
         select(row.id, row.organisation_id, row.ends_on, trial.starts_on)
-        .join(trial, and_(trial.subscription_id == row.id, trial.depth == 0, trial.trial))
+        .join(trial, and_(trial.subscription_id == row.id, trial.depth == 0, trial.trial, ~trial.void))
         .where(row.ends_on.between(first, last), row.ends_on > trial.starts_on, last_line)
     )
     found = []

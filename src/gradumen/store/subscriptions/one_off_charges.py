@@ -44,6 +44,13 @@ def last_charge_from(tx: Session, subscription: UUID, seller: UUID, day: date) -
     return tx.scalars(query.order_by(OneOffChargeRow.day.desc()).limit(1)).first()
 
 
+def charged_from(tx: Session, subscriptions: Collection[UUID], sellers: Collection[UUID], day: date) -> set[UUID]:
+    """Which of some sellers charge anything by hand on subscriptions, on a day or later."""
+    row = OneOffChargeRow
+    query = select(row.seller_id).where(row.subscription_id.in_(subscriptions), row.seller_id.in_(sellers))
+    return set(tx.scalars(query.where(row.day >= day, row.withdrawn_at.is_(None)).distinct()))
+
+
 def buyers_of(tx: Session, seller: UUID, subscriptions: Collection[UUID]) -> dict[UUID, UUID]:
     """The buyers to whom a seller sells subscriptions, by subscription."""
     rows = tx.execute(

@@ -4,7 +4,7 @@ from datetime import datetime
 from decimal import Decimal
 from uuid import UUID
 
-from sqlalchemy import func, select, tuple_
+from sqlalchemy import func, select, tuple_, update
 from sqlalchemy.orm import Session
 
 from gradumen.core.subscriptions.orders import Approver, OrderState
@@ -90,3 +90,11 @@ def policies_of(tx: Session, organisation: UUID) -> list[OrderPolicyRow]:
     row = OrderPolicyRow
     query = select(row).where(row.organisation_id == organisation)
     return list(tx.scalars(query.order_by(row.approver, row.currency)))
+
+
+def withdraw_orders(tx: Session, organisation: UUID, seller: UUID, answer: str, at: datetime) -> None:
+    """What waits of an organisation's orders of a seller is over."""
+    row = OrderRow
+    waiting = (row.organisation_id == organisation, row.seller_id == seller, row.state == OrderState.WAITING)
+    values = {"state": OrderState.WITHDRAWN, "waits_for": None, "answer": answer, "answered_at": at}
+    tx.execute(update(row).where(*waiting).values(values), execution_options={"synchronize_session": False})

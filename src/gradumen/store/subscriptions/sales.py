@@ -15,13 +15,14 @@ from gradumen.store.subscriptions.tables import SubscriptionRow, SupplyLineRow
 
 def cards_bought_by(tx: Session, buyers: Collection[UUID]) -> Counter[UUID]:
     """The cards that price what organisations buy, with how many supply lines each prices."""
-    return Counter(tx.scalars(select(SupplyLineRow.rate_card_id).where(SupplyLineRow.buyer_id.in_(buyers))))
+    query = select(SupplyLineRow.rate_card_id).where(SupplyLineRow.buyer_id.in_(buyers), ~SupplyLineRow.void)
+    return Counter(tx.scalars(query))
 
 
 def prices_any(tx: Session, card: UUID, buyers: Collection[UUID]) -> bool:
     """Whether a card prices anything that organisations buy."""
     query = select(SupplyLineRow.id).where(SupplyLineRow.rate_card_id == card, SupplyLineRow.buyer_id.in_(buyers))
-    return tx.scalars(query.limit(1)).first() is not None
+    return tx.scalars(query.where(~SupplyLineRow.void).limit(1)).first() is not None
 
 
 def tiers_had(tx: Session, organisations: Collection[UUID]) -> list[tuple[UUID, str, str]]:
@@ -30,7 +31,7 @@ def tiers_had(tx: Session, organisations: Collection[UUID]) -> list[tuple[UUID, 
         select(SubscriptionRow.organisation_id, PlanRow.slug, SupplyLineRow.tier)
         .join(SupplyLineRow, SupplyLineRow.subscription_id == SubscriptionRow.id)
         .join(PlanRow, PlanRow.id == SubscriptionRow.plan_id)
-        .where(SubscriptionRow.organisation_id.in_(organisations), SupplyLineRow.depth == 0)
+        .where(SubscriptionRow.organisation_id.in_(organisations), SupplyLineRow.depth == 0, ~SupplyLineRow.void)
     )
     return [(organisation, plan, tier) for organisation, plan, tier in rows]
 
@@ -41,7 +42,7 @@ def subscribed_lines(tx: Session, plan: UUID, day: date) -> list[tuple[Subscript
         select(SubscriptionRow, SupplyLineRow, OrganisationRow.slug)
         .join(SupplyLineRow, SupplyLineRow.subscription_id == SubscriptionRow.id)
         .join(OrganisationRow, OrganisationRow.id == SubscriptionRow.organisation_id)
-        .where(SubscriptionRow.plan_id == plan, SupplyLineRow.depth == 0)
+        .where(SubscriptionRow.plan_id == plan, SupplyLineRow.depth == 0, ~SupplyLineRow.void)
         .where(SubscriptionRow.ends_on.is_(None) | (SubscriptionRow.ends_on > day))
         .order_by(OrganisationRow.slug, SubscriptionRow.name, SupplyLineRow.starts_on)
     )
@@ -56,7 +57,7 @@ def promising_lines(
         select(SubscriptionRow, SupplyLineRow, PlanVersionRow)
         .join(SupplyLineRow, SupplyLineRow.subscription_id == SubscriptionRow.id)
         .join(PlanVersionRow, PlanVersionRow.id == SupplyLineRow.plan_version_id)
-        .where(SubscriptionRow.organisation_id == organisation, SupplyLineRow.depth == 0)
+        .where(SubscriptionRow.organisation_id == organisation, SupplyLineRow.depth == 0, ~SupplyLineRow.void)
         .where(SubscriptionRow.ends_on.is_(None) | (SubscriptionRow.ends_on > day))
         .order_by(SubscriptionRow.id, SupplyLineRow.starts_on)
     )
@@ -73,7 +74,8 @@ def bought_lines(
         .join(OrganisationRow, OrganisationRow.id == SupplyLineRow.seller_id)
         .join(SubscriptionRow, SubscriptionRow.id == SupplyLineRow.subscription_id)
         .where(SupplyLineRow.buyer_id.in_(buyers), SupplyLineRow.seller_id != SupplyLineRow.buyer_id)
-        .where(SubscriptionRow.ends_on.is_(None) | (SubscriptionRow.ends_on > day))
+        .where(SubscriptionRow.ends_on.is_(None) | (SubscriptionRow.ends_on > day), ~SupplyLineRow.void)
+        .where(SupplyLineRow.ends_on.is_(None) | (SupplyLineRow.ends_on > day))
     )
     return [(line, card, seller) for line, card, seller in rows]
 
@@ -83,7 +85,7 @@ def priced_by(tx: Session, card: UUID) -> list[tuple[UUID, date]]:
     rows = tx.execute(
         select(SubscriptionRow.organisation_id, SubscriptionRow.starts_on)
         .join(SupplyLineRow, SupplyLineRow.subscription_id == SubscriptionRow.id)
-        .where(SupplyLineRow.rate_card_id == card)
+        .where(SupplyLineRow.rate_card_id == card, ~SupplyLineRow.void)
         .distinct()
     )
     return [(organisation, starts_on) for organisation, starts_on in rows]
@@ -99,6 +101,7 @@ def lines_in(
         .join(OrganisationRow, OrganisationRow.id == SubscriptionRow.organisation_id)
         .where(
             SupplyLineRow.seller_id == seller,
+            ~SupplyLineRow.void,
             SubscriptionRow.starts_on < until,
             SubscriptionRow.ends_on.is_(None) | (SubscriptionRow.ends_on > first),
             SubscriptionRow.ends_on.is_(None) | (SupplyLineRow.starts_on < SubscriptionRow.ends_on),
@@ -111,20 +114,14 @@ def lines_in(
 
 def first_day_sold(tx: Session, seller: UUID) -> date | None:
     """The first day that any supply line of a seller covers."""
-    return tx.scalar(
-        select(SubscriptionRow.starts_on)
-        .join(SupplyLineRow, SupplyLineRow.subscription_id == SubscriptionRow.id)
-        .where(SupplyLineRow.seller_id == seller)
-        .order_by(SubscriptionRow.starts_on)
-        .limit(1)
-    )
+    return tx.scalar(select(func.min(SupplyLineRow.starts_on)).where(SupplyLineRow.seller_id == seller))
 
 
 def sold_links(tx: Session, seller: UUID | None = None) -> list[tuple[UUID, UUID, date]]:
     """Sellers, all or one, and buyers between whom anything is or was sold, and the first day on which."""
     query = (
-        select(SupplyLineRow.seller_id, SupplyLineRow.buyer_id, func.min(SubscriptionRow.starts_on))
-        .join(SubscriptionRow, SubscriptionRow.id == SupplyLineRow.subscription_id)
+        select(SupplyLineRow.seller_id, SupplyLineRow.buyer_id, func.min(SupplyLineRow.starts_on))
+        .where(~SupplyLineRow.void)
         .group_by(SupplyLineRow.seller_id, SupplyLineRow.buyer_id)
         .order_by(SupplyLineRow.seller_id, SupplyLineRow.buyer_id)
     )
@@ -137,7 +134,7 @@ def currencies_of(tx: Session, seller: UUID) -> dict[UUID, str]:
     rows = tx.execute(
         select(SupplyLineRow.buyer_id, RateCardRow.currency)
         .join(RateCardRow, RateCardRow.id == SupplyLineRow.rate_card_id)
-        .where(SupplyLineRow.seller_id == seller)
+        .where(SupplyLineRow.seller_id == seller, ~SupplyLineRow.void)
         .distinct()
     )
     return dict(rows.all())
@@ -145,4 +142,5 @@ def currencies_of(tx: Session, seller: UUID) -> dict[UUID, str]:
 
 def suppliers_of(tx: Session, buyer: UUID) -> set[UUID]:
     """Those of whom an organisation buys anything."""
-    return set(tx.scalars(select(SupplyLineRow.seller_id).where(SupplyLineRow.buyer_id == buyer)))
+    query = select(SupplyLineRow.seller_id).where(SupplyLineRow.buyer_id == buyer, ~SupplyLineRow.void)
+    return set(tx.scalars(query))

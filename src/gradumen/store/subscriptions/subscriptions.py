@@ -15,7 +15,7 @@ from gradumen.store.subscriptions.tables import AcceptedTermsRow, SubscriptionRo
 def _visible(members: Collection[UUID]) -> ColumnElement[bool]:
     """The subscriptions of some organisations, and those on whose links they are."""
     concerned = select(SupplyLineRow.subscription_id).where(
-        SupplyLineRow.seller_id.in_(members) | SupplyLineRow.buyer_id.in_(members)
+        SupplyLineRow.seller_id.in_(members) | SupplyLineRow.buyer_id.in_(members), ~SupplyLineRow.void
     )
     return SubscriptionRow.organisation_id.in_(members) | SubscriptionRow.id.in_(concerned)
 
@@ -57,14 +57,19 @@ def own_lines(tx: Session, subscriptions: Collection[UUID]) -> list[tuple[Supply
     rows = tx.execute(
         select(SupplyLineRow, PlanVersionRow)
         .join(PlanVersionRow, PlanVersionRow.id == SupplyLineRow.plan_version_id)
-        .where(SupplyLineRow.subscription_id.in_(subscriptions), SupplyLineRow.depth == 0)
+        .where(SupplyLineRow.subscription_id.in_(subscriptions), SupplyLineRow.depth == 0, ~SupplyLineRow.void)
         .order_by(SupplyLineRow.starts_on)
     )
     return [(line, version) for line, version in rows]
 
 
 def lines_of(tx: Session, subscription: UUID) -> list[SupplyLineRow]:
-    """A subscription's lines on all links, in the order of their days."""
+    """A subscription's lines on all links, in the order of their days; void ones are left out."""
+    return [line for line in all_lines_of(tx, subscription) if not line.void]
+
+
+def all_lines_of(tx: Session, subscription: UUID) -> list[SupplyLineRow]:
+    """The same, void ones among them."""
     query = select(SupplyLineRow).where(SupplyLineRow.subscription_id == subscription)
     return list(tx.scalars(query.order_by(SupplyLineRow.starts_on)))
 
@@ -80,6 +85,7 @@ def sold_lines(
             SubscriptionRow.organisation_id == organisation,
             SubscriptionRow.name == subscription,
             SupplyLineRow.seller_id == seller,
+            ~SupplyLineRow.void,
         )
         .order_by(SupplyLineRow.starts_on)
     )
@@ -92,8 +98,9 @@ def all_sold_lines(tx: Session, seller: UUID, day: date) -> list[tuple[SupplyLin
         select(SupplyLineRow, SubscriptionRow, PlanVersionRow)
         .join(SubscriptionRow, SubscriptionRow.id == SupplyLineRow.subscription_id)
         .join(PlanVersionRow, PlanVersionRow.id == SupplyLineRow.plan_version_id)
-        .where(SupplyLineRow.seller_id == seller)
+        .where(SupplyLineRow.seller_id == seller, ~SupplyLineRow.void)
         .where(SubscriptionRow.ends_on.is_(None) | (SubscriptionRow.ends_on > day))
+        .where(SupplyLineRow.ends_on.is_(None) | (SupplyLineRow.ends_on > day))
         .order_by(SubscriptionRow.id, SupplyLineRow.starts_on)
     )
     return [(line, row, version) for line, row, version in rows]

@@ -38,11 +38,14 @@ class SupplyLineRow(Base):
     ``paused`` line has no fees and allowances, one in ``trial`` is free of charge. ``card_named``: the card was named
     for this line, not chosen by the seller's rules. ``choices`` are the subscriber's; ``special_terms`` are allowances
     and service levels that differ from the tier's, in the written form of a tier.
+
+    Where somebody moves, lines end before ``ends_on``, at the moment ``closes_at``, and those of the new links open at
+    ``opens_at``: midnight of neither seller, perhaps. A ``void`` line never holds: a move came before it began.
     """
 
     __tablename__ = "supply_lines"
     __table_args__ = (
-        UniqueConstraint("subscription_id", "depth", "starts_on"),
+        UniqueConstraint("subscription_id", "depth", "starts_on", "seller_id", "buyer_id", name="uq_supply_lines_link"),
         Index("ix_supply_lines_seller_id_buyer_id", "seller_id", "buyer_id"),
     )
 
@@ -61,6 +64,39 @@ class SupplyLineRow(Base):
     card_named: Mapped[bool]
     choices: Mapped[dict[str, str]] = mapped_column(JSON)
     special_terms: Mapped[dict[str, Any]] = mapped_column(JSON)
+    ends_on: Mapped[date | None]
+    opens_at: Mapped[datetime | None] = mapped_column(Moment)
+    closes_at: Mapped[datetime | None] = mapped_column(Moment)
+    void: Mapped[bool] = mapped_column(default=False)
+
+
+class MoveRow(Base):
+    """An organisation buys from ``to_id`` in place of ``from_id`` from a moment on; ``starts_on`` is that day.
+
+    ``decided_for_id`` is the nearest that sells to both, in whose zone the day begins. ``ended`` has the subscriptions
+    that end with it, since they are the old seller's own, with the day on which they were to end before.
+    """
+
+    __tablename__ = "moves"
+    __table_args__ = (
+        Index("ix_moves_organisation_id", "organisation_id", "starts_at"),
+        Index("ix_moves_state_starts_at", "state", "starts_at"),
+    )
+
+    id: Mapped[UUID] = mapped_column(primary_key=True)
+    organisation_id: Mapped[UUID] = mapped_column(ForeignKey("organisations.id", ondelete="RESTRICT"))
+    from_id: Mapped[UUID] = mapped_column(ForeignKey("organisations.id", ondelete="RESTRICT"))
+    to_id: Mapped[UUID] = mapped_column(ForeignKey("organisations.id", ondelete="RESTRICT"))
+    decided_for_id: Mapped[UUID] = mapped_column(ForeignKey("organisations.id", ondelete="RESTRICT"))
+    starts_on: Mapped[date]
+    starts_at: Mapped[datetime] = mapped_column(Moment)
+    state: Mapped[str] = mapped_column(ascii_text(16))
+    reason: Mapped[str] = mapped_column(String(1000))
+    ended: Mapped[dict[str, str | None]] = mapped_column(JSON)
+    planned_by: Mapped[UUID] = mapped_column(ForeignKey("users.id", ondelete="RESTRICT"))
+    planned_at: Mapped[datetime] = mapped_column(Moment)
+    ended_at: Mapped[datetime | None] = mapped_column(Moment)
+    """When it was done, or withdrawn."""
 
 
 class AcceptedTermsRow(Base):

@@ -179,7 +179,7 @@ def list_invitations(tx: Session, caller: Caller, *, organisation: str) -> list[
     row = get_organisation(tx, scope, organisation)
     scope.require_member(Right.MANAGE_MEMBERS, row)
     rows = members.open_invitations(tx, row.id, caller.at)
-    names, named = organisations_by_id(tx, {each.invited_from for each in rows}), nameable(scope, row.id)
+    names, named = organisations_by_id(tx, {each.invited_from for each in rows}), nameable(tx, scope, row.id)
     return [
         InvitationBody(
             id=each.id,

@@ -3,7 +3,7 @@
 import hashlib
 import json
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from decimal import Decimal
@@ -23,11 +23,14 @@ from gradumen.store.metering.tables import (
     ReadingKeyRow,
     SupersededReadingRow,
 )
+from gradumen.store.organisations.tables import trees_between
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.catalogue.published import Published, load_published
 from gradumen.usecases.metering.feeds import get_feed, may_send
 from gradumen.usecases.scope import Caller, Scope, load_scope
 
+Owned = tuple[tuple[datetime, bool], ...]
+"""Whether a project was inside what a feed may write for, from moments on, in their order."""
 ACCEPTED, KNOWN, REFUSED = "accepted", "known", "refused"
 SECOND = timedelta(seconds=1)
 
@@ -115,7 +118,7 @@ def _check(
     tx: Session, scope: Scope, feed: FeedRow, items: Sequence[Reading | Outcome], outcomes: dict[int, Outcome]
 ) -> list[_Checked]:
     """Check items against catalogue, owners and clock; keep one item per id, the one with the highest sequence."""
-    owners = _owners(tx, scope, feed, {item.owner for item in items if isinstance(item, Reading) and item.owner})
+    owners = _owners(tx, feed, [item for item in items if isinstance(item, Reading)])
     known = _Known(load_published(tx), owners, scope.now)
     checked: dict[bytes, _Checked] = {}
     for index, item in enumerate(items):
@@ -142,7 +145,7 @@ def _check(
 class _Known:
     """What readings are checked against; what was found right once is not looked at again."""
 
-    def __init__(self, published: Published, owners: set[str], now: datetime) -> None:
+    def __init__(self, published: Published, owners: Mapping[str, Owned], now: datetime) -> None:
         self.published, self.owners, self.now = published, owners, now
         self.meters: dict[tuple[str, str | None, Attributes], Meter] = {}
         self.quantities: dict[tuple[Decimal, str, str], str] = {}
@@ -154,7 +157,8 @@ class _Known:
             Invalid: meter, attributes or owner are not known, it ends in the future, or the unit does not fit.
         """
         kind, amount = (item.meter, item.owner, item.attributes), (item.quantity, item.unit, item.meter)
-        if kind not in self.meters or item.end > self.now:
+        moved = item.owner is not None and len(self.owners.get(item.owner, ())) > 1
+        if kind not in self.meters or item.end > self.now or moved:
             self.meters[kind] = self._meter(item)
         if amount not in self.quantities:
             self.quantities[amount] = text(base_quantity(item, self.meters[kind]))
@@ -172,6 +176,12 @@ class _Known:
         if item.owner is not None and item.owner not in self.owners:
             raise Invalid(
                 f"owner '{item.owner}' is no project that this feed may write for; write organisation/project",
+                field="owner",
+            )
+        if item.owner is not None and not _there(self.owners[item.owner], item.start):
+            raise Invalid(
+                f"owner '{item.owner}' is no project that this feed may write for on {item.start:%Y-%m-%d}: it has "
+                "moved to another seller, or came later",
                 field="owner",
             )
         return meter
@@ -195,18 +205,30 @@ def _beside(each: _Checked, content: bytes, sequence: int) -> Outcome:
     )
 
 
+def _there(owned: Owned, at: datetime) -> bool:
+    """Whether it was inside at a moment: a reading belongs to where its owner was when it started."""
+    return next((there for since, there in reversed(owned) if since <= at), owned[0][1])
+
+
 def _allowed(service: Service) -> dict[str, tuple[str, ...]]:
     return {attribute.slug: attribute.values for attribute in service.attributes}
 
 
-def _owners(tx: Session, scope: Scope, feed: FeedRow, paths: set[str]) -> set[str]:
-    """The projects, by path, that are inside what the feed's organisation sells to or is."""
+def _owners(tx: Session, feed: FeedRow, items: Sequence[Reading]) -> dict[str, Owned]:
+    """The projects, by path, that are or were inside what the feed's organisation sells to or is, and when."""
+    paths = {item.owner for item in items if item.owner}
     # A path with other letters is nobody's; its reading alone is refused, not all that came with it.
     pairs = [tuple(path.split("/", 1)) for path in paths if "/" in path and path.isascii()]
     if not pairs:
-        return set()
-    inside = scope.tree.below([feed.organisation_id])
-    return {path for path, owner in readings.owners_by_path(tx, pairs) if owner in inside}
+        return {}
+    trees = trees_between(tx, min(item.start for item in items), max(item.start for item in items))
+    inside = [(since, tree.below([feed.organisation_id])) for since, tree in trees]
+    found: dict[str, Owned] = {}
+    for path, owner in readings.owners_by_path(tx, pairs):
+        spells = tuple((since, owner in below) for since, below in inside)
+        if any(there for _, there in spells):
+            found[path] = spells
+    return found
 
 
 def _sift(

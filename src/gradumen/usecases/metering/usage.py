@@ -23,7 +23,7 @@ from gradumen.store.metering.usage import (
     packed_days,
     sums_of_days,
 )
-from gradumen.store.organisations.tables import zone_name
+from gradumen.store.organisations.tables import Tree, trees_between, zone_name
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.catalogue.names import meter_name
 from gradumen.usecases.catalogue.published import Published, load_published
@@ -63,23 +63,17 @@ def sum_usage(
     scope.require(Right.READ, owner)
     month = Period.parse(period)
     zone = zone_of(zone_name(tx, owner.id, month.first_day))
-    owners = scope.tree.below([owner.id])
     known = meter_rows(tx)
     meters = None if meter is None else [id for id, row in known.items() if row.slug == meter]
-    wanted = Wanted(seen_usage(tx, scope, owners), project, meters)
+    spans = list(_spans(tx, scope, owner.id, *month.bounds(zone)))
+    owners = frozenset[UUID]().union(*(tree.below([owner.id]) for tree, _ in spans))
     organisations, projects = named_owners(tx, owners) if {"project", "organisation"} & set(by) else ({}, {})
     published = load_published(tx)
     sums: dict[tuple[int, tuple[tuple[str, Named], ...]], int] = defaultdict(int)
-    for number, keys, quantity in _quantities(tx, wanted, month.bounds(zone), by, zone):
-        named = {
-            name: projects[value]
-            if name == "project"
-            else organisations[value]
-            if name == "organisation"
-            else (value, value)
-            for name, value in keys.items()
-        }
-        sums[number, tuple((name, named[name]) for name in by if name in named)] += quantity
+    for tree, bounds in spans:
+        wanted = Wanted(seen_usage(tx, scope, tree, tree.below([owner.id])), project, meters)
+        for number, keys, quantity in _quantities(tx, wanted, bounds, by, zone):
+            sums[number, _named(keys, by, organisations, projects)] += quantity
     items = [_item(known[number], shown, quantity, published) for (number, shown), quantity in sums.items()]
     items.sort(key=lambda item: (item.meter, item.keys.get("day", ""), -item.quantity, str(item.keys)))
     return UsageSumsBody(
@@ -90,6 +84,27 @@ def sum_usage(
         as_of=current.as_of,
         waiting=current.waiting,
     )
+
+
+def _named(
+    keys: dict[str, Any], by: tuple[str, ...], organisations: dict[UUID, Named], projects: dict[int, Named]
+) -> tuple[tuple[str, Named], ...]:
+    """What sums are by, with the names of what has one."""
+    known: dict[str, dict[Any, Named]] = {"organisation": organisations, "project": projects}
+    return tuple((name, known[name][keys[name]] if name in known else (keys[name],) * 2) for name in by if name in keys)
+
+
+def _spans(
+    tx: Session, scope: Scope, owner: UUID, start: datetime, end: datetime
+) -> Iterator[tuple[Tree, tuple[datetime, datetime]]]:
+    """The trees of a month up to now, each with the part of the month in which somebody below moved last.
+
+    Of who came to an organisation, or left it, it sees the use of the days in between.
+    """
+    trees = trees_between(tx, start, max(start, min(end, scope.now)))
+    ends = [*(moment for moment, _ in trees[1:]), end]
+    for (begins, tree), until in zip(trees, ends, strict=True):
+        yield tree, (begins, until)
 
 
 def _item(meter: MeterRow, keys: tuple[tuple[str, Named], ...], quantity: int, published: Published) -> UsageBody:
@@ -138,7 +153,9 @@ def _quantities(
         yield meter, keys, quantity
 
 
-def seen_usage(tx: Session, scope: Scope, owners: frozenset[UUID]) -> list[tuple[frozenset[UUID] | None, list[int]]]:
+def seen_usage(
+    tx: Session, scope: Scope, tree: Tree, owners: frozenset[UUID]
+) -> list[tuple[frozenset[UUID] | None, list[int]]]:
     """The usage that a caller sees of some organisations: of the services of its own and those above it.
 
     What somebody below uses of the services of another seller below is between those two.
@@ -146,8 +163,8 @@ def seen_usage(tx: Session, scope: Scope, owners: frozenset[UUID]) -> list[tuple
     meters = meters_by_seller(tx)
     found: list[tuple[frozenset[UUID] | None, list[int]]] = []
     for member in scope.members_of():
-        seen = scope.tree.below([member]) & owners
-        numbers = [number for seller in scope.tree.chain(member) for number in meters.get(seller, ())]
+        seen = tree.below([member]) & owners
+        numbers = [number for seller in tree.chain(member) for number in meters.get(seller, ())]
         # Nobody is left out: naming them all would cost more than it saves.
-        found.append((None if len(seen) > len(scope.tree.parents) else seen, numbers))
+        found.append((None if len(seen) > len(tree.parents) else seen, numbers))
     return found

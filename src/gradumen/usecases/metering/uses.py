@@ -33,7 +33,7 @@ def list_uses(tx: Session, caller: Caller, *, organisation: str) -> list[UseBody
     published = load_published(tx)
     known = {id: published.meters[row.slug] for id, row in meter_rows(tx).items() if row.slug in published.meters}
     meters = {id: meter for id, meter in known.items() if meter.measure is not None}
-    seen = seen_usage(tx, scope, scope.tree.below([owner.id]))
+    seen = seen_usage(tx, scope, scope.tree, scope.tree.below([owner.id]))
     days = _newest_packed(tx, Wanted(seen, None, list(meters)), scope)
     bodies = []
     for measure, measured in MEASURES.items():

@@ -4,6 +4,7 @@ from collections import defaultdict
 from dataclasses import replace
 from datetime import date
 from decimal import Decimal
+from uuid import UUID
 
 from gradumen.core.errors import EditedMeanwhile, Forbidden, Invalid, QuotaBelowSubscribed
 from gradumen.core.exact import add, figure, text
@@ -12,10 +13,10 @@ from gradumen.core.permissions import Right
 from gradumen.core.quotas.measures import MEASURES, Measure, amount_words
 from gradumen.core.quotas.quotas import Holding, check_grant
 from gradumen.store.organisations.organisations import projects_of
-from gradumen.store.organisations.tables import OrganisationRow, ProjectRow
+from gradumen.store.organisations.tables import OrganisationRow, ProjectRow, Tree, coming_sellers, load_tree, seen_since
 from gradumen.store.quotas.quotas import changes_of, note_change, quotas_of
 from gradumen.store.quotas.tables import QuotaRow
-from gradumen.store.unit_of_work import Session, use_case
+from gradumen.store.unit_of_work import Overtaken, Session, use_case
 from gradumen.usecases.audit_entries import acting_for, record
 from gradumen.usecases.catalogue.published import load_published
 from gradumen.usecases.limits import Limits, absent_quota, counted, lock_quota, say_unlimited
@@ -84,10 +85,11 @@ def list_quota_changes(
 ) -> list[QuotaChangeBody]:
     """What an organisation and its projects might have when, the latest first, after one of them.
 
-    It begins with what somebody set: before, what the giver had decided.
+    It begins with what somebody set: before, what the giver had decided. A seller reads what was since it came.
     """
     scope = load_scope(tx, caller)
     owner = get_organisation(tx, scope, organisation)
+    since = seen_since(tx, scope.members_of(), owner.id, scope.now)
     return [
         QuotaChangeBody(
             id=row.id,
@@ -98,7 +100,7 @@ def list_quota_changes(
             released=not row.is_set,
             changed_at=row.changed_at,
         )
-        for row, slug in changes_of(tx, owner.id, measure, before=after, limit=limit)
+        for row, slug in changes_of(tx, owner.id, measure, before=after, since=since, limit=limit)
     ]
 
 
@@ -158,23 +160,28 @@ def grant_limit(
     version: int | None = None,
 ) -> QuotaBody:
     """See `grant_quota`, whose refusals these are."""
-    holder, target, giver = _parties(tx, scope, organisation, project)
+    holder, target, givers = _parties(tx, scope, organisation, project)
+    giver = givers[0] if givers else None
     _check_figures(limit, reservation, factor)
-    if giver is not None:
-        say_unlimited(tx, scope.tree, giver.id, measure, scope.now)
-        lock_quota(tx, scope.tree, giver, giver.id, None, measure)
+    for each in sorted(givers, key=lambda each: (len(scope.tree.chain(each.id)), each.id)):
+        say_unlimited(tx, scope.tree, each.id, measure, scope.now)
+        lock_quota(tx, scope.tree, each, each.id, None, measure)
     key = ((target or holder).id, measure)
     lock_quota(tx, scope.tree, holder, key[0], target, measure)
+    _check_parties(tx, scope, holder, target, givers)
     row = _at_version(tx.get_one(QuotaRow, key, populate_existing=True), version)
     before, was = _values(row), (row.is_set, row.limit_value)
-    taker = _taking(tx, scope, holder, target, row, reservation, factor)
+    taker = taking(tx, scope, holder, target, row, reservation, factor)
     if target is None and limit is not None:
         _check_subscribed(tx, holder, measure, limit, scope.now.date())
-    check_grant(_giving(tx, scope, giver, taker.holder, measure), taker, limit)
+    check_grant(giving(tx, scope, giver, taker.holder, measure), taker, limit)
+    for coming in givers[1:]:
+        check_grant(giving(tx, scope, coming, taker.holder, measure), taker, limit)
     row.limit_value, row.is_set, row.reservation, row.factor = limit, True, taker.reservation, taker.factor
     if was != (True, limit):
         note_change(tx, row, scope.now)
     row.giver_id, row.label = giver.id if giver else None, row.label if label is None else _label(label)
+    row.next_giver_id = givers[1].id if len(givers) > 1 else None
     tx.flush()
     changes = {"before": before, "after": _values(row)}
     if changes["before"] != changes["after"]:
@@ -199,8 +206,10 @@ def _at_version(row: QuotaRow, version: int | None) -> QuotaRow:
 
 def _parties(
     tx: Session, scope: Scope, organisation: str, project: str | None
-) -> tuple[OrganisationRow, ProjectRow | None, OrganisationRow | None]:
-    """Who is to hold a quota, or which project of it, and who gives it; nobody gives the provider any.
+) -> tuple[OrganisationRow, ProjectRow | None, list[OrganisationRow]]:
+    """Who is to hold a quota, or which project of it, and who gives it: nobody to the provider.
+
+    To one that is to move, it is the seller of now first and then the one to come: both have it to give.
 
     Raises:
         NotFound: the organisation or project is not in scope.
@@ -208,24 +217,41 @@ def _parties(
     """
     holder = get_organisation(tx, scope, organisation)
     target = get_project(tx, holder, project) if project is not None else None
-    giver_id = holder.id if target else scope.tree.parents.get(holder.id)
-    if not scope.may(Right.MANAGE_QUOTAS, giver_id or holder.id):
+    givers = [holder.id] if target else _givers(tx, scope.tree, scope, holder.id)
+    if not scope.may(Right.MANAGE_QUOTAS, givers[0] if givers else holder.id):
         if target:
             raise Forbidden(right=Right.MANAGE_QUOTAS, organisation=holder.slug, name=holder.name)
         raise scope.refused_by_seller(tx, Right.MANAGE_QUOTAS, holder)
-    return holder, target, tx.get_one(OrganisationRow, giver_id) if giver_id else None
+    return holder, target, [tx.get_one(OrganisationRow, each) for each in givers]
 
 
-def _taking(
+def _givers(tx: Session, tree: Tree, scope: Scope, holder: UUID) -> list[UUID]:
+    found = (tree.parents.get(holder), coming_sellers(tx, scope.now).get(holder))
+    return [each for each in found if each is not None]
+
+
+def _check_parties(
+    tx: Session, scope: Scope, holder: OrganisationRow, target: ProjectRow | None, givers: list[OrganisationRow]
+) -> None:
+    """Check, now that rivals wait, that the holder's sellers are still those whose rows were written.
+
+    Raises:
+        Overtaken: it was moved, or is to move, meanwhile.
+    """
+    if target is None and _givers(tx, load_tree(tx, scope.now), scope, holder.id) != [each.id for each in givers]:
+        raise Overtaken
+
+
+def taking(
     tx: Session,
     scope: Scope,
     holder: OrganisationRow,
     target: ProjectRow | None,
     row: QuotaRow,
-    reservation: Decimal | None,
-    factor: Decimal | None,
+    reservation: Decimal | None = None,
+    factor: Decimal | None = None,
 ) -> Holding:
-    """What an organisation, or a project of it, would hold."""
+    """What an organisation, or a project of it, would hold; its row is written."""
     held = _Held(tx, scope, holder).holding(row, f"{target.name} of {holder.name}" if target else holder.name)
     return replace(
         held,
@@ -235,8 +261,8 @@ def _taking(
     )
 
 
-def _giving(tx: Session, scope: Scope, giver: OrganisationRow | None, taker: str, measure: Measure) -> Holding:
-    """What the giver holds; the provider gives to itself, without limit."""
+def giving(tx: Session, scope: Scope, giver: OrganisationRow | None, taker: str, measure: Measure) -> Holding:
+    """What a giver, whose row is written, holds; the provider gives to itself, without limit."""
     if giver is None:
         return Holding(taker, measure, None)
     row = tx.get_one(QuotaRow, (giver.id, measure), populate_existing=True)

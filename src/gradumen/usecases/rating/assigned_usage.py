@@ -1,7 +1,7 @@
 """Hourly usage with the line that takes it: by assignment rules, then by project and day."""
 
 from collections import defaultdict
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any, Protocol
@@ -44,6 +44,15 @@ class Resources:
     ids: list[int]
 
 
+@dataclass(frozen=True, slots=True)
+class Through:
+    """The buyer through whom somebody is charged, from a moment up to (not including) another."""
+
+    buyer: UUID
+    start: datetime
+    end: datetime
+
+
 class SoldLine(Protocol):
     """What of a supply line decides which usage it takes."""
 
@@ -61,21 +70,23 @@ def load_usage(
     start: datetime,
     end: datetime,
     zone: ZoneInfo,
-    chain: Sequence[UUID],
-    buyers: Mapping[UUID, UUID],
+    seller: UUID,
+    above: Collection[UUID],
+    buyers: Mapping[UUID, Sequence[Through]],
 ) -> tuple[pl.DataFrame, list[ProjectRow], Resources, list[Unassigned]]:
     """Usage of a seller's buyers and all below as a frame, each row with its line; and what no subscription covers.
 
     Args:
-        chain: the seller and all above it: usage of services of others, further down, is none of its business.
-        buyers: each organisation whose usage counts, with the buyer that it is charged through; the seller itself
-            buys its own services only, those from above are on the link above.
+        above: the seller and all above it: usage of services of others, further down, is none of its business.
+        buyers: each organisation whose usage counts, with the buyers that it is charged through, one after the other;
+            the seller itself buys its own services only, those from above are on the link above.
     """
     owners = set(buyers)
     # Shares, ties and allowances go by these numbers, so they follow names, never the order in which rows come.
     projects = projects_by_name(tx, owners)
     frame, resources = _frame(tx, projects, start, end, zone)
-    frame = _concerned(frame, projects, published, chain)
+    frame = _concerned(frame, projects, published, seller, above)
+    frame = _while_sold(frame, projects, buyers, (start, end), zone)
     rules = load_rules(tx, owners)
     frame = frame.with_columns(pl.Series("kind", [0] * frame.height, dtype=pl.Int32))
     kinds: list[tuple[AssignmentRule, ...]] = [()]
@@ -87,11 +98,11 @@ def load_usage(
         frame.lazy()
         .join(intervals.lazy(), on=keys, how="inner")
         .filter((pl.col("hour") >= pl.col("from_hour")) & (pl.col("hour") < pl.col("to_hour")))
-        .select(*USAGE_SCHEMA)
+        .select(*USAGE_SCHEMA, *(name for name in ("through",) if name in frame.columns))
         .collect()
     )
     unassigned = list(_unassigned(tx, frame, assigned, published, projects, buyers))
-    return assigned, projects, resources, unassigned
+    return assigned.select(*USAGE_SCHEMA), projects, resources, unassigned
 
 
 def _frame(
@@ -123,16 +134,42 @@ def _frame(
     return frame, Resources(list(order), [ids[name] for name in order])
 
 
+def _while_sold(
+    frame: pl.DataFrame,
+    projects: list[ProjectRow],
+    buyers: Mapping[UUID, Sequence[Through]],
+    period: tuple[datetime, datetime],
+    zone: ZoneInfo,
+) -> pl.DataFrame:
+    """Of those who moved, the usage of while they were the seller's; with ``through``, the number of the buyer then.
+
+    Without where nobody moved: then there is nothing to tell apart.
+    """
+    whole = [[(each.start, each.end) for each in through] == [period] for through in buyers.values()]
+    if all(whole) or not frame.height:
+        return frame
+    names = ("project", "from_hour", "to_hour", "through")
+    spans = [
+        (index, hour_number(each.start, zone), hour_number(each.end, zone), number)
+        for index, project in enumerate(projects)
+        for number, each in enumerate(buyers[project.organisation_id])
+    ]
+    table = pl.DataFrame(spans, schema=dict.fromkeys(names, pl.Int32), orient="row")
+    inside = (pl.col("hour") >= pl.col("from_hour")) & (pl.col("hour") < pl.col("to_hour"))
+    joined = frame.lazy().join(table.lazy(), on="project", how="inner").filter(inside)
+    return joined.drop("from_hour", "to_hour").collect()
+
+
 def _concerned(
-    frame: pl.DataFrame, projects: list[ProjectRow], published: Published, chain: Sequence[UUID]
+    frame: pl.DataFrame, projects: list[ProjectRow], published: Published, seller: UUID, above: Collection[UUID]
 ) -> pl.DataFrame:
     """What of the usage is a seller's business: services from above to everybody below, its own also to itself."""
     owner_of = {
         number: published.owners["service", slug.partition("/")[0]] for slug, number in published.meter_ids.items()
     }
-    sold = [number for number, owner in owner_of.items() if owner in chain]
-    own = [number for number, owner in owner_of.items() if owner == chain[0]]
-    themselves = [number for number, project in enumerate(projects) if project.organisation_id == chain[0]]
+    sold = [number for number, owner in owner_of.items() if owner in above]
+    own = [number for number, owner in owner_of.items() if owner == seller]
+    themselves = [number for number, project in enumerate(projects) if project.organisation_id == seller]
     return frame.filter(
         pl.col("meter").is_in(sold) & (~pl.col("project").is_in(themselves) | pl.col("meter").is_in(own))
     )
@@ -230,19 +267,22 @@ def _unassigned(
     assigned: pl.DataFrame,
     published: Published,
     projects: list[ProjectRow],
-    buyers: Mapping[UUID, UUID],
+    buyers: Mapping[UUID, Sequence[Through]],
 ) -> Iterator[Unassigned]:
     if frame.height == assigned.height:
         return
-    keys = ["project", "meter"]
+    keys = ["project", "meter", "through"]
+    if "through" not in frame.columns:
+        frame, assigned = (each.with_columns(pl.lit(0).alias("through")) for each in (frame, assigned))
     everything = frame.group_by(keys).agg(pl.col("quantity").sum())
     taken = assigned.group_by(keys).agg(pl.col("quantity").sum().alias("taken"))
     rest = everything.join(taken, on=keys, how="left").with_columns(pl.col("taken").fill_null(0)).sort(keys)
     slugs = {number: slug for slug, number in published.meter_ids.items()}
     owners = organisations_by_id(tx, {project.organisation_id for project in projects})
-    for project, meter, whole, part in rest.select("project", "meter", "quantity", "taken").iter_rows():
+    for project, meter, through, whole, part in rest.select(*keys, "quantity", "taken").iter_rows():
         if whole != part:
             row = projects[project]
             owner = row.organisation_id
             path = f"{owners[owner].slug}/{row.slug}"
-            yield Unassigned(buyers[owner], owner, row.number, slugs[meter], path, whole - part)
+            buyer = buyers[owner][through].buyer
+            yield Unassigned(buyer, owner, row.number, slugs[meter], path, whole - part)

@@ -20,13 +20,13 @@ from gradumen.core.rating.rating import Pricing, RatedLine
 from gradumen.core.subscriptions.one_off_charges import OneOffCharge
 from gradumen.store.catalogue.published import plan_versions_by_id
 from gradumen.store.metering.usage import attribute_sets
-from gradumen.store.organisations.tables import ProjectRow, Tree, load_tree, zone_name
+from gradumen.store.organisations.tables import ProjectRow, Tree, trees_between, zone_name
 from gradumen.store.subscriptions.sales import lines_in
 from gradumen.store.subscriptions.tables import SubscriptionRow, SupplyLineRow
 from gradumen.store.unit_of_work import Session
 from gradumen.usecases.catalogue.offers import Offers
 from gradumen.usecases.catalogue.published import Published, load_cards, load_published, plan_of
-from gradumen.usecases.rating.assigned_usage import Resources, Unassigned, load_usage
+from gradumen.usecases.rating.assigned_usage import Resources, Through, Unassigned, load_usage
 from gradumen.usecases.subscriptions.one_off_charges import load_one_off_charges
 from gradumen.usecases.subscriptions.supply_lines import with_special_terms
 
@@ -146,13 +146,15 @@ def load_links(
     zone = zone_of(zone_name(tx, seller, period.first_day))
     published = load_published(tx)
     start, end = period.bounds(zone)
-    tree = load_tree(tx, end)
-    chain = tree.chain(seller)
+    trees = trees_between(tx, start, end)
+    above = {each for _, tree in trees for each in tree.chain(seller)}
     wanted = None if buyers is None else set(buyers)
-    lines, rated_lines = _load_lines(tx, seller, period, zone, published, wanted, set(chain))
+    lines, rated_lines = _load_lines(tx, seller, period, zone, published, wanted, above)
     hours = (start, end) if with_usage else (start, start)
-    users = {owner: buyer for owner, buyer in _buyers(tree, seller).items() if wanted is None or buyer in wanted}
-    usage, projects, resources, unassigned = load_usage(tx, lines, rated_lines, published, *hours, zone, chain, users)
+    users = _users(trees, end, seller, wanted)
+    usage, projects, resources, unassigned = load_usage(
+        tx, lines, rated_lines, published, *hours, zone, seller, above, users
+    )
     sets = attribute_sets(tx)
     entered, texts = load_one_off_charges(tx, seller, period, lines)
     names = SaleNames(own_plans(tx, seller, published) if named else {}, texts)
@@ -179,11 +181,27 @@ def own_plans(tx: Session, seller: UUID, published: Published) -> dict[str, Plan
     return {each.slug: renamed(published.plans[each.slug], each.offer) for each in offers}
 
 
-def _buyers(tree: Tree, seller: UUID) -> dict[UUID, UUID]:
-    """Everybody from a seller down, with the seller's buyer through whom each is charged: itself for its own use."""
-    found = {seller: seller}
-    for buyer in tree.children(seller):
-        found |= dict.fromkeys(tree.below([buyer]), buyer)
+def _users(
+    trees: list[tuple[datetime, Tree]], end: datetime, seller: UUID, buyers: set[UUID] | None
+) -> dict[UUID, list[Through]]:
+    """Everybody from a seller down, with the seller's buyers through whom each is charged, one after the other.
+
+    It is charged for its own use itself.
+    """
+    found: dict[UUID, list[Through]] = {}
+    ends = [*(moment for moment, _ in trees[1:]), end]
+    for (start, tree), until in zip(trees, ends, strict=True):
+        through = {seller: seller}
+        for buyer in tree.children(seller):
+            through |= dict.fromkeys(tree.below([buyer]), buyer)
+        for owner, buyer in through.items():
+            if buyers is not None and buyer not in buyers:
+                continue
+            known = found.setdefault(owner, [])
+            if known and known[-1].buyer == buyer and known[-1].end == start:
+                known[-1] = replace(known[-1], end=until)
+            else:
+                known.append(Through(buyer, start, until))
     return found
 
 
@@ -201,16 +219,14 @@ def _load_lines(
     plans = _load_plans(tx, {line.plan_version_id for line, _ in rows}, published)
     loaded: dict[int, LoadedLine] = {}
     rated: dict[int, RatedLine] = {}
-    numbers: dict[UUID, int] = {}
+    numbers: dict[tuple[UUID, UUID], int] = {}
     allowances: dict[tuple[UUID, str, str], dict[str, Decimal]] = {}
     for number, (line, subscription) in enumerate(rows):
         card = cards[line.rate_card_id]
         plan = plans[line.plan_version_id]
         services = tuple(each for each in plan.services if published.owners["service", each] in above)
         follows = rows[number + 1] if number + 1 < len(rows) else None
-        until = subscription.ends_on
-        if follows is not None and follows[1].id == subscription.id:
-            until = follows[0].starts_on if until is None else min(until, follows[0].starts_on)
+        same = follows is not None and follows[1].id == subscription.id
         key = (line.plan_version_id, line.tier, repr(line.special_terms))
         if key not in allowances:
             tier = with_special_terms(plan.tier(line.tier), line.special_terms, plan, published)
@@ -220,20 +236,35 @@ def _load_lines(
             number=number,
             plan=plan.slug,
             tier=line.tier,
-            start=day_start(line.starts_on, zone),
-            end=None if until is None else day_start(until, zone),
+            start=_opens(line, zone),
+            end=_closes(line, subscription, follows[0] if follows and same else None, zone),
             versions=card.versions,
             allowances=allowances[key],
             quantity=line.quantity,
-            subscription=numbers.setdefault(subscription.id, len(numbers)),
-            buyer=numbers.setdefault(line.buyer_id, len(numbers)),
-            tenant=numbers.setdefault(subscription.organisation_id, len(numbers)),
+            # What cumulates begins anew on another link.
+            subscription=numbers.setdefault((subscription.id, line.buyer_id), len(numbers)),
+            buyer=numbers.setdefault((line.buyer_id, line.buyer_id), len(numbers)),
+            tenant=numbers.setdefault((subscription.organisation_id, line.buyer_id), len(numbers)),
             paused=line.paused,
             trial=line.trial,
             first_day=subscription.starts_on,
             meters=frozenset(meter for service in services for meter in published.metered[service]),
         )
     return loaded, rated
+
+
+def _opens(line: SupplyLineRow, zone: ZoneInfo) -> datetime:
+    """When a line begins: with its day in the seller's zone, or at the moment of a move."""
+    return line.opens_at or day_start(line.starts_on, zone)
+
+
+def _closes(
+    line: SupplyLineRow, subscription: SubscriptionRow, follows: SupplyLineRow | None, zone: ZoneInfo
+) -> datetime | None:
+    """When a line ends: with the subscription, where another of the seller follows it, or at the moment of a move."""
+    ends = [line.closes_at, _opens(follows, zone) if follows else None]
+    ends.append(day_start(subscription.ends_on, zone) if subscription.ends_on else None)
+    return min((each for each in ends if each is not None), default=None)
 
 
 def _load_plans(tx: Session, ids: set[UUID], published: Published) -> dict[UUID, Plan]:

@@ -66,11 +66,15 @@ def refresh_columns(tx: Session, *, pairs: Collection[int]) -> None:
 
 @dataclass(frozen=True, slots=True)
 class Link:
-    """Pairs whose charges are looked at, and whose use of them; ``cost`` where they are what sales cost."""
+    """Pairs whose charges are looked at, and whose use of them.
+
+    ``sold`` where they are what a seller sells, ``cost`` where they are what that costs it.
+    """
 
     pairs: list[PairRow]
     users: frozenset[UUID]
     cost: bool = False
+    sold: bool = False
 
 
 class _Month:
@@ -110,8 +114,8 @@ def sums_of_link(
     """The rows of the range, and of the one before where they are no cost, added up; None where there are none.
 
     Args:
-        users: ``organisation``, whose use is looked at, and ``sold_in``.
-        keys: columns that the sums are by, besides ``part``, ``currency`` and ``sold_in``.
+        users: ``organisation``, whose use is looked at, ``sold_in``, and what else stands beside one.
+        keys: columns of charges or users that the sums are by, besides ``part``, ``currency`` and ``sold_in``.
         by_day: whether ``day`` is the day, or the first of its month.
     """
     wanted = [name for name in SPEND_SCHEMA if name in {*keys, "organisation", "day", "currency", "amount"}]

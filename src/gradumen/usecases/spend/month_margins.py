@@ -81,14 +81,12 @@ class _Looked:
     def __init__(self, tx: Session, scope: Scope, seller: OrganisationRow, month: Period) -> None:
         self.published = load_published(tx)
         self.plans = own_plans(tx, seller.id, self.published)
-        self.rows = SpendRows(tx, scope, seller, self.published)
-        self.users = scope.tree.below([seller.id])
-        self.days = Range(month.first_day, month.next().first_day)
+        self.rows = SpendRows(tx, scope, seller, self.published, Range(month.first_day, month.next().first_day))
 
     def amounts(self, pairs: list[PairRow], *, cost: bool) -> dict[tuple[str, str, str], Decimal]:
         """What pairs come to by buyer, service (the plan of what belongs to none) and currency, as on documents."""
         found: dict[tuple[str, str, str], list[Decimal]] = defaultdict(list)
-        rows = self.rows.read([Link(pairs, self.users, cost)], self.days, {}, _BY)
+        rows = self.rows.read([Link(pairs, self.rows.users.all, cost, sold=not cost)], {}, _BY)
         names = (*_BY, "currency", "amount")
         for buyer, service, plan, currency, amount in rows.select(names).iter_rows():
             found[buyer, service or plan, currency].append(unscaled(amount, AMOUNT_PLACES))

@@ -2,7 +2,7 @@
 
 from collections import defaultdict
 from dataclasses import dataclass
-from datetime import date, datetime
+from datetime import date, datetime, timedelta
 from decimal import Decimal
 from functools import partial
 from uuid import UUID
@@ -13,7 +13,7 @@ from gradumen.core.periods import Period, zone_of
 from gradumen.core.permissions import Right
 from gradumen.core.rating.charges import Charge
 from gradumen.store.organisations.organisations import organisations_by_id
-from gradumen.store.organisations.tables import OrganisationRow, zone_name
+from gradumen.store.organisations.tables import OrganisationRow, trees_between, zone_name
 from gradumen.store.pairs import PairRow, pairs_with
 from gradumen.store.rating.current_charges import days_of
 from gradumen.store.unit_of_work import Session, use_case
@@ -25,6 +25,9 @@ from gradumen.usecases.rating.stored_charges import current_of, read_rated, sett
 from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
 from gradumen.wire.metering.usage import AsOf
 from gradumen.wire.spend.period_so_far import PairProblemBody
+
+WIDEST = timedelta(hours=14)
+"""How far a zone's clocks are from those of UTC at most."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -60,8 +63,7 @@ def period_so_far(
     owner = get_organisation(tx, scope, organisation)
     if not scope.members_money().intersection(scope.tree.chain(owner.id)):
         raise Forbidden(right=Right.READ_MONEY, organisation=owner.slug, name=owner.name)
-    below = scope.tree.below([owner.id])
-    pairs = _visible_pairs(tx, scope, owner.id, below, period)
+    pairs, below = _visible_pairs(tx, scope, owner.id, period)
     rows = [row for same in pairs.values() for row in same]
     known = organisations_by_id(tx, {each for row in rows for each in (row.seller_id, row.buyer_id)})
     published = load_published(tx)
@@ -93,25 +95,31 @@ def period_so_far(
 
 
 def _visible_pairs(
-    tx: Session, scope: Scope, owner: UUID, below: frozenset[UUID], period: str | None
-) -> dict[tuple[UUID, Period], list[PairRow]]:
-    """The pairs through which some organisations may be charged, their own use among them, that the caller sees.
+    tx: Session, scope: Scope, owner: UUID, period: str | None
+) -> tuple[dict[tuple[UUID, Period], list[PairRow]], frozenset[UUID]]:
+    """The pairs through which an organisation and all that were below it may be charged, that the caller sees.
 
-    Whole links are read, as their bills are: what counts over a buyer counts all of it.
+    Their own use is among them. Gives those organisations, too. Whole links are read, as their bills are: what counts
+    over a buyer counts all of it.
     """
     own = scope.members_money()
-    concerned = below | set(scope.tree.chain(owner))
+    month = Period.parse(period) if period else Period.containing(scope.now, zone_of("UTC"))
+    start, end = month.bounds(zone_of("UTC"))
+    trees = [tree for _, tree in trees_between(tx, start - WIDEST, max(start, min(end + WIDEST, scope.now)))]
+    below = frozenset[UUID]().union(*(tree.below([owner]) for tree in trees))
+    concerned = below.union(*(tree.chain(owner) for tree in trees))
+    sellers = own | {tree.parents[each] for tree in trees for each in own if each in tree.parents}
     found: dict[tuple[UUID, Period], list[PairRow]] = {}
-    for seller in sorted(own | {scope.tree.parents[each] for each in own if each in scope.tree.parents}):
+    for seller in sorted(sellers):
         zone = zone_of(zone_name(tx, seller, scope.now.date()))
-        month = Period.parse(period) if period else Period.containing(scope.now, zone)
+        here = month if period else Period.containing(scope.now, zone)
         buyers = None if seller in own else own
-        found[seller, month] = [
+        found[seller, here] = [
             row
-            for row in pairs_with(tx, seller, buyers, month.text)
+            for row in pairs_with(tx, seller, buyers, here.text)
             if row.buyer_id in (below if row.buyer_id == seller else concerned)
         ]
-    return found
+    return found, below
 
 
 def link_periods(

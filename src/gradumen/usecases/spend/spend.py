@@ -59,7 +59,7 @@ class Looked:
         end = asked.end or Period(today.year, today.month).next().first_day
         self.days = Range.asked(first, end).until(today)
         self.filters = [_filter(each) for each in asked.only]
-        self.rows = SpendRows(tx, self.scope, self.owner, load_published(tx))
+        self.rows = SpendRows(tx, self.scope, self.owner, load_published(tx), self.days)
         self.links = self._sold() if self.side == "sold" else self._bought()
 
     @property
@@ -71,7 +71,7 @@ class Looked:
         """The rows that are asked for, with columns of some dimensions, or of the charges that they are of."""
         sold_in = currencies_of(self.tx, self.owner.id) if self.side == "sold" else {}
         wanted = {*by, *(dimension for dimension, _ in self.filters)}
-        frame = self.rows.read(self.links, self.days, sold_in, wanted, by_charge=by_charge)
+        frame = self.rows.read(self.links, sold_in, wanted, by_charge=by_charge)
         for dimension, value in self.filters:
             frame = frame.filter(pl.col(dimension) == value)
         return frame
@@ -81,14 +81,20 @@ class Looked:
         return pairs_between(self.tx, sellers, buyers, f"{first:%Y-%m}", f"{self.days.last_day:%Y-%m}")
 
     def _bought(self) -> list[Link]:
-        """The link nearest to the owner that the reader sees, and what the owner uses of its own services."""
-        users = self.scope.tree.below([self.owner.id])
+        """The link nearest to the owner that the reader sees, and what the owner uses of its own services.
+
+        Where the owner, or one that sells to it, moves in the range, it is one after the other.
+        """
+        users = self.rows.users.all
+        nearest: set[tuple[UUID, UUID]] = set()
+        for _, tree in self.rows.users.trees:
+            chain = pairwise(tree.chain(self.owner.id))
+            nearest |= {next(((of, by) for by, of in chain if self.mine & {by, of}), (self.owner.id, self.owner.id))}
+        nearest.discard((self.owner.id, self.owner.id))
         links: list[Link] = []
-        chain = self.scope.tree.chain(self.owner.id)
-        for buyer, seller in pairwise(chain):
-            if self.mine & {buyer, seller}:
-                links.append(Link(self._between({seller}, {buyer}), users))
-                break
+        if nearest:
+            pairs = self._between({seller for seller, _ in nearest}, {buyer for _, buyer in nearest})
+            links.append(Link([pair for pair in pairs if (pair.seller_id, pair.buyer_id) in nearest], users))
         if self.owner.id in self.mine and self.owner.type != "tenant":
             links.append(Link(self._between({self.owner.id}, {self.owner.id}), frozenset({self.owner.id})))
         if not links:
@@ -97,12 +103,13 @@ class Looked:
 
     def _sold(self) -> list[Link]:
         """What the owner sells, and what all that costs it: its suppliers' charges and its own services."""
-        owner, users = self.owner.id, self.scope.tree.below([self.owner.id])
+        owner, users = self.owner.id, self.rows.users.all
         all_of_owner = self._between({owner}, None)
         suppliers = suppliers_of(self.tx, owner) - {owner}
         costs = [pair for pair in all_of_owner if pair.buyer_id == owner]
         costs += self._between(suppliers, {owner}) if suppliers else []
-        return [Link([pair for pair in all_of_owner if pair.buyer_id != owner], users), Link(costs, users, cost=True)]
+        sold = [pair for pair in all_of_owner if pair.buyer_id != owner]
+        return [Link(sold, users, sold=True), Link(costs, users, cost=True)]
 
 
 def _side(scope: Scope, owner: OrganisationRow, asked: str | None) -> str:

@@ -16,10 +16,11 @@ from gradumen.usecases.catalogue.names import meter_name
 from gradumen.usecases.catalogue.published import Published
 from gradumen.usecases.rating.charges import service_name
 from gradumen.usecases.scope import Scope
-from gradumen.usecases.spend.link_sums import Link, sums_of_link
+from gradumen.usecases.spend.link_sums import Link
+from gradumen.usecases.spend.users import Users
 
 _SOURCES: dict[Dimension, tuple[str, ...]] = {
-    Dimension.BUYER: ("organisation",),
+    Dimension.BUYER: (),
     Dimension.ORGANISATION: ("organisation",),
     Dimension.PROJECT: ("organisation", "project"),
     Dimension.COST_CENTRE: ("organisation", "project"),
@@ -45,26 +46,23 @@ _NONE = {
 class SpendRows:
     """Rows of links in a range and the one before, under names that the reader may see."""
 
-    def __init__(self, tx: Session, scope: Scope, owner: OrganisationRow, published: Published) -> None:
-        self.tx, self.scope, self.owner, self.published = tx, scope, owner, published
-        self._buyer_of = {owner.id: owner.id}
-        for buyer in scope.tree.children(owner.id):
-            self._buyer_of |= dict.fromkeys(scope.tree.below([buyer]), buyer)
+    def __init__(self, tx: Session, scope: Scope, owner: OrganisationRow, published: Published, days: Range) -> None:
+        self.tx, self.scope, self.owner, self.published, self.days = tx, scope, owner, published, days
+        self.users = Users(tx, scope, owner.id, days)
 
     @cached_property
     def organisations(self) -> Mapping[UUID, OrganisationRow]:
         """The owner and all below it."""
-        return organisations_by_id(self.tx, set(self._buyer_of))
+        return organisations_by_id(self.tx, self.users.all)
 
     @cached_property
     def projects(self) -> Mapping[int, ProjectRow]:
         """Their projects, by number."""
-        return {row.number: row for row in projects_by_name(self.tx, set(self._buyer_of))}
+        return {row.number: row for row in projects_by_name(self.tx, self.users.all)}
 
     def read(
         self,
         links: Iterable[Link],
-        days: Range,
         sold_in: Mapping[UUID, str],
         dimensions: Collection[str],
         *,
@@ -79,34 +77,23 @@ class SpendRows:
         """
         keys = {source for each in dimensions for source in _SOURCES[Dimension(each)]}
         keys |= {"pair", "charge"} if by_charge else set()
-        frames = [self._of_link(link, days, sold_in, keys, Dimension.DAY in dimensions) for link in links]
-        rows = pl.concat([frame for frame in frames if frame is not None] or [_empty(keys)])
+        frames = [frame for link in links for frame in self._of_link(link, sold_in, keys, Dimension.DAY in dimensions)]
+        rows = pl.concat(frames or [_empty(keys)])
         return self._named(rows, set(dimensions))
 
-    def _of_link(
-        self, link: Link, days: Range, sold_in: Mapping[UUID, str], keys: set[str], by_day: bool
-    ) -> pl.DataFrame | None:
-        buyers = {user: self._buyer_of.get(user, user) for user in link.users}
-        users = pl.LazyFrame(
-            [(str(user), sold_in.get(buyer, "") if link.cost else "") for user, buyer in buyers.items()],
-            schema={"organisation": pl.Categorical, "sold_in": pl.Categorical},
-            orient="row",
-        )
-        rows = sums_of_link(self.tx, link, days, users, sorted(keys), by_day=by_day)
-        if rows is None:
-            return None
+    def _of_link(self, link: Link, sold_in: Mapping[UUID, str], keys: set[str], by_day: bool) -> list[pl.DataFrame]:
+        found = self.users.sums(link, dict(sold_in) if link.cost else {}, sorted(keys), by_day=by_day)
         own, sold = pl.col("currency").cast(pl.String), pl.col("sold_in").cast(pl.String)
         cost_currency = (own if link.cost else pl.lit("")).alias("cost_currency")
         shown = pl.when(sold == "").then(own).otherwise(sold).alias("currency")
-        return rows.with_columns(cost_currency, shown).select(
-            *sorted(keys), "part", "currency", "cost_currency", "amount"
-        )
+        columns = [*sorted(keys), "buyer", "part", "currency", "cost_currency", "amount"]
+        return [rows.with_columns(cost_currency, shown).select(*columns) for rows in found]
 
     def _named(self, rows: pl.DataFrame, wanted: set[str]) -> pl.DataFrame:
         """The rows with a column of text for each dimension that is wanted."""
         found = rows
         if Dimension.BUYER in wanted:
-            found = self._mapped(found, "organisation", Dimension.BUYER, self._buyer_slug)
+            found = self._mapped(found, "buyer", Dimension.BUYER, self._slug)
         if {Dimension.PROJECT, Dimension.COST_CENTRE} & wanted:
             found = self._by_project(found)
         if Dimension.ORGANISATION in wanted:
@@ -157,9 +144,6 @@ class SpendRows:
     def _slug(self, organisation: str) -> str:
         return self.organisations[UUID(organisation)].slug
 
-    def _buyer_slug(self, organisation: str) -> str:
-        return self.organisations[self._buyer_of[UUID(organisation)]].slug
-
     def _seen_plan(self, slug: str) -> str:
         """A plan that somebody further down made for its own customers is named to nobody above it."""
         mine = {above for own in self.scope.members_money() for above in self.scope.tree.chain(own)}
@@ -196,4 +180,5 @@ class SpendRows:
 
 def _empty(keys: set[str]) -> pl.DataFrame:
     texts = dict.fromkeys(("part", "currency", "cost_currency"), pl.String())
-    return pl.DataFrame(schema={name: SPEND_SCHEMA[name] for name in sorted(keys)} | texts | {"amount": pl.Int128()})
+    columns = {name: SPEND_SCHEMA[name] for name in sorted(keys)} | {"buyer": pl.Categorical()}
+    return pl.DataFrame(schema=columns | texts | {"amount": pl.Int128()})

@@ -125,7 +125,11 @@ def _sold_on(
     if not row.starts_on <= day < (row.ends_on or date.max):
         message = f"the subscription lasts from {row.starts_on} to {row.ends_on or 'any later day'}; choose a day in it"
         raise Invalid(message, field="day", value=day)
-    return row, [each for _, each in found if each.starts_on <= day][-1]
+    held = [each for _, each in found if each.starts_on <= day][-1:]
+    if not held or (held[0].ends_on is not None and held[0].ends_on <= day):
+        spells = ", ".join(f"from {each.starts_on} to {each.ends_on or 'any later day'}" for _, each in found)
+        raise Invalid(f"{seller.name} sells this subscription {spells}; choose a day in it", field="day", value=day)
+    return row, held[0]
 
 
 @use_case

@@ -261,6 +261,8 @@ def _approve(tx: Session, scope: Scope, row: OrderRow, amount: Decimal | None, p
         raise Invalid("say which amount is approved, as the order shows it", field="amount")
     buyer = tx.get_one(OrganisationRow, row.organisation_id)
     lock_organisation(tx, buyer.id)
+    if scope.tree.parents.get(buyer.id) != row.seller_id:
+        raise Conflict(f"{buyer.name} buys from another seller by now; it orders there")
     day = max(OrderCreate.model_validate(row.wanted).day, scope.now.date())
     currency = row.currency
     if row.waits_for == Approver.OWN:

@@ -5,7 +5,7 @@ from datetime import date
 from typing import Any
 from uuid import UUID
 
-from gradumen.core.errors import Invalid, NotFound
+from gradumen.core.errors import Conflict, Invalid, NotFound
 from gradumen.core.periods import months_since
 from gradumen.core.permissions import Right
 from gradumen.store.catalogue.tables import PlanVersionRow
@@ -21,6 +21,7 @@ from gradumen.usecases.catalogue.published import Published, load_published, pla
 from gradumen.usecases.catalogue.tier_sales import check_on_sale
 from gradumen.usecases.quotas.tier_quotas import check_tier_quotas
 from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
+from gradumen.usecases.subscriptions.move_checks import follow_move
 from gradumen.usecases.subscriptions.subscriptions import (
     Accepted,
     accept_terms,
@@ -35,6 +36,7 @@ from gradumen.usecases.subscriptions.supply_lines import (
     check_quantity,
     from_day,
     lines_by_depth,
+    links_of,
     read_choices,
     with_special_terms,
 )
@@ -123,6 +125,7 @@ def change(
     if moved is not None:
         accept_terms(tx, row, moved, plan_of(moved, published), accepted)
     tx.flush()
+    follow_move(tx, scope, row, buyer, starts_on, published)
     if tier is not None or quantity is not None or moved is not None:
         check_tier_quotas(tx, scope, buyer, row, starts_on, published)
     return before
@@ -240,7 +243,31 @@ def end(tx: Session, scope: Scope, row: SubscriptionRow, ends_on: date | None, p
         plan.duration.check_end(row.starts_on, ends_on, scope.now.date())
     _check_entered(tx, scope, row, ends_on)
     before, row.ends_on = row.ends_on, ends_on
+    if before is not None and (ends_on is None or ends_on > before):
+        buyer = tx.get_one(OrganisationRow, row.organisation_id)
+        _check_sold_on(tx, scope, row, buyer, published)
+        follow_move(tx, scope, row, buyer, before, published)
     return before
+
+
+def _check_sold_on(
+    tx: Session, scope: Scope, row: SubscriptionRow, buyer: OrganisationRow, published: Published
+) -> None:
+    """Check that those who sold a subscription when it was to end are those of its chain now.
+
+    Raises:
+        Conflict: its buyer, or one that sells to it, has moved since.
+    """
+    lines = [each[-1] for _, each in sorted(lines_by_depth(tx, row.id).items()) if each[-1].ends_on is None]
+    plan = plan_of(tx.get_one(PlanVersionRow, lines[0].plan_version_id), published)
+    chain = scope.tree.chain(buyer.id)
+    owners = {published.owners["service", each] for each in plan.services} if plan.services else set()
+    sold = [(line.buyer_id, line.seller_id) for line in lines]
+    if not owners <= set(chain) or sold != links_of(chain, plan, published):
+        raise Conflict(
+            f"'{row.name}' was bought on another chain of sellers, and ends with it; subscribe anew instead",
+            field="ends_on",
+        )
 
 
 def _check_entered(tx: Session, scope: Scope, row: SubscriptionRow, ends_on: date | None) -> None:
@@ -282,21 +309,25 @@ def agree_special_terms(
     scope = load_scope(tx, caller)
     owner = get_organisation(tx, scope, seller)
     row = lock_seen(tx, scope, subscription_id)
-    links = [lines for lines in lines_by_depth(tx, row.id).values() if lines[0].seller_id == owner.id]
-    if not links:
+    sold = [line for lines in lines_by_depth(tx, row.id).values() for line in lines if line.seller_id == owner.id]
+    if not sold:
         raise NotFound("subscription", subscription_id)
     scope.require(Right.MANAGE_SUBSCRIPTIONS, owner)
     check_version(row, version)
     _check_day(row, starts_on)
     published = load_published(tx)
-    for line in from_day(tx, links[0], starts_on):
+    changed = from_day(tx, sorted(sold, key=lambda line: line.starts_on), starts_on)
+    if not changed:
+        message = f"{owner.name} sells this subscription until {sold[-1].ends_on}; choose a day before"
+        raise Invalid(message, field="starts_on", value=starts_on)
+    for line in changed:
         _agree(tx, owner, line, rate_card, special_terms, published)
     after = {
         "from": starts_on,
         "rate_card": rate_card,
         "special_terms": None if special_terms is None else dict(special_terms),
     }
-    record(tx, caller, "own terms set", owner.id, row.name, concerns=links[0][0].buyer_id, after=after)
+    record(tx, caller, "own terms set", owner.id, row.name, concerns=changed[0].buyer_id, after=after)
     tx.flush()
     return changed_view(tx, scope, row, published)
 

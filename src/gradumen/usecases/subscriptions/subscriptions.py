@@ -2,7 +2,7 @@
 
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
-from datetime import date, datetime
+from datetime import date, datetime, timedelta
 from typing import Any
 from uuid import UUID, uuid4
 
@@ -13,7 +13,7 @@ from gradumen.core.periods import months_since
 from gradumen.core.permissions import Right
 from gradumen.store.catalogue.tables import PlanVersionRow
 from gradumen.store.organisations.organisations import organisations_by_id, projects_of
-from gradumen.store.organisations.tables import OrganisationRow, ProjectRow
+from gradumen.store.organisations.tables import OrganisationRow, ProjectRow, seen_since
 from gradumen.store.pairs import raise_pairs
 from gradumen.store.subscriptions.subscriptions import (
     acceptances,
@@ -32,8 +32,12 @@ from gradumen.usecases.catalogue.published import Published, load_published, pla
 from gradumen.usecases.catalogue.tier_sales import check_on_sale
 from gradumen.usecases.quotas.tier_quotas import check_tier_quotas
 from gradumen.usecases.scope import Caller, Scope, get_organisation, get_project, load_scope
+from gradumen.usecases.subscriptions.move_checks import follow_move
 from gradumen.usecases.subscriptions.supply_lines import Stretch, add_lines, check_quantity, links_of, read_choices
 from gradumen.wire.subscriptions.subscriptions import AcceptedTermsBody, StretchBody, SubscriptionBody
+
+HALF_A_DAY = timedelta(hours=12)
+"""The day that begins with a moment, midnight of some zone, is that of half a day later."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -98,7 +102,10 @@ def told(wanted: Wanted) -> dict[str, Any]:
 def subscribe(
     tx: Session, scope: Scope, buyer: OrganisationRow, wanted: Wanted, accepted: Accepted, published: Published
 ) -> SubscriptionRow:
-    """Make a subscription; whose right that is was looked at. See `create_subscription` for what refuses it."""
+    """Make a subscription; whose right that is was looked at. See `create_subscription` for what refuses it.
+
+    Where its buyer is to move, it moves with it.
+    """
     unit = get_project(tx, buyer, wanted.project) if wanted.project is not None else None
     check_right(tx, scope, buyer, wanted.plan, wanted.tier, wanted.project, published)
     version = newest_plan(tx, wanted.plan)
@@ -115,6 +122,7 @@ def subscribe(
         stretches.append(replace(stretches[0], starts_on=wanted.trial_until, trial=False))
     links = links_of(scope.tree.chain(buyer.id), found, published)
     add_lines(tx, row, links, version, found, stretches, wanted.rate_card)
+    follow_move(tx, scope, row, buyer, wanted.starts_on, published)
     check_tier_quotas(tx, scope, buyer, row, wanted.starts_on, published)
     raise_pairs(tx, buyer.id, months_since(wanted.starts_on, scope.now.date()))
     return row
@@ -284,7 +292,8 @@ def views(tx: Session, scope: Scope, rows: list[SubscriptionRow], published: Pub
     ids = [row.id for row in rows]
     owners = organisations_by_id(tx, {row.organisation_id for row in rows})
     projects = {project.id: project.slug for project in projects_of(tx, owners)}
-    stretches, plans, direct = _stretches(tx, scope, ids, published)
+    owner_of = {row.id: row.organisation_id for row in rows}
+    stretches, plans, direct = _stretches(tx, scope, owner_of, published)
     accepted = _accepted(tx, ids)
     shown = _known_owners(scope)
     found: list[SubscriptionBody] = []
@@ -320,10 +329,11 @@ def _known_owners(scope: Scope) -> set[UUID]:
 
 
 def _stretches(
-    tx: Session, scope: Scope, ids: list[UUID], published: Published
+    tx: Session, scope: Scope, owner_of: Mapping[UUID, UUID], published: Published
 ) -> tuple[dict[UUID, list[StretchBody]], dict[UUID, Plan], set[UUID]]:
     """By subscription: its stretches as they are seen, its plan; and those on whose direct link the caller is."""
-    shown = _known_owners(scope)
+    shown, ids = _known_owners(scope), list(owner_of)
+    since = {each: seen_since(tx, scope.members_of(), each, scope.now) for each in set(owner_of.values())}
     found: dict[UUID, list[StretchBody]] = {each: [] for each in ids}
     plans: dict[UUID, Plan] = {}
     direct: set[UUID] = set()
@@ -346,6 +356,10 @@ def _stretches(
             special_terms=line.special_terms if scope.sees_link(line.seller_id, line.buyer_id) else {},
         )
         before = found[line.subscription_id]
+        came = since[owner_of[line.subscription_id]]
+        if came is not None and line.starts_on <= (came + HALF_A_DAY).date():
+            # What was before somebody came is between its sellers of then and itself.
+            before.clear()
         if not before or stretch.model_copy(update={"starts_on": before[-1].starts_on}) != before[-1]:
             before.append(stretch)
     return found, plans, direct

@@ -114,7 +114,7 @@ def copy_line(line: SupplyLineRow, starts_on: date) -> SupplyLineRow:
     values = {
         column.name: getattr(line, column.name)
         for column in SupplyLineRow.__table__.columns
-        if column.name not in ("id", "starts_on")
+        if column.name not in ("id", "starts_on", "opens_at")
     }
     return SupplyLineRow(id=uuid4(), starts_on=starts_on, **values)
 
@@ -128,11 +128,11 @@ def lines_by_depth(tx: Session, subscription: UUID) -> dict[int, list[SupplyLine
 
 
 def from_day(tx: Session, lines: list[SupplyLineRow], day: date) -> list[SupplyLineRow]:
-    """The lines of a link from a day on; the one that holds then is divided there."""
-    held = [line for line in lines if line.starts_on <= day][-1]
+    """The lines of a link from a day on; the one that holds then is divided there. None where all end before."""
+    held = [line for line in lines if line.starts_on <= day][-1:]
     changed = [line for line in lines if line.starts_on >= day]
-    if held.starts_on < day:
-        changed.insert(0, copy_line(held, day))
+    if held and held[0].starts_on < day and not (held[0].ends_on and held[0].ends_on <= day):
+        changed.insert(0, copy_line(held[0], day))
         tx.add(changed[0])
     return changed
 

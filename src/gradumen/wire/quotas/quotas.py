@@ -37,6 +37,15 @@ class QuotaBody(Body):
     version: int
 
 
+class HeldBody(Body):
+    """A limit that goes with who moves, and what the seller to come has left beside it; null is no limit."""
+
+    measure: str
+    unit: str
+    limit: DecimalText | None
+    left: DecimalText | None
+
+
 class QuotaChangeBody(Body):
     """What an organisation, or a project of it, might have of a measure from a moment on; null is no limit.
 

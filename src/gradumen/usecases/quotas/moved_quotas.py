@@ -1,0 +1,61 @@
+"""Limits of who is to move: held at the seller to come as well, from the plan of the move until its day."""
+
+from dataclasses import replace
+from decimal import Decimal
+
+from gradumen.core.errors import GradumenError
+from gradumen.core.quotas.measures import MEASURES, Measure
+from gradumen.core.quotas.quotas import Holding, check_counted, check_grant
+from gradumen.store.organisations.tables import OrganisationRow, load_tree
+from gradumen.store.quotas.quotas import name_givers
+from gradumen.store.quotas.tables import QuotaRow
+from gradumen.store.unit_of_work import Session
+from gradumen.usecases.limits import Limits, counted, lock_quota, say_unlimited
+from gradumen.usecases.quotas.quotas import giving, taking
+from gradumen.usecases.scope import Scope
+from gradumen.wire.quotas.quotas import HeldBody
+
+
+def hold_at(
+    tx: Session, scope: Scope, holder: OrganisationRow, seller: OrganisationRow
+) -> tuple[list[HeldBody], list[GradumenError]]:
+    """Hold what an organisation may have at another seller, whose row of each measure is written first.
+
+    Gives the limits that are held, and what of it does not fit.
+    """
+    for measure in MEASURES:
+        say_unlimited(tx, scope.tree, seller.id, measure, scope.now)
+        lock_quota(tx, scope.tree, seller, seller.id, None, measure)
+    for measure in MEASURES:
+        lock_quota(tx, scope.tree, holder, holder.id, None, measure)
+    held: list[HeldBody] = []
+    problems: list[GradumenError] = []
+    for measure in MEASURES:
+        row = tx.get_one(QuotaRow, (holder.id, measure), populate_existing=True)
+        giver, taker = giving(tx, scope, seller, holder.slug, measure), taking(tx, scope, holder, None, row)
+        limit = row.limit_value if row.is_set else None if giver.limit is None else Decimal(0)
+        try:
+            # Nothing of it is among what the other seller has given until now.
+            check_grant(giver, replace(taker, limit=Decimal(0)), limit)
+        except GradumenError as problem:
+            problems.append(problem)
+        if row.is_set:
+            left = None if giver.left is None or limit is None else giver.left - limit
+            held.append(HeldBody(measure=measure, unit=MEASURES[measure].unit, limit=limit, left=left))
+    name_givers(tx, holder.id, coming=seller.id)
+    problems += _room_for_it(tx, scope, seller)
+    return held, problems
+
+
+def _room_for_it(tx: Session, scope: Scope, seller: OrganisationRow) -> list[GradumenError]:
+    """What stands against one organisation more below a seller; its edge is there already."""
+    measure = Measure.ORGANISATIONS
+    row = tx.get_one(QuotaRow, (seller.id, measure), populate_existing=True)
+    tree = load_tree(tx, scope.now)
+    others = counted(tx, tree, seller.id, scope.caller.at)[measure] - 1
+    held: Holding = replace(Limits(tx, tree, [seller.id]).holding(row, seller.slug, others), name=seller.name)
+    try:
+        check_counted(held, 1)
+    except GradumenError as problem:
+        return [problem]
+    return []

@@ -1,0 +1,126 @@
+"""What becomes of supply lines where somebody moves: those of the old links end, those of the new ones follow them."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import date, datetime
+from uuid import UUID, uuid4
+
+from gradumen.store.catalogue.tables import PlanVersionRow
+from gradumen.store.organisations.organisations import organisations_by_id
+from gradumen.store.organisations.tables import Tree, coming_sellers, load_tree
+from gradumen.store.subscriptions.moves import planned_move
+from gradumen.store.subscriptions.subscriptions import all_lines_of
+from gradumen.store.subscriptions.tables import SubscriptionRow, SupplyLineRow
+from gradumen.store.unit_of_work import Session
+from gradumen.usecases.catalogue.card_choice import choose_card
+from gradumen.usecases.catalogue.published import Published, plan_of
+from gradumen.usecases.scope import Scope
+from gradumen.usecases.subscriptions.supply_lines import links_of
+
+SAME = ("plan_version_id", "tier", "quantity", "paused", "trial", "choices")
+"""What a line has of what its subscriber subscribed to, on every link."""
+AGREED = ("rate_card_id", "card_named", "special_terms")
+"""What a line has of what two sides of a link agreed."""
+
+
+@dataclass(frozen=True, slots=True)
+class Turn:
+    """A day from which other links hold, the moment in which it begins, and the tree then."""
+
+    day: date
+    at: datetime
+    tree: Tree
+
+
+def coming_turn(tx: Session, scope: Scope, organisation: UUID) -> Turn | None:
+    """The move that is planned of an organisation, or of one that sells to it."""
+    chain = scope.tree.chain(organisation)
+    if not coming_sellers(tx, scope.now).keys() & set(chain):
+        return None
+    found = planned_move(tx, chain)
+    return None if found is None else Turn(found.starts_on, found.starts_at, load_tree(tx, found.starts_at))
+
+
+def follow(tx: Session, row: SubscriptionRow, turn: Turn, published: Published) -> None:
+    """Let a subscription's lines follow a tree from a day on; links that stay as they are are left alone.
+
+    Raises:
+        NotPriceable: a new seller has no card that prices its buyer.
+    """
+    lines = all_lines_of(tx, row.id)
+    own = _spans([line for line in lines if line.depth == 0 and not line.void], turn.day)
+    plan = plan_of(tx.get_one(PlanVersionRow, own[0].plan_version_id), published)
+    links = links_of(turn.tree.chain(row.organisation_id), plan, published)
+    wanted = [{name: getattr(line, name) for name in SAME} for line in own]
+    days = [max(line.starts_on, turn.day) for line in own]
+    depths = max(len(links), 1 + max(line.depth for line in lines))
+    for depth in range(depths):
+        here = [line for line in lines if line.depth == depth]
+        link = links[depth] if depth < len(links) else None
+        held = _spans([line for line in here if not line.void], turn.day)
+        if link is not None and held and {(line.buyer_id, line.seller_id) for line in held} == {link}:
+            continue
+        # What was agreed on this link, at whichever depth it stood, is looked for before anything is cut.
+        known = [line for line in lines if link == (line.buyer_id, line.seller_id)]
+        agreed = [_agreed(known, day) for day in days]
+        _cut(held, turn)
+        if link is not None:
+            _lay(tx, row, depth, link, turn, list(zip(days, wanted, agreed, strict=True)), here)
+    tx.flush()
+
+
+def _spans(lines: Sequence[SupplyLineRow], day: date) -> list[SupplyLineRow]:
+    """The lines of a link that hold on a day and after it."""
+    before = [line for line in lines if line.starts_on <= day][-1:]
+    after = [line for line in lines if line.starts_on > day]
+    return [line for line in before if line.ends_on is None or line.ends_on > day] + after
+
+
+def _cut(lines: Sequence[SupplyLineRow], turn: Turn) -> None:
+    """End lines with a day; those that would begin later never hold."""
+    for line in lines:
+        if line.starts_on < turn.day:
+            line.ends_on, line.closes_at = turn.day, turn.at
+        else:
+            line.void = True
+
+
+def _agreed(lines: Sequence[SupplyLineRow], day: date) -> SupplyLineRow | None:
+    """The line that says what a link agreed on a day: the last before it, void or not."""
+    return next((line for line in reversed(lines) if line.starts_on <= day), None)
+
+
+def _lay(
+    tx: Session,
+    row: SubscriptionRow,
+    depth: int,
+    link: tuple[UUID, UUID],
+    turn: Turn,
+    wanted: Sequence[tuple[date, dict[str, object], SupplyLineRow | None]],
+    here: Sequence[SupplyLineRow],
+) -> None:
+    """Put lines of a link at a depth, from a day on. Where it was cut just there before, it goes on."""
+    buyer, seller = link
+    rows = organisations_by_id(tx, set(link))
+    ours = [line for line in here if (line.buyer_id, line.seller_id) == link]
+    cut = next((line for line in ours if line.ends_on == turn.day), None)
+    if cut is not None:
+        cut.ends_on = cut.closes_at = None
+    before = None if cut is None else {name: getattr(cut, name) for name in (*SAME, *AGREED)}
+    card = None
+    for day, same, agreed in wanted:
+        terms = {name: getattr(agreed, name) for name in AGREED} if agreed else None
+        if terms is None:
+            card = card or choose_card(tx, rows[seller], rows[buyer], None)
+            terms = {"rate_card_id": card.id, "card_named": False, "special_terms": {}}
+        if before == (before := {**same, **terms}):
+            continue
+        line = next((line for line in ours if line.starts_on == day), None)
+        if line is None:
+            line = SupplyLineRow(id=uuid4(), subscription_id=row.id, depth=depth, starts_on=day)
+            line.buyer_id, line.seller_id = buyer, seller
+            tx.add(line)
+        for name, value in before.items():
+            setattr(line, name, value)
+        line.void, line.ends_on, line.closes_at = False, None, None
+        line.opens_at = turn.at if day == turn.day and cut is None else None
