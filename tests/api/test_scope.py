@@ -132,7 +132,7 @@ def calls(side: Side, invoice: InvoiceBody, world: World) -> dict[str, Call]:
     fell = admin.clouds.register(side.seller, CloudCreate.model_validate(cloud)).id
     said, bound = {"answer": "refuse", "reason": "No"}, {"subject": "SEK", "amount": "5"}
     limits = [{"organisation": side.buyer, "measure": "storage", "limit": "0"}]
-    code = {"code": "123456"}
+    code, move = {"code": "123456"}, {"to": side.seller, "starts_on": "2026-12-01", "reason": "x"}
     message, text = admin.messages.list(side.seller, limit=1)[0].id, {"subject": "x", "body": "y"}
     versions = {"before": "1", "after": "1"}
     return {
@@ -187,6 +187,9 @@ def calls(side: Side, invoice: InvoiceBody, world: World) -> dict[str, Call]:
         "list_states": Call("GET", f"{org}/states", above=200),
         "change_state": Call("POST", f"{org}/states", {"state": "active"}, viewer=403, above=200),
         "withdraw_planned": Call("DELETE", f"{org}/states/planned", viewer=403, above=200),
+        "list_moves": Call("GET", f"{org}/moves", above=200),
+        "plan_move": Call("POST", f"{org}/moves", move, viewer=403, above=409),
+        "withdraw_move": Call("POST", f"{org}/moves/{UUID(int=7)}/withdraw", viewer=404, above=404),
         "create_project": Call("POST", f"{org}/projects", new, viewer=403, above=201),
         "list_quotas": Call("GET", f"{org}/quotas", above=200),
         "list_quota_changes": Call("GET", f"{org}/quotas/changes", above=200),
@@ -409,7 +412,7 @@ def test_above_is_structure_and_quotas_and_nothing_of_the_business(world: World)
     )
     administrator = {name: call.above for name, call in table.items()}
     changing = ("create_organisation", "change_organisation", "create_project", "grant_quota", "grant_project_quota")
-    changing += ("change_state", "withdraw_planned", "change_quota_matrix")
+    changing += ("change_state", "withdraw_planned", "change_quota_matrix", "plan_move")
     reading_only = administrator | dict.fromkeys((*changing, "set_clock"), 403)
     for user, expected in (("oda", reading_only), ("finn", reading_only), ("mara", administrator)):
         for name, call in table.items():

@@ -82,5 +82,6 @@ export const KIND_WORDS: Record<Kind, string> = {
   'quota-asked': 'Other limit asked for',
   'quota-answered': 'Answer on a limit',
   'ends-soon': 'What ends soon',
+  move: 'A move to another seller',
   invoice: 'Document',
 };

@@ -39,6 +39,7 @@ interface Asked {
   parent?: string;
   state?: string;
   tag?: string;
+  type?: 'provider' | 'reseller' | 'tenant';
   limit: number;
 }
 

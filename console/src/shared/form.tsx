@@ -122,7 +122,12 @@ export function EntryDialog<Values extends FieldValues>(props: EntryProps<Values
   return (
     <Dialog open onClose={onClose} aria-labelledby="entry-title" fullWidth maxWidth="sm">
       <FormProvider {...form}>
-        <form noValidate onSubmit={(event) => void submit(event)}>
+        <Box
+          component="form"
+          noValidate
+          onSubmit={(event) => void submit(event)}
+          sx={{ display: 'flex', flexDirection: 'column', minHeight: 0 }}
+        >
           <DialogTitle id="entry-title">{title}</DialogTitle>
           <DialogContent>
             <Box sx={{ display: 'grid', gridTemplateColumns: 'repeat(6, minmax(0, 1fr))', gap: 2, pt: 1 }}>
@@ -145,7 +150,7 @@ export function EntryDialog<Values extends FieldValues>(props: EntryProps<Values
               {act}
             </Button>
           </DialogActions>
-        </form>
+        </Box>
       </FormProvider>
     </Dialog>
   );

@@ -1148,6 +1148,50 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/organisations/{organisation}/moves": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Moves
+         * @description The moves of an organisation under other sellers: planned, done and withdrawn, the latest first.
+         */
+        get: operations["list_moves"];
+        put?: never;
+        /**
+         * Plan Move
+         * @description Plan one from a day on, or with ``check`` see what it would do; for who sells to both. Safe to repeat.
+         */
+        post: operations["plan_move"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/organisations/{organisation}/moves/{move}/withdraw": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Withdraw Move
+         * @description Take a planned one back. Safe to repeat.
+         */
+        post: operations["withdraw_move"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/organisations/{organisation}/offers": {
         parameters: {
             query?: never;
@@ -3894,6 +3938,20 @@ export interface components {
             organisation: string;
         };
         /**
+         * HeldBody
+         * @description A limit that goes with who moves, and what the seller to come has left beside it; null is no limit.
+         */
+        HeldBody: {
+            /** Left */
+            left: string | null;
+            /** Limit */
+            limit: string | null;
+            /** Measure */
+            measure: string;
+            /** Unit */
+            unit: string;
+        };
+        /**
          * InvitationAccept
          * @description An invitation's secret; name and password where no user of its address exists yet.
          */
@@ -4133,7 +4191,7 @@ export interface components {
          * @description What a message is about.
          * @enum {string}
          */
-        Kind: "invitation" | "password-reset" | "password-changed" | "second-factor" | "order-waits" | "order-done" | "order-refused" | "onboarding-waits" | "onboarding-answered" | "quota-asked" | "quota-answered" | "ends-soon" | "invoice";
+        Kind: "invitation" | "password-reset" | "password-changed" | "second-factor" | "order-waits" | "order-done" | "order-refused" | "onboarding-waits" | "onboarding-answered" | "quota-asked" | "quota-answered" | "ends-soon" | "move" | "invoice";
         /**
          * LeavesBody
          * @description What a limit leaves of what its seller has itself.
@@ -4640,6 +4698,107 @@ export interface components {
             amount: string;
             /** Currency */
             currency: string;
+        };
+        /**
+         * MoveBody
+         * @description A move: planned, done or withdrawn; ``id`` is null where it was only looked at.
+         *
+         *     Sellers are named to those who see them. ``sentences`` say what it does, ``hindrances`` what stands against it.
+         *     ``may_withdraw`` is whether the reader may take it back.
+         */
+        MoveBody: {
+            /** From Name */
+            from_name: string | null;
+            /** From Seller */
+            from_seller: string | null;
+            /** Hindrances */
+            hindrances: string[];
+            /** Id */
+            id: string | null;
+            /** Limits */
+            limits: components["schemas"]["HeldBody"][];
+            /** May Withdraw */
+            may_withdraw: boolean;
+            /** Organisation */
+            organisation: string;
+            /** Organisation Name */
+            organisation_name: string;
+            /**
+             * Planned At
+             * Format: date-time
+             */
+            planned_at: string;
+            /** Reason */
+            reason: string | null;
+            /** Sentences */
+            sentences: string[];
+            /**
+             * Starts At
+             * Format: date-time
+             */
+            starts_at: string;
+            /**
+             * Starts On
+             * Format: date
+             */
+            starts_on: string;
+            state: components["schemas"]["MoveState"];
+            /** Subscriptions */
+            subscriptions: components["schemas"]["MovedSubscriptionBody"][];
+            /** To Name */
+            to_name: string | null;
+            /** To Seller */
+            to_seller: string | null;
+        };
+        /**
+         * MoveCreate
+         * @description Under which seller an organisation is to come, and from which day on, in the zone of the seller of both.
+         */
+        MoveCreate: {
+            /**
+             * Check
+             * @default false
+             */
+            check?: boolean;
+            /** Reason */
+            reason: string;
+            /**
+             * Starts On
+             * Format: date
+             */
+            starts_on: string;
+            /** To */
+            to: string;
+        };
+        /**
+         * MoveState
+         * @description How far a move is.
+         * @enum {string}
+         */
+        MoveState: "planned" | "done" | "withdrawn";
+        /**
+         * MovedSubscriptionBody
+         * @description What becomes of a subscription: it goes on at the new seller's prices, or ends with the day before.
+         *
+         *     Names of plan and tier, and what it costs a month by its fees, are null for those who do not see that link.
+         */
+        MovedSubscriptionBody: {
+            /** Currency */
+            currency: string | null;
+            /** Ends */
+            ends: boolean;
+            /** Monthly */
+            monthly: string | null;
+            /** Organisation */
+            organisation: string;
+            /** Organisation Name */
+            organisation_name: string;
+            /** Plan */
+            plan: string | null;
+            /** Subscription */
+            subscription: string;
+            /** Tier */
+            tier: string | null;
         };
         /**
          * NextStateBody
@@ -5625,6 +5784,13 @@ export interface components {
         Page_MessageTextBody_: {
             /** Items */
             items: components["schemas"]["MessageTextBody"][];
+            /** Next */
+            next: string | null;
+        };
+        /** Page[MoveBody] */
+        Page_MoveBody_: {
+            /** Items */
+            items: components["schemas"]["MoveBody"][];
             /** Next */
             next: string | null;
         };
@@ -10067,6 +10233,104 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Page_MessageBody_"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_moves: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                organisation: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Page_MoveBody_"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    plan_move: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                organisation: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MoveCreate"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MoveBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    withdraw_move: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                organisation: string;
+                move: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MoveBody"];
                 };
             };
             /** @description A refusal, as problem details */

@@ -15,7 +15,15 @@ from gradumen.core.errors import GradumenError
 from gradumen.core.periods import Period
 from gradumen.core.permissions import Role
 from gradumen.demo import fleet
-from gradumen.demo.papers import ask_for_more, bring_on_board, order, register_cloud, set_states, write_papers
+from gradumen.demo.papers import (
+    ask_for_more,
+    bring_on_board,
+    order,
+    plan_move,
+    register_cloud,
+    set_states,
+    write_papers,
+)
 from gradumen.demo.scenario import (
     CATALOGUE,
     HOST_PROJECT,
@@ -343,6 +351,7 @@ class History:
                 register_cloud(self.signed_in, self.cloud)
                 bring_on_board(self.signed_in, self.calendar.current.next().first_day)
             set_states(self.signed_in, self.calendar.current.next().next().first_day)
+            plan_move(self.signed_in, self.calendar.current.next().next().first_day)
 
     def top_up(self, since: date, now: datetime) -> None:
         """After a pause: the readings from a day to now; what is known already does no harm."""

@@ -206,3 +206,9 @@ def bring_on_board(signed_in: Callable[[str], Client], day: date) -> None:
             )
         ],
     )
+
+
+def plan_move(signed_in: Callable[[str], Client], day: date) -> None:
+    """A customer of a reseller is to buy of the provider itself."""
+    why = "Bluefern leaves the trade with bakeries; agreed with both."
+    signed_in(SIGNERS[PROVIDER]).moves.plan("marrow-lane", PROVIDER, day, why)

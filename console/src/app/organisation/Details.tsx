@@ -20,6 +20,7 @@ import { momentName } from '../../shared/dates';
 import { Section } from '../../shared/Page';
 import { Query } from '../../shared/States';
 import { countryName } from '../../shared/world';
+import { Moves } from '../../subscriptions/Moves';
 
 export function Details({ organisation }: { organisation: Organisation }) {
   const states = useQuery(statesOptions(organisation.slug));
@@ -39,9 +40,12 @@ export function Details({ organisation }: { organisation: Organisation }) {
           </Query>
         )}
       </Box>
-      <Query query={states} rows={6}>
-        {(found) => <InState states={found} />}
-      </Query>
+      <Box>
+        <Query query={states} rows={6}>
+          {(found) => <InState states={found} />}
+        </Query>
+        <Moves organisation={organisation} />
+      </Box>
     </Box>
   );
 }

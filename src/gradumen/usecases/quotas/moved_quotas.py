@@ -3,8 +3,8 @@
 from dataclasses import replace
 from decimal import Decimal
 
-from gradumen.core.errors import GradumenError
-from gradumen.core.quotas.measures import MEASURES, Measure
+from gradumen.core.errors import Conflict, GradumenError
+from gradumen.core.quotas.measures import MEASURES, Measure, amount_words, measure_words
 from gradumen.core.quotas.quotas import Holding, check_counted, check_grant
 from gradumen.store.organisations.tables import OrganisationRow, load_tree
 from gradumen.store.quotas.quotas import name_givers
@@ -34,6 +34,9 @@ def hold_at(
         row = tx.get_one(QuotaRow, (holder.id, measure), populate_existing=True)
         giver, taker = giving(tx, scope, seller, holder.slug, measure), taking(tx, scope, holder, None, row)
         limit = row.limit_value if row.is_set else None if giver.limit is None else Decimal(0)
+        if not row.is_set and giver.limit is not None and (taker.committed or taker.unlimited_below):
+            problems.append(_limit_first(holder, seller, taker))
+            continue
         try:
             # Nothing of it is among what the other seller has given until now.
             check_grant(giver, replace(taker, limit=Decimal(0)), limit)
@@ -45,6 +48,15 @@ def hold_at(
     name_givers(tx, holder.id, coming=seller.id)
     problems += _room_for_it(tx, scope, seller)
     return held, problems
+
+
+def _limit_first(holder: OrganisationRow, seller: OrganisationRow, taker: Holding) -> Conflict:
+    """Who has no limit until now cannot be without one below a seller that has one."""
+    words = measure_words(taker.measure)
+    least = f" of at least {amount_words(taker.measure, taker.committed)}" if taker.committed else ""
+    return Conflict(
+        f"{seller.name} has a limit of {words}, so {holder.name} needs one{least} first", measure=taker.measure
+    )
 
 
 def _room_for_it(tx: Session, scope: Scope, seller: OrganisationRow) -> list[GradumenError]:
