@@ -18,6 +18,8 @@ from gradumen.core.subscriptions.orders import OrderKind
 from gradumen.wire.billing.invoices import InvoiceBody
 from gradumen.wire.organisations.clouds import CloudCreate
 from gradumen.wire.organisations.organisations import OrganisationCreate
+from gradumen.wire.organisations.sites import SiteCreate
+from gradumen.wire.quotas.pools import PoolCreate
 from gradumen.wire.subscriptions.onboardings import OnboardingSketch
 from gradumen.wire.subscriptions.one_off_charges import OneOffChargeCreate
 from gradumen.wire.subscriptions.orders import OrderCreate
@@ -130,6 +132,9 @@ def calls(side: Side, invoice: InvoiceBody, world: World) -> dict[str, Call]:
     sketch = admin.onboardings.draft(side.seller, OnboardingSketch(name="Quillstone Annexe")).id
     cloud = {"slug": "fell", "name": "Fell", "endpoint": world.cloud, "secret": "s"}
     fell = admin.clouds.register(side.seller, CloudCreate.model_validate(cloud)).id
+    site = admin.sites.register(side.seller, SiteCreate(slug="ox-meadow", name="Ox Meadow")).id
+    capacity = {"site": f"{site}", "name": "Ox Racks", "measure": "machines", "capacity": "9", "behind": "Shed 4"}
+    pool = admin.pools.make(side.seller, PoolCreate.model_validate({"slug": "ox-racks", **capacity})).id
     said, bound = {"answer": "refuse", "reason": "No"}, {"subject": "SEK", "amount": "5"}
     limits = [{"organisation": side.buyer, "measure": "storage", "limit": "0"}]
     code, move = {"code": "123456"}, {"to": side.seller, "starts_on": "2026-12-01", "reason": "x"}
@@ -187,6 +192,18 @@ def calls(side: Side, invoice: InvoiceBody, world: World) -> dict[str, Call]:
         "list_states": Call("GET", f"{org}/states", above=200),
         "change_state": Call("POST", f"{org}/states", {"state": "active"}, viewer=403, above=200),
         "withdraw_planned": Call("DELETE", f"{org}/states/planned", viewer=403, above=200),
+        "list_sites": Call("GET", f"{org}/sites", above=200),
+        "register_site": Call("POST", f"{own}/sites", {"slug": "new-site", "name": "New"}, viewer=403),
+        "change_site": Call("PATCH", f"sites/{site}", {"version": 1, "name": "Ox Meadow"}, viewer=403, above=404),
+        "list_pools": Call("GET", f"{own}/pools"),
+        "make_pool": Call("POST", f"{own}/pools", {"slug": "new-pool", **capacity}, viewer=403, above=404),
+        "change_pool": Call("PATCH", f"pools/{pool}", {"version": 1, "capacity": "8"}, viewer=403, above=404),
+        "list_site_quotas": Call("GET", f"{org}/site-quotas", above=200),
+        "grant_site_quota": Call("PUT", f"{org}/site-quotas/{site}/machines", {"limit": None}, viewer=403, above=404),
+        "read_permitted_sites": Call("GET", f"{org}/permitted-sites", above=200),
+        "set_permitted_sites": Call("PUT", f"{org}/permitted-sites", {"sites": None}, viewer=403, above=200),
+        "retire_pool": Call("DELETE", f"pools/{pool}", viewer=403, above=404),
+        "retire_site": Call("DELETE", f"sites/{site}", viewer=403, above=404),
         "list_moves": Call("GET", f"{org}/moves", above=200),
         "plan_move": Call("POST", f"{org}/moves", move, viewer=403, above=409),
         "withdraw_move": Call("POST", f"{org}/moves/{UUID(int=7)}/withdraw", viewer=404, above=404),
@@ -407,12 +424,14 @@ def test_above_is_structure_and_quotas_and_nothing_of_the_business(world: World)
     join(world, "edda", "oxbow", "viv@oxbow.example", Role.VIEWER)
     table = calls(OXBOW, invoice, world)
     secret = (
+        *("ox-meadow", "Ox Meadow", "ox-racks", "Ox Racks", "Shed 4"),
         *("watch", "Watch", "hill-range", "Foothill", "Ox Track", "Hills", "oxbow-gbp", "hills-gbp", "ferry-lines"),
         *(EMAILS["edda"], EMAILS["piers"], EMAILS["ines"], str(invoice.number), f"{invoice.net}"),
     )
     administrator = {name: call.above for name, call in table.items()}
     changing = ("create_organisation", "change_organisation", "create_project", "grant_quota", "grant_project_quota")
     changing += ("change_state", "withdraw_planned", "change_quota_matrix", "plan_move")
+    changing += ("set_permitted_sites", "grant_site_quota")
     reading_only = administrator | dict.fromkeys((*changing, "set_clock"), 403)
     for user, expected in (("oda", reading_only), ("finn", reading_only), ("mara", administrator)):
         for name, call in table.items():

@@ -1354,6 +1354,54 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/organisations/{organisation}/permitted-sites": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Permitted Sites
+         * @description The sites that an organisation is held to; null is all that its seller may use.
+         */
+        get: operations["read_permitted_sites"];
+        /**
+         * Set Permitted Sites
+         * @description Hold an organisation, and all below it, to some sites; its seller's to say. Safe to repeat.
+         */
+        put: operations["set_permitted_sites"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/organisations/{organisation}/pools": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Pools
+         * @description What there is at an organisation's own sites, and what of it is promised; for its members.
+         */
+        get: operations["list_pools"];
+        put?: never;
+        /**
+         * Make Pool
+         * @description Say what there is of a measure at a site; no more than that is promised there.
+         */
+        post: operations["make_pool"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/organisations/{organisation}/projects": {
         parameters: {
             query?: never;
@@ -1546,6 +1594,70 @@ export interface paths {
          */
         put: operations["set_sign_in_policy"];
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/organisations/{organisation}/site-quotas": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Site Quotas
+         * @description What an organisation and its projects may have at sites and of pools, where anything is said of it.
+         */
+        get: operations["list_site_quotas"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/organisations/{organisation}/site-quotas/{site}/{measure}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Grant Site Quota
+         * @description Set, or with null take away, a limit at a site or of a pool there. Safe to repeat.
+         */
+        put: operations["grant_site_quota"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/organisations/{organisation}/sites": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Sites
+         * @description The sites that an organisation may use: its own, and those above it that it is let use.
+         */
+        get: operations["list_sites"];
+        put?: never;
+        /**
+         * Register Site
+         * @description Register a site of one's own, for oneself and those below.
+         */
+        post: operations["register_site"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1994,6 +2106,30 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/pools/{pool}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Retire Pool
+         * @description A pool is not there any more. Safe to repeat.
+         */
+        delete: operations["retire_pool"];
+        options?: never;
+        head?: never;
+        /**
+         * Change Pool
+         * @description Change a pool, over the version that was read; it may have less than is promised.
+         */
+        patch: operations["change_pool"];
+        trace?: never;
+    };
     "/api/v1/price-changes": {
         parameters: {
             query?: never;
@@ -2390,6 +2526,30 @@ export interface paths {
         options?: never;
         head?: never;
         patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sites/{site}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Retire Site
+         * @description Give no limits there any more. Safe to repeat.
+         */
+        delete: operations["retire_site"];
+        options?: never;
+        head?: never;
+        /**
+         * Change Site
+         * @description Change a site, over the version that was read.
+         */
+        patch: operations["change_site"];
         trace?: never;
     };
     "/api/v1/spend": {
@@ -5850,6 +6010,13 @@ export interface components {
             /** Next */
             next: string | null;
         };
+        /** Page[PoolBody] */
+        Page_PoolBody_: {
+            /** Items */
+            items: components["schemas"]["PoolBody"][];
+            /** Next */
+            next: string | null;
+        };
         /** Page[PriceChangeBody] */
         Page_PriceChangeBody_: {
             /** Items */
@@ -5917,6 +6084,20 @@ export interface components {
         Page_ReadingBody_: {
             /** Items */
             items: components["schemas"]["ReadingBody"][];
+            /** Next */
+            next: string | null;
+        };
+        /** Page[SiteBody] */
+        Page_SiteBody_: {
+            /** Items */
+            items: components["schemas"]["SiteBody"][];
+            /** Next */
+            next: string | null;
+        };
+        /** Page[SiteQuotaBody] */
+        Page_SiteQuotaBody_: {
+            /** Items */
+            items: components["schemas"]["SiteQuotaBody"][];
             /** Next */
             next: string | null;
         };
@@ -6089,6 +6270,14 @@ export interface components {
             waiting: boolean;
         };
         /**
+         * PermittedSites
+         * @description The sites that an organisation is held to, by id; null is all that its seller may use.
+         */
+        PermittedSites: {
+            /** Sites */
+            sites: string[] | null;
+        };
+        /**
          * PlanForm
          * @description What can be subscribed to: services, and tiers in rising order.
          */
@@ -6114,6 +6303,118 @@ export interface components {
             /** Tiers */
             tiers: components["schemas"]["TierForm"][];
             trial?: components["schemas"]["TrialForm"] | null;
+        };
+        /**
+         * PoolBody
+         * @description A pool of an organisation's own, with what of it is promised to those below.
+         *
+         *     ``promised`` are limits of the pool itself, ``at_site`` all limits of the measure at its site; ``left`` is what of
+         *     all pools of the measure at the site is free, negative where there is less by now than is promised.
+         */
+        PoolBody: {
+            /**
+             * At Site
+             * Format: decimal
+             * @example 12.5
+             */
+            at_site: string;
+            /** Behind */
+            behind: string | null;
+            /**
+             * Capacity
+             * Format: decimal
+             * @example 12.5
+             */
+            capacity: string;
+            /**
+             * Factor
+             * Format: decimal
+             * @example 12.5
+             */
+            factor: string;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /**
+             * Left
+             * Format: decimal
+             * @example 12.5
+             */
+            left: string;
+            /** Measure */
+            measure: string;
+            /** Name */
+            name: string;
+            /** Organisation */
+            organisation: string;
+            /**
+             * Promised
+             * Format: decimal
+             * @example 12.5
+             */
+            promised: string;
+            /**
+             * Site
+             * Format: uuid
+             */
+            site: string;
+            /** Site Name */
+            site_name: string;
+            /** Site Slug */
+            site_slug: string;
+            /** Slug */
+            slug: string;
+            /** Unit */
+            unit: string;
+            /** Version */
+            version: number;
+        };
+        /**
+         * PoolCreate
+         * @description Capacity of a measure at a site of one's own, in the measure's unit; ``behind`` is told to nobody else.
+         *
+         *     ``factor`` is how many times over it is handed out.
+         */
+        PoolCreate: {
+            /** Behind */
+            behind?: string | null;
+            /**
+             * Capacity
+             * Format: decimal
+             * @example 12.5
+             */
+            capacity: string;
+            /** Factor */
+            factor?: string | null;
+            /** Measure */
+            measure: string;
+            /** Name */
+            name: string;
+            /**
+             * Site
+             * Format: uuid
+             */
+            site: string;
+            /** Slug */
+            slug: string;
+        };
+        /**
+         * PoolUpdate
+         * @description What is to be changed of a pool, over the version that was read; what is left out stays.
+         */
+        PoolUpdate: {
+            /** Behind */
+            behind?: string | null;
+            /** Capacity */
+            capacity?: string | null;
+            /** Factor */
+            factor?: string | null;
+            /** Name */
+            name?: string | null;
+            /** Version */
+            version: number;
         };
         /**
          * PriceChangeBody
@@ -6307,7 +6608,8 @@ export interface components {
          * QuotaChangeBody
          * @description What an organisation, or a project of it, might have of a measure from a moment on; null is no limit.
          *
-         *     ``released`` is true where it was given back.
+         *     ``site`` is the name of the one where, of all sites where it is null, ``pool`` that of a pool there. ``released`` is
+         *     true where it was given back.
          */
         QuotaChangeBody: {
             /**
@@ -6321,10 +6623,14 @@ export interface components {
             limit: string | null;
             /** Measure */
             measure: string;
+            /** Pool */
+            pool: string | null;
             /** Project */
             project: string | null;
             /** Released */
             released: boolean;
+            /** Site */
+            site: string | null;
             /** Unit */
             unit: string;
         };
@@ -6871,6 +7177,120 @@ export interface components {
              * @enum {string}
              */
             second_factor: "nobody" | "members" | "all below";
+        };
+        /**
+         * SiteBody
+         * @description A site that an organisation may use; ``own`` where it is its own. Whose it is else is not told.
+         */
+        SiteBody: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Name */
+            name: string;
+            /** Own */
+            own: boolean;
+            /** Place */
+            place: string | null;
+            /** Slug */
+            slug: string;
+            /** Version */
+            version: number;
+            /** Zone */
+            zone: string;
+        };
+        /**
+         * SiteCreate
+         * @description A place where capacity is; ``zone`` is its time zone, like Europe/Dublin.
+         */
+        SiteCreate: {
+            /** Name */
+            name: string;
+            /** Place */
+            place?: string | null;
+            /** Slug */
+            slug: string;
+            /**
+             * Zone
+             * @default UTC
+             */
+            zone?: string;
+        };
+        /**
+         * SiteQuotaBody
+         * @description What a holder may have of a measure at a site, or of a pool there; ``limit`` null is no limit of its own there.
+         *
+         *     ``granted`` is passed on, ``left`` what is free; ``own`` where the site is the organisation's, so that its pools
+         *     are the limit. A pool is called by its giver's label where there is one.
+         */
+        SiteQuotaBody: {
+            /**
+             * Granted
+             * Format: decimal
+             * @example 12.5
+             */
+            granted: string;
+            /** Label */
+            label: string | null;
+            /** Left */
+            left: string | null;
+            /** Limit */
+            limit: string | null;
+            /** Measure */
+            measure: string;
+            /** Organisation */
+            organisation: string;
+            /** Own */
+            own: boolean;
+            /** Pool */
+            pool: string | null;
+            /** Pool Name */
+            pool_name: string | null;
+            /** Project */
+            project: string | null;
+            /**
+             * Site
+             * Format: uuid
+             */
+            site: string;
+            /** Site Name */
+            site_name: string;
+            /** Site Slug */
+            site_slug: string;
+            /** Unit */
+            unit: string;
+        };
+        /**
+         * SiteQuotaGrant
+         * @description A limit of a measure at a site, in the measure's unit, or of a pool there; null takes it away.
+         *
+         *     ``project`` is a project of the organisation; ``label`` is what the giver calls it.
+         */
+        SiteQuotaGrant: {
+            /** Label */
+            label?: string | null;
+            /** Limit */
+            limit: string | null;
+            /** Pool */
+            pool?: string | null;
+            /** Project */
+            project?: string | null;
+        };
+        /**
+         * SiteUpdate
+         * @description What is to be changed of a site, over the version that was read; what is left out stays.
+         */
+        SiteUpdate: {
+            /** Name */
+            name?: string | null;
+            /** Place */
+            place?: string | null;
+            /** Version */
+            version: number;
+            /** Zone */
+            zone?: string | null;
         };
         /**
          * SizeForm
@@ -10721,6 +11141,140 @@ export interface operations {
             };
         };
     };
+    read_permitted_sites: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                organisation: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PermittedSites"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    set_permitted_sites: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                organisation: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PermittedSites"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PermittedSites"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_pools: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                organisation: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Page_PoolBody_"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    make_pool: {
+        parameters: {
+            query?: never;
+            header?: {
+                "idempotency-key"?: string | null;
+            };
+            path: {
+                organisation: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PoolCreate"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PoolBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     list_projects: {
         parameters: {
             query?: never;
@@ -11153,6 +11707,142 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SignInPolicyBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_site_quotas: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                organisation: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Page_SiteQuotaBody_"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    grant_site_quota: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                organisation: string;
+                site: string;
+                measure: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SiteQuotaGrant"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SiteQuotaBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_sites: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                organisation: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Page_SiteBody_"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    register_site: {
+        parameters: {
+            query?: never;
+            header?: {
+                "idempotency-key"?: string | null;
+            };
+            path: {
+                organisation: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SiteCreate"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SiteBody"];
                 };
             };
             /** @description A refusal, as problem details */
@@ -12024,6 +12714,70 @@ export interface operations {
             };
         };
     };
+    retire_pool: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pool: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    change_pool: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pool: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PoolUpdate"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PoolBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     list_price_changes: {
         parameters: {
             query?: never;
@@ -12735,6 +13489,70 @@ export interface operations {
                     "application/json": {
                         [key: string]: string;
                     };
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    retire_site: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    change_site: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SiteUpdate"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SiteBody"];
                 };
             };
             /** @description A refusal, as problem details */

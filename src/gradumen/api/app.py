@@ -33,8 +33,8 @@ from gradumen.api.expensive import Gate
 from gradumen.api.headers import HeadAsGet, KnownHosts, SafeHeaders
 from gradumen.api.limits import BodyLimit
 from gradumen.api.metering import feeds, readings, usage, uses
-from gradumen.api.organisations import clouds, details, organisations, projects, states
-from gradumen.api.quotas import quota_matrices, quota_requests, quotas
+from gradumen.api.organisations import clouds, details, organisations, projects, sites, states
+from gradumen.api.quotas import pools, quota_matrices, quota_requests, quotas, site_quotas
 from gradumen.api.rating import estimates, what_ifs
 from gradumen.api.spend import month_margins, period_so_far, spend, to_dos
 from gradumen.api.subscriptions import assignment_rules, moves, onboardings, one_off_charges, orders, subscriptions
@@ -48,6 +48,7 @@ ROUTERS = (
     states,
     projects,
     clouds,
+    sites,
     set_up,
     sessions,
     passwords,
@@ -59,6 +60,8 @@ ROUTERS = (
     quotas,
     quota_matrices,
     quota_requests,
+    pools,
+    site_quotas,
     catalogue,
     services,
     plans,

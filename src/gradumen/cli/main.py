@@ -10,10 +10,10 @@ from gradumen.cli.access import invitations, members, second_factors, sessions, 
 from gradumen.cli.billing import bill_runs, invoices, tax_rates
 from gradumen.cli.catalogue import catalogue
 from gradumen.cli.metering import feeds, readings, usage, uses
-from gradumen.cli.organisations import clouds, details, organisations, states
+from gradumen.cli.organisations import clouds, details, organisations, sites, states
 from gradumen.cli.output import Out
 from gradumen.cli.profiles import connect
-from gradumen.cli.quotas import quota_matrices, quota_requests, quotas
+from gradumen.cli.quotas import pools, quota_matrices, quota_requests, quotas, site_quotas
 from gradumen.cli.rating import charges, estimates, what_ifs
 from gradumen.cli.spend import spend, to_dos
 from gradumen.cli.subscriptions import assignment_rules, moves, onboardings, one_off_charges, orders, subscriptions
@@ -27,9 +27,12 @@ NOUNS = (
     details,
     states,
     clouds,
+    sites,
+    pools,
     quotas,
     quota_matrices,
     quota_requests,
+    site_quotas,
     catalogue,
     estimates,
     what_ifs,

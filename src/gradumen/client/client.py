@@ -28,10 +28,13 @@ from gradumen.client.metering.uses import Uses
 from gradumen.client.organisations.clouds import Clouds
 from gradumen.client.organisations.details import Details
 from gradumen.client.organisations.organisations import Organisations
+from gradumen.client.organisations.sites import Sites
 from gradumen.client.organisations.states import States
+from gradumen.client.quotas.pools import Pools
 from gradumen.client.quotas.quota_matrices import QuotaMatrices
 from gradumen.client.quotas.quota_requests import QuotaRequests
 from gradumen.client.quotas.quotas import Quotas
+from gradumen.client.quotas.site_quotas import SiteQuotas
 from gradumen.client.rating.estimates import Estimates
 from gradumen.client.rating.what_ifs import WhatIfs
 from gradumen.client.spend.spend import Spend
@@ -63,6 +66,9 @@ class Client:
         self.organisations = Organisations(self.connection)
         self.details = Details(self.connection)
         self.clouds = Clouds(self.connection)
+        self.sites = Sites(self.connection)
+        self.pools = Pools(self.connection)
+        self.site_quotas = SiteQuotas(self.connection)
         self.states = States(self.connection)
         self.quotas = Quotas(self.connection)
         self.quota_matrices = QuotaMatrices(self.connection)

@@ -13,7 +13,8 @@ class Holding:
     """What somebody holds of a measure: ``limit`` None is no limit, ``granted`` is what it has passed on.
 
     ``own`` is what it has itself: what its own tiers promise, or what is counted of it. ``unlimited_below`` counts
-    those to whom it gave no limit; ``name`` is what people call the holder.
+    those to whom it gave no limit; ``name`` is what people call the holder. ``where`` is " at" a site, or " of" a pool,
+    where it is about one.
     """
 
     holder: str
@@ -25,6 +26,7 @@ class Holding:
     own: Decimal = Decimal(0)
     unlimited_below: int = 0
     name: str = ""
+    where: str = ""
 
     @property
     def ceiling(self) -> Decimal | None:
@@ -70,10 +72,12 @@ def check_grant(giver: Holding, taker: Holding, asked: Decimal | None) -> None:
         if ceiling is not None and giver.limit is not None:
             own, free = taker.limit or Decimal(0), max(ceiling - giver.committed, Decimal(0))
             left = max(ceiling - giver.committed + own, Decimal(0))
-            if asked is None or asked > left:
+            # Less than before is never refused, even where there is not so much any more.
+            less = asked is not None and taker.limit is not None and asked <= taker.limit
+            if (asked is None or asked > left) and not less:
                 raise QuotaExceeded(
-                    f"{name} can have at most {amount_words(measure, left)}: its {figure(own)} and the {figure(free)} "
-                    f"that {giver.name or giver.holder} has free",
+                    f"{name} can have at most {amount_words(measure, left)}{taker.where}: its {figure(own)} and the "
+                    f"{figure(free)} that {giver.name or giver.holder} has free",
                     **facts,
                     left=text(left),
                     limit=text(giver.limit),
@@ -91,13 +95,39 @@ def check_grant(giver: Holding, taker: Holding, asked: Decimal | None) -> None:
             excess = taker.committed - asked * taker.factor
             had = "has itself and has passed on" if taker.own > taker.reservation else "has passed on or reserved"
             raise QuotaBelowGranted(
-                f"{name} {had} {amount_words(measure, taker.committed)}, so {figure(asked)} are too few; "
+                f"{name} {had} {amount_words(measure, taker.committed)}{taker.where}, so {figure(asked)} are too few; "
                 f"take {figure(excess)} back below it first",
                 **facts,
                 granted=text(taker.committed),
                 excess=text(excess),
                 holder=taker.holder,
             )
+
+
+def check_inside(inner: Holding, asked: Decimal, outer: Holding) -> None:
+    """Check that a limit at a site lies inside that of all sites, and one of a pool inside that at its site.
+
+    Raises:
+        QuotaExceeded: it is more.
+
+    >>> all_in_all = Holding("oxbow", Measure.MACHINES, Decimal(8), name="Oxbow")
+    >>> check_inside(Holding("oxbow", Measure.MACHINES, None, where=" at North Fell"), Decimal(9), all_in_all)
+    Traceback (most recent call last):
+        ...
+    gradumen.core.errors.QuotaExceeded: Oxbow has 8 machines in all, so 9 machines at North Fell are too many
+    """
+    if outer.limit is None or asked <= outer.limit:
+        return
+    name = outer.name or outer.holder
+    has = f"{amount_words(outer.measure, outer.limit)}{outer.where or ' in all'}"
+    raise QuotaExceeded(
+        f"{name} has {has}, so {amount_words(outer.measure, asked)}{inner.where} are too many",
+        measure=outer.measure,
+        asked=text(asked),
+        left=text(outer.limit),
+        limit=text(outer.limit),
+        holder=outer.holder,
+    )
 
 
 def check_counted(holder: Holding, more: int) -> None:

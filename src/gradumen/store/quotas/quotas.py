@@ -14,6 +14,7 @@ from gradumen.core.exact import add
 from gradumen.store.access.members import is_open
 from gradumen.store.access.tables import InvitationRow, MemberRow
 from gradumen.store.organisations.tables import ProjectRow
+from gradumen.store.quotas.site_quotas import name_site_givers, release_site_quotas
 from gradumen.store.quotas.tables import QuotaChangeRow, QuotaRow
 
 
@@ -71,10 +72,12 @@ def name_givers(tx: Session, holder: UUID, *, giver: UUID | None = None, coming:
         update(QuotaRow).where(QuotaRow.holder_id == holder).values(**values),
         execution_options={"synchronize_session": False},
     )
+    name_site_givers(tx, holder, giver=giver, coming=coming)
 
 
 def release_quotas(tx: Session, organisation: UUID, at: datetime) -> None:
     """Give back all that an organisation and its projects hold."""
+    release_site_quotas(tx, organisation, at)
     for row in quotas_of(tx, organisation):
         if row.is_set:
             row.is_set, row.limit_value = False, None

@@ -75,4 +75,6 @@ class QuotaChangeRow(Base):
     limit_value: Mapped[Decimal | None] = mapped_column(Quantity)
     is_set: Mapped[bool]
     """False where it was given back."""
+    site_id: Mapped[UUID | None] = mapped_column(ForeignKey("sites.id", ondelete="RESTRICT"))
+    pool_id: Mapped[UUID | None] = mapped_column(ForeignKey("pools.id", ondelete="RESTRICT"))
     changed_at: Mapped[datetime] = mapped_column(Moment)

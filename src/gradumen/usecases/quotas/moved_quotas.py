@@ -7,11 +7,15 @@ from gradumen.core.errors import Conflict, GradumenError
 from gradumen.core.quotas.measures import MEASURES, Measure, amount_words, measure_words
 from gradumen.core.quotas.quotas import Holding, check_counted, check_grant
 from gradumen.store.organisations.tables import OrganisationRow, load_tree
+from gradumen.store.quotas.pools import find_pool
 from gradumen.store.quotas.quotas import name_givers
+from gradumen.store.quotas.site_quotas import site_quotas_of
 from gradumen.store.quotas.tables import QuotaRow
 from gradumen.store.unit_of_work import Session
 from gradumen.usecases.limits import Limits, counted, lock_quota, say_unlimited
+from gradumen.usecases.organisations.sites import usable_sites
 from gradumen.usecases.quotas.quotas import giving, taking
+from gradumen.usecases.quotas.spots import Held, Spot
 from gradumen.usecases.scope import Scope
 from gradumen.wire.quotas.quotas import HeldBody
 
@@ -45,9 +49,31 @@ def hold_at(
         if row.is_set:
             left = None if giver.left is None or limit is None else giver.left - limit
             held.append(HeldBody(measure=measure, unit=MEASURES[measure].unit, limit=limit, left=left))
+    problems += _room_at_sites(tx, scope, holder, seller)
     name_givers(tx, holder.id, coming=seller.id)
     problems += _room_for_it(tx, scope, seller)
     return held, problems
+
+
+def _room_at_sites(tx: Session, scope: Scope, holder: OrganisationRow, seller: OrganisationRow) -> list[GradumenError]:
+    """What does not fit at sites: the rows of all measures are written by now."""
+    spots = Held(tx, scope.tree, [seller.id])
+    may = {row.id: row for row in usable_sites(tx, scope.tree, seller.id)}
+    problems: list[GradumenError] = []
+    for row in site_quotas_of(tx, holder.id):
+        if row.project_id is not None:
+            continue
+        if row.site_id not in may:
+            problems.append(Conflict(f"{holder.name} has limits at a site that {seller.name} may not use"))
+            continue
+        measure = Measure(row.measure)
+        spot = Spot(may[row.site_id], find_pool(tx, row.pool_id) if row.pool_id else None)
+        taker = Holding(holder.slug, measure, Decimal(0), name=holder.name, where=spot.words)
+        try:
+            check_grant(spots.holding(seller, spot, measure), taker, row.limit_value)
+        except GradumenError as problem:
+            problems.append(problem)
+    return problems
 
 
 def _limit_first(holder: OrganisationRow, seller: OrganisationRow, taker: Holding) -> Conflict:

@@ -6,15 +6,18 @@ from datetime import date
 from decimal import Decimal
 from uuid import UUID
 
-from gradumen.core.errors import EditedMeanwhile, Forbidden, Invalid, QuotaBelowSubscribed
+from gradumen.core.errors import EditedMeanwhile, Forbidden, Invalid, QuotaBelowGranted, QuotaBelowSubscribed
 from gradumen.core.exact import add, figure, text
 from gradumen.core.names import name_of
 from gradumen.core.permissions import Right
 from gradumen.core.quotas.measures import MEASURES, Measure, amount_words
 from gradumen.core.quotas.quotas import Holding, check_grant
 from gradumen.store.organisations.organisations import projects_of
+from gradumen.store.organisations.sites import sites_by_id
 from gradumen.store.organisations.tables import OrganisationRow, ProjectRow, Tree, coming_sellers, load_tree, seen_since
+from gradumen.store.quotas.pools import pools_by_id
 from gradumen.store.quotas.quotas import changes_of, note_change, quotas_of
+from gradumen.store.quotas.site_quotas import held_at
 from gradumen.store.quotas.tables import QuotaRow
 from gradumen.store.unit_of_work import Overtaken, Session, use_case
 from gradumen.usecases.audit_entries import acting_for, record
@@ -90,17 +93,22 @@ def list_quota_changes(
     scope = load_scope(tx, caller)
     owner = get_organisation(tx, scope, organisation)
     since = seen_since(tx, scope.members_of(), owner.id, scope.now)
+    changes = changes_of(tx, owner.id, measure, before=after, since=since, limit=limit)
+    sites = sites_by_id(tx, {row.site_id for row, _ in changes if row.site_id})
+    pools = pools_by_id(tx, {row.pool_id for row, _ in changes if row.pool_id})
     return [
         QuotaChangeBody(
             id=row.id,
             project=slug,
+            site=sites[row.site_id].name if row.site_id else None,
+            pool=pools[row.pool_id].name if row.pool_id else None,
             measure=row.measure,
             unit=MEASURES[Measure(row.measure)].unit,
             limit=row.limit_value,
             released=not row.is_set,
             changed_at=row.changed_at,
         )
-        for row, slug in changes_of(tx, owner.id, measure, before=after, since=since, limit=limit)
+        for row, slug in changes
     ]
 
 
@@ -160,7 +168,7 @@ def grant_limit(
     version: int | None = None,
 ) -> QuotaBody:
     """See `grant_quota`, whose refusals these are."""
-    holder, target, givers = _parties(tx, scope, organisation, project)
+    holder, target, givers = parties(tx, scope, organisation, project)
     giver = givers[0] if givers else None
     _check_figures(limit, reservation, factor)
     for each in sorted(givers, key=lambda each: (len(scope.tree.chain(each.id)), each.id)):
@@ -168,10 +176,12 @@ def grant_limit(
         lock_quota(tx, scope.tree, each, each.id, None, measure)
     key = ((target or holder).id, measure)
     lock_quota(tx, scope.tree, holder, key[0], target, measure)
-    _check_parties(tx, scope, holder, target, givers)
+    check_parties(tx, scope, holder, target, givers)
     row = _at_version(tx.get_one(QuotaRow, key, populate_existing=True), version)
     before, was = _values(row), (row.is_set, row.limit_value)
     taker = taking(tx, scope, holder, target, row, reservation, factor)
+    if limit is not None:
+        _check_sites_inside(tx, taker, key, limit)
     if target is None and limit is not None:
         _check_subscribed(tx, holder, measure, limit, scope.now.date())
     check_grant(giving(tx, scope, giver, taker.holder, measure), taker, limit)
@@ -204,7 +214,7 @@ def _at_version(row: QuotaRow, version: int | None) -> QuotaRow:
     return row
 
 
-def _parties(
+def parties(
     tx: Session, scope: Scope, organisation: str, project: str | None
 ) -> tuple[OrganisationRow, ProjectRow | None, list[OrganisationRow]]:
     """Who is to hold a quota, or which project of it, and who gives it: nobody to the provider.
@@ -230,7 +240,7 @@ def _givers(tx: Session, tree: Tree, scope: Scope, holder: UUID) -> list[UUID]:
     return [each for each in found if each is not None]
 
 
-def _check_parties(
+def check_parties(
     tx: Session, scope: Scope, holder: OrganisationRow, target: ProjectRow | None, givers: list[OrganisationRow]
 ) -> None:
     """Check, now that rivals wait, that the holder's sellers are still those whose rows were written.
@@ -273,6 +283,25 @@ def _values(row: QuotaRow) -> dict[str, str | None]:
     """What of a quota is set by hand, as text."""
     figures = {"limit": row.limit_value if row.is_set else None, "reservation": row.reservation, "factor": row.factor}
     return {**{key: None if value is None else text(value) for key, value in figures.items()}, "label": row.label}
+
+
+def _check_sites_inside(tx: Session, taker: Holding, key: tuple[UUID, Measure], limit: Decimal) -> None:
+    """Check that a limit is not below what the holder has at a single site.
+
+    Raises:
+        QuotaBelowGranted: it is.
+    """
+    there = [row.limit_value for (_, of, _), row in held_at(tx, [key[0]]).items() if of == key[1]]
+    if there and max(there) > limit:
+        raise QuotaBelowGranted(
+            f"{taker.name} has {amount_words(key[1], max(there))} at one site, so {figure(limit)} in all are too few; "
+            "take that back first",
+            measure=key[1],
+            asked=text(limit),
+            granted=text(max(there)),
+            excess=text(max(there) - limit),
+            holder=taker.holder,
+        )
 
 
 def _check_subscribed(tx: Session, holder: OrganisationRow, measure: Measure, limit: Decimal, today: date) -> None:

@@ -49,11 +49,14 @@ class HeldBody(Body):
 class QuotaChangeBody(Body):
     """What an organisation, or a project of it, might have of a measure from a moment on; null is no limit.
 
-    ``released`` is true where it was given back.
+    ``site`` is the name of the one where, of all sites where it is null, ``pool`` that of a pool there. ``released`` is
+    true where it was given back.
     """
 
     id: int
     project: str | None
+    site: str | None
+    pool: str | None
     measure: str
     unit: str
     limit: DecimalText | None

@@ -1,0 +1,101 @@
+"""gradumen sites: where capacity is."""
+
+import argparse
+from typing import Any
+
+from gradumen.cli.nouns import Verbs, add_organisation
+from gradumen.cli.output import Out
+from gradumen.cli.profiles import own_organisation
+from gradumen.client import Client
+from gradumen.core.errors import Invalid
+from gradumen.wire.organisations.sites import SiteBody, SiteCreate
+
+
+def register(nouns: Any) -> None:
+    """Add the verbs."""
+    verbs = Verbs(nouns, "sites", "where capacity is, and who may use it there")
+    add_organisation(verbs.add("list", run_list, "those that an organisation may use"))
+    add = verbs.add("add", run_add, "register one of your own")
+    add.add_argument("slug")
+    change = verbs.add("change", run_change, "change what is given of it")
+    for verb in (add, change):
+        verb.add_argument("--name")
+        verb.add_argument("--place", help="where it is, for people")
+        verb.add_argument("--zone", help="its time zone, like Europe/Dublin")
+    retire = verbs.add("retire", run_retire, "give no limits there any more; safe to repeat")
+    for verb in (change, retire):
+        verb.add_argument("site", help="its slug or id")
+    for verb in (add, change, retire):
+        add_organisation(verb)
+    permit = verbs.add("permit", run_permit, "hold an organisation, and all below it, to some; its seller does")
+    permit.add_argument("organisation")
+    permit.add_argument("sites", nargs="*", metavar="SITE", help="slugs or ids; none is all that its seller may use")
+
+
+def one_site(client: Client, organisation: str, written: str) -> SiteBody:
+    """The site that is meant, of those that an organisation may use.
+
+    Raises:
+        Invalid: there is none, or several.
+    """
+    found = [each for each in client.sites.list(organisation) if written in (each.slug, str(each.id))]
+    if len(found) != 1:
+        said = "several sites are called" if found else f"{organisation} may use no site called"
+        raise Invalid(f"{said} '{written}'; see gradumen sites list", field="site", value=written)
+    return found[0]
+
+
+def _show(found: list[SiteBody], out: Out) -> None:
+    rows = [(each.slug, each.name, each.place or "", each.zone, "own" if each.own else "") for each in found]
+    out.table(("SITE", "NAME", "PLACE", "ZONE", ""), rows)
+
+
+def run_list(arguments: argparse.Namespace, client: Client, out: Out) -> int:
+    """Show sites."""
+    found = client.sites.list(own_organisation(arguments))
+    out.body(found)
+    _show(found, out)
+    if not found:
+        out.say("no site yet")
+    return 0
+
+
+def run_add(arguments: argparse.Namespace, client: Client, out: Out) -> int:
+    """Register a site."""
+    body = SiteCreate(
+        slug=arguments.slug,
+        name=arguments.name or arguments.slug,
+        place=arguments.place,
+        zone=arguments.zone or "UTC",
+    )
+    made = client.sites.register(own_organisation(arguments), body)
+    out.body(made)
+    _show([made], out)
+    return 0
+
+
+def run_change(arguments: argparse.Namespace, client: Client, out: Out) -> int:
+    """Change a site."""
+    before = one_site(client, own_organisation(arguments), arguments.site)
+    given = {name: value for name in ("name", "place", "zone") if (value := getattr(arguments, name)) is not None}
+    made = client.sites.change(before.id, before.version, **given)
+    out.body(made)
+    _show([made], out)
+    return 0
+
+
+def run_retire(arguments: argparse.Namespace, client: Client, out: Out) -> int:
+    """Retire a site."""
+    client.sites.retire(one_site(client, own_organisation(arguments), arguments.site).id)
+    out.say(f"no limits are given at {arguments.site} any more; those that are given stay")
+    return 0
+
+
+def run_permit(arguments: argparse.Namespace, client: Client, out: Out) -> int:
+    """Hold an organisation to sites."""
+    seller = client.organisations.get(arguments.organisation).parent or own_organisation(arguments)
+    sites = [one_site(client, seller, written) for written in arguments.sites]
+    client.site_quotas.permit(arguments.organisation, [each.id for each in sites] or None)
+    named = ", ".join(each.name for each in sites) or "every site that its seller may use"
+    out.say(f"{arguments.organisation} may use {named}")
+    return 0

@@ -1,0 +1,45 @@
+"""Limits at sites and of pools, and who may use which site."""
+
+import builtins
+from collections.abc import Sequence
+from decimal import Decimal
+from uuid import UUID
+
+from gradumen.client.connection import Connection
+from gradumen.wire.organisations.sites import PermittedSites
+from gradumen.wire.quotas.site_quotas import SiteQuotaBody, SiteQuotaGrant
+
+
+class SiteQuotas:
+    """Limits at sites and of pools."""
+
+    def __init__(self, connection: Connection) -> None:
+        self._connection = connection
+
+    def list(self, organisation: str) -> list[SiteQuotaBody]:
+        """What an organisation and its projects may have at sites and of pools."""
+        return self._connection.page(f"organisations/{organisation}/site-quotas", SiteQuotaBody).items
+
+    def grant(
+        self,
+        organisation: str,
+        site: UUID,
+        measure: str,
+        limit: Decimal | None,
+        *,
+        pool: UUID | None = None,
+        project: str | None = None,
+        label: str | None = None,
+    ) -> SiteQuotaBody:
+        """Set a limit; None takes it away."""
+        body = SiteQuotaGrant(limit=limit, pool=pool, project=project, label=label)
+        return self._connection.put(f"organisations/{organisation}/site-quotas/{site}/{measure}", SiteQuotaBody, body)
+
+    def permitted(self, organisation: str) -> builtins.list[UUID] | None:
+        """The sites that an organisation is held to; None is all that its seller may use."""
+        return self._connection.get(f"organisations/{organisation}/permitted-sites", PermittedSites).sites
+
+    def permit(self, organisation: str, sites: Sequence[UUID] | None) -> None:
+        """Hold an organisation to some sites; None is all that its seller may use."""
+        body = PermittedSites(sites=None if sites is None else [*sites])
+        self._connection.put(f"organisations/{organisation}/permitted-sites", PermittedSites, body)

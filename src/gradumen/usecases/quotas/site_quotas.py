@@ -1,0 +1,295 @@
+"""Limits at sites and of pools: within the limit of all sites, and given down the chain as that is."""
+
+from collections.abc import Sequence
+from dataclasses import replace
+from decimal import Decimal
+from uuid import UUID
+
+from gradumen.core.errors import Conflict, Invalid, NotFound, QuotaBelowGranted
+from gradumen.core.exact import figure, text
+from gradumen.core.names import name_of
+from gradumen.core.permissions import Right
+from gradumen.core.quotas.measures import MEASURES, Measure, amount_words
+from gradumen.core.quotas.quotas import Holding, check_grant, check_inside
+from gradumen.store.organisations.organisations import projects_of
+from gradumen.store.organisations.sites import SiteRow, find_site, sites_by_id
+from gradumen.store.organisations.tables import OrganisationRow, ProjectRow
+from gradumen.store.quotas import site_quotas as store
+from gradumen.store.quotas.pools import find_pool, pools_by_id
+from gradumen.store.quotas.site_quotas import SiteQuotaRow
+from gradumen.store.quotas.tables import QuotaRow
+from gradumen.store.unit_of_work import Session, use_case
+from gradumen.usecases.audit_entries import acting_for, record
+from gradumen.usecases.limits import Limits, lock_quota
+from gradumen.usecases.organisations.sites import hold_to_sites, knows_site, usable_sites
+from gradumen.usecases.quotas.pools import placed
+from gradumen.usecases.quotas.quotas import check_parties, parties
+from gradumen.usecases.quotas.spots import Held, Spot, of_project
+from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
+from gradumen.wire.organisations.sites import PermittedSites
+from gradumen.wire.quotas.site_quotas import SiteQuotaBody, SiteQuotaGrant
+
+
+@use_case
+def list_site_quotas(tx: Session, caller: Caller, *, organisation: str) -> list[SiteQuotaBody]:
+    """What an organisation in scope and its projects may have at sites and of pools, where anything is said of it.
+
+    Of sites that the caller knows itself.
+    """
+    scope = load_scope(tx, caller)
+    owner = get_organisation(tx, scope, organisation)
+    held = Held(tx, scope.tree, [owner.id])
+    rows = store.site_quotas_of(tx, owner.id)
+    sites = {row.id: row for row in usable_sites(tx, scope.tree, owner.id)}
+    sites |= sites_by_id(tx, {row.site_id for row in rows})
+    sites = {id: row for id, row in sites.items() if knows_site(scope, row)}
+    pools = pools_by_id(tx, {row.pool_id for row in rows if row.pool_id})
+    projects = {row.id: row for row in projects_of(tx, [owner.id])}
+    bodies: list[SiteQuotaBody] = []
+    for site in sorted(sites.values(), key=lambda each: each.slug):
+        own = site.organisation_id == owner.id
+        spots = [
+            Spot(site),
+            *(Spot(site, pool) for pool in (held.pools(owner.id) if own else ()) if pool.site_id == site.id),
+        ]
+        spots += [
+            Spot(site, pools[row.pool_id])
+            for row in rows
+            if row.pool_id and row.site_id == site.id and row.project_id is None
+        ]
+        for measure in Measure:
+            for spot in spots:
+                here = held.holding(owner, spot, measure)
+                if (spot.pool is None or spot.pool.measure == measure) and (here.limit is not None or here.granted):
+                    bodies.append(_view(owner, None, spot, here, held.rows.get((owner.id, measure, spot.id)), own=own))
+        for row in rows:
+            if row.project_id is not None and row.site_id == site.id:
+                spot, unit = Spot(site, pools[row.pool_id] if row.pool_id else None), projects[row.project_id]
+                base = held.holding(owner, spot, Measure(row.measure))
+                bodies.append(_view(owner, unit, spot, of_project(base, unit.name, unit.slug, row.limit_value), row))
+    return bodies
+
+
+@use_case
+def grant_site_quota(
+    tx: Session, caller: Caller, *, organisation: str, site: UUID, measure: str, given: SiteQuotaGrant
+) -> SiteQuotaBody:
+    """Set, or take away, a limit at a site or of a pool there; given by whoever gives the limit of all sites.
+
+    Raises:
+        NotFound: the organisation is not in scope, or may not use that site.
+        Forbidden: the caller may not give it.
+        Invalid: the holder owns the site, whose pools are its limit.
+        Conflict: the giver itself has no limit there to give on.
+        QuotaExceeded: more than the giver has left there, or than the holder has in all.
+        QuotaBelowGranted: less than what the holder has passed on there, or has of a pool there.
+    """
+    scope, what = load_scope(tx, caller), placed(measure)
+    holder, target, givers = parties(tx, scope, organisation, given.project)
+    spot = _spot(tx, scope, holder, site, given.pool, what)
+    owner = spot.site.organisation_id
+    if owner == holder.id and target is None:
+        raise Invalid(f"{spot.site.name} is {holder.name}'s own: its pools say what there is", field="site")
+    for each in sorted(givers, key=lambda each: (len(scope.tree.chain(each.id)), each.id)):
+        lock_quota(tx, scope.tree, each, each.id, None, what)
+    lock_quota(tx, scope.tree, holder, (target or holder).id, target, what)
+    check_parties(tx, scope, holder, target, givers)
+    held = Held(tx, scope.tree, [holder.id, *(each.id for each in givers)])
+    before = held.rows.get(((target or holder).id, what, spot.id))
+    taker = held.holding(holder, spot, what)
+    if target is not None:
+        taker = of_project(taker, target.name, target.slug, before.limit_value if before else None)
+    if given.limit is None:
+        _check_taken(tx, held, taker, holder, target, spot, what)
+    else:
+        _check_given(tx, scope, held, givers, taker, holder, target, spot, what, given.limit)
+    row = _write(tx, scope, before, holder, target, givers, spot, what, given)
+    changes = tuple({"limit": None if each is None else text(each)} for each in (before_limit(before), given.limit))
+    if changes[0] != changes[1]:
+        acting = acting_for(scope, givers[0].id, Right.MANAGE_QUOTAS)
+        subject = f"{taker.holder}: {what}{spot.words}"
+        record(tx, caller, "quota set", acting, subject, concerns=holder.id, before=changes[0], after=changes[1])
+    after = Held(tx, scope.tree, [holder.id]).holding(holder, spot, what)
+    if target is not None:
+        after = of_project(after, target.name, target.slug, given.limit)
+    return _view(holder, target, spot, after, row, own=owner == holder.id)
+
+
+def before_limit(row: SiteQuotaRow | None) -> Decimal | None:
+    """What a row said before it is written; its value is not touched until then."""
+    return None if row is None else row.limit_value
+
+
+def _spot(tx: Session, scope: Scope, holder: OrganisationRow, site: UUID, pool: UUID | None, measure: Measure) -> Spot:
+    """A site that the holder may use and the caller knows, or a pool there of the measure.
+
+    Raises:
+        NotFound: none of those.
+    """
+    row: SiteRow | None = find_site(tx, site)
+    usable = {each.id for each in usable_sites(tx, scope.tree, holder.id)}
+    if row is None or row.id not in usable or not knows_site(scope, row):
+        raise NotFound("site", site)
+    if pool is None:
+        return Spot(row)
+    found = find_pool(tx, pool)
+    if found is None or found.retired_at or found.site_id != row.id or found.measure != measure:
+        raise NotFound("pool", pool)
+    return Spot(row, found)
+
+
+def _check_given(
+    tx: Session,
+    scope: Scope,
+    held: Held,
+    givers: Sequence[OrganisationRow],
+    taker: Holding,
+    holder: OrganisationRow,
+    target: ProjectRow | None,
+    spot: Spot,
+    measure: Measure,
+    limit: Decimal,
+) -> None:
+    """Check that a limit fits what the givers have there, what the holder has in all, and what it has passed on."""
+    if limit < 0:
+        raise Invalid(f"limit {limit} is negative; give 0 or more", field="limit", value=limit)
+    for each in givers:
+        giver = held.holding(each, spot, measure)
+        if giver.limit is None and each.id != spot.site.organisation_id:
+            raise Conflict(
+                f"{each.name} has no limit{spot.words} itself, so it gives none on there",
+                field="limit",
+                measure=measure,
+            )
+        check_grant(giver, taker, limit)
+    limits, key = Limits(tx, scope.tree, [holder.id]), ((target or holder).id, measure)
+    outer = replace(limits.holding(tx.get_one(QuotaRow, key, populate_existing=True), taker.holder), name=taker.name)
+    if target is None or tx.get_one(QuotaRow, key).is_set:
+        check_inside(taker, limit, outer)
+    if spot.pool is not None:
+        site = held.holding(holder, Spot(spot.site), measure)
+        if target is not None:
+            row = held.rows.get((target.id, measure, spot.site.id))
+            site = of_project(site, target.name, target.slug, row.limit_value if row else None)
+        check_inside(taker, limit, site)
+    else:
+        _check_pools_inside(held, taker, key[0], spot, measure, limit)
+
+
+def _check_taken(
+    tx: Session,
+    held: Held,
+    taker: Holding,
+    holder: OrganisationRow,
+    target: ProjectRow | None,
+    spot: Spot,
+    measure: Measure,
+) -> None:
+    """Check that a limit can be taken away: nothing of it is passed on, and of no pool there is any left."""
+    check_grant(Holding(taker.holder, measure, None), taker, Decimal(0))
+    if spot.pool is None:
+        _check_pools_inside(held, taker, (target or holder).id, spot, measure, Decimal(0))
+
+
+def _check_pools_inside(held: Held, taker: Holding, holder: UUID, spot: Spot, measure: Measure, limit: Decimal) -> None:
+    """Check that a limit at a site is not below one of a pool there.
+
+    Raises:
+        QuotaBelowGranted: it is.
+    """
+    there = [
+        row.limit_value
+        for (each, of, _), row in held.rows.items()
+        if (each, of) == (holder, measure) and row.site_id == spot.site.id and row.pool_id is not None
+    ]
+    if there and max(there) > limit:
+        raise QuotaBelowGranted(
+            f"{taker.name} has {amount_words(measure, max(there))} of a pool at {spot.site.name}, so {figure(limit)} "
+            "are too few; take that back first",
+            measure=measure,
+            asked=text(limit),
+            granted=text(max(there)),
+            excess=text(max(there) - limit),
+            holder=taker.holder,
+        )
+
+
+def _write(
+    tx: Session,
+    scope: Scope,
+    row: SiteQuotaRow | None,
+    holder: OrganisationRow,
+    target: ProjectRow | None,
+    givers: Sequence[OrganisationRow],
+    spot: Spot,
+    measure: Measure,
+    given: SiteQuotaGrant,
+) -> SiteQuotaRow | None:
+    """Keep a limit, or forget it."""
+    if given.limit is None:
+        if row is not None:
+            store.note_site_change(tx, row, scope.now, is_set=False)
+            tx.delete(row)
+            tx.flush()
+        return None
+    same = row is not None and row.limit_value == given.limit
+    found = row or SiteQuotaRow(holder_id=(target or holder).id, measure=measure, spot_id=spot.id)
+    found.site_id, found.pool_id = spot.site.id, spot.pool.id if spot.pool else None
+    found.organisation_id, found.project_id = holder.id, target.id if target else None
+    found.giver_id, found.next_giver_id = givers[0].id, givers[1].id if len(givers) > 1 else None
+    found.limit_value = given.limit
+    if given.label is not None:
+        found.label = name_of(given.label, field="label") if given.label else None
+    tx.add(found)
+    tx.flush()
+    if not same:
+        store.note_site_change(tx, found, scope.now, is_set=True)
+    return found
+
+
+@use_case
+def set_permitted_sites(tx: Session, caller: Caller, *, organisation: str, sites: list[UUID] | None) -> PermittedSites:
+    """Hold an organisation, and with it all below, to some of its seller's sites; null is all of these.
+
+    Raises:
+        Conflict: some have limits at a site that it may not use any more.
+        Forbidden, Invalid: see `gradumen.usecases.organisations.sites.hold_to_sites`.
+    """
+    scope = load_scope(tx, caller)
+    owner = get_organisation(tx, scope, organisation)
+    below, lost = hold_to_sites(tx, scope, owner, sites)
+    count = store.used_sites(tx, below, {row.id for row in lost}) if lost else 0
+    if count:
+        names = ", ".join(row.name for row in lost)
+        raise Conflict(
+            f"{count} of {owner.name} and those below have limits at {names}; take them back first", field="sites"
+        )
+    return PermittedSites(sites=None if sites is None else sorted(set(sites)))
+
+
+def _view(
+    owner: OrganisationRow,
+    project: ProjectRow | None,
+    spot: Spot,
+    held: Holding,
+    row: SiteQuotaRow | None,
+    *,
+    own: bool = False,
+) -> SiteQuotaBody:
+    label = row.label if row else None
+    return SiteQuotaBody(
+        organisation=owner.slug,
+        project=project.slug if project else None,
+        site=spot.site.id,
+        site_slug=spot.site.slug,
+        site_name=spot.site.name,
+        pool=spot.pool.id if spot.pool else None,
+        pool_name=(label or spot.pool.name) if spot.pool else None,
+        measure=held.measure,
+        unit=MEASURES[held.measure].unit,
+        limit=held.limit,
+        granted=held.granted,
+        left=held.left,
+        label=label,
+        own=own,
+    )
