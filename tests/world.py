@@ -274,6 +274,25 @@ def make_world(url: str, code: str) -> World:
     return world
 
 
+RUBEN = "ruben@bluefern.example"
+
+
+def add_bluefern(world: World) -> None:
+    """A second reseller beside Oxbow, in Brussels, that sells the same; its administrator is `RUBEN`."""
+    world.mara.organisations.create(
+        OrganisationCreate(
+            parent="tarnwick", type="reseller", slug="bluefern", name="Bluefern Hosting", country="BE", currency="EUR",
+            billing_zone="Europe/Brussels",
+        )
+    )  # fmt: skip
+    join(world, "mara", "bluefern", RUBEN, Role.ADMINISTRATOR)
+    world.mara.catalogue.publish("tarnwick", files(rate_card("resellers-eur", "EUR", "resellers", "0.6")))
+    world.user(RUBEN).catalogue.publish("bluefern", files(OFFERS, rate_card("bluefern-gbp", "GBP", "any", "0.9")))
+    world.user(RUBEN).tax_rates.set(
+        "bluefern", country="GB", percent=Decimal(0), starts_on=date(2020, 1, 1), category="O"
+    )
+
+
 def world_amounts(invoices: list[InvoiceBody]) -> dict[str, Decimal]:
     """Net by buyer."""
     return {each.buyer: each.net for each in invoices}

@@ -12,18 +12,16 @@ from sqlalchemy import Engine, text
 from gradumen.client import Client
 from gradumen.core.errors import Conflict, Forbidden, GradumenError, Invalid, NotFound, QuotaExceeded
 from gradumen.core.exact import line_amount, round_half_up
-from gradumen.core.permissions import Role
 from gradumen.usecases.subscriptions.moves_due import complete_moves
 from gradumen.wire.organisations.organisations import OrganisationCreate
 from gradumen.wire.subscriptions.orders import OrderCreate
 from gradumen.wire.subscriptions.subscriptions import SubscriptionChange, SubscriptionCreate
 from tests.conftest import Service
-from tests.world import OFFERS, World, files, join, moment, rate_card, reading
+from tests.world import RUBEN, World, add_bluefern, files, moment, rate_card, reading
 
 DAY = date(2026, 10, 15)
 AT = datetime(2026, 10, 14, 23, tzinfo=UTC)
 """Midnight in Dublin, where the one that sells to both is at home."""
-RUBEN = "ruben@bluefern.example"
 HOUSE = """
 service: labour
 name: Labour
@@ -45,19 +43,7 @@ ToDay = Callable[[str], None]
 
 @pytest.fixture
 def bluefern(world: World) -> World:
-    """A second reseller beside Oxbow, in Brussels, that sells the same; its administrator is ruben."""
-    world.mara.organisations.create(
-        OrganisationCreate(
-            parent="tarnwick", type="reseller", slug="bluefern", name="Bluefern Hosting", country="BE", currency="EUR",
-            billing_zone="Europe/Brussels",
-        )
-    )  # fmt: skip
-    join(world, "mara", "bluefern", RUBEN, Role.ADMINISTRATOR)
-    world.mara.catalogue.publish("tarnwick", files(rate_card("resellers-eur", "EUR", "resellers", "0.6")))
-    world.user(RUBEN).catalogue.publish("bluefern", files(OFFERS, rate_card("bluefern-gbp", "GBP", "any", "0.9")))
-    world.user(RUBEN).tax_rates.set(
-        "bluefern", country="GB", percent=Decimal(0), starts_on=date(2020, 1, 1), category="O"
-    )
+    add_bluefern(world)
     return world
 
 
