@@ -9,6 +9,8 @@ from tests.world import World
 OPENED = (
     ("/onboardings", "New customers", ["Set a bound"]),
     ("/clouds", "Clouds", ["Register a cloud"]),
+    ("/sites", "Sites", ["Register a site"]),
+    ("/organisations/saltmarsh/details", "Saltmarsh Ferries", ["Move to another seller"]),
     (
         "/organisations/quillstone/details",
         "Quillstone Observatory",

@@ -24,6 +24,7 @@ const OverviewPage = lazy(() => import('../spend/OverviewPage'));
 const OrganisationsPage = lazy(() => import('../organisations/OrganisationsPage'));
 const OrganisationPage = lazy(() => import('./organisation/OrganisationPage'));
 const CloudsPage = lazy(() => import('../organisations/CloudsPage'));
+const SitesPage = lazy(() => import('../organisations/SitesPage'));
 const QuotaMatrixPage = lazy(() => import('../organisations/QuotaMatrixPage'));
 const OnboardingsPage = lazy(() => import('../subscriptions/OnboardingsPage'));
 const OnboardingPage = lazy(() => import('../subscriptions/OnboardingPage'));
@@ -115,6 +116,7 @@ function Pages() {
       <Route path="/organisations/:slug" element={<OrganisationPage />} />
       <Route path="/organisations/:slug/:tab" element={<OrganisationPage />} />
       <Route path="/clouds" element={<CloudsPage />} />
+      <Route path="/sites" element={<SitesPage />} />
       <Route path="/limits" element={<QuotaMatrixPage />} />
       <Route path="/onboardings" element={<OnboardingsPage />} />
       <Route path="/onboardings/new" element={<OnboardingPage />} />

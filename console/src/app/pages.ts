@@ -31,6 +31,7 @@ export const SECTIONS: SectionEntry[] = [
       { to: '/organisations', title: 'Organisations', whose: null },
       { to: '/onboardings', title: 'New customers', sellers: true, whose: 'own' },
       { to: '/limits', title: 'Limits of customers', sellers: true, whose: 'own' },
+      { to: '/sites', title: 'Sites', sellers: true, whose: 'own' },
       { to: '/clouds', title: 'Clouds', sellers: true, whose: 'own' },
     ],
   },

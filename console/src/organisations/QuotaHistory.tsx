@@ -56,7 +56,9 @@ function Changes({ organisation }: { organisation: string }) {
                     {momentName(each.changed_at)}
                   </Box>
                   {measureName(each.measure)}
-                  {each.project && ` of ${each.project}`}:{' '}
+                  {each.project && ` of ${each.project}`}
+                  {each.site && ` at ${each.site}`}
+                  {each.pool && `, ${each.pool}`}:{' '}
                   {each.released
                     ? 'given back'
                     : each.limit === null

@@ -15,6 +15,7 @@ from gradumen.core.errors import GradumenError
 from gradumen.core.periods import Period
 from gradumen.core.permissions import Role
 from gradumen.demo import fleet
+from gradumen.demo.capacity import place_capacity
 from gradumen.demo.papers import (
     ask_for_more,
     bring_on_board,
@@ -187,6 +188,7 @@ class History:
                 seller, country=country, percent=percent, starts_on=date(2020, 1, 1), category=category
             )
         write_papers(self.signed_in)
+        place_capacity(self.signed_in)
         self.tell(f"{len(ORGANISATIONS) + 1} organisations with people, projects and quotas")
 
     def _files(self, *names: str) -> list[CatalogueFile]:

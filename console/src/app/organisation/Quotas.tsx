@@ -6,6 +6,7 @@ import { useSignedIn } from '../../access/session';
 import { GrantDialog } from '../../organisations/GrantDialog';
 import { AskDialog, QuotaRequests } from '../../organisations/QuotaRequests';
 import { QuotaHistory } from '../../organisations/QuotaHistory';
+import { SiteQuotas } from '../../organisations/SiteQuotas';
 import { QuotaBar } from '../../organisations/QuotaBar';
 import {
   type Organisation,
@@ -57,6 +58,9 @@ export function Quotas({ organisation }: { organisation: Organisation }) {
             />
             <Box sx={{ mt: 4 }}>
               <QuotaRequests organisation={organisation} />
+            </Box>
+            <Box sx={{ mt: 4 }}>
+              <SiteQuotas organisation={organisation} manages={grants} />
             </Box>
             <Box sx={{ mt: 4 }}>
               <Section title="Of its projects">

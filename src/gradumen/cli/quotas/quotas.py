@@ -68,11 +68,12 @@ def run_history(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     found = client.quotas.changes(slug, measure=arguments.measure)
     out.body(found)
     out.table(
-        ("FROM, UTC", "HOLDER", "MEASURE", "LIMIT", "UNIT"),
+        ("FROM, UTC", "HOLDER", "WHERE", "MEASURE", "LIMIT", "UNIT"),
         [
             (
                 f"{each.changed_at:%Y-%m-%d %H:%M:%S}",
                 f"{slug}/{each.project}" if each.project else slug,
+                f"{each.site}: {each.pool}" if each.pool else each.site or "",
                 each.measure,
                 "given back" if each.released else quantity(each.limit),
                 unit_of(Measure(each.measure), each.limit),

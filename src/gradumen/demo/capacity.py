@@ -1,0 +1,52 @@
+"""Where the provider has capacity, how much of it, and what of it is promised to whom. All made up."""
+
+from collections.abc import Callable
+from decimal import Decimal
+
+from gradumen.client import Client
+from gradumen.demo.scenario import PROVIDER, SIGNERS
+from gradumen.wire.organisations.sites import SiteCreate
+from gradumen.wire.quotas.pools import PoolCreate
+
+SITES = (
+    ("north-fell", "North Fell", "Upper valley"),
+    ("south-quay", "South Quay", "Harbour, hall 3"),
+    ("isle-of-ombry", "Isle of Ombry", "Racks and power, by the lighthouse"),
+)
+POOLS = (
+    ("fell-processors", "Fell processors", "north-fell", "processors", "2400", "1.5", "62 hosts of two kinds"),
+    ("fell-discs", "Fell discs", "north-fell", "storage", "800000", "1", "Three rings of discs"),
+    ("fell-addresses", "Fell addresses", "north-fell", "addresses", "480", "1", "Two ranges"),
+    ("quay-processors", "Quay processors", "south-quay", "processors", "900", "1.5", "24 hosts, 4 with GPUs"),
+    ("quay-addresses", "Quay addresses", "south-quay", "addresses", "126", "1", "One range; no more to be had"),
+)
+LIMITS = (
+    ("oxbow", "north-fell", {"processors": 800, "storage": 110_000, "addresses": 150}),
+    ("bluefern", "north-fell", {"processors": 1200, "storage": 200_000, "addresses": 160}),
+    ("bluefern", "south-quay", {"processors": 400, "addresses": 72}),
+    ("quillstone", "north-fell", {"processors": 128, "storage": 400_000, "addresses": 24}),
+    ("kestrel-row", "north-fell", {"processors": 384, "storage": 40_000, "addresses": 20}),
+    ("kestrel-row", "south-quay", {"processors": 256, "addresses": 24}),
+    ("moorhen", "south-quay", {"processors": 192, "addresses": 22}),
+    ("saltmarsh", "north-fell", {"processors": 96, "storage": 12_000, "addresses": 24}),
+    ("gannet", "south-quay", {"processors": 128, "addresses": 20}),
+)
+SELLER_OF = {"saltmarsh": "oxbow", "gannet": "bluefern"}
+
+
+def place_capacity(signed_in: Callable[[str], Client]) -> None:
+    """Sites with pools, who may use which, and limits there: of addresses by the harbour hardly any are left."""
+    mara = signed_in(SIGNERS[PROVIDER])
+    sites = {
+        slug: mara.sites.register(PROVIDER, SiteCreate(slug=slug, name=name, place=place, zone="Europe/Dublin")).id
+        for slug, name, place in SITES
+    }
+    for slug, name, site, measure, capacity, factor, behind in POOLS:
+        given = PoolCreate(site=sites[site], slug=slug, name=name, measure=measure, capacity=Decimal(capacity),
+                           factor=Decimal(factor), behind=behind)  # fmt: skip
+        mara.pools.make(PROVIDER, given)
+    mara.site_quotas.permit("oxbow", [sites["north-fell"], sites["isle-of-ombry"]])
+    for slug, site, limits in LIMITS:
+        signer = signed_in(SIGNERS[SELLER_OF.get(slug, PROVIDER)])
+        for measure, limit in limits.items():
+            signer.site_quotas.grant(slug, sites[site], measure, Decimal(limit))
