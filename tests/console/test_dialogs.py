@@ -10,11 +10,10 @@ OPENED = (
     ("/onboardings", "New customers", ["Set a bound"]),
     ("/clouds", "Clouds", ["Register a cloud"]),
     ("/sites", "Sites", ["Register a site"]),
-    ("/organisations/saltmarsh/details", "Saltmarsh Ferries", ["Move to another seller"]),
     (
         "/organisations/quillstone/details",
         "Quillstone Observatory",
-        ["Change the details", "Change the notes", "Change the state"],
+        ["Change the details", "Change the notes", "Change the state", "Move to another seller"],
     ),
     ("/organisations/oxbow/quotas", "Oxbow Managed IT", ["Change storage"]),
     ("/organisations/quillstone/projects", "Quillstone Observatory", ["Add a project"]),

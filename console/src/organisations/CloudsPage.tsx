@@ -13,6 +13,7 @@ import { Slug } from '../shared/Slug';
 import { Empty, Query } from '../shared/States';
 import { useToast } from '../shared/Toasts';
 import { type Cloud, cloudsOptions } from './clouds';
+import { sitesOptions } from './sites';
 
 export default function CloudsPage() {
   const { home, mayAt } = useSignedIn();
@@ -27,7 +28,7 @@ export default function CloudsPage() {
   const columns: Column<Cloud>[] = [
     { key: 'name', title: 'Cloud', cell: (row) => row.name },
     { key: 'slug', title: 'Slug', cell: (row) => <Slug>{row.slug}</Slug> },
-    { key: 'place', title: 'Place', cell: (row) => row.place ?? '' },
+    { key: 'place', title: 'Where', cell: (row) => row.site_name ?? row.place ?? '' },
     { key: 'endpoint', title: 'Address', cell: (row) => row.endpoint ?? `${row.owner_name}’s` },
     {
       key: 'shared',
@@ -109,6 +110,7 @@ const schema = z.object({
   name: given('What people call it'),
   slug,
   place: z.string(),
+  site: z.string(),
   endpoint: given('Where it is reached'),
   secret: z.string(),
   shared: z.boolean(),
@@ -117,8 +119,9 @@ const schema = z.object({
 function CloudDialog(props: { organisation: string; cloud: Cloud | null; onClose: () => void }) {
   const { organisation, cloud, onClose } = props;
   const queries = useQueryClient();
-  const save = async ({ slug: own, secret, place, ...rest }: z.infer<typeof schema>) => {
-    const shared = { ...rest, place: place.trim() || null };
+  const sites = useQuery(sitesOptions(organisation));
+  const save = async ({ slug: own, secret, place, site, ...rest }: z.infer<typeof schema>) => {
+    const shared = { ...rest, place: place.trim() || null, site: site || null };
     if (cloud)
       body(
         await api.PATCH('/api/v1/clouds/{cloud}', {
@@ -144,6 +147,7 @@ function CloudDialog(props: { organisation: string; cloud: Cloud | null; onClose
         name: cloud?.name ?? '',
         slug: cloud?.slug ?? '',
         place: cloud?.place ?? '',
+        site: cloud?.site ?? '',
         endpoint: cloud?.endpoint ?? '',
         secret: '',
         shared: cloud?.shared ?? false,
@@ -152,8 +156,19 @@ function CloudDialog(props: { organisation: string; cloud: Cloud | null; onClose
       onClose={onClose}
     >
       {cloud ? <TextInput name="name" label="Name" /> : <Names hint="In files" columns={3} />}
-      <TextInput name="place" label="Place" columns={2} optional />
-      <TextInput name="endpoint" label="Address" columns={4} hint="Your operator lists what may be called" />
+      <TextInput
+        name="site"
+        label="Site"
+        columns={3}
+        optional
+        hint="Only who may use it has accounts there"
+        options={[
+          ['', 'outside of all sites'],
+          ...(sites.data ?? []).map((each) => [each.id, each.name] as const),
+        ]}
+      />
+      <TextInput name="place" label="Place" columns={3} optional hint="For people" />
+      <TextInput name="endpoint" label="Address" hint="Your operator lists what may be called" />
       <TextInput
         name="secret"
         label="Token"

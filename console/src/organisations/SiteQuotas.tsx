@@ -1,5 +1,5 @@
 /** What an organisation may have at single sites and of pools there, and which sites it may use at all. */
-import { Box, Button, Checkbox, FormControlLabel } from '@mui/material';
+import { Box, Button } from '@mui/material';
 import { useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { useWatch } from 'react-hook-form';
@@ -13,6 +13,7 @@ import { Section } from '../shared/Page';
 import { useToast } from '../shared/Toasts';
 import { formatUnit } from '../shared/units';
 import { MEASURE_UNITS, type Organisation, measureName } from './organisations';
+import { SiteChoice } from './SiteChoice';
 import { type SiteQuota, permittedOptions, siteQuotasOptions, sitesOptions, whereWords } from './sites';
 
 export function SiteQuotas({ organisation, manages }: { organisation: Organisation; manages: boolean }) {
@@ -204,25 +205,7 @@ function Chosen({ sites }: { sites: (readonly [string, string])[] }) {
   const all = useWatch({ name: 'all' }) as boolean;
   return (
     <OwnInput<string[]> name="sites">
-      {(chosen, onChange) => (
-        <Box role="group" aria-label="Sites" sx={{ display: 'flex', flexWrap: 'wrap', gap: 1 }}>
-          {sites.map(([id, name]) => (
-            <FormControlLabel
-              key={id}
-              label={name}
-              disabled={all}
-              control={
-                <Checkbox
-                  checked={all || chosen.includes(id)}
-                  onChange={(event) =>
-                    onChange(event.target.checked ? [...chosen, id] : chosen.filter((each) => each !== id))
-                  }
-                />
-              }
-            />
-          ))}
-        </Box>
-      )}
+      {(chosen, onChange) => <SiteChoice sites={sites} chosen={chosen} all={all} onChange={onChange} />}
     </OwnInput>
   );
 }

@@ -3331,6 +3331,10 @@ export interface components {
             place: string | null;
             /** Shared */
             shared: boolean;
+            /** Site */
+            site: string | null;
+            /** Site Name */
+            site_name: string | null;
             /** Slug */
             slug: string;
             /** Version */
@@ -3340,6 +3344,7 @@ export interface components {
          * CloudCreate
          * @description A cloud in which accounts are made for customers.
          *
+         *     ``site`` is where it runs: only who may use that site has accounts there; null is outside of all sites.
          *     ``secret`` is kept sealed and never told again. With ``shared`` sellers that buy from it may use it too.
          */
         CloudCreate: {
@@ -3358,6 +3363,8 @@ export interface components {
              * @default false
              */
             shared?: boolean;
+            /** Site */
+            site?: string | null;
             /** Slug */
             slug: string;
         };
@@ -3392,6 +3399,8 @@ export interface components {
             secret?: string | null;
             /** Shared */
             shared?: boolean | null;
+            /** Site */
+            site?: string | null;
             /** Version */
             version: number;
         };
@@ -5240,6 +5249,10 @@ export interface components {
             projects?: components["schemas"]["OnboardingProject-Input"][];
             /** Segment */
             segment?: string | null;
+            /** Site Limits */
+            site_limits?: components["schemas"]["OnboardingSiteLimit"][];
+            /** Sites */
+            sites?: string[] | null;
             /** Slug */
             slug: string;
             /** Starts On */
@@ -5318,6 +5331,22 @@ export interface components {
             wanted: components["schemas"]["OnboardingSketch-Input"];
         };
         /**
+         * OnboardingSiteLimit
+         * @description A limit of a measure at a site, by the site's slug or id.
+         */
+        OnboardingSiteLimit: {
+            /**
+             * Limit
+             * Format: decimal
+             * @example 12.5
+             */
+            limit: string;
+            /** Measure */
+            measure: string;
+            /** Site */
+            site: string;
+        };
+        /**
          * OnboardingSketch
          * @description A new customer as far as somebody has written it.
          */
@@ -5348,6 +5377,10 @@ export interface components {
             projects?: components["schemas"]["OnboardingProject-Input"][];
             /** Segment */
             segment?: string | null;
+            /** Site Limits */
+            site_limits?: components["schemas"]["OnboardingSiteLimit"][];
+            /** Sites */
+            sites?: string[] | null;
             /**
              * Slug
              * @default
@@ -5394,6 +5427,10 @@ export interface components {
             projects: components["schemas"]["OnboardingProject-Output"][];
             /** Segment */
             segment: string | null;
+            /** Site Limits */
+            site_limits: components["schemas"]["OnboardingSiteLimit"][];
+            /** Sites */
+            sites: string[] | null;
             /**
              * Slug
              * @default

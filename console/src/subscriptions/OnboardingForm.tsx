@@ -5,6 +5,8 @@ import { useState } from 'react';
 import { useFieldArray, useFormContext, useWatch } from 'react-hook-form';
 import type { PlanForm } from '../catalogue/catalogue';
 import { cloudsOptions } from '../organisations/clouds';
+import { SiteChoice } from '../organisations/SiteChoice';
+import { sitesOptions } from '../organisations/sites';
 import {
   type Organisation,
   type Quota,
@@ -14,7 +16,7 @@ import {
 } from '../organisations/organisations';
 import { formatQuantity } from '../shared/decimal';
 import { DateInput } from '../shared/DateInput';
-import { CheckInput, Remark, TextInput } from '../shared/form';
+import { CheckInput, OwnInput, Remark, TextInput } from '../shared/form';
 import { Names } from '../shared/Names';
 import { Section } from '../shared/Page';
 import { PickInput } from '../shared/PickInput';
@@ -39,6 +41,7 @@ export function OnboardingForm({ seller, plans }: { seller: Organisation; plans:
       <Section title="What it gets">
         <Tiers plans={plans} />
         <Limits seller={seller} />
+        <SitesOf seller={seller} />
         <Accounts seller={seller} />
       </Section>
       <Section title="Who works with it">
@@ -189,6 +192,36 @@ function Limits({ seller }: { seller: Organisation }) {
 function unitOf({ measure, kind, unit }: Quota): { unit?: string } {
   const word = formatUnit(unit, '2');
   return measureName(measure, kind).toLowerCase() === word.toLowerCase() ? {} : { unit: word };
+}
+
+/** The sites that it may use: all that its seller may, or some of them. */
+function SitesOf({ seller }: { seller: Organisation }) {
+  const sites = useQuery(sitesOptions(seller.slug));
+  const chosen = useWatch<Values, 'sites'>({ name: 'sites' });
+  const [open, setOpen] = useState(false);
+  const known = sites.data ?? [];
+  if (known.length < 2) return null;
+  if (!open && !chosen.length)
+    return (
+      <Box sx={{ mt: 1, fontSize: '0.9rem' }}>
+        It may use {known.map((each) => each.name).join(', ')}.{' '}
+        <Button onClick={() => setOpen(true)}>Hold it to some of them</Button>
+      </Box>
+    );
+  return (
+    <Box sx={COLUMNS}>
+      <OwnInput<string[]> name="sites">
+        {(value, onChange) => (
+          <SiteChoice
+            sites={known.map((each) => [each.slug, each.name] as const)}
+            chosen={value}
+            onChange={onChange}
+          />
+        )}
+      </OwnInput>
+      <Remark>None chosen is all that you may use, also those to come.</Remark>
+    </Box>
+  );
 }
 
 /** Its accounts in clouds: made, or one that is there already. */

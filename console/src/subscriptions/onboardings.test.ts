@@ -37,6 +37,7 @@ const WRITTEN: Wanted = {
   starts_on: null,
   details: null,
   limits: { processors: '8', storage: null },
+  sites: ['north-fell'],
   cloud_accounts: [
     { cloud: 'north-fell', name: null, link: null },
     { cloud: 'south-quay', name: 'gull-files', link: 'acc-7' },

@@ -131,6 +131,8 @@ export interface Values {
   cost_centre: string;
   tiers: TierValues[];
   limits: Record<string, string>;
+  /** Those that it is held to; none is all that its seller may use. */
+  sites: string[];
   accounts: { cloud: string; name: string; link: string }[];
   people: { email: string; role: string }[];
   projects: { name: string; slug: string }[];
@@ -171,6 +173,7 @@ export function valuesOf(wanted: Partial<Wanted>, seller: { country: string; cur
     limits: Object.fromEntries(
       Object.entries(wanted.limits ?? {}).map(([measure, limit]) => [measure, limit ?? NONE]),
     ),
+    sites: wanted.sites ?? [],
     accounts: (wanted.cloud_accounts ?? []).map(({ cloud, name, link }) => ({
       cloud,
       name: name ?? '',
@@ -213,6 +216,7 @@ export function wantedOf(
     subscriptions: values.tiers
       .filter((each) => each.tier)
       .map((each) => subscribed(each, plans, values.starts_on || today)),
+    sites: values.sites.length ? values.sites : null,
     cloud_accounts: values.accounts
       .filter((each) => each.cloud)
       .map(({ cloud, name, link }) => ({ cloud, name: text(name), link: text(link) })),

@@ -153,12 +153,10 @@ def order(signed_in: Callable[[str], Client], day: date) -> None:
 
 def register_cloud(signed_in: Callable[[str], Client], endpoint: str) -> None:
     """The provider's cloud in which it and its resellers have accounts made; one name in it is taken."""
-    signed_in(SIGNERS[PROVIDER]).clouds.register(
-        PROVIDER,
-        CloudCreate(
-            slug="north-fell", name="North Fell", place="North Fell", endpoint=endpoint, secret=TOKEN, shared=True
-        ),
-    )
+    mara = signed_in(SIGNERS[PROVIDER])
+    site = next(each.id for each in mara.sites.list(PROVIDER) if each.slug == "north-fell")
+    given = CloudCreate(slug="north-fell", name="North Fell", site=site, endpoint=endpoint, secret=TOKEN, shared=True)
+    mara.clouds.register(PROVIDER, given)
     taken = {"name": "heron-mill", "tag": None}
     made = httpx.post(f"{endpoint}/accounts", json=taken, headers={"Authorization": f"Bearer {TOKEN}"}, trust_env=False)
     made.raise_for_status()

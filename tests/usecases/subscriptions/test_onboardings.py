@@ -10,7 +10,9 @@ from gradumen.core.errors import Conflict, Forbidden, GradumenError, Invalid, No
 from gradumen.core.messages import Kind
 from gradumen.core.permissions import Role
 from gradumen.core.quotas.measures import Measure
+from gradumen.wire.organisations.clouds import CloudCreate
 from gradumen.wire.organisations.details import BillingContactBody, DetailsGiven
+from gradumen.wire.organisations.sites import SiteCreate
 from gradumen.wire.subscriptions.onboardings import (
     OnboardedBody,
     OnboardingCreate,
@@ -187,3 +189,45 @@ def test_a_proposed_customer_has_its_tier_from_the_day_on_which_it_begins(world:
     [subscription] = world.user("edda").subscriptions.list("gull")
     assert subscription.starts_on == date(2026, 11, 1)
     assert world.user("edda").organisations.get("gull").state == "proposed"
+
+
+def test_sites_and_limits_there_are_given_and_a_cloud_elsewhere_is_refused(world: World) -> None:
+    mara = world.mara
+    north, south = (
+        mara.sites.register("tarnwick", SiteCreate(slug=slug, name=name)).id
+        for slug, name in (("north-fell", "North Fell"), ("south-quay", "South Quay"))
+    )
+    mara.clouds.register(
+        "tarnwick", CloudCreate(slug="quay", name="Quay", site=south, endpoint=world.cloud, secret="s")
+    )
+    wanted = {
+        "slug": "gorse", "name": "Gorse", "type": "reseller", "currency": "GBP",
+        "limits": {"machines": "9", "organisations": "4"}, "sites": ["north-fell"],
+        "site_limits": [{"site": "north-fell", "measure": "machines", "limit": "6"}],
+    }  # fmt: skip
+    [told] = mara.onboardings.make("tarnwick", [OnboardingCreate.model_validate(wanted)]).items
+    assert told.sentences[1:] == [
+        "It may have up to 9 machines.",
+        "It may have up to 4 organisations.",
+        "It may use North Fell, and no other site.",
+        "Of that it may have up to 6 machines at North Fell.",
+        "It may order, and sell on, Open Range.",
+    ]
+    assert mara.site_quotas.permitted("gorse") == [north]
+    assert [(each.site_slug, each.limit) for each in mara.site_quotas.list("gorse")] == [("north-fell", Decimal(6))]
+    again = {**wanted, "slug": "whin", "cloud_accounts": [{"cloud": "quay"}]}
+    with pytest.raises(Invalid, match="Quay is at a site that Gorse may not use"):
+        mara.onboardings.make("tarnwick", [OnboardingCreate.model_validate(again)])
+    with pytest.raises(QuotaExceeded, match="9 machines in all, so 10 machines at North Fell"):
+        limits = [{"site": "north-fell", "measure": "machines", "limit": "10"}]
+        mara.onboardings.make(
+            "tarnwick", [OnboardingCreate.model_validate({**wanted, "slug": "w", "site_limits": limits})]
+        )
+    with pytest.raises(Invalid, match="no site that you may use is called 'moon'; there are: north-fell, south-quay"):
+        mara.onboardings.make("tarnwick", [OnboardingCreate.model_validate({**wanted, "slug": "w", "sites": ["moon"]})])
+    # One that serves nobody yet is told so.
+    mara.catalogue.publish("tarnwick", files("offer: open-range\nto: [oxbow, quillstone]\n"))
+    [alone] = mara.onboardings.make(
+        "tarnwick", [OnboardingCreate.model_validate({**wanted, "slug": "x"})], check=True
+    ).items
+    assert alone.sentences[-1] == "Nothing is offered to it yet, so it has nothing to sell on: offer it a plan."

@@ -7,6 +7,7 @@ from uuid import UUID
 
 from gradumen.cli.nouns import Verbs, add_organisation
 from gradumen.cli.output import Out
+from gradumen.cli.places import one_site
 from gradumen.cli.profiles import own_organisation
 from gradumen.client import Client
 from gradumen.core.errors import Invalid
@@ -27,6 +28,9 @@ def register(nouns: Any) -> None:
         verb.add_argument("--name")
         verb.add_argument("--place", help="where it is, for people")
         verb.add_argument(
+            "--site", help="slug or id of the site where it runs: who may use that one has accounts in it"
+        )
+        verb.add_argument(
             "--shared", action=argparse.BooleanOptionalAction, help="sellers that buy from you may use it too"
         )
     trying = verbs.add("try", run_try, "look whether it is reached, and what is missing")
@@ -40,7 +44,8 @@ def register(nouns: Any) -> None:
 
 def _show(found: list[CloudBody], out: Out) -> None:
     rows = [
-        (each.slug, each.name, each.place or "", each.endpoint or "", "yes" if each.shared else "no") for each in found
+        (each.slug, each.name, each.site_name or each.place or "", each.endpoint or "", "yes" if each.shared else "no")
+        for each in found
     ]
     out.table(("CLOUD", "NAME", "PLACE", "ADDRESS", "SHARED"), rows)
 
@@ -65,6 +70,7 @@ def run_add(arguments: argparse.Namespace, client: Client, out: Out) -> int:
         slug=arguments.slug,
         name=arguments.name or arguments.slug,
         place=arguments.place,
+        site=_site(arguments, client),
         endpoint=arguments.endpoint,
         secret=_secret(),
         shared=bool(arguments.shared),
@@ -73,6 +79,10 @@ def run_add(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     out.body(made)
     _show([made], out)
     return 0
+
+
+def _site(arguments: argparse.Namespace, client: Client) -> UUID | None:
+    return one_site(client, own_organisation(arguments), arguments.site).id if arguments.site else None
 
 
 def _one(arguments: argparse.Namespace, client: Client) -> CloudBody:
@@ -89,6 +99,8 @@ def run_change(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     before = _one(arguments, client)
     names = ("name", "place", "endpoint", "shared")
     given = {name: value for name in names if (value := getattr(arguments, name)) is not None}
+    if arguments.site is not None:
+        given["site"] = _site(arguments, client)
     if arguments.secret_stdin:
         given["secret"] = _secret()
     made = client.clouds.change(before.id, before.version, **given)

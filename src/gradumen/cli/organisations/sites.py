@@ -5,9 +5,9 @@ from typing import Any
 
 from gradumen.cli.nouns import Verbs, add_organisation
 from gradumen.cli.output import Out
+from gradumen.cli.places import one_site
 from gradumen.cli.profiles import own_organisation
 from gradumen.client import Client
-from gradumen.core.errors import Invalid
 from gradumen.wire.organisations.sites import SiteBody, SiteCreate
 
 
@@ -29,20 +29,9 @@ def register(nouns: Any) -> None:
         add_organisation(verb)
     permit = verbs.add("permit", run_permit, "hold an organisation, and all below it, to some; its seller does")
     permit.add_argument("organisation")
-    permit.add_argument("sites", nargs="*", metavar="SITE", help="slugs or ids; none is all that its seller may use")
-
-
-def one_site(client: Client, organisation: str, written: str) -> SiteBody:
-    """The site that is meant, of those that an organisation may use.
-
-    Raises:
-        Invalid: there is none, or several.
-    """
-    found = [each for each in client.sites.list(organisation) if written in (each.slug, str(each.id))]
-    if len(found) != 1:
-        said = "several sites are called" if found else f"{organisation} may use no site called"
-        raise Invalid(f"{said} '{written}'; see gradumen sites list", field="site", value=written)
-    return found[0]
+    permit.add_argument(
+        "sites", nargs="*", metavar="SITE", help="slugs or ids; without any, all that its seller may use"
+    )
 
 
 def _show(found: list[SiteBody], out: Out) -> None:

@@ -5,8 +5,8 @@ from decimal import Decimal
 from typing import Any
 
 from gradumen.cli.nouns import Verbs, add_organisation
-from gradumen.cli.organisations.sites import one_site
 from gradumen.cli.output import Out, quantity
+from gradumen.cli.places import one_site
 from gradumen.cli.profiles import own_organisation
 from gradumen.client import Client
 from gradumen.core.errors import Invalid

@@ -1,11 +1,12 @@
 """gradumen quotas."""
 
 import argparse
-from decimal import Decimal, InvalidOperation
+from decimal import Decimal
 from typing import Any
 
 from gradumen.cli.nouns import Verbs, add_organisation
 from gradumen.cli.output import Out, quantity
+from gradumen.cli.places import limit
 from gradumen.cli.profiles import own_organisation
 from gradumen.client import Client
 from gradumen.core.quotas.measures import MEASURES, Measure, unit_of
@@ -29,14 +30,6 @@ def register(nouns: Any) -> None:
     grant.add_argument("--reservation", type=Decimal, help="kept for own use")
     grant.add_argument("--factor", type=Decimal, help="overbooking factor, 1 unless set")
     grant.add_argument("--label", help="what you call it")
-
-
-def limit(raw: str) -> Decimal | None:
-    """Read a limit."""
-    try:
-        return None if raw == "none" else Decimal(raw)
-    except InvalidOperation:
-        raise argparse.ArgumentTypeError(f"'{raw}' is not a number and not 'none'") from None
 
 
 def _row(each: QuotaBody) -> tuple[str, ...]:

@@ -4,10 +4,9 @@ import argparse
 from typing import Any
 
 from gradumen.cli.nouns import Verbs, add_organisation
-from gradumen.cli.organisations.sites import one_site
 from gradumen.cli.output import Out, quantity
+from gradumen.cli.places import limit, one_site
 from gradumen.cli.profiles import own_organisation
-from gradumen.cli.quotas.quotas import limit
 from gradumen.client import Client
 from gradumen.core.errors import Invalid
 from gradumen.core.quotas.measures import METERED

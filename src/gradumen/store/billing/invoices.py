@@ -292,6 +292,10 @@ def newest_date(tx: Session, seller: UUID) -> date | None:
 
 def lock_series(tx: Session, seller: UUID, series: str) -> DocumentCounterRow:
     """The counter of a seller's series of documents, made where it is new, for a number."""
+    # Rivals that share a row that an INSERT finds, and then want it alone, could only begin again.
+    found = tx.get(DocumentCounterRow, (seller, series), with_for_update=True, populate_existing=True)
+    if found is not None:
+        return found
     fresh = upsert(DocumentCounterRow).prefix_with("IGNORE")
     tx.execute(fresh.values(seller_id=seller, series=series, next_number=1, version=1))
     return tx.get_one(DocumentCounterRow, (seller, series), with_for_update=True, populate_existing=True)

@@ -22,6 +22,7 @@ class CloudRow(Base):
     slug: Mapped[str] = mapped_column(ascii_text(63))
     name: Mapped[str] = mapped_column(String(120))
     place: Mapped[str | None] = mapped_column(String(120))
+    site_id: Mapped[UUID | None] = mapped_column(ForeignKey("sites.id", ondelete="RESTRICT"))
     kind: Mapped[str] = mapped_column(ascii_text(32))
     endpoint: Mapped[str] = mapped_column(ascii_text(300))
     sealed: Mapped[str] = mapped_column(Text)

@@ -18,6 +18,10 @@ def details_of(tx: Session, organisations: Collection[UUID]) -> dict[UUID, Detai
 
 def lock_details(tx: Session, organisation: UUID) -> DetailsRow:
     """The details of an organisation for a change, made where there are none."""
+    # Rivals that share a row that an INSERT finds, and then want it alone, could only begin again.
+    found = tx.get(DetailsRow, organisation, with_for_update=True, populate_existing=True)
+    if found is not None:
+        return found
     tx.execute(upsert(DetailsRow).values(organisation_id=organisation, version=0).prefix_with("IGNORE"))
     return tx.get_one(DetailsRow, organisation, with_for_update=True, populate_existing=True)
 

@@ -20,12 +20,13 @@ from gradumen.store.quotas.tables import QuotaChangeRow, QuotaRow
 
 def lock_quota(tx: Session, values: dict[str, Any]) -> None:
     """Write the row of a holder and measure, which rivals write too; ``values`` make it where it is new."""
-    tx.execute(insert(QuotaRow).values(values).prefix_with("IGNORE"))
-    tx.execute(
-        update(QuotaRow)
-        .where(QuotaRow.holder_id == values["holder_id"], QuotaRow.measure == values["measure"])
-        .values(version=QuotaRow.version + 1)
-    )
+    own = (QuotaRow.holder_id == values["holder_id"], QuotaRow.measure == values["measure"])
+    write = update(QuotaRow).where(*own).values(version=QuotaRow.version + 1)
+    # Only what is not there is inserted: a row that an INSERT finds is shared, and rivals that share one and then
+    # write it can only go back and begin again.
+    if not tx.execute(write).rowcount:  # type: ignore[attr-defined]  # an UPDATE gives a cursor result, of the rows it found
+        tx.execute(insert(QuotaRow).values(values).prefix_with("IGNORE"))
+        tx.execute(write)
 
 
 def quotas_of(tx: Session, organisation: UUID) -> list[QuotaRow]:

@@ -12,10 +12,12 @@ from gradumen.core.permissions import Right
 from gradumen.store.organisations import clouds as store
 from gradumen.store.organisations.clouds import CloudRow
 from gradumen.store.organisations.organisations import lock_organisation, organisations_by_id
+from gradumen.store.organisations.sites import sites_by_id
 from gradumen.store.organisations.tables import OrganisationRow
 from gradumen.store.sealing import seals_of
 from gradumen.store.unit_of_work import Session, add_new, use_case
 from gradumen.usecases.audit_entries import record
+from gradumen.usecases.organisations.sites import usable_sites
 from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
 from gradumen.wire.organisations.clouds import CloudAccountBody, CloudBody, CloudCreate
 
@@ -57,6 +59,7 @@ def clouds_for(tx: Session, scope: Scope, owner: OrganisationRow) -> list[CloudR
 
 def _views(tx: Session, scope: Scope, rows: list[CloudRow]) -> list[CloudBody]:
     owners = organisations_by_id(tx, {row.organisation_id for row in rows})
+    sites = sites_by_id(tx, {row.site_id for row in rows if row.site_id})
     found = []
     for row in rows:
         own = scope.is_member(row.organisation_id, MANAGES)
@@ -68,6 +71,8 @@ def _views(tx: Session, scope: Scope, rows: list[CloudRow]) -> list[CloudBody]:
                 owner=owners[row.organisation_id].slug,
                 owner_name=owners[row.organisation_id].name,
                 place=row.place,
+                site=row.site_id,
+                site_name=sites[row.site_id].name if row.site_id else None,
                 kind=CloudKind(row.kind),
                 endpoint=row.endpoint if own else None,
                 shared=row.shared,
@@ -97,6 +102,7 @@ def register_cloud(tx: Session, caller: Caller, *, organisation: str, given: Clo
         slug=slug_of(given.slug, field="slug"),
         name=name_of(given.name, field="name"),
         place=name_of(given.place, field="place") if given.place else None,
+        site_id=_site(tx, scope, owner.id, given.site),
         kind=given.kind,
         endpoint=_endpoint(given.endpoint),
         sealed=seals_of(tx).seal(_secret(given.secret)),
@@ -128,6 +134,8 @@ def change_cloud(tx: Session, caller: Caller, *, cloud: UUID, version: int, give
         row.name = name_of(given["name"], field="name")
     if "place" in given:
         row.place = name_of(given["place"], field="place") if given["place"] else None
+    if "site" in given:
+        row.site_id = _site(tx, scope, row.organisation_id, given["site"])
     if given.get("endpoint") is not None:
         row.endpoint = _endpoint(given["endpoint"])
     if given.get("secret") is not None:
@@ -219,6 +227,17 @@ def _own(tx: Session, scope: Scope, cloud: UUID, *, retired: bool = False) -> Cl
     return row
 
 
+def _site(tx: Session, scope: Scope, owner: UUID, site: UUID | None) -> UUID | None:
+    """A site that the owner of a cloud may use.
+
+    Raises:
+        Invalid: it is none.
+    """
+    if site is not None and site not in {row.id for row in usable_sites(tx, scope.tree, owner)}:
+        raise Invalid(f"site {site} is none that you may use", field="site", value=site)
+    return site
+
+
 def _endpoint(raw: str) -> str:
     if not raw.isascii() or len(raw) > 300:
         raise Invalid("endpoint has at most 300 characters, without accents", field="endpoint", value=raw[:100])
@@ -232,4 +251,4 @@ def _secret(raw: str) -> str:
 
 
 def _told(row: CloudRow) -> dict[str, Any]:
-    return {"name": row.name, "place": row.place, "endpoint": row.endpoint, "shared": row.shared}
+    return {"name": row.name, "place": row.place, "site": row.site_id, "endpoint": row.endpoint, "shared": row.shared}

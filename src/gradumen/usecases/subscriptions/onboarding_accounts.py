@@ -13,6 +13,7 @@ from gradumen.store.organisations.clouds import CloudAccountRow, CloudRow
 from gradumen.store.organisations.tables import OrganisationRow
 from gradumen.store.unit_of_work import Session, add_new, use_case
 from gradumen.usecases.organisations.clouds import Reaching, clouds_for, reaching
+from gradumen.usecases.organisations.sites import usable_sites
 from gradumen.usecases.scope import Scope
 from gradumen.usecases.tasks import require_lease
 from gradumen.wire.subscriptions.onboardings import OnboardingCreate
@@ -44,13 +45,21 @@ def want_accounts(
     """Note the accounts that are asked for, with their tags; nothing is asked of any cloud.
 
     Raises:
-        Invalid: no cloud is called so, or its seller may not have accounts made there.
+        Invalid: no cloud is called so, its seller may not have accounts made there, or it is at a site that the
+            customer may not use.
         Conflict: an account that is to be linked is somebody's already.
     """
     usable = clouds_for(tx, scope, seller) if customer.cloud_accounts else []
+    sites = {each.id for each in usable_sites(tx, scope.tree, row.id)}
     found = []
     for each in customer.cloud_accounts:
         cloud = _cloud(usable, each.cloud)
+        if cloud.site_id is not None and cloud.site_id not in sites:
+            raise Invalid(
+                f"{cloud.name} is at a site that {row.name} may not use; permit it, or choose another cloud",
+                field="cloud_accounts",
+                value=each.cloud,
+            )
         account = CloudAccountRow(
             id=uuid4(),
             cloud_id=cloud.id,

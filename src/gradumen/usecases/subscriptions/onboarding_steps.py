@@ -18,7 +18,7 @@ from gradumen.store.organisations.tables import OrganisationRow, zone_name
 from gradumen.store.subscriptions.tables import SubscriptionRow
 from gradumen.store.unit_of_work import Session, UnitOfWork
 from gradumen.usecases.access.members import invite_member
-from gradumen.usecases.catalogue.offers import Offers
+from gradumen.usecases.catalogue.offers import Offers, load_offers
 from gradumen.usecases.catalogue.published import Published, load_published
 from gradumen.usecases.limits import Limits
 from gradumen.usecases.organisations.details import change_details
@@ -27,6 +27,7 @@ from gradumen.usecases.organisations.projects import create_project
 from gradumen.usecases.quotas.quotas import grant_limit, measure_of, quotas_held
 from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
 from gradumen.usecases.subscriptions.onboarding_accounts import want_accounts
+from gradumen.usecases.subscriptions.onboarding_sites import give_sites
 from gradumen.usecases.subscriptions.orders import monthly_of
 from gradumen.usecases.subscriptions.subscriptions import Wanted, create_subscription
 from gradumen.wire.subscriptions.onboardings import LeavesBody, OnboardingCreate, OnboardingSubscription
@@ -77,6 +78,8 @@ def come_on_board(
     sentences += _details(joined, caller, made.slug, customer)
     limits = _limits(tx, caller, row, customer)
     sentences += [f"It may have {_limit_words(measure, limit)}." for measure, limit in limits.items()]
+    sentences += give_sites(joined, tx, caller, row, customer)
+    sentences += _may_order(tx, caller, row)
     for project in customer.projects:
         create_project(joined, caller, organisation=made.slug, **project.model_dump())
         sentences.append(f"It has a project {project.name}.")
@@ -108,6 +111,22 @@ def finish(
         monthly[currency] = add([monthly.get(currency, Decimal(0)), amount])
         sentences.append(said)
     return sentences, monthly
+
+
+def _may_order(tx: Session, caller: Caller, row: OrganisationRow) -> list[str]:
+    """What a seller that comes on board may order and sell on; nothing is said of a tenant, whose tiers say it."""
+    if row.type != "reseller":
+        return []
+    scope, published = load_scope(tx, caller), load_published(tx)
+    offers, known = load_offers(tx, scope.tree, row.id, published)
+    names = [
+        renamed(plan, right.offer.offer).name if right.offer else plan.name
+        for slug, plan in sorted(published.plans.items())
+        if (right := offers.right(scope.tree, known, row.id, slug)).tiers
+    ]
+    if not names:
+        return ["Nothing is offered to it yet, so it has nothing to sell on: offer it a plan."]
+    return [f"It may order, and sell on, {', '.join(names)}."]
 
 
 def _limit_words(measure: Measure, limit: Decimal) -> str:

@@ -10,12 +10,14 @@ from gradumen.wire.values import AsSet, Body, WholeNumber, YesOrNo
 class CloudCreate(Body):
     """A cloud in which accounts are made for customers.
 
+    ``site`` is where it runs: only who may use that site has accounts there; null is outside of all sites.
     ``secret`` is kept sealed and never told again. With ``shared`` sellers that buy from it may use it too.
     """
 
     slug: str
     name: str
     place: str | None = None
+    site: UUID | None = None
     kind: CloudKind = CloudKind.ACCOUNT_SERVICE
     endpoint: str
     secret: str
@@ -28,6 +30,7 @@ class CloudUpdate(AsSet, Body):
     version: WholeNumber
     name: str | None = None
     place: str | None = None
+    site: UUID | None = None
     endpoint: str | None = None
     secret: str | None = None
     shared: YesOrNo | None = None
@@ -42,6 +45,8 @@ class CloudBody(Body):
     owner: str
     owner_name: str
     place: str | None
+    site: UUID | None
+    site_name: str | None
     kind: CloudKind
     endpoint: str | None
     shared: bool

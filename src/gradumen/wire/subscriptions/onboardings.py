@@ -53,12 +53,20 @@ class OnboardingAccount(Body):
     link: str | None = None
 
 
+class OnboardingSiteLimit(Body):
+    """A limit of a measure at a site, by the site's slug or id."""
+
+    site: str
+    measure: str
+    limit: DecimalText
+
+
 class OnboardingGiven(Body):
     """What is said of a new customer beside its name. What is left out follows from its seller and its tiers.
 
     ``country``, ``currency`` and ``billing_zone`` are the seller's unless they are said; ``limits`` by measure (null is
     no limit) are what its tiers promise and the people and projects that it begins with, wherever the seller itself
-    has a limit.
+    has a limit. ``sites`` are those that it is held to, by slug or id; null is all that its seller may use.
     """
 
     type: str = "tenant"
@@ -70,6 +78,8 @@ class OnboardingGiven(Body):
     starts_on: date | None = None
     details: DetailsGiven | None = None
     limits: dict[str, DecimalText | None] = Field(default_factory=dict)
+    sites: list[str] | None = Field(default=None, max_length=50)
+    site_limits: list[OnboardingSiteLimit] = Field(default_factory=list, max_length=100)
     projects: list[OnboardingProject] = Field(default_factory=list, max_length=50)
     cloud_accounts: list[OnboardingAccount] = Field(default_factory=list, max_length=10)
     people: list[OnboardingPerson] = Field(default_factory=list, max_length=20)

@@ -79,6 +79,8 @@ def upgrade() -> None:
     of('site_quotas', 'next_giver_id', 'organisations'),
     sa.PrimaryKeyConstraint('holder_id', 'measure', 'spot_id', name=op.f('pk_site_quotas'))
     )
+    op.add_column('clouds', sa.Column('site_id', sa.Uuid(), nullable=True))
+    op.create_foreign_key(op.f('fk_clouds_site_id'), 'clouds', 'sites', ['site_id'], ['id'], ondelete='RESTRICT')
     op.add_column('quota_changes', sa.Column('site_id', sa.Uuid(), nullable=True))
     op.add_column('quota_changes', sa.Column('pool_id', sa.Uuid(), nullable=True))
     for column, target in (('site_id', 'sites'), ('pool_id', 'pools')):

@@ -1,0 +1,29 @@
+"""Sites and limits as they are written on the command line."""
+
+import argparse
+from decimal import Decimal, InvalidOperation
+
+from gradumen.client import Client
+from gradumen.core.errors import Invalid
+from gradumen.wire.organisations.sites import SiteBody
+
+
+def one_site(client: Client, organisation: str, written: str) -> SiteBody:
+    """The site that is meant, of those that an organisation may use.
+
+    Raises:
+        Invalid: there is none, or several.
+    """
+    found = [each for each in client.sites.list(organisation) if written in (each.slug, str(each.id))]
+    if len(found) != 1:
+        said = "several sites are called" if found else f"{organisation} may use no site called"
+        raise Invalid(f"{said} '{written}'; see gradumen sites list", field="site", value=written)
+    return found[0]
+
+
+def limit(raw: str) -> Decimal | None:
+    """Read a limit."""
+    try:
+        return None if raw == "none" else Decimal(raw)
+    except InvalidOperation:
+        raise argparse.ArgumentTypeError(f"'{raw}' is not a number and not 'none'") from None
