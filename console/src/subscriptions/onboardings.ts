@@ -131,7 +131,7 @@ export interface Values {
   cost_centre: string;
   tiers: TierValues[];
   limits: Record<string, string>;
-  /** Those that it is held to; none is all that its seller may use. */
+  /** Those that it is held to; without any, all that its seller may use. */
   sites: string[];
   accounts: { cloud: string; name: string; link: string }[];
   people: { email: string; role: string }[];

@@ -19,7 +19,7 @@ from gradumen.store.columns import Base, ascii_text
 TREE, CATALOGUE = "tree", "catalogue"
 T = TypeVar("T")
 MOST = 3
-_READ = "read while changing"
+_READ, _BEGUN = "read while changing", "tokens that were read"
 _kept: dict[str, OrderedDict[UUID, Any]] = {}
 _lock = Lock()
 
@@ -57,6 +57,15 @@ def _written(tx: Session, *_: object) -> None:
         tx.info[_READ] = {TREE: known[TREE]}
 
 
+def _token(tx: Session, kind: str) -> UUID | None:
+    """The present token of a kind; of the tree, where a transaction waited for nobody, that of its beginning."""
+    begun = tx.info.setdefault(_BEGUN, {})
+    if kind != TREE or kind not in begun or tx.connection().info.get("waited", True):
+        begun[kind] = tx.scalar(select(RevisionRow.token).where(RevisionRow.kind == kind))
+    found: UUID | None = begun[kind]
+    return found
+
+
 def kept(tx: Session, kind: str, read: Callable[[], T]) -> T:
     """What was read under the present token of a kind; read anew where there is none, or where it is being changed."""
     if kind in tx.info:
@@ -65,7 +74,7 @@ def kept(tx: Session, kind: str, read: Callable[[], T]) -> T:
             known[kind] = read()
         changed: T = known[kind]
         return changed
-    token = tx.scalar(select(RevisionRow.token).where(RevisionRow.kind == kind))
+    token = _token(tx, kind)
     if token is None:
         return read()
     with _lock:

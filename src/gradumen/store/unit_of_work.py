@@ -54,12 +54,14 @@ def make_engine(url: str, *, pool_size: int = 20) -> Engine:
 
     @event.listens_for(engine, "begin")
     def begun(connection: Connection) -> None:
-        connection.info["wrote"] = False
+        connection.info["wrote"] = connection.info["waited"] = False
 
     @event.listens_for(engine, "before_cursor_execute")
     def sent(connection: Connection, _cursor: object, statement: str, *_rest: object) -> None:
         if statement.lstrip()[:6].upper() != "SELECT":
             connection.info["wrote"] = True
+        if connection.info["wrote"] or "FOR UPDATE" in statement:
+            connection.info["waited"] = True
 
     return engine
 

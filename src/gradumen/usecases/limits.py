@@ -77,10 +77,13 @@ class Limits:
         chains = {each for owner in owners for each in tree.chain(owner)}
         self.rows = {(row.holder_id, row.measure): row for row in store.quotas_held(tx, chains)}
         self._given = store.given_on(tx, owners)
+        self._chains: dict[UUID, list[UUID]] = {}
 
     def limit(self, organisation: UUID, measure: Measure) -> Decimal | None:
         """What an organisation may have; None is no limit."""
-        for each in self.tree.chain(organisation):
+        if organisation not in self._chains:
+            self._chains[organisation] = self.tree.chain(organisation)
+        for each in self._chains[organisation]:
             row = self.rows.get((each, measure))
             if row is not None and row.is_set:
                 return row.limit_value if each == organisation or row.limit_value is None else Decimal(0)
@@ -104,11 +107,12 @@ class Limits:
 def counted(tx: Session, tree: Tree, organisation: UUID, at: datetime) -> Mapping[Measure, Decimal]:
     """What the service counts of an organisation; who is invited counts as a user."""
     users, projects = store.counts(tx, organisation, at)
+    # Who is to come counts already, who is to leave until it does.
+    coming = sum(tree.parents.get(each) != organisation for each in set(coming_to(tx, organisation)))
     found = {
         Measure.USERS: users,
         Measure.PROJECTS: projects,
-        # Who is to come counts already, who is to leave until it does.
-        Measure.ORGANISATIONS: len({*tree.children(organisation), *coming_to(tx, organisation)}),
+        Measure.ORGANISATIONS: len(tree.children(organisation)) + coming,
     }
     return {measure: Decimal(found[measure]) for measure in COUNTED}
 

@@ -1,14 +1,16 @@
 """Queries of organisations and their projects."""
 
-from collections.abc import Collection
+from collections.abc import Collection, Sequence
+from dataclasses import dataclass, replace
 from datetime import datetime
+from typing import Any
 from uuid import UUID
 
 from sqlalchemy import func, or_, select, update
 from sqlalchemy.orm import Session
 
 from gradumen.store.columns import has_text
-from gradumen.store.organisations.tables import OrganisationRow, ParentEdgeRow, ProjectRow
+from gradumen.store.organisations.tables import BuyerTagRow, OrganisationRow, ParentEdgeRow, ProjectRow
 
 
 def find_organisation(tx: Session, slug: str) -> OrganisationRow | None:
@@ -40,20 +42,46 @@ FEW = 500
 """So many organisations are named in a query; of more, those wanted are picked from pages of all."""
 
 
+@dataclass(frozen=True, slots=True)
+class Listed:
+    """What a list of organisations shows of one."""
+
+    id: UUID
+    type: str
+    slug: str
+    name: str
+    country: str
+    currency: str
+    segment: str | None
+    cost_centre: str | None
+    tags: tuple[str, ...] = ()
+    """Those that some sellers gave it, where they are asked for."""
+
+
 def page_of_organisations(
-    tx: Session, ids: Collection[UUID], *, after: str | None, limit: int, search: str, type: str | None, of_all: int
-) -> list[OrganisationRow]:
+    tx: Session,
+    ids: Collection[UUID],
+    *,
+    after: str | None,
+    limit: int,
+    search: str,
+    type: str | None,
+    of_all: int,
+    taggers: Collection[UUID] = (),
+) -> list[Listed]:
     """Some of these organisations, by slug, after a slug; ``search`` is found in slug or name.
 
     Args:
         of_all: how many organisations there are.
+        taggers: sellers whose tags are wanted too.
     """
     if len(ids) <= FEW:
-        return _page(tx, ids, after, limit, search, type)
-    found: list[OrganisationRow] = []
-    size = max(limit, min(limit * of_all // len(ids), 5000))
+        return _page(tx, ids, after, limit, search, type, taggers)
+    found: list[Listed] = []
+    # A few more than there should have to be: another page costs more than they do.
+    size = limit if len(ids) == of_all else max(limit, min(limit * of_all // len(ids) * 9 // 8 + 2, 5000))
     while len(found) < limit:
-        rows = _page(tx, None, after, size, search, type)
+        rows = _page(tx, None, after, size, search, type, taggers)
         found += [row for row in rows if row.id in ids]
         if len(rows) < size:
             break
@@ -62,19 +90,37 @@ def page_of_organisations(
 
 
 def _page(
-    tx: Session, ids: Collection[UUID] | None, after: str | None, limit: int, search: str, type: str | None
-) -> list[OrganisationRow]:
-    query = select(OrganisationRow).order_by(OrganisationRow.slug)
+    tx: Session,
+    ids: Collection[UUID] | None,
+    after: str | None,
+    limit: int,
+    search: str,
+    type: str | None,
+    taggers: Collection[UUID],
+) -> list[Listed]:
+    row, tag = OrganisationRow, BuyerTagRow
+    query = select(row.id, row.type, row.slug, row.name, row.country, row.currency, row.segment, row.cost_centre)
+    if taggers:
+        given = select(func.aggregate_strings(tag.tag, "\n"))
+        own = given.where(tag.buyer_id == row.id, tag.seller_id.in_(taggers))
+        query = query.add_columns(own.scalar_subquery())
+    query = query.order_by(row.slug)
     if ids is not None:
-        query = query.where(OrganisationRow.id.in_(ids))
+        query = query.where(row.id.in_(ids))
     if after is not None:
-        query = query.where(OrganisationRow.slug > after)
+        query = query.where(row.slug > after)
     if type is not None:
-        query = query.where(OrganisationRow.type == type)
+        query = query.where(row.type == type)
     if search:
-        found = [has_text(column, search) for column in (OrganisationRow.slug, OrganisationRow.name)]
-        query = query.where(or_(*found))
-    return list(tx.scalars(query.limit(limit)))
+        query = query.where(or_(*(has_text(column, search) for column in (row.slug, row.name))))
+    rows: Sequence[Any] = tx.execute(query.limit(limit)).all()
+    if not taggers:
+        return [Listed(*each) for each in rows]
+    return [replace(Listed(*each[:-1]), tags=_tags(each[-1])) for each in rows]
+
+
+def _tags(written: str | None) -> tuple[str, ...]:
+    return tuple(sorted(written.split("\n"))) if written else ()
 
 
 def end_edge(tx: Session, child: UUID, parent: UUID, at: datetime) -> None:

@@ -114,6 +114,7 @@ class BillingZoneRow(Base):
     """The zone of a seller's days and periods, from the first day of a period on."""
 
     __tablename__ = "billing_zones"
+    revises = TREE
 
     organisation_id: Mapped[UUID] = mapped_column(ForeignKey("organisations.id", ondelete="RESTRICT"), primary_key=True)
     starts_on: Mapped[date] = mapped_column(primary_key=True)
@@ -166,6 +167,13 @@ class Tree:
         for child, parent in parents.items():
             self._children.setdefault(parent, []).append(child)
         self._below: dict[UUID, frozenset[UUID]] = {}
+        self._sold_to: dict[UUID, frozenset[UUID]] = {}
+
+    def sold_to(self, organisation: UUID) -> frozenset[UUID]:
+        """Those that an organisation sells to, to be looked up in."""
+        if organisation not in self._sold_to:
+            self._sold_to[organisation] = frozenset(self.children(organisation))
+        return self._sold_to[organisation]
 
     def children(self, organisation: UUID) -> Sequence[UUID]:
         """Those that an organisation sells to."""
@@ -211,15 +219,19 @@ class Tree:
 
 
 class _Edges:
-    """All edges and states there ever were, and the trees that they make between two changes."""
+    """All edges, states and billing zones there ever were, and the trees that they make between two changes."""
 
     def __init__(
         self,
         rows: Sequence[tuple[UUID, UUID, datetime, datetime | None]],
         states: Sequence[tuple[UUID, datetime, State]],
         demands: Mapping[UUID, Demand],
+        zones: Sequence[tuple[UUID, date, str]],
     ) -> None:
         self.rows, self.states, self.demands = rows, states, demands
+        self.zones: dict[UUID, list[tuple[date, str]]] = {}
+        for organisation, starts_on, zone in zones:
+            self.zones.setdefault(organisation, []).append((starts_on, zone))
         moments = {each for row in rows for each in row[2:] if each is not None}
         self.changes = sorted(moments | {starts for _, starts, _ in states})
         self.moves = sorted((starts, child) for child, _, starts, _ in rows if starts > BEGINNING)
@@ -301,6 +313,11 @@ def coming_sellers(tx: Session, at: datetime) -> dict[UUID, UUID]:
     return {child: edges.last[child][0] for moment, child in edges.moves if moment > at and child in edges.last}
 
 
+def has_anybody_moved(tx: Session) -> bool:
+    """Whether anybody ever moved, or is to move."""
+    return bool(_edges(tx).moves)
+
+
 def coming_to(tx: Session, seller: UUID) -> list[UUID]:
     """Those that a seller will sell to in the end, as it is planned by now, who have moved or are to move."""
     edges = _edges(tx)
@@ -312,11 +329,14 @@ def _edges(tx: Session) -> _Edges:
         columns = (ParentEdgeRow.child_id, ParentEdgeRow.parent_id, ParentEdgeRow.starts_at, ParentEdgeRow.ends_at)
         edges = [(child, parent, starts, ends) for child, parent, starts, ends in tx.execute(select(*columns))]
         dated = select(StateRow.organisation_id, StateRow.starts_at, StateRow.state).order_by(StateRow.starts_at)
+        zone = BillingZoneRow
+        zoned = select(zone.organisation_id, zone.starts_on, zone.zone).order_by(zone.starts_on)
         demanded = select(SignInPolicyRow.organisation_id, SignInPolicyRow.second_factor)
         return _Edges(
             edges,
             [(owner, starts, State(state)) for owner, starts, state in tx.execute(dated)],
             {owner: Demand(demand) for owner, demand in tx.execute(demanded)},
+            [(owner, starts_on, zone) for owner, starts_on, zone in tx.execute(zoned)],
         )
 
     return kept(tx, TREE, read)
@@ -329,9 +349,8 @@ def zone_name(tx: Session, organisation: UUID, day: date) -> str:
 
 def zone_names(tx: Session, organisations: Collection[UUID], day: date) -> dict[UUID, str]:
     """The billing zones of organisations that hold on a day."""
-    rows = tx.execute(
-        select(BillingZoneRow.organisation_id, BillingZoneRow.zone)
-        .where(BillingZoneRow.organisation_id.in_(organisations), BillingZoneRow.starts_on <= day)
-        .order_by(BillingZoneRow.starts_on)
-    )
-    return dict.fromkeys(organisations, "UTC") | dict(rows.all())
+    known = _edges(tx).zones
+    return {
+        each: next((zone for starts_on, zone in reversed(known.get(each, ())) if starts_on <= day), "UTC")
+        for each in organisations
+    }

@@ -1,6 +1,7 @@
 """Queries of quotas."""
 
 from collections.abc import Collection
+from dataclasses import dataclass
 from datetime import datetime
 from decimal import Decimal
 from typing import Any
@@ -13,7 +14,7 @@ from sqlalchemy.orm import Session
 from gradumen.core.exact import add
 from gradumen.store.access.members import is_open
 from gradumen.store.access.tables import InvitationRow, MemberRow
-from gradumen.store.organisations.tables import ProjectRow
+from gradumen.store.organisations.tables import ProjectRow, has_anybody_moved
 from gradumen.store.quotas.site_quotas import name_site_givers, release_site_quotas
 from gradumen.store.quotas.tables import QuotaChangeRow, QuotaRow
 
@@ -34,10 +35,22 @@ def quotas_of(tx: Session, organisation: UUID) -> list[QuotaRow]:
     return list(tx.scalars(select(QuotaRow).where(QuotaRow.organisation_id == organisation)))
 
 
-def quotas_held(tx: Session, organisations: Collection[UUID]) -> list[QuotaRow]:
+@dataclass(frozen=True, slots=True)
+class HeldQuota:
+    """What an organisation itself may have of a measure; ``is_set`` says whether it was given at all."""
+
+    holder_id: UUID
+    measure: str
+    is_set: bool
+    limit_value: Decimal | None
+    version: int
+
+
+def quotas_held(tx: Session, organisations: Collection[UUID]) -> list[HeldQuota]:
     """The quotas of organisations themselves, as they stand in this transaction."""
-    query = select(QuotaRow).where(QuotaRow.holder_id.in_(organisations))
-    return list(tx.scalars(query, execution_options={"populate_existing": True}))
+    row = QuotaRow
+    query = select(row.holder_id, row.measure, row.is_set, row.limit_value, row.version)
+    return [HeldQuota(*each) for each in tx.execute(query.where(row.holder_id.in_(organisations)))]
 
 
 def given_on(tx: Session, givers: Collection[UUID]) -> dict[tuple[UUID, str], tuple[Decimal, int]]:
@@ -46,7 +59,8 @@ def given_on(tx: Session, givers: Collection[UUID]) -> dict[tuple[UUID, str], tu
     What is held for those who are to move to them is among it.
     """
     found: dict[tuple[UUID, str], tuple[Decimal, int]] = {}
-    for column in (QuotaRow.giver_id, QuotaRow.next_giver_id):
+    columns = (QuotaRow.giver_id, QuotaRow.next_giver_id) if has_anybody_moved(tx) else (QuotaRow.giver_id,)
+    for column in columns:
         query = (
             select(
                 column,

@@ -14,6 +14,7 @@ from gradumen.core.periods import Period, zone_of
 from gradumen.core.permissions import Right
 from gradumen.store.organisations.details import lock_details, notes_of, set_notes, set_tags, tagged, tags_of
 from gradumen.store.organisations.organisations import (
+    Listed,
     lock_organisation,
     organisations_by_id,
     page_of_organisations,
@@ -287,18 +288,25 @@ def list_organisations(
     scope = load_scope(tx, caller)
     wanted: Collection[UUID] = scope.seen
     if parent is not None:
-        wanted = set(scope.tree.children(get_organisation(tx, scope, parent).id))
+        wanted = scope.tree.sold_to(get_organisation(tx, scope, parent).id)
     if state is not None:
         wanted = {each for each in wanted if scope.tree.state(each) is state}
     if tag is not None:
         wanted = tagged(tx, scope.members_of(), tag).intersection(wanted)
     rows = page_of_organisations(
-        tx, wanted, after=after, limit=limit, search=search, type=type, of_all=len(scope.tree.parents) + 1
+        tx,
+        wanted,
+        after=after,
+        limit=limit,
+        search=search,
+        type=type,
+        of_all=len(scope.tree.parents) + 1,
+        taggers=scope.members_of(),
     )
     parents = {scope.tree.parents[row.id] for row in rows if row.id in scope.tree.parents} & scope.seen
     known = organisations_by_id(tx, set(parents))
     zones = zone_names(tx, {row.id for row in rows}, scope.now.date())
-    tags = tags_of(tx, scope.members_of(), {row.id for row in rows})
+    tags = {row.id: list(row.tags) for row in rows}
     return [_view(tx, scope, row, known, zones, tags) for row in rows]
 
 
@@ -314,7 +322,7 @@ def read_organisation(tx: Session, caller: Caller, *, slug: str) -> Organisation
 def _view(
     tx: Session,
     scope: Scope,
-    row: OrganisationRow,
+    row: OrganisationRow | Listed,
     known: dict[UUID, OrganisationRow],
     zones: dict[UUID, str] | None = None,
     tags: dict[UUID, list[str]] | None = None,

@@ -1,6 +1,6 @@
 """The limits of all that an organisation sells to, beside each other: looked at, and set together or not at all."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from decimal import Decimal
 from functools import partial
@@ -8,11 +8,11 @@ from functools import partial
 from gradumen.core.errors import Conflict
 from gradumen.core.permissions import Right
 from gradumen.core.quotas.measures import MEASURES, Measure
-from gradumen.store.organisations.organisations import organisations_by_slug, page_of_organisations
+from gradumen.store.organisations.organisations import Listed, organisations_by_slug, page_of_organisations
 from gradumen.store.organisations.tables import OrganisationRow
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.limits import Limits
-from gradumen.usecases.quotas.quotas import grant_limit, measure_of, quotas_held
+from gradumen.usecases.quotas.quotas import grant_limit, holdings, measure_of
 from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
 from gradumen.usecases.together import all_or_nothing
 from gradumen.wire.quotas.quota_matrices import (
@@ -36,12 +36,14 @@ def read_quota_matrix(
     """Some of an organisation's customers by slug, after a slug, with their limits; ``search`` is in slug or name."""
     scope = load_scope(tx, caller)
     owner = get_organisation(tx, scope, organisation)
-    children = set(scope.tree.children(owner.id))
+    children = scope.tree.sold_to(owner.id)
     rows = page_of_organisations(
         tx, children, after=after, limit=limit + 1, search=search, type=None, of_all=len(scope.tree.parents) + 1
     )
-    limits = Limits(tx, scope.tree, [row.id for row in rows])
-    own = {each.measure: each for each in quotas_held(tx, scope, owner) if each.project is None}
+    limits = Limits(tx, scope.tree, [owner.id, *(row.id for row in rows)])
+    own = holdings(tx, scope, owner, limits)
+    # Who was given nothing has no limit where the owner has none, else nothing.
+    without = {measure: None if own[measure].limit is None else Decimal(0) for measure in Measure}
     return QuotaMatrixBody(
         organisation=owner.slug,
         measures=[
@@ -54,20 +56,21 @@ def read_quota_matrix(
             )
             for measure, each in MEASURES.items()
         ],
-        items=[_row(limits, row) for row in rows[:limit]],
+        items=[_row(limits, row, without) for row in rows[:limit]],
         next=rows[limit - 1].slug if len(rows) > limit else None,
     )
 
 
-def _row(limits: Limits, row: OrganisationRow) -> MatrixRowBody:
+def _row(limits: Limits, row: Listed, without: Mapping[Measure, Decimal | None]) -> MatrixRowBody:
     cells = []
     for measure in Measure:
         held = limits.rows.get((row.id, measure))
+        given = held is not None and held.is_set
         cells.append(
             MatrixCellBody(
                 measure=measure,
-                limit=limits.limit(row.id, measure),
-                given=held is not None and held.is_set,
+                limit=held.limit_value if held and given else without[measure],
+                given=given,
                 passed_on=limits.passed_on(row.id, measure),
                 version=held.version if held else 0,
             )

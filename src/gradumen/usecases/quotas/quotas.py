@@ -67,9 +67,10 @@ def quotas_held(tx: Session, scope: Scope, owner: OrganisationRow) -> list[Quota
 class _Held:
     """What an organisation holds of each measure, with what it has itself."""
 
-    def __init__(self, tx: Session, scope: Scope, owner: OrganisationRow) -> None:
+    def __init__(self, tx: Session, scope: Scope, owner: OrganisationRow, limits: Limits | None = None) -> None:
+        """``limits`` are those of the owner, among others, where they are read already."""
         self.owner = owner
-        self.limits = Limits(tx, scope.tree, [owner.id])
+        self.limits = limits or Limits(tx, scope.tree, [owner.id])
         promised = promised_by_tiers(tx, owner.id, scope.now.date(), load_published(tx))
         self.own: dict[str, Decimal] = defaultdict(Decimal)
         self.own.update(counted(tx, scope.tree, owner.id, scope.caller.at).items())
@@ -80,6 +81,14 @@ class _Held:
         """What the holder of a row of this organisation's has."""
         own = self.own.get(row.measure, Decimal(0)) if row.project_id is None else Decimal(0)
         return replace(self.limits.holding(row, self.owner.slug, own), name=name)
+
+
+def holdings(tx: Session, scope: Scope, owner: OrganisationRow, limits: Limits) -> dict[Measure, Holding]:
+    """What an organisation holds of each measure, whose limits are read already."""
+    held = _Held(tx, scope, owner, limits)
+    absent = {measure: absent_quota(scope.tree, owner, owner.id, None, measure) for measure in Measure}
+    rows = {row.measure: row for row in quotas_of(tx, owner.id) if row.project_id is None}
+    return {measure: held.holding(rows.get(measure, absent[measure]), owner.name) for measure in Measure}
 
 
 @use_case
