@@ -99,7 +99,7 @@ def pages(browser: Browser, url: str, history: History) -> None:
     shoot(page, "", "what-if")
     shoot(page, f"{url}/usage?meter=compute/vcpu&by=organisation", "usage")
     shoot(page, f"{url}/invoices?state=draft", "drafts")
-    shoot(page, f"{url}/earned?period={history.calendar.closed[-1].text}&by=service", "earned")
+    shoot(page, f"{url}/sites", "sites")
     shoot(page, f"{url}/spend?by=buyer&from={history.calendar.closed[0].text}", "spend")
     invoice = next(each for each in history.mara.invoices.list(state="issued") if each.buyer == "bluefern")
     full = history.mara.invoices.get(invoice.id)

@@ -1,5 +1,6 @@
 """Grants, moves, reductions and orders that come at once from two processes: no snapshot ever has too much promised."""
 
+import os
 from collections import Counter, defaultdict
 from collections.abc import Callable, Iterator
 from datetime import date
@@ -23,7 +24,9 @@ from tests.journeys.test_shared import serving
 from tests.world import World, add_bluefern, files
 
 DAY = date(2026, 11, 1)
-THREADS, EACH = 8, 25
+THREADS = 8
+RIVALS = int(os.environ.get("GRADUMEN_RIVALS", "104"))
+EACH = RIVALS // THREADS
 HOLDERS = {"oxbow": 70, "bluefern": 60, "pebble": 45, "saltmarsh": 30, "fern": 25, "moss": 25, "quillstone": 20}
 """Who may get something, and how much is asked for at most."""
 PLAN = """
@@ -134,7 +137,7 @@ def breaches(engine: Engine) -> list[str]:
                     if used > there.get((who, spot), 0)]  # fmt: skip
 
 
-def test_200_rivals_over_four_levels_and_three_scopes(
+def test_rivals_over_four_levels_and_three_scopes(
     four_levels: tuple[World, list[UUID]], engine: Engine, database: PrivateDatabase
 ) -> None:
     world, sites = four_levels
@@ -174,4 +177,4 @@ def test_200_rivals_over_four_levels_and_three_scopes(
     assert problems == []
     assert outcomes["done"] + outcomes["refused"] == THREADS * EACH, outcomes
     assert min(outcomes["done"], outcomes["refused"]) >= THREADS * EACH // 4, outcomes
-    assert outcomes["snapshots"] > 20
+    assert outcomes["snapshots"] > 10

@@ -185,11 +185,10 @@ def test_withdrawn_it_is_as_if_it_had_never_been_planned(bluefern: World, engine
     for _ in range(2):
         move = plan(world)
         assert lines() != was
-        assert amounts(edda, "oxbow")["oxbow", "saltmarsh"] != charged["oxbow", "saltmarsh"]
         assert world.mara.moves.withdraw("saltmarsh", move.id).state == "withdrawn"
         assert world.mara.moves.withdraw("saltmarsh", move.id).state == "withdrawn", "asking again changes nothing"
         assert lines() == was
-        assert amounts(edda, "oxbow") == charged
+    assert amounts(edda, "oxbow") == charged
     assert {each.measure: each.granted for each in world.user(RUBEN).quotas.list("bluefern")}["machines"] == 0
 
 
