@@ -76,7 +76,7 @@ def pages(browser: Browser, url: str, history: History) -> None:
     page = signed_in(browser, url, "mara@tarnwick.example")
     shoot(page, f"{url}/", "overview")
     page.goto(f"{url}/organisations/oxbow/quotas")
-    page.get_by_role("button", name="Change storage").click()
+    page.get_by_role("button", name="Change storage", exact=True).click()
     page.get_by_role("dialog").get_by_label("Limit, GiB").fill("900000")
     page.get_by_role("button", name="Set the limit").click()
     page.get_by_role("alert").wait_for()
