@@ -18,7 +18,16 @@ export function Outside({
     document.title = `${title} · Gradumen`;
   }, [title]);
   return (
-    <Box component="main" sx={{ minHeight: '100vh', display: 'grid', placeItems: 'center', p: 2 }}>
+    <Box
+      component="main"
+      sx={{
+        minHeight: '100vh',
+        display: 'grid',
+        gridTemplateColumns: 'minmax(0, 1fr)',
+        placeItems: 'center',
+        p: 2,
+      }}
+    >
       <Contours />
       <Paper
         component="form"
