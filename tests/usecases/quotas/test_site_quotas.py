@@ -162,9 +162,18 @@ def test_who_may_use_which_site(world: World, sites: Sited) -> None:
         mara.sites.change(own.id, own.version, name="Mine")
     with pytest.raises(Forbidden):
         mara.pools.list("oxbow")
+    mara.quotas.grant("oxbow", "storage", Decimal(9))
+    edda.quotas.grant("saltmarsh", "storage", Decimal(9))
+    edda.site_quotas.grant("saltmarsh", own.id, "storage", Decimal(4))
     edda.sites.retire(own.id)
     edda.sites.retire(own.id)
     assert "barn" not in seen("edda", "oxbow")
+    with pytest.raises(NotFound):
+        edda.site_quotas.grant("saltmarsh", own.id, "storage", Decimal(5))
+    with pytest.raises(QuotaBelowGranted, match="4 GiB at one site"):
+        edda.quotas.grant("saltmarsh", "storage", Decimal(3))
+    edda.site_quotas.grant("saltmarsh", own.id, "storage", None)
+    assert edda.quotas.grant("saltmarsh", "storage", Decimal(3)).limit == 3
 
 
 def test_a_move_takes_limits_at_sites_along(world: World, sites: Sited) -> None:

@@ -86,7 +86,7 @@ def grant_site_quota(
     """
     scope, what = load_scope(tx, caller), placed(measure)
     holder, target, givers = parties(tx, scope, organisation, given.project)
-    spot = _spot(tx, scope, holder, site, given.pool, what)
+    spot = _spot(tx, scope, holder, site, given.pool, what, taken=given.limit is None)
     owner = spot.site.organisation_id
     if owner == holder.id and target is None:
         raise Invalid(f"{spot.site.name} is {holder.name}'s own: its pools say what there is", field="site")
@@ -120,20 +120,31 @@ def before_limit(row: SiteQuotaRow | None) -> Decimal | None:
     return None if row is None else row.limit_value
 
 
-def _spot(tx: Session, scope: Scope, holder: OrganisationRow, site: UUID, pool: UUID | None, measure: Measure) -> Spot:
+def _spot(
+    tx: Session,
+    scope: Scope,
+    holder: OrganisationRow,
+    site: UUID,
+    pool: UUID | None,
+    measure: Measure,
+    *,
+    taken: bool,
+) -> Spot:
     """A site that the holder may use and the caller knows, or a pool there of the measure.
+
+    What was given where it may not be any more can still be taken away.
 
     Raises:
         NotFound: none of those.
     """
     row: SiteRow | None = find_site(tx, site)
     usable = {each.id for each in usable_sites(tx, scope.tree, holder.id)}
-    if row is None or row.id not in usable or not knows_site(scope, row):
+    if row is None or not (row.id in usable or taken) or not knows_site(scope, row):
         raise NotFound("site", site)
     if pool is None:
         return Spot(row)
     found = find_pool(tx, pool)
-    if found is None or found.retired_at or found.site_id != row.id or found.measure != measure:
+    if found is None or (found.retired_at and not taken) or found.site_id != row.id or found.measure != measure:
         raise NotFound("pool", pool)
     return Spot(row, found)
 
