@@ -30,7 +30,7 @@ from gradumen.store.unit_of_work import UnitOfWork, make_engine
 from gradumen.usecases.catalogue import published
 from tests.world import World, closing, make_world
 
-settings.register_profile("gradumen", deadline=None, suppress_health_check=[HealthCheck.too_slow], max_examples=40)
+settings.register_profile("gradumen", deadline=None, suppress_health_check=[HealthCheck.too_slow], max_examples=30)
 settings.load_profile("gradumen")
 CODE = "code-of-the-tests"
 GUARDED = (

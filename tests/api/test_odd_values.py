@@ -31,7 +31,7 @@ WORDS = (
     "a/b",
     "2026-09|x",
 )
-TRIES = 7
+TRIES = 5
 
 
 def plain(odd: Any) -> bool:

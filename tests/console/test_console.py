@@ -18,6 +18,7 @@ PAGES = {
     "/organisations": "Who buys from whom",
     "/onboardings": "New customers",
     "/clouds": "Clouds",
+    "/sites": "Sites",
     "/organisations/oxbow": "Oxbow Managed IT",
     **{
         f"/organisations/oxbow/{tab}": "Oxbow Managed IT"
