@@ -5,7 +5,7 @@ import { useState } from 'react';
 import { useSignedIn } from '../access/session';
 import { api } from '../shared/api';
 import { Bar } from '../shared/Bar';
-import { compare, formatQuantity, share, subtract } from '../shared/decimal';
+import { compare, formatQuantity, share, subtract, sum } from '../shared/decimal';
 import { type Column, DataTable } from '../shared/DataTable';
 import { Page, Section } from '../shared/Page';
 import { Empty, Query } from '../shared/States';
@@ -142,7 +142,7 @@ function columns(site: Site, onDo: OneProps['onDo']): Column<Pool>[] {
 
 /** What is promised of all pools of the measure at the site, in words and as a bar; more than there is stands out in both. */
 function Promised({ pool }: { pool: Pool }) {
-  const whole = subtract(pool.left, `-${pool.at_site}`);
+  const whole = sum([pool.left, pool.at_site]);
   const over = compare(pool.left, '0') < 0;
   const unit = formatUnit(pool.unit, whole);
   const text = over

@@ -97,6 +97,28 @@ def test_a_pool_lies_inside_its_site_and_is_called_as_its_giver_calls_it(world: 
         mara.site_quotas.grant("oxbow", north.id, "machines", Decimal(11))
     told = edda.connection.http.get("organisations/oxbow/site-quotas").text
     assert "Fast ones" in told and "Old Hall" not in told and "Rack" not in told
+    # Further down, in refusals, on record and in the history it is what its giver calls it, too.
+    edda.quotas.grant("saltmarsh", "machines", Decimal(20))
+    edda.site_quotas.grant("saltmarsh", north.id, "machines", Decimal(20))
+    edda.site_quotas.grant("saltmarsh", north.id, "machines", Decimal(3), pool=old.id)
+    with pytest.raises(QuotaExceeded, match="at most 12 machines of Fast ones"):
+        edda.site_quotas.grant("saltmarsh", north.id, "machines", Decimal(13), pool=old.id)
+    records = [each for each in edda.audit_entries.list("oxbow") if each.action == "quota set"]
+    assert [(each.before, each.after) for each in records if "Fast ones" in each.subject] == [
+        ({"limit": None}, {"limit": "3"}), ({"limit": None}, {"limit": "12"}),
+    ]  # fmt: skip
+    mara.site_quotas.grant("oxbow", north.id, "machines", Decimal(14), pool=old.id)
+    newest = edda.audit_entries.list("oxbow")[0]
+    assert (newest.before, newest.after) == ({"limit": "12"}, {"limit": "14"}), (
+        "a change of what was there is on record"
+    )
+    for user, organisation in (("edda", "oxbow"), ("ines", "saltmarsh")):
+        http = world.user(user).connection.http
+        paths = ("site-quotas", "quotas/changes", "audit-entries")
+        told = "".join(http.get(f"organisations/{organisation}/{path}").text for path in paths)
+        assert "Fast ones" in told and "Old Hall" not in told, (user, told)
+    edda.site_quotas.grant("saltmarsh", north.id, "machines", None, pool=old.id)
+    edda.site_quotas.grant("saltmarsh", north.id, "machines", None)
     with pytest.raises(Conflict, match="limits of Old Hall are given"):
         mara.pools.retire(old.id)
     mara.site_quotas.grant("oxbow", north.id, "machines", None, pool=old.id)

@@ -235,7 +235,7 @@ class _Edges:
         moments = {each for row in rows for each in row[2:] if each is not None}
         self.changes = sorted(moments | {starts for _, starts, _ in states})
         self.moves = sorted((starts, child) for child, _, starts, _ in rows if starts > BEGINNING)
-        self.last = {child: (parent, starts) for child, parent, starts, ends in rows if ends is None}
+        self.last = {child: parent for child, parent, _, ends in rows if ends is None}
         self.eras = sorted({moment for moment, _ in self.moves} | {each[3] for each in rows if each[3] is not None})
         self._trees: OrderedDict[tuple[bool, int], Tree] = OrderedDict()
         self._lock = Lock()
@@ -310,7 +310,7 @@ def seen_since(tx: Session, members: Collection[UUID], organisation: UUID, at: d
 def coming_sellers(tx: Session, at: datetime) -> dict[UUID, UUID]:
     """Who is to move after a moment, and under whom."""
     edges = _edges(tx)
-    return {child: edges.last[child][0] for moment, child in edges.moves if moment > at and child in edges.last}
+    return {child: edges.last[child] for moment, child in edges.moves if moment > at and child in edges.last}
 
 
 def has_anybody_moved(tx: Session) -> bool:
@@ -321,7 +321,7 @@ def has_anybody_moved(tx: Session) -> bool:
 def coming_to(tx: Session, seller: UUID) -> list[UUID]:
     """Those that a seller will sell to in the end, as it is planned by now, who have moved or are to move."""
     edges = _edges(tx)
-    return [child for _, child in edges.moves if edges.last.get(child, (None,))[0] == seller]
+    return [child for _, child in edges.moves if edges.last.get(child) == seller]
 
 
 def _edges(tx: Session) -> _Edges:

@@ -31,8 +31,9 @@ def lock_quota(tx: Session, values: dict[str, Any]) -> None:
 
 
 def quotas_of(tx: Session, organisation: UUID) -> list[QuotaRow]:
-    """The quotas of an organisation and its projects."""
-    return list(tx.scalars(select(QuotaRow).where(QuotaRow.organisation_id == organisation)))
+    """The quotas of an organisation and its projects, as they stand in this transaction."""
+    query = select(QuotaRow).where(QuotaRow.organisation_id == organisation)
+    return list(tx.scalars(query, execution_options={"populate_existing": True}))
 
 
 @dataclass(frozen=True, slots=True)

@@ -14,7 +14,7 @@ from gradumen.store.quotas.tables import QuotaRow
 from gradumen.store.unit_of_work import Session
 from gradumen.usecases.limits import Limits, counted, lock_quota, say_unlimited
 from gradumen.usecases.organisations.sites import usable_sites
-from gradumen.usecases.quotas.quotas import giving, taking
+from gradumen.usecases.quotas.quotas import holdings
 from gradumen.usecases.quotas.spots import Held, Spot
 from gradumen.usecases.scope import Scope
 from gradumen.wire.quotas.quotas import HeldBody
@@ -34,9 +34,10 @@ def hold_at(
         lock_quota(tx, scope.tree, holder, holder.id, None, measure)
     held: list[HeldBody] = []
     problems: list[GradumenError] = []
+    limits = Limits(tx, scope.tree, [holder.id, seller.id])
+    givers, takers = (holdings(tx, scope, each, limits) for each in (seller, holder))
     for measure in MEASURES:
-        row = tx.get_one(QuotaRow, (holder.id, measure), populate_existing=True)
-        giver, taker = giving(tx, scope, seller, holder.slug, measure), taking(tx, scope, holder, None, row)
+        row, giver, taker = limits.rows[holder.id, measure], givers[measure], takers[measure]
         limit = row.limit_value if row.is_set else None if giver.limit is None else Decimal(0)
         if not row.is_set and giver.limit is not None and (taker.committed or taker.unlimited_below):
             problems.append(_limit_first(holder, seller, taker))

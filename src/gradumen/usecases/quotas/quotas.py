@@ -1,6 +1,7 @@
 """Quotas: granted down the tree, with the caller's figures in every refusal."""
 
 from collections import defaultdict
+from collections.abc import Mapping
 from dataclasses import replace
 from datetime import date
 from decimal import Decimal
@@ -15,9 +16,9 @@ from gradumen.core.quotas.quotas import Holding, check_grant
 from gradumen.store.organisations.organisations import projects_of
 from gradumen.store.organisations.sites import sites_by_id
 from gradumen.store.organisations.tables import OrganisationRow, ProjectRow, Tree, coming_sellers, load_tree, seen_since
-from gradumen.store.quotas.pools import pools_by_id
+from gradumen.store.quotas.pools import PoolRow, pools_by_id
 from gradumen.store.quotas.quotas import changes_of, note_change, quotas_of
-from gradumen.store.quotas.site_quotas import held_at
+from gradumen.store.quotas.site_quotas import held_at, site_quotas_of
 from gradumen.store.quotas.tables import QuotaRow
 from gradumen.store.unit_of_work import Overtaken, Session, use_case
 from gradumen.usecases.audit_entries import acting_for, record
@@ -64,6 +65,11 @@ def quotas_held(tx: Session, scope: Scope, owner: OrganisationRow) -> list[Quota
     return bodies
 
 
+def _pool_name(scope: Scope, pool: PoolRow, labels: Mapping[UUID, str | None]) -> str:
+    """A pool's name for its owner's people, for others what it is called to them."""
+    return pool.name if scope.is_member(pool.organisation_id) else labels.get(pool.id) or "a pool"
+
+
 class _Held:
     """What an organisation holds of each measure, with what it has itself."""
 
@@ -105,12 +111,13 @@ def list_quota_changes(
     changes = changes_of(tx, owner.id, measure, before=after, since=since, limit=limit)
     sites = sites_by_id(tx, {row.site_id for row, _ in changes if row.site_id})
     pools = pools_by_id(tx, {row.pool_id for row, _ in changes if row.pool_id})
+    labels = {row.pool_id: row.label for row in site_quotas_of(tx, owner.id) if row.pool_id} if pools else {}
     return [
         QuotaChangeBody(
             id=row.id,
             project=slug,
             site=sites[row.site_id].name if row.site_id else None,
-            pool=pools[row.pool_id].name if row.pool_id else None,
+            pool=_pool_name(scope, pools[row.pool_id], labels) if row.pool_id else None,
             measure=row.measure,
             unit=MEASURES[Measure(row.measure)].unit,
             limit=row.limit_value,
@@ -188,14 +195,14 @@ def grant_limit(
     check_parties(tx, scope, holder, target, givers)
     row = _at_version(tx.get_one(QuotaRow, key, populate_existing=True), version)
     before, was = _values(row), (row.is_set, row.limit_value)
-    taker = taking(tx, scope, holder, target, row, reservation, factor)
+    taker = _taking(tx, scope, holder, target, row, reservation, factor)
     if limit is not None:
         _check_sites_inside(tx, taker, key, limit)
     if target is None and limit is not None:
         _check_subscribed(tx, holder, measure, limit, scope.now.date())
-    check_grant(giving(tx, scope, giver, taker.holder, measure), taker, limit)
+    check_grant(_giving(tx, scope, giver, taker.holder, measure), taker, limit)
     for coming in givers[1:]:
-        check_grant(giving(tx, scope, coming, taker.holder, measure), taker, limit)
+        check_grant(_giving(tx, scope, coming, taker.holder, measure), taker, limit)
     row.limit_value, row.is_set, row.reservation, row.factor = limit, True, taker.reservation, taker.factor
     if was != (True, limit):
         note_change(tx, row, scope.now)
@@ -261,14 +268,14 @@ def check_parties(
         raise Overtaken
 
 
-def taking(
+def _taking(
     tx: Session,
     scope: Scope,
     holder: OrganisationRow,
     target: ProjectRow | None,
     row: QuotaRow,
-    reservation: Decimal | None = None,
-    factor: Decimal | None = None,
+    reservation: Decimal | None,
+    factor: Decimal | None,
 ) -> Holding:
     """What an organisation, or a project of it, would hold; its row is written."""
     held = _Held(tx, scope, holder).holding(row, f"{target.name} of {holder.name}" if target else holder.name)
@@ -280,7 +287,7 @@ def taking(
     )
 
 
-def giving(tx: Session, scope: Scope, giver: OrganisationRow | None, taker: str, measure: Measure) -> Holding:
+def _giving(tx: Session, scope: Scope, giver: OrganisationRow | None, taker: str, measure: Measure) -> Holding:
     """What a giver, whose row is written, holds; the provider gives to itself, without limit."""
     if giver is None:
         return Holding(taker, measure, None)

@@ -96,28 +96,34 @@ def grant_site_quota(
     check_parties(tx, scope, holder, target, givers)
     held = Held(tx, scope.tree, [holder.id, *(each.id for each in givers)])
     before = held.rows.get(((target or holder).id, what, spot.id))
+    was = None if before is None else before.limit_value
+    spot = replace(spot, called=_called(scope, held, givers[0], spot, what))
     taker = held.holding(holder, spot, what)
     if target is not None:
-        taker = of_project(taker, target.name, target.slug, before.limit_value if before else None)
+        taker = of_project(taker, target.name, target.slug, was)
     if given.limit is None:
         _check_taken(tx, held, taker, holder, target, spot, what)
     else:
         _check_given(tx, scope, held, givers, taker, holder, target, spot, what, given.limit)
     row = _write(tx, scope, before, holder, target, givers, spot, what, given)
-    changes = tuple({"limit": None if each is None else text(each)} for each in (before_limit(before), given.limit))
-    if changes[0] != changes[1]:
+    if was != given.limit:
         acting = acting_for(scope, givers[0].id, Right.MANAGE_QUOTAS)
-        subject = f"{taker.holder}: {what}{spot.words}"
-        record(tx, caller, "quota set", acting, subject, concerns=holder.id, before=changes[0], after=changes[1])
+        told = replace(spot, called=row.label or spot.called) if row else spot
+        values = ({"limit": None if each is None else text(each)} for each in (was, given.limit))
+        record(tx, caller, "quota set", acting, f"{taker.holder}: {what}{told.words}", concerns=holder.id,
+               before=next(values), after=next(values))  # fmt: skip
     after = Held(tx, scope.tree, [holder.id]).holding(holder, spot, what)
     if target is not None:
         after = of_project(after, target.name, target.slug, given.limit)
     return _view(holder, target, spot, after, row, own=owner == holder.id)
 
 
-def before_limit(row: SiteQuotaRow | None) -> Decimal | None:
-    """What a row said before it is written; its value is not touched until then."""
-    return None if row is None else row.limit_value
+def _called(scope: Scope, held: Held, giver: OrganisationRow, spot: Spot, measure: Measure) -> str | None:
+    """What a giver was told that a pool is called, which is not its own; it calls its own by their names."""
+    if spot.pool is None or scope.is_member(spot.pool.organisation_id):
+        return None
+    row = held.rows.get((giver.id, measure, spot.id))
+    return row.label if row and row.label else f"a pool at {spot.site.name}"
 
 
 def _spot(
@@ -251,6 +257,8 @@ def _write(
     found.limit_value = given.limit
     if given.label is not None:
         found.label = name_of(given.label, field="label") if given.label else None
+    # Below, too, a pool is called as it was called to the giver.
+    found.label = found.label or spot.called
     tx.add(found)
     tx.flush()
     if not same:
@@ -295,7 +303,7 @@ def _view(
         site_slug=spot.site.slug,
         site_name=spot.site.name,
         pool=spot.pool.id if spot.pool else None,
-        pool_name=(label or spot.pool.name) if spot.pool else None,
+        pool_name=(label or spot.called or spot.pool.name) if spot.pool else None,
         measure=held.measure,
         unit=MEASURES[held.measure].unit,
         limit=held.limit,

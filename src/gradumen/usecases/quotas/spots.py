@@ -16,10 +16,11 @@ from gradumen.store.unit_of_work import Session
 
 @dataclass(frozen=True, slots=True)
 class Spot:
-    """A site, or a pool at one."""
+    """A site, or a pool at one; ``called`` is what it is called to who does not own it."""
 
     site: SiteRow
     pool: PoolRow | None = None
+    called: str | None = None
 
     @property
     def id(self) -> UUID:
@@ -29,7 +30,7 @@ class Spot:
     @property
     def words(self) -> str:
         """After an amount: where it is."""
-        return f" of {self.pool.name}" if self.pool else f" at {self.site.name}"
+        return f" of {self.called or self.pool.name}" if self.pool else f" at {self.site.name}"
 
 
 def capacity_of(pool: PoolRow) -> Decimal:

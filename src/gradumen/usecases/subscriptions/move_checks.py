@@ -5,7 +5,7 @@ from dataclasses import replace
 from datetime import date
 
 from gradumen.core.errors import Conflict, GradumenError, NotPriceable
-from gradumen.store.catalogue.tables import PlanVersionRow
+from gradumen.store.catalogue.tables import PlanRow, PlanVersionRow
 from gradumen.store.organisations.tables import OrganisationRow, ProjectRow
 from gradumen.store.subscriptions.one_off_charges import charged_from
 from gradumen.store.subscriptions.subscriptions import lines_of
@@ -70,14 +70,13 @@ def going_on(
     for row in rows:
         chain = turn.tree.chain(row.organisation_id)
         own = row.organisation_id == mover.id
-        ends = own and published.owners["plan", _plan(tx, row, published)] not in chain
+        ends = own and published.owners["plan", _plan(tx, row)] not in chain
         (leaving if ends else staying).append(row)
     return staying, leaving
 
 
-def _plan(tx: Session, row: SubscriptionRow, published: Published) -> str:
-    line = lines_of(tx, row.id)[-1]
-    return plan_of(tx.get_one(PlanVersionRow, line.plan_version_id), published).slug
+def _plan(tx: Session, row: SubscriptionRow) -> str:
+    return tx.get_one(PlanRow, row.plan_id).slug
 
 
 def hindrances(
@@ -146,5 +145,5 @@ def _foreign_services(tx: Session, rows: Sequence[SubscriptionRow], turn: Turn, 
     return any(
         published.owners["service", service] not in turn.tree.chain(row.organisation_id)
         for row in rows
-        for service in published.plans[_plan(tx, row, published)].services
+        for service in published.plans[_plan(tx, row)].services
     )
