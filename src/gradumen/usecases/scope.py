@@ -5,7 +5,7 @@ from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from uuid import UUID
 
-from gradumen.core.errors import Forbidden, NeedsPassword, NotActive, NotFound
+from gradumen.core.errors import EditedMeanwhile, Forbidden, NeedsPassword, NotActive, NotFound
 from gradumen.core.organisations.states import KEPT, State
 from gradumen.core.permissions import FROM_ABOVE, Right, Role, may
 from gradumen.store.clock import BusinessClockRow
@@ -166,3 +166,15 @@ def get_project(tx: Session, organisation: OrganisationRow, slug: str) -> Projec
     if row is None:
         raise NotFound("project", f"{organisation.slug}/{slug[:70]}")
     return row
+
+
+def check_unchanged(noun: str, present: int, version: int) -> None:
+    """Check that nobody changed a thing meanwhile.
+
+    Raises:
+        EditedMeanwhile: it is at another version.
+    """
+    if present != version:
+        raise EditedMeanwhile(
+            f"this {noun} is at version {present}, you changed {version}; look again and repeat", version=present
+        )

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from typing import Any
 from uuid import UUID, uuid4
 
-from gradumen.core.errors import Conflict, EditedMeanwhile, Invalid, NotFound
+from gradumen.core.errors import Conflict, Invalid, NotFound
 from gradumen.core.names import name_of, slug_of
 from gradumen.core.organisations.clouds import CloudKind
 from gradumen.core.permissions import Right
@@ -18,7 +18,7 @@ from gradumen.store.sealing import seals_of
 from gradumen.store.unit_of_work import Session, add_new, use_case
 from gradumen.usecases.audit_entries import record
 from gradumen.usecases.organisations.sites import usable_sites
-from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
+from gradumen.usecases.scope import Caller, Scope, check_unchanged, get_organisation, load_scope
 from gradumen.wire.organisations.clouds import CloudAccountBody, CloudBody, CloudCreate
 
 MANAGES = Right.MANAGE_ORGANISATIONS
@@ -125,10 +125,7 @@ def change_cloud(tx: Session, caller: Caller, *, cloud: UUID, version: int, give
     """
     scope = load_scope(tx, caller)
     row = _own(tx, scope, cloud)
-    if row.version != version:
-        raise EditedMeanwhile(
-            f"this cloud is at version {row.version}, you changed {version}; look again and repeat", version=row.version
-        )
+    check_unchanged("cloud", row.version, version)
     before = _told(row)
     if given.get("name") is not None:
         row.name = name_of(given["name"], field="name")

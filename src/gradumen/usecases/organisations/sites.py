@@ -4,7 +4,7 @@ from collections.abc import Mapping, Sequence
 from typing import Any
 from uuid import UUID, uuid4
 
-from gradumen.core.errors import Conflict, EditedMeanwhile, Invalid, NotFound
+from gradumen.core.errors import Conflict, Invalid, NotFound
 from gradumen.core.names import name_of, slug_of
 from gradumen.core.periods import zone_of
 from gradumen.core.permissions import Right
@@ -14,7 +14,7 @@ from gradumen.store.organisations.sites import SiteRow
 from gradumen.store.organisations.tables import OrganisationRow, Tree
 from gradumen.store.unit_of_work import Session, add_new, use_case
 from gradumen.usecases.audit_entries import acting_for, record
-from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
+from gradumen.usecases.scope import Caller, Scope, check_unchanged, get_organisation, load_scope
 from gradumen.wire.organisations.sites import PermittedSites, SiteBody, SiteCreate
 
 MANAGES = Right.MANAGE_ORGANISATIONS
@@ -96,10 +96,7 @@ def change_site(tx: Session, caller: Caller, *, site: UUID, version: int, given:
     """
     scope = load_scope(tx, caller)
     row, owner = own_site(tx, scope, site)
-    if row.version != version:
-        raise EditedMeanwhile(
-            f"this site is at version {row.version}, you changed {version}; look again and repeat", version=row.version
-        )
+    check_unchanged("site", row.version, version)
     before = _told(row)
     if given.get("name") is not None:
         row.name = name_of(given["name"], field="name")

@@ -5,7 +5,7 @@ from decimal import Decimal
 from typing import Any
 from uuid import UUID, uuid4
 
-from gradumen.core.errors import Conflict, EditedMeanwhile, Invalid, NotFound
+from gradumen.core.errors import Conflict, Invalid, NotFound
 from gradumen.core.exact import add, text
 from gradumen.core.names import name_of, slug_of
 from gradumen.core.permissions import Right
@@ -21,7 +21,7 @@ from gradumen.usecases.limits import lock_quota
 from gradumen.usecases.organisations.sites import own_site
 from gradumen.usecases.quotas.quotas import measure_of
 from gradumen.usecases.quotas.spots import Held, Spot, capacity_of
-from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
+from gradumen.usecases.scope import Caller, Scope, check_unchanged, get_organisation, load_scope
 from gradumen.wire.quotas.pools import PoolBody, PoolCreate
 
 
@@ -102,10 +102,7 @@ def change_pool(tx: Session, caller: Caller, *, pool: UUID, version: int, given:
     scope = load_scope(tx, caller)
     row, owner = _own(tx, scope, pool)
     lock_quota(tx, scope.tree, owner, owner.id, None, Measure(row.measure))
-    if row.version != version:
-        raise EditedMeanwhile(
-            f"this pool is at version {row.version}, you changed {version}; look again and repeat", version=row.version
-        )
+    check_unchanged("pool", row.version, version)
     before = _told(row)
     if given.get("name") is not None:
         row.name = name_of(given["name"], field="name")

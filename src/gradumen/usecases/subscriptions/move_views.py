@@ -94,6 +94,8 @@ def _subscriptions(tx: Session, scope: Scope, row: MoveRow, mover: OrganisationR
     shown = {above for member in scope.members_of() for above in scope.tree.chain(member)}
     rows = visible_subscriptions(tx, [mover.id], scope.members_of())
     lines = own_lines(tx, [each.id for each in rows])
+    sellers = {line.seller_id for line, _ in lines if scope.sees_link(line.seller_id, line.buyer_id)}
+    offers = Offers(tx, sellers, published)
     found: list[MovedSubscriptionBody] = []
     for each in sorted(rows, key=lambda each: each.name):
         ends = str(each.id) in row.ended
@@ -101,26 +103,27 @@ def _subscriptions(tx: Session, scope: Scope, row: MoveRow, mover: OrganisationR
         over = each.ends_on is not None and each.ends_on <= row.starts_on
         if not held or (over and not ends):
             continue
-        found.append(_moved(tx, scope, row, mover, each, held[-1], ends, published, shown))
+        found.append(
+            _moved(tx, row, mover, each, held[-1], ends, published, offers, held[-1].seller_id in sellers, shown)
+        )
     return found
 
 
 def _moved(
     tx: Session,
-    scope: Scope,
     row: MoveRow,
     mover: OrganisationRow,
     subscription: SubscriptionRow,
     line: SupplyLineRow,
     ends: bool,
     published: Published,
+    offers: Offers,
+    sees: bool,
     shown: set[UUID],
 ) -> MovedSubscriptionBody:
     plan = plan_of(tx.get_one(PlanVersionRow, line.plan_version_id), published)
-    sees = scope.sees_link(line.seller_id, line.buyer_id)
-    if sees:
-        offers = Offers(tx, [line.seller_id], published).of.values()
-        plan = next((renamed(plan, each.offer) for each in offers if each.slug == plan.slug), plan)
+    offered = offers.of.get((line.seller_id, plan.slug)) if sees else None
+    plan = renamed(plan, offered.offer) if offered else plan
     named = sees or published.owners["plan", plan.slug] in shown
     tier = next((each.name for each in plan.tiers if each.slug == line.tier), line.tier)
     amount, currency = monthly_of(tx, subscription, row.starts_on, published) if sees and not ends else (None, None)
