@@ -148,7 +148,7 @@ class UsageRate:
             raise Invalid("a rate per started time has no time window; started time knows no gaps", field="when")
         _ = self.steps, self.scaled_allowance, self.scaled_committed
 
-    @property
+    @cached_property
     def kind(self) -> str:
         """How it prices, in one word."""
         if self.started:

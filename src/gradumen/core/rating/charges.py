@@ -1,15 +1,14 @@
 """Charges: priced quantities with their explanation, and what they are split into."""
 
-import hashlib
-from collections.abc import Iterable
+from collections.abc import Sequence
 from dataclasses import dataclass
-from datetime import date, datetime
+from datetime import datetime
 from decimal import Decimal
 from fractions import Fraction
-from typing import NamedTuple
 
 from gradumen.core.catalogue.rates import RateCardVersion
-from gradumen.core.exact import AMOUNT_PLACES, QUANTITY_PLACES, unscaled
+from gradumen.core.exact import QUANTITY_PLACES, unscaled
+from gradumen.core.rating.parts import Part
 
 
 @dataclass(frozen=True, slots=True)
@@ -39,30 +38,6 @@ class PricedBlock:
     def amount(self) -> Fraction:
         """The exact amount, in the card's currency."""
         return Fraction(self.size, 10**QUANTITY_PLACES) * Fraction(self.price) / self.factor
-
-
-class Part(NamedTuple):
-    """A charge's share of one project, resource and local day, in whole numbers. Fees have no resource.
-
-    ``micro`` is in millionths of base units, ``pico`` in 10**-12 of the card's currency: a month has very many parts,
-    and decimals of all of them would cost more than all the rest of rating.
-    """
-
-    project: int | None
-    resource: int | None
-    day: date
-    micro: int
-    pico: int
-
-    @property
-    def quantity(self) -> Decimal:
-        """In base units."""
-        return unscaled(self.micro, QUANTITY_PLACES)
-
-    @property
-    def amount(self) -> Decimal:
-        """In the card's currency."""
-        return unscaled(self.pico, AMOUNT_PLACES)
 
 
 @dataclass(frozen=True, slots=True)
@@ -111,9 +86,9 @@ class Charge:
     key: Decimal = Decimal(0)
     advance: bool = False
     attributes: tuple[int, ...] = ()
-    parts: tuple[Part, ...] = ()
+    parts: Sequence[Part] = ()
     evidence: str = ""
-    """Of a stored charge, the hash of what it was made from; see `evidence_of`."""
+    """Of a stored charge, the hash of what it was made from; see `gradumen.core.rating.parts.evidence_of`."""
 
 
 SHARED_COST = "shared-cost"
@@ -133,23 +108,6 @@ def service_of(kind: str, meter: str | None) -> str:
     if kind in ("one_off", "one_off_charge"):
         return ONE_OFF
     return SHARED_COST if kind in ("spread", "overhead") else (meter or "").partition("/")[0]
-
-
-def evidence_of(
-    attributes: Iterable[int],
-    projects: Iterable[int | None],
-    resources: Iterable[int | None],
-    days: Iterable[date],
-    quantities: Iterable[int],
-) -> str:
-    """SHA-256 of what a charge was made from: numbers of attribute sets, then of its parts, whatever their order.
-
-    >>> day = date(2026, 9, 1)
-    >>> evidence_of([1], [7, 7], [2, 3], [day, day], [5, 6]) == evidence_of([1], [7, 7], [3, 2], [day, day], [6, 5])
-    True
-    """
-    rows = sorted(map(str, zip(projects, resources, map(date.toordinal, days), quantities, strict=True)))
-    return hashlib.sha256("\n".join([*map(str, attributes), *rows]).encode()).hexdigest()
 
 
 @dataclass(frozen=True, slots=True)

@@ -1,6 +1,6 @@
-"""Combine: exact sums of usage per supply line and rate, in one pass over the rows."""
+"""Combine: which rate prices each row of usage, looked up in small tables in one pass over the rows."""
 
-from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from functools import cached_property
@@ -10,10 +10,10 @@ from zoneinfo import ZoneInfo
 import numpy as np
 import polars as pl
 
-from gradumen.core.catalogue.rates import Over, RateCardVersion, UsageRate
+from gradumen.core.catalogue.rates import RateCardVersion, UsageRate
 from gradumen.core.errors import Invalid
 from gradumen.core.periods import day_start, hour_number, hour_start
-from gradumen.core.rating.groups import LIMB, Array, Groups, fitted, merged
+from gradumen.core.rating.groups import Array
 
 CHUNK = 1 << 16
 THREADS = 2
@@ -79,7 +79,7 @@ def week_hour_of(hour: int, zone: ZoneInfo) -> int:
 
 
 class Combiner:
-    """Sums usage of lines that buy by cards, in a period's hours."""
+    """Finds the rates of lines that buy by cards, in a period's hours."""
 
     def __init__(
         self,
@@ -97,7 +97,7 @@ class Combiner:
         self.card_of_line, self.meters, self.attribute_sets = card_of_line, meters, attribute_sets
         self._cards, self._zone = cards, zone
         self.rates: list[RateAt] = []
-        """Every usage rate of every version; groups name them by index, namesakes one after another in time."""
+        """Every usage rate of every version; rows name them by index, namesakes one after another in time."""
         self._index: list[dict[tuple[int, str], int]] = []
         series = 0
         for versions in cards:
@@ -111,7 +111,6 @@ class Combiner:
                             self.rates.append(RateAt(version, rate, series, order))
                 series += 1
             self._index.append(index)
-        self._per_project = any(each.rate.over is Over.PROJECT for each in self.rates)
 
     @cached_property
     def cards(self) -> list[CompiledCard]:
@@ -119,80 +118,53 @@ class Combiner:
         hours = [week_hour_of(hour, self._zone) for hour in range(self.first_hour, self.last_hour)]
         return [CompiledCard(versions, self.first_hour, hours, self._zone) for versions in self._cards]
 
-    def combine(self, usage: pl.DataFrame) -> Groups:
-        """Sum the quantities of all rows, exactly.
+    def rates_of(self, usage: pl.DataFrame) -> Array:
+        """The rate of each row, as an index of `rates`; -1 where nothing prices it.
 
         Raises:
-            Invalid: a quantity is negative, or there are more rows than can be added up.
+            Invalid: there are more rows than can be looked up.
         """
         if usage.height >= 2**31:
             raise Invalid("more than two billion rows are rated in parts", field="usage", value=usage.height)
-        cells = self._cells(_Chunks(usage))
-        found, sums = _sums(cells)
-        groups = cells.groups(found, sums)
-        return merged(groups) if self._per_project else groups
+        if not usage.height:
+            return np.zeros(0, dtype=np.int32)
+        rows = usage.rechunk() if usage.n_chunks() > 1 else usage
+        columns = {name: rows[name].to_numpy() for name in ("line", "meter", "attributes", "hour")}
+        table = self._table(columns["meter"], columns["attributes"])
+        found = np.empty(usage.height, dtype=np.int32)
 
-    def rates_of(self, usage: pl.DataFrame) -> Array:
-        """The rate of each row, as an index of `rates`; -1 where nothing prices it."""
-        cells = self._cells(_Chunks(usage))
-        rates = cells.groups(np.arange(cells.size), np.zeros(cells.size, dtype=np.int64), apart=False).rate
-        found = np.zeros(usage.height, dtype=np.int64)
-        for rows, chunk in cells.chunks:
-            found[rows] = rates.take(cells.cell_of(chunk))
+        def look_up(start: int) -> None:
+            chunk = slice(start, start + CHUNK)
+            found[chunk] = table.look_up({name: column[chunk] for name, column in columns.items()})
+
+        with ThreadPoolExecutor(THREADS) as threads:
+            for _ in threads.map(look_up, range(0, usage.height, CHUNK)):
+                pass
         return found
 
-    def _cells(self, chunks: "_Chunks") -> "_Cells":
-        meters, sets = chunks.most("meter") + 1, chunks.most("attributes") + 1
-        pairs, pair_of = _compact(chunks, meters * sets, lambda c: c["meter"] * np.int64(sets) + c["attributes"])
-        units, unit_of = self._units(chunks)
-        tables = [self._table(card, pairs, sets) for card in range(len(self.cards))]
-        slots = max((len(card.samples) for card in self.cards), default=1)
-        widths = np.array([len(table.meaning) for table in tables], dtype=np.int64)
-        line_of_unit = units // chunks.projects if self._per_project else units
-        card_of_unit = self.card_of_line[line_of_unit]
-        return _Cells(
-            chunks=chunks,
+    def _table(self, meter: Array, attributes: Array) -> "_RateTable":
+        """The rate of each card, pair of meter and attributes, and slot."""
+        sets = int(attributes.max()) + 1
+        pairs, pair_of = _compact(meter, attributes, sets)
+        slots = max(len(card.samples) for card in self.cards)
+        rates = np.full((len(self.cards), len(pairs), slots), -1, dtype=np.int32)
+        for number, card in enumerate(self.cards):
+            for place, pair in enumerate(pairs.tolist()):
+                which = self.meters[pair // sets], self.attribute_sets[pair % sets]
+                for slot, (rate, (version, _)) in enumerate(zip(card.rates(*which), card.samples, strict=True)):
+                    if rate is not None:
+                        rates[number, place, slot] = self._index[number][version, rate.slug]
+        return _RateTable(
+            card_of_line=self.card_of_line,
+            slot_of_hour=np.concatenate([card.slot_of_hour for card in self.cards]),
             first_hour=self.first_hour,
-            span=self.last_hour - self.first_hour,
+            hours=self.last_hour - self.first_hour,
             sets=sets,
+            pair_of=pair_of,
             slots=slots,
             block=len(pairs) * slots,
-            pair_of=pair_of,
-            unit_of=unit_of if self._per_project else None,
-            units=units,
-            line_of_unit=line_of_unit,
-            card_of_unit=card_of_unit,
-            hours=np.concatenate([card.slot_of_hour for card in self.cards]),
-            cells=np.concatenate([_padded(table.cell, len(pairs), slots) for table in tables]),
-            base=_offsets(widths[card_of_unit]),
-            widths=widths,
-            meaning=np.concatenate([np.array(table.meaning, dtype=np.int64).reshape(-1, 2) for table in tables]),
-            per_project=np.array([each.rate.over is Over.PROJECT for each in self.rates], dtype=bool),
+            rates=rates.ravel(),
         )
-
-    def _units(self, chunks: "_Chunks") -> tuple[Array, Array]:
-        if not self._per_project:
-            return np.arange(len(self.card_of_line)), np.zeros(0, dtype=np.int64)
-        size = len(self.card_of_line) * chunks.projects
-        return _compact(chunks, size, lambda c: c["line"] * np.int64(chunks.projects) + c["project"])
-
-    def _table(self, card: int, pairs: Array, sets: int) -> "_CellTable":
-        """Which cell of a line the usage of a pair of meter and attributes falls to in each slot."""
-        compiled, index = self.cards[card], self._index[card]
-        cell = np.zeros(len(pairs) * len(compiled.samples), dtype=np.int64)
-        wanted: dict[tuple[int, int], list[int]] = {}
-        position = 0
-        for pair in pairs.tolist():
-            meter, attributes = divmod(pair, sets)
-            rates = compiled.rates(self.meters[meter], self.attribute_sets[attributes])
-            for rate, (version, _) in zip(rates, compiled.samples, strict=True):
-                key = (-1, pair) if rate is None else (index[version, rate.slug], -1)
-                wanted.setdefault(key, []).append(position)
-                position += 1
-        meaning = sorted(wanted)
-        for number, key in enumerate(meaning):
-            cell[wanted[key]] = number
-        return _CellTable(cell, meaning)
 
     def started_table(self, pairs: Sequence[tuple[int, int]], zone: ZoneInfo) -> pl.DataFrame:
         """The rates per started time of each card, meter, attributes and phase (as a number), and when they hold."""
@@ -217,172 +189,43 @@ class Combiner:
 
 
 @dataclass(frozen=True, slots=True)
-class _Cells:
-    """Small tables by which a row finds its cell: one for each line (and project) and rate, or pair without rate."""
+class _RateTable:
+    """Small tables by which a row finds its rate."""
 
-    chunks: "_Chunks"
+    card_of_line: Array
+    slot_of_hour: Array
     first_hour: int
-    span: int
+    hours: int
     sets: int
+    pair_of: Array
     slots: int
     block: int
-    pair_of: Array
-    unit_of: Array | None
-    units: Array
-    line_of_unit: Array
-    card_of_unit: Array
-    hours: Array
-    cells: Array
-    base: Array
-    widths: Array
-    meaning: Array
-    per_project: Array
+    rates: Array
 
-    @property
-    def size(self) -> int:
-        """How many cells there are."""
-        return int(self.base[-1] + self.widths[self.card_of_unit[-1]]) if len(self.base) else 0
-
-    def cell_of(self, c: Mapping[str, Array]) -> Array:
-        """The cells of some rows; in place, because memory traffic is what this costs."""
-        unit = c["line"].astype(np.int64)
-        if self.unit_of is not None:
-            unit = self.unit_of.take(unit * self.chunks.projects + c["project"])
-        card = self.card_of_unit.take(unit)
-        hour = card * self.span
-        hour += c["hour"]
+    def look_up(self, rows: Mapping[str, Array]) -> Array:
+        """The rates of some rows; in place, because memory traffic is what this costs."""
+        card = self.card_of_line.take(rows["line"])
+        hour = card * self.hours
+        hour += rows["hour"]
         hour -= self.first_hour
-        pair = c["meter"].astype(np.int64)
+        pair = rows["meter"].astype(np.int64)
         pair *= self.sets
-        pair += c["attributes"]
-        place = self.pair_of.take(pair)
+        pair += rows["attributes"]
+        place: Array = self.pair_of.take(pair)
         place *= self.slots
-        place += self.hours.take(hour)
+        place += self.slot_of_hour.take(hour)
         card *= self.block
         place += card
-        cell: Array = self.cells.take(place)
-        cell += self.base.take(unit)
-        return cell
-
-    def groups(self, found: Array, sums: Array, *, apart: bool = True) -> Groups:
-        """What cells stand for, with their sums; projects only where a rate counts per project."""
-        unit: Array = np.searchsorted(self.base, found, side="right") - 1
-        what = self.meaning[_offsets(self.widths)[self.card_of_unit[unit]] + found - self.base[unit]]
-        rate = what[:, 0]
-        priced = rate >= 0
-        project = np.full(len(unit), -1, dtype=np.int64)
-        if apart and self.unit_of is not None:
-            project = np.where(self.per_project[rate] & priced, self.units[unit] % self.chunks.projects, -1)
-        return Groups(
-            line=self.line_of_unit[unit],
-            project=project,
-            rate=rate,
-            quantity=sums,
-            meter=np.where(priced, -1, what[:, 1] // self.sets),
-            attributes=np.where(priced, -1, what[:, 1] % self.sets),
-        )
+        return self.rates.take(place)
 
 
-def _padded(cell: Array, pairs: int, slots: int) -> Array:
-    """A card's table with as many slots as the card with most has."""
-    own = len(cell) // pairs if pairs else 0
-    wide = np.zeros((pairs, slots), dtype=np.int64)
-    wide[:, :own] = cell.reshape(pairs, own)
-    return wide.ravel()
-
-
-@dataclass(frozen=True, slots=True)
-class _CellTable:
-    cell: Array
-    meaning: list[tuple[int, int]]
-    """Per cell of a line: a rate and -1, or -1 and the pair that nothing prices."""
-
-
-class _Chunks:
-    """The rows in pieces that stay in the processor's cache."""
-
-    def __init__(self, usage: pl.DataFrame) -> None:
-        self.usage = usage.rechunk() if usage.n_chunks() > 1 else usage
-        self.columns = {
-            name: self.usage[name].to_numpy() for name in ("line", "meter", "attributes", "project", "hour")
-        }
-        self.projects = self.most("project") + 1
-
-    def most(self, name: str) -> int:
-        return int(self.columns[name].max()) if self.usage.height else 0
-
-    def __iter__(self) -> Iterator[tuple[slice, dict[str, Array]]]:
-        return self.every(1, 0)
-
-    def every(self, step: int, offset: int) -> Iterator[tuple[slice, dict[str, Array]]]:
-        """Each ``step``-th piece, from the ``offset``-th."""
-        for start in range(offset * CHUNK, self.usage.height, step * CHUNK):
-            rows = slice(start, start + CHUNK)
-            yield rows, {name: column[rows] for name, column in self.columns.items()}
-
-
-def _compact(chunks: _Chunks, size: int, code_of: Callable[[Mapping[str, Array]], Array]) -> tuple[Array, Array]:
-    """The codes that occur, in order, and the way back from a code to its place among them."""
-    seen = np.zeros(size, dtype=bool)
-    for _, chunk in chunks:
-        seen[code_of(chunk)] = True
-    codes = np.flatnonzero(seen)
-    place = np.full(size, -1, dtype=np.int64)
-    place[codes] = np.arange(len(codes))
-    return codes, place
-
-
-def _sums(cells: _Cells) -> tuple[Array, Array]:
-    """The cells that have rows, and the exact sum of each."""
-    chunks, size = cells.chunks, cells.size
-    quantity = chunks.usage["quantity"]
-    figures = chunks.usage.lazy().select(
-        pl.col("quantity").min().alias("least"),
-        pl.col("quantity").max().alias("most"),
-        pl.col("quantity").cast(pl.Int128).sum().alias("whole"),
-    )
-    least, most, whole = (int(each or 0) for each in figures.collect(engine="streaming").row(0))
-    if least < 0:
-        raise Invalid("a quantity of usage is never negative", field="quantity", value=least)
-    wide = most * chunks.usage.height >= 2**126 or whole >= 2**63
-    limbs = -(-most.bit_length() // LIMB) if wide else 1
-
-    def add(pieces: Iterable[tuple[slice, Mapping[str, Array]]]) -> tuple[Array, list[Array]]:
-        seen = np.zeros(size, dtype=bool)
-        sums = [np.zeros(size, dtype=np.int64) for _ in range(limbs)]
-        for rows, chunk in pieces:
-            cell = cells.cell_of(chunk)
-            seen[cell] = True
-            for place, part in enumerate(_limbs(quantity[rows], limbs)):
-                np.add.at(sums[place], cell, part)
-        return seen, sums
-
-    with ThreadPoolExecutor(THREADS) as threads:
-        found = list(threads.map(add, (chunks.every(THREADS, offset) for offset in range(THREADS))))
-    seen = np.logical_or.reduce([each for each, _ in found])
-    sums = [np.add.reduce(same) for same in zip(*(each for _, each in found), strict=True)]
-    places = np.flatnonzero(seen)
-    if not wide:
-        return places, sums[0][places]
-    total = np.zeros(len(places), dtype=object)
-    for place, limb in enumerate(sums):
-        total = total + (limb[places].astype(object) << (LIMB * place))
-    return places, fitted(total)
-
-
-def _limbs(quantity: pl.Series, limbs: int) -> list[Array]:
-    if limbs == 1 or quantity.dtype != pl.Int128:
-        narrow = quantity.cast(pl.Int64).to_numpy()
-        return [narrow >> LIMB * place & (1 << LIMB) - 1 for place in range(limbs)] if limbs > 1 else [narrow]
-    part, size = pl.col("quantity"), pl.lit(1 << LIMB, dtype=pl.Int128)
-    found = quantity.to_frame("quantity").select(
-        (part // pl.lit(1 << LIMB * place, dtype=pl.Int128) % size).cast(pl.Int64).alias(str(place))
-        for place in range(limbs)
-    )
-    return [found[name].to_numpy() for name in found.columns]
-
-
-def _offsets(lengths: Sequence[int] | Array) -> Array:
-    """Where each piece begins when pieces of these lengths stand one after another."""
-    ends = np.cumsum(np.asarray(lengths, dtype=np.int64))
-    return np.concatenate([np.zeros(1, dtype=np.int64), ends[:-1]]) if len(ends) else ends
+def _compact(meter: Array, attributes: Array, sets: int) -> tuple[Array, Array]:
+    """The pairs of meter and attributes that occur, as numbers in order, and the way from one to its place."""
+    seen = np.zeros((int(meter.max()) + 1) * sets, dtype=bool)
+    for start in range(0, len(meter), CHUNK):
+        rows = slice(start, start + CHUNK)
+        seen[meter[rows] * np.int64(sets) + attributes[rows]] = True
+    pairs = np.flatnonzero(seen)
+    place = np.full(len(seen), -1, dtype=np.int64)
+    place[pairs] = np.arange(len(pairs))
+    return pairs, place

@@ -16,9 +16,10 @@ from gradumen.core.catalogue.units import convertible, smallest
 from gradumen.core.errors import Invalid
 from gradumen.core.exact import AMOUNT_PLACES, QUANTITY_PLACES, add, allocate, line_amount, scaled
 from gradumen.core.periods import Period, day_start, months_after
-from gradumen.core.rating.charges import Charge, Part
+from gradumen.core.rating.charges import Charge
 from gradumen.core.rating.fees import day_parts, fees, true_ups
 from gradumen.core.rating.groups import Groups, fitted, merged
+from gradumen.core.rating.parts import Part
 from gradumen.core.rating.rated_periods import discounts_of
 from gradumen.core.rating.rating import Pricing, RatedLine
 from gradumen.core.rating.spreads import overheads

@@ -18,7 +18,8 @@ from gradumen.core.catalogue.rates import (
 )
 from gradumen.core.exact import AMOUNT_PLACES, allocate, round_half_up, scaled, unscaled
 from gradumen.core.periods import day_start, months_after
-from gradumen.core.rating.charges import Charge, Part, PricedBlock
+from gradumen.core.rating.charges import Charge, PricedBlock
+from gradumen.core.rating.parts import Part
 from gradumen.core.rating.rating import Pricing, RatedLine
 
 

@@ -1,11 +1,9 @@
 """A seller's whole period: usage, samples and spells combined, priced, split into parts; fees and discounts."""
 
 from collections import defaultdict
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from datetime import date, datetime
 from decimal import Decimal
-from itertools import compress, pairwise
-from typing import Any
 
 import numpy as np
 import polars as pl
@@ -16,11 +14,12 @@ from gradumen.core.catalogue.sampling import Sampling
 from gradumen.core.errors import Invalid
 from gradumen.core.exact import AMOUNT_PLACES, allocate, divide_half_up, scaled, unscaled
 from gradumen.core.periods import hour_number, hour_start
-from gradumen.core.rating.charges import Charge, Part, Rated
+from gradumen.core.rating.charges import Charge, Rated
 from gradumen.core.rating.fees import fees, true_ups
-from gradumen.core.rating.groups import NARROW, Groups, fitted, joined, run_starts
+from gradumen.core.rating.groups import NARROW, Array, Groups, joined, run_starts
 from gradumen.core.rating.one_off_charges import one_off_charges
-from gradumen.core.rating.rating import USAGE_SCHEMA, Pricing
+from gradumen.core.rating.parts import Part, Parts, PartTable, allocate_runs
+from gradumen.core.rating.rating import Pricing
 from gradumen.core.rating.sampled import largest, sampled
 from gradumen.core.rating.spells import kinds_of, started_time
 from gradumen.core.rating.spreads import overheads, spreads
@@ -28,6 +27,7 @@ from gradumen.core.subscriptions.one_off_charges import OneOffCharge
 
 _EPOCH = date(1970, 1, 1).toordinal()
 _PART = ("line", "rate", "project", "resource", "day")
+_NOTHING = pl.DataFrame(schema={"line": pl.Int32, "rate": pl.Int32, "project": pl.Int32, "quantity": pl.Int128})
 
 
 def rate_period(
@@ -50,8 +50,8 @@ def rate_period(
     rows = usage.filter(pl.col("hour").is_between(*_hours(pricing), closed="left"))
     special = [number for number, slug in pricing.meters.items() if not pricing.additive(slug)]
     plain = rows.filter(~pl.col("meter").is_in(special)) if special else rows
-    found = [pricing.combine(plain)]
     fine = _fine(plain, pricing)
+    found = [_groups(fine, pricing)]
     samples = _fine(rows.filter(pl.col("meter").is_in(special)), pricing, hourly=True) if special else fine.clear()
     extra = [frame for frame in (_sampled(samples, pricing), _started(spells, pricing)) if frame is not None]
     shares = pl.concat([fine.select(*_PART, "quantity"), *(each.select(*_PART, "quantity") for each in extra)])
@@ -71,13 +71,15 @@ def rate_period(
 
 def _fine(rows: pl.DataFrame, pricing: Pricing, *, hourly: bool = False) -> pl.DataFrame:
     """Sums per line, rate, meter, attributes, project, resource and day; ``hourly`` keeps the rows as they are."""
-    most = largest(rows["quantity"])
+    most, least = largest(rows["quantity"]), rows["quantity"].min()
+    if isinstance(least, int) and least < 0:
+        raise Invalid("a quantity of usage is never negative", field="quantity", value=least)
     if most * rows.height >= 2**126:
         raise Invalid("the usage of this period is too large to add up exactly", field="quantity", value=most)
     first, last = _hours(pricing)
     days = np.array([_day(hour, pricing) for hour in range(first, last)], dtype=np.int32)
     rated = rows.with_columns(
-        pl.Series("rate", pricing.combiner.rates_of(rows), dtype=pl.Int32),
+        pl.Series("rate", pricing.combiner.rates_of(rows)),
         pl.Series("day", days[rows["hour"].to_numpy() - first], dtype=pl.Int32),
     )
     if hourly:
@@ -138,25 +140,34 @@ def _started(spells: pl.DataFrame | None, pricing: Pricing, *, by_day: bool = Tr
 def sample_groups(rows: pl.DataFrame, pricing: Pricing) -> Groups:
     """What counts of meters that do not add up, as rows to price."""
     found = _sampled(_fine(rows, pricing, hourly=True), pricing)
-    return _groups(found, pricing) if found is not None else pricing.combine(rows.clear())
+    return _groups(_NOTHING if found is None else found, pricing)
 
 
 def started_groups(spells: pl.DataFrame, pricing: Pricing) -> Groups:
     """Time begun, as rows to price."""
     found = _started(spells, pricing, by_day=False)
-    return _groups(found, pricing) if found is not None else pricing.combine(pl.DataFrame(schema=USAGE_SCHEMA))
+    return _groups(_NOTHING if found is None else found, pricing)
 
 
 def _groups(frame: pl.DataFrame, pricing: Pricing) -> Groups:
-    """Sums of parts, as rows to price."""
-    apart = np.array([each.rate.over is Over.PROJECT for each in pricing.combiner.rates])
-    rate = frame["rate"].to_numpy().astype(np.int64)
-    quantity = frame["quantity"]
-    most = largest(quantity) * frame.height
-    values = quantity.cast(pl.Int64).to_numpy() if most < NARROW else np.array(quantity.to_list(), dtype=object)
-    none = np.full(frame.height, -1, dtype=np.int64)
-    project = np.where(apart[rate], frame["project"].to_numpy(), -1)
-    return joined([Groups(frame["line"].to_numpy().astype(np.int64), project, rate, fitted(values), none, none)])
+    """Sums of parts, as rows to price; what nothing prices is told apart by ``meter`` and ``attributes``."""
+    apart = np.array([each.rate.over is Over.PROJECT for each in pricing.combiner.rates] + [False])
+    rate = frame["rate"].to_numpy()
+    # Of -1, which is no rate, the last one says that projects are not apart.
+    keys = frame.select("line", "rate").with_columns(
+        project=np.where(apart[rate], frame["project"].to_numpy(), -1),
+        **{
+            name: np.where(rate < 0, frame[name].to_numpy(), -1) if name in frame.columns else pl.lit(-1)
+            for name in ("meter", "attributes")
+        },
+        quantity=frame["quantity"].cast(pl.Int128),
+    )
+    names = ["line", "project", "rate", "meter", "attributes"]
+    summed = keys.group_by(names).agg(pl.col("quantity").sum()).sort(names)
+    quantity = summed["quantity"]
+    narrow = largest(quantity) < NARROW
+    values = quantity.cast(pl.Int64).to_numpy() if narrow else np.array(quantity.to_list(), dtype=object)
+    return Groups(quantity=values, **{name: summed[name].cast(pl.Int64).to_numpy() for name in names})
 
 
 def _unpriced(samples: pl.DataFrame) -> Groups:
@@ -176,40 +187,44 @@ class _Shares:
     """What each line and rate is for, as columns in the order of the parts."""
 
     def __init__(self, shares: pl.DataFrame, used: pl.DataFrame, pricing: Pricing) -> None:
-        self._zone = pricing.zone
         self._sets: dict[tuple[int, int], tuple[int, ...]] = {
             (line, rate): tuple(sorted(numbers))
             for line, rate, numbers in used.group_by("line", "rate").agg(pl.col("attributes").unique()).iter_rows()
         }
         summed = shares.filter(pl.col("rate") >= 0).group_by(_PART).agg(pl.col("quantity").sum()).sort(_PART)
-        lines, rates = summed["line"].to_numpy(), summed["rate"].to_numpy()
-        starts = run_starts(lines, rates).tolist()
-        self._of = {
-            (line, rate): slice(start, end)
-            for line, rate, (start, end) in zip(
-                lines[starts].tolist(), rates[starts].tolist(), pairwise([*starts, summed.height]), strict=True
-            )
-        }
-        days = {day: date.fromordinal(_EPOCH + day) for day in summed["day"].unique().to_list()}
-        self._project, self._resource = summed["project"].to_list(), summed["resource"].to_list()
-        self._day = [days[day] for day in summed["day"].to_list()]
-        self._quantity = summed["quantity"].to_list()
+        self._shares = summed.with_columns(pl.col("quantity").cast(pl.Int128))
+        line, rate, project = (summed[name].to_numpy().astype(np.int64) for name in ("line", "rate", "project"))
+        apart = np.array([each.rate.over is Over.PROJECT for each in pricing.combiner.rates] or [False])
+        self._size = (len(apart), int(project.max(initial=0)) + 2)
+        own = np.where(apart[rate], project, -1)
+        self._first = run_starts(line, rate, own)
+        self._keys = self._key(line, rate, own)[self._first]
+
+    def _key(self, line: Array, rate: Array, project: Array) -> Array:
+        """Numbers that tell runs apart, and are in their order."""
+        rates, projects = self._size
+        return (line * rates + rate) * projects + project + 1
 
     def split(
-        self, line: int, rate: int, project: int | None, quantity: int, amount: int, start: datetime
-    ) -> tuple[tuple[Part, ...], tuple[int, ...]]:
-        """A charge's parts, by quantity; of a rate that counts per project those of the charge's own."""
-        rows = self._of.get((line, rate), slice(0, 0))
-        columns: list[list[Any]] = [
-            column[rows] for column in (self._project, self._resource, self._day, self._quantity)
-        ]
-        if project is not None:
-            own = [each == project for each in columns[0]]
-            columns = [list(compress(column, own)) for column in columns]
-        sets = self._sets.get((line, rate), ())
-        if not columns[0]:
-            return (Part(None, None, start.astimezone(self._zone).date(), quantity, amount),), sets
-        return tuple(map(Part, *columns, allocate(amount, columns[3]))), sets
+        self, line: Array, rate: Array, project: Array, amount: Array
+    ) -> Iterator[tuple[Sequence[Part], tuple[int, ...]]]:
+        """Charges' parts, by quantity; of a rate that counts per project those of the charge's own."""
+        place = np.searchsorted(self._keys, self._key(line, rate, project))
+        known = place < len(self._keys)
+        known[known] = self._keys[place[known]] == self._key(line, rate, project)[known]
+        totals = [0] * len(self._keys)
+        for run, whole in zip(place[known].tolist(), amount[known].tolist(), strict=True):
+            totals[run] = whole
+        pico = allocate_runs(totals, self._shares["quantity"], self._first)
+        days = pl.col("day").cast(pl.Date)
+        table = PartTable(
+            self._shares.select("project", "resource", days, pl.col("quantity").alias("micro"), pico.alias("pico"))
+        )
+        bounds = [*self._first.tolist(), self._shares.height]
+        columns = (column.tolist() for column in (line, rate, place, known))
+        for number, rate_at, run, has in zip(*columns, strict=True):
+            parts = Parts(table, bounds[run], bounds[run + 1]) if has else ()
+            yield parts, self._sets.get((number, rate_at), ())
 
 
 TRIAL = Discount("trial", "Trial", percent=Decimal(100))

@@ -3,11 +3,12 @@
 `docs/rating.md` says what each rate kind does, with worked examples.
 """
 
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import date, datetime
 from decimal import Decimal
 from functools import cached_property
+from itertools import repeat
 from zoneinfo import ZoneInfo
 
 import numpy as np
@@ -17,9 +18,10 @@ from gradumen.core.catalogue.rates import Over, RateCardVersion
 from gradumen.core.catalogue.sampling import Sampling
 from gradumen.core.exact import QUANTITY_PLACES, add, scaled
 from gradumen.core.periods import Period, day_start, hour_number
-from gradumen.core.rating.charges import Charge, Part, Shared, Unpriced
+from gradumen.core.rating.charges import Charge, Shared, Unpriced
 from gradumen.core.rating.combining import Combiner, RateAt
 from gradumen.core.rating.groups import Array, Groups, chosen, fitted, joined, run_numbers, run_starts, running
+from gradumen.core.rating.parts import Part
 from gradumen.core.rating.priced_steps import Steps, amount_of, quantity_of
 from gradumen.core.rating.pricing import Priced, Rows, price_rows
 
@@ -77,8 +79,11 @@ class RatedLine:
         return {Over.BUYER: self.buyer, Over.TENANT: self.tenant}.get(over, self.scope)
 
 
-Split = Callable[[int, int, int | None, int, int, datetime], tuple[tuple[Part, ...], tuple[int, ...]]]
-"""What a charge is split into: of a line and rate, for one project or all, a quantity and amount, from when on."""
+Split = Callable[[Array, Array, Array, Array], Iterable[tuple[Sequence[Part], tuple[int, ...]]]]
+"""What charges are split into, of lines and rates, for one project or all (-1), by their amounts.
+
+Gives each one's parts, none where nothing was used, and the attribute sets that it is of.
+"""
 
 
 @dataclass(frozen=True)
@@ -98,34 +103,41 @@ class PricedUsage:
         """Each charge with its arithmetic, by line, rate and version.
 
         Args:
-            split: gives its parts, and the attribute sets that it is of; without it they are left out.
+            split: gives what they are split into; without it that is left out.
         """
         groups, priced = self.groups, self.priced
         order = np.lexsort((groups.rate, groups.project, groups.line))
         several = np.bincount(priced.step_of_row, minlength=1) > 1
         # Looked up one by one, the numbers of an array cost more than all the rest.
         steps, together = Steps(priced), np.where(several, priced.quantity, -1).tolist()
-        columns = (
-            groups.line,
-            groups.rate,
-            groups.project,
-            groups.quantity,
-            self.covered,
-            priced.row_amount,
-            priced.step_of_row,
+        line, rate, project, amount = (
+            column[order] for column in (groups.line, groups.rate, groups.project, priced.row_amount)
         )
-        for row in zip(*(column[order].tolist() for column in columns), strict=True):
-            yield self._charge(row, steps, together[row[-1]], split)
+        columns = (line, rate, project, groups.quantity[order], self.covered[order], amount, priced.step_of_row[order])
+        of_each = split(line, rate, project, amount) if split else repeat((None, ()))
+        rows = zip(*(column.tolist() for column in columns), strict=True)
+        for row, (parts, sets) in zip(rows, of_each, strict=False):
+            yield self._charge(row, steps, together[row[-1]], parts, sets)
 
-    def _charge(self, row: tuple[int, ...], steps: Steps, together: int, split: "Split | None") -> Charge:
-        """The charge of a row; ``together`` is the quantity of its step, where other rows have a share of that."""
+    def _charge(
+        self,
+        row: tuple[int, ...],
+        steps: Steps,
+        together: int,
+        parts: Sequence[Part] | None,
+        sets: tuple[int, ...],
+    ) -> Charge:
+        """The charge of a row; ``together`` is the quantity of its step, where other rows have a share of that.
+
+        Where nothing was used, its one part is on its first day; ``parts`` None leaves them out.
+        """
         number, rate_at, project, quantity, covered, amount, step = row
         at = self.pricing.combiner.rates[rate_at]
         rate, line, own = at.rate, self.pricing.lines[number], quantity_of(covered)
         start, end = self.pricing.service_period(line, at.version)
         whole = steps.priced(step, rate)
-        only = project if rate.over is Over.PROJECT else None
-        parts, sets = split(number, rate_at, only, quantity, amount, start) if split else ((), ())
+        if parts is not None and not parts:
+            parts = (Part(None, None, start.astimezone(self.pricing.zone).date(), quantity, amount),)
         return Charge(
             line=line.number,
             kind=rate.kind,
@@ -134,18 +146,18 @@ class PricedUsage:
             meter=rate.meter,
             unit=rate.unit.text,
             quantity=quantity_of(quantity),
-            covered=own if together >= 0 else add([own, whole.covered]),
+            covered=own if together >= 0 or not whole.covered else add([own, whole.covered]),
             before=whole.before,
             blocks=whole.blocks,
             amount=amount_of(amount),
             start=start,
             end=end,
-            project=only,
+            project=project if rate.over is Over.PROJECT else None,
             true_up=whole.true_up,
             adjustments=whole.adjustments,
             shared=Shared(quantity_of(together), whole.amount) if together >= 0 else None,
             attributes=sets,
-            parts=parts,
+            parts=parts or (),
         )
 
 
@@ -195,12 +207,8 @@ class Pricing:
             self.phases,
         )
 
-    def combine(self, usage: pl.DataFrame) -> Groups:
-        """Sum usage per line and rate; see `USAGE_SCHEMA`, a narrower whole-number ``quantity`` is as good."""
-        return self.combiner.combine(usage)
-
     def price(self, groups: Groups) -> PricedUsage:
-        """Price what `combine` gave; where something is committed, also where nothing was used."""
+        """Price sums of usage; where something is committed, also where nothing was used."""
         unpriced = groups.rate < 0
         missing = chosen(groups, np.flatnonzero(unpriced))
         rows, commits = self._with_committed(chosen(groups, np.flatnonzero(~unpriced)) if unpriced.any() else groups)

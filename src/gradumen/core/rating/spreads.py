@@ -21,8 +21,9 @@ from gradumen.core.exact import (
     unscaled,
 )
 from gradumen.core.periods import day_start, hour_number
-from gradumen.core.rating.charges import Charge, Part, Shared
+from gradumen.core.rating.charges import Charge, Shared
 from gradumen.core.rating.fees import month_share
+from gradumen.core.rating.parts import Part
 from gradumen.core.rating.rating import Pricing, RatedLine
 
 

@@ -1,18 +1,20 @@
 """Charges kept current: pairs whose revision rose are rated again, and stored as what holds from then on."""
 
 from collections import Counter, defaultdict
-from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import date, datetime, timedelta
 from typing import Any
 from uuid import UUID
 
+import numpy as np
 import polars as pl
 
 from gradumen.core.errors import GradumenError
 from gradumen.core.exact import QUANTITY_PLACES, unscaled
 from gradumen.core.periods import Period, zone_of
-from gradumen.core.rating.charges import Charge, Unpriced, evidence_of
+from gradumen.core.rating.charges import Charge, Unpriced
+from gradumen.core.rating.parts import Part, Parts, PartTable, evidence_of, evidence_rows
 from gradumen.store import pairs
 from gradumen.store.organisations.tables import OrganisationRow, load_tree
 from gradumen.store.pairs import PairRow
@@ -230,8 +232,8 @@ def rows_of(rated: RatedPeriod, pairs: Mapping[UUID, Mapping[str, int]], *, of_a
         buyer, keys = found
         position = counts[buyer, "charge"]
         counts[buyer, "charge"] += 1
-        evidence = parts.add(keys, position, charge)
-        charges.append({**keys, **_charge_row(position, charge, rated), "evidence": evidence})
+        parts.add(keys, position, charge)
+        charges.append({**keys, **_charge_row(position, charge, rated)})
     missing = [(place(each.line), _unpriced_row(each, rated)) for each in rated.rated.unpriced]
     own = [each for each in rated.unassigned if each.buyer in pairs]
     missing += [((each.buyer, pairs[each.buyer]), _unassigned_row(each)) for each in own]
@@ -240,7 +242,18 @@ def rows_of(rated: RatedPeriod, pairs: Mapping[UUID, Mapping[str, int]], *, of_a
             buyer, keys = found
             not_priced.append({**keys, "position": counts[buyer, "missing"], **row})
             counts[buyer, "missing"] += 1
-    return Generations(charges, not_priced, parts.frame())
+    frame = parts.frame()
+    _add_evidence(charges, frame)
+    return Generations(charges, not_priced, frame.select(pl.col(name).cast(each) for name, each in PART_SCHEMA.items()))
+
+
+def _add_evidence(charges: Sequence[dict[str, Any]], parts: pl.DataFrame) -> None:
+    """Add to charges the hash of what each was made from."""
+    texts = parts.select("charge", evidence_rows("project_number", "resource_id", "day", "quantity").alias("row"))
+    joined = texts.group_by("charge").agg(pl.col("row").sort().str.join("\n"))
+    made_from = dict(joined.iter_rows())
+    for number, row in enumerate(charges):
+        row["evidence"] = evidence_of(row["attribute_sets"], [made_from[number]] if number in made_from else [])
 
 
 def _charge_row(position: int, charge: Charge, rated: RatedPeriod) -> dict[str, Any]:
@@ -275,35 +288,57 @@ def _charge_row(position: int, charge: Charge, rated: RatedPeriod) -> dict[str, 
 
 
 class _Parts:
-    """Parts of many charges, column by column."""
+    """Parts of many charges: those that are rows of a table stay columns, what is made one by one is put beside it."""
 
     def __init__(self, rated: RatedPeriod) -> None:
-        self._projects: dict[int | None, int | None] = {n: row.number for n, row in enumerate(rated.projects)}
-        self._resources: dict[int | None, int | None] = dict(enumerate(rated.resources.ids))
-        self._columns: dict[str, list[Any]] = {name: [] for name in PART_SCHEMA}
+        self._projects = [row.number for row in rated.projects]
+        self._resources = rated.resources.ids
+        self._keys: list[tuple[int, int, int]] = []
+        self._rows: dict[PartTable, list[tuple[int, int, int]]] = defaultdict(list)
+        self._single: list[Part] = []
+        self._of_single: list[tuple[int, int, int]] = []
 
-    def add(self, keys: Mapping[str, int], position: int, charge: Charge) -> str:
-        """Add a charge's parts; gives the hash of what it was made from."""
-        project, resource, day, quantity, amount = zip(*charge.parts, strict=True) if charge.parts else ((),) * 5
-        projects, resources = [*map(self._projects.get, project)], [*map(self._resources.get, resource)]
-        count = len(charge.parts)
-        same = {"pair_id": keys["pair_id"], "generation": keys["generation"], "charge_position": position}
-        columns: dict[str, Iterable[Any]] = {
-            **{name: [value] * count for name, value in same.items()},
-            "position": range(count),
-            "project_number": projects,
-            "resource_id": resources,
-            "day": day,
-            "quantity": quantity,
-            "amount": amount,
-        }
-        for name, values in columns.items():
-            self._columns[name].extend(values)
-        return evidence_of(charge.attributes, projects, resources, day, quantity)
+    def add(self, keys: Mapping[str, int], position: int, charge: Charge) -> None:
+        """Add a charge's parts."""
+        number, parts = len(self._keys), charge.parts
+        self._keys.append((keys["pair_id"], keys["generation"], position))
+        if isinstance(parts, Parts):
+            self._rows[parts.table].append((number, parts.first, parts.last))
+        else:
+            self._of_single.append((number, len(self._single), len(self._single) + len(parts)))
+            self._single.extend(parts)
 
     def frame(self) -> pl.DataFrame:
-        """All of them."""
-        return pl.DataFrame(self._columns, schema=PART_SCHEMA)
+        """All of them as they are stored, beside the number of their charge in the order in which they were added."""
+        single = PartTable(pl.DataFrame(self._single, schema=PartTable.SCHEMA, orient="row"))
+        tables = {**self._rows, single: self._of_single}
+        found = [_chosen(table, rows) for table, rows in tables.items() if rows]
+        rows = pl.concat([single.frame.clear().with_columns(charge=0, position=0), *found], how="vertical_relaxed")
+        rows = rows.sort("charge", "position")
+        keys = np.array(self._keys, dtype=np.int64).reshape(-1, 3)[rows["charge"].to_numpy()].T
+        return rows.select(
+            "charge",
+            *(
+                pl.Series(name, values)
+                for name, values in zip(("pair_id", "generation", "charge_position"), keys, strict=True)
+            ),
+            "position",
+            pl.Series("project_number", self._projects, dtype=pl.Int32).gather(rows["project"]),
+            pl.Series("resource_id", self._resources, dtype=pl.Int32).gather(rows["resource"]),
+            "day",
+            pl.col("micro").alias("quantity"),
+            pl.col("pico").alias("amount"),
+        )
+
+
+def _chosen(table: PartTable, rows: Sequence[tuple[int, int, int]]) -> pl.DataFrame:
+    """Parts of a table: of each charge from one row of it to another."""
+    number, first, last = np.array(rows, dtype=np.int64).T
+    size = last - first
+    charge = np.repeat(number, size)
+    position = np.arange(len(charge)) - np.repeat(np.cumsum(size) - size, size)
+    found: pl.DataFrame = table.frame[np.repeat(first, size) + position]
+    return found.with_columns(charge=charge, position=position)
 
 
 def _unpriced_row(missing: Unpriced, rated: RatedPeriod) -> dict[str, Any]:

@@ -11,7 +11,8 @@ from gradumen.core.catalogue.offers import renamed
 from gradumen.core.errors import Conflict
 from gradumen.core.exact import AMOUNT_PLACES, QUANTITY_PLACES, scaled
 from gradumen.core.periods import Period, zone_of
-from gradumen.core.rating.charges import Adjustment, Charge, Part, PricedBlock, Rated, Shared, Unpriced
+from gradumen.core.rating.charges import Adjustment, Charge, PricedBlock, Rated, Shared, Unpriced
+from gradumen.core.rating.parts import Part
 from gradumen.store.catalogue.published import plan_versions_by_id
 from gradumen.store.catalogue.rate_cards import cards_of_versions
 from gradumen.store.metering.usage import resource_names
