@@ -109,6 +109,7 @@ def _billed(tab: Tab) -> None:
     expect(drafts).to_be_visible(timeout=60_000)
     drafts.click()
     page.get_by_label("Search").fill("petrel")
+    tab.settle()
     page.get_by_role("row", name="Petrel Charts").click()
     expect(page.get_by_role("heading", name="Petrel Charts")).to_be_visible()
     page.get_by_role("button", name="Issue").click()

@@ -2,13 +2,11 @@
 
 import os
 import signal
-import tempfile
 import threading
 import time
 from collections.abc import Iterator
 from datetime import UTC, datetime, timedelta
 from decimal import Decimal
-from pathlib import Path
 
 import psutil
 import pytest
@@ -24,32 +22,26 @@ from gradumen.store.tasks import TaskRow
 from gradumen.usecases import tasks
 from gradumen.usecases.billing import bill_runs
 from tests.conftest import Service
+from tests.journeys.conftest import Started, directory
 from tests.journeys.process import Process
-from tests.world import World, closing, egress, make_world
+from tests.world import World, closing, egress
 
 FEED = "tarnwick/north-fell"
 
 
 @pytest.fixture
-def alone() -> Iterator[Process]:
+def alone(started: Started) -> Iterator[Process]:
     """A service of its own, with its private database."""
-    with tempfile.TemporaryDirectory(prefix="gradumen-kill-", dir="/var/tmp", ignore_cleanup_errors=True) as folder:
-        Path(folder).chmod(0o711)
-        service = Process(Path(folder))
-        service.start()
+    with started() as service:
         yield service
         service.stop()
-        pid_file = Path(folder) / "database" / "db.pid"
+        pid_file = service.data / "database" / "db.pid"
         assert not pid_file.exists() or not psutil.pid_exists(int(pid_file.read_text())), "the database stopped with it"
-
-
-def world_of(service: Process) -> World:
-    return make_world(service.url, (service.data / "set-up-code").read_text().strip())
 
 
 def test_a_service_killed_in_mid_batch_loses_and_doubles_nothing(alone: Process) -> None:
     """A sender repeats each batch until it is answered, while the service is killed three times."""
-    with closing(world_of(alone)) as world:
+    with closing(World(alone.url)) as world:
         batches = [[egress(f"{b}-{n}", 7, resource=f"vm-{n}") for n in range(400)] for b in range(24)]
         token = world.mara.tokens.create("tarnwick", name="sender", role=Role.ADMINISTRATOR).secret
         answered = threading.Semaphore(0)
@@ -91,7 +83,7 @@ def test_a_service_killed_in_mid_batch_loses_and_doubles_nothing(alone: Process)
 
 
 def test_a_service_killed_in_mid_bill_run_bills_everything_once(alone: Process) -> None:
-    with closing(world_of(alone)) as world:
+    with closing(World(alone.url)) as world:
         for batch in range(6):
             world.send(
                 *[
@@ -128,7 +120,7 @@ def test_a_service_killed_in_mid_bill_run_bills_everything_once(alone: Process) 
 
 
 def test_a_killed_database_is_started_again_and_has_everything(alone: Process) -> None:
-    with closing(world_of(alone)) as world:
+    with closing(World(alone.url)) as world:
         world.send(egress("a", 5))
         os.kill(alone.database_pid, signal.SIGKILL)
         deadline = time.monotonic() + 30
@@ -168,9 +160,8 @@ def test_a_worker_that_lost_its_lease_writes_nothing(world: World, service: Serv
 
 
 def test_a_private_database_is_adopted_and_a_stale_pid_file_is_not() -> None:
-    with tempfile.TemporaryDirectory(prefix="gradumen-db-", dir="/var/tmp", ignore_cleanup_errors=True) as folder:
-        Path(folder).chmod(0o711)
-        data = Path(folder) / "database"
+    with directory() as folder:
+        data = folder / "database"
         first = start_private_database(data, fast=True, pool_mib=64)
         second = start_private_database(data, fast=True, pool_mib=64)
         assert (second.pid, second.adopted) == (first.pid, True)

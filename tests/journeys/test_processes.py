@@ -4,7 +4,6 @@ import json
 import signal
 import subprocess
 import sys
-import tempfile
 import time
 from collections.abc import Callable, Iterator
 from pathlib import Path
@@ -17,24 +16,21 @@ from gradumen.core.errors import GradumenError
 from gradumen.run.child import Told
 from gradumen.run.processes import Child
 from gradumen.settings import Settings
+from tests.journeys.conftest import Started
 from tests.journeys.process import Process
-from tests.world import World, closing, egress, make_world
+from tests.world import World, closing, egress
 
 
 @pytest.fixture(scope="module")
-def several() -> Iterator[Process]:
+def several(started: Started) -> Iterator[Process]:
     """A service with two processes of each kind."""
-    with tempfile.TemporaryDirectory(prefix="gradumen-many-", dir="/var/tmp", ignore_cleanup_errors=True) as folder:
-        Path(folder).chmod(0o711)
-        service = Process(Path(folder), GRADUMEN_API_PROCESSES="2", GRADUMEN_WORKER_PROCESSES="2")
-        service.start()
+    with started(GRADUMEN_API_PROCESSES="2", GRADUMEN_WORKER_PROCESSES="2") as service:
         yield service
-        service.stop()
 
 
 @pytest.fixture(scope="module")
 def made(several: Process) -> Iterator[World]:
-    with closing(make_world(several.url, (several.data / "set-up-code").read_text().strip())) as world:
+    with closing(World(several.url)) as world:
         yield world
 
 

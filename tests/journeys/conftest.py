@@ -1,0 +1,50 @@
+"""A data directory that has the small world, copied for whoever starts a service of its own."""
+
+import subprocess
+import tempfile
+from collections.abc import Callable, Iterator
+from contextlib import AbstractContextManager, contextmanager
+from pathlib import Path
+
+import pytest
+
+from tests.journeys.process import Process
+from tests.world import closing, make_world
+
+Started = Callable[..., AbstractContextManager[Process]]
+
+
+@contextmanager
+def directory() -> Iterator[Path]:
+    """A new one that the database's account may enter."""
+    with tempfile.TemporaryDirectory(prefix="gradumen-own-", dir="/var/tmp", ignore_cleanup_errors=True) as folder:
+        Path(folder).chmod(0o711)
+        yield Path(folder)
+
+
+@pytest.fixture(scope="session")
+def prepared() -> Iterator[Path]:
+    """The directory of a service that made the world and was stopped."""
+    with directory() as folder:
+        service = Process(folder)
+        service.start()
+        with closing(make_world(service.url, (folder / "set-up-code").read_text().strip())) as world:
+            world.settle()
+        service.stop()
+        yield folder
+
+
+@pytest.fixture(scope="session")
+def started(prepared: Path) -> Started:
+    """Starts a service with the small world, on a directory of its own, with settings."""
+
+    @contextmanager
+    def start(**environment: str) -> Iterator[Process]:
+        with directory() as folder:
+            subprocess.run(["cp", "-a", f"{prepared}/.", str(folder)], check=True)
+            service = Process(folder, **environment)
+            service.start()
+            yield service
+            service.stop()
+
+    return start
