@@ -1,20 +1,13 @@
-import { QueryClient, QueryClientProvider } from '@tanstack/react-query';
+import { QueryClientProvider } from '@tanstack/react-query';
 import { CssBaseline, ThemeProvider } from '@mui/material';
 import { StrictMode } from 'react';
 import { createRoot } from 'react-dom/client';
 import { BrowserRouter } from 'react-router';
 import { App } from './app/App';
+import { makeQueries } from './app/queries';
 import { theme } from './shared/theme';
-import { Refusal } from './shared/api';
 
-const queries = new QueryClient({
-  defaultOptions: {
-    queries: {
-      staleTime: 15_000,
-      retry: (count, problem) => count < 2 && !(problem instanceof Refusal && problem.status >= 400),
-    },
-  },
-});
+const queries = makeQueries();
 
 const root = document.getElementById('root');
 if (root) {
