@@ -100,6 +100,10 @@ class GatedWorker(Worker):
         with self.gate:
             return super().rate_next()
 
+    def watch(self) -> float:
+        """Tests look themselves."""
+        return 3600.0
+
 
 @dataclass
 class Service:
@@ -166,10 +170,8 @@ def empty(engine: Engine) -> None:
 
 @pytest.fixture
 def service(running: Service, owner: Engine) -> Iterator[Service]:
-    """The service with empty tables."""
+    """The service with empty tables: who uses them leaves them so."""
     running.app.state.set_up_file.write_text(CODE)
-    with running.worker.gate:
-        empty(owner)
     yield running
     with running.worker.gate:
         empty(owner)
@@ -177,29 +179,54 @@ def service(running: Service, owner: Engine) -> Iterator[Service]:
 
 @dataclass
 class KeptWorld:
-    """The rows of the small world, by table, once it was made, and the sessions among them, by user."""
+    """The small world, once it was made: its tables are copied beside the service's, its sessions are by user."""
 
-    rows: dict[str, list[Any]] = field(default_factory=dict)
+    keeper: Engine
+    tables: list[str] = field(default_factory=list)
     sessions: dict[str, tuple[dict[str, str], str]] = field(default_factory=dict)
+
+    def keep(self, schema: str) -> None:
+        """Copy all tables that have rows, but for tasks: the day's work is put on the list by whoever works."""
+        with self.keeper.begin() as connection:
+            connection.execute(text("CREATE OR REPLACE DATABASE kept"))
+            for table in Base.metadata.sorted_tables:
+                there = f"{schema}.{table.name}"
+                if not table.name.startswith("task") and connection.scalar(
+                    text(f"SELECT EXISTS (SELECT 1 FROM {there})")
+                ):
+                    connection.execute(text(f"CREATE TABLE kept.{table.name} SELECT * FROM {there}"))
+                    self.tables.append(table.name)
+
+    def put_back(self, schema: str) -> None:
+        """Put the rows back as they were."""
+        with self.keeper.begin() as connection:
+            connection.execute(text("SET FOREIGN_KEY_CHECKS = 0"))
+            connection.execute(text(f"DELETE FROM {schema}.business_clock"))
+            for table in self.tables:
+                connection.execute(text(f"INSERT INTO {schema}.{table} SELECT * FROM kept.{table}"))
+            connection.execute(text("SET FOREIGN_KEY_CHECKS = 1"))
 
 
 @pytest.fixture(scope="session")
-def kept_world() -> KeptWorld:
+def kept_world(database: PrivateDatabase) -> Iterator[KeptWorld]:
     """Nothing at first."""
-    return KeptWorld()
+    keeper = make_engine(database.administrator_url, pool_size=1)
+    yield KeptWorld(keeper)
+    keeper.dispose()
 
 
 @pytest.fixture
 def world(service: Service, kept_world: KeptWorld, cloud_server: SimulatedCloud) -> Iterator[World]:
     """A small world; see `tests.world`. Made once through the client, then its rows are put back as they were."""
-    if kept_world.rows:
+    schema = str(service.uow.engine.url.database)
+    if kept_world.tables:
         with service.worker.gate:
-            _put_back(service.uow.engine, kept_world.rows)
+            kept_world.put_back(schema)
         made = World(service.url, sessions=kept_world.sessions)
     else:
         made = make_world(service.url, CODE)
         settle(service.uow.engine)
-        kept_world.rows.update(_rows(service.uow.engine))
+        kept_world.keep(schema)
         kept_world.sessions.update(made.signed_in())
     made.cloud = cloud_server.url
     with closing(made):
@@ -214,26 +241,6 @@ def settle(engine: Engine) -> None:
             connection.commit()
             assert time.monotonic() < deadline
             time.sleep(0.02)
-
-
-def _rows(engine: Engine) -> dict[str, list[Any]]:
-    with engine.connect() as connection:
-        return {
-            table.name: [dict(row) for row in connection.execute(table.select()).mappings()]
-            for table in Base.metadata.sorted_tables
-            if not table.name.startswith("task")  # The day's work is put on the list by whoever works.
-        }
-
-
-def _put_back(engine: Engine, kept: dict[str, list[Any]]) -> None:
-    with engine.begin() as connection:
-        connection.execute(text("SET FOREIGN_KEY_CHECKS = 0"))
-        for table in Base.metadata.sorted_tables:
-            if kept.get(table.name):
-                if table.name == "business_clock":
-                    connection.execute(table.delete())
-                connection.execute(table.insert(), kept[table.name])
-        connection.execute(text("SET FOREIGN_KEY_CHECKS = 1"))
 
 
 @pytest.fixture(scope="session")

@@ -1,7 +1,7 @@
 """Every route, with every role and a foreign organisation: outside the scope is 404, 403 only for what one may see."""
 
 from dataclasses import dataclass, field
-from datetime import date
+from datetime import UTC, date, datetime
 from decimal import Decimal
 from typing import Any
 from uuid import UUID, uuid4
@@ -9,12 +9,17 @@ from uuid import UUID, uuid4
 import httpx
 import pytest
 import yaml
+from sqlalchemy import select
+from sqlalchemy.orm import Session
 
 from gradumen.client import Client
 from gradumen.client.metering.readings import BATCH
 from gradumen.core.errors import Forbidden
 from gradumen.core.permissions import Role
 from gradumen.core.subscriptions.orders import OrderKind
+from gradumen.store.metering.breaches import Limited
+from gradumen.store.organisations.tables import OrganisationRow
+from gradumen.usecases.metering.limit_watch import new_breach
 from gradumen.wire.billing.invoices import InvoiceBody
 from gradumen.wire.organisations.clouds import CloudCreate
 from gradumen.wire.organisations.organisations import OrganisationCreate
@@ -84,7 +89,7 @@ class Call:
     headers: dict[str, str] = field(default_factory=dict)
 
 
-def calls(side: Side, invoice: InvoiceBody, world: World) -> dict[str, Call]:
+def calls(side: Side, invoice: InvoiceBody, world: World, service: Service) -> dict[str, Call]:
     org, own = f"organisations/{side.buyer}", f"organisations/{side.seller}"
     admin, finance = world.user(side.admin), world.user(side.finance)
     charge = next(line.charge_id for line in invoice.lines if line.rate == "egress")
@@ -128,6 +133,7 @@ def calls(side: Side, invoice: InvoiceBody, world: World) -> dict[str, Call]:
     wanted, order = requested(side, world), ordered(side, invoice.currency, world)
     placed = {"kind": "subscribe", "day": "2026-11-01", "plan": "open-range", "tier": "heath", "name": "z"}
     refusal = {"approve": False, "reason": "No room"}
+    breach = breached(side, service)
     newcomer = {"slug": f"new-of-{side.seller}", "name": "New", "subscriptions": [{"plan": side.plan, "tier": "heath"}]}
     sketch = admin.onboardings.draft(side.seller, OnboardingSketch(name="Quillstone Annexe")).id
     cloud = {"slug": "fell", "name": "Fell", "endpoint": world.cloud, "secret": "s"}
@@ -323,6 +329,9 @@ def calls(side: Side, invoice: InvoiceBody, world: World) -> dict[str, Call]:
         "list_invoices": Call("GET", "invoices", foreign=200, above=200),
         "read_invoice": Call("GET", f"invoices/{invoice.id}", above=404),
         "list_uses": Call("GET", f"{own}/uses", above=200),
+        "list_use_days": Call("GET", f"{own}/uses/processors/days", above=200),
+        "list_breaches": Call("GET", f"{org}/breaches"),
+        "note_breach": Call("PUT", f"breaches/{breach}/note", {"note": "We talk"}, viewer=403, above=404),
         "list_to_dos": Call("GET", f"{own}/to-dos"),
         "list_tasks": Call("GET", f"{own}/tasks"),
         "read_task": Call("GET", f"tasks/{run}", above=404),
@@ -352,6 +361,18 @@ def requested(side: Side, world: World) -> UUID:
     return world.user(f"admin@{slug}.example").quota_requests.ask(slug, "machines", Decimal(9), "More").id
 
 
+def breached(side: Side, service: Service) -> UUID:
+    """More in use by the buyer than the seller gave it."""
+    with Session(service.uow.engine) as session, session.begin():
+        slugs = OrganisationRow.slug.in_([side.seller, side.buyer])
+        ids = {row.slug: row.id for row in session.scalars(select(OrganisationRow).where(slugs))}
+        held = Limited(ids[side.buyer], "processors", ids[side.buyer], None, ids[side.seller], Decimal(1), None, None)
+        row = new_breach(held, Decimal(2), datetime.now(UTC))
+        row.crossed, row.limit_value, row.grace_until = "limit", Decimal(1), None
+        session.add(row)
+        return row.id
+
+
 def ordered(side: Side, currency: str, world: World) -> UUID:
     """An order of another customer of the seller's that waits for its approval."""
     slug = f"orders-{side.seller}"
@@ -371,7 +392,7 @@ def make(client: httpx.Client, call: Call) -> httpx.Response:
 def test_every_route_with_every_role_and_a_foreign_organisation(world: World, service: Service) -> None:
     world.send(egress("a", 10**12, owner="quillstone/archive"))
     invoice = next(each for each in world.close("tarnwick", "finn", "2026-09") if each.buyer == "quillstone")
-    table = calls(TARNWICK, invoice, world)
+    table = calls(TARNWICK, invoice, world, service)
     operations = {
         operation["operationId"] for path in service.app.openapi()["paths"].values() for operation in path.values()
     }
@@ -397,7 +418,7 @@ def test_every_route_with_every_role_and_a_foreign_organisation(world: World, se
         assert answer.status_code == call.viewer, (name, answer.text)
 
 
-def test_above_is_structure_and_quotas_and_nothing_of_the_business(world: World) -> None:
+def test_above_is_structure_and_quotas_and_nothing_of_the_business(world: World, service: Service) -> None:
     """Every route on a reseller's things: by its own people, from above, from beside and from below."""
     edda = world.user("edda")
     card = rate_card("hills-gbp", "GBP", "named", "1").partition("rates:")[0]
@@ -422,7 +443,7 @@ def test_above_is_structure_and_quotas_and_nothing_of_the_business(world: World)
     invoice = world.close("oxbow", "piers", "2026-09")[0]
     edda.organisations.change("saltmarsh", segment="ferry-lines")
     join(world, "edda", "oxbow", "viv@oxbow.example", Role.VIEWER)
-    table = calls(OXBOW, invoice, world)
+    table = calls(OXBOW, invoice, world, service)
     secret = (
         *("ox-meadow", "Ox Meadow", "ox-racks", "Ox Racks", "Shed 4"),
         *("watch", "Watch", "hill-range", "Foothill", "Ox Track", "Hills", "oxbow-gbp", "hills-gbp", "ferry-lines"),

@@ -81,6 +81,7 @@ export const KIND_WORDS: Record<Kind, string> = {
   'onboarding-answered': 'Answer on a customer',
   'quota-asked': 'Other limit asked for',
   'quota-answered': 'Answer on a limit',
+  'over-limit': 'Above a limit',
   'ends-soon': 'What ends soon',
   move: 'A move to another seller',
   invoice: 'Document',

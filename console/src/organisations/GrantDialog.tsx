@@ -3,21 +3,42 @@ import { Box } from '@mui/material';
 import { useQuery, useQueryClient } from '@tanstack/react-query';
 import { useWatch } from 'react-hook-form';
 import * as z from 'zod/mini';
-import { api, body } from '../shared/api';
+import { api, body, type Schemas } from '../shared/api';
 import { compare, formatQuantity, subtract, sum } from '../shared/decimal';
-import { CheckInput, EntryDialog, TextInput, decimal } from '../shared/form';
+import { CheckInput, EntryDialog, TextInput, decimal, optionalDecimal } from '../shared/form';
 import { formatUnit } from '../shared/units';
 import { useToast } from '../shared/Toasts';
 import { type Organisation, type Project, type Quota, measureName, quotasOptions } from './organisations';
 
-const limited = z.object({ unlimited: z.literal(false), limit: decimal() });
-const unlimited = z.object({ unlimited: z.literal(true), limit: z.string() });
+const soft = {
+  soft: optionalDecimal,
+  grace_days: z.string().check(z.trim(), z.regex(/^\d{0,3}$/, 'Days, from 0 to 366')),
+};
+const limited = z.object({ unlimited: z.literal(false), limit: decimal(), ...soft });
+const unlimited = z.object({ unlimited: z.literal(true), limit: z.string(), ...soft });
 const schema = z.discriminatedUnion('unlimited', [limited, unlimited]);
 type Values = z.infer<typeof schema>;
+type SoftLimit = Schemas['SoftLimit'];
+
+const softOf = (limit: string | null, days: number): SoftLimit => ({
+  limit,
+  grace_days: limit === null ? 0 : days,
+});
 
 interface Props {
   /** What the holder has now; null of a project that has none of its own. */
-  quota: Pick<Quota, 'measure' | 'unit' | 'kind' | 'limit' | 'granted' | 'reservation' | 'version'>;
+  quota: Pick<
+    Quota,
+    | 'measure'
+    | 'unit'
+    | 'kind'
+    | 'limit'
+    | 'granted'
+    | 'reservation'
+    | 'soft_limit'
+    | 'grace_days'
+    | 'version'
+  >;
   holder: Organisation;
   project?: Project;
   giver: Organisation | null;
@@ -30,21 +51,27 @@ export function GrantDialog({ quota, holder, project, giver, onClose }: Props) {
   const given = useQuery({ ...quotasOptions(giver?.slug ?? ''), enabled: giver !== null });
   const held = given.data?.find((each) => each.measure === quota.measure && each.project === null);
   const say = useToast();
+  // What is counted never exceeds its limit.
+  const metered = quota.kind !== 'count';
   const path = { organisation: holder.slug, measure: quota.measure };
-  const put = async (limit: string | null, version: number) =>
+  const put = async (limit: string | null, soft: SoftLimit | null, version: number) =>
     body(
       project
         ? await api.PUT('/api/v1/organisations/{organisation}/projects/{project}/quotas/{measure}', {
             params: { path: { ...path, project: project.slug } },
-            body: { limit, version },
+            body: { limit, soft, version },
           })
         : await api.PUT('/api/v1/organisations/{organisation}/quotas/{measure}', {
             params: { path },
-            body: { limit, version },
+            body: { limit, soft, version },
           }),
     );
   const save = async (values: Values) => {
-    const set = await put(values.unlimited ? null : values.limit, quota.version);
+    const set = await put(
+      values.unlimited ? null : values.limit,
+      metered ? softOf(values.soft || null, Number(values.grace_days)) : null,
+      quota.version,
+    );
     await queries.invalidateQueries({ queryKey: ['quotas'] });
     const now =
       set.limit === null
@@ -53,11 +80,17 @@ export function GrantDialog({ quota, holder, project, giver, onClose }: Props) {
     say(
       `${name} has ${now} of ${measureName(quota.measure).toLowerCase()} now.`,
       // A project that had none of its own cannot be given that back.
-      project && quota.version === 0 ? undefined : () => put(quota.limit, set.version),
+      project && quota.version === 0
+        ? undefined
+        : () =>
+            put(quota.limit, metered ? softOf(quota.soft_limit, quota.grace_days ?? 0) : null, set.version),
     );
   };
+  const own = { soft: quota.soft_limit ?? '', grace_days: String(quota.grace_days ?? '') };
   const initial: Values =
-    quota.limit === null ? { unlimited: true, limit: '' } : { unlimited: false, limit: quota.limit };
+    quota.limit === null
+      ? { unlimited: true, limit: '', ...own }
+      : { unlimited: false, limit: quota.limit, ...own };
   return (
     <EntryDialog
       title={`${measureName(quota.measure, quota.kind)} of ${name}`}
@@ -78,6 +111,19 @@ export function GrantDialog({ quota, holder, project, giver, onClose }: Props) {
       </Box>
       <Limit unit={formatUnit(quota.unit, '0')} />
       <CheckInput name="unlimited" label="No limit" />
+      {metered && (
+        <>
+          <TextInput
+            name="soft"
+            label="Soft limit"
+            unit={formatUnit(quota.unit, '0')}
+            hint="Use above it is told, and may be for some days"
+            columns={4}
+            optional
+          />
+          <TextInput name="grace_days" label="Days of grace" columns={2} optional />
+        </>
+      )}
     </EntryDialog>
   );
 }

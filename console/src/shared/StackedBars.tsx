@@ -2,6 +2,7 @@
 import { Box } from '@mui/material';
 import { visuallyHidden } from '@mui/utils';
 import { BarChart } from '@mui/x-charts/BarChart';
+import { ChartsReferenceLine } from '@mui/x-charts/ChartsReferenceLine';
 import { dayName, periodName } from './dates';
 import { compare } from './decimal';
 
@@ -22,6 +23,7 @@ export default function StackedBars({
   today,
   tick,
   height = 260,
+  line,
   summary,
 }: {
   label: string;
@@ -33,6 +35,8 @@ export default function StackedBars({
   /** How a length of the axis is written. */
   tick: (amount: number) => string;
   height?: number;
+  /** A height that is not to be exceeded. */
+  line?: { at: number; label: string } | undefined;
   /** What a screen reader says of each time. */
   summary: (index: number) => string;
 }) {
@@ -59,7 +63,19 @@ export default function StackedBars({
               by === 'month' || index === 0 || (index + 1) % 5 === 0,
           },
         ]}
-        yAxis={[{ valueFormatter: tick, width: 52, disableLine: true, disableTicks: true }]}
+        yAxis={[
+          {
+            valueFormatter: tick,
+            width: 52,
+            disableLine: true,
+            disableTicks: true,
+            // The line is seen though nothing comes near it.
+            domainLimit: (least, most) => ({
+              min: Math.min(0, Number(least)),
+              max: Math.max(Number(most), (line?.at ?? 0) * 1.08),
+            }),
+          },
+        ]}
         series={series.map(({ amounts, format, ...rest }) => ({
           ...rest,
           stack: 'all',
@@ -73,7 +89,17 @@ export default function StackedBars({
         slotProps={{
           legend: { direction: 'horizontal', position: { vertical: 'top', horizontal: 'start' } },
         }}
-      />
+      >
+        {line && (
+          <ChartsReferenceLine
+            y={line.at}
+            label={line.label}
+            labelAlign="end"
+            lineStyle={{ stroke: 'var(--mui-palette-error-main)', strokeWidth: 1.5, strokeDasharray: '5 4' }}
+            labelStyle={{ fontSize: 12, fill: 'var(--mui-palette-text-primary)' }}
+          />
+        )}
+      </BarChart>
       <Box component="figcaption" sx={visuallyHidden}>
         {times.map((time, index) => `${time} ${summary(index)}`).join('; ')}
       </Box>

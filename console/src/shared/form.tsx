@@ -69,6 +69,11 @@ export const slug = z
 export const decimal = (words = 'A number, as in 12.5') =>
   z.string().check(z.trim(), z.regex(/^\d+(\.\d+)?$/, words));
 
+/** The same where it may be left out. */
+export const optionalDecimal = z
+  .string()
+  .check(z.trim(), z.regex(/^(\d+(\.\d+)?)?$/, 'A number, as in 12.5'));
+
 /** Values with their schema, and an attempt that says a refusal where it belongs and whether there was none. */
 export function useEntry<Values extends FieldValues>(schema: z.ZodMiniType<Values, Values>, initial: Values) {
   const form = useForm<Values>({

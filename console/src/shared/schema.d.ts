@@ -48,6 +48,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/breaches/{breach}/note": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Note Breach
+         * @description Say what your side does about it; your own people read it. Safe to repeat.
+         */
+        put: operations["note_breach"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/catalogue/compare": {
         parameters: {
             query?: never;
@@ -816,6 +836,28 @@ export interface paths {
          * @description What was done in an organisation and for it, newest first; for its administrators.
          */
         get: operations["list_audit_entries"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/organisations/{organisation}/breaches": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Breaches
+         * @description Where an organisation, a project of it, or one that it gave a limit uses more than that, the latest first.
+         *
+         *     For its members; for those of its seller what concerns the limits that it gave. `open` leaves out what is over.
+         */
+        get: operations["list_breaches"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1914,6 +1956,28 @@ export interface paths {
          *     Which meters count a measure is said by the services that publish them.
          */
         get: operations["list_uses"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/organisations/{organisation}/uses/{measure}/days": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Use Days
+         * @description What they used of a measure on each UTC day from one until before another, and the limit of that day.
+         *
+         *     The last 30 days unless others are asked for; of a stock days that are over.
+         */
+        get: operations["list_use_days"];
         put?: never;
         post?: never;
         delete?: never;
@@ -3096,6 +3160,86 @@ export interface components {
             price: string;
             /** To */
             to?: string | null;
+        };
+        /**
+         * BreachBody
+         * @description A breach: in grace (above a soft limit, for as long as that may be), open or over.
+         *
+         *     ``crossed`` says which limit: ``limit`` or ``soft limit``. ``used`` is of ``seen_at``, ``most`` the most that was
+         *     seen. ``giver`` is who gave the limit, null for the provider's own. ``note`` is what the caller's side said.
+         */
+        BreachBody: {
+            /** Closed At */
+            closed_at: string | null;
+            /** Crossed */
+            crossed: string;
+            /** Giver */
+            giver: string | null;
+            /** Grace Until */
+            grace_until: string | null;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Kind */
+            kind: string;
+            /**
+             * Limit
+             * Format: decimal
+             * @example 12.5
+             */
+            limit: string;
+            /** Measure */
+            measure: string;
+            /**
+             * Most
+             * Format: decimal
+             * @example 12.5
+             */
+            most: string;
+            /** Note */
+            note: string | null;
+            /** Noted At */
+            noted_at: string | null;
+            /** Noted By */
+            noted_by: string | null;
+            /**
+             * Opened At
+             * Format: date-time
+             */
+            opened_at: string;
+            /** Organisation */
+            organisation: string;
+            /** Organisation Name */
+            organisation_name: string;
+            /** Project */
+            project: string | null;
+            /** Project Name */
+            project_name: string | null;
+            /**
+             * Seen At
+             * Format: date-time
+             */
+            seen_at: string;
+            /** State */
+            state: string;
+            /** Unit */
+            unit: string;
+            /**
+             * Used
+             * Format: decimal
+             * @example 12.5
+             */
+            used: string;
+        };
+        /**
+         * BreachNote
+         * @description What one does about a breach; read by one's own people alone.
+         */
+        BreachNote: {
+            /** Note */
+            note: string;
         };
         /**
          * BuyersForm
@@ -4360,7 +4504,7 @@ export interface components {
          * @description What a message is about.
          * @enum {string}
          */
-        Kind: "invitation" | "password-reset" | "password-changed" | "second-factor" | "order-waits" | "order-done" | "order-refused" | "onboarding-waits" | "onboarding-answered" | "quota-asked" | "quota-answered" | "ends-soon" | "move" | "invoice";
+        Kind: "invitation" | "password-reset" | "password-changed" | "second-factor" | "order-waits" | "order-done" | "order-refused" | "onboarding-waits" | "onboarding-answered" | "quota-asked" | "quota-answered" | "over-limit" | "ends-soon" | "move" | "invoice";
         /**
          * LeavesBody
          * @description What a limit leaves of what its seller has itself.
@@ -5921,6 +6065,13 @@ export interface components {
             /** Next */
             next: string | null;
         };
+        /** Page[BreachBody] */
+        Page_BreachBody_: {
+            /** Items */
+            items: components["schemas"]["BreachBody"][];
+            /** Next */
+            next: string | null;
+        };
         /** Page[CardCoverageBody] */
         Page_CardCoverageBody_: {
             /** Items */
@@ -6191,6 +6342,13 @@ export interface components {
         Page_UseBody_: {
             /** Items */
             items: components["schemas"]["UseBody"][];
+            /** Next */
+            next: string | null;
+        };
+        /** Page[UseDayBody] */
+        Page_UseDayBody_: {
+            /** Items */
+            items: components["schemas"]["UseDayBody"][];
             /** Next */
             next: string | null;
         };
@@ -6601,9 +6759,12 @@ export interface components {
          *
          *     ``kind`` is stock, monthly or daily (what flows in so long), or count (what the service counts itself).
          *     ``granted`` is passed on; ``own`` is what it has itself: what its own tiers promise, or what is counted of it.
-         *     ``left`` is what of the limit (by its overbooking factor) neither is passed on, nor reserved or had.
+         *     ``left`` is what of the limit (by its overbooking factor) neither is passed on, nor reserved or had. Metered use may
+         *     exceed ``soft_limit`` for ``grace_days``.
          */
         QuotaBody: {
+            /** Grace Days */
+            grace_days: number | null;
             /**
              * Granted
              * Format: decimal
@@ -6636,6 +6797,8 @@ export interface components {
              * @example 12.5
              */
             reservation: string;
+            /** Soft Limit */
+            soft_limit: string | null;
             /** Unit */
             unit: string;
             /** Version */
@@ -6674,6 +6837,8 @@ export interface components {
         /**
          * QuotaGrant
          * @description A new limit, in the measure's unit; null is no limit. ``version`` is that of the quota looked at.
+         *
+         *     What is left out stays as it is.
          */
         QuotaGrant: {
             /** Factor */
@@ -6684,6 +6849,7 @@ export interface components {
             limit: string | null;
             /** Reservation */
             reservation?: string | null;
+            soft?: components["schemas"]["SoftLimit"] | null;
             /** Version */
             version?: number | null;
         };
@@ -7340,6 +7506,19 @@ export interface components {
             };
             /** Name */
             name: string;
+        };
+        /**
+         * SoftLimit
+         * @description What metered use may exceed for ``grace_days``, in the measure's unit; ``limit`` null takes it away.
+         */
+        SoftLimit: {
+            /**
+             * Grace Days
+             * @default 0
+             */
+            grace_days?: number;
+            /** Limit */
+            limit: string | null;
         };
         /**
          * SpecialTermsAgree
@@ -8246,6 +8425,24 @@ export interface components {
             unit: string;
         };
         /**
+         * UseDayBody
+         * @description How much of a measure was in use on a UTC day, and its limit at the end of it, null where none was set.
+         *
+         *     Of a stock the day's mean; of what flows daily the day's sum, monthly the month's sum so far. Null where no meter
+         *     counts it.
+         */
+        UseDayBody: {
+            /**
+             * Day
+             * Format: date
+             */
+            day: string;
+            /** Limit */
+            limit: string | null;
+            /** Quantity */
+            quantity: string | null;
+        };
+        /**
          * VersionsBody
          * @description A plan with all its versions, oldest first.
          */
@@ -8539,6 +8736,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["BillRunBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    note_breach: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                breach: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BreachNote"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BreachBody"];
                 };
             };
             /** @description A refusal, as problem details */
@@ -9991,6 +10223,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Page_AuditEntryBody_"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_breaches: {
+        parameters: {
+            query?: {
+                state?: "open" | "all";
+                after?: string | null;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                organisation: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Page_BreachBody_"];
                 };
             };
             /** @description A refusal, as problem details */
@@ -12413,6 +12680,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Page_UseBody_"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_use_days: {
+        parameters: {
+            query?: {
+                first?: string | null;
+                end?: string | null;
+            };
+            header?: never;
+            path: {
+                organisation: string;
+                measure: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Page_UseDayBody_"];
                 };
             };
             /** @description A refusal, as problem details */

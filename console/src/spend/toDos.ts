@@ -32,6 +32,7 @@ export function wayOf(todo: ToDo, organisation: string): { act: string; to: stri
       return { act: 'See', to: `/rate-cards?card=${todo.subject}` };
     case 'quota':
       return { act: 'Look', to: `/organisations/${organisation}/quotas` };
+    case 'breach':
     case 'quota request':
       return { act: 'Look', to: `/organisations/${todo.subject}/quotas` };
     case 'onboarding':

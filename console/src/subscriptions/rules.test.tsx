@@ -108,8 +108,11 @@ describe('a limit', () => {
     unit: 'GiB',
     granted: '4',
     reservation: '0',
+    soft_limit: '8',
+    grace_days: 3,
     version: 3,
   } as Quota;
+  const soft = { limit: '8', grace_days: 3 };
   const giver = { slug: 'bluefern', name: 'Bluefern Hosting' } as Organisation;
 
   it('stands beside what the giver has, and is sent with the version that was seen', async () => {
@@ -119,7 +122,7 @@ describe('a limit', () => {
     ).toBeInTheDocument();
     type(/^Limit, GiB/, '50');
     press('Set the limit');
-    expect((await sent())?.options.body).toEqual({ limit: '50', version: 3 });
+    expect((await sent())?.options.body).toEqual({ limit: '50', soft, version: 3 });
   });
 
   it('is taken back with what it was before, over what was just set', async () => {
@@ -136,15 +139,25 @@ describe('a limit', () => {
     fireEvent.click(screen.getByRole('button', { name: 'Undo', hidden: true }));
     expect(await screen.findByText('It is as it was before.')).toBeInTheDocument();
     expect(asked.map((each) => each.options.body)).toEqual([
-      { limit: '50', version: 3 },
-      { limit: '10', version: 4 },
+      { limit: '50', soft, version: 3 },
+      { limit: '10', soft, version: 4 },
     ]);
   });
 
   it('can be none', async () => {
     draw(<GrantDialog quota={quota} holder={GANNET} giver={giver} onClose={closed} />);
     fireEvent.click(screen.getByLabelText('No limit'));
+    type(/^Soft limit, GiB/, '');
     press('Set the limit');
-    expect((await sent())?.options.body).toEqual({ limit: null, version: 3 });
+    const none = { limit: null, grace_days: 0 };
+    expect((await sent())?.options.body).toEqual({ limit: null, soft: none, version: 3 });
+  });
+
+  it('of what is counted has none that is soft', async () => {
+    const users = { ...quota, measure: 'users', kind: 'count', soft_limit: null, grace_days: null } as Quota;
+    draw(<GrantDialog quota={users} holder={GANNET} giver={giver} onClose={closed} />);
+    expect(screen.queryByLabelText(/^Soft limit/)).toBeNull();
+    press('Set the limit');
+    expect((await sent())?.options.body).toEqual({ limit: '10', soft: null, version: 3 });
   });
 });

@@ -21,6 +21,7 @@ from gradumen.client.catalogue.unpublished_changes import UnpublishedChanges
 from gradumen.client.clock import Clock
 from gradumen.client.connection import Connection
 from gradumen.client.messages import Messages
+from gradumen.client.metering.breaches import Breaches
 from gradumen.client.metering.feeds import Feeds
 from gradumen.client.metering.readings import Readings
 from gradumen.client.metering.usage import Usage
@@ -87,6 +88,7 @@ class Client:
         self.readings = Readings(self.connection)
         self.usage = Usage(self.connection)
         self.uses = Uses(self.connection)
+        self.breaches = Breaches(self.connection)
         self.spend = Spend(self.connection)
         self.to_dos = ToDos(self.connection)
         self.bill_runs = BillRuns(self.connection)

@@ -19,6 +19,7 @@ class Kind(StrEnum):
     ONBOARDING_ANSWERED = "onboarding-answered"
     QUOTA_ASKED = "quota-asked"
     QUOTA_ANSWERED = "quota-answered"
+    OVER_LIMIT = "over-limit"
     ENDS_SOON = "ends-soon"
     MOVE = "move"
     INVOICE = "invoice"
@@ -218,6 +219,22 @@ FORMS: dict[Kind, Form] = {
             "limit": "64 vCPU",
             "outcome": "granted in part: 48 vCPU",
             "reason": "More when the new hosts are in.",
+            **_LINK,
+        },
+    ),
+    Kind.OVER_LIMIT: Form(
+        "more is in use of what meters count than a limit allows, or a soft limit's grace is over",
+        "Look at it",
+        Text(
+            "{customer} is above its {limit}",
+            "Hello {name},\n\n{what}. {then}\n\n{link}",
+        ),
+        {
+            **_PERSON,
+            "customer": "Saltmarsh Ferries",
+            "limit": "limit",
+            "what": "Saltmarsh Ferries uses 130 vCPU, its limit is 100 vCPU",
+            "then": "Use less, or ask your seller for more.",
             **_LINK,
         },
     ),

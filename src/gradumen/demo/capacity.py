@@ -7,6 +7,7 @@ from gradumen.client import Client
 from gradumen.demo.scenario import PROVIDER, SIGNERS
 from gradumen.wire.organisations.sites import SiteCreate
 from gradumen.wire.quotas.pools import PoolCreate
+from gradumen.wire.quotas.quotas import SoftLimit
 
 SITES = (
     ("north-fell", "North Fell", "Upper valley"),
@@ -31,6 +32,11 @@ LIMITS = (
     ("saltmarsh", "north-fell", {"processors": 96, "storage": 12_000, "addresses": 24}),
     ("gannet", "south-quay", {"processors": 128, "addresses": 20}),
 )
+WATCHED: tuple[tuple[str, str, int | None, int | None, int], ...] = (
+    ("kestrel-row", "processors", None, 200, 14),
+    ("quillstone", "egress", 450, None, 0),
+)
+"""Limits that metered use exceeds: a soft one while there is much to render, and one of the month's egress."""
 SELLER_OF = {"saltmarsh": "oxbow", "gannet": "bluefern"}
 
 
@@ -50,3 +56,7 @@ def place_capacity(signed_in: Callable[[str], Client]) -> None:
         signer = signed_in(SIGNERS[SELLER_OF.get(slug, PROVIDER)])
         for measure, limit in limits.items():
             signer.site_quotas.grant(slug, sites[site], measure, Decimal(limit))
+    for slug, measure, most, soft, grace in WATCHED:
+        has = next(each.limit for each in mara.quotas.list(slug) if (each.project, each.measure) == (None, measure))
+        allowed = SoftLimit(limit=None if soft is None else Decimal(soft), grace_days=grace)
+        mara.quotas.grant(slug, measure, has if most is None else Decimal(most), soft=allowed)

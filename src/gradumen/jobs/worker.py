@@ -15,6 +15,7 @@ from gradumen.jobs.pieces import Pieces
 from gradumen.jobs.rating import rate
 from gradumen.store.unit_of_work import Engine, UnitOfWork
 from gradumen.usecases import idempotency, tasks
+from gradumen.usecases.metering.limit_watch import watch_limits
 from gradumen.usecases.metering.stale_usage import refresh_usage
 from gradumen.usecases.rating import current_charges
 from gradumen.usecases.rating.what_ifs import forget_what_ifs
@@ -24,6 +25,8 @@ from gradumen.usecases.waiting import look
 
 log = logging.getLogger("gradumen.worker")
 SCHEDULED_EVERY = timedelta(minutes=10)
+WATCHED_EVERY, WATCH_RESTS = 60.0, 30.0
+"""Seconds between two looks at use beside limits, at least; and as a multiple of what a look took."""
 LONGEST_REST = 2.0
 """Seconds that making usage rests at most."""
 
@@ -76,7 +79,7 @@ class Worker:
 
     def run(self) -> None:
         """Work until told to stop."""
-        rested, scheduled = 0.0, now() - SCHEDULED_EVERY
+        rested, watched, scheduled = 0.0, 0.0, now() - SCHEDULED_EVERY
         opened: Period | None = None
         while not self._stop.is_set():
             busy = False
@@ -95,6 +98,8 @@ class Worker:
                     pass
                 if waiting.marks and time.monotonic() >= rested:
                     rested = time.monotonic() + self.make_usage()
+                if time.monotonic() >= watched:
+                    watched = time.monotonic() + self.watch()
                 busy = waiting.pairs and self.rate_next()
             except Exception:  # the outermost loop: whatever failed is tried again
                 log.exception("a step failed; trying again")
@@ -102,7 +107,7 @@ class Worker:
                 self._stop.wait(self.idle_seconds)
 
     def do_chores(self) -> None:
-        """What is done now and then: the day's tasks are put on the list, what is old goes, what ends soon is told."""
+        """What is done now and then: the day's tasks are listed, what is old goes, people are told what is near."""
         tasks.schedule_day(self.uow, at=now())
         idempotency.forget_keys(self.uow, at=now())
         forget_what_ifs(self.uow, at=now())
@@ -114,6 +119,12 @@ class Worker:
         refresh_usage(self.uow)
         # While readings pour in, their days become stale over and over; resting keeps time for them.
         return min(self.usage_rests * (time.monotonic() - began), LONGEST_REST)
+
+    def watch(self) -> float:
+        """Look at what is in use beside limits; gives for how many seconds that rests now."""
+        began = time.monotonic()
+        watch_limits(self.uow, at=now())
+        return max(WATCHED_EVERY, WATCH_RESTS * (time.monotonic() - began))
 
     def rate_next(self) -> bool:
         """Rate the pairs that are stale for longest and due; False where there are none."""

@@ -5,6 +5,7 @@ from gradumen.store.access import tables as users
 from gradumen.store.billing import tables as billing
 from gradumen.store.catalogue import tables as catalogue
 from gradumen.store.columns import Base
+from gradumen.store.metering import breaches
 from gradumen.store.metering import tables as readings
 from gradumen.store.organisations import clouds
 from gradumen.store.organisations import tables as organisations
@@ -16,6 +17,7 @@ __all__ = [
     "Base",
     "audit_entries",
     "billing",
+    "breaches",
     "catalogue",
     "clock",
     "clouds",

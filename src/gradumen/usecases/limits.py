@@ -41,6 +41,8 @@ def absent_quota(
         reservation=Decimal(0),
         factor=Decimal(1),
         label=None,
+        soft_limit=None,
+        grace_days=None,
         version=0,
     )
 

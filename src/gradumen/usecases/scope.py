@@ -144,6 +144,15 @@ def load_scope(tx: Session, caller: Caller) -> Scope:
     return Scope(replace(caller, roles=roles), tree, frozenset(tree.below(readers)), now)
 
 
+NOBODY = UUID(int=0)
+
+
+def scope_of_nobody(tx: Session, at: datetime) -> Scope:
+    """What runs by itself knows the tree, and is nobody's member."""
+    now = business_now(tx, at)
+    return Scope(Caller(NOBODY, "", "", {}, at), load_tree(tx, now), frozenset(), now)
+
+
 def get_organisation(tx: Session, scope: Scope, slug: str) -> OrganisationRow:
     """The organisation of that slug.
 

@@ -1,11 +1,14 @@
 """What is in use of what quotas limit: the newest whole hour, of the meters that count it, as far as one sees it."""
 
+from datetime import UTC, date, datetime
 from decimal import Decimal
 
 import pytest
 
 from gradumen.core.errors import CatalogueInvalid, NotFound
-from tests.world import GIB, SERVICES, World, egress, files, moment, reading
+from gradumen.usecases.subscriptions.moves_due import complete_moves
+from tests.conftest import Service
+from tests.world import GIB, RUBEN, SERVICES, World, add_bluefern, egress, files, moment, reading
 
 TIED = SERVICES.split("---")[0].replace("combine: level", "combine: level, measure: processors")
 
@@ -55,6 +58,33 @@ def test_what_flows_is_added_up_in_its_time_and_what_is_counted_is_there(world: 
     assert (uses["egress"].quantity, uses["egress"].unit, uses["egress"].kind) == (Decimal(5), "GiB", "monthly")
     assert uses["ingest"].quantity is None, "no meter counts it"
     assert [uses[each].quantity for each in ("users", "projects", "organisations")] == [2, 0, 2]
+
+
+def test_what_was_used_under_another_seller_is_that_ones(world: World, service: Service) -> None:
+    """Saltmarsh moves on the 15th: the new seller sees its use since, the old one that until then."""
+    add_bluefern(world)
+    world.mara.catalogue.publish(
+        "tarnwick", files(TIED, SERVICES.split("---")[1].replace("combine: sum}", "combine: sum, measure: egress}"))
+    )
+    world.mara.moves.plan("saltmarsh", "bluefern", date(2026, 10, 15), "It moves house.")
+    world.mara.clock.set(moment("2026-10-15 09:30"), held=True)
+    with service.worker.gate:
+        complete_moves(service.uow, at=datetime.now(UTC))
+    for day, amount in (("2026-10-03", 3), ("2026-10-15", 4)):
+        world.send(egress(day, amount * GIB, start=f"{day}T01:00:00Z", end=f"{day}T02:00:00Z"))
+    world.send(reading("before", start="2026-10-14T20:00:00Z", end="2026-10-14T21:00:00Z"))
+
+    def used(user: str, organisation: str) -> tuple[Decimal | None, Decimal | None]:
+        found = {each.measure: each.quantity for each in world.user(user).uses.list(organisation)}
+        return found["egress"], found["processors"]
+
+    assert used(RUBEN, "bluefern") == used(RUBEN, "saltmarsh") == (Decimal(4), None)
+    assert used("edda", "oxbow") == (Decimal(3), Decimal(4)), "its newest whole hour was before"
+    assert used("ines", "saltmarsh") == (Decimal(7), Decimal(4))
+    days = world.user(RUBEN).uses.days("saltmarsh", "egress", first=date(2026, 10, 1))
+    assert [(each.day.day, each.quantity) for each in days] == [(14, 0), (15, 4)], (
+        "midnight in Dublin is the 14th in UTC"
+    )
 
 
 def test_only_a_level_in_its_unit_counts_a_measure(world: World) -> None:

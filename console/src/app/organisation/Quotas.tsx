@@ -18,6 +18,8 @@ import {
   quotasOptions,
   usesOptions,
 } from '../../organisations/organisations';
+import { Breaches } from '../../metering/Breaches';
+import { UseOverTime } from '../../metering/UseOverTime';
 import { DataTable } from '../../shared/DataTable';
 import { compare, formatQuantity } from '../../shared/decimal';
 import { Section } from '../../shared/Page';
@@ -57,6 +59,7 @@ export function Quotas({ organisation }: { organisation: Organisation }) {
               onAsk={asks ? setAsking : undefined}
             />
             <Box sx={{ mt: 4 }}>
+              <Breaches organisation={organisation} manages={manages} />
               <QuotaRequests organisation={organisation} />
             </Box>
             <Box sx={{ mt: 4 }}>
@@ -80,6 +83,7 @@ export function Quotas({ organisation }: { organisation: Organisation }) {
           </>
         )}
       </Query>
+      <UseOverTime organisation={organisation} />
       <QuotaHistory organisation={organisation} />
       {asking && <AskDialog organisation={organisation} quota={asking} onClose={() => setAsking(null)} />}
       {granting && (
@@ -124,7 +128,21 @@ function Limits(props: {
             />
           ),
         },
-        { key: 'limit', title: 'Limit', number: true, cell: (quota) => figure(quota.limit) },
+        {
+          key: 'limit',
+          title: 'Limit',
+          number: true,
+          cell: (quota) => (
+            <>
+              {figure(quota.limit)}
+              {quota.soft_limit !== null && (
+                <Box sx={{ fontSize: '0.8rem', color: 'text.secondary' }}>
+                  soft {formatQuantity(quota.soft_limit)}
+                </Box>
+              )}
+            </>
+          ),
+        },
         {
           key: 'granted',
           title: sells ? 'Passed on' : 'Given to projects',
@@ -201,7 +219,10 @@ function OfProjects(props: {
           title: measureName(measure, kind),
           cell: (project: Project) => {
             const held = quotas.find((each) => each.project === project.slug && each.measure === measure);
-            const none = { measure, unit, kind, limit: null, granted: '0', reservation: '0', version: 0 };
+            const none = {
+              ...{ measure, unit, kind, limit: null, granted: '0', reservation: '0', version: 0 },
+              ...{ soft_limit: null, grace_days: null },
+            };
             return (
               <Box sx={{ display: 'flex', alignItems: 'center', gap: 1.5 }}>
                 <Box sx={{ color: held ? undefined : 'text.secondary', minWidth: 90 }}>

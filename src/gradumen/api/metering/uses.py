@@ -1,11 +1,14 @@
 """Route of what is in use of what quotas limit."""
 
+from datetime import date
+
 from fastapi import APIRouter
 
 from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, Uow
 from gradumen.usecases.metering import uses
-from gradumen.wire.metering.uses import UseBody
+from gradumen.usecases.quotas.quotas import measure_of
+from gradumen.wire.metering.uses import UseBody, UseDayBody
 from gradumen.wire.values import Page
 
 router = APIRouter(route_class=StrictRoute)
@@ -18,3 +21,15 @@ def list_uses(organisation: str, uow: Uow, caller: CallerHere) -> Page[UseBody]:
     Which meters count a measure is said by the services that publish them.
     """
     return Page(items=uses.list_uses(uow, caller, organisation=organisation))
+
+
+@router.get("/organisations/{organisation}/uses/{measure}/days", tags=["quotas"])
+def list_use_days(
+    organisation: str, measure: str, uow: Uow, caller: CallerHere, first: date | None = None, end: date | None = None
+) -> Page[UseDayBody]:
+    """What they used of a measure on each UTC day from one until before another, and the limit of that day.
+
+    The last 30 days unless others are asked for; of a stock days that are over.
+    """
+    wanted = measure_of(measure)
+    return Page(items=uses.list_use_days(uow, caller, organisation=organisation, measure=wanted, first=first, end=end))

@@ -40,7 +40,7 @@ def list_quota_changes(
 def grant_quota(organisation: str, measure: str, body: QuotaGrant, uow: Uow, caller: CallerHere) -> QuotaBody:
     """Set an organisation's limit; its seller gives it. Safe to repeat."""
     wanted = quotas.measure_of(measure)
-    return quotas.grant_quota(uow, caller, organisation=organisation, project=None, measure=wanted, **body.model_dump())
+    return quotas.grant_quota(uow, caller, organisation=organisation, project=None, measure=wanted, **dict(body))
 
 
 @router.put("/{organisation}/projects/{project}/quotas/{measure}", tags=["quotas"])
@@ -49,6 +49,4 @@ def grant_project_quota(
 ) -> QuotaBody:
     """Set a project's limit; its organisation gives it. Safe to repeat."""
     wanted = quotas.measure_of(measure)
-    return quotas.grant_quota(
-        uow, caller, organisation=organisation, project=project, measure=wanted, **body.model_dump()
-    )
+    return quotas.grant_quota(uow, caller, organisation=organisation, project=project, measure=wanted, **dict(body))

@@ -1,6 +1,7 @@
 """gradumen uses."""
 
 import argparse
+from datetime import date
 from typing import Any
 
 from gradumen.cli.nouns import Verbs, add_organisation
@@ -8,13 +9,19 @@ from gradumen.cli.output import Out, quantity
 from gradumen.cli.profiles import own_organisation
 from gradumen.client import Client
 from gradumen.core.catalogue.units import unit_words
-from gradumen.wire.metering.uses import UseBody
+from gradumen.core.quotas.measures import MEASURES, METERED, Measure
+from gradumen.wire.metering.uses import UseBody, UseDayBody
 
 
 def register(nouns: Any) -> None:
     """Add the verbs."""
     verbs = Verbs(nouns, "uses", "what is in use of what quotas limit")
     add_organisation(verbs.add("list", run_list, "what an organisation and all below it use now, by measure"))
+    days = verbs.add("days", run_days, "what they used of a measure on each UTC day, beside its limit")
+    days.add_argument("measure", choices=list(METERED))
+    days.add_argument("--from", dest="first", type=date.fromisoformat, help="the first day, by default 30 days ago")
+    days.add_argument("--to", dest="end", type=date.fromisoformat, help="the day before which it ends")
+    add_organisation(days)
 
 
 def run_list(arguments: argparse.Namespace, client: Client, out: Out) -> int:
@@ -34,6 +41,30 @@ def run_list(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     if rest:
         out.say(f"no usage in the last week of a meter that counts {', '.join(rest)}")
     return 0
+
+
+def run_days(arguments: argparse.Namespace, client: Client, out: Out) -> int:
+    """Show use over time."""
+    slug = own_organisation(arguments)
+    found = client.uses.days(slug, arguments.measure, first=arguments.first, end=arguments.end)
+    out.body(found)
+    unit = MEASURES[Measure(arguments.measure)].unit
+    out.table(
+        ("DAY, UTC", f"IN USE, {unit}", "LIMIT", ""),
+        [(f"{each.day}", quantity(each.quantity), _limit(each), _over(each)) for each in found],
+        right=(f"IN USE, {unit}", "LIMIT"),
+    )
+    if not found:
+        out.say("no day of these is over yet")
+    return 0
+
+
+def _limit(each: UseDayBody) -> str:
+    return "" if each.limit is None else quantity(each.limit)
+
+
+def _over(each: UseDayBody) -> str:
+    return "above it" if each.limit is not None and (each.quantity or 0) > each.limit else ""
 
 
 def _when(each: UseBody) -> str:

@@ -9,8 +9,9 @@ from gradumen.cli.output import Out, quantity
 from gradumen.cli.places import limit
 from gradumen.cli.profiles import own_organisation
 from gradumen.client import Client
+from gradumen.core.errors import Invalid
 from gradumen.core.quotas.measures import MEASURES, Measure, unit_of
-from gradumen.wire.quotas.quotas import QuotaBody
+from gradumen.wire.quotas.quotas import QuotaBody, SoftLimit
 
 
 def register(nouns: Any) -> None:
@@ -30,6 +31,10 @@ def register(nouns: Any) -> None:
     grant.add_argument("--reservation", type=Decimal, help="kept for own use")
     grant.add_argument("--factor", type=Decimal, help="overbooking factor, 1 unless set")
     grant.add_argument("--label", help="what you call it")
+    grant.add_argument(
+        "--soft", type=limit, default=argparse.SUPPRESS, help="what use may exceed for some days, or 'none'"
+    )
+    grant.add_argument("--grace", type=int, metavar="DAYS", help="for how many; by default 0: it is told at once")
 
 
 def _row(each: QuotaBody) -> tuple[str, ...]:
@@ -86,6 +91,9 @@ def _says_something(each: QuotaBody) -> bool:
 
 def run_grant(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     """Set a limit."""
+    if "soft" not in arguments and arguments.grace is not None:
+        raise Invalid("--grace is for a soft limit; say --soft too", field="grace", value=arguments.grace)
+    soft = SoftLimit(limit=arguments.soft, grace_days=arguments.grace or 0) if "soft" in arguments else None
     made = client.quotas.grant(
         arguments.organisation,
         arguments.measure,
@@ -94,6 +102,7 @@ def run_grant(arguments: argparse.Namespace, client: Client, out: Out) -> int:
         reservation=arguments.reservation,
         factor=arguments.factor,
         label=arguments.label,
+        soft=soft,
     )
     out.body(made)
     out.table(HEAD, [_row(made)], right=RIGHT)

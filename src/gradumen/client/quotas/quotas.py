@@ -4,7 +4,7 @@ import builtins
 from decimal import Decimal
 
 from gradumen.client.connection import Connection
-from gradumen.wire.quotas.quotas import QuotaBody, QuotaChangeBody, QuotaGrant
+from gradumen.wire.quotas.quotas import QuotaBody, QuotaChangeBody, QuotaGrant, SoftLimit
 
 
 class Quotas:
@@ -31,9 +31,10 @@ class Quotas:
         reservation: Decimal | None = None,
         factor: Decimal | None = None,
         label: str | None = None,
+        soft: SoftLimit | None = None,
         version: int | None = None,
     ) -> QuotaBody:
-        """Set a limit; None is no limit."""
+        """Set a limit; None is no limit. ``soft`` is what use may exceed for some days."""
         unit = f"projects/{project}/" if project else ""
-        body = QuotaGrant(limit=limit, reservation=reservation, factor=factor, label=label, version=version)
+        body = QuotaGrant(limit=limit, reservation=reservation, factor=factor, label=label, soft=soft, version=version)
         return self._connection.put(f"organisations/{organisation}/{unit}quotas/{measure}", QuotaBody, body)

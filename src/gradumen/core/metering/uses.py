@@ -1,33 +1,13 @@
-"""Use of what quotas limit: what the meters that count a measure come to over an hour, as a level."""
+"""Use of what quotas limit: what the meters that count a measure come to, as a level or as what flowed."""
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Sequence
 from decimal import Decimal
 from fractions import Fraction
 
-from gradumen.core.catalogue.services import Meter
 from gradumen.core.catalogue.units import parse_unit
-from gradumen.core.exact import QUANTITY_PLACES, round_half_up
+from gradumen.core.exact import QUANTITY_PLACES, add, round_half_up
 from gradumen.core.metering.usage import HOUR_SECONDS
-from gradumen.core.quotas.measures import MEASURE_UNITS, Measure
-
-
-def mean_level(measure: Measure, meters: Mapping[int, Meter], quantities: Mapping[int, int]) -> Decimal:
-    """The mean level of a measure over an hour, in its unit, rounded half up to six places.
-
-    Args:
-        meters: those that count it, by number; levels, whose usage is level x seconds.
-        quantities: millionths of base units in the hour, by the meter's number.
-
-    >>> from gradumen.core.catalogue.services import Combine
-    >>> vcpu = Meter("c/vcpu", "vCPU", parse_unit("vCPU-second", counted="vCPU"), Combine.LEVEL, "vCPU")
-    >>> mean_level(Measure.PROCESSORS, {1: vcpu, 2: vcpu}, {1: 4 * 1800 * 10**6, 2: 3600 * 10**6})
-    Decimal('3.000000')
-    """
-    total = Fraction(0)
-    for number, quantity in quantities.items():
-        factor = parse_unit(MEASURE_UNITS[measure], counted=meters[number].counted).factor
-        total += Fraction(quantity, 10**QUANTITY_PLACES * HOUR_SECONDS) / factor
-    return round_half_up(total, QUANTITY_PLACES)
+from gradumen.core.quotas.measures import MEASURE_UNITS, MEASURES, Measure
 
 
 def flowed(measure: Measure, quantities: Iterable[Decimal]) -> Decimal:
@@ -38,3 +18,33 @@ def flowed(measure: Measure, quantities: Iterable[Decimal]) -> Decimal:
     """
     factor = parse_unit(MEASURE_UNITS[measure]).factor
     return round_half_up(sum((Fraction(each) for each in quantities), Fraction(0)) / factor, QUANTITY_PLACES)
+
+
+def mean_level(measure: Measure, millionths: int, hours: int = 1) -> Decimal:
+    """The mean level of a stock over some hours, in its unit, rounded half up to six places.
+
+    Args:
+        millionths: of level x seconds in base units, of all its meters, which count in the same.
+
+    Two vCPU for half of each of 24 hours:
+
+    >>> mean_level(Measure.PROCESSORS, 12 * 3600 * 2 * 10**6, 24)
+    Decimal('1.000000')
+    """
+    measured = MEASURES[measure]
+    counted = None if measured.base == "byte" else measured.base
+    factor = parse_unit(measured.unit, counted=counted).factor
+    return round_half_up(Fraction(millionths, 10**QUANTITY_PLACES * hours * HOUR_SECONDS) / factor, QUANTITY_PLACES)
+
+
+def running_sums(keys: Sequence[object], quantities: Sequence[Decimal]) -> list[Decimal]:
+    """Sums up to and with each quantity, begun anew where the key changes.
+
+    >>> running_sums([9, 9, 10], [Decimal(1), Decimal(2), Decimal(4)])
+    [Decimal('1'), Decimal('3'), Decimal('4')]
+    """
+    found: list[Decimal] = []
+    for place, quantity in enumerate(quantities):
+        goes_on = place > 0 and keys[place] == keys[place - 1]
+        found.append(add([found[-1], quantity]) if goes_on else quantity)
+    return found

@@ -7,6 +7,9 @@ from gradumen.core.errors import QuotaBelowGranted, QuotaExceeded, UnlimitedBelo
 from gradumen.core.exact import EXACT, figure, text
 from gradumen.core.quotas.measures import Measure, amount_words, measure_words
 
+MOST_GRACE = 366
+"""Days for which a soft limit may be exceeded, at most."""
+
 
 @dataclass(frozen=True, slots=True)
 class Holding:

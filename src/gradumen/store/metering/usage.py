@@ -65,8 +65,9 @@ COLUMNS: Mapping[str, Any] = {
     "resource": ResourceRow.name,
     "project": UsageDayRow.project_number,
     "organisation": ProjectRow.organisation_id,
+    "day": UsageDayRow.day,
 }
-"""What usage can be summed by beside meter and day."""
+"""What usage can be summed by beside meter; days are those of UTC."""
 
 
 @dataclass(frozen=True, slots=True)

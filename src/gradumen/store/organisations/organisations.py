@@ -152,6 +152,16 @@ def projects_of(tx: Session, organisations: Collection[UUID]) -> list[ProjectRow
     return list(tx.scalars(query))
 
 
+def projects_by_id(tx: Session, projects: Collection[UUID]) -> dict[UUID, ProjectRow]:
+    """Projects by their ids."""
+    return {row.id: row for row in tx.scalars(select(ProjectRow).where(ProjectRow.id.in_(projects)))}
+
+
+def projects_by_number(tx: Session, numbers: Collection[int]) -> dict[int, ProjectRow]:
+    """Projects by their numbers in usage."""
+    return {row.number: row for row in tx.scalars(select(ProjectRow).where(ProjectRow.number.in_(numbers)))}
+
+
 def names_of_owners(
     tx: Session, owners: Collection[tuple[str, str | None]]
 ) -> dict[tuple[str, str | None], tuple[str, str | None]]:

@@ -135,6 +135,18 @@ def changes_of(
     return [(row, slug) for row, slug in tx.execute(query.order_by(change.id.desc()).limit(limit))]
 
 
+def limits_over(tx: Session, organisation: UUID, measure: str) -> list[tuple[datetime, Decimal | None]]:
+    """From when on an organisation itself might have how much in all, the latest first; None is no limit."""
+    change = QuotaChangeRow
+    query = select(change.changed_at, change.limit_value).where(
+        change.organisation_id == organisation,
+        change.project_id.is_(None),
+        change.site_id.is_(None),
+        change.measure == measure,
+    )
+    return [(moment, limit) for moment, limit in tx.execute(query.order_by(change.id.desc()))]
+
+
 def counts(tx: Session, organisation: UUID, at: datetime) -> tuple[int, int]:
     """How many users an organisation has, not at rest or invited, and how many projects."""
     here = InvitationRow.organisation_id == organisation

@@ -35,6 +35,9 @@ class QuotaRow(Base):
     reservation: Mapped[Decimal] = mapped_column(Quantity)
     factor: Mapped[Decimal] = mapped_column(Quantity)
     label: Mapped[str | None] = mapped_column(String(120))
+    soft_limit: Mapped[Decimal | None] = mapped_column(Quantity)
+    """What metered use may exceed for ``grace_days``; then somebody is told."""
+    grace_days: Mapped[int | None]
     version: Mapped[int]
 
 

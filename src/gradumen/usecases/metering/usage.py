@@ -33,7 +33,7 @@ from gradumen.wire.metering.usage import UsageBody, UsageSumsBody
 
 DIMENSIONS = ("day", "meter", "resource", "project", "organisation")
 DAY = timedelta(days=1)
-_UTC = ZoneInfo("UTC")
+UTC_ZONE = ZoneInfo("UTC")
 
 
 @use_case
@@ -65,14 +65,14 @@ def sum_usage(
     zone = zone_of(zone_name(tx, owner.id, month.first_day))
     known = meter_rows(tx)
     meters = None if meter is None else [id for id, row in known.items() if row.slug == meter]
-    spans = list(_spans(tx, scope, owner.id, *month.bounds(zone)))
+    spans = list(spans_of(tx, scope, *month.bounds(zone)))
     owners = frozenset[UUID]().union(*(tree.below([owner.id]) for tree, _ in spans))
     organisations, projects = named_owners(tx, owners) if {"project", "organisation"} & set(by) else ({}, {})
     published = load_published(tx)
     sums: dict[tuple[int, tuple[tuple[str, Named], ...]], int] = defaultdict(int)
     for tree, bounds in spans:
         wanted = Wanted(seen_usage(tx, scope, tree, tree.below([owner.id])), project, meters)
-        for number, keys, quantity in _quantities(tx, wanted, bounds, by, zone):
+        for number, keys, quantity in quantities_of(tx, wanted, bounds, by, zone):
             sums[number, _named(keys, by, organisations, projects)] += quantity
     items = [_item(known[number], shown, quantity, published) for (number, shown), quantity in sums.items()]
     items.sort(key=lambda item: (item.meter, item.keys.get("day", ""), -item.quantity, str(item.keys)))
@@ -94,10 +94,11 @@ def _named(
     return tuple((name, known[name][keys[name]] if name in known else (keys[name],) * 2) for name in by if name in keys)
 
 
-def _spans(
-    tx: Session, scope: Scope, owner: UUID, start: datetime, end: datetime
-) -> Iterator[tuple[Tree, tuple[datetime, datetime]]]:
-    """The trees of a month up to now, each with the part of the month in which somebody below moved last.
+Span = tuple[Tree, tuple[datetime, datetime]]
+
+
+def spans_of(tx: Session, scope: Scope, start: datetime, end: datetime) -> Iterator[Span]:
+    """The trees of a span of time up to now, each with the part of it in which nobody moved.
 
     Of who came to an organisation, or left it, it sees the use of the days in between.
     """
@@ -118,25 +119,33 @@ def _item(meter: MeterRow, keys: tuple[tuple[str, Named], ...], quantity: int, p
     )
 
 
-def _quantities(
+def quantities_of(
     tx: Session, wanted: Wanted, bounds: tuple[datetime, datetime], by: tuple[str, ...], zone: ZoneInfo
 ) -> Iterator[tuple[int, dict[str, Any], int]]:
     """Meter, keys and millionths: of whole UTC days from their totals, of the others hour by hour.
 
-    Days of a zone begin and end within UTC days, so all of these are looked into where days are asked for.
+    Days of a zone begin and end within UTC days, so all of these are looked into where days of another are asked for.
     """
     start, end = (bound.astimezone(UTC) for bound in bounds)
-    columns = [name for name in by if name in COLUMNS]
+    columns = [name for name in by if name in COLUMNS and name != "day"]
+    by_day = ["day"] if "day" in by else []
     days = [
         start.date() + DAY * number
         for number in range((end - timedelta.resolution).date().toordinal() - start.date().toordinal() + 1)
     ]
     whole = [
-        day for day in days if "day" not in by and start <= day_start(day, _UTC) and day_start(day + DAY, _UTC) <= end
+        day
+        for day in days
+        if (not by_day or zone == UTC_ZONE)
+        and start <= day_start(day, UTC_ZONE)
+        and day_start(day + DAY, UTC_ZONE) <= end
     ]
     if whole:
-        for number, quantity, *values in sums_of_days(tx, wanted, whole[0], whole[-1], columns):
-            yield number, dict(zip(columns, values, strict=True)), scaled(quantity, QUANTITY_PLACES)
+        for number, quantity, *values in sums_of_days(tx, wanted, whole[0], whole[-1], [*columns, *by_day]):
+            keys = dict(zip([*columns, *by_day], values, strict=True))
+            if by_day:
+                keys["day"] = keys["day"].isoformat()
+            yield number, keys, scaled(quantity, QUANTITY_PLACES)
     rows = packed_days(tx, wanted, [day for day in days if day not in set(whole)], columns)
     if not rows:
         return
@@ -145,10 +154,10 @@ def _quantities(
     kinds: dict[tuple[Any, ...], int] = {}
     kind = [kinds.setdefault((row[0], *row[4:]), len(kinds)) for row in rows]
     named = list(kinds)
-    for index, number, quantity in sum_hours(inside, kind, zone if "day" in by else None):
+    for index, number, quantity in sum_hours(inside, kind, zone if by_day else None):
         meter, *values = named[index]
         keys = dict(zip(columns, values, strict=True))
-        if "day" in by:
+        if by_day:
             keys["day"] = date.fromordinal(number).isoformat()
         yield meter, keys, quantity
 

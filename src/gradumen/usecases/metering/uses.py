@@ -1,27 +1,36 @@
 """What is in use of what quotas limit: of a stock the newest whole hour's mean, of a flow its sum, or a count."""
 
-from collections.abc import Mapping, Sequence
-from datetime import datetime, timedelta
+from collections.abc import Collection, Iterator, Mapping, Sequence
+from datetime import UTC, date, datetime, time, timedelta
 from decimal import Decimal
 from typing import Any
+from uuid import UUID
 
 from gradumen.core.catalogue.services import Meter
+from gradumen.core.errors import Invalid
+from gradumen.core.exact import QUANTITY_PLACES, unscaled
 from gradumen.core.metering.packed_days import newest_hour, unpack
-from gradumen.core.metering.uses import flowed, mean_level
+from gradumen.core.metering.usage import DAY_HOURS
+from gradumen.core.metering.uses import flowed, mean_level, running_sums
 from gradumen.core.periods import EPOCH, hour_number
 from gradumen.core.permissions import Right
-from gradumen.core.quotas.measures import MEASURES, Kind, Measure
-from gradumen.store.metering.usage import Wanted, meter_rows, newest_days, packed_days, sums_of_days
+from gradumen.core.quotas.measures import MEASURES, METERED, Kind, Measure
+from gradumen.store.metering.usage import Wanted, meter_rows, newest_days, packed_days
+from gradumen.store.organisations.tables import OrganisationRow, seen_since
+from gradumen.store.quotas.quotas import limits_over
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.catalogue.published import load_published
 from gradumen.usecases.limits import counted
 from gradumen.usecases.metering.stale_usage import EPOCH_DAY
-from gradumen.usecases.metering.usage import seen_usage
+from gradumen.usecases.metering.usage import UTC_ZONE, Span, quantities_of, seen_usage, spans_of
 from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
-from gradumen.wire.metering.uses import UseBody
+from gradumen.wire.metering.uses import UseBody, UseDayBody
 
 HOUR = timedelta(hours=1)
 DAY = timedelta(days=1)
+WEEK = timedelta(days=7)
+MOST_DAYS = 400
+"""Days looked at together, at most."""
 
 
 @use_case
@@ -30,30 +39,45 @@ def list_uses(tx: Session, caller: Caller, *, organisation: str) -> list[UseBody
     scope = load_scope(tx, caller)
     owner = get_organisation(tx, scope, organisation)
     scope.require(Right.READ, owner)
-    published = load_published(tx)
-    known = {id: published.meters[row.slug] for id, row in meter_rows(tx).items() if row.slug in published.meters}
-    meters = {id: meter for id, meter in known.items() if meter.measure is not None}
-    seen = seen_usage(tx, scope, scope.tree, scope.tree.below([owner.id]))
-    days = _newest_packed(tx, Wanted(seen, None, list(meters)), scope)
+    meters = meters_of_measures(tx)
+    levels = _Levels(tx, scope, owner.id, [id for id, each in meters.items() if each.measure in METERED])
     bodies = []
     for measure, measured in MEASURES.items():
         of = {id: each for id, each in meters.items() if each.measure is measure}
         if measured.kind is Kind.STOCK:
-            bodies.append(_use(measure, of, days, scope))
+            bodies.append(_body(measure, *levels.newest(measure, of)))
         elif measured.kind is not Kind.COUNT:
-            bodies.append(_flow(tx, measure, Wanted(seen, None, list(of)), scope))
+            bodies.append(_body(measure, _flow(tx, scope, owner.id, measure, list(of)), None))
     own = counted(tx, scope.tree, owner.id, scope.caller.at)
     return [*bodies, *(_body(measure, quantity, None) for measure, quantity in own.items())]
 
 
-def _flow(tx: Session, measure: Measure, wanted: Wanted, scope: Scope) -> UseBody:
-    """What flowed so far in the day or month under way, in UTC."""
+def meters_of_measures(tx: Session) -> dict[int, Meter]:
+    """The meters that count a measure, by number."""
+    published = load_published(tx)
+    known = {id: published.meters[row.slug] for id, row in meter_rows(tx).items() if row.slug in published.meters}
+    return {id: meter for id, meter in known.items() if meter.measure is not None}
+
+
+def flow_begins(measure: Measure, today: date) -> date:
+    """The first UTC day of what flows in the day or month under way."""
+    return today if MEASURES[measure].kind is Kind.DAILY else today.replace(day=1)
+
+
+def _midnight(day: date) -> datetime:
+    return datetime.combine(day, time(), UTC)
+
+
+def _flow(tx: Session, scope: Scope, owner: UUID, measure: Measure, meters: Collection[int]) -> Decimal | None:
+    """What flowed so far in the day or month under way, in UTC; None where no meter counts it."""
+    if not meters:
+        return None
     today = scope.now.date()
-    first = today if MEASURES[measure].kind is Kind.DAILY else today.replace(day=1)
-    if not wanted.meters:
-        return _body(measure, None, None)
-    sums = sums_of_days(tx, wanted, first, today, [])
-    return _body(measure, flowed(measure, [quantity for _, quantity in sums]), None)
+    total = 0
+    for tree, bounds in spans_of(tx, scope, _midnight(flow_begins(measure, today)), _midnight(today + DAY)):
+        wanted = Wanted(seen_usage(tx, scope, tree, tree.below([owner])), None, meters)
+        total += sum(quantity for _, _, quantity in quantities_of(tx, wanted, bounds, (), UTC_ZONE))
+    return flowed(measure, [unscaled(total, QUANTITY_PLACES)])
 
 
 def _body(measure: Measure, quantity: Decimal | None, hour: datetime | None) -> UseBody:
@@ -62,16 +86,112 @@ def _body(measure: Measure, quantity: Decimal | None, hour: datetime | None) -> 
     )
 
 
-def _newest_packed(tx: Session, wanted: Wanted, scope: Scope) -> Sequence[Any]:
-    """The packed days of which some hour may be the newest whole one: today may have only the one that is not over."""
+class _Levels:
+    """The newest whole hours of the week that have usage."""
+
+    def __init__(self, tx: Session, scope: Scope, owner: UUID, meters: Collection[int]) -> None:
+        self._now = scope.now
+        spans: list[Span] = list(spans_of(tx, scope, scope.now - WEEK, scope.now))
+        # The latest first: who moved away counts until then, who came since.
+        self._spans = [
+            (bounds, self._packed(tx, Wanted(seen_usage(tx, scope, tree, tree.below([owner])), None, meters), bounds))
+            for tree, bounds in reversed(spans)
+        ]
+
+    @staticmethod
+    def _packed(tx: Session, wanted: Wanted, bounds: tuple[datetime, datetime]) -> Sequence[Any]:
+        """Days of which some hour may be the newest whole one: the last may have only one that is not over."""
+        last = bounds[1].astimezone(UTC).date()
+        newest = newest_days(tx, wanted, last)
+        return packed_days(tx, wanted, newest | ({last - DAY} if last in newest else set()), [])
+
+    def newest(self, measure: Measure, meters: Mapping[int, Meter]) -> tuple[Decimal | None, datetime | None]:
+        """A measure's mean over the newest whole hour that has usage of its meters, and that hour."""
+        for (start, end), days in self._spans:
+            rows = [row for row in days if row[0] in meters]
+            packed = [(row[1] - EPOCH_DAY).days for row in rows], [row[2] for row in rows], [row[3] for row in rows]
+            hours = unpack(*packed).within(hour_number(start), hour_number(end))
+            found = newest_hour(hours, [row[0] for row in rows], hour_number(self._now))
+            if found:
+                return mean_level(measure, sum(found[1].values())), EPOCH + found[0] * HOUR
+        return None, None
+
+
+@use_case
+def list_use_days(
+    tx: Session, caller: Caller, *, organisation: str, measure: Measure, first: date | None, end: date | None
+) -> list[UseDayBody]:
+    """How much of a measure was in use on each UTC day, from one until before another, beside the limit of that day.
+
+    A stock's mean over each day that is over; what flows in a day, or so far in the month. By default the last 30 days.
+    Who became the organisation's seller meanwhile sees the days since.
+
+    Raises:
+        Invalid: a measure that no meter counts, days the wrong way round, or more than 400 of them.
+    """
+    scope = load_scope(tx, caller)
+    owner = get_organisation(tx, scope, organisation)
+    scope.require(Right.READ, owner)
     today = scope.now.date()
-    newest = newest_days(tx, wanted, today)
-    return packed_days(tx, wanted, newest | ({today - DAY} if today in newest else set()), [])
+    last = min(end or today + DAY, today + DAY)
+    start = first or last - 30 * DAY
+    _check_days(measure, start, end or last)
+    if MEASURES[measure].kind is Kind.STOCK:
+        last = min(last, today)
+    since = seen_since(tx, scope.members_of(), owner.id, scope.now)
+    if since is not None:
+        start = max(start, since.astimezone(UTC).date())
+    if start >= last:
+        return []
+    meters = {id: each for id, each in meters_of_measures(tx).items() if each.measure is measure}
+    begins = flow_begins(measure, start) if MEASURES[measure].kind is Kind.MONTHLY else start
+    used = _by_day(tx, scope, owner, meters, begins, last)
+    limits = limits_over(tx, owner.id, measure)
+    days = [start + number * DAY for number in range((last - start).days)]
+    amounts = dict(_amounts(measure, used, begins, last))
+    return [
+        UseDayBody(
+            day=day,
+            quantity=amounts[day] if meters else None,
+            limit=next((limit for moment, limit in limits if moment < min(_midnight(day + DAY), scope.now)), None),
+        )
+        for day in days
+    ]
 
 
-def _use(measure: Measure, meters: Mapping[int, Meter], days: Sequence[Any], scope: Scope) -> UseBody:
-    rows = [row for row in days if row[0] in meters]
-    hours = unpack([(row[1] - EPOCH_DAY).days for row in rows], [row[2] for row in rows], [row[3] for row in rows])
-    newest = newest_hour(hours, [row[0] for row in rows], hour_number(scope.now))
-    level = mean_level(measure, meters, newest[1]) if newest else None
-    return _body(measure, level, EPOCH + newest[0] * HOUR if newest else None)
+def _check_days(measure: Measure, start: date, end: date) -> None:
+    if measure not in METERED:
+        raise Invalid(f"{measure} are counted, by no meter; choose one of {', '.join(METERED)}", field="measure")
+    if not start < end:
+        raise Invalid(f"the days from {start} until before {end} are none; turn them round", field="end", value=end)
+    if (end - start).days > MOST_DAYS:
+        raise Invalid(
+            f"{(end - start).days} days are too many; ask for at most {MOST_DAYS}", field="first", value=start
+        )
+
+
+def _by_day(
+    tx: Session, scope: Scope, owner: OrganisationRow, meters: Mapping[int, Meter], start: date, end: date
+) -> dict[date, int]:
+    """Millionths of base units by UTC day."""
+    found: dict[date, int] = {}
+    for tree, bounds in spans_of(tx, scope, _midnight(start), _midnight(end)) if meters else ():
+        wanted = Wanted(seen_usage(tx, scope, tree, tree.below([owner.id])), None, list(meters))
+        for _, keys, quantity in quantities_of(tx, wanted, bounds, ("day",), UTC_ZONE):
+            day = date.fromisoformat(keys["day"])
+            found[day] = found.get(day, 0) + quantity
+    return found
+
+
+def _amounts(measure: Measure, used: Mapping[date, int], start: date, end: date) -> Iterator[tuple[date, Decimal]]:
+    """Each day's amount in the measure's unit."""
+    days = [start + number * DAY for number in range((end - start).days)]
+    if MEASURES[measure].kind is Kind.STOCK:
+        yield from ((day, mean_level(measure, used.get(day, 0), DAY_HOURS)) for day in days)
+        return
+    quantities = [unscaled(used.get(day, 0), QUANTITY_PLACES) for day in days]
+    if MEASURES[measure].kind is Kind.DAILY:
+        yield from ((day, flowed(measure, [each])) for day, each in zip(days, quantities, strict=True))
+        return
+    sums = running_sums([(day.year, day.month) for day in days], quantities)
+    yield from ((day, flowed(measure, [each])) for day, each in zip(days, sums, strict=True))

@@ -11,8 +11,8 @@ from gradumen.core.errors import EditedMeanwhile, Forbidden, Invalid, QuotaBelow
 from gradumen.core.exact import add, figure, text
 from gradumen.core.names import name_of
 from gradumen.core.permissions import Right
-from gradumen.core.quotas.measures import MEASURES, Measure, amount_words
-from gradumen.core.quotas.quotas import Holding, check_grant
+from gradumen.core.quotas.measures import MEASURES, METERED, Measure, amount_words
+from gradumen.core.quotas.quotas import MOST_GRACE, Holding, check_grant
 from gradumen.store.organisations.organisations import projects_of
 from gradumen.store.organisations.sites import sites_by_id
 from gradumen.store.organisations.tables import OrganisationRow, ProjectRow, Tree, coming_sellers, load_tree, seen_since
@@ -26,7 +26,7 @@ from gradumen.usecases.catalogue.published import load_published
 from gradumen.usecases.limits import Limits, absent_quota, counted, lock_quota, say_unlimited
 from gradumen.usecases.quotas.tier_quotas import promised_by_tiers
 from gradumen.usecases.scope import Caller, Scope, get_organisation, get_project, load_scope
-from gradumen.wire.quotas.quotas import QuotaBody, QuotaChangeBody
+from gradumen.wire.quotas.quotas import QuotaBody, QuotaChangeBody, SoftLimit
 
 
 def measure_of(raw: str) -> Measure:
@@ -140,6 +140,7 @@ def grant_quota(
     reservation: Decimal | None,
     factor: Decimal | None,
     label: str | None,
+    soft: SoftLimit | None,
     version: int | None,
 ) -> QuotaBody:
     """Set the limit of an organisation (given by its parent) or of a project (given by its organisation).
@@ -148,6 +149,7 @@ def grant_quota(
 
     Args:
         limit: in the measure's unit; None is no limit.
+        soft: what use may exceed for some days; None leaves it as it is.
         version: of the quota that was looked at; None skips that check.
 
     Raises:
@@ -166,6 +168,7 @@ def grant_quota(
         reservation=reservation,
         factor=factor,
         label=label,
+        soft=soft,
         version=version,
     )
 
@@ -181,6 +184,7 @@ def grant_limit(
     reservation: Decimal | None = None,
     factor: Decimal | None = None,
     label: str | None = None,
+    soft: SoftLimit | None = None,
     version: int | None = None,
 ) -> QuotaBody:
     """See `grant_quota`, whose refusals these are."""
@@ -208,12 +212,41 @@ def grant_limit(
         note_change(tx, row, scope.now)
     row.giver_id, row.label = giver.id if giver else None, row.label if label is None else _label(label)
     row.next_giver_id = givers[1].id if len(givers) > 1 else None
+    _set_soft(row, soft)
     tx.flush()
     changes = {"before": before, "after": _values(row)}
     if changes["before"] != changes["after"]:
         acting, what = acting_for(scope, (giver or holder).id, Right.MANAGE_QUOTAS), f"{taker.holder}: {measure}"
         record(tx, scope.caller, "quota set", acting, what, concerns=holder.id, **changes)
     return _view(holder.slug, target.slug if target else None, row, _Held(tx, scope, holder).holding(row, holder.name))
+
+
+def _set_soft(row: QuotaRow, soft: SoftLimit | None) -> None:
+    """Set a soft limit beside the limit, or leave it as it is.
+
+    Raises:
+        Invalid: of what is counted, negative, above the limit, or of too many days.
+    """
+    if soft is not None:
+        if soft.limit is not None and Measure(row.measure) not in METERED:
+            raise Invalid(f"{row.measure} never exceed their limit; a soft limit is for what is metered", field="soft")
+        if not 0 <= soft.grace_days <= MOST_GRACE:
+            raise Invalid(
+                f"grace lies between 0 and {MOST_GRACE} days; got {soft.grace_days}",
+                field="grace_days",
+                value=soft.grace_days,
+            )
+        row.soft_limit, row.grace_days = soft.limit, None if soft.limit is None else soft.grace_days
+    if row.soft_limit is None:
+        return
+    if row.soft_limit < 0:
+        raise Invalid(f"the soft limit {text(row.soft_limit)} is negative", field="soft", value=row.soft_limit)
+    if row.limit_value is not None and row.soft_limit > row.limit_value:
+        raise Invalid(
+            f"the soft limit of {text(row.soft_limit)} is above the limit of {text(row.limit_value)}; lower it too",
+            field="soft",
+            value=row.soft_limit,
+        )
 
 
 def _label(raw: str) -> str | None:
@@ -297,7 +330,13 @@ def _giving(tx: Session, scope: Scope, giver: OrganisationRow | None, taker: str
 
 def _values(row: QuotaRow) -> dict[str, str | None]:
     """What of a quota is set by hand, as text."""
-    figures = {"limit": row.limit_value if row.is_set else None, "reservation": row.reservation, "factor": row.factor}
+    figures = {
+        "limit": row.limit_value if row.is_set else None,
+        "reservation": row.reservation,
+        "factor": row.factor,
+        "soft limit": row.soft_limit,
+        "days of grace": None if row.grace_days is None else Decimal(row.grace_days),
+    }
     return {**{key: None if value is None else text(value) for key, value in figures.items()}, "label": row.label}
 
 
@@ -354,6 +393,8 @@ def _view(organisation: str, project: str | None, row: QuotaRow, held: Holding) 
         granted=held.granted,
         own=held.own,
         left=held.left,
+        soft_limit=row.soft_limit,
+        grace_days=row.grace_days,
         label=row.label,
         version=row.version,
     )

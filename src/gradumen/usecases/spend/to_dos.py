@@ -5,6 +5,7 @@ from datetime import timedelta
 
 from gradumen.core.errors import Forbidden
 from gradumen.core.exact import figure, money
+from gradumen.core.metering.breaches import BreachState, above_words
 from gradumen.core.periods import Period, zone_of
 from gradumen.core.permissions import Right
 from gradumen.core.quotas.measures import COUNTED, Measure, amount_words, measure_words
@@ -20,6 +21,7 @@ from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.catalogue.names import meter_name
 from gradumen.usecases.catalogue.price_changes import price_changes_of
 from gradumen.usecases.catalogue.published import load_published
+from gradumen.usecases.metering.breaches import breaches_to_do
 from gradumen.usecases.quotas.quota_requests import requests_answered, requests_to_answer
 from gradumen.usecases.quotas.quotas import quotas_held
 from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
@@ -53,6 +55,7 @@ def list_to_dos(tx: Session, caller: Caller, *, organisation: str) -> list[ToDoB
     if not scope.is_member(owner.id):
         raise Forbidden(right=Right.READ, organisation=owner.slug, name=owner.name)
     found = [*_work(tx, owner, provider=owner.type == "provider"), *_quotas(tx, scope, owner)]
+    found += _breaches(tx, scope, owner)
     found += [*_asked(tx, scope, owner), *_mail(tx, scope, owner)]
     if owner.id in scope.members_money():
         found += [*_ordered(tx, scope, owner), *_on_board(tx, scope, owner), *_ending(tx, scope, owner)]
@@ -185,6 +188,24 @@ def _quotas(tx: Session, scope: Scope, owner: OrganisationRow) -> Iterator[ToDoB
                 if owner.type == "reseller"
                 else "add capacity, or take some back",
             )
+
+
+def _breaches(tx: Session, scope: Scope, owner: OrganisationRow) -> Iterator[ToDoBody]:
+    for breach in breaches_to_do(tx, scope, owner.id, MOST):
+        who = f"{breach.project_name} of {breach.organisation_name}" if breach.project else breach.organisation_name
+        grace = breach.state == BreachState.GRACE and breach.grace_until
+        yield ToDoBody(
+            kind="breach",
+            weight=Weight.LOOK if grace else Weight.FAILED,
+            subject=breach.organisation,
+            title=above_words(who, Measure(breach.measure), breach.used, breach.crossed, breach.limit),
+            detail=f"until {breach.grace_until:%-d %B} that may be"
+            if grace
+            else "give it more, or talk to it"
+            if breach.organisation != owner.slug
+            else "use less, or have the limit raised",
+            since=breach.opened_at,
+        )
 
 
 def _asked(tx: Session, scope: Scope, owner: OrganisationRow) -> Iterator[ToDoBody]:

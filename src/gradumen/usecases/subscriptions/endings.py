@@ -11,7 +11,7 @@ from gradumen.core.permissions import Right
 from gradumen.core.subscriptions.endings import AHEAD, Ending, due
 from gradumen.store.catalogue.tables import PlanVersionRow
 from gradumen.store.organisations.organisations import organisations_by_id
-from gradumen.store.organisations.tables import OrganisationRow, load_tree
+from gradumen.store.organisations.tables import OrganisationRow
 from gradumen.store.subscriptions import endings as store
 from gradumen.store.subscriptions.endings import Coming
 from gradumen.store.subscriptions.subscriptions import subscriptions_by_id
@@ -20,11 +20,9 @@ from gradumen.store.unit_of_work import Session, UnitOfWork, use_case
 from gradumen.usecases.catalogue.offers import Offers
 from gradumen.usecases.catalogue.published import Published, load_published, plan_of
 from gradumen.usecases.messages import people_with, tell
-from gradumen.usecases.scope import Caller, Scope, business_now
+from gradumen.usecases.scope import business_now, scope_of_nobody
 from gradumen.usecases.subscriptions.orders import monthly_of
 from gradumen.usecases.subscriptions.supply_lines import lines_by_depth
-
-NOBODY = UUID(int=0)
 
 
 def tell_endings(uow: UnitOfWork, *, at: datetime) -> int:
@@ -49,11 +47,10 @@ def due_endings(tx: Session, *, at: datetime) -> list[Coming]:
 @use_case
 def tell_ending(tx: Session, *, coming: Coming, at: datetime) -> bool:
     """Tell those who may do something about an ending; False where that was done already."""
-    now = business_now(tx, at)
-    days = due(coming.day, coming.since, now.date())
+    scope = scope_of_nobody(tx, at)
+    days = due(coming.day, coming.since, scope.now.date())
     if days is None or not store.note_told(tx, coming, days, at):
         return False
-    scope = Scope(Caller(NOBODY, "", "", {}, at), load_tree(tx, now), frozenset(), now)
     seller = scope.tree.parents.get(coming.organisation, coming.organisation)
     owner = organisations_by_id(tx, {coming.organisation})[coming.organisation]
     what, then = Words(tx, [coming], load_published(tx)).of(coming, seller)

@@ -1,6 +1,6 @@
 """Bodies of what is in use of what quotas limit."""
 
-from datetime import datetime
+from datetime import date, datetime
 
 from gradumen.wire.values import Body, DecimalText
 
@@ -17,3 +17,15 @@ class UseBody(Body):
     kind: str
     quantity: DecimalText | None
     hour: datetime | None
+
+
+class UseDayBody(Body):
+    """How much of a measure was in use on a UTC day, and its limit at the end of it, null where none was set.
+
+    Of a stock the day's mean; of what flows daily the day's sum, monthly the month's sum so far. Null where no meter
+    counts it.
+    """
+
+    day: date
+    quantity: DecimalText | None
+    limit: DecimalText | None

@@ -5,13 +5,24 @@ from datetime import datetime
 from gradumen.wire.values import Body, DecimalText, WholeNumber
 
 
+class SoftLimit(Body):
+    """What metered use may exceed for ``grace_days``, in the measure's unit; ``limit`` null takes it away."""
+
+    limit: DecimalText | None
+    grace_days: WholeNumber = 0
+
+
 class QuotaGrant(Body):
-    """A new limit, in the measure's unit; null is no limit. ``version`` is that of the quota looked at."""
+    """A new limit, in the measure's unit; null is no limit. ``version`` is that of the quota looked at.
+
+    What is left out stays as it is.
+    """
 
     limit: DecimalText | None
     reservation: DecimalText | None = None
     factor: DecimalText | None = None
     label: str | None = None
+    soft: SoftLimit | None = None
     version: WholeNumber | None = None
 
 
@@ -20,7 +31,8 @@ class QuotaBody(Body):
 
     ``kind`` is stock, monthly or daily (what flows in so long), or count (what the service counts itself).
     ``granted`` is passed on; ``own`` is what it has itself: what its own tiers promise, or what is counted of it.
-    ``left`` is what of the limit (by its overbooking factor) neither is passed on, nor reserved or had.
+    ``left`` is what of the limit (by its overbooking factor) neither is passed on, nor reserved or had. Metered use may
+    exceed ``soft_limit`` for ``grace_days``.
     """
 
     organisation: str
@@ -33,6 +45,8 @@ class QuotaBody(Body):
     granted: DecimalText
     own: DecimalText
     left: DecimalText | None
+    soft_limit: DecimalText | None
+    grace_days: int | None
     label: str | None
     version: int
 
