@@ -240,7 +240,7 @@ def make_world(url: str, code: str) -> World:
         ("quillstone", "archive"),
         ("tarnwick", "own"),
     ):
-        mara.organisations.create_project(organisation, slug=slug, name=slug.title())
+        mara.projects.create(organisation, slug=slug, name=slug.title())
     mara.catalogue.publish(
         "tarnwick",
         files(

@@ -139,7 +139,7 @@ def _template(history: History, seller: str, signer: str) -> str:
         )
     )
     _grant(client, slug, 48)
-    client.organisations.create_project(slug, slug="work", name="Work", cost_centre="W-1")
+    client.projects.create(slug, slug="work", name="Work", cost_centre="W-1")
     client.subscriptions.create(
         SubscriptionCreate(organisation=slug, plan="open-range", tier="moor", name="Open Range", starts_on=FIRST)
     )

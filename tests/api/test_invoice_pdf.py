@@ -15,7 +15,7 @@ def printed(world: World) -> list[str]:
 
 
 def test_a_name_that_cannot_be_printed_keeps_nobody_from_the_document(world: World) -> None:
-    world.mara.organisations.create_project("quillstone", slug="sky", name="مرصد 🐦")
+    world.mara.projects.create("quillstone", slug="sky", name="مرصد 🐦")
     world.send(egress("a", 10**13, owner="quillstone/sky"), egress("b", 10**13, owner="quillstone/archive"))
     lines = printed(world)
     assert "sky" in lines and "Archive" in lines
@@ -23,7 +23,7 @@ def test_a_name_that_cannot_be_printed_keeps_nobody_from_the_document(world: Wor
 
 def test_projects_of_one_name_are_told_apart_with_a_sum_each(world: World) -> None:
     for slug in ("north", "south"):
-        world.mara.organisations.create_project("quillstone", slug=slug, name="Dish")
+        world.mara.projects.create("quillstone", slug=slug, name="Dish")
     world.send(egress("a", 10**13, owner="quillstone/north"), egress("b", 2 * 10**13, owner="quillstone/south"))
     lines = printed(world)
     assert "Dish (north)" in lines and "Dish (south)" in lines

@@ -79,7 +79,7 @@ def test_no_odd_value_fails_inside(world: World, service: Service) -> None:
     http = world.mara.connection.http
     refused = 0
     failed = []
-    for name, call in calls(TARNWICK, invoice, world).items():
+    for name, call in calls(TARNWICK, invoice, world, service).items():
         random = Random(name)
         for _ in range(TRIES):
             made = odd_calls(call, random)
@@ -111,5 +111,5 @@ def test_an_odd_idempotency_key_is_refused_or_kept(world: World, key: str) -> No
         for _ in range(2)
     ]
     assert {each.status_code for each in answers} <= {201, 409, 422}, [each.text for each in answers]
-    made = [each.slug for each in world.mara.organisations.projects("quillstone")]
+    made = [each.slug for each in world.mara.projects.list("quillstone")]
     assert made.count("new") <= 1

@@ -20,7 +20,7 @@ def test_organisations_and_documents_are_found_by_the_letters_of_a_name(
             parent="tarnwick", type="tenant", slug=slug, name=name, country="IE", currency="EUR", billing_zone="UTC"
         )
         world.mara.organisations.create(body)
-    world.mara.organisations.create_project("quillstone", slug="odd", name="Odd")
+    world.mara.projects.create("quillstone", slug="odd", name="Odd")
     world.send(egress("some", 10**13, owner="quillstone/archive"))
     world.close("tarnwick", "finn", "2026-09", issue=False)
     expected = [found] if found else []

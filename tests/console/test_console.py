@@ -131,11 +131,11 @@ def test_a_refused_grant_names_the_figures_and_a_fitting_one_is_made(tab: Tab, m
     tab.page.get_by_role("button", name="Change storage").click()
     dialog = tab.page.get_by_role("dialog")
     expect(dialog).to_contain_text("Tarnwick Cloud has 1\u2009000 GiB left to give")
-    dialog.get_by_label("Limit, GiB").fill("1001")
+    dialog.get_by_role("textbox", name="Limit, GiB", exact=True).fill("1001")
     dialog.get_by_role("button", name="Set the limit").click()
     expect(dialog.get_by_role("alert")).to_contain_text("can have at most 1\u202f000 GiB: its")
     tab.accessible()
-    dialog.get_by_label("Limit, GiB").fill("400")
+    dialog.get_by_role("textbox", name="Limit, GiB", exact=True).fill("400")
     dialog.get_by_role("button", name="Set the limit").click()
     expect(dialog).to_be_hidden()
     expect(tab.page.get_by_role("row", name="Storage")).to_contain_text("400")
@@ -249,7 +249,7 @@ def test_a_narrow_window_shows_everything(browser: Browser, month: World) -> Non
 
 def test_text_of_others_is_shown_as_text(tab: Tab, world: World) -> None:
     nasty = "<img src=x onerror=alert(1)>"
-    world.mara.organisations.create_project("quillstone", slug="nasty", name=nasty)
+    world.mara.projects.create("quillstone", slug="nasty", name=nasty)
     world.send(egress("a", 10**12, owner="quillstone/nasty", resource="<script>alert(1)</script>"))
     tab.sign_in("mara")
     tab.go("/organisations/quillstone/projects", "Quillstone")

@@ -59,7 +59,7 @@ def _given_quotas(page: Page) -> None:
         page.get_by_role("button", name=f"Change {measure}", exact=True).click()
         dialog = page.get_by_role("dialog")
         dialog.get_by_label("No limit").uncheck()
-        dialog.get_by_role("textbox", name="Limit").fill(limit)
+        dialog.get_by_role("textbox", name=re.compile("^Limit")).fill(limit)
         dialog.get_by_role("button", name="Set the limit").click()
         expect(dialog).to_be_hidden()
         expect(page.get_by_role("row", name=measure.title())).to_contain_text(limit)

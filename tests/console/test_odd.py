@@ -29,7 +29,7 @@ def odd(world: World) -> Iterator[World]:
         world.mara.organisations.create(
             OrganisationCreate(slug=slug, name=name, type="tenant", parent="tarnwick", country="IE", currency="EUR")
         )
-        world.mara.organisations.create_project(slug, slug="work", name=f"{name[:100]} work")
+        world.mara.projects.create(slug, slug="work", name=f"{name[:100]} work")
         world.mara.subscriptions.create(
             SubscriptionCreate(
                 organisation=slug, plan="open-range", tier="heath", name="Open Range", starts_on=date(2026, 9, 1)
@@ -236,7 +236,7 @@ def test_a_second_tab_shows_what_the_first_did_and_ends_with_its_session(tab: Ta
     tab.sign_in("finn")
     add_project(second, "Mirrors", "mirrors")
     expect(second.get_by_role("dialog").get_by_role("alert")).to_contain_text("our session changed: reload the page")
-    assert "mirrors" not in {each.slug for each in world.mara.organisations.projects("quillstone")}
+    assert "mirrors" not in {each.slug for each in world.mara.projects.list("quillstone")}
     second.reload()
     expect(second.get_by_text("Finn", exact=False).first).to_be_visible()
 

@@ -99,7 +99,7 @@ def test_the_record_is_for_administrators_of_the_organisation(world: World) -> N
 
 def test_the_record_comes_in_pages(world: World) -> None:
     for number in range(9):
-        world.mara.organisations.create_project("tarnwick", slug=f"p{number}", name="P")
+        world.mara.projects.create("tarnwick", slug=f"p{number}", name="P")
     whole = world.mara.audit_entries.list("tarnwick")
     http = world.mara.connection.http
     found, after = [], None

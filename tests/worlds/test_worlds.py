@@ -73,7 +73,7 @@ def bring_in(provider: Client, url: str, customer: Customer) -> dict[str, Client
             sellers[link.buyer] = join(seller, url, link.buyer)
             set_tax(sellers[link.buyer], link.buyer)
     for project in PROJECTS:
-        sellers[customer.links[-1].seller].organisations.create_project(customer.slug, slug=project, name=project)
+        sellers[customer.links[-1].seller].projects.create(customer.slug, slug=project, name=project)
     publish(sellers, customer)
     if customer.moves_on:
         told = provider.moves.plan(customer.slug, customer.later[-1].seller, customer.moves_on, "It moves.")

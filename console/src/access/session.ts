@@ -69,9 +69,15 @@ export function useSignedIn() {
 export function useSignOut(): () => Promise<void> {
   const queries = useQueryClient();
   return async () => {
-    await api.DELETE('/api/v1/session');
-    setCsrf('');
+    // Before it ends: what is asked at this moment is refused then, and nobody asks whether it has ended.
     rememberSignedIn(false);
+    try {
+      await api.DELETE('/api/v1/session');
+    } catch (problem) {
+      rememberSignedIn(true);
+      throw problem;
+    }
+    setCsrf('');
     queries.setQueryData(sessionOptions.queryKey, null);
     // Only once the pages are gone: what is shown would be asked for again.
     setTimeout(() =>

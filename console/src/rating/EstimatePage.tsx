@@ -13,7 +13,7 @@ import {
 } from '../catalogue/catalogue';
 import { Line, Select } from '../catalogue/fields';
 import { CustomerPicker, useCustomers } from '../organisations/CustomerPicker';
-import { organisationOptions } from '../organisations/organisations';
+import { organisationOptions, quotasOptions } from '../organisations/organisations';
 import { DayPicker } from '../shared/DateInput';
 import { nextMonth } from '../shared/dates';
 import { Page, Section } from '../shared/Page';
@@ -79,6 +79,12 @@ function Comparing({ plans, services }: { plans: Offered[]; services: ServiceFor
   const [uses, setUses] = useState<Uses>({});
   const [taken, setTaken] = useState<Tier | null>(null);
   const { data: customer } = useQuery({ ...organisationOptions(buyer), enabled: buyer !== '' });
+  const quotas = useQuery({ ...quotasOptions(buyer), enabled: buyer !== '' });
+  const left = new Map(
+    (quotas.data ?? []).flatMap((each) =>
+      each.project === null ? [[each.measure, each.left] as const] : [],
+    ),
+  );
   const set = (name: string) => (value: string) =>
     setParams(
       (before) => {
@@ -162,6 +168,8 @@ function Comparing({ plans, services }: { plans: Offered[]; services: ServiceFor
         </Box>
         <Box sx={{ minWidth: 0 }}>
           <Tiers
+            quantity={quantity}
+            left={left}
             plan={offered.plan}
             recommended={offered.recommended}
             estimates={estimates}

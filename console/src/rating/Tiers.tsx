@@ -7,7 +7,7 @@ import { useNames } from '../catalogue/names';
 import { levelName, quantityWords, quotaWords } from '../catalogue/tierWords';
 import { periodName } from '../shared/dates';
 import { Refusal } from '../shared/api';
-import { compare, formatMoney, subtract, sum } from '../shared/decimal';
+import { compare, formatMoney, formatQuantity, times, subtract, sum } from '../shared/decimal';
 import type { Estimate } from './estimates';
 
 export function Tiers(props: {
@@ -20,8 +20,11 @@ export function Tiers(props: {
   onLook: (tier: string) => void;
   onTake: ((tier: Tier) => void) | undefined;
   why: string | undefined;
+  /** How many are wanted, and what the buyer has left of each measure; null where it has no limit. */
+  quantity: string;
+  left: ReadonlyMap<string, string | null>;
 }) {
-  const { plan, recommended, estimates, wrong, chosen, onLook, onTake, why } = props;
+  const { plan, recommended, estimates, wrong, chosen, onLook, onTake, why, quantity, left } = props;
   const lowest = cheapest(estimates.map((each) => each.data));
   return (
     <Box
@@ -51,6 +54,8 @@ export function Tiers(props: {
           onLook={() => onLook(tier.tier)}
           onTake={onTake && (() => onTake(tier))}
           why={why}
+          quantity={quantity}
+          left={left}
         />
       ))}
     </Box>
@@ -82,8 +87,11 @@ function OneTier(props: {
   onLook: () => void;
   onTake: (() => void) | undefined;
   why: string | undefined;
+  quantity: string;
+  left: ReadonlyMap<string, string | null>;
 }) {
   const { plan, tier, estimate, wrong, lowest, lowestName, recommended, looked, onLook, onTake, why } = props;
+  const { quantity, left } = props;
   const found = estimate?.data;
   return (
     <Box
@@ -122,7 +130,7 @@ function OneTier(props: {
           <Skeleton height={60} />
         )}
       </Box>
-      <Facts plan={plan} tier={tier} estimate={found} />
+      <Facts plan={plan} tier={tier} estimate={found} quantity={quantity} left={left} />
       {found && lowest && (
         <Box sx={{ fontSize: '0.82rem' }}>
           {formatMoney(subtract(steady(found).total, steady(lowest).total), found.currency)} {found.currency}{' '}
@@ -176,7 +184,14 @@ function Price({ estimate }: { estimate: Estimate }) {
 }
 
 /** What a tier has, in rows that stand beside those of the others. */
-function Facts({ plan, tier, estimate }: { plan: PlanForm; tier: Tier; estimate: Estimate | undefined }) {
+function Facts(props: {
+  plan: PlanForm;
+  tier: Tier;
+  estimate: Estimate | undefined;
+  quantity: string;
+  left: ReadonlyMap<string, string | null>;
+}) {
+  const { plan, tier, estimate, quantity, left } = props;
   const names = useNames();
   const lines = estimate ? steady(estimate).lines : [];
   const of = (fees: boolean) =>
@@ -201,7 +216,11 @@ function Facts({ plan, tier, estimate }: { plan: PlanForm; tier: Tier; estimate:
     ]),
     ...keys((each) => each.quotas).map((key): [string, ReactNode] => [
       `Quota: ${key}`,
-      tier.quotas?.[key] ? quotaWords(key, tier.quotas[key]) : '—',
+      tier.quotas?.[key] ? (
+        <Promised key={key} measure={key} each={tier.quotas[key]} quantity={quantity} left={left.get(key)} />
+      ) : (
+        '—'
+      ),
     ]),
     ['Least term', Number(plan['minimum-months'] ?? 0) ? `${plan['minimum-months']} months` : 'none'],
   ];
@@ -221,5 +240,29 @@ function Facts({ plan, tier, estimate }: { plan: PlanForm; tier: Tier; estimate:
         </Box>
       ))}
     </Box>
+  );
+}
+
+/** What a tier promises of a measure, beside what the buyer has left: more than that is refused when it is taken. */
+function Promised(props: {
+  measure: string;
+  each: string;
+  quantity: string;
+  left: string | null | undefined;
+}) {
+  const { measure, each, quantity, left } = props;
+  const promised = /^[1-9]\d*$/.test(quantity) ? times(each, quantity) : each;
+  const lacks = left != null && compare(promised, left) > 0;
+  return (
+    <>
+      {quotaWords(measure, promised)}
+      {left != null && (
+        <Box sx={{ fontSize: '0.78rem', color: lacks ? 'error.main' : 'text.secondary' }}>
+          {lacks
+            ? `only ${formatQuantity(compare(left, '0') > 0 ? left : '0')} left`
+            : `of ${formatQuantity(left)} left`}
+        </Box>
+      )}
+    </>
   );
 }

@@ -1444,6 +1444,30 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/organisations/{organisation}/project-levels": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Project Levels
+         * @description What an organisation calls the levels of its tree of projects.
+         */
+        get: operations["read_project_levels"];
+        /**
+         * Set Project Levels
+         * @description Name them, from the top; it has no more levels than names. Without names it has up to four. Safe to repeat.
+         */
+        put: operations["set_project_levels"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/organisations/{organisation}/projects": {
         parameters: {
             query?: never;
@@ -1453,15 +1477,59 @@ export interface paths {
         };
         /**
          * List Projects
-         * @description The projects of an organisation.
+         * @description The projects of an organisation, each after the one that it is under.
          */
         get: operations["list_projects"];
         put?: never;
         /**
          * Create Project
-         * @description Add a project to an organisation.
+         * @description Add a project to an organisation, at the top of its tree or under another.
          */
         post: operations["create_project"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/organisations/{organisation}/projects/{project}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * Change Project
+         * @description Change a project's name, its place in the tree, or its cost centre from today on, over the version read.
+         */
+        patch: operations["change_project"];
+        trace?: never;
+    };
+    "/api/v1/organisations/{organisation}/projects/{project}/people": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Project People
+         * @description Who answers for a project and who works in it; for members of its organisation.
+         */
+        get: operations["read_project_people"];
+        /**
+         * Set Project People
+         * @description Say who does, by the addresses of members. They are told what concerns the project. Safe to repeat.
+         */
+        put: operations["set_project_people"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -2627,9 +2695,10 @@ export interface paths {
          * Sum Spend
          * @description What an organisation and all below it are charged (or what it charges, as ``side`` sold), net of tax.
          *
-         *     From a day until before another, by default this month, by one or two of buyer, organisation, project, cost-centre,
-         *     plan, service, meter, resource, region, month and day: the largest, and the rest. ``only`` takes what has a value,
-         *     like `service:compute`. What is charged in a month is spent in it, also a term of a quarter or year.
+         *     From a day until before another, by default this month, by one or two of buyer, organisation, project, level-1 to
+         *     level-3 of its tree, cost-centre, plan, service, meter, resource, region, month and day: the largest, and the rest.
+         *     ``only`` takes what has a value, like `service:compute`. What is charged in a month is spent in it, also a term of a
+         *     quarter or year.
          */
         get: operations["sum_spend"];
         put?: never;
@@ -6677,7 +6746,7 @@ export interface components {
         };
         /**
          * ProjectBody
-         * @description A project.
+         * @description A project; ``level`` is its depth in the tree, 1 at the top.
          */
         ProjectBody: {
             /** Cost Centre */
@@ -6687,24 +6756,76 @@ export interface components {
              * Format: uuid
              */
             id: string;
+            /** Level */
+            level: number;
             /** Name */
             name: string;
             /** Organisation */
             organisation: string;
+            /** Parent */
+            parent: string | null;
             /** Slug */
             slug: string;
+            /** Version */
+            version: number;
         };
         /**
          * ProjectCreate
-         * @description A project of an organisation.
+         * @description A project of an organisation; ``parent`` is the slug of the one that it is under.
          */
         ProjectCreate: {
             /** Cost Centre */
             cost_centre?: string | null;
             /** Name */
             name: string;
+            /** Parent */
+            parent?: string | null;
             /** Slug */
             slug: string;
+        };
+        /**
+         * ProjectLevels
+         * @description What an organisation calls the levels of its tree of projects, from the top; none where they have no names.
+         */
+        ProjectLevels: {
+            /** Names */
+            names: string[];
+        };
+        /**
+         * ProjectPeopleBody
+         * @description Who answers for a project, null for nobody, and who works in it, by address.
+         */
+        ProjectPeopleBody: {
+            /** Members */
+            members: string[];
+            /** Owner */
+            owner: string | null;
+        };
+        /**
+         * ProjectPeopleSet
+         * @description Addresses of members of the project's organisation: the ``owner`` answers for it, the others work in it.
+         */
+        ProjectPeopleSet: {
+            /** Members */
+            members?: string[];
+            /** Owner */
+            owner?: string | null;
+        };
+        /**
+         * ProjectUpdate
+         * @description What is to be changed of a project, over the version that was read; what is left out stays.
+         *
+         *     Another cost centre holds from today on. ``parent`` null is the top.
+         */
+        ProjectUpdate: {
+            /** Cost Centre */
+            cost_centre?: string | null;
+            /** Name */
+            name?: string | null;
+            /** Parent */
+            parent?: string | null;
+            /** Version */
+            version: number;
         };
         /**
          * PublishedPlanBody
@@ -11579,6 +11700,72 @@ export interface operations {
             };
         };
     };
+    read_project_levels: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                organisation: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProjectLevels"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    set_project_levels: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                organisation: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ProjectLevels"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProjectLevels"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     list_projects: {
         parameters: {
             query?: never;
@@ -11634,6 +11821,110 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ProjectBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    change_project: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                organisation: string;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ProjectUpdate"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProjectBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    read_project_people: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                organisation: string;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProjectPeopleBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    set_project_people: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                organisation: string;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ProjectPeopleSet"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProjectPeopleBody"];
                 };
             };
             /** @description A refusal, as problem details */

@@ -5,16 +5,19 @@ import { Suspense, lazy } from 'react';
 import { useSearchParams } from 'react-router';
 import { useSignedIn } from '../access/session';
 import { useLooked } from '../organisations/organisations';
+import { levelsOptions } from '../organisations/projects';
 import { Bar } from '../shared/Bar';
 import { type Column, DataTable, byText } from '../shared/DataTable';
 import { addDays, dayName, nextMonth, periodName, periodsUpTo } from '../shared/dates';
 import { compare, formatCount, formatMoney, formatPercent, share } from '../shared/decimal';
 import { Page, Section } from '../shared/Page';
 import { Empty, Loading, Query } from '../shared/States';
+import { Chosen } from './Chosen';
 import { SpentCharges } from './SpentCharges';
 import {
   type Asked,
   DIMENSIONS,
+  dimensionsOf,
   DRAWN,
   type Dimension,
   NEXT,
@@ -24,6 +27,7 @@ import {
   fileAddress,
   spendOptions,
 } from './spending';
+import { useTitles } from './titles';
 
 const SpendChart = lazy(() => import('./SpendChart'));
 const MONTHS = 14;
@@ -44,12 +48,14 @@ export default function SpendPage() {
       { replace: false },
     );
   const sells = looked.own && looked.type !== 'tenant';
+  const levels = useQuery(levelsOptions(looked.slug));
+  const offered = dimensionsOf(sells, levels.data ?? []);
+  const by = (Object.keys(DIMENSIONS) as Dimension[]).find((each) => each === params.get('by')) ?? 'service';
   const months = periodsUpTo(session.now, MONTHS);
   const month = months[0] ?? session.now.slice(0, 7);
   const first = params.get('from') ?? params.get('period') ?? month;
   const last = params.get('to') ?? params.get('period') ?? month;
   const side = sells && params.get('side') !== 'bought' ? 'sold' : 'bought';
-  const by = (Object.keys(DIMENSIONS) as Dimension[]).find((each) => each === params.get('by')) ?? 'service';
   const asked: Asked = {
     organisation: looked.slug,
     side,
@@ -58,7 +64,6 @@ export default function SpendPage() {
     only: params.getAll('only'),
   };
   const spend = useQuery(spendOptions(asked, [by]));
-  const offered = (Object.keys(DIMENSIONS) as Dimension[]).filter((each) => sells || each !== 'buyer');
   return (
     <Page
       title={`What ${looked.name} ${side === 'sold' ? 'sold' : sells ? 'bought' : 'spent'}`}
@@ -72,7 +77,9 @@ export default function SpendPage() {
             </Choice>
           )}
           <Choice label="By" value={by} onChange={(value) => change({ by: value })}>
-            {Object.fromEntries(offered.map((each) => [each, DIMENSIONS[each]]))}
+            {Object.fromEntries(
+              offered.some(([each]) => each === by) ? offered : [...offered, [by, DIMENSIONS[by]]],
+            )}
           </Choice>
           <Choice label="From" value={first} onChange={(value) => change({ from: value })}>
             {Object.fromEntries(months.map((each) => [each, periodName(each)]))}
@@ -83,7 +90,7 @@ export default function SpendPage() {
         </>
       }
     >
-      <Chosen only={asked.only} onChange={(only) => change({ only })} />
+      <Chosen organisation={looked.slug} only={asked.only} onChange={(only) => change({ only })} />
       <Query query={spend}>
         {(found) => (
           <Currencies
@@ -128,29 +135,6 @@ function Choice({
   );
 }
 
-/** What one has gone down into; each can be taken away again. */
-function Chosen({ only, onChange }: { only: string[]; onChange: (only: string[]) => void }) {
-  if (!only.length) return null;
-  return (
-    <Box sx={{ display: 'flex', flexWrap: 'wrap', gap: 1, mb: 2 }}>
-      {only.map((each) => {
-        const [dimension = '', value = ''] = each.split(/:(.*)/);
-        const title = DIMENSIONS[dimension as Dimension];
-        return (
-          <Button
-            key={each}
-            variant="outlined"
-            aria-label={`Take away ${title}: ${value || 'none'}`}
-            onClick={() => onChange(only.filter((other) => other !== each))}
-          >
-            {title}: {value || 'none'} ×
-          </Button>
-        );
-      })}
-    </Box>
-  );
-}
-
 function Currencies({
   found,
   asked,
@@ -166,6 +150,7 @@ function Currencies({
   onCurrency: (currency: string) => void;
   onChoose: (id: string) => void;
 }) {
+  const title = useTitles(asked.organisation);
   const shown = found.currencies.find((each) => each.currency === wanted) ?? found.currencies[0];
   if (!shown)
     return (
@@ -191,7 +176,7 @@ function Currencies({
       <Figures found={found} shown={shown} />
       <OverTime asked={asked} by={by} currency={shown.currency} />
       <Section
-        title={`By ${DIMENSIONS[by].toLowerCase()}`}
+        title={`By ${title(by).toLowerCase()}`}
         aside={
           <>
             <Button href={fileAddress(asked, by, 'csv')} download>
@@ -203,7 +188,7 @@ function Currencies({
           </>
         }
       >
-        <Rows found={found} shown={shown} by={by} onChoose={onChoose} />
+        <Rows found={found} shown={shown} title={title(by)} onChoose={onChoose} />
       </Section>
       <Section title="Charges behind it">
         <SpentCharges asked={asked} currency={shown.currency} />
@@ -256,6 +241,7 @@ function Figures({ found, shown }: { found: Spend; shown: SpendCurrency }) {
 }
 
 function OverTime({ asked, by, currency }: { asked: Asked; by: Dimension; currency: string }) {
+  const title = useTitles(asked.organisation);
   const time = nextMonth(asked.from) === asked.to ? 'day' : 'month';
   const over = useQuery(spendOptions(asked, [by, time], DRAWN));
   return (
@@ -270,7 +256,7 @@ function OverTime({ asked, by, currency }: { asked: Asked; by: Dimension; curren
                 from={asked.from}
                 to={asked.to}
                 by={time}
-                label={`Spend by ${DIMENSIONS[by].toLowerCase()} and ${time}, ${currency}`}
+                label={`Spend by ${title(by).toLowerCase()} and ${time}, ${currency}`}
               />
             </Suspense>
           ) : null;
@@ -283,12 +269,13 @@ function OverTime({ asked, by, currency }: { asked: Asked; by: Dimension; curren
 function Rows({
   found,
   shown,
-  by,
+  title,
   onChoose,
 }: {
   found: Spend;
   shown: SpendCurrency;
-  by: Dimension;
+  /** What the rows are by. */
+  title: string;
   onChoose: (id: string) => void;
 }) {
   const { currency, rows, total } = shown;
@@ -299,7 +286,7 @@ function Rows({
     return key?.id == null ? `The rest, ${formatCount(row.others)} more` : key.name;
   };
   const columns: Column<SpendRow>[] = [
-    { key: 'name', title: DIMENSIONS[by], cell: name, order: byText(name) },
+    { key: 'name', title, cell: name, order: byText(name) },
     {
       key: 'bar',
       title: '',
@@ -358,7 +345,7 @@ function Rows({
     <>
       <DataTable
         name="spend"
-        label={`Spend by ${DIMENSIONS[by].toLowerCase()}`}
+        label={`Spend by ${title.toLowerCase()}`}
         rows={rows}
         rowKey={(row) => row.keys[0]?.id ?? 'the rest'}
         onOpen={(row) => row.keys[0]?.id != null && onChoose(row.keys[0].id)}

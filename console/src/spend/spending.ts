@@ -12,6 +12,9 @@ export const DIMENSIONS = {
   buyer: 'Customer',
   organisation: 'Organisation',
   project: 'Project',
+  'level-1': 'Level 1',
+  'level-2': 'Level 2',
+  'level-3': 'Level 3',
   'cost-centre': 'Cost centre',
   plan: 'Plan',
   service: 'Service',
@@ -21,11 +24,27 @@ export const DIMENSIONS = {
 } as const;
 export type Dimension = keyof typeof DIMENSIONS;
 
+/** Levels of a tree of projects, from the top; the projects themselves stand below them. */
+const LEVELS: Dimension[] = ['level-1', 'level-2', 'level-3'];
+
+/** What dimensions are called to one whose tree has levels with names; those without are not offered. */
+export function dimensionsOf(sells: boolean, levels: readonly string[]): [Dimension, string][] {
+  return (Object.keys(DIMENSIONS) as Dimension[]).flatMap((each): [Dimension, string][] => {
+    const level = LEVELS.indexOf(each);
+    if (level < 0) return sells || each !== 'buyer' ? [[each, DIMENSIONS[each]]] : [];
+    const name = levels[level];
+    return name === undefined ? [] : [[each, name]];
+  });
+}
+
 /** What one looks at next, having chosen a value of a dimension. */
 export const NEXT: Record<Dimension, Dimension> = {
   buyer: 'service',
   organisation: 'service',
   project: 'service',
+  'level-1': 'project',
+  'level-2': 'project',
+  'level-3': 'project',
   'cost-centre': 'project',
   plan: 'service',
   service: 'meter',

@@ -6,11 +6,11 @@ import sys
 from collections.abc import Callable, Sequence
 
 from gradumen.cli import audit_entries, backups, clock, messages, migrate, sealing, serve, tasks
-from gradumen.cli.access import invitations, members, second_factors, sessions, sign_in_policies, tokens
+from gradumen.cli.access import invitations, members, project_people, second_factors, sessions, sign_in_policies, tokens
 from gradumen.cli.billing import bill_runs, invoices, tax_rates
 from gradumen.cli.catalogue import catalogue
 from gradumen.cli.metering import breaches, feeds, readings, usage, uses
-from gradumen.cli.organisations import clouds, details, organisations, sites, states
+from gradumen.cli.organisations import clouds, details, organisations, projects, sites, states
 from gradumen.cli.output import Out
 from gradumen.cli.profiles import connect
 from gradumen.cli.quotas import pools, quota_matrices, quota_requests, quotas, site_quotas
@@ -27,6 +27,8 @@ NOUNS = (
     details,
     states,
     clouds,
+    projects,
+    project_people,
     sites,
     pools,
     quotas,

@@ -7,6 +7,7 @@ import httpx
 
 from gradumen.client.access.invitations import Invitations
 from gradumen.client.access.members import Members
+from gradumen.client.access.project_people import ProjectPeople
 from gradumen.client.access.second_factors import SecondFactors
 from gradumen.client.access.sessions import Sessions
 from gradumen.client.access.sign_in_policies import SignInPolicies
@@ -29,6 +30,7 @@ from gradumen.client.metering.uses import Uses
 from gradumen.client.organisations.clouds import Clouds
 from gradumen.client.organisations.details import Details
 from gradumen.client.organisations.organisations import Organisations
+from gradumen.client.organisations.projects import Projects
 from gradumen.client.organisations.sites import Sites
 from gradumen.client.organisations.states import States
 from gradumen.client.quotas.pools import Pools
@@ -68,6 +70,8 @@ class Client:
         self.details = Details(self.connection)
         self.clouds = Clouds(self.connection)
         self.sites = Sites(self.connection)
+        self.projects = Projects(self.connection)
+        self.project_people = ProjectPeople(self.connection)
         self.pools = Pools(self.connection)
         self.site_quotas = SiteQuotas(self.connection)
         self.states = States(self.connection)

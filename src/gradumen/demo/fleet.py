@@ -45,6 +45,8 @@ FLEET = (
     Machines("marrow-lane/shop", "shop", "south-quay", 2, 4, 8, 80, "small", address=True, egress_gib=22),
     Machines("marrow-lane/tests", "test", "south-quay", 3, 4, 8, 60, "small"),
     Machines("copperbeech/lessons", "lesson", "north-fell", 2, 8, 16, 120, swing=3),
+    Machines("copperbeech/beech-lane", "register", "north-fell", 1, 4, 8, 60, "small"),
+    Machines("copperbeech/harbour-school", "workshop", "north-fell", 1, 4, 16, 90, swing=1),
     Machines("gannet/tracking", "tracking", "north-fell", 3, 16, 64, 500, "large", "fast", True, 120, 600),
     Machines("gannet/customs", "customs", "south-quay", 2, 8, 32, 350, backup_gib=500, address=True, egress_gib=30),
     Machines("dunlin/tiles", "tiles", "south-quay", 3, 8, 32, 700, address=True, egress_gib=340, swing=1),

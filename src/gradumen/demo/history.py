@@ -31,6 +31,7 @@ from gradumen.demo.scenario import (
     MORE_QUOTAS,
     ORGANISATIONS,
     PASSWORD,
+    PROJECT_TREES,
     PROVIDER,
     SELLERS,
     SIGNERS,
@@ -136,7 +137,7 @@ class History:
         self.mara.clock.set(start, held=True)
         for email, name, role in TARNWICK_MEMBERS:
             self.join(self.mara, PROVIDER, email, name, role)
-        self.mara.organisations.create_project(PROVIDER, slug=HOST_PROJECT, name="The host of this service")
+        self.mara.projects.create(PROVIDER, slug=HOST_PROJECT, name="The host of this service")
         for slug, name in (
             ("north-fell", "North Fell"),
             ("south-quay", "South Quay"),
@@ -182,7 +183,12 @@ class History:
                 inviter = self.signed_in(each.members[0][0]) if index else signer
                 self.join(inviter, each.slug, email, name, role)
             for slug, name, cost_centre in each.projects:
-                signer.organisations.create_project(each.slug, slug=slug, name=name, cost_centre=cost_centre)
+                signer.projects.create(each.slug, slug=slug, name=name, cost_centre=cost_centre)
+        for organisation, (levels, under) in PROJECT_TREES.items():
+            own = self.signed_in(next(each.members[0][0] for each in ORGANISATIONS if each.slug == organisation))
+            for project, parent in under.items():
+                own.projects.change(organisation, project, version=1, parent=parent)
+            own.projects.set_levels(organisation, levels)
         for seller, country, category, percent in TAXES:
             self.signed_in(SIGNERS[seller]).tax_rates.set(
                 seller, country=country, percent=percent, starts_on=date(2020, 1, 1), category=category

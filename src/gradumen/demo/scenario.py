@@ -80,8 +80,13 @@ ORGANISATIONS = (
     ),
     Organisation(
         "copperbeech", "Copperbeech Schools", "tenant", "bluefern", "BE", "EUR", "Europe/Brussels", (64, 8_000),
-        (("open-range", "moor"),), (("lessons", "Lessons", "CB-3"),),
-        _people("copperbeech", ("noor", "Noor Beuk", _FINANCE)),
+        (("open-range", "moor"),),
+        (
+            ("primary", "Primary schools", "CB-1"), ("secondary", "Secondary schools", "CB-2"),
+            ("beech-lane", "Beech Lane School", "CB-11"), ("lessons", "Class 4 lessons", "CB-3"),
+            ("harbour-school", "Harbour School", "CB-21"),
+        ),
+        _people("copperbeech", ("noor", "Noor Beuk", _ADMIN)),
     ),
     Organisation(
         "gannet", "Gannet Freight", "tenant", "bluefern", "BE", "EUR", "Europe/Brussels", (256, 40_000),
@@ -143,3 +148,11 @@ CATALOGUE = {
     "pebble-and-pine": ("pebble-and-pine.yaml",),
 }
 HOST_PROJECT = "service-host"
+
+PROJECT_TREES = {
+    "copperbeech": (
+        ["Division", "School", "Class"],
+        {"beech-lane": "primary", "lessons": "beech-lane", "harbour-school": "secondary"},
+    ),
+}
+"""What organisations call the levels of their trees of projects, and what is under what."""

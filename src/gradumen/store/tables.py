@@ -1,13 +1,14 @@
 """All tables, so that Alembic and tests see them at once."""
 
 from gradumen.store import audit_entries, clock, idempotency, messages, pairs, revisions, sealing, tasks
+from gradumen.store.access import project_people
 from gradumen.store.access import tables as users
 from gradumen.store.billing import tables as billing
 from gradumen.store.catalogue import tables as catalogue
 from gradumen.store.columns import Base
 from gradumen.store.metering import breaches
 from gradumen.store.metering import tables as readings
-from gradumen.store.organisations import clouds
+from gradumen.store.organisations import clouds, cost_centres, projects
 from gradumen.store.organisations import tables as organisations
 from gradumen.store.quotas import tables as quotas
 from gradumen.store.rating import tables as rating
@@ -21,10 +22,13 @@ __all__ = [
     "catalogue",
     "clock",
     "clouds",
+    "cost_centres",
     "idempotency",
     "messages",
     "organisations",
     "pairs",
+    "project_people",
+    "projects",
     "quotas",
     "rating",
     "readings",

@@ -2,15 +2,16 @@
 
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
-from datetime import datetime, timedelta
+from datetime import date, datetime, timedelta
 from uuid import UUID
 
 from gradumen.core.errors import EditedMeanwhile, Forbidden, NeedsPassword, NotActive, NotFound
 from gradumen.core.organisations.states import KEPT, State
+from gradumen.core.periods import zone_of
 from gradumen.core.permissions import FROM_ABOVE, Right, Role, may
 from gradumen.store.clock import BusinessClockRow
 from gradumen.store.organisations.organisations import find_organisation, find_project, lock_organisation
-from gradumen.store.organisations.tables import OrganisationRow, ProjectRow, Tree, load_tree
+from gradumen.store.organisations.tables import OrganisationRow, ProjectRow, Tree, load_tree, zone_name
 from gradumen.store.unit_of_work import Session
 
 
@@ -142,6 +143,11 @@ def load_scope(tx: Session, caller: Caller) -> Scope:
         roles = {each: role for each, role in roles.items() if tree.demanding(each) is None}
     readers = [each for each, role in roles.items() if may(role, Right.READ)]
     return Scope(replace(caller, roles=roles), tree, frozenset(tree.below(readers)), now)
+
+
+def today_of(tx: Session, scope: Scope, owner: OrganisationRow) -> date:
+    """The day in an organisation's billing zone."""
+    return scope.now.astimezone(zone_of(zone_name(tx, owner.id, scope.now.date()))).date()
 
 
 NOBODY = UUID(int=0)

@@ -144,7 +144,7 @@ def test_the_same_key_at_once_makes_one(world: World) -> None:
 
     def create(client: Client) -> None:
         gate.wait()
-        made.append(client.organisations.create_project("oxbow", slug="once", name="Once", key="same").id)
+        made.append(client.projects.create("oxbow", slug="once", name="Once", key="same").id)
 
     threads = [threading.Thread(target=create, args=(client,)) for client in clients]
     for thread in threads:

@@ -183,7 +183,7 @@ def test_a_reading_without_owner_waits_and_is_not_charged(world: World) -> None:
 def test_text_in_every_field_stays_text(world: World) -> None:
     nasty = "'; DROP TABLE readings; -- <script>alert(1)</script> %s {x} \\"
     world.send(egress("q'\"--", 5, resource=nasty))
-    made = world.mara.organisations.create_project("saltmarsh", slug="nasty", name=nasty)
+    made = world.mara.projects.create("saltmarsh", slug="nasty", name=nasty)
     assert made.name == nasty
     found = world.mara.usage.sum("tarnwick", "2026-09", wait=60, by=["resource"]).items
     assert [each.keys["resource"] for each in found] == [nasty]

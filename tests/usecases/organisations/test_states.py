@@ -41,10 +41,10 @@ def test_who_is_suspended_looks_and_changes_nothing_nor_do_those_below(world: Wo
     assert (told.state, told.own, told.history) == ("suspended", "active", [])
     assert edda.organisations.get("oxbow").state == "suspended"
     for change in (
-        lambda: edda.organisations.create_project("oxbow", slug="more", name="More"),
+        lambda: edda.projects.create("oxbow", slug="more", name="More"),
         lambda: subscribe(edda, "saltmarsh", "More"),
         lambda: edda.quotas.grant("saltmarsh", "storage", None),
-        lambda: ines.organisations.create_project("saltmarsh", slug="more", name="More"),
+        lambda: ines.projects.create("saltmarsh", slug="more", name="More"),
         lambda: edda.states.change("saltmarsh", "closing", reason="Gone"),
     ):
         with pytest.raises(Forbidden):

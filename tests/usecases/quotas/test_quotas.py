@@ -106,9 +106,9 @@ def test_what_is_counted_grows_up_to_the_limit(world: World) -> None:
     with pytest.raises(QuotaExceeded, match="Oxbow Managed IT may have 5 users; it has 3 and has passed on 2; ask its"):
         edda.invitations.create("oxbow", email="more@oxbow.example", role=Role.VIEWER)
     mara.quotas.grant("oxbow", "projects", Decimal(1))
-    edda.organisations.create_project("oxbow", slug="one", name="One")
+    edda.projects.create("oxbow", slug="one", name="One")
     with pytest.raises(QuotaExceeded, match="Oxbow Managed IT may have 1 project; it has 1; ask its seller for more"):
-        edda.organisations.create_project("oxbow", slug="two", name="Two")
+        edda.projects.create("oxbow", slug="two", name="Two")
     mara.quotas.grant("oxbow", "organisations", Decimal(2))
     below = OrganisationCreate(parent="oxbow", type="tenant", slug="x", name="X", country="GB", currency="GBP")
     with pytest.raises(QuotaExceeded, match="Oxbow Managed IT may have 2 organisations; it has 2"):
@@ -151,7 +151,7 @@ def test_of_many_at_once_exactly_those_that_fit_are_made(world: World) -> None:
         for number in range(5):
             slug = f"p-{index}-{number}"
             try:
-                clients[index].organisations.create_project("quillstone", slug=slug, name=slug)
+                clients[index].projects.create("quillstone", slug=slug, name=slug)
                 made.append(slug)
             except QuotaExceeded as error:
                 refused.append(str(error))
@@ -164,7 +164,7 @@ def test_of_many_at_once_exactly_those_that_fit_are_made(world: World) -> None:
     for client in clients:
         client.close()
     assert (len(made), len(refused)) == (10, 30)
-    assert len(world.mara.organisations.projects("quillstone")) == 11
+    assert len(world.mara.projects.list("quillstone")) == 11
     assert set(refused) == {"Quillstone Observatory may have 11 projects; it has 11; ask its seller for more"}
 
 

@@ -70,7 +70,7 @@ def test_usage_after_a_subscription_ended_is_listed(world: World) -> None:
 def test_a_resellers_own_use_is_listed_with_whoever_owns_the_service(world: World) -> None:
     """Its supplier's services on the link above, its own services as its own use, which the supplier does not see."""
     edda = world.user("edda")
-    edda.organisations.create_project("oxbow", slug="inside", name="Inside")
+    edda.projects.create("oxbow", slug="inside", name="Inside")
     edda.catalogue.publish("oxbow", files(VAULT))
     edda.feeds.create("oxbow", slug="vaults", name="Vaults")
     world.send(egress("a", GIB, owner="oxbow/inside"))

@@ -52,7 +52,7 @@ def test_a_month_that_cannot_be_closed_comes_first(world: World) -> None:
             parent="tarnwick", type="tenant", slug="faraway", name="Far Away", country="JP", currency="EUR"
         )
     )
-    world.mara.organisations.create_project("faraway", slug="one", name="One")
+    world.mara.projects.create("faraway", slug="one", name="One")
     world.mara.subscriptions.create(
         SubscriptionCreate(
             organisation="faraway", plan="open-range", tier="heath", name="Range", starts_on=date(2026, 9, 1)
@@ -74,7 +74,7 @@ def test_what_is_used_and_not_charged(world: World) -> None:
             parent="tarnwick", type="tenant", slug="newcomer", name="Newcomer", country="IE", currency="EUR"
         )
     )
-    world.mara.organisations.create_project("newcomer", slug="one", name="One")
+    world.mara.projects.create("newcomer", slug="one", name="One")
     span = {"start": "2026-10-02T00:00:00Z", "end": "2026-10-02T06:00:00Z"}
     world.send(reading("a", owner="newcomer/one", **span))
     world.mara.spend.period_so_far("tarnwick", "2026-10", wait=60)

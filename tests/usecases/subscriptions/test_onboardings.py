@@ -55,7 +55,7 @@ def test_all_that_a_customer_begins_with_is_there_after_one_call(world: World) -
     body = edda.organisations.get("gull")
     assert (body.parent, body.country, body.currency, body.billing_zone) == ("oxbow", "GB", "GBP", "Europe/London")
     assert edda.details.get("gull").billing_contacts[0].email == "till@gull.example"
-    assert [each.slug for each in edda.organisations.projects("gull")] == ["shop"]
+    assert [each.slug for each in edda.projects.list("gull")] == ["shop"]
     [subscription] = edda.subscriptions.list("gull")
     assert (subscription.name, subscription.starts_on) == ("Open Range", date(2026, 10, 9))
     [told] = edda.messages.list("oxbow", search="gwen@")

@@ -1,20 +1,30 @@
-/** The projects of an organisation: what uses services and is charged. */
+/** The projects of an organisation as a tree: what uses services and is charged. */
 import { Box, Button } from '@mui/material';
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { useSignedIn } from '../../access/session';
-import { ProjectDialog } from '../../organisations/ProjectDialog';
-import { type Organisation, projectsOptions } from '../../organisations/organisations';
-import { DataTable, byText } from '../../shared/DataTable';
+import { ProjectChangeDialog, ProjectDialog } from '../../organisations/ProjectDialog';
+import { ProjectLevelsDialog } from '../../organisations/ProjectLevelsDialog';
+import { ProjectPeopleDialog } from '../../organisations/ProjectPeopleDialog';
+import { type Organisation, type Project, projectsOptions } from '../../organisations/organisations';
+import { levelsOptions } from '../../organisations/projects';
+import { DataTable } from '../../shared/DataTable';
 import { Slug } from '../../shared/Slug';
 import { Empty, Query } from '../../shared/States';
 
+type Open = { what: 'add' | 'levels' } | { what: 'change' | 'people'; project: Project };
+
 export function Projects({ organisation }: { organisation: Organisation }) {
-  const { may } = useSignedIn();
+  const { may, mayAt } = useSignedIn();
   const projects = useQuery(projectsOptions(organisation.slug));
-  const [adding, setAdding] = useState(false);
-  const add = may('manage organisations') && (
-    <Button variant="contained" onClick={() => setAdding(true)}>
+  const levels = useQuery(levelsOptions(organisation.slug));
+  const [open, setOpen] = useState<Open | null>(null);
+  const close = () => setOpen(null);
+  const manages = may('manage organisations');
+  // Its people, and what it calls its levels, are its own to say.
+  const own = mayAt('manage organisations', organisation.slug);
+  const add = manages && (
+    <Button variant="contained" onClick={() => setOpen({ what: 'add' })}>
       Add a project
     </Button>
   );
@@ -24,7 +34,10 @@ export function Projects({ organisation }: { organisation: Organisation }) {
         {(found) =>
           found.length ? (
             <>
-              <Box sx={{ display: 'flex', justifyContent: 'flex-end', mb: 1 }}>{add}</Box>
+              <Box sx={{ display: 'flex', justifyContent: 'flex-end', gap: 1, mb: 1 }}>
+                {own && <Button onClick={() => setOpen({ what: 'levels' })}>Name the levels</Button>}
+                {add}
+              </Box>
               <DataTable
                 name="projects"
                 label="Projects"
@@ -34,20 +47,49 @@ export function Projects({ organisation }: { organisation: Organisation }) {
                   {
                     key: 'name',
                     title: 'Project',
-                    cell: (each) => each.name,
-                    order: byText((each) => each.name),
+                    cell: (each) => <Box sx={{ pl: (each.level - 1) * 2.5 }}>{each.name}</Box>,
                   },
+                  ...(levels.data?.length
+                    ? [
+                        {
+                          key: 'level',
+                          title: 'Level',
+                          cell: (each: Project) => levels.data[each.level - 1] ?? '—',
+                        },
+                      ]
+                    : []),
                   {
                     key: 'slug',
                     title: 'Named in readings',
                     cell: (each) => <Slug>{`${each.organisation}/${each.slug}`}</Slug>,
                   },
-                  {
-                    key: 'centre',
-                    title: 'Cost centre',
-                    cell: (each) => each.cost_centre ?? '—',
-                    order: byText((each) => each.cost_centre),
-                  },
+                  { key: 'centre', title: 'Cost centre', cell: (each) => each.cost_centre ?? '—' },
+                  ...(manages
+                    ? [
+                        {
+                          key: 'act',
+                          title: '',
+                          cell: (each: Project) => (
+                            <Box sx={{ display: 'flex', justifyContent: 'flex-end', gap: 0.5 }}>
+                              {own && (
+                                <Button
+                                  aria-label={`People of ${each.name}`}
+                                  onClick={() => setOpen({ what: 'people', project: each })}
+                                >
+                                  People
+                                </Button>
+                              )}
+                              <Button
+                                aria-label={`Change ${each.name}`}
+                                onClick={() => setOpen({ what: 'change', project: each })}
+                              >
+                                Change
+                              </Button>
+                            </Box>
+                          ),
+                        },
+                      ]
+                    : []),
                 ]}
               />
             </>
@@ -59,7 +101,16 @@ export function Projects({ organisation }: { organisation: Organisation }) {
           )
         }
       </Query>
-      {adding && <ProjectDialog organisation={organisation} onClose={() => setAdding(false)} />}
+      {open?.what === 'add' && <ProjectDialog organisation={organisation} onClose={close} />}
+      {open?.what === 'levels' && (
+        <ProjectLevelsDialog organisation={organisation} levels={levels.data ?? []} onClose={close} />
+      )}
+      {open?.what === 'change' && (
+        <ProjectChangeDialog organisation={organisation} project={open.project} onClose={close} />
+      )}
+      {open?.what === 'people' && (
+        <ProjectPeopleDialog organisation={organisation} project={open.project} onClose={close} />
+      )}
     </>
   );
 }

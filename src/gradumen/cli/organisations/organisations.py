@@ -1,12 +1,11 @@
-"""gradumen organisations and their projects."""
+"""gradumen organisations."""
 
 import argparse
 from datetime import date
 from typing import Any
 
-from gradumen.cli.nouns import Verbs, add_organisation
+from gradumen.cli.nouns import Verbs
 from gradumen.cli.output import Out
-from gradumen.cli.profiles import own_organisation
 from gradumen.client import Client
 from gradumen.core.organisations.states import State
 from gradumen.wire.organisations.organisations import OrganisationBody, OrganisationCreate
@@ -14,7 +13,7 @@ from gradumen.wire.organisations.organisations import OrganisationBody, Organisa
 
 def register(nouns: Any) -> None:
     """Add the verbs."""
-    verbs = Verbs(nouns, "organisations", "the provider, resellers and tenants, and their projects")
+    verbs = Verbs(nouns, "organisations", "the provider, resellers and tenants")
     listing = verbs.add("list", run_list, "the tree of organisations that you see")
     listing.add_argument("--search", help="part of a slug or name; then without the tree")
     listing.add_argument("--under", metavar="SLUG", help="only those that this one sells to")
@@ -37,13 +36,6 @@ def register(nouns: Any) -> None:
     change.add_argument("--tags", help="words by which you find it, with commas; empty: none")
     change.add_argument("--notes", help="what you write down about it; it never reads that")
     change.add_argument("--payer", metavar="SLUG", help="who pays its documents; empty: itself")
-    projects = verbs.add("projects", run_projects, "the projects of an organisation")
-    add_organisation(projects)
-    create_project = verbs.add("create-project", run_create_project, "add a project")
-    create_project.add_argument("slug")
-    create_project.add_argument("--name", required=True)
-    create_project.add_argument("--cost-centre")
-    add_organisation(create_project)
 
 
 def run_list(arguments: argparse.Namespace, client: Client, out: Out) -> int:
@@ -106,24 +98,4 @@ def run_change(arguments: argparse.Namespace, client: Client, out: Out) -> int:
         ("ORGANISATION", "NAME", "SEGMENT", "TAGS", "COST CENTRE"),
         [(made.slug, made.name, made.segment or "", ", ".join(made.tags), made.cost_centre or "")],
     )
-    return 0
-
-
-def run_projects(arguments: argparse.Namespace, client: Client, out: Out) -> int:
-    """Show projects."""
-    found = client.organisations.projects(own_organisation(arguments))
-    out.body(found)
-    out.table(("PROJECT", "NAME", "COST CENTRE"), [(each.slug, each.name, each.cost_centre or "") for each in found])
-    if not found:
-        out.say("no projects yet; add one with: gradumen organisations create-project")
-    return 0
-
-
-def run_create_project(arguments: argparse.Namespace, client: Client, out: Out) -> int:
-    """Add a project."""
-    made = client.organisations.create_project(
-        own_organisation(arguments), slug=arguments.slug, name=arguments.name, cost_centre=arguments.cost_centre
-    )
-    out.body(made)
-    out.say(f"project '{made.organisation}/{made.slug}' is there")
     return 0

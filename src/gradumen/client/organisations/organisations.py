@@ -1,14 +1,13 @@
-"""Organisations and projects."""
+"""Organisations."""
 
 from typing import Any
 
 from gradumen.client.connection import Connection
 from gradumen.wire.organisations.organisations import OrganisationBody, OrganisationCreate, OrganisationUpdate
-from gradumen.wire.organisations.projects import ProjectBody, ProjectCreate
 
 
 class Organisations:
-    """The tree of organisations, and their projects."""
+    """The tree of organisations."""
 
     def __init__(self, connection: Connection) -> None:
         self._connection = connection
@@ -24,17 +23,6 @@ class Organisations:
     def change(self, organisation: str, **given: Any) -> OrganisationBody:
         """Change what is given: name, cost_centre, or as its seller segment, tags, notes, payer."""
         return self._connection.patch(f"organisations/{organisation}", OrganisationBody, OrganisationUpdate(**given))
-
-    def projects(self, organisation: str) -> list[ProjectBody]:
-        """The projects of an organisation."""
-        return self._connection.page(f"organisations/{organisation}/projects", ProjectBody).items
-
-    def create_project(
-        self, organisation: str, *, slug: str, name: str, cost_centre: str | None = None, key: str | None = None
-    ) -> ProjectBody:
-        """Add a project."""
-        body = ProjectCreate(slug=slug, name=name, cost_centre=cost_centre)
-        return self._connection.post(f"organisations/{organisation}/projects", ProjectBody, body, key=key)
 
     def list(
         self,

@@ -17,11 +17,17 @@ EARLIEST, LATEST = date(1990, 1, 1), date(2200, 1, 1)
 
 
 class Dimension(StrEnum):
-    """What spend can be summed by; ``buyer`` is the seller's own, ``organisation`` the one that used."""
+    """What spend can be summed by; ``buyer`` is the seller's own, ``organisation`` the one that used.
+
+    Levels are those of the user's tree of projects, from the top; what is higher up is there as itself.
+    """
 
     BUYER = "buyer"
     ORGANISATION = "organisation"
     PROJECT = "project"
+    LEVEL_1 = "level-1"
+    LEVEL_2 = "level-2"
+    LEVEL_3 = "level-3"
     COST_CENTRE = "cost-centre"
     PLAN = "plan"
     SERVICE = "service"
@@ -33,6 +39,8 @@ class Dimension(StrEnum):
 
 
 TIMES = (Dimension.MONTH, Dimension.DAY)
+LEVELS = (Dimension.LEVEL_1, Dimension.LEVEL_2, Dimension.LEVEL_3)
+"""Of a tree of projects, from the top; on the fourth stand the projects themselves."""
 
 
 class Span(NamedTuple):

@@ -146,22 +146,6 @@ def find_project(tx: Session, organisation: UUID, slug: str) -> ProjectRow | Non
     ).first()
 
 
-def projects_of(tx: Session, organisations: Collection[UUID]) -> list[ProjectRow]:
-    """The projects of organisations, by slug."""
-    query = select(ProjectRow).where(ProjectRow.organisation_id.in_(organisations)).order_by(ProjectRow.slug)
-    return list(tx.scalars(query))
-
-
-def projects_by_id(tx: Session, projects: Collection[UUID]) -> dict[UUID, ProjectRow]:
-    """Projects by their ids."""
-    return {row.id: row for row in tx.scalars(select(ProjectRow).where(ProjectRow.id.in_(projects)))}
-
-
-def projects_by_number(tx: Session, numbers: Collection[int]) -> dict[int, ProjectRow]:
-    """Projects by their numbers in usage."""
-    return {row.number: row for row in tx.scalars(select(ProjectRow).where(ProjectRow.number.in_(numbers)))}
-
-
 def names_of_owners(
     tx: Session, owners: Collection[tuple[str, str | None]]
 ) -> dict[tuple[str, str | None], tuple[str, str | None]]:
@@ -185,14 +169,3 @@ def names_of_owners(
         )
         for organisation, project in owners
     }
-
-
-def projects_by_name(tx: Session, organisations: Collection[UUID]) -> list[ProjectRow]:
-    """The projects of organisations, by the slugs of organisation and project."""
-    rows = tx.scalars(
-        select(ProjectRow)
-        .join(OrganisationRow, OrganisationRow.id == ProjectRow.organisation_id)
-        .where(ProjectRow.organisation_id.in_(organisations))
-        .order_by(OrganisationRow.slug, ProjectRow.slug)
-    )
-    return list(rows)

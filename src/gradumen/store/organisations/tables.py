@@ -140,6 +140,9 @@ class ProjectRow(Base):
     slug: Mapped[str] = mapped_column(ascii_text(63))
     name: Mapped[str] = mapped_column(String(120))
     cost_centre: Mapped[str | None] = mapped_column(String(60))
+    """That of today; see `gradumen.store.organisations.cost_centres`."""
+    parent_id: Mapped[UUID | None] = mapped_column(ForeignKey("projects.id", ondelete="RESTRICT"))
+    version: Mapped[int]
     number: Mapped[int] = mapped_column(Integer, FetchedValue(), unique=True)
     """What usage calls it, from 1; the database counts."""
 

@@ -11,7 +11,8 @@ from gradumen.core.quotas.measures import MEASURES, Measure
 from gradumen.store.access.members import names_of
 from gradumen.store.metering import breaches as store
 from gradumen.store.metering.breaches import BreachNoteRow, BreachRow
-from gradumen.store.organisations.organisations import organisations_by_id, projects_by_id
+from gradumen.store.organisations.organisations import organisations_by_id
+from gradumen.store.organisations.projects import projects_by_id
 from gradumen.store.organisations.tables import OrganisationRow
 from gradumen.store.unit_of_work import Session, add_new, use_case
 from gradumen.usecases.audit_entries import record

@@ -22,9 +22,11 @@ from gradumen.core.quotas.measures import MEASURES, Kind, Measure
 from gradumen.store.metering import breaches as store
 from gradumen.store.metering.breaches import BreachRow, Limited
 from gradumen.store.metering.usage import Wanted, meters_by_seller, packed_days
-from gradumen.store.organisations.organisations import organisations_by_id, projects_by_number
+from gradumen.store.organisations.organisations import organisations_by_id
+from gradumen.store.organisations.projects import projects_by_number
 from gradumen.store.organisations.tables import OrganisationRow, ProjectRow, Tree, load_tree, trees_between
 from gradumen.store.unit_of_work import Session, UnitOfWork, add_new, use_case
+from gradumen.usecases.access.project_people import readers_of
 from gradumen.usecases.messages import people_with, tell
 from gradumen.usecases.metering.stale_usage import EPOCH_DAY
 from gradumen.usecases.metering.usage import UTC_ZONE, quantities_of
@@ -257,7 +259,10 @@ def _tell(tx: Session, row: BreachRow, at: datetime) -> None:
     what = above_words(who, Measure(row.measure), row.used, row.crossed, row.limit_value)
     for side in {row.organisation_id, row.giver_id or row.organisation_id}:
         facts = {"customer": who, "limit": row.crossed, "what": what, "then": _then(row, owner, side, scope.now.date())}
-        for reader in people_with(tx, scope, side, Right.MANAGE_QUOTAS):
+        readers = {each.user: each for each in people_with(tx, scope, side, Right.MANAGE_QUOTAS)}
+        if row.project_id is not None and side == row.organisation_id:
+            readers |= {each.user: each for each in readers_of(tx, [row.project_id])}
+        for reader in readers.values():
             tell(
                 tx,
                 MessageKind.OVER_LIMIT,

@@ -12,6 +12,7 @@ from gradumen.core.names import name_of, slug_of
 from gradumen.core.organisations.states import State
 from gradumen.core.periods import Period, zone_of
 from gradumen.core.permissions import Right
+from gradumen.store.organisations.cost_centres import note_cost_centre
 from gradumen.store.organisations.details import lock_details, notes_of, set_notes, set_tags, tagged, tags_of
 from gradumen.store.organisations.organisations import (
     Listed,
@@ -25,7 +26,7 @@ from gradumen.store.unit_of_work import Session, add_new, use_case
 from gradumen.usecases.audit_entries import acting_for, record
 from gradumen.usecases.limits import check_room_for_organisation
 from gradumen.usecases.organisations.states import propose
-from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
+from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope, today_of
 from gradumen.wire.organisations.organisations import OrganisationBody
 
 TYPES = ("provider", "reseller", "tenant")
@@ -179,7 +180,7 @@ def change_organisation(
     if sold and (seller is None or not scope.is_member(seller, Right.MANAGE_ORGANISATIONS)):
         raise scope.refused_by_seller(tx, Right.MANAGE_ORGANISATIONS, row)
     lock_organisation(tx, row.id)
-    told = _change_own(row, own)
+    told = _change_own(tx, scope, row, own)
     kept: Changes = ({}, {})
     if seller is not None and sold:
         told, kept = _merged(told, _change_payer(tx, scope, row, seller, sold)), _change_sold(tx, row, seller, sold)
@@ -210,13 +211,16 @@ def _record(
         record(tx, caller, action, acting, slug, concerns=concerns, before=values[0], after=values[1])
 
 
-def _change_own(row: OrganisationRow, given: Mapping[str, Any]) -> Changes:
+def _change_own(tx: Session, scope: Scope, row: OrganisationRow, given: Mapping[str, Any]) -> Changes:
     before = {name: getattr(row, name) for name in given}
     if "name" in given:
         row.name = name_of(given["name"], field="name")
     if "cost_centre" in given:
         centre = given["cost_centre"]
         row.cost_centre = name_of(centre, field="cost_centre", most=60) if centre else None
+        if row.cost_centre != before["cost_centre"]:
+            change = {"before": before["cost_centre"], "after": row.cost_centre}
+            note_cost_centre(tx, row.id, None, **change, day=today_of(tx, scope, row))
     return before, {name: getattr(row, name) for name in given}
 
 

@@ -13,7 +13,7 @@ from gradumen.core.names import name_of
 from gradumen.core.permissions import Right
 from gradumen.core.quotas.measures import MEASURES, METERED, Measure, amount_words
 from gradumen.core.quotas.quotas import MOST_GRACE, Holding, check_grant
-from gradumen.store.organisations.organisations import projects_of
+from gradumen.store.organisations.projects import projects_of
 from gradumen.store.organisations.sites import sites_by_id
 from gradumen.store.organisations.tables import OrganisationRow, ProjectRow, Tree, coming_sellers, load_tree, seen_since
 from gradumen.store.quotas.pools import PoolRow, pools_by_id

@@ -11,7 +11,7 @@ from gradumen.core.names import name_of
 from gradumen.core.permissions import Right
 from gradumen.core.quotas.measures import MEASURES, Measure, amount_words
 from gradumen.core.quotas.quotas import Holding, check_grant, check_inside
-from gradumen.store.organisations.organisations import projects_of
+from gradumen.store.organisations.projects import projects_of
 from gradumen.store.organisations.sites import SiteRow, find_site, sites_by_id
 from gradumen.store.organisations.tables import OrganisationRow, ProjectRow
 from gradumen.store.quotas import site_quotas as store

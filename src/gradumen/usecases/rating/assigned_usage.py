@@ -16,7 +16,8 @@ from gradumen.core.periods import day_start, hour_number
 from gradumen.core.rating.rating import USAGE_SCHEMA, RatedLine
 from gradumen.core.subscriptions.assignment_rules import AssignmentRule, Candidate, assign
 from gradumen.store.metering.usage import attribute_sets, resource_names, usage_rows
-from gradumen.store.organisations.organisations import organisations_by_id, projects_by_name
+from gradumen.store.organisations.organisations import organisations_by_id
+from gradumen.store.organisations.projects import projects_by_name
 from gradumen.store.organisations.tables import ProjectRow
 from gradumen.store.subscriptions.tables import SubscriptionRow
 from gradumen.store.unit_of_work import Session

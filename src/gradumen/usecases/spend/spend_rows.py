@@ -1,15 +1,19 @@
 """The rows that spend is summed from: parts of the links that somebody sees, with names in place of numbers."""
 
-from collections.abc import Callable, Collection, Iterable, Mapping
+from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
+from datetime import date
 from functools import cached_property
 from uuid import UUID
 
 import polars as pl
 
+from gradumen.core.organisations.projects import ProjectTree
 from gradumen.core.spend.columns import SPEND_SCHEMA
-from gradumen.core.spend.spend import Dimension, Range
+from gradumen.core.spend.spend import LEVELS, Dimension, Range
 from gradumen.store.metering.usage import resource_names
-from gradumen.store.organisations.organisations import organisations_by_id, projects_by_name
+from gradumen.store.organisations.cost_centres import CostCentre, cost_centres_of
+from gradumen.store.organisations.organisations import organisations_by_id
+from gradumen.store.organisations.projects import projects_by_name
 from gradumen.store.organisations.tables import OrganisationRow, ProjectRow
 from gradumen.store.unit_of_work import Session
 from gradumen.usecases.catalogue.names import meter_name
@@ -22,7 +26,7 @@ from gradumen.usecases.spend.users import Users
 _SOURCES: dict[Dimension, tuple[str, ...]] = {
     Dimension.BUYER: (),
     Dimension.ORGANISATION: ("organisation",),
-    Dimension.PROJECT: ("organisation", "project"),
+    **dict.fromkeys((Dimension.PROJECT, *LEVELS), ("organisation", "project")),
     Dimension.COST_CENTRE: ("organisation", "project"),
     Dimension.PLAN: ("plan",),
     Dimension.SERVICE: ("service",),
@@ -76,8 +80,12 @@ class SpendRows:
             by_charge: whether ``pair`` and ``charge`` are wanted too.
         """
         keys = {source for each in dimensions for source in _SOURCES[Dimension(each)]}
+        by_day = Dimension.DAY in dimensions
+        if Dimension.COST_CENTRE in dimensions and self.centres:
+            # Each day's is that of the day; where none ever changed it is the same on all.
+            keys, by_day = keys | {"day"}, True
         keys |= {"pair", "charge"} if by_charge else set()
-        frames = [frame for link in links for frame in self._of_link(link, sold_in, keys, Dimension.DAY in dimensions)]
+        frames = [frame for link in links for frame in self._of_link(link, sold_in, keys, by_day)]
         rows = pl.concat(frames or [_empty(keys)])
         return self._named(rows, set(dimensions))
 
@@ -94,7 +102,7 @@ class SpendRows:
         found = rows
         if Dimension.BUYER in wanted:
             found = self._mapped(found, "buyer", Dimension.BUYER, self._slug)
-        if {Dimension.PROJECT, Dimension.COST_CENTRE} & wanted:
+        if {Dimension.PROJECT, Dimension.COST_CENTRE, *LEVELS} & wanted:
             found = self._by_project(found)
         if Dimension.ORGANISATION in wanted:
             found = self._mapped(found, "organisation", Dimension.ORGANISATION, self._slug)
@@ -126,20 +134,47 @@ class SpendRows:
         return joined.drop(into, strict=False).rename({"__name": into})
 
     def _by_project(self, rows: pl.DataFrame) -> pl.DataFrame:
-        """The rows with the paths of projects, and their cost centres; a row without project is its organisation's."""
-        places = rows.select("organisation", "project").unique()
-        named = [self._place(organisation, number) for organisation, number in places.rows()]
-        keyed = places.with_columns(
-            pl.Series("__path", [path for path, _ in named], dtype=pl.String),
-            pl.Series(Dimension.COST_CENTRE, [centre for _, centre in named], dtype=pl.String),
-        )
-        return rows.join(keyed, on=["organisation", "project"]).drop("project").rename({"__path": "project"})
+        """The rows with the paths of projects, what these are under, and their cost centres.
 
-    def _place(self, organisation: str, number: int) -> tuple[str, str]:
-        slug = self._slug(organisation)
-        if number in self.projects:
-            return f"{slug}/{self.projects[number].slug}", self.projects[number].cost_centre or ""
-        return f"{slug}/", self.organisations[UUID(organisation)].cost_centre or ""
+        A row without project is its organisation's.
+        """
+        keys = ["organisation", "project", *(["day"] if self.centres and "day" in rows.columns else [])]
+        places = rows.select(keys).unique()
+        named = [self._place(*each) for each in places.rows()]
+        names = ("__path", *LEVELS, Dimension.COST_CENTRE)
+        keyed = places.with_columns(
+            pl.Series(name, [each[index] for each in named], dtype=pl.String) for index, name in enumerate(names)
+        )
+        return rows.join(keyed, on=keys).drop("project").rename({"__path": "project"})
+
+    def _place(self, organisation: str, number: int, day: date | None = None) -> tuple[str, ...]:
+        """The path of a project, those of what it is under, and its cost centre on a day."""
+        slug, owner, row = self._slug(organisation), UUID(organisation), self.projects.get(number)
+        if row is None:
+            centre = self._centre(owner, None, self.organisations[owner].cost_centre, day)
+            return (f"{slug}/",) * (1 + len(LEVELS)) + (centre,)
+        above = [f"{slug}/{self._by_id[each].slug}" for each in self._tree.path(row.id)]
+        levels = [above[min(level, len(above) - 1)] for level in range(len(LEVELS))]
+        return (above[-1], *levels, self._centre(owner, row.id, row.cost_centre, day))
+
+    def _centre(self, owner: UUID, project: UUID | None, present: str | None, day: date | None) -> str:
+        known = self.centres.get((owner, project))
+        if known is None or day is None:
+            return present or ""
+        return next((each.cost_centre for each in reversed(known) if each.starts_on <= day), None) or ""
+
+    @cached_property
+    def centres(self) -> Mapping[tuple[UUID, UUID | None], Sequence[CostCentre]]:
+        """The cost centres that were ever changed, the earliest first."""
+        return cost_centres_of(self.tx, self.users.all)
+
+    @cached_property
+    def _by_id(self) -> Mapping[UUID, ProjectRow]:
+        return {row.id: row for row in self.projects.values()}
+
+    @cached_property
+    def _tree(self) -> ProjectTree[UUID]:
+        return ProjectTree({row.id: row.parent_id for row in self.projects.values()})
 
     def _slug(self, organisation: str) -> str:
         return self.organisations[UUID(organisation)].slug
@@ -155,7 +190,7 @@ class SpendRows:
             return _NONE.get(Dimension(dimension), "None")
         if dimension in (Dimension.BUYER, Dimension.ORGANISATION):
             return self._names[value]
-        if dimension == Dimension.PROJECT:
+        if dimension in (Dimension.PROJECT, *LEVELS):
             organisation, _, project = value.partition("/")
             own = self._names[organisation]
             return f"{own}: {self._project_names[value]}" if project else own

@@ -9,7 +9,8 @@ from gradumen.core.messages import Kind, day_words
 from gradumen.core.permissions import Right
 from gradumen.core.subscriptions.moves import MoveState
 from gradumen.store.catalogue.tables import PlanVersionRow
-from gradumen.store.organisations.organisations import organisations_by_id, projects_of
+from gradumen.store.organisations.organisations import organisations_by_id
+from gradumen.store.organisations.projects import projects_of
 from gradumen.store.organisations.tables import OrganisationRow
 from gradumen.store.subscriptions.subscriptions import own_lines, visible_subscriptions
 from gradumen.store.subscriptions.tables import MoveRow, SubscriptionRow, SupplyLineRow

@@ -30,6 +30,7 @@ from gradumen.usecases.subscriptions.onboarding_accounts import want_accounts
 from gradumen.usecases.subscriptions.onboarding_sites import give_sites
 from gradumen.usecases.subscriptions.orders import monthly_of
 from gradumen.usecases.subscriptions.subscriptions import Wanted, create_subscription
+from gradumen.wire.organisations.projects import ProjectCreate
 from gradumen.wire.subscriptions.onboardings import LeavesBody, OnboardingCreate, OnboardingSubscription
 
 
@@ -81,7 +82,8 @@ def come_on_board(
     sentences += give_sites(joined, tx, caller, row, customer)
     sentences += _may_order(tx, caller, row)
     for project in customer.projects:
-        create_project(joined, caller, organisation=made.slug, **project.model_dump())
+        wanted = ProjectCreate(**project.model_dump())
+        create_project(joined, caller, organisation=made.slug, given=wanted)
         sentences.append(f"It has a project {project.name}.")
     accounts = want_accounts(tx, load_scope(tx, caller), seller, row, customer)
     sentences += [each.sentence for each in accounts]

@@ -12,7 +12,8 @@ from gradumen.core.names import name_of
 from gradumen.core.periods import months_since
 from gradumen.core.permissions import Right
 from gradumen.store.catalogue.tables import PlanVersionRow
-from gradumen.store.organisations.organisations import organisations_by_id, projects_of
+from gradumen.store.organisations.organisations import organisations_by_id
+from gradumen.store.organisations.projects import projects_of
 from gradumen.store.organisations.tables import OrganisationRow, ProjectRow, seen_since
 from gradumen.store.pairs import raise_pairs
 from gradumen.store.subscriptions.subscriptions import (
