@@ -219,6 +219,10 @@ def calls(side: Side, invoice: InvoiceBody, world: World, service: Service) -> d
         ),
         "read_project_levels": Call("GET", f"{org}/project-levels", above=200),
         "set_project_levels": Call("PUT", f"{org}/project-levels", {"names": []}, viewer=403),
+        "read_project_sites": Call("GET", f"{org}/projects/{side.project}/permitted-sites", above=200),
+        "set_project_sites": Call(
+            "PUT", f"{org}/projects/{side.project}/permitted-sites", {"sites": None}, viewer=403, above=200
+        ),
         "read_project_people": Call("GET", f"{org}/projects/{side.project}/people", viewer=403),
         "set_project_people": Call("PUT", f"{org}/projects/{side.project}/people", {}, viewer=403),
         "list_quotas": Call("GET", f"{org}/quotas", above=200),
@@ -458,7 +462,7 @@ def test_above_is_structure_and_quotas_and_nothing_of_the_business(world: World,
     )
     administrator = {name: call.above for name, call in table.items()}
     changing = ("create_organisation", "change_organisation", "create_project", "grant_quota", "grant_project_quota")
-    changing += ("change_project",)
+    changing += ("change_project", "set_project_sites")
     changing += ("change_state", "withdraw_planned", "change_quota_matrix", "plan_move")
     changing += ("set_permitted_sites", "grant_site_quota")
     reading_only = administrator | dict.fromkeys((*changing, "set_clock"), 403)

@@ -2,6 +2,7 @@
 import { Box, Button } from '@mui/material';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
+import { useWatch } from 'react-hook-form';
 import * as z from 'zod/mini';
 import { useSignedIn } from '../access/session';
 import { api, body } from '../shared/api';
@@ -13,6 +14,7 @@ import { Slug } from '../shared/Slug';
 import { Empty, Query } from '../shared/States';
 import { useToast } from '../shared/Toasts';
 import { type Cloud, cloudsOptions } from './clouds';
+import { SetAsideInput } from './SetAsideInput';
 import { sitesOptions } from './sites';
 
 export default function CloudsPage() {
@@ -33,7 +35,12 @@ export default function CloudsPage() {
     {
       key: 'shared',
       title: 'Used by',
-      cell: (row) => (row.shared ? 'you and sellers that buy from you' : home.name),
+      cell: (row) =>
+        row.set_aside_for
+          ? `${row.set_aside_for} alone`
+          : row.shared
+            ? 'you and sellers that buy from you'
+            : home.name,
     },
     {
       key: 'acts',
@@ -114,14 +121,41 @@ const schema = z.object({
   endpoint: given('Where it is reached'),
   secret: z.string(),
   shared: z.boolean(),
+  kind: z.enum(['account service', 'openstack identity']),
+  set_aside_for: z.string(),
 });
+
+const KINDS = [
+  ['account service', 'The account protocol that is documented here'],
+  ['openstack identity', 'OpenStack identity service (v3)'],
+] as const;
+
+function Secret({ kept }: { kept: boolean }) {
+  const kind = useWatch({ name: 'kind' }) as string;
+  const openstack = kind === 'openstack identity';
+  const sealed = kept ? 'Empty: it stays' : 'Kept sealed, and never shown again';
+  return (
+    <TextInput
+      name="secret"
+      label={openstack ? 'Application credential' : 'Token'}
+      type="password"
+      optional={kept}
+      hint={openstack ? `ID:SECRET, of a user with the role admin. ${sealed}` : sealed}
+    />
+  );
+}
 
 function CloudDialog(props: { organisation: string; cloud: Cloud | null; onClose: () => void }) {
   const { organisation, cloud, onClose } = props;
   const queries = useQueryClient();
   const sites = useQuery(sitesOptions(organisation));
-  const save = async ({ slug: own, secret, place, site, ...rest }: z.infer<typeof schema>) => {
-    const shared = { ...rest, place: place.trim() || null, site: site || null };
+  const save = async ({ slug: own, secret, kind, ...rest }: z.infer<typeof schema>) => {
+    const shared = {
+      ...rest,
+      place: rest.place.trim() || null,
+      site: rest.site || null,
+      set_aside_for: rest.set_aside_for || null,
+    };
     if (cloud)
       body(
         await api.PATCH('/api/v1/clouds/{cloud}', {
@@ -133,7 +167,7 @@ function CloudDialog(props: { organisation: string; cloud: Cloud | null; onClose
       body(
         await api.POST('/api/v1/organisations/{organisation}/clouds', {
           params: { path: { organisation } },
-          body: { slug: own, kind: 'account service', secret, ...shared },
+          body: { slug: own, kind, secret, ...shared },
         }),
       );
     await queries.invalidateQueries({ queryKey: ['clouds'] });
@@ -151,6 +185,8 @@ function CloudDialog(props: { organisation: string; cloud: Cloud | null; onClose
         endpoint: cloud?.endpoint ?? '',
         secret: '',
         shared: cloud?.shared ?? false,
+        kind: cloud?.kind ?? 'account service',
+        set_aside_for: cloud?.set_aside_for ?? '',
       }}
       save={save}
       onClose={onClose}
@@ -168,15 +204,11 @@ function CloudDialog(props: { organisation: string; cloud: Cloud | null; onClose
         ]}
       />
       <TextInput name="place" label="Place" columns={3} optional hint="For people" />
+      {!cloud && <TextInput name="kind" label="What it speaks" options={KINDS} />}
       <TextInput name="endpoint" label="Address" hint="Your operator lists what may be called" />
-      <TextInput
-        name="secret"
-        label="Token"
-        type="password"
-        optional={cloud !== null}
-        hint={cloud ? 'Empty: it stays' : 'Kept sealed, and never shown again'}
-      />
+      <Secret kept={cloud !== null} />
       <CheckInput name="shared" label="Sellers that buy from you may have accounts made there too" />
+      <SetAsideInput owner={organisation} />
       <Remark>
         Nothing is asked of it until you try it, or a customer comes on board with an account there.
       </Remark>

@@ -7,6 +7,7 @@ import { Names } from '../shared/Names';
 import { PickInput } from '../shared/PickInput';
 import { zones } from '../shared/world';
 import { MEASURE_UNITS, measureName } from './organisations';
+import { SetAsideInput } from './SetAsideInput';
 import type { Pool, Site } from './sites';
 
 const siteSchema = z.object({
@@ -67,6 +68,7 @@ const poolSchema = z.object({
   capacity: decimal(),
   factor: decimal('A number from 1 on, as in 1.5'),
   behind: z.string(),
+  set_aside_for: z.string(),
 });
 
 export function PoolDialog(props: {
@@ -80,7 +82,13 @@ export function PoolDialog(props: {
   const queries = useQueryClient();
   const save = async (values: z.infer<typeof poolSchema>) => {
     const { name, capacity, factor } = values;
-    const told = { name, capacity, factor, behind: values.behind.trim() || null };
+    const told = {
+      name,
+      capacity,
+      factor,
+      behind: values.behind.trim() || null,
+      set_aside_for: values.set_aside_for || null,
+    };
     if (pool)
       body(
         await api.PATCH('/api/v1/pools/{pool}', {
@@ -110,6 +118,7 @@ export function PoolDialog(props: {
         capacity: pool?.capacity ?? '',
         factor: pool?.factor ?? '1',
         behind: pool?.behind ?? '',
+        set_aside_for: pool?.set_aside_for ?? '',
       }}
       save={save}
       onClose={onClose}
@@ -138,6 +147,7 @@ export function PoolDialog(props: {
       <TextInput name="capacity" label="Capacity" columns={3} hint="In the measure’s unit" />
       <TextInput name="factor" label="Handed out" columns={3} unit="times over" />
       <TextInput name="behind" label="What is behind it" optional hint="Told to nobody but your own people" />
+      <SetAsideInput owner={organisation} />
       <Remark>
         From then on no more is promised at the site than its pools have. With less than is promised, nothing
         more is, until it fits again.

@@ -8,12 +8,12 @@ import { useSignedIn } from '../access/session';
 import { api, body } from '../shared/api';
 import { DataTable } from '../shared/DataTable';
 import { formatQuantity } from '../shared/decimal';
-import { CheckInput, EntryDialog, OwnInput, Remark, TextInput, decimal } from '../shared/form';
+import { CheckInput, EntryDialog, Remark, TextInput, decimal } from '../shared/form';
 import { Section } from '../shared/Page';
 import { useToast } from '../shared/Toasts';
 import { formatUnit } from '../shared/units';
 import { MEASURE_UNITS, type Organisation, measureName } from './organisations';
-import { SiteChoice } from './SiteChoice';
+import { PermittedDialog } from './PermittedDialog';
 import { type SiteQuota, permittedOptions, siteQuotasOptions, sitesOptions, whereWords } from './sites';
 
 export function SiteQuotas({ organisation, manages }: { organisation: Organisation; manages: boolean }) {
@@ -163,49 +163,4 @@ function LimitDialog(props: {
 function Limit({ unit }: { unit: string | undefined }) {
   const none = useWatch({ name: 'none' }) as boolean;
   return <TextInput name="limit" label="Limit" {...(unit ? { unit } : {})} disabled={none} optional={none} />;
-}
-
-const permittedSchema = z.object({ all: z.boolean(), sites: z.array(z.string()) });
-
-function PermittedDialog({ organisation, onClose }: { organisation: Organisation; onClose: () => void }) {
-  const queries = useQueryClient();
-  const say = useToast();
-  const permitted = useQuery(permittedOptions(organisation.slug));
-  const sites = useQuery(sitesOptions(organisation.parent ?? ''));
-  if (!permitted.data || !sites.data) return null;
-  const put = async (chosen: string[] | null) =>
-    body(
-      await api.PUT('/api/v1/organisations/{organisation}/permitted-sites', {
-        params: { path: { organisation: organisation.slug } },
-        body: { sites: chosen },
-      }),
-    );
-  const before = permitted.data.sites;
-  return (
-    <EntryDialog
-      title={`Sites that ${organisation.name} may use`}
-      act="Save"
-      schema={permittedSchema}
-      initial={{ all: before === null, sites: before ?? sites.data.map((site) => site.id) }}
-      save={async ({ all, sites: chosen }) => {
-        await put(all ? null : chosen);
-        await queries.invalidateQueries({ queryKey: ['sites'] });
-        say(`The sites of ${organisation.name} are set.`, () => put(before));
-      }}
-      onClose={onClose}
-    >
-      <CheckInput name="all" label="All that its seller may use, also those to come" />
-      <Chosen sites={sites.data.map((site) => [site.id, site.name] as const)} />
-      <Remark>What is below it may use no others either.</Remark>
-    </EntryDialog>
-  );
-}
-
-function Chosen({ sites }: { sites: (readonly [string, string])[] }) {
-  const all = useWatch({ name: 'all' }) as boolean;
-  return (
-    <OwnInput<string[]> name="sites">
-      {(chosen, onChange) => <SiteChoice sites={sites} chosen={chosen} all={all} onChange={onChange} />}
-    </OwnInput>
-  );
 }

@@ -121,7 +121,18 @@ function OneSite({ site, pools, onDo }: OneProps) {
 
 function columns(site: Site, onDo: OneProps['onDo']): Column<Pool>[] {
   return [
-    { key: 'name', title: 'Pool', cell: (row) => row.name },
+    {
+      key: 'name',
+      title: 'Pool',
+      cell: (row) => (
+        <>
+          {row.name}
+          {row.set_aside_for && (
+            <Box sx={{ fontSize: '0.8rem', color: 'text.secondary' }}>for {row.set_aside_for} alone</Box>
+          )}
+        </>
+      ),
+    },
     { key: 'measure', title: 'Measure', cell: (row) => measureName(row.measure) },
     {
       key: 'capacity',

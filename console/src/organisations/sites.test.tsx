@@ -46,6 +46,7 @@ const POOL: Pool = {
   capacity: '40',
   factor: '1.5',
   behind: 'Rack 7',
+  set_aside_for: null,
   promised: '0',
   at_site: '64',
   left: '-4',

@@ -31,11 +31,19 @@ export const siteQuotasOptions = (organisation: string) =>
   });
 
 /** The ids of those that an organisation is held to; null is all that its seller may use. */
-export const permittedOptions = (organisation: string) =>
+export const permittedOptions = (organisation: string, project?: string) =>
   queryOptions({
-    queryKey: ['sites', organisation, 'permitted'],
+    queryKey: ['sites', organisation, 'permitted', project ?? null],
     queryFn: async () =>
-      body(await api.GET('/api/v1/organisations/{organisation}/permitted-sites', path(organisation))),
+      body(
+        project
+          ? await api.GET('/api/v1/organisations/{organisation}/projects/{project}/permitted-sites', {
+              params: { path: { organisation, project } },
+            })
+          : await api.GET('/api/v1/organisations/{organisation}/permitted-sites', {
+              params: { path: { organisation } },
+            }),
+      ),
   });
 
 /** Where a limit is: a site, or a pool there. */

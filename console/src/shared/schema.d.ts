@@ -1536,6 +1536,30 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/organisations/{organisation}/projects/{project}/permitted-sites": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Project Sites
+         * @description The sites that a project is held to; null is all that its organisation may use.
+         */
+        get: operations["read_project_sites"];
+        /**
+         * Set Project Sites
+         * @description Hold a project to some of the sites that its organisation may use. Safe to repeat.
+         */
+        put: operations["set_project_sites"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/organisations/{organisation}/projects/{project}/quotas/{measure}": {
         parameters: {
             query?: never;
@@ -3523,7 +3547,9 @@ export interface components {
         };
         /**
          * CloudBody
-         * @description A cloud that an organisation may have accounts made in; how one is reached that is another's is not told.
+         * @description A cloud that an organisation may have accounts made in.
+         *
+         *     How one is reached that is another's, and for whom it is set aside, is not told.
          */
         CloudBody: {
             /** Endpoint */
@@ -3542,6 +3568,8 @@ export interface components {
             owner_name: string;
             /** Place */
             place: string | null;
+            /** Set Aside For */
+            set_aside_for: string | null;
             /** Shared */
             shared: boolean;
             /** Site */
@@ -3559,6 +3587,7 @@ export interface components {
          *
          *     ``site`` is where it runs: only who may use that site has accounts there; null is outside of all sites.
          *     ``secret`` is kept sealed and never told again. With ``shared`` sellers that buy from it may use it too.
+         *     ``set_aside_for`` is the slug of the one below for whom alone it is, with all below that; null is for all.
          */
         CloudCreate: {
             /** Endpoint */
@@ -3571,6 +3600,8 @@ export interface components {
             place?: string | null;
             /** Secret */
             secret: string;
+            /** Set Aside For */
+            set_aside_for?: string | null;
             /**
              * Shared
              * @default false
@@ -3586,7 +3617,7 @@ export interface components {
          * @description What a cloud's side speaks.
          * @enum {string}
          */
-        CloudKind: "account service";
+        CloudKind: "account service" | "openstack identity";
         /**
          * CloudTriedBody
          * @description What came of trying a cloud: whether it was reached, and what it said or what is missing.
@@ -3610,6 +3641,8 @@ export interface components {
             place?: string | null;
             /** Secret */
             secret?: string | null;
+            /** Set Aside For */
+            set_aside_for?: string | null;
             /** Shared */
             shared?: boolean | null;
             /** Site */
@@ -6619,6 +6652,8 @@ export interface components {
              * @example 12.5
              */
             promised: string;
+            /** Set Aside For */
+            set_aside_for: string | null;
             /**
              * Site
              * Format: uuid
@@ -6639,7 +6674,8 @@ export interface components {
          * PoolCreate
          * @description Capacity of a measure at a site of one's own, in the measure's unit; ``behind`` is told to nobody else.
          *
-         *     ``factor`` is how many times over it is handed out.
+         *     ``factor`` is how many times over it is handed out. ``set_aside_for`` is the slug of the one below for whom alone it
+         *     is, with all below that; null is for all.
          */
         PoolCreate: {
             /** Behind */
@@ -6656,6 +6692,8 @@ export interface components {
             measure: string;
             /** Name */
             name: string;
+            /** Set Aside For */
+            set_aside_for?: string | null;
             /**
              * Site
              * Format: uuid
@@ -6677,6 +6715,8 @@ export interface components {
             factor?: string | null;
             /** Name */
             name?: string | null;
+            /** Set Aside For */
+            set_aside_for?: string | null;
             /** Version */
             version: number;
         };
@@ -11925,6 +11965,74 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ProjectPeopleBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    read_project_sites: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                organisation: string;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PermittedSites"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    set_project_sites: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                organisation: string;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PermittedSites"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PermittedSites"];
                 };
             };
             /** @description A refusal, as problem details */

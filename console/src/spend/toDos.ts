@@ -30,6 +30,8 @@ export function wayOf(todo: ToDo, organisation: string): { act: string; to: stri
       return { act: 'Look', to: `/usage?meter=${todo.subject}` };
     case 'price change':
       return { act: 'See', to: `/rate-cards?card=${todo.subject}` };
+    case 'pool':
+      return { act: 'Look', to: '/sites' };
     case 'quota':
       return { act: 'Look', to: `/organisations/${organisation}/quotas` };
     case 'breach':

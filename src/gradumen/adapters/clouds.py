@@ -1,14 +1,18 @@
 """Which adapter speaks to a cloud of a kind."""
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 
 from gradumen.adapters.account_service import AccountService
 from gradumen.adapters.cloud_accounts import CloudAccounts
 from gradumen.adapters.door import Door
+from gradumen.adapters.openstack_identity import OpenStackIdentity
 from gradumen.core.organisations.clouds import CloudKind
 
-_KINDS = {CloudKind.ACCOUNT_SERVICE: AccountService}
+_KINDS: dict[CloudKind, Callable[[Door, str, str], CloudAccounts]] = {
+    CloudKind.ACCOUNT_SERVICE: AccountService,
+    CloudKind.OPENSTACK_IDENTITY: OpenStackIdentity,
+}
 
 
 @contextmanager

@@ -17,6 +17,7 @@ SITES = (
 POOLS = (
     ("fell-processors", "Fell processors", "north-fell", "processors", "2400", "1.5", "62 hosts of two kinds"),
     ("fell-discs", "Fell discs", "north-fell", "storage", "800000", "1", "Three rings of discs"),
+    ("archive-discs", "Archive discs", "north-fell", "storage", "300000", "1", "One ring of large discs"),
     ("fell-addresses", "Fell addresses", "north-fell", "addresses", "480", "1", "Two ranges"),
     ("quay-processors", "Quay processors", "south-quay", "processors", "900", "1.5", "24 hosts, 4 with GPUs"),
     ("quay-addresses", "Quay addresses", "south-quay", "addresses", "126", "1", "One range; no more to be had"),
@@ -32,6 +33,7 @@ LIMITS = (
     ("saltmarsh", "north-fell", {"processors": 96, "storage": 12_000, "addresses": 24}),
     ("gannet", "south-quay", {"processors": 128, "addresses": 20}),
 )
+SET_ASIDE = {"archive-discs": "quillstone"}
 WATCHED: tuple[tuple[str, str, int | None, int | None, int], ...] = (
     ("kestrel-row", "processors", None, 200, 14),
     ("quillstone", "egress", 450, None, 0),
@@ -49,7 +51,7 @@ def place_capacity(signed_in: Callable[[str], Client]) -> None:
     }
     for slug, name, site, measure, capacity, factor, behind in POOLS:
         given = PoolCreate(site=sites[site], slug=slug, name=name, measure=measure, capacity=Decimal(capacity),
-                           factor=Decimal(factor), behind=behind)  # fmt: skip
+                           factor=Decimal(factor), behind=behind, set_aside_for=SET_ASIDE.get(slug))  # fmt: skip
         mara.pools.make(PROVIDER, given)
     mara.site_quotas.permit("oxbow", [sites["north-fell"], sites["isle-of-ombry"]])
     for slug, site, limits in LIMITS:

@@ -150,6 +150,27 @@ def today_of(tx: Session, scope: Scope, owner: OrganisationRow) -> date:
     return scope.now.astimezone(zone_of(zone_name(tx, owner.id, scope.now.date()))).date()
 
 
+def set_aside_for(tx: Session, scope: Scope, owner: UUID, slug: str | None) -> UUID | None:
+    """The organisation below an owner for whom alone something of it is to be, with all below; None is for all.
+
+    Raises:
+        NotFound: it is not below the owner.
+    """
+    if not slug:
+        return None
+    found = get_organisation(tx, scope, slug)
+    if found.id == owner or owner not in scope.tree.chain(found.id):
+        raise NotFound("organisation", slug[:70])
+    return found.id
+
+
+def may_have(tree: Tree, set_aside: UUID | None, organisation: UUID) -> bool:
+    """Whether what is set aside is for an organisation: for itself, for one above it, or for it to hand down."""
+    if set_aside is None:
+        return True
+    return set_aside in tree.chain(organisation) or organisation in tree.chain(set_aside)
+
+
 NOBODY = UUID(int=0)
 
 

@@ -138,6 +138,8 @@ def test_less_than_is_promised_stops_what_is_more_and_nothing_else(world: World,
     old = next(each for each in mara.pools.list("tarnwick") if each.slug == "old-hall")
     shrunk = mara.pools.change(old.id, old.version, capacity=Decimal(25))
     assert (shrunk.left, shrunk.at_site) == (-10, 55)
+    [told] = [each for each in mara.to_dos.list("tarnwick") if each.kind == "pool"]
+    assert told.title == "10 machines more are promised at North Fell than there are"
     with pytest.raises(QuotaExceeded, match="at most 20 machines"):
         mara.site_quotas.grant("oxbow", north.id, "machines", Decimal(31))
     assert mara.site_quotas.grant("oxbow", north.id, "machines", Decimal(24)).limit == 24, "less is never refused"

@@ -7,17 +7,20 @@ import { ProjectChangeDialog, ProjectDialog } from '../../organisations/ProjectD
 import { ProjectLevelsDialog } from '../../organisations/ProjectLevelsDialog';
 import { ProjectPeopleDialog } from '../../organisations/ProjectPeopleDialog';
 import { type Organisation, type Project, projectsOptions } from '../../organisations/organisations';
+import { PermittedDialog } from '../../organisations/PermittedDialog';
 import { levelsOptions } from '../../organisations/projects';
+import { sitesOptions } from '../../organisations/sites';
 import { DataTable } from '../../shared/DataTable';
 import { Slug } from '../../shared/Slug';
 import { Empty, Query } from '../../shared/States';
 
-type Open = { what: 'add' | 'levels' } | { what: 'change' | 'people'; project: Project };
+type Open = { what: 'add' | 'levels' } | { what: 'change' | 'people' | 'sites'; project: Project };
 
 export function Projects({ organisation }: { organisation: Organisation }) {
   const { may, mayAt } = useSignedIn();
   const projects = useQuery(projectsOptions(organisation.slug));
   const levels = useQuery(levelsOptions(organisation.slug));
+  const sites = useQuery(sitesOptions(organisation.slug));
   const [open, setOpen] = useState<Open | null>(null);
   const close = () => setOpen(null);
   const manages = may('manage organisations');
@@ -79,6 +82,14 @@ export function Projects({ organisation }: { organisation: Organisation }) {
                                   People
                                 </Button>
                               )}
+                              {(sites.data?.length ?? 0) > 1 && (
+                                <Button
+                                  aria-label={`Sites of ${each.name}`}
+                                  onClick={() => setOpen({ what: 'sites', project: each })}
+                                >
+                                  Sites
+                                </Button>
+                              )}
                               <Button
                                 aria-label={`Change ${each.name}`}
                                 onClick={() => setOpen({ what: 'change', project: each })}
@@ -107,6 +118,9 @@ export function Projects({ organisation }: { organisation: Organisation }) {
       )}
       {open?.what === 'change' && (
         <ProjectChangeDialog organisation={organisation} project={open.project} onClose={close} />
+      )}
+      {open?.what === 'sites' && (
+        <PermittedDialog organisation={organisation} project={open.project} onClose={close} />
       )}
       {open?.what === 'people' && (
         <ProjectPeopleDialog organisation={organisation} project={open.project} onClose={close} />

@@ -7,7 +7,7 @@ from fastapi import APIRouter
 from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, Uow
 from gradumen.usecases.organisations.sites import read_permitted_sites as read_permitted
-from gradumen.usecases.quotas import site_quotas
+from gradumen.usecases.quotas import held_to_sites, site_quotas
 from gradumen.wire.organisations.sites import PermittedSites
 from gradumen.wire.quotas.site_quotas import SiteQuotaBody, SiteQuotaGrant
 from gradumen.wire.values import Page
@@ -38,4 +38,18 @@ def read_permitted_sites(organisation: str, uow: Uow, caller: CallerHere) -> Per
 @router.put("/permitted-sites")
 def set_permitted_sites(organisation: str, body: PermittedSites, uow: Uow, caller: CallerHere) -> PermittedSites:
     """Hold an organisation, and all below it, to some sites; its seller's to say. Safe to repeat."""
-    return site_quotas.set_permitted_sites(uow, caller, organisation=organisation, sites=body.sites)
+    return held_to_sites.set_permitted_sites(uow, caller, organisation=organisation, sites=body.sites)
+
+
+@router.get("/projects/{project}/permitted-sites")
+def read_project_sites(organisation: str, project: str, uow: Uow, caller: CallerHere) -> PermittedSites:
+    """The sites that a project is held to; null is all that its organisation may use."""
+    return held_to_sites.read_project_sites(uow, caller, organisation=organisation, project=project)
+
+
+@router.put("/projects/{project}/permitted-sites")
+def set_project_sites(
+    organisation: str, project: str, body: PermittedSites, uow: Uow, caller: CallerHere
+) -> PermittedSites:
+    """Hold a project to some of the sites that its organisation may use. Safe to repeat."""
+    return held_to_sites.set_project_sites(uow, caller, organisation=organisation, project=project, sites=body.sites)

@@ -11,6 +11,7 @@ from gradumen.cli.places import one_site
 from gradumen.cli.profiles import own_organisation
 from gradumen.client import Client
 from gradumen.core.errors import Invalid
+from gradumen.core.organisations.clouds import CloudKind
 from gradumen.wire.organisations.clouds import CloudBody, CloudCreate
 
 
@@ -21,6 +22,7 @@ def register(nouns: Any) -> None:
     add = verbs.add("add", run_add, "register one; its secret is read from standard input")
     add.add_argument("slug")
     add.add_argument("endpoint", help="its address; the operator lists what may be called in GRADUMEN_OUTBOUND")
+    add.add_argument("--kind", choices=list(CloudKind), default=CloudKind.ACCOUNT_SERVICE, help="what it speaks")
     change = verbs.add("change", run_change, "change what is given of it")
     change.add_argument("--endpoint")
     change.add_argument("--secret-stdin", action="store_true", help="read another secret from standard input")
@@ -33,6 +35,7 @@ def register(nouns: Any) -> None:
         verb.add_argument(
             "--shared", action=argparse.BooleanOptionalAction, help="sellers that buy from you may use it too"
         )
+        verb.add_argument("--set-aside-for", metavar="CUSTOMER", help="for whom alone it is, '' for all")
     trying = verbs.add("try", run_try, "look whether it is reached, and what is missing")
     retire = verbs.add("retire", run_retire, "make no new accounts in it any more; safe to repeat")
     for verb in (change, trying, retire):
@@ -70,6 +73,8 @@ def run_add(arguments: argparse.Namespace, client: Client, out: Out) -> int:
         slug=arguments.slug,
         name=arguments.name or arguments.slug,
         place=arguments.place,
+        kind=arguments.kind,
+        set_aside_for=arguments.set_aside_for or None,
         site=_site(arguments, client),
         endpoint=arguments.endpoint,
         secret=_secret(),
@@ -97,7 +102,7 @@ def _one(arguments: argparse.Namespace, client: Client) -> CloudBody:
 def run_change(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     """Change a cloud."""
     before = _one(arguments, client)
-    names = ("name", "place", "endpoint", "shared")
+    names = ("name", "place", "endpoint", "shared", "set_aside_for")
     given = {name: value for name in names if (value := getattr(arguments, name)) is not None}
     if arguments.site is not None:
         given["site"] = _site(arguments, client)

@@ -29,6 +29,7 @@ def register(nouns: Any) -> None:
         add_organisation(verb)
     permit = verbs.add("permit", run_permit, "hold an organisation, and all below it, to some; its seller does")
     permit.add_argument("organisation")
+    permit.add_argument("--project", help="only a project of it; its own people do, too")
     permit.add_argument(
         "sites", nargs="*", metavar="SITE", help="slugs or ids; without any, all that its seller may use"
     )
@@ -81,10 +82,12 @@ def run_retire(arguments: argparse.Namespace, client: Client, out: Out) -> int:
 
 
 def run_permit(arguments: argparse.Namespace, client: Client, out: Out) -> int:
-    """Hold an organisation to sites."""
-    seller = client.organisations.get(arguments.organisation).parent or own_organisation(arguments)
-    sites = [one_site(client, seller, written) for written in arguments.sites]
-    client.site_quotas.permit(arguments.organisation, [each.id for each in sites] or None)
-    named = ", ".join(each.name for each in sites) or "every site that its seller may use"
-    out.say(f"{arguments.organisation} may use {named}")
+    """Hold an organisation, or a project of it, to sites."""
+    organisation, project = arguments.organisation, arguments.project
+    seller = client.organisations.get(organisation).parent or own_organisation(arguments)
+    knows = organisation if project else seller
+    sites = [one_site(client, knows, written) for written in arguments.sites]
+    client.site_quotas.permit(organisation, [each.id for each in sites] or None, project=project)
+    named = ", ".join(each.name for each in sites) or f"every site that {'it' if project else 'its seller'} may use"
+    out.say(f"{organisation}/{project} may use {named}" if project else f"{organisation} may use {named}")
     return 0

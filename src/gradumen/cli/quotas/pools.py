@@ -29,6 +29,7 @@ def register(nouns: Any) -> None:
         verb.add_argument("--name")
         verb.add_argument("--factor", type=Decimal, help="how many times over it is handed out, 1 unless set")
         verb.add_argument("--behind", help="what it is made of; told to nobody else")
+        verb.add_argument("--set-aside-for", metavar="CUSTOMER", help="for whom alone it is, '' for all")
     retire = verbs.add("retire", run_retire, "it is not there any more; safe to repeat")
     for verb in (change, retire):
         verb.add_argument("pool", help="its slug or id")
@@ -36,7 +37,7 @@ def register(nouns: Any) -> None:
         add_organisation(verb)
 
 
-HEAD = ("POOL", "SITE", "MEASURE", "CAPACITY", "FACTOR", "PROMISED", "LEFT AT THE SITE", "UNIT", "BEHIND")
+HEAD = ("POOL", "SITE", "MEASURE", "CAPACITY", "FACTOR", "PROMISED", "LEFT AT THE SITE", "UNIT", "FOR", "BEHIND")
 
 
 def _show(found: list[PoolBody], out: Out) -> None:
@@ -47,6 +48,7 @@ def _show(found: list[PoolBody], out: Out) -> None:
             each.measure,
             *(quantity(figure) for figure in (each.capacity, each.factor, each.at_site, each.left)),
             each.unit,
+            each.set_aside_for or "all",
             each.behind or "",
         )
         for each in found
@@ -78,6 +80,7 @@ def run_add(arguments: argparse.Namespace, client: Client, out: Out) -> int:
         capacity=arguments.capacity,
         factor=arguments.factor,
         behind=arguments.behind,
+        set_aside_for=arguments.set_aside_for or None,
     )
     made = client.pools.make(organisation, body)
     out.body(made)
@@ -97,7 +100,7 @@ def _one(arguments: argparse.Namespace, client: Client) -> PoolBody:
 def run_change(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     """Change a pool."""
     before = _one(arguments, client)
-    names = ("name", "capacity", "factor", "behind")
+    names = ("name", "capacity", "factor", "behind", "set_aside_for")
     given = {name: value for name in names if (value := getattr(arguments, name)) is not None}
     made = client.pools.change(before.id, before.version, **given)
     out.body(made)

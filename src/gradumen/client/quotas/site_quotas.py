@@ -35,11 +35,16 @@ class SiteQuotas:
         body = SiteQuotaGrant(limit=limit, pool=pool, project=project, label=label)
         return self._connection.put(f"organisations/{organisation}/site-quotas/{site}/{measure}", SiteQuotaBody, body)
 
-    def permitted(self, organisation: str) -> builtins.list[UUID] | None:
-        """The sites that an organisation is held to; None is all that its seller may use."""
-        return self._connection.get(f"organisations/{organisation}/permitted-sites", PermittedSites).sites
+    def permitted(self, organisation: str, project: str | None = None) -> builtins.list[UUID] | None:
+        """The sites that an organisation, or a project of it, is held to; None is all that it might be."""
+        return self._connection.get(_path(organisation, project), PermittedSites).sites
 
-    def permit(self, organisation: str, sites: Sequence[UUID] | None) -> None:
-        """Hold an organisation to some sites; None is all that its seller may use."""
+    def permit(self, organisation: str, sites: Sequence[UUID] | None, *, project: str | None = None) -> None:
+        """Hold an organisation, or a project of it, to some sites; None is all that it might be."""
         body = PermittedSites(sites=None if sites is None else [*sites])
-        self._connection.put(f"organisations/{organisation}/permitted-sites", PermittedSites, body)
+        self._connection.put(_path(organisation, project), PermittedSites, body)
+
+
+def _path(organisation: str, project: str | None) -> str:
+    unit = f"/projects/{project}" if project else ""
+    return f"organisations/{organisation}{unit}/permitted-sites"

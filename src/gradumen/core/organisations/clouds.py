@@ -10,6 +10,8 @@ class CloudKind(StrEnum):
 
     ACCOUNT_SERVICE = "account service"
     """The small protocol of `docs/cloud-accounts.md`, for any cloud that has a bridge to it."""
+    OPENSTACK_IDENTITY = "openstack identity"
+    """Projects of an OpenStack identity service."""
 
 
 class AccountState(StrEnum):

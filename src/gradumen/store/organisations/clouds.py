@@ -27,6 +27,8 @@ class CloudRow(Base):
     endpoint: Mapped[str] = mapped_column(ascii_text(300))
     sealed: Mapped[str] = mapped_column(Text)
     shared: Mapped[bool]
+    set_aside_id: Mapped[UUID | None] = mapped_column(ForeignKey("organisations.id", ondelete="RESTRICT"))
+    """For whom alone it is, with all below; null is for all."""
     version: Mapped[int]
     retired_at: Mapped[datetime | None] = mapped_column(Moment)
 

@@ -35,6 +35,28 @@ class PermittedSiteRow(Base):
     site_id: Mapped[UUID] = mapped_column(ForeignKey("sites.id", ondelete="RESTRICT"), primary_key=True)
 
 
+class ProjectSiteRow(Base):
+    """A project may have limits at this site of those that its organisation may use; who has no row at all of them."""
+
+    __tablename__ = "project_sites"
+
+    project_id: Mapped[UUID] = mapped_column(ForeignKey("projects.id", ondelete="RESTRICT"), primary_key=True)
+    site_id: Mapped[UUID] = mapped_column(ForeignKey("sites.id", ondelete="RESTRICT"), primary_key=True)
+
+
+def project_sites(tx: Session, project: UUID) -> set[UUID] | None:
+    """The sites that a project is held to; None is to none in particular."""
+    found = set(tx.scalars(select(ProjectSiteRow.site_id).where(ProjectSiteRow.project_id == project)))
+    return found or None
+
+
+def set_project_sites(tx: Session, project: UUID, sites: Collection[UUID]) -> None:
+    """Hold a project to some sites; to none in particular where there are none."""
+    tx.execute(delete(ProjectSiteRow).where(ProjectSiteRow.project_id == project))
+    if sites:
+        tx.execute(insert(ProjectSiteRow), [{"project_id": project, "site_id": site} for site in sites])
+
+
 def sites_of(tx: Session, organisations: Collection[UUID]) -> list[SiteRow]:
     """The sites of organisations that are in use, by slug."""
     row = SiteRow

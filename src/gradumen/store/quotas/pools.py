@@ -26,6 +26,8 @@ class PoolRow(Base):
     capacity: Mapped[Decimal] = mapped_column(Quantity)
     factor: Mapped[Decimal] = mapped_column(Quantity)
     behind: Mapped[str | None] = mapped_column(String(300))
+    set_aside_id: Mapped[UUID | None] = mapped_column(ForeignKey("organisations.id", ondelete="RESTRICT"))
+    """For whom alone it is, with all below; null is for all."""
     version: Mapped[int]
     retired_at: Mapped[datetime | None] = mapped_column(Moment)
 

@@ -73,6 +73,25 @@ def is_given(tx: Session, spot: UUID) -> bool:
     return tx.scalars(query.limit(1)).first() is not None
 
 
+def taken_at(tx: Session, giver: UUID, measure: str, spot: UUID) -> dict[UUID, Decimal]:
+    """What those have at a spot to whom somebody gave it, or will; projects of its own by their organisation."""
+    row = SiteQuotaRow
+    given = (row.giver_id == giver) | (row.next_giver_id == giver)
+    query = select(row.organisation_id, func.sum(row.limit_value)).where(given, row.measure == measure)
+    rows = tx.execute(query.where(row.spot_id == spot).group_by(row.organisation_id))
+    return {organisation: Decimal(total) for organisation, total in rows}
+
+
+def holders_at(tx: Session, spot: UUID) -> set[UUID]:
+    """The organisations that have, or whose projects have, limits at a spot."""
+    return set(tx.scalars(select(SiteQuotaRow.organisation_id).where(SiteQuotaRow.spot_id == spot)))
+
+
+def sites_of_holder(tx: Session, holder: UUID) -> set[UUID]:
+    """The sites at which an organisation, or a project, has limits of its own."""
+    return set(tx.scalars(select(SiteQuotaRow.site_id).where(SiteQuotaRow.holder_id == holder)))
+
+
 def used_sites(tx: Session, organisations: Collection[UUID], sites: Collection[UUID]) -> int:
     """How many of some organisations have a limit at one of some sites."""
     row = SiteQuotaRow

@@ -18,7 +18,15 @@ from gradumen.store.sealing import seals_of
 from gradumen.store.unit_of_work import Session, add_new, use_case
 from gradumen.usecases.audit_entries import record
 from gradumen.usecases.organisations.sites import usable_sites
-from gradumen.usecases.scope import Caller, Scope, check_unchanged, get_organisation, load_scope
+from gradumen.usecases.scope import (
+    Caller,
+    Scope,
+    check_unchanged,
+    get_organisation,
+    load_scope,
+    may_have,
+    set_aside_for,
+)
 from gradumen.wire.organisations.clouds import CloudAccountBody, CloudBody, CloudCreate
 
 MANAGES = Right.MANAGE_ORGANISATIONS
@@ -54,11 +62,12 @@ def clouds_for(tx: Session, scope: Scope, owner: OrganisationRow) -> list[CloudR
     if owner.type == "tenant":
         return []
     rows = store.clouds_of(tx, scope.tree.chain(owner.id)[:2])
-    return [row for row in rows if row.shared or row.organisation_id == owner.id]
+    usable = [row for row in rows if row.organisation_id == owner.id or row.shared]
+    return [row for row in usable if may_have(scope.tree, row.set_aside_id, owner.id)]
 
 
 def _views(tx: Session, scope: Scope, rows: list[CloudRow]) -> list[CloudBody]:
-    owners = organisations_by_id(tx, {row.organisation_id for row in rows})
+    owners = organisations_by_id(tx, {id for row in rows for id in (row.organisation_id, row.set_aside_id) if id})
     sites = sites_by_id(tx, {row.site_id for row in rows if row.site_id})
     found = []
     for row in rows:
@@ -76,6 +85,7 @@ def _views(tx: Session, scope: Scope, rows: list[CloudRow]) -> list[CloudBody]:
                 kind=CloudKind(row.kind),
                 endpoint=row.endpoint if own else None,
                 shared=row.shared,
+                set_aside_for=owners[row.set_aside_id].slug if own and row.set_aside_id else None,
                 version=row.version,
             )
         )
@@ -107,6 +117,7 @@ def register_cloud(tx: Session, caller: Caller, *, organisation: str, given: Clo
         endpoint=_endpoint(given.endpoint),
         sealed=seals_of(tx).seal(_secret(given.secret)),
         shared=given.shared,
+        set_aside_id=set_aside_for(tx, scope, owner.id, given.set_aside_for),
         version=1,
         retired_at=None,
     )
@@ -139,6 +150,8 @@ def change_cloud(tx: Session, caller: Caller, *, cloud: UUID, version: int, give
         row.sealed = seals_of(tx).seal(_secret(given["secret"]))
     if given.get("shared") is not None:
         row.shared = given["shared"]
+    if "set_aside_for" in given:
+        row.set_aside_id = set_aside_for(tx, scope, row.organisation_id, given["set_aside_for"])
     row.version += 1
     tx.flush()
     record(tx, caller, "cloud changed", row.organisation_id, row.slug, before=before, after=_told(row))
@@ -248,4 +261,5 @@ def _secret(raw: str) -> str:
 
 
 def _told(row: CloudRow) -> dict[str, Any]:
-    return {"name": row.name, "place": row.place, "site": row.site_id, "endpoint": row.endpoint, "shared": row.shared}
+    names = ("name", "place", "endpoint", "shared")
+    return {name: getattr(row, name) for name in names} | {"site": row.site_id, "set aside": row.set_aside_id}

@@ -9,19 +9,28 @@ from gradumen.core.errors import Conflict, Invalid, NotFound
 from gradumen.core.exact import add, text
 from gradumen.core.names import name_of, slug_of
 from gradumen.core.permissions import Right
-from gradumen.core.quotas.measures import MEASURES, METERED, Measure
+from gradumen.core.quotas.measures import MEASURES, METERED, Measure, amount_words
+from gradumen.store.organisations.organisations import organisations_by_id
 from gradumen.store.organisations.sites import SiteRow, sites_by_id
 from gradumen.store.organisations.tables import OrganisationRow
 from gradumen.store.quotas import pools as store
 from gradumen.store.quotas.pools import PoolRow
-from gradumen.store.quotas.site_quotas import is_given
+from gradumen.store.quotas.site_quotas import holders_at, is_given
 from gradumen.store.unit_of_work import Session, add_new, use_case
 from gradumen.usecases.audit_entries import record
 from gradumen.usecases.limits import lock_quota
 from gradumen.usecases.organisations.sites import own_site
 from gradumen.usecases.quotas.quotas import measure_of
-from gradumen.usecases.quotas.spots import Held, Spot, capacity_of
-from gradumen.usecases.scope import Caller, Scope, check_unchanged, get_organisation, load_scope
+from gradumen.usecases.quotas.spots import Held, SetAside, Spot, capacity_of
+from gradumen.usecases.scope import (
+    Caller,
+    Scope,
+    check_unchanged,
+    get_organisation,
+    load_scope,
+    may_have,
+    set_aside_for,
+)
 from gradumen.wire.quotas.pools import PoolBody, PoolCreate
 
 
@@ -36,6 +45,14 @@ def list_pools(tx: Session, caller: Caller, *, organisation: str) -> list[PoolBo
     owner = get_organisation(tx, scope, organisation)
     scope.require_member(Right.READ, owner)
     return _views(tx, scope, owner, store.pools_of(tx, owner.id))
+
+
+def short_pools(tx: Session, scope: Scope, owner: OrganisationRow) -> list[PoolBody]:
+    """A pool of each site and measure at which more is promised than there is."""
+    short = {
+        (row.site, row.measure): row for row in _views(tx, scope, owner, store.pools_of(tx, owner.id)) if row.left < 0
+    }
+    return list(short.values())
 
 
 @use_case
@@ -63,6 +80,7 @@ def make_pool(tx: Session, caller: Caller, *, organisation: str, given: PoolCrea
         capacity=_figure(given.capacity, "capacity", Decimal(0), Decimal(10) ** 15),
         factor=_figure(given.factor or Decimal(1), "factor", Decimal(1), Decimal(100)),
         behind=_behind(given.behind),
+        set_aside_id=set_aside_for(tx, scope, owner.id, given.set_aside_for),
         version=1,
         retired_at=None,
     )
@@ -75,6 +93,7 @@ def make_pool(tx: Session, caller: Caller, *, organisation: str, given: PoolCrea
             f"{text(held.granted)} are promised at {site.name} already; say of all that is there, or take some back",
             field="capacity",
         )
+    _check_set_aside(tx, scope, row)
     record(tx, caller, "pool made", owner.id, row.slug, after=_told(row))
     return _views(tx, scope, owner, [row])[0]
 
@@ -98,6 +117,7 @@ def change_pool(tx: Session, caller: Caller, *, pool: UUID, version: int, given:
 
     Raises:
         EditedMeanwhile: it is at another version.
+        Conflict: others than it is to be set aside for have limits of it.
     """
     scope = load_scope(tx, caller)
     row, owner = _own(tx, scope, pool)
@@ -112,10 +132,33 @@ def change_pool(tx: Session, caller: Caller, *, pool: UUID, version: int, given:
         row.factor = _figure(given["factor"], "factor", Decimal(1), Decimal(100))
     if "behind" in given:
         row.behind = _behind(given["behind"])
+    if "set_aside_for" in given:
+        row.set_aside_id = set_aside_for(tx, scope, owner.id, given["set_aside_for"])
+        _check_set_aside(tx, scope, row)
     row.version += 1
     tx.flush()
     record(tx, caller, "pool changed", owner.id, row.slug, before=before, after=_told(row))
     return _views(tx, scope, owner, [row])[0]
+
+
+def _check_set_aside(tx: Session, scope: Scope, row: PoolRow) -> None:
+    """Check that nobody else has a limit of a pool.
+
+    Raises:
+        Conflict: somebody has.
+    """
+    others = [each for each in holders_at(tx, row.id) if not may_have(scope.tree, row.set_aside_id, each)]
+    if others:
+        raise Conflict(f"{len(others)} others have limits of {row.name}; take them back first", field="set_aside_for")
+    tx.flush()
+    site = sites_by_id(tx, {row.site_id})[row.site_id]
+    lacking = SetAside(tx, scope.tree, site, Measure(row.measure)).lacking() if row.set_aside_id else Decimal(0)
+    if lacking > 0:
+        raise Conflict(
+            f"{amount_words(Measure(row.measure), lacking)} more are promised to others at {site.name} than that "
+            "leaves; take some back first",
+            field="set_aside_for",
+        )
 
 
 @use_case
@@ -162,12 +205,14 @@ def _behind(raw: str | None) -> str | None:
 
 
 def _told(row: PoolRow) -> dict[str, Any]:
-    return {"name": row.name, "measure": row.measure, "capacity": text(row.capacity), "factor": text(row.factor)}
+    return {"name": row.name, "measure": row.measure, "capacity": text(row.capacity), "factor": text(row.factor),
+            "set aside": row.set_aside_id}  # fmt: skip
 
 
 def _views(tx: Session, scope: Scope, owner: OrganisationRow, rows: Sequence[PoolRow]) -> list[PoolBody]:
     held = Held(tx, scope.tree, [owner.id])
     sites: dict[UUID, SiteRow] = sites_by_id(tx, {row.site_id for row in rows})
+    aside = organisations_by_id(tx, {row.set_aside_id for row in rows if row.set_aside_id})
     found = []
     for row in rows:
         measure, site = Measure(row.measure), sites[row.site_id]
@@ -186,6 +231,7 @@ def _views(tx: Session, scope: Scope, owner: OrganisationRow, rows: Sequence[Poo
                 capacity=row.capacity,
                 factor=row.factor,
                 behind=row.behind,
+                set_aside_for=aside[row.set_aside_id].slug if row.set_aside_id else None,
                 promised=held.holding(owner, Spot(site, row), measure).granted,
                 at_site=here.granted,
                 left=add([here.limit or capacity_of(row), -here.granted]),

@@ -5,14 +5,14 @@ from dataclasses import replace
 from decimal import Decimal
 from uuid import UUID
 
-from gradumen.core.errors import Conflict, Invalid, NotFound, QuotaBelowGranted
+from gradumen.core.errors import Conflict, Invalid, NotFound, QuotaBelowGranted, QuotaExceeded
 from gradumen.core.exact import figure, text
 from gradumen.core.names import name_of
 from gradumen.core.permissions import Right
 from gradumen.core.quotas.measures import MEASURES, Measure, amount_words
 from gradumen.core.quotas.quotas import Holding, check_grant, check_inside
 from gradumen.store.organisations.projects import projects_of
-from gradumen.store.organisations.sites import SiteRow, find_site, sites_by_id
+from gradumen.store.organisations.sites import SiteRow, find_site, project_sites, sites_by_id
 from gradumen.store.organisations.tables import OrganisationRow, ProjectRow
 from gradumen.store.quotas import site_quotas as store
 from gradumen.store.quotas.pools import find_pool, pools_by_id
@@ -21,12 +21,11 @@ from gradumen.store.quotas.tables import QuotaRow
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.audit_entries import acting_for, record
 from gradumen.usecases.limits import Limits, lock_quota
-from gradumen.usecases.organisations.sites import hold_to_sites, knows_site, usable_sites
+from gradumen.usecases.organisations.sites import knows_site, usable_sites
 from gradumen.usecases.quotas.pools import placed
 from gradumen.usecases.quotas.quotas import check_parties, parties
-from gradumen.usecases.quotas.spots import Held, Spot, of_project
-from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
-from gradumen.wire.organisations.sites import PermittedSites
+from gradumen.usecases.quotas.spots import Held, SetAside, Spot, of_project
+from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope, may_have
 from gradumen.wire.quotas.site_quotas import SiteQuotaBody, SiteQuotaGrant
 
 
@@ -87,6 +86,8 @@ def grant_site_quota(
     scope, what = load_scope(tx, caller), placed(measure)
     holder, target, givers = parties(tx, scope, organisation, given.project)
     spot = _spot(tx, scope, holder, site, given.pool, what, taken=given.limit is None)
+    if given.limit is not None:
+        _check_meant(tx, scope, holder, target, spot)
     owner = spot.site.organisation_id
     if owner == holder.id and target is None:
         raise Invalid(f"{spot.site.name} is {holder.name}'s own: its pools say what there is", field="site")
@@ -155,6 +156,19 @@ def _spot(
     return Spot(row, found)
 
 
+def _check_meant(tx: Session, scope: Scope, holder: OrganisationRow, target: ProjectRow | None, spot: Spot) -> None:
+    """Check that a project is not held to other sites, and that a pool is not set aside for somebody else.
+
+    Raises:
+        Conflict: so it is.
+    """
+    held_to = project_sites(tx, target.id) if target else None
+    if target is not None and held_to is not None and spot.site.id not in held_to:
+        raise Conflict(f"{target.name} is held to other sites than {spot.site.name}; permit it first", field="site")
+    if spot.pool is not None and not may_have(scope.tree, spot.pool.set_aside_id, holder.id):
+        raise Conflict("that pool is set aside for somebody else", field="pool")
+
+
 def _check_given(
     tx: Session,
     scope: Scope,
@@ -179,6 +193,8 @@ def _check_given(
                 measure=measure,
             )
         check_grant(giver, taker, limit)
+        if each.id == spot.site.organisation_id and spot.pool is None:
+            _check_not_set_aside(tx, scope, taker, holder, spot, measure, limit)
     limits, key = Limits(tx, scope.tree, [holder.id]), ((target or holder).id, measure)
     outer = replace(limits.holding(tx.get_one(QuotaRow, key, populate_existing=True), taker.holder), name=taker.name)
     if target is None or tx.get_one(QuotaRow, key).is_set:
@@ -191,6 +207,27 @@ def _check_given(
         check_inside(taker, limit, site)
     else:
         _check_pools_inside(held, taker, key[0], spot, measure, limit)
+
+
+def _check_not_set_aside(
+    tx: Session, scope: Scope, taker: Holding, holder: OrganisationRow, spot: Spot, measure: Measure, limit: Decimal
+) -> None:
+    """Check that a limit leaves what is set aside at a site to those for whom it is.
+
+    Raises:
+        QuotaExceeded: it does not.
+    """
+    most = SetAside(tx, scope.tree, spot.site, measure).most(holder.id)
+    if most is not None and limit > most and limit > (taker.limit or 0):
+        raise QuotaExceeded(
+            f"{taker.name} can have at most {amount_words(measure, most)}{spot.words}: "
+            "the rest is set aside for others",
+            measure=measure,
+            asked=text(limit),
+            left=text(most),
+            limit=text(most),
+            holder=taker.holder,
+        )
 
 
 def _check_taken(
@@ -264,26 +301,6 @@ def _write(
     if not same:
         store.note_site_change(tx, found, scope.now, is_set=True)
     return found
-
-
-@use_case
-def set_permitted_sites(tx: Session, caller: Caller, *, organisation: str, sites: list[UUID] | None) -> PermittedSites:
-    """Hold an organisation, and with it all below, to some of its seller's sites; null is all of these.
-
-    Raises:
-        Conflict: some have limits at a site that it may not use any more.
-        Forbidden, Invalid: see `gradumen.usecases.organisations.sites.hold_to_sites`.
-    """
-    scope = load_scope(tx, caller)
-    owner = get_organisation(tx, scope, organisation)
-    below, lost = hold_to_sites(tx, scope, owner, sites)
-    count = store.used_sites(tx, below, {row.id for row in lost}) if lost else 0
-    if count:
-        names = ", ".join(row.name for row in lost)
-        raise Conflict(
-            f"{count} of {owner.name} and those below have limits at {names}; take them back first", field="sites"
-        )
-    return PermittedSites(sites=None if sites is None else sorted(set(sites)))
 
 
 def _view(

@@ -1,5 +1,6 @@
 """Spots: sites and pools at which something is limited, and what is held there."""
 
+from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from decimal import Decimal, localcontext
 from uuid import UUID
@@ -87,6 +88,46 @@ class Held:
         limit = self.limit(owner.id, spot, measure)
         granted = self.given.get((owner.id, measure, spot.id), Decimal(0))
         return Holding(owner.slug, measure, limit, granted=granted, name=owner.name, where=spot.words)
+
+
+class SetAside:
+    """What of a site's pools of a measure is set aside for whom, and what that leaves to all.
+
+    Who has something set aside for it, or for one below it, uses that first; beyond it everybody shares the rest.
+    """
+
+    def __init__(self, tx: Session, tree: Tree, site: SiteRow, measure: Measure) -> None:
+        self.tree, self.owner = tree, site.organisation_id
+        pools = [row for row in pools_of(tx, self.owner) if row.site_id == site.id and row.measure == measure]
+        self.pools = [(row.set_aside_id, capacity_of(row)) for row in pools]
+        self.taken = store.taken_at(tx, self.owner, measure, site.id)
+
+    def own(self, organisation: UUID) -> Decimal:
+        """What is set aside for one, or for somebody below it."""
+        return self._sum(aside for aside in self.pools if aside[0] and organisation in self.tree.chain(aside[0]))
+
+    @staticmethod
+    def _sum(pools: Iterable[tuple[UUID | None, Decimal]]) -> Decimal:
+        with localcontext(EXACT):
+            return sum((capacity for _, capacity in pools), Decimal(0))
+
+    def most(self, organisation: UUID) -> Decimal | None:
+        """What one may have at the site, beside what the others have; None where nothing is set aside."""
+        if not any(aside for aside, _ in self.pools):
+            return None
+        shared = self._sum(pool for pool in self.pools if pool[0] is None)
+        with localcontext(EXACT):
+            for other, limit in self.taken.items():
+                if other != organisation:
+                    shared -= max(limit - self.own(other), Decimal(0))
+            return max(shared, Decimal(0)) + self.own(organisation)
+
+    def lacking(self) -> Decimal:
+        """How much more the others have than is left to them; 0 where all fits."""
+        shared = self._sum(pool for pool in self.pools if pool[0] is None)
+        with localcontext(EXACT):
+            used = sum((max(limit - self.own(each), Decimal(0)) for each, limit in self.taken.items()), Decimal(0))
+            return max(used - shared, Decimal(0))
 
 
 def of_project(held: Holding, name: str, slug: str, limit: Decimal | None) -> Holding:

@@ -8,7 +8,7 @@ from gradumen.core.exact import figure, money
 from gradumen.core.metering.breaches import BreachState, above_words
 from gradumen.core.periods import Period, zone_of
 from gradumen.core.permissions import Right
-from gradumen.core.quotas.measures import COUNTED, Measure, amount_words, measure_words
+from gradumen.core.quotas.measures import MEASURES, Measure, amount_words, measure_words
 from gradumen.core.subscriptions.orders import OrderState
 from gradumen.core.tasks import State
 from gradumen.store.billing.invoices import Wanted, sums_of_invoices
@@ -22,6 +22,7 @@ from gradumen.usecases.catalogue.names import meter_name
 from gradumen.usecases.catalogue.price_changes import price_changes_of
 from gradumen.usecases.catalogue.published import load_published
 from gradumen.usecases.metering.breaches import breaches_to_do
+from gradumen.usecases.quotas.pools import short_pools
 from gradumen.usecases.quotas.quota_requests import requests_answered, requests_to_answer
 from gradumen.usecases.quotas.quotas import quotas_held
 from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
@@ -55,7 +56,7 @@ def list_to_dos(tx: Session, caller: Caller, *, organisation: str) -> list[ToDoB
     if not scope.is_member(owner.id):
         raise Forbidden(right=Right.READ, organisation=owner.slug, name=owner.name)
     found = [*_work(tx, owner, provider=owner.type == "provider"), *_quotas(tx, scope, owner)]
-    found += _breaches(tx, scope, owner)
+    found += [*_breaches(tx, scope, owner), *_pools(tx, scope, owner)]
     found += [*_asked(tx, scope, owner), *_mail(tx, scope, owner)]
     if owner.id in scope.members_money():
         found += [*_ordered(tx, scope, owner), *_on_board(tx, scope, owner), *_ending(tx, scope, owner)]
@@ -176,7 +177,7 @@ def _quotas(tx: Session, scope: Scope, owner: OrganisationRow) -> Iterator[ToDoB
             continue
         if quota.left * 100 <= quota.limit * (100 - _FULL):
             over, measure = quota.left < 0, Measure(quota.measure)
-            of = "" if measure in COUNTED else f" of {measure_words(measure)}"
+            of = _of(measure)
             yield ToDoBody(
                 kind="quota",
                 weight=Weight.FAILED if over else Weight.LOOK,
@@ -188,6 +189,11 @@ def _quotas(tx: Session, scope: Scope, owner: OrganisationRow) -> Iterator[ToDoB
                 if owner.type == "reseller"
                 else "add capacity, or take some back",
             )
+
+
+def _of(measure: Measure) -> str:
+    """What an amount is of, where its unit does not say so."""
+    return f" of {measure_words(measure)}" if MEASURES[measure].base == "byte" else ""
 
 
 def _breaches(tx: Session, scope: Scope, owner: OrganisationRow) -> Iterator[ToDoBody]:
@@ -205,6 +211,19 @@ def _breaches(tx: Session, scope: Scope, owner: OrganisationRow) -> Iterator[ToD
             if breach.organisation != owner.slug
             else "use less, or have the limit raised",
             since=breach.opened_at,
+        )
+
+
+def _pools(tx: Session, scope: Scope, owner: OrganisationRow) -> Iterator[ToDoBody]:
+    for pool in short_pools(tx, scope, owner):
+        measure = Measure(pool.measure)
+        yield ToDoBody(
+            kind="pool",
+            weight=Weight.FAILED,
+            subject=pool.site_slug,
+            title=f"{amount_words(measure, -pool.left)}{_of(measure)} more are promised at {pool.site_name} "
+            "than there are",
+            detail="nothing more is promised there until it fits again; add capacity, or take some back",
         )
 
 

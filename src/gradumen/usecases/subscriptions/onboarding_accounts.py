@@ -45,8 +45,8 @@ def want_accounts(
     """Note the accounts that are asked for, with their tags; nothing is asked of any cloud.
 
     Raises:
-        Invalid: no cloud is called so, its seller may not have accounts made there, or it is at a site that the
-            customer may not use.
+        Invalid: no cloud is called so, its seller may not have accounts made there, it is at a site that the customer
+            may not use, or set aside for another.
         Conflict: an account that is to be linked is somebody's already.
     """
     usable = clouds_for(tx, scope, seller) if customer.cloud_accounts else []
@@ -57,6 +57,12 @@ def want_accounts(
         if cloud.site_id is not None and cloud.site_id not in sites:
             raise Invalid(
                 f"{cloud.name} is at a site that {row.name} may not use; permit it, or choose another cloud",
+                field="cloud_accounts",
+                value=each.cloud,
+            )
+        if cloud.set_aside_id is not None and cloud.set_aside_id not in scope.tree.chain(row.id):
+            raise Invalid(
+                f"{cloud.name} is set aside for somebody else; choose another cloud",
                 field="cloud_accounts",
                 value=each.cloud,
             )

@@ -6,8 +6,9 @@ from gradumen.store.organisations.sites import SiteRow
 from gradumen.store.organisations.tables import OrganisationRow
 from gradumen.store.unit_of_work import Session, UnitOfWork
 from gradumen.usecases.organisations.sites import knows_site, usable_sites
+from gradumen.usecases.quotas.held_to_sites import set_permitted_sites
 from gradumen.usecases.quotas.pools import placed
-from gradumen.usecases.quotas.site_quotas import grant_site_quota, set_permitted_sites
+from gradumen.usecases.quotas.site_quotas import grant_site_quota
 from gradumen.usecases.scope import Caller, load_scope
 from gradumen.wire.quotas.site_quotas import SiteQuotaGrant
 from gradumen.wire.subscriptions.onboardings import OnboardingCreate

@@ -12,6 +12,7 @@ class CloudCreate(Body):
 
     ``site`` is where it runs: only who may use that site has accounts there; null is outside of all sites.
     ``secret`` is kept sealed and never told again. With ``shared`` sellers that buy from it may use it too.
+    ``set_aside_for`` is the slug of the one below for whom alone it is, with all below that; null is for all.
     """
 
     slug: str
@@ -22,6 +23,7 @@ class CloudCreate(Body):
     endpoint: str
     secret: str
     shared: YesOrNo = False
+    set_aside_for: str | None = None
 
 
 class CloudUpdate(AsSet, Body):
@@ -34,10 +36,14 @@ class CloudUpdate(AsSet, Body):
     endpoint: str | None = None
     secret: str | None = None
     shared: YesOrNo | None = None
+    set_aside_for: str | None = None
 
 
 class CloudBody(Body):
-    """A cloud that an organisation may have accounts made in; how one is reached that is another's is not told."""
+    """A cloud that an organisation may have accounts made in.
+
+    How one is reached that is another's, and for whom it is set aside, is not told.
+    """
 
     id: UUID
     slug: str
@@ -50,6 +56,7 @@ class CloudBody(Body):
     kind: CloudKind
     endpoint: str | None
     shared: bool
+    set_aside_for: str | None
     version: int
 
 

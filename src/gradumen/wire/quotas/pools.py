@@ -8,7 +8,8 @@ from gradumen.wire.values import AsSet, Body, DecimalText, WholeNumber
 class PoolCreate(Body):
     """Capacity of a measure at a site of one's own, in the measure's unit; ``behind`` is told to nobody else.
 
-    ``factor`` is how many times over it is handed out.
+    ``factor`` is how many times over it is handed out. ``set_aside_for`` is the slug of the one below for whom alone it
+    is, with all below that; null is for all.
     """
 
     site: UUID
@@ -18,6 +19,7 @@ class PoolCreate(Body):
     capacity: DecimalText
     factor: DecimalText | None = None
     behind: str | None = None
+    set_aside_for: str | None = None
 
 
 class PoolUpdate(AsSet, Body):
@@ -28,6 +30,7 @@ class PoolUpdate(AsSet, Body):
     capacity: DecimalText | None = None
     factor: DecimalText | None = None
     behind: str | None = None
+    set_aside_for: str | None = None
 
 
 class PoolBody(Body):
@@ -49,6 +52,7 @@ class PoolBody(Body):
     capacity: DecimalText
     factor: DecimalText
     behind: str | None
+    set_aside_for: str | None
     promised: DecimalText
     at_site: DecimalText
     left: DecimalText

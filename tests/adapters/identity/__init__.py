@@ -1,0 +1,1 @@
+"""A real OpenStack identity service on loopback, from the Python package index, in an environment of its own."""

@@ -1,0 +1,123 @@
+"""Starts the identity service: its tables in a file, its keys, an administrator, then the server."""
+
+import json
+import os
+import socket
+import subprocess
+import time
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+import httpx
+
+ENVIRONMENT = Path(__file__).parents[3] / ".setup" / "identity"
+PASSWORD = "of-the-administrator"
+_CONFIG = """
+[DEFAULT]
+log_file = {folder}/log
+[database]
+connection = sqlite:///{folder}/identity.db
+[fernet_tokens]
+key_repository = {folder}/tokens
+[fernet_receipts]
+key_repository = {folder}/tokens
+[credential]
+key_repository = {folder}/credentials
+[identity]
+password_hash_rounds = 4
+[cache]
+enabled = false
+"""
+_MANAGED = """
+import json
+import sys
+
+from keystone.cmd import manage
+
+_, config, commands = sys.argv
+for words in json.loads(commands):
+    sys.argv = ["keystone-manage", "--config-file", config, *words]
+    manage.cli.CONF.reset()
+    try:
+        manage.main()
+    except SystemExit as ended:
+        if ended.code:
+            raise
+"""
+_SERVED = """
+import sys
+from wsgiref.simple_server import make_server
+
+port = int(sys.argv.pop())
+from keystone.wsgi.api import application  # which reads what is left of the arguments
+
+make_server("127.0.0.1", port, application).serve_forever()
+"""
+
+
+@contextmanager
+def identity_service(folder: Path) -> Iterator[str]:
+    """Its address, for as long as it runs."""
+    config = folder / "keystone.conf"
+    config.write_text(_CONFIG.format(folder=folder))
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        port = probe.getsockname()[1]
+    url = f"http://127.0.0.1:{port}/v3"
+    user = ["--keystone-user", str(os.getuid()), "--keystone-group", str(os.getgid())]
+    words = [
+        ["db_sync"],
+        ["fernet_setup", *user],
+        ["credential_setup", *user],
+        ["bootstrap", "--bootstrap-password", PASSWORD, "--bootstrap-public-url", url],
+    ]
+    python = str(ENVIRONMENT / "bin" / "python")
+    done = subprocess.run(
+        [python, "-c", _MANAGED, str(config), json.dumps(words)], capture_output=True, text=True, timeout=120
+    )
+    assert done.returncode == 0, done.stderr[-2000:]
+    with (folder / "out").open("wb") as out:
+        process = subprocess.Popen(
+            [python, "-c", _SERVED, str(port)],
+            stdout=out,
+            stderr=out,
+            env={**os.environ, "OS_KEYSTONE_CONFIG_DIR": str(folder)},
+        )
+    try:
+        deadline = time.monotonic() + 60
+        while True:
+            try:
+                if httpx.get(url, timeout=5).is_success:
+                    break
+            except httpx.HTTPError:
+                time.sleep(0.1)
+            assert process.poll() is None and time.monotonic() < deadline, (folder / "out").read_text()[-2000:]
+        yield url
+    finally:
+        process.terminate()
+        process.wait(30)
+
+
+class Administrator:
+    """What somebody at the cloud does by hand: application credentials with some roles."""
+
+    def __init__(self, url: str) -> None:
+        user = {"name": "admin", "domain": {"id": "default"}, "password": PASSWORD}
+        scope = {"project": {"name": "admin", "domain": {"id": "default"}}}
+        asked = {"auth": {"identity": {"methods": ["password"], "password": {"user": user}}, "scope": scope}}
+        answer = httpx.post(f"{url}/auth/tokens", json=asked).raise_for_status()
+        self.http = httpx.Client(base_url=f"{url}/", headers={"X-Auth-Token": answer.headers["X-Subject-Token"]})
+        self.user = answer.json()["token"]["user"]["id"]
+
+    def credential(self, name: str, roles: list[str]) -> str:
+        """An application credential, as it is entered."""
+        given = {"name": name, "roles": [{"name": each} for each in roles]}
+        answer = self.http.post(f"users/{self.user}/application_credentials", json={"application_credential": given})
+        made = answer.raise_for_status().json()["application_credential"]
+        return f"{made['id']}:{made['secret']}"
+
+    def projects(self) -> dict[str, list[str]]:
+        """Names of all projects, with their tags."""
+        found = self.http.get("projects").raise_for_status().json()["projects"]
+        return {each["name"]: each["tags"] for each in found}
