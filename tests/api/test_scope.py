@@ -57,6 +57,7 @@ TARNWICK = Side(
 OXBOW = Side(
     "oxbow", "saltmarsh", "booking", "oxbow-gbp", "tarnwick/resellers-gbp", "hill-range", "vaults", "edda", "piers"
 )
+SEATS = {"measure": "seats", "unit": "seat", "kind": "stock"}
 OWN = """
 service: watch
 name: Watch
@@ -358,6 +359,9 @@ def calls(side: Side, invoice: InvoiceBody, world: World, service: Service) -> d
         "set_tax_rate": Call("PUT", f"{own}/tax-rates", tax, viewer=403),
         "read_clock": Call("GET", "clock", foreign=200, above=200),
         "read_metrics": Call("GET", "metrics", viewer=200 if side is TARNWICK else 404, above=200),
+        "list_measures": Call("GET", "measures", foreign=200, above=200),
+        "define_measure": Call("PUT", "measures", SEATS, foreign=403, viewer=403, above=200),
+        "retire_measure": Call("DELETE", "measures/seats", foreign=403, viewer=403, above=204),
         "set_clock": Call("PUT", "clock", {"to": None}, foreign=403, viewer=403, above=200),
     }
 
@@ -465,7 +469,7 @@ def test_above_is_structure_and_quotas_and_nothing_of_the_business(world: World,
     changing += ("change_project", "set_project_sites")
     changing += ("change_state", "withdraw_planned", "change_quota_matrix", "plan_move")
     changing += ("set_permitted_sites", "grant_site_quota")
-    reading_only = administrator | dict.fromkeys((*changing, "set_clock"), 403)
+    reading_only = administrator | dict.fromkeys((*changing, "set_clock", "define_measure", "retire_measure"), 403)
     for user, expected in (("oda", reading_only), ("finn", reading_only), ("mara", administrator)):
         for name, call in table.items():
             answer = make(world.user(user).connection.http, call)

@@ -2,6 +2,7 @@
 
 import io
 import json
+import re
 import stat
 import sys
 from decimal import Decimal
@@ -128,11 +129,17 @@ def test_the_other_nouns(terminal: Terminal, world: World, monkeypatch: pytest.M
         "--currency",
         "EUR",
     )
-    assert "no projects yet" in terminal("organisations", "projects", "-o", "new")
-    terminal("organisations", "create-project", "p", "--name", "P", "-o", "new")
+    assert "no projects yet" in terminal("projects", "list", "-o", "new")
+    terminal("projects", "create", "p", "--name", "P", "-o", "new")
     assert "open-range" in terminal("subscriptions", "create", "new", "open-range/moor", "--from", "2026-09-01")
     assert "2026-11-30" in terminal("subscriptions", "end", "new", "open-range", "2026-11-30")
     assert "open-range" in terminal("subscriptions", "list")
+    assert "what flows in a day" in terminal("measures", "define", "lookups", "lookup", "daily")
+    assert re.search(r"lookups +lookup +what flows in a day +the provider", terminal("measures", "list"))
+    assert "7" in terminal("quotas", "grant", "oxbow", "lookups", "7")
+    assert "take them back first" in terminal("measures", "retire", "lookups", exit=1)
+    terminal("quotas", "grant", "oxbow", "lookups", "none")
+    assert "no limits of lookups" in terminal("measures", "retire", "lookups")
     terminal("feeds", "create", "south", "--name", "South")
     assert "oda@" in terminal("feeds", "allow", "tarnwick/south", EMAILS["oda"])
     assert "nothing delivered yet" in terminal("feeds", "deliveries", "tarnwick/south")

@@ -34,7 +34,7 @@ it('says quantities and the beginnings of blocks in the unit that is priced', ()
 
 it('divides exactly where a unit is a fraction of base units', () => {
   draw({ ...WHY, quantity: '3', base_units_per_unit: '1/2', unit: 'double', base_unit: 'piece' });
-  expect(text()).toContain('Used: 6 double, measured as 3 pieces.');
+  expect(text()).toContain('Used: 6 doubles, measured as 3 pieces.');
 });
 
 it('leaves fees in seconds of their term, and lots in what fills them', () => {

@@ -11,6 +11,7 @@ import { useUnpublishedChange } from './unpublishedChanges';
 import { type Offer, type OfferForm, toWords } from './offers';
 import { perWords } from './rates';
 import { useNames } from './names';
+import { useMeasures } from '../organisations/measures';
 import { levelName, quantityWords, quotaWords } from './tierWords';
 
 type Published = Schemas['PublishedPlanBody'];
@@ -31,6 +32,7 @@ export function Plan({
   offer: Offer | undefined;
   card: RateCard | undefined;
 }) {
+  const measures = useMeasures();
   const { home } = useSignedIn();
   const names = useNames();
   const { version, withdrawn } = published;
@@ -85,7 +87,16 @@ export function Plan({
       title: 'Included each month',
       cell: (tier) => of(tier.allowances, names.meter, (_, value) => quantityWords(value)),
     },
-    { key: 'quotas', title: 'Default quotas', cell: (tier) => of(tier.quotas, (key) => key, quotaWords) },
+    {
+      key: 'quotas',
+      title: 'Default quotas',
+      cell: (tier) =>
+        of(
+          tier.quotas,
+          (key) => key,
+          (key, value) => quotaWords(measures, key, value),
+        ),
+    },
     {
       key: 'sale',
       title: 'Sale',

@@ -3,12 +3,13 @@ import { Box } from '@mui/material';
 import { useQuery } from '@tanstack/react-query';
 import { type PlanForm, type ServiceForm, type Tier, servicesOptions } from './catalogue';
 import { At } from './mistakes';
-import { MEASURE_UNITS } from '../organisations/organisations';
+import { useMeasures } from '../organisations/measures';
 import { Add, change, Line, Pairs, Remove, Row, Select, withItem, withoutItem, Words, WHOLE } from './fields';
 
 const LEVELS = ['recovery-point', 'recovery-time', 'copies', 'kept-for', 'response-time'];
 
 export function PlanEditor({ form, onChange }: { form: PlanForm; onChange: (form: PlanForm) => void }) {
+  const measures = useMeasures();
   const services = useQuery(servicesOptions);
   const known = (services.data ?? []).map((each) => each.form as ServiceForm);
   const meters = known
@@ -159,7 +160,7 @@ export function PlanEditor({ form, onChange }: { form: PlanForm; onChange: (form
                   onChange={field('quotas')}
                   nameLabel="Measure"
                   valueLabel="Limit"
-                  options={Object.keys(MEASURE_UNITS)}
+                  options={measures.map((each) => each.measure)}
                 />
               </Box>
             </At>

@@ -1,6 +1,6 @@
 /** What a service is: what is counted, what its price can depend on, what is chosen. */
 import { Box } from '@mui/material';
-import { MEASURE_UNITS } from '../organisations/organisations';
+import { useMeasures } from '../organisations/measures';
 import { At } from './mistakes';
 import type { Meter, ServiceForm } from './catalogue';
 import { Add, change, Group, Line, Pairs, Remove, Row, Select, withItem, withoutItem, Words } from './fields';
@@ -35,6 +35,7 @@ export function ServiceEditor({
   form: ServiceForm;
   onChange: (form: ServiceForm) => void;
 }) {
+  const measures = useMeasures();
   const set = (field: keyof ServiceForm) => (value: unknown) => onChange(change(form, field, value));
   const meters = Object.entries(form.meters ?? {});
   const setMeters = (next: [string, Meter][]) => onChange({ ...form, meters: Object.fromEntries(next) });
@@ -151,7 +152,7 @@ export function ServiceEditor({
                   width={130}
                   options={[
                     ['', 'nothing limited'],
-                    ...Object.keys(MEASURE_UNITS).map((each): [string, string] => [each, each]),
+                    ...measures.map(({ measure }): [string, string] => [measure, measure]),
                   ]}
                 />
                 <Remove

@@ -1,5 +1,5 @@
 /** What a tier has, in words. */
-import { MEASURE_UNITS } from '../organisations/organisations';
+import { type Measure, unitOfMeasure } from '../organisations/measures';
 import { formatQuantity } from '../shared/decimal';
 import { formatUnit } from '../shared/units';
 
@@ -22,5 +22,5 @@ export function quantityWords(written: string): string {
 }
 
 /** A default quota with the unit of its measure. */
-export const quotaWords = (measure: string, value: string): string =>
-  `${formatQuantity(value)} ${formatUnit(MEASURE_UNITS[measure] ?? measure, value)}`;
+export const quotaWords = (measures: Measure[], measure: string, value: string): string =>
+  `${formatQuantity(value)} ${formatUnit(unitOfMeasure(measures, measure), value)}`;

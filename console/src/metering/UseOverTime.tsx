@@ -2,7 +2,8 @@
 import { Box, Button, MenuItem, TextField, useColorScheme } from '@mui/material';
 import { useQuery } from '@tanstack/react-query';
 import { Suspense, lazy, useState } from 'react';
-import { type Organisation, MEASURE_UNITS, measureName } from '../organisations/organisations';
+import { unitOfMeasure, useMeasures } from '../organisations/measures';
+import { type Organisation, measureName } from '../organisations/organisations';
 import { api, body } from '../shared/api';
 import { compare, formatQuantity } from '../shared/decimal';
 import { Section } from '../shared/Page';
@@ -12,12 +13,8 @@ import { formatUnit } from '../shared/units';
 
 const StackedBars = lazy(() => import('../shared/StackedBars'));
 
-/** What flows is looked at as it adds up. */
-const FLOWS: Record<string, string> = { egress: 'monthly', ingest: 'daily' };
-
 export function UseOverTime({ organisation }: { organisation: Organisation }) {
   const [open, setOpen] = useState(false);
-  const [measure, setMeasure] = useState('processors');
   return (
     <Section
       title="Use over time"
@@ -27,25 +24,31 @@ export function UseOverTime({ organisation }: { organisation: Organisation }) {
         </Button>
       }
     >
-      {open && (
-        <>
-          <TextField
-            select
-            label="Measure"
-            value={measure}
-            sx={{ minWidth: 160, mb: 2 }}
-            onChange={(event) => setMeasure(event.target.value)}
-          >
-            {Object.keys(MEASURE_UNITS).map((each) => (
-              <MenuItem key={each} value={each}>
-                {measureName(each, FLOWS[each])}
-              </MenuItem>
-            ))}
-          </TextField>
-          <Days organisation={organisation.slug} measure={measure} />
-        </>
-      )}
+      {open && <OfOne organisation={organisation.slug} />}
     </Section>
+  );
+}
+
+function OfOne({ organisation }: { organisation: string }) {
+  const [measure, setMeasure] = useState('processors');
+  const measures = useMeasures();
+  return (
+    <>
+      <TextField
+        select
+        label="Measure"
+        value={measure}
+        sx={{ minWidth: 160, mb: 2 }}
+        onChange={(event) => setMeasure(event.target.value)}
+      >
+        {measures.map((each) => (
+          <MenuItem key={each.measure} value={each.measure}>
+            {measureName(each.measure, each.kind)}
+          </MenuItem>
+        ))}
+      </TextField>
+      <Days organisation={organisation} measure={measure} />
+    </>
   );
 }
 
@@ -62,7 +65,9 @@ function Days({ organisation, measure }: { organisation: string; measure: string
   });
   const { mode, systemMode } = useColorScheme();
   const tone = (mode === 'system' ? systemMode : mode) === 'dark' ? 'dark' : 'light';
-  const unit = MEASURE_UNITS[measure] ?? '';
+  const measures = useMeasures();
+  const unit = unitOfMeasure(measures, measure);
+  const kind = measures.find((each) => each.measure === measure)?.kind;
   const said = (amount: string) => `${formatQuantity(amount, 1)} ${formatUnit(unit, amount)}`;
   return (
     <Query query={days} rows={4}>
@@ -97,9 +102,9 @@ function Days({ organisation, measure }: { organisation: string; measure: string
               />
             </Suspense>
             <Remarked>
-              {FLOWS[measure] === 'monthly'
+              {kind === 'monthly'
                 ? 'What flowed so far in the month, in UTC.'
-                : FLOWS[measure] === 'daily'
+                : kind === 'daily'
                   ? 'What flowed in each day, in UTC.'
                   : 'The mean of each day that is over, in UTC.'}{' '}
               {above.length > 0 && `Above its limit on ${above.length} of ${found.length} days.`}

@@ -1,5 +1,5 @@
 /** Where more is in use than a limit allows: what is said of it, what is noted, and use day by day. */
-import { screen, waitFor } from '@testing-library/react';
+import { fireEvent, screen, waitFor } from '@testing-library/react';
 import { beforeEach, describe, expect, it, vi } from 'vitest';
 import type { Organisation } from '../organisations/organisations';
 import { api } from '../shared/api';
@@ -73,14 +73,25 @@ describe('breaches', () => {
 describe('use over time', () => {
   it('is asked for when somebody wants it, and counts the days above', async () => {
     const day = (date: string, quantity: string | null) => ({ day: date, quantity, limit: '10' });
-    const get = vi.spyOn(api, 'GET').mockResolvedValue({
-      data: { items: [day('2026-10-01', '4'), day('2026-10-02', '12')], next: null },
+    const days = [day('2026-10-01', '4'), day('2026-10-02', '12')];
+    const measures = [
+      { measure: 'processors', unit: 'vCPU', kind: 'stock', metered: true, defined: false },
+      { measure: 'seats', unit: 'seat', kind: 'stock', metered: true, defined: true },
+    ];
+    const get = vi.spyOn(api, 'GET').mockImplementation((async (path: string) => ({
+      data: { items: path === '/api/v1/measures' ? measures : days, next: null },
       response: new Response(),
-    } as never);
+    })) as never);
     drawn(<UseOverTime organisation={OXBOW} />);
     expect(get).not.toHaveBeenCalled();
     press('Show the days');
     expect(await screen.findByText(/Above its limit on 1 of 2 days/)).toBeInTheDocument();
     expect(await screen.findByText(/2026-10-02 12 vCPU/, {}, { timeout: 5000 })).toBeInTheDocument();
+    fireEvent.mouseDown(screen.getByRole('combobox', { name: 'Measure' }));
+    fireEvent.click(await screen.findByRole('option', { name: 'Seats' }));
+    expect(await screen.findByText(/2026-10-02 12 seats/)).toBeInTheDocument();
+    expect(get.mock.calls.at(-1)?.[1]).toEqual({
+      params: { path: { organisation: 'oxbow', measure: 'seats' } },
+    });
   });
 });

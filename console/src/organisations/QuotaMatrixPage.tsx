@@ -11,6 +11,7 @@ import { Empty, Failed, Loading } from '../shared/States';
 import { useToast } from '../shared/Toasts';
 import { formatUnit } from '../shared/units';
 import { measureName } from './organisations';
+import { OwnMeasures } from './OwnMeasures';
 import {
   type MatrixCell,
   type MatrixMeasure,
@@ -29,7 +30,7 @@ import {
 } from './quotaMatrix';
 
 export default function QuotaMatrixPage() {
-  const { home } = useSignedIn();
+  const { home, mayAt } = useSignedIn();
   const [params, set] = useFilters();
   const search = params.get('search') ?? '';
   const matrix = useInfiniteQuery(matrixOptions(home.organisation, search));
@@ -77,6 +78,11 @@ export default function QuotaMatrixPage() {
         >
           More customers
         </Button>
+      )}
+      {home.type === 'provider' && mayAt('manage quotas', home.organisation) && (
+        <Box sx={{ mt: 4 }}>
+          <OwnMeasures />
+        </Box>
       )}
     </Page>
   );

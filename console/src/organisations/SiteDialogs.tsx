@@ -6,7 +6,7 @@ import { EntryDialog, Remark, TextInput, decimal, given, slug } from '../shared/
 import { Names } from '../shared/Names';
 import { PickInput } from '../shared/PickInput';
 import { zones } from '../shared/world';
-import { MEASURE_UNITS, measureName } from './organisations';
+import { measureChoices, useMeasures } from './measures';
 import { SetAsideInput } from './SetAsideInput';
 import type { Pool, Site } from './sites';
 
@@ -78,6 +78,7 @@ export function PoolDialog(props: {
   pool: Pool | null;
   onClose: () => void;
 }) {
+  const measures = useMeasures();
   const { organisation, sites, site, pool, onClose } = props;
   const queries = useQueryClient();
   const save = async (values: z.infer<typeof poolSchema>) => {
@@ -134,14 +135,7 @@ export function PoolDialog(props: {
             columns={3}
             options={sites.filter((each) => each.own).map((each) => [each.id, each.name] as const)}
           />
-          <TextInput
-            name="measure"
-            label="Measure"
-            columns={3}
-            options={Object.entries(MEASURE_UNITS).map(
-              ([measure, unit]) => [measure, `${measureName(measure)}, ${unit}`] as const,
-            )}
-          />
+          <TextInput name="measure" label="Measure" columns={3} options={measureChoices(measures)} />
         </>
       )}
       <TextInput name="capacity" label="Capacity" columns={3} hint="In the measure’s unit" />

@@ -12,7 +12,8 @@ import { CheckInput, EntryDialog, Remark, TextInput, decimal } from '../shared/f
 import { Section } from '../shared/Page';
 import { useToast } from '../shared/Toasts';
 import { formatUnit } from '../shared/units';
-import { MEASURE_UNITS, type Organisation, measureName } from './organisations';
+import { measureChoices, useMeasures } from './measures';
+import { type Organisation, measureName } from './organisations';
 import { PermittedDialog } from './PermittedDialog';
 import { type SiteQuota, permittedOptions, siteQuotasOptions, sitesOptions, whereWords } from './sites';
 
@@ -103,6 +104,7 @@ function LimitDialog(props: {
   quota: SiteQuota | null;
   onClose: () => void;
 }) {
+  const measures = useMeasures();
   const { organisation, sites, quota, onClose } = props;
   const queries = useQueryClient();
   const say = useToast();
@@ -143,14 +145,7 @@ function LimitDialog(props: {
       {!quota && (
         <>
           <TextInput name="site" label="Site" columns={3} options={sites} />
-          <TextInput
-            name="measure"
-            label="Measure"
-            columns={3}
-            options={Object.entries(MEASURE_UNITS).map(
-              ([measure, unit]) => [measure, `${measureName(measure)}, ${unit}`] as const,
-            )}
-          />
+          <TextInput name="measure" label="Measure" columns={3} options={measureChoices(measures)} />
         </>
       )}
       <Limit unit={quota ? formatUnit(quota.unit, '0') : undefined} />

@@ -14,22 +14,11 @@ export type Quota = Schemas['QuotaBody'];
 export type Use = Schemas['UseBody'];
 export type Project = Schemas['ProjectBody'];
 
-/** What a quota can be of, but for what the service counts itself, in the order in which people read it; their units. */
-export const MEASURE_UNITS: Record<string, string> = {
-  processors: 'vCPU',
-  memory: 'GiB',
-  storage: 'GiB',
-  machines: 'machine',
-  addresses: 'address',
-  egress: 'GiB',
-  ingest: 'GiB',
-};
-
 /** A measure as people read it; of what flows, in which time. */
 export const measureName = (measure: string, kind = 'stock'): string =>
   measure.charAt(0).toUpperCase() +
   measure.slice(1).replaceAll('-', ' ') +
-  ({ monthly: ' a month', daily: ' a day' }[kind] ?? '');
+  ({ monthly: ' a month', daily: ' a day', rate: ' a second' }[kind] ?? '');
 
 /** So many are shown at once, as a tree that is all open; of more, one opens what one looks for. */
 export const FEW = 200;

@@ -5,6 +5,7 @@ import type { ReactNode } from 'react';
 import type { PlanForm, Tier } from '../catalogue/catalogue';
 import { useNames } from '../catalogue/names';
 import { levelName, quantityWords, quotaWords } from '../catalogue/tierWords';
+import { useMeasures } from '../organisations/measures';
 import { periodName } from '../shared/dates';
 import { Refusal } from '../shared/api';
 import { compare, formatMoney, formatQuantity, times, subtract, sum } from '../shared/decimal';
@@ -255,7 +256,7 @@ function Promised(props: {
   const lacks = left != null && compare(promised, left) > 0;
   return (
     <>
-      {quotaWords(measure, promised)}
+      {quotaWords(useMeasures(), measure, promised)}
       {left != null && (
         <Box sx={{ fontSize: '0.78rem', color: lacks ? 'error.main' : 'text.secondary' }}>
           {lacks

@@ -442,6 +442,50 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/measures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Measures
+         * @description What quotas limit: what is built in, and what the provider defined.
+         */
+        get: operations["list_measures"];
+        /**
+         * Define Measure
+         * @description Define a measure, for those who manage the provider's quotas. Safe to repeat; what it is of never changes.
+         */
+        put: operations["define_measure"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/measures/{measure}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Retire Measure
+         * @description Give no limits of it any more; refused while somebody has one. Safe to repeat.
+         */
+        delete: operations["retire_measure"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/messages/{message_id}/retry": {
         parameters: {
             query?: never;
@@ -4602,12 +4646,6 @@ export interface components {
             type: string;
         };
         /**
-         * Kind
-         * @description What a message is about.
-         * @enum {string}
-         */
-        Kind: "invitation" | "password-reset" | "password-changed" | "second-factor" | "order-waits" | "order-done" | "order-refused" | "onboarding-waits" | "onboarding-answered" | "quota-asked" | "quota-answered" | "over-limit" | "ends-soon" | "move" | "invoice";
-        /**
          * LeavesBody
          * @description What a limit leaves of what its seller has itself.
          */
@@ -4883,11 +4921,35 @@ export interface components {
             usage: string;
         };
         /**
-         * Measure
-         * @description What a quota limits.
-         * @enum {string}
+         * MeasureBody
+         * @description What quotas limit.
+         *
+         *     ``metered`` says that meters count it, else the service itself; ``defined`` that the provider defined it.
          */
-        Measure: "processors" | "memory" | "storage" | "machines" | "addresses" | "egress" | "ingest" | "users" | "projects" | "organisations";
+        MeasureBody: {
+            /** Defined */
+            defined: boolean;
+            kind: components["schemas"]["gradumen__core__quotas__measures__Kind"];
+            /** Measure */
+            measure: string;
+            /** Metered */
+            metered: boolean;
+            /** Unit */
+            unit: string;
+        };
+        /**
+         * MeasureCreate
+         * @description A measure of a provider's own: what it is counted in, and how use of it is looked at.
+         *
+         *     ``unit`` is a noun that meters count (seat) or a unit of bytes (GiB); ``kind`` is stock, monthly, daily or rate.
+         */
+        MeasureCreate: {
+            kind: components["schemas"]["gradumen__core__quotas__measures__Kind"];
+            /** Measure */
+            measure: string;
+            /** Unit */
+            unit: string;
+        };
         /**
          * MemberBody
          * @description A user in an organisation; a disabled one has no rights there.
@@ -4959,7 +5021,7 @@ export interface components {
              * Format: uuid
              */
             id: string;
-            kind: components["schemas"]["Kind"];
+            kind: components["schemas"]["gradumen__core__message_forms__Kind"];
             /** Organisation */
             organisation: string;
             /** Path */
@@ -4983,7 +5045,7 @@ export interface components {
         MessageTextBody: {
             /** Body */
             body: string;
-            kind: components["schemas"]["Kind"];
+            kind: components["schemas"]["gradumen__core__message_forms__Kind"];
             /** Own */
             own: boolean;
             /** Placeholders */
@@ -5031,7 +5093,8 @@ export interface components {
             combine: "sum" | "level";
             /** Counted */
             counted?: string | null;
-            measure?: ("processors" | "memory" | "storage" | "machines" | "addresses" | "egress" | "ingest" | "users" | "projects" | "organisations") | null;
+            /** Measure */
+            measure?: string | null;
             /** Name */
             name: string;
             /**
@@ -5261,7 +5324,7 @@ export interface components {
              * Format: uuid
              */
             id: string;
-            kind: components["schemas"]["Kind"];
+            kind: components["schemas"]["gradumen__core__message_forms__Kind"];
             /** Path */
             path: string;
             /** Subject */
@@ -6213,6 +6276,13 @@ export interface components {
         Page_InvitationBody_: {
             /** Items */
             items: components["schemas"]["InvitationBody"][];
+            /** Next */
+            next: string | null;
+        };
+        /** Page[MeasureBody] */
+        Page_MeasureBody_: {
+            /** Items */
+            items: components["schemas"]["MeasureBody"][];
             /** Next */
             next: string | null;
         };
@@ -8792,6 +8862,12 @@ export interface components {
          */
         _Day: "monday" | "tuesday" | "wednesday" | "thursday" | "friday" | "saturday" | "sunday";
         /**
+         * Kind
+         * @description What a message is about.
+         * @enum {string}
+         */
+        gradumen__core__message_forms__Kind: "invitation" | "password-reset" | "password-changed" | "second-factor" | "order-waits" | "order-done" | "order-refused" | "onboarding-waits" | "onboarding-answered" | "quota-asked" | "quota-answered" | "over-limit" | "ends-soon" | "move" | "invoice";
+        /**
          * State
          * @description How far a message has come.
          * @enum {string}
@@ -8803,6 +8879,12 @@ export interface components {
          * @enum {string}
          */
         gradumen__core__organisations__states__State: "active" | "suspended" | "closing" | "proposed" | "closed";
+        /**
+         * Kind
+         * @description How use of a measure is looked at.
+         * @enum {string}
+         */
+        gradumen__core__quotas__measures__Kind: "stock" | "monthly" | "daily" | "rate" | "count";
     };
     responses: never;
     parameters: never;
@@ -9604,6 +9686,97 @@ export interface operations {
                 content: {
                     "application/pdf": string;
                 };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_measures: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Page_MeasureBody_"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    define_measure: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MeasureCreate"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MeasureBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    retire_measure: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                measure: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description A refusal, as problem details */
             default: {
@@ -10997,7 +11170,7 @@ export interface operations {
             header?: never;
             path: {
                 organisation: string;
-                kind: components["schemas"]["Kind"];
+                kind: components["schemas"]["gradumen__core__message_forms__Kind"];
             };
             cookie?: never;
         };
@@ -11033,7 +11206,7 @@ export interface operations {
             header?: never;
             path: {
                 organisation: string;
-                kind: components["schemas"]["Kind"];
+                kind: components["schemas"]["gradumen__core__message_forms__Kind"];
             };
             cookie?: never;
         };
@@ -11065,7 +11238,7 @@ export interface operations {
             header?: never;
             path: {
                 organisation: string;
-                kind: components["schemas"]["Kind"];
+                kind: components["schemas"]["gradumen__core__message_forms__Kind"];
             };
             cookie?: never;
         };

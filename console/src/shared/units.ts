@@ -1,26 +1,11 @@
 /** Units as people read them: in the plural where there are several, and a month of 730 hours said as such. */
 
-/** Words that units are made of and that have a plural; signs like GiB and vCPU have none. */
-const PLURALS: Record<string, string> = {
-  hour: 'hours',
-  minute: 'minutes',
-  second: 'seconds',
-  day: 'days',
-  month: 'months',
-  year: 'years',
-  byte: 'bytes',
-  request: 'requests',
-  address: 'addresses',
-  copy: 'copies',
-  instance: 'instances',
-  machine: 'machines',
-  node: 'nodes',
-  organisation: 'organisations',
-  piece: 'pieces',
-  project: 'projects',
-  seat: 'seats',
-  user: 'users',
-};
+/** Several of a unit: words have a regular plural, signs like GiB, vCPU and Mbit have none. */
+function pluralOf(name: string): string {
+  if (!/^[a-z]+$/.test(name) || name.endsWith('bit')) return name;
+  if (/[^aeou]y$/.test(name)) return `${name.slice(0, -1)}ies`;
+  return /(s|x|z|ch|sh)$/.test(name) ? `${name}es` : `${name}s`;
+}
 
 /**
  * A unit beside a quantity; without one as it stands after "per".
@@ -31,6 +16,6 @@ export function formatUnit(unit: string, count = '1'): string {
   const long = unit.endsWith('-month730');
   const plain = long ? unit.replace('-month730', '-month') : unit;
   const [last = '', ...before] = plain.split('-').reverse();
-  const shown = Number(count) === 1 ? last : (PLURALS[last] ?? last);
+  const shown = Number(count) === 1 ? last : pluralOf(last);
   return [...before.reverse(), shown].join('-') + (long ? ' (730 h)' : '');
 }

@@ -5,7 +5,8 @@ import { useState } from 'react';
 import { useWatch } from 'react-hook-form';
 import * as z from 'zod/mini';
 import { useSignedIn } from '../access/session';
-import { MEASURE_UNITS, measureName, organisationOptions } from '../organisations/organisations';
+import { type Measure, unitOfMeasure, useMeasures } from '../organisations/measures';
+import { measureName, organisationOptions } from '../organisations/organisations';
 import { api, body } from '../shared/api';
 import { formatMoney, formatQuantity } from '../shared/decimal';
 import { EntryDialog, TextInput, decimal } from '../shared/form';
@@ -21,6 +22,7 @@ export function OnboardingPolicies({ seller }: { seller: { organisation: string 
   const say = useToast();
   const policies = useQuery(onboardingPoliciesOptions(seller.organisation));
   const own = useQuery(organisationOptions(seller.organisation));
+  const measures = useMeasures();
   const [adding, setAdding] = useState(false);
   if (!policies.data || !own.data) return null;
   const changes = mayAt('manage organisations', seller.organisation);
@@ -32,14 +34,18 @@ export function OnboardingPolicies({ seller }: { seller: { organisation: string 
       }),
     );
     await queries.invalidateQueries({ queryKey: ['onboarding policies'] });
-    say(policy.amount === null ? `${named(policy.subject)}: no bound any more.` : `${policyWords(policy)}.`);
+    say(
+      policy.amount === null
+        ? `${named(policy.subject)}: no bound any more.`
+        : `${policyWords(measures, policy)}.`,
+    );
   };
   return (
     <Section title="What another administrator approves">
       <Box component="ul" sx={{ m: 0, p: 0, listStyle: 'none', fontSize: '0.9rem', maxWidth: 640 }}>
         {policies.data.map((each) => (
           <Box component="li" key={each.subject} sx={{ display: 'flex', alignItems: 'center', gap: 2 }}>
-            <Box sx={{ flex: 1 }}>{policyWords(each)}</Box>
+            <Box sx={{ flex: 1 }}>{policyWords(measures, each)}</Box>
             {changes && (
               <Button
                 aria-label={`Take the bound of ${named(each.subject)} away`}
@@ -64,14 +70,15 @@ export function OnboardingPolicies({ seller }: { seller: { organisation: string 
   );
 }
 
-const isMeasure = (subject: string): boolean => subject in MEASURE_UNITS;
+/** Currencies are three capitals, measures are small. */
+const isMeasure = (subject: string): boolean => /^[a-z]/.test(subject);
 const named = (subject: string): string => (isMeasure(subject) ? measureName(subject) : subject);
 
 /** A bound in words. */
-export function policyWords({ subject, amount }: OnboardingPolicy): string {
+export function policyWords(measures: Measure[], { subject, amount }: OnboardingPolicy): string {
   const most = amount ?? '0';
   if (!isMeasure(subject)) return `More than ${formatMoney(most, subject)} ${subject} of fees a month`;
-  const unit = MEASURE_UNITS[subject] ?? '';
+  const unit = unitOfMeasure(measures, subject);
   return `${measureName(subject)}: limits of more than ${formatQuantity(most)} ${formatUnit(unit, most)} in a month`;
 }
 
@@ -83,6 +90,7 @@ function BoundDialog(props: {
   onClose: () => void;
 }) {
   const { currency, save, onClose } = props;
+  const measures = useMeasures();
   return (
     <EntryDialog
       title="What another administrator approves"
@@ -100,7 +108,7 @@ function BoundDialog(props: {
           ...currencies()
             .toSorted((one, other) => Number(one[0] !== currency) - Number(other[0] !== currency))
             .map(([code, name]) => [code, `Fees in ${name}`] as const),
-          ...Object.keys(MEASURE_UNITS).map((each) => [each, `Limits: ${measureName(each)}`] as const),
+          ...measures.map((each) => [each.measure, `Limits: ${measureName(each.measure)}`] as const),
         ]}
       />
       <Amount />
@@ -110,7 +118,8 @@ function BoundDialog(props: {
 
 function Amount() {
   const subject = useWatch({ name: 'subject' }) as string;
-  const unit = isMeasure(subject) ? formatUnit(MEASURE_UNITS[subject] ?? '', '2') : subject;
+  const measures = useMeasures();
+  const unit = isMeasure(subject) ? formatUnit(unitOfMeasure(measures, subject), '2') : subject;
   return (
     <TextInput
       name="amount"

@@ -121,6 +121,10 @@ test('what stands still until somebody looks is said so, and comes first', () =>
   ]);
 });
 
+const PROCESSORS = [
+  { measure: 'processors', unit: 'vCPU', kind: 'stock' as const, metered: true, defined: false },
+];
+
 test('tiers, fees and bounds in words', () => {
   expect(tiersOnOffer([PLAN])).toEqual([
     ['open-range/heath', 'Open Range Heath'],
@@ -132,8 +136,8 @@ test('tiers, fees and bounds in words', () => {
       { amount: '9', currency: 'GBP' },
     ]),
   ).toBe('204.50 EUR and 9.00 GBP');
-  expect(policyWords({ subject: 'GBP', amount: '250' })).toBe('More than 250.00 GBP of fees a month');
-  expect(policyWords({ subject: 'processors', amount: '16' })).toBe(
+  expect(policyWords([], { subject: 'GBP', amount: '250' })).toBe('More than 250.00 GBP of fees a month');
+  expect(policyWords(PROCESSORS, { subject: 'processors', amount: '16' })).toBe(
     'Processors: limits of more than 16 vCPU in a month',
   );
 });

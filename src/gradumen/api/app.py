@@ -35,7 +35,7 @@ from gradumen.api.headers import HeadAsGet, KnownHosts, SafeHeaders
 from gradumen.api.limits import BodyLimit
 from gradumen.api.metering import breaches, feeds, readings, usage, uses
 from gradumen.api.organisations import clouds, details, organisations, projects, sites, states
-from gradumen.api.quotas import pools, quota_matrices, quota_requests, quotas, site_quotas
+from gradumen.api.quotas import measures, pools, quota_matrices, quota_requests, quotas, site_quotas
 from gradumen.api.rating import estimates, what_ifs
 from gradumen.api.spend import month_margins, period_so_far, spend, to_dos
 from gradumen.api.subscriptions import assignment_rules, moves, onboardings, one_off_charges, orders, subscriptions
@@ -62,6 +62,7 @@ ROUTERS = (
     quotas,
     quota_matrices,
     quota_requests,
+    measures,
     pools,
     site_quotas,
     catalogue,

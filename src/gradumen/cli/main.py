@@ -13,7 +13,7 @@ from gradumen.cli.metering import breaches, feeds, readings, usage, uses
 from gradumen.cli.organisations import clouds, details, organisations, projects, sites, states
 from gradumen.cli.output import Out
 from gradumen.cli.profiles import connect
-from gradumen.cli.quotas import pools, quota_matrices, quota_requests, quotas, site_quotas
+from gradumen.cli.quotas import measures, pools, quota_matrices, quota_requests, quotas, site_quotas
 from gradumen.cli.rating import charges, estimates, what_ifs
 from gradumen.cli.spend import spend, to_dos
 from gradumen.cli.subscriptions import assignment_rules, moves, onboardings, one_off_charges, orders, subscriptions
@@ -30,6 +30,7 @@ NOUNS = (
     projects,
     project_people,
     sites,
+    measures,
     pools,
     quotas,
     quota_matrices,

@@ -1,11 +1,15 @@
-"""Sites and limits as they are written on the command line."""
+"""Sites, measures and limits as they are written on the command line."""
 
 import argparse
 from decimal import Decimal, InvalidOperation
 
 from gradumen.client import Client
 from gradumen.core.errors import Invalid
+from gradumen.core.quotas.measures import BUILT_IN
 from gradumen.wire.organisations.sites import SiteBody
+
+MEASURES = f"{', '.join(f'{each} ({each.unit})' for each in BUILT_IN)}, or another of `gradumen measures list`"
+"""What a measure on the command line is."""
 
 
 def one_site(client: Client, organisation: str, written: str) -> SiteBody:

@@ -33,6 +33,7 @@ from gradumen.client.organisations.organisations import Organisations
 from gradumen.client.organisations.projects import Projects
 from gradumen.client.organisations.sites import Sites
 from gradumen.client.organisations.states import States
+from gradumen.client.quotas.measures import Measures
 from gradumen.client.quotas.pools import Pools
 from gradumen.client.quotas.quota_matrices import QuotaMatrices
 from gradumen.client.quotas.quota_requests import QuotaRequests
@@ -72,6 +73,7 @@ class Client:
         self.sites = Sites(self.connection)
         self.projects = Projects(self.connection)
         self.project_people = ProjectPeople(self.connection)
+        self.measures = Measures(self.connection)
         self.pools = Pools(self.connection)
         self.site_quotas = SiteQuotas(self.connection)
         self.states = States(self.connection)

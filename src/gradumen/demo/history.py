@@ -14,6 +14,7 @@ from gradumen.client import Client
 from gradumen.core.errors import GradumenError
 from gradumen.core.periods import Period
 from gradumen.core.permissions import Role
+from gradumen.core.quotas.measures import Kind
 from gradumen.demo import fleet
 from gradumen.demo.capacity import place_capacity
 from gradumen.demo.papers import (
@@ -145,6 +146,7 @@ class History:
         ):
             self.mara.feeds.create(PROVIDER, slug=slug, name=name)
             self.mara.feeds.allow(f"{PROVIDER}/{slug}", "meters@tarnwick.example")
+        self.mara.measures.define("database-nodes", "node", Kind.STOCK)
         self.mara.quotas.grant(PROVIDER, "processors", Decimal(4000), label="north-fell and south-quay")
         self.mara.quotas.grant(PROVIDER, "storage", Decimal(1_200_000), label="north-fell and south-quay")
         self._more_quotas(self.mara, PROVIDER)

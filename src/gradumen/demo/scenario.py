@@ -114,11 +114,11 @@ ORGANISATIONS = (
 
 MORE_QUOTAS = {
     PROVIDER: {"addresses": 1000},
-    "oxbow": {"addresses": 160, "users": 40, "organisations": 12},
+    "oxbow": {"addresses": 160, "database-nodes": 20, "users": 40, "organisations": 12},
     "bluefern": {"addresses": 240},
     "pebble-and-pine": {"addresses": 48},
     "saltmarsh": {"addresses": 24, "users": 10},
-    "thistledown": {"addresses": 24, "users": 10},
+    "thistledown": {"addresses": 24, "database-nodes": 4, "users": 10},
 }
 """What there is beside processors and storage; tenants that are not named have `TENANT_ADDRESSES` each."""
 TENANT_ADDRESSES = 24

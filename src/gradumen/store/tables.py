@@ -10,6 +10,7 @@ from gradumen.store.metering import breaches
 from gradumen.store.metering import tables as readings
 from gradumen.store.organisations import clouds, cost_centres, projects
 from gradumen.store.organisations import tables as organisations
+from gradumen.store.quotas import measures
 from gradumen.store.quotas import tables as quotas
 from gradumen.store.rating import tables as rating
 from gradumen.store.subscriptions import tables as subscriptions
@@ -24,6 +25,7 @@ __all__ = [
     "clouds",
     "cost_centres",
     "idempotency",
+    "measures",
     "messages",
     "organisations",
     "pairs",

@@ -13,6 +13,7 @@ from gradumen.core.quotas.measures import COUNTED, Measure
 from gradumen.core.quotas.quotas import Holding, check_counted
 from gradumen.store.organisations.tables import OrganisationRow, ProjectRow, Tree, coming_to, load_tree
 from gradumen.store.quotas import quotas as store
+from gradumen.store.quotas.measures import load_measures
 from gradumen.store.quotas.tables import QuotaRow
 from gradumen.store.unit_of_work import Session
 from gradumen.usecases.scope import Scope
@@ -75,7 +76,7 @@ class Limits:
     """
 
     def __init__(self, tx: Session, tree: Tree, owners: Collection[UUID]) -> None:
-        self.tx, self.tree = tx, tree
+        self.tx, self.tree, self.measures = tx, tree, load_measures(tx)
         chains = {each for owner in owners for each in tree.chain(owner)}
         self.rows = {(row.holder_id, row.measure): row for row in store.quotas_held(tx, chains)}
         self._given = store.given_on(tx, owners)
@@ -97,7 +98,7 @@ class Limits:
 
     def holding(self, row: QuotaRow, name: str, own: Decimal = Decimal(0)) -> Holding:
         """What the holder of a row has, has passed on and may have."""
-        measure = Measure(row.measure)
+        measure = self.measures[row.measure]
         if row.project_id is not None:
             limit = row.limit_value if row.is_set else Decimal(0)
             return Holding(name, measure, limit, row.reservation, Decimal(0), row.factor, own)

@@ -11,9 +11,9 @@ from hypothesis import strategies as st
 
 from gradumen.client.quotas.quota_matrices import read_matrix, write_matrix
 from gradumen.core.errors import Conflict, Forbidden, GradumenError, Invalid, NotFound
-from gradumen.core.quotas.measures import Measure
+from gradumen.core.quotas.measures import BUILT_IN, Measure
 from gradumen.wire.organisations.organisations import OrganisationCreate
-from gradumen.wire.quotas.quota_matrices import MatrixCellBody, MatrixChange, MatrixRowBody
+from gradumen.wire.quotas.quota_matrices import MatrixCellBody, MatrixChange, MatrixMeasureBody, MatrixRowBody
 from tests.world import World
 
 
@@ -138,15 +138,14 @@ def row(organisation: str, name: str, cells: list[tuple[Decimal | None, bool]]) 
         type="tenant",
         cells=[
             MatrixCellBody(measure=measure, limit=limit, given=given, passed_on=Decimal(0), version=1)
-            for measure, (limit, given) in zip(Measure, cells, strict=True)
+            for measure, (limit, given) in zip(BUILT_IN, cells, strict=True)
         ],
     )
 
 
+MEASURES = [MatrixMeasureBody(measure=each, unit=each.unit, kind=each.kind, limit=None, left=None) for each in BUILT_IN]
 figures = st.decimals(0, 10**20, places=6, allow_nan=False)
-cells = st.lists(
-    st.tuples(st.none() | figures, st.booleans()), min_size=len(list(Measure)), max_size=len(list(Measure))
-)
+cells = st.lists(st.tuples(st.none() | figures, st.booleans()), min_size=len(BUILT_IN), max_size=len(BUILT_IN))
 names = st.text(st.characters(exclude_categories=["Cs", "Cc"]), min_size=1, max_size=20)
 
 
@@ -156,14 +155,14 @@ def test_a_spreadsheet_brings_back_what_it_was_made_of(
 ) -> None:
     """Whatever customers are called, what was given comes back, and no cell begins as a formula does."""
     rows = [row(f"c-{place}", name, given) for place, (name, given) in enumerate(made)]
-    written = write_matrix(rows)
+    written = write_matrix(MEASURES, rows)
     expected = [
         MatrixChange(organisation=each.organisation, measure=cell.measure, limit=cell.limit)
         for each in rows
         for cell in each.cells
         if cell.given
     ]
-    assert read_matrix(written) == expected
+    assert read_matrix(written, BUILT_IN) == expected
     assert not any(cell[:1] in ("=", "+", "@") for line in csv.reader(io.StringIO(written)) for cell in line)
 
 
@@ -182,5 +181,5 @@ def test_a_spreadsheet_brings_back_what_it_was_made_of(
 )
 def test_what_is_no_such_spreadsheet_is_refused_by_line_and_column(written: str, said: str) -> None:
     with pytest.raises(Invalid, match=said):
-        changes = read_matrix(written)
+        changes = read_matrix(written, BUILT_IN)
         raise Invalid(f"too large: {changes[0].limit}")

@@ -12,6 +12,7 @@ import pytest
 import gradumen.demo
 from gradumen.core.errors import Invalid
 from gradumen.core.metering.readings import read_reading
+from gradumen.core.quotas.measures import Kind, Measures, defined_measure
 from gradumen.documents.catalogue import read_catalogue
 from gradumen.wire.catalogue.forms.derivations import read_derivation
 from gradumen.wire.catalogue.forms.offers import offer_form, read_offer
@@ -91,9 +92,10 @@ def forms(kind: str) -> list[dict[str, Any]]:
     return [form for each, form in DOCUMENTS if each == kind]
 
 
-SERVICES = {form["service"]: read_service(form) for form in forms("service")}
+MEASURES = Measures([defined_measure("database-nodes", "node", Kind.STOCK)])
+SERVICES = {form["service"]: read_service(form, MEASURES) for form in forms("service")}
 METERS = {meter.slug: meter for each in SERVICES.values() for meter in each.meters}
-PLANS = {form["plan"]: read_plan(form, METERS, SERVICES) for form in forms("plan")}
+PLANS = {form["plan"]: read_plan(form, METERS, SERVICES, MEASURES) for form in forms("plan")}
 KNOWN = Known(METERS, SERVICES, PLANS)
 
 
@@ -154,13 +156,13 @@ def attempt(form: Any, read: Callable[[Any], Any], write: Callable[[Any], Any] |
 @pytest.mark.parametrize("slug", sorted(SERVICES))
 def test_services(slug: str) -> None:
     form = next(each for each in forms("service") if each["service"] == slug)
-    assert attempt(form, read_service, service_form, 1) > TRIES / 4
+    assert attempt(form, lambda raw: read_service(raw, MEASURES), service_form, 1) > TRIES / 4
 
 
 @pytest.mark.parametrize("slug", sorted(PLANS))
 def test_plans(slug: str) -> None:
     form = next(each for each in forms("plan") if each["plan"] == slug)
-    assert attempt(form, lambda raw: read_plan(raw, METERS, SERVICES), plan_form, 2) > TRIES / 4
+    assert attempt(form, lambda raw: read_plan(raw, METERS, SERVICES, MEASURES), plan_form, 2) > TRIES / 4
 
 
 @pytest.mark.parametrize("slug", sorted(form["rate-card"] for form in forms("rate-card")))

@@ -7,7 +7,6 @@ from fastapi import APIRouter
 from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, Uow
 from gradumen.usecases.metering import uses
-from gradumen.usecases.quotas.quotas import measure_of
 from gradumen.wire.metering.uses import UseBody, UseDayBody
 from gradumen.wire.values import Page
 
@@ -31,5 +30,5 @@ def list_use_days(
 
     The last 30 days unless others are asked for; of a stock days that are over.
     """
-    wanted = measure_of(measure)
-    return Page(items=uses.list_use_days(uow, caller, organisation=organisation, measure=wanted, first=first, end=end))
+    found = uses.list_use_days(uow, caller, organisation=organisation, measure=measure, first=first, end=end)
+    return Page(items=found)

@@ -8,7 +8,6 @@ from fastapi import APIRouter, Query, Response, status
 from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, OnceHere, Uow, answered, page_limit, page_of
 from gradumen.usecases.quotas import quota_requests
-from gradumen.usecases.quotas.quotas import measure_of
 from gradumen.wire.quotas.quota_requests import QuotaRequestAnswer, QuotaRequestBody, QuotaRequestCreate
 from gradumen.wire.values import Page
 
@@ -39,13 +38,12 @@ def list_quota_requests(
 )
 def ask_quota(organisation: str, body: QuotaRequestCreate, uow: Uow, caller: CallerHere, once: OnceHere) -> Response:
     """Ask the seller for another limit; an open request of the same measure is replaced."""
-    measure = measure_of(body.measure)
     return answered(
         uow,
         once,
         201,
         lambda u: quota_requests.ask_quota(
-            u, caller, organisation=organisation, measure=measure, limit=body.limit, reason=body.reason
+            u, caller, organisation=organisation, measure=body.measure, limit=body.limit, reason=body.reason
         ),
     )
 

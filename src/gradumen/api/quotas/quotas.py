@@ -29,9 +29,9 @@ def list_quota_changes(
     limit: Annotated[int, Query()] = 100,
 ) -> Page[QuotaChangeBody]:
     """What it and its projects might have when, the latest first."""
-    size, wanted = page_limit(limit), None if measure is None else quotas.measure_of(measure)
+    size = page_limit(limit)
     found = quotas.list_quota_changes(
-        uow, caller, organisation=organisation, measure=wanted, after=after, limit=size + 1
+        uow, caller, organisation=organisation, measure=measure, after=after, limit=size + 1
     )
     return page_of(found, size, lambda last: str(last.id))
 
@@ -39,8 +39,7 @@ def list_quota_changes(
 @router.put("/{organisation}/quotas/{measure}", tags=["quotas"])
 def grant_quota(organisation: str, measure: str, body: QuotaGrant, uow: Uow, caller: CallerHere) -> QuotaBody:
     """Set an organisation's limit; its seller gives it. Safe to repeat."""
-    wanted = quotas.measure_of(measure)
-    return quotas.grant_quota(uow, caller, organisation=organisation, project=None, measure=wanted, **dict(body))
+    return quotas.grant_quota(uow, caller, organisation=organisation, project=None, measure=measure, **dict(body))
 
 
 @router.put("/{organisation}/projects/{project}/quotas/{measure}", tags=["quotas"])
@@ -48,5 +47,4 @@ def grant_project_quota(
     organisation: str, project: str, measure: str, body: QuotaGrant, uow: Uow, caller: CallerHere
 ) -> QuotaBody:
     """Set a project's limit; its organisation gives it. Safe to repeat."""
-    wanted = quotas.measure_of(measure)
-    return quotas.grant_quota(uow, caller, organisation=organisation, project=project, measure=wanted, **dict(body))
+    return quotas.grant_quota(uow, caller, organisation=organisation, project=project, measure=measure, **dict(body))

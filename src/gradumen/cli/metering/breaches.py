@@ -8,7 +8,7 @@ from gradumen.cli.nouns import Verbs, add_organisation, by_beginning
 from gradumen.cli.output import Out, quantity
 from gradumen.cli.profiles import own_organisation
 from gradumen.client import Client
-from gradumen.core.quotas.measures import Measure, unit_of
+from gradumen.core.quotas.measures import unit_of
 from gradumen.wire.metering.breaches import BreachBody
 
 
@@ -34,7 +34,7 @@ def _row(each: BreachBody) -> tuple[str, ...]:
     soft = " (soft)" if each.crossed == "soft limit" else ""
     return (
         str(each.id)[:8], of, each.measure, f"{quantity(each.limit)}{soft}", quantity(each.used), quantity(each.most),
-        unit_of(Measure(each.measure), each.limit), f"{each.state}{until}", f"{each.opened_at:%Y-%m-%d %H:%M}",
+        unit_of(each.unit, each.limit), f"{each.state}{until}", f"{each.opened_at:%Y-%m-%d %H:%M}",
         each.note or "",
     )  # fmt: skip
 

@@ -6,10 +6,10 @@ from typing import Any
 
 from gradumen.cli.nouns import Verbs, add_organisation
 from gradumen.cli.output import Out, quantity
+from gradumen.cli.places import MEASURES
 from gradumen.cli.profiles import own_organisation
 from gradumen.client import Client
 from gradumen.core.catalogue.units import unit_words
-from gradumen.core.quotas.measures import MEASURES, METERED, Measure
 from gradumen.wire.metering.uses import UseBody, UseDayBody
 
 
@@ -18,7 +18,7 @@ def register(nouns: Any) -> None:
     verbs = Verbs(nouns, "uses", "what is in use of what quotas limit")
     add_organisation(verbs.add("list", run_list, "what an organisation and all below it use now, by measure"))
     days = verbs.add("days", run_days, "what they used of a measure on each UTC day, beside its limit")
-    days.add_argument("measure", choices=list(METERED))
+    days.add_argument("measure", help=MEASURES)
     days.add_argument("--from", dest="first", type=date.fromisoformat, help="the first day, by default 30 days ago")
     days.add_argument("--to", dest="end", type=date.fromisoformat, help="the day before which it ends")
     add_organisation(days)
@@ -48,7 +48,7 @@ def run_days(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     slug = own_organisation(arguments)
     found = client.uses.days(slug, arguments.measure, first=arguments.first, end=arguments.end)
     out.body(found)
-    unit = MEASURES[Measure(arguments.measure)].unit
+    unit = next((each.unit for each in client.measures.list() if each.measure == arguments.measure), "")
     out.table(
         ("DAY, UTC", f"IN USE, {unit}", "LIMIT", ""),
         [(f"{each.day}", quantity(each.quantity), _limit(each), _over(each)) for each in found],

@@ -6,11 +6,10 @@ from typing import Any
 
 from gradumen.cli.nouns import Verbs, add_organisation
 from gradumen.cli.output import Out, quantity
-from gradumen.cli.places import one_site
+from gradumen.cli.places import MEASURES, one_site
 from gradumen.cli.profiles import own_organisation
 from gradumen.client import Client
 from gradumen.core.errors import Invalid
-from gradumen.core.quotas.measures import METERED
 from gradumen.wire.quotas.pools import PoolBody, PoolCreate
 
 
@@ -21,7 +20,7 @@ def register(nouns: Any) -> None:
     add = verbs.add("add", run_add, "say what there is of a measure at a site")
     add.add_argument("slug")
     add.add_argument("site", help="slug or id of a site of yours")
-    add.add_argument("measure", choices=list(METERED))
+    add.add_argument("measure", help=MEASURES)
     add.add_argument("capacity", type=Decimal, help="in the measure's unit")
     change = verbs.add("change", run_change, "change what is given of one; it may be less than is promised")
     change.add_argument("--capacity", type=Decimal)

@@ -10,7 +10,6 @@ from gradumen.cli.profiles import own_organisation
 from gradumen.client import Client
 from gradumen.client.quotas.quota_matrices import read_matrix, write_matrix
 from gradumen.core.errors import Conflict
-from gradumen.core.quotas.measures import Measure
 
 
 def register(nouns: Any) -> None:
@@ -27,14 +26,16 @@ def register(nouns: Any) -> None:
 
 def run_show(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     """Show the limits, or write them."""
-    rows = client.quota_matrices.rows(own_organisation(arguments))
+    slug = own_organisation(arguments)
+    rows = client.quota_matrices.rows(slug)
+    measures = client.quota_matrices.get(slug, limit=1).measures
     out.body(rows)
     if arguments.file:
-        arguments.file.write_text(write_matrix(rows), encoding="utf-8")
+        arguments.file.write_text(write_matrix(measures, rows), encoding="utf-8")
         out.say(f"{arguments.file}: {len(rows)} customers")
         return 0
     given = {cell.measure for row in rows for cell in row.cells if cell.given}
-    shown = [measure for measure in Measure if measure in given]
+    shown = [each.measure for each in measures if each.measure in given]
     heads = [measure.upper() for measure in shown]
     table = []
     for row in rows:
@@ -48,12 +49,14 @@ def run_show(arguments: argparse.Namespace, client: Client, out: Out) -> int:
 
 def run_set(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     """Set what a file says."""
-    changes = read_matrix(arguments.file.read_text(encoding="utf-8-sig"))
+    slug = own_organisation(arguments)
+    known = [each.measure for each in client.quota_matrices.get(slug, limit=1).measures]
+    changes = read_matrix(arguments.file.read_text(encoding="utf-8-sig"), known)
     if not changes:
         out.say(f"{arguments.file} sets nothing: all its cells are empty")
         return 0
     try:
-        made = client.quota_matrices.change(own_organisation(arguments), changes, check=arguments.check)
+        made = client.quota_matrices.change(slug, changes, check=arguments.check)
     except Conflict as refusal:
         for problem in refusal.facts.get("problems", []):
             change = changes[problem["place"]]

@@ -7,9 +7,10 @@ from uuid import UUID
 
 from gradumen.cli.nouns import Verbs, add_organisation, by_beginning
 from gradumen.cli.output import Out, quantity
+from gradumen.cli.places import MEASURES
 from gradumen.cli.profiles import own_organisation
 from gradumen.client import Client
-from gradumen.core.quotas.measures import Measure, unit_of
+from gradumen.core.quotas.measures import unit_of
 from gradumen.wire.quotas.quota_requests import QuotaRequestBody
 
 
@@ -18,7 +19,7 @@ def register(nouns: Any) -> None:
     verbs = Verbs(nouns, "quota-requests", "other limits that customers ask their sellers for")
     add_organisation(verbs.add("list", run_list, "what an organisation asked for, and is asked by its customers"))
     ask = verbs.add("ask", run_ask, "ask the seller for another limit; replaces an open request of the same measure")
-    ask.add_argument("measure", choices=list(Measure))
+    ask.add_argument("measure", help=MEASURES)
     ask.add_argument("limit", type=Decimal, help="how much is wanted in all")
     ask.add_argument("reason", help="why; the seller reads it")
     add_organisation(ask)
@@ -38,7 +39,7 @@ def register(nouns: Any) -> None:
 
 
 def _row(each: QuotaRequestBody) -> tuple[str, ...]:
-    unit = unit_of(Measure(each.measure), each.asked)
+    unit = unit_of(each.unit, each.asked)
     answered = "" if each.answered is None else quantity(each.answered)
     return (
         str(each.id)[:8], each.organisation_name, each.measure, quantity(each.present), quantity(each.asked), unit,

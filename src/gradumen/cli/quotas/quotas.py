@@ -6,11 +6,11 @@ from typing import Any
 
 from gradumen.cli.nouns import Verbs, add_organisation
 from gradumen.cli.output import Out, quantity
-from gradumen.cli.places import limit
+from gradumen.cli.places import MEASURES, limit
 from gradumen.cli.profiles import own_organisation
 from gradumen.client import Client
 from gradumen.core.errors import Invalid
-from gradumen.core.quotas.measures import MEASURES, Measure, unit_of
+from gradumen.core.quotas.measures import unit_of
 from gradumen.wire.quotas.quotas import QuotaBody, SoftLimit
 
 
@@ -21,11 +21,11 @@ def register(nouns: Any) -> None:
     listing.add_argument("--all", action="store_true", help="those without limit of which nothing is had, too")
     add_organisation(listing)
     history = verbs.add("history", run_history, "what an organisation and its projects might have when")
-    history.add_argument("--measure", choices=list(Measure))
+    history.add_argument("--measure", help=MEASURES)
     add_organisation(history)
     grant = verbs.add("grant", run_grant, "set a limit of an organisation or project; safe to repeat")
     grant.add_argument("organisation", help="who gets it")
-    grant.add_argument("measure", help=", ".join(f"{each} ({of.unit})" for each, of in MEASURES.items()))
+    grant.add_argument("measure", help=MEASURES)
     grant.add_argument("limit", type=limit, help="a number, or 'none' for no limit")
     grant.add_argument("--project", help="a project of the organisation")
     grant.add_argument("--reservation", type=Decimal, help="kept for own use")
@@ -41,8 +41,8 @@ def _row(each: QuotaBody) -> tuple[str, ...]:
     name = f"{each.organisation}/{each.project}" if each.project else each.organisation
     own = max(each.reservation, each.own)
     figures = (quantity(each.limit), quantity(each.granted), quantity(own), quantity(each.left))
-    per = {"monthly": " a month", "daily": " a day"}.get(each.kind, "")
-    return (name, f"{each.measure}{per}", *figures, unit_of(Measure(each.measure), each.limit))
+    per = {"monthly": " a month", "daily": " a day", "rate": " a second"}.get(each.kind, "")
+    return (name, f"{each.measure}{per}", *figures, unit_of(each.unit, each.limit))
 
 
 HEAD = ("HOLDER", "MEASURE", "LIMIT", "PASSED ON", "OWN", "LEFT", "UNIT")
@@ -74,7 +74,7 @@ def run_history(arguments: argparse.Namespace, client: Client, out: Out) -> int:
                 f"{each.site}: {each.pool}" if each.pool else each.site or "",
                 each.measure,
                 "given back" if each.released else quantity(each.limit),
-                unit_of(Measure(each.measure), each.limit),
+                unit_of(each.unit, each.limit),
             )
             for each in found
         ],

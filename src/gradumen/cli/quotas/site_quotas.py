@@ -5,11 +5,10 @@ from typing import Any
 
 from gradumen.cli.nouns import Verbs, add_organisation
 from gradumen.cli.output import Out, quantity
-from gradumen.cli.places import limit, one_site
+from gradumen.cli.places import MEASURES, limit, one_site
 from gradumen.cli.profiles import own_organisation
 from gradumen.client import Client
 from gradumen.core.errors import Invalid
-from gradumen.core.quotas.measures import METERED
 from gradumen.wire.quotas.site_quotas import SiteQuotaBody
 
 
@@ -20,7 +19,7 @@ def register(nouns: Any) -> None:
     grant = verbs.add("grant", run_grant, "set a limit at a site or of a pool there; safe to repeat")
     grant.add_argument("organisation", help="who gets it")
     grant.add_argument("site", help="slug or id of a site that it may use")
-    grant.add_argument("measure", choices=list(METERED))
+    grant.add_argument("measure", help=MEASURES)
     grant.add_argument("limit", type=limit, help="a number, or 'none' to take it away")
     grant.add_argument("--pool", help="slug or id of a pool there, yours or one that you have a limit of")
     grant.add_argument("--project", help="a project of the organisation")

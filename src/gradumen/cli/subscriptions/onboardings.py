@@ -4,6 +4,7 @@ import argparse
 import csv
 import hashlib
 import io
+from collections.abc import Sequence
 from pathlib import Path
 from typing import Any, TypeVar
 from uuid import UUID
@@ -18,7 +19,6 @@ from gradumen.cli.signing import add_password, signed_in
 from gradumen.client import Client
 from gradumen.core.errors import Conflict, Invalid
 from gradumen.core.exact import AMOUNT_PLACES, figure, money, number
-from gradumen.core.quotas.measures import Measure
 from gradumen.core.subscriptions.onboardings import OnboardingState
 from gradumen.wire.subscriptions.onboardings import (
     MOST,
@@ -74,9 +74,13 @@ def register(nouns: Any) -> None:
 
 def run_make(arguments: argparse.Namespace, out: Out) -> int:
     """Look at all of them first, then bring them on board, some at a time; as a person: members are made."""
-    customers = read_customers(arguments.file, OnboardingCreate)
     with signed_in(arguments) as client:
+        customers = read_customers(arguments.file, OnboardingCreate, _measures(client))
         return _run(arguments, client, customers, out)
+
+
+def _measures(client: Client) -> list[str]:
+    return [each.measure for each in client.measures.list()]
 
 
 def _run(arguments: argparse.Namespace, client: Client, customers: list[OnboardingCreate], out: Out) -> int:
@@ -162,7 +166,7 @@ def _say(told: OnboardedBody, out: Out) -> None:
 
 def run_draft(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     """Write a draft."""
-    [wanted] = read_customers(arguments.file, OnboardingSketch)
+    [wanted] = read_customers(arguments.file, OnboardingSketch, _measures(client))
     if arguments.over is None:
         return _show(client.onboardings.draft(own_organisation(arguments), wanted), out)
     arguments.onboarding = arguments.over
@@ -251,8 +255,11 @@ def _make(
         raise
 
 
-def read_customers(file: Path, kind: type[Customer]) -> list[Customer]:
+def read_customers(file: Path, kind: type[Customer], measures: Sequence[str]) -> list[Customer]:
     """The customers of a file (`docs/formats.md`).
+
+    Args:
+        measures: of what a spreadsheet may have columns.
 
     Raises:
         Invalid: it cannot be read; names the line or the field.
@@ -260,7 +267,7 @@ def read_customers(file: Path, kind: type[Customer]) -> list[Customer]:
     text = file.read_text(encoding="utf-8-sig")
     if file.suffix == ".csv":
         rows = [(f"line {place}", row) for place, row in enumerate(csv.DictReader(io.StringIO(text)), 2)]
-        return [_customer(where, _of_row(where, row), kind) for where, row in rows]
+        return [_customer(where, _of_row(where, row, measures), kind) for where, row in rows]
     try:
         documents = [each for each in yaml.load_all(text, Loader=yaml.BaseLoader) if each is not None]
     except yaml.YAMLError as error:
@@ -296,12 +303,12 @@ def _limits(written: object) -> object:
 _PLAIN = ("slug", "name", "type", "country", "currency", "billing_zone", "cost_centre", "segment", "starts_on")
 
 
-def _of_row(where: str, row: dict[str | None, Any]) -> dict[str, Any]:
+def _of_row(where: str, row: dict[str | None, Any], measures: Sequence[str]) -> dict[str, Any]:
     """A line of a spreadsheet: plain fields, limits by measure, one person and one tier."""
     if None in row or None in row.values():
         raise Invalid(f"{where} has not as many cells as the first line", field=where)
     cells = {str(name).partition("[")[0].strip().replace("-", "_"): value.strip() for name, value in row.items()}
-    measures, others = {str(each) for each in Measure}, ("email", "plan", "tier", "quantity")
+    others = ("email", "plan", "tier", "quantity")
     for name, value in cells.items():
         if name not in {*_PLAIN, *measures, *others}:
             raise Invalid(f"column '{name[:40]}' is none that a customer has", field=name)

@@ -8,9 +8,9 @@ from decimal import Decimal, InvalidOperation
 from gradumen.client.connection import Connection
 from gradumen.core.errors import Invalid
 from gradumen.core.exact import text
-from gradumen.core.quotas.measures import MEASURES, Measure
 from gradumen.wire.quotas.quota_matrices import (
     MatrixChange,
+    MatrixMeasureBody,
     MatrixRowBody,
     QuotaMatrixBody,
     QuotaMatrixChangedBody,
@@ -46,17 +46,17 @@ class QuotaMatrices:
         return self._connection.put(f"organisations/{organisation}/quota-matrix", QuotaMatrixChangedBody, body)
 
 
-def write_matrix(rows: Sequence[MatrixRowBody]) -> str:
+def write_matrix(measures: Sequence[MatrixMeasureBody], rows: Sequence[MatrixRowBody]) -> str:
     """Limits as a spreadsheet (`docs/formats.md`): a customer a line, a measure a column, empty where none was given.
 
     Names that a spreadsheet would carry out as a formula have an apostrophe before them.
     """
     out = io.StringIO()
     writer = csv.writer(out)
-    writer.writerow(["organisation", "name", *(f"{measure} [{MEASURES[measure].unit}]" for measure in Measure)])
+    writer.writerow(["organisation", "name", *(f"{each.measure} [{each.unit}]" for each in measures)])
     for row in rows:
         cells = {cell.measure: cell for cell in row.cells}
-        limits = [_written(cells[measure].limit, cells[measure].given) for measure in Measure]
+        limits = [_written(cells[each.measure].limit, cells[each.measure].given) for each in measures]
         name = f"'{row.name}" if row.name.startswith(_FORMULA) else row.name
         writer.writerow([row.organisation, name, *limits])
     return out.getvalue()
@@ -68,7 +68,7 @@ def _written(limit: Decimal | None, given: bool) -> str:
     return NONE if limit is None else text(limit)
 
 
-def read_matrix(written: str) -> list[MatrixChange]:
+def read_matrix(written: str, measures: Sequence[str]) -> list[MatrixChange]:
     """The limits that a spreadsheet sets; an empty cell sets none, and a column of something else is refused.
 
     Raises:
@@ -78,10 +78,10 @@ def read_matrix(written: str) -> list[MatrixChange]:
     if not lines or "organisation" not in lines[0]:
         raise Invalid("the first line names the columns: organisation, name, and measures like processors", field="1")
     head = [each.partition("[")[0].strip() for each in lines[0]]
-    known = {str(measure) for measure in Measure}
+    known = set(measures)
     for each in head:
         if each not in known | {"organisation", "name"}:
-            raise Invalid(f"line 1: column '{each[:40]}' is no measure; there are {', '.join(Measure)}", field=each)
+            raise Invalid(f"line 1: column '{each[:40]}' is no measure; there are {', '.join(measures)}", field=each)
     place = head.index("organisation")
     changes = []
     for number, line in enumerate(lines[1:], 2):

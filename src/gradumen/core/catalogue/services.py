@@ -7,7 +7,7 @@ from enum import StrEnum
 from gradumen.core.catalogue.sampling import ADDITIVE, Across, Sampling
 from gradumen.core.catalogue.units import Unit, parse_unit
 from gradumen.core.errors import Invalid
-from gradumen.core.quotas.measures import MEASURES, Kind, Measure
+from gradumen.core.quotas.measures import Kind, Measure
 
 
 class Combine(StrEnum):
@@ -52,15 +52,15 @@ class Meter:
 
     def _check_measure(self, measure: Measure) -> None:
         """What it counts has to be what the measure is of, as a level where that is a stock."""
-        measured = MEASURES[measure]
-        if measured.base is None:
+        if measure.base is None:
             raise Invalid(f"{measure} are counted by the service, by no meter", field="measure", value=measure)
-        level = measured.kind is Kind.STOCK
-        base = None
-        if measured.base in (None, "byte", self.counted):
-            base = parse_unit(measured.base, counted=self.counted).dimensions
-        if (self.combine is Combine.LEVEL) is not level or base != self.reading_unit.dimensions:
-            how = f"a level in {measured.unit}" if level else f"a sum of {measured.unit}"
+        level = measure.kind is Kind.STOCK
+        unit = self.reading_unit
+        same = unit.dimensions == ("byte",)
+        if measure.base != "byte":
+            same = unit.dimensions == ("piece",) and measure.base == (self.counted or unit.text)
+        if (self.combine is Combine.LEVEL) is not level or not same:
+            how = f"a level in {measure.unit}" if level else f"a sum of {measure.unit}"
             raise Invalid(f"{measure} is {how}; this meter counts '{self.unit.text}'", field="measure", value=measure)
 
     @property

@@ -39,6 +39,8 @@ for _currency in MINOR_UNITS:
     _ATOMS[_currency] = (_currency, Fraction(10**6))
     _ATOMS[f"micro-{_currency}"] = (_currency, Fraction(1))
 
+OTHER_UNITS = frozenset(name for name, (base, _) in _ATOMS.items() if base != "piece")
+"""Names of units that are no noun for a piece."""
 MONTH730 = "month730"
 """A month of 730 hours, for prices per month that do not follow the real length of the period."""
 
@@ -128,14 +130,18 @@ def unit_words(unit: str, count: Decimal) -> str:
     """
     plain = unit.replace("-month730", "-month")
     *before, last = plain.split("-")
-    shown = last if count == 1 else PLURALS.get(last, last)
+    shown = last if count == 1 else plural_of(last)
     return "-".join([*before, shown]) + (" (730 h)" if plain != unit else "")
 
 
-PLURALS = {
-    "hour": "hours", "minute": "minutes", "second": "seconds", "day": "days", "month": "months", "year": "years",
-    "byte": "bytes", "request": "requests", "address": "addresses", "node": "nodes", "copy": "copies",
-    "piece": "pieces", "machine": "machines", "instance": "instances", "user": "users", "seat": "seats",
-    "organisation": "organisations", "project": "projects",
-}  # fmt: skip
-"""Words that units are made of and that have a plural; signs like GiB and vCPU have none."""
+def plural_of(name: str) -> str:
+    """Several of a unit: words have a regular plural, signs like GiB, vCPU and Mbit have none.
+
+    >>> [plural_of(each) for each in ("seat", "address", "copy", "day", "GiB", "kbit")]
+    ['seats', 'addresses', 'copies', 'days', 'GiB', 'kbit']
+    """
+    if not (name.isalpha() and name.islower()) or name.endswith("bit"):
+        return name
+    if name[-1] == "y" and name[-2:-1] not in ("a", "e", "o", "u"):
+        return f"{name[:-1]}ies"
+    return f"{name}es" if name.endswith(("s", "x", "z", "ch", "sh")) else f"{name}s"

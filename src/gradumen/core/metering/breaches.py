@@ -6,7 +6,7 @@ from decimal import Decimal
 from enum import StrEnum
 
 from gradumen.core.exact import round_half_up
-from gradumen.core.quotas.measures import MEASURES, Measure, amount_words, measure_words
+from gradumen.core.quotas.measures import Measure, amount_words, of_words
 
 
 class Crossed(StrEnum):
@@ -69,5 +69,4 @@ def above_words(who: str, measure: Measure, used: Decimal, crossed: str, limit: 
     """
     told = round_half_up(used, 1)
     amount = amount_words(measure, told if told > limit else used)
-    of = f" of {measure_words(measure)}" if MEASURES[measure].base == "byte" else ""
-    return f"{who} uses {amount}{of}, its {crossed} is {amount_words(measure, limit)}"
+    return f"{who} uses {amount}{of_words(measure)}, its {crossed} is {amount_words(measure, limit)}"

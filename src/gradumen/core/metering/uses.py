@@ -7,7 +7,7 @@ from fractions import Fraction
 from gradumen.core.catalogue.units import parse_unit
 from gradumen.core.exact import QUANTITY_PLACES, add, round_half_up
 from gradumen.core.metering.usage import HOUR_SECONDS
-from gradumen.core.quotas.measures import MEASURE_UNITS, MEASURES, Measure
+from gradumen.core.quotas.measures import Measure
 
 
 def flowed(measure: Measure, quantities: Iterable[Decimal]) -> Decimal:
@@ -16,25 +16,28 @@ def flowed(measure: Measure, quantities: Iterable[Decimal]) -> Decimal:
     >>> flowed(Measure.EGRESS, [Decimal(2**30), Decimal(2**29)])
     Decimal('1.500000')
     """
-    factor = parse_unit(MEASURE_UNITS[measure]).factor
+    factor = factor_of(measure)
     return round_half_up(sum((Fraction(each) for each in quantities), Fraction(0)) / factor, QUANTITY_PLACES)
 
 
+def factor_of(measure: Measure) -> Fraction:
+    """How many base units its unit is."""
+    return parse_unit(measure.unit, counted=None if measure.base == "byte" else measure.base).factor
+
+
 def mean_level(measure: Measure, millionths: int, hours: int = 1) -> Decimal:
-    """The mean level of a stock over some hours, in its unit, rounded half up to six places.
+    """The mean level of a stock over some hours, or of what flows in a second, rounded half up to six places.
 
     Args:
-        millionths: of level x seconds in base units, of all its meters, which count in the same.
+        millionths: of level x seconds in base units, or of what flowed, of all its meters, which count in the same.
 
     Two vCPU for half of each of 24 hours:
 
     >>> mean_level(Measure.PROCESSORS, 12 * 3600 * 2 * 10**6, 24)
     Decimal('1.000000')
     """
-    measured = MEASURES[measure]
-    counted = None if measured.base == "byte" else measured.base
-    factor = parse_unit(measured.unit, counted=counted).factor
-    return round_half_up(Fraction(millionths, 10**QUANTITY_PLACES * hours * HOUR_SECONDS) / factor, QUANTITY_PLACES)
+    seconds = 10**QUANTITY_PLACES * hours * HOUR_SECONDS
+    return round_half_up(Fraction(millionths, seconds) / factor_of(measure), QUANTITY_PLACES)
 
 
 def running_sums(keys: Sequence[object], quantities: Sequence[Decimal]) -> list[Decimal]:

@@ -1,25 +1,14 @@
-"""What quotas limit."""
+"""What quotas limit: measures that are built in, and those that a provider defines."""
 
-from dataclasses import dataclass
+import re
+from collections.abc import Iterator, Mapping, Sequence
 from decimal import Decimal
 from enum import StrEnum
+from typing import ClassVar
 
+from gradumen.core.catalogue.units import OTHER_UNITS, plural_of
+from gradumen.core.errors import Invalid
 from gradumen.core.exact import figure
-
-
-class Measure(StrEnum):
-    """What a quota limits."""
-
-    PROCESSORS = "processors"
-    MEMORY = "memory"
-    STORAGE = "storage"
-    MACHINES = "machines"
-    ADDRESSES = "addresses"
-    EGRESS = "egress"
-    INGEST = "ingest"
-    USERS = "users"
-    PROJECTS = "projects"
-    ORGANISATIONS = "organisations"
 
 
 class Kind(StrEnum):
@@ -31,39 +20,135 @@ class Kind(StrEnum):
     """What flows in a month: its sum so far, in UTC."""
     DAILY = "daily"
     """What flows in a day: its sum so far, in UTC."""
+    RATE = "rate"
+    """What flows in a second: the mean of an hour."""
     COUNT = "count"
     """What the service itself counts, and refuses to let grow beyond the limit."""
 
 
-@dataclass(frozen=True, slots=True)
-class Measured:
-    """A measure's unit, and how its use is looked at; ``base`` is what meters count for it, in seconds for a stock."""
+class Measure(str):
+    """What a quota limits, by its slug, with its unit and how its use is looked at.
+
+    ``base`` is what meters count for it, in seconds for a stock; None is counted by the service.
+    """
 
     unit: str
     kind: Kind
-    base: str | None = None
+    base: str | None
+    PROCESSORS: ClassVar["Measure"]
+    MEMORY: ClassVar["Measure"]
+    STORAGE: ClassVar["Measure"]
+    MACHINES: ClassVar["Measure"]
+    ADDRESSES: ClassVar["Measure"]
+    EGRESS: ClassVar["Measure"]
+    INGEST: ClassVar["Measure"]
+    USERS: ClassVar["Measure"]
+    PROJECTS: ClassVar["Measure"]
+    ORGANISATIONS: ClassVar["Measure"]
+
+    def __new__(cls, slug: str, unit: str, kind: Kind, base: str | None = None) -> "Measure":
+        made = super().__new__(cls, slug)
+        made.unit, made.kind, made.base = unit, kind, base
+        return made
+
+    def __getnewargs__(self) -> tuple[str, str, Kind, str | None]:  # type: ignore[override]  # a str has but its text
+        return str(self), self.unit, self.kind, self.base
+
+    @property
+    def metered(self) -> bool:
+        """Whether meters count it, so that it can be more than its limit."""
+        return self.kind is not Kind.COUNT
+
+    @property
+    def level(self) -> bool:
+        """Whether its use is that of an hour, else a sum so far."""
+        return self.kind in (Kind.STOCK, Kind.RATE)
 
 
-MEASURES: dict[Measure, Measured] = {
-    Measure.PROCESSORS: Measured("vCPU", Kind.STOCK, "vCPU"),
-    Measure.MEMORY: Measured("GiB", Kind.STOCK, "byte"),
-    Measure.STORAGE: Measured("GiB", Kind.STOCK, "byte"),
-    Measure.MACHINES: Measured("machine", Kind.STOCK, "machine"),
-    Measure.ADDRESSES: Measured("address", Kind.STOCK, "address"),
-    Measure.EGRESS: Measured("GiB", Kind.MONTHLY, "byte"),
-    Measure.INGEST: Measured("GiB", Kind.DAILY, "byte"),
-    Measure.USERS: Measured("user", Kind.COUNT),
-    Measure.PROJECTS: Measured("project", Kind.COUNT),
-    Measure.ORGANISATIONS: Measured("organisation", Kind.COUNT),
-}
+BUILT_IN = (
+    Measure("processors", "vCPU", Kind.STOCK, "vCPU"),
+    Measure("memory", "GiB", Kind.STOCK, "byte"),
+    Measure("storage", "GiB", Kind.STOCK, "byte"),
+    Measure("machines", "machine", Kind.STOCK, "machine"),
+    Measure("addresses", "address", Kind.STOCK, "address"),
+    Measure("egress", "GiB", Kind.MONTHLY, "byte"),
+    Measure("ingest", "GiB", Kind.DAILY, "byte"),
+    Measure("users", "user", Kind.COUNT),
+    Measure("projects", "project", Kind.COUNT),
+    Measure("organisations", "organisation", Kind.COUNT),
+)
 """In the order in which people read them."""
-MEASURE_UNITS = {measure: each.unit for measure, each in MEASURES.items()}
-COUNTED = tuple(measure for measure, each in MEASURES.items() if each.kind is Kind.COUNT)
-METERED = tuple(measure for measure, each in MEASURES.items() if each.kind is not Kind.COUNT)
-STOCKS = tuple(measure for measure, each in MEASURES.items() if each.kind is Kind.STOCK)
+for _each in BUILT_IN:
+    setattr(Measure, _each.upper(), _each)
+COUNTED = tuple(measure for measure in BUILT_IN if not measure.metered)
+STOCKS = tuple(measure for measure in BUILT_IN if measure.kind is Kind.STOCK)
+BYTES = ("byte", "kB", "KiB", "MB", "MiB", "GB", "GiB", "TB", "TiB", "PB", "PiB")
+_SLUG, _NOUN = re.compile(r"[a-z][a-z0-9-]{1,30}", re.ASCII), re.compile(r"[A-Za-z][A-Za-z-]{0,29}", re.ASCII)
 
 
-_PLURALS = {"address": "addresses"}
+class Measures(Mapping[str, Measure]):
+    """All measures by slug; ``listed`` are those that are in use, in the order in which people read them."""
+
+    def __init__(self, defined: Sequence[Measure] = (), retired: Sequence[Measure] = ()) -> None:
+        metered, counted = (tuple(each for each in BUILT_IN if each.metered is wanted) for wanted in (True, False))
+        self.listed = (*metered, *defined, *counted)
+        self._all = {str(each): each for each in (*self.listed, *retired)}
+
+    def __getitem__(self, slug: str) -> Measure:
+        return self._all[slug]
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(self._all)
+
+    def __len__(self) -> int:
+        return len(self._all)
+
+    @property
+    def ever(self) -> "Measures":
+        """The same with those that were retired, for what was published before."""
+        return Measures([each for each in self._all.values() if each not in BUILT_IN])
+
+    @property
+    def metered(self) -> tuple[Measure, ...]:
+        """Those of them that meters count."""
+        return tuple(each for each in self.listed if each.metered)
+
+    def read(self, raw: str) -> Measure:
+        """Read a measure.
+
+        Raises:
+            Invalid: not one.
+        """
+        for each in self.listed:
+            if each == raw:
+                return each
+        raise Invalid(f"measure '{raw[:40]}' is not one of {', '.join(self.listed)}", field="measure", value=raw)
+
+
+def defined_measure(slug: str, unit: str, kind: Kind) -> Measure:
+    """A measure that somebody defines: of bytes, or of things that it names.
+
+    Raises:
+        Invalid: a slug or unit that cannot be, or a kind that only the service counts.
+
+    >>> seats = defined_measure("seats", "seat", Kind.STOCK)
+    >>> seats, seats.unit, seats.base, defined_measure("backlog", "TiB", Kind.DAILY).base
+    ('seats', 'seat', 'seat', 'byte')
+    """
+    if not _SLUG.fullmatch(slug):
+        raise Invalid(
+            f"measure '{slug[:40]}' is no name of one; use small letters, figures and hyphens, like seats",
+            field="measure",
+            value=slug,
+        )
+    if slug in {str(each) for each in BUILT_IN}:
+        raise Invalid(f"measure '{slug}' is there already; choose another name", field="measure", value=slug)
+    if kind is Kind.COUNT:
+        raise Invalid("what is defined is counted by meters: a stock, monthly, daily or a rate", field="kind")
+    if unit not in BYTES and (unit in OTHER_UNITS or not _NOUN.fullmatch(unit)):
+        told = f"unit '{unit[:40]}' is none; use a noun, like seat, or one of {', '.join(BYTES)}"
+        raise Invalid(told, field="unit", value=unit)
+    return Measure(slug, unit, kind, "byte" if unit in BYTES else unit)
 
 
 def amount_words(measure: Measure, amount: Decimal) -> str:
@@ -72,13 +157,12 @@ def amount_words(measure: Measure, amount: Decimal) -> str:
     >>> amount_words(Measure.USERS, Decimal(1)), amount_words(Measure.ADDRESSES, Decimal(8))
     ('1 user', '8 addresses')
     """
-    return f"{figure(amount)} {unit_of(measure, amount)}"
+    return f"{figure(amount)} {unit_of(measure.unit, amount)}"
 
 
-def unit_of(measure: Measure, amount: Decimal | None) -> str:
-    """The unit of a measure beside an amount: words have a plural, signs like GiB have none."""
-    unit = MEASURE_UNITS[measure]
-    return _PLURALS.get(unit, f"{unit}s") if amount != 1 and unit.islower() else unit
+def unit_of(unit: str, amount: Decimal | None) -> str:
+    """A unit of measures beside an amount, or beside none."""
+    return unit if amount == 1 else plural_of(unit)
 
 
 def measure_words(measure: Measure) -> str:
@@ -87,5 +171,14 @@ def measure_words(measure: Measure) -> str:
     >>> measure_words(Measure.EGRESS), measure_words(Measure.USERS)
     ('egress a month', 'users')
     """
-    more = {Kind.MONTHLY: " a month", Kind.DAILY: " a day"}.get(MEASURES[measure].kind, "")
+    more = {Kind.MONTHLY: " a month", Kind.DAILY: " a day", Kind.RATE: " a second"}.get(measure.kind, "")
     return f"{measure}{more}"
+
+
+def of_words(measure: Measure) -> str:
+    """What an amount is of, where its unit alone does not say so.
+
+    >>> of_words(Measure.STORAGE), of_words(Measure.MACHINES)
+    (' of storage', '')
+    """
+    return f" of {measure_words(measure)}" if measure.base == "byte" or measure.kind is Kind.RATE else ""

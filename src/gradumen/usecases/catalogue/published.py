@@ -10,6 +10,7 @@ from uuid import UUID
 from gradumen.core.catalogue.plans import Plan
 from gradumen.core.catalogue.rates import RateCardVersion
 from gradumen.core.catalogue.services import Meter, Service
+from gradumen.core.quotas.measures import Measures
 from gradumen.store import revisions
 from gradumen.store.catalogue.published import meters, plan_versions, service_versions
 from gradumen.store.catalogue.rate_cards import card_versions
@@ -19,6 +20,7 @@ from gradumen.store.catalogue.tables import (
     RateCardVersionRow,
     ServiceVersionRow,
 )
+from gradumen.store.quotas.measures import load_measures
 from gradumen.store.unit_of_work import Session
 from gradumen.wire.catalogue.forms.plans import read_plan
 from gradumen.wire.catalogue.forms.rate_cards import read_rate_card
@@ -70,6 +72,7 @@ class Published:
     plans: dict[str, Plan] = field(default_factory=dict)
     owners: dict[tuple[str, str], UUID] = field(default_factory=dict)
     forms: dict[tuple[str, str], list[tuple[int, dict[str, Any]]]] = field(default_factory=dict)
+    measures: Measures = field(default_factory=Measures)
 
     def copy(self) -> "Published":
         """The same values, to which others can be added."""
@@ -81,6 +84,7 @@ class Published:
             dict(self.plans),
             dict(self.owners),
             dict(self.forms),
+            self.measures,
         )
 
     @property
@@ -100,11 +104,11 @@ def load_published(tx: Session) -> Published:
 
 
 def _read_published(tx: Session) -> Published:
-    found = Published()
+    found = Published(measures=load_measures(tx))
     for row, version in service_versions(tx):
         found.owners["service", row.slug] = row.organisation_id
         found.forms.setdefault(("service", row.slug), []).append((version.number, version.document))
-        add_service(found, service_of(version))
+        add_service(found, service_of(version, found.measures))
     found.meter_ids = meters(tx)
     for plan_row, plan_version in plan_versions(tx):
         found.owners["plan", plan_row.slug] = plan_row.organisation_id
@@ -120,9 +124,9 @@ def add_service(found: Published, service: Service) -> None:
     found.metered.setdefault(service.slug, {}).update({meter.slug: meter for meter in service.meters})
 
 
-def service_of(version: ServiceVersionRow) -> Service:
+def service_of(version: ServiceVersionRow, measures: Measures) -> Service:
     """The service of a stored version."""
-    return kept.get(version.id, lambda: read_service(version.document))
+    return kept.get(version.id, lambda: read_service(version.document, measures.ever))
 
 
 def plan_of(version: PlanVersionRow, published: Published) -> Plan:

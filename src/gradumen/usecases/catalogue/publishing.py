@@ -170,7 +170,7 @@ class _Publishing:
             raise Invalid(f"the {kind} slug '{slug}' is not available; choose another", field=kind, value=slug)
 
     def _service(self, form: dict[str, Any]) -> ChangeBody:
-        service = read_service(form)
+        service = read_service(form, self.known.measures)
         self._check_owner("service", service.slug)
         for meter in service.meters:
             before = self.known.meters.get(meter.slug)
@@ -221,7 +221,7 @@ class _Publishing:
         self.tx.flush()
 
     def _plan(self, form: dict[str, Any]) -> ChangeBody:
-        plan = read_plan(form, self.known.meters, self.known.services)
+        plan = read_plan(form, self.known.meters, self.known.services, self.known.measures)
         self._check_owner("plan", plan.slug)
         check_services(self.tx, self.tree, self.seller, plan.services, self.known)
         self.known.plans[plan.slug] = plan

@@ -7,13 +7,13 @@ from gradumen.core.errors import NotFound
 from gradumen.core.metering.breaches import breach_state
 from gradumen.core.names import name_of
 from gradumen.core.permissions import Right
-from gradumen.core.quotas.measures import MEASURES, Measure
 from gradumen.store.access.members import names_of
 from gradumen.store.metering import breaches as store
 from gradumen.store.metering.breaches import BreachNoteRow, BreachRow
 from gradumen.store.organisations.organisations import organisations_by_id
 from gradumen.store.organisations.projects import projects_by_id
 from gradumen.store.organisations.tables import OrganisationRow
+from gradumen.store.quotas.measures import load_measures
 from gradumen.store.unit_of_work import Session, add_new, use_case
 from gradumen.usecases.audit_entries import record
 from gradumen.usecases.pages import moment_place
@@ -99,9 +99,9 @@ def _views(tx: Session, scope: Scope, rows: Sequence[BreachRow], sides: Collecti
     projects = projects_by_id(tx, {row.project_id for row in rows if row.project_id})
     notes = store.notes_of(tx, [(row.id, sides) for row in rows])
     people = names_of(tx, {note.noted_by for note in notes.values()})
-    found = []
+    found, measures = [], load_measures(tx)
     for row in rows:
-        measured, note = MEASURES[Measure(row.measure)], notes.get(row.id)
+        measured, note = measures[row.measure], notes.get(row.id)
         owner, project = known[row.organisation_id], projects[row.project_id] if row.project_id else None
         found.append(
             BreachBody(

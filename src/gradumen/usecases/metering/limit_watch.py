@@ -18,13 +18,14 @@ from gradumen.core.metering.packed_days import unpack
 from gradumen.core.metering.uses import flowed, mean_level
 from gradumen.core.periods import hour_number
 from gradumen.core.permissions import Right
-from gradumen.core.quotas.measures import MEASURES, Kind, Measure
+from gradumen.core.quotas.measures import Kind
 from gradumen.store.metering import breaches as store
 from gradumen.store.metering.breaches import BreachRow, Limited
 from gradumen.store.metering.usage import Wanted, meters_by_seller, packed_days
 from gradumen.store.organisations.organisations import organisations_by_id
 from gradumen.store.organisations.projects import projects_by_number
 from gradumen.store.organisations.tables import OrganisationRow, ProjectRow, Tree, load_tree, trees_between
+from gradumen.store.quotas.measures import load_measures
 from gradumen.store.unit_of_work import Session, UnitOfWork, add_new, use_case
 from gradumen.usecases.access.project_people import readers_of
 from gradumen.usecases.messages import people_with, tell
@@ -90,7 +91,7 @@ def _everything(tx: Session, meters: Sequence[int]) -> Wanted:
 
 def _levels(tx: Session, meters: Mapping[int, Meter], now: datetime) -> Iterator[Spanned]:
     """Whole hours of stocks, the latest span first."""
-    wanted = [id for id, each in meters.items() if each.measure and MEASURES[each.measure].kind is Kind.STOCK]
+    wanted = [id for id, each in meters.items() if each.measure and each.measure.level]
     start = now - LOOKED_AT
     trees = trees_between(tx, start, now)
     ends = [*(moment for moment, _ in trees[1:]), now]
@@ -107,7 +108,7 @@ def _flows(tx: Session, meters: Mapping[int, Meter], now: datetime) -> Iterator[
     """What flowed in the day or month under way."""
     tomorrow = datetime.combine(now.date() + DAY, time(), UTC)
     for kind, start in ((Kind.DAILY, now.date()), (Kind.MONTHLY, now.date().replace(day=1))):
-        wanted = [id for id, each in meters.items() if each.measure and MEASURES[each.measure].kind is kind]
+        wanted = [id for id, each in meters.items() if each.measure and each.measure.kind is kind]
         begins = datetime.combine(start, time(), UTC)
         trees = trees_between(tx, begins, now) if wanted else []
         ends = [*(moment for moment, _ in trees[1:]), tomorrow]
@@ -132,7 +133,7 @@ class _Holders:
         targets: Sequence[Limited],
         meters: Mapping[int, Meter],
     ) -> None:
-        self.tree, self.projects, self.targets = tree, projects, targets
+        self.tree, self.projects, self.targets, self.measures = tree, projects, targets, load_measures(tx)
         self._of: dict[UUID, list[int]] = {}
         sellers = meters_by_seller(tx)
         allowed: list[tuple[int, int]] = []
@@ -171,7 +172,7 @@ class _Holders:
         for each in spans:
             used = self._used(each).sort("target", "hour").group_by("target", maintain_order=True).last()
             for target, _, quantity in used.iter_rows():
-                found.setdefault(target, mean_level(Measure(self.targets[target].measure), quantity))
+                found.setdefault(target, mean_level(self.measures[self.targets[target].measure], quantity))
         return found
 
     def flows(self, spans: Sequence[Spanned]) -> dict[int, Decimal]:
@@ -181,7 +182,7 @@ class _Holders:
             for target, _, quantity in self._used(each).iter_rows():
                 sums[target] = sums.get(target, 0) + quantity
         return {
-            target: flowed(Measure(self.targets[target].measure), [unscaled(total, QUANTITY_PLACES)])
+            target: flowed(self.measures[self.targets[target].measure], [unscaled(total, QUANTITY_PLACES)])
             for target, total in sums.items()
         }
 
@@ -256,7 +257,7 @@ def _tell(tx: Session, row: BreachRow, at: datetime) -> None:
     owner = known[row.organisation_id]
     project = tx.get_one(ProjectRow, row.project_id).name if row.project_id else None
     who = f"{project} of {owner.name}" if project else owner.name
-    what = above_words(who, Measure(row.measure), row.used, row.crossed, row.limit_value)
+    what = above_words(who, load_measures(tx)[row.measure], row.used, row.crossed, row.limit_value)
     for side in {row.organisation_id, row.giver_id or row.organisation_id}:
         facts = {"customer": who, "limit": row.crossed, "what": what, "then": _then(row, owner, side, scope.now.date())}
         readers = {each.user: each for each in people_with(tx, scope, side, Right.MANAGE_QUOTAS)}

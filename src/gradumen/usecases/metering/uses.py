@@ -14,9 +14,10 @@ from gradumen.core.metering.usage import DAY_HOURS
 from gradumen.core.metering.uses import flowed, mean_level, running_sums
 from gradumen.core.periods import EPOCH, hour_number
 from gradumen.core.permissions import Right
-from gradumen.core.quotas.measures import MEASURES, METERED, Kind, Measure
+from gradumen.core.quotas.measures import Kind, Measure
 from gradumen.store.metering.usage import Wanted, meter_rows, newest_days, packed_days
 from gradumen.store.organisations.tables import OrganisationRow, seen_since
+from gradumen.store.quotas.measures import load_measures
 from gradumen.store.quotas.quotas import limits_over
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.catalogue.published import load_published
@@ -40,13 +41,13 @@ def list_uses(tx: Session, caller: Caller, *, organisation: str) -> list[UseBody
     owner = get_organisation(tx, scope, organisation)
     scope.require(Right.READ, owner)
     meters = meters_of_measures(tx)
-    levels = _Levels(tx, scope, owner.id, [id for id, each in meters.items() if each.measure in METERED])
+    levels = _Levels(tx, scope, owner.id, [id for id, each in meters.items() if each.measure and each.measure.level])
     bodies = []
-    for measure, measured in MEASURES.items():
-        of = {id: each for id, each in meters.items() if each.measure is measure}
-        if measured.kind is Kind.STOCK:
+    for measure in load_measures(tx).metered:
+        of = {id: each for id, each in meters.items() if each.measure == measure}
+        if measure.level:
             bodies.append(_body(measure, *levels.newest(measure, of)))
-        elif measured.kind is not Kind.COUNT:
+        else:
             bodies.append(_body(measure, _flow(tx, scope, owner.id, measure, list(of)), None))
     own = counted(tx, scope.tree, owner.id, scope.caller.at)
     return [*bodies, *(_body(measure, quantity, None) for measure, quantity in own.items())]
@@ -61,7 +62,7 @@ def meters_of_measures(tx: Session) -> dict[int, Meter]:
 
 def flow_begins(measure: Measure, today: date) -> date:
     """The first UTC day of what flows in the day or month under way."""
-    return today if MEASURES[measure].kind is Kind.DAILY else today.replace(day=1)
+    return today if measure.kind is Kind.DAILY else today.replace(day=1)
 
 
 def _midnight(day: date) -> datetime:
@@ -81,9 +82,7 @@ def _flow(tx: Session, scope: Scope, owner: UUID, measure: Measure, meters: Coll
 
 
 def _body(measure: Measure, quantity: Decimal | None, hour: datetime | None) -> UseBody:
-    return UseBody(
-        measure=measure, unit=MEASURES[measure].unit, kind=MEASURES[measure].kind, quantity=quantity, hour=hour
-    )
+    return UseBody(measure=measure, unit=measure.unit, kind=measure.kind, quantity=quantity, hour=hour)
 
 
 class _Levels:
@@ -119,7 +118,7 @@ class _Levels:
 
 @use_case
 def list_use_days(
-    tx: Session, caller: Caller, *, organisation: str, measure: Measure, first: date | None, end: date | None
+    tx: Session, caller: Caller, *, organisation: str, measure: str, first: date | None, end: date | None
 ) -> list[UseDayBody]:
     """How much of a measure was in use on each UTC day, from one until before another, beside the limit of that day.
 
@@ -132,23 +131,24 @@ def list_use_days(
     scope = load_scope(tx, caller)
     owner = get_organisation(tx, scope, organisation)
     scope.require(Right.READ, owner)
+    wanted = load_measures(tx).ever.read(measure)
     today = scope.now.date()
     last = min(end or today + DAY, today + DAY)
     start = first or last - 30 * DAY
-    _check_days(measure, start, end or last)
-    if MEASURES[measure].kind is Kind.STOCK:
+    _check_days(tx, wanted, start, end or last)
+    if wanted.level:
         last = min(last, today)
     since = seen_since(tx, scope.members_of(), owner.id, scope.now)
     if since is not None:
         start = max(start, since.astimezone(UTC).date())
     if start >= last:
         return []
-    meters = {id: each for id, each in meters_of_measures(tx).items() if each.measure is measure}
-    begins = flow_begins(measure, start) if MEASURES[measure].kind is Kind.MONTHLY else start
+    meters = {id: each for id, each in meters_of_measures(tx).items() if each.measure == wanted}
+    begins = flow_begins(wanted, start) if wanted.kind is Kind.MONTHLY else start
     used = _by_day(tx, scope, owner, meters, begins, last)
-    limits = limits_over(tx, owner.id, measure)
+    limits = limits_over(tx, owner.id, wanted)
     days = [start + number * DAY for number in range((last - start).days)]
-    amounts = dict(_amounts(measure, used, begins, last))
+    amounts = dict(_amounts(wanted, used, begins, last))
     return [
         UseDayBody(
             day=day,
@@ -159,9 +159,10 @@ def list_use_days(
     ]
 
 
-def _check_days(measure: Measure, start: date, end: date) -> None:
-    if measure not in METERED:
-        raise Invalid(f"{measure} are counted, by no meter; choose one of {', '.join(METERED)}", field="measure")
+def _check_days(tx: Session, measure: Measure, start: date, end: date) -> None:
+    if not measure.metered:
+        known = ", ".join(load_measures(tx).metered)
+        raise Invalid(f"{measure} are counted, by no meter; choose one of {known}", field="measure")
     if not start < end:
         raise Invalid(f"the days from {start} until before {end} are none; turn them round", field="end", value=end)
     if (end - start).days > MOST_DAYS:
@@ -186,11 +187,11 @@ def _by_day(
 def _amounts(measure: Measure, used: Mapping[date, int], start: date, end: date) -> Iterator[tuple[date, Decimal]]:
     """Each day's amount in the measure's unit."""
     days = [start + number * DAY for number in range((end - start).days)]
-    if MEASURES[measure].kind is Kind.STOCK:
+    if measure.level:
         yield from ((day, mean_level(measure, used.get(day, 0), DAY_HOURS)) for day in days)
         return
     quantities = [unscaled(used.get(day, 0), QUANTITY_PLACES) for day in days]
-    if MEASURES[measure].kind is Kind.DAILY:
+    if measure.kind is Kind.DAILY:
         yield from ((day, flowed(measure, [each])) for day, each in zip(days, quantities, strict=True))
         return
     sums = running_sums([(day.year, day.month) for day in days], quantities)

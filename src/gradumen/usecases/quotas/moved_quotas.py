@@ -4,9 +4,10 @@ from dataclasses import replace
 from decimal import Decimal
 
 from gradumen.core.errors import Conflict, GradumenError
-from gradumen.core.quotas.measures import MEASURES, Measure, amount_words, measure_words
+from gradumen.core.quotas.measures import Measure, amount_words, measure_words
 from gradumen.core.quotas.quotas import Holding, check_counted, check_grant
 from gradumen.store.organisations.tables import OrganisationRow, load_tree
+from gradumen.store.quotas.measures import load_measures
 from gradumen.store.quotas.pools import find_pool
 from gradumen.store.quotas.quotas import name_givers
 from gradumen.store.quotas.site_quotas import site_quotas_of
@@ -27,16 +28,16 @@ def hold_at(
 
     Gives the limits that are held, and what of it does not fit.
     """
-    for measure in MEASURES:
+    for measure in load_measures(tx).listed:
         say_unlimited(tx, scope.tree, seller.id, measure, scope.now)
         lock_quota(tx, scope.tree, seller, seller.id, None, measure)
-    for measure in MEASURES:
+    for measure in load_measures(tx).listed:
         lock_quota(tx, scope.tree, holder, holder.id, None, measure)
     held: list[HeldBody] = []
     problems: list[GradumenError] = []
     limits = Limits(tx, scope.tree, [holder.id, seller.id])
     givers, takers = (holdings(tx, scope, each, limits) for each in (seller, holder))
-    for measure in MEASURES:
+    for measure in load_measures(tx).listed:
         row, giver, taker = limits.rows[holder.id, measure], givers[measure], takers[measure]
         limit = row.limit_value if row.is_set else None if giver.limit is None else Decimal(0)
         if not row.is_set and giver.limit is not None and (taker.committed or taker.unlimited_below):
@@ -49,7 +50,7 @@ def hold_at(
             problems.append(problem)
         if row.is_set:
             left = None if giver.left is None or limit is None else giver.left - limit
-            held.append(HeldBody(measure=measure, unit=MEASURES[measure].unit, limit=limit, left=left))
+            held.append(HeldBody(measure=measure, unit=measure.unit, limit=limit, left=left))
     problems += _room_at_sites(tx, scope, holder, seller)
     name_givers(tx, holder.id, coming=seller.id)
     problems += _room_for_it(tx, scope, seller)
@@ -67,7 +68,7 @@ def _room_at_sites(tx: Session, scope: Scope, holder: OrganisationRow, seller: O
         if row.site_id not in may:
             problems.append(Conflict(f"{holder.name} has limits at a site that {seller.name} may not use"))
             continue
-        measure = Measure(row.measure)
+        measure = load_measures(tx)[row.measure]
         spot = Spot(may[row.site_id], find_pool(tx, row.pool_id) if row.pool_id else None)
         taker = Holding(holder.slug, measure, Decimal(0), name=holder.name, where=spot.words)
         try:

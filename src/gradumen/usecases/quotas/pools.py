@@ -9,18 +9,18 @@ from gradumen.core.errors import Conflict, Invalid, NotFound
 from gradumen.core.exact import add, text
 from gradumen.core.names import name_of, slug_of
 from gradumen.core.permissions import Right
-from gradumen.core.quotas.measures import MEASURES, METERED, Measure, amount_words
+from gradumen.core.quotas.measures import Measure, amount_words
 from gradumen.store.organisations.organisations import organisations_by_id
 from gradumen.store.organisations.sites import SiteRow, sites_by_id
 from gradumen.store.organisations.tables import OrganisationRow
 from gradumen.store.quotas import pools as store
+from gradumen.store.quotas.measures import load_measures
 from gradumen.store.quotas.pools import PoolRow
 from gradumen.store.quotas.site_quotas import holders_at, is_given
 from gradumen.store.unit_of_work import Session, add_new, use_case
 from gradumen.usecases.audit_entries import record
 from gradumen.usecases.limits import lock_quota
 from gradumen.usecases.organisations.sites import own_site
-from gradumen.usecases.quotas.quotas import measure_of
 from gradumen.usecases.quotas.spots import Held, SetAside, Spot, capacity_of
 from gradumen.usecases.scope import (
     Caller,
@@ -69,7 +69,7 @@ def make_pool(tx: Session, caller: Caller, *, organisation: str, given: PoolCrea
     site, owns = own_site(tx, scope, given.site)
     if owns.id != owner.id:
         raise NotFound("site", given.site)
-    measure = placed(given.measure)
+    measure = placed(tx, given.measure)
     row = PoolRow(
         id=uuid4(),
         organisation_id=owner.id,
@@ -98,15 +98,16 @@ def make_pool(tx: Session, caller: Caller, *, organisation: str, given: PoolCrea
     return _views(tx, scope, owner, [row])[0]
 
 
-def placed(raw: str) -> Measure:
+def placed(tx: Session, raw: str) -> Measure:
     """Read a measure of something that is at a place.
 
     Raises:
         Invalid: none, or one that the service counts itself.
     """
-    measure = measure_of(raw)
-    if measure not in METERED:
-        known = ", ".join(METERED)
+    measures = load_measures(tx)
+    measure = measures.read(raw)
+    if not measure.metered:
+        known = ", ".join(measures.metered)
         raise Invalid(f"{measure} are at no site; choose one of {known}", field="measure", value=raw)
     return measure
 
@@ -121,7 +122,7 @@ def change_pool(tx: Session, caller: Caller, *, pool: UUID, version: int, given:
     """
     scope = load_scope(tx, caller)
     row, owner = _own(tx, scope, pool)
-    lock_quota(tx, scope.tree, owner, owner.id, None, Measure(row.measure))
+    lock_quota(tx, scope.tree, owner, owner.id, None, load_measures(tx)[row.measure])
     check_unchanged("pool", row.version, version)
     before = _told(row)
     if given.get("name") is not None:
@@ -152,10 +153,11 @@ def _check_set_aside(tx: Session, scope: Scope, row: PoolRow) -> None:
         raise Conflict(f"{len(others)} others have limits of {row.name}; take them back first", field="set_aside_for")
     tx.flush()
     site = sites_by_id(tx, {row.site_id})[row.site_id]
-    lacking = SetAside(tx, scope.tree, site, Measure(row.measure)).lacking() if row.set_aside_id else Decimal(0)
+    measure = load_measures(tx)[row.measure]
+    lacking = SetAside(tx, scope.tree, site, measure).lacking() if row.set_aside_id else Decimal(0)
     if lacking > 0:
         raise Conflict(
-            f"{amount_words(Measure(row.measure), lacking)} more are promised to others at {site.name} than that "
+            f"{amount_words(measure, lacking)} more are promised to others at {site.name} than that "
             "leaves; take some back first",
             field="set_aside_for",
         )
@@ -172,7 +174,7 @@ def retire_pool(tx: Session, caller: Caller, *, pool: UUID) -> None:
     row, owner = _own(tx, scope, pool, retired=True)
     if row.retired_at is not None:
         return
-    lock_quota(tx, scope.tree, owner, owner.id, None, Measure(row.measure))
+    lock_quota(tx, scope.tree, owner, owner.id, None, load_measures(tx)[row.measure])
     if is_given(tx, row.id):
         raise Conflict(f"limits of {row.name} are given; take them back first")
     row.retired_at = scope.now
@@ -215,7 +217,7 @@ def _views(tx: Session, scope: Scope, owner: OrganisationRow, rows: Sequence[Poo
     aside = organisations_by_id(tx, {row.set_aside_id for row in rows if row.set_aside_id})
     found = []
     for row in rows:
-        measure, site = Measure(row.measure), sites[row.site_id]
+        measure, site = load_measures(tx)[row.measure], sites[row.site_id]
         here = held.holding(owner, Spot(site), measure)
         found.append(
             PoolBody(
@@ -227,7 +229,7 @@ def _views(tx: Session, scope: Scope, owner: OrganisationRow, rows: Sequence[Poo
                 slug=row.slug,
                 name=row.name,
                 measure=measure,
-                unit=MEASURES[measure].unit,
+                unit=measure.unit,
                 capacity=row.capacity,
                 factor=row.factor,
                 behind=row.behind,

@@ -7,12 +7,12 @@ from functools import partial
 
 from gradumen.core.errors import Conflict
 from gradumen.core.permissions import Right
-from gradumen.core.quotas.measures import MEASURES, Measure
+from gradumen.core.quotas.measures import Measure
 from gradumen.store.organisations.organisations import Listed, organisations_by_slug, page_of_organisations
 from gradumen.store.organisations.tables import OrganisationRow
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.limits import Limits
-from gradumen.usecases.quotas.quotas import grant_limit, holdings, measure_of
+from gradumen.usecases.quotas.quotas import grant_limit, holdings
 from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
 from gradumen.usecases.together import all_or_nothing
 from gradumen.wire.quotas.quota_matrices import (
@@ -43,18 +43,18 @@ def read_quota_matrix(
     limits = Limits(tx, scope.tree, [owner.id, *(row.id for row in rows)])
     own = holdings(tx, scope, owner, limits)
     # Who was given nothing has no limit where the owner has none, else nothing.
-    without = {measure: None if own[measure].limit is None else Decimal(0) for measure in Measure}
+    without = {measure: None if each.limit is None else Decimal(0) for measure, each in own.items()}
     return QuotaMatrixBody(
         organisation=owner.slug,
         measures=[
             MatrixMeasureBody(
                 measure=measure,
-                unit=each.unit,
-                kind=each.kind,
-                limit=own[measure].limit,
-                left=own[measure].left,
+                unit=measure.unit,
+                kind=measure.kind,
+                limit=each.limit,
+                left=each.left,
             )
-            for measure, each in MEASURES.items()
+            for measure, each in own.items()
         ],
         items=[_row(limits, row, without) for row in rows[:limit]],
         next=rows[limit - 1].slug if len(rows) > limit else None,
@@ -63,7 +63,7 @@ def read_quota_matrix(
 
 def _row(limits: Limits, row: Listed, without: Mapping[Measure, Decimal | None]) -> MatrixRowBody:
     cells = []
-    for measure in Measure:
+    for measure in without:
         held = limits.rows.get((row.id, measure))
         given = held is not None and held.is_set
         cells.append(
@@ -120,11 +120,11 @@ def _in_order(tx: Session, scope: Scope, changes: Sequence[MatrixChange]) -> lis
     limits = Limits(tx, scope.tree, [row.id for row in rows.values() if row.id in scope.seen])
     found = []
     for place, change in enumerate(changes):
-        measure, row = measure_of(change.measure), rows.get(change.organisation)
+        measure, row = limits.measures.read(change.measure), rows.get(change.organisation)
         present = limits.limit(row.id, measure) if row is not None and row.id in scope.seen else Decimal(0)
         now, then = (ENDLESS if each is None else each for each in (present, change.limit))
         found.append(_Asked(place, change, measure, Decimal(0) if now == then else then - now))
-    order = list(Measure)
+    order = limits.measures.listed
     return sorted(found, key=lambda each: (order.index(each.measure), each.more, each.change.organisation))
 
 

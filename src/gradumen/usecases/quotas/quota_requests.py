@@ -13,11 +13,12 @@ from gradumen.core.exact import text
 from gradumen.core.messages import Kind
 from gradumen.core.names import name_of
 from gradumen.core.permissions import Right
-from gradumen.core.quotas.measures import MEASURES, Measure, amount_words, measure_words
+from gradumen.core.quotas.measures import amount_words, measure_words
 from gradumen.store.access.members import names_of
 from gradumen.store.organisations.organisations import lock_organisation, organisations_by_id
 from gradumen.store.organisations.tables import OrganisationRow
 from gradumen.store.quotas import quota_requests as store
+from gradumen.store.quotas.measures import load_measures
 from gradumen.store.quotas.tables import QuotaRequestRow
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.audit_entries import record
@@ -64,7 +65,7 @@ def requests_answered(tx: Session, scope: Scope, owner: UUID, since: datetime, m
 
 @use_case
 def ask_quota(
-    tx: Session, caller: Caller, *, organisation: str, measure: Measure, limit: Decimal, reason: str
+    tx: Session, caller: Caller, *, organisation: str, measure: str, limit: Decimal, reason: str
 ) -> QuotaRequestBody:
     """Ask for another limit; an open request of the same measure is replaced.
 
@@ -79,13 +80,14 @@ def ask_quota(
     seller = scope.tree.parents.get(owner.id)
     if seller is None:
         raise Conflict(f"{owner.name} buys from nobody: it sets its limits itself")
+    wanted = load_measures(tx).read(measure)
     if limit <= 0:
         raise Invalid(f"limit {text(limit)} is not above 0; say how much is wanted in all", field="limit", value=limit)
     why = name_of(" ".join(reason.split()), field="reason", most=LONGEST)
-    present = Limits(tx, scope.tree, [owner.id]).limit(owner.id, measure)
+    present = Limits(tx, scope.tree, [owner.id]).limit(owner.id, wanted)
     if present is None or present >= limit:
-        had = "no limit" if present is None else amount_words(measure, present)
-        raise Conflict(f"{owner.name} has {had} of {measure_words(measure)} already", field="limit")
+        had = "no limit" if present is None else amount_words(wanted, present)
+        raise Conflict(f"{owner.name} has {had} of {measure_words(wanted)} already", field="limit")
     lock_organisation(tx, owner.id)
     row = store.open_request(tx, owner.id, measure)
     if row is None:
@@ -97,7 +99,7 @@ def ask_quota(
     values = {"limit": text(limit), "reason": why}
     record(tx, caller, "quota asked for", owner.id, f"{owner.slug}: {measure}", concerns=seller, after=values)
     for reader in people_with(tx, scope, seller, Right.MANAGE_QUOTAS):
-        told = {**_facts(row, owner), "reason": why}
+        told = {**_facts(tx, row, owner), "reason": why}
         tell(tx, Kind.QUOTA_ASKED, reader, told, at=caller.at, organisation=seller, sender=seller, path=_path(owner))
     return _views(tx, scope, [row])[0]
 
@@ -129,21 +131,22 @@ def answer_quota_request(
         raise Conflict(f"this request is {row.state} already; set the limit itself instead")
     owner = tx.get_one(OrganisationRow, row.organisation_id)
     if limit is not None:
-        grant_limit(tx, scope, organisation=owner.slug, project=None, measure=Measure(row.measure), limit=limit)
+        measure = load_measures(tx)[row.measure]
+        grant_limit(tx, scope, organisation=owner.slug, project=None, measure=measure, limit=limit)
     row.state, row.answered, row.answer = state, limit, said
     row.answered_by, row.answered_at = caller.user_id, scope.now
     tx.flush()
     values = {"limit": None if limit is None else text(limit), "reason": said}
     what = f"{owner.slug}: {row.measure}"
     record(tx, caller, f"quota request {state}", row.seller_id, what, concerns=owner.id, after=values)
-    less = "" if limit is None or limit >= row.asked else f": {amount_words(Measure(row.measure), limit)}"
+    less = "" if limit is None or limit >= row.asked else f": {amount_words(load_measures(tx)[row.measure], limit)}"
     outcome = {"partly granted": "granted in part"}.get(state, state) + less
     for reader in member_as_reader(tx, owner.id, row.asked_by):
         tell(
             tx,
             Kind.QUOTA_ANSWERED,
             reader,
-            {**_facts(row, owner), "outcome": outcome, "reason": said or ""},
+            {**_facts(tx, row, owner), "outcome": outcome, "reason": said or ""},
             at=caller.at,
             organisation=owner.id,
             sender=row.seller_id,
@@ -174,9 +177,9 @@ def withdraw_quota_request(tx: Session, caller: Caller, *, request: UUID) -> Quo
     return _views(tx, scope, [row])[0]
 
 
-def _facts(row: QuotaRequestRow, owner: OrganisationRow) -> dict[str, str]:
+def _facts(tx: Session, row: QuotaRequestRow, owner: OrganisationRow) -> dict[str, str]:
     """What a message says of a request."""
-    measure = Measure(row.measure)
+    measure = load_measures(tx)[row.measure]
     limit = amount_words(measure, row.asked)
     return {"customer": owner.name, "measure": measure_words(measure), "limit": limit}
 
@@ -205,9 +208,9 @@ def _views(tx: Session, scope: Scope, rows: Sequence[QuotaRequestRow]) -> list[Q
             seller=known[row.seller_id].slug,
             seller_name=known[row.seller_id].name,
             measure=row.measure,
-            unit=MEASURES[Measure(row.measure)].unit,
+            unit=limits.measures[row.measure].unit,
             asked=row.asked,
-            present=limits.limit(row.organisation_id, Measure(row.measure)),
+            present=limits.limit(row.organisation_id, limits.measures[row.measure]),
             reason=row.reason,
             state=row.state,
             answered=row.answered,

@@ -11,11 +11,12 @@ from gradumen.core.errors import EditedMeanwhile, Forbidden, Invalid, QuotaBelow
 from gradumen.core.exact import add, figure, text
 from gradumen.core.names import name_of
 from gradumen.core.permissions import Right
-from gradumen.core.quotas.measures import MEASURES, METERED, Measure, amount_words
+from gradumen.core.quotas.measures import Measure, amount_words
 from gradumen.core.quotas.quotas import MOST_GRACE, Holding, check_grant
 from gradumen.store.organisations.projects import projects_of
 from gradumen.store.organisations.sites import sites_by_id
 from gradumen.store.organisations.tables import OrganisationRow, ProjectRow, Tree, coming_sellers, load_tree, seen_since
+from gradumen.store.quotas.measures import load_measures
 from gradumen.store.quotas.pools import PoolRow, pools_by_id
 from gradumen.store.quotas.quotas import changes_of, note_change, quotas_of
 from gradumen.store.quotas.site_quotas import held_at, site_quotas_of
@@ -27,18 +28,6 @@ from gradumen.usecases.limits import Limits, absent_quota, counted, lock_quota, 
 from gradumen.usecases.quotas.tier_quotas import promised_by_tiers
 from gradumen.usecases.scope import Caller, Scope, get_organisation, get_project, load_scope
 from gradumen.wire.quotas.quotas import QuotaBody, QuotaChangeBody, SoftLimit
-
-
-def measure_of(raw: str) -> Measure:
-    """Read a measure.
-
-    Raises:
-        Invalid: not one.
-    """
-    try:
-        return Measure(raw)
-    except ValueError:
-        raise Invalid(f"measure '{raw[:40]}' is not one of {', '.join(Measure)}", field="measure", value=raw) from None
 
 
 @use_case
@@ -55,7 +44,7 @@ def quotas_held(tx: Session, scope: Scope, owner: OrganisationRow) -> list[Quota
     projects = {row.id: row.slug for row in projects_of(tx, [owner.id])}
     found = {(row.project_id, row.measure): row for row in rows}
     bodies: list[QuotaBody] = []
-    for measure in Measure:
+    for measure in load_measures(tx).listed:
         row = found.get((None, measure)) or absent_quota(scope.tree, owner, owner.id, None, measure)
         bodies.append(_view(owner.slug, None, row, held.holding(row, owner.name)))
         for project_id, slug in sorted(projects.items(), key=lambda each: each[1]):
@@ -92,14 +81,15 @@ class _Held:
 def holdings(tx: Session, scope: Scope, owner: OrganisationRow, limits: Limits) -> dict[Measure, Holding]:
     """What an organisation holds of each measure, whose limits are read already."""
     held = _Held(tx, scope, owner, limits)
-    absent = {measure: absent_quota(scope.tree, owner, owner.id, None, measure) for measure in Measure}
+    measures = load_measures(tx).listed
+    absent = {measure: absent_quota(scope.tree, owner, owner.id, None, measure) for measure in measures}
     rows = {row.measure: row for row in quotas_of(tx, owner.id) if row.project_id is None}
-    return {measure: held.holding(rows.get(measure, absent[measure]), owner.name) for measure in Measure}
+    return {measure: held.holding(rows.get(measure, absent[measure]), owner.name) for measure in measures}
 
 
 @use_case
 def list_quota_changes(
-    tx: Session, caller: Caller, *, organisation: str, measure: Measure | None, after: int | None, limit: int
+    tx: Session, caller: Caller, *, organisation: str, measure: str | None, after: int | None, limit: int
 ) -> list[QuotaChangeBody]:
     """What an organisation and its projects might have when, the latest first, after one of them.
 
@@ -107,8 +97,9 @@ def list_quota_changes(
     """
     scope = load_scope(tx, caller)
     owner = get_organisation(tx, scope, organisation)
-    since = seen_since(tx, scope.members_of(), owner.id, scope.now)
-    changes = changes_of(tx, owner.id, measure, before=after, since=since, limit=limit)
+    since, measures = seen_since(tx, scope.members_of(), owner.id, scope.now), load_measures(tx)
+    wanted = None if measure is None else measures.ever.read(measure)
+    changes = changes_of(tx, owner.id, wanted, before=after, since=since, limit=limit)
     sites = sites_by_id(tx, {row.site_id for row, _ in changes if row.site_id})
     pools = pools_by_id(tx, {row.pool_id for row, _ in changes if row.pool_id})
     labels = {row.pool_id: row.label for row in site_quotas_of(tx, owner.id) if row.pool_id} if pools else {}
@@ -119,7 +110,7 @@ def list_quota_changes(
             site=sites[row.site_id].name if row.site_id else None,
             pool=_pool_name(scope, pools[row.pool_id], labels) if row.pool_id else None,
             measure=row.measure,
-            unit=MEASURES[Measure(row.measure)].unit,
+            unit=measures[row.measure].unit,
             limit=row.limit_value,
             released=not row.is_set,
             changed_at=row.changed_at,
@@ -135,7 +126,7 @@ def grant_quota(
     *,
     organisation: str,
     project: str | None,
-    measure: Measure,
+    measure: str,
     limit: Decimal | None,
     reservation: Decimal | None,
     factor: Decimal | None,
@@ -163,7 +154,7 @@ def grant_quota(
         load_scope(tx, caller),
         organisation=organisation,
         project=project,
-        measure=measure,
+        measure=load_measures(tx).read(measure),
         limit=limit,
         reservation=reservation,
         factor=factor,
@@ -212,7 +203,7 @@ def grant_limit(
         note_change(tx, row, scope.now)
     row.giver_id, row.label = giver.id if giver else None, row.label if label is None else _label(label)
     row.next_giver_id = givers[1].id if len(givers) > 1 else None
-    _set_soft(row, soft)
+    _set_soft(row, measure, soft)
     tx.flush()
     changes = {"before": before, "after": _values(row)}
     if changes["before"] != changes["after"]:
@@ -221,14 +212,14 @@ def grant_limit(
     return _view(holder.slug, target.slug if target else None, row, _Held(tx, scope, holder).holding(row, holder.name))
 
 
-def _set_soft(row: QuotaRow, soft: SoftLimit | None) -> None:
+def _set_soft(row: QuotaRow, measure: Measure, soft: SoftLimit | None) -> None:
     """Set a soft limit beside the limit, or leave it as it is.
 
     Raises:
         Invalid: of what is counted, negative, above the limit, or of too many days.
     """
     if soft is not None:
-        if soft.limit is not None and Measure(row.measure) not in METERED:
+        if soft.limit is not None and not measure.metered:
             raise Invalid(f"{row.measure} never exceed their limit; a soft limit is for what is metered", field="soft")
         if not 0 <= soft.grace_days <= MOST_GRACE:
             raise Invalid(
@@ -386,8 +377,8 @@ def _view(organisation: str, project: str | None, row: QuotaRow, held: Holding) 
         organisation=organisation,
         project=project,
         measure=row.measure,
-        unit=MEASURES[held.measure].unit,
-        kind=MEASURES[held.measure].kind,
+        unit=held.measure.unit,
+        kind=held.measure.kind,
         limit=held.limit,
         reservation=row.reservation,
         granted=held.granted,

@@ -9,12 +9,13 @@ from gradumen.core.errors import Conflict, Invalid, NotFound, QuotaBelowGranted,
 from gradumen.core.exact import figure, text
 from gradumen.core.names import name_of
 from gradumen.core.permissions import Right
-from gradumen.core.quotas.measures import MEASURES, Measure, amount_words
+from gradumen.core.quotas.measures import Measure, amount_words
 from gradumen.core.quotas.quotas import Holding, check_grant, check_inside
 from gradumen.store.organisations.projects import projects_of
 from gradumen.store.organisations.sites import SiteRow, find_site, project_sites, sites_by_id
 from gradumen.store.organisations.tables import OrganisationRow, ProjectRow
 from gradumen.store.quotas import site_quotas as store
+from gradumen.store.quotas.measures import load_measures
 from gradumen.store.quotas.pools import find_pool, pools_by_id
 from gradumen.store.quotas.site_quotas import SiteQuotaRow
 from gradumen.store.quotas.tables import QuotaRow
@@ -37,7 +38,7 @@ def list_site_quotas(tx: Session, caller: Caller, *, organisation: str) -> list[
     """
     scope = load_scope(tx, caller)
     owner = get_organisation(tx, scope, organisation)
-    held = Held(tx, scope.tree, [owner.id])
+    held, measures = Held(tx, scope.tree, [owner.id]), load_measures(tx)
     rows = store.site_quotas_of(tx, owner.id)
     sites = {row.id: row for row in usable_sites(tx, scope.tree, owner.id)}
     sites |= sites_by_id(tx, {row.site_id for row in rows})
@@ -56,7 +57,7 @@ def list_site_quotas(tx: Session, caller: Caller, *, organisation: str) -> list[
             for row in rows
             if row.pool_id and row.site_id == site.id and row.project_id is None
         ]
-        for measure in Measure:
+        for measure in measures.listed:
             for spot in spots:
                 here = held.holding(owner, spot, measure)
                 if (spot.pool is None or spot.pool.measure == measure) and (here.limit is not None or here.granted):
@@ -64,7 +65,7 @@ def list_site_quotas(tx: Session, caller: Caller, *, organisation: str) -> list[
         for row in rows:
             if row.project_id is not None and row.site_id == site.id:
                 spot, unit = Spot(site, pools[row.pool_id] if row.pool_id else None), projects[row.project_id]
-                base = held.holding(owner, spot, Measure(row.measure))
+                base = held.holding(owner, spot, measures[row.measure])
                 bodies.append(_view(owner, unit, spot, of_project(base, unit.name, unit.slug, row.limit_value), row))
     return bodies
 
@@ -83,7 +84,7 @@ def grant_site_quota(
         QuotaExceeded: more than the giver has left there, or than the holder has in all.
         QuotaBelowGranted: less than what the holder has passed on there, or has of a pool there.
     """
-    scope, what = load_scope(tx, caller), placed(measure)
+    scope, what = load_scope(tx, caller), placed(tx, measure)
     holder, target, givers = parties(tx, scope, organisation, given.project)
     spot = _spot(tx, scope, holder, site, given.pool, what, taken=given.limit is None)
     if given.limit is not None:
@@ -322,7 +323,7 @@ def _view(
         pool=spot.pool.id if spot.pool else None,
         pool_name=(label or spot.called or spot.pool.name) if spot.pool else None,
         measure=held.measure,
-        unit=MEASURES[held.measure].unit,
+        unit=held.measure.unit,
         limit=held.limit,
         granted=held.granted,
         left=held.left,

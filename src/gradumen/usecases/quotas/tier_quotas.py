@@ -7,8 +7,9 @@ from uuid import UUID
 
 from gradumen.core.errors import QuotaExceeded
 from gradumen.core.exact import EXACT, add, figure, text
-from gradumen.core.quotas.measures import Measure, amount_words
+from gradumen.core.quotas.measures import amount_words
 from gradumen.store.organisations.tables import OrganisationRow
+from gradumen.store.quotas.measures import load_measures
 from gradumen.store.quotas.tables import QuotaRow
 from gradumen.store.subscriptions.sales import promising_lines
 from gradumen.store.subscriptions.tables import SubscriptionRow
@@ -29,9 +30,10 @@ def check_tier_quotas(
         QuotaExceeded: names what the subscription asks and what the others leave.
     """
     measures = sorted({of for each, of in promised_by_tiers(tx, buyer.id, day, published) if each == row.id})
+    known = load_measures(tx)
     for measure in measures:
-        say_unlimited(tx, scope.tree, buyer.id, Measure(measure), scope.now)
-        lock_quota(tx, scope.tree, buyer, buyer.id, None, Measure(measure))
+        say_unlimited(tx, scope.tree, buyer.id, known[measure], scope.now)
+        lock_quota(tx, scope.tree, buyer, buyer.id, None, known[measure])
     # Only now, that rivals wait, is what they have written seen.
     promised = promised_by_tiers(tx, buyer.id, day, published)
     limits = Limits(tx, scope.tree, [buyer.id])

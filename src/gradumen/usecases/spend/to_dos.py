@@ -8,13 +8,14 @@ from gradumen.core.exact import figure, money
 from gradumen.core.metering.breaches import BreachState, above_words
 from gradumen.core.periods import Period, zone_of
 from gradumen.core.permissions import Right
-from gradumen.core.quotas.measures import MEASURES, Measure, amount_words, measure_words
+from gradumen.core.quotas.measures import amount_words, of_words
 from gradumen.core.subscriptions.orders import OrderState
 from gradumen.core.tasks import State
 from gradumen.store.billing.invoices import Wanted, sums_of_invoices
 from gradumen.store.messages import count_failed
 from gradumen.store.organisations.organisations import organisations_by_id
 from gradumen.store.organisations.tables import OrganisationRow, zone_name
+from gradumen.store.quotas.measures import load_measures
 from gradumen.store.spend import to_dos as store
 from gradumen.store.tasks import page_of_tasks
 from gradumen.store.unit_of_work import Session, use_case
@@ -172,12 +173,13 @@ def _not_priced(tx: Session, owner: OrganisationRow, month: str) -> Iterator[ToD
 
 
 def _quotas(tx: Session, scope: Scope, owner: OrganisationRow) -> Iterator[ToDoBody]:
+    measures = load_measures(tx)
     for quota in quotas_held(tx, scope, owner):
         if not quota.limit or quota.left is None or quota.project is not None or owner.type == "tenant":
             continue
         if quota.left * 100 <= quota.limit * (100 - _FULL):
-            over, measure = quota.left < 0, Measure(quota.measure)
-            of = _of(measure)
+            over, measure = quota.left < 0, measures[quota.measure]
+            of = of_words(measure)
             yield ToDoBody(
                 kind="quota",
                 weight=Weight.FAILED if over else Weight.LOOK,
@@ -191,11 +193,6 @@ def _quotas(tx: Session, scope: Scope, owner: OrganisationRow) -> Iterator[ToDoB
             )
 
 
-def _of(measure: Measure) -> str:
-    """What an amount is of, where its unit does not say so."""
-    return f" of {measure_words(measure)}" if MEASURES[measure].base == "byte" else ""
-
-
 def _breaches(tx: Session, scope: Scope, owner: OrganisationRow) -> Iterator[ToDoBody]:
     for breach in breaches_to_do(tx, scope, owner.id, MOST):
         who = f"{breach.project_name} of {breach.organisation_name}" if breach.project else breach.organisation_name
@@ -204,7 +201,7 @@ def _breaches(tx: Session, scope: Scope, owner: OrganisationRow) -> Iterator[ToD
             kind="breach",
             weight=Weight.LOOK if grace else Weight.FAILED,
             subject=breach.organisation,
-            title=above_words(who, Measure(breach.measure), breach.used, breach.crossed, breach.limit),
+            title=above_words(who, load_measures(tx)[breach.measure], breach.used, breach.crossed, breach.limit),
             detail=f"until {breach.grace_until:%-d %B} that may be"
             if grace
             else "give it more, or talk to it"
@@ -216,12 +213,12 @@ def _breaches(tx: Session, scope: Scope, owner: OrganisationRow) -> Iterator[ToD
 
 def _pools(tx: Session, scope: Scope, owner: OrganisationRow) -> Iterator[ToDoBody]:
     for pool in short_pools(tx, scope, owner):
-        measure = Measure(pool.measure)
+        measure = load_measures(tx)[pool.measure]
         yield ToDoBody(
             kind="pool",
             weight=Weight.FAILED,
             subject=pool.site_slug,
-            title=f"{amount_words(measure, -pool.left)}{_of(measure)} more are promised at {pool.site_name} "
+            title=f"{amount_words(measure, -pool.left)}{of_words(measure)} more are promised at {pool.site_name} "
             "than there are",
             detail="nothing more is promised there until it fits again; add capacity, or take some back",
         )
@@ -229,7 +226,7 @@ def _pools(tx: Session, scope: Scope, owner: OrganisationRow) -> Iterator[ToDoBo
 
 def _asked(tx: Session, scope: Scope, owner: OrganisationRow) -> Iterator[ToDoBody]:
     for request in requests_to_answer(tx, scope, [owner.id], MOST):
-        measure = Measure(request.measure)
+        measure = load_measures(tx)[request.measure]
         has = "no limit" if request.present is None else amount_words(measure, request.present)
         yield ToDoBody(
             kind="quota request",
@@ -240,7 +237,7 @@ def _asked(tx: Session, scope: Scope, owner: OrganisationRow) -> Iterator[ToDoBo
             since=request.asked_at,
         )
     for request in requests_answered(tx, scope, owner.id, scope.now - RECENT, MOST):
-        measure = Measure(request.measure)
+        measure = load_measures(tx)[request.measure]
         given = "nothing" if request.answered is None else amount_words(measure, request.answered)
         yield ToDoBody(
             kind="quota request",

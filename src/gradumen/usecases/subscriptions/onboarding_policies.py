@@ -7,9 +7,10 @@ from typing import Any
 from gradumen.core.errors import Conflict, Invalid
 from gradumen.core.exact import minor_units, money, text
 from gradumen.core.permissions import Right
-from gradumen.core.quotas.measures import Measure, amount_words, measure_words
+from gradumen.core.quotas.measures import Measures, amount_words, measure_words
 from gradumen.core.subscriptions.onboardings import ENDLESS
 from gradumen.store.organisations.organisations import lock_organisation
+from gradumen.store.quotas.measures import load_measures
 from gradumen.store.subscriptions import onboardings as store
 from gradumen.store.subscriptions.tables import OnboardingPolicyRow
 from gradumen.store.unit_of_work import Session, use_case
@@ -23,10 +24,10 @@ def sums_told(told: Mapping[str, Any]) -> dict[str, Decimal]:
     return {what: ENDLESS if raw is None else Decimal(raw) for what, raw in told["sums"].items()}
 
 
-def bound_words(subject: str, amount: Decimal) -> str:
+def bound_words(tx: Session, subject: str, amount: Decimal) -> str:
     """Why more than a bound waits."""
-    if subject in set(Measure):
-        measure = Measure(subject)
+    measure = load_measures(tx).get(subject)
+    if measure is not None:
         return f"limits of more than {amount_words(measure, amount)} in a month need approval"
     return (
         f"more than {money(amount, subject)} {subject} a month, with what else came on board this month, needs approval"
@@ -58,8 +59,9 @@ def set_onboarding_policy(
     scope.require_member(Right.MANAGE_ORGANISATIONS, owner)
     if owner.type == "tenant":
         raise Conflict(f"'{owner.slug}' is a tenant and brings nobody on board")
-    if subject not in set(Measure):
-        _currency(subject)
+    measures = load_measures(tx)
+    if subject not in measures.listed:
+        _currency(subject, measures)
     if amount is not None and amount < 0:
         raise Invalid(f"amount {text(amount)} is below 0", field="amount", value=amount)
     lock_organisation(tx, owner.id)
@@ -74,20 +76,21 @@ def set_onboarding_policy(
     tx.flush()
     if before != amount:
         values = [{"amount": "any amount" if each is None else text(each)} for each in (before, amount)]
-        record(tx, caller, "onboarding policy set", owner.id, _named(subject), before=values[0], after=values[1])
+        record(tx, caller, "onboarding policy set", owner.id, _named(tx, subject), before=values[0], after=values[1])
     return OnboardingPolicyBody(subject=subject, amount=amount)
 
 
-def _currency(subject: str) -> None:
+def _currency(subject: str, measures: Measures) -> None:
     try:
         minor_units(subject)
     except Invalid:
         raise Invalid(
-            f"subject '{subject[:32]}' is neither a currency nor a measure ({', '.join(Measure)})",
+            f"subject '{subject[:32]}' is neither a currency nor a measure ({', '.join(measures.listed)})",
             field="subject",
             value=subject,
         ) from None
 
 
-def _named(subject: str) -> str:
-    return measure_words(Measure(subject)) if subject in set(Measure) else subject
+def _named(tx: Session, subject: str) -> str:
+    measure = load_measures(tx).get(subject)
+    return subject if measure is None else measure_words(measure)

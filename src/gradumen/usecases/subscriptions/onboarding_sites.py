@@ -1,7 +1,7 @@
 """Sites that a customer may use when it comes on board, and what it may have there."""
 
 from gradumen.core.errors import Invalid
-from gradumen.core.quotas.measures import MEASURES, amount_words, measure_words
+from gradumen.core.quotas.measures import amount_words, of_words
 from gradumen.store.organisations.sites import SiteRow
 from gradumen.store.organisations.tables import OrganisationRow
 from gradumen.store.unit_of_work import Session, UnitOfWork
@@ -33,11 +33,11 @@ def give_sites(
         set_permitted_sites(joined, caller, organisation=row.slug, sites=[each.id for each in chosen])
         sentences.append(f"It may use {' and '.join(each.name for each in chosen)}, and no other site.")
     for asked in customer.site_limits:
-        site, measure = _site(usable, asked.site), placed(asked.measure)
+        site, measure = _site(usable, asked.site), placed(tx, asked.measure)
         given = SiteQuotaGrant(limit=asked.limit)
         grant_site_quota(joined, caller, organisation=row.slug, site=site.id, measure=measure, given=given)
-        of = f" of {measure_words(measure)}" if MEASURES[measure].unit == "GiB" else ""
-        sentences.append(f"Of that it may have up to {amount_words(measure, asked.limit)}{of} at {site.name}.")
+        most = f"{amount_words(measure, asked.limit)}{of_words(measure)}"
+        sentences.append(f"Of that it may have up to {most} at {site.name}.")
     return sentences
 
 

@@ -12,9 +12,10 @@ from gradumen.core.catalogue.plans import Plan
 from gradumen.core.errors import Invalid
 from gradumen.core.exact import EXACT, add, money
 from gradumen.core.messages import day_words
-from gradumen.core.quotas.measures import MEASURES, Measure, amount_words, measure_words
+from gradumen.core.quotas.measures import Measure, amount_words, measure_words, of_words
 from gradumen.core.subscriptions.onboardings import ENDLESS
 from gradumen.store.organisations.tables import OrganisationRow, zone_name
+from gradumen.store.quotas.measures import load_measures
 from gradumen.store.subscriptions.tables import SubscriptionRow
 from gradumen.store.unit_of_work import Session, UnitOfWork
 from gradumen.usecases.access.members import invite_member
@@ -24,7 +25,7 @@ from gradumen.usecases.limits import Limits
 from gradumen.usecases.organisations.details import change_details
 from gradumen.usecases.organisations.organisations import create_organisation
 from gradumen.usecases.organisations.projects import create_project
-from gradumen.usecases.quotas.quotas import grant_limit, measure_of, quotas_held
+from gradumen.usecases.quotas.quotas import grant_limit, quotas_held
 from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
 from gradumen.usecases.subscriptions.onboarding_accounts import want_accounts
 from gradumen.usecases.subscriptions.onboarding_sites import give_sites
@@ -134,8 +135,7 @@ def _may_order(tx: Session, caller: Caller, row: OrganisationRow) -> list[str]:
 def _limit_words(measure: Measure, limit: Decimal) -> str:
     if limit == ENDLESS:
         return f"no limit of {measure_words(measure)}"
-    of = f" of {measure_words(measure)}" if MEASURES[measure].unit == "GiB" else ""
-    return f"up to {amount_words(measure, limit)}{of}"
+    return f"up to {amount_words(measure, limit)}{of_words(measure)}"
 
 
 def _details(joined: UnitOfWork, caller: Caller, slug: str, customer: OnboardingCreate) -> list[str]:
@@ -167,14 +167,15 @@ def left_of(tx: Session, scope: Scope, seller: OrganisationRow, limits: Mapping[
 def _limits(tx: Session, caller: Caller, row: OrganisationRow, customer: OnboardingCreate) -> dict[Measure, Decimal]:
     """Give the limits that are asked for, and what it begins with of what the seller itself has a limit of."""
     scope = load_scope(tx, caller)
-    asked = {measure_of(name): limit for name, limit in customer.limits.items()}
+    measures = load_measures(tx)
+    asked = {measures.read(name): limit for name, limit in customer.limits.items()}
     seller = Limits(tx, scope.tree, [row.id])
     begins = _promised(tx, customer.subscriptions) | _counted(customer)
     for measure, amount in begins.items():
         if measure not in asked and seller.limit(scope.tree.parents[row.id], measure) is not None:
             asked[measure] = amount
     given = {}
-    for measure in Measure:
+    for measure in measures.listed:
         if measure in asked:
             limit = asked[measure]
             grant_limit(tx, scope, organisation=row.slug, project=None, measure=measure, limit=limit)
@@ -190,14 +191,14 @@ def _counted(customer: OnboardingCreate) -> dict[Measure, Decimal]:
 
 def _promised(tx: Session, subscriptions: Sequence[OnboardingSubscription]) -> dict[Measure, Decimal]:
     """What tiers promise together; of plans and tiers that there are, the others are refused when they are taken."""
-    published = load_published(tx)
+    published, measures = load_published(tx), load_measures(tx)
     found: dict[Measure, Decimal] = defaultdict(Decimal)
     for each in subscriptions:
         plan = published.plans.get(each.plan)
         tiers = {tier.slug: tier for tier in plan.tiers} if plan else {}
         for quota in tiers[each.tier].quotas if each.tier in tiers else ():
             with localcontext(EXACT):
-                found[Measure(quota.measure)] += quota.limit * each.quantity
+                found[measures[quota.measure]] += quota.limit * each.quantity
     return found
 
 

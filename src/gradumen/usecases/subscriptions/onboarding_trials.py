@@ -93,7 +93,7 @@ def _waits_because(tx: Session, scope: Scope, seller: OrganisationRow, outcome: 
         return None
     since = scope.now.replace(day=1, hour=0, minute=0, second=0, microsecond=0)
     what = passed(bounds, [sums_told(told) for told in store.told_since(tx, seller.id, since)], outcome.sums)
-    return None if what is None else bound_words(what, bounds[what])
+    return None if what is None else bound_words(tx, what, bounds[what])
 
 
 def _as_administrator(scope: Scope, seller: OrganisationRow) -> Caller:

@@ -11,7 +11,7 @@ from gradumen.core.catalogue.terms import Duration, Renewal, Terms
 from gradumen.core.catalogue.units import convertible, parse_unit
 from gradumen.core.errors import Invalid, Mistakes
 from gradumen.core.exact import number, text
-from gradumen.core.quotas.measures import METERED
+from gradumen.core.quotas.measures import Measure, Measures
 from gradumen.wire.catalogue.forms.base import (
     Form,
     LongText,
@@ -98,7 +98,9 @@ class PlanForm(Form):
     trial: TrialForm | None = None
     terms: TermsForm | None = None
 
-    def value(self, meters: Mapping[str, Meter], services: Mapping[str, Service], *, checked: bool) -> Plan:
+    def value(
+        self, meters: Mapping[str, Meter], services: Mapping[str, Service], measures: Measures, *, checked: bool
+    ) -> Plan:
         """The plan; see `read_plan`."""
         mistakes = Mistakes()
         for index, slug in enumerate(self.services):
@@ -109,7 +111,7 @@ class PlanForm(Form):
         tiers = []
         for index, tier in enumerate(self.tiers):
             with mistakes.at(f"tiers[{index}]"):
-                tiers.append(self._tier(tier, meters))
+                tiers.append(self._tier(tier, meters, () if checked else measures.metered))
         terms = None
         with mistakes.at("terms"):
             terms = self.terms.value() if self.terms else None
@@ -130,12 +132,12 @@ class PlanForm(Form):
             check_bundle(plan, services)
         return plan
 
-    def _tier(self, tier: TierForm, meters: Mapping[str, Meter]) -> Tier:
+    def _tier(self, tier: TierForm, meters: Mapping[str, Meter], known: Sequence[Measure]) -> Tier:
         mistakes = Mistakes()
         for measure in tier.quotas:
             with mistakes.at(f"quotas.{measure}"):
-                if measure not in METERED:
-                    message = f"measure '{measure[:60]}' is not one of {', '.join(METERED)}"
+                if known and measure not in known:
+                    message = f"measure '{measure[:60]}' is not one of {', '.join(known)}"
                     raise Invalid(message, field="quotas")
         allowances: tuple[Allowance, ...] = ()
         levels: tuple[Level, ...] = ()
@@ -149,17 +151,23 @@ class PlanForm(Form):
 
 
 def read_plan(
-    form: object, meters: Mapping[str, Meter], services: Mapping[str, Service], *, checked: bool = False
+    form: object,
+    meters: Mapping[str, Meter],
+    services: Mapping[str, Service],
+    measures: Measures | None = None,
+    *,
+    checked: bool = False,
 ) -> Plan:
     """Read a plan whose services and meters are known.
 
     Args:
+        measures: those that its tiers may have quotas of; by default what is built in.
         checked: it was published before: services may have moved on since, so it is not held against them again.
 
     Raises:
         Invalid: with ``path`` in its facts.
     """
-    return read(PlanForm, form).value(meters, services, checked=checked)
+    return read(PlanForm, form).value(meters, services, measures or Measures(), checked=checked)
 
 
 def read_special_terms(tier: Tier, raw: object, plan: Plan, meters: Mapping[str, Meter]) -> Tier:

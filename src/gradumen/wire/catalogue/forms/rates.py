@@ -29,7 +29,7 @@ from gradumen.core.catalogue.services import Combine, Meter, Service
 from gradumen.core.catalogue.units import Unit, convertible, parse_unit
 from gradumen.core.errors import Invalid, at
 from gradumen.core.exact import text
-from gradumen.core.quotas.measures import MEASURES, STOCKS
+from gradumen.core.quotas.measures import STOCKS
 from gradumen.wire.catalogue.forms.base import (
     Form,
     Percent,
@@ -44,9 +44,7 @@ from gradumen.wire.catalogue.forms.base import (
 from gradumen.wire.catalogue.forms.conditions import WrittenCondition, among, condition_form
 
 _MEASURES = {
-    measure: (f"{base}-second", None if base == "byte" else base)
-    for measure in STOCKS
-    if (base := MEASURES[measure].base)
+    measure: (f"{base}-second", None if base == "byte" else base) for measure in STOCKS if (base := measure.base)
 }
 PROMISED_METERS = {
     f"{PROMISED}{measure}": Meter(

@@ -14,7 +14,7 @@ from gradumen.core.catalogue.services import (
 )
 from gradumen.core.catalogue.units import parse_unit
 from gradumen.core.errors import Invalid, Mistakes, at
-from gradumen.core.quotas.measures import Measure
+from gradumen.core.quotas.measures import Measures
 from gradumen.wire.catalogue.forms.base import Form, LongText, Name, Slug, Written, named, one_of, read
 
 PROMISED = "promised"
@@ -31,9 +31,9 @@ class MeterForm(Form):
     statistic: Annotated[Statistic, *one_of(Statistic)] = Statistic.SUM
     window: Annotated[Window, *one_of(Window)] = Window.HOUR
     across: Annotated[Across, *one_of(Across)] = Across.SUM
-    measure: Annotated[Measure, *one_of(Measure)] | None = None
+    measure: Slug | None = None
 
-    def value(self, slug: str) -> Meter:
+    def value(self, slug: str, measures: Measures) -> Meter:
         """The meter of that slug.
 
         Raises:
@@ -47,7 +47,7 @@ class MeterForm(Form):
             self.combine,
             self.counted,
             Sampling(self.statistic, self.window, self.across),
-            self.measure,
+            None if self.measure is None else measures.read(self.measure),
         )
 
 
@@ -84,7 +84,7 @@ class ServiceForm(Form):
     licence: Annotated[Licence, *one_of(Licence)] = Licence.NONE
     internal: dict[str, Annotated[str, *named(400)]] = {}
 
-    def value(self) -> Service:
+    def value(self, measures: Measures) -> Service:
         """The service.
 
         Raises:
@@ -96,7 +96,7 @@ class ServiceForm(Form):
         meters = []
         for name, meter in self.meters.items():
             with mistakes.at(f"meters.{name}"):
-                meters.append(meter.value(f"{self.service}/{name}"))
+                meters.append(meter.value(f"{self.service}/{name}", measures))
         choices: tuple[Choice, ...] = ()
         sizes: tuple[Size, ...] = ()
         with mistakes.whole():
@@ -138,13 +138,16 @@ class ServiceForm(Form):
         return found
 
 
-def read_service(form: object) -> Service:
+def read_service(form: object, measures: Measures | None = None) -> Service:
     """Read a service.
+
+    Args:
+        measures: those that its meters may count; by default what is built in.
 
     Raises:
         Invalid: with ``path`` in its facts.
     """
-    return read(ServiceForm, form).value()
+    return read(ServiceForm, form).value(measures or Measures())
 
 
 def service_form(service: Service) -> dict[str, Any]:

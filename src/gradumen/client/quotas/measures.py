@@ -1,0 +1,26 @@
+"""What quotas limit."""
+
+import builtins
+
+from gradumen.client.connection import Connection
+from gradumen.core.quotas.measures import Kind
+from gradumen.wire.quotas.measures import MeasureBody, MeasureCreate
+
+
+class Measures:
+    """Measures that are built in, and those that the provider defines."""
+
+    def __init__(self, connection: Connection) -> None:
+        self._connection = connection
+
+    def list(self) -> builtins.list[MeasureBody]:
+        """All that are in use."""
+        return self._connection.page("measures", MeasureBody).items
+
+    def define(self, measure: str, unit: str, kind: Kind) -> MeasureBody:
+        """Define one, for those who manage the provider's quotas; safe to repeat."""
+        return self._connection.put("measures", MeasureBody, MeasureCreate(measure=measure, unit=unit, kind=kind))
+
+    def retire(self, measure: str) -> None:
+        """Give no limits of one any more; safe to repeat."""
+        self._connection.delete(f"measures/{measure}")
