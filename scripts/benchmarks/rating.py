@@ -34,11 +34,11 @@ from gradumen.core.catalogue.rates import (
     UsageRate,
 )
 from gradumen.core.catalogue.sampling import Sampling, Statistic, Window
-from gradumen.core.catalogue.units import parse_unit
 from gradumen.core.metering.packed_days import unpack
 from gradumen.core.periods import Period, hour_number
 from gradumen.core.rating.rated_periods import rate_period, sample_groups, started_groups
 from gradumen.core.rating.rating import USAGE_SCHEMA, Pricing, RatedLine
+from gradumen.core.units import parse_unit
 from gradumen.usecases.rating.assigned_usage import Resources
 from gradumen.usecases.rating.current_charges import Generations, rows_of
 from gradumen.usecases.rating.links import RatedPeriod

@@ -5,7 +5,7 @@ from decimal import Decimal
 from hypothesis import strategies as st
 
 from gradumen.core.catalogue.rates import Block, Blocks, UsageRate
-from gradumen.core.catalogue.units import parse_unit
+from gradumen.core.units import parse_unit
 
 METERS = ("compute/vcpu", "compute/memory", "network/egress")
 

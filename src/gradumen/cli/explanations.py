@@ -4,8 +4,8 @@ from decimal import Decimal
 from fractions import Fraction
 
 from gradumen.cli.output import Out, quantity
-from gradumen.core.catalogue.units import unit_words
 from gradumen.core.exact import QUANTITY_PLACES, round_half_up, text
+from gradumen.core.units import unit_words
 from gradumen.wire.billing.explanations import Explanation
 
 

@@ -20,10 +20,10 @@ from rich.text import Text
 from tqdm import tqdm
 
 from gradumen.core import exact
-from gradumen.core.catalogue.units import unit_words
 from gradumen.core.errors import CatalogueInvalid, GradumenError
 from gradumen.core.exact import QUANTITY_PLACES, figure, round_half_up
 from gradumen.core.periods import days_between
+from gradumen.core.units import unit_words
 from gradumen.wire.metering.usage import AsOf
 from gradumen.wire.tasks import TaskBody
 from gradumen.wire.values import Body

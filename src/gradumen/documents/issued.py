@@ -2,10 +2,10 @@
 
 from collections import Counter
 
-from gradumen.core.catalogue.units import unit_words
 from gradumen.core.errors import Conflict
 from gradumen.core.exact import text
 from gradumen.core.periods import days_text
+from gradumen.core.units import unit_words
 from gradumen.documents.fonts import is_printable
 from gradumen.documents.invoices import (
     PdfInvoice,

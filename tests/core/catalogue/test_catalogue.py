@@ -8,11 +8,11 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from gradumen.core.catalogue.units import convertible, parse_unit
 from gradumen.core.errors import Invalid
 from gradumen.core.metering.readings import base_quantity, read_reading
 from gradumen.core.periods import Period, zone_of
 from gradumen.core.subscriptions.assignment_rules import Candidate, assign
+from gradumen.core.units import convertible, parse_unit
 from gradumen.wire.catalogue.forms.plans import plan_form, read_plan
 from gradumen.wire.catalogue.forms.rate_cards import rate_card_form, read_rate_card
 from gradumen.wire.catalogue.forms.rates import Known

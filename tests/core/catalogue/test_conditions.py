@@ -22,8 +22,8 @@ from gradumen.core.catalogue.conditions import (
     words,
 )
 from gradumen.core.catalogue.rates import Block, Blocks, RateCardVersion, UsageRate
-from gradumen.core.catalogue.units import parse_unit
 from gradumen.core.errors import Invalid
+from gradumen.core.units import parse_unit
 
 UNIT = parse_unit("vCPU-hour", counted="vCPU")
 texts = st.text("ab", min_size=1, max_size=3)

@@ -21,10 +21,10 @@ from gradumen.core.catalogue.rates import (
     Started,
     UsageRate,
 )
-from gradumen.core.catalogue.units import parse_unit
 from gradumen.core.errors import Invalid
 from gradumen.core.exact import AMOUNT_PLACES, round_half_up
 from gradumen.core.rating.priced_steps import price_steps
+from gradumen.core.units import parse_unit
 from tests.core.strategies import usage_rates
 
 units = st.integers(0, 10**15).map(lambda whole: Decimal(whole).scaleb(-3))

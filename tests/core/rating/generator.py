@@ -26,11 +26,11 @@ from gradumen.core.catalogue.rates import (
     UsageRate,
 )
 from gradumen.core.catalogue.sampling import Across, Sampling, Statistic, Window
-from gradumen.core.catalogue.units import parse_unit
 from gradumen.core.errors import Invalid
 from gradumen.core.periods import Period, day_start, hour_number
 from gradumen.core.rating.rating import USAGE_SCHEMA, Pricing, RatedLine
 from gradumen.core.rating.spells import SPELL_SCHEMA
+from gradumen.core.units import parse_unit
 from tests.core.rating.reference import Case
 
 PERIODS = [Period(2026, 10), Period(2026, 3), Period(2028, 2), Period(2026, 6)]

@@ -9,11 +9,11 @@ import pytest
 
 from gradumen.core.catalogue.discounts import Discount
 from gradumen.core.catalogue.rates import Block, Blocks, RateCardVersion, RecurringRate, SpendCommitment, UsageRate
-from gradumen.core.catalogue.units import parse_unit
 from gradumen.core.exact import add
 from gradumen.core.periods import Period, day_start, hour_number
 from gradumen.core.rating.rated_periods import rate_period
 from gradumen.core.rating.rating import USAGE_SCHEMA, Pricing, RatedLine
+from gradumen.core.units import parse_unit
 
 DUBLIN = ZoneInfo("Europe/Dublin")
 """October has 745 hours here."""

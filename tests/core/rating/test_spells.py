@@ -12,12 +12,12 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from gradumen.core.catalogue.rates import Block, Blocks, Rate, RateCardVersion, SpreadRate, UsageRate
-from gradumen.core.catalogue.units import parse_unit
 from gradumen.core.errors import Invalid
 from gradumen.core.periods import Period, hour_number
 from gradumen.core.rating.rated_periods import rate_period
 from gradumen.core.rating.rating import USAGE_SCHEMA, Pricing, RatedLine
 from gradumen.core.rating.spells import kinds_of, started_time
+from gradumen.core.units import parse_unit
 from gradumen.wire.catalogue.forms.rate_cards import read_rate_card
 from gradumen.wire.catalogue.forms.rates import Known
 

@@ -8,8 +8,8 @@ from uuid import UUID
 from gradumen.cli.nouns import Verbs
 from gradumen.cli.output import Out, money, quantity, service_days
 from gradumen.client import Client
-from gradumen.core.catalogue.units import unit_words
 from gradumen.core.errors import Invalid
+from gradumen.core.units import unit_words
 from gradumen.wire.billing.invoices import InvoiceBody
 
 

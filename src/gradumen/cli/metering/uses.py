@@ -9,7 +9,7 @@ from gradumen.cli.output import Out, quantity
 from gradumen.cli.places import MEASURES
 from gradumen.cli.profiles import own_organisation
 from gradumen.client import Client
-from gradumen.core.catalogue.units import unit_words
+from gradumen.core.units import unit_words
 from gradumen.wire.metering.uses import UseBody, UseDayBody
 
 

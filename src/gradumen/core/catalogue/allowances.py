@@ -5,8 +5,8 @@ from decimal import Decimal
 
 from gradumen.core.catalogue.plans import Tier
 from gradumen.core.catalogue.services import Meter
-from gradumen.core.catalogue.units import convertible, smallest
 from gradumen.core.exact import QUANTITY_PLACES, unscaled
+from gradumen.core.units import convertible, smallest
 
 
 def base_allowances(tier: Tier, meters: Mapping[str, Meter]) -> dict[str, Decimal]:

@@ -12,9 +12,9 @@ from math import lcm
 
 from gradumen.core.catalogue.conditions import Attributes, Conditions, Matcher, TimeWindow
 from gradumen.core.catalogue.discounts import Discount
-from gradumen.core.catalogue.units import Unit, smallest
 from gradumen.core.errors import Invalid
 from gradumen.core.exact import AMOUNT_PLACES, QUANTITY_PLACES, minor_units
+from gradumen.core.units import Unit, smallest
 
 MICRO = 10**QUANTITY_PLACES
 PICO = 10**AMOUNT_PLACES

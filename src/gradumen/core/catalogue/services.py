@@ -5,9 +5,9 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 from gradumen.core.catalogue.sampling import ADDITIVE, Across, Sampling
-from gradumen.core.catalogue.units import Unit, parse_unit
 from gradumen.core.errors import Invalid
 from gradumen.core.quotas.measures import Kind, Measure
+from gradumen.core.units import Unit, parse_unit
 
 
 class Combine(StrEnum):

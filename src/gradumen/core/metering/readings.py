@@ -7,9 +7,9 @@ from decimal import Decimal
 from typing import NamedTuple
 
 from gradumen.core.catalogue.services import Meter
-from gradumen.core.catalogue.units import convertible
 from gradumen.core.errors import Invalid
 from gradumen.core.exact import QUANTITY_PLACES, number, scaled, text, unscaled
+from gradumen.core.units import convertible
 
 LONGEST = timedelta(hours=24)
 """A reading covers at most this much; longer facts are sent in parts."""

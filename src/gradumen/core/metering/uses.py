@@ -4,10 +4,10 @@ from collections.abc import Iterable, Sequence
 from decimal import Decimal
 from fractions import Fraction
 
-from gradumen.core.catalogue.units import parse_unit
 from gradumen.core.exact import QUANTITY_PLACES, add, round_half_up
 from gradumen.core.metering.usage import HOUR_SECONDS
 from gradumen.core.quotas.measures import Measure
+from gradumen.core.units import parse_unit
 
 
 def flowed(measure: Measure, quantities: Iterable[Decimal]) -> Decimal:

@@ -6,9 +6,9 @@ from decimal import Decimal
 from enum import StrEnum
 from typing import ClassVar
 
-from gradumen.core.catalogue.units import OTHER_UNITS, plural_of
 from gradumen.core.errors import Invalid
 from gradumen.core.exact import figure
+from gradumen.core.units import OTHER_UNITS, plural_of
 
 
 class Kind(StrEnum):

@@ -12,7 +12,6 @@ from gradumen.core.catalogue.conditions import WEEK_HOURS, words
 from gradumen.core.catalogue.plans import Plan
 from gradumen.core.catalogue.rates import RateCardVersion, UsageRate
 from gradumen.core.catalogue.services import Meter, Service
-from gradumen.core.catalogue.units import convertible, smallest
 from gradumen.core.errors import Invalid
 from gradumen.core.exact import AMOUNT_PLACES, QUANTITY_PLACES, add, allocate, line_amount, scaled
 from gradumen.core.periods import Period, day_start, months_after
@@ -23,6 +22,7 @@ from gradumen.core.rating.parts import Part
 from gradumen.core.rating.rated_periods import discounts_of
 from gradumen.core.rating.rating import Pricing, RatedLine
 from gradumen.core.rating.spreads import overheads
+from gradumen.core.units import convertible, smallest
 
 MOST_MONTHS = 60
 

@@ -20,7 +20,7 @@ def prices_of(rate: UsageRate) -> tuple[tuple[Decimal, ...], Fraction]:
     """A rate's prices and the base units (or lots) that each is for.
 
     >>> from gradumen.core.catalogue.rates import Block, Blocks
-    >>> from gradumen.core.catalogue.units import parse_unit
+    >>> from gradumen.core.units import parse_unit
     >>> blocks = Blocks((Block(Decimal(15), Decimal("0.05")), Block(None, Decimal("0.04"))))
     >>> prices_of(UsageRate("egress", "network/egress", parse_unit("GiB"), blocks))
     ((Decimal('0.05'), Decimal('0.04')), Fraction(1073741824, 1))
@@ -54,7 +54,7 @@ def price_steps(steps: Sequence[tuple[UsageRate, Decimal]]) -> list[PricedStep]:
     The second version goes on where the first ended: 10 GiB of its block of 15 are gone.
 
     >>> from gradumen.core.catalogue.rates import Block, Blocks
-    >>> from gradumen.core.catalogue.units import parse_unit
+    >>> from gradumen.core.units import parse_unit
     >>> def egress(first: str) -> UsageRate:
     ...     blocks = Blocks((Block(Decimal(15), Decimal(first)), Block(None, Decimal("0.04"))))
     ...     return UsageRate("egress", "network/egress", parse_unit("GiB"), blocks)

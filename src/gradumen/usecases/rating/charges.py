@@ -12,10 +12,10 @@ from uuid import UUID
 from gradumen.core.catalogue.conditions import words
 from gradumen.core.catalogue.plans import Plan
 from gradumen.core.catalogue.rates import Every, Rate, RecurringRate, SpendCommitment, SpreadRate, UsageRate
-from gradumen.core.catalogue.units import parse_unit
 from gradumen.core.exact import AMOUNT_PLACES, EXACT, QUANTITY_PLACES, add, line_amount, round_half_up, text, unscaled
 from gradumen.core.rating.charges import ONE_OFF, SHARED_COST, Charge, service_of
 from gradumen.core.rating.parts import Part
+from gradumen.core.units import parse_unit
 from gradumen.store.organisations.organisations import organisations_by_id
 from gradumen.store.unit_of_work import Session
 from gradumen.usecases.catalogue.names import meter_name

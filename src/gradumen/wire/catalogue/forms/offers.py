@@ -7,10 +7,10 @@ from pydantic import Discriminator, Tag
 
 from gradumen.core.catalogue.offers import EVERYBODY, Floor, Offer
 from gradumen.core.catalogue.plans import Plan
-from gradumen.core.catalogue.units import convertible
 from gradumen.core.errors import Invalid, Mistakes, at
 from gradumen.core.exact import minor_units, text
 from gradumen.core.names import name_of, slug_of
+from gradumen.core.units import convertible
 from gradumen.wire.catalogue.forms.base import (
     Form,
     LongText,

@@ -26,10 +26,10 @@ from gradumen.core.catalogue.rates import (
     UsageRate,
 )
 from gradumen.core.catalogue.services import Combine, Meter, Service
-from gradumen.core.catalogue.units import Unit, convertible, parse_unit
 from gradumen.core.errors import Invalid, at
 from gradumen.core.exact import text
 from gradumen.core.quotas.measures import STOCKS
+from gradumen.core.units import Unit, convertible, parse_unit
 from gradumen.wire.catalogue.forms.base import (
     Form,
     Percent,
