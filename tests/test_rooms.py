@@ -37,6 +37,8 @@ UPWARD = {
     ("usecases.catalogue.tier_sales", "store.subscriptions.sales"),
     # What is issued is priced by versions that stand.
     ("usecases.catalogue.publishing", "store.billing.invoices"),
+    # What is published names measures, which are not retired then.
+    ("usecases.quotas.measures", "usecases.catalogue.published"),
     # Tiers promise quotas, and what they promise is taken from what is held.
     ("usecases.quotas.quotas", "usecases.catalogue.published"),
     ("usecases.quotas.tier_quotas", "usecases.catalogue.published"),

@@ -2,7 +2,6 @@
 
 from uuid import UUID
 
-from gradumen.core.catalogue.plans import Tier
 from gradumen.core.errors import Conflict, Forbidden, NotFound
 from gradumen.core.permissions import Right
 from gradumen.core.quotas.measures import BUILT_IN, Measure, defined_measure
@@ -75,7 +74,8 @@ def retire_measure(tx: Session, caller: Caller, *, measure: str) -> None:
         return
     published = load_published(tx)
     meter = next((each.slug for each in published.meters.values() if each.measure == measure), None)
-    plan = next((each.slug for each in published.plans.values() if _promises(each.tiers, measure)), None)
+    promised = ((each.slug, quota) for each in published.plans.values() for tier in each.tiers for quota in tier.quotas)
+    plan = next((slug for slug, quota in promised if quota.measure == measure), None)
     if meter or plan:
         what = f"meter '{meter}' counts it" if meter else f"a tier of plan '{plan}' has a quota of it"
         raise Conflict(f"{what}; publish that without it first", field="measure")
@@ -99,10 +99,6 @@ def _provider(scope: Scope) -> UUID:
         if scope.is_member(root, Right.MANAGE_QUOTAS):
             return root
     raise Forbidden(right=Right.MANAGE_QUOTAS, organisation="the provider")
-
-
-def _promises(tiers: tuple[Tier, ...], measure: str) -> bool:
-    return any(quota.measure == measure for tier in tiers for quota in tier.quotas)
 
 
 def _view(measure: Measure) -> MeasureBody:
