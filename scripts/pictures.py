@@ -77,7 +77,7 @@ def pages(browser: Browser, url: str, history: History) -> None:
     shoot(page, f"{url}/", "overview")
     page.goto(f"{url}/organisations/oxbow/quotas")
     page.get_by_role("button", name="Change storage", exact=True).click()
-    page.get_by_role("dialog").get_by_label("Limit, GiB").fill("900000")
+    page.get_by_role("dialog").get_by_role("textbox", name="Limit, GiB", exact=True).fill("900000")
     page.get_by_role("button", name="Set the limit").click()
     page.get_by_role("alert").wait_for()
     shoot(page, "", "grant-refused")

@@ -5,6 +5,7 @@ import { useState } from 'react';
 import { Link } from 'react-router';
 import { useSignedIn } from '../access/session';
 import { useNames, usePlanNames } from '../catalogue/names';
+import { levelName, quantityWords } from '../catalogue/tierWords';
 import { addDays, momentName } from '../shared/dates';
 import { Section } from '../shared/Page';
 import { Query } from '../shared/States';
@@ -130,12 +131,14 @@ function One({
   const projects = useQuery(projectsOptions(subscription.organisation));
   const projectName = (slug: string) => projects.data?.find((each) => each.slug === slug)?.name ?? slug;
   const chosen = Object.entries(subscription.stretches[subscription.stretches.length - 1]?.choices ?? {});
-  const { allowances, ...other } = (subscription.stretches[subscription.stretches.length - 1]
-    ?.special_terms ?? {}) as Record<string, Record<string, string>>;
+  const { allowances, levels } = (subscription.stretches[subscription.stretches.length - 1]?.special_terms ??
+    {}) as Record<string, Record<string, string>>;
   const own = [
-    ...Object.entries(allowances ?? {}).map(([meter, value]) => `${names.meter(meter)}, ${value} included`),
-    ...Object.values(other).flatMap((group) =>
-      Object.entries(group).map(([name, value]) => `${name} ${value}`),
+    ...Object.entries(allowances ?? {}).map(
+      ([meter, value]) => `${names.meter(meter)}, ${quantityWords(value)} included`,
+    ),
+    ...Object.entries(levels ?? {}).map(
+      ([level, value]) => `${levelName(level).toLowerCase()} ${quantityWords(value)}`,
     ),
   ];
   return (
