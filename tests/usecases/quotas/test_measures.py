@@ -10,6 +10,7 @@ from gradumen.core.quotas.measures import Kind
 from gradumen.usecases.metering.limit_watch import watch_limits
 from gradumen.wire.organisations.sites import SiteCreate
 from gradumen.wire.quotas.pools import PoolCreate
+from gradumen.wire.quotas.quotas import SoftLimit
 from tests.conftest import Service
 from tests.world import SERVICES, World, files, moment, reading
 
@@ -121,7 +122,15 @@ def test_it_is_retired_when_nothing_is_of_it_and_comes_back_as_it_was(world: Wor
     world.mara.quotas.grant("tarnwick", "seats", Decimal(9))
     with pytest.raises(Conflict, match="limits or pools"):
         world.mara.measures.retire("seats")
-    world.mara.quotas.grant("tarnwick", "seats", None)
+    world.mara.quotas.grant("oxbow", "seats", Decimal(3))
+    asked = world.user("edda").quota_requests.ask("oxbow", "seats", Decimal(5), "They need desks.")
+    world.mara.quotas.grant("tarnwick", "seats", None, soft=SoftLimit(limit=Decimal(9), grace_days=1))
+    with pytest.raises(Conflict, match="limits or pools"):
+        world.mara.measures.retire("seats")
+    world.mara.quotas.grant("oxbow", "seats", None)
+    with pytest.raises(Conflict, match="limits or pools"):
+        world.mara.measures.retire("seats")
+    world.mara.quotas.grant("tarnwick", "seats", None, soft=SoftLimit(limit=None))
     world.mara.measures.retire("seats")
     world.mara.measures.retire("seats")
     assert "seats" not in [each.measure for each in world.mara.measures.list()]
@@ -129,6 +138,9 @@ def test_it_is_retired_when_nothing_is_of_it_and_comes_back_as_it_was(world: Wor
         world.mara.quotas.grant("oxbow", "seats", Decimal(1))
     with pytest.raises(CatalogueInvalid):
         world.mara.catalogue.publish("tarnwick", files(SEATS))
+    with pytest.raises(Invalid, match="seats"):
+        world.mara.quota_requests.answer(asked.id, Decimal(5))
+    assert world.mara.quota_requests.answer(asked.id, None, "There are none any more.").state == "refused"
     assert [each.limit for each in world.mara.quotas.changes("tarnwick", measure="seats")] == [None, Decimal(9)]
     with pytest.raises(NotFound):
         world.mara.measures.retire("desks")

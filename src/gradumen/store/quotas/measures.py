@@ -2,7 +2,7 @@
 
 from datetime import datetime
 
-from sqlalchemy import Integer, String, select
+from sqlalchemy import Integer, String, or_, select
 from sqlalchemy.orm import Mapped, Session, mapped_column
 
 from gradumen.core.quotas.measures import Kind, Measure, Measures
@@ -53,7 +53,9 @@ def find_measure(tx: Session, slug: str) -> MeasureRow | None:
 def is_limited(tx: Session, slug: str) -> bool:
     """Whether anybody has a limit of a measure, or there is a pool of it."""
     queries = (
-        select(QuotaRow.holder_id).where(QuotaRow.measure == slug, QuotaRow.limit_value.is_not(None)),
+        select(QuotaRow.holder_id).where(
+            QuotaRow.measure == slug, or_(QuotaRow.limit_value.is_not(None), QuotaRow.soft_limit.is_not(None))
+        ),
         select(SiteQuotaRow.holder_id).where(SiteQuotaRow.measure == slug),
         select(PoolRow.id).where(PoolRow.measure == slug, PoolRow.retired_at.is_(None)),
     )

@@ -131,7 +131,7 @@ def answer_quota_request(
         raise Conflict(f"this request is {row.state} already; set the limit itself instead")
     owner = tx.get_one(OrganisationRow, row.organisation_id)
     if limit is not None:
-        measure = load_measures(tx)[row.measure]
+        measure = load_measures(tx).read(row.measure)
         grant_limit(tx, scope, organisation=owner.slug, project=None, measure=measure, limit=limit)
     row.state, row.answered, row.answer = state, limit, said
     row.answered_by, row.answered_at = caller.user_id, scope.now
