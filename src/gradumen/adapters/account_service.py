@@ -6,7 +6,7 @@ from urllib.parse import quote
 import httpx
 
 from gradumen.adapters.cloud_accounts import Account
-from gradumen.adapters.door import Door, call
+from gradumen.adapters.door import Door, call, json_object
 from gradumen.core.errors import Conflict
 
 NEEDED = ("read", "write")
@@ -73,13 +73,10 @@ def _refused(answer: httpx.Response) -> None:
 
 def _read(answer: httpx.Response) -> dict[str, Any]:
     _refused(answer)
-    try:
-        told = answer.json()
-    except ValueError:
-        told = None
-    if not isinstance(told, dict):
+    found = json_object(answer)
+    if found is None:
         raise Conflict("it answered something that is not its protocol; look at the address")
-    return told
+    return found
 
 
 def _account(told: dict[str, Any]) -> Account:

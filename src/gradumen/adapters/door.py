@@ -171,6 +171,15 @@ def call(client: httpx.Client, method: str, path: str, **options: Any) -> httpx.
     return httpx.Response(answer.status_code, headers=_plain(answer.headers), content=bytes(body))
 
 
+def json_object(answer: httpx.Response) -> dict[str, Any] | None:
+    """The JSON object of an answer; None where it is something else."""
+    try:
+        found = answer.json()
+    except ValueError:
+        return None
+    return found if isinstance(found, dict) else None
+
+
 def _plain(headers: httpx.Headers) -> dict[str, str]:
     """Without how the body was packed, which it is not any more."""
     return {name: value for name, value in headers.items() if name not in ("content-encoding", "content-length")}

@@ -10,7 +10,7 @@ from urllib.parse import quote
 import httpx
 
 from gradumen.adapters.cloud_accounts import Account
-from gradumen.adapters.door import Door, call
+from gradumen.adapters.door import Door, call, json_object
 from gradumen.core.errors import Conflict
 
 ROLE = "admin"
@@ -106,13 +106,10 @@ def _refused(answer: httpx.Response) -> None:
 
 def _read(answer: httpx.Response) -> dict[str, Any]:
     _refused(answer)
-    try:
-        told = answer.json()
-    except ValueError:
-        told = None
-    if not isinstance(told, dict):
+    found = json_object(answer)
+    if found is None:
         raise Conflict("it answered something that is no identity service's; look at the address, which ends with /v3")
-    return told
+    return found
 
 
 def _part(told: dict[str, Any], name: str) -> dict[str, Any]:

@@ -3,7 +3,7 @@
 from datetime import UTC, datetime
 
 from gradumen.core.errors import Forbidden, Invalid
-from gradumen.core.permissions import Right, may
+from gradumen.core.permissions import Right
 from gradumen.store.clock import BusinessClockRow
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.audit_entries import record
@@ -26,10 +26,7 @@ def set_clock(tx: Session, caller: Caller, *, to: datetime | None, held: bool, a
         Invalid: out of range or without a zone.
     """
     scope = load_scope(tx, caller)
-    roles = scope.caller.roles
-    roots = {scope.tree.chain(org)[-1] for org in roles}
-    if not any(may(roles[root], Right.MANAGE_ORGANISATIONS) for root in roots if root in roles):
-        raise Forbidden(right=Right.MANAGE_ORGANISATIONS, organisation="the provider")
+    provider = scope.require_provider(Right.MANAGE_ORGANISATIONS)
     if not allowed:
         raise Forbidden(right="clock control (GRADUMEN_CLOCK_CONTROL)", organisation="the provider")
     row = tx.get_one(BusinessClockRow, 1, with_for_update=True)
@@ -42,7 +39,6 @@ def set_clock(tx: Session, caller: Caller, *, to: datetime | None, held: bool, a
         row.held_at = moment if held else None
         row.offset_seconds = 0 if held else int((moment - caller.at).total_seconds())
     tx.flush()
-    root = next(root for root in roots if root in roles)
     after = {"to": None if to is None else to.isoformat(), "held": held}
-    record(tx, caller, "clock set", root, "the business clock", after=after)
+    record(tx, caller, "clock set", provider, "the business clock", after=after)
     return ClockBody(now=business_now(tx, caller.at), held=row.held_at is not None)

@@ -99,6 +99,17 @@ class Scope:
         if not self.is_member(organisation.id, right):
             raise Forbidden(right=right, organisation=organisation.slug, name=organisation.name)
 
+    def require_provider(self, right: Right) -> UUID:
+        """The provider, for what concerns the whole installation.
+
+        Raises:
+            Forbidden: the caller is no member of it that has the right.
+        """
+        for root in {self.tree.chain(each)[-1] for each in self.caller.roles}:
+            if self.is_member(root, right):
+                return root
+        raise Forbidden(right=right, organisation="the provider")
+
     def refused_by_seller(self, tx: Session, right: Right, organisation: OrganisationRow) -> Forbidden:
         """The refusal of what an organisation's direct seller decides; every buyer knows that one by name."""
         seller = tx.get_one(OrganisationRow, self.tree.parents.get(organisation.id, organisation.id))

@@ -8,17 +8,17 @@ from gradumen.core.errors import Conflict, Forbidden, Invalid, NotFound, QuotaEx
 from gradumen.demo.clouds import SimulatedCloud
 from gradumen.wire.organisations.sites import SiteCreate
 from gradumen.wire.quotas.pools import PoolCreate
-from tests.usecases.quotas.test_site_quotas import Sited, pool, sites  # noqa: F401  # a fixture
+from tests.usecases.quotas.conftest import Sited
 from tests.usecases.subscriptions.test_onboarding_steps import asked, registered
 from tests.world import World
 
 
-def machines(world: World, of: str, sites: Sited, limit: int | None, **more: object) -> None:  # noqa: F811
+def machines(world: World, of: str, sites: Sited, limit: int | None, **more: object) -> None:
     signer = world.user("edda") if of in ("saltmarsh", "thistledown") else world.mara
     signer.site_quotas.grant(of, sites[0].id, "machines", None if limit is None else Decimal(limit), **more)
 
 
-def test_a_pool_is_for_one_and_all_below_and_the_rest_is_shared(world: World, sites: Sited) -> None:  # noqa: F811
+def test_a_pool_is_for_one_and_all_below_and_the_rest_is_shared(world: World, sites: Sited) -> None:
     """60 machines at North Fell, of which the 40 of Old Hall are for Saltmarsh alone."""
     mara, edda = world.mara, world.user("edda")
     for organisation in ("quillstone", "oxbow"):
@@ -57,7 +57,7 @@ def test_a_pool_is_for_one_and_all_below_and_the_rest_is_shared(world: World, si
     assert "set_aside" not in told
 
 
-def test_a_first_pool_is_set_aside_only_where_nobody_else_has_anything(world: World, sites: Sited) -> None:  # noqa: F811
+def test_a_first_pool_is_set_aside_only_where_nobody_else_has_anything(world: World, sites: Sited) -> None:
     south = sites[1]
     world.mara.site_quotas.grant("oxbow", south.id, "machines", Decimal(5))
     given = PoolCreate(site=south.id, slug="dry-dock", name="Dry Dock", measure="machines", capacity=Decimal(9))
@@ -80,7 +80,7 @@ def test_a_cloud_is_for_one_and_all_below(world: World, cloud_server: SimulatedC
     assert asked(world, "gull").onboarding is not None
 
 
-def test_a_project_is_held_to_sites_of_its_organisations(world: World, sites: Sited) -> None:  # noqa: F811
+def test_a_project_is_held_to_sites_of_its_organisations(world: World, sites: Sited) -> None:
     north, south = sites
     edda, ines = world.user("edda"), world.user("ines")
     other = world.mara.sites.register("tarnwick", SiteCreate(slug="ombry", name="Ombry"))

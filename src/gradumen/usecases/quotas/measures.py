@@ -1,8 +1,6 @@
 """What quotas limit: measures that are built in, and those that the provider defines."""
 
-from uuid import UUID
-
-from gradumen.core.errors import Conflict, Forbidden, NotFound
+from gradumen.core.errors import Conflict, NotFound
 from gradumen.core.permissions import Right
 from gradumen.core.quotas.measures import BUILT_IN, Measure, defined_measure
 from gradumen.store.quotas import measures as store
@@ -11,7 +9,7 @@ from gradumen.store.revisions import CATALOGUE, revise
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.audit_entries import record
 from gradumen.usecases.catalogue.published import load_published
-from gradumen.usecases.scope import Caller, Scope, load_scope
+from gradumen.usecases.scope import Caller, load_scope
 from gradumen.wire.quotas.measures import MeasureBody, MeasureCreate
 
 MOST = 40
@@ -35,7 +33,7 @@ def define_measure(tx: Session, caller: Caller, *, given: MeasureCreate) -> Meas
         Conflict: it is there as something else, or there are too many.
     """
     scope = load_scope(tx, caller)
-    provider = _provider(scope)
+    provider = scope.require_provider(Right.MANAGE_QUOTAS)
     measure = defined_measure(given.measure, given.unit, given.kind)
     row = _locked(tx, measure)
     if row is None:
@@ -66,7 +64,7 @@ def retire_measure(tx: Session, caller: Caller, *, measure: str) -> None:
         Conflict: somebody has a limit or a pool of it, or a published meter or tier names it.
     """
     scope = load_scope(tx, caller)
-    provider = _provider(scope)
+    provider = scope.require_provider(Right.MANAGE_QUOTAS)
     row = _locked(tx, measure)
     if row is None:
         raise NotFound("measure", measure)
@@ -91,14 +89,6 @@ def _locked(tx: Session, measure: str) -> MeasureRow | None:
     row = store.find_measure(tx, measure)
     revise(tx, CATALOGUE)
     return row
-
-
-def _provider(scope: Scope) -> UUID:
-    roots = {scope.tree.chain(each)[-1] for each in scope.caller.roles}
-    for root in roots:
-        if scope.is_member(root, Right.MANAGE_QUOTAS):
-            return root
-    raise Forbidden(right=Right.MANAGE_QUOTAS, organisation="the provider")
 
 
 def _view(measure: Measure) -> MeasureBody:
