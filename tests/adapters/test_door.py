@@ -30,6 +30,17 @@ class Odd(BaseHTTPRequestHandler):
                 self.wfile.write(b"x" * 65_536)
         elif self.path == "/hangs":
             time.sleep(1)
+        elif self.path.startswith("/drips"):
+            self.send_response(200)
+            if self.path == "/drips":
+                self.end_headers()
+            try:
+                for _ in range(20):
+                    self.wfile.write(b"x")
+                    self.wfile.flush()
+                    time.sleep(0.05)
+            except OSError:
+                pass
         else:
             self.send_response(int(self.path.strip("/") or 200))
             self.end_headers()
@@ -74,6 +85,8 @@ def test_what_is_listed_is_called_and_nothing_else(odd: str) -> None:
         ("/elsewhere", Invalid, "leads elsewhere"),
         ("/large", Invalid, "larger than"),
         ("/hangs", Unavailable, "does not answer"),
+        ("/drips", Unavailable, "does not answer"),
+        ("/drips-before-its-answer", Unavailable, "does not answer"),
         ("/503", Unavailable, "answered 503"),
         ("/429", Unavailable, "answered 429"),
     ],

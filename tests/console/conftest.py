@@ -1,5 +1,6 @@
 """A tab of a real browser that fails its test on any error."""
 
+import time
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
@@ -25,6 +26,8 @@ class Tab:
         page.on("console", self._said)
         page.on("pageerror", lambda error: self.errors.append(str(error)))
         self.under_way: set[Request] = set()
+        self.settled = 0.0
+        """When it was last seen that nothing was under way."""
         page.on("request", self._begun)
         page.on("requestfinished", lambda request: self.under_way.discard(request))
         page.on("requestfailed", lambda request: self.under_way.discard(request))
@@ -67,11 +70,12 @@ class Tab:
             self.page.keyboard.press("Backspace")
 
     def settle(self) -> None:
-        """Until nothing has been asked of the service for a moment."""
+        """Until nothing has been asked of the service for a moment; at once where that was just waited for."""
         quiet = 0
-        while quiet < 3:
+        while quiet < 3 and (self.under_way or time.monotonic() > self.settled + 0.02):
             self.page.wait_for_timeout(25)
             quiet = 0 if self.under_way else quiet + 1
+        self.settled = time.monotonic()
 
     def sign_in(self, user: str) -> None:
         self.page.goto(self.url + "/")
@@ -90,23 +94,27 @@ class Tab:
         self.settle()
         if not self.page.evaluate("() => 'axe' in window"):
             self.page.evaluate(AXE.read_text())
-        self._violations(within, "{}")
+        self._violations(within)
         if dark:
             self.page.emulate_media(color_scheme="dark")
-            self._violations(within, "{runOnly: ['color-contrast']}")
+            self._violations(within, ", runOnly: ['color-contrast']")
             self.page.emulate_media(color_scheme="light")
 
-    def _violations(self, within: str | None, rules: str) -> None:
-        self.page.evaluate("() => new Promise(done => requestAnimationFrame(() => requestAnimationFrame(done)))")
+    def _violations(self, within: str | None, rules: str = "") -> None:
         # Fading in, a dialog has colours that it does not keep. What moves with scrolling never ends.
-        self.page.wait_for_function(
-            "() => document.getAnimations().every("
-            "each => each.playState !== 'running' || each.timeline !== document.timeline)"
+        found: list[dict[str, Any]] = self.page.evaluate(
+            "async within => {"
+            "  const frame = () => new Promise(done => requestAnimationFrame(done));"
+            "  const moves = each => each.playState === 'running' && each.timeline === document.timeline;"
+            "  await frame();"
+            "  do await frame(); while (document.getAnimations().some(moves));"
+            "  const found = await axe.run(within ? {include: [[within]]} : document, "
+            f"{{resultTypes: ['violations'], selectors: false{rules}}});"
+            "  return found.violations;"
+            "}",
+            within,
         )
-        found: dict[str, Any] = self.page.evaluate(
-            f"within => axe.run(within ? {{include: [[within]]}} : document, {rules})", within
-        )
-        assert [(each["id"], [node["html"][:150] for node in each["nodes"]]) for each in found["violations"]] == []
+        assert [(each["id"], [node["html"][:150] for node in each["nodes"]]) for each in found] == []
 
 
 @pytest.fixture

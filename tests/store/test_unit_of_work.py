@@ -38,28 +38,27 @@ class BreakingWay:
                 return
             server = socket.socket(socket.AF_UNIX)
             server.connect(self.path)
-            threading.Thread(target=self._pass, args=(server, client), daemon=True).start()
-            threading.Thread(target=self._ask, args=(client, server), daemon=True).start()
+            breaking = threading.Event()
+            threading.Thread(target=self._answer, args=(server, client, breaking), daemon=True).start()
+            threading.Thread(target=self._ask, args=(client, server, breaking), daemon=True).start()
 
     @staticmethod
-    def _pass(source: socket.socket, sink: socket.socket) -> None:
+    def _answer(server: socket.socket, client: socket.socket, breaking: threading.Event) -> None:
+        """Give on what the server answers; of a way that breaks, end it once the server has carried COMMIT out."""
         try:
-            while data := source.recv(65536):
-                sink.sendall(data)
+            while (data := server.recv(65536)) and not breaking.is_set():
+                client.sendall(data)
+            client.shutdown(socket.SHUT_RDWR)
         except OSError:
             pass
-        sink.close()
+        client.close()
 
-    def _ask(self, client: socket.socket, server: socket.socket) -> None:
+    def _ask(self, client: socket.socket, server: socket.socket, breaking: threading.Event) -> None:
         try:
             while data := client.recv(65536):
                 if b"COMMIT" in data and self.armed:
                     self.armed -= 1
-                    client.shutdown(socket.SHUT_RDWR)
-                    server.sendall(data)
-                    server.settimeout(10)
-                    server.recv(1)
-                    break
+                    breaking.set()
                 server.sendall(data)
         except OSError:
             pass

@@ -77,6 +77,7 @@ export const KIND_WORDS: Record<Kind, string> = {
   'order-waits': 'Order that waits',
   'order-done': 'Order carried out',
   'order-refused': 'Order refused',
+  welcome: 'Welcome',
   'onboarding-waits': 'Customer that waits',
   'onboarding-answered': 'Answer on a customer',
   'quota-asked': 'Other limit asked for',

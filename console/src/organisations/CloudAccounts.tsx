@@ -3,6 +3,7 @@ import { Box } from '@mui/material';
 import { useQuery } from '@tanstack/react-query';
 import { Section } from '../shared/Page';
 import { cloudAccountsOptions } from './clouds';
+import { measureName } from './organisations';
 
 const WORDS: Record<string, string> = {
   wanted: 'is being made',
@@ -24,6 +25,8 @@ export function CloudAccounts({ organisation }: { organisation: string }) {
             <Box component="span" sx={{ color: 'text.secondary' }}>
               {each.external_id && ` · ${each.external_id}`}
               {WORDS[each.state] && ` · ${WORDS[each.state] ?? ''}`}
+              {each.kept.length > 0 &&
+                ` · held there to its limits of ${each.kept.map((one) => measureName(one).toLowerCase()).join(', ')}`}
             </Box>
           </li>
         ))}

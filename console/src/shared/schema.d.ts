@@ -3567,6 +3567,8 @@ export interface components {
         /**
          * CloudAccountBody
          * @description An account of an organisation in a cloud; ``external_id`` is the cloud's own.
+         *
+         *     ``kept`` are the measures whose limits its cloud holds it to.
          */
         CloudAccountBody: {
             /**
@@ -3585,6 +3587,8 @@ export interface components {
              * Format: uuid
              */
             id: string;
+            /** Kept */
+            kept: string[];
             /** Name */
             name: string;
             state: components["schemas"]["AccountState"];
@@ -5419,7 +5423,8 @@ export interface components {
          * @description A customer that came on board, or could: in sentences, with what its fees come to a month.
          *
          *     ``leaves`` is told to who only looks. ``waits_because`` says why somebody else approves it first; without that it is
-         *     done. ``seal`` stands for all of it: an approver says with it what was read.
+         *     done. ``seal`` stands for all of it: an approver says with it what was read. ``welcome``, told to who only looks, is
+         *     the mail that each of its people gets.
          */
         OnboardedBody: {
             /** Leaves */
@@ -5442,10 +5447,13 @@ export interface components {
             state: components["schemas"]["OnboardingState"];
             /** Waits Because */
             waits_because: string | null;
+            welcome: components["schemas"]["MailBody"] | null;
         };
         /**
          * OnboardingAccount
          * @description An account in a cloud, by the cloud's slug or id: made, named as the customer unless said, or linked.
+         *
+         *     ``people``: those that the customer begins with become users of it, where the cloud has users.
          */
         "OnboardingAccount-Input": {
             /** Cloud */
@@ -5454,10 +5462,17 @@ export interface components {
             link?: string | null;
             /** Name */
             name?: string | null;
+            /**
+             * People
+             * @default false
+             */
+            people?: boolean;
         };
         /**
          * OnboardingAccount
          * @description An account in a cloud, by the cloud's slug or id: made, named as the customer unless said, or linked.
+         *
+         *     ``people``: those that the customer begins with become users of it, where the cloud has users.
          */
         "OnboardingAccount-Output": {
             /** Cloud */
@@ -5466,6 +5481,11 @@ export interface components {
             link: string | null;
             /** Name */
             name: string | null;
+            /**
+             * People
+             * @default false
+             */
+            people: boolean;
         };
         /**
          * OnboardingAnswer
@@ -5556,6 +5576,11 @@ export interface components {
             people?: components["schemas"]["OnboardingPerson-Input"][];
             /** Projects */
             projects?: components["schemas"]["OnboardingProject-Input"][];
+            /**
+             * Second Factor
+             * @default false
+             */
+            second_factor?: boolean;
             /** Segment */
             segment?: string | null;
             /** Site Limits */
@@ -5573,6 +5598,8 @@ export interface components {
              * @default tenant
              */
             type?: string;
+            /** Welcome */
+            welcome?: string | null;
         };
         /**
          * OnboardingPerson
@@ -5684,6 +5711,11 @@ export interface components {
             people?: components["schemas"]["OnboardingPerson-Input"][];
             /** Projects */
             projects?: components["schemas"]["OnboardingProject-Input"][];
+            /**
+             * Second Factor
+             * @default false
+             */
+            second_factor?: boolean;
             /** Segment */
             segment?: string | null;
             /** Site Limits */
@@ -5704,6 +5736,8 @@ export interface components {
              * @default tenant
              */
             type?: string;
+            /** Welcome */
+            welcome?: string | null;
         };
         /**
          * OnboardingSketch
@@ -5734,6 +5768,11 @@ export interface components {
             people: components["schemas"]["OnboardingPerson-Output"][];
             /** Projects */
             projects: components["schemas"]["OnboardingProject-Output"][];
+            /**
+             * Second Factor
+             * @default false
+             */
+            second_factor: boolean;
             /** Segment */
             segment: string | null;
             /** Site Limits */
@@ -5754,6 +5793,8 @@ export interface components {
              * @default tenant
              */
             type: string;
+            /** Welcome */
+            welcome: string | null;
         };
         /**
          * OnboardingState
@@ -8866,7 +8907,7 @@ export interface components {
          * @description What a message is about.
          * @enum {string}
          */
-        gradumen__core__message_forms__Kind: "invitation" | "password-reset" | "password-changed" | "second-factor" | "order-waits" | "order-done" | "order-refused" | "onboarding-waits" | "onboarding-answered" | "quota-asked" | "quota-answered" | "over-limit" | "ends-soon" | "move" | "invoice";
+        gradumen__core__message_forms__Kind: "invitation" | "password-reset" | "password-changed" | "second-factor" | "order-waits" | "order-done" | "order-refused" | "welcome" | "onboarding-waits" | "onboarding-answered" | "quota-asked" | "quota-answered" | "over-limit" | "ends-soon" | "move" | "invoice";
         /**
          * State
          * @description How far a message has come.

@@ -50,7 +50,7 @@ const schema = z.object({
   ),
   limits: z.record(z.string(), limit),
   sites: z.array(z.string()),
-  accounts: z.array(z.object({ cloud: z.string(), name: z.string(), link: z.string() })),
+  accounts: z.array(z.object({ cloud: z.string(), name: z.string(), link: z.string(), people: z.boolean() })),
   people: z.array(
     z.object({
       email: z.string().check(z.trim(), z.regex(/^(\S+@\S+)?$/, 'An address, as in you@example.org')),
@@ -58,6 +58,8 @@ const schema = z.object({
     }),
   ),
   projects: z.array(z.object({ name: z.string(), slug: z.string() })),
+  second_factor: z.boolean(),
+  welcome: z.string(),
 });
 /** The fields of the form that a refusal may name. */
 const NAMED: readonly string[] = [
@@ -69,6 +71,7 @@ const NAMED: readonly string[] = [
   'starts_on',
   'segment',
   'cost_centre',
+  'welcome',
 ];
 const LINGER = 350;
 const PLEASE =

@@ -46,6 +46,7 @@ export function OnboardingForm({ seller, plans }: { seller: Organisation; plans:
       </Section>
       <Section title="Who works with it">
         <People />
+        <Welcome />
         <Projects />
       </Section>
     </Box>
@@ -261,11 +262,12 @@ function Accounts({ seller }: { seller: Organisation }) {
             </Box>
             <Remove what="this account" onClick={() => remove(place)} />
           </Box>
+          <CheckInput name={`accounts.${place}.people`} label="Its people become users of it" columns={6} />
         </Box>
       ))}
       <Button
         sx={{ mt: 1 }}
-        onClick={() => append({ cloud: known[0]?.slug ?? '', name: '', link: '' })}
+        onClick={() => append({ cloud: known[0]?.slug ?? '', name: '', link: '', people: false })}
         disabled={!known.length}
       >
         {fields.length ? 'One more account' : 'An account in a cloud'}
@@ -295,6 +297,31 @@ function People() {
         {fields.length ? 'One more person' : 'Invite somebody'}
       </Button>
     </>
+  );
+}
+
+/** Words for the mail that its people get, and whether they work with a second factor. */
+function Welcome() {
+  const [welcome, people] = useWatch<Values, ['welcome', 'people']>({ name: ['welcome', 'people'] });
+  const [open, setOpen] = useState(false);
+  if (!people.some((each) => each.email.trim()) && !welcome) return null;
+  return (
+    <Box sx={{ ...COLUMNS, mb: 1 }}>
+      <CheckInput name="second_factor" label="They work with a second factor" columns={3} />
+      {open || welcome ? (
+        <TextInput
+          name="welcome"
+          label="Words of welcome"
+          lines={3}
+          optional
+          hint="In a mail of its own to each of them"
+        />
+      ) : (
+        <Box sx={{ gridColumn: { xs: '1 / -1', sm: 'span 3' }, display: 'flex', alignItems: 'center' }}>
+          <Button onClick={() => setOpen(true)}>Welcome them in your words</Button>
+        </Box>
+      )}
+    </Box>
   );
 }
 

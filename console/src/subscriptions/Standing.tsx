@@ -8,7 +8,8 @@ import { monthlyWords, type Onboarded } from './onboardings';
 
 export function Standing(props: {
   title: string;
-  told: Pick<Onboarded, 'sentences' | 'monthly'> & Partial<Pick<Onboarded, 'leaves' | 'waits_because'>>;
+  told: Pick<Onboarded, 'sentences' | 'monthly'> &
+    Partial<Pick<Onboarded, 'leaves' | 'waits_because' | 'welcome'>>;
   /** Something newer is being looked at. */
   stale?: boolean;
   children?: ReactNode;
@@ -32,6 +33,16 @@ export function Standing(props: {
           </Box>
           <Box sx={{ color: 'text.secondary', fontSize: '0.84rem' }}>
             a month by its fees, net, and what it uses
+          </Box>
+        </Box>
+      )}
+      {told.welcome && (
+        <Box component="details" sx={{ mt: 2, fontSize: '0.84rem' }}>
+          <Box component="summary" sx={{ cursor: 'pointer' }}>
+            The mail that they get: {told.welcome.subject}
+          </Box>
+          <Box sx={{ whiteSpace: 'pre-line', overflowWrap: 'anywhere', mt: 1, color: 'text.secondary' }}>
+            {told.welcome.text}
           </Box>
         </Box>
       )}

@@ -38,9 +38,11 @@ const WRITTEN: Wanted = {
   details: null,
   limits: { processors: '8', storage: null },
   sites: ['north-fell'],
+  second_factor: true,
+  welcome: 'Good to have you.',
   cloud_accounts: [
-    { cloud: 'north-fell', name: null, link: null },
-    { cloud: 'south-quay', name: 'gull-files', link: 'acc-7' },
+    { cloud: 'north-fell', name: null, link: null, people: true },
+    { cloud: 'south-quay', name: 'gull-files', link: 'acc-7', people: false },
   ],
   projects: [{ slug: 'shop', name: 'Shop', cost_centre: 'C 7' }],
   people: [{ email: 'gwen@gull.example', role: 'administrator' }],

@@ -133,8 +133,10 @@ export interface Values {
   limits: Record<string, string>;
   /** Those that it is held to; without any, all that its seller may use. */
   sites: string[];
-  accounts: { cloud: string; name: string; link: string }[];
+  accounts: { cloud: string; name: string; link: string; people: boolean }[];
   people: { email: string; role: string }[];
+  second_factor: boolean;
+  welcome: string;
   projects: { name: string; slug: string }[];
 }
 
@@ -174,11 +176,14 @@ export function valuesOf(wanted: Partial<Wanted>, seller: { country: string; cur
       Object.entries(wanted.limits ?? {}).map(([measure, limit]) => [measure, limit ?? NONE]),
     ),
     sites: wanted.sites ?? [],
-    accounts: (wanted.cloud_accounts ?? []).map(({ cloud, name, link }) => ({
+    accounts: (wanted.cloud_accounts ?? []).map(({ cloud, name, link, people }) => ({
       cloud,
       name: name ?? '',
       link: link ?? '',
+      people: people ?? false,
     })),
+    second_factor: wanted.second_factor ?? false,
+    welcome: wanted.welcome ?? '',
     people: wanted.people?.length
       ? wanted.people.map(({ email, role = 'administrator' }) => ({ email, role }))
       : [{ email: '', role: 'administrator' }],
@@ -219,7 +224,9 @@ export function wantedOf(
     sites: values.sites.length ? values.sites : null,
     cloud_accounts: values.accounts
       .filter((each) => each.cloud)
-      .map(({ cloud, name, link }) => ({ cloud, name: text(name), link: text(link) })),
+      .map(({ cloud, name, link, people }) => ({ cloud, name: text(name), link: text(link), people })),
+    second_factor: values.second_factor,
+    welcome: text(values.welcome),
     people: values.people
       .filter((each) => each.email.trim())
       .map(({ email, role }) => ({ email: email.trim(), role: role as 'administrator' })),

@@ -5,9 +5,11 @@ from urllib.parse import quote
 
 import httpx
 
-from gradumen.adapters.cloud_accounts import Account
+from gradumen.adapters.cloud_accounts import Account, AccountLimits
 from gradumen.adapters.door import Door, call, json_object
 from gradumen.core.errors import Conflict
+from gradumen.core.exact import text
+from gradumen.core.quotas.measures import Measure
 
 NEEDED = ("read", "write")
 
@@ -17,6 +19,7 @@ class AccountService:
 
     def __init__(self, door: Door, endpoint: str, secret: str) -> None:
         self._client = door.client(endpoint.rstrip("/") + "/", Authorization=f"Bearer {secret}")
+        self._kept: list[str] | None = None
 
     def close(self) -> None:
         """End its connections."""
@@ -57,6 +60,33 @@ class AccountService:
         if answer.status_code != httpx.codes.NOT_FOUND:
             _refused(answer)
 
+    def limit(self, id: str, limits: AccountLimits) -> list[Measure]:
+        """Hold one to limits, where it says that it keeps any."""
+        if not limits or not self._keeps("limits"):
+            return []
+        told = {measure: None if limit is None else text(limit) for measure, limit in limits.items()}
+        kept = self._asked("PUT", f"accounts/{quote(id, safe='')}/limits", json={"limits": told}).get("kept", [])
+        return [measure for measure in limits if measure in kept]
+
+    def admit(self, id: str, email: str) -> bool:
+        """Let somebody use one, where it says that it has users."""
+        if not self._keeps("people"):
+            return False
+        _refused(call(self._client, "PUT", f"accounts/{quote(id, safe='')}/people/{quote(email, safe='')}"))
+        return True
+
+    def dismiss(self, id: str | None, email: str) -> None:
+        """Take that back; users go with their account."""
+        if id is not None and self._keeps("people"):
+            answer = call(self._client, "DELETE", f"accounts/{quote(id, safe='')}/people/{quote(email, safe='')}")
+            if answer.status_code != httpx.codes.NOT_FOUND:
+                _refused(answer)
+
+    def _keeps(self, what: str) -> bool:
+        if self._kept is None:
+            self._kept = self._asked("GET", "").get("keeps", [])
+        return what in self._kept
+
     def _asked(self, method: str, path: str, **options: Any) -> dict[str, Any]:
         return _read(call(self._client, method, path, **options))
 
@@ -68,6 +98,8 @@ def _refused(answer: httpx.Response) -> None:
         raise Conflict("it does not take the token")
     if answer.status_code == httpx.codes.CONFLICT:
         raise Conflict("the name is taken there")
+    if answer.status_code == httpx.codes.NOT_FOUND:
+        raise Conflict("it has no such account")
     raise Conflict(f"it answered {answer.status_code}, which is none of its protocol's answers")
 
 

@@ -3,10 +3,16 @@
 `docs/cloud-accounts.md` says how another kind is written.
 """
 
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
+from decimal import Decimal
 from typing import Protocol
 
 from gradumen.core.errors import Conflict
+from gradumen.core.quotas.measures import Measure
+
+AccountLimits = Mapping[Measure, Decimal | None]
+"""Limits of an account in the units of their measures; None is as the cloud has it for everybody."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,6 +47,15 @@ class CloudAccounts(Protocol):
 
     def remove(self, id: str) -> None:
         """Take one away; one that is not there is no mistake."""
+
+    def limit(self, id: str, limits: AccountLimits) -> list[Measure]:
+        """Hold an account to limits, whatever it was held to before; gives those that this cloud keeps."""
+
+    def admit(self, id: str, email: str) -> bool:
+        """Let somebody use an account, again and again the same; False where this cloud has no users."""
+
+    def dismiss(self, id: str | None, email: str) -> None:
+        """Take that back, with a user that was made for it and is of no other account; ``id`` None is gone already."""
 
 
 def ensure(cloud: CloudAccounts, name: str, tag: str) -> Account:
@@ -79,9 +94,11 @@ def existing(cloud: CloudAccounts, id: str) -> Account:
     return found
 
 
-def remove_ours(cloud: CloudAccounts, tag: str) -> bool:
-    """Take away what has our tag; whether there was any."""
+def remove_ours(cloud: CloudAccounts, tag: str, people: Iterable[str] = ()) -> bool:
+    """Take away what has our tag, and the users of it that were made for it; whether there was any."""
     found = cloud.find(tag)
+    for email in people:
+        cloud.dismiss(found.id if found else None, email)
     if found is None:
         return False
     cloud.remove(found.id)

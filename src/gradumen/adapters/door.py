@@ -6,6 +6,8 @@ and that very address is connected to, so that a name cannot turn to another one
 
 import ipaddress
 import socket
+import ssl
+import time
 from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import Any
@@ -89,18 +91,20 @@ class Door:
             value=address,
         )
 
-    def client(self, address: str, **headers: str) -> httpx.Client:
+    def client(self, address: str, **headers: str) -> "Outside":
         """A client of one address; it follows no redirect and takes no proxy from the environment.
 
         Raises:
             Invalid: the operator did not list it.
         """
-        backend = _CheckedBackend(self._entry(address, "endpoint"))
+        backend = _CheckedBackend(self._entry(address, "endpoint"), _Deadline())
         transport = httpx.HTTPTransport(retries=0)
         transport._pool = httpcore.ConnectionPool(  # httpx has no way to give the backend
             ssl_context=httpx.create_ssl_context(), network_backend=backend, max_connections=2
         )
-        return httpx.Client(
+        return Outside(
+            deadline=backend.deadline,
+            seconds=self.seconds,
             base_url=address,
             transport=transport,
             headers=headers,
@@ -110,11 +114,61 @@ class Door:
         )
 
 
+class _Deadline:
+    """When the call that is under way has to be over, by the monotonic clock."""
+
+    ends = float("inf")
+
+    def left(self, wanted: float | None) -> float:
+        """Seconds that are left, at most those wanted."""
+        left = self.ends - time.monotonic()
+        if left <= 0:
+            raise httpcore.ReadTimeout("it took longer than a call may")
+        return left if wanted is None else min(wanted, left)
+
+
+class Outside(httpx.Client):
+    """A client of one address, each of whose calls is over in time, however little of it comes at a time."""
+
+    def __init__(self, *, deadline: _Deadline, seconds: float, **options: Any) -> None:
+        super().__init__(**options)
+        self._deadline, self._seconds = deadline, seconds
+
+    def begin(self) -> None:
+        """From now on a call may take as long as one may."""
+        self._deadline.ends = time.monotonic() + self._seconds
+
+
+class _TimedStream(httpcore.NetworkStream):
+    """A connection on which nothing is waited for beyond the call's end."""
+
+    def __init__(self, stream: httpcore.NetworkStream, deadline: _Deadline) -> None:
+        self._stream, self._deadline = stream, deadline
+
+    def read(self, max_bytes: int, timeout: float | None = None) -> bytes:
+        return self._stream.read(max_bytes, self._deadline.left(timeout))
+
+    def write(self, buffer: bytes, timeout: float | None = None) -> None:
+        self._stream.write(buffer, self._deadline.left(timeout))
+
+    def close(self) -> None:
+        self._stream.close()
+
+    def start_tls(
+        self, ssl_context: ssl.SSLContext, server_hostname: str | None = None, timeout: float | None = None
+    ) -> httpcore.NetworkStream:
+        made = self._stream.start_tls(ssl_context, server_hostname, self._deadline.left(timeout))
+        return _TimedStream(made, self._deadline)
+
+    def get_extra_info(self, info: str) -> Any:
+        return self._stream.get_extra_info(info)
+
+
 class _CheckedBackend(httpcore.SyncBackend):
     """Looks the name up, and connects to an address that is fit only."""
 
-    def __init__(self, entry: Entry) -> None:
-        self.entry = entry
+    def __init__(self, entry: Entry, deadline: _Deadline) -> None:
+        self.entry, self.deadline = entry, deadline
 
     def connect_tcp(self, host: str, port: int, *args: Any, **kwargs: Any) -> httpcore.NetworkStream:
         try:
@@ -124,7 +178,7 @@ class _CheckedBackend(httpcore.SyncBackend):
         for *_, place in found:
             address = str(place[0])
             if fit(address, self.entry):
-                return super().connect_tcp(address, port, *args, **kwargs)
+                return _TimedStream(super().connect_tcp(address, port, *args, **kwargs), self.deadline)
         raise httpcore.ConnectError(f"{host} leads to no address that may be called")
 
 
@@ -148,13 +202,14 @@ def fit(address: str, entry: Entry) -> bool:
     return found.is_global or not entry.host.startswith("*.")
 
 
-def call(client: httpx.Client, method: str, path: str, **options: Any) -> httpx.Response:
-    """Call, and read an answer of bounded size.
+def call(client: Outside, method: str, path: str, **options: Any) -> httpx.Response:
+    """Call, and read an answer of bounded size in bounded time.
 
     Raises:
         Unavailable: no answer in time, or one that says to come back.
         Invalid: it leads elsewhere, or the answer is too large.
     """
+    client.begin()
     try:
         with client.stream(method, path, **options) as answer:
             body = bytearray()

@@ -1,19 +1,31 @@
 """A cloud whose accounts are projects of an OpenStack identity service (Identity API v3).
 
 The secret is an application credential, ``ID:SECRET``, of a user with the role ``admin`` in a project; accounts are
-made in that project's domain. A tag of ours is a tag of the project.
+made in that project's domain. A tag of ours is a tag of the project. Limits are its unified limits, of the resources
+that are registered there; who is admitted has the role ``member`` in the project.
 """
 
+from decimal import ROUND_FLOOR
 from typing import Any
 from urllib.parse import quote
 
 import httpx
 
-from gradumen.adapters.cloud_accounts import Account
+from gradumen.adapters.cloud_accounts import Account, AccountLimits
 from gradumen.adapters.door import Door, call, json_object
 from gradumen.core.errors import Conflict
+from gradumen.core.quotas.measures import Measure
 
-ROLE = "admin"
+ROLE, OF_PEOPLE = "admin", "member"
+RESOURCES = {
+    "class:VCPU": (Measure.PROCESSORS, 1),
+    "class:MEMORY_MB": (Measure.MEMORY, 1024),
+    "class:DISK_GB": (Measure.STORAGE, 1),
+    "servers": (Measure.MACHINES, 1),
+}
+"""Of a resource that limits are registered of: the measure it is, and how many of it make one unit of that."""
+MADE_BY_US = "made by Gradumen"
+"""Describes users that were made here."""
 
 
 class OpenStackIdentity:
@@ -61,6 +73,82 @@ class OpenStackIdentity:
         if answer.status_code != httpx.codes.NOT_FOUND:
             _refused(answer)
 
+    def limit(self, id: str, limits: AccountLimits) -> list[Measure]:
+        """Hold a project to limits: whole ones, so never more than is promised."""
+        registered = _read(self._call("GET", "registered_limits")).get("registered_limits", [])
+        there = {_place(each): each for each in _read(self._limits(id)).get("limits", [])}
+        kept = []
+        for each in registered:
+            measure, count = RESOURCES.get(each.get("resource_name"), (None, 1))
+            if measure is None or measure not in limits:
+                continue
+            limit, before = limits[measure], there.get(_place(each))
+            whole = None if limit is None else int((limit * count).to_integral_value(ROUND_FLOOR))
+            self._set_limit(id, each, before, whole)
+            kept.append(measure)
+        return kept
+
+    def _set_limit(self, id: str, of: dict[str, Any], before: dict[str, Any] | None, whole: int | None) -> None:
+        if before and before.get("resource_limit") == whole:
+            return
+        address = f"limits/{quote(str(before.get('id')), safe='')}" if before else "limits"
+        if before and not whole:
+            # Its limits are removed to be none, and a change to nothing is not taken.
+            _refused(self._call("DELETE", address))
+            before, address = None, "limits"
+        if whole is None:
+            answer = None
+        elif before is None:
+            place = {key: of[key] for key in ("service_id", "region_id", "resource_name") if of.get(key)}
+            wanted = {"limits": [{**place, "project_id": id, "resource_limit": whole}]}
+            answer = self._call("POST", address, json=wanted)
+        else:
+            answer = self._call("PATCH", address, json={"limit": {"resource_limit": whole}})
+        if answer is not None:
+            _refused(answer)
+
+    def _limits(self, project: str) -> httpx.Response:
+        return self._call("GET", "limits", params={"project_id": project})
+
+    def admit(self, id: str, email: str) -> bool:
+        """Let somebody use a project, as a user of its address that is ours."""
+        user = self._user(email)
+        if user is None:
+            given = {
+                "name": email, "email": email, "domain_id": self._where(), "description": MADE_BY_US, "enabled": True,
+            }  # fmt: skip
+            user = _part(_read(self._call("POST", "users", json={"user": given})), "user")
+        elif user.get("description") != MADE_BY_US:
+            raise Conflict(f"there is a user '{email}' already, which is not ours: give it its role there")
+        _refused(self._call("PUT", self._role_of(id, user)))
+        return True
+
+    def dismiss(self, id: str | None, email: str) -> None:
+        """Take its role back, and the user where it has no other and is ours."""
+        user = self._user(email)
+        if user is None or user.get("description") != MADE_BY_US:
+            return
+        if id is not None:
+            answer = self._call("DELETE", self._role_of(id, user))
+            if answer.status_code != httpx.codes.NOT_FOUND:
+                _refused(answer)
+        roles = _read(self._call("GET", "role_assignments", params={"user.id": str(user["id"])}))
+        if not roles.get("role_assignments"):
+            _refused(self._call("DELETE", f"users/{quote(str(user['id']), safe='')}"))
+
+    def _user(self, email: str) -> dict[str, Any] | None:
+        found = _read(self._call("GET", "users", params={"domain_id": self._where(), "name": email})).get("users", [])
+        return found[0] if found and isinstance(found[0], dict) else None
+
+    def _role_of(self, project: str, user: dict[str, Any]) -> str:
+        """The address of a user's role in a project."""
+        found = _read(self._call("GET", "roles", params={"name": OF_PEOPLE})).get("roles", [])
+        if not found:
+            raise Conflict(f"it has no role {OF_PEOPLE}, which people get")
+        parts = (project, str(user.get("id")), str(found[0].get("id")))
+        project, user_id, role = (quote(each, safe="") for each in parts)
+        return f"projects/{project}/users/{user_id}/roles/{role}"
+
     def _projects(self, **query: str) -> list[Account]:
         found = _read(self._call("GET", "projects", params={"domain_id": self._where(), **query}))
         return [_account(each) for each in found.get("projects", [])]
@@ -101,6 +189,8 @@ def _refused(answer: httpx.Response) -> None:
         raise Conflict(f"the credential may not do that; its user needs the role {ROLE}")
     if answer.status_code == httpx.codes.CONFLICT:
         raise Conflict("the name is taken there")
+    if answer.status_code == httpx.codes.NOT_FOUND:
+        raise Conflict("it has no such thing; look at the address, which ends with /v3")
     raise Conflict(f"it answered {answer.status_code}; look at the address, which ends with /v3")
 
 
@@ -117,6 +207,11 @@ def _part(told: dict[str, Any], name: str) -> dict[str, Any]:
     if not isinstance(found, dict):
         raise Conflict(f"it answered without a {name}; look at the address, which ends with /v3")
     return found
+
+
+def _place(limit: dict[str, Any]) -> tuple[object, ...]:
+    """What a limit is of, and where."""
+    return limit.get("service_id"), limit.get("region_id"), limit.get("resource_name")
 
 
 def _account(told: dict[str, Any]) -> Account:

@@ -15,6 +15,7 @@ class Kind(StrEnum):
     ORDER_WAITS = "order-waits"
     ORDER_DONE = "order-done"
     ORDER_REFUSED = "order-refused"
+    WELCOME = "welcome"
     ONBOARDING_WAITS = "onboarding-waits"
     ONBOARDING_ANSWERED = "onboarding-answered"
     QUOTA_ASKED = "quota-asked"
@@ -68,6 +69,21 @@ FORMS: dict[Kind, Form] = {
             "inviter": "Oxbow Managed IT",
             "role": "administrator",
             "until": "2 October 2026",
+            **_LINK,
+        },
+    ),
+    Kind.WELCOME: Form(
+        "a customer is on board for whom words of welcome were written, to the people that it begins with",
+        "Sign in",
+        Text(
+            "Welcome, {organisation}",
+            "{welcome}\n\nThis is there for {organisation}:\n{what}\n\nYour invitation comes in a mail of its own; "
+            "accept it first.\n\n{link}",
+        ),
+        {
+            "organisation": "Saltmarsh Ferries",
+            "welcome": "Good to have you with us. Piers Holm looks after you: call him whenever something is unclear.",
+            "what": "Open Range, tier Moor, from 1 October 2026",
             **_LINK,
         },
     ),

@@ -16,6 +16,8 @@ from typing import Any
 from urllib.parse import parse_qs, unquote, urlsplit
 
 TOKEN = "let-me-make-accounts"  # of a cloud that is none
+KEEPS = ("processors", "memory", "storage", "machines")
+"""The measures that it holds accounts to."""
 MISHAPS = ("refuse", "half", "late", "drop", "slow")
 
 
@@ -25,6 +27,9 @@ class SimulatedCloud:
     def __init__(self, name: str, port: int = 0, file: Path | None = None) -> None:
         self.name, self.port, self.file = name, port, file
         self.accounts: dict[str, dict[str, str | None]] = {}
+        self.limits: dict[str, dict[str, str | None]] = {}
+        self.people: dict[str, set[str]] = {}
+        """Limits and users of accounts by their ids."""
         self.mishaps: deque[str] = deque()
         self.late_seconds = 3.0
         """How long after the call what is late is done."""
@@ -35,7 +40,9 @@ class SimulatedCloud:
     def start(self) -> None:
         """Listen on loopback."""
         if self.file is not None and self.file.exists():
-            self.accounts = json.loads(self.file.read_text())
+            told = json.loads(self.file.read_text())
+            self.accounts, self.limits = told.get("accounts", {}), told.get("limits", {})
+            self.people = {id: set(people) for id, people in told.get("people", {}).items()}
         cloud = self
 
         class Bound(_Handler):
@@ -73,16 +80,44 @@ class SimulatedCloud:
             self._keep()
         return 201, dict(made)
 
-    def remove(self, id: str) -> tuple[int, dict[str, Any]]:
+    def remove(self, path: str) -> tuple[int, dict[str, Any]]:
         """Take one away."""
+        id = unquote(path.removeprefix("/accounts/"))
         with self.lock:
             found = self.accounts.pop(id, None)
+            self.limits.pop(id, None)
+            self.people.pop(id, None)
             self._keep()
         return (204, {}) if found else (404, {"error": "there is no such account"})
 
+    def put(self, path: str, told: dict[str, Any]) -> tuple[int, dict[str, Any]]:
+        """Limits, or a user, of an account."""
+        id, _, what = path.removeprefix("/accounts/").partition("/")
+        if id not in self.accounts:
+            return 404, {"error": "there is no such account"}
+        if what == "limits":
+            limits = {measure: limit for measure, limit in told["limits"].items() if measure in KEEPS}
+            with self.lock:
+                self.limits[id] = limits
+                self._keep()
+            return 200, {"kept": list(limits)}
+        with self.lock:
+            self.people.setdefault(id, set()).add(unquote(what.removeprefix("people/")))
+            self._keep()
+        return 204, {}
+
+    def dismiss(self, path: str) -> tuple[int, dict[str, Any]]:
+        """Take a user of an account away."""
+        id, _, what = path.removeprefix("/accounts/").partition("/people/")
+        with self.lock:
+            self.people.get(id, set()).discard(unquote(what))
+            self._keep()
+        return 204, {}
+
     def _keep(self) -> None:
         if self.file is not None:
-            self.file.write_text(json.dumps(self.accounts))
+            people = {id: sorted(each) for id, each in self.people.items()}
+            self.file.write_text(json.dumps({"accounts": self.accounts, "limits": self.limits, "people": people}))
 
 
 class _Handler(BaseHTTPRequestHandler):
@@ -116,7 +151,8 @@ class _Handler(BaseHTTPRequestHandler):
             return
         if parts.path in ("", "/"):
             rights = ["read", "write"]
-            self._answer(200, {"name": self.of.name, "rights": rights, "accounts": len(self.of.accounts)})
+            told = {"name": self.of.name, "rights": rights, "accounts": len(self.of.accounts)}
+            self._answer(200, {**told, "keeps": ["limits", "people"]})
         elif parts.path == "/accounts":
             asked = parse_qs(parts.query)
             key = "tag" if "tag" in asked else "name"
@@ -134,11 +170,17 @@ class _Handler(BaseHTTPRequestHandler):
         elif self._lets():
             self._mishap(lambda: self.of.make(told["name"], told.get("tag")))
 
-    def do_DELETE(self) -> None:  # the server calls it so
-        """Take an account away."""
+    def do_PUT(self) -> None:  # the server calls it so
+        """Limits, or a user, of an account."""
+        told = json.loads(self.rfile.read(int(self.headers.get("Content-Length") or 0)) or b"{}")
         if self._lets():
-            id = unquote(self.path.removeprefix("/accounts/"))
-            self._mishap(lambda: self.of.remove(id))
+            self._mishap(lambda: self.of.put(self.path, told))
+
+    def do_DELETE(self) -> None:  # the server calls it so
+        """Take an account, or a user of one, away."""
+        if self._lets():
+            act = self.of.dismiss if "/people/" in self.path else self.of.remove
+            self._mishap(lambda: act(self.path))
 
     def _mishap(self, act: Any) -> None:
         """Do something, as far as nothing goes wrong."""
@@ -159,9 +201,16 @@ class _Handler(BaseHTTPRequestHandler):
             time.sleep(1 if wrong == "slow" else 0)
             self._answer(*act())
 
+    def _cells(self, account: dict[str, str | None]) -> list[str]:
+        """Everything of an account."""
+        id = str(account["id"])
+        limits = [f"{measure} {limit}" for measure, limit in self.of.limits.get(id, {}).items() if limit is not None]
+        known = [account[key] or "" for key in ("id", "name", "tag")]
+        return [*known, ", ".join(limits), ", ".join(sorted(self.of.people.get(id, ())))]
+
     def _page(self) -> None:
         rows = "".join(
-            "<tr>" + "".join(f"<td>{html.escape(each[key] or '')}</td>" for key in ("id", "name", "tag")) + "</tr>"
+            "<tr>" + "".join(f"<td>{html.escape(cell)}</td>" for cell in self._cells(each)) + "</tr>"
             for each in self.of.accounts.values()
         )
         content = (
@@ -169,7 +218,7 @@ class _Handler(BaseHTTPRequestHandler):
             "<style>body{font:15px/1.5 Inter,Arial,sans-serif;margin:24px;background:#f7f5ef;color:#22302b}"
             "td,th{text-align:left;padding:6px 14px 6px 0;border-bottom:1px solid #d9d4c7}</style>"
             f"<h1>{html.escape(self.of.name)}</h1><p>A simulated cloud: {len(self.of.accounts)} accounts.</p>"
-            f"<table><tr><th>Account<th>Name<th>Tag</tr>{rows}</table>"
+            f"<table><tr><th>Account<th>Name<th>Tag<th>Limits<th>Users</tr>{rows}</table>"
         ).encode()
         self.send_response(200)
         self.send_header("Content-Type", "text/html; charset=utf-8")

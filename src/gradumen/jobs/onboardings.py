@@ -5,9 +5,8 @@ from functools import partial
 from typing import TypeVar
 
 from gradumen.adapters.cloud_accounts import CloudAccounts, ensure, existing, remove_ours
-from gradumen.adapters.clouds import cloud_at
+from gradumen.adapters.clouds import asked
 from gradumen.adapters.door import Door
-from gradumen.core.errors import Conflict, GradumenError, Unavailable
 from gradumen.jobs.leases import Held, now
 from gradumen.usecases.subscriptions.onboarding_accounts import (
     ToDo,
@@ -23,24 +22,40 @@ T = TypeVar("T")
 
 def make(held: Held, door: Door) -> None:
     """Make what is not there yet; an account that an earlier attempt made is found by its tag."""
-    organisation = customer_to_make(held.uow, lease=held.lease)
-    accounts = accounts_to_make(held.uow, lease=held.lease, organisation=organisation)
+    customer = customer_to_make(held.uow, lease=held.lease)
+    accounts = accounts_to_make(
+        held.uow, lease=held.lease, organisation=customer.organisation, people=customer.people, at=now()
+    )
     for count, account in enumerate(accounts):
         held.progress(count, len(accounts) + 1)
-        with held.step(f"account in {account.cloud_name}", account=account.name, tag=account.tag) as step:
-            found = _asked(door, account, partial(_stands, account=account))
-            step.result["account"] = found
-            note_made(
-                held.uow,
-                lease=held.lease,
-                account=account.id,
-                external_id=found,
-                linked=account.link is not None,
-                at=now(),
-            )
+        _make_account(held, door, account)
     with held.step("people and tiers") as step:
         step.result["done"] = finish_onboarding(held.uow, lease=held.lease, at=now())
     held.progress(len(accounts) + 1)
+
+
+def _make_account(held: Held, door: Door, account: ToDo) -> None:
+    """An account counts as made once its limits and people are there too; each is asked for again where it may be."""
+    with held.step(f"account in {account.cloud_name}", account=account.name, tag=account.tag) as step:
+        found = step.result["account"] = _ask(door, account, partial(_stands, account=account))
+    kept = []
+    if account.limits:
+        with held.step(f"limits in {account.cloud_name}") as step:
+            kept = _ask(door, account, lambda cloud: cloud.limit(found, account.limits))
+            step.result["kept there"] = ", ".join(kept) or "none: its cloud keeps no limits"
+    if account.people:
+        with held.step(f"users in {account.cloud_name}", people=list(account.people)) as step:
+            admitted = _ask(door, account, partial(_admit, id=found, people=account.people))
+            step.result["users"] = len(account.people) if admitted else "none: its cloud has no users"
+    note_made(
+        held.uow,
+        lease=held.lease,
+        account=account.id,
+        external_id=found,
+        linked=account.link is not None,
+        kept=kept,
+        at=now(),
+    )
 
 
 def _stands(cloud: CloudAccounts, account: ToDo) -> str:
@@ -48,24 +63,39 @@ def _stands(cloud: CloudAccounts, account: ToDo) -> str:
     return found.id
 
 
+def _admit(cloud: CloudAccounts, id: str, people: tuple[str, ...]) -> bool:
+    admitted = [cloud.admit(id, email) for email in people]
+    return all(admitted)
+
+
 def take_back(held: Held, door: Door) -> None:
     """Take away every account with a tag of it, whatever is known of it here, then the organisation itself."""
-    organisation = customer_to_make(held.uow, lease=held.lease)
-    for account in accounts_to_take_back(held.uow, lease=held.lease, organisation=organisation):
+    customer = customer_to_make(held.uow, lease=held.lease)
+    for account in accounts_to_take_back(
+        held.uow, lease=held.lease, organisation=customer.organisation, people=customer.people
+    ):
+        if account.link is not None:
+            _dismiss_from_linked(held, door, account, account.link)
+            continue
         with held.step(f"no account in {account.cloud_name}", tag=account.tag) as step:
-            step.result["taken away"] = _asked(door, account, partial(remove_ours, tag=account.tag))
+            gone = partial(remove_ours, tag=account.tag, people=account.people)
+            step.result["taken away"] = _ask(door, account, gone)
             note_taken_back(held.uow, lease=held.lease, account=account.id, at=now())
     with held.step("the organisation goes") as step:
         step.result["first look"] = end_undone(held.uow, lease=held.lease, at=now())
 
 
-def _asked(door: Door, account: ToDo, ask: Callable[[CloudAccounts], T]) -> T:
-    """What a cloud answers; its refusals begin with its name."""
-    try:
-        reached = account.reaching
-        with cloud_at(door, reached.kind, reached.endpoint, reached.secret) as cloud:
-            return ask(cloud)
-    except Unavailable as problem:
-        raise Unavailable(f"{account.cloud_name}: {problem.message}") from problem
-    except GradumenError as problem:
-        raise Conflict(f"{account.cloud_name}: {problem.message}") from problem
+def _dismiss_from_linked(held: Held, door: Door, account: ToDo, link: str) -> None:
+    if account.people:
+        with held.step(f"no users in {account.cloud_name}", account=link):
+            for email in account.people:
+                _ask(door, account, partial(_dismiss, id=link, email=email))
+
+
+def _dismiss(cloud: CloudAccounts, id: str, email: str) -> None:
+    cloud.dismiss(id, email)
+
+
+def _ask(door: Door, account: ToDo, ask: Callable[[CloudAccounts], T]) -> T:
+    reached = account.reaching
+    return asked(door, account.cloud_name, reached.kind, reached.endpoint, reached.secret, ask)

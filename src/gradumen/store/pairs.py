@@ -10,6 +10,7 @@ from uuid import UUID
 
 from sqlalchemy import (
     BigInteger,
+    BindParameter,
     ColumnElement,
     ForeignKey,
     Index,
@@ -179,7 +180,7 @@ def stale_pairs(tx: Session, seller: UUID, up_to: str) -> dict[str, list[PairRow
     return found
 
 
-def is_due(at: datetime) -> ColumnElement[bool]:
+def is_due(at: datetime | BindParameter[datetime]) -> ColumnElement[bool]:
     """Whether a pair is stale, does not rest and is not with another worker."""
     return and_(
         PairRow.stale_since.is_not(None),

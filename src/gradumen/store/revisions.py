@@ -10,7 +10,7 @@ from threading import Lock
 from typing import Any, TypeVar
 from uuid import UUID, uuid4
 
-from sqlalchemy import event, select
+from sqlalchemy import bindparam, event, select
 from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.orm import Mapped, Session, mapped_column
 
@@ -31,6 +31,10 @@ class RevisionRow(Base):
 
     kind: Mapped[str] = mapped_column(ascii_text(16), primary_key=True)
     token: Mapped[UUID]
+
+
+_TOKEN = select(RevisionRow.token).where(RevisionRow.kind == bindparam("kind"))
+"""Asked by every request several times, so it is made once."""
 
 
 def revise(tx: Session, kind: str) -> None:
@@ -61,7 +65,7 @@ def _token(tx: Session, kind: str) -> UUID | None:
     """The present token of a kind; of the tree, where a transaction waited for nobody, that of its beginning."""
     begun = tx.info.setdefault(_BEGUN, {})
     if kind != TREE or kind not in begun or tx.connection().info.get("waited", True):
-        begun[kind] = tx.scalar(select(RevisionRow.token).where(RevisionRow.kind == kind))
+        begun[kind] = tx.scalar(_TOKEN, {"kind": kind})
     found: UUID | None = begun[kind]
     return found
 

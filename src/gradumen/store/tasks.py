@@ -8,6 +8,7 @@ from uuid import UUID, uuid4
 from sqlalchemy import (
     JSON,
     BigInteger,
+    BindParameter,
     ColumnElement,
     ForeignKey,
     Index,
@@ -38,6 +39,7 @@ class TaskRow(Base):
     __table_args__ = (
         Index("ix_tasks_state_not_before", "state", "not_before"),
         Index("ix_tasks_organisation_id_asked_at", "organisation_id", "asked_at"),
+        Index("ix_tasks_concerns_id_asked_at", "concerns_id", "asked_at"),
     )
 
     id: Mapped[UUID] = mapped_column(primary_key=True)
@@ -58,6 +60,8 @@ class TaskRow(Base):
     asked_by: Mapped[UUID | None] = mapped_column(ForeignKey("users.id", ondelete="RESTRICT"))
     asked_at: Mapped[datetime] = mapped_column(Moment)
     finished_at: Mapped[datetime | None] = mapped_column(Moment)
+    concerns_id: Mapped[UUID | None] = mapped_column(ForeignKey("organisations.id", ondelete="RESTRICT"))
+    """For whom it is done, who is told how far it is and no more."""
 
 
 class TaskStepRow(Base):
@@ -88,8 +92,9 @@ def add_task(
     inputs: Mapping[str, Any] | None = None,
     counted: str = "",
     total: int | None = None,
+    concerns: UUID | None = None,
 ) -> TaskRow:
-    """Put a task on the list."""
+    """Put a task on the list; members of the organisation that it ``concerns`` see how far it is."""
     row = TaskRow(
         id=uuid4(),
         organisation_id=organisation,
@@ -109,6 +114,7 @@ def add_task(
         asked_by=asked_by,
         asked_at=at,
         finished_at=None,
+        concerns_id=concerns,
     )
     tx.add(row)
     tx.flush()
@@ -136,7 +142,7 @@ def add_once(tx: Session, kind: str, subject: str, *, at: datetime) -> None:
     )
 
 
-def is_due(at: datetime) -> ColumnElement[bool]:
+def is_due(at: datetime | BindParameter[datetime]) -> ColumnElement[bool]:
     """Whether a task waits and does not rest, or its worker is gone."""
     return or_(
         and_(TaskRow.state == State.WAITING, TaskRow.not_before <= at),
@@ -245,8 +251,8 @@ def page_of_tasks(
     after: tuple[datetime, UUID] | None,
     limit: int,
 ) -> list[TaskRow]:
-    """Tasks of organisations, and with ``own`` those of the service itself, the last asked first."""
-    whose: ColumnElement[bool] = TaskRow.organisation_id.in_(organisations)
+    """Tasks of organisations or for them, and with ``own`` those of the service itself, the last asked first."""
+    whose = or_(TaskRow.organisation_id.in_(organisations), TaskRow.concerns_id.in_(organisations))
     query = select(TaskRow).where(or_(whose, TaskRow.organisation_id.is_(None)) if own else whose)
     if states:
         query = query.where(TaskRow.state.in_(states))
@@ -267,6 +273,17 @@ def find_under_way(tx: Session, kind: str, organisation: UUID, subject: str) -> 
         TaskRow.state.in_(UNDER_WAY),
     )
     return tx.scalars(query.order_by(TaskRow.asked_at).limit(1)).first()
+
+
+def find_waiting(tx: Session, kind: str, organisation: UUID, concerns: UUID) -> UUID | None:
+    """A task of a kind for somebody that nobody has begun yet; whoever begins it waits for this transaction."""
+    query = select(TaskRow.id).where(
+        TaskRow.concerns_id == concerns,
+        TaskRow.kind == kind,
+        TaskRow.organisation_id == organisation,
+        TaskRow.state == State.WAITING,
+    )
+    return tx.scalars(query.limit(1).with_for_update()).first()
 
 
 def give_up(tx: Session, kind: str, organisation: UUID, subject: str) -> None:

@@ -3,12 +3,13 @@
 from dataclasses import dataclass
 from datetime import datetime
 
-from sqlalchemy import exists, func, select
+from sqlalchemy import BindParameter, bindparam, exists, func, select
 from sqlalchemy.orm import Session
 
 from gradumen.core.subscriptions.moves import MoveState
 from gradumen.core.tasks import State
 from gradumen.store import pairs, tasks
+from gradumen.store.columns import Moment
 from gradumen.store.metering.stale_usage import oldest_mark
 from gradumen.store.metering.tables import StaleUsageRow
 from gradumen.store.pairs import PairRow
@@ -26,16 +27,19 @@ class Waiting:
     moves: bool
 
 
+_AT: BindParameter[datetime] = bindparam("at", type_=Moment())
+# Workers ask this several times a second: it is made once.
+_WHAT_WAITS = select(
+    exists().where(tasks.is_due(_AT)),
+    exists(select(StaleUsageRow.id)),
+    exists().where(pairs.is_due(_AT)),
+    exists().where(MoveRow.state == MoveState.PLANNED, MoveRow.starts_at <= bindparam("business", type_=Moment())),
+)
+
+
 def what_waits(tx: Session, at: datetime, business: datetime) -> Waiting:
     """What there is to do at a real time and at that of business, in one statement."""
-    row = tx.execute(
-        select(
-            exists().where(tasks.is_due(at)),
-            exists(select(StaleUsageRow.id)),
-            exists().where(pairs.is_due(at)),
-            exists().where(MoveRow.state == MoveState.PLANNED, MoveRow.starts_at <= business),
-        )
-    ).one()
+    row = tx.execute(_WHAT_WAITS, {"at": at, "business": business}).one()
     return Waiting(*map(bool, row))
 
 

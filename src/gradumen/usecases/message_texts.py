@@ -1,13 +1,14 @@
 """The texts of messages: an organisation's own in the place of those that a kind begins with."""
 
 from gradumen.core.errors import EditedMeanwhile
-from gradumen.core.messages import FORMS, LINK, Kind, Text, check_text, render
+from gradumen.core.messages import FORMS, Kind, Text, check_text
 from gradumen.core.permissions import Right
 from gradumen.store.messages import MessageTextRow, texts_of
 from gradumen.store.organisations.organisations import lock_organisation
 from gradumen.store.organisations.tables import OrganisationRow
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.audit_entries import record
+from gradumen.usecases.messages import mail_of
 from gradumen.usecases.scope import Caller, get_organisation, load_scope
 from gradumen.wire.messages import MailBody, MessageTextBody
 
@@ -81,11 +82,7 @@ def try_message_text(
         Invalid: see `check_text`.
     """
     owner = _owner(tx, caller, organisation)
-    text = check_text(kind, Text(subject, body))
-    facts = FORMS[kind].example
-    mail = render(kind, text, facts, brand=owner.name)
-    # The example's link leads nowhere.
-    return MailBody(subject=mail.subject, text=mail.text, html=mail.html.replace(f'href="{facts[LINK]}"', 'href="#"'))
+    return mail_of(kind, check_text(kind, Text(subject, body)), FORMS[kind].example, owner)
 
 
 def _owner(tx: Session, caller: Caller, organisation: str) -> OrganisationRow:

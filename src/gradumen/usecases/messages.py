@@ -21,7 +21,7 @@ from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.audit_entries import record
 from gradumen.usecases.pages import moment_place
 from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
-from gradumen.wire.messages import MessageBody, NoticeBody, NoticesBody
+from gradumen.wire.messages import MailBody, MessageBody, NoticeBody, NoticesBody
 
 LEASE = timedelta(minutes=2)
 """How long a worker has a message before another may send it."""
@@ -101,6 +101,19 @@ def member_as_reader(tx: Session, organisation: UUID, user: UUID) -> list[Reader
         return []
     row = tx.get_one(UserRow, user)
     return [Reader(row.email, row.name, row.id)]
+
+
+def text_of(tx: Session, kind: Kind, sender: UUID) -> Text:
+    """The text that messages of a sender have."""
+    own = store.texts_of(tx, {sender}).get((sender, kind))
+    return Text(own.subject, own.body) if own else FORMS[kind].text
+
+
+def mail_of(kind: Kind, text: Text, facts: Mapping[str, str], sender: OrganisationRow) -> MailBody:
+    """What a text comes to with facts; its link leads nowhere."""
+    link = FORMS[kind].example[LINK]
+    mail = render(kind, text, {**facts, LINK: link}, brand=sender.name)
+    return MailBody(subject=mail.subject, text=mail.text, html=mail.html.replace(f'href="{link}"', 'href="#"'))
 
 
 @dataclass(frozen=True, slots=True)

@@ -141,7 +141,8 @@ def require_password(caller: Caller) -> None:
 
 def business_now(tx: Session, real: datetime) -> datetime:
     """The business time at a real time, in whole seconds."""
-    row = tx.get_one(BusinessClockRow, 1)
+    # Kept by the transaction, which would forget it else and read it for each question of it.
+    row = tx.info.setdefault(BusinessClockRow, tx.get_one(BusinessClockRow, 1))
     return (row.held_at or real + timedelta(seconds=row.offset_seconds)).replace(microsecond=0)
 
 

@@ -19,13 +19,14 @@ from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
 from gradumen.wire.tasks import TaskBody, TaskStepBody
 
 BILL_RUN, ISSUE, WHAT_IF, MONTHS, USAGE_DAYS = "bill run", "issue", "what-if", "months of readings", "usage by day"
-ONBOARDING, UNDO_ONBOARDING = "onboarding", "onboarding taken back"
+ONBOARDING, UNDO_ONBOARDING, CLOUD_LIMITS = "onboarding", "onboarding taken back", "limits in clouds"
 NEEDED = {
     BILL_RUN: Right.BILL,
     ISSUE: Right.BILL,
     WHAT_IF: Right.MANAGE_CATALOGUE,
     ONBOARDING: Right.MANAGE_ORGANISATIONS,
     UNDO_ONBOARDING: Right.MANAGE_ORGANISATIONS,
+    CLOUD_LIMITS: Right.MANAGE_QUOTAS,
 }
 """The right that whoever tries a task again needs at its organisation; for the others, that of an administrator."""
 
@@ -168,7 +169,7 @@ def list_tasks(
         after=moment_place(after),
         limit=limit,
     )
-    return task_bodies(tx, rows)
+    return [_seen(scope, row, body) for row, body in zip(rows, task_bodies(tx, rows), strict=True)]
 
 
 def _states(state: str | None) -> list[str]:
@@ -189,8 +190,9 @@ def read_task(tx: Session, caller: Caller, *, task_id: UUID) -> TaskBody:
     Raises:
         NotFound: not there, or of an organisation that the caller is no member of.
     """
-    row = _get(tx, load_scope(tx, caller), task_id)
-    return task_body(tx, row).model_copy(update={"steps": [_step(each) for each in tasks.steps_of(tx, row.id)]})
+    scope = load_scope(tx, caller)
+    row = _get(tx, scope, task_id)
+    return _seen(scope, row, with_steps(tx, task_body(tx, row)))
 
 
 @use_case
@@ -227,9 +229,21 @@ def _owner(scope: Scope, row: TaskRow) -> UUID | None:
 
 def _get(tx: Session, scope: Scope, task_id: UUID, *, lock: bool = False) -> TaskRow:
     row = tasks.find_task(tx, task_id, lock=lock)
-    if row is None or _owner(scope, row) not in scope.members_of():
+    if row is None or not {_owner(scope, row), row.concerns_id} & scope.members_of():
         raise NotFound("task", task_id)
     return row
+
+
+LOOKED_AFTER = "your seller looks after it"
+
+
+def _seen(scope: Scope, row: TaskRow, body: TaskBody) -> TaskBody:
+    """A task as the caller sees it: for whom it is done is told how far it is, in our words alone."""
+    if _owner(scope, row) in scope.members_of():
+        return body
+    steps = [each.model_copy(update={"inputs": {}, "result": None, "log": ""}) for each in body.steps]
+    problem = LOOKED_AFTER if body.problem else None
+    return body.model_copy(update={"problem": problem, "asked_by": None, "steps": steps})
 
 
 def task_body(tx: Session, row: TaskRow) -> TaskBody:

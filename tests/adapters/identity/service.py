@@ -117,6 +117,34 @@ class Administrator:
         made = answer.raise_for_status().json()["application_credential"]
         return f"{made['id']}:{made['secret']}"
 
+    def register_limit(self, resource: str, default: int) -> None:
+        """Register a limit of a resource for everybody."""
+        services = self.http.get("services").raise_for_status().json()["services"]
+        of = {"service_id": services[0]["id"], "resource_name": resource, "default_limit": default}
+        self.http.post("registered_limits", json={"registered_limits": [of]}).raise_for_status()
+
+    def limits(self, project: str) -> dict[str, int]:
+        """What a project is held to, by resource."""
+        found = self.http.get("limits", params={"project_id": project}).raise_for_status().json()["limits"]
+        return {each["resource_name"]: each["resource_limit"] for each in found}
+
+    def make_user(self, name: str) -> None:
+        """A user that somebody at the cloud made."""
+        self.http.post("users", json={"user": {"name": name, "domain_id": "default"}}).raise_for_status()
+
+    def users(self, project: str = "") -> dict[str, list[str]]:
+        """Names of all users but the administrator, with their roles in a project."""
+        named = self.http.get("users").raise_for_status().json()["users"]
+        found = self.http.get("role_assignments", params={"include_names": "true"}).raise_for_status().json()
+        roles = [
+            (each["user"]["id"], each["role"]["name"])
+            for each in found["role_assignments"]
+            if each["scope"].get("project", {}).get("id") == project
+        ]
+        return {
+            user["name"]: [role for id, role in roles if id == user["id"]] for user in named if user["id"] != self.user
+        }
+
     def projects(self) -> dict[str, list[str]]:
         """Names of all projects, with their tags."""
         found = self.http.get("projects").raise_for_status().json()["projects"]

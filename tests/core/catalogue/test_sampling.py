@@ -35,7 +35,7 @@ def result(rows: list[tuple[int, ...]], sampling: Sampling, far: int = 0) -> lis
 
 
 @pytest.mark.parametrize("sampling", KINDS, ids=lambda each: f"{each.statistic}-{each.window}-{each.across}")
-@settings(max_examples=25)
+@settings(max_examples=12)
 @given(rows=ROWS)
 def test_numbers_beyond_64_bits_together_make_no_difference(sampling: Sampling, rows: list[tuple[int, ...]]) -> None:
     near = [
@@ -46,7 +46,7 @@ def test_numbers_beyond_64_bits_together_make_no_difference(sampling: Sampling, 
 
 
 @pytest.mark.parametrize("sampling", KINDS, ids=lambda each: f"{each.statistic}-{each.window}-{each.across}")
-@settings(max_examples=25)
+@settings(max_examples=12)
 @given(rows=ROWS, random=st.randoms())
 def test_neither_order_nor_splitting_matters(sampling: Sampling, rows: list[tuple[int, ...]], random: object) -> None:
     halves = [(*row[:-1], part) for row in rows for part in (row[-1] // 2, row[-1] - row[-1] // 2)]

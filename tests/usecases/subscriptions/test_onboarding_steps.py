@@ -7,7 +7,6 @@ from decimal import Decimal
 from uuid import UUID
 
 import pytest
-from sqlalchemy import text
 
 from gradumen.adapters.account_service import AccountService
 from gradumen.adapters.door import Door
@@ -18,7 +17,6 @@ from gradumen.core.subscriptions.onboardings import OnboardingState
 from gradumen.demo.clouds import TOKEN, SimulatedCloud
 from gradumen.jobs import leases, worker
 from gradumen.jobs.worker import Worker
-from gradumen.usecases.sealing import forget_secrets, seal_anew
 from gradumen.wire.organisations.clouds import CloudBody, CloudCreate
 from gradumen.wire.subscriptions.onboardings import (
     OnboardedBody,
@@ -111,19 +109,101 @@ def test_accounts_stand_before_people_and_tiers(world: World, fell: SimulatedClo
     done = seen(world, told)
     assert done.state is OnboardingState.DONE and done.task is not None
     assert [(each.name, each.state) for each in done.task.steps] == [
-        ("account in North Fell", "done"), ("people and tiers", "done"),
+        ("account in North Fell", "done"), ("limits in North Fell", "done"), ("people and tiers", "done"),
     ]  # fmt: skip
     assert [each.tier for each in edda.subscriptions.list("gull")] == ["moor"]
     assert len(edda.messages.list("oxbow", search="gwen@")) == 1
     [account] = edda.clouds.accounts("gull")
     [made] = fell.accounts.values()
     assert (account.state, account.external_id, account.name) == (AccountState.MADE, made["id"], "gull")
+    assert account.kept == ["processors", "memory", "storage", "machines"]
     assert TOKEN not in done.model_dump_json()
     with pytest.raises(Conflict, match="it is closed, not taken back"):
         edda.onboardings.undo(done.id)
 
 
-CALLS = ("find", "named", "make")
+def test_an_account_is_held_to_limits_now_and_later_and_its_people_are_its_users(
+    world: World, fell: SimulatedCloud, hands: Callable[[], int]
+) -> None:
+    mara, edda = world.mara, world.user("edda")
+    for holder in ("tarnwick", "oxbow"):
+        mara.quotas.grant(holder, "storage", Decimal(900))
+    wanted = [OnboardingAccount(cloud="north-fell", people=True)]
+    told = asked(world, "gull", limits={"storage": "500"}, cloud_accounts=wanted)
+    assert "It gets an account gull in North Fell, of which its people become users." in told.sentences
+    hands()
+    [(id, limits)] = fell.limits.items()
+    assert limits["storage"] == "500" and fell.people == {id: {"gwen@gull.example"}}
+    edda.quotas.grant("gull", "storage", Decimal("600.5"))
+    edda.quotas.grant("gull", "storage", Decimal("600.5"))
+    edda.quotas.grant("gull", "users", Decimal(3))
+    fell.mishaps.append("half")
+    hands()
+    assert fell.limits[id]["storage"] == "600.5"
+    [task] = [each for each in edda.tasks.list("oxbow") if each.kind == "limits in clouds"]
+    assert (task.subject, task.state, task.made) == ("Gull", "done", 1)
+
+
+def test_its_people_are_welcomed_in_words_that_are_seen_before_and_work_with_a_second_factor(
+    world: World, fell: SimulatedCloud, hands: Callable[[], int]
+) -> None:
+    edda = world.user("edda")
+    wanted = OnboardingCreate(
+        slug="gull",
+        name="Gull Fisheries",
+        people=[OnboardingPerson(email="gwen@gull.example")],
+        subscriptions=[MOOR],
+        second_factor=True,
+        welcome="Good to have you. {link}\n\nEdda looks after you.",
+    )
+    [seen_before] = edda.onboardings.make("oxbow", [wanted], check=True).items
+    assert seen_before.welcome is not None and seen_before.welcome.subject == "Welcome, Gull Fisheries"
+    told = (
+        "Good to have you. {link}\n\nEdda looks after you.\n\nThis is there for Gull Fisheries:\nOpen Range, tier Moor"
+    )
+    assert seen_before.welcome.text.startswith(told) and "EUR" not in seen_before.welcome.text
+    assert "Its members work with a second factor." in seen_before.sentences
+    assert not edda.messages.list("oxbow", search="gwen@")
+    [done] = edda.onboardings.make("oxbow", [wanted]).items
+    assert done.sentences == seen_before.sentences and done.welcome is None
+    kinds = sorted(each.kind for each in edda.messages.list("oxbow", search="gwen@"))
+    assert kinds == ["invitation", "welcome"]
+    join(world, "edda", "gull", "gwen@gull.example", Role.ADMINISTRATOR)
+    with pytest.raises(NotFound):  # without one she has no rights there
+        world.user("gwen@gull.example").organisations.get("gull")
+    for odd in ("x" * 1501, "a\x07b"):
+        with pytest.raises(Invalid, match="welcome has at most"):
+            edda.onboardings.make("oxbow", [wanted.model_copy(update={"welcome": odd, "slug": "tern"})], check=True)
+
+
+def test_a_buyer_sees_how_far_its_own_is_and_nothing_that_a_cloud_said(
+    world: World, fell: SimulatedCloud, hands: Callable[[], int]
+) -> None:
+    told = asked(world, "gull", people=[OnboardingPerson(email="gwen@gull.example", role=Role.ADMINISTRATOR)])
+    hands()
+    fell.accounts.clear()
+    edda = world.user("edda")
+    edda.quotas.grant("gull", "storage", Decimal(5))
+    hands()
+    join(world, "edda", "gull", "gwen@gull.example", Role.ADMINISTRATOR)
+    gwen = world.user("gwen@gull.example")
+    seen_by = {each.kind: each for each in gwen.tasks.list("gull")}
+    stuck = next(each for each in edda.tasks.list("oxbow") if each.kind == "limits in clouds")
+    assert stuck.state == "needs a hand" and stuck.problem == "North Fell: it has no such account"
+    assert seen_by["limits in clouds"].problem == "your seller looks after it"
+    assert seen_by["onboarding"].state == "done"
+    mine = gwen.tasks.get(stuck.id)
+    assert [(each.name, each.result, each.log, each.inputs) for each in mine.steps] == [
+        ("limits in North Fell", None, "", {})
+    ]
+    assert mine.asked_by is None and seen(world, told).state is OnboardingState.DONE
+    with pytest.raises(Forbidden):
+        gwen.tasks.retry(stuck.id)
+    with pytest.raises(NotFound):
+        world.user("ines").tasks.get(stuck.id)
+
+
+CALLS = ("find", "named", "make", "limit", "admit")
 
 
 @pytest.mark.parametrize("call", CALLS)
@@ -137,7 +217,7 @@ def test_a_worker_killed_before_or_after_each_call_leaves_it_to_another(
 ) -> None:
     for after, undone in itertools.product((False, True), (False, True)):
         slug = f"{call}-{int(after)}{int(undone)}"
-        told = asked(world, slug)
+        told = asked(world, slug, cloud_accounts=[OnboardingAccount(cloud="north-fell", people=True)])
         with monkeypatch.context() as patched:
             kill_at(patched, call, after=after)
             if undone:
@@ -313,57 +393,3 @@ def test_what_waits_asks_no_cloud_until_it_is_approved(
     nils.tasks.retry(stuck.task.id)
     hands()
     assert nils.onboardings.get(waiting.id).state is OnboardingState.DONE
-
-
-def test_a_cloud_is_registered_tried_and_kept_apart(world: World, cloud_server: SimulatedCloud) -> None:
-    mara, edda = world.mara, world.user("edda")
-    made = registered(world, cloud_server, shared=False)
-    assert mara.clouds.try_it(made.id).reached
-    assert edda.clouds.list("oxbow") == []
-    with pytest.raises(Invalid, match="no cloud in which you make accounts is called 'north-fell'"):
-        asked(world, "gull")
-    changed = mara.clouds.change(made.id, 1, secret="wrong", shared=True, place="Fellside")
-    assert (changed.version, changed.place, changed.shared) == (2, "Fellside", True)
-    assert mara.clouds.try_it(made.id).model_dump() == {"reached": False, "said": "it does not take the token"}
-    [shown] = edda.clouds.list("oxbow")
-    assert (shown.name, shown.endpoint, shown.owner) == ("North Fell", None, "tarnwick")
-    assert world.user("ines").clouds.list("saltmarsh") == []
-    assert "wrong" not in str(mara.audit_entries.list("tarnwick"))
-    for act in (
-        lambda: edda.clouds.try_it(made.id),
-        lambda: edda.clouds.change(made.id, 2, name="x"),
-        lambda: edda.clouds.retire(made.id),
-    ):
-        with pytest.raises(NotFound):
-            act()
-    for user, refusal in (("piers", Forbidden), ("ines", NotFound)):
-        with pytest.raises(refusal):
-            world.user(user).clouds.register(
-                "oxbow", CloudCreate(slug="x", name="X", endpoint=cloud_server.url, secret="s")
-            )
-    for endpoint in ("http://169.254.169.254/latest", "https://127.0.0.1:1/", "file:///etc/passwd", "nonsense"):
-        with pytest.raises(Invalid) as refused:
-            registered(world, cloud_server, slug="other", endpoint=endpoint)
-        assert refused.value.facts["field"] == "endpoint"
-    mara.clouds.retire(made.id)
-    mara.clouds.retire(made.id)
-    assert mara.clouds.list("tarnwick") == []
-
-
-def test_tokens_of_clouds_are_sealed_anew_and_given_up_with_lost_keys(
-    world: World, service: Service, cloud_server: SimulatedCloud
-) -> None:
-    made = registered(world, cloud_server)
-    assert service.uow.seals is not None
-    with service.uow.engine.connect() as connection:
-        before = connection.scalar(text("SELECT sealed FROM clouds"))
-    service.uow.seals.add_key()
-    assert seal_anew(service.uow) >= 1
-    with service.uow.engine.connect() as connection:
-        assert connection.scalar(text("SELECT sealed FROM clouds")) != before
-    assert world.mara.clouds.try_it(made.id).reached
-    forget_secrets(service.uow)
-    with pytest.raises(Conflict, match="the token of North Fell is lost with its key; enter it anew"):
-        world.mara.clouds.try_it(made.id)
-    world.mara.clouds.change(made.id, 1, secret=TOKEN)
-    assert world.mara.clouds.try_it(made.id).reached

@@ -134,8 +134,10 @@ def run_accounts(arguments: argparse.Namespace, client: Client, out: Out) -> int
     """Show accounts."""
     found = client.clouds.accounts(own_organisation(arguments))
     out.body(found)
-    rows = [(each.cloud_name, each.name, each.external_id or "", each.state) for each in found]
-    out.table(("CLOUD", "ACCOUNT", "ID THERE", "STATE"), rows)
+    rows = [
+        (each.cloud_name, each.name, each.external_id or "", each.state, ", ".join(each.kept) or "-") for each in found
+    ]
+    out.table(("CLOUD", "ACCOUNT", "ID THERE", "STATE", "HELD THERE TO ITS LIMITS OF"), rows)
     if not found:
         out.say("no account in any cloud")
     return 0

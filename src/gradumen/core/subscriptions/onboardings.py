@@ -6,6 +6,7 @@ from collections.abc import Iterable, Mapping
 from decimal import Decimal
 from enum import StrEnum
 
+from gradumen.core.errors import Invalid
 from gradumen.core.exact import add, text
 
 
@@ -24,6 +25,21 @@ class OnboardingState(StrEnum):
     UNDOING = "undoing"
     UNDONE = "undone"
     """All that it made is taken back."""
+
+
+LONGEST_WELCOME = 1500
+
+
+def welcome_of(raw: str | None) -> str | None:
+    """Words of welcome in paragraphs; None where there are none.
+
+    Raises:
+        Invalid: they are too long, or have characters that cannot be shown.
+    """
+    words = "" if raw is None else raw.replace("\r\n", "\n").strip()
+    if len(words) > LONGEST_WELCOME or not words.replace("\n", "").isprintable():
+        raise Invalid(f"welcome has at most {LONGEST_WELCOME} characters that can be shown", field="welcome")
+    return words or None
 
 
 class Answer(StrEnum):

@@ -4,7 +4,7 @@ from collections.abc import Collection, Sequence
 from datetime import datetime
 from uuid import UUID
 
-from sqlalchemy import ForeignKey, Index, String, Text, UniqueConstraint, select
+from sqlalchemy import JSON, ForeignKey, Index, String, Text, UniqueConstraint, select
 from sqlalchemy.orm import Mapped, Session, mapped_column
 
 from gradumen.core.organisations.clouds import AccountState
@@ -50,6 +50,10 @@ class CloudAccountRow(Base):
     external_id: Mapped[str | None] = mapped_column(String(190, collation="utf8mb4_bin"))
     state: Mapped[str] = mapped_column(ascii_text(16))
     changed_at: Mapped[datetime] = mapped_column(Moment)
+    with_people: Mapped[bool]
+    """Whether the people that its organisation began with are users of it."""
+    kept: Mapped[list[str] | None] = mapped_column(JSON(none_as_null=True))
+    """The measures whose limits its cloud holds it to; None where that was never asked of it."""
 
 
 def clouds_of(tx: Session, organisations: Collection[UUID]) -> list[CloudRow]:

@@ -217,6 +217,7 @@ def list_cloud_accounts(tx: Session, caller: Caller, *, organisation: str) -> li
             name=row.name,
             external_id=row.external_id,
             state=row.state,
+            kept=row.kept or [],
             changed_at=row.changed_at,
         )
         for row in rows

@@ -25,6 +25,7 @@ from gradumen.store.unit_of_work import Overtaken, Session, use_case
 from gradumen.usecases.audit_entries import acting_for, record
 from gradumen.usecases.catalogue.published import load_published
 from gradumen.usecases.limits import Limits, absent_quota, counted, lock_quota, say_unlimited
+from gradumen.usecases.quotas.cloud_limits import want_cloud_limits
 from gradumen.usecases.quotas.tier_quotas import promised_by_tiers
 from gradumen.usecases.scope import Caller, Scope, get_organisation, get_project, load_scope
 from gradumen.wire.quotas.quotas import QuotaBody, QuotaChangeBody, SoftLimit
@@ -209,6 +210,8 @@ def grant_limit(
     if changes["before"] != changes["after"]:
         acting, what = acting_for(scope, (giver or holder).id, Right.MANAGE_QUOTAS), f"{taker.holder}: {measure}"
         record(tx, scope.caller, "quota set", acting, what, concerns=holder.id, **changes)
+    if target is None and was != (True, limit):
+        want_cloud_limits(tx, scope, holder)
     return _view(holder.slug, target.slug if target else None, row, _Held(tx, scope, holder).holding(row, holder.name))
 
 

@@ -23,6 +23,7 @@ from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.audit_entries import acting_for, record
 from gradumen.usecases.limits import Limits, lock_quota
 from gradumen.usecases.organisations.sites import knows_site, usable_sites
+from gradumen.usecases.quotas.cloud_limits import want_cloud_limits
 from gradumen.usecases.quotas.pools import placed
 from gradumen.usecases.quotas.quotas import check_parties, parties
 from gradumen.usecases.quotas.spots import Held, SetAside, Spot, of_project
@@ -114,6 +115,8 @@ def grant_site_quota(
         values = ({"limit": None if each is None else text(each)} for each in (was, given.limit))
         record(tx, caller, "quota set", acting, f"{taker.holder}: {what}{told.words}", concerns=holder.id,
                before=next(values), after=next(values))  # fmt: skip
+        if target is None:
+            want_cloud_limits(tx, scope, holder)
     after = Held(tx, scope.tree, [holder.id]).holding(holder, spot, what)
     if target is not None:
         after = of_project(after, target.name, target.slug, given.limit)

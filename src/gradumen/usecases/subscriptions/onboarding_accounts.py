@@ -1,19 +1,23 @@
 """Accounts in clouds of a customer that comes on board: noted with a tag, then made, linked, or taken back."""
 
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
+from decimal import Decimal
 from uuid import UUID, uuid4
 
 from gradumen.core.errors import Conflict, Invalid
 from gradumen.core.names import name_of
 from gradumen.core.organisations.clouds import AccountState, tag_of
+from gradumen.core.quotas.measures import Measure
 from gradumen.core.tasks import Lease
 from gradumen.store.organisations import clouds as store
 from gradumen.store.organisations.clouds import CloudAccountRow, CloudRow
-from gradumen.store.organisations.tables import OrganisationRow
+from gradumen.store.organisations.tables import OrganisationRow, load_tree
 from gradumen.store.unit_of_work import Session, add_new, use_case
 from gradumen.usecases.organisations.clouds import Reaching, clouds_for, reaching
 from gradumen.usecases.organisations.sites import usable_sites
+from gradumen.usecases.quotas.cloud_limits import limits_there
 from gradumen.usecases.scope import Scope
 from gradumen.usecases.tasks import require_lease
 from gradumen.wire.subscriptions.onboardings import OnboardingCreate
@@ -36,6 +40,10 @@ class ToDo:
     name: str
     tag: str
     link: str | None
+    people: tuple[str, ...]
+    """Who is to use it."""
+    limits: Mapping[Measure, Decimal | None]
+    """What it is to be held to; nothing is said of one that is linked."""
     reaching: Reaching
 
 
@@ -75,6 +83,8 @@ def want_accounts(
             external_id=name_of(each.link, field="cloud_accounts", most=190) if each.link else None,
             state=AccountState.WANTED,
             changed_at=scope.now,
+            with_people=each.people,
+            kept=None,
         )
         account.tag = tag_of(account.id)
         if not add_new(tx, account):
@@ -84,7 +94,8 @@ def want_accounts(
             if each.link
             else (f"It gets an account {account.name} in {cloud.name}")
         )
-        found.append(Noted(account, f"{what}."))
+        users = ", of which its people become users" if each.people and customer.people else ""
+        found.append(Noted(account, f"{what}{users}."))
     return found
 
 
@@ -99,30 +110,51 @@ def _cloud(usable: list[CloudRow], named: str) -> CloudRow:
 
 
 @use_case
-def accounts_to_make(tx: Session, *, lease: Lease, organisation: UUID) -> list[ToDo]:
-    """The accounts of a customer that are not there yet."""
+def accounts_to_make(
+    tx: Session, *, lease: Lease, organisation: UUID, people: Sequence[str], at: datetime
+) -> list[ToDo]:
+    """The accounts of a customer that are not there yet, with who uses them and what they are held to."""
     require_lease(tx, lease)
-    return [_to_do(tx, row) for row in store.accounts_of(tx, organisation) if row.state == AccountState.WANTED]
+    tree = load_tree(tx, at)
+    found = []
+    for row in store.accounts_of(tx, organisation):
+        if row.state == AccountState.WANTED:
+            cloud = store.clouds_by_id(tx, {row.cloud_id})[row.cloud_id]
+            limits = limits_there(tx, tree, organisation, cloud) if row.external_id is None else {}
+            found.append(_to_do(tx, row, cloud, people, limits))
+    return found
 
 
 @use_case
-def accounts_to_take_back(tx: Session, *, lease: Lease, organisation: UUID) -> list[ToDo]:
-    """All accounts that were ever asked for of a customer that is undone; not those that were there before."""
+def accounts_to_take_back(tx: Session, *, lease: Lease, organisation: UUID, people: Sequence[str]) -> list[ToDo]:
+    """All accounts that were ever asked for of a customer that is undone, linked ones for their users alone."""
     require_lease(tx, lease)
     rows = store.all_accounts_of(tx, organisation)
-    return [each for each in (_to_do(tx, row) for row in rows) if each.link is None]
+    clouds = store.clouds_by_id(tx, {row.cloud_id for row in rows})
+    return [_to_do(tx, row, clouds[row.cloud_id], people, {}) for row in rows]
 
 
-def _to_do(tx: Session, row: CloudAccountRow) -> ToDo:
-    cloud = store.clouds_by_id(tx, {row.cloud_id})[row.cloud_id]
+def _to_do(
+    tx: Session, row: CloudAccountRow, cloud: CloudRow, people: Sequence[str], limits: Mapping[Measure, Decimal | None]
+) -> ToDo:
     made = row.state in (AccountState.MADE, AccountState.REMOVED)
     link = None if made else row.external_id
-    return ToDo(row.id, cloud.name, row.name, row.tag, link, reaching(tx, cloud))
+    users = tuple(people) if row.with_people else ()
+    return ToDo(row.id, cloud.name, row.name, row.tag, link, users, limits, reaching(tx, cloud))
 
 
 @use_case
-def note_made(tx: Session, *, lease: Lease, account: UUID, external_id: str, linked: bool, at: datetime) -> None:
-    """An account is there.
+def note_made(
+    tx: Session,
+    *,
+    lease: Lease,
+    account: UUID,
+    external_id: str,
+    linked: bool,
+    kept: Sequence[str],
+    at: datetime,
+) -> None:
+    """An account is there, held to its limits of some measures.
 
     Raises:
         Conflict: another worker has the task now, or that account is somebody else's.
@@ -132,7 +164,7 @@ def note_made(tx: Session, *, lease: Lease, account: UUID, external_id: str, lin
     if row is None or row.state != AccountState.WANTED:
         return
     row.external_id, row.state = external_id, AccountState.LINKED if linked else AccountState.MADE
-    row.changed_at = at
+    row.changed_at, row.kept = at, None if linked else [str(each) for each in kept]
     tx.flush()
 
 

@@ -11,17 +11,22 @@ from gradumen.core.catalogue.offers import renamed
 from gradumen.core.catalogue.plans import Plan
 from gradumen.core.errors import Invalid
 from gradumen.core.exact import EXACT, add, money
-from gradumen.core.messages import day_words
+from gradumen.core.messages import Kind, day_words
+from gradumen.core.organisations.sign_in_policies import Demand
+from gradumen.core.permissions import Right
 from gradumen.core.quotas.measures import Measure, amount_words, measure_words, of_words
-from gradumen.core.subscriptions.onboardings import ENDLESS
+from gradumen.core.subscriptions.onboardings import ENDLESS, welcome_of
+from gradumen.store.organisations.sign_in_policies import set_demand
 from gradumen.store.organisations.tables import OrganisationRow, zone_name
 from gradumen.store.quotas.measures import load_measures
 from gradumen.store.subscriptions.tables import SubscriptionRow
 from gradumen.store.unit_of_work import Session, UnitOfWork
 from gradumen.usecases.access.members import invite_member
+from gradumen.usecases.audit_entries import acting_for, record
 from gradumen.usecases.catalogue.offers import Offers, load_offers
 from gradumen.usecases.catalogue.published import Published, load_published
 from gradumen.usecases.limits import Limits
+from gradumen.usecases.messages import Reader, mail_of, tell, text_of
 from gradumen.usecases.organisations.details import change_details
 from gradumen.usecases.organisations.organisations import create_organisation
 from gradumen.usecases.organisations.projects import create_project
@@ -31,6 +36,7 @@ from gradumen.usecases.subscriptions.onboarding_accounts import want_accounts
 from gradumen.usecases.subscriptions.onboarding_sites import give_sites
 from gradumen.usecases.subscriptions.orders import monthly_of
 from gradumen.usecases.subscriptions.subscriptions import Wanted, create_subscription
+from gradumen.wire.messages import MailBody
 from gradumen.wire.organisations.projects import ProjectCreate
 from gradumen.wire.subscriptions.onboardings import LeavesBody, OnboardingCreate, OnboardingSubscription
 
@@ -49,6 +55,8 @@ class Outcome:
     """Those that it was given; no limit is `ENDLESS`."""
     accounts: int
     """So many accounts in clouds are to be made first, before its people and tiers."""
+    welcome: MailBody | None
+    """What each of its people is sent, as it will read."""
 
     @property
     def sums(self) -> Mapping[str, Decimal]:
@@ -78,6 +86,7 @@ def come_on_board(
     begins = f" from {day_words(customer.starts_on)}" if customer.starts_on else ""
     sentences = [f"{made.name} is a {made.type} of {seller.name}{begins}, billed in {made.currency}."]
     sentences += _details(joined, caller, made.slug, customer)
+    sentences += _demand(tx, caller, row, customer)
     limits = _limits(tx, caller, row, customer)
     sentences += [f"It may have {_limit_words(measure, limit)}." for measure, limit in limits.items()]
     sentences += give_sites(joined, tx, caller, row, customer)
@@ -89,17 +98,28 @@ def come_on_board(
     accounts = want_accounts(tx, load_scope(tx, caller), seller, row, customer)
     sentences += [each.sentence for each in accounts]
     with tx.begin_nested() as trial:
-        said, monthly = finish(joined, tx, caller, made.slug, customer, load_scope(tx, caller).now.date())
+        ended = finish(joined, tx, caller, made.slug, customer, load_scope(tx, caller).now.date())
         if accounts:
             # Its people and tiers come once its accounts stand; what would refuse them is said now.
             trial.rollback()
-    return Outcome(row.id, made.slug, made.name, sentences + said, monthly, limits, len(accounts))
+    welcome = _as_mail(tx, seller, ended.welcome) if ended.welcome else None
+    said = sentences + ended.sentences
+    return Outcome(row.id, made.slug, made.name, said, ended.monthly, limits, len(accounts), welcome)
+
+
+@dataclass(frozen=True, slots=True)
+class Ended:
+    """The last of it: what was done in sentences, fees a month by currency, and what its people are told."""
+
+    sentences: list[str]
+    monthly: Mapping[str, Decimal]
+    welcome: Mapping[str, str] | None
 
 
 def finish(
     joined: UnitOfWork, tx: Session, caller: Caller, slug: str, customer: OnboardingCreate, begun: date
-) -> tuple[list[str], dict[str, Decimal]]:
-    """The last of it, its people and tiers; gives what was done in sentences, and fees a month by currency.
+) -> Ended:
+    """The last of it: its people and tiers, and a welcome.
 
     Args:
         begun: the day on which it was let through: what was promised from then on holds, however long its steps took.
@@ -109,11 +129,47 @@ def finish(
         invite_member(joined, caller, organisation=slug, email=person.email, role=person.role)
         sentences.append(f"{person.email} is invited as {person.role}, by mail.")
     monthly: dict[str, Decimal] = {}
+    what = []
     for each in customer.subscriptions:
-        amount, currency, said = _subscribe(joined, tx, caller, slug, customer, each, begun)
+        amount, currency, words = _subscribe(joined, tx, caller, slug, customer, each, begun)
         monthly[currency] = add([monthly.get(currency, Decimal(0)), amount])
-        sentences.append(said)
-    return sentences, monthly
+        sentences.append(f"It has {words}: {money(amount, currency)} {currency} a month and what it uses.")
+        what.append(words)
+    welcome = _welcome(tx, caller, slug, customer, what)
+    if welcome:
+        sentences.append("Each of them is welcomed by mail, in your words.")
+    return Ended(sentences, monthly, welcome)
+
+
+def _welcome(
+    tx: Session, caller: Caller, slug: str, customer: OnboardingCreate, what: Sequence[str]
+) -> dict[str, str] | None:
+    """Send its people words of welcome, where some were written; gives what they are told."""
+    words = welcome_of(customer.welcome)
+    if words is None or not customer.people:
+        return None
+    scope = load_scope(tx, caller)
+    row = get_organisation(tx, scope, slug)
+    seller = scope.tree.parents[row.id]
+    facts = {"organisation": row.name, "welcome": words, "what": "\n".join(what) or "Its people, and what they order."}
+    for person in customer.people:
+        reader = Reader(person.email, "")
+        tell(tx, Kind.WELCOME, reader, facts, at=caller.at, organisation=seller, sender=seller, path="/")
+    return facts
+
+
+def _as_mail(tx: Session, seller: OrganisationRow, facts: Mapping[str, str]) -> MailBody:
+    return mail_of(Kind.WELCOME, text_of(tx, Kind.WELCOME, seller.id), facts, seller)
+
+
+def _demand(tx: Session, caller: Caller, row: OrganisationRow, customer: OnboardingCreate) -> list[str]:
+    """Demand a second factor of its members from their first day on, where that is wanted."""
+    if not customer.second_factor:
+        return []
+    set_demand(tx, row.id, Demand.MEMBERS)
+    acting = acting_for(load_scope(tx, caller), row.id, Right.MANAGE_ORGANISATIONS)
+    record(tx, caller, "sign-in policy set", acting, row.slug, concerns=row.id, after={"second_factor": "members"})
+    return ["Its members work with a second factor."]
 
 
 def _may_order(tx: Session, caller: Caller, row: OrganisationRow) -> list[str]:
@@ -217,7 +273,7 @@ def _subscribe(
     asked: OnboardingSubscription,
     begun: date,
 ) -> tuple[Decimal, str, str]:
-    """Make a subscription; gives what it costs a month by its fees, in which currency, and what was done in words."""
+    """Make a subscription; gives what it costs a month by its fees, in which currency, and what it is in words."""
     scope = load_scope(tx, caller)
     day = asked.starts_on or customer.starts_on or begun
     if day < begun:
@@ -239,9 +295,4 @@ def _subscribe(
     amount, currency = monthly_of(tx, tx.get_one(SubscriptionRow, made.id), day, published)
     several = f", {asked.quantity} pieces" if asked.quantity > 1 else ""
     tier = next((each.name for each in named.tiers if each.slug == asked.tier), asked.tier) if named else asked.tier
-    return (
-        amount,
-        currency,
-        f"It has {made.name}, tier {tier}{several}, from {day_words(day)}: {money(amount, currency)} {currency} a "
-        "month and what it uses.",
-    )
+    return amount, currency, f"{made.name}, tier {tier}{several}, from {day_words(day)}"

@@ -3,6 +3,7 @@
 It can be taken back until its last step is done: from then on its people may have signed in, and it is closed instead.
 """
 
+from dataclasses import dataclass
 from datetime import datetime
 from uuid import UUID
 
@@ -45,13 +46,21 @@ def customer_of(tx: Session, lease: Lease) -> OnboardingRow:
     return row
 
 
+@dataclass(frozen=True, slots=True)
+class Customer:
+    """A customer that comes on board: its organisation, and who its people are."""
+
+    organisation: UUID
+    people: tuple[str, ...]
+
+
 @use_case
-def customer_to_make(tx: Session, *, lease: Lease) -> UUID:
-    """The organisation whose accounts are made, or taken away."""
+def customer_to_make(tx: Session, *, lease: Lease) -> Customer:
+    """The customer whose accounts are made, or taken away."""
     row = customer_of(tx, lease)
     if row.organisation_id is None:
         raise Conflict("this onboarding has no organisation")
-    return row.organisation_id
+    return Customer(row.organisation_id, tuple(each.email for each in whole(row).people))
 
 
 def finish_onboarding(uow: UnitOfWork, *, lease: Lease, at: datetime) -> list[str]:
@@ -71,7 +80,8 @@ def finish_onboarding(uow: UnitOfWork, *, lease: Lease, at: datetime) -> list[st
         scope = load_scope(tx, caller)
         made = tx.get_one(OrganisationRow, row.organisation_id)
         begun = row.answered_at if row.answered_by else row.asked_at
-        sentences, _ = finish(uow.joined(tx), tx, caller, made.slug, whole(row), (begun or scope.now).date())
+        ended = finish(uow.joined(tx), tx, caller, made.slug, whole(row), (begun or scope.now).date())
+        sentences = ended.sentences
         promised = row.told["sentences"] if row.told else []
         if sentences != promised[len(promised) - len(sentences) :]:
             raise Conflict("by now it would be otherwise than what was let through; take it back and write it anew")

@@ -50,7 +50,7 @@ def ask(
         told = told_of(row, outcome)
         if check or why:
             leaves = left_of(tx, load_scope(tx, trying), seller, outcome.limits)
-            told = told.model_copy(update={"leaves": leaves, "waits_because": why})
+            told = told.model_copy(update={"leaves": leaves, "waits_because": why, "welcome": outcome.welcome})
         if why:
             trial.rollback()
     row.state, row.waits_because, row.at_once = OnboardingState.WAITING, why, why is None
@@ -83,6 +83,7 @@ def begin(tx: Session, scope: Scope, row: OnboardingRow, outcome: Outcome) -> No
             inputs={"onboarding": str(row.id)},
             counted="steps",
             total=outcome.accounts + 1,
+            concerns=outcome.organisation,
         ).id
 
 

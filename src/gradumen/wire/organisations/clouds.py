@@ -68,7 +68,10 @@ class CloudTriedBody(Body):
 
 
 class CloudAccountBody(Body):
-    """An account of an organisation in a cloud; ``external_id`` is the cloud's own."""
+    """An account of an organisation in a cloud; ``external_id`` is the cloud's own.
+
+    ``kept`` are the measures whose limits its cloud holds it to.
+    """
 
     id: UUID
     cloud: str
@@ -76,4 +79,5 @@ class CloudAccountBody(Body):
     name: str
     external_id: str | None
     state: AccountState
+    kept: list[str]
     changed_at: datetime

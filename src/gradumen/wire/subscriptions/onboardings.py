@@ -7,6 +7,7 @@ from pydantic import Field
 
 from gradumen.core.permissions import Role
 from gradumen.core.subscriptions.onboardings import Answer, OnboardingState
+from gradumen.wire.messages import MailBody
 from gradumen.wire.organisations.details import DetailsGiven
 from gradumen.wire.tasks import TaskBody
 from gradumen.wire.values import Body, DecimalText, WholeNumber, YesOrNo
@@ -46,11 +47,15 @@ class OnboardingSubscription(Body):
 
 
 class OnboardingAccount(Body):
-    """An account in a cloud, by the cloud's slug or id: made, named as the customer unless said, or linked."""
+    """An account in a cloud, by the cloud's slug or id: made, named as the customer unless said, or linked.
+
+    ``people``: those that the customer begins with become users of it, where the cloud has users.
+    """
 
     cloud: str
     name: str | None = None
     link: str | None = None
+    people: YesOrNo = False
 
 
 class OnboardingSiteLimit(Body):
@@ -66,7 +71,8 @@ class OnboardingGiven(Body):
 
     ``country``, ``currency`` and ``billing_zone`` are the seller's unless they are said; ``limits`` by measure (null is
     no limit) are what its tiers promise and the people and projects that it begins with, wherever the seller itself
-    has a limit. ``sites`` are those that it is held to, by slug or id; null is all that its seller may use.
+    has a limit. ``sites`` are those that it is held to, by slug or id; null is all that its seller may use. With
+    ``second_factor`` its members have rights once they set one up. ``welcome`` are words for a mail to its people.
     """
 
     type: str = "tenant"
@@ -83,6 +89,8 @@ class OnboardingGiven(Body):
     projects: list[OnboardingProject] = Field(default_factory=list, max_length=50)
     cloud_accounts: list[OnboardingAccount] = Field(default_factory=list, max_length=10)
     people: list[OnboardingPerson] = Field(default_factory=list, max_length=20)
+    second_factor: YesOrNo = False
+    welcome: str | None = None
     subscriptions: list[OnboardingSubscription] = Field(default_factory=list, max_length=20)
 
 
@@ -127,7 +135,8 @@ class OnboardedBody(Body):
     """A customer that came on board, or could: in sentences, with what its fees come to a month.
 
     ``leaves`` is told to who only looks. ``waits_because`` says why somebody else approves it first; without that it is
-    done. ``seal`` stands for all of it: an approver says with it what was read.
+    done. ``seal`` stands for all of it: an approver says with it what was read. ``welcome``, told to who only looks, is
+    the mail that each of its people gets.
     """
 
     onboarding: UUID | None = None
@@ -137,6 +146,7 @@ class OnboardedBody(Body):
     sentences: list[str]
     monthly: list[MonthlyBody]
     leaves: list[LeavesBody] = Field(default_factory=list)
+    welcome: MailBody | None = None
     waits_because: str | None = None
     seal: str = ""
 
