@@ -325,6 +325,10 @@ def calls(side: Side, invoice: InvoiceBody, world: World, service: Service) -> d
         "list_feeds": Call("GET", f"{own}/feeds"),
         "create_feed": Call("POST", f"{own}/feeds", new, viewer=403),
         "allow_sender": Call("PUT", "feeds/senders", {**feed, "email": EMAILS[side.admin]}, viewer=403, above=404),
+        "list_ownership_rules": Call("GET", f"{own}/ownership-rules"),
+        "set_ownership_rules": Call("PUT", f"{own}/ownership-rules", {"version": 0, "rules": []}, viewer=403),
+        "preview_ownership_rules": Call("POST", f"{own}/ownership-rules/preview", {"rules": []}, viewer=403),
+        "list_unowned_usage": Call("GET", f"{own}/unowned-usage", query={"period": "2026-09"}),
         "list_deliveries": Call("GET", "deliveries", query=feed, above=404),
         "send_readings": Call(
             "POST", "readings", [egress("z", 1)], feed, viewer=403, above=404, headers={"Content-Type": BATCH}

@@ -32,6 +32,7 @@ PAGES = {
     "/estimate": "Which",
     "/what-if": "What would it have been?",
     "/usage?period=2026-09": "What was used",
+    "/owners": "Whose usage is, October 2026",
     "/feeds": "What arrived",
     "/bill-runs": "Closing a month",
     "/invoices": "Invoices",

@@ -41,6 +41,7 @@ const EstimatePage = lazy(() => import('../rating/EstimatePage'));
 const WhatIfPage = lazy(() => import('../rating/WhatIfPage'));
 const UsagePage = lazy(() => import('../metering/UsagePage'));
 const FeedsPage = lazy(() => import('../metering/FeedsPage'));
+const OwnersPage = lazy(() => import('../metering/OwnersPage'));
 const TaxRatesPage = lazy(() => import('../billing/TaxRatesPage'));
 const BillRunsPage = lazy(() => import('../billing/BillRunsPage'));
 const InvoicesPage = lazy(() => import('../billing/InvoicesPage'));
@@ -140,6 +141,7 @@ function Pages() {
       <Route path="/account" element={<AccountPage />} />
       <Route path="/usage" element={<UsagePage />} />
       <Route path="/feeds" element={<FeedsPage />} />
+      <Route path="/owners" element={<OwnersPage />} />
       <Route path="/tax-rates" element={<TaxRatesPage />} />
       <Route path="/bill-runs" element={<BillRunsPage />} />
       <Route path="/invoices" element={<InvoicesPage />} />

@@ -1420,6 +1420,50 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/organisations/{organisation}/ownership-rules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Ownership Rules
+         * @description The rules of a seller, in the order in which they are looked at.
+         */
+        get: operations["list_ownership_rules"];
+        /**
+         * Set Ownership Rules
+         * @description Set the rules together. Safe to repeat. What they reach is made again as work in progress.
+         */
+        put: operations["set_ownership_rules"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/organisations/{organisation}/ownership-rules/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Preview Ownership Rules
+         * @description What rules would change on what came in; nothing is set.
+         */
+        post: operations["preview_ownership_rules"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/organisations/{organisation}/period-so-far": {
         parameters: {
             query?: never;
@@ -1962,6 +2006,26 @@ export interface paths {
          * @description What needs the organisation's members, the most pressing first: work, health, money, what is about to change.
          */
         get: operations["list_to_dos"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/organisations/{organisation}/unowned-usage": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Unowned Usage
+         * @description What of a seller's feeds is nobody's in a month of UTC, and how many readings are whose.
+         */
+        get: operations["list_unowned_usage"];
         put?: never;
         post?: never;
         delete?: never;
@@ -4362,6 +4426,24 @@ export interface components {
             slug: string;
         };
         /**
+         * FeedReadingsBody
+         * @description The readings of a feed that started in a month: all, whose owner was sent, was found by a rule, and nobody's.
+         */
+        FeedReadingsBody: {
+            /** Feed */
+            feed: string;
+            /** Feed Name */
+            feed_name: string;
+            /** Nobodys */
+            nobodys: number;
+            /** Owner By Rule */
+            owner_by_rule: number;
+            /** Owner Sent */
+            owner_sent: number;
+            /** Readings */
+            readings: number;
+        };
+        /**
          * FloorForm
          * @description A price below which nobody may resell: of a meter per unit, or of a tier's fee per month.
          */
@@ -5990,6 +6072,8 @@ export interface components {
         /**
          * OrderAnswer
          * @description Approved or refused; a refusal needs a reason. ``amount`` is what one approves, and no more.
+         *
+         *     Where plan or prices changed since it was ordered, ``seal`` is that of the order as one read it.
          */
         OrderAnswer: {
             /** Amount */
@@ -5998,13 +6082,16 @@ export interface components {
             approve: boolean;
             /** Reason */
             reason?: string | null;
+            /** Seal */
+            seal?: string | null;
         };
         /**
          * OrderBody
          * @description An order: waiting, done, refused or withdrawn.
          *
          *     It waits for another of its own people, or for its seller. ``what`` says it in words; ``amount`` is what it adds by
-         *     its fees, a month and once, net and before discounts.
+         *     its fees, a month and once, net and before discounts. ``changed`` says what became otherwise since it was ordered:
+         *     *plan* or *prices*; ``seal`` stands for them as they are now. Of one that waits for nobody neither is said.
          */
         OrderBody: {
             /**
@@ -6028,6 +6115,8 @@ export interface components {
             asked_by: string;
             /** At Once */
             at_once: boolean;
+            /** Changed */
+            changed: string[];
             /** Currency */
             currency: string;
             /**
@@ -6049,6 +6138,8 @@ export interface components {
             purchase_order: string | null;
             /** Reason */
             reason: string | null;
+            /** Seal */
+            seal: string;
             /** Seller */
             seller: string;
             /** Seller Name */
@@ -6250,6 +6341,126 @@ export interface components {
          * @enum {string}
          */
         Over: "subscription" | "project" | "buyer" | "tenant";
+        /**
+         * OwnershipMoveBody
+         * @description What would be somebody else's; null is nobody. ``rule`` would say so, null where none does any more.
+         */
+        OwnershipMoveBody: {
+            /** After */
+            after: string | null;
+            /** Before */
+            before: string | null;
+            /**
+             * First Day
+             * Format: date
+             */
+            first_day: string;
+            /**
+             * Last Day
+             * Format: date
+             */
+            last_day: string;
+            /** Quantities */
+            quantities: components["schemas"]["QuantityBody"][];
+            /** Readings */
+            readings: number;
+            /** Resources */
+            resources: number;
+            /** Rule */
+            rule: string | null;
+        };
+        /**
+         * OwnershipPreviewBody
+         * @description What would change from a day on, and what would still be nobody's; ``more``: not all could be looked at.
+         */
+        OwnershipPreviewBody: {
+            /** From Day */
+            from_day: string | null;
+            /** More */
+            more: boolean;
+            /** Moves */
+            moves: components["schemas"]["OwnershipMoveBody"][];
+            /** Nobodys */
+            nobodys: number;
+        };
+        /**
+         * OwnershipRuleForm
+         * @description What started on days of UTC from ``starts_on`` up to ``ends_on``, and fulfils all conditions, is ``owner``'s.
+         *
+         *     ``owner`` is organisation/project. ``conditions`` are on feed, account, source, resource, meter, and ``where`` on
+         *     attributes: a value, a list of values, ``{"prefix": text}`` or ``{"contains": text}``.
+         */
+        "OwnershipRuleForm-Input": {
+            /** Conditions */
+            conditions: {
+                [key: string]: unknown;
+            };
+            /** Ends On */
+            ends_on?: string | null;
+            /** Name */
+            name: string;
+            /** Owner */
+            owner: string;
+            /**
+             * Starts On
+             * Format: date
+             */
+            starts_on: string;
+        };
+        /**
+         * OwnershipRuleForm
+         * @description What started on days of UTC from ``starts_on`` up to ``ends_on``, and fulfils all conditions, is ``owner``'s.
+         *
+         *     ``owner`` is organisation/project. ``conditions`` are on feed, account, source, resource, meter, and ``where`` on
+         *     attributes: a value, a list of values, ``{"prefix": text}`` or ``{"contains": text}``.
+         */
+        "OwnershipRuleForm-Output": {
+            /** Conditions */
+            conditions: {
+                [key: string]: unknown;
+            };
+            /** Ends On */
+            ends_on: string | null;
+            /** Name */
+            name: string;
+            /** Owner */
+            owner: string;
+            /**
+             * Starts On
+             * Format: date
+             */
+            starts_on: string;
+        };
+        /**
+         * OwnershipRulesBody
+         * @description The rules of a seller in the order in which they are looked at: the first that takes a reading counts.
+         */
+        OwnershipRulesBody: {
+            /** Organisation */
+            organisation: string;
+            /** Rules */
+            rules: components["schemas"]["OwnershipRuleForm-Output"][];
+            /** Version */
+            version: number;
+        };
+        /**
+         * OwnershipRulesPreview
+         * @description Rules that are only looked at.
+         */
+        OwnershipRulesPreview: {
+            /** Rules */
+            rules: components["schemas"]["OwnershipRuleForm-Input"][];
+        };
+        /**
+         * OwnershipRulesSet
+         * @description The rules as they are to be from now on, over the version that was read.
+         */
+        OwnershipRulesSet: {
+            /** Rules */
+            rules: components["schemas"]["OwnershipRuleForm-Input"][];
+            /** Version */
+            version: number;
+        };
         /** Page[AssignmentRuleBody] */
         Page_AssignmentRuleBody_: {
             /** Items */
@@ -7024,6 +7235,24 @@ export interface components {
             slug: string;
             /** Version */
             version: number;
+        };
+        /**
+         * QuantityBody
+         * @description So much usage of a meter, in its base unit.
+         */
+        QuantityBody: {
+            /** Meter */
+            meter: string;
+            /** Meter Name */
+            meter_name: string;
+            /**
+             * Quantity
+             * Format: decimal
+             * @example 12.5
+             */
+            quantity: string;
+            /** Unit */
+            unit: string;
         };
         /**
          * QuotaBody
@@ -8471,8 +8700,8 @@ export interface components {
          * ToDoBody
          * @description Something that needs somebody, in a sentence, with more to it in another.
          *
-         *     ``kind`` says what it is about: task, charges, feed, refused readings, drafts, to bill, not priced, price change,
-         *     quota, quota request, order, messages, or invoice; ``subject`` which one, by id, slug or month.
+         *     ``kind`` says what it is about: task, charges, feed, refused readings, unowned, drafts, to bill, not priced,
+         *     price change, quota, quota request, order, messages, or invoice; ``subject`` which one, by id, slug or month.
          */
         ToDoBody: {
             /** Detail */
@@ -8540,6 +8769,54 @@ export interface components {
              * @enum {string}
              */
             then?: "converts" | "ends";
+        };
+        /**
+         * UnownedUsageBody
+         * @description Usage that names no owner and that no rule takes, of one feed and account.
+         */
+        UnownedUsageBody: {
+            /** Account */
+            account: string | null;
+            /** Examples */
+            examples: string[];
+            /** Feed */
+            feed: string;
+            /** Feed Name */
+            feed_name: string;
+            /**
+             * First Day
+             * Format: date
+             */
+            first_day: string;
+            /**
+             * Last Day
+             * Format: date
+             */
+            last_day: string;
+            /** Quantities */
+            quantities: components["schemas"]["QuantityBody"][];
+            /** Readings */
+            readings: number;
+            /** Resources */
+            resources: number;
+            /** Source */
+            source: string;
+        };
+        /**
+         * UnownedUsagesBody
+         * @description What of a seller's feeds is nobody's in a month of UTC, the most readings first.
+         */
+        UnownedUsagesBody: {
+            /** Feeds */
+            feeds: components["schemas"]["FeedReadingsBody"][];
+            /** Items */
+            items: components["schemas"]["UnownedUsageBody"][];
+            /** More */
+            more: boolean;
+            /** Organisation */
+            organisation: string;
+            /** Period */
+            period: string;
         };
         /**
          * UnpublishedChangeBody
@@ -11787,6 +12064,107 @@ export interface operations {
             };
         };
     };
+    list_ownership_rules: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                organisation: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OwnershipRulesBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    set_ownership_rules: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                organisation: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OwnershipRulesSet"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OwnershipRulesBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_ownership_rules: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                organisation: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OwnershipRulesPreview"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OwnershipPreviewBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     period_so_far: {
         parameters: {
             query?: {
@@ -13023,6 +13401,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Page_ToDoBody_"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_unowned_usage: {
+        parameters: {
+            query: {
+                period: string;
+            };
+            header?: never;
+            path: {
+                organisation: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UnownedUsagesBody"];
                 };
             };
             /** @description A refusal, as problem details */

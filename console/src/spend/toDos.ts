@@ -22,6 +22,8 @@ export function wayOf(todo: ToDo, organisation: string): { act: string; to: stri
     case 'feed':
     case 'refused readings':
       return { act: 'Look', to: `/feeds?feed=${todo.subject}` };
+    case 'unowned':
+      return { act: 'Give it an owner', to: '/owners' };
     case 'drafts':
       return { act: 'Review', to: '/invoices?state=draft' };
     case 'to bill':

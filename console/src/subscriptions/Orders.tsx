@@ -1,5 +1,5 @@
 /** Orders of one organisation, as itself or as its seller sees them: taken back, approved or refused. */
-import { Button } from '@mui/material';
+import { Alert, Button } from '@mui/material';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import * as z from 'zod/mini';
@@ -11,7 +11,7 @@ import { momentName } from '../shared/dates';
 import { EntryDialog, Remark, TextInput, given } from '../shared/form';
 import { Section } from '../shared/Page';
 import { useToast } from '../shared/Toasts';
-import { type Order, addsWords, approverOf, becameOf, ordersOptions } from './orders';
+import { type Order, addsWords, approverOf, becameOf, changedWords, ordersOptions } from './orders';
 
 const SHOWN = 8;
 
@@ -69,7 +69,12 @@ export function Orders({ organisation }: { organisation: Organisation }) {
 
 /** When and by whom, the customer's own number, why, and what was said to it. */
 function detailOf(order: Order): string {
-  const asked = [`${momentName(order.asked_at)}, ${order.asked_by}`, order.purchase_order, order.reason];
+  const asked = [
+    `${momentName(order.asked_at)}, ${order.asked_by}`,
+    order.purchase_order,
+    order.reason,
+    order.changed.length && changedWords(order),
+  ];
   const answer = order.answer === null ? '' : ` — ${order.answered_by}: ${order.answer}`;
   return asked.filter(Boolean).join(' · ') + answer;
 }
@@ -82,7 +87,12 @@ function AnswerDialog(props: { order: Order; approves: boolean; onClose: () => v
     const made = body(
       await api.POST('/api/v1/orders/{order}/answer', {
         params: { path: { order: order.id } },
-        body: { approve: approves, amount: approves ? order.amount : null, reason: reason.trim() || null },
+        body: {
+          approve: approves,
+          amount: approves ? order.amount : null,
+          seal: approves ? order.seal : null,
+          reason: reason.trim() || null,
+        },
       }),
     );
     await queries.invalidateQueries();
@@ -101,6 +111,11 @@ function AnswerDialog(props: { order: Order; approves: boolean; onClose: () => v
         {[order.what, addsWords(order)].filter(Boolean).join(', ')}
         {order.reason && `: ${order.reason}`}
       </Remark>
+      {approves && order.changed.length > 0 && (
+        <Alert severity="warning" variant="outlined" sx={{ gridColumn: '1 / -1' }}>
+          {changedWords(order)}
+        </Alert>
+      )}
       <TextInput
         name="reason"
         label={approves ? 'What you say to it' : 'Reason'}

@@ -51,6 +51,10 @@ export function addsWords({ amount, currency }: Order): string {
 export const approverOf = (order: Order): string =>
   order.waits_for === 'own' ? 'another administrator' : order.seller_name;
 
+/** What became otherwise since it was ordered. */
+export const changedWords = ({ changed }: Order): string =>
+  `Since it was ordered its ${changed.join(' and its ')} changed: look at the plan before you approve.`;
+
 /** What became of an order that was just placed. */
 export function becameOf(order: Order): string {
   return order.state === 'waiting'

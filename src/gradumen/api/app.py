@@ -33,7 +33,7 @@ from gradumen.api.description import describe, routes_of
 from gradumen.api.expensive import Gate
 from gradumen.api.headers import HeadAsGet, KnownHosts, SafeHeaders
 from gradumen.api.limits import BodyLimit
-from gradumen.api.metering import breaches, feeds, readings, usage, uses
+from gradumen.api.metering import breaches, feeds, ownership_rules, readings, unowned_usage, usage, uses
 from gradumen.api.organisations import clouds, details, organisations, projects, sites, states
 from gradumen.api.quotas import measures, pools, quota_matrices, quota_requests, quotas, site_quotas
 from gradumen.api.rating import estimates, what_ifs
@@ -80,6 +80,8 @@ ROUTERS = (
     one_off_charges,
     orders,
     feeds,
+    ownership_rules,
+    unowned_usage,
     readings,
     usage,
     uses,

@@ -24,6 +24,7 @@ from gradumen.client.connection import Connection
 from gradumen.client.messages import Messages
 from gradumen.client.metering.breaches import Breaches
 from gradumen.client.metering.feeds import Feeds
+from gradumen.client.metering.ownership_rules import OwnershipRules
 from gradumen.client.metering.readings import Readings
 from gradumen.client.metering.usage import Usage
 from gradumen.client.metering.uses import Uses
@@ -91,6 +92,7 @@ class Client:
         self.one_off_charges = OneOffCharges(self.connection)
         self.orders = Orders(self.connection)
         self.feeds = Feeds(self.connection)
+        self.ownership_rules = OwnershipRules(self.connection)
         self.readings = Readings(self.connection)
         self.usage = Usage(self.connection)
         self.uses = Uses(self.connection)

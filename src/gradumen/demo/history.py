@@ -15,7 +15,7 @@ from gradumen.core.errors import GradumenError
 from gradumen.core.periods import Period
 from gradumen.core.permissions import Role
 from gradumen.core.quotas.measures import Kind
-from gradumen.demo import fleet
+from gradumen.demo import fleet, public_cloud
 from gradumen.demo.capacity import place_capacity
 from gradumen.demo.papers import (
     ask_for_more,
@@ -352,7 +352,10 @@ class History:
         now = self.calendar.now
         self.mara.clock.set(now, held=True)
         self.mara.catalogue.publish(PROVIDER, self._files("tarnwick-coming.yaml"))
-        count = self.send(self._days(self.calendar.current.first_day, now.date(), until_hour=now.hour))
+        first = self.calendar.current.first_day
+        public_cloud.connect(self.mara, first)
+        count = self.send(self._days(first, now.date(), until_hour=now.hour))
+        count += self.send({public_cloud.FEED: list(public_cloud.readings(first, now.date()))})
         self.tell(f"{self.calendar.current.text} so far: {count} readings")
         if self.calendar.months > 1:
             ask_for_more(self.signed_in)
@@ -366,6 +369,7 @@ class History:
     def top_up(self, since: date, now: datetime) -> None:
         """After a pause: the readings from a day to now; what is known already does no harm."""
         count = self.send(self._days(since, now.date(), until_hour=now.hour))
+        count += self.send({public_cloud.FEED: list(public_cloud.readings(since, now.date()))})
         self.tell(f"{count} readings since {since}")
 
 

@@ -9,7 +9,7 @@ from datetime import timedelta
 from gradumen.adapters.door import Door
 from gradumen.core.errors import GradumenError, Unanswered, Unavailable
 from gradumen.core.periods import Period
-from gradumen.jobs import bill_runs, cloud_limits, issuing, months, onboardings, usage_days, what_ifs
+from gradumen.jobs import bill_runs, cloud_limits, issuing, months, onboardings, ownership_rules, usage_days, what_ifs
 from gradumen.jobs.leases import Held, kept, now
 from gradumen.jobs.pieces import Pieces
 from gradumen.jobs.rating import rate
@@ -65,6 +65,7 @@ class Worker:
             tasks.USAGE_DAYS: usage_days.make,
             tasks.ONBOARDING: lambda held: onboardings.make(held, door or Door([])),
             tasks.CLOUD_LIMITS: lambda held: cloud_limits.hold(held, door or Door([])),
+            tasks.OWNERS: ownership_rules.mark,
             tasks.UNDO_ONBOARDING: lambda held: onboardings.take_back(held, door or Door([])),
         }
 

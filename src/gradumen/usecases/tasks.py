@@ -20,6 +20,7 @@ from gradumen.wire.tasks import TaskBody, TaskStepBody
 
 BILL_RUN, ISSUE, WHAT_IF, MONTHS, USAGE_DAYS = "bill run", "issue", "what-if", "months of readings", "usage by day"
 ONBOARDING, UNDO_ONBOARDING, CLOUD_LIMITS = "onboarding", "onboarding taken back", "limits in clouds"
+OWNERS = "owners by rule"
 NEEDED = {
     BILL_RUN: Right.BILL,
     ISSUE: Right.BILL,
@@ -27,6 +28,7 @@ NEEDED = {
     ONBOARDING: Right.MANAGE_ORGANISATIONS,
     UNDO_ONBOARDING: Right.MANAGE_ORGANISATIONS,
     CLOUD_LIMITS: Right.MANAGE_QUOTAS,
+    OWNERS: Right.MANAGE_FEEDS,
 }
 """The right that whoever tries a task again needs at its organisation; for the others, that of an administrator."""
 

@@ -9,7 +9,7 @@ from uuid import UUID, uuid4
 import pytest
 
 from gradumen.client import Client
-from gradumen.core.errors import Conflict, Forbidden, Invalid, NotFound, QuotaExceeded
+from gradumen.core.errors import Conflict, EditedMeanwhile, Forbidden, Invalid, NotFound, QuotaExceeded
 from gradumen.core.permissions import Role
 from gradumen.core.subscriptions.orders import Approver, OrderKind
 from gradumen.wire.subscriptions.orders import OrderCreate
@@ -98,7 +98,8 @@ def test_without_a_policy_all_wait_and_an_approval_binds_its_amount(shop: World)
     with pytest.raises(Conflict, match="adds 90 GBP a month by now, 60 GBP were approved"):
         edda.orders.approve(order.id, Decimal(60))
     assert "Field" not in held(ines), "nothing is half done"
-    assert edda.orders.approve(order.id, Decimal(90)).amount == 90
+    now = next(each for each in edda.orders.list("oxbow") if each.id == order.id)
+    assert edda.orders.approve(order.id, Decimal(90), seal=now.seal).amount == 90
     assert held(ines)["Field"].starts_on == date(2026, 10, 7), "no day that is over is charged"
 
     other = ines.orders.place("saltmarsh", wanted(name="Other", day=date(2026, 10, 8)))
@@ -264,3 +265,36 @@ def test_beyond_the_limit_of_its_own_another_administrator_approves_first(shop: 
         fay.orders.set_policy("saltmarsh", "GBP", None, Approver.OWN)
     with pytest.raises(Conflict, match="buys from nobody"):
         shop.mara.orders.set_policy("tarnwick", "EUR", None, Approver.OWN)
+
+
+def test_an_approval_is_of_the_plan_and_prices_that_were_ordered_or_read_since(shop: World) -> None:
+    """What is approved is what was looked at: not another version of the plan, and no other prices than these."""
+    ines, edda = shop.user("ines"), shop.user("edda")
+    first, second = (ines.orders.place("saltmarsh", wanted(name=name)) for name in ("One", "Two"))
+    assert (first.changed, first.state) == ([], "waiting")
+    plan = (
+        "plan: pasture\nname: Pasture\nservices: [compute]\nminimum-months: 0\n"
+        "tiers: [{tier: heath, name: Heath, quotas: {processors: 2}}, {tier: moor, name: Moor, quotas: {processors: 16}}]\n"
+    )
+    edda.catalogue.publish("oxbow", files(plan))
+    read = next(each for each in edda.orders.list("oxbow") if each.id == first.id)
+    assert read.changed == ["plan"] and read.seal != first.seal
+    for seal in (None, first.seal):
+        with pytest.raises(EditedMeanwhile, match="its plan changed since it was ordered") as refused:
+            edda.orders.approve(first.id, Decimal(60), seal=seal)
+        assert refused.value.facts["field"] == "seal"
+    assert ines.orders.list("saltmarsh")[0].state == "waiting", "nothing is half done"
+    done = edda.orders.approve(first.id, Decimal(60), seal=read.seal)
+    assert (done.state, done.changed, done.seal) == ("done", [], "")
+
+    fees = ", ".join(f"{{rate: {tier}, fee: pasture/{tier}, price: {price - 1}}}" for tier, price in FEES.items())
+    card = (
+        "rate-card: pasture-gbp\nname: Pasture\nfor: {organisations: [saltmarsh]}\ncurrency: GBP\n"
+        f"starts-on: 2026-12-01\nrates: [{fees}]\n"
+    )
+    edda.catalogue.publish("oxbow", files(card))
+    with pytest.raises(EditedMeanwhile, match="its plan and prices changed"):
+        edda.orders.approve(second.id, Decimal(60), seal=read.seal)
+    now = next(each for each in edda.orders.list("oxbow") if each.id == second.id)
+    assert now.changed == ["plan", "prices"]
+    assert edda.orders.approve(second.id, Decimal(60), seal=now.seal).state == "done"

@@ -51,6 +51,8 @@ def register(nouns: Any) -> None:
         verb.add_argument("order", help="its id, or the beginning of it")
         if name == "refuse":
             verb.add_argument("reason", help="why; the one who ordered reads it")
+        if name == "approve":
+            verb.add_argument("--changed", action="store_true", help="though its plan or prices are not as they were")
         add_organisation(verb)
     add_organisation(verbs.add("policies", run_policies, "up to which amount a month is ordered without approval"))
     policy = verbs.add("set-policy", run_set_policy, "say so, for customers billed in a currency; safe to repeat")
@@ -92,6 +94,10 @@ def run_list(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     # What waits for an answer first.
     rows = map(_row, sorted(found, key=lambda each: each.state != "waiting"))
     out.table(HEAD, rows, right=("ADDS A MONTH",))
+    for each in found:
+        if each.changed:
+            what = " and its ".join(each.changed)
+            out.say(f"{str(each.id)[:8]}: its {what} changed since it was ordered; look, then: approve --changed")
     if not found:
         out.say("nothing waits" if arguments.waiting else "nobody ordered anything")
     return 0
@@ -165,8 +171,8 @@ def _one(arguments: argparse.Namespace, client: Client) -> UUID:
 def run_approve(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     """Approve an order at the amount that it shows."""
     wanted = _one(arguments, client)
-    amount = next(each.amount for each in client.orders.list(own_organisation(arguments)) if each.id == wanted)
-    return _show(client.orders.approve(wanted, amount), out)
+    found = next(each for each in client.orders.list(own_organisation(arguments)) if each.id == wanted)
+    return _show(client.orders.approve(wanted, found.amount, seal=found.seal if arguments.changed else None), out)
 
 
 def run_refuse(arguments: argparse.Namespace, client: Client, out: Out) -> int:

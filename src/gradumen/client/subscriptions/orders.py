@@ -23,9 +23,9 @@ class Orders:
         """Order of the seller: done at once, or waiting for its approval."""
         return self._connection.post(f"organisations/{organisation}/orders", OrderBody, wanted, key=key)
 
-    def approve(self, order: UUID, amount: Decimal, reason: str | None = None) -> OrderBody:
-        """Approve an order up to an amount, which carries it out."""
-        body = OrderAnswer(approve=True, amount=amount, reason=reason)
+    def approve(self, order: UUID, amount: Decimal, reason: str | None = None, *, seal: str | None = None) -> OrderBody:
+        """Approve an order up to an amount, which carries it out; with its seal where plan or prices changed."""
+        body = OrderAnswer(approve=True, amount=amount, reason=reason, seal=seal)
         return self._connection.post(f"orders/{order}/answer", OrderBody, body)
 
     def refuse(self, order: UUID, reason: str) -> OrderBody:

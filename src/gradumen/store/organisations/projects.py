@@ -3,7 +3,7 @@
 from collections.abc import Collection, Mapping, Sequence
 from uuid import UUID
 
-from sqlalchemy import ForeignKey, String, delete, insert, select
+from sqlalchemy import ForeignKey, String, delete, insert, select, tuple_
 from sqlalchemy.orm import Mapped, Session, mapped_column
 
 from gradumen.store.columns import Base
@@ -18,6 +18,17 @@ class ProjectLevelRow(Base):
     organisation_id: Mapped[UUID] = mapped_column(ForeignKey("organisations.id", ondelete="RESTRICT"), primary_key=True)
     level: Mapped[int] = mapped_column(primary_key=True, autoincrement=False)
     name: Mapped[str] = mapped_column(String(60))
+
+
+def projects_by_path(tx: Session, paths: Collection[str]) -> dict[str, ProjectRow]:
+    """Projects that there are, by their paths organisation/project."""
+    pairs = {tuple(path.split("/", 1)) for path in paths if path.count("/") == 1 and path.isascii()}
+    rows = tx.execute(
+        select(OrganisationRow.slug, ProjectRow)
+        .join(OrganisationRow, OrganisationRow.id == ProjectRow.organisation_id)
+        .where(tuple_(OrganisationRow.slug, ProjectRow.slug).in_(pairs))
+    )
+    return {f"{slug}/{project.slug}": project for slug, project in rows}
 
 
 def projects_of(tx: Session, organisations: Collection[UUID]) -> list[ProjectRow]:

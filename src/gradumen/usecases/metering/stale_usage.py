@@ -13,6 +13,7 @@ from gradumen.store.metering import stale_usage
 from gradumen.store.metering.usage import meter_rows
 from gradumen.store.pairs import raise_pairs
 from gradumen.store.unit_of_work import Session, UnitOfWork, use_case
+from gradumen.usecases.metering.owners import owners_by_rule
 from gradumen.usecases.scope import Caller, business_now
 from gradumen.wire.metering.usage import AsOf
 
@@ -66,8 +67,17 @@ def _make_again(tx: Session, span: Span, combine: Combine, by_quarter: set[int])
     """Replace the usage of a span; gives the projects, by number, and days that have or had any."""
     rows = stale_usage.samples(tx, span, LONGEST)
     owners = stale_usage.owners_of(tx, {row[2] for row in rows})
+    # A reading has the owner that it names, else the one that a rule finds, for the day on which it starts.
+    by_rule = owners_by_rule(tx, span.meter, {row[:4] for row in rows if row[2] not in owners})
     measured = (
-        Sample(owners.get(origin, NOBODY), resource, attributes, start, end, int(quantity))
+        Sample(
+            owners.get(origin) or by_rule.get((resource, attributes, origin, start), NOBODY),
+            resource,
+            attributes,
+            start,
+            end,
+            int(quantity),
+        )
         for resource, attributes, origin, start, end, quantity in rows
     )
     touched = stale_usage.take_out(tx, span)

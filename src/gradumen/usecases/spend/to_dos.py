@@ -23,6 +23,7 @@ from gradumen.usecases.catalogue.names import meter_name
 from gradumen.usecases.catalogue.price_changes import price_changes_of
 from gradumen.usecases.catalogue.published import load_published
 from gradumen.usecases.metering.breaches import breaches_to_do
+from gradumen.usecases.metering.unowned_usage import count_unowned
 from gradumen.usecases.quotas.pools import short_pools
 from gradumen.usecases.quotas.quota_requests import requests_answered, requests_to_answer
 from gradumen.usecases.quotas.quotas import quotas_held
@@ -62,7 +63,7 @@ def list_to_dos(tx: Session, caller: Caller, *, organisation: str) -> list[ToDoB
     if owner.id in scope.members_money():
         found += [*_ordered(tx, scope, owner), *_on_board(tx, scope, owner), *_ending(tx, scope, owner)]
     if owner.type != "tenant":
-        found += _feeds(tx, scope, owner)
+        found += [*_feeds(tx, scope, owner), *_nobodys(tx, scope, owner)]
     if owner.id in scope.members_money():
         found += [*_changes(tx, scope, owner), *_bought(tx, scope, owner)]
         if owner.type != "tenant":
@@ -134,6 +135,18 @@ def _feeds(tx: Session, scope: Scope, owner: OrganisationRow) -> Iterator[ToDoBo
                 title=f"{_counted(feed.refused, 'reading')} of feed {feed.name} refused in the last seven days",
                 detail=f"one of them: {feed.refusal}" if feed.refusal else "",
             )
+
+
+def _nobodys(tx: Session, scope: Scope, owner: OrganisationRow) -> Iterator[ToDoBody]:
+    resources = count_unowned(tx, owner.id, scope.now)
+    if resources:
+        yield ToDoBody(
+            kind="unowned",
+            weight=Weight.LOOK,
+            subject=owner.slug,
+            title=f"Usage of {_counted(resources, 'resource')} is nobody's",
+            detail="what came in lately names no owner that there is, so nobody is charged for it; a rule gives it one",
+        )
 
 
 def _billing(tx: Session, owner: OrganisationRow, month: str) -> Iterator[ToDoBody]:

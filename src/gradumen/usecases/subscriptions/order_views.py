@@ -15,6 +15,7 @@ from gradumen.store.unit_of_work import Session
 from gradumen.usecases.catalogue.offers import Offers
 from gradumen.usecases.catalogue.published import Published
 from gradumen.usecases.scope import Scope
+from gradumen.usecases.subscriptions.order_basis import basis_of, changes_of, seal_of_basis
 from gradumen.wire.subscriptions.orders import OrderBody, OrderCreate
 
 
@@ -59,6 +60,7 @@ def views(tx: Session, scope: Scope, rows: Sequence[OrderRow], published: Publis
     own = [row for row in rows if scope.is_member(row.organisation_id)]
     people = names_of(tx, {user for row in own for user in (row.asked_by, row.answered_by) if user is not None})
     what = _words(tx, rows, published)
+    bases = {row.id: basis_of(tx, row, published) for row in rows if row.waits_for}
     return [
         OrderBody(
             id=row.id,
@@ -76,6 +78,8 @@ def views(tx: Session, scope: Scope, rows: Sequence[OrderRow], published: Publis
             reason=row.wanted.get("reason"),
             state=row.state,
             waits_for=Approver(row.waits_for) if row.waits_for else None,
+            changed=changes_of(row.basis, bases[row.id]) if row.id in bases else [],
+            seal=seal_of_basis(bases[row.id]) if row.id in bases else "",
             at_once=row.at_once,
             answer=row.answer,
             answered_by=_answered_by(row, people, known[row.seller_id].name),

@@ -10,7 +10,7 @@ from typing import Any
 from uuid import UUID, uuid4
 
 from gradumen.core.catalogue.plans import Plan
-from gradumen.core.errors import Conflict, Forbidden, Invalid, NotFound
+from gradumen.core.errors import Conflict, EditedMeanwhile, Forbidden, Invalid, NotFound
 from gradumen.core.exact import add, text
 from gradumen.core.names import name_of
 from gradumen.core.permissions import Right
@@ -27,6 +27,7 @@ from gradumen.usecases.catalogue.card_choice import choose_card
 from gradumen.usecases.catalogue.published import Published, load_cards, load_published, plan_of
 from gradumen.usecases.pages import moment_place
 from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
+from gradumen.usecases.subscriptions.order_basis import Basis, basis_of, changes_of, seal_of_basis
 from gradumen.usecases.subscriptions.order_mail import tell_order
 from gradumen.usecases.subscriptions.order_views import views
 from gradumen.usecases.subscriptions.subscription_changes import change, end
@@ -85,6 +86,7 @@ def _try(tx: Session, scope: Scope, row: OrderRow, buyer: OrganisationRow, day: 
         if approver is not None:
             trial.rollback()
     row.amount, row.currency, row.waits_for = amount, currency, approver
+    row.basis = basis_of(tx, row, published)
     row.at_once, row.reached = approver is None, approver is not Approver.OWN
     row.state = OrderState.DONE if approver is None else OrderState.WAITING
     if approver is None:
@@ -201,17 +203,26 @@ def _fees(tx: Session, card: UUID, plan: str, tier: str, quantity: int, day: dat
 
 @use_case
 def answer_order(
-    tx: Session, caller: Caller, *, order: UUID, approve: bool, amount: Decimal | None, reason: str | None
+    tx: Session,
+    caller: Caller,
+    *,
+    order: UUID,
+    approve: bool,
+    amount: Decimal | None,
+    reason: str | None,
+    seal: str | None = None,
 ) -> OrderBody:
     """Approve an order that waits, which carries it out, or refuse it with a reason. Asking again changes nothing.
 
     Args:
         amount: what is approved; an order that adds more by now is not carried out.
+        seal: that of the order as it was read; needed where plan or prices changed since it was ordered.
 
     Raises:
         NotFound: there is none, or the caller is a member of neither side.
         Forbidden: it is its seller's to answer.
         Conflict: it is answered or withdrawn already, it adds more than is approved, or one's own.
+        EditedMeanwhile: its plan or prices are others than when it was ordered, and than was read.
         NotOffered, NotPriceable, QuotaExceeded, NotActive: it cannot be carried out any more; it goes on waiting.
     """
     scope = load_scope(tx, caller)
@@ -229,7 +240,10 @@ def answer_order(
         raise Invalid("say why it is refused: the one who ordered reads it", field="reason")
     own = row.waits_for == Approver.OWN
     if approve:
+        before, now = row.basis, basis_of(tx, row, published)
         _approve(tx, scope, row, amount, published)
+        _check_basis(before, now, seal)
+        row.basis = now
     else:
         row.state, row.waits_for = OrderState.REFUSED, None
     if row.state != OrderState.WAITING:
@@ -251,6 +265,17 @@ def _check_approver(tx: Session, scope: Scope, row: OrderRow) -> None:
     if not scope.is_member(owner, right):
         found = tx.get_one(OrganisationRow, owner)
         raise Forbidden(right=right, organisation=found.slug, name=found.name)
+
+
+def _check_basis(before: Basis | None, now: Basis, seal: str | None) -> None:
+    """What was ordered, and read, is what is approved: not another version of the plan, and not other prices."""
+    changed = changes_of(before, now)
+    if changed and seal != seal_of_basis(now):
+        raise EditedMeanwhile(
+            f"its {' and '.join(changed)} changed since it was ordered; look at the order again, then approve it so",
+            field="seal",
+            changed=changed,
+        )
 
 
 def _approve(tx: Session, scope: Scope, row: OrderRow, amount: Decimal | None, published: Published) -> None:

@@ -29,10 +29,14 @@ class OrderCreate(Body):
 
 
 class OrderAnswer(Body):
-    """Approved or refused; a refusal needs a reason. ``amount`` is what one approves, and no more."""
+    """Approved or refused; a refusal needs a reason. ``amount`` is what one approves, and no more.
+
+    Where plan or prices changed since it was ordered, ``seal`` is that of the order as one read it.
+    """
 
     approve: bool
     amount: DecimalText | None = None
+    seal: str | None = None
     reason: str | None = None
 
 
@@ -40,7 +44,8 @@ class OrderBody(Body):
     """An order: waiting, done, refused or withdrawn.
 
     It waits for another of its own people, or for its seller. ``what`` says it in words; ``amount`` is what it adds by
-    its fees, a month and once, net and before discounts.
+    its fees, a month and once, net and before discounts. ``changed`` says what became otherwise since it was ordered:
+    *plan* or *prices*; ``seal`` stands for them as they are now. Of one that waits for nobody neither is said.
     """
 
     id: UUID
@@ -58,6 +63,8 @@ class OrderBody(Body):
     reason: str | None
     state: str
     waits_for: Approver | None
+    changed: list[str]
+    seal: str
     at_once: bool
     answer: str | None
     answered_by: str | None

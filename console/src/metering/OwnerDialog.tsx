@@ -1,0 +1,133 @@
+/** A rule that gives usage an owner, beside what it changes. */
+import { Alert, Box } from '@mui/material';
+import { useQuery, useQueryClient } from '@tanstack/react-query';
+import { useFormContext, useWatch } from 'react-hook-form';
+import { useDeferredValue } from 'react';
+import * as z from 'zod/mini';
+import { CustomerPicker } from '../organisations/CustomerPicker';
+import { projectsOptions } from '../organisations/organisations';
+import { DateInput } from '../shared/DateInput';
+import { EntryDialog, OwnInput, TextInput, day, given } from '../shared/form';
+import { useToast } from '../shared/Toasts';
+import { moveWords, previewOptions, setRules, type Rule, type Rules } from './ownership';
+
+export interface OwnerValues {
+  name: string;
+  customer: string;
+  project: string;
+  starts_on: string;
+  account: string;
+  resource: string;
+  feed: string;
+}
+
+const schema = z.object({
+  name: given('What the rule is called'),
+  customer: given('Whose it is'),
+  project: given('In which of its projects'),
+  starts_on: day('The first day that it holds'),
+  account: z.string(),
+  resource: z.string(),
+  feed: z.string(),
+});
+
+/** The rule of what is written; a text with a star at its end is a beginning. */
+export function ruleOf(values: OwnerValues): Rule {
+  const conditions: Rule['conditions'] = {};
+  for (const key of ['feed', 'account', 'resource'] as const) {
+    const said = values[key].trim();
+    if (said) conditions[key] = said.endsWith('*') ? { prefix: said.slice(0, -1) } : said;
+  }
+  return {
+    name: values.name.trim(),
+    owner: `${values.customer}/${values.project}`,
+    starts_on: values.starts_on,
+    ends_on: null,
+    conditions,
+  };
+}
+
+export function OwnerDialog(props: { rules: Rules; initial: OwnerValues; onClose: () => void }) {
+  const { rules, initial, onClose } = props;
+  const queries = useQueryClient();
+  const say = useToast();
+  const save = async (values: OwnerValues) => {
+    await setRules(rules, [...rules.rules, ruleOf(values)]);
+    for (const key of ['ownership rules', 'unowned usage', 'tasks', 'to dos'])
+      await queries.invalidateQueries({ queryKey: [key] });
+    say('The rule is set. What it reaches is made again now; see Work in progress.');
+  };
+  return (
+    <EntryDialog
+      title="Give it an owner"
+      act="Set the rule"
+      schema={schema}
+      initial={initial}
+      save={save}
+      onClose={onClose}
+    >
+      <OwnInput<string> name="customer">
+        {(value, onChange) => <CustomerPicker label="It is of" value={value} onChange={onChange} />}
+      </OwnInput>
+      <Project />
+      <DateInput name="starts_on" label="From" columns={3} hint="The day on which it starts, UTC" />
+      <TextInput name="feed" label="Only of feed" columns={2} optional />
+      <TextInput
+        name="account"
+        label="Only of account"
+        columns={2}
+        optional
+        hint="A * at the end: all that begin so"
+      />
+      <TextInput name="resource" label="Only of resource" columns={2} optional />
+      <TextInput name="name" label="The rule is called" />
+      <Changes rules={rules} />
+    </EntryDialog>
+  );
+}
+
+/** One of the projects of whose it is. */
+function Project() {
+  const customer = useWatch<OwnerValues, 'customer'>({ name: 'customer' });
+  const projects = useQuery({ ...projectsOptions(customer), enabled: customer !== '' });
+  const options = (projects.data ?? []).map((each) => [each.slug, each.name] as const);
+  return (
+    <TextInput
+      name="project"
+      label="Project"
+      columns={3}
+      options={options}
+      disabled={!options.length}
+      hint={customer && projects.isSuccess && !options.length ? 'It has no project yet' : ''}
+    />
+  );
+}
+
+/** What the rule would change, once enough of it is written. */
+function Changes({ rules }: { rules: Rules }) {
+  const { control } = useFormContext<OwnerValues>();
+  const typed = useDeferredValue(useWatch({ control }) as OwnerValues);
+  const ready = schema.safeParse(typed).success && Object.keys(ruleOf(typed).conditions).length > 0;
+  const preview = useQuery({
+    ...previewOptions(rules.organisation, ready ? [...rules.rules, ruleOf(typed)] : []),
+    enabled: ready,
+  });
+  if (!ready) return null;
+  return (
+    <Alert
+      severity={preview.isError ? 'error' : 'info'}
+      variant="outlined"
+      aria-busy={preview.isFetching}
+      sx={{ gridColumn: '1 / -1' }}
+    >
+      {preview.isError && preview.error.message}
+      {preview.data &&
+        moveWords(preview.data).map((sentence) => (
+          <Box key={sentence} sx={{ overflowWrap: 'anywhere' }}>
+            {sentence}
+          </Box>
+        ))}
+      {preview.data?.more && <Box>Only what came in the last three months was looked at.</Box>}
+    </Alert>
+  );
+}

@@ -1,0 +1,214 @@
+/** Whose usage is: what of a month is nobody's, how many readings are whose, and the rules. */
+import { Box, Button } from '@mui/material';
+import { useQuery, useQueryClient } from '@tanstack/react-query';
+import { useState } from 'react';
+import * as z from 'zod/mini';
+import { usePeriod } from '../access/figures';
+import { useSignedIn } from '../access/session';
+import { DataTable } from '../shared/DataTable';
+import { dayName, periodName } from '../shared/dates';
+import { formatCount } from '../shared/decimal';
+import { EntryDialog, Remark } from '../shared/form';
+import { Page, Section } from '../shared/Page';
+import { Empty, Query } from '../shared/States';
+import { useToast } from '../shared/Toasts';
+import { OwnerDialog, type OwnerValues } from './OwnerDialog';
+import {
+  conditionWords,
+  moveWords,
+  previewOptions,
+  quantityWords,
+  rulesOptions,
+  setRules,
+  unownedOptions,
+  type Nobodys,
+  type Rules,
+} from './ownership';
+
+export default function OwnersPage() {
+  const { home, mayAt } = useSignedIn();
+  const [period] = usePeriod();
+  const rules = useQuery(rulesOptions(home.organisation));
+  const unowned = useQuery(unownedOptions(home.organisation, period));
+  const [giving, setGiving] = useState<OwnerValues | null>(null);
+  const manages = mayAt('manage feeds', home.organisation);
+  return (
+    <Page
+      title={`Whose usage is, ${periodName(period)}`}
+      lead="A reading is of whom it names. What names nobody is of whom the first rule that holds on its day says."
+      action={
+        manages && (
+          <Button variant="outlined" onClick={() => setGiving(written(period))} disabled={!rules.data}>
+            Add a rule
+          </Button>
+        )
+      }
+    >
+      <Query query={unowned}>
+        {(found) => (
+          <>
+            <Section title="Nobody’s">
+              {found.items.length ? (
+                <NobodysTable
+                  items={found.items}
+                  onGive={manages && rules.data ? (item) => setGiving(written(period, item)) : null}
+                />
+              ) : (
+                <Empty title={`Everything that came in for ${periodName(period)} has an owner`} />
+              )}
+              {found.more && <Remark>There is more than could be looked at; this is a part of it.</Remark>}
+            </Section>
+            {found.feeds.length > 0 && (
+              <Section title="All that came in">
+                <DataTable
+                  name="feeds"
+                  label="All that came in"
+                  rows={found.feeds}
+                  rowKey={(row) => row.feed}
+                  columns={[
+                    { key: 'feed', title: 'Feed', cell: (row) => row.feed_name },
+                    count('readings', 'Readings'),
+                    count('owner_sent', 'Name their owner'),
+                    count('owner_by_rule', 'Owner by rule'),
+                    count('nobodys', 'Nobody’s'),
+                  ]}
+                />
+              </Section>
+            )}
+          </>
+        )}
+      </Query>
+      <Query query={rules}>{(found) => <RulesSection rules={found} manages={manages} />}</Query>
+      {giving && rules.data && (
+        <OwnerDialog rules={rules.data} initial={giving} onClose={() => setGiving(null)} />
+      )}
+    </Page>
+  );
+}
+
+type Counts = { readings: number; owner_sent: number; owner_by_rule: number; nobodys: number };
+const count = (key: keyof Counts, title: string) => ({
+  key,
+  title,
+  number: true,
+  width: 140,
+  cell: (row: Counts) => formatCount(row[key]),
+  order: (left: Counts, right: Counts) => left[key] - right[key],
+});
+
+/** What the dialog begins with: for the whole month, as far as it is known what the rule is about. */
+const written = (period: string, item?: Nobodys): OwnerValues => ({
+  name: item?.account ? `Account ${item.account}` : '',
+  customer: '',
+  project: '',
+  starts_on: `${period}-01`,
+  account: item?.account ?? '',
+  resource: '',
+  feed: item && !item.account ? (item.feed.split('/')[1] ?? '') : '',
+});
+
+function NobodysTable(props: { items: Nobodys[]; onGive: ((item: Nobodys) => void) | null }) {
+  const { items, onGive } = props;
+  return (
+    <DataTable
+      name="nobodys"
+      label="Nobody’s"
+      rows={items}
+      rowKey={(row) => `${row.feed} ${row.account ?? ''} ${row.source}`}
+      columns={[
+        { key: 'account', title: 'Account', cell: (row) => row.account ?? 'none said' },
+        { key: 'feed', title: 'Feed', cell: (row) => row.feed_name },
+        {
+          key: 'resources',
+          title: 'Resources',
+          cell: (row) => (
+            <Box component="span" title={row.examples.join(', ')}>
+              {formatCount(row.resources)}: {row.examples.slice(0, 2).join(', ')}
+              {row.resources > 2 && ' …'}
+            </Box>
+          ),
+        },
+        {
+          key: 'days',
+          title: 'Days',
+          whole: true,
+          cell: (row) =>
+            row.first_day === row.last_day
+              ? dayName(row.first_day)
+              : `${dayName(row.first_day)} to ${dayName(row.last_day)}`,
+        },
+        { key: 'usage', title: 'Usage', cell: (row) => quantityWords(row.quantities) },
+        {
+          key: 'act',
+          title: '',
+          width: 160,
+          cell: (row) => onGive && <Button onClick={() => onGive(row)}>Give it an owner</Button>,
+        },
+      ]}
+    />
+  );
+}
+
+function RulesSection({ rules, manages }: { rules: Rules; manages: boolean }) {
+  const [dropping, setDropping] = useState<number | null>(null);
+  if (!rules.rules.length) return null;
+  return (
+    <Section title="Rules, in their order">
+      <DataTable
+        name="rules"
+        label="Rules, in their order"
+        rows={rules.rules.map((rule, place) => ({ rule, place }))}
+        rowKey={(row) => String(row.place)}
+        columns={[
+          { key: 'name', title: 'Rule', cell: ({ rule }) => rule.name },
+          { key: 'what', title: 'What', cell: ({ rule }) => conditionWords(rule.conditions) },
+          { key: 'owner', title: 'Is of', cell: ({ rule }) => rule.owner },
+          {
+            key: 'from',
+            title: 'Days',
+            whole: true,
+            cell: ({ rule }) =>
+              `from ${dayName(rule.starts_on)}${rule.ends_on ? ` up to ${dayName(rule.ends_on)}` : ''}`,
+          },
+          {
+            key: 'act',
+            title: '',
+            width: 110,
+            cell: ({ rule, place }) =>
+              manages && (
+                <Button aria-label={`Take ${rule.name} away`} onClick={() => setDropping(place)}>
+                  Take away
+                </Button>
+              ),
+          },
+        ]}
+      />
+      {dropping !== null && <DropDialog rules={rules} place={dropping} onClose={() => setDropping(null)} />}
+    </Section>
+  );
+}
+
+function DropDialog({ rules, place, onClose }: { rules: Rules; place: number; onClose: () => void }) {
+  const queries = useQueryClient();
+  const say = useToast();
+  const left = rules.rules.filter((_, index) => index !== place);
+  const preview = useQuery(previewOptions(rules.organisation, left));
+  return (
+    <EntryDialog
+      title={`Take ${rules.rules[place]?.name ?? 'the rule'} away`}
+      act="Take it away"
+      schema={z.object({})}
+      initial={{}}
+      save={async () => {
+        await setRules(rules, left);
+        for (const key of ['ownership rules', 'unowned usage', 'tasks', 'to dos'])
+          await queries.invalidateQueries({ queryKey: [key] });
+        say('The rule is gone. What it reached is made again now; see Work in progress.');
+      }}
+      onClose={onClose}
+    >
+      <Remark>It is as if it had never been.</Remark>
+      {preview.data && moveWords(preview.data).map((sentence) => <Remark key={sentence}>{sentence}</Remark>)}
+    </EntryDialog>
+  );
+}

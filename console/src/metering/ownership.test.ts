@@ -1,0 +1,65 @@
+/** Rules of ownership and what they change, in words. */
+import { expect, it } from 'vitest';
+import { ruleOf } from './OwnerDialog';
+import { conditionWords, moveWords, type Preview } from './ownership';
+
+it('says conditions in words', () => {
+  expect(
+    conditionWords({
+      account: { prefix: 'acc-' },
+      resource: ['a', 'b'],
+      where: { size: 'large', disk: { contains: 'fast' } },
+    }),
+  ).toBe('account beginning with acc-, resource a or b, size large, disk containing fast');
+});
+
+it('reads a star at the end as a beginning, and leaves out what is not said', () => {
+  const rule = ruleOf({
+    name: ' Gull ',
+    customer: 'gull',
+    project: 'shop',
+    starts_on: '2026-09-01',
+    account: 'acc-*',
+    resource: ' ',
+    feed: 'north-fell',
+  });
+  expect(rule).toEqual({
+    name: 'Gull',
+    owner: 'gull/shop',
+    starts_on: '2026-09-01',
+    ends_on: null,
+    conditions: { account: { prefix: 'acc-' }, feed: 'north-fell' },
+  });
+});
+
+const preview = (values: Partial<Preview>): Preview => ({
+  from_day: '2026-09-01',
+  moves: [],
+  nobodys: 0,
+  more: false,
+  ...values,
+});
+
+it('says what would be whose', () => {
+  expect(moveWords(preview({ from_day: null }))).toEqual(['Nothing changes.']);
+  expect(moveWords(preview({}))).toEqual(['Nothing that came in becomes anybody else’s by that.']);
+  const [words = ''] = moveWords(
+    preview({
+      moves: [
+        {
+          before: null,
+          after: 'gull/shop',
+          rule: 'Gull',
+          resources: 2,
+          readings: 1200,
+          first_day: '2026-09-03',
+          last_day: '2026-09-03',
+          quantities: [{ meter: 'network/egress', meter_name: 'Sent', unit: 'byte', quantity: '2048' }],
+        },
+      ],
+    }),
+  );
+  expect(words.replace(/\s/g, ' ')).toBe(
+    '1 200 readings of 2 resources, 3 Sep: from nobody to gull/shop. Sent 2 KiB',
+  );
+});

@@ -1,0 +1,95 @@
+/** Whose usage is that names no owner: what is nobody's, and the rules that give it one. */
+import { queryOptions } from '@tanstack/react-query';
+import { api, body, type Schemas } from '../shared/api';
+import { formatCount, readable } from '../shared/decimal';
+import { dayName } from '../shared/dates';
+import { formatUnit } from '../shared/units';
+
+export type Rule = Schemas['OwnershipRuleForm-Output'];
+export type Rules = Schemas['OwnershipRulesBody'];
+export type Nobodys = Schemas['UnownedUsageBody'];
+export type Preview = Schemas['OwnershipPreviewBody'];
+type Quantity = Schemas['QuantityBody'];
+type Condition = string | string[] | { prefix: string } | { contains: string };
+
+export const rulesOptions = (organisation: string) =>
+  queryOptions({
+    queryKey: ['ownership rules', organisation],
+    queryFn: async () =>
+      body(
+        await api.GET('/api/v1/organisations/{organisation}/ownership-rules', {
+          params: { path: { organisation } },
+        }),
+      ),
+  });
+
+export const unownedOptions = (organisation: string, period: string) =>
+  queryOptions({
+    queryKey: ['unowned usage', organisation, period],
+    queryFn: async () =>
+      body(
+        await api.GET('/api/v1/organisations/{organisation}/unowned-usage', {
+          params: { path: { organisation }, query: { period } },
+        }),
+      ),
+  });
+
+/** What rules would change; asked anew for others. */
+export const previewOptions = (organisation: string, rules: Rule[]) =>
+  queryOptions({
+    queryKey: ['ownership preview', organisation, JSON.stringify(rules)],
+    queryFn: async () =>
+      body(
+        await api.POST('/api/v1/organisations/{organisation}/ownership-rules/preview', {
+          params: { path: { organisation } },
+          body: { rules },
+        }),
+      ),
+    retry: false,
+  });
+
+export async function setRules(rules: Rules, wanted: Rule[]): Promise<Rules> {
+  return body(
+    await api.PUT('/api/v1/organisations/{organisation}/ownership-rules', {
+      params: { path: { organisation: rules.organisation } },
+      body: { version: rules.version, rules: wanted },
+    }),
+  );
+}
+
+const saidOf = (condition: Condition): string => {
+  if (typeof condition === 'string') return condition;
+  if (Array.isArray(condition)) return condition.join(' or ');
+  return 'prefix' in condition ? `beginning with ${condition.prefix}` : `containing ${condition.contains}`;
+};
+
+/** The conditions of a rule in words. */
+export function conditionWords(conditions: Rule['conditions']): string {
+  const { where, ...facts } = conditions as Record<string, Condition> & { where?: Record<string, Condition> };
+  return Object.entries({ ...facts, ...where })
+    .map(([key, condition]) => `${key} ${saidOf(condition)}`)
+    .join(', ');
+}
+
+/** Usage by meter. */
+export const quantityWords = (quantities: readonly Quantity[]): string =>
+  quantities
+    .map((each) => {
+      const { text, unit } = readable(each.quantity, each.unit);
+      return `${each.meter_name} ${text} ${formatUnit(unit, text)}`;
+    })
+    .join('; ');
+
+/** What a change of rules does, a sentence each. */
+export function moveWords(preview: Preview): string[] {
+  if (preview.from_day === null) return ['Nothing changes.'];
+  if (!preview.moves.length) return ['Nothing that came in becomes anybody else’s by that.'];
+  return preview.moves.map((each) => {
+    const days =
+      each.first_day === each.last_day
+        ? dayName(each.first_day)
+        : `${dayName(each.first_day)} to ${dayName(each.last_day)}`;
+    const what = `${formatCount(each.readings)} readings of ${formatCount(each.resources)} resources, ${days}`;
+    return `${what}: from ${each.before ?? 'nobody'} to ${each.after ?? 'nobody'}. ${quantityWords(each.quantities)}`;
+  });
+}

@@ -1,0 +1,38 @@
+"""Rules that say whose usage is that names no owner, and what is nobody's."""
+
+from collections.abc import Sequence
+
+from gradumen.client.connection import Connection
+from gradumen.wire.metering.ownership_rules import (
+    OwnershipPreviewBody,
+    OwnershipRuleForm,
+    OwnershipRulesBody,
+    OwnershipRulesPreview,
+    OwnershipRulesSet,
+    UnownedUsagesBody,
+)
+
+
+class OwnershipRules:
+    """Rules of sellers over what their feeds send."""
+
+    def __init__(self, connection: Connection) -> None:
+        self._connection = connection
+
+    def get(self, organisation: str) -> OwnershipRulesBody:
+        """The rules of a seller, in their order, with their version."""
+        return self._connection.get(f"organisations/{organisation}/ownership-rules", OwnershipRulesBody)
+
+    def set(self, organisation: str, rules: Sequence[OwnershipRuleForm], version: int) -> OwnershipRulesBody:
+        """Set them together, over the version that was read."""
+        body = OwnershipRulesSet(version=version, rules=list(rules))
+        return self._connection.put(f"organisations/{organisation}/ownership-rules", OwnershipRulesBody, body)
+
+    def preview(self, organisation: str, rules: Sequence[OwnershipRuleForm]) -> OwnershipPreviewBody:
+        """What they would change on what came in."""
+        path = f"organisations/{organisation}/ownership-rules/preview"
+        return self._connection.post(path, OwnershipPreviewBody, OwnershipRulesPreview(rules=list(rules)))
+
+    def unowned(self, organisation: str, period: str) -> UnownedUsagesBody:
+        """What of a seller's feeds is nobody's in a month of UTC."""
+        return self._connection.get(f"organisations/{organisation}/unowned-usage", UnownedUsagesBody, period=period)

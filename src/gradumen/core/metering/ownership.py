@@ -1,0 +1,69 @@
+"""Whose usage is that names no owner: rules over where it came from and what it is, in order, each for its days."""
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+from datetime import date
+
+from gradumen.core.catalogue.conditions import Conditions
+
+FACTS = ("feed", "account", "source", "resource", "meter")
+"""What a condition can be on, beside attributes."""
+MOST_RULES = 500
+
+
+@dataclass(frozen=True, slots=True)
+class OwnershipRule:
+    """From a day of UTC up to (not including) another, what fulfils all conditions is a project's; None is no end.
+
+    ``match`` is on attributes; ``number`` is the project's.
+    """
+
+    name: str
+    number: int
+    starts_on: date
+    ends_on: date | None
+    conditions: Conditions
+    match: Conditions
+
+    def takes(self, facts: Mapping[str, str | None], attributes: Mapping[str, str]) -> bool:
+        """Whether a reading fulfils the conditions, whenever it was."""
+        return all((said := facts.get(key)) is not None and each.holds(said) for key, each in self.conditions) and all(
+            key in attributes and each.holds(attributes[key]) for key, each in self.match
+        )
+
+
+def rule_for(
+    rules: Iterable[OwnershipRule], facts: Mapping[str, str | None], attributes: Mapping[str, str], day: date
+) -> OwnershipRule | None:
+    """The first rule that takes a reading which started on a day; None leaves it nobody's.
+
+    >>> from gradumen.core.catalogue.conditions import Equals
+    >>> from datetime import date
+    >>> gull = OwnershipRule("Gull", 7, date(2026, 9, 1), None, (("account", Equals("acc-7")),), ())
+    >>> rule_for([gull], {"account": "acc-7"}, {}, date(2026, 9, 1)) is gull
+    True
+    >>> rule_for([gull], {"account": "acc-7"}, {}, date(2026, 8, 31)), rule_for([gull], {}, {}, date(2026, 9, 1))
+    (None, None)
+    """
+    for rule in rules:
+        if rule.starts_on <= day and (rule.ends_on is None or day < rule.ends_on) and rule.takes(facts, attributes):
+            return rule
+    return None
+
+
+def first_difference(before: Iterable[OwnershipRule], after: Iterable[OwnershipRule]) -> date | None:
+    """The first day on which two lists of rules may say otherwise; None where they are the same.
+
+    >>> from datetime import date
+    >>> one = OwnershipRule("One", 1, date(2026, 9, 1), None, (), ())
+    >>> first_difference([], [one]), first_difference([one], [one])
+    (datetime.date(2026, 9, 1), None)
+    """
+    old, new = list(before), list(after)
+    while old and new and old[0] == new[0]:
+        old.pop(0)
+        new.pop(0)
+    while old and new and old[-1] == new[-1]:
+        old.pop()
+        new.pop()
+    return min((each.starts_on for each in (*old, *new)), default=None)

@@ -1,0 +1,32 @@
+"""Has the usage made again that changed rules of ownership reach, month by month."""
+
+from datetime import date, timedelta
+
+from gradumen.jobs.leases import Held, now
+from gradumen.usecases.metering.ownership_rules import feeds_to_mark, mark_month
+
+
+def mark(held: Held) -> None:
+    """Mark what started from the first changed day on; done twice it is made again twice, and comes to the same."""
+    feeds = feeds_to_mark(held.uow, lease=held.lease)
+    first, end = (date.fromisoformat(held.lease.inputs[each]) for each in ("from", "to"))
+    months = _months(first, end) if feeds else []
+    for count, (since, until) in enumerate(months):
+        held.progress(count, len(months))
+        with held.step(f"usage from {since}", until=until.isoformat()):
+            mark_month(held.uow, lease=held.lease, feeds=feeds, first=since, end=until, at=now())
+    held.progress(len(months), len(months))
+
+
+def _months(first: date, end: date) -> list[tuple[date, date]]:
+    """Days from one up to another, a month at a time.
+
+    >>> _months(date(2026, 8, 20), date(2026, 9, 2))
+    [(datetime.date(2026, 8, 20), datetime.date(2026, 9, 1)), (datetime.date(2026, 9, 1), datetime.date(2026, 9, 2))]
+    """
+    found = []
+    while first < end:
+        following = min(end, (first.replace(day=1) + timedelta(days=32)).replace(day=1))
+        found.append((first, following))
+        first = following
+    return found

@@ -1,0 +1,196 @@
+"""Rules that say whose usage is that names no owner, and the readings that they are about."""
+
+from collections.abc import Collection, Sequence
+from dataclasses import dataclass
+from datetime import date, datetime
+from typing import Any
+from uuid import UUID
+
+from sqlalchemy import JSON, ForeignKey, SmallInteger, String, delete, func, select
+from sqlalchemy.dialects.mysql import insert
+from sqlalchemy.orm import Mapped, Session, mapped_column
+
+from gradumen.store.columns import Base
+from gradumen.store.metering.tables import FeedRow, OriginRow, ResourceRow, UsageDayRow
+from gradumen.store.organisations.tables import OrganisationRow, ProjectRow
+
+
+class OwnershipRuleListRow(Base):
+    """The rules of a seller together: each change of them counts a version, and rivals queue here."""
+
+    __tablename__ = "ownership_rule_lists"
+
+    organisation_id: Mapped[UUID] = mapped_column(ForeignKey("organisations.id", ondelete="RESTRICT"), primary_key=True)
+    version: Mapped[int]
+
+
+class OwnershipRuleRow(Base):
+    """A rule of a seller, in the order of positions; its days are those of UTC on which readings start."""
+
+    __tablename__ = "ownership_rules"
+
+    organisation_id: Mapped[UUID] = mapped_column(ForeignKey("organisations.id", ondelete="RESTRICT"), primary_key=True)
+    position: Mapped[int] = mapped_column(SmallInteger, primary_key=True)
+    name: Mapped[str] = mapped_column(String(120))
+    project_id: Mapped[UUID] = mapped_column(ForeignKey("projects.id", ondelete="RESTRICT"))
+    starts_on: Mapped[date]
+    ends_on: Mapped[date | None]
+    conditions: Mapped[dict[str, Any]] = mapped_column(JSON)
+
+
+@dataclass(frozen=True, slots=True)
+class Stored:
+    """A rule with the project that it names: its number, its path and its organisation."""
+
+    row: OwnershipRuleRow
+    number: int
+    owner: str
+    organisation: UUID
+
+
+def rules_of(tx: Session, sellers: Collection[UUID]) -> dict[UUID, list[Stored]]:
+    """The rules of sellers, in their order."""
+    rows = tx.execute(
+        select(OwnershipRuleRow, ProjectRow, OrganisationRow.slug)
+        .join(ProjectRow, ProjectRow.id == OwnershipRuleRow.project_id)
+        .join(OrganisationRow, OrganisationRow.id == ProjectRow.organisation_id)
+        .where(OwnershipRuleRow.organisation_id.in_(sellers))
+        .order_by(OwnershipRuleRow.position)
+    )
+    found: dict[UUID, list[Stored]] = {each: [] for each in sellers}
+    for row, project, slug in rows:
+        stored = Stored(row, project.number, f"{slug}/{project.slug}", project.organisation_id)
+        found[row.organisation_id].append(stored)
+    return found
+
+
+def lock_version(tx: Session, seller: UUID) -> int:
+    """Write the row that every change of a seller's rules writes; gives the version before."""
+    row = OwnershipRuleListRow
+    tx.execute(insert(row).values(organisation_id=seller, version=0).prefix_with("IGNORE"))
+    return tx.scalars(select(row).where(row.organisation_id == seller).with_for_update()).one().version
+
+
+def version_of(tx: Session, seller: UUID) -> int:
+    """How often a seller's rules were changed."""
+    row = tx.get(OwnershipRuleListRow, seller)
+    return row.version if row else 0
+
+
+def replace_rules(tx: Session, seller: UUID, rows: Sequence[OwnershipRuleRow]) -> None:
+    """Put these in the place of a seller's rules."""
+    tx.execute(delete(OwnershipRuleRow).where(OwnershipRuleRow.organisation_id == seller))
+    tx.flush()
+    tx.add_all(rows)
+    tx.get_one(OwnershipRuleListRow, seller).version += 1
+    tx.flush()
+
+
+@dataclass(frozen=True, slots=True)
+class FeedOf:
+    """The feed of a resource, and what the resource is called."""
+
+    feed: str
+    seller: UUID
+    resource: str
+
+
+def feeds_of_resources(tx: Session, resources: Collection[int]) -> dict[int, FeedOf]:
+    """The feeds of resources, by the resources' numbers."""
+    rows = tx.execute(
+        select(ResourceRow.id, ResourceRow.name, FeedRow.slug, FeedRow.organisation_id)
+        .join(FeedRow, FeedRow.id == ResourceRow.feed_id)
+        .where(ResourceRow.id.in_(resources))
+    )
+    return {number: FeedOf(slug, seller, name) for number, name, slug, seller in rows}
+
+
+def said_by(tx: Session, origins: Collection[int]) -> dict[int, tuple[str, str | None]]:
+    """Source and account of origins, by number."""
+    rows = tx.execute(select(OriginRow.id, OriginRow.source, OriginRow.account).where(OriginRow.id.in_(origins)))
+    return {number: (source, account) for number, source, account in rows}
+
+
+_NAMING_NOBODY = """
+FROM readings r JOIN resources z ON z.id = r.resource_id JOIN origins o ON o.id = r.origin_id
+LEFT JOIN superseded_readings s ON s.delivery_id = r.delivery_id AND s.position = r.position
+WHERE z.feed_id IN ({feeds}) AND r.start_at >= %s AND r.start_at < %s AND o.owner IS NULL AND s.delivery_id IS NULL
+"""
+_GROUPS = (
+    "SELECT r.resource_id, r.meter_id, r.origin_id, r.attribute_set_id, DATE(r.start_at), COUNT(*) "
+    + _NAMING_NOBODY
+    + "GROUP BY 1, 2, 3, 4, 5 ORDER BY 1, 2, 5, 3, 4 LIMIT %s"
+)
+_MARK = (
+    "INSERT INTO stale_usage (resource_id, meter_id, day, marked_at, quiet) "
+    "SELECT DISTINCT r.resource_id, r.meter_id, {day}, %s, 0 " + _NAMING_NOBODY
+)
+_COUNTED = """
+SELECT z.feed_id, COUNT(*), SUM(o.owner IS NOT NULL) FROM readings r JOIN resources z ON z.id = r.resource_id
+JOIN origins o ON o.id = r.origin_id
+LEFT JOIN superseded_readings s ON s.delivery_id = r.delivery_id AND s.position = r.position
+WHERE z.feed_id IN ({feeds}) AND r.start_at >= %s AND r.start_at < %s AND s.delivery_id IS NULL GROUP BY z.feed_id
+"""
+_TOTALS = """
+SELECT u.resource_id, u.meter_id, u.attribute_set_id, u.day, SUM(u.total) FROM usage_days u
+JOIN resources z ON z.id = u.resource_id WHERE z.feed_id IN ({feeds}) AND u.day >= %s AND u.day < %s
+GROUP BY 1, 2, 3, 4
+"""
+
+
+@dataclass(frozen=True, slots=True)
+class Group:
+    """Readings that name no owner, alike in all that a rule can look at, and started on one day."""
+
+    resource: int
+    meter: int
+    origin: int
+    attributes: int
+    day: date
+    readings: int
+
+
+def groups_naming_nobody(tx: Session, feeds: Sequence[int], first: datetime, end: datetime, most: int) -> list[Group]:
+    """The readings of feeds that name no owner, started in a span of time, in groups; ``most`` at most."""
+    return [Group(*row) for row in _asked(tx, _GROUPS, feeds, first, end, most)]
+
+
+def mark_naming_nobody(tx: Session, feeds: Sequence[int], first: datetime, end: datetime, at: datetime) -> None:
+    """The usage of these readings is to be made again, on each day that they touch: a reading has a day at most."""
+    for day in ("DATE(r.start_at)", "DATE(r.end_at - INTERVAL 1 SECOND)"):
+        statement = _MARK.format(day=day, feeds=", ".join(["%s"] * len(feeds)))
+        tx.connection().exec_driver_sql(statement, (_plain(at), *feeds, _plain(first), _plain(end)))
+
+
+def counted(tx: Session, feeds: Sequence[int], first: datetime, end: datetime) -> dict[int, tuple[int, int]]:
+    """How many readings each feed has that started in a span of time, and how many of them name an owner."""
+    return {feed: (all_of_it, int(named)) for feed, all_of_it, named in _asked(tx, _COUNTED, feeds, first, end)}
+
+
+def resources_of_nobody(tx: Session, feeds: Sequence[int], first: date) -> int:
+    """How many resources of feeds have usage that is nobody's from a day on."""
+    if not feeds:
+        return 0
+    query = select(func.count(ResourceRow.id.distinct())).join(UsageDayRow, UsageDayRow.resource_id == ResourceRow.id)
+    query = query.where(UsageDayRow.project_number == 0, UsageDayRow.day >= first, ResourceRow.feed_id.in_(feeds))
+    return tx.scalar(query) or 0
+
+
+def totals_of(tx: Session, feeds: Sequence[int], first: date, end: date) -> dict[tuple[int, int, int, date], Any]:
+    """Usage of feeds by resource, meter, attributes and day, whosever it is."""
+    rows = _asked(tx, _TOTALS, feeds, first, end)
+    return {(resource, meter, attributes, day): total for resource, meter, attributes, day, total in rows}
+
+
+def _asked(
+    tx: Session, statement: str, feeds: Sequence[int], first: date, end: date, *more: int
+) -> Sequence[tuple[Any, ...]]:
+    if not feeds:
+        return []
+    values = (*feeds, _plain(first), _plain(end), *more)
+    return tx.connection().exec_driver_sql(statement.format(feeds=", ".join(["%s"] * len(feeds))), values).fetchall()
+
+
+def _plain(at: date) -> date:
+    """A moment as the driver takes it."""
+    return at.replace(tzinfo=None) if isinstance(at, datetime) else at

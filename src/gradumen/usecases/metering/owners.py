@@ -1,0 +1,119 @@
+"""Whose readings are that name no owner: what the rules of their feed's seller say, for the days they start on."""
+
+from collections.abc import Collection, Mapping, Sequence
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from uuid import UUID
+
+from gradumen.core.metering.ownership import OwnershipRule, rule_for
+from gradumen.store.metering.ownership_rules import FeedOf, Stored, feeds_of_resources, rules_of, said_by
+from gradumen.store.metering.usage import attribute_sets, meter_rows
+from gradumen.store.organisations.tables import Tree, trees_between
+from gradumen.store.unit_of_work import Session
+from gradumen.wire.metering.ownership_forms import rule_of
+
+
+@dataclass(frozen=True, slots=True)
+class Ruled:
+    """A rule with the organisation whose project it names."""
+
+    rule: OwnershipRule
+    owner: str
+    organisation: UUID
+
+
+def ruled(stored: Sequence[Stored]) -> list[Ruled]:
+    """Stored rules as they are looked at."""
+    return [
+        Ruled(
+            rule_of(each.row.name, each.number, each.row.starts_on, each.row.ends_on, each.row.conditions),
+            each.owner,
+            each.organisation,
+        )
+        for each in stored
+    ]
+
+
+class Owners:
+    """Looks up whose readings are, of some resources, within a span of time."""
+
+    def __init__(
+        self, tx: Session, resources: Collection[int], first: datetime, last: datetime, *, all_meters: bool = False
+    ) -> None:
+        """``all_meters``: other rules than those that are stored will be looked at too."""
+        self.feeds: Mapping[int, FeedOf] = feeds_of_resources(tx, resources)
+        sellers = {each.seller for each in self.feeds.values()}
+        stored = rules_of(tx, sellers) if sellers else {}
+        self.rules: dict[UUID, list[Ruled]] = {seller: ruled(rules) for seller, rules in stored.items() if rules}
+        self._tx = tx
+        self._trees: list[tuple[datetime, Tree]] = trees_between(tx, first, last)
+        self._then: dict[tuple[int, UUID, int], dict[OwnershipRule, Ruled]] = {}
+        self._meters = {number: row.slug for number, row in meter_rows(tx).items()} if self.rules or all_meters else {}
+        self._origins: dict[int, tuple[str, str | None]] = {}
+        self._attributes: dict[int, dict[str, str]] = {}
+
+    def know(self, origins: Collection[int], attributes: Collection[int]) -> None:
+        """Read what rules look at, of these."""
+        self._origins |= said_by(self._tx, set(origins) - set(self._origins))
+        self._attributes |= attribute_sets(self._tx, set(attributes) - set(self._attributes))
+
+    def said(self, origin: int) -> tuple[str, str | None]:
+        """Source and account that a reading came with."""
+        return self._origins[origin]
+
+    def find(
+        self,
+        resource: int,
+        meter: int,
+        origin: int,
+        attributes: int,
+        at: datetime,
+        rules: Sequence[Ruled] | None = None,
+    ) -> Ruled | None:
+        """The rule that takes a reading which started then, by its seller's rules or by those that are given."""
+        feed = self.feeds[resource]
+        by_rule = self._known_then(feed.seller, at, self.rules.get(feed.seller, ()) if rules is None else rules)
+        if not by_rule:
+            return None
+        source, account = self._origins[origin]
+        facts = {
+            "feed": feed.feed,
+            "account": account,
+            "source": source,
+            "resource": feed.resource,
+            "meter": self._meters.get(meter),
+        }
+        found = rule_for(by_rule, facts, self._attributes[attributes], at.date())
+        return by_rule[found] if found else None
+
+    def _known_then(self, seller: UUID, at: datetime, rules: Sequence[Ruled]) -> dict[OwnershipRule, Ruled]:
+        """The rules that say something at a moment: nothing is anybody's whom the seller did not sell to then."""
+        place = max((index for index, (since, _) in enumerate(self._trees) if since <= at), default=0)
+        key = place, seller, id(rules)
+        if key not in self._then:
+            below = self._trees[place][1].below([seller])
+            self._then[key] = {each.rule: each for each in rules if each.organisation in below}
+        return self._then[key]
+
+
+Alike = tuple[int, int, int, int]
+"""Resource, attributes, origin, and the second of 1970 at which a reading started."""
+
+
+def owners_by_rule(tx: Session, meter: int, readings: Collection[Alike]) -> dict[Alike, int]:
+    """The numbers of the projects whose readings these are that name no owner; those of nobody are left out."""
+    if not readings:
+        return {}
+    starts = [start for *_, start in readings]
+    first, last = (datetime.fromtimestamp(each, UTC) for each in (min(starts), max(starts) + 1))
+    owners = Owners(tx, {resource for resource, *_ in readings}, first, last)
+    if not owners.rules:
+        return {}
+    owners.know({origin for _, _, origin, _ in readings}, {attributes for _, attributes, _, _ in readings})
+    found = {}
+    for each in readings:
+        resource, attributes, origin, start = each
+        by = owners.find(resource, meter, origin, attributes, datetime.fromtimestamp(start, UTC))
+        if by is not None:
+            found[each] = by.rule.number
+    return found

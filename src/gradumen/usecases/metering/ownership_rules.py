@@ -1,0 +1,274 @@
+"""Rules that say whose usage is: read, looked at on what came in, and set together."""
+
+from collections import defaultdict
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from datetime import UTC, date, datetime, time, timedelta
+from uuid import UUID
+
+from gradumen.core.errors import EditedMeanwhile, Invalid
+from gradumen.core.exact import add
+from gradumen.core.metering.ownership import first_difference
+from gradumen.core.names import name_of
+from gradumen.core.permissions import Right
+from gradumen.core.tasks import Lease
+from gradumen.store import tasks as store_tasks
+from gradumen.store.metering import ownership_rules as store
+from gradumen.store.metering.feeds import feeds_of
+from gradumen.store.metering.ownership_rules import Group, OwnershipRuleRow
+from gradumen.store.metering.usage import meter_rows
+from gradumen.store.organisations.projects import projects_by_path
+from gradumen.store.organisations.tables import OrganisationRow
+from gradumen.store.unit_of_work import Session, use_case
+from gradumen.usecases.audit_entries import record
+from gradumen.usecases.catalogue.names import meter_name
+from gradumen.usecases.catalogue.published import Published, load_published
+from gradumen.usecases.metering.owners import Owners, Ruled, ruled
+from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
+from gradumen.usecases.tasks import OWNERS, require_lease
+from gradumen.wire.metering.ownership_forms import read_ownership, rule_of
+from gradumen.wire.metering.ownership_rules import (
+    OwnershipMoveBody,
+    OwnershipPreviewBody,
+    OwnershipRuleForm,
+    OwnershipRulesBody,
+    OwnershipRulesSet,
+    QuantityBody,
+)
+
+LOOKED_AT, LOOKED_BACK = 200_000, timedelta(days=92)
+"""Groups of readings, and days, that a preview looks at."""
+
+
+@use_case
+def list_ownership_rules(tx: Session, caller: Caller, *, organisation: str) -> OwnershipRulesBody:
+    """The rules of a seller; for its own members.
+
+    Raises:
+        Forbidden: the caller is none.
+    """
+    scope = load_scope(tx, caller)
+    seller = get_organisation(tx, scope, organisation)
+    scope.require_member(Right.READ, seller)
+    return _view(tx, seller)
+
+
+def _view(tx: Session, seller: OrganisationRow) -> OwnershipRulesBody:
+    rules = [
+        OwnershipRuleForm(
+            name=each.row.name,
+            owner=each.owner,
+            starts_on=each.row.starts_on,
+            ends_on=each.row.ends_on,
+            conditions=each.row.conditions,
+        )
+        for each in store.rules_of(tx, [seller.id])[seller.id]
+    ]
+    return OwnershipRulesBody(organisation=seller.slug, version=store.version_of(tx, seller.id), rules=rules)
+
+
+@use_case
+def set_ownership_rules(
+    tx: Session, caller: Caller, *, organisation: str, wanted: OwnershipRulesSet
+) -> OwnershipRulesBody:
+    """Set the rules of a seller together; the same again changes nothing. What they reach is made again by a task.
+
+    No reading is written anew: what came in stays as it was sent.
+
+    Raises:
+        Forbidden: the caller does not manage feeds there; or what is billed already may change, and it does not bill.
+        EditedMeanwhile: somebody changed them since they were read.
+        Invalid: a rule has no fit name, days, conditions or owner; with its place in ``field``.
+    """
+    scope = load_scope(tx, caller)
+    seller = get_organisation(tx, scope, organisation)
+    scope.require_member(Right.MANAGE_FEEDS, seller)
+    version = store.lock_version(tx, seller.id)
+    before = ruled(store.rules_of(tx, [seller.id])[seller.id])
+    rows, after = _read(tx, scope, seller, wanted.rules)
+    changed_from = first_difference([each.rule for each in before], [each.rule for each in after])
+    if changed_from is None:
+        return _view(tx, seller)
+    if version != wanted.version:
+        raise EditedMeanwhile(
+            f"the rules are at version {version}, you changed {wanted.version}; look again", version=version
+        )
+    if changed_from < scope.now.date().replace(day=1):
+        scope.require_member(Right.BILL, seller)
+    store.replace_rules(tx, seller.id, rows)
+    # What starts later is made by the new rules anyway.
+    inputs = {"from": changed_from.isoformat(), "to": (scope.now.date() + timedelta(days=2)).isoformat()}
+    store_tasks.add_task(
+        tx, OWNERS, seller.name, at=caller.at, organisation=seller.id, asked_by=caller.user_id, inputs=inputs,
+        counted="months",
+    )  # fmt: skip
+    told = [{"rules": [f"{each.rule.name}: {each.owner}" for each in rules]} for rules in (before, after)]
+    record(tx, caller, "ownership rules set", seller.id, seller.slug, before=told[0], after=told[1])
+    return _view(tx, seller)
+
+
+def _read(
+    tx: Session, scope: Scope, seller: OrganisationRow, rules: Sequence[OwnershipRuleForm]
+) -> tuple[list[OwnershipRuleRow], list[Ruled]]:
+    """Rules as they are stored, and as they are looked at."""
+    projects = projects_by_path(tx, {each.owner for each in rules})
+    below = scope.tree.below([seller.id])
+    rows, found = [], []
+    for place, each in enumerate(rules):
+        where = f"rules[{place}]"
+        name = name_of(each.name, field=f"{where}.name")
+        project = projects.get(each.owner)
+        if project is None or project.organisation_id not in below:
+            raise Invalid(
+                f"'{each.owner[:130]}' is no project of {seller.name} or of those it sells to; write "
+                "organisation/project",
+                field=f"{where}.owner",
+                value=each.owner[:130],
+            )
+        if each.ends_on is not None and each.ends_on <= each.starts_on:
+            raise Invalid(
+                f"rule '{name}' ends on {each.ends_on}, which must be after {each.starts_on}", field=f"{where}.ends_on"
+            )
+        try:
+            conditions = read_ownership(each.conditions)
+        except Invalid as problem:
+            raise Invalid(f"rule '{name}': {problem.message}", field=f"{where}.conditions") from problem
+        rows.append(
+            OwnershipRuleRow(
+                organisation_id=seller.id,
+                position=place,
+                name=name,
+                project_id=project.id,
+                starts_on=each.starts_on,
+                ends_on=each.ends_on,
+                conditions=conditions,
+            )
+        )
+        rule = rule_of(name, project.number, each.starts_on, each.ends_on, conditions)
+        found.append(Ruled(rule, each.owner, project.organisation_id))
+    return rows, found
+
+
+@dataclass(slots=True)
+class Moved:
+    """What goes from one owner to another by a rule, as far as it was added up."""
+
+    readings: int = 0
+    days: set[date] = field(default_factory=set)
+    places: set[tuple[int, int, int, date]] = field(default_factory=set)
+    """Resource, meter, attributes and day."""
+
+
+@use_case
+def preview_ownership_rules(
+    tx: Session, caller: Caller, *, organisation: str, rules: Sequence[OwnershipRuleForm]
+) -> OwnershipPreviewBody:
+    """What rules would change on what came in in the last three months; nothing is set.
+
+    Raises:
+        Forbidden, Invalid: as for setting them.
+    """
+    scope = load_scope(tx, caller)
+    seller = get_organisation(tx, scope, organisation)
+    scope.require_member(Right.MANAGE_FEEDS, seller)
+    before = ruled(store.rules_of(tx, [seller.id])[seller.id])
+    _, after = _read(tx, scope, seller, rules)
+    changed_from = first_difference([each.rule for each in before], [each.rule for each in after])
+    if changed_from is None:
+        return OwnershipPreviewBody(from_day=None, moves=[], nobodys=0, more=False)
+    feeds = [each.id for each in feeds_of(tx, seller.id)]
+    first = max(changed_from, (scope.now - LOOKED_BACK).date())
+    groups, owners = naming_nobody(tx, feeds, first, scope.now.date() + timedelta(days=1))
+    moves: dict[tuple[str | None, str | None, str | None], Moved] = defaultdict(Moved)
+    nobodys = 0
+    for group in groups[:LOOKED_AT]:
+        was, would = (_of(owners, group, each) for each in (before, after))
+        nobodys += group.readings if would is None else 0
+        whose, whose_then = (each.owner if each else None for each in (was, would))
+        if whose != whose_then:
+            moved = moves[whose, whose_then, would.rule.name if would else None]
+            moved.readings += group.readings
+            moved.days.add(group.day)
+            moved.places.add((group.resource, group.meter, group.attributes, group.day))
+    totals = Totals(tx, feeds, first, scope.now.date() + timedelta(days=1))
+    return OwnershipPreviewBody(
+        from_day=changed_from,
+        moves=[
+            OwnershipMoveBody(
+                before=was,
+                after=would,
+                rule=rule,
+                resources=len({resource for resource, *_ in moved.places}),
+                readings=moved.readings,
+                first_day=min(moved.days),
+                last_day=max(moved.days),
+                quantities=totals.of(moved.places),
+            )
+            for (was, would, rule), moved in sorted(moves.items(), key=lambda each: -each[1].readings)
+        ],
+        nobodys=nobodys,
+        more=len(groups) > LOOKED_AT or first > changed_from,
+    )
+
+
+def naming_nobody(tx: Session, feeds: Sequence[int], first: date, end: date) -> tuple[list[Group], Owners]:
+    """The readings of feeds that name no owner, of days from one up to another, and what looks up whose they are."""
+    bounds = midnight(first), midnight(end)
+    groups = store.groups_naming_nobody(tx, feeds, *bounds, LOOKED_AT + 1)
+    owners = Owners(tx, {each.resource for each in groups}, *bounds, all_meters=True)
+    owners.know({each.origin for each in groups}, {each.attributes for each in groups})
+    return groups, owners
+
+
+def _of(owners: Owners, group: Group, rules: Sequence[Ruled]) -> Ruled | None:
+    return owners.find(group.resource, group.meter, group.origin, group.attributes, midnight(group.day), rules)
+
+
+def midnight(day: date) -> datetime:
+    """The first moment of a day of UTC."""
+    return datetime.combine(day, time(), UTC)
+
+
+class Totals:
+    """Usage of feeds on some days, added up by what it is of."""
+
+    def __init__(self, tx: Session, feeds: Sequence[int], first: date, end: date) -> None:
+        self._totals = store.totals_of(tx, feeds, first, end)
+        self._meters, self._published = meter_rows(tx), load_published(tx)
+
+    def of(self, places: set[tuple[int, int, int, date]]) -> list[QuantityBody]:
+        """The usage of resources, meters, attributes and days, by meter."""
+        sums: dict[int, list[tuple[int, int, int, date]]] = defaultdict(list)
+        for each in places:
+            if each in self._totals:
+                sums[each[1]].append(each)
+        return sorted(
+            (
+                QuantityBody(
+                    meter=self._meters[meter].slug,
+                    meter_name=_called(self._meters[meter].slug, self._published),
+                    unit=self._meters[meter].unit,
+                    quantity=add([self._totals[each] for each in there]),
+                )
+                for meter, there in sums.items()
+            ),
+            key=lambda each: each.meter,
+        )
+
+
+def _called(meter: str, published: Published) -> str:
+    return meter_name(meter, published)
+
+
+@use_case
+def feeds_to_mark(tx: Session, *, lease: Lease) -> list[int]:
+    """The feeds of the seller whose rules changed."""
+    require_lease(tx, lease)
+    return [each.id for each in feeds_of(tx, lease.organisation or UUID(int=0))]
+
+
+@use_case
+def mark_month(tx: Session, *, lease: Lease, feeds: Sequence[int], first: date, end: date, at: datetime) -> None:
+    """Have the usage made again of what started on these days and names no owner."""
+    require_lease(tx, lease)
+    store.mark_naming_nobody(tx, feeds, midnight(first), midnight(end), at)

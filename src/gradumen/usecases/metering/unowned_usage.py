@@ -1,0 +1,108 @@
+"""The usage that nobody owns: what names no owner and no rule takes, by feed and account, with the count of all."""
+
+from collections import defaultdict
+from dataclasses import dataclass, field
+from datetime import UTC, date, datetime, timedelta
+from uuid import UUID
+
+from gradumen.core.periods import Period, zone_of
+from gradumen.core.permissions import Right
+from gradumen.store.metering import ownership_rules as store
+from gradumen.store.metering.feeds import feeds_of
+from gradumen.store.metering.tables import FeedRow
+from gradumen.store.unit_of_work import Session, use_case
+from gradumen.usecases.metering.ownership_rules import LOOKED_AT, Totals, midnight, naming_nobody
+from gradumen.usecases.scope import Caller, get_organisation, load_scope
+from gradumen.wire.metering.ownership_rules import FeedReadingsBody, UnownedUsageBody, UnownedUsagesBody
+
+EXAMPLES = 5
+
+
+@dataclass(slots=True)
+class _Nobodys:
+    readings: int = 0
+    days: set[date] = field(default_factory=set)
+    names: set[str] = field(default_factory=set)
+    places: set[tuple[int, int, int, date]] = field(default_factory=set)
+
+
+@use_case
+def list_unowned_usage(tx: Session, caller: Caller, *, organisation: str, period: str) -> UnownedUsagesBody:
+    """What of a seller's feeds is nobody's in a month of UTC; for its own members.
+
+    Raises:
+        Forbidden: the caller is none.
+        Invalid: no such month.
+    """
+    scope = load_scope(tx, caller)
+    seller = get_organisation(tx, scope, organisation)
+    scope.require_member(Right.READ, seller)
+    month = Period.parse(period)
+    first, end = (bound.astimezone(UTC).date() for bound in month.bounds(zone_of("UTC")))
+    feeds = feeds_of(tx, seller.id)
+    numbers = [each.id for each in feeds]
+    groups, owners = naming_nobody(tx, numbers, first, end)
+    found: dict[tuple[str, str | None, str], _Nobodys] = defaultdict(_Nobodys)
+    by_rule: dict[str, int] = defaultdict(int)
+    for group in groups[:LOOKED_AT]:
+        feed = owners.feeds[group.resource]
+        at = midnight(group.day)
+        if owners.find(group.resource, group.meter, group.origin, group.attributes, at) is not None:
+            by_rule[feed.feed] += group.readings
+            continue
+        source, account = owners.said(group.origin)
+        there = found[feed.feed, account, source]
+        there.readings += group.readings
+        there.days.add(group.day)
+        there.names.add(feed.resource)
+        there.places.add((group.resource, group.meter, group.attributes, group.day))
+    totals = Totals(tx, numbers, first, end)
+    named = {each.slug: each.name for each in feeds}
+    items = [
+        UnownedUsageBody(
+            feed=f"{seller.slug}/{feed}",
+            feed_name=named[feed],
+            account=account,
+            source=source,
+            resources=len(there.names),
+            examples=sorted(there.names)[:EXAMPLES],
+            readings=there.readings,
+            first_day=min(there.days),
+            last_day=max(there.days),
+            quantities=totals.of(there.places),
+        )
+        for (feed, account, source), there in found.items()
+    ]
+    return UnownedUsagesBody(
+        organisation=seller.slug,
+        period=period,
+        items=sorted(items, key=lambda each: (-each.readings, each.feed, each.account is None, each.account)),
+        feeds=_counted(tx, seller.slug, feeds, by_rule, midnight(first), midnight(end)),
+        more=len(groups) > LOOKED_AT,
+    )
+
+
+def _counted(
+    tx: Session, seller: str, feeds: list[FeedRow], by_rule: dict[str, int], first: datetime, end: datetime
+) -> list[FeedReadingsBody]:
+    """Every reading that stands is one of three: its owner was sent, was found by a rule, or it is nobody's."""
+    counts = store.counted(tx, [each.id for each in feeds], first, end)
+    found = []
+    for feed in feeds:
+        readings, sent = counts.get(feed.id, (0, 0))
+        found.append(
+            FeedReadingsBody(
+                feed=f"{seller}/{feed.slug}",
+                feed_name=feed.name,
+                readings=readings,
+                owner_sent=sent,
+                owner_by_rule=by_rule[feed.slug],
+                nobodys=readings - sent - by_rule[feed.slug],
+            )
+        )
+    return found
+
+
+def count_unowned(tx: Session, seller: UUID, now: datetime) -> int:
+    """How many resources of a seller's feeds have usage of the last five weeks that nobody owns."""
+    return store.resources_of_nobody(tx, [each.id for each in feeds_of(tx, seller)], (now - timedelta(days=35)).date())

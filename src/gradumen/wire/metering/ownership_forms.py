@@ -1,0 +1,52 @@
+"""The conditions of an ownership rule as they are written."""
+
+from datetime import date
+from typing import Any
+
+from gradumen.core.errors import Invalid, at
+from gradumen.core.metering.ownership import FACTS, OwnershipRule
+from gradumen.wire.catalogue.forms.base import Form, read
+from gradumen.wire.catalogue.forms.conditions import WrittenCondition, condition_form, read_condition
+
+
+class OwnershipForm(Form):
+    """All of these hold: where a reading came from, what it is of, its attributes."""
+
+    feed: WrittenCondition | None = None
+    account: WrittenCondition | None = None
+    source: WrittenCondition | None = None
+    resource: WrittenCondition | None = None
+    meter: WrittenCondition | None = None
+    where: dict[str, WrittenCondition] = {}
+
+
+def read_ownership(raw: object) -> dict[str, Any]:
+    """Check the conditions of a rule, as written.
+
+    Raises:
+        Invalid: with ``path`` in its facts; a rule has at least one condition.
+    """
+    with at("conditions"):
+        if isinstance(raw, dict):
+            raw = {name: value for name, value in raw.items() if value not in (None, "", {})}
+        form = read(OwnershipForm, raw)
+        found: dict[str, Any] = {
+            name: condition_form(getattr(form, name)) for name in FACTS if getattr(form, name) is not None
+        }
+        if form.where:
+            found["where"] = {key: condition_form(each) for key, each in form.where.items()}
+        if not found:
+            raise Invalid(f"a rule has at least one of {', '.join(FACTS)}, where", field="conditions")
+        return found
+
+
+def rule_of(name: str, number: int, starts_on: date, ends_on: date | None, conditions: dict[str, Any]) -> OwnershipRule:
+    """The rule of conditions that `read_ownership` has checked."""
+    return OwnershipRule(
+        name,
+        number,
+        starts_on,
+        ends_on,
+        tuple((key, read_condition(conditions[key], ())) for key in FACTS if key in conditions),
+        tuple((key, read_condition(each, ())) for key, each in sorted(conditions.get("where", {}).items())),
+    )

@@ -1,0 +1,111 @@
+"""Bodies of rules that say whose usage is, and of usage that is nobody's."""
+
+from datetime import date
+from typing import Any
+
+from pydantic import Field
+
+from gradumen.core.metering.ownership import MOST_RULES
+from gradumen.wire.values import Body, DecimalText, WholeNumber
+
+
+class OwnershipRuleForm(Body):
+    """What started on days of UTC from ``starts_on`` up to ``ends_on``, and fulfils all conditions, is ``owner``'s.
+
+    ``owner`` is organisation/project. ``conditions`` are on feed, account, source, resource, meter, and ``where`` on
+    attributes: a value, a list of values, ``{"prefix": text}`` or ``{"contains": text}``.
+    """
+
+    name: str
+    owner: str
+    starts_on: date
+    ends_on: date | None = None
+    conditions: dict[str, Any]
+
+
+class OwnershipRulesBody(Body):
+    """The rules of a seller in the order in which they are looked at: the first that takes a reading counts."""
+
+    organisation: str
+    version: int
+    rules: list[OwnershipRuleForm]
+
+
+class OwnershipRulesSet(Body):
+    """The rules as they are to be from now on, over the version that was read."""
+
+    version: WholeNumber
+    rules: list[OwnershipRuleForm] = Field(max_length=MOST_RULES)
+
+
+class OwnershipRulesPreview(Body):
+    """Rules that are only looked at."""
+
+    rules: list[OwnershipRuleForm] = Field(max_length=MOST_RULES)
+
+
+class QuantityBody(Body):
+    """So much usage of a meter, in its base unit."""
+
+    meter: str
+    meter_name: str
+    unit: str
+    quantity: DecimalText
+
+
+class OwnershipMoveBody(Body):
+    """What would be somebody else's; null is nobody. ``rule`` would say so, null where none does any more."""
+
+    before: str | None
+    after: str | None
+    rule: str | None
+    resources: int
+    readings: int
+    first_day: date
+    last_day: date
+    quantities: list[QuantityBody]
+
+
+class OwnershipPreviewBody(Body):
+    """What would change from a day on, and what would still be nobody's; ``more``: not all could be looked at."""
+
+    from_day: date | None
+    moves: list[OwnershipMoveBody]
+    nobodys: int
+    more: bool
+
+
+class UnownedUsageBody(Body):
+    """Usage that names no owner and that no rule takes, of one feed and account."""
+
+    feed: str
+    feed_name: str
+    account: str | None
+    source: str
+    resources: int
+    examples: list[str]
+    readings: int
+    first_day: date
+    last_day: date
+    quantities: list[QuantityBody]
+
+
+class FeedReadingsBody(Body):
+    """The readings of a feed that started in a month: all, whose owner was sent, was found by a rule, and nobody's."""
+
+    feed: str
+    feed_name: str
+    readings: int
+    owner_sent: int
+    owner_by_rule: int
+    nobodys: int
+
+
+class UnownedUsagesBody(Body):
+    """What of a seller's feeds is nobody's in a month of UTC, the most readings first."""
+
+    organisation: str
+    period: str
+    items: list[UnownedUsageBody]
+    feeds: list[FeedReadingsBody]
+    more: bool

@@ -1,0 +1,221 @@
+"""Whose usage is that names no owner: found by rules, for their days, without a reading being written anew."""
+
+from datetime import UTC, date, datetime
+from decimal import Decimal
+from typing import Any
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from gradumen.core.catalogue.conditions import Contains, Equals, OneOf, Prefix
+from gradumen.core.errors import EditedMeanwhile, Forbidden, Invalid, NotFound
+from gradumen.core.metering.ownership import OwnershipRule, first_difference, rule_for
+from gradumen.jobs.worker import Worker
+from gradumen.usecases.subscriptions.moves_due import complete_moves
+from gradumen.wire.metering.ownership_rules import OwnershipRuleForm
+from tests.conftest import Service
+from tests.world import World, add_bluefern, egress, moment, reading
+
+PERIOD, FIRST = "2026-09", date(2026, 9, 1)
+
+
+def rule(name: str, owner: str, starts_on: date = FIRST, ends_on: date | None = None, **on: Any) -> OwnershipRuleForm:
+    return OwnershipRuleForm(name=name, owner=owner, starts_on=starts_on, ends_on=ends_on, conditions=on)
+
+
+def sent(identity: str, day: int, account: str | None, quantity: int = 100, **changes: Any) -> dict[str, Any]:
+    at = {"start": f"2026-09-{day:02d}T05:00:00Z", "end": f"2026-09-{day:02d}T06:00:00Z"}
+    return egress(identity, quantity, owner=None, account=account, **{**at, **changes})
+
+
+@pytest.fixture
+def cumulant(world: World) -> World:
+    """Two accounts of which nobody said whose they are, beside usage that names its owner."""
+    world.send(
+        *(sent(f"a-{day}", day, "acc-7", resource=f"box-{day % 2}") for day in range(1, 11)),
+        sent("b", 3, "acc-8", 40, resource="vault"),
+        sent("c", 3, None, 5, resource="loose"),
+        egress("named", 7, start="2026-09-03T05:00:00Z", end="2026-09-03T06:00:00Z"),
+    )
+    return world
+
+
+def owners(world: World) -> dict[str, Decimal]:
+    """What was used in September, by project."""
+    world.settle()
+    items = world.mara.usage.sum("tarnwick", PERIOD, by=("project",), wait=60).items
+    return {each.keys["project"]: each.quantity for each in items}
+
+
+def put(world: World, *rules: OwnershipRuleForm) -> int:
+    """Set rules, and wait until all is made by them; gives their version."""
+    before = world.mara.ownership_rules.get("tarnwick")
+    made = world.mara.ownership_rules.set("tarnwick", rules, before.version)
+    tasks = [each for each in world.mara.tasks.list("tarnwick") if each.kind == "owners by rule"]
+    for each in tasks:
+        assert world.mara.tasks.follow(each.id, seconds=60).state == "done"
+    return made.version
+
+
+def test_what_nobody_owns_is_listed_and_a_rule_gives_exactly_what_was_shown(cumulant: World) -> None:
+    mara = cumulant.mara
+    found = mara.ownership_rules.unowned("tarnwick", PERIOD)
+    assert [(each.account, each.resources, each.readings) for each in found.items] == [
+        ("acc-7", 2, 10), ("acc-8", 1, 1), (None, 1, 1),
+    ]  # fmt: skip
+    assert [(each.meter, each.quantity) for each in found.items[0].quantities] == [("network/egress", 1000)]
+    [feed] = [each for each in found.feeds if each.feed == "tarnwick/north-fell"]
+    assert (feed.readings, feed.owner_sent, feed.owner_by_rule, feed.nobodys) == (13, 1, 0, 12)
+    [todo] = [each for each in mara.to_dos.list("tarnwick") if each.kind == "unowned"]
+    assert todo.title == "Usage of 4 resources is nobody's"
+    assert owners(cumulant) == {"saltmarsh/booking": 7}
+
+    wanted = rule("Cumulant 7", "quillstone/archive", account="acc-7")
+    preview = mara.ownership_rules.preview("tarnwick", [wanted])
+    [move] = preview.moves
+    assert (move.before, move.after, move.rule, move.resources, move.readings) == (
+        None, "quillstone/archive", "Cumulant 7", 2, 10,
+    )  # fmt: skip
+    assert [each.quantity for each in move.quantities] == [1000] and (preview.nobodys, preview.more) == (2, False)
+    assert owners(cumulant) == {"saltmarsh/booking": 7}, "it was only looked at"
+    put(cumulant, wanted)
+    assert owners(cumulant) == {"saltmarsh/booking": 7, "quillstone/archive": 1000}
+    after = mara.ownership_rules.unowned("tarnwick", PERIOD)
+    assert [each.account for each in after.items] == ["acc-8", None]
+    [feed] = [each for each in after.feeds if each.feed == "tarnwick/north-fell"]
+    assert (feed.readings, feed.owner_sent, feed.owner_by_rule, feed.nobodys) == (13, 1, 10, 2)
+    lines = mara.spend.period_so_far("tarnwick", PERIOD, wait=60).links
+    assert any(link.buyer == "quillstone" and link.lines for link in lines), "it is charged"
+    cumulant.send(sent("later", 12, "acc-7", 11))
+    assert owners(cumulant)["quillstone/archive"] == 1011, "what comes in later has its owner at once"
+    put(cumulant)
+    assert owners(cumulant) == {"saltmarsh/booking": 7}, "as if there had never been a rule"
+
+
+def test_the_first_rule_that_holds_on_the_day_takes_it(cumulant: World) -> None:
+    put(
+        cumulant,
+        rule("Until the fifth", "saltmarsh/booking", ends_on=date(2026, 9, 5), account={"prefix": "acc-"}),
+        rule("Box 1", "thistledown/records", resource=["box-1", "vault"]),
+        rule("The rest", "quillstone/archive", feed="north-fell"),
+    )
+    # Days 1 to 4 of acc-7 with acc-8 on the third; then box-1 is of the odd days, and what has no account is the rest's.
+    assert owners(cumulant) == {
+        "saltmarsh/booking": 7 + 400 + 40, "thistledown/records": 300, "quillstone/archive": 300 + 5,
+    }  # fmt: skip
+
+
+def test_attributes_and_meters_are_looked_at_and_an_owner_that_was_sent_stays(cumulant: World) -> None:
+    cumulant.send(
+        reading("vm", owner=None, resource="vm-9", attributes={"size": "large"}),
+        reading("vm-small", owner=None, resource="vm-8", attributes={"size": "small"}),
+    )
+    put(cumulant, rule("Large ones", "quillstone/archive", meter="compute/vcpu", where={"size": "large"}))
+    seen = cumulant.mara.usage.sum("quillstone", PERIOD, by=("resource",), wait=60).items
+    assert [each.keys["resource"] for each in seen] == ["vm-9"]
+    put(cumulant, rule("All", "quillstone/archive", feed="north-fell"))
+    assert owners(cumulant)["saltmarsh/booking"] == 7
+
+
+def test_rules_are_refused_with_their_place_and_nothing_is_half_set(cumulant: World) -> None:
+    mara = cumulant.mara
+    fine = rule("Fine", "quillstone/archive", account="acc-7")
+    for wrong, field, said in (
+        (rule("X", "nobody/none", account="a"), "rules[1].owner", "is no project of Tarnwick"),
+        (rule("X", "quillstone", account="a"), "rules[1].owner", "write organisation/project"),
+        (rule("X", "quillstone/archive"), "rules[1].conditions", "at least one of"),
+        (rule("X", "quillstone/archive", colour="red"), "rules[1].conditions", "colour"),
+        (rule("X", "quillstone/archive", account={"begins": "a"}), "rules[1].conditions", "prefix"),
+        (rule("X", "quillstone/archive", ends_on=FIRST, account="a"), "rules[1].ends_on", "must be after"),
+        (rule(" ", "quillstone/archive", account="a"), "rules[1].name", "1 to 120"),
+    ):
+        with pytest.raises(Invalid, match=said) as refused:
+            mara.ownership_rules.set("tarnwick", [fine, wrong], 0)
+        assert refused.value.facts["field"] == field
+        with pytest.raises(Invalid):
+            mara.ownership_rules.preview("tarnwick", [fine, wrong])
+    assert mara.ownership_rules.get("tarnwick").rules == []
+    put(cumulant, fine)
+    with pytest.raises(EditedMeanwhile, match="at version 1, you changed 0"):
+        mara.ownership_rules.set("tarnwick", [], 0)
+    assert mara.ownership_rules.set("tarnwick", [fine], 0).version == 1, "the same again changes nothing"
+    assert "Fine: quillstone/archive" in str(mara.audit_entries.list("tarnwick"))
+
+
+def test_a_seller_rules_over_its_own_feeds_and_customers_alone(cumulant: World) -> None:
+    edda = cumulant.user("edda")
+    edda.feeds.create("oxbow", slug="vaults", name="Vaults")
+    with pytest.raises(Invalid, match="is no project of Oxbow"):
+        edda.ownership_rules.set("oxbow", [rule("X", "quillstone/archive", account="acc-7")], 0)
+    assert edda.ownership_rules.set("oxbow", [rule("All", "saltmarsh/booking", account="acc-7")], 0).version == 1
+    cumulant.settle()
+    assert owners(cumulant) == {"saltmarsh/booking": 7}, "it says nothing of the provider's feeds"
+    assert edda.ownership_rules.unowned("oxbow", PERIOD).items == []
+    for user, refusal in (("ines", NotFound), ("edda", NotFound)):
+        with pytest.raises(refusal):
+            cumulant.user(user).ownership_rules.unowned("tarnwick", PERIOD)
+    with pytest.raises(Forbidden):
+        cumulant.user("piers").ownership_rules.set("oxbow", [], 1)
+    with pytest.raises(Forbidden):
+        cumulant.mara.ownership_rules.unowned("oxbow", PERIOD)
+
+
+def test_who_has_moved_is_nobody_to_the_rules_of_its_seller_before(world: World, service: Service) -> None:
+    add_bluefern(world)
+    edda = world.user("edda")
+    edda.feeds.create("oxbow", slug="vaults", name="Vaults")
+    wanted = rule("Nine", "saltmarsh/booking", date(2026, 10, 1), account="acc-9")
+    edda.ownership_rules.set("oxbow", [wanted], 0)
+    world.mara.moves.plan("saltmarsh", "bluefern", date(2026, 10, 15), "It moves house.")
+    world.mara.clock.set(moment("2026-10-20 09:00"), held=True)
+    with service.worker.gate:
+        complete_moves(service.uow, at=datetime.now(UTC))
+    days = [
+        sent(f"x-{day}", day, "acc-9", day, start=f"2026-10-{day}T05:00:00Z", end=f"2026-10-{day}T06:00:00Z")
+        for day in (10, 16)
+    ]
+    assert edda.readings.send("oxbow/vaults", days).accepted == 2
+    world.settle()
+    [left] = edda.ownership_rules.unowned("oxbow", "2026-10").items
+    assert (left.first_day, left.readings) == (date(2026, 10, 16), 1)
+    seen = edda.usage.sum("oxbow", "2026-10", by=("project",), wait=60).items
+    assert {each.keys["project"]: each.quantity for each in seen} == {"saltmarsh/booking": 10}
+
+
+def test_a_worker_killed_in_between_leaves_it_to_another(cumulant: World, service: Service) -> None:
+    """Marked twice it is made twice, and comes to the same."""
+    wanted = rule("All", "quillstone/archive", account={"contains": "7"})
+    with service.worker.gate:
+        cumulant.mara.ownership_rules.set("tarnwick", [wanted], 0)
+        hand = Worker(service.uow, service.worker.owner)
+        assert hand.do_next()
+        [task] = [each for each in cumulant.mara.tasks.list("tarnwick") if each.kind == "owners by rule"]
+        assert task.state == "done" and task.made == task.total
+    assert owners(cumulant)["quillstone/archive"] == 1000
+
+
+CONDITIONS = st.sampled_from([Equals("a"), OneOf(("a", "b")), Prefix("a"), Contains("b")])
+RULES = st.lists(
+    st.builds(
+        OwnershipRule,
+        name=st.just("r"),
+        number=st.integers(1, 3),
+        starts_on=st.dates(date(2026, 9, 1), date(2026, 9, 4)),
+        ends_on=st.none() | st.dates(date(2026, 9, 5), date(2026, 9, 8)),
+        conditions=st.lists(st.tuples(st.sampled_from(["account", "feed"]), CONDITIONS), max_size=2).map(tuple),
+        match=st.just(()),
+    ),
+    max_size=4,
+)
+
+
+@given(before=RULES, after=RULES, said=st.sampled_from(["a", "b", "ab", "c"]), day=st.integers(1, 8))
+def test_before_the_first_difference_two_lists_of_rules_say_the_same(
+    before: list[OwnershipRule], after: list[OwnershipRule], said: str, day: int
+) -> None:
+    on, facts = date(2026, 9, day), {"account": said, "feed": "a"}
+    changed = first_difference(before, after)
+    was, would = (rule_for(rules, facts, {}, on) for rules in (before, after))
+    if changed is None or on < changed:
+        assert (was and was.number) == (would and would.number)
