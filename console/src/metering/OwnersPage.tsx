@@ -68,8 +68,7 @@ export default function OwnersPage() {
                   columns={[
                     { key: 'feed', title: 'Feed', cell: (row) => row.feed_name },
                     count('readings', 'Readings'),
-                    count('owner_sent', 'Name their owner'),
-                    count('owner_by_rule', 'Owner by rule'),
+                    count('owned', 'Somebody’s'),
                     count('nobodys', 'Nobody’s'),
                   ]}
                 />
@@ -86,7 +85,7 @@ export default function OwnersPage() {
   );
 }
 
-type Counts = { readings: number; owner_sent: number; owner_by_rule: number; nobodys: number };
+type Counts = { readings: number; owned: number; nobodys: number };
 const count = (key: keyof Counts, title: string) => ({
   key,
   title,

@@ -4427,7 +4427,7 @@ export interface components {
         };
         /**
          * FeedReadingsBody
-         * @description The readings of a feed that started in a month: all, whose owner was sent, was found by a rule, and nobody's.
+         * @description The readings of a feed that started in a month, as far as usage was made of them: somebody's and nobody's.
          */
         FeedReadingsBody: {
             /** Feed */
@@ -4436,10 +4436,8 @@ export interface components {
             feed_name: string;
             /** Nobodys */
             nobodys: number;
-            /** Owner By Rule */
-            owner_by_rule: number;
-            /** Owner Sent */
-            owner_sent: number;
+            /** Owned */
+            owned: number;
             /** Readings */
             readings: number;
         };

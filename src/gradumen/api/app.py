@@ -137,7 +137,7 @@ def make_app(settings: Settings, uow: UnitOfWork | None, *, set_up_file: Path | 
     problems.install(app)
     operations = [route for module in ROUTERS for route in routes_of(module.router)]
     describe(app, [(f"{api.prefix}{route.path_format}", route) for route in operations])
-    app.add_middleware(GZipMiddleware, minimum_size=1024)
+    app.add_middleware(GZipMiddleware, minimum_size=1024, compresslevel=3)
     app.add_middleware(HeadAsGet)
     app.add_middleware(BodyLimit, most=settings.largest_body_bytes, seconds=settings.body_seconds)
     app.add_middleware(KnownHosts, hosts=settings.known_hosts)

@@ -100,8 +100,8 @@ def run_unowned(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     )
     for each in found.feeds:
         out.say(
-            f"{each.feed}: {figure(each.readings)} readings = {figure(each.owner_sent)} with their owner, "
-            f"{figure(each.owner_by_rule)} by rules, {figure(each.nobodys)} nobody's"
+            f"{each.feed}: {figure(each.readings)} readings = {figure(each.owned)} somebody's + "
+            f"{figure(each.nobodys)} nobody's"
         )
     if found.more:
         out.say("there is more than could be looked at; this is the first part of it")

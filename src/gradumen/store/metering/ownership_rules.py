@@ -2,7 +2,7 @@
 
 from collections.abc import Collection, Sequence
 from dataclasses import dataclass
-from datetime import date, datetime
+from datetime import date, datetime, timedelta
 from typing import Any
 from uuid import UUID
 
@@ -116,9 +116,15 @@ FROM readings r JOIN resources z ON z.id = r.resource_id JOIN origins o ON o.id 
 LEFT JOIN superseded_readings s ON s.delivery_id = r.delivery_id AND s.position = r.position
 WHERE z.feed_id IN ({feeds}) AND r.start_at >= %s AND r.start_at < %s AND o.owner IS NULL AND s.delivery_id IS NULL
 """
+# Of all that came in only resources are looked into that have usage of nobody's, or of whom a rule names.
+_OF = (
+    "AND r.resource_id IN (SELECT DISTINCT u.resource_id FROM usage_days u "
+    "WHERE u.project_number IN ({projects}) AND u.day >= %s AND u.day < %s) "
+)
 _GROUPS = (
     "SELECT r.resource_id, r.meter_id, r.origin_id, r.attribute_set_id, DATE(r.start_at), COUNT(*) "
     + _NAMING_NOBODY
+    + _OF
     + "GROUP BY 1, 2, 3, 4, 5 ORDER BY 1, 2, 5, 3, 4 LIMIT %s"
 )
 _MARK = (
@@ -126,14 +132,13 @@ _MARK = (
     "SELECT DISTINCT r.resource_id, r.meter_id, {day}, %s, 0 " + _NAMING_NOBODY
 )
 _COUNTED = """
-SELECT z.feed_id, COUNT(*), SUM(o.owner IS NOT NULL) FROM readings r JOIN resources z ON z.id = r.resource_id
-JOIN origins o ON o.id = r.origin_id
-LEFT JOIN superseded_readings s ON s.delivery_id = r.delivery_id AND s.position = r.position
-WHERE z.feed_id IN ({feeds}) AND r.start_at >= %s AND r.start_at < %s AND s.delivery_id IS NULL GROUP BY z.feed_id
+SELECT z.feed_id, SUM(u.readings), SUM(IF(u.project_number = 0, u.readings, 0)) FROM usage_days u
+JOIN resources z ON z.id = u.resource_id WHERE z.feed_id IN ({feeds}) AND u.day >= %s AND u.day < %s GROUP BY z.feed_id
 """
 _TOTALS = """
 SELECT u.resource_id, u.meter_id, u.attribute_set_id, u.day, SUM(u.total) FROM usage_days u
-JOIN resources z ON z.id = u.resource_id WHERE z.feed_id IN ({feeds}) AND u.day >= %s AND u.day < %s
+JOIN resources z ON z.id = u.resource_id
+WHERE z.feed_id IN ({feeds}) AND u.day >= %s AND u.day < %s AND u.project_number IN ({projects})
 GROUP BY 1, 2, 3, 4
 """
 
@@ -150,9 +155,15 @@ class Group:
     readings: int
 
 
-def groups_naming_nobody(tx: Session, feeds: Sequence[int], first: datetime, end: datetime, most: int) -> list[Group]:
-    """The readings of feeds that name no owner, started in a span of time, in groups; ``most`` at most."""
-    return [Group(*row) for row in _asked(tx, _GROUPS, feeds, first, end, most)]
+def groups_naming_nobody(
+    tx: Session, feeds: Sequence[int], first: datetime, end: datetime, projects: Sequence[int], most: int
+) -> list[Group]:
+    """The readings of feeds that name no owner, started in a span of time, in groups; ``most`` at most.
+
+    Of resources whose usage is of some projects; 0 is nobody's.
+    """
+    days = (*projects, first.date(), end.date() + timedelta(days=1))
+    return [Group(*row) for row in _asked(tx, _GROUPS, feeds, first, end, *days, most, projects=projects)]
 
 
 def mark_naming_nobody(tx: Session, feeds: Sequence[int], first: datetime, end: datetime, at: datetime) -> None:
@@ -162,9 +173,10 @@ def mark_naming_nobody(tx: Session, feeds: Sequence[int], first: datetime, end: 
         tx.connection().exec_driver_sql(statement, (_plain(at), *feeds, _plain(first), _plain(end)))
 
 
-def counted(tx: Session, feeds: Sequence[int], first: datetime, end: datetime) -> dict[int, tuple[int, int]]:
-    """How many readings each feed has that started in a span of time, and how many of them name an owner."""
-    return {feed: (all_of_it, int(named)) for feed, all_of_it, named in _asked(tx, _COUNTED, feeds, first, end)}
+def counted(tx: Session, feeds: Sequence[int], first: date, end: date) -> dict[int, tuple[int, int]]:
+    """How many readings of each feed started on some days, and how many of these are nobody's."""
+    rows = _asked(tx, _COUNTED, feeds, first, end)
+    return {feed: (int(all_of_it), int(nobodys)) for feed, all_of_it, nobodys in rows}
 
 
 def resources_of_nobody(tx: Session, feeds: Sequence[int], first: date) -> int:
@@ -176,19 +188,28 @@ def resources_of_nobody(tx: Session, feeds: Sequence[int], first: date) -> int:
     return tx.scalar(query) or 0
 
 
-def totals_of(tx: Session, feeds: Sequence[int], first: date, end: date) -> dict[tuple[int, int, int, date], Any]:
-    """Usage of feeds by resource, meter, attributes and day, whosever it is."""
-    rows = _asked(tx, _TOTALS, feeds, first, end)
+def totals_of(
+    tx: Session, feeds: Sequence[int], first: date, end: date, projects: Sequence[int]
+) -> dict[tuple[int, int, int, date], Any]:
+    """Usage of feeds that is of some projects, by resource, meter, attributes and day."""
+    rows = _asked(tx, _TOTALS, feeds, first, end, *projects, projects=projects)
     return {(resource, meter, attributes, day): total for resource, meter, attributes, day, total in rows}
 
 
 def _asked(
-    tx: Session, statement: str, feeds: Sequence[int], first: date, end: date, *more: int
+    tx: Session,
+    statement: str,
+    feeds: Sequence[int],
+    first: date,
+    end: date,
+    *more: object,
+    projects: Sequence[int] = (),
 ) -> Sequence[tuple[Any, ...]]:
     if not feeds:
         return []
+    marks = {name: ", ".join(["%s"] * len(each)) for name, each in (("feeds", feeds), ("projects", projects))}
     values = (*feeds, _plain(first), _plain(end), *more)
-    return tx.connection().exec_driver_sql(statement.format(feeds=", ".join(["%s"] * len(feeds))), values).fetchall()
+    return tx.connection().exec_driver_sql(statement.format(**marks), values).fetchall()
 
 
 def _plain(at: date) -> date:

@@ -36,6 +36,8 @@ from gradumen.wire.metering.ownership_rules import (
     QuantityBody,
 )
 
+NOBODY = 0
+"""In place of a project's number."""
 LOOKED_AT, LOOKED_BACK = 200_000, timedelta(days=92)
 """Groups of readings, and days, that a preview looks at."""
 
@@ -178,7 +180,9 @@ def preview_ownership_rules(
         return OwnershipPreviewBody(from_day=None, moves=[], nobodys=0, more=False)
     feeds = [each.id for each in feeds_of(tx, seller.id)]
     first = max(changed_from, (scope.now - LOOKED_BACK).date())
-    groups, owners = naming_nobody(tx, feeds, first, scope.now.date() + timedelta(days=1))
+    end = scope.now.date() + timedelta(days=1)
+    projects = sorted({NOBODY, *(each.rule.number for each in before)})
+    groups, owners = naming_nobody(tx, feeds, first, end, projects)
     moves: dict[tuple[str | None, str | None, str | None], Moved] = defaultdict(Moved)
     nobodys = 0
     for group in groups[:LOOKED_AT]:
@@ -190,7 +194,7 @@ def preview_ownership_rules(
             moved.readings += group.readings
             moved.days.add(group.day)
             moved.places.add((group.resource, group.meter, group.attributes, group.day))
-    totals = Totals(tx, feeds, first, scope.now.date() + timedelta(days=1))
+    totals = Totals(tx, feeds, first, end, projects)
     return OwnershipPreviewBody(
         from_day=changed_from,
         moves=[
@@ -211,10 +215,15 @@ def preview_ownership_rules(
     )
 
 
-def naming_nobody(tx: Session, feeds: Sequence[int], first: date, end: date) -> tuple[list[Group], Owners]:
-    """The readings of feeds that name no owner, of days from one up to another, and what looks up whose they are."""
+def naming_nobody(
+    tx: Session, feeds: Sequence[int], first: date, end: date, projects: Sequence[int]
+) -> tuple[list[Group], Owners]:
+    """The readings of feeds that name no owner, of days from one up to another, and what looks up whose they are.
+
+    As far as usage was made of them, of resources that have usage of some projects; 0 is nobody's.
+    """
     bounds = midnight(first), midnight(end)
-    groups = store.groups_naming_nobody(tx, feeds, *bounds, LOOKED_AT + 1)
+    groups = store.groups_naming_nobody(tx, feeds, *bounds, projects, LOOKED_AT + 1)
     owners = Owners(tx, {each.resource for each in groups}, *bounds, all_meters=True)
     owners.know({each.origin for each in groups}, {each.attributes for each in groups})
     return groups, owners
@@ -230,10 +239,10 @@ def midnight(day: date) -> datetime:
 
 
 class Totals:
-    """Usage of feeds on some days, added up by what it is of."""
+    """Usage of feeds on some days that is of some projects, added up by what it is of."""
 
-    def __init__(self, tx: Session, feeds: Sequence[int], first: date, end: date) -> None:
-        self._totals = store.totals_of(tx, feeds, first, end)
+    def __init__(self, tx: Session, feeds: Sequence[int], first: date, end: date, projects: Sequence[int]) -> None:
+        self._totals = store.totals_of(tx, feeds, first, end, projects)
         self._meters, self._published = meter_rows(tx), load_published(tx)
 
     def of(self, places: set[tuple[int, int, int, date]]) -> list[QuantityBody]:

@@ -11,7 +11,7 @@ from gradumen.store.metering import ownership_rules as store
 from gradumen.store.metering.feeds import feeds_of
 from gradumen.store.metering.tables import FeedRow
 from gradumen.store.unit_of_work import Session, use_case
-from gradumen.usecases.metering.ownership_rules import LOOKED_AT, Totals, midnight, naming_nobody
+from gradumen.usecases.metering.ownership_rules import LOOKED_AT, NOBODY, Totals, midnight, naming_nobody
 from gradumen.usecases.scope import Caller, get_organisation, load_scope
 from gradumen.wire.metering.ownership_rules import FeedReadingsBody, UnownedUsageBody, UnownedUsagesBody
 
@@ -41,14 +41,12 @@ def list_unowned_usage(tx: Session, caller: Caller, *, organisation: str, period
     first, end = (bound.astimezone(UTC).date() for bound in month.bounds(zone_of("UTC")))
     feeds = feeds_of(tx, seller.id)
     numbers = [each.id for each in feeds]
-    groups, owners = naming_nobody(tx, numbers, first, end)
+    groups, owners = naming_nobody(tx, numbers, first, end, [NOBODY])
     found: dict[tuple[str, str | None, str], _Nobodys] = defaultdict(_Nobodys)
-    by_rule: dict[str, int] = defaultdict(int)
     for group in groups[:LOOKED_AT]:
         feed = owners.feeds[group.resource]
         at = midnight(group.day)
         if owners.find(group.resource, group.meter, group.origin, group.attributes, at) is not None:
-            by_rule[feed.feed] += group.readings
             continue
         source, account = owners.said(group.origin)
         there = found[feed.feed, account, source]
@@ -56,7 +54,7 @@ def list_unowned_usage(tx: Session, caller: Caller, *, organisation: str, period
         there.days.add(group.day)
         there.names.add(feed.resource)
         there.places.add((group.resource, group.meter, group.attributes, group.day))
-    totals = Totals(tx, numbers, first, end)
+    totals = Totals(tx, numbers, first, end, [NOBODY])
     named = {each.slug: each.name for each in feeds}
     items = [
         UnownedUsageBody(
@@ -77,29 +75,25 @@ def list_unowned_usage(tx: Session, caller: Caller, *, organisation: str, period
         organisation=seller.slug,
         period=period,
         items=sorted(items, key=lambda each: (-each.readings, each.feed, each.account is None, each.account)),
-        feeds=_counted(tx, seller.slug, feeds, by_rule, midnight(first), midnight(end)),
+        feeds=_counted(tx, seller.slug, feeds, first, end),
         more=len(groups) > LOOKED_AT,
     )
 
 
-def _counted(
-    tx: Session, seller: str, feeds: list[FeedRow], by_rule: dict[str, int], first: datetime, end: datetime
-) -> list[FeedReadingsBody]:
-    """Every reading that stands is one of three: its owner was sent, was found by a rule, or it is nobody's."""
+def _counted(tx: Session, seller: str, feeds: list[FeedRow], first: date, end: date) -> list[FeedReadingsBody]:
+    """Every reading that stands is somebody's or nobody's."""
     counts = store.counted(tx, [each.id for each in feeds], first, end)
     found = []
     for feed in feeds:
-        readings, sent = counts.get(feed.id, (0, 0))
-        found.append(
-            FeedReadingsBody(
-                feed=f"{seller}/{feed.slug}",
-                feed_name=feed.name,
-                readings=readings,
-                owner_sent=sent,
-                owner_by_rule=by_rule[feed.slug],
-                nobodys=readings - sent - by_rule[feed.slug],
-            )
+        readings, nobodys = counts.get(feed.id, (0, 0))
+        body = FeedReadingsBody(
+            feed=f"{seller}/{feed.slug}",
+            feed_name=feed.name,
+            readings=readings,
+            owned=readings - nobodys,
+            nobodys=nobodys,
         )
+        found.append(body)
     return found
 
 

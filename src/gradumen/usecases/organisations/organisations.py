@@ -19,6 +19,7 @@ from gradumen.store.organisations.organisations import (
     lock_organisation,
     organisations_by_id,
     page_of_organisations,
+    slugs_of,
 )
 from gradumen.store.organisations.tables import BillingZoneRow, OrganisationRow, ParentEdgeRow, zone_names
 from gradumen.store.revisions import TREE, revise
@@ -128,7 +129,7 @@ def create_organisation(
     after = {"type": type, "name": row.name, "country": country, "currency": currency, "billing_zone": billing_zone}
     acting = acting_for(scope, seller.id, Right.MANAGE_ORGANISATIONS)
     record(tx, caller, "organisation made", acting, row.slug, concerns=row.id, after=after)
-    return _view(tx, load_scope(tx, caller), row, {seller.id: seller})
+    return _view(tx, load_scope(tx, caller), row, {seller.id: seller.slug})
 
 
 def _selling(tx: Session, scope: Scope, parent: str, type: str) -> OrganisationRow:
@@ -189,7 +190,7 @@ def change_organisation(
     _record(tx, caller, row, acting, told, concerns=row.id)
     _record(tx, caller, row, acting, kept, concerns=None)
     tx.flush()
-    return _view(tx, scope, row, organisations_by_id(tx, {seller} & scope.seen if seller else set()))
+    return _view(tx, scope, row, slugs_of(tx, {seller} & scope.seen if seller else set()))
 
 
 Changes = tuple[dict[str, Any], dict[str, Any]]
@@ -308,7 +309,7 @@ def list_organisations(
         taggers=scope.members_of(),
     )
     parents = {scope.tree.parents[row.id] for row in rows if row.id in scope.tree.parents} & scope.seen
-    known = organisations_by_id(tx, set(parents))
+    known = slugs_of(tx, parents)
     zones = zone_names(tx, {row.id for row in rows}, scope.now.date())
     tags = {row.id: list(row.tags) for row in rows}
     return [_view(tx, scope, row, known, zones, tags) for row in rows]
@@ -320,19 +321,19 @@ def read_organisation(tx: Session, caller: Caller, *, slug: str) -> Organisation
     scope = load_scope(tx, caller)
     row = get_organisation(tx, scope, slug)
     parent = scope.tree.parents.get(row.id)
-    return _view(tx, scope, row, organisations_by_id(tx, {parent} if parent in scope.seen and parent else set()))
+    return _view(tx, scope, row, slugs_of(tx, {parent} if parent in scope.seen and parent else set()))
 
 
 def _view(
     tx: Session,
     scope: Scope,
     row: OrganisationRow | Listed,
-    known: dict[UUID, OrganisationRow],
+    known: dict[UUID, str],
     zones: dict[UUID, str] | None = None,
     tags: dict[UUID, list[str]] | None = None,
 ) -> OrganisationBody:
     parent = scope.tree.parents.get(row.id)
-    shown = known[parent].slug if parent in known and parent in scope.seen else None
+    shown = known[parent] if parent in known and parent in scope.seen else None
     if zones is None:
         zones = zone_names(tx, {row.id}, scope.now.date())
     mine = parent is not None and scope.is_member(parent)

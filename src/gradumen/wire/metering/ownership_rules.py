@@ -91,13 +91,12 @@ class UnownedUsageBody(Body):
 
 
 class FeedReadingsBody(Body):
-    """The readings of a feed that started in a month: all, whose owner was sent, was found by a rule, and nobody's."""
+    """The readings of a feed that started in a month, as far as usage was made of them: somebody's and nobody's."""
 
     feed: str
     feed_name: str
     readings: int
-    owner_sent: int
-    owner_by_rule: int
+    owned: int
     nobodys: int
 
 
