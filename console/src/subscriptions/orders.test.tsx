@@ -30,6 +30,8 @@ const ORDER = {
   reason: 'The winter timetable',
   state: 'waiting',
   waits_for: 'seller',
+  changed: [],
+  seal: 'as-read',
   answer: null,
   answered_by: null,
   asked_by: 'Ines Carrow',
@@ -99,8 +101,16 @@ describe('orders', () => {
     type(/What you say to it/, 'Gladly');
     screen.getAllByRole('button', { name: 'Approve' }).at(-1)?.click();
     await waitFor(() => {
-      expect(sent[0]?.body).toEqual({ approve: true, amount: '88.32', reason: 'Gladly' });
+      expect(sent[0]?.body).toEqual({ approve: true, amount: '88.32', seal: 'as-read', reason: 'Gladly' });
     });
+  });
+
+  it('whose plan or prices changed since say so before they are approved', () => {
+    draw('oxbow', ['manage subscriptions'], [{ ...ORDER, changed: ['plan', 'prices'] } as Order]);
+    const words = 'Since it was ordered its plan and its prices changed: look at the plan before you approve.';
+    expect(screen.getByRole('listitem')).toHaveTextContent(words);
+    press('Approve');
+    expect(screen.getByRole('alert')).toHaveTextContent(words);
   });
 
   it('are refused only with a reason', async () => {
