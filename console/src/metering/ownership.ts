@@ -32,6 +32,7 @@ export const unownedOptions = (organisation: string, period: string) =>
           params: { path: { organisation }, query: { period } },
         }),
       ),
+    refetchInterval: (query) => (query.state.data?.waiting ? 2_000 : false),
   });
 
 /** What rules would change; asked anew for others. */

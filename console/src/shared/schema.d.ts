@@ -8803,6 +8803,8 @@ export interface components {
         /**
          * UnownedUsagesBody
          * @description What of a seller's feeds is nobody's in a month of UTC, the most readings first.
+         *
+         *     ``waiting``: usage is being made by changed rules, or of readings that came in.
          */
         UnownedUsagesBody: {
             /** Feeds */
@@ -8815,6 +8817,8 @@ export interface components {
             organisation: string;
             /** Period */
             period: string;
+            /** Waiting */
+            waiting: boolean;
         };
         /**
          * UnpublishedChangeBody

@@ -10,9 +10,12 @@ from gradumen.core.permissions import Right
 from gradumen.store.metering import ownership_rules as store
 from gradumen.store.metering.feeds import feeds_of
 from gradumen.store.metering.tables import FeedRow
+from gradumen.store.tasks import find_under_way
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.metering.ownership_rules import LOOKED_AT, NOBODY, Totals, midnight, naming_nobody
+from gradumen.usecases.metering.stale_usage import usage_as_of
 from gradumen.usecases.scope import Caller, get_organisation, load_scope
+from gradumen.usecases.tasks import OWNERS
 from gradumen.wire.metering.ownership_rules import FeedReadingsBody, UnownedUsageBody, UnownedUsagesBody
 
 EXAMPLES = 5
@@ -77,6 +80,7 @@ def list_unowned_usage(tx: Session, caller: Caller, *, organisation: str, period
         items=sorted(items, key=lambda each: (-each.readings, each.feed, each.account is None, each.account)),
         feeds=_counted(tx, seller.slug, feeds, first, end),
         more=len(groups) > LOOKED_AT,
+        waiting=usage_as_of(tx, caller).waiting or find_under_way(tx, OWNERS, seller.id, seller.name) is not None,
     )
 
 

@@ -101,10 +101,14 @@ class FeedReadingsBody(Body):
 
 
 class UnownedUsagesBody(Body):
-    """What of a seller's feeds is nobody's in a month of UTC, the most readings first."""
+    """What of a seller's feeds is nobody's in a month of UTC, the most readings first.
+
+    ``waiting``: usage is being made by changed rules, or of readings that came in.
+    """
 
     organisation: str
     period: str
     items: list[UnownedUsageBody]
     feeds: list[FeedReadingsBody]
     more: bool
+    waiting: bool
