@@ -246,14 +246,22 @@ def page_of_tasks(
     organisations: Collection[UUID],
     *,
     own: bool,
+    concerned: bool = False,
     states: Collection[str],
     kind: str | None,
     after: tuple[datetime, UUID] | None,
     limit: int,
 ) -> list[TaskRow]:
-    """Tasks of organisations or for them, and with ``own`` those of the service itself, the last asked first."""
-    whose = or_(TaskRow.organisation_id.in_(organisations), TaskRow.concerns_id.in_(organisations))
-    query = select(TaskRow).where(or_(whose, TaskRow.organisation_id.is_(None)) if own else whose)
+    """Tasks of organisations, the last asked first.
+
+    Args:
+        own: those of the service itself too.
+        concerned: those that are done for them too.
+    """
+    whose: list[ColumnElement[bool]] = [TaskRow.organisation_id.in_(organisations)]
+    whose += [TaskRow.organisation_id.is_(None)] if own else []
+    whose += [TaskRow.concerns_id.in_(organisations)] if concerned else []
+    query = select(TaskRow).where(or_(*whose))
     if states:
         query = query.where(TaskRow.state.in_(states))
     if kind is not None:

@@ -151,6 +151,8 @@ def list_tasks(
 ) -> list[TaskBody]:
     """The tasks of an organisation, the last asked first, for its own members; the provider has the service's too.
 
+    What another does for it stands among them, as far as it concerns it.
+
     Args:
         state: one of the states, or ``open`` for what waits, runs or needs a hand.
         after: ``time|id`` of the last one seen.
@@ -166,6 +168,7 @@ def list_tasks(
         tx,
         [owner.id],
         own=owner.id not in scope.tree.parents,
+        concerned=True,
         states=_states(state),
         kind=kind,
         after=moment_place(after),

@@ -197,6 +197,7 @@ def test_a_buyer_sees_how_far_its_own_is_and_nothing_that_a_cloud_said(
         ("limits in North Fell", None, "", {})
     ]
     assert mine.asked_by is None and seen(world, told).state is OnboardingState.DONE
+    assert not [each for each in gwen.to_dos.list("gull") if each.kind == "task"], "it is not hers to mend"
     with pytest.raises(Forbidden):
         gwen.tasks.retry(stuck.id)
     with pytest.raises(NotFound):
