@@ -119,6 +119,11 @@ def day_start(day: date, zone: ZoneInfo) -> datetime:
     return datetime(day.year, day.month, day.day, tzinfo=zone).astimezone(UTC)
 
 
+def midnight(day: date) -> datetime:
+    """The first moment of a day of UTC."""
+    return datetime(day.year, day.month, day.day, tzinfo=UTC)
+
+
 def hour_number(moment: datetime, zone: ZoneInfo | None = None) -> int:
     """The hour in which a moment lies, counted from 1970: an hour of UTC's, or of a zone's clocks.
 

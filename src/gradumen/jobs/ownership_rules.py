@@ -1,7 +1,9 @@
 """Has the usage made again that changed rules of ownership reach, month by month."""
 
-from datetime import date, timedelta
+from datetime import date
+from itertools import pairwise
 
+from gradumen.core.periods import months_since
 from gradumen.jobs.leases import Held, now
 from gradumen.usecases.metering.ownership_rules import feeds_to_mark, mark_month
 
@@ -24,9 +26,6 @@ def _months(first: date, end: date) -> list[tuple[date, date]]:
     >>> _months(date(2026, 8, 20), date(2026, 9, 2))
     [(datetime.date(2026, 8, 20), datetime.date(2026, 9, 1)), (datetime.date(2026, 9, 1), datetime.date(2026, 9, 2))]
     """
-    found = []
-    while first < end:
-        following = min(end, (first.replace(day=1) + timedelta(days=32)).replace(day=1))
-        found.append((first, following))
-        first = following
-    return found
+    return [
+        (max(first, each), min(end, following)) for each, following in pairwise(months_since(first, end)) if each < end
+    ]

@@ -7,6 +7,7 @@ from typing import Any
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from sqlalchemy import text
 
 from gradumen.core.catalogue.conditions import Contains, Equals, OneOf, Prefix
 from gradumen.core.errors import EditedMeanwhile, Forbidden, Invalid, NotFound
@@ -91,6 +92,32 @@ def test_what_nobody_owns_is_listed_and_a_rule_gives_exactly_what_was_shown(cumu
     assert owners(cumulant)["quillstone/archive"] == 1011, "what comes in later has its owner at once"
     put(cumulant)
     assert owners(cumulant) == {"saltmarsh/booking": 7}, "as if there had never been a rule"
+
+
+def test_what_is_shown_is_what_moves_over_midnight_and_from_one_owner_to_another(cumulant: World) -> None:
+    over = reading(
+        "night", owner=None, account="acc-5", resource="vm-n", start="2026-09-14T20:00:00Z", end="2026-09-15T08:00:00Z"
+    )
+    cumulant.send(over)
+    wanted = rule("Nights", "quillstone/archive", account="acc-5")
+    [move] = cumulant.mara.ownership_rules.preview("tarnwick", [wanted]).moves
+    assert (move.readings, move.first_day, move.last_day) == (1, date(2026, 9, 14), date(2026, 9, 14))
+    [shown] = move.quantities
+    put(cumulant, wanted)
+    [used] = cumulant.mara.usage.sum("quillstone", PERIOD, wait=60).items
+    assert used.quantity == shown.quantity == 4 * 12 * 3600
+    given = rule("Nights", "thistledown/records", account="acc-5")
+    [again] = cumulant.mara.ownership_rules.preview("tarnwick", [given]).moves
+    assert (again.before, again.after) == ("quillstone/archive", "thistledown/records")
+    assert [each.quantity for each in again.quantities] == [used.quantity]
+
+
+def test_who_is_named_and_not_there_is_given_to_nobody_else(cumulant: World, service: Service) -> None:
+    with service.worker.gate, service.uow.engine.begin() as connection:
+        connection.execute(text("UPDATE origins SET owner = 'gone/away' WHERE account = 'acc-8'"))
+    put(cumulant, rule("All", "quillstone/archive", feed="north-fell"))
+    cumulant.send(sent("more", 3, "acc-9", 41, resource="vault"))
+    assert owners(cumulant) == {"saltmarsh/booking": 7, "quillstone/archive": 1000 + 5 + 41}
 
 
 def test_the_first_rule_that_holds_on_the_day_takes_it(cumulant: World) -> None:

@@ -9,6 +9,8 @@ from gradumen.core.catalogue.conditions import Conditions
 FACTS = ("feed", "account", "source", "resource", "meter")
 """What a condition can be on, beside attributes."""
 MOST_RULES = 500
+NOBODY = 0
+"""In place of a project's number, where a reading names no owner and no rule finds one."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -3,6 +3,7 @@
 from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime, timedelta
+from decimal import Decimal
 from typing import Any
 from uuid import UUID
 
@@ -10,6 +11,7 @@ from sqlalchemy import JSON, ForeignKey, SmallInteger, String, delete, func, sel
 from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.orm import Mapped, Session, mapped_column
 
+from gradumen.core.metering.ownership import NOBODY
 from gradumen.store.columns import Base
 from gradumen.store.metering.tables import FeedRow, OriginRow, ResourceRow, UsageDayRow
 from gradumen.store.organisations.tables import OrganisationRow, ProjectRow
@@ -106,11 +108,14 @@ def feeds_of_resources(tx: Session, resources: Collection[int]) -> dict[int, Fee
 
 
 def said_by(tx: Session, origins: Collection[int]) -> dict[int, tuple[str, str | None]]:
-    """Source and account of origins, by number."""
-    rows = tx.execute(select(OriginRow.id, OriginRow.source, OriginRow.account).where(OriginRow.id.in_(origins)))
+    """Source and account of origins that name no owner, by number."""
+    query = select(OriginRow.id, OriginRow.source, OriginRow.account).where(OriginRow.owner.is_(None))
+    rows = tx.execute(query.where(OriginRow.id.in_(origins)))
     return {number: (source, account) for number, source, account in rows}
 
 
+Place = tuple[int, int, int, int, date]
+"""Where usage stands: project, resource, meter, attributes and day."""
 _NAMING_NOBODY = """
 FROM readings r JOIN resources z ON z.id = r.resource_id JOIN origins o ON o.id = r.origin_id
 LEFT JOIN superseded_readings s ON s.delivery_id = r.delivery_id AND s.position = r.position
@@ -122,36 +127,38 @@ _OF = (
     "WHERE u.project_number IN ({projects}) AND u.day >= %s AND u.day < %s) "
 )
 _GROUPS = (
-    "SELECT r.resource_id, r.meter_id, r.origin_id, r.attribute_set_id, DATE(r.start_at), COUNT(*) "
+    "SELECT r.resource_id, r.meter_id, r.origin_id, r.attribute_set_id, DATE(r.start_at), "
+    "DATE(r.end_at - INTERVAL 1 SECOND), COUNT(*) "
     + _NAMING_NOBODY
     + _OF
-    + "GROUP BY 1, 2, 3, 4, 5 ORDER BY 1, 2, 5, 3, 4 LIMIT %s"
+    + "GROUP BY 1, 2, 3, 4, 5, 6 ORDER BY 1, 2, 5, 3, 4, 6 LIMIT %s"
 )
 _MARK = (
     "INSERT INTO stale_usage (resource_id, meter_id, day, marked_at, quiet) "
     "SELECT DISTINCT r.resource_id, r.meter_id, {day}, %s, 0 " + _NAMING_NOBODY
 )
-_COUNTED = """
-SELECT z.feed_id, SUM(u.readings), SUM(IF(u.project_number = 0, u.readings, 0)) FROM usage_days u
-JOIN resources z ON z.id = u.resource_id WHERE z.feed_id IN ({feeds}) AND u.day >= %s AND u.day < %s GROUP BY z.feed_id
+_COUNTED = f"""
+SELECT z.feed_id, SUM(u.readings), SUM(IF(u.project_number = {NOBODY}, u.readings, 0)) FROM usage_days u
+JOIN resources z ON z.id = u.resource_id
+WHERE z.feed_id IN ({{feeds}}) AND u.day >= %s AND u.day < %s GROUP BY z.feed_id
 """
 _TOTALS = """
-SELECT u.resource_id, u.meter_id, u.attribute_set_id, u.day, SUM(u.total) FROM usage_days u
+SELECT u.project_number, u.resource_id, u.meter_id, u.attribute_set_id, u.day, u.total FROM usage_days u
 JOIN resources z ON z.id = u.resource_id
-WHERE z.feed_id IN ({feeds}) AND u.day >= %s AND u.day < %s AND u.project_number IN ({projects})
-GROUP BY 1, 2, 3, 4
+WHERE z.feed_id IN ({feeds}) AND u.day >= %s AND u.day <= %s AND u.project_number IN ({projects})
 """
 
 
 @dataclass(frozen=True, slots=True)
 class Group:
-    """Readings that name no owner, alike in all that a rule can look at, and started on one day."""
+    """Readings that name no owner, alike in all that a rule can look at; started on one day and ended on one."""
 
     resource: int
     meter: int
     origin: int
     attributes: int
     day: date
+    last: date
     readings: int
 
 
@@ -184,16 +191,18 @@ def resources_of_nobody(tx: Session, feeds: Sequence[int], first: date) -> int:
     if not feeds:
         return 0
     query = select(func.count(ResourceRow.id.distinct())).join(UsageDayRow, UsageDayRow.resource_id == ResourceRow.id)
-    query = query.where(UsageDayRow.project_number == 0, UsageDayRow.day >= first, ResourceRow.feed_id.in_(feeds))
+    query = query.where(UsageDayRow.project_number == NOBODY, UsageDayRow.day >= first, ResourceRow.feed_id.in_(feeds))
     return tx.scalar(query) or 0
 
 
 def totals_of(
     tx: Session, feeds: Sequence[int], first: date, end: date, projects: Sequence[int]
-) -> dict[tuple[int, int, int, date], Any]:
-    """Usage of feeds that is of some projects, by resource, meter, attributes and day."""
+) -> dict[Place, Decimal]:
+    """Usage of feeds that is of some projects, of days from one to another and that one too."""
     rows = _asked(tx, _TOTALS, feeds, first, end, *projects, projects=projects)
-    return {(resource, meter, attributes, day): total for resource, meter, attributes, day, total in rows}
+    return {
+        (project, resource, meter, attributes, day): total for project, resource, meter, attributes, day, total in rows
+    }
 
 
 def _asked(

@@ -22,16 +22,30 @@ class Ruled:
     organisation: UUID
 
 
-def ruled(stored: Sequence[Stored]) -> list[Ruled]:
+@dataclass(frozen=True, slots=True, eq=False)
+class Rules:
+    """The rules of a seller in their order; one list of them is itself and no other."""
+
+    listed: Sequence[Ruled]
+
+    @property
+    def values(self) -> list[OwnershipRule]:
+        """The rules alone."""
+        return [each.rule for each in self.listed]
+
+
+def ruled(stored: Sequence[Stored]) -> Rules:
     """Stored rules as they are looked at."""
-    return [
-        Ruled(
-            rule_of(each.row.name, each.number, each.row.starts_on, each.row.ends_on, each.row.conditions),
-            each.owner,
-            each.organisation,
-        )
-        for each in stored
-    ]
+    return Rules(
+        [
+            Ruled(
+                rule_of(each.row.name, each.number, each.row.starts_on, each.row.ends_on, each.row.conditions),
+                each.owner,
+                each.organisation,
+            )
+            for each in stored
+        ]
+    )
 
 
 class Owners:
@@ -44,10 +58,10 @@ class Owners:
         self.feeds: Mapping[int, FeedOf] = feeds_of_resources(tx, resources)
         sellers = {each.seller for each in self.feeds.values()}
         stored = rules_of(tx, sellers) if sellers else {}
-        self.rules: dict[UUID, list[Ruled]] = {seller: ruled(rules) for seller, rules in stored.items() if rules}
+        self.rules: dict[UUID, Rules] = {seller: ruled(rules) for seller, rules in stored.items() if rules}
         self._tx = tx
         self._trees: list[tuple[datetime, Tree]] = trees_between(tx, first, last)
-        self._then: dict[tuple[int, UUID, int], dict[OwnershipRule, Ruled]] = {}
+        self._then: dict[tuple[int, UUID, Rules], dict[OwnershipRule, Ruled]] = {}
         self._meters = {number: row.slug for number, row in meter_rows(tx).items()} if self.rules or all_meters else {}
         self._origins: dict[int, tuple[str, str | None]] = {}
         self._attributes: dict[int, dict[str, str]] = {}
@@ -56,6 +70,10 @@ class Owners:
         """Read what rules look at, of these."""
         self._origins |= said_by(self._tx, set(origins) - set(self._origins))
         self._attributes |= attribute_sets(self._tx, set(attributes) - set(self._attributes))
+
+    def names_nobody(self, origin: int) -> bool:
+        """Whether a reading came without an owner: one that named somebody who is not there is not given away."""
+        return origin in self._origins
 
     def said(self, origin: int) -> tuple[str, str | None]:
         """Source and account that a reading came with."""
@@ -68,13 +86,14 @@ class Owners:
         origin: int,
         attributes: int,
         at: datetime,
-        rules: Sequence[Ruled] | None = None,
+        rules: Rules | None = None,
     ) -> Ruled | None:
         """The rule that takes a reading which started then, by its seller's rules or by those that are given."""
         feed = self.feeds[resource]
-        by_rule = self._known_then(feed.seller, at, self.rules.get(feed.seller, ()) if rules is None else rules)
-        if not by_rule:
+        looked_at = self.rules.get(feed.seller) if rules is None else rules
+        if looked_at is None:
             return None
+        by_rule = self._known_then(feed.seller, at, looked_at)
         source, account = self._origins[origin]
         facts = {
             "feed": feed.feed,
@@ -86,13 +105,13 @@ class Owners:
         found = rule_for(by_rule, facts, self._attributes[attributes], at.date())
         return by_rule[found] if found else None
 
-    def _known_then(self, seller: UUID, at: datetime, rules: Sequence[Ruled]) -> dict[OwnershipRule, Ruled]:
+    def _known_then(self, seller: UUID, at: datetime, rules: Rules) -> dict[OwnershipRule, Ruled]:
         """The rules that say something at a moment: nothing is anybody's whom the seller did not sell to then."""
         place = max((index for index, (since, _) in enumerate(self._trees) if since <= at), default=0)
-        key = place, seller, id(rules)
+        key = place, seller, rules
         if key not in self._then:
             below = self._trees[place][1].below([seller])
-            self._then[key] = {each.rule: each for each in rules if each.organisation in below}
+            self._then[key] = {each.rule: each for each in rules.listed if each.organisation in below}
         return self._then[key]
 
 
@@ -113,6 +132,8 @@ def owners_by_rule(tx: Session, meter: int, readings: Collection[Alike]) -> dict
     found = {}
     for each in readings:
         resource, attributes, origin, start = each
+        if not owners.names_nobody(origin):
+            continue
         by = owners.find(resource, meter, origin, attributes, datetime.fromtimestamp(start, UTC))
         if by is not None:
             found[each] = by.rule.number

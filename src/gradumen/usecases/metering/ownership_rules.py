@@ -3,13 +3,13 @@
 from collections import defaultdict
 from collections.abc import Sequence
 from dataclasses import dataclass, field
-from datetime import UTC, date, datetime, time, timedelta
-from uuid import UUID
+from datetime import date, datetime, timedelta
 
-from gradumen.core.errors import EditedMeanwhile, Invalid
+from gradumen.core.errors import Invalid
 from gradumen.core.exact import add
-from gradumen.core.metering.ownership import first_difference
+from gradumen.core.metering.ownership import NOBODY, first_difference
 from gradumen.core.names import name_of
+from gradumen.core.periods import midnight
 from gradumen.core.permissions import Right
 from gradumen.core.tasks import Lease
 from gradumen.store import tasks as store_tasks
@@ -22,9 +22,9 @@ from gradumen.store.organisations.tables import OrganisationRow
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.audit_entries import record
 from gradumen.usecases.catalogue.names import meter_name
-from gradumen.usecases.catalogue.published import Published, load_published
-from gradumen.usecases.metering.owners import Owners, Ruled, ruled
-from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
+from gradumen.usecases.catalogue.published import load_published
+from gradumen.usecases.metering.owners import Owners, Ruled, Rules, ruled
+from gradumen.usecases.scope import Caller, Scope, check_unchanged, get_organisation, load_scope
 from gradumen.usecases.tasks import OWNERS, require_lease
 from gradumen.wire.metering.ownership_forms import read_ownership, rule_of
 from gradumen.wire.metering.ownership_rules import (
@@ -36,8 +36,6 @@ from gradumen.wire.metering.ownership_rules import (
     QuantityBody,
 )
 
-NOBODY = 0
-"""In place of a project's number."""
 LOOKED_AT, LOOKED_BACK = 200_000, timedelta(days=92)
 """Groups of readings, and days, that a preview looks at."""
 
@@ -88,13 +86,10 @@ def set_ownership_rules(
     version = store.lock_version(tx, seller.id)
     before = ruled(store.rules_of(tx, [seller.id])[seller.id])
     rows, after = _read(tx, scope, seller, wanted.rules)
-    changed_from = first_difference([each.rule for each in before], [each.rule for each in after])
+    changed_from = first_difference(before.values, after.values)
     if changed_from is None:
         return _view(tx, seller)
-    if version != wanted.version:
-        raise EditedMeanwhile(
-            f"the rules are at version {version}, you changed {wanted.version}; look again", version=version
-        )
+    check_unchanged("list of rules", version, wanted.version)
     if changed_from < scope.now.date().replace(day=1):
         scope.require_member(Right.BILL, seller)
     store.replace_rules(tx, seller.id, rows)
@@ -104,14 +99,14 @@ def set_ownership_rules(
         tx, OWNERS, seller.name, at=caller.at, organisation=seller.id, asked_by=caller.user_id, inputs=inputs,
         counted="months",
     )  # fmt: skip
-    told = [{"rules": [f"{each.rule.name}: {each.owner}" for each in rules]} for rules in (before, after)]
+    told = [{"rules": [f"{each.rule.name}: {each.owner}" for each in rules.listed]} for rules in (before, after)]
     record(tx, caller, "ownership rules set", seller.id, seller.slug, before=told[0], after=told[1])
     return _view(tx, seller)
 
 
 def _read(
     tx: Session, scope: Scope, seller: OrganisationRow, rules: Sequence[OwnershipRuleForm]
-) -> tuple[list[OwnershipRuleRow], list[Ruled]]:
+) -> tuple[list[OwnershipRuleRow], Rules]:
     """Rules as they are stored, and as they are looked at."""
     projects = projects_by_path(tx, {each.owner for each in rules})
     below = scope.tree.below([seller.id])
@@ -148,17 +143,28 @@ def _read(
         )
         rule = rule_of(name, project.number, each.starts_on, each.ends_on, conditions)
         found.append(Ruled(rule, each.owner, project.organisation_id))
-    return rows, found
+    return rows, Rules(found)
 
 
 @dataclass(slots=True)
-class Moved:
-    """What goes from one owner to another by a rule, as far as it was added up."""
+class Gathered:
+    """Groups of readings that go the same way, as far as they were added up."""
 
     readings: int = 0
     days: set[date] = field(default_factory=set)
-    places: set[tuple[int, int, int, date]] = field(default_factory=set)
-    """Resource, meter, attributes and day."""
+    names: set[str] = field(default_factory=set)
+    """Of their resources."""
+    places: set[store.Place] = field(default_factory=set)
+
+    def take(self, group: Group, name: str, project: int) -> None:
+        """Add a group, whose usage is a project's by now."""
+        self.readings += group.readings
+        self.days.add(group.day)
+        self.names.add(name)
+        # A reading touches two days at most, that on which it starts and that on which it ends.
+        self.places |= {
+            (project, group.resource, group.meter, group.attributes, day) for day in (group.day, group.last)
+        }
 
 
 @use_case
@@ -175,15 +181,15 @@ def preview_ownership_rules(
     scope.require_member(Right.MANAGE_FEEDS, seller)
     before = ruled(store.rules_of(tx, [seller.id])[seller.id])
     _, after = _read(tx, scope, seller, rules)
-    changed_from = first_difference([each.rule for each in before], [each.rule for each in after])
+    changed_from = first_difference(before.values, after.values)
     if changed_from is None:
         return OwnershipPreviewBody(from_day=None, moves=[], nobodys=0, more=False)
     feeds = [each.id for each in feeds_of(tx, seller.id)]
     first = max(changed_from, (scope.now - LOOKED_BACK).date())
     end = scope.now.date() + timedelta(days=1)
-    projects = sorted({NOBODY, *(each.rule.number for each in before)})
+    projects = sorted({NOBODY, *(each.number for each in before.values)})
     groups, owners = naming_nobody(tx, feeds, first, end, projects)
-    moves: dict[tuple[str | None, str | None, str | None], Moved] = defaultdict(Moved)
+    moves: dict[tuple[str | None, str | None, str | None], Gathered] = defaultdict(Gathered)
     nobodys = 0
     for group in groups[:LOOKED_AT]:
         was, would = (_of(owners, group, each) for each in (before, after))
@@ -191,9 +197,7 @@ def preview_ownership_rules(
         whose, whose_then = (each.owner if each else None for each in (was, would))
         if whose != whose_then:
             moved = moves[whose, whose_then, would.rule.name if would else None]
-            moved.readings += group.readings
-            moved.days.add(group.day)
-            moved.places.add((group.resource, group.meter, group.attributes, group.day))
+            moved.take(group, owners.feeds[group.resource].resource, was.rule.number if was else NOBODY)
     totals = Totals(tx, feeds, first, end, projects)
     return OwnershipPreviewBody(
         from_day=changed_from,
@@ -202,7 +206,7 @@ def preview_ownership_rules(
                 before=was,
                 after=would,
                 rule=rule,
-                resources=len({resource for resource, *_ in moved.places}),
+                resources=len({resource for _, resource, *_ in moved.places}),
                 readings=moved.readings,
                 first_day=min(moved.days),
                 last_day=max(moved.days),
@@ -229,13 +233,8 @@ def naming_nobody(
     return groups, owners
 
 
-def _of(owners: Owners, group: Group, rules: Sequence[Ruled]) -> Ruled | None:
+def _of(owners: Owners, group: Group, rules: Rules) -> Ruled | None:
     return owners.find(group.resource, group.meter, group.origin, group.attributes, midnight(group.day), rules)
-
-
-def midnight(day: date) -> datetime:
-    """The first moment of a day of UTC."""
-    return datetime.combine(day, time(), UTC)
 
 
 class Totals:
@@ -245,17 +244,17 @@ class Totals:
         self._totals = store.totals_of(tx, feeds, first, end, projects)
         self._meters, self._published = meter_rows(tx), load_published(tx)
 
-    def of(self, places: set[tuple[int, int, int, date]]) -> list[QuantityBody]:
-        """The usage of resources, meters, attributes and days, by meter."""
-        sums: dict[int, list[tuple[int, int, int, date]]] = defaultdict(list)
+    def of(self, places: set[store.Place]) -> list[QuantityBody]:
+        """The usage of these, by meter; of a day that is shared with readings that go another way all of it."""
+        sums: dict[int, list[store.Place]] = defaultdict(list)
         for each in places:
             if each in self._totals:
-                sums[each[1]].append(each)
+                sums[each[2]].append(each)
         return sorted(
             (
                 QuantityBody(
                     meter=self._meters[meter].slug,
-                    meter_name=_called(self._meters[meter].slug, self._published),
+                    meter_name=meter_name(self._meters[meter].slug, self._published),
                     unit=self._meters[meter].unit,
                     quantity=add([self._totals[each] for each in there]),
                 )
@@ -265,15 +264,11 @@ class Totals:
         )
 
 
-def _called(meter: str, published: Published) -> str:
-    return meter_name(meter, published)
-
-
 @use_case
 def feeds_to_mark(tx: Session, *, lease: Lease) -> list[int]:
     """The feeds of the seller whose rules changed."""
     require_lease(tx, lease)
-    return [each.id for each in feeds_of(tx, lease.organisation or UUID(int=0))]
+    return [each.id for each in feeds_of(tx, lease.organisation)] if lease.organisation else []
 
 
 @use_case

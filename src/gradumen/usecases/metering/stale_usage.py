@@ -6,6 +6,7 @@ from uuid import UUID
 
 from gradumen.core.catalogue.services import Combine
 from gradumen.core.exact import QUANTITY_PLACES, unscaled
+from gradumen.core.metering.ownership import NOBODY
 from gradumen.core.metering.packed_days import pack
 from gradumen.core.metering.readings import LONGEST
 from gradumen.core.metering.usage import Sample, Span, combine_days, spans_of
@@ -19,8 +20,6 @@ from gradumen.wire.metering.usage import AsOf
 
 BATCH = 2000
 """Marks worked off in one transaction."""
-NOBODY = 0
-"""In place of a project's number, where a reading names no owner."""
 EPOCH_DAY = date(1970, 1, 1)
 DAY = timedelta(days=1)
 

@@ -1,32 +1,24 @@
 """The usage that nobody owns: what names no owner and no rule takes, by feed and account, with the count of all."""
 
 from collections import defaultdict
-from dataclasses import dataclass, field
 from datetime import UTC, date, datetime, timedelta
 from uuid import UUID
 
-from gradumen.core.periods import Period, zone_of
+from gradumen.core.metering.ownership import NOBODY
+from gradumen.core.periods import Period, midnight, zone_of
 from gradumen.core.permissions import Right
 from gradumen.store.metering import ownership_rules as store
 from gradumen.store.metering.feeds import feeds_of
 from gradumen.store.metering.tables import FeedRow
 from gradumen.store.tasks import find_under_way
 from gradumen.store.unit_of_work import Session, use_case
-from gradumen.usecases.metering.ownership_rules import LOOKED_AT, NOBODY, Totals, midnight, naming_nobody
+from gradumen.usecases.metering.ownership_rules import LOOKED_AT, Gathered, Totals, naming_nobody
 from gradumen.usecases.metering.stale_usage import usage_as_of
 from gradumen.usecases.scope import Caller, get_organisation, load_scope
 from gradumen.usecases.tasks import OWNERS
 from gradumen.wire.metering.ownership_rules import FeedReadingsBody, UnownedUsageBody, UnownedUsagesBody
 
 EXAMPLES = 5
-
-
-@dataclass(slots=True)
-class _Nobodys:
-    readings: int = 0
-    days: set[date] = field(default_factory=set)
-    names: set[str] = field(default_factory=set)
-    places: set[tuple[int, int, int, date]] = field(default_factory=set)
 
 
 @use_case
@@ -45,18 +37,14 @@ def list_unowned_usage(tx: Session, caller: Caller, *, organisation: str, period
     feeds = feeds_of(tx, seller.id)
     numbers = [each.id for each in feeds]
     groups, owners = naming_nobody(tx, numbers, first, end, [NOBODY])
-    found: dict[tuple[str, str | None, str], _Nobodys] = defaultdict(_Nobodys)
+    found: dict[tuple[str, str | None, str], Gathered] = defaultdict(Gathered)
     for group in groups[:LOOKED_AT]:
         feed = owners.feeds[group.resource]
         at = midnight(group.day)
         if owners.find(group.resource, group.meter, group.origin, group.attributes, at) is not None:
             continue
         source, account = owners.said(group.origin)
-        there = found[feed.feed, account, source]
-        there.readings += group.readings
-        there.days.add(group.day)
-        there.names.add(feed.resource)
-        there.places.add((group.resource, group.meter, group.attributes, group.day))
+        found[feed.feed, account, source].take(group, feed.resource, NOBODY)
     totals = Totals(tx, numbers, first, end, [NOBODY])
     named = {each.slug: each.name for each in feeds}
     items = [

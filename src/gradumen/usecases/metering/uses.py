@@ -1,7 +1,7 @@
 """What is in use of what quotas limit: of a stock the newest whole hour's mean, of a flow its sum, or a count."""
 
 from collections.abc import Collection, Iterator, Mapping, Sequence
-from datetime import UTC, date, datetime, time, timedelta
+from datetime import UTC, date, datetime, timedelta
 from decimal import Decimal
 from typing import Any
 from uuid import UUID
@@ -12,7 +12,7 @@ from gradumen.core.exact import QUANTITY_PLACES, unscaled
 from gradumen.core.metering.packed_days import newest_hour, unpack
 from gradumen.core.metering.usage import DAY_HOURS
 from gradumen.core.metering.uses import flowed, mean_level, running_sums
-from gradumen.core.periods import EPOCH, hour_number
+from gradumen.core.periods import EPOCH, hour_number, midnight
 from gradumen.core.permissions import Right
 from gradumen.core.quotas.measures import Kind, Measure
 from gradumen.store.metering.usage import Wanted, meter_rows, newest_days, packed_days
@@ -65,17 +65,13 @@ def flow_begins(measure: Measure, today: date) -> date:
     return today if measure.kind is Kind.DAILY else today.replace(day=1)
 
 
-def _midnight(day: date) -> datetime:
-    return datetime.combine(day, time(), UTC)
-
-
 def _flow(tx: Session, scope: Scope, owner: UUID, measure: Measure, meters: Collection[int]) -> Decimal | None:
     """What flowed so far in the day or month under way, in UTC; None where no meter counts it."""
     if not meters:
         return None
     today = scope.now.date()
     total = 0
-    for tree, bounds in spans_of(tx, scope, _midnight(flow_begins(measure, today)), _midnight(today + DAY)):
+    for tree, bounds in spans_of(tx, scope, midnight(flow_begins(measure, today)), midnight(today + DAY)):
         wanted = Wanted(seen_usage(tx, scope, tree, tree.below([owner])), None, meters)
         total += sum(quantity for _, _, quantity in quantities_of(tx, wanted, bounds, (), UTC_ZONE))
     return flowed(measure, [unscaled(total, QUANTITY_PLACES)])
@@ -153,7 +149,7 @@ def list_use_days(
         UseDayBody(
             day=day,
             quantity=amounts[day] if meters else None,
-            limit=next((limit for moment, limit in limits if moment < min(_midnight(day + DAY), scope.now)), None),
+            limit=next((limit for moment, limit in limits if moment < min(midnight(day + DAY), scope.now)), None),
         )
         for day in days
     ]
@@ -176,7 +172,7 @@ def _by_day(
 ) -> dict[date, int]:
     """Millionths of base units by UTC day."""
     found: dict[date, int] = {}
-    for tree, bounds in spans_of(tx, scope, _midnight(start), _midnight(end)) if meters else ():
+    for tree, bounds in spans_of(tx, scope, midnight(start), midnight(end)) if meters else ():
         wanted = Wanted(seen_usage(tx, scope, tree, tree.below([owner.id])), None, list(meters))
         for _, keys, quantity in quantities_of(tx, wanted, bounds, ("day",), UTC_ZONE):
             day = date.fromisoformat(keys["day"])
