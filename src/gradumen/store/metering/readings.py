@@ -2,15 +2,13 @@
 
 from collections.abc import Collection, Iterable, Mapping
 from typing import Any
-from uuid import UUID
 
-from sqlalchemy import ColumnElement, select, tuple_
+from sqlalchemy import ColumnElement, select
 from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.orm import Session
 
 from gradumen.store.bulk import load_lines
 from gradumen.store.metering.tables import AttributeSetRow, OriginRow, ReadingKeyRow, ReadingRow, ResourceRow
-from gradumen.store.organisations.tables import OrganisationRow, ProjectRow
 
 _KEYS = (
     "@key, @content, sequence, delivery_id, position, resource_id, meter_id, start_at) "
@@ -24,16 +22,6 @@ _READINGS = (
 _READING = "\t".join(["%s"] * 11)
 Origin = tuple[str, str | None, str | None]
 """Source, account and owner, as sent."""
-
-
-def owners_by_path(tx: Session, paths: Collection[tuple[str, ...]]) -> list[tuple[str, UUID]]:
-    """Projects of paths (organisation and project, as slugs) that there are, as text, with their organisations."""
-    rows = tx.execute(
-        select(OrganisationRow.slug, ProjectRow.slug, OrganisationRow.id)
-        .join(ProjectRow, ProjectRow.organisation_id == OrganisationRow.id)
-        .where(tuple_(OrganisationRow.slug, ProjectRow.slug).in_(paths))
-    )
-    return [(f"{organisation}/{project}", owner) for organisation, project, owner in rows]
 
 
 def add_keys(tx: Session, rows: Iterable[tuple[Any, ...]]) -> int:

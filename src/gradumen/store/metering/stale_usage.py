@@ -5,14 +5,15 @@ from datetime import date, datetime, timedelta
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import delete, func, select, tuple_, update
+from sqlalchemy import delete, func, select, update
 from sqlalchemy.orm import Session
 
 from gradumen.core.metering.usage import Span
 from gradumen.core.periods import beyond_hour, zone_of
 from gradumen.store.bulk import load_lines
 from gradumen.store.metering.tables import OriginRow, ResourceRow, StaleUsageRow, UsageDayRow
-from gradumen.store.organisations.tables import BillingZoneRow, OrganisationRow, ParentEdgeRow, ProjectRow
+from gradumen.store.organisations.projects import projects_by_path
+from gradumen.store.organisations.tables import BillingZoneRow, ParentEdgeRow, ProjectRow
 
 _SAMPLES = """
 SELECT r.resource_id, r.attribute_set_id, r.origin_id, TIMESTAMPDIFF(SECOND, '1970-01-01', r.start_at),
@@ -82,18 +83,9 @@ def _midnight(day: date) -> datetime:
 def owners_of(tx: Session, origins: Collection[int]) -> dict[int, int]:
     """The number of the project that origins name as their owner; those that name none are left out."""
     rows = tx.execute(select(OriginRow.id, OriginRow.owner).where(OriginRow.id.in_(origins)))
-    named = {origin: tuple(owner.split("/", 1)) for origin, owner in rows if owner is not None}
-    if not named:
-        return {}
-    numbers = {
-        (organisation, project): number
-        for organisation, project, number in tx.execute(
-            select(OrganisationRow.slug, ProjectRow.slug, ProjectRow.number)
-            .join(ProjectRow, ProjectRow.organisation_id == OrganisationRow.id)
-            .where(tuple_(OrganisationRow.slug, ProjectRow.slug).in_(set(named.values())))
-        )
-    }
-    return {origin: numbers[path] for origin, path in named.items() if path in numbers}
+    named = {origin: owner for origin, owner in rows if owner is not None}
+    projects = projects_by_path(tx, set(named.values()))
+    return {origin: projects[path].number for origin, path in named.items() if path in projects}
 
 
 def kept_by_quarter(tx: Session) -> set[int]:

@@ -1,6 +1,7 @@
 """Projects of organisations, and the levels of their trees: tables and queries."""
 
 from collections.abc import Collection, Mapping, Sequence
+from dataclasses import dataclass
 from uuid import UUID
 
 from sqlalchemy import ForeignKey, String, delete, insert, select, tuple_
@@ -20,15 +21,27 @@ class ProjectLevelRow(Base):
     name: Mapped[str] = mapped_column(String(60))
 
 
-def projects_by_path(tx: Session, paths: Collection[str]) -> dict[str, ProjectRow]:
-    """Projects that there are, by their paths organisation/project."""
-    pairs = {tuple(path.split("/", 1)) for path in paths if path.count("/") == 1 and path.isascii()}
+@dataclass(frozen=True, slots=True)
+class ProjectAt:
+    """A project behind a path: its id and number, and whose it is."""
+
+    id: UUID
+    number: int
+    organisation_id: UUID
+
+
+def projects_by_path(tx: Session, paths: Collection[str]) -> dict[str, ProjectAt]:
+    """Projects that there are, by their paths organisation/project. Nothing has a path with other letters."""
+    pairs = {tuple(path.split("/")) for path in paths if path.count("/") == 1 and path.isascii()}
+    if not pairs:
+        return {}
+    project, owner = ProjectRow, OrganisationRow
     rows = tx.execute(
-        select(OrganisationRow.slug, ProjectRow)
-        .join(OrganisationRow, OrganisationRow.id == ProjectRow.organisation_id)
-        .where(tuple_(OrganisationRow.slug, ProjectRow.slug).in_(pairs))
+        select(owner.slug, project.slug, project.id, project.number, owner.id)
+        .join(owner, owner.id == project.organisation_id)
+        .where(tuple_(owner.slug, project.slug).in_(pairs))
     )
-    return {f"{slug}/{project.slug}": project for slug, project in rows}
+    return {f"{slug}/{name}": ProjectAt(*found) for slug, name, *found in rows}
 
 
 def projects_of(tx: Session, organisations: Collection[UUID]) -> list[ProjectRow]:

@@ -23,6 +23,7 @@ from gradumen.store.metering.tables import (
     ReadingKeyRow,
     SupersededReadingRow,
 )
+from gradumen.store.organisations.projects import projects_by_path
 from gradumen.store.organisations.tables import trees_between
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.catalogue.published import Published, load_published
@@ -216,16 +217,14 @@ def _allowed(service: Service) -> dict[str, tuple[str, ...]]:
 
 def _owners(tx: Session, feed: FeedRow, items: Sequence[Reading]) -> dict[str, Owned]:
     """The projects, by path, that are or were inside what the feed's organisation sells to or is, and when."""
-    paths = {item.owner for item in items if item.owner}
-    # A path with other letters is nobody's; its reading alone is refused, not all that came with it.
-    pairs = [tuple(path.split("/", 1)) for path in paths if "/" in path and path.isascii()]
-    if not pairs:
+    projects = projects_by_path(tx, {item.owner for item in items if item.owner})
+    if not projects:
         return {}
     trees = trees_between(tx, min(item.start for item in items), max(item.start for item in items))
     inside = [(since, tree.below([feed.organisation_id])) for since, tree in trees]
     found: dict[str, Owned] = {}
-    for path, owner in readings.owners_by_path(tx, pairs):
-        spells = tuple((since, owner in below) for since, below in inside)
+    for path, project in projects.items():
+        spells = tuple((since, project.organisation_id in below) for since, below in inside)
         if any(there for _, there in spells):
             found[path] = spells
     return found
