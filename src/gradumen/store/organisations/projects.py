@@ -41,7 +41,7 @@ def projects_by_path(tx: Session, paths: Collection[str]) -> dict[str, ProjectAt
         .join(owner, owner.id == project.organisation_id)
         .where(tuple_(owner.slug, project.slug).in_(pairs))
     )
-    return {f"{slug}/{name}": ProjectAt(*found) for slug, name, *found in rows}
+    return {f"{slug}/{name}": ProjectAt(id, number, whose) for slug, name, id, number, whose in rows}
 
 
 def projects_of(tx: Session, organisations: Collection[UUID]) -> list[ProjectRow]:

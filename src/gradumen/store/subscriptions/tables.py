@@ -167,7 +167,7 @@ class OrderRow(Base):
     amount: Mapped[Decimal] = mapped_column(Amount)
     currency: Mapped[str] = mapped_column(ascii_text(3))
     basis: Mapped[dict[str, Any] | None] = mapped_column(JSON(none_as_null=True))
-    """The version of its plan and the prices when it was ordered, or approved last; None was before that was kept."""
+    """Of one that waits, the version of its plan and the prices when it was ordered or passed on; None is unknown."""
     at_once: Mapped[bool]
     reached: Mapped[bool]
     state: Mapped[str] = mapped_column(ascii_text(16))

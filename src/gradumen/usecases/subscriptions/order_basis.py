@@ -2,43 +2,69 @@
 
 import hashlib
 import json
+from collections.abc import Mapping, Sequence
+from contextlib import suppress
+from datetime import date
 from typing import Any
+from uuid import UUID
 
+from gradumen.core.catalogue.rates import RateCardVersion
 from gradumen.core.errors import NotPriceable
 from gradumen.core.subscriptions.orders import OrderKind
-from gradumen.store.organisations.tables import OrganisationRow
+from gradumen.store.catalogue.rate_cards import cards_of
+from gradumen.store.organisations.organisations import organisations_by_id
 from gradumen.store.subscriptions.subscriptions import own_lines
 from gradumen.store.subscriptions.tables import OrderRow
 from gradumen.store.unit_of_work import Session
-from gradumen.usecases.catalogue.card_choice import choose_card
+from gradumen.usecases.catalogue.card_choice import choose_among
 from gradumen.usecases.catalogue.published import Published, load_cards
 from gradumen.wire.subscriptions.orders import OrderCreate
 
 Basis = dict[str, Any]
 
 
-def basis_of(tx: Session, row: OrderRow, published: Published) -> Basis:
-    """The plan's version by its number, and the prices by their card and its versions from the order's day on."""
-    wanted = OrderCreate.model_validate(row.wanted)
-    if wanted.kind is OrderKind.END:
-        return {}
-    if wanted.kind is OrderKind.SUBSCRIBE:
-        slug = wanted.plan or ""
-        buyer, seller = (tx.get_one(OrganisationRow, each) for each in (row.organisation_id, row.seller_id))
-        try:
-            card = choose_card(tx, seller, buyer, None).id
-        except NotPriceable:
-            return {}
-    else:
-        lines = own_lines(tx, {row.subscription_id} if row.subscription_id else set())
-        if not lines:
-            return {}
-        slug, card = lines[-1][1].document["plan"], lines[-1][0].rate_card_id
-    numbers = [number for number, _ in published.forms.get(("plan", slug), ())]
-    versions = load_cards(tx, [card], published)[card].versions
-    later = [each.number for each in versions if each.starts_on > wanted.day]
-    held = [each.number for each in versions if each.starts_on <= wanted.day][-1:]
+def bases_of(tx: Session, rows: Sequence[OrderRow], published: Published) -> dict[UUID, Basis]:
+    """Of orders the plan's version by its number, and the prices by their card and its versions from their days on.
+
+    Nothing of an end, and of what cannot be priced.
+    """
+    wanted = {row.id: OrderCreate.model_validate(row.wanted) for row in rows}
+    lines = {line.subscription_id: (line, version) for line, version in own_lines(tx, _changed(rows, wanted))}
+    dealing = {each for row in rows for each in (row.seller_id, row.organisation_id)}
+    known = organisations_by_id(tx, dealing)
+    cards = {seller: cards_of(tx, seller) for seller in {row.seller_id for row in rows}}
+    goes_by: dict[UUID, tuple[str, UUID]] = {}
+    for row in rows:
+        if wanted[row.id].kind is OrderKind.SUBSCRIBE:
+            seller, buyer = known[row.seller_id], known[row.organisation_id]
+            with suppress(NotPriceable):
+                goes_by[row.id] = wanted[row.id].plan or "", choose_among(cards[row.seller_id], seller, buyer, None).id
+        elif wanted[row.id].kind is OrderKind.CHANGE and row.subscription_id in lines:
+            line, version = lines[row.subscription_id]
+            goes_by[row.id] = version.document["plan"], line.rate_card_id
+    priced = load_cards(tx, list({card for _, card in goes_by.values()}), published)
+    found: dict[UUID, Basis] = {row.id: {} for row in rows}
+    for order, (plan, card) in goes_by.items():
+        found[order] = _basis(plan, card, wanted[order].day, priced[card].versions, published)
+    return found
+
+
+def _changed(rows: Sequence[OrderRow], wanted: Mapping[UUID, OrderCreate]) -> set[UUID]:
+    """The subscriptions that orders change."""
+    changes = (row for row in rows if wanted[row.id].kind is OrderKind.CHANGE)
+    return {row.subscription_id for row in changes if row.subscription_id}
+
+
+def _basis(plan: str, card: UUID, day: date, versions: Sequence[RateCardVersion], published: Published) -> Basis:
+    numbers = [number for number, _ in published.forms.get(("plan", plan), ())]
+    held = [each.number for each in versions if each.starts_on <= day][-1:]
+    later = [each.number for each in versions if each.starts_on > day]
     return {"plan": max(numbers, default=0), "card": str(card), "prices": held + later}
+
+
+def basis_of(tx: Session, row: OrderRow, published: Published) -> Basis:
+    """The same of one order."""
+    return bases_of(tx, [row], published)[row.id]
 
 
 def seal_of_basis(basis: Basis) -> str:

@@ -15,7 +15,7 @@ from gradumen.store.unit_of_work import Session
 from gradumen.usecases.catalogue.offers import Offers
 from gradumen.usecases.catalogue.published import Published
 from gradumen.usecases.scope import Scope
-from gradumen.usecases.subscriptions.order_basis import basis_of, changes_of, seal_of_basis
+from gradumen.usecases.subscriptions.order_basis import bases_of, changes_of, seal_of_basis
 from gradumen.wire.subscriptions.orders import OrderBody, OrderCreate
 
 
@@ -60,7 +60,7 @@ def views(tx: Session, scope: Scope, rows: Sequence[OrderRow], published: Publis
     own = [row for row in rows if scope.is_member(row.organisation_id)]
     people = names_of(tx, {user for row in own for user in (row.asked_by, row.answered_by) if user is not None})
     what = _words(tx, rows, published)
-    bases = {row.id: basis_of(tx, row, published) for row in rows if row.waits_for}
+    bases = bases_of(tx, [row for row in rows if row.waits_for], published)
     return [
         OrderBody(
             id=row.id,

@@ -86,7 +86,7 @@ def _try(tx: Session, scope: Scope, row: OrderRow, buyer: OrganisationRow, day: 
         if approver is not None:
             trial.rollback()
     row.amount, row.currency, row.waits_for = amount, currency, approver
-    row.basis = basis_of(tx, row, published)
+    row.basis = basis_of(tx, row, published) if approver else None
     row.at_once, row.reached = approver is None, approver is not Approver.OWN
     row.state = OrderState.DONE if approver is None else OrderState.WAITING
     if approver is None:
@@ -243,7 +243,6 @@ def answer_order(
         before, now = row.basis, basis_of(tx, row, published)
         _approve(tx, scope, row, amount, published)
         _check_basis(before, now, seal)
-        row.basis = now
     else:
         row.state, row.waits_for = OrderState.REFUSED, None
     if row.state != OrderState.WAITING:
