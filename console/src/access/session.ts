@@ -1,5 +1,11 @@
 /** Who is signed in. */
-import { queryOptions, useQuery, useQueryClient, useSuspenseQuery } from '@tanstack/react-query';
+import {
+  type QueryClient,
+  queryOptions,
+  useQuery,
+  useQueryClient,
+  useSuspenseQuery,
+} from '@tanstack/react-query';
 import { useMatch, useSearchParams } from 'react-router';
 import { Refusal, api, body, setCsrf, type Schemas } from '../shared/api';
 
@@ -65,12 +71,19 @@ export function useSignedIn() {
   return { session, home, may, mayAt };
 }
 
+/** Until nothing is being asked, for a moment at most. */
+async function quiet(queries: QueryClient): Promise<void> {
+  for (let round = 0; round < 20 && queries.isFetching(); round += 1)
+    await new Promise((resolve) => setTimeout(resolve, 50));
+}
+
 /** Ends the session, and forgets what was shown in it. */
 export function useSignOut(): () => Promise<void> {
   const queries = useQueryClient();
   return async () => {
-    // Before it ends: what is asked at this moment is refused then, and nobody asks whether it has ended.
+    // Before it ends: nobody asks whether it has ended, and what is being asked is answered first.
     rememberSignedIn(false);
+    await quiet(queries);
     try {
       await api.DELETE('/api/v1/session');
     } catch (problem) {

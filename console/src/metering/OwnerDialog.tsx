@@ -1,15 +1,14 @@
 /** A rule that gives usage an owner, beside what it changes. */
 import { Alert, Box } from '@mui/material';
-import { useQuery, useQueryClient } from '@tanstack/react-query';
+import { useQuery } from '@tanstack/react-query';
 import { useFormContext, useWatch } from 'react-hook-form';
-import { useDeferredValue } from 'react';
 import * as z from 'zod/mini';
 import { CustomerPicker } from '../organisations/CustomerPicker';
 import { projectsOptions } from '../organisations/organisations';
 import { DateInput } from '../shared/DateInput';
 import { EntryDialog, OwnInput, TextInput, day, given } from '../shared/form';
-import { useToast } from '../shared/Toasts';
-import { moveWords, previewOptions, setRules, type Rule, type Rules } from './ownership';
+import { useSettled } from '../shared/settled';
+import { moveWords, previewOptions, useSetRules, type Rule, type Rules } from './ownership';
 
 export interface OwnerValues {
   name: string;
@@ -49,14 +48,12 @@ export function ruleOf(values: OwnerValues): Rule {
 
 export function OwnerDialog(props: { rules: Rules; initial: OwnerValues; onClose: () => void }) {
   const { rules, initial, onClose } = props;
-  const queries = useQueryClient();
-  const say = useToast();
-  const save = async (values: OwnerValues) => {
-    await setRules(rules, [...rules.rules, ruleOf(values)]);
-    for (const key of ['ownership rules', 'unowned usage', 'tasks', 'to dos'])
-      await queries.invalidateQueries({ queryKey: [key] });
-    say('The rule is set. What it reaches is made again now; see Work in progress.');
-  };
+  const setRules = useSetRules(rules);
+  const save = (values: OwnerValues) =>
+    setRules(
+      [...rules.rules, ruleOf(values)],
+      'The rule is set. What it reaches is made again now; see Work in progress.',
+    );
   return (
     <EntryDialog
       title="Give it an owner"
@@ -106,7 +103,7 @@ function Project() {
 /** What the rule would change, once enough of it is written. */
 function Changes({ rules }: { rules: Rules }) {
   const { control } = useFormContext<OwnerValues>();
-  const typed = useDeferredValue(useWatch({ control }) as OwnerValues);
+  const typed = JSON.parse(useSettled(JSON.stringify(useWatch({ control })))) as OwnerValues;
   const ready = schema.safeParse(typed).success && Object.keys(ruleOf(typed).conditions).length > 0;
   const preview = useQuery({
     ...previewOptions(rules.organisation, ready ? [...rules.rules, ruleOf(typed)] : []),

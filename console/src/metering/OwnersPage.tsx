@@ -1,6 +1,6 @@
 /** Whose usage is: what of a month is nobody's, how many readings are whose, and the rules. */
 import { Box, Button } from '@mui/material';
-import { useQuery, useQueryClient } from '@tanstack/react-query';
+import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import * as z from 'zod/mini';
 import { usePeriod } from '../access/figures';
@@ -11,7 +11,6 @@ import { formatCount } from '../shared/decimal';
 import { EntryDialog, Remark } from '../shared/form';
 import { Page, Section } from '../shared/Page';
 import { Empty, Query } from '../shared/States';
-import { useToast } from '../shared/Toasts';
 import { OwnerDialog, type OwnerValues } from './OwnerDialog';
 import {
   conditionWords,
@@ -19,8 +18,8 @@ import {
   previewOptions,
   quantityWords,
   rulesOptions,
-  setRules,
   unownedOptions,
+  useSetRules,
   type Nobodys,
   type Rules,
 } from './ownership';
@@ -188,8 +187,7 @@ function RulesSection({ rules, manages }: { rules: Rules; manages: boolean }) {
 }
 
 function DropDialog({ rules, place, onClose }: { rules: Rules; place: number; onClose: () => void }) {
-  const queries = useQueryClient();
-  const say = useToast();
+  const setRules = useSetRules(rules);
   const left = rules.rules.filter((_, index) => index !== place);
   const preview = useQuery(previewOptions(rules.organisation, left));
   return (
@@ -198,12 +196,9 @@ function DropDialog({ rules, place, onClose }: { rules: Rules; place: number; on
       act="Take it away"
       schema={z.object({})}
       initial={{}}
-      save={async () => {
-        await setRules(rules, left);
-        for (const key of ['ownership rules', 'unowned usage', 'tasks', 'to dos'])
-          await queries.invalidateQueries({ queryKey: [key] });
-        say('The rule is gone. What it reached is made again now; see Work in progress.');
-      }}
+      save={() =>
+        setRules(left, 'The rule is gone. What it reached is made again now; see Work in progress.')
+      }
       onClose={onClose}
     >
       <Remark>It is as if it had never been.</Remark>

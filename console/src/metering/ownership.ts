@@ -1,8 +1,9 @@
 /** Whose usage is that names no owner: what is nobody's, and the rules that give it one. */
-import { queryOptions } from '@tanstack/react-query';
+import { queryOptions, useQueryClient } from '@tanstack/react-query';
 import { api, body, type Schemas } from '../shared/api';
 import { formatCount, readable } from '../shared/decimal';
 import { dayName } from '../shared/dates';
+import { useToast } from '../shared/Toasts';
 import { formatUnit } from '../shared/units';
 
 export type Rule = Schemas['OwnershipRuleForm-Output'];
@@ -49,13 +50,19 @@ export const previewOptions = (organisation: string, rules: Rule[]) =>
     retry: false,
   });
 
-export async function setRules(rules: Rules, wanted: Rule[]): Promise<Rules> {
-  return body(
+/** Sets others in the place of rules, says so, and shows what is different by that. */
+export function useSetRules(rules: Rules): (wanted: Rule[], done: string) => Promise<void> {
+  const queries = useQueryClient();
+  const say = useToast();
+  return async (wanted, done) => {
     await api.PUT('/api/v1/organisations/{organisation}/ownership-rules', {
       params: { path: { organisation: rules.organisation } },
       body: { version: rules.version, rules: wanted },
-    }),
-  );
+    });
+    for (const key of ['ownership rules', 'unowned usage', 'tasks', 'to dos'])
+      await queries.invalidateQueries({ queryKey: [key] });
+    say(done);
+  };
 }
 
 const saidOf = (condition: Condition): string => {

@@ -12,6 +12,7 @@ import type { Organisation } from '../organisations/organisations';
 import { Refusal, api, body } from '../shared/api';
 import { momentName } from '../shared/dates';
 import { given, optionalDay, slug, whole } from '../shared/form';
+import { useSettled } from '../shared/settled';
 import { useToast } from '../shared/Toasts';
 import { OnboardingForm } from './OnboardingForm';
 import { Standing } from './Standing';
@@ -73,7 +74,6 @@ const NAMED: readonly string[] = [
   'cost_centre',
   'welcome',
 ];
-const LINGER = 350;
 const PLEASE =
   'Give it a name, and what will happen stands here: what it gets, who is invited, what it costs.';
 
@@ -177,16 +177,6 @@ export function OnboardingEditor(props: {
       </Box>
     </FormProvider>
   );
-}
-
-/** Something that is typed, once it has stood for a moment. */
-function useSettled(typed: string): string {
-  const [settled, settle] = useState(typed);
-  useEffect(() => {
-    const timer = setTimeout(() => settle(typed), LINGER);
-    return () => clearTimeout(timer);
-  }, [typed]);
-  return settled;
 }
 
 function useRefusalAtItsField(

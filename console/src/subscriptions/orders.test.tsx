@@ -107,7 +107,8 @@ describe('orders', () => {
 
   it('whose plan or prices changed since say so before they are approved', () => {
     draw('oxbow', ['manage subscriptions'], [{ ...ORDER, changed: ['plan', 'prices'] } as Order]);
-    const words = 'Since it was ordered its plan and its prices changed: look at the plan before you approve.';
+    const words =
+      'Since it was ordered its plan and its prices changed: look at the plan before you approve.';
     expect(screen.getByRole('listitem')).toHaveTextContent(words);
     press('Approve');
     expect(screen.getByRole('alert')).toHaveTextContent(words);

@@ -5,11 +5,11 @@ from urllib.parse import quote
 
 import httpx
 
-from gradumen.adapters.cloud_accounts import Account, AccountLimits
+from gradumen.adapters.cloud_accounts import Account
 from gradumen.adapters.door import Door, call, json_object
 from gradumen.core.errors import Conflict
 from gradumen.core.exact import text
-from gradumen.core.quotas.measures import Measure
+from gradumen.core.quotas.measures import AccountLimits, Measure
 
 NEEDED = ("read", "write")
 
@@ -19,7 +19,7 @@ class AccountService:
 
     def __init__(self, door: Door, endpoint: str, secret: str) -> None:
         self._client = door.client(endpoint.rstrip("/") + "/", Authorization=f"Bearer {secret}")
-        self._kept: list[str] | None = None
+        self._kept: list[Any] | None = None
 
     def close(self) -> None:
         """End its connections."""
@@ -65,7 +65,7 @@ class AccountService:
         if not limits or not self._keeps("limits"):
             return []
         told = {measure: None if limit is None else text(limit) for measure, limit in limits.items()}
-        kept = self._asked("PUT", f"accounts/{quote(id, safe='')}/limits", json={"limits": told}).get("kept", [])
+        kept = _list(self._asked("PUT", f"accounts/{quote(id, safe='')}/limits", json={"limits": told}), "kept")
         return [measure for measure in limits if measure in kept]
 
     def admit(self, id: str, email: str) -> bool:
@@ -84,7 +84,7 @@ class AccountService:
 
     def _keeps(self, what: str) -> bool:
         if self._kept is None:
-            self._kept = self._asked("GET", "").get("keeps", [])
+            self._kept = _list(self._asked("GET", ""), "keeps")
         return what in self._kept
 
     def _asked(self, method: str, path: str, **options: Any) -> dict[str, Any]:
@@ -109,6 +109,11 @@ def _read(answer: httpx.Response) -> dict[str, Any]:
     if found is None:
         raise Conflict("it answered something that is not its protocol; look at the address")
     return found
+
+
+def _list(told: dict[str, Any], name: str) -> list[Any]:
+    found = told.get(name)
+    return found if isinstance(found, list) else []
 
 
 def _account(told: dict[str, Any]) -> Account:

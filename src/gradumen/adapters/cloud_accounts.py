@@ -3,16 +3,12 @@
 `docs/cloud-accounts.md` says how another kind is written.
 """
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable
 from dataclasses import dataclass
-from decimal import Decimal
 from typing import Protocol
 
 from gradumen.core.errors import Conflict
-from gradumen.core.quotas.measures import Measure
-
-AccountLimits = Mapping[Measure, Decimal | None]
-"""Limits of an account in the units of their measures; None is as the cloud has it for everybody."""
+from gradumen.core.quotas.measures import AccountLimits, Measure
 
 
 @dataclass(frozen=True, slots=True)

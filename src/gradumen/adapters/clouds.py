@@ -2,16 +2,13 @@
 
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
-from typing import TypeVar
 
 from gradumen.adapters.account_service import AccountService
 from gradumen.adapters.cloud_accounts import CloudAccounts
 from gradumen.adapters.door import Door
 from gradumen.adapters.openstack_identity import OpenStackIdentity
-from gradumen.core.errors import Conflict, GradumenError, Unavailable
 from gradumen.core.organisations.clouds import CloudKind
 
-T = TypeVar("T")
 _KINDS: dict[CloudKind, Callable[[Door, str, str], CloudAccounts]] = {
     CloudKind.ACCOUNT_SERVICE: AccountService,
     CloudKind.OPENSTACK_IDENTITY: OpenStackIdentity,
@@ -30,19 +27,3 @@ def cloud_at(door: Door, kind: CloudKind, endpoint: str, secret: str) -> Iterato
         yield found
     finally:
         found.close()
-
-
-def asked(door: Door, name: str, kind: CloudKind, endpoint: str, secret: str, ask: Callable[[CloudAccounts], T]) -> T:
-    """What a cloud answers; its refusals begin with its name.
-
-    Raises:
-        Unavailable: it may go better later.
-        Conflict: it will not.
-    """
-    try:
-        with cloud_at(door, kind, endpoint, secret) as cloud:
-            return ask(cloud)
-    except Unavailable as problem:
-        raise Unavailable(f"{name}: {problem.message}") from problem
-    except GradumenError as problem:
-        raise Conflict(f"{name}: {problem.message}") from problem

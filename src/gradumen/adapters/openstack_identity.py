@@ -11,10 +11,10 @@ from urllib.parse import quote
 
 import httpx
 
-from gradumen.adapters.cloud_accounts import Account, AccountLimits
+from gradumen.adapters.cloud_accounts import Account
 from gradumen.adapters.door import Door, call, json_object
 from gradumen.core.errors import Conflict
-from gradumen.core.quotas.measures import Measure
+from gradumen.core.quotas.measures import AccountLimits, Measure
 
 ROLE, OF_PEOPLE = "admin", "member"
 RESOURCES = {
@@ -75,13 +75,14 @@ class OpenStackIdentity:
 
     def limit(self, id: str, limits: AccountLimits) -> list[Measure]:
         """Hold a project to limits: whole ones, so never more than is promised."""
-        registered = _read(self._call("GET", "registered_limits")).get("registered_limits", [])
-        there = {_place(each): each for each in _read(self._limits(id)).get("limits", [])}
+        registered = self._all("registered_limits")
+        there = {_place(each): each for each in self._all("limits", project_id=id)}
         kept = []
         for each in registered:
-            measure, count = RESOURCES.get(each.get("resource_name"), (None, 1))
-            if measure is None or measure not in limits:
+            known = RESOURCES.get(str(each.get("resource_name")))
+            if known is None or known[0] not in limits:
                 continue
+            measure, count = known
             limit, before = limits[measure], there.get(_place(each))
             whole = None if limit is None else int((limit * count).to_integral_value(ROUND_FLOOR))
             self._set_limit(id, each, before, whole)
@@ -107,9 +108,6 @@ class OpenStackIdentity:
         if answer is not None:
             _refused(answer)
 
-    def _limits(self, project: str) -> httpx.Response:
-        return self._call("GET", "limits", params={"project_id": project})
-
     def admit(self, id: str, email: str) -> bool:
         """Let somebody use a project, as a user of its address that is ours."""
         user = self._user(email)
@@ -132,17 +130,15 @@ class OpenStackIdentity:
             answer = self._call("DELETE", self._role_of(id, user))
             if answer.status_code != httpx.codes.NOT_FOUND:
                 _refused(answer)
-        roles = _read(self._call("GET", "role_assignments", params={"user.id": str(user["id"])}))
-        if not roles.get("role_assignments"):
+        if not self._all("role_assignments", **{"user.id": str(user["id"])}):
             _refused(self._call("DELETE", f"users/{quote(str(user['id']), safe='')}"))
 
     def _user(self, email: str) -> dict[str, Any] | None:
-        found = _read(self._call("GET", "users", params={"domain_id": self._where(), "name": email})).get("users", [])
-        return found[0] if found and isinstance(found[0], dict) else None
+        return next(iter(self._all("users", domain_id=self._where(), name=email)), None)
 
     def _role_of(self, project: str, user: dict[str, Any]) -> str:
         """The address of a user's role in a project."""
-        found = _read(self._call("GET", "roles", params={"name": OF_PEOPLE})).get("roles", [])
+        found = self._all("roles", name=OF_PEOPLE)
         if not found:
             raise Conflict(f"it has no role {OF_PEOPLE}, which people get")
         parts = (project, str(user.get("id")), str(found[0].get("id")))
@@ -150,8 +146,12 @@ class OpenStackIdentity:
         return f"projects/{project}/users/{user_id}/roles/{role}"
 
     def _projects(self, **query: str) -> list[Account]:
-        found = _read(self._call("GET", "projects", params={"domain_id": self._where(), **query}))
-        return [_account(each) for each in found.get("projects", [])]
+        return [_account(each) for each in self._all("projects", domain_id=self._where(), **query)]
+
+    def _all(self, things: str, /, **query: str) -> list[dict[str, Any]]:
+        """The things that it lists."""
+        found = _read(self._call("GET", things, params=query)).get(things)
+        return [each for each in found if isinstance(each, dict)] if isinstance(found, list) else []
 
     def _where(self) -> str:
         """The domain in which accounts are made."""

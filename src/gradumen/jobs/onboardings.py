@@ -5,8 +5,8 @@ from functools import partial
 from typing import TypeVar
 
 from gradumen.adapters.cloud_accounts import CloudAccounts, ensure, existing, remove_ours
-from gradumen.adapters.clouds import asked
 from gradumen.adapters.door import Door
+from gradumen.jobs.clouds import asked, hold_to
 from gradumen.jobs.leases import Held, now
 from gradumen.usecases.subscriptions.onboarding_accounts import (
     ToDo,
@@ -40,9 +40,7 @@ def _make_account(held: Held, door: Door, account: ToDo) -> None:
         found = step.result["account"] = _ask(door, account, partial(_stands, account=account))
     kept = []
     if account.limits:
-        with held.step(f"limits in {account.cloud_name}") as step:
-            kept = _ask(door, account, lambda cloud: cloud.limit(found, account.limits))
-            step.result["kept there"] = ", ".join(kept) or "none: its cloud keeps no limits"
+        kept = hold_to(held, door, account.cloud_name, account.reaching, found, account.limits)
     if account.people:
         with held.step(f"users in {account.cloud_name}", people=list(account.people)) as step:
             admitted = _ask(door, account, partial(_admit, id=found, people=account.people))
@@ -86,16 +84,14 @@ def take_back(held: Held, door: Door) -> None:
 
 
 def _dismiss_from_linked(held: Held, door: Door, account: ToDo, link: str) -> None:
-    if account.people:
-        with held.step(f"no users in {account.cloud_name}", account=link):
-            for email in account.people:
-                _ask(door, account, partial(_dismiss, id=link, email=email))
+    with held.step(f"no users in {account.cloud_name}", account=link):
+        _ask(door, account, partial(_dismiss, id=link, people=account.people))
 
 
-def _dismiss(cloud: CloudAccounts, id: str, email: str) -> None:
-    cloud.dismiss(id, email)
+def _dismiss(cloud: CloudAccounts, id: str, people: tuple[str, ...]) -> None:
+    for email in people:
+        cloud.dismiss(id, email)
 
 
 def _ask(door: Door, account: ToDo, ask: Callable[[CloudAccounts], T]) -> T:
-    reached = account.reaching
-    return asked(door, account.cloud_name, reached.kind, reached.endpoint, reached.secret, ask)
+    return asked(door, account.cloud_name, account.reaching, ask)

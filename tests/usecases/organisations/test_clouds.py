@@ -8,7 +8,7 @@ from gradumen.demo.clouds import TOKEN, SimulatedCloud
 from gradumen.usecases.sealing import forget_secrets, seal_anew
 from gradumen.wire.organisations.clouds import CloudCreate
 from tests.conftest import Service
-from tests.usecases.subscriptions.test_onboarding_steps import asked, registered
+from tests.usecases.subscriptions.stepping import asked, registered
 from tests.world import World
 
 

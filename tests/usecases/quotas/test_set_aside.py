@@ -9,7 +9,7 @@ from gradumen.demo.clouds import SimulatedCloud
 from gradumen.wire.organisations.sites import SiteCreate
 from gradumen.wire.quotas.pools import PoolCreate
 from tests.usecases.quotas.conftest import Sited
-from tests.usecases.subscriptions.test_onboarding_steps import asked, registered
+from tests.usecases.subscriptions.stepping import asked, registered
 from tests.world import World
 
 

@@ -1,10 +1,9 @@
 """Step by step: killed, refused, late or half done at each call to a cloud, it ends done once, or with nothing left."""
 
 import itertools
-from collections.abc import Callable, Iterator
-from datetime import date, timedelta
+from collections.abc import Callable
+from datetime import date
 from decimal import Decimal
-from uuid import UUID
 
 import pytest
 
@@ -15,87 +14,19 @@ from gradumen.core.organisations.clouds import AccountState
 from gradumen.core.permissions import Role
 from gradumen.core.subscriptions.onboardings import OnboardingState
 from gradumen.demo.clouds import TOKEN, SimulatedCloud
-from gradumen.jobs import leases, worker
 from gradumen.jobs.worker import Worker
-from gradumen.wire.organisations.clouds import CloudBody, CloudCreate
 from gradumen.wire.subscriptions.onboardings import (
-    OnboardedBody,
     OnboardingAccount,
-    OnboardingBody,
     OnboardingCreate,
     OnboardingPerson,
     OnboardingSketch,
     OnboardingSubscription,
 )
 from tests.conftest import Service
+from tests.usecases.subscriptions.stepping import Killed, asked, id_of, seen
 from tests.world import World, files, join, moment, rate_card
 
 MOOR = OnboardingSubscription(plan="open-range", tier="moor", starts_on=date(2026, 10, 9))
-
-
-class Killed(BaseException):
-    """A worker is gone, and says nothing to anybody."""
-
-
-@pytest.fixture
-def fell(world: World, cloud_server: SimulatedCloud) -> Iterator[SimulatedCloud]:
-    """A cloud of the provider's that sellers below may use, without accounts."""
-    cloud_server.accounts.clear()
-    cloud_server.mishaps.clear()
-    cloud_server.late_seconds = 0.8
-    registered(world, cloud_server)
-    yield cloud_server
-    for timer in cloud_server.later:
-        timer.join()
-    cloud_server.accounts.clear()
-
-
-def registered(world: World, cloud: SimulatedCloud, **given: object) -> CloudBody:
-    body = {"slug": "north-fell", "name": "North Fell", "endpoint": cloud.url, "secret": TOKEN, "shared": True, **given}
-    return world.mara.clouds.register("tarnwick", CloudCreate.model_validate(body))
-
-
-@pytest.fixture
-def hands(service: Service, fell: SimulatedCloud, monkeypatch: pytest.MonkeyPatch) -> Iterator[Callable[[], int]]:
-    """Works off all that is due, each time by a new worker, hours after what rests or was left; gives how often."""
-    hours = itertools.count(1)
-
-    def work() -> int:
-        for count in range(40):
-            later = leases.now() + next(hours) * timedelta(hours=1)
-            monkeypatch.setattr(worker, "now", lambda at=later: at)
-            hand = Worker(service.uow, service.worker.owner, door=Door([fell.url], seconds=0.3))
-            try:
-                if not hand.do_next():
-                    return count
-            except Killed:
-                continue
-        raise AssertionError("it does not end")
-
-    with service.worker.gate:
-        yield work
-
-
-def asked(world: World, slug: str, **changes: object) -> OnboardedBody:
-    wanted = {
-        "slug": slug,
-        "name": slug.title(),
-        "cloud_accounts": [OnboardingAccount(cloud="north-fell")],
-        "people": [OnboardingPerson(email=f"gwen@{slug}.example")],
-        "subscriptions": [MOOR],
-        **changes,
-    }
-    [told] = world.user("edda").onboardings.make("oxbow", [OnboardingCreate.model_validate(wanted)]).items
-    return told
-
-
-def id_of(told: OnboardedBody) -> UUID:
-    assert told.onboarding is not None
-    return told.onboarding
-
-
-def seen(world: World, told: OnboardedBody) -> OnboardingBody:
-    return world.user("edda").onboardings.get(id_of(told))
 
 
 def test_accounts_stand_before_people_and_tiers(world: World, fell: SimulatedCloud, hands: Callable[[], int]) -> None:
@@ -120,28 +51,6 @@ def test_accounts_stand_before_people_and_tiers(world: World, fell: SimulatedClo
     assert TOKEN not in done.model_dump_json()
     with pytest.raises(Conflict, match="it is closed, not taken back"):
         edda.onboardings.undo(done.id)
-
-
-def test_an_account_is_held_to_limits_now_and_later_and_its_people_are_its_users(
-    world: World, fell: SimulatedCloud, hands: Callable[[], int]
-) -> None:
-    mara, edda = world.mara, world.user("edda")
-    for holder in ("tarnwick", "oxbow"):
-        mara.quotas.grant(holder, "storage", Decimal(900))
-    wanted = [OnboardingAccount(cloud="north-fell", people=True)]
-    told = asked(world, "gull", limits={"storage": "500"}, cloud_accounts=wanted)
-    assert "It gets an account gull in North Fell, of which its people become users." in told.sentences
-    hands()
-    [(id, limits)] = fell.limits.items()
-    assert limits["storage"] == "500" and fell.people == {id: {"gwen@gull.example"}}
-    edda.quotas.grant("gull", "storage", Decimal("600.5"))
-    edda.quotas.grant("gull", "storage", Decimal("600.5"))
-    edda.quotas.grant("gull", "users", Decimal(3))
-    fell.mishaps.append("half")
-    hands()
-    assert fell.limits[id]["storage"] == "600.5"
-    [task] = [each for each in edda.tasks.list("oxbow") if each.kind == "limits in clouds"]
-    assert (task.subject, task.state, task.made) == ("Gull", "done", 1)
 
 
 def test_its_people_are_welcomed_in_words_that_are_seen_before_and_work_with_a_second_factor(
@@ -293,43 +202,6 @@ def test_what_is_undone_is_gone_and_its_name_is_free_again(
     assert seen(world, again).state is OnboardingState.DONE
     actions = [each.action for each in edda.audit_entries.list("oxbow")]
     assert actions.count("onboarding taken back") == 1
-
-
-def test_a_taken_name_without_our_tag_needs_a_hand_and_is_then_linked_or_renamed(
-    world: World, fell: SimulatedCloud, hands: Callable[[], int]
-) -> None:
-    fell.make("gull", None)
-    told = asked(world, "gull")
-    hands()
-    stuck = seen(world, told)
-    assert stuck.task is not None and stuck.task.state == "needs a hand"
-    assert stuck.task.problem is not None and "North Fell: there is an account 'gull' already" in stuck.task.problem
-    [todo] = [each for each in world.user("edda").to_dos.list("oxbow") if each.kind == "onboarding"]
-    assert "needs a hand" in todo.title and todo.subject == str(stuck.id)
-    fell.accounts.clear()
-    world.user("edda").tasks.retry(stuck.task.id)
-    hands()
-    assert seen(world, told).state is OnboardingState.DONE
-
-
-def test_an_account_that_is_there_is_linked_once_and_never_taken_away(
-    world: World, fell: SimulatedCloud, hands: Callable[[], int]
-) -> None:
-    _, there = fell.make("old-gull", None)
-    link = [OnboardingAccount(cloud="north-fell", link=str(there["id"]))]
-    told = asked(world, "gull", cloud_accounts=link)
-    hands()
-    assert [each.state for each in world.user("edda").clouds.accounts("gull")] == [AccountState.LINKED]
-    with pytest.raises(Conflict, match="belongs to somebody already"):
-        asked(world, "tern", cloud_accounts=link)
-    missing = asked(world, "skua", cloud_accounts=[OnboardingAccount(cloud="north-fell", link="acc-9")])
-    hands()
-    body = seen(world, missing)
-    assert body.task is not None and body.task.problem == "North Fell: there is no account 'acc-9' in it"
-    world.user("edda").onboardings.undo(body.id)
-    hands()
-    assert seen(world, missing).state is OnboardingState.UNDONE
-    assert seen(world, told).state is OnboardingState.DONE and len(fell.accounts) == 1
 
 
 def test_who_acts_from_above_is_not_named_by_its_task(

@@ -83,6 +83,8 @@ for _each in BUILT_IN:
 COUNTED = tuple(measure for measure in BUILT_IN if not measure.metered)
 STOCKS = tuple(measure for measure in BUILT_IN if measure.kind is Kind.STOCK)
 BYTES = ("byte", "kB", "KiB", "MB", "MiB", "GB", "GiB", "TB", "TiB", "PB", "PiB")
+AccountLimits = Mapping[Measure, Decimal | None]
+"""Limits of an account in a cloud, in the units of their measures; None is as the cloud has it for everybody."""
 _SLUG, _NOUN = re.compile(r"[a-z][a-z0-9-]{1,30}", re.ASCII), re.compile(r"[A-Za-z][A-Za-z-]{0,29}", re.ASCII)
 
 

@@ -1,13 +1,13 @@
 """Limits of accounts in clouds: what an organisation may have is what the accounts made for it are held to there."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from decimal import Decimal
 from uuid import UUID
 
 from gradumen.core.organisations.clouds import AccountState
-from gradumen.core.quotas.measures import STOCKS, Measure
+from gradumen.core.quotas.measures import STOCKS, AccountLimits, Measure
 from gradumen.core.tasks import Lease
 from gradumen.store import tasks as store_tasks
 from gradumen.store.organisations import clouds as store
@@ -29,10 +29,10 @@ class Limited:
     cloud_name: str
     external_id: str
     reaching: Reaching
-    limits: Mapping[Measure, Decimal | None]
+    limits: AccountLimits
 
 
-def limits_there(tx: Session, tree: Tree, organisation: UUID, cloud: CloudRow) -> dict[Measure, Decimal | None]:
+def limits_there(tx: Session, tree: Tree, organisation: UUID, cloud: CloudRow) -> AccountLimits:
     """What an organisation may have in a cloud: its limit at the cloud's site where it has one, else in all.
 
     The smaller of the two, so that a limit that was lowered holds at once wherever things are.
@@ -52,11 +52,13 @@ def want_cloud_limits(tx: Session, scope: Scope, holder: OrganisationRow) -> Non
     if not _made(tx, holder.id):
         return
     seller = scope.tree.parents.get(holder.id, holder.id)
+    # What failed for good with an earlier change is over with this one.
+    store_tasks.give_up(tx, CLOUD_LIMITS, seller, holder.slug)
     if store_tasks.find_waiting(tx, CLOUD_LIMITS, seller, holder.id) is None:
         store_tasks.add_task(
             tx,
             CLOUD_LIMITS,
-            holder.name,
+            holder.slug,
             at=scope.caller.at,
             organisation=seller,
             # Who acts from above is not named to the seller's people.

@@ -1,15 +1,14 @@
 """Accounts in clouds of a customer that comes on board: noted with a tag, then made, linked, or taken back."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
-from decimal import Decimal
 from uuid import UUID, uuid4
 
 from gradumen.core.errors import Conflict, Invalid
 from gradumen.core.names import name_of
 from gradumen.core.organisations.clouds import AccountState, tag_of
-from gradumen.core.quotas.measures import Measure
+from gradumen.core.quotas.measures import AccountLimits
 from gradumen.core.tasks import Lease
 from gradumen.store.organisations import clouds as store
 from gradumen.store.organisations.clouds import CloudAccountRow, CloudRow
@@ -42,7 +41,7 @@ class ToDo:
     link: str | None
     people: tuple[str, ...]
     """Who is to use it."""
-    limits: Mapping[Measure, Decimal | None]
+    limits: AccountLimits
     """What it is to be held to; nothing is said of one that is linked."""
     reaching: Reaching
 
@@ -127,20 +126,21 @@ def accounts_to_make(
 
 @use_case
 def accounts_to_take_back(tx: Session, *, lease: Lease, organisation: UUID, people: Sequence[str]) -> list[ToDo]:
-    """All accounts that were ever asked for of a customer that is undone, linked ones for their users alone."""
+    """All accounts that were ever asked for of a customer that is undone; linked ones where they have users of it."""
     require_lease(tx, lease)
-    rows = store.all_accounts_of(tx, organisation)
+    rows = [row for row in store.all_accounts_of(tx, organisation) if _link_of(row) is None or row.with_people]
     clouds = store.clouds_by_id(tx, {row.cloud_id for row in rows})
     return [_to_do(tx, row, clouds[row.cloud_id], people, {}) for row in rows]
 
 
-def _to_do(
-    tx: Session, row: CloudAccountRow, cloud: CloudRow, people: Sequence[str], limits: Mapping[Measure, Decimal | None]
-) -> ToDo:
-    made = row.state in (AccountState.MADE, AccountState.REMOVED)
-    link = None if made else row.external_id
+def _to_do(tx: Session, row: CloudAccountRow, cloud: CloudRow, people: Sequence[str], limits: AccountLimits) -> ToDo:
     users = tuple(people) if row.with_people else ()
-    return ToDo(row.id, cloud.name, row.name, row.tag, link, users, limits, reaching(tx, cloud))
+    return ToDo(row.id, cloud.name, row.name, row.tag, _link_of(row), users, limits, reaching(tx, cloud))
+
+
+def _link_of(row: CloudAccountRow) -> str | None:
+    """The cloud's own id of an account that was there before."""
+    return None if row.state in (AccountState.MADE, AccountState.REMOVED) else row.external_id
 
 
 @use_case
