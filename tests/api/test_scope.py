@@ -1,5 +1,6 @@
 """Every route, with every role and a foreign organisation: outside the scope is 404, 403 only for what one may see."""
 
+from base64 import b64encode
 from dataclasses import dataclass, field
 from datetime import UTC, date, datetime
 from decimal import Decimal
@@ -57,6 +58,14 @@ TARNWICK = Side(
 OXBOW = Side(
     "oxbow", "saltmarsh", "booking", "oxbow-gbp", "tarnwick/resellers-gbp", "hill-range", "vaults", "edda", "piers"
 )
+FILE = {"name": "a.csv", "content": b64encode(b"id,bytes,at\nx,1,2026-09-01T00:00:00Z\n").decode()}
+MAPPING = {
+    "identity": ["id"],
+    "measured": [{"quantity": {"column": "bytes"}, "meter": {"text": "network/egress"}, "unit": {"text": "byte"}}],
+    "resource": {"column": "id"},
+    "start": {"column": "at"},
+    "lasts": "hour",
+}
 SEATS = {"measure": "seats", "unit": "seat", "kind": "stock"}
 OWN = """
 service: watch
@@ -93,6 +102,9 @@ class Call:
 def calls(side: Side, invoice: InvoiceBody, world: World, service: Service) -> dict[str, Call]:
     org, own = f"organisations/{side.buyer}", f"organisations/{side.seller}"
     admin, finance = world.user(side.admin), world.user(side.finance)
+    feed = {"feed": f"{side.seller}/{side.feed}"}
+    delivery = admin.readings.send(feed["feed"], [egress("late", 1, owner=None, resource="spare")]).delivery_id
+    world.settle()
     charge = next(line.charge_id for line in invoice.lines if line.rate == "egress")
     run = finance.bill_runs.list(side.seller)[0].id
     spent = {"organisation": side.buyer, "from": "2026-09-01", "to": "2026-10-01"}
@@ -129,7 +141,6 @@ def calls(side: Side, invoice: InvoiceBody, world: World, service: Service) -> d
         "organisation": side.seller,
         "files": [{"name": "a.yaml", "content": rate_card("x", "EUR", "named", "1")}],
     }
-    feed = {"feed": f"{side.seller}/{side.feed}"}
     more = {"measure": "memory", "limit": "8", "reason": "More"}
     wanted, order = requested(side, world), ordered(side, invoice.currency, world)
     placed = {"kind": "subscribe", "day": "2026-11-01", "plan": "open-range", "tier": "heath", "name": "z"}
@@ -330,6 +341,13 @@ def calls(side: Side, invoice: InvoiceBody, world: World, service: Service) -> d
         "preview_ownership_rules": Call("POST", f"{own}/ownership-rules/preview", {"rules": []}, viewer=403),
         "list_unowned_usage": Call("GET", f"{own}/unowned-usage", query={"period": "2026-09"}),
         "list_deliveries": Call("GET", "deliveries", query=feed, above=404),
+        "get_file_mapping": Call("GET", "feeds/file-mapping", query=feed, above=404),
+        "set_file_mapping": Call(
+            "PUT", "feeds/file-mapping", {"version": 0, "mapping": MAPPING}, feed, viewer=403, above=404
+        ),
+        "look_at_file": Call("POST", "feeds/file-looks", FILE, feed, viewer=403, above=404),
+        "send_file": Call("POST", "deliveries/files", FILE | {"mapping": MAPPING}, feed, viewer=403, above=404),
+        "take_back_delivery": Call("POST", f"deliveries/{delivery}/take-back", viewer=403, above=404),
         "send_readings": Call(
             "POST", "readings", [egress("z", 1)], feed, viewer=403, above=404, headers={"Content-Type": BATCH}
         ),

@@ -1,14 +1,12 @@
-/** Makes a feed, lets somebody send to it, and sends a file to it. */
-import { Alert, Box, Button, LinearProgress } from '@mui/material';
-import { useMutation, useQueryClient } from '@tanstack/react-query';
-import { useRef, useState } from 'react';
+/** Makes a feed, lets somebody send to it, and takes a delivery back. */
+import { useQueryClient } from '@tanstack/react-query';
 import * as z from 'zod/mini';
-import { type Schemas, api, body } from '../shared/api';
+import { api, body } from '../shared/api';
 import { formatCount } from '../shared/decimal';
-import { EntryDialog, TextInput, given, slug } from '../shared/form';
+import { EntryDialog, Remark, TextInput, given, slug } from '../shared/form';
 import { Names } from '../shared/Names';
-import { type Feed } from './metering';
-import { readFile } from './readingFiles';
+import { useToast } from '../shared/Toasts';
+import { type Delivery, type Feed } from './metering';
 
 export function FeedDialog({ organisation, onClose }: { organisation: string; onClose: () => void }) {
   const queries = useQueryClient();
@@ -60,91 +58,29 @@ export function SenderDialog({ feed, onClose }: { feed: Feed; onClose: () => voi
   );
 }
 
-const BATCH = 2000;
-type Outcome = Schemas['DeliveryOutcomeBody'];
-
-/** A file dropped here is sent; sending it again does no harm. */
-export function SendFile({ feed }: { feed: Feed }) {
+export function TakeBackDialog(props: { feed: Feed; delivery: Delivery; onClose: () => void }) {
+  const { feed, delivery, onClose } = props;
   const queries = useQueryClient();
-  const input = useRef<HTMLInputElement>(null);
-  const [sent, setSent] = useState(0);
-  const [total, setTotal] = useState(0);
-  const send = useMutation({
-    mutationFn: async (file: File): Promise<Outcome[]> => {
-      const events = readFile(file.name, await file.text());
-      setTotal(events.length);
-      setSent(0);
-      const outcomes: Outcome[] = [];
-      for (let first = 0; first < events.length; first += BATCH) {
-        const some = events.slice(first, first + BATCH);
-        outcomes.push(
-          body(
-            await api.POST('/api/v1/readings', {
-              params: { query: { feed: feed.path } },
-              headers: { 'Content-Type': 'application/cloudevents-batch+json' },
-              body: some as unknown as Record<string, never>[],
-            }),
-          ),
-        );
-        setSent(first + some.length);
-      }
-      return outcomes;
-    },
-    onSettled: () => queries.invalidateQueries({ queryKey: ['deliveries', feed.path] }),
-  });
-  const pick = (files: FileList | null) => files?.[0] && send.mutate(files[0]);
-  const sum = (key: 'accepted' | 'known' | 'refused') =>
-    formatCount((send.data ?? []).reduce((all, each) => all + each[key], 0));
-  const reason = send.data
-    ?.flatMap((each) => each.outcomes)
-    .find((each) => each.status === 'refused')?.reason;
+  const say = useToast();
   return (
-    <Box
-      onDragOver={(event) => event.preventDefault()}
-      onDrop={(event) => {
-        event.preventDefault();
-        pick(event.dataTransfer.files);
+    <EntryDialog
+      title={`Take ${delivery.file ?? 'this delivery'} back`}
+      act="Take it back"
+      schema={z.object({})}
+      initial={{}}
+      save={async () => {
+        await api.POST('/api/v1/deliveries/{delivery}/take-back', {
+          params: { path: { delivery: delivery.id } },
+        });
+        await queries.invalidateQueries({ queryKey: ['deliveries', feed.path] });
+        say('It is taken back. Usage is made again without it.');
       }}
-      sx={{ border: '1px dashed', borderColor: 'divider', p: 2, mb: 3, fontSize: '0.88rem' }}
+      onClose={onClose}
     >
-      <Box sx={{ display: 'flex', flexWrap: 'wrap', gap: 2, alignItems: 'center' }}>
-        <Button variant="outlined" loading={send.isPending} onClick={() => input.current?.click()}>
-          Send a file
-        </Button>
-        <input
-          ref={input}
-          type="file"
-          accept=".csv,.jsonl,.ndjson"
-          aria-label={`File of readings for ${feed.name}`}
-          tabIndex={-1}
-          style={{ position: 'absolute', width: 1, height: 1, opacity: 0 }}
-          onChange={(event) => {
-            pick(event.target.files);
-            // So that the same file can be chosen again.
-            event.target.value = '';
-          }}
-        />
-        <Box sx={{ color: 'text.secondary' }}>
-          or drop it here: CSV or JSON Lines with id, owner, resource, meter, quantity, unit, start and end.
-        </Box>
-      </Box>
-      {send.isPending && total > 0 && (
-        <Box sx={{ mt: 1.5 }}>
-          <LinearProgress variant="determinate" value={(100 * sent) / total} aria-label="Sending" />
-          {formatCount(sent)} of {formatCount(total)} readings
-        </Box>
-      )}
-      {send.isError && (
-        <Alert severity="error" variant="outlined" sx={{ mt: 1.5 }}>
-          {send.error.message}
-        </Alert>
-      )}
-      {send.data && (
-        <Alert severity={reason ? 'warning' : 'success'} variant="outlined" sx={{ mt: 1.5 }}>
-          {sum('accepted')} accepted, {sum('known')} known already, {sum('refused')} refused
-          {reason ? `; the first of them: ${reason}` : ''}
-        </Alert>
-      )}
-    </Box>
+      <Remark>
+        Its {formatCount(delivery.accepted)} readings do not count any more, as if they had not come; what
+        replaced some of them since stays. It can be sent again, corrected.
+      </Remark>
+    </EntryDialog>
   );
 }

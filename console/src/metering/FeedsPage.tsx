@@ -10,7 +10,8 @@ import { useFilters } from '../shared/filters';
 import { Grid, type GridColumn } from '../shared/Grid';
 import { Page } from '../shared/Page';
 import { Empty, Query } from '../shared/States';
-import { FeedDialog, SendFile, SenderDialog } from './FeedDialogs';
+import { FeedDialog, SenderDialog, TakeBackDialog } from './FeedDialogs';
+import { SendFile } from './SendFile';
 import { type Delivery, type Feed, deliveriesOptions, feedsOptions } from './metering';
 
 export default function FeedsPage() {
@@ -59,7 +60,7 @@ export default function FeedsPage() {
             {feed ? (
               <>
                 {mayAt('send readings', home.organisation) && <SendFile key={feed.path} feed={feed} />}
-                <Deliveries feed={feed} />
+                <Deliveries feed={feed} sends={mayAt('send readings', home.organisation)} />
               </>
             ) : (
               <Empty title="No feeds yet">
@@ -94,46 +95,75 @@ const counts = (key: 'accepted' | 'known' | 'refused', title: string): GridColum
   order: (left, right) => left[key] - right[key],
 });
 
-function Deliveries({ feed }: { feed: Feed }) {
+function Deliveries({ feed, sends }: { feed: Feed; sends: boolean }) {
   const deliveries = useQuery(deliveriesOptions(feed.path));
+  const [back, setBack] = useState<Delivery | null>(null);
   return (
-    <Query query={deliveries}>
-      {(found) =>
-        found.length ? (
-          <Grid
-            name="deliveries"
-            label="Deliveries"
-            rows={found}
-            rowKey={(row) => String(row.id)}
-            count={found.length}
-            tall
-            columns={[
-              {
-                key: 'at',
-                title: 'Received, UTC',
-                width: 150,
-                cell: (row) => momentName(row.received_at),
-                text: (row) => momentName(row.received_at),
-                order: byText((row: Delivery) => row.received_at),
-              },
-              counts('accepted', 'Accepted'),
-              counts('known', 'Known already'),
-              counts('refused', 'Refused'),
-              {
-                key: 'why',
-                title: 'First refusal',
-                flex: 1,
-                cell: (row) => row.first_refusal ?? '',
-                text: (row) => row.first_refusal ?? '',
-              },
-            ]}
-          />
-        ) : (
-          <Empty title="Nothing has arrived yet">
-            Drop a file above, or let a program send to it under the name {feed.path}.
-          </Empty>
-        )
-      }
-    </Query>
+    <>
+      <Query query={deliveries}>
+        {(found) =>
+          found.length ? (
+            <Grid
+              name="deliveries"
+              label="Deliveries"
+              rows={found}
+              rowKey={(row) => String(row.id)}
+              count={found.length}
+              tall
+              columns={[
+                {
+                  key: 'at',
+                  title: 'Received, UTC',
+                  width: 150,
+                  cell: (row) => momentName(row.received_at),
+                  text: (row) => momentName(row.received_at),
+                  order: byText((row: Delivery) => row.received_at),
+                },
+                {
+                  key: 'file',
+                  title: 'File',
+                  width: 190,
+                  cell: (row) => row.file ?? '',
+                  text: (row) => row.file ?? '',
+                },
+                counts('accepted', 'Accepted'),
+                counts('known', 'Known already'),
+                counts('refused', 'Refused'),
+                {
+                  key: 'why',
+                  title: 'What of it',
+                  flex: 1,
+                  cell: (row) => fate(row),
+                  text: (row) => fate(row),
+                },
+                {
+                  key: 'act',
+                  title: '',
+                  width: 120,
+                  cell: (row) =>
+                    sends &&
+                    row.accepted > 0 &&
+                    !row.taken_back_at &&
+                    !row.takes_back && <Button onClick={() => setBack(row)}>Take back</Button>,
+                  text: () => '',
+                },
+              ]}
+            />
+          ) : (
+            <Empty title="Nothing has arrived yet">
+              Drop a file above, or let a program send to it under the name {feed.path}.
+            </Empty>
+          )
+        }
+      </Query>
+      {back && <TakeBackDialog feed={feed} delivery={back} onClose={() => setBack(null)} />}
+    </>
   );
+}
+
+/** What became of a delivery, where that is more than its counts. */
+function fate(row: Delivery): string {
+  if (row.taken_back_at) return `Taken back ${momentName(row.taken_back_at)}`;
+  if (row.takes_back) return 'Takes a delivery back';
+  return row.first_refusal ?? '';
 }

@@ -4,9 +4,9 @@ import { useWatch } from 'react-hook-form';
 import * as z from 'zod/mini';
 import { api, body } from '../shared/api';
 import { CheckInput, EntryDialog, OwnInput, Remark } from '../shared/form';
+import { SomeOf } from '../shared/SomeOf';
 import { useToast } from '../shared/Toasts';
 import type { Organisation, Project } from './organisations';
-import { SiteChoice } from './SiteChoice';
 import { permittedOptions, sitesOptions } from './sites';
 
 const schema = z.object({ all: z.boolean(), sites: z.array(z.string()) });
@@ -66,7 +66,9 @@ function Chosen({ sites }: { sites: (readonly [string, string])[] }) {
   const all = useWatch({ name: 'all' }) as boolean;
   return (
     <OwnInput<string[]> name="sites">
-      {(chosen, onChange) => <SiteChoice sites={sites} chosen={chosen} all={all} onChange={onChange} />}
+      {(chosen, onChange) => (
+        <SomeOf label="Sites" options={sites} chosen={chosen} all={all} onChange={onChange} />
+      )}
     </OwnInput>
   );
 }

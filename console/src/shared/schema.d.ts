@@ -256,6 +256,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/deliveries/files": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Send File
+         * @description Send a file whole; one that came before changes nothing.
+         */
+        post: operations["send_file"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/deliveries/{delivery}/take-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take Back Delivery
+         * @description Take all readings of a delivery back, as if it had not come. Safe to repeat.
+         */
+        post: operations["take_back_delivery"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/estimates": {
         parameters: {
             query?: never;
@@ -290,6 +330,50 @@ export interface paths {
          * @description Which meters of a plan no rate of a card prices, and which tiers have no fee.
          */
         post: operations["check_coverage"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/feeds/file-looks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Look At File
+         * @description What a file is, and what it would give by a mapping: the one that is given, else the feed's. Takes nothing in.
+         */
+        post: operations["look_at_file"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/feeds/file-mapping": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get File Mapping
+         * @description How the files of the feed ``organisation/feed`` are mapped to readings.
+         */
+        get: operations["get_file_mapping"];
+        /**
+         * Set File Mapping
+         * @description Say how they are mapped from now on. Safe to repeat.
+         */
+        put: operations["set_file_mapping"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -3901,11 +3985,15 @@ export interface components {
         };
         /**
          * DeliveryBody
-         * @description A batch that came in.
+         * @description A batch, or a ``file``, that came in.
+         *
+         *     ``taken_back_at`` is when it was taken back whole; ``takes_back`` is the delivery that this one takes back.
          */
         DeliveryBody: {
             /** Accepted */
             accepted: number;
+            /** File */
+            file: string | null;
             /** First Refusal */
             first_refusal: string | null;
             /**
@@ -3922,6 +4010,10 @@ export interface components {
             received_at: string;
             /** Refused */
             refused: number;
+            /** Taken Back At */
+            taken_back_at: string | null;
+            /** Takes Back */
+            takes_back: string | null;
         };
         /**
          * DeliveryOutcomeBody
@@ -4442,6 +4534,197 @@ export interface components {
             readings: number;
         };
         /**
+         * FileDeliveryBody
+         * @description What became of a file; ``refusals`` are the first of what was refused. ``again``: it was here already.
+         */
+        FileDeliveryBody: {
+            /** Accepted */
+            accepted: number;
+            /** Again */
+            again: boolean;
+            /** Delivery Id */
+            delivery_id: string;
+            /** File */
+            file: string;
+            /** Known */
+            known: number;
+            /** Refusals */
+            refusals: components["schemas"]["OutcomeBody"][];
+            /** Refused */
+            refused: number;
+        };
+        /**
+         * FileLookBody
+         * @description What a file is, and what it would give by a mapping; nothing is taken in.
+         *
+         *     ``guess`` is told where there is no mapping. ``readings`` and ``problems`` are the first of them; ``refused`` counts
+         *     all lines that cannot be read.
+         */
+        FileLookBody: {
+            /** Columns */
+            columns: string[];
+            /** Count */
+            count: number;
+            /** Delimiter */
+            delimiter: string | null;
+            /** Encoding */
+            encoding: string | null;
+            /** Given */
+            given: number;
+            guess: components["schemas"]["GuessBody"] | null;
+            /** Problems */
+            problems: components["schemas"]["FileProblemBody"][];
+            /** Readings */
+            readings: components["schemas"]["ReadingSeenBody"][];
+            /** Refused */
+            refused: number;
+            /** Rows */
+            rows: components["schemas"]["FileRowBody"][];
+        };
+        /**
+         * FileMappingBody
+         * @description How a feed's files are mapped; ``mapping`` is null where nobody has said it yet.
+         */
+        FileMappingBody: {
+            /** Feed */
+            feed: string;
+            mapping: components["schemas"]["FileMappingForm-Output"] | null;
+            /** Version */
+            version: number;
+        };
+        /**
+         * FileMappingForm
+         * @description How the rows of a file become readings; see `docs/formats.md`, files in any shape.
+         *
+         *     ``identity`` are the columns that together tell a row from all others. ``lasts`` is how long a row lasts that has
+         *     no ``end``. ``times`` is how times are written (as strptime reads them; null is ISO 8601), ``zone`` whose clocks
+         *     they are where they say none, ``decimal`` what stands before decimal places. ``delimiter`` and ``encoding`` are of
+         *     CSV; null is found out.
+         */
+        "FileMappingForm-Input": {
+            account?: components["schemas"]["SaidForm-Input"] | null;
+            /** Attributes */
+            attributes?: {
+                [key: string]: components["schemas"]["SaidForm-Input"];
+            };
+            /**
+             * Decimal
+             * @default .
+             * @enum {string}
+             */
+            decimal?: "." | ",";
+            /** Delimiter */
+            delimiter?: ("," | ";" | "\t" | "|") | null;
+            /** Encoding */
+            encoding?: ("utf-8" | "utf-16" | "latin-1") | null;
+            end?: components["schemas"]["SaidForm-Input"] | null;
+            /** Identity */
+            identity: string[];
+            lasts?: components["schemas"]["Lasts"] | null;
+            /** Measured */
+            measured: components["schemas"]["MeasuredForm-Input"][];
+            owner?: components["schemas"]["SaidForm-Input"] | null;
+            resource: components["schemas"]["SaidForm-Input"];
+            sequence?: components["schemas"]["SaidForm-Input"] | null;
+            source?: components["schemas"]["SaidForm-Input"] | null;
+            start: components["schemas"]["SaidForm-Input"];
+            /** Times */
+            times?: string | null;
+            /**
+             * Zone
+             * @default UTC
+             */
+            zone?: string;
+        };
+        /**
+         * FileMappingForm
+         * @description How the rows of a file become readings; see `docs/formats.md`, files in any shape.
+         *
+         *     ``identity`` are the columns that together tell a row from all others. ``lasts`` is how long a row lasts that has
+         *     no ``end``. ``times`` is how times are written (as strptime reads them; null is ISO 8601), ``zone`` whose clocks
+         *     they are where they say none, ``decimal`` what stands before decimal places. ``delimiter`` and ``encoding`` are of
+         *     CSV; null is found out.
+         */
+        "FileMappingForm-Output": {
+            account: components["schemas"]["SaidForm-Output"] | null;
+            /** Attributes */
+            attributes: {
+                [key: string]: components["schemas"]["SaidForm-Output"];
+            };
+            /**
+             * Decimal
+             * @default .
+             * @enum {string}
+             */
+            decimal: "." | ",";
+            /** Delimiter */
+            delimiter: ("," | ";" | "\t" | "|") | null;
+            /** Encoding */
+            encoding: ("utf-8" | "utf-16" | "latin-1") | null;
+            end: components["schemas"]["SaidForm-Output"] | null;
+            /** Identity */
+            identity: string[];
+            lasts: components["schemas"]["Lasts"] | null;
+            /** Measured */
+            measured: components["schemas"]["MeasuredForm-Output"][];
+            owner: components["schemas"]["SaidForm-Output"] | null;
+            resource: components["schemas"]["SaidForm-Output"];
+            sequence: components["schemas"]["SaidForm-Output"] | null;
+            source: components["schemas"]["SaidForm-Output"] | null;
+            start: components["schemas"]["SaidForm-Output"];
+            /** Times */
+            times: string | null;
+            /**
+             * Zone
+             * @default UTC
+             */
+            zone: string;
+        };
+        /**
+         * FileMappingSet
+         * @description A mapping in the place of the one of a version that was read.
+         */
+        FileMappingSet: {
+            mapping: components["schemas"]["FileMappingForm-Input"];
+            /** Version */
+            version: number;
+        };
+        /**
+         * FileProblemBody
+         * @description What cannot be read in a line.
+         */
+        FileProblemBody: {
+            /** Field */
+            field: string | null;
+            /** Line */
+            line: number;
+            /** Reason */
+            reason: string;
+        };
+        /**
+         * FileRowBody
+         * @description A row as it is in the file, with its line.
+         */
+        FileRowBody: {
+            /** Cells */
+            cells: {
+                [key: string]: string;
+            };
+            /** Line */
+            line: number;
+        };
+        /**
+         * FileSent
+         * @description A file, its content in base64. Without a mapping it is read by the feed's own.
+         */
+        FileSent: {
+            /** Content */
+            content: string;
+            mapping?: components["schemas"]["FileMappingForm-Input"] | null;
+            /** Name */
+            name: string;
+        };
+        /**
          * FloorForm
          * @description A price below which nobody may resell: of a meter per unit, or of a tier's fee per month.
          */
@@ -4459,6 +4742,33 @@ export interface components {
             price: string;
             /** Tier */
             tier?: string | null;
+        };
+        /**
+         * GuessBody
+         * @description What the columns of a file may say; ``meters`` are texts that have to stand for meters.
+         */
+        GuessBody: {
+            /** Attributes */
+            attributes: {
+                [key: string]: string;
+            };
+            /** Columns */
+            columns: {
+                [key: string]: string;
+            };
+            /** Decimal */
+            decimal: string;
+            /** Doubts */
+            doubts: string[];
+            /** Identity */
+            identity: string[];
+            lasts: components["schemas"]["Lasts"] | null;
+            /** Meters */
+            meters: {
+                [key: string]: string;
+            };
+            /** Times */
+            times: string | null;
         };
         /**
          * Health
@@ -4729,6 +5039,12 @@ export interface components {
             /** Type */
             type: string;
         };
+        /**
+         * Lasts
+         * @description How long a row lasts that has no end.
+         * @enum {string}
+         */
+        Lasts: "minute" | "quarter hour" | "hour" | "day";
         /**
          * LeavesBody
          * @description What a limit leaves of what its seller has itself.
@@ -5033,6 +5349,24 @@ export interface components {
             measure: string;
             /** Unit */
             unit: string;
+        };
+        /**
+         * MeasuredForm
+         * @description One quantity of a row: how much of which meter, in which unit.
+         */
+        "MeasuredForm-Input": {
+            meter: components["schemas"]["SaidForm-Input"];
+            quantity: components["schemas"]["SaidForm-Input"];
+            unit: components["schemas"]["SaidForm-Input"];
+        };
+        /**
+         * MeasuredForm
+         * @description One quantity of a row: how much of which meter, in which unit.
+         */
+        "MeasuredForm-Output": {
+            meter: components["schemas"]["SaidForm-Output"];
+            quantity: components["schemas"]["SaidForm-Output"];
+            unit: components["schemas"]["SaidForm-Output"];
         };
         /**
          * MemberBody
@@ -5652,6 +5986,8 @@ export interface components {
             };
             /** Name */
             name: string;
+            /** Offers */
+            offers?: string[];
             /** People */
             people?: components["schemas"]["OnboardingPerson-Input"][];
             /** Projects */
@@ -5787,6 +6123,8 @@ export interface components {
              * @default
              */
             name?: string;
+            /** Offers */
+            offers?: string[];
             /** People */
             people?: components["schemas"]["OnboardingPerson-Input"][];
             /** Projects */
@@ -5844,6 +6182,8 @@ export interface components {
              * @default
              */
             name: string;
+            /** Offers */
+            offers: string[];
             /** People */
             people: components["schemas"]["OnboardingPerson-Output"][];
             /** Projects */
@@ -7615,6 +7955,42 @@ export interface components {
             start: string;
         };
         /**
+         * ReadingSeenBody
+         * @description A reading that a file would give.
+         */
+        ReadingSeenBody: {
+            /** Account */
+            account: string | null;
+            /** Attributes */
+            attributes: {
+                [key: string]: string;
+            };
+            /**
+             * End
+             * Format: date-time
+             */
+            end: string;
+            /** Id */
+            id: string;
+            /** Line */
+            line: number;
+            /** Meter */
+            meter: string;
+            /** Owner */
+            owner: string | null;
+            /** Quantity */
+            quantity: string;
+            /** Resource */
+            resource: string;
+            /**
+             * Start
+             * Format: date-time
+             */
+            start: string;
+            /** Unit */
+            unit: string;
+        };
+        /**
          * RecoveryCodesBody
          * @description Codes that stand in for the second factor, each once. Shown this once.
          */
@@ -7652,6 +8028,34 @@ export interface components {
          * @enum {string}
          */
         Role: "administrator" | "finance" | "viewer" | "sender";
+        /**
+         * SaidForm
+         * @description What says a value: a ``column``, whose texts may stand for others (``values``), or one ``text`` for all rows.
+         */
+        "SaidForm-Input": {
+            /** Column */
+            column?: string | null;
+            /** Text */
+            text?: string | null;
+            /** Values */
+            values?: {
+                [key: string]: string;
+            };
+        };
+        /**
+         * SaidForm
+         * @description What says a value: a ``column``, whose texts may stand for others (``values``), or one ``text`` for all rows.
+         */
+        "SaidForm-Output": {
+            /** Column */
+            column: string | null;
+            /** Text */
+            text: string | null;
+            /** Values */
+            values: {
+                [key: string]: string;
+            };
+        };
         /**
          * SecondFactorBegin
          * @description The password again, so that nobody who finds an open session takes an account over.
@@ -9697,6 +10101,72 @@ export interface operations {
             };
         };
     };
+    send_file: {
+        parameters: {
+            query: {
+                feed: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FileSent"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FileDeliveryBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    take_back_delivery: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                delivery: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeliveryBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     estimate_price: {
         parameters: {
             query?: never;
@@ -9750,6 +10220,107 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Page_CardCoverageBody_"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    look_at_file: {
+        parameters: {
+            query: {
+                feed: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FileSent"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FileLookBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_file_mapping: {
+        parameters: {
+            query: {
+                feed: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FileMappingBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    set_file_mapping: {
+        parameters: {
+            query: {
+                feed: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FileMappingSet"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FileMappingBody"];
                 };
             };
             /** @description A refusal, as problem details */

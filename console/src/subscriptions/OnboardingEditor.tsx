@@ -51,6 +51,7 @@ const schema = z.object({
   ),
   limits: z.record(z.string(), limit),
   sites: z.array(z.string()),
+  offers: z.array(z.string()),
   accounts: z.array(z.object({ cloud: z.string(), name: z.string(), link: z.string(), people: z.boolean() })),
   people: z.array(
     z.object({

@@ -4,8 +4,8 @@ import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { useFieldArray, useFormContext, useWatch } from 'react-hook-form';
 import type { PlanForm } from '../catalogue/catalogue';
+import { offersOptions } from '../catalogue/offers';
 import { cloudsOptions } from '../organisations/clouds';
-import { SiteChoice } from '../organisations/SiteChoice';
 import { sitesOptions } from '../organisations/sites';
 import {
   type Organisation,
@@ -20,6 +20,7 @@ import { CheckInput, OwnInput, Remark, TextInput } from '../shared/form';
 import { Names } from '../shared/Names';
 import { Section } from '../shared/Page';
 import { PickInput } from '../shared/PickInput';
+import { SomeOf } from '../shared/SomeOf';
 import { slugOf } from '../shared/slugs';
 import { formatUnit } from '../shared/units';
 import { countries, currencies } from '../shared/world';
@@ -40,6 +41,7 @@ export function OnboardingForm({ seller, plans }: { seller: Organisation; plans:
       </Section>
       <Section title="What it gets">
         <Tiers plans={plans} />
+        <OffersOf seller={seller} />
         <Limits seller={seller} />
         <SitesOf seller={seller} />
         <Accounts seller={seller} />
@@ -195,6 +197,30 @@ function unitOf({ measure, kind, unit }: Quota): { unit?: string } {
   return measureName(measure, kind).toLowerCase() === word.toLowerCase() ? {} : { unit: word };
 }
 
+/** What its seller offers to some by name, and to it if chosen. */
+function OffersOf({ seller }: { seller: Organisation }) {
+  const offers = useQuery(offersOptions(seller.slug));
+  const type = useWatch<Values, 'type'>({ name: 'type' });
+  const named = (offers.data ?? []).filter(({ form }) => Array.isArray(form.to) && form.to.length > 0);
+  if (!named.length) return null;
+  return (
+    <Box sx={{ mt: 1, fontSize: '0.9rem' }}>
+      {type === 'reseller' ? 'It may order and sell on' : 'It may order'} what you offer to all like it, and
+      of what you offer by name:
+      <OwnInput<string[]> name="offers">
+        {(value, onChange) => (
+          <SomeOf
+            label="Offered by name"
+            options={named.map(({ plan, form }) => [plan, String(form.name ?? plan)] as const)}
+            chosen={value}
+            onChange={onChange}
+          />
+        )}
+      </OwnInput>
+    </Box>
+  );
+}
+
 /** The sites that it may use: all that its seller may, or some of them. */
 function SitesOf({ seller }: { seller: Organisation }) {
   const sites = useQuery(sitesOptions(seller.slug));
@@ -213,8 +239,9 @@ function SitesOf({ seller }: { seller: Organisation }) {
     <Box sx={COLUMNS}>
       <OwnInput<string[]> name="sites">
         {(value, onChange) => (
-          <SiteChoice
-            sites={known.map((each) => [each.slug, each.name] as const)}
+          <SomeOf
+            label="Sites"
+            options={known.map((each) => [each.slug, each.name] as const)}
             chosen={value}
             onChange={onChange}
           />

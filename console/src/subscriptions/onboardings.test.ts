@@ -38,6 +38,7 @@ const WRITTEN: Wanted = {
   details: null,
   limits: { processors: '8', storage: null },
   sites: ['north-fell'],
+  offers: ['peat-hoard'],
   second_factor: true,
   welcome: 'Good to have you.',
   cloud_accounts: [

@@ -133,6 +133,8 @@ export interface Values {
   limits: Record<string, string>;
   /** Those that it is held to; without any, all that its seller may use. */
   sites: string[];
+  /** Plans that are offered to it by name. */
+  offers: string[];
   accounts: { cloud: string; name: string; link: string; people: boolean }[];
   people: { email: string; role: string }[];
   second_factor: boolean;
@@ -176,6 +178,7 @@ export function valuesOf(wanted: Partial<Wanted>, seller: { country: string; cur
       Object.entries(wanted.limits ?? {}).map(([measure, limit]) => [measure, limit ?? NONE]),
     ),
     sites: wanted.sites ?? [],
+    offers: wanted.offers ?? [],
     accounts: (wanted.cloud_accounts ?? []).map(({ cloud, name, link, people }) => ({
       cloud,
       name: name ?? '',
@@ -222,6 +225,7 @@ export function wantedOf(
       .filter((each) => each.tier)
       .map((each) => subscribed(each, plans, values.starts_on || today)),
     sites: values.sites.length ? values.sites : null,
+    offers: values.offers,
     cloud_accounts: values.accounts
       .filter((each) => each.cloud)
       .map(({ cloud, name, link, people }) => ({ cloud, name: text(name), link: text(link), people })),

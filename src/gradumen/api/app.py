@@ -33,7 +33,16 @@ from gradumen.api.description import describe, routes_of
 from gradumen.api.expensive import Gate
 from gradumen.api.headers import HeadAsGet, KnownHosts, SafeHeaders
 from gradumen.api.limits import BodyLimit
-from gradumen.api.metering import breaches, feeds, ownership_rules, readings, unowned_usage, usage, uses
+from gradumen.api.metering import (
+    breaches,
+    deliveries,
+    feeds,
+    ownership_rules,
+    readings,
+    unowned_usage,
+    usage,
+    uses,
+)
 from gradumen.api.organisations import clouds, details, organisations, projects, sites, states
 from gradumen.api.quotas import measures, pools, quota_matrices, quota_requests, quotas, site_quotas
 from gradumen.api.rating import estimates, what_ifs
@@ -81,6 +90,7 @@ ROUTERS = (
     orders,
     feeds,
     ownership_rules,
+    deliveries,
     unowned_usage,
     readings,
     usage,

@@ -9,7 +9,7 @@ from gradumen.cli import audit_entries, backups, clock, messages, migrate, seali
 from gradumen.cli.access import invitations, members, project_people, second_factors, sessions, sign_in_policies, tokens
 from gradumen.cli.billing import bill_runs, invoices, tax_rates
 from gradumen.cli.catalogue import catalogue
-from gradumen.cli.metering import breaches, feeds, ownership_rules, readings, usage, uses
+from gradumen.cli.metering import breaches, deliveries, feeds, ownership_rules, readings, usage, uses
 from gradumen.cli.organisations import clouds, details, organisations, projects, sites, states
 from gradumen.cli.output import Out
 from gradumen.cli.profiles import connect
@@ -46,6 +46,7 @@ NOUNS = (
     one_off_charges,
     orders,
     feeds,
+    deliveries,
     ownership_rules,
     readings,
     usage,

@@ -23,6 +23,7 @@ from gradumen.client.clock import Clock
 from gradumen.client.connection import Connection
 from gradumen.client.messages import Messages
 from gradumen.client.metering.breaches import Breaches
+from gradumen.client.metering.deliveries import Deliveries
 from gradumen.client.metering.feeds import Feeds
 from gradumen.client.metering.ownership_rules import OwnershipRules
 from gradumen.client.metering.readings import Readings
@@ -92,6 +93,7 @@ class Client:
         self.one_off_charges = OneOffCharges(self.connection)
         self.orders = Orders(self.connection)
         self.feeds = Feeds(self.connection)
+        self.deliveries = Deliveries(self.connection)
         self.ownership_rules = OwnershipRules(self.connection)
         self.readings = Readings(self.connection)
         self.usage = Usage(self.connection)

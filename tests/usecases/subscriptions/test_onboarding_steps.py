@@ -187,7 +187,8 @@ def test_what_is_undone_is_gone_and_its_name_is_free_again(
     edda = world.user("edda")
     world.mara.quotas.grant("tarnwick", "storage", Decimal(5000))
     world.mara.quotas.grant("oxbow", "storage", Decimal(900))
-    told = asked(world, "gull", limits={"storage": "900"})
+    edda.catalogue.publish("oxbow", files("offer: open-range\nto: [saltmarsh]\n"))
+    told = asked(world, "gull", limits={"storage": "900"}, offers=["open-range"])
     with pytest.raises(Forbidden):
         world.user("piers").onboardings.undo(id_of(told))
     edda.onboardings.undo(id_of(told))
@@ -197,7 +198,8 @@ def test_what_is_undone_is_gone_and_its_name_is_free_again(
         edda.organisations.get("gull")
     assert all("undone" not in each.slug for each in edda.organisations.list())
     assert {each.measure: each.left for each in edda.quotas.list("oxbow")}["storage"] == 900
-    again = asked(world, "gull", limits={"storage": "900"})
+    assert [each.form.to for each in edda.catalogue.offers("oxbow")] == [["saltmarsh"]]
+    again = asked(world, "gull", limits={"storage": "900"}, offers=["open-range"])
     hands()
     assert seen(world, again).state is OnboardingState.DONE
     actions = [each.action for each in edda.audit_entries.list("oxbow")]

@@ -231,3 +231,48 @@ def test_sites_and_limits_there_are_given_and_a_cloud_elsewhere_is_refused(world
         "tarnwick", [OnboardingCreate.model_validate({**wanted, "slug": "x"})], check=True
     ).items
     assert alone.sentences[-1] == "Nothing is offered to it yet, so it has nothing to sell on: offer it a plan."
+
+
+def test_plans_are_offered_by_name_to_one_that_comes_on_board(world: World) -> None:
+    mara = world.mara
+    mara.catalogue.publish("tarnwick", files(PROMISING, "offer: open-range\nto: [oxbow, quillstone]\n", OFFER))
+    gorse = OnboardingCreate(slug="gorse", name="Gorse", type="reseller", currency="GBP", offers=["open-range"])
+    [told] = mara.onboardings.make("tarnwick", [gorse], check=True).items
+    assert told.sentences[1:] == ["Open Range is offered to it.", "It may order, and sell on, Open Range, Stone Barn."]
+    assert offered(world, "open-range") == ["oxbow", "quillstone"]
+    mara.onboardings.make("tarnwick", [gorse])
+    assert offered(world, "open-range") == ["oxbow", "quillstone", "gorse"]
+    # What is offered to all like it is offered to it already; one that orders at once may.
+    whin = gorse.model_copy(
+        update={
+            "slug": "whin",
+            "currency": "EUR",
+            "type": "tenant",
+            "offers": ["stone-barn", "open-range"],
+            "subscriptions": [OnboardingSubscription(plan="open-range", tier="moor")],
+        }
+    )
+    mara.onboardings.make("tarnwick", [whin])
+    assert offered(world, "stone-barn") == "all" and offered(world, "open-range") == [
+        "oxbow", "quillstone", "gorse", "whin",
+    ]  # fmt: skip
+    mara.catalogue.publish("tarnwick", files("offer: stone-barn\nto: tenants\n", "offer: open-range\nto: []\n"))
+    for plan, why in (
+        ("stone-barn", "Stone Barn is offered to all tenants, and Broom is a reseller"),
+        ("open-range", "Open Range is off sale"),
+        ("moon", "Tarnwick Cloud offers no plan 'moon'; it offers: open-range, stone-barn"),
+    ):
+        with pytest.raises(Invalid, match=why) as refused:
+            mara.onboardings.make(
+                "tarnwick", [gorse.model_copy(update={"slug": "broom", "name": "Broom", "offers": [plan]})]
+            )
+        assert refused.value.facts["field"] == "offers"
+    # Who acts from above brings on board below it, and offers nothing in another's name.
+    with pytest.raises(Forbidden):
+        mara.onboardings.make("oxbow", [gorse.model_copy(update={"slug": "broom", "type": "tenant"})])
+
+
+def offered(world: World, plan: str) -> object:
+    """To whom the provider's newest offer of a plan is."""
+    [form] = [each.form for each in world.mara.catalogue.offers("tarnwick") if each.plan == plan]
+    return form.to

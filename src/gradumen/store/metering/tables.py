@@ -23,6 +23,9 @@ class FeedRow(Base):
     organisation_id: Mapped[UUID] = mapped_column(ForeignKey("organisations.id", ondelete="RESTRICT"))
     slug: Mapped[str] = mapped_column(ascii_text(63))
     name: Mapped[str] = mapped_column(String(120))
+    mapping: Mapped[dict[str, Any] | None] = mapped_column(JSON)
+    """How the rows of its files become readings, as it is written."""
+    mapping_version: Mapped[int] = mapped_column(default=0)
 
 
 class FeedSenderRow(Base):
@@ -50,6 +53,15 @@ class DeliveryRow(Base):
     known: Mapped[int]
     refused: Mapped[int]
     first_refusal: Mapped[str | None] = mapped_column(String(500))
+    file_name: Mapped[str | None] = mapped_column(_NAME)
+    content_hash: Mapped[bytes | None] = mapped_column(_HASH)
+    """Of a file and the way in which it was mapped."""
+    first_at: Mapped[datetime | None] = mapped_column(Second)
+    last_at: Mapped[datetime | None] = mapped_column(Second)
+    """When the first and the last of its readings start."""
+    taken_back_by: Mapped[int | None] = mapped_column(BigInteger)
+    takes_back: Mapped[int | None] = mapped_column(BigInteger)
+    """Another delivery, by which or which this one takes back whole."""
 
 
 class AttributeSetRow(Base):

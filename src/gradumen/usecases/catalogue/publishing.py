@@ -37,7 +37,7 @@ from gradumen.usecases.catalogue.derived_cards import expand, followers, leave_u
 from gradumen.usecases.catalogue.names import meter_names
 from gradumen.usecases.catalogue.offers import check_reached, check_services, offers_to, sellable
 from gradumen.usecases.catalogue.published import Published, add_service, load_published
-from gradumen.usecases.scope import Caller, get_organisation, load_scope
+from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
 from gradumen.wire.catalogue.catalogue import ChangeBody
 from gradumen.wire.catalogue.forms.buyers import buyers_form
 from gradumen.wire.catalogue.forms.offers import offer_form, read_offer
@@ -111,6 +111,14 @@ def publish(tx: Session, caller: Caller, organisation: str, documents: Sequence[
     scope = load_scope(tx, caller)
     seller = get_organisation(tx, scope, organisation)
     scope.require(Right.MANAGE_CATALOGUE, seller)
+    return publish_as(tx, scope, seller, documents)
+
+
+def publish_as(tx: Session, scope: Scope, seller: OrganisationRow, documents: Sequence[Document]) -> list[ChangeBody]:
+    """As `publish`, whatever the caller may: for what follows from something that it may."""
+    if not documents:
+        return []
+    caller = scope.caller
     revise(tx, CATALOGUE)  # Slugs are one namespace, and cards follow other sellers': whoever publishes queues.
     changes = _Publishing(tx, seller, scope.tree, scope.now.date(), caller, load_published(tx)).run(documents)
     for each in changes:

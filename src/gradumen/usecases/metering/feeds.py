@@ -1,12 +1,14 @@
 """Feeds: the ways in for usage, each belonging to a seller."""
 
+from collections.abc import Sequence
 from uuid import UUID
 
-from gradumen.core.errors import Conflict, Invalid, NotFound
+from gradumen.core.errors import Conflict, Forbidden, Invalid, NotFound
 from gradumen.core.names import name_of, slug_of
 from gradumen.core.permissions import Right
 from gradumen.store.metering import feeds
-from gradumen.store.metering.tables import FeedRow, FeedSenderRow
+from gradumen.store.metering.deliveries import deliveries_by_number
+from gradumen.store.metering.tables import DeliveryRow, FeedRow, FeedSenderRow
 from gradumen.store.organisations.tables import OrganisationRow
 from gradumen.store.unit_of_work import Session, add_new, use_case
 from gradumen.usecases.audit_entries import record
@@ -34,6 +36,19 @@ def may_send(tx: Session, scope: Scope, feed: FeedRow) -> bool:
     if scope.may(Right.SEND_READINGS, feed.organisation_id):
         return True
     return tx.get(FeedSenderRow, (feed.id, scope.caller.user_id)) is not None
+
+
+def feed_to_send(tx: Session, scope: Scope, path: str) -> FeedRow:
+    """A feed that the caller may send to.
+
+    Raises:
+        NotFound: no such feed in scope.
+        Forbidden: the caller may see it, but not send to it.
+    """
+    feed, owner = get_feed(tx, scope, path)
+    if not may_send(tx, scope, feed):
+        raise Forbidden(right=Right.SEND_READINGS, organisation=owner.slug, name=owner.name)
+    return feed
 
 
 @use_case
@@ -99,6 +114,13 @@ def list_deliveries(tx: Session, caller: Caller, *, feed: str, before: UUID | No
     if before is not None and number is None:
         raise Invalid(f"after '{before}' is no delivery of this feed", field="after", value=before)
     sent_by = None if scope.is_member(owner.id) else caller.user_id
+    return delivery_bodies(tx, feeds.deliveries_of(tx, row.id, sent_by=sent_by, before=number, limit=limit))
+
+
+def delivery_bodies(tx: Session, rows: Sequence[DeliveryRow]) -> list[DeliveryBody]:
+    """Deliveries as they are told."""
+    others = {other for each in rows for other in (each.taken_back_by, each.takes_back) if other is not None}
+    known = deliveries_by_number(tx, others) if others else {}
     return [
         DeliveryBody(
             id=each.public_id,
@@ -107,6 +129,9 @@ def list_deliveries(tx: Session, caller: Caller, *, feed: str, before: UUID | No
             known=each.known,
             refused=each.refused,
             first_refusal=each.first_refusal,
+            file=each.file_name,
+            taken_back_at=known[each.taken_back_by].received_at if each.taken_back_by else None,
+            takes_back=known[each.takes_back].public_id if each.takes_back else None,
         )
-        for each in feeds.deliveries_of(tx, row.id, sent_by=sent_by, before=number, limit=limit)
+        for each in rows
     ]

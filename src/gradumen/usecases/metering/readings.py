@@ -10,10 +10,9 @@ from decimal import Decimal
 from uuid import UUID, uuid4
 
 from gradumen.core.catalogue.services import Meter, Service
-from gradumen.core.errors import Forbidden, GradumenError, Invalid, whole_text
+from gradumen.core.errors import GradumenError, Invalid, whole_text
 from gradumen.core.exact import text
 from gradumen.core.metering.readings import Attributes, Reading, base_quantity, check_known, hash_of, reading_key
-from gradumen.core.permissions import Right
 from gradumen.store.bulk import escaped
 from gradumen.store.metering import readings
 from gradumen.store.metering.stale_usage import Mark, mark_stale
@@ -27,7 +26,7 @@ from gradumen.store.organisations.projects import projects_by_path
 from gradumen.store.organisations.tables import trees_between
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.catalogue.published import Published, load_published
-from gradumen.usecases.metering.feeds import get_feed, may_send
+from gradumen.usecases.metering.feeds import feed_to_send
 from gradumen.usecases.scope import Caller, Scope, load_scope
 
 Owned = tuple[tuple[datetime, bool], ...]
@@ -86,43 +85,67 @@ def send_readings(tx: Session, caller: Caller, *, feed: str, items: Sequence[Rea
         Forbidden: the caller may see the feed but not send to it.
     """
     scope = load_scope(tx, caller)
-    row, owner = get_feed(tx, scope, feed)
-    if not may_send(tx, scope, row):
-        raise Forbidden(right=Right.SEND_READINGS, organisation=owner.slug, name=owner.name)
-    outcomes: dict[int, Outcome] = {index: item for index, item in enumerate(items) if isinstance(item, Outcome)}
-    checked = _check(tx, scope, row, items, outcomes)
-    delivery = DeliveryRow(
-        public_id=uuid4(),
-        feed_id=row.id,
-        sent_by=caller.user_id,
-        received_at=caller.at,
-        accepted=0,
-        known=0,
-        refused=0,
-        first_refusal=None,
-    )
-    tx.add(delivery)
-    tx.flush()
-    _number_resources(tx, row, checked)
-    fresh = _sift(tx, delivery.id, checked, outcomes, caller.at)
-    _write(tx, delivery.id, fresh, caller.at)
-    for each in fresh:
-        outcomes[each.index] = Outcome(each.reading.id, ACCEPTED)
-    found = [outcomes[index] for index in range(len(items))]
-    counts = Counter(each.status for each in found)
-    delivery.accepted, delivery.known, delivery.refused = counts[ACCEPTED], counts[KNOWN], counts[REFUSED]
-    delivery.first_refusal = next((each.reason[:500] for each in found if each.reason and each.status == REFUSED), None)
+    row = feed_to_send(tx, scope, feed)
+    delivery = new_delivery(tx, caller, row)
+    found = take(tx, scope, row, delivery, items)
     return DeliveryOutcome(delivery.public_id, delivery.accepted, delivery.known, delivery.refused, found)
 
 
+def new_delivery(tx: Session, caller: Caller, feed: FeedRow, **more: object) -> DeliveryRow:
+    """A delivery of a feed that has brought nothing yet."""
+    counts = {"accepted": 0, "known": 0, "refused": 0}
+    row = DeliveryRow(
+        public_id=uuid4(), feed_id=feed.id, sent_by=caller.user_id, received_at=caller.at, **counts, **more
+    )
+    tx.add(row)
+    tx.flush()
+    return row
+
+
+def take(
+    tx: Session, scope: Scope, feed: FeedRow, delivery: DeliveryRow, items: Sequence[Reading | Outcome], first: int = 0
+) -> list[Outcome]:
+    """Take items into a delivery that the caller may make; gives what became of each, in their order.
+
+    Args:
+        first: the place of the first of them in the delivery.
+    """
+    at = scope.caller.at
+    outcomes: dict[int, Outcome] = {index: item for index, item in enumerate(items, first) if isinstance(item, Outcome)}
+    checked = _check(tx, scope, feed, items, outcomes, first)
+    _number_resources(tx, feed, checked)
+    fresh = _sift(tx, delivery.id, checked, outcomes, at)
+    _write(tx, delivery.id, fresh, at)
+    for each in fresh:
+        outcomes[each.index] = Outcome(each.reading.id, ACCEPTED)
+    found = [outcomes[index] for index in range(first, first + len(items))]
+    counts = Counter(each.status for each in found)
+    delivery.accepted += counts[ACCEPTED]
+    delivery.known += counts[KNOWN]
+    delivery.refused += counts[REFUSED]
+    if delivery.first_refusal is None:
+        refusals = (each.reason[:500] for each in found if each.reason and each.status == REFUSED)
+        delivery.first_refusal = next(refusals, None)
+    starts = [each.reading.start for each in fresh]
+    if starts:
+        delivery.first_at = min(starts) if delivery.first_at is None else min(delivery.first_at, *starts)
+        delivery.last_at = max(starts) if delivery.last_at is None else max(delivery.last_at, *starts)
+    return found
+
+
 def _check(
-    tx: Session, scope: Scope, feed: FeedRow, items: Sequence[Reading | Outcome], outcomes: dict[int, Outcome]
+    tx: Session,
+    scope: Scope,
+    feed: FeedRow,
+    items: Sequence[Reading | Outcome],
+    outcomes: dict[int, Outcome],
+    first: int,
 ) -> list[_Checked]:
     """Check items against catalogue, owners and clock; keep one item per id, the one with the highest sequence."""
     owners = _owners(tx, feed, [item for item in items if isinstance(item, Reading)])
     known = _Known(load_published(tx), owners, scope.now)
     checked: dict[bytes, _Checked] = {}
-    for index, item in enumerate(items):
+    for index, item in enumerate(items, first):
         if not isinstance(item, Reading):
             continue
         try:
@@ -257,7 +280,7 @@ def _sift(
     fresh: list[_Checked] = []
     for each in checked:
         row = stored[each.key]
-        if row.delivery_id == delivery:
+        if (row.delivery_id, row.position) == (delivery, each.index):
             fresh.append(each)
         elif each.reading.sequence > row.sequence:
             _replace(tx, each, row, delivery, at)

@@ -33,6 +33,7 @@ from gradumen.usecases.organisations.projects import create_project
 from gradumen.usecases.quotas.quotas import grant_limit, quotas_held
 from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
 from gradumen.usecases.subscriptions.onboarding_accounts import want_accounts
+from gradumen.usecases.subscriptions.onboarding_offers import offer_by_name
 from gradumen.usecases.subscriptions.onboarding_sites import give_sites
 from gradumen.usecases.subscriptions.orders import monthly_of
 from gradumen.usecases.subscriptions.subscriptions import Wanted, create_subscription
@@ -90,6 +91,7 @@ def come_on_board(
     limits = _limits(tx, caller, row, customer)
     sentences += [f"It may have {_limit_words(measure, limit)}." for measure, limit in limits.items()]
     sentences += give_sites(joined, tx, caller, row, customer)
+    sentences += offer_by_name(tx, caller, seller, row, customer.offers)
     sentences += _may_order(tx, caller, row)
     for project in customer.projects:
         wanted = ProjectCreate(**project.model_dump())

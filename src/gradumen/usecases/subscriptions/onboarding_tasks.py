@@ -26,6 +26,7 @@ from gradumen.store.subscriptions.tables import OnboardingRow
 from gradumen.store.unit_of_work import Session, UnitOfWork, use_case
 from gradumen.usecases.audit_entries import record
 from gradumen.usecases.scope import Caller, load_scope
+from gradumen.usecases.subscriptions.onboarding_offers import offer_no_more
 from gradumen.usecases.subscriptions.onboarding_steps import finish
 from gradumen.usecases.subscriptions.onboarding_trials import APPROVES, count_change, get_seen, whole
 from gradumen.usecases.subscriptions.onboarding_views import tell_onboarding, view
@@ -157,6 +158,7 @@ def end_undone(tx: Session, *, lease: Lease, at: datetime) -> bool:
     caller = Caller(user.id, user.email, user.name, {}, at)
     scope = load_scope(tx, caller)
     lock_organisation(tx, made.id)
+    offer_no_more(tx, scope, tx.get_one(OrganisationRow, row.seller_id), made)
     release_quotas(tx, made.id, scope.now)
     add_state(tx, made.id, scope.now, State.CLOSED, "it did not come on board", scope.now)
     end_edge(tx, made.id, row.seller_id, scope.now)

@@ -30,7 +30,10 @@ class SenderCreate(Body):
 
 
 class DeliveryBody(Body):
-    """A batch that came in."""
+    """A batch, or a ``file``, that came in.
+
+    ``taken_back_at`` is when it was taken back whole; ``takes_back`` is the delivery that this one takes back.
+    """
 
     id: UUID
     received_at: datetime
@@ -38,6 +41,9 @@ class DeliveryBody(Body):
     known: int
     refused: int
     first_refusal: str | None
+    file: str | None
+    taken_back_at: datetime | None
+    takes_back: UUID | None
 
 
 class OutcomeBody(Body):

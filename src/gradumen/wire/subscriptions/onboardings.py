@@ -71,7 +71,8 @@ class OnboardingGiven(Body):
 
     ``country``, ``currency`` and ``billing_zone`` are the seller's unless they are said; ``limits`` by measure (null is
     no limit) are what its tiers promise and the people and projects that it begins with, wherever the seller itself
-    has a limit. ``sites`` are those that it is held to, by slug or id; null is all that its seller may use. With
+    has a limit. ``sites`` are those that it is held to, by slug or id; null is all that its seller may use.
+    ``offers`` are plans, by slug, that its seller offers to some by name, and to it from now on. With
     ``second_factor`` its members have rights once they set one up. ``welcome`` are words for a mail to its people.
     """
 
@@ -86,6 +87,7 @@ class OnboardingGiven(Body):
     limits: dict[str, DecimalText | None] = Field(default_factory=dict)
     sites: list[str] | None = Field(default=None, max_length=50)
     site_limits: list[OnboardingSiteLimit] = Field(default_factory=list, max_length=100)
+    offers: list[str] = Field(default_factory=list, max_length=50)
     projects: list[OnboardingProject] = Field(default_factory=list, max_length=50)
     cloud_accounts: list[OnboardingAccount] = Field(default_factory=list, max_length=10)
     people: list[OnboardingPerson] = Field(default_factory=list, max_length=20)

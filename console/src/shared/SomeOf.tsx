@@ -1,17 +1,18 @@
-/** Some of several sites. */
+/** Some of several. */
 import { Box, Checkbox, FormControlLabel } from '@mui/material';
 
-export function SiteChoice(props: {
-  sites: readonly (readonly [string, string])[];
+export function SomeOf(props: {
+  label: string;
+  options: readonly (readonly [string, string])[];
   chosen: string[];
   /** All of them, whatever is chosen. */
   all?: boolean;
   onChange: (chosen: string[]) => void;
 }) {
-  const { sites, chosen, all = false, onChange } = props;
+  const { label, options, chosen, all = false, onChange } = props;
   return (
-    <Box role="group" aria-label="Sites" sx={{ display: 'flex', flexWrap: 'wrap', gap: 1 }}>
-      {sites.map(([key, name]) => (
+    <Box role="group" aria-label={label} sx={{ display: 'flex', flexWrap: 'wrap', gap: 1 }}>
+      {options.map(([key, name]) => (
         <FormControlLabel
           key={key}
           label={name}
