@@ -1,6 +1,7 @@
 """Customers on board on the command line: from files, as drafts with approval, step by step with accounts in clouds."""
 
 import io
+from decimal import Decimal
 from pathlib import Path
 
 import pytest
@@ -34,6 +35,16 @@ def test_customers_come_on_board_from_a_file(
     many.write_text("\n".join([head, *lines]) + "\n")
     assert "23 customers came on board" in terminal("onboardings", "make", str(many))
     assert len([each for each in world.mara.organisations.list() if each.slug.startswith("many-")]) == 23
+    again = terminal("onboardings", "make", str(many))
+    assert "23 of 23 customers came on board, or wait, since before" in again and "0 customers came on board" in again
+    # What the first of them use up stops the later ones; mended, the same file goes on.
+    world.mara.quotas.grant("tarnwick", "machines", Decimal(21))
+    limited = [f"more-{number},More {number},,,,1" for number in range(23)]
+    many.write_text("\n".join([head.replace("processors [vCPU]", "machines [machine]"), *limited]) + "\n")
+    stopped = terminal("onboardings", "make", str(many), exit=1)
+    assert "customer 22, more-21" in stopped and "20 customers came on board before these" in stopped
+    world.mara.quotas.grant("tarnwick", "machines", Decimal(23))
+    assert "3 customers came on board" in terminal("onboardings", "make", str(many))
     many.write_text("\n".join([head, "new-1,New,,open-range,heath,", "gull,Gull,,,,"]))
     assert "customer 2, gull: the slug 'gull' is taken" in terminal("onboardings", "make", str(many), exit=1)
     for content, said in (

@@ -21,7 +21,7 @@ from gradumen.store.catalogue.tables import (
     RateCardVersionRow,
     UnpublishedChangeRow,
 )
-from gradumen.store.metering.tables import DeliveryRow
+from gradumen.store.metering.tables import DeliveryRow, FeedRow
 from gradumen.store.subscriptions.tables import SubscriptionRow, SupplyLineRow
 from gradumen.store.tasks import TaskRow, lease_task
 from gradumen.store.unit_of_work import UnitOfWork
@@ -132,6 +132,8 @@ def test_members_deliveries_and_slugs_of_before_carry_over(fresh: Engine) -> Non
         deliveries = session.scalars(select(DeliveryRow).order_by(DeliveryRow.id)).all()
         assert [each.accepted for each in deliveries] == [1, 2]
         assert len({each.public_id for each in deliveries}) == 2
+        assert not any(each.file_name or each.taken_back_by or each.first_at for each in deliveries)
+        assert [(each.mapping, each.mapping_version) for each in session.scalars(select(FeedRow))] == [(None, 0)]
         assert session.scalars(select(SessionRow)).all() == []
         session.add(PlanRow(id=uuid4(), organisation_id=UUID(ids["other"]), slug="open-range"))
         with pytest.raises(IntegrityError):

@@ -85,6 +85,8 @@ def _measures(client: Client) -> list[str]:
 
 def _run(arguments: argparse.Namespace, client: Client, customers: list[OnboardingCreate], out: Out) -> int:
     seller = own_organisation(arguments)
+    if len(customers) > MOST:
+        customers = _to_come(client, seller, customers, out)
     portions = [customers[start : start + MOST] for start in range(0, len(customers), MOST)]
     found: list[OnboardedBody] = []
     for place, portion in enumerate(portions):
@@ -105,6 +107,16 @@ def _run(arguments: argparse.Namespace, client: Client, customers: list[Onboardi
     return 0
 
 
+def _to_come(client: Client, seller: str, customers: list[OnboardingCreate], out: Out) -> list[OnboardingCreate]:
+    """Those of a long file that an earlier try, which stopped on its way, did not bring on board."""
+    begun = {each.wanted.model_dump_json() for each in client.onboardings.list(seller) if each.state in _BEGUN}
+    left = [each for each in customers if OnboardingSketch(**each.model_dump()).model_dump_json() not in begun]
+    if len(left) < len(customers):
+        out.say(f"{len(customers) - len(left)} of {len(customers)} customers came on board, or wait, since before")
+    return left
+
+
+_BEGUN = (OnboardingState.WAITING, OnboardingState.RUNNING, OnboardingState.DONE)
 HEAD = ("ONBOARDING", "CUSTOMER", "STATE", "A MONTH", "BY", "WHY")
 
 
@@ -252,6 +264,8 @@ def _make(
         for problem in refusal.facts.get("problems", []):
             place = problem["place"]
             out.say(f"customer {first + place + 1}, {portion[place].slug}: {problem['message']}")
+        if first and not check:
+            out.say(f"{first} customers came on board before these; mend this, and send the same file again to go on")
         raise
 
 
