@@ -49,6 +49,9 @@ def run(rows: int) -> dict[str, Any]:
             "session": lambda: connection.get("session", SessionBody),
             "list": lambda: connection.send("GET", "organisations", params={"limit": 100}),
             "search": lambda: connection.send("GET", "organisations", params={"search": "wide-009", "limit": 100}),
+            # As the console's pickers ask while somebody types.
+            "picker": lambda: connection.send("GET", "organisations", params={"search": "wide-009", "limit": 20}),
+            "tree": lambda: connection.send("GET", "organisations", params={"parent": "oxbow", "limit": 100}),
             "detail": lambda: connection.send("GET", "organisations/wide-00042"),
             "quotas": lambda: connection.send("GET", "organisations/wide-00042/quotas"),
             "matrix": lambda: connection.send("GET", "organisations/tarnwick/quota-matrix", params={"limit": 50}),

@@ -1,12 +1,12 @@
 """Queries of organisations and their projects."""
 
 from collections.abc import Collection, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import func, or_, select, update
+from sqlalchemy import exists, func, or_, select, update
 from sqlalchemy.orm import Session
 
 from gradumen.store.columns import has_text
@@ -75,21 +75,23 @@ def page_of_organisations(
     search: str,
     type: str | None,
     of_all: int,
+    parent: UUID | None = None,
     taggers: Collection[UUID] = (),
 ) -> list[Listed]:
     """Some of these organisations, by slug, after a slug; ``search`` is found in slug or name.
 
     Args:
         of_all: how many organisations there are.
+        parent: who sells to all of them, where somebody does.
         taggers: sellers whose tags are wanted too.
     """
     if len(ids) <= FEW:
-        return _page(tx, ids, after, limit, search, type, taggers)
+        return _page(tx, ids, None, after, limit, search, type, taggers)
     found: list[Listed] = []
     # A few more than there should have to be: another page costs more than they do.
-    size = limit if len(ids) == of_all else max(limit, min(limit * of_all // len(ids) * 9 // 8 + 2, 5000))
+    size = limit if len(ids) == of_all or parent else max(limit, min(limit * of_all // len(ids) * 9 // 8 + 2, 5000))
     while len(found) < limit:
-        rows = _page(tx, None, after, size, search, type, taggers)
+        rows = _page(tx, None, parent, after, size, search, type, taggers)
         found += [row for row in rows if row.id in ids]
         if len(rows) < size:
             break
@@ -100,6 +102,7 @@ def page_of_organisations(
 def _page(
     tx: Session,
     ids: Collection[UUID] | None,
+    parent: UUID | None,
     after: str | None,
     limit: int,
     search: str,
@@ -115,6 +118,9 @@ def _page(
     query = query.order_by(row.slug)
     if ids is not None:
         query = query.where(row.id.in_(ids))
+    if parent is not None:
+        # Those of other times too: who asks for some knows which they are.
+        query = query.where(exists().where(ParentEdgeRow.child_id == row.id, ParentEdgeRow.parent_id == parent))
     if after is not None:
         query = query.where(row.slug > after)
     if type is not None:
@@ -126,7 +132,7 @@ def _page(
     rows: Sequence[Any] = tx.execute(query.limit(limit)).all()
     if not taggers:
         return [Listed(*each) for each in rows]
-    return [replace(Listed(*each[:-1]), tags=_tags(each[-1])) for each in rows]
+    return [Listed(*(*each[:-1], _tags(each[-1]))) for each in rows]
 
 
 def _tags(written: str | None) -> tuple[str, ...]:

@@ -292,8 +292,9 @@ def list_organisations(
     """
     scope = load_scope(tx, caller)
     wanted: Collection[UUID] = scope.seen
-    if parent is not None:
-        wanted = scope.tree.sold_to(get_organisation(tx, scope, parent).id)
+    seller = None if parent is None else get_organisation(tx, scope, parent).id
+    if seller is not None:
+        wanted = scope.tree.sold_to(seller)
     if state is not None:
         wanted = {each for each in wanted if scope.tree.state(each) is state}
     if tag is not None:
@@ -306,6 +307,7 @@ def list_organisations(
         search=search,
         type=type,
         of_all=len(scope.tree.parents) + 1,
+        parent=seller,
         taggers=scope.members_of(),
     )
     parents = {scope.tree.parents[row.id] for row in rows if row.id in scope.tree.parents} & scope.seen

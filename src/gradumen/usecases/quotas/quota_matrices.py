@@ -38,7 +38,14 @@ def read_quota_matrix(
     owner = get_organisation(tx, scope, organisation)
     children = scope.tree.sold_to(owner.id)
     rows = page_of_organisations(
-        tx, children, after=after, limit=limit + 1, search=search, type=None, of_all=len(scope.tree.parents) + 1
+        tx,
+        children,
+        after=after,
+        limit=limit + 1,
+        search=search,
+        type=None,
+        of_all=len(scope.tree.parents) + 1,
+        parent=owner.id,
     )
     limits = Limits(tx, scope.tree, [owner.id, *(row.id for row in rows)])
     own = holdings(tx, scope, owner, limits)
