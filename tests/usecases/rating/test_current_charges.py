@@ -25,6 +25,7 @@ from gradumen.wire.subscriptions.one_off_charges import OneOffChargeCreate
 from gradumen.wire.subscriptions.subscriptions import SubscriptionChange, SubscriptionCreate
 from tests.conftest import Service, settle
 from tests.world import GIB, World, egress, files, moment, rate_card, reading
+from tests.worlds.balance import unbalanced
 from tests.worlds.stored import differing_pairs
 
 SEPTEMBER = "2026-09"
@@ -76,7 +77,7 @@ def test_stored_charges_are_what_rating_anew_gives(world: World, service: Servic
     world.mara.clock.set(moment("2026-12-03"), held=True)
     settle(service.uow.engine)
 
-    assert differing_pairs(service.uow) == {}
+    assert differing_pairs(service.uow) == {} and unbalanced(service.uow) == {}
     with Session(service.uow.engine) as session:
         assert session.scalar(select(func.count()).select_from(CurrentChargeRow)) > 20
         assert set(session.scalars(select(PairRow.period))) >= {"2026-08", "2026-11", "2026-12"}
@@ -113,7 +114,7 @@ def test_a_card_published_later_is_in_all_that_it_prices(world: World, service: 
     world.user("edda").catalogue.publish("oxbow", files(rate_card("oxbow-gbp", "GBP", "any", "4", "2026-10-12")))
     settle(service.uow.engine)
 
-    assert differing_pairs(service.uow) == {}
+    assert differing_pairs(service.uow) == {} and unbalanced(service.uow) == {}
     assert world.mara.spend.margins("tarnwick", "2026-10").rows != before.rows
 
 
