@@ -65,6 +65,7 @@ LACKING = {
     "rating_differences": {"client": "bill_runs", "cli": "bill_runs"},
     "period_so_far": {"client": "spend", "cli": "spend"},
     "month_margins": {"client": "spend", "cli": "spend"},
+    "usage_balances": {"client": "spend", "cli": "usage"},
 }
 """Routers whose concept stands under another name in a layer, where one file serves several."""
 

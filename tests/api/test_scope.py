@@ -340,6 +340,7 @@ def calls(side: Side, invoice: InvoiceBody, world: World, service: Service) -> d
         "set_ownership_rules": Call("PUT", f"{own}/ownership-rules", {"version": 0, "rules": []}, viewer=403),
         "preview_ownership_rules": Call("POST", f"{own}/ownership-rules/preview", {"rules": []}, viewer=403),
         "list_unowned_usage": Call("GET", f"{own}/unowned-usage", query={"period": "2026-09"}),
+        "list_usage_balances": Call("GET", f"{own}/usage-balances", query={"period": "2026-09"}),
         "list_deliveries": Call("GET", "deliveries", query=feed, above=404),
         "get_file_mapping": Call("GET", "feeds/file-mapping", query=feed, above=404),
         "set_file_mapping": Call(

@@ -1,5 +1,5 @@
 /** Whose usage is: what of a month is nobody's, how many readings are whose, and the rules. */
-import { Box, Button } from '@mui/material';
+import { Alert, Box, Button } from '@mui/material';
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import * as z from 'zod/mini';
@@ -7,12 +7,15 @@ import { usePeriod } from '../access/figures';
 import { useSignedIn } from '../access/session';
 import { DataTable } from '../shared/DataTable';
 import { dayName, periodName } from '../shared/dates';
-import { formatCount } from '../shared/decimal';
+import { formatCount, readable } from '../shared/decimal';
 import { EntryDialog, Remark } from '../shared/form';
 import { Page, Section } from '../shared/Page';
 import { Empty, Query } from '../shared/States';
+import { formatUnit } from '../shared/units';
 import { OwnerDialog, type OwnerValues } from './OwnerDialog';
 import {
+  type Balance,
+  balancesOptions,
   conditionWords,
   moveWords,
   previewOptions,
@@ -76,6 +79,7 @@ export default function OwnersPage() {
           </>
         )}
       </Query>
+      {mayAt('read money', home.organisation) && <Became organisation={home.organisation} period={period} />}
       <Query query={rules}>{(found) => <RulesSection rules={found} manages={manages} />}</Query>
       {giving && rules.data && (
         <OwnerDialog rules={rules.data} initial={giving} onClose={() => setGiving(null)} />
@@ -83,6 +87,62 @@ export default function OwnersPage() {
     </Page>
   );
 }
+
+/** What became of all that customers used: everything is charged, covered by allowances, or listed here. */
+function Became({ organisation, period }: { organisation: string; period: string }) {
+  const balances = useQuery(balancesOptions(organisation, period));
+  return (
+    <Query query={balances}>
+      {({ items, waiting }) =>
+        items.length > 0 && (
+          <Section title="What became of what customers used">
+            <DataTable
+              name="balances"
+              label="What became of what customers used"
+              rows={items}
+              rowKey={(row) => row.meter}
+              columns={[
+                { key: 'meter', title: 'Meter', cell: (row) => row.meter_name },
+                became('used', 'Used'),
+                became('charged', 'Charged'),
+                became('covered', 'Covered'),
+                became('no_rate', 'No rate'),
+                became('no_subscription', 'No subscription'),
+              ]}
+            />
+            {!waiting && items.some(isOpen) && (
+              <Alert severity="error" variant="outlined">
+                {items
+                  .filter(isOpen)
+                  .map((row) => row.meter_name)
+                  .join(', ')}
+                : what is charged and what is not is not all that was used.
+              </Alert>
+            )}
+          </Section>
+        )
+      }
+    </Query>
+  );
+}
+
+const isOpen = ({ difference }: Balance): boolean => difference !== null && Number(difference) !== 0;
+
+const became = (key: 'used' | 'charged' | 'covered' | 'no_rate' | 'no_subscription', title: string) => ({
+  key,
+  title,
+  number: true,
+  cell: (row: Balance) => {
+    if (Number(row[key]) === 0) return '';
+    const { text, unit } = readable(row[key], row.unit);
+    const missing = key === 'no_rate' || key === 'no_subscription';
+    return (
+      <Box component="span" sx={missing ? { color: 'warning.main', fontWeight: 620 } : {}}>
+        {text} {formatUnit(unit, text)}
+      </Box>
+    );
+  },
+});
 
 type Counts = { readings: number; owned: number; nobodys: number };
 const count = (key: keyof Counts, title: string) => ({

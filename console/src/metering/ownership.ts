@@ -1,6 +1,7 @@
 /** Whose usage is that names no owner: what is nobody's, and the rules that give it one. */
 import { queryOptions, useQueryClient } from '@tanstack/react-query';
 import { api, body, type Schemas } from '../shared/api';
+import { againWhileWaiting } from '../shared/current';
 import { formatCount, readable } from '../shared/decimal';
 import { dayName } from '../shared/dates';
 import { useToast } from '../shared/Toasts';
@@ -8,6 +9,7 @@ import { formatUnit } from '../shared/units';
 
 export type Rule = Schemas['OwnershipRuleForm-Output'];
 export type Rules = Schemas['OwnershipRulesBody'];
+export type Balance = Schemas['UsageBalanceBody'];
 export type Nobodys = Schemas['UnownedUsageBody'];
 export type Preview = Schemas['OwnershipPreviewBody'];
 type Quantity = Schemas['QuantityBody'];
@@ -34,6 +36,19 @@ export const unownedOptions = (organisation: string, period: string) =>
         }),
       ),
     refetchInterval: (query) => (query.state.data?.waiting ? 2_000 : false),
+  });
+
+/** What became of what a seller's customers used in a month. */
+export const balancesOptions = (organisation: string, period: string) =>
+  queryOptions({
+    queryKey: ['usage balances', organisation, period],
+    queryFn: async () =>
+      body(
+        await api.GET('/api/v1/organisations/{organisation}/usage-balances', {
+          params: { path: { organisation }, query: { period } },
+        }),
+      ),
+    refetchInterval: againWhileWaiting,
   });
 
 /** What rules would change; asked anew for others. */

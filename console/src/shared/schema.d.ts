@@ -2226,6 +2226,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/organisations/{organisation}/usage-balances": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Usage Balances
+         * @description Of what a seller's customers used in a month, what is charged, covered, or not priced; for its members alone.
+         */
+        get: operations["list_usage_balances"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/organisations/{organisation}/uses": {
         parameters: {
             query?: never;
@@ -9260,6 +9280,72 @@ export interface components {
             organisation: string;
         };
         /**
+         * UsageBalanceBody
+         * @description What became of a meter's usage, in base units: ``used`` is the sum of the next four, and ``difference`` 0.
+         *
+         *     ``charged`` is charged for, ``covered`` by allowances, ``no_rate`` is priced by no rate, and ``no_subscription``
+         *     taken by no subscription. ``difference`` is null where usage is sampled, and what is charged is no sum of it.
+         */
+        UsageBalanceBody: {
+            /**
+             * Charged
+             * Format: decimal
+             * @example 12.5
+             */
+            charged: string;
+            /**
+             * Covered
+             * Format: decimal
+             * @example 12.5
+             */
+            covered: string;
+            /** Difference */
+            difference: string | null;
+            /** Meter */
+            meter: string;
+            /** Meter Name */
+            meter_name: string;
+            /**
+             * No Rate
+             * Format: decimal
+             * @example 12.5
+             */
+            no_rate: string;
+            /**
+             * No Subscription
+             * Format: decimal
+             * @example 12.5
+             */
+            no_subscription: string;
+            /** Unit */
+            unit: string;
+            /**
+             * Used
+             * Format: decimal
+             * @example 12.5
+             */
+            used: string;
+        };
+        /**
+         * UsageBalancesBody
+         * @description What became of all that a seller's customers, and all below them, used in a month of its billing zone.
+         */
+        UsageBalancesBody: {
+            /**
+             * As Of
+             * Format: date-time
+             */
+            as_of: string;
+            /** Items */
+            items: components["schemas"]["UsageBalanceBody"][];
+            /** Period */
+            period: string;
+            /** Seller */
+            seller: string;
+            /** Waiting */
+            waiting: boolean;
+        };
+        /**
          * UsageBody
          * @description Usage of a meter in its base unit, under one value of each chosen dimension; ``names`` is what people call it.
          */
@@ -14246,6 +14332,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["UsageSumsBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_usage_balances: {
+        parameters: {
+            query: {
+                period: string;
+            };
+            header?: never;
+            path: {
+                organisation: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UsageBalancesBody"];
                 };
             };
             /** @description A refusal, as problem details */

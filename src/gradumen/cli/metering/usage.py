@@ -1,12 +1,14 @@
 """gradumen usage."""
 
 import argparse
+from decimal import Decimal
 from typing import Any
 
 from gradumen.cli.nouns import Verbs, add_organisation, add_wait
 from gradumen.cli.output import Out, in_words
 from gradumen.cli.profiles import own_organisation
 from gradumen.client import Client
+from gradumen.core.exact import figure, round_half_up
 
 
 def register(nouns: Any) -> None:
@@ -20,6 +22,10 @@ def register(nouns: Any) -> None:
     show.add_argument("--limit", type=int, default=200)
     add_organisation(show)
     add_wait(show)
+    balance = verbs.add("balance", run_balance, "of what your customers used in a month, what became of it, by meter")
+    balance.add_argument("--period", required=True, metavar="YYYY-MM")
+    add_organisation(balance)
+    add_wait(balance)
 
 
 def run_show(arguments: argparse.Namespace, client: Client, out: Out) -> int:
@@ -46,3 +52,37 @@ def run_show(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     if found.more:
         out.note(f"only the first {arguments.limit}; ask for more with --limit")
     return 0
+
+
+def run_balance(arguments: argparse.Namespace, client: Client, out: Out) -> int:
+    """Show what became of usage; exit 1 where something of it is not accounted for."""
+    found = client.spend.balances(own_organisation(arguments), arguments.period, wait=arguments.wait)
+    out.body(found)
+    columns = ("used", "charged", "covered", "no_rate", "no_subscription")
+    out.table(
+        ("METER", "USED", "CHARGED", "COVERED", "NO RATE", "NO SUBSCRIPTION", "DIFFERENCE"),
+        [
+            (
+                each.meter_name,
+                *(_short(getattr(each, name), each.unit) for name in columns),
+                "sampled" if each.difference is None else _short(each.difference, each.unit),
+            )
+            for each in found.items
+        ],
+        right=("USED", "CHARGED", "COVERED", "NO RATE", "NO SUBSCRIPTION", "DIFFERENCE"),
+    )
+    open_ones = [each for each in found.items if each.difference]
+    if not found.items:
+        out.say(f"nothing was used in {found.period}")
+    elif not open_ones:
+        out.say("everything that was used is charged, covered or listed here")
+    out.as_of(found)
+    return 1 if open_ones and not found.waiting else 0
+
+
+def _short(quantity: Decimal, unit: str) -> str:
+    """A quantity with its unit, to two places; nothing for nothing."""
+    if not quantity:
+        return ""
+    value, words = in_words(quantity, unit)
+    return f"{figure(round_half_up(Decimal(value.replace(' ', '')), 2))} {words}"

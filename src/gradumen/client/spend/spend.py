@@ -8,6 +8,7 @@ from gradumen.client.connection import Connection
 from gradumen.wire.spend.month_margins import MonthMarginsBody
 from gradumen.wire.spend.period_so_far import PeriodSoFarBody
 from gradumen.wire.spend.spend import CurrentChargeBody, SpendBody, SpentChargesBody
+from gradumen.wire.spend.usage_balances import UsageBalancesBody
 
 
 class Spend:
@@ -33,6 +34,15 @@ class Spend:
         """
         path = f"organisations/{organisation}/margins"
         return self._connection.get_current(path, MonthMarginsBody, wait=wait, period=period)
+
+    def balances(self, organisation: str, period: str, *, wait: float = 0) -> UsageBalancesBody:
+        """Of what a seller's customers used in a month, what became of it, by meter.
+
+        Args:
+            wait: for so many seconds at most, until no reading that came in waits to be counted.
+        """
+        path = f"organisations/{organisation}/usage-balances"
+        return self._connection.get_current(path, UsageBalancesBody, wait=wait, period=period)
 
     def show(
         self,

@@ -3,6 +3,7 @@
 from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
+from decimal import Decimal
 from enum import StrEnum
 from typing import Any
 from uuid import UUID
@@ -186,6 +187,42 @@ def not_priced_of(tx: Session, pairs: Collection[PairRow]) -> list[NotPricedRow]
     """What of the usage of pairs is not priced."""
     query = select(NotPricedRow).where(_held(NotPricedRow, pairs))
     return list(tx.scalars(query.order_by(NotPricedRow.pair_id, NotPricedRow.position)))
+
+
+@dataclass(frozen=True, slots=True)
+class Became:
+    """What became of a meter's usage, in base units."""
+
+    charged: Decimal
+    covered: Decimal
+    no_rate: Decimal
+    no_subscription: Decimal
+
+
+ADDED_UP = ("per_unit", "stepped", "at_reached_step", "lots", "markup")
+"""The kinds of charges whose quantities are what was used."""
+
+
+def became_of(tx: Session, pairs: Collection[PairRow]) -> dict[str, Became]:
+    """What became of the usage of pairs, by meter."""
+    charge, rest, nothing = CurrentChargeRow, NotPricedRow, Decimal(0)
+    if not pairs:
+        return {}
+    charged = select(charge.meter, func.sum(charge.quantity), func.sum(charge.covered))
+    charged = charged.where(_held(charge, pairs), charge.kind.in_(ADDED_UP)).group_by(charge.meter)
+    sums = {str(meter): (quantity - covered, covered) for meter, quantity, covered in tx.execute(charged)}
+    none_takes_it = rest.supply_line_id.is_(None)
+    missing = select(rest.meter, none_takes_it, func.sum(rest.quantity)).where(_held(rest, pairs))
+    left = {
+        (meter, bool(none)): quantity
+        for meter, none, quantity in tx.execute(missing.group_by(rest.meter, none_takes_it))
+    }
+    return {
+        meter: Became(
+            *sums.get(meter, (nothing, nothing)), left.get((meter, False), nothing), left.get((meter, True), nothing)
+        )
+        for meter in sums.keys() | {meter for meter, _ in left}
+    }
 
 
 def generations(tx: Session, pairs: Collection[int]) -> dict[int, int]:

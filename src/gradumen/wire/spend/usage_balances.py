@@ -1,0 +1,30 @@
+"""Bodies of what became of usage."""
+
+from gradumen.wire.metering.usage import AsOf
+from gradumen.wire.values import Body, DecimalText
+
+
+class UsageBalanceBody(Body):
+    """What became of a meter's usage, in base units: ``used`` is the sum of the next four, and ``difference`` 0.
+
+    ``charged`` is charged for, ``covered`` by allowances, ``no_rate`` is priced by no rate, and ``no_subscription``
+    taken by no subscription. ``difference`` is null where usage is sampled, and what is charged is no sum of it.
+    """
+
+    meter: str
+    meter_name: str
+    unit: str
+    used: DecimalText
+    charged: DecimalText
+    covered: DecimalText
+    no_rate: DecimalText
+    no_subscription: DecimalText
+    difference: DecimalText | None
+
+
+class UsageBalancesBody(AsOf):
+    """What became of all that a seller's customers, and all below them, used in a month of its billing zone."""
+
+    seller: str
+    period: str
+    items: list[UsageBalanceBody]
