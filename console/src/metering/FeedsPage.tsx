@@ -138,7 +138,7 @@ function Deliveries({ feed, sends }: { feed: Feed; sends: boolean }) {
                 },
                 {
                   key: 'act',
-                  title: '',
+                  title: 'Act',
                   width: 120,
                   cell: (row) =>
                     sends &&

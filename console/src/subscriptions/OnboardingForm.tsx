@@ -205,8 +205,10 @@ function OffersOf({ seller }: { seller: Organisation }) {
   if (!named.length) return null;
   return (
     <Box sx={{ mt: 1, fontSize: '0.9rem' }}>
-      {type === 'reseller' ? 'It may order and sell on' : 'It may order'} what you offer to all like it, and
-      of what you offer by name:
+      <Box>
+        {type === 'reseller' ? 'It may order and sell on' : 'It may order'} what you offer to all like it, and
+        of what you offer by name:
+      </Box>
       <OwnInput<string[]> name="offers">
         {(value, onChange) => (
           <SomeOf
