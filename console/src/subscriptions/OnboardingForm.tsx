@@ -212,7 +212,7 @@ function OffersOf({ seller }: { seller: Organisation }) {
       <OwnInput<string[]> name="offers">
         {(value, onChange) => (
           <SomeOf
-            label="Offered by name"
+            label="Offered to some"
             options={named.map(({ plan, form }) => [plan, String(form.name ?? plan)] as const)}
             chosen={value}
             onChange={onChange}
