@@ -4,10 +4,11 @@ import gzip
 import io
 import json
 from decimal import Decimal
+from random import Random
 
 import polars as pl
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from gradumen.core.errors import Invalid
@@ -33,6 +34,7 @@ def test_csv_is_read_in_its_encoding_packed_or_not(encoding: str) -> None:
     assert read_table("a.tsv", b"a\tb\n1\t2\n").rows == [(2, {"a": "1", "b": "2"})]
 
 
+@settings(max_examples=8)
 @given(st.lists(st.tuples(CELLS, CELLS).filter(any), min_size=1, max_size=5))
 def test_what_is_written_in_any_form_comes_back(cells: list[tuple[str, str]]) -> None:
     rows = [dict(zip(("a", "b"), each, strict=True)) for each in cells]
@@ -68,7 +70,9 @@ def test_values_of_parquet_and_json_are_the_texts_that_they_are() -> None:
         ("a.csv", b'a,b\n1,"2\n', "line 2 cannot be read"),
         ("a.csv", b"a,a\n1,2\n", "two columns 'a'"),
         ("a.csv", b"a,\n1,2\n", "a column without a name"),
-        ("a.csv", b"a\n" + b"x" * 5000, "cannot be read"),
+        ("a.csv", b"a\n" + b"x" * 5000, "more than 4000 characters"),
+        ("a.jsonl", b'{"a":' * 20 + b"1" + b"}" * 20, "more than 16 deep"),
+        ("a.jsonl", b'{"a":' * 5000 + b"1" + b"}" * 5000, "deep|no JSON"),
         ("a.csv.gz", gzip.compress(b"a\n1\n", mtime=0)[:-6], "ends too early"),
         ("a.csv.gz", b"\x1f\x8bnothing", "no whole gzip file"),
         ("a.jsonl", b'{"a": 1}\n[1]\n', "line 2 is no JSON object"),
@@ -87,9 +91,43 @@ def test_more_than_can_be_taken_is_refused_before_it_fills_the_memory(monkeypatc
     monkeypatch.setattr(reading_files, "MOST_BYTES", 2**20)
     with pytest.raises(Invalid, match="more than 1 MiB"):
         read_table("a.csv.gz", bomb)
+    monkeypatch.setattr(reading_files, "MOST_CELLS", 5)
+    with pytest.raises(Invalid, match="at most 5 cells"):
+        read_table("a.csv", b"a,b\n1,2\n3,4\n5,6\n")
     monkeypatch.setattr(reading_files, "MOST_ROWS", 2)
-    parquet = io.BytesIO()
-    pl.DataFrame({"a": [1, 2, 3]}).write_parquet(parquet)
-    for name, content in (("a.csv", b"a\n1\n2\n3\n"), ("a.jsonl", b'{"a":1}\n' * 3), ("a.parquet", parquet.getvalue())):
+    for name, content in (("a.csv", b"a\n1\n2\n3\n"), ("a.jsonl", b'{"a":1}\n' * 3)):
         with pytest.raises(Invalid, match="at most 2 rows"):
             read_table(name, content)
+
+
+def parquet_of(**columns: object) -> bytes:
+    found = io.BytesIO()
+    pl.DataFrame(columns).write_parquet(found)
+    return found.getvalue()
+
+
+def test_much_in_a_small_parquet_file_is_refused_by_the_process_that_reads_it() -> None:
+    shared = parquet_of(a=["x" * 3000] * 25_000)
+    assert len(shared) < 50_000
+    for content, said in (
+        (shared, "more than 64 MiB of text"),
+        (parquet_of(a=range(100_001)), "at most 100000 rows"),
+        (parquet_of(**{f"c{number}": range(40_000) for number in range(51)}), "at most 2000000 cells"),
+        (parquet_of(a=["x" * 5000]), "more than 4000 characters"),
+    ):
+        with pytest.raises(Invalid, match=said):
+            read_table("a.parquet", content)
+
+
+def test_a_parquet_file_with_any_byte_wrong_is_read_or_refused() -> None:
+    """Some of them end the process that reads them."""
+    whole, chance, outcomes = parquet_of(a=["x", "y", "z"] * 50, c=[0.5] * 150), Random(3), set()
+    for _ in range(8):
+        broken = bytearray(whole)
+        for _ in range(chance.randint(1, 6)):
+            broken[chance.randrange(len(broken))] = chance.randrange(256)
+        try:
+            outcomes.add(len(read_table("a.parquet", bytes(broken)).rows))
+        except Invalid:
+            outcomes.add(0)
+    assert outcomes <= {0, 150} and 0 in outcomes

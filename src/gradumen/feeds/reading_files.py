@@ -3,6 +3,9 @@
 import csv
 import io
 import json
+import os
+import subprocess
+import sys
 import zlib
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
@@ -10,20 +13,24 @@ from datetime import date, datetime
 from pathlib import PurePath
 from typing import Any
 
-import polars as pl
-
 from gradumen.core.errors import Invalid
 from gradumen.core.metering.file_mappings import Row
 from gradumen.wire.strict_json import once, refuse_constant
 
 MOST_ROWS = 100_000
-MOST_BYTES = 256 * 1024 * 1024
+MOST_BYTES = 64 * 1024 * 1024
 """Of a file as it is when unpacked."""
+MOST_CELLS = 2_000_000
 MOST_COLUMNS = 200
+DEEPEST = 16
+"""Objects within objects."""
 LONGEST_CELL = 4000
 DELIMITERS = (",", ";", "\t", "|")
 ENCODINGS = ("utf-8", "utf-16", "latin-1")
 _GZIP = b"\x1f\x8b"
+REFUSED = 3
+"""How the process ends that found something to refuse."""
+PARQUET_SECONDS = 60
 
 
 @dataclass(frozen=True, slots=True)
@@ -94,10 +101,9 @@ def _csv(content: bytes, delimiter: str | None, encoding: str | None) -> Table:
     first = text.lstrip().partition("\n")[0]
     delimiter = delimiter or max(DELIMITERS, key=first.count)
     lines = csv.reader(io.StringIO(text, newline=""), delimiter=delimiter, strict=True)
-    csv.field_size_limit(LONGEST_CELL)
     rows: list[tuple[int, Row]] = []
     try:
-        columns = _columns(next(lines, []))
+        columns = check_columns(next(lines, []))
         before = lines.line_num
         for cells in lines:
             line, before = before + 1, lines.line_num
@@ -106,8 +112,8 @@ def _csv(content: bytes, delimiter: str | None, encoding: str | None) -> Table:
             if len(cells) != len(columns):
                 message = f"line {line} has {len(cells)} cells where the head has {len(columns)}; look at its quotes"
                 raise Invalid(message, field="content", value=line)
-            _count(len(rows))
-            rows.append((line, dict(zip(columns, cells, strict=True))))
+            check_count(len(rows) + 1, len(columns))
+            rows.append((line, dict(zip(columns, map(_whole, cells), strict=True))))
     except csv.Error as error:
         message = f"line {lines.line_num} cannot be read: {error}; say which character parts its cells"
         raise Invalid(message, field="content", value=lines.line_num) from error
@@ -125,7 +131,7 @@ def _encoding(content: bytes) -> str:
     return "utf-8"
 
 
-def _columns(names: Sequence[str]) -> tuple[str, ...]:
+def check_columns(names: Sequence[str]) -> tuple[str, ...]:
     columns = tuple(each.strip() for each in names)
     for column in columns:
         if not column or columns.count(column) > 1 or len(column) > 120 or not column.isprintable():
@@ -136,9 +142,21 @@ def _columns(names: Sequence[str]) -> tuple[str, ...]:
     return columns
 
 
-def _count(rows: int) -> None:
-    if rows >= MOST_ROWS:
+def check_count(rows: int, columns: int) -> None:
+    if rows > MOST_ROWS:
         raise Invalid(f"a file has at most {MOST_ROWS} rows; send it in parts", field="content", value=rows)
+    if rows * columns > MOST_CELLS:
+        raise Invalid(
+            f"a file has at most {MOST_CELLS} cells; send it in parts, or leave columns out",
+            field="content",
+            value=rows,
+        )
+
+
+def _whole(cell: str) -> str:
+    if len(cell) > LONGEST_CELL:
+        raise Invalid(f"a cell has more than {LONGEST_CELL} characters; leave its column out", field="content")
+    return cell
 
 
 def _json_lines(text: str) -> Table:
@@ -156,13 +174,13 @@ def _json_lines(text: str) -> Table:
             raise Invalid(f"line {number} is no JSON: {error}", field="content", value=number) from error
         if not isinstance(item, dict):
             raise Invalid(f"line {number} is no JSON object", field="content", value=number)
-        _count(len(rows))
-        row = dict(_flat(item, ""))
+        row = dict(_flat(item, "", DEEPEST))
+        check_count(len(rows) + 1, max(len(columns), len(row)))
         if "\\u" in line and any(_halves(each) for pair in row.items() for each in pair):
             raise Invalid(f"line {number} has half of a character; write it in UTF-8", field="content", value=number)
         if not row.keys() <= columns.keys():
             columns.update(dict.fromkeys(row))
-            _columns(list(columns))
+            check_columns(list(columns))
         rows.append((number, row))
     return Table(tuple(columns), rows)
 
@@ -171,28 +189,43 @@ def _halves(text: str) -> bool:
     return any("\ud800" <= each <= "\udfff" for each in text)
 
 
-def _flat(item: dict[str, Any], before: str) -> Iterator[tuple[str, str]]:
+def _flat(item: dict[str, Any], before: str, deep: int) -> Iterator[tuple[str, str]]:
     """Names and texts; what is inside something is named after it, with a point between."""
+    if not deep:
+        raise Invalid(f"objects stand within each other more than {DEEPEST} deep", field="content")
     for name, value in item.items():
         if isinstance(value, dict):
-            yield from _flat(value, f"{before}{name}.")
+            yield from _flat(value, f"{before}{name}.", deep - 1)
         else:
-            yield f"{before}{name}", _text(value)
+            yield f"{before}{name}", text_of(value)
 
 
 def _parquet(content: bytes) -> Table:
+    """Read by a process of its own: a broken file can end the one that reads it."""
     try:
-        frame = pl.scan_parquet(io.BytesIO(content))
-        columns = _columns(frame.collect_schema().names())
-        _count(frame.select(pl.len()).collect().item() - 1)
-        rows = frame.collect().iter_rows()
-        found = [(number, dict(zip(columns, map(_text, row), strict=True))) for number, row in enumerate(rows, 1)]
-    except (pl.exceptions.PolarsError, OSError) as error:
-        raise Invalid(f"the file is no whole Parquet file: {str(error)[:200]}", field="content") from error
-    return Table(columns, found)
+        done = subprocess.run(
+            [sys.executable, "-m", "gradumen.feeds.parquet_rows"],
+            input=content,
+            capture_output=True,
+            timeout=PARQUET_SECONDS,
+            check=False,
+            env={**os.environ, "POLARS_MAX_THREADS": "1"},
+        )
+    except subprocess.TimeoutExpired as error:
+        raise Invalid(
+            f"the file could not be read in {PARQUET_SECONDS} seconds; send it in parts", field="content"
+        ) from error
+    lines = done.stdout.decode().split("\n")
+    if done.returncode == REFUSED:
+        raise Invalid(json.loads(lines[0]), field="content")
+    if done.returncode != 0:
+        raise Invalid("the file is no whole Parquet file; write it anew", field="content")
+    columns = tuple(json.loads(lines[0]))
+    rows = (json.loads(line) for line in lines[1:] if line)
+    return Table(columns, [(number, dict(zip(columns, row, strict=True))) for number, row in enumerate(rows, 1)])
 
 
-def _text(value: Any) -> str:
+def text_of(value: Any) -> str:
     """A value as it would be written; a float by the fewest digits that mean it."""
     if value is None:
         return ""
@@ -201,6 +234,4 @@ def _text(value: Any) -> str:
     if isinstance(value, datetime | date):
         return value.isoformat()
     found = value if isinstance(value, str) else json.dumps(value) if isinstance(value, list | dict) else str(value)
-    if len(found) > LONGEST_CELL:
-        raise Invalid(f"a cell has more than {LONGEST_CELL} characters; leave its column out", field="content")
-    return found
+    return _whole(found)

@@ -1,8 +1,10 @@
 """Files in the shape of whoever writes them: mapped, looked at, taken in once, and taken back whole."""
 
+import io
 from decimal import Decimal
 from threading import Barrier, Thread
 
+import polars as pl
 import pytest
 from sqlalchemy import text
 
@@ -70,6 +72,14 @@ def test_a_file_is_looked_at_mapped_sent_and_counts_once(world: World) -> None:
     more = mara.deliveries.send(FEED, "b.csv", content(*ROWS, "web-2;02/09/2026;0,25;9"))
     assert (more.accepted, more.known) == (1, 3)
     assert used(world) == {"saltmarsh/booking": Decimal("3.5"), "quillstone/archive": Decimal("10.25")}
+    # The same rows as Parquet, and one that is broken, which ends no more than the process that reads it.
+    parquet = io.BytesIO()
+    pl.DataFrame([dict(zip(HEAD.strip().split(";"), row.split(";"), strict=True)) for row in ROWS]).write_parquet(
+        parquet
+    )
+    assert mara.deliveries.look(FEED, "a.parquet", parquet.getvalue()).given == 3
+    with pytest.raises(Invalid, match="no whole Parquet file"):
+        mara.deliveries.look(FEED, "a.parquet", parquet.getvalue()[:-20])
     newest, first = mara.feeds.deliveries(FEED)[:2]
     assert (newest.file, newest.accepted, first.file) == ("b.csv", 1, "a.csv")
 
