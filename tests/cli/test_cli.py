@@ -142,7 +142,7 @@ def test_the_other_nouns(terminal: Terminal, world: World, monkeypatch: pytest.M
     assert "no limits of lookups" in terminal("measures", "retire", "lookups")
     terminal("feeds", "create", "south", "--name", "South")
     assert "oda@" in terminal("feeds", "allow", "tarnwick/south", EMAILS["oda"])
-    assert "nothing delivered yet" in terminal("feeds", "deliveries", "tarnwick/south")
+    assert "nothing delivered yet" in terminal("deliveries", "list", "tarnwick/south")
     assert "tarnwick/south" in terminal("feeds", "list")
     assert "21 %" in terminal("tax-rates", "set", "NL", "21", "--from", "2026-01-01")
     assert "NL" in terminal("tax-rates", "list")
@@ -198,7 +198,7 @@ def test_a_table_fits_a_hundred_columns(terminal: Terminal, world: World) -> Non
     for words in (
         ["usage", "show", "--period", "2026-09", "--by", "resource"],
         ["organisations", "list"],
-        ["feeds", "deliveries", "tarnwick/north-fell"],
+        ["deliveries", "list", "tarnwick/north-fell"],
     ):
         assert max(map(len, terminal(*words).splitlines())) <= 100
 

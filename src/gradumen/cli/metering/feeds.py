@@ -21,9 +21,6 @@ def register(nouns: Any) -> None:
     allow = verbs.add("allow", run_allow, "let a user send to a feed; safe to repeat")
     allow.add_argument("feed", metavar="ORGANISATION/FEED")
     allow.add_argument("email")
-    deliveries = verbs.add("deliveries", run_deliveries, "what a feed delivered, newest first")
-    deliveries.add_argument("feed", metavar="ORGANISATION/FEED")
-    deliveries.add_argument("--limit", type=int, default=20)
 
 
 def run_list(arguments: argparse.Namespace, client: Client, out: Out) -> int:
@@ -49,27 +46,4 @@ def run_allow(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     made = client.feeds.allow(arguments.feed, arguments.email)
     out.body(made)
     out.say(f"{', '.join(made.senders)} may send to '{made.path}'")
-    return 0
-
-
-def run_deliveries(arguments: argparse.Namespace, client: Client, out: Out) -> int:
-    """Show deliveries."""
-    found = client.feeds.deliveries(arguments.feed, limit=arguments.limit)
-    out.body(found)
-    out.table(
-        ("RECEIVED", "ACCEPTED", "KNOWN", "REFUSED", "FIRST REFUSAL"),
-        [
-            (
-                f"{each.received_at:%Y-%m-%d %H:%M:%S}",
-                str(each.accepted),
-                str(each.known),
-                str(each.refused),
-                each.first_refusal or "",
-            )
-            for each in found
-        ],
-        right=("ACCEPTED", "KNOWN", "REFUSED"),
-    )
-    if not found:
-        out.say("nothing delivered yet")
     return 0

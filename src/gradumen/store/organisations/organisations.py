@@ -81,7 +81,7 @@ def page_of_organisations(
     """Some of these organisations, by slug, after a slug; ``search`` is found in slug or name.
 
     Args:
-        of_all: how many organisations there are.
+        of_all: how many there are from which these are: all, or those that ``parent`` sells to.
         parent: who sells to all of them, where somebody does.
         taggers: sellers whose tags are wanted too.
     """
@@ -89,7 +89,7 @@ def page_of_organisations(
         return _page(tx, ids, None, after, limit, search, type, taggers)
     found: list[Listed] = []
     # A few more than there should have to be: another page costs more than they do.
-    size = limit if len(ids) == of_all or parent else max(limit, min(limit * of_all // len(ids) * 9 // 8 + 2, 5000))
+    size = limit if len(ids) == of_all else max(limit, min(limit * of_all // len(ids) * 9 // 8 + 2, 5000))
     while len(found) < limit:
         rows = _page(tx, None, parent, after, size, search, type, taggers)
         found += [row for row in rows if row.id in ids]

@@ -295,6 +295,7 @@ def list_organisations(
     seller = None if parent is None else get_organisation(tx, scope, parent).id
     if seller is not None:
         wanted = scope.tree.sold_to(seller)
+    of_all = len(scope.tree.parents) + 1 if seller is None else len(wanted)
     if state is not None:
         wanted = {each for each in wanted if scope.tree.state(each) is state}
     if tag is not None:
@@ -306,7 +307,7 @@ def list_organisations(
         limit=limit,
         search=search,
         type=type,
-        of_all=len(scope.tree.parents) + 1,
+        of_all=of_all,
         parent=seller,
         taggers=scope.members_of(),
     )

@@ -44,7 +44,7 @@ def read_quota_matrix(
         limit=limit + 1,
         search=search,
         type=None,
-        of_all=len(scope.tree.parents) + 1,
+        of_all=len(children),
         parent=owner.id,
     )
     limits = Limits(tx, scope.tree, [owner.id, *(row.id for row in rows)])
