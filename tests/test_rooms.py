@@ -27,6 +27,7 @@ UPWARD = {
     ("usecases.organisations.states", "store.quotas.quotas"),
     ("usecases.organisations.states", "store.subscriptions.subscriptions"),
     ("usecases.organisations.states", "store.rating.current_charges"),
+    ("usecases.organisations.states", "store.metering.usage"),
     # Who may see a price, and whom a change of it concerns, follows from what is subscribed to.
     ("usecases.catalogue.catalogue_lists", "store.subscriptions.sales"),
     ("usecases.catalogue.derived_cards", "store.subscriptions.sales"),
@@ -41,6 +42,7 @@ UPWARD = {
     ("usecases.quotas.measures", "usecases.catalogue.published"),
     # Tiers promise quotas, and what they promise is taken from what is held.
     ("usecases.quotas.quotas", "usecases.catalogue.published"),
+    ("usecases.quotas.limit_checks", "usecases.catalogue.published"),
     ("usecases.quotas.tier_quotas", "usecases.catalogue.published"),
     ("usecases.quotas.tier_quotas", "store.subscriptions.sales"),
     ("usecases.quotas.tier_quotas", "store.subscriptions.tables"),

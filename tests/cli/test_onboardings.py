@@ -3,15 +3,25 @@
 import io
 from decimal import Decimal
 from pathlib import Path
+from typing import Any
 
 import pytest
 
+from gradumen.client.subscriptions.onboardings import Onboardings
 from gradumen.demo.clouds import TOKEN, SimulatedCloud
 from tests.cli.test_access import typed
 from tests.cli.test_cli import Terminal, profiles, terminal
 from tests.world import PASSWORD, World
 
 __all__ = ["profiles", "terminal"]
+
+
+def ten_thousand(wrong: int) -> str:
+    """As many customers, of which one is wrong."""
+    names = ["slug", "name", "plan", "tier", "quantity"]
+    rows = [[f"c-{number}", f"C {number}", "open-range", "heath", "1"] for number in range(10_000)]
+    rows[wrong][-1] = "1,5"
+    return "\n".join(",".join(f'"{cell}"' for cell in row) for row in [names, *rows])
 
 
 def test_customers_come_on_board_from_a_file(
@@ -35,9 +45,23 @@ def test_customers_come_on_board_from_a_file(
     lines = [f"many-{number},Many {number},,open-range,heath,1" for number in range(23)]
     many.write_text("\n".join([head, *lines]) + "\n")
     world.mara.quotas.grant("tarnwick", "machines", Decimal(21))
+    whole = terminal("onboardings", "make", str(many), exit=1)
+    assert "all of the file together need 23 machines of machines, of which there are 21 left" in whole
+    assert not [each for each in world.mara.organisations.list() if each.slug.startswith("many-")], "nobody came"
+    # Another takes what was there while the first come on board.
+    world.mara.quotas.grant("tarnwick", "machines", Decimal(23))
+    made, taken = Onboardings.make, []
+
+    def rivalled(self: Onboardings, *arguments: Any, **named: Any) -> Any:
+        found = made(self, *arguments, **named)
+        if not named["check"] and not taken:
+            taken.append(world.mara.quotas.grant("quillstone", "machines", Decimal(2)))
+        return found
+
+    monkeypatch.setattr(Onboardings, "make", rivalled)
     stopped = terminal("onboardings", "make", str(many), exit=1)
     assert "customer 22, many-21" in stopped and "20 customers came on board before these" in stopped
-    world.mara.quotas.grant("tarnwick", "machines", Decimal(23))
+    world.mara.quotas.grant("tarnwick", "machines", Decimal(25))
     gone_on = terminal("onboardings", "make", str(many))
     assert "20 of 23 customers came on board, or wait, since before" in gone_on
     assert "3 customers came on board" in gone_on
@@ -45,8 +69,13 @@ def test_customers_come_on_board_from_a_file(
     assert "0 customers came on board" in terminal("onboardings", "make", str(many))
     many.write_text("\n".join([head, "new-1,New,,open-range,heath,", "gull,Gull,,,,"]))
     assert "customer 2, gull: the slug 'gull' is taken" in terminal("onboardings", "make", str(many), exit=1)
+    # A cell merged over three lines has its value in the first.
+    merged = "slug,name,plan,tier\na,All three,open-range,heath\nb,,,\nc,,,\n"
     for content, said in (
         ("slug,beds\nx,1", "column 'beds'"),
+        (ten_thousand(7_776), "line 7778, subscriptions.0.quantity"),
+        (merged, "2 lines are wrong: line 3, name: field required; line 4, name: field required"),
+        (head + "\n" + "\n".join([*lines, lines[3]]), "slug 'many-3' is in the file twice"),
         ("slug,name\nx,=1+1", "line 2, name: '=1+1' is a formula"),
     ):
         many.write_text(content)

@@ -41,15 +41,30 @@ interface Props {
   >;
   holder: Organisation;
   project?: Project;
+  /** All of the holder's, where it is a limit of one of them. */
+  projects?: Project[];
   giver: Organisation | null;
   onClose: () => void;
 }
 
-export function GrantDialog({ quota, holder, project, giver, onClose }: Props) {
+/** Who gives a project its limit: the nearest above it that has one, or the organisation. */
+function giving(quotas: Quota[], projects: Project[], measure: string, project?: Project): Quota | undefined {
+  const of = (slug: string | null) =>
+    quotas.find((each) => each.measure === measure && each.project === slug);
+  for (let above = project?.parent ?? null; above !== null;) {
+    const held = of(above);
+    if (held && held.limit !== null) return held;
+    above = projects.find((each) => each.slug === above)?.parent ?? null;
+  }
+  return of(null);
+}
+
+export function GrantDialog({ quota, holder, project, projects = [], giver, onClose }: Props) {
   const queries = useQueryClient();
   const name = project?.name ?? holder.name;
   const given = useQuery({ ...quotasOptions(giver?.slug ?? ''), enabled: giver !== null });
-  const held = given.data?.find((each) => each.measure === quota.measure && each.project === null);
+  const held = giving(given.data ?? [], projects, quota.measure, project);
+  const from = projects.find((each) => each.slug === held?.project)?.name ?? giver?.name;
   const say = useToast();
   // What is counted never exceeds its limit.
   const metered = quota.kind !== 'count';
@@ -101,10 +116,10 @@ export function GrantDialog({ quota, holder, project, giver, onClose }: Props) {
       onClose={onClose}
     >
       <Box sx={{ fontSize: '0.86rem', color: 'text.secondary', gridColumn: '1 / -1' }}>
-        {giver && held && <Giver giver={giver} held={held} had={quota.limit ?? '0'} name={name} />}
-        {!project && compare(sum([quota.granted, quota.reservation]), '0') > 0 && (
+        {from && held && <Giver from={from} held={held} had={quota.limit ?? '0'} name={name} />}
+        {compare(sum([quota.granted, quota.reservation]), '0') > 0 && (
           <Box>
-            {holder.name} has passed on or reserved {formatQuantity(sum([quota.granted, quota.reservation]))}{' '}
+            {name} has passed on or reserved {formatQuantity(sum([quota.granted, quota.reservation]))}{' '}
             {formatUnit(quota.unit, '0')}.
           </Box>
         )}
@@ -128,13 +143,13 @@ export function GrantDialog({ quota, holder, project, giver, onClose }: Props) {
   );
 }
 
-function Giver({ giver, held, had, name }: { giver: Organisation; held: Quota; had: string; name: string }) {
-  if (held.left === null) return <Box>{giver.name} has no limit.</Box>;
+function Giver({ from, held, had, name }: { from: string; held: Quota; had: string; name: string }) {
+  if (held.left === null) return <Box>{from} has no limit.</Box>;
   // What is over-committed leaves less than nothing; that is said as it is.
   const over = compare(held.left, '0') < 0;
   return (
     <Box>
-      {giver.name} has{' '}
+      {from} has{' '}
       {over
         ? `passed on ${formatQuantity(subtract('0', held.left))} ${formatUnit(held.unit, '0')} more than its limit`
         : `${formatQuantity(held.left)} ${formatUnit(held.unit, held.left)} left to give`}

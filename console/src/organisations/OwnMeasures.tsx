@@ -20,9 +20,19 @@ const KINDS = [
   ['rate', 'what flows in a second'],
 ] as const;
 
+/** What the service itself counts, offered beside the kinds. */
+const COUNTED = [
+  ['subscriptions', 'subscriptions that it has'],
+  ['cloud accounts', 'accounts in clouds that it has'],
+  ['tokens', 'tokens of programs that it has'],
+] as const;
+const WHAT = [...KINDS, ...COUNTED];
+type What = (typeof WHAT)[number][0];
+const counted = COUNTED.map(([counts]) => counts);
+
 /** A measure in words. */
 export const measureWords = (each: Measure): string =>
-  `${measureName(each.measure)}: ${KINDS.find(([kind]) => kind === each.kind)?.[1] ?? each.kind}, in ${formatUnit(each.unit, '2')}`;
+  `${measureName(each.measure)}: ${WHAT.find(([what]) => what === (each.counts ?? each.kind))?.[1] ?? each.kind}, in ${formatUnit(each.unit, '2')}`;
 
 export function OwnMeasures() {
   const queries = useQueryClient();
@@ -36,7 +46,7 @@ export function OwnMeasures() {
     body(await api.PUT('/api/v1/measures', { body: wanted }));
     await again();
   };
-  const retire = async ({ measure, unit, kind }: Measure) => {
+  const retire = async ({ measure, unit, kind, counts }: Measure) => {
     try {
       await api.DELETE('/api/v1/measures/{measure}', { params: { path: { measure } } });
     } catch (problem) {
@@ -45,7 +55,7 @@ export function OwnMeasures() {
     }
     await again();
     say(`No limits of ${measureName(measure).toLowerCase()} are given any more.`, () =>
-      define({ measure, unit, kind }),
+      define({ measure, unit, kind, counts: counts ?? null }),
     );
   };
   if (!measures.data) return null;
@@ -69,7 +79,11 @@ export function OwnMeasures() {
         <MeasureDialog
           save={async (wanted) => {
             await define(wanted);
-            say(`${measureName(wanted.measure)} can be limited, and counted by meters that name it.`);
+            say(
+              wanted.counts
+                ? `${measureName(wanted.measure)} can be limited.`
+                : `${measureName(wanted.measure)} can be limited, and counted by meters that name it.`,
+            );
           }}
           onClose={() => setAdding(false)}
         />
@@ -83,7 +97,7 @@ const schema = z.object({
     .string()
     .check(z.regex(/^[a-z][a-z0-9-]{1,30}$/, 'Small letters, figures and hyphens, like seats')),
   unit: z.string().check(z.minLength(1, 'What one of it is called, like seat')),
-  kind: z.enum(['stock', 'monthly', 'daily', 'rate']),
+  what: z.enum(WHAT.map(([what]) => what)),
 });
 
 function MeasureDialog({ save, onClose }: { save: (wanted: Wanted) => Promise<void>; onClose: () => void }) {
@@ -92,16 +106,20 @@ function MeasureDialog({ save, onClose }: { save: (wanted: Wanted) => Promise<vo
       title="Define a measure"
       act="Define it"
       schema={schema}
-      initial={{ measure: '', unit: '', kind: 'stock' as const }}
-      save={save}
+      initial={{ measure: '', unit: '', what: 'stock' as What }}
+      save={({ what, ...named }) => {
+        const counts = counted.find((each) => each === what);
+        return save({ ...named, kind: counts ? 'count' : (what as Wanted['kind']), counts: counts ?? null });
+      }}
       onClose={onClose}
     >
       <TextInput name="measure" label="Name" columns={3} hint="Like seats; it never changes" />
       <TextInput name="unit" label="Unit" columns={3} hint="Like seat, as meters count it, or GiB" />
-      <TextInput name="kind" label="What is limited" options={KINDS} />
+      <TextInput name="what" label="What is limited" options={WHAT} />
       <Remark>
-        Everybody whom you sell to reads the name beside its limits. It is counted once a service has a meter
-        that says that it is use of it.
+        Everybody whom you sell to reads the name beside its limits. What is had or flows is counted once a
+        service has a meter that says that it is use of it; the rest is counted here, and nobody gets more of
+        it than its limit leaves.
       </Remark>
     </EntryDialog>
   );

@@ -6,20 +6,30 @@ import { drawn, press, type } from '../shared/drawn.testing';
 import { OwnMeasures } from './OwnMeasures';
 import { type Measure, measureChoices, unitOfMeasure } from './measures';
 
-const SEATS: Measure = { measure: 'seats', unit: 'seat', kind: 'stock', metered: true, defined: true };
-const LOOKUPS: Measure = { measure: 'lookups', unit: 'lookup', kind: 'rate', metered: true, defined: true };
-const MEMORY: Measure = { measure: 'memory', unit: 'GiB', kind: 'stock', metered: true, defined: false };
+const own = { metered: true, defined: true, counts: null };
+const SEATS: Measure = { measure: 'seats', unit: 'seat', kind: 'stock', ...own };
+const LOOKUPS: Measure = { measure: 'lookups', unit: 'lookup', kind: 'rate', ...own };
+const MEMORY: Measure = { measure: 'memory', unit: 'GiB', kind: 'stock', ...own, defined: false };
+const KEYS: Measure = {
+  measure: 'keys',
+  unit: 'key',
+  kind: 'count',
+  ...own,
+  metered: false,
+  counts: 'tokens',
+};
 const answer = (data: unknown) => ({ data, response: new Response() }) as never;
 
 beforeEach(() => {
   vi.restoreAllMocks();
-  vi.spyOn(api, 'GET').mockResolvedValue(answer({ items: [MEMORY, SEATS, LOOKUPS], next: null }));
+  vi.spyOn(api, 'GET').mockResolvedValue(answer({ items: [MEMORY, SEATS, LOOKUPS, KEYS], next: null }));
 });
 
 it('has only what the provider defined, with what is limited', async () => {
   drawn(<OwnMeasures />);
   expect(await screen.findByText('Seats: what is had at a time, in seats')).toBeInTheDocument();
   expect(screen.getByText('Lookups: what flows in a second, in lookups')).toBeInTheDocument();
+  expect(screen.getByText('Keys: tokens of programs that it has, in keys')).toBeInTheDocument();
   expect(screen.queryByText(/Memory/)).toBeNull();
 });
 
@@ -35,8 +45,25 @@ it('defines one, and says what is wrong with a name before it asks', async () =>
   type(/^Name/, 'seats');
   press('Define it');
   await waitFor(() => expect(put).toHaveBeenCalledOnce());
-  expect(put.mock.calls[0]?.[1]).toEqual({ body: { measure: 'seats', unit: 'seat', kind: 'stock' } });
+  expect(put.mock.calls[0]?.[1]).toEqual({
+    body: { measure: 'seats', unit: 'seat', kind: 'stock', counts: null },
+  });
   expect(await screen.findByText(/Seats can be limited/)).toBeInTheDocument();
+});
+
+it('defines what the service counts itself', async () => {
+  const put = vi.spyOn(api, 'PUT').mockResolvedValue(answer(KEYS));
+  drawn(<OwnMeasures />);
+  fireEvent.click(await screen.findByRole('button', { name: 'Define a measure' }));
+  type(/^Name/, 'contracts');
+  type(/^Unit/, 'contract');
+  fireEvent.mouseDown(screen.getByRole('combobox', { name: /^What is limited/ }));
+  fireEvent.click(screen.getByRole('option', { name: 'subscriptions that it has' }));
+  press('Define it');
+  await waitFor(() => expect(put).toHaveBeenCalledOnce());
+  expect(put.mock.calls[0]?.[1]).toEqual({
+    body: { measure: 'contracts', unit: 'contract', kind: 'count', counts: 'subscriptions' },
+  });
 });
 
 it('says why one cannot be retired, and takes it back when it can', async () => {

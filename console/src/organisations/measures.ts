@@ -16,7 +16,7 @@ const BUILT_IN: Measure[] = (
     ['egress', 'GiB', 'monthly'],
     ['ingest', 'GiB', 'daily'],
   ] as const
-).map(([measure, unit, kind]) => ({ measure, unit, kind, metered: true, defined: false }));
+).map(([measure, unit, kind]) => ({ measure, unit, kind, metered: true, defined: false, counts: null }));
 
 export const measuresOptions = queryOptions({
   queryKey: ['measures'],

@@ -3920,6 +3920,12 @@ export interface components {
             source: string;
         };
         /**
+         * Counted
+         * @description What the service counts of an organisation's own, for a measure that somebody defines.
+         * @enum {string}
+         */
+        Counted: "subscriptions" | "cloud accounts" | "tokens";
+        /**
          * CoverageAsked
          * @description A plan, and cards to look at before they are published; none are the seller's own in their newest versions.
          */
@@ -5344,9 +5350,11 @@ export interface components {
          * MeasureBody
          * @description What quotas limit.
          *
-         *     ``metered`` says that meters count it, else the service itself; ``defined`` that the provider defined it.
+         *     ``metered`` says that meters count it, else the service itself; ``defined`` that the provider defined it, and
+         *     ``counts`` of what it is where the service counts it.
          */
         MeasureBody: {
+            counts: components["schemas"]["Counted"] | null;
             /** Defined */
             defined: boolean;
             kind: components["schemas"]["gradumen__core__quotas__measures__Kind"];
@@ -5362,8 +5370,10 @@ export interface components {
          * @description A measure of a provider's own: what it is counted in, and how use of it is looked at.
          *
          *     ``unit`` is a noun that meters count (seat) or a unit of bytes (GiB); ``kind`` is stock, monthly, daily or rate.
+         *     What the service itself counts is a count, of what ``counts`` says; nobody gets more of it than a limit leaves.
          */
         MeasureCreate: {
+            counts?: components["schemas"]["Counted"] | null;
             kind: components["schemas"]["gradumen__core__quotas__measures__Kind"];
             /** Measure */
             measure: string;
@@ -7619,7 +7629,8 @@ export interface components {
          *     ``kind`` is stock, monthly or daily (what flows in so long), or count (what the service counts itself).
          *     ``granted`` is passed on; ``own`` is what it has itself: what its own tiers promise, or what is counted of it.
          *     ``left`` is what of the limit (by its overbooking factor) neither is passed on, nor reserved or had. Metered use may
-         *     exceed ``soft_limit`` for ``grace_days``.
+         *     exceed ``soft_limit`` for ``grace_days``. A project's limit lies ``inside`` that of a project above it, or is its
+         *     organisation's to give.
          */
         QuotaBody: {
             /** Grace Days */
@@ -7630,6 +7641,8 @@ export interface components {
              * @example 12.5
              */
             granted: string;
+            /** Inside */
+            inside: string | null;
             /** Kind */
             kind: string;
             /** Label */

@@ -125,7 +125,14 @@ test('what stands still until somebody looks is said so, and comes first', () =>
 });
 
 const PROCESSORS = [
-  { measure: 'processors', unit: 'vCPU', kind: 'stock' as const, metered: true, defined: false },
+  {
+    measure: 'processors',
+    unit: 'vCPU',
+    kind: 'stock' as const,
+    metered: true,
+    defined: false,
+    counts: null,
+  },
 ];
 
 test('tiers, fees and bounds in words', () => {

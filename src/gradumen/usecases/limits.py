@@ -9,14 +9,17 @@ from datetime import datetime
 from decimal import Decimal
 from uuid import UUID
 
-from gradumen.core.quotas.measures import COUNTED, Measure
+from gradumen.core.quotas.measures import Counted, Measure
 from gradumen.core.quotas.quotas import Holding, check_counted
+from gradumen.store.access.sessions import count_tokens
+from gradumen.store.organisations.clouds import accounts_of
 from gradumen.store.organisations.tables import OrganisationRow, ProjectRow, Tree, coming_to, load_tree
 from gradumen.store.quotas import quotas as store
 from gradumen.store.quotas.measures import load_measures
 from gradumen.store.quotas.tables import QuotaRow
+from gradumen.store.subscriptions.subscriptions import count_running
 from gradumen.store.unit_of_work import Session
-from gradumen.usecases.scope import Scope
+from gradumen.usecases.scope import Scope, business_now
 
 
 def lock_quota(
@@ -117,7 +120,18 @@ def counted(tx: Session, tree: Tree, organisation: UUID, at: datetime) -> Mappin
         Measure.PROJECTS: projects,
         Measure.ORGANISATIONS: len(tree.children(organisation)) + coming,
     }
-    return {measure: Decimal(found[measure]) for measure in COUNTED}
+    for measure in load_measures(tx).ever.values():
+        if measure.counts is not None:
+            found[measure] = _count_of(tx, measure.counts, organisation, at)
+    return {measure: Decimal(count) for measure, count in found.items()}
+
+
+def _count_of(tx: Session, what: Counted, organisation: UUID, at: datetime) -> int:
+    if what is Counted.SUBSCRIPTIONS:
+        return count_running(tx, [organisation], business_now(tx, at).date())
+    if what is Counted.ACCOUNTS:
+        return len(accounts_of(tx, organisation))
+    return count_tokens(tx, organisation, at)
 
 
 def check_room_for_user(tx: Session, scope: Scope, owner: OrganisationRow) -> None:
@@ -137,6 +151,18 @@ def check_room_for_project(tx: Session, scope: Scope, owner: OrganisationRow) ->
 def check_room_for_organisation(tx: Session, scope: Scope, owner: OrganisationRow) -> None:
     """The same for an organisation below it."""
     _check_room(tx, scope, owner, Measure.ORGANISATIONS)
+
+
+def check_room_for_token(tx: Session, scope: Scope, owner: OrganisationRow) -> None:
+    """The same for a token of a program."""
+    check_room_for(tx, scope, owner, Counted.TOKENS)
+
+
+def check_room_for(tx: Session, scope: Scope, owner: OrganisationRow, what: Counted) -> None:
+    """The same for one more of what the provider has the service count."""
+    for measure in load_measures(tx).listed:
+        if measure.counts is what:
+            _check_room(tx, scope, owner, measure)
 
 
 def _check_room(tx: Session, scope: Scope, owner: OrganisationRow, measure: Measure) -> None:

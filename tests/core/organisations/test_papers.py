@@ -71,6 +71,10 @@ def test_anything_typed_is_read_or_refused_and_never_fails(raw: str) -> None:
 
 def test_the_usual_forms_are_taken() -> None:
     assert email_of(" desk@oxbow.example ", field="email") == "desk@oxbow.example"
+    assert email_of("o'neill+desk@oxbow.example", field="email") == "o'neill+desk@oxbow.example"
+    for odd in ("\x80@0", "a\x00b@x.example", "\u00e9@x.example", "a..b@x.example", "a b@x.example"):
+        with pytest.raises(Invalid):
+            email_of(odd, field="email")
     assert phone_of("+44  1632 960 001") == "+44 1632 960 001"
     assert [language_of(each) for each in ("en", "nl-BE", "sr-Latn-RS")] == ["en", "nl-BE", "sr-Latn-RS"]
     assert street_of(" Pier House \n\n2 Harbour Road") == "Pier House\n2 Harbour Road"

@@ -1,16 +1,26 @@
 """Measures that the provider defines: counted, limited, promised and watched as those that are built in."""
 
-from datetime import UTC, datetime
+from datetime import UTC, date, datetime
 from decimal import Decimal
 
 import pytest
 
-from gradumen.core.errors import CatalogueInvalid, Conflict, Forbidden, Invalid, NotFound, QuotaExceeded
-from gradumen.core.quotas.measures import Kind
+from gradumen.core.errors import (
+    CatalogueInvalid,
+    Conflict,
+    Forbidden,
+    Invalid,
+    NotFound,
+    QuotaBelowGranted,
+    QuotaExceeded,
+)
+from gradumen.core.permissions import Role
+from gradumen.core.quotas.measures import Counted, Kind
 from gradumen.usecases.metering.limit_watch import watch_limits
 from gradumen.wire.organisations.sites import SiteCreate
 from gradumen.wire.quotas.pools import PoolCreate
 from gradumen.wire.quotas.quotas import SoftLimit
+from gradumen.wire.subscriptions.subscriptions import SubscriptionCreate
 from tests.conftest import Service
 from tests.world import SERVICES, World, files, moment, reading
 
@@ -74,6 +84,39 @@ def test_limits_of_it_flow_down_and_bound_what_is_promised(world: World) -> None
     assert world.mara.pools.make("tarnwick", pool).unit == "seat"
 
 
+def test_what_the_service_counts_is_refused_beyond_its_limit(world: World) -> None:
+    mara, edda, ines = world.mara, world.user("edda"), world.user("ines")
+    made = mara.measures.define("contracts", "contract", Kind.COUNT, counts=Counted.SUBSCRIPTIONS)
+    assert (made.metered, made.counts) == (False, "subscriptions")
+    mara.measures.define("keys", "key", Kind.COUNT, counts=Counted.TOKENS)
+    had = {each.measure: each.own for each in ines.quotas.list("saltmarsh")}
+    assert (had["contracts"], had["keys"]) == (1, 0)
+    for holder, client in (("oxbow", mara), ("saltmarsh", edda)):
+        client.quotas.grant(holder, "contracts", Decimal(2))
+        client.quotas.grant(holder, "keys", Decimal(1))
+    with pytest.raises(QuotaBelowGranted):
+        edda.quotas.grant("saltmarsh", "contracts", Decimal(0))
+
+    def more(name: str) -> None:
+        edda.subscriptions.create(SubscriptionCreate(organisation="saltmarsh", plan="open-range", tier="heath",
+                                                     name=name, starts_on=date(2026, 10, 1)))  # fmt: skip
+
+    more("second")
+    with pytest.raises(
+        QuotaExceeded, match="Saltmarsh Ferries may have 2 contracts; it has 2; ask its seller for more"
+    ):
+        more("third")
+    ines.tokens.create("saltmarsh", name="one", role=Role.VIEWER)
+    with pytest.raises(QuotaExceeded, match="1 key"):
+        ines.tokens.create("saltmarsh", name="two", role=Role.VIEWER)
+    ines.tokens.revoke(ines.tokens.list()[0].id)
+    ines.tokens.create("saltmarsh", name="two", role=Role.VIEWER)
+    watched = {each.measure for each in ines.uses.list("saltmarsh")}
+    assert {"contracts", "keys"} <= watched
+    with pytest.raises(Conflict, match="never changes"):
+        mara.measures.define("keys", "key", Kind.COUNT, counts=Counted.ACCOUNTS)
+
+
 def test_only_the_provider_defines_and_what_is_defined_never_changes(world: World) -> None:
     define(world)
     for user in ("edda", "ines"):
@@ -91,7 +134,8 @@ def test_only_the_provider_defines_and_what_is_defined_never_changes(world: Worl
         ("desks", "", Kind.STOCK, "noun"),
         ("desks", "2 desks", Kind.STOCK, "noun"),
         ("spend", "EUR", Kind.MONTHLY, "noun"),
-        ("desks", "desk", Kind.COUNT, "counted by meters"),
+        ("desks", "desk", Kind.COUNT, "say what of these"),
+        ("contracts", "2 of them", Kind.COUNT, "say what"),
     ):
         with pytest.raises((Invalid, Conflict), match=said):
             world.mara.measures.define(slug, unit, kind)

@@ -91,6 +91,7 @@ export function Quotas({ organisation }: { organisation: Organisation }) {
           {...granting}
           holder={organisation}
           giver={granting.project ? organisation : giver}
+          projects={projects.data ?? []}
           onClose={() => setGranting(null)}
         />
       )}
@@ -213,7 +214,12 @@ function OfProjects(props: {
       rows={projects}
       rowKey={(project) => project.slug}
       columns={[
-        { key: 'name', title: 'Project', cell: (project) => project.name },
+        {
+          key: 'name',
+          title: 'Project',
+          // Under what it is, as in the tree.
+          cell: (project) => <Box sx={{ pl: (project.level - 1) * 2.5 }}>{project.name}</Box>,
+        },
         ...measures.map(({ measure, unit, kind }) => ({
           key: measure,
           title: measureName(measure, kind),
@@ -231,6 +237,11 @@ function OfProjects(props: {
                       ? 'no limit'
                       : `${formatQuantity(held.limit)} ${unit}`
                     : 'none of its own'}
+                  {held && compare(held.granted, '0') > 0 && (
+                    <Box sx={{ fontSize: '0.8rem', color: 'text.secondary' }}>
+                      {formatQuantity(held.granted)} of it below
+                    </Box>
+                  )}
                 </Box>
                 {onChange && (
                   <Button

@@ -6,7 +6,7 @@ from typing import Any
 from gradumen.cli.nouns import Verbs
 from gradumen.cli.output import Out
 from gradumen.client import Client
-from gradumen.core.quotas.measures import Kind
+from gradumen.core.quotas.measures import Counted, Kind
 from gradumen.wire.quotas.measures import MeasureBody
 
 KINDS = {
@@ -25,15 +25,15 @@ def register(nouns: Any) -> None:
     define = verbs.add("define", run_define, "define one of the provider's own; safe to repeat")
     define.add_argument("measure", help="its name, like seats")
     define.add_argument("unit", help="the noun that meters count, like seat, or a unit of bytes, like GiB")
-    define.add_argument(
-        "kind", choices=[each for each in Kind if each is not Kind.COUNT], help="how its use is looked at"
-    )
+    define.add_argument("kind", choices=[*Kind], help="how its use is looked at; a count is counted by the service")
+    define.add_argument("--counts", choices=[*Counted], help="of a count: what of an organisation's is counted")
     retire = verbs.add("retire", run_retire, "give no limits of one any more; safe to repeat")
     retire.add_argument("measure")
 
 
 def _row(each: MeasureBody) -> tuple[str, ...]:
-    return each.measure, each.unit, KINDS[each.kind], "the provider" if each.defined else ""
+    limits = f"{each.counts}, {KINDS[each.kind]}" if each.counts else KINDS[each.kind]
+    return each.measure, each.unit, limits, "the provider" if each.defined else ""
 
 
 HEAD = ("MEASURE", "UNIT", "LIMITS", "DEFINED BY")
@@ -49,9 +49,12 @@ def run_list(arguments: argparse.Namespace, client: Client, out: Out) -> int:
 
 def run_define(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     """Define one."""
-    made = client.measures.define(arguments.measure, arguments.unit, Kind(arguments.kind))
+    made = client.measures.define(arguments.measure, arguments.unit, Kind(arguments.kind), counts=arguments.counts)
     out.body(made)
     out.table(HEAD, [_row(made)])
+    if made.counts:
+        out.say(f"nobody gets more {made.counts} than its limit of {made.measure} leaves, once it has one")
+        return 0
     out.say("meters count it once a service is published whose meter names it")
     return 0
 

@@ -1,23 +1,18 @@
 """gradumen onboardings."""
 
 import argparse
-import csv
 import hashlib
-import io
-from collections.abc import Sequence
 from pathlib import Path
-from typing import Any, TypeVar
+from typing import Any
 from uuid import UUID
 
-import yaml
-from pydantic import ValidationError
-
+from gradumen.cli.customer_files import check_slugs, check_whole, read_customers
 from gradumen.cli.nouns import Verbs, add_organisation, by_beginning
 from gradumen.cli.output import Out
 from gradumen.cli.profiles import own_organisation
 from gradumen.cli.signing import add_password, signed_in
 from gradumen.client import Client
-from gradumen.core.errors import Conflict, Invalid
+from gradumen.core.errors import Conflict
 from gradumen.core.exact import AMOUNT_PLACES, figure, money, number
 from gradumen.core.subscriptions.onboardings import OnboardingState
 from gradumen.wire.subscriptions.onboardings import (
@@ -28,8 +23,6 @@ from gradumen.wire.subscriptions.onboardings import (
     OnboardingPolicyBody,
     OnboardingSketch,
 )
-
-Customer = TypeVar("Customer", OnboardingCreate, OnboardingSketch)
 
 
 def register(nouns: Any) -> None:
@@ -76,6 +69,7 @@ def run_make(arguments: argparse.Namespace, out: Out) -> int:
     """Look at all of them first, then bring them on board, some at a time; as a person: members are made."""
     with signed_in(arguments) as client:
         customers = read_customers(arguments.file, OnboardingCreate, _measures(client))
+        check_slugs(customers)
         return _run(arguments, client, customers, out)
 
 
@@ -88,9 +82,11 @@ def _run(arguments: argparse.Namespace, client: Client, customers: list[Onboardi
     if len(customers) > MOST:
         customers = _to_come(client, seller, customers, out)
     portions = [customers[start : start + MOST] for start in range(0, len(customers), MOST)]
-    found: list[OnboardedBody] = []
-    for place, portion in enumerate(portions):
-        found += _make(client, seller, portion, place * MOST, out, check=True)
+    had = {each.measure: each for each in client.quotas.list(seller)} if len(portions) > 1 else {}
+    looked = [_make(client, seller, portion, place * MOST, out, check=True) for place, portion in enumerate(portions)]
+    # Each portion was looked at by itself.
+    check_whole(had, customers, looked)
+    found = [each for portion in looked for each in portion]
     if not arguments.check:
         found = []
         for place, portion in enumerate(portions):
@@ -267,72 +263,3 @@ def _make(
         if first and not check:
             out.say(f"{first} customers came on board before these; mend this, and send the same file again to go on")
         raise
-
-
-def read_customers(file: Path, kind: type[Customer], measures: Sequence[str]) -> list[Customer]:
-    """The customers of a file (`docs/formats.md`).
-
-    Args:
-        measures: of what a spreadsheet may have columns.
-
-    Raises:
-        Invalid: it cannot be read; names the line or the field.
-    """
-    text = file.read_text(encoding="utf-8-sig")
-    if file.suffix == ".csv":
-        rows = [(f"line {place}", row) for place, row in enumerate(csv.DictReader(io.StringIO(text)), 2)]
-        return [_customer(where, _of_row(where, row, measures), kind) for where, row in rows]
-    try:
-        documents = [each for each in yaml.load_all(text, Loader=yaml.BaseLoader) if each is not None]
-    except yaml.YAMLError as error:
-        raise Invalid(f"{file} is no YAML: {error}", field=str(file)) from error
-    return [_customer(f"document {place}", each, kind) for place, each in enumerate(documents, 1)]
-
-
-def _customer(where: str, written: object, kind: type[Customer]) -> Customer:
-    try:
-        return kind.model_validate(_underlined(written))
-    except ValidationError as error:
-        wrong = error.errors()[0]
-        field = ".".join(map(str, wrong["loc"]))
-        raise Invalid(f"{where}, {field or 'all of it'}: {wrong['msg'].lower()}", field=field) from error
-
-
-def _underlined(written: object) -> object:
-    """Names with hyphens as the interface calls them; ``none`` is no limit."""
-    if isinstance(written, dict):
-        return {
-            str(name).replace("-", "_"): _limits(each) if name == "limits" else _underlined(each)
-            for name, each in written.items()
-        }
-    return [_underlined(each) for each in written] if isinstance(written, list) else written
-
-
-def _limits(written: object) -> object:
-    if not isinstance(written, dict):
-        return written
-    return {name: None if value == "none" else value for name, value in written.items()}
-
-
-_PLAIN = ("slug", "name", "type", "country", "currency", "billing_zone", "cost_centre", "segment", "starts_on")
-
-
-def _of_row(where: str, row: dict[str | None, Any], measures: Sequence[str]) -> dict[str, Any]:
-    """A line of a spreadsheet: plain fields, limits by measure, one person and one tier."""
-    if None in row or None in row.values():
-        raise Invalid(f"{where} has not as many cells as the first line", field=where)
-    cells = {str(name).partition("[")[0].strip().replace("-", "_"): value.strip() for name, value in row.items()}
-    others = ("email", "plan", "tier", "quantity")
-    for name, value in cells.items():
-        if name not in {*_PLAIN, *measures, *others}:
-            raise Invalid(f"column '{name[:40]}' is none that a customer has", field=name)
-        if value.startswith("="):
-            raise Invalid(f"{where}, {name}: '{value[:40]}' is a formula; save the sheet with values", field=name)
-    made: dict[str, Any] = {name: cells[name] for name in _PLAIN if cells.get(name)}
-    made["limits"] = {name: cells[name] for name in measures if cells.get(name)}
-    if cells.get("email"):
-        made["people"] = [{"email": cells["email"]}]
-    if cells.get("plan"):
-        tier = {name: cells[name] for name in ("plan", "tier", "quantity") if cells.get(name)}
-        made["subscriptions"] = [tier]
-    return made

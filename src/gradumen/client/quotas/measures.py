@@ -3,7 +3,7 @@
 import builtins
 
 from gradumen.client.connection import Connection
-from gradumen.core.quotas.measures import Kind
+from gradumen.core.quotas.measures import Counted, Kind
 from gradumen.wire.quotas.measures import MeasureBody, MeasureCreate
 
 
@@ -17,9 +17,10 @@ class Measures:
         """All that are in use."""
         return self._connection.page("measures", MeasureBody).items
 
-    def define(self, measure: str, unit: str, kind: Kind) -> MeasureBody:
+    def define(self, measure: str, unit: str, kind: Kind, *, counts: Counted | None = None) -> MeasureBody:
         """Define one, for those who manage the provider's quotas; safe to repeat."""
-        return self._connection.put("measures", MeasureBody, MeasureCreate(measure=measure, unit=unit, kind=kind))
+        given = MeasureCreate(measure=measure, unit=unit, kind=kind, counts=counts)
+        return self._connection.put("measures", MeasureBody, given)
 
     def retire(self, measure: str) -> None:
         """Give no limits of one any more; safe to repeat."""

@@ -8,7 +8,8 @@ from stdnum.eu import vat
 from gradumen.core.errors import Invalid
 from gradumen.core.names import name_of
 
-_EMAIL = re.compile(r"[^@\s,;<>\"]{1,64}@[A-Za-z0-9](?:[A-Za-z0-9.-]{0,180}[A-Za-z0-9])?", re.ASCII)
+# What stands before the @ is a dot-string (RFC 5321, 4.1.2).
+_EMAIL = re.compile(r"[A-Za-z0-9!#$%&'*+/=?^_`{|}~.-]{1,64}@[A-Za-z0-9](?:[A-Za-z0-9.-]{0,180}[A-Za-z0-9])?", re.ASCII)
 _PHONE = re.compile(r"\+?[0-9][0-9 ()./-]{3,38}", re.ASCII)
 _LANGUAGE = re.compile(r"[a-z]{2,3}(-[A-Z][a-z]{3})?(-[A-Z]{2})?", re.ASCII)
 _OTHER_TAX_ID = re.compile(r"[A-Z0-9][A-Z0-9 ./-]{1,28}[A-Z0-9]", re.ASCII)

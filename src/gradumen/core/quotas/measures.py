@@ -26,15 +26,28 @@ class Kind(StrEnum):
     """What the service itself counts, and refuses to let grow beyond the limit."""
 
 
+class Counted(StrEnum):
+    """What the service counts of an organisation's own, for a measure that somebody defines."""
+
+    SUBSCRIPTIONS = "subscriptions"
+    """Those that are not over."""
+    ACCOUNTS = "cloud accounts"
+    """Accounts in clouds, made or linked, that are not removed."""
+    TOKENS = "tokens"
+    """Tokens of programs that are neither revoked nor over."""
+
+
 class Measure(str):
     """What a quota limits, by its slug, with its unit and how its use is looked at.
 
-    ``base`` is what meters count for it, in seconds for a stock; None is counted by the service.
+    ``base`` is what meters count for it, in seconds for a stock; None is counted by the service. ``counts`` is what
+    the service counts for one that somebody defined.
     """
 
     unit: str
     kind: Kind
     base: str | None
+    counts: Counted | None
     PROCESSORS: ClassVar["Measure"]
     MEMORY: ClassVar["Measure"]
     STORAGE: ClassVar["Measure"]
@@ -46,13 +59,17 @@ class Measure(str):
     PROJECTS: ClassVar["Measure"]
     ORGANISATIONS: ClassVar["Measure"]
 
-    def __new__(cls, slug: str, unit: str, kind: Kind, base: str | None = None) -> "Measure":
+    def __new__(
+        cls, slug: str, unit: str, kind: Kind, base: str | None = None, counts: Counted | None = None
+    ) -> "Measure":
         made = super().__new__(cls, slug)
-        made.unit, made.kind, made.base = unit, kind, base
+        made.unit, made.kind, made.base, made.counts = unit, kind, base, counts
         return made
 
-    def __getnewargs__(self) -> tuple[str, str, Kind, str | None]:  # type: ignore[override]  # a str has but its text
-        return str(self), self.unit, self.kind, self.base
+    def __getnewargs__(  # type: ignore[override]  # a str has but its text
+        self,
+    ) -> tuple[str, str, Kind, str | None, Counted | None]:
+        return str(self), self.unit, self.kind, self.base, self.counts
 
     @property
     def metered(self) -> bool:
@@ -80,7 +97,6 @@ BUILT_IN = (
 """In the order in which people read them."""
 for _each in BUILT_IN:
     setattr(Measure, _each.upper(), _each)
-COUNTED = tuple(measure for measure in BUILT_IN if not measure.metered)
 STOCKS = tuple(measure for measure in BUILT_IN if measure.kind is Kind.STOCK)
 BYTES = ("byte", "kB", "KiB", "MB", "MiB", "GB", "GiB", "TB", "TiB", "PB", "PiB")
 AccountLimits = Mapping[Measure, Decimal | None]
@@ -127,11 +143,14 @@ class Measures(Mapping[str, Measure]):
         raise Invalid(f"measure '{raw[:40]}' is not one of {', '.join(self.listed)}", field="measure", value=raw)
 
 
-def defined_measure(slug: str, unit: str, kind: Kind) -> Measure:
+def defined_measure(slug: str, unit: str, kind: Kind, counts: Counted | None = None) -> Measure:
     """A measure that somebody defines: of bytes, or of things that it names.
 
+    Args:
+        counts: what the service counts for it; only of a count, which needs it.
+
     Raises:
-        Invalid: a slug or unit that cannot be, or a kind that only the service counts.
+        Invalid: a slug or unit that cannot be, or a count without what is counted.
 
     >>> seats = defined_measure("seats", "seat", Kind.STOCK)
     >>> seats, seats.unit, seats.base, defined_measure("backlog", "TiB", Kind.DAILY).base
@@ -145,11 +164,17 @@ def defined_measure(slug: str, unit: str, kind: Kind) -> Measure:
         )
     if slug in {str(each) for each in BUILT_IN}:
         raise Invalid(f"measure '{slug}' is there already; choose another name", field="measure", value=slug)
-    if kind is Kind.COUNT:
-        raise Invalid("what is defined is counted by meters: a stock, monthly, daily or a rate", field="kind")
+    if (kind is Kind.COUNT) is not (counts is not None):
+        can = ", ".join(Counted)
+        told = f"a {kind} is counted by meters" if counts else f"say what of these the service counts: {can}"
+        raise Invalid(told, field="counts", value=counts)
+    if kind is Kind.COUNT and not (_NOUN.fullmatch(unit) and unit not in BYTES and unit not in OTHER_UNITS):
+        raise Invalid(f"unit '{unit[:40]}' is no noun for what is counted, like contract", field="unit", value=unit)
     if unit not in BYTES and (unit in OTHER_UNITS or not _NOUN.fullmatch(unit)):
         told = f"unit '{unit[:40]}' is none; use a noun, like seat, or one of {', '.join(BYTES)}"
         raise Invalid(told, field="unit", value=unit)
+    if kind is Kind.COUNT:
+        return Measure(slug, unit, kind, counts=counts)
     return Measure(slug, unit, kind, "byte" if unit in BYTES else unit)
 
 

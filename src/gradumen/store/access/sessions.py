@@ -4,7 +4,7 @@ from collections.abc import Collection
 from datetime import datetime
 from uuid import UUID
 
-from sqlalchemy import and_, delete, select, update
+from sqlalchemy import and_, delete, func, select, update
 from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.orm import Session
 
@@ -67,6 +67,12 @@ def find_session(tx: Session, digest: str) -> tuple[SessionRow, UserRow, dict[UU
 def find_token(tx: Session, digest: str) -> TokenRow | None:
     """The token of a digest."""
     return tx.scalars(select(TokenRow).where(TokenRow.hash == digest)).first()
+
+
+def count_tokens(tx: Session, organisation: UUID, at: datetime) -> int:
+    """How many tokens of an organisation are valid at a moment."""
+    valid = (TokenRow.revoked_at.is_(None), TokenRow.expires_at > at)
+    return tx.scalar(select(func.count()).where(TokenRow.organisation_id == organisation, *valid)) or 0
 
 
 def tokens_of(tx: Session, user: UUID, *, only: UUID | None) -> list[tuple[TokenRow, str]]:

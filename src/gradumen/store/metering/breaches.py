@@ -9,8 +9,8 @@ from uuid import UUID
 from sqlalchemy import ForeignKey, Index, String, UniqueConstraint, and_, false, or_, select, tuple_
 from sqlalchemy.orm import Mapped, Session, mapped_column
 
-from gradumen.core.quotas.measures import COUNTED
 from gradumen.store.columns import Base, Moment, Quantity, ascii_text
+from gradumen.store.quotas.measures import load_measures
 from gradumen.store.quotas.tables import QuotaRow
 
 
@@ -79,7 +79,7 @@ def limits_on_use(tx: Session, organisations: Collection[UUID]) -> list[Limited]
     columns = (row.holder_id, row.measure, row.organisation_id, row.project_id, row.giver_id)
     query = select(*columns, row.limit_value, row.soft_limit, row.grace_days).where(
         row.organisation_id.in_(organisations),
-        row.measure.not_in(COUNTED),
+        row.measure.not_in([each for each in load_measures(tx).ever.values() if not each.metered]),
         row.is_set,
         or_(row.limit_value.is_not(None), row.soft_limit.is_not(None)),
     )

@@ -3,6 +3,7 @@
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
+from decimal import Decimal
 from typing import Any
 from uuid import UUID
 
@@ -122,6 +123,16 @@ def newest_days(tx: Session, wanted: Wanted, up_to: date) -> set[date]:
 
 Named = tuple[str, str]
 """What something is called in files, and by people."""
+
+
+def last_used(tx: Session, organisation: UUID, *, since: date) -> date | None:
+    """The last day, not before ``since``, on which something of an organisation's was used; None is on no day."""
+    own = select(ProjectRow.number).where(ProjectRow.organisation_id == organisation)
+    day = UsageDayRow.day
+    query = select(func.max(day)).where(
+        UsageDayRow.project_number.in_(own), day >= since, UsageDayRow.total > Decimal(0)
+    )
+    return tx.scalars(query).first()
 
 
 def named_owners(tx: Session, owners: Collection[UUID]) -> tuple[dict[UUID, Named], dict[int, Named]]:

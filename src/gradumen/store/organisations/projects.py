@@ -1,12 +1,13 @@
 """Projects of organisations, and the levels of their trees: tables and queries."""
 
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from uuid import UUID
 
 from sqlalchemy import ForeignKey, String, delete, insert, select, tuple_
 from sqlalchemy.orm import Mapped, Session, mapped_column
 
+from gradumen.core.organisations.projects import ProjectTree
 from gradumen.store.columns import Base
 from gradumen.store.organisations.tables import OrganisationRow, ProjectRow
 
@@ -64,6 +65,16 @@ def projects_by_name(tx: Session, organisations: Collection[UUID]) -> list[Proje
 def projects_by_id(tx: Session, projects: Collection[UUID]) -> dict[UUID, ProjectRow]:
     """Projects by their ids."""
     return {row.id: row for row in tx.scalars(select(ProjectRow).where(ProjectRow.id.in_(projects)))}
+
+
+def projects_above(tx: Session, projects: Iterable[ProjectRow]) -> dict[UUID, list[UUID]]:
+    """Each of some projects, with those that it is under, from itself up."""
+    parents = {row.id: row.parent_id for row in projects}
+    wanted = set(parents)
+    while unknown := {above for above in parents.values() if above is not None} - set(parents):
+        parents |= {row.id: row.parent_id for row in projects_by_id(tx, unknown).values()}
+    tree = ProjectTree(parents)
+    return {project: tree.path(project)[::-1] for project in wanted}
 
 
 def projects_by_number(tx: Session, numbers: Collection[int]) -> dict[int, ProjectRow]:

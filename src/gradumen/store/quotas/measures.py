@@ -5,7 +5,7 @@ from datetime import datetime
 from sqlalchemy import Integer, String, or_, select
 from sqlalchemy.orm import Mapped, Session, mapped_column
 
-from gradumen.core.quotas.measures import Kind, Measure, Measures
+from gradumen.core.quotas.measures import Counted, Kind, Measure, Measures
 from gradumen.store.columns import Base, Moment, ascii_text
 from gradumen.store.quotas.pools import PoolRow
 from gradumen.store.quotas.site_quotas import SiteQuotaRow
@@ -17,7 +17,10 @@ MEASURES = "measures"
 
 
 class MeasureRow(Base):
-    """A measure that the provider defined; what it is of never changes."""
+    """A measure that the provider defined; what it is of never changes.
+
+    ``base`` is what meters count, or what the service does where it is a count.
+    """
 
     __tablename__ = "measures"
 
@@ -35,13 +38,19 @@ def load_measures(tx: Session) -> Measures:
 
     def read() -> Measures:
         rows = list(tx.scalars(select(MeasureRow).order_by(MeasureRow.id)))
-        made = [(row, Measure(row.slug, row.unit, Kind(row.kind), row.base)) for row in rows]
+        made = [(row, _measure(row)) for row in rows]
         return Measures(
             [measure for row, measure in made if row.retired_at is None],
             [measure for row, measure in made if row.retired_at is not None],
         )
 
     return kept(tx, MEASURES, read)
+
+
+def _measure(row: MeasureRow) -> Measure:
+    if row.kind == Kind.COUNT:
+        return Measure(row.slug, row.unit, Kind.COUNT, counts=Counted(row.base))
+    return Measure(row.slug, row.unit, Kind(row.kind), row.base)
 
 
 def find_measure(tx: Session, slug: str) -> MeasureRow | None:

@@ -32,7 +32,7 @@ class SiteQuotaRow(Base):
     pool_id: Mapped[UUID | None] = mapped_column(ForeignKey("pools.id", ondelete="RESTRICT"))
     organisation_id: Mapped[UUID] = mapped_column(ForeignKey("organisations.id", ondelete="RESTRICT"))
     project_id: Mapped[UUID | None] = mapped_column(ForeignKey("projects.id", ondelete="RESTRICT"))
-    giver_id: Mapped[UUID] = mapped_column(ForeignKey("organisations.id", ondelete="RESTRICT"))
+    giver_id: Mapped[UUID | None] = mapped_column(ForeignKey("organisations.id", ondelete="RESTRICT"))
     next_giver_id: Mapped[UUID | None] = mapped_column(ForeignKey("organisations.id", ondelete="RESTRICT"))
     limit_value: Mapped[Decimal] = mapped_column(Quantity)
     label: Mapped[str | None] = mapped_column(String(120))

@@ -13,6 +13,8 @@ from gradumen.store.columns import Base, Moment, Quantity, ascii_text
 class QuotaRow(Base):
     """What a holder (an organisation, or a project of one) may have; ``giver_id`` gave it.
 
+    Of a project whose limit lies inside that of a project above it, that is nobody.
+
     While a move is planned it is held at ``next_giver_id`` as well, so that it fits there on the day.
     ``version`` is written by every decision about the holder or what it gave on, so that rivals meet here.
     """

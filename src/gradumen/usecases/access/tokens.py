@@ -13,6 +13,7 @@ from gradumen.store.organisations.organisations import find_organisation
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.access.sessions import digest
 from gradumen.usecases.audit_entries import record
+from gradumen.usecases.limits import check_room_for_token
 from gradumen.usecases.scope import Caller, load_scope, require_password
 from gradumen.wire.access.tokens import TokenBody
 
@@ -39,6 +40,7 @@ def create_token(tx: Session, caller: Caller, *, organisation: str, name: str, r
     if not 1 <= days <= LONGEST_TOKEN_DAYS:
         raise Invalid(f"a token lasts 1 to {LONGEST_TOKEN_DAYS} days; got {days}", field="days", value=days)
     secret = f"gdm_{secrets.token_urlsafe(32)}"
+    check_room_for_token(tx, scope, row)
     token = TokenRow(
         id=uuid4(),
         hash=digest(secret),

@@ -23,7 +23,7 @@ from gradumen.store.metering import breaches as store
 from gradumen.store.metering.breaches import BreachRow, Limited
 from gradumen.store.metering.usage import Wanted, meters_by_seller, packed_days
 from gradumen.store.organisations.organisations import organisations_by_id
-from gradumen.store.organisations.projects import projects_by_number
+from gradumen.store.organisations.projects import projects_above, projects_by_number
 from gradumen.store.organisations.tables import OrganisationRow, ProjectRow, Tree, load_tree, trees_between
 from gradumen.store.quotas.measures import load_measures
 from gradumen.store.unit_of_work import Session, UnitOfWork, add_new, use_case
@@ -123,7 +123,7 @@ def _flows(tx: Session, meters: Mapping[int, Meter], now: datetime) -> Iterator[
 
 
 class _Holders:
-    """Adds up what each holder uses: an organisation with all below it, of what its giver and those above sell."""
+    """Adds up what each holder uses with all below it, of what its giver and those above sell."""
 
     def __init__(
         self,
@@ -134,6 +134,7 @@ class _Holders:
         meters: Mapping[int, Meter],
     ) -> None:
         self.tree, self.projects, self.targets, self.measures = tree, projects, targets, load_measures(tx)
+        self._under = projects_above(tx, projects.values())
         self._of: dict[UUID, list[int]] = {}
         sellers = meters_by_seller(tx)
         allowed: list[tuple[int, int]] = []
@@ -161,7 +162,7 @@ class _Holders:
 
     def _holding(self, then: Tree, project: ProjectRow) -> Iterator[UUID]:
         """Who holds limits that a project's use counts to: what one used under another seller counts for that one."""
-        yield project.id
+        yield from self._under[project.id]
         for each in then.chain(project.organisation_id):
             if then.parents.get(each) == self.tree.parents.get(each):
                 yield each

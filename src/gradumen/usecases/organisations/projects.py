@@ -15,6 +15,7 @@ from gradumen.store.organisations.tables import OrganisationRow, ProjectRow
 from gradumen.store.unit_of_work import Session, add_new, use_case
 from gradumen.usecases.audit_entries import acting_for, record
 from gradumen.usecases.limits import check_room_for_project
+from gradumen.usecases.project_limits import move_limits
 from gradumen.usecases.scope import Caller, Scope, check_unchanged, get_organisation, get_project, load_scope, today_of
 from gradumen.wire.organisations.projects import ProjectBody, ProjectCreate, ProjectLevels
 
@@ -58,6 +59,7 @@ def change_project(
         EditedMeanwhile: it is at another version.
         NotFound: there is no project that it is to be under.
         Conflict: it would be under itself, or there would be too many levels.
+        QuotaExceeded: its limits, or those below it, do not fit what it would be under.
     """
     scope = load_scope(tx, caller)
     owner = get_organisation(tx, scope, organisation)
@@ -70,7 +72,11 @@ def change_project(
     if given.get("name") is not None:
         row.name = name_of(given["name"], field="name")
     if "parent" in given:
+        was_under = row.parent_id
         row.parent_id = _placed(tx, owner, row.id, given["parent"]) if given["parent"] else None
+        if row.parent_id != was_under:
+            tx.flush()
+            move_limits(tx, scope, owner, row.id)
     if "cost_centre" in given:
         was, row.cost_centre = row.cost_centre, _centre(given["cost_centre"])
         if was != row.cost_centre:

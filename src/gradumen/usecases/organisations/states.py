@@ -9,7 +9,9 @@ from gradumen.core.names import name_of
 from gradumen.core.organisations.states import FOLLOWS, MEANING, State, check_follows
 from gradumen.core.periods import day_start, zone_of
 from gradumen.core.permissions import Right
+from gradumen.store.metering.usage import last_used
 from gradumen.store.organisations import states as store
+from gradumen.store.organisations.clouds import accounts_of
 from gradumen.store.organisations.organisations import lock_organisation
 from gradumen.store.organisations.tables import OrganisationRow, StateRow, zone_name
 from gradumen.store.quotas.quotas import release_quotas
@@ -17,6 +19,7 @@ from gradumen.store.rating.current_charges import months_to_bill
 from gradumen.store.subscriptions.subscriptions import count_running
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.audit_entries import acting_for, record
+from gradumen.usecases.cloud_limits import want_limits_of
 from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
 from gradumen.wire.organisations.states import MeaningBody, NextStateBody, StateBody, StatesBody
 
@@ -66,6 +69,8 @@ def change_state(
     store.add_state(tx, row.id, starts_at, after, why, scope.now)
     if after is State.CLOSED:
         release_quotas(tx, row.id, scope.now)
+        # Nothing is started in its accounts any more, which nobody would pay for.
+        want_limits_of(tx, row, seller, at=caller.at, asked_by=caller.user_id if scope.is_member(seller) else None)
     acting = acting_for(scope, seller, Right.MANAGE_ORGANISATIONS)
     values = {"state": after, "from": starts_at.isoformat(), "reason": why}
     record(tx, caller, "state set", acting, row.slug, concerns=row.id, before={"state": before}, after=values)
@@ -152,6 +157,9 @@ def _hindrances(tx: Session, scope: Scope, row: OrganisationRow, after: State) -
     running = count_running(tx, {row.id}, scope.now.date())
     if running:
         found.append(f"{running} subscription{_s(running)} of it {_are(running)} not over")
+    last = last_used(tx, row.id, since=scope.now.date() - timedelta(days=1)) if accounts_of(tx, row.id) else None
+    if last is not None:
+        found.append(f"its accounts in clouds are not empty: something in them was measured on {last}")
     seller = scope.tree.parents[row.id]
     months = months_to_bill(tx, seller, row.id)
     if months and scope.is_member(seller):

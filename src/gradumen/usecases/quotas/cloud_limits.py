@@ -6,19 +6,18 @@ from datetime import datetime
 from decimal import Decimal
 from uuid import UUID
 
-from gradumen.core.organisations.clouds import AccountState
+from gradumen.core.organisations.states import State
 from gradumen.core.quotas.measures import STOCKS, AccountLimits, Measure
 from gradumen.core.tasks import Lease
-from gradumen.store import tasks as store_tasks
 from gradumen.store.organisations import clouds as store
-from gradumen.store.organisations.clouds import CloudAccountRow, CloudRow
-from gradumen.store.organisations.tables import OrganisationRow, Tree, load_tree
+from gradumen.store.organisations.clouds import CloudRow
+from gradumen.store.organisations.tables import Tree, load_tree
 from gradumen.store.quotas.site_quotas import held_at
 from gradumen.store.unit_of_work import Session, use_case
+from gradumen.usecases.cloud_limits import made_for
 from gradumen.usecases.limits import Limits
 from gradumen.usecases.organisations.clouds import Reaching, reaching
-from gradumen.usecases.scope import Scope
-from gradumen.usecases.tasks import CLOUD_LIMITS, require_lease
+from gradumen.usecases.tasks import require_lease
 
 
 @dataclass(frozen=True, slots=True)
@@ -35,8 +34,11 @@ class Limited:
 def limits_there(tx: Session, tree: Tree, organisation: UUID, cloud: CloudRow) -> AccountLimits:
     """What an organisation may have in a cloud: its limit at the cloud's site where it has one, else in all.
 
-    The smaller of the two, so that a limit that was lowered holds at once wherever things are.
+    The smaller of the two, so that a limit that was lowered holds at once wherever things are. Who is closed may have
+    nothing, even where its seller has no limit.
     """
+    if tree.state(organisation) is State.CLOSED:
+        return dict.fromkeys(STOCKS, Decimal(0))
     limits, sites = Limits(tx, tree, [organisation]), held_at(tx, [organisation])
     found: dict[Measure, Decimal | None] = {}
     for measure in STOCKS:
@@ -47,39 +49,12 @@ def limits_there(tx: Session, tree: Tree, organisation: UUID, cloud: CloudRow) -
     return found
 
 
-def want_cloud_limits(tx: Session, scope: Scope, holder: OrganisationRow) -> None:
-    """Have the accounts of an organisation held to what it may have now, where it has any that were made for it."""
-    if not _made(tx, holder.id):
-        return
-    seller = scope.tree.parents.get(holder.id, holder.id)
-    # What failed for good with an earlier change is over with this one.
-    store_tasks.give_up(tx, CLOUD_LIMITS, seller, holder.slug)
-    if store_tasks.find_waiting(tx, CLOUD_LIMITS, seller, holder.id) is None:
-        store_tasks.add_task(
-            tx,
-            CLOUD_LIMITS,
-            holder.slug,
-            at=scope.caller.at,
-            organisation=seller,
-            # Who acts from above is not named to the seller's people.
-            asked_by=scope.caller.user_id if scope.is_member(seller) else None,
-            inputs={"organisation": str(holder.id)},
-            counted="accounts",
-            concerns=holder.id,
-        )
-
-
-def _made(tx: Session, organisation: UUID) -> Sequence[CloudAccountRow]:
-    """Those that were made: one that was linked is limited by whoever made it."""
-    return [row for row in store.accounts_of(tx, organisation) if row.state == AccountState.MADE]
-
-
 @use_case
 def accounts_to_limit(tx: Session, *, lease: Lease, at: datetime) -> list[Limited]:
     """The accounts of a task, with what they are to be held to by now."""
     require_lease(tx, lease)
     organisation = UUID(lease.inputs["organisation"])
-    rows, tree = _made(tx, organisation), load_tree(tx, at)
+    rows, tree = made_for(tx, organisation), load_tree(tx, at)
     clouds = store.clouds_by_id(tx, {row.cloud_id for row in rows})
     return [
         Limited(

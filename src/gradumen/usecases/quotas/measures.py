@@ -34,14 +34,15 @@ def define_measure(tx: Session, caller: Caller, *, given: MeasureCreate) -> Meas
     """
     scope = load_scope(tx, caller)
     provider = scope.require_provider(Right.MANAGE_QUOTAS)
-    measure = defined_measure(given.measure, given.unit, given.kind)
+    measure = defined_measure(given.measure, given.unit, given.kind, given.counts)
+    base = measure.base or str(measure.counts)
     row = _locked(tx, measure)
     if row is None:
         if len(load_measures(tx).listed) >= len(BUILT_IN) + MOST:
             raise Conflict(f"there are {MOST} defined measures, which is the most; retire one", field="measure")
-        row = MeasureRow(slug=measure, unit=measure.unit, kind=measure.kind, base=measure.base, defined_at=scope.now)
+        row = MeasureRow(slug=measure, unit=measure.unit, kind=measure.kind, base=base, defined_at=scope.now)
         tx.add(row)
-    elif (row.unit, row.kind) != (measure.unit, measure.kind):
+    elif (row.unit, row.kind, row.base) != (measure.unit, measure.kind, base):
         raise Conflict(
             f"measure '{row.slug}' is defined in {row.unit}, {row.kind}, which never changes; choose another name",
             field="measure",
@@ -93,4 +94,11 @@ def _locked(tx: Session, measure: str) -> MeasureRow | None:
 
 def _view(measure: Measure) -> MeasureBody:
     own = measure not in BUILT_IN
-    return MeasureBody(measure=measure, unit=measure.unit, kind=measure.kind, metered=measure.metered, defined=own)
+    return MeasureBody(
+        measure=measure,
+        unit=measure.unit,
+        kind=measure.kind,
+        metered=measure.metered,
+        counts=measure.counts,
+        defined=own,
+    )

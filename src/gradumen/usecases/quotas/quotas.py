@@ -3,29 +3,29 @@
 from collections import defaultdict
 from collections.abc import Mapping
 from dataclasses import replace
-from datetime import date
 from decimal import Decimal
 from uuid import UUID
 
-from gradumen.core.errors import EditedMeanwhile, Forbidden, Invalid, QuotaBelowGranted, QuotaBelowSubscribed
-from gradumen.core.exact import add, figure, text
+from gradumen.core.errors import EditedMeanwhile, Forbidden
+from gradumen.core.exact import add, text
 from gradumen.core.names import name_of
 from gradumen.core.permissions import Right
-from gradumen.core.quotas.measures import Measure, amount_words
-from gradumen.core.quotas.quotas import MOST_GRACE, Holding, check_grant
-from gradumen.store.organisations.projects import projects_of
+from gradumen.core.quotas.measures import Measure
+from gradumen.core.quotas.quotas import Holding, check_grant
 from gradumen.store.organisations.sites import sites_by_id
 from gradumen.store.organisations.tables import OrganisationRow, ProjectRow, Tree, coming_sellers, load_tree, seen_since
 from gradumen.store.quotas.measures import load_measures
 from gradumen.store.quotas.pools import PoolRow, pools_by_id
 from gradumen.store.quotas.quotas import changes_of, note_change, quotas_of
-from gradumen.store.quotas.site_quotas import held_at, site_quotas_of
+from gradumen.store.quotas.site_quotas import site_quotas_of
 from gradumen.store.quotas.tables import QuotaRow
 from gradumen.store.unit_of_work import Overtaken, Session, use_case
 from gradumen.usecases.audit_entries import acting_for, record
 from gradumen.usecases.catalogue.published import load_published
+from gradumen.usecases.cloud_limits import want_cloud_limits
 from gradumen.usecases.limits import Limits, absent_quota, counted, lock_quota, say_unlimited
-from gradumen.usecases.quotas.cloud_limits import want_cloud_limits
+from gradumen.usecases.project_limits import Nest, name_project_givers
+from gradumen.usecases.quotas.limit_checks import check_figures, check_sites_inside, check_subscribed, set_soft
 from gradumen.usecases.quotas.tier_quotas import promised_by_tiers
 from gradumen.usecases.scope import Caller, Scope, get_organisation, get_project, load_scope
 from gradumen.wire.quotas.quotas import QuotaBody, QuotaChangeBody, SoftLimit
@@ -42,7 +42,8 @@ def quotas_held(tx: Session, scope: Scope, owner: OrganisationRow) -> list[Quota
     """The quotas of an organisation that is seen, then of its projects."""
     held = _Held(tx, scope, owner)
     rows = quotas_of(tx, owner.id)
-    projects = {row.id: row.slug for row in projects_of(tx, [owner.id])}
+    nest = Nest(tx, owner, rows)
+    projects = {row.id: row.slug for row in nest.projects.values()}
     found = {(row.project_id, row.measure): row for row in rows}
     bodies: list[QuotaBody] = []
     for measure in load_measures(tx).listed:
@@ -51,8 +52,15 @@ def quotas_held(tx: Session, scope: Scope, owner: OrganisationRow) -> list[Quota
         for project_id, slug in sorted(projects.items(), key=lambda each: each[1]):
             given = found.get((project_id, measure))
             if given is not None and given.is_set:
-                bodies.append(_view(owner.slug, slug, given, held.holding(given, slug)))
+                bodies.append(_project_view(owner, nest, nest.projects[project_id], given, held.holding(given, slug)))
     return bodies
+
+
+def _project_view(owner: OrganisationRow, nest: Nest, project: ProjectRow, row: QuotaRow, held: Holding) -> QuotaBody:
+    """A limit of a project, with what others have inside it, and the project inside whose limit it lies."""
+    above = nest.above(project.id, row.measure)
+    body = _view(owner.slug, project.slug, row, nest.with_passed_on(held, project.id))
+    return body.model_copy(update={"inside": above.slug if above else None})
 
 
 def _pool_name(scope: Scope, pool: PoolRow, labels: Mapping[UUID, str | None]) -> str:
@@ -182,7 +190,7 @@ def grant_limit(
     """See `grant_quota`, whose refusals these are."""
     holder, target, givers = parties(tx, scope, organisation, project)
     giver = givers[0] if givers else None
-    _check_figures(limit, reservation, factor)
+    check_figures(limit, reservation, factor)
     for each in sorted(givers, key=lambda each: (len(scope.tree.chain(each.id)), each.id)):
         say_unlimited(tx, scope.tree, each.id, measure, scope.now)
         lock_quota(tx, scope.tree, each, each.id, None, measure)
@@ -191,12 +199,16 @@ def grant_limit(
     check_parties(tx, scope, holder, target, givers)
     row = _at_version(tx.get_one(QuotaRow, key, populate_existing=True), version)
     before, was = _values(row), (row.is_set, row.limit_value)
+    nest = Nest(tx, holder) if target else None
     taker = _taking(tx, scope, holder, target, row, reservation, factor)
+    if nest and target:
+        taker = nest.with_passed_on(taker, target.id)
     if limit is not None:
-        _check_sites_inside(tx, taker, key, limit)
+        check_sites_inside(tx, taker, key, limit)
     if target is None and limit is not None:
-        _check_subscribed(tx, holder, measure, limit, scope.now.date())
-    check_grant(_giving(tx, scope, giver, taker.holder, measure), taker, limit)
+        check_subscribed(tx, holder, measure, limit, scope.now.date())
+    giving = _giving(tx, scope, giver, taker.holder, measure)
+    check_grant(nest.giving(giving, target.id) if nest and target else giving, taker, limit)
     for coming in givers[1:]:
         check_grant(_giving(tx, scope, coming, taker.holder, measure), taker, limit)
     row.limit_value, row.is_set, row.reservation, row.factor = limit, True, taker.reservation, taker.factor
@@ -204,7 +216,7 @@ def grant_limit(
         note_change(tx, row, scope.now)
     row.giver_id, row.label = giver.id if giver else None, row.label if label is None else _label(label)
     row.next_giver_id = givers[1].id if len(givers) > 1 else None
-    _set_soft(row, measure, soft)
+    set_soft(row, measure, soft)
     tx.flush()
     changes = {"before": before, "after": _values(row)}
     if changes["before"] != changes["after"]:
@@ -212,35 +224,17 @@ def grant_limit(
         record(tx, scope.caller, "quota set", acting, what, concerns=holder.id, **changes)
     if target is None and was != (True, limit):
         want_cloud_limits(tx, scope, holder)
-    return _view(holder.slug, target.slug if target else None, row, _Held(tx, scope, holder).holding(row, holder.name))
+    return _given(tx, scope, holder, target, row)
 
 
-def _set_soft(row: QuotaRow, measure: Measure, soft: SoftLimit | None) -> None:
-    """Set a soft limit beside the limit, or leave it as it is.
-
-    Raises:
-        Invalid: of what is counted, negative, above the limit, or of too many days.
-    """
-    if soft is not None:
-        if soft.limit is not None and not measure.metered:
-            raise Invalid(f"{row.measure} never exceed their limit; a soft limit is for what is metered", field="soft")
-        if not 0 <= soft.grace_days <= MOST_GRACE:
-            raise Invalid(
-                f"grace lies between 0 and {MOST_GRACE} days; got {soft.grace_days}",
-                field="grace_days",
-                value=soft.grace_days,
-            )
-        row.soft_limit, row.grace_days = soft.limit, None if soft.limit is None else soft.grace_days
-    if row.soft_limit is None:
-        return
-    if row.soft_limit < 0:
-        raise Invalid(f"the soft limit {text(row.soft_limit)} is negative", field="soft", value=row.soft_limit)
-    if row.limit_value is not None and row.soft_limit > row.limit_value:
-        raise Invalid(
-            f"the soft limit of {text(row.soft_limit)} is above the limit of {text(row.limit_value)}; lower it too",
-            field="soft",
-            value=row.soft_limit,
-        )
+def _given(tx: Session, scope: Scope, holder: OrganisationRow, target: ProjectRow | None, row: QuotaRow) -> QuotaBody:
+    """A limit as it was set; of a project, it may bear from now on what those below it have."""
+    held = _Held(tx, scope, holder).holding(row, holder.name)
+    if target is None:
+        return _view(holder.slug, None, row, held)
+    nest = Nest(tx, holder)
+    name_project_givers(tx, nest, [(row.measure, None)])
+    return _project_view(holder, nest, target, row, held)
 
 
 def _label(raw: str) -> str | None:
@@ -332,47 +326,6 @@ def _values(row: QuotaRow) -> dict[str, str | None]:
         "days of grace": None if row.grace_days is None else Decimal(row.grace_days),
     }
     return {**{key: None if value is None else text(value) for key, value in figures.items()}, "label": row.label}
-
-
-def _check_sites_inside(tx: Session, taker: Holding, key: tuple[UUID, Measure], limit: Decimal) -> None:
-    """Check that a limit is not below what the holder has at a single site.
-
-    Raises:
-        QuotaBelowGranted: it is.
-    """
-    there = [row.limit_value for (_, of, _), row in held_at(tx, [key[0]]).items() if of == key[1]]
-    if there and max(there) > limit:
-        raise QuotaBelowGranted(
-            f"{taker.name} has {amount_words(key[1], max(there))} at one site, so {figure(limit)} in all are too few; "
-            "take that back first",
-            measure=key[1],
-            asked=text(limit),
-            granted=text(max(there)),
-            excess=text(max(there) - limit),
-            holder=taker.holder,
-        )
-
-
-def _check_subscribed(tx: Session, holder: OrganisationRow, measure: Measure, limit: Decimal, today: date) -> None:
-    promised = promised_by_tiers(tx, holder.id, today, load_published(tx))
-    total = add([amount for (_, of), amount in promised.items() if of == measure])
-    if limit < total:
-        raise QuotaBelowSubscribed(
-            f"the tiers of {holder.name}'s subscriptions promise {amount_words(measure, total)}, so "
-            f"{figure(limit)} are too few; change a tier or end a subscription first",
-            measure=measure,
-            asked=text(limit),
-            promised=text(total),
-            holder=holder.slug,
-        )
-
-
-def _check_figures(limit: Decimal | None, reservation: Decimal | None, factor: Decimal | None) -> None:
-    for field, value in (("limit", limit), ("reservation", reservation)):
-        if value is not None and value < 0:
-            raise Invalid(f"{field} {value} is negative; give 0 or more", field=field, value=value)
-    if factor is not None and not 1 <= factor <= 100:
-        raise Invalid(f"the overbooking factor lies between 1 and 100; got {factor}", field="factor", value=factor)
 
 
 def _view(organisation: str, project: str | None, row: QuotaRow, held: Holding) -> QuotaBody:

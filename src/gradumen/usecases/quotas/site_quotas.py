@@ -11,7 +11,6 @@ from gradumen.core.names import name_of
 from gradumen.core.permissions import Right
 from gradumen.core.quotas.measures import Measure, amount_words
 from gradumen.core.quotas.quotas import Holding, check_grant, check_inside
-from gradumen.store.organisations.projects import projects_of
 from gradumen.store.organisations.sites import SiteRow, find_site, project_sites, sites_by_id
 from gradumen.store.organisations.tables import OrganisationRow, ProjectRow
 from gradumen.store.quotas import site_quotas as store
@@ -21,9 +20,10 @@ from gradumen.store.quotas.site_quotas import SiteQuotaRow
 from gradumen.store.quotas.tables import QuotaRow
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.audit_entries import acting_for, record
+from gradumen.usecases.cloud_limits import want_cloud_limits
 from gradumen.usecases.limits import Limits, lock_quota
 from gradumen.usecases.organisations.sites import knows_site, usable_sites
-from gradumen.usecases.quotas.cloud_limits import want_cloud_limits
+from gradumen.usecases.project_limits import Nest, name_project_givers
 from gradumen.usecases.quotas.pools import placed
 from gradumen.usecases.quotas.quotas import check_parties, parties
 from gradumen.usecases.quotas.spots import Held, SetAside, Spot, of_project
@@ -40,12 +40,11 @@ def list_site_quotas(tx: Session, caller: Caller, *, organisation: str) -> list[
     scope = load_scope(tx, caller)
     owner = get_organisation(tx, scope, organisation)
     held, measures = Held(tx, scope.tree, [owner.id]), load_measures(tx)
-    rows = store.site_quotas_of(tx, owner.id)
+    rows, nest = store.site_quotas_of(tx, owner.id), Nest(tx, owner, places=True)
     sites = {row.id: row for row in usable_sites(tx, scope.tree, owner.id)}
     sites |= sites_by_id(tx, {row.site_id for row in rows})
     sites = {id: row for id, row in sites.items() if knows_site(scope, row)}
     pools = pools_by_id(tx, {row.pool_id for row in rows if row.pool_id})
-    projects = {row.id: row for row in projects_of(tx, [owner.id])}
     bodies: list[SiteQuotaBody] = []
     for site in sorted(sites.values(), key=lambda each: each.slug):
         own = site.organisation_id == owner.id
@@ -65,9 +64,10 @@ def list_site_quotas(tx: Session, caller: Caller, *, organisation: str) -> list[
                     bodies.append(_view(owner, None, spot, here, held.rows.get((owner.id, measure, spot.id)), own=own))
         for row in rows:
             if row.project_id is not None and row.site_id == site.id:
-                spot, unit = Spot(site, pools[row.pool_id] if row.pool_id else None), projects[row.project_id]
+                spot, unit = Spot(site, pools[row.pool_id] if row.pool_id else None), nest.projects[row.project_id]
                 base = held.holding(owner, spot, measures[row.measure])
-                bodies.append(_view(owner, unit, spot, of_project(base, unit.name, unit.slug, row.limit_value), row))
+                there = of_project(base, unit.name, unit.slug, row.limit_value)
+                bodies.append(_view(owner, unit, spot, nest.with_passed_on(there, unit.id, spot.id), row))
     return bodies
 
 
@@ -97,17 +97,18 @@ def grant_site_quota(
         lock_quota(tx, scope.tree, each, each.id, None, what)
     lock_quota(tx, scope.tree, holder, (target or holder).id, target, what)
     check_parties(tx, scope, holder, target, givers)
-    held = Held(tx, scope.tree, [holder.id, *(each.id for each in givers)])
+    held = Held(tx, scope.tree, [holder.id, *(each.id for each in givers)], [target.id] if target else [])
+    nest = Nest(tx, holder, places=True) if target else None
     before = held.rows.get(((target or holder).id, what, spot.id))
     was = None if before is None else before.limit_value
     spot = replace(spot, called=_called(scope, held, givers[0], spot, what))
     taker = held.holding(holder, spot, what)
-    if target is not None:
-        taker = of_project(taker, target.name, target.slug, was)
+    if nest and target:
+        taker = nest.with_passed_on(of_project(taker, target.name, target.slug, was), target.id, spot.id)
     if given.limit is None:
         _check_taken(tx, held, taker, holder, target, spot, what)
     else:
-        _check_given(tx, scope, held, givers, taker, holder, target, spot, what, given.limit)
+        _check_given(tx, scope, held, givers, taker, holder, target, spot, what, given.limit, nest)
     row = _write(tx, scope, before, holder, target, givers, spot, what, given)
     if was != given.limit:
         acting = acting_for(scope, givers[0].id, Right.MANAGE_QUOTAS)
@@ -119,7 +120,10 @@ def grant_site_quota(
             want_cloud_limits(tx, scope, holder)
     after = Held(tx, scope.tree, [holder.id]).holding(holder, spot, what)
     if target is not None:
+        nest = Nest(tx, holder, places=True)
+        name_project_givers(tx, nest, [(what, spot.id)])
         after = of_project(after, target.name, target.slug, given.limit)
+        after = nest.with_passed_on(after, target.id, spot.id)
     return _view(holder, target, spot, after, row, own=owner == holder.id)
 
 
@@ -184,6 +188,7 @@ def _check_given(
     spot: Spot,
     measure: Measure,
     limit: Decimal,
+    nest: Nest | None,
 ) -> None:
     """Check that a limit fits what the givers have there, what the holder has in all, and what it has passed on."""
     if limit < 0:
@@ -196,13 +201,15 @@ def _check_given(
                 field="limit",
                 measure=measure,
             )
-        check_grant(giver, taker, limit)
+        check_grant(nest.giving(giver, target.id, spot.id) if nest and target else giver, taker, limit)
         if each.id == spot.site.organisation_id and spot.pool is None:
             _check_not_set_aside(tx, scope, taker, holder, spot, measure, limit)
     limits, key = Limits(tx, scope.tree, [holder.id]), ((target or holder).id, measure)
     outer = replace(limits.holding(tx.get_one(QuotaRow, key, populate_existing=True), taker.holder), name=taker.name)
     if target is None or tx.get_one(QuotaRow, key).is_set:
         check_inside(taker, limit, outer)
+    elif nest and nest.above(target.id, measure):
+        check_inside(taker, limit, nest.giving(outer, target.id))
     if spot.pool is not None:
         site = held.holding(holder, Spot(spot.site), measure)
         if target is not None:

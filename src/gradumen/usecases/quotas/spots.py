@@ -1,6 +1,6 @@
 """Spots: sites and pools at which something is limited, and what is held there."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 from decimal import Decimal, localcontext
 from uuid import UUID
@@ -47,9 +47,10 @@ class Held:
     limit where its giver has none there, else nothing (invariant 3 of the architecture).
     """
 
-    def __init__(self, tx: Session, tree: Tree, owners: list[UUID]) -> None:
+    def __init__(self, tx: Session, tree: Tree, owners: list[UUID], projects: Sequence[UUID] = ()) -> None:
+        """``projects`` are those whose own limits are wanted too."""
         self.tx, self.tree = tx, tree
-        chains = {each for owner in owners for each in tree.chain(owner)}
+        chains = {each for owner in owners for each in tree.chain(owner)} | {*projects}
         self.rows = store.held_at(tx, chains)
         self.given = store.given_at(tx, owners)
         self._pools: dict[UUID, list[PoolRow]] = {}

@@ -12,6 +12,7 @@ from gradumen.store.quotas.quotas import name_givers
 from gradumen.store.subscriptions import moves as store
 from gradumen.store.subscriptions.orders import withdraw_orders
 from gradumen.store.unit_of_work import Session, UnitOfWork, use_case
+from gradumen.usecases.cloud_limits import want_limits_of
 from gradumen.usecases.scope import business_now
 
 OVER = "It buys from another seller by now: ask or order there."
@@ -36,6 +37,8 @@ def complete_move(tx: Session, *, move: UUID, at: datetime) -> bool:
         return False
     lock_organisation(tx, row.organisation_id)
     name_givers(tx, row.organisation_id, giver=row.to_id)
+    # Where the old seller had no limit and the new one has, what was never limited is nothing now.
+    want_limits_of(tx, tx.get_one(OrganisationRow, row.organisation_id), row.to_id, at=at)
     withdraw_orders(tx, row.organisation_id, row.from_id, OVER, now)
     withdraw_requests(tx, row.organisation_id, row.from_id, OVER, now)
     # What the old seller said of it, where it is not kept under the seller's name.

@@ -8,12 +8,13 @@ from uuid import UUID, uuid4
 from gradumen.core.errors import Conflict, Invalid
 from gradumen.core.names import name_of
 from gradumen.core.organisations.clouds import AccountState, tag_of
-from gradumen.core.quotas.measures import AccountLimits
+from gradumen.core.quotas.measures import AccountLimits, Counted
 from gradumen.core.tasks import Lease
 from gradumen.store.organisations import clouds as store
 from gradumen.store.organisations.clouds import CloudAccountRow, CloudRow
 from gradumen.store.organisations.tables import OrganisationRow, load_tree
 from gradumen.store.unit_of_work import Session, add_new, use_case
+from gradumen.usecases.limits import check_room_for
 from gradumen.usecases.organisations.clouds import Reaching, clouds_for, reaching
 from gradumen.usecases.organisations.sites import usable_sites
 from gradumen.usecases.quotas.cloud_limits import limits_there
@@ -73,6 +74,7 @@ def want_accounts(
                 field="cloud_accounts",
                 value=each.cloud,
             )
+        check_room_for(tx, scope, row, Counted.ACCOUNTS)
         account = CloudAccountRow(
             id=uuid4(),
             cloud_id=cloud.id,

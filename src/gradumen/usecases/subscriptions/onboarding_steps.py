@@ -14,7 +14,7 @@ from gradumen.core.exact import EXACT, add, money
 from gradumen.core.messages import Kind, day_words
 from gradumen.core.organisations.sign_in_policies import Demand
 from gradumen.core.permissions import Right
-from gradumen.core.quotas.measures import Measure, amount_words, measure_words, of_words
+from gradumen.core.quotas.measures import Counted, Measure, Measures, amount_words, measure_words, of_words
 from gradumen.core.subscriptions.onboardings import ENDLESS, welcome_of
 from gradumen.store.organisations.sign_in_policies import set_demand
 from gradumen.store.organisations.tables import OrganisationRow, zone_name
@@ -228,7 +228,7 @@ def _limits(tx: Session, caller: Caller, row: OrganisationRow, customer: Onboard
     measures = load_measures(tx)
     asked = {measures.read(name): limit for name, limit in customer.limits.items()}
     seller = Limits(tx, scope.tree, [row.id])
-    begins = _promised(tx, customer.subscriptions) | _counted(customer)
+    begins = _promised(tx, customer.subscriptions) | _counted(customer, measures)
     for measure, amount in begins.items():
         if measure not in asked and seller.limit(scope.tree.parents[row.id], measure) is not None:
             asked[measure] = amount
@@ -241,9 +241,11 @@ def _limits(tx: Session, caller: Caller, row: OrganisationRow, customer: Onboard
     return given
 
 
-def _counted(customer: OnboardingCreate) -> dict[Measure, Decimal]:
-    """The people and projects that it begins with."""
+def _counted(customer: OnboardingCreate, measures: Measures) -> dict[Measure, Decimal]:
+    """The people and projects that it begins with, and what else is counted."""
     found = {Measure.USERS: len(customer.people), Measure.PROJECTS: len(customer.projects)}
+    counts = {Counted.SUBSCRIPTIONS: len(customer.subscriptions), Counted.ACCOUNTS: len(customer.cloud_accounts)}
+    found |= {each: counts.get(each.counts, 0) for each in measures.listed if each.counts is not None}
     return {measure: Decimal(count) for measure, count in found.items() if count}
 
 

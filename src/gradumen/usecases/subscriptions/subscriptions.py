@@ -11,6 +11,7 @@ from gradumen.core.errors import Conflict, EditedMeanwhile, Forbidden, Invalid, 
 from gradumen.core.names import name_of
 from gradumen.core.periods import months_since
 from gradumen.core.permissions import Right
+from gradumen.core.quotas.measures import Counted
 from gradumen.store.catalogue.tables import PlanVersionRow
 from gradumen.store.organisations.organisations import organisations_by_id
 from gradumen.store.organisations.projects import projects_of
@@ -31,6 +32,7 @@ from gradumen.usecases.audit_entries import record
 from gradumen.usecases.catalogue.offers import check_right
 from gradumen.usecases.catalogue.published import Published, load_published, plan_of
 from gradumen.usecases.catalogue.tier_sales import check_on_sale
+from gradumen.usecases.limits import check_room_for
 from gradumen.usecases.quotas.tier_quotas import check_tier_quotas
 from gradumen.usecases.scope import Caller, Scope, get_organisation, get_project, load_scope
 from gradumen.usecases.subscriptions.move_checks import follow_move
@@ -115,6 +117,7 @@ def subscribe(
     check_quantity(wanted.quantity)
     _check_days(wanted.starts_on, wanted.ends_on, wanted.trial_until)
     chosen = read_choices(wanted.choices or {}, found, published)
+    check_room_for(tx, scope, buyer, Counted.SUBSCRIPTIONS)
     row = _new_row(tx, buyer, unit, version, wanted, scope.caller.at)
     accept_terms(tx, row, version, found, accepted)
     on_trial = wanted.trial_until is not None

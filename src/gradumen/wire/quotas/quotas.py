@@ -32,7 +32,8 @@ class QuotaBody(Body):
     ``kind`` is stock, monthly or daily (what flows in so long), or count (what the service counts itself).
     ``granted`` is passed on; ``own`` is what it has itself: what its own tiers promise, or what is counted of it.
     ``left`` is what of the limit (by its overbooking factor) neither is passed on, nor reserved or had. Metered use may
-    exceed ``soft_limit`` for ``grace_days``.
+    exceed ``soft_limit`` for ``grace_days``. A project's limit lies ``inside`` that of a project above it, or is its
+    organisation's to give.
     """
 
     organisation: str
@@ -48,6 +49,7 @@ class QuotaBody(Body):
     soft_limit: DecimalText | None
     grace_days: int | None
     label: str | None
+    inside: str | None = None
     version: int
 
 
