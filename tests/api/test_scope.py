@@ -66,6 +66,7 @@ MAPPING = {
     "start": {"column": "at"},
     "lasts": "hour",
 }
+EXCHANGE = {"currency": "SEK", "into": "EUR", "starts_on": "2026-09-01", "rate": "0.09", "source": "ours"}
 SEATS = {"measure": "seats", "unit": "seat", "kind": "stock"}
 OWN = """
 service: watch
@@ -348,6 +349,12 @@ def calls(side: Side, invoice: InvoiceBody, world: World, service: Service) -> d
         ),
         "look_at_file": Call("POST", "feeds/file-looks", FILE, feed, viewer=403, above=404),
         "send_file": Call("POST", "deliveries/files", FILE | {"mapping": MAPPING}, feed, viewer=403, above=404),
+        "get_cost_meter": Call("GET", "feeds/cost-meter", query=feed, above=404),
+        "set_cost_meter": Call("PUT", "feeds/cost-meter", {"meter": None}, feed, viewer=403, above=404),
+        "send_costs": Call("POST", "deliveries/cost-files", FILE, feed, viewer=403, above=404),
+        "list_imported_costs": Call("GET", f"{own}/imported-costs", query={"period": "2026-09"}),
+        "list_exchange_rates": Call("GET", f"{own}/exchange-rates"),
+        "set_exchange_rates": Call("PUT", f"{own}/exchange-rates", {"rates": [EXCHANGE]}, viewer=403),
         "take_back_delivery": Call("POST", f"deliveries/{delivery}/take-back", viewer=403, above=404),
         "send_readings": Call(
             "POST", "readings", [egress("z", 1)], feed, viewer=403, above=404, headers={"Content-Type": BATCH}

@@ -8,17 +8,18 @@ from uuid import UUID
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from gradumen.core.exact import QUANTITY_PLACES, scaled
+from gradumen.core.exact import AMOUNT_PLACES, QUANTITY_PLACES, scaled
 from gradumen.core.metering.packed_days import unpack
 from gradumen.core.periods import Period, hour_number, zone_of
 from gradumen.store.catalogue.tables import MeterRow, ServiceRow
+from gradumen.store.metering.imported_costs import CostDayRow
 from gradumen.store.metering.tables import UsageDayRow
 from gradumen.store.organisations.tables import ProjectRow, load_tree, zone_name
 from gradumen.store.pairs import PairRow
 from gradumen.store.rating.tables import CurrentChargeRow, CurrentPartRow, NotPricedRow
 from gradumen.store.unit_of_work import UnitOfWork
 
-KINDS = ("per_unit", "stepped", "at_reached_step", "lots", "markup")
+KINDS = ("per_unit", "stepped", "at_reached_step", "lots", "markup", "imported_cost")
 """Of charges for what was used, as it adds up."""
 EPOCH = datetime(1970, 1, 1, tzinfo=UTC).date()
 Sums = dict[tuple[UUID, str, str], int]
@@ -50,6 +51,11 @@ def _used(tx: Session, months: set[tuple[UUID, str]]) -> Sums:
             UsageDayRow.meter_id, UsageDayRow.day, UsageDayRow.hours, UsageDayRow.slots, ProjectRow.organisation_id
         ).join(ProjectRow, ProjectRow.number == UsageDayRow.project_number)
     ).all()
+    costs = tx.execute(
+        select(CostDayRow, ProjectRow.organisation_id)
+        .join(ProjectRow, ProjectRow.number == CostDayRow.project_number)
+        .where(CostDayRow.category != "Tax")
+    ).all()
     found: Sums = defaultdict(int)
     for seller, period in months:
         month = Period.parse(period)
@@ -63,6 +69,12 @@ def _used(tx: Session, months: set[tuple[UUID, str]]) -> Sums:
                 inside = unpack([(day - EPOCH).days], [hours], [slots], zone)
                 inside = inside.within(hour_number(start, zone), hour_number(end, zone))
                 found[seller, period, meters[meter]] += sum(inside.quantity.to_list())
+        for cost, organisation in costs:
+            chain = tree.chain(organisation)
+            bought = seller in chain and organisation != seller and owners[cost.meter_id] in tree.chain(seller)
+            if bought and f"{cost.month:%Y-%m}" == period:
+                billed = cost.billed if cost.sold_billed is None else cost.sold_billed
+                found[seller, period, meters[cost.meter_id]] += scaled(billed, AMOUNT_PLACES)
     return found
 
 

@@ -125,6 +125,14 @@ function Said({ why, card }: { why: Why; card: string }) {
         Overhead of {where}: {why.percent} % on {formatQuantity(why.priced_before_in_period ?? '0', 12)}.
       </>
     );
+  if (why.kind === 'imported_cost')
+    return (
+      <>
+        Rate <Mono>{why.rate}</Mono> of {where}
+        {why.match && <>, for {why.match}</>}: {formatQuantity(why.cost?.amount ?? '0', 12)} {why.unit} of{' '}
+        {why.cost?.basis} cost, and {why.percent} % on top.
+      </>
+    );
   if (why.kind === 'one_off_charge')
     return <>Charged by hand by the seller on this day; no rate made it, and discounts do not touch it.</>;
   const fee = why.kind === 'recurring';

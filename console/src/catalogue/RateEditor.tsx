@@ -232,6 +232,18 @@ export function RateEditor({ rate, currency, meters, tiers, onChange, onRemove }
                 onChange({ ...rate, markup: change(rate.markup ?? { percent: '' }, 'fixed', fixed) })
               }
             />
+            <Select
+              label="Of which cost"
+              value={rate.markup.of ?? 'billed'}
+              width={140}
+              options={['billed', 'effective']}
+              onChange={(of) =>
+                onChange({
+                  ...rate,
+                  markup: change(rate.markup ?? { percent: '' }, 'of', of === 'billed' ? '' : of),
+                })
+              }
+            />
           </>
         )}
         <Remove what={`rate ${rate.rate}`} onClick={onRemove} />

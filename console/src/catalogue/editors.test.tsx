@@ -136,7 +136,12 @@ const RATES: RateCardForm['rates'] = [
     'at-reached-step': true,
   },
   { rate: 'packs', meter: 'compute/vcpu', per: 'vCPU-hour', lots: { of: '10', price: '3' } },
-  { rate: 'on-top', meter: 'cost/imported', per: 'EUR', markup: { percent: '7', fixed: '1' } },
+  {
+    rate: 'on-top',
+    meter: 'cost/imported',
+    per: 'EUR',
+    markup: { percent: '7', fixed: '1', of: 'effective' },
+  },
   { rate: 'begun', meter: 'compute/vcpu', per: 'hour', started: 'hour', phases: ['awake'], price: '0.1' },
   { rate: 'fee', fee: 'open-range/heath', every: 'quarter', advance: 'true', price: '19' },
   { rate: 'least', commitment: '500', services: ['compute'], over: 'buyer' },

@@ -73,7 +73,7 @@ export function priceRows(rate: Rate): { range: string; price: string }[] {
     return [
       {
         range: rate.markup.fixed ? `and ${rate.markup.fixed} a month` : '',
-        price: `+${rate.markup.percent} %`,
+        price: `+${rate.markup.percent} %${rate.markup.of === 'effective' ? ' on effective cost' : ''}`,
       },
     ];
   return [{ range: '', price: rate.price ?? rate.commitment ?? rate.spread ?? '' }];

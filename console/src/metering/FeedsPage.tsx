@@ -10,13 +10,15 @@ import { useFilters } from '../shared/filters';
 import { Grid, type GridColumn } from '../shared/Grid';
 import { Page } from '../shared/Page';
 import { Empty, Query } from '../shared/States';
+import { CostMeterDialog, SendCosts } from './CostFiles';
+import { costMeterOptions } from './costs';
 import { FeedDialog, SenderDialog, TakeBackDialog } from './FeedDialogs';
 import { SendFile } from './SendFile';
 import { type Delivery, type Feed, deliveriesOptions, feedsOptions } from './metering';
 
 export default function FeedsPage() {
   const { home, mayAt } = useSignedIn();
-  const [doing, setDoing] = useState<'feed' | 'sender' | null>(null);
+  const [doing, setDoing] = useState<'feed' | 'sender' | 'costs' | null>(null);
   const feeds = useQuery(feedsOptions(home.organisation));
   const [params, set] = useFilters();
   return (
@@ -32,6 +34,7 @@ export default function FeedsPage() {
             action={
               mayAt('manage feeds', home.organisation) && (
                 <Box sx={{ display: 'flex', gap: 1 }}>
+                  {feed && <Button onClick={() => setDoing('costs')}>Costs of a supplier</Button>}
                   {feed && <Button onClick={() => setDoing('sender')}>Let somebody send</Button>}
                   <Button variant={feed ? 'outlined' : 'contained'} onClick={() => setDoing('feed')}>
                     Make a feed
@@ -59,7 +62,7 @@ export default function FeedsPage() {
           >
             {feed ? (
               <>
-                {mayAt('send readings', home.organisation) && <SendFile key={feed.path} feed={feed} />}
+                {mayAt('send readings', home.organisation) && <Sending key={feed.path} feed={feed} />}
                 <Deliveries feed={feed} sends={mayAt('send readings', home.organisation)} />
               </>
             ) : (
@@ -70,12 +73,20 @@ export default function FeedsPage() {
             {doing === 'feed' && (
               <FeedDialog organisation={home.organisation} onClose={() => setDoing(null)} />
             )}
+            {doing === 'costs' && feed && <CostMeterDialog feed={feed} onClose={() => setDoing(null)} />}
             {doing === 'sender' && feed && <SenderDialog feed={feed} onClose={() => setDoing(null)} />}
           </Page>
         );
       }}
     </Query>
   );
+}
+
+/** A file of readings, or of costs where the feed states those. */
+function Sending({ feed }: { feed: Feed }) {
+  const { data } = useQuery(costMeterOptions(feed.path));
+  if (!data) return null;
+  return data.meter === null ? <SendFile feed={feed} /> : <SendCosts feed={feed} meter={data.meter} />;
 }
 
 const counts = (key: 'accepted' | 'known' | 'refused', title: string): GridColumn<Delivery> => ({

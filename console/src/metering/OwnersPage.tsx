@@ -7,11 +7,12 @@ import { usePeriod } from '../access/figures';
 import { useSignedIn } from '../access/session';
 import { DataTable } from '../shared/DataTable';
 import { dayName, periodName } from '../shared/dates';
-import { formatCount, readable } from '../shared/decimal';
+import { formatCount, formatMoney, readable } from '../shared/decimal';
 import { EntryDialog, Remark } from '../shared/form';
 import { Page, Section } from '../shared/Page';
 import { Empty, Query } from '../shared/States';
 import { formatUnit } from '../shared/units';
+import { type ImportedCost, importedCostsOptions } from './costs';
 import { OwnerDialog, type OwnerValues } from './OwnerDialog';
 import {
   type Balance,
@@ -79,7 +80,16 @@ export default function OwnersPage() {
           </>
         )}
       </Query>
-      {mayAt('read money', home.organisation) && <Became organisation={home.organisation} period={period} />}
+      {mayAt('read money', home.organisation) && (
+        <>
+          <Costs
+            organisation={home.organisation}
+            period={period}
+            onGive={manages && rules.data ? (each) => setGiving(written(period, each)) : null}
+          />
+          <Became organisation={home.organisation} period={period} />
+        </>
+      )}
       <Query query={rules}>{(found) => <RulesSection rules={found} manages={manages} />}</Query>
       {giving && rules.data && (
         <OwnerDialog rules={rules.data} initial={giving} onClose={() => setGiving(null)} />
@@ -89,6 +99,83 @@ export default function OwnersPage() {
 }
 
 /** What became of all that customers used: everything is charged, covered by allowances, or listed here. */
+/** What suppliers' files say that the month cost: nobody's first, with what gives it an owner. */
+function Costs(props: {
+  organisation: string;
+  period: string;
+  onGive: ((cost: ImportedCost) => void) | null;
+}) {
+  const { organisation, period, onGive } = props;
+  const costs = useQuery(importedCostsOptions(organisation, period));
+  return (
+    <Query query={costs}>
+      {(found) =>
+        found.length > 0 && (
+          <Section title="Costs of suppliers">
+            <DataTable
+              name="costs"
+              label="Costs of suppliers"
+              rows={found}
+              rowKey={(row) => `${row.feed} ${row.account} ${row.category} ${row.owner} ${row.currency}`}
+              columns={[
+                { key: 'account', title: 'Account', cell: (row) => row.account },
+                {
+                  key: 'owner',
+                  title: 'Whose',
+                  cell: (row) => row.owner ?? (row.category === 'Tax' ? '' : 'nobody’s'),
+                },
+                { key: 'category', title: 'For', cell: (row) => COST_WORDS[row.category] ?? row.category },
+                {
+                  key: 'billed',
+                  title: 'Billed',
+                  number: true,
+                  cell: (row) => formatMoney(row.billed, row.currency),
+                },
+                {
+                  key: 'effective',
+                  title: 'Effective',
+                  number: true,
+                  cell: (row) => formatMoney(row.effective, row.currency),
+                },
+                { key: 'currency', title: 'Currency', cell: (row) => row.currency },
+                {
+                  key: 'days',
+                  title: 'Days',
+                  whole: true,
+                  cell: (row) =>
+                    row.first === row.last
+                      ? dayName(row.first)
+                      : `${dayName(row.first)} to ${dayName(row.last)}`,
+                },
+                {
+                  key: 'act',
+                  title: 'What to do',
+                  cell: (row) =>
+                    row.owner === null && row.category !== 'Tax' && onGive ? (
+                      <Button onClick={() => onGive(row)}>Give it an owner</Button>
+                    ) : row.converted ? (
+                      ''
+                    ) : (
+                      'No exchange rate: not priced'
+                    ),
+                },
+              ]}
+            />
+          </Section>
+        )
+      }
+    </Query>
+  );
+}
+
+const COST_WORDS: Record<string, string> = {
+  Usage: 'use',
+  Purchase: 'purchase',
+  Tax: 'the supplier’s tax',
+  Credit: 'credit',
+  Adjustment: 'adjustment',
+};
+
 function Became({ organisation, period }: { organisation: string; period: string }) {
   const balances = useQuery(balancesOptions(organisation, period));
   return (
@@ -155,7 +242,7 @@ const count = (key: keyof Counts, title: string) => ({
 });
 
 /** What the dialog begins with: for the whole month, as far as it is known what the rule is about. */
-const written = (period: string, item?: Nobodys): OwnerValues => ({
+const written = (period: string, item?: Pick<Nobodys, 'account' | 'feed'>): OwnerValues => ({
   name: item?.account ? `Account ${item.account}` : '',
   customer: '',
   project: '',

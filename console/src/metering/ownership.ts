@@ -74,7 +74,7 @@ export function useSetRules(rules: Rules): (wanted: Rule[], done: string) => Pro
       params: { path: { organisation: rules.organisation } },
       body: { version: rules.version, rules: wanted },
     });
-    for (const key of ['ownership rules', 'unowned usage', 'tasks', 'to dos'])
+    for (const key of ['ownership rules', 'unowned usage', 'imported costs', 'tasks', 'to dos'])
       await queries.invalidateQueries({ queryKey: [key] });
     say(done);
   };

@@ -90,6 +90,8 @@ const BYTE_UNITS = ['byte', 'KiB', 'MiB', 'GiB', 'TiB', 'PiB'] as const;
 function largestUnit(quantity: string, unit: string): { size: Big; unit: string } {
   let size = new Big(1);
   let rest = unit;
+  // A cost counts in millionths, so that it is exact.
+  if (unit.startsWith('micro-')) return { size: new Big(1_000_000), unit: unit.replace('micro-', '') };
   if (unit.endsWith('second')) {
     size = new Big(3600);
     rest = unit.replace(/second$/, 'hour');

@@ -256,6 +256,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/deliveries/cost-files": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Send Costs
+         * @description Send a cost file whole; one that came before changes nothing.
+         */
+        post: operations["send_costs"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/deliveries/files": {
         parameters: {
             query?: never;
@@ -330,6 +350,30 @@ export interface paths {
          * @description Which meters of a plan no rate of a card prices, and which tiers have no fee.
          */
         post: operations["check_coverage"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/feeds/cost-meter": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Cost Meter
+         * @description The meter that the cost files of the feed ``organisation/feed`` state costs of.
+         */
+        get: operations["get_cost_meter"];
+        /**
+         * Set Cost Meter
+         * @description Say which it is. Safe to repeat.
+         */
+        put: operations["set_cost_meter"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1062,6 +1106,30 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/organisations/{organisation}/exchange-rates": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Exchange Rates
+         * @description What a seller's imported costs are worth in other currencies, from days on.
+         */
+        get: operations["list_exchange_rates"];
+        /**
+         * Set Exchange Rates
+         * @description Add rates, or change those of the same currencies and day. Safe to repeat.
+         */
+        put: operations["set_exchange_rates"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/organisations/{organisation}/feeds": {
         parameters: {
             query?: never;
@@ -1080,6 +1148,26 @@ export interface paths {
          * @description Make a feed of a seller.
          */
         post: operations["create_feed"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/organisations/{organisation}/imported-costs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Imported Costs
+         * @description What a month cost by the files of a seller's suppliers, by account, category and owner; nobody's first.
+         */
+        get: operations["list_imported_costs"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -3404,6 +3492,12 @@ export interface components {
             user: string;
         };
         /**
+         * Basis
+         * @description Which of the costs that a supplier states is sold.
+         * @enum {string}
+         */
+        Basis: "billed" | "effective";
+        /**
          * BillRunBody
          * @description A bill run in the state of its task: waiting, running, needs a hand (with a problem), done or undone.
          */
@@ -3920,6 +4014,101 @@ export interface components {
             source: string;
         };
         /**
+         * CostDeliveryBody
+         * @description What became of a cost file.
+         *
+         *     ``days`` of billing accounts that it states, of which ``replaced`` were stated before and ``older`` stand in a later
+         *     statement already; ``totals`` are of the rows that count now. ``again``: it was here already.
+         */
+        CostDeliveryBody: {
+            /** Again */
+            again: boolean;
+            /** Days */
+            days: number;
+            /**
+             * Delivery Id
+             * Format: uuid
+             */
+            delivery_id: string;
+            /** File */
+            file: string;
+            /** Older */
+            older: number;
+            /** Replaced */
+            replaced: number;
+            /** Rows */
+            rows: number;
+            /** Totals */
+            totals: components["schemas"]["CostTotalBody"][];
+        };
+        /**
+         * CostFileSent
+         * @description A cost file (FOCUS 1.0 to 1.2: .csv or .parquet, also .gz), its content in base64.
+         *
+         *     ``exported_at`` is when the source wrote it, now where it is left out: of what is stated of a billing account and
+         *     day the latest stands. From ``first`` to ``last`` it states all that there is, days without rows have none; left
+         *     out they are the first and last day of its rows. ``confirmed`` takes what loses more than half of a day.
+         */
+        CostFileSent: {
+            /**
+             * Confirmed
+             * @default false
+             */
+            confirmed?: boolean;
+            /** Content */
+            content: string;
+            /** Exported At */
+            exported_at?: string | null;
+            /** First */
+            first?: string | null;
+            /** Last */
+            last?: string | null;
+            /** Name */
+            name: string;
+        };
+        /**
+         * CostMeterBody
+         * @description The meter that a feed's cost files state costs of, and the currency that it counts in.
+         */
+        CostMeterBody: {
+            /** Currency */
+            currency: string | null;
+            /** Feed */
+            feed: string;
+            /** Meter */
+            meter: string | null;
+        };
+        /**
+         * CostMeterSet
+         * @description The meter, as service/meter, that a feed's cost files state costs of; null takes no such files any more.
+         */
+        CostMeterSet: {
+            /** Meter */
+            meter: string | null;
+        };
+        /**
+         * CostTotalBody
+         * @description What a file's rows come to in a currency.
+         */
+        CostTotalBody: {
+            /**
+             * Billed
+             * Format: decimal
+             * @example 12.5
+             */
+            billed: string;
+            /** Currency */
+            currency: string;
+            /**
+             * Effective
+             * Format: decimal
+             * @example 12.5
+             */
+            effective: string;
+            /** Rows */
+            rows: number;
+        };
+        /**
          * Counted
          * @description What the service counts of an organisation's own, for a measure that somebody defines.
          * @enum {string}
@@ -4380,6 +4569,65 @@ export interface components {
          */
         Every: "once" | "month" | "quarter" | "year";
         /**
+         * ExchangeRateBody
+         * @description A rate, and when it was set.
+         */
+        ExchangeRateBody: {
+            /** Currency */
+            currency: string;
+            /** Into */
+            into: string;
+            /**
+             * Rate
+             * Format: decimal
+             * @example 12.5
+             */
+            rate: string;
+            /**
+             * Set At
+             * Format: date-time
+             */
+            set_at: string;
+            /** Source */
+            source: string;
+            /**
+             * Starts On
+             * Format: date
+             */
+            starts_on: string;
+        };
+        /**
+         * ExchangeRateItem
+         * @description From a day on one unit of ``currency`` is worth ``rate`` of ``into``; ``source`` is where that is from.
+         */
+        ExchangeRateItem: {
+            /** Currency */
+            currency: string;
+            /** Into */
+            into: string;
+            /**
+             * Rate
+             * Format: decimal
+             * @example 12.5
+             */
+            rate: string;
+            /** Source */
+            source: string;
+            /**
+             * Starts On
+             * Format: date
+             */
+            starts_on: string;
+        };
+        /**
+         * ExchangeRatesSet
+         * @description Rates to add, or to put in the place of those of the same currencies and day.
+         */
+        ExchangeRatesSet: {
+            /** Rates */
+            rates: components["schemas"]["ExchangeRateItem"][];
+        };
+        /**
          * ExpectedUse
          * @description A quantity of a meter in a month, in a unit, with the attributes that decide its price.
          */
@@ -4436,7 +4684,8 @@ export interface components {
          * @description The arithmetic of a charge. ``base_units_per_unit`` is a number or a fraction like ``1/3``; the rest are exact.
          *
          *     ``kind`` says how it was priced: per_unit, stepped, at_reached_step, lots, markup, allocation, recurring, one_off,
-         *     one_off_charge, commitment, spread, overhead, discount, started_hour and the like, given_back.
+         *     one_off_charge, commitment, spread, overhead, discount, imported_cost, started_hour and the like, given_back. Of
+         *     imported cost it is ``cost`` and ``percent`` on top of it.
          */
         Explanation: {
             /** Adjustments */
@@ -4458,6 +4707,7 @@ export interface components {
             blocks: components["schemas"]["ExplainedBlock"][];
             /** Committed Not Used */
             committed_not_used?: string | null;
+            cost?: components["schemas"]["ImportedCost"] | null;
             /** Covered By Allowance */
             covered_by_allowance?: string | null;
             /** Key */
@@ -4829,6 +5079,66 @@ export interface components {
             measure: string;
             /** Unit */
             unit: string;
+        };
+        /**
+         * ImportedCost
+         * @description The cost of which a charge is, as its source states it: ``billed`` or ``effective``, in the card's currency.
+         */
+        ImportedCost: {
+            /**
+             * Amount
+             * Format: decimal
+             * @example 12.5
+             */
+            amount: string;
+            /** Basis */
+            basis: string;
+        };
+        /**
+         * ImportedCostBody
+         * @description What an account cost in one of the source's months: of one category, and of one owner or (null) of nobody.
+         *
+         *     ``converted`` says whether it can be sold: whether there is an exchange rate where one is needed.
+         */
+        ImportedCostBody: {
+            /** Account */
+            account: string;
+            /**
+             * Billed
+             * Format: decimal
+             * @example 12.5
+             */
+            billed: string;
+            /** Billing Account */
+            billing_account: string;
+            /** Category */
+            category: string;
+            /** Converted */
+            converted: boolean;
+            /** Currency */
+            currency: string;
+            /**
+             * Effective
+             * Format: decimal
+             * @example 12.5
+             */
+            effective: string;
+            /** Feed */
+            feed: string;
+            /**
+             * First
+             * Format: date
+             */
+            first: string;
+            /**
+             * Last
+             * Format: date
+             */
+            last: string;
+            /** Owner */
+            owner: string | null;
+            /** Rows */
+            rows: number;
         };
         /**
          * InvitationAccept
@@ -5260,6 +5570,11 @@ export interface components {
         MarkupForm: {
             /** Fixed */
             fixed?: string | null;
+            /**
+             * @default billed
+             * @enum {string}
+             */
+            of?: "billed" | "effective";
             /**
              * Percent
              * Format: decimal
@@ -6885,10 +7200,24 @@ export interface components {
             /** Next */
             next: string | null;
         };
+        /** Page[ExchangeRateBody] */
+        Page_ExchangeRateBody_: {
+            /** Items */
+            items: components["schemas"]["ExchangeRateBody"][];
+            /** Next */
+            next: string | null;
+        };
         /** Page[FeedBody] */
         Page_FeedBody_: {
             /** Items */
             items: components["schemas"]["FeedBody"][];
+            /** Next */
+            next: string | null;
+        };
+        /** Page[ImportedCostBody] */
+        Page_ImportedCostBody_: {
+            /** Items */
+            items: components["schemas"]["ImportedCostBody"][];
             /** Next */
             next: string | null;
         };
@@ -10200,6 +10529,41 @@ export interface operations {
             };
         };
     };
+    send_costs: {
+        parameters: {
+            query: {
+                feed: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CostFileSent"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CostDeliveryBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     send_file: {
         parameters: {
             query: {
@@ -10319,6 +10683,72 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Page_CardCoverageBody_"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_cost_meter: {
+        parameters: {
+            query: {
+                feed: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CostMeterBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    set_cost_meter: {
+        parameters: {
+            query: {
+                feed: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CostMeterSet"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CostMeterBody"];
                 };
             };
             /** @description A refusal, as problem details */
@@ -11760,6 +12190,72 @@ export interface operations {
             };
         };
     };
+    list_exchange_rates: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                organisation: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Page_ExchangeRateBody_"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    set_exchange_rates: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                organisation: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ExchangeRatesSet"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Page_ExchangeRateBody_"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     list_feeds: {
         parameters: {
             query?: never;
@@ -11815,6 +12311,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FeedBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_imported_costs: {
+        parameters: {
+            query: {
+                period: string;
+            };
+            header?: never;
+            path: {
+                organisation: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Page_ImportedCostBody_"];
                 };
             };
             /** @description A refusal, as problem details */

@@ -36,7 +36,9 @@ from gradumen.api.limits import BodyLimit
 from gradumen.api.metering import (
     breaches,
     deliveries,
+    exchange_rates,
     feeds,
+    imported_costs,
     ownership_rules,
     readings,
     unowned_usage,
@@ -91,6 +93,8 @@ ROUTERS = (
     feeds,
     ownership_rules,
     deliveries,
+    imported_costs,
+    exchange_rates,
     unowned_usage,
     readings,
     usage,

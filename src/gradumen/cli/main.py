@@ -9,7 +9,17 @@ from gradumen.cli import audit_entries, backups, clock, messages, migrate, seali
 from gradumen.cli.access import invitations, members, project_people, second_factors, sessions, sign_in_policies, tokens
 from gradumen.cli.billing import bill_runs, invoices, tax_rates
 from gradumen.cli.catalogue import catalogue
-from gradumen.cli.metering import breaches, deliveries, feeds, ownership_rules, readings, usage, uses
+from gradumen.cli.metering import (
+    breaches,
+    deliveries,
+    exchange_rates,
+    feeds,
+    imported_costs,
+    ownership_rules,
+    readings,
+    usage,
+    uses,
+)
 from gradumen.cli.organisations import clouds, details, organisations, projects, sites, states
 from gradumen.cli.output import Out
 from gradumen.cli.profiles import connect
@@ -47,6 +57,8 @@ NOUNS = (
     orders,
     feeds,
     deliveries,
+    imported_costs,
+    exchange_rates,
     ownership_rules,
     readings,
     usage,

@@ -147,7 +147,7 @@ def quantity(value: Decimal | None) -> str:
 def in_words(value: Decimal, unit: str) -> tuple[str, str]:
     """A quantity in base units, in the unit that people read, to six places.
 
-    Hours for seconds; of bytes the largest of KiB to PiB that leaves at least one.
+    Hours for seconds, a currency for its millionths; of bytes the largest of KiB to PiB that leaves at least one.
 
     >>> in_words(Decimal(7200), "vCPU-second"), in_words(Decimal(2**30 * 3600), "byte-second")
     (('2', 'vCPU-hours'), ('1', 'GiB-hour'))
@@ -155,6 +155,8 @@ def in_words(value: Decimal, unit: str) -> tuple[str, str]:
     (('500', 'bytes'), ('1.5', 'KiB'))
     """
     exact_value = Fraction(value)
+    if unit.startswith("micro-"):
+        return quantity(round_half_up(exact_value / 10**6, QUANTITY_PLACES)), unit.removeprefix("micro-")
     if unit.endswith("second"):
         exact_value, unit = exact_value / 3600, unit.removesuffix("second") + "hour"
     if unit.startswith("byte"):

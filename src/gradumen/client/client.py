@@ -24,7 +24,9 @@ from gradumen.client.connection import Connection
 from gradumen.client.messages import Messages
 from gradumen.client.metering.breaches import Breaches
 from gradumen.client.metering.deliveries import Deliveries
+from gradumen.client.metering.exchange_rates import ExchangeRates
 from gradumen.client.metering.feeds import Feeds
+from gradumen.client.metering.imported_costs import ImportedCosts
 from gradumen.client.metering.ownership_rules import OwnershipRules
 from gradumen.client.metering.readings import Readings
 from gradumen.client.metering.usage import Usage
@@ -94,6 +96,8 @@ class Client:
         self.orders = Orders(self.connection)
         self.feeds = Feeds(self.connection)
         self.deliveries = Deliveries(self.connection)
+        self.imported_costs = ImportedCosts(self.connection)
+        self.exchange_rates = ExchangeRates(self.connection)
         self.ownership_rules = OwnershipRules(self.connection)
         self.readings = Readings(self.connection)
         self.usage = Usage(self.connection)

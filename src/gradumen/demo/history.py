@@ -15,7 +15,7 @@ from gradumen.core.errors import GradumenError
 from gradumen.core.periods import Period
 from gradumen.core.permissions import Role
 from gradumen.core.quotas.measures import Kind
-from gradumen.demo import carrier, fleet, public_cloud
+from gradumen.demo import carrier, fleet, public_cloud, supplier_costs
 from gradumen.demo.capacity import place_capacity
 from gradumen.demo.papers import (
     ask_for_more,
@@ -357,6 +357,7 @@ class History:
         count = self.send(self._days(first, now.date(), until_hour=now.hour))
         count += self.send({public_cloud.FEED: list(public_cloud.readings(first, now.date()))})
         count += carrier.connect(self.mara, first, now.date())
+        count += supplier_costs.connect(self.signed_in, first, now.date())
         self.tell(f"{self.calendar.current.text} so far: {count} readings")
         if self.calendar.months > 1:
             ask_for_more(self.signed_in)
@@ -371,6 +372,7 @@ class History:
         """After a pause: the readings from a day to now; what is known already does no harm."""
         count = self.send(self._days(since, now.date(), until_hour=now.hour))
         count += self.send({public_cloud.FEED: list(public_cloud.readings(since, now.date()))})
+        count += supplier_costs.send(self.mara, since, now.date())
         self.tell(f"{count} readings since {since}")
 
 

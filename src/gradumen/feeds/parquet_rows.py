@@ -1,12 +1,14 @@
 """Reads a Parquet file from standard input, in a process of its own, and writes its rows as lines of JSON.
 
-The first line has the columns. What is refused is written instead, as a text.
+Arguments are the columns that are wanted, without any all of them. The first line has the columns. What is refused is
+written instead, as a text.
 """
 
 import io
 import json
 import resource
 import sys
+from collections.abc import Sequence
 
 import polars as pl
 
@@ -22,7 +24,7 @@ def main() -> int:
     resource.setrlimit(resource.RLIMIT_AS, (MOST_MEMORY, MOST_MEMORY))
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
     try:
-        found, code = "\n".join(_lines(sys.stdin.buffer.read())), 0
+        found, code = "\n".join(_lines(sys.stdin.buffer.read(), sys.argv[1:])), 0
     except Invalid as problem:
         found, code = json.dumps(problem.message), reading_files.REFUSED
     except (pl.exceptions.PolarsError, OSError) as problem:
@@ -31,9 +33,12 @@ def main() -> int:
     return code
 
 
-def _lines(content: bytes) -> list[str]:
+def _lines(content: bytes, only: Sequence[str]) -> list[str]:
     frame = pl.scan_parquet(io.BytesIO(content))
     columns = reading_files.check_columns(frame.collect_schema().names())
+    if only:
+        columns = tuple(each for each in columns if each in only)
+        frame = frame.select(columns)
     reading_files.check_count(frame.select(pl.len()).collect().item(), len(columns))
     lines, size = [json.dumps(columns)], 0
     for row in frame.collect().iter_rows():

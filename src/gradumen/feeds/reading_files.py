@@ -7,7 +7,7 @@ import os
 import subprocess
 import sys
 import zlib
-from collections.abc import Iterator, Sequence
+from collections.abc import Collection, Iterator, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime
 from pathlib import PurePath
@@ -43,11 +43,19 @@ class Table:
     encoding: str | None = None
 
 
-def read_table(name: str, content: bytes, *, delimiter: str | None = None, encoding: str | None = None) -> Table:
+def read_table(
+    name: str,
+    content: bytes,
+    *,
+    delimiter: str | None = None,
+    encoding: str | None = None,
+    only: Collection[str] | None = None,
+) -> Table:
     """Read a file by the ending of its name.
 
     Args:
         delimiter, encoding: of CSV; without them those that fit are found.
+        only: columns of CSV and Parquet that are wanted; the others are passed over.
 
     Raises:
         Invalid: another ending, nothing in it, too much of it, or a line that cannot be read; names it.
@@ -59,11 +67,11 @@ def read_table(name: str, content: bytes, *, delimiter: str | None = None, encod
     if content[:2] == _GZIP:
         content = _unpacked(content)
     if ending == ".parquet":
-        found = _parquet(content)
+        found = _parquet(content, only)
     elif ending in (".jsonl", ".ndjson"):
         found = _json_lines(_decoded(content, encoding or "utf-8"))
     elif ending in (".csv", ".tsv", ".txt"):
-        found = _csv(content, delimiter, encoding)
+        found = _csv(content, delimiter, encoding, only)
     else:
         raise Invalid(f"{name[:60]}: a file ends in .csv, .tsv, .txt, .jsonl, .ndjson or .parquet", field="name")
     if not found.rows:
@@ -95,7 +103,7 @@ def _decoded(content: bytes, encoding: str) -> str:
         ) from error
 
 
-def _csv(content: bytes, delimiter: str | None, encoding: str | None) -> Table:
+def _csv(content: bytes, delimiter: str | None, encoding: str | None, only: Collection[str] | None) -> Table:
     encoding = encoding or _encoding(content)
     text = _decoded(content, encoding)
     first = text.lstrip().partition("\n")[0]
@@ -103,17 +111,19 @@ def _csv(content: bytes, delimiter: str | None, encoding: str | None) -> Table:
     lines = csv.reader(io.StringIO(text, newline=""), delimiter=delimiter, strict=True)
     rows: list[tuple[int, Row]] = []
     try:
-        columns = check_columns(next(lines, []))
+        head = check_columns(next(lines, []))
+        wanted = [place for place, column in enumerate(head) if only is None or column in only]
+        columns = tuple(head[place] for place in wanted)
         before = lines.line_num
         for cells in lines:
             line, before = before + 1, lines.line_num
             if not any(cells):
                 continue
-            if len(cells) != len(columns):
-                message = f"line {line} has {len(cells)} cells where the head has {len(columns)}; look at its quotes"
+            if len(cells) != len(head):
+                message = f"line {line} has {len(cells)} cells where the head has {len(head)}; look at its quotes"
                 raise Invalid(message, field="content", value=line)
             check_count(len(rows) + 1, len(columns))
-            rows.append((line, dict(zip(columns, map(_whole, cells), strict=True))))
+            rows.append((line, {head[place]: _whole(cells[place]) for place in wanted}))
     except csv.Error as error:
         message = f"line {lines.line_num} cannot be read: {error}; say which character parts its cells"
         raise Invalid(message, field="content", value=lines.line_num) from error
@@ -200,11 +210,11 @@ def _flat(item: dict[str, Any], before: str, deep: int) -> Iterator[tuple[str, s
             yield f"{before}{name}", text_of(value)
 
 
-def _parquet(content: bytes) -> Table:
+def _parquet(content: bytes, only: Collection[str] | None) -> Table:
     """Read by a process of its own: a broken file can end the one that reads it."""
     try:
         done = subprocess.run(
-            [sys.executable, "-m", "gradumen.feeds.parquet_rows"],
+            [sys.executable, "-m", "gradumen.feeds.parquet_rows", *(only or ())],
             input=content,
             capture_output=True,
             timeout=PARQUET_SECONDS,

@@ -16,6 +16,7 @@ from gradumen.jobs.rating import rate
 from gradumen.store.unit_of_work import Engine, UnitOfWork
 from gradumen.usecases import idempotency, tasks
 from gradumen.usecases.metering.limit_watch import watch_limits
+from gradumen.usecases.metering.stale_costs import refresh_costs
 from gradumen.usecases.metering.stale_usage import refresh_usage
 from gradumen.usecases.rating import current_charges
 from gradumen.usecases.rating.what_ifs import forget_what_ifs
@@ -119,6 +120,7 @@ class Worker:
         """Make the usage again that readings changed; gives for how many seconds that rests now."""
         began = time.monotonic()
         refresh_usage(self.uow)
+        refresh_costs(self.uow)
         # While readings pour in, their days become stale over and over; resting keeps time for them.
         return min(self.usage_rests * (time.monotonic() - began), LONGEST_REST)
 

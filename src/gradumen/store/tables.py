@@ -6,7 +6,7 @@ from gradumen.store.access import tables as users
 from gradumen.store.billing import tables as billing
 from gradumen.store.catalogue import tables as catalogue
 from gradumen.store.columns import Base
-from gradumen.store.metering import breaches
+from gradumen.store.metering import breaches, exchange_rates, imported_costs
 from gradumen.store.metering import tables as readings
 from gradumen.store.organisations import clouds, cost_centres, projects
 from gradumen.store.organisations import tables as organisations
@@ -24,7 +24,9 @@ __all__ = [
     "clock",
     "clouds",
     "cost_centres",
+    "exchange_rates",
     "idempotency",
+    "imported_costs",
     "measures",
     "messages",
     "organisations",

@@ -3,13 +3,14 @@
 from dataclasses import dataclass
 from datetime import datetime
 
-from sqlalchemy import BindParameter, bindparam, exists, func, select
+from sqlalchemy import BindParameter, bindparam, exists, func, or_, select
 from sqlalchemy.orm import Session
 
 from gradumen.core.subscriptions.moves import MoveState
 from gradumen.core.tasks import State
 from gradumen.store import pairs, tasks
 from gradumen.store.columns import Moment
+from gradumen.store.metering.imported_costs import CostSetRow
 from gradumen.store.metering.stale_usage import oldest_mark
 from gradumen.store.metering.tables import StaleUsageRow
 from gradumen.store.pairs import PairRow
@@ -31,7 +32,7 @@ _AT: BindParameter[datetime] = bindparam("at", type_=Moment())
 # Workers ask this several times a second: it is made once.
 _WHAT_WAITS = select(
     exists().where(tasks.is_due(_AT)),
-    exists(select(StaleUsageRow.id)),
+    or_(exists(select(StaleUsageRow.id)), exists().where(CostSetRow.stale_since.is_not(None))),
     exists().where(pairs.is_due(_AT)),
     exists().where(MoveRow.state == MoveState.PLANNED, MoveRow.starts_at <= bindparam("business", type_=Moment())),
 )

@@ -83,12 +83,22 @@ class Lots:
             raise Invalid(f"a lot of {self.size} is empty; give a size above 0", field="lot", value=self.size)
 
 
+class Basis(StrEnum):
+    """Which of the costs that a supplier states is sold."""
+
+    BILLED = "billed"
+    """What its invoice says."""
+    EFFECTIVE = "effective"
+    """What is left when what was paid in advance is spread over its use."""
+
+
 @dataclass(frozen=True, slots=True)
 class Markup:
     """A percentage on top of an imported cost, and a fixed amount once per period where there is any cost."""
 
     percent: Decimal
     fixed: Decimal = Decimal(0)
+    of: Basis = Basis.BILLED
 
     def __post_init__(self) -> None:
         _not_negative(self.percent)

@@ -17,6 +17,7 @@ from gradumen.core.periods import hour_number, hour_start
 from gradumen.core.rating.charges import Charge, Rated
 from gradumen.core.rating.fees import fees, true_ups
 from gradumen.core.rating.groups import NARROW, Array, Groups, joined, run_starts
+from gradumen.core.rating.imported_costs import imported_costs
 from gradumen.core.rating.one_off_charges import one_off_charges
 from gradumen.core.rating.parts import Part, Parts, PartTable, allocate_runs
 from gradumen.core.rating.rating import Pricing
@@ -35,6 +36,7 @@ def rate_period(
     pricing: Pricing,
     spells: pl.DataFrame | None = None,
     entered: Sequence[OneOffCharge] = (),
+    costs: pl.DataFrame | None = None,
 ) -> Rated:
     """Combine, price and allocate what one seller's lines used in a period, fees and discounts included.
 
@@ -44,6 +46,7 @@ def rate_period(
         usage: see `gradumen.core.rating.rating.USAGE_SCHEMA`.
         spells: see `gradumen.core.rating.spells.SPELL_SCHEMA`; None is none.
         entered: what the seller charges by hand.
+        costs: see `gradumen.core.rating.imported_costs.COST_SCHEMA`; None is none.
     """
     if not pricing.lines:
         return Rated((), ())
@@ -61,12 +64,14 @@ def rate_period(
     sets = pl.concat([each.select("line", "rate", "attributes") for each in (fine, samples)])
     charges = list(priced.charges(_Shares(shares, sets, pricing).split))
     charges += fees(pricing)
+    imported, not_sold = ([], []) if costs is None else imported_costs(costs, pricing)
+    charges += imported
     charges += spreads(pricing, rows)
     charges += discounts_of(charges, pricing)
     charges += true_ups(pricing, charges)
     charges += overheads(charges)
     charges += one_off_charges(entered, pricing)
-    return Rated(tuple(charges), (*priced.unpriced, *pricing.unpriced(missing)))
+    return Rated(tuple(charges), (*priced.unpriced, *pricing.unpriced(missing), *not_sold))
 
 
 def _fine(rows: pl.DataFrame, pricing: Pricing, *, hourly: bool = False) -> pl.DataFrame:
@@ -274,6 +279,9 @@ def _take_off(
         if discount.open_on(part.day)
     ]
     base = sum(left[key] for key in concerned)
+    if base <= 0:
+        # More was credited than charged: there is nothing to take off from.
+        return None
     off = discount.off(base, given)
     whole = divide_half_up(off.numerator, off.denominator)
     if not whole:

@@ -34,6 +34,11 @@ def feeds_of(tx: Session, organisation: UUID) -> list[FeedRow]:
     return list(tx.scalars(select(FeedRow).where(FeedRow.organisation_id == organisation).order_by(FeedRow.slug)))
 
 
+def feeds_by_id(tx: Session, numbers: Collection[int]) -> dict[int, FeedRow]:
+    """Feeds by number."""
+    return {row.id: row for row in tx.scalars(select(FeedRow).where(FeedRow.id.in_(numbers)))}
+
+
 def find_member(tx: Session, organisation: UUID, email: str) -> UserRow | None:
     """The member of an organisation who has an address."""
     query = select(UserRow).join(MemberRow, MemberRow.user_id == UserRow.id)

@@ -11,6 +11,7 @@ from sqlalchemy.orm import Session
 from gradumen.core.metering.usage import Span
 from gradumen.core.periods import beyond_hour, zone_of
 from gradumen.store.bulk import load_lines
+from gradumen.store.metering.imported_costs import oldest_stale
 from gradumen.store.metering.tables import OriginRow, ResourceRow, StaleUsageRow, UsageDayRow
 from gradumen.store.organisations.projects import projects_by_path
 from gradumen.store.organisations.tables import BillingZoneRow, ParentEdgeRow, ProjectRow
@@ -56,8 +57,10 @@ def count_marks(tx: Session) -> int:
 
 
 def oldest_mark(tx: Session) -> datetime | None:
-    """When the oldest mark was made."""
-    return tx.scalar(select(StaleUsageRow.marked_at).order_by(StaleUsageRow.id).limit(1))
+    """When the oldest mark was made, of usage or of imported costs."""
+    usage = tx.scalar(select(StaleUsageRow.marked_at).order_by(StaleUsageRow.id).limit(1))
+    both = [each for each in (usage, oldest_stale(tx)) if each is not None]
+    return min(both) if both else None
 
 
 def lock_resources(tx: Session, resources: Collection[int]) -> None:

@@ -26,6 +26,8 @@ class FeedRow(Base):
     mapping: Mapped[dict[str, Any] | None] = mapped_column(JSON)
     """How the rows of its files become readings, as it is written."""
     mapping_version: Mapped[int] = mapped_column(default=0)
+    cost_meter_id: Mapped[int | None]
+    """The meter that costs are of which its cost files state; None takes no such files."""
 
 
 class FeedSenderRow(Base):

@@ -199,7 +199,7 @@ class Became:
     no_subscription: Decimal
 
 
-ADDED_UP = ("per_unit", "stepped", "at_reached_step", "lots", "markup")
+ADDED_UP = ("per_unit", "stepped", "at_reached_step", "lots", "markup", "imported_cost")
 """The kinds of charges whose quantities are what was used."""
 
 

@@ -17,6 +17,7 @@ from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.audit_entries import record
 from gradumen.usecases.catalogue.published import load_published
 from gradumen.usecases.metering.feeds import delivery_bodies, feed_to_send, get_feed, may_send
+from gradumen.usecases.metering.imported_costs import take_back_costs
 from gradumen.usecases.metering.readings import REFUSED, Outcome, marks_of, new_delivery, take
 from gradumen.usecases.scope import Caller, Scope, load_scope
 from gradumen.wire.metering.deliveries import FileDeliveryBody, FileMappingBody, FileMappingForm
@@ -182,9 +183,11 @@ def take_back_delivery(tx: Session, caller: Caller, *, delivery: UUID) -> Delive
         taking = new_delivery(tx, caller, feed, takes_back=row.id, file_name=row.file_name)
         row.taken_back_by = taking.id
         count = _take_back(tx, feed, row, taking, caller.at)
+        costs = take_back_costs(tx, row, caller.at)
         tx.flush()
         what = row.file_name or str(row.public_id)
-        record(tx, caller, "delivery taken back", feed.organisation_id, what, after={"readings": count})
+        gone = {"rows of costs": costs} if costs else {"readings": count}
+        record(tx, caller, "delivery taken back", feed.organisation_id, what, after=gone)
     return delivery_bodies(tx, [row])[0]
 
 

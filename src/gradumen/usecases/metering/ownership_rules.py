@@ -7,6 +7,7 @@ from datetime import date, datetime, timedelta
 
 from gradumen.core.errors import Invalid
 from gradumen.core.exact import add
+from gradumen.core.metering.imported_costs import AHEAD
 from gradumen.core.metering.ownership import NOBODY, first_difference
 from gradumen.core.names import name_of
 from gradumen.core.periods import midnight
@@ -15,6 +16,7 @@ from gradumen.core.tasks import Lease
 from gradumen.store import tasks as store_tasks
 from gradumen.store.metering import ownership_rules as store
 from gradumen.store.metering.feeds import feeds_of
+from gradumen.store.metering.imported_costs import mark_feeds
 from gradumen.store.metering.ownership_rules import Group, OwnershipRuleRow
 from gradumen.store.metering.usage import meter_rows
 from gradumen.store.organisations.projects import projects_by_path
@@ -276,3 +278,4 @@ def mark_month(tx: Session, *, lease: Lease, feeds: Sequence[int], first: date, 
     """Have the usage made again of what started on these days and names no owner."""
     require_lease(tx, lease)
     store.mark_naming_nobody(tx, feeds, midnight(first), midnight(end), at)
+    mark_feeds(tx, feeds, first, end + AHEAD, at)

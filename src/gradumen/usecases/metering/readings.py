@@ -306,7 +306,7 @@ def _write(tx: Session, delivery: int, fresh: list[_Checked], at: datetime) -> N
     if not fresh:
         return
     fresh.sort(key=lambda each: (each.resource, each.meter, each.reading.start, each.index))
-    sets = _attribute_sets(tx, {each.reading.attributes for each in fresh})
+    sets = attribute_sets_of(tx, {each.reading.attributes for each in fresh})
     origins = _origins(tx, {_origin(each.reading) for each in fresh})
     texts = _Texts()
     rows = (
@@ -354,7 +354,8 @@ def _origins(tx: Session, wanted: set[readings.Origin]) -> dict[readings.Origin,
     return {hashes[digest]: number for digest, number in numbers.items()}
 
 
-def _attribute_sets(tx: Session, wanted: set[tuple[tuple[str, str], ...]]) -> dict[tuple[tuple[str, str], ...], int]:
+def attribute_sets_of(tx: Session, wanted: set[Attributes]) -> dict[Attributes, int]:
+    """Numbers of sets of attributes; new ones are added."""
     hashes = {hashlib.sha256(json.dumps(each).encode()).digest()[:16]: each for each in wanted}
     found = readings.number_attribute_sets(tx, {digest: dict(each) for digest, each in hashes.items()})
     return {hashes[digest]: number for digest, number in found.items()}

@@ -3,7 +3,7 @@
 from collections import defaultdict
 from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import datetime, timedelta
 from typing import Any, Protocol
 from uuid import UUID
 from zoneinfo import ZoneInfo
@@ -11,10 +11,14 @@ from zoneinfo import ZoneInfo
 import numpy as np
 import polars as pl
 
+from gradumen.core.exact import AMOUNT_PLACES, scaled
+from gradumen.core.metering.imported_costs import CostCategory
 from gradumen.core.metering.packed_days import unpack
-from gradumen.core.periods import day_start, hour_number
+from gradumen.core.periods import Period, day_start, hour_number
+from gradumen.core.rating.imported_costs import COST_SCHEMA
 from gradumen.core.rating.rating import USAGE_SCHEMA, RatedLine
 from gradumen.core.subscriptions.assignment_rules import AssignmentRule, Candidate, assign
+from gradumen.store.metering.imported_costs import costs_of
 from gradumen.store.metering.usage import attribute_sets, resource_names, usage_rows
 from gradumen.store.organisations.organisations import organisations_by_id
 from gradumen.store.organisations.projects import projects_by_name
@@ -39,10 +43,14 @@ class Unassigned:
 
 @dataclass(frozen=True, slots=True)
 class Resources:
-    """Names of resources, and by which number each is stored: the smallest of those that have the name."""
+    """Names of resources, and by which number each is stored: the smallest of those that have the name.
+
+    ``place`` is where each stored number stands among them.
+    """
 
     names: list[str]
     ids: list[int]
+    place: Mapping[int, int]
 
 
 @dataclass(frozen=True, slots=True)
@@ -52,6 +60,20 @@ class Through:
     buyer: UUID
     start: datetime
     end: datetime
+
+
+@dataclass(frozen=True, slots=True)
+class Assigned:
+    """Usage and imported costs, each row with the line that takes it, and what no subscription covers.
+
+    See `gradumen.core.rating.rating.USAGE_SCHEMA` and `gradumen.core.rating.imported_costs.COST_SCHEMA`.
+    """
+
+    usage: pl.DataFrame
+    costs: pl.DataFrame
+    projects: list[ProjectRow]
+    resources: Resources
+    unassigned: list[Unassigned]
 
 
 class SoldLine(Protocol):
@@ -74,8 +96,8 @@ def load_usage(
     seller: UUID,
     above: Collection[UUID],
     buyers: Mapping[UUID, Sequence[Through]],
-) -> tuple[pl.DataFrame, list[ProjectRow], Resources, list[Unassigned]]:
-    """Usage of a seller's buyers and all below as a frame, each row with its line; and what no subscription covers.
+) -> Assigned:
+    """Usage of a seller's buyers and all below, each row with its line; and what no subscription covers.
 
     Args:
         above: the seller and all above it: usage of services of others, further down, is none of its business.
@@ -85,54 +107,138 @@ def load_usage(
     owners = set(buyers)
     # Shares, ties and allowances go by these numbers, so they follow names, never the order in which rows come.
     projects = projects_by_name(tx, owners)
-    frame, resources = _frame(tx, projects, start, end, zone)
-    frame = _concerned(frame, projects, published, seller, above)
-    frame = _while_sold(frame, projects, buyers, (start, end), zone)
+    costs = _cost_rows(tx, projects, start, end, zone)
+    frame, resources = _frame(tx, projects, start, end, zone, costs)
     rules = load_rules(tx, owners)
-    frame = frame.with_columns(pl.Series("kind", [0] * frame.height, dtype=pl.Int32))
-    kinds: list[tuple[AssignmentRule, ...]] = [()]
-    if rules:
-        frame, kinds = _kinds(tx, frame, rules, projects, resources.names, published)
-    intervals = _intervals(lines, rated, projects, kinds, published, (start, end), zone)
-    keys = ["project", "meter", "kind"]
-    assigned = (
-        frame.lazy()
-        .join(intervals.lazy(), on=keys, how="inner")
-        .filter((pl.col("hour") >= pl.col("from_hour")) & (pl.col("hour") < pl.col("to_hour")))
-        .select(*USAGE_SCHEMA, *(name for name in ("through",) if name in frame.columns))
-        .collect()
-    )
-    unassigned = list(_unassigned(tx, frame, assigned, published, projects, buyers))
-    return assigned.select(*USAGE_SCHEMA), projects, resources, unassigned
+
+    def assigned(rows: pl.DataFrame, schema: Mapping[str, Any]) -> tuple[pl.DataFrame, list[Unassigned]]:
+        concerned = _concerned(rows, projects, published, seller, above)
+        sold = _while_sold(concerned, projects, buyers, (start, end), zone)
+        told = sold.with_columns(pl.Series("kind", [0] * sold.height, dtype=pl.Int32))
+        kinds: list[tuple[AssignmentRule, ...]] = [()]
+        if rules:
+            told, kinds = _kinds(tx, told, rules, projects, resources.names, published)
+        intervals = _intervals(lines, rated, projects, kinds, published, (start, end), zone)
+        found = (
+            told.lazy()
+            .join(intervals.lazy(), on=["project", "meter", "kind"], how="inner")
+            .filter((pl.col("hour") >= pl.col("from_hour")) & (pl.col("hour") < pl.col("to_hour")))
+            .select(*dict.fromkeys([*schema, "quantity"]), *(name for name in ("through",) if name in told.columns))
+            .collect()
+        )
+        return found.select(*schema), list(_unassigned(tx, told, found, published, projects, buyers))
+
+    usage, unassigned = assigned(frame, USAGE_SCHEMA)
+    imported = pl.DataFrame(schema=COST_SCHEMA)
+    if costs:
+        imported, more = assigned(_cost_frame(costs, projects, resources), COST_SCHEMA)
+        unassigned += more
+    return Assigned(usage, imported, projects, resources, unassigned)
+
+
+@dataclass(frozen=True, slots=True)
+class _Cost:
+    """What a project's resource cost on a day, in the hours of the seller's clocks; amounts in 10**-12."""
+
+    project: int
+    meter: int
+    attributes: int
+    resource: int
+    hour: int
+    commitment: bool
+    billed: int
+    effective: int
+    sold: bool
+
+
+def _cost_rows(
+    tx: Session, projects: Sequence[ProjectRow], start: datetime, end: datetime, zone: ZoneInfo
+) -> list[_Cost]:
+    """What the sources' billing period of the month cost, without their tax; each on its day inside the period."""
+    if start >= end:
+        return []
+    month = start.astimezone(zone).date().replace(day=1)
+    last = (end - timedelta(seconds=1)).astimezone(zone).date()
+    found = []
+    for row in costs_of(tx, [each.number for each in projects], [month]):
+        if row.category == CostCategory.TAX:
+            continue
+        day = min(max(row.day, month), last)
+        sold = row.sold_billed is not None
+        billed, effective = (row.sold_billed, row.sold_effective) if sold else (row.billed, row.effective)
+        found.append(
+            _Cost(
+                project=row.project_number,
+                meter=row.meter_id,
+                attributes=row.attribute_set_id,
+                resource=row.resource_id,
+                hour=hour_number(day_start(day, zone), zone),
+                commitment=row.commitment,
+                billed=scaled(billed, AMOUNT_PLACES),
+                effective=scaled(effective, AMOUNT_PLACES),
+                sold=sold,
+            )
+        )
+    return found
+
+
+def billed_costs(
+    tx: Session, owners: Collection[UUID], month: Period, bounds: tuple[datetime, datetime], zone: ZoneInfo
+) -> Mapping[int, int]:
+    """What organisations' imported costs of a month came to by meter, in 10**-12, of days within some bounds."""
+    first, last = (hour_number(moment, zone) for moment in bounds)
+    found: dict[int, int] = defaultdict(int)
+    for each in _cost_rows(tx, projects_by_name(tx, owners), *month.bounds(zone), zone):
+        if first <= each.hour < last:
+            found[each.meter] += each.billed
+    return found
+
+
+def _cost_frame(costs: Sequence[_Cost], projects: Sequence[ProjectRow], resources: Resources) -> pl.DataFrame:
+    """Costs as a frame that names projects and resources as usage does; ``quantity`` is billed cost."""
+    index = {each.number: number for number, each in enumerate(projects)}
+    schema = {name: kind for name, kind in COST_SCHEMA.items() if name != "line"}
+    rows = [
+        (each.meter, each.attributes, index[each.project], resources.place[each.resource], each.hour, each.commitment,
+         each.billed, each.effective, each.sold, each.billed)
+        for each in costs
+    ]  # fmt: skip
+    return pl.DataFrame(rows, schema={**schema, "quantity": pl.Int128}, orient="row")
 
 
 def _frame(
-    tx: Session, projects: Sequence[ProjectRow], start: datetime, end: datetime, zone: ZoneInfo
+    tx: Session,
+    projects: Sequence[ProjectRow],
+    start: datetime,
+    end: datetime,
+    zone: ZoneInfo,
+    costs: Sequence[_Cost],
 ) -> tuple[pl.DataFrame, Resources]:
     """Usage as a frame that names projects and resources by number, and the resources in the numbers' order.
 
-    What two feeds call by one name is one resource.
+    What two feeds call by one name is one resource. Those of ``costs`` have numbers too.
     """
     schema = {name: kind for name, kind in USAGE_SCHEMA.items() if name != "line"}
     rows = usage_rows(tx, [project.number for project in projects], start.date(), end.date()) if start < end else []
-    if not rows:
-        return pl.DataFrame(schema=schema), Resources([], [])
-    project, meter, day, resource, attributes, hours, slots = zip(*rows, strict=True)
-    found = unpack(day, hours, slots, zone).within(hour_number(start, zone), hour_number(end, zone))
-    names = resource_names(tx, set(resource))
+    names = resource_names(tx, {row[3] for row in rows} | {each.resource for each in costs})
     ids = {name: number for number, name in sorted(names.items(), reverse=True)}
     order = {name: number for number, name in enumerate(sorted(ids))}
+    resources = Resources(list(order), [ids[name] for name in order], {id: order[name] for id, name in names.items()})
+    if not rows:
+        return pl.DataFrame(schema=schema), resources
+    project, meter, day, resource, attributes, hours, slots = zip(*rows, strict=True)
+    found = unpack(day, hours, slots, zone).within(hour_number(start, zone), hour_number(end, zone))
     index = {each.number: number for number, each in enumerate(projects)}
     columns: dict[str, Any] = {
         "meter": np.array(meter)[found.row],
         "attributes": np.array(attributes)[found.row],
         "project": np.array([index[number] for number in project])[found.row],
-        "resource": np.array([order[names[number]] for number in resource])[found.row],
+        "resource": np.array([resources.place[number] for number in resource])[found.row],
         "hour": found.hour,
         "quantity": found.quantity.cast(pl.Int128),
     }
     frame = pl.DataFrame(columns, schema_overrides=schema).select(*schema)
-    return frame, Resources(list(order), [ids[name] for name in order])
+    return frame, resources
 
 
 def _while_sold(

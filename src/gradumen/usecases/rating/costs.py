@@ -53,9 +53,10 @@ def rate_costs(tx: Session, seller: OrganisationRow, loaded: LoadedLinks) -> Rat
             meters=frozenset(each for slug in services for each in loaded.published.metered[slug]),
         )
     meters = [number for slug, number in loaded.published.meter_ids.items() if slug.partition("/")[0] in own]
-    usage = loaded.usage.filter(pl.col("meter").is_in(meters) & pl.col("line").is_in(list(lines)))
+    own_rows = pl.col("meter").is_in(meters) & pl.col("line").is_in(list(lines))
+    usage, imported = loaded.usage.filter(own_rows), loaded.costs.filter(own_rows)
     entered = tuple(each for each in loaded.entered if loaded.lines[each.line].row.buyer_id == seller.id)
-    return replace(loaded, lines=lines, rated_lines=rated_lines, usage=usage, entered=entered).rate()
+    return replace(loaded, lines=lines, rated_lines=rated_lines, usage=usage, costs=imported, entered=entered).rate()
 
 
 def _cost_cards(tx: Session, seller: OrganisationRow) -> dict[str, RateCardRow]:

@@ -82,6 +82,7 @@ class LoadedLinks:
     lines: dict[int, LoadedLine]
     rated_lines: dict[int, RatedLine]
     usage: pl.DataFrame
+    costs: pl.DataFrame
     projects: list[ProjectRow]
     resources: Resources
     unassigned: list[Unassigned]
@@ -104,7 +105,7 @@ class LoadedLinks:
         meters = {number: slug for slug, number in self.published.meter_ids.items()}
         samplings = {slug: meter.sampling for slug, meter in self.published.meters.items()}
         pricing = Pricing(lines, meters, self.attribute_sets, self.period, self.zone, samplings)
-        rated = rate_period(self.usage, pricing, entered=self.entered)
+        rated = rate_period(self.usage, pricing, entered=self.entered, costs=self.costs)
         return RatedPeriod(
             seller=self.seller,
             period=self.period,
@@ -152,9 +153,7 @@ def load_links(
     lines, rated_lines = _load_lines(tx, seller, period, zone, published, wanted, above)
     hours = (start, end) if with_usage else (start, start)
     users = _users(trees, end, seller, wanted)
-    usage, projects, resources, unassigned = load_usage(
-        tx, lines, rated_lines, published, *hours, zone, seller, above, users
-    )
+    found = load_usage(tx, lines, rated_lines, published, *hours, zone, seller, above, users)
     sets = attribute_sets(tx)
     entered, texts = load_one_off_charges(tx, seller, period, lines)
     names = SaleNames(own_plans(tx, seller, published) if named else {}, texts)
@@ -164,10 +163,11 @@ def load_links(
         zone=zone,
         lines=lines,
         rated_lines=rated_lines,
-        usage=usage,
-        projects=projects,
-        resources=resources,
-        unassigned=unassigned,
+        usage=found.usage,
+        costs=found.costs,
+        projects=found.projects,
+        resources=found.resources,
+        unassigned=found.unassigned,
         attribute_sets=sets,
         published=published,
         entered=entered,

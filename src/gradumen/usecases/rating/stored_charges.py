@@ -134,7 +134,7 @@ class _Reading:
             rated=Rated(tuple(charges), unpriced),
             lines=self.lines,
             projects=self.projects,
-            resources=Resources(list(self.resources.values()), list(self.resources)),
+            resources=Resources(list(self.resources.values()), list(self.resources), {}),
             unassigned=self._unassigned(),
             names=self._names(),
         )

@@ -18,6 +18,7 @@ from gradumen.usecases.catalogue.names import meter_name
 from gradumen.usecases.catalogue.published import Published, load_published
 from gradumen.usecases.metering.stale_usage import usage_as_of
 from gradumen.usecases.metering.usage import quantities_of, spans_of
+from gradumen.usecases.rating.assigned_usage import billed_costs
 from gradumen.usecases.rating.stored_charges import current_of, settled
 from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
 from gradumen.wire.spend.usage_balances import UsageBalanceBody, UsageBalancesBody
@@ -66,6 +67,9 @@ def _used(tx: Session, scope: Scope, seller: UUID, month: Period) -> Mapping[str
         wanted = Wanted([(tree.below([seller]) - {seller}, meters)], None, None)
         for meter, _, quantity in quantities_of(tx, wanted, bounds, (), zone):
             found[slugs[meter]] += quantity
+        for meter, cost in billed_costs(tx, tree.below([seller]) - {seller}, month, bounds, zone).items():
+            if meter in meters:
+                found[slugs[meter]] += cost
     return {meter: unscaled(quantity, QUANTITY_PLACES) for meter, quantity in found.items() if quantity}
 
 

@@ -37,11 +37,19 @@ class Share(_Explained):
     amount: DecimalText
 
 
+class ImportedCost(_Explained):
+    """The cost of which a charge is, as its source states it: ``billed`` or ``effective``, in the card's currency."""
+
+    basis: str
+    amount: DecimalText
+
+
 class Explanation(_Explained):
     """The arithmetic of a charge. ``base_units_per_unit`` is a number or a fraction like ``1/3``; the rest are exact.
 
     ``kind`` says how it was priced: per_unit, stepped, at_reached_step, lots, markup, allocation, recurring, one_off,
-    one_off_charge, commitment, spread, overhead, discount, started_hour and the like, given_back.
+    one_off_charge, commitment, spread, overhead, discount, imported_cost, started_hour and the like, given_back. Of
+    imported cost it is ``cost`` and ``percent`` on top of it.
     """
 
     # What an earlier version wrote beside is answered as it was written.
@@ -70,4 +78,5 @@ class Explanation(_Explained):
     spread_by: str | None = None
     key: DecimalText | None = None
     percent: DecimalText | None = None
+    cost: ImportedCost | None = None
     billed_before: Share | None = None

@@ -12,6 +12,7 @@ from gradumen.core.catalogue.conditions import DAYS, Conditions, TimeWindow
 from gradumen.core.catalogue.plans import Plan
 from gradumen.core.catalogue.rates import (
     PROMISED,
+    Basis,
     Block,
     Blocks,
     Every,
@@ -117,6 +118,7 @@ class MarkupForm(Form):
 
     percent: Percent
     fixed: Price | None = None
+    of: Annotated[Basis, *one_of(Basis)] = Basis.BILLED
 
 
 class WhenForm(Form):
@@ -212,7 +214,7 @@ class UsageRateForm(Form):
                 if len(unit.dimensions[0]) != 3:
                     message = "a markup is for a meter of cost in a currency"
                     raise Invalid(message, field="markup", value=meter.slug)
-                return Markup(self.markup.percent, self.markup.fixed or Decimal(0))
+                return Markup(self.markup.percent, self.markup.fixed or Decimal(0), self.markup.of)
             return Blocks((Block(None, self.price),))  # type: ignore[arg-type]  # it is the one that is given
 
     def _match(self, allowed: Mapping[str, tuple[str, ...]] | None) -> Conditions:
@@ -351,8 +353,9 @@ def _pricing_form(pricing: Blocks | Lots | Markup) -> dict[str, Any]:
     match pricing:
         case Lots(size, price):
             return {"lots": {"of": text(size), "price": text(price)}}
-        case Markup(percent, fixed):
-            return {"markup": {"percent": text(percent), **({"fixed": text(fixed)} if fixed else {})}}
+        case Markup(percent, fixed, of):
+            more = {**({"fixed": text(fixed)} if fixed else {}), **({} if of is Basis.BILLED else {"of": str(of)})}
+            return {"markup": {"percent": text(percent), **more}}
         case Blocks((only,)):
             return {"price": text(only.price)}
         case Blocks(steps, whole):

@@ -1,0 +1,89 @@
+"""gradumen costs: what suppliers' files say that a month cost."""
+
+import argparse
+from datetime import date, datetime
+from pathlib import Path
+from typing import Any
+
+from gradumen.cli.nouns import Verbs, add_organisation
+from gradumen.cli.output import Out
+from gradumen.cli.profiles import own_organisation
+from gradumen.client import Client
+from gradumen.core.exact import money
+from gradumen.wire.metering.imported_costs import CostMeterBody, ImportedCostBody
+
+HEAD = ("ACCOUNT", "WHOSE", "FOR", "BILLED", "EFFECTIVE", "CURRENCY", "DAYS", "FEED")
+
+
+def register(nouns: Any) -> None:
+    """Add the verbs."""
+    verbs = Verbs(nouns, "costs", "what suppliers' cost files (FOCUS) say that a month cost")
+    listing = verbs.add("list", run_list, "by account and owner; what is nobody's first")
+    listing.add_argument("month", help="the source's billing period, like 2026-11")
+    add_organisation(listing)
+    meter = verbs.add("meter", run_meter, "the meter that a feed's cost files state costs of")
+    meter.add_argument("feed", metavar="ORGANISATION/FEED")
+    meter.add_argument("--set", metavar="SERVICE/METER", help="say which; safe to repeat")
+    send = verbs.add("send", run_send, "send a cost file whole; again it changes nothing")
+    send.add_argument("file", type=Path, help="FOCUS 1.0 to 1.2 as CSV or Parquet, also packed with gzip")
+    send.add_argument("--feed", required=True, metavar="ORGANISATION/FEED")
+    send.add_argument("--exported-at", type=datetime.fromisoformat, metavar="TIME", help="when the source wrote it")
+    send.add_argument("--from", dest="first", type=date.fromisoformat, metavar="DAY", help="the first day it states")
+    send.add_argument("--to", dest="last", type=date.fromisoformat, metavar="DAY", help="the last day it states")
+    send.add_argument("--confirm", action="store_true", help="also where more than half of a day is gone then")
+
+
+def _row(each: ImportedCostBody) -> tuple[str, ...]:
+    currency = each.currency if each.converted else f"{each.currency}, no rate"
+    amounts = (money(each.billed, each.currency), money(each.effective, each.currency))
+    days = f"{each.first:%d %b}" if each.first == each.last else f"{each.first:%d %b} to {each.last:%d %b}"
+    whose = each.owner or ("the supplier's" if each.category == "Tax" else "nobody")
+    return each.account, whose, each.category, *amounts, currency, days, each.feed
+
+
+def run_list(arguments: argparse.Namespace, client: Client, out: Out) -> int:
+    """Show what a month cost."""
+    found = client.imported_costs.list(own_organisation(arguments), arguments.month)
+    out.body(found)
+    out.table(HEAD, map(_row, found), right=("BILLED", "EFFECTIVE"))
+    if not found:
+        out.say(f"no cost file states anything of {arguments.month}")
+    return 0
+
+
+def run_meter(arguments: argparse.Namespace, client: Client, out: Out) -> int:
+    """Show a feed's meter, or set it."""
+    if arguments.set is None:
+        return _meter(client.imported_costs.meter(arguments.feed), out)
+    return _meter(client.imported_costs.set_meter(arguments.feed, arguments.set), out)
+
+
+def _meter(found: CostMeterBody, out: Out) -> int:
+    out.body(found)
+    if found.meter is None:
+        out.say(f"{found.feed} takes no cost files; say which meter they are of: --set service/meter")
+    else:
+        out.say(f"cost files of {found.feed} are of {found.meter}, sold in {found.currency}")
+    return 0
+
+
+def run_send(arguments: argparse.Namespace, client: Client, out: Out) -> int:
+    """Send a file."""
+    file: Path = arguments.file
+    found = client.imported_costs.send(
+        arguments.feed,
+        file.name,
+        file.read_bytes(),
+        exported_at=arguments.exported_at,
+        first=arguments.first,
+        last=arguments.last,
+        confirmed=arguments.confirm,
+    )
+    out.body(found)
+    if found.again:
+        out.say(f"{found.file} came before; nothing changed")
+        return 0
+    totals = " and ".join(f"{money(each.billed, each.currency)} {each.currency}" for each in found.totals) or "nothing"
+    older = f"; {found.older} stand in a later file" if found.older else ""
+    out.say(f"{found.file}: {found.rows} rows, {totals} billed, of {found.days} days, {found.replaced} replaced{older}")
+    return 0

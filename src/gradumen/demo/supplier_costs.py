@@ -1,0 +1,86 @@
+"""What Cumulant bills: a cost file a day, one day restated, and one account of which nobody knows whose it is."""
+
+import csv
+import io
+import random
+from collections.abc import Callable, Iterator
+from datetime import UTC, date, datetime, time, timedelta
+from decimal import Decimal
+
+from gradumen.client import Client
+from gradumen.demo.fleet import SEED
+from gradumen.demo.public_cloud import FEED, KNOWN, UNOWNED
+from gradumen.demo.scenario import PROVIDER, SIGNERS
+from gradumen.wire.metering.ownership_rules import OwnershipRuleForm
+from gradumen.wire.subscriptions.subscriptions import SubscriptionCreate
+
+METER, PLAN, RENDER = "public-cloud/cost", "far-shore", "cumulant-3310"
+BILLED = (
+    (KNOWN, "Message queues", "Integration", "queue-quay", "3.184"),
+    (KNOWN, "Image store", "Storage", "scans", "1.0625"),
+    (RENDER, "Machines with graphics", "Compute", "frames", "38.91"),
+    (UNOWNED, "Map archive", "Storage", "survey-tiles", "12.4075"),
+)
+"""Account, service, category, resource, and euros that it costs in a day, about."""
+_HEAD = (
+    "BilledCost", "EffectiveCost", "ListCost", "ContractedCost", "BillingAccountId", "SubAccountId", "BillingCurrency",
+    "BillingPeriodStart", "BillingPeriodEnd", "ChargeCategory", "ChargePeriodStart", "ChargePeriodEnd", "ProviderName",
+    "ServiceName", "ServiceCategory", "ResourceId", "RegionId", "InvoiceId",
+)  # fmt: skip
+
+
+def connect(signed_in: Callable[[str], Client], first: date, end: date) -> int:
+    """What its costs are of, who buys them, whose accounts are, and the files so far; gives how many rows came."""
+    mara = signed_in(SIGNERS[PROVIDER])
+    mara.imported_costs.set_meter(f"{PROVIDER}/{FEED}", METER)
+    for seller, organisation in (("bluefern", "gannet"), (PROVIDER, "kestrel-row")):
+        signed_in(SIGNERS[seller]).subscriptions.create(
+            SubscriptionCreate(organisation=organisation, plan=PLAN, tier="heath", name="Far Shore", starts_on=first)
+        )
+    rules = mara.ownership_rules.get(PROVIDER)
+    rule = OwnershipRuleForm(
+        name="Kestrel's renders", owner="kestrel-row/render", starts_on=first, conditions={"account": RENDER}
+    )
+    mara.ownership_rules.set(PROVIDER, [*rules.rules, rule], rules.version)
+    count = send(mara, first, end)
+    if end > first:
+        # Its first statement of the last day lacked what a discount took off.
+        last = end - timedelta(days=1)
+        count += _send(mara, last, datetime.combine(end, time(0, 1), UTC), credit=True)
+    return count
+
+
+def send(mara: Client, first: date, end: date) -> int:
+    """The files of whole days of UTC, from one up to another; gives how many rows came."""
+    days = (date.fromordinal(ordinal) for ordinal in range(first.toordinal(), end.toordinal()))
+    return sum(_send(mara, day, datetime.combine(day + timedelta(days=1), time(), UTC)) for day in days)
+
+
+def _send(mara: Client, day: date, exported: datetime, *, credit: bool = False) -> int:
+    file = io.StringIO()
+    writer = csv.writer(file)
+    writer.writerow(_HEAD)
+    writer.writerows(_rows(day, credit=credit))
+    name = f"cumulant-{day}{'-restated' if credit else ''}.csv"
+    return mara.imported_costs.send(f"{PROVIDER}/{FEED}", name, file.getvalue().encode(), exported_at=exported).rows
+
+
+def _rows(day: date, *, credit: bool) -> Iterator[tuple[str, ...]]:
+    month = day.replace(day=1)
+    period = (f"{month}T00:00:00Z", f"{(month + timedelta(days=31)).replace(day=1)}T00:00:00Z")
+    span = (f"{day}T00:00:00Z", f"{day + timedelta(days=1)}T00:00:00Z")
+
+    def row(account: str, cost: Decimal, category: str, service: str, kind: str, resource: str) -> tuple[str, ...]:
+        costs = (f"{cost:f}",) * 4
+        rest = ("Cumulant", service, kind, resource, "west-2", f"CU-{month:%Y%m}")
+        return (*costs, "tarnwick-77", account, "EUR", *period, category, *span, *rest)
+
+    total = Decimal(0)
+    for account, service, kind, resource, about in BILLED:
+        chance = random.Random(f"{SEED}/{resource}/{day}/cost")
+        cost = Decimal(about) * (90 + chance.randrange(25)) / 100
+        total += cost
+        yield row(account, cost, "Usage", service, kind, resource)
+    if credit:
+        yield row(RENDER, Decimal("-7.5"), "Credit", "Machines with graphics", "Compute", "")
+    yield row("", (total * 21 / 100).quantize(Decimal("0.01")), "Tax", "Value added tax", "Other", "")

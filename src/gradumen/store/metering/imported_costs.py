@@ -1,0 +1,294 @@
+"""Imported costs: sets of rows that stand or stood, and what of them is whose by day; tables and queries."""
+
+from collections.abc import Collection, Iterable, Sequence
+from dataclasses import dataclass
+from datetime import date, datetime
+from decimal import Decimal
+from typing import Any
+
+from sqlalchemy import (
+    BigInteger,
+    ColumnElement,
+    ForeignKey,
+    Index,
+    String,
+    UniqueConstraint,
+    and_,
+    delete,
+    func,
+    select,
+    update,
+)
+from sqlalchemy.orm import Mapped, Session, mapped_column
+
+from gradumen.store.bulk import escaped, load_lines
+from gradumen.store.columns import Amount, Base, Moment, ascii_text
+from gradumen.store.metering.tables import DeliveryRow, FeedRow, OriginRow
+from gradumen.store.organisations.tables import OrganisationRow, ProjectRow
+
+_NAME = String(191, collation="utf8mb4_bin")
+
+
+class CostSetRow(Base):
+    """What a delivery states of a billing account and UTC day, whole; an empty one states that there is nothing.
+
+    ``revision`` is when the source wrote it; of all that came the highest ``is_current`` (true, else null).
+    ``stale_since``: what of it is whose is to be made again.
+    """
+
+    __tablename__ = "cost_sets"
+    __table_args__ = (
+        UniqueConstraint("feed_id", "account", "day", "is_current"),
+        Index("ix_cost_sets_delivery_id", "delivery_id"),
+        Index("ix_cost_sets_stale_since", "stale_since"),
+    )
+
+    id: Mapped[int] = mapped_column(BigInteger, primary_key=True, autoincrement=True)
+    feed_id: Mapped[int] = mapped_column(ForeignKey("feeds.id", ondelete="RESTRICT"))
+    account: Mapped[str] = mapped_column(_NAME)
+    day: Mapped[date]
+    revision: Mapped[datetime] = mapped_column(Moment)
+    delivery_id: Mapped[int] = mapped_column(BigInteger)
+    is_current: Mapped[bool | None]
+    stale_since: Mapped[datetime | None] = mapped_column(Moment)
+    rows: Mapped[int]
+    weight: Mapped[Decimal] = mapped_column(Amount)
+    """The billed costs of its rows, regardless of their sign."""
+
+
+class CostRowRow(Base):
+    """A row of a set, as it was sent; without foreign keys, as there are many."""
+
+    __tablename__ = "cost_rows"
+
+    set_id: Mapped[int] = mapped_column(BigInteger, primary_key=True, autoincrement=False)
+    position: Mapped[int] = mapped_column(primary_key=True, autoincrement=False)
+    month: Mapped[date]
+    resource_id: Mapped[int]
+    origin_id: Mapped[int]
+    attribute_set_id: Mapped[int]
+    category: Mapped[str] = mapped_column(ascii_text(12))
+    correction: Mapped[bool]
+    commitment: Mapped[bool]
+    currency: Mapped[str] = mapped_column(ascii_text(3))
+    billed: Mapped[Decimal] = mapped_column(Amount)
+    effective: Mapped[Decimal] = mapped_column(Amount)
+    listed: Mapped[Decimal] = mapped_column(Amount)
+    contracted: Mapped[Decimal] = mapped_column(Amount)
+    quantity: Mapped[Decimal | None] = mapped_column(Amount)
+    unit: Mapped[str | None] = mapped_column(String(60))
+    invoice: Mapped[str | None] = mapped_column(String(120))
+
+
+class CostDayRow(Base):
+    """What of a standing set is whose: sums of its rows that are alike.
+
+    ``project_number`` 0 is nobody's. ``sold_billed`` and ``sold_effective`` are in the currency of the feed's meter;
+    null where no exchange rate says what they are there.
+    """
+
+    __tablename__ = "cost_days"
+    __table_args__ = (Index("ix_cost_days_project_number_month", "project_number", "month"),)
+
+    set_id: Mapped[int] = mapped_column(BigInteger, primary_key=True, autoincrement=False)
+    number: Mapped[int] = mapped_column(primary_key=True, autoincrement=False)
+    project_number: Mapped[int]
+    month: Mapped[date]
+    day: Mapped[date]
+    meter_id: Mapped[int]
+    resource_id: Mapped[int]
+    origin_id: Mapped[int]
+    attribute_set_id: Mapped[int]
+    category: Mapped[str] = mapped_column(ascii_text(12))
+    commitment: Mapped[bool]
+    currency: Mapped[str] = mapped_column(ascii_text(3))
+    billed: Mapped[Decimal] = mapped_column(Amount)
+    effective: Mapped[Decimal] = mapped_column(Amount)
+    sold_billed: Mapped[Decimal | None] = mapped_column(Amount)
+    sold_effective: Mapped[Decimal | None] = mapped_column(Amount)
+    rows: Mapped[int]
+
+
+Key = tuple[int, str, date]
+"""Feed, billing account and UTC day."""
+_ROWS = (
+    "set_id, position, month, resource_id, origin_id, attribute_set_id, category, correction, commitment, currency, "
+    "billed, effective, listed, contracted, quantity, unit, invoice"
+)
+
+
+def _at(key: Key) -> ColumnElement[bool]:
+    feed, account, day = key
+    return and_(CostSetRow.feed_id == feed, CostSetRow.account == account, CostSetRow.day == day)
+
+
+def standing_sets(tx: Session, feed: int, account: str, first: date, last: date) -> dict[date, CostSetRow]:
+    """The sets of a billing account that stand on some days, for a decision, by day."""
+    row = CostSetRow
+    query = select(row).where(row.feed_id == feed, row.account == account, row.day.between(first, last))
+    found = tx.scalars(query.where(row.is_current.is_(True)).with_for_update())
+    return {each.day: each for each in found}
+
+
+def add_rows(tx: Session, lines: Iterable[tuple[Any, ...]]) -> None:
+    """Write rows of sets, in the order of the table's columns; None is null."""
+    load_lines(tx, "cost_rows", _ROWS, ["\t".join(map(_written, line)) for line in lines])
+
+
+def _written(value: object) -> str:
+    if value is None:
+        return "\\N"
+    if isinstance(value, bool):
+        return str(int(value))
+    if isinstance(value, Decimal):
+        return f"{value:f}"
+    return escaped(value) if isinstance(value, str) else str(value)
+
+
+def has_sets(tx: Session, feed: int) -> bool:
+    """Whether a feed's files ever stated costs."""
+    return tx.scalars(select(CostSetRow.id).where(CostSetRow.feed_id == feed).limit(1)).first() is not None
+
+
+def sets_of_delivery(tx: Session, delivery: int) -> list[CostSetRow]:
+    """The sets that a delivery brought, for a decision."""
+    query = select(CostSetRow).where(CostSetRow.delivery_id == delivery).order_by(CostSetRow.id)
+    return list(tx.scalars(query.with_for_update()))
+
+
+def next_best(tx: Session, key: Key, without: int) -> CostSetRow | None:
+    """Of the sets of a key that came, but one, the highest whose delivery was not taken back."""
+    row = CostSetRow
+    query = select(row).join(DeliveryRow, DeliveryRow.id == row.delivery_id)
+    query = query.where(_at(key), row.id != without, DeliveryRow.taken_back_by.is_(None))
+    return tx.scalars(query.order_by(row.revision.desc(), row.id.desc()).limit(1)).first()
+
+
+def mark_feeds(tx: Session, feeds: Collection[int], first: date, end: date, at: datetime) -> None:
+    """What is whose is to be made again of the sets of some days, up to (not including) one."""
+    row = CostSetRow
+    where = (row.feed_id.in_(feeds), row.day >= first, row.day < end, row.is_current.is_(True))
+    tx.execute(
+        update(row).where(*where).values(stale_since=func.coalesce(row.stale_since, at)),
+        execution_options={"synchronize_session": False},
+    )
+
+
+def next_stale(tx: Session, most: int) -> list[CostSetRow]:
+    """The oldest sets that are marked, held so that rivals wait."""
+    row = CostSetRow
+    query = select(row).where(row.stale_since.is_not(None)).order_by(row.stale_since, row.id).limit(most)
+    return list(tx.scalars(query.with_for_update(), execution_options={"populate_existing": True}))
+
+
+def oldest_stale(tx: Session) -> datetime | None:
+    """Since when the oldest is marked."""
+    return tx.scalar(select(func.min(CostSetRow.stale_since)))
+
+
+def current_set(tx: Session, key: Key) -> CostSetRow | None:
+    """The set of a key that stands."""
+    return tx.scalars(select(CostSetRow).where(_at(key), CostSetRow.is_current.is_(True))).first()
+
+
+def take_out(tx: Session, key: Key) -> set[tuple[int, date]]:
+    """Remove what was whose of a key; gives the projects, by number, and months that had any."""
+    ids = list(tx.scalars(select(CostSetRow.id).where(_at(key))))
+    row = CostDayRow
+    gone = {(project, month) for project, month in tx.execute(
+        select(row.project_number, row.month).where(row.set_id.in_(ids)).distinct()
+    )}  # fmt: skip
+    tx.execute(delete(row).where(row.set_id.in_(ids)), execution_options={"synchronize_session": False})
+    return gone
+
+
+@dataclass(frozen=True, slots=True)
+class Alike:
+    """Sums of rows of a set that are alike."""
+
+    month: date
+    resource: int
+    origin: int
+    attributes: int
+    category: str
+    commitment: bool
+    currency: str
+    billed: Decimal
+    effective: Decimal
+    rows: int
+
+
+def alike_rows(tx: Session, set_id: int) -> list[Alike]:
+    """The rows of a set, those that are alike added up."""
+    row = CostRowRow
+    keys = (row.month, row.resource_id, row.origin_id, row.attribute_set_id, row.category, row.commitment, row.currency)
+    sums = (func.sum(row.billed), func.sum(row.effective), func.count())
+    query = select(*keys, *sums).where(row.set_id == set_id).group_by(*keys).order_by(*keys)
+    rows: Sequence[Any] = tx.execute(query).all()
+    return [Alike(*each) for each in rows]
+
+
+def put_in(tx: Session, rows: Sequence[dict[str, Any]]) -> None:
+    """Add what is whose."""
+    if rows:
+        tx.execute(CostDayRow.__table__.insert(), list(rows))  # type: ignore[attr-defined]  # a table of rows
+
+
+def meter_of_feed(tx: Session, feed: int) -> int | None:
+    """The meter that a feed's costs are of."""
+    return tx.scalar(select(FeedRow.cost_meter_id).where(FeedRow.id == feed))
+
+
+def costs_of(tx: Session, projects: Collection[int], months: Collection[date]) -> Sequence[Any]:
+    """What projects cost in the source's months.
+
+    Project, meter, attributes, resource, day, month, category, whether it buys a commitment, currency, billed and
+    effective cost, and both as they are sold.
+    """
+    row = CostDayRow
+    columns = (
+        row.project_number, row.meter_id, row.attribute_set_id, row.resource_id, row.day, row.month, row.category,
+        row.commitment, row.currency, row.billed, row.effective, row.sold_billed, row.sold_effective,
+    )  # fmt: skip
+    query = select(*columns).where(row.project_number.in_(projects), row.month.in_(months))
+    return tx.execute(query).all()
+
+
+@dataclass(frozen=True, slots=True)
+class CostSum:
+    """What a billing account's own account cost in a month, by whose it is."""
+
+    feed: str
+    billing_account: str
+    account: str
+    category: str
+    owner: str | None
+    currency: str
+    billed: Decimal
+    effective: Decimal
+    converted: int
+    rows: Decimal
+    first: date
+    last: date
+
+
+def sums_of_month(tx: Session, organisation: Any, month: date) -> list[CostSum]:
+    """What an organisation's feeds say that a month cost, by account, category and owner."""
+    day, owner = CostDayRow, func.concat(OrganisationRow.slug, "/", ProjectRow.slug)
+    keys = (FeedRow.slug, CostSetRow.account, OriginRow.account, day.category, owner, day.currency)
+    query = (
+        select(
+            *keys, func.sum(day.billed), func.sum(day.effective), func.min(day.sold_billed.is_not(None)),
+            func.sum(day.rows), func.min(day.day), func.max(day.day),
+        )
+        .join(CostSetRow, CostSetRow.id == day.set_id)
+        .join(FeedRow, FeedRow.id == CostSetRow.feed_id)
+        .join(OriginRow, OriginRow.id == day.origin_id)
+        .outerjoin(ProjectRow, ProjectRow.number == day.project_number)
+        .outerjoin(OrganisationRow, OrganisationRow.id == ProjectRow.organisation_id)
+        .where(FeedRow.organisation_id == organisation, day.month == month)
+        .group_by(*keys)
+        .order_by(*keys)
+    )  # fmt: skip
+    rows: Any = tx.execute(query).all()
+    return [CostSum(*each) for each in rows]

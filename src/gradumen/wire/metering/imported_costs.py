@@ -1,0 +1,98 @@
+"""Bodies of costs that suppliers' files state."""
+
+from base64 import b64decode
+from binascii import Error
+from datetime import date, datetime
+from uuid import UUID
+
+from pydantic import Field
+
+from gradumen.core.errors import Invalid
+from gradumen.wire.values import Body, DecimalText, YesOrNo
+
+
+class CostMeterSet(Body):
+    """The meter, as service/meter, that a feed's cost files state costs of; null takes no such files any more."""
+
+    meter: str | None
+
+
+class CostMeterBody(Body):
+    """The meter that a feed's cost files state costs of, and the currency that it counts in."""
+
+    feed: str
+    meter: str | None
+    currency: str | None
+
+
+class CostFileSent(Body):
+    """A cost file (FOCUS 1.0 to 1.2: .csv or .parquet, also .gz), its content in base64.
+
+    ``exported_at`` is when the source wrote it, now where it is left out: of what is stated of a billing account and
+    day the latest stands. From ``first`` to ``last`` it states all that there is, days without rows have none; left
+    out they are the first and last day of its rows. ``confirmed`` takes what loses more than half of a day.
+    """
+
+    name: str = Field(min_length=1, max_length=180)
+    content: str
+    exported_at: datetime | None = None
+    first: date | None = None
+    last: date | None = None
+    confirmed: YesOrNo = False
+
+    def read(self) -> bytes:
+        """What is in it.
+
+        Raises:
+            Invalid: it is no base64.
+        """
+        try:
+            return b64decode(self.content, validate=True)
+        except (Error, ValueError) as error:
+            raise Invalid("content is the file in base64 (RFC 4648, 4)", field="content") from error
+
+
+class CostTotalBody(Body):
+    """What a file's rows come to in a currency."""
+
+    currency: str
+    billed: DecimalText
+    effective: DecimalText
+    rows: int
+
+
+class CostDeliveryBody(Body):
+    """What became of a cost file.
+
+    ``days`` of billing accounts that it states, of which ``replaced`` were stated before and ``older`` stand in a later
+    statement already; ``totals`` are of the rows that count now. ``again``: it was here already.
+    """
+
+    delivery_id: UUID
+    file: str
+    rows: int
+    days: int
+    replaced: int
+    older: int
+    totals: list[CostTotalBody]
+    again: bool
+
+
+class ImportedCostBody(Body):
+    """What an account cost in one of the source's months: of one category, and of one owner or (null) of nobody.
+
+    ``converted`` says whether it can be sold: whether there is an exchange rate where one is needed.
+    """
+
+    feed: str
+    billing_account: str
+    account: str
+    category: str
+    owner: str | None
+    currency: str
+    billed: DecimalText
+    effective: DecimalText
+    converted: bool
+    rows: int
+    first: date
+    last: date

@@ -1,0 +1,43 @@
+"""Cost files and exchange rates on the command line."""
+
+from pathlib import Path
+
+from tests.cli.test_cli import Terminal, profiles, terminal
+from tests.usecases.metering.test_imported_costs import CUMULANT, FEED, row, written
+from tests.world import World, files, moment
+
+__all__ = ["profiles", "terminal"]
+
+
+def test_costs_are_sent_listed_and_worth_something(terminal: Terminal, world: World, tmp_path: Path) -> None:
+    world.mara.clock.set(moment("2026-09-25 09:00"), held=True)
+    world.mara.catalogue.publish("tarnwick", files(CUMULANT))
+    world.mara.feeds.create("tarnwick", slug="cumulant", name="Cumulant")
+    assert "takes no cost files" in terminal("costs", "meter", FEED)
+    assert "are of cumulant/cost, sold in EUR" in terminal("costs", "meter", FEED, "--set", "cumulant/cost")
+    file, sent = tmp_path / "costs.csv", ("costs", "send", str(tmp_path / "costs.csv"), "--feed", FEED)
+    assert "no cost file states anything of 2026-09" in terminal("costs", "list", "2026-09")
+    file.write_bytes(written(row("10"), row("2", 4, BillingCurrency="SEK"), row("1", 4)))
+    at = "2026-09-24T05:00:00+00:00"
+    told = terminal(*sent, "--exported-at", at)
+    assert "costs.csv: 3 rows, 11.00 EUR and 2.00 SEK billed, of 2 days, 0 replaced" in told
+    assert "came before; nothing changed" in terminal(*sent, "--exported-at", at)
+    file.write_bytes(written(row("1")))
+    later = ("--exported-at", "2026-09-25T05:00:00+00:00", "--from", "2026-09-03", "--to", "2026-09-04")
+    assert "confirm that, if it is right" in terminal(*sent, *later, exit=1)
+    assert "1 rows, 1.00 EUR billed, of 2 days, 2 replaced" in terminal(*sent, *later, "--confirm")
+    file.write_bytes(written(row("1"), row("2", 4, BillingCurrency="SEK")))
+    terminal(*sent, "--exported-at", "2026-09-25T06:00:00+00:00")
+    world.settle()
+    listed = terminal("costs", "list", "2026-09")
+    assert "nobody" in listed and "SEK, no rate" in listed and "04 Sep" in listed
+    assert "no exchange rates" in terminal("exchange-rates", "list")
+    one = ("exchange-rates", "set", "SEK", "EUR", "0.0871", "--starts-on", "2026-09-01", "--source", "ours")
+    assert "0.0871" in terminal(*one)
+    rates = tmp_path / "rates.csv"
+    rates.write_text("currency,into,starts_on,rate,source\nSEK,EUR,2026-09-10,0.0875,ours\n")
+    assert "0.0875" in terminal("exchange-rates", "load", str(rates))
+    world.settle()
+    assert "no rate" not in terminal("costs", "list", "2026-09")
+    rates.write_text("currency,into,starts_on,rate,source\nSEK,EUR,2026-09-10,much,ours\n")
+    assert "line 2" in terminal("exchange-rates", "load", str(rates), exit=1)
