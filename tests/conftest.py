@@ -45,6 +45,12 @@ GUARDED = (
     "audit_entries",
 )
 """Tables whose triggers refuse to remove what is issued or recorded."""
+FILLED = " UNION ALL ".join(
+    f"SELECT '{table.name}' FROM DUAL WHERE EXISTS (SELECT 1 FROM {table.name})"
+    for table in Base.metadata.sorted_tables
+    if table.name != "business_clock"
+)
+"""The names of tables that have rows."""
 CONSOLE = Path(__file__).parents[1] / "console" / "dist"
 
 
@@ -158,12 +164,10 @@ def empty(engine: Engine) -> None:
     """Empty every table, and let the business clock follow the real one."""
     with engine.begin() as connection:
         connection.execute(text("SET FOREIGN_KEY_CHECKS = 0"))
-        for table in Base.metadata.sorted_tables:
-            if table.name in GUARDED:
-                if connection.scalar(text(f"SELECT EXISTS (SELECT 1 FROM {table.name})")):
-                    connection.execute(text(f"TRUNCATE {table.name}"))  # Which no trigger sees.
-            elif table.name != "business_clock":
-                connection.execute(text(f"DELETE FROM {table.name}"))
+        # Most have no rows, which one statement says.
+        for name in connection.scalars(text(FILLED)).all():
+            # No trigger sees TRUNCATE.
+            connection.execute(text(f"TRUNCATE {name}" if name in GUARDED else f"DELETE FROM {name}"))
         connection.execute(text("UPDATE business_clock SET held_at = NULL, offset_seconds = 0"))
         connection.execute(text("SET FOREIGN_KEY_CHECKS = 1"))
 

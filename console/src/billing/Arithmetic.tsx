@@ -125,7 +125,7 @@ function Said({ why, card }: { why: Why; card: string }) {
         Overhead of {where}: {why.percent} % on {formatQuantity(why.priced_before_in_period ?? '0', 12)}.
       </>
     );
-  if (why.kind === 'imported_cost')
+  if (why.kind === 'imported_cost' || why.kind === 'effective_cost')
     return (
       <>
         Rate <Mono>{why.rate}</Mono> of {where}

@@ -55,6 +55,7 @@ it('says what would be whose', () => {
           first_day: '2026-09-03',
           last_day: '2026-09-03',
           quantities: [{ meter: 'network/egress', meter_name: 'Sent', unit: 'byte', quantity: '2048' }],
+          costs: [],
         },
       ],
     }),

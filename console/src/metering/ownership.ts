@@ -2,7 +2,7 @@
 import { queryOptions, useQueryClient } from '@tanstack/react-query';
 import { api, body, type Schemas } from '../shared/api';
 import { againWhileWaiting } from '../shared/current';
-import { formatCount, readable } from '../shared/decimal';
+import { formatCount, formatMoney, readable } from '../shared/decimal';
 import { dayName } from '../shared/dates';
 import { useToast } from '../shared/Toasts';
 import { formatUnit } from '../shared/units';
@@ -112,7 +112,14 @@ export function moveWords(preview: Preview): string[] {
       each.first_day === each.last_day
         ? dayName(each.first_day)
         : `${dayName(each.first_day)} to ${dayName(each.last_day)}`;
-    const what = `${formatCount(each.readings)} readings of ${formatCount(each.resources)} resources, ${days}`;
+    const costs = each.costs
+      .map(({ billed, currency }) => `${formatMoney(billed, currency)} ${currency}`)
+      .join(' and ');
+    const came = [
+      ...(each.readings || !costs ? [`${formatCount(each.readings)} readings`] : []),
+      ...(costs ? [`costs of ${costs}`] : []),
+    ];
+    const what = `${came.join(' and ')} of ${formatCount(each.resources)} resources, ${days}`;
     return `${what}: from ${each.before ?? 'nobody'} to ${each.after ?? 'nobody'}. ${quantityWords(each.quantities)}`;
   });
 }

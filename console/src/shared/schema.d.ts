@@ -3998,22 +3998,6 @@ export interface components {
             services?: string[];
         };
         /**
-         * CostBody
-         * @description What something cost; ``source`` is the supplier, of own services the seller itself.
-         */
-        CostBody: {
-            /**
-             * Amount
-             * Format: decimal
-             * @example 12.5
-             */
-            amount: string;
-            /** Currency */
-            currency: string;
-            /** Source */
-            source: string;
-        };
-        /**
          * CostDeliveryBody
          * @description What became of a cost file.
          *
@@ -4684,8 +4668,8 @@ export interface components {
          * @description The arithmetic of a charge. ``base_units_per_unit`` is a number or a fraction like ``1/3``; the rest are exact.
          *
          *     ``kind`` says how it was priced: per_unit, stepped, at_reached_step, lots, markup, allocation, recurring, one_off,
-         *     one_off_charge, commitment, spread, overhead, discount, imported_cost, started_hour and the like, given_back. Of
-         *     imported cost it is ``cost`` and ``percent`` on top of it.
+         *     one_off_charge, commitment, spread, overhead, discount, imported_cost, effective_cost, started_hour and the like,
+         *     given_back. Of imported and effective cost it is ``cost`` and ``percent`` on top of it.
          */
         Explanation: {
             /** Adjustments */
@@ -5893,7 +5877,7 @@ export interface components {
              */
             charged: string;
             /** Costs */
-            costs: components["schemas"]["CostBody"][];
+            costs: components["schemas"]["gradumen__wire__spend__month_margins__CostBody"][];
             /** Currency */
             currency: string;
             /** Margin */
@@ -7033,6 +7017,8 @@ export interface components {
             after: string | null;
             /** Before */
             before: string | null;
+            /** Costs */
+            costs: components["schemas"]["gradumen__wire__metering__ownership_rules__CostBody"][];
             /**
              * First Day
              * Format: date
@@ -9626,7 +9612,8 @@ export interface components {
          * @description What became of a meter's usage, in base units: ``used`` is the sum of the next four, and ``difference`` 0.
          *
          *     ``charged`` is charged for, ``covered`` by allowances, ``no_rate`` is priced by no rate, and ``no_subscription``
-         *     taken by no subscription. ``difference`` is null where usage is sampled, and what is charged is no sum of it.
+         *     taken by no subscription. ``difference`` is null where usage is sampled, or effective cost is sold: what is charged
+         *     is no sum of it then.
          */
         UsageBalanceBody: {
             /**
@@ -10037,6 +10024,36 @@ export interface components {
          * @enum {string}
          */
         gradumen__core__quotas__measures__Kind: "stock" | "monthly" | "daily" | "rate" | "count";
+        /**
+         * CostBody
+         * @description So much billed cost.
+         */
+        gradumen__wire__metering__ownership_rules__CostBody: {
+            /**
+             * Billed
+             * Format: decimal
+             * @example 12.5
+             */
+            billed: string;
+            /** Currency */
+            currency: string;
+        };
+        /**
+         * CostBody
+         * @description What something cost; ``source`` is the supplier, of own services the seller itself.
+         */
+        gradumen__wire__spend__month_margins__CostBody: {
+            /**
+             * Amount
+             * Format: decimal
+             * @example 12.5
+             */
+            amount: string;
+            /** Currency */
+            currency: string;
+            /** Source */
+            source: string;
+        };
     };
     responses: never;
     parameters: never;

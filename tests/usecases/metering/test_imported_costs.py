@@ -195,6 +195,47 @@ def test_what_was_nobodys_is_charged_once_a_rule_says_whose_it_is(costs: World) 
     assert imported(costs)["acc-7", None] == 10
 
 
+def test_a_rule_is_looked_at_with_the_costs_that_it_would_move(costs: World) -> None:
+    send(costs, row("10"), row("5.5", 4, "acc-8"), row("-0.5", 5, "acc-8"), row("2", 5, "acc-8", ChargeCategory="Tax"))
+    costs.settle()
+    todo = [each.title for each in costs.mara.to_dos.list("tarnwick") if each.kind == "unowned"]
+    assert todo == ["5.00 EUR of suppliers' costs are nobody's"]
+    before = costs.mara.ownership_rules.get("tarnwick")
+    more = OwnershipRuleForm(
+        name="More", owner="quillstone/archive", starts_on=date(2026, 9, 1), conditions={"account": "acc-8"}
+    )
+    [moved] = costs.mara.ownership_rules.preview("tarnwick", [*before.rules, more]).moves
+    assert (moved.before, moved.after, moved.resources, moved.readings) == (None, "quillstone/archive", 2, 0)
+    assert [(each.currency, each.billed) for each in moved.costs] == [("EUR", Decimal(5))]
+    own(costs, "quillstone/archive", "acc-7", "acc-8")
+    assert charged(costs) == {"cumulant": Decimal("16.8")}, "exactly what was shown, with the percentage"
+    assert not [each for each in costs.mara.to_dos.list("tarnwick") if each.kind == "unowned"]
+
+
+def test_an_amount_on_a_document_leads_to_the_rows_that_it_was_made_from(costs: World) -> None:
+    send(costs, row("10"), row("4", 4))
+    costs.mara.clock.set(moment("2026-10-02 09:00"), held=True)
+    costs.settle()
+    [invoice] = [each for each in costs.close("tarnwick", "finn", "2026-09") if each.buyer == "quillstone"]
+    [line] = [each for each in invoice.lines if each.rate == "cumulant"]
+    assert line.charge_id is not None
+
+    def rows() -> list[tuple[str, Decimal]]:
+        found = costs.mara.charges.readings(line.charge_id)
+        return [(each.event_id, each.quantity) for each in found]
+
+    told = [
+        ("acc-7, 2026-09-03, row 1, EUR", Decimal(10_000_000)),
+        ("acc-7, 2026-09-04, row 1, EUR", Decimal(4_000_000)),
+    ]
+    assert rows() == told
+    later = send(costs, row("9"), at="2026-10-01 05:00")
+    costs.settle()
+    assert rows() == told, "as of when it was billed"
+    costs.mara.deliveries.take_back(later.delivery_id)
+    assert rows() == told
+
+
 def test_a_closed_month_is_corrected_by_what_is_restated(costs: World) -> None:
     send(costs, row("10"))
     costs.mara.clock.set(moment("2026-10-02 09:00"), held=True)

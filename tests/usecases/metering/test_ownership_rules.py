@@ -112,6 +112,19 @@ def test_what_is_shown_is_what_moves_over_midnight_and_from_one_owner_to_another
     assert [each.quantity for each in again.quantities] == [used.quantity]
 
 
+def test_a_document_leads_to_the_readings_that_a_rule_gave_an_owner(cumulant: World) -> None:
+    """Of the days on which they were its owner's, and to no others."""
+    half = rule("All", "quillstone/archive", ends_on=date(2026, 9, 6), account="acc-7")
+    rest = rule("Rest", "thistledown/records", starts_on=date(2026, 9, 6), account="acc-7")
+    put(cumulant, half, rest)
+    cumulant.settle()
+    [invoice] = [each for each in cumulant.close("tarnwick", "finn", PERIOD) if each.buyer == "quillstone"]
+    [line] = [each for each in invoice.lines if each.rate == "egress"]
+    assert line.charge_id is not None
+    found = cumulant.mara.charges.readings(line.charge_id)
+    assert [each.event_id for each in found] == [f"a-{day}" for day in range(1, 6)]
+
+
 def test_who_is_named_and_not_there_is_given_to_nobody_else(cumulant: World, service: Service) -> None:
     with service.worker.gate, service.uow.engine.begin() as connection:
         connection.execute(text("UPDATE origins SET owner = 'gone/away' WHERE account = 'acc-8'"))

@@ -14,7 +14,7 @@ from gradumen.cli.output import Out, in_words
 from gradumen.cli.profiles import own_organisation
 from gradumen.client import Client
 from gradumen.core.errors import Invalid
-from gradumen.core.exact import figure
+from gradumen.core.exact import figure, money
 from gradumen.wire.metering.ownership_rules import (
     OwnershipPreviewBody,
     OwnershipRuleForm,
@@ -197,9 +197,11 @@ def _set(
 
 def _tell(preview: OwnershipPreviewBody, out: Out) -> None:
     for each in preview.moves:
+        costs = [f"costs of {money(one.billed, one.currency)} {one.currency}" for one in each.costs]
+        came = ([f"{figure(each.readings)} readings"] if each.readings or not costs else []) + costs
         out.say(
-            f"{figure(each.resources)} resources, {figure(each.readings)} readings from {each.first_day} to "
-            f"{each.last_day}: {each.before or 'nobody'} -> {each.after or 'nobody'}; {_quantities(each.quantities)}"
+            f"{figure(each.resources)} resources, {', '.join(came)} from {each.first_day} to {each.last_day}: "
+            f"{each.before or 'nobody'} -> {each.after or 'nobody'}; {_quantities(each.quantities)}"
         )
     if preview.from_day is None:
         out.say("nothing changes")

@@ -16,7 +16,8 @@ from gradumen.core.rating.combining import RateAt
 from gradumen.core.rating.parts import Part
 from gradumen.core.rating.rating import Pricing
 
-KIND = "imported_cost"
+KINDS = {Basis.BILLED: "imported_cost", Basis.EFFECTIVE: "effective_cost"}
+"""What a charge is of."""
 COST_SCHEMA = {
     "line": pl.Int32,
     "meter": pl.Int32,
@@ -38,8 +39,6 @@ not ``sold`` is what no exchange rate puts into that currency, whose costs are a
 """
 Place = tuple[int, int, date]
 """Project, resource and day."""
-Cost = tuple[int, int]
-"""Billed cost, which is how much there was, and what of it is priced: that, or effective cost."""
 
 
 def imported_costs(costs: pl.DataFrame, pricing: Pricing) -> tuple[list[Charge], list[Unpriced]]:
@@ -56,7 +55,7 @@ def imported_costs(costs: pl.DataFrame, pricing: Pricing) -> tuple[list[Charge],
         return [], []
     rated = costs.with_columns(pl.Series("rate", pricing.combiner.rates_of(costs)))
     days = {hour: _day(hour, pricing) for hour in rated["hour"].unique().to_list()}
-    places: dict[tuple[int, int], dict[Place, Cost]] = defaultdict(lambda: defaultdict(lambda: (0, 0)))
+    places: dict[tuple[int, int], dict[Place, int]] = defaultdict(lambda: defaultdict(int))
     sets: dict[tuple[int, int], set[int]] = defaultdict(set)
     missing: dict[tuple[int, int, int], int] = defaultdict(int)
     for row in rated.iter_rows(named=True):
@@ -64,11 +63,10 @@ def imported_costs(costs: pl.DataFrame, pricing: Pricing) -> tuple[list[Charge],
         if at is None or not row["sold"] or not is_plain(at.rate):
             missing[row["line"], row["meter"], row["attributes"]] += row["billed"]
             continue
-        base = _base(at.rate, row["billed"], row["effective"], commitment=row["commitment"])
-        if base or row["billed"]:
-            key, place = (row["line"], row["rate"]), (row["project"], row["resource"], days[row["hour"]])
-            billed, before = places[key][place]
-            places[key][place] = billed + row["billed"], before + base
+        cost = _base(at.rate, row["billed"], row["effective"], commitment=row["commitment"])
+        if cost:
+            key = row["line"], row["rate"]
+            places[key][row["project"], row["resource"], days[row["hour"]]] += cost
             sets[key].add(row["attributes"])
     started: set[tuple[int, int]] = set()
     charges = []
@@ -107,27 +105,27 @@ def _day(hour: int, pricing: Pricing) -> date:
 
 
 def _charge(
-    pricing: Pricing, number: int, at: RateAt, places: dict[Place, Cost], attributes: Sequence[int], *, first: bool
+    pricing: Pricing, number: int, at: RateAt, places: dict[Place, int], attributes: Sequence[int], *, first: bool
 ) -> Charge:
     """The charge of a line and rate; a fixed amount is on its first line of the period."""
     markup, line = at.rate.pricing, pricing.lines[number]
     assert isinstance(markup, Markup)
-    base = sum(priced for _, priced in places.values())
+    base = sum(places.values())
     exact = base * Fraction(markup.price)
     fixed = scaled(markup.fixed, AMOUNT_PLACES) if first else 0
     whole = divide_half_up(exact.numerator, exact.denominator)
     keys = sorted(places)
-    shares = split(whole, [places[key][1] for key in keys], Fraction(markup.price))
+    shares = split(whole, [places[key] for key in keys], Fraction(markup.price))
     shares[0] += fixed
     start, end = pricing.service_period(line, at.version)
     return Charge(
         line=number,
-        kind=KIND,
+        kind=KINDS[markup.of],
         rate=at.rate.slug,
         version=at.version,
         meter=at.rate.meter,
         unit=at.rate.unit.text,
-        quantity=unscaled(sum(billed for billed, _ in places.values()), QUANTITY_PLACES),
+        quantity=unscaled(base, QUANTITY_PLACES),
         covered=Decimal(0),
         before=unscaled(base, AMOUNT_PLACES),
         blocks=(),
@@ -137,7 +135,7 @@ def _charge(
         end=end,
         attributes=tuple(attributes),
         parts=tuple(
-            Part(project, resource, day, places[project, resource, day][0], share)
+            Part(project, resource, day, places[project, resource, day], share)
             for (project, resource, day), share in zip(keys, shares, strict=True)
         ),
     )

@@ -1,15 +1,26 @@
 """Queries of charges on documents: card, parts, and the readings that they were made from."""
 
 from dataclasses import dataclass
-from datetime import timedelta
+from datetime import date, timedelta
+from decimal import Decimal
+from typing import Any
 from uuid import UUID
 
-from sqlalchemy import and_, select
-from sqlalchemy.orm import Session
+from sqlalchemy import ColumnElement, and_, exists, func, or_, select, text, tuple_
+from sqlalchemy.orm import Session, aliased
 
+from gradumen.core.catalogue.rates import Basis
 from gradumen.store.billing.tables import ChargePartRow, ChargeRow
 from gradumen.store.catalogue.tables import MeterRow, RateCardRow, RateCardVersionRow
-from gradumen.store.metering.tables import FeedRow, OriginRow, ReadingRow, ResourceRow, SupersededReadingRow
+from gradumen.store.metering.imported_costs import CostRowRow, CostSetRow
+from gradumen.store.metering.tables import (
+    DeliveryRow,
+    FeedRow,
+    OriginRow,
+    ReadingRow,
+    ResourceRow,
+    SupersededReadingRow,
+)
 from gradumen.store.organisations.tables import OrganisationRow, ProjectRow
 
 LONGEST_READING = timedelta(hours=24)
@@ -45,10 +56,14 @@ class EvidentReading:
     resource: str
 
 
-def readings_of(tx: Session, charge: ChargeRow, *, after: int, limit: int) -> list[EvidentReading]:
+def readings_of(tx: Session, charge: ChargeRow, *, offset: timedelta, after: int, limit: int) -> list[EvidentReading]:
     """The readings that a charge was made from, in the order in which they came, after so many of them.
 
-    As of the delivery that was the last when it was rated: what came or was replaced since is not in it.
+    As of the delivery that was the last when it was rated: what came or was replaced since is not in it. A reading that
+    names no owner was given its owner by a rule, so the charge has a part of its resource on its day.
+
+    Args:
+        offset: of the seller's clocks from UTC, by which parts have their days.
     """
     projects = select(ChargePartRow.project_id).where(ChargePartRow.charge_id == charge.id).distinct()
     paths = tx.execute(
@@ -58,6 +73,14 @@ def readings_of(tx: Session, charge: ChargeRow, *, after: int, limit: int) -> li
     )
     owners = [f"{organisation}/{project}" for organisation, project in paths]
     newest = charge.explanation.get("delivery", 2**63 - 1)
+    seconds, part = int(offset.total_seconds()), ChargePartRow
+    first, last = (
+        func.date(func.timestampadd(text("SECOND"), seconds + more, moment))
+        for more, moment in ((0, ReadingRow.start_at), (-1, ReadingRow.end_at))
+    )
+    has_part = exists().where(
+        part.charge_id == charge.id, part.resource == ResourceRow.name, part.day.between(first, last)
+    )
     resources = select(ChargePartRow.resource).where(ChargePartRow.charge_id == charge.id).distinct()
     rows = tx.execute(
         select(ReadingRow, FeedRow.slug, OriginRow.source, ResourceRow.name)
@@ -72,7 +95,7 @@ def readings_of(tx: Session, charge: ChargeRow, *, after: int, limit: int) -> li
             ),
         )
         .where(
-            OriginRow.owner.in_(owners),
+            or_(OriginRow.owner.in_(owners), and_(OriginRow.owner.is_(None), has_part)),
             ResourceRow.name.in_(resources),
             ReadingRow.meter_id == select(MeterRow.id).where(MeterRow.slug == charge.meter).scalar_subquery(),
             ReadingRow.attribute_set_id.in_(charge.explanation["attribute_sets"]),
@@ -87,3 +110,71 @@ def readings_of(tx: Session, charge: ChargeRow, *, after: int, limit: int) -> li
         .limit(limit)
     )
     return [EvidentReading(reading, feed, source, resource) for reading, feed, source, resource in rows]
+
+
+@dataclass(frozen=True, slots=True)
+class EvidentCost:
+    """A row of a cost file, with where it is."""
+
+    feed: str
+    source: str
+    account: str
+    resource: str
+    day: date
+    position: int
+    cost: Decimal
+    currency: str
+
+
+def costs_of(tx: Session, charge: ChargeRow, *, after: int, limit: int) -> list[EvidentCost]:
+    """The rows of cost files that a charge was made from, by account and day, after so many of them.
+
+    As of the delivery that was the last when it was rated: of each day the latest statement by then. Their cost is the
+    one that was sold.
+    """
+    cost = CostRowRow.effective if charge.explanation["cost"]["basis"] == Basis.EFFECTIVE else CostRowRow.billed
+    newest = charge.explanation.get("delivery", 2**63 - 1)
+    later, found, part = aliased(CostSetRow), aliased(DeliveryRow), ChargePartRow
+
+    def stood(delivery: type[DeliveryRow]) -> ColumnElement[bool]:
+        by_then = or_(delivery.taken_back_by.is_(None), delivery.taken_back_by > newest)
+        return and_(delivery.id <= newest, by_then)
+
+    replaced = exists().where(
+        later.feed_id == CostSetRow.feed_id,
+        later.account == CostSetRow.account,
+        later.day == CostSetRow.day,
+        tuple_(later.revision, later.id) > tuple_(CostSetRow.revision, CostSetRow.id),
+        found.id == later.delivery_id,
+        stood(found),
+    )
+    # A day outside of the month that the source bills it in stands on the month's nearest.
+    has_part = exists().where(
+        part.charge_id == charge.id,
+        part.resource == ResourceRow.name,
+        or_(part.day == CostSetRow.day, func.date_format(CostSetRow.day, "%Y-%m") != charge.period),
+    )
+    rows: Any = tx.execute(
+        select(
+            FeedRow.slug, OriginRow.source, OriginRow.account, ResourceRow.name, CostSetRow.day, CostRowRow.position,
+            cost, CostRowRow.currency,
+        )
+        .join(CostSetRow, CostSetRow.id == CostRowRow.set_id)
+        .join(FeedRow, FeedRow.id == CostSetRow.feed_id)
+        .join(DeliveryRow, DeliveryRow.id == CostSetRow.delivery_id)
+        .join(OriginRow, OriginRow.id == CostRowRow.origin_id)
+        .join(ResourceRow, ResourceRow.id == CostRowRow.resource_id)
+        .where(
+            FeedRow.cost_meter_id == select(MeterRow.id).where(MeterRow.slug == charge.meter).scalar_subquery(),
+            CostRowRow.attribute_set_id.in_(charge.explanation["attribute_sets"]),
+            func.date_format(CostRowRow.month, "%Y-%m") == charge.period,
+            CostRowRow.category != "Tax",
+            stood(DeliveryRow),
+            has_part,
+            ~replaced,
+        )
+        .order_by(CostSetRow.account, CostSetRow.day, CostRowRow.position)
+        .offset(after)
+        .limit(limit)
+    )  # fmt: skip
+    return [EvidentCost(*row) for row in rows]

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from datetime import date, datetime
 from decimal import Decimal
 from typing import Any
+from uuid import UUID
 
 from sqlalchemy import (
     BigInteger,
@@ -272,7 +273,7 @@ class CostSum:
     last: date
 
 
-def sums_of_month(tx: Session, organisation: Any, month: date) -> list[CostSum]:
+def sums_of_month(tx: Session, organisation: UUID, month: date) -> list[CostSum]:
     """What an organisation's feeds say that a month cost, by account, category and owner."""
     day, owner = CostDayRow, func.concat(OrganisationRow.slug, "/", ProjectRow.slug)
     keys = (FeedRow.slug, CostSetRow.account, OriginRow.account, day.category, owner, day.currency)
@@ -292,3 +293,49 @@ def sums_of_month(tx: Session, organisation: Any, month: date) -> list[CostSum]:
     )  # fmt: skip
     rows: Any = tx.execute(query).all()
     return [CostSum(*each) for each in rows]
+
+
+@dataclass(frozen=True, slots=True)
+class CostGroup:
+    """What a resource cost on a day, as it is told apart by whoever says whose it is."""
+
+    resource: int
+    meter: int
+    origin: int
+    attributes: int
+    first: date
+    last: date
+    currency: str
+    billed: Decimal
+
+
+def cost_groups(tx: Session, feeds: Collection[int], first: date, end: date, most: int) -> list[CostGroup]:
+    """What the files of feeds say of days from one up to another, without the suppliers' tax; ``most`` at most."""
+    day = CostDayRow
+    keys = (day.resource_id, day.meter_id, day.origin_id, day.attribute_set_id, day.day, day.day, day.currency)
+    query = (
+        select(*keys, func.sum(day.billed))
+        .join(CostSetRow, CostSetRow.id == day.set_id)
+        .where(CostSetRow.feed_id.in_(feeds), day.day >= first, day.day < end, day.category != "Tax")
+        .group_by(*keys)
+        .order_by(*keys)
+        .limit(most)
+    )
+    rows: Any = tx.execute(query).all()
+    return [CostGroup(*each) for each in rows]
+
+
+def nobodys_costs(tx: Session, organisation: UUID, since: date) -> list[tuple[str, Decimal]]:
+    """What came to an organisation since a day that is nobody's, by currency, without the suppliers' tax."""
+    day = CostDayRow
+    query = (
+        select(day.currency, func.sum(day.billed))
+        .join(CostSetRow, CostSetRow.id == day.set_id)
+        .join(FeedRow, FeedRow.id == CostSetRow.feed_id)
+        .where(
+            FeedRow.organisation_id == organisation, day.project_number == 0, day.day >= since, day.category != "Tax"
+        )
+        .group_by(day.currency)
+        .order_by(day.currency)
+    )
+    return [(currency, billed) for currency, billed in tx.execute(query)]

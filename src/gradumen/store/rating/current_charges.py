@@ -191,15 +191,17 @@ def not_priced_of(tx: Session, pairs: Collection[PairRow]) -> list[NotPricedRow]
 
 @dataclass(frozen=True, slots=True)
 class Became:
-    """What became of a meter's usage, in base units."""
+    """What became of a meter's usage, in base units; ``effective``: some is sold at another cost than was billed."""
 
     charged: Decimal
     covered: Decimal
     no_rate: Decimal
     no_subscription: Decimal
+    effective: bool = False
 
 
-ADDED_UP = ("per_unit", "stepped", "at_reached_step", "lots", "markup", "imported_cost")
+EFFECTIVE = "effective_cost"
+ADDED_UP = ("per_unit", "stepped", "at_reached_step", "lots", "markup", "imported_cost", EFFECTIVE)
 """The kinds of charges whose quantities are what was used."""
 
 
@@ -211,6 +213,7 @@ def became_of(tx: Session, pairs: Collection[PairRow]) -> dict[str, Became]:
     charged = select(charge.meter, func.sum(charge.quantity), func.sum(charge.covered))
     charged = charged.where(_held(charge, pairs), charge.kind.in_(ADDED_UP)).group_by(charge.meter)
     sums = {str(meter): (quantity - covered, covered) for meter, quantity, covered in tx.execute(charged)}
+    other = set(tx.scalars(select(charge.meter).where(_held(charge, pairs), charge.kind == EFFECTIVE).distinct()))
     none_takes_it = rest.supply_line_id.is_(None)
     missing = select(rest.meter, none_takes_it, func.sum(rest.quantity)).where(_held(rest, pairs))
     left = {
@@ -219,7 +222,10 @@ def became_of(tx: Session, pairs: Collection[PairRow]) -> dict[str, Became]:
     }
     return {
         meter: Became(
-            *sums.get(meter, (nothing, nothing)), left.get((meter, False), nothing), left.get((meter, True), nothing)
+            *sums.get(meter, (nothing, nothing)),
+            left.get((meter, False), nothing),
+            left.get((meter, True), nothing),
+            meter in other,
         )
         for meter in sums.keys() | {meter for meter, _ in left}
     }

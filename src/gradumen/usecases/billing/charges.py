@@ -1,10 +1,15 @@
 """Billed charges: why an amount is what it is, and the readings that it was made from."""
 
+from datetime import timedelta
 from uuid import UUID
 
 from gradumen.core.errors import NotFound
-from gradumen.store.billing.charges import card_of, parts_of, readings_of
+from gradumen.core.exact import QUANTITY_PLACES, round_half_up
+from gradumen.core.periods import midnight, zone_of
+from gradumen.core.rating.imported_costs import KINDS
+from gradumen.store.billing.charges import EvidentCost, card_of, costs_of, parts_of, readings_of
 from gradumen.store.billing.tables import ChargeRow, InvoiceRow
+from gradumen.store.organisations.tables import zone_name
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.billing.invoices import is_visible
 from gradumen.usecases.billing.stored_lines import stored_explanation
@@ -52,6 +57,10 @@ def list_charge_readings(tx: Session, caller: Caller, *, charge_id: UUID, after:
     charge = _charge(tx, load_scope(tx, caller), charge_id)
     if charge.meter is None:
         return []
+    if charge.explanation["kind"] in KINDS.values():
+        return [_cost(each) for each in costs_of(tx, charge, after=after, limit=limit)]
+    seller = tx.get_one(InvoiceRow, charge.invoice_id).seller_id
+    local = charge.service_start.astimezone(zone_of(zone_name(tx, seller, charge.service_start.date())))
     return [
         ReadingBody(
             feed=found.feed,
@@ -62,5 +71,18 @@ def list_charge_readings(tx: Session, caller: Caller, *, charge_id: UUID, after:
             end=found.reading.end_at,
             quantity=found.reading.quantity,
         )
-        for found in readings_of(tx, charge, after=after, limit=limit)
+        for found in readings_of(tx, charge, offset=local.utcoffset() or timedelta(0), after=after, limit=limit)
     ]
+
+
+def _cost(row: EvidentCost) -> ReadingBody:
+    """A row of a cost file, in millionths of its currency, on the day on which the charge began."""
+    return ReadingBody(
+        feed=row.feed,
+        source=row.source,
+        event_id=f"{row.account}, {row.day}, row {row.position + 1}, {row.currency}",
+        resource=row.resource,
+        start=midnight(row.day),
+        end=midnight(row.day + timedelta(days=1)),
+        quantity=round_half_up(row.cost * 10**6, QUANTITY_PLACES),
+    )

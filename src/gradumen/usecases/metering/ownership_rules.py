@@ -4,6 +4,7 @@ from collections import defaultdict
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 from datetime import date, datetime, timedelta
+from decimal import Decimal
 
 from gradumen.core.errors import Invalid
 from gradumen.core.exact import add
@@ -16,7 +17,7 @@ from gradumen.core.tasks import Lease
 from gradumen.store import tasks as store_tasks
 from gradumen.store.metering import ownership_rules as store
 from gradumen.store.metering.feeds import feeds_of
-from gradumen.store.metering.imported_costs import mark_feeds
+from gradumen.store.metering.imported_costs import CostGroup, cost_groups, mark_feeds
 from gradumen.store.metering.ownership_rules import Group, OwnershipRuleRow
 from gradumen.store.metering.usage import meter_rows
 from gradumen.store.organisations.projects import projects_by_path
@@ -30,6 +31,7 @@ from gradumen.usecases.scope import Caller, Scope, check_unchanged, get_organisa
 from gradumen.usecases.tasks import OWNERS, require_lease
 from gradumen.wire.metering.ownership_forms import read_ownership, rule_of
 from gradumen.wire.metering.ownership_rules import (
+    CostBody,
     OwnershipMoveBody,
     OwnershipPreviewBody,
     OwnershipRuleForm,
@@ -157,6 +159,14 @@ class Gathered:
     names: set[str] = field(default_factory=set)
     """Of their resources."""
     places: set[store.Place] = field(default_factory=set)
+    costs: dict[str, list[Decimal]] = field(default_factory=lambda: defaultdict(list))
+    """Billed, by currency."""
+
+    def cost(self, group: CostGroup, name: str) -> None:
+        """Add imported costs."""
+        self.days |= {group.first, group.last}
+        self.names.add(name)
+        self.costs[group.currency].append(group.billed)
 
     def take(self, group: Group, name: str, project: int) -> None:
         """Add a group, whose usage is a project's by now."""
@@ -200,6 +210,16 @@ def preview_ownership_rules(
         if whose != whose_then:
             moved = moves[whose, whose_then, would.rule.name if would else None]
             moved.take(group, owners.feeds[group.resource].resource, was.rule.number if was else NOBODY)
+    # What suppliers charge is for those who read money.
+    costs, cost_owners = costs_and_owners(tx, feeds if seller.id in scope.members_money() else [], first, end)
+    for cost in costs[:LOOKED_AT]:
+        at = (cost.resource, cost.meter, cost.origin, cost.attributes, midnight(cost.first))
+        was, would = (cost_owners.find(*at, each) for each in (before, after))
+        whose, whose_then = (each.owner if each else None for each in (was, would))
+        if whose != whose_then:
+            moves[whose, whose_then, would.rule.name if would else None].cost(
+                cost, cost_owners.feeds[cost.resource].resource
+            )
     totals = Totals(tx, feeds, first, end, projects)
     return OwnershipPreviewBody(
         from_day=changed_from,
@@ -208,16 +228,19 @@ def preview_ownership_rules(
                 before=was,
                 after=would,
                 rule=rule,
-                resources=len({resource for _, resource, *_ in moved.places}),
+                resources=len(moved.names),
                 readings=moved.readings,
                 first_day=min(moved.days),
                 last_day=max(moved.days),
                 quantities=totals.of(moved.places),
+                costs=[
+                    CostBody(currency=currency, billed=add(billed)) for currency, billed in sorted(moved.costs.items())
+                ],
             )
             for (was, would, rule), moved in sorted(moves.items(), key=lambda each: -each[1].readings)
         ],
         nobodys=nobodys,
-        more=len(groups) > LOOKED_AT or first > changed_from,
+        more=len(groups) > LOOKED_AT or len(costs) > LOOKED_AT or first > changed_from,
     )
 
 
@@ -233,6 +256,14 @@ def naming_nobody(
     owners = Owners(tx, {each.resource for each in groups}, *bounds, all_meters=True)
     owners.know({each.origin for each in groups}, {each.attributes for each in groups})
     return groups, owners
+
+
+def costs_and_owners(tx: Session, feeds: Sequence[int], first: date, end: date) -> tuple[list[CostGroup], Owners]:
+    """The imported costs of feeds, of days from one up to another, and what looks up whose they are."""
+    costs = cost_groups(tx, feeds, first, end, LOOKED_AT + 1)
+    owners = Owners(tx, {each.resource for each in costs}, midnight(first), midnight(end), all_meters=True)
+    owners.know({each.origin for each in costs}, {each.attributes for each in costs})
+    return costs, owners
 
 
 def _of(owners: Owners, group: Group, rules: Rules) -> Ruled | None:

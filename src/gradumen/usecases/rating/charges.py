@@ -14,7 +14,7 @@ from gradumen.core.catalogue.plans import Plan
 from gradumen.core.catalogue.rates import Every, Markup, Rate, RecurringRate, SpendCommitment, SpreadRate, UsageRate
 from gradumen.core.exact import AMOUNT_PLACES, EXACT, QUANTITY_PLACES, add, line_amount, round_half_up, text, unscaled
 from gradumen.core.rating.charges import ONE_OFF, SHARED_COST, Charge, service_of
-from gradumen.core.rating.imported_costs import KIND
+from gradumen.core.rating.imported_costs import KINDS
 from gradumen.core.rating.parts import Part
 from gradumen.core.units import parse_unit
 from gradumen.store.organisations.organisations import organisations_by_id
@@ -251,7 +251,7 @@ def explain(charge: Charge, names: LineNames) -> dict[str, Any]:
             shown |= {"spread_by": found.by, "key": text(charge.key)}
         if charge.kind == "overhead":
             shown["percent"] = text(version.overhead)
-        if isinstance(found, UsageRate) and isinstance(found.pricing, Markup) and charge.kind == KIND:
+        if isinstance(found, UsageRate) and isinstance(found.pricing, Markup) and charge.kind in KINDS.values():
             cost = {"basis": str(found.pricing.of), "amount": text(charge.before)}
             shown |= {"percent": text(found.pricing.percent), "cost": cost, "priced_before_in_period": "0"}
         if charge.kind == "discount":

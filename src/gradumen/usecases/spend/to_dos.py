@@ -13,6 +13,7 @@ from gradumen.core.subscriptions.orders import OrderState
 from gradumen.core.tasks import State
 from gradumen.store.billing.invoices import Wanted, sums_of_invoices
 from gradumen.store.messages import count_failed
+from gradumen.store.metering.imported_costs import nobodys_costs
 from gradumen.store.organisations.organisations import organisations_by_id
 from gradumen.store.organisations.tables import OrganisationRow, zone_name
 from gradumen.store.quotas.measures import load_measures
@@ -69,6 +70,7 @@ def list_to_dos(tx: Session, caller: Caller, *, organisation: str) -> list[ToDoB
         if owner.type != "tenant":
             month = Period.containing(scope.now, zone_of(zone_name(tx, owner.id, scope.now.date()))).text
             found += [*_charges(tx, owner), *_billing(tx, owner, month), *_not_priced(tx, owner, month)]
+            found += _nobodys_costs(tx, scope, owner)
     return sorted(found, key=lambda each: _ORDER.index(each.weight))
 
 
@@ -146,6 +148,19 @@ def _nobodys(tx: Session, scope: Scope, owner: OrganisationRow) -> Iterator[ToDo
             subject=owner.slug,
             title=f"Usage of {_counted(resources, 'resource')} is nobody's",
             detail="what came in lately names no owner that there is, so nobody is charged for it; a rule gives it one",
+        )
+
+
+def _nobodys_costs(tx: Session, scope: Scope, owner: OrganisationRow) -> Iterator[ToDoBody]:
+    costs = nobodys_costs(tx, owner.id, (scope.now - timedelta(days=35)).date())
+    if costs:
+        amounts = " and ".join(f"{money(billed, currency)} {currency}" for currency, billed in costs)
+        yield ToDoBody(
+            kind="unowned",
+            weight=Weight.LOOK,
+            subject=owner.slug,
+            title=f"{amounts} of suppliers' costs are nobody's",
+            detail="no rule says whose these accounts are, so nobody is charged for them; a rule gives them an owner",
         )
 
 

@@ -48,8 +48,8 @@ class Explanation(_Explained):
     """The arithmetic of a charge. ``base_units_per_unit`` is a number or a fraction like ``1/3``; the rest are exact.
 
     ``kind`` says how it was priced: per_unit, stepped, at_reached_step, lots, markup, allocation, recurring, one_off,
-    one_off_charge, commitment, spread, overhead, discount, imported_cost, started_hour and the like, given_back. Of
-    imported cost it is ``cost`` and ``percent`` on top of it.
+    one_off_charge, commitment, spread, overhead, discount, imported_cost, effective_cost, started_hour and the like,
+    given_back. Of imported and effective cost it is ``cost`` and ``percent`` on top of it.
     """
 
     # What an earlier version wrote beside is answered as it was written.

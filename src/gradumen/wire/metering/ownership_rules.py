@@ -53,6 +53,13 @@ class QuantityBody(Body):
     quantity: DecimalText
 
 
+class CostBody(Body):
+    """So much billed cost."""
+
+    currency: str
+    billed: DecimalText
+
+
 class OwnershipMoveBody(Body):
     """What would be somebody else's; null is nobody. ``rule`` would say so, null where none does any more."""
 
@@ -64,6 +71,7 @@ class OwnershipMoveBody(Body):
     first_day: date
     last_day: date
     quantities: list[QuantityBody]
+    costs: list[CostBody]
 
 
 class OwnershipPreviewBody(Body):

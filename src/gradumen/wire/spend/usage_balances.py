@@ -8,7 +8,8 @@ class UsageBalanceBody(Body):
     """What became of a meter's usage, in base units: ``used`` is the sum of the next four, and ``difference`` 0.
 
     ``charged`` is charged for, ``covered`` by allowances, ``no_rate`` is priced by no rate, and ``no_subscription``
-    taken by no subscription. ``difference`` is null where usage is sampled, and what is charged is no sum of it.
+    taken by no subscription. ``difference`` is null where usage is sampled, or effective cost is sold: what is charged
+    is no sum of it then.
     """
 
     meter: str
