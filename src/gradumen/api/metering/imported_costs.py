@@ -36,13 +36,16 @@ def set_cost_meter(feed: str, body: CostMeterSet, uow: Uow, caller: CallerHere) 
 @router.post("/deliveries/cost-files", dependencies=EXPENSIVE)
 def send_costs(feed: str, body: CostFileSent, uow: Uow, caller: CallerHere) -> CostDeliveryBody:
     """Send a cost file whole; one that came before changes nothing."""
-    latest = imported_costs.last_day_of_charges(uow, caller, feed=feed)
     content = body.read()
     # What a file states is more than its rows.
     told = f"{body.exported_at} {body.first} {body.last}".encode()
+    known_by = hashlib.sha256(b"costs\x1f" + content + b"\x1f" + told).digest()[:16]
+    latest, again = imported_costs.before_costs(uow, caller, feed=feed, content_hash=known_by)
+    if again is not None:
+        return again
     stated = imported_costs.Stated(
         name=body.name,
-        content_hash=hashlib.sha256(b"costs\x1f" + content + b"\x1f" + told).digest()[:16],
+        content_hash=known_by,
         exported_at=body.exported_at,
         first=body.first,
         last=body.last,

@@ -91,16 +91,20 @@ def _meter_view(tx: Session, row: FeedRow, path: str) -> CostMeterBody:
 
 
 @use_case
-def last_day_of_charges(tx: Session, caller: Caller, *, feed: str) -> date:
-    """The last day on which a charge of a file may begin, which the caller may send.
+def before_costs(
+    tx: Session, caller: Caller, *, feed: str, content_hash: bytes
+) -> tuple[date, CostDeliveryBody | None]:
+    """The last day on which a charge of a file may begin, which the caller may send; and what became of it, if it came.
 
     Raises:
         NotFound, Forbidden: as `feed_to_send`.
         Conflict: nobody said which meter its costs are of.
     """
     scope = load_scope(tx, caller)
-    _require_meter(feed_to_send(tx, scope, feed), feed)
-    return (scope.now + AHEAD).date()
+    row = feed_to_send(tx, scope, feed)
+    _require_meter(row, feed)
+    again = same_file(tx, row.id, content_hash)
+    return (scope.now + AHEAD).date(), None if again is None else _told(again, [], 0, 0, 0, again=True)
 
 
 def _require_meter(row: FeedRow, path: str) -> None:
@@ -127,7 +131,7 @@ def send_costs(tx: Session, caller: Caller, *, feed: str, stated: Stated, rows: 
     A later statement that is there already stays. The same file again changes nothing.
 
     Raises:
-        NotFound, Forbidden, Conflict: as `last_day_of_charges`.
+        NotFound, Forbidden, Conflict: as `before_costs`.
         Invalid: its days do not fit what it states.
         Conflict: more than half of a day would be gone and nobody confirmed that, or two files are of one moment.
     """
