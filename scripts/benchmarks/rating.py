@@ -97,7 +97,7 @@ def make_rated(days: Days, pricing: Pricing) -> Generations:
         for number in pricing.lines
     }
     projects: Any = [SimpleNamespace(number=number) for number in range(3)]
-    resources = Resources([], list(range(1 + int(days.columns["resource"].max()))))
+    resources = Resources([], list(range(1 + int(days.columns["resource"].max()))), {})
     period = RatedPeriod(BUYER, PERIOD, ZONE, start, end, rated, lines, projects, resources, [], NAMES)
     return rows_of(period, {BUYER: {"pair_id": 1, "generation": 1}})
 
