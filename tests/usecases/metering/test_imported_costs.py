@@ -3,10 +3,12 @@
 import csv
 import gzip
 import io
+from base64 import b64encode
 from collections.abc import Mapping
-from datetime import date
+from datetime import date, timedelta
 from decimal import Decimal
 from fractions import Fraction
+from random import Random
 
 import polars as pl
 import pytest
@@ -163,6 +165,35 @@ def test_a_later_statement_takes_the_place_of_a_day_and_an_earlier_one_does_not(
     assert imported(costs) == {("acc-7", "quillstone/archive"): Decimal(7)}
     with pytest.raises(Invalid, match="outside of what the file states"):
         send(costs, row("7", 9), at="2026-09-25 07:00", first=date(2026, 9, 3), last=date(2026, 9, 5))
+
+
+def test_in_whatever_order_and_however_often_files_come_the_latest_of_each_day_stands(costs: World) -> None:
+    """Also where the latest states that a day has nothing, and comes first."""
+    chance = Random(7)
+    sent = []
+    for hour in range(6):
+        first = chance.randint(1, 4)
+        last = chance.randint(first, 6)
+        days = [day for day in range(first, last + 1) if chance.random() < 0.7] or [first]
+        rows = [row(str(chance.randint(1, 99)), day) for day in days for _ in range(chance.randint(1, 2))]
+        sent.append((moment(f"2026-09-24 {hour:02d}:00"), date(2026, 9, first), date(2026, 9, last), rows))
+    stands: dict[date, Decimal] = {}
+    for _, since, until, rows in sent:
+        for number in range((until - since).days + 1):
+            day = since + timedelta(days=number)
+            of_day = [Decimal(each["BilledCost"]) for each in rows if each["ChargePeriodStart"][:10] == str(day)]
+            stands[day] = sum(of_day, Decimal(0))
+    for turn in range(3):
+        feed = costs.mara.feeds.create("tarnwick", slug=f"turn-{turn}", name=f"Turn {turn}").path
+        costs.mara.imported_costs.set_meter(feed, "cumulant/cost")
+        order = [*sent, *chance.sample(sent, 2)]
+        chance.shuffle(order)
+        for exported, since, until, rows in order:
+            costs.mara.imported_costs.send(feed, "a.csv", written(*rows), exported_at=exported, first=since, last=until,
+                                           confirmed=True)  # fmt: skip
+        costs.settle()
+        found = [each for each in costs.mara.imported_costs.list("tarnwick", "2026-09") if each.feed == feed]
+        assert sum((each.billed for each in found), Decimal(0)) == sum(stands.values(), Decimal(0)), order
 
 
 def test_what_would_lose_more_than_half_waits_for_a_hand(costs: World) -> None:
@@ -350,6 +381,9 @@ def test_parquet_and_packed_files_give_the_same(costs: World) -> None:
             "does not lie between",
         ),
         ({"ChargePeriodStart": "yesterday"}, "is no time"),
+        ({"ChargePeriodStart": "0001-01-01T00:00:00+14:00"}, "is no time"),
+        ({"ConsumedQuantity": "1e30"}, "is beyond"),
+        ({"BillingPeriodStart": "0001-01-01T00:00:00Z"}, "BillingPeriodStart 0001-01-01 does not lie between"),
         ({"ChargePeriodEnd": "2026-09-01T00:00:00Z"}, "does not come after"),
         ({"BillingAccountId": ""}, "BillingAccountId is empty"),
         ({"Tags": "[1]"}, "Tags are a JSON object"),
@@ -372,6 +406,11 @@ def test_only_what_has_the_columns_is_read_and_only_by_a_feed_of_costs(costs: Wo
     for wrong in ("compute/vcpu", "cumulant/none"):
         with pytest.raises(Invalid, match="none that adds up a currency"):
             costs.mara.imported_costs.set_meter(FEED, wrong)
+    naive = costs.mara.connection.http.post(
+        "deliveries/cost-files", params={"feed": FEED},
+        json={"name": "n.csv", "content": b64encode(written(row("1", 9))).decode(), "exported_at": "2026-09-23T05:00:00"},
+    )  # fmt: skip
+    assert naive.status_code == 200, "a time without a zone is of UTC"
     with pytest.raises(Invalid, match="has not come yet"):
         send(costs, row("1"), at="2026-09-26 05:00")
     send(costs, row("1"))

@@ -30,8 +30,8 @@ READ = (
 MOST_TAGS = 40
 LONGEST = 191
 """Characters of a name that is kept."""
-MOST = Decimal(10) ** 15
-"""What a row may cost at most, either way."""
+MOST, MOST_USED = Decimal(10) ** 12, Decimal(10) ** 24
+"""What a row may cost, and say that it used, at most, either way."""
 AHEAD = timedelta(days=62)
 """How far ahead a charge begins at most: what is paid in advance is listed before it is used."""
 EARLIEST = date(2000, 1, 1)
@@ -113,9 +113,9 @@ def read_cost_row(cells: Mapping[str, str], latest: date) -> CostRow:
     period = _span(cells, "BillingPeriod")
     charged = _span(cells, "ChargePeriod")
     day = charged[0].date()
-    if not EARLIEST <= day <= latest:
-        told = f"ChargePeriodStart {day} does not lie between {EARLIEST} and {latest}"
-        raise Invalid(told, field="ChargePeriodStart", value=day)
+    for column, each in (("ChargePeriodStart", day), ("BillingPeriodStart", period[0].date())):
+        if not EARLIEST <= each <= latest:
+            raise Invalid(f"{column} {each} does not lie between {EARLIEST} and {latest}", field=column, value=each)
     billing_account, service = _name(cells, "BillingAccountId"), _name(cells, "ServiceName")
     account = _text(cells, "SubAccountId") or billing_account
     category = _category(cells)
@@ -139,7 +139,7 @@ def read_cost_row(cells: Mapping[str, str], latest: date) -> CostRow:
         effective=amount_of(cells, "EffectiveCost"),
         listed=amount_of(cells, "ListCost"),
         contracted=amount_of(cells, "ContractedCost"),
-        quantity=None if quantity is None else amount_of(cells, "ConsumedQuantity"),
+        quantity=None if quantity is None else amount_of(cells, "ConsumedQuantity", MOST_USED),
         unit=None if unit is None else shortened(unit)[:60],
         invoice=None if invoice is None else shortened(invoice)[:120],
     )
@@ -227,18 +227,18 @@ def _currency(cells: Mapping[str, str]) -> str:
     return raw
 
 
-def amount_of(cells: Mapping[str, str], column: str) -> Decimal:
+def amount_of(cells: Mapping[str, str], column: str, most: Decimal = MOST) -> Decimal:
     """A number (FOCUS, NumericFormat), to 12 places: what sources compute in binary has more than they mean.
 
     Raises:
-        Invalid: it is none, or beyond `MOST`.
+        Invalid: it is none, or beyond the most.
     """
     raw = cells.get(column, "").strip()
     if not _NUMBER.fullmatch(raw):
         raise Invalid(f"{column} '{raw[:40]}' is no number; write it like -1234.56", field=column, value=raw)
     found = Decimal(raw)
-    if abs(found) > MOST:
-        raise Invalid(f"{column} {raw[:40]} is beyond {MOST:f}", field=column, value=raw)
+    if abs(found) > most:
+        raise Invalid(f"{column} {raw[:40]} is beyond {most:f}", field=column, value=raw)
     return round_half_up(Fraction(found), AMOUNT_PLACES)
 
 
@@ -254,11 +254,11 @@ def _moment(cells: Mapping[str, str], column: str) -> datetime:
     raw = cells.get(column, "").strip()
     try:
         found = datetime.fromisoformat(raw)
-    except ValueError as error:
+        return found.replace(tzinfo=UTC) if found.tzinfo is None else found.astimezone(UTC)
+    except (ValueError, OverflowError) as error:
         raise Invalid(
             f"{column} '{raw[:40]}' is no time; write it like 2026-11-01T00:00:00Z", field=column, value=raw
         ) from error
-    return found.replace(tzinfo=UTC) if found.tzinfo is None else found.astimezone(UTC)
 
 
 @dataclass(frozen=True, slots=True)

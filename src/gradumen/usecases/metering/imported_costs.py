@@ -3,12 +3,12 @@
 from collections import defaultdict
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
-from datetime import date, datetime, timedelta
+from datetime import UTC, date, datetime, timedelta
 
 from gradumen.core.catalogue.services import Combine
 from gradumen.core.errors import Conflict, Invalid
 from gradumen.core.exact import MINOR_UNITS, add, figure
-from gradumen.core.metering.imported_costs import AHEAD, CostCategory, CostRow, SetSize
+from gradumen.core.metering.imported_costs import AHEAD, EARLIEST, CostCategory, CostRow, SetSize
 from gradumen.core.metering.readings import hash_of
 from gradumen.core.periods import Period
 from gradumen.core.permissions import Right
@@ -141,9 +141,7 @@ def send_costs(tx: Session, caller: Caller, *, feed: str, stated: Stated, rows: 
     again = same_file(tx, row.id, stated.content_hash)
     if again is not None:
         return _told(again, [], 0, 0, 0, again=True)
-    exported = stated.exported_at or scope.now
-    if exported > scope.now + timedelta(minutes=5):
-        raise Invalid(f"exported_at {exported:%Y-%m-%d %H:%M} has not come yet", field="exported_at", value=exported)
+    exported = _exported(stated, scope.now)
     delivery = new_delivery(tx, caller, row, file_name=stated.name, content_hash=stated.content_hash)
     fresh: list[tuple[CostSetRow, list[CostRow]]] = []
     days = replaced = older = 0
@@ -156,8 +154,6 @@ def send_costs(tx: Session, caller: Caller, *, feed: str, stated: Stated, rows: 
                 older += 1
                 delivery.known += len(there)
                 continue
-            if before is None and not there:
-                continue
             replaced += before is not None
             size = SetSize(len(there), add([abs(each.billed) for each in there]))
             if before is not None:
@@ -166,7 +162,7 @@ def send_costs(tx: Session, caller: Caller, *, feed: str, stated: Stated, rows: 
                 tx.flush()
             made = CostSetRow(
                 feed_id=row.id, account=account, day=day, revision=exported, delivery_id=delivery.id, is_current=True,
-                stale_since=caller.at, rows=size.rows, weight=size.weight,
+                stale_since=caller.at if there or before else None, rows=size.rows, weight=size.weight,
             )  # fmt: skip
             tx.add(made)
             fresh.append((made, there))
@@ -176,6 +172,20 @@ def send_costs(tx: Session, caller: Caller, *, feed: str, stated: Stated, rows: 
     delivery.accepted = len(taken)
     tx.flush()
     return _told(delivery, taken, days, replaced, older, again=False)
+
+
+def _exported(stated: Stated, now: datetime) -> datetime:
+    """When a file was written; a time without a zone is of UTC."""
+    exported = stated.exported_at or now
+    # Before it is brought to UTC: what is at the end of all time has no other zone.
+    if not EARLIEST <= exported.date() <= now.date() + DAY:
+        told = f"exported_at {exported.date()} is before {EARLIEST}, or has not come yet"
+        raise Invalid(told, field="exported_at", value=exported.isoformat())
+    exported = exported.replace(tzinfo=UTC) if exported.tzinfo is None else exported.astimezone(UTC)
+    if exported > now + timedelta(minutes=5):
+        told = f"exported_at {exported:%Y-%m-%d %H:%M} has not come yet"
+        raise Invalid(told, field="exported_at", value=exported.isoformat())
+    return exported
 
 
 def _stated(rows: Sequence[CostRow], stated: Stated) -> Iterator[tuple[str, date, date, dict[date, list[CostRow]]]]:

@@ -179,6 +179,10 @@ class Gathered:
         }
 
 
+Move = tuple[str | None, str | None, str | None]
+"""Whose it is, whose it would be, and by which rule."""
+
+
 @use_case
 def preview_ownership_rules(
     tx: Session, caller: Caller, *, organisation: str, rules: Sequence[OwnershipRuleForm]
@@ -201,7 +205,7 @@ def preview_ownership_rules(
     end = scope.now.date() + timedelta(days=1)
     projects = sorted({NOBODY, *(each.number for each in before.values)})
     groups, owners = naming_nobody(tx, feeds, first, end, projects)
-    moves: dict[tuple[str | None, str | None, str | None], Gathered] = defaultdict(Gathered)
+    moves: dict[Move, Gathered] = defaultdict(Gathered)
     nobodys = 0
     for group in groups[:LOOKED_AT]:
         was, would = (_of(owners, group, each) for each in (before, after))
@@ -211,15 +215,8 @@ def preview_ownership_rules(
             moved = moves[whose, whose_then, would.rule.name if would else None]
             moved.take(group, owners.feeds[group.resource].resource, was.rule.number if was else NOBODY)
     # What suppliers charge is for those who read money.
-    costs, cost_owners = costs_and_owners(tx, feeds if seller.id in scope.members_money() else [], first, end)
-    for cost in costs[:LOOKED_AT]:
-        at = (cost.resource, cost.meter, cost.origin, cost.attributes, midnight(cost.first))
-        was, would = (cost_owners.find(*at, each) for each in (before, after))
-        whose, whose_then = (each.owner if each else None for each in (was, would))
-        if whose != whose_then:
-            moves[whose, whose_then, would.rule.name if would else None].cost(
-                cost, cost_owners.feeds[cost.resource].resource
-            )
+    paying = feeds if seller.id in scope.members_money() else []
+    more = _add_costs(moves, *costs_and_owners(tx, paying, first, end), (before, after)) or len(groups) > LOOKED_AT
     totals = Totals(tx, feeds, first, end, projects)
     return OwnershipPreviewBody(
         from_day=changed_from,
@@ -240,7 +237,7 @@ def preview_ownership_rules(
             for (was, would, rule), moved in sorted(moves.items(), key=lambda each: -each[1].readings)
         ],
         nobodys=nobodys,
-        more=len(groups) > LOOKED_AT or len(costs) > LOOKED_AT or first > changed_from,
+        more=more or first > changed_from,
     )
 
 
@@ -256,6 +253,20 @@ def naming_nobody(
     owners = Owners(tx, {each.resource for each in groups}, *bounds, all_meters=True)
     owners.know({each.origin for each in groups}, {each.attributes for each in groups})
     return groups, owners
+
+
+def _add_costs(
+    moves: dict[Move, Gathered], costs: Sequence[CostGroup], owners: Owners, rules: tuple[Rules, Rules]
+) -> bool:
+    """Add the costs that go another way by the second of two lists of rules; True where not all were looked at."""
+    for cost in costs[:LOOKED_AT]:
+        at = (cost.resource, cost.meter, cost.origin, cost.attributes, midnight(cost.first))
+        was, would = (owners.find(*at, each) for each in rules)
+        whose, whose_then = (each.owner if each else None for each in (was, would))
+        if whose != whose_then:
+            moved = moves[whose, whose_then, would.rule.name if would else None]
+            moved.cost(cost, owners.feeds[cost.resource].resource)
+    return len(costs) > LOOKED_AT
 
 
 def costs_and_owners(tx: Session, feeds: Sequence[int], first: date, end: date) -> tuple[list[CostGroup], Owners]:
