@@ -1,18 +1,18 @@
 /** Cost files of a supplier: which meter a feed's are of, and sending one. */
-import { Alert, Box, Button } from '@mui/material';
+import { Alert, Button } from '@mui/material';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
-import { useRef, useState } from 'react';
+import { useState } from 'react';
 import * as z from 'zod/mini';
 import { servicesOptions } from '../catalogue/catalogue';
 import { Refusal, api, body } from '../shared/api';
 import { EntryDialog, Remark, TextInput } from '../shared/form';
 import { costMeterOptions, costMeters, deliveryWords } from './costs';
+import { DropFile } from './DropFile';
 import { chosen } from './fileMappings';
 import type { Feed } from './metering';
 
 export function SendCosts({ feed, meter }: { feed: Feed; meter: string }) {
   const queries = useQueryClient();
-  const input = useRef<HTMLInputElement>(null);
   const [file, setFile] = useState<File | null>(null);
   const send = useMutation({
     mutationFn: async ({ file, confirmed }: { file: File; confirmed: boolean }) => {
@@ -29,44 +29,20 @@ export function SendCosts({ feed, meter }: { feed: Feed; meter: string }) {
         await queries.invalidateQueries({ queryKey: key });
     },
   });
-  const pick = (files: FileList | null) => {
-    const first = files?.[0];
-    if (!first) return;
-    setFile(first);
-    send.mutate({ file: first, confirmed: false });
+  const pick = (picked: File) => {
+    setFile(picked);
+    send.mutate({ file: picked, confirmed: false });
   };
   const halved = send.error instanceof Refusal && send.error.facts['field'] === 'confirmed';
   return (
-    <Box
-      onDragOver={(event) => event.preventDefault()}
-      onDrop={(event) => {
-        event.preventDefault();
-        pick(event.dataTransfer.files);
-      }}
-      sx={{ border: '1px dashed', borderColor: 'divider', p: 2, mb: 3, fontSize: '0.88rem' }}
+    <DropFile
+      act="Send a cost file"
+      label={`Cost file for ${feed.name}`}
+      accept=".csv,.parquet,.gz"
+      hint={`or drop it here: FOCUS 1.0 to 1.2 as CSV or Parquet, costs of ${meter}. What it states of a day takes the place of what was stated before.`}
+      busy={send.isPending}
+      onPick={pick}
     >
-      <Box sx={{ display: 'flex', flexWrap: 'wrap', gap: 2, alignItems: 'center' }}>
-        <Button variant="outlined" loading={send.isPending} onClick={() => input.current?.click()}>
-          Send a cost file
-        </Button>
-        <input
-          ref={input}
-          type="file"
-          accept=".csv,.parquet,.gz"
-          aria-label={`Cost file for ${feed.name}`}
-          tabIndex={-1}
-          style={{ position: 'absolute', width: 1, height: 1, opacity: 0 }}
-          onChange={(event) => {
-            pick(event.target.files);
-            // So that the same file can be chosen again.
-            event.target.value = '';
-          }}
-        />
-        <Box sx={{ color: 'text.secondary' }}>
-          or drop it here: FOCUS 1.0 to 1.2 as CSV or Parquet, costs of {meter}. What it states of a day takes
-          the place of what was stated before.
-        </Box>
-      </Box>
       {send.isError && (
         <Alert
           severity={halved ? 'warning' : 'error'}
@@ -85,7 +61,7 @@ export function SendCosts({ feed, meter }: { feed: Feed; meter: string }) {
           {deliveryWords(send.data)}
         </Alert>
       )}
-    </Box>
+    </DropFile>
   );
 }
 

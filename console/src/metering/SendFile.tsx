@@ -1,9 +1,10 @@
 /** A file dropped here is sent; sending it again does no harm. */
-import { Alert, Box, Button, LinearProgress } from '@mui/material';
+import { Alert, Box, LinearProgress } from '@mui/material';
 import { useMutation, useQueryClient } from '@tanstack/react-query';
-import { useRef, useState } from 'react';
+import { useState } from 'react';
 import { type Schemas, api, body } from '../shared/api';
 import { formatCount } from '../shared/decimal';
+import { DropFile } from './DropFile';
 import { FileDialog, type FileSent } from './FileDialog';
 import { type Chosen, chosen, hasOurColumns } from './fileMappings';
 import type { Feed } from './metering';
@@ -14,7 +15,6 @@ type Outcome = Schemas['DeliveryOutcomeBody'];
 
 export function SendFile({ feed }: { feed: Feed }) {
   const queries = useQueryClient();
-  const input = useRef<HTMLInputElement>(null);
   const [sent, setSent] = useState(0);
   const [total, setTotal] = useState(0);
   const [other, setOther] = useState<Chosen | null>(null);
@@ -49,42 +49,20 @@ export function SendFile({ feed }: { feed: Feed }) {
     },
     onSettled: () => queries.invalidateQueries({ queryKey: ['deliveries', feed.path] }),
   });
-  const pick = (files: FileList | null) => files?.[0] && send.mutate(files[0]);
   const sum = (key: 'accepted' | 'known' | 'refused') =>
     formatCount((send.data ?? []).reduce((all, each) => all + each[key], 0));
   const reason = send.data
     ?.flatMap((each) => each.outcomes)
     .find((each) => each.status === 'refused')?.reason;
   return (
-    <Box
-      onDragOver={(event) => event.preventDefault()}
-      onDrop={(event) => {
-        event.preventDefault();
-        pick(event.dataTransfer.files);
-      }}
-      sx={{ border: '1px dashed', borderColor: 'divider', p: 2, mb: 3, fontSize: '0.88rem' }}
+    <DropFile
+      act="Send a file"
+      label={`File of readings for ${feed.name}`}
+      accept=".csv,.tsv,.txt,.jsonl,.ndjson,.parquet,.gz"
+      hint="or drop it here: CSV, JSON Lines or Parquet. Columns in another shape than ours are mapped first."
+      busy={send.isPending}
+      onPick={(file) => send.mutate(file)}
     >
-      <Box sx={{ display: 'flex', flexWrap: 'wrap', gap: 2, alignItems: 'center' }}>
-        <Button variant="outlined" loading={send.isPending} onClick={() => input.current?.click()}>
-          Send a file
-        </Button>
-        <input
-          ref={input}
-          type="file"
-          accept=".csv,.tsv,.txt,.jsonl,.ndjson,.parquet,.gz"
-          aria-label={`File of readings for ${feed.name}`}
-          tabIndex={-1}
-          style={{ position: 'absolute', width: 1, height: 1, opacity: 0 }}
-          onChange={(event) => {
-            pick(event.target.files);
-            // So that the same file can be chosen again.
-            event.target.value = '';
-          }}
-        />
-        <Box sx={{ color: 'text.secondary' }}>
-          or drop it here: CSV, JSON Lines or Parquet. Columns in another shape than ours are mapped first.
-        </Box>
-      </Box>
       {send.isPending && total > 0 && (
         <Box sx={{ mt: 1.5 }}>
           <LinearProgress variant="determinate" value={(100 * sent) / total} aria-label="Sending" />
@@ -121,6 +99,6 @@ export function SendFile({ feed }: { feed: Feed }) {
           {whole.refusals[0] && `; the first of them: ${whole.refusals[0].reason}`}
         </Alert>
       )}
-    </Box>
+    </DropFile>
   );
 }

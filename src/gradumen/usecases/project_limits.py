@@ -68,13 +68,14 @@ class Nest:
         limits = self.limits(organisation.measure, spot)
         giver, above = organisation, limits.above(project)
         if above is not None:
-            giver = self._holding(above, organisation, spot)
+            giver = self.holding(above, organisation, spot)
         if limits.is_limited(project):
             return giver
         inside = limits.passed_on(project)
         return replace(giver, granted=giver.granted - inside)
 
-    def _holding(self, project: UUID, organisation: Holding, spot: Spot) -> Holding:
+    def holding(self, project: UUID, organisation: Holding, spot: Spot) -> Holding:
+        """What a project that has a limit holds; ``organisation`` says of which measure and where."""
         row, unit = self.rows[organisation.measure, spot][project], self.projects[project]
         held = replace(
             organisation,
@@ -118,7 +119,7 @@ def move_limits(tx: Session, scope: Scope, owner: OrganisationRow, moved: UUID) 
         below = [each for each in limits.limits if moved in nest.tree.path(each)]
         above = limits.above(moved)
         if above is not None:
-            _check_held(nest._holding(above, Holding(owner.slug, _measure(tx, measure), None), spot), limits, below)
+            _check_held(nest.holding(above, Holding(owner.slug, _measure(tx, measure), None), spot), limits, below)
         elif any(before[measure, spot][each] is None and nest.rows[measure, spot][each].giver_id for each in below):
             _check_held(_of_organisation(tx, scope, owner, measure, spot), limits, [])
 

@@ -212,7 +212,13 @@ def test_a_delivery_is_taken_back_and_what_stood_before_stands_again(costs: Worl
     back = costs.mara.deliveries.take_back(later.delivery_id)
     assert back.taken_back_at is not None
     assert charged(costs) == {"cumulant": Decimal("33.6")}
-    assert send(costs, row("13"), at="2026-09-25 05:00").rows == 1, "it can be sent again, corrected"
+    assert send(costs, row("11"), at="2026-09-24 12:00").rows == 1
+    again = send(costs, row("13"), at="2026-09-25 05:00")
+    assert again.rows == 1, "it can be sent again, corrected"
+    assert send(costs, row("9"), at="2026-09-24 18:00").older == 1
+    costs.mara.deliveries.take_back(again.delivery_id)
+    assert charged(costs) == {"cumulant": Decimal("32.48")}, "what came late, and is later than the rest, stands then"
+    assert send(costs, row("13"), at="2026-09-25 05:30").rows == 1
     assert charged(costs) == {"cumulant": Decimal("36.96")}
 
 

@@ -235,11 +235,6 @@ def put_in(tx: Session, rows: Sequence[dict[str, Any]]) -> None:
         tx.execute(CostDayRow.__table__.insert(), list(rows))  # type: ignore[attr-defined]  # a table of rows
 
 
-def meter_of_feed(tx: Session, feed: int) -> int | None:
-    """The meter that a feed's costs are of."""
-    return tx.scalar(select(FeedRow.cost_meter_id).where(FeedRow.id == feed))
-
-
 def costs_of(tx: Session, projects: Collection[int], months: Collection[date]) -> Sequence[Any]:
     """What projects cost in the source's months.
 

@@ -128,7 +128,7 @@ class Stated:
 def send_costs(tx: Session, caller: Caller, *, feed: str, stated: Stated, rows: Sequence[CostRow]) -> CostDeliveryBody:
     """Take a cost file whole: what it states of each billing account and day takes the place of what was there.
 
-    A later statement that is there already stays. The same file again changes nothing.
+    A later statement that is there already stands. The same file again changes nothing.
 
     Raises:
         NotFound, Forbidden, Conflict: as `before_costs`.
@@ -150,25 +150,27 @@ def send_costs(tx: Session, caller: Caller, *, feed: str, stated: Stated, rows: 
         for day in (first + DAY * number for number in range((last - first).days + 1)):
             days += 1
             before, there = standing.get(day), by_day.get(day, [])
-            if before is not None and before.revision > exported:
+            size = SetSize(len(there), add([abs(each.billed) for each in there]))
+            # An older statement is kept: it stands once the later one is taken back.
+            late = before is not None and before.revision > exported
+            if late:
                 older += 1
                 delivery.known += len(there)
-                continue
-            replaced += before is not None
-            size = SetSize(len(there), add([abs(each.billed) for each in there]))
-            if before is not None:
+            elif before is not None:
+                replaced += 1
                 _check_replaced(before, size, exported, confirmed=stated.confirmed)
                 before.is_current = None
                 tx.flush()
             made = CostSetRow(
-                feed_id=row.id, account=account, day=day, revision=exported, delivery_id=delivery.id, is_current=True,
-                stale_since=caller.at if there or before else None, rows=size.rows, weight=size.weight,
+                feed_id=row.id, account=account, day=day, revision=exported, delivery_id=delivery.id,
+                is_current=None if late else True, stale_since=None if late else caller.at, rows=size.rows,
+                weight=size.weight,
             )  # fmt: skip
             tx.add(made)
             fresh.append((made, there))
     tx.flush()
     _write(tx, row, fresh)
-    taken = [each for _, there in fresh for each in there]
+    taken = [each for made, there in fresh if made.is_current for each in there]
     delivery.accepted = len(taken)
     tx.flush()
     return _told(delivery, taken, days, replaced, older, again=False)

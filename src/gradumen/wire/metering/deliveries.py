@@ -115,12 +115,11 @@ class FileMappingSet(Body):
     mapping: FileMappingForm
 
 
-class FileSent(Body):
-    """A file, its content in base64. Without a mapping it is read by the feed's own."""
+class SentFile(Body):
+    """A file, its content in base64."""
 
     name: str = Field(min_length=1, max_length=180)
     content: str
-    mapping: FileMappingForm | None = None
 
     def read(self) -> bytes:
         """What is in it.
@@ -132,6 +131,12 @@ class FileSent(Body):
             return b64decode(self.content, validate=True)
         except (Error, ValueError) as error:
             raise Invalid("content is the file in base64 (RFC 4648, 4)", field="content") from error
+
+
+class FileSent(SentFile):
+    """A file, its content in base64. Without a mapping it is read by the feed's own."""
+
+    mapping: FileMappingForm | None = None
 
 
 class FileRowBody(Body):

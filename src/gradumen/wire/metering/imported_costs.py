@@ -1,13 +1,9 @@
 """Bodies of costs that suppliers' files state."""
 
-from base64 import b64decode
-from binascii import Error
 from datetime import date, datetime
 from uuid import UUID
 
-from pydantic import Field
-
-from gradumen.core.errors import Invalid
+from gradumen.wire.metering.deliveries import SentFile
 from gradumen.wire.values import Body, DecimalText, YesOrNo
 
 
@@ -25,7 +21,7 @@ class CostMeterBody(Body):
     currency: str | None
 
 
-class CostFileSent(Body):
+class CostFileSent(SentFile):
     """A cost file (FOCUS 1.0 to 1.2: .csv or .parquet, also .gz), its content in base64.
 
     ``exported_at`` is when the source wrote it, now where it is left out: of what is stated of a billing account and
@@ -33,23 +29,10 @@ class CostFileSent(Body):
     out they are the first and last day of its rows. ``confirmed`` takes what loses more than half of a day.
     """
 
-    name: str = Field(min_length=1, max_length=180)
-    content: str
     exported_at: datetime | None = None
     first: date | None = None
     last: date | None = None
     confirmed: YesOrNo = False
-
-    def read(self) -> bytes:
-        """What is in it.
-
-        Raises:
-            Invalid: it is no base64.
-        """
-        try:
-            return b64decode(self.content, validate=True)
-        except (Error, ValueError) as error:
-            raise Invalid("content is the file in base64 (RFC 4648, 4)", field="content") from error
 
 
 class CostTotalBody(Body):
