@@ -32,6 +32,7 @@ UPWARD = {
     ("usecases.catalogue.catalogue_lists", "store.subscriptions.sales"),
     ("usecases.catalogue.derived_cards", "store.subscriptions.sales"),
     ("usecases.catalogue.plan_lists", "store.subscriptions.sales"),
+    ("usecases.catalogue.member_services", "store.subscriptions.sales"),
     ("usecases.catalogue.price_changes", "store.subscriptions.sales"),
     ("usecases.catalogue.price_margins", "store.subscriptions.sales"),
     ("usecases.catalogue.publishing", "store.subscriptions.sales"),
@@ -51,7 +52,7 @@ UPWARD = {
 LACKING = {
     "passwords": {"wire": "sessions", "usecases": "users", "client": "sessions", "cli": "sessions"},
     "set_up": {"wire": "sessions", "client": "sessions", "cli": "sessions"},
-    "invitations": {"wire": "members", "usecases": "members"},
+    "invitations": {"wire": "members"},
     "projects": {"client": "organisations", "cli": "organisations"},
     "catalogue": {"usecases": "publishing"},
     "services": {"usecases": "catalogue_lists", "client": "catalogue", "cli": "catalogue"},

@@ -1,6 +1,6 @@
 """A small world for tests, made through the client: a provider, a reseller, three tenants."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass, field
 from datetime import UTC, date, datetime
@@ -10,6 +10,7 @@ from typing import Any
 from gradumen.client import Client
 from gradumen.client.metering.readings import reading_event
 from gradumen.core.permissions import Role
+from gradumen.wire.access.programs import ProgramPlan
 from gradumen.wire.access.sessions import SetUp
 from gradumen.wire.billing.invoices import InvoiceBody
 from gradumen.wire.catalogue.catalogue import CatalogueFile
@@ -193,9 +194,11 @@ INVITERS = {"piers": "edda", "vera": "ines"}
 """Who invites those that are not the first of their organisation; for all others the provider does."""
 
 
-def join(world: World, inviter: str, organisation: str, email: str, role: Role) -> None:
+def join(
+    world: World, inviter: str, organisation: str, email: str, role: Role, programs: Sequence[ProgramPlan] = ()
+) -> None:
     """Make somebody a member: invited by one who may, accepted as a new user."""
-    invited = world.user(inviter).invitations.create(organisation, email=email, role=role)
+    invited = world.user(inviter).invitations.create(organisation, email=email, role=role, programs=programs)
     assert invited.secret is not None
     with Client(world.url) as anybody:
         anybody.invitations.accept(invited.secret, name=email.partition("@")[0].title(), password=PASSWORD)

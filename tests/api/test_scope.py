@@ -21,6 +21,7 @@ from gradumen.core.subscriptions.orders import OrderKind
 from gradumen.store.metering.breaches import Limited
 from gradumen.store.organisations.tables import OrganisationRow
 from gradumen.usecases.metering.limit_watch import new_breach
+from gradumen.wire.access.programs import ProgramPlan
 from gradumen.wire.billing.invoices import InvoiceBody
 from gradumen.wire.organisations.clouds import CloudCreate
 from gradumen.wire.organisations.organisations import OrganisationCreate
@@ -31,7 +32,7 @@ from gradumen.wire.subscriptions.one_off_charges import OneOffChargeCreate
 from gradumen.wire.subscriptions.orders import OrderCreate
 from gradumen.wire.subscriptions.subscriptions import SubscriptionCreate
 from tests.conftest import Service
-from tests.world import EMAILS, SERVICES, World, egress, files, join, rate_card, reading
+from tests.world import EMAILS, PASSWORD, SERVICES, World, egress, files, join, rate_card, reading
 
 PUBLIC = {"healthz", "readyz", "read_set_up", "set_up", "sign_in", "sign_out", "accept_invitation"}
 PUBLIC |= {"reset_password", "ask_password_reset"}
@@ -114,6 +115,11 @@ def calls(side: Side, invoice: InvoiceBody, world: World, service: Service) -> d
     token = admin.tokens.create(side.seller, name="x", role=Role.VIEWER).id
     member = next(each.user_id for each in admin.members.list(side.seller) if each.email == EMAILS[side.finance])
     invitation = admin.invitations.create(side.seller, email=f"guest@{side.seller}.example", role=Role.VIEWER).id
+    keeper = f"keeper@{side.seller}.example"
+    join(world, side.admin, side.seller, keeper, Role.VIEWER, [ProgramPlan(name="x", role=Role.VIEWER)])
+    with Client(world.url) as client:
+        client.sign_in(keeper, PASSWORD)
+        planned = client.programs.list()[0].id
     one_off = {
         "seller": side.seller,
         "organisation": side.buyer,
@@ -169,7 +175,14 @@ def calls(side: Side, invoice: InvoiceBody, world: World, service: Service) -> d
         "list_tokens": Call("GET", "tokens", foreign=200, above=200),
         "create_token": Call("POST", "tokens", {"organisation": side.buyer, "name": "x", "role": "viewer"}, viewer=403),
         "revoke_token": Call("DELETE", f"tokens/{token}", viewer=404, above=404),
+        "list_programs": Call("GET", "programs", foreign=200, above=200),
+        "collect_token": Call("POST", f"programs/{planned}/token", viewer=404, above=404),
+        "drop_program": Call("DELETE", f"programs/{planned}", viewer=404, above=404),
         "list_members": Call("GET", f"{own}/members"),
+        "set_member_services": Call("PUT", f"{own}/members/{member}/services", {"services": None}, viewer=403),
+        "set_invitation_services": Call(
+            "PUT", f"invitations/{invitation}/services", {"services": []}, viewer=404, above=404
+        ),
         "change_member": Call("PATCH", f"{own}/members/{member}", {"role": "viewer"}, viewer=403),
         "remove_member": Call("DELETE", f"{own}/members/{member}", viewer=403),
         "make_password_reset": Call("POST", f"{own}/members/{member}/password-reset", viewer=403),

@@ -9,6 +9,7 @@ import { momentName } from '../shared/dates';
 import { Page, Section } from '../shared/Page';
 import { Empty, Query } from '../shared/States';
 import { PasswordDialog } from './PasswordDialog';
+import { Programs } from './Programs';
 import { SecondFactor } from './SecondFactor';
 import { TokenDialog } from './TokenDialog';
 import { sessionsOptions, tokensOptions } from './members';
@@ -28,6 +29,7 @@ export default function AccountPage() {
     >
       <SecondFactor />
       <Sessions />
+      <Programs />
       <Tokens />
       <Typography variant="body2" color="text.secondary">
         <Link href="/licences.txt">Licences</Link> of the parts that this console is made of

@@ -3,13 +3,18 @@ import { Box, Button } from '@mui/material';
 import { useMutation, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import * as z from 'zod/mini';
+import { ServicesInput } from '../shared/ServicesInput';
 import { api, body } from '../shared/api';
 import { CheckInput, EntryDialog, Remark, TextInput } from '../shared/form';
 import { useToast } from '../shared/Toasts';
 import { OnceShown } from './OnceShown';
 import { type Member, ROLE_CHOICES, type Role, linkOf } from './members';
 
-const schema = z.object({ role: z.string(), disabled: z.boolean() });
+const schema = z.object({
+  role: z.string(),
+  disabled: z.boolean(),
+  services: z.nullable(z.array(z.string())),
+});
 
 export function MemberDialog({
   organisation,
@@ -28,20 +33,29 @@ export function MemberDialog({
       params: { path },
       body: { role, disabled },
     });
+  const hold = (services: string[] | null) =>
+    api.PUT('/api/v1/organisations/{organisation}/members/{user_id}/services', {
+      params: { path },
+      body: { services },
+    });
+  const held = member.services ?? null;
   const listed = () => queries.invalidateQueries({ queryKey: ['members'] });
   return (
     <EntryDialog
       title={member.name}
       act="Save"
       schema={schema}
-      initial={{ role: member.role as string, disabled: member.disabled }}
+      initial={{ role: member.role as string, disabled: member.disabled, services: held }}
       changes
-      save={async ({ role, disabled }) => {
+      save={async ({ role, disabled, services }) => {
         await change(role as Role, disabled);
+        const moved = JSON.stringify(services) !== JSON.stringify(held);
+        if (moved) await hold(services);
         await listed();
-        say(`${member.name} is ${disabled ? 'disabled' : role} now.`, () =>
-          change(member.role, member.disabled),
-        );
+        say(`${member.name} is ${disabled ? 'disabled' : role} now.`, async () => {
+          if (moved) await hold(held);
+          return change(member.role, member.disabled);
+        });
       }}
       other={{
         act: 'Remove from members',
@@ -54,6 +68,7 @@ export function MemberDialog({
     >
       <Remark>{member.email}</Remark>
       <TextInput name="role" label="Role" options={ROLE_CHOICES} />
+      <ServicesInput name="services" />
       <CheckInput name="disabled" label="Disabled: no rights here until enabled again; tokens rest too" />
       <Reset path={path} email={member.email} />
       {member.second_factor && <TakeFactor path={path} member={member} listed={listed} />}

@@ -3,6 +3,7 @@ import { Box, Button } from '@mui/material';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { useSignedIn } from './session';
+import { useServiceNames } from '../shared/services';
 import { api } from '../shared/api';
 import { DataTable, byText } from '../shared/DataTable';
 import { momentName } from '../shared/dates';
@@ -16,6 +17,7 @@ import { type Member, invitationsOptions, membersOptions } from './members';
 export default function MembersPage() {
   const { home, mayAt } = useSignedIn();
   const members = useQuery(membersOptions(home.organisation));
+  const names = useServiceNames();
   const [inviting, setInviting] = useState(false);
   const [chosen, setChosen] = useState<Member | null>(null);
   const manages = mayAt('manage members', home.organisation);
@@ -48,6 +50,14 @@ export default function MembersPage() {
                 order: byText((row) => row.email),
               },
               { key: 'role', title: 'Role', cell: (row) => row.role, order: byText((row) => row.role) },
+              {
+                key: 'services',
+                title: 'Orders',
+                cell: (row) =>
+                  row.services
+                    ? row.services.map((each) => names.get(each) ?? each).join(', ') || 'nothing'
+                    : 'all services',
+              },
               { key: 'factor', title: 'Second factor', cell: (row) => (row.second_factor ? 'yes' : 'none') },
               { key: 'state', title: 'State', cell: (row) => (row.disabled ? 'disabled' : 'active') },
             ]}

@@ -7,6 +7,7 @@ import { drawn, press, type } from '../shared/drawn.testing';
 import { InviteDialog } from './InviteDialog';
 import JoinPage from './JoinPage';
 import { MemberDialog } from './MemberDialog';
+import { Programs } from './Programs';
 import { PasswordDialog } from './PasswordDialog';
 import ResetPage from './ResetPage';
 import SignInPage from './SignInPage';
@@ -28,9 +29,15 @@ const NELL: Member = {
   role: 'viewer',
   disabled: false,
   second_factor: false,
+  services: null,
 };
 const asked: { method: string; path: string; body: unknown }[] = [];
 const closed = vi.fn();
+/** What is there to be read, by path. */
+const held: Record<string, unknown[]> = {
+  '/api/v1/services': [{ slug: 'backup', form: { name: 'Backup' } }],
+  '/api/v1/programs': [{ id: 'p', name: 'Till sync', organisation: 'oxbow', role: 'sender', days: 30 }],
+};
 let answer: () => Promise<unknown>;
 
 beforeEach(() => {
@@ -38,8 +45,9 @@ beforeEach(() => {
   closed.mockClear();
   answer = () => Promise.resolve({ data: {} });
   rememberSignedIn(true);
-  vi.spyOn(api, 'GET').mockImplementation((() => Promise.resolve({ data: { items: [] } })) as never);
-  for (const method of ['POST', 'PATCH', 'DELETE'] as const)
+  vi.spyOn(api, 'GET').mockImplementation(((path: string) =>
+    Promise.resolve({ data: { items: held[path] ?? [] } })) as never);
+  for (const method of ['POST', 'PUT', 'PATCH', 'DELETE'] as const)
     vi.spyOn(api, method).mockImplementation(((path: string, options: { body?: unknown }) => {
       asked.push({ method, path, body: options.body });
       return answer();
@@ -151,6 +159,17 @@ describe('a member', () => {
     ]);
   });
 
+  it('is held to some services, and to none of them by choosing none', async () => {
+    draw(<MemberDialog organisation="oxbow" member={{ ...NELL, role: 'finance' }} onClose={closed} />);
+    const some = screen.getByLabelText('Orders plans of some services only');
+    expect(screen.queryByRole('group', { name: 'Services' })).toBeNull();
+    fireEvent.click(some);
+    fireEvent.click(await screen.findByLabelText('Backup'));
+    press('Save');
+    await waitFor(() => expect(asked).toHaveLength(2));
+    expect(asked[1]).toMatchObject({ method: 'PUT', body: { services: ['backup'] } });
+  });
+
   it('says why something cannot be taken back', async () => {
     draw(<MemberDialog organisation="oxbow" member={NELL} onClose={closed} />);
     fireEvent.click(screen.getByLabelText(/^Disabled/));
@@ -166,6 +185,17 @@ describe('a member', () => {
     press('Remove from members');
     await waitFor(() => expect(closed).toHaveBeenCalled());
     expect(asked.map((each) => each.method)).toEqual(['DELETE']);
+  });
+});
+
+describe('a program that was planned', () => {
+  it('has its token collected once, which is shown, or is given up', async () => {
+    answer = () =>
+      Promise.resolve({ data: { name: 'Till sync', secret: 'gdm_x', expires_at: '2026-12-28' } });
+    draw(<Programs />);
+    fireEvent.click(await screen.findByRole('button', { name: 'Collect the token of Till sync' }));
+    expect(await screen.findByText(/lasts until 2026-12-28/)).toBeInTheDocument();
+    expect(asked).toEqual([{ method: 'POST', path: '/api/v1/programs/{program}/token', body: undefined }]);
   });
 });
 

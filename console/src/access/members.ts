@@ -6,6 +6,7 @@ export type Member = Schemas['MemberBody'];
 export type Invitation = Schemas['InvitationBody'];
 export type Role = Schemas['Role'];
 export type Token = Schemas['TokenBody'];
+export type Program = Schemas['ProgramBody'];
 export type OpenSession = Schemas['OpenSessionBody'];
 export type AuditEntry = Schemas['AuditEntryBody'];
 
@@ -47,6 +48,12 @@ export const invitationsOptions = (organisation: string) =>
 export const tokensOptions = queryOptions({
   queryKey: ['tokens'],
   queryFn: async () => body(await api.GET('/api/v1/tokens')).items,
+});
+
+/** Programs that were planned for the signed-in user, whose tokens wait. */
+export const programsOptions = queryOptions({
+  queryKey: ['programs'],
+  queryFn: async () => body(await api.GET('/api/v1/programs')).items,
 });
 
 export const sessionsOptions = queryOptions({

@@ -44,10 +44,7 @@ export const plansOptions = queryOptions({
   queryKey: ['plans'],
   queryFn: async () => body(await api.GET('/api/v1/plans')).items,
 });
-export const servicesOptions = queryOptions({
-  queryKey: ['services'],
-  queryFn: async () => body(await api.GET('/api/v1/services')).items,
-});
+export { servicesOptions } from '../shared/services';
 export const rateCardsOptions = queryOptions({
   queryKey: ['rate cards'],
   queryFn: async () => body(await api.GET('/api/v1/rate-cards')).items,

@@ -37,6 +37,9 @@ export function usePlanNames() {
     plans.data?.find((each) => each.slug === slug)?.form as PlanForm | undefined;
   return {
     plan: (slug: string) => formOf(slug)?.name ?? slug,
+    /** Whether somebody who is held to services orders, or sells, a plan. */
+    within: (held: readonly string[] | null | undefined, slug: string) =>
+      !held || (formOf(slug)?.services ?? []).every((each) => held.includes(each)),
     tier: (plan: string, slug: string) =>
       formOf(plan)?.tiers.find((each) => each.tier === slug)?.name ?? slug,
   };

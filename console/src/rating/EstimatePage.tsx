@@ -119,7 +119,10 @@ function Comparing({ plans, services }: { plans: Offered[]; services: ServiceFor
   // What one buys oneself is ordered of the seller; the provider has none.
   const orders = own && home.type !== 'provider';
   const sells = !orders && (own || customer?.parent === home.organisation);
+  const held = home.services;
+  const outside = held && offered?.plan.services.some((each) => !held.includes(each));
   const takes =
+    !outside &&
     (orders ? may('order') : sells && home.type !== 'tenant' && may('manage subscriptions')) &&
     mayAt('read', home.organisation);
   const chosen = tiers.findIndex((each) => each.tier === (params.get('tier') ?? offered?.recommended));
@@ -177,7 +180,7 @@ function Comparing({ plans, services }: { plans: Offered[]; services: ServiceFor
             chosen={Math.max(0, chosen)}
             onLook={(tier) => set('tier')(tier)}
             onTake={takes ? setTaken : undefined}
-            why={takes ? undefined : whyNot(orders, customer?.name, sells)}
+            why={takes ? undefined : whyNot(orders, customer?.name, sells, Boolean(outside))}
           />
           {shown && <NotPriced estimate={shown} />}
           {shown && (
@@ -204,7 +207,8 @@ function Comparing({ plans, services }: { plans: Offered[]; services: ServiceFor
 }
 
 /** Why nothing can be taken here. */
-function whyNot(orders: boolean, customer: string | undefined, sells: boolean): string {
+function whyNot(orders: boolean, customer: string | undefined, sells: boolean, outside: boolean): string {
+  if (outside) return 'You are held to other services; ask an administrator.';
   if (orders) return 'This needs the right to order; ask an administrator.';
   if (!sells) return `${customer ?? 'This customer'} is subscribed by its own seller.`;
   return 'This needs the right to manage subscriptions; ask an administrator.';

@@ -484,6 +484,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/invitations/{invitation_id}/services": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Set Invitation Services
+         * @description The same for whoever accepts an open invitation. Safe to repeat.
+         */
+        put: operations["set_invitation_services"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/invoices": {
         parameters: {
             query?: never;
@@ -1317,6 +1337,26 @@ export interface paths {
          * @description Take a member's second factor away, who lost it with its recovery codes; safe to repeat.
          */
         delete: operations["take_second_factor"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/organisations/{organisation}/members/{user_id}/services": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Set Member Services
+         * @description Hold a member to plans of some services, in all that it orders and sells. Safe to repeat.
+         */
+        put: operations["set_member_services"];
+        post?: never;
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -2600,6 +2640,66 @@ export interface paths {
         get: operations["list_price_changes"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/programs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Programs
+         * @description The programs whose tokens the caller has not collected yet.
+         */
+        get: operations["list_programs"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/programs/{program}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Drop Program
+         * @description Give a planned program up; safe to repeat.
+         */
+        delete: operations["drop_program"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/programs/{program}/token": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Collect Token
+         * @description Make the token of a planned program, once. Its secret is in this answer only; the same again is refused.
+         */
+        post: operations["collect_token"];
         delete?: never;
         options?: never;
         head?: never;
@@ -5139,6 +5239,8 @@ export interface components {
         /**
          * InvitationBody
          * @description An open invitation; ``secret`` is there only in the answer that made it.
+         *
+         *     ``services`` are as of a member; who accepts collects the tokens of ``programs``.
          */
         InvitationBody: {
             /** Email */
@@ -5157,17 +5259,23 @@ export interface components {
             invited_from: string;
             /** Organisation */
             organisation: string;
+            /** Programs */
+            programs: components["schemas"]["ProgramPlan-Output"][];
             role: components["schemas"]["Role"];
             /** Secret */
             secret: string | null;
+            /** Services */
+            services: string[] | null;
         };
         /**
          * InvitationCreate
-         * @description Whom to invite, as what.
+         * @description Whom to invite, as what, with the programs whose tokens it is to collect.
          */
         InvitationCreate: {
             /** Email */
             email: string;
+            /** Programs */
+            programs?: components["schemas"]["ProgramPlan-Input"][];
             role: components["schemas"]["Role"];
         };
         /**
@@ -5356,6 +5464,8 @@ export interface components {
             /** Organisation */
             organisation: string;
             role: components["schemas"]["Role"];
+            /** Services */
+            services: string[] | null;
             /** Type */
             type: string;
         };
@@ -5700,6 +5810,8 @@ export interface components {
         /**
          * MemberBody
          * @description A user in an organisation; a disabled one has no rights there.
+         *
+         *     ``services`` are those of which it orders and sells plans; null is all.
          */
         MemberBody: {
             /** Disabled */
@@ -5711,11 +5823,21 @@ export interface components {
             role: components["schemas"]["Role"];
             /** Second Factor */
             second_factor: boolean;
+            /** Services */
+            services: string[] | null;
             /**
              * User Id
              * Format: uuid
              */
             user_id: string;
+        };
+        /**
+         * MemberServices
+         * @description Services by their slugs; null is all, an empty list none.
+         */
+        MemberServices: {
+            /** Services */
+            services: string[] | null;
         };
         /**
          * MemberUpdate
@@ -5728,7 +5850,7 @@ export interface components {
         };
         /**
          * MembershipBody
-         * @description What the signed-in user is in an organisation.
+         * @description What the signed-in user is in an organisation; ``services`` as of a member.
          */
         MembershipBody: {
             /** Name */
@@ -5738,6 +5860,8 @@ export interface components {
             /** Rights */
             rights: components["schemas"]["Right"][];
             role: components["schemas"]["Role"];
+            /** Services */
+            services: string[] | null;
             /** Type */
             type: string;
         };
@@ -6349,22 +6473,46 @@ export interface components {
         /**
          * OnboardingPerson
          * @description Who is invited; an administrator invites others later.
+         *
+         *     ``services`` are those of which the person orders plans; null is all. With ``cloud_user`` it becomes a user of the
+         *     accounts whose people do. ``programs`` are those whose tokens it collects once it joined.
          */
         "OnboardingPerson-Input": {
+            /**
+             * Cloud User
+             * @default true
+             */
+            cloud_user?: boolean;
             /** Email */
             email: string;
+            /** Programs */
+            programs?: components["schemas"]["ProgramPlan-Input"][];
             /** @default administrator */
             role?: components["schemas"]["Role"];
+            /** Services */
+            services?: string[] | null;
         };
         /**
          * OnboardingPerson
          * @description Who is invited; an administrator invites others later.
+         *
+         *     ``services`` are those of which the person orders plans; null is all. With ``cloud_user`` it becomes a user of the
+         *     accounts whose people do. ``programs`` are those whose tokens it collects once it joined.
          */
         "OnboardingPerson-Output": {
+            /**
+             * Cloud User
+             * @default true
+             */
+            cloud_user: boolean;
             /** Email */
             email: string;
+            /** Programs */
+            programs: components["schemas"]["ProgramPlan-Output"][];
             /** @default administrator */
             role: components["schemas"]["Role"];
+            /** Services */
+            services: string[] | null;
         };
         /**
          * OnboardingPolicyBody
@@ -7319,6 +7467,13 @@ export interface components {
             /** Next */
             next: string | null;
         };
+        /** Page[ProgramBody] */
+        Page_ProgramBody_: {
+            /** Items */
+            items: components["schemas"]["ProgramBody"][];
+            /** Next */
+            next: string | null;
+        };
         /** Page[ProjectBody] */
         Page_ProjectBody_: {
             /** Items */
@@ -7788,6 +7943,58 @@ export interface components {
             title: string;
             /** Type */
             type: string;
+        };
+        /**
+         * ProgramBody
+         * @description A program whose token the caller has not collected yet.
+         */
+        ProgramBody: {
+            /**
+             * Days
+             * @default 90
+             */
+            days: number;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Name */
+            name: string;
+            /** Organisation */
+            organisation: string;
+            /** @default sender */
+            role: components["schemas"]["Role"];
+        };
+        /**
+         * ProgramPlan
+         * @description A program that is to act in an organisation: its name, what it may, and for how many days its token lasts.
+         */
+        "ProgramPlan-Input": {
+            /**
+             * Days
+             * @default 90
+             */
+            days?: number;
+            /** Name */
+            name: string;
+            /** @default sender */
+            role?: components["schemas"]["Role"];
+        };
+        /**
+         * ProgramPlan
+         * @description A program that is to act in an organisation: its name, what it may, and for how many days its token lasts.
+         */
+        "ProgramPlan-Output": {
+            /**
+             * Days
+             * @default 90
+             */
+            days: number;
+            /** Name */
+            name: string;
+            /** @default sender */
+            role: components["schemas"]["Role"];
         };
         /**
          * ProjectBody
@@ -10975,6 +11182,39 @@ export interface operations {
             };
         };
     };
+    set_invitation_services: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                invitation_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MemberServices"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     list_invoices: {
         parameters: {
             query?: {
@@ -12657,6 +12897,42 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    set_member_services: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                organisation: string;
+                user_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MemberServices"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MemberBody"];
+                };
             };
             /** @description A refusal, as problem details */
             default: {
@@ -15408,6 +15684,95 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Page_PriceChangeBody_"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_programs: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Page_ProgramBody_"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    drop_program: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                program: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    collect_token: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                program: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TokenBody"];
                 };
             };
             /** @description A refusal, as problem details */

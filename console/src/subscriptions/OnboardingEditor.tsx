@@ -57,6 +57,15 @@ const schema = z.object({
     z.object({
       email: z.string().check(z.trim(), z.regex(/^(\S+@\S+)?$/, 'An address, as in you@example.org')),
       role: z.string(),
+      services: z.nullable(z.array(z.string())),
+      cloud_user: z.boolean(),
+      programs: z.array(
+        z.object({
+          name: z.string(),
+          role: z.string(),
+          days: z.string().check(z.regex(/^[1-9]\d{0,2}$/, 'A whole number of days')),
+        }),
+      ),
     }),
   ),
   projects: z.array(z.object({ name: z.string(), slug: z.string() })),

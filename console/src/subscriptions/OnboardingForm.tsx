@@ -1,5 +1,5 @@
 /** A new customer in three parts: who it is, what it gets, who works with it. */
-import { Box, Button, IconButton } from '@mui/material';
+import { Box, Button } from '@mui/material';
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { useFieldArray, useFormContext, useWatch } from 'react-hook-form';
@@ -24,14 +24,9 @@ import { SomeOf } from '../shared/SomeOf';
 import { slugOf } from '../shared/slugs';
 import { formatUnit } from '../shared/units';
 import { countries, currencies } from '../shared/world';
+import { COLUMNS, Remove } from './OnboardingParts';
+import { People, Welcome } from './OnboardingPeople';
 import { newTier, tiersOnOffer, type Values } from './onboardings';
-
-const COLUMNS = { display: 'grid', gridTemplateColumns: 'repeat(6, minmax(0, 1fr))', gap: 2, pt: 1 };
-const ROLES = [
-  ['administrator', 'Administrator'],
-  ['finance', 'Finance'],
-  ['viewer', 'Viewer'],
-] as const;
 
 export function OnboardingForm({ seller, plans }: { seller: Organisation; plans: readonly PlanForm[] }) {
   return (
@@ -47,7 +42,7 @@ export function OnboardingForm({ seller, plans }: { seller: Organisation; plans:
         <Accounts seller={seller} />
       </Section>
       <Section title="Who works with it">
-        <People />
+        <People plans={plans} />
         <Welcome />
         <Projects />
       </Section>
@@ -80,16 +75,6 @@ function Who() {
         </Box>
       )}
     </Box>
-  );
-}
-
-function Remove({ what, onClick }: { what: string; onClick: () => void }) {
-  return (
-    <IconButton aria-label={`Take ${what} away`} size="small" onClick={onClick} sx={{ justifySelf: 'start' }}>
-      <svg width="12" height="12" viewBox="0 0 12 12" aria-hidden="true">
-        <path d="M2 2l8 8M10 2l-8 8" stroke="currentColor" strokeWidth="1.6" />
-      </svg>
-    </IconButton>
   );
 }
 
@@ -302,55 +287,6 @@ function Accounts({ seller }: { seller: Organisation }) {
         {fields.length ? 'One more account' : 'An account in a cloud'}
       </Button>
     </>
-  );
-}
-
-function People() {
-  const { fields, append, remove } = useFieldArray<Values, 'people'>({ name: 'people' });
-  return (
-    <>
-      {fields.map((field, place) => (
-        <Box key={field.id} sx={{ ...COLUMNS, mb: 1 }}>
-          <TextInput name={`people.${place}.email`} label="E-mail address" columns={4} optional />
-          <Box
-            sx={{ gridColumn: { xs: '1 / -1', sm: 'span 2' }, display: 'flex', gap: 1, alignItems: 'center' }}
-          >
-            <Box sx={{ flex: 1, display: 'grid' }}>
-              <TextInput name={`people.${place}.role`} label="Is there" options={ROLES} />
-            </Box>
-            <Remove what="this person" onClick={() => remove(place)} />
-          </Box>
-        </Box>
-      ))}
-      <Button onClick={() => append({ email: '', role: fields.length ? 'viewer' : 'administrator' })}>
-        {fields.length ? 'One more person' : 'Invite somebody'}
-      </Button>
-    </>
-  );
-}
-
-/** Words for the mail that its people get, and whether they work with a second factor. */
-function Welcome() {
-  const [welcome, people] = useWatch<Values, ['welcome', 'people']>({ name: ['welcome', 'people'] });
-  const [open, setOpen] = useState(false);
-  if (!people.some((each) => each.email.trim()) && !welcome) return null;
-  return (
-    <Box sx={{ ...COLUMNS, mb: 1 }}>
-      <CheckInput name="second_factor" label="They work with a second factor" columns={3} />
-      {open || welcome ? (
-        <TextInput
-          name="welcome"
-          label="Words of welcome"
-          lines={3}
-          optional
-          hint="In a mail of its own to each of them"
-        />
-      ) : (
-        <Box sx={{ gridColumn: { xs: '1 / -1', sm: 'span 3' }, display: 'flex', alignItems: 'center' }}>
-          <Button onClick={() => setOpen(true)}>Welcome them in your words</Button>
-        </Box>
-      )}
-    </Box>
   );
 }
 

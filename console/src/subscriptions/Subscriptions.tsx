@@ -32,6 +32,7 @@ type Doing =
 export function Subscriptions({ organisation }: { organisation: Organisation }) {
   const { home, may, session } = useSignedIn();
   const subscriptions = useQuery(subscriptionsOptions(organisation.slug));
+  const plans = usePlanNames();
   const [doing, setDoing] = useState<Doing | null>(null);
   const today = session.now.slice(0, 10);
   const own = organisation.slug === home.organisation;
@@ -68,7 +69,11 @@ export function Subscriptions({ organisation }: { organisation: Organisation }) 
                   key={each.id}
                   subscription={each}
                   mayAgree={sells}
-                  onDo={sells || orders ? (what) => setDoing({ what, subscription: each }) : undefined}
+                  onDo={
+                    (sells || orders) && plans.within(home.services, each.plan ?? '')
+                      ? (what) => setDoing({ what, subscription: each })
+                      : undefined
+                  }
                 />
               ))}
             </Box>

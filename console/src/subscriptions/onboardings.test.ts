@@ -46,7 +46,15 @@ const WRITTEN: Wanted = {
     { cloud: 'south-quay', name: 'gull-files', link: 'acc-7', people: false },
   ],
   projects: [{ slug: 'shop', name: 'Shop', cost_centre: 'C 7' }],
-  people: [{ email: 'gwen@gull.example', role: 'administrator' }],
+  people: [
+    {
+      email: 'gwen@gull.example',
+      role: 'administrator',
+      services: ['compute'],
+      cloud_user: false,
+      programs: [{ name: 'Till sync', role: 'finance', days: 30 }],
+    },
+  ],
   subscriptions: [
     {
       plan: 'open-range',

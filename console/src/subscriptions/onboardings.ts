@@ -119,6 +119,15 @@ export interface TierValues {
   kept: Partial<Subscribed>;
 }
 
+/** A person as the form has it: without `services` it orders whatever its role may. */
+export interface PersonValues {
+  email: string;
+  role: string;
+  services: string[] | null;
+  cloud_user: boolean;
+  programs: { name: string; role: string; days: string }[];
+}
+
 export interface Values {
   name: string;
   slug: string;
@@ -136,7 +145,7 @@ export interface Values {
   /** Plans that are offered to it by name. */
   offers: string[];
   accounts: { cloud: string; name: string; link: string; people: boolean }[];
-  people: { email: string; role: string }[];
+  people: PersonValues[];
   second_factor: boolean;
   welcome: string;
   projects: { name: string; slug: string }[];
@@ -187,9 +196,7 @@ export function valuesOf(wanted: Partial<Wanted>, seller: { country: string; cur
     })),
     second_factor: wanted.second_factor ?? false,
     welcome: wanted.welcome ?? '',
-    people: wanted.people?.length
-      ? wanted.people.map(({ email, role = 'administrator' }) => ({ email, role }))
-      : [{ email: '', role: 'administrator' }],
+    people: wanted.people?.length ? wanted.people.map(personOf) : [newPerson('administrator')],
     projects: (wanted.projects ?? []).map(({ name, slug }) => ({ name, slug })),
   };
 }
@@ -233,7 +240,18 @@ export function wantedOf(
     welcome: text(values.welcome),
     people: values.people
       .filter((each) => each.email.trim())
-      .map(({ email, role }) => ({ email: email.trim(), role: role as 'administrator' })),
+      .map(({ email, role, programs, ...rest }) => ({
+        ...rest,
+        email: email.trim(),
+        role: role as 'administrator',
+        programs: programs
+          .filter((each) => each.name.trim())
+          .map((each) => ({
+            name: each.name.trim(),
+            role: each.role as 'sender',
+            days: WHOLE.test(each.days.trim()) ? Number(each.days) : 90,
+          })),
+      })),
     projects: values.projects
       .filter((each) => each.name.trim())
       .map((each) => ({
@@ -244,6 +262,30 @@ export function wantedOf(
       })),
   };
 }
+
+type Person = NonNullable<Wanted['people']>[number];
+
+export const newPerson = (role: string): PersonValues => ({
+  email: '',
+  role,
+  services: null,
+  cloud_user: true,
+  programs: [],
+});
+
+const personOf = (person: Person): PersonValues => ({
+  email: person.email,
+  role: person.role ?? 'administrator',
+  services: person.services ?? null,
+  cloud_user: person.cloud_user ?? true,
+  programs: (person.programs ?? []).map(({ name, role = 'sender', days = 90 }) => ({
+    name,
+    role,
+    days: String(days),
+  })),
+});
+
+const WHOLE = /^[1-9]\d{0,5}$/;
 
 const NO_DETAILS: Schemas['DetailsGiven-Output'] = {
   legal_name: null,
@@ -271,7 +313,7 @@ function subscribed(row: TierValues, plans: readonly PlanForm[], begins: string)
     ...row.kept,
     plan,
     tier,
-    quantity: /^[1-9]\d{0,5}$/.test(row.quantity.trim()) ? Number(row.quantity) : 1,
+    quantity: WHOLE.test(row.quantity.trim()) ? Number(row.quantity) : 1,
     starts_on: row.starts_on || null,
     trial_until: ends,
     ends_on: ends && trial?.then === 'ends' ? ends : ends ? null : (row.kept.ends_on ?? null),

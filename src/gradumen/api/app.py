@@ -11,6 +11,7 @@ from gradumen.api.access import (
     invitations,
     members,
     passwords,
+    programs,
     project_people,
     second_factors,
     sessions,
@@ -21,6 +22,7 @@ from gradumen.api.access import (
 from gradumen.api.billing import bill_runs, charges, invoices, rating_differences, tax_rates
 from gradumen.api.catalogue import (
     catalogue,
+    member_services,
     offers,
     plans,
     price_changes,
@@ -70,6 +72,7 @@ ROUTERS = (
     members,
     invitations,
     tokens,
+    programs,
     quotas,
     quota_matrices,
     quota_requests,
@@ -78,6 +81,7 @@ ROUTERS = (
     site_quotas,
     catalogue,
     services,
+    member_services,
     plans,
     offers,
     rate_cards,

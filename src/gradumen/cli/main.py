@@ -6,9 +6,18 @@ import sys
 from collections.abc import Callable, Sequence
 
 from gradumen.cli import audit_entries, backups, clock, messages, migrate, sealing, serve, tasks
-from gradumen.cli.access import invitations, members, project_people, second_factors, sessions, sign_in_policies, tokens
+from gradumen.cli.access import (
+    invitations,
+    members,
+    programs,
+    project_people,
+    second_factors,
+    sessions,
+    sign_in_policies,
+    tokens,
+)
 from gradumen.cli.billing import bill_runs, invoices, tax_rates
-from gradumen.cli.catalogue import catalogue
+from gradumen.cli.catalogue import catalogue, member_services
 from gradumen.cli.metering import (
     breaches,
     deliveries,
@@ -47,6 +56,7 @@ NOUNS = (
     quota_requests,
     site_quotas,
     catalogue,
+    member_services,
     estimates,
     what_ifs,
     onboardings,
@@ -75,6 +85,7 @@ NOUNS = (
     second_factors,
     sign_in_policies,
     tokens,
+    programs,
     tasks,
     messages,
     audit_entries,

@@ -7,6 +7,7 @@ import httpx
 
 from gradumen.client.access.invitations import Invitations
 from gradumen.client.access.members import Members
+from gradumen.client.access.programs import Programs
 from gradumen.client.access.project_people import ProjectPeople
 from gradumen.client.access.second_factors import SecondFactors
 from gradumen.client.access.sessions import Sessions
@@ -18,6 +19,7 @@ from gradumen.client.billing.charges import Charges
 from gradumen.client.billing.invoices import Invoices
 from gradumen.client.billing.tax_rates import TaxRates
 from gradumen.client.catalogue.catalogue import Catalogue
+from gradumen.client.catalogue.member_services import MemberServices
 from gradumen.client.catalogue.unpublished_changes import UnpublishedChanges
 from gradumen.client.clock import Clock
 from gradumen.client.connection import Connection
@@ -110,8 +112,10 @@ class Client:
         self.charges = Charges(self.connection)
         self.tax_rates = TaxRates(self.connection)
         self.members = Members(self.connection)
+        self.member_services = MemberServices(self.connection)
         self.invitations = Invitations(self.connection)
         self.tokens = Tokens(self.connection)
+        self.programs = Programs(self.connection)
         self.sessions = Sessions(self.connection)
         self.tasks = Tasks(self.connection)
         self.messages = Messages(self.connection)

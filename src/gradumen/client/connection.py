@@ -128,6 +128,10 @@ class Connection:
         """Do something that has no answer."""
         self._write("POST", path, body, str(uuid4()))
 
+    def set(self, path: str, body: Body) -> None:
+        """Set something of which nothing is told."""
+        self._write("PUT", path, body, None)
+
     def put(self, path: str, kind: type[B], body: Body) -> B:
         """Set something."""
         return kind.model_validate_json(self._write("PUT", path, body, None).content)

@@ -11,9 +11,11 @@ from typing import Any
 import httpx
 
 from gradumen.client import Client
+from gradumen.core.permissions import Role
 from gradumen.core.subscriptions.orders import OrderKind
 from gradumen.demo.clouds import TOKEN
 from gradumen.demo.scenario import PROVIDER, SIGNERS
+from gradumen.wire.access.programs import ProgramPlan
 from gradumen.wire.organisations.clouds import CloudCreate
 from gradumen.wire.organisations.details import BillingContactBody, DetailsUpdate
 from gradumen.wire.subscriptions.onboardings import (
@@ -174,7 +176,12 @@ def bring_on_board(signed_in: Callable[[str], Client], day: date) -> None:
                 name="Sandlight Baths",
                 starts_on=day,
                 cloud_accounts=[OnboardingAccount(cloud="north-fell")],
-                people=[OnboardingPerson(email="orla@sandlight.example")],
+                people=[
+                    OnboardingPerson(
+                        email="orla@sandlight.example", programs=[ProgramPlan(name="Till sync", role=Role.SENDER)]
+                    ),
+                    OnboardingPerson(email="remy@sandlight.example", role=Role.FINANCE, services=["backup"]),
+                ],
                 subscriptions=[OnboardingSubscription(plan="open-range", tier="heath")],
             )
         ],

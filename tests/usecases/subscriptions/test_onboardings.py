@@ -10,6 +10,7 @@ from gradumen.core.errors import Conflict, Forbidden, GradumenError, Invalid, No
 from gradumen.core.messages import Kind
 from gradumen.core.permissions import Role
 from gradumen.core.quotas.measures import Measure
+from gradumen.wire.access.programs import ProgramPlan
 from gradumen.wire.organisations.clouds import CloudCreate
 from gradumen.wire.organisations.details import BillingContactBody, DetailsGiven
 from gradumen.wire.organisations.sites import SiteCreate
@@ -62,6 +63,29 @@ def test_all_that_a_customer_begins_with_is_there_after_one_call(world: World) -
     assert told.kind is Kind.INVITATION
     actions = {each.action for each in edda.audit_entries.list("oxbow")}
     assert {"organisation made", "details changed", "project made", "member invited", "subscription made"} <= actions
+
+
+def test_each_person_has_its_services_and_its_programs(world: World) -> None:
+    edda = world.user("edda")
+    people = [
+        OnboardingPerson(email="gwen@gull.example", programs=[ProgramPlan(name="Till sync", role=Role.FINANCE)]),
+        OnboardingPerson(email="hal@gull.example", role=Role.FINANCE, services=["compute"], cloud_user=False),
+        OnboardingPerson(email="ivo@gull.example", role=Role.FINANCE, services=[]),
+    ]
+    gull = GULL.model_copy(update={"people": people})
+    [made] = edda.onboardings.make("oxbow", [gull]).items
+    assert made.sentences[3:7] == [
+        "gwen@gull.example is invited as administrator, by mail.",
+        "A token waits there for the program Till sync, as finance, for 90 days once it is collected.",
+        "hal@gull.example is invited as finance, ordering Compute only, by mail.",
+        "ivo@gull.example is invited as finance, ordering nothing, by mail.",
+    ]
+    unknown = gull.model_copy(update={"slug": "tern", "people": [people[1].model_copy(update={"services": ["fog"]})]})
+    with pytest.raises(Invalid, match="'fog' is no service that"):
+        edda.onboardings.make("oxbow", [unknown])
+    too_much = people[1].model_copy(update={"programs": [ProgramPlan(name="Boss", role=Role.ADMINISTRATOR)]})
+    with pytest.raises(Invalid, match="may no more than hal@gull"):
+        edda.onboardings.make("oxbow", [gull.model_copy(update={"slug": "tern", "people": [too_much]})])
 
 
 def seen(told: OnboardedBody) -> tuple[object, ...]:

@@ -71,6 +71,7 @@ def _session(uow: UnitOfWork, caller: Caller, csrf: str | None) -> SessionBody:
             type=each.type,
             role=each.role,
             rights=sorted(RIGHTS[each.role], key=list(Right).index),
+            services=each.services,
         )
         for each in members.list_memberships(uow, caller)
     ]

@@ -1,5 +1,6 @@
 """Invitations to an organisation."""
 
+from collections.abc import Sequence
 from uuid import UUID
 
 from gradumen.client.connection import Connection
@@ -10,6 +11,7 @@ from gradumen.wire.access.members import (
     InvitationCreate,
     JoinedBody,
 )
+from gradumen.wire.access.programs import ProgramPlan
 
 
 class Invitations:
@@ -22,9 +24,11 @@ class Invitations:
         """The open invitations to an organisation."""
         return self._connection.page(f"organisations/{organisation}/invitations", InvitationBody).items
 
-    def create(self, organisation: str, *, email: str, role: Role) -> InvitationBody:
+    def create(
+        self, organisation: str, *, email: str, role: Role, programs: Sequence[ProgramPlan] = ()
+    ) -> InvitationBody:
         """Invite one address; the link's ``secret`` is in this answer only."""
-        body = InvitationCreate(email=email, role=role)
+        body = InvitationCreate(email=email, role=role, programs=[*programs])
         return self._connection.post(f"organisations/{organisation}/invitations", InvitationBody, body)
 
     def withdraw(self, invitation_id: UUID) -> None:

@@ -42,6 +42,12 @@ def roles_of(tx: Session, user: UUID) -> dict[UUID, Role]:
     return {row.organisation_id: Role(row.role) for row in rows}
 
 
+def services_of(tx: Session, user: UUID) -> dict[UUID, list[str]]:
+    """The services to which a user's ordering is held, by organisation; where all that its role may, nothing."""
+    rows = tx.scalars(select(MemberRow).where(MemberRow.user_id == user, MemberRow.services.is_not(None)))
+    return {row.organisation_id: row.services or [] for row in rows}
+
+
 def members_of(tx: Session, organisation: UUID) -> list[tuple[UserRow, MemberRow]]:
     """The members of an organisation, by address."""
     rows = tx.execute(

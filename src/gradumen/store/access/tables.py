@@ -3,7 +3,7 @@
 from datetime import datetime
 from uuid import UUID
 
-from sqlalchemy import BigInteger, ForeignKey, Index, String, Text
+from sqlalchemy import JSON, BigInteger, ForeignKey, Index, String, Text
 from sqlalchemy.orm import Mapped, mapped_column
 
 from gradumen.store.columns import Base, Moment, ascii_text
@@ -26,6 +26,8 @@ class MemberRow(Base):
     role: Mapped[str] = mapped_column(ascii_text(16))
     disabled_at: Mapped[datetime | None] = mapped_column(Moment)
     """Since when the membership rests: it gives no rights, its tokens and it itself are kept."""
+    services: Mapped[list[str] | None] = mapped_column(JSON(none_as_null=True))
+    """It orders and sells plans of these services only; without them, all that its role may."""
 
 
 class InvitationRow(Base):
@@ -44,6 +46,22 @@ class InvitationRow(Base):
     expires_at: Mapped[datetime] = mapped_column(Moment)
     accepted_at: Mapped[datetime | None] = mapped_column(Moment)
     withdrawn_at: Mapped[datetime | None] = mapped_column(Moment)
+    services: Mapped[list[str] | None] = mapped_column(JSON(none_as_null=True))
+    """As of a member."""
+
+
+class ProgramRow(Base):
+    """A program that was planned with an invitation: who accepts it collects the program's token, once."""
+
+    __tablename__ = "programs"
+
+    id: Mapped[UUID] = mapped_column(primary_key=True)
+    invitation_id: Mapped[UUID] = mapped_column(ForeignKey("invitations.id", ondelete="RESTRICT"))
+    name: Mapped[str] = mapped_column(String(120))
+    role: Mapped[str] = mapped_column(ascii_text(16))
+    days: Mapped[int]
+    token_id: Mapped[UUID | None] = mapped_column(ForeignKey("tokens.id", ondelete="RESTRICT"))
+    dropped_at: Mapped[datetime | None] = mapped_column(Moment)
 
 
 class PasswordResetRow(Base):

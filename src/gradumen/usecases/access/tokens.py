@@ -29,6 +29,11 @@ def create_token(tx: Session, caller: Caller, *, organisation: str, name: str, r
     Raises:
         Forbidden: a role with more rights than the caller has as a member there, or a program asks.
     """
+    return make_token(tx, caller, organisation=organisation, name=name, role=role, days=days)
+
+
+def make_token(tx: Session, caller: Caller, *, organisation: str, name: str, role: Role, days: int) -> TokenBody:
+    """As `create_token`, within a transaction."""
     require_password(caller)
     scope = load_scope(tx, caller)
     row = find_organisation(tx, organisation)
@@ -37,8 +42,7 @@ def create_token(tx: Session, caller: Caller, *, organisation: str, name: str, r
         raise NotFound("organisation", organisation[:70])
     if own is None or not RIGHTS[role] <= RIGHTS[own]:
         raise Forbidden(right=f"membership as {role}", organisation=row.slug, name=row.name)
-    if not 1 <= days <= LONGEST_TOKEN_DAYS:
-        raise Invalid(f"a token lasts 1 to {LONGEST_TOKEN_DAYS} days; got {days}", field="days", value=days)
+    check_days(days)
     secret = f"gdm_{secrets.token_urlsafe(32)}"
     check_room_for_token(tx, scope, row)
     token = TokenRow(
@@ -63,6 +67,16 @@ def create_token(tx: Session, caller: Caller, *, organisation: str, name: str, r
         revoked=False,
         secret=secret,
     )
+
+
+def check_days(days: int) -> None:
+    """Check for how long a token is to last.
+
+    Raises:
+        Invalid: not at all, or too long.
+    """
+    if not 1 <= days <= LONGEST_TOKEN_DAYS:
+        raise Invalid(f"a token lasts 1 to {LONGEST_TOKEN_DAYS} days; got {days}", field="days", value=days)
 
 
 @use_case

@@ -17,6 +17,7 @@ from gradumen.store.subscriptions.subscriptions import find_subscription
 from gradumen.store.subscriptions.tables import AssignmentRuleRow
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.audit_entries import record
+from gradumen.usecases.catalogue.member_services import require_services
 from gradumen.usecases.catalogue.published import load_published
 from gradumen.usecases.scope import Caller, Scope, get_organisation, get_project, load_scope
 from gradumen.wire.subscriptions.assignment_forms import read_conditions, rule_of
@@ -80,6 +81,7 @@ def set_assignment_rule(
     target = find_subscription(tx, owner.id, subscription)
     if target is None:
         raise NotFound("subscription", subscription[:130])
+    require_services(tx, scope, scope.tree.parents.get(owner.id, owner.id), target.plan_id)
     if "service" in checked and checked["service"] not in load_published(tx).services:
         raise Invalid(f"service '{checked['service'][:60]}' is not known", field="conditions", value=checked["service"])
     if "project" in checked:

@@ -20,7 +20,7 @@ from gradumen.usecases.organisations.sites import usable_sites
 from gradumen.usecases.quotas.cloud_limits import limits_there
 from gradumen.usecases.scope import Scope
 from gradumen.usecases.tasks import require_lease
-from gradumen.wire.subscriptions.onboardings import OnboardingCreate
+from gradumen.wire.subscriptions.onboardings import OnboardingCreate, OnboardingPerson
 
 
 @dataclass(frozen=True, slots=True)
@@ -95,9 +95,17 @@ def want_accounts(
             if each.link
             else (f"It gets an account {account.name} in {cloud.name}")
         )
-        users = ", of which its people become users" if each.people and customer.people else ""
+        users = _users(customer.people) if each.people else ""
         found.append(Noted(account, f"{what}{users}."))
     return found
+
+
+def _users(people: Sequence[OnboardingPerson]) -> str:
+    """Who of its people become users of an account, as the end of a sentence."""
+    users = [each.email for each in people if each.cloud_user]
+    if not users:
+        return ""
+    return f", of which {'its people' if len(users) == len(people) else ', '.join(users)} become users"
 
 
 def _cloud(usable: list[CloudRow], named: str) -> CloudRow:

@@ -21,8 +21,9 @@ from gradumen.store.organisations.tables import OrganisationRow, zone_name
 from gradumen.store.quotas.measures import load_measures
 from gradumen.store.subscriptions.tables import SubscriptionRow
 from gradumen.store.unit_of_work import Session, UnitOfWork
-from gradumen.usecases.access.members import invite_member
+from gradumen.usecases.access.invitations import invite_member
 from gradumen.usecases.audit_entries import acting_for, record
+from gradumen.usecases.catalogue.member_services import read_services
 from gradumen.usecases.catalogue.offers import Offers, load_offers
 from gradumen.usecases.catalogue.published import Published, load_published
 from gradumen.usecases.limits import Limits
@@ -39,7 +40,12 @@ from gradumen.usecases.subscriptions.orders import monthly_of
 from gradumen.usecases.subscriptions.subscriptions import Wanted, create_subscription
 from gradumen.wire.messages import MailBody
 from gradumen.wire.organisations.projects import ProjectCreate
-from gradumen.wire.subscriptions.onboardings import LeavesBody, OnboardingCreate, OnboardingSubscription
+from gradumen.wire.subscriptions.onboardings import (
+    LeavesBody,
+    OnboardingCreate,
+    OnboardingPerson,
+    OnboardingSubscription,
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -128,8 +134,7 @@ def finish(
     """
     sentences = []
     for person in customer.people:
-        invite_member(joined, caller, organisation=slug, email=person.email, role=person.role)
-        sentences.append(f"{person.email} is invited as {person.role}, by mail.")
+        sentences += _invite(joined, tx, caller, slug, person)
     monthly: dict[str, Decimal] = {}
     what = []
     for each in customer.subscriptions:
@@ -141,6 +146,35 @@ def finish(
     if welcome:
         sentences.append("Each of them is welcomed by mail, in your words.")
     return Ended(sentences, monthly, welcome)
+
+
+def _invite(joined: UnitOfWork, tx: Session, caller: Caller, slug: str, person: OnboardingPerson) -> list[str]:
+    """Invite one of its people, held to some services where that is wanted, with the programs it answers for."""
+    scope = load_scope(tx, caller)
+    services = read_services(tx, scope, get_organisation(tx, scope, slug), person.services)
+    invite_member(
+        joined,
+        caller,
+        organisation=slug,
+        email=person.email,
+        role=person.role,
+        services=services,
+        programs=person.programs,
+    )
+    names = load_published(tx).services
+    held = ""
+    if services is not None:
+        held = f", ordering {_and([names[each].name for each in services])} only" if services else ", ordering nothing"
+    said = [f"{person.email} is invited as {person.role}{held}, by mail."]
+    said += [
+        f"A token waits there for the program {each.name}, as {each.role}, for {each.days} days once it is collected."
+        for each in person.programs
+    ]
+    return said
+
+
+def _and(words: Sequence[str]) -> str:
+    return " and ".join(part for part in (", ".join(words[:-1]), *words[-1:]) if part)
 
 
 def _welcome(
@@ -245,6 +279,7 @@ def _counted(customer: OnboardingCreate, measures: Measures) -> dict[Measure, De
     """The people and projects that it begins with, and what else is counted."""
     found = {Measure.USERS: len(customer.people), Measure.PROJECTS: len(customer.projects)}
     counts = {Counted.SUBSCRIPTIONS: len(customer.subscriptions), Counted.ACCOUNTS: len(customer.cloud_accounts)}
+    counts[Counted.TOKENS] = sum(len(each.programs) for each in customer.people)
     found |= {each: counts.get(each.counts, 0) for each in measures.listed if each.counts is not None}
     return {measure: Decimal(count) for measure, count in found.items() if count}
 

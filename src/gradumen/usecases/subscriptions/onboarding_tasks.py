@@ -49,7 +49,7 @@ def customer_of(tx: Session, lease: Lease) -> OnboardingRow:
 
 @dataclass(frozen=True, slots=True)
 class Customer:
-    """A customer that comes on board: its organisation, and who its people are."""
+    """A customer that comes on board: its organisation, and those of its people who become users in clouds."""
 
     organisation: UUID
     people: tuple[str, ...]
@@ -61,7 +61,7 @@ def customer_to_make(tx: Session, *, lease: Lease) -> Customer:
     row = customer_of(tx, lease)
     if row.organisation_id is None:
         raise Conflict("this onboarding has no organisation")
-    return Customer(row.organisation_id, tuple(each.email for each in whole(row).people))
+    return Customer(row.organisation_id, tuple(each.email for each in whole(row).people if each.cloud_user))
 
 
 def finish_onboarding(uow: UnitOfWork, *, lease: Lease, at: datetime) -> list[str]:

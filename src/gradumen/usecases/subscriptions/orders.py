@@ -24,6 +24,7 @@ from gradumen.store.subscriptions.tables import OrderPolicyRow, OrderRow, Subscr
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.audit_entries import record
 from gradumen.usecases.catalogue.card_choice import choose_card
+from gradumen.usecases.catalogue.member_services import require_services
 from gradumen.usecases.catalogue.published import Published, load_cards, load_published, plan_of
 from gradumen.usecases.pages import moment_place
 from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
@@ -56,6 +57,7 @@ def place_order(tx: Session, caller: Caller, *, organisation: str, wanted: Order
     if seller is None:
         raise Conflict(f"{buyer.name} buys from nobody: it subscribes itself")
     wanted = _checked(wanted, scope.now.date())
+    _check_services(tx, scope, buyer.id, wanted)
     lock_organisation(tx, buyer.id)
     row = OrderRow(id=uuid4(), organisation_id=buyer.id, seller_id=seller, kind=wanted.kind)
     row.wanted = wanted.model_dump(mode="json", exclude_none=True)
@@ -71,6 +73,14 @@ def place_order(tx: Session, caller: Caller, *, organisation: str, wanted: Order
     record(tx, caller, action, buyer.id, placed.what, concerns=_told(row), after=values)
     tell_order(tx, scope, row, placed)
     return placed
+
+
+def _check_services(tx: Session, scope: Scope, acting: UUID, wanted: OrderCreate) -> None:
+    """Check that an order is of services of which the caller orders, or approves, for an organisation."""
+    if wanted.kind is OrderKind.SUBSCRIBE:
+        require_services(tx, scope, acting, wanted.plan or "")
+    elif subscription := tx.get(SubscriptionRow, wanted.subscription):
+        require_services(tx, scope, acting, subscription.plan_id)
 
 
 def _told(row: OrderRow) -> UUID | None:
@@ -240,6 +250,7 @@ def answer_order(
         raise Invalid("say why it is refused: the one who ordered reads it", field="reason")
     own = row.waits_for == Approver.OWN
     if approve:
+        _check_services(tx, scope, row.organisation_id if own else row.seller_id, OrderCreate(**row.wanted))
         before, now = row.basis, basis_of(tx, row, published)
         _approve(tx, scope, row, amount, published)
         _check_basis(before, now, seal)

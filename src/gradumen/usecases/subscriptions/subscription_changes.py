@@ -16,6 +16,7 @@ from gradumen.store.subscriptions.tables import SubscriptionRow, SupplyLineRow
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.audit_entries import record
 from gradumen.usecases.catalogue.card_choice import choose_card
+from gradumen.usecases.catalogue.member_services import require_services
 from gradumen.usecases.catalogue.offers import check_right
 from gradumen.usecases.catalogue.published import Published, load_published, plan_of
 from gradumen.usecases.catalogue.tier_sales import check_on_sale
@@ -313,6 +314,7 @@ def agree_special_terms(
     if not sold:
         raise NotFound("subscription", subscription_id)
     scope.require(Right.MANAGE_SUBSCRIPTIONS, owner)
+    require_services(tx, scope, owner.id, row.plan_id)
     check_version(row, version)
     _check_day(row, starts_on)
     published = load_published(tx)

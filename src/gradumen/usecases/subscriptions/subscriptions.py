@@ -29,6 +29,7 @@ from gradumen.store.subscriptions.subscriptions import (
 from gradumen.store.subscriptions.tables import AcceptedTermsRow, SubscriptionRow
 from gradumen.store.unit_of_work import Session, add_new, use_case
 from gradumen.usecases.audit_entries import record
+from gradumen.usecases.catalogue.member_services import require_services
 from gradumen.usecases.catalogue.offers import check_right
 from gradumen.usecases.catalogue.published import Published, load_published, plan_of
 from gradumen.usecases.catalogue.tier_sales import check_on_sale
@@ -91,6 +92,7 @@ def create_subscription(
     scope = load_scope(tx, caller)
     buyer = get_organisation(tx, scope, organisation)
     seller_id = _selling(tx, scope, buyer)
+    require_services(tx, scope, seller_id, wanted.plan)
     published = load_published(tx)
     row = subscribe(tx, scope, buyer, wanted, Accepted(accepted_terms, caller.user_id, caller.at), published)
     record(tx, caller, "subscription made", seller_id, row.name, concerns=buyer.id, after=told(wanted))
@@ -237,6 +239,7 @@ def get_to_change(tx: Session, scope: Scope, subscription_id: UUID, version: int
     row = lock_seen(tx, scope, subscription_id)
     if not scope.may(Right.MANAGE_SUBSCRIPTIONS, scope.tree.parents.get(row.organisation_id, row.organisation_id)):
         raise Forbidden(right=Right.MANAGE_SUBSCRIPTIONS, organisation="the seller of this subscription")
+    require_services(tx, scope, scope.tree.parents.get(row.organisation_id, row.organisation_id), row.plan_id)
     check_version(row, version)
     return row
 

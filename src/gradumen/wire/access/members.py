@@ -3,12 +3,18 @@
 from datetime import datetime
 from uuid import UUID
 
+from pydantic import Field
+
 from gradumen.core.permissions import Role
+from gradumen.wire.access.programs import ProgramPlan
 from gradumen.wire.values import Body, YesOrNo
 
 
 class MemberBody(Body):
-    """A user in an organisation; a disabled one has no rights there."""
+    """A user in an organisation; a disabled one has no rights there.
+
+    ``services`` are those of which it orders and sells plans; null is all.
+    """
 
     user_id: UUID
     email: str
@@ -16,6 +22,7 @@ class MemberBody(Body):
     role: Role
     disabled: bool
     second_factor: bool
+    services: list[str] | None = None
 
 
 class MemberUpdate(Body):
@@ -26,14 +33,18 @@ class MemberUpdate(Body):
 
 
 class InvitationCreate(Body):
-    """Whom to invite, as what."""
+    """Whom to invite, as what, with the programs whose tokens it is to collect."""
 
     email: str
     role: Role
+    programs: list[ProgramPlan] = Field(default_factory=list, max_length=20)
 
 
 class InvitationBody(Body):
-    """An open invitation; ``secret`` is there only in the answer that made it."""
+    """An open invitation; ``secret`` is there only in the answer that made it.
+
+    ``services`` are as of a member; who accepts collects the tokens of ``programs``.
+    """
 
     id: UUID
     organisation: str
@@ -41,6 +52,8 @@ class InvitationBody(Body):
     role: Role
     invited_from: str
     expires_at: datetime
+    services: list[str] | None = None
+    programs: list[ProgramPlan] = Field(default_factory=list)
     secret: str | None = None
 
 
@@ -59,3 +72,4 @@ class JoinedBody(Body):
     name: str
     type: str
     role: Role
+    services: list[str] | None = None

@@ -35,13 +35,14 @@ class SignIn(Body):
 
 
 class MembershipBody(Body):
-    """What the signed-in user is in an organisation."""
+    """What the signed-in user is in an organisation; ``services`` as of a member."""
 
     organisation: str
     name: str
     type: str
     role: Role
     rights: list[Right]
+    services: list[str] | None = None
 
 
 class HeldBackBody(Body):

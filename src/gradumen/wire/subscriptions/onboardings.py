@@ -7,6 +7,7 @@ from pydantic import Field
 
 from gradumen.core.permissions import Role
 from gradumen.core.subscriptions.onboardings import Answer, OnboardingState
+from gradumen.wire.access.programs import ProgramPlan
 from gradumen.wire.messages import MailBody
 from gradumen.wire.organisations.details import DetailsGiven
 from gradumen.wire.tasks import TaskBody
@@ -25,10 +26,17 @@ class OnboardingProject(Body):
 
 
 class OnboardingPerson(Body):
-    """Who is invited; an administrator invites others later."""
+    """Who is invited; an administrator invites others later.
+
+    ``services`` are those of which the person orders plans; null is all. With ``cloud_user`` it becomes a user of the
+    accounts whose people do. ``programs`` are those whose tokens it collects once it joined.
+    """
 
     email: str
     role: Role = Role.ADMINISTRATOR
+    services: list[str] | None = Field(default=None, max_length=100)
+    cloud_user: YesOrNo = True
+    programs: list[ProgramPlan] = Field(default_factory=list, max_length=20)
 
 
 class OnboardingSubscription(Body):
