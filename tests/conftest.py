@@ -19,6 +19,7 @@ from sqlalchemy import Engine, text
 from gradumen.adapters.door import Door
 from gradumen.api.app import make_app
 from gradumen.demo.clouds import SimulatedCloud
+from gradumen.demo.metrics import SimulatedMetrics
 from gradumen.jobs.worker import Worker
 from gradumen.run.api import KEPT_OPEN
 from gradumen.run.database import PrivateDatabase, start_private_database
@@ -131,17 +132,40 @@ def cloud_server() -> Iterator[SimulatedCloud]:
 
 
 @pytest.fixture(scope="session")
+def metrics() -> Iterator[SimulatedMetrics]:
+    """A metrics server that misbehaves on demand, on loopback."""
+    made = SimulatedMetrics("token-of-the-metrics")
+    made.start()
+    yield made
+    made.stop()
+
+
+@pytest.fixture(scope="session")
+def metrics_port() -> int:
+    """Where a real metrics server may be called while a test runs one."""
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        return int(probe.getsockname()[1])
+
+
+@pytest.fixture(scope="session")
 def running(
-    engine: Engine, owner: Engine, cloud_server: SimulatedCloud, tmp_path_factory: pytest.TempPathFactory
+    engine: Engine,
+    owner: Engine,
+    cloud_server: SimulatedCloud,
+    metrics: SimulatedMetrics,
+    metrics_port: int,
+    tmp_path_factory: pytest.TempPathFactory,
 ) -> Iterator[Service]:
     """The service in this process, on loopback."""
-    configured = Settings(console=CONSOLE, clock_control=True, outbound=cloud_server.url)
+    listed = [cloud_server.url, metrics.url, f"http://127.0.0.1:{metrics_port}"]
+    configured = Settings(console=CONSOLE, clock_control=True, outbound=",".join(listed))
     folder = tmp_path_factory.mktemp("service")
     seals = Seals(folder / "sealing.keys")
     seals.make()
     uow = UnitOfWork(engine, seals=seals)
     app = make_app(configured, uow, set_up_file=folder / "set-up-code")
-    worker = GatedWorker(uow, owner, door=Door([cloud_server.url], seconds=0.4), idle_seconds=0.06)
+    worker = GatedWorker(uow, owner, door=Door(listed, seconds=0.4), idle_seconds=0.06)
     worker.start()
     with socket.socket() as probe:
         probe.bind(("127.0.0.1", 0))

@@ -67,6 +67,13 @@ MAPPING = {
     "start": {"column": "at"},
     "lasts": "hour",
 }
+PULL = {
+    "endpoint": "http://127.0.0.1:9",
+    "queries": [
+        {"name": "x", "query": "x", "meter": "network/egress", "unit": "byte", "how": "counter", "resource": ["x"]}
+    ],
+    "starts_at": "2026-10-01T00:00:00Z",
+}
 EXCHANGE = {"currency": "SEK", "into": "EUR", "starts_on": "2026-09-01", "rate": "0.09", "source": "ours"}
 SEATS = {"measure": "seats", "unit": "seat", "kind": "stock"}
 OWN = """
@@ -362,6 +369,13 @@ def calls(side: Side, invoice: InvoiceBody, world: World, service: Service) -> d
         ),
         "look_at_file": Call("POST", "feeds/file-looks", FILE, feed, viewer=403, above=404),
         "send_file": Call("POST", "deliveries/files", FILE | {"mapping": MAPPING}, feed, viewer=403, above=404),
+        "list_pulls": Call("GET", f"{own}/pulls", above=403),
+        "get_pull": Call("GET", "feeds/pull", query=feed, above=404),
+        "set_pull": Call("PUT", "feeds/pull", {"version": 0, "pull": PULL}, feed, viewer=403, above=404),
+        "drop_pull": Call("DELETE", "feeds/pull", None, feed, viewer=403, above=404),
+        "pause_pull": Call("PUT", "feeds/pull/paused", {"paused": True}, feed, viewer=403, above=404),
+        "pull_again": Call("POST", "feeds/pull/runs", {"since": None}, feed, viewer=403, above=404),
+        "try_pull": Call("POST", "feeds/pull/try", {"pull": PULL}, feed, viewer=403, above=404),
         "get_cost_meter": Call("GET", "feeds/cost-meter", query=feed, above=404),
         "set_cost_meter": Call("PUT", "feeds/cost-meter", {"meter": None}, feed, viewer=403, above=404),
         "send_costs": Call("POST", "deliveries/cost-files", FILE, feed, viewer=403, above=404),

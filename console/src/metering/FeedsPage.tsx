@@ -13,12 +13,15 @@ import { Empty, Query } from '../shared/States';
 import { CostMeterDialog, SendCosts } from './CostFiles';
 import { costMeterOptions } from './costs';
 import { FeedDialog, SenderDialog, TakeBackDialog } from './FeedDialogs';
+import { PullDialog } from './PullDialog';
+import { PullState } from './PullState';
+import { pullOptions } from './pulls';
 import { SendFile } from './SendFile';
 import { type Delivery, type Feed, deliveriesOptions, feedsOptions } from './metering';
 
 export default function FeedsPage() {
   const { home, mayAt } = useSignedIn();
-  const [doing, setDoing] = useState<'feed' | 'sender' | 'costs' | null>(null);
+  const [doing, setDoing] = useState<'feed' | 'sender' | 'costs' | 'pull' | null>(null);
   const feeds = useQuery(feedsOptions(home.organisation));
   const [params, set] = useFilters();
   return (
@@ -34,6 +37,7 @@ export default function FeedsPage() {
             action={
               mayAt('manage feeds', home.organisation) && (
                 <Box sx={{ display: 'flex', gap: 1 }}>
+                  {feed && <BeginToFetch feed={feed} onClick={() => setDoing('pull')} />}
                   {feed && <Button onClick={() => setDoing('costs')}>Costs of a supplier</Button>}
                   {feed && <Button onClick={() => setDoing('sender')}>Let somebody send</Button>}
                   <Button variant={feed ? 'outlined' : 'contained'} onClick={() => setDoing('feed')}>
@@ -62,6 +66,11 @@ export default function FeedsPage() {
           >
             {feed ? (
               <>
+                <PullState
+                  key={`fetched ${feed.path}`}
+                  feed={feed}
+                  manages={mayAt('manage feeds', home.organisation)}
+                />
                 {mayAt('send readings', home.organisation) && <Sending key={feed.path} feed={feed} />}
                 <Deliveries feed={feed} sends={mayAt('send readings', home.organisation)} />
               </>
@@ -73,6 +82,7 @@ export default function FeedsPage() {
             {doing === 'feed' && (
               <FeedDialog organisation={home.organisation} onClose={() => setDoing(null)} />
             )}
+            {doing === 'pull' && feed && <NewPull feed={feed} onClose={() => setDoing(null)} />}
             {doing === 'costs' && feed && <CostMeterDialog feed={feed} onClose={() => setDoing(null)} />}
             {doing === 'sender' && feed && <SenderDialog feed={feed} onClose={() => setDoing(null)} />}
           </Page>
@@ -80,6 +90,17 @@ export default function FeedsPage() {
       }}
     </Query>
   );
+}
+
+/** For a feed that is not fetched yet. */
+function BeginToFetch({ feed, onClick }: { feed: Feed; onClick: () => void }) {
+  const { data } = useQuery(pullOptions(feed.path));
+  return data && !data.kind ? <Button onClick={onClick}>Fetch it</Button> : null;
+}
+
+function NewPull({ feed, onClose }: { feed: Feed; onClose: () => void }) {
+  const { data } = useQuery(pullOptions(feed.path));
+  return data ? <PullDialog feed={feed} pull={data} onClose={onClose} /> : null;
 }
 
 /** A file of readings, or of costs where the feed states those. */
@@ -132,8 +153,8 @@ function Deliveries({ feed, sends }: { feed: Feed; sends: boolean }) {
                 },
                 {
                   key: 'file',
-                  title: 'File',
-                  width: 190,
+                  title: 'File or hour',
+                  width: 250,
                   cell: (row) => row.file ?? '',
                   text: (row) => row.file ?? '',
                 },

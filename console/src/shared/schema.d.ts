@@ -424,6 +424,94 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/feeds/pull": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Pull
+         * @description How the feed ``organisation/feed`` is fetched, and how that goes.
+         */
+        get: operations["get_pull"];
+        /**
+         * Set Pull
+         * @description Fetch a feed from an address that the operator lets be called. Safe to repeat; the secret is never told again.
+         */
+        put: operations["set_pull"];
+        post?: never;
+        /**
+         * Drop Pull
+         * @description Fetch a feed no more; what came stays. Safe to repeat.
+         */
+        delete: operations["drop_pull"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/feeds/pull/paused": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Pause Pull
+         * @description Let it rest, or go on: what was missed meanwhile is fetched then. Safe to repeat.
+         */
+        put: operations["pause_pull"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/feeds/pull/runs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Pull Again
+         * @description Fetch what is due at once, or all from an hour on once more, in the place of what came before. Safe to repeat.
+         */
+        post: operations["pull_again"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/feeds/pull/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Try Pull
+         * @description Ask for the last whole hour, and tell what it would give. Takes nothing in.
+         */
+        post: operations["try_pull"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/feeds/senders": {
         parameters: {
             query?: never;
@@ -1873,6 +1961,26 @@ export interface paths {
          * @description Set a project's limit; its organisation gives it. Safe to repeat.
          */
         put: operations["grant_project_quota"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/organisations/{organisation}/pulls": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Pulls
+         * @description The feeds of a seller that the service fetches, with how that goes.
+         */
+        get: operations["list_pulls"];
+        put?: never;
         post?: never;
         delete?: never;
         options?: never;
@@ -5165,6 +5273,12 @@ export interface components {
             unit: string;
         };
         /**
+         * How
+         * @description What the numbers of a series are.
+         * @enum {string}
+         */
+        How: "counter" | "level";
+        /**
          * ImportedCost
          * @description The cost of which a charge is, as its source states it: ``billed`` or ``effective``, in the card's currency.
          */
@@ -7495,6 +7609,13 @@ export interface components {
             /** Next */
             next: string | null;
         };
+        /** Page[PullBody] */
+        Page_PullBody_: {
+            /** Items */
+            items: components["schemas"]["PullBody"][];
+            /** Next */
+            next: string | null;
+        };
         /** Page[QuotaBody] */
         Page_QuotaBody_: {
             /** Items */
@@ -8125,6 +8246,242 @@ export interface components {
             slug: string;
             /** Version */
             version: number;
+        };
+        /**
+         * PullAgain
+         * @description From which hour on everything is fetched once more; null is what is due, at once.
+         */
+        PullAgain: {
+            /** Since */
+            since?: string | null;
+        };
+        /**
+         * PullBody
+         * @description How a feed is fetched, and how that goes; ``pull`` is null where it is not.
+         *
+         *     ``pull`` and ``has_secret`` are told to those who manage feeds. ``complete_until`` is up to when all is here;
+         *     ``behind`` says that it should be more by now. ``problem`` is why the last run brought nothing, ``failing_since``
+         *     the first of the runs that did not since the last that did.
+         */
+        PullBody: {
+            /** Behind */
+            behind: boolean;
+            /** Complete Until */
+            complete_until: string | null;
+            /** Failing Since */
+            failing_since: string | null;
+            /** Feed */
+            feed: string;
+            /** Has Secret */
+            has_secret: boolean;
+            kind: components["schemas"]["PullKind"] | null;
+            /** Last Run At */
+            last_run_at: string | null;
+            /** Name */
+            name: string;
+            /** Next Run At */
+            next_run_at: string | null;
+            /** Paused */
+            paused: boolean;
+            /** Problem */
+            problem: string | null;
+            pull: components["schemas"]["PullForm-Output"] | null;
+            /** Version */
+            version: number;
+        };
+        /**
+         * PullForm
+         * @description From where a feed's usage is fetched, and how often.
+         *
+         *     ``endpoint`` is one that the operator lets be called. With ``user`` the secret is a password, without it a bearer
+         *     token. ``step_seconds`` are between two samples; an hour is fetched whole, ``settles_minutes`` after its end,
+         *     looked for every ``every_minutes``. ``starts_at`` is the first hour.
+         */
+        "PullForm-Input": {
+            /** Endpoint */
+            endpoint: string;
+            /**
+             * Every Minutes
+             * @default 60
+             */
+            every_minutes?: number;
+            /** @default prometheus */
+            kind?: components["schemas"]["PullKind"];
+            /** Queries */
+            queries: components["schemas"]["PullQueryForm-Input"][];
+            /**
+             * Settles Minutes
+             * @default 10
+             */
+            settles_minutes?: number;
+            /**
+             * Starts At
+             * Format: date-time
+             */
+            starts_at: string;
+            /**
+             * Step Seconds
+             * @default 60
+             */
+            step_seconds?: number;
+            /** User */
+            user?: string | null;
+        };
+        /**
+         * PullForm
+         * @description From where a feed's usage is fetched, and how often.
+         *
+         *     ``endpoint`` is one that the operator lets be called. With ``user`` the secret is a password, without it a bearer
+         *     token. ``step_seconds`` are between two samples; an hour is fetched whole, ``settles_minutes`` after its end,
+         *     looked for every ``every_minutes``. ``starts_at`` is the first hour.
+         */
+        "PullForm-Output": {
+            /** Endpoint */
+            endpoint: string;
+            /**
+             * Every Minutes
+             * @default 60
+             */
+            every_minutes: number;
+            /** @default prometheus */
+            kind: components["schemas"]["PullKind"];
+            /** Queries */
+            queries: components["schemas"]["PullQueryForm-Output"][];
+            /**
+             * Settles Minutes
+             * @default 10
+             */
+            settles_minutes: number;
+            /**
+             * Starts At
+             * Format: date-time
+             */
+            starts_at: string;
+            /**
+             * Step Seconds
+             * @default 60
+             */
+            step_seconds: number;
+            /** User */
+            user: string | null;
+        };
+        /**
+         * PullKind
+         * @description What is asked.
+         * @enum {string}
+         */
+        PullKind: "prometheus";
+        /**
+         * PullPause
+         * @description Whether a pull rests.
+         */
+        PullPause: {
+            /** Paused */
+            paused: boolean;
+        };
+        /**
+         * PullQueryForm
+         * @description One query, and what its series become.
+         *
+         *     ``query`` is in the language of the source, as PromQL. ``how`` says what its numbers are. ``resource`` are the
+         *     labels that together name the resource, ``account`` and ``owner`` the ones with its account and its
+         *     ``organisation/project``; ``attributes`` are those of the meter's service, each by a label.
+         */
+        "PullQueryForm-Input": {
+            /** Account */
+            account?: string | null;
+            /** Attributes */
+            attributes?: {
+                [key: string]: string;
+            };
+            how: components["schemas"]["How"];
+            /** Meter */
+            meter: string;
+            /** Name */
+            name: string;
+            /** Owner */
+            owner?: string | null;
+            /** Query */
+            query: string;
+            /** Resource */
+            resource: string[];
+            /** Unit */
+            unit: string;
+        };
+        /**
+         * PullQueryForm
+         * @description One query, and what its series become.
+         *
+         *     ``query`` is in the language of the source, as PromQL. ``how`` says what its numbers are. ``resource`` are the
+         *     labels that together name the resource, ``account`` and ``owner`` the ones with its account and its
+         *     ``organisation/project``; ``attributes`` are those of the meter's service, each by a label.
+         */
+        "PullQueryForm-Output": {
+            /** Account */
+            account: string | null;
+            /** Attributes */
+            attributes: {
+                [key: string]: string;
+            };
+            how: components["schemas"]["How"];
+            /** Meter */
+            meter: string;
+            /** Name */
+            name: string;
+            /** Owner */
+            owner: string | null;
+            /** Query */
+            query: string;
+            /** Resource */
+            resource: string[];
+            /** Unit */
+            unit: string;
+        };
+        /**
+         * PullSet
+         * @description A pull in the place of the one of a version that was read, 0 for none.
+         *
+         *     ``secret`` is a token or a password; null leaves it as it is, an empty text is none.
+         */
+        PullSet: {
+            pull: components["schemas"]["PullForm-Input"];
+            /** Secret */
+            secret?: string | null;
+            /** Version */
+            version: number;
+        };
+        /**
+         * PullTriedBody
+         * @description What came of trying: whether it was reached, what it said or lacks, and what the last hour would give.
+         */
+        PullTriedBody: {
+            /**
+             * Count
+             * @default 0
+             */
+            count: number;
+            /** Problems */
+            problems: components["schemas"]["FileProblemBody"][];
+            /** Reached */
+            reached: boolean;
+            /** Readings */
+            readings: components["schemas"]["ReadingSeenBody"][];
+            /**
+             * Refused
+             * @default 0
+             */
+            refused: number;
+            /** Said */
+            said: string;
+        };
+        /**
+         * PullTry
+         * @description A pull to be tried before it is set; without a secret with the one that is set.
+         */
+        PullTry: {
+            pull: components["schemas"]["PullForm-Input"];
+            /** Secret */
+            secret?: string | null;
         };
         /**
          * QuantityBody
@@ -11074,6 +11431,206 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FileMappingBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_pull: {
+        parameters: {
+            query: {
+                feed: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PullBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    set_pull: {
+        parameters: {
+            query: {
+                feed: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PullSet"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PullBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    drop_pull: {
+        parameters: {
+            query: {
+                feed: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    pause_pull: {
+        parameters: {
+            query: {
+                feed: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PullPause"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PullBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    pull_again: {
+        parameters: {
+            query: {
+                feed: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PullAgain"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PullBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    try_pull: {
+        parameters: {
+            query: {
+                feed: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PullTry"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PullTriedBody"];
                 };
             };
             /** @description A refusal, as problem details */
@@ -14156,6 +14713,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["QuotaBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_pulls: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                organisation: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Page_PullBody_"];
                 };
             };
             /** @description A refusal, as problem details */

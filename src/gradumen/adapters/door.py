@@ -202,7 +202,7 @@ def fit(address: str, entry: Entry) -> bool:
     return found.is_global or not entry.host.startswith("*.")
 
 
-def call(client: Outside, method: str, path: str, **options: Any) -> httpx.Response:
+def call(client: Outside, method: str, path: str, *, largest: int = LARGEST, **options: Any) -> httpx.Response:
     """Call, and read an answer of bounded size in bounded time.
 
     Raises:
@@ -215,8 +215,8 @@ def call(client: Outside, method: str, path: str, **options: Any) -> httpx.Respo
             body = bytearray()
             for part in answer.iter_bytes():
                 body += part
-                if len(body) > LARGEST:
-                    raise Invalid(f"its answer is larger than {LARGEST} bytes", field="endpoint")
+                if len(body) > largest:
+                    raise Invalid(f"its answer is larger than {largest} bytes", field="endpoint")
     except httpx.HTTPError as error:
         raise Unavailable(f"it does not answer ({type(error).__name__})") from error
     if answer.is_redirect:

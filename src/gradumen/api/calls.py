@@ -9,6 +9,7 @@ from typing import Annotated
 from fastapi import Depends, Header, Request, Response
 from pydantic import BaseModel
 
+from gradumen.adapters.door import Door
 from gradumen.core.errors import Invalid, NotSignedIn
 from gradumen.settings import Settings
 from gradumen.store.unit_of_work import UnitOfWork
@@ -36,6 +37,14 @@ def get_settings(request: Request) -> Settings:
 
 Uow = Annotated[UnitOfWork, Depends(get_uow)]
 Configured = Annotated[Settings, Depends(get_settings)]
+
+
+def get_door(settings: Configured) -> Door:
+    """The door to what the operator lets be called."""
+    return Door(settings.outbound.split(","))
+
+
+DoorHere = Annotated[Door, Depends(get_door)]
 
 
 def cookie_name(settings: Settings, name: str) -> str:

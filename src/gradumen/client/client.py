@@ -30,6 +30,7 @@ from gradumen.client.metering.exchange_rates import ExchangeRates
 from gradumen.client.metering.feeds import Feeds
 from gradumen.client.metering.imported_costs import ImportedCosts
 from gradumen.client.metering.ownership_rules import OwnershipRules
+from gradumen.client.metering.pulls import Pulls
 from gradumen.client.metering.readings import Readings
 from gradumen.client.metering.usage import Usage
 from gradumen.client.metering.uses import Uses
@@ -101,6 +102,7 @@ class Client:
         self.imported_costs = ImportedCosts(self.connection)
         self.exchange_rates = ExchangeRates(self.connection)
         self.ownership_rules = OwnershipRules(self.connection)
+        self.pulls = Pulls(self.connection)
         self.readings = Readings(self.connection)
         self.usage = Usage(self.connection)
         self.uses = Uses(self.connection)

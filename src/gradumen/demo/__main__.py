@@ -17,10 +17,12 @@ import httpx
 import psutil
 
 from gradumen.core.errors import Conflict, GradumenError
+from gradumen.demo import counters
 from gradumen.demo.check import run_check
 from gradumen.demo.clouds import SimulatedCloud
 from gradumen.demo.history import CLOSED_MONTHS, Calendar, History
 from gradumen.demo.mail import MailSink
+from gradumen.demo.metrics import SimulatedMetrics
 from gradumen.demo.scenario import ORGANISATIONS, PASSWORD, SIGNERS, TARNWICK_MEMBERS
 
 
@@ -54,6 +56,7 @@ def main() -> int:
             as_of=arguments.as_of,
             hold=arguments.hold,
             cloud=service.cloud.url,
+            metrics=service.metrics.url,
         )
         print(f"ready after {time.monotonic() - began:.0f} s", flush=True)
         if arguments.check:
@@ -76,6 +79,8 @@ class Service:
         self.port = port
         self.mail = MailSink(data / "mail", port + 1 if port else 0)
         self.cloud = SimulatedCloud("North Fell", port + 2 if port else 0, data / "cloud-accounts.json")
+        self.metrics = SimulatedMetrics(counters.TOKEN, port + 3 if port else 0)
+        counters.fill(self.metrics)
         self.process: subprocess.Popen[bytes] | None = None
 
     def start(self) -> None:
@@ -91,13 +96,14 @@ class Service:
         log = self.data / "service.log"
         self.mail.start()
         self.cloud.start()
+        self.metrics.start()
         environment = {
             **os.environ,
             "GRADUMEN_CLOCK_CONTROL": "true",
             "GRADUMEN_DATA": str(self.data),
             "GRADUMEN_SMTP": self.mail.smtp,
             "GRADUMEN_MAIL_FROM": "post@clouds.example",
-            "GRADUMEN_OUTBOUND": self.cloud.url,
+            "GRADUMEN_OUTBOUND": f"{self.cloud.url},{self.metrics.url}",
         }
         with log.open("ab") as out:
             self.process = subprocess.Popen(
@@ -140,6 +146,7 @@ class Service:
             self.process.wait(120)
         self.mail.stop()
         self.cloud.stop()
+        self.metrics.stop()
 
 
 def _moment(text: str) -> datetime:
@@ -157,19 +164,21 @@ def prepare(
     as_of: datetime | None = None,
     hold: bool = False,
     cloud: str | None = None,
+    metrics: str | None = None,
 ) -> History:
     """Make the history where it is missing, or carry it on to now, whatever time has passed.
 
     Args:
         as_of: the business time; None is that of the last start, else the present.
         cloud: where a simulated cloud makes accounts.
+        metrics: where a simulated metrics server is asked.
     """
     state = json.loads(state_file.read_text()) if state_file.exists() else None
     kept = state["as_of"] if state else None
     chosen = as_of or (_moment(kept) if kept else None)
     now = chosen or _moment(datetime.now(UTC).isoformat())
     made = datetime.fromisoformat(state["made"]) if state else now
-    history = History(url, Calendar(made, CLOSED_MONTHS[state["size"] if state else size]), _say, cloud)
+    history = History(url, Calendar(made, CLOSED_MONTHS[state["size"] if state else size]), _say, cloud, metrics)
     if state is None:
         print(f"making the {size} demo, as of {now:%Y-%m-%d}", flush=True)
         history.make(code.read_text().strip())

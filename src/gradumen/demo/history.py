@@ -15,7 +15,7 @@ from gradumen.core.errors import GradumenError
 from gradumen.core.periods import Period
 from gradumen.core.permissions import Role
 from gradumen.core.quotas.measures import Kind
-from gradumen.demo import carrier, fleet, public_cloud, supplier_costs
+from gradumen.demo import carrier, counters, fleet, public_cloud, supplier_costs
 from gradumen.demo.capacity import place_capacity
 from gradumen.demo.papers import (
     ask_for_more,
@@ -81,9 +81,11 @@ class Calendar:
 class History:
     """Builds the scenario; every step goes through the client, as one of its people."""
 
-    def __init__(self, url: str, calendar: Calendar, tell: Tell, cloud: str | None = None) -> None:
-        """``cloud`` is where a simulated cloud makes accounts."""
-        self.url, self.calendar, self.tell, self.cloud = url, calendar, tell, cloud
+    def __init__(
+        self, url: str, calendar: Calendar, tell: Tell, cloud: str | None = None, metrics: str | None = None
+    ) -> None:
+        """``cloud`` is where a simulated cloud makes accounts, ``metrics`` where a metrics server is asked."""
+        self.url, self.calendar, self.tell, self.cloud, self.metrics = url, calendar, tell, cloud, metrics
         self.clients: dict[str, Client] = {}
 
     def signed_in(self, email: str) -> Client:
@@ -358,6 +360,8 @@ class History:
         count += self.send({public_cloud.FEED: list(public_cloud.readings(first, now.date()))})
         count += carrier.connect(self.mara, first, now.date())
         count += supplier_costs.connect(self.signed_in, first, now.date())
+        if self.metrics is not None:
+            counters.connect(self.mara, self.metrics, now)
         self.tell(f"{self.calendar.current.text} so far: {count} readings")
         if self.calendar.months > 1:
             ask_for_more(self.signed_in)

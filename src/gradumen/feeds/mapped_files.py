@@ -3,7 +3,6 @@
 from collections.abc import Collection, Iterator
 
 from gradumen.core.errors import Invalid
-from gradumen.core.exact import text
 from gradumen.core.metering.file_mappings import readings_of
 from gradumen.core.metering.mapping_guesses import guess
 from gradumen.core.metering.readings import Reading
@@ -63,7 +62,7 @@ def look(name: str, content: bytes, form: FileMappingForm | None, meters: Collec
         if isinstance(each, Reading):
             given += 1
             if len(readings) < READINGS:
-                readings.append(_seen(line, each))
+                readings.append(ReadingSeenBody.of_line(line, each))
         else:
             refused += 1
             if len(problems) < PROBLEMS:
@@ -80,22 +79,6 @@ def look(name: str, content: bytes, form: FileMappingForm | None, meters: Collec
         given=given,
         refused=refused,
         problems=problems,
-    )
-
-
-def _seen(line: int, reading: Reading) -> ReadingSeenBody:
-    return ReadingSeenBody(
-        line=line,
-        id=reading.id,
-        owner=reading.owner,
-        account=reading.account,
-        resource=reading.resource,
-        meter=reading.meter,
-        quantity=text(reading.quantity),
-        unit=reading.unit,
-        start=reading.start,
-        end=reading.end,
-        attributes=dict(reading.attributes),
     )
 
 

@@ -9,13 +9,24 @@ from datetime import timedelta
 from gradumen.adapters.door import Door
 from gradumen.core.errors import GradumenError, Unanswered, Unavailable
 from gradumen.core.periods import Period
-from gradumen.jobs import bill_runs, cloud_limits, issuing, months, onboardings, ownership_rules, usage_days, what_ifs
+from gradumen.jobs import (
+    bill_runs,
+    cloud_limits,
+    issuing,
+    months,
+    onboardings,
+    ownership_rules,
+    pulls,
+    usage_days,
+    what_ifs,
+)
 from gradumen.jobs.leases import Held, kept, now
 from gradumen.jobs.pieces import Pieces
 from gradumen.jobs.rating import rate
 from gradumen.store.unit_of_work import Engine, UnitOfWork
 from gradumen.usecases import idempotency, tasks
 from gradumen.usecases.metering.limit_watch import watch_limits
+from gradumen.usecases.metering.pull_runs import schedule_pulls
 from gradumen.usecases.metering.stale_costs import refresh_costs
 from gradumen.usecases.metering.stale_usage import refresh_usage
 from gradumen.usecases.rating import current_charges
@@ -28,6 +39,8 @@ log = logging.getLogger("gradumen.worker")
 SCHEDULED_EVERY = timedelta(minutes=10)
 WATCHED_EVERY, WATCH_RESTS = 60.0, 30.0
 """Seconds between two looks at use beside limits, at least; and as a multiple of what a look took."""
+PULLS_EVERY = 2.0
+"""Seconds between two looks at whether a feed is to be fetched."""
 LONGEST_REST = 2.0
 """Seconds that making usage rests at most."""
 
@@ -67,6 +80,7 @@ class Worker:
             tasks.ONBOARDING: lambda held: onboardings.make(held, door or Door([])),
             tasks.CLOUD_LIMITS: lambda held: cloud_limits.hold(held, door or Door([])),
             tasks.OWNERS: ownership_rules.mark,
+            tasks.PULL: lambda held: pulls.fetch(held, door or Door([])),
             tasks.UNDO_ONBOARDING: lambda held: onboardings.take_back(held, door or Door([])),
         }
 
@@ -82,7 +96,7 @@ class Worker:
 
     def run(self) -> None:
         """Work until told to stop."""
-        rested, watched, scheduled = 0.0, 0.0, now() - SCHEDULED_EVERY
+        rested, watched, pulled, scheduled = 0.0, 0.0, 0.0, now() - SCHEDULED_EVERY
         opened: Period | None = None
         while not self._stop.is_set():
             busy = False
@@ -91,6 +105,9 @@ class Worker:
                     # First, so that what fails keeps nothing else waiting until it is tried again.
                     scheduled = now()
                     self.do_chores()
+                if time.monotonic() >= pulled:
+                    pulled = time.monotonic() + PULLS_EVERY
+                    schedule_pulls(self.uow, at=now())
                 waiting, newest = look(self.uow, at=now())
                 if newest != opened:
                     current_charges.open_periods(self.uow, at=now())

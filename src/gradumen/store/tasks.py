@@ -15,6 +15,7 @@ from sqlalchemy import (
     SmallInteger,
     String,
     and_,
+    delete,
     func,
     or_,
     select,
@@ -223,6 +224,11 @@ def end_task(tx: Session, task: UUID, at: datetime) -> None:
     """Another takes a task's place: who has it writes nothing for it any more."""
     values = {"state": State.UNDONE, "finished_at": at, "lease_until": None, "fence": TaskRow.fence + 1}
     tx.execute(update(TaskRow).where(TaskRow.id == task).values(**values))
+
+
+def drop_task(tx: Session, task: UUID) -> None:
+    """Forget a task that is over, with its steps."""
+    tx.execute(delete(TaskRow).where(TaskRow.id == task, TaskRow.state.not_in(UNDER_WAY)))
 
 
 def find_task(tx: Session, task: UUID, *, lock: bool = False) -> TaskRow | None:

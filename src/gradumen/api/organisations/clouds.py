@@ -1,27 +1,18 @@
 """Routes of clouds in which accounts are made, and of these."""
 
-from typing import Annotated
 from uuid import UUID
 
-from fastapi import APIRouter, Depends, Request, Response, status
+from fastapi import APIRouter, Response, status
 
 from gradumen.adapters.clouds import cloud_at
-from gradumen.adapters.door import Door
 from gradumen.api.bodies import StrictRoute
-from gradumen.api.calls import CallerHere, OnceHere, Uow, answered
+from gradumen.api.calls import CallerHere, DoorHere, OnceHere, Uow, answered
 from gradumen.core.errors import Conflict, Invalid, Unavailable
 from gradumen.usecases.organisations import clouds
 from gradumen.wire.organisations.clouds import CloudAccountBody, CloudBody, CloudCreate, CloudTriedBody, CloudUpdate
 from gradumen.wire.values import Page
 
 router = APIRouter(route_class=StrictRoute, tags=["clouds"])
-
-
-def _door(request: Request) -> Door:
-    return Door(request.app.state.settings.outbound.split(","))
-
-
-DoorHere = Annotated[Door, Depends(_door)]
 
 
 @router.get("/organisations/{organisation}/clouds")

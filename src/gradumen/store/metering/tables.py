@@ -43,7 +43,10 @@ class DeliveryRow(Base):
     """One batch that a feed sent, with what became of it."""
 
     __tablename__ = "deliveries"
-    __table_args__ = (Index("ix_deliveries_feed_id_id", "feed_id", "id"),)
+    __table_args__ = (
+        Index("ix_deliveries_feed_id_id", "feed_id", "id"),
+        Index("ix_deliveries_feed_id_file_name", "feed_id", "file_name"),
+    )
 
     id: Mapped[int] = mapped_column(BigInteger, primary_key=True, autoincrement=True)
     public_id: Mapped[UUID] = mapped_column(unique=True)

@@ -182,7 +182,7 @@ def take_back_delivery(tx: Session, caller: Caller, *, delivery: UUID) -> Delive
             )
         taking = new_delivery(tx, caller, feed, takes_back=row.id, file_name=row.file_name)
         row.taken_back_by = taking.id
-        count = _take_back(tx, feed, row, taking, caller.at)
+        count = take_back(tx, feed, row, taking, caller.at)
         costs = take_back_costs(tx, row, caller.at)
         tx.flush()
         what = row.file_name or str(row.public_id)
@@ -196,7 +196,7 @@ def _sees(tx: Session, scope: Scope, feed: FeedRow, row: DeliveryRow) -> bool:
     return scope.is_member(feed.organisation_id, Right.READ) or (own and may_send(tx, scope, feed))
 
 
-def _take_back(tx: Session, feed: FeedRow, row: DeliveryRow, taking: DeliveryRow, at: datetime) -> int:
+def take_back(tx: Session, feed: FeedRow, row: DeliveryRow, taking: DeliveryRow, at: datetime) -> int:
     """Take its readings that stand out of usage, and forget their ids; gives how many."""
     count = 0
     standing = store.standing_readings(tx, row.id, (row.first_at, row.last_at))

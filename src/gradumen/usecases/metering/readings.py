@@ -27,7 +27,7 @@ from gradumen.store.organisations.tables import trees_between
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.catalogue.published import Published, load_published
 from gradumen.usecases.metering.feeds import feed_to_send
-from gradumen.usecases.scope import Caller, Scope, load_scope
+from gradumen.usecases.scope import NOBODY, Caller, Scope, load_scope
 
 Owned = tuple[tuple[datetime, bool], ...]
 """Whether a project was inside what a feed may write for, from moments on, in their order."""
@@ -94,9 +94,8 @@ def send_readings(tx: Session, caller: Caller, *, feed: str, items: Sequence[Rea
 def new_delivery(tx: Session, caller: Caller, feed: FeedRow, **more: object) -> DeliveryRow:
     """A delivery of a feed that has brought nothing yet."""
     counts = {"accepted": 0, "known": 0, "refused": 0}
-    row = DeliveryRow(
-        public_id=uuid4(), feed_id=feed.id, sent_by=caller.user_id, received_at=caller.at, **counts, **more
-    )
+    by = None if caller.user_id == NOBODY else caller.user_id
+    row = DeliveryRow(public_id=uuid4(), feed_id=feed.id, sent_by=by, received_at=caller.at, **counts, **more)
     tx.add(row)
     tx.flush()
     return row

@@ -144,8 +144,10 @@ def change_cloud(tx: Session, caller: Caller, *, cloud: UUID, version: int, give
         row.place = name_of(given["place"], field="place") if given["place"] else None
     if "site" in given:
         row.site_id = _site(tx, scope, row.organisation_id, given["site"])
-    if given.get("endpoint") is not None:
-        row.endpoint = _endpoint(given["endpoint"])
+    if given.get("endpoint") is not None and (endpoint := _endpoint(given["endpoint"])) != row.endpoint:
+        if given.get("secret") is None:
+            raise Conflict("its token was entered for another address; enter it anew", field="secret")
+        row.endpoint = endpoint
     if given.get("secret") is not None:
         row.sealed = seals_of(tx).seal(_secret(given["secret"]))
     if given.get("shared") is not None:

@@ -14,6 +14,7 @@ from gradumen.core.tasks import State
 from gradumen.store.billing.invoices import Wanted, sums_of_invoices
 from gradumen.store.messages import count_failed
 from gradumen.store.metering.imported_costs import nobodys_costs
+from gradumen.store.metering.pulls import PullRow, pulls_of
 from gradumen.store.organisations.organisations import organisations_by_id
 from gradumen.store.organisations.tables import OrganisationRow, zone_name
 from gradumen.store.quotas.measures import load_measures
@@ -24,6 +25,7 @@ from gradumen.usecases.catalogue.names import meter_name
 from gradumen.usecases.catalogue.price_changes import price_changes_of
 from gradumen.usecases.catalogue.published import load_published
 from gradumen.usecases.metering.breaches import breaches_to_do
+from gradumen.usecases.metering.pulls import behind
 from gradumen.usecases.metering.unowned_usage import count_unowned
 from gradumen.usecases.quotas.pools import short_pools
 from gradumen.usecases.quotas.quota_requests import requests_answered, requests_to_answer
@@ -118,8 +120,11 @@ def _charges(tx: Session, owner: OrganisationRow) -> Iterator[ToDoBody]:
 
 def _feeds(tx: Session, scope: Scope, owner: OrganisationRow) -> Iterator[ToDoBody]:
     at = scope.caller.at
+    pulled = {feed.slug: pull for feed, pull in pulls_of(tx, owner.id)}
+    for slug, pull in pulled.items():
+        yield from _pulled(scope, f"{owner.slug}/{slug}", pull)
     for feed in store.feeds_health(tx, owner.id, at - RECENT):
-        if feed.last is not None and at - feed.last > QUIET:
+        if feed.last is not None and at - feed.last > QUIET and feed.slug not in pulled:
             hours = int((at - feed.last).total_seconds() // 3600)
             yield ToDoBody(
                 kind="feed",
@@ -137,6 +142,21 @@ def _feeds(tx: Session, scope: Scope, owner: OrganisationRow) -> Iterator[ToDoBo
                 title=f"{_counted(feed.refused, 'reading')} of feed {feed.name} refused in the last seven days",
                 detail=f"one of them: {feed.refusal}" if feed.refusal else "",
             )
+
+
+def _pulled(scope: Scope, path: str, pull: PullRow) -> Iterator[ToDoBody]:
+    """A feed that the service fetches, where nothing answers or more should be here by now."""
+    late = behind(pull, scope.now)
+    if pull.problem is not None or late:
+        here = f"all is here until {pull.complete_until:%Y-%m-%d at %H:%M} UTC"
+        yield ToDoBody(
+            kind="feed",
+            weight=Weight.FAILED if late else Weight.LOOK,
+            subject=path,
+            title=f"Feed {path} is behind" if late else f"Feed {path} could not be fetched",
+            detail=f"{here}; {pull.problem}" if pull.problem else here,
+            since=pull.failing_since or pull.complete_until,
+        )
 
 
 def _nobodys(tx: Session, scope: Scope, owner: OrganisationRow) -> Iterator[ToDoBody]:

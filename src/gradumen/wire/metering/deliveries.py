@@ -12,7 +12,9 @@ from zoneinfo import ZoneInfo
 from pydantic import Field, model_validator
 
 from gradumen.core.errors import Invalid
+from gradumen.core.exact import text
 from gradumen.core.metering.file_mappings import FileMapping, Lasts, Measured, Said
+from gradumen.core.metering.readings import Reading
 from gradumen.core.periods import zone_of
 from gradumen.wire.metering.readings import OutcomeBody
 from gradumen.wire.values import Body, WholeNumber
@@ -146,6 +148,9 @@ class FileRowBody(Body):
     cells: dict[str, str]
 
 
+_SEEN = ("id", "owner", "account", "resource", "meter", "unit", "start", "end")
+
+
 class ReadingSeenBody(Body):
     """A reading that a file would give."""
 
@@ -160,6 +165,12 @@ class ReadingSeenBody(Body):
     start: datetime
     end: datetime
     attributes: dict[str, str]
+
+    @classmethod
+    def of_line(cls, line: int, reading: Reading) -> "ReadingSeenBody":
+        """A reading as it is shown."""
+        told = {name: getattr(reading, name) for name in _SEEN}
+        return cls(line=line, quantity=text(reading.quantity), attributes=dict(reading.attributes), **told)
 
 
 class FileProblemBody(Body):

@@ -1,0 +1,239 @@
+/** From where a feed is fetched: written, tried beside what the last hour would give, and set. */
+import { Alert, Box, Button } from '@mui/material';
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
+import { useFieldArray, useFormContext } from 'react-hook-form';
+import * as z from 'zod/mini';
+import { useSignedIn } from '../access/session';
+import { type ServiceForm, servicesOptions } from '../catalogue/catalogue';
+import { api, body } from '../shared/api';
+import { DataTable } from '../shared/DataTable';
+import { DateInput } from '../shared/DateInput';
+import { momentName } from '../shared/dates';
+import { formatCount, formatQuantity } from '../shared/decimal';
+import { EntryDialog, Remark, TextInput, day, given, whole } from '../shared/form';
+import { PickInput } from '../shared/PickInput';
+import { formatUnit } from '../shared/units';
+import type { Feed } from './metering';
+import { NEW_QUERY, type Pull, type PullValues, type Tried, formOf, valuesOf } from './pulls';
+
+const labels = given('A label, as in instance');
+const schema = z.object({
+  endpoint: given('Its address, as in https://metrics.example:9090'),
+  user: z.string(),
+  secret: z.string(),
+  starts_at: day('The first day'),
+  step_seconds: whole,
+  every_minutes: whole,
+  settles_minutes: z.string().check(z.regex(/^\d{1,4}$/, 'A whole number of minutes')),
+  queries: z.array(
+    z.object({
+      name: given('A name for it'),
+      query: given('What is asked'),
+      meter: given('What it measures'),
+      unit: given('As in byte'),
+      how: z.string(),
+      resource: labels,
+      owner: z.string(),
+      account: z.string(),
+      attributes: z.string().check(z.regex(/^(\s*[^=,]+=[^=,]+(,|$))*$/, 'As in size=flavour, site=region')),
+    }),
+  ),
+});
+const HOW = [
+  ['counter', 'a counter: what it rose by'],
+  ['level', 'a level: what it was'],
+] as const;
+
+export function PullDialog({ feed, pull, onClose }: { feed: Feed; pull: Pull; onClose: () => void }) {
+  const queries = useQueryClient();
+  const { session } = useSignedIn();
+  const params = { query: { feed: feed.path } };
+  const listed = () => queries.invalidateQueries({ queryKey: ['pull', feed.path] });
+  return (
+    <EntryDialog
+      title={`From where ${feed.name} is fetched`}
+      act="Fetch it from here on"
+      schema={schema}
+      initial={valuesOf(pull.pull, session.now)}
+      save={async (values) => {
+        body(
+          await api.PUT('/api/v1/feeds/pull', {
+            params,
+            body: { version: pull.version, pull: formOf(values, pull.pull), secret: values.secret || null },
+          }),
+        );
+        await listed();
+      }}
+      other={
+        pull.kind
+          ? {
+              act: 'Fetch it no more',
+              run: async () => {
+                await api.DELETE('/api/v1/feeds/pull', { params });
+                await listed();
+              },
+            }
+          : undefined
+      }
+      onClose={onClose}
+    >
+      <TextInput
+        name="endpoint"
+        label="Address of the metrics server"
+        hint="Speaks the HTTP API of Prometheus; the operator lists what may be called"
+      />
+      <TextInput name="user" label="User" columns={3} optional hint="Empty: the secret is a token" />
+      <TextInput
+        name="secret"
+        label="Token or password"
+        type="password"
+        columns={3}
+        optional
+        hint={pull.has_secret ? 'Empty: the one that is kept' : 'Kept sealed, never shown'}
+      />
+      <DateInput name="starts_at" label="From" columns={3} />
+      <TextInput name="step_seconds" label="Samples every" unit="s" columns={3} />
+      <TextInput name="every_minutes" label="Look every" unit="min" columns={3} />
+      <TextInput name="settles_minutes" label="An hour rests" unit="min" columns={3} />
+      <Asked />
+      <Trial feed={feed} pull={pull} />
+    </EntryDialog>
+  );
+}
+
+function Asked() {
+  const services = useQuery(servicesOptions);
+  const { fields, append, remove } = useFieldArray<PullValues, 'queries'>({ name: 'queries' });
+  const meters = (services.data ?? []).flatMap((service) => {
+    const form = service.form as ServiceForm;
+    return Object.entries(form.meters).map(
+      ([slug, each]) => [`${form.service}/${slug}`, `${form.name}: ${each.name}`] as const,
+    );
+  });
+  return (
+    <>
+      {fields.map((field, place) => (
+        <Box
+          key={field.id}
+          sx={{
+            gridColumn: '1 / -1',
+            display: 'grid',
+            gridTemplateColumns: 'repeat(6, minmax(0, 1fr))',
+            gap: 2,
+            borderLeft: 2,
+            borderColor: 'divider',
+            pl: 2,
+          }}
+        >
+          <TextInput name={`queries.${place}.name`} label="Query" columns={2} />
+          <TextInput name={`queries.${place}.query`} label="In its language" columns={4} />
+          <PickInput name={`queries.${place}.meter`} label="Meter" columns={3} options={meters} />
+          <TextInput name={`queries.${place}.how`} label="Its numbers are" columns={3} options={HOW} />
+          <TextInput name={`queries.${place}.unit`} label="Unit" columns={2} />
+          <TextInput
+            name={`queries.${place}.resource`}
+            label="Resource, by labels"
+            columns={4}
+            hint="One, or several with commas"
+          />
+          <TextInput
+            name={`queries.${place}.owner`}
+            label="Owner, by label"
+            columns={3}
+            optional
+            hint="Its value is organisation/project"
+          />
+          <TextInput
+            name={`queries.${place}.account`}
+            label="Account, by label"
+            columns={3}
+            optional
+            hint="For rules of ownership"
+          />
+          <TextInput
+            name={`queries.${place}.attributes`}
+            label="Attributes, by labels"
+            columns={4}
+            optional
+            hint="As in size=flavour, site=region"
+          />
+          {fields.length > 1 && (
+            <Box sx={{ gridColumn: 'span 2' }}>
+              <Button onClick={() => remove(place)}>Take this query away</Button>
+            </Box>
+          )}
+        </Box>
+      ))}
+      <Box sx={{ gridColumn: '1 / -1' }}>
+        <Button onClick={() => append(NEW_QUERY)}>One more query</Button>
+      </Box>
+    </>
+  );
+}
+
+/** Asks for the last hour with what is written, and shows what it would give. */
+function Trial({ feed, pull }: { feed: Feed; pull: Pull }) {
+  const { getValues, trigger } = useFormContext<PullValues>();
+  const attempt = useMutation({
+    mutationFn: async () => {
+      if (!(await trigger())) return null;
+      const values = getValues();
+      return body(
+        await api.POST('/api/v1/feeds/pull/try', {
+          params: { query: { feed: feed.path } },
+          body: { pull: formOf(values, pull.pull), secret: values.secret || null },
+        }),
+      );
+    },
+  });
+  return (
+    <Box sx={{ gridColumn: '1 / -1' }}>
+      <Button variant="outlined" loading={attempt.isPending} onClick={() => attempt.mutate()}>
+        Try it with the last hour
+      </Button>
+      {attempt.error && (
+        <Alert severity="error" variant="outlined" sx={{ mt: 1.5 }}>
+          {attempt.error.message}
+        </Alert>
+      )}
+      {attempt.data && <Outcome tried={attempt.data} />}
+    </Box>
+  );
+}
+
+function Outcome({ tried }: { tried: Tried }) {
+  if (!tried.reached)
+    return (
+      <Alert severity="error" variant="outlined" sx={{ mt: 1.5 }}>
+        {`Not reached: ${tried.said}.`}
+      </Alert>
+    );
+  return (
+    <Box sx={{ mt: 1.5 }}>
+      <Remark>
+        {`Reached: ${tried.said}. The last hour would give ${formatCount(tried.count)} readings; ${formatCount(tried.refused)} would be refused.`}
+      </Remark>
+      {tried.problems.map((each) => (
+        <Remark key={each.line}>{`Refused: ${each.reason}`}</Remark>
+      ))}
+      {tried.readings.length > 0 && (
+        <DataTable
+          name="tried readings"
+          label="What it would give"
+          rows={tried.readings}
+          rowKey={(row) => row.id}
+          columns={[
+            { key: 'resource', title: 'Resource', cell: (row) => row.resource },
+            {
+              key: 'quantity',
+              title: 'Quantity',
+              cell: (row) => `${formatQuantity(row.quantity)} ${formatUnit(row.unit, row.quantity)}`,
+            },
+            { key: 'from', title: 'From, UTC', whole: true, cell: (row) => momentName(row.start) },
+            { key: 'whose', title: 'Whose', cell: (row) => row.owner ?? row.account ?? 'by rule' },
+          ]}
+        />
+      )}
+    </Box>
+  );
+}

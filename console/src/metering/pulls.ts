@@ -1,0 +1,119 @@
+/** Feeds that the service fetches itself: what is written of one, and how that goes. */
+import { queryOptions } from '@tanstack/react-query';
+import { api, body, type Schemas } from '../shared/api';
+import { momentName } from '../shared/dates';
+
+export type Pull = Schemas['PullBody'];
+export type PullForm = Schemas['PullForm-Input'];
+type Query = PullForm['queries'][number];
+export type Tried = Schemas['PullTriedBody'];
+
+export const pullOptions = (feed: string) =>
+  queryOptions({
+    queryKey: ['pull', feed],
+    queryFn: async () => body(await api.GET('/api/v1/feeds/pull', { params: { query: { feed } } })),
+    refetchInterval: (query) => (query.state.data?.kind && !query.state.data.paused ? 15_000 : false),
+  });
+
+export interface QueryValues {
+  name: string;
+  query: string;
+  meter: string;
+  unit: string;
+  how: string;
+  resource: string;
+  owner: string;
+  account: string;
+  attributes: string;
+}
+
+export interface PullValues {
+  endpoint: string;
+  user: string;
+  secret: string;
+  starts_at: string;
+  step_seconds: string;
+  every_minutes: string;
+  settles_minutes: string;
+  queries: QueryValues[];
+}
+
+export const NEW_QUERY: QueryValues = {
+  name: '',
+  query: '',
+  meter: '',
+  unit: '',
+  how: 'counter',
+  resource: '',
+  owner: '',
+  account: '',
+  attributes: '',
+};
+
+/** What the form begins with: of what is set, or from today on. */
+export const valuesOf = (pull: Pull['pull'], today: string): PullValues => ({
+  endpoint: pull?.endpoint ?? '',
+  user: pull?.user ?? '',
+  secret: '',
+  starts_at: (pull?.starts_at ?? today).slice(0, 10),
+  step_seconds: String(pull?.step_seconds ?? 60),
+  every_minutes: String(pull?.every_minutes ?? 60),
+  settles_minutes: String(pull?.settles_minutes ?? 10),
+  queries: pull?.queries.map(queryOf) ?? [NEW_QUERY],
+});
+
+const queryOf = (query: Query): QueryValues => ({
+  name: query.name,
+  query: query.query,
+  meter: query.meter,
+  unit: query.unit,
+  how: query.how,
+  resource: query.resource.join(', '),
+  owner: query.owner ?? '',
+  account: query.account ?? '',
+  attributes: Object.entries(query.attributes ?? {})
+    .map(([attribute, label]) => `${attribute}=${label}`)
+    .join(', '),
+});
+
+const parts = (text: string): string[] =>
+  text
+    .split(',')
+    .map((each) => each.trim())
+    .filter(Boolean);
+
+/** What is written in the form; a first hour that was set and whose day stays is kept. */
+export function formOf(values: PullValues, before: Pull['pull']): PullForm {
+  const kept = before?.starts_at.startsWith(values.starts_at);
+  return {
+    kind: 'prometheus',
+    endpoint: values.endpoint.trim(),
+    user: values.user.trim() || null,
+    starts_at: kept && before ? before.starts_at : `${values.starts_at}T00:00:00Z`,
+    step_seconds: Number(values.step_seconds),
+    every_minutes: Number(values.every_minutes),
+    settles_minutes: Number(values.settles_minutes),
+    queries: values.queries.map((each) => ({
+      name: each.name.trim(),
+      query: each.query.trim(),
+      meter: each.meter,
+      unit: each.unit.trim(),
+      how: each.how as Query['how'],
+      resource: parts(each.resource),
+      owner: each.owner.trim() || null,
+      account: each.account.trim() || null,
+      attributes: Object.fromEntries(
+        parts(each.attributes).map((pair) => pair.split('=').map((side) => side.trim()) as [string, string]),
+      ),
+    })),
+  };
+}
+
+/** How it goes, in a sentence. */
+export function pullWords(pull: Pull): string {
+  if (pull.paused)
+    return `Its fetching rests; what it has reaches to ${momentName(pull.complete_until ?? '')}.`;
+  const here = `The service fetches it: all is here until ${momentName(pull.complete_until ?? '')} UTC`;
+  if (pull.problem) return `${here}. The last run brought nothing: ${pull.problem}.`;
+  return pull.behind ? `${here}, which is less than it should be by now.` : `${here}.`;
+}

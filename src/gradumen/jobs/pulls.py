@@ -1,0 +1,40 @@
+"""Fetches the usage of a feed, hour by hour: asks outside of any transaction, takes in within one an hour."""
+
+from gradumen.adapters.door import Door
+from gradumen.adapters.prometheus import Prometheus
+from gradumen.core.errors import EditedMeanwhile, GradumenError, Unavailable
+from gradumen.core.metering.readings import Reading
+from gradumen.feeds.series_readings import hour_readings
+from gradumen.jobs.leases import Held, now
+from gradumen.usecases.metering.pull_runs import end_run, pull_to_do, take_hour
+from gradumen.usecases.metering.pulls import Asking
+from gradumen.usecases.metering.readings import unreadable
+
+
+def fetch(held: Held, door: Door) -> None:
+    """A run of a feed: the hours that are due. What goes wrong outside is told on the feed, and tried again later."""
+    problem, passing = None, False
+    try:
+        asking = pull_to_do(held.uow, lease=held.lease, at=now())
+        if asking.windows:
+            with held.step("hours", first=f"{asking.windows[0][0]:%Y-%m-%d %H:%M}", hours=len(asking.windows)) as step:
+                accepted, refused = _hours(held, door, asking)
+                step.result.update(accepted=accepted, refused=refused)
+    except EditedMeanwhile:
+        pass  # the next run does as it is set now
+    except GradumenError as error:
+        problem, passing = error.message, isinstance(error, Unavailable)
+    end_run(held.uow, lease=held.lease, problem=problem, passing=passing, at=now())
+
+
+def _hours(held: Held, door: Door, asking: Asking) -> tuple[int, int]:
+    accepted = refused = 0
+    with Prometheus(door, asking.form.endpoint, asking.form.user, asking.secret) as source:
+        for count, window in enumerate(asking.windows):
+            held.progress(count, len(asking.windows))
+            found = hour_readings(source.over, asking.form, window)
+            items = [each if isinstance(each, Reading) else unreadable(*each) for each in found]
+            more = take_hour(held.uow, lease=held.lease, asked=asking.form, window=window, items=items, at=now())
+            accepted, refused = accepted + more[0], refused + more[1]
+    held.progress(len(asking.windows), len(asking.windows))
+    return accepted, refused

@@ -1,0 +1,71 @@
+"""Feeds that the service fetches itself: table and queries."""
+
+from collections.abc import Collection, Sequence
+from datetime import datetime
+from typing import Any
+from uuid import UUID
+
+from sqlalchemy import JSON, ForeignKey, Index, String, Text, select
+from sqlalchemy.orm import Mapped, Session, mapped_column
+
+from gradumen.store.columns import Base, Moment, Second, ascii_text
+from gradumen.store.metering.tables import DeliveryRow, FeedRow
+
+
+class PullRow(Base):
+    """How a feed is fetched: ``form`` is what was written, ``sealed`` its secret, empty where it has none.
+
+    ``next_at`` and the other times of runs are the real clock's, ``complete_until`` is in the time of usage.
+    """
+
+    __tablename__ = "pulls"
+    __table_args__ = (Index("ix_pulls_paused_next_at", "paused", "next_at"),)
+
+    feed_id: Mapped[int] = mapped_column(ForeignKey("feeds.id", ondelete="RESTRICT"), primary_key=True)
+    kind: Mapped[str] = mapped_column(ascii_text(16))
+    form: Mapped[dict[str, Any]] = mapped_column(JSON)
+    sealed: Mapped[str] = mapped_column(Text)
+    version: Mapped[int]
+    paused: Mapped[bool]
+    complete_until: Mapped[datetime] = mapped_column(Second)
+    next_at: Mapped[datetime] = mapped_column(Moment)
+    last_run_at: Mapped[datetime | None] = mapped_column(Moment)
+    problem: Mapped[str | None] = mapped_column(String(500))
+    failing_since: Mapped[datetime | None] = mapped_column(Moment)
+    task_id: Mapped[UUID | None] = mapped_column(ForeignKey("tasks.id", ondelete="SET NULL"))
+    """The last run."""
+
+
+def find_pull(tx: Session, feed: int, *, lock: bool = False) -> PullRow | None:
+    """How a feed is fetched, where it is."""
+    return tx.get(PullRow, feed, with_for_update=lock or None, populate_existing=lock)
+
+
+def pulls_of(tx: Session, organisation: UUID) -> list[tuple[FeedRow, PullRow]]:
+    """Those of an organisation's feeds, by slug."""
+    query = select(FeedRow, PullRow).join(PullRow, PullRow.feed_id == FeedRow.id)
+    found = tx.execute(query.where(FeedRow.organisation_id == organisation).order_by(FeedRow.slug))
+    return [(feed, pull) for feed, pull in found]
+
+
+def due_pulls(tx: Session, at: datetime, most: int) -> list[int]:
+    """The feeds whose next run is due, the longest due first."""
+    query = select(PullRow.feed_id).where(PullRow.paused.is_(False), PullRow.next_at <= at)
+    return list(tx.scalars(query.order_by(PullRow.next_at).limit(most)))
+
+
+def sealed_pulls(tx: Session) -> Sequence[PullRow]:
+    """Those that have a secret, for writing them anew."""
+    return tx.scalars(select(PullRow).where(PullRow.sealed != "").with_for_update()).all()
+
+
+def delivery_of_hour(tx: Session, feed: int, name: str) -> DeliveryRow | None:
+    """The delivery that brought an hour, by its name, and was not taken back."""
+    query = select(DeliveryRow).where(DeliveryRow.feed_id == feed, DeliveryRow.file_name == name)
+    query = query.where(DeliveryRow.taken_back_by.is_(None), DeliveryRow.takes_back.is_(None))
+    return tx.scalars(query.order_by(DeliveryRow.id.desc()).limit(1)).first()
+
+
+def pulled_feeds(tx: Session, feeds: Collection[int]) -> set[int]:
+    """Which of some feeds are fetched."""
+    return set(tx.scalars(select(PullRow.feed_id).where(PullRow.feed_id.in_(feeds))))

@@ -1,0 +1,113 @@
+"""Bodies of feeds whose usage the service fetches itself."""
+
+from datetime import datetime
+
+from pydantic import Field
+
+from gradumen.core.metering.pulls import How, PullKind
+from gradumen.wire.metering.deliveries import FileProblemBody, ReadingSeenBody
+from gradumen.wire.values import Body, WholeNumber, YesOrNo
+
+MOST_QUERIES = 20
+Label = str
+
+
+class PullQueryForm(Body):
+    """One query, and what its series become.
+
+    ``query`` is in the language of the source, as PromQL. ``how`` says what its numbers are. ``resource`` are the
+    labels that together name the resource, ``account`` and ``owner`` the ones with its account and its
+    ``organisation/project``; ``attributes`` are those of the meter's service, each by a label.
+    """
+
+    name: str = Field(min_length=1, max_length=40)
+    query: str = Field(min_length=1, max_length=2000)
+    meter: str = Field(max_length=140)
+    unit: str = Field(max_length=40)
+    how: How
+    resource: list[Label] = Field(min_length=1, max_length=4)
+    account: Label | None = None
+    owner: Label | None = None
+    attributes: dict[str, Label] = Field(default_factory=dict, max_length=16)
+
+
+class PullForm(Body):
+    """From where a feed's usage is fetched, and how often.
+
+    ``endpoint`` is one that the operator lets be called. With ``user`` the secret is a password, without it a bearer
+    token. ``step_seconds`` are between two samples; an hour is fetched whole, ``settles_minutes`` after its end,
+    looked for every ``every_minutes``. ``starts_at`` is the first hour.
+    """
+
+    kind: PullKind = PullKind.PROMETHEUS
+    endpoint: str = Field(min_length=1, max_length=300)
+    user: str | None = Field(default=None, max_length=120)
+    queries: list[PullQueryForm] = Field(min_length=1, max_length=MOST_QUERIES)
+    step_seconds: WholeNumber = 60
+    every_minutes: WholeNumber = 60
+    settles_minutes: WholeNumber = 10
+    starts_at: datetime
+
+
+class PullSet(Body):
+    """A pull in the place of the one of a version that was read, 0 for none.
+
+    ``secret`` is a token or a password; null leaves it as it is, an empty text is none.
+    """
+
+    version: WholeNumber
+    pull: PullForm
+    secret: str | None = Field(default=None, max_length=4000)
+
+
+class PullTry(Body):
+    """A pull to be tried before it is set; without a secret with the one that is set."""
+
+    pull: PullForm
+    secret: str | None = Field(default=None, max_length=4000)
+
+
+class PullBody(Body):
+    """How a feed is fetched, and how that goes; ``pull`` is null where it is not.
+
+    ``pull`` and ``has_secret`` are told to those who manage feeds. ``complete_until`` is up to when all is here;
+    ``behind`` says that it should be more by now. ``problem`` is why the last run brought nothing, ``failing_since``
+    the first of the runs that did not since the last that did.
+    """
+
+    feed: str
+    name: str
+    version: int
+    kind: PullKind | None
+    pull: PullForm | None
+    has_secret: bool
+    paused: bool
+    complete_until: datetime | None
+    behind: bool
+    problem: str | None
+    failing_since: datetime | None
+    last_run_at: datetime | None
+    next_run_at: datetime | None
+
+
+class PullPause(Body):
+    """Whether a pull rests."""
+
+    paused: YesOrNo
+
+
+class PullAgain(Body):
+    """From which hour on everything is fetched once more; null is what is due, at once."""
+
+    since: datetime | None = None
+
+
+class PullTriedBody(Body):
+    """What came of trying: whether it was reached, what it said or lacks, and what the last hour would give."""
+
+    reached: bool
+    said: str
+    readings: list[ReadingSeenBody] = Field(default_factory=list)
+    count: int = 0
+    problems: list[FileProblemBody] = Field(default_factory=list)
+    refused: int = 0
