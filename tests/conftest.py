@@ -120,6 +120,8 @@ class Service:
     app: FastAPI
     uow: UnitOfWork
     worker: GatedWorker
+    door: Door
+    """Through which the worker calls, each call within less than half a second."""
 
 
 @pytest.fixture(scope="session")
@@ -140,12 +142,23 @@ def metrics() -> Iterator[SimulatedMetrics]:
     made.stop()
 
 
-@pytest.fixture(scope="session")
-def metrics_port() -> int:
-    """Where a real metrics server may be called while a test runs one."""
+def free_port() -> int:
+    """One on which nothing listens just now."""
     with socket.socket() as probe:
         probe.bind(("127.0.0.1", 0))
         return int(probe.getsockname()[1])
+
+
+@pytest.fixture(scope="session")
+def metrics_port() -> int:
+    """Where a real metrics server may be called while a test runs one."""
+    return free_port()
+
+
+@pytest.fixture(scope="session")
+def openstack_ports() -> tuple[int, int]:
+    """The same for a cloud's identity service and its metric service."""
+    return free_port(), free_port()
 
 
 @pytest.fixture(scope="session")
@@ -155,21 +168,22 @@ def running(
     cloud_server: SimulatedCloud,
     metrics: SimulatedMetrics,
     metrics_port: int,
+    openstack_ports: tuple[int, int],
     tmp_path_factory: pytest.TempPathFactory,
 ) -> Iterator[Service]:
     """The service in this process, on loopback."""
-    listed = [cloud_server.url, metrics.url, f"http://127.0.0.1:{metrics_port}"]
+    ports = (metrics_port, *openstack_ports)
+    listed = [cloud_server.url, metrics.url, *(f"http://127.0.0.1:{port}" for port in ports)]
+    door = Door(listed, seconds=0.4)
     configured = Settings(console=CONSOLE, clock_control=True, outbound=",".join(listed))
     folder = tmp_path_factory.mktemp("service")
     seals = Seals(folder / "sealing.keys")
     seals.make()
     uow = UnitOfWork(engine, seals=seals)
     app = make_app(configured, uow, set_up_file=folder / "set-up-code")
-    worker = GatedWorker(uow, owner, door=Door(listed, seconds=0.4), idle_seconds=0.06)
+    worker = GatedWorker(uow, owner, door=door, idle_seconds=0.06)
     worker.start()
-    with socket.socket() as probe:
-        probe.bind(("127.0.0.1", 0))
-        port = probe.getsockname()[1]
+    port = free_port()
     config = uvicorn.Config(
         app, host="127.0.0.1", port=port, log_level="error", access_log=False, timeout_keep_alive=KEPT_OPEN
     )
@@ -178,7 +192,7 @@ def running(
     thread.start()
     while not server.started:
         time.sleep(0.01)
-    yield Service(f"http://127.0.0.1:{port}", app, uow, worker)
+    yield Service(f"http://127.0.0.1:{port}", app, uow, worker, door)
     server.should_exit = True
     thread.join(10)
     worker.stop()

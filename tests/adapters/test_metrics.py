@@ -1,6 +1,7 @@
 """Usage out of a real metrics server: what it measured becomes usage and the period so far, to the last digit."""
 
 from collections.abc import Iterator
+from contextlib import closing
 from datetime import UTC, datetime, timedelta
 from decimal import Decimal
 
@@ -47,6 +48,12 @@ def history() -> str:
     return "\n".join([*lines, "# EOF"]) + "\n"
 
 
+def asked(query: str) -> PullQueryForm:
+    return PullQueryForm(
+        name="x", query=query, meter="compute/vcpu", unit="vCPU", how=How.LEVEL, resource=["machine"], owner="project"
+    )
+
+
 @pytest.fixture(scope="module")
 def url(tmp_path_factory: pytest.TempPathFactory, metrics_port: int) -> Iterator[str]:
     with metrics_server(tmp_path_factory.mktemp("metrics"), history(), metrics_port) as found:
@@ -54,17 +61,18 @@ def url(tmp_path_factory: pytest.TempPathFactory, metrics_port: int) -> Iterator
 
 
 def test_what_it_answers_is_read_and_what_it_refuses_told(url: str) -> None:
-    with Prometheus(Door([url]), url, None, "") as source:
+    with closing(Prometheus(Door([url]), url, None, "")) as source:
         assert source.look().startswith("it answers, version 2.")
-        [(labels, samples)] = source.over("vcpus", FIRST, FIRST + MINUTE * 2, 60)
+        [(labels, samples)] = source.over(asked("vcpus"), FIRST, FIRST + MINUTE * 2, 60)
         assert labels["machine"] == "web-1" and [value for _, value in samples] == ["2", "2", "2"]
         assert [at for at, _ in samples] == [FIRST, FIRST + MINUTE, FIRST + MINUTE * 2]
         with pytest.raises(Conflict, match=r"it refused: .*parse error"):
-            source.over("sum(", FIRST, END, 60)
+            source.over(asked("sum("), FIRST, END, 60)
         with pytest.raises(Conflict, match="exceeded maximum resolution"):
-            source.over("vcpus", FIRST - timedelta(days=30), END, 15)
-    with Prometheus(Door([url]), f"{url}/elsewhere", None, "") as source, pytest.raises(Conflict, match="answered 404"):
-        source.look()
+            source.over(asked("vcpus"), FIRST - timedelta(days=30), END, 15)
+    elsewhere = Prometheus(Door([url]), f"{url}/elsewhere", None, "")
+    with closing(elsewhere), pytest.raises(Conflict, match="answered 404"):
+        elsewhere.look()
 
 
 def test_measured_values_become_usage_and_the_period_so_far(world: World, url: str) -> None:

@@ -1,7 +1,7 @@
 /** From where a feed is fetched: written, tried beside what the last hour would give, and set. */
 import { Alert, Box, Button } from '@mui/material';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
-import { useFieldArray, useFormContext } from 'react-hook-form';
+import { useFieldArray, useFormContext, useWatch } from 'react-hook-form';
 import * as z from 'zod/mini';
 import { useSignedIn } from '../access/session';
 import { type ServiceForm, servicesOptions } from '../catalogue/catalogue';
@@ -14,10 +14,11 @@ import { EntryDialog, Remark, TextInput, day, given, whole } from '../shared/for
 import { PickInput } from '../shared/PickInput';
 import { formatUnit } from '../shared/units';
 import type { Feed } from './metering';
-import { NEW_QUERY, type Pull, type PullValues, type Tried, formOf, valuesOf } from './pulls';
+import { KINDS, NEW_QUERY, type Pull, type PullValues, type Tried, formOf, valuesOf } from './pulls';
 
 const labels = given('A label, as in instance');
 const schema = z.object({
+  kind: z.string(),
   endpoint: given('Its address, as in https://metrics.example:9090'),
   user: z.string(),
   secret: z.string(),
@@ -77,20 +78,7 @@ export function PullDialog({ feed, pull, onClose }: { feed: Feed; pull: Pull; on
       }
       onClose={onClose}
     >
-      <TextInput
-        name="endpoint"
-        label="Address of the metrics server"
-        hint="Speaks the HTTP API of Prometheus; the operator lists what may be called"
-      />
-      <TextInput name="user" label="User" columns={3} optional hint="Empty: the secret is a token" />
-      <TextInput
-        name="secret"
-        label="Token or password"
-        type="password"
-        columns={3}
-        optional
-        hint={pull.has_secret ? 'Empty: the one that is kept' : 'Kept sealed, never shown'}
-      />
+      <Where kept={pull.has_secret} />
       <DateInput name="starts_at" label="From" columns={3} />
       <TextInput name="step_seconds" label="Samples every" unit="s" columns={3} />
       <TextInput name="every_minutes" label="Look every" unit="min" columns={3} />
@@ -98,6 +86,36 @@ export function PullDialog({ feed, pull, onClose }: { feed: Feed; pull: Pull; on
       <Asked />
       <Trial feed={feed} pull={pull} />
     </EntryDialog>
+  );
+}
+
+/** What is asked, where, and how it is signed in to. */
+function Where({ kept }: { kept: boolean }) {
+  const cloud = (useWatch({ name: 'kind' }) as string) !== 'prometheus';
+  return (
+    <>
+      <TextInput name="kind" label="What is asked" options={KINDS} />
+      <TextInput
+        name="endpoint"
+        label={cloud ? 'Address of its identity service' : 'Address of the metrics server'}
+        hint={
+          cloud
+            ? 'Ends with /v3; the operator lists what may be called'
+            : 'The operator lists what may be called'
+        }
+      />
+      {!cloud && (
+        <TextInput name="user" label="User" columns={3} optional hint="Empty: the secret is a token" />
+      )}
+      <TextInput
+        name="secret"
+        label={cloud ? 'Application credential, ID:SECRET' : 'Token or password'}
+        type="password"
+        columns={cloud ? 6 : 3}
+        optional
+        hint={kept ? 'Empty: the one that is kept' : 'Kept sealed, never shown'}
+      />
+    </>
   );
 }
 

@@ -28,6 +28,7 @@ export interface QueryValues {
 }
 
 export interface PullValues {
+  kind: string;
   endpoint: string;
   user: string;
   secret: string;
@@ -52,6 +53,7 @@ export const NEW_QUERY: QueryValues = {
 
 /** What the form begins with: of what is set, or from today on. */
 export const valuesOf = (pull: Pull['pull'], today: string): PullValues => ({
+  kind: pull?.kind ?? 'prometheus',
   endpoint: pull?.endpoint ?? '',
   user: pull?.user ?? '',
   secret: '',
@@ -86,9 +88,9 @@ const parts = (text: string): string[] =>
 export function formOf(values: PullValues, before: Pull['pull']): PullForm {
   const kept = before?.starts_at.startsWith(values.starts_at);
   return {
-    kind: 'prometheus',
+    kind: values.kind as PullForm['kind'],
     endpoint: values.endpoint.trim(),
-    user: values.user.trim() || null,
+    user: (values.kind === 'prometheus' && values.user.trim()) || null,
     starts_at: kept && before ? before.starts_at : `${values.starts_at}T00:00:00Z`,
     step_seconds: Number(values.step_seconds),
     every_minutes: Number(values.every_minutes),
@@ -108,6 +110,12 @@ export function formOf(values: PullValues, before: Pull['pull']): PullForm {
     })),
   };
 }
+
+/** What can be asked. */
+export const KINDS = [
+  ['prometheus', 'A metrics server with the HTTP API of Prometheus'],
+  ['openstack metrics', 'The metric service of an OpenStack cloud'],
+] as const;
 
 /** How it goes, in a sentence. */
 export function pullWords(pull: Pull): string {

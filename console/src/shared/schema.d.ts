@@ -8370,7 +8370,7 @@ export interface components {
          * @description What is asked.
          * @enum {string}
          */
-        PullKind: "prometheus";
+        PullKind: "prometheus" | "openstack metrics";
         /**
          * PullPause
          * @description Whether a pull rests.

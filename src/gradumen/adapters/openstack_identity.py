@@ -12,11 +12,12 @@ from urllib.parse import quote
 import httpx
 
 from gradumen.adapters.cloud_accounts import Account
-from gradumen.adapters.door import Door, call, json_object
+from gradumen.adapters.door import Door, call
+from gradumen.adapters.openstack_tokens import ROLE, part, read_object, refused, sign_in
 from gradumen.core.errors import Conflict
 from gradumen.core.quotas.measures import AccountLimits, Measure
 
-ROLE, OF_PEOPLE = "admin", "member"
+OF_PEOPLE = "member"
 RESOURCES = {
     "class:VCPU": (Measure.PROCESSORS, 1),
     "class:MEMORY_MB": (Measure.MEMORY, 1024),
@@ -46,7 +47,7 @@ class OpenStackIdentity:
         roles = [each.get("name") for each in token.get("roles", [])]
         if ROLE not in roles:
             raise Conflict(f"the credential lacks the role {ROLE}, without which no projects are made")
-        domain = str(_part(_part(token, "project"), "domain").get("name"))[:60]
+        domain = str(part(part(token, "project"), "domain").get("name"))[:60]
         return f"an OpenStack identity service, {len(self._projects())} projects in domain {domain}"
 
     def find(self, tag: str) -> Account | None:
@@ -60,18 +61,18 @@ class OpenStackIdentity:
     def get(self, id: str) -> Account | None:
         """A project by its id."""
         answer = self._call("GET", f"projects/{quote(id, safe='')}")
-        return None if answer.status_code == httpx.codes.NOT_FOUND else _account(_part(_read(answer), "project"))
+        return None if answer.status_code == httpx.codes.NOT_FOUND else _account(part(read_object(answer), "project"))
 
     def make(self, name: str, tag: str) -> Account:
         """Make one."""
         given = {"name": name, "domain_id": self._where(), "tags": [tag], "enabled": True}
-        return _account(_part(_read(self._call("POST", "projects", json={"project": given})), "project"))
+        return _account(part(read_object(self._call("POST", "projects", json={"project": given})), "project"))
 
     def remove(self, id: str) -> None:
         """Take one away."""
         answer = self._call("DELETE", f"projects/{quote(id, safe='')}")
         if answer.status_code != httpx.codes.NOT_FOUND:
-            _refused(answer)
+            refused(answer)
 
     def limit(self, id: str, limits: AccountLimits) -> list[Measure]:
         """Hold a project to limits: whole ones, so never more than is promised."""
@@ -95,7 +96,7 @@ class OpenStackIdentity:
         address = f"limits/{quote(str(before.get('id')), safe='')}" if before else "limits"
         if before and not whole:
             # Its limits are removed to be none, and a change to nothing is not taken.
-            _refused(self._call("DELETE", address))
+            refused(self._call("DELETE", address))
             before, address = None, "limits"
         if whole is None:
             answer = None
@@ -106,7 +107,7 @@ class OpenStackIdentity:
         else:
             answer = self._call("PATCH", address, json={"limit": {"resource_limit": whole}})
         if answer is not None:
-            _refused(answer)
+            refused(answer)
 
     def admit(self, id: str, email: str) -> bool:
         """Let somebody use a project, as a user of its address that is ours."""
@@ -115,10 +116,10 @@ class OpenStackIdentity:
             given = {
                 "name": email, "email": email, "domain_id": self._where(), "description": MADE_BY_US, "enabled": True,
             }  # fmt: skip
-            user = _part(_read(self._call("POST", "users", json={"user": given})), "user")
+            user = part(read_object(self._call("POST", "users", json={"user": given})), "user")
         elif user.get("description") != MADE_BY_US:
             raise Conflict(f"there is a user '{email}' already, which is not ours: give it its role there")
-        _refused(self._call("PUT", self._role_of(id, user)))
+        refused(self._call("PUT", self._role_of(id, user)))
         return True
 
     def dismiss(self, id: str | None, email: str) -> None:
@@ -129,9 +130,9 @@ class OpenStackIdentity:
         if id is not None:
             answer = self._call("DELETE", self._role_of(id, user))
             if answer.status_code != httpx.codes.NOT_FOUND:
-                _refused(answer)
+                refused(answer)
         if not self._all("role_assignments", **{"user.id": str(user["id"])}):
-            _refused(self._call("DELETE", f"users/{quote(str(user['id']), safe='')}"))
+            refused(self._call("DELETE", f"users/{quote(str(user['id']), safe='')}"))
 
     def _user(self, email: str) -> dict[str, Any] | None:
         return next(iter(self._all("users", domain_id=self._where(), name=email)), None)
@@ -150,7 +151,7 @@ class OpenStackIdentity:
 
     def _all(self, things: str, /, **query: str) -> list[dict[str, Any]]:
         """The things that it lists."""
-        found = _read(self._call("GET", things, params=query)).get(things)
+        found = read_object(self._call("GET", things, params=query)).get(things)
         return [each for each in found if isinstance(each, dict)] if isinstance(found, list) else []
 
     def _where(self) -> str:
@@ -161,52 +162,14 @@ class OpenStackIdentity:
 
     def _sign_in(self) -> dict[str, Any]:
         """Get a token, and what it says."""
-        id, colon, secret = self._secret.partition(":")
-        if not colon or not id or not secret:
-            raise Conflict("the secret is no application credential; enter it as ID:SECRET")
-        credential = {"id": id, "secret": secret}
-        methods = {"methods": ["application_credential"], "application_credential": credential}
-        answer = call(self._client, "POST", "auth/tokens", json={"auth": {"identity": methods}})
-        if answer.status_code == httpx.codes.NOT_FOUND:
-            raise Conflict("it knows no such application credential, or its address does not end with /v3")
-        token = _part(_read(answer), "token")
-        self._client.headers["X-Auth-Token"] = answer.headers.get("X-Subject-Token", "")
-        self._domain = str(_part(_part(token, "project"), "domain").get("id"))
+        token = sign_in(self._client, self._secret)
+        self._domain = str(part(part(token, "project"), "domain").get("id"))
         return token
 
     def _call(self, method: str, path: str, **options: Any) -> httpx.Response:
         if self._domain is None:
             self._sign_in()
         return call(self._client, method, path, **options)
-
-
-def _refused(answer: httpx.Response) -> None:
-    if answer.is_success:
-        return
-    if answer.status_code == httpx.codes.UNAUTHORIZED:
-        raise Conflict("it does not take the application credential")
-    if answer.status_code == httpx.codes.FORBIDDEN:
-        raise Conflict(f"the credential may not do that; its user needs the role {ROLE}")
-    if answer.status_code == httpx.codes.CONFLICT:
-        raise Conflict("the name is taken there")
-    if answer.status_code == httpx.codes.NOT_FOUND:
-        raise Conflict("it has no such thing; look at the address, which ends with /v3")
-    raise Conflict(f"it answered {answer.status_code}; look at the address, which ends with /v3")
-
-
-def _read(answer: httpx.Response) -> dict[str, Any]:
-    _refused(answer)
-    found = json_object(answer)
-    if found is None:
-        raise Conflict("it answered something that is no identity service's; look at the address, which ends with /v3")
-    return found
-
-
-def _part(told: dict[str, Any], name: str) -> dict[str, Any]:
-    found = told.get(name)
-    if not isinstance(found, dict):
-        raise Conflict(f"it answered without a {name}; look at the address, which ends with /v3")
-    return found
 
 
 def _place(limit: dict[str, Any]) -> tuple[object, ...]:

@@ -2,19 +2,16 @@
 
 from collections.abc import Mapping
 from datetime import UTC, datetime
-from typing import Any, Self
+from typing import Any
 
 import httpx
 
 from gradumen.adapters.door import Door, call, json_object
+from gradumen.adapters.measuring import MOST_SERIES, Series
 from gradumen.core.errors import Conflict, whole_text
+from gradumen.wire.metering.pulls import PullQueryForm
 
-MOST_SERIES = 20_000
 LARGEST = 64 * 1024 * 1024
-
-
-Series = tuple[Mapping[str, str], list[tuple[datetime, object]]]
-"""One of the series of an answer: its labels, and its samples as they were written."""
 
 
 class Prometheus:
@@ -25,10 +22,8 @@ class Prometheus:
         self._client = door.client(endpoint.rstrip("/") + "/", **bearer)
         self._auth = httpx.BasicAuth(user, secret) if user is not None else None
 
-    def __enter__(self) -> Self:
-        return self
-
-    def __exit__(self, *problem: object) -> None:
+    def close(self) -> None:
+        """End its connections."""
         self._client.close()
 
     def look(self) -> str:
@@ -37,14 +32,14 @@ class Prometheus:
         version = told.get("version") if isinstance(told, dict) else None
         return f"it answers, version {str(version)[:40]}" if version else "it answers"
 
-    def over(self, query: str, start: datetime, end: datetime, step_seconds: int) -> list[Series]:
+    def over(self, queried: PullQueryForm, start: datetime, end: datetime, step_seconds: int) -> list[Series]:
         """What a query gives at equal steps from a moment up to another, both included (`query_range`).
 
         Raises:
             Conflict: it does not take the query, or its answer is none of the interface.
             Unavailable: no answer in time.
         """
-        asked = {"query": query, "start": f"{start:%Y-%m-%dT%H:%M:%SZ}", "end": f"{end:%Y-%m-%dT%H:%M:%SZ}"}
+        asked = {"query": queried.query, "start": f"{start:%Y-%m-%dT%H:%M:%SZ}", "end": f"{end:%Y-%m-%dT%H:%M:%SZ}"}
         told = self._asked("api/v1/query_range", {**asked, "step": str(step_seconds)})
         result = told.get("result") if isinstance(told, dict) else None
         if not isinstance(result, list) or told.get("resultType") != "matrix":

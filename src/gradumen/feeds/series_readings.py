@@ -16,7 +16,7 @@ Found = Reading | tuple[str, Invalid]
 
 Seen = tuple[Mapping[str, str], list[tuple[datetime, object]]]
 """The labels of a series and its samples, as they were answered."""
-Ask = Callable[[str, datetime, datetime, int], Iterable[Seen]]
+Ask = Callable[[PullQueryForm, datetime, datetime, int], Iterable[Seen]]
 """What a query gives from a moment up to another, both included, at steps of so many seconds."""
 
 
@@ -29,7 +29,7 @@ def hour_readings(ask: Ask, form: PullForm, window: Window) -> Iterator[Found]:
     start, end = window
     for queried in form.queries:
         since = start - BEFORE if queried.how is How.COUNTER else start
-        series = ask(queried.query, since, end, form.step_seconds)
+        series = ask(queried, since, end, form.step_seconds)
         yield from series_readings(queried, series, window, timedelta(seconds=form.step_seconds), form.endpoint)
 
 

@@ -1,7 +1,7 @@
 """Fetches the usage of a feed, hour by hour: asks outside of any transaction, takes in within one an hour."""
 
 from gradumen.adapters.door import Door
-from gradumen.adapters.prometheus import Prometheus
+from gradumen.adapters.sources import source_of
 from gradumen.core.errors import EditedMeanwhile, GradumenError, Unavailable
 from gradumen.core.metering.readings import Reading
 from gradumen.feeds.series_readings import hour_readings
@@ -29,7 +29,7 @@ def fetch(held: Held, door: Door) -> None:
 
 def _hours(held: Held, door: Door, asking: Asking) -> tuple[int, int]:
     accepted = refused = 0
-    with Prometheus(door, asking.form.endpoint, asking.form.user, asking.secret) as source:
+    with source_of(door, asking.form, asking.secret) as source:
         for count, window in enumerate(asking.windows):
             held.progress(count, len(asking.windows))
             found = hour_readings(source.over, asking.form, window)

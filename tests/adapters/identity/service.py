@@ -57,13 +57,14 @@ make_server("127.0.0.1", port, application).serve_forever()
 
 
 @contextmanager
-def identity_service(folder: Path) -> Iterator[str]:
-    """Its address, for as long as it runs."""
+def identity_service(folder: Path, port: int | None = None) -> Iterator[str]:
+    """Its address, for as long as it runs, at a port that is free."""
     config = folder / "keystone.conf"
     config.write_text(_CONFIG.format(folder=folder))
-    with socket.socket() as probe:
-        probe.bind(("127.0.0.1", 0))
-        port = probe.getsockname()[1]
+    if port is None:
+        with socket.socket() as probe:
+            probe.bind(("127.0.0.1", 0))
+            port = probe.getsockname()[1]
     url = f"http://127.0.0.1:{port}/v3"
     user = ["--keystone-user", str(os.getuid()), "--keystone-group", str(os.getgid())]
     words = [
@@ -116,6 +117,12 @@ class Administrator:
         answer = self.http.post(f"users/{self.user}/application_credentials", json={"application_credential": given})
         made = answer.raise_for_status().json()["application_credential"]
         return f"{made['id']}:{made['secret']}"
+
+    def register_service(self, kind: str, address: str) -> None:
+        """Put a service into the catalogue."""
+        made = self.http.post("services", json={"service": {"type": kind, "name": kind}}).raise_for_status()
+        of = {"service_id": made.json()["service"]["id"], "interface": "public", "url": address}
+        self.http.post("endpoints", json={"endpoint": of}).raise_for_status()
 
     def register_limit(self, resource: str, default: int) -> None:
         """Register a limit of a resource for everybody."""

@@ -6,7 +6,8 @@ from datetime import datetime
 
 from fastapi import APIRouter, status
 
-from gradumen.adapters.prometheus import Prometheus
+from gradumen.adapters.measuring import Measuring
+from gradumen.adapters.sources import source_of
 from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, DoorHere, Uow
 from gradumen.api.expensive import EXPENSIVE
@@ -16,7 +17,7 @@ from gradumen.feeds.series_readings import Ask, Seen, hour_readings
 from gradumen.usecases.metering import pulls
 from gradumen.usecases.metering.readings import REFUSED, unreadable
 from gradumen.wire.metering.deliveries import FileProblemBody, ReadingSeenBody
-from gradumen.wire.metering.pulls import PullAgain, PullBody, PullPause, PullSet, PullTriedBody, PullTry
+from gradumen.wire.metering.pulls import PullAgain, PullBody, PullPause, PullQueryForm, PullSet, PullTriedBody, PullTry
 from gradumen.wire.values import Page
 
 router = APIRouter(route_class=StrictRoute, tags=["feeds"])
@@ -25,14 +26,14 @@ TRIED_SECONDS = 20.0
 """So long somebody waits for a try at most, and one call more."""
 
 
-def _soon(source: Prometheus) -> Ask:
+def _soon(source: Measuring) -> Ask:
     """Asks a source as long as somebody waits for it."""
     ends = time.monotonic() + TRIED_SECONDS
 
-    def ask(query: str, start: datetime, end: datetime, step_seconds: int) -> Iterable[Seen]:
+    def ask(queried: PullQueryForm, start: datetime, end: datetime, step_seconds: int) -> Iterable[Seen]:
         if time.monotonic() > ends:
             raise Unavailable("it takes too long to try all queries at once; try fewer, or set it and see what comes")
-        return source.over(query, start, end, step_seconds)
+        return source.over(queried, start, end, step_seconds)
 
     return ask
 
@@ -81,7 +82,7 @@ def try_pull(feed: str, body: PullTry, uow: Uow, caller: CallerHere, door: DoorH
     """Ask for the last whole hour, and tell what it would give. Takes nothing in."""
     asking = pulls.pull_to_try(uow, caller, feed=feed, form=body.pull, secret=body.secret)
     try:
-        with Prometheus(door, asking.form.endpoint, asking.form.user, asking.secret) as source:
+        with source_of(door, asking.form, asking.secret) as source:
             said = source.look()
             found = list(hour_readings(_soon(source), asking.form, asking.windows[0]))
     except (Conflict, Invalid, Unavailable) as problem:

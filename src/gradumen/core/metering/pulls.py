@@ -27,6 +27,8 @@ class PullKind(StrEnum):
 
     PROMETHEUS = "prometheus"
     """A server with the HTTP API of Prometheus (`query_range`)."""
+    OPENSTACK_METRICS = "openstack metrics"
+    """The metric service of an OpenStack cloud, by its identity service."""
 
 
 class How(StrEnum):

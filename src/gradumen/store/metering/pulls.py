@@ -22,7 +22,7 @@ class PullRow(Base):
     __table_args__ = (Index("ix_pulls_paused_next_at", "paused", "next_at"),)
 
     feed_id: Mapped[int] = mapped_column(ForeignKey("feeds.id", ondelete="RESTRICT"), primary_key=True)
-    kind: Mapped[str] = mapped_column(ascii_text(16))
+    kind: Mapped[str] = mapped_column(ascii_text(24))
     form: Mapped[dict[str, Any]] = mapped_column(JSON)
     sealed: Mapped[str] = mapped_column(Text)
     version: Mapped[int]

@@ -17,7 +17,7 @@ def moment(name: str, *, nullable: bool = False, fsp: int = 6) -> sa.Column[obje
 def upgrade() -> None:
     op.create_table('pulls',
     sa.Column('feed_id', sa.Integer(), nullable=False),
-    sa.Column('kind', sa.String(length=16, collation='ascii_bin'), nullable=False),
+    sa.Column('kind', sa.String(length=24, collation='ascii_bin'), nullable=False),
     sa.Column('form', sa.JSON(), nullable=False),
     sa.Column('sealed', sa.Text(), nullable=False),
     sa.Column('version', sa.Integer(), nullable=False),

@@ -1,0 +1,33 @@
+"""Systems that measure, as the service asks them: series of samples over some time."""
+
+from collections.abc import Mapping
+from datetime import datetime
+from typing import Protocol
+
+from gradumen.wire.metering.pulls import PullQueryForm
+
+MOST_SERIES = 20_000
+Series = tuple[Mapping[str, str], list[tuple[datetime, object]]]
+"""One of the series of an answer: its labels, and its samples as they were written."""
+
+
+class Measuring(Protocol):
+    """One of them, reached."""
+
+    def look(self) -> str:
+        """What was reached.
+
+        Raises:
+            Conflict, Invalid, Unavailable: why it was not.
+        """
+
+    def over(self, queried: PullQueryForm, start: datetime, end: datetime, step_seconds: int) -> list[Series]:
+        """What a query gives at equal steps from a moment up to another, both included.
+
+        Raises:
+            Conflict: it does not take the query, or its answer is none of the interface.
+            Unavailable: no answer in time.
+        """
+
+    def close(self) -> None:
+        """End its connections."""

@@ -1,0 +1,29 @@
+"""What a feed is fetched from, by the kind that it is of."""
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+
+from gradumen.adapters.door import Door
+from gradumen.adapters.measuring import Measuring
+from gradumen.adapters.openstack_metrics import OpenStackMetrics
+from gradumen.adapters.prometheus import Prometheus
+from gradumen.core.metering.pulls import PullKind
+from gradumen.wire.metering.pulls import PullForm
+
+
+@contextmanager
+def source_of(door: Door, form: PullForm, secret: str) -> Iterator[Measuring]:
+    """The system that a pull asks, as long as it is asked.
+
+    Raises:
+        Invalid: the operator does not let its address be called.
+    """
+    source: Measuring
+    if form.kind is PullKind.OPENSTACK_METRICS:
+        source = OpenStackMetrics(door, form.endpoint, secret)
+    else:
+        source = Prometheus(door, form.endpoint, form.user, secret)
+    try:
+        yield source
+    finally:
+        source.close()
