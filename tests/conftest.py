@@ -17,6 +17,7 @@ from hypothesis import HealthCheck, settings
 from sqlalchemy import Engine, text
 
 from gradumen.adapters.door import Door
+from gradumen.adapters.folders import Directories
 from gradumen.api.app import make_app
 from gradumen.demo.clouds import SimulatedCloud
 from gradumen.demo.metrics import SimulatedMetrics
@@ -142,6 +143,12 @@ def metrics() -> Iterator[SimulatedMetrics]:
     made.stop()
 
 
+@pytest.fixture(scope="session")
+def drop(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """A directory of this machine that the provider's feeds are fetched from, as ``drop``."""
+    return tmp_path_factory.mktemp("drop")
+
+
 def free_port() -> int:
     """One on which nothing listens just now."""
     with socket.socket() as probe:
@@ -169,19 +176,20 @@ def running(
     metrics: SimulatedMetrics,
     metrics_port: int,
     openstack_ports: tuple[int, int],
+    drop: Path,
     tmp_path_factory: pytest.TempPathFactory,
 ) -> Iterator[Service]:
     """The service in this process, on loopback."""
     ports = (metrics_port, *openstack_ports)
     listed = [cloud_server.url, metrics.url, *(f"http://127.0.0.1:{port}" for port in ports)]
-    door = Door(listed, seconds=0.4)
-    configured = Settings(console=CONSOLE, clock_control=True, outbound=",".join(listed))
+    door, opened = Door(listed, seconds=0.4), f"tarnwick/drop={drop}"
+    configured = Settings(console=CONSOLE, clock_control=True, outbound=",".join(listed), directories=opened)
     folder = tmp_path_factory.mktemp("service")
     seals = Seals(folder / "sealing.keys")
     seals.make()
     uow = UnitOfWork(engine, seals=seals)
     app = make_app(configured, uow, set_up_file=folder / "set-up-code")
-    worker = GatedWorker(uow, owner, door=door, idle_seconds=0.06)
+    worker = GatedWorker(uow, owner, door=door, directories=Directories(opened), idle_seconds=0.06)
     worker.start()
     port = free_port()
     config = uvicorn.Config(

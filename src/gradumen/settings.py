@@ -81,7 +81,13 @@ class Settings(BaseSettings):
     outbound: str = Field(
         "",
         description="What may be called of the addresses that people enter, with commas between: like "
-        "https://identity.example:5000 or https://*.clouds.example. Empty: none.",
+        "https://identity.example:5000 or https://*.clouds.example; oxbow=https://... is open to the feeds of that "
+        "seller alone. Empty: none.",
+    )
+    directories: str = Field(
+        "",
+        description="Directories of this machine that feeds are fetched from, each for one seller, with commas "
+        "between: like tarnwick/drop=/srv/drop. Empty: none.",
     )
     session_hours: int = Field(12, ge=1, description="How long a console session lasts, in hours.")
 

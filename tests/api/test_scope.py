@@ -375,6 +375,7 @@ def calls(side: Side, invoice: InvoiceBody, world: World, service: Service) -> d
         "drop_pull": Call("DELETE", "feeds/pull", None, feed, viewer=403, above=404),
         "pause_pull": Call("PUT", "feeds/pull/paused", {"paused": True}, feed, viewer=403, above=404),
         "pull_again": Call("POST", "feeds/pull/runs", {"since": None}, feed, viewer=403, above=404),
+        "list_pulled_files": Call("GET", "feeds/pull/files", query=feed, above=404),
         "try_pull": Call("POST", "feeds/pull/try", {"pull": PULL}, feed, viewer=403, above=404),
         "get_cost_meter": Call("GET", "feeds/cost-meter", query=feed, above=404),
         "set_cost_meter": Call("PUT", "feeds/cost-meter", {"meter": None}, feed, viewer=403, above=404),

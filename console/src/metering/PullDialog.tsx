@@ -14,11 +14,21 @@ import { EntryDialog, Remark, TextInput, day, given, whole } from '../shared/for
 import { PickInput } from '../shared/PickInput';
 import { formatUnit } from '../shared/units';
 import type { Feed } from './metering';
-import { KINDS, NEW_QUERY, type Pull, type PullValues, type Tried, formOf, valuesOf } from './pulls';
+import {
+  KINDS,
+  NEW_QUERY,
+  type Pull,
+  type PullValues,
+  type Tried,
+  formOf,
+  isMeasured,
+  valuesOf,
+} from './pulls';
 
 const labels = given('A label, as in instance');
 const schema = z.object({
   kind: z.string(),
+  names: z.string(),
   endpoint: given('Its address, as in https://metrics.example:9090'),
   user: z.string(),
   secret: z.string(),
@@ -80,41 +90,70 @@ export function PullDialog({ feed, pull, onClose }: { feed: Feed; pull: Pull; on
     >
       <Where kept={pull.has_secret} />
       <DateInput name="starts_at" label="From" columns={3} />
-      <TextInput name="step_seconds" label="Samples every" unit="s" columns={3} />
       <TextInput name="every_minutes" label="Look every" unit="min" columns={3} />
-      <TextInput name="settles_minutes" label="An hour rests" unit="min" columns={3} />
+      <TextInput name="settles_minutes" label="An hour or a file rests" unit="min" columns={3} />
       <Asked />
       <Trial feed={feed} pull={pull} />
     </EntryDialog>
   );
 }
 
+const PLACES: Record<string, { label: string; hint: string; secret: string }> = {
+  prometheus: {
+    label: 'Address of the metrics server',
+    hint: 'The operator lists what may be called',
+    secret: 'Token or password',
+  },
+  'openstack metrics': {
+    label: 'Address of its identity service',
+    hint: 'Ends with /v3; the operator lists what may be called',
+    secret: 'Application credential, ID:SECRET',
+  },
+  directory: {
+    label: 'Directory',
+    hint: 'As the operator calls it, and a folder in it: drop/daily',
+    secret: '',
+  },
+  'object store': {
+    label: 'Address with bucket and prefix',
+    hint: 'As in https://objects.example/deliveries/daily',
+    secret: 'Secret key',
+  },
+};
+
 /** What is asked, where, and how it is signed in to. */
 function Where({ kept }: { kept: boolean }) {
-  const cloud = (useWatch({ name: 'kind' }) as string) !== 'prometheus';
+  const kind = useWatch({ name: 'kind' }) as string;
+  const { label, hint, secret } = PLACES[kind] ?? { label: 'Address', hint: '', secret: '' };
+  const asksUser = kind === 'prometheus' || kind === 'object store';
   return (
     <>
       <TextInput name="kind" label="What is asked" options={KINDS} />
-      <TextInput
-        name="endpoint"
-        label={cloud ? 'Address of its identity service' : 'Address of the metrics server'}
-        hint={
-          cloud
-            ? 'Ends with /v3; the operator lists what may be called'
-            : 'The operator lists what may be called'
-        }
-      />
-      {!cloud && (
-        <TextInput name="user" label="User" columns={3} optional hint="Empty: the secret is a token" />
+      <TextInput name="endpoint" label={label} hint={hint} />
+      {asksUser && (
+        <TextInput
+          name="user"
+          label={kind === 'prometheus' ? 'User' : 'Access key'}
+          columns={3}
+          optional
+          hint={kind === 'prometheus' ? 'Empty: the secret is a token' : 'Empty: unsigned'}
+        />
       )}
-      <TextInput
-        name="secret"
-        label={cloud ? 'Application credential, ID:SECRET' : 'Token or password'}
-        type="password"
-        columns={cloud ? 6 : 3}
-        optional
-        hint={kept ? 'Empty: the one that is kept' : 'Kept sealed, never shown'}
-      />
+      {secret && (
+        <TextInput
+          name="secret"
+          label={secret}
+          type="password"
+          columns={asksUser ? 3 : 6}
+          optional
+          hint={kept ? 'Empty: the one that is kept' : 'Kept sealed, never shown'}
+        />
+      )}
+      {isMeasured(kind) ? (
+        <TextInput name="step_seconds" label="Samples every" unit="s" columns={3} />
+      ) : (
+        <TextInput name="names" label="Files called" columns={3} hint="* stands for any text" />
+      )}
     </>
   );
 }
@@ -122,12 +161,19 @@ function Where({ kept }: { kept: boolean }) {
 function Asked() {
   const services = useQuery(servicesOptions);
   const { fields, append, remove } = useFieldArray<PullValues, 'queries'>({ name: 'queries' });
+  const kind = useWatch<PullValues, 'kind'>({ name: 'kind' });
   const meters = (services.data ?? []).flatMap((service) => {
     const form = service.form as ServiceForm;
     return Object.entries(form.meters).map(
       ([slug, each]) => [`${form.service}/${slug}`, `${form.name}: ${each.name}`] as const,
     );
   });
+  if (!isMeasured(kind))
+    return (
+      <Remark>
+        Files are read as those that are sent to this feed: by its mapping, or as costs of a supplier.
+      </Remark>
+    );
   return (
     <>
       {fields.map((field, place) => (
@@ -194,7 +240,9 @@ function Trial({ feed, pull }: { feed: Feed; pull: Pull }) {
   const { getValues, trigger } = useFormContext<PullValues>();
   const attempt = useMutation({
     mutationFn: async () => {
-      if (!(await trigger())) return null;
+      // Of files nothing is asked: what is empty there is not wrong.
+      if (!(await trigger(isMeasured(getValues('kind')) ? undefined : ['endpoint', 'starts_at'])))
+        return null;
       const values = getValues();
       return body(
         await api.POST('/api/v1/feeds/pull/try', {
@@ -207,7 +255,7 @@ function Trial({ feed, pull }: { feed: Feed; pull: Pull }) {
   return (
     <Box sx={{ gridColumn: '1 / -1' }}>
       <Button variant="outlined" loading={attempt.isPending} onClick={() => attempt.mutate()}>
-        Try it with the last hour
+        Try it
       </Button>
       {attempt.error && (
         <Alert severity="error" variant="outlined" sx={{ mt: 1.5 }}>
@@ -229,7 +277,9 @@ function Outcome({ tried }: { tried: Tried }) {
   return (
     <Box sx={{ mt: 1.5 }}>
       <Remark>
-        {`Reached: ${tried.said}. The last hour would give ${formatCount(tried.count)} readings; ${formatCount(tried.refused)} would be refused.`}
+        {`Reached: ${tried.said}.`}
+        {tried.count + tried.refused > 0 &&
+          ` The last hour would give ${formatCount(tried.count)} readings; ${formatCount(tried.refused)} would be refused.`}
       </Remark>
       {tried.problems.map((each) => (
         <Remark key={each.line}>{`Refused: ${each.reason}`}</Remark>

@@ -6,6 +6,7 @@ const PULL: Pull['pull'] = {
   kind: 'prometheus',
   endpoint: 'https://metrics.example:9090',
   user: null,
+  names: '*',
   step_seconds: 300,
   every_minutes: 60,
   settles_minutes: 10,
@@ -36,6 +37,8 @@ const BODY: Pull = {
   behind: false,
   problem: null,
   failing_since: null,
+  files: 0,
+  refused_files: 0,
   last_run_at: null,
   next_run_at: null,
 };
@@ -50,11 +53,20 @@ test('another first day begins at its midnight, and a new one today', () => {
   expect(valuesOf(null, '2026-11-28T09:00:00Z')).toMatchObject({ starts_at: '2026-11-28', endpoint: '' });
 });
 
+test('of files nothing is asked', () => {
+  const files = { ...PULL, kind: 'object store' as const, user: 'key', names: '*.csv', queries: [] };
+  expect(formOf(valuesOf(files, '2026-11-28T09:00:00Z'), files)).toEqual(files);
+  const turned = formOf({ ...valuesOf(PULL, ''), kind: 'directory' }, PULL);
+  expect([turned.queries, turned.user]).toEqual([[], null]);
+});
+
 test.each([
   [{}, 'The service fetches it: all is here until 2026-11-28 03:00 UTC.'],
   [{ behind: true }, 'less than it should be'],
   [{ problem: 'it does not answer', behind: true }, 'brought nothing: it does not answer.'],
   [{ paused: true }, 'Its fetching rests'],
+  [{ kind: 'directory' as const, files: 7 }, 'The service fetches its files: 7 so far.'],
+  [{ kind: 'object store' as const, files: 7, refused_files: 2 }, 'of which 2 were not taken.'],
 ])('%j is said as %s', (change, said) => {
   expect(pullWords({ ...BODY, ...change })).toContain(said);
 });

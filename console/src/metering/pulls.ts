@@ -5,7 +5,7 @@ import { momentName } from '../shared/dates';
 
 export type Pull = Schemas['PullBody'];
 export type PullForm = Schemas['PullForm-Input'];
-type Query = PullForm['queries'][number];
+type Query = NonNullable<PullForm['queries']>[number];
 export type Tried = Schemas['PullTriedBody'];
 
 export const pullOptions = (feed: string) =>
@@ -27,8 +27,12 @@ export interface QueryValues {
   attributes: string;
 }
 
+/** Whether it is asked what was measured; else it has files. */
+export const isMeasured = (kind: string): boolean => kind !== 'directory' && kind !== 'object store';
+
 export interface PullValues {
   kind: string;
+  names: string;
   endpoint: string;
   user: string;
   secret: string;
@@ -54,6 +58,7 @@ export const NEW_QUERY: QueryValues = {
 /** What the form begins with: of what is set, or from today on. */
 export const valuesOf = (pull: Pull['pull'], today: string): PullValues => ({
   kind: pull?.kind ?? 'prometheus',
+  names: pull?.names ?? '*',
   endpoint: pull?.endpoint ?? '',
   user: pull?.user ?? '',
   secret: '',
@@ -61,7 +66,7 @@ export const valuesOf = (pull: Pull['pull'], today: string): PullValues => ({
   step_seconds: String(pull?.step_seconds ?? 60),
   every_minutes: String(pull?.every_minutes ?? 60),
   settles_minutes: String(pull?.settles_minutes ?? 10),
-  queries: pull?.queries.map(queryOf) ?? [NEW_QUERY],
+  queries: pull ? pull.queries.map(queryOf) : [NEW_QUERY],
 });
 
 const queryOf = (query: Query): QueryValues => ({
@@ -90,12 +95,13 @@ export function formOf(values: PullValues, before: Pull['pull']): PullForm {
   return {
     kind: values.kind as PullForm['kind'],
     endpoint: values.endpoint.trim(),
-    user: (values.kind === 'prometheus' && values.user.trim()) || null,
+    user: (ASKS_USER.includes(values.kind) && values.user.trim()) || null,
     starts_at: kept && before ? before.starts_at : `${values.starts_at}T00:00:00Z`,
     step_seconds: Number(values.step_seconds),
     every_minutes: Number(values.every_minutes),
     settles_minutes: Number(values.settles_minutes),
-    queries: values.queries.map((each) => ({
+    names: values.names.trim() || '*',
+    queries: (isMeasured(values.kind) ? values.queries : []).map((each) => ({
       name: each.name.trim(),
       query: each.query.trim(),
       meter: each.meter,
@@ -111,17 +117,29 @@ export function formOf(values: PullValues, before: Pull['pull']): PullForm {
   };
 }
 
+const ASKS_USER = ['prometheus', 'object store'];
+
 /** What can be asked. */
 export const KINDS = [
   ['prometheus', 'A metrics server with the HTTP API of Prometheus'],
   ['openstack metrics', 'The metric service of an OpenStack cloud'],
+  ['directory', 'A directory of this machine'],
+  ['object store', 'An object store, by the S3 protocol'],
 ] as const;
 
 /** How it goes, in a sentence. */
 export function pullWords(pull: Pull): string {
+  if (pull.kind && !isMeasured(pull.kind)) return filesWords(pull);
   if (pull.paused)
     return `Its fetching rests; what it has reaches to ${momentName(pull.complete_until ?? '')}.`;
   const here = `The service fetches it: all is here until ${momentName(pull.complete_until ?? '')} UTC`;
   if (pull.problem) return `${here}. The last run brought nothing: ${pull.problem}.`;
   return pull.behind ? `${here}, which is less than it should be by now.` : `${here}.`;
+}
+
+function filesWords(pull: Pull): string {
+  const so = pull.paused ? 'Its fetching rests' : 'The service fetches its files';
+  const count =
+    `${pull.files} so far` + (pull.refused_files ? `, of which ${pull.refused_files} were not taken` : '');
+  return pull.problem ? `${so}: ${count}. The last run: ${pull.problem}.` : `${so}: ${count}.`;
 }

@@ -452,6 +452,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/feeds/pull/files": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Pulled Files
+         * @description The files of a feed that were fetched, by name, with what became of each; or those that were not taken.
+         */
+        get: operations["list_pulled_files"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/feeds/pull/paused": {
         parameters: {
             query?: never;
@@ -503,7 +523,7 @@ export interface paths {
         put?: never;
         /**
          * Try Pull
-         * @description Ask for the last whole hour, and tell what it would give. Takes nothing in.
+         * @description Ask for the last whole hour, or list the files, and tell what that would give. Takes nothing in.
          */
         post: operations["try_pull"];
         delete?: never;
@@ -7616,6 +7636,13 @@ export interface components {
             /** Next */
             next: string | null;
         };
+        /** Page[PullFileBody] */
+        Page_PullFileBody_: {
+            /** Items */
+            items: components["schemas"]["PullFileBody"][];
+            /** Next */
+            next: string | null;
+        };
         /** Page[QuotaBody] */
         Page_QuotaBody_: {
             /** Items */
@@ -8261,7 +8288,8 @@ export interface components {
          *
          *     ``pull`` and ``has_secret`` are told to those who manage feeds. ``complete_until`` is up to when all is here;
          *     ``behind`` says that it should be more by now. ``problem`` is why the last run brought nothing, ``failing_since``
-         *     the first of the runs that did not since the last that did.
+         *     the first of the runs that did not since the last that did. ``files`` were looked at so far, ``refused_files`` of
+         *     them not taken.
          */
         PullBody: {
             /** Behind */
@@ -8272,6 +8300,11 @@ export interface components {
             failing_since: string | null;
             /** Feed */
             feed: string;
+            /**
+             * Files
+             * @default 0
+             */
+            files: number;
             /** Has Secret */
             has_secret: boolean;
             kind: components["schemas"]["PullKind"] | null;
@@ -8286,8 +8319,37 @@ export interface components {
             /** Problem */
             problem: string | null;
             pull: components["schemas"]["PullForm-Output"] | null;
+            /**
+             * Refused Files
+             * @default 0
+             */
+            refused_files: number;
             /** Version */
             version: number;
+        };
+        /**
+         * PullFileBody
+         * @description A file that was fetched: the delivery that it became, or why it was not taken.
+         */
+        PullFileBody: {
+            /** Delivery */
+            delivery: string | null;
+            /**
+             * Fetched At
+             * Format: date-time
+             */
+            fetched_at: string;
+            /**
+             * Modified At
+             * Format: date-time
+             */
+            modified_at: string;
+            /** Name */
+            name: string;
+            /** Problem */
+            problem: string | null;
+            /** Size */
+            size: number;
         };
         /**
          * PullForm
@@ -8296,6 +8358,10 @@ export interface components {
          *     ``endpoint`` is one that the operator lets be called. With ``user`` the secret is a password, without it a bearer
          *     token. ``step_seconds`` are between two samples; an hour is fetched whole, ``settles_minutes`` after its end,
          *     looked for every ``every_minutes``. ``starts_at`` is the first hour.
+         *
+         *     Of a directory the endpoint is ``NAME`` or ``NAME/FOLDER``, of an object store ``https://HOST/BUCKET/PREFIX``, its
+         *     user an access key. Files whose names fit ``names`` (``*`` stands for any text) and that rested for
+         *     ``settles_minutes`` are fetched once, and again when they are others; ``starts_at`` is how old they are at most.
          */
         "PullForm-Input": {
             /** Endpoint */
@@ -8307,8 +8373,13 @@ export interface components {
             every_minutes?: number;
             /** @default prometheus */
             kind?: components["schemas"]["PullKind"];
+            /**
+             * Names
+             * @default *
+             */
+            names?: string;
             /** Queries */
-            queries: components["schemas"]["PullQueryForm-Input"][];
+            queries?: components["schemas"]["PullQueryForm-Input"][];
             /**
              * Settles Minutes
              * @default 10
@@ -8334,6 +8405,10 @@ export interface components {
          *     ``endpoint`` is one that the operator lets be called. With ``user`` the secret is a password, without it a bearer
          *     token. ``step_seconds`` are between two samples; an hour is fetched whole, ``settles_minutes`` after its end,
          *     looked for every ``every_minutes``. ``starts_at`` is the first hour.
+         *
+         *     Of a directory the endpoint is ``NAME`` or ``NAME/FOLDER``, of an object store ``https://HOST/BUCKET/PREFIX``, its
+         *     user an access key. Files whose names fit ``names`` (``*`` stands for any text) and that rested for
+         *     ``settles_minutes`` are fetched once, and again when they are others; ``starts_at`` is how old they are at most.
          */
         "PullForm-Output": {
             /** Endpoint */
@@ -8345,6 +8420,11 @@ export interface components {
             every_minutes: number;
             /** @default prometheus */
             kind: components["schemas"]["PullKind"];
+            /**
+             * Names
+             * @default *
+             */
+            names: string;
             /** Queries */
             queries: components["schemas"]["PullQueryForm-Output"][];
             /**
@@ -8370,7 +8450,7 @@ export interface components {
          * @description What is asked.
          * @enum {string}
          */
-        PullKind: "prometheus" | "openstack metrics";
+        PullKind: "prometheus" | "openstack metrics" | "directory" | "object store";
         /**
          * PullPause
          * @description Whether a pull rests.
@@ -11527,6 +11607,40 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_pulled_files: {
+        parameters: {
+            query: {
+                feed: string;
+                refused?: boolean;
+                after?: string | null;
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Page_PullFileBody_"];
+                };
             };
             /** @description A refusal, as problem details */
             default: {

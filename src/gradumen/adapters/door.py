@@ -9,7 +9,7 @@ import socket
 import ssl
 import time
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 from urllib.parse import urlsplit
 
@@ -25,19 +25,23 @@ LARGEST = 4 * 1024 * 1024
 
 @dataclass(frozen=True, slots=True)
 class Entry:
-    """One that may be called: scheme, host or ``*.`` and a domain, port."""
+    """One that may be called: scheme, host or ``*.`` and a domain, port; for all sellers, or for one alone."""
 
     scheme: str
     host: str
     port: int
+    seller: str | None = None
 
     @classmethod
     def read(cls, raw: str) -> "Entry":
-        """Read an entry like ``https://identity.example:5000`` or ``https://*.clouds.example``.
+        """Read an entry like ``https://identity.example:5000``, ``https://*.clouds.example``, ``oxbow=https://...``.
 
         Raises:
             Invalid: it is no such thing.
         """
+        seller, equals, rest = raw.partition("=")
+        if equals and "/" not in seller:
+            return replace(cls.read(rest), seller=seller.strip())
         try:
             parts = urlsplit(raw)
             port = parts.port or {"https": 443, "http": 80}.get(parts.scheme, 0)
@@ -63,7 +67,13 @@ class Door:
     def __init__(self, listed: Iterable[str], *, seconds: float = CALL_SECONDS) -> None:
         """``seconds`` is the longest that one call may take."""
         self.entries = tuple(Entry.read(each.strip()) for each in listed if each.strip())
-        self.seconds = seconds
+        self.seconds, self.seller = seconds, ""
+
+    def of(self, seller: str) -> "Door":
+        """The same for a seller, to which what is listed for it alone is open too."""
+        found = Door([], seconds=self.seconds)
+        found.entries, found.seller = self.entries, seller
+        return found
 
     def check(self, address: str, field: str) -> None:
         """Check that an address may be called.
@@ -82,7 +92,7 @@ class Door:
         if not port or not parts.hostname or parts.username:
             raise Invalid(f"'{address[:100]}' is no address like https://HOST/PATH", field=field, value=address)
         for each in self.entries:
-            if each.lets(parts.scheme, parts.hostname.lower(), port):
+            if each.seller in (None, self.seller) and each.lets(parts.scheme, parts.hostname.lower(), port):
                 return each
         raise Invalid(
             f"{parts.scheme}://{parts.hostname}:{port} is not among what the operator lets be called; "

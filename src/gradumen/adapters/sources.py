@@ -4,11 +4,30 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 
 from gradumen.adapters.door import Door
+from gradumen.adapters.folders import Directories, Folder, LocalFolder, ObjectStore
 from gradumen.adapters.measuring import Measuring
 from gradumen.adapters.openstack_metrics import OpenStackMetrics
 from gradumen.adapters.prometheus import Prometheus
 from gradumen.core.metering.pulls import PullKind
 from gradumen.wire.metering.pulls import PullForm
+
+
+@contextmanager
+def folder_of(door: Door, directories: Directories, seller: str, form: PullForm, secret: str) -> Iterator[Folder]:
+    """The folder that a pull of a seller fetches files from.
+
+    Raises:
+        Invalid: the operator does not open it.
+    """
+    folder: Folder
+    if form.kind is PullKind.DIRECTORY:
+        folder = LocalFolder(directories.at(seller, form.endpoint))
+    else:
+        folder = ObjectStore(door, form.endpoint, form.user, secret)
+    try:
+        yield folder
+    finally:
+        folder.close()
 
 
 @contextmanager

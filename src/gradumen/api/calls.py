@@ -10,6 +10,7 @@ from fastapi import Depends, Header, Request, Response
 from pydantic import BaseModel
 
 from gradumen.adapters.door import Door
+from gradumen.adapters.folders import Directories
 from gradumen.core.errors import Invalid, NotSignedIn
 from gradumen.settings import Settings
 from gradumen.store.unit_of_work import UnitOfWork
@@ -45,6 +46,14 @@ def get_door(settings: Configured) -> Door:
 
 
 DoorHere = Annotated[Door, Depends(get_door)]
+
+
+def get_directories(settings: Configured) -> Directories:
+    """The directories that the operator opens to sellers."""
+    return Directories(settings.directories)
+
+
+DirectoriesHere = Annotated[Directories, Depends(get_directories)]
 
 
 def cookie_name(settings: Settings, name: str) -> str:

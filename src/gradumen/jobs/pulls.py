@@ -1,22 +1,26 @@
 """Fetches the usage of a feed, hour by hour: asks outside of any transaction, takes in within one an hour."""
 
 from gradumen.adapters.door import Door
+from gradumen.adapters.folders import Directories
 from gradumen.adapters.sources import source_of
 from gradumen.core.errors import EditedMeanwhile, GradumenError, Unavailable
 from gradumen.core.metering.readings import Reading
 from gradumen.feeds.series_readings import hour_readings
 from gradumen.jobs.leases import Held, now
+from gradumen.jobs.pulled_files import fetch_files
 from gradumen.usecases.metering.pull_runs import end_run, pull_to_do, take_hour
 from gradumen.usecases.metering.pulls import Asking
 from gradumen.usecases.metering.readings import unreadable
 
 
-def fetch(held: Held, door: Door) -> None:
-    """A run of a feed: the hours that are due. What goes wrong outside is told on the feed, and tried again later."""
-    problem, passing = None, False
+def fetch(held: Held, door: Door, directories: Directories) -> None:
+    """A run of a feed: hours or files that are due. What goes wrong outside is told on it, and tried again later."""
+    problem, passing, more = None, False, False
     try:
         asking = pull_to_do(held.uow, lease=held.lease, at=now())
-        if asking.windows:
+        if not asking.form.kind.measured:
+            problem, more = fetch_files(held, door, directories)
+        elif asking.windows:
             with held.step("hours", first=f"{asking.windows[0][0]:%Y-%m-%d %H:%M}", hours=len(asking.windows)) as step:
                 accepted, refused = _hours(held, door, asking)
                 step.result.update(accepted=accepted, refused=refused)
@@ -24,12 +28,12 @@ def fetch(held: Held, door: Door) -> None:
         pass  # the next run does as it is set now
     except GradumenError as error:
         problem, passing = error.message, isinstance(error, Unavailable)
-    end_run(held.uow, lease=held.lease, problem=problem, passing=passing, at=now())
+    end_run(held.uow, lease=held.lease, problem=problem, passing=passing, more=more, at=now())
 
 
 def _hours(held: Held, door: Door, asking: Asking) -> tuple[int, int]:
     accepted = refused = 0
-    with source_of(door, asking.form, asking.secret) as source:
+    with source_of(door.of(asking.seller), asking.form, asking.secret) as source:
         for count, window in enumerate(asking.windows):
             held.progress(count, len(asking.windows))
             found = hour_readings(source.over, asking.form, window)

@@ -7,6 +7,7 @@ from collections.abc import Callable
 from datetime import timedelta
 
 from gradumen.adapters.door import Door
+from gradumen.adapters.folders import Directories
 from gradumen.core.errors import GradumenError, Unanswered, Unavailable
 from gradumen.core.periods import Period
 from gradumen.jobs import (
@@ -62,11 +63,12 @@ class Worker:
         *,
         others: Pieces | None = None,
         door: Door | None = None,
+        directories: Directories | None = None,
         idle_seconds: float = 0.3,
     ) -> None:
         """``owner`` is the engine of the account that may make partitions; ``others`` take a part of large tasks.
 
-        ``door`` leads to systems outside; without, none is called.
+        ``door`` leads to systems outside, ``directories`` are those that feeds are fetched from; without, none is.
         """
         self.uow, self.owner, self.idle_seconds = uow, owner, idle_seconds
         self._stop = threading.Event()
@@ -80,7 +82,7 @@ class Worker:
             tasks.ONBOARDING: lambda held: onboardings.make(held, door or Door([])),
             tasks.CLOUD_LIMITS: lambda held: cloud_limits.hold(held, door or Door([])),
             tasks.OWNERS: ownership_rules.mark,
-            tasks.PULL: lambda held: pulls.fetch(held, door or Door([])),
+            tasks.PULL: lambda held: pulls.fetch(held, door or Door([]), directories or Directories("")),
             tasks.UNDO_ONBOARDING: lambda held: onboardings.take_back(held, door or Door([])),
         }
 

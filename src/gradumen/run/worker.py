@@ -3,6 +3,7 @@
 import signal
 
 from gradumen.adapters.door import Door
+from gradumen.adapters.folders import Directories
 from gradumen.jobs.messages import Mailer
 from gradumen.jobs.worker import Worker
 from gradumen.run.child import begin
@@ -18,7 +19,9 @@ def main() -> None:
     try:
         uow = UnitOfWork(engine, told.settings.columns, Seals(told.settings.keys))
         door = Door(told.settings.outbound.split(","))
-        worker = Worker(uow, owner, others=pieces_of(told.settings, told.url), door=door)
+        directories = Directories(told.settings.directories)
+        others = pieces_of(told.settings, told.url)
+        worker = Worker(uow, owner, others=others, door=door, directories=directories)
         mailer = Mailer(uow, told.settings)
         signal.signal(signal.SIGTERM, lambda *_: worker.stop())
         mailer.start()

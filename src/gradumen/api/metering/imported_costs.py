@@ -1,7 +1,5 @@
 """Routes of costs that suppliers' files state."""
 
-import hashlib
-
 from fastapi import APIRouter
 
 from gradumen.api.bodies import StrictRoute
@@ -37,20 +35,12 @@ def set_cost_meter(feed: str, body: CostMeterSet, uow: Uow, caller: CallerHere) 
 def send_costs(feed: str, body: CostFileSent, uow: Uow, caller: CallerHere) -> CostDeliveryBody:
     """Send a cost file whole; one that came before changes nothing."""
     content = body.read()
-    # What a file states is more than its rows.
-    told = f"{body.exported_at} {body.first} {body.last}".encode()
-    known_by = hashlib.sha256(b"costs\x1f" + content + b"\x1f" + told).digest()[:16]
-    latest, again = imported_costs.before_costs(uow, caller, feed=feed, content_hash=known_by)
+    stated = imported_costs.Stated.of(
+        body.name, content, body.exported_at, first=body.first, last=body.last, confirmed=body.confirmed
+    )
+    latest, again = imported_costs.before_costs(uow, caller, feed=feed, content_hash=stated.content_hash)
     if again is not None:
         return again
-    stated = imported_costs.Stated(
-        name=body.name,
-        content_hash=known_by,
-        exported_at=body.exported_at,
-        first=body.first,
-        last=body.last,
-        confirmed=body.confirmed,
-    )
     return imported_costs.send_costs(uow, caller, feed=feed, stated=stated, rows=read_costs(body.name, content, latest))
 
 

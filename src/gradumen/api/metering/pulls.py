@@ -3,21 +3,36 @@
 import time
 from collections.abc import Iterable
 from datetime import datetime
+from fnmatch import fnmatchcase
+from typing import Annotated
 
-from fastapi import APIRouter, status
+from fastapi import APIRouter, Query, status
 
+from gradumen.adapters.door import Door
+from gradumen.adapters.folders import Directories
 from gradumen.adapters.measuring import Measuring
-from gradumen.adapters.sources import source_of
+from gradumen.adapters.sources import folder_of, source_of
 from gradumen.api.bodies import StrictRoute
-from gradumen.api.calls import CallerHere, DoorHere, Uow
+from gradumen.api.calls import CallerHere, DirectoriesHere, DoorHere, Uow, page_limit, page_of
 from gradumen.api.expensive import EXPENSIVE
 from gradumen.core.errors import Conflict, Invalid, Unavailable
+from gradumen.core.metering.pulls import PullKind
 from gradumen.core.metering.readings import Reading
 from gradumen.feeds.series_readings import Ask, Seen, hour_readings
 from gradumen.usecases.metering import pulls
+from gradumen.usecases.metering.pulls import Asking
 from gradumen.usecases.metering.readings import REFUSED, unreadable
 from gradumen.wire.metering.deliveries import FileProblemBody, ReadingSeenBody
-from gradumen.wire.metering.pulls import PullAgain, PullBody, PullPause, PullQueryForm, PullSet, PullTriedBody, PullTry
+from gradumen.wire.metering.pulls import (
+    PullAgain,
+    PullBody,
+    PullFileBody,
+    PullPause,
+    PullQueryForm,
+    PullSet,
+    PullTriedBody,
+    PullTry,
+)
 from gradumen.wire.values import Page
 
 router = APIRouter(route_class=StrictRoute, tags=["feeds"])
@@ -51,11 +66,16 @@ def get_pull(feed: str, uow: Uow, caller: CallerHere) -> PullBody:
 
 
 @router.put("/feeds/pull")
-def set_pull(feed: str, body: PullSet, uow: Uow, caller: CallerHere, door: DoorHere) -> PullBody:
+def set_pull(
+    feed: str, body: PullSet, uow: Uow, caller: CallerHere, door: DoorHere, directories: DirectoriesHere
+) -> PullBody:
     """Fetch a feed from an address that the operator lets be called. Safe to repeat; the secret is never told again."""
-    # Only to those who may is told what the operator lets be called.
-    pulls.pull_to_try(uow, caller, feed=feed, form=body.pull, secret=body.secret)
-    door.check(body.pull.endpoint, "endpoint")
+    # Only to those who may is told what the operator opens.
+    asking = pulls.pull_to_try(uow, caller, feed=feed, form=body.pull, secret=body.secret)
+    if body.pull.kind is PullKind.DIRECTORY:
+        directories.at(asking.seller, body.pull.endpoint)
+    else:
+        door.of(asking.seller).check(body.pull.endpoint, "endpoint")
     return pulls.set_pull(uow, caller, feed=feed, version=body.version, form=body.pull, secret=body.secret)
 
 
@@ -77,10 +97,30 @@ def pull_again(feed: str, body: PullAgain, uow: Uow, caller: CallerHere) -> Pull
     return pulls.pull_again(uow, caller, feed=feed, since=body.since)
 
 
+@router.get("/feeds/pull/files")
+def list_pulled_files(
+    feed: str,
+    uow: Uow,
+    caller: CallerHere,
+    refused: bool = False,
+    after: str | None = None,
+    limit: Annotated[int, Query()] = 50,
+) -> Page[PullFileBody]:
+    """The files of a feed that were fetched, by name, with what became of each; or those that were not taken."""
+    size = page_limit(limit)
+    found = pulls.list_pulled_files(uow, caller, feed=feed, refused=refused, after=after, limit=size + 1)
+    return page_of(found, size, lambda last: last.name)
+
+
 @router.post("/feeds/pull/try", dependencies=EXPENSIVE)
-def try_pull(feed: str, body: PullTry, uow: Uow, caller: CallerHere, door: DoorHere) -> PullTriedBody:
-    """Ask for the last whole hour, and tell what it would give. Takes nothing in."""
+def try_pull(
+    feed: str, body: PullTry, uow: Uow, caller: CallerHere, door: DoorHere, directories: DirectoriesHere
+) -> PullTriedBody:
+    """Ask for the last whole hour, or list the files, and tell what that would give. Takes nothing in."""
     asking = pulls.pull_to_try(uow, caller, feed=feed, form=body.pull, secret=body.secret)
+    door = door.of(asking.seller)
+    if not asking.form.kind.measured:
+        return _tried_files(asking, door, directories)
     try:
         with source_of(door, asking.form, asking.secret) as source:
             said = source.look()
@@ -105,3 +145,19 @@ def try_pull(feed: str, body: PullTry, uow: Uow, caller: CallerHere, door: DoorH
         ],
         refused=len(wrong),
     )
+
+
+def _tried_files(asking: Asking, door: Door, directories: Directories) -> PullTriedBody:
+    """What is in a folder that would be fetched."""
+    form = asking.form
+    try:
+        with folder_of(door, directories, asking.seller, form, asking.secret) as folder:
+            listed = folder.files()
+            fit = [each for each in listed if fnmatchcase(each.name, form.names) and each.modified >= form.starts_at]
+            if fit:
+                folder.read(fit[-1])
+    except (Conflict, Invalid, Unavailable) as problem:
+        return PullTriedBody(reached=False, said=problem.message)
+    names = ", ".join(each.name for each in fit[:3]) + (" ..." if len(fit) > 3 else "")
+    said = f"{len(listed)} files, of which {len(fit)} would be fetched" + (f": {names}" if fit else "")
+    return PullTriedBody(reached=True, said=said)

@@ -31,8 +31,10 @@ def register(nouns: Any) -> None:
     resume = verbs.add("resume", run_resume, "let it go on: what was missed is fetched; safe to repeat")
     again = verbs.add("again", run_again, "fetch what is due at once, or all from an hour on once more")
     again.add_argument("--since", type=_hour, metavar="YYYY-MM-DDTHH:MMZ", help="from this hour on, once more")
+    files = verbs.add("files", run_files, "the files that were fetched of one")
+    files.add_argument("--refused", action="store_true", help="only those that were not taken")
     drop = verbs.add("drop", run_drop, "fetch one no more; what came stays; safe to repeat")
-    for verb in (show, put, trying, pause, resume, again, drop):
+    for verb in (show, put, trying, pause, resume, again, files, drop):
         verb.add_argument("--feed", required=True, metavar="ORGANISATION/FEED")
 
 
@@ -55,6 +57,8 @@ def run_list(arguments: argparse.Namespace, client: Client, out: Out) -> int:
 
 
 def _until(pull: PullBody) -> str:
+    if pull.files:
+        return f"{pull.files} files, {pull.refused_files} refused"
     return f"{pull.complete_until:%Y-%m-%d %H:%M}" if pull.complete_until else ""
 
 
@@ -154,6 +158,29 @@ def run_again(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     found = client.pulls.again(arguments.feed, arguments.since)
     out.body(found)
     out.say(f"it is fetched now, from {_until(found)} UTC on")
+    return 0
+
+
+def run_files(arguments: argparse.Namespace, client: Client, out: Out) -> int:
+    """Show files."""
+    found = client.pulls.files(arguments.feed, refused=arguments.refused)
+    out.body(found)
+    out.table(
+        ("FILE", "BYTES", "OF, UTC", "FETCHED", "WHAT OF IT"),
+        [
+            (
+                each.name,
+                str(each.size),
+                f"{each.modified_at:%Y-%m-%d %H:%M}",
+                f"{each.fetched_at:%Y-%m-%d %H:%M}",
+                each.problem or (f"delivery {str(each.delivery)[:8]}" if each.delivery else "nothing in it"),
+            )
+            for each in found
+        ],
+        right=("BYTES",),
+    )
+    if not found:
+        out.say("no file was fetched yet" if not arguments.refused else "every file was taken")
     return 0
 
 

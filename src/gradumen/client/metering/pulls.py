@@ -4,7 +4,16 @@ from datetime import datetime
 from urllib.parse import quote
 
 from gradumen.client.connection import Connection
-from gradumen.wire.metering.pulls import PullAgain, PullBody, PullForm, PullPause, PullSet, PullTriedBody, PullTry
+from gradumen.wire.metering.pulls import (
+    PullAgain,
+    PullBody,
+    PullFileBody,
+    PullForm,
+    PullPause,
+    PullSet,
+    PullTriedBody,
+    PullTry,
+)
 
 
 class Pulls:
@@ -12,10 +21,6 @@ class Pulls:
 
     def __init__(self, connection: Connection) -> None:
         self._connection = connection
-
-    def list(self, organisation: str) -> list[PullBody]:
-        """The feeds of a seller that are fetched."""
-        return self._connection.page(f"organisations/{organisation}/pulls", PullBody).items
 
     def get(self, feed: str) -> PullBody:
         """How one is fetched."""
@@ -38,9 +43,17 @@ class Pulls:
         """Fetch what is due at once, or all from an hour on once more."""
         return self._connection.post(_path(feed, "/runs"), PullBody, PullAgain(since=since))
 
+    def files(self, feed: str, *, refused: bool = False) -> list[PullFileBody]:
+        """The files that were fetched of one, by name; only what was not taken if asked."""
+        return self._connection.all("feeds/pull/files", PullFileBody, feed=feed, refused=refused)
+
     def drop(self, feed: str) -> None:
         """Fetch it no more."""
         self._connection.delete(_path(feed))
+
+    def list(self, organisation: str) -> list[PullBody]:
+        """The feeds of a seller that are fetched."""
+        return self._connection.page(f"organisations/{organisation}/pulls", PullBody).items
 
 
 def _path(feed: str, more: str = "") -> str:

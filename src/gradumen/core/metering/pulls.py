@@ -16,6 +16,8 @@ MOST_WINDOWS = 48
 """Hours that one run fetches at most; the next one goes on at once."""
 LEAST_EVERY, MOST_EVERY = 5, 24 * 60
 """Minutes between two runs."""
+MOST_FILES = 50
+"""Files that one run takes at most; the next one goes on at once."""
 MOST_SETTLES = 24 * 60
 """Minutes that an hour rests before it is fetched, at most."""
 BEFORE = HOUR
@@ -29,6 +31,15 @@ class PullKind(StrEnum):
     """A server with the HTTP API of Prometheus (`query_range`)."""
     OPENSTACK_METRICS = "openstack metrics"
     """The metric service of an OpenStack cloud, by its identity service."""
+    DIRECTORY = "directory"
+    """Files in a directory of the service's machine that the operator opens to the seller."""
+    OBJECTS = "object store"
+    """Files in a bucket of a store that speaks the S3 protocol."""
+
+    @property
+    def measured(self) -> bool:
+        """Whether it is asked what was measured, hour by hour; else it has files."""
+        return self in (PullKind.PROMETHEUS, PullKind.OPENSTACK_METRICS)
 
 
 class How(StrEnum):

@@ -5,7 +5,7 @@ from datetime import datetime
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import JSON, ForeignKey, Index, String, Text, select
+from sqlalchemy import JSON, BigInteger, ForeignKey, Index, String, Text, func, select
 from sqlalchemy.orm import Mapped, Session, mapped_column
 
 from gradumen.store.columns import Base, Moment, Second, ascii_text
@@ -36,6 +36,45 @@ class PullRow(Base):
     """The last run."""
 
 
+class PulledFileRow(Base):
+    """A file that was fetched, as it was then: ``mark`` is another one when its content is; ``tried_with`` the versions
+    of the pull and of the feed's mapping by which it was not taken."""
+
+    __tablename__ = "pulled_files"
+
+    feed_id: Mapped[int] = mapped_column(ForeignKey("feeds.id", ondelete="RESTRICT"), primary_key=True)
+    name: Mapped[str] = mapped_column(String(180, collation="utf8mb4_bin"), primary_key=True)
+    mark: Mapped[str] = mapped_column(String(120, collation="utf8mb4_bin"))
+    size: Mapped[int] = mapped_column(BigInteger)
+    modified_at: Mapped[datetime] = mapped_column(Second)
+    fetched_at: Mapped[datetime] = mapped_column(Moment)
+    delivery_id: Mapped[int | None] = mapped_column(BigInteger)
+    problem: Mapped[str | None] = mapped_column(String(500))
+    tried_with: Mapped[str] = mapped_column(ascii_text(40))
+
+
+def files_of(tx: Session, feed: int) -> dict[str, PulledFileRow]:
+    """What was fetched of a feed, by name."""
+    return {row.name: row for row in tx.scalars(select(PulledFileRow).where(PulledFileRow.feed_id == feed))}
+
+
+def page_of_files(tx: Session, feed: int, *, refused: bool, after: str | None, limit: int) -> list[PulledFileRow]:
+    """What was fetched of a feed, by name, after one; only what was not taken if asked."""
+    query = select(PulledFileRow).where(PulledFileRow.feed_id == feed)
+    if refused:
+        query = query.where(PulledFileRow.problem.is_not(None))
+    if after is not None:
+        query = query.where(PulledFileRow.name > after)
+    return list(tx.scalars(query.order_by(PulledFileRow.name).limit(limit)))
+
+
+def count_files(tx: Session, feeds: Collection[int]) -> dict[int, tuple[int, int]]:
+    """How many files of feeds were fetched, and how many of them not taken."""
+    query = select(PulledFileRow.feed_id, func.count(), func.count(PulledFileRow.problem))
+    found = tx.execute(query.where(PulledFileRow.feed_id.in_(feeds)).group_by(PulledFileRow.feed_id))
+    return {feed: (int(files), int(refused)) for feed, files, refused in found}
+
+
 def find_pull(tx: Session, feed: int, *, lock: bool = False) -> PullRow | None:
     """How a feed is fetched, where it is."""
     return tx.get(PullRow, feed, with_for_update=lock or None, populate_existing=lock)
@@ -64,8 +103,3 @@ def delivery_of_hour(tx: Session, feed: int, name: str) -> DeliveryRow | None:
     query = select(DeliveryRow).where(DeliveryRow.feed_id == feed, DeliveryRow.file_name == name)
     query = query.where(DeliveryRow.taken_back_by.is_(None), DeliveryRow.takes_back.is_(None))
     return tx.scalars(query.order_by(DeliveryRow.id.desc()).limit(1)).first()
-
-
-def pulled_feeds(tx: Session, feeds: Collection[int]) -> set[int]:
-    """Which of some feeds are fetched."""
-    return set(tx.scalars(select(PullRow.feed_id).where(PullRow.feed_id.in_(feeds))))

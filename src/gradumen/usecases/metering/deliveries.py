@@ -129,10 +129,17 @@ def send_file(
     """
     scope = load_scope(tx, caller)
     row = store.lock_feed(tx, feed_to_send(tx, scope, feed).id)
+    return take_file(tx, scope, row, name, content_hash, items)
+
+
+def take_file(
+    tx: Session, scope: Scope, row: FeedRow, name: str, content_hash: bytes, items: Sequence[Reading | Outcome]
+) -> FileDeliveryBody:
+    """As `send_file`, for a feed that is locked."""
     same = store.same_file(tx, row.id, content_hash)
     if same is not None:
         return _told(same, [], again=True)
-    delivery = new_delivery(tx, caller, row, file_name=name, content_hash=content_hash)
+    delivery = new_delivery(tx, scope.caller, row, file_name=name, content_hash=content_hash)
     refusals: list[Outcome] = []
     for first in range(0, len(items), BATCH):
         found = take(tx, scope, row, delivery, items[first : first + BATCH], first)

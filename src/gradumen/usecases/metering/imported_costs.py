@@ -1,9 +1,11 @@
 """Costs that suppliers' files state: what a file brings or what it takes the place of, and what a month cost whom."""
 
+import hashlib
 from collections import defaultdict
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from datetime import UTC, date, datetime, timedelta
+from typing import Any
 
 from gradumen.core.catalogue.services import Combine
 from gradumen.core.errors import Conflict, Invalid
@@ -22,7 +24,7 @@ from gradumen.usecases.audit_entries import record
 from gradumen.usecases.catalogue.published import load_published
 from gradumen.usecases.metering.feeds import feed_to_send, get_feed
 from gradumen.usecases.metering.readings import attribute_sets_of, new_delivery
-from gradumen.usecases.scope import Caller, get_organisation, load_scope
+from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
 from gradumen.wire.metering.imported_costs import (
     CostDeliveryBody,
     CostMeterBody,
@@ -123,6 +125,14 @@ class Stated:
     last: date | None
     confirmed: bool
 
+    @classmethod
+    def of(cls, name: str, content: bytes, exported_at: datetime | None, **more: Any) -> "Stated":
+        """A file by its content: what it states is more than its rows."""
+        first, last = more.get("first"), more.get("last")
+        told = f"{exported_at} {first} {last}".encode()
+        known_by = hashlib.sha256(b"costs\x1f" + content + b"\x1f" + told).digest()[:16]
+        return cls(name, known_by, exported_at, first, last, more.get("confirmed", False))
+
 
 @use_case
 def send_costs(tx: Session, caller: Caller, *, feed: str, stated: Stated, rows: Sequence[CostRow]) -> CostDeliveryBody:
@@ -138,11 +148,16 @@ def send_costs(tx: Session, caller: Caller, *, feed: str, stated: Stated, rows: 
     scope = load_scope(tx, caller)
     row = lock_feed(tx, feed_to_send(tx, scope, feed).id)
     _require_meter(row, feed)
+    return take_costs(tx, scope, row, stated, rows)
+
+
+def take_costs(tx: Session, scope: Scope, row: FeedRow, stated: Stated, rows: Sequence[CostRow]) -> CostDeliveryBody:
+    """As `send_costs`, for a feed that is locked."""
     again = same_file(tx, row.id, stated.content_hash)
     if again is not None:
         return _told(again, [], 0, 0, 0, again=True)
     exported = _exported(stated, scope.now)
-    delivery = new_delivery(tx, caller, row, file_name=stated.name, content_hash=stated.content_hash)
+    delivery = new_delivery(tx, scope.caller, row, file_name=stated.name, content_hash=stated.content_hash)
     fresh: list[tuple[CostSetRow, list[CostRow]]] = []
     days = replaced = older = 0
     for account, first, last, by_day in _stated(rows, stated):
@@ -163,7 +178,7 @@ def send_costs(tx: Session, caller: Caller, *, feed: str, stated: Stated, rows: 
                 tx.flush()
             made = CostSetRow(
                 feed_id=row.id, account=account, day=day, revision=exported, delivery_id=delivery.id,
-                is_current=None if late else True, stale_since=None if late else caller.at, rows=size.rows,
+                is_current=None if late else True, stale_since=None if late else scope.caller.at, rows=size.rows,
                 weight=size.weight,
             )  # fmt: skip
             tx.add(made)

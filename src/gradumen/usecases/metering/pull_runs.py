@@ -56,7 +56,7 @@ def schedule_pulls(tx: Session, *, at: datetime) -> int:
     return count
 
 
-def _held(tx: Session, lease: Lease) -> tuple[FeedRow, PullRow]:
+def held_pull(tx: Session, lease: Lease) -> tuple[FeedRow, PullRow]:
     """The feed of a run, for taking in.
 
     Raises:
@@ -73,14 +73,14 @@ def _held(tx: Session, lease: Lease) -> tuple[FeedRow, PullRow]:
 @use_case
 def pull_to_do(tx: Session, *, lease: Lease, at: datetime) -> Asking:
     """What a run asks; no hour where its seller is at rest."""
-    row, pull = _held(tx, lease)
+    row, pull = held_pull(tx, lease)
     scope = scope_of_nobody(tx, at)
     owner = tx.get_one(OrganisationRow, row.organisation_id)
     form = PullForm.model_validate(pull.form)
     sends = Right.SEND_READINGS in KEPT[scope.tree.state(owner.id)]
-    windows = windows_due(pull, form, scope.now) if sends and not pull.paused else []
+    windows = windows_due(pull, form, scope.now) if sends and not pull.paused and form.kind.measured else []
     secret = seals_of(tx).open(pull.sealed) if pull.sealed else ""
-    return Asking(form, secret, f"{owner.slug}/{row.slug}", windows)
+    return Asking(form, secret, owner.slug, windows)
 
 
 @use_case
@@ -94,7 +94,7 @@ def take_hour(
     Raises:
         EditedMeanwhile: it was set otherwise meanwhile.
     """
-    row, pull = _held(tx, lease)
+    row, pull = held_pull(tx, lease)
     start, end = window
     if PullForm.model_validate(pull.form) != asked or pull.complete_until != start:
         raise EditedMeanwhile("how this feed is fetched was changed meanwhile", version=pull.version)
@@ -124,10 +124,10 @@ def _content(item: Reading | Outcome) -> str:
 
 
 @use_case
-def end_run(tx: Session, *, lease: Lease, problem: str | None, passing: bool, at: datetime) -> None:
-    """Note how a run ended, and when the next one is: at once where hours are left, soon where nothing answered."""
+def end_run(tx: Session, *, lease: Lease, problem: str | None, passing: bool, at: datetime, more: bool = False) -> None:
+    """Note how a run ended, and when the next one is: at once where something is left, soon where nothing answered."""
     try:
-        _, pull = _held(tx, lease)
+        _, pull = held_pull(tx, lease)
     except Conflict:
         return
     pull.last_run_at = at
@@ -135,7 +135,7 @@ def end_run(tx: Session, *, lease: Lease, problem: str | None, passing: bool, at
     if problem is None:
         pull.failing_since = None
         form = PullForm.model_validate(pull.form)
-        if windows_due(pull, form, scope_of_nobody(tx, at).now):
+        if more or (form.kind.measured and windows_due(pull, form, scope_of_nobody(tx, at).now)):
             pull.next_at = at
     else:
         pull.failing_since = pull.failing_since or at

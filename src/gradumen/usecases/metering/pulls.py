@@ -19,7 +19,7 @@ from gradumen.core.metering.pulls import (
 from gradumen.core.metering.readings import Reading
 from gradumen.core.permissions import Right
 from gradumen.store.metering import pulls as store
-from gradumen.store.metering.deliveries import lock_feed
+from gradumen.store.metering.deliveries import deliveries_by_number, lock_feed
 from gradumen.store.metering.pulls import PullRow
 from gradumen.store.metering.tables import FeedRow
 from gradumen.store.organisations.tables import OrganisationRow
@@ -30,7 +30,7 @@ from gradumen.usecases.catalogue.published import load_published
 from gradumen.usecases.metering.feeds import get_feed
 from gradumen.usecases.metering.readings import Outcome, new_delivery, take
 from gradumen.usecases.scope import Caller, Scope, check_unchanged, get_organisation, load_scope
-from gradumen.wire.metering.pulls import PullBody, PullForm
+from gradumen.wire.metering.pulls import PullBody, PullFileBody, PullForm
 
 SLACK = HOUR
 """So much later than it should be a feed is behind."""
@@ -38,11 +38,11 @@ SLACK = HOUR
 
 @dataclass(frozen=True, slots=True)
 class Asking:
-    """What is asked: the pull as it is written, its secret, the feed's path, and the hours that are due."""
+    """What is asked: the pull as it is written, its secret, the feed's seller, and the hours that are due."""
 
     form: PullForm
     secret: str
-    path: str
+    seller: str
     windows: Sequence[Window]
 
 
@@ -55,7 +55,7 @@ def get_pull(tx: Session, caller: Caller, *, feed: str) -> PullBody:
     """
     scope = load_scope(tx, caller)
     row, owner = get_feed(tx, scope, feed)
-    return _view(scope, owner, row, store.find_pull(tx, row.id))
+    return _view(tx, scope, owner, row, store.find_pull(tx, row.id))
 
 
 @use_case
@@ -64,11 +64,13 @@ def list_pulls(tx: Session, caller: Caller, *, organisation: str) -> list[PullBo
     scope = load_scope(tx, caller)
     owner = get_organisation(tx, scope, organisation)
     scope.require_member(Right.READ, owner)
-    return [_view(scope, owner, feed, pull) for feed, pull in store.pulls_of(tx, owner.id)]
+    return [_view(tx, scope, owner, feed, pull) for feed, pull in store.pulls_of(tx, owner.id)]
 
 
-def _view(scope: Scope, owner: OrganisationRow, feed: FeedRow, pull: PullRow | None) -> PullBody:
+def _view(tx: Session, scope: Scope, owner: OrganisationRow, feed: FeedRow, pull: PullRow | None) -> PullBody:
     manages = scope.may(Right.MANAGE_FEEDS, owner.id)
+    measured = pull is not None and PullKind(pull.kind).measured
+    files, refused = (0, 0) if pull is None or measured else store.count_files(tx, [feed.id]).get(feed.id, (0, 0))
     return PullBody(
         feed=f"{owner.slug}/{feed.slug}",
         name=feed.name,
@@ -77,17 +79,21 @@ def _view(scope: Scope, owner: OrganisationRow, feed: FeedRow, pull: PullRow | N
         pull=PullForm.model_validate(pull.form) if pull and manages else None,
         has_secret=bool(pull and manages and pull.sealed),
         paused=bool(pull and pull.paused),
-        complete_until=pull.complete_until if pull else None,
+        complete_until=pull.complete_until if pull and measured else None,
         behind=pull is not None and behind(pull, scope.now),
         problem=pull.problem if pull else None,
         failing_since=pull.failing_since if pull else None,
+        files=files,
+        refused_files=refused,
         last_run_at=pull.last_run_at if pull else None,
         next_run_at=pull.next_at if pull and not pull.paused else None,
     )
 
 
 def behind(pull: PullRow, now: datetime) -> bool:
-    """Whether more of a feed should be here by now; one that rests is not expected to have more."""
+    """Whether more of a feed should be here by now; not of files, which come when they come, nor of what rests."""
+    if not PullKind(pull.kind).measured:
+        return False
     form = PullForm.model_validate(pull.form)
     late = timedelta(minutes=form.settles_minutes + form.every_minutes) + SLACK
     return not pull.paused and pull.complete_until < hour_of(now - late)
@@ -109,13 +115,17 @@ def set_pull(tx: Session, caller: Caller, *, feed: str, version: int, form: Pull
     scope = load_scope(tx, caller)
     found, owner = _managed(tx, scope, feed)
     row = lock_feed(tx, found.id)
-    if row.cost_meter_id is not None:
-        raise Conflict(f"'{feed}' is a feed of costs; fetch usage by another feed")
     form = _checked(tx, form, scope.now)
+    if form.kind.measured and row.cost_meter_id is not None:
+        raise Conflict(f"'{feed}' is a feed of costs; fetch usage by another feed")
+    if not form.kind.measured and row.cost_meter_id is None and row.mapping is None:
+        raise Conflict(
+            f"nobody has said yet what files of '{feed}' are: map one, or say which meter its costs are of, then fetch"
+        )
     written = form.model_dump(mode="json")
     pull = store.find_pull(tx, row.id, lock=True)
     if pull is not None and pull.form == written and secret is None:
-        return _view(scope, owner, row, pull)
+        return _view(tx, scope, owner, row, pull)
     check_unchanged("pull", pull.version if pull else 0, version)
     if pull is None:
         pull = PullRow(feed_id=row.id, version=0, sealed="", paused=False, complete_until=form.starts_at)
@@ -132,7 +142,7 @@ def set_pull(tx: Session, caller: Caller, *, feed: str, version: int, form: Pull
     pull.version += 1
     tx.flush()
     record(tx, caller, "pull set", owner.id, feed, before=before, after={**written, "secret": secret is not None})
-    return _view(scope, owner, row, pull)
+    return _view(tx, scope, owner, row, pull)
 
 
 def _managed(tx: Session, scope: Scope, feed: str) -> tuple[FeedRow, OrganisationRow]:
@@ -142,7 +152,7 @@ def _managed(tx: Session, scope: Scope, feed: str) -> tuple[FeedRow, Organisatio
 
 
 def _same_place(one: PullForm, other: PullForm) -> bool:
-    return (one.endpoint, one.user) == (other.endpoint, other.user)
+    return (one.kind, one.endpoint, one.user) == (other.kind, other.endpoint, other.user)
 
 
 def _checked(tx: Session, form: PullForm, now: datetime) -> PullForm:
@@ -157,6 +167,11 @@ def _checked(tx: Session, form: PullForm, now: datetime) -> PullForm:
             "starts_at is a time with zone, at most 400 days back and 31 days ahead", field="starts_at",
             value=form.starts_at,
         )  # fmt: skip
+    if form.kind.measured is not bool(form.queries):
+        raise Invalid(
+            "say what is asked: at least one query" if form.kind.measured else "files are fetched without queries",
+            field="queries",
+        )
     names = [each.name for each in form.queries]
     twice = next((each for each in names if names.count(each) > 1), None)
     if twice is not None:
@@ -181,7 +196,7 @@ def pause_pull(tx: Session, caller: Caller, *, feed: str, paused: bool) -> PullB
     if pull.paused != paused:
         pull.paused, pull.next_at = paused, caller.at
         record(tx, caller, "pull paused" if paused else "pull resumed", owner.id, feed)
-    return _view(scope, owner, row, pull)
+    return _view(tx, scope, owner, row, pull)
 
 
 def _there(pull: PullRow | None, feed: str) -> PullRow:
@@ -226,7 +241,7 @@ def pull_again(tx: Session, caller: Caller, *, feed: str, since: datetime | None
         record(tx, caller, "pull repeated", owner.id, feed, after={"since": pull.complete_until})
     pull.next_at = caller.at
     tx.flush()
-    return _view(scope, owner, row, pull)
+    return _view(tx, scope, owner, row, pull)
 
 
 @use_case
@@ -238,14 +253,37 @@ def pull_to_try(tx: Session, caller: Caller, *, feed: str, form: PullForm, secre
         Conflict: its secret is not at hand.
     """
     scope = load_scope(tx, caller)
-    row, _ = _managed(tx, scope, feed)
+    row, owner = _managed(tx, scope, feed)
     form = _checked(tx, form, scope.now)
     pull = store.find_pull(tx, row.id)
     if secret is None:
         same = pull is not None and pull.sealed and _same_place(PullForm.model_validate(pull.form), form)
         secret = seals_of(tx).open(pull.sealed) if pull is not None and same else ""
     end = hour_of(scope.now)
-    return Asking(form, secret, feed, [(end - HOUR, end)])
+    return Asking(form, secret, owner.slug, [(end - HOUR, end)])
+
+
+@use_case
+def list_pulled_files(
+    tx: Session, caller: Caller, *, feed: str, refused: bool, after: str | None, limit: int
+) -> list[PullFileBody]:
+    """The files of a feed that were fetched, by name; for its organisation's own members."""
+    scope = load_scope(tx, caller)
+    row, owner = get_feed(tx, scope, feed)
+    scope.require_member(Right.READ, owner)
+    rows = store.page_of_files(tx, row.id, refused=refused, after=after, limit=limit)
+    known = deliveries_by_number(tx, [each.delivery_id for each in rows if each.delivery_id is not None])
+    return [
+        PullFileBody(
+            name=each.name,
+            size=each.size,
+            modified_at=each.modified_at,
+            fetched_at=each.fetched_at,
+            delivery=known[each.delivery_id].public_id if each.delivery_id in known else None,
+            problem=each.problem,
+        )
+        for each in rows
+    ]
 
 
 @use_case

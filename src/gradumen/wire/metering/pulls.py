@@ -1,6 +1,7 @@
 """Bodies of feeds whose usage the service fetches itself."""
 
 from datetime import datetime
+from uuid import UUID
 
 from pydantic import Field
 
@@ -37,12 +38,17 @@ class PullForm(Body):
     ``endpoint`` is one that the operator lets be called. With ``user`` the secret is a password, without it a bearer
     token. ``step_seconds`` are between two samples; an hour is fetched whole, ``settles_minutes`` after its end,
     looked for every ``every_minutes``. ``starts_at`` is the first hour.
+
+    Of a directory the endpoint is ``NAME`` or ``NAME/FOLDER``, of an object store ``https://HOST/BUCKET/PREFIX``, its
+    user an access key. Files whose names fit ``names`` (``*`` stands for any text) and that rested for
+    ``settles_minutes`` are fetched once, and again when they are others; ``starts_at`` is how old they are at most.
     """
 
     kind: PullKind = PullKind.PROMETHEUS
     endpoint: str = Field(min_length=1, max_length=300)
     user: str | None = Field(default=None, max_length=120)
-    queries: list[PullQueryForm] = Field(min_length=1, max_length=MOST_QUERIES)
+    queries: list[PullQueryForm] = Field(default_factory=list, max_length=MOST_QUERIES)
+    names: str = Field(default="*", min_length=1, max_length=180)
     step_seconds: WholeNumber = 60
     every_minutes: WholeNumber = 60
     settles_minutes: WholeNumber = 10
@@ -72,7 +78,8 @@ class PullBody(Body):
 
     ``pull`` and ``has_secret`` are told to those who manage feeds. ``complete_until`` is up to when all is here;
     ``behind`` says that it should be more by now. ``problem`` is why the last run brought nothing, ``failing_since``
-    the first of the runs that did not since the last that did.
+    the first of the runs that did not since the last that did. ``files`` were looked at so far, ``refused_files`` of
+    them not taken.
     """
 
     feed: str
@@ -86,6 +93,8 @@ class PullBody(Body):
     behind: bool
     problem: str | None
     failing_since: datetime | None
+    files: int = 0
+    refused_files: int = 0
     last_run_at: datetime | None
     next_run_at: datetime | None
 
@@ -111,3 +120,14 @@ class PullTriedBody(Body):
     count: int = 0
     problems: list[FileProblemBody] = Field(default_factory=list)
     refused: int = 0
+
+
+class PullFileBody(Body):
+    """A file that was fetched: the delivery that it became, or why it was not taken."""
+
+    name: str
+    size: int
+    modified_at: datetime
+    fetched_at: datetime
+    delivery: UUID | None
+    problem: str | None

@@ -32,5 +32,18 @@ def upgrade() -> None:
     sa.ForeignKeyConstraint(['task_id'], ['tasks.id'], name=op.f('fk_pulls_task_id'), ondelete='SET NULL'),
     sa.PrimaryKeyConstraint('feed_id', name=op.f('pk_pulls'))
     )
+    op.create_table('pulled_files',
+    sa.Column('feed_id', sa.Integer(), nullable=False),
+    sa.Column('name', sa.String(length=180, collation='utf8mb4_bin'), nullable=False),
+    sa.Column('mark', sa.String(length=120, collation='utf8mb4_bin'), nullable=False),
+    sa.Column('size', sa.BigInteger(), nullable=False),
+    moment('modified_at', fsp=0),
+    moment('fetched_at'),
+    sa.Column('delivery_id', sa.BigInteger(), nullable=True),
+    sa.Column('problem', sa.String(length=500), nullable=True),
+    sa.Column('tried_with', sa.String(length=40, collation='ascii_bin'), nullable=False),
+    sa.ForeignKeyConstraint(['feed_id'], ['feeds.id'], name=op.f('fk_pulled_files_feed_id'), ondelete='RESTRICT'),
+    sa.PrimaryKeyConstraint('feed_id', 'name', name=op.f('pk_pulled_files'))
+    )
     op.create_index('ix_pulls_paused_next_at', 'pulls', ['paused', 'next_at'])
     op.create_index('ix_deliveries_feed_id_file_name', 'deliveries', ['feed_id', 'file_name'])

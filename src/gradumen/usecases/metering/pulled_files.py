@@ -1,0 +1,133 @@
+"""Files that a run fetches of a feed: which are due, and what became of each."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import date, datetime, timedelta
+from uuid import UUID
+
+from gradumen.core.errors import EditedMeanwhile, GradumenError
+from gradumen.core.metering.imported_costs import AHEAD, CostRow
+from gradumen.core.metering.readings import Reading
+from gradumen.core.organisations.states import KEPT
+from gradumen.core.permissions import Right
+from gradumen.core.tasks import Lease
+from gradumen.store.metering import pulls as store
+from gradumen.store.metering.deliveries import find_delivery
+from gradumen.store.metering.pulls import PulledFileRow, PullRow
+from gradumen.store.metering.tables import FeedRow
+from gradumen.store.organisations.tables import OrganisationRow
+from gradumen.store.sealing import seals_of
+from gradumen.store.unit_of_work import Session, use_case
+from gradumen.usecases.metering.deliveries import take_file
+from gradumen.usecases.metering.imported_costs import Stated, take_costs
+from gradumen.usecases.metering.pull_runs import held_pull
+from gradumen.usecases.metering.readings import Outcome
+from gradumen.usecases.scope import scope_of_nobody
+from gradumen.wire.metering.deliveries import FileMappingForm
+from gradumen.wire.metering.pulls import PullForm
+
+
+@dataclass(frozen=True, slots=True)
+class FilesAsked:
+    """What a run is to fetch of a feed: ``known`` are the marks of files that need not be fetched again.
+
+    Without a ``mapping`` they state costs, whose charges begin on ``latest`` at the latest. A file is from between
+    ``since`` and ``rested``.
+    """
+
+    form: PullForm
+    secret: str
+    seller: str
+    known: dict[str, str]
+    mapping: FileMappingForm | None
+    latest: date
+    rested: datetime
+    since: datetime
+    tried_with: str
+
+
+def tried_with(feed: FeedRow, pull: PullRow) -> str:
+    """By what a file is read: one that was not taken is tried again when it is read otherwise."""
+    return f"{pull.version}/{feed.mapping_version}/{feed.cost_meter_id or 0}"
+
+
+@use_case
+def files_to_fetch(tx: Session, *, lease: Lease, at: datetime) -> FilesAsked | None:
+    """What is to be fetched; None where its seller is at rest."""
+    row, pull = held_pull(tx, lease)
+    scope = scope_of_nobody(tx, at)
+    owner = tx.get_one(OrganisationRow, row.organisation_id)
+    if pull.paused or Right.SEND_READINGS not in KEPT[scope.tree.state(owner.id)]:
+        return None
+    form, by = PullForm.model_validate(pull.form), tried_with(row, pull)
+    known = {
+        name: each.mark
+        for name, each in store.files_of(tx, row.id).items()
+        if each.problem is None or each.tried_with == by
+    }
+    costs = row.cost_meter_id is not None
+    return FilesAsked(
+        form=form,
+        secret=seals_of(tx).open(pull.sealed) if pull.sealed else "",
+        seller=owner.slug,
+        known=known,
+        mapping=None if costs or row.mapping is None else FileMappingForm.model_validate(row.mapping),
+        latest=(scope.now + AHEAD).date(),
+        # How old a file is says its own clock, the real one.
+        rested=at - timedelta(minutes=form.settles_minutes),
+        since=form.starts_at,
+        tried_with=by,
+    )
+
+
+@dataclass(frozen=True, slots=True)
+class Fetched:
+    """A file as it was listed, and what it is: readings, costs, or why it is neither."""
+
+    name: str
+    mark: str
+    size: int
+    modified: datetime
+    readings: tuple[bytes, Sequence[Reading | Outcome]] | None = None
+    """By the hash of the content and its mapping."""
+    costs: tuple[Stated, Sequence[CostRow]] | None = None
+    problem: str | None = None
+
+
+@use_case
+def take_fetched(tx: Session, *, lease: Lease, asked: FilesAsked, file: Fetched, at: datetime) -> str | None:
+    """Take a file in, whole, or note why it is not taken; gives that reason.
+
+    Raises:
+        EditedMeanwhile: how it is fetched or read was changed meanwhile.
+    """
+    row, pull = held_pull(tx, lease)
+    if tried_with(row, pull) != asked.tried_with:
+        raise EditedMeanwhile("how this feed is fetched was changed meanwhile", version=pull.version)
+    delivery, problem = None, file.problem
+    try:
+        with tx.begin_nested():
+            delivery = _take(tx, row, file, at)
+    except GradumenError as error:
+        problem = error.message
+    noted = tx.get(PulledFileRow, (row.id, file.name))
+    if noted is None:
+        noted = PulledFileRow(feed_id=row.id, name=file.name)
+        tx.add(noted)
+    noted.mark, noted.size, noted.modified_at, noted.fetched_at = file.mark, file.size, file.modified, at
+    noted.delivery_id, noted.problem = delivery, None if problem is None else problem[:500]
+    noted.tried_with = asked.tried_with
+    return problem
+
+
+def _take(tx: Session, row: FeedRow, file: Fetched, at: datetime) -> int | None:
+    """Take what a file has into a delivery; gives its number."""
+    scope = scope_of_nobody(tx, at)
+    if file.readings is not None:
+        told = UUID(take_file(tx, scope, row, file.name, *file.readings).delivery_id)
+    elif file.costs is not None:
+        told = take_costs(tx, scope, row, *file.costs).delivery_id
+    else:
+        return None
+    made = find_delivery(tx, told)
+    return made.id if made is not None else None

@@ -1,0 +1,139 @@
+"""Files that the service fetches itself: each once, again when it is another, and what is not taken is told."""
+
+import os
+import time
+from collections.abc import Iterator
+from datetime import UTC, datetime, timedelta
+from decimal import Decimal
+from pathlib import Path
+
+import pytest
+
+from gradumen.core.errors import Conflict, Invalid
+from gradumen.core.metering.pulls import PullKind
+from gradumen.wire.metering.deliveries import SaidForm
+from gradumen.wire.metering.pulls import PullBody, PullForm
+from tests.usecases.metering.test_deliveries import FEED, HEAD, MAPPING, ROWS, content, used
+from tests.usecases.metering.test_imported_costs import FEED as COSTS
+from tests.usecases.metering.test_imported_costs import costs, imported, row, written
+from tests.world import World
+
+__all__ = ["costs"]
+FIRST = datetime(2026, 9, 1, tzinfo=UTC)
+FORM = PullForm(kind=PullKind.DIRECTORY, endpoint="drop", names="*.csv", starts_at=FIRST, settles_minutes=1)
+
+
+@pytest.fixture
+def folder(drop: Path) -> Iterator[Path]:
+    """The directory, emptied."""
+    for each in drop.iterdir():
+        each.unlink()
+    yield drop
+
+
+def write(folder: Path, name: str, told: bytes, at: datetime = FIRST + timedelta(days=2)) -> None:
+    (folder / name).write_bytes(told)
+    os.utime(folder / name, (at.timestamp(), at.timestamp()))
+
+
+def run(world: World, feed: str = FEED) -> PullBody:
+    """A run to its end."""
+    before = world.mara.pulls.get(feed).last_run_at
+    world.mara.pulls.again(feed)
+    ends = time.monotonic() + 30
+    while (found := world.mara.pulls.get(feed)).last_run_at in (None, before):
+        assert time.monotonic() < ends
+        time.sleep(0.05)
+    return found
+
+
+def test_each_file_is_fetched_once_and_again_when_it_is_another(world: World, folder: Path) -> None:
+    mara = world.mara
+    with pytest.raises(Conflict, match="nobody has said yet what files"):
+        mara.pulls.set(FEED, FORM, version=0)
+    mara.deliveries.set_mapping(FEED, MAPPING, 0)
+    write(folder, "a.csv", content(*ROWS[:2]))
+    write(folder, "notes.txt", b"not of interest")
+    write(folder, "too-old.csv", content(*ROWS), FIRST - timedelta(days=1))
+    write(folder, "fresh.csv", content(*ROWS), datetime.now(UTC))
+    tried = mara.pulls.attempt(FEED, FORM)
+    assert tried.reached and tried.said == "4 files, of which 2 would be fetched: a.csv, fresh.csv"
+    mara.pulls.set(FEED, FORM, version=0)
+    found = run(world)
+    assert (found.files, found.refused_files, found.problem, found.behind) == (1, 0, None, False)
+    assert used(world) == {"saltmarsh/booking": Decimal("3.5")}
+    [told] = mara.pulls.files(FEED)
+    [delivery] = mara.feeds.deliveries(FEED)
+    assert (told.name, told.delivery, told.problem) == ("a.csv", delivery.id, None)
+    run(world)
+    assert len(mara.feeds.deliveries(FEED)) == 1, "nothing new"
+    write(folder, "a.csv", content(*ROWS), FIRST + timedelta(days=3))
+    write(folder, "b.csv", content(*ROWS))
+    run(world)
+    assert [(each.file, each.accepted, each.known) for each in mara.feeds.deliveries(FEED)][:2] == [
+        ("a.csv", 1, 2),
+        ("a.csv", 2, 0),
+    ], "the same content under another name is the same file"
+    assert used(world) == {"saltmarsh/booking": Decimal("3.5"), "quillstone/archive": Decimal(10)}
+    assert [each.name for each in mara.pulls.files(FEED)] == ["a.csv", "b.csv"]
+
+
+def test_what_is_not_taken_is_told_and_tried_again_once_it_can_be_read(world: World, folder: Path) -> None:
+    mara = world.mara
+    mara.deliveries.set_mapping(FEED, MAPPING, 0)
+    write(folder, "a.csv", content(*ROWS))
+    write(folder, "b.csv", HEAD.encode() + b"\xff\xfe\x00broken")
+    write(folder, "c.csv", (HEAD.replace("Sent", "Carried") + ROWS[2]).encode())
+    mara.pulls.set(FEED, FORM, version=0)
+    found = run(world)
+    assert found.problem is not None and found.problem.startswith(("b.csv: ", "c.csv: ")) and "1 more" in found.problem
+    assert (found.files, found.refused_files) == (3, 2)
+    assert [each.name for each in mara.pulls.files(FEED, refused=True)] == ["b.csv", "c.csv"]
+    assert [each.subject for each in mara.to_dos.list("tarnwick") if each.kind == "feed"] == [FEED]
+    # They are not read again and again; but once they are others, or are read otherwise.
+    again = run(world)
+    assert again.problem is None and again.refused_files == 2
+    write(folder, "b.csv", content("web-9;03/09/2026;4;9"), FIRST + timedelta(days=4))
+    assert run(world).refused_files == 1
+    assert used(world)["quillstone/archive"] == 14
+    carried = MAPPING.model_copy(
+        update={"measured": [MAPPING.measured[0].model_copy(update={"quantity": SaidForm(column="Carried")})]}
+    )
+    mara.deliveries.set_mapping(FEED, type(MAPPING).model_validate(carried.model_dump()), 1)
+    assert run(world).refused_files == 0
+
+
+def test_the_latest_statement_stands_in_whatever_order_cost_files_are_fetched(costs: World, folder: Path) -> None:
+    world, mara = costs, costs.mara
+    told = datetime(2026, 9, 5, tzinfo=UTC)
+    write(folder, "a-restated.csv", written(row("7"), row("3")), told + timedelta(hours=5))
+    write(folder, "b-first.csv", written(row("9")), told)
+    mara.pulls.set(COSTS, FORM, version=0)
+    assert run(world, COSTS).problem is None
+    assert imported(world) == {("acc-7", "quillstone/archive"): Decimal(10)}
+    write(folder, "c-half-gone.csv", written(row("1")), told + timedelta(hours=9))
+    found = run(world, COSTS)
+    assert found.problem is not None and "confirm that" in found.problem
+    assert imported(world) == {("acc-7", "quillstone/archive"): Decimal(10)}
+
+
+def test_a_directory_is_open_to_its_seller_alone(world: World, folder: Path) -> None:
+    edda = world.user("edda")
+    edda.feeds.create("oxbow", slug="theirs", name="Theirs")
+    edda.deliveries.set_mapping("oxbow/theirs", MAPPING, 0)
+    with pytest.raises(Invalid, match="no directory that the operator lets oxbow fetch from"):
+        edda.pulls.set("oxbow/theirs", FORM, version=0)
+    assert not edda.pulls.attempt("oxbow/theirs", FORM).reached
+    for endpoint in ("drop/..", "/etc", "drop/../../etc"):
+        with pytest.raises(Invalid):
+            world.mara.pulls.set(FEED, FORM.model_copy(update={"endpoint": endpoint}), version=0)
+    with pytest.raises(Invalid, match="without queries"):
+        query = {
+            "name": "x",
+            "query": "x",
+            "meter": "network/egress",
+            "unit": "byte",
+            "how": "level",
+            "resource": ["x"],
+        }
+        world.mara.pulls.set(FEED, PullForm.model_validate({**FORM.model_dump(), "queries": [query]}), version=0)
