@@ -1,5 +1,6 @@
 """One real database and one real service per run; each test begins with empty tables."""
 
+import gc
 import socket
 import tempfile
 import threading
@@ -54,6 +55,12 @@ FILLED = " UNION ALL ".join(
 )
 """The names of tables that have rows."""
 CONSOLE = Path(__file__).parents[1] / "console" / "dist"
+
+
+def pytest_collection_finish() -> None:
+    """What is loaded by now stays: nobody looks for garbage in it again and again."""
+    gc.collect()
+    gc.freeze()
 
 
 @pytest.fixture(scope="session")

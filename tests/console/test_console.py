@@ -286,7 +286,7 @@ def test_a_member_is_invited_joins_and_is_changed_and_the_record_says_so(tab: Ta
     tab.sign_in("mara")
     tab.go("/members", "Members")
     page.get_by_role("row", name="Nell Fell").click()
-    page.get_by_role("checkbox").check()
+    page.get_by_role("checkbox", name="Disabled").check()
     page.get_by_role("button", name="Save").click()
     expect(page.get_by_role("row", name="Nell Fell")).to_contain_text("disabled")
     page.get_by_role("row", name="Nell Fell").click()

@@ -117,6 +117,6 @@ def test_what_a_process_is_told_is_one_line_and_stands_in_no_list_of_processes(t
     assert line.endswith(b"\n") and line.count(b"\n") == 1
     read = json.loads(line)
     assert (read["settings"]["data"], read["settings"]["port"], read["listening"]) == (str(tmp_path), 8471, 7)
-    command = Child("api", line).command
+    command = Child("api").command
     assert command[-1] == "gradumen.run.api"
     assert not any("secret" in word for word in command)

@@ -16,11 +16,11 @@ WATCHED_EVERY = 0.1
 
 @dataclass
 class Child:
-    """One process: what it is, what it is told, which files it has from the parent."""
+    """One process: what it is, which files it has from the parent, and what it is told, once that is known."""
 
     kind: str
-    told: bytes
     files: tuple[int, ...] = ()
+    told: bytes = b""
     process: subprocess.Popen[bytes] | None = None
     started: float = 0.0
     rest: float = SHORTEST_REST
@@ -29,17 +29,32 @@ class Child:
     @property
     def command(self) -> list[str]:
         """What it is started by."""
-        return [sys.executable, "-m", f"gradumen.run.{self.kind}"]
+        return [sys.executable, "-m", "gradumen.run.begin", f"gradumen.run.{self.kind}"]
 
     def start(self) -> None:
-        """Start it. It is in a session of its own, so that Ctrl-C reaches the parent alone."""
+        """Start it: it loads its parts and waits to be told.
+
+        It is in a session of its own, so that Ctrl-C reaches the parent alone.
+        """
         self.process = subprocess.Popen(
             self.command, stdin=subprocess.PIPE, pass_fds=self.files, start_new_session=True
         )
-        assert self.process.stdin is not None
-        self.process.stdin.write(self.told)
-        self.process.stdin.flush()
         self.started = time.monotonic()
+        self._tell()
+
+    def tell(self, told: bytes) -> None:
+        """Tell it what it needs, from now on whenever it is started again."""
+        self.told = told
+        self._tell()
+
+    def _tell(self) -> None:
+        if self.process is None or self.process.stdin is None or not self.told:
+            return
+        try:
+            self.process.stdin.write(self.told)
+            self.process.stdin.flush()
+        except BrokenPipeError:
+            log.debug("the %s process ended before it was told", self.kind)
 
     def watch(self) -> None:
         """Start it again when it died, after a rest."""
@@ -88,10 +103,15 @@ class Processes:
         self.children = children
         self._over = False
 
-    def run(self) -> None:
-        """Start them and watch over them until `stop` was called; then end them all, and wait for it."""
+    def start(self) -> None:
+        """Start them: they load their parts while what they need is prepared."""
         for child in self.children:
             child.start()
+
+    def run(self, told: bytes) -> None:
+        """Tell them what they need, and watch over them until `stop` was called."""
+        for child in self.children:
+            child.tell(told)
         while not self._over:
             time.sleep(WATCHED_EVERY)
             for child in self.children:

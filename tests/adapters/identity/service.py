@@ -27,7 +27,8 @@ key_repository = {folder}/credentials
 [identity]
 password_hash_rounds = 4
 [cache]
-enabled = false
+enabled = true
+backend = dogpile.cache.memory
 """
 _MANAGED = """
 import json
