@@ -59,8 +59,8 @@ CONSOLE = Path(__file__).parents[1] / "console" / "dist"
 
 def pytest_collection_finish() -> None:
     """What is loaded by now stays: nobody looks for garbage in it again and again."""
-    gc.collect()
     gc.freeze()
+    gc.enable()
 
 
 @pytest.fixture(scope="session")
@@ -101,6 +101,7 @@ class GatedWorker(Worker):
 
     gate = threading.Lock()
     usage_rests = pair_rests = 0.0
+    pulls_every = 0.1
     least_rest = timedelta(0)
 
     def do_next(self) -> bool:

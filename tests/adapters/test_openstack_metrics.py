@@ -63,6 +63,7 @@ def cloud(
             written.measure(web["vcpus"], [(at, value) for at, value in found if value is not None])
             written.measure(web["sent"], [(at, sent(step)) for at, step in steps])
             written.measure(store["vcpus"], [(at, 8.0) for at, step in steps if 0 <= step < 36])
+            written.settle()
             yield Reached(identity, measures, administrator)
 
 

@@ -20,7 +20,7 @@ from gradumen.core.errors import Conflict, whole_text
 from gradumen.core.metering.pulls import How
 from gradumen.wire.metering.pulls import PullQueryForm
 
-LARGEST = 64 * 1024 * 1024
+LARGEST = 32 * 1024 * 1024
 _QUERY = re.compile(r"([\w.-]{1,80}) ([\w.-]{1,120}) ([a-z0-9:]{1,20})(?: where (.{1,1500}))?")
 
 

@@ -11,7 +11,7 @@ from gradumen.adapters.measuring import MOST_SERIES, Series
 from gradumen.core.errors import Conflict, whole_text
 from gradumen.wire.metering.pulls import PullQueryForm
 
-LARGEST = 64 * 1024 * 1024
+LARGEST = 32 * 1024 * 1024
 
 
 class Prometheus:

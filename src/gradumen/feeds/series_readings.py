@@ -81,8 +81,8 @@ def _quantities(
         yield from spells(samples, start, end, step)
         return
     rose = rise(samples, start, end)
-    if rose.quantity:
-        yield start, end, rose.quantity
+    if rose:
+        yield start, end, rose
 
 
 def _reading(

@@ -11,6 +11,7 @@ from gradumen.jobs.pulled_files import fetch_files
 from gradumen.usecases.metering.pull_runs import end_run, pull_to_do, take_hour
 from gradumen.usecases.metering.pulls import Asking
 from gradumen.usecases.metering.readings import unreadable
+from gradumen.usecases.tasks import problem_of
 
 
 def fetch(held: Held, door: Door, directories: Directories) -> None:
@@ -21,24 +22,35 @@ def fetch(held: Held, door: Door, directories: Directories) -> None:
         if not asking.form.kind.measured:
             problem, more = fetch_files(held, door, directories)
         elif asking.windows:
-            with held.step("hours", first=f"{asking.windows[0][0]:%Y-%m-%d %H:%M}", hours=len(asking.windows)) as step:
-                accepted, refused = _hours(held, door, asking)
-                step.result.update(accepted=accepted, refused=refused)
+            problem = _hours(held, door, asking)
     except EditedMeanwhile:
         pass  # the next run does as it is set now
     except GradumenError as error:
         problem, passing = error.message, isinstance(error, Unavailable)
+    except Exception as error:
+        end_run(held.uow, lease=held.lease, problem=problem_of(error), passing=True, at=now())
+        raise
     end_run(held.uow, lease=held.lease, problem=problem, passing=passing, more=more, at=now())
 
 
-def _hours(held: Held, door: Door, asking: Asking) -> tuple[int, int]:
+def _hours(held: Held, door: Door, asking: Asking) -> str | None:
+    """Take the hours that are due; gives what somebody should look at, if anything."""
     accepted = refused = 0
-    with source_of(door.of(asking.seller), asking.form, asking.secret) as source:
+    quiet: list[str] = []
+    first = f"{asking.windows[0][0]:%Y-%m-%d %H:%M}"
+    with (
+        held.step("hours", first=first, hours=len(asking.windows)) as step,
+        source_of(door.of(asking.seller), asking.form, asking.secret) as source,
+    ):
         for count, window in enumerate(asking.windows):
             held.progress(count, len(asking.windows))
             found = hour_readings(source.over, asking.form, window)
             items = [each if isinstance(each, Reading) else unreadable(*each) for each in found]
-            more = take_hour(held.uow, lease=held.lease, asked=asking.form, window=window, items=items, at=now())
-            accepted, refused = accepted + more[0], refused + more[1]
+            taken = take_hour(held.uow, lease=held.lease, asked=asking.form, window=window, items=items, at=now())
+            accepted, refused = accepted + taken.accepted, refused + taken.refused
+            quiet += [f"{window[0]:%Y-%m-%d %H:%M}"] if taken.quiet else []
+        step.result.update(accepted=accepted, refused=refused, quiet=len(quiet))
     held.progress(len(asking.windows), len(asking.windows))
-    return accepted, refused
+    if not quiet:
+        return None
+    return f"nothing was measured in {len(quiet)} of {len(asking.windows)} hours, from {quiet[0]} UTC on"

@@ -40,8 +40,6 @@ log = logging.getLogger("gradumen.worker")
 SCHEDULED_EVERY = timedelta(minutes=10)
 WATCHED_EVERY, WATCH_RESTS = 60.0, 30.0
 """Seconds between two looks at use beside limits, at least; and as a multiple of what a look took."""
-PULLS_EVERY = 2.0
-"""Seconds between two looks at whether a feed is to be fetched."""
 LONGEST_REST = 2.0
 """Seconds that making usage rests at most."""
 
@@ -51,6 +49,8 @@ class Worker:
 
     usage_rests = 3.0
     """How long making usage rests after a pass, as a multiple of it; tasks do not wait for that."""
+    pulls_every = 2.0
+    """Seconds between two looks at whether a feed is to be fetched."""
     pair_rests = 10.0
     """How long a pair rests after it was rated, as a multiple of what that took: readings cannot keep it busy."""
     least_rest = timedelta(seconds=2)
@@ -108,7 +108,7 @@ class Worker:
                     scheduled = now()
                     self.do_chores()
                 if time.monotonic() >= pulled:
-                    pulled = time.monotonic() + PULLS_EVERY
+                    pulled = time.monotonic() + self.pulls_every
                     schedule_pulls(self.uow, at=now())
                 waiting, newest = look(self.uow, at=now())
                 if newest != opened:

@@ -139,6 +139,13 @@ class Cloud:
         made = self.http.post("resource/machine", json=told).raise_for_status().json()
         return {str(name): str(metric) for name, metric in made["metrics"].items()}
 
+    def settle(self) -> None:
+        """Wait until all that was written is aggregated."""
+        deadline = time.monotonic() + 60
+        while self.http.get("status").raise_for_status().json()["storage"]["summary"]["measures"]:
+            assert time.monotonic() < deadline
+            time.sleep(0.1)
+
     def measure(self, metric: str, measures: list[tuple[str, float]]) -> None:
         """Write measures of a metric, by their times."""
         told = [{"timestamp": at, "value": value} for at, value in measures]

@@ -149,6 +149,28 @@ def test_what_goes_wrong_is_told_and_nothing_is_lost_or_twice(
     assert (used(world, "network/egress"), used(world, "compute/vcpu")) == (BYTES, SECONDS)
 
 
+def test_an_hour_in_which_nothing_was_measured_is_told_and_fetched_once_more(
+    world: World, form: PullForm, metrics: SimulatedMetrics
+) -> None:
+    hold(world, END + timedelta(minutes=30))
+    whole = metrics.series
+    metrics.series = {
+        query: [(labels, lambda at, value=value: None if at > FIRST + timedelta(hours=2) else value(at))]
+        for query, [(labels, value)] in whole.items()
+    }
+    world.mara.pulls.set(FEED, form, version=0, secret=metrics.token)
+    ends = time.monotonic() + 30
+    while not (found := world.mara.pulls.get(FEED)).problem and time.monotonic() < ends:
+        time.sleep(0.05)
+    assert found.problem is not None and "in 1 of 4 hours, from 2026-10-04 23:00 UTC on" in found.problem
+    assert found.complete_until == END, "it goes on all the same"
+    metrics.series = whole
+    world.mara.pulls.again(FEED, FIRST + timedelta(hours=2))
+    while world.mara.pulls.get(FEED).problem and time.monotonic() < ends:
+        time.sleep(0.05)
+    assert (used(world, "network/egress"), used(world, "compute/vcpu")) == (BYTES, SECONDS)
+
+
 def test_what_cannot_be_a_reading_is_refused_with_its_reason_and_the_rest_counts(
     world: World, form: PullForm, metrics: SimulatedMetrics
 ) -> None:

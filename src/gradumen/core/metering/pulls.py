@@ -1,7 +1,6 @@
 """Usage that the service fetches itself: which hours are due, and what the samples of a series come to."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from datetime import datetime, timedelta
 from decimal import Decimal
 from enum import StrEnum
@@ -108,17 +107,7 @@ def check_step(seconds: int) -> None:
         )
 
 
-@dataclass(frozen=True, slots=True)
-class Rise:
-    """What a counter rose by within an hour, and how often it began anew."""
-
-    quantity: Decimal
-    resets: int
-    known: bool
-    """Whether there was a sample before the hour to count from, or the counter was seen to begin."""
-
-
-def rise(samples: Sequence[Sample], start: datetime, end: datetime) -> Rise:
+def rise(samples: Sequence[Sample], start: datetime, end: datetime) -> Decimal:
     """What a counter rose by in an hour: of each pair of samples, the later in ``(start, end]``, the difference.
 
     So hours that follow each other add up to the whole, whatever is asked in how many runs. A lower sample began anew
@@ -130,20 +119,10 @@ def rise(samples: Sequence[Sample], start: datetime, end: datetime) -> Rise:
     >>> half = timedelta(minutes=30)
     >>> seen = [(at, Decimal(10)), (at + half, Decimal(25)), (at + HOUR, Decimal(4))]
     >>> rise(seen, at, at + HOUR)
-    Rise(quantity=Decimal('19'), resets=1, known=True)
+    Decimal('19')
     """
-    parts: list[Decimal] = []
-    resets = 0
-    for (_, before), (at, value) in pairwise(samples):
-        if not start < at <= end:
-            continue
-        if value < before:
-            resets += 1
-            parts.append(value)
-        else:
-            parts.append(add([value, -before]))
-    known = any(at <= start for at, _ in samples)
-    return Rise(add(parts) if parts else Decimal(0), resets, known)
+    inside = [(before, value) for (_, before), (at, value) in pairwise(samples) if start < at <= end]
+    return add([value if value < before else add([value, -before]) for before, value in inside])
 
 
 Spell = tuple[datetime, datetime, Decimal]

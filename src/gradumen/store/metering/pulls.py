@@ -98,6 +98,12 @@ def sealed_pulls(tx: Session) -> Sequence[PullRow]:
     return tx.scalars(select(PullRow).where(PullRow.sealed != "").with_for_update()).all()
 
 
+def has_delivered(tx: Session, feed: int) -> bool:
+    """Whether a feed brought anything that was not taken back."""
+    query = select(DeliveryRow.id).where(DeliveryRow.feed_id == feed, DeliveryRow.accepted > 0)
+    return tx.scalar(query.where(DeliveryRow.taken_back_by.is_(None)).limit(1)) is not None
+
+
 def delivery_of_hour(tx: Session, feed: int, name: str) -> DeliveryRow | None:
     """The delivery that brought an hour, by its name, and was not taken back."""
     query = select(DeliveryRow).where(DeliveryRow.feed_id == feed, DeliveryRow.file_name == name)

@@ -1,6 +1,7 @@
 """Runs of feeds that the service fetches: when they are due, what is taken in hour by hour, and how one ended."""
 
 from collections.abc import Sequence
+from dataclasses import dataclass
 from datetime import datetime, timedelta
 
 from gradumen.core.errors import Conflict, EditedMeanwhile
@@ -83,11 +84,20 @@ def pull_to_do(tx: Session, *, lease: Lease, at: datetime) -> Asking:
     return Asking(form, secret, owner.slug, windows)
 
 
+@dataclass(frozen=True, slots=True)
+class Taken:
+    """What an hour brought; ``quiet`` is one in which nothing was measured at all, though something was before."""
+
+    accepted: int
+    refused: int
+    quiet: bool = False
+
+
 @use_case
 def take_hour(
     tx: Session, *, lease: Lease, asked: PullForm, window: Window, items: Sequence[Reading | Outcome], at: datetime
-) -> tuple[int, int]:
-    """Take an hour in, whole, in the place of what came of it before; gives how many are accepted and refused.
+) -> Taken:
+    """Take an hour in, whole, in the place of what came of it before.
 
     The same hour with the same content changes nothing.
 
@@ -104,19 +114,19 @@ def take_hour(
     before = store.delivery_of_hour(tx, row.id, name)
     pull.complete_until = end
     if before is not None and before.content_hash == content and not before.refused:
-        return 0, 0
+        return Taken(0, 0)
     if before is not None:
         taking = new_delivery(tx, scope.caller, row, takes_back=before.id, file_name=name)
         before.taken_back_by = taking.id
         take_back(tx, row, before, taking, at)
         tx.flush()
     if not items:
-        return 0, 0
+        return Taken(0, 0, quiet=store.has_delivered(tx, row.id))
     delivery = new_delivery(tx, scope.caller, row, file_name=name, content_hash=content)
     for first in range(0, len(items), BATCH):
         take(tx, scope, row, delivery, items[first : first + BATCH], first)
         tx.flush()
-    return delivery.accepted, delivery.refused
+    return Taken(delivery.accepted, delivery.refused)
 
 
 def _content(item: Reading | Outcome) -> str:

@@ -153,7 +153,7 @@ def _pulled(scope: Scope, path: str, pull: PullRow) -> Iterator[ToDoBody]:
             kind="feed",
             weight=Weight.FAILED if late else Weight.LOOK,
             subject=path,
-            title=f"Feed {path} is behind" if late else f"Feed {path} could not be fetched",
+            title=f"Feed {path} is behind" if late else f"What was fetched of feed {path} lacks something",
             detail=f"{here}; {pull.problem}" if pull.problem else here,
             since=pull.failing_since or pull.complete_until,
         )
