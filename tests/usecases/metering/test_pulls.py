@@ -9,10 +9,17 @@ from urllib.parse import quote
 
 import pytest
 
+from gradumen.adapters.sources import source_of
 from gradumen.core.errors import Conflict, EditedMeanwhile, Forbidden, Invalid, NotFound
 from gradumen.core.metering.pulls import How
+from gradumen.core.metering.readings import Reading
 from gradumen.core.permissions import Role
+from gradumen.core.tasks import LEASE
 from gradumen.demo.metrics import SimulatedMetrics
+from gradumen.feeds.series_readings import hour_readings
+from gradumen.jobs.leases import now
+from gradumen.usecases import tasks
+from gradumen.usecases.metering.pull_runs import end_run, pull_to_do, schedule_pulls, take_hour
 from gradumen.wire.metering.pulls import PullBody, PullForm, PullQueryForm
 from tests.conftest import Service
 from tests.world import World, join
@@ -251,6 +258,40 @@ def test_it_rests_goes_on_with_what_was_missed_and_ends(
     with pytest.raises(NotFound):
         mara.pulls.again(FEED)
     assert len(mara.feeds.deliveries(FEED)) == 9, "what came stays"
+
+
+def test_a_worker_that_lost_its_lease_takes_nothing_in_and_an_hour_is_taken_once(
+    world: World, form: PullForm, metrics: SimulatedMetrics, service: Service
+) -> None:
+    hold(world, END + timedelta(minutes=30))
+    uow = service.uow
+    with service.worker.gate:
+        world.mara.pulls.set(FEED, form, version=0, secret=metrics.token)
+        at = now()
+        schedule_pulls(uow, at=at)
+        while (lost := tasks.take_task(uow, at=now())) is not None and lost.kind != tasks.PULL:
+            tasks.finish_task(uow, lease=lost, at=now())
+        assert lost is not None
+        asking = pull_to_do(uow, lease=lost, at=at)
+        window = asking.windows[0]
+        with source_of(service.door, asking.form, asking.secret) as source:
+            items = [each for each in hour_readings(source.over, asking.form, window) if isinstance(each, Reading)]
+        # Its time ran out, and another took the run.
+        other = tasks.take_task(uow, at=now() + LEASE * 2)
+        assert other is not None and other.task == lost.task and other.fence > lost.fence
+        taking = {"asked": asking.form, "window": window, "items": items, "at": at}
+        with pytest.raises(Conflict):
+            take_hour(uow, lease=lost, **taking)
+        assert world.mara.feeds.deliveries(FEED) == []
+        assert take_hour(uow, lease=other, **taking).accepted == len(items) > 0
+        with pytest.raises(EditedMeanwhile):
+            take_hour(uow, lease=other, **taking)
+        end_run(uow, lease=lost, problem="a word of the one that lost it", passing=True, at=at)
+        assert world.mara.pulls.get(FEED).problem is None
+        end_run(uow, lease=other, problem=None, passing=False, at=at)
+        tasks.finish_task(uow, lease=other, at=now())
+    assert until(world, END).complete_until == END
+    assert (used(world, "network/egress"), used(world, "compute/vcpu")) == (BYTES, SECONDS)
 
 
 @pytest.mark.parametrize(
