@@ -28,7 +28,7 @@ export function PullState({ feed, manages }: { feed: Feed; manages: boolean }) {
   return (
     <>
       <Alert
-        severity={pull.problem || pull.behind ? 'warning' : 'info'}
+        severity={pull.problem || pull.behind || pull.quiet_from || pull.refused_files ? 'warning' : 'info'}
         variant="outlined"
         sx={{ mb: 2 }}
         action={

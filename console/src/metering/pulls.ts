@@ -133,6 +133,8 @@ export function pullWords(pull: Pull): string {
   if (pull.paused)
     return `Its fetching rests; what it has reaches to ${momentName(pull.complete_until ?? '')}.`;
   const here = `The service fetches it: all is here until ${momentName(pull.complete_until ?? '')} UTC`;
+  if (pull.quiet_from)
+    return `${here}. Nothing was measured from ${momentName(pull.quiet_from)} on: once that is mended, fetch it again from there.`;
   if (pull.problem) return `${here}. The last run brought nothing: ${pull.problem}.`;
   return pull.behind ? `${here}, which is less than it should be by now.` : `${here}.`;
 }

@@ -8288,7 +8288,9 @@ export interface components {
          *
          *     ``pull`` and ``has_secret`` are told to those who manage feeds. ``complete_until`` is up to when all is here;
          *     ``behind`` says that it should be more by now. ``problem`` is why the last run brought nothing, ``failing_since``
-         *     the first of the runs that did not since the last that did. ``files`` were looked at so far, ``refused_files`` of
+         *     the first of the runs that did not since the last that did. ``quiet_from`` is the first hour in
+         *     which nothing at all was measured, though something was before: asked for once more it is believed. ``files`` were
+         *     looked at so far, ``refused_files`` of
          *     them not taken.
          */
         PullBody: {
@@ -8319,6 +8321,8 @@ export interface components {
             /** Problem */
             problem: string | null;
             pull: components["schemas"]["PullForm-Output"] | null;
+            /** Quiet From */
+            quiet_from: string | null;
             /**
              * Refused Files
              * @default 0

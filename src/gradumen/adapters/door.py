@@ -9,6 +9,7 @@ import socket
 import ssl
 import time
 from collections.abc import Iterable
+from copy import copy
 from dataclasses import dataclass, replace
 from typing import Any
 from urllib.parse import urlsplit
@@ -71,8 +72,8 @@ class Door:
 
     def of(self, seller: str) -> "Door":
         """The same for a seller, to which what is listed for it alone is open too."""
-        found = Door([], seconds=self.seconds)
-        found.entries, found.seller = self.entries, seller
+        found = copy(self)
+        found.seller = seller
         return found
 
     def check(self, address: str, field: str) -> None:

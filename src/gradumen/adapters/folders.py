@@ -49,8 +49,8 @@ class Folder(Protocol):
         """A file.
 
         Raises:
-            Conflict: it is another one by now, or too large.
-            Unavailable: no answer in time.
+            Conflict: it is too large.
+            Unavailable: no answer in time, or it is another one by now.
         """
 
     def close(self) -> None:

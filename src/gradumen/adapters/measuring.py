@@ -1,14 +1,12 @@
 """Systems that measure, as the service asks them: series of samples over some time."""
 
-from collections.abc import Mapping
 from datetime import datetime
 from typing import Protocol
 
+from gradumen.core.metering.pulls import Series
 from gradumen.wire.metering.pulls import PullQueryForm
 
 MOST_SERIES = 20_000
-Series = tuple[Mapping[str, str], list[tuple[datetime, object]]]
-"""One of the series of an answer: its labels, and its samples as they were written."""
 
 
 class Measuring(Protocol):

@@ -14,10 +14,10 @@ from typing import Any
 import httpx
 
 from gradumen.adapters.door import Door, Outside, call
-from gradumen.adapters.measuring import MOST_SERIES, Series
+from gradumen.adapters.measuring import MOST_SERIES
 from gradumen.adapters.openstack_tokens import address_of, sign_in
 from gradumen.core.errors import Conflict, whole_text
-from gradumen.core.metering.pulls import How
+from gradumen.core.metering.pulls import How, Series
 from gradumen.wire.metering.pulls import PullQueryForm
 
 LARGEST = 32 * 1024 * 1024
@@ -40,7 +40,7 @@ class OpenStackMetrics:
 
     def look(self) -> str:
         """What was reached."""
-        kinds = json.loads(self._asked("GET", "v1/resource_type"))
+        kinds = self._list("GET", "v1/resource_type")
         return f"an OpenStack metric service, with {len(kinds)} types of resources"
 
     def over(self, queried: PullQueryForm, start: datetime, end: datetime, step_seconds: int) -> list[Series]:
@@ -69,13 +69,20 @@ class OpenStackMetrics:
         }
         body: dict[str, Any] = {"operations": ["metric", metric, aggregation], "resource_type": kind}
         body["search"] = condition or {}
-        answer = self._asked("POST", "v1/aggregates", params=query, json=body)
-        groups = json.loads(answer, parse_float=str, parse_int=str)
-        if not isinstance(groups, list):
-            raise Conflict("it answered something that is no list of groups; look at its catalogue's address")
+        groups = self._list("POST", "v1/aggregates", params=query, json=body)
         if len(groups) > MOST_SERIES:
             raise Conflict(f"the query gives {len(groups)} series, at most {MOST_SERIES} are read; ask for fewer")
         return [series for each in groups for series in _series(each, metric, aggregation, late)]
+
+    def _list(self, method: str, path: str, **options: Any) -> list[Any]:
+        """A list that it answers, its numbers as they are written."""
+        try:
+            found = json.loads(self._asked(method, path, **options), parse_float=str, parse_int=str)
+        except ValueError as error:
+            raise Conflict("its metric service answered no JSON; look at its address in the catalogue") from error
+        if not isinstance(found, list):
+            raise Conflict("its metric service answered no list; look at its address in the catalogue")
+        return found
 
     def _asked(self, method: str, path: str, **options: Any) -> bytes:
         client = self._client()

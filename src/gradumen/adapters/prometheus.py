@@ -7,8 +7,9 @@ from typing import Any
 import httpx
 
 from gradumen.adapters.door import Door, call, json_object
-from gradumen.adapters.measuring import MOST_SERIES, Series
+from gradumen.adapters.measuring import MOST_SERIES
 from gradumen.core.errors import Conflict, whole_text
+from gradumen.core.metering.pulls import Series
 from gradumen.wire.metering.pulls import PullQueryForm
 
 LARGEST = 32 * 1024 * 1024

@@ -6,17 +6,13 @@ from decimal import Decimal
 
 from gradumen.core.errors import Invalid
 from gradumen.core.exact import text
-from gradumen.core.metering.pulls import BEFORE, How, Sample, Window, rise, sample_value, spells
+from gradumen.core.metering.pulls import BEFORE, How, Sample, Series, Window, rise, sample_value, spells
 from gradumen.core.metering.readings import Reading, read_reading
 from gradumen.wire.metering.pulls import PullForm, PullQueryForm
 
 Found = Reading | tuple[str, Invalid]
 """A reading, or the id of what cannot be one with why."""
-
-
-Seen = tuple[Mapping[str, str], list[tuple[datetime, object]]]
-"""The labels of a series and its samples, as they were answered."""
-Ask = Callable[[PullQueryForm, datetime, datetime, int], Iterable[Seen]]
+Ask = Callable[[PullQueryForm, datetime, datetime, int], Iterable[Series]]
 """What a query gives from a moment up to another, both included, at steps of so many seconds."""
 
 
@@ -34,7 +30,7 @@ def hour_readings(ask: Ask, form: PullForm, window: Window) -> Iterator[Found]:
 
 
 def series_readings(
-    queried: PullQueryForm, series: Iterable[Seen], window: Window, step: timedelta, source: str
+    queried: PullQueryForm, series: Iterable[Series], window: Window, step: timedelta, source: str
 ) -> Iterator[Found]:
     """The readings of a query's series in an hour.
 

@@ -1,63 +1,62 @@
 """Fetches the files of a feed that are new or others by now, each taken in by itself."""
 
-from fnmatch import fnmatchcase
-
 from gradumen.adapters.door import Door
 from gradumen.adapters.folders import Directories, Folder, Found
 from gradumen.adapters.sources import folder_of
-from gradumen.core.errors import GradumenError, Unavailable
-from gradumen.core.metering.pulls import MOST_FILES
+from gradumen.core.errors import GradumenError, Unavailable, whole_text
+from gradumen.core.metering.pulls import MOST_FILES, file_fits
 from gradumen.core.metering.readings import Reading
 from gradumen.feeds.cost_files import read_costs
 from gradumen.feeds.mapped_files import read_mapped
 from gradumen.jobs.leases import Held, now
 from gradumen.usecases.metering.imported_costs import Stated
-from gradumen.usecases.metering.pulled_files import Fetched, FilesAsked, files_to_fetch, take_fetched
+from gradumen.usecases.metering.pulled_files import Fetched, FilesAsked, files_to_fetch, forget_gone, take_fetched
 from gradumen.usecases.metering.readings import unreadable
 from gradumen.wire.metering.deliveries import content_hash
 
 LONGEST_NAME = 180
 
 
-def fetch_files(held: Held, door: Door, directories: Directories) -> tuple[str | None, bool]:
-    """A run of a feed of files; gives what is wrong with them, if anything, and whether more of them are left.
+def fetch_files(held: Held, door: Door, directories: Directories) -> bool:
+    """A run of a feed of files; gives whether more of them are left.
 
     Raises:
         GradumenError: the folder is not reached.
     """
     asked = files_to_fetch(held.uow, lease=held.lease, at=now())
     if asked is None:
-        return None, False
+        return False
     with (
         held.step("files") as step,
         folder_of(door.of(asked.seller), directories, asked.seller, asked.form, asked.secret) as folder,
     ):
-        due = [each for each in folder.files() if _is_due(asked, each)]
-        problems: list[str] = []
+        there = folder.files()
+        forget_gone(held.uow, lease=held.lease, there=[_noted(each.name) for each in there])
+        due = [each for each in there if _is_due(asked, each)]
+        refused = 0
         for count, each in enumerate(due[:MOST_FILES]):
             held.progress(count, len(due))
-            problem = take_fetched(
-                held.uow, lease=held.lease, asked=asked, file=_fetched(asked, folder, each), at=now()
-            )
-            if problem is not None:
-                problems.append(f"{each.name}: {problem}")
-        step.result.update(files=len(due[:MOST_FILES]), refused=len(problems))
-    if not problems:
-        return None, len(due) > MOST_FILES
-    others = f"; and {len(problems) - 1} more" if len(problems) > 1 else ""
-    return f"{problems[0]}{others}", len(due) > MOST_FILES
+            file = _fetched(asked, folder, each)
+            refused += not take_fetched(held.uow, lease=held.lease, asked=asked, file=file, at=now())
+        step.result.update(files=len(due[:MOST_FILES]), refused=refused)
+    return len(due) > MOST_FILES
 
 
 def _is_due(asked: FilesAsked, found: Found) -> bool:
-    fits = (
-        fnmatchcase(found.name, asked.form.names) and 0 < len(found.name) <= LONGEST_NAME and found.name.isprintable()
-    )
-    return fits and asked.since <= found.modified <= asked.rested and asked.known.get(found.name) != found.mark
+    fits = file_fits(asked.form.names, asked.form.starts_at, found.name, found.modified)
+    return fits and found.modified <= asked.rested and asked.known.get(_noted(found.name)) != found.mark
+
+
+def _noted(name: str) -> str:
+    """A name as it is noted: one that is too long by its beginning."""
+    return whole_text(name[:LONGEST_NAME])
 
 
 def _fetched(asked: FilesAsked, folder: Folder, found: Found) -> Fetched:
     """A file and what it is; what cannot be read is told, what does not answer ends the run."""
-    told = (found.name, found.mark, found.size, found.modified)
+    told = (_noted(found.name), found.mark, found.size, found.modified)
+    if found.name != told[0] or not found.name.isprintable():
+        return Fetched(*told, problem=f"its name has more than {LONGEST_NAME} characters, or some that cannot be shown")
     try:
         content = folder.read(found)
         if asked.mapping is None:

@@ -20,9 +20,9 @@ def fetch(held: Held, door: Door, directories: Directories) -> None:
     try:
         asking = pull_to_do(held.uow, lease=held.lease, at=now())
         if not asking.form.kind.measured:
-            problem, more = fetch_files(held, door, directories)
+            more = fetch_files(held, door, directories)
         elif asking.windows:
-            problem = _hours(held, door, asking)
+            _hours(held, door, asking)
     except EditedMeanwhile:
         pass  # the next run does as it is set now
     except GradumenError as error:
@@ -33,10 +33,9 @@ def fetch(held: Held, door: Door, directories: Directories) -> None:
     end_run(held.uow, lease=held.lease, problem=problem, passing=passing, more=more, at=now())
 
 
-def _hours(held: Held, door: Door, asking: Asking) -> str | None:
-    """Take the hours that are due; gives what somebody should look at, if anything."""
+def _hours(held: Held, door: Door, asking: Asking) -> None:
+    """Take the hours that are due."""
     accepted = refused = 0
-    quiet: list[str] = []
     first = f"{asking.windows[0][0]:%Y-%m-%d %H:%M}"
     with (
         held.step("hours", first=first, hours=len(asking.windows)) as step,
@@ -47,10 +46,6 @@ def _hours(held: Held, door: Door, asking: Asking) -> str | None:
             found = hour_readings(source.over, asking.form, window)
             items = [each if isinstance(each, Reading) else unreadable(*each) for each in found]
             taken = take_hour(held.uow, lease=held.lease, asked=asking.form, window=window, items=items, at=now())
-            accepted, refused = accepted + taken.accepted, refused + taken.refused
-            quiet += [f"{window[0]:%Y-%m-%d %H:%M}"] if taken.quiet else []
-        step.result.update(accepted=accepted, refused=refused, quiet=len(quiet))
+            accepted, refused = accepted + taken[0], refused + taken[1]
+        step.result.update(accepted=accepted, refused=refused)
     held.progress(len(asking.windows), len(asking.windows))
-    if not quiet:
-        return None
-    return f"nothing was measured in {len(quiet)} of {len(asking.windows)} hours, from {quiet[0]} UTC on"

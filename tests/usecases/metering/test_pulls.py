@@ -166,15 +166,24 @@ def test_an_hour_in_which_nothing_was_measured_is_told_and_fetched_once_more(
         for query, [(labels, value)] in whole.items()
     }
     world.mara.pulls.set(FEED, form, version=0, secret=metrics.token)
-    ends = time.monotonic() + 30
-    while not (found := world.mara.pulls.get(FEED)).problem and time.monotonic() < ends:
-        time.sleep(0.05)
-    assert found.problem is not None and "in 1 of 4 hours, from 2026-10-04 23:00 UTC on" in found.problem
-    assert found.complete_until == END, "it goes on all the same"
+    found = until(world, END)
+    assert (found.complete_until, found.problem) == (END, None), "it goes on all the same"
+    quiet = FIRST + timedelta(hours=3)
+    assert found.quiet_from == quiet
+    # The hours that follow have something again; that one stays told.
     metrics.series = whole
+    hold(world, END + timedelta(hours=1, minutes=20))
+    world.mara.pulls.again(FEED)
+    assert until(world, END + timedelta(hours=1)).quiet_from == quiet
+    [told] = [each for each in world.mara.to_dos.list("tarnwick") if each.kind == "feed"]
+    assert told.subject == FEED and "nothing was measured from 2026-10-04 23:00 UTC on" in told.detail
     world.mara.pulls.again(FEED, FIRST + timedelta(hours=2))
-    while world.mara.pulls.get(FEED).problem and time.monotonic() < ends:
-        time.sleep(0.05)
+    assert until(world, END + timedelta(hours=1)).quiet_from is None
+    # Asked for once more by somebody, nothing is nothing.
+    metrics.series = {query: [(labels, lambda at: None)] for query, [(labels, _)] in whole.items()}
+    world.mara.pulls.again(FEED, END)
+    assert until(world, END + timedelta(hours=1)).quiet_from is None
+    assert [each for each in world.mara.to_dos.list("tarnwick") if each.kind == "feed"] == []
     assert (used(world, "network/egress"), used(world, "compute/vcpu")) == (BYTES, SECONDS)
 
 
@@ -283,7 +292,7 @@ def test_a_worker_that_lost_its_lease_takes_nothing_in_and_an_hour_is_taken_once
         with pytest.raises(Conflict):
             take_hour(uow, lease=lost, **taking)
         assert world.mara.feeds.deliveries(FEED) == []
-        assert take_hour(uow, lease=other, **taking).accepted == len(items) > 0
+        assert take_hour(uow, lease=other, **taking) == (len(items), 0) and items
         with pytest.raises(EditedMeanwhile):
             take_hour(uow, lease=other, **taking)
         end_run(uow, lease=lost, problem="a word of the one that lost it", passing=True, at=at)

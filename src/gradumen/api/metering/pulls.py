@@ -3,7 +3,6 @@
 import time
 from collections.abc import Iterable
 from datetime import datetime
-from fnmatch import fnmatchcase
 from typing import Annotated
 
 from fastapi import APIRouter, Query, status
@@ -16,9 +15,9 @@ from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, DirectoriesHere, DoorHere, Uow, page_limit, page_of
 from gradumen.api.expensive import EXPENSIVE
 from gradumen.core.errors import Conflict, Invalid, Unavailable
-from gradumen.core.metering.pulls import PullKind
+from gradumen.core.metering.pulls import PullKind, Series, file_fits
 from gradumen.core.metering.readings import Reading
-from gradumen.feeds.series_readings import Ask, Seen, hour_readings
+from gradumen.feeds.series_readings import Ask, hour_readings
 from gradumen.usecases.metering import pulls
 from gradumen.usecases.metering.pulls import Asking
 from gradumen.usecases.metering.readings import REFUSED, unreadable
@@ -45,7 +44,7 @@ def _soon(source: Measuring) -> Ask:
     """Asks a source as long as somebody waits for it."""
     ends = time.monotonic() + TRIED_SECONDS
 
-    def ask(queried: PullQueryForm, start: datetime, end: datetime, step_seconds: int) -> Iterable[Seen]:
+    def ask(queried: PullQueryForm, start: datetime, end: datetime, step_seconds: int) -> Iterable[Series]:
         if time.monotonic() > ends:
             raise Unavailable("it takes too long to try all queries at once; try fewer, or set it and see what comes")
         return source.over(queried, start, end, step_seconds)
@@ -153,7 +152,7 @@ def _tried_files(asking: Asking, door: Door, directories: Directories) -> PullTr
     try:
         with folder_of(door, directories, asking.seller, form, asking.secret) as folder:
             listed = folder.files()
-            fit = [each for each in listed if fnmatchcase(each.name, form.names) and each.modified >= form.starts_at]
+            fit = [each for each in listed if file_fits(form.names, form.starts_at, each.name, each.modified)]
             if fit:
                 folder.read(fit[-1])
     except (Conflict, Invalid, Unavailable) as problem:

@@ -66,6 +66,8 @@ def _state(pull: PullBody) -> str:
     if pull.paused:
         return "rests"
     said = "behind" if pull.behind else "as it should be"
+    if pull.quiet_from is not None:
+        said = f"nothing was measured from {pull.quiet_from:%Y-%m-%d %H:%M} on"
     return f"{said}: {pull.problem}" if pull.problem else said
 
 

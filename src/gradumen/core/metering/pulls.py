@@ -1,9 +1,10 @@
 """Usage that the service fetches itself: which hours are due, and what the samples of a series come to."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from datetime import datetime, timedelta
 from decimal import Decimal
 from enum import StrEnum
+from fnmatch import fnmatchcase
 from itertools import pairwise
 
 from gradumen.core.errors import Invalid
@@ -54,6 +55,21 @@ Window = tuple[datetime, datetime]
 """A whole UTC hour."""
 Sample = tuple[datetime, Decimal]
 """A moment and the value at it, as `sample_value` reads that."""
+
+
+Series = tuple[Mapping[str, str], list[tuple[datetime, object]]]
+"""The labels of a series and its samples, as they were answered."""
+
+
+def file_fits(names: str, since: datetime, name: str, modified: datetime) -> bool:
+    """Whether a file is one of those that are fetched: by its name, ``*`` standing for any text, and by its age.
+
+    >>> from datetime import UTC
+    >>> day = datetime(2026, 11, 28, tzinfo=UTC)
+    >>> file_fits("*.csv", day, "a.csv", day), file_fits("*.csv", day, "a.txt", day)
+    (True, False)
+    """
+    return fnmatchcase(name, names) and modified >= since
 
 
 def sample_value(raw: object) -> Decimal:

@@ -5,7 +5,7 @@ from datetime import datetime
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import JSON, BigInteger, ForeignKey, Index, String, Text, func, select
+from sqlalchemy import JSON, BigInteger, ForeignKey, Index, String, Text, delete, func, select
 from sqlalchemy.orm import Mapped, Session, mapped_column
 
 from gradumen.store.columns import Base, Moment, Second, ascii_text
@@ -34,11 +34,17 @@ class PullRow(Base):
     failing_since: Mapped[datetime | None] = mapped_column(Moment)
     task_id: Mapped[UUID | None] = mapped_column(ForeignKey("tasks.id", ondelete="SET NULL"))
     """The last run."""
+    quiet_from: Mapped[datetime | None] = mapped_column(Second)
+    """The first hour in which nothing at all was measured, though something was before; until it is asked once more."""
+    believed_until: Mapped[datetime | None] = mapped_column(Second)
+    """The hours before were asked for once more by somebody: nothing is nothing there."""
 
 
 class PulledFileRow(Base):
-    """A file that was fetched, as it was then: ``mark`` is another one when its content is; ``tried_with`` the versions
-    of the pull and of the feed's mapping by which it was not taken."""
+    """A file that was fetched, as it was then: ``mark`` is another one when its content is.
+
+    ``tried_with`` are the versions of the pull and of the feed's mapping by which it was read.
+    """
 
     __tablename__ = "pulled_files"
 
@@ -68,11 +74,20 @@ def page_of_files(tx: Session, feed: int, *, refused: bool, after: str | None, l
     return list(tx.scalars(query.order_by(PulledFileRow.name).limit(limit)))
 
 
-def count_files(tx: Session, feeds: Collection[int]) -> dict[int, tuple[int, int]]:
-    """How many files of feeds were fetched, and how many of them not taken."""
-    query = select(PulledFileRow.feed_id, func.count(), func.count(PulledFileRow.problem))
+def forget_refused(tx: Session, feed: int, there: Collection[str]) -> None:
+    """Forget files that were not taken and are not there any more."""
+    refused = select(PulledFileRow.name).where(PulledFileRow.feed_id == feed, PulledFileRow.problem.is_not(None))
+    gone = set(tx.scalars(refused)) - set(there)
+    tx.execute(delete(PulledFileRow).where(PulledFileRow.feed_id == feed, PulledFileRow.name.in_(gone)))
+
+
+def count_files(tx: Session, feeds: Collection[int]) -> dict[int, tuple[int, int, str | None]]:
+    """How many files of feeds were fetched, how many of them not taken, and why one of those was not."""
+    query = select(
+        PulledFileRow.feed_id, func.count(), func.count(PulledFileRow.problem), func.min(PulledFileRow.problem)
+    )
     found = tx.execute(query.where(PulledFileRow.feed_id.in_(feeds)).group_by(PulledFileRow.feed_id))
-    return {feed: (int(files), int(refused)) for feed, files, refused in found}
+    return {feed: (int(files), int(refused), why) for feed, files, refused, why in found}
 
 
 def find_pull(tx: Session, feed: int, *, lock: bool = False) -> PullRow | None:

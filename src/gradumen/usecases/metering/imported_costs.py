@@ -5,7 +5,6 @@ from collections import defaultdict
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from datetime import UTC, date, datetime, timedelta
-from typing import Any
 
 from gradumen.core.catalogue.services import Combine
 from gradumen.core.errors import Conflict, Invalid
@@ -126,12 +125,20 @@ class Stated:
     confirmed: bool
 
     @classmethod
-    def of(cls, name: str, content: bytes, exported_at: datetime | None, **more: Any) -> "Stated":
+    def of(
+        cls,
+        name: str,
+        content: bytes,
+        exported_at: datetime | None,
+        *,
+        first: date | None = None,
+        last: date | None = None,
+        confirmed: bool = False,
+    ) -> "Stated":
         """A file by its content: what it states is more than its rows."""
-        first, last = more.get("first"), more.get("last")
         told = f"{exported_at} {first} {last}".encode()
         known_by = hashlib.sha256(b"costs\x1f" + content + b"\x1f" + told).digest()[:16]
-        return cls(name, known_by, exported_at, first, last, more.get("confirmed", False))
+        return cls(name, known_by, exported_at, first, last, confirmed)
 
 
 @use_case

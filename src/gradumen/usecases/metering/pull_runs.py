@@ -1,7 +1,6 @@
 """Runs of feeds that the service fetches: when they are due, what is taken in hour by hour, and how one ended."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from datetime import datetime, timedelta
 
 from gradumen.core.errors import Conflict, EditedMeanwhile
@@ -84,22 +83,14 @@ def pull_to_do(tx: Session, *, lease: Lease, at: datetime) -> Asking:
     return Asking(form, secret, owner.slug, windows)
 
 
-@dataclass(frozen=True, slots=True)
-class Taken:
-    """What an hour brought; ``quiet`` is one in which nothing was measured at all, though something was before."""
-
-    accepted: int
-    refused: int
-    quiet: bool = False
-
-
 @use_case
 def take_hour(
     tx: Session, *, lease: Lease, asked: PullForm, window: Window, items: Sequence[Reading | Outcome], at: datetime
-) -> Taken:
-    """Take an hour in, whole, in the place of what came of it before.
+) -> tuple[int, int]:
+    """Take an hour in, whole, in the place of what came of it before; gives how many are accepted and refused.
 
-    The same hour with the same content changes nothing.
+    One in which nothing at all was measured, though something was before, is noted, unless somebody asked for it once
+    more. The same hour with the same content changes nothing.
 
     Raises:
         EditedMeanwhile: it was set otherwise meanwhile.
@@ -114,19 +105,22 @@ def take_hour(
     before = store.delivery_of_hour(tx, row.id, name)
     pull.complete_until = end
     if before is not None and before.content_hash == content and not before.refused:
-        return Taken(0, 0)
+        return 0, 0
     if before is not None:
         taking = new_delivery(tx, scope.caller, row, takes_back=before.id, file_name=name)
         before.taken_back_by = taking.id
         take_back(tx, row, before, taking, at)
         tx.flush()
     if not items:
-        return Taken(0, 0, quiet=store.has_delivered(tx, row.id))
+        believed = pull.believed_until is not None and start < pull.believed_until
+        if not believed and pull.quiet_from is None and store.has_delivered(tx, row.id):
+            pull.quiet_from = start
+        return 0, 0
     delivery = new_delivery(tx, scope.caller, row, file_name=name, content_hash=content)
     for first in range(0, len(items), BATCH):
         take(tx, scope, row, delivery, items[first : first + BATCH], first)
         tx.flush()
-    return Taken(delivery.accepted, delivery.refused)
+    return delivery.accepted, delivery.refused
 
 
 def _content(item: Reading | Outcome) -> str:

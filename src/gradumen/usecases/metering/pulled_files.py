@@ -1,6 +1,6 @@
 """Files that a run fetches of a feed: which are due, and what became of each."""
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime, timedelta
 from uuid import UUID
@@ -31,8 +31,8 @@ from gradumen.wire.metering.pulls import PullForm
 class FilesAsked:
     """What a run is to fetch of a feed: ``known`` are the marks of files that need not be fetched again.
 
-    Without a ``mapping`` they state costs, whose charges begin on ``latest`` at the latest. A file is from between
-    ``since`` and ``rested``.
+    Without a ``mapping`` they state costs, whose charges begin on ``latest`` at the latest. What was written
+    after ``rested`` waits.
     """
 
     form: PullForm
@@ -42,7 +42,6 @@ class FilesAsked:
     mapping: FileMappingForm | None
     latest: date
     rested: datetime
-    since: datetime
     tried_with: str
 
 
@@ -75,9 +74,15 @@ def files_to_fetch(tx: Session, *, lease: Lease, at: datetime) -> FilesAsked | N
         latest=(scope.now + AHEAD).date(),
         # How old a file is says its own clock, the real one.
         rested=at - timedelta(minutes=form.settles_minutes),
-        since=form.starts_at,
         tried_with=by,
     )
+
+
+@use_case
+def forget_gone(tx: Session, *, lease: Lease, there: Collection[str]) -> None:
+    """What was not taken and is not there any more needs nobody."""
+    row, _ = held_pull(tx, lease)
+    store.forget_refused(tx, row.id, there)
 
 
 @dataclass(frozen=True, slots=True)
@@ -95,8 +100,8 @@ class Fetched:
 
 
 @use_case
-def take_fetched(tx: Session, *, lease: Lease, asked: FilesAsked, file: Fetched, at: datetime) -> str | None:
-    """Take a file in, whole, or note why it is not taken; gives that reason.
+def take_fetched(tx: Session, *, lease: Lease, asked: FilesAsked, file: Fetched, at: datetime) -> bool:
+    """Take a file in, whole, or note why it is not taken; gives whether it was.
 
     Raises:
         EditedMeanwhile: how it is fetched or read was changed meanwhile.
@@ -117,7 +122,7 @@ def take_fetched(tx: Session, *, lease: Lease, asked: FilesAsked, file: Fetched,
     noted.mark, noted.size, noted.modified_at, noted.fetched_at = file.mark, file.size, file.modified, at
     noted.delivery_id, noted.problem = delivery, None if problem is None else problem[:500]
     noted.tried_with = asked.tried_with
-    return problem
+    return problem is None
 
 
 def _take(tx: Session, row: FeedRow, file: Fetched, at: datetime) -> int | None:

@@ -32,6 +32,7 @@ from gradumen.usecases.metering.readings import Outcome, new_delivery, take
 from gradumen.usecases.scope import Caller, Scope, check_unchanged, get_organisation, load_scope
 from gradumen.wire.metering.pulls import PullBody, PullFileBody, PullForm
 
+NO_FILES = (0, 0, None)
 SLACK = HOUR
 """So much later than it should be a feed is behind."""
 
@@ -70,7 +71,7 @@ def list_pulls(tx: Session, caller: Caller, *, organisation: str) -> list[PullBo
 def _view(tx: Session, scope: Scope, owner: OrganisationRow, feed: FeedRow, pull: PullRow | None) -> PullBody:
     manages = scope.may(Right.MANAGE_FEEDS, owner.id)
     measured = pull is not None and PullKind(pull.kind).measured
-    files, refused = (0, 0) if pull is None or measured else store.count_files(tx, [feed.id]).get(feed.id, (0, 0))
+    files, refused, _ = store.count_files(tx, [feed.id]).get(feed.id, NO_FILES)
     return PullBody(
         feed=f"{owner.slug}/{feed.slug}",
         name=feed.name,
@@ -83,6 +84,7 @@ def _view(tx: Session, scope: Scope, owner: OrganisationRow, feed: FeedRow, pull
         behind=pull is not None and behind(pull, scope.now),
         problem=pull.problem if pull else None,
         failing_since=pull.failing_since if pull else None,
+        quiet_from=pull.quiet_from if pull else None,
         files=files,
         refused_files=refused,
         last_run_at=pull.last_run_at if pull else None,
@@ -236,7 +238,11 @@ def pull_again(tx: Session, caller: Caller, *, feed: str, since: datetime | None
                 f"since is a time with zone from {first:%Y-%m-%dT%H:%MZ}, its first hour, to now", field="since",
                 value=since,
             )  # fmt: skip
-        pull.complete_until = min(pull.complete_until, hour_of(since))
+        again = min(pull.complete_until, hour_of(since))
+        pull.believed_until = max(pull.complete_until, pull.believed_until or pull.complete_until)
+        if pull.quiet_from is not None and again <= pull.quiet_from:
+            pull.quiet_from = None
+        pull.complete_until = again
         pull.version += 1
         record(tx, caller, "pull repeated", owner.id, feed, after={"since": pull.complete_until})
     pull.next_at = caller.at

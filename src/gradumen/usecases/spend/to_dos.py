@@ -14,7 +14,6 @@ from gradumen.core.tasks import State
 from gradumen.store.billing.invoices import Wanted, sums_of_invoices
 from gradumen.store.messages import count_failed
 from gradumen.store.metering.imported_costs import nobodys_costs
-from gradumen.store.metering.pulls import PullRow, pulls_of
 from gradumen.store.organisations.organisations import organisations_by_id
 from gradumen.store.organisations.tables import OrganisationRow, zone_name
 from gradumen.store.quotas.measures import load_measures
@@ -25,21 +24,18 @@ from gradumen.usecases.catalogue.names import meter_name
 from gradumen.usecases.catalogue.price_changes import price_changes_of
 from gradumen.usecases.catalogue.published import load_published
 from gradumen.usecases.metering.breaches import breaches_to_do
-from gradumen.usecases.metering.pulls import behind
 from gradumen.usecases.metering.unowned_usage import count_unowned
 from gradumen.usecases.quotas.pools import short_pools
 from gradumen.usecases.quotas.quota_requests import requests_answered, requests_to_answer
 from gradumen.usecases.quotas.quotas import quotas_held
 from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
+from gradumen.usecases.spend.feed_to_dos import RECENT, counted, feed_to_dos
 from gradumen.usecases.subscriptions.endings import Words, endings_of, path_of
 from gradumen.usecases.subscriptions.onboardings import to_approve
 from gradumen.usecases.subscriptions.orders import orders_among, orders_answered, orders_to_approve
 from gradumen.wire.spend.to_dos import ToDoBody, Weight
 from gradumen.wire.subscriptions.orders import OrderBody
 
-QUIET = timedelta(hours=24)
-"""A feed of which nothing came for so long is quiet."""
-RECENT = timedelta(days=7)
 NEW = timedelta(days=14)
 """For so long an issued document is told to its buyer."""
 _ORDER = list(Weight)
@@ -66,7 +62,7 @@ def list_to_dos(tx: Session, caller: Caller, *, organisation: str) -> list[ToDoB
     if owner.id in scope.members_money():
         found += [*_ordered(tx, scope, owner), *_on_board(tx, scope, owner), *_ending(tx, scope, owner)]
     if owner.type != "tenant":
-        found += [*_feeds(tx, scope, owner), *_nobodys(tx, scope, owner)]
+        found += [*feed_to_dos(tx, scope, owner), *_nobodys(tx, scope, owner)]
     if owner.id in scope.members_money():
         found += [*_changes(tx, scope, owner), *_bought(tx, scope, owner)]
         if owner.type != "tenant":
@@ -101,7 +97,7 @@ def _mail(tx: Session, scope: Scope, owner: OrganisationRow) -> Iterator[ToDoBod
             kind="messages",
             weight=Weight.LOOK,
             subject=owner.slug,
-            title=f"{_counted(failed, 'message')} could not be sent in the last seven days",
+            title=f"{counted(failed, 'message')} could not be sent in the last seven days",
             detail="each says why; it can be sent again once that is mended",
         )
 
@@ -118,47 +114,6 @@ def _charges(tx: Session, owner: OrganisationRow) -> Iterator[ToDoBody]:
         )
 
 
-def _feeds(tx: Session, scope: Scope, owner: OrganisationRow) -> Iterator[ToDoBody]:
-    at = scope.caller.at
-    pulled = {feed.slug: pull for feed, pull in pulls_of(tx, owner.id)}
-    for slug, pull in pulled.items():
-        yield from _pulled(scope, f"{owner.slug}/{slug}", pull)
-    for feed in store.feeds_health(tx, owner.id, at - RECENT):
-        if feed.last is not None and at - feed.last > QUIET and feed.slug not in pulled:
-            hours = int((at - feed.last).total_seconds() // 3600)
-            yield ToDoBody(
-                kind="feed",
-                weight=Weight.FAILED,
-                subject=f"{owner.slug}/{feed.slug}",
-                title=f"Feed {feed.name} has been silent for {figure(hours)} hours",
-                detail=f"what it last sent came on {feed.last:%Y-%m-%d at %H:%M} UTC",
-                since=feed.last,
-            )
-        if feed.refused:
-            yield ToDoBody(
-                kind="refused readings",
-                weight=Weight.LOOK,
-                subject=f"{owner.slug}/{feed.slug}",
-                title=f"{_counted(feed.refused, 'reading')} of feed {feed.name} refused in the last seven days",
-                detail=f"one of them: {feed.refusal}" if feed.refusal else "",
-            )
-
-
-def _pulled(scope: Scope, path: str, pull: PullRow) -> Iterator[ToDoBody]:
-    """A feed that the service fetches, where nothing answers or more should be here by now."""
-    late = behind(pull, scope.now)
-    if pull.problem is not None or late:
-        here = f"all is here until {pull.complete_until:%Y-%m-%d at %H:%M} UTC"
-        yield ToDoBody(
-            kind="feed",
-            weight=Weight.FAILED if late else Weight.LOOK,
-            subject=path,
-            title=f"Feed {path} is behind" if late else f"What was fetched of feed {path} lacks something",
-            detail=f"{here}; {pull.problem}" if pull.problem else here,
-            since=pull.failing_since or pull.complete_until,
-        )
-
-
 def _nobodys(tx: Session, scope: Scope, owner: OrganisationRow) -> Iterator[ToDoBody]:
     resources = count_unowned(tx, owner.id, scope.now)
     if resources:
@@ -166,7 +121,7 @@ def _nobodys(tx: Session, scope: Scope, owner: OrganisationRow) -> Iterator[ToDo
             kind="unowned",
             weight=Weight.LOOK,
             subject=owner.slug,
-            title=f"Usage of {_counted(resources, 'resource')} is nobody's",
+            title=f"Usage of {counted(resources, 'resource')} is nobody's",
             detail="what came in lately names no owner that there is, so nobody is charged for it; a rule gives it one",
         )
 
@@ -193,7 +148,7 @@ def _billing(tx: Session, owner: OrganisationRow, month: str) -> Iterator[ToDoBo
             kind="drafts",
             weight=Weight.LOOK,
             subject=owner.slug,
-            title=f"{_counted(count, 'draft')} to review",
+            title=f"{counted(count, 'draft')} to review",
             detail=f"{amounts} with tax; they become invoices when they are issued",
         )
         return
@@ -202,7 +157,7 @@ def _billing(tx: Session, owner: OrganisationRow, month: str) -> Iterator[ToDoBo
             kind="to bill",
             weight=Weight.LOOK,
             subject=period,
-            title=f"{_month(period)} is not billed for {_counted(buyers, 'customer')}",
+            title=f"{_month(period)} is not billed for {counted(buyers, 'customer')}",
             detail="a bill run makes the drafts; what came in late is on them too",
         )
 
@@ -215,7 +170,7 @@ def _not_priced(tx: Session, owner: OrganisationRow, month: str) -> Iterator[ToD
             kind="not priced",
             weight=Weight.LOOK,
             subject=meter,
-            title=f"{meter_name(meter, published)} is used and not charged: {_counted(organisations, 'organisation')}",
+            title=f"{meter_name(meter, published)} is used and not charged: {counted(organisations, 'organisation')}",
             detail="no rate of their cards prices it" if no_rate else "no subscription of theirs takes it",
         )
 
@@ -359,13 +314,13 @@ def _ending(tx: Session, scope: Scope, owner: OrganisationRow) -> Iterator[ToDoB
 
 def _changes(tx: Session, scope: Scope, owner: OrganisationRow) -> Iterator[ToDoBody]:
     for change in price_changes_of(tx, scope, [owner.id]):
-        prices = _counted(len(change.differences), "price")
+        prices = counted(len(change.differences), "price")
         yield ToDoBody(
             kind="price change",
             weight=Weight.NOTE,
             subject=f"{change.seller}/{change.rate_card}",
             title=f"Prices of {change.name} change on {change.starts_on:%-d %B}",
-            detail=f"{prices}; {_counted(change.subscriptions, 'subscription')} of yours by that card",
+            detail=f"{prices}; {counted(change.subscriptions, 'subscription')} of yours by that card",
         )
 
 
@@ -384,7 +339,3 @@ def _bought(tx: Session, scope: Scope, owner: OrganisationRow) -> Iterator[ToDoB
 
 def _month(period: str) -> str:
     return f"{Period.parse(period).first_day:%B %Y}"
-
-
-def _counted(count: int, noun: str) -> str:
-    return f"{figure(count)} {noun}{'' if count == 1 else 's'}"

@@ -78,7 +78,9 @@ class PullBody(Body):
 
     ``pull`` and ``has_secret`` are told to those who manage feeds. ``complete_until`` is up to when all is here;
     ``behind`` says that it should be more by now. ``problem`` is why the last run brought nothing, ``failing_since``
-    the first of the runs that did not since the last that did. ``files`` were looked at so far, ``refused_files`` of
+    the first of the runs that did not since the last that did. ``quiet_from`` is the first hour in
+    which nothing at all was measured, though something was before: asked for once more it is believed. ``files`` were
+    looked at so far, ``refused_files`` of
     them not taken.
     """
 
@@ -93,6 +95,7 @@ class PullBody(Body):
     behind: bool
     problem: str | None
     failing_since: datetime | None
+    quiet_from: datetime | None = None
     files: int = 0
     refused_files: int = 0
     last_run_at: datetime | None

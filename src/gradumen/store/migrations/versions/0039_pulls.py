@@ -28,6 +28,8 @@ def upgrade() -> None:
     sa.Column('problem', sa.String(length=500), nullable=True),
     moment('failing_since', nullable=True),
     sa.Column('task_id', sa.Uuid(), nullable=True),
+    moment('quiet_from', nullable=True, fsp=0),
+    moment('believed_until', nullable=True, fsp=0),
     sa.ForeignKeyConstraint(['feed_id'], ['feeds.id'], name=op.f('fk_pulls_feed_id'), ondelete='RESTRICT'),
     sa.ForeignKeyConstraint(['task_id'], ['tasks.id'], name=op.f('fk_pulls_task_id'), ondelete='SET NULL'),
     sa.PrimaryKeyConstraint('feed_id', name=op.f('pk_pulls'))

@@ -1,0 +1,75 @@
+"""What needs somebody of the ways in for usage."""
+
+from collections.abc import Iterator
+from datetime import timedelta
+
+from gradumen.core.exact import figure
+from gradumen.core.metering.pulls import PullKind
+from gradumen.store.metering.pulls import PullRow, count_files, pulls_of
+from gradumen.store.organisations.tables import OrganisationRow
+from gradumen.store.spend import to_dos as store
+from gradumen.store.unit_of_work import Session
+from gradumen.usecases.metering.pulls import NO_FILES, behind
+from gradumen.usecases.scope import Scope
+from gradumen.wire.spend.to_dos import ToDoBody, Weight
+
+QUIET = timedelta(hours=24)
+"""A feed of which nothing came for so long is quiet."""
+RECENT = timedelta(days=7)
+
+
+def feed_to_dos(tx: Session, scope: Scope, owner: OrganisationRow) -> Iterator[ToDoBody]:
+    """What is silent, late, refused or missing of a seller's feeds."""
+    at = scope.caller.at
+    pulled = dict(pulls_of(tx, owner.id))
+    files = count_files(tx, [feed.id for feed in pulled])
+    for feed, pull in pulled.items():
+        _, refused, why = files.get(feed.id, NO_FILES)
+        yield from _pulled(scope, f"{owner.slug}/{feed.slug}", pull, refused, why)
+    # Of what is measured it is said how far it should be; files that stay away are silent.
+    measured = {feed.slug for feed, pull in pulled.items() if PullKind(pull.kind).measured}
+    for health in store.feeds_health(tx, owner.id, at - RECENT):
+        if health.last is not None and at - health.last > QUIET and health.slug not in measured:
+            hours = int((at - health.last).total_seconds() // 3600)
+            yield ToDoBody(
+                kind="feed",
+                weight=Weight.FAILED,
+                subject=f"{owner.slug}/{health.slug}",
+                title=f"Feed {health.name} has been silent for {figure(hours)} hours",
+                detail=f"what it last sent came on {health.last:%Y-%m-%d at %H:%M} UTC",
+                since=health.last,
+            )
+        if health.refused:
+            yield ToDoBody(
+                kind="refused readings",
+                weight=Weight.LOOK,
+                subject=f"{owner.slug}/{health.slug}",
+                title=f"{counted(health.refused, 'reading')} of feed {health.name} refused in the last seven days",
+                detail=f"one of them: {health.refusal}" if health.refusal else "",
+            )
+
+
+def _pulled(scope: Scope, path: str, pull: PullRow, refused: int, why: str | None) -> Iterator[ToDoBody]:
+    """A feed that is fetched: where nothing answers, more should be here by now, or something was not taken."""
+    late = behind(pull, scope.now)
+    lacks = [pull.problem] if pull.problem else []
+    if pull.quiet_from is not None:
+        lacks.append(
+            f"nothing was measured from {pull.quiet_from:%Y-%m-%d %H:%M} UTC on; fetch it from there once more"
+        )
+    if refused:
+        lacks.append(f"{counted(refused, 'file')} not taken, one because {why}")
+    if lacks or late:
+        here = [f"all is here until {pull.complete_until:%Y-%m-%d at %H:%M} UTC"] if late else []
+        yield ToDoBody(
+            kind="feed",
+            weight=Weight.FAILED if late else Weight.LOOK,
+            subject=path,
+            title=f"Feed {path} is behind" if late else f"What was fetched of feed {path} lacks something",
+            detail="; ".join([*here, *lacks]),
+            since=pull.failing_since or pull.quiet_from or pull.last_run_at,
+        )
+
+
+def counted(count: int, noun: str) -> str:
+    return f"{figure(count)} {noun}{'' if count == 1 else 's'}"
