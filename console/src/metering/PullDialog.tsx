@@ -124,11 +124,17 @@ const PLACES: Record<string, { label: string; hint: string; secret: string }> = 
 /** What is asked, where, and how it is signed in to. */
 function Where({ kept }: { kept: boolean }) {
   const kind = useWatch({ name: 'kind' }) as string;
+  const { getValues, setValue } = useFormContext<PullValues>();
+  /** Of files nothing is asked. */
+  const chosen = (next: string) => {
+    const asked = getValues('queries');
+    setValue('queries', isMeasured(next) ? (asked.length ? asked : [NEW_QUERY]) : []);
+  };
   const { label, hint, secret } = PLACES[kind] ?? { label: 'Address', hint: '', secret: '' };
   const asksUser = kind === 'prometheus' || kind === 'object store';
   return (
     <>
-      <TextInput name="kind" label="What is asked" options={KINDS} />
+      <TextInput name="kind" label="What is asked" options={KINDS} onTyped={chosen} />
       <TextInput name="endpoint" label={label} hint={hint} />
       {asksUser && (
         <TextInput
