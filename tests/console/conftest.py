@@ -84,6 +84,12 @@ class Tab:
         self.page.get_by_role("button", name="Sign in").click()
         expect(self.page.get_by_role("heading", name="so far", level=1)).to_be_visible()
 
+    def sign_out(self) -> None:
+        """By its button, once nothing is being asked, until whoever comes next may sign in."""
+        self.settle()
+        self.page.get_by_role("button", name="Sign out").click()
+        expect(self.page.get_by_role("button", name="Sign in")).to_be_visible()
+
     def accessible(self, within: str | None = None, *, dark: bool = False) -> None:
         """No violation of the accessibility rules, on the page as it stands.
 

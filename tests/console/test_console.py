@@ -226,9 +226,7 @@ def test_a_wrong_password_and_a_lost_session_lead_on(tab: Tab, world: World) -> 
     page.get_by_label("Password").fill(PASSWORD)
     page.get_by_role("button", name="Sign in").click()
     expect(page.get_by_role("heading", name="Invoices")).to_be_visible()
-    tab.settle()
-    page.get_by_role("button", name="Sign out").click()
-    expect(page.get_by_role("button", name="Sign in")).to_be_visible()
+    tab.sign_out()
     assert page.evaluate("() => document.cookie") == ""
 
 
@@ -271,9 +269,7 @@ def test_a_member_is_invited_joins_and_is_changed_and_the_record_says_so(tab: Ta
     tab.accessible()
     page.get_by_role("button", name="Done").click()
     expect(page.get_by_role("row", name="new@tarnwick.example")).to_be_visible()
-    tab.settle()
-    page.get_by_role("button", name="Sign out").click()
-    expect(page.get_by_role("button", name="Sign in")).to_be_visible()
+    tab.sign_out()
 
     page.goto(link)
     page.get_by_label("Your name").fill("Nell Fell")

@@ -231,8 +231,7 @@ def test_a_second_tab_shows_what_the_first_did_and_ends_with_its_session(tab: Ta
     expect(second.get_by_text("Lenses").first).to_be_visible()
 
     # Signed out and in as somebody else there, this page asks for nothing in that one's name.
-    first.get_by_role("button", name="Sign out").click()
-    expect(first.get_by_role("button", name="Sign in")).to_be_visible()
+    tab.sign_out()
     tab.sign_in("finn")
     add_project(second, "Mirrors", "mirrors")
     expect(second.get_by_role("dialog").get_by_role("alert")).to_contain_text("our session changed: reload the page")

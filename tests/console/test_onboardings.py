@@ -65,7 +65,7 @@ def test_a_draft_is_resumed_asked_back_about_and_approved_by_another(tab: Tab, w
 
     edda = world.user("edda")
     [waiting] = edda.onboardings.list("oxbow", state="waiting")
-    page.get_by_role("button", name="Sign out").click()
+    tab.sign_out()
     tab.sign_in("edda")
     page.get_by_role("link", name="Decide").click()
     expect(page.get_by_role("heading", name="Tern Ferries", level=1)).to_be_visible()

@@ -31,8 +31,7 @@ def test_from_sign_in_to_an_ordered_tier_and_its_approval(tab: Tab, world: World
     tab.day("Last day", "2026-10-31", page.get_by_role("dialog"))
     page.get_by_role("dialog").get_by_role("button", name="End it").click()
     expect(page.get_by_text("last day 2026-10-31")).to_be_visible()
-    tab.settle()
-    page.get_by_role("button", name="Sign out").click()
+    tab.sign_out()
 
     tab.sign_in("edda")
     todo = page.get_by_text("Saltmarsh Ferries orders Open Range Moor")

@@ -36,8 +36,7 @@ def test_who_is_held_back_sets_it_up_and_signs_in_with_a_code(tab: Tab, world: W
     dialog.get_by_role("button", name="Done").click()
     expect(page.get_by_role("heading", name="so far", level=1)).to_be_visible()
 
-    tab.settle()
-    page.get_by_role("button", name="Sign out").click()
+    tab.sign_out()
     page.get_by_label("E-mail address").fill(EMAILS["piers"])
     page.get_by_label("Password").fill(PASSWORD)
     page.get_by_role("button", name="Sign in").click()

@@ -85,7 +85,8 @@ export function useSignOut(): () => Promise<void> {
     rememberSignedIn(false);
     await quiet(queries);
     try {
-      await api.DELETE('/api/v1/session');
+      // Whoever leaves the page at once is signed out all the same.
+      await api.DELETE('/api/v1/session', { keepalive: true });
     } catch (problem) {
       rememberSignedIn(true);
       throw problem;

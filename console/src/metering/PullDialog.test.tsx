@@ -30,8 +30,9 @@ beforeEach(() => {
 afterEach(() => vi.restoreAllMocks());
 
 async function choose(kind: string) {
-  fireEvent.mouseDown(screen.getByLabelText(/What is asked/));
-  fireEvent.click(screen.getByRole('option', { name: kind }));
+  // By its role: while the list of before fades out it bears the same label.
+  fireEvent.mouseDown(await screen.findByRole('combobox', { name: /What is asked/ }));
+  fireEvent.click(await screen.findByRole('option', { name: kind }));
   await waitFor(() => expect(screen.queryByRole('listbox')).toBeNull());
 }
 
