@@ -112,6 +112,7 @@ def calls(side: Side, invoice: InvoiceBody, world: World, service: Service) -> d
     org, own = f"organisations/{side.buyer}", f"organisations/{side.seller}"
     admin, finance = world.user(side.admin), world.user(side.finance)
     feed = {"feed": f"{side.seller}/{side.feed}"}
+    september = {**feed, "period": "2026-09"}
     delivery = admin.readings.send(feed["feed"], [egress("late", 1, owner=None, resource="spare")]).delivery_id
     world.settle()
     charge = next(line.charge_id for line in invoice.lines if line.rate == "egress")
@@ -362,6 +363,9 @@ def calls(side: Side, invoice: InvoiceBody, world: World, service: Service) -> d
         "preview_ownership_rules": Call("POST", f"{own}/ownership-rules/preview", {"rules": []}, viewer=403),
         "list_unowned_usage": Call("GET", f"{own}/unowned-usage", query={"period": "2026-09"}),
         "list_usage_balances": Call("GET", f"{own}/usage-balances", query={"period": "2026-09"}),
+        "list_feed_balances": Call("GET", f"{own}/feed-balances", query={"period": "2026-09"}),
+        "sign_off_feed": Call("PUT", "feeds/sign-off", {"reason": "x"}, september, viewer=403, above=404),
+        "withdraw_feed_sign_off": Call("DELETE", "feeds/sign-off", None, september, viewer=403, above=404),
         "list_deliveries": Call("GET", "deliveries", query=feed, above=404),
         "get_file_mapping": Call("GET", "feeds/file-mapping", query=feed, above=404),
         "set_file_mapping": Call(

@@ -34,6 +34,7 @@ PAGES = {
     "/usage?period=2026-09": "What was used",
     "/owners": "Whose usage is, October 2026",
     "/feeds": "What arrived",
+    "/feed-balances?period=2026-09": "What became of what came in",
     "/bill-runs": "Closing a month",
     "/invoices": "Invoices",
     "/earned?period=2026-09": "Month’s margin",

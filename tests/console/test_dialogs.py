@@ -31,6 +31,7 @@ OPENED = (
     ),
     ("/unpublished-changes", "Unpublished changes", ["Write something new"]),
     ("/feeds", "What arrived", ["Make a feed", "Let somebody send"]),
+    ("/feed-balances?period=2026-09", "What became of what came in", ["Sign off: North Fell"]),
     ("/tax-rates", "Tax rates", ["Set a rate"]),
     ("/members", "Members", ["Invite"]),
     ("/account", "Your account", ["Set a new password", "Make a token"]),

@@ -6,11 +6,12 @@ from zoneinfo import ZoneInfo
 
 import pytest
 
+from gradumen.client.metering.readings import reading_event
 from tests.conftest import Service, settle
 from tests.worlds.balance import unbalanced
 from tests.worlds.owed import owed
 from tests.worlds.stored import differing_pairs
-from tests.worlds.test_worlds import bring_in, check, set_tax, set_up
+from tests.worlds.test_worlds import bring_in, check, set_tax, set_up, unaccounted
 from tests.worlds.worlds import GIB, Customer, Link, Stretch, Use, Version, events
 
 FIRST = date(2026, 9, 1)
@@ -51,8 +52,28 @@ def test_quarters_around_midnight_are_charged_in_their_local_month_and_version(s
         check(sellers[link.seller], customer, link, 0)
     settle(service.uow.engine)
     assert differing_pairs(service.uow) == {} and unbalanced(service.uow) == {}
+    assert unaccounted(provider, "tarnwick") == []
     shown = sellers["between"].usage.sum("between", "2026-09", by=["day"])
     days = {each.keys["day"]: int(each.quantity) // GIB for each in shown.items}
     assert days == {"2026-09-01": after, "2026-09-15": before, "2026-09-16": after, "2026-09-30": before}
+
+    # Across midnight there, of somebody and of nobody, in lengths that do not divide.
+    between = sellers["between"]
+    between.feeds.create("between", slug="own", name="Own")
+    for day in (FIRST, date(2026, 10, 1)):
+        midnight = datetime(day.year, day.month, day.day, tzinfo=zone).astimezone(UTC)
+        for owner in ("customer/all", None):
+            data = {
+                "resource": f"{owner} {day}",
+                "meter": "network/egress",
+                "quantity": "1000003",
+                "unit": "byte",
+                "start": (midnight - timedelta(minutes=7, seconds=13)).isoformat(),
+                "end": (midnight + timedelta(hours=3, minutes=11)).isoformat(),
+                "attributes": {},
+            }
+            event = reading_event("/worlds", f"{owner} {day}", data | ({"owner": owner} if owner else {}))
+            assert between.readings.send("between/own", [event]).refused == 0
+    assert unaccounted(between, "between") == []
     for client in sellers.values():
         client.close()

@@ -42,6 +42,7 @@ const WhatIfPage = lazy(() => import('../rating/WhatIfPage'));
 const UsagePage = lazy(() => import('../metering/UsagePage'));
 const FeedsPage = lazy(() => import('../metering/FeedsPage'));
 const OwnersPage = lazy(() => import('../metering/OwnersPage'));
+const FeedBalancesPage = lazy(() => import('../spend/FeedBalancesPage'));
 const TaxRatesPage = lazy(() => import('../billing/TaxRatesPage'));
 const BillRunsPage = lazy(() => import('../billing/BillRunsPage'));
 const InvoicesPage = lazy(() => import('../billing/InvoicesPage'));
@@ -142,6 +143,7 @@ function Pages() {
       <Route path="/usage" element={<UsagePage />} />
       <Route path="/feeds" element={<FeedsPage />} />
       <Route path="/owners" element={<OwnersPage />} />
+      <Route path="/feed-balances" element={<FeedBalancesPage />} />
       <Route path="/tax-rates" element={<TaxRatesPage />} />
       <Route path="/bill-runs" element={<BillRunsPage />} />
       <Route path="/invoices" element={<InvoicesPage />} />

@@ -73,6 +73,15 @@ export const SECTIONS: SectionEntry[] = [
       { to: '/usage', title: 'Usage', whose: 'anybody', month: 'one' },
       { to: '/feeds', title: 'Feeds', sellers: true, whose: 'own' },
       { to: '/owners', title: 'Owners', sellers: true, whose: 'own', month: 'one' },
+      {
+        to: '/feed-balances',
+        title: 'Balance',
+        sellers: true,
+        right: 'read money',
+        whose: 'own',
+        month: 'one',
+        behind: 1,
+      },
     ],
   },
   {

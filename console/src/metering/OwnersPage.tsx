@@ -98,7 +98,6 @@ export default function OwnersPage() {
   );
 }
 
-/** What became of all that customers used: everything is charged, covered by allowances, or listed here. */
 /** What suppliers' files say that the month cost: nobody's first, with what gives it an owner. */
 function Costs(props: {
   organisation: string;
@@ -176,6 +175,7 @@ const COST_WORDS: Record<string, string> = {
   Adjustment: 'adjustment',
 };
 
+/** What became of all that customers used: everything is charged, covered by allowances, or listed here. */
 function Became({ organisation, period }: { organisation: string; period: string }) {
   const balances = useQuery(balancesOptions(organisation, period));
   return (

@@ -552,6 +552,30 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/feeds/sign-off": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Sign Off Feed
+         * @description Sign a feed's month off as it is now; what is open needs a reason. Safe to repeat.
+         */
+        put: operations["sign_off_feed"];
+        post?: never;
+        /**
+         * Withdraw Feed Sign Off
+         * @description Take a sign-off back. Safe to repeat.
+         */
+        delete: operations["withdraw_feed_sign_off"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/invitations/accept": {
         parameters: {
             query?: never;
@@ -1251,6 +1275,26 @@ export interface paths {
          * @description Add rates, or change those of the same currencies and day. Safe to repeat.
          */
         put: operations["set_exchange_rates"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/organisations/{organisation}/feed-balances": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Feed Balances
+         * @description Of all that came in by a seller's feeds in a month, what became of it; for its members alone.
+         */
+        get: operations["list_feed_balances"];
+        put?: never;
         post?: never;
         delete?: never;
         options?: never;
@@ -4984,6 +5028,46 @@ export interface components {
             rate: string;
         };
         /**
+         * FeedBalanceBody
+         * @description A feed's month; ``refused`` counts the items that were refused of what came in it.
+         */
+        FeedBalanceBody: {
+            /** Costs */
+            costs: components["schemas"]["FeedCostBody"][];
+            /** Feed */
+            feed: string;
+            /** Feed Name */
+            feed_name: string;
+            /** Meters */
+            meters: components["schemas"]["FeedMeterBody"][];
+            /** Open */
+            open: string[];
+            /** Refused */
+            refused: number;
+            sign_off: components["schemas"]["FeedSignOffBody"] | null;
+        };
+        /**
+         * FeedBalancesBody
+         * @description A month of a seller's feeds, in its billing zone; once it is ``over`` it can be signed off.
+         */
+        FeedBalancesBody: {
+            /**
+             * As Of
+             * Format: date-time
+             */
+            as_of: string;
+            /** Items */
+            items: components["schemas"]["FeedBalanceBody"][];
+            /** Organisation */
+            organisation: string;
+            /** Over */
+            over: boolean;
+            /** Period */
+            period: string;
+            /** Waiting */
+            waiting: boolean;
+        };
+        /**
          * FeedBody
          * @description A feed; ``path`` is organisation/feed, ``senders`` may send beside its administrators.
          */
@@ -4996,6 +5080,59 @@ export interface components {
             senders: string[];
         };
         /**
+         * FeedCostBody
+         * @description Billed costs that a feed's files say of a month, in a currency: ``billed`` is the sum of the next three.
+         *
+         *     ``tax`` is the suppliers', which is excluded; ``owned`` is somebody's, ``nobodys`` nobody's. ``no_exchange_rate`` is
+         *     what of both no rate puts into the currency in which it is sold. ``replaced`` counts rows that no longer stand.
+         */
+        FeedCostBody: {
+            /**
+             * Billed
+             * Format: decimal
+             * @example 12.5
+             */
+            billed: string;
+            /** Currency */
+            currency: string;
+            /**
+             * Difference
+             * Format: decimal
+             * @example 12.5
+             */
+            difference: string;
+            /**
+             * No Exchange Rate
+             * Format: decimal
+             * @example 12.5
+             */
+            no_exchange_rate: string;
+            /**
+             * Nobodys
+             * Format: decimal
+             * @example 12.5
+             */
+            nobodys: string;
+            /** Open */
+            open: string[];
+            /**
+             * Owned
+             * Format: decimal
+             * @example 12.5
+             */
+            owned: string;
+            /** Replaced */
+            replaced: number;
+            /** Rows */
+            rows: number;
+            /**
+             * Tax
+             * Format: decimal
+             * @example 12.5
+             */
+            tax: string;
+        };
+        /**
          * FeedCreate
          * @description A way in for usage.
          */
@@ -5004,6 +5141,53 @@ export interface components {
             name: string;
             /** Slug */
             slug: string;
+        };
+        /**
+         * FeedMeterBody
+         * @description What became of what a feed measured of a meter, in base units: ``measured`` is the sum of the next eight.
+         *
+         *     Readings are those that begin in the month: those that stand, and apart from them those that later ones replaced
+         *     and those that were taken back. ``nobodys`` is owned by nobody, ``own_use`` the seller's own, ``elsewhere`` used
+         *     where the seller does not sell it, ``twice`` measured by another feed too; of the rest some is ``charged``,
+         *     ``covered`` by allowances, priced by no rate (``no_rate``), or taken by no subscription. ``difference`` is 0. All
+         *     are null where usage is sampled, and the difference where effective cost is sold, of which charges are no sum.
+         *     ``open`` says what somebody should look at.
+         */
+        FeedMeterBody: {
+            /** Charged */
+            charged: string | null;
+            /** Covered */
+            covered: string | null;
+            /** Difference */
+            difference: string | null;
+            /** Elsewhere */
+            elsewhere: string | null;
+            /** Measured */
+            measured: string | null;
+            /** Meter */
+            meter: string;
+            /** Meter Name */
+            meter_name: string;
+            /** No Rate */
+            no_rate: string | null;
+            /** No Subscription */
+            no_subscription: string | null;
+            /** Nobodys */
+            nobodys: string | null;
+            /** Open */
+            open: string[];
+            /** Own Use */
+            own_use: string | null;
+            /** Readings */
+            readings: number;
+            /** Replaced */
+            replaced: number;
+            /** Taken Back */
+            taken_back: number;
+            /** Twice */
+            twice: string | null;
+            /** Unit */
+            unit: string;
         };
         /**
          * FeedReadingsBody
@@ -5020,6 +5204,33 @@ export interface components {
             owned: number;
             /** Readings */
             readings: number;
+        };
+        /**
+         * FeedSignOff
+         * @description Sign a feed's month off; what is open needs a reason.
+         */
+        FeedSignOff: {
+            /** Reason */
+            reason?: string | null;
+        };
+        /**
+         * FeedSignOffBody
+         * @description That somebody signed a balance off, with the reason where something was open; ``changed``: it is another now.
+         */
+        FeedSignOffBody: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** By */
+            by: string;
+            /** Changed */
+            changed: boolean;
+            /** Is Open */
+            is_open: boolean;
+            /** Reason */
+            reason: string | null;
         };
         /**
          * FileDeliveryBody
@@ -11795,6 +12006,72 @@ export interface operations {
             };
         };
     };
+    sign_off_feed: {
+        parameters: {
+            query: {
+                feed: string;
+                period: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FeedSignOff"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FeedBalancesBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    withdraw_feed_sign_off: {
+        parameters: {
+            query: {
+                feed: string;
+                period: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     accept_invitation: {
         parameters: {
             query?: never;
@@ -13175,6 +13452,40 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Page_ExchangeRateBody_"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_feed_balances: {
+        parameters: {
+            query: {
+                period: string;
+                feed?: string | null;
+            };
+            header?: never;
+            path: {
+                organisation: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FeedBalancesBody"];
                 };
             };
             /** @description A refusal, as problem details */

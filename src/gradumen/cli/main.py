@@ -35,7 +35,7 @@ from gradumen.cli.output import Out
 from gradumen.cli.profiles import connect
 from gradumen.cli.quotas import measures, pools, quota_matrices, quota_requests, quotas, site_quotas
 from gradumen.cli.rating import charges, estimates, what_ifs
-from gradumen.cli.spend import spend, to_dos
+from gradumen.cli.spend import feed_balances, spend, to_dos
 from gradumen.cli.subscriptions import assignment_rules, moves, onboardings, one_off_charges, orders, subscriptions
 from gradumen.client import Client
 from gradumen.core.errors import GradumenError
@@ -76,6 +76,7 @@ NOUNS = (
     usage,
     uses,
     breaches,
+    feed_balances,
     spend,
     to_dos,
     bill_runs,

@@ -144,6 +144,18 @@ def quantity(value: Decimal | None) -> str:
     return figure(value).replace("\u202f", " ")
 
 
+def in_short(value: Decimal, unit: str) -> str:
+    """A quantity in base units with the unit that people read, to two places; nothing for nothing.
+
+    >>> in_short(Decimal(9000), "vCPU-second"), in_short(Decimal(0), "byte")
+    ('2.5 vCPU-hours', '')
+    """
+    if not value:
+        return ""
+    number, words = in_words(value, unit)
+    return f"{exact.figure(round_half_up(Decimal(number.replace(' ', '')), 2))} {words}"
+
+
 def in_words(value: Decimal, unit: str) -> tuple[str, str]:
     """A quantity in base units, in the unit that people read, to six places.
 

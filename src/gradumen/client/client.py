@@ -48,6 +48,7 @@ from gradumen.client.quotas.quotas import Quotas
 from gradumen.client.quotas.site_quotas import SiteQuotas
 from gradumen.client.rating.estimates import Estimates
 from gradumen.client.rating.what_ifs import WhatIfs
+from gradumen.client.spend.feed_balances import FeedBalances
 from gradumen.client.spend.spend import Spend
 from gradumen.client.spend.to_dos import ToDos
 from gradumen.client.subscriptions.assignment_rules import AssignmentRules
@@ -108,22 +109,27 @@ class Client:
         self.uses = Uses(self.connection)
         self.breaches = Breaches(self.connection)
         self.spend = Spend(self.connection)
+        self.feed_balances = FeedBalances(self.connection)
         self.to_dos = ToDos(self.connection)
         self.bill_runs = BillRuns(self.connection)
         self.invoices = Invoices(self.connection)
         self.charges = Charges(self.connection)
         self.tax_rates = TaxRates(self.connection)
+        self.tasks = Tasks(self.connection)
+        self.messages = Messages(self.connection)
+        self.audit_entries = AuditEntries(self.connection)
+        self._add_access()
+
+    def _add_access(self) -> None:
+        """Who signs in, and what they may."""
         self.members = Members(self.connection)
         self.member_services = MemberServices(self.connection)
         self.invitations = Invitations(self.connection)
         self.tokens = Tokens(self.connection)
         self.programs = Programs(self.connection)
         self.sessions = Sessions(self.connection)
-        self.tasks = Tasks(self.connection)
-        self.messages = Messages(self.connection)
         self.second_factors = SecondFactors(self.connection)
         self.sign_in_policies = SignInPolicies(self.connection)
-        self.audit_entries = AuditEntries(self.connection)
         self.clock = Clock(self.connection)
 
     def set_up(self, body: SetUp) -> None:

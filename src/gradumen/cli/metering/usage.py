@@ -1,14 +1,12 @@
 """gradumen usage."""
 
 import argparse
-from decimal import Decimal
 from typing import Any
 
 from gradumen.cli.nouns import Verbs, add_organisation, add_wait
-from gradumen.cli.output import Out, in_words
+from gradumen.cli.output import Out, in_short, in_words
 from gradumen.cli.profiles import own_organisation
 from gradumen.client import Client
-from gradumen.core.exact import figure, round_half_up
 
 
 def register(nouns: Any) -> None:
@@ -64,8 +62,8 @@ def run_balance(arguments: argparse.Namespace, client: Client, out: Out) -> int:
         [
             (
                 each.meter_name,
-                *(_short(getattr(each, name), each.unit) for name in columns),
-                "sampled" if each.difference is None else _short(each.difference, each.unit),
+                *(in_short(getattr(each, name), each.unit) for name in columns),
+                "sampled" if each.difference is None else in_short(each.difference, each.unit),
             )
             for each in found.items
         ],
@@ -78,11 +76,3 @@ def run_balance(arguments: argparse.Namespace, client: Client, out: Out) -> int:
         out.say("everything that was used is charged, covered or listed here")
     out.as_of(found)
     return 1 if open_ones and not found.waiting else 0
-
-
-def _short(quantity: Decimal, unit: str) -> str:
-    """A quantity with its unit, to two places; nothing for nothing."""
-    if not quantity:
-        return ""
-    value, words = in_words(quantity, unit)
-    return f"{figure(round_half_up(Decimal(value.replace(' ', '')), 2))} {words}"

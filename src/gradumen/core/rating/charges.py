@@ -112,11 +112,13 @@ def service_of(kind: str, meter: str | None) -> str:
 
 @dataclass(frozen=True, slots=True)
 class Unpriced:
-    """Usage of a supply line that no rate of its card prices."""
+    """Usage of a supply line that no rate of its card prices, of a project's resource."""
 
     line: int
     meter: str
     attributes: int
+    project: int
+    resource: int
     quantity: Decimal
 
 

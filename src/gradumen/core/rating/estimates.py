@@ -167,7 +167,7 @@ def _groups(pricing: Pricing, expected: Sequence[Expected]) -> tuple[Groups, lis
     numbers, rates = (np.array([row[place] for row in rows], dtype=np.int64) for place in (0, 1))
     none = np.full(len(rows), -1, dtype=np.int64)
     found = fitted(np.array([row[2] for row in rows], dtype=object))
-    return merged(Groups(numbers, none, rates, found, none, none)), unpriced
+    return merged(Groups(numbers, none, rates, found)), unpriced
 
 
 def _by_rate(version: RateCardVersion, each: Expected, share: int) -> list[tuple[UsageRate | None, int]]:

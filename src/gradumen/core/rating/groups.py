@@ -16,17 +16,12 @@ NARROW = 1 << 62
 
 @dataclass(frozen=True, slots=True)
 class Groups:
-    """Sums of usage, one row per line (and project, where a rate counts per project) and rate.
-
-    ``rate`` is -1 where nothing prices the usage, which then has a row per ``meter`` and ``attributes``.
-    """
+    """Sums of usage, one row per line (and project, where a rate counts per project) and rate."""
 
     line: Array
     project: Array
     rate: Array
     quantity: Array
-    meter: Array
-    attributes: Array
 
 
 def chosen(groups: Groups, rows: Array) -> Groups:
@@ -35,26 +30,26 @@ def chosen(groups: Groups, rows: Array) -> Groups:
 
 
 def joined(groups: Sequence[Groups]) -> Groups:
-    """Rows under each other, one for each line, project, rate, meter and attributes."""
+    """Rows under each other, one for each line, project and rate."""
     columns = {name: np.concatenate([getattr(each, name) for each in groups]) for name in Groups.__slots__}
     return merged(Groups(**columns))
 
 
 def merged(groups: Groups) -> Groups:
-    """One row for each line, project, rate, meter and attributes.
+    """One row for each line, project and rate.
 
     >>> one, two = np.array([1, 1]), np.array([0, 0])
-    >>> merged(Groups(one, two, two, np.array([5, 6]), two, two)).quantity.tolist()
+    >>> merged(Groups(one, two, two, np.array([5, 6]))).quantity.tolist()
     [11]
     """
     if not len(groups.line):
         return groups
-    keys = ("attributes", "meter", "rate", "project", "line")
+    keys = ("rate", "project", "line")
     rows = chosen(groups, np.lexsort([getattr(groups, name) for name in keys]))
     first = run_starts(*(getattr(rows, name) for name in keys))
     summed = fitted(np.add.reduceat(rows.quantity.astype(object), first))
     kept = chosen(rows, first)
-    return Groups(kept.line, kept.project, kept.rate, summed, kept.meter, kept.attributes)
+    return Groups(kept.line, kept.project, kept.rate, summed)
 
 
 def fitted(values: Array) -> Array:

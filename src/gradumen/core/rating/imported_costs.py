@@ -57,11 +57,11 @@ def imported_costs(costs: pl.DataFrame, pricing: Pricing) -> tuple[list[Charge],
     days = {hour: _day(hour, pricing) for hour in rated["hour"].unique().to_list()}
     places: dict[tuple[int, int], dict[Place, int]] = defaultdict(lambda: defaultdict(int))
     sets: dict[tuple[int, int], set[int]] = defaultdict(set)
-    missing: dict[tuple[int, int, int], int] = defaultdict(int)
+    missing: dict[tuple[int, int, int, int, int], int] = defaultdict(int)
     for row in rated.iter_rows(named=True):
         at = pricing.combiner.rates[row["rate"]] if row["rate"] >= 0 else None
         if at is None or not row["sold"] or not is_plain(at.rate):
-            missing[row["line"], row["meter"], row["attributes"]] += row["billed"]
+            missing[row["line"], row["meter"], row["attributes"], row["project"], row["resource"]] += row["billed"]
             continue
         cost = _base(at.rate, row["billed"], row["effective"], commitment=row["commitment"])
         if cost:
@@ -78,8 +78,8 @@ def imported_costs(costs: pl.DataFrame, pricing: Pricing) -> tuple[list[Charge],
         )
         started.add(scope)
     left = [
-        Unpriced(line, pricing.meters[meter], attributes, unscaled(cost, QUANTITY_PLACES))
-        for (line, meter, attributes), cost in sorted(missing.items())
+        Unpriced(line, pricing.meters[meter], attributes, project, resource, unscaled(cost, QUANTITY_PLACES))
+        for (line, meter, attributes, project, resource), cost in sorted(missing.items())
     ]
     return charges, left
 

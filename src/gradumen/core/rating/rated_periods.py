@@ -14,12 +14,13 @@ from gradumen.core.catalogue.sampling import Sampling
 from gradumen.core.errors import Invalid
 from gradumen.core.exact import AMOUNT_PLACES, allocate, divide_half_up, scaled, unscaled
 from gradumen.core.periods import hour_number, hour_start
-from gradumen.core.rating.charges import Charge, Rated
+from gradumen.core.rating.charges import Charge, Rated, Unpriced
 from gradumen.core.rating.fees import fees, true_ups
 from gradumen.core.rating.groups import NARROW, Array, Groups, joined, run_starts
 from gradumen.core.rating.imported_costs import imported_costs
 from gradumen.core.rating.one_off_charges import one_off_charges
 from gradumen.core.rating.parts import Part, Parts, PartTable, allocate_runs
+from gradumen.core.rating.priced_steps import quantity_of
 from gradumen.core.rating.rating import Pricing
 from gradumen.core.rating.sampled import largest, sampled
 from gradumen.core.rating.spells import kinds_of, started_time
@@ -54,13 +55,13 @@ def rate_period(
     special = [number for number, slug in pricing.meters.items() if not pricing.additive(slug)]
     plain = rows.filter(~pl.col("meter").is_in(special)) if special else rows
     fine = _fine(plain, pricing)
-    found = [_groups(fine, pricing)]
+    found = [_groups(fine.filter(pl.col("rate") >= 0), pricing)]
     samples = _fine(rows.filter(pl.col("meter").is_in(special)), pricing, hourly=True) if special else fine.clear()
     extra = [frame for frame in (_sampled(samples, pricing), _started(spells, pricing)) if frame is not None]
     shares = pl.concat([fine.select(*_PART, "quantity"), *(each.select(*_PART, "quantity") for each in extra)])
     found += [_groups(frame, pricing) for frame in extra if frame.height]
     priced = pricing.price(joined(found) if len(found) > 1 else found[0])
-    missing = _unpriced(samples)
+    missing = [*_unpriced(fine, pricing), *_unpriced(samples, pricing)]
     sets = pl.concat([each.select("line", "rate", "attributes") for each in (fine, samples)])
     charges = list(priced.charges(_Shares(shares, sets, pricing).split))
     charges += fees(pricing)
@@ -71,7 +72,7 @@ def rate_period(
     charges += true_ups(pricing, charges)
     charges += overheads(charges)
     charges += one_off_charges(entered, pricing)
-    return Rated(tuple(charges), (*priced.unpriced, *pricing.unpriced(missing), *not_sold))
+    return Rated(tuple(charges), (*missing, *not_sold))
 
 
 def _fine(rows: pl.DataFrame, pricing: Pricing, *, hourly: bool = False) -> pl.DataFrame:
@@ -155,19 +156,14 @@ def started_groups(spells: pl.DataFrame, pricing: Pricing) -> Groups:
 
 
 def _groups(frame: pl.DataFrame, pricing: Pricing) -> Groups:
-    """Sums of parts, as rows to price; what nothing prices is told apart by ``meter`` and ``attributes``."""
+    """Sums of parts, as rows to price."""
+    # The last one is for cards without rates, of which no row is.
     apart = np.array([each.rate.over is Over.PROJECT for each in pricing.combiner.rates] + [False])
-    rate = frame["rate"].to_numpy()
-    # Of -1, which is no rate, the last one says that projects are not apart.
     keys = frame.select("line", "rate").with_columns(
-        project=np.where(apart[rate], frame["project"].to_numpy(), -1),
-        **{
-            name: np.where(rate < 0, frame[name].to_numpy(), -1) if name in frame.columns else pl.lit(-1)
-            for name in ("meter", "attributes")
-        },
+        project=np.where(apart[frame["rate"].to_numpy()], frame["project"].to_numpy(), -1),
         quantity=frame["quantity"].cast(pl.Int128),
     )
-    names = ["line", "project", "rate", "meter", "attributes"]
+    names = ["line", "project", "rate"]
     summed = keys.group_by(names).agg(pl.col("quantity").sum()).sort(names)
     quantity = summed["quantity"]
     narrow = largest(quantity) < NARROW
@@ -175,17 +171,13 @@ def _groups(frame: pl.DataFrame, pricing: Pricing) -> Groups:
     return Groups(quantity=values, **{name: summed[name].cast(pl.Int64).to_numpy() for name in names})
 
 
-def _unpriced(samples: pl.DataFrame) -> Groups:
-    """Samples that no rate prices."""
-    missing = samples.filter(pl.col("rate") < 0)
-    summed = (
-        missing.group_by("line", "meter", "attributes")
-        .agg(pl.col("quantity").cast(pl.Int128).sum())
-        .sort("line", "meter", "attributes")
-    )
-    none = np.full(summed.height, -1, dtype=np.int64)
-    columns = [summed[name].to_numpy().astype(np.int64) for name in ("line", "meter", "attributes")]
-    return Groups(columns[0], none, none, np.array(summed["quantity"].to_list(), dtype=object), columns[1], columns[2])
+def _unpriced(rows: pl.DataFrame, pricing: Pricing) -> Iterator[Unpriced]:
+    """What no rate prices, by resource."""
+    keys = ["line", "meter", "attributes", "project", "resource"]
+    missing = rows.filter(pl.col("rate") < 0)
+    summed = missing.group_by(keys).agg(pl.col("quantity").cast(pl.Int128).sum()).sort(keys)
+    for line, meter, attributes, project, resource, quantity in summed.select(*keys, "quantity").iter_rows():
+        yield Unpriced(line, pricing.meters[meter], attributes, project, resource, quantity_of(quantity))
 
 
 class _Shares:

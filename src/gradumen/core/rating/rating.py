@@ -18,7 +18,7 @@ from gradumen.core.catalogue.rates import Over, RateCardVersion
 from gradumen.core.catalogue.sampling import Sampling
 from gradumen.core.exact import QUANTITY_PLACES, add, scaled
 from gradumen.core.periods import Period, day_start, hour_number
-from gradumen.core.rating.charges import Charge, Shared, Unpriced
+from gradumen.core.rating.charges import Charge, Shared
 from gradumen.core.rating.combining import Combiner, RateAt
 from gradumen.core.rating.groups import Array, Groups, chosen, fitted, joined, run_numbers, run_starts, running
 from gradumen.core.rating.parts import Part
@@ -94,7 +94,6 @@ class PricedUsage:
     groups: Groups
     covered: Array
     priced: Priced
-    unpriced: tuple[Unpriced, ...]
 
     def __len__(self) -> int:
         return len(self.groups.line)
@@ -209,9 +208,7 @@ class Pricing:
 
     def price(self, groups: Groups) -> PricedUsage:
         """Price sums of usage; where something is committed, also where nothing was used."""
-        unpriced = groups.rate < 0
-        missing = chosen(groups, np.flatnonzero(unpriced))
-        rows, commits = self._with_committed(chosen(groups, np.flatnonzero(~unpriced)) if unpriced.any() else groups)
+        rows, commits = self._with_committed(groups)
         rates = self.combiner.rates
         scope = self._scopes(rows)
         same, next_up = scope[1:] == scope[:-1], rows.rate[1:] >= rows.rate[:-1]
@@ -220,17 +217,11 @@ class Pricing:
             rows, scope, commits = chosen(rows, order), scope[order], commits[order]
         covered = self._tier_allowances(rows)
         priced = price_rows(Rows(scope, rows.rate, fitted(rows.quantity - covered), commits), rates)
-        return PricedUsage(self, rows, covered, priced, tuple(self.unpriced(missing)))
+        return PricedUsage(self, rows, covered, priced)
 
     def additive(self, meter: str) -> bool:
         """Whether usage of a meter adds up."""
         return meter not in self.samplings
-
-    def unpriced(self, groups: Groups) -> Iterator[Unpriced]:
-        """Rows that nothing prices, as what is listed."""
-        columns = (groups.line, groups.meter, groups.attributes, groups.quantity)
-        for line, meter, attributes, quantity in zip(*(column.tolist() for column in columns), strict=True):
-            yield Unpriced(line, self.meters[meter], attributes, quantity_of(quantity))
 
     def _scopes(self, rows: Groups) -> Array:
         """What each row cumulates over, as numbers that differ between kinds of scope."""
@@ -256,7 +247,7 @@ class Pricing:
             return rows, np.zeros(len(rows.line), dtype=bool)
         numbers, indexes = (np.array(column, dtype=np.int64) for column in zip(*wanted, strict=True))
         none = np.full(len(wanted), -1, dtype=np.int64)
-        extra = Groups(numbers, none, indexes, np.zeros(len(wanted), dtype=np.int64), none, none)
+        extra = Groups(numbers, none, indexes, np.zeros(len(wanted), dtype=np.int64))
         every = joined([rows, extra])
         width = len(self.combiner.rates)
         return every, np.isin(every.line * width + every.rate, numbers * width + indexes)

@@ -8,6 +8,7 @@ from uuid import UUID
 from sqlalchemy import delete, func, select, update
 from sqlalchemy.orm import Session
 
+from gradumen.core.metering.ownership import NOBODY
 from gradumen.core.metering.usage import Span
 from gradumen.core.periods import beyond_hour, zone_of
 from gradumen.store.bulk import load_lines
@@ -106,7 +107,8 @@ def kept_by_quarter(tx: Session) -> set[int]:
         below = select(ParentEdgeRow.child_id).where(ParentEdgeRow.parent_id.in_(newest))
         newest = set(tx.scalars(below)) - found
         found |= newest
-    return set(tx.scalars(select(ProjectRow.number).where(ProjectRow.organisation_id.in_(found))))
+    # What nobody owns may become anybody's of them, and is looked at in the months of their sellers.
+    return {NOBODY, *tx.scalars(select(ProjectRow.number).where(ProjectRow.organisation_id.in_(found)))}
 
 
 def take_out(tx: Session, span: Span) -> set[tuple[int, date]]:

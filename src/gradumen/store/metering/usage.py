@@ -4,7 +4,7 @@ from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
 from decimal import Decimal
-from typing import Any
+from typing import Any, Protocol
 from uuid import UUID
 
 from sqlalchemy import ColumnElement, Select, and_, false, func, or_, select, true
@@ -66,9 +66,17 @@ COLUMNS: Mapping[str, Any] = {
     "resource": ResourceRow.name,
     "project": UsageDayRow.project_number,
     "organisation": ProjectRow.organisation_id,
+    "feed": ResourceRow.feed_id,
     "day": UsageDayRow.day,
 }
 """What usage can be summed by beside meter; days are those of UTC."""
+
+
+class Which(Protocol):
+    """Which usage is looked at."""
+
+    def of(self, query: Select[Any]) -> Select[Any]:
+        """A query of usage, beside the rows of its resources, for what is wanted."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -97,7 +105,7 @@ class Wanted:
         return query if self.meters is None else query.where(UsageDayRow.meter_id.in_(self.meters))
 
 
-def sums_of_days(tx: Session, wanted: Wanted, first: date, last: date, by: Sequence[str]) -> Sequence[Any]:
+def sums_of_days(tx: Session, wanted: Which, first: date, last: date, by: Sequence[str]) -> Sequence[Any]:
     """Usage of whole UTC days, from one to another, by meter and columns: rows of meter, quantity, columns."""
     columns = [COLUMNS[name] for name in by]
     query = wanted.of(select(UsageDayRow.meter_id, func.sum(UsageDayRow.total), *columns))
@@ -105,7 +113,7 @@ def sums_of_days(tx: Session, wanted: Wanted, first: date, last: date, by: Seque
     return tx.execute(query).all()
 
 
-def packed_days(tx: Session, wanted: Wanted, days: Collection[date], by: Sequence[str]) -> Sequence[Any]:
+def packed_days(tx: Session, wanted: Which, days: Collection[date], by: Sequence[str]) -> Sequence[Any]:
     """Packed usage of some UTC days: rows of meter, day, hours, slots, columns."""
     if not days:
         return []

@@ -113,7 +113,7 @@ def is_packing(tx: Session) -> bool:
     return bool(tx.scalar(select(StaleUsageRow.quiet).order_by(StaleUsageRow.id).limit(1)))
 
 
-def _held(table: type[Any], pairs: Collection[PairRow]) -> ColumnElement[bool]:
+def held(table: type[Any], pairs: Collection[PairRow]) -> ColumnElement[bool]:
     """Whether a row is of the generation that holds for one of some pairs."""
     return tuple_(table.pair_id, table.generation).in_([(pair.id, pair.generation) for pair in pairs])
 
@@ -121,7 +121,7 @@ def _held(table: type[Any], pairs: Collection[PairRow]) -> ColumnElement[bool]:
 def charges_of(tx: Session, pairs: Collection[PairRow], buyer: UUID | None = None) -> list[CurrentChargeRow]:
     """The charges that hold for pairs, in their order; of a seller with itself only those of one buyer's lines."""
     charge = CurrentChargeRow
-    query = select(charge).where(_held(charge, pairs)).order_by(charge.pair_id, charge.position)
+    query = select(charge).where(held(charge, pairs)).order_by(charge.pair_id, charge.position)
     if buyer is not None:
         query = query.join(SupplyLineRow, SupplyLineRow.id == charge.supply_line_id)
         query = query.where(SupplyLineRow.buyer_id == buyer)
@@ -147,7 +147,7 @@ def parts_of(tx: Session, pairs: Collection[PairRow], detail: Detail) -> Sequenc
         sums = func.sum(part.quantity).label("quantity"), func.sum(part.amount).label("amount")
         query = select(*keys, none, day, *sums).group_by(*keys)
         query = query.order_by(part.pair_id, part.charge_position, func.min(part.position))
-    return tx.execute(query.where(_held(part, pairs))).all()
+    return tx.execute(query.where(held(part, pairs))).all()
 
 
 def days_of(tx: Session, pairs: Collection[PairRow], lines: Collection[UUID]) -> Sequence[Any]:
@@ -160,7 +160,7 @@ def days_of(tx: Session, pairs: Collection[PairRow], lines: Collection[UUID]) ->
         & (part.charge_position == charge.position)
     )
     query = select(*keys, func.sum(part.amount).label("amount")).join(charge, of_charge).group_by(*keys)
-    return tx.execute(query.where(_held(part, pairs), charge.supply_line_id.in_(lines)).order_by(part.day)).all()
+    return tx.execute(query.where(held(part, pairs), charge.supply_line_id.in_(lines)).order_by(part.day)).all()
 
 
 def pairs_in_advance(tx: Session, pairs: Collection[PairRow]) -> set[int]:
@@ -168,7 +168,7 @@ def pairs_in_advance(tx: Session, pairs: Collection[PairRow]) -> set[int]:
     if not pairs:
         return set()
     charge = CurrentChargeRow
-    return set(tx.scalars(select(charge.pair_id).where(_held(charge, pairs), charge.advance).distinct()))
+    return set(tx.scalars(select(charge.pair_id).where(held(charge, pairs), charge.advance).distinct()))
 
 
 def months_to_bill(tx: Session, seller: UUID, buyer: UUID) -> int:
@@ -185,7 +185,7 @@ def months_to_bill(tx: Session, seller: UUID, buyer: UUID) -> int:
 
 def not_priced_of(tx: Session, pairs: Collection[PairRow]) -> list[NotPricedRow]:
     """What of the usage of pairs is not priced."""
-    query = select(NotPricedRow).where(_held(NotPricedRow, pairs))
+    query = select(NotPricedRow).where(held(NotPricedRow, pairs))
     return list(tx.scalars(query.order_by(NotPricedRow.pair_id, NotPricedRow.position)))
 
 
@@ -211,11 +211,11 @@ def became_of(tx: Session, pairs: Collection[PairRow]) -> dict[str, Became]:
     if not pairs:
         return {}
     charged = select(charge.meter, func.sum(charge.quantity), func.sum(charge.covered))
-    charged = charged.where(_held(charge, pairs), charge.kind.in_(ADDED_UP)).group_by(charge.meter)
+    charged = charged.where(held(charge, pairs), charge.kind.in_(ADDED_UP)).group_by(charge.meter)
     sums = {str(meter): (quantity - covered, covered) for meter, quantity, covered in tx.execute(charged)}
-    other = set(tx.scalars(select(charge.meter).where(_held(charge, pairs), charge.kind == EFFECTIVE).distinct()))
+    other = set(tx.scalars(select(charge.meter).where(held(charge, pairs), charge.kind == EFFECTIVE).distinct()))
     none_takes_it = rest.supply_line_id.is_(None)
-    missing = select(rest.meter, none_takes_it, func.sum(rest.quantity)).where(_held(rest, pairs))
+    missing = select(rest.meter, none_takes_it, func.sum(rest.quantity)).where(held(rest, pairs))
     left = {
         (meter, bool(none)): quantity
         for meter, none, quantity in tx.execute(missing.group_by(rest.meter, none_takes_it))

@@ -68,7 +68,7 @@ class CurrentPartRow(Base):
 
 
 class NotPricedRow(Base):
-    """Usage of an organisation that no rate of its line prices, or that no subscription covers (no line)."""
+    """Usage of an organisation's resource that no rate of its line prices, or that no subscription covers (no line)."""
 
     __tablename__ = "not_priced"
 
@@ -80,6 +80,8 @@ class NotPricedRow(Base):
     project_number: Mapped[int | None]
     meter: Mapped[str] = mapped_column(ascii_text(127))
     attribute_set_id: Mapped[int | None]
+    resource_id: Mapped[int | None]
+    """Null where a release wrote it that did not tell resources apart."""
     quantity: Mapped[Decimal] = mapped_column(Quantity)
 
 

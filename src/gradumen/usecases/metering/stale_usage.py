@@ -1,7 +1,9 @@
 """Usage made again from readings where something changed, in bounded batches, and how current it is."""
 
 from collections import defaultdict
+from collections.abc import Iterator, Sequence
 from datetime import date, timedelta
+from typing import Any
 from uuid import UUID
 
 from gradumen.core.catalogue.services import Combine
@@ -64,21 +66,7 @@ def _make(tx: Session, marks: set[stale_usage.Mark]) -> set[tuple[int, date]]:
 
 def _make_again(tx: Session, span: Span, combine: Combine, by_quarter: set[int]) -> set[tuple[int, date]]:
     """Replace the usage of a span; gives the projects, by number, and days that have or had any."""
-    rows = stale_usage.samples(tx, span, LONGEST)
-    owners = stale_usage.owners_of(tx, {row[2] for row in rows})
-    # A reading has the owner that it names, else the one that a rule finds, for the day on which it starts.
-    by_rule = owners_by_rule(tx, span.meter, {row[:4] for row in rows if row[2] not in owners})
-    measured = (
-        Sample(
-            owners.get(origin) or by_rule.get((resource, attributes, origin, start), NOBODY),
-            resource,
-            attributes,
-            start,
-            end,
-            int(quantity),
-        )
-        for resource, attributes, origin, start, end, quantity in rows
-    )
+    measured = owned_samples(tx, span.meter, stale_usage.samples(tx, span, LONGEST))
     touched = stale_usage.take_out(tx, span)
     values = []
     made = combine_days(measured, combine, by_quarter)
@@ -92,6 +80,19 @@ def _make_again(tx: Session, span: Span, combine: Combine, by_quarter: set[int])
             touched.add((project, day))
     stale_usage.put_in(tx, values)
     return touched
+
+
+def owned_samples(tx: Session, meter: int, rows: Sequence[tuple[Any, ...]]) -> Iterator[Sample]:
+    """Readings of a meter, each with its owner: the one that it names, else that of a rule for the day it starts on.
+
+    Args:
+        rows: resource, attributes, origin, start and end in seconds from 1970, millionths.
+    """
+    owners = stale_usage.owners_of(tx, {row[2] for row in rows})
+    by_rule = owners_by_rule(tx, meter, {row[:4] for row in rows if row[2] not in owners})
+    for resource, attributes, origin, start, end, quantity in rows:
+        project = owners.get(origin) or by_rule.get((resource, attributes, origin, start), NOBODY)
+        yield Sample(project, resource, attributes, start, end, int(quantity))
 
 
 def _raise(tx: Session, touched: set[tuple[int, date]]) -> None:

@@ -17,6 +17,7 @@ from gradumen.store.metering.usage import (
     COLUMNS,
     Named,
     Wanted,
+    Which,
     meter_rows,
     meters_by_seller,
     named_owners,
@@ -120,7 +121,7 @@ def _item(meter: MeterRow, keys: tuple[tuple[str, Named], ...], quantity: int, p
 
 
 def quantities_of(
-    tx: Session, wanted: Wanted, bounds: tuple[datetime, datetime], by: tuple[str, ...], zone: ZoneInfo
+    tx: Session, wanted: Which, bounds: tuple[datetime, datetime], by: tuple[str, ...], zone: ZoneInfo
 ) -> Iterator[tuple[int, dict[str, Any], int]]:
     """Meter, keys and millionths: of whole UTC days from their totals, of the others hour by hour.
 

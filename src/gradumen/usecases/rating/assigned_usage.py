@@ -31,13 +31,14 @@ from gradumen.usecases.subscriptions.assignment_rules import load_rules
 
 @dataclass(frozen=True, slots=True)
 class Unassigned:
-    """Usage of a project that no subscription covers, in millionths of base units; ``buyer`` is the seller's own."""
+    """Usage of a project's resource that no subscription covers, in millionths; ``buyer`` is the seller's own."""
 
     buyer: UUID
     owner: UUID
     project: int
     meter: str
     path: str
+    resource: int
     quantity: int
 
 
@@ -378,7 +379,7 @@ def _unassigned(
 ) -> Iterator[Unassigned]:
     if frame.height == assigned.height:
         return
-    keys = ["project", "meter", "through"]
+    keys = ["project", "meter", "through", "resource"]
     if "through" not in frame.columns:
         frame, assigned = (each.with_columns(pl.lit(0).alias("through")) for each in (frame, assigned))
     everything = frame.group_by(keys).agg(pl.col("quantity").sum())
@@ -386,10 +387,10 @@ def _unassigned(
     rest = everything.join(taken, on=keys, how="left").with_columns(pl.col("taken").fill_null(0)).sort(keys)
     slugs = {number: slug for slug, number in published.meter_ids.items()}
     owners = organisations_by_id(tx, {project.organisation_id for project in projects})
-    for project, meter, through, whole, part in rest.select(*keys, "quantity", "taken").iter_rows():
+    for project, meter, through, resource, whole, part in rest.select(*keys, "quantity", "taken").iter_rows():
         if whole != part:
             row = projects[project]
             owner = row.organisation_id
             path = f"{owners[owner].slug}/{row.slug}"
             buyer = buyers[owner][through].buyer
-            yield Unassigned(buyer, owner, row.number, slugs[meter], path, whole - part)
+            yield Unassigned(buyer, owner, row.number, slugs[meter], path, resource, whole - part)

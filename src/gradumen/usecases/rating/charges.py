@@ -12,7 +12,17 @@ from uuid import UUID
 from gradumen.core.catalogue.conditions import words
 from gradumen.core.catalogue.plans import Plan
 from gradumen.core.catalogue.rates import Every, Markup, Rate, RecurringRate, SpendCommitment, SpreadRate, UsageRate
-from gradumen.core.exact import AMOUNT_PLACES, EXACT, QUANTITY_PLACES, add, line_amount, round_half_up, text, unscaled
+from gradumen.core.exact import (
+    AMOUNT_PLACES,
+    EXACT,
+    QUANTITY_PLACES,
+    add,
+    line_amount,
+    round_half_up,
+    scaled,
+    text,
+    unscaled,
+)
 from gradumen.core.rating.charges import ONE_OFF, SHARED_COST, Charge, service_of
 from gradumen.core.rating.imported_costs import KINDS
 from gradumen.core.rating.parts import Part
@@ -172,23 +182,28 @@ class LineNames:
 
     def not_priced(self, owners: Set[UUID]) -> dict[UUID, list[dict[str, str]]]:
         """Usage of ``owners`` that no rate prices or no subscription covers, by the buyer it is charged through."""
-        found: dict[UUID, list[dict[str, str]]] = defaultdict(list)
+        sums: dict[UUID, dict[tuple[str, str, str], int]] = defaultdict(lambda: defaultdict(int))
         for each in self.rated.rated.unpriced:
             line = self.rated.lines[each.line]
             owner = line.subscription.organisation_id
             if owner in owners:
-                found[line.row.buyer_id].append(
-                    _not_priced(each.meter, self.owners[owner].slug, each.quantity, "no rate")
-                )
+                key = each.meter, self.owners[owner].slug, "no rate"
+                sums[line.row.buyer_id][key] += scaled(each.quantity, QUANTITY_PLACES)
         for rest in self.rated.unassigned:
             if rest.owner in owners:
-                quantity = unscaled(rest.quantity, QUANTITY_PLACES)
-                found[rest.buyer].append(_not_priced(rest.meter, rest.path, quantity, "no subscription"))
-        return found
-
-
-def _not_priced(meter: str, organisation: str, quantity: Decimal, reason: str) -> dict[str, str]:
-    return {"meter": meter, "organisation": organisation, "quantity": text(quantity), "reason": reason}
+                sums[rest.buyer][rest.meter, rest.path, "no subscription"] += rest.quantity
+        return {
+            buyer: [
+                {
+                    "meter": meter,
+                    "organisation": organisation,
+                    "quantity": text(unscaled(quantity, QUANTITY_PLACES)),
+                    "reason": reason,
+                }
+                for (meter, organisation, reason), quantity in found.items()
+            ]
+            for buyer, found in sums.items()
+        }
 
 
 ServiceKey = tuple[UUID, str, str]

@@ -236,7 +236,7 @@ def rows_of(rated: RatedPeriod, pairs: Mapping[UUID, Mapping[str, int]], *, of_a
         charges.append({**keys, **_charge_row(position, charge, rated)})
     missing = [(place(each.line), _unpriced_row(each, rated)) for each in rated.rated.unpriced]
     own = [each for each in rated.unassigned if each.buyer in pairs]
-    missing += [((each.buyer, pairs[each.buyer]), _unassigned_row(each)) for each in own]
+    missing += [((each.buyer, pairs[each.buyer]), _unassigned_row(each, rated)) for each in own]
     for found, row in missing:
         if found is not None:
             buyer, keys = found
@@ -346,19 +346,21 @@ def _unpriced_row(missing: Unpriced, rated: RatedPeriod) -> dict[str, Any]:
     return {
         "supply_line_id": line.row.id,
         "organisation_id": line.subscription.organisation_id,
-        "project_number": None,
+        "project_number": rated.projects[missing.project].number,
         "meter": missing.meter,
         "attribute_set_id": missing.attributes,
+        "resource_id": rated.resources.ids[missing.resource],
         "quantity": missing.quantity,
     }
 
 
-def _unassigned_row(rest: Unassigned) -> dict[str, Any]:
+def _unassigned_row(rest: Unassigned, rated: RatedPeriod) -> dict[str, Any]:
     return {
         "supply_line_id": None,
         "organisation_id": rest.owner,
         "project_number": rest.project,
         "meter": rest.meter,
         "attribute_set_id": None,
+        "resource_id": rated.resources.ids[rest.resource],
         "quantity": unscaled(rest.quantity, QUANTITY_PLACES),
     }

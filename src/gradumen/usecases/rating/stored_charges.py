@@ -110,7 +110,7 @@ class _Reading:
         }
         self.projects = self._projects()
         self._project_index = {row.number: index for index, row in enumerate(self.projects)}
-        ids = {part.resource_id for part in self.parts if part.resource_id is not None}
+        ids = {each.resource_id for each in (*self.parts, *self.missing) if each.resource_id is not None}
         self.resources = resource_names(tx, ids)
         self._resource_index = {number: index for index, number in enumerate(self.resources)}
 
@@ -120,7 +120,14 @@ class _Reading:
         start, end = self.period.bounds(zone)
         charges = self._charges()
         unpriced = tuple(
-            Unpriced(number, row.meter, row.attribute_set_id or 0, row.quantity)
+            Unpriced(
+                number,
+                row.meter,
+                row.attribute_set_id or 0,
+                -1 if row.project_number is None else self._project_index[row.project_number],
+                self._resource_index.get(row.resource_id or 0, -1),
+                row.quantity,
+            )
             for row, number in (
                 (row, self._line(row.supply_line_id, None)) for row in self.missing if row.supply_line_id is not None
             )
@@ -226,6 +233,7 @@ class _Reading:
                 row.project_number or 0,
                 row.meter,
                 f"{owners[row.organisation_id].slug}/{paths[row.project_number or 0]}",
+                self._resource_index.get(row.resource_id or 0, -1),
                 scaled(row.quantity, QUANTITY_PLACES),
             )
             for row in rows

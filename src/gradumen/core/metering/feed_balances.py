@@ -1,0 +1,111 @@
+"""What became of all that a feed measured in a month: nothing is left out, and nothing counts twice.
+
+Quantities are whole numbers: millionths of a meter's base unit.
+"""
+
+from collections import defaultdict
+from collections.abc import Collection, Iterable, Mapping
+from dataclasses import astuple, dataclass
+
+from gradumen.core.exact import allocate
+
+Place = tuple[str, str]
+"""A meter, and a resource by its name: what two feeds call by one name is one resource."""
+
+
+@dataclass(slots=True)
+class Became:
+    """What became of usage on its seller's link: charged, covered by allowances, or for two reasons not priced."""
+
+    charged: int = 0
+    covered: int = 0
+    no_rate: int = 0
+    no_subscription: int = 0
+
+
+@dataclass(slots=True)
+class Balance:
+    """Of what a feed measured of a meter, what became of it; all but ``measured`` together are the same again."""
+
+    measured: int = 0
+    nobodys: int = 0
+    own_use: int = 0
+    """Used by the seller itself, who sells it to nobody."""
+    elsewhere: int = 0
+    """Used where the seller does not sell it: of somebody who is not below it, or of another seller's services."""
+    twice: int = 0
+    """Measured by another feed too; what is charged of it is of both."""
+    charged: int = 0
+    covered: int = 0
+    no_rate: int = 0
+    no_subscription: int = 0
+
+    @property
+    def difference(self) -> int:
+        """What the sum lacks; it is 0."""
+        became: list[int] = list(astuple(self))[1:]
+        return self.measured - sum(became)
+
+
+def became_of(rows: Iterable[tuple[object, Place, int, int]]) -> dict[Place, Became]:
+    """Charges by resource: each is split into what is charged for and what an allowance covers, in proportion.
+
+    Args:
+        rows: charge, place, the charge's quantity there, and what is covered of the whole charge. A charge's rows
+            follow each other, and are always in the same order.
+
+    >>> found = became_of([(1, ("m", "a"), 30, 10), (1, ("m", "b"), 10, 10), (2, ("m", "a"), 5, 0)])
+    >>> [(place[1], each.charged, each.covered) for place, each in found.items()]
+    [('a', 27, 8), ('b', 8, 2)]
+    """
+    charges: dict[object, list[tuple[Place, int, int]]] = defaultdict(list)
+    for charge, place, quantity, covered in rows:
+        charges[charge].append((place, quantity, covered))
+    found: dict[Place, Became] = defaultdict(Became)
+    for parts in charges.values():
+        covered = parts[0][2]
+        shares = allocate(covered, [quantity for _, quantity, _ in parts]) if covered else [0] * len(parts)
+        for (place, quantity, _), share in zip(parts, shares, strict=True):
+            found[place].covered += share
+            found[place].charged += quantity - share
+    return dict(found)
+
+
+def balances(
+    used: Mapping[tuple[int, Place], Mapping[str, int]],
+    became: Mapping[Place, Became],
+    elsewhere: Collection[Place] = frozenset(),
+) -> dict[tuple[int, str], Balance]:
+    """Balances by feed and meter, but for what was measured.
+
+    Args:
+        used: usage by feed and place, told apart as ``nobodys``, ``own_use``, ``elsewhere`` and ``sold``.
+        became: what became of all that is sold.
+        elsewhere: places of which a feed has usage that is none of these.
+
+    >>> used = {(1, ("m", "a")): {"sold": 7, "nobodys": 2}, (1, ("m", "b")): {"sold": 4}, (2, ("m", "b")): {"sold": 4}}
+    >>> found = balances(used, {("m", "a"): Became(charged=6, no_rate=1), ("m", "b"): Became(charged=8)})
+    >>> found[1, "m"].charged, found[1, "m"].no_rate, found[1, "m"].nobodys, found[1, "m"].twice, found[2, "m"].twice
+    (6, 1, 2, 4, 4)
+    """
+    feeds: dict[Place, set[int]] = defaultdict(set)
+    for (feed, place), told in used.items():
+        if told.get("sold"):
+            feeds[place].add(feed)
+    found: dict[tuple[int, str], Balance] = defaultdict(Balance)
+    for (feed, place), told in used.items():
+        balance = found[feed, place[0]]
+        balance.nobodys += told.get("nobodys", 0)
+        balance.own_use += told.get("own_use", 0)
+        balance.elsewhere += told.get("elsewhere", 0)
+        if feed not in feeds[place]:
+            continue
+        if len(feeds[place]) > 1 or place in elsewhere:
+            balance.twice += told["sold"]
+            continue
+        there = became.get(place, Became())
+        balance.charged += there.charged
+        balance.covered += there.covered
+        balance.no_rate += there.no_rate
+        balance.no_subscription += there.no_subscription
+    return dict(found)

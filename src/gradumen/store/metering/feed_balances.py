@@ -1,0 +1,174 @@
+"""What came in by feeds in a month, whose it is, and the balances that were signed off."""
+
+from collections.abc import Collection, Sequence
+from dataclasses import dataclass
+from datetime import date, datetime, timedelta
+from decimal import Decimal
+from typing import Any
+from uuid import UUID
+
+from sqlalchemy import JSON, ForeignKey, Select, String, func, select
+from sqlalchemy.orm import Mapped, Session, mapped_column
+
+from gradumen.store.columns import Base, Moment, ascii_text
+from gradumen.store.metering.imported_costs import CostDayRow, CostRowRow, CostSetRow
+from gradumen.store.metering.tables import DeliveryRow, ResourceRow, UsageDayRow
+
+
+class FeedSignOffRow(Base):
+    """A month of a feed that its seller's finance signed off; ``document`` is the balance as it was then."""
+
+    __tablename__ = "feed_sign_offs"
+
+    feed_id: Mapped[int] = mapped_column(ForeignKey("feeds.id", ondelete="RESTRICT"), primary_key=True)
+    period: Mapped[str] = mapped_column(ascii_text(7), primary_key=True)
+    is_open: Mapped[bool]
+    reason: Mapped[str | None] = mapped_column(String(500))
+    document: Mapped[dict[str, Any]] = mapped_column(JSON)
+    signed_by: Mapped[UUID] = mapped_column(ForeignKey("users.id", ondelete="RESTRICT"))
+    signed_at: Mapped[datetime] = mapped_column(Moment)
+
+
+@dataclass(frozen=True, slots=True)
+class CameIn:
+    """Readings of a feed and meter that begin in a month: those that stand, with their quantities; and the others."""
+
+    readings: int = 0
+    replaced: int = 0
+    taken_back: int = 0
+    summed: Decimal = Decimal(0)
+    by_seconds: Decimal = Decimal(0)
+    """The sum of each quantity times the seconds that its reading covers."""
+
+
+_CAME_IN = """
+SELECT z.feed_id, r.meter_id, SUM(s.delivery_id IS NULL), SUM(s.delivery_id IS NOT NULL AND d.takes_back IS NULL),
+SUM(d.takes_back IS NOT NULL), SUM(IF(s.delivery_id IS NULL, r.quantity, 0)),
+SUM(IF(s.delivery_id IS NULL, r.quantity * TIMESTAMPDIFF(SECOND, r.start_at, r.end_at), 0))
+FROM resources z JOIN readings r ON r.resource_id = z.id
+LEFT JOIN superseded_readings s ON s.delivery_id = r.delivery_id AND s.position = r.position
+LEFT JOIN deliveries d ON d.id = s.by_delivery_id
+WHERE z.feed_id IN ({marks}) AND r.start_at >= %s AND r.start_at < %s GROUP BY z.feed_id, r.meter_id
+"""
+_ACROSS = """
+SELECT z.feed_id, r.meter_id, r.resource_id, r.attribute_set_id, r.origin_id,
+TIMESTAMPDIFF(SECOND, '1970-01-01', r.start_at), TIMESTAMPDIFF(SECOND, '1970-01-01', r.end_at),
+CAST(r.quantity * 1000000 AS DECIMAL(44, 0))
+FROM resources z JOIN readings r ON r.resource_id = z.id
+LEFT JOIN superseded_readings s ON s.delivery_id = r.delivery_id AND s.position = r.position
+WHERE z.feed_id IN ({marks}) AND r.start_at > %s AND r.start_at < %s AND r.end_at > %s AND s.delivery_id IS NULL
+"""
+
+
+def came_in(tx: Session, feeds: Sequence[int], start: datetime, end: datetime) -> dict[tuple[int, int], CameIn]:
+    """What came in that begins from a moment until before another, by feed and meter."""
+    statement = _CAME_IN.format(marks=", ".join(["%s"] * len(feeds)))
+    rows = tx.connection().exec_driver_sql(statement, (*feeds, _bare(start), _bare(end))).fetchall()
+    return {
+        (feed, meter): CameIn(int(stands), int(replaced), int(gone), summed, by_seconds)
+        for feed, meter, stands, replaced, gone, summed, by_seconds in rows
+    }
+
+
+def readings_across(tx: Session, feeds: Sequence[int], moment: datetime, longest: timedelta) -> Sequence[Any]:
+    """The readings that stand and begin before a moment and end after it.
+
+    Feed, meter, resource, attributes, origin, start and end in seconds from 1970, millionths.
+    """
+    statement = _ACROSS.format(marks=", ".join(["%s"] * len(feeds)))
+    at = _bare(moment)
+    return tx.connection().exec_driver_sql(statement, (*feeds, at - longest, at, at)).fetchall()
+
+
+def _bare(moment: datetime) -> datetime:
+    """As the driver gives and takes times."""
+    return moment.replace(tzinfo=None) - (moment.utcoffset() or timedelta(0))
+
+
+@dataclass(frozen=True, slots=True)
+class OfFeeds:
+    """Which usage: of feeds, whoever's it is; see `gradumen.store.metering.usage.Wanted`."""
+
+    feeds: Collection[int]
+
+    def of(self, query: Select[Any]) -> Select[Any]:
+        """A query of usage, for what is wanted."""
+        joined = query.join(ResourceRow, ResourceRow.id == UsageDayRow.resource_id)
+        return joined.where(ResourceRow.feed_id.in_(self.feeds))
+
+
+def measured_elsewhere(tx: Session, feeds: Collection[int], first: date, last: date) -> set[tuple[int, str]]:
+    """Meters and names of resources that other feeds have somebody's usage of, from one UTC day to another."""
+    query = (
+        select(UsageDayRow.meter_id, ResourceRow.name)
+        .join(ResourceRow, ResourceRow.id == UsageDayRow.resource_id)
+        .where(
+            ResourceRow.feed_id.not_in(feeds),
+            UsageDayRow.day.between(first, last),
+            UsageDayRow.project_number != 0,
+        )
+    )
+    return {(meter, name) for meter, name in tx.execute(query.distinct())}
+
+
+def refused_of(tx: Session, feeds: Collection[int], start: datetime, end: datetime) -> dict[int, int]:
+    """How many items of feeds were refused of what came from a moment until before another."""
+    row = DeliveryRow
+    query = select(row.feed_id, func.sum(row.refused)).group_by(row.feed_id)
+    query = query.where(row.feed_id.in_(feeds), row.received_at >= start, row.received_at < end)
+    return {feed: int(count) for feed, count in tx.execute(query)}
+
+
+@dataclass(frozen=True, slots=True)
+class CostsIn:
+    """What the sets of a feed say of a month, in a currency: rows and billed costs of those that stand."""
+
+    feed: int
+    currency: str
+    stands: bool
+    tax: bool
+    rows: int
+    billed: Decimal
+
+
+def costs_in(tx: Session, feeds: Collection[int], month: date) -> list[CostsIn]:
+    """What came of costs of the sources' month, by feed, currency, whether it stands, and whether it is tax."""
+    cost, tax = CostRowRow, CostRowRow.category == "Tax"
+    keys = (CostSetRow.feed_id, cost.currency, CostSetRow.is_current.is_not(None), tax)
+    query = (
+        select(*keys, func.count(), func.sum(cost.billed))
+        .join(CostSetRow, CostSetRow.id == cost.set_id)
+        .where(CostSetRow.feed_id.in_(feeds), cost.month == month)
+        .group_by(*keys)
+        .order_by(*keys)
+    )
+    rows: Any = tx.execute(query).all()
+    return [
+        CostsIn(feed, currency, bool(stands), bool(tax), rows, billed)
+        for feed, currency, stands, tax, rows, billed in rows
+    ]
+
+
+def costs_by_owner(tx: Session, feeds: Collection[int], month: date) -> Sequence[Any]:
+    """Whose the costs of the sources' month are, without tax.
+
+    Feed, meter, project, resource, day, currency, billed cost, and as it is sold.
+    """
+    day = CostDayRow
+    keys = (CostSetRow.feed_id, day.meter_id, day.project_number, ResourceRow.name, day.day, day.currency)
+    sums = (func.sum(day.billed), func.sum(day.sold_billed), day.sold_billed.is_not(None))
+    query = (
+        select(*keys, *sums)
+        .join(CostSetRow, CostSetRow.id == day.set_id)
+        .join(ResourceRow, ResourceRow.id == day.resource_id)
+        .where(CostSetRow.feed_id.in_(feeds), day.month == month, day.category != "Tax")
+        .group_by(*keys, day.sold_billed.is_not(None))
+    )
+    return tx.execute(query).all()
+
+
+def sign_offs_of(tx: Session, feeds: Collection[int], period: str) -> dict[int, FeedSignOffRow]:
+    """The balances of a month that were signed off, by feed."""
+    row = FeedSignOffRow
+    query = select(row).where(row.feed_id.in_(feeds), row.period == period)
+    return {each.feed_id: each for each in tx.scalars(query)}

@@ -1,0 +1,192 @@
+"""What became of what a feed measured: the sums close whatever comes in, and a month is signed off as it is."""
+
+from datetime import date
+from decimal import Decimal
+
+import pytest
+
+from gradumen.core.errors import Conflict, Forbidden, Invalid, NotFound
+from gradumen.wire.metering.ownership_rules import OwnershipRuleForm
+from gradumen.wire.spend.feed_balances import FeedBalanceBody, FeedMeterBody
+from tests.conftest import Service
+from tests.usecases.metering.test_imported_costs import costs, row, send
+from tests.usecases.rating.test_current_charges import used
+from tests.world import GIB, World, egress, files, moment, rate_card, reading
+
+__all__ = ["costs"]
+SEPTEMBER, FEED = "2026-09", "tarnwick/north-fell"
+SUM = ("nobodys", "own_use", "elsewhere", "twice", "charged", "covered", "no_rate", "no_subscription")
+
+
+def balance(
+    world: World, feed: str = FEED, period: str = SEPTEMBER, user: str = "mara"
+) -> tuple[FeedBalanceBody, dict[str, FeedMeterBody]]:
+    """A feed's month, and its meters; what came in is what became of it."""
+    world.settle()
+    found = world.user(user).feed_balances.get(feed.partition("/")[0], period, feed=feed, wait=60)
+    [body] = found.items
+    for meter in body.meters:
+        assert meter.measured is not None and meter.difference == 0
+        assert meter.measured == sum((getattr(meter, name) for name in SUM), Decimal(0))
+    assert not any(each.difference for each in body.costs)
+    return body, {each.meter: each for each in body.meters}
+
+
+def test_all_that_came_in_is_charged_or_told_apart(world: World) -> None:
+    used(world)
+    world.send(
+        egress("nobody", 50 * GIB, owner=None),
+        # No rate of a card prices this size; Thistledown has no subscription.
+        reading("unpriced", meter="compute/vcpu", owner="quillstone/archive", resource="vm-9"),
+        egress("a", 90 * GIB, resource="vm-1", sequence=1),
+    )
+    body, meters = balance(world)
+    sent = meters["network/egress"]
+    assert sent.measured == (90 + 60 + 300 + 7 + 9 + 50) * GIB, "as it was corrected"
+    assert (sent.readings, sent.replaced, sent.taken_back) == (6, 1, 0)
+    assert (sent.nobodys, sent.own_use, sent.no_subscription) == (50 * GIB, 9 * GIB, 7 * GIB)
+    assert sent.covered and sent.charged
+    assert body.open == ["nobody's", "no subscription"] and sent.open == body.open
+    assert meters["compute/vcpu"].open == []
+    # The same seller's balance of all its customers is the sum of its feeds', but for what is no customer's.
+    whole = {each.meter: each for each in world.mara.spend.balances("tarnwick", SEPTEMBER, wait=60).items}
+    for meter, told in meters.items():
+        for name in ("charged", "covered", "no_rate", "no_subscription"):
+            assert getattr(told, name) == getattr(whole[meter], name)
+
+
+def test_what_no_rate_prices_is_told_by_feed(world: World) -> None:
+    mara = world.mara
+    mara.clock.set(moment("2026-08-20"), held=True)
+    lines = rate_card("tenants-eur", "EUR", "tenants", "1", "2026-09-05").splitlines()
+    mara.catalogue.publish("tarnwick", files("\n".join(each for each in lines if "vcpu" not in each)))
+    mara.clock.set(moment("2026-10-05"), held=True)
+    mara.feeds.create("tarnwick", slug="other", name="Other")
+    mine = {"owner": "quillstone/archive"}
+    early = {"start": "2026-09-02T00:00:00Z", "end": "2026-09-02T06:00:00Z"}
+    world.send(reading("a", **mine), reading("b", **mine, **early, resource="vm-2"))
+    world.send(reading("c", **mine, **early, resource="vm-3"), feed="tarnwick/other")
+    first, second = (balance(world, feed)[1]["compute/vcpu"] for feed in (FEED, "tarnwick/other"))
+    assert first.no_rate == first.charged == 4 * 6 * 3600 and first.open == ["no rate"]
+    assert second.charged == second.measured and second.open == []
+    # With the machine of each, and the same in sum as before.
+    [said] = [each for each in world.mara.spend.period_so_far("tarnwick", SEPTEMBER).links if each.not_priced]
+    assert [(each.meter, each.quantity) for each in said.not_priced] == [("compute/vcpu", 4 * 6 * 3600)]
+
+
+def test_readings_across_the_ends_of_a_month_count_where_their_hours_are(world: World) -> None:
+    """The month of Dublin's clocks: from 31 August 23:00 UTC until 30 September 23:00."""
+    for number, (start, end) in enumerate(
+        (
+            ("2026-08-31T12:00:00Z", "2026-09-01T11:00:00Z"),
+            ("2026-08-31T22:10:00Z", "2026-08-31T23:40:00Z"),
+            ("2026-09-30T22:59:59Z", "2026-09-30T23:00:01Z"),
+            ("2026-09-30T20:20:00Z", "2026-10-01T05:00:00Z"),
+            ("2026-09-30T23:00:00Z", "2026-10-01T00:00:00Z"),
+        )
+    ):
+        place = {"start": start, "end": end, "resource": f"vm-{number}", "owner": "quillstone/archive"}
+        world.send(reading(f"r{number}", **place), egress(f"e{number}", 1_000_003, **place))
+    months = {period: balance(world, period=period)[1] for period in ("2026-08", SEPTEMBER, "2026-10")}
+    seconds = sum((months[period]["compute/vcpu"].measured or 0 for period in months), Decimal(0))
+    assert seconds == 4 * (23 * 3600 + 5400 + 2 + 31_200 + 3600)
+    assert sum((months[period]["network/egress"].measured or 0 for period in months), Decimal(0)) == 5 * 1_000_003
+    assert months["2026-08"]["compute/vcpu"].measured == 4 * (11 * 3600 + 50 * 60)
+    assert [months[period]["compute/vcpu"].readings for period in months] == [2, 2, 1]
+
+
+def test_a_delivery_taken_back_is_no_part_of_it(world: World) -> None:
+    world.send(egress("a", 30 * GIB, owner="quillstone/archive"))
+    world.send(egress("b", 5 * GIB, owner="quillstone/archive"))
+    newest = world.mara.feeds.deliveries(FEED)[0]
+    world.mara.deliveries.take_back(newest.id)
+    sent = balance(world)[1]["network/egress"]
+    assert (sent.measured, sent.readings, sent.taken_back) == (30 * GIB, 1, 1)
+
+
+def test_what_two_feeds_measured_is_told(world: World) -> None:
+    mara = world.mara
+    mara.feeds.create("tarnwick", slug="second", name="Second")
+    world.send(egress("a", 30 * GIB, owner="quillstone/archive"))
+    world.send(egress("a", 29 * GIB, owner="quillstone/archive"), feed="tarnwick/second")
+    world.send(egress("b", 2 * GIB, owner="quillstone/archive", resource="vm-2"), feed="tarnwick/second")
+    first, second = balance(world), balance(world, "tarnwick/second")
+    assert first[1]["network/egress"].twice == 30 * GIB and first[0].open == ["measured twice"]
+    assert second[1]["network/egress"].twice == 29 * GIB
+    assert (second[1]["network/egress"].charged or 0) + (second[1]["network/egress"].covered or 0) == 2 * GIB
+
+
+def test_costs_are_told_in_money_with_the_suppliers_tax_apart(costs: World) -> None:
+    send(costs, row("10.05"), row("-3", 4, ChargeCategory="Credit"), row("5", 5, "acc-8"))
+    later = (row("10.05"), row("-3", 4, ChargeCategory="Credit"), row("4", 5, "acc-8"))
+    send(costs, *later, row("2.31", 6, ChargeCategory="Tax"), at="2026-09-24 06:00")
+    body, meters = balance(costs, "tarnwick/cumulant")
+    [cost] = body.costs
+    figures = (cost.billed, cost.tax, cost.owned, cost.nobodys, cost.no_exchange_rate)
+    assert figures == tuple(map(Decimal, ("13.36", "2.31", "7.05", "4", "0")))
+    assert (cost.currency, cost.rows, cost.replaced) == ("EUR", 4, 3)
+    sold = meters["cumulant/cost"]
+    assert (sold.measured, sold.charged, sold.nobodys) == (11_050_000, 7_050_000, 4_000_000)
+    assert body.open == ["nobody's"]
+
+
+def test_a_month_is_signed_off_as_it_is_and_told_where_it_changed(world: World) -> None:
+    finn, mara = world.user("finn"), world.mara
+    world.send(egress("a", 30 * GIB, owner="quillstone/archive"), egress("b", GIB, owner=None, resource="vm-2"))
+    assert balance(world)[0].sign_off is None
+    with pytest.raises(Invalid, match="nobody's") as refused:
+        finn.feed_balances.sign_off(FEED, SEPTEMBER)
+    assert refused.value.facts["field"] == "reason"
+    for user, error in (("oda", Forbidden), ("edda", NotFound), ("una", NotFound), ("ines", NotFound)):
+        with pytest.raises(error):
+            world.user(user).feed_balances.sign_off(FEED, SEPTEMBER, "mine")
+        with pytest.raises(error):
+            world.user(user).feed_balances.withdraw(FEED, SEPTEMBER)
+    with pytest.raises(Conflict, match="not over"):
+        finn.feed_balances.sign_off(FEED, "2026-10")
+
+    for _ in range(2):
+        [signed] = finn.feed_balances.sign_off(FEED, SEPTEMBER, "a machine of the fair").items
+        assert signed.sign_off is not None and not signed.sign_off.changed and signed.sign_off.is_open
+        assert signed.sign_off.reason == "a machine of the fair"
+    rule = OwnershipRuleForm(
+        name="fair", owner="quillstone/archive", starts_on=date(2026, 9, 1), conditions={"resource": "vm-2"}
+    )
+    mara.ownership_rules.set("tarnwick", [rule], mara.ownership_rules.get("tarnwick").version)
+    for task in mara.tasks.list("tarnwick"):
+        mara.tasks.follow(task.id, seconds=60)
+    changed = balance(world)[0]
+    assert changed.sign_off is not None and changed.sign_off.changed and changed.open == []
+    [signed] = finn.feed_balances.sign_off(FEED, SEPTEMBER).items
+    assert signed.sign_off is not None and (signed.sign_off.is_open, signed.sign_off.reason) == (False, None)
+    finn.feed_balances.withdraw(FEED, SEPTEMBER)
+    finn.feed_balances.withdraw(FEED, SEPTEMBER)
+    assert balance(world)[0].sign_off is None
+    said = [each.action for each in mara.audit_entries.list("tarnwick")]
+    assert said.count("feed month signed off") == 3 and said.count("feed month's sign-off withdrawn") == 1
+
+
+def test_what_waits_to_be_counted_is_not_signed_off(world: World, service: Service) -> None:
+    world.send(egress("a", 30 * GIB, owner="quillstone/archive"))
+    balance(world)
+    finn = world.user("finn")
+    with service.worker.gate:
+        world.mara.readings.send(FEED, [egress("b", GIB, owner="quillstone/archive", resource="vm-2")])
+        with pytest.raises(Conflict, match="not all counted"):
+            finn.feed_balances.sign_off(FEED, SEPTEMBER)
+    assert balance(world)[0].open == []
+    [signed] = finn.feed_balances.sign_off(FEED, SEPTEMBER).items
+    assert signed.sign_off is not None and not signed.sign_off.changed
+
+
+def test_only_members_with_money_see_it(world: World) -> None:
+    used(world)
+    world.settle()
+    with pytest.raises(Forbidden):
+        world.mara.feed_balances.get("oxbow", SEPTEMBER)
+    for user in ("una", "ines", "edda"):
+        with pytest.raises((NotFound, Forbidden)):
+            world.user(user).feed_balances.get("tarnwick", SEPTEMBER)
+    with pytest.raises(NotFound):
+        world.mara.feed_balances.get("tarnwick", SEPTEMBER, feed="tarnwick/none")
+    assert world.user("edda").feed_balances.get("oxbow", SEPTEMBER).items == []
