@@ -7,7 +7,7 @@ from typing import Any
 from urllib.parse import urlparse
 
 import pytest
-from playwright.sync_api import Browser, ConsoleMessage, Locator, Page, Request, expect
+from playwright.sync_api import Browser, BrowserContext, ConsoleMessage, Locator, Page, Request, expect
 
 from tests.world import EMAILS, PASSWORD, World, egress, reading
 
@@ -123,15 +123,26 @@ class Tab:
         assert [(each["id"], [node["html"][:150] for node in each["nodes"]]) for each in found] == []
 
 
-@pytest.fixture
-def tab(browser: Browser, world: World) -> Iterator[Tab]:
-    """A tab in the light theme."""
+@pytest.fixture(scope="session")
+def opened(browser: Browser) -> Iterator[BrowserContext]:
+    """A browser that knows the console's files already, in the light theme."""
     context = browser.new_context(
         viewport={"width": 1280, "height": 800}, color_scheme="light", reduced_motion="reduce"
     )
-    made = Tab(context.new_page(), world.url)
-    yield made
+    yield context
     context.close()
+
+
+@pytest.fixture
+def tab(opened: BrowserContext, world: World) -> Iterator[Tab]:
+    """A tab of a browser in which nobody ever signed in."""
+    made = Tab(opened.new_page(), world.url)
+    yield made
+    session = opened.new_cdp_session(made.page)
+    session.send("Storage.clearDataForOrigin", {"origin": world.url, "storageTypes": "local_storage,cookies"})
+    opened.clear_cookies()
+    for page in opened.pages:
+        page.close()
     unexpected = [error for error in made.errors if not any(each in error for each in made.expected)]
     assert unexpected == []
 

@@ -6,29 +6,53 @@ import * as z from 'zod/mini';
 import { CustomerPicker } from '../organisations/CustomerPicker';
 import { projectsOptions } from '../organisations/organisations';
 import { DateInput } from '../shared/DateInput';
-import { EntryDialog, OwnInput, TextInput, day, given } from '../shared/form';
+import { CheckInput, EntryDialog, OwnInput, TextInput, day, given } from '../shared/form';
 import { useSettled } from '../shared/settled';
-import { moveWords, previewOptions, useSetRules, type Rule, type Rules } from './ownership';
+import { moveWords, previewOptions, sharesOf, useSetRules, type Rule, type Rules } from './ownership';
 
 export interface OwnerValues {
   name: string;
   customer: string;
   project: string;
+  /** In place of one owner: a line each, organisation/project and a number. */
+  shares: string;
+  divided: boolean;
   starts_on: string;
   account: string;
   resource: string;
   feed: string;
 }
 
-const schema = z.object({
+const common = {
   name: given('What the rule is called'),
-  customer: given('Whose it is'),
-  project: given('In which of its projects'),
   starts_on: day('The first day that it holds'),
   account: z.string(),
   resource: z.string(),
   feed: z.string(),
-});
+};
+const schema = z.discriminatedUnion('divided', [
+  z.object({
+    ...common,
+    divided: z.literal(false),
+    customer: given('Whose it is'),
+    project: given('In which of its projects'),
+    shares: z.string(),
+  }),
+  z.object({
+    ...common,
+    divided: z.literal(true),
+    customer: z.string(),
+    project: z.string(),
+    shares: z
+      .string()
+      .check(
+        z.refine(
+          (text) => Object.keys(sharesOf(text) ?? {}).length > 1,
+          'At least two lines: organisation/project and a number',
+        ),
+      ),
+  }),
+]);
 
 /** The rule of what is written; a text with a star at its end is a beginning. */
 export function ruleOf(values: OwnerValues): Rule {
@@ -39,7 +63,8 @@ export function ruleOf(values: OwnerValues): Rule {
   }
   return {
     name: values.name.trim(),
-    owner: `${values.customer}/${values.project}`,
+    owner: values.divided ? null : `${values.customer}/${values.project}`,
+    shares: values.divided ? sharesOf(values.shares) : null,
     starts_on: values.starts_on,
     ends_on: null,
     conditions,
@@ -63,11 +88,7 @@ export function OwnerDialog(props: { rules: Rules; initial: OwnerValues; onClose
       save={save}
       onClose={onClose}
     >
-      <OwnInput<string> name="customer">
-        {(value, onChange) => <CustomerPicker label="It is of" value={value} onChange={onChange} />}
-      </OwnInput>
-      <Project />
-      <DateInput name="starts_on" label="From" columns={3} hint="The day on which it starts, UTC" />
+      <Whose />
       <TextInput name="feed" label="Only of feed" columns={2} optional />
       <TextInput
         name="account"
@@ -80,6 +101,37 @@ export function OwnerDialog(props: { rules: Rules; initial: OwnerValues; onClose
       <TextInput name="name" label="The rule is called" />
       <Changes rules={rules} />
     </EntryDialog>
+  );
+}
+
+/** Of one, or divided among several. */
+function Whose() {
+  const divided = useWatch<OwnerValues, 'divided'>({ name: 'divided' });
+  return (
+    <>
+      <CheckInput name="divided" label="Several share it" />
+      {divided ? (
+        <TextInput
+          name="shares"
+          label="Who has how much of it"
+          hint="A line each: organisation/project and a number; each has its part in proportion to its number"
+          lines={3}
+        />
+      ) : (
+        <>
+          <OwnInput<string> name="customer">
+            {(value, onChange) => <CustomerPicker label="It is of" value={value} onChange={onChange} />}
+          </OwnInput>
+          <Project />
+        </>
+      )}
+      <DateInput
+        name="starts_on"
+        label="From"
+        columns={divided ? 6 : 3}
+        hint="The day on which it starts, UTC"
+      />
+    </>
   );
 }
 

@@ -19,6 +19,7 @@ import {
   balancesOptions,
   conditionWords,
   moveWords,
+  ownerWords,
   previewOptions,
   quantityWords,
   rulesOptions,
@@ -246,6 +247,8 @@ const written = (period: string, item?: Pick<Nobodys, 'account' | 'feed'>): Owne
   name: item?.account ? `Account ${item.account}` : '',
   customer: '',
   project: '',
+  shares: '',
+  divided: false,
   starts_on: `${period}-01`,
   account: item?.account ?? '',
   resource: '',
@@ -307,7 +310,7 @@ function RulesSection({ rules, manages }: { rules: Rules; manages: boolean }) {
         columns={[
           { key: 'name', title: 'Rule', cell: ({ rule }) => rule.name },
           { key: 'what', title: 'What', cell: ({ rule }) => conditionWords(rule.conditions) },
-          { key: 'owner', title: 'Is of', cell: ({ rule }) => rule.owner },
+          { key: 'owner', title: 'Is of', cell: ({ rule }) => ownerWords(rule) },
           {
             key: 'from',
             title: 'Days',

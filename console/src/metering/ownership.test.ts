@@ -1,7 +1,29 @@
 /** Rules of ownership and what they change, in words. */
 import { expect, it } from 'vitest';
 import { ruleOf } from './OwnerDialog';
-import { conditionWords, moveWords, type Preview } from './ownership';
+import { conditionWords, moveWords, ownerWords, type Preview, sharesOf } from './ownership';
+
+const WRITTEN = {
+  name: ' Gull ',
+  customer: 'gull',
+  project: 'shop',
+  shares: '',
+  divided: false,
+  starts_on: '2026-09-01',
+  account: 'acc-*',
+  resource: ' ',
+  feed: 'north-fell',
+};
+
+it('reads shares a line each, and refuses what is none', () => {
+  expect(sharesOf('gull/shop 3\n  tern/boats  1.5 \n\n')).toEqual({ 'gull/shop': '3', 'tern/boats': '1.5' });
+  for (const wrong of ['gull 3', 'gull/shop', 'gull/shop 3\ngull/shop 1', 'gull/shop -1'])
+    expect(sharesOf(wrong)).toBeNull();
+  const rule = ruleOf({ ...WRITTEN, divided: true, shares: 'gull/shop 3\ntern/boats 1' });
+  expect([rule.owner, rule.shares]).toEqual([null, { 'gull/shop': '3', 'tern/boats': '1' }]);
+  expect(ownerWords(rule)).toBe('gull/shop (3), tern/boats (1)');
+  expect(ownerWords(ruleOf(WRITTEN))).toBe('gull/shop');
+});
 
 it('says conditions in words', () => {
   expect(
@@ -14,18 +36,10 @@ it('says conditions in words', () => {
 });
 
 it('reads a star at the end as a beginning, and leaves out what is not said', () => {
-  const rule = ruleOf({
-    name: ' Gull ',
-    customer: 'gull',
-    project: 'shop',
-    starts_on: '2026-09-01',
-    account: 'acc-*',
-    resource: ' ',
-    feed: 'north-fell',
-  });
-  expect(rule).toEqual({
+  expect(ruleOf(WRITTEN)).toEqual({
     name: 'Gull',
     owner: 'gull/shop',
+    shares: null,
     starts_on: '2026-09-01',
     ends_on: null,
     conditions: { account: { prefix: 'acc-' }, feed: 'north-fell' },

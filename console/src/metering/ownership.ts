@@ -15,6 +15,24 @@ export type Preview = Schemas['OwnershipPreviewBody'];
 type Quantity = Schemas['QuantityBody'];
 type Condition = string | string[] | { prefix: string } | { contains: string };
 
+/** Shares as they are written, a line each; null where one is none. */
+export function sharesOf(text: string): Record<string, string> | null {
+  const found: Record<string, string> = {};
+  for (const line of text.split('\n').filter((each) => each.trim())) {
+    const [, path, number] = /^\s*(\S+\/\S+)\s+(\d+(?:\.\d+)?)\s*$/.exec(line) ?? [];
+    if (path === undefined || number === undefined || path in found) return null;
+    found[path] = number;
+  }
+  return found;
+}
+
+/** Whose what a rule takes is; where it is divided, with the share of each. */
+export const ownerWords = ({ owner, shares }: Rule): string =>
+  owner ??
+  Object.entries(shares ?? {})
+    .map(([path, share]) => `${path} (${share})`)
+    .join(', ');
+
 export const rulesOptions = (organisation: string) =>
   queryOptions({
     queryKey: ['ownership rules', organisation],

@@ -7549,7 +7549,8 @@ export interface components {
          * OwnershipRuleForm
          * @description What started on days of UTC from ``starts_on`` up to ``ends_on``, and fulfils all conditions, is ``owner``'s.
          *
-         *     ``owner`` is organisation/project. ``conditions`` are on feed, account, source, resource, meter, and ``where`` on
+         *     ``owner`` is organisation/project. In its place ``shares`` divides it among several of these, in proportion to the
+         *     number beside each. ``conditions`` are on feed, account, source, resource, meter, and ``where`` on
          *     attributes: a value, a list of values, ``{"prefix": text}`` or ``{"contains": text}``.
          */
         "OwnershipRuleForm-Input": {
@@ -7562,7 +7563,11 @@ export interface components {
             /** Name */
             name: string;
             /** Owner */
-            owner: string;
+            owner?: string | null;
+            /** Shares */
+            shares?: {
+                [key: string]: string;
+            } | null;
             /**
              * Starts On
              * Format: date
@@ -7573,7 +7578,8 @@ export interface components {
          * OwnershipRuleForm
          * @description What started on days of UTC from ``starts_on`` up to ``ends_on``, and fulfils all conditions, is ``owner``'s.
          *
-         *     ``owner`` is organisation/project. ``conditions`` are on feed, account, source, resource, meter, and ``where`` on
+         *     ``owner`` is organisation/project. In its place ``shares`` divides it among several of these, in proportion to the
+         *     number beside each. ``conditions`` are on feed, account, source, resource, meter, and ``where`` on
          *     attributes: a value, a list of values, ``{"prefix": text}`` or ``{"contains": text}``.
          */
         "OwnershipRuleForm-Output": {
@@ -7586,7 +7592,11 @@ export interface components {
             /** Name */
             name: string;
             /** Owner */
-            owner: string;
+            owner: string | null;
+            /** Shares */
+            shares: {
+                [key: string]: string;
+            } | null;
             /**
              * Starts On
              * Format: date

@@ -240,7 +240,7 @@ RULES = st.lists(
     st.builds(
         OwnershipRule,
         name=st.just("r"),
-        number=st.integers(1, 3),
+        shares=st.integers(1, 3).map(lambda number: ((number, 1),)),
         starts_on=st.dates(date(2026, 9, 1), date(2026, 9, 4)),
         ends_on=st.none() | st.dates(date(2026, 9, 5), date(2026, 9, 8)),
         conditions=st.lists(st.tuples(st.sampled_from(["account", "feed"]), CONDITIONS), max_size=2).map(tuple),
@@ -258,4 +258,4 @@ def test_before_the_first_difference_two_lists_of_rules_say_the_same(
     changed = first_difference(before, after)
     was, would = (rule_for(rules, facts, {}, on) for rules in (before, after))
     if changed is None or on < changed:
-        assert (was and was.number) == (would and would.number)
+        assert (was and was.shares) == (would and would.shares)

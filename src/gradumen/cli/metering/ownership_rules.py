@@ -3,6 +3,7 @@
 import argparse
 from collections.abc import Sequence
 from datetime import date
+from decimal import Decimal, InvalidOperation
 from pathlib import Path
 from typing import Any
 
@@ -32,7 +33,14 @@ def register(nouns: Any) -> None:
     add_organisation(unowned)
     add = verbs.add("add", run_add, "add a rule after the others; shows first what it changes")
     add.add_argument("name")
-    add.add_argument("owner", metavar="ORGANISATION/PROJECT")
+    add.add_argument("owner", nargs="?", metavar="ORGANISATION/PROJECT")
+    add.add_argument(
+        "--share",
+        action="append",
+        default=[],
+        metavar="ORGANISATION/PROJECT=NUMBER",
+        help="in place of one owner: what several have of it, in proportion to these numbers",
+    )
     add.add_argument("--from", dest="starts_on", required=True, type=date.fromisoformat, metavar="DAY")
     add.add_argument("--until", dest="ends_on", type=date.fromisoformat, metavar="DAY", help="the first day it is over")
     for fact in ("feed", "account", "source", "resource", "meter"):
@@ -57,13 +65,18 @@ def _show(found: OwnershipRulesBody, out: Out) -> int:
     out.table(
         ("RULE", "FROM", "UNTIL", "WHAT", "IS OF"),
         [
-            (each.name, str(each.starts_on), str(each.ends_on or ""), _conditions(each), each.owner)
+            (each.name, str(each.starts_on), str(each.ends_on or ""), _conditions(each), _owners(each))
             for each in found.rules
         ],
     )
     if not found.rules:
         out.say("no rules: usage is of whom it names, and else of nobody")
     return 0
+
+
+def _owners(rule: OwnershipRuleForm) -> str:
+    """Whose what a rule takes is; where it is divided, with the share of each."""
+    return rule.owner or ", ".join(f"{path} ({figure(share)})" for path, share in (rule.shares or {}).items())
 
 
 def _conditions(rule: OwnershipRuleForm) -> str:
@@ -127,12 +140,31 @@ def run_add(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     rule = OwnershipRuleForm(
         name=arguments.name,
         owner=arguments.owner,
+        shares=_shares(arguments.share),
         starts_on=arguments.starts_on,
         ends_on=arguments.ends_on,
         conditions=conditions,
     )
     before = client.ownership_rules.get(own_organisation(arguments))
     return _set(arguments, client, out, before, [*before.rules, rule])
+
+
+def _shares(written: Sequence[str]) -> dict[str, Decimal] | None:
+    """Shares as they are written; None where there are none.
+
+    Raises:
+        Invalid: one has no number.
+    """
+    found = {}
+    for each in written:
+        path, _, number = each.partition("=")
+        try:
+            found[path] = Decimal(number)
+        except InvalidOperation as error:
+            raise Invalid(
+                f"'{each}' is no share; write ORGANISATION/PROJECT=NUMBER", field="share", value=each
+            ) from error
+    return found or None
 
 
 def _written(value: str) -> Any:

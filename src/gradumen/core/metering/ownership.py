@@ -9,19 +9,23 @@ from gradumen.core.catalogue.conditions import Conditions
 FACTS = ("feed", "account", "source", "resource", "meter")
 """What a condition can be on, beside attributes."""
 MOST_RULES = 500
+MOST_SHARES = 50
+"""Owners among whom a rule divides."""
+Shares = tuple[tuple[int, int], ...]
+"""Projects by number, each with its share in proportion to the others'; of one alone, it has everything."""
 NOBODY = 0
 """In place of a project's number, where a reading names no owner and no rule finds one."""
 
 
 @dataclass(frozen=True, slots=True)
 class OwnershipRule:
-    """From a day of UTC up to (not including) another, what fulfils all conditions is a project's; None is no end.
+    """From a day of UTC up to (not including) another, what fulfils all conditions is of projects; None is no end.
 
-    ``match`` is on attributes; ``number`` is the project's.
+    ``match`` is on attributes. Among several projects it is divided by their shares.
     """
 
     name: str
-    number: int
+    shares: Shares
     starts_on: date
     ends_on: date | None
     conditions: Conditions
@@ -41,7 +45,7 @@ def rule_for(
 
     >>> from gradumen.core.catalogue.conditions import Equals
     >>> from datetime import date
-    >>> gull = OwnershipRule("Gull", 7, date(2026, 9, 1), None, (("account", Equals("acc-7")),), ())
+    >>> gull = OwnershipRule("Gull", ((7, 1),), date(2026, 9, 1), None, (("account", Equals("acc-7")),), ())
     >>> rule_for([gull], {"account": "acc-7"}, {}, date(2026, 9, 1)) is gull
     True
     >>> rule_for([gull], {"account": "acc-7"}, {}, date(2026, 8, 31)), rule_for([gull], {}, {}, date(2026, 9, 1))
@@ -57,7 +61,7 @@ def first_difference(before: Iterable[OwnershipRule], after: Iterable[OwnershipR
     """The first day on which two lists of rules may say otherwise; None where they are the same.
 
     >>> from datetime import date
-    >>> one = OwnershipRule("One", 1, date(2026, 9, 1), None, (), ())
+    >>> one = OwnershipRule("One", ((1, 1),), date(2026, 9, 1), None, (), ())
     >>> first_difference([], [one]), first_difference([one], [one])
     (datetime.date(2026, 9, 1), None)
     """

@@ -4,11 +4,12 @@ Where the clocks of somebody who looks at it are not on the full hour with UTC's
 """
 
 from collections.abc import Collection, Iterable, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import date, timedelta
 
 from gradumen.core.catalogue.services import Combine
 from gradumen.core.exact import allocate
+from gradumen.core.metering.ownership import Shares
 
 HOUR_SECONDS = 3600
 DAY_HOURS = 24
@@ -92,6 +93,56 @@ def combine_days(
             found.readings += begins
             begins = False
     return days
+
+
+class Divisions:
+    """Shares among several, under numbers that stand for them in place of a project's."""
+
+    def __init__(self) -> None:
+        self._numbers: dict[Shares, int] = {}
+
+    def number(self, shares: Shares) -> int:
+        """The number of shares; of a single project its own."""
+        return shares[0][0] if len(shares) == 1 else self._numbers.setdefault(shares, -1 - len(self._numbers))
+
+    def by_quarter(self, projects: Collection[int]) -> set[int]:
+        """The numbers whose usage is kept by quarters of an hour because that of one of their projects is."""
+        own = {number for shares, number in self._numbers.items() if any(each in projects for each, _ in shares)}
+        return own | set(projects)
+
+    def divide(self, days: Mapping[DayKey, UsageDay], by_quarter: Collection[int] = ()) -> Mapping[DayKey, UsageDay]:
+        """The days with those of shares in the days of their projects: each hour is split so that the parts are it.
+
+        A reading is counted once, with the first of them.
+
+        >>> shares = Divisions()
+        >>> number = shares.number(((7, 3), (8, 1)))
+        >>> days = combine_days([Sample(number, 1, 2, 0, 3600, 6), Sample(8, 1, 2, 0, 3600, 10)], Combine.SUM)
+        >>> for key, day in shares.divide(days).items():
+        ...     print(key[0], day.slots, day.readings)
+        8 {0: 11} 1
+        7 {0: 5} 1
+        """
+        if not self._numbers:
+            return days
+        found = {key: replace(day, slots=dict(day.slots)) for key, day in days.items() if key[0] >= 0}
+        for shares, number in self._numbers.items():
+            for key, day in days.items():
+                if key[0] == number:
+                    _divide_day(found, key, day, shares, by_quarter)
+        return found
+
+
+def _divide_day(
+    found: dict[DayKey, UsageDay], key: DayKey, day: UsageDay, shares: Shares, by_quarter: Collection[int]
+) -> None:
+    weights = [weight for _, weight in shares]
+    there = [found.setdefault((project, *key[1:]), UsageDay(by_quarter=project in by_quarter)) for project, _ in shares]
+    there[0].readings += day.readings
+    for slot, quantity in day.slots.items():
+        for own, part in zip(there, allocate(quantity, weights), strict=True):
+            place = slot // QUARTERS if day.by_quarter and not own.by_quarter else slot
+            own.slots[place] = own.slots.get(place, 0) + part
 
 
 @dataclass(frozen=True, slots=True)

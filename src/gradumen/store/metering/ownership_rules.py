@@ -27,7 +27,10 @@ class OwnershipRuleListRow(Base):
 
 
 class OwnershipRuleRow(Base):
-    """A rule of a seller, in the order of positions; its days are those of UTC on which readings start."""
+    """A rule of a seller, in the order of positions; its days are those of UTC on which readings start.
+
+    ``shares`` are projects' ids, each with the number that its share is in proportion to; ``project_id`` is the first.
+    """
 
     __tablename__ = "ownership_rules"
 
@@ -35,6 +38,7 @@ class OwnershipRuleRow(Base):
     position: Mapped[int] = mapped_column(SmallInteger, primary_key=True)
     name: Mapped[str] = mapped_column(String(120))
     project_id: Mapped[UUID] = mapped_column(ForeignKey("projects.id", ondelete="RESTRICT"))
+    shares: Mapped[list[list[str]] | None] = mapped_column(JSON(none_as_null=True))
     starts_on: Mapped[date]
     ends_on: Mapped[date | None]
     conditions: Mapped[dict[str, Any]] = mapped_column(JSON)
@@ -42,28 +46,45 @@ class OwnershipRuleRow(Base):
 
 @dataclass(frozen=True, slots=True)
 class Stored:
-    """A rule with the project that it names: its number, its path and its organisation."""
+    """A rule with the projects that it names: each one's number, path, organisation and share."""
 
     row: OwnershipRuleRow
+    owners: tuple["Owner", ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Owner:
+    """A project that a rule names, with its share as it was written; of one alone that is 1."""
+
     number: int
-    owner: str
+    path: str
     organisation: UUID
+    share: Decimal
 
 
 def rules_of(tx: Session, sellers: Collection[UUID]) -> dict[UUID, list[Stored]]:
     """The rules of sellers, in their order."""
+    row = OwnershipRuleRow
+    rules = list(tx.scalars(select(row).where(row.organisation_id.in_(sellers)).order_by(row.position)))
+    named = [_named(rule) for rule in rules]
     rows = tx.execute(
-        select(OwnershipRuleRow, ProjectRow, OrganisationRow.slug)
-        .join(ProjectRow, ProjectRow.id == OwnershipRuleRow.project_id)
+        select(ProjectRow, OrganisationRow.slug)
         .join(OrganisationRow, OrganisationRow.id == ProjectRow.organisation_id)
-        .where(OwnershipRuleRow.organisation_id.in_(sellers))
-        .order_by(OwnershipRuleRow.position)
+        .where(ProjectRow.id.in_({project for each in named for project, _ in each}))
     )
+    known = {project.id: (project.number, f"{slug}/{project.slug}", project.organisation_id) for project, slug in rows}
     found: dict[UUID, list[Stored]] = {each: [] for each in sellers}
-    for row, project, slug in rows:
-        stored = Stored(row, project.number, f"{slug}/{project.slug}", project.organisation_id)
-        found[row.organisation_id].append(stored)
+    for rule, each in zip(rules, named, strict=True):
+        owners = tuple(Owner(*known[project], share) for project, share in each)
+        found[rule.organisation_id].append(Stored(rule, owners))
     return found
+
+
+def _named(rule: OwnershipRuleRow) -> list[tuple[UUID, Decimal]]:
+    """The projects that a rule names, with their shares."""
+    if rule.shares is None:
+        return [(rule.project_id, Decimal(1))]
+    return [(UUID(project), Decimal(share)) for project, share in rule.shares]
 
 
 def lock_version(tx: Session, seller: UUID) -> int:

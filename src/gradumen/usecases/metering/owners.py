@@ -5,21 +5,33 @@ from dataclasses import dataclass
 from datetime import UTC, datetime
 from uuid import UUID
 
-from gradumen.core.metering.ownership import OwnershipRule, rule_for
-from gradumen.store.metering.ownership_rules import FeedOf, Stored, feeds_of_resources, rules_of, said_by
+from gradumen.core.exact import scaled, text
+from gradumen.core.metering.ownership import OwnershipRule, Shares, rule_for
+from gradumen.store.metering.ownership_rules import (
+    FeedOf,
+    Owner,
+    OwnershipRuleRow,
+    Stored,
+    feeds_of_resources,
+    rules_of,
+    said_by,
+)
 from gradumen.store.metering.usage import attribute_sets, meter_rows
 from gradumen.store.organisations.tables import Tree, trees_between
 from gradumen.store.unit_of_work import Session
 from gradumen.wire.metering.ownership_forms import rule_of
 
+SHARE_PLACES = 6
+"""Decimal places of a share."""
+
 
 @dataclass(frozen=True, slots=True)
 class Ruled:
-    """A rule with the organisation whose project it names."""
+    """A rule with whose it says that something is, in words, and the organisations whose projects it names."""
 
     rule: OwnershipRule
     owner: str
-    organisation: UUID
+    organisations: frozenset[UUID]
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -36,16 +48,21 @@ class Rules:
 
 def ruled(stored: Sequence[Stored]) -> Rules:
     """Stored rules as they are looked at."""
-    return Rules(
-        [
-            Ruled(
-                rule_of(each.row.name, each.number, each.row.starts_on, each.row.ends_on, each.row.conditions),
-                each.owner,
-                each.organisation,
-            )
-            for each in stored
-        ]
-    )
+    return Rules([ruled_by(each.row, each.owners) for each in stored])
+
+
+def ruled_by(row: OwnershipRuleRow, owners: Sequence[Owner]) -> Ruled:
+    """A rule of projects as it is looked at."""
+    shares = tuple((each.number, scaled(each.share, SHARE_PLACES)) for each in owners)
+    rule = rule_of(row.name, shares, row.starts_on, row.ends_on, row.conditions)
+    return Ruled(rule, in_words(owners), frozenset(each.organisation for each in owners))
+
+
+def in_words(owners: Sequence[Owner]) -> str:
+    """Whose something is; where it is divided, with the share of each."""
+    if len(owners) == 1:
+        return owners[0].path
+    return ", ".join(f"{each.path} ({text(each.share)})" for each in owners)
 
 
 class Owners:
@@ -111,7 +128,7 @@ class Owners:
         key = place, seller, rules
         if key not in self._then:
             below = self._trees[place][1].below([seller])
-            self._then[key] = {each.rule: each for each in rules.listed if each.organisation in below}
+            self._then[key] = {each.rule: each for each in rules.listed if each.organisations <= below}
         return self._then[key]
 
 
@@ -119,8 +136,8 @@ Alike = tuple[int, int, int, int]
 """Resource, attributes, origin, and the second of 1970 at which a reading started."""
 
 
-def owners_by_rule(tx: Session, meter: int, readings: Collection[Alike]) -> dict[Alike, int]:
-    """The numbers of the projects whose readings these are that name no owner; those of nobody are left out."""
+def owners_by_rule(tx: Session, meter: int, readings: Collection[Alike]) -> dict[Alike, Shares]:
+    """The projects whose readings these are that name no owner, with their shares; those of nobody are left out."""
     if not readings:
         return {}
     starts = [start for *_, start in readings]
@@ -136,5 +153,5 @@ def owners_by_rule(tx: Session, meter: int, readings: Collection[Alike]) -> dict
             continue
         by = owners.find(resource, meter, origin, attributes, datetime.fromtimestamp(start, UTC))
         if by is not None:
-            found[each] = by.rule.number
+            found[each] = by.rule.shares
     return found

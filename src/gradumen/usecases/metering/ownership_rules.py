@@ -1,15 +1,15 @@
 """Rules that say whose usage is: read, looked at on what came in, and set together."""
 
 from collections import defaultdict
-from collections.abc import Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import date, datetime, timedelta
 from decimal import Decimal
 
 from gradumen.core.errors import Invalid
-from gradumen.core.exact import add
+from gradumen.core.exact import add, round_half_up, text
 from gradumen.core.metering.imported_costs import AHEAD
-from gradumen.core.metering.ownership import NOBODY, first_difference
+from gradumen.core.metering.ownership import MOST_SHARES, NOBODY, first_difference
 from gradumen.core.names import name_of
 from gradumen.core.periods import midnight
 from gradumen.core.permissions import Right
@@ -18,18 +18,18 @@ from gradumen.store import tasks as store_tasks
 from gradumen.store.metering import ownership_rules as store
 from gradumen.store.metering.feeds import feeds_of
 from gradumen.store.metering.imported_costs import CostGroup, cost_groups, mark_feeds
-from gradumen.store.metering.ownership_rules import Group, OwnershipRuleRow
+from gradumen.store.metering.ownership_rules import Group, Owner, OwnershipRuleRow
 from gradumen.store.metering.usage import meter_rows
-from gradumen.store.organisations.projects import projects_by_path
+from gradumen.store.organisations.projects import ProjectAt, projects_by_path
 from gradumen.store.organisations.tables import OrganisationRow
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.audit_entries import record
 from gradumen.usecases.catalogue.names import meter_name
 from gradumen.usecases.catalogue.published import load_published
-from gradumen.usecases.metering.owners import Owners, Ruled, Rules, ruled
+from gradumen.usecases.metering.owners import SHARE_PLACES, Owners, Ruled, Rules, ruled, ruled_by
 from gradumen.usecases.scope import Caller, Scope, check_unchanged, get_organisation, load_scope
 from gradumen.usecases.tasks import OWNERS, require_lease
-from gradumen.wire.metering.ownership_forms import read_ownership, rule_of
+from gradumen.wire.metering.ownership_forms import read_ownership
 from gradumen.wire.metering.ownership_rules import (
     CostBody,
     OwnershipMoveBody,
@@ -42,6 +42,7 @@ from gradumen.wire.metering.ownership_rules import (
 
 LOOKED_AT, LOOKED_BACK = 200_000, timedelta(days=92)
 """Groups of readings, and days, that a preview looks at."""
+LARGEST_SHARE = 10**9
 
 
 @use_case
@@ -61,7 +62,8 @@ def _view(tx: Session, seller: OrganisationRow) -> OwnershipRulesBody:
     rules = [
         OwnershipRuleForm(
             name=each.row.name,
-            owner=each.owner,
+            owner=each.owners[0].path if each.row.shares is None else None,
+            shares=None if each.row.shares is None else {one.path: one.share for one in each.owners},
             starts_on=each.row.starts_on,
             ends_on=each.row.ends_on,
             conditions=each.row.conditions,
@@ -112,20 +114,14 @@ def _read(
     tx: Session, scope: Scope, seller: OrganisationRow, rules: Sequence[OwnershipRuleForm]
 ) -> tuple[list[OwnershipRuleRow], Rules]:
     """Rules as they are stored, and as they are looked at."""
-    projects = projects_by_path(tx, {each.owner for each in rules})
+    named = projects_by_path(tx, {path for each in rules for path in (each.shares or [each.owner or ""])})
     below = scope.tree.below([seller.id])
+    projects = {path: project for path, project in named.items() if project.organisation_id in below}
     rows, found = [], []
     for place, each in enumerate(rules):
         where = f"rules[{place}]"
         name = name_of(each.name, field=f"{where}.name")
-        project = projects.get(each.owner)
-        if project is None or project.organisation_id not in below:
-            raise Invalid(
-                f"'{each.owner[:130]}' is no project of {seller.name} or of those it sells to; write "
-                "organisation/project",
-                field=f"{where}.owner",
-                value=each.owner[:130],
-            )
+        owners = _owners(each, projects, seller, where)
         if each.ends_on is not None and each.ends_on <= each.starts_on:
             raise Invalid(
                 f"rule '{name}' ends on {each.ends_on}, which must be after {each.starts_on}", field=f"{where}.ends_on"
@@ -134,20 +130,52 @@ def _read(
             conditions = read_ownership(each.conditions)
         except Invalid as problem:
             raise Invalid(f"rule '{name}': {problem.message}", field=f"{where}.conditions") from problem
-        rows.append(
-            OwnershipRuleRow(
-                organisation_id=seller.id,
-                position=place,
-                name=name,
-                project_id=project.id,
-                starts_on=each.starts_on,
-                ends_on=each.ends_on,
-                conditions=conditions,
-            )
+        row = OwnershipRuleRow(
+            organisation_id=seller.id,
+            position=place,
+            name=name,
+            project_id=projects[owners[0].path].id,
+            shares=[[str(projects[one.path].id), text(one.share)] for one in owners] if each.shares else None,
+            starts_on=each.starts_on,
+            ends_on=each.ends_on,
+            conditions=conditions,
         )
-        rule = rule_of(name, project.number, each.starts_on, each.ends_on, conditions)
-        found.append(Ruled(rule, each.owner, project.organisation_id))
+        rows.append(row)
+        found.append(ruled_by(row, owners))
     return rows, Rules(found)
+
+
+def _owners(
+    rule: OwnershipRuleForm, projects: Mapping[str, ProjectAt], seller: OrganisationRow, where: str
+) -> list[Owner]:
+    """Whose what a rule takes is: of one project, or of several by their shares."""
+    if (rule.owner is None) == (rule.shares is None):
+        raise Invalid("a rule names one owner, or the shares of several", field=f"{where}.owner")
+    shares = {rule.owner or "": Decimal(1)} if rule.shares is None else rule.shares
+    if rule.shares is not None and not 2 <= len(shares) <= MOST_SHARES:
+        raise Invalid(
+            f"a rule divides among 2 to {MOST_SHARES} projects, not {len(shares)}",
+            field=f"{where}.shares",
+            value=len(shares),
+        )
+    found = []
+    for path, share in shares.items():
+        field = f"{where}.owner" if rule.shares is None else f"{where}.shares.{path[:130]}"
+        project = projects.get(path)
+        if project is None:
+            raise Invalid(
+                f"'{path[:130]}' is no project of {seller.name} or of those it sells to; write organisation/project",
+                field=field,
+                value=path[:130],
+            )
+        if not 0 < share < LARGEST_SHARE or round_half_up(share, SHARE_PLACES) != share:
+            raise Invalid(
+                f"a share is above 0 and below {LARGEST_SHARE}, with at most {SHARE_PLACES} decimal places",
+                field=field,
+                value=text(share),
+            )
+        found.append(Owner(project.number, path, project.organisation_id, share))
+    return found
 
 
 @dataclass(slots=True)
@@ -168,14 +196,16 @@ class Gathered:
         self.names.add(name)
         self.costs[group.currency].append(group.billed)
 
-    def take(self, group: Group, name: str, project: int) -> None:
-        """Add a group, whose usage is a project's by now."""
+    def take(self, group: Group, name: str, projects: Iterable[int]) -> None:
+        """Add a group, whose usage is of projects by now."""
         self.readings += group.readings
         self.days.add(group.day)
         self.names.add(name)
         # A reading touches two days at most, that on which it starts and that on which it ends.
         self.places |= {
-            (project, group.resource, group.meter, group.attributes, day) for day in (group.day, group.last)
+            (project, group.resource, group.meter, group.attributes, day)
+            for project in projects
+            for day in (group.day, group.last)
         }
 
 
@@ -203,7 +233,7 @@ def preview_ownership_rules(
     feeds = [each.id for each in feeds_of(tx, seller.id)]
     first = max(changed_from, (scope.now - LOOKED_BACK).date())
     end = scope.now.date() + timedelta(days=1)
-    projects = sorted({NOBODY, *(each.number for each in before.values)})
+    projects = sorted({NOBODY, *(number for each in before.values for number, _ in each.shares)})
     groups, owners = naming_nobody(tx, feeds, first, end, projects)
     moves: dict[Move, Gathered] = defaultdict(Gathered)
     nobodys = 0
@@ -213,7 +243,8 @@ def preview_ownership_rules(
         whose, whose_then = (each.owner if each else None for each in (was, would))
         if whose != whose_then:
             moved = moves[whose, whose_then, would.rule.name if would else None]
-            moved.take(group, owners.feeds[group.resource].resource, was.rule.number if was else NOBODY)
+            had = [number for number, _ in was.rule.shares] if was else [NOBODY]
+            moved.take(group, owners.feeds[group.resource].resource, had)
     # What suppliers charge is for those who read money.
     paying = feeds if seller.id in scope.members_money() else []
     more = _add_costs(moves, *costs_and_owners(tx, paying, first, end), (before, after)) or len(groups) > LOOKED_AT

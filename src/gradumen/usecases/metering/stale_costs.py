@@ -1,13 +1,15 @@
 """Whose imported costs are, made again where a file or a rule changed it, in bounded batches."""
 
 from collections import defaultdict
+from dataclasses import replace
 from datetime import UTC, date, datetime, time
 from decimal import Decimal
 from typing import Any
 from uuid import UUID
 
+from gradumen.core.exact import AMOUNT_PLACES, allocate, scaled, unscaled
 from gradumen.core.metering.imported_costs import converted, rate_on
-from gradumen.core.metering.ownership import NOBODY
+from gradumen.core.metering.ownership import NOBODY, Shares
 from gradumen.core.units import parse_unit
 from gradumen.store.metering import imported_costs as store
 from gradumen.store.metering.exchange_rates import rates_of
@@ -87,14 +89,35 @@ def _make_again(tx: Session, key: Key, feed: FeedRow, rates: _Rates) -> set[tupl
     named = {(each.resource, each.attributes, each.origin, start) for each in alike}
     owners = owners_by_rule(tx, feed.cost_meter_id, named)
     into = parse_unit(meter_rows(tx)[feed.cost_meter_id].unit).dimensions[0]
-    values = []
-    for number, each in enumerate(alike):
-        project = owners.get((each.resource, each.attributes, each.origin, start), NOBODY)
+    values: list[dict[str, Any]] = []
+    for each in alike:
+        shares = owners.get((each.resource, each.attributes, each.origin, start), ((NOBODY, 1),))
         rate = rates.on(feed.organisation_id, each.currency, into, standing.day)
-        values.append(_row(standing, number, project, feed.cost_meter_id, each, rate))
-        touched.add((project, each.month))
+        for project, part in _divided(each, shares):
+            values.append(_row(standing, len(values), project, feed.cost_meter_id, part, rate))
+            touched.add((project, each.month))
     store.put_in(tx, values)
     return touched
+
+
+def _divided(each: Alike, shares: Shares) -> list[tuple[int, Alike]]:
+    """Rows by whose they are; divided, their costs sum to the whole, and the first has their count."""
+    if len(shares) == 1:
+        return [(shares[0][0], each)]
+    weights = [weight for _, weight in shares]
+    billed, effective = (allocate(scaled(cost, AMOUNT_PLACES), weights) for cost in (each.billed, each.effective))
+    return [
+        (
+            project,
+            replace(
+                each,
+                billed=unscaled(billed[place], AMOUNT_PLACES),
+                effective=unscaled(effective[place], AMOUNT_PLACES),
+                rows=0 if place else each.rows,
+            ),
+        )
+        for place, (project, _) in enumerate(shares)
+    ]
 
 
 def _row(

@@ -1,7 +1,7 @@
 """Usage made again from readings where something changed, in bounded batches, and how current it is."""
 
 from collections import defaultdict
-from collections.abc import Iterator, Sequence
+from collections.abc import Sequence
 from datetime import date, timedelta
 from typing import Any
 from uuid import UUID
@@ -11,7 +11,7 @@ from gradumen.core.exact import QUANTITY_PLACES, unscaled
 from gradumen.core.metering.ownership import NOBODY
 from gradumen.core.metering.packed_days import pack
 from gradumen.core.metering.readings import LONGEST
-from gradumen.core.metering.usage import Sample, Span, combine_days, spans_of
+from gradumen.core.metering.usage import Divisions, Sample, Span, combine_days, spans_of
 from gradumen.store.metering import stale_usage
 from gradumen.store.metering.usage import meter_rows
 from gradumen.store.pairs import raise_pairs
@@ -66,10 +66,11 @@ def _make(tx: Session, marks: set[stale_usage.Mark]) -> set[tuple[int, date]]:
 
 def _make_again(tx: Session, span: Span, combine: Combine, by_quarter: set[int]) -> set[tuple[int, date]]:
     """Replace the usage of a span; gives the projects, by number, and days that have or had any."""
-    measured = owned_samples(tx, span.meter, stale_usage.samples(tx, span, LONGEST))
+    divisions = Divisions()
+    measured = owned_samples(tx, span.meter, stale_usage.samples(tx, span, LONGEST), divisions)
     touched = stale_usage.take_out(tx, span)
     values = []
-    made = combine_days(measured, combine, by_quarter)
+    made = divisions.divide(combine_days(measured, combine, divisions.by_quarter(by_quarter)), by_quarter)
     for project, resource, number, attributes in sorted(made):
         usage = made[project, resource, number, attributes]
         day = EPOCH_DAY + timedelta(days=number)
@@ -82,17 +83,23 @@ def _make_again(tx: Session, span: Span, combine: Combine, by_quarter: set[int])
     return touched
 
 
-def owned_samples(tx: Session, meter: int, rows: Sequence[tuple[Any, ...]]) -> Iterator[Sample]:
+def owned_samples(tx: Session, meter: int, rows: Sequence[tuple[Any, ...]], divisions: Divisions) -> list[Sample]:
     """Readings of a meter, each with its owner: the one that it names, else that of a rule for the day it starts on.
 
     Args:
         rows: resource, attributes, origin, start and end in seconds from 1970, millionths.
+        divisions: numbers what a rule divides among several.
     """
     owners = stale_usage.owners_of(tx, {row[2] for row in rows})
     by_rule = owners_by_rule(tx, meter, {row[:4] for row in rows if row[2] not in owners})
+    found = []
     for resource, attributes, origin, start, end, quantity in rows:
-        project = owners.get(origin) or by_rule.get((resource, attributes, origin, start), NOBODY)
-        yield Sample(project, resource, attributes, start, end, int(quantity))
+        project = owners.get(origin)
+        if project is None:
+            shares = by_rule.get((resource, attributes, origin, start))
+            project = NOBODY if shares is None else divisions.number(shares)
+        found.append(Sample(project, resource, attributes, start, end, int(quantity)))
+    return found
 
 
 def _raise(tx: Session, touched: set[tuple[int, date]]) -> None:

@@ -44,7 +44,7 @@ def list_unowned_usage(tx: Session, caller: Caller, *, organisation: str, period
         if owners.find(group.resource, group.meter, group.origin, group.attributes, at) is not None:
             continue
         source, account = owners.said(group.origin)
-        found[feed.feed, account, source].take(group, feed.resource, NOBODY)
+        found[feed.feed, account, source].take(group, feed.resource, [NOBODY])
     totals = Totals(tx, numbers, first, end, [NOBODY])
     named = {each.slug: each.name for each in feeds}
     items = [

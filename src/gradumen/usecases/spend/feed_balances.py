@@ -15,7 +15,7 @@ from gradumen.core.metering.feed_balances import Balance, Became, Place, balance
 from gradumen.core.metering.ownership import NOBODY
 from gradumen.core.metering.packed_days import pack, unpack
 from gradumen.core.metering.readings import LONGEST
-from gradumen.core.metering.usage import Sample, combine_days
+from gradumen.core.metering.usage import Divisions, Sample, combine_days
 from gradumen.core.periods import Period, day_start, hour_number, zone_of
 from gradumen.core.permissions import Right
 from gradumen.store.access.members import names_of
@@ -165,8 +165,11 @@ class _Month:
         by_quarter = kept_by_quarter(self.tx) if across else set()
         for (feed, meter, first), rows in across.items():
             combine = Combine(self.meters[meter].combine)
-            for sample in owned_samples(self.tx, meter, rows):
-                inside = self._inside(sample, combine, by_quarter)
+            divisions = Divisions()
+            samples = owned_samples(self.tx, meter, rows, divisions)
+            kept = divisions.by_quarter(by_quarter)
+            for sample in samples:
+                inside = self._inside(sample, combine, kept)
                 whole = sample.quantity * (sample.end - sample.start if combine is Combine.LEVEL else 1)
                 # What begins before the month was not counted yet, what ends after it wholly.
                 found[feed, meter] += inside if first else inside - whole

@@ -4,7 +4,7 @@ from datetime import date
 from typing import Any
 
 from gradumen.core.errors import Invalid, at
-from gradumen.core.metering.ownership import FACTS, OwnershipRule
+from gradumen.core.metering.ownership import FACTS, OwnershipRule, Shares
 from gradumen.wire.catalogue.forms.base import Form, read
 from gradumen.wire.catalogue.forms.conditions import WrittenCondition, condition_form, read_condition
 
@@ -40,11 +40,13 @@ def read_ownership(raw: object) -> dict[str, Any]:
         return found
 
 
-def rule_of(name: str, number: int, starts_on: date, ends_on: date | None, conditions: dict[str, Any]) -> OwnershipRule:
+def rule_of(
+    name: str, shares: Shares, starts_on: date, ends_on: date | None, conditions: dict[str, Any]
+) -> OwnershipRule:
     """The rule of conditions that `read_ownership` has checked."""
     return OwnershipRule(
         name,
-        number,
+        shares,
         starts_on,
         ends_on,
         tuple((key, read_condition(conditions[key], ())) for key in FACTS if key in conditions),

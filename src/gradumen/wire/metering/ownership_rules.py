@@ -12,12 +12,14 @@ from gradumen.wire.values import Body, DecimalText, WholeNumber
 class OwnershipRuleForm(Body):
     """What started on days of UTC from ``starts_on`` up to ``ends_on``, and fulfils all conditions, is ``owner``'s.
 
-    ``owner`` is organisation/project. ``conditions`` are on feed, account, source, resource, meter, and ``where`` on
+    ``owner`` is organisation/project. In its place ``shares`` divides it among several of these, in proportion to the
+    number beside each. ``conditions`` are on feed, account, source, resource, meter, and ``where`` on
     attributes: a value, a list of values, ``{"prefix": text}`` or ``{"contains": text}``.
     """
 
     name: str
-    owner: str
+    owner: str | None = None
+    shares: dict[str, DecimalText] | None = None
     starts_on: date
     ends_on: date | None = None
     conditions: dict[str, Any]
