@@ -69,6 +69,7 @@ LACKING = {
     "period_so_far": {"client": "spend", "cli": "spend"},
     "month_margins": {"client": "spend", "cli": "spend"},
     "usage_balances": {"client": "spend", "cli": "usage"},
+    "not_priced": {"client": "spend", "cli": "usage"},
 }
 """Routers whose concept stands under another name in a layer, where one file serves several."""
 

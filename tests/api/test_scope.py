@@ -363,6 +363,7 @@ def calls(side: Side, invoice: InvoiceBody, world: World, service: Service) -> d
         "preview_ownership_rules": Call("POST", f"{own}/ownership-rules/preview", {"rules": []}, viewer=403),
         "list_unowned_usage": Call("GET", f"{own}/unowned-usage", query={"period": "2026-09"}),
         "list_usage_balances": Call("GET", f"{own}/usage-balances", query={"period": "2026-09"}),
+        "list_not_priced": Call("GET", f"{own}/not-priced", query={"period": "2026-09"}),
         "list_feed_balances": Call("GET", f"{own}/feed-balances", query={"period": "2026-09"}),
         "sign_off_feed": Call("PUT", "feeds/sign-off", {"reason": "x"}, september, viewer=403, above=404),
         "withdraw_feed_sign_off": Call("DELETE", "feeds/sign-off", None, september, viewer=403, above=404),

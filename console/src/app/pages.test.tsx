@@ -45,7 +45,7 @@ describe('what one sees of the sections', () => {
   });
 
   it('is all of it for a seller with every right, ten entries at most', () => {
-    const seen = titles(false, 'read', 'manage catalogue', 'manage members');
+    const seen = titles(false, 'read', 'read money', 'manage catalogue', 'manage members');
     expect(seen.length).toBeLessThanOrEqual(10);
     expect(seen.flatMap(([, pages]) => pages)).toHaveLength(SECTIONS.flatMap(({ pages }) => pages).length);
   });

@@ -80,7 +80,6 @@ export const SECTIONS: SectionEntry[] = [
         right: 'read money',
         whose: 'own',
         month: 'one',
-        behind: 1,
       },
     ],
   },

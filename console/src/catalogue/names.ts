@@ -23,6 +23,8 @@ export function useNames() {
       const meter = formOf(of)?.meters[slug];
       return meter ? `${service(of)}: ${meter.name}` : key;
     },
+    /** The attributes that usage of a meter may have. */
+    attributes: (key: string) => Object.keys(formOf(key.split('/')[0] ?? '')?.attributes ?? {}),
     choice: (key: string) => {
       const [of = '', slug = ''] = key.split('/');
       return formOf(of)?.choices?.[slug]?.name ?? slug;

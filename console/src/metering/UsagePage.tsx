@@ -19,19 +19,22 @@ import { formatUnit } from '../shared/units';
 import { type Usage, usageOptions } from './metering';
 
 const StackedBars = lazy(() => import('../shared/StackedBars'));
-const DIMENSIONS = ['resource', 'project', 'organisation'] as const;
+const DIMENSIONS = ['resource', 'project', 'organisation', 'feed'];
+const ATTRIBUTE = 'attribute:';
+const dimensionWords = (by: string): string => by.replace(ATTRIBUTE, '');
 
 export default function UsagePage() {
   const looked = useLooked();
   const names = useNames();
   const [period] = usePeriod();
   const [params, set] = useFilters();
-  const by =
-    DIMENSIONS.find((each) => each === params.get('by')) ??
-    (looked.type === 'tenant' ? 'resource' : 'organisation');
   const totals = useQuery(usageOptions(looked.slug, period, []));
   const meters = totals.data?.items.map((each) => each.meter) ?? [];
   const meter = meters.find((each) => each === params.get('meter')) ?? meters[0];
+  const dimensions = [...DIMENSIONS, ...names.attributes(meter ?? '').map((each) => ATTRIBUTE + each)];
+  const by =
+    dimensions.find((each) => each === params.get('by')) ??
+    (looked.type === 'tenant' ? 'resource' : 'organisation');
   return (
     <Page
       title={`What was used in ${periodName(period)}`}
@@ -61,9 +64,9 @@ export default function UsagePage() {
             sx={{ minWidth: 130 }}
             onChange={(event) => set('by', event.target.value)}
           >
-            {DIMENSIONS.map((each) => (
+            {dimensions.map((each) => (
               <MenuItem key={each} value={each}>
-                {each}
+                {dimensionWords(each)}
               </MenuItem>
             ))}
           </TextField>
@@ -113,7 +116,7 @@ function OneMeter({
           {(found) => <Days label={`${name} by day`} items={found.items} period={period} />}
         </Query>
       </Section>
-      <Section title={`By ${by}`}>
+      <Section title={`By ${dimensionWords(by)}`}>
         <Query query={parts}>{(found) => <Parts by={by} items={found.items} more={found.more} />}</Query>
       </Section>
     </>
@@ -154,22 +157,24 @@ function Days({ label, items, period }: { label: string; items: Usage[]; period:
 
 function Parts({ by, items, more }: { by: string; items: Usage[]; more: boolean }) {
   const most = items[0]?.quantity ?? '0';
+  const title = dimensionWords(by);
+  const called = (row: Usage) => row.names[by] || 'none said';
   return (
     <>
       <Grid
         name={`usage-by-${by}`}
-        label={`Usage by ${by}`}
+        label={`Usage by ${title}`}
         rows={items}
         rowKey={(row) => row.keys[by] ?? ''}
         count={items.length}
         columns={[
           {
             key: by,
-            title: by[0]?.toUpperCase() + by.slice(1),
+            title: title[0]?.toUpperCase() + title.slice(1),
             flex: 3,
-            cell: (row) => row.names[by],
-            text: (row) => row.names[by] ?? '',
-            order: byText((row: Usage) => row.names[by]),
+            cell: called,
+            text: called,
+            order: byText(called),
           },
           {
             key: 'bar',
@@ -179,7 +184,7 @@ function Parts({ by, items, more }: { by: string; items: Usage[]; more: boolean 
               <Box sx={{ height: '100%', display: 'grid', alignContent: 'center' }}>
                 <Bar
                   value={share(row.quantity, most)}
-                  label={`${row.names[by]}: ${row.quantity} ${row.unit}`}
+                  label={`${called(row)}: ${row.quantity} ${row.unit}`}
                 />
               </Box>
             ),

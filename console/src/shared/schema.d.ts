@@ -1642,6 +1642,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/organisations/{organisation}/not-priced": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Not Priced
+         * @description What of a month is not priced to a seller's customers: whose, of which resources, and why; for members alone.
+         */
+        get: operations["list_not_priced"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/organisations/{organisation}/offers": {
         parameters: {
             query?: never;
@@ -2515,7 +2535,9 @@ export interface paths {
         };
         /**
          * Sum Usage
-         * @description Usage of an organisation and all below in a month, by day, meter, resource, project or organisation.
+         * @description Usage of an organisation and all below in a month, by one or more dimensions.
+         *
+         *     These are day, meter, resource, project, organisation, feed, and ``attribute:NAME``.
          */
         get: operations["sum_usage"];
         put?: never;
@@ -6522,6 +6544,60 @@ export interface components {
             quantity: string;
             /** Reason */
             reason: string;
+        };
+        /**
+         * NotPricedUsageBody
+         * @description Usage of an organisation that is alike, in the meter's base unit, and why nothing is charged for it.
+         *
+         *     ``reason`` is ``no rate`` of the card prices it, with the ``attributes`` that it has, or ``no subscription`` takes it.
+         *     ``examples`` are some of its resources.
+         */
+        NotPricedUsageBody: {
+            /** Attributes */
+            attributes: {
+                [key: string]: string;
+            };
+            /** Examples */
+            examples: string[];
+            /** Meter */
+            meter: string;
+            /** Meter Name */
+            meter_name: string;
+            /** Organisation */
+            organisation: string;
+            /** Organisation Name */
+            organisation_name: string;
+            /**
+             * Quantity
+             * Format: decimal
+             * @example 12.5
+             */
+            quantity: string;
+            /** Reason */
+            reason: string;
+            /** Resources */
+            resources: number;
+            /** Unit */
+            unit: string;
+        };
+        /**
+         * NotPricedUsagesBody
+         * @description What of a month is not priced to a seller's customers; the largest first within a meter.
+         */
+        NotPricedUsagesBody: {
+            /**
+             * As Of
+             * Format: date-time
+             */
+            as_of: string;
+            /** Items */
+            items: components["schemas"]["NotPricedUsageBody"][];
+            /** Organisation */
+            organisation: string;
+            /** Period */
+            period: string;
+            /** Waiting */
+            waiting: boolean;
         };
         /**
          * NoticeBody
@@ -14197,6 +14273,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["MoveBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_not_priced: {
+        parameters: {
+            query: {
+                period: string;
+            };
+            header?: never;
+            path: {
+                organisation: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NotPricedUsagesBody"];
                 };
             };
             /** @description A refusal, as problem details */

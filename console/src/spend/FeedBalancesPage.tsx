@@ -14,6 +14,7 @@ import { EntryDialog, given, Remark, TextInput } from '../shared/form';
 import { Page, Section } from '../shared/Page';
 import { Empty, Query } from '../shared/States';
 import { formatUnit } from '../shared/units';
+import { NotPriced } from './NotPriced';
 import {
   cameIn,
   columnsOf,
@@ -45,6 +46,7 @@ export default function FeedBalancesPage() {
           const quiet = found.items.filter((each) => !cameIn(each));
           return (
             <>
+              <NotPriced organisation={home.organisation} period={period} />
               {told.map((item) => (
                 <Section
                   key={item.feed}

@@ -2,10 +2,17 @@
 import { screen, waitFor } from '@testing-library/react';
 import { afterEach, beforeEach, expect, it, vi } from 'vitest';
 import { type Session, sessionOptions } from '../access/session';
-import { api } from '../shared/api';
+import { api, type Schemas } from '../shared/api';
 import { drawn, press, type } from '../shared/drawn.testing';
 import FeedBalancesPage from './FeedBalancesPage';
-import { columnsOf, type FeedBalance, feedBalancesOptions, type FeedMeter, stateWords } from './feedBalances';
+import {
+  columnsOf,
+  type FeedBalance,
+  feedBalancesOptions,
+  type FeedMeter,
+  notPricedOptions,
+  stateWords,
+} from './feedBalances';
 
 const METER: FeedMeter = {
   meter: 'network/egress',
@@ -44,6 +51,7 @@ const QUIET: FeedBalance = {
   meters: [],
   open: [],
 };
+type NotPricedRow = Schemas['NotPricedUsageBody'];
 const asked: unknown[] = [];
 
 beforeEach(() => {
@@ -56,7 +64,10 @@ beforeEach(() => {
 });
 afterEach(() => vi.restoreAllMocks());
 
-function page(items: FeedBalance[], { over = true, rights = ['bill'] } = {}) {
+function page(
+  items: FeedBalance[],
+  { over = true, rights = ['bill'], notPriced = [] as NotPricedRow[] } = {},
+) {
   const session = { now: '2026-10-05T09:00:00Z', memberships: [{ organisation: 'tarnwick', rights }] };
   const key = feedBalancesOptions('tarnwick', '2026-09').queryKey;
   const found = {
@@ -72,6 +83,7 @@ function page(items: FeedBalance[], { over = true, rights = ['bill'] } = {}) {
     [
       [sessionOptions.queryKey, session as unknown as Session],
       [key, found],
+      [notPricedOptions('tarnwick', '2026-09').queryKey, { ...found, items: notPriced }],
     ],
     '/feed-balances?period=2026-09',
   );
@@ -115,6 +127,32 @@ it('a change since is told, and the sign-off withdrawn', async () => {
   press('Withdraw the sign-off of North Fell');
   press('Withdraw it');
   await waitFor(() => expect(asked).toEqual([['DELETE', '/api/v1/feeds/sign-off', undefined]]));
+});
+
+it('what is used and not charged leads to where that is mended', () => {
+  const row = {
+    meter: 'compute/vcpu',
+    meter_name: 'Compute: Processors',
+    unit: 'vCPU-second',
+    reason: 'no rate',
+    organisation: 'gull',
+    organisation_name: 'Gull Books',
+    attributes: { size: 'large' },
+    resources: 3,
+    examples: ['vm-1', 'vm-2', 'vm-3'],
+    quantity: '86400',
+  };
+  page([ITEM], { notPriced: [row, { ...row, reason: 'no subscription', attributes: {} }] });
+  expect(screen.getByRole('link', { name: 'no rate prices it with size large' })).toHaveAttribute(
+    'href',
+    '/rate-cards',
+  );
+  expect(screen.getByRole('link', { name: 'no subscription takes it' })).toHaveAttribute(
+    'href',
+    '/organisations/gull/subscriptions',
+  );
+  expect(screen.getAllByText('3: vm-1, vm-2 …')).toHaveLength(2);
+  expect(screen.getAllByText('24 vCPU-hours')).toHaveLength(2);
 });
 
 it('who may not bill, or before the month is over, is offered nothing', () => {

@@ -57,6 +57,19 @@ export const feedBalancesOptions = (organisation: string, period: string) =>
     refetchInterval: againWhileWaiting,
   });
 
+/** What of a month is not priced to customers. */
+export const notPricedOptions = (organisation: string, period: string) =>
+  queryOptions({
+    queryKey: ['not priced', organisation, period],
+    queryFn: async () =>
+      body(
+        await api.GET('/api/v1/organisations/{organisation}/not-priced', {
+          params: { path: { organisation }, query: { period } },
+        }),
+      ),
+    refetchInterval: againWhileWaiting,
+  });
+
 const isNothing = (text: string | null): boolean => text === null || Number(text) === 0;
 
 /** The columns of some meters: what came in and is charged always, the others where there is any. */

@@ -29,7 +29,7 @@ export function wayOf(todo: ToDo, organisation: string): { act: string; to: stri
     case 'to bill':
       return { act: 'Close it', to: `/bill-runs?period=${todo.subject}` };
     case 'not priced':
-      return { act: 'Look', to: `/usage?meter=${todo.subject}` };
+      return { act: 'Look', to: '/feed-balances' };
     case 'price change':
       return { act: 'See', to: `/rate-cards?card=${todo.subject}` };
     case 'pool':

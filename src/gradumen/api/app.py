@@ -51,7 +51,7 @@ from gradumen.api.metering import (
 from gradumen.api.organisations import clouds, details, organisations, projects, sites, states
 from gradumen.api.quotas import measures, pools, quota_matrices, quota_requests, quotas, site_quotas
 from gradumen.api.rating import estimates, what_ifs
-from gradumen.api.spend import feed_balances, month_margins, period_so_far, spend, to_dos, usage_balances
+from gradumen.api.spend import feed_balances, month_margins, not_priced, period_so_far, spend, to_dos, usage_balances
 from gradumen.api.subscriptions import assignment_rules, moves, onboardings, one_off_charges, orders, subscriptions
 from gradumen.settings import Settings
 from gradumen.store.unit_of_work import UnitOfWork
@@ -117,6 +117,7 @@ ROUTERS = (
     month_margins,
     usage_balances,
     feed_balances,
+    not_priced,
     spend,
     to_dos,
     tasks,

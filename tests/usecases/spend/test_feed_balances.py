@@ -72,6 +72,20 @@ def test_what_no_rate_prices_is_told_by_feed(world: World) -> None:
     # With the machine of each, and the same in sum as before.
     [said] = [each for each in world.mara.spend.period_so_far("tarnwick", SEPTEMBER).links if each.not_priced]
     assert [(each.meter, each.quantity) for each in said.not_priced] == [("compute/vcpu", 4 * 6 * 3600)]
+    world.send(egress("d", GIB, owner="thistledown/records", resource="vm-4"))
+    world.settle()
+    told = {each.meter: each for each in world.mara.spend.not_priced("tarnwick", SEPTEMBER, wait=60).items}
+    vcpu, sent = told["compute/vcpu"], told["network/egress"]
+    assert (vcpu.reason, vcpu.organisation, vcpu.attributes) == ("no rate", "quillstone", {"size": "small"})
+    assert (vcpu.resources, vcpu.examples, vcpu.quantity) == (1, ["vm-1"], 4 * 6 * 3600)
+    assert (sent.reason, sent.organisation, sent.quantity) == ("no subscription", "thistledown", GIB)
+    assert sent.examples == ["vm-4"] and len(told) == 2
+    # Of the link below it is the reseller's own business too, and nobody else's.
+    below = world.user("edda").spend.not_priced("oxbow", SEPTEMBER, wait=60).items
+    assert [(each.organisation, each.meter) for each in below] == [("thistledown", "network/egress")]
+    for user, organisation in (("mara", "oxbow"), ("una", "tarnwick"), ("ines", "oxbow")):
+        with pytest.raises((Forbidden, NotFound)):
+            world.user(user).spend.not_priced(organisation, SEPTEMBER)
 
 
 def test_readings_across_the_ends_of_a_month_count_where_their_hours_are(world: World) -> None:

@@ -24,7 +24,10 @@ def sum_usage(
     meter: str | None = None,
     limit: Annotated[int, Query()] = 500,
 ) -> UsageSumsBody:
-    """Usage of an organisation and all below in a month, by day, meter, resource, project or organisation."""
+    """Usage of an organisation and all below in a month, by one or more dimensions.
+
+    These are day, meter, resource, project, organisation, feed, and ``attribute:NAME``.
+    """
     return usage.sum_usage(
         uow,
         caller,

@@ -14,7 +14,13 @@ def register(nouns: Any) -> None:
     verbs = Verbs(nouns, "usage", "what was used")
     show = verbs.add("show", run_show, "usage of an organisation and all below it in a month")
     show.add_argument("--period", required=True, metavar="YYYY-MM")
-    show.add_argument("--by", action="append", default=[], choices=["day", "resource", "project", "organisation"])
+    show.add_argument(
+        "--by",
+        action="append",
+        default=[],
+        metavar="DIMENSION",
+        help="day, resource, project, organisation, feed, or an attribute like attribute:size; also several",
+    )
     show.add_argument("--meter", metavar="SERVICE/METER")
     show.add_argument("--project")
     show.add_argument("--limit", type=int, default=200)
@@ -22,8 +28,11 @@ def register(nouns: Any) -> None:
     add_wait(show)
     balance = verbs.add("balance", run_balance, "of what your customers used in a month, what became of it, by meter")
     balance.add_argument("--period", required=True, metavar="YYYY-MM")
-    add_organisation(balance)
-    add_wait(balance)
+    missing = verbs.add("not-priced", run_not_priced, "what of a month is not priced to your customers, and why")
+    missing.add_argument("--period", required=True, metavar="YYYY-MM")
+    for verb in (balance, missing):
+        add_organisation(verb)
+        add_wait(verb)
 
 
 def run_show(arguments: argparse.Namespace, client: Client, out: Out) -> int:
@@ -76,3 +85,28 @@ def run_balance(arguments: argparse.Namespace, client: Client, out: Out) -> int:
         out.say("everything that was used is charged, covered or listed here")
     out.as_of(found)
     return 1 if open_ones and not found.waiting else 0
+
+
+def run_not_priced(arguments: argparse.Namespace, client: Client, out: Out) -> int:
+    """Show what is not priced."""
+    found = client.spend.not_priced(own_organisation(arguments), arguments.period, wait=arguments.wait)
+    out.body(found)
+    out.table(
+        ("METER", "WHOSE", "WHY", "ATTRIBUTES", "RESOURCES", "QUANTITY"),
+        [
+            (
+                each.meter_name,
+                each.organisation,
+                each.reason,
+                ", ".join(f"{name} {value}" for name, value in each.attributes.items()),
+                f"{each.resources}: {', '.join(each.examples[:2])}" + (" ..." if each.resources > 2 else ""),
+                in_short(each.quantity, each.unit),
+            )
+            for each in found.items
+        ],
+        right=("QUANTITY",),
+    )
+    if not found.items:
+        out.say(f"everything that was sold in {found.period} is priced")
+    out.as_of(found)
+    return 0

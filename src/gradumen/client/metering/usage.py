@@ -23,9 +23,10 @@ class Usage:
         limit: int = 5000,
         wait: float = 0,
     ) -> UsageSumsBody:
-        """Usage of an organisation and all below in a month, by day, meter, resource, project or organisation.
+        """Usage of an organisation and all below in a month.
 
         Args:
+            by: day, meter, resource, project, organisation, feed, or an attribute like ``attribute:size``.
             wait: for so many seconds at most, until no reading that came in waits to be counted.
         """
         return self._connection.get_current(

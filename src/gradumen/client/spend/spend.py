@@ -6,6 +6,7 @@ from typing import Any
 
 from gradumen.client.connection import Connection
 from gradumen.wire.spend.month_margins import MonthMarginsBody
+from gradumen.wire.spend.not_priced import NotPricedUsagesBody
 from gradumen.wire.spend.period_so_far import PeriodSoFarBody
 from gradumen.wire.spend.spend import CurrentChargeBody, SpendBody, SpentChargesBody
 from gradumen.wire.spend.usage_balances import UsageBalancesBody
@@ -43,6 +44,15 @@ class Spend:
         """
         path = f"organisations/{organisation}/usage-balances"
         return self._connection.get_current(path, UsageBalancesBody, wait=wait, period=period)
+
+    def not_priced(self, organisation: str, period: str, *, wait: float = 0) -> NotPricedUsagesBody:
+        """What of a month is not priced to a seller's customers: whose, of which resources, and why.
+
+        Args:
+            wait: for so many seconds at most, until no reading that came in waits to be counted.
+        """
+        path = f"organisations/{organisation}/not-priced"
+        return self._connection.get_current(path, NotPricedUsagesBody, wait=wait, period=period)
 
     def show(
         self,

@@ -8,11 +8,11 @@ from typing import Any
 from uuid import UUID
 
 from sqlalchemy import JSON, ForeignKey, Select, String, func, select
-from sqlalchemy.orm import Mapped, Session, mapped_column
+from sqlalchemy.orm import Mapped, Session, aliased, mapped_column
 
 from gradumen.store.columns import Base, Moment, ascii_text
 from gradumen.store.metering.imported_costs import CostDayRow, CostRowRow, CostSetRow
-from gradumen.store.metering.tables import DeliveryRow, ResourceRow, UsageDayRow
+from gradumen.store.metering.tables import DeliveryRow, FeedRow, ResourceRow, UsageDayRow
 
 
 class FeedSignOffRow(Base):
@@ -98,15 +98,16 @@ class OfFeeds:
 
 
 def measured_elsewhere(tx: Session, feeds: Collection[int], first: date, last: date) -> set[tuple[int, str]]:
-    """Meters and names of resources that other feeds have somebody's usage of, from one UTC day to another."""
+    """Meters and names of resources of feeds that others have somebody's usage of too, between two UTC days."""
+    own, other = aliased(ResourceRow), aliased(ResourceRow)
+    # By the names of its own, each looked up in the other feeds: most have none there.
     query = (
-        select(UsageDayRow.meter_id, ResourceRow.name)
-        .join(ResourceRow, ResourceRow.id == UsageDayRow.resource_id)
-        .where(
-            ResourceRow.feed_id.not_in(feeds),
-            UsageDayRow.day.between(first, last),
-            UsageDayRow.project_number != 0,
-        )
+        select(UsageDayRow.meter_id, other.name)
+        .select_from(own)
+        .join(FeedRow, FeedRow.id.not_in(feeds))
+        .join(other, (other.feed_id == FeedRow.id) & (other.name == own.name))
+        .join(UsageDayRow, UsageDayRow.resource_id == other.id)
+        .where(own.feed_id.in_(feeds), UsageDayRow.day.between(first, last), UsageDayRow.project_number != 0)
     )
     return {(meter, name) for meter, name in tx.execute(query.distinct())}
 

@@ -11,7 +11,7 @@ from sqlalchemy import ColumnElement, Select, and_, false, func, or_, select, tr
 from sqlalchemy.orm import Session
 
 from gradumen.store.catalogue.tables import MeterRow, ServiceRow
-from gradumen.store.metering.tables import AttributeSetRow, ResourceRow, UsageDayRow
+from gradumen.store.metering.tables import AttributeSetRow, FeedRow, ResourceRow, UsageDayRow
 from gradumen.store.organisations.tables import OrganisationRow, ProjectRow
 
 _USAGE = (
@@ -62,11 +62,13 @@ def meters_by_seller(tx: Session) -> dict[UUID, list[int]]:
     return numbers
 
 
+ATTRIBUTES = "attributes"
 COLUMNS: Mapping[str, Any] = {
     "resource": ResourceRow.name,
     "project": UsageDayRow.project_number,
     "organisation": ProjectRow.organisation_id,
     "feed": ResourceRow.feed_id,
+    ATTRIBUTES: UsageDayRow.attribute_set_id,
     "day": UsageDayRow.day,
 }
 """What usage can be summed by beside meter; days are those of UTC."""
@@ -141,6 +143,16 @@ def last_used(tx: Session, organisation: UUID, *, since: date) -> date | None:
         UsageDayRow.project_number.in_(own), day >= since, UsageDayRow.total > Decimal(0)
     )
     return tx.scalars(query).first()
+
+
+def feed_names(tx: Session) -> dict[int, Named]:
+    """Feeds by number, with path (organisation/feed) and name."""
+    rows = tx.execute(
+        select(FeedRow.id, FeedRow.slug, FeedRow.name, OrganisationRow.slug).join(
+            OrganisationRow, OrganisationRow.id == FeedRow.organisation_id
+        )
+    )
+    return {number: (f"{seller}/{slug}", name) for number, slug, name, seller in rows}
 
 
 def named_owners(tx: Session, owners: Collection[UUID]) -> tuple[dict[UUID, Named], dict[int, Named]]:

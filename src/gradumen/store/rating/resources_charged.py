@@ -4,6 +4,7 @@ from collections.abc import Collection
 from dataclasses import dataclass
 from decimal import Decimal
 from typing import Any
+from uuid import UUID
 
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
@@ -63,3 +64,24 @@ def not_priced_resources(tx: Session, pairs: Collection[PairRow]) -> list[tuple[
     query = select(*keys, func.sum(row.quantity)).join(ResourceRow, ResourceRow.id == row.resource_id)
     query = query.where(held(row, pairs)).group_by(*keys)
     return [(meter, name, bool(no_rate), quantity) for meter, name, no_rate, quantity in tx.execute(query)]
+
+
+@dataclass(frozen=True, slots=True)
+class NotPricedResource:
+    """What of a resource is not priced to whom: for want of a rate, else of a subscription."""
+
+    meter: str
+    no_rate: bool
+    organisation: UUID
+    attributes: int | None
+    resource: str | None
+    quantity: Decimal
+
+
+def not_priced_by_owner(tx: Session, pairs: Collection[PairRow]) -> list[NotPricedResource]:
+    """What is not priced, by whose it is and what it is of."""
+    row = NotPricedRow
+    keys = (row.meter, row.supply_line_id.is_not(None), row.organisation_id, row.attribute_set_id, ResourceRow.name)
+    query = select(*keys, func.sum(row.quantity)).outerjoin(ResourceRow, ResourceRow.id == row.resource_id)
+    found: Any = tx.execute(query.where(held(row, pairs)).group_by(*keys).order_by(*keys)).all()
+    return [NotPricedResource(meter, bool(no_rate), *rest) for meter, no_rate, *rest in found]

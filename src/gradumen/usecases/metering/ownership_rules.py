@@ -252,23 +252,25 @@ def preview_ownership_rules(
     return OwnershipPreviewBody(
         from_day=changed_from,
         moves=[
-            OwnershipMoveBody(
-                before=was,
-                after=would,
-                rule=rule,
-                resources=len(moved.names),
-                readings=moved.readings,
-                first_day=min(moved.days),
-                last_day=max(moved.days),
-                quantities=totals.of(moved.places),
-                costs=[
-                    CostBody(currency=currency, billed=add(billed)) for currency, billed in sorted(moved.costs.items())
-                ],
-            )
-            for (was, would, rule), moved in sorted(moves.items(), key=lambda each: -each[1].readings)
+            _move_body(move, moved, totals) for move, moved in sorted(moves.items(), key=lambda each: -each[1].readings)
         ],
         nobodys=nobodys,
         more=more or first > changed_from,
+    )
+
+
+def _move_body(move: Move, moved: Gathered, totals: "Totals") -> OwnershipMoveBody:
+    was, would, rule = move
+    return OwnershipMoveBody(
+        before=was,
+        after=would,
+        rule=rule,
+        resources=len(moved.names),
+        readings=moved.readings,
+        first_day=min(moved.days),
+        last_day=max(moved.days),
+        quantities=totals.of(moved.places),
+        costs=[CostBody(currency=currency, billed=add(billed)) for currency, billed in sorted(moved.costs.items())],
     )
 
 

@@ -1,7 +1,7 @@
 """Usage looked at: sums of a month by what its reader chooses."""
 
 from collections import defaultdict
-from collections.abc import Iterator
+from collections.abc import Collection, Iterable, Iterator
 from datetime import UTC, date, datetime, timedelta
 from typing import Any
 from uuid import UUID
@@ -14,10 +14,13 @@ from gradumen.core.periods import Period, day_start, hour_number, zone_of
 from gradumen.core.permissions import Right
 from gradumen.store.catalogue.tables import MeterRow
 from gradumen.store.metering.usage import (
+    ATTRIBUTES,
     COLUMNS,
     Named,
     Wanted,
     Which,
+    attribute_sets,
+    feed_names,
     meter_rows,
     meters_by_seller,
     named_owners,
@@ -32,7 +35,9 @@ from gradumen.usecases.metering.stale_usage import EPOCH_DAY, usage_as_of
 from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
 from gradumen.wire.metering.usage import UsageBody, UsageSumsBody
 
-DIMENSIONS = ("day", "meter", "resource", "project", "organisation")
+DIMENSIONS = ("day", "meter", "resource", "project", "organisation", "feed")
+ATTRIBUTE = "attribute:"
+"""Before the name of an attribute, by whose values usage is told apart."""
 DAY = timedelta(days=1)
 UTC_ZONE = ZoneInfo("UTC")
 
@@ -57,8 +62,9 @@ def sum_usage(
         Invalid: an unknown dimension.
     """
     for name in by:
-        if name not in DIMENSIONS:
-            raise Invalid(f"usage has no dimension '{name[:30]}'; choose from {', '.join(DIMENSIONS)}", field="by")
+        if name not in DIMENSIONS and name == name.removeprefix(ATTRIBUTE):
+            choices = ", ".join((*DIMENSIONS, f"{ATTRIBUTE}NAME"))
+            raise Invalid(f"usage has no dimension '{name[:30]}'; choose from {choices}", field="by")
     scope, current = load_scope(tx, caller), usage_as_of(tx, caller)
     owner = get_organisation(tx, scope, organisation)
     scope.require(Right.READ, owner)
@@ -68,13 +74,15 @@ def sum_usage(
     meters = None if meter is None else [id for id, row in known.items() if row.slug == meter]
     spans = list(spans_of(tx, scope, *month.bounds(zone)))
     owners = frozenset[UUID]().union(*(tree.below([owner.id]) for tree, _ in spans))
-    organisations, projects = named_owners(tx, owners) if {"project", "organisation"} & set(by) else ({}, {})
+    names = _Names(tx, by, owners)
     published = load_published(tx)
     sums: dict[tuple[int, tuple[tuple[str, Named], ...]], int] = defaultdict(int)
     for tree, bounds in spans:
         wanted = Wanted(seen_usage(tx, scope, tree, tree.below([owner.id])), project, meters)
-        for number, keys, quantity in quantities_of(tx, wanted, bounds, by, zone):
-            sums[number, _named(keys, by, organisations, projects)] += quantity
+        rows = list(quantities_of(tx, wanted, bounds, names.columns, zone))
+        names.know(keys for _, keys, _ in rows)
+        for number, keys, quantity in rows:
+            sums[number, names.of(keys)] += quantity
     items = [_item(known[number], shown, quantity, published) for (number, shown), quantity in sums.items()]
     items.sort(key=lambda item: (item.meter, item.keys.get("day", ""), -item.quantity, str(item.keys)))
     return UsageSumsBody(
@@ -87,12 +95,38 @@ def sum_usage(
     )
 
 
-def _named(
-    keys: dict[str, Any], by: tuple[str, ...], organisations: dict[UUID, Named], projects: dict[int, Named]
-) -> tuple[tuple[str, Named], ...]:
+class _Names:
     """What sums are by, with the names of what has one."""
-    known: dict[str, dict[Any, Named]] = {"organisation": organisations, "project": projects}
-    return tuple((name, known[name][keys[name]] if name in known else (keys[name],) * 2) for name in by if name in keys)
+
+    def __init__(self, tx: Session, by: tuple[str, ...], owners: Collection[UUID]) -> None:
+        self._by = by
+        kept = [name if name in DIMENSIONS else ATTRIBUTES for name in by]
+        self.columns = tuple(dict.fromkeys(kept))
+        """What is asked of the store."""
+        organisations, projects = named_owners(tx, owners) if {"project", "organisation"} & set(by) else ({}, {})
+        self._known: dict[str, dict[Any, Named]] = {"organisation": organisations, "project": projects}
+        if "feed" in by:
+            self._known["feed"] = feed_names(tx)
+        self._tx = tx
+        self._sets: dict[int, dict[str, str]] = {}
+
+    def know(self, rows: Iterable[dict[str, Any]]) -> None:
+        """Read the attributes that rows have."""
+        if ATTRIBUTES in self.columns:
+            self._sets |= attribute_sets(self._tx, {keys[ATTRIBUTES] for keys in rows} - set(self._sets))
+
+    def of(self, keys: dict[str, Any]) -> tuple[tuple[str, Named], ...]:
+        """The names of what sums are by; an attribute that is not there is an empty text."""
+        found: list[tuple[str, Named]] = []
+        for name in self._by:
+            if name in self._known:
+                found.append((name, self._known[name][keys[name]]))
+            elif name in keys:
+                found.append((name, (keys[name],) * 2))
+            elif name not in DIMENSIONS:
+                value = self._sets[keys[ATTRIBUTES]].get(name.removeprefix(ATTRIBUTE), "")
+                found.append((name, (value,) * 2))
+        return tuple(found)
 
 
 Span = tuple[Tree, tuple[datetime, datetime]]

@@ -1,0 +1,66 @@
+/** Usage that is sold and not charged: whose, of which resources, why, and where that is mended. */
+import { Box, Link } from '@mui/material';
+import { useQuery } from '@tanstack/react-query';
+import { Link as RouterLink } from 'react-router';
+import type { Schemas } from '../shared/api';
+import { DataTable } from '../shared/DataTable';
+import { formatCount, readable } from '../shared/decimal';
+import { Section } from '../shared/Page';
+import { Query } from '../shared/States';
+import { formatUnit } from '../shared/units';
+import { notPricedOptions } from './feedBalances';
+
+type Row = Schemas['NotPricedUsageBody'];
+
+export function NotPriced({ organisation, period }: { organisation: string; period: string }) {
+  const rows = useQuery(notPricedOptions(organisation, period));
+  return (
+    <Query query={rows} rows={2}>
+      {({ items }) =>
+        items.length > 0 && (
+          <Section title="Used and not charged">
+            <DataTable
+              name="not priced"
+              label="Used and not charged"
+              rows={items}
+              rowKey={(row) => JSON.stringify([row.meter, row.reason, row.organisation, row.attributes])}
+              columns={[
+                { key: 'meter', title: 'Meter', cell: (row) => row.meter_name },
+                { key: 'whose', title: 'Whose', cell: (row) => row.organisation_name },
+                { key: 'resources', title: 'Resources', cell: resources },
+                { key: 'quantity', title: 'Quantity', number: true, cell: quantity },
+                { key: 'why', title: 'Why', cell: (row) => why(row) },
+              ]}
+            />
+          </Section>
+        )
+      }
+    </Query>
+  );
+}
+
+const resources = (row: Row) => (
+  <Box component="span" title={row.examples.join(', ')}>
+    {formatCount(row.resources)}: {row.examples.slice(0, 2).join(', ')}
+    {row.resources > 2 && ' …'}
+  </Box>
+);
+
+function quantity(row: Row) {
+  const { text, unit } = readable(row.quantity, row.unit);
+  return `${text} ${formatUnit(unit, text)}`;
+}
+
+/** Why nothing is charged, leading to where that is mended. */
+function why({ reason, attributes, organisation }: Row) {
+  const said = Object.entries(attributes).map(([name, value]) => `${name} ${value}`);
+  const [to, words] =
+    reason === 'no rate'
+      ? ['/rate-cards', `no rate prices it${said.length ? ` with ${said.join(', ')}` : ''}`]
+      : [`/organisations/${organisation}/subscriptions`, 'no subscription takes it'];
+  return (
+    <Link component={RouterLink} to={to}>
+      {words}
+    </Link>
+  );
+}

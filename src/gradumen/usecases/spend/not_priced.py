@@ -1,0 +1,73 @@
+"""Usage that is not priced: of whom, of which resources, and why; what somebody writes a rate or a subscription for."""
+
+from collections import defaultdict
+from decimal import Decimal
+
+from gradumen.core.errors import Forbidden
+from gradumen.core.exact import add
+from gradumen.core.periods import Period
+from gradumen.core.permissions import Right
+from gradumen.store.metering.usage import attribute_sets, meter_rows
+from gradumen.store.organisations.organisations import organisations_by_id
+from gradumen.store.pairs import pairs_with
+from gradumen.store.rating.resources_charged import NotPricedResource, not_priced_by_owner
+from gradumen.store.unit_of_work import Session, use_case
+from gradumen.usecases.catalogue.names import meter_name
+from gradumen.usecases.catalogue.published import load_published
+from gradumen.usecases.metering.stale_usage import usage_as_of
+from gradumen.usecases.rating.stored_charges import current_of, settled
+from gradumen.usecases.scope import Caller, get_organisation, load_scope
+from gradumen.wire.spend.not_priced import NotPricedUsageBody, NotPricedUsagesBody
+
+EXAMPLES = 5
+REASONS = {True: "no rate", False: "no subscription"}
+
+
+@use_case
+def list_not_priced(tx: Session, caller: Caller, *, organisation: str, period: str) -> NotPricedUsagesBody:
+    """What of a month is not priced to a seller's customers; for its members alone.
+
+    Raises:
+        Forbidden: the caller is no member of the seller: what it charges is its own.
+        Invalid: no such month.
+    """
+    scope, usage = load_scope(tx, caller), usage_as_of(tx, caller)
+    seller = get_organisation(tx, scope, organisation)
+    if seller.id not in scope.members_money():
+        raise Forbidden(right=Right.READ_MONEY, organisation=seller.slug, name=seller.name)
+    month = Period.parse(period)
+    pairs = [row for row in pairs_with(tx, seller.id, None, month.text) if row.buyer_id != seller.id]
+    rows = settled(tx, pairs, lambda: not_priced_by_owner(tx, pairs))
+    current = current_of(tx, usage, pairs)
+    items = _items(tx, rows)
+    return NotPricedUsagesBody(
+        organisation=seller.slug, period=month.text, items=items, as_of=current.as_of, waiting=current.waiting
+    )
+
+
+def _items(tx: Session, rows: list[NotPricedResource]) -> list[NotPricedUsageBody]:
+    names = organisations_by_id(tx, {each.organisation for each in rows})
+    sets = attribute_sets(tx, {each.attributes for each in rows if each.attributes is not None})
+    units = {row.slug: row.unit for row in meter_rows(tx).values()}
+    published = load_published(tx)
+    alike: dict[tuple[object, ...], list[NotPricedResource]] = defaultdict(list)
+    for each in rows:
+        alike[each.meter, each.no_rate, each.organisation, each.attributes].append(each)
+    items = []
+    for there in alike.values():
+        first, resources = there[0], sorted({each.resource for each in there if each.resource is not None})
+        items.append(
+            NotPricedUsageBody(
+                meter=first.meter,
+                meter_name=meter_name(first.meter, published),
+                unit=units[first.meter],
+                reason=REASONS[first.no_rate],
+                organisation=names[first.organisation].slug,
+                organisation_name=names[first.organisation].name,
+                attributes={} if first.attributes is None else sets[first.attributes],
+                resources=len(resources),
+                examples=resources[:EXAMPLES],
+                quantity=add([each.quantity for each in there]),
+            )
+        )
+    return sorted(items, key=lambda each: (each.meter, -abs(Decimal(each.quantity)), each.organisation))
