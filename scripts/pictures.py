@@ -82,7 +82,6 @@ def pages(browser: Browser, url: str, history: History) -> None:
     page.get_by_role("alert").wait_for()
     shoot(page, "", "grant-refused")
     shoot(page, f"{url}/organisations", "organisations")
-    shoot(page, f"{url}/plans", "plans")
     draft(page, url, history)
     page.goto(f"{url}/estimate?for=kestrel-row&plan=open-range&tier=moor")
     for meter, quantity in (
@@ -98,6 +97,7 @@ def pages(browser: Browser, url: str, history: History) -> None:
     page.get_by_role("grid").first.wait_for()
     shoot(page, "", "what-if")
     shoot(page, f"{url}/usage?meter=compute/vcpu&by=organisation", "usage")
+    shoot(page, f"{url}/feed-balances", "balance")
     shoot(page, f"{url}/invoices?state=draft", "drafts")
     shoot(page, f"{url}/sites", "sites")
     shoot(page, f"{url}/spend?by=buyer&from={history.calendar.closed[0].text}", "spend")

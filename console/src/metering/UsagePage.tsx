@@ -179,7 +179,7 @@ function Parts({ by, items, more }: { by: string; items: Usage[]; more: boolean 
           {
             key: 'bar',
             title: 'Beside the largest',
-            flex: 4,
+            flex: 3,
             cell: (row) => (
               <Box sx={{ height: '100%', display: 'grid', alignContent: 'center' }}>
                 <Bar
@@ -194,7 +194,7 @@ function Parts({ by, items, more }: { by: string; items: Usage[]; more: boolean 
             key: 'quantity',
             title: 'Quantity',
             number: true,
-            flex: 2,
+            flex: 3,
             cell: (row) => {
               const shown = readable(row.quantity, row.unit);
               return `${shown.text} ${formatUnit(shown.unit, shown.text)}`;

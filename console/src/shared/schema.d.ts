@@ -6549,8 +6549,8 @@ export interface components {
          * NotPricedUsageBody
          * @description Usage of an organisation that is alike, in the meter's base unit, and why nothing is charged for it.
          *
-         *     ``reason`` is ``no rate`` of the card prices it, with the ``attributes`` that it has, or ``no subscription`` takes it.
-         *     ``examples`` are some of its resources.
+         *     ``reason`` is ``no rate`` of the card prices it, with the ``attributes`` that it has, or ``no subscription`` takes
+         *     it. ``examples`` are some of its resources.
          */
         NotPricedUsageBody: {
             /** Attributes */
