@@ -1,5 +1,6 @@
 """What became of what a feed measured: the sums close whatever comes in, and a month is signed off as it is."""
 
+from concurrent.futures import ThreadPoolExecutor
 from datetime import date
 from decimal import Decimal
 
@@ -191,6 +192,17 @@ def test_what_waits_to_be_counted_is_not_signed_off(world: World, service: Servi
     assert balance(world)[0].open == []
     [signed] = finn.feed_balances.sign_off(FEED, SEPTEMBER).items
     assert signed.sign_off is not None and not signed.sign_off.changed
+
+
+def test_two_who_sign_off_at_once_are_both_answered(world: World) -> None:
+    world.send(egress("a", 30 * GIB, owner="quillstone/archive"))
+    balance(world)
+    clients = [world.user("finn"), world.mara]
+    with ThreadPoolExecutor(8) as pool:
+        signed = list(pool.map(lambda n: clients[n % 2].feed_balances.sign_off(FEED, SEPTEMBER), range(8)))
+    assert all(found.items[0].sign_off is not None for found in signed)
+    now = balance(world)[0].sign_off
+    assert now is not None and not now.changed and now.by in ("Finn", "Mara Fell")
 
 
 def test_only_members_with_money_see_it(world: World) -> None:

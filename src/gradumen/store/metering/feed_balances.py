@@ -7,7 +7,8 @@ from decimal import Decimal
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import JSON, ForeignKey, Select, String, func, select
+from sqlalchemy import JSON, ForeignKey, Select, String, delete, func, select
+from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.orm import Mapped, Session, aliased, mapped_column
 
 from gradumen.store.columns import Base, Moment, ascii_text
@@ -168,8 +169,21 @@ def costs_by_owner(tx: Session, feeds: Collection[int], month: date) -> Sequence
     return tx.execute(query).all()
 
 
+def put_sign_off(tx: Session, feed: int, period: str, values: dict[str, Any]) -> None:
+    """Sign a month off, over what was signed before; of two at once the later one holds."""
+    statement = insert(FeedSignOffRow).values(feed_id=feed, period=period, **values)
+    tx.execute(statement.on_duplicate_key_update(values))
+
+
+def drop_sign_off(tx: Session, feed: int, period: str) -> bool:
+    """Take a sign-off away; False where there was none."""
+    row = FeedSignOffRow
+    gone = tx.execute(delete(row).where(row.feed_id == feed, row.period == period))
+    return bool(gone.rowcount)  # type: ignore[attr-defined]  # of a statement that changes rows
+
+
 def sign_offs_of(tx: Session, feeds: Collection[int], period: str) -> dict[int, FeedSignOffRow]:
     """The balances of a month that were signed off, by feed."""
     row = FeedSignOffRow
     query = select(row).where(row.feed_id.in_(feeds), row.period == period)
-    return {each.feed_id: each for each in tx.scalars(query)}
+    return {each.feed_id: each for each in tx.scalars(query, execution_options={"populate_existing": True})}
