@@ -127,6 +127,11 @@ class _Joined(UnitOfWork):
         return work(self._tx)
 
 
+def at_one_moment(tx: Session) -> None:
+    """Have all that a transaction reads be as of one moment, its first read; called before that."""
+    tx.connection(execution_options={"isolation_level": "REPEATABLE READ"})
+
+
 def use_case(function: Callable[Concatenate[Session, P], T]) -> Callable[Concatenate[UnitOfWork, P], T]:
     """Make a function of an open session one transaction of a unit of work."""
 

@@ -1,8 +1,10 @@
 """What became of what a feed measured: the sums close whatever comes in, and a month is signed off as it is."""
 
+import time
 from concurrent.futures import ThreadPoolExecutor
 from datetime import date
 from decimal import Decimal
+from threading import Event
 
 import pytest
 
@@ -10,9 +12,9 @@ from gradumen.core.errors import Conflict, Forbidden, Invalid, NotFound
 from gradumen.wire.metering.ownership_rules import OwnershipRuleForm
 from gradumen.wire.spend.feed_balances import FeedBalanceBody, FeedMeterBody
 from tests.conftest import Service
-from tests.usecases.metering.test_imported_costs import costs, row, send
+from tests.usecases.metering.test_imported_costs import costs, publish, row, send
 from tests.usecases.rating.test_current_charges import used
-from tests.world import GIB, World, egress, files, moment, rate_card, reading
+from tests.world import GIB, SERVICES, World, egress, files, moment, rate_card, reading
 
 __all__ = ["costs"]
 SEPTEMBER, FEED = "2026-09", "tarnwick/north-fell"
@@ -145,6 +147,42 @@ def test_costs_are_told_in_money_with_the_suppliers_tax_apart(costs: World) -> N
     assert body.open == ["nobody's"]
 
 
+def test_where_effective_cost_is_sold_charges_are_no_sum_of_what_was_billed(costs: World) -> None:
+    effective = "  - {rate: cumulant, meter: cumulant/cost, per: EUR, markup: {percent: 10, of: effective}}\n"
+    publish(costs, "tenants-eur", "EUR", "tenants", effective, 2)
+    send(costs, row("10", EffectiveCost="3"))
+    costs.settle()
+    [body] = costs.mara.feed_balances.get("tarnwick", SEPTEMBER, feed="tarnwick/cumulant", wait=60).items
+    [meter] = body.meters
+    assert (meter.measured, meter.charged, meter.difference, body.open) == (10_000_000, 3_000_000, None, [])
+    assert body.costs[0].difference == 0
+
+
+def test_of_sampled_meters_only_readings_are_counted(world: World) -> None:
+    ports = "  ports: {name: Ports, unit: port-second, counted: port, combine: level, statistic: max}\n"
+    egress_meter = "  egress: {name: Data sent out, unit: byte, combine: sum}\n"
+    world.mara.catalogue.publish("tarnwick", files(SERVICES.replace(egress_meter, egress_meter + ports)))
+    taken = {"meter": "network/ports", "unit": "port", "attributes": {}}
+    world.send(reading("a", owner="quillstone/archive", **taken), reading("b", owner=None, resource="vm-2", **taken))
+    [body] = world.mara.feed_balances.get("tarnwick", SEPTEMBER, wait=60).items
+    [meter] = body.meters
+    assert (meter.readings, meter.measured, meter.charged, meter.difference) == (2, None, None, None)
+    assert body.open == ["nobody's", "no rate"]
+
+
+def test_a_resellers_own_feed_is_between_it_and_its_customers(world: World) -> None:
+    edda = world.user("edda")
+    edda.feeds.create("oxbow", slug="own", name="Own")
+    assert edda.readings.send("oxbow/own", [egress("a", 20 * GIB, owner="saltmarsh/harbour")]).refused == 0
+    _, meters = balance(world, "oxbow/own", user="edda")
+    sent = meters["network/egress"]
+    assert (sent.covered, sent.charged) == (10 * GIB, 10 * GIB)
+    # The provider sells it too, on the link above, and its own feeds had no part in it.
+    assert [each.meters for each in world.mara.feed_balances.get("tarnwick", SEPTEMBER, wait=60).items] == [[]]
+    with pytest.raises(NotFound):
+        world.mara.feed_balances.get("tarnwick", SEPTEMBER, feed="oxbow/own")
+
+
 def test_a_month_is_signed_off_as_it_is_and_told_where_it_changed(world: World) -> None:
     finn, mara = world.user("finn"), world.mara
     world.send(egress("a", 30 * GIB, owner="quillstone/archive"), egress("b", GIB, owner=None, resource="vm-2"))
@@ -216,3 +254,34 @@ def test_only_members_with_money_see_it(world: World) -> None:
     with pytest.raises(NotFound):
         world.mara.feed_balances.get("tarnwick", SEPTEMBER, feed="tarnwick/none")
     assert world.user("edda").feed_balances.get("oxbow", SEPTEMBER).items == []
+
+
+def test_while_readings_pour_in_nothing_ever_seems_to_lack(world: World) -> None:
+    """Whatever is asked in between is of one moment: either something waits, or all that came in is there."""
+    over = Event()
+
+    def pour() -> int:
+        sent = 0
+        while not over.is_set():
+            owner = ("quillstone/archive", None, "saltmarsh/harbour")[sent % 3]
+            world.mara.readings.send(FEED, [egress(f"p{sent}", GIB, owner=owner, resource=f"vm-{sent % 5}")])
+            sent += 1
+        return sent
+
+    finn = world.user("finn")
+    with ThreadPoolExecutor(1) as pool:
+        pouring = pool.submit(pour)
+        try:
+            deadline = time.monotonic() + 4
+            while time.monotonic() < deadline:
+                found = finn.feed_balances.get("tarnwick", SEPTEMBER)
+                whole = finn.spend.balances("tarnwick", SEPTEMBER)
+                if not found.waiting:
+                    assert not any("difference" in each.open for each in found.items)
+                if not whole.waiting:
+                    assert not any(each.difference for each in whole.items)
+        finally:
+            over.set()
+        assert pouring.result() > 10
+    body, meters = balance(world)
+    assert meters["network/egress"].readings == pouring.result() and "difference" not in body.open

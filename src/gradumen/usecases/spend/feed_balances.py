@@ -9,7 +9,7 @@ from uuid import UUID
 from zoneinfo import ZoneInfo
 
 from gradumen.core.catalogue.services import Combine
-from gradumen.core.errors import Conflict, Forbidden, Invalid
+from gradumen.core.errors import Conflict, Forbidden, Invalid, NotFound
 from gradumen.core.exact import AMOUNT_PLACES, QUANTITY_PLACES, add, scaled, unscaled
 from gradumen.core.metering.feed_balances import Balance, Became, Place, balances, became_of
 from gradumen.core.metering.ownership import NOBODY
@@ -28,14 +28,14 @@ from gradumen.store.metering.usage import meter_rows, meters_by_seller
 from gradumen.store.organisations.tables import OrganisationRow, Tree, zone_name
 from gradumen.store.pairs import PairRow, pairs_with
 from gradumen.store.rating.resources_charged import charged_resources, effective_meters, not_priced_resources
-from gradumen.store.unit_of_work import Session, use_case
+from gradumen.store.unit_of_work import Session, at_one_moment, use_case
 from gradumen.usecases.audit_entries import record
 from gradumen.usecases.catalogue.names import meter_name
 from gradumen.usecases.catalogue.published import Published, load_published
 from gradumen.usecases.metering.feeds import get_feed
 from gradumen.usecases.metering.stale_usage import owned_samples, usage_as_of
 from gradumen.usecases.metering.usage import quantities_of, spans_of
-from gradumen.usecases.rating.stored_charges import current_of, settled
+from gradumen.usecases.rating.stored_charges import current_of
 from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
 from gradumen.wire.spend.feed_balances import (
     FeedBalanceBody,
@@ -73,13 +73,16 @@ def list_feed_balances(
         Invalid: no such month.
         NotFound: the seller has no such feed.
     """
+    at_one_moment(tx)
     scope = load_scope(tx, caller)
     seller = get_organisation(tx, scope, organisation)
     if seller.id not in scope.members_money():
         raise Forbidden(right=Right.READ_MONEY, organisation=seller.slug, name=seller.name)
     feeds = feeds_of(tx, seller.id)
     if feed is not None:
-        feeds = [get_feed(tx, scope, feed)[0]] if feed.partition("/")[0] == seller.slug else []
+        feeds = [each for each in feeds if f"{seller.slug}/{each.slug}" == feed]
+        if not feeds:
+            raise NotFound("feed", feed[:140])
     return _balances(tx, scope, seller, feeds, Period.parse(period))
 
 
@@ -90,8 +93,8 @@ def _balances(
     zone = zone_of(zone_name(tx, seller.id, month.first_day))
     pairs = [row for row in pairs_with(tx, seller.id, None, month.text) if row.buyer_id != seller.id]
     looked = _Month(tx, scope, seller.id, [each.id for each in feeds], month, zone)
-    became = settled(tx, pairs, lambda: _became(tx, pairs))
-    effective = settled(tx, pairs, lambda: effective_meters(tx, pairs))
+    # Of one moment with what came in and was used, so what lacks is lacking.
+    became, effective = _became(tx, pairs), effective_meters(tx, pairs)
     current = current_of(tx, usage, pairs)
     return FeedBalancesBody(
         organisation=seller.slug,
@@ -347,6 +350,7 @@ def sign_off(tx: Session, caller: Caller, *, feed: str, period: str, reason: str
         Conflict: the month is not over, or what came in is not counted yet.
         Invalid: something is open, and no reason is given; no such month.
     """
+    at_one_moment(tx)
     scope = load_scope(tx, caller)
     row, seller = get_feed(tx, scope, feed)
     scope.require(Right.BILL, seller)

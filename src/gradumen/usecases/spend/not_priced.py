@@ -11,11 +11,11 @@ from gradumen.store.metering.usage import attribute_sets, meter_rows
 from gradumen.store.organisations.organisations import organisations_by_id
 from gradumen.store.pairs import pairs_with
 from gradumen.store.rating.resources_charged import NotPricedResource, not_priced_by_owner
-from gradumen.store.unit_of_work import Session, use_case
+from gradumen.store.unit_of_work import Session, at_one_moment, use_case
 from gradumen.usecases.catalogue.names import meter_name
 from gradumen.usecases.catalogue.published import load_published
 from gradumen.usecases.metering.stale_usage import usage_as_of
-from gradumen.usecases.rating.stored_charges import current_of, settled
+from gradumen.usecases.rating.stored_charges import current_of
 from gradumen.usecases.scope import Caller, get_organisation, load_scope
 from gradumen.wire.spend.not_priced import NotPricedUsageBody, NotPricedUsagesBody
 
@@ -31,15 +31,15 @@ def list_not_priced(tx: Session, caller: Caller, *, organisation: str, period: s
         Forbidden: the caller is no member of the seller: what it charges is its own.
         Invalid: no such month.
     """
+    at_one_moment(tx)
     scope, usage = load_scope(tx, caller), usage_as_of(tx, caller)
     seller = get_organisation(tx, scope, organisation)
     if seller.id not in scope.members_money():
         raise Forbidden(right=Right.READ_MONEY, organisation=seller.slug, name=seller.name)
     month = Period.parse(period)
     pairs = [row for row in pairs_with(tx, seller.id, None, month.text) if row.buyer_id != seller.id]
-    rows = settled(tx, pairs, lambda: not_priced_by_owner(tx, pairs))
     current = current_of(tx, usage, pairs)
-    items = _items(tx, rows)
+    items = _items(tx, not_priced_by_owner(tx, pairs))
     return NotPricedUsagesBody(
         organisation=seller.slug, period=month.text, items=items, as_of=current.as_of, waiting=current.waiting
     )

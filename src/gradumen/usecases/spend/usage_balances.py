@@ -13,13 +13,13 @@ from gradumen.store.metering.usage import Wanted, meter_rows, meters_by_seller
 from gradumen.store.organisations.tables import zone_name
 from gradumen.store.pairs import pairs_with
 from gradumen.store.rating.current_charges import Became, became_of
-from gradumen.store.unit_of_work import Session, use_case
+from gradumen.store.unit_of_work import Session, at_one_moment, use_case
 from gradumen.usecases.catalogue.names import meter_name
 from gradumen.usecases.catalogue.published import Published, load_published
 from gradumen.usecases.metering.stale_usage import usage_as_of
 from gradumen.usecases.metering.usage import quantities_of, spans_of
 from gradumen.usecases.rating.assigned_usage import billed_costs
-from gradumen.usecases.rating.stored_charges import current_of, settled
+from gradumen.usecases.rating.stored_charges import current_of
 from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
 from gradumen.wire.spend.usage_balances import UsageBalanceBody, UsageBalancesBody
 
@@ -34,6 +34,7 @@ def list_usage_balances(tx: Session, caller: Caller, *, organisation: str, perio
         Forbidden: the caller is no member of the seller: what it charges is its own.
         Invalid: no such month.
     """
+    at_one_moment(tx)
     scope, usage = load_scope(tx, caller), usage_as_of(tx, caller)
     seller = get_organisation(tx, scope, organisation)
     if seller.id not in scope.members_money():
@@ -41,7 +42,7 @@ def list_usage_balances(tx: Session, caller: Caller, *, organisation: str, perio
     month = Period.parse(period)
     used = _used(tx, scope, seller.id, month)
     pairs = [row for row in pairs_with(tx, seller.id, None, month.text) if row.buyer_id != seller.id]
-    became = settled(tx, pairs, lambda: became_of(tx, pairs))
+    became = became_of(tx, pairs)
     current = current_of(tx, usage, pairs)
     published = load_published(tx)
     units = {row.slug: row.unit for row in meter_rows(tx).values()}
