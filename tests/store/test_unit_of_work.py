@@ -13,7 +13,7 @@ from sqlalchemy.orm import Session
 
 from gradumen.core.errors import Unanswered
 from gradumen.run.database import PrivateDatabase
-from gradumen.store.unit_of_work import UnitOfWork, database_time, make_engine
+from gradumen.store.unit_of_work import UnitOfWork, at_one_moment, database_time, make_engine
 from gradumen.usecases.idempotency import Once, answer
 from tests.conftest import empty
 
@@ -192,3 +192,28 @@ def test_a_deadlock_inside_a_savepoint_repeats_the_whole_use_case(engine: Engine
 
     assert (failed, len(tries)) == ([], 3)
     assert found == {1: 2, 2: 2}
+
+
+def test_who_reads_at_one_moment_leaves_no_trace_in_the_pool(database: PrivateDatabase, engine: Engine) -> None:
+    """What another commits meanwhile is not seen; whoever has the connection next sees it."""
+    alone = UnitOfWork(make_engine(database.url, pool_size=1))
+    with engine.begin() as connection:
+        connection.execute(text("INSERT INTO revisions (kind, token) VALUES ('trial', REPEAT('1', 32))"))
+
+    def read(tx: Session) -> str:
+        return str(tx.scalar(text("SELECT token FROM revisions WHERE kind = 'trial'")))
+
+    def twice(tx: Session, *, at_once: bool) -> bool:
+        if at_once:
+            at_one_moment(tx)
+        before = read(tx)
+        with engine.begin() as connection:
+            connection.execute(text("UPDATE revisions SET token = REPLACE(UUID(), '-', '') WHERE kind = 'trial'"))
+        return read(tx) == before
+
+    try:
+        assert [alone.run(lambda tx, at=at: twice(tx, at_once=at)) for at in (True, False, True)] == [True, False, True]
+    finally:
+        with engine.begin() as connection:
+            connection.execute(text("DELETE FROM revisions WHERE kind = 'trial'"))
+        alone.engine.dispose()

@@ -12,7 +12,7 @@ from gradumen.core.errors import Conflict, Forbidden, Invalid, NotFound
 from gradumen.wire.metering.ownership_rules import OwnershipRuleForm
 from gradumen.wire.spend.feed_balances import FeedBalanceBody, FeedMeterBody
 from tests.conftest import Service
-from tests.usecases.metering.test_imported_costs import costs, publish, row, send
+from tests.usecases.metering.test_imported_costs import MORNING, costs, publish, row, send, written
 from tests.usecases.rating.test_current_charges import used
 from tests.world import GIB, SERVICES, World, egress, files, moment, rate_card, reading
 
@@ -131,6 +131,44 @@ def test_what_two_feeds_measured_is_told(world: World) -> None:
     assert first[1]["network/egress"].twice == 30 * GIB and first[0].open == ["measured twice"]
     assert second[1]["network/egress"].twice == 29 * GIB
     assert (second[1]["network/egress"].charged or 0) + (second[1]["network/egress"].covered or 0) == 2 * GIB
+
+
+def test_what_another_measured_on_the_days_around_a_month_is_not_of_it(world: World) -> None:
+    """The month of Dublin's clocks begins and ends at 23:00 UTC: the hour before is another's, the one after its own."""
+    world.mara.feeds.create("tarnwick", slug="second", name="Second")
+    mine = {"owner": "quillstone/archive", "resource": "vm-1"}
+    hours = {
+        "out": ("2026-08-31T22:00:00Z", "2026-08-31T23:00:00Z"),
+        "first": ("2026-08-31T23:00:00Z", "2026-09-01T00:00:00Z"),
+        "after": ("2026-09-30T23:00:00Z", "2026-10-01T00:00:00Z"),
+    }
+    world.send(egress("a", 3 * GIB, **mine))
+    for name in ("out", "after"):
+        start, end = hours[name]
+        world.send(egress(name, GIB, start=start, end=end, **mine), feed="tarnwick/second")
+    assert balance(world)[0].open == [] and balance(world, "tarnwick/second")[0].meters == []
+    start, end = hours["first"]
+    world.send(egress("first", GIB, start=start, end=end, **mine), feed="tarnwick/second")
+    assert balance(world)[0].open == balance(world, "tarnwick/second")[0].open == ["measured twice"]
+
+
+def test_what_a_resellers_feed_measured_too_is_told(world: World) -> None:
+    world.user("edda").feeds.create("oxbow", slug="own", name="Own")
+    world.send(egress("a", 3 * GIB, owner="saltmarsh/harbour"))
+    event = egress("a", 2 * GIB, owner="saltmarsh/harbour")
+    assert world.user("edda").readings.send("oxbow/own", [event]).refused == 0
+    for feed, user, quantity in ((FEED, "mara", 3 * GIB), ("oxbow/own", "edda", 2 * GIB)):
+        _, meters = balance(world, feed, user=user)
+        assert meters["network/egress"].twice == quantity
+
+
+def test_costs_of_two_feeds_over_one_resource_are_told_of_each_alone_too(costs: World) -> None:
+    costs.mara.feeds.create("tarnwick", slug="cumulant-too", name="Cumulant too")
+    costs.mara.imported_costs.set_meter("tarnwick/cumulant-too", "cumulant/cost")
+    send(costs, row("10"))
+    costs.mara.imported_costs.send("tarnwick/cumulant-too", "costs.csv", written(row("7")), exported_at=moment(MORNING))
+    assert balance(costs, "tarnwick/cumulant")[1]["cumulant/cost"].twice == 10_000_000
+    assert balance(costs, "tarnwick/cumulant-too")[1]["cumulant/cost"].twice == 7_000_000
 
 
 def test_costs_are_told_in_money_with_the_suppliers_tax_apart(costs: World) -> None:

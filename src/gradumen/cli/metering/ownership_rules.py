@@ -16,6 +16,7 @@ from gradumen.cli.profiles import own_organisation
 from gradumen.client import Client
 from gradumen.core.errors import Invalid
 from gradumen.core.exact import figure, money
+from gradumen.wire.metering.ownership_forms import whose_words
 from gradumen.wire.metering.ownership_rules import (
     OwnershipPreviewBody,
     OwnershipRuleForm,
@@ -76,7 +77,7 @@ def _show(found: OwnershipRulesBody, out: Out) -> int:
 
 def _owners(rule: OwnershipRuleForm) -> str:
     """Whose what a rule takes is; where it is divided, with the share of each."""
-    return rule.owner or ", ".join(f"{path} ({figure(share)})" for path, share in (rule.shares or {}).items())
+    return rule.owner or whose_words(rule.shares or {})
 
 
 def _conditions(rule: OwnershipRuleForm) -> str:

@@ -5,9 +5,13 @@ Quantities are whole numbers: millionths of a meter's base unit.
 
 from collections import defaultdict
 from collections.abc import Collection, Iterable, Mapping
-from dataclasses import astuple, dataclass
+from dataclasses import dataclass, fields
+from zoneinfo import ZoneInfo
 
+from gradumen.core.catalogue.services import Combine
 from gradumen.core.exact import allocate
+from gradumen.core.metering.packed_days import pack, unpack
+from gradumen.core.metering.usage import Sample, combine_days
 
 Place = tuple[str, str]
 """A meter, and a resource by its name: what two feeds call by one name is one resource."""
@@ -24,7 +28,7 @@ class Became:
 
 
 @dataclass(slots=True)
-class Balance:
+class Balance(Became):
     """Of what a feed measured of a meter, what became of it; all but ``measured`` together are the same again."""
 
     measured: int = 0
@@ -35,24 +39,25 @@ class Balance:
     """Used where the seller does not sell it: of somebody who is not below it, or of another seller's services."""
     twice: int = 0
     """Measured by another feed too; what is charged of it is of both."""
-    charged: int = 0
-    covered: int = 0
-    no_rate: int = 0
-    no_subscription: int = 0
 
     @property
     def difference(self) -> int:
         """What the sum lacks; it is 0."""
-        became: list[int] = list(astuple(self))[1:]
+        became: list[int] = [getattr(self, each.name) for each in fields(self) if each.name != "measured"]
         return self.measured - sum(became)
+
+    def add(self, there: Became) -> None:
+        """Add what became of some of it."""
+        for each in fields(there):
+            setattr(self, each.name, getattr(self, each.name) + getattr(there, each.name))
 
 
 def became_of(rows: Iterable[tuple[object, Place, int, int]]) -> dict[Place, Became]:
     """Charges by resource: each is split into what is charged for and what an allowance covers, in proportion.
 
     Args:
-        rows: charge, place, the charge's quantity there, and what is covered of the whole charge. A charge's rows
-            follow each other, and are always in the same order.
+        rows: charge, place, the charge's quantity there, and what is covered of the whole charge. A charge's rows are
+            always in the same order.
 
     >>> found = became_of([(1, ("m", "a"), 30, 10), (1, ("m", "b"), 10, 10), (2, ("m", "a"), 5, 0)])
     >>> [(place[1], each.charged, each.covered) for place, each in found.items()]
@@ -72,40 +77,47 @@ def became_of(rows: Iterable[tuple[object, Place, int, int]]) -> dict[Place, Bec
 
 
 def balances(
-    used: Mapping[tuple[int, Place], Mapping[str, int]],
-    became: Mapping[Place, Became],
-    elsewhere: Collection[Place] = frozenset(),
+    used: Mapping[tuple[int, Place], Mapping[str, int]], became: Mapping[Place, Became]
 ) -> dict[tuple[int, str], Balance]:
     """Balances by feed and meter, but for what was measured.
 
     Args:
-        used: usage by feed and place, told apart as ``nobodys``, ``own_use``, ``elsewhere`` and ``sold``.
+        used: usage by feed and place, told apart as ``nobodys``, ``own_use``, ``elsewhere`` and ``sold``; of every
+            feed that has any of these places.
         became: what became of all that is sold.
-        elsewhere: places of which a feed has usage that is none of these.
 
     >>> used = {(1, ("m", "a")): {"sold": 7, "nobodys": 2}, (1, ("m", "b")): {"sold": 4}, (2, ("m", "b")): {"sold": 4}}
     >>> found = balances(used, {("m", "a"): Became(charged=6, no_rate=1), ("m", "b"): Became(charged=8)})
     >>> found[1, "m"].charged, found[1, "m"].no_rate, found[1, "m"].nobodys, found[1, "m"].twice, found[2, "m"].twice
     (6, 1, 2, 4, 4)
     """
-    feeds: dict[Place, set[int]] = defaultdict(set)
+    selling: dict[Place, set[int]] = defaultdict(set)
     for (feed, place), told in used.items():
         if told.get("sold"):
-            feeds[place].add(feed)
+            selling[place].add(feed)
     found: dict[tuple[int, str], Balance] = defaultdict(Balance)
     for (feed, place), told in used.items():
         balance = found[feed, place[0]]
         balance.nobodys += told.get("nobodys", 0)
         balance.own_use += told.get("own_use", 0)
         balance.elsewhere += told.get("elsewhere", 0)
-        if feed not in feeds[place]:
-            continue
-        if len(feeds[place]) > 1 or place in elsewhere:
-            balance.twice += told["sold"]
-            continue
-        there = became.get(place, Became())
-        balance.charged += there.charged
-        balance.covered += there.covered
-        balance.no_rate += there.no_rate
-        balance.no_subscription += there.no_subscription
+        if selling[place] - {feed}:
+            balance.twice += told.get("sold", 0)
+        elif "sold" in told:
+            balance.add(became.get(place, Became()))
     return dict(found)
+
+
+def quantity_within(
+    sample: Sample, combine: Combine, by_quarter: Collection[int], first: int, last: int, zone: ZoneInfo
+) -> int:
+    """The part of a reading from one hour of a zone's clocks until before another, as its usage is.
+
+    >>> half = Sample(1, 1, 1, 1800, 5400, 7)
+    >>> quantity_within(half, Combine.SUM, (), 0, 1, ZoneInfo("UTC"))
+    4
+    """
+    made = combine_days([sample], combine, by_quarter)
+    packed = [(day, *pack(usage.slots, by_quarter=usage.by_quarter)) for (_, _, day, _), usage in made.items()]
+    days, hours, slots = zip(*packed, strict=True)
+    return int(unpack(days, hours, slots, zone).within(first, last).quantity.sum())

@@ -11,6 +11,8 @@ FACTS = ("feed", "account", "source", "resource", "meter")
 MOST_RULES = 500
 MOST_SHARES = 50
 """Owners among whom a rule divides."""
+SHARE_PLACES, LARGEST_SHARE = 6, 10**9
+"""Decimal places of a share, and what it is below."""
 Shares = tuple[tuple[int, int], ...]
 """Projects by number, each with its share in proportion to the others'; of one alone, it has everything."""
 NOBODY = 0

@@ -100,14 +100,19 @@ class Divisions:
 
     def __init__(self) -> None:
         self._numbers: dict[Shares, int] = {}
+        self._shares: dict[int, Shares] = {}
 
     def number(self, shares: Shares) -> int:
         """The number of shares; of a single project its own."""
-        return shares[0][0] if len(shares) == 1 else self._numbers.setdefault(shares, -1 - len(self._numbers))
+        if len(shares) == 1:
+            return shares[0][0]
+        number = self._numbers.setdefault(shares, -1 - len(self._numbers))
+        self._shares[number] = shares
+        return number
 
     def by_quarter(self, projects: Collection[int]) -> set[int]:
         """The numbers whose usage is kept by quarters of an hour because that of one of their projects is."""
-        own = {number for shares, number in self._numbers.items() if any(each in projects for each, _ in shares)}
+        own = {number for number, shares in self._shares.items() if any(each in projects for each, _ in shares)}
         return own | set(projects)
 
     def divide(self, days: Mapping[DayKey, UsageDay], by_quarter: Collection[int] = ()) -> Mapping[DayKey, UsageDay]:
@@ -123,13 +128,12 @@ class Divisions:
         8 {0: 11} 1
         7 {0: 5} 1
         """
-        if not self._numbers:
+        if not self._shares:
             return days
-        found = {key: replace(day, slots=dict(day.slots)) for key, day in days.items() if key[0] >= 0}
-        for shares, number in self._numbers.items():
-            for key, day in days.items():
-                if key[0] == number:
-                    _divide_day(found, key, day, shares, by_quarter)
+        found = {key: replace(day, slots=dict(day.slots)) for key, day in days.items() if key[0] not in self._shares}
+        for key, day in days.items():
+            if key[0] in self._shares:
+                _divide_day(found, key, day, self._shares[key[0]], by_quarter)
         return found
 
 

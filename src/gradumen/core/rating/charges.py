@@ -110,9 +110,13 @@ def service_of(kind: str, meter: str | None) -> str:
     return SHARED_COST if kind in ("spread", "overhead") else (meter or "").partition("/")[0]
 
 
+ALL = -1
+"""In place of one of several that are added up."""
+
+
 @dataclass(frozen=True, slots=True)
 class Unpriced:
-    """Usage of a supply line that no rate of its card prices, of a project's resource."""
+    """Usage of a supply line that no rate of its card prices: of a resource, or of `ALL` where they are added up."""
 
     line: int
     meter: str

@@ -13,7 +13,7 @@ from sqlalchemy.orm import Mapped, Session, aliased, mapped_column
 
 from gradumen.store.columns import Base, Moment, ascii_text
 from gradumen.store.metering.imported_costs import CostDayRow, CostRowRow, CostSetRow
-from gradumen.store.metering.tables import DeliveryRow, FeedRow, ResourceRow, UsageDayRow
+from gradumen.store.metering.tables import DeliveryRow, ResourceRow, UsageDayRow
 
 
 class FeedSignOffRow(Base):
@@ -63,6 +63,8 @@ WHERE z.feed_id IN ({marks}) AND r.start_at > %s AND r.start_at < %s AND r.end_a
 
 def came_in(tx: Session, feeds: Sequence[int], start: datetime, end: datetime) -> dict[tuple[int, int], CameIn]:
     """What came in that begins from a moment until before another, by feed and meter."""
+    if not feeds:
+        return {}
     statement = _CAME_IN.format(marks=", ".join(["%s"] * len(feeds)))
     rows = tx.connection().exec_driver_sql(statement, (*feeds, _bare(start), _bare(end))).fetchall()
     return {
@@ -76,6 +78,8 @@ def readings_across(tx: Session, feeds: Sequence[int], moment: datetime, longest
 
     Feed, meter, resource, attributes, origin, start and end in seconds from 1970, millionths.
     """
+    if not feeds:
+        return []
     statement = _ACROSS.format(marks=", ".join(["%s"] * len(feeds)))
     at = _bare(moment)
     return tx.connection().exec_driver_sql(statement, (*feeds, at - longest, at, at)).fetchall()
@@ -98,19 +102,18 @@ class OfFeeds:
         return joined.where(ResourceRow.feed_id.in_(self.feeds))
 
 
-def measured_elsewhere(tx: Session, feeds: Collection[int], first: date, last: date) -> set[tuple[int, str]]:
-    """Meters and names of resources of feeds that others have somebody's usage of too, between two UTC days."""
-    own, other = aliased(ResourceRow), aliased(ResourceRow)
-    # By the names of its own, each looked up in the other feeds: most have none there.
-    query = (
-        select(UsageDayRow.meter_id, other.name)
-        .select_from(own)
-        .join(FeedRow, FeedRow.id.not_in(feeds))
-        .join(other, (other.feed_id == FeedRow.id) & (other.name == own.name))
-        .join(UsageDayRow, UsageDayRow.resource_id == other.id)
-        .where(own.feed_id.in_(feeds), UsageDayRow.day.between(first, last), UsageDayRow.project_number != 0)
-    )
-    return {(meter, name) for meter, name in tx.execute(query.distinct())}
+@dataclass(frozen=True, slots=True)
+class OfNamesakes:
+    """Which usage: of the other feeds' resources that are called as one of these feeds'."""
+
+    feeds: Collection[int]
+
+    def of(self, query: Select[Any]) -> Select[Any]:
+        """A query of usage, for what is wanted."""
+        own = aliased(ResourceRow)
+        joined = query.join(ResourceRow, ResourceRow.id == UsageDayRow.resource_id)
+        names = select(own.name).where(own.feed_id.in_(self.feeds))
+        return joined.where(ResourceRow.feed_id.not_in(self.feeds), ResourceRow.name.in_(names))
 
 
 def refused_of(tx: Session, feeds: Collection[int], start: datetime, end: datetime) -> dict[int, int]:

@@ -22,6 +22,12 @@ from gradumen.store.subscriptions.tables import SubscriptionRow, SupplyLineRow
 
 LEASE = timedelta(minutes=5)
 TABLES = (CurrentChargeRow, CurrentPartRow, NotPricedRow)
+IS_PART = (
+    (CurrentPartRow.pair_id == CurrentChargeRow.pair_id)
+    & (CurrentPartRow.generation == CurrentChargeRow.generation)
+    & (CurrentPartRow.charge_position == CurrentChargeRow.position)
+)
+"""Whether a part is one of a charge."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -154,12 +160,7 @@ def days_of(tx: Session, pairs: Collection[PairRow], lines: Collection[UUID]) ->
     """What the charges of some supply lines that hold for pairs come to: rows of pair, card version, day, amount."""
     charge, part = CurrentChargeRow, CurrentPartRow
     keys = (charge.pair_id, charge.rate_card_version_id, part.day)
-    of_charge = (
-        (part.pair_id == charge.pair_id)
-        & (part.generation == charge.generation)
-        & (part.charge_position == charge.position)
-    )
-    query = select(*keys, func.sum(part.amount).label("amount")).join(charge, of_charge).group_by(*keys)
+    query = select(*keys, func.sum(part.amount).label("amount")).join(charge, IS_PART).group_by(*keys)
     return tx.execute(query.where(held(part, pairs), charge.supply_line_id.in_(lines)).order_by(part.day)).all()
 
 
@@ -183,10 +184,25 @@ def months_to_bill(tx: Session, seller: UUID, buyer: UUID) -> int:
     return tx.scalar(query) or 0
 
 
-def not_priced_of(tx: Session, pairs: Collection[PairRow]) -> list[NotPricedRow]:
+@dataclass(frozen=True, slots=True)
+class NotPriced:
+    """Usage of a project that is not priced, its resources added up; without line no subscription takes it."""
+
+    pair_id: int
+    supply_line_id: UUID | None
+    organisation_id: UUID
+    project_number: int | None
+    meter: str
+    quantity: Decimal
+
+
+def not_priced_of(tx: Session, pairs: Collection[PairRow]) -> list[NotPriced]:
     """What of the usage of pairs is not priced."""
-    query = select(NotPricedRow).where(held(NotPricedRow, pairs))
-    return list(tx.scalars(query.order_by(NotPricedRow.pair_id, NotPricedRow.position)))
+    row = NotPricedRow
+    keys = (row.pair_id, row.supply_line_id, row.organisation_id, row.project_number, row.meter)
+    query = select(*keys, func.sum(row.quantity)).where(held(row, pairs)).group_by(*keys)
+    found: Any = tx.execute(query.order_by(row.pair_id, func.min(row.position))).all()
+    return [NotPriced(*each) for each in found]
 
 
 @dataclass(frozen=True, slots=True)
@@ -205,6 +221,13 @@ ADDED_UP = ("per_unit", "stepped", "at_reached_step", "lots", "markup", "importe
 """The kinds of charges whose quantities are what was used."""
 
 
+def effective_meters(tx: Session, pairs: Collection[PairRow]) -> set[str]:
+    """Meters of which effective cost is sold to some of them."""
+    charge = CurrentChargeRow
+    query = select(charge.meter).where(held(charge, pairs), charge.kind == EFFECTIVE)
+    return {str(meter) for meter in tx.scalars(query.distinct())}
+
+
 def became_of(tx: Session, pairs: Collection[PairRow]) -> dict[str, Became]:
     """What became of the usage of pairs, by meter."""
     charge, rest, nothing = CurrentChargeRow, NotPricedRow, Decimal(0)
@@ -213,7 +236,7 @@ def became_of(tx: Session, pairs: Collection[PairRow]) -> dict[str, Became]:
     charged = select(charge.meter, func.sum(charge.quantity), func.sum(charge.covered))
     charged = charged.where(held(charge, pairs), charge.kind.in_(ADDED_UP)).group_by(charge.meter)
     sums = {str(meter): (quantity - covered, covered) for meter, quantity, covered in tx.execute(charged)}
-    other = set(tx.scalars(select(charge.meter).where(held(charge, pairs), charge.kind == EFFECTIVE).distinct()))
+    other = effective_meters(tx, pairs)
     none_takes_it = rest.supply_line_id.is_(None)
     missing = select(rest.meter, none_takes_it, func.sum(rest.quantity)).where(held(rest, pairs))
     left = {

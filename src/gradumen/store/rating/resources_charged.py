@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session
 
 from gradumen.store.metering.tables import ResourceRow
 from gradumen.store.pairs import PairRow
-from gradumen.store.rating.current_charges import ADDED_UP, EFFECTIVE, held
+from gradumen.store.rating.current_charges import ADDED_UP, IS_PART, held
 from gradumen.store.rating.tables import CurrentChargeRow, CurrentPartRow, NotPricedRow
 
 
@@ -29,15 +29,10 @@ class ChargedResource:
 def charged_resources(tx: Session, pairs: Collection[PairRow]) -> list[ChargedResource]:
     """What metered charges are for, by charge and resource, in the order of these."""
     charge, part = CurrentChargeRow, CurrentPartRow
-    same = (
-        (part.pair_id == charge.pair_id)
-        & (part.generation == charge.generation)
-        & (part.charge_position == charge.position)
-    )
     keys = (charge.pair_id, charge.position, charge.meter, ResourceRow.name)
     query = (
         select(*keys, func.sum(part.quantity), func.max(charge.covered))
-        .join(part, same)
+        .join(part, IS_PART)
         .join(ResourceRow, ResourceRow.id == part.resource_id)
         .where(held(charge, pairs), charge.kind.in_(ADDED_UP))
         .group_by(*keys)
@@ -48,22 +43,6 @@ def charged_resources(tx: Session, pairs: Collection[PairRow]) -> list[ChargedRe
         ChargedResource((pair, position), meter, resource, quantity, covered)
         for pair, position, meter, resource, quantity, covered in rows
     ]
-
-
-def effective_meters(tx: Session, pairs: Collection[PairRow]) -> set[str]:
-    """Meters of which effective cost is sold to some of them."""
-    charge = CurrentChargeRow
-    query = select(charge.meter).where(held(charge, pairs), charge.kind == EFFECTIVE)
-    return {str(meter) for meter in tx.scalars(query.distinct())}
-
-
-def not_priced_resources(tx: Session, pairs: Collection[PairRow]) -> list[tuple[str, str, bool, Decimal]]:
-    """What is not priced: meter, resource, whether for want of a rate (else of a subscription), and how much."""
-    row = NotPricedRow
-    keys = (row.meter, ResourceRow.name, row.supply_line_id.is_not(None))
-    query = select(*keys, func.sum(row.quantity)).join(ResourceRow, ResourceRow.id == row.resource_id)
-    query = query.where(held(row, pairs)).group_by(*keys)
-    return [(meter, name, bool(no_rate), quantity) for meter, name, no_rate, quantity in tx.execute(query)]
 
 
 @dataclass(frozen=True, slots=True)
@@ -78,7 +57,7 @@ class NotPricedResource:
     quantity: Decimal
 
 
-def not_priced_by_owner(tx: Session, pairs: Collection[PairRow]) -> list[NotPricedResource]:
+def not_priced_resources(tx: Session, pairs: Collection[PairRow]) -> list[NotPricedResource]:
     """What is not priced, by whose it is and what it is of."""
     row = NotPricedRow
     keys = (row.meter, row.supply_line_id.is_not(None), row.organisation_id, row.attribute_set_id, ResourceRow.name)

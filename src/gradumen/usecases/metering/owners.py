@@ -5,8 +5,8 @@ from dataclasses import dataclass
 from datetime import UTC, datetime
 from uuid import UUID
 
-from gradumen.core.exact import scaled, text
-from gradumen.core.metering.ownership import OwnershipRule, Shares, rule_for
+from gradumen.core.exact import scaled
+from gradumen.core.metering.ownership import SHARE_PLACES, OwnershipRule, Shares, rule_for
 from gradumen.store.metering.ownership_rules import (
     FeedOf,
     Owner,
@@ -19,10 +19,7 @@ from gradumen.store.metering.ownership_rules import (
 from gradumen.store.metering.usage import attribute_sets, meter_rows
 from gradumen.store.organisations.tables import Tree, trees_between
 from gradumen.store.unit_of_work import Session
-from gradumen.wire.metering.ownership_forms import rule_of
-
-SHARE_PLACES = 6
-"""Decimal places of a share."""
+from gradumen.wire.metering.ownership_forms import rule_of, whose_words
 
 
 @dataclass(frozen=True, slots=True)
@@ -55,14 +52,8 @@ def ruled_by(row: OwnershipRuleRow, owners: Sequence[Owner]) -> Ruled:
     """A rule of projects as it is looked at."""
     shares = tuple((each.number, scaled(each.share, SHARE_PLACES)) for each in owners)
     rule = rule_of(row.name, shares, row.starts_on, row.ends_on, row.conditions)
-    return Ruled(rule, in_words(owners), frozenset(each.organisation for each in owners))
-
-
-def in_words(owners: Sequence[Owner]) -> str:
-    """Whose something is; where it is divided, with the share of each."""
-    if len(owners) == 1:
-        return owners[0].path
-    return ", ".join(f"{each.path} ({text(each.share)})" for each in owners)
+    whose = whose_words({each.path: each.share for each in owners})
+    return Ruled(rule, whose, frozenset(each.organisation for each in owners))
 
 
 class Owners:

@@ -9,7 +9,7 @@ from decimal import Decimal
 from gradumen.core.errors import Invalid
 from gradumen.core.exact import add, round_half_up, text
 from gradumen.core.metering.imported_costs import AHEAD
-from gradumen.core.metering.ownership import MOST_SHARES, NOBODY, first_difference
+from gradumen.core.metering.ownership import LARGEST_SHARE, MOST_SHARES, NOBODY, SHARE_PLACES, first_difference
 from gradumen.core.names import name_of
 from gradumen.core.periods import midnight
 from gradumen.core.permissions import Right
@@ -26,7 +26,7 @@ from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.audit_entries import record
 from gradumen.usecases.catalogue.names import meter_name
 from gradumen.usecases.catalogue.published import load_published
-from gradumen.usecases.metering.owners import SHARE_PLACES, Owners, Ruled, Rules, ruled, ruled_by
+from gradumen.usecases.metering.owners import Owners, Ruled, Rules, ruled, ruled_by
 from gradumen.usecases.scope import Caller, Scope, check_unchanged, get_organisation, load_scope
 from gradumen.usecases.tasks import OWNERS, require_lease
 from gradumen.wire.metering.ownership_forms import read_ownership
@@ -42,7 +42,6 @@ from gradumen.wire.metering.ownership_rules import (
 
 LOOKED_AT, LOOKED_BACK = 200_000, timedelta(days=92)
 """Groups of readings, and days, that a preview looks at."""
-LARGEST_SHARE = 10**9
 
 
 @use_case

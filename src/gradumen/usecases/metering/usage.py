@@ -62,7 +62,7 @@ def sum_usage(
         Invalid: an unknown dimension.
     """
     for name in by:
-        if name not in DIMENSIONS and name == name.removeprefix(ATTRIBUTE):
+        if name not in DIMENSIONS and not (name.startswith(ATTRIBUTE) and name != ATTRIBUTE):
             choices = ", ".join((*DIMENSIONS, f"{ATTRIBUTE}NAME"))
             raise Invalid(f"usage has no dimension '{name[:30]}'; choose from {choices}", field="by")
     scope, current = load_scope(tx, caller), usage_as_of(tx, caller)

@@ -31,7 +31,10 @@ from gradumen.usecases.subscriptions.assignment_rules import load_rules
 
 @dataclass(frozen=True, slots=True)
 class Unassigned:
-    """Usage of a project's resource that no subscription covers, in millionths; ``buyer`` is the seller's own."""
+    """Usage of a project's resource that no subscription covers, in millionths; ``buyer`` is the seller's own.
+
+    ``resource`` is its place among the resources, or `gradumen.core.rating.charges.ALL`.
+    """
 
     buyer: UUID
     owner: UUID

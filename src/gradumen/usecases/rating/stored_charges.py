@@ -11,7 +11,7 @@ from gradumen.core.catalogue.offers import renamed
 from gradumen.core.errors import Conflict
 from gradumen.core.exact import AMOUNT_PLACES, QUANTITY_PLACES, scaled
 from gradumen.core.periods import Period, zone_of
-from gradumen.core.rating.charges import Adjustment, Charge, PricedBlock, Rated, Shared, Unpriced
+from gradumen.core.rating.charges import ALL, Adjustment, Charge, PricedBlock, Rated, Shared, Unpriced
 from gradumen.core.rating.parts import Part
 from gradumen.store.catalogue.published import plan_versions_by_id
 from gradumen.store.catalogue.rate_cards import cards_of_versions
@@ -110,7 +110,7 @@ class _Reading:
         }
         self.projects = self._projects()
         self._project_index = {row.number: index for index, row in enumerate(self.projects)}
-        ids = {each.resource_id for each in (*self.parts, *self.missing) if each.resource_id is not None}
+        ids = {part.resource_id for part in self.parts if part.resource_id is not None}
         self.resources = resource_names(tx, ids)
         self._resource_index = {number: index for index, number in enumerate(self.resources)}
 
@@ -120,14 +120,7 @@ class _Reading:
         start, end = self.period.bounds(zone)
         charges = self._charges()
         unpriced = tuple(
-            Unpriced(
-                number,
-                row.meter,
-                row.attribute_set_id or 0,
-                -1 if row.project_number is None else self._project_index[row.project_number],
-                self._resource_index.get(row.resource_id or 0, -1),
-                row.quantity,
-            )
+            Unpriced(number, row.meter, ALL, ALL, ALL, row.quantity)
             for row, number in (
                 (row, self._line(row.supply_line_id, None)) for row in self.missing if row.supply_line_id is not None
             )
@@ -233,7 +226,7 @@ class _Reading:
                 row.project_number or 0,
                 row.meter,
                 f"{owners[row.organisation_id].slug}/{paths[row.project_number or 0]}",
-                self._resource_index.get(row.resource_id or 0, -1),
+                ALL,
                 scaled(row.quantity, QUANTITY_PLACES),
             )
             for row in rows

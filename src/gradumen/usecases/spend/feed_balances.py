@@ -1,42 +1,30 @@
 """What became of all that came in by a seller's feeds in a month; its finance signs each feed's month off."""
 
-from collections import defaultdict
 from collections.abc import Collection, Iterator, Mapping, Sequence
-from dataclasses import dataclass
-from datetime import datetime
-from decimal import Decimal
-from uuid import UUID
-from zoneinfo import ZoneInfo
+from dataclasses import asdict
 
-from gradumen.core.catalogue.services import Combine
-from gradumen.core.errors import Conflict, Forbidden, Invalid, NotFound
-from gradumen.core.exact import AMOUNT_PLACES, QUANTITY_PLACES, add, scaled, unscaled
+from gradumen.core.errors import Conflict, Invalid, NotFound
+from gradumen.core.exact import QUANTITY_PLACES, add, unscaled
 from gradumen.core.metering.feed_balances import Balance, Became, Place, balances, became_of
-from gradumen.core.metering.ownership import NOBODY
-from gradumen.core.metering.packed_days import pack, unpack
-from gradumen.core.metering.readings import LONGEST
-from gradumen.core.metering.usage import Divisions, Sample, combine_days
-from gradumen.core.periods import Period, day_start, hour_number, zone_of
+from gradumen.core.periods import Period, zone_of
 from gradumen.core.permissions import Right
 from gradumen.store.access.members import names_of
-from gradumen.store.catalogue.tables import MeterRow
 from gradumen.store.metering import feed_balances as store
 from gradumen.store.metering.feeds import feeds_of
-from gradumen.store.metering.stale_usage import kept_by_quarter, organisations_by_number
 from gradumen.store.metering.tables import FeedRow
-from gradumen.store.metering.usage import meter_rows, meters_by_seller
-from gradumen.store.organisations.tables import OrganisationRow, Tree, zone_name
+from gradumen.store.organisations.tables import OrganisationRow, zone_name
 from gradumen.store.pairs import PairRow, pairs_with
-from gradumen.store.rating.resources_charged import charged_resources, effective_meters, not_priced_resources
+from gradumen.store.rating.current_charges import effective_meters
+from gradumen.store.rating.resources_charged import charged_resources, not_priced_resources
 from gradumen.store.unit_of_work import Session, at_one_moment, use_case
 from gradumen.usecases.audit_entries import record
 from gradumen.usecases.catalogue.names import meter_name
 from gradumen.usecases.catalogue.published import Published, load_published
 from gradumen.usecases.metering.feeds import get_feed
-from gradumen.usecases.metering.stale_usage import owned_samples, usage_as_of
-from gradumen.usecases.metering.usage import quantities_of, spans_of
+from gradumen.usecases.metering.stale_usage import usage_as_of
 from gradumen.usecases.rating.stored_charges import current_of
 from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
+from gradumen.usecases.spend.feed_months import FeedMonth, millionths
 from gradumen.wire.spend.feed_balances import (
     FeedBalanceBody,
     FeedBalancesBody,
@@ -45,9 +33,6 @@ from gradumen.wire.spend.feed_balances import (
     FeedSignOffBody,
 )
 
-QUANTITIES = (
-    "measured", "nobodys", "own_use", "elsewhere", "twice", "charged", "covered", "no_rate", "no_subscription",
-)  # fmt: skip
 LOOK_AT = {
     "nobodys": "nobody's",
     "twice": "measured twice",
@@ -76,23 +61,30 @@ def list_feed_balances(
     at_one_moment(tx)
     scope = load_scope(tx, caller)
     seller = get_organisation(tx, scope, organisation)
-    if seller.id not in scope.members_money():
-        raise Forbidden(right=Right.READ_MONEY, organisation=seller.slug, name=seller.name)
-    feeds = feeds_of(tx, seller.id)
-    if feed is not None:
-        feeds = [each for each in feeds if f"{seller.slug}/{each.slug}" == feed]
-        if not feeds:
-            raise NotFound("feed", feed[:140])
-    return _balances(tx, scope, seller, feeds, Period.parse(period))
+    scope.require_member(Right.READ_MONEY, seller)
+    found = _balances(tx, scope, seller, Period.parse(period))
+    return found if feed is None else found.model_copy(update={"items": [_of_feed(found, feed)]})
 
 
-def _balances(
-    tx: Session, scope: Scope, seller: OrganisationRow, feeds: Sequence[FeedRow], month: Period
-) -> FeedBalancesBody:
+def _of_feed(found: FeedBalancesBody, feed: str) -> FeedBalanceBody:
+    """The balance of one of the feeds.
+
+    Raises:
+        NotFound: none of them is called so.
+    """
+    for each in found.items:
+        if each.feed == feed:
+            return each
+    raise NotFound("feed", feed[:140])
+
+
+def _balances(tx: Session, scope: Scope, seller: OrganisationRow, month: Period) -> FeedBalancesBody:
+    """All feeds of a seller: what one measured may be another's too."""
     usage = usage_as_of(tx, scope.caller)
     zone = zone_of(zone_name(tx, seller.id, month.first_day))
     pairs = [row for row in pairs_with(tx, seller.id, None, month.text) if row.buyer_id != seller.id]
-    looked = _Month(tx, scope, seller.id, [each.id for each in feeds], month, zone)
+    feeds = feeds_of(tx, seller.id)
+    looked = FeedMonth(tx, scope, seller.id, [each.id for each in feeds], month, zone)
     # Of one moment with what came in and was used, so what lacks is lacking.
     became, effective = _became(tx, pairs), effective_meters(tx, pairs)
     current = current_of(tx, usage, pairs)
@@ -109,147 +101,37 @@ def _balances(
 def _became(tx: Session, pairs: Sequence[PairRow]) -> dict[Place, Became]:
     """What became of what is sold, by meter and resource."""
     found = became_of(
-        (each.charge, (each.meter, each.resource), _millionths(each.quantity), _millionths(each.charge_covered))
+        (each.charge, (each.meter, each.resource), millionths(each.quantity), millionths(each.charge_covered))
         for each in charged_resources(tx, pairs)
     )
-    for meter, resource, no_rate, quantity in not_priced_resources(tx, pairs):
-        there = found.setdefault((meter, resource), Became())
-        if no_rate:
-            there.no_rate += _millionths(quantity)
+    for row in not_priced_resources(tx, pairs):
+        # Without resource it is of a release before, and the pair waits to be rated again.
+        there = found.setdefault((row.meter, row.resource or ""), Became())
+        if row.no_rate:
+            there.no_rate += millionths(row.quantity)
         else:
-            there.no_subscription += _millionths(quantity)
+            there.no_subscription += millionths(row.quantity)
     return found
-
-
-def _millionths(quantity: Decimal) -> int:
-    return scaled(quantity, QUANTITY_PLACES)
-
-
-@dataclass(slots=True)
-class _Told:
-    """Usage by feed and place, told apart by whose it is."""
-
-    by_place: dict[tuple[int, Place], dict[str, int]]
-
-    def add(self, feed: int, place: Place, whose: str, quantity: int) -> None:
-        self.by_place[feed, place][whose] += quantity
-
-
-class _Month:
-    """What came in by some feeds in a month, and whose it is."""
-
-    def __init__(
-        self, tx: Session, scope: Scope, seller: UUID, feeds: list[int], month: Period, zone: ZoneInfo
-    ) -> None:
-        self.tx, self.scope, self.seller, self.feeds, self.month, self.zone = tx, scope, seller, feeds, month, zone
-        self.bounds = month.bounds(zone)
-        self.meters: Mapping[int, MeterRow] = meter_rows(tx)
-        self.spans = list(spans_of(tx, scope, *self.bounds))
-        self._of_seller = meters_by_seller(tx)
-        self.came_in = store.came_in(tx, feeds, *self.bounds) if feeds else {}
-        self.measured = self._measured() if feeds else {}
-        self.told = _Told(defaultdict(lambda: defaultdict(int)))
-        self._tell_usage()
-        self.costs = store.costs_in(tx, feeds, month.first_day)
-        self.owned_costs: dict[tuple[int, str], dict[str, list[Decimal]]] = defaultdict(lambda: defaultdict(list))
-        self._tell_costs()
-
-    def _measured(self) -> dict[tuple[int, int], int]:
-        """What readings say of the month, in millionths of base units, by feed and meter."""
-        found: dict[tuple[int, int], int] = defaultdict(int)
-        for (feed, meter), came in self.came_in.items():
-            level = self.meters[meter].combine == Combine.LEVEL
-            found[feed, meter] += _millionths(came.by_seconds if level else came.summed)
-        start, end = self.bounds
-        across: dict[tuple[int, int, bool], list[tuple[int, ...]]] = defaultdict(list)
-        for first, moment in ((True, start), (False, end)):
-            for feed, meter, *row in store.readings_across(self.tx, self.feeds, moment, LONGEST):
-                across[feed, meter, first].append(tuple(row))
-        by_quarter = kept_by_quarter(self.tx) if across else set()
-        for (feed, meter, first), rows in across.items():
-            combine = Combine(self.meters[meter].combine)
-            divisions = Divisions()
-            samples = owned_samples(self.tx, meter, rows, divisions)
-            kept = divisions.by_quarter(by_quarter)
-            for sample in samples:
-                inside = self._inside(sample, combine, kept)
-                whole = sample.quantity * (sample.end - sample.start if combine is Combine.LEVEL else 1)
-                # What begins before the month was not counted yet, what ends after it wholly.
-                found[feed, meter] += inside if first else inside - whole
-        return found
-
-    def _inside(self, sample: Sample, combine: Combine, by_quarter: set[int]) -> int:
-        """The part of a reading that is the month's, as its usage is."""
-        days, hours, slots = [], [], []
-        for (_, _, day, _), usage in combine_days([sample], combine, by_quarter).items():
-            packed = pack(usage.slots, by_quarter=usage.by_quarter)
-            days.append(day)
-            hours.append(packed[0])
-            slots.append(packed[1])
-        first, last = (hour_number(bound, self.zone) for bound in self.bounds)
-        return int(unpack(days, hours, slots, self.zone).within(first, last).quantity.sum())
-
-    def _whose(self, tree: Tree, owners: Mapping[int, UUID], project: int, meter: int) -> str:
-        """Whose usage is, as the seller sees it."""
-        if project == NOBODY:
-            return "nobodys"
-        owner = owners[project]
-        if owner == self.seller:
-            return "own_use"
-        sold = any(meter in self._of_seller.get(each, ()) for each in tree.chain(self.seller))
-        return "sold" if sold and owner in tree.below([self.seller]) else "elsewhere"
-
-    def _tell_usage(self) -> None:
-        wanted = store.OfFeeds(self.feeds)
-        for tree, bounds in self.spans:
-            by = ("project", "resource", "feed")
-            rows = list(quantities_of(self.tx, wanted, bounds, by, self.zone)) if self.feeds else []
-            owners = organisations_by_number(self.tx, {keys["project"] for _, keys, _ in rows})
-            for meter, keys, quantity in rows:
-                place = self.meters[meter].slug, keys["resource"]
-                self.told.add(keys["feed"], place, self._whose(tree, owners, keys["project"], meter), quantity)
-
-    def _tell_costs(self) -> None:
-        rows = store.costs_by_owner(self.tx, self.feeds, self.month.first_day)
-        owners = organisations_by_number(self.tx, {row[2] for row in rows})
-        for feed, meter, project, resource, day, currency, billed, sold, is_sold in rows:
-            tree = self._tree_at(day_start(max(day, self.month.first_day), self.zone))
-            whose = self._whose(tree, owners, project, meter)
-            quantity = scaled(sold if is_sold else billed, AMOUNT_PLACES)
-            self.told.add(feed, (self.meters[meter].slug, resource), whose, quantity)
-            self.measured[feed, meter] = self.measured.get((feed, meter), 0) + quantity
-            there = self.owned_costs[feed, currency]
-            there["nobodys" if project == NOBODY else "owned"].append(billed)
-            there["no_exchange_rate"] += [] if is_sold else [billed]
-
-    def _tree_at(self, moment: datetime) -> Tree:
-        return [tree for tree, (begins, _) in self.spans if begins <= moment or tree is self.spans[0][0]][-1]
 
 
 def _items(
     tx: Session,
     seller: OrganisationRow,
     feeds: Sequence[FeedRow],
-    looked: _Month,
+    looked: FeedMonth,
     became: Mapping[Place, Became],
     effective: Collection[str],
 ) -> list[FeedBalanceBody]:
-    first, last = (bound.date() for bound in looked.bounds)
-    # Of one feed alone, what the seller's others measured is another's too.
-    elsewhere = store.measured_elsewhere(tx, looked.feeds, first, last) if looked.feeds else set()
-    places = {(looked.meters[meter].slug, name) for meter, name in elsewhere}
-    found = balances(looked.told.by_place, became, places)
+    found = balances(looked.used, became)
     slugs = {number: row.slug for number, row in looked.meters.items()}
     for (of, number), quantity in looked.measured.items():
         found.setdefault((of, slugs[number]), Balance()).measured = quantity
     published = load_published(tx)
     refused = store.refused_of(tx, looked.feeds, *looked.bounds)
-    signed = _signed(tx, looked)
-    items = []
+    signed = _signed(tx, looked.feeds, looked.month.text)
+    items, in_order = [], sorted(slugs, key=slugs.__getitem__)
     for feed in feeds:
-        bodies = [
-            _meter_body(looked, feed.id, number, found, published) for number in sorted(slugs, key=slugs.__getitem__)
-        ]
+        bodies = [_meter_body(looked, feed.id, number, found, published) for number in in_order]
         meters = [_without_difference(each) if each.meter in effective else each for each in bodies if each is not None]
         costs = list(_cost_bodies(looked, feed.id))
         said = {each for meter in meters for each in meter.open} | {each for cost in costs for each in cost.open}
@@ -274,8 +156,9 @@ def _sign_off_body(signed: tuple[store.FeedSignOffRow, str] | None, now: FeedBal
     return FeedSignOffBody(by=by, at=row.signed_at, is_open=row.is_open, reason=row.reason, changed=changed)
 
 
-def _signed(tx: Session, looked: _Month) -> dict[int, tuple[store.FeedSignOffRow, str]]:
-    rows = store.sign_offs_of(tx, looked.feeds, looked.month.text)
+def _signed(tx: Session, feeds: Collection[int], period: str) -> dict[int, tuple[store.FeedSignOffRow, str]]:
+    """What was signed off, and by whom."""
+    rows = store.sign_offs_of(tx, feeds, period)
     users = names_of(tx, {row.signed_by for row in rows.values()})
     return {feed: (row, users[row.signed_by]) for feed, row in rows.items()}
 
@@ -286,12 +169,12 @@ def _document(body: FeedBalanceBody) -> dict[str, object]:
 
 
 def _meter_body(
-    looked: _Month, feed: int, number: int, found: Mapping[tuple[int, str], Balance], published: Published
+    looked: FeedMonth, feed: int, number: int, found: Mapping[tuple[int, str], Balance], published: Published
 ) -> FeedMeterBody | None:
     meter = looked.meters[number].slug
     came = looked.came_in.get((feed, number), store.CameIn())
     balance = found.get((feed, meter), Balance())
-    told = {name: getattr(balance, name) for name in QUANTITIES}
+    told = asdict(balance)
     if came == store.CameIn() and not any(told.values()):
         return None
     known = published.meters.get(meter)
@@ -304,9 +187,8 @@ def _meter_body(
         readings=came.readings,
         replaced=came.replaced,
         taken_back=came.taken_back,
-        **{name: unscaled(told[name], QUANTITY_PLACES) if additive else None for name in QUANTITIES},
-        difference=unscaled(told["difference"], QUANTITY_PLACES) if additive else None,
-        open=[said for name, said in LOOK_AT.items() if told[name] and (additive or name != "twice")],
+        **{name: unscaled(quantity, QUANTITY_PLACES) if additive else None for name, quantity in told.items()},
+        open=[said for name, said in LOOK_AT.items() if told[name]],
     )
 
 
@@ -316,7 +198,7 @@ def _without_difference(body: FeedMeterBody) -> FeedMeterBody:
     return body.model_copy(update={"difference": None, "open": told})
 
 
-def _cost_bodies(looked: _Month, feed: int) -> Iterator[FeedCostBody]:
+def _cost_bodies(looked: FeedMonth, feed: int) -> Iterator[FeedCostBody]:
     rows = [each for each in looked.costs if each.feed == feed]
     for currency in sorted({each.currency for each in rows if each.stands}):
         here = [each for each in rows if each.currency == currency]
@@ -353,14 +235,14 @@ def sign_off(tx: Session, caller: Caller, *, feed: str, period: str, reason: str
     at_one_moment(tx)
     scope = load_scope(tx, caller)
     row, seller = get_feed(tx, scope, feed)
-    scope.require(Right.BILL, seller)
+    scope.require_member(Right.BILL, seller)
     month = Period.parse(period)
-    found = _balances(tx, scope, seller, [row], month)
+    found = _balances(tx, scope, seller, month)
     if not found.over:
         raise Conflict(f"{month.text} is not over in the seller's zone; sign it off afterwards", period=month.text)
     if found.waiting:
         raise Conflict("what came in is not all counted and rated yet; look again in a moment", period=month.text)
-    [body] = found.items
+    body = _of_feed(found, feed)
     why = (reason or "").strip() or None
     if body.open and why is None:
         raise Invalid(f"this month has open sums ({', '.join(body.open)}); say why it is signed off so", field="reason")
@@ -376,7 +258,8 @@ def sign_off(tx: Session, caller: Caller, *, feed: str, period: str, reason: str
     store.put_sign_off(tx, row.id, month.text, values)
     now = {"open": bool(body.open), "reason": why}
     record(tx, caller, "feed month signed off", seller.id, f"{feed} {month.text}", before=was, after=now)
-    return _balances(tx, scope, seller, [row], month)
+    told = _sign_off_body(_signed(tx, [row.id], month.text).get(row.id), body)
+    return found.model_copy(update={"items": [body.model_copy(update={"sign_off": told})]})
 
 
 @use_case
@@ -390,7 +273,7 @@ def withdraw_sign_off(tx: Session, caller: Caller, *, feed: str, period: str) ->
     """
     scope = load_scope(tx, caller)
     row, seller = get_feed(tx, scope, feed)
-    scope.require(Right.BILL, seller)
+    scope.require_member(Right.BILL, seller)
     month = Period.parse(period)
     found = store.sign_offs_of(tx, [row.id], month.text).get(row.id)
     # Of two who withdraw it at once, one did.

@@ -5,7 +5,6 @@ from decimal import Decimal
 from itertools import chain
 from uuid import UUID
 
-from gradumen.core.errors import Forbidden
 from gradumen.core.exact import AMOUNT_PLACES, add, unscaled
 from gradumen.core.periods import Period, zone_of
 from gradumen.core.permissions import Right
@@ -37,8 +36,7 @@ def month_margins(tx: Session, caller: Caller, *, organisation: str, period: str
     """
     scope, usage = load_scope(tx, caller), usage_as_of(tx, caller)
     seller = get_organisation(tx, scope, organisation)
-    if seller.id not in scope.members_money():
-        raise Forbidden(right=Right.READ_MONEY, organisation=seller.slug, name=seller.name)
+    scope.require_member(Right.READ_MONEY, seller)
     zone = zone_of(zone_name(tx, seller.id, scope.now.date()))
     month = Period.parse(period) if period else Period.containing(scope.now, zone)
     looked = _Looked(tx, scope, seller, month)

@@ -3,14 +3,13 @@
 from collections import defaultdict
 from decimal import Decimal
 
-from gradumen.core.errors import Forbidden
 from gradumen.core.exact import add
 from gradumen.core.periods import Period
 from gradumen.core.permissions import Right
 from gradumen.store.metering.usage import attribute_sets, meter_rows
 from gradumen.store.organisations.organisations import organisations_by_id
 from gradumen.store.pairs import pairs_with
-from gradumen.store.rating.resources_charged import NotPricedResource, not_priced_by_owner
+from gradumen.store.rating.resources_charged import NotPricedResource, not_priced_resources
 from gradumen.store.unit_of_work import Session, at_one_moment, use_case
 from gradumen.usecases.catalogue.names import meter_name
 from gradumen.usecases.catalogue.published import load_published
@@ -34,12 +33,11 @@ def list_not_priced(tx: Session, caller: Caller, *, organisation: str, period: s
     at_one_moment(tx)
     scope, usage = load_scope(tx, caller), usage_as_of(tx, caller)
     seller = get_organisation(tx, scope, organisation)
-    if seller.id not in scope.members_money():
-        raise Forbidden(right=Right.READ_MONEY, organisation=seller.slug, name=seller.name)
+    scope.require_member(Right.READ_MONEY, seller)
     month = Period.parse(period)
     pairs = [row for row in pairs_with(tx, seller.id, None, month.text) if row.buyer_id != seller.id]
     current = current_of(tx, usage, pairs)
-    items = _items(tx, not_priced_by_owner(tx, pairs))
+    items = _items(tx, not_priced_resources(tx, pairs))
     return NotPricedUsagesBody(
         organisation=seller.slug, period=month.text, items=items, as_of=current.as_of, waiting=current.waiting
     )

@@ -5,7 +5,6 @@ from collections.abc import Mapping
 from decimal import Decimal
 from uuid import UUID
 
-from gradumen.core.errors import Forbidden
 from gradumen.core.exact import QUANTITY_PLACES, add, unscaled
 from gradumen.core.periods import Period, zone_of
 from gradumen.core.permissions import Right
@@ -37,8 +36,7 @@ def list_usage_balances(tx: Session, caller: Caller, *, organisation: str, perio
     at_one_moment(tx)
     scope, usage = load_scope(tx, caller), usage_as_of(tx, caller)
     seller = get_organisation(tx, scope, organisation)
-    if seller.id not in scope.members_money():
-        raise Forbidden(right=Right.READ_MONEY, organisation=seller.slug, name=seller.name)
+    scope.require_member(Right.READ_MONEY, seller)
     month = Period.parse(period)
     used = _used(tx, scope, seller.id, month)
     pairs = [row for row in pairs_with(tx, seller.id, None, month.text) if row.buyer_id != seller.id]

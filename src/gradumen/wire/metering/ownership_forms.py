@@ -1,9 +1,12 @@
 """The conditions of an ownership rule as they are written."""
 
+from collections.abc import Mapping
 from datetime import date
+from decimal import Decimal
 from typing import Any
 
 from gradumen.core.errors import Invalid, at
+from gradumen.core.exact import text
 from gradumen.core.metering.ownership import FACTS, OwnershipRule, Shares
 from gradumen.wire.catalogue.forms.base import Form, read
 from gradumen.wire.catalogue.forms.conditions import WrittenCondition, condition_form, read_condition
@@ -38,6 +41,17 @@ def read_ownership(raw: object) -> dict[str, Any]:
         if not found:
             raise Invalid(f"a rule has at least one of {', '.join(FACTS)}, where", field="conditions")
         return found
+
+
+def whose_words(shares: Mapping[str, Decimal]) -> str:
+    """Whose something is, by shares of projects; where it is divided, with the share of each.
+
+    >>> whose_words({"gull/shop": Decimal(1)}), whose_words({"gull/shop": Decimal("2.50"), "tern/boats": Decimal(1)})
+    ('gull/shop', 'gull/shop (2.5), tern/boats (1)')
+    """
+    if len(shares) == 1:
+        return next(iter(shares))
+    return ", ".join(f"{path} ({text(share)})" for path, share in shares.items())
 
 
 def rule_of(
