@@ -138,6 +138,9 @@ def tab(opened: BrowserContext, world: World) -> Iterator[Tab]:
     """A tab of a browser in which nobody ever signed in."""
     made = Tab(opened.new_page(), world.url)
     yield made
+    # First, for what is still being asked would be refused without the cookies.
+    for page in opened.pages:
+        page.goto("about:blank")
     session = opened.new_cdp_session(made.page)
     session.send("Storage.clearDataForOrigin", {"origin": world.url, "storageTypes": "local_storage,cookies"})
     opened.clear_cookies()

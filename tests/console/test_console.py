@@ -2,9 +2,11 @@
 
 import json
 import re
+import time
 from datetime import date
 from decimal import Decimal
 
+import httpx
 from playwright.sync_api import Browser, expect
 
 from gradumen.client import Client
@@ -229,6 +231,25 @@ def test_a_wrong_password_and_a_lost_session_lead_on(tab: Tab, world: World) -> 
     expect(page.get_by_role("heading", name="Invoices")).to_be_visible()
     tab.sign_out()
     assert page.evaluate("() => document.cookie") == ""
+
+
+def test_who_leaves_the_page_while_signing_out_is_signed_out(tab: Tab, world: World) -> None:
+    """While something is still being asked, signing out waits for it; the page may be gone before."""
+    tab.sign_in("ines")
+    cookies = {each["name"]: each["value"] for each in tab.page.context.cookies()}
+    address = f"{tab.url}/api/v1/session"
+    assert httpx.get(address, cookies=cookies).status_code == 200
+    stalled: list[str] = []
+    tab.page.route("**/api/v1/organisations/*/usage?*", lambda route: stalled.append(route.request.url))
+    tab.show("/usage?period=2026-09")
+    while not stalled:
+        tab.page.wait_for_timeout(20)
+    tab.page.get_by_role("button", name="Sign out").click()
+    tab.page.goto(f"{tab.url}/invoices")
+    expect(tab.page.get_by_role("button", name="Sign in")).to_be_visible()
+    deadline = time.monotonic() + 5
+    while httpx.get(address, cookies=cookies).status_code != 401:
+        assert time.monotonic() < deadline
 
 
 def test_a_narrow_window_shows_everything(browser: Browser, month: World) -> None:

@@ -1,13 +1,22 @@
-"""Documents say what is so: examples run, links and pictures are there (that the reference is current says scripts/check)."""
+"""Documents say what is so: the reference is current, examples run, links and pictures are there."""
 
 import doctest
 import re
+import subprocess
+import sys
 from pathlib import Path
 
 import pytest
 
 ROOT = Path(__file__).parents[2]
 PAGES = sorted([*ROOT.glob("*.md"), *(ROOT / "docs").glob("*.md")])
+
+
+def test_the_reference_is_current() -> None:
+    done = subprocess.run(
+        [sys.executable, "scripts/reference.py", "--check"], cwd=ROOT, capture_output=True, text=True, check=False
+    )
+    assert done.returncode == 0, done.stderr
 
 
 def test_the_worked_examples_of_rating_come_out_as_written() -> None:

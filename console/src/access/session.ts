@@ -83,10 +83,14 @@ export function useSignOut(): () => Promise<void> {
   return async () => {
     // Before it ends: nobody asks whether it has ended, and what is being asked is answered first.
     rememberSignedIn(false);
+    const end = () => api.DELETE('/api/v1/session', { keepalive: true });
+    // Whoever leaves the page meanwhile is signed out all the same.
+    const leave = () => void end();
+    addEventListener('pagehide', leave);
     await quiet(queries);
+    removeEventListener('pagehide', leave);
     try {
-      // Whoever leaves the page at once is signed out all the same.
-      await api.DELETE('/api/v1/session', { keepalive: true });
+      await end();
     } catch (problem) {
       rememberSignedIn(true);
       throw problem;

@@ -7,13 +7,14 @@ import { usePeriod } from '../access/figures';
 import { useSignedIn } from '../access/session';
 import { DataTable } from '../shared/DataTable';
 import { dayName, periodName } from '../shared/dates';
-import { formatCount, formatMoney, readable } from '../shared/decimal';
+import { formatCount, formatMoney } from '../shared/decimal';
 import { EntryDialog, Remark } from '../shared/form';
 import { Page, Section } from '../shared/Page';
 import { Empty, Query } from '../shared/States';
-import { formatUnit } from '../shared/units';
+import { quantityIn } from '../shared/units';
 import { type ImportedCost, importedCostsOptions } from './costs';
 import { OwnerDialog, type OwnerValues } from './OwnerDialog';
+import { Resources } from './Resources';
 import {
   type Balance,
   balancesOptions,
@@ -222,11 +223,10 @@ const became = (key: 'used' | 'charged' | 'covered' | 'no_rate' | 'no_subscripti
   number: true,
   cell: (row: Balance) => {
     if (Number(row[key]) === 0) return '';
-    const { text, unit } = readable(row[key], row.unit);
     const missing = key === 'no_rate' || key === 'no_subscription';
     return (
       <Box component="span" sx={missing ? { color: 'warning.main', fontWeight: 620 } : {}}>
-        {text} {formatUnit(unit, text)}
+        {quantityIn(row[key], row.unit)}
       </Box>
     );
   },
@@ -269,12 +269,7 @@ function NobodysTable(props: { items: Nobodys[]; onGive: ((item: Nobodys) => voi
         {
           key: 'resources',
           title: 'Resources',
-          cell: (row) => (
-            <Box component="span" title={row.examples.join(', ')}>
-              {formatCount(row.resources)}: {row.examples.slice(0, 2).join(', ')}
-              {row.resources > 2 && ' …'}
-            </Box>
-          ),
+          cell: (row) => <Resources count={row.resources} examples={row.examples} />,
         },
         {
           key: 'days',

@@ -9,13 +9,13 @@ import { useLooked } from '../organisations/organisations';
 import { Bar } from '../shared/Bar';
 import { byText } from '../shared/DataTable';
 import { addDays, periodName, times } from '../shared/dates';
-import { compare, formatQuantity, inOneUnit, readable, share } from '../shared/decimal';
+import { compare, formatQuantity, inOneUnit, share } from '../shared/decimal';
 import { useFilters } from '../shared/filters';
 import { Grid } from '../shared/Grid';
 import { Page, Section } from '../shared/Page';
 import { SERIES } from '../shared/palette';
 import { Empty, Query } from '../shared/States';
-import { formatUnit } from '../shared/units';
+import { formatUnit, quantityIn } from '../shared/units';
 import { type Usage, usageOptions } from './metering';
 
 const StackedBars = lazy(() => import('../shared/StackedBars'));
@@ -195,10 +195,7 @@ function Parts({ by, items, more }: { by: string; items: Usage[]; more: boolean 
             title: 'Quantity',
             number: true,
             flex: 3,
-            cell: (row) => {
-              const shown = readable(row.quantity, row.unit);
-              return `${shown.text} ${formatUnit(shown.unit, shown.text)}`;
-            },
+            cell: (row) => quantityIn(row.quantity, row.unit),
             text: (row) => row.quantity,
             order: (a, b) => compare(a.quantity, b.quantity),
           },

@@ -2,10 +2,10 @@
 import { queryOptions, useQueryClient } from '@tanstack/react-query';
 import { api, body, type Schemas } from '../shared/api';
 import { againWhileWaiting } from '../shared/current';
-import { formatCount, formatMoney, readable } from '../shared/decimal';
+import { formatCount, formatMoney } from '../shared/decimal';
 import { dayName } from '../shared/dates';
 import { useToast } from '../shared/Toasts';
-import { formatUnit } from '../shared/units';
+import { quantityIn } from '../shared/units';
 
 export type Rule = Schemas['OwnershipRuleForm-Output'];
 export type Rules = Schemas['OwnershipRulesBody'];
@@ -114,12 +114,7 @@ export function conditionWords(conditions: Rule['conditions']): string {
 
 /** Usage by meter. */
 export const quantityWords = (quantities: readonly Quantity[]): string =>
-  quantities
-    .map((each) => {
-      const { text, unit } = readable(each.quantity, each.unit);
-      return `${each.meter_name} ${text} ${formatUnit(unit, text)}`;
-    })
-    .join('; ');
+  quantities.map((each) => `${each.meter_name} ${quantityIn(each.quantity, each.unit)}`).join('; ');
 
 /** What a change of rules does, a sentence each. */
 export function moveWords(preview: Preview): string[] {

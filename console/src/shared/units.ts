@@ -1,4 +1,5 @@
 /** Units as people read them: in the plural where there are several, and a month of 730 hours said as such. */
+import { readable } from './decimal';
 
 /** Several of a unit: words have a regular plural, signs like GiB, vCPU and Mbit have none. */
 function pluralOf(name: string): string {
@@ -18,4 +19,10 @@ export function formatUnit(unit: string, count = '1'): string {
   const [last = '', ...before] = plain.split('-').reverse();
   const shown = Number(count) === 1 ? last : pluralOf(last);
   return [...before.reverse(), shown].join('-') + (long ? ' (730 h)' : '');
+}
+
+/** A quantity in base units, in the largest unit that leaves at least 1, with it. */
+export function quantityIn(quantity: string, unit: string): string {
+  const { text, unit: shown } = readable(quantity, unit);
+  return `${text} ${formatUnit(shown, text)}`;
 }

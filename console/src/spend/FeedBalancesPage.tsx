@@ -9,11 +9,11 @@ import { useSignedIn } from '../access/session';
 import { api, body } from '../shared/api';
 import { type Column, DataTable } from '../shared/DataTable';
 import { periodName } from '../shared/dates';
-import { formatCount, formatMoney, readable } from '../shared/decimal';
+import { formatCount, formatMoney } from '../shared/decimal';
 import { EntryDialog, given, Remark, TextInput } from '../shared/form';
 import { Page, Section } from '../shared/Page';
 import { Empty, Query } from '../shared/States';
-import { formatUnit } from '../shared/units';
+import { quantityIn } from '../shared/units';
 import { NotPriced } from './NotPriced';
 import {
   cameIn,
@@ -22,6 +22,7 @@ import {
   feedBalancesOptions,
   type FeedCost,
   type FeedMeter,
+  isNothing,
   LOOKED_AT,
   type Quantity,
   stateWords,
@@ -182,11 +183,10 @@ const quantityColumn = (name: Quantity): Column<FeedMeter> => ({
   cell: (row) => {
     const value = row[name];
     if (value === null) return name === 'measured' ? 'sampled' : '';
-    if (Number(value) === 0) return '';
-    const { text, unit } = readable(value, row.unit);
+    if (isNothing(value)) return '';
     return (
       <Box component="span" sx={LOOKED_AT.includes(name) ? { color: 'warning.main', fontWeight: 620 } : {}}>
-        {text} {formatUnit(unit, text)}
+        {quantityIn(value, row.unit)}
       </Box>
     );
   },
@@ -200,10 +200,10 @@ function Costs({ item }: { item: FeedBalance }) {
     key,
     title,
     number: true,
-    cell: (row) => (Number(row[key]) === 0 ? '' : formatMoney(row[key], row.currency)),
+    cell: (row) => (isNothing(row[key]) ? '' : formatMoney(row[key], row.currency)),
   });
   const some = (key: 'no_exchange_rate' | 'difference', title: string) =>
-    item.costs.some((each) => Number(each[key]) !== 0) ? [amount(key, title)] : [];
+    item.costs.some((each) => !isNothing(each[key])) ? [amount(key, title)] : [];
   return (
     <Box sx={{ mt: 2 }}>
       <DataTable

@@ -1,13 +1,13 @@
 /** Usage that is sold and not charged: whose, of which resources, why, and where that is mended. */
-import { Box, Link } from '@mui/material';
+import { Link } from '@mui/material';
 import { useQuery } from '@tanstack/react-query';
 import { Link as RouterLink } from 'react-router';
+import { Resources } from '../metering/Resources';
 import type { Schemas } from '../shared/api';
 import { DataTable } from '../shared/DataTable';
-import { formatCount, readable } from '../shared/decimal';
 import { Section } from '../shared/Page';
 import { Query } from '../shared/States';
-import { formatUnit } from '../shared/units';
+import { quantityIn } from '../shared/units';
 import { notPricedOptions } from './feedBalances';
 
 type Row = Schemas['NotPricedUsageBody'];
@@ -27,9 +27,18 @@ export function NotPriced({ organisation, period }: { organisation: string; peri
               columns={[
                 { key: 'meter', title: 'Meter', cell: (row) => row.meter_name },
                 { key: 'whose', title: 'Whose', cell: (row) => row.organisation_name },
-                { key: 'resources', title: 'Resources', cell: resources },
-                { key: 'quantity', title: 'Quantity', number: true, cell: quantity },
-                { key: 'why', title: 'Why', cell: (row) => why(row) },
+                {
+                  key: 'resources',
+                  title: 'Resources',
+                  cell: (row) => <Resources count={row.resources} examples={row.examples} />,
+                },
+                {
+                  key: 'quantity',
+                  title: 'Quantity',
+                  number: true,
+                  cell: (row) => quantityIn(row.quantity, row.unit),
+                },
+                { key: 'why', title: 'Why', cell: why },
               ]}
             />
           </Section>
@@ -37,18 +46,6 @@ export function NotPriced({ organisation, period }: { organisation: string; peri
       }
     </Query>
   );
-}
-
-const resources = (row: Row) => (
-  <Box component="span" title={row.examples.join(', ')}>
-    {formatCount(row.resources)}: {row.examples.slice(0, 2).join(', ')}
-    {row.resources > 2 && ' …'}
-  </Box>
-);
-
-function quantity(row: Row) {
-  const { text, unit } = readable(row.quantity, row.unit);
-  return `${text} ${formatUnit(unit, text)}`;
 }
 
 /** Why nothing is charged, leading to where that is mended. */

@@ -70,7 +70,7 @@ export const notPricedOptions = (organisation: string, period: string) =>
     refetchInterval: againWhileWaiting,
   });
 
-const isNothing = (text: string | null): boolean => text === null || Number(text) === 0;
+export const isNothing = (text: string | null): boolean => text === null || Number(text) === 0;
 
 /** The columns of some meters: what came in and is charged always, the others where there is any. */
 export const columnsOf = (meters: FeedMeter[]): Quantity[] =>

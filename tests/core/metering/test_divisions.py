@@ -1,12 +1,13 @@
 """Divided usage: whatever is shared, hour by hour the parts are the whole, and each reading counts once."""
 
 from collections import Counter
+from random import Random
 
 from hypothesis import given
 from hypothesis import strategies as st
 
 from gradumen.core.catalogue.services import Combine
-from gradumen.core.metering.feed_balances import Balance, Became, balances, became_of
+from gradumen.core.metering.feed_balances import Balance, Became, Place, balances, became_of
 from gradumen.core.metering.usage import DAY_SECONDS, HOUR_SECONDS, Divisions, Sample, UsageDay, combine_days
 
 SHARES = [((1, 1),), ((1, 3), (2, 1)), ((2, 1), (3, 1), (4, 5)), ((4, 7), (1, 2))]
@@ -27,7 +28,9 @@ def by_hour(days: dict[tuple[int, int, int, int], UsageDay]) -> Counter[tuple[in
 
 
 @given(SAMPLES, st.sets(st.integers(1, 4)), st.randoms())
-def test_the_parts_of_each_hour_are_the_whole(rows, quarters, random) -> None:  # type: ignore[no-untyped-def]
+def test_the_parts_of_each_hour_are_the_whole(
+    rows: list[tuple[int, int, int, int, int]], quarters: set[int], random: Random
+) -> None:
     divisions = Divisions()
     samples = [
         Sample(divisions.number(SHARES[kind]), resource, 1, start, start + length, quantity)
@@ -61,7 +64,7 @@ PLACES = [("m", "a"), ("m", "b"), ("n", "a")]
 @given(
     st.lists(st.tuples(st.integers(1, 3), st.sampled_from(PLACES), st.integers(0, 10**6)), max_size=8),
 )
-def test_what_is_covered_of_a_charge_is_split_and_sums(rows) -> None:  # type: ignore[no-untyped-def]
+def test_what_is_covered_of_a_charge_is_split_and_sums(rows: list[tuple[int, Place, int]]) -> None:
     charges: Counter[int] = Counter()
     for charge, _, quantity in rows:
         charges[charge] += quantity
