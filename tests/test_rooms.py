@@ -41,6 +41,9 @@ UPWARD = {
     ("usecases.catalogue.publishing", "store.billing.invoices"),
     # What is published names measures, which are not retired then.
     ("usecases.quotas.measures", "usecases.catalogue.published"),
+    # What quotas promise may be priced: who prices it charges anew when it changes.
+    ("store.quotas.promised", "core.catalogue.rates"),
+    ("store.quotas.promised", "store.catalogue.tables"),
     # Tiers promise quotas, and what they promise is taken from what is held.
     ("usecases.quotas.quotas", "usecases.catalogue.published"),
     ("usecases.quotas.limit_checks", "usecases.catalogue.published"),

@@ -1,6 +1,7 @@
 /** The arithmetic of a charge: by which rate, block by block. */
 import { Box, Typography } from '@mui/material';
 import { DataTable } from '../shared/DataTable';
+import { momentName } from '../shared/dates';
 import { compare, divide, formatQuantity, times } from '../shared/decimal';
 import { MONO } from '../shared/theme';
 import { formatUnit } from '../shared/units';
@@ -55,6 +56,7 @@ export function Arithmetic({ why, card, currency }: { why: Why; card: string; cu
           {ADJUSTED[each.kind] ?? each.kind}: {formatQuantity(each.amount, 12)} {currency}.
         </Typography>
       ))}
+      {why.limits && <Limits limits={why.limits} />}
       {why.shared && (
         <Typography variant="body2">
           Counted per {why.over}: all its subscriptions together used {inWords(why, why.shared.quantity)},
@@ -66,11 +68,35 @@ export function Arithmetic({ why, card, currency }: { why: Why; card: string; cu
   );
 }
 
+/** What might be had when: of it, each has what it did not pass on. */
+function Limits({ limits }: { limits: NonNullable<Why['limits']> }) {
+  return (
+    <DataTable
+      name="limits"
+      label="What quotas promised"
+      rows={limits.map((each, index) => ({ ...each, key: String(index) }))}
+      rowKey={(row) => row.key}
+      columns={[
+        { key: 'holder', title: 'Whose', cell: (row) => row.holder },
+        { key: 'site', title: 'At', cell: (row) => row.site ?? 'all sites' },
+        {
+          key: 'limit',
+          title: 'Limit',
+          number: true,
+          cell: (row) => `${formatQuantity(row.limit, 6)} ${formatUnit(row.unit, row.limit)}`,
+        },
+        { key: 'start', title: 'From, UTC', cell: (row) => momentName(row.start) },
+        { key: 'end', title: 'To, UTC', cell: (row) => momentName(row.end) },
+      ]}
+    />
+  );
+}
+
 /** What a charge was priced in: how a quantity in base units is said in it, and its name. */
 function measureOf(why: Why): [(quantity: string) => string, string] {
   const unit = why.unit ?? '';
   // Fees are of the seconds of a term, and lots of what fills them: neither is priced by a unit of use.
-  if (!why.base_units_per_unit || ['recurring', 'one_off', 'lots'].includes(why.kind))
+  if (!why.base_units_per_unit || unit === 'lot' || ['recurring', 'one_off'].includes(why.kind))
     return [(quantity) => quantity, why.base_unit ?? unit];
   const [top = '1', bottom = '1'] = why.base_units_per_unit.split('/');
   return [(quantity) => divide(times(quantity, bottom), top), unit];
@@ -140,17 +166,17 @@ function Said({ why, card }: { why: Why; card: string }) {
     <>
       Rate <Mono>{why.rate}</Mono> of {where}
       {why.match && <>, for {why.match}</>}.{' '}
-      {fee ? 'A fee for' : why.kind === 'one_off' ? 'Charged once:' : 'Used:'}{' '}
+      {fee ? 'A fee for' : why.kind === 'one_off' ? 'Charged once:' : why.limits ? 'Promised:' : 'Used:'}{' '}
       <strong>{why.kind === 'one_off' ? formatQuantity(why.quantity, 6) : inWords(why, why.quantity)}</strong>
       {fee
         ? `${why.advance ? ', in advance' : ''}, of the term’s ${formatQuantity(wholeSeconds(why))}.`
         : why.kind === 'one_off'
           ? '.'
-          : why.kind === 'lots'
+          : why.unit === 'lot'
             ? ', in lots; one begun is charged whole.'
             : (why.base_units_per_unit ?? '1') === '1'
               ? '.'
-              : `, measured as ${formatQuantity(why.quantity, 6)} ${formatUnit(why.base_unit ?? '', why.quantity)}.`}
+              : `, ${why.limits ? 'counted' : 'measured'} as ${formatQuantity(why.quantity, 6)} ${formatUnit(why.base_unit ?? '', why.quantity)}.`}
       {above(why.covered_by_allowance) && (
         <> Allowances cover {inWords(why, why.covered_by_allowance)} of it.</>
       )}

@@ -53,7 +53,7 @@ function View({ charge, line }: { charge: Charge; line: Line }) {
         </Typography>
       )}
       <Resources charge={charge} base={base} />
-      {why.meter && (
+      {why.meter && !why.limits && (
         <Box>
           <Button variant="outlined" onClick={() => setReadings(!readings)} aria-expanded={readings}>
             {readings ? 'Hide the readings' : 'Show the readings'}

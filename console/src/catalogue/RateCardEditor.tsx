@@ -8,13 +8,16 @@ import {
   type ServiceForm,
   plansOptions,
   servicesOptions,
+  whomWords,
 } from './catalogue';
 import { BuyersEditor } from './BuyersEditor';
 import { Derivation } from './DerivationEditor';
 import { Add, change, Group, Line, Remove, Row, withItem, withoutItem, Words, NUMBER } from './fields';
 import { DayPicker } from '../shared/DateInput';
 import { addDays } from '../shared/dates';
+import { useMeasures } from '../organisations/measures';
 import { At } from './mistakes';
+import { PROMISED } from './names';
 import { RateEditor } from './RateEditor';
 
 const CURRENCIES = ['EUR', 'GBP', 'JPY', 'SEK', 'USD'];
@@ -28,10 +31,14 @@ export function RateCardEditor({
 }) {
   const services = useQuery(servicesOptions);
   const plans = useQuery(plansOptions);
-  const meters = (services.data ?? []).flatMap((each) => {
+  const measures = useMeasures();
+  const used = (services.data ?? []).flatMap((each) => {
     const service = each.form as ServiceForm;
     return Object.keys(service.meters).map((meter) => `${service.service}/${meter}`);
   });
+  const promised = measures
+    .filter((each) => each.kind === 'stock')
+    .map((each) => `${PROMISED}/${each.measure}`);
   const tiers = (plans.data ?? []).flatMap((each) => {
     const plan = each.form as PlanForm;
     return plan.tiers.map((tier) => `${plan.plan}/${tier.tier}`);
@@ -90,7 +97,8 @@ export function RateCardEditor({
             <RateEditor
               rate={rate}
               currency={form.currency}
-              meters={meters}
+              meters={used}
+              promised={whomWords(form.for) === 'own-use' ? [] : promised}
               tiers={tiers}
               onChange={(next) => onChange({ ...form, rates: withItem(form.rates, index, next) })}
               onRemove={() => onChange({ ...form, rates: withoutItem(form.rates, index) })}

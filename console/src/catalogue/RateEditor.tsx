@@ -75,12 +75,14 @@ interface Props {
   rate: Rate;
   currency: string;
   meters: string[];
+  /** Meters of what quotas promise: charged to customers, no key to share a cost by. */
+  promised: string[];
   tiers: string[];
   onChange: (rate: Rate) => void;
   onRemove: () => void;
 }
 
-export function RateEditor({ rate, currency, meters, tiers, onChange, onRemove }: Props) {
+export function RateEditor({ rate, currency, meters, promised, tiers, onChange, onRemove }: Props) {
   const kind = kindOf(rate);
   const set = (field: keyof Rate) => (value: unknown) => onChange(change(rate, field, value));
   const usage = (PRICED as readonly string[]).includes(kind);
@@ -110,7 +112,7 @@ export function RateEditor({ rate, currency, meters, tiers, onChange, onRemove }
             <Line
               label="Meter"
               value={rate.meter}
-              options={meters}
+              options={[...meters, ...promised]}
               width={210}
               onChange={(value) => onChange({ ...rate, meter: value })}
             />

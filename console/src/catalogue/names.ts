@@ -9,6 +9,9 @@ import {
 } from './catalogue';
 import type { CalledBy } from './rates';
 
+/** In place of a service: what quotas promise, measure by measure. */
+export const PROMISED = 'promised';
+
 /** Names of services by slug; what one does not see is called by its slug. */
 export function useNames() {
   const services = useQuery(servicesOptions);
@@ -20,6 +23,7 @@ export function useNames() {
     /** A meter with its service, like Network: Data sent out. */
     meter: (key: string) => {
       const [of = '', slug = ''] = key.split('/');
+      if (of === PROMISED) return `Promised ${slug}`;
       const meter = formOf(of)?.meters[slug];
       return meter ? `${service(of)}: ${meter.name}` : key;
     },

@@ -4963,7 +4963,8 @@ export interface components {
          *
          *     ``kind`` says how it was priced: per_unit, stepped, at_reached_step, lots, markup, allocation, recurring, one_off,
          *     one_off_charge, commitment, spread, overhead, discount, imported_cost, effective_cost, started_hour and the like,
-         *     given_back. Of imported and effective cost it is ``cost`` and ``percent`` on top of it.
+         *     given_back. Of imported and effective cost it is ``cost`` and ``percent`` on top of it. Of what quotas promise,
+         *     ``limits`` are those of whom it is charged to, of its projects, and of those to whom it passed some of it on.
          */
         Explanation: {
             /** Adjustments */
@@ -4992,6 +4993,8 @@ export interface components {
             key?: string | null;
             /** Kind */
             kind: string;
+            /** Limits */
+            limits?: components["schemas"]["PromisedLimit"][] | null;
             /** Match */
             match?: string | null;
             /** Meter */
@@ -8523,6 +8526,36 @@ export interface components {
             parent?: string | null;
             /** Version */
             version: number;
+        };
+        /**
+         * PromisedLimit
+         * @description What somebody might have from one moment up to another: an organisation, or a project of it (``a/b``).
+         *
+         *     In all, or at a ``site``; in ``unit``.
+         */
+        PromisedLimit: {
+            /**
+             * End
+             * Format: date-time
+             */
+            end: string;
+            /** Holder */
+            holder: string;
+            /**
+             * Limit
+             * Format: decimal
+             * @example 12.5
+             */
+            limit: string;
+            /** Site */
+            site: string | null;
+            /**
+             * Start
+             * Format: date-time
+             */
+            start: string;
+            /** Unit */
+            unit: string;
         };
         /**
          * PublishedPlanBody

@@ -51,10 +51,14 @@ export function NotPriced({ organisation, period }: { organisation: string; peri
 /** Why nothing is charged, leading to where that is mended. */
 function why({ reason, attributes, organisation }: Row) {
   const said = Object.entries(attributes).map(([name, value]) => `${name} ${value}`);
-  const [to, words] =
-    reason === 'no rate'
-      ? ['/rate-cards', `no rate prices it${said.length ? ` with ${said.join(', ')}` : ''}`]
-      : [`/organisations/${organisation}/subscriptions`, 'no subscription takes it'];
+  const reasons: Record<string, [string, string]> = {
+    'no rate': ['/rate-cards', `no rate prices it${said.length ? ` with ${said.join(', ')}` : ''}`],
+    'no limit': [`/organisations/${organisation}/quotas`, 'there is no limit to charge'],
+  };
+  const [to, words] = reasons[reason] ?? [
+    `/organisations/${organisation}/subscriptions`,
+    'no subscription takes it',
+  ];
   return (
     <Link component={RouterLink} to={to}>
       {words}

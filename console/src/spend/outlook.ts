@@ -6,7 +6,7 @@ import type { SpendCurrency } from './spending';
 /** So many whole days are taken as those that follow. */
 const LIKE = 7;
 /** What is charged whatever is used is known ahead, and is not repeated. */
-const FIXED = new Set<string | null>(['', 'one-off', 'shared-cost']);
+const FIXED = new Set<string | null>(['', 'one-off', 'shared-cost', 'promised']);
 
 export interface Outlook {
   /** What is expected of a day that is not over, above what it has, by service and day. */

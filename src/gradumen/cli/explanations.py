@@ -31,6 +31,23 @@ def show_arithmetic(out: Out, why: Explanation, *, rate_card: str, currency: str
         ],
         right=("FROM", "QUANTITY", "PRICE", currency),
     )
+    if why.limits:
+        out.say("what quotas promised:")
+        out.table(
+            ("WHOSE", "SITE", "LIMIT", "UNIT", "FROM", "TO"),
+            [
+                (
+                    each.holder,
+                    each.site or "",
+                    quantity(each.limit),
+                    unit_words(each.unit, each.limit),
+                    f"{each.start:%Y-%m-%d %H:%M:%S}",
+                    f"{each.end:%Y-%m-%d %H:%M:%S}",
+                )
+                for each in why.limits
+            ],
+            right=("LIMIT",),
+        )
     if why.billed_before is not None:
         out.say(f"billed before: {text(why.billed_before.amount)} {currency}")
 

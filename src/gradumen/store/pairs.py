@@ -67,7 +67,11 @@ _HIGHER = {"wanted": PairRow.wanted + 1, "stale_since": func.coalesce(PairRow.st
 
 def raise_pairs(tx: Session, organisation: UUID, months: Collection[date]) -> None:
     """What an organisation is charged in these months may have changed, on every link above it."""
-    links = _links_above(tx, organisation)
+    raise_links(tx, links_above(tx, organisation), months)
+
+
+def raise_links(tx: Session, links: Collection[tuple[UUID, UUID]], months: Collection[date]) -> None:
+    """What is charged on links, in their order, may have changed in these months."""
     keys = [(seller, buyer, f"{month:%Y-%m}") for seller, buyer in links for month in sorted(set(months))]
     if not keys:
         return
@@ -106,7 +110,7 @@ def _fresh(seller: UUID, buyer: UUID, period: str) -> dict[str, object]:
     }
 
 
-def _links_above(tx: Session, organisation: UUID) -> list[tuple[UUID, UUID]]:
+def links_above(tx: Session, organisation: UUID) -> list[tuple[UUID, UUID]]:
     """Each link through which an organisation is or was charged, and each seller on the way with itself, in order."""
     above = (
         select(ParentEdgeRow.parent_id, ParentEdgeRow.child_id)

@@ -6,7 +6,7 @@ from datetime import datetime
 from decimal import Decimal
 from fractions import Fraction
 
-from gradumen.core.catalogue.rates import RateCardVersion
+from gradumen.core.catalogue.rates import PROMISED, RateCardVersion
 from gradumen.core.exact import QUANTITY_PLACES, unscaled
 from gradumen.core.rating.parts import Part
 
@@ -95,10 +95,12 @@ SHARED_COST = "shared-cost"
 """In place of a service: fixed cost and overhead, which are shared out."""
 ONE_OFF = "one-off"
 """In place of a service: what is charged once, as a fee or by hand."""
+PROMISES = PROMISED.removesuffix("/")
+"""In place of a service: what quotas promise."""
 
 
 def service_of(kind: str, meter: str | None) -> str:
-    """The service that a charge is for, `SHARED_COST`, `ONE_OFF`, or for fees and discounts nothing.
+    """The service that a charge is for, `SHARED_COST`, `ONE_OFF`, `PROMISES`, or for fees and discounts nothing.
 
     >>> service_of("per_unit", "compute/vcpu"), service_of("overhead", None), service_of("recurring", None)
     ('compute', 'shared-cost', '')
@@ -116,7 +118,10 @@ ALL = -1
 
 @dataclass(frozen=True, slots=True)
 class Unpriced:
-    """Usage of a supply line that no rate of its card prices: of a resource, or of `ALL` where they are added up."""
+    """Usage of a supply line that no rate of its card prices: of a resource, or of `ALL` where they are added up.
+
+    Of what quotas promise it is nothing where there is no limit to charge.
+    """
 
     line: int
     meter: str

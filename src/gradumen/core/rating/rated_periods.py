@@ -14,7 +14,7 @@ from gradumen.core.catalogue.sampling import Sampling
 from gradumen.core.errors import Invalid
 from gradumen.core.exact import AMOUNT_PLACES, allocate, divide_half_up, scaled, unscaled
 from gradumen.core.periods import hour_number, hour_start
-from gradumen.core.rating.charges import Charge, Rated, Unpriced
+from gradumen.core.rating.charges import ALL, Charge, Rated, Unpriced
 from gradumen.core.rating.fees import fees, true_ups
 from gradumen.core.rating.groups import NARROW, Array, Groups, joined, run_starts
 from gradumen.core.rating.imported_costs import imported_costs
@@ -214,9 +214,9 @@ class _Shares:
             totals[run] = whole
         pico = allocate_runs(totals, self._shares["quantity"], self._first)
         days = pl.col("day").cast(pl.Date)
-        table = PartTable(
-            self._shares.select("project", "resource", days, pl.col("quantity").alias("micro"), pico.alias("pico"))
-        )
+        # What quotas promise is of no resource, and need not be of a project.
+        places = (pl.when(pl.col(name) != ALL).then(pl.col(name)).alias(name) for name in ("project", "resource"))
+        table = PartTable(self._shares.select(*places, days, pl.col("quantity").alias("micro"), pico.alias("pico")))
         bounds = [*self._first.tolist(), self._shares.height]
         columns = (column.tolist() for column in (line, rate, place, known))
         for number, rate_at, run, has in zip(*columns, strict=True):

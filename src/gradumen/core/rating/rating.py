@@ -34,7 +34,10 @@ USAGE_SCHEMA = {
     "hour": pl.Int32,
     "quantity": pl.Int128,
 }
-"""Usage as rating takes it: ``hour`` counts hours of the seller's clocks, ``quantity`` millionths of the base unit."""
+"""Usage as rating takes it: ``hour`` counts hours of the seller's clocks, ``quantity`` millionths of the base unit.
+
+What quotas promise is of no resource and need not be of a project: then it is `gradumen.core.rating.charges.ALL`.
+"""
 
 
 @dataclass(frozen=True, slots=True)

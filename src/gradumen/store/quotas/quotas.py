@@ -15,6 +15,7 @@ from gradumen.core.exact import add
 from gradumen.store.access.members import is_open
 from gradumen.store.access.tables import InvitationRow, MemberRow
 from gradumen.store.organisations.tables import ProjectRow, has_anybody_moved
+from gradumen.store.quotas.promised import raise_promised
 from gradumen.store.quotas.site_quotas import name_site_givers, release_site_quotas
 from gradumen.store.quotas.tables import QuotaChangeRow, QuotaRow
 
@@ -114,6 +115,7 @@ def note_change(tx: Session, row: QuotaRow, at: datetime) -> None:
             changed_at=at,
         )
     )
+    raise_promised(tx, row.organisation_id, row.measure, at)
 
 
 def changes_of(

@@ -14,6 +14,7 @@ from sqlalchemy.orm import Mapped, Session, mapped_column
 
 from gradumen.core.exact import add
 from gradumen.store.columns import Base, Quantity, ascii_text
+from gradumen.store.quotas.promised import raise_promised
 from gradumen.store.quotas.tables import QuotaChangeRow
 
 Spot = tuple[UUID, str, UUID]
@@ -115,6 +116,7 @@ def note_site_change(tx: Session, row: SiteQuotaRow, at: datetime, *, is_set: bo
             pool_id=row.pool_id,
         )
     )
+    raise_promised(tx, row.organisation_id, row.measure, at)
 
 
 def release_site_quotas(tx: Session, organisation: UUID, at: datetime) -> None:

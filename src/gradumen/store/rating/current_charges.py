@@ -12,6 +12,7 @@ import polars as pl
 from sqlalchemy import ColumnElement, delete, exists, func, insert, literal, select, tuple_, update
 from sqlalchemy.orm import Session
 
+from gradumen.core.catalogue.rates import PROMISED
 from gradumen.core.exact import AMOUNT_PLACES, QUANTITY_PLACES
 from gradumen.store.bulk import decimal_text, load_rows
 from gradumen.store.metering.tables import DeliveryRow, StaleUsageRow
@@ -229,7 +230,7 @@ def effective_meters(tx: Session, pairs: Collection[PairRow]) -> set[str]:
 
 
 def became_of(tx: Session, pairs: Collection[PairRow]) -> dict[str, Became]:
-    """What became of the usage of pairs, by meter."""
+    """What became of the usage of pairs, by meter; what quotas promise was not used."""
     charge, rest, nothing = CurrentChargeRow, NotPricedRow, Decimal(0)
     if not pairs:
         return {}
@@ -239,6 +240,7 @@ def became_of(tx: Session, pairs: Collection[PairRow]) -> dict[str, Became]:
     other = effective_meters(tx, pairs)
     none_takes_it = rest.supply_line_id.is_(None)
     missing = select(rest.meter, none_takes_it, func.sum(rest.quantity)).where(held(rest, pairs))
+    missing = missing.where(rest.meter.not_like(f"{PROMISED}%"))
     left = {
         (meter, bool(none)): quantity
         for meter, none, quantity in tx.execute(missing.group_by(rest.meter, none_takes_it))

@@ -12,6 +12,7 @@ from gradumen.store.billing.tables import ChargeRow, InvoiceRow
 from gradumen.store.organisations.tables import zone_name
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.billing.invoices import is_visible
+from gradumen.usecases.billing.promised_limits import limits_behind
 from gradumen.usecases.billing.stored_lines import stored_explanation
 from gradumen.usecases.scope import Caller, Scope, load_scope
 from gradumen.wire.billing.charges import ChargeBody, ChargePartBody, ReadingBody
@@ -31,7 +32,9 @@ def _charge(tx: Session, scope: Scope, charge_id: UUID) -> ChargeRow:
 def explain_charge(tx: Session, caller: Caller, *, charge_id: UUID) -> ChargeBody:
     """The arithmetic of a charge, down to projects, resources and days."""
     charge = _charge(tx, load_scope(tx, caller), charge_id)
-    card = card_of(tx, charge)
+    card, seller = card_of(tx, charge), tx.get_one(InvoiceRow, charge.invoice_id).seller_id
+    why = Explanation.model_validate(stored_explanation(charge.explanation))
+    limits = limits_behind(tx, charge.supply_line_id, charge.meter, seller, charge.service_start, charge.service_end)
     return ChargeBody(
         id=charge.id,
         rate_card=card.slug,
@@ -41,7 +44,7 @@ def explain_charge(tx: Session, caller: Caller, *, charge_id: UUID) -> ChargeBod
         service_start=charge.service_start,
         service_end=charge.service_end,
         evidence=charge.evidence,
-        explanation=Explanation.model_validate(stored_explanation(charge.explanation)),
+        explanation=why.model_copy(update={"limits": limits} if limits is not None else {}),
         parts=[
             ChargePartBody(
                 project=slug, resource=part.resource, day=part.day, quantity=part.quantity, amount=part.amount

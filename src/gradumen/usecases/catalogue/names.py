@@ -3,7 +3,6 @@
 from collections.abc import Callable
 
 from gradumen.usecases.catalogue.published import Published
-from gradumen.wire.catalogue.forms.rates import PROMISED_METERS
 
 
 def meter_names(published: Published) -> Callable[[str], str]:
@@ -13,7 +12,7 @@ def meter_names(published: Published) -> Callable[[str], str]:
 
 def meter_name(slug: str, published: Published) -> str:
     """A meter with its service; what quotas promise belongs to none, and one that is not published has its slug."""
-    meter = {**PROMISED_METERS, **published.meters}.get(slug)
+    meter = published.meters.get(slug) or published.promised.get(slug)
     if meter is None:
         return slug
     service = published.services.get(slug.partition("/")[0])

@@ -8,6 +8,7 @@ from typing import Any, TypeVar
 from uuid import UUID
 
 from gradumen.core.catalogue.plans import Plan
+from gradumen.core.catalogue.promised import promised_meters
 from gradumen.core.catalogue.rates import RateCardVersion
 from gradumen.core.catalogue.services import Meter, Service
 from gradumen.core.quotas.measures import Measures
@@ -90,12 +91,27 @@ class Published:
     @property
     def known(self) -> Known:
         """What a rate card can speak of."""
-        return Known(self.meters, self.services, self.plans)
+        return Known(self.meters, self.services, self.plans, promised=promised_meters(self.measures.listed))
 
     @property
     def stored(self) -> Known:
         """What a published rate card can speak of."""
-        return replace(self.known, checked=True)
+        return replace(self.known, checked=True, promised=self.promised)
+
+    @property
+    def promised(self) -> dict[str, Meter]:
+        """The meters of what quotas promise, of measures that were retired since too."""
+        return promised_meters(self.measures.ever.listed)
+
+    def meter(self, slug: str) -> Meter:
+        """The meter by which something is charged: of a service, or of what quotas promise."""
+        return self.meters[slug] if slug in self.meters else self.promised[slug]
+
+    @property
+    def numbered(self) -> dict[str, int]:
+        """A number for each meter: those of services as they are stored, of what quotas promise some after them."""
+        first = max(self.meter_ids.values(), default=0) + 1
+        return {**self.meter_ids, **{slug: number for number, slug in enumerate(self.promised, first)}}
 
 
 def load_published(tx: Session) -> Published:

@@ -295,7 +295,7 @@ class _Publishing:
         versions = versions_of(self.tx, row.id) if row else []
         number = len(versions) + 1
         card = read_rate_card(form, self.known.known, number)
-        check_inputs(card.version)
+        check_inputs(card)
         check_rules(self.tx, self.seller, slug, card.version.currency, card.buyers)
         if card.buyers.type != "own-use":
             check_floors(card.version, offers_to(self.tx, self.tree, self.seller, self.known))

@@ -11,7 +11,17 @@ from uuid import UUID
 
 from gradumen.core.catalogue.conditions import words
 from gradumen.core.catalogue.plans import Plan
-from gradumen.core.catalogue.rates import Every, Markup, Rate, RecurringRate, SpendCommitment, SpreadRate, UsageRate
+from gradumen.core.catalogue.rates import (
+    PROMISED,
+    Every,
+    Lots,
+    Markup,
+    Rate,
+    RecurringRate,
+    SpendCommitment,
+    SpreadRate,
+    UsageRate,
+)
 from gradumen.core.exact import (
     AMOUNT_PLACES,
     EXACT,
@@ -23,7 +33,7 @@ from gradumen.core.exact import (
     text,
     unscaled,
 )
-from gradumen.core.rating.charges import ONE_OFF, SHARED_COST, Charge, service_of
+from gradumen.core.rating.charges import ONE_OFF, PROMISES, SHARED_COST, Charge, service_of
 from gradumen.core.rating.imported_costs import KINDS
 from gradumen.core.rating.parts import Part
 from gradumen.core.units import parse_unit
@@ -97,7 +107,7 @@ def describe(charge: Charge, plan: Plan, tier: str, published: Published) -> str
 
 def service_name(slug: str, published: Published) -> str | None:
     """What a charge is for, by `gradumen.core.rating.charges.service_of`, in words; None where it is no service."""
-    other = {SHARED_COST: "Fixed cost and overhead", ONE_OFF: "One-off charges"}.get(slug)
+    other = {SHARED_COST: "Fixed cost and overhead", ONE_OFF: "One-off charges", PROMISES: "Promised quotas"}.get(slug)
     return published.services[slug].name if slug in published.services else other
 
 
@@ -120,7 +130,7 @@ def conditions_of(charge: Charge) -> str:
 def base_units(charge: Charge, published: Published) -> Fraction:
     """How many base units (seconds for a fee) one unit of a charge is."""
     if charge.meter is not None:
-        return parse_unit(charge.unit, counted=published.meters[charge.meter].counted).factor
+        return parse_unit(charge.unit, counted=published.meter(charge.meter).counted).factor
     if charge.kind in ("commitment", "spread"):
         return Fraction(int((charge.end - charge.start).total_seconds()))
     return charge.blocks[0].factor if charge.blocks else Fraction(1)
@@ -187,7 +197,7 @@ class LineNames:
             line = self.rated.lines[each.line]
             owner = line.subscription.organisation_id
             if owner in owners:
-                key = each.meter, self.owners[owner].slug, "no rate"
+                key = each.meter, self.owners[owner].slug, why_not_priced(True, each.meter, each.quantity)
                 sums[line.row.buyer_id][key] += scaled(each.quantity, QUANTITY_PLACES)
         for rest in self.rated.unassigned:
             if rest.owner in owners:
@@ -204,6 +214,13 @@ class LineNames:
             ]
             for buyer, found in sums.items()
         }
+
+
+def why_not_priced(has_line: bool, meter: str, quantity: Decimal) -> str:
+    """Why something is not priced: what quotas promise can lack a limit."""
+    if not has_line:
+        return "no subscription"
+    return "no limit" if meter.startswith(PROMISED) and not quantity else "no rate"
 
 
 ServiceKey = tuple[UUID, str, str]
@@ -234,8 +251,8 @@ def explain(charge: Charge, names: LineNames) -> dict[str, Any]:
             "rate": charge.rate,
             "meter": charge.meter,
             "match": conditions_of(charge),
-            "base_unit": names.published.meters[charge.meter].unit.text if charge.meter else "second",
-            "unit": "lot" if charge.kind == "lots" else charge.unit,
+            "base_unit": names.published.meter(charge.meter).unit.text if charge.meter else "second",
+            "unit": "lot" if isinstance(found, UsageRate) and isinstance(found.pricing, Lots) else charge.unit,
             "base_units_per_unit": text(Decimal(factor.numerator) / factor.denominator)
             if factor.denominator == 1
             else str(factor),

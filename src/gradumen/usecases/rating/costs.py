@@ -12,6 +12,7 @@ from gradumen.store.unit_of_work import Session
 from gradumen.usecases.catalogue.card_choice import find_card_for
 from gradumen.usecases.catalogue.published import StoredCard, load_cards
 from gradumen.usecases.rating.links import LoadedLine, LoadedLinks, RatedPeriod
+from gradumen.usecases.rating.promised_usage import Promised
 from gradumen.wire.catalogue.forms.buyers import read_buyers
 
 NO_ALLOWANCES: dict[str, Decimal] = {}
@@ -56,7 +57,8 @@ def rate_costs(tx: Session, seller: OrganisationRow, loaded: LoadedLinks) -> Rat
     own_rows = pl.col("meter").is_in(meters) & pl.col("line").is_in(list(lines))
     usage, imported = loaded.usage.filter(own_rows), loaded.costs.filter(own_rows)
     entered = tuple(each for each in loaded.entered if loaded.lines[each.line].row.buyer_id == seller.id)
-    return replace(loaded, lines=lines, rated_lines=rated_lines, usage=usage, costs=imported, entered=entered).rate()
+    own_loaded = replace(loaded, usage=usage, costs=imported, promised=Promised(), entered=entered)
+    return replace(own_loaded, lines=lines, rated_lines=rated_lines).rate()
 
 
 def _cost_cards(tx: Session, seller: OrganisationRow) -> dict[str, RateCardRow]:

@@ -13,7 +13,7 @@ import polars as pl
 from gradumen.core.errors import GradumenError
 from gradumen.core.exact import QUANTITY_PLACES, unscaled
 from gradumen.core.periods import Period, zone_of
-from gradumen.core.rating.charges import Charge, Unpriced
+from gradumen.core.rating.charges import ALL, Charge, Unpriced
 from gradumen.core.rating.parts import Part, Parts, PartTable, evidence_of, evidence_rows
 from gradumen.store import pairs
 from gradumen.store.organisations.tables import OrganisationRow, load_tree
@@ -346,10 +346,10 @@ def _unpriced_row(missing: Unpriced, rated: RatedPeriod) -> dict[str, Any]:
     return {
         "supply_line_id": line.row.id,
         "organisation_id": line.subscription.organisation_id,
-        "project_number": rated.projects[missing.project].number,
+        "project_number": None if missing.project == ALL else rated.projects[missing.project].number,
         "meter": missing.meter,
-        "attribute_set_id": missing.attributes,
-        "resource_id": rated.resources.ids[missing.resource],
+        "attribute_set_id": None if missing.attributes == ALL else missing.attributes,
+        "resource_id": None if missing.resource == ALL else rated.resources.ids[missing.resource],
         "quantity": missing.quantity,
     }
 

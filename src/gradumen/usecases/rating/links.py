@@ -27,6 +27,7 @@ from gradumen.store.unit_of_work import Session
 from gradumen.usecases.catalogue.offers import Offers
 from gradumen.usecases.catalogue.published import Published, load_cards, load_published, plan_of
 from gradumen.usecases.rating.assigned_usage import Resources, Through, Unassigned, load_usage
+from gradumen.usecases.rating.promised_usage import Promised, Sale, load_promised
 from gradumen.usecases.subscriptions.one_off_charges import load_one_off_charges
 from gradumen.usecases.subscriptions.supply_lines import with_special_terms
 
@@ -83,6 +84,7 @@ class LoadedLinks:
     rated_lines: dict[int, RatedLine]
     usage: pl.DataFrame
     costs: pl.DataFrame
+    promised: Promised
     projects: list[ProjectRow]
     resources: Resources
     unassigned: list[Unassigned]
@@ -102,10 +104,12 @@ class LoadedLinks:
             for number, line in self.rated_lines.items()
         }
         start, end = self.period.bounds(self.zone)
-        meters = {number: slug for slug, number in self.published.meter_ids.items()}
+        meters = {number: slug for slug, number in self.published.numbered.items()}
         samplings = {slug: meter.sampling for slug, meter in self.published.meters.items()}
         pricing = Pricing(lines, meters, self.attribute_sets, self.period, self.zone, samplings)
-        rated = rate_period(self.usage, pricing, entered=self.entered, costs=self.costs)
+        usage = pl.concat([self.usage, self.promised.usage]) if self.promised.usage.height else self.usage
+        rated = rate_period(usage, pricing, entered=self.entered, costs=self.costs)
+        rated = replace(rated, unpriced=(*rated.unpriced, *self.promised.no_limit))
         return RatedPeriod(
             seller=self.seller,
             period=self.period,
@@ -137,12 +141,14 @@ def load_links(
     buyers: Iterable[UUID] | None = None,
     with_usage: bool = True,
     named: bool = True,
+    instead: Mapping[UUID, RateCardVersion] | None = None,
 ) -> LoadedLinks:
     """Read what rating a seller's period takes. Without usage only fees come of it.
 
     Args:
         buyers: only these direct buyers; None is all. A part of a link is never rated: rates count over its buyer.
         named: whether what the seller calls what it sells is needed.
+        instead: versions by rate card with which it may be rated in place of those that held.
     """
     zone = zone_of(zone_name(tx, seller, period.first_day))
     published = load_published(tx)
@@ -154,6 +160,14 @@ def load_links(
     hours = (start, end) if with_usage else (start, start)
     users = _users(trees, end, seller, wanted)
     found = load_usage(tx, lines, rated_lines, published, *hours, zone, seller, above, users)
+    promised = Promised()
+    if with_usage:
+        versions = {
+            number: replace(line, versions=_instead(lines[number].row.rate_card_id, line.versions, instead or {}))
+            for number, line in rated_lines.items()
+        }
+        sale = Sale(seller, above, start, end, zone, lines, versions, trees, wanted, found.projects)
+        promised = load_promised(tx, sale, published)
     sets = attribute_sets(tx)
     entered, texts = load_one_off_charges(tx, seller, period, lines)
     names = SaleNames(own_plans(tx, seller, published) if named else {}, texts)
@@ -165,6 +179,7 @@ def load_links(
         rated_lines=rated_lines,
         usage=found.usage,
         costs=found.costs,
+        promised=promised,
         projects=found.projects,
         resources=found.resources,
         unassigned=found.unassigned,
@@ -217,6 +232,7 @@ def _load_lines(
     rows = lines_in(tx, seller, period.first_day, period.next().first_day, None if buyers is None else list(buyers))
     cards = load_cards(tx, {line.rate_card_id for line, _ in rows}, published)
     plans = _load_plans(tx, {line.plan_version_id for line, _ in rows}, published)
+    promised = frozenset(published.promised)
     loaded: dict[int, LoadedLine] = {}
     rated: dict[int, RatedLine] = {}
     numbers: dict[tuple[UUID, UUID], int] = {}
@@ -248,7 +264,7 @@ def _load_lines(
             paused=line.paused,
             trial=line.trial,
             first_day=subscription.starts_on,
-            meters=frozenset(meter for service in services for meter in published.metered[service]),
+            meters=frozenset(meter for service in services for meter in published.metered[service]) | promised,
         )
     return loaded, rated
 

@@ -14,12 +14,12 @@ from gradumen.store.unit_of_work import Session, at_one_moment, use_case
 from gradumen.usecases.catalogue.names import meter_name
 from gradumen.usecases.catalogue.published import load_published
 from gradumen.usecases.metering.stale_usage import usage_as_of
+from gradumen.usecases.rating.charges import why_not_priced
 from gradumen.usecases.rating.stored_charges import current_of
 from gradumen.usecases.scope import Caller, get_organisation, load_scope
 from gradumen.wire.spend.not_priced import NotPricedUsageBody, NotPricedUsagesBody
 
 EXAMPLES = 5
-REASONS = {True: "no rate", False: "no subscription"}
 
 
 @use_case
@@ -58,8 +58,8 @@ def _items(tx: Session, rows: list[NotPricedResource]) -> list[NotPricedUsageBod
             NotPricedUsageBody(
                 meter=first.meter,
                 meter_name=meter_name(first.meter, published),
-                unit=units[first.meter],
-                reason=REASONS[first.no_rate],
+                unit=units.get(first.meter) or published.meter(first.meter).unit.text,
+                reason=why_not_priced(first.no_rate, first.meter, first.quantity),
                 organisation=names[first.organisation].slug,
                 organisation_name=names[first.organisation].name,
                 attributes={} if first.attributes is None else sets[first.attributes],

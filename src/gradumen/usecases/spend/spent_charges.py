@@ -19,6 +19,7 @@ from gradumen.store.organisations.organisations import find_organisation
 from gradumen.store.organisations.tables import OrganisationRow
 from gradumen.store.pairs import PairRow, pairs_with
 from gradumen.store.unit_of_work import Session, use_case
+from gradumen.usecases.billing.promised_limits import limits_behind
 from gradumen.usecases.catalogue.published import Published, load_published
 from gradumen.usecases.rating.charges import LineNames, explain
 from gradumen.usecases.rating.links import RatedPeriod
@@ -155,6 +156,9 @@ def _current(
     version = rated.lines[charge.line].version_ids[charge.version.number]
     # Numbers of attribute sets would count everybody's.
     why = {name: value for name, value in explain(charge, names).items() if name != "attribute_sets"}
+    line = rated.lines[charge.line].row.id
+    limits = limits_behind(tx, line, charge.meter, pair.seller_id, charge.start, charge.end)
+    why |= {} if limits is None else {"limits": limits}
     return CurrentChargeBody(
         **_shown(tx, pair, position, charge, rated, names),
         amount=_whole(charge, names),

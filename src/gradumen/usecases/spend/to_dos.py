@@ -3,6 +3,7 @@
 from collections.abc import Iterator
 from datetime import timedelta
 
+from gradumen.core.catalogue.rates import PROMISED
 from gradumen.core.errors import Forbidden
 from gradumen.core.exact import figure, money
 from gradumen.core.metering.breaches import BreachState, above_words
@@ -166,12 +167,15 @@ def _not_priced(tx: Session, owner: OrganisationRow, month: str) -> Iterator[ToD
     rows = store.not_priced_meters(tx, owner.id, month)
     published = load_published(tx)
     for meter, organisations, no_rate in rows:
+        promised = meter.startswith(PROMISED)
+        what, whose = "priced" if promised else "used", counted(organisations, "organisation")
+        why = "no rate of their cards prices it" if no_rate else "no subscription of theirs takes it"
         yield ToDoBody(
             kind="not priced",
             weight=Weight.LOOK,
             subject=meter,
-            title=f"{meter_name(meter, published)} is used and not charged: {counted(organisations, 'organisation')}",
-            detail="no rate of their cards prices it" if no_rate else "no subscription of theirs takes it",
+            title=f"{meter_name(meter, published)} is {what} and not charged: {whose}",
+            detail="they have no limit of it, or none where a rate prices it" if promised else why,
         )
 
 

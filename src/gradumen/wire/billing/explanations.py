@@ -1,6 +1,6 @@
 """Why an amount is what it is, as the arithmetic that was done."""
 
-from datetime import date
+from datetime import date, datetime
 
 from pydantic import ConfigDict, Field
 
@@ -44,12 +44,27 @@ class ImportedCost(_Explained):
     amount: DecimalText
 
 
+class PromisedLimit(_Explained):
+    """What somebody might have from one moment up to another: an organisation, or a project of it (``a/b``).
+
+    In all, or at a ``site``; in ``unit``.
+    """
+
+    holder: str
+    site: str | None
+    limit: DecimalText
+    unit: str
+    start: datetime
+    end: datetime
+
+
 class Explanation(_Explained):
     """The arithmetic of a charge. ``base_units_per_unit`` is a number or a fraction like ``1/3``; the rest are exact.
 
     ``kind`` says how it was priced: per_unit, stepped, at_reached_step, lots, markup, allocation, recurring, one_off,
     one_off_charge, commitment, spread, overhead, discount, imported_cost, effective_cost, started_hour and the like,
-    given_back. Of imported and effective cost it is ``cost`` and ``percent`` on top of it.
+    given_back. Of imported and effective cost it is ``cost`` and ``percent`` on top of it. Of what quotas promise,
+    ``limits`` are those of whom it is charged to, of its projects, and of those to whom it passed some of it on.
     """
 
     # What an earlier version wrote beside is answered as it was written.
@@ -80,3 +95,4 @@ class Explanation(_Explained):
     percent: DecimalText | None = None
     cost: ImportedCost | None = None
     billed_before: Share | None = None
+    limits: list[PromisedLimit] | None = None

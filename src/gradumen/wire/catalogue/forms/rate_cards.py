@@ -142,14 +142,15 @@ def read_rate_card(form: object, known: Known, version: int) -> WrittenCard:
     return written.value(known, version)
 
 
-def check_inputs(version: RateCardVersion) -> None:
-    """Check that everything which a version prices is measured.
+def check_inputs(card: WrittenCard) -> None:
+    """Check that everything which a card prices is measured.
 
     Raises:
-        Invalid: a rate counts started time or what quotas promise, whose inputs are not taken in yet.
+        Invalid: a rate counts started time, whose inputs are not taken in yet; or what quotas promise where no customer
+            buys: for own use, or to spread a fixed cost.
     """
     mistakes = Mistakes()
-    for index, rate in enumerate(version.rates):
+    for index, rate in enumerate(card.version.rates):
         meter = rate.by if isinstance(rate, SpreadRate) else rate.meter if isinstance(rate, UsageRate) else ""
         with mistakes.at(f"rates[{index}]"):
             if isinstance(rate, UsageRate) and rate.started is not None:
@@ -160,10 +161,10 @@ def check_inputs(version: RateCardVersion) -> None:
                     value=rate.started,
                     path="started",
                 )
-            if meter.startswith(PROMISED):
+            if meter.startswith(PROMISED) and (isinstance(rate, SpreadRate) or card.buyers.type == "own-use"):
                 raise Invalid(
-                    f"rate '{rate.slug}' counts what quotas promise, which is not metered yet, so it would charge "
-                    "nothing; price a meter of a service",
+                    f"rate '{rate.slug}' counts what quotas promise, which customers are charged for; what something "
+                    "costs goes by what is used: choose a meter of a service",
                     field="meter",
                     value=meter,
                     path="by" if isinstance(rate, SpreadRate) else "meter",

@@ -1,7 +1,7 @@
 """Rates as they are written."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from decimal import Decimal
 from enum import StrEnum
 from typing import Annotated, Any
@@ -10,6 +10,7 @@ from pydantic import Discriminator, Tag
 
 from gradumen.core.catalogue.conditions import DAYS, Conditions, TimeWindow
 from gradumen.core.catalogue.plans import Plan
+from gradumen.core.catalogue.promised import promised_meters
 from gradumen.core.catalogue.rates import (
     PROMISED,
     Basis,
@@ -26,11 +27,11 @@ from gradumen.core.catalogue.rates import (
     Started,
     UsageRate,
 )
-from gradumen.core.catalogue.services import Combine, Meter, Service
+from gradumen.core.catalogue.services import Meter, Service
 from gradumen.core.errors import Invalid, at
 from gradumen.core.exact import text
-from gradumen.core.quotas.measures import STOCKS
-from gradumen.core.units import Unit, convertible, parse_unit
+from gradumen.core.quotas.measures import BUILT_IN
+from gradumen.core.units import Unit, convertible
 from gradumen.wire.catalogue.forms.base import (
     Form,
     Percent,
@@ -44,16 +45,6 @@ from gradumen.wire.catalogue.forms.base import (
 )
 from gradumen.wire.catalogue.forms.conditions import WrittenCondition, among, condition_form
 
-_MEASURES = {
-    measure: (f"{base}-second", None if base == "byte" else base) for measure in STOCKS if (base := measure.base)
-}
-PROMISED_METERS = {
-    f"{PROMISED}{measure}": Meter(
-        f"{PROMISED}{measure}", f"Promised {measure}", parse_unit(unit, counted=counted), Combine.LEVEL, counted
-    )
-    for measure, (unit, counted) in _MEASURES.items()
-}
-"""What quotas promise, as a level over time; no service publishes these."""
 _PRICED = ("price", "blocks", "lots", "markup")
 _REACHED = "at-reached-step"
 _Day = StrEnum("_Day", {day: day for day in DAYS})  # type: ignore[misc]  # its members are those days
@@ -64,13 +55,14 @@ class Known:
     """What a rate card can speak of.
 
     With ``checked`` what is read was checked when it was published: services and plans may have moved on since, so it
-    is not held against them again.
+    is not held against them again. ``promised`` are the meters of what quotas promise.
     """
 
     meters: Mapping[str, Meter]
     services: Mapping[str, Service]
     plans: Mapping[str, Plan]
     checked: bool = False
+    promised: Mapping[str, Meter] = field(default_factory=lambda: promised_meters(BUILT_IN))
 
     def meter(self, raw: object) -> Meter:
         """The meter of that slug, those of what quotas promise among them.
@@ -78,7 +70,7 @@ class Known:
         Raises:
             Invalid: there is none.
         """
-        return meter_of(raw, {**PROMISED_METERS, **self.meters})
+        return meter_of(raw, {**self.promised, **self.meters})
 
     def allowed(self, meter: Meter) -> Mapping[str, tuple[str, ...]] | None:
         """The attributes of a meter with their allowed values, none of these means any text; None does not restrict."""
