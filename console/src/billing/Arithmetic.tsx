@@ -77,7 +77,7 @@ function Limits({ limits }: { limits: NonNullable<Why['limits']> }) {
       rows={limits.map((each, index) => ({ ...each, key: String(index) }))}
       rowKey={(row) => row.key}
       columns={[
-        { key: 'holder', title: 'Whose', cell: (row) => row.holder },
+        { key: 'holder', title: 'Whose', cell: (row) => row.holder_name },
         { key: 'site', title: 'At', cell: (row) => row.site ?? 'all sites' },
         {
           key: 'limit',

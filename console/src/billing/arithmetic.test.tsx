@@ -37,6 +37,16 @@ it('divides exactly where a unit is a fraction of base units', () => {
   expect(text()).toContain('Used: 6 doubles, measured as 3 pieces.');
 });
 
+it('says what quotas promised, with the limits that it was made from', () => {
+  const limit = { holder: 'gull', holder_name: 'Gull Books', site: null, limit: '40', unit: 'vCPU' };
+  const limits = [{ ...limit, start: '2026-11-01T00:00:00Z', end: '2026-11-16T12:00:30Z' }];
+  draw({ ...WHY, kind: 'allocation', limits } as Explanation);
+  expect(text()).toContain('Promised: 65 920 vCPU-hours, counted as 237 312 000 vCPU-seconds.');
+  expect(screen.getByRole('table', { name: 'What quotas promised' })).toHaveTextContent(
+    /Gull Booksall sites40.vCPU2026-11-01 00:00/,
+  );
+});
+
 it('leaves fees in seconds of their term, and lots in what fills them', () => {
   draw({ ...WHY, kind: 'lots', quantity: '5000', base_unit: 'request', unit: 'lot' });
   expect(text()).toContain('Used: 5 000 requests, in lots; one begun is charged whole.');

@@ -304,6 +304,15 @@ describe('a rate that is priced in another way', () => {
     'cap',
   ] as const;
 
+  it.each([
+    ['tenants', 1],
+    ['own-use', 0],
+  ])('offers what quotas promise to cards for customers alone: %s', (buyers, count) => {
+    const rates = [{ rate: 'held', meter: '', per: 'vCPU-hour', price: '1' }];
+    draw(<RateCardEditor form={{ ...CARD, for: buyers, rates }} onChange={() => undefined} />);
+    expect(document.querySelectorAll('option[value="promised/processors"]')).toHaveLength(count);
+  });
+
   it.each(['blocks', 'reached', 'lots', 'markup', 'price'] as const)('keeps the rest with %s', (kind) => {
     if (!full) throw new Error('no rate');
     const there = withKind(full, kind);

@@ -4,7 +4,8 @@ import { formatCount } from '../shared/decimal';
 
 export const Resources = ({ count, examples }: { count: number; examples: string[] }) => (
   <Box component="span" title={examples.join(', ')}>
-    {formatCount(count)}: {examples.slice(0, 2).join(', ')}
+    {count > 0 && `${formatCount(count)}: `}
+    {examples.slice(0, 2).join(', ')}
     {count > 2 && ' …'}
   </Box>
 );

@@ -8541,6 +8541,8 @@ export interface components {
             end: string;
             /** Holder */
             holder: string;
+            /** Holder Name */
+            holder_name: string;
             /**
              * Limit
              * Format: decimal

@@ -8,7 +8,7 @@ import { DataTable } from '../shared/DataTable';
 import { Section } from '../shared/Page';
 import { Query } from '../shared/States';
 import { quantityIn } from '../shared/units';
-import { notPricedOptions } from './feedBalances';
+import { isNothing, notPricedOptions } from './feedBalances';
 
 type Row = Schemas['NotPricedUsageBody'];
 
@@ -36,7 +36,7 @@ export function NotPriced({ organisation, period }: { organisation: string; peri
                   key: 'quantity',
                   title: 'Quantity',
                   number: true,
-                  cell: (row) => quantityIn(row.quantity, row.unit),
+                  cell: (row) => (isNothing(row.quantity) ? '' : quantityIn(row.quantity, row.unit)),
                 },
                 { key: 'why', title: 'Why', cell: why },
               ]}

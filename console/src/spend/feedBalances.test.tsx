@@ -142,7 +142,12 @@ it('what is used and not charged leads to where that is mended', () => {
     examples: ['vm-1', 'vm-2', 'vm-3'],
     quantity: '86400',
   };
-  page([ITEM], { notPriced: [row, { ...row, reason: 'no subscription', attributes: {} }] });
+  const promised = { ...row, meter: 'promised/processors', reason: 'no limit', resources: 0, quantity: '0' };
+  page([ITEM], { notPriced: [row, { ...row, reason: 'no subscription', attributes: {} }, promised] });
+  expect(screen.getByRole('link', { name: 'there is no limit to charge' })).toHaveAttribute(
+    'href',
+    '/organisations/gull/quotas',
+  );
   expect(screen.getByRole('link', { name: 'no rate prices it with size large' })).toHaveAttribute(
     'href',
     '/rate-cards',

@@ -38,7 +38,7 @@ def show_arithmetic(out: Out, why: Explanation, *, rate_card: str, currency: str
             [
                 (
                     each.holder,
-                    each.site or "",
+                    each.site or "all",
                     quantity(each.limit),
                     unit_words(each.unit, each.limit),
                     f"{each.start:%Y-%m-%d %H:%M:%S}",

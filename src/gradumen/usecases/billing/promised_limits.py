@@ -33,14 +33,17 @@ def limits_behind(
     passed_on = {each for _, tree in trees for each in tree.children(owner)}
     above = {each for _, tree in trees for each in tree.chain(seller)}
     measure = load_published(tx).measures.ever[meter.removeprefix(PROMISED)]
-    slugs = {row.id: row.slug for row in organisations_by_id(tx, {owner, *passed_on}).values()}
-    slugs |= {row.id: f"{slugs[owner]}/{row.slug}" for row in projects_of(tx, [owner])}
+    rows = organisations_by_id(tx, {owner, *passed_on})
+    called = {row.id: (row.slug, row.name) for row in rows.values()}
+    own, name = called[owner]
+    called |= {row.id: (f"{own}/{row.slug}", f"{name}: {row.name}") for row in projects_of(tx, [owner])}
     changes = changes_of(tx, {owner, *passed_on}, measure, above, end)
     factor = level_factor(measure)
     spans = limits_over(changes, int(start.timestamp()), int(end.timestamp()))
     found = [
         PromisedLimit(
-            holder=slugs[each.holder],
+            holder=called[each.holder][0],
+            holder_name=called[each.holder][1],
             site=each.place or None,
             limit=unscaled(each.level // factor, QUANTITY_PLACES),
             unit=measure.unit,
@@ -48,6 +51,6 @@ def limits_behind(
             end=datetime.fromtimestamp(each.end, UTC),
         )
         for each in spans
-        if each.holder in slugs
+        if each.holder in called
     ]
-    return sorted(found, key=lambda each: (each.holder != slugs[owner], each.holder, each.site or "", each.start))
+    return sorted(found, key=lambda each: (each.holder != own, each.holder, each.site or "", each.start))

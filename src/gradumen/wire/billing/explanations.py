@@ -51,6 +51,7 @@ class PromisedLimit(_Explained):
     """
 
     holder: str
+    holder_name: str
     site: str | None
     limit: DecimalText
     unit: str
