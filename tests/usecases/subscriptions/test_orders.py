@@ -1,5 +1,6 @@
 """Orders of customers: at once up to what the seller lets through, else approved, refused or taken back."""
 
+import os
 from concurrent.futures import ThreadPoolExecutor
 from datetime import date
 from decimal import Decimal
@@ -182,7 +183,10 @@ def test_nobody_approves_what_it_ordered_itself_and_policies_are_the_sellers_own
     assert edda.orders.policies("oxbow") == []
 
 
-def test_of_forty_orders_at_once_only_those_that_fit_succeed(shop: World) -> None:
+ORDERS = int(os.environ.get("GRADUMEN_ORDERS", "40"))
+
+
+def test_of_many_orders_at_once_only_those_that_fit_succeed(shop: World) -> None:
     ines, edda = shop.user("ines"), shop.user("edda")
     shop.mara.quotas.grant("oxbow", "processors", Decimal(100))
     edda.quotas.grant("saltmarsh", "processors", Decimal(40))
@@ -196,9 +200,9 @@ def test_of_forty_orders_at_once_only_those_that_fit_succeed(shop: World) -> Non
             return "refused"
 
     with ThreadPoolExecutor(8) as threads:
-        states = list(threads.map(order, range(40)))
+        states = list(threads.map(order, range(ORDERS)))
     assert states.count("done") == 10
-    assert states.count("refused") == 30
+    assert states.count("refused") == ORDERS - 10
     assert sum(name.startswith("Field") for name in held(ines)) == 10
 
 
