@@ -13,6 +13,7 @@ import { Empty, Query } from '../shared/States';
 import { CostMeterDialog, SendCosts } from './CostFiles';
 import { costMeterOptions } from './costs';
 import { FeedDialog, SenderDialog, TakeBackDialog } from './FeedDialogs';
+import { GivesWay } from './GivesWay';
 import { PullDialog } from './PullDialog';
 import { PullState } from './PullState';
 import { pullOptions } from './pulls';
@@ -66,6 +67,12 @@ export default function FeedsPage() {
           >
             {feed ? (
               <>
+                <GivesWay
+                  key={`way ${feed.path}`}
+                  feed={feed}
+                  feeds={found}
+                  manages={mayAt('manage feeds', home.organisation)}
+                />
                 <PullState
                   key={`fetched ${feed.path}`}
                   feed={feed}

@@ -356,6 +356,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/feeds/comparison": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Compare Feed
+         * @description What a feed measured in a month where it gave way, beside what counts in its place.
+         */
+        get: operations["compare_feed"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/feeds/cost-meter": {
         parameters: {
             query?: never;
@@ -417,6 +437,26 @@ export interface paths {
          * @description Say how they are mapped from now on. Safe to repeat.
          */
         put: operations["set_file_mapping"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/feeds/precedences": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Set Feed Precedences
+         * @description Let a feed give way to others, and to no more than these, where they measure the same. Safe to repeat.
+         */
+        put: operations["set_feed_precedences"];
         post?: never;
         delete?: never;
         options?: never;
@@ -1294,6 +1334,26 @@ export interface paths {
          * @description Of all that came in by a seller's feeds in a month, what became of it; for its members alone.
          */
         get: operations["list_feed_balances"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/organisations/{organisation}/feed-precedences": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Feed Precedences
+         * @description The feeds of a seller that give way to others; for its own members.
+         */
+        get: operations["list_feed_precedences"];
         put?: never;
         post?: never;
         delete?: never;
@@ -4292,6 +4352,70 @@ export interface components {
             services?: string[];
         };
         /**
+         * ComparedMeterBody
+         * @description What a feed measured where it gave way, and what counts in its place, of a meter, in base units.
+         *
+         *     Of so many ``resources``, in ``differing`` ones the two are not equal; ``examples`` are those that differ most.
+         */
+        ComparedMeterBody: {
+            /**
+             * Counted
+             * Format: decimal
+             * @example 12.5
+             */
+            counted: string;
+            /**
+             * Difference
+             * Format: decimal
+             * @example 12.5
+             */
+            difference: string;
+            /** Differing */
+            differing: number;
+            /** Examples */
+            examples: components["schemas"]["ComparedResourceBody"][];
+            /**
+             * Measured
+             * Format: decimal
+             * @example 12.5
+             */
+            measured: string;
+            /** Meter */
+            meter: string;
+            /** Meter Name */
+            meter_name: string;
+            /** Resources */
+            resources: number;
+            /** Unit */
+            unit: string;
+        };
+        /**
+         * ComparedResourceBody
+         * @description What two feeds measured of a resource in the hours in which one gave way, in base units.
+         */
+        ComparedResourceBody: {
+            /**
+             * Counted
+             * Format: decimal
+             * @example 12.5
+             */
+            counted: string;
+            /**
+             * Difference
+             * Format: decimal
+             * @example 12.5
+             */
+            difference: string;
+            /**
+             * Measured
+             * Format: decimal
+             * @example 12.5
+             */
+            measured: string;
+            /** Resource */
+            resource: string;
+        };
+        /**
          * CostDeliveryBody
          * @description What became of a cost file.
          *
@@ -5105,6 +5229,25 @@ export interface components {
             senders: string[];
         };
         /**
+         * FeedComparisonBody
+         * @description A month of a feed, in its seller's zone, beside the feeds to which it gives way.
+         */
+        FeedComparisonBody: {
+            /**
+             * As Of
+             * Format: date-time
+             */
+            as_of: string;
+            /** Feed */
+            feed: string;
+            /** Meters */
+            meters: components["schemas"]["ComparedMeterBody"][];
+            /** Period */
+            period: string;
+            /** Waiting */
+            waiting: boolean;
+        };
+        /**
          * FeedCostBody
          * @description Billed costs that a feed's files say of a month, in a currency: ``billed`` is the sum of the next three.
          *
@@ -5168,12 +5311,26 @@ export interface components {
             slug: string;
         };
         /**
+         * FeedFirst
+         * @description A feed (``organisation/feed``) to which another gives way, from a UTC day on.
+         */
+        FeedFirst: {
+            /** Feed */
+            feed: string;
+            /**
+             * Starts On
+             * Format: date
+             */
+            starts_on: string;
+        };
+        /**
          * FeedMeterBody
-         * @description What became of what a feed measured of a meter, in base units: ``measured`` is the sum of the next eight.
+         * @description What became of what a feed measured of a meter, in base units: ``measured`` is the sum of the next nine.
          *
          *     Readings are those that begin in the month: those that stand, and apart from them those that later ones replaced
          *     and those that were taken back. ``nobodys`` is owned by nobody, ``own_use`` the seller's own, ``elsewhere`` used
-         *     where the seller does not sell it, ``twice`` measured by another feed too; of the rest some is ``charged``,
+         *     where the seller does not sell it, ``gave_way`` left to a feed that measured it first, ``twice`` measured by
+         *     another feed too, to which this one does not give way; of the rest some is ``charged``,
          *     ``covered`` by allowances, priced by no rate (``no_rate``), or taken by no subscription. ``difference`` is 0. All
          *     are null where usage is sampled, and the difference where effective cost is sold, of which charges are no sum.
          *     ``open`` says what somebody should look at.
@@ -5187,6 +5344,8 @@ export interface components {
             difference: string | null;
             /** Elsewhere */
             elsewhere: string | null;
+            /** Gave Way */
+            gave_way: string | null;
             /** Measured */
             measured: string | null;
             /** Meter */
@@ -5213,6 +5372,24 @@ export interface components {
             twice: string | null;
             /** Unit */
             unit: string;
+        };
+        /**
+         * FeedPrecedencesBody
+         * @description A feed that gives way: in hours in which another measured the same resource and meter, that one counts.
+         */
+        FeedPrecedencesBody: {
+            /** Feed */
+            feed: string;
+            /** To */
+            to: components["schemas"]["FeedFirst"][];
+        };
+        /**
+         * FeedPrecedencesSet
+         * @description The feeds to which one gives way; none of them ends it.
+         */
+        FeedPrecedencesSet: {
+            /** To */
+            to: components["schemas"]["FeedFirst"][];
         };
         /**
          * FeedReadingsBody
@@ -7779,6 +7956,13 @@ export interface components {
         Page_FeedBody_: {
             /** Items */
             items: components["schemas"]["FeedBody"][];
+            /** Next */
+            next: string | null;
+        };
+        /** Page[FeedPrecedencesBody] */
+        Page_FeedPrecedencesBody_: {
+            /** Items */
+            items: components["schemas"]["FeedPrecedencesBody"][];
             /** Next */
             next: string | null;
         };
@@ -11693,6 +11877,38 @@ export interface operations {
             };
         };
     };
+    compare_feed: {
+        parameters: {
+            query: {
+                feed: string;
+                period: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FeedComparisonBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     get_cost_meter: {
         parameters: {
             query: {
@@ -11847,6 +12063,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FileMappingBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    set_feed_precedences: {
+        parameters: {
+            query: {
+                feed: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FeedPrecedencesSet"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FeedPrecedencesBody"];
                 };
             };
             /** @description A refusal, as problem details */
@@ -13607,6 +13858,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FeedBalancesBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_feed_precedences: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                organisation: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Page_FeedPrecedencesBody_"];
                 };
             };
             /** @description A refusal, as problem details */

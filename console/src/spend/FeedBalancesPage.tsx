@@ -6,6 +6,7 @@ import { Link as RouterLink } from 'react-router';
 import * as z from 'zod/mini';
 import { usePeriod } from '../access/figures';
 import { useSignedIn } from '../access/session';
+import { Comparison } from '../metering/Comparison';
 import { api, body } from '../shared/api';
 import { type Column, DataTable } from '../shared/DataTable';
 import { periodName } from '../shared/dates';
@@ -59,7 +60,7 @@ export default function FeedBalancesPage() {
                     )
                   }
                 >
-                  <Feed item={item} over={found.over} />
+                  <Feed item={item} over={found.over} period={period} />
                 </Section>
               ))}
               {quiet.length > 0 && told.length > 0 && (
@@ -111,7 +112,7 @@ function Acts(props: { item: FeedBalance; waiting: boolean; onAct: (act: 'sign' 
   );
 }
 
-function Feed({ item, over }: { item: FeedBalance; over: boolean }) {
+function Feed({ item, over, period }: { item: FeedBalance; over: boolean; period: string }) {
   return (
     <>
       <Remark>{stateWords(item, over)}</Remark>
@@ -121,12 +122,22 @@ function Feed({ item, over }: { item: FeedBalance; over: boolean }) {
         </Alert>
       )}
       {item.meters.length > 0 && <Meters item={item} />}
+      {item.meters.some((each) => !isNothing(each.gave_way)) && (
+        <Comparison feed={item.feed} period={period} />
+      )}
       {item.costs.length > 0 && <Costs item={item} />}
       {item.refused > 0 && (
         <Remark>
           {formatCount(item.refused)} items of what came in this month were refused.{' '}
           <Link component={RouterLink} to={`/feeds?feed=${item.feed}`}>
             See why
+          </Link>
+        </Remark>
+      )}
+      {item.open.includes('measured twice') && (
+        <Remark>
+          <Link component={RouterLink} to={`/feeds?feed=${item.feed}`}>
+            Let one of the feeds that measure the same give way
           </Link>
         </Remark>
       )}

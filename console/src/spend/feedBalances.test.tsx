@@ -27,6 +27,7 @@ const METER: FeedMeter = {
   own_use: '0',
   elsewhere: '0',
   nobodys: '2147483648',
+  gave_way: '0',
   twice: '0',
   no_rate: '0',
   no_subscription: '0',

@@ -27,6 +27,7 @@ from gradumen.client.messages import Messages
 from gradumen.client.metering.breaches import Breaches
 from gradumen.client.metering.deliveries import Deliveries
 from gradumen.client.metering.exchange_rates import ExchangeRates
+from gradumen.client.metering.feed_precedences import FeedPrecedences
 from gradumen.client.metering.feeds import Feeds
 from gradumen.client.metering.imported_costs import ImportedCosts
 from gradumen.client.metering.ownership_rules import OwnershipRules
@@ -99,6 +100,7 @@ class Client:
         self.one_off_charges = OneOffCharges(self.connection)
         self.orders = Orders(self.connection)
         self.feeds = Feeds(self.connection)
+        self.feed_precedences = FeedPrecedences(self.connection)
         self.deliveries = Deliveries(self.connection)
         self.imported_costs = ImportedCosts(self.connection)
         self.exchange_rates = ExchangeRates(self.connection)

@@ -16,7 +16,7 @@ from sqlalchemy.orm import Mapped, Session, mapped_column
 
 from gradumen.store.columns import Base, ascii_text
 
-TREE, CATALOGUE = "tree", "catalogue"
+TREE, CATALOGUE, FEEDS = "tree", "catalogue", "feeds"
 T = TypeVar("T")
 MOST = 3
 _READ, _BEGUN = "read while changing", "tokens that were read"

@@ -6,7 +6,7 @@ from gradumen.store.access import tables as users
 from gradumen.store.billing import tables as billing
 from gradumen.store.catalogue import tables as catalogue
 from gradumen.store.columns import Base
-from gradumen.store.metering import breaches, exchange_rates, feed_balances, imported_costs
+from gradumen.store.metering import breaches, exchange_rates, feed_balances, feed_precedences, imported_costs
 from gradumen.store.metering import tables as readings
 from gradumen.store.organisations import clouds, cost_centres, projects
 from gradumen.store.organisations import tables as organisations
@@ -26,6 +26,7 @@ __all__ = [
     "cost_centres",
     "exchange_rates",
     "feed_balances",
+    "feed_precedences",
     "idempotency",
     "imported_costs",
     "measures",

@@ -18,7 +18,7 @@ from tests.world import GIB, SERVICES, World, egress, files, moment, rate_card, 
 
 __all__ = ["costs"]
 SEPTEMBER, FEED = "2026-09", "tarnwick/north-fell"
-SUM = ("nobodys", "own_use", "elsewhere", "twice", "charged", "covered", "no_rate", "no_subscription")
+SUM = ("nobodys", "own_use", "elsewhere", "gave_way", "twice", "charged", "covered", "no_rate", "no_subscription")
 
 
 def balance(

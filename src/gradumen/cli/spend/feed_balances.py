@@ -19,6 +19,7 @@ WORDS = {
     "own_use": "used by the seller itself",
     "elsewhere": "used where it is not sold",
     "nobodys": "nobody's",
+    "gave_way": "counted by a feed to which it gives way",
     "twice": "measured by another feed too",
     "no_rate": "no rate prices it",
     "no_subscription": "no subscription takes it",

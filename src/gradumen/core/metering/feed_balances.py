@@ -6,6 +6,7 @@ Quantities are whole numbers: millionths of a meter's base unit.
 from collections import defaultdict
 from collections.abc import Collection, Iterable, Mapping
 from dataclasses import dataclass, fields
+from itertools import combinations
 from zoneinfo import ZoneInfo
 
 from gradumen.core.catalogue.services import Combine
@@ -37,6 +38,8 @@ class Balance(Became):
     """Used by the seller itself, who sells it to nobody."""
     elsewhere: int = 0
     """Used where the seller does not sell it: of somebody who is not below it, or of another seller's services."""
+    gave_way: int = 0
+    """Measured by a feed to which this one gives way: what counts is what that measured."""
     twice: int = 0
     """Measured by another feed too; what is charged of it is of both."""
 
@@ -77,35 +80,67 @@ def became_of(rows: Iterable[tuple[object, Place, int, int]]) -> dict[Place, Bec
 
 
 def balances(
-    used: Mapping[tuple[int, Place], Mapping[str, int]], became: Mapping[Place, Became]
+    used: Mapping[tuple[int, Place], Mapping[str, int]],
+    became: Mapping[Place, Became],
+    before: Mapping[int, Collection[int]] | None = None,
 ) -> dict[tuple[int, str], Balance]:
     """Balances by feed and meter, but for what was measured.
 
     Args:
-        used: usage by feed and place, told apart as ``nobodys``, ``own_use``, ``elsewhere`` and ``sold``; of every
-            feed that has any of these places.
+        used: usage by feed and place, told apart as ``nobodys``, ``own_use``, ``elsewhere``, ``gave_way`` and
+            ``sold``; of every feed that has any of these places.
         became: what became of all that is sold.
+        before: by feed those to which it gives way: no hour counts twice between them, so each has its part.
 
     >>> used = {(1, ("m", "a")): {"sold": 7, "nobodys": 2}, (1, ("m", "b")): {"sold": 4}, (2, ("m", "b")): {"sold": 4}}
     >>> found = balances(used, {("m", "a"): Became(charged=6, no_rate=1), ("m", "b"): Became(charged=8)})
     >>> found[1, "m"].charged, found[1, "m"].no_rate, found[1, "m"].nobodys, found[1, "m"].twice, found[2, "m"].twice
     (6, 1, 2, 4, 4)
     """
-    selling: dict[Place, set[int]] = defaultdict(set)
+    selling: dict[Place, dict[int, int]] = defaultdict(dict)
     for (feed, place), told in used.items():
         if told.get("sold"):
-            selling[place].add(feed)
+            selling[place][feed] = told["sold"]
+    apart = {place: _parts(became.get(place, Became()), sold, before or {}) for place, sold in selling.items()}
     found: dict[tuple[int, str], Balance] = defaultdict(Balance)
     for (feed, place), told in used.items():
         balance = found[feed, place[0]]
         balance.nobodys += told.get("nobodys", 0)
         balance.own_use += told.get("own_use", 0)
         balance.elsewhere += told.get("elsewhere", 0)
-        if selling[place] - {feed}:
-            balance.twice += told.get("sold", 0)
+        balance.gave_way += told.get("gave_way", 0)
+        if told.get("sold") and feed not in apart[place]:
+            balance.twice += told["sold"]
         elif "sold" in told:
-            balance.add(became.get(place, Became()))
+            balance.add(apart[place][feed] if told["sold"] else became.get(place, Became()))
     return dict(found)
+
+
+def _parts(became: Became, sold: Mapping[int, int], before: Mapping[int, Collection[int]]) -> dict[int, Became]:
+    """What became of each feed's part, by what it sold; nothing where some measured the same and none gives way.
+
+    >>> parts = _parts(Became(charged=8, covered=2), {1: 6, 2: 4}, {2: [1]})
+    >>> [(each.charged, each.covered) for each in parts.values()], _parts(Became(), {1: 6, 2: 4}, {})
+    ([(5, 1), (3, 1)], {})
+    """
+    if len(sold) == 1:
+        return dict.fromkeys(sold, became)
+    pairs = combinations(sold, 2)
+    # Costs may be negative; they give way to nothing.
+    if min(sold.values()) < 0 or any(
+        one not in before.get(other, ()) and other not in before.get(one, ()) for one, other in pairs
+    ):
+        return {}
+    feeds = sorted(sold)
+    found = {feed: Became() for feed in feeds}
+    for name in ("covered", "no_rate", "no_subscription"):
+        for feed, part in zip(feeds, allocate(getattr(became, name), [sold[feed] for feed in feeds]), strict=True):
+            setattr(found[feed], name, part)
+    for feed in feeds[1:]:
+        there = found[feed]
+        there.charged = sold[feed] - there.covered - there.no_rate - there.no_subscription
+    found[feeds[0]].charged = became.charged - sum(found[feed].charged for feed in feeds[1:])
+    return found
 
 
 def quantity_within(

@@ -8,6 +8,7 @@ from uuid import UUID
 
 from gradumen.core.catalogue.services import Combine
 from gradumen.core.exact import QUANTITY_PLACES, unscaled
+from gradumen.core.metering.feed_precedences import Before, give_way
 from gradumen.core.metering.ownership import NOBODY
 from gradumen.core.metering.packed_days import pack
 from gradumen.core.metering.readings import LONGEST
@@ -16,6 +17,7 @@ from gradumen.store.metering import stale_usage
 from gradumen.store.metering.usage import meter_rows
 from gradumen.store.pairs import raise_pairs
 from gradumen.store.unit_of_work import Session, UnitOfWork, use_case
+from gradumen.usecases.metering.measured_before import load_before, measured_before, with_followers
 from gradumen.usecases.metering.owners import owners_by_rule
 from gradumen.usecases.scope import Caller, business_now
 from gradumen.wire.metering.usage import AsOf
@@ -45,32 +47,36 @@ def refresh_batch(tx: Session) -> int:
     marks = stale_usage.next_marks(tx, BATCH)
     if not marks:
         return 0
-    wanted = {mark for mark, _ in marks.values()}
-    changed = {mark for mark, quiet in marks.values() if not quiet}
+    before = load_before(tx)
+    wanted = with_followers(tx, {mark for mark, _ in marks.values()}, before)
+    changed = with_followers(tx, {mark for mark, quiet in marks.values() if not quiet}, before)
     stale_usage.lock_resources(tx, {resource for resource, _, _ in wanted})
-    _raise(tx, _make(tx, changed))
-    _make(tx, wanted - changed)
+    _raise(tx, _make(tx, changed, before))
+    _make(tx, wanted - changed, before)
     stale_usage.drop_marks(tx, marks)
     return len(marks)
 
 
-def _make(tx: Session, marks: set[stale_usage.Mark]) -> set[tuple[int, date]]:
+def _make(tx: Session, marks: set[stale_usage.Mark], before: Before) -> set[tuple[int, date]]:
     """Make the usage of marks again; gives the projects, by number, and days that have or had any."""
     combine = {number: Combine(meter.combine) for number, meter in meter_rows(tx).items()} if marks else {}
     by_quarter = stale_usage.kept_by_quarter(tx) if marks else set()
     touched: set[tuple[int, date]] = set()
     for span in spans_of(marks):
-        touched |= _make_again(tx, span, combine[span.meter], by_quarter)
+        touched |= _make_again(tx, span, combine[span.meter], by_quarter, before)
     return touched
 
 
-def _make_again(tx: Session, span: Span, combine: Combine, by_quarter: set[int]) -> set[tuple[int, date]]:
+def _make_again(
+    tx: Session, span: Span, combine: Combine, by_quarter: set[int], before: Before
+) -> set[tuple[int, date]]:
     """Replace the usage of a span; gives the projects, by number, and days that have or had any."""
     divisions = Divisions()
     measured = owned_samples(tx, span.meter, stale_usage.samples(tx, span, LONGEST), divisions)
     touched = stale_usage.take_out(tx, span)
     values = []
     made = divisions.divide(combine_days(measured, combine, divisions.by_quarter(by_quarter)), by_quarter)
+    made = give_way(made, measured_before(tx, span, before))
     for project, resource, number, attributes in sorted(made):
         usage = made[project, resource, number, attributes]
         day = EPOCH_DAY + timedelta(days=number)

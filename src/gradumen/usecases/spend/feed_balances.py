@@ -21,6 +21,7 @@ from gradumen.usecases.audit_entries import record
 from gradumen.usecases.catalogue.names import meter_name
 from gradumen.usecases.catalogue.published import Published, load_published
 from gradumen.usecases.metering.feeds import get_feed
+from gradumen.usecases.metering.measured_before import load_before
 from gradumen.usecases.metering.stale_usage import usage_as_of
 from gradumen.usecases.rating.stored_charges import current_of
 from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
@@ -122,7 +123,7 @@ def _items(
     became: Mapping[Place, Became],
     effective: Collection[str],
 ) -> list[FeedBalanceBody]:
-    found = balances(looked.used, became)
+    found = balances(looked.used, became, load_before(tx))
     slugs = {number: row.slug for number, row in looked.meters.items()}
     for (of, number), quantity in looked.measured.items():
         found.setdefault((of, slugs[number]), Balance()).measured = quantity

@@ -10,6 +10,7 @@ from zoneinfo import ZoneInfo
 from gradumen.core.catalogue.services import Combine
 from gradumen.core.exact import AMOUNT_PLACES, QUANTITY_PLACES, scaled
 from gradumen.core.metering.feed_balances import Place, quantity_within
+from gradumen.core.metering.feed_precedences import COMPARED
 from gradumen.core.metering.ownership import NOBODY
 from gradumen.core.metering.readings import LONGEST
 from gradumen.core.metering.usage import Divisions
@@ -77,8 +78,8 @@ class FeedMonth:
 
     def _whose(self, tree: Tree, owners: Mapping[int, UUID], project: int, meter: int) -> str:
         """Whose usage is, as the seller sees it."""
-        if project == NOBODY:
-            return "nobodys"
+        if project in (NOBODY, COMPARED):
+            return "nobodys" if project == NOBODY else "gave_way"
         owner = owners[project]
         if owner == self._seller:
             return "own_use"
