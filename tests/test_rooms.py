@@ -42,7 +42,6 @@ UPWARD = {
     # What is published names measures, which are not retired then.
     ("usecases.quotas.measures", "usecases.catalogue.published"),
     # What quotas promise may be priced: who prices it charges anew when it changes.
-    ("store.quotas.promised", "core.catalogue.rates"),
     ("store.quotas.promised", "store.catalogue.tables"),
     # Tiers promise quotas, and what they promise is taken from what is held.
     ("usecases.quotas.quotas", "usecases.catalogue.published"),

@@ -6,7 +6,18 @@ import polars as pl
 import pytest
 
 from gradumen.core.errors import Invalid
-from gradumen.core.rating.promises import Change, Era, Share, hourly, levels_of, levels_over, limits_over, shares_over
+from gradumen.core.rating.promises import (
+    Change,
+    Era,
+    Share,
+    hourly,
+    levels_of,
+    levels_over,
+    limits_over,
+    plain_shares,
+    shares_by_second,
+    shares_over,
+)
 
 TREES = (
     {"buyer": ["a", "b"], "a": ["c", "d"], "d": ["e"]},
@@ -127,4 +138,22 @@ def test_limits_are_told_from_when_to_when() -> None:
         ("", 3, 10, 7),
         ("north", 8, 10, 2),
     }
-    assert [each[:2] for each in levels_over([], 0, 10, [4])] == [(0, 4), (4, 10)]
+    assert [each[:2] for each in levels_over([], 0, 10)] == [(0, 10)]
+
+
+def test_what_is_plain_is_found_as_by_a_look_at_each_second() -> None:
+    plain = 0
+    for seed in range(300):
+        random = Random(seed)
+        most = {"buyer": 99, "a": 40, "c": 20, "d": 12, "b": 6, "e": 6}
+        changes = [Change(-20, holder, "", most[holder]) for holder in HOLDERS]
+        for holder in random.choices(HOLDERS, k=random.randrange(9)):
+            level = random.choice([most[holder], most[holder] - 3, None if seed % 3 else 0])
+            changes.append(Change(random.randrange(-5, END), holder, "", level))
+        in_order = sorted(changes, key=lambda each: each.at)
+        found = plain_shares(in_order, 0, END, era(0, TREES[seed % 2]))
+        if found is not None:
+            looked = list(shares_by_second(in_order, 0, END, era(0, TREES[seed % 2])))
+            assert len(found) == len(looked) and set(found) == set(looked)
+            plain += 1
+    assert 50 < plain < 250

@@ -7,8 +7,11 @@ from decimal import Decimal
 from threading import Event
 
 import pytest
+from sqlalchemy import select
+from sqlalchemy.orm import Session
 
 from gradumen.core.errors import Conflict, Forbidden, Invalid, NotFound
+from gradumen.store.metering.feed_balances import FeedSignOffRow
 from gradumen.wire.metering.ownership_rules import OwnershipRuleForm
 from gradumen.wire.spend.feed_balances import FeedBalanceBody, FeedMeterBody
 from tests.conftest import Service
@@ -255,6 +258,22 @@ def test_a_month_is_signed_off_as_it_is_and_told_where_it_changed(world: World) 
     assert balance(world)[0].sign_off is None
     said = [each.action for each in mara.audit_entries.list("tarnwick")]
     assert said.count("feed month signed off") == 3 and said.count("feed month's sign-off withdrawn") == 1
+
+
+def test_what_was_signed_off_before_feeds_gave_way_is_no_other_for_it(world: World, service: Service) -> None:
+    world.send(egress("a", 30 * GIB, owner="quillstone/archive"))
+    world.settle()
+    assert balance(world)[0].open == []
+    world.user("finn").feed_balances.sign_off(FEED, SEPTEMBER)
+    with Session(service.uow.engine) as session:
+        [row] = session.scalars(select(FeedSignOffRow))
+        meters = [
+            {name: value for name, value in each.items() if name != "gave_way"} for each in row.document["meters"]
+        ]
+        row.document = {**row.document, "meters": meters}
+        session.commit()
+    signed = balance(world)[0].sign_off
+    assert signed is not None and not signed.changed
 
 
 def test_what_waits_to_be_counted_is_not_signed_off(world: World, service: Service) -> None:

@@ -129,14 +129,11 @@ def _limited(top: Key, below: Callable[[Key], Sequence[Key]], levels: Mapping[Ke
             yield from _limited(each, below, levels)
 
 
-def levels_over(
-    changes: Iterable[Change[Key]], start: int, end: int, cuts: Iterable[int] = ()
-) -> Iterator[tuple[int, int, dict[Key, Levels]]]:
+def levels_over(changes: Iterable[Change[Key]], start: int, end: int) -> Iterator[tuple[int, int, dict[Key, Levels]]]:
     """What every holder may have, from each second at which it changes up to the next.
 
     Args:
         changes: of one second in the order in which they came.
-        cuts: seconds at which something else changes.
 
     >>> seen = [Change(0, "a", "", 5), Change(7, "a", "", 9), Change(8, "a", "north", 2)]
     >>> list(levels_over(seen, 5, 10))
@@ -147,7 +144,7 @@ def levels_over(
     by_second: dict[int, list[Change[Key]]] = defaultdict(list)
     for change in sorted(changes, key=lambda each: each.at):
         by_second[max(change.at, start)].append(change)
-    edges = sorted({start, end, *(each for each in (*by_second, *cuts) if start < each < end)})
+    edges = sorted({start, end, *(each for each in by_second if start < each < end)})
     for since, until in pairwise(edges):
         for change in by_second.get(since, ()):
             whole, places = known.get(change.holder, (None, {}))
@@ -199,12 +196,73 @@ def shares_over(changes: Sequence[Change[Key]], start: int, end: int, eras: Sequ
 
     >>> eras = [Era(0, ["top"], lambda each: ["a"] if each == "top" else [])]
     >>> seen = [Change(0, "top", "", 9), Change(4, "a", "", 2)]
-    >>> [(each.holder, each.start, each.end, each.level) for each in shares_over(seen, 0, 10, eras)]
-    [('top', 0, 4, 9), ('a', 4, 10, 2), ('top', 4, 10, 7)]
+    >>> sorted((each.holder, each.start, each.end, each.level) for each in shares_over(seen, 0, 10, eras))
+    [('a', 4, 10, 2), ('top', 0, 4, 9), ('top', 4, 10, 7)]
     """
+    in_order = sorted(changes, key=lambda each: each.at)
+    ends = [*(era.start for era in eras[1:]), end]
+    for era, until in zip(eras, ends, strict=True):
+        since, before = max(era.start, start), min(until, end)
+        if since < before:
+            found = plain_shares(in_order, since, before, era)
+            yield from shares_by_second(in_order, since, before, era) if found is None else found
+
+
+def plain_shares(changes: Sequence[Change[Key]], start: int, end: int, era: Era[Key]) -> list[Share[Key]] | None:
+    """Shares of an era where nothing is divided: of each what it may have, less what those right below it may.
+
+    None where that is not all there is to it: where there are limits at places, more was given on than there is, or
+    somebody without limit has one below it that has. Then each change is a look at everybody, `shares_by_second`.
+
+    Args:
+        changes: in the order of time.
+    """
+    if any(change.place for change in changes):
+        return None
+    levels: dict[Key, dict[int, int | None]] = defaultdict(dict)
+    for change in changes:
+        if change.at < end:
+            levels[change.holder][max(change.at, start)] = change.level
+    above = _above(era)
+    passed_on: dict[Key, dict[int, int]] = defaultdict(lambda: defaultdict(int))
+    found: list[Share[Key]] = []
+    # Those below stand after those above them.
+    for holder in reversed(above):
+        own, given = levels.get(holder, {}), passed_on.get(holder, {})
+        level, rest, before, since = None, 0, 0, start
+        for second in sorted({*own, *given}):
+            was, level = level or 0, own.get(second, level)
+            before += given.get(second, 0)
+            share = (level or 0) - before
+            if share < 0:
+                return None
+            if (parent := above[holder]) is not None:
+                passed_on[parent][second] += (level or 0) - was
+            if rest and rest != share:
+                found.append(Share(holder, "", since, second, rest))
+            if rest != share:
+                rest, since = share, second
+        if rest:
+            found.append(Share(holder, "", since, end, rest))
+    return found
+
+
+def _above(era: Era[Key]) -> dict[Key, Key | None]:
+    """All of an era, each after the one that is right above it."""
+    found: dict[Key, Key | None] = dict.fromkeys(era.buyers)
+    waiting = list(era.buyers)
+    while waiting:
+        holder = waiting.pop()
+        for each in era.below(holder):
+            found[each] = holder
+            waiting.append(each)
+    return found
+
+
+def shares_by_second(changes: Sequence[Change[Key]], start: int, end: int, era: Era[Key]) -> Iterator[Share[Key]]:
+    """Shares of an era, looked at anew at each second at which anything changes."""
     begun: dict[tuple[Key, str], tuple[int, int]] = {}
-    for since, _, levels in levels_over(changes, start, end, [era.start for era in eras]):
-        era = next(era for era in reversed(eras) if era.start <= since)
+    for since, _, levels in levels_over(changes, start, end):
         now: dict[tuple[Key, str], int] = {}
         for buyer in era.buyers:
             now |= {(holder, place): level for holder, place, level in own_shares(buyer, era.below, levels)}

@@ -4,7 +4,7 @@ from datetime import date, datetime
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import JSON, ForeignKey, String, UniqueConstraint
+from sqlalchemy import JSON, ForeignKey, Index, String, UniqueConstraint
 from sqlalchemy.orm import Mapped, mapped_column
 
 from gradumen.store.columns import Base, Moment, ascii_text
@@ -112,8 +112,14 @@ class RateCardRow(Base):
 
 
 class RateCardVersionRow(Base):
+    """``prices_promised``: some rate of it is on what quotas promise."""
+
     __tablename__ = "rate_card_versions"
-    __table_args__ = (UniqueConstraint("rate_card_id", "number"), UniqueConstraint("rate_card_id", "starts_on"))
+    __table_args__ = (
+        UniqueConstraint("rate_card_id", "number"),
+        UniqueConstraint("rate_card_id", "starts_on"),
+        Index("ix_rate_card_versions_prices_promised", "prices_promised", "rate_card_id"),
+    )
 
     id: Mapped[UUID] = mapped_column(primary_key=True)
     rate_card_id: Mapped[UUID] = mapped_column(ForeignKey("rate_cards.id", ondelete="RESTRICT"))
@@ -121,6 +127,7 @@ class RateCardVersionRow(Base):
     starts_on: Mapped[date]
     published_at: Mapped[datetime] = mapped_column(Moment)
     document: Mapped[dict[str, Any]] = mapped_column(JSON)
+    prices_promised: Mapped[bool]
 
 
 class UnpublishedChangeRow(Base):

@@ -4,10 +4,9 @@ from collections.abc import Collection, Sequence
 from datetime import datetime, timedelta
 from uuid import UUID
 
-from sqlalchemy import String, cast, select
+from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from gradumen.core.catalogue.rates import PROMISED
 from gradumen.core.periods import months_since
 from gradumen.store.catalogue.tables import RateCardRow, RateCardVersionRow
 from gradumen.store.organisations.sites import SiteRow
@@ -17,23 +16,21 @@ from gradumen.store.quotas.tables import QuotaChangeRow
 DAY = timedelta(days=1)
 
 
-def raise_promised(tx: Session, organisation: UUID, measure: str, at: datetime) -> None:
+def raise_promised(tx: Session, organisation: UUID, at: datetime) -> None:
     """What an organisation is promised changes from a moment on: it is charged anew on each link that charges it."""
-    links = links_above(tx, organisation)
-    charging = _sellers_charging(tx, {seller for seller, _ in links}, measure)
+    charging = _sellers_charging(tx)
+    if not charging:
+        return
+    links = [link for link in links_above(tx, organisation) if link[0] in charging and link[0] != link[1]]
     # The local day of some seller may be the one before or after.
-    months = months_since((at - DAY).date(), (at + DAY).date())
-    raise_links(tx, [link for link in links if link[0] in charging and link[0] != link[1]], months)
+    raise_links(tx, links, months_since((at - DAY).date(), (at + DAY).date()))
 
 
-def _sellers_charging(tx: Session, sellers: Collection[UUID], measure: str) -> set[UUID]:
-    """Those of some sellers who have a rate card that ever priced what quotas of a measure promise."""
-    if not sellers:
-        return set()
+def _sellers_charging(tx: Session) -> set[UUID]:
+    """The sellers who have a rate card that ever priced what quotas promise."""
     card, version = RateCardRow, RateCardVersionRow
-    named = cast(version.document, String).contains(f'"{PROMISED}{measure}"', autoescape=True)
-    query = select(card.organisation_id).join(version, version.rate_card_id == card.id).where(named)
-    return set(tx.scalars(query.where(card.organisation_id.in_(sellers)).distinct()))
+    query = select(card.organisation_id).join(version, version.rate_card_id == card.id)
+    return set(tx.scalars(query.where(version.prices_promised).distinct()))
 
 
 def promises_before(

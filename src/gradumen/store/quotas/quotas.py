@@ -115,7 +115,7 @@ def note_change(tx: Session, row: QuotaRow, at: datetime) -> None:
             changed_at=at,
         )
     )
-    raise_promised(tx, row.organisation_id, row.measure, at)
+    raise_promised(tx, row.organisation_id, at)
 
 
 def changes_of(

@@ -116,7 +116,7 @@ def note_site_change(tx: Session, row: SiteQuotaRow, at: datetime, *, is_set: bo
             pool_id=row.pool_id,
         )
     )
-    raise_promised(tx, row.organisation_id, row.measure, at)
+    raise_promised(tx, row.organisation_id, at)
 
 
 def release_site_quotas(tx: Session, organisation: UUID, at: datetime) -> None:

@@ -6,7 +6,7 @@ from typing import Any, Protocol
 from uuid import uuid4
 
 from gradumen.core.catalogue.offers import check_floors
-from gradumen.core.catalogue.rates import LONGEST_TERM, RateCardVersion
+from gradumen.core.catalogue.rates import LONGEST_TERM, PROMISED, RateCardVersion
 from gradumen.core.catalogue.services import Service, find_circle
 from gradumen.core.errors import CatalogueInvalid, Invalid, VersionInForce
 from gradumen.core.periods import Period, months_after, months_since
@@ -360,6 +360,7 @@ class _Publishing:
                 starts_on=card.version.starts_on,
                 published_at=self.caller.at,
                 document=written,
+                prices_promised=any(each.meter.startswith(PROMISED) for each in card.version.usage_rates),
             )
         )
         self.tx.flush()

@@ -2,6 +2,7 @@
 
 from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import asdict
+from typing import Any
 
 from gradumen.core.errors import Conflict, Invalid, NotFound
 from gradumen.core.exact import QUANTITY_PLACES, add, unscaled
@@ -153,7 +154,7 @@ def _sign_off_body(signed: tuple[store.FeedSignOffRow, str] | None, now: FeedBal
     if signed is None:
         return None
     row, by = signed
-    changed = row.document != _document(now)
+    changed = _as_today(row.document) != _document(now)
     return FeedSignOffBody(by=by, at=row.signed_at, is_open=row.is_open, reason=row.reason, changed=changed)
 
 
@@ -162,6 +163,13 @@ def _signed(tx: Session, feeds: Collection[int], period: str) -> dict[int, tuple
     rows = store.sign_offs_of(tx, feeds, period)
     users = names_of(tx, {row.signed_by for row in rows.values()})
     return {feed: (row, users[row.signed_by]) for feed, row in rows.items()}
+
+
+def _as_today(document: dict[str, Any]) -> dict[str, object]:
+    """A balance as it was signed off; before feeds gave way to others, none did."""
+    nothing = {"gave_way": "0"}
+    meters = [{**({} if each["measured"] is None else nothing), **each} for each in document["meters"]]
+    return {**document, "meters": [{"gave_way": None, **each} for each in meters]}
 
 
 def _document(body: FeedBalanceBody) -> dict[str, object]:

@@ -1,4 +1,4 @@
-"""feeds that give way to others which measure the same"""
+"""feeds that give way to others which measure the same; which rate cards price what quotas promise"""
 
 import sqlalchemy as sa
 from alembic import op
@@ -22,4 +22,12 @@ def upgrade() -> None:
             ['first_id'], ['feeds.id'], name=op.f('fk_feed_precedences_first_id'), ondelete='RESTRICT'
         ),
         sa.PrimaryKeyConstraint('feed_id', 'first_id', name=op.f('pk_feed_precedences')),
+    )
+    # Until now such rates were refused.
+    op.add_column(
+        'rate_card_versions', sa.Column('prices_promised', sa.Boolean(), server_default=sa.false(), nullable=False)
+    )
+    op.alter_column('rate_card_versions', 'prices_promised', server_default=None, existing_type=sa.Boolean())
+    op.create_index(
+        'ix_rate_card_versions_prices_promised', 'rate_card_versions', ['prices_promised', 'rate_card_id']
     )
