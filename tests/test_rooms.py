@@ -28,6 +28,8 @@ UPWARD = {
     ("usecases.organisations.states", "store.subscriptions.subscriptions"),
     ("usecases.organisations.states", "store.rating.current_charges"),
     ("usecases.organisations.states", "store.metering.usage"),
+    # What came in may name it already, where rules of ownership go by values.
+    ("usecases.organisations.projects", "store.metering.ownership_rules"),
     # Who may see a price, and whom a change of it concerns, follows from what is subscribed to.
     ("usecases.catalogue.catalogue_lists", "store.subscriptions.sales"),
     ("usecases.catalogue.derived_cards", "store.subscriptions.sales"),

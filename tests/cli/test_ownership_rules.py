@@ -26,3 +26,22 @@ def test_a_line_of_two_is_divided(terminal: Terminal, world: World, tmp_path: Pa
         "conditions: {resource: uplink}}\n"
     )
     assert "saltmarsh/booking (1), quillstone/archive (1)" in terminal("ownership-rules", "apply", str(rules))
+
+
+def test_accounts_are_of_whom_a_table_names(terminal: Terminal, world: World, tmp_path: Path) -> None:
+    for account in ("acc-1", "acc-2"):
+        world.send(egress(account, GIB, owner=None, account=account, resource=account))
+    table = tmp_path / "owners.csv"
+    table.write_text("value,owner\nacc-1,saltmarsh/booking\nacc-2, quillstone/archive\n")
+    add = ("ownership-rules", "add", "Accounts", "--from", "2026-09-01", "--by", "account")
+    assert "names one owner" in terminal("ownership-rules", "add", "None", "--from", "2026-09-01", exit=1)
+    told = terminal(*add, "--owners", str(table), "--check")
+    assert "nobody -> saltmarsh/booking" in told and "nobody -> quillstone/archive" in told
+    assert "whom account names, of 2 in a table" in terminal(*add, "--owners", str(table))
+    table.write_text("acc-1,saltmarsh/booking\nacc-1,quillstone/archive\n")
+    assert "owners.csv:2: 'acc-1,quillstone/archive' stands twice" in terminal(*add, "--owners", str(table), exit=1)
+    table.write_text("acc-1\n")
+    assert "owners.csv:1: 'acc-1' is no value and its owner" in terminal(*add, "--owners", str(table), exit=1)
+    rules = tmp_path / "rules.yaml"
+    rules.write_text("- {name: Tags, by: where.size, starts-on: 2026-09-01, conditions: {}}\n")
+    assert "whom where.size names" in terminal("ownership-rules", "apply", str(rules))

@@ -52,3 +52,13 @@ def test_what_nobody_owns_is_given_an_owner_with_exactly_what_was_shown(tab: Tab
     dialog.get_by_role("button", name="Take it away").click()
     expect(dialog).to_be_hidden()
     expect(nobodys).to_contain_text("acc-7")
+
+    page.get_by_role("button", name="Give it an owner").click()
+    dialog.get_by_role("combobox", name="It is", exact=True).click()
+    page.get_by_role("option", name="of whom a value names").click()
+    dialog.get_by_label("Which value is whose").fill("acc-7 quillstone/archive")
+    expect(shown).to_contain_text("from nobody to quillstone/archive")
+    tab.accessible("[role=dialog]")
+    dialog.get_by_role("button", name="Set the rule").click()
+    expect(dialog).to_be_hidden()
+    expect(page.get_by_role("table", name="Rules, in their order")).to_contain_text("of 1 in a table")

@@ -6,9 +6,17 @@ import * as z from 'zod/mini';
 import { CustomerPicker } from '../organisations/CustomerPicker';
 import { projectsOptions } from '../organisations/organisations';
 import { DateInput } from '../shared/DateInput';
-import { CheckInput, EntryDialog, OwnInput, TextInput, day, given } from '../shared/form';
+import { EntryDialog, OwnInput, TextInput, day, given } from '../shared/form';
 import { useSettled } from '../shared/settled';
-import { moveWords, previewOptions, sharesOf, useSetRules, type Rule, type Rules } from './ownership';
+import {
+  moveWords,
+  previewOptions,
+  sharesOf,
+  tableOf,
+  useSetRules,
+  type Rule,
+  type Rules,
+} from './ownership';
 
 export interface OwnerValues {
   name: string;
@@ -16,7 +24,10 @@ export interface OwnerValues {
   project: string;
   /** In place of one owner: a line each, organisation/project and a number. */
   shares: string;
-  divided: boolean;
+  /** The value of what says whose it is, and owners by value, a line each. */
+  by: string;
+  table: string;
+  way: 'one' | 'several' | 'value';
   starts_on: string;
   account: string;
   resource: string;
@@ -30,19 +41,34 @@ const common = {
   resource: z.string(),
   feed: z.string(),
 };
-const schema = z.discriminatedUnion('divided', [
+const unsaid = {
+  customer: z.string(),
+  project: z.string(),
+  shares: z.string(),
+  by: z.string(),
+  table: z.string(),
+};
+const schema = z.discriminatedUnion('way', [
   z.object({
     ...common,
-    divided: z.literal(false),
+    ...unsaid,
+    way: z.literal('one'),
     customer: given('Whose it is'),
     project: given('In which of its projects'),
-    shares: z.string(),
   }),
   z.object({
     ...common,
-    divided: z.literal(true),
-    customer: z.string(),
-    project: z.string(),
+    ...unsaid,
+    way: z.literal('value'),
+    by: given('The value of what says whose it is'),
+    table: z
+      .string()
+      .check(z.refine((text) => tableOf(text) !== null, 'A line each: a value, and organisation/project')),
+  }),
+  z.object({
+    ...common,
+    ...unsaid,
+    way: z.literal('several'),
     shares: z
       .string()
       .check(
@@ -63,8 +89,10 @@ export function ruleOf(values: OwnerValues): Rule {
   }
   return {
     name: values.name.trim(),
-    owner: values.divided ? null : `${values.customer}/${values.project}`,
-    shares: values.divided ? sharesOf(values.shares) : null,
+    owner: values.way === 'one' ? `${values.customer}/${values.project}` : null,
+    shares: values.way === 'several' ? sharesOf(values.shares) : null,
+    by: values.way === 'value' ? values.by.trim() : null,
+    owners: values.way === 'value' && values.table.trim() ? tableOf(values.table) : null,
     starts_on: values.starts_on,
     ends_on: null,
     conditions,
@@ -104,20 +132,44 @@ export function OwnerDialog(props: { rules: Rules; initial: OwnerValues; onClose
   );
 }
 
-/** Of one, or divided among several. */
+const WAYS = [
+  ['one', 'of one project'],
+  ['several', 'of several, by shares'],
+  ['value', 'of whom a value names'],
+] as const;
+
+/** Of one, divided among several, or of whom a value names. */
 function Whose() {
-  const divided = useWatch<OwnerValues, 'divided'>({ name: 'divided' });
+  const way = useWatch<OwnerValues, 'way'>({ name: 'way' });
   return (
     <>
-      <CheckInput name="divided" label="Several share it" />
-      {divided ? (
+      <TextInput name="way" label="It is" options={WAYS} />
+      {way === 'value' && (
+        <>
+          <TextInput
+            name="by"
+            label="The value of"
+            columns={3}
+            hint="account, source, resource, feed, or where.NAME of an attribute"
+          />
+          <TextInput
+            name="table"
+            label="Which value is whose"
+            optional
+            lines={4}
+            hint="A line each: a value, and organisation/project; with none the value itself is organisation/project"
+          />
+        </>
+      )}
+      {way === 'several' && (
         <TextInput
           name="shares"
           label="Who has how much of it"
           hint="A line each: organisation/project and a number; each has its part in proportion to its number"
           lines={3}
         />
-      ) : (
+      )}
+      {way === 'one' && (
         <>
           <OwnInput<string> name="customer">
             {(value, onChange) => <CustomerPicker label="It is of" value={value} onChange={onChange} />}
@@ -128,7 +180,7 @@ function Whose() {
       <DateInput
         name="starts_on"
         label="From"
-        columns={divided ? 6 : 3}
+        columns={way === 'one' ? 3 : 6}
         hint="The day on which it starts, UTC"
       />
     </>
@@ -156,7 +208,8 @@ function Project() {
 function Changes({ rules }: { rules: Rules }) {
   const { control } = useFormContext<OwnerValues>();
   const typed = JSON.parse(useSettled(JSON.stringify(useWatch({ control })))) as OwnerValues;
-  const ready = schema.safeParse(typed).success && Object.keys(ruleOf(typed).conditions).length > 0;
+  const limited = typed.way === 'value' || Object.keys(ruleOf(typed).conditions).length > 0;
+  const ready = schema.safeParse(typed).success && limited;
   const preview = useQuery({
     ...previewOptions(rules.organisation, ready ? [...rules.rules, ruleOf(typed)] : []),
     enabled: ready,

@@ -1,14 +1,16 @@
 /** Rules of ownership and what they change, in words. */
 import { expect, it } from 'vitest';
 import { ruleOf } from './OwnerDialog';
-import { conditionWords, moveWords, ownerWords, type Preview, sharesOf } from './ownership';
+import { conditionWords, moveWords, ownerWords, type Preview, sharesOf, tableOf } from './ownership';
 
 const WRITTEN = {
   name: ' Gull ',
   customer: 'gull',
   project: 'shop',
   shares: '',
-  divided: false,
+  by: 'account',
+  table: '',
+  way: 'one' as const,
   starts_on: '2026-09-01',
   account: 'acc-*',
   resource: ' ',
@@ -19,10 +21,35 @@ it('reads shares a line each, and refuses what is none', () => {
   expect(sharesOf('gull/shop 3\n  tern/boats  1.5 \n\n')).toEqual({ 'gull/shop': '3', 'tern/boats': '1.5' });
   for (const wrong of ['gull 3', 'gull/shop', 'gull/shop 3\ngull/shop 1', 'gull/shop -1'])
     expect(sharesOf(wrong)).toBeNull();
-  const rule = ruleOf({ ...WRITTEN, divided: true, shares: 'gull/shop 3\ntern/boats 1' });
+  const rule = ruleOf({ ...WRITTEN, way: 'several', shares: 'gull/shop 3\ntern/boats 1' });
   expect([rule.owner, rule.shares]).toEqual([null, { 'gull/shop': '3', 'tern/boats': '1' }]);
   expect(ownerWords(rule)).toBe('gull/shop (3), tern/boats (1)');
   expect(ownerWords(ruleOf(WRITTEN))).toBe('gull/shop');
+});
+
+it('reads a table a line each, and refuses what is none', () => {
+  expect(tableOf('acc-1, gull/shop\nacc 2;tern/boats\n\n')).toEqual({
+    'acc-1': 'gull/shop',
+    'acc 2': 'tern/boats',
+  });
+  expect(tableOf('')).toEqual({});
+  for (const wrong of ['acc-1', 'acc-1 gull', 'acc-1 gull/shop\nacc-1 tern/boats'])
+    expect(tableOf(wrong)).toBeNull();
+  const written = { ...WRITTEN, way: 'value' as const, table: 'acc-1 gull/shop' };
+  const rule = ruleOf(written);
+  expect([rule.owner, rule.shares, rule.by, rule.owners]).toEqual([
+    null,
+    null,
+    'account',
+    { 'acc-1': 'gull/shop' },
+  ]);
+  expect(ownerWords(rule)).toBe('whom account names, of 1 in a table');
+  const itself = ruleOf({ ...written, by: ' where.team ', table: ' ' });
+  expect([itself.by, itself.owners, ownerWords(itself)]).toEqual([
+    'where.team',
+    null,
+    'whom where.team names',
+  ]);
 });
 
 it('says conditions in words', () => {
@@ -40,6 +67,8 @@ it('reads a star at the end as a beginning, and leaves out what is not said', ()
     name: 'Gull',
     owner: 'gull/shop',
     shares: null,
+    by: null,
+    owners: null,
     starts_on: '2026-09-01',
     ends_on: null,
     conditions: { account: { prefix: 'acc-' }, feed: 'north-fell' },

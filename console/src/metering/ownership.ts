@@ -26,12 +26,28 @@ export function sharesOf(text: string): Record<string, string> | null {
   return found;
 }
 
-/** Whose what a rule takes is; where it is divided, with the share of each. */
-export const ownerWords = ({ owner, shares }: Rule): string =>
-  owner ??
-  Object.entries(shares ?? {})
-    .map(([path, share]) => `${path} (${share})`)
-    .join(', ');
+/** Owners by value as they are written, a line each: the last word is the owner; null where a line is none. */
+export function tableOf(text: string): Record<string, string> | null {
+  const found: Record<string, string> = {};
+  for (const line of text.split('\n').filter((each) => each.trim())) {
+    const [, value, path] = /^\s*(\S.*?)[\s,;]+([a-z0-9-]+\/[a-z0-9-]+)\s*$/.exec(line) ?? [];
+    if (value === undefined || path === undefined || value in found) return null;
+    found[value] = path;
+  }
+  return found;
+}
+
+/** Whose what a rule takes is: where it is divided, with the share of each; where a value says so, which. */
+export const ownerWords = ({ owner, shares, by, owners }: Rule): string => {
+  if (by)
+    return `whom ${by} names${owners ? `, of ${formatCount(Object.keys(owners).length)} in a table` : ''}`;
+  return (
+    owner ??
+    Object.entries(shares ?? {})
+      .map(([path, share]) => `${path} (${share})`)
+      .join(', ')
+  );
+};
 
 export const rulesOptions = (organisation: string) =>
   queryOptions({

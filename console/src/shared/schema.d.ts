@@ -7806,10 +7806,14 @@ export interface components {
          * @description What started on days of UTC from ``starts_on`` up to ``ends_on``, and fulfils all conditions, is ``owner``'s.
          *
          *     ``owner`` is organisation/project. In its place ``shares`` divides it among several of these, in proportion to the
-         *     number beside each. ``conditions`` are on feed, account, source, resource, meter, and ``where`` on
-         *     attributes: a value, a list of values, ``{"prefix": text}`` or ``{"contains": text}``.
+         *     number beside each; or the value of ``by`` says whose it is (account, source, resource or feed, or ``where.NAME`` of
+         *     an attribute): by the table ``owners``, else it is the path itself. ``conditions`` are on feed, account, source,
+         *     resource, meter, and ``where`` on attributes: a value, a list of values, ``{"prefix": text}`` or
+         *     ``{"contains": text}``.
          */
         "OwnershipRuleForm-Input": {
+            /** By */
+            by?: string | null;
             /** Conditions */
             conditions: {
                 [key: string]: unknown;
@@ -7820,6 +7824,10 @@ export interface components {
             name: string;
             /** Owner */
             owner?: string | null;
+            /** Owners */
+            owners?: {
+                [key: string]: string;
+            } | null;
             /** Shares */
             shares?: {
                 [key: string]: string;
@@ -7835,10 +7843,14 @@ export interface components {
          * @description What started on days of UTC from ``starts_on`` up to ``ends_on``, and fulfils all conditions, is ``owner``'s.
          *
          *     ``owner`` is organisation/project. In its place ``shares`` divides it among several of these, in proportion to the
-         *     number beside each. ``conditions`` are on feed, account, source, resource, meter, and ``where`` on
-         *     attributes: a value, a list of values, ``{"prefix": text}`` or ``{"contains": text}``.
+         *     number beside each; or the value of ``by`` says whose it is (account, source, resource or feed, or ``where.NAME`` of
+         *     an attribute): by the table ``owners``, else it is the path itself. ``conditions`` are on feed, account, source,
+         *     resource, meter, and ``where`` on attributes: a value, a list of values, ``{"prefix": text}`` or
+         *     ``{"contains": text}``.
          */
         "OwnershipRuleForm-Output": {
+            /** By */
+            by: string | null;
             /** Conditions */
             conditions: {
                 [key: string]: unknown;
@@ -7849,6 +7861,10 @@ export interface components {
             name: string;
             /** Owner */
             owner: string | null;
+            /** Owners */
+            owners: {
+                [key: string]: string;
+            } | null;
             /** Shares */
             shares: {
                 [key: string]: string;

@@ -1,6 +1,7 @@
 """gradumen ownership-rules."""
 
 import argparse
+import csv
 from collections.abc import Sequence
 from datetime import date
 from decimal import Decimal, InvalidOperation
@@ -42,6 +43,10 @@ def register(nouns: Any) -> None:
         metavar="ORGANISATION/PROJECT=NUMBER",
         help="in place of one owner: what several have of it, in proportion to these numbers",
     )
+    value = "in place of an owner, of what the value says whose it is: account, source, resource, feed or where.NAME"
+    add.add_argument("--by", help=value)
+    table = "with --by: a CSV file of values and owners; without it the value is ORGANISATION/PROJECT itself"
+    add.add_argument("--owners", type=Path, metavar="FILE", help=table)
     add.add_argument("--from", dest="starts_on", required=True, type=date.fromisoformat, metavar="DAY")
     add.add_argument("--until", dest="ends_on", type=date.fromisoformat, metavar="DAY", help="the first day it is over")
     for fact in ("feed", "account", "source", "resource", "meter"):
@@ -77,6 +82,8 @@ def _show(found: OwnershipRulesBody, out: Out) -> int:
 
 def _owners(rule: OwnershipRuleForm) -> str:
     """Whose what a rule takes is; where it is divided, with the share of each."""
+    if rule.by:
+        return f"whom {rule.by} names{'' if rule.owners is None else f', of {len(rule.owners)} in a table'}"
     return rule.owner or whose_words(rule.shares or {})
 
 
@@ -142,12 +149,33 @@ def run_add(arguments: argparse.Namespace, client: Client, out: Out) -> int:
         name=arguments.name,
         owner=arguments.owner,
         shares=_shares(arguments.share),
+        by=arguments.by,
+        owners=None if arguments.owners is None else _owners_of(arguments.owners),
         starts_on=arguments.starts_on,
         ends_on=arguments.ends_on,
         conditions=conditions,
     )
     before = client.ownership_rules.get(own_organisation(arguments))
     return _set(arguments, client, out, before, [*before.rules, rule])
+
+
+def _owners_of(file: Path) -> dict[str, str]:
+    """Owners by value out of a CSV file, a value and its owner on each line.
+
+    Raises:
+        Invalid: a line has other cells, or a value stands twice; names the line.
+    """
+    found: dict[str, str] = {}
+    with file.open(encoding="utf-8-sig", newline="") as lines:
+        for number, row in enumerate(csv.reader(lines), 1):
+            cells = [cell.strip() for cell in row]
+            if cells in ([], ["value", "owner"]):
+                continue
+            if len(cells) != 2 or not all(cells) or cells[0] in found:
+                told = "stands twice" if len(cells) == 2 and cells[0] in found else "is no value and its owner"
+                raise Invalid(f"{file}:{number}: '{','.join(row)[:80]}' {told}", field="owners", value=number)
+            found[cells[0]] = cells[1]
+    return found
 
 
 def _shares(written: Sequence[str]) -> dict[str, Decimal] | None:

@@ -1,13 +1,17 @@
 """Whose usage is that names no owner: rules over where it came from and what it is, in order, each for its days."""
 
-from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
+from collections.abc import Iterable, Iterator, Mapping
+from dataclasses import dataclass, field
 from datetime import date
 
 from gradumen.core.catalogue.conditions import Conditions
 
 FACTS = ("feed", "account", "source", "resource", "meter")
 """What a condition can be on, beside attributes."""
+WHERE = "where."
+"""Before the name of an attribute whose value names the owner."""
+MOST_OWNERS = 5000
+"""Values of a table that gives each its owner."""
 MOST_RULES = 500
 MOST_SHARES = 50
 """Owners among whom a rule divides."""
@@ -23,7 +27,8 @@ NOBODY = 0
 class OwnershipRule:
     """From a day of UTC up to (not including) another, what fulfils all conditions is of projects; None is no end.
 
-    ``match`` is on attributes. Among several projects it is divided by their shares.
+    ``match`` is on attributes. Among several projects it is divided by their shares. In place of shares the value of a
+    fact or attribute (``by``) can say whose it is: by a table of ``owners`` (projects by number), else itself.
     """
 
     name: str
@@ -32,6 +37,14 @@ class OwnershipRule:
     ends_on: date | None
     conditions: Conditions
     match: Conditions
+    by: str | None = None
+    owners: Mapping[str, int] | None = field(default=None, hash=False)
+
+    def value_of(self, facts: Mapping[str, str | None], attributes: Mapping[str, str]) -> str | None:
+        """What of a reading says whose it is, where the rule goes by that."""
+        if self.by is None:
+            return None
+        return attributes.get(self.by.removeprefix(WHERE)) if self.by.startswith(WHERE) else facts.get(self.by)
 
     def takes(self, facts: Mapping[str, str | None], attributes: Mapping[str, str]) -> bool:
         """Whether a reading fulfils the conditions, whenever it was."""
@@ -40,23 +53,22 @@ class OwnershipRule:
         )
 
 
-def rule_for(
+def rules_for(
     rules: Iterable[OwnershipRule], facts: Mapping[str, str | None], attributes: Mapping[str, str], day: date
-) -> OwnershipRule | None:
-    """The first rule that takes a reading which started on a day; None leaves it nobody's.
+) -> Iterator[OwnershipRule]:
+    """The rules that take a reading which started on a day, in their order: the first that names an owner counts.
 
     >>> from gradumen.core.catalogue.conditions import Equals
     >>> from datetime import date
     >>> gull = OwnershipRule("Gull", ((7, 1),), date(2026, 9, 1), None, (("account", Equals("acc-7")),), ())
-    >>> rule_for([gull], {"account": "acc-7"}, {}, date(2026, 9, 1)) is gull
+    >>> list(rules_for([gull], {"account": "acc-7"}, {}, date(2026, 9, 1))) == [gull]
     True
-    >>> rule_for([gull], {"account": "acc-7"}, {}, date(2026, 8, 31)), rule_for([gull], {}, {}, date(2026, 9, 1))
-    (None, None)
+    >>> [*rules_for([gull], {"account": "acc-7"}, {}, date(2026, 8, 31)), *rules_for([gull], {}, {}, date(2026, 9, 1))]
+    []
     """
     for rule in rules:
         if rule.starts_on <= day and (rule.ends_on is None or day < rule.ends_on) and rule.takes(facts, attributes):
-            return rule
-    return None
+            yield rule
 
 
 def first_difference(before: Iterable[OwnershipRule], after: Iterable[OwnershipRule]) -> date | None:

@@ -1,6 +1,6 @@
 """Rules that say whose usage is that names no owner, and the readings that they are about."""
 
-from collections.abc import Collection, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime, timedelta
 from decimal import Decimal
@@ -14,6 +14,7 @@ from sqlalchemy.orm import Mapped, Session, mapped_column
 from gradumen.core.metering.ownership import NOBODY
 from gradumen.store.columns import Base
 from gradumen.store.metering.tables import FeedRow, OriginRow, ResourceRow, UsageDayRow
+from gradumen.store.organisations.projects import projects_by_path
 from gradumen.store.organisations.tables import OrganisationRow, ProjectRow
 
 
@@ -30,6 +31,8 @@ class OwnershipRuleRow(Base):
     """A rule of a seller, in the order of positions; its days are those of UTC on which readings start.
 
     ``shares`` are projects' ids, each with the number that its share is in proportion to; ``project_id`` is the first.
+    Where a value says whose it is, ``look_up`` has what that is a value of (``by``) and, unless it is the owner itself,
+    projects' ids by value (``owners``); then there are neither shares nor a project.
     """
 
     __tablename__ = "ownership_rules"
@@ -37,7 +40,8 @@ class OwnershipRuleRow(Base):
     organisation_id: Mapped[UUID] = mapped_column(ForeignKey("organisations.id", ondelete="RESTRICT"), primary_key=True)
     position: Mapped[int] = mapped_column(SmallInteger, primary_key=True)
     name: Mapped[str] = mapped_column(String(120))
-    project_id: Mapped[UUID] = mapped_column(ForeignKey("projects.id", ondelete="RESTRICT"))
+    project_id: Mapped[UUID | None] = mapped_column(ForeignKey("projects.id", ondelete="RESTRICT"))
+    look_up: Mapped[dict[str, Any] | None] = mapped_column(JSON(none_as_null=True))
     shares: Mapped[list[list[str]] | None] = mapped_column(JSON(none_as_null=True))
     starts_on: Mapped[date]
     ends_on: Mapped[date | None]
@@ -46,10 +50,11 @@ class OwnershipRuleRow(Base):
 
 @dataclass(frozen=True, slots=True)
 class Stored:
-    """A rule with the projects that it names: each one's number, path, organisation and share."""
+    """A rule with the projects that it names: each one's number, path, organisation and share; or those of a table."""
 
     row: OwnershipRuleRow
     owners: tuple["Owner", ...]
+    table: Mapping[str, "Owner"] | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -76,14 +81,50 @@ def rules_of(tx: Session, sellers: Collection[UUID]) -> dict[UUID, list[Stored]]
     found: dict[UUID, list[Stored]] = {each: [] for each in sellers}
     for rule, each in zip(rules, named, strict=True):
         owners = tuple(Owner(*known[project], share) for project, share in each)
-        found[rule.organisation_id].append(Stored(rule, owners))
+        told = (rule.look_up or {}).get("owners")
+        # A row for each value, in the order of the values.
+        table = None if told is None else dict(zip(told, owners, strict=True))
+        found[rule.organisation_id].append(Stored(rule, () if rule.look_up else owners, table))
     return found
+
+
+def owner_at(tx: Session, path: str) -> Owner | None:
+    """The project of a path ``organisation/project``, all of which is its; None where there is none."""
+    found = projects_by_path(tx, {path}).get(path)
+    return None if found is None else Owner(found.number, path, found.organisation_id, Decimal(1))
+
+
+_NAMED = """
+INSERT INTO stale_usage (resource_id, meter_id, day, marked_at, quiet)
+SELECT DISTINCT u.resource_id, u.meter_id, u.day, %s, 0
+FROM usage_days u JOIN attribute_sets a ON a.id = u.attribute_set_id JOIN resources z ON z.id = u.resource_id
+JOIN readings r ON r.resource_id = u.resource_id AND r.meter_id = u.meter_id AND r.start_at < u.day + INTERVAL 1 DAY
+AND r.start_at > u.day - INTERVAL 1 DAY JOIN origins o ON o.id = r.origin_id
+WHERE u.project_number = {nobody} AND o.owner IS NULL
+AND (JSON_SEARCH(a.document, 'one', %s) IS NOT NULL OR z.name = %s OR %s IN (o.account, o.source))
+"""
+
+
+def mark_named(tx: Session, path: str, at: datetime) -> None:
+    """What is nobody's and names a project that there is from now on is looked at anew, where rules go by that."""
+    row = OwnershipRuleRow
+    told = tx.scalars(select(row.look_up).where(row.look_up.is_not(None)))
+    if any(each is not None and each["owners"] is None for each in told):
+        values = (f"{at:%Y-%m-%d %H:%M:%S.%f}", path, path, path)
+        tx.connection().exec_driver_sql(_NAMED.format(nobody=NOBODY), values)
+
+
+def projects_below(tx: Session, organisations: Collection[UUID]) -> list[int]:
+    """The numbers of the projects of organisations."""
+    return list(tx.scalars(select(ProjectRow.number).where(ProjectRow.organisation_id.in_(organisations))))
 
 
 def _named(rule: OwnershipRuleRow) -> list[tuple[UUID, Decimal]]:
     """The projects that a rule names, with their shares."""
+    if rule.look_up is not None:
+        return [(UUID(project), Decimal(1)) for project in (rule.look_up["owners"] or {}).values()]
     if rule.shares is None:
-        return [(rule.project_id, Decimal(1))]
+        return [] if rule.project_id is None else [(rule.project_id, Decimal(1))]
     return [(UUID(project), Decimal(share)) for project, share in rule.shares]
 
 

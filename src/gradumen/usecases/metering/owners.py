@@ -1,18 +1,19 @@
 """Whose readings are that name no owner: what the rules of their feed's seller say, for the days they start on."""
 
 from collections.abc import Collection, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 from uuid import UUID
 
 from gradumen.core.exact import scaled
-from gradumen.core.metering.ownership import SHARE_PLACES, OwnershipRule, Shares, rule_for
+from gradumen.core.metering.ownership import SHARE_PLACES, OwnershipRule, Shares, rules_for
 from gradumen.store.metering.ownership_rules import (
     FeedOf,
     Owner,
     OwnershipRuleRow,
     Stored,
     feeds_of_resources,
+    owner_at,
     rules_of,
     said_by,
 )
@@ -29,6 +30,8 @@ class Ruled:
     rule: OwnershipRule
     owner: str
     organisations: frozenset[UUID]
+    table: Mapping[str, "Ruled"] | None = None
+    """By value, where a table of these says whose it is."""
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -45,15 +48,26 @@ class Rules:
 
 def ruled(stored: Sequence[Stored]) -> Rules:
     """Stored rules as they are looked at."""
-    return Rules([ruled_by(each.row, each.owners) for each in stored])
+    return Rules([ruled_by(each.row, each.owners, each.table) for each in stored])
 
 
-def ruled_by(row: OwnershipRuleRow, owners: Sequence[Owner]) -> Ruled:
+def ruled_by(row: OwnershipRuleRow, owners: Sequence[Owner], table: Mapping[str, Owner] | None = None) -> Ruled:
     """A rule of projects as it is looked at."""
+    if row.look_up is not None:
+        by = row.look_up["by"]
+        numbers = None if table is None else {value: owner.number for value, owner in table.items()}
+        rule = rule_of(row.name, (), row.starts_on, row.ends_on, row.conditions, by, numbers)
+        entries = None if table is None else {value: of_one(rule, owner) for value, owner in table.items()}
+        return Ruled(rule, by, frozenset(), entries)
     shares = tuple((each.number, scaled(each.share, SHARE_PLACES)) for each in owners)
     rule = rule_of(row.name, shares, row.starts_on, row.ends_on, row.conditions)
     whose = whose_words({each.path: each.share for each in owners})
     return Ruled(rule, whose, frozenset(each.organisation for each in owners))
+
+
+def of_one(rule: OwnershipRule, owner: Owner) -> Ruled:
+    """What a rule says where a value names one project."""
+    return Ruled(replace(rule, shares=((owner.number, 1),)), owner.path, frozenset([owner.organisation]))
 
 
 class Owners:
@@ -70,6 +84,7 @@ class Owners:
         self._tx = tx
         self._trees: list[tuple[datetime, Tree]] = trees_between(tx, first, last)
         self._then: dict[tuple[int, UUID, Rules], dict[OwnershipRule, Ruled]] = {}
+        self._named: dict[str, Owner | None] = {}
         self._meters = {number: row.slug for number, row in meter_rows(tx).items()} if self.rules or all_meters else {}
         self._origins: dict[int, tuple[str, str | None]] = {}
         self._attributes: dict[int, dict[str, str]] = {}
@@ -110,15 +125,38 @@ class Owners:
             "resource": feed.resource,
             "meter": self._meters.get(meter),
         }
-        found = rule_for(by_rule, facts, self._attributes[attributes], at.date())
-        return by_rule[found] if found else None
+        told = self._attributes[attributes]
+        for rule in rules_for(by_rule, facts, told, at.date()):
+            of = by_rule[rule]
+            found = self._by_value(of, rule.value_of(facts, told), at, feed.seller) if rule.by else of
+            if found is not None:
+                return found
+        return None
+
+    def _by_value(self, of: Ruled, value: str | None, at: datetime, seller: UUID) -> Ruled | None:
+        """Whose something is by a value: None where that names nobody to whom the seller sold then."""
+        if value is None:
+            return None
+        if of.table is not None:
+            entry = of.table.get(value)
+        else:
+            if value not in self._named:
+                self._named[value] = owner_at(self._tx, value)
+            owner = self._named[value]
+            entry = None if owner is None else of_one(of.rule, owner)
+        return entry if entry is not None and entry.organisations <= self._below(seller, at) else None
+
+    def _below(self, seller: UUID, at: datetime) -> frozenset[UUID]:
+        """Those to whom a seller sold at a moment, and itself."""
+        place = max((index for index, (since, _) in enumerate(self._trees) if since <= at), default=0)
+        return self._trees[place][1].below([seller])
 
     def _known_then(self, seller: UUID, at: datetime, rules: Rules) -> dict[OwnershipRule, Ruled]:
         """The rules that say something at a moment: nothing is anybody's whom the seller did not sell to then."""
         place = max((index for index, (since, _) in enumerate(self._trees) if since <= at), default=0)
         key = place, seller, rules
         if key not in self._then:
-            below = self._trees[place][1].below([seller])
+            below = self._below(seller, at)
             self._then[key] = {each.rule: each for each in rules.listed if each.organisations <= below}
         return self._then[key]
 

@@ -1,16 +1,14 @@
 """Rules that say whose usage is: read, looked at on what came in, and set together."""
 
 from collections import defaultdict
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
 from datetime import date, datetime, timedelta
 from decimal import Decimal
 
-from gradumen.core.errors import Invalid
-from gradumen.core.exact import add, round_half_up, text
+from gradumen.core.exact import add
 from gradumen.core.metering.imported_costs import AHEAD
-from gradumen.core.metering.ownership import LARGEST_SHARE, MOST_SHARES, NOBODY, SHARE_PLACES, first_difference
-from gradumen.core.names import name_of
+from gradumen.core.metering.ownership import NOBODY, first_difference
 from gradumen.core.periods import midnight
 from gradumen.core.permissions import Right
 from gradumen.core.tasks import Lease
@@ -18,18 +16,17 @@ from gradumen.store import tasks as store_tasks
 from gradumen.store.metering import ownership_rules as store
 from gradumen.store.metering.feeds import feeds_of
 from gradumen.store.metering.imported_costs import CostGroup, cost_groups, mark_feeds
-from gradumen.store.metering.ownership_rules import Group, Owner, OwnershipRuleRow
+from gradumen.store.metering.ownership_rules import Group
 from gradumen.store.metering.usage import meter_rows
-from gradumen.store.organisations.projects import ProjectAt, projects_by_path
 from gradumen.store.organisations.tables import OrganisationRow
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.audit_entries import record
 from gradumen.usecases.catalogue.names import meter_name
 from gradumen.usecases.catalogue.published import load_published
-from gradumen.usecases.metering.owners import Owners, Ruled, Rules, ruled, ruled_by
+from gradumen.usecases.metering.owners import Owners, Ruled, Rules, ruled
+from gradumen.usecases.metering.written_ownership import read_rules, whose
 from gradumen.usecases.scope import Caller, Scope, check_unchanged, get_organisation, load_scope
 from gradumen.usecases.tasks import OWNERS, require_lease
-from gradumen.wire.metering.ownership_forms import read_ownership
 from gradumen.wire.metering.ownership_rules import (
     CostBody,
     OwnershipMoveBody,
@@ -61,8 +58,7 @@ def _view(tx: Session, seller: OrganisationRow) -> OwnershipRulesBody:
     rules = [
         OwnershipRuleForm(
             name=each.row.name,
-            owner=each.owners[0].path if each.row.shares is None else None,
-            shares=None if each.row.shares is None else {one.path: one.share for one in each.owners},
+            **whose(each),
             starts_on=each.row.starts_on,
             ends_on=each.row.ends_on,
             conditions=each.row.conditions,
@@ -90,7 +86,7 @@ def set_ownership_rules(
     scope.require_member(Right.MANAGE_FEEDS, seller)
     version = store.lock_version(tx, seller.id)
     before = ruled(store.rules_of(tx, [seller.id])[seller.id])
-    rows, after = _read(tx, scope, seller, wanted.rules)
+    rows, after = read_rules(tx, scope, seller, wanted.rules)
     changed_from = first_difference(before.values, after.values)
     if changed_from is None:
         return _view(tx, seller)
@@ -107,74 +103,6 @@ def set_ownership_rules(
     told = [{"rules": [f"{each.rule.name}: {each.owner}" for each in rules.listed]} for rules in (before, after)]
     record(tx, caller, "ownership rules set", seller.id, seller.slug, before=told[0], after=told[1])
     return _view(tx, seller)
-
-
-def _read(
-    tx: Session, scope: Scope, seller: OrganisationRow, rules: Sequence[OwnershipRuleForm]
-) -> tuple[list[OwnershipRuleRow], Rules]:
-    """Rules as they are stored, and as they are looked at."""
-    named = projects_by_path(tx, {path for each in rules for path in (each.shares or [each.owner or ""])})
-    below = scope.tree.below([seller.id])
-    projects = {path: project for path, project in named.items() if project.organisation_id in below}
-    rows, found = [], []
-    for place, each in enumerate(rules):
-        where = f"rules[{place}]"
-        name = name_of(each.name, field=f"{where}.name")
-        owners = _owners(each, projects, seller, where)
-        if each.ends_on is not None and each.ends_on <= each.starts_on:
-            raise Invalid(
-                f"rule '{name}' ends on {each.ends_on}, which must be after {each.starts_on}", field=f"{where}.ends_on"
-            )
-        try:
-            conditions = read_ownership(each.conditions)
-        except Invalid as problem:
-            raise Invalid(f"rule '{name}': {problem.message}", field=f"{where}.conditions") from problem
-        row = OwnershipRuleRow(
-            organisation_id=seller.id,
-            position=place,
-            name=name,
-            project_id=projects[owners[0].path].id,
-            shares=[[str(projects[one.path].id), text(one.share)] for one in owners] if each.shares else None,
-            starts_on=each.starts_on,
-            ends_on=each.ends_on,
-            conditions=conditions,
-        )
-        rows.append(row)
-        found.append(ruled_by(row, owners))
-    return rows, Rules(found)
-
-
-def _owners(
-    rule: OwnershipRuleForm, projects: Mapping[str, ProjectAt], seller: OrganisationRow, where: str
-) -> list[Owner]:
-    """Whose what a rule takes is: of one project, or of several by their shares."""
-    if (rule.owner is None) == (rule.shares is None):
-        raise Invalid("a rule names one owner, or the shares of several", field=f"{where}.owner")
-    shares = {rule.owner or "": Decimal(1)} if rule.shares is None else rule.shares
-    if rule.shares is not None and not 2 <= len(shares) <= MOST_SHARES:
-        raise Invalid(
-            f"a rule divides among 2 to {MOST_SHARES} projects, not {len(shares)}",
-            field=f"{where}.shares",
-            value=len(shares),
-        )
-    found = []
-    for path, share in shares.items():
-        field = f"{where}.owner" if rule.shares is None else f"{where}.shares.{path[:130]}"
-        project = projects.get(path)
-        if project is None:
-            raise Invalid(
-                f"'{path[:130]}' is no project of {seller.name} or of those it sells to; write organisation/project",
-                field=field,
-                value=path[:130],
-            )
-        if not 0 < share < LARGEST_SHARE or round_half_up(share, SHARE_PLACES) != share:
-            raise Invalid(
-                f"a share is above 0 and below {LARGEST_SHARE}, with at most {SHARE_PLACES} decimal places",
-                field=field,
-                value=text(share),
-            )
-        found.append(Owner(project.number, path, project.organisation_id, share))
-    return found
 
 
 @dataclass(slots=True)
@@ -225,14 +153,14 @@ def preview_ownership_rules(
     seller = get_organisation(tx, scope, organisation)
     scope.require_member(Right.MANAGE_FEEDS, seller)
     before = ruled(store.rules_of(tx, [seller.id])[seller.id])
-    _, after = _read(tx, scope, seller, rules)
+    _, after = read_rules(tx, scope, seller, rules)
     changed_from = first_difference(before.values, after.values)
     if changed_from is None:
         return OwnershipPreviewBody(from_day=None, moves=[], nobodys=0, more=False)
     feeds = [each.id for each in feeds_of(tx, seller.id)]
     first = max(changed_from, (scope.now - LOOKED_BACK).date())
     end = scope.now.date() + timedelta(days=1)
-    projects = sorted({NOBODY, *(number for each in before.values for number, _ in each.shares)})
+    projects = sorted({NOBODY, *_projects(tx, scope, seller, before)})
     groups, owners = naming_nobody(tx, feeds, first, end, projects)
     moves: dict[Move, Gathered] = defaultdict(Gathered)
     nobodys = 0
@@ -256,6 +184,14 @@ def preview_ownership_rules(
         nobodys=nobodys,
         more=more or first > changed_from,
     )
+
+
+def _projects(tx: Session, scope: Scope, seller: OrganisationRow, rules: Rules) -> set[int]:
+    """The projects that rules may say that something is of."""
+    if any(each.by and each.owners is None for each in rules.values):
+        return set(store.projects_below(tx, scope.tree.below([seller.id])))
+    named = {number for each in rules.values for number, _ in each.shares}
+    return named | {number for each in rules.values for number in (each.owners or {}).values()}
 
 
 def _move_body(move: Move, moved: Gathered, totals: "Totals") -> OwnershipMoveBody:

@@ -8,6 +8,7 @@ from gradumen.core.errors import Conflict, Invalid
 from gradumen.core.names import name_of, slug_of
 from gradumen.core.organisations.projects import MOST_LEVELS, ProjectTree, check_place
 from gradumen.core.permissions import Right
+from gradumen.store.metering.ownership_rules import mark_named
 from gradumen.store.organisations.cost_centres import note_cost_centre
 from gradumen.store.organisations.organisations import lock_organisation
 from gradumen.store.organisations.projects import levels_of, projects_of, set_levels
@@ -45,6 +46,7 @@ def create_project(tx: Session, caller: Caller, *, organisation: str, given: Pro
     )
     if not add_new(tx, row):
         raise Conflict(f"'{owner.slug}' has a project '{given.slug}' already; choose another slug", field="slug")
+    mark_named(tx, f"{owner.slug}/{row.slug}", caller.at)
     _record(tx, scope, owner, "project made", f"{owner.slug}/{row.slug}", {}, {"name": row.name})
     return _views(owner, [*projects_of(tx, [owner.id])], row.id)[0]
 

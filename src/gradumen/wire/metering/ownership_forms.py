@@ -23,8 +23,11 @@ class OwnershipForm(Form):
     where: dict[str, WrittenCondition] = {}
 
 
-def read_ownership(raw: object) -> dict[str, Any]:
+def read_ownership(raw: object, *, may_be_empty: bool = False) -> dict[str, Any]:
     """Check the conditions of a rule, as written.
+
+    Args:
+        may_be_empty: of a rule that goes by a value.
 
     Raises:
         Invalid: with ``path`` in its facts; a rule has at least one condition.
@@ -38,7 +41,7 @@ def read_ownership(raw: object) -> dict[str, Any]:
         }
         if form.where:
             found["where"] = {key: condition_form(each) for key, each in form.where.items()}
-        if not found:
+        if not found and not may_be_empty:
             raise Invalid(f"a rule has at least one of {', '.join(FACTS)}, where", field="conditions")
         return found
 
@@ -55,7 +58,13 @@ def whose_words(shares: Mapping[str, Decimal]) -> str:
 
 
 def rule_of(
-    name: str, shares: Shares, starts_on: date, ends_on: date | None, conditions: dict[str, Any]
+    name: str,
+    shares: Shares,
+    starts_on: date,
+    ends_on: date | None,
+    conditions: dict[str, Any],
+    by: str | None = None,
+    owners: Mapping[str, int] | None = None,
 ) -> OwnershipRule:
     """The rule of conditions that `read_ownership` has checked."""
     return OwnershipRule(
@@ -65,4 +74,6 @@ def rule_of(
         ends_on,
         tuple((key, read_condition(conditions[key], ())) for key in FACTS if key in conditions),
         tuple((key, read_condition(each, ())) for key, each in sorted(conditions.get("where", {}).items())),
+        by,
+        owners,
     )

@@ -13,13 +13,17 @@ class OwnershipRuleForm(Body):
     """What started on days of UTC from ``starts_on`` up to ``ends_on``, and fulfils all conditions, is ``owner``'s.
 
     ``owner`` is organisation/project. In its place ``shares`` divides it among several of these, in proportion to the
-    number beside each. ``conditions`` are on feed, account, source, resource, meter, and ``where`` on
-    attributes: a value, a list of values, ``{"prefix": text}`` or ``{"contains": text}``.
+    number beside each; or the value of ``by`` says whose it is (account, source, resource or feed, or ``where.NAME`` of
+    an attribute): by the table ``owners``, else it is the path itself. ``conditions`` are on feed, account, source,
+    resource, meter, and ``where`` on attributes: a value, a list of values, ``{"prefix": text}`` or
+    ``{"contains": text}``.
     """
 
     name: str
     owner: str | None = None
     shares: dict[str, DecimalText] | None = None
+    by: str | None = None
+    owners: dict[str, str] | None = None
     starts_on: date
     ends_on: date | None = None
     conditions: dict[str, Any]
