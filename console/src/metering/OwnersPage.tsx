@@ -75,6 +75,7 @@ export default function OwnersPage() {
                     count('readings', 'Readings'),
                     count('owned', 'Somebody’s'),
                     count('nobodys', 'Nobody’s'),
+                    ...(found.feeds.some((each) => each.gave_way) ? [count('gave_way', 'Gave way')] : []),
                   ]}
                 />
               </Section>
@@ -232,7 +233,7 @@ const became = (key: 'used' | 'charged' | 'covered' | 'no_rate' | 'no_subscripti
   },
 });
 
-type Counts = { readings: number; owned: number; nobodys: number };
+type Counts = { readings: number; owned: number; nobodys: number; gave_way: number };
 const count = (key: keyof Counts, title: string) => ({
   key,
   title,

@@ -5394,12 +5394,16 @@ export interface components {
         /**
          * FeedReadingsBody
          * @description The readings of a feed that started in a month, as far as usage was made of them: somebody's and nobody's.
+         *
+         *     Those that wholly ``gave_way`` to another feed are neither.
          */
         FeedReadingsBody: {
             /** Feed */
             feed: string;
             /** Feed Name */
             feed_name: string;
+            /** Gave Way */
+            gave_way: number;
             /** Nobodys */
             nobodys: number;
             /** Owned */
@@ -6729,8 +6733,8 @@ export interface components {
          * NotPricedUsageBody
          * @description Usage of an organisation that is alike, in the meter's base unit, and why nothing is charged for it.
          *
-         *     ``reason`` is ``no rate`` of the card prices it, with the ``attributes`` that it has, or ``no subscription`` takes
-         *     it. ``examples`` are some of its resources.
+         *     ``reason`` is ``no rate`` of the card prices it, with the ``attributes`` that it has, ``no subscription`` takes it,
+         *     or of what quotas promise there is ``no limit`` to charge. ``examples`` are some of its resources.
          */
         NotPricedUsageBody: {
             /** Attributes */

@@ -95,6 +95,9 @@ def test_what_comes_when_makes_no_difference(feeds: World, service: Service) -> 
                  "ON s.delivery_id = r.delivery_id AND s.position = r.position WHERE s.delivery_id IS NULL")
         )  # fmt: skip
         assert (int(total), rows > 0) == (stands, True), "each reading that stands is counted once"
+    counts = {each.feed: each for each in feeds.mara.ownership_rules.unowned("tarnwick", SEPTEMBER).feeds}
+    assert all(each.readings == each.owned + each.nobodys + each.gave_way for each in counts.values())
+    assert counts[FIRST].gave_way == 0 and sum(each.owned for each in counts.values()) == stands
 
 
 def test_from_a_day_on_and_what_is_billed_is_corrected_on_the_next_document(feeds: World) -> None:

@@ -53,6 +53,12 @@ def test_a_table_gives_each_account_its_owner_and_others_go_on_to_the_next_rule(
     assert owners(world) == {"vm-acc-1": "saltmarsh/harbour"}
     put(world)
     assert owners(world) == {}
+    told = [each for each in world.mara.audit_entries.list("tarnwick") if each.action == "ownership rules set"]
+    assert told[1].after == {
+        "rules": ["by account: whom account names, of 1 in a table"],
+        "owners": {"by account": {"acc-1": "saltmarsh/harbour"}},
+    }
+    assert told[1].before is not None and told[1].before["owners"] == {"by account": TABLE}
 
 
 def test_a_tag_names_its_owner_itself_also_one_that_is_made_later(world: World) -> None:

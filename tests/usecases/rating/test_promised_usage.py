@@ -180,6 +180,25 @@ def test_a_charge_leads_to_the_limits_that_it_was_made_from(world: World) -> Non
         assert world.user("edda").charges.readings(identity) == []
 
 
+def test_what_counts_by_project_is_apart_for_what_no_project_has(world: World) -> None:
+    """Each project has a first block of its own, and so has what the organisation keeps."""
+    extra = (
+        "  - {rate: held, meter: promised/processors, per: vCPU-hour, over: project, "
+        "blocks: [{to: 7200, price: 0.01}, {price: 0.001}]}\n"
+    )
+    publish(world, extra=extra)
+    grant(world, "2026-10-25", "mara", "quillstone", "40")
+    world.mara.projects.create("quillstone", slug="survey", name="Survey")
+    grant(world, "2026-10-26", "mara", "quillstone", "15", project="archive")
+    grant(world, "2026-10-26", "mara", "quillstone", "5", project="survey")
+    found = held(links(world, "una", "quillstone")["tarnwick", "quillstone"])
+    assert found == {
+        ("quillstone", "archive"): (Decimal(15 * 720), Decimal("75.60")),
+        ("quillstone", "survey"): (Decimal(5 * 720), Decimal("36.00")),
+        ("quillstone", None): (Decimal(20 * 720), Decimal("79.20")),
+    }
+
+
 def test_closes_bill_it_and_the_next_month_goes_on_with_it(world: World, service: Service) -> None:
     publish(world)
     grant(world, "2026-10-25", "mara", "quillstone", "40")

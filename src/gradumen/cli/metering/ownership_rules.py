@@ -17,7 +17,7 @@ from gradumen.cli.profiles import own_organisation
 from gradumen.client import Client
 from gradumen.core.errors import Invalid
 from gradumen.core.exact import figure, money
-from gradumen.wire.metering.ownership_forms import whose_words
+from gradumen.wire.metering.ownership_forms import value_words, whose_words
 from gradumen.wire.metering.ownership_rules import (
     OwnershipPreviewBody,
     OwnershipRuleForm,
@@ -83,7 +83,7 @@ def _show(found: OwnershipRulesBody, out: Out) -> int:
 def _owners(rule: OwnershipRuleForm) -> str:
     """Whose what a rule takes is; where it is divided, with the share of each."""
     if rule.by:
-        return f"whom {rule.by} names{'' if rule.owners is None else f', of {len(rule.owners)} in a table'}"
+        return value_words(rule.by, rule.owners)
     return rule.owner or whose_words(rule.shares or {})
 
 
@@ -122,7 +122,7 @@ def run_unowned(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     for each in found.feeds:
         out.say(
             f"{each.feed}: {figure(each.readings)} readings = {figure(each.owned)} somebody's + "
-            f"{figure(each.nobodys)} nobody's"
+            f"{figure(each.nobodys)} nobody's{f' + {figure(each.gave_way)} that gave way' if each.gave_way else ''}"
         )
     if found.more:
         out.say("there is more than could be looked at; this is the first part of it")

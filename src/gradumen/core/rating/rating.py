@@ -154,7 +154,8 @@ class PricedUsage:
             amount=amount_of(amount),
             start=start,
             end=end,
-            project=project if rate.over is Over.PROJECT else None,
+            # What quotas promise need not be of a project.
+            project=project if rate.over is Over.PROJECT and project >= 0 else None,
             true_up=whole.true_up,
             adjustments=whole.adjustments,
             shared=Shared(quantity_of(together), whole.amount) if together >= 0 else None,

@@ -11,6 +11,7 @@ from sqlalchemy import JSON, ForeignKey, SmallInteger, String, delete, func, sel
 from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.orm import Mapped, Session, mapped_column
 
+from gradumen.core.metering.feed_precedences import COMPARED
 from gradumen.core.metering.ownership import NOBODY
 from gradumen.store.columns import Base
 from gradumen.store.metering.tables import FeedRow, OriginRow, ResourceRow, UsageDayRow
@@ -200,7 +201,8 @@ _MARK = (
     "SELECT DISTINCT r.resource_id, r.meter_id, {day}, %s, 0 " + _NAMING_NOBODY
 )
 _COUNTED = f"""
-SELECT z.feed_id, SUM(u.readings), SUM(IF(u.project_number = {NOBODY}, u.readings, 0)) FROM usage_days u
+SELECT z.feed_id, SUM(u.readings), SUM(IF(u.project_number = {NOBODY}, u.readings, 0)),
+SUM(IF(u.project_number = {COMPARED}, u.readings, 0)) FROM usage_days u
 JOIN resources z ON z.id = u.resource_id
 WHERE z.feed_id IN ({{feeds}}) AND u.day >= %s AND u.day < %s GROUP BY z.feed_id
 """
@@ -242,10 +244,10 @@ def mark_naming_nobody(tx: Session, feeds: Sequence[int], first: datetime, end: 
         tx.connection().exec_driver_sql(statement, (_plain(at), *feeds, _plain(first), _plain(end)))
 
 
-def counted(tx: Session, feeds: Sequence[int], first: date, end: date) -> dict[int, tuple[int, int]]:
-    """How many readings of each feed started on some days, and how many of these are nobody's."""
+def counted(tx: Session, feeds: Sequence[int], first: date, end: date) -> dict[int, tuple[int, int, int]]:
+    """How many readings of each feed started on some days, how many are nobody's, and how many gave way."""
     rows = _asked(tx, _COUNTED, feeds, first, end)
-    return {feed: (int(all_of_it), int(nobodys)) for feed, all_of_it, nobodys in rows}
+    return {feed: (int(all_of_it), int(nobodys), int(gave_way)) for feed, all_of_it, nobodys, gave_way in rows}
 
 
 def resources_of_nobody(tx: Session, feeds: Sequence[int], first: date) -> int:

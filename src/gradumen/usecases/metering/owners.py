@@ -20,7 +20,7 @@ from gradumen.store.metering.ownership_rules import (
 from gradumen.store.metering.usage import attribute_sets, meter_rows
 from gradumen.store.organisations.tables import Tree, trees_between
 from gradumen.store.unit_of_work import Session
-from gradumen.wire.metering.ownership_forms import rule_of, whose_words
+from gradumen.wire.metering.ownership_forms import rule_of, value_words, whose_words
 
 
 @dataclass(frozen=True, slots=True)
@@ -58,7 +58,7 @@ def ruled_by(row: OwnershipRuleRow, owners: Sequence[Owner], table: Mapping[str,
         numbers = None if table is None else {value: owner.number for value, owner in table.items()}
         rule = rule_of(row.name, (), row.starts_on, row.ends_on, row.conditions, by, numbers)
         entries = None if table is None else {value: of_one(rule, owner) for value, owner in table.items()}
-        return Ruled(rule, by, frozenset(), entries)
+        return Ruled(rule, value_words(by, table), frozenset(), entries)
     shares = tuple((each.number, scaled(each.share, SHARE_PLACES)) for each in owners)
     rule = rule_of(row.name, shares, row.starts_on, row.ends_on, row.conditions)
     whose = whose_words({each.path: each.share for each in owners})

@@ -5,6 +5,7 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
 from datetime import date, datetime, timedelta
 from decimal import Decimal
+from typing import Any
 
 from gradumen.core.exact import add
 from gradumen.core.metering.imported_costs import AHEAD
@@ -100,9 +101,25 @@ def set_ownership_rules(
         tx, OWNERS, seller.name, at=caller.at, organisation=seller.id, asked_by=caller.user_id, inputs=inputs,
         counted="months",
     )  # fmt: skip
-    told = [{"rules": [f"{each.rule.name}: {each.owner}" for each in rules.listed]} for rules in (before, after)]
-    record(tx, caller, "ownership rules set", seller.id, seller.slug, before=told[0], after=told[1])
+    was, now = _told(before, after), _told(after, before)
+    record(tx, caller, "ownership rules set", seller.id, seller.slug, before=was, after=now)
     return _view(tx, seller)
+
+
+def _told(rules: Rules, others: Rules) -> dict[str, Any]:
+    """Rules as they are recorded: what each says, and of tables what other rules of these names do not say."""
+    there = {each.rule.name: each.table or {} for each in others.listed}
+    tables = {
+        each.rule.name: {
+            value: owner.owner
+            for value, owner in each.table.items()
+            if value not in (other := there.get(each.rule.name, {})) or other[value].owner != owner.owner
+        }
+        for each in rules.listed
+        if each.table
+    }
+    told: dict[str, Any] = {"rules": [f"{each.rule.name}: {each.owner}" for each in rules.listed]}
+    return told | ({"owners": changed} if (changed := {name: each for name, each in tables.items() if each}) else {})
 
 
 @dataclass(slots=True)

@@ -73,17 +73,18 @@ def list_unowned_usage(tx: Session, caller: Caller, *, organisation: str, period
 
 
 def _counted(tx: Session, seller: str, feeds: list[FeedRow], first: date, end: date) -> list[FeedReadingsBody]:
-    """Every reading that stands is somebody's or nobody's."""
+    """Every reading that stands is somebody's or nobody's, or gave way."""
     counts = store.counted(tx, [each.id for each in feeds], first, end)
     found = []
     for feed in feeds:
-        readings, nobodys = counts.get(feed.id, (0, 0))
+        readings, nobodys, gave_way = counts.get(feed.id, (0, 0, 0))
         body = FeedReadingsBody(
             feed=f"{seller}/{feed.slug}",
             feed_name=feed.name,
             readings=readings,
-            owned=readings - nobodys,
+            owned=readings - nobodys - gave_way,
             nobodys=nobodys,
+            gave_way=gave_way,
         )
         found.append(body)
     return found

@@ -71,7 +71,7 @@ class Sale:
     def priced(self, number: int, meter: str) -> Iterator[tuple[int, int]]:
         """In which of its hours a line's card prices a meter; not while it pauses."""
         line = self.rated[number]
-        if line.paused:
+        if line.paused or not line.versions:
             return
         first, last = hour_number(self.start, self.zone), hour_number(self.end, self.zone)
         opens = max(first, hour_number(line.start, self.zone))

@@ -6,7 +6,7 @@ from decimal import Decimal
 from typing import Any
 
 from gradumen.core.errors import Invalid, at
-from gradumen.core.exact import text
+from gradumen.core.exact import figure, text
 from gradumen.core.metering.ownership import FACTS, OwnershipRule, Shares
 from gradumen.wire.catalogue.forms.base import Form, read
 from gradumen.wire.catalogue.forms.conditions import WrittenCondition, condition_form, read_condition
@@ -55,6 +55,15 @@ def whose_words(shares: Mapping[str, Decimal]) -> str:
     if len(shares) == 1:
         return next(iter(shares))
     return ", ".join(f"{path} ({text(share)})" for path, share in shares.items())
+
+
+def value_words(by: str, owners: Mapping[str, object] | None) -> str:
+    """Whose something is, where a value says so.
+
+    >>> value_words("account", {"acc-1": "gull/shop"}), value_words("where.team", None)
+    ('whom account names, of 1 in a table', 'whom where.team names')
+    """
+    return f"whom {by} names{'' if owners is None else f', of {figure(len(owners))} in a table'}"
 
 
 def rule_of(

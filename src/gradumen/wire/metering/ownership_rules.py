@@ -105,13 +105,17 @@ class UnownedUsageBody(Body):
 
 
 class FeedReadingsBody(Body):
-    """The readings of a feed that started in a month, as far as usage was made of them: somebody's and nobody's."""
+    """The readings of a feed that started in a month, as far as usage was made of them: somebody's and nobody's.
+
+    Those that wholly ``gave_way`` to another feed are neither.
+    """
 
     feed: str
     feed_name: str
     readings: int
     owned: int
     nobodys: int
+    gave_way: int
 
 
 class UnownedUsagesBody(Body):

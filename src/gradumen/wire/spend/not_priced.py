@@ -7,8 +7,8 @@ from gradumen.wire.values import Body, DecimalText
 class NotPricedUsageBody(Body):
     """Usage of an organisation that is alike, in the meter's base unit, and why nothing is charged for it.
 
-    ``reason`` is ``no rate`` of the card prices it, with the ``attributes`` that it has, or ``no subscription`` takes
-    it. ``examples`` are some of its resources.
+    ``reason`` is ``no rate`` of the card prices it, with the ``attributes`` that it has, ``no subscription`` takes it,
+    or of what quotas promise there is ``no limit`` to charge. ``examples`` are some of its resources.
     """
 
     meter: str
