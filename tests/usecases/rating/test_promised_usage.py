@@ -222,3 +222,15 @@ def test_it_is_for_customers_alone(world: World) -> None:
         with pytest.raises(CatalogueInvalid, match="customers are charged for") as refused:
             world.mara.catalogue.publish("tarnwick", files(card + rate))
         assert refused.value.facts["problems"][0]["path"] == path
+
+
+@pytest.mark.parametrize("priced_now", [True, False])
+def test_a_what_if_has_what_is_promised_on_the_side_whose_card_prices_it(world: World, priced_now: bool) -> None:
+    publish(world, extra=RATE if priced_now else "")
+    grant(world, "2026-10-25", "mara", "quillstone", "40")
+    world.mara.clock.set(moment("2026-12-02"), held=True)
+    card = rate_card("tenants-eur", "EUR", "tenants", "1", "2026-11-01") + ("" if priced_now else RATE)
+    asked = world.mara.what_ifs.wait(world.mara.what_ifs.ask("tarnwick", NOVEMBER, files(card)).id, seconds=60)
+    found = {each.service: (each.before, each.after) for each in world.mara.what_ifs.amounts(asked.id)}
+    sides = (Decimal("288.00"), Decimal(0)) if priced_now else (Decimal(0), Decimal("288.00"))
+    assert found["promised"] == sides

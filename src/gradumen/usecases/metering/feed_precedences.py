@@ -1,5 +1,6 @@
 """Which feed counts where several of a seller measure the same, and what the others measured beside it."""
 
+from collections import defaultdict
 from collections.abc import Iterator, Mapping, Sequence
 from datetime import date, timedelta
 from typing import Any
@@ -49,16 +50,11 @@ def list_feed_precedences(tx: Session, caller: Caller, *, organisation: str) -> 
     owner = get_organisation(tx, scope, organisation)
     scope.require_member(Right.READ, owner)
     rows = {row.id: row for row in feeds_of(tx, owner.id)}
-    return [
-        _body(owner, row, [(rows[first], starts_on) for first, starts_on in firsts.items()])
-        for row in rows.values()
-        if (firsts := _firsts(tx, row.id))
-    ]
-
-
-def _firsts(tx: Session, feed: int) -> dict[int, date]:
-    """Those to which a feed itself gives way."""
-    return {first: starts_on for of, first, starts_on in store.precedences(tx) if of == feed}
+    firsts: dict[int, list[tuple[FeedRow, date]]] = defaultdict(list)
+    for feed, first, starts_on in store.precedences(tx):
+        if feed in rows:
+            firsts[feed].append((rows[first], starts_on))
+    return [_body(owner, row, firsts[row.id]) for row in rows.values() if row.id in firsts]
 
 
 def _body(owner: OrganisationRow, row: FeedRow, firsts: Sequence[tuple[FeedRow, date]]) -> FeedPrecedencesBody:
@@ -82,7 +78,8 @@ def set_feed_precedences(tx: Session, caller: Caller, *, feed: str, to: Sequence
     revisions.revise(tx, revisions.FEEDS)
     rows = {each.id: each for each in feeds_of(tx, owner.id)}
     wanted = _read(owner, row, rows, to)
-    was, before = _firsts(tx, row.id), feeds_before(store.precedences(tx))
+    there = store.precedences(tx)
+    was, before = {first: starts_on for feed_id, first, starts_on in there if feed_id == row.id}, feeds_before(there)
     changed = [day for first in was.keys() | wanted.keys() if was.get(first) != wanted.get(first)
                for day in (was.get(first), wanted.get(first)) if day is not None]  # fmt: skip
     told = _body(owner, row, [(rows[first], starts_on) for first, starts_on in wanted.items()])

@@ -84,6 +84,7 @@ class LoadedLinks:
     rated_lines: dict[int, RatedLine]
     usage: pl.DataFrame
     costs: pl.DataFrame
+    sale: Sale
     promised: Promised
     projects: list[ProjectRow]
     resources: Resources
@@ -93,20 +94,21 @@ class LoadedLinks:
     entered: tuple[OneOffCharge, ...]
     names: SaleNames
 
-    def rate(self, instead: Mapping[UUID, RateCardVersion] | None = None) -> RatedPeriod:
-        """Rate it.
-
-        Args:
-            instead: by rate card, a version that prices the whole period in place of those that held.
-        """
+    def with_cards(self, tx: Session, instead: Mapping[UUID, RateCardVersion]) -> "LoadedLinks":
+        """The same where other versions price the whole period, by rate card; what is promised goes by these too."""
         lines = {
-            number: replace(line, versions=_instead(self.lines[number].row.rate_card_id, line.versions, instead or {}))
+            number: replace(line, versions=_instead(self.lines[number].row.rate_card_id, line.versions, instead))
             for number, line in self.rated_lines.items()
         }
+        promised = load_promised(tx, replace(self.sale, rated=lines), self.published)
+        return replace(self, rated_lines=lines, promised=promised, attribute_sets=attribute_sets(tx))
+
+    def rate(self) -> RatedPeriod:
+        """Rate it."""
         start, end = self.period.bounds(self.zone)
         meters = {number: slug for slug, number in self.published.numbered.items()}
         samplings = {slug: meter.sampling for slug, meter in self.published.meters.items()}
-        pricing = Pricing(lines, meters, self.attribute_sets, self.period, self.zone, samplings)
+        pricing = Pricing(self.rated_lines, meters, self.attribute_sets, self.period, self.zone, samplings)
         usage = pl.concat([self.usage, self.promised.usage]) if self.promised.usage.height else self.usage
         rated = rate_period(usage, pricing, entered=self.entered, costs=self.costs)
         rated = replace(rated, unpriced=(*rated.unpriced, *self.promised.no_limit))
@@ -141,14 +143,12 @@ def load_links(
     buyers: Iterable[UUID] | None = None,
     with_usage: bool = True,
     named: bool = True,
-    instead: Mapping[UUID, RateCardVersion] | None = None,
 ) -> LoadedLinks:
     """Read what rating a seller's period takes. Without usage only fees come of it.
 
     Args:
         buyers: only these direct buyers; None is all. A part of a link is never rated: rates count over its buyer.
         named: whether what the seller calls what it sells is needed.
-        instead: versions by rate card with which it may be rated in place of those that held.
     """
     zone = zone_of(zone_name(tx, seller, period.first_day))
     published = load_published(tx)
@@ -160,14 +160,9 @@ def load_links(
     hours = (start, end) if with_usage else (start, start)
     users = _users(trees, end, seller, wanted)
     found = load_usage(tx, lines, rated_lines, published, *hours, zone, seller, above, users)
-    promised = Promised()
-    if with_usage:
-        versions = {
-            number: replace(line, versions=_instead(lines[number].row.rate_card_id, line.versions, instead or {}))
-            for number, line in rated_lines.items()
-        }
-        sale = Sale(seller, above, start, end, zone, lines, versions, trees, wanted, found.projects)
-        promised = load_promised(tx, sale, published)
+    sale = Sale(seller, above, start, end, zone, lines, rated_lines, trees, wanted, found.projects)
+    promised = load_promised(tx, sale, published) if with_usage else Promised()
+    # What is promised at a site may be the first of its attributes.
     sets = attribute_sets(tx)
     entered, texts = load_one_off_charges(tx, seller, period, lines)
     names = SaleNames(own_plans(tx, seller, published) if named else {}, texts)
@@ -179,6 +174,7 @@ def load_links(
         rated_lines=rated_lines,
         usage=found.usage,
         costs=found.costs,
+        sale=sale,
         promised=promised,
         projects=found.projects,
         resources=found.resources,
