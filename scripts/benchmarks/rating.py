@@ -130,7 +130,8 @@ def make_rates(card: int, number: int, windows: bool) -> tuple[Rate, ...]:
         if windows and meter % 10 == 9:
             rates.append(UsageRate(f"{slug}-night", name, hour, Blocks((Block(None, price / 3),)), when=NIGHTS))
     time_price = Blocks((Block(None, Decimal(card + 1).scaleb(-2)),))
-    rates.append(UsageRate("time", "s/time", hour, time_price, started=Started.HOUR, phases=("running",)))
+    running = (("phase", Equals("running")),)
+    rates.append(UsageRate("time", "s/time", hour, time_price, match=running, started=Started.HOUR))
     return tuple(rates)
 
 
@@ -147,8 +148,12 @@ def make_pricing(windows: bool = False) -> Pricing:
     allowances = {f"s/m{meter}": Decimal(1000) for meter in range(0, METERS, 5)}
     lines = {n: RatedLine(n, "plan", "moor", start, None, versions[n % CARDS], allowances) for n in range(LINES)}
     meters = {**{number: f"s/m{number}" for number in range(METERS)}, METERS: "s/time"}
-    sets = {n: {"region": f"r{n}"} for n in range(REGIONS)}
-    return Pricing(lines, meters, sets, PERIOD, ZONE, phases={"held": 0, "running": 1})
+    sets = {
+        n + REGIONS * place: {"region": f"r{n}", "phase": phase}
+        for n in range(REGIONS)
+        for place, phase in enumerate(("held", "running"))
+    }
+    return Pricing(lines, meters, sets, PERIOD, ZONE)
 
 
 def run(rows: int) -> dict[str, Any]:
@@ -253,12 +258,14 @@ def make_spells(rows: int) -> pl.DataFrame:
         {
             "line": resource % (LINES // 10),
             "meter": np.full(rows, METERS, dtype=np.int32),
-            "attributes": resource % REGIONS,
+            "attributes": resource % REGIONS + REGIONS * random.integers(0, 2, rows, dtype=np.int32),
             "project": resource % 3,
             "resource": resource,
-            "phase": random.integers(0, 2, rows, dtype=np.int32),
             "start": begin,
             "end": begin + random.integers(1, 200_000, rows),
+            "opens": np.full(rows, start),
+            "closes": np.full(rows, end),
+            "level": np.full(rows, 10**6),
         }
     )
 

@@ -396,6 +396,7 @@ def calls(side: Side, invoice: InvoiceBody, world: World, service: Service) -> d
             "POST", "readings", [egress("z", 1)], feed, viewer=403, above=404, headers={"Content-Type": BATCH}
         ),
         "sum_usage": Call("GET", f"{org}/usage", query={"period": "2026-09"}, above=200),
+        "list_spells": Call("GET", f"{org}/spells", query={"period": "2026-09", "resource": "vm-1"}, above=200),
         "period_so_far": Call("GET", f"{org}/period-so-far", above=200),
         "sum_spend": Call("GET", "spend", query=spent | {"by": ["plan", "resource"]}, above=200),
         "write_spend_file": Call("GET", "spend/file", query=spent | {"by": ["plan", "resource"]}, above=200),

@@ -40,6 +40,7 @@ const SpecialTermsPage = lazy(() => import('../subscriptions/SpecialTermsPage'))
 const EstimatePage = lazy(() => import('../rating/EstimatePage'));
 const WhatIfPage = lazy(() => import('../rating/WhatIfPage'));
 const UsagePage = lazy(() => import('../metering/UsagePage'));
+const ResourcePage = lazy(() => import('../metering/ResourcePage'));
 const FeedsPage = lazy(() => import('../metering/FeedsPage'));
 const OwnersPage = lazy(() => import('../metering/OwnersPage'));
 const FeedBalancesPage = lazy(() => import('../spend/FeedBalancesPage'));
@@ -141,6 +142,7 @@ function Pages() {
       <Route path="/record/messages/texts" element={<MessageTextsPage />} />
       <Route path="/account" element={<AccountPage />} />
       <Route path="/usage" element={<UsagePage />} />
+      <Route path="/usage/resource" element={<ResourcePage />} />
       <Route path="/feeds" element={<FeedsPage />} />
       <Route path="/owners" element={<OwnersPage />} />
       <Route path="/feed-balances" element={<FeedBalancesPage />} />

@@ -17,6 +17,13 @@ import {
   servicesOptions,
 } from './catalogue';
 
+/** How the readings of a meter become usage. */
+const COMBINES: Record<string, string> = {
+  sum: 'add up',
+  level: 'a level, over time',
+  held: 'a level, until the next',
+};
+
 export default function PlansPage() {
   const plans = useQuery(plansOptions);
   const services = useQuery(servicesOptions);
@@ -104,7 +111,7 @@ function Services({ services }: { services: ServiceForm[] }) {
           {
             key: 'combine',
             title: 'Samples',
-            cell: (row) => (row.meter.combine === 'level' ? 'a level, over time' : 'add up'),
+            cell: (row) => COMBINES[row.meter.combine],
           },
           {
             key: 'attributes',

@@ -44,7 +44,6 @@ const COMMON = [
   'minimum',
   'cap',
   'started',
-  'phases',
 ];
 const BOUNDS = ['allowance', 'committed', 'minimum', 'cap', 'over', 'started'] as const;
 const DAYS = ['monday', 'tuesday', 'wednesday', 'thursday', 'friday', 'saturday', 'sunday'];
@@ -379,16 +378,9 @@ function Bounds({ rate, onChange }: { rate: Rate; onChange: (rate: Rate) => void
         label="Started time"
         value={rate.started ?? 'no'}
         width={110}
-        onChange={(value) =>
-          onChange(
-            value === 'no'
-              ? change(change(rate, 'started', ''), 'phases', '')
-              : { ...rate, started: value, phases: rate.phases ?? [''] },
-          )
-        }
+        onChange={(value) => set('started')(value === 'no' ? '' : value)}
         options={['no', 'second', 'minute', 'hour']}
       />
-      {rate.started && <Words label="In phases" value={rate.phases} onChange={set('phases')} width={170} />}
     </>
   );
 }

@@ -106,6 +106,7 @@ export function ServiceEditor({
                   options={[
                     ['sum', 'add up'],
                     ['level', 'a level, over time'],
+                    ['held', 'a level, until the next'],
                   ]}
                 />
                 <Select
@@ -239,7 +240,7 @@ export function ServiceEditor({
           label="Phases of a resource"
           value={form.phases}
           onChange={set('phases')}
-          help="that a resource can be in, like parked, awake"
+          help="that a resource can be in, like parked, awake; prices can depend on them"
         />
       </Row>
       <Pairs

@@ -28,7 +28,10 @@ export function useNames() {
       return meter ? `${service(of)}: ${meter.name}` : key;
     },
     /** The attributes that usage of a meter may have. */
-    attributes: (key: string) => Object.keys(formOf(key.split('/')[0] ?? '')?.attributes ?? {}),
+    attributes: (key: string) => {
+      const form = formOf(key.split('/')[0] ?? '');
+      return [...(form?.phases?.length ? ['phase'] : []), ...Object.keys(form?.attributes ?? {})];
+    },
     choice: (key: string) => {
       const [of = '', slug = ''] = key.split('/');
       return formOf(of)?.choices?.[slug]?.name ?? slug;

@@ -16,12 +16,12 @@ describe('a rate in words', () => {
         name: { contains: 'x' },
         site: ['north', 'south'],
         size: 'large',
+        phase: ['awake', 'parked'],
       },
       when: { days: ['saturday', 'sunday'], from: '22:00', to: '06:00' },
-      phases: ['awake'],
     };
     expect(whereWords(rate)).toBe(
-      'disk beginning with archive-, name containing x, site north or south, size large, on saturday, sunday 22:00 to 06:00, while awake',
+      'disk beginning with archive-, name containing x, site north or south, size large, while awake or parked, on saturday, sunday 22:00 to 06:00',
     );
     expect(whereWords({ rate: 'r', when: {} })).toBe('');
   });

@@ -10,7 +10,9 @@ const condition = (where: Where): string => {
 
 /** What a rate matches, in words. */
 export function whereWords(rate: Rate): string {
-  const said = Object.entries(rate.where ?? {}).map(([name, where]) => `${name} ${condition(where)}`);
+  const said = Object.entries(rate.where ?? {}).map(
+    ([name, where]) => `${name === 'phase' ? 'while' : name} ${condition(where)}`,
+  );
   if (rate.when) {
     const days = rate.when.days && rate.when.days.length < 7 ? `on ${rate.when.days.join(', ')}` : '';
     const from = rate.when.from ?? '00:00';
@@ -18,7 +20,6 @@ export function whereWords(rate: Rate): string {
     const hours = from === '00:00' && to === '24:00' ? '' : `${from} to ${to}`;
     said.push([days, hours].filter(Boolean).join(' '));
   }
-  if (rate.phases?.length) said.push(`while ${rate.phases.join(' or ')}`);
   return said.join(', ');
 }
 

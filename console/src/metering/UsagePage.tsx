@@ -1,24 +1,22 @@
 /** Usage of a month: one meter by day, and by resource, project or organisation. */
-import { Box, MenuItem, TextField, useColorScheme } from '@mui/material';
+import { Box, Link as TextLink, MenuItem, TextField } from '@mui/material';
 import { useQuery } from '@tanstack/react-query';
-import { Suspense, lazy } from 'react';
-import { usePeriod } from '../access/figures';
-import { useSignedIn } from '../access/session';
+import { Link } from 'react-router';
+import { useKept, usePeriod } from '../access/figures';
 import { useNames } from '../catalogue/names';
 import { useLooked } from '../organisations/organisations';
 import { Bar } from '../shared/Bar';
 import { byText } from '../shared/DataTable';
-import { addDays, periodName, times } from '../shared/dates';
-import { compare, formatQuantity, inOneUnit, share } from '../shared/decimal';
+import { periodName } from '../shared/dates';
+import { compare, formatQuantity, share } from '../shared/decimal';
 import { useFilters } from '../shared/filters';
 import { Grid } from '../shared/Grid';
 import { Page, Section } from '../shared/Page';
-import { SERIES } from '../shared/palette';
 import { Empty, Query } from '../shared/States';
 import { formatUnit, quantityIn } from '../shared/units';
-import { type Usage, usageOptions } from './metering';
+import { resourcePath, type Usage, usageOptions } from './metering';
+import { UsageDays } from './UsageDays';
 
-const StackedBars = lazy(() => import('../shared/StackedBars'));
 const DIMENSIONS = ['resource', 'project', 'organisation', 'feed'];
 const ATTRIBUTE = 'attribute:';
 const dimensionWords = (by: string): string => by.replace(ATTRIBUTE, '');
@@ -113,7 +111,7 @@ function OneMeter({
     <>
       <Section title={`${name} by day`}>
         <Query query={days} rows={4}>
-          {(found) => <Days label={`${name} by day`} items={found.items} period={period} />}
+          {(found) => <UsageDays label={`${name} by day`} items={found.items} period={period} />}
         </Query>
       </Section>
       <Section title={`By ${dimensionWords(by)}`}>
@@ -123,42 +121,11 @@ function OneMeter({
   );
 }
 
-function Days({ label, items, period }: { label: string; items: Usage[]; period: string }) {
-  const { session } = useSignedIn();
-  const { mode, systemMode } = useColorScheme();
-  const tone = (mode === 'system' ? systemMode : mode) === 'dark' ? 'dark' : 'light';
-  // A day without usage has its place, so that a gap is seen.
-  const days = times(`${period}-01`, addDays(items[items.length - 1]?.keys.day ?? `${period}-01`, 1), 'day');
-  const found = new Map(items.map((each) => [each.keys.day, each.quantity]));
-  const base = items[0]?.unit ?? '';
-  const { values, unit } = inOneUnit(
-    days.map((day) => found.get(day) ?? '0'),
-    base,
-  );
-  const said = (amount: string) => `${formatQuantity(amount, 2)} ${formatUnit(unit, amount)}`;
-  return (
-    <>
-      <Box sx={{ fontSize: '0.8rem', color: 'text.secondary' }}>{formatUnit(unit, '2')}</Box>
-      <Suspense fallback={<Box sx={{ height: 200 }} />}>
-        <StackedBars
-          label={label}
-          times={days}
-          by="day"
-          height={200}
-          today={session.now.slice(0, 10)}
-          series={[{ id: 'usage', color: SERIES[tone][0], amounts: values, format: said }]}
-          tick={(amount) => formatQuantity(String(amount), 2)}
-          summary={(index) => said(values[index] ?? '0')}
-        />
-      </Suspense>
-    </>
-  );
-}
-
 function Parts({ by, items, more }: { by: string; items: Usage[]; more: boolean }) {
   const most = items[0]?.quantity ?? '0';
   const title = dimensionWords(by);
   const called = (row: Usage) => row.names[by] || 'none said';
+  const kept = useKept();
   return (
     <>
       <Grid
@@ -172,7 +139,14 @@ function Parts({ by, items, more }: { by: string; items: Usage[]; more: boolean 
             key: by,
             title: title[0]?.toUpperCase() + title.slice(1),
             flex: 3,
-            cell: called,
+            cell: (row) =>
+              by === 'resource' ? (
+                <TextLink component={Link} to={resourcePath(kept, row.keys.resource ?? '')}>
+                  {called(row)}
+                </TextLink>
+              ) : (
+                called(row)
+              ),
             text: called,
             order: byText(called),
           },

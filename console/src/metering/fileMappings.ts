@@ -30,7 +30,7 @@ export interface MappingValues {
   decimal: string;
 }
 
-export const LASTS = ['minute', 'quarter hour', 'hour', 'day'] as const;
+export const LASTS = ['minute', 'quarter hour', 'hour', 'day', 'until the next'] as const;
 
 const inBrackets = (column: string) => `[${column}]`;
 export const columnOf = (written: string): string | null => /^\[(.+)\]$/.exec(written.trim())?.[1] ?? null;

@@ -7,18 +7,58 @@ export type Usage = Schemas['UsageBody'];
 export type Feed = Schemas['FeedBody'];
 export type Delivery = Schemas['DeliveryBody'];
 
-export const usageOptions = (organisation: string, period: string, by: string[], meter?: string) =>
+export type Spell = Schemas['SpellBody'];
+export type Said = Schemas['SaidBody'];
+
+export const usageOptions = (
+  organisation: string,
+  period: string,
+  by: string[],
+  meter?: string,
+  resource?: string,
+) =>
   queryOptions({
-    queryKey: ['usage', organisation, period, by, meter ?? ''],
+    queryKey: ['usage', organisation, period, by, meter ?? '', resource ?? ''],
     queryFn: async () =>
       body(
         await api.GET('/api/v1/organisations/{organisation}/usage', {
-          params: { path: { organisation }, query: { period, by, limit: 2000, ...(meter ? { meter } : {}) } },
+          params: {
+            path: { organisation },
+            query: {
+              period,
+              by,
+              limit: 2000,
+              ...(meter ? { meter } : {}),
+              ...(resource === undefined ? {} : { resource }),
+            },
+          },
         }),
       ),
     staleTime: 30_000,
     refetchInterval: againWhileWaiting,
   });
+
+/** How long a resource was as feeds say, in a month, and what was said of it. */
+export const spellsOptions = (organisation: string, period: string, resource: string) =>
+  queryOptions({
+    queryKey: ['spells', organisation, period, resource],
+    queryFn: async () =>
+      body(
+        await api.GET('/api/v1/organisations/{organisation}/spells', {
+          params: { path: { organisation }, query: { period, resource, limit: 2000 } },
+        }),
+      ),
+    staleTime: 30_000,
+    refetchInterval: againWhileWaiting,
+  });
+
+/** The page of a resource, whose name may have any characters; ``kept`` as `useKept` gives it. */
+export function resourcePath(kept: (to: string) => string, name: string): string {
+  const [path, search = ''] = kept('/usage/resource').split('?');
+  const query = new URLSearchParams(search);
+  query.set('name', name);
+  return `${path}?${query.toString()}`;
+}
 
 export const feedsOptions = (organisation: string) =>
   queryOptions({

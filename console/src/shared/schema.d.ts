@@ -2350,6 +2350,28 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/organisations/{organisation}/spells": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Spells
+         * @description How long resources were as feeds say, of an organisation and all below, in a month: made, in a phase, gone.
+         *
+         *     Of one ``resource`` also what was said of it, for members of the seller whose feed said it.
+         */
+        get: operations["list_spells"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/organisations/{organisation}/states": {
         parameters: {
             query?: never;
@@ -3113,6 +3135,7 @@ export interface paths {
          * Send Readings
          * @description Send readings as CloudEvents 1.0 (structured, batch or binary mode) to the feed ``organisation/feed``.
          *
+         *     What happens to resources comes in the same way, as events of types of their own, and up to when all has been told.
          *     Each item is accepted, known already, or refused with a reason; sending again does no harm.
          */
         post: operations["send_readings"];
@@ -4327,7 +4350,7 @@ export interface components {
          * @description How the readings of one resource become usage of an hour.
          * @enum {string}
          */
-        Combine: "sum" | "level";
+        Combine: "sum" | "level" | "held";
         /**
          * CommitmentForm
          * @description A spend per month that is charged at least; no services means all.
@@ -5332,7 +5355,7 @@ export interface components {
          *     where the seller does not sell it, ``gave_way`` left to a feed that measured it first, ``twice`` measured by
          *     another feed too, to which this one does not give way; of the rest some is ``charged``,
          *     ``covered`` by allowances, priced by no rate (``no_rate``), or taken by no subscription. ``difference`` is 0. All
-         *     are null where usage is sampled, and the difference where effective cost is sold, of which charges are no sum.
+         *     are null where usage is sampled, and the difference where effective cost or begun time is sold: charges are no sum.
          *     ``open`` says what somebody should look at.
          */
         FeedMeterBody: {
@@ -6025,7 +6048,7 @@ export interface components {
          * @description How long a row lasts that has no end.
          * @enum {string}
          */
-        Lasts: "minute" | "quarter hour" | "hour" | "day";
+        Lasts: "minute" | "quarter hour" | "hour" | "day" | "until the next";
         /**
          * LeavesBody
          * @description What a limit leaves of what its seller has itself.
@@ -6512,7 +6535,7 @@ export interface components {
              */
             across?: "sum" | "max" | "distinct";
             /** @enum {string} */
-            combine: "sum" | "level";
+            combine: "sum" | "level" | "held";
             /** Counted */
             counted?: string | null;
             /** Measure */
@@ -9561,6 +9584,46 @@ export interface components {
          */
         Role: "administrator" | "finance" | "viewer" | "sender";
         /**
+         * SaidBody
+         * @description What a feed said of a resource: its level from a moment on, 0 where it is gone; for members of its seller.
+         */
+        SaidBody: {
+            /** Account */
+            account: string | null;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Attributes */
+            attributes: {
+                [key: string]: string;
+            };
+            /** Event Id */
+            event_id: string;
+            /** Feed */
+            feed: string;
+            /**
+             * Level
+             * Format: decimal
+             * @example 12.5
+             */
+            level: string;
+            /** Meter */
+            meter: string;
+            /** Owner */
+            owner: string | null;
+            /**
+             * Received At
+             * Format: date-time
+             */
+            received_at: string;
+            /** Source */
+            source: string;
+            /** Unit */
+            unit: string;
+        };
+        /**
          * SaidForm
          * @description What says a value: a ``column``, whose texts may stand for others (``values``), or one ``text`` for all rows.
          */
@@ -10005,6 +10068,74 @@ export interface components {
             subscription: string;
             /** What */
             what: string;
+        };
+        /**
+         * SpellBody
+         * @description An unbroken time of a resource, with one set of attributes, as far as it lies in a month.
+         *
+         *     ``level`` in ``unit``: a part of it where several share the resource. ``from_before`` it was so before the month;
+         *     ``goes_on`` it is still so as far as is known, else it was otherwise from ``end`` on, or gone.
+         */
+        SpellBody: {
+            /** Attributes */
+            attributes: {
+                [key: string]: string;
+            };
+            /**
+             * End
+             * Format: date-time
+             */
+            end: string;
+            /** From Before */
+            from_before: boolean;
+            /** Goes On */
+            goes_on: boolean;
+            /**
+             * Level
+             * Format: decimal
+             * @example 12.5
+             */
+            level: string;
+            /** Meter */
+            meter: string;
+            /** Meter Name */
+            meter_name: string;
+            /** Project */
+            project: string;
+            /** Project Name */
+            project_name: string;
+            /** Resource */
+            resource: string;
+            /**
+             * Start
+             * Format: date-time
+             */
+            start: string;
+            /** Unit */
+            unit: string;
+        };
+        /**
+         * SpellsBody
+         * @description Spells of a month, by resource and in time; ``more`` when the limit cut them off. What was ``said`` is of one.
+         */
+        SpellsBody: {
+            /**
+             * As Of
+             * Format: date-time
+             */
+            as_of: string;
+            /** Items */
+            items: components["schemas"]["SpellBody"][];
+            /** More */
+            more: boolean;
+            /** Organisation */
+            organisation: string;
+            /** Period */
+            period: string;
+            /** Said */
+            said: components["schemas"]["SaidBody"][];
+            /** Waiting */
+            waiting: boolean;
         };
         /**
          * SpendBody
@@ -10915,11 +11046,6 @@ export interface components {
             over?: "subscription" | "project" | "buyer" | "tenant";
             /** Per */
             per: string;
-            /**
-             * Phases
-             * @default []
-             */
-            phases?: string[];
             /** Price */
             price?: string | null;
             /** Rate */
@@ -16118,6 +16244,41 @@ export interface operations {
             };
         };
     };
+    list_spells: {
+        parameters: {
+            query: {
+                period: string;
+                resource?: string | null;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                organisation: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SpellsBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     list_states: {
         parameters: {
             query?: never;
@@ -16623,6 +16784,7 @@ export interface operations {
                 by?: string[];
                 project?: string | null;
                 meter?: string | null;
+                resource?: string | null;
                 limit?: number;
             };
             header?: never;

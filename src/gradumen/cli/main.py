@@ -28,6 +28,7 @@ from gradumen.cli.metering import (
     ownership_rules,
     pulls,
     readings,
+    spells,
     usage,
     uses,
 )
@@ -76,6 +77,7 @@ NOUNS = (
     ownership_rules,
     readings,
     usage,
+    spells,
     uses,
     breaches,
     feed_balances,

@@ -33,6 +33,7 @@ from gradumen.client.metering.imported_costs import ImportedCosts
 from gradumen.client.metering.ownership_rules import OwnershipRules
 from gradumen.client.metering.pulls import Pulls
 from gradumen.client.metering.readings import Readings
+from gradumen.client.metering.spells import Spells
 from gradumen.client.metering.usage import Usage
 from gradumen.client.metering.uses import Uses
 from gradumen.client.organisations.clouds import Clouds
@@ -108,6 +109,7 @@ class Client:
         self.pulls = Pulls(self.connection)
         self.readings = Readings(self.connection)
         self.usage = Usage(self.connection)
+        self.spells = Spells(self.connection)
         self.uses = Uses(self.connection)
         self.breaches = Breaches(self.connection)
         self.spend = Spend(self.connection)

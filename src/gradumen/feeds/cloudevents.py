@@ -1,4 +1,4 @@
-"""Readings as CloudEvents 1.0: structured, batch and binary mode of the HTTP protocol binding."""
+"""Readings, and what happens to resources, as CloudEvents 1.0: all three modes of the HTTP protocol binding."""
 
 import json
 from collections.abc import Mapping
@@ -7,7 +7,8 @@ from typing import Any
 from urllib.parse import unquote
 
 from gradumen.core.errors import GradumenError, Invalid, TooLarge, WrongMediaType
-from gradumen.core.metering.readings import Reading, read_reading
+from gradumen.core.metering.life_events import EVENT_TYPES, TOLD_TYPE, read_life_event, read_told
+from gradumen.core.metering.readings import Reading, Told, read_reading
 from gradumen.feeds.event_batches import EVENT_TYPE, read_plain
 from gradumen.wire.strict_json import refuse_constant, twice
 
@@ -18,7 +19,7 @@ Unreadable = tuple[object, GradumenError]
 """The id of an item, as far as it has one, and what is wrong with it."""
 
 
-def read_events(content_type: str, headers: Mapping[str, str], body: bytes) -> list[Reading | Unreadable]:
+def read_events(content_type: str, headers: Mapping[str, str], body: bytes) -> list[Reading | Told | Unreadable]:
     """Read a request's events; one that is broken takes its place in the list as `Unreadable`.
 
     Raises:
@@ -46,7 +47,7 @@ def read_events(content_type: str, headers: Mapping[str, str], body: bytes) -> l
     )
 
 
-def _read(event: Any) -> Reading | Unreadable:
+def _read(event: Any) -> Reading | Told | Unreadable:
     identity = event.get("id") if isinstance(event, dict) else None
     try:
         if not isinstance(event, dict):
@@ -54,9 +55,15 @@ def _read(event: Any) -> Reading | Unreadable:
         _check_once(event)
         if event.get("specversion") != "1.0":
             raise Invalid("specversion must be 1.0", field="specversion", value=event.get("specversion"))
-        if event.get("type") != EVENT_TYPE:
-            raise Invalid(f"type must be {EVENT_TYPE}", field="type", value=event.get("type"))
-        return read_reading(event.get("source"), identity, event.get("data"))
+        kind, source, data = event.get("type"), event.get("source"), event.get("data")
+        if kind == EVENT_TYPE:
+            return read_reading(source, identity, data)
+        if kind == TOLD_TYPE:
+            return read_told(source, identity, data)
+        if not isinstance(kind, str) or kind not in EVENT_TYPES:
+            known = ", ".join((EVENT_TYPE, *EVENT_TYPES, TOLD_TYPE))
+            raise Invalid(f"type must be one of {known}", field="type", value=kind)
+        return read_life_event(EVENT_TYPES[kind], source, identity, data)
     except Invalid as problem:
         return identity, problem
 

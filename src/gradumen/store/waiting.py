@@ -12,7 +12,7 @@ from gradumen.store import pairs, tasks
 from gradumen.store.columns import Moment
 from gradumen.store.metering.imported_costs import CostSetRow
 from gradumen.store.metering.stale_usage import oldest_mark
-from gradumen.store.metering.tables import StaleUsageRow
+from gradumen.store.metering.tables import FeedWatermarkRow, SpellRow, StaleUsageRow
 from gradumen.store.pairs import PairRow
 from gradumen.store.subscriptions.tables import MoveRow
 from gradumen.store.tasks import TaskRow
@@ -32,7 +32,11 @@ _AT: BindParameter[datetime] = bindparam("at", type_=Moment())
 # Workers ask this several times a second: it is made once.
 _WHAT_WAITS = select(
     exists().where(tasks.is_due(_AT)),
-    or_(exists(select(StaleUsageRow.id)), exists().where(CostSetRow.stale_since.is_not(None))),
+    or_(
+        exists(select(StaleUsageRow.id)),
+        exists().where(CostSetRow.stale_since.is_not(None)),
+        exists().where(FeedWatermarkRow.id == SpellRow.watermark_id, SpellRow.end_at < FeedWatermarkRow.told_until),
+    ),
     exists().where(pairs.is_due(_AT)),
     exists().where(MoveRow.state == MoveState.PLANNED, MoveRow.starts_at <= bindparam("business", type_=Moment())),
 )

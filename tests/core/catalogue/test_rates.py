@@ -18,7 +18,6 @@ from gradumen.core.catalogue.rates import (
     Over,
     RateCardVersion,
     SpendCommitment,
-    Started,
     UsageRate,
 )
 from gradumen.core.errors import Invalid
@@ -89,8 +88,6 @@ FLAT = UsageRate("flat", "compute/vcpu", parse_unit("piece-hour"), Blocks((Block
         (lambda: Markup(Decimal(-1)), "negative"),
         (lambda: replace(FLAT, cap=Decimal(1), minimum=Decimal(2)), "below minimum"),
         (lambda: replace(FLAT, allowance=Decimal(-1)), "negative"),
-        (lambda: replace(FLAT, started=Started.HOUR), "names the phases"),
-        (lambda: replace(FLAT, phases=("awake",)), "names the phases"),
         (lambda: replace(FLAT, committed=Decimal(1), over=Over.PROJECT), "not per project"),
         (lambda: SpendCommitment("s", Decimal(1), over=Over.PROJECT), "fees belong to no project"),
         (lambda: SpendCommitment("s", Decimal(-1)), "negative"),

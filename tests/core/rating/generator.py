@@ -48,7 +48,11 @@ SETS = {
     3: {"size": "large", "site": "south", "image": "archive-2022"},
     4: {"image": "old-archive"},
 }
-PHASES = {"parked": 0, "awake": 1, "busy": 2}
+PHASES = ("parked", "awake", "busy")
+SETS |= {
+    number + 10 * place: {**SETS[number], "phase": PHASES[place - 1]} for number in range(5) for place in (1, 2, 3)
+}
+"""Those of spells have a phase beside."""
 
 
 def make_batch(seed: int, cases: int) -> Case:
@@ -82,7 +86,7 @@ def _add_case(batch: Case, number: int, random: Random) -> None:
         first, last = _hours(batch, line)
         if first < last:
             most = 10**13 if small else 10 ** random.randint(1, 27)
-            place = (line.number, random.randint(0, 4), random.choice(list(SETS)), number * 2 + random.randint(0, 1))
+            place = (line.number, random.randint(0, 4), random.randint(0, 4), number * 2 + random.randint(0, 1))
             hour = random.randint(first, min(last - 1, first + random.choice([3, 800])))
             batch.rows.append((*place, random.randint(0, 2), hour, random.randint(0, most)))
     for _ in range(random.randint(0, 5)):
@@ -90,8 +94,12 @@ def _add_case(batch: Case, number: int, random: Random) -> None:
         start, end = (int(moment.timestamp()) for moment in batch.period.bounds(batch.zone))
         begin = random.randint(start - 9000, end - 1)
         stop = begin + random.choice([1, 59, 60, 61, 3600, random.randint(1, 900)])
-        place = (line.number, 5, random.choice(list(SETS)), number * 2 + random.randint(0, 1))
-        batch.spells.append((*place, random.randint(0, 1), random.choice(list(PHASES)), begin, stop))
+        attributes, level = random.randint(10, 34), random.choice([10**6, 10**6, 3 * 10**6])
+        place = (5, attributes - attributes % 10 + attributes % 5, number * 2 + random.randint(0, 1))
+        resource = random.randint(0, 1)
+        # A spell goes on where a line follows another: each takes what is begun while it is there.
+        for each in (each for each in lines if each.subscription == line.subscription):
+            batch.spells.append((each.number, *place, resource, begin, stop, level))
 
 
 def _hours(batch: Case, line: RatedLine) -> tuple[int, int]:
@@ -144,7 +152,7 @@ def _version(card: str, number: int, currency: str, starts_on: date, random: Ran
                 METERS[5],
                 parse_unit(UNITS[5]),
                 _blocks(random),
-                phases=("awake", "busy"),
+                match=(("phase", OneOf(("awake", "busy"))),),
                 started=random.choice(list(Started)),
             )
         )
@@ -256,15 +264,22 @@ def usage_frame(case: Case) -> pl.DataFrame:
 
 def spell_frame(case: Case) -> pl.DataFrame:
     """The spells as the product takes them."""
-    rows = [(*each[:5], PHASES[each[5]], *each[6:]) for each in case.spells]
+    rows = [(*each[:7], *taken(case, each[0]), each[7]) for each in case.spells]
     columns = list(zip(*rows, strict=True)) if rows else [[] for _ in SPELL_SCHEMA]
     named = zip(SPELL_SCHEMA.items(), columns, strict=True)
     return pl.DataFrame({name: pl.Series(column, dtype=kind) for (name, kind), column in named})
 
 
+def taken(case: Case, line: int) -> tuple[int, int]:
+    """From when to when a line takes what is begun, in seconds from 1970."""
+    start, end = case.period.bounds(case.zone)
+    opens, closes = max(start, case.lines[line].start), min(end, case.lines[line].end or end)
+    return int(opens.timestamp()), int(closes.timestamp())
+
+
 def pricing_of(case: Case) -> Pricing:
     """The product's view of a case."""
-    return Pricing(case.lines, case.meters, case.sets, case.period, case.zone, case.samplings, PHASES)
+    return Pricing(case.lines, case.meters, case.sets, case.period, case.zone, case.samplings)
 
 
 def moment(case: Case, day: int) -> datetime:

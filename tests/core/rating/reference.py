@@ -34,8 +34,8 @@ from gradumen.core.rating.rating import RatedLine
 
 Row = tuple[int, int, int, int, int, int, int]
 """Line, meter, attributes, project, resource, hour, millionths."""
-Spell = tuple[int, int, int, int, int, str, int, int]
-"""Line, meter, attributes, project, resource, phase, start, end."""
+Spell = tuple[int, int, int, int, int, int, int, int]
+"""Line, meter, attributes, project, resource, start, end, level in millionths."""
 PartKey = tuple[int | None, int | None, date]
 
 
@@ -198,19 +198,19 @@ def _started(case: Case) -> Iterator[Entry]:
             for rate in version.rates:
                 if not isinstance(rate, UsageRate) or rate.started is None:
                     continue
-                spells: dict[tuple[int, int], list[tuple[int, int]]] = defaultdict(list)
-                for number, meter, attributes, project, resource, phase, begin, stop in case.spells:
+                spells: dict[tuple[int, int, int], list[tuple[int, int]]] = defaultdict(list)
+                for number, meter, attributes, project, resource, begin, stop, level in case.spells:
                     winner = _winner(case, version, case.meters[meter], attributes, since)
-                    if number == line.number and winner is rate and phase in rate.phases:
-                        spells[project, resource].append((begin, stop))
-                for (project, resource), spans in spells.items():
+                    if number == line.number and winner is rate:
+                        spells[project, resource, level].append((begin, stop))
+                for (project, resource, level), spans in spells.items():
                     for begin, stop in _united(spans):
                         moment = begin
                         while moment < stop:
                             at = datetime.fromtimestamp(moment, UTC)
-                            if since <= at < until:
+                            if since <= at < until and line.start <= at < (line.end or end):
                                 part = (project, resource, at.astimezone(case.zone).date())
-                                yield line.number, version, rate, part, rate.started.seconds * 10**6
+                                yield line.number, version, rate, part, rate.started.seconds * level
                             moment += rate.started.seconds
 
 

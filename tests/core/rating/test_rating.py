@@ -65,8 +65,9 @@ def test_splitting_rows_makes_no_difference(seed: int) -> None:
     halves = [
         part
         for each in case.spells
-        for part in ((*each[:6], each[6], (each[6] + each[7]) // 2), (*each[:6], (each[6] + each[7]) // 2, each[7]))
-        if part[6] < part[7]
+        for at in ((each[5] + each[6]) // 2,)
+        for part in ((*each[:6], at, each[7]), (*each[:5], at, *each[6:]))
+        if part[5] < part[6]
     ]
 
     assert rate(replace(split, spells=halves)) == rate(case)

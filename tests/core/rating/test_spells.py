@@ -2,7 +2,7 @@
 
 from datetime import UTC, date, datetime
 from decimal import Decimal
-from itertools import pairwise
+from itertools import pairwise, product
 from zoneinfo import ZoneInfo
 
 import numpy as np
@@ -21,62 +21,66 @@ from gradumen.core.units import parse_unit
 from gradumen.wire.catalogue.forms.rate_cards import read_rate_card
 from gradumen.wire.catalogue.forms.rates import Known
 
-WHAT = ("card", "meter", "attributes", "phase")
+WHAT = ("card", "meter", "attributes")
 SCHEMA = dict.fromkeys((*WHAT, "rate"), pl.Int32) | dict.fromkeys(("step", "since", "until"), pl.Int64)
 Price = tuple[int, int, int, int]
 """Rate, step, since, until."""
 OLD, NEW, OTHER, ODD = (0, 60, 0, 500), (1, 7, 500, 1000), (2, 30, 500, 1000), (3, 45, 0, 1000)
-TABLES: tuple[dict[tuple[int, int], tuple[Price, ...]], ...] = (
-    {(0, 1): (OLD, NEW), (1, 1): (OLD, NEW), (0, 2): (ODD,)},
-    {(0, 1): (OLD, NEW), (1, 1): (OLD, OTHER), (0, 2): (ODD,)},
-    {(0, 1): (OLD, NEW), (1, 1): (OLD,), (0, 2): (ODD, NEW)},
+TABLES: tuple[dict[int, tuple[Price, ...]], ...] = (
+    {0: (OLD, NEW), 1: (OLD, NEW), 2: (ODD,)},
+    {0: (OLD, NEW), 1: (OLD, OTHER), 2: (ODD,)},
+    {0: (OLD, NEW), 1: (OLD,), 2: (ODD, NEW)},
 )
-"""By attributes and phase: in the first all versions go together; in the others a rate is shared by several kinds."""
+"""By attributes: in the first all versions go together; in the others a rate is shared by several kinds."""
 Spell = tuple[int, int, int, int]
-"""Attributes, phase, start, end."""
+"""Attributes, level, start, end."""
 
 
-def frames(table: dict[tuple[int, int], tuple[Price, ...]]) -> pl.DataFrame:
-    rows = [(0, 0, attributes, phase, *price) for (attributes, phase), prices in table.items() for price in prices]
+def frames(table: dict[int, tuple[Price, ...]]) -> pl.DataFrame:
+    rows = [(0, 0, attributes, *price) for attributes, prices in table.items() for price in prices]
     return pl.DataFrame(rows, schema=SCHEMA, orient="row")
 
 
-def count(spells: list[Spell], table: dict[tuple[int, int], tuple[Price, ...]], cuts: list[int]) -> dict[object, int]:
-    """Steps begun, by walking through every second of what a rate prices."""
+def count(
+    spells: list[Spell], table: dict[int, tuple[Price, ...]], cuts: list[int], opens: int, closes: int
+) -> dict[object, int]:
+    """Steps begun while the line takes them, by walking through every second of what a rate prices."""
     found: dict[object, int] = {}
-    for price in {price for prices in table.values() for price in prices}:
+    for price, wanted in product({price for prices in table.values() for price in prices}, (1, 2)):
         rate, step, since, until = price
         on: set[int] = set()
-        for attributes, phase, start, end in spells:
-            if price in table.get((attributes, phase), ()):
+        for attributes, level, start, end in spells:
+            if level == wanted and price in table.get(attributes, ()):
                 on |= set(range(start, end))
         began = 0
         for second in sorted(on):
             began = second if second - 1 not in on else began
-            if (second - began) % step == 0 and since <= second < until:
+            if (second - began) % step == 0 and since <= second < until and opens <= second < closes:
                 for cut, (low, high) in enumerate(pairwise(cuts)):
                     if low <= second < high:
-                        found[rate, cut] = found.get((rate, cut), 0) + step * 10**6
+                        found[rate, cut] = found.get((rate, cut), 0) + step * wanted
     return found
 
 
 @given(
     st.sampled_from(TABLES),
     st.lists(
-        st.tuples(st.integers(0, 1), st.integers(1, 2), st.integers(0, 990), st.integers(1, 300)).map(
+        st.tuples(st.integers(0, 2), st.integers(1, 2), st.integers(0, 990), st.integers(1, 300)).map(
             lambda each: (each[0], each[1], each[2], each[2] + each[3])
         ),
         max_size=7,
     ),
     st.sampled_from([[0, 1000], [0, 333, 700, 1000]]),
+    st.sampled_from([(0, 1000), (250, 777), (600, 600)]),
 )
 def test_begun_time_is_what_walking_through_it_counts(
-    table: dict[tuple[int, int], tuple[Price, ...]], spells: list[Spell], cuts: list[int]
+    table: dict[int, tuple[Price, ...]], spells: list[Spell], cuts: list[int], window: tuple[int, int]
 ) -> None:
     what, prices = kinds_of(frames(table))
+    whole = ("level", "start", "end", "opens", "closes")
     rows = pl.DataFrame(
-        [(0, 0, attributes, phase, 4, 5, 6, start, end) for attributes, phase, start, end in spells],
-        schema={**dict.fromkeys((*WHAT, "line", "project", "resource"), pl.Int32), "start": pl.Int64, "end": pl.Int64},
+        [(0, 0, attributes, 4, 5, 6, level, start, end, *window) for attributes, level, start, end in spells],
+        schema={**dict.fromkeys((*WHAT, "line", "project", "resource"), pl.Int32), **dict.fromkeys(whole, pl.Int64)},
         orient="row",
     )
     found = started_time(rows.join(what, on=list(WHAT)), prices, np.array(cuts))
@@ -84,7 +88,7 @@ def test_begun_time_is_what_walking_through_it_counts(
     summed: dict[object, int] = {}
     for _, rate, _, _, cut, quantity in found.iter_rows():
         summed[rate, cut] = summed.get((rate, cut), 0) + quantity
-    assert summed == count(spells, table, cuts)
+    assert summed == count(spells, table, cuts, *window)
 
 
 def test_versions_of_a_price_are_one_kind_unless_they_share_a_rate_with_another() -> None:

@@ -81,17 +81,6 @@ def test_what_a_narrower_plan_lacks_is_refused_to_new_subscribers_only(world: Wo
         world.mara.catalogue.publish("tarnwick", files(rate_card("tenants-eur", "EUR", "tenants", "2", "2026-11-01")))
 
 
-def test_rates_without_inputs_are_refused(world: World) -> None:
-    """Nothing prices in silence: phases are not taken in yet."""
-    phased = SERVICES.split("---")[0].replace("meters:", "phases: [awake]\nmeters:")
-    card = "rate-card: begun\nname: Begun\nfor: named\ncurrency: EUR\nstarts-on: 2026-01-01\nrates:\n  - "
-    begun = "{rate: begun, meter: compute/vcpu, per: vCPU-hour, started: hour, phases: [awake], price: 0.1}"
-    for call in (world.mara.catalogue.compare, world.mara.catalogue.publish):
-        with pytest.raises(CatalogueInvalid, match="phases of resources are not taken in") as refused:
-            call("tarnwick", files(phased, card + begun))
-        assert refused.value.facts["problems"][0]["path"] == "rates[0].started"
-
-
 def at_once(calls: list[Callable[[], object]]) -> list[object]:
     """The outcome of calls that start together."""
     gate = threading.Barrier(len(calls))

@@ -24,7 +24,7 @@ SERVICES: dict[str, dict[str, Any]] = {
         "peak": {"unit": "byte", "combine": "sum", "statistic": "p95", "window": "period", "across": "max"},
     },
     "cost": {"imported": {"unit": "micro-EUR", "combine": "sum"}},
-    "vm": {"time": {"unit": "piece-second", "combine": "level"}},
+    "vm": {"time": {"unit": "piece-second", "combine": "held"}},
 }
 
 
@@ -135,9 +135,9 @@ RATE = {"rate": "r", "meter": "net/egress", "per": "GiB", "price": "1"}
         ({"over": "planet"}, "over must be one of"),
         ({"allowance": "-1"}, "negative"),
         ({"minimum": "5", "cap": "4"}, "below minimum"),
-        ({"started": "hour"}, "names the phases"),
-        ({"started": "hour", "phases": ["asleep"]}, "not one of the service's: parked, awake, busy"),
-        ({"started": "day", "phases": ["awake"]}, "started must be one of"),
+        ({"started": "hour"}, "combines 'sum': leave started out"),
+        ({"where": {"phase": "asleep"}}, "not one of parked, awake, busy"),
+        ({"started": "day"}, "started must be one of"),
         ({"price": "-1"}, "negative"),
         ({"per": "vCPU-hour"}, "not known"),
         ({"meter": "net/nothing"}, "not known"),

@@ -183,7 +183,7 @@ def test_every_part_of_a_rate_card() -> None:
          "committed": "7", "when": {"days": ["saturday", "sunday"], "from": "00:00", "to": "24:00"}},
         {"rate": "d", "fee": "open-range/heath", "every": "quarter", "advance": "true", "price": "3"},
         {"rate": "e", "commitment": "100", "services": ["compute"], "over": "buyer"},
-        {"rate": "f", "meter": "compute/memory", "per": "GiB-hour", "started": "hour", "phases": ["awake"],
+        {"rate": "f", "meter": "compute/memory", "per": "GiB-hour", "where": {"phase": "awake"},
          "price": "1"},
     ]  # fmt: skip
     discounts = [{"discount": "off", "name": "D", "percent": "10", "rates": ["a"], "until": "2026-12-01"}]

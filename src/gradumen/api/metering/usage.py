@@ -22,6 +22,7 @@ def sum_usage(
     by: Annotated[list[str], Query()] = [],  # noqa: B006  # FastAPI copies it
     project: str | None = None,
     meter: str | None = None,
+    resource: Annotated[str | None, Query(max_length=191)] = None,
     limit: Annotated[int, Query()] = 500,
 ) -> UsageSumsBody:
     """Usage of an organisation and all below in a month, by one or more dimensions.
@@ -36,5 +37,6 @@ def sum_usage(
         by=tuple(by),
         project=project,
         meter=meter,
+        resource=resource,
         limit=page_limit(limit, 5000),
     )

@@ -23,6 +23,7 @@ def register(nouns: Any) -> None:
     )
     show.add_argument("--meter", metavar="SERVICE/METER")
     show.add_argument("--project")
+    show.add_argument("--resource", metavar="NAME")
     show.add_argument("--limit", type=int, default=200)
     add_organisation(show)
     add_wait(show)
@@ -43,6 +44,7 @@ def run_show(arguments: argparse.Namespace, client: Client, out: Out) -> int:
         by=arguments.by,
         meter=arguments.meter,
         project=arguments.project,
+        resource=arguments.resource,
         limit=arguments.limit,
         wait=arguments.wait,
     )
@@ -72,7 +74,7 @@ def run_balance(arguments: argparse.Namespace, client: Client, out: Out) -> int:
             (
                 each.meter_name,
                 *(in_short(getattr(each, name), each.unit) for name in columns),
-                "sampled" if each.difference is None else in_short(each.difference, each.unit),
+                "no sum" if each.difference is None else in_short(each.difference, each.unit),
             )
             for each in found.items
         ],

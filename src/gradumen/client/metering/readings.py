@@ -2,6 +2,7 @@
 
 import json
 from collections.abc import Iterator, Mapping, Sequence
+from datetime import datetime
 from typing import Any
 
 from gradumen.client.connection import Connection
@@ -10,15 +11,30 @@ from gradumen.wire.metering.readings import (
 )
 
 EVENT_TYPE = "gradumen.reading.v1"
+TOLD_TYPE = "gradumen.feed.told.v1"
 BATCH = "application/cloudevents-batch+json"
 MOST_EVENTS = 5000
 
 
 def reading_event(source: str, id: str, data: Mapping[str, Any]) -> dict[str, Any]:
     """A reading as a CloudEvent in JSON form; ``data`` as in `docs/formats.md`."""
+    return _event(EVENT_TYPE, source, id, data)
+
+
+def life_event(kind: str, source: str, id: str, data: Mapping[str, Any]) -> dict[str, Any]:
+    """What happened to a resource, as a CloudEvent; ``kind`` is made, changed, phase-changed or gone."""
+    return _event(f"gradumen.resource.{kind}.v1", source, id, data)
+
+
+def told_event(source: str, id: str, until: datetime) -> dict[str, Any]:
+    """That a source has told all that happened up to a moment, as a CloudEvent."""
+    return _event(TOLD_TYPE, source, id, {"until": until.isoformat()})
+
+
+def _event(kind: str, source: str, id: str, data: Mapping[str, Any]) -> dict[str, Any]:
     return {
         "specversion": "1.0",
-        "type": EVENT_TYPE,
+        "type": kind,
         "source": source,
         "id": id,
         "datacontenttype": "application/json",

@@ -20,6 +20,7 @@ class Usage:
         by: Sequence[str] = (),
         project: str | None = None,
         meter: str | None = None,
+        resource: str | None = None,
         limit: int = 5000,
         wait: float = 0,
     ) -> UsageSumsBody:
@@ -36,6 +37,7 @@ class Usage:
             by=list(by),
             project=project,
             meter=meter,
+            resource=resource,
             limit=limit,
             wait=wait,
         )

@@ -202,13 +202,17 @@ def _keyed(condition: Condition) -> tuple[str, ...]:
     return () if isinstance(condition, Prefix | Contains) else _listed(condition) or ()
 
 
+_CALLED = {"phase": "while"}
+"""What stands before a condition in place of its attribute's name."""
+
+
 def words(match: Conditions, when: TimeWindow | None) -> str:
     """Conditions in words.
 
     >>> words((("size", Equals("large")),), TimeWindow((5, 6), 0, 24))
     'size large, on saturday and sunday'
     """
-    said = [f"{key} {_said(condition)}" for key, condition in match]
+    said = [f"{_CALLED.get(key, key)} {_said(condition)}" for key, condition in match]
     if when is not None:
         days = _joined([DAYS[day] for day in when.days]) if len(when.days) < 7 else ""
         hours = "" if (when.from_hour, when.to_hour) == (0, 24) else f"{when.from_hour:02d}:00 to {when.to_hour:02d}:00"

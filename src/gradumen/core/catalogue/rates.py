@@ -127,8 +127,9 @@ class UsageRate:
     """A rate on a meter.
 
     ``allowance`` (per period and scope), ``committed`` (priced at least, used or not) count in ``unit``; ``minimum``
-    and ``cap`` are amounts per period and scope where there is usage. ``started`` charges begun steps of time of a
-    resource in one of ``phases``. All cumulate over the billing period, ``over`` says per what, across versions.
+    and ``cap`` are amounts per period and scope where there is usage. ``started`` charges steps of time that have begun
+    while a resource was as ``match`` says. All cumulate over the billing period, ``over`` says per what, across
+    versions.
     """
 
     slug: str
@@ -143,15 +144,12 @@ class UsageRate:
     minimum: Decimal = Decimal(0)
     cap: Decimal | None = None
     started: Started | None = None
-    phases: tuple[str, ...] = ()
 
     def __post_init__(self) -> None:
         for amount in (self.minimum, self.cap or Decimal(0), self.allowance, self.committed):
             _not_negative(amount)
         if self.cap is not None and self.cap < self.minimum:
             raise Invalid(f"cap {self.cap} is below minimum {self.minimum}", field="cap", value=self.cap)
-        if bool(self.phases) != (self.started is not None):
-            raise Invalid("a rate per started time names the phases, and only such a rate", field="phases")
         if self.committed and self.over is Over.PROJECT:
             raise Invalid("a commitment is over subscription, buyer or tenant, not per project", field="over")
         if self.started and self.when:

@@ -17,6 +17,8 @@ class Combine(StrEnum):
     """Quantities add up; one that spans hours is spread over them by seconds."""
     LEVEL = "level"
     """The quantity is a level that held from start to end; usage is level x seconds."""
+    HELD = "held"
+    """The quantity is a level that holds from its start until the resource's next reading; usage is level x seconds."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,7 +43,7 @@ class Meter:
         if self.unit.factor != 1:
             unit = self.unit.text
             raise Invalid(f"a meter counts in base units; '{unit}' is not one", field="unit", value=unit)
-        if self.combine is Combine.LEVEL and "second" not in self.unit.dimensions:
+        if self.combine is not Combine.SUM and "second" not in self.unit.dimensions:
             raise Invalid(
                 f"a meter that combines levels counts in something x second; '{self.unit.text}' does not",
                 field="unit",
@@ -59,7 +61,7 @@ class Meter:
         same = unit.dimensions == ("byte",)
         if measure.base != "byte":
             same = unit.dimensions == ("piece",) and measure.base == (self.counted or unit.text)
-        if (self.combine is Combine.LEVEL) is not level or not same:
+        if (self.combine is not Combine.SUM) is not level or not same:
             how = f"a level in {measure.unit}" if level else f"a sum of {measure.unit}"
             raise Invalid(f"{measure} is {how}; this meter counts '{self.unit.text}'", field="measure", value=measure)
 
@@ -79,6 +81,10 @@ class Attribute:
 
     slug: str
     values: tuple[str, ...] = ()
+
+
+PHASE = "phase"
+"""The attribute that says in which of its service's phases a resource is."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -121,9 +127,9 @@ class Licence(StrEnum):
 class Service:
     """What is sold: described once, with FOCUS category and subcategory.
 
-    ``phases`` are those that a resource can be in, none where it has none. ``sizes`` are its own, or those of the
-    service ``sizes_of``. ``supplier`` is who really provides it. ``internal``
-    is for the one who publishes it and never shown to customers.
+    ``phases`` are those that a resource can be in, values of the attribute `PHASE`. ``sizes`` are its own, or those of
+    the service ``sizes_of``. ``supplier`` is who really provides it. ``internal`` is for the one who publishes it and
+    never shown to customers.
     """
 
     slug: str
@@ -158,9 +164,14 @@ class Service:
         if self.slug in self.requires or set(self.requires) & set(self.excludes) or self.slug in self.excludes:
             raise Invalid(f"service '{self.slug}' cannot require and exclude the same, or itself", field="requires")
         distinct("meter", [meter.slug for meter in self.meters])
-        distinct("attribute", [attribute.slug for attribute in self.attributes])
+        distinct("attribute", [attribute.slug for attribute in self.looked_at])
         if not self.meters:
             raise Invalid(f"service '{self.slug}' needs at least one meter", field="meters")
+
+    @property
+    def looked_at(self) -> tuple[Attribute, ...]:
+        """All that a price can depend on: its attributes, and the phase that a resource is in."""
+        return (*self.attributes, *((Attribute(PHASE, self.phases),) if self.phases else ()))
 
 
 def distinct(what: str, slugs: list[str]) -> None:

@@ -22,10 +22,14 @@ class Lasts(StrEnum):
     HOUR = "hour"
     DAY = "day"
     """24 hours."""
+    UNTIL_NEXT = "until the next"
+    """It holds until the resource's next row, for meters that count so."""
 
     @property
-    def length(self) -> timedelta:
-        """As a span of time."""
+    def length(self) -> timedelta | None:
+        """As a span of time; None where it ends with the next."""
+        if self is Lasts.UNTIL_NEXT:
+            return None
         return timedelta(minutes={Lasts.MINUTE: 1, Lasts.QUARTER: 15, Lasts.HOUR: 60, Lasts.DAY: 24 * 60}[self])
 
 
@@ -140,7 +144,9 @@ def readings_of(mapping: FileMapping, row: Row, source: str) -> list[Reading]:
     measured = [(each, each.quantity.of(row)) for each in mapping.measured]
     start = _moment(mapping, mapping.start.of(row), "start")
     end = _end(mapping, row, start)
-    facts: dict[str, Any] = {"resource": mapping.resource.of(row), "start": start.isoformat(), "end": end.isoformat()}
+    facts: dict[str, Any] = {"resource": mapping.resource.of(row), "start": start.isoformat()}
+    if end is not None:
+        facts["end"] = end.isoformat()
     for name, said in (("owner", mapping.owner), ("account", mapping.account)):
         facts[name] = said.of(row) or None if said else None
     attributes = {name: said.of(row) for name, said in mapping.attributes.items()}
@@ -166,13 +172,14 @@ def _named(row: Row, column: str) -> str:
     return said
 
 
-def _end(mapping: FileMapping, row: Row, start: datetime) -> datetime:
+def _end(mapping: FileMapping, row: Row, start: datetime) -> datetime | None:
     said = mapping.end.of(row) if mapping.end else ""
     if said:
         return _moment(mapping, said, "end")
     if mapping.lasts is None:
         raise Invalid("the row has no end; say in the mapping how long one lasts", field="end")
-    return start + mapping.lasts.length
+    length = mapping.lasts.length
+    return None if length is None else start + length
 
 
 def _moment(mapping: FileMapping, said: str, name: str) -> datetime:

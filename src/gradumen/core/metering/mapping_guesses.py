@@ -118,6 +118,6 @@ def _lasts(starts: Sequence[datetime]) -> Lasts:
     moments = sorted({each.replace(tzinfo=None) for each in starts})
     gaps = [(later - earlier).total_seconds() for earlier, later in pairwise(moments)]
     if gaps:
-        fitting = [each for each in Lasts if each.length.total_seconds() <= min(gaps)]
+        fitting = [each for each in _LONG if each.length is not None and each.length.total_seconds() <= min(gaps)]
         return fitting[-1] if fitting else Lasts.MINUTE
     return Lasts.DAY if all(each.hour == each.minute == 0 for each in moments) else Lasts.HOUR

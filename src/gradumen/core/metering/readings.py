@@ -1,12 +1,13 @@
 """One measured fact, as it comes in from a feed."""
 
 import hashlib
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 from decimal import Decimal
 from typing import NamedTuple
 
-from gradumen.core.catalogue.services import Meter
+from gradumen.core.catalogue.services import Combine, Meter
 from gradumen.core.errors import Invalid
 from gradumen.core.exact import QUANTITY_PLACES, number, scaled, text, unscaled
 from gradumen.core.units import convertible
@@ -24,7 +25,8 @@ Attributes = tuple[tuple[str, str], ...]
 class Reading(NamedTuple):
     """A reading as its sender wrote it, checked as far as it can be without the catalogue.
 
-    ``owner`` is ``organisation/project``; ``sequence`` says which of several with one id counts: the highest;
+    ``end`` is ``start`` where it says what holds from then on. ``owner`` is ``organisation/project``; ``sequence`` says
+    which of several with one id counts: the highest;
     ``content`` stands for everything but feed, source and id (`content_of`).
     """
 
@@ -75,6 +77,15 @@ def attribute_text(attributes: Attributes) -> str:
     return "".join(f"\x1f{name}={value}" for name, value in attributes)
 
 
+@dataclass(frozen=True, slots=True)
+class Told:
+    """That a source has sent all that it has to say up to a moment."""
+
+    source: str
+    id: str
+    until: datetime
+
+
 _FIELDS = frozenset(
     {"owner", "account", "resource", "meter", "quantity", "unit", "start", "end", "attributes", "sequence"}
 )
@@ -92,8 +103,10 @@ def read_reading(source: object, identity: object, data: object) -> Reading:
     if unknown:
         names = ", ".join(sorted(map(str, unknown)))[:100]
         raise Invalid(f"data has unknown fields {names}; remove them", field="data")
-    start, end = read_moment(data.get("start"), "start"), read_moment(data.get("end"), "end")
-    check_length(start, end)
+    start = read_moment(data.get("start"), "start")
+    end = read_moment(data["end"], "end") if "end" in data else start
+    if "end" in data:
+        check_length(start, end)
     quantity = read_quantity(data.get("quantity"))
     attributes = read_attributes(data.get("attributes"))
     sequence = read_sequence(data.get("sequence", 0))
@@ -194,11 +207,17 @@ def base_quantity(reading: Reading, meter: Meter) -> Decimal:
 
 
 def check_known(reading: Reading, meter: Meter, allowed: Mapping[str, tuple[str, ...]], now: datetime) -> None:
-    """Check a reading against its service's attributes and the business clock.
+    """Check a reading against its meter, its service's attributes and the business clock.
 
     Raises:
-        Invalid: it ends in the future, or has an attribute or value that the service does not know.
+        Invalid: it has an end where none belongs, or none; it ends in the future, or has an attribute or value that the
+            service does not know.
     """
+    if (reading.end == reading.start) is not (meter.combine is Combine.HELD):
+        held = f"meter '{meter.slug}' counts what holds until the next reading; leave end out"
+        spans = f"end is missing; a reading of meter '{meter.slug}' covers the time from start to end"
+        message = held if meter.combine is Combine.HELD else spans
+        raise Invalid(message, field="end", value=reading.end)
     if reading.end > now:
         raise Invalid(
             f"end {reading.end.isoformat()} is in the future; it is {now.isoformat(timespec='seconds')} here",
@@ -218,6 +237,34 @@ def check_known(reading: Reading, meter: Meter, allowed: Mapping[str, tuple[str,
                 field=f"attributes.{key}",
                 value=value,
             )
+
+
+def check_told(told: Told, now: datetime) -> None:
+    """Check that something was told against the business clock.
+
+    Raises:
+        Invalid: it says so of the future.
+    """
+    if told.until > now:
+        raise Invalid(
+            f"until {told.until.isoformat()} is in the future; it is {now.isoformat(timespec='seconds')} here",
+            field="until",
+            value=told.until,
+        )
+
+
+def full_hours(told: Iterable[tuple[str, datetime]]) -> dict[str, datetime]:
+    """The full hour up to which each source has told all.
+
+    >>> noon = datetime(2026, 10, 1, 12, tzinfo=UTC)
+    >>> full_hours([("a", noon), ("a", noon + timedelta(minutes=59))])["a"] == noon
+    True
+    """
+    found: dict[str, datetime] = {}
+    for source, at in told:
+        hour = at.replace(minute=0, second=0)
+        found[source] = max(found.get(source, hour), hour)
+    return found
 
 
 def read_text(raw: object, field: str) -> str:

@@ -20,7 +20,10 @@ QUARTERS = 4
 
 @dataclass(frozen=True, slots=True)
 class Sample:
-    """What of a reading matters for usage; times in seconds from 1970, ``quantity`` in millionths of the base unit."""
+    """What of a reading matters for usage; times in seconds from 1970, ``quantity`` in millionths of the base unit.
+
+    Not ``counted`` is what goes on of a reading that is counted where it begins.
+    """
 
     project: int
     resource: int
@@ -28,6 +31,7 @@ class Sample:
     start: int
     end: int
     quantity: int
+    counted: bool = True
 
 
 @dataclass(slots=True)
@@ -60,7 +64,7 @@ def over_hours(sample: Sample, combine: Combine, length: int = HOUR_SECONDS) -> 
     start, end = sample.start, sample.end
     first, last = start // length, (end - 1) // length
     seconds = [min(end, (slot + 1) * length) - max(start, slot * length) for slot in range(first, last + 1)]
-    if combine is Combine.LEVEL:
+    if combine is not Combine.SUM:
         parts = [sample.quantity * each for each in seconds]
     else:
         parts = [sample.quantity] if first == last else allocate(sample.quantity, seconds)
@@ -83,7 +87,7 @@ def combine_days(
     """
     days: dict[DayKey, UsageDay] = {}
     for sample in samples:
-        begins, fine = True, sample.project in by_quarter
+        begins, fine = sample.counted, sample.project in by_quarter
         length = HOUR_SECONDS // QUARTERS if fine else HOUR_SECONDS
         for number, part in over_hours(sample, combine, length):
             day, slot = divmod(number, DAY_SECONDS // length)
@@ -109,6 +113,15 @@ class Divisions:
         number = self._numbers.setdefault(shares, -1 - len(self._numbers))
         self._shares[number] = shares
         return number
+
+    def shares(self, number: int) -> Shares:
+        """What a number stands for; a project's own is all of it.
+
+        >>> shares = Divisions()
+        >>> shares.shares(shares.number(((7, 3), (8, 1)))), shares.shares(7)
+        (((7, 3), (8, 1)), ((7, 1),))
+        """
+        return self._shares.get(number, ((number, 1),))
 
     def by_quarter(self, projects: Collection[int]) -> set[int]:
         """The numbers whose usage is kept by quarters of an hour because that of one of their projects is."""

@@ -90,9 +90,7 @@ class Combiner:
         first_hour: int,
         last_hour: int,
         zone: ZoneInfo,
-        phases: Mapping[str, int],
     ) -> None:
-        self.phases = phases
         self.first_hour, self.last_hour = first_hour, last_hour
         self.card_of_line, self.meters, self.attribute_sets = card_of_line, meters, attribute_sets
         self._cards, self._zone = cards, zone
@@ -167,8 +165,8 @@ class Combiner:
         )
 
     def started_table(self, pairs: Sequence[tuple[int, int]], zone: ZoneInfo) -> pl.DataFrame:
-        """The rates per started time of each card, meter, attributes and phase (as a number), and when they hold."""
-        names = ("card", "meter", "attributes", "phase", "rate", "step", "since", "until")
+        """The rates per started time of each card, meter and attributes, and when they hold."""
+        names = ("card", "meter", "attributes", "rate", "step", "since", "until")
         columns: dict[str, list[int]] = {name: [] for name in names}
         first, last = (int(hour_start(hour, zone).timestamp()) for hour in (self.first_hour, self.last_hour))
         for number, card in enumerate(self.cards):
@@ -180,10 +178,9 @@ class Combiner:
                     if rate is None or rate.started is None or since >= until:
                         continue
                     index = self._index[number][version, rate.slug]
-                    for phase in (self.phases[name] for name in rate.phases if name in self.phases):
-                        values = (number, meter, attributes, phase, index, rate.started.seconds, since, until)
-                        for name, value in zip(names, values, strict=True):
-                            columns[name].append(value)
+                    values = (number, meter, attributes, index, rate.started.seconds, since, until)
+                    for name, value in zip(names, values, strict=True):
+                        columns[name].append(value)
         wide = ("step", "since", "until")
         return pl.DataFrame(columns, schema={name: pl.Int64 if name in wide else pl.Int32 for name in names})
 

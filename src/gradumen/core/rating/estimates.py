@@ -218,7 +218,7 @@ def coverage(plan: Plan, services: Mapping[str, Service], version: RateCardVersi
             found.append(Coverage(meter.slug, "priced"))
         else:
             only = tuple(words(rate.match, rate.when) for rate in rates)
-            allowed = {each.slug: set(each.values) for each in services[meter.slug.partition("/")[0]].attributes}
+            allowed = {each.slug: set(each.values) for each in services[meter.slug.partition("/")[0]].looked_at}
             found.append(Coverage(meter.slug, "priced" if _exhausts(rates, allowed) else "only where", only))
     return found
 

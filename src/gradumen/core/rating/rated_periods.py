@@ -55,14 +55,15 @@ def rate_period(
     special = [number for number, slug in pricing.meters.items() if not pricing.additive(slug)]
     plain = rows.filter(~pl.col("meter").is_in(special)) if special else rows
     fine = _fine(plain, pricing)
+    fine, by_spell = _apart(fine, pricing)
     found = [_groups(fine.filter(pl.col("rate") >= 0), pricing)]
     samples = _fine(rows.filter(pl.col("meter").is_in(special)), pricing, hourly=True) if special else fine.clear()
     extra = [frame for frame in (_sampled(samples, pricing), _started(spells, pricing)) if frame is not None]
     shares = pl.concat([fine.select(*_PART, "quantity"), *(each.select(*_PART, "quantity") for each in extra)])
     found += [_groups(frame, pricing) for frame in extra if frame.height]
     priced = pricing.price(joined(found) if len(found) > 1 else found[0])
-    missing = [*_unpriced(fine, pricing), *_unpriced(samples, pricing)]
-    sets = pl.concat([each.select("line", "rate", "attributes") for each in (fine, samples)])
+    missing = [*_unpriced(fine, pricing), *_unpriced(samples, pricing), *_without_spell(by_spell, spells, pricing)]
+    sets = pl.concat([each.select("line", "rate", "attributes") for each in (fine, samples, by_spell)])
     charges = list(priced.charges(_Shares(shares, sets, pricing).split))
     charges += fees(pricing)
     imported, not_sold = ([], []) if costs is None else imported_costs(costs, pricing)
@@ -121,15 +122,13 @@ def _sampled(samples: pl.DataFrame, pricing: Pricing) -> pl.DataFrame | None:
 
 
 def _started(spells: pl.DataFrame | None, pricing: Pricing, *, by_day: bool = True) -> pl.DataFrame | None:
-    """Time begun in the phases that rates name; not ``by_day``, the period's at once, all on its first day."""
+    """Time begun of what rates per started time price; not ``by_day``, the period's at once, all on its first day."""
     if spells is None or not spells.height:
         return None
     rates = pricing.combiner.started_table(spells.select("meter", "attributes").unique().rows(), pricing.zone)
     cards = pl.Series("card", pricing.card_of_line[spells["line"].to_numpy()], dtype=pl.Int32)
-    phases = rates["phase"].unique().implode()
-    named = spells.with_columns(cards).filter(pl.col("phase").is_in(phases))
     what, prices = kinds_of(rates)
-    intervals = named.join(what, on=["card", "meter", "attributes", "phase"])
+    intervals = spells.with_columns(cards).join(what, on=["card", "meter", "attributes"])
     first, last = _hours(pricing)
     days = [_day(hour, pricing) for hour in range(first, last)]
     starts = [hour for hour, (day, before) in enumerate(zip(days, [None, *days], strict=False)) if day != before]
@@ -171,10 +170,28 @@ def _groups(frame: pl.DataFrame, pricing: Pricing) -> Groups:
     return Groups(quantity=values, **{name: summed[name].cast(pl.Int64).to_numpy() for name in names})
 
 
+def _apart(rows: pl.DataFrame, pricing: Pricing) -> tuple[pl.DataFrame, pl.DataFrame]:
+    """What is priced by its quantity, or not at all; and what is priced by the spells that it is of."""
+    started = [number for number, at in enumerate(pricing.combiner.rates) if at.rate.started is not None]
+    if not started:
+        return rows, rows.clear()
+    by_spell = pl.col("rate").is_in(started)
+    return rows.filter(~by_spell), rows.filter(by_spell)
+
+
+def _without_spell(rows: pl.DataFrame, spells: pl.DataFrame | None, pricing: Pricing) -> Iterator[Unpriced]:
+    """What a rate per started time prices, and is of no spell: there is none, so it is told."""
+    keys = ["line", "meter", "attributes", "project", "resource"]
+    return _listed(rows if spells is None else rows.join(spells.select(keys).unique(), on=keys, how="anti"), pricing)
+
+
 def _unpriced(rows: pl.DataFrame, pricing: Pricing) -> Iterator[Unpriced]:
     """What no rate prices, by resource."""
+    return _listed(rows.filter(pl.col("rate") < 0), pricing)
+
+
+def _listed(missing: pl.DataFrame, pricing: Pricing) -> Iterator[Unpriced]:
     keys = ["line", "meter", "attributes", "project", "resource"]
-    missing = rows.filter(pl.col("rate") < 0)
     summed = missing.group_by(keys).agg(pl.col("quantity").cast(pl.Int128).sum()).sort(keys)
     for line, meter, attributes, project, resource, quantity in summed.select(*keys, "quantity").iter_rows():
         yield Unpriced(line, pricing.meters[meter], attributes, project, resource, quantity_of(quantity))

@@ -175,9 +175,7 @@ class Pricing:
         period: Period,
         zone: ZoneInfo,
         samplings: Mapping[str, Sampling] | None = None,
-        phases: Mapping[str, int] | None = None,
     ) -> None:
-        self.phases = phases or {}
         self.meters, self.attribute_sets = meters, attribute_sets
         self.samplings = {slug: each for slug, each in (samplings or {}).items() if not each.additive}
         self.zone, self.period = zone, period
@@ -207,7 +205,6 @@ class Pricing:
             hour_number(self.start, self.zone),
             hour_number(self.end, self.zone),
             self.zone,
-            self.phases,
         )
 
     def price(self, groups: Groups) -> PricedUsage:

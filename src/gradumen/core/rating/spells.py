@@ -1,6 +1,6 @@
-"""Time that a resource spends in named phases, charged in whole steps once begun.
+"""Time that a resource is there, or in some phase, charged in whole steps once begun.
 
-Intervals of the same resource that touch or overlap are one spell; a step of time belongs to the version, day and
+Intervals of the same resource that touch or overlap are one spell; a step of time belongs to the line, version, day and
 period in which it begins, so that nothing is charged twice where a spell crosses a boundary.
 """
 
@@ -9,7 +9,6 @@ from math import prod
 import numpy as np
 import polars as pl
 
-from gradumen.core.catalogue.rates import MICRO
 from gradumen.core.rating.groups import Array, run_numbers, run_starts
 
 SPELL_SCHEMA = {
@@ -18,35 +17,41 @@ SPELL_SCHEMA = {
     "attributes": pl.Int32,
     "project": pl.Int32,
     "resource": pl.Int32,
-    "phase": pl.Int32,
     "start": pl.Int64,
     "end": pl.Int64,
+    "opens": pl.Int64,
+    "closes": pl.Int64,
+    "level": pl.Int128,
 }
-"""Intervals of resources in a phase (a number); times in seconds from 1970, half-open."""
+"""Intervals of resources at a level, in millionths of base units; times in seconds from 1970, half-open.
+
+The line takes what of an interval lies between ``opens`` and ``closes``: nothing where the interval is there only
+because the spell begins with it.
+"""
 
 
 def kinds_of(rates: pl.DataFrame) -> tuple[pl.DataFrame, pl.DataFrame]:
     """Which spells are alike for all rates that price them, so that they need to be found only once.
 
     Args:
-        rates: ``card, meter, attributes, phase``, and the ``rate`` that prices that, with ``step, since, until``.
+        rates: ``card, meter, attributes``, and the ``rate`` that prices that, with ``step, since, until``.
 
     Returns:
-        ``card, meter, attributes, phase, kind``, and ``kind, rate, step, since, until``. A kind has all versions of a
-        price, unless one of these rates also prices what another kind is: then each rate is a kind.
+        ``card, meter, attributes, kind``, and ``kind, rate, step, since, until``. A kind has all versions of a price,
+        unless one of these rates also prices what another kind is: then each rate is a kind.
 
     >>> rates = pl.DataFrame(
-    ...     [(1, 2, attributes, 0, 5, 3600, 0, 100) for attributes in (8, 9)],
-    ...     schema=["card", "meter", "attributes", "phase", "rate", "step", "since", "until"], orient="row",
+    ...     [(1, 2, attributes, 5, 3600, 0, 100) for attributes in (8, 9)],
+    ...     schema=["card", "meter", "attributes", "rate", "step", "since", "until"], orient="row",
     ... )
     >>> kinds, prices = kinds_of(rates)
     >>> kinds["kind"].to_list(), prices.rows()
     ([0, 0], [(0, 5, 3600, 0, 100)])
     """
-    what, how = ("card", "meter", "attributes", "phase"), ("rate", "step", "since", "until")
+    what, how = ("card", "meter", "attributes"), ("rate", "step", "since", "until")
     lists: dict[tuple[int, ...], list[tuple[int, ...]]] = {}
     for row in rates.select(*what, *how).iter_rows():
-        lists.setdefault(row[:4], []).append(row[4:])
+        lists.setdefault(row[:3], []).append(row[3:])
     numbers: dict[tuple[tuple[int, ...], ...], int] = {}
     of_rate: dict[int, set[int]] = {}
     kinds = [numbers.setdefault(tuple(each), len(numbers)) for each in lists.values()]
@@ -63,10 +68,10 @@ def kinds_of(rates: pl.DataFrame) -> tuple[pl.DataFrame, pl.DataFrame]:
 
 
 def started_time(intervals: pl.DataFrame, rates: pl.DataFrame, cuts: Array) -> pl.DataFrame:
-    """Whole steps of time begun, in millionths of seconds.
+    """Whole steps of time begun times the level, in millionths.
 
     Args:
-        intervals: ``line, kind, project, resource, start, end``.
+        intervals: ``line, kind, project, resource, start, end, opens, closes, level``.
         rates: of each ``kind`` its ``rate``, with the ``step`` in seconds, and from when (``since``) to when
             (``until``) it holds.
         cuts: ascending times; steps are counted apart between each two.
@@ -76,51 +81,64 @@ def started_time(intervals: pl.DataFrame, rates: pl.DataFrame, cuts: Array) -> p
 
     Two intervals that touch are one spell of 5,400 seconds: two hours are begun, not three.
 
-    >>> interval = {"line": 1, "kind": 0, "project": 1, "resource": 7}
+    >>> interval = {"line": 1, "kind": 0, "project": 1, "resource": 7, "opens": 0, "closes": 10**6, "level": 10**6}
     >>> seen = pl.DataFrame([interval | {"start": 0, "end": 3000}, interval | {"start": 3000, "end": 5400}])
     >>> hourly = pl.DataFrame([{"kind": 0, "rate": 3, "step": 3600, "since": 0, "until": 10**6}])
-    >>> started_time(seen, hourly, np.array([0, 10**6]))["quantity"].to_list()
-    [7200000000]
+    >>> started_time(seen, hourly, np.array([0, 10**6]))["quantity"].sum()
+    7200000000
     """
     keys = ("line", "rate", "project", "resource")
-    merged = (
-        _merged(intervals)
-        .join(rates, on="kind")
-        .filter((pl.col("start") < pl.col("until")) & (pl.col("end") > pl.col("since")))
+    pieces = _united(intervals).filter(pl.col("opens") < pl.col("closes"))
+    rows = pieces.join(rates, on="kind").filter(
+        (pl.col("opens") < pl.col("until")) & (pl.col("closes") > pl.col("since"))
     )
-    if not merged.height:
+    if not rows.height:
         return pl.DataFrame(schema={**dict.fromkeys((*keys, "cut"), pl.Int64), "quantity": pl.Int128})
-    start, end, step, since, until = (merged[name].to_numpy() for name in ("start", "end", "step", "since", "until"))
-    low, high = np.maximum(start, since), np.minimum(end, until)
+    begin, step, low, high = (rows[name].to_numpy() for name in ("begin", "step", "opens", "closes"))
+    low, high = np.maximum(low, rows["since"].to_numpy()), np.minimum(high, rows["until"].to_numpy())
     if len(cuts) == 2:
-        index, cut = np.arange(merged.height), np.zeros(merged.height, dtype=np.int64)
+        index, cut = np.arange(rows.height), np.zeros(rows.height, dtype=np.int64)
     else:
         from_cut = np.clip(np.searchsorted(cuts, low, side="right") - 1, 0, len(cuts) - 2)
         to_cut = np.clip(np.searchsorted(cuts, high, side="left"), from_cut, len(cuts) - 1)
         count = to_cut - from_cut
-        index = np.repeat(np.arange(merged.height), count)
+        index = np.repeat(np.arange(rows.height), count)
         cut = np.arange(count.sum()) - np.repeat(np.cumsum(count) - count, count) + np.repeat(from_cut, count)
-        start, step, low, high = start[index], step[index], low[index], high[index]
+        begin, step, low, high = begin[index], step[index], low[index], high[index]
     inside_from, inside_to = np.maximum(low, cuts[cut]), np.minimum(high, cuts[cut + 1])
-    steps = _begun(inside_to - start, step) - _begun(inside_from - start, step)
-    found = (merged.select(keys) if len(cuts) == 2 else merged.select(keys)[index]).with_columns(
-        pl.Series("cut", cut), pl.Series("quantity", np.maximum(steps, 0) * step * MICRO)
+    steps = np.maximum(_begun(inside_to - begin, step) - _begun(inside_from - begin, step), 0)
+    columns = rows.select(*keys, "level")
+    found = (columns if len(cuts) == 2 else columns[index]).with_columns(
+        pl.Series("cut", cut), pl.Series("seconds", steps * step)
     )
-    return found.filter(pl.col("quantity") > 0).with_columns(pl.col("quantity").cast(pl.Int128))
+    begun = found.filter(pl.col("seconds") > 0)
+    quantity = pl.col("seconds").cast(pl.Int128) * pl.col("level").cast(pl.Int128)
+    return begun.select(*keys, "cut", quantity.alias("quantity"))
 
 
-def _merged(intervals: pl.DataFrame) -> pl.DataFrame:
-    """Intervals of a line, kind, project and resource that touch or overlap as one, with ``start`` and ``end``."""
-    keys = ("line", "kind", "project", "resource")
+def _united(intervals: pl.DataFrame) -> pl.DataFrame:
+    """Intervals in time, each with when its spell begins (``begin``) and the part of it that its line takes.
+
+    What an earlier interval of the spell has already is no part of a later one.
+    """
+    keys = ("line", "kind", "project", "resource", "level")
     if not intervals.height:
-        return intervals.select(*keys, "start", "end")
-    columns = {name: intervals[name].to_numpy() for name in (*keys, "start", "end")}
+        return intervals.with_columns(begin=pl.lit(0, dtype=pl.Int64))
+    columns = {name: intervals[name].to_numpy() for name in (*keys[:-1], "start", "end", "opens", "closes")}
+    # Levels may be larger than the numbers that sorting is quick with.
+    columns["level"] = intervals["level"].rank("dense").to_numpy().astype(np.int64)
     resource = _codes(columns, keys)
     order = _order(resource, columns["start"])
-    resource, begins, ends = resource[order], columns["start"][order], columns["end"][order]
-    first = _spells(resource, begins, ends)
-    kept = {name: columns[name][order[first]] for name in keys}
-    return pl.DataFrame({**kept, "start": begins[first], "end": np.maximum.reduceat(ends, first)})
+    resource, start, end, opens, closes = (
+        each[order] for each in (resource, *(columns[name] for name in ("start", "end", "opens", "closes")))
+    )
+    first, before = _spells(resource, start, end)
+    begin = start[first][run_numbers(first, len(start))]
+    return intervals[order].with_columns(
+        pl.Series("begin", begin),
+        pl.Series("opens", np.maximum(np.maximum(opens, start), before)),
+        pl.Series("closes", np.minimum(closes, end)),
+    )
 
 
 def _codes(columns: dict[str, Array], keys: tuple[str, ...]) -> Array:
@@ -143,8 +161,8 @@ def _order(resource: Array, start: Array) -> Array:
     return np.argsort(resource * span + (start - origin), kind="stable")
 
 
-def _spells(resource: Array, start: Array, end: Array) -> Array:
-    """Where a new spell begins: another resource, or after a gap."""
+def _spells(resource: Array, start: Array, end: Array) -> tuple[Array, Array]:
+    """Where a new spell begins (another resource, or after a gap), and how far earlier intervals of each reached."""
     size = len(start)
     first = run_starts(resource)
     group = run_numbers(first, size)
@@ -154,7 +172,9 @@ def _spells(resource: Array, start: Array, end: Array) -> Array:
     begins = np.zeros(size, dtype=bool)
     begins[1:] = group[1:] * span + (start[1:] - origin) > reached[:-1]
     begins[first] = True
-    return np.flatnonzero(begins)
+    before = np.full(size, origin, dtype=np.int64)
+    before[1:] = np.where(begins[1:], origin, reached[:-1] - group[1:] * span + origin)
+    return np.flatnonzero(begins), before
 
 
 def _begun(seconds: Array, step: Array) -> Array:

@@ -10,6 +10,7 @@ from sqlalchemy import ColumnElement, and_, exists, func, or_, select, text, tup
 from sqlalchemy.orm import Session, aliased
 
 from gradumen.core.catalogue.rates import Basis
+from gradumen.core.catalogue.services import Combine
 from gradumen.store.billing.tables import ChargePartRow, ChargeRow
 from gradumen.store.catalogue.tables import MeterRow, RateCardRow, RateCardVersionRow
 from gradumen.store.metering.imported_costs import CostRowRow, CostSetRow
@@ -65,23 +66,11 @@ def readings_of(tx: Session, charge: ChargeRow, *, offset: timedelta, after: int
     Args:
         offset: of the seller's clocks from UTC, by which parts have their days.
     """
-    projects = select(ChargePartRow.project_id).where(ChargePartRow.charge_id == charge.id).distinct()
-    paths = tx.execute(
-        select(OrganisationRow.slug, ProjectRow.slug)
-        .join(ProjectRow, ProjectRow.organisation_id == OrganisationRow.id)
-        .where(ProjectRow.id.in_(projects))
-    )
-    owners = [f"{organisation}/{project}" for organisation, project in paths]
     newest = charge.explanation.get("delivery", 2**63 - 1)
-    seconds, part = int(offset.total_seconds()), ChargePartRow
-    first, last = (
-        func.date(func.timestampadd(text("SECOND"), seconds + more, moment))
-        for more, moment in ((0, ReadingRow.start_at), (-1, ReadingRow.end_at))
-    )
-    has_part = exists().where(
-        part.charge_id == charge.id, part.resource == ResourceRow.name, part.day.between(first, last)
-    )
     resources = select(ChargePartRow.resource).where(ChargePartRow.charge_id == charge.id).distinct()
+    meter = tx.scalars(select(MeterRow).where(MeterRow.slug == charge.meter)).first()
+    if meter is None:
+        return []
     rows = tx.execute(
         select(ReadingRow, FeedRow.slug, OriginRow.source, ResourceRow.name)
         .join(ResourceRow, ResourceRow.id == ReadingRow.resource_id)
@@ -95,21 +84,61 @@ def readings_of(tx: Session, charge: ChargeRow, *, offset: timedelta, after: int
             ),
         )
         .where(
-            or_(OriginRow.owner.in_(owners), and_(OriginRow.owner.is_(None), has_part)),
+            *(_said(meter.id, charge, newest) if meter.combine == Combine.HELD else _measured(tx, charge, offset)),
             ResourceRow.name.in_(resources),
-            ReadingRow.meter_id == select(MeterRow.id).where(MeterRow.slug == charge.meter).scalar_subquery(),
-            ReadingRow.attribute_set_id.in_(charge.explanation["attribute_sets"]),
+            ReadingRow.meter_id == meter.id,
             ReadingRow.start_at < charge.service_end,
-            ReadingRow.end_at > charge.service_start,
-            ReadingRow.start_at > charge.service_start - LONGEST_READING,
-            ReadingRow.delivery_id <= newest,
-            SupersededReadingRow.delivery_id.is_(None) | (SupersededReadingRow.by_delivery_id > newest),
+            *_stood(ReadingRow, SupersededReadingRow, newest),
         )
         .order_by(ReadingRow.delivery_id, ReadingRow.position)
         .offset(after)
         .limit(limit)
     )
     return [EvidentReading(reading, feed, source, resource) for reading, feed, source, resource in rows]
+
+
+def _stood(reading: Any, superseded: Any, newest: int) -> tuple[ColumnElement[bool], ...]:
+    """What had come by a delivery and was not replaced by then."""
+    return reading.delivery_id <= newest, superseded.delivery_id.is_(None) | (superseded.by_delivery_id > newest)
+
+
+def _measured(tx: Session, charge: ChargeRow, offset: timedelta) -> tuple[ColumnElement[bool], ...]:
+    """Of what is measured over some time what touches the charge's, by its owner or a part of the charge."""
+    projects = select(ChargePartRow.project_id).where(ChargePartRow.charge_id == charge.id).distinct()
+    paths = tx.execute(
+        select(OrganisationRow.slug, ProjectRow.slug)
+        .join(ProjectRow, ProjectRow.organisation_id == OrganisationRow.id)
+        .where(ProjectRow.id.in_(projects))
+    )
+    owners = [f"{organisation}/{project}" for organisation, project in paths]
+    seconds, part = int(offset.total_seconds()), ChargePartRow
+    first, last = (
+        func.date(func.timestampadd(text("SECOND"), seconds + more, moment))
+        for more, moment in ((0, ReadingRow.start_at), (-1, ReadingRow.end_at))
+    )
+    has_part = exists().where(
+        part.charge_id == charge.id, part.resource == ResourceRow.name, part.day.between(first, last)
+    )
+    return (
+        or_(OriginRow.owner.in_(owners), and_(OriginRow.owner.is_(None), has_part)),
+        ReadingRow.attribute_set_id.in_(charge.explanation["attribute_sets"]),
+        ReadingRow.end_at > charge.service_start,
+        ReadingRow.start_at > charge.service_start - LONGEST_READING,
+    )
+
+
+def _said(meter: int, charge: ChargeRow, newest: int) -> tuple[ColumnElement[bool], ...]:
+    """Of what holds until it changes all that was said since the last before the charge's beginning."""
+    earlier, superseded = aliased(ReadingRow), aliased(SupersededReadingRow)
+    place = and_(superseded.delivery_id == earlier.delivery_id, superseded.position == earlier.position)
+    last = select(func.max(earlier.start_at)).outerjoin(superseded, place).correlate(ReadingRow)
+    last = last.where(
+        earlier.resource_id == ReadingRow.resource_id,
+        earlier.meter_id == meter,
+        earlier.start_at <= charge.service_start,
+        *_stood(earlier, superseded, newest),
+    )
+    return (ReadingRow.start_at >= func.coalesce(last.scalar_subquery(), charge.service_start),)
 
 
 @dataclass(frozen=True, slots=True)

@@ -1,6 +1,7 @@
 """What came in by feeds in a month, whose it is, and the balances that were signed off."""
 
-from collections.abc import Collection, Sequence
+from collections import defaultdict
+from collections.abc import Collection, Iterator, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime, timedelta
 from decimal import Decimal
@@ -13,7 +14,7 @@ from sqlalchemy.orm import Mapped, Session, aliased, mapped_column
 
 from gradumen.store.columns import Base, Moment, ascii_text
 from gradumen.store.metering.imported_costs import CostDayRow, CostRowRow, CostSetRow
-from gradumen.store.metering.tables import DeliveryRow, ResourceRow, UsageDayRow
+from gradumen.store.metering.tables import DeliveryRow, ResourceRow, SpellRow, UsageDayRow
 
 
 class FeedSignOffRow(Base):
@@ -71,6 +72,19 @@ def came_in(tx: Session, feeds: Sequence[int], start: datetime, end: datetime) -
         (feed, meter): CameIn(int(stands), int(replaced), int(gone), summed, by_seconds)
         for feed, meter, stands, replaced, gone, summed, by_seconds in rows
     }
+
+
+def resources_held(
+    tx: Session, feeds: Collection[int], start: datetime, end: datetime
+) -> Iterator[tuple[int, int, list[int]]]:
+    """By feed and meter of what holds until it changes, the resources that were there in some of a span of time."""
+    query = select(ResourceRow.feed_id, SpellRow.meter_id, SpellRow.resource_id).distinct()
+    query = query.join(ResourceRow, ResourceRow.id == SpellRow.resource_id)
+    query = query.where(ResourceRow.feed_id.in_(feeds), SpellRow.start_at < end, SpellRow.end_at > start)
+    found: dict[tuple[int, int], list[int]] = defaultdict(list)
+    for feed, meter, resource in tx.execute(query):
+        found[feed, meter].append(resource)
+    yield from ((feed, meter, resources) for (feed, meter), resources in sorted(found.items()))
 
 
 def readings_across(tx: Session, feeds: Sequence[int], moment: datetime, longest: timedelta) -> Sequence[Any]:

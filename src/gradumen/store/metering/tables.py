@@ -166,6 +166,42 @@ class StaleUsageRow(Base):
     """Made by a release that keeps usage in another way: what is charged does not change by it."""
 
 
+class FeedWatermarkRow(Base):
+    """Up to which full hour all is known that a source of a feed says of what holds until it changes."""
+
+    __tablename__ = "feed_watermarks"
+    __table_args__ = (UniqueConstraint("feed_id", "source"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True, autoincrement=True)
+    feed_id: Mapped[int] = mapped_column(ForeignKey("feeds.id", ondelete="RESTRICT"))
+    source: Mapped[str] = mapped_column(_NAME)
+    told_until: Mapped[datetime] = mapped_column(Second)
+
+
+class SpellRow(Base):
+    """An unbroken time of a resource at one level, with one set of attributes, of one project: made with its usage.
+
+    ``run_start`` is since when the project has had it without a gap; where several share it each has its part of the
+    level. ``watermark_id`` is of what ends it for now: it goes on as far as that tells; None once the end is known.
+    """
+
+    __tablename__ = "spells"
+    __table_args__ = (
+        Index("ix_spells_project_number_end_at", "project_number", "end_at"),
+        Index("ix_spells_watermark_id_end_at", "watermark_id", "end_at"),
+    )
+
+    resource_id: Mapped[int] = mapped_column(primary_key=True, autoincrement=False)
+    meter_id: Mapped[int] = mapped_column(primary_key=True, autoincrement=False)
+    start_at: Mapped[datetime] = mapped_column(Second, primary_key=True)
+    project_number: Mapped[int] = mapped_column(primary_key=True, autoincrement=False)
+    end_at: Mapped[datetime] = mapped_column(Second)
+    attribute_set_id: Mapped[int]
+    level: Mapped[Decimal] = mapped_column(Quantity)
+    run_start: Mapped[datetime] = mapped_column(Second)
+    watermark_id: Mapped[int | None]
+
+
 class UsageDayRow(Base):
     """Usage of a resource on a UTC day, in the meter's base unit, packed (`gradumen.core.metering.packed_days`).
 

@@ -83,11 +83,12 @@ class Which(Protocol):
 
 @dataclass(frozen=True, slots=True)
 class Wanted:
-    """Which usage: of organisations their meters, of one project's slug, of some meters; None is all."""
+    """Which usage: of organisations their meters, of one project's slug, of some meters, one resource; None is all."""
 
     seen: Collection[tuple[Collection[UUID] | None, Collection[int]]]
     project: str | None
     meters: Collection[int] | None
+    resource: str | None = None
 
     def of(self, query: Select[Any]) -> Select[Any]:
         """A query of usage, for what is wanted."""
@@ -104,6 +105,8 @@ class Wanted:
         )
         if self.project is not None:
             query = query.where(ProjectRow.slug == self.project)
+        if self.resource is not None:
+            query = query.where(ResourceRow.name == self.resource)
         return query if self.meters is None else query.where(UsageDayRow.meter_id.in_(self.meters))
 
 

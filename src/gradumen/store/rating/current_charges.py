@@ -208,24 +208,27 @@ def not_priced_of(tx: Session, pairs: Collection[PairRow]) -> list[NotPriced]:
 
 @dataclass(frozen=True, slots=True)
 class Became:
-    """What became of a meter's usage, in base units; ``effective``: some is sold at another cost than was billed."""
+    """What became of a meter's usage, in base units; ``otherwise``: charges count some of it in another way."""
 
     charged: Decimal
     covered: Decimal
     no_rate: Decimal
     no_subscription: Decimal
-    effective: bool = False
+    otherwise: bool = False
 
 
 EFFECTIVE = "effective_cost"
 ADDED_UP = ("per_unit", "stepped", "at_reached_step", "lots", "markup", "imported_cost", EFFECTIVE)
 """The kinds of charges whose quantities are what was used."""
+BEGUN = ("started_second", "started_minute", "started_hour")
+"""Those whose quantities are whole steps of time."""
+OF_METERS = (*ADDED_UP, *BEGUN)
 
 
-def effective_meters(tx: Session, pairs: Collection[PairRow]) -> set[str]:
-    """Meters of which effective cost is sold to some of them."""
+def meters_counted_otherwise(tx: Session, pairs: Collection[PairRow]) -> set[str]:
+    """Meters of which some is charged by what is no sum of what came in: effective cost, or begun steps of time."""
     charge = CurrentChargeRow
-    query = select(charge.meter).where(held(charge, pairs), charge.kind == EFFECTIVE)
+    query = select(charge.meter).where(held(charge, pairs), charge.kind.in_((EFFECTIVE, *BEGUN)))
     return {str(meter) for meter in tx.scalars(query.distinct())}
 
 
@@ -235,9 +238,9 @@ def became_of(tx: Session, pairs: Collection[PairRow]) -> dict[str, Became]:
     if not pairs:
         return {}
     charged = select(charge.meter, func.sum(charge.quantity), func.sum(charge.covered))
-    charged = charged.where(held(charge, pairs), charge.kind.in_(ADDED_UP)).group_by(charge.meter)
+    charged = charged.where(held(charge, pairs), charge.kind.in_(OF_METERS)).group_by(charge.meter)
     sums = {str(meter): (quantity - covered, covered) for meter, quantity, covered in tx.execute(charged)}
-    other = effective_meters(tx, pairs)
+    other = meters_counted_otherwise(tx, pairs)
     none_takes_it = rest.supply_line_id.is_(None)
     missing = select(rest.meter, none_takes_it, func.sum(rest.quantity)).where(held(rest, pairs))
     missing = missing.where(rest.meter.not_like(f"{PROMISED}%"))

@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session
 
 from gradumen.store.metering.tables import ResourceRow
 from gradumen.store.pairs import PairRow
-from gradumen.store.rating.current_charges import ADDED_UP, IS_PART, held
+from gradumen.store.rating.current_charges import IS_PART, OF_METERS, held
 from gradumen.store.rating.tables import CurrentChargeRow, CurrentPartRow, NotPricedRow
 
 
@@ -34,7 +34,7 @@ def charged_resources(tx: Session, pairs: Collection[PairRow]) -> list[ChargedRe
         select(*keys, func.sum(part.quantity), func.max(charge.covered))
         .join(part, IS_PART)
         .join(ResourceRow, ResourceRow.id == part.resource_id)
-        .where(held(charge, pairs), charge.kind.in_(ADDED_UP))
+        .where(held(charge, pairs), charge.kind.in_(OF_METERS))
         .group_by(*keys)
         .order_by(*keys)
     )

@@ -4,6 +4,7 @@ from collections import defaultdict
 from collections.abc import Collection, Mapping
 from datetime import date
 
+from gradumen.core.catalogue.services import Combine
 from gradumen.core.metering.feed_precedences import QUARTER_SECONDS, Before, feeds_before, quarters_of
 from gradumen.core.metering.readings import LONGEST
 from gradumen.core.metering.usage import DAY_SECONDS, Sample, Span
@@ -11,6 +12,7 @@ from gradumen.store import revisions
 from gradumen.store.metering import feed_precedences as store
 from gradumen.store.metering import stale_usage
 from gradumen.store.unit_of_work import Session
+from gradumen.usecases.metering.held_usage import times_of
 
 EPOCH_DAY = date(1970, 1, 1)
 
@@ -31,7 +33,7 @@ def with_followers(tx: Session, marks: set[stale_usage.Mark], before: Before) ->
     return store.with_followers(tx, marks, followers)
 
 
-def measured_before(tx: Session, span: Span, before: Before) -> Mapping[int, Collection[int]]:
+def measured_before(tx: Session, span: Span, combine: Combine, before: Before) -> Mapping[int, Collection[int]]:
     """By resource of a span the quarters of an hour, counted from 1970, in which a feed before its own measured it."""
     if not before:
         return {}
@@ -40,8 +42,12 @@ def measured_before(tx: Session, span: Span, before: Before) -> Mapping[int, Col
     others = store.resources_called(tx, wanted)
     if not others:
         return {}
-    rows = stale_usage.samples(tx, Span(span.meter, span.first, span.last, tuple(sorted(others.values()))), LONGEST)
-    touched = quarters_of(Sample(0, row[0], row[1], row[3], row[4], 0) for row in rows)
+    theirs = tuple(sorted(others.values()))
+    if combine is Combine.HELD:
+        touched = quarters_of(times_of(tx, span.meter, theirs, span.first))
+    else:
+        rows = stale_usage.samples(tx, Span(span.meter, span.first, span.last, theirs), LONGEST)
+        touched = quarters_of(Sample(0, row[0], row[1], row[3], row[4], 0) for row in rows)
     found: dict[int, set[int]] = defaultdict(set)
     for resource, (feed, name) in known.items():
         for first, starts_on in before.get(feed, {}).items():

@@ -24,6 +24,7 @@ from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.audit_entries import record
 from gradumen.usecases.catalogue.names import meter_name
 from gradumen.usecases.catalogue.published import load_published
+from gradumen.usecases.metering.held_usage import while_held
 from gradumen.usecases.metering.owners import Owners, Ruled, Rules, ruled
 from gradumen.usecases.metering.written_ownership import read_rules, whose
 from gradumen.usecases.scope import Caller, Scope, check_unchanged, get_organisation, load_scope
@@ -145,11 +146,10 @@ class Gathered:
         self.readings += group.readings
         self.days.add(group.day)
         self.names.add(name)
-        # A reading touches two days at most, that on which it starts and that on which it ends.
         self.places |= {
-            (project, group.resource, group.meter, group.attributes, day)
+            (project, group.resource, group.meter, group.attributes, group.day + timedelta(days=number))
             for project in projects
-            for day in (group.day, group.last)
+            for number in range((group.last - group.day).days + 1)
         }
 
 
@@ -234,7 +234,7 @@ def naming_nobody(
     As far as usage was made of them, of resources that have usage of some projects; 0 is nobody's.
     """
     bounds = midnight(first), midnight(end)
-    groups = store.groups_naming_nobody(tx, feeds, *bounds, projects, LOOKED_AT + 1)
+    groups = while_held(tx, store.groups_naming_nobody(tx, feeds, *bounds, projects, LOOKED_AT + 1), first)
     owners = Owners(tx, {each.resource for each in groups}, *bounds, all_meters=True)
     owners.know({each.origin for each in groups}, {each.attributes for each in groups})
     return groups, owners

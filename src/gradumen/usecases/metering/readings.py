@@ -3,7 +3,7 @@
 import hashlib
 import json
 from collections import Counter
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from decimal import Decimal
@@ -12,9 +12,20 @@ from uuid import UUID, uuid4
 from gradumen.core.catalogue.services import Meter, Service
 from gradumen.core.errors import GradumenError, Invalid, whole_text
 from gradumen.core.exact import text
-from gradumen.core.metering.readings import Attributes, Reading, base_quantity, check_known, hash_of, reading_key
+from gradumen.core.metering.readings import (
+    Attributes,
+    Reading,
+    Told,
+    base_quantity,
+    check_known,
+    check_told,
+    full_hours,
+    hash_of,
+    reading_key,
+)
 from gradumen.store.bulk import escaped
 from gradumen.store.metering import readings
+from gradumen.store.metering.spells import raise_watermarks
 from gradumen.store.metering.stale_usage import Mark, mark_stale
 from gradumen.store.metering.tables import (
     DeliveryRow,
@@ -43,6 +54,10 @@ class Outcome:
     status: str
     reason: str | None = None
     field: str | None = None
+
+
+Item = Reading | Told | Outcome
+"""What a batch has: readings, until when all has been told, and what could not be read."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -74,11 +89,11 @@ class _Checked:
 
 
 @use_case
-def send_readings(tx: Session, caller: Caller, *, feed: str, items: Sequence[Reading | Outcome]) -> DeliveryOutcome:
+def send_readings(tx: Session, caller: Caller, *, feed: str, items: Sequence[Item]) -> DeliveryOutcome:
     """Take a batch of one feed; each item is accepted, already known, or refused with a reason.
 
     Args:
-        items: readings, and outcomes of those that could not even be read.
+        items: readings, until when all has been told, and outcomes of those that could not even be read.
 
     Raises:
         NotFound: no such feed in scope.
@@ -102,7 +117,7 @@ def new_delivery(tx: Session, caller: Caller, feed: FeedRow, **more: object) -> 
 
 
 def take(
-    tx: Session, scope: Scope, feed: FeedRow, delivery: DeliveryRow, items: Sequence[Reading | Outcome], first: int = 0
+    tx: Session, scope: Scope, feed: FeedRow, delivery: DeliveryRow, items: Sequence[Item], first: int = 0
 ) -> list[Outcome]:
     """Take items into a delivery that the caller may make; gives what became of each, in their order.
 
@@ -117,6 +132,8 @@ def take(
     _write(tx, delivery.id, fresh, at)
     for each in fresh:
         outcomes[each.index] = Outcome(each.reading.id, ACCEPTED)
+    held = [(each.reading.source, each.reading.start) for each in fresh if each.reading.start == each.reading.end]
+    raise_watermarks(tx, feed.id, full_hours([*_told(scope, items, outcomes, first), *held]))
     found = [outcomes[index] for index in range(first, first + len(items))]
     counts = Counter(each.status for each in found)
     delivery.accepted += counts[ACCEPTED]
@@ -136,7 +153,7 @@ def _check(
     tx: Session,
     scope: Scope,
     feed: FeedRow,
-    items: Sequence[Reading | Outcome],
+    items: Sequence[Item],
     outcomes: dict[int, Outcome],
     first: int,
 ) -> list[_Checked]:
@@ -210,6 +227,22 @@ class _Known:
         return meter
 
 
+def _told(
+    scope: Scope, items: Sequence[Item], outcomes: dict[int, Outcome], first: int
+) -> Iterator[tuple[str, datetime]]:
+    """Until when sources say that they have told all."""
+    for index, item in enumerate(items, first):
+        if not isinstance(item, Told):
+            continue
+        try:
+            check_told(item, scope.now)
+        except Invalid as problem:
+            outcomes[index] = Outcome(item.id, REFUSED, problem.message, problem.facts.get("field"))
+        else:
+            outcomes[index] = Outcome(item.id, ACCEPTED)
+            yield item.source, item.until
+
+
 def _number_resources(tx: Session, feed: FeedRow, checked: list[_Checked]) -> None:
     numbers = readings.number_resources(tx, feed.id, {each.reading.resource for each in checked})
     for each in checked:
@@ -234,7 +267,7 @@ def _there(owned: Owned, at: datetime) -> bool:
 
 
 def _allowed(service: Service) -> dict[str, tuple[str, ...]]:
-    return {attribute.slug: attribute.values for attribute in service.attributes}
+    return {attribute.slug: attribute.values for attribute in service.looked_at}
 
 
 def _owners(tx: Session, feed: FeedRow, items: Sequence[Reading]) -> dict[str, Owned]:

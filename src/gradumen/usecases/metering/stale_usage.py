@@ -14,9 +14,11 @@ from gradumen.core.metering.packed_days import pack
 from gradumen.core.metering.readings import LONGEST
 from gradumen.core.metering.usage import Divisions, Sample, Span, combine_days, spans_of
 from gradumen.store.metering import stale_usage
+from gradumen.store.metering.spells import spells_behind
 from gradumen.store.metering.usage import meter_rows
 from gradumen.store.pairs import raise_pairs
 from gradumen.store.unit_of_work import Session, UnitOfWork, use_case
+from gradumen.usecases.metering.held_usage import HeldSpan
 from gradumen.usecases.metering.measured_before import load_before, measured_before, with_followers
 from gradumen.usecases.metering.owners import owners_by_rule
 from gradumen.usecases.scope import Caller, business_now
@@ -42,19 +44,20 @@ def refresh_batch(tx: Session) -> int:
 
     Rivals over the same resources queue, so whoever comes later reads what the one before it wrote; a reading that
     comes in meanwhile has a mark of its own, which stays. A quiet mark changes nothing of what is charged: it only
-    puts usage of before into today's form.
+    puts usage of before into today's form. What holds until it changes goes on where more has been told since.
     """
     marks = stale_usage.next_marks(tx, BATCH)
-    if not marks:
+    behind = spells_behind(tx, BATCH)
+    if not marks and not behind:
         return 0
     before = load_before(tx)
-    wanted = with_followers(tx, {mark for mark, _ in marks.values()}, before)
-    changed = with_followers(tx, {mark for mark, quiet in marks.values() if not quiet}, before)
+    wanted = with_followers(tx, {*behind, *(mark for mark, _ in marks.values())}, before)
+    changed = with_followers(tx, {*behind, *(mark for mark, quiet in marks.values() if not quiet)}, before)
     stale_usage.lock_resources(tx, {resource for resource, _, _ in wanted})
     _raise(tx, _make(tx, changed, before))
     _make(tx, wanted - changed, before)
     stale_usage.drop_marks(tx, marks)
-    return len(marks)
+    return len(marks) + len(behind)
 
 
 def _make(tx: Session, marks: set[stale_usage.Mark], before: Before) -> set[tuple[int, date]]:
@@ -72,11 +75,17 @@ def _make_again(
 ) -> set[tuple[int, date]]:
     """Replace the usage of a span; gives the projects, by number, and days that have or had any."""
     divisions = Divisions()
-    measured = owned_samples(tx, span.meter, stale_usage.samples(tx, span, LONGEST), divisions)
+    held = HeldSpan(tx, span) if combine is Combine.HELD else None
+    span = held.span if held else span
+    owned = owned_samples(tx, span.meter, held.rows if held else stale_usage.samples(tx, span, LONGEST), divisions)
+    kept = divisions.by_quarter(by_quarter)
     touched = stale_usage.take_out(tx, span)
     values = []
-    made = divisions.divide(combine_days(measured, combine, divisions.by_quarter(by_quarter)), by_quarter)
-    made = give_way(made, measured_before(tx, span, before))
+    made = divisions.divide(combine_days(held.samples(owned) if held else owned, combine, kept), by_quarter)
+    elsewhere = measured_before(tx, span, combine, before)
+    made = give_way(made, elsewhere)
+    if held:
+        held.store_spells(owned, divisions, elsewhere, kept)
     for project, resource, number, attributes in sorted(made):
         usage = made[project, resource, number, attributes]
         day = EPOCH_DAY + timedelta(days=number)
@@ -128,4 +137,5 @@ def count_marks(tx: Session) -> int:
 def usage_as_of(tx: Session, caller: Caller) -> AsOf:
     """Up to when readings are counted, in business time, and whether any wait."""
     oldest = stale_usage.oldest_mark(tx)
-    return AsOf(as_of=business_now(tx, oldest or caller.at), waiting=oldest is not None)
+    waiting = oldest is not None or bool(spells_behind(tx, 1))
+    return AsOf(as_of=business_now(tx, oldest or caller.at), waiting=waiting)

@@ -52,6 +52,7 @@ def sum_usage(
     by: tuple[str, ...],
     project: str | None,
     meter: str | None,
+    resource: str | None = None,
     limit: int,
 ) -> UsageSumsBody:
     """Usage of an organisation and all below in a month of its billing zone, by chosen dimensions.
@@ -78,7 +79,7 @@ def sum_usage(
     published = load_published(tx)
     sums: dict[tuple[int, tuple[tuple[str, Named], ...]], int] = defaultdict(int)
     for tree, bounds in spans:
-        wanted = Wanted(seen_usage(tx, scope, tree, tree.below([owner.id])), project, meters)
+        wanted = Wanted(seen_usage(tx, scope, tree, tree.below([owner.id])), project, meters, resource)
         rows = list(quantities_of(tx, wanted, bounds, names.columns, zone))
         names.know(keys for _, keys, _ in rows)
         for number, keys, quantity in rows:

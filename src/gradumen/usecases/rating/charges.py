@@ -122,9 +122,12 @@ def entry_of(charge: Charge) -> Rate | None:
 
 
 def conditions_of(charge: Charge) -> str:
-    """What the rate of a charge matches, in words."""
+    """What the rate of a charge matches, and whether it counts begun steps of time, in words."""
     found = entry_of(charge)
-    return words(found.match, found.when) if isinstance(found, UsageRate) else ""
+    if not isinstance(found, UsageRate):
+        return ""
+    begun = f"each {found.started} begun" if found.started else ""
+    return ", ".join(each for each in (words(found.match, found.when), begun) if each)
 
 
 def base_units(charge: Charge, published: Published) -> Fraction:

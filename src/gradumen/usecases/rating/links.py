@@ -26,6 +26,7 @@ from gradumen.store.subscriptions.tables import SubscriptionRow, SupplyLineRow
 from gradumen.store.unit_of_work import Session
 from gradumen.usecases.catalogue.offers import Offers
 from gradumen.usecases.catalogue.published import Published, load_cards, load_published, plan_of
+from gradumen.usecases.rating.assigned_spells import load_spells
 from gradumen.usecases.rating.assigned_usage import Resources, Through, Unassigned, load_usage
 from gradumen.usecases.rating.promised_usage import Promised, Sale, load_promised
 from gradumen.usecases.subscriptions.one_off_charges import load_one_off_charges
@@ -83,6 +84,7 @@ class LoadedLinks:
     lines: dict[int, LoadedLine]
     rated_lines: dict[int, RatedLine]
     usage: pl.DataFrame
+    spells: pl.DataFrame
     costs: pl.DataFrame
     sale: Sale
     promised: Promised
@@ -110,7 +112,7 @@ class LoadedLinks:
         samplings = {slug: meter.sampling for slug, meter in self.published.meters.items()}
         pricing = Pricing(self.rated_lines, meters, self.attribute_sets, self.period, self.zone, samplings)
         usage = pl.concat([self.usage, self.promised.usage]) if self.promised.usage.height else self.usage
-        rated = rate_period(usage, pricing, entered=self.entered, costs=self.costs)
+        rated = rate_period(usage, pricing, self.spells, self.entered, self.costs)
         rated = replace(rated, unpriced=(*rated.unpriced, *self.promised.no_limit))
         return RatedPeriod(
             seller=self.seller,
@@ -173,6 +175,7 @@ def load_links(
         lines=lines,
         rated_lines=rated_lines,
         usage=found.usage,
+        spells=load_spells(tx, found.usage, found.projects, found.resources, published, (start, end), zone),
         costs=found.costs,
         sale=sale,
         promised=promised,

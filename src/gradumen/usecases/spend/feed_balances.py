@@ -15,7 +15,7 @@ from gradumen.store.metering.feeds import feeds_of
 from gradumen.store.metering.tables import FeedRow
 from gradumen.store.organisations.tables import OrganisationRow, zone_name
 from gradumen.store.pairs import PairRow, pairs_with
-from gradumen.store.rating.current_charges import effective_meters
+from gradumen.store.rating.current_charges import meters_counted_otherwise
 from gradumen.store.rating.resources_charged import charged_resources, not_priced_resources
 from gradumen.store.unit_of_work import Session, at_one_moment, use_case
 from gradumen.usecases.audit_entries import record
@@ -88,13 +88,13 @@ def _balances(tx: Session, scope: Scope, seller: OrganisationRow, month: Period)
     feeds = feeds_of(tx, seller.id)
     looked = FeedMonth(tx, scope, seller.id, [each.id for each in feeds], month, zone)
     # Of one moment with what came in and was used, so what lacks is lacking.
-    became, effective = _became(tx, pairs), effective_meters(tx, pairs)
+    became, otherwise = _became(tx, pairs), meters_counted_otherwise(tx, pairs)
     current = current_of(tx, usage, pairs)
     return FeedBalancesBody(
         organisation=seller.slug,
         period=month.text,
         over=scope.now >= looked.bounds[1],
-        items=_items(tx, seller, feeds, looked, became, effective),
+        items=_items(tx, seller, feeds, looked, became, otherwise),
         as_of=current.as_of,
         waiting=current.waiting,
     )
@@ -122,7 +122,7 @@ def _items(
     feeds: Sequence[FeedRow],
     looked: FeedMonth,
     became: Mapping[Place, Became],
-    effective: Collection[str],
+    otherwise: Collection[str],
 ) -> list[FeedBalanceBody]:
     found = balances(looked.used, became, load_before(tx))
     slugs = {number: row.slug for number, row in looked.meters.items()}
@@ -134,7 +134,7 @@ def _items(
     items, in_order = [], sorted(slugs, key=slugs.__getitem__)
     for feed in feeds:
         bodies = [_meter_body(looked, feed.id, number, found, published) for number in in_order]
-        meters = [_without_difference(each) if each.meter in effective else each for each in bodies if each is not None]
+        meters = [_without_difference(each) if each.meter in otherwise else each for each in bodies if each is not None]
         costs = list(_cost_bodies(looked, feed.id))
         said = {each for meter in meters for each in meter.open} | {each for cost in costs for each in cost.open}
         body = FeedBalanceBody(
@@ -202,7 +202,7 @@ def _meter_body(
 
 
 def _without_difference(body: FeedMeterBody) -> FeedMeterBody:
-    """Of a meter of which effective cost is sold: what is charged is no sum of what was billed."""
+    """Of a meter of which effective cost or begun time is sold: what is charged is no sum of what came in."""
     told = [each for each in body.open if each != LOOK_AT["difference"]]
     return body.model_copy(update={"difference": None, "open": told})
 

@@ -11,6 +11,7 @@ from gradumen.core.catalogue.services import Combine
 from gradumen.core.exact import AMOUNT_PLACES, QUANTITY_PLACES, scaled
 from gradumen.core.metering.feed_balances import Place, quantity_within
 from gradumen.core.metering.feed_precedences import COMPARED
+from gradumen.core.metering.held import within
 from gradumen.core.metering.ownership import NOBODY
 from gradumen.core.metering.readings import LONGEST
 from gradumen.core.metering.usage import Divisions
@@ -21,6 +22,7 @@ from gradumen.store.metering.stale_usage import kept_by_quarter, organisations_b
 from gradumen.store.metering.usage import meter_rows, meters_by_seller
 from gradumen.store.organisations.tables import Tree
 from gradumen.store.unit_of_work import Session
+from gradumen.usecases.metering.held_usage import load_held
 from gradumen.usecases.metering.stale_usage import owned_samples
 from gradumen.usecases.metering.usage import quantities_of, spans_of
 from gradumen.usecases.scope import Scope
@@ -57,8 +59,13 @@ class FeedMonth:
         """What readings say of the month."""
         found: dict[tuple[int, int], int] = defaultdict(int)
         for (feed, meter), came in self.came_in.items():
-            level = self.meters[meter].combine == Combine.LEVEL
-            found[feed, meter] += millionths(came.by_seconds if level else came.summed)
+            combine = self.meters[meter].combine
+            if combine != Combine.HELD:
+                found[feed, meter] += millionths(came.by_seconds if combine == Combine.LEVEL else came.summed)
+        for feed, meter, resources in store.resources_held(self._tx, self.feeds, *self.bounds):
+            held = load_held(self._tx, meter, resources, self.bounds[0].date()).times
+            there = within(held, *(int(bound.timestamp()) for bound in self.bounds))
+            found[feed, meter] += sum(each.level * (each.end - each.start) for each in there)
         across: dict[tuple[int, int, bool], list[tuple[int, ...]]] = defaultdict(list)
         for begins, moment in zip((True, False), self.bounds, strict=True):
             for feed, meter, *row in store.readings_across(self._tx, self.feeds, moment, LONGEST):

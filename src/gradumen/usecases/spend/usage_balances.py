@@ -84,5 +84,5 @@ def _item(meter: str, unit: str, used: Decimal, became: Became, published: Publi
         covered=became.covered,
         no_rate=became.no_rate,
         no_subscription=became.no_subscription,
-        difference=rest if (known is None or known.sampling.additive) and not became.effective else None,
+        difference=rest if (known is None or known.sampling.additive) and not became.otherwise else None,
     )

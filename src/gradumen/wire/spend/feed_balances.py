@@ -16,7 +16,7 @@ class FeedMeterBody(Body):
     where the seller does not sell it, ``gave_way`` left to a feed that measured it first, ``twice`` measured by
     another feed too, to which this one does not give way; of the rest some is ``charged``,
     ``covered`` by allowances, priced by no rate (``no_rate``), or taken by no subscription. ``difference`` is 0. All
-    are null where usage is sampled, and the difference where effective cost is sold, of which charges are no sum.
+    are null where usage is sampled, and the difference where effective cost or begun time is sold: charges are no sum.
     ``open`` says what somebody should look at.
     """
 

@@ -146,21 +146,12 @@ def check_inputs(card: WrittenCard) -> None:
     """Check that everything which a card prices is measured.
 
     Raises:
-        Invalid: a rate counts started time, whose inputs are not taken in yet; or what quotas promise where no customer
-            buys: for own use, or to spread a fixed cost.
+        Invalid: a rate counts what quotas promise where no customer buys: for own use, or to spread a fixed cost.
     """
     mistakes = Mistakes()
     for index, rate in enumerate(card.version.rates):
         meter = rate.by if isinstance(rate, SpreadRate) else rate.meter if isinstance(rate, UsageRate) else ""
         with mistakes.at(f"rates[{index}]"):
-            if isinstance(rate, UsageRate) and rate.started is not None:
-                raise Invalid(
-                    f"rate '{rate.slug}' counts each {rate.started} begun, but phases of resources are not taken in "
-                    "yet, so it would charge nothing; leave started and phases out",
-                    field="started",
-                    value=rate.started,
-                    path="started",
-                )
             if meter.startswith(PROMISED) and (isinstance(rate, SpreadRate) or card.buyers.type == "own-use"):
                 raise Invalid(
                     f"rate '{rate.slug}' counts what quotas promise, which customers are charged for; what something "

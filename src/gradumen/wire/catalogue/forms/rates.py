@@ -27,7 +27,7 @@ from gradumen.core.catalogue.rates import (
     Started,
     UsageRate,
 )
-from gradumen.core.catalogue.services import Meter, Service
+from gradumen.core.catalogue.services import Combine, Meter, Service
 from gradumen.core.errors import Invalid, at
 from gradumen.core.exact import text
 from gradumen.core.quotas.measures import BUILT_IN
@@ -78,7 +78,7 @@ class Known:
             return None
         if meter.slug.startswith(PROMISED):
             return {"site": ()}
-        return {each.slug: each.values for each in self.services[meter.slug.partition("/")[0]].attributes}
+        return {each.slug: each.values for each in self.services[meter.slug.partition("/")[0]].looked_at}
 
     def service(self, slug: str, path: str) -> str:
         """A service's slug.
@@ -157,7 +157,6 @@ class UsageRateForm(Form):
     minimum: Price | None = None
     cap: Price | None = None
     started: Annotated[Started, *one_of(Started)] | None = None
-    phases: list[Written] = []
     price: Price | None = None
     blocks: list[BlockForm] | None = None
     at_reached_step: YesNo | None = None
@@ -171,6 +170,8 @@ class UsageRateForm(Form):
             Invalid: something that is not known, or parts that do not fit each other.
         """
         meter = known.meter(self.meter)
+        if self.started is not None and not known.checked:
+            _check_started(meter)
         unit = convertible(self.per, meter.unit, counted=meter.counted, field="per")
         with at("when"):
             when = self.when.value() if self.when else None
@@ -187,7 +188,6 @@ class UsageRateForm(Form):
             minimum=self.minimum or Decimal(0),
             cap=self.cap,
             started=self.started,
-            phases=self._phases(meter, known),
         )
 
     def _pricing(self, unit: Unit, meter: Meter) -> Blocks | Lots | Markup:
@@ -219,14 +219,23 @@ class UsageRateForm(Form):
                 match.append((key, among(condition, () if allowed is None else allowed[key])))
         return tuple(sorted(match, key=lambda each: each[0]))
 
-    def _phases(self, meter: Meter, known: Known) -> tuple[str, ...]:
-        service = known.services.get(meter.slug.partition("/")[0])
-        declared = service.phases if service else ()
-        for index, phase in enumerate(self.phases):
-            if phase not in declared and not known.checked:
-                message = f"phase '{phase[:60]}' is not one of the service's: {', '.join(declared) or 'none'}"
-                raise Invalid(message, field="phases", value=phase, path=f"phases[{index}]")
-        return tuple(self.phases)
+
+def _check_started(meter: Meter) -> None:
+    if meter.combine is not Combine.HELD:
+        raise Invalid(
+            f"begun steps of time are counted of what holds until it changes; meter '{meter.slug}' combines "
+            f"'{meter.combine}': leave started out, or choose a meter that combines 'held'",
+            field="started",
+            value=meter.slug,
+            path="started",
+        )
+    if not meter.sampling.additive:
+        raise Invalid(
+            f"begun steps of time add up; meter '{meter.slug}' has a statistic of its samples: leave started out",
+            field="started",
+            value=meter.slug,
+            path="started",
+        )
 
 
 class FeeForm(Form):
@@ -337,7 +346,7 @@ def rate_form(rate: Rate) -> dict[str, Any]:
     if rate.cap is not None:
         form["cap"] = text(rate.cap)
     if rate.started is not None:
-        form |= {"started": str(rate.started), "phases": list(rate.phases)}
+        form["started"] = str(rate.started)
     return form
 
 

@@ -1,0 +1,39 @@
+"""The page of a resource: found from what was used, with what it was when, and what feeds said."""
+
+from playwright.sync_api import expect
+
+from gradumen.client.metering.readings import told_event
+from tests.console.conftest import Tab
+from tests.usecases.metering.test_held import COMPUTE, SOURCE, event
+from tests.world import World, files, moment
+
+
+def test_a_resource_is_found_by_what_was_used_of_it(tab: Tab, world: World) -> None:
+    world.mara.catalogue.publish("tarnwick", files(COMPUTE))
+    world.send(
+        event("made", "1", "2026-09-03 08:20", "awake", resource="rack/vm 1 & co"),
+        event("phase-changed", "2", "2026-09-10 10:50", "parked", resource="rack/vm 1 & co"),
+        told_event(SOURCE, "told", moment("2026-09-12")),
+    )
+    tab.sign_in("mara")
+    tab.go("/usage?period=2026-09&meter=compute/running&by=resource&organisation=quillstone", "What was used")
+    tab.page.get_by_role("link", name="rack/vm 1 & co").click()
+    expect(tab.page.get_by_role("heading", name="rack/vm 1 & co")).to_be_visible()
+    expect(tab.page.get_by_role("img", name="Compute: Running: 2 spells in September 2026")).to_be_visible()
+    was = tab.page.get_by_role("grid", name="What it was, and when")
+    expect(was.get_by_text("2026-09-12 00:00, goes on")).to_be_visible()
+    expect(was.get_by_text("7 d 2 h 30 min")).to_be_visible()
+    expect(tab.page.get_by_role("grid", name="What was said of it").get_by_text("tarnwick/north-fell")).to_have_count(2)
+    tab.accessible()
+    tab.accessible(dark=True)
+    tab.page.get_by_role("link", name="What it cost").click()
+    expect(tab.page.get_by_text("Resource: rack/vm 1 & co")).to_be_visible()
+
+
+def test_a_resource_of_somebody_else_shows_nothing(tab: Tab, world: World) -> None:
+    world.mara.catalogue.publish("tarnwick", files(COMPUTE))
+    world.send(event("made", "1", "2026-09-03 08:20", "awake", resource="vm-q"))
+    tab.sign_in("ines")
+    tab.go("/usage/resource?name=vm-q&period=2026-09", "vm-q")
+    expect(tab.page.get_by_text("Nothing of it was used in September 2026")).to_be_visible()
+    expect(tab.page.get_by_text("What was said of it")).to_have_count(0)
