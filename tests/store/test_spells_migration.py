@@ -28,11 +28,18 @@ def test_phases_are_conditions_and_other_cards_stay_as_they_are(fresh: Engine) -
                 ),
                 {"document": json.dumps(form)},
             )
+        connection.execute(
+            text(
+                "INSERT INTO bill_runs (id, seller_id, period, started_by, started_at) VALUES (REPEAT('d', 32), "
+                "REPEAT('e', 32), '2026-09', REPEAT('f', 32), '2026-10-01')"
+            )
+        )
     schema.migrate(fresh)
     with fresh.connect() as connection:
         rows = connection.execute(text("SELECT document FROM rate_card_versions ORDER BY number")).scalars()
         phased, plain = (json.loads(each) for each in rows)
         assert connection.scalar(text("SELECT COUNT(*) FROM spells")) == 0
+        assert connection.execute(text("SELECT period, reason FROM bill_runs")).all() == [("2026-09", None)]
     assert [rate.get("where") for rate in phased["rates"]] == [
         {"phase": "awake"},
         {"size": "large", "phase": ["awake", "parked"]},

@@ -1,11 +1,11 @@
 /** Bill runs: closing a month. */
-import { Alert, Box, Button, LinearProgress, Link } from '@mui/material';
+import { Alert, Box, Button, LinearProgress, Link, TextField } from '@mui/material';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Link as RouterLink } from 'react-router';
 import { usePeriod } from '../access/figures';
 import { useSignedIn } from '../access/session';
-import { api, body } from '../shared/api';
+import { Refusal, api, body } from '../shared/api';
 import { DataTable } from '../shared/DataTable';
 import { momentName, periodName } from '../shared/dates';
 import { formatCount, formatMoney } from '../shared/decimal';
@@ -19,8 +19,12 @@ export default function BillRunsPage() {
   const queries = useQueryClient();
   const runs = useQuery(billRunsOptions(home.organisation));
   const start = useMutation({
-    mutationFn: async () =>
-      body(await api.POST('/api/v1/bill-runs', { body: { organisation: home.organisation, period } })),
+    mutationFn: async (reason: string) =>
+      body(
+        await api.POST('/api/v1/bill-runs', {
+          body: { organisation: home.organisation, period, ...(reason ? { reason } : {}) },
+        }),
+      ),
     onSuccess: async () => {
       await queries.invalidateQueries({ queryKey: ['bill runs'] });
       await queries.invalidateQueries({ queryKey: ['invoices'] });
@@ -38,18 +42,21 @@ export default function BillRunsPage() {
             size="medium"
             loading={start.isPending}
             disabled={busy}
-            onClick={() => start.mutate()}
+            onClick={() => start.mutate('')}
           >
             Make drafts of {periodName(period)}
           </Button>
         )
       }
     >
-      {start.isError && (
-        <Alert severity="error" variant="outlined" sx={{ mb: 2 }}>
-          {start.error.message}
-        </Alert>
-      )}
+      {start.isError &&
+        (start.error instanceof Refusal && start.error.code === 'feeds_incomplete' ? (
+          <AllTheSame said={start.error.message} onReason={(reason) => start.mutate(reason)} />
+        ) : (
+          <Alert severity="error" variant="outlined" sx={{ mb: 2 }}>
+            {start.error.message}
+          </Alert>
+        ))}
       {busy && (
         <Box sx={{ mb: 2 }}>
           <LinearProgress aria-label="Making drafts" />
@@ -106,10 +113,13 @@ export default function BillRunsPage() {
                       <Box component="span" sx={{ color: 'error.main' }}>
                         {run.problem}
                       </Box>
-                    ) : run.state === 'done' && !run.drafts && !run.issued ? (
-                      'nothing to bill'
                     ) : (
-                      ''
+                      [
+                        run.state === 'done' && !run.drafts && !run.issued ? 'nothing to bill' : '',
+                        run.reason ? `closed early: ${run.reason}` : '',
+                      ]
+                        .filter(Boolean)
+                        .join('; ')
                     ),
                 },
               ]}
@@ -123,6 +133,35 @@ export default function BillRunsPage() {
         <Differences organisation={home.organisation} />
       </Box>
     </Page>
+  );
+}
+
+/** Not all is here by the feeds: closed all the same for a reason, which is kept with the run. */
+function AllTheSame({ said, onReason }: { said: string; onReason: (reason: string) => void }) {
+  const [reason, setReason] = useState('');
+  return (
+    <Alert severity="warning" variant="outlined" sx={{ mb: 2, '& .MuiAlert-message': { flex: 1 } }}>
+      {said}
+      <Box
+        component="form"
+        sx={{ display: 'flex', flexWrap: 'wrap', gap: 1.5, mt: 1.5 }}
+        onSubmit={(event) => {
+          event.preventDefault();
+          onReason(reason);
+        }}
+      >
+        <TextField
+          label="Reason"
+          value={reason}
+          onChange={(event) => setReason(event.target.value)}
+          slotProps={{ htmlInput: { maxLength: 500 } }}
+          sx={{ flex: 1, minWidth: 240 }}
+        />
+        <Button type="submit" variant="outlined" disabled={!reason.trim()}>
+          Close it all the same
+        </Button>
+      </Box>
+    </Alert>
   );
 }
 

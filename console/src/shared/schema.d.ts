@@ -3877,6 +3877,8 @@ export interface components {
         /**
          * BillRunBody
          * @description A bill run in the state of its task: waiting, running, needs a hand (with a problem), done or undone.
+         *
+         *     ``reason`` is why it was closed though not all was here by its feeds.
          */
         BillRunBody: {
             /** Drafts */
@@ -3894,6 +3896,8 @@ export interface components {
             period: string;
             /** Problem */
             problem: string | null;
+            /** Reason */
+            reason: string | null;
             /** Seller */
             seller: string;
             /**
@@ -3906,13 +3910,15 @@ export interface components {
         };
         /**
          * BillRunCreate
-         * @description The period of a seller to close.
+         * @description The period of a seller to close; a ``reason`` where it is closed though something may still come by feeds.
          */
         BillRunCreate: {
             /** Organisation */
             organisation: string;
             /** Period */
             period: string;
+            /** Reason */
+            reason?: string | null;
         };
         /**
          * BillingContactBody

@@ -366,6 +366,12 @@ class PeriodOpen(Conflict):
     code = "period_open"
 
 
+class FeedsIncomplete(Conflict):
+    """Something of a period may still come by feeds; ``feeds`` says of each up to when all is here."""
+
+    code = "feeds_incomplete"
+
+
 class NotActive(Conflict):
     """Something new for an organisation that is suspended, closing or closed, or not active yet."""
 

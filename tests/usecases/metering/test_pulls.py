@@ -10,7 +10,7 @@ from urllib.parse import quote
 import pytest
 
 from gradumen.adapters.sources import source_of
-from gradumen.core.errors import Conflict, EditedMeanwhile, Forbidden, Invalid, NotFound
+from gradumen.core.errors import Conflict, EditedMeanwhile, FeedsIncomplete, Forbidden, Invalid, NotFound
 from gradumen.core.metering.pulls import How
 from gradumen.core.metering.readings import Reading
 from gradumen.core.permissions import Role
@@ -329,3 +329,18 @@ def test_a_query_that_is_wrong_there_is_told_as_it_is_told_there(
 ) -> None:
     tried = world.mara.pulls.attempt(FEED, form, "another token")
     assert (tried.reached, tried.said) == (False, "it does not let the token, or the user, in")
+
+
+def test_a_month_is_not_closed_before_its_last_hour_is_fetched(
+    world: World, form: PullForm, metrics: SimulatedMetrics
+) -> None:
+    hold(world, END + timedelta(minutes=30))
+    world.mara.pulls.set(FEED, form, version=0, secret=metrics.token)
+    until(world, END)
+    world.mara.pulls.pause(FEED, paused=True)
+    hold(world, datetime(2026, 11, 2, tzinfo=UTC))
+    with pytest.raises(FeedsIncomplete, match="all is here until 2026-10-05 00:00 UTC, it is paused"):
+        world.mara.bill_runs.start("tarnwick", "2026-10")
+    assert world.close("tarnwick", "mara", "2026-09", issue=False), "it began after September"
+    world.mara.pulls.drop(FEED)
+    assert world.close("tarnwick", "mara", "2026-10", issue=False)

@@ -16,6 +16,7 @@ def register(nouns: Any) -> None:
     start = verbs.add("start", run_start, "make the drafts of a closed period and wait for them")
     start.add_argument("--period", required=True, metavar="YYYY-MM")
     start.add_argument("--issue", action="store_true", help="issue every draft; cannot be undone")
+    start.add_argument("--reason", metavar="TEXT", help="why it is closed though something may still come by feeds")
     add_organisation(start)
     differences = verbs.add(
         "differences", run_differences, "issued months that today's rules price differently; bills nothing"
@@ -28,7 +29,7 @@ def register(nouns: Any) -> None:
 def run_start(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     """Make drafts, and issue them if asked."""
     seller = own_organisation(arguments)
-    run = client.bill_runs.wait(client.bill_runs.start(seller, arguments.period).id)
+    run = client.bill_runs.wait(client.bill_runs.start(seller, arguments.period, reason=arguments.reason).id)
     if run.state == "needs a hand":
         out.body(run)
         out.note(f"the bill run needs a hand: {run.problem}")

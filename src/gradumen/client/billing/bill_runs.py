@@ -14,9 +14,15 @@ class BillRuns:
     def __init__(self, connection: Connection) -> None:
         self._connection = connection
 
-    def start(self, organisation: str, period: str, *, key: str | None = None) -> BillRunBody:
-        """Ask for the drafts of a closed period."""
-        body = BillRunCreate(organisation=organisation, period=period)
+    def start(
+        self, organisation: str, period: str, *, reason: str | None = None, key: str | None = None
+    ) -> BillRunBody:
+        """Ask for the drafts of a closed period.
+
+        Args:
+            reason: why it is closed though something of it may still come by feeds.
+        """
+        body = BillRunCreate(organisation=organisation, period=period, reason=reason)
         return self._connection.post("bill-runs", BillRunBody, body, key=key)
 
     def differences(self, organisation: str) -> list[RatingDifferenceBody]:

@@ -24,6 +24,8 @@ class BillRunRow(Base):
     started_by: Mapped[UUID] = mapped_column(ForeignKey("users.id", ondelete="RESTRICT"))
     started_at: Mapped[datetime] = mapped_column(Moment)
     finished_at: Mapped[datetime | None] = mapped_column(Moment)
+    reason: Mapped[str | None] = mapped_column(String(500))
+    """Why it was closed though not all was here by its feeds."""
 
 
 class DraftedPairRow(Base):

@@ -3,6 +3,7 @@
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import UTC, date, datetime
+from uuid import UUID
 
 from sqlalchemy import and_, delete, func, insert, or_, select, tuple_
 from sqlalchemy.dialects.mysql import insert as upsert
@@ -14,6 +15,7 @@ from gradumen.core.metering.held import Spell, Statement
 from gradumen.store.catalogue.tables import MeterRow
 from gradumen.store.metering.stale_usage import Mark
 from gradumen.store.metering.tables import (
+    FeedRow,
     FeedWatermarkRow,
     OriginRow,
     ReadingRow,
@@ -113,6 +115,23 @@ def spells_behind(tx: Session, most: int) -> list[Mark]:
     query = query.join(FeedWatermarkRow, FeedWatermarkRow.id == SpellRow.watermark_id)
     rows = tx.execute(query.where(SpellRow.end_at < FeedWatermarkRow.told_until).limit(most))
     return [(resource, meter, end.date()) for resource, meter, end in rows]
+
+
+def sources_behind(tx: Session, seller: UUID, end: datetime) -> list[tuple[str, str, datetime, int]]:
+    """Sources of a seller's feeds that have not told all up to a moment, and have something that goes on.
+
+    Feed, source, up to when they have told all, and how many resources that is.
+    """
+    keys = (FeedRow.slug, FeedWatermarkRow.source, FeedWatermarkRow.told_until)
+    query = (
+        select(*keys, func.count(SpellRow.resource_id.distinct()))
+        .join(FeedWatermarkRow, FeedWatermarkRow.feed_id == FeedRow.id)
+        .join(SpellRow, SpellRow.watermark_id == FeedWatermarkRow.id)
+        .where(FeedRow.organisation_id == seller, FeedWatermarkRow.told_until < end)
+        .group_by(*keys)
+        .order_by(*keys)
+    )
+    return [(slug, source, until, count) for slug, source, until, count in tx.execute(query)]
 
 
 def last_day_of(tx: Session, meter: int, resources: Collection[int], first: date) -> date:

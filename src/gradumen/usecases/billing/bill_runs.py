@@ -4,7 +4,8 @@ from collections.abc import Sequence
 from datetime import datetime
 from uuid import UUID
 
-from gradumen.core.errors import Conflict, NotFound, PeriodOpen
+from gradumen.core.errors import Conflict, FeedsIncomplete, NotFound, PeriodOpen
+from gradumen.core.names import name_of
 from gradumen.core.periods import Period, zone_of
 from gradumen.core.permissions import Right
 from gradumen.core.tasks import Lease
@@ -20,6 +21,7 @@ from gradumen.store.subscriptions.sales import sold_links
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.audit_entries import record
 from gradumen.usecases.billing.drafts import Drafting
+from gradumen.usecases.metering.completeness import in_words, lacking
 from gradumen.usecases.rating.current_charges import pieces
 from gradumen.usecases.scope import Caller, Scope, business_now, get_organisation, load_scope
 from gradumen.usecases.tasks import BILL_RUN, require_lease
@@ -27,11 +29,17 @@ from gradumen.wire.billing.bill_runs import BillRunBody
 
 
 @use_case
-def start_bill_run(tx: Session, caller: Caller, *, organisation: str, period: str) -> BillRunBody:
+def start_bill_run(
+    tx: Session, caller: Caller, *, organisation: str, period: str, reason: str | None = None
+) -> BillRunBody:
     """Ask for the drafts of a seller's period; a job makes them. A run that is under way is returned instead.
+
+    Args:
+        reason: why it is closed though something of it may still come by feeds; kept only where that is so.
 
     Raises:
         PeriodOpen: the period is not over in the seller's billing zone.
+        FeedsIncomplete: something may still come, and no reason is given.
         Conflict: a tenant sells nothing.
     """
     scope = load_scope(tx, caller)
@@ -49,6 +57,15 @@ def start_bill_run(tx: Session, caller: Caller, *, organisation: str, period: st
     under_way = tasks.find_under_way(tx, BILL_RUN, seller.id, period)
     if under_way is not None:
         return _views(tx, [tx.get_one(BillRunRow, under_way)], seller.slug)[0]
+    missing = lacking(tx, seller, scope.tree, end)
+    why = said_of(reason) if missing else None
+    if missing and why is None:
+        raise FeedsIncomplete(
+            f"not all of {period} is here: {in_words(missing)}. What comes later goes on the next document; wait, or "
+            "give a reason to close it now",
+            field="reason",
+            feeds=[{"feed": each.feed, "until": each.until.isoformat(), "why": each.why} for each in missing],
+        )
     tasks.give_up(tx, BILL_RUN, seller.id, period)
     task = tasks.add_task(tx, BILL_RUN, period, at=caller.at, organisation=seller.id, asked_by=caller.user_id)
     row = BillRunRow(
@@ -58,11 +75,23 @@ def start_bill_run(tx: Session, caller: Caller, *, organisation: str, period: st
         started_by=caller.user_id,
         started_at=scope.now,
         finished_at=None,
+        reason=why,
     )
     tx.add(row)
     tx.flush()
-    record(tx, caller, "bill run started", seller.id, period)
+    told = {"reason": why, "lacking": in_words(missing)} if why else None
+    record(tx, caller, "bill run started", seller.id, period, after=told)
     return _views(tx, [row], seller.slug)[0]
+
+
+def said_of(reason: str | None) -> str | None:
+    """A reason as it is kept; an empty one is none.
+
+    Raises:
+        Invalid: it is too long, or has characters that cannot be shown.
+    """
+    said = " ".join((reason or "").split())
+    return name_of(said, field="reason", most=500) if said else None
 
 
 def require_billing(scope: Scope, seller: OrganisationRow) -> None:
@@ -162,6 +191,7 @@ def _views(tx: Session, rows: list[BillRunRow], seller: str) -> list[BillRunBody
             problem=states[row.id][1],
             started_at=row.started_at,
             finished_at=row.finished_at,
+            reason=row.reason,
             drafts=documents[row.id, "draft"],
             issued=documents[row.id, "issued"],
         )
