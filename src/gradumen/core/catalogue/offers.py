@@ -11,8 +11,9 @@ from typing import Any
 
 from gradumen.core.catalogue.plans import Plan
 from gradumen.core.catalogue.rates import Blocks, Lots, Markup, RateCardVersion, RecurringRate, UsageRate
-from gradumen.core.errors import Invalid, at
+from gradumen.core.errors import Invalid
 from gradumen.core.exact import AMOUNT_PLACES, round_half_up, text
+from gradumen.core.mistakes import at
 from gradumen.core.units import Unit
 
 EVERYBODY = ("all", "resellers", "tenants")

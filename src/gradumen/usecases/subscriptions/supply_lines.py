@@ -8,7 +8,8 @@ from typing import Any
 from uuid import UUID, uuid4
 
 from gradumen.core.catalogue.plans import Plan, Tier
-from gradumen.core.errors import Invalid, at
+from gradumen.core.errors import Invalid
+from gradumen.core.mistakes import at
 from gradumen.core.periods import months_after
 from gradumen.store.catalogue.rate_cards import find_card, versions_of
 from gradumen.store.catalogue.tables import PlanVersionRow, RateCardRow

@@ -5,9 +5,10 @@ from datetime import date
 from decimal import Decimal
 from typing import Any
 
-from gradumen.core.errors import Invalid, at
+from gradumen.core.errors import Invalid
 from gradumen.core.exact import figure, text
 from gradumen.core.metering.ownership import FACTS, OwnershipRule, Shares
+from gradumen.core.mistakes import at
 from gradumen.wire.catalogue.forms.base import Form, read
 from gradumen.wire.catalogue.forms.conditions import WrittenCondition, condition_form, read_condition
 

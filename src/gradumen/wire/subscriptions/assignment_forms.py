@@ -4,7 +4,8 @@ from datetime import date
 from typing import Any
 from uuid import UUID
 
-from gradumen.core.errors import Invalid, at
+from gradumen.core.errors import Invalid
+from gradumen.core.mistakes import at
 from gradumen.core.subscriptions.assignment_rules import AssignmentRule
 from gradumen.wire.catalogue.forms.base import Form, Written, read
 from gradumen.wire.catalogue.forms.conditions import WrittenCondition, condition_form, read_condition

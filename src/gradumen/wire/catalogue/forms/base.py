@@ -19,8 +19,9 @@ from pydantic import (
 from pydantic_core import PydanticCustomError
 
 from gradumen.core.catalogue.services import Meter
-from gradumen.core.errors import Invalid, Mistakes, together
+from gradumen.core.errors import Invalid
 from gradumen.core.exact import AMOUNT_PLACES, QUANTITY_PLACES, number, text
+from gradumen.core.mistakes import Mistakes, together
 from gradumen.core.names import name_of, slug_of
 from gradumen.core.units import Unit, convertible, smallest
 from gradumen.wire.values import AsSet

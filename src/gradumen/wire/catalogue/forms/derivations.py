@@ -7,7 +7,8 @@ from typing import Annotated, Any
 from pydantic import Field
 
 from gradumen.core.catalogue.derived import Derivation, OnTop
-from gradumen.core.errors import Invalid, at
+from gradumen.core.errors import Invalid
+from gradumen.core.mistakes import at
 from gradumen.core.names import slug_of
 from gradumen.wire.catalogue.forms.base import Form, Price, SignedPercent, SignedPrice, Written, read, whole
 from gradumen.wire.catalogue.forms.rates import RateForm

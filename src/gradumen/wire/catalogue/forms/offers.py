@@ -7,8 +7,9 @@ from pydantic import Discriminator, Tag
 
 from gradumen.core.catalogue.offers import EVERYBODY, Floor, Offer
 from gradumen.core.catalogue.plans import Plan
-from gradumen.core.errors import Invalid, Mistakes, at
+from gradumen.core.errors import Invalid
 from gradumen.core.exact import minor_units, text
+from gradumen.core.mistakes import Mistakes, at
 from gradumen.core.names import name_of, slug_of
 from gradumen.core.units import convertible
 from gradumen.wire.catalogue.forms.base import (

@@ -8,8 +8,9 @@ from typing import Annotated, Any
 from gradumen.core.catalogue.plans import LEVELS, Allowance, DefaultQuota, Level, Plan, Tier, Trial, check_bundle
 from gradumen.core.catalogue.services import Meter, Service
 from gradumen.core.catalogue.terms import Duration, Renewal, Terms
-from gradumen.core.errors import Invalid, Mistakes
+from gradumen.core.errors import Invalid
 from gradumen.core.exact import number, text
+from gradumen.core.mistakes import Mistakes
 from gradumen.core.quotas.measures import Measure, Measures
 from gradumen.core.units import convertible, parse_unit
 from gradumen.wire.catalogue.forms.base import (

@@ -9,8 +9,9 @@ from pydantic import TypeAdapter
 from gradumen.core.catalogue.discounts import Discount
 from gradumen.core.catalogue.rates import PROMISED, Markup, RateCardVersion, SpreadRate, UsageRate
 from gradumen.core.catalogue.selection import Buyers
-from gradumen.core.errors import Invalid, Mistakes, together
+from gradumen.core.errors import Invalid
 from gradumen.core.exact import text
+from gradumen.core.mistakes import Mistakes, together
 from gradumen.wire.catalogue.forms.base import Day, Form, Name, Percent, Price, Slug, Written, mistakes_of_items, read
 from gradumen.wire.catalogue.forms.buyers import WrittenBuyers, buyers_form, buyers_of
 from gradumen.wire.catalogue.forms.derivations import DerivedForm

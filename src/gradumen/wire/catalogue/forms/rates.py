@@ -28,8 +28,9 @@ from gradumen.core.catalogue.rates import (
     UsageRate,
 )
 from gradumen.core.catalogue.services import Combine, Meter, Service
-from gradumen.core.errors import Invalid, at
+from gradumen.core.errors import Invalid
 from gradumen.core.exact import text
+from gradumen.core.mistakes import at
 from gradumen.core.quotas.measures import BUILT_IN
 from gradumen.core.units import Unit, convertible
 from gradumen.wire.catalogue.forms.base import (

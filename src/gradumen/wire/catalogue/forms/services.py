@@ -12,7 +12,8 @@ from gradumen.core.catalogue.services import (
     Service,
     Size,
 )
-from gradumen.core.errors import Invalid, Mistakes, at
+from gradumen.core.errors import Invalid
+from gradumen.core.mistakes import Mistakes, at
 from gradumen.core.quotas.measures import Measures
 from gradumen.core.units import parse_unit
 from gradumen.wire.catalogue.forms.base import Form, LongText, Name, Slug, Written, named, one_of, read
