@@ -34,11 +34,19 @@ def test_phases_are_conditions_and_other_cards_stay_as_they_are(fresh: Engine) -
                 "REPEAT('e', 32), '2026-09', REPEAT('f', 32), '2026-10-01')"
             )
         )
+    schema.migrate(fresh, "0045")
+    with fresh.begin() as connection:
+        connection.execute(
+            text(
+                "INSERT INTO spells (resource_id, meter_id, start_at, end_at, project_number, attribute_set_id, level, "
+                "run_start) VALUES (1, 2, '2026-11-01', '2026-11-02', 3, 4, 1, '2026-11-01')"
+            )
+        )
     schema.migrate(fresh)
     with fresh.connect() as connection:
         rows = connection.execute(text("SELECT document FROM rate_card_versions ORDER BY number")).scalars()
         phased, plain = (json.loads(each) for each in rows)
-        assert connection.scalar(text("SELECT COUNT(*) FROM spells")) == 0
+        assert connection.execute(text("SELECT level, is_inferred FROM spells")).all() == [(1, 0)]
         assert connection.execute(text("SELECT period, reason FROM bill_runs")).all() == [("2026-09", None)]
     assert [rate.get("where") for rate in phased["rates"]] == [
         {"phase": "awake"},

@@ -154,8 +154,9 @@ function Spells({ spells }: { spells: Spell[] }) {
         textColumn(
           'to',
           'To',
-          (row: Spell) => (row.goes_on ? `${momentName(row.end)}, goes on` : momentName(row.end)),
-          { width: 210 },
+          (row: Spell) =>
+            momentName(row.end) + (row.goes_on ? ', goes on' : row.inferred_end ? ', not listed after' : ''),
+          { width: 230 },
         ),
         textColumn('long', 'In this month', (row: Spell) => lengthWords(row.start, row.end), { width: 140 }),
         textColumn('as', 'As', (row: Spell) => likeWords(row.attributes) || 'there', { flex: 2 }),

@@ -10080,7 +10080,8 @@ export interface components {
          * @description An unbroken time of a resource, with one set of attributes, as far as it lies in a month.
          *
          *     ``level`` in ``unit``: a part of it where several share the resource. ``from_before`` it was so before the month;
-         *     ``goes_on`` it is still so as far as is known, else it was otherwise from ``end`` on, or gone.
+         *     ``goes_on`` it is still so as far as is known, else it was otherwise from ``end`` on, or gone; ``inferred_end``
+         *     nobody said so, but a later list of all that is there misses it.
          */
         SpellBody: {
             /** Attributes */
@@ -10096,6 +10097,8 @@ export interface components {
             from_before: boolean;
             /** Goes On */
             goes_on: boolean;
+            /** Inferred End */
+            inferred_end: boolean;
             /**
              * Level
              * Format: decimal

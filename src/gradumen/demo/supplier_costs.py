@@ -46,7 +46,7 @@ def connect(signed_in: Callable[[str], Client], first: date, end: date) -> int:
     if end > first:
         # Its first statement of the last day lacked what a discount took off.
         last = end - timedelta(days=1)
-        count += _send(mara, last, datetime.combine(end, time(0, 1), UTC), credit=True)
+        count += send_day(mara, last, datetime.combine(end, time(0, 1), UTC), credit=True)
     return count
 
 
@@ -58,10 +58,11 @@ def send(mara: Client, first: date, end: date) -> int:
     if mara.imported_costs.meter(f"{PROVIDER}/{FEED}").meter is None:
         return 0
     days = (date.fromordinal(ordinal) for ordinal in range(first.toordinal(), end.toordinal()))
-    return sum(_send(mara, day, datetime.combine(day + timedelta(days=1), time(), UTC)) for day in days)
+    return sum(send_day(mara, day, datetime.combine(day + timedelta(days=1), time(), UTC)) for day in days)
 
 
-def _send(mara: Client, day: date, exported: datetime, *, credit: bool = False) -> int:
+def send_day(mara: Client, day: date, exported: datetime, *, credit: bool = False) -> int:
+    """The file of a day, as it was exported at a moment; with ``credit`` as it was restated."""
     file = io.StringIO()
     writer = csv.writer(file)
     writer.writerow(_HEAD)

@@ -7,7 +7,15 @@ from typing import Any
 from urllib.parse import unquote
 
 from gradumen.core.errors import GradumenError, Invalid, TooLarge, WrongMediaType
-from gradumen.core.metering.life_events import EVENT_TYPES, TOLD_TYPE, read_life_event, read_told
+from gradumen.core.metering.life_events import (
+    EVENT_TYPES,
+    LISTING_TYPE,
+    TOLD_TYPE,
+    Listing,
+    read_life_event,
+    read_listing,
+    read_told,
+)
 from gradumen.core.metering.readings import Reading, Told, read_reading
 from gradumen.feeds.event_batches import EVENT_TYPE, read_plain
 from gradumen.wire.strict_json import refuse_constant, twice
@@ -17,9 +25,10 @@ SINGLE, BATCH = "application/cloudevents+json", "application/cloudevents-batch+j
 
 Unreadable = tuple[object, GradumenError]
 """The id of an item, as far as it has one, and what is wrong with it."""
+Read = Reading | Told | Listing | Unreadable
 
 
-def read_events(content_type: str, headers: Mapping[str, str], body: bytes) -> list[Reading | Told | Unreadable]:
+def read_events(content_type: str, headers: Mapping[str, str], body: bytes) -> list[Read]:
     """Read a request's events; one that is broken takes its place in the list as `Unreadable`.
 
     Raises:
@@ -47,7 +56,7 @@ def read_events(content_type: str, headers: Mapping[str, str], body: bytes) -> l
     )
 
 
-def _read(event: Any) -> Reading | Told | Unreadable:
+def _read(event: Any) -> Read:
     identity = event.get("id") if isinstance(event, dict) else None
     try:
         if not isinstance(event, dict):
@@ -60,8 +69,10 @@ def _read(event: Any) -> Reading | Told | Unreadable:
             return read_reading(source, identity, data)
         if kind == TOLD_TYPE:
             return read_told(source, identity, data)
+        if kind == LISTING_TYPE:
+            return read_listing(source, identity, data)
         if not isinstance(kind, str) or kind not in EVENT_TYPES:
-            known = ", ".join((EVENT_TYPE, *EVENT_TYPES, TOLD_TYPE))
+            known = ", ".join((EVENT_TYPE, *EVENT_TYPES, LISTING_TYPE, TOLD_TYPE))
             raise Invalid(f"type must be one of {known}", field="type", value=kind)
         return read_life_event(EVENT_TYPES[kind], source, identity, data)
     except Invalid as problem:

@@ -20,7 +20,8 @@ from gradumen.core.metering.readings import Reading
 from gradumen.feeds.series_readings import Ask, hour_readings
 from gradumen.usecases.metering import pulls
 from gradumen.usecases.metering.pulls import Asking
-from gradumen.usecases.metering.readings import REFUSED, unreadable
+from gradumen.usecases.metering.readings import unreadable
+from gradumen.usecases.metering.stored_readings import REFUSED
 from gradumen.wire.metering.deliveries import FileProblemBody, ReadingSeenBody
 from gradumen.wire.metering.pulls import (
     PullAgain,

@@ -7,6 +7,7 @@ from fastapi import APIRouter, Depends, Request, Response
 
 from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, Uow
+from gradumen.core.metering.life_events import Listing
 from gradumen.core.metering.readings import Reading, Told
 from gradumen.feeds.cloudevents import BATCH, SINGLE, read_events
 from gradumen.usecases.metering import readings
@@ -44,7 +45,7 @@ def send_readings(
     Each item is accepted, known already, or refused with a reason; sending again does no harm.
     """
     read = read_events(request.headers.get("content-type", ""), request.headers, body)
-    items = [each if isinstance(each, Reading | Told) else readings.unreadable(*each) for each in read]
+    items = [each if isinstance(each, Reading | Told | Listing) else readings.unreadable(*each) for each in read]
     found = readings.send_readings(uow, caller, feed=feed, items=items)
     # Thousands of outcomes, which nobody needs to be validated again: written straight away.
     return Response(msgspec.json.encode(found), media_type="application/json")

@@ -9,6 +9,7 @@ from gradumen.cli.nouns import Verbs, add_organisation, add_wait
 from gradumen.cli.output import Out, in_short
 from gradumen.cli.profiles import own_organisation
 from gradumen.client import Client
+from gradumen.wire.metering.spells import SpellBody
 
 
 def register(nouns: Any) -> None:
@@ -42,7 +43,7 @@ def run_list(arguments: argparse.Namespace, client: Client, out: Out) -> int:
                 _as(each.attributes),
                 in_short(each.level, each.unit),
                 "before" if each.from_before else _moment(each.start),
-                f"{_moment(each.end)}, goes on" if each.goes_on else _moment(each.end),
+                _until(each),
             )
             for each in found.items
         ],
@@ -72,6 +73,11 @@ def run_list(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     if found.more:
         out.note(f"only the first {arguments.limit}; ask for more with --limit")
     return 0
+
+
+def _until(spell: SpellBody) -> str:
+    after = ", goes on" if spell.goes_on else ", not listed after" if spell.inferred_end else ""
+    return _moment(spell.end) + after
 
 
 def _as(attributes: Mapping[str, str]) -> str:

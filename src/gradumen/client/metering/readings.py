@@ -22,7 +22,7 @@ def reading_event(source: str, id: str, data: Mapping[str, Any]) -> dict[str, An
 
 
 def life_event(kind: str, source: str, id: str, data: Mapping[str, Any]) -> dict[str, Any]:
-    """What happened to a resource, as a CloudEvent; ``kind`` is made, changed, phase-changed or gone."""
+    """What happened to a resource, as a CloudEvent; ``kind`` is made, changed, phase-changed or gone; or is listed."""
     return _event(f"gradumen.resource.{kind}.v1", source, id, data)
 
 

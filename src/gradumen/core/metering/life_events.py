@@ -1,20 +1,41 @@
-"""What happens to a resource, as it comes in from a feed: made, changed, in another phase, gone.
+"""What happens to a resource, as it comes in from a feed: made, changed, in another phase, gone; and what is all there.
 
 Each says all that is so from its moment on, so that one that is missing costs no more than the time until the next.
 """
 
 from collections.abc import Mapping
+from dataclasses import dataclass
+from datetime import datetime
 from typing import Any
 
 from gradumen.core.catalogue.services import PHASE
 from gradumen.core.errors import Invalid
-from gradumen.core.metering.readings import Reading, Told, read_moment, read_reading, read_text
+from gradumen.core.metering.readings import Reading, Told, hash_of, read_moment, read_reading, read_text
 
 MADE, CHANGED, PHASE_CHANGED, GONE = "made", "changed", "phase-changed", "gone"
+LISTED = "listed"
 EVENT_TYPES = {f"gradumen.resource.{each}.v1": each for each in (MADE, CHANGED, PHASE_CHANGED, GONE)}
 TOLD_TYPE = "gradumen.feed.told.v1"
+LISTING_TYPE = "gradumen.resource.listed.v1"
+MOST_LISTED = 5000
+"""Resources in one list."""
 _AS_IN_READINGS = ("owner", "account", "resource", "meter", "sequence")
 _FIELDS = frozenset((*_AS_IN_READINGS, "at", PHASE, "attributes", "quantity", "unit"))
+_OF_LIST = ("meter", "at", "account")
+_OF_ITEM = _FIELDS - {*_OF_LIST, "sequence"}
+
+
+@dataclass(frozen=True, slots=True)
+class Listing:
+    """All that a source has of a meter, and of one account or without any, at a moment: what is not in it is gone."""
+
+    source: str
+    id: str
+    meter: str
+    account: str | None
+    at: datetime
+    readings: tuple[Reading, ...]
+    content: bytes
 
 
 def read_life_event(kind: str, source: object, identity: object, data: object) -> Reading:
@@ -48,6 +69,38 @@ def read_life_event(kind: str, source: object, identity: object, data: object) -
     if kind != GONE and not reading.quantity:
         raise Invalid("quantity 0 is what is gone; send an event of that type", field="quantity", value=0)
     return reading
+
+
+def read_listing(source: object, identity: object, data: object) -> Listing:
+    """Read a list of all that is there, each as a reading of what holds from then on.
+
+    Raises:
+        Invalid: names the field, the value, the limit and what to do; of one of them which it is.
+    """
+    facts = _facts(data, frozenset((*_OF_LIST, "resources")), "meter, at and resources")
+    listed = facts.get("resources")
+    if not isinstance(listed, list) or len(listed) > MOST_LISTED:
+        raise Invalid(
+            f"resources is a list of at most {MOST_LISTED}; list accounts apart where there are more", field="resources"
+        )
+    common = {name: facts[name] for name in _OF_LIST if name in facts}
+    found: list[Reading] = []
+    for place, item in enumerate(listed):
+        try:
+            own = _facts(item, _OF_ITEM, "resource")
+            found.append(read_life_event(LISTED, source, f"{identity}/{place}", {**own, **common}))
+        except Invalid as problem:
+            field = problem.facts.get("field", "resources")
+            raise Invalid(f"resource {place + 1} of the list: {problem.message}", field=field) from None
+    names = [each.resource for each in found]
+    if len(set(names)) < len(names):
+        twice = next(each for each in names if names.count(each) > 1)
+        raise Invalid(f"resource '{twice}' stands twice in the list; keep one", field="resources", value=twice)
+    meter, account = read_text(facts.get("meter"), "meter"), facts.get("account")
+    account = None if account is None else read_text(account, "account")
+    at = read_moment(facts.get("at"), "at")
+    content = hash_of(meter, account or "", at.isoformat(), *(each.content.hex() for each in found))
+    return Listing(read_text(source, "source"), read_text(identity, "id"), meter, account, at, tuple(found), content)
 
 
 def read_told(source: object, identity: object, data: object) -> Told:

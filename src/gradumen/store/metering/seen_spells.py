@@ -39,6 +39,7 @@ class SeenSpell:
     start: datetime
     end: datetime
     is_open: bool
+    is_inferred: bool
 
 
 def seen_spells(
@@ -53,7 +54,7 @@ def seen_spells(
     query = (
         select(
             ResourceRow.name, row.meter_id, row.project_number, row.attribute_set_id, row.level, row.start_at,
-            row.end_at, row.watermark_id.is_not(None),
+            row.end_at, row.watermark_id.is_not(None), row.is_inferred,
         )
         .join(ProjectRow, ProjectRow.number == row.project_number)
         .join(ResourceRow, ResourceRow.id == row.resource_id)

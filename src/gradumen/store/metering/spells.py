@@ -140,6 +140,13 @@ def last_day_of(tx: Session, meter: int, resources: Collection[int], first: date
     return tx.scalar(select(func.max(UsageDayRow.day)).where(*where)) or first
 
 
+def reaching(tx: Session, meter: int, resources: Collection[int], moment: datetime) -> set[int]:
+    """The resources that have a spell from before a moment up to it, or beyond."""
+    row = SpellRow
+    where = (row.resource_id.in_(resources), row.meter_id == meter, row.start_at < moment, row.end_at >= moment)
+    return set(tx.scalars(select(row.resource_id).where(*where)))
+
+
 def take_out_spells(tx: Session, meter: int, resources: Collection[int], begin: datetime) -> list[Spell]:
     """Remove the spells of resources from a moment on; gives what there is of them up to it."""
     row = SpellRow
@@ -153,6 +160,7 @@ def take_out_spells(tx: Session, meter: int, resources: Collection[int], begin: 
             end=_seconds(begin),
             level=scaled(each.level, QUANTITY_PLACES),
             run_start=_seconds(each.run_start),
+            is_inferred=each.is_inferred and each.end_at == begin,
         )
         for each in tx.scalars(select(row).where(*where, row.start_at < begin))
     ]
@@ -177,6 +185,7 @@ def put_in_spells(tx: Session, meter: int, spells: Sequence[Spell], watermarks: 
             "level": unscaled(each.level, QUANTITY_PLACES),
             "run_start": _moment(each.run_start),
             "watermark_id": watermarks.get(each.resource) if each.is_open else None,
+            "is_inferred": each.is_inferred,
         }
         for each in spells
     ]

@@ -200,6 +200,29 @@ class SpellRow(Base):
     level: Mapped[Decimal] = mapped_column(Quantity)
     run_start: Mapped[datetime] = mapped_column(Second)
     watermark_id: Mapped[int | None]
+    is_inferred: Mapped[bool]
+    """Nobody said that it ended there: it is missing in a later list."""
+
+
+class ListingRow(Base):
+    """That a source listed all that it has of a meter, and of an account or without one, at a moment."""
+
+    __tablename__ = "listings"
+    __table_args__ = (
+        UniqueConstraint("feed_id", "source", "event_id"),
+        Index("ix_listings_feed_id_meter_id_listed_at", "feed_id", "meter_id", "listed_at"),
+        Index("ix_listings_delivery_id", "delivery_id"),
+    )
+
+    id: Mapped[int] = mapped_column(primary_key=True, autoincrement=True)
+    feed_id: Mapped[int] = mapped_column(ForeignKey("feeds.id", ondelete="RESTRICT"))
+    source: Mapped[str] = mapped_column(_NAME)
+    event_id: Mapped[str] = mapped_column(_NAME)
+    content: Mapped[bytes] = mapped_column(_HASH)
+    delivery_id: Mapped[int] = mapped_column(BigInteger)
+    meter_id: Mapped[int]
+    account: Mapped[str | None] = mapped_column(_NAME)
+    listed_at: Mapped[datetime] = mapped_column(Second)
 
 
 class UsageDayRow(Base):

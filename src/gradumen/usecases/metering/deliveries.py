@@ -9,6 +9,7 @@ from gradumen.core.metering.file_mappings import EXAMPLE, read_written
 from gradumen.core.metering.readings import Reading, reading_key
 from gradumen.core.permissions import Right
 from gradumen.store.metering import deliveries as store
+from gradumen.store.metering.listings import has_listings
 from gradumen.store.metering.readings import lock_keys
 from gradumen.store.metering.stale_usage import Mark, mark_stale
 from gradumen.store.metering.tables import DeliveryRow, FeedRow, SupersededReadingRow
@@ -18,7 +19,8 @@ from gradumen.usecases.audit_entries import record
 from gradumen.usecases.catalogue.published import load_published
 from gradumen.usecases.metering.feeds import delivery_bodies, feed_to_send, get_feed, may_send
 from gradumen.usecases.metering.imported_costs import take_back_costs
-from gradumen.usecases.metering.readings import REFUSED, Outcome, marks_of, new_delivery, take
+from gradumen.usecases.metering.readings import new_delivery, take
+from gradumen.usecases.metering.stored_readings import REFUSED, Outcome, marks_of
 from gradumen.usecases.scope import Caller, Scope, load_scope
 from gradumen.wire.metering.deliveries import FileDeliveryBody, FileMappingBody, FileMappingForm
 from gradumen.wire.metering.readings import DeliveryBody, OutcomeBody
@@ -182,6 +184,11 @@ def take_back_delivery(tx: Session, caller: Caller, *, delivery: UUID) -> Delive
     if row.taken_back_by is None:
         if row.takes_back is not None:
             raise Conflict("this takes another delivery back, and is no delivery of readings itself")
+        if has_listings(tx, row.id):
+            raise Conflict(
+                "it has a list of all that was there, by which what is not in it ended; say again what is there, and "
+                "since when"
+            )
         if store.has_replaced(tx, row.id):
             raise Conflict(
                 "some of its readings replaced earlier ones, which would be missing then; send those that are wrong "

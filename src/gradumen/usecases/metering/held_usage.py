@@ -10,6 +10,7 @@ from gradumen.core.metering.feed_precedences import COMPARED
 from gradumen.core.metering.held import Held, Statement, giving_way, held_times, spells_of
 from gradumen.core.metering.usage import DAY_SECONDS, Divisions, Sample, Span
 from gradumen.store.metering import spells as store
+from gradumen.store.metering.listings import lists_of
 from gradumen.store.metering.ownership_rules import Group
 from gradumen.store.metering.spells import Watermark, held_meters
 from gradumen.store.unit_of_work import Session
@@ -31,7 +32,9 @@ def load_held(tx: Session, meter: int, resources: Collection[int], first: date |
     statements = store.statements_from(tx, meter, resources, first)
     watermarks = store.watermarks_of(tx, resources, {each.origin for each in statements})
     told = {of: each.told_until for of, each in watermarks.items()}
-    return HeldTimes(statements, watermarks, held_times(statements, told))
+    since = datetime.fromtimestamp(min((each.at for each in statements), default=0), UTC)
+    listed = lists_of(tx, meter, resources, {each.origin for each in statements}, since) if statements else {}
+    return HeldTimes(statements, watermarks, held_times(statements, told, listed))
 
 
 class HeldSpan:
@@ -39,13 +42,27 @@ class HeldSpan:
 
     def __init__(self, tx: Session, span: Span) -> None:
         self._tx = tx
-        self._begin = (span.first - EPOCH_DAY).days * DAY_SECONDS
         self._loaded = load_held(tx, span.meter, span.resources, span.first)
+        while (since := self._otherwise(span)) is not None:
+            span = replace(span, first=since)
+            self._loaded = load_held(tx, span.meter, span.resources, since)
+        self._begin = (span.first - EPOCH_DAY).days * DAY_SECONDS
         told = (_day(each.told_until) for each in self._loaded.watermarks.values())
         had = store.last_day_of(tx, span.meter, span.resources, span.first)
         said = (_day(each.at) for each in self._loaded.statements)
         self.span = replace(span, last=max(span.last, had, *told, *said))
         """The days that it is made for."""
+
+    def _otherwise(self, span: Span) -> date | None:
+        """The day since which something was otherwise before these days than it was made; None where all is as it was.
+
+        What a list misses ended when it was last seen, which may be long before; until that is said otherwise.
+        """
+        begin = (span.first - EPOCH_DAY).days * DAY_SECONDS
+        made = store.reaching(self._tx, span.meter, span.resources, datetime.fromtimestamp(begin, UTC))
+        reach = {each.resource for each in self._times if each.level and each.start < begin <= each.end}
+        before = (each for each in self._loaded.statements if each.at < begin and each.resource in made ^ reach)
+        return min((_day(each.at) for each in before), default=None)
 
     @cached_property
     def rows(self) -> list[tuple[int, ...]]:

@@ -22,7 +22,8 @@ from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.audit_entries import record
 from gradumen.usecases.catalogue.published import load_published
 from gradumen.usecases.metering.feeds import feed_to_send, get_feed
-from gradumen.usecases.metering.readings import attribute_sets_of, new_delivery
+from gradumen.usecases.metering.readings import new_delivery
+from gradumen.usecases.metering.stored_readings import attribute_sets_of
 from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
 from gradumen.wire.metering.imported_costs import (
     CostDeliveryBody,

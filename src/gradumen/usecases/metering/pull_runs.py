@@ -19,7 +19,8 @@ from gradumen.store.sealing import seals_of
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.metering.deliveries import BATCH, take_back
 from gradumen.usecases.metering.pulls import Asking, windows_due
-from gradumen.usecases.metering.readings import Outcome, new_delivery, take
+from gradumen.usecases.metering.readings import new_delivery, take
+from gradumen.usecases.metering.stored_readings import Outcome
 from gradumen.usecases.scope import scope_of_nobody
 from gradumen.usecases.tasks import PULL, require_lease
 from gradumen.wire.metering.pulls import PullForm

@@ -21,7 +21,7 @@ from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.metering.deliveries import take_file
 from gradumen.usecases.metering.imported_costs import Stated, take_costs
 from gradumen.usecases.metering.pull_runs import held_pull
-from gradumen.usecases.metering.readings import Outcome
+from gradumen.usecases.metering.stored_readings import Outcome
 from gradumen.usecases.scope import scope_of_nobody
 from gradumen.wire.metering.deliveries import FileMappingForm
 from gradumen.wire.metering.pulls import PullForm

@@ -28,7 +28,8 @@ from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.audit_entries import record
 from gradumen.usecases.catalogue.published import load_published
 from gradumen.usecases.metering.feeds import get_feed
-from gradumen.usecases.metering.readings import Outcome, new_delivery, take
+from gradumen.usecases.metering.readings import new_delivery, take
+from gradumen.usecases.metering.stored_readings import Outcome
 from gradumen.usecases.scope import Caller, Scope, check_unchanged, get_organisation, load_scope
 from gradumen.wire.metering.pulls import PullBody, PullFileBody, PullForm
 

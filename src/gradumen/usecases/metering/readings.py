@@ -1,17 +1,16 @@
 """Readings come in: checked one by one, written in bulk, each counted once."""
 
-import hashlib
-import json
 from collections import Counter
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
-from datetime import datetime, timedelta
+from datetime import datetime
 from decimal import Decimal
 from uuid import UUID, uuid4
 
 from gradumen.core.catalogue.services import Meter, Service
 from gradumen.core.errors import GradumenError, Invalid, whole_text
 from gradumen.core.exact import text
+from gradumen.core.metering.life_events import Listing
 from gradumen.core.metering.readings import (
     Attributes,
     Reading,
@@ -20,44 +19,35 @@ from gradumen.core.metering.readings import (
     check_known,
     check_told,
     full_hours,
-    hash_of,
     reading_key,
 )
-from gradumen.store.bulk import escaped
-from gradumen.store.metering import readings
 from gradumen.store.metering.spells import raise_watermarks
-from gradumen.store.metering.stale_usage import Mark, mark_stale
-from gradumen.store.metering.tables import (
-    DeliveryRow,
-    FeedRow,
-    ReadingKeyRow,
-    SupersededReadingRow,
-)
+from gradumen.store.metering.tables import DeliveryRow, FeedRow
 from gradumen.store.organisations.projects import projects_by_path
 from gradumen.store.organisations.tables import trees_between
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.catalogue.published import Published, load_published
 from gradumen.usecases.metering.feeds import feed_to_send
+from gradumen.usecases.metering.listings import Listings
+from gradumen.usecases.metering.stored_readings import (
+    ACCEPTED,
+    KNOWN,
+    REFUSED,
+    Checked,
+    Outcome,
+    beside,
+    number_resources,
+    sift,
+    write,
+)
 from gradumen.usecases.scope import NOBODY, Caller, Scope, load_scope
 
 Owned = tuple[tuple[datetime, bool], ...]
 """Whether a project was inside what a feed may write for, from moments on, in their order."""
-ACCEPTED, KNOWN, REFUSED = "accepted", "known", "refused"
-SECOND = timedelta(seconds=1)
 
 
-@dataclass(frozen=True, slots=True)
-class Outcome:
-    """What became of one item, in the order they came."""
-
-    id: str
-    status: str
-    reason: str | None = None
-    field: str | None = None
-
-
-Item = Reading | Told | Outcome
-"""What a batch has: readings, until when all has been told, and what could not be read."""
+Item = Reading | Told | Listing | Outcome
+"""What a batch has: readings, what is all there, until when all has been told, and what could not be read."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -69,23 +59,6 @@ class DeliveryOutcome:
     known: int
     refused: int
     outcomes: list[Outcome]
-
-
-@dataclass(slots=True)
-class _Checked:
-    """A reading ready to be written."""
-
-    index: int
-    reading: Reading
-    key: bytes
-    meter: int
-    quantity: str
-    resource: int = 0
-
-    @property
-    def marks(self) -> set[Mark]:
-        """The days whose usage it changes."""
-        return marks_of(self.resource, self.meter, self.reading.start, self.reading.end)
 
 
 @use_case
@@ -126,14 +99,17 @@ def take(
     """
     at = scope.caller.at
     outcomes: dict[int, Outcome] = {index: item for index, item in enumerate(items, first) if isinstance(item, Outcome)}
-    checked = _check(tx, scope, feed, items, outcomes, first)
-    _number_resources(tx, feed, checked)
-    fresh = _sift(tx, delivery.id, checked, outcomes, at)
-    _write(tx, delivery.id, fresh, at)
+    listings = Listings(tx, feed, items, first, outcomes, scope.now)
+    checked = listings.whole(_check(tx, scope, feed, [*items, *listings.readings], outcomes, first), outcomes)
+    number_resources(tx, feed, checked)
+    fresh = sift(tx, delivery.id, checked, outcomes, at)
+    write(tx, delivery.id, fresh, at)
     for each in fresh:
         outcomes[each.index] = Outcome(each.reading.id, ACCEPTED)
+    listings.keep(delivery.id, outcomes, at)
     held = [(each.reading.source, each.reading.start) for each in fresh if each.reading.start == each.reading.end]
-    raise_watermarks(tx, feed.id, full_hours([*_told(scope, items, outcomes, first), *held]))
+    told = [*_told(scope, items, outcomes, first), *listings.told, *held]
+    raise_watermarks(tx, feed.id, full_hours(told))
     found = [outcomes[index] for index in range(first, first + len(items))]
     counts = Counter(each.status for each in found)
     delivery.accepted += counts[ACCEPTED]
@@ -156,11 +132,11 @@ def _check(
     items: Sequence[Item],
     outcomes: dict[int, Outcome],
     first: int,
-) -> list[_Checked]:
+) -> list[Checked]:
     """Check items against catalogue, owners and clock; keep one item per id, the one with the highest sequence."""
     owners = _owners(tx, feed, [item for item in items if isinstance(item, Reading)])
     known = _Known(load_published(tx), owners, scope.now)
-    checked: dict[bytes, _Checked] = {}
+    checked: dict[bytes, Checked] = {}
     for index, item in enumerate(items, first):
         if not isinstance(item, Reading):
             continue
@@ -169,7 +145,7 @@ def _check(
         except Invalid as problem:
             outcomes[index] = Outcome(item.id, REFUSED, problem.message, problem.facts.get("field"))
             continue
-        each = _Checked(index, item, reading_key(str(feed.id), item.source, item.id), meter, quantity)
+        each = Checked(index, item, reading_key(str(feed.id), item.source, item.id), meter, quantity)
         before = checked.get(each.key)
         if before is None or item.sequence > before.reading.sequence:
             checked[each.key] = each
@@ -178,7 +154,7 @@ def _check(
             older = each
         if older is not None:
             stands = checked[each.key].reading
-            outcomes[older.index] = _beside(older, stands.content, stands.sequence)
+            outcomes[older.index] = beside(older, stands.content, stands.sequence)
     return list(checked.values())
 
 
@@ -243,24 +219,6 @@ def _told(
             yield item.source, item.until
 
 
-def _number_resources(tx: Session, feed: FeedRow, checked: list[_Checked]) -> None:
-    numbers = readings.number_resources(tx, feed.id, {each.reading.resource for each in checked})
-    for each in checked:
-        each.resource = numbers[each.reading.resource]
-
-
-def _beside(each: _Checked, content: bytes, sequence: int) -> Outcome:
-    """What becomes of a reading whose id is known with this content and sequence."""
-    if each.reading.content == content or each.reading.sequence < sequence:
-        return Outcome(each.reading.id, KNOWN)
-    return Outcome(
-        each.reading.id,
-        REFUSED,
-        f"id '{each.reading.id}' is known with other content; send it with a sequence above {sequence} to replace it",
-        "id",
-    )
-
-
 def _there(owned: Owned, at: datetime) -> bool:
     """Whether it was inside at a moment: a reading belongs to where its owner was when it started."""
     return next((there for since, there in reversed(owned) if since <= at), owned[0][1])
@@ -283,114 +241,6 @@ def _owners(tx: Session, feed: FeedRow, items: Sequence[Reading]) -> dict[str, O
         if any(there for _, there in spells):
             found[path] = spells
     return found
-
-
-def _sift(
-    tx: Session, delivery: int, checked: list[_Checked], outcomes: dict[int, Outcome], at: datetime
-) -> list[_Checked]:
-    """Write the keys and keep the readings that are new or replace; rivals meet on the keys' rows."""
-    if not checked:
-        return []
-    checked = sorted(checked, key=lambda each: each.key)
-    texts = _Texts()
-    rows = (
-        (
-            each.key.hex(),
-            each.reading.content.hex(),
-            each.reading.sequence,
-            delivery,
-            each.index,
-            each.resource,
-            each.meter,
-            texts[each.reading.start],
-        )
-        for each in checked
-    )
-    if readings.add_keys(tx, rows) == len(checked):
-        return checked
-    stored = readings.lock_keys(tx, [each.key for each in checked])
-    fresh: list[_Checked] = []
-    for each in checked:
-        row = stored[each.key]
-        if (row.delivery_id, row.position) == (delivery, each.index):
-            fresh.append(each)
-        elif each.reading.sequence > row.sequence:
-            _replace(tx, each, row, delivery, at)
-            fresh.append(each)
-        else:
-            outcomes[each.index] = _beside(each, row.content, row.sequence)
-    return fresh
-
-
-def _replace(tx: Session, each: _Checked, row: ReadingKeyRow, delivery: int, at: datetime) -> None:
-    """Put a reading in the place of an earlier one, whose days are made again too."""
-    old = readings.find_reading(tx, row)
-    if old is not None:
-        tx.add(SupersededReadingRow(delivery_id=old.delivery_id, position=old.position, by_delivery_id=delivery))
-        mark_stale(tx, marks_of(old.resource_id, old.meter_id, old.start_at, old.end_at), at)
-    row.content, row.sequence = each.reading.content, each.reading.sequence
-    row.delivery_id, row.position = delivery, each.index
-    row.resource_id, row.meter_id, row.start_at = each.resource, each.meter, each.reading.start
-    tx.flush()
-
-
-def _write(tx: Session, delivery: int, fresh: list[_Checked], at: datetime) -> None:
-    if not fresh:
-        return
-    fresh.sort(key=lambda each: (each.resource, each.meter, each.reading.start, each.index))
-    sets = attribute_sets_of(tx, {each.reading.attributes for each in fresh})
-    origins = _origins(tx, {_origin(each.reading) for each in fresh})
-    texts = _Texts()
-    rows = (
-        (
-            each.resource,
-            each.meter,
-            texts[each.reading.start],
-            delivery,
-            each.index,
-            texts[each.reading.end],
-            origins[_origin(each.reading)],
-            sets[each.reading.attributes],
-            escaped(each.reading.id),
-            each.reading.sequence,
-            each.quantity,
-        )
-        for each in fresh
-    )
-    readings.add_readings(tx, rows)
-    mark_stale(tx, {mark for each in fresh for mark in each.marks}, at)
-
-
-class _Texts(dict[datetime, str]):
-    """Times as the database reads them; the readings of a batch share a few."""
-
-    def __missing__(self, moment: datetime) -> str:
-        self[moment] = f"{moment:%Y-%m-%d %H:%M:%S}"
-        return self[moment]
-
-
-def marks_of(resource: int, meter: int, start: datetime, end: datetime) -> set[Mark]:
-    """The UTC days that a reading touches: no more than two, as it covers at most 24 hours."""
-    return {(resource, meter, start.date()), (resource, meter, (end - SECOND).date())}
-
-
-def _origin(reading: Reading) -> readings.Origin:
-    return reading.source, reading.account, reading.owner
-
-
-def _origins(tx: Session, wanted: set[readings.Origin]) -> dict[readings.Origin, int]:
-    hashes = {
-        hash_of(source, account or "", owner or ""): (source, account, owner) for source, account, owner in wanted
-    }
-    numbers = readings.number_origins(tx, hashes)
-    return {hashes[digest]: number for digest, number in numbers.items()}
-
-
-def attribute_sets_of(tx: Session, wanted: set[Attributes]) -> dict[Attributes, int]:
-    """Numbers of sets of attributes; new ones are added."""
-    hashes = {hashlib.sha256(json.dumps(each).encode()).digest()[:16]: each for each in wanted}
-    found = readings.number_attribute_sets(tx, {digest: dict(each) for digest, each in hashes.items()})
-    return {hashes[digest]: number for digest, number in found.items()}
 
 
 def unreadable(identity: object, problem: GradumenError) -> Outcome:

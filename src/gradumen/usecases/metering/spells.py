@@ -72,6 +72,7 @@ def _items(
             end=end,
             from_before=each.start < start,
             goes_on=each.is_open and end == each.end,
+            inferred_end=each.is_inferred and end == each.end,
         )
         for each, start, end in found
     ]

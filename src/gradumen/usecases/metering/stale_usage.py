@@ -65,7 +65,8 @@ def _make(tx: Session, marks: set[stale_usage.Mark], before: Before) -> set[tupl
     combine = {number: Combine(meter.combine) for number, meter in meter_rows(tx).items()} if marks else {}
     by_quarter = stale_usage.kept_by_quarter(tx) if marks else set()
     touched: set[tuple[int, date]] = set()
-    for span in spans_of(marks):
+    # In time: what holds goes on from what was made of the days before.
+    for span in sorted(spans_of(marks), key=lambda each: each.first):
         touched |= _make_again(tx, span, combine[span.meter], by_quarter, before)
     return touched
 

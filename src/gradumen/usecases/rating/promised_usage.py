@@ -23,7 +23,7 @@ from gradumen.store.organisations.tables import ProjectRow, Tree
 from gradumen.store.quotas.promised import promises_before
 from gradumen.store.unit_of_work import Session
 from gradumen.usecases.catalogue.published import Published
-from gradumen.usecases.metering.readings import attribute_sets_of
+from gradumen.usecases.metering.stored_readings import attribute_sets_of
 from gradumen.usecases.rating.assigned_usage import SoldLine
 
 _TOLD = ("row", "holder", "attributes")

@@ -10,7 +10,8 @@ class SpellBody(Body):
     """An unbroken time of a resource, with one set of attributes, as far as it lies in a month.
 
     ``level`` in ``unit``: a part of it where several share the resource. ``from_before`` it was so before the month;
-    ``goes_on`` it is still so as far as is known, else it was otherwise from ``end`` on, or gone.
+    ``goes_on`` it is still so as far as is known, else it was otherwise from ``end`` on, or gone; ``inferred_end``
+    nobody said so, but a later list of all that is there misses it.
     """
 
     resource: str
@@ -25,6 +26,7 @@ class SpellBody(Body):
     end: datetime
     from_before: bool
     goes_on: bool
+    inferred_end: bool
 
 
 class SaidBody(Body):

@@ -1,0 +1,169 @@
+"""Checked readings written in bulk: each counted once, the highest sequence of an id standing."""
+
+import hashlib
+import json
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+
+from gradumen.core.metering.readings import Attributes, Reading, hash_of
+from gradumen.store.bulk import escaped
+from gradumen.store.metering import readings
+from gradumen.store.metering.stale_usage import Mark, mark_stale
+from gradumen.store.metering.tables import FeedRow, ReadingKeyRow, SupersededReadingRow
+from gradumen.store.unit_of_work import Session
+
+ACCEPTED, KNOWN, REFUSED = "accepted", "known", "refused"
+SECOND = timedelta(seconds=1)
+
+
+@dataclass(frozen=True, slots=True)
+class Outcome:
+    """What became of one item, in the order they came."""
+
+    id: str
+    status: str
+    reason: str | None = None
+    field: str | None = None
+
+
+@dataclass(slots=True)
+class Checked:
+    """A reading ready to be written."""
+
+    index: int
+    reading: Reading
+    key: bytes
+    meter: int
+    quantity: str
+    resource: int = 0
+
+    @property
+    def marks(self) -> set[Mark]:
+        """The days whose usage it changes."""
+        return marks_of(self.resource, self.meter, self.reading.start, self.reading.end)
+
+
+def number_resources(tx: Session, feed: FeedRow, checked: list[Checked]) -> None:
+    numbers = readings.number_resources(tx, feed.id, {each.reading.resource for each in checked})
+    for each in checked:
+        each.resource = numbers[each.reading.resource]
+
+
+def beside(each: Checked, content: bytes, sequence: int) -> Outcome:
+    """What becomes of a reading whose id is known with this content and sequence."""
+    if each.reading.content == content or each.reading.sequence < sequence:
+        return Outcome(each.reading.id, KNOWN)
+    return Outcome(
+        each.reading.id,
+        REFUSED,
+        f"id '{each.reading.id}' is known with other content; send it with a sequence above {sequence} to replace it",
+        "id",
+    )
+
+
+def sift(
+    tx: Session, delivery: int, checked: list[Checked], outcomes: dict[int, Outcome], at: datetime
+) -> list[Checked]:
+    """Write the keys and keep the readings that are new or replace; rivals meet on the keys' rows."""
+    if not checked:
+        return []
+    checked = sorted(checked, key=lambda each: each.key)
+    texts = _Texts()
+    rows = (
+        (
+            each.key.hex(),
+            each.reading.content.hex(),
+            each.reading.sequence,
+            delivery,
+            each.index,
+            each.resource,
+            each.meter,
+            texts[each.reading.start],
+        )
+        for each in checked
+    )
+    if readings.add_keys(tx, rows) == len(checked):
+        return checked
+    stored = readings.lock_keys(tx, [each.key for each in checked])
+    fresh: list[Checked] = []
+    for each in checked:
+        row = stored[each.key]
+        if (row.delivery_id, row.position) == (delivery, each.index):
+            fresh.append(each)
+        elif each.reading.sequence > row.sequence:
+            _replace(tx, each, row, delivery, at)
+            fresh.append(each)
+        else:
+            outcomes[each.index] = beside(each, row.content, row.sequence)
+    return fresh
+
+
+def _replace(tx: Session, each: Checked, row: ReadingKeyRow, delivery: int, at: datetime) -> None:
+    """Put a reading in the place of an earlier one, whose days are made again too."""
+    old = readings.find_reading(tx, row)
+    if old is not None:
+        tx.add(SupersededReadingRow(delivery_id=old.delivery_id, position=old.position, by_delivery_id=delivery))
+        mark_stale(tx, marks_of(old.resource_id, old.meter_id, old.start_at, old.end_at), at)
+    row.content, row.sequence = each.reading.content, each.reading.sequence
+    row.delivery_id, row.position = delivery, each.index
+    row.resource_id, row.meter_id, row.start_at = each.resource, each.meter, each.reading.start
+    tx.flush()
+
+
+def write(tx: Session, delivery: int, fresh: list[Checked], at: datetime) -> None:
+    if not fresh:
+        return
+    fresh.sort(key=lambda each: (each.resource, each.meter, each.reading.start, each.index))
+    sets = attribute_sets_of(tx, {each.reading.attributes for each in fresh})
+    origins = _origins(tx, {_origin(each.reading) for each in fresh})
+    texts = _Texts()
+    rows = (
+        (
+            each.resource,
+            each.meter,
+            texts[each.reading.start],
+            delivery,
+            each.index,
+            texts[each.reading.end],
+            origins[_origin(each.reading)],
+            sets[each.reading.attributes],
+            escaped(each.reading.id),
+            each.reading.sequence,
+            each.quantity,
+        )
+        for each in fresh
+    )
+    readings.add_readings(tx, rows)
+    mark_stale(tx, {mark for each in fresh for mark in each.marks}, at)
+
+
+class _Texts(dict[datetime, str]):
+    """Times as the database reads them; the readings of a batch share a few."""
+
+    def __missing__(self, moment: datetime) -> str:
+        self[moment] = f"{moment:%Y-%m-%d %H:%M:%S}"
+        return self[moment]
+
+
+def marks_of(resource: int, meter: int, start: datetime, end: datetime) -> set[Mark]:
+    """The UTC days that a reading touches: no more than two, as it covers at most 24 hours."""
+    return {(resource, meter, start.date()), (resource, meter, (end - SECOND).date())}
+
+
+def _origin(reading: Reading) -> readings.Origin:
+    return reading.source, reading.account, reading.owner
+
+
+def _origins(tx: Session, wanted: set[readings.Origin]) -> dict[readings.Origin, int]:
+    hashes = {
+        hash_of(source, account or "", owner or ""): (source, account, owner) for source, account, owner in wanted
+    }
+    numbers = readings.number_origins(tx, hashes)
+    return {hashes[digest]: number for digest, number in numbers.items()}
+
+
+def attribute_sets_of(tx: Session, wanted: set[Attributes]) -> dict[Attributes, int]:
+    """Numbers of sets of attributes; new ones are added."""
+    hashes = {hashlib.sha256(json.dumps(each).encode()).digest()[:16]: each for each in wanted}
+    found = readings.number_attribute_sets(tx, {digest: dict(each) for digest, each in hashes.items()})
+    return {hashes[digest]: number for digest, number in found.items()}

@@ -1,0 +1,208 @@
+"""The demo's deliveries by all its feeds, in any order, split, repeated and broken off: always the same in the end."""
+
+import os
+import shutil
+import subprocess
+import time
+from collections import defaultdict
+from collections.abc import Callable, Iterator
+from datetime import UTC, date, datetime, timedelta
+from decimal import Decimal
+from pathlib import Path
+from random import Random
+from typing import Any
+
+import pytest
+
+from gradumen.core.errors import GradumenError
+from gradumen.demo import carrier, fleet, night_desk, public_cloud, supplier_costs
+from gradumen.demo.history import SAMPLE_HOURS, Calendar, History
+from gradumen.demo.scenario import SELLERS, SIGNERS
+from tests.journeys.conftest import directory
+from tests.journeys.process import Process
+
+NOW = datetime(2026, 11, 4, 6, tzinfo=UTC)
+FIRST, END = date(2026, 10, 30), date(2026, 11, 3)
+OCTOBER, NOVEMBER = "2026-10", "2026-11"
+DAYS = [FIRST + timedelta(days=number) for number in range((END - FIRST).days)]
+ORDERS = int(os.environ.get("GRADUMEN_DELIVERIES", "1"))
+Delivery = Callable[[History], None]
+
+
+@pytest.fixture(scope="module")
+def scenario() -> Iterator[Path]:
+    """The directory of a service that has the demo's people, plans and feeds, and no usage yet."""
+    with directory() as folder:
+        service = Process(folder)
+        service.start()
+        history = history_of(service)
+        history.set_up((folder / "set-up-code").read_text().strip())
+        history.organisations()
+        history.catalogue()
+        history.subscriptions()
+        first = history.calendar.first_day
+        public_cloud.connect(history.mara, first)
+        carrier.connect(history.mara, first, first)
+        supplier_costs.connect(history.signed_in, first, first)
+        history.mara.feeds.create("tarnwick", slug=night_desk.FEED, name=night_desk.NAME)
+        history.mara.clock.set(NOW, held=True)
+        history.close()
+        service.stop()
+        yield folder
+
+
+def history_of(service: Process) -> History:
+    return History(service.url, Calendar(NOW, 1), lambda words: None)
+
+
+def deliveries(random: Random | None) -> list[Delivery]:
+    """All that comes in by all feeds: in its order, or split, repeated and mixed."""
+    events: list[tuple[str, list[dict[str, Any]]]] = [(public_cloud.FEED, list(public_cloud.readings(FIRST, END)))]
+    sited: dict[str, list[dict[str, Any]]] = defaultdict(list)
+    for day in DAYS:
+        for site, event in fleet.readings_of_day(day, date(2026, 10, 1), SAMPLE_HOURS):
+            sited[site].append(event)
+    events += sited.items()
+    told = night_desk.told_event(night_desk.SOURCE, "told", datetime(2026, 11, 3, tzinfo=UTC))
+    events.append((night_desk.FEED, [*night_desk.happenings(date(2026, 11, 1), date(2026, 11, 2)), told]))
+    found: list[Delivery] = []
+    for feed, of_feed in events:
+        if random is not None:
+            of_feed = [*of_feed, *random.sample(of_feed, len(of_feed) // 10)]
+            random.shuffle(of_feed)
+        size = len(of_feed) if random is None else random.randint(100, 900)
+        found += [sending(feed, of_feed[start : start + size]) for start in range(0, len(of_feed), size)]
+    found += [lines(day) for day in DAYS]
+    found += [costs(day) for day in DAYS]
+    found.append(costs(DAYS[-1], credit=True))
+    if random is not None:
+        found += random.sample(found, len(found) // 5)
+        random.shuffle(found)
+    return found
+
+
+def sending(feed: str, events: list[dict[str, Any]]) -> Delivery:
+    def send(history: History) -> None:
+        for outcome in history.mara.readings.send_all(f"tarnwick/{feed}", events):
+            assert not outcome.refused, next(each.reason for each in outcome.outcomes if each.reason)
+
+    return send
+
+
+def lines(day: date) -> Delivery:
+    rows = "\n".join(f"{line};{customer};{day:%d/%m/%Y};{sent},25" for line, customer, sent in carrier.LINES)
+    content = f"Line;Customer no;Day;Sent, GB\n{rows}".encode()
+    return lambda history: _none(history.mara.deliveries.send(f"tarnwick/{carrier.FEED}", f"lines-{day}.csv", content))
+
+
+def costs(day: date, *, credit: bool = False) -> Delivery:
+    exported = datetime(day.year, day.month, day.day, 0, int(credit), tzinfo=UTC) + timedelta(days=1)
+    return lambda history: _none(supplier_costs.send_day(history.mara, day, exported, credit=credit))
+
+
+def _none(_: object) -> None:
+    """What came back is looked at elsewhere."""
+
+
+def deliver(history: History, delivery: Delivery) -> None:
+    """Send it until it is answered."""
+    ends = time.monotonic() + 120
+    while True:
+        try:
+            return delivery(history)
+        except GradumenError as failure:
+            assert failure.code in ("unavailable", "unanswered", "too_slow") and time.monotonic() < ends, failure
+            time.sleep(0.1)
+
+
+def close(history: History, seller: str) -> None:
+    client = history.signed_in(SIGNERS[seller])
+    run = client.bill_runs.wait(client.bill_runs.start(seller, OCTOBER, reason="to see").id, seconds=120)
+    assert run.state == "done", run.problem
+    for draft in client.invoices.list(state="draft", seller=seller):
+        client.invoices.issue(draft.id)
+
+
+def facts(history: History) -> dict[str, Any]:
+    """What is used, charged and accounted for, and what was billed, once everything is counted."""
+    found: dict[str, Any] = {}
+    for period in (OCTOBER, NOVEMBER):
+        used = history.mara.usage.sum("tarnwick", period, by=("project", "resource"), wait=120)
+        found[f"usage {period}"] = {(each.meter, *each.keys.values()): each.quantity for each in used.items}
+        spells = history.mara.spells.list("tarnwick", period, wait=120)
+        found[f"spells {period}"] = [(each.resource, each.attributes, each.start, each.end) for each in spells.items]
+        for seller in SELLERS:
+            client = history.signed_in(SIGNERS[seller])
+            links = client.spend.period_so_far(seller, period, wait=120).links
+            found[f"charged {seller} {period}"] = {
+                (link.seller, link.buyer): [line.model_dump(exclude={"charge_id"}) for line in link.lines]
+                for link in links
+            }
+        balances = history.mara.feed_balances.get("tarnwick", period, wait=120).items
+        assert not any("difference" in each.open for each in balances), "each feed's month closes"
+        found[f"balances {period}"] = [
+            [meter.model_dump(exclude={"replaced", "taken_back"}) for meter in each.meters] for each in balances
+        ]
+        found[f"costs {period}"] = [[cost.model_dump(exclude={"replaced"}) for cost in each.costs] for each in balances]
+    return found
+
+
+def billed(history: History) -> dict[tuple[str, str], Decimal]:
+    """Net by seller and buyer, over all documents."""
+    found: dict[tuple[str, str], Decimal] = defaultdict(Decimal)
+    for seller in SELLERS:
+        close(history, seller)
+        for invoice in history.signed_in(SIGNERS[seller]).invoices.list(seller=seller):
+            found[seller, invoice.buyer] += invoice.net
+    return dict(found)
+
+
+def in_order(folder: Path) -> tuple[dict[str, Any], dict[tuple[str, str], Decimal]]:
+    service = Process(folder)
+    service.start()
+    history = history_of(service)
+    for delivery in deliveries(None):
+        deliver(history, delivery)
+    found = facts(history), billed(history)
+    history.close()
+    service.stop()
+    return found
+
+
+def mixed(folder: Path, seed: int) -> tuple[dict[str, Any], dict[tuple[str, str], Decimal]]:
+    """In another order, with the service killed three times, a worker once, and two closes in between."""
+    random = Random(seed)
+    service = Process(folder)
+    service.start()
+    history = history_of(service)
+    sent = deliveries(random)
+    moments = random.sample(range(len(sent)), 6)
+    for number, delivery in enumerate(sent):
+        if number in moments[:3]:
+            time.sleep(random.random() / 2)
+            service.kill()
+            service.start()
+        elif number in moments[3:5]:
+            close(history, random.choice(SELLERS))
+        elif number == moments[5]:
+            service.children("worker")[0].kill()
+        deliver(history, delivery)
+    found = facts(history), billed(history)
+    history.close()
+    service.stop()
+    return found
+
+
+@pytest.mark.parametrize("seed", range(ORDERS))
+def test_the_same_comes_of_all_deliveries_in_whatever_order(scenario: Path, seed: int) -> None:
+    results = []
+    for run in (in_order, lambda folder: mixed(folder, seed)):
+        with directory() as folder:
+            subprocess.run(["cp", "-a", f"{scenario}/.", str(folder)], check=True)
+            results.append(run(folder))
+            shutil.rmtree(folder / "database", ignore_errors=True)
+    (expected, owed), (found, paid) = results
+    assert expected["usage 2026-10"] and expected["spells 2026-11"] and owed
+    for name, value in expected.items():
+        assert found[name] == value, name
+    assert paid == owed
