@@ -60,6 +60,13 @@ it('says conditions in words', () => {
       where: { size: 'large', disk: { contains: 'fast' } },
     }),
   ).toBe('account beginning with acc-, resource a or b, size large, disk containing fast');
+  expect(
+    conditionWords({
+      feed: 'probe',
+      any: [{ where: { gpus: { 'at-least': '1' } } }, { resource: { pattern: 'vm-.*' }, meter: 'a/b' }],
+      none: [{ account: { present: true } }],
+    }),
+  ).toBe('feed probe, gpus at least 1 or (resource like vm-.* and meter a/b), not account said');
 });
 
 it('reads a star at the end as a beginning, and leaves out what is not said', () => {

@@ -13,7 +13,8 @@ export type Balance = Schemas['UsageBalanceBody'];
 export type Nobodys = Schemas['UnownedUsageBody'];
 export type Preview = Schemas['OwnershipPreviewBody'];
 type Quantity = Schemas['QuantityBody'];
-type Condition = string | string[] | { prefix: string } | { contains: string };
+type Condition = string | string[] | Record<string, string | boolean>;
+type Together = Record<string, Condition> & { where?: Record<string, Condition> };
 
 /** Shares as they are written, a line each; null where one is none. */
 export function sharesOf(text: string): Record<string, string> | null {
@@ -114,18 +115,38 @@ export function useSetRules(rules: Rules): (wanted: Rule[], done: string) => Pro
   };
 }
 
+const SAID: Record<string, string> = {
+  prefix: 'beginning with',
+  contains: 'containing',
+  pattern: 'like',
+  'at-least': 'at least',
+};
+
 const saidOf = (condition: Condition): string => {
   if (typeof condition === 'string') return condition;
   if (Array.isArray(condition)) return condition.join(' or ');
-  return 'prefix' in condition ? `beginning with ${condition.prefix}` : `containing ${condition.contains}`;
+  const [kind = '', said = ''] = Object.entries(condition)[0] ?? [];
+  if (kind === 'present') return said ? 'said' : 'not said';
+  return `${SAID[kind] ?? kind} ${said}`;
+};
+
+const wordsOf = ({ where, ...facts }: Together): string[] =>
+  Object.entries({ ...facts, ...where }).map(([name, each]) => `${name} ${saidOf(each)}`);
+
+/** Conditions that hold together, as a part of others. */
+const together = (conditions: Together): string => {
+  const said = wordsOf(conditions);
+  return said.length === 1 ? (said[0] ?? '') : `(${said.join(' and ')})`;
 };
 
 /** The conditions of a rule in words. */
 export function conditionWords(conditions: Rule['conditions']): string {
-  const { where, ...facts } = conditions as Record<string, Condition> & { where?: Record<string, Condition> };
-  return Object.entries({ ...facts, ...where })
-    .map(([key, condition]) => `${key} ${saidOf(condition)}`)
-    .join(', ');
+  const { any, none, ...all } = conditions as unknown as { any?: Together[]; none?: Together[] };
+  return [
+    ...wordsOf(all as Together),
+    ...(any ? [any.map(together).join(' or ')] : []),
+    ...(none ?? []).map((each) => `not ${together(each)}`),
+  ].join(', ');
 }
 
 /** Usage by meter. */

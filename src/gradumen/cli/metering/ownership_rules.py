@@ -17,7 +17,7 @@ from gradumen.cli.profiles import own_organisation
 from gradumen.client import Client
 from gradumen.core.errors import Invalid
 from gradumen.core.exact import figure, money
-from gradumen.wire.metering.ownership_forms import value_words, whose_words
+from gradumen.wire.metering.ownership_forms import condition_words, value_words, whose_words
 from gradumen.wire.metering.ownership_rules import (
     OwnershipPreviewBody,
     OwnershipRuleForm,
@@ -71,7 +71,7 @@ def _show(found: OwnershipRulesBody, out: Out) -> int:
     out.table(
         ("RULE", "FROM", "UNTIL", "WHAT", "IS OF"),
         [
-            (each.name, str(each.starts_on), str(each.ends_on or ""), _conditions(each), _owners(each))
+            (each.name, str(each.starts_on), str(each.ends_on or ""), condition_words(each.conditions), _owners(each))
             for each in found.rules
         ],
     )
@@ -85,18 +85,6 @@ def _owners(rule: OwnershipRuleForm) -> str:
     if rule.by:
         return value_words(rule.by, rule.owners)
     return rule.owner or whose_words(rule.shares or {})
-
-
-def _conditions(rule: OwnershipRuleForm) -> str:
-    where = rule.conditions.get("where", {})
-    said = {**{key: each for key, each in rule.conditions.items() if key != "where"}, **where}
-    return ", ".join(f"{key} {_said(each)}" for key, each in said.items())
-
-
-def _said(condition: Any) -> str:
-    if isinstance(condition, dict):
-        return f"{condition['prefix']}*" if "prefix" in condition else f"with {condition['contains']}"
-    return " or ".join(condition) if isinstance(condition, list) else str(condition)
 
 
 def run_unowned(arguments: argparse.Namespace, client: Client, out: Out) -> int:

@@ -4,7 +4,7 @@ from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
 from datetime import date
 
-from gradumen.core.catalogue.conditions import Conditions
+from gradumen.core.metering.told_conditions import AllOf, ToldConditions
 
 FACTS = ("feed", "account", "source", "resource", "meter")
 """What a condition can be on, beside attributes."""
@@ -27,18 +27,21 @@ NOBODY = 0
 class OwnershipRule:
     """From a day of UTC up to (not including) another, what fulfils all conditions is of projects; None is no end.
 
-    ``match`` is on attributes. Among several projects it is divided by their shares. In place of shares the value of a
-    fact or attribute (``by``) can say whose it is: by a table of ``owners`` (projects by number), else itself.
+    ``match`` is on attributes. Of ``any_of``, where there are such, one holds too, and of ``none_of`` none. Among
+    several projects it is divided by their shares. In place of shares the value of a fact or attribute (``by``) can say
+    whose it is: by a table of ``owners`` (projects by number), else itself.
     """
 
     name: str
     shares: Shares
     starts_on: date
     ends_on: date | None
-    conditions: Conditions
-    match: Conditions
+    conditions: ToldConditions
+    match: ToldConditions
     by: str | None = None
     owners: Mapping[str, int] | None = field(default=None, hash=False)
+    any_of: tuple[AllOf, ...] = ()
+    none_of: tuple[AllOf, ...] = ()
 
     def value_of(self, facts: Mapping[str, str | None], attributes: Mapping[str, str]) -> str | None:
         """What of a reading says whose it is, where the rule goes by that."""
@@ -48,8 +51,10 @@ class OwnershipRule:
 
     def takes(self, facts: Mapping[str, str | None], attributes: Mapping[str, str]) -> bool:
         """Whether a reading fulfils the conditions, whenever it was."""
-        return all((said := facts.get(key)) is not None and each.holds(said) for key, each in self.conditions) and all(
-            key in attributes and each.holds(attributes[key]) for key, each in self.match
+        return (
+            AllOf(self.conditions, self.match).hold(facts, attributes)
+            and (not self.any_of or any(each.hold(facts, attributes) for each in self.any_of))
+            and not any(each.hold(facts, attributes) for each in self.none_of)
         )
 
 

@@ -14,9 +14,12 @@ class OwnershipRuleForm(Body):
 
     ``owner`` is organisation/project. In its place ``shares`` divides it among several of these, in proportion to the
     number beside each; or the value of ``by`` says whose it is (account, source, resource or feed, or ``where.NAME`` of
-    an attribute): by the table ``owners``, else it is the path itself. ``conditions`` are on feed, account, source,
-    resource, meter, and ``where`` on attributes: a value, a list of values, ``{"prefix": text}`` or
-    ``{"contains": text}``.
+    an attribute): by the table ``owners``, else it is the path itself.
+
+    ``conditions`` are on feed, account, source, resource, meter, and ``where`` on attributes: a value, a list of
+    values, ``{"prefix": text}``, ``{"contains": text}``, ``{"pattern": expression}`` of the whole text,
+    ``{"at-least": number}`` or ``{"present": true}``. They hold together; of the lists ``any`` and ``none``, of such
+    conditions each, one holds too, or none.
     """
 
     name: str
