@@ -15,7 +15,7 @@ from gradumen.core.errors import CatalogueInvalid, Conflict
 from gradumen.wire.metering.feed_precedences import FeedFirst
 from gradumen.wire.metering.ownership_rules import OwnershipRuleForm
 from tests.conftest import Service, settle
-from tests.world import SERVICES, World, files, moment, rate_card
+from tests.world import SERVICES, World, files, moment, rate_card, reading
 from tests.worlds.stored import differing_pairs
 
 NOVEMBER = "2026-11"
@@ -159,6 +159,19 @@ def test_a_feed_gives_way_where_another_told_of_the_same(november: World) -> Non
     assert hours(november) == {"awake": Decimal("7.5")}, "the second goes on where the first fell silent"
 
 
+def test_a_feed_that_gives_way_later_does_so_for_what_goes_on(november: World) -> None:
+    november.mara.feeds.create("tarnwick", slug="probe", name="Probe")
+    november.send(event("made", "1", "2026-11-03 08:00", "awake"))
+    november.send(event("made", "1", "2026-11-03 08:00", "awake"), feed="tarnwick/probe")
+    for feed in (FEED, "tarnwick/probe"):
+        told(november, "2026-11-06 00:00", feed=feed)
+    assert hours(november) == {"awake": 128}
+    november.mara.feed_precedences.set("tarnwick/probe", [FeedFirst(feed=FEED, starts_on=date(2026, 11, 5))])
+    assert hours(november) == {"awake": 104}
+    november.mara.feed_precedences.set("tarnwick/probe", [])
+    assert hours(november) == {"awake": 128}
+
+
 def test_a_rule_gives_an_owner_to_all_that_goes_on_from_what_was_said(november: World) -> None:
     november.send(event("made", "1", "2026-11-03 08:00", "awake", owner=None, account="a-1"))
     november.send(event("changed", "2", "2026-11-05 08:00", "parked", owner=None, account="a-1"))
@@ -274,9 +287,12 @@ def test_a_reading_with_an_end_is_no_statement_and_the_future_is_not_told(novemb
         **{name: spans["data"][name] for name in ("meter", "resource", "owner")},
         "quantity": 1, "unit": "piece", "start": "2026-11-03T08:00:00Z", "end": "2026-11-03T09:00:00Z",
     }  # fmt: skip
-    found = november.mara.readings.send(FEED, [spans, told_event(SOURCE, "t", moment("2026-11-26"))])
-    reasons = [each.reason or "" for each in found.outcomes]
+    fine = reading("fine", owner="quillstone/archive")
+    endless = reading("endless", owner="quillstone/archive", end=None)
+    sent = [spans, told_event(SOURCE, "t", moment("2026-11-26")), fine, endless]
+    reasons = [each.reason or "" for each in november.mara.readings.send(FEED, sent).outcomes]
     assert "leave end out" in reasons[0] and "in the future" in reasons[1]
+    assert not reasons[2] and "end is missing" in reasons[3], "of each, also where the one before was fine"
 
 
 def listing(identity: str, at: str, *there: str, account: str | None = None, **more: Any) -> dict[str, Any]:

@@ -206,18 +206,25 @@ def base_quantity(reading: Reading, meter: Meter) -> Decimal:
     return unscaled(whole, QUANTITY_PLACES)
 
 
-def check_known(reading: Reading, meter: Meter, allowed: Mapping[str, tuple[str, ...]], now: datetime) -> None:
-    """Check a reading against its meter, its service's attributes and the business clock.
+def check_end(reading: Reading, meter: Meter) -> None:
+    """Check that a reading has an end where its meter counts what it covers, and none where it counts what holds.
 
     Raises:
-        Invalid: it has an end where none belongs, or none; it ends in the future, or has an attribute or value that the
-            service does not know.
+        Invalid: it is the other way round.
     """
     if (reading.end == reading.start) is not (meter.combine is Combine.HELD):
         held = f"meter '{meter.slug}' counts what holds until the next reading; leave end out"
         spans = f"end is missing; a reading of meter '{meter.slug}' covers the time from start to end"
         message = held if meter.combine is Combine.HELD else spans
         raise Invalid(message, field="end", value=reading.end)
+
+
+def check_known(reading: Reading, allowed: Mapping[str, tuple[str, ...]], now: datetime) -> None:
+    """Check a reading against its service's attributes and the business clock.
+
+    Raises:
+        Invalid: it ends in the future, or has an attribute or value that the service does not know.
+    """
     if reading.end > now:
         raise Invalid(
             f"end {reading.end.isoformat()} is in the future; it is {now.isoformat(timespec='seconds')} here",

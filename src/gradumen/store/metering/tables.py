@@ -83,7 +83,7 @@ class ResourceRow(Base):
     """A resource as a feed names it. Every pass that makes its usage writes ``passes``, so that rivals queue."""
 
     __tablename__ = "resources"
-    __table_args__ = (UniqueConstraint("feed_id", "name"),)
+    __table_args__ = (UniqueConstraint("feed_id", "name"), Index("ix_resources_name", "name"))
 
     id: Mapped[int] = mapped_column(primary_key=True, autoincrement=True)
     feed_id: Mapped[int] = mapped_column(ForeignKey("feeds.id", ondelete="RESTRICT"))

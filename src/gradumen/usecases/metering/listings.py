@@ -15,6 +15,8 @@ from gradumen.store.unit_of_work import Session
 from gradumen.usecases.catalogue.published import load_published
 from gradumen.usecases.metering.stored_readings import ACCEPTED, KNOWN, REFUSED, Checked, Outcome
 
+MOST_AT_ONCE = 20_000
+
 
 class Listings:
     """The lists of a batch, and what they say of each resource: ``readings``, which come after its items."""
@@ -40,6 +42,10 @@ class Listings:
                 self._check(each, now)
             except Invalid as problem:
                 outcomes[index] = Outcome(each.id, REFUSED, problem.message, problem.facts.get("field"))
+                continue
+            if len(self.readings) + len(each.readings) > MOST_AT_ONCE:
+                said = f"lists of one call have at most {MOST_AT_ONCE} resources together; send this one by itself"
+                outcomes[index] = Outcome(each.id, REFUSED, said, "resources")
                 continue
             known[each.source, each.id] = each.content
             begins = first + len(items) + len(self.readings)

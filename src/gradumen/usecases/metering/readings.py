@@ -16,6 +16,7 @@ from gradumen.core.metering.readings import (
     Reading,
     Told,
     base_quantity,
+    check_end,
     check_known,
     check_told,
     full_hours,
@@ -176,6 +177,7 @@ class _Known:
         moved = item.owner is not None and len(self.owners.get(item.owner, ())) > 1
         if kind not in self.meters or item.end > self.now or moved:
             self.meters[kind] = self._meter(item)
+        check_end(item, self.meters[kind])
         if amount not in self.quantities:
             self.quantities[amount] = text(base_quantity(item, self.meters[kind]))
         return self.published.meter_ids[item.meter], self.quantities[amount]
@@ -188,7 +190,7 @@ class _Known:
                 field="meter",
                 value=item.meter,
             )
-        check_known(item, meter, _allowed(self.published.services[meter.slug.partition("/")[0]]), self.now)
+        check_known(item, _allowed(self.published.services[meter.slug.partition("/")[0]]), self.now)
         if item.owner is not None and item.owner not in self.owners:
             raise Invalid(
                 f"owner '{item.owner}' is no project that this feed may write for; write organisation/project",

@@ -29,5 +29,6 @@ def upgrade() -> None:
     )
     op.create_index('ix_listings_feed_id_meter_id_listed_at', 'listings', ['feed_id', 'meter_id', 'listed_at'])
     op.create_index('ix_listings_delivery_id', 'listings', ['delivery_id'])
+    op.create_index('ix_resources_name', 'resources', ['name'])
     op.add_column('spells', sa.Column('is_inferred', sa.Boolean(), nullable=False, server_default=sa.false()))
     op.alter_column('spells', 'is_inferred', existing_type=sa.Boolean(), server_default=None, existing_nullable=False)
