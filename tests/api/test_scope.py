@@ -396,6 +396,7 @@ def calls(side: Side, invoice: InvoiceBody, world: World, service: Service) -> d
             "POST", "readings", [egress("z", 1)], feed, viewer=403, above=404, headers={"Content-Type": BATCH}
         ),
         "sum_usage": Call("GET", f"{org}/usage", query={"period": "2026-09"}, above=200),
+        "start_usage_remake": Call("POST", f"{org}/usage-remakes", {"period": "2026-02"}, viewer=403, above=202),
         "list_spells": Call("GET", f"{org}/spells", query={"period": "2026-09", "resource": "vm-1"}, above=200),
         "period_so_far": Call("GET", f"{org}/period-so-far", above=200),
         "sum_spend": Call("GET", "spend", query=spent | {"by": ["plan", "resource"]}, above=200),
@@ -535,7 +536,7 @@ def test_above_is_structure_and_quotas_and_nothing_of_the_business(world: World,
     changing = ("create_organisation", "change_organisation", "create_project", "grant_quota", "grant_project_quota")
     changing += ("change_project", "set_project_sites")
     changing += ("change_state", "withdraw_planned", "change_quota_matrix", "plan_move")
-    changing += ("set_permitted_sites", "grant_site_quota")
+    changing += ("set_permitted_sites", "grant_site_quota", "start_usage_remake")
     reading_only = administrator | dict.fromkeys((*changing, "set_clock", "define_measure", "retire_measure"), 403)
     for user, expected in (("oda", reading_only), ("finn", reading_only), ("mara", administrator)):
         for name, call in table.items():

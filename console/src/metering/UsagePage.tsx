@@ -1,10 +1,12 @@
 /** Usage of a month: one meter by day, and by resource, project or organisation. */
-import { Box, Link as TextLink, MenuItem, TextField } from '@mui/material';
-import { useQuery } from '@tanstack/react-query';
+import { Box, Button, Link as TextLink, MenuItem, TextField } from '@mui/material';
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { Link } from 'react-router';
 import { useKept, usePeriod } from '../access/figures';
+import { useSignedIn } from '../access/session';
 import { useNames } from '../catalogue/names';
 import { useLooked } from '../organisations/organisations';
+import { api, body } from '../shared/api';
 import { Bar } from '../shared/Bar';
 import { byText } from '../shared/DataTable';
 import { periodName } from '../shared/dates';
@@ -13,6 +15,7 @@ import { useFilters } from '../shared/filters';
 import { Grid } from '../shared/Grid';
 import { Page, Section } from '../shared/Page';
 import { Empty, Query } from '../shared/States';
+import { useToast } from '../shared/Toasts';
 import { formatUnit, quantityIn } from '../shared/units';
 import { resourcePath, type Usage, usageOptions } from './metering';
 import { UsageDays } from './UsageDays';
@@ -38,6 +41,7 @@ export default function UsagePage() {
       title={`What was used in ${periodName(period)}`}
       lead={`${looked.name}${looked.type === 'tenant' ? '' : ' and everybody below it'}, in the hours of its billing zone.`}
       current={totals.data}
+      action={<MakeAgain organisation={looked.slug} period={period} />}
       filters={
         <>
           {meter && (
@@ -89,6 +93,33 @@ export default function UsagePage() {
         }
       </Query>
     </Page>
+  );
+}
+
+/** Has the month made again from what came in: for who manages feeds, where something looks wrong. */
+function MakeAgain({ organisation, period }: { organisation: string; period: string }) {
+  const { home, mayAt } = useSignedIn();
+  const queries = useQueryClient();
+  const say = useToast();
+  const again = useMutation({
+    mutationFn: async () =>
+      body(
+        await api.POST('/api/v1/organisations/{organisation}/usage-remakes', {
+          params: { path: { organisation } },
+          body: { period },
+        }),
+      ),
+    onSuccess: async () => {
+      say(`Usage of ${periodName(period)} is made again from what came in; see Record, Work in progress.`);
+      await queries.invalidateQueries({ queryKey: ['usage'] });
+    },
+    onError: (error) => say(error.message),
+  });
+  if (!mayAt('manage feeds', home.organisation)) return null;
+  return (
+    <Button loading={again.isPending} onClick={() => again.mutate()}>
+      Make it again
+    </Button>
   );
 }
 

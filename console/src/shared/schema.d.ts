@@ -2650,6 +2650,28 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/organisations/{organisation}/usage-remakes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Start Usage Remake
+         * @description Have the usage of an organisation and all below it in a month made again from what came in, and rated.
+         *
+         *     It is a task; one that is under way is returned instead of a second one.
+         */
+        post: operations["start_usage_remake"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/organisations/{organisation}/uses": {
         parameters: {
             query?: never;
@@ -11080,6 +11102,14 @@ export interface components {
             };
         };
         /**
+         * UsageRemakeCreate
+         * @description The month whose usage is to be made again.
+         */
+        UsageRemakeCreate: {
+            /** Period */
+            period: string;
+        };
+        /**
          * UsageSumsBody
          * @description Usage of a period; ``more`` when the limit cut it off.
          */
@@ -16850,6 +16880,43 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["UsageBalancesBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    start_usage_remake: {
+        parameters: {
+            query?: never;
+            header?: {
+                "idempotency-key"?: string | null;
+            };
+            path: {
+                organisation: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["UsageRemakeCreate"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TaskBody"];
                 };
             };
             /** @description A refusal, as problem details */

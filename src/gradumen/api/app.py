@@ -48,6 +48,7 @@ from gradumen.api.metering import (
     spells,
     unowned_usage,
     usage,
+    usage_remakes,
     uses,
 )
 from gradumen.api.organisations import clouds, details, organisations, projects, sites, states
@@ -107,6 +108,7 @@ ROUTERS = (
     unowned_usage,
     readings,
     usage,
+    usage_remakes,
     spells,
     uses,
     breaches,

@@ -35,6 +35,7 @@ from gradumen.client.metering.pulls import Pulls
 from gradumen.client.metering.readings import Readings
 from gradumen.client.metering.spells import Spells
 from gradumen.client.metering.usage import Usage
+from gradumen.client.metering.usage_remakes import UsageRemakes
 from gradumen.client.metering.uses import Uses
 from gradumen.client.organisations.clouds import Clouds
 from gradumen.client.organisations.details import Details
@@ -110,6 +111,7 @@ class Client:
         self.readings = Readings(self.connection)
         self.usage = Usage(self.connection)
         self.spells = Spells(self.connection)
+        self.usage_remakes = UsageRemakes(self.connection)
         self.uses = Uses(self.connection)
         self.breaches = Breaches(self.connection)
         self.spend = Spend(self.connection)

@@ -19,6 +19,7 @@ from gradumen.jobs import (
     ownership_rules,
     pulls,
     usage_days,
+    usage_remakes,
     what_ifs,
 )
 from gradumen.jobs.leases import Held, kept, now
@@ -82,6 +83,7 @@ class Worker:
             tasks.ONBOARDING: lambda held: onboardings.make(held, door or Door([])),
             tasks.CLOUD_LIMITS: lambda held: cloud_limits.hold(held, door or Door([])),
             tasks.OWNERS: ownership_rules.mark,
+            tasks.REMAKE: usage_remakes.mark,
             tasks.PULL: lambda held: pulls.fetch(held, door or Door([]), directories or Directories("")),
             tasks.UNDO_ONBOARDING: lambda held: onboardings.take_back(held, door or Door([])),
         }

@@ -31,6 +31,9 @@ def register(nouns: Any) -> None:
     balance.add_argument("--period", required=True, metavar="YYYY-MM")
     missing = verbs.add("not-priced", run_not_priced, "what of a month is not priced to your customers, and why")
     missing.add_argument("--period", required=True, metavar="YYYY-MM")
+    again = verbs.add("remake", run_remake, "make the usage of a month again from what came in, and rate it")
+    again.add_argument("--period", required=True, metavar="YYYY-MM")
+    add_organisation(again)
     for verb in (balance, missing):
         add_organisation(verb)
         add_wait(verb)
@@ -60,6 +63,19 @@ def run_show(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     out.as_of(found)
     if found.more:
         out.note(f"only the first {arguments.limit}; ask for more with --limit")
+    return 0
+
+
+def run_remake(arguments: argparse.Namespace, client: Client, out: Out) -> int:
+    """Make it again, and follow that."""
+    asked = client.usage_remakes.start(own_organisation(arguments), arguments.period)
+    with out.following() as tell:
+        task = client.tasks.follow(asked.id, tell=tell)
+    out.body(task)
+    if task.problem:
+        out.note(f"it needs a hand: {task.problem}; see gradumen tasks show {str(task.id)[:8]}")
+        return 1
+    out.say("it is being made again; what comes of it is rated as soon as that is done")
     return 0
 
 

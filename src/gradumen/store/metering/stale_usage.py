@@ -1,7 +1,7 @@
 """Queries of marks, of the readings that marked days are made of, and the usage that is put in their place."""
 
 from collections.abc import Collection, Sequence
-from datetime import date, datetime, timedelta
+from datetime import UTC, date, datetime, timedelta
 from typing import Any
 from uuid import UUID
 
@@ -13,9 +13,9 @@ from gradumen.core.metering.usage import Span
 from gradumen.core.periods import beyond_hour, zone_of
 from gradumen.store.bulk import load_lines
 from gradumen.store.metering.imported_costs import oldest_stale
-from gradumen.store.metering.tables import OriginRow, ResourceRow, StaleUsageRow, UsageDayRow
+from gradumen.store.metering.tables import OriginRow, ReadingRow, ResourceRow, StaleUsageRow, UsageDayRow
 from gradumen.store.organisations.projects import projects_by_path
-from gradumen.store.organisations.tables import BillingZoneRow, ParentEdgeRow, ProjectRow
+from gradumen.store.organisations.tables import BillingZoneRow, OrganisationRow, ParentEdgeRow, ProjectRow
 
 _SAMPLES = """
 SELECT r.resource_id, r.attribute_set_id, r.origin_id, TIMESTAMPDIFF(SECOND, '1970-01-01', r.start_at),
@@ -38,6 +38,30 @@ def mark_stale(tx: Session, marks: Collection[Mark], at: datetime) -> None:
         rest = f"{at:%Y-%m-%d %H:%M:%S.%f}\t0"
         lines = [f"{resource}\t{meter}\t{day}\t{rest}" for resource, meter, day in sorted(marks)]
         load_lines(tx, "stale_usage", "resource_id, meter_id, day, marked_at, quiet", lines)
+
+
+def mark_used(tx: Session, owners: Collection[UUID], day: date, at: datetime) -> int:
+    """Usage that organisations have on a UTC day is to be made again; gives how many marks that are."""
+    row = UsageDayRow
+    numbers = select(ProjectRow.number).where(ProjectRow.organisation_id.in_(owners))
+    query = select(row.resource_id, row.meter_id).distinct().where(row.project_number.in_(numbers), row.day == day)
+    marks = {(resource, meter, day) for resource, meter in tx.execute(query)}
+    mark_stale(tx, marks, at)
+    return len(marks)
+
+
+def mark_sent(tx: Session, owners: Collection[UUID], first: date, end: date, at: datetime) -> int:
+    """Usage of what was sent as organisations' own is to be made again, on UTC days from one up to another."""
+    path = func.concat(OrganisationRow.slug, "/", ProjectRow.slug)
+    paths = select(path).join(ProjectRow, ProjectRow.organisation_id == OrganisationRow.id)
+    origins = select(OriginRow.id).where(OriginRow.owner.in_(paths.where(OrganisationRow.id.in_(owners))))
+    row, day = ReadingRow, func.date(ReadingRow.start_at)
+    query = select(row.resource_id, row.meter_id, day).distinct().where(row.origin_id.in_(origins))
+    since, until = (each.replace(tzinfo=UTC) for each in (_midnight(first), _midnight(end)))
+    rows = tx.execute(query.where(row.start_at >= since, row.start_at < until))
+    marks = {(resource, meter, each) for resource, meter, each in rows}
+    mark_stale(tx, marks, at)
+    return len(marks)
 
 
 def next_marks(tx: Session, most: int) -> dict[int, tuple[Mark, bool]]:
