@@ -195,9 +195,16 @@ const quantityColumn = (name: Quantity): Column<FeedMeter> => ({
     const value = row[name];
     if (value === null) return name === 'measured' ? 'sampled' : '';
     if (isNothing(value)) return '';
+    // Of a meter that is measured, but has no difference, charges are no sum of what came in.
+    const otherwise = name === 'charged' && row.measured !== null && row.difference === null;
     return (
       <Box component="span" sx={LOOKED_AT.includes(name) ? { color: 'warning.main', fontWeight: 620 } : {}}>
         {quantityIn(value, row.unit)}
+        {otherwise && (
+          <Box component="span" sx={{ display: 'block', color: 'text.secondary', fontSize: '0.8em' }}>
+            counted by the rate’s own measure
+          </Box>
+        )}
       </Box>
     );
   },
