@@ -100,8 +100,10 @@ def test_json_lines_keep_their_numbers_as_they_are_written(tmp_path: Path) -> No
     path = tmp_path / "usage.jsonl"
     path.write_text(
         '{"id": "1", "quantity": 0.1000000000000000055}\n\n{"specversion": "1.0", "type": "gradumen.reading.v1", "id": "2"}\n'
+        '{"specversion": "1.0", "type": "gradumen.resource.gone.v1", "id": "3"}\n'
     )
-    plain, event = read_file(path, source="/s")
+    plain, event, gone = read_file(path, source="/s")
+    assert (gone["type"], gone["id"]) == ("gradumen.resource.gone.v1", "3"), "as it is"
     assert plain["data"] == {"quantity": "0.1000000000000000055"}
     assert plain["source"] == "/s"
     assert event["id"] == "2"

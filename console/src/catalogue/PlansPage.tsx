@@ -118,7 +118,10 @@ function Services({ services }: { services: ServiceForm[] }) {
             title: 'Price can depend on',
             cell: (row) =>
               row.first
-                ? Object.entries(row.service.attributes ?? {})
+                ? Object.entries({
+                    ...row.service.attributes,
+                    ...(row.service.phases?.length ? { phase: row.service.phases } : {}),
+                  })
                     .map(([name, values]) => `${name} (${values.join(', ')})`)
                     .join('; ')
                 : '',

@@ -63,6 +63,14 @@ def test_what_is_gone_or_began_later_holds_nothing_up(december: World) -> None:
     assert december.close("tarnwick", "mara", NOVEMBER)
 
 
+def test_a_source_that_fell_silent_is_to_be_looked_at(december: World) -> None:
+    silent = [each for each in december.mara.to_dos.list("tarnwick") if "fallen silent" in each.title]
+    assert [each.subject for each in silent] == [FEED]
+    assert "1 resource of it still there" in silent[0].detail and "2026-11-30 at 20:00" in silent[0].detail
+    told(december, "2026-12-02 12:00")
+    assert not [each for each in december.mara.to_dos.list("tarnwick") if "fallen silent" in each.title]
+
+
 def test_a_reason_is_one_line_that_fits(december: World) -> None:
     with pytest.raises(Invalid, match="reason"):
         december.mara.bill_runs.start("tarnwick", NOVEMBER, reason="x" * 501)

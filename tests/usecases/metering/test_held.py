@@ -360,7 +360,7 @@ def test_a_list_is_taken_whole_or_not_at_all(november: World) -> None:
         november.mara.deliveries.take_back(first.id)
 
 
-LIVES = int(os.environ.get("GRADUMEN_LIVES", "4"))
+LIVES = int(os.environ.get("GRADUMEN_LIVES", "3"))
 PHASES, SIZES = ("awake", "parked"), ("small", "large")
 FIRST, DAYS = moment("2026-11-03"), 6
 

@@ -7,7 +7,7 @@ from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
-from gradumen.client.metering.readings import EVENT_TYPE, reading_event
+from gradumen.client.metering.readings import reading_event
 from gradumen.core.errors import Invalid
 
 FIELDS = ("owner", "account", "resource", "meter", "quantity", "unit", "start", "end")
@@ -82,7 +82,8 @@ def _read_lines(path: Path, source: str) -> Iterator[dict[str, Any]]:
                 raise Invalid(f"{path}:{number}: not JSON: {error}", field="file", value=path.name) from error
             if not isinstance(item, dict):
                 raise Invalid(f"{path}:{number}: a line is a JSON object", field="file", value=path.name)
-            if item.get("type") == EVENT_TYPE:
+            if "specversion" in item:
+                # An event of whatever type, which the service reads as it is.
                 yield item
             else:
                 identity = str(item.pop("id", ""))

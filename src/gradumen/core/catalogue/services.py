@@ -164,14 +164,18 @@ class Service:
         if self.slug in self.requires or set(self.requires) & set(self.excludes) or self.slug in self.excludes:
             raise Invalid(f"service '{self.slug}' cannot require and exclude the same, or itself", field="requires")
         distinct("meter", [meter.slug for meter in self.meters])
-        distinct("attribute", [attribute.slug for attribute in self.looked_at])
+        distinct("attribute", [attribute.slug for attribute in self.attributes])
         if not self.meters:
             raise Invalid(f"service '{self.slug}' needs at least one meter", field="meters")
 
     @property
     def looked_at(self) -> tuple[Attribute, ...]:
-        """All that a price can depend on: its attributes, and the phase that a resource is in."""
-        return (*self.attributes, *((Attribute(PHASE, self.phases),) if self.phases else ()))
+        """All that a price can depend on: its attributes, and the phase that a resource is in.
+
+        An attribute of its own that is called so stands for that.
+        """
+        implied = bool(self.phases) and PHASE not in (attribute.slug for attribute in self.attributes)
+        return (*self.attributes, *((Attribute(PHASE, self.phases),) if implied else ()))
 
 
 def distinct(what: str, slugs: list[str]) -> None:

@@ -6,6 +6,7 @@ from datetime import timedelta
 from gradumen.core.exact import figure
 from gradumen.core.metering.pulls import PullKind
 from gradumen.store.metering.pulls import PullRow, count_files, pulls_of
+from gradumen.store.metering.spells import sources_behind
 from gradumen.store.organisations.tables import OrganisationRow
 from gradumen.store.spend import to_dos as store
 from gradumen.store.unit_of_work import Session
@@ -26,6 +27,16 @@ def feed_to_dos(tx: Session, scope: Scope, owner: OrganisationRow) -> Iterator[T
     for feed, pull in pulled.items():
         _, refused, why = files.get(feed.id, NO_FILES)
         yield from _pulled(scope, f"{owner.slug}/{feed.slug}", pull, refused, why)
+    for slug, source, until, count in sources_behind(tx, owner.id, scope.now - QUIET):
+        yield ToDoBody(
+            kind="feed",
+            weight=Weight.FAILED,
+            subject=f"{owner.slug}/{slug}",
+            title=f"Source {source} of feed {owner.slug}/{slug} has fallen silent",
+            detail=f"{counted(count, 'resource')} of it still there as far as is known, which is until "
+            f"{until:%Y-%m-%d at %H:%M} UTC; until it tells more nothing later is charged",
+            since=until,
+        )
     # Of what is measured it is said how far it should be; files that stay away are silent.
     measured = {feed.slug for feed, pull in pulled.items() if PullKind(pull.kind).measured}
     for health in store.feeds_health(tx, owner.id, at - RECENT):
