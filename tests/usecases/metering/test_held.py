@@ -12,6 +12,7 @@ import pytest
 
 from gradumen.client.metering.readings import life_event, told_event
 from gradumen.core.errors import CatalogueInvalid, Conflict
+from gradumen.store.metering import listings
 from gradumen.wire.metering.feed_precedences import FeedFirst
 from gradumen.wire.metering.ownership_rules import OwnershipRuleForm
 from tests.conftest import Service, settle
@@ -321,6 +322,23 @@ def test_what_a_later_list_misses_ended_when_it_was_last_seen(november: World) -
     november.send(listing("l-4", "2026-11-07 00:00"), listing("l-3", "2026-11-06 06:00", "vm-2 parked"))
     assert hours(november) == {"awake": 60, "parked": 78}
     assert charged(november) == {"awake": 60, "parked": 78}
+
+
+def test_a_list_that_a_rival_took_meanwhile_is_known(november: World, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Both found that it is new: the second one waits for the first one's keys, and meets its row."""
+    sent = listing("l-1", "2026-11-03 00:00", "vm-1 awake")
+    november.send(sent, listing("l-2", "2026-11-03 08:00"))
+    known, asked = listings.known_listings, []
+
+    def late(*given: Any) -> Any:
+        asked.append(given)
+        return known(*given) if len(asked) > 1 else {}
+
+    monkeypatch.setattr(listings, "known_listings", late)
+    assert [each.status for each in november.mara.readings.send(FEED, [sent]).outcomes] == ["known"]
+    asked.clear()
+    with pytest.raises(Conflict, match="known with other content"):
+        november.mara.readings.send(FEED, [listing("l-2", "2026-11-03 09:00")])
 
 
 def test_lists_are_of_an_account_and_of_what_has_none(november: World) -> None:

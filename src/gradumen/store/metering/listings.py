@@ -3,10 +3,13 @@
 from collections import defaultdict
 from collections.abc import Collection, Mapping, Sequence
 from datetime import UTC, datetime
+from typing import Any
 
 from sqlalchemy import and_, exists, func, or_, select, tuple_
+from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.orm import Session
 
+from gradumen.core.errors import Conflict
 from gradumen.store.metering.stale_usage import Mark
 from gradumen.store.metering.tables import ListingRow, OriginRow, ReadingRow, ResourceRow, SpellRow
 
@@ -16,6 +19,21 @@ def known_listings(tx: Session, feed: int, names: Collection[tuple[str, str]]) -
     row = ListingRow
     query = select(row).where(row.feed_id == feed, tuple_(row.source, row.event_id).in_(names)).with_for_update()
     return {(each.source, each.event_id): each.content for each in tx.scalars(query)}
+
+
+def add_listing(tx: Session, values: Mapping[str, Any]) -> bool:
+    """Add a list; False where a rival has added the same meanwhile.
+
+    Raises:
+        Conflict: a rival has added one of this id that says something else.
+    """
+    added = tx.execute(insert(ListingRow).prefix_with("IGNORE").values(**values))
+    if added.rowcount:  # type: ignore[attr-defined]  # of a statement that changes rows
+        return True
+    name = values["source"], values["event_id"]
+    if known_listings(tx, values["feed_id"], [name]).get(name) != values["content"]:
+        raise Conflict(f"id '{name[1]}' is known with other content; a list stands, send a new one", field="id")
+    return False
 
 
 def has_listings(tx: Session, delivery: int) -> bool:

@@ -10,7 +10,7 @@ from gradumen.core.metering.life_events import Listing
 from gradumen.core.metering.readings import Reading
 from gradumen.store.metering import listings as store
 from gradumen.store.metering.stale_usage import mark_stale
-from gradumen.store.metering.tables import FeedRow, ListingRow
+from gradumen.store.metering.tables import FeedRow
 from gradumen.store.unit_of_work import Session
 from gradumen.usecases.catalogue.published import load_published
 from gradumen.usecases.metering.stored_readings import ACCEPTED, KNOWN, REFUSED, Checked, Outcome
@@ -97,19 +97,19 @@ class Listings:
             if taken is not None or self._published is None:
                 raise Conflict(f"ids that begin with '{listing.id}/' are known already; give the list another id")
             meter = self._published.meter_ids[listing.meter]
-            self._tx.add(
-                ListingRow(
-                    feed_id=self._feed.id,
-                    source=listing.source,
-                    event_id=listing.id,
-                    content=listing.content,
-                    delivery_id=delivery,
-                    meter_id=meter,
-                    account=listing.account,
-                    listed_at=listing.at,
-                )
-            )
+            values = {
+                "feed_id": self._feed.id,
+                "source": listing.source,
+                "event_id": listing.id,
+                "content": listing.content,
+                "delivery_id": delivery,
+                "meter_id": meter,
+                "account": listing.account,
+                "listed_at": listing.at,
+            }
+            if not store.add_listing(self._tx, values):
+                outcomes[index] = Outcome(listing.id, KNOWN)
+                continue
             names = {each.resource for each in listing.readings}
             mark_stale(self._tx, store.missing_in(self._tx, self._feed.id, meter, listing.at, names), at)
             outcomes[index] = Outcome(listing.id, ACCEPTED)
-        self._tx.flush()
