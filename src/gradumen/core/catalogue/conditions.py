@@ -8,6 +8,7 @@ from dataclasses import dataclass, field
 from itertools import combinations, product
 from typing import Protocol
 
+from gradumen.core.catalogue.services import PHASE
 from gradumen.core.errors import Invalid
 
 Attributes = Mapping[str, str]
@@ -202,7 +203,7 @@ def _keyed(condition: Condition) -> tuple[str, ...]:
     return () if isinstance(condition, Prefix | Contains) else _listed(condition) or ()
 
 
-_CALLED = {"phase": "while"}
+_CALLED = {PHASE: "while"}
 """What stands before a condition in place of its attribute's name."""
 
 

@@ -15,6 +15,7 @@ from gradumen.store.billing.tables import ChargePartRow, ChargeRow
 from gradumen.store.catalogue.tables import MeterRow, RateCardRow, RateCardVersionRow
 from gradumen.store.metering.imported_costs import CostRowRow, CostSetRow
 from gradumen.store.metering.tables import (
+    REPLACED,
     DeliveryRow,
     FeedRow,
     OriginRow,
@@ -76,13 +77,7 @@ def readings_of(tx: Session, charge: ChargeRow, *, offset: timedelta, after: int
         .join(ResourceRow, ResourceRow.id == ReadingRow.resource_id)
         .join(FeedRow, FeedRow.id == ResourceRow.feed_id)
         .join(OriginRow, OriginRow.id == ReadingRow.origin_id)
-        .outerjoin(
-            SupersededReadingRow,
-            and_(
-                SupersededReadingRow.delivery_id == ReadingRow.delivery_id,
-                SupersededReadingRow.position == ReadingRow.position,
-            ),
-        )
+        .outerjoin(SupersededReadingRow, REPLACED)
         .where(
             *(_said(meter.id, charge, newest) if meter.combine == Combine.HELD else _measured(tx, charge, offset)),
             ResourceRow.name.in_(resources),

@@ -8,6 +8,7 @@ from sqlalchemy import delete, exists, select
 from sqlalchemy.orm import Session
 
 from gradumen.store.metering.tables import (
+    REPLACED,
     DeliveryRow,
     FeedRow,
     OriginRow,
@@ -65,11 +66,7 @@ def standing_readings(
             ReadingRow.start_at, ReadingRow.end_at,
         )
         .join(OriginRow, OriginRow.id == ReadingRow.origin_id)
-        .outerjoin(
-            SupersededReadingRow,
-            (SupersededReadingRow.delivery_id == ReadingRow.delivery_id)
-            & (SupersededReadingRow.position == ReadingRow.position),
-        )
+        .outerjoin(SupersededReadingRow, REPLACED)
         .where(ReadingRow.delivery_id == delivery, SupersededReadingRow.delivery_id.is_(None))
     )  # fmt: skip
     if first is not None and last is not None:

@@ -1,13 +1,14 @@
 """Which feeds give way to which, and the resources that several of them measure."""
 
 from collections.abc import Collection, Mapping, Sequence
-from datetime import UTC, date, datetime, timedelta
+from datetime import date, datetime, timedelta
 from typing import Any
 
 from sqlalchemy import ColumnElement, ForeignKey, and_, delete, select, tuple_
 from sqlalchemy.orm import Mapped, Session, aliased, mapped_column
 
 from gradumen.core.metering.feed_precedences import COMPARED
+from gradumen.core.periods import midnight
 from gradumen.store.columns import Base
 from gradumen.store.metering.stale_usage import Mark, mark_stale
 from gradumen.store.metering.tables import ResourceRow, SpellRow, UsageDayRow
@@ -75,12 +76,8 @@ def mark_measured_twice(tx: Session, feeds: Collection[int], first: Collection[i
     own, other, spell = ResourceRow, aliased(ResourceRow), SpellRow
     query = select(spell.resource_id, spell.meter_id).distinct().join(own, own.id == spell.resource_id)
     query = query.join(other, and_(other.name == own.name, other.feed_id.in_(first)))
-    query = query.where(own.feed_id.in_(feeds), spell.start_at < _midnight(since), spell.end_at >= _midnight(since))
+    query = query.where(own.feed_id.in_(feeds), spell.start_at < midnight(since), spell.end_at >= midnight(since))
     mark_stale(tx, {(resource, meter, since) for resource, meter in tx.execute(query)}, at)
-
-
-def _midnight(day: date) -> datetime:
-    return datetime(day.year, day.month, day.day, tzinfo=UTC)
 
 
 def with_followers(tx: Session, marks: Collection[Mark], followers: Mapping[int, Collection[int]]) -> set[Mark]:

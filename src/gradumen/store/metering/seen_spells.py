@@ -13,6 +13,7 @@ from sqlalchemy.orm import Session, aliased
 from gradumen.core.catalogue.services import Combine
 from gradumen.store.catalogue.tables import MeterRow
 from gradumen.store.metering.tables import (
+    REPLACED,
     DeliveryRow,
     FeedRow,
     OriginRow,
@@ -111,10 +112,7 @@ def said_of(tx: Session, resource: str, sellers: Collection[UUID], start: dateti
         .join(MeterRow, MeterRow.id == row.meter_id)
         .join(OriginRow, OriginRow.id == row.origin_id)
         .join(DeliveryRow, DeliveryRow.id == row.delivery_id)
-        .outerjoin(
-            SupersededReadingRow,
-            and_(SupersededReadingRow.delivery_id == row.delivery_id, SupersededReadingRow.position == row.position),
-        )
+        .outerjoin(SupersededReadingRow, REPLACED)
         .where(ResourceRow.name == resource, FeedRow.organisation_id.in_(sellers), MeterRow.combine == Combine.HELD)
         .where(row.start_at < end, row.start_at >= func.coalesce(last.scalar_subquery(), start))
         .where(SupersededReadingRow.delivery_id.is_(None))

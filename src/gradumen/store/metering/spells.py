@@ -5,16 +5,18 @@ from dataclasses import dataclass
 from datetime import UTC, date, datetime
 from uuid import UUID
 
-from sqlalchemy import and_, delete, func, insert, or_, select, tuple_
+from sqlalchemy import delete, func, insert, or_, select, tuple_
 from sqlalchemy.dialects.mysql import insert as upsert
 from sqlalchemy.orm import Session
 
 from gradumen.core.catalogue.services import Combine
 from gradumen.core.exact import QUANTITY_PLACES, scaled, unscaled
 from gradumen.core.metering.held import Spell, Statement
+from gradumen.core.periods import midnight
 from gradumen.store.catalogue.tables import MeterRow
 from gradumen.store.metering.stale_usage import Mark
 from gradumen.store.metering.tables import (
+    REPLACED,
     FeedRow,
     FeedWatermarkRow,
     OriginRow,
@@ -39,40 +41,20 @@ def held_meters(tx: Session) -> frozenset[int]:
     return frozenset(tx.scalars(select(MeterRow.id).where(MeterRow.combine == Combine.HELD)))
 
 
-def statements_from(tx: Session, meter: int, resources: Collection[int], first: date | None) -> list[Statement]:
-    """What is said of resources from a UTC day on, and what was said last before it; of all days without one."""
-    if not resources:
-        return []
-    if first is None:
-        return _statements(tx, meter, resources, [])
-    begin = _midnight(first)
-    last = _standing(func.max(ReadingRow.start_at)).add_columns(ReadingRow.resource_id)
-    last = last.where(ReadingRow.resource_id.in_(resources), ReadingRow.meter_id == meter, ReadingRow.start_at < begin)
-    before = [(resource, at) for at, resource in tx.execute(last.group_by(ReadingRow.resource_id))]
-    since = [ReadingRow.start_at >= begin]
-    if before:
-        since.append(tuple_(ReadingRow.resource_id, ReadingRow.start_at).in_(before))
-    return _statements(tx, meter, resources, [or_(*since)])
-
-
-def _statements(tx: Session, meter: int, resources: Collection[int], where: Sequence[object]) -> list[Statement]:
-    row = ReadingRow
-    query = _standing(row.resource_id, row.attribute_set_id, row.origin_id, row.start_at, row.quantity, row.sequence)
-    query = query.add_columns(row.event_id).where(row.resource_id.in_(resources), row.meter_id == meter, *where)
+def statements_from(tx: Session, meter: int, resources: Collection[int], first: date) -> list[Statement]:
+    """What is said of resources from a UTC day on, and what was said last before it."""
+    row, begin = ReadingRow, midnight(first)
+    of = (row.resource_id.in_(resources), row.meter_id == meter, SupersededReadingRow.delivery_id.is_(None))
+    last = select(row.resource_id, func.max(row.start_at)).outerjoin(SupersededReadingRow, REPLACED)
+    rows = tx.execute(last.where(*of, row.start_at < begin).group_by(row.resource_id))
+    before = [(resource, at) for resource, at in rows]
+    columns = (row.resource_id, row.attribute_set_id, row.origin_id, row.start_at, row.quantity, row.sequence)
+    query = select(*columns, row.event_id).outerjoin(SupersededReadingRow, REPLACED)
+    since = or_(row.start_at >= begin, tuple_(row.resource_id, row.start_at).in_(before))
     return [
         Statement(resource, attributes, origin, _seconds(at), scaled(level, QUANTITY_PLACES), sequence, name)
-        for resource, attributes, origin, at, level, sequence, name in tx.execute(query)
+        for resource, attributes, origin, at, level, sequence, name in tx.execute(query.where(*of, since))
     ]
-
-
-def _standing(*columns: object):  # type: ignore[no-untyped-def]  # a query of whatever columns
-    """A query of readings that nothing replaces."""
-    superseded = and_(
-        SupersededReadingRow.delivery_id == ReadingRow.delivery_id,
-        SupersededReadingRow.position == ReadingRow.position,
-    )
-    query = select(*columns).outerjoin(SupersededReadingRow, superseded)  # type: ignore[call-overload]
-    return query.where(SupersededReadingRow.delivery_id.is_(None))
 
 
 def watermarks_of(
@@ -215,7 +197,3 @@ def _seconds(at: datetime) -> int:
 
 def _moment(seconds: int) -> datetime:
     return datetime.fromtimestamp(seconds, UTC)
-
-
-def _midnight(day: date) -> datetime:
-    return datetime(day.year, day.month, day.day, tzinfo=UTC)

@@ -1,7 +1,7 @@
 """Queries of marks, of the readings that marked days are made of, and the usage that is put in their place."""
 
 from collections.abc import Collection, Sequence
-from datetime import UTC, date, datetime, timedelta
+from datetime import date, datetime, timedelta
 from typing import Any
 from uuid import UUID
 
@@ -10,7 +10,7 @@ from sqlalchemy.orm import Session
 
 from gradumen.core.metering.ownership import NOBODY
 from gradumen.core.metering.usage import Span
-from gradumen.core.periods import beyond_hour, zone_of
+from gradumen.core.periods import beyond_hour, midnight, zone_of
 from gradumen.store.bulk import load_lines
 from gradumen.store.metering.imported_costs import oldest_stale
 from gradumen.store.metering.tables import OriginRow, ReadingRow, ResourceRow, StaleUsageRow, UsageDayRow
@@ -57,8 +57,7 @@ def mark_sent(tx: Session, owners: Collection[UUID], first: date, end: date, at:
     origins = select(OriginRow.id).where(OriginRow.owner.in_(paths.where(OrganisationRow.id.in_(owners))))
     row, day = ReadingRow, func.date(ReadingRow.start_at)
     query = select(row.resource_id, row.meter_id, day).distinct().where(row.origin_id.in_(origins))
-    since, until = (each.replace(tzinfo=UTC) for each in (_midnight(first), _midnight(end)))
-    rows = tx.execute(query.where(row.start_at >= since, row.start_at < until))
+    rows = tx.execute(query.where(row.start_at >= midnight(first), row.start_at < midnight(end)))
     marks = {(resource, meter, each) for resource, meter, each in rows}
     mark_stale(tx, marks, at)
     return len(marks)

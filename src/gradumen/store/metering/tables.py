@@ -5,7 +5,7 @@ from decimal import Decimal
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import JSON, BigInteger, ForeignKey, Index, LargeBinary, String, UniqueConstraint
+from sqlalchemy import JSON, BigInteger, ForeignKey, Index, LargeBinary, String, UniqueConstraint, and_
 from sqlalchemy.dialects.mysql import BINARY, VARBINARY
 from sqlalchemy.orm import Mapped, mapped_column
 
@@ -150,6 +150,12 @@ class SupersededReadingRow(Base):
     delivery_id: Mapped[int] = mapped_column(BigInteger, primary_key=True, autoincrement=False)
     position: Mapped[int] = mapped_column(primary_key=True, autoincrement=False)
     by_delivery_id: Mapped[int] = mapped_column(BigInteger)
+
+
+REPLACED = and_(
+    SupersededReadingRow.delivery_id == ReadingRow.delivery_id, SupersededReadingRow.position == ReadingRow.position
+)
+"""By which a reading is joined with what says that it was replaced, or taken back."""
 
 
 class StaleUsageRow(Base):

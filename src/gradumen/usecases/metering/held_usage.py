@@ -27,8 +27,8 @@ class HeldTimes:
     times: Sequence[Held]
 
 
-def load_held(tx: Session, meter: int, resources: Collection[int], first: date | None) -> HeldTimes:
-    """How long resources were as feeds say; of all days without a first one."""
+def load_held(tx: Session, meter: int, resources: Collection[int], first: date) -> HeldTimes:
+    """How long resources were as feeds say, from a UTC day on and since what was said last before it."""
     statements = store.statements_from(tx, meter, resources, first)
     watermarks = store.watermarks_of(tx, resources, {each.origin for each in statements})
     told = {of: each.told_until for of, each in watermarks.items()}

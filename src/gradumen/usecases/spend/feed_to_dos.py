@@ -27,7 +27,8 @@ def feed_to_dos(tx: Session, scope: Scope, owner: OrganisationRow) -> Iterator[T
     for feed, pull in pulled.items():
         _, refused, why = files.get(feed.id, NO_FILES)
         yield from _pulled(scope, f"{owner.slug}/{feed.slug}", pull, refused, why)
-    for slug, source, until, count in sources_behind(tx, owner.id, scope.now - QUIET):
+    silent = sources_behind(tx, owner.id, scope.now - QUIET)
+    for slug, source, until, count in silent:
         yield ToDoBody(
             kind="feed",
             weight=Weight.FAILED,
@@ -38,9 +39,9 @@ def feed_to_dos(tx: Session, scope: Scope, owner: OrganisationRow) -> Iterator[T
             since=until,
         )
     # Of what is measured it is said how far it should be; files that stay away are silent.
-    measured = {feed.slug for feed, pull in pulled.items() if PullKind(pull.kind).measured}
+    told = {feed.slug for feed, pull in pulled.items() if PullKind(pull.kind).measured} | {each[0] for each in silent}
     for health in store.feeds_health(tx, owner.id, at - RECENT):
-        if health.last is not None and at - health.last > QUIET and health.slug not in measured:
+        if health.last is not None and at - health.last > QUIET and health.slug not in told:
             hours = int((at - health.last).total_seconds() // 3600)
             yield ToDoBody(
                 kind="feed",
