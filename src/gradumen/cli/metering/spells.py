@@ -9,6 +9,7 @@ from gradumen.cli.nouns import Verbs, add_organisation, add_wait
 from gradumen.cli.output import Out, in_short
 from gradumen.cli.profiles import own_organisation
 from gradumen.client import Client
+from gradumen.core.catalogue.services import PHASE
 from gradumen.wire.metering.spells import SpellBody
 
 
@@ -82,8 +83,8 @@ def _until(spell: SpellBody) -> str:
 
 def _as(attributes: Mapping[str, str]) -> str:
     """The phase first, then the rest."""
-    rest = [f"{name} {value}" for name, value in attributes.items() if name != "phase"]
-    return ", ".join([*([attributes["phase"]] if "phase" in attributes else []), *rest])
+    rest = [f"{name} {value}" for name, value in attributes.items() if name != PHASE]
+    return ", ".join([*([attributes[PHASE]] if PHASE in attributes else []), *rest])
 
 
 def _moment(at: datetime) -> str:

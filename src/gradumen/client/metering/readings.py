@@ -6,12 +6,12 @@ from datetime import datetime
 from typing import Any
 
 from gradumen.client.connection import Connection
+from gradumen.core.metering.life_events import TOLD_TYPE, life_type
 from gradumen.wire.metering.readings import (
     DeliveryOutcomeBody,
 )
 
 EVENT_TYPE = "gradumen.reading.v1"
-TOLD_TYPE = "gradumen.feed.told.v1"
 BATCH = "application/cloudevents-batch+json"
 MOST_EVENTS = 5000
 
@@ -23,7 +23,7 @@ def reading_event(source: str, id: str, data: Mapping[str, Any]) -> dict[str, An
 
 def life_event(kind: str, source: str, id: str, data: Mapping[str, Any]) -> dict[str, Any]:
     """What happened to a resource, as a CloudEvent; ``kind`` is made, changed, phase-changed or gone; or is listed."""
-    return _event(f"gradumen.resource.{kind}.v1", source, id, data)
+    return _event(life_type(kind), source, id, data)
 
 
 def told_event(source: str, id: str, until: datetime) -> dict[str, Any]:

@@ -3,6 +3,7 @@
 Each says all that is so from its moment on, so that one that is missing costs no more than the time until the next.
 """
 
+from collections import Counter
 from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime
@@ -14,9 +15,19 @@ from gradumen.core.metering.readings import Reading, Told, hash_of, read_moment,
 
 MADE, CHANGED, PHASE_CHANGED, GONE = "made", "changed", "phase-changed", "gone"
 LISTED = "listed"
-EVENT_TYPES = {f"gradumen.resource.{each}.v1": each for each in (MADE, CHANGED, PHASE_CHANGED, GONE)}
-TOLD_TYPE = "gradumen.feed.told.v1"
-LISTING_TYPE = "gradumen.resource.listed.v1"
+
+
+def life_type(kind: str) -> str:
+    """The type of an event of a resource.
+
+    >>> life_type(GONE)
+    'gradumen.resource.gone.v1'
+    """
+    return f"gradumen.resource.{kind}.v1"
+
+
+EVENT_TYPES = {life_type(each): each for each in (MADE, CHANGED, PHASE_CHANGED, GONE)}
+LISTING_TYPE, TOLD_TYPE = life_type(LISTED), "gradumen.feed.told.v1"
 MOST_LISTED = 5000
 """Resources in one list."""
 _AS_IN_READINGS = ("owner", "account", "resource", "meter", "sequence")
@@ -93,8 +104,8 @@ def read_listing(source: object, identity: object, data: object) -> Listing:
             field = problem.facts.get("field", "resources")
             raise Invalid(f"resource {place + 1} of the list: {problem.message}", field=field) from None
     names = [each.resource for each in found]
-    if len(set(names)) < len(names):
-        twice = next(each for each in names if names.count(each) > 1)
+    twice = next((each for each, count in Counter(names).items() if count > 1), None)
+    if twice is not None:
         raise Invalid(f"resource '{twice}' stands twice in the list; keep one", field="resources", value=twice)
     meter, account = read_text(facts.get("meter"), "meter"), facts.get("account")
     account = None if account is None else read_text(account, "account")

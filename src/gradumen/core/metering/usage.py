@@ -14,6 +14,8 @@ from gradumen.core.metering.ownership import Shares
 HOUR_SECONDS = 3600
 DAY_HOURS = 24
 DAY_SECONDS = DAY_HOURS * HOUR_SECONDS
+EPOCH_DAY = date(1970, 1, 1)
+"""From which days are counted."""
 QUARTERS = 4
 """Of an hour."""
 

@@ -14,6 +14,7 @@ from gradumen.core.catalogue.services import Combine
 from gradumen.store.billing.tables import ChargePartRow, ChargeRow
 from gradumen.store.catalogue.tables import MeterRow, RateCardRow, RateCardVersionRow
 from gradumen.store.metering.imported_costs import CostRowRow, CostSetRow
+from gradumen.store.metering.readings import NEWEST, said_since, stood
 from gradumen.store.metering.tables import (
     REPLACED,
     DeliveryRow,
@@ -67,11 +68,12 @@ def readings_of(tx: Session, charge: ChargeRow, *, offset: timedelta, after: int
     Args:
         offset: of the seller's clocks from UTC, by which parts have their days.
     """
-    newest = charge.explanation.get("delivery", 2**63 - 1)
+    newest = charge.explanation.get("delivery", NEWEST)
     resources = select(ChargePartRow.resource).where(ChargePartRow.charge_id == charge.id).distinct()
     meter = tx.scalars(select(MeterRow).where(MeterRow.slug == charge.meter)).first()
     if meter is None:
         return []
+    held = meter.combine == Combine.HELD
     rows = tx.execute(
         select(ReadingRow, FeedRow.slug, OriginRow.source, ResourceRow.name)
         .join(ResourceRow, ResourceRow.id == ReadingRow.resource_id)
@@ -79,22 +81,17 @@ def readings_of(tx: Session, charge: ChargeRow, *, offset: timedelta, after: int
         .join(OriginRow, OriginRow.id == ReadingRow.origin_id)
         .outerjoin(SupersededReadingRow, REPLACED)
         .where(
-            *(_said(meter.id, charge, newest) if meter.combine == Combine.HELD else _measured(tx, charge, offset)),
+            *([said_since(charge.service_start, newest)] if held else _measured(tx, charge, offset)),
             ResourceRow.name.in_(resources),
             ReadingRow.meter_id == meter.id,
             ReadingRow.start_at < charge.service_end,
-            *_stood(ReadingRow, SupersededReadingRow, newest),
+            *stood(newest),
         )
         .order_by(ReadingRow.delivery_id, ReadingRow.position)
         .offset(after)
         .limit(limit)
     )
     return [EvidentReading(reading, feed, source, resource) for reading, feed, source, resource in rows]
-
-
-def _stood(reading: Any, superseded: Any, newest: int) -> tuple[ColumnElement[bool], ...]:
-    """What had come by a delivery and was not replaced by then."""
-    return reading.delivery_id <= newest, superseded.delivery_id.is_(None) | (superseded.by_delivery_id > newest)
 
 
 def _measured(tx: Session, charge: ChargeRow, offset: timedelta) -> tuple[ColumnElement[bool], ...]:
@@ -122,20 +119,6 @@ def _measured(tx: Session, charge: ChargeRow, offset: timedelta) -> tuple[Column
     )
 
 
-def _said(meter: int, charge: ChargeRow, newest: int) -> tuple[ColumnElement[bool], ...]:
-    """Of what holds until it changes all that was said since the last before the charge's beginning."""
-    earlier, superseded = aliased(ReadingRow), aliased(SupersededReadingRow)
-    place = and_(superseded.delivery_id == earlier.delivery_id, superseded.position == earlier.position)
-    last = select(func.max(earlier.start_at)).outerjoin(superseded, place).correlate(ReadingRow)
-    last = last.where(
-        earlier.resource_id == ReadingRow.resource_id,
-        earlier.meter_id == meter,
-        earlier.start_at <= charge.service_start,
-        *_stood(earlier, superseded, newest),
-    )
-    return (ReadingRow.start_at >= func.coalesce(last.scalar_subquery(), charge.service_start),)
-
-
 @dataclass(frozen=True, slots=True)
 class EvidentCost:
     """A row of a cost file, with where it is."""
@@ -157,7 +140,7 @@ def costs_of(tx: Session, charge: ChargeRow, *, after: int, limit: int) -> list[
     one that was sold.
     """
     cost = CostRowRow.effective if charge.explanation["cost"]["basis"] == Basis.EFFECTIVE else CostRowRow.billed
-    newest = charge.explanation.get("delivery", 2**63 - 1)
+    newest = charge.explanation.get("delivery", NEWEST)
     later, found, part = aliased(CostSetRow), aliased(DeliveryRow), ChargePartRow
 
     def stood(delivery: type[DeliveryRow]) -> ColumnElement[bool]:

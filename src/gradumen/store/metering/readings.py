@@ -1,14 +1,22 @@
 """Queries of readings, their keys, and the small numbers that stand in them. In bulk, straight through the driver."""
 
 from collections.abc import Collection, Iterable, Mapping
+from datetime import datetime
 from typing import Any
 
-from sqlalchemy import ColumnElement, select
+from sqlalchemy import ColumnElement, and_, func, select
 from sqlalchemy.dialects.mysql import insert
-from sqlalchemy.orm import Session
+from sqlalchemy.orm import Session, aliased
 
 from gradumen.store.bulk import load_lines
-from gradumen.store.metering.tables import AttributeSetRow, OriginRow, ReadingKeyRow, ReadingRow, ResourceRow
+from gradumen.store.metering.tables import (
+    AttributeSetRow,
+    OriginRow,
+    ReadingKeyRow,
+    ReadingRow,
+    ResourceRow,
+    SupersededReadingRow,
+)
 
 _KEYS = (
     "@key, @content, sequence, delivery_id, position, resource_id, meter_id, start_at) "
@@ -67,6 +75,31 @@ def number_resources(tx: Session, feed: int, names: Collection[str]) -> dict[str
     """Numbers of a feed's resources by name; new ones are added."""
     rows = {name: {"feed_id": feed, "name": name, "passes": 0} for name in names}
     return _numbered(tx, ResourceRow, ResourceRow.name, rows, ResourceRow.feed_id == feed)
+
+
+NEWEST = 2**63 - 1
+"""After every delivery."""
+
+
+def stood(
+    newest: int = NEWEST, reading: Any = ReadingRow, superseded: Any = SupersededReadingRow
+) -> tuple[ColumnElement[bool], ...]:
+    """What had come by a delivery and was not replaced by then, of readings beside what replaces them."""
+    return reading.delivery_id <= newest, superseded.delivery_id.is_(None) | (superseded.by_delivery_id > newest)
+
+
+def said_since(moment: datetime, newest: int = NEWEST) -> ColumnElement[bool]:
+    """Of what holds until it changes: all that was said of a resource since the last at or before a moment.
+
+    Args:
+        newest: as it stood after this delivery.
+    """
+    earlier, superseded = aliased(ReadingRow), aliased(SupersededReadingRow)
+    place = and_(superseded.delivery_id == earlier.delivery_id, superseded.position == earlier.position)
+    last = select(func.max(earlier.start_at)).outerjoin(superseded, place).correlate(ReadingRow)
+    same = (earlier.resource_id == ReadingRow.resource_id, earlier.meter_id == ReadingRow.meter_id)
+    last = last.where(*same, earlier.start_at <= moment, *stood(newest, earlier, superseded))
+    return ReadingRow.start_at >= func.coalesce(last.scalar_subquery(), moment)
 
 
 def _numbered(

@@ -8,10 +8,11 @@ from typing import Any
 from uuid import UUID
 
 from sqlalchemy import ColumnElement, and_, false, func, or_, select, true
-from sqlalchemy.orm import Session, aliased
+from sqlalchemy.orm import Session
 
 from gradumen.core.catalogue.services import Combine
 from gradumen.store.catalogue.tables import MeterRow
+from gradumen.store.metering.readings import said_since, stood
 from gradumen.store.metering.tables import (
     REPLACED,
     DeliveryRow,
@@ -90,16 +91,6 @@ MOST_SAID = 500
 def said_of(tx: Session, resource: str, sellers: Collection[UUID], start: datetime, end: datetime) -> list[Said]:
     """What sellers' feeds said of a resource in a span of time, and last before it, in time; the newest at most."""
     row = ReadingRow
-    earlier, gone = aliased(ReadingRow), aliased(SupersededReadingRow)
-    last = select(func.max(earlier.start_at)).outerjoin(
-        gone, and_(gone.delivery_id == earlier.delivery_id, gone.position == earlier.position)
-    )
-    last = last.where(
-        earlier.resource_id == row.resource_id,
-        earlier.meter_id == row.meter_id,
-        earlier.start_at <= start,
-        gone.delivery_id.is_(None),
-    ).correlate(row)
     query = (
         select(
             row.start_at, row.meter_id, row.quantity, row.attribute_set_id,
@@ -114,8 +105,7 @@ def said_of(tx: Session, resource: str, sellers: Collection[UUID], start: dateti
         .join(DeliveryRow, DeliveryRow.id == row.delivery_id)
         .outerjoin(SupersededReadingRow, REPLACED)
         .where(ResourceRow.name == resource, FeedRow.organisation_id.in_(sellers), MeterRow.combine == Combine.HELD)
-        .where(row.start_at < end, row.start_at >= func.coalesce(last.scalar_subquery(), start))
-        .where(SupersededReadingRow.delivery_id.is_(None))
+        .where(row.start_at < end, said_since(start), *stood())
         .order_by(row.start_at.desc(), row.quantity, row.sequence.desc(), row.event_id.desc())
         .limit(MOST_SAID)
     )  # fmt: skip

@@ -5,13 +5,14 @@ from datetime import date, datetime, timedelta
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import delete, func, select, update
+from sqlalchemy import Select, delete, func, insert, literal, select, update
 from sqlalchemy.orm import Session
 
 from gradumen.core.metering.ownership import NOBODY
 from gradumen.core.metering.usage import Span
 from gradumen.core.periods import beyond_hour, midnight, zone_of
 from gradumen.store.bulk import load_lines
+from gradumen.store.columns import Moment
 from gradumen.store.metering.imported_costs import oldest_stale
 from gradumen.store.metering.tables import OriginRow, ReadingRow, ResourceRow, StaleUsageRow, UsageDayRow
 from gradumen.store.organisations.projects import projects_by_path
@@ -44,10 +45,8 @@ def mark_used(tx: Session, owners: Collection[UUID], day: date, at: datetime) ->
     """Usage that organisations have on a UTC day is to be made again; gives how many marks that are."""
     row = UsageDayRow
     numbers = select(ProjectRow.number).where(ProjectRow.organisation_id.in_(owners))
-    query = select(row.resource_id, row.meter_id).distinct().where(row.project_number.in_(numbers), row.day == day)
-    marks = {(resource, meter, day) for resource, meter in tx.execute(query)}
-    mark_stale(tx, marks, at)
-    return len(marks)
+    places = select(row.resource_id, row.meter_id, row.day).distinct()
+    return _mark_all(tx, places.where(row.project_number.in_(numbers), row.day == day), at)
 
 
 def mark_sent(tx: Session, owners: Collection[UUID], first: date, end: date, at: datetime) -> int:
@@ -55,12 +54,19 @@ def mark_sent(tx: Session, owners: Collection[UUID], first: date, end: date, at:
     path = func.concat(OrganisationRow.slug, "/", ProjectRow.slug)
     paths = select(path).join(ProjectRow, ProjectRow.organisation_id == OrganisationRow.id)
     origins = select(OriginRow.id).where(OriginRow.owner.in_(paths.where(OrganisationRow.id.in_(owners))))
-    row, day = ReadingRow, func.date(ReadingRow.start_at)
-    query = select(row.resource_id, row.meter_id, day).distinct().where(row.origin_id.in_(origins))
-    rows = tx.execute(query.where(row.start_at >= midnight(first), row.start_at < midnight(end)))
-    marks = {(resource, meter, each) for resource, meter, each in rows}
-    mark_stale(tx, marks, at)
-    return len(marks)
+    row = ReadingRow
+    places = select(row.resource_id, row.meter_id, func.date(row.start_at)).distinct()
+    inside = (row.start_at >= midnight(first), row.start_at < midnight(end), row.origin_id.in_(origins))
+    return _mark_all(tx, places.where(*inside), at)
+
+
+def _mark_all(tx: Session, places: Select[int, int, Any], at: datetime) -> int:
+    """Mark places, resource, meter and day of each, as the database finds them."""
+    row = StaleUsageRow
+    columns = [row.resource_id, row.meter_id, row.day, row.marked_at, row.quiet]
+    found = places.add_columns(literal(at, Moment()), literal(0))
+    made = tx.execute(insert(row).from_select(columns, found))
+    return int(made.rowcount)  # type: ignore[attr-defined]  # of a statement that changes rows
 
 
 def next_marks(tx: Session, most: int) -> dict[int, tuple[Mark, bool]]:

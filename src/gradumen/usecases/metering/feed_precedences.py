@@ -11,6 +11,7 @@ from gradumen.core.errors import Invalid
 from gradumen.core.exact import QUANTITY_PLACES, unscaled
 from gradumen.core.metering.feed_precedences import feeds_before
 from gradumen.core.metering.packed_days import unpack
+from gradumen.core.metering.usage import EPOCH_DAY
 from gradumen.core.periods import Period, hour_number, zone_of
 from gradumen.core.permissions import Right
 from gradumen.store import revisions
@@ -25,7 +26,7 @@ from gradumen.usecases.catalogue.names import meter_name
 from gradumen.usecases.catalogue.published import load_published
 from gradumen.usecases.metering.feeds import get_feed
 from gradumen.usecases.metering.measured_before import load_before
-from gradumen.usecases.metering.stale_usage import EPOCH_DAY, usage_as_of
+from gradumen.usecases.metering.stale_usage import usage_as_of
 from gradumen.usecases.scope import Caller, get_organisation, load_scope
 from gradumen.wire.metering.feed_precedences import (
     ComparedMeterBody,

@@ -8,14 +8,12 @@ from functools import cached_property
 from gradumen.core.exact import allocate
 from gradumen.core.metering.feed_precedences import COMPARED
 from gradumen.core.metering.held import Held, Statement, giving_way, held_times, spells_of
-from gradumen.core.metering.usage import DAY_SECONDS, Divisions, Sample, Span
+from gradumen.core.metering.usage import DAY_SECONDS, EPOCH_DAY, Divisions, Sample, Span
 from gradumen.store.metering import spells as store
 from gradumen.store.metering.listings import lists_of
 from gradumen.store.metering.ownership_rules import Group
 from gradumen.store.metering.spells import Watermark, held_meters
 from gradumen.store.unit_of_work import Session
-
-EPOCH_DAY = date(1970, 1, 1)
 
 
 @dataclass(frozen=True, slots=True)

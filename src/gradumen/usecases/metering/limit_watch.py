@@ -15,6 +15,7 @@ from gradumen.core.messages import Kind as MessageKind
 from gradumen.core.messages import day_words
 from gradumen.core.metering.breaches import Crossed, Limits, above_words
 from gradumen.core.metering.packed_days import unpack
+from gradumen.core.metering.usage import EPOCH_DAY
 from gradumen.core.metering.uses import flowed, mean_level
 from gradumen.core.periods import hour_number
 from gradumen.core.permissions import Right
@@ -29,7 +30,6 @@ from gradumen.store.quotas.measures import load_measures
 from gradumen.store.unit_of_work import Session, UnitOfWork, add_new, use_case
 from gradumen.usecases.access.project_people import readers_of
 from gradumen.usecases.messages import people_with, tell
-from gradumen.usecases.metering.stale_usage import EPOCH_DAY
 from gradumen.usecases.metering.usage import UTC_ZONE, quantities_of
 from gradumen.usecases.metering.uses import DAY, meters_of_measures
 from gradumen.usecases.scope import business_now, scope_of_nobody

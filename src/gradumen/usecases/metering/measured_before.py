@@ -2,19 +2,16 @@
 
 from collections import defaultdict
 from collections.abc import Collection, Mapping
-from datetime import date
 
 from gradumen.core.catalogue.services import Combine
 from gradumen.core.metering.feed_precedences import QUARTER_SECONDS, Before, feeds_before, quarters_of
 from gradumen.core.metering.readings import LONGEST
-from gradumen.core.metering.usage import DAY_SECONDS, Sample, Span
+from gradumen.core.metering.usage import DAY_SECONDS, EPOCH_DAY, Sample, Span
 from gradumen.store import revisions
 from gradumen.store.metering import feed_precedences as store
 from gradumen.store.metering import stale_usage
 from gradumen.store.unit_of_work import Session
 from gradumen.usecases.metering.held_usage import times_of
-
-EPOCH_DAY = date(1970, 1, 1)
 
 
 def load_before(tx: Session) -> Before:

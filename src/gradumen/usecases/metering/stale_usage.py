@@ -12,7 +12,7 @@ from gradumen.core.metering.feed_precedences import Before, give_way
 from gradumen.core.metering.ownership import NOBODY
 from gradumen.core.metering.packed_days import pack
 from gradumen.core.metering.readings import LONGEST
-from gradumen.core.metering.usage import Divisions, Sample, Span, combine_days, spans_of
+from gradumen.core.metering.usage import EPOCH_DAY, Divisions, Sample, Span, combine_days, spans_of
 from gradumen.store.metering import stale_usage
 from gradumen.store.metering.spells import spells_behind
 from gradumen.store.metering.usage import meter_rows
@@ -26,7 +26,6 @@ from gradumen.wire.metering.usage import AsOf
 
 BATCH = 2000
 """Marks worked off in one transaction."""
-EPOCH_DAY = date(1970, 1, 1)
 DAY = timedelta(days=1)
 
 

@@ -10,6 +10,7 @@ from zoneinfo import ZoneInfo
 from gradumen.core.errors import Invalid
 from gradumen.core.exact import QUANTITY_PLACES, scaled, unscaled
 from gradumen.core.metering.packed_days import sum_hours, unpack
+from gradumen.core.metering.usage import EPOCH_DAY
 from gradumen.core.periods import Period, day_start, hour_number, zone_of
 from gradumen.core.permissions import Right
 from gradumen.store.catalogue.tables import MeterRow
@@ -31,7 +32,7 @@ from gradumen.store.organisations.tables import Tree, trees_between, zone_name
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.catalogue.names import meter_name
 from gradumen.usecases.catalogue.published import Published, load_published
-from gradumen.usecases.metering.stale_usage import EPOCH_DAY, usage_as_of
+from gradumen.usecases.metering.stale_usage import usage_as_of
 from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
 from gradumen.wire.metering.usage import UsageBody, UsageSumsBody
 

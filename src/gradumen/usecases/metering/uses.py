@@ -10,7 +10,7 @@ from gradumen.core.catalogue.services import Meter
 from gradumen.core.errors import Invalid
 from gradumen.core.exact import QUANTITY_PLACES, unscaled
 from gradumen.core.metering.packed_days import newest_hour, unpack
-from gradumen.core.metering.usage import DAY_HOURS
+from gradumen.core.metering.usage import DAY_HOURS, EPOCH_DAY
 from gradumen.core.metering.uses import flowed, mean_level, running_sums
 from gradumen.core.periods import EPOCH, hour_number, midnight
 from gradumen.core.permissions import Right
@@ -22,7 +22,6 @@ from gradumen.store.quotas.quotas import limits_over
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.catalogue.published import load_published
 from gradumen.usecases.limits import counted
-from gradumen.usecases.metering.stale_usage import EPOCH_DAY
 from gradumen.usecases.metering.usage import UTC_ZONE, Span, quantities_of, seen_usage, spans_of
 from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
 from gradumen.wire.metering.uses import UseBody, UseDayBody
