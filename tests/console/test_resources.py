@@ -37,3 +37,16 @@ def test_a_resource_of_somebody_else_shows_nothing(tab: Tab, world: World) -> No
     tab.go("/usage/resource?name=vm-q&period=2026-09", "vm-q")
     expect(tab.page.get_by_text("Nothing of it was used in September 2026")).to_be_visible()
     expect(tab.page.get_by_text("What was said of it")).to_have_count(0)
+
+
+def test_who_manages_feeds_has_a_month_made_again(tab: Tab, world: World) -> None:
+    world.mara.catalogue.publish("tarnwick", files(COMPUTE))
+    world.send(event("made", "1", "2026-09-03 08:20", "awake"))
+    tab.sign_in("mara")
+    tab.go("/usage?period=2026-09&meter=compute/running&organisation=quillstone", "What was used")
+    tab.page.get_by_role("button", name="Make it again").click()
+    expect(tab.page.get_by_text("Usage of September 2026 is made again from what came in")).to_be_visible()
+    tab.sign_out()
+    tab.sign_in("vera")
+    tab.go("/usage?period=2026-09", "What was used")
+    expect(tab.page.get_by_role("button", name="Make it again")).to_have_count(0)

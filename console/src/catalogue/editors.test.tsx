@@ -3,7 +3,7 @@ import { QueryClient, QueryClientProvider } from '@tanstack/react-query';
 import { fireEvent, render, screen, within } from '@testing-library/react';
 import type { ReactElement } from 'react';
 import { MemoryRouter } from 'react-router';
-import { describe, expect, it, vi } from 'vitest';
+import { describe, expect, it } from 'vitest';
 import { sessionOptions, type Session } from '../access/session';
 import { organisationsOptions } from '../organisations/organisations';
 import {
@@ -13,7 +13,6 @@ import {
   plansOptions,
   servicesOptions,
 } from './catalogue';
-import { Line, NUMBER, SIGNED, TIME } from './fields';
 import { Mistakes, placeWords } from './mistakes';
 import { OfferEditor } from './OfferEditor';
 import { PlanEditor } from './PlanEditor';
@@ -376,32 +375,5 @@ describe('what is found wrong', () => {
     const name = screen.getByRole('textbox', { name: 'Name' });
     expect(name).toHaveAccessibleDescription('too long');
     expect(name).toBeInvalid();
-  });
-});
-
-describe('a figure', () => {
-  it('that is none is said at its field once one leaves it, and no sooner', () => {
-    const change = vi.fn();
-    const { rerender } = render(<Line label="Price" value="0.05" check={NUMBER} onChange={change} />);
-    const field = screen.getByLabelText('Price');
-    fireEvent.focus(field);
-    rerender(<Line label="Price" value="0." check={NUMBER} onChange={change} />);
-    expect(field).toBeValid();
-    fireEvent.blur(field);
-    expect(field).toBeInvalid();
-    expect(field).toHaveAccessibleDescription('A number, as in 12.5');
-    rerender(<Line label="Price" value="" check={NUMBER} onChange={change} />);
-    expect(field).toBeValid();
-  });
-
-  it.each([
-    ['12', NUMBER, true],
-    ['-3', NUMBER, false],
-    ['-3', SIGNED, true],
-    ['1,5', SIGNED, false],
-    ['24:00', TIME, true],
-    ['7:30', TIME, false],
-  ])('%s', (text, check, fine) => {
-    expect(check.safeParse(text).success).toBe(fine);
   });
 });

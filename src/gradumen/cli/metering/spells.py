@@ -48,7 +48,8 @@ def run_list(arguments: argparse.Namespace, client: Client, out: Out) -> int:
             )
             for each in found.items
         ],
-        right=("LEVEL",),
+        # A moment that is cut short is another one.
+        right=("LEVEL", "FROM (UTC)", "TO (UTC)"),
     )
     if found.said:
         out.say("")
@@ -66,7 +67,7 @@ def run_list(arguments: argparse.Namespace, client: Client, out: Out) -> int:
                 )
                 for each in found.said
             ],
-            right=("LEVEL",),
+            right=("LEVEL", "SAID OF (UTC)", "CAME IN"),
         )
     if not found.items:
         out.say(f"nothing was there in {found.period} of which feeds say what happens to it")
@@ -88,4 +89,4 @@ def _as(attributes: Mapping[str, str]) -> str:
 
 
 def _moment(at: datetime) -> str:
-    return f"{at:%Y-%m-%d %H:%M:%S}"
+    return f"{at:%Y-%m-%d %H:%M}"

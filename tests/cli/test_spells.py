@@ -1,0 +1,42 @@
+"""What happened to resources, usage made again, and a close that lacks something, on the command line."""
+
+import json
+from pathlib import Path
+
+from gradumen.client.metering.readings import told_event
+from tests.cli.test_cli import Terminal, profiles, terminal
+from tests.usecases.metering.test_held import COMPUTE, SOURCE, event, listing
+from tests.world import World, files, moment
+
+__all__ = ["profiles", "terminal"]
+SEPTEMBER = ("--period", "2026-09")
+
+
+def test_events_come_in_from_a_file_and_are_seen(terminal: Terminal, world: World, tmp_path: Path) -> None:
+    world.mara.catalogue.publish("tarnwick", files(COMPUTE))
+    shown = ("spells", "list", *SEPTEMBER, "-o", "quillstone", "--wait", "60")
+    assert "nothing was there in 2026-09" in terminal(*shown)
+    path = tmp_path / "events.jsonl"
+    events = [
+        event("made", "1", "2026-09-03 08:20", "awake"),
+        listing("l-1", "2026-09-04 00:00", "vm-1 parked", "vm-2 awake"),
+        listing("l-2", "2026-09-05 00:00", "vm-1 parked", "vm-2 awake"),
+        listing("l-3", "2026-09-06 00:00", "vm-1 parked"),
+        told_event(SOURCE, "t", moment("2026-09-07")),
+    ]
+    path.write_text("\n".join(map(json.dumps, events)))
+    assert "5 accepted" in terminal("readings", "send", str(path), "--feed", "tarnwick/north-fell")
+    told = " ".join(terminal(*shown).split())
+    assert "2026-09-07 00:00, goes on" in told and "2026-09-05 00:00, not listed after" in told
+    own = " ".join(terminal(*shown, "--resource", "vm-2").split())
+    assert "tarnwick/north-fell l-1/1" in own and "vm-1" not in own
+    assert "vm-2" not in terminal(*shown, "--limit", "1")
+    assert "24 piece-hours" in " ".join(
+        terminal("usage", "show", *SEPTEMBER, "--resource", "vm-2", "-o", "quillstone").split()
+    )
+    assert "it is being made again" in terminal("usage", "remake", *SEPTEMBER, "-o", "quillstone")
+
+    refused = terminal("bill-runs", "start", *SEPTEMBER, exit=1)
+    assert "all is here until 2026-09-07 00:00 UTC" in refused and "give a reason" in refused
+    terminal("bill-runs", "start", *SEPTEMBER, "--reason", "cut off")
+    assert world.mara.bill_runs.list("tarnwick")[0].reason == "cut off"
