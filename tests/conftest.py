@@ -171,9 +171,9 @@ def metrics_port() -> int:
 
 
 @pytest.fixture(scope="session")
-def openstack_ports() -> tuple[int, int]:
-    """The same for a cloud's identity service and its metric service."""
-    return free_port(), free_port()
+def openstack_ports() -> tuple[int, int, int]:
+    """The same for a cloud's identity service, its metric service, and its compute service."""
+    return free_port(), free_port(), free_port()
 
 
 @pytest.fixture(scope="session")
@@ -183,7 +183,7 @@ def running(
     cloud_server: SimulatedCloud,
     metrics: SimulatedMetrics,
     metrics_port: int,
-    openstack_ports: tuple[int, int],
+    openstack_ports: tuple[int, int, int],
     drop: Path,
     tmp_path_factory: pytest.TempPathFactory,
 ) -> Iterator[Service]:

@@ -48,7 +48,7 @@ class Reached:
 
 @pytest.fixture(scope="module")
 def cloud(
-    tmp_path_factory: pytest.TempPathFactory, database: PrivateDatabase, openstack_ports: tuple[int, int]
+    tmp_path_factory: pytest.TempPathFactory, database: PrivateDatabase, openstack_ports: tuple[int, int, int]
 ) -> Iterator[Reached]:
     folder: Path = tmp_path_factory.mktemp("measures")
     with identity_service(tmp_path_factory.mktemp("identity"), openstack_ports[0]) as identity:

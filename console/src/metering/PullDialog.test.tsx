@@ -77,3 +77,19 @@ it('what measures is asked something', async () => {
   expect(await screen.findByText('What is asked', { selector: 'p' })).toBeInTheDocument();
   expect(asked).toEqual([]);
 });
+
+it('of servers is asked what counts, in its unit', async () => {
+  const session = { now: '2026-11-28T09:00:00Z', memberships: [{ organisation: 'tarnwick', rights: [] }] };
+  drawn(
+    <PullDialog feed={{ path: 'tarnwick/drop', name: 'Drop', senders: [] }} pull={NONE} onClose={vi.fn()} />,
+    [[sessionOptions.queryKey, session as unknown as Session]],
+  );
+  await choose('The servers of an OpenStack cloud');
+  expect(screen.queryByLabelText(/In its language/)).toBeNull();
+  expect(screen.queryByLabelText(/Samples every/)).toBeNull();
+  expect(screen.getByLabelText(/Phases, by status/)).toBeInTheDocument();
+  expect(screen.queryByLabelText(/^Unit/)).toBeNull();
+  fireEvent.mouseDown(screen.getByRole('combobox', { name: /Counts/ }));
+  fireEvent.click(await screen.findByRole('option', { name: 'its virtual processors' }));
+  expect(await screen.findByLabelText(/^Unit/)).toHaveValue('');
+});

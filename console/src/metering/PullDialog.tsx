@@ -15,17 +15,21 @@ import { PickInput } from '../shared/PickInput';
 import { formatUnit } from '../shared/units';
 import type { Feed } from './metering';
 import {
+  COUNTED,
   KINDS,
-  NEW_QUERY,
+  TOLD_IN,
   type Pull,
   type PullValues,
   type Tried,
   formOf,
   isMeasured,
+  isOfServers,
+  newQuery,
   valuesOf,
 } from './pulls';
 
 const labels = given('A label, as in instance');
+const pairs = (hint: string) => z.string().check(z.regex(/^(\s*[^=,]+=[^=,]+(,|$))*$/, hint));
 const schema = z.object({
   kind: z.string(),
   names: z.string(),
@@ -46,7 +50,8 @@ const schema = z.object({
       resource: labels,
       owner: z.string(),
       account: z.string(),
-      attributes: z.string().check(z.regex(/^(\s*[^=,]+=[^=,]+(,|$))*$/, 'As in size=flavour, site=region')),
+      attributes: pairs('As in size=flavour, site=region'),
+      phases: pairs('As in active=awake, shutoff=parked'),
     }),
   ),
 });
@@ -109,6 +114,11 @@ const PLACES: Record<string, { label: string; hint: string; secret: string }> = 
     hint: 'Ends with /v3; the operator lists what may be called',
     secret: 'Application credential, ID:SECRET',
   },
+  'openstack servers': {
+    label: 'Address of its identity service',
+    hint: 'Ends with /v3; the operator lists what may be called',
+    secret: 'Application credential, ID:SECRET',
+  },
   directory: {
     label: 'Directory',
     hint: 'As the operator calls it, and a folder in it: drop/daily',
@@ -128,7 +138,8 @@ function Where({ kept }: { kept: boolean }) {
   /** Of files nothing is asked. */
   const chosen = (next: string) => {
     const asked = getValues('queries');
-    setValue('queries', isMeasured(next) ? (asked.length ? asked : [NEW_QUERY]) : []);
+    const alike = isOfServers(next) === asked.every((each) => each.how === 'held');
+    setValue('queries', !isMeasured(next) ? [] : asked.length && alike ? asked : [newQuery(next)]);
   };
   const { label, hint, secret } = PLACES[kind] ?? { label: 'Address', hint: '', secret: '' };
   const asksUser = kind === 'prometheus' || kind === 'object store';
@@ -155,7 +166,7 @@ function Where({ kept }: { kept: boolean }) {
           hint={kept ? 'Empty: the one that is kept' : 'Kept sealed, never shown'}
         />
       )}
-      {isMeasured(kind) ? (
+      {isOfServers(kind) ? null : isMeasured(kind) ? (
         <TextInput name="step_seconds" label="Samples every" unit="s" columns={3} />
       ) : (
         <TextInput name="names" label="Files called" columns={3} hint="* stands for any text" />
@@ -168,6 +179,7 @@ function Asked() {
   const services = useQuery(servicesOptions);
   const { fields, append, remove } = useFieldArray<PullValues, 'queries'>({ name: 'queries' });
   const kind = useWatch<PullValues, 'kind'>({ name: 'kind' });
+  const { setValue } = useFormContext<PullValues>();
   const meters = (services.data ?? []).flatMap((service) => {
     const form = service.form as ServiceForm;
     return Object.entries(form.meters).map(
@@ -196,10 +208,26 @@ function Asked() {
           }}
         >
           <TextInput name={`queries.${place}.name`} label="Query" columns={2} />
-          <TextInput name={`queries.${place}.query`} label="In its language" columns={4} />
-          <PickInput name={`queries.${place}.meter`} label="Meter" columns={3} options={meters} />
-          <TextInput name={`queries.${place}.how`} label="Its numbers are" columns={3} options={HOW} />
-          <TextInput name={`queries.${place}.unit`} label="Unit" columns={2} />
+          {isOfServers(kind) ? (
+            <>
+              <TextInput
+                name={`queries.${place}.query`}
+                label="Counts"
+                columns={4}
+                options={COUNTED}
+                onTyped={(next) => setValue(`queries.${place}.unit`, TOLD_IN[next] ?? '')}
+              />
+              <PickInput name={`queries.${place}.meter`} label="Meter" columns={6} options={meters} />
+              <Processors place={place} />
+            </>
+          ) : (
+            <>
+              <TextInput name={`queries.${place}.query`} label="In its language" columns={4} />
+              <PickInput name={`queries.${place}.meter`} label="Meter" columns={3} options={meters} />
+              <TextInput name={`queries.${place}.how`} label="Its numbers are" columns={3} options={HOW} />
+              <TextInput name={`queries.${place}.unit`} label="Unit" columns={2} />
+            </>
+          )}
           <TextInput
             name={`queries.${place}.resource`}
             label="Resource, by labels"
@@ -225,8 +253,17 @@ function Asked() {
             label="Attributes, by labels"
             columns={4}
             optional
-            hint="As in size=flavour, site=region"
+            hint={isOfServers(kind) ? 'As in size=flavor, site=zone' : 'As in size=flavour, site=region'}
           />
+          {isOfServers(kind) && (
+            <TextInput
+              name={`queries.${place}.phases`}
+              label="Phases, by status"
+              columns={6}
+              optional
+              hint="As in active=awake, shutoff=parked; in a status without one it is not counted"
+            />
+          )}
           {fields.length > 1 && (
             <Box sx={{ gridColumn: 'span 2' }}>
               <Button onClick={() => remove(place)}>Take this query away</Button>
@@ -235,10 +272,18 @@ function Asked() {
         </Box>
       ))}
       <Box sx={{ gridColumn: '1 / -1' }}>
-        <Button onClick={() => append(NEW_QUERY)}>One more query</Button>
+        <Button onClick={() => append(newQuery(kind))}>One more query</Button>
       </Box>
     </>
   );
+}
+
+/** In what processors are told: as the meter calls them. */
+function Processors({ place }: { place: number }) {
+  const counted = useWatch<PullValues>({ name: `queries.${place}.query` });
+  return counted === 'vcpus' ? (
+    <TextInput name={`queries.${place}.unit`} label="Unit" columns={2} hint="As in vCPU" />
+  ) : null;
 }
 
 /** Asks for the last hour with what is written, and shows what it would give. */

@@ -1,6 +1,6 @@
 /** Feeds that the service fetches: what is written comes back as it was, and how it goes is said in a sentence. */
 import { expect, test } from 'vitest';
-import { type Pull, formOf, pullWords, valuesOf } from './pulls';
+import { type Pull, NEW_SERVER_QUERY, formOf, pullWords, valuesOf } from './pulls';
 
 const PULL: Pull['pull'] = {
   kind: 'prometheus',
@@ -22,6 +22,7 @@ const PULL: Pull['pull'] = {
       account: null,
       owner: 'project',
       attributes: { site: 'region', size: 'flavour' },
+      phases: {},
     },
   ],
 };
@@ -71,4 +72,24 @@ test.each([
   [{ kind: 'object store' as const, files: 7, refused_files: 2 }, 'of which 2 were not taken.'],
 ])('%j is said as %s', (change, said) => {
   expect(pullWords({ ...BODY, ...change })).toContain(said);
+});
+
+test('servers have phases by their status, and others none', () => {
+  const query = {
+    ...NEW_SERVER_QUERY,
+    name: 'running',
+    meter: 'compute/running',
+    phases: 'active=awake, shutoff=parked',
+  };
+  const values = { ...valuesOf(PULL, '2026-11-28T09:00:00Z'), queries: [query] };
+  const phases = { active: 'awake', shutoff: 'parked' };
+  const [asked] = formOf({ ...values, kind: 'openstack servers' }, PULL).queries ?? [];
+  expect(asked).toMatchObject({
+    how: 'held',
+    unit: 'piece',
+    resource: ['id'],
+    account: 'project_id',
+    phases,
+  });
+  expect(formOf(values, PULL).queries?.[0]?.phases).toEqual({});
 });

@@ -25,7 +25,20 @@ export interface QueryValues {
   owner: string;
   account: string;
   attributes: string;
+  phases: string;
 }
+
+/** What of servers is told, and in which unit; of processors the meter says it. */
+export const COUNTED = [
+  ['servers', 'the server itself, one piece'],
+  ['vcpus', 'its virtual processors'],
+  ['ram', 'its memory, in MiB'],
+  ['disk', 'its disk, in GiB'],
+] as const;
+export const TOLD_IN: Record<string, string> = { servers: 'piece', ram: 'MiB', disk: 'GiB' };
+
+/** Whether it is asked what was measured hour by hour, or what servers are. */
+export const isOfServers = (kind: string): boolean => kind === 'openstack servers';
 
 /** Whether it is asked what was measured; else it has files. */
 export const isMeasured = (kind: string): boolean => kind !== 'directory' && kind !== 'object store';
@@ -53,7 +66,20 @@ export const NEW_QUERY: QueryValues = {
   owner: '',
   account: '',
   attributes: '',
+  phases: '',
 };
+export const NEW_SERVER_QUERY: QueryValues = {
+  ...NEW_QUERY,
+  query: 'servers',
+  unit: 'piece',
+  how: 'held',
+  resource: 'id',
+  account: 'project_id',
+  attributes: 'size=flavor',
+};
+
+/** A query to begin with, of a kind. */
+export const newQuery = (kind: string): QueryValues => (isOfServers(kind) ? NEW_SERVER_QUERY : NEW_QUERY);
 
 /** What the form begins with: of what is set, or from today on. */
 export const valuesOf = (pull: Pull['pull'], today: string): PullValues => ({
@@ -78,16 +104,25 @@ const queryOf = (query: Query): QueryValues => ({
   resource: query.resource.join(', '),
   owner: query.owner ?? '',
   account: query.account ?? '',
-  attributes: Object.entries(query.attributes ?? {})
-    .map(([attribute, label]) => `${attribute}=${label}`)
-    .join(', '),
+  attributes: pairsText(query.attributes ?? {}),
+  phases: pairsText(query.phases ?? {}),
 });
+
+const pairsText = (pairs: Record<string, string>): string =>
+  Object.entries(pairs)
+    .map(([one, other]) => `${one}=${other}`)
+    .join(', ');
 
 const parts = (text: string): string[] =>
   text
     .split(',')
     .map((each) => each.trim())
     .filter(Boolean);
+
+const pairsOf = (text: string): Record<string, string> =>
+  Object.fromEntries(
+    parts(text).map((pair) => pair.split('=').map((side) => side.trim()) as [string, string]),
+  );
 
 /** What is written in the form; a first hour that was set and whose day stays is kept. */
 export function formOf(values: PullValues, before: Pull['pull']): PullForm {
@@ -110,9 +145,8 @@ export function formOf(values: PullValues, before: Pull['pull']): PullForm {
       resource: parts(each.resource),
       owner: each.owner.trim() || null,
       account: each.account.trim() || null,
-      attributes: Object.fromEntries(
-        parts(each.attributes).map((pair) => pair.split('=').map((side) => side.trim()) as [string, string]),
-      ),
+      attributes: pairsOf(each.attributes),
+      phases: isOfServers(values.kind) ? pairsOf(each.phases) : {},
     })),
   };
 }
@@ -123,6 +157,7 @@ const ASKS_USER = ['prometheus', 'object store'];
 export const KINDS = [
   ['prometheus', 'A metrics server with the HTTP API of Prometheus'],
   ['openstack metrics', 'The metric service of an OpenStack cloud'],
+  ['openstack servers', 'The servers of an OpenStack cloud'],
   ['directory', 'A directory of this machine'],
   ['object store', 'An object store, by the S3 protocol'],
 ] as const;

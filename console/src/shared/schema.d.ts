@@ -5765,7 +5765,7 @@ export interface components {
          * @description What the numbers of a series are.
          * @enum {string}
          */
-        How: "counter" | "level";
+        How: "counter" | "level" | "held";
         /**
          * ImportedCost
          * @description The cost of which a charge is, as its source states it: ``billed`` or ``effective``, in the card's currency.
@@ -9047,7 +9047,7 @@ export interface components {
          * @description What is asked.
          * @enum {string}
          */
-        PullKind: "prometheus" | "openstack metrics" | "directory" | "object store";
+        PullKind: "prometheus" | "openstack metrics" | "openstack servers" | "directory" | "object store";
         /**
          * PullPause
          * @description Whether a pull rests.
@@ -9063,6 +9063,10 @@ export interface components {
          *     ``query`` is in the language of the source, as PromQL. ``how`` says what its numbers are. ``resource`` are the
          *     labels that together name the resource, ``account`` and ``owner`` the ones with its account and its
          *     ``organisation/project``; ``attributes`` are those of the meter's service, each by a label.
+         *
+         *     Of servers the query is what is counted of each: ``servers``, ``vcpus``, ``ram`` or ``disk``. ``phases`` say in
+         *     which phase one is by its status; in a status without a phase it is not counted. Without any it always is while it
+         *     is there.
          */
         "PullQueryForm-Input": {
             /** Account */
@@ -9078,6 +9082,10 @@ export interface components {
             name: string;
             /** Owner */
             owner?: string | null;
+            /** Phases */
+            phases?: {
+                [key: string]: string;
+            };
             /** Query */
             query: string;
             /** Resource */
@@ -9092,6 +9100,10 @@ export interface components {
          *     ``query`` is in the language of the source, as PromQL. ``how`` says what its numbers are. ``resource`` are the
          *     labels that together name the resource, ``account`` and ``owner`` the ones with its account and its
          *     ``organisation/project``; ``attributes`` are those of the meter's service, each by a label.
+         *
+         *     Of servers the query is what is counted of each: ``servers``, ``vcpus``, ``ram`` or ``disk``. ``phases`` say in
+         *     which phase one is by its status; in a status without a phase it is not counted. Without any it always is while it
+         *     is there.
          */
         "PullQueryForm-Output": {
             /** Account */
@@ -9107,6 +9119,10 @@ export interface components {
             name: string;
             /** Owner */
             owner: string | null;
+            /** Phases */
+            phases: {
+                [key: string]: string;
+            };
             /** Query */
             query: string;
             /** Resource */

@@ -7,6 +7,7 @@ from gradumen.adapters.door import Door
 from gradumen.adapters.folders import Directories, Folder, LocalFolder, ObjectStore
 from gradumen.adapters.measuring import Measuring
 from gradumen.adapters.openstack_metrics import OpenStackMetrics
+from gradumen.adapters.openstack_servers import OpenStackServers
 from gradumen.adapters.prometheus import Prometheus
 from gradumen.core.metering.pulls import PullKind
 from gradumen.wire.metering.pulls import PullForm
@@ -28,6 +29,20 @@ def folder_of(door: Door, directories: Directories, seller: str, form: PullForm,
         yield folder
     finally:
         folder.close()
+
+
+@contextmanager
+def servers_of(door: Door, form: PullForm, secret: str, *, seconds: float | None = None) -> Iterator[OpenStackServers]:
+    """The compute service whose servers a pull asks for, as long as it is asked, for so many seconds at most.
+
+    Raises:
+        Invalid: the operator does not let its address be called.
+    """
+    source = OpenStackServers(door, form.endpoint, secret, seconds=seconds)
+    try:
+        yield source
+    finally:
+        source.close()
 
 
 @contextmanager

@@ -8,6 +8,7 @@ from gradumen.core.metering.readings import Reading
 from gradumen.feeds.series_readings import hour_readings
 from gradumen.jobs.leases import Held, now
 from gradumen.jobs.pulled_files import fetch_files
+from gradumen.jobs.pulled_servers import fetch_servers
 from gradumen.usecases.metering.pull_runs import end_run, pull_to_do, take_hour
 from gradumen.usecases.metering.pulls import Asking
 from gradumen.usecases.metering.readings import unreadable
@@ -15,12 +16,14 @@ from gradumen.usecases.tasks import problem_of
 
 
 def fetch(held: Held, door: Door, directories: Directories) -> None:
-    """A run of a feed: hours or files that are due. What goes wrong outside is told on it, and tried again later."""
+    """A run of a feed: hours, servers or files that are due. What goes wrong outside is told on it, and tried again."""
     problem, passing, more = None, False, False
     try:
         asking = pull_to_do(held.uow, lease=held.lease, at=now())
         if not asking.form.kind.measured:
             more = fetch_files(held, door, directories)
+        elif not asking.form.kind.hourly:
+            fetch_servers(held, door, asking)
         elif asking.windows:
             _hours(held, door, asking)
     except EditedMeanwhile:

@@ -2,7 +2,7 @@
 
 import time
 from collections.abc import Iterable
-from datetime import datetime
+from datetime import UTC, datetime
 from typing import Annotated
 
 from fastapi import APIRouter, Query, status
@@ -10,14 +10,15 @@ from fastapi import APIRouter, Query, status
 from gradumen.adapters.door import Door
 from gradumen.adapters.folders import Directories
 from gradumen.adapters.measuring import Measuring
-from gradumen.adapters.sources import folder_of, source_of
+from gradumen.adapters.sources import folder_of, servers_of, source_of
 from gradumen.api.bodies import StrictRoute
 from gradumen.api.calls import CallerHere, DirectoriesHere, DoorHere, Uow, page_limit, page_of
 from gradumen.api.expensive import EXPENSIVE
 from gradumen.core.errors import Conflict, Invalid, Unavailable
-from gradumen.core.metering.pulls import PullKind, Series, file_fits
+from gradumen.core.metering.pulls import HOUR, PullKind, Series, file_fits
 from gradumen.core.metering.readings import Reading
-from gradumen.feeds.series_readings import Ask, hour_readings
+from gradumen.feeds.series_readings import Ask, Found, hour_readings
+from gradumen.feeds.server_readings import server_readings
 from gradumen.usecases.metering import pulls
 from gradumen.usecases.metering.pulls import Asking
 from gradumen.usecases.metering.readings import unreadable
@@ -122,9 +123,7 @@ def try_pull(
     if not asking.form.kind.measured:
         return _tried_files(asking, door, directories)
     try:
-        with source_of(door, asking.form, asking.secret) as source:
-            said = source.look()
-            found = list(hour_readings(_soon(source), asking.form, asking.windows[0]))
+        said, found = _asked(asking, door)
     except (Conflict, Invalid, Unavailable) as problem:
         return PullTriedBody(reached=False, said=problem.message)
     items = [each if isinstance(each, Reading) else unreadable(*each) for each in found]
@@ -145,6 +144,22 @@ def try_pull(
         ],
         refused=len(wrong),
     )
+
+
+def _asked(asking: Asking, door: Door) -> tuple[str, list[Found]]:
+    """What a source says of itself, and what the last hour gives; of servers what they are in this one."""
+    form, window = asking.form, asking.windows[0]
+    if form.kind.hourly:
+        with source_of(door, form, asking.secret) as source:
+            return source.look(), list(hour_readings(_soon(source), form, window))
+    now = datetime.now(UTC)
+    with servers_of(door, form, asking.secret, seconds=TRIED_SECONDS) as cloud:
+        look = cloud.look(now, now, whole=True)
+    new = {each.name for each in form.queries}
+    since = window[1]
+    until = max(since, min(look.at, since + HOUR))
+    told = server_readings(form.queries, look.servers, {}, since, until, new=new, source=form.endpoint)
+    return look.said, list(told)
 
 
 def _tried_files(asking: Asking, door: Door, directories: Directories) -> PullTriedBody:

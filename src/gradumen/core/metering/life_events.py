@@ -4,7 +4,7 @@ Each says all that is so from its moment on, so that one that is missing costs n
 """
 
 from collections import Counter
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
@@ -110,8 +110,15 @@ def read_listing(source: object, identity: object, data: object) -> Listing:
     meter, account = read_text(facts.get("meter"), "meter"), facts.get("account")
     account = None if account is None else read_text(account, "account")
     at = read_moment(facts.get("at"), "at")
-    content = hash_of(meter, account or "", at.isoformat(), *(each.content.hex() for each in found))
-    return Listing(read_text(source, "source"), read_text(identity, "id"), meter, account, at, tuple(found), content)
+    return listing_of(read_text(source, "source"), read_text(identity, "id"), meter, account, at, found)
+
+
+def listing_of(
+    source: str, identity: str, meter: str, account: str | None, at: datetime, readings: Sequence[Reading]
+) -> Listing:
+    """A list of what is there, each resource in it once."""
+    content = hash_of(meter, account or "", at.isoformat(), *(each.content.hex() for each in readings))
+    return Listing(source, identity, meter, account, at, tuple(readings), content)
 
 
 def read_told(source: object, identity: object, data: object) -> Told:

@@ -31,6 +31,8 @@ class PullKind(StrEnum):
     """A server with the HTTP API of Prometheus (`query_range`)."""
     OPENSTACK_METRICS = "openstack metrics"
     """The metric service of an OpenStack cloud, by its identity service."""
+    OPENSTACK_SERVERS = "openstack servers"
+    """The servers of an OpenStack cloud's compute service, by its identity service."""
     DIRECTORY = "directory"
     """Files in a directory of the service's machine that the operator opens to the seller."""
     OBJECTS = "object store"
@@ -38,7 +40,12 @@ class PullKind(StrEnum):
 
     @property
     def measured(self) -> bool:
-        """Whether it is asked what was measured, hour by hour; else it has files."""
+        """Whether it is asked what was there, by queries; else it has files."""
+        return self.hourly or self is PullKind.OPENSTACK_SERVERS
+
+    @property
+    def hourly(self) -> bool:
+        """Whether it is asked hour by hour; else all that is new by now is asked for at once."""
         return self in (PullKind.PROMETHEUS, PullKind.OPENSTACK_METRICS)
 
 
@@ -49,6 +56,12 @@ class How(StrEnum):
     """They only rise; a lower one has begun anew from zero. What it rose by in an hour is a quantity."""
     LEVEL = "level"
     """Each holds until the next sample is due, and no longer: where samples are missing there was nothing."""
+    HELD = "held"
+    """What each is holds until it changes: what is told of servers."""
+
+
+COUNTED = {"servers": "piece", "vcpus": None, "ram": "MiB", "disk": "GiB"}
+"""What may be counted of servers, each with its unit; of processors the meter says what is counted."""
 
 
 Window = tuple[datetime, datetime]

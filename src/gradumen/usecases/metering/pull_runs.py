@@ -79,7 +79,7 @@ def pull_to_do(tx: Session, *, lease: Lease, at: datetime) -> Asking:
     owner = tx.get_one(OrganisationRow, row.organisation_id)
     form = PullForm.model_validate(pull.form)
     sends = Right.SEND_READINGS in KEPT[scope.tree.state(owner.id)]
-    windows = windows_due(pull, form, scope.now) if sends and not pull.paused and form.kind.measured else []
+    windows = windows_due(pull, form, scope.now) if sends and not pull.paused and form.kind.hourly else []
     secret = seals_of(tx).open(pull.sealed) if pull.sealed else ""
     return Asking(form, secret, owner.slug, windows)
 
@@ -140,7 +140,7 @@ def end_run(tx: Session, *, lease: Lease, problem: str | None, passing: bool, at
     if problem is None:
         pull.failing_since = None
         form = PullForm.model_validate(pull.form)
-        if more or (form.kind.measured and windows_due(pull, form, scope_of_nobody(tx, at).now)):
+        if more or (form.kind.hourly and windows_due(pull, form, scope_of_nobody(tx, at).now)):
             pull.next_at = at
     else:
         pull.failing_since = pull.failing_since or at

@@ -7,12 +7,8 @@ from datetime import datetime, timedelta
 from gradumen.core.errors import Conflict, Invalid, NotFound
 from gradumen.core.metering.pulls import (
     HOUR,
-    LEAST_EVERY,
-    MOST_EVERY,
-    MOST_SETTLES,
     PullKind,
     Window,
-    check_step,
     due_windows,
     hour_of,
 )
@@ -26,8 +22,8 @@ from gradumen.store.organisations.tables import OrganisationRow
 from gradumen.store.sealing import seals_of
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.audit_entries import record
-from gradumen.usecases.catalogue.published import load_published
 from gradumen.usecases.metering.feeds import get_feed
+from gradumen.usecases.metering.pull_forms import checked_form
 from gradumen.usecases.metering.readings import new_delivery, take
 from gradumen.usecases.metering.stored_readings import Outcome
 from gradumen.usecases.scope import Caller, Scope, check_unchanged, get_organisation, load_scope
@@ -40,7 +36,7 @@ SLACK = HOUR
 
 @dataclass(frozen=True, slots=True)
 class Asking:
-    """What is asked: the pull as it is written, its secret, the feed's seller, and the hours that are due."""
+    """What is asked: the pull as it is written, its secret, the feed's seller, and the hours that are due, if any."""
 
     form: PullForm
     secret: str
@@ -118,7 +114,7 @@ def set_pull(tx: Session, caller: Caller, *, feed: str, version: int, form: Pull
     scope = load_scope(tx, caller)
     found, owner = _managed(tx, scope, feed)
     row = lock_feed(tx, found.id)
-    form = _checked(tx, form, scope.now)
+    form = checked_form(tx, form, scope.now)
     if form.kind.measured and row.cost_meter_id is not None:
         raise Conflict(f"'{feed}' is a feed of costs; fetch usage by another feed")
     if not form.kind.measured and row.cost_meter_id is None and row.mapping is None:
@@ -156,38 +152,6 @@ def _managed(tx: Session, scope: Scope, feed: str) -> tuple[FeedRow, Organisatio
 
 def _same_place(one: PullForm, other: PullForm) -> bool:
     return (one.kind, one.endpoint, one.user) == (other.kind, other.endpoint, other.user)
-
-
-def _checked(tx: Session, form: PullForm, now: datetime) -> PullForm:
-    """A pull that can be, its first hour a whole one."""
-    check_step(form.step_seconds)
-    for field, least, most in (("every_minutes", LEAST_EVERY, MOST_EVERY), ("settles_minutes", 0, MOST_SETTLES)):
-        value = getattr(form, field)
-        if not least <= value <= most:
-            raise Invalid(f"{field} lies between {least} and {most}; got {value}", field=field, value=value)
-    if form.starts_at.tzinfo is None or not now - timedelta(days=400) <= form.starts_at <= now + timedelta(days=31):
-        raise Invalid(
-            "starts_at is a time with zone, at most 400 days back and 31 days ahead", field="starts_at",
-            value=form.starts_at,
-        )  # fmt: skip
-    if form.kind.measured is not bool(form.queries):
-        raise Invalid(
-            "say what is asked: at least one query" if form.kind.measured else "files are fetched without queries",
-            field="queries",
-        )
-    names = [each.name for each in form.queries]
-    twice = next((each for each in names if names.count(each) > 1), None)
-    if twice is not None:
-        raise Invalid(f"two queries are called '{twice}'; give each its own name", field="queries", value=twice)
-    published = load_published(tx).meters
-    for place, each in enumerate(form.queries):
-        if each.meter not in published:
-            raise Invalid(
-                f"meter '{each.meter[:60]}' is not known; use service/meter of a published service",
-                field=f"queries[{place}].meter",
-                value=each.meter,
-            )
-    return form.model_copy(update={"starts_at": hour_of(form.starts_at)})
 
 
 @use_case
@@ -261,7 +225,7 @@ def pull_to_try(tx: Session, caller: Caller, *, feed: str, form: PullForm, secre
     """
     scope = load_scope(tx, caller)
     row, owner = _managed(tx, scope, feed)
-    form = _checked(tx, form, scope.now)
+    form = checked_form(tx, form, scope.now)
     pull = store.find_pull(tx, row.id)
     if secret is None:
         same = pull is not None and pull.sealed and _same_place(PullForm.model_validate(pull.form), form)

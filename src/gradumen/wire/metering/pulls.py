@@ -19,6 +19,10 @@ class PullQueryForm(Body):
     ``query`` is in the language of the source, as PromQL. ``how`` says what its numbers are. ``resource`` are the
     labels that together name the resource, ``account`` and ``owner`` the ones with its account and its
     ``organisation/project``; ``attributes`` are those of the meter's service, each by a label.
+
+    Of servers the query is what is counted of each: ``servers``, ``vcpus``, ``ram`` or ``disk``. ``phases`` say in
+    which phase one is by its status; in a status without a phase it is not counted. Without any it always is while it
+    is there.
     """
 
     name: str = Field(min_length=1, max_length=40)
@@ -30,6 +34,7 @@ class PullQueryForm(Body):
     account: Label | None = None
     owner: Label | None = None
     attributes: dict[str, Label] = Field(default_factory=dict, max_length=16)
+    phases: dict[str, str] = Field(default_factory=dict, max_length=24)
 
 
 class PullForm(Body):
