@@ -14,6 +14,7 @@ import { CostMeterDialog, SendCosts } from './CostFiles';
 import { costMeterOptions } from './costs';
 import { FeedDialog, SenderDialog, TakeBackDialog } from './FeedDialogs';
 import { GivesWay } from './GivesWay';
+import { OfClouds } from './OfClouds';
 import { PullDialog } from './PullDialog';
 import { PullState } from './PullState';
 import { pullOptions } from './pulls';
@@ -71,6 +72,11 @@ export default function FeedsPage() {
                   key={`way ${feed.path}`}
                   feed={feed}
                   feeds={found}
+                  manages={mayAt('manage feeds', home.organisation)}
+                />
+                <OfClouds
+                  key={`clouds ${feed.path}`}
+                  feed={feed}
                   manages={mayAt('manage feeds', home.organisation)}
                 />
                 <PullState

@@ -96,7 +96,7 @@ export function PullDialog({ feed, pull, onClose }: { feed: Feed; pull: Pull; on
       <Where kept={pull.has_secret} />
       <DateInput name="starts_at" label="From" columns={3} />
       <TextInput name="every_minutes" label="Look every" unit="min" columns={3} />
-      <TextInput name="settles_minutes" label="An hour or a file rests" unit="min" columns={3} />
+      <Rests />
       <Asked />
       <Trial feed={feed} pull={pull} />
     </EntryDialog>
@@ -172,6 +172,14 @@ function Where({ kept }: { kept: boolean }) {
         <TextInput name="names" label="Files called" columns={3} hint="* stands for any text" />
       )}
     </>
+  );
+}
+
+/** How long an hour or a file rests; servers are told as they are. */
+function Rests() {
+  const kind = useWatch({ name: 'kind' }) as string;
+  return isOfServers(kind) ? null : (
+    <TextInput name="settles_minutes" label="An hour or a file rests" unit="min" columns={3} />
   );
 }
 

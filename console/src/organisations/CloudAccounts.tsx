@@ -25,6 +25,8 @@ export function CloudAccounts({ organisation }: { organisation: string }) {
             <Box component="span" sx={{ color: 'text.secondary' }}>
               {each.external_id && ` · ${each.external_id}`}
               {WORDS[each.state] && ` · ${WORDS[each.state] ?? ''}`}
+              {each.project && ` · what is used there is of ${each.project}`}
+              {each.project && each.billed_from && `, from ${each.billed_from} on`}
               {each.kept.length > 0 &&
                 ` · held there to its limits of ${each.kept.map((one) => measureName(one).toLowerCase()).join(', ')}`}
             </Box>

@@ -216,6 +216,30 @@ export interface paths {
         patch: operations["change_cloud"];
         trace?: never;
     };
+    "/api/v1/clouds/{cloud}/feed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Set Cloud Feed
+         * @description Let what is used in a cloud come by a feed: in each of its accounts it is of who has that. Safe to repeat.
+         */
+        put: operations["set_cloud_feed"];
+        post?: never;
+        /**
+         * Drop Cloud Feed
+         * @description Give accounts that come to nobody by themselves any more. Safe to repeat.
+         */
+        delete: operations["drop_cloud_feed"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/clouds/{cloud}/try": {
         parameters: {
             query?: never;
@@ -1242,6 +1266,26 @@ export interface paths {
          * @description The accounts that an organisation has in clouds; for its members and those of its direct seller.
          */
         get: operations["list_cloud_accounts"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/organisations/{organisation}/cloud-feeds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Cloud Feeds
+         * @description The clouds of a seller, each with the feed by which its usage comes; for its own members.
+         */
+        get: operations["list_cloud_feeds"];
         put?: never;
         post?: never;
         delete?: never;
@@ -4235,9 +4279,12 @@ export interface components {
          * CloudAccountBody
          * @description An account of an organisation in a cloud; ``external_id`` is the cloud's own.
          *
-         *     ``kept`` are the measures whose limits its cloud holds it to.
+         *     ``kept`` are the measures whose limits its cloud holds it to. What is used there is of ``project``, of one that was
+         *     linked from the day ``billed_from`` on.
          */
         CloudAccountBody: {
+            /** Billed From */
+            billed_from: string | null;
             /**
              * Changed At
              * Format: date-time
@@ -4258,6 +4305,8 @@ export interface components {
             kept: string[];
             /** Name */
             name: string;
+            /** Project */
+            project: string | null;
             state: components["schemas"]["AccountState"];
         };
         /**
@@ -4326,6 +4375,37 @@ export interface components {
             site?: string | null;
             /** Slug */
             slug: string;
+        };
+        /**
+         * CloudFeedBody
+         * @description A cloud, and by which feed its usage comes, if by any: what is used in its accounts is then of who has them.
+         *
+         *     ``accounts`` are in it, ``owned`` of them by a rule of ownership that names them.
+         */
+        CloudFeedBody: {
+            /** Accounts */
+            accounts: number;
+            /** Cloud */
+            cloud: string;
+            /** Cloud Name */
+            cloud_name: string;
+            /** Feed */
+            feed: string | null;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Owned */
+            owned: number;
+        };
+        /**
+         * CloudFeedSet
+         * @description The feed of the cloud's owner by which its usage comes, as ``organisation/feed``.
+         */
+        CloudFeedSet: {
+            /** Feed */
+            feed: string;
         };
         /**
          * CloudKind
@@ -6976,9 +7056,13 @@ export interface components {
          * OnboardingAccount
          * @description An account in a cloud, by the cloud's slug or id: made, named as the customer unless said, or linked.
          *
-         *     ``people``: those that the customer begins with become users of it, where the cloud has users.
+         *     ``people``: those that the customer begins with become users of it, where the cloud has users. What is used there is
+         *     of its ``project``, the first that is written unless said; of one that is linked from the day ``billed_from`` on,
+         *     today unless said.
          */
         "OnboardingAccount-Input": {
+            /** Billed From */
+            billed_from?: string | null;
             /** Cloud */
             cloud: string;
             /** Link */
@@ -6990,14 +7074,20 @@ export interface components {
              * @default false
              */
             people?: boolean;
+            /** Project */
+            project?: string | null;
         };
         /**
          * OnboardingAccount
          * @description An account in a cloud, by the cloud's slug or id: made, named as the customer unless said, or linked.
          *
-         *     ``people``: those that the customer begins with become users of it, where the cloud has users.
+         *     ``people``: those that the customer begins with become users of it, where the cloud has users. What is used there is
+         *     of its ``project``, the first that is written unless said; of one that is linked from the day ``billed_from`` on,
+         *     today unless said.
          */
         "OnboardingAccount-Output": {
+            /** Billed From */
+            billed_from: string | null;
             /** Cloud */
             cloud: string;
             /** Link */
@@ -7009,6 +7099,8 @@ export interface components {
              * @default false
              */
             people: boolean;
+            /** Project */
+            project: string | null;
         };
         /**
          * OnboardingAnswer
@@ -8012,6 +8104,13 @@ export interface components {
         Page_CloudBody_: {
             /** Items */
             items: components["schemas"]["CloudBody"][];
+            /** Next */
+            next: string | null;
+        };
+        /** Page[CloudFeedBody] */
+        Page_CloudFeedBody_: {
+            /** Items */
+            items: components["schemas"]["CloudFeedBody"][];
             /** Next */
             next: string | null;
         };
@@ -11853,6 +11952,70 @@ export interface operations {
             };
         };
     };
+    set_cloud_feed: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                cloud: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CloudFeedSet"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CloudFeedBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    drop_cloud_feed: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                cloud: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     try_cloud: {
         parameters: {
             query?: never;
@@ -13831,6 +13994,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Page_CloudAccountBody_"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_cloud_feeds: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                organisation: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Page_CloudFeedBody_"];
                 };
             };
             /** @description A refusal, as problem details */

@@ -52,7 +52,16 @@ const schema = z.object({
   limits: z.record(z.string(), limit),
   sites: z.array(z.string()),
   offers: z.array(z.string()),
-  accounts: z.array(z.object({ cloud: z.string(), name: z.string(), link: z.string(), people: z.boolean() })),
+  accounts: z.array(
+    z.object({
+      cloud: z.string(),
+      name: z.string(),
+      link: z.string(),
+      people: z.boolean(),
+      project: z.string(),
+      billed_from: z.string(),
+    }),
+  ),
   people: z.array(
     z.object({
       email: z.string().check(z.trim(), z.regex(/^(\S+@\S+)?$/, 'An address, as in you@example.org')),

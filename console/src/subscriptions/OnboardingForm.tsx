@@ -26,7 +26,7 @@ import { formatUnit } from '../shared/units';
 import { countries, currencies } from '../shared/world';
 import { COLUMNS, Remove } from './OnboardingParts';
 import { People, Welcome } from './OnboardingPeople';
-import { newTier, tiersOnOffer, type Values } from './onboardings';
+import { newAccount, newTier, tiersOnOffer, type Values } from './onboardings';
 
 export function OnboardingForm({ seller, plans }: { seller: Organisation; plans: readonly PlanForm[] }) {
   return (
@@ -276,16 +276,45 @@ function Accounts({ seller }: { seller: Organisation }) {
             </Box>
             <Remove what="this account" onClick={() => remove(place)} />
           </Box>
+          <AccountUse place={place} />
           <CheckInput name={`accounts.${place}.people`} label="Its people become users of it" columns={6} />
         </Box>
       ))}
       <Button
         sx={{ mt: 1 }}
-        onClick={() => append({ cloud: known[0]?.slug ?? '', name: '', link: '', people: false })}
+        onClick={() => append(newAccount(known[0]?.slug ?? ''))}
         disabled={!known.length}
       >
         {fields.length ? 'One more account' : 'An account in a cloud'}
       </Button>
+    </>
+  );
+}
+
+/** Whose what is used there is, where that is not clear; of one that is there already from which day on. */
+function AccountUse({ place }: { place: number }) {
+  const [projects, link] = useWatch<Values, ['projects', `accounts.${number}.link`]>({
+    name: ['projects', `accounts.${place}.link`],
+  });
+  return (
+    <>
+      {projects.length > 1 && (
+        <TextInput
+          name={`accounts.${place}.project`}
+          label="What is used there is of"
+          columns={2}
+          options={projects.map((each) => [each.slug, each.name] as const)}
+          optional
+        />
+      )}
+      {link.trim() && (
+        <DateInput
+          name={`accounts.${place}.billed_from`}
+          label="Its own from, empty: today"
+          columns={2}
+          optional
+        />
+      )}
     </>
   );
 }

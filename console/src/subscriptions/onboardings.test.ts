@@ -42,8 +42,15 @@ const WRITTEN: Wanted = {
   second_factor: true,
   welcome: 'Good to have you.',
   cloud_accounts: [
-    { cloud: 'north-fell', name: null, link: null, people: true },
-    { cloud: 'south-quay', name: 'gull-files', link: 'acc-7', people: false },
+    { cloud: 'north-fell', name: null, link: null, people: true, project: null, billed_from: null },
+    {
+      cloud: 'south-quay',
+      name: 'gull-files',
+      link: 'acc-7',
+      people: false,
+      project: 'shop',
+      billed_from: '2026-11-02',
+    },
   ],
   projects: [{ slug: 'shop', name: 'Shop', cost_centre: 'C 7' }],
   people: [

@@ -128,6 +128,25 @@ export interface PersonValues {
   programs: { name: string; role: string; days: string }[];
 }
 
+interface AccountValues {
+  cloud: string;
+  name: string;
+  link: string;
+  people: boolean;
+  project: string;
+  billed_from: string;
+}
+
+/** An account that is to be made in a cloud, as its form begins. */
+export const newAccount = (cloud: string): AccountValues => ({
+  cloud,
+  name: '',
+  link: '',
+  people: false,
+  project: '',
+  billed_from: '',
+});
+
 export interface Values {
   name: string;
   slug: string;
@@ -144,7 +163,7 @@ export interface Values {
   sites: string[];
   /** Plans that are offered to it by name. */
   offers: string[];
-  accounts: { cloud: string; name: string; link: string; people: boolean }[];
+  accounts: AccountValues[];
   people: PersonValues[];
   second_factor: boolean;
   welcome: string;
@@ -188,11 +207,13 @@ export function valuesOf(wanted: Partial<Wanted>, seller: { country: string; cur
     ),
     sites: wanted.sites ?? [],
     offers: wanted.offers ?? [],
-    accounts: (wanted.cloud_accounts ?? []).map(({ cloud, name, link, people }) => ({
+    accounts: (wanted.cloud_accounts ?? []).map(({ cloud, name, link, people, project, billed_from }) => ({
       cloud,
       name: name ?? '',
       link: link ?? '',
       people: people ?? false,
+      project: project ?? '',
+      billed_from: billed_from ?? '',
     })),
     second_factor: wanted.second_factor ?? false,
     welcome: wanted.welcome ?? '',
@@ -235,7 +256,14 @@ export function wantedOf(
     offers: values.offers,
     cloud_accounts: values.accounts
       .filter((each) => each.cloud)
-      .map(({ cloud, name, link, people }) => ({ cloud, name: text(name), link: text(link), people })),
+      .map(({ cloud, name, link, people, project, billed_from }) => ({
+        cloud,
+        name: text(name),
+        link: text(link),
+        people,
+        project: text(project),
+        billed_from: text(link) ? text(billed_from) : null,
+      })),
     second_factor: values.second_factor,
     welcome: text(values.welcome),
     people: values.people

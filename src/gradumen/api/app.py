@@ -37,6 +37,7 @@ from gradumen.api.headers import HeadAsGet, KnownHosts, SafeHeaders
 from gradumen.api.limits import BodyLimit
 from gradumen.api.metering import (
     breaches,
+    cloud_feeds,
     deliveries,
     exchange_rates,
     feed_precedences,
@@ -98,6 +99,7 @@ ROUTERS = (
     assignment_rules,
     one_off_charges,
     orders,
+    cloud_feeds,
     feed_precedences,
     feeds,
     ownership_rules,

@@ -20,6 +20,7 @@ from gradumen.cli.billing import bill_runs, invoices, tax_rates
 from gradumen.cli.catalogue import catalogue, member_services
 from gradumen.cli.metering import (
     breaches,
+    cloud_feeds,
     deliveries,
     exchange_rates,
     feed_precedences,
@@ -68,6 +69,7 @@ NOUNS = (
     assignment_rules,
     one_off_charges,
     orders,
+    cloud_feeds,
     feed_precedences,
     feeds,
     deliveries,

@@ -25,6 +25,7 @@ from gradumen.client.clock import Clock
 from gradumen.client.connection import Connection
 from gradumen.client.messages import Messages
 from gradumen.client.metering.breaches import Breaches
+from gradumen.client.metering.cloud_feeds import CloudFeeds
 from gradumen.client.metering.deliveries import Deliveries
 from gradumen.client.metering.exchange_rates import ExchangeRates
 from gradumen.client.metering.feed_precedences import FeedPrecedences
@@ -102,6 +103,7 @@ class Client:
         self.one_off_charges = OneOffCharges(self.connection)
         self.orders = Orders(self.connection)
         self.feeds = Feeds(self.connection)
+        self.cloud_feeds = CloudFeeds(self.connection)
         self.feed_precedences = FeedPrecedences(self.connection)
         self.deliveries = Deliveries(self.connection)
         self.imported_costs = ImportedCosts(self.connection)

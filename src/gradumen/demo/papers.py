@@ -154,11 +154,11 @@ def order(signed_in: Callable[[str], Client], day: date) -> None:
 
 
 def register_cloud(signed_in: Callable[[str], Client], endpoint: str) -> None:
-    """The provider's cloud in which it and its resellers have accounts made; one name in it is taken."""
+    """The provider's cloud in which it and its resellers have accounts made, measured by a feed; one name is taken."""
     mara = signed_in(SIGNERS[PROVIDER])
     site = next(each.id for each in mara.sites.list(PROVIDER) if each.slug == "north-fell")
     given = CloudCreate(slug="north-fell", name="North Fell", site=site, endpoint=endpoint, secret=TOKEN, shared=True)
-    mara.clouds.register(PROVIDER, given)
+    mara.cloud_feeds.set(mara.clouds.register(PROVIDER, given).id, f"{PROVIDER}/north-fell")
     taken = {"name": "heron-mill", "tag": None}
     made = httpx.post(f"{endpoint}/accounts", json=taken, headers={"Authorization": f"Bearer {TOKEN}"}, trust_env=False)
     made.raise_for_status()
@@ -175,6 +175,7 @@ def bring_on_board(signed_in: Callable[[str], Client], day: date) -> None:
                 slug="sandlight",
                 name="Sandlight Baths",
                 starts_on=day,
+                projects=[OnboardingProject(slug="pools", name="Pools")],
                 cloud_accounts=[OnboardingAccount(cloud="north-fell")],
                 people=[
                     OnboardingPerson(

@@ -3,11 +3,14 @@
 from collections.abc import Callable
 from functools import partial
 from typing import TypeVar
+from uuid import UUID
 
 from gradumen.adapters.cloud_accounts import CloudAccounts, ensure, existing, remove_ours
 from gradumen.adapters.door import Door
+from gradumen.core.errors import Invalid
 from gradumen.jobs.clouds import asked, hold_to
 from gradumen.jobs.leases import Held, now
+from gradumen.usecases.metering.cloud_feeds import disown_accounts, own_accounts
 from gradumen.usecases.subscriptions.onboarding_accounts import (
     ToDo,
     accounts_to_make,
@@ -29,9 +32,21 @@ def make(held: Held, door: Door) -> None:
     for count, account in enumerate(accounts):
         held.progress(count, len(accounts) + 1)
         _make_account(held, door, account)
+    _own_accounts(held, customer.organisation)
     with held.step("people and tiers") as step:
         step.result["done"] = finish_onboarding(held.uow, lease=held.lease, at=now())
     held.progress(len(accounts) + 1)
+
+
+def _own_accounts(held: Held, organisation: UUID) -> None:
+    """What is used in its accounts is its own; rules that stand in the way are told, and hold nothing up."""
+    try:
+        told = own_accounts(held.uow, lease=held.lease, organisation=organisation, at=now())
+    except Invalid as problem:
+        told = [f"nobody's yet: {problem.message}"]
+    if told:
+        with held.step("whose its accounts' usage is") as step:
+            step.result["is"] = told
 
 
 def _make_account(held: Held, door: Door, account: ToDo) -> None:
@@ -79,6 +94,10 @@ def take_back(held: Held, door: Door) -> None:
             gone = partial(remove_ours, tag=account.tag, people=account.people)
             step.result["taken away"] = _ask(door, account, gone)
             note_taken_back(held.uow, lease=held.lease, account=account.id, at=now())
+    disowned = disown_accounts(held.uow, lease=held.lease, organisation=customer.organisation, at=now())
+    if disowned:
+        with held.step("what its accounts used is nobody's") as step:
+            step.result["rules taken away"] = disowned
     with held.step("the organisation goes") as step:
         step.result["first look"] = end_undone(held.uow, lease=held.lease, at=now())
 

@@ -6,7 +6,14 @@ from gradumen.store.access import tables as users
 from gradumen.store.billing import tables as billing
 from gradumen.store.catalogue import tables as catalogue
 from gradumen.store.columns import Base
-from gradumen.store.metering import breaches, exchange_rates, feed_balances, feed_precedences, imported_costs
+from gradumen.store.metering import (
+    breaches,
+    cloud_feeds,
+    exchange_rates,
+    feed_balances,
+    feed_precedences,
+    imported_costs,
+)
 from gradumen.store.metering import tables as readings
 from gradumen.store.organisations import clouds, cost_centres, projects
 from gradumen.store.organisations import tables as organisations
@@ -22,6 +29,7 @@ __all__ = [
     "breaches",
     "catalogue",
     "clock",
+    "cloud_feeds",
     "clouds",
     "cost_centres",
     "exchange_rates",

@@ -14,7 +14,7 @@ from gradumen.store.organisations.organisations import organisations_by_id
 from gradumen.store.organisations.tables import OrganisationRow, sellers_ever
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.pages import moment_place
-from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
+from gradumen.usecases.scope import NOBODY, Caller, Scope, get_organisation, load_scope
 from gradumen.wire.audit_entries import AuditEntryBody
 
 Values = Mapping[str, Any] | None
@@ -31,7 +31,7 @@ def record(
     before: Values = None,
     after: Values = None,
 ) -> None:
-    """Write down what a caller does, in the transaction that does it.
+    """Write down what a caller does, in the transaction that does it; what the service does by itself names nobody.
 
     Args:
         organisation: in whose record it stands: the one that acts.
@@ -44,7 +44,7 @@ def record(
         organisation,
         subject,
         at=caller.at,
-        user=caller.user_id,
+        user=None if caller.user_id == NOBODY else caller.user_id,
         token=caller.token_id,
         address=caller.address,
         concerns=None if concerns == organisation else concerns,

@@ -1,7 +1,7 @@
 """Clouds and the accounts in them: tables and queries."""
 
 from collections.abc import Collection, Sequence
-from datetime import datetime
+from datetime import date, datetime
 from uuid import UUID
 
 from sqlalchemy import JSON, ForeignKey, Index, String, Text, UniqueConstraint, select
@@ -52,6 +52,10 @@ class CloudAccountRow(Base):
     changed_at: Mapped[datetime] = mapped_column(Moment)
     with_people: Mapped[bool]
     """Whether the people that its organisation began with are users of it."""
+    project_id: Mapped[UUID | None] = mapped_column(ForeignKey("projects.id", ondelete="SET NULL"))
+    """Whose what is used there is, of its organisation."""
+    billed_from: Mapped[date | None]
+    """From which day that is so; None where it was made for it."""
     kept: Mapped[list[str] | None] = mapped_column(JSON(none_as_null=True))
     """The measures whose limits its cloud holds it to; None where that was never asked of it."""
 
@@ -89,6 +93,13 @@ def all_accounts_of(tx: Session, organisation: UUID) -> list[CloudAccountRow]:
     """The accounts that an organisation has or had."""
     row = CloudAccountRow
     return list(tx.scalars(select(row).where(row.organisation_id == organisation).order_by(row.name, row.id)))
+
+
+def accounts_in(tx: Session, clouds: Collection[UUID]) -> list[CloudAccountRow]:
+    """The accounts that are in clouds, by name."""
+    row = CloudAccountRow
+    there = row.state.in_((AccountState.MADE, AccountState.LINKED))
+    return list(tx.scalars(select(row).where(row.cloud_id.in_(clouds), there).order_by(row.name, row.id)))
 
 
 def find_account(tx: Session, account: UUID) -> CloudAccountRow | None:

@@ -27,6 +27,7 @@ from gradumen.usecases.catalogue.published import load_published
 from gradumen.usecases.metering.held_usage import while_held
 from gradumen.usecases.metering.owners import Owners, Ruled, Rules, ruled
 from gradumen.usecases.metering.written_ownership import read_rules, whose
+from gradumen.usecases.scope import NOBODY as NO_USER
 from gradumen.usecases.scope import Caller, Scope, check_unchanged, get_organisation, load_scope
 from gradumen.usecases.tasks import OWNERS, require_lease
 from gradumen.wire.metering.ownership_rules import (
@@ -57,7 +58,13 @@ def list_ownership_rules(tx: Session, caller: Caller, *, organisation: str) -> O
 
 
 def _view(tx: Session, seller: OrganisationRow) -> OwnershipRulesBody:
-    rules = [
+    rules = written_rules(tx, seller)
+    return OwnershipRulesBody(organisation=seller.slug, version=store.version_of(tx, seller.id), rules=rules)
+
+
+def written_rules(tx: Session, seller: OrganisationRow) -> list[OwnershipRuleForm]:
+    """The rules of a seller as they are written, in their order."""
+    return [
         OwnershipRuleForm(
             name=each.row.name,
             **whose(each),
@@ -67,7 +74,6 @@ def _view(tx: Session, seller: OrganisationRow) -> OwnershipRulesBody:
         )
         for each in store.rules_of(tx, [seller.id])[seller.id]
     ]
-    return OwnershipRulesBody(organisation=seller.slug, version=store.version_of(tx, seller.id), rules=rules)
 
 
 @use_case
@@ -95,16 +101,43 @@ def set_ownership_rules(
     check_unchanged("list of rules", version, wanted.version)
     if changed_from < scope.now.date().replace(day=1):
         scope.require_member(Right.BILL, seller)
+    _put(tx, scope, seller, rows, (before, after), changed_from)
+    return _view(tx, seller)
+
+
+def put_rules(tx: Session, scope: Scope, seller: OrganisationRow, rules: Sequence[OwnershipRuleForm]) -> None:
+    """Set the rules of a seller as the service itself has to, of today or later.
+
+    Raises:
+        Invalid: one cannot be.
+    """
+    store.lock_version(tx, seller.id)
+    before = ruled(store.rules_of(tx, [seller.id])[seller.id])
+    rows, after = read_rules(tx, scope, seller, rules)
+    changed_from = first_difference(before.values, after.values)
+    if changed_from is not None:
+        _put(tx, scope, seller, rows, (before, after), changed_from)
+
+
+def _put(
+    tx: Session,
+    scope: Scope,
+    seller: OrganisationRow,
+    rows: Sequence[store.OwnershipRuleRow],
+    rules: tuple[Rules, Rules],
+    changed_from: date,
+) -> None:
+    """Put rules in the place of those of before, on record, and have made again what they reach."""
+    caller = scope.caller
     store.replace_rules(tx, seller.id, rows)
     # What starts later is made by the new rules anyway.
     inputs = {"from": changed_from.isoformat(), "to": (scope.now.date() + timedelta(days=2)).isoformat()}
     store_tasks.add_task(
-        tx, OWNERS, seller.name, at=caller.at, organisation=seller.id, asked_by=caller.user_id, inputs=inputs,
-        counted="months",
+        tx, OWNERS, seller.name, at=caller.at, organisation=seller.id,
+        asked_by=None if caller.user_id == NO_USER else caller.user_id, inputs=inputs, counted="months",
     )  # fmt: skip
-    was, now = _told(before, after), _told(after, before)
+    was, now = (_told(one, other) for one, other in (rules, rules[::-1]))
     record(tx, caller, "ownership rules set", seller.id, seller.slug, before=was, after=now)
-    return _view(tx, seller)
 
 
 def _told(rules: Rules, others: Rules) -> dict[str, Any]:

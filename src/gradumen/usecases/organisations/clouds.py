@@ -12,6 +12,7 @@ from gradumen.core.permissions import Right
 from gradumen.store.organisations import clouds as store
 from gradumen.store.organisations.clouds import CloudRow
 from gradumen.store.organisations.organisations import lock_organisation, organisations_by_id
+from gradumen.store.organisations.projects import projects_by_id
 from gradumen.store.organisations.sites import sites_by_id
 from gradumen.store.organisations.tables import OrganisationRow
 from gradumen.store.sealing import seals_of
@@ -211,6 +212,7 @@ def list_cloud_accounts(tx: Session, caller: Caller, *, organisation: str) -> li
         scope.require_member(Right.READ, owner)
     rows = store.accounts_of(tx, owner.id)
     clouds = store.clouds_by_id(tx, {row.cloud_id for row in rows})
+    projects = projects_by_id(tx, {row.project_id for row in rows if row.project_id})
     return [
         CloudAccountBody(
             id=row.id,
@@ -220,6 +222,8 @@ def list_cloud_accounts(tx: Session, caller: Caller, *, organisation: str) -> li
             external_id=row.external_id,
             state=row.state,
             kept=row.kept or [],
+            project=f"{owner.slug}/{projects[row.project_id].slug}" if row.project_id in projects else None,
+            billed_from=row.billed_from,
             changed_at=row.changed_at,
         )
         for row in rows

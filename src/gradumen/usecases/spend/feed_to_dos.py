@@ -10,6 +10,7 @@ from gradumen.store.metering.spells import sources_behind
 from gradumen.store.organisations.tables import OrganisationRow
 from gradumen.store.spend import to_dos as store
 from gradumen.store.unit_of_work import Session
+from gradumen.usecases.metering.cloud_feeds import unmeasured
 from gradumen.usecases.metering.pulls import NO_FILES, behind
 from gradumen.usecases.scope import Scope
 from gradumen.wire.spend.to_dos import ToDoBody, Weight
@@ -17,6 +18,8 @@ from gradumen.wire.spend.to_dos import ToDoBody, Weight
 QUIET = timedelta(hours=24)
 """A feed of which nothing came for so long is quiet."""
 RECENT = timedelta(days=7)
+LATELY = timedelta(days=31)
+"""Accounts that came since then are looked at."""
 
 
 def feed_to_dos(tx: Session, scope: Scope, owner: OrganisationRow) -> Iterator[ToDoBody]:
@@ -59,6 +62,16 @@ def feed_to_dos(tx: Session, scope: Scope, owner: OrganisationRow) -> Iterator[T
                 title=f"{counted(health.refused, 'reading')} of feed {health.name} refused in the last seven days",
                 detail=f"one of them: {health.refusal}" if health.refusal else "",
             )
+
+    for cloud, account in unmeasured(tx, owner, at - LATELY, at - QUIET):
+        yield ToDoBody(
+            kind="account",
+            weight=Weight.LOOK,
+            subject=f"{cloud.slug}/{account.name}",
+            title=f"Nothing was measured yet of account {account.name} in {cloud.name}",
+            detail=f"it is there since {account.changed_at:%Y-%m-%d}; look whether its feed brings it, and whose it is",
+            since=account.changed_at,
+        )
 
 
 def _pulled(scope: Scope, path: str, pull: PullRow, refused: int, why: str | None) -> Iterator[ToDoBody]:

@@ -2,7 +2,7 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import date, datetime, timedelta
 from uuid import UUID, uuid4
 
 from gradumen.core.errors import Conflict, Invalid
@@ -12,6 +12,7 @@ from gradumen.core.quotas.measures import AccountLimits, Counted
 from gradumen.core.tasks import Lease
 from gradumen.store.organisations import clouds as store
 from gradumen.store.organisations.clouds import CloudAccountRow, CloudRow
+from gradumen.store.organisations.projects import projects_by_path
 from gradumen.store.organisations.tables import OrganisationRow, load_tree
 from gradumen.store.unit_of_work import Session, add_new, use_case
 from gradumen.usecases.limits import check_room_for
@@ -20,7 +21,9 @@ from gradumen.usecases.organisations.sites import usable_sites
 from gradumen.usecases.quotas.cloud_limits import limits_there
 from gradumen.usecases.scope import Scope
 from gradumen.usecases.tasks import require_lease
-from gradumen.wire.subscriptions.onboardings import OnboardingCreate, OnboardingPerson
+from gradumen.wire.subscriptions.onboardings import OnboardingAccount, OnboardingCreate, OnboardingPerson
+
+LATEST_DAY = timedelta(days=92)
 
 
 @dataclass(frozen=True, slots=True)
@@ -86,18 +89,58 @@ def want_accounts(
             changed_at=scope.now,
             with_people=each.people,
             kept=None,
+            project_id=_project(tx, row, customer, each),
+            billed_from=_billed_from(scope, each),
         )
         account.tag = tag_of(account.id)
         if not add_new(tx, account):
             raise Conflict(f"account '{each.link}' in {cloud.name} belongs to somebody already", field="cloud_accounts")
         what = (
-            f"Account {each.link} in {cloud.name} is linked to it"
+            f"Account {each.link} in {cloud.name} is linked to it, and its from {account.billed_from} on"
             if each.link
             else (f"It gets an account {account.name} in {cloud.name}")
         )
         users = _users(customer.people) if each.people else ""
         found.append(Noted(account, f"{what}{users}."))
     return found
+
+
+def _project(tx: Session, row: OrganisationRow, customer: OnboardingCreate, account: OnboardingAccount) -> UUID | None:
+    """Whose what is used in an account is; None where the customer has no project yet.
+
+    Raises:
+        Invalid: it has no such project.
+    """
+    named = account.project or (customer.projects[0].slug if customer.projects else None)
+    if named is None:
+        return None
+    found = projects_by_path(tx, {f"{row.slug}/{named}"})
+    if not found:
+        has = ", ".join(each.slug for each in customer.projects) or "none"
+        raise Invalid(
+            f"'{named[:63]}' is no project of the new customer; it has {has}", field="cloud_accounts", value=named[:63]
+        )
+    return next(iter(found.values())).id
+
+
+def _billed_from(scope: Scope, account: OnboardingAccount) -> date | None:
+    """From which day what is in a linked account is its own.
+
+    Raises:
+        Invalid: the account is to be made, or the day is in a month before this one.
+    """
+    today = scope.now.date()
+    day = account.billed_from
+    if account.link is None and day is not None:
+        raise Invalid("an account that is made is empty; billed_from is of one that is linked", field="cloud_accounts")
+    if day is not None and not today.replace(day=1) <= day <= today + LATEST_DAY:
+        raise Invalid(
+            f"billed_from {day} is not between the first of this month and {today + LATEST_DAY}; what was before is "
+            "given to it by a rule of ownership, with finance",
+            field="cloud_accounts",
+            value=day,
+        )
+    return None if account.link is None else day or today
 
 
 def _users(people: Sequence[OnboardingPerson]) -> str:

@@ -1,6 +1,6 @@
 """Bodies of clouds and the accounts in them."""
 
-from datetime import datetime
+from datetime import date, datetime
 from uuid import UUID
 
 from gradumen.core.organisations.clouds import AccountState, CloudKind
@@ -70,7 +70,8 @@ class CloudTriedBody(Body):
 class CloudAccountBody(Body):
     """An account of an organisation in a cloud; ``external_id`` is the cloud's own.
 
-    ``kept`` are the measures whose limits its cloud holds it to.
+    ``kept`` are the measures whose limits its cloud holds it to. What is used there is of ``project``, of one that was
+    linked from the day ``billed_from`` on.
     """
 
     id: UUID
@@ -80,4 +81,6 @@ class CloudAccountBody(Body):
     external_id: str | None
     state: AccountState
     kept: list[str]
+    project: str | None
+    billed_from: date | None
     changed_at: datetime

@@ -57,13 +57,17 @@ class OnboardingSubscription(Body):
 class OnboardingAccount(Body):
     """An account in a cloud, by the cloud's slug or id: made, named as the customer unless said, or linked.
 
-    ``people``: those that the customer begins with become users of it, where the cloud has users.
+    ``people``: those that the customer begins with become users of it, where the cloud has users. What is used there is
+    of its ``project``, the first that is written unless said; of one that is linked from the day ``billed_from`` on,
+    today unless said.
     """
 
     cloud: str
     name: str | None = None
     link: str | None = None
     people: YesOrNo = False
+    project: str | None = None
+    billed_from: date | None = None
 
 
 class OnboardingSiteLimit(Body):

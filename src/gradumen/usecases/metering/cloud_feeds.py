@@ -1,0 +1,217 @@
+"""Clouds whose usage comes by a feed: what is used in an account is of who has it, by a rule that is made for it."""
+
+from collections.abc import Sequence
+from datetime import datetime
+from uuid import UUID
+
+from gradumen.core.errors import Invalid, NotFound
+from gradumen.core.organisations.clouds import AccountState
+from gradumen.core.permissions import Right
+from gradumen.core.tasks import Lease
+from gradumen.store.metering import cloud_feeds as store
+from gradumen.store.metering.tables import FeedRow
+from gradumen.store.organisations.clouds import (
+    CloudAccountRow,
+    CloudRow,
+    accounts_in,
+    accounts_of,
+    clouds_by_id,
+    clouds_of,
+    find_cloud,
+)
+from gradumen.store.organisations.organisations import organisations_by_id
+from gradumen.store.organisations.projects import projects_by_id, projects_of
+from gradumen.store.organisations.tables import OrganisationRow
+from gradumen.store.unit_of_work import Session, use_case
+from gradumen.usecases.audit_entries import record
+from gradumen.usecases.metering.feeds import get_feed
+from gradumen.usecases.metering.ownership_rules import put_rules, written_rules
+from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope, scope_of_nobody
+from gradumen.usecases.tasks import require_lease
+from gradumen.wire.metering.cloud_feeds import CloudFeedBody
+from gradumen.wire.metering.ownership_rules import OwnershipRuleForm
+
+
+@use_case
+def list_cloud_feeds(tx: Session, caller: Caller, *, organisation: str) -> list[CloudFeedBody]:
+    """The clouds of an organisation, each with the feed by which its usage comes; for its own members.
+
+    Raises:
+        Forbidden: the caller is none.
+    """
+    scope = load_scope(tx, caller)
+    owner = get_organisation(tx, scope, organisation)
+    scope.require_member(Right.READ, owner)
+    return _views(tx, owner, clouds_of(tx, [owner.id]))
+
+
+def _views(tx: Session, owner: OrganisationRow, clouds: Sequence[CloudRow]) -> list[CloudFeedBody]:
+    feeds = store.feeds_of_clouds(tx, [each.id for each in clouds])
+    rules = written_rules(tx, owner)
+    found = []
+    for cloud in clouds:
+        feed, there = feeds.get(cloud.id), accounts_in(tx, [cloud.id])
+        owned = sum(_names(rule, each, feed) for each in there for rule in rules) if feed else 0
+        path = f"{owner.slug}/{feed.slug}" if feed else None
+        found.append(
+            CloudFeedBody(
+                id=cloud.id, cloud=cloud.slug, cloud_name=cloud.name, feed=path, accounts=len(there), owned=owned
+            )
+        )
+    return found
+
+
+def _names(rule: OwnershipRuleForm, account: CloudAccountRow, feed: FeedRow) -> bool:
+    return rule.conditions == _conditions(account, feed)
+
+
+def _conditions(account: CloudAccountRow, feed: FeedRow) -> dict[str, str]:
+    return {"feed": feed.slug, "account": account.external_id or ""}
+
+
+@use_case
+def set_cloud_feed(tx: Session, caller: Caller, *, cloud: UUID, feed: str) -> CloudFeedBody:
+    """Let what is used in a cloud come by a feed of its owner. Safe to repeat.
+
+    Each account that is in it, or comes, gets a rule of ownership, before those that name no account: what is used
+    there is of the project that it was made for.
+
+    Raises:
+        NotFound: no such cloud, or no such feed, in scope.
+        Forbidden: the caller does not manage feeds there.
+        Invalid: the feed is another organisation's.
+    """
+    scope = load_scope(tx, caller)
+    row, owner = _managed(tx, scope, cloud)
+    found, whose = get_feed(tx, scope, feed)
+    if whose.id != owner.id:
+        raise Invalid(f"'{feed}' is no feed of {owner.name}, whose cloud it is", field="feed", value=feed)
+    before = store.feeds_of_clouds(tx, [cloud]).get(cloud)
+    if before is None or before.id != found.id:
+        store.set_feed(tx, cloud, found.id, caller.at)
+        was = None if before is None else {"feed": f"{owner.slug}/{before.slug}"}
+        record(tx, caller, "cloud metered", owner.id, row.slug, before=was, after={"feed": feed})
+    _give(tx, scope, owner, row, found, accounts_in(tx, [cloud]))
+    return _views(tx, owner, [row])[0]
+
+
+@use_case
+def drop_cloud_feed(tx: Session, caller: Caller, *, cloud: UUID) -> None:
+    """Let it come by none: accounts that come get no rule any more, and the others keep theirs. Safe to repeat."""
+    scope = load_scope(tx, caller)
+    row, owner = _managed(tx, scope, cloud)
+    if store.drop_feed(tx, cloud):
+        record(tx, caller, "cloud metered no more", owner.id, row.slug)
+
+
+def _managed(tx: Session, scope: Scope, cloud: UUID) -> tuple[CloudRow, OrganisationRow]:
+    row = find_cloud(tx, cloud, lock=True)
+    if row is None or not scope.is_member(row.organisation_id) or row.retired_at:
+        raise NotFound("cloud", cloud)
+    owner = tx.get_one(OrganisationRow, row.organisation_id)
+    scope.require_member(Right.MANAGE_FEEDS, owner)
+    return row, owner
+
+
+def _give(
+    tx: Session,
+    scope: Scope,
+    owner: OrganisationRow,
+    cloud: CloudRow,
+    feed: FeedRow,
+    accounts: Sequence[CloudAccountRow],
+) -> list[str]:
+    """Make the rules that are not there yet; gives whose the accounts are by these, in words."""
+    rules = written_rules(tx, owner)
+    projects = _projects(tx, accounts)
+    holders = organisations_by_id(tx, {each.organisation_id for each in accounts})
+    told, new = [], []
+    for each in accounts:
+        if each.id not in projects:
+            told.append(f"{each.name}: nobody's, as it is of no project")
+            continue
+        path = f"{holders[each.organisation_id].slug}/{projects[each.id]}"
+        since = each.billed_from or scope.now.date()
+        told.append(f"{each.name}: {path}'s from {since} on")
+        if not any(_names(rule, each, feed) for rule in rules):
+            name = f"Account {each.name} in {cloud.name}"[:100]
+            new.append(OwnershipRuleForm(name=name, owner=path, starts_on=since, conditions=_conditions(each, feed)))
+    if new:
+        names = {each.name for each in rules}
+        new = [each.model_copy(update={"name": _free(each, names)}) for each in new]
+        own = [place for place, each in enumerate(rules) if "account" in each.conditions]
+        # Rules that name accounts were written for them; what takes all the rest comes after.
+        place = own[-1] + 1 if own else 0
+        put_rules(tx, scope, owner, [*rules[:place], *new, *rules[place:]])
+    return told
+
+
+def _projects(tx: Session, accounts: Sequence[CloudAccountRow]) -> dict[UUID, str]:
+    """By account the project whose what is used there is: as it was made, else the only one that its holder has."""
+    named = projects_by_id(tx, {each.project_id for each in accounts if each.project_id})
+    of: dict[UUID, list[str]] = {}
+    for project in projects_of(tx, {each.organisation_id for each in accounts if not each.project_id}):
+        of.setdefault(project.organisation_id, []).append(project.slug)
+    found = {each.id: named[each.project_id].slug for each in accounts if each.project_id in named}
+    only = {each.id: of[each.organisation_id] for each in accounts if each.organisation_id in of}
+    return {account: slugs[0] for account, slugs in only.items() if len(slugs) == 1} | found
+
+
+def _free(rule: OwnershipRuleForm, names: set[str]) -> str:
+    """A name that no other rule has."""
+    name, nth = rule.name, 2
+    while name in names:
+        name, nth = f"{rule.name} ({nth})", nth + 1
+    names.add(name)
+    return name
+
+
+@use_case
+def own_accounts(tx: Session, *, lease: Lease, organisation: UUID, at: datetime) -> list[str]:
+    """Give what is used in an organisation's accounts to it, where their clouds have feeds; in words whose that is.
+
+    Raises:
+        Conflict: another worker has the task now.
+        Invalid: the rules that are there cannot be kept any more.
+    """
+    require_lease(tx, lease)
+    scope = scope_of_nobody(tx, at)
+    accounts = [each for each in accounts_of(tx, organisation) if each.state != AccountState.WANTED]
+    clouds = clouds_by_id(tx, {each.cloud_id for each in accounts})
+    told = []
+    for cloud, feed in store.feeds_of_clouds(tx, clouds).items():
+        owner = tx.get_one(OrganisationRow, feed.organisation_id)
+        told += _give(tx, scope, owner, clouds[cloud], feed, [each for each in accounts if each.cloud_id == cloud])
+    return told
+
+
+@use_case
+def disown_accounts(tx: Session, *, lease: Lease, organisation: UUID, at: datetime) -> int:
+    """Take away the rules that were made for accounts of an organisation that is undone; gives how many."""
+    slug = tx.get_one(OrganisationRow, organisation).slug
+    require_lease(tx, lease)
+    scope = scope_of_nobody(tx, at)
+    count = 0
+    for owner_id in scope.tree.chain(organisation):
+        owner = tx.get_one(OrganisationRow, owner_id)
+        rules = written_rules(tx, owner)
+        kept = [each for each in rules if each.owner is None or each.owner.partition("/")[0] != slug]
+        if len(kept) < len(rules):
+            put_rules(tx, scope, owner, kept)
+            count += len(rules) - len(kept)
+    return count
+
+
+def unmeasured(
+    tx: Session, owner: OrganisationRow, since: datetime, until: datetime
+) -> list[tuple[CloudRow, CloudAccountRow]]:
+    """The accounts that came into an organisation's clouds within some time, of which their feed has measured nothing.
+
+    What is measured of a project counts for its account.
+    """
+    found: list[tuple[CloudRow, CloudAccountRow]] = []
+    for cloud, feed in store.clouds_with_feeds(tx, owner.id):
+        accounts = [each for each in accounts_in(tx, [cloud.id]) if since <= each.changed_at < until]
+        used = store.projects_used(tx, {each.project_id for each in accounts if each.project_id}, feed.id)
+        found += [(cloud, each) for each in accounts if each.project_id not in used]
+    return found

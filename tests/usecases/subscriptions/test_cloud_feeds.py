@@ -1,0 +1,155 @@
+"""What is used in an account is of the customer that it was made for, without anybody's hand."""
+
+import time
+from datetime import date, timedelta
+from decimal import Decimal
+from uuid import UUID
+
+import pytest
+
+from gradumen.core.errors import Forbidden, Invalid, NotFound
+from gradumen.core.subscriptions.onboardings import OnboardingState
+from gradumen.demo.clouds import SimulatedCloud
+from gradumen.wire.metering.ownership_rules import OwnershipRuleForm
+from gradumen.wire.subscriptions.onboardings import OnboardedBody, OnboardingAccount, OnboardingBody, OnboardingProject
+from tests.usecases.subscriptions.stepping import asked, id_of, seen
+from tests.world import World, moment, reading
+
+FEED = "tarnwick/north-fell"
+PROJECTS = [OnboardingProject(slug="boats", name="Boats"), OnboardingProject(slug="nets", name="Nets")]
+
+
+def cloud_of(world: World) -> UUID:
+    return next(each.id for each in world.mara.clouds.list("tarnwick") if each.slug == "north-fell")
+
+
+def used(world: World, account: str, identity: str, **changes: object) -> None:
+    """Four processors of an account for an hour of the 9th."""
+    span = {"start": "2026-10-09T00:00:00Z", "end": "2026-10-09T01:00:00Z"}
+    event = reading(identity, owner=None, account=account, resource=f"vm-{identity}", **{**span, **changes})
+    world.mara.readings.send(FEED, [event])
+
+
+def done(world: World, told: OnboardedBody) -> OnboardingBody:
+    """An onboarding once nothing of it is under way."""
+    ends = time.monotonic() + 30
+    while time.monotonic() < ends:
+        found = seen(world, told)
+        if found.state not in (OnboardingState.RUNNING, OnboardingState.UNDOING) or (
+            found.task and found.task.state == "needs a hand"
+        ):
+            return found
+        time.sleep(0.05)
+    raise AssertionError(f"still under way: {found}")
+
+
+def of(world: World, organisation: str) -> dict[str, Decimal]:
+    """Processor hours of October, by project."""
+    found = world.mara.usage.sum(organisation, "2026-10", by=("project",), meter="compute/vcpu", wait=60).items
+    return {each.keys["project"]: each.quantity / 3600 for each in found}
+
+
+def test_a_new_customers_account_is_its_own_from_its_first_reading(world: World, fell: SimulatedCloud) -> None:
+    mara = world.mara
+    mara.clock.set(moment("2026-10-09") + timedelta(hours=8), held=True)
+    catch_all = OwnershipRuleForm(
+        name="All else", owner="tarnwick/lab", starts_on=date(2026, 10, 1), conditions={"feed": "north-fell"}
+    )
+    mara.projects.create("tarnwick", slug="lab", name="Lab")
+    mara.ownership_rules.set("tarnwick", [catch_all], 0)
+    bound = mara.cloud_feeds.set(cloud_of(world), FEED)
+    assert (bound.feed, bound.accounts, bound.owned) == (FEED, 0, 0)
+    told = asked(world, "gull", projects=PROJECTS)
+    steps = done(world, told).task
+    assert steps is not None
+    [whose] = [each for each in steps.steps if each.name == "whose its accounts' usage is"]
+    assert "gull: gull/boats's from 2026-10-09 on" in str(whose.result)
+    [account] = world.user("edda").clouds.accounts("gull")
+    assert account.project == "gull/boats" and account.external_id is not None
+    used(world, account.external_id, "1")
+    used(world, "somebody", "2")
+    assert of(world, "gull") == {"gull/boats": 4}
+    assert of(world, "tarnwick")["tarnwick/lab"] == 4, "the rule for all else stands behind"
+    rules = mara.ownership_rules.get("tarnwick").rules
+    assert [each.name for each in rules] == ["Account gull in North Fell", "All else"]
+    again = mara.cloud_feeds.set(cloud_of(world), FEED)
+    assert (again.accounts, again.owned) == (1, 1) and mara.ownership_rules.get("tarnwick").rules == rules
+
+
+def test_accounts_that_were_there_before_get_theirs_and_one_without_a_project_is_told(
+    world: World, fell: SimulatedCloud
+) -> None:
+    mara, edda = world.mara, world.user("edda")
+    mara.clock.set(moment("2026-10-09") + timedelta(hours=8), held=True)
+    _, full = fell.make("old-tern", None)
+    linked = OnboardingAccount(cloud="north-fell", link=str(full["id"]), project="nets", billed_from=date(2026, 10, 3))
+    told = asked(world, "tern", cloud_accounts=[linked], projects=PROJECTS)
+    assert "linked to it, and its from 2026-10-03 on" in str(told.sentences)
+    done(world, told)
+    done(world, asked(world, "shag"))
+    bound = mara.cloud_feeds.set(cloud_of(world), FEED)
+    assert (bound.accounts, bound.owned) == (2, 1)
+    [rule] = mara.ownership_rules.get("tarnwick").rules
+    assert (rule.owner, rule.starts_on) == ("tern/nets", date(2026, 10, 3))
+    edda.projects.create("shag", slug="only", name="Only")
+    assert mara.cloud_feeds.set(cloud_of(world), FEED).owned == 2, "of the only project that it has"
+    used(world, str(full["id"]), "1", start="2026-10-02T22:00:00Z", end="2026-10-02T23:00:00Z")
+    used(world, str(full["id"]), "2", start="2026-10-03T00:00:00Z", end="2026-10-03T01:00:00Z")
+    assert of(world, "tern") == {"tern/nets": 4}, "what was before it is billed is not its own"
+    mara.cloud_feeds.drop(cloud_of(world))
+    mara.cloud_feeds.drop(cloud_of(world))
+    assert mara.cloud_feeds.list("tarnwick")[0].feed is None
+    assert len(mara.ownership_rules.get("tarnwick").rules) == 2
+
+
+def test_what_is_undone_takes_its_rules_along(world: World, fell: SimulatedCloud) -> None:
+    mara = world.mara
+    mara.clock.set(moment("2026-10-09") + timedelta(hours=8), held=True)
+    mara.cloud_feeds.set(cloud_of(world), FEED)
+    accounts = [OnboardingAccount(cloud="north-fell"), OnboardingAccount(cloud="north-fell", name="z", link="acc-9")]
+    told = asked(world, "gull", cloud_accounts=accounts, projects=PROJECTS)
+    done(world, told)
+    # The second is not there, so all waits for a hand; what was made before may be measured already.
+    mara.cloud_feeds.set(cloud_of(world), FEED)
+    assert len(mara.ownership_rules.get("tarnwick").rules) == 1
+    world.user("edda").onboardings.undo(id_of(told))
+    done(world, told)
+    assert mara.ownership_rules.get("tarnwick").rules == []
+
+
+def test_an_account_of_which_nothing_comes_is_among_what_needs_somebody(
+    world: World, fell: SimulatedCloud, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    world.mara.clock.set(moment("2026-10-09") + timedelta(hours=8), held=True)
+    world.mara.cloud_feeds.set(cloud_of(world), FEED)
+    done(world, asked(world, "gull", projects=PROJECTS))
+
+    def quiet() -> list[str]:
+        return [each.title for each in world.mara.to_dos.list("tarnwick") if each.kind == "account"]
+
+    assert quiet() == []
+    monkeypatch.setattr("gradumen.usecases.spend.feed_to_dos.QUIET", timedelta(days=-1))
+    assert quiet() == ["Nothing was measured yet of account gull in North Fell"]
+    [account] = world.user("edda").clouds.accounts("gull")
+    used(world, account.external_id or "", "1")
+    world.settle()
+    assert quiet() == []
+
+
+def test_only_who_manages_feeds_says_by_which_feed_a_cloud_of_its_own_is_measured(
+    world: World, fell: SimulatedCloud
+) -> None:
+    cloud = cloud_of(world)
+    world.user("edda").feeds.create("oxbow", slug="own", name="Own")
+    with pytest.raises(NotFound):
+        world.user("edda").cloud_feeds.set(cloud, "oxbow/own")
+    with pytest.raises(NotFound):
+        world.mara.cloud_feeds.set(cloud, "oxbow/own")
+    with pytest.raises(Forbidden):
+        world.user("oda").cloud_feeds.set(cloud, FEED)
+    assert world.user("edda").cloud_feeds.list("oxbow") == []
+    with pytest.raises(Invalid, match="is no project of the new customer"):
+        asked(world, "gull", cloud_accounts=[OnboardingAccount(cloud="north-fell", project="x")], projects=PROJECTS)
+    with pytest.raises(Invalid, match="billed_from is of one that is linked"):
+        made = OnboardingAccount(cloud="north-fell", billed_from=date(2026, 10, 9))
+        asked(world, "gull", cloud_accounts=[made], projects=PROJECTS)
