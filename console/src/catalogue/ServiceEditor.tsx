@@ -1,5 +1,5 @@
 /** What a service is: what is counted, what its price can depend on, what is chosen. */
-import { Box } from '@mui/material';
+import { Box, Checkbox, FormControlLabel } from '@mui/material';
 import { useMeasures } from '../organisations/measures';
 import { At } from './mistakes';
 import type { Meter, ServiceForm } from './catalogue';
@@ -155,6 +155,18 @@ export function ServiceEditor({
                     ['', 'nothing limited'],
                     ...measures.map(({ measure }): [string, string] => [measure, measure]),
                   ]}
+                />
+                <FormControlLabel
+                  label="Only watched"
+                  control={
+                    <Checkbox
+                      size="small"
+                      checked={Boolean(meter.watched)}
+                      onChange={(_, watched) =>
+                        put([slug, { ...meter, watched: watched ? true : undefined }])
+                      }
+                    />
+                  }
                 />
                 <Remove
                   what={`meter ${slug}`}

@@ -196,6 +196,7 @@ function Became({ organisation, period }: { organisation: string; period: string
                 became('used', 'Used'),
                 became('charged', 'Charged'),
                 became('covered', 'Covered'),
+                ...(items.some((each) => Number(each.watched)) ? [became('watched', 'Only watched')] : []),
                 became('no_rate', 'No rate'),
                 became('no_subscription', 'No subscription'),
               ]}
@@ -218,7 +219,10 @@ function Became({ organisation, period }: { organisation: string; period: string
 
 const isOpen = ({ difference }: Balance): boolean => difference !== null && Number(difference) !== 0;
 
-const became = (key: 'used' | 'charged' | 'covered' | 'no_rate' | 'no_subscription', title: string) => ({
+const became = (
+  key: 'used' | 'charged' | 'covered' | 'watched' | 'no_rate' | 'no_subscription',
+  title: string,
+) => ({
   key,
   title,
   number: true,

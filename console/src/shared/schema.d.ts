@@ -5456,13 +5456,14 @@ export interface components {
         };
         /**
          * FeedMeterBody
-         * @description What became of what a feed measured of a meter, in base units: ``measured`` is the sum of the next nine.
+         * @description What became of what a feed measured of a meter, in base units: ``measured`` is the sum of the next ten.
          *
          *     Readings are those that begin in the month: those that stand, and apart from them those that later ones replaced
          *     and those that were taken back. ``nobodys`` is owned by nobody, ``own_use`` the seller's own, ``elsewhere`` used
          *     where the seller does not sell it, ``gave_way`` left to a feed that measured it first, ``twice`` measured by
          *     another feed too, to which this one does not give way; of the rest some is ``charged``,
-         *     ``covered`` by allowances, priced by no rate (``no_rate``), or taken by no subscription. ``difference`` is 0. All
+         *     ``covered`` by allowances, only ``watched``, priced by no rate (``no_rate``), or taken by no subscription.
+         *     ``difference`` is 0. All
          *     are null where usage is sampled, and the difference where effective cost or begun time is sold: charges are no sum.
          *     ``open`` says what somebody should look at.
          */
@@ -5503,6 +5504,8 @@ export interface components {
             twice: string | null;
             /** Unit */
             unit: string;
+            /** Watched */
+            watched: string | null;
         };
         /**
          * FeedPrecedencesBody
@@ -6657,6 +6660,11 @@ export interface components {
             statistic?: "sum" | "max" | "mean" | "p95";
             /** Unit */
             unit: string;
+            /**
+             * Watched
+             * @default false
+             */
+            watched?: boolean;
             /**
              * @default hour
              * @enum {string}
@@ -11076,11 +11084,11 @@ export interface components {
         };
         /**
          * UsageBalanceBody
-         * @description What became of a meter's usage, in base units: ``used`` is the sum of the next four, and ``difference`` 0.
+         * @description What became of a meter's usage, in base units: ``used`` is the sum of the next five, and ``difference`` 0.
          *
-         *     ``charged`` is charged for, ``covered`` by allowances, ``no_rate`` is priced by no rate, and ``no_subscription``
-         *     taken by no subscription. ``difference`` is null where usage is sampled, or effective cost is sold: what is charged
-         *     is no sum of it then.
+         *     ``charged`` is charged for, ``covered`` by allowances, only ``watched``, ``no_rate`` is priced by no rate, and
+         *     ``no_subscription`` taken by no subscription. ``difference`` is null where usage is sampled, or effective cost is
+         *     sold: what is charged is no sum of it then.
          */
         UsageBalanceBody: {
             /**
@@ -11121,6 +11129,12 @@ export interface components {
              * @example 12.5
              */
             used: string;
+            /**
+             * Watched
+             * Format: decimal
+             * @example 12.5
+             */
+            watched: string;
         };
         /**
          * UsageBalancesBody

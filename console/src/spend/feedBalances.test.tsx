@@ -28,6 +28,7 @@ const METER: FeedMeter = {
   elsewhere: '0',
   nobodys: '2147483648',
   gave_way: '0',
+  watched: '0',
   twice: '0',
   no_rate: '0',
   no_subscription: '0',

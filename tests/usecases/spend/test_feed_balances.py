@@ -21,7 +21,18 @@ from tests.world import GIB, SERVICES, World, egress, files, moment, rate_card, 
 
 __all__ = ["costs"]
 SEPTEMBER, FEED = "2026-09", "tarnwick/north-fell"
-SUM = ("nobodys", "own_use", "elsewhere", "gave_way", "twice", "charged", "covered", "no_rate", "no_subscription")
+SUM = (
+    "nobodys",
+    "own_use",
+    "elsewhere",
+    "gave_way",
+    "twice",
+    "charged",
+    "covered",
+    "watched",
+    "no_rate",
+    "no_subscription",
+)
 
 
 def balance(
@@ -92,6 +103,33 @@ def test_what_no_rate_prices_is_told_by_feed(world: World) -> None:
     for user, organisation in (("mara", "oxbow"), ("una", "tarnwick"), ("ines", "oxbow")):
         with pytest.raises((Forbidden, NotFound)):
             world.user(user).spend.not_priced(organisation, SEPTEMBER)
+
+
+def test_what_is_only_watched_is_nobodys_to_price(world: World) -> None:
+    mara, meter = world.mara, "compute/load"
+    load = "  load: {name: Load, unit: piece-second, combine: level, watched: true}\nmeters:"
+    compute = SERVICES.split("---")[0].replace("meters:", f"meters:\n{load.removesuffix('meters:')}")
+    mara.catalogue.publish("tarnwick", files(compute))
+    busy = {"meter": meter, "quantity": "1", "unit": "piece"}
+    # One whose subscription takes the service, and one who has none.
+    world.send(reading("a", owner="quillstone/archive", **busy), reading("b", owner="thistledown/records", **busy))
+
+    def listed() -> list[str]:
+        links = mara.spend.period_so_far("tarnwick", SEPTEMBER, wait=60).links
+        told = [each.meter for link in links for each in link.not_priced]
+        told += [each.meter for each in mara.spend.not_priced("tarnwick", SEPTEMBER, wait=60).items]
+        return [*told, *(each.subject for each in mara.to_dos.list("tarnwick") if each.kind == "not priced")]
+
+    body, meters = balance(world)
+    assert meters[meter].watched == meters[meter].measured == 2 * 6 * 3600 and body.open == []
+    assert meter not in listed()
+    [whole] = [each for each in mara.spend.balances("tarnwick", SEPTEMBER, wait=60).items if each.meter == meter]
+    assert (whole.watched, whole.no_rate, whole.no_subscription, whole.difference) == (2 * 6 * 3600, 0, 0, 0)
+    # To be priced from now on, it lacks that.
+    mara.catalogue.publish("tarnwick", files(compute.replace(", watched: true", "")))
+    told = balance(world)[1][meter]
+    assert told.watched == 0 and told.no_rate == told.no_subscription == 6 * 3600
+    assert listed().count(meter) >= 3
 
 
 def test_readings_across_the_ends_of_a_month_count_where_their_hours_are(world: World) -> None:

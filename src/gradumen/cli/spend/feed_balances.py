@@ -16,6 +16,7 @@ WORDS = {
     "measured": "came in",
     "charged": "charged",
     "covered": "covered by allowances",
+    "watched": "only watched",
     "own_use": "used by the seller itself",
     "elsewhere": "used where it is not sold",
     "nobodys": "nobody's",

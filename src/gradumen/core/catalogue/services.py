@@ -26,7 +26,8 @@ class Meter:
     """What is counted.
 
     ``unit`` is that of usage (for a level, the level's unit x second); ``reading_unit`` is that of one reading.
-    What it counts is use of ``measure``, where a quota limits that.
+    What it counts is use of ``measure``, where a quota limits that. ``watched``: it is there to be looked at, as how
+    busy something is; where no rate prices it, that is as it should be.
     """
 
     slug: str
@@ -36,6 +37,7 @@ class Meter:
     counted: str | None = None
     sampling: Sampling = ADDITIVE
     measure: Measure | None = None
+    watched: bool = False
 
     def __post_init__(self) -> None:
         if self.sampling.across is Across.DISTINCT and self.unit.dimensions != ("piece",):

@@ -161,7 +161,7 @@ def _groups(pricing: Pricing, expected: Sequence[Expected]) -> tuple[Groups, lis
         for (line, version), share in zip(held, shares, strict=bool(covered)):
             for rate, part in _by_rate(version, each, share):
                 if rate is None:
-                    unpriced.append(each.meter.slug)
+                    unpriced += [] if each.meter.watched else [each.meter.slug]
                 else:
                     rows.append((line.number, index[id(version), rate.slug], part))
     numbers, rates = (np.array([row[place] for row in rows], dtype=np.int64) for place in (0, 1))
@@ -200,7 +200,10 @@ def _with_day(charge: Charge, pricing: Pricing) -> Charge:
 
 @dataclass(frozen=True, slots=True)
 class Coverage:
-    """How a card prices a meter: ``priced``, ``not priced``, or ``only where`` the conditions of its rates hold."""
+    """How a card prices a meter: ``priced``, ``not priced``, or ``only where`` the conditions of its rates hold.
+
+    What is only ``watched`` needs no price.
+    """
 
     meter: str
     state: str
@@ -213,7 +216,7 @@ def coverage(plan: Plan, services: Mapping[str, Service], version: RateCardVersi
     for meter in (meter for slug in plan.services for meter in services[slug].meters):
         rates = [rate for rate in version.usage_rates if rate.meter == meter.slug]
         if not rates:
-            found.append(Coverage(meter.slug, "not priced"))
+            found.append(Coverage(meter.slug, "watched" if meter.watched else "not priced"))
         elif any(not rate.match and rate.when is None for rate in rates):
             found.append(Coverage(meter.slug, "priced"))
         else:

@@ -89,6 +89,11 @@ class Published:
         )
 
     @property
+    def watched(self) -> frozenset[str]:
+        """Meters that are only watched: that no rate prices them is as it should be."""
+        return frozenset(slug for slug, meter in self.meters.items() if meter.watched)
+
+    @property
     def known(self) -> Known:
         """What a rate card can speak of."""
         return Known(self.meters, self.services, self.plans, promised=promised_meters(self.measures.listed))

@@ -194,16 +194,20 @@ class LineNames:
         return base_units(charge, self.published)
 
     def not_priced(self, owners: Set[UUID]) -> dict[UUID, list[dict[str, str]]]:
-        """Usage of ``owners`` that no rate prices or no subscription covers, by the buyer it is charged through."""
+        """Usage of ``owners`` that no rate prices or no subscription covers, by the buyer it is charged through.
+
+        Not of meters that are only watched.
+        """
+        watched = self.published.watched
         sums: dict[UUID, dict[tuple[str, str, str], int]] = defaultdict(lambda: defaultdict(int))
         for each in self.rated.rated.unpriced:
             line = self.rated.lines[each.line]
             owner = line.subscription.organisation_id
-            if owner in owners:
+            if owner in owners and each.meter not in watched:
                 key = each.meter, self.owners[owner].slug, why_not_priced(True, each.meter, each.quantity)
                 sums[line.row.buyer_id][key] += scaled(each.quantity, QUANTITY_PLACES)
         for rest in self.rated.unassigned:
-            if rest.owner in owners:
+            if rest.owner in owners and rest.meter not in watched:
                 sums[rest.buyer][rest.meter, rest.path, "no subscription"] += rest.quantity
         return {
             buyer: [

@@ -106,10 +106,13 @@ def _became(tx: Session, pairs: Sequence[PairRow]) -> dict[Place, Became]:
         (each.charge, (each.meter, each.resource), millionths(each.quantity), millionths(each.charge_covered))
         for each in charged_resources(tx, pairs)
     )
+    watched = load_published(tx).watched
     for row in not_priced_resources(tx, pairs):
         # Without resource it is of a release before, and the pair waits to be rated again.
         there = found.setdefault((row.meter, row.resource or ""), Became())
-        if row.no_rate:
+        if row.meter in watched:
+            there.watched += millionths(row.quantity)
+        elif row.no_rate:
             there.no_rate += millionths(row.quantity)
         else:
             there.no_subscription += millionths(row.quantity)
@@ -166,10 +169,10 @@ def _signed(tx: Session, feeds: Collection[int], period: str) -> dict[int, tuple
 
 
 def _as_today(document: dict[str, Any]) -> dict[str, object]:
-    """A balance as it was signed off; before feeds gave way to others, none did."""
-    nothing = {"gave_way": "0"}
+    """A balance as it was signed off; before feeds gave way to others, none did, and before meters were watched."""
+    nothing, unknown = (dict.fromkeys(("gave_way", "watched"), value) for value in ("0", None))
     meters = [{**({} if each["measured"] is None else nothing), **each} for each in document["meters"]]
-    return {**document, "meters": [{"gave_way": None, **each} for each in meters]}
+    return {**document, "meters": [{**unknown, **each} for each in meters]}
 
 
 def _document(body: FeedBalanceBody) -> dict[str, object]:

@@ -24,7 +24,7 @@ EXAMPLES = 5
 
 @use_case
 def list_not_priced(tx: Session, caller: Caller, *, organisation: str, period: str) -> NotPricedUsagesBody:
-    """What of a month is not priced to a seller's customers; for its members alone.
+    """What of a month is not priced to a seller's customers, but for what is only watched; for its members alone.
 
     Raises:
         Forbidden: the caller is no member of the seller: what it charges is its own.
@@ -49,7 +49,7 @@ def _items(tx: Session, rows: list[NotPricedResource]) -> list[NotPricedUsageBod
     units = {row.slug: row.unit for row in meter_rows(tx).values()}
     published = load_published(tx)
     alike: dict[tuple[object, ...], list[NotPricedResource]] = defaultdict(list)
-    for each in rows:
+    for each in (row for row in rows if row.meter not in published.watched):
         alike[each.meter, each.no_rate, each.organisation, each.attributes].append(each)
     items = []
     for there in alike.values():

@@ -166,7 +166,7 @@ def _billing(tx: Session, owner: OrganisationRow, month: str) -> Iterator[ToDoBo
 def _not_priced(tx: Session, owner: OrganisationRow, month: str) -> Iterator[ToDoBody]:
     rows = store.not_priced_meters(tx, owner.id, month)
     published = load_published(tx)
-    for meter, organisations, no_rate in rows:
+    for meter, organisations, no_rate in (row for row in rows if row[0] not in published.watched):
         promised = meter.startswith(PROMISED)
         what, whose = "priced" if promised else "used", counted(organisations, "organisation")
         why = "no rate of their cards prices it" if no_rate else "no subscription of theirs takes it"

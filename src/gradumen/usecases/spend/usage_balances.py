@@ -75,6 +75,10 @@ def _used(tx: Session, scope: Scope, seller: UUID, month: Period) -> Mapping[str
 def _item(meter: str, unit: str, used: Decimal, became: Became, published: Published) -> UsageBalanceBody:
     known = published.meters.get(meter)
     rest = add([used, -became.charged, -became.covered, -became.no_rate, -became.no_subscription])
+    missing = became.no_rate, became.no_subscription
+    watched, (no_rate, no_subscription) = Decimal(0), missing
+    if meter in published.watched:
+        watched, no_rate, no_subscription = add(missing), Decimal(0), Decimal(0)
     return UsageBalanceBody(
         meter=meter,
         meter_name=meter_name(meter, published),
@@ -82,7 +86,8 @@ def _item(meter: str, unit: str, used: Decimal, became: Became, published: Publi
         used=used,
         charged=became.charged,
         covered=became.covered,
-        no_rate=became.no_rate,
-        no_subscription=became.no_subscription,
+        watched=watched,
+        no_rate=no_rate,
+        no_subscription=no_subscription,
         difference=rest if (known is None or known.sampling.additive) and not became.otherwise else None,
     )

@@ -5,11 +5,11 @@ from gradumen.wire.values import Body, DecimalText
 
 
 class UsageBalanceBody(Body):
-    """What became of a meter's usage, in base units: ``used`` is the sum of the next four, and ``difference`` 0.
+    """What became of a meter's usage, in base units: ``used`` is the sum of the next five, and ``difference`` 0.
 
-    ``charged`` is charged for, ``covered`` by allowances, ``no_rate`` is priced by no rate, and ``no_subscription``
-    taken by no subscription. ``difference`` is null where usage is sampled, or effective cost is sold: what is charged
-    is no sum of it then.
+    ``charged`` is charged for, ``covered`` by allowances, only ``watched``, ``no_rate`` is priced by no rate, and
+    ``no_subscription`` taken by no subscription. ``difference`` is null where usage is sampled, or effective cost is
+    sold: what is charged is no sum of it then.
     """
 
     meter: str
@@ -18,6 +18,7 @@ class UsageBalanceBody(Body):
     used: DecimalText
     charged: DecimalText
     covered: DecimalText
+    watched: DecimalText
     no_rate: DecimalText
     no_subscription: DecimalText
     difference: DecimalText | None

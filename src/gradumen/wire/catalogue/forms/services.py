@@ -33,6 +33,7 @@ class MeterForm(Form):
     window: Annotated[Window, *one_of(Window)] = Window.HOUR
     across: Annotated[Across, *one_of(Across)] = Across.SUM
     measure: Slug | None = None
+    watched: bool = False
 
     def value(self, slug: str, measures: Measures) -> Meter:
         """The meter of that slug.
@@ -49,6 +50,7 @@ class MeterForm(Form):
             self.counted,
             Sampling(self.statistic, self.window, self.across),
             None if self.measure is None else measures.read(self.measure),
+            self.watched,
         )
 
 
@@ -183,7 +185,7 @@ def service_form(service: Service) -> dict[str, Any]:
 
 
 def _meter_form(meter: Meter) -> dict[str, Any]:
-    form = {"name": meter.name, "unit": meter.unit.text, "combine": str(meter.combine)}
+    form: dict[str, Any] = {"name": meter.name, "unit": meter.unit.text, "combine": str(meter.combine)}
     if meter.counted:
         form["counted"] = meter.counted
     if meter.sampling != ADDITIVE:
@@ -191,4 +193,6 @@ def _meter_form(meter: Meter) -> dict[str, Any]:
         form |= {"statistic": str(sampling.statistic), "window": str(sampling.window), "across": str(sampling.across)}
     if meter.measure is not None:
         form["measure"] = str(meter.measure)
+    if meter.watched:
+        form["watched"] = True
     return form
