@@ -15,8 +15,9 @@ from typing import Any
 import pytest
 
 from gradumen.core.errors import GradumenError
-from gradumen.demo import carrier, fleet, night_desk, public_cloud, supplier_costs
+from gradumen.demo import carrier, counters, fleet, night_desk, public_cloud, supplier_costs
 from gradumen.demo.history import SAMPLE_HOURS, Calendar, History
+from gradumen.demo.metrics import SimulatedMetrics
 from gradumen.demo.scenario import SELLERS, SIGNERS
 from tests.journeys.conftest import directory
 from tests.journeys.process import Process
@@ -25,15 +26,30 @@ NOW = datetime(2026, 11, 4, 6, tzinfo=UTC)
 FIRST, END = date(2026, 10, 31), date(2026, 11, 2)
 OCTOBER, NOVEMBER = "2026-10", "2026-11"
 DAYS = [FIRST + timedelta(days=number) for number in range((END - FIRST).days)]
+FETCHED = f"tarnwick/{counters.FEED}"
 ORDERS = int(os.environ.get("GRADUMEN_DELIVERIES", "1"))
 Delivery = Callable[[History], None]
 
 
 @pytest.fixture(scope="module")
-def scenario() -> Iterator[Path]:
+def metrics() -> Iterator[SimulatedMetrics]:
+    """What measures South Quay, for both services at one address."""
+    made = SimulatedMetrics(counters.TOKEN)
+    counters.fill(made)
+    made.start()
+    yield made
+    made.stop()
+
+
+def process(folder: Path, metrics: SimulatedMetrics) -> Process:
+    return Process(folder, GRADUMEN_OUTBOUND=metrics.url)
+
+
+@pytest.fixture(scope="module")
+def scenario(metrics: SimulatedMetrics) -> Iterator[Path]:
     """The directory of a service that has the demo's people, plans and feeds, and no usage yet."""
     with directory() as folder:
-        service = Process(folder)
+        service = process(folder, metrics)
         service.start()
         history = history_of(service)
         history.set_up((folder / "set-up-code").read_text().strip())
@@ -45,6 +61,7 @@ def scenario() -> Iterator[Path]:
         carrier.connect(history.mara, first, first)
         supplier_costs.connect(history.signed_in, first, first)
         history.mara.feeds.create("tarnwick", slug=night_desk.FEED, name=night_desk.NAME)
+        history.mara.feeds.create("tarnwick", slug=counters.FEED, name=counters.NAME)
         history.mara.clock.set(NOW, held=True)
         history.close()
         service.stop()
@@ -55,7 +72,7 @@ def history_of(service: Process) -> History:
     return History(service.url, Calendar(NOW, 1), lambda words: None)
 
 
-def deliveries(random: Random | None) -> list[Delivery]:
+def deliveries(random: Random | None, metrics: SimulatedMetrics) -> list[Delivery]:
     """All that comes in by all feeds: in its order, or split, repeated and mixed."""
     events: list[tuple[str, list[dict[str, Any]]]] = [(public_cloud.FEED, list(public_cloud.readings(FIRST, END)))]
     sited: dict[str, list[dict[str, Any]]] = defaultdict(list)
@@ -75,8 +92,10 @@ def deliveries(random: Random | None) -> list[Delivery]:
     found += [lines(day) for day in DAYS]
     found += [costs(day) for day in DAYS]
     found.append(costs(DAYS[-1], credit=True))
+    found.append(fetching(metrics))
     if random is not None:
         found += random.sample(found, len(found) // 5)
+        found += [again(metrics, wrong) for wrong in ("refuse", "drop", "nonsense", "elsewhere")]
         random.shuffle(found)
     return found
 
@@ -98,6 +117,37 @@ def lines(day: date) -> Delivery:
 def costs(day: date, *, credit: bool = False) -> Delivery:
     exported = datetime(day.year, day.month, day.day, 0, int(credit), tzinfo=UTC) + timedelta(days=1)
     return lambda history: _none(supplier_costs.send_day(history.mara, day, exported, credit=credit))
+
+
+def fetching(metrics: SimulatedMetrics) -> Delivery:
+    """Let it be fetched from the first day on; the same again changes nothing."""
+    form = counters.pull_form(metrics.url, datetime(FIRST.year, FIRST.month, FIRST.day, tzinfo=UTC))
+    return lambda history: _none(history.mara.pulls.set(FETCHED, form, version=0, secret=counters.TOKEN))
+
+
+def again(metrics: SimulatedMetrics, wrong: str) -> Delivery:
+    """Fetch all of November once more, where it is fetched by now, with something going wrong on the other side."""
+
+    def fetch(history: History) -> None:
+        if history.mara.pulls.get(FETCHED).kind is not None:
+            metrics.mishaps.append(wrong)
+            history.mara.pulls.again(FETCHED, datetime(2026, 11, 1, tzinfo=UTC))
+
+    return fetch
+
+
+def fetched(history: History, metrics: SimulatedMetrics) -> None:
+    """Wait until all is fetched; what failed is asked for once more by somebody."""
+    metrics.mishaps.clear()
+    ends = time.monotonic() + 120
+    while True:
+        pull = history.mara.pulls.get(FETCHED)
+        if pull.complete_until is not None and pull.complete_until >= NOW - timedelta(hours=1):
+            return
+        assert time.monotonic() < ends, pull
+        if pull.problem is not None:
+            history.mara.pulls.again(FETCHED)
+        time.sleep(0.2)
 
 
 def _none(_: object) -> None:
@@ -157,25 +207,26 @@ def billed(history: History) -> dict[tuple[str, str], Decimal]:
     return dict(found)
 
 
-def in_order(folder: Path) -> tuple[dict[str, Any], dict[tuple[str, str], Decimal]]:
-    service = Process(folder)
+def in_order(folder: Path, metrics: SimulatedMetrics) -> tuple[dict[str, Any], dict[tuple[str, str], Decimal]]:
+    service = process(folder, metrics)
     service.start()
     history = history_of(service)
-    for delivery in deliveries(None):
+    for delivery in deliveries(None, metrics):
         deliver(history, delivery)
+    fetched(history, metrics)
     found = facts(history), billed(history)
     history.close()
     service.stop()
     return found
 
 
-def mixed(folder: Path, seed: int) -> tuple[dict[str, Any], dict[tuple[str, str], Decimal]]:
-    """In another order, with the service killed twice, a worker once, and a close in between."""
+def mixed(folder: Path, metrics: SimulatedMetrics, seed: int) -> tuple[dict[str, Any], dict[tuple[str, str], Decimal]]:
+    """In another order, with the service killed three times, a worker once, and a close in between."""
     random = Random(seed)
-    service = Process(folder)
+    service = process(folder, metrics)
     service.start()
     history = history_of(service)
-    sent = deliveries(random)
+    sent = deliveries(random, metrics)
     moments = random.sample(range(len(sent)), 4)
     for number, delivery in enumerate(sent):
         if number in moments[:2]:
@@ -187,6 +238,10 @@ def mixed(folder: Path, seed: int) -> tuple[dict[str, Any], dict[tuple[str, str]
         elif number == moments[3]:
             service.children("worker")[0].kill()
         deliver(history, delivery)
+    # What the killed worker had in hand is free at once where the service begins again.
+    service.kill()
+    service.start()
+    fetched(history, metrics)
     found = facts(history), billed(history)
     history.close()
     service.stop()
@@ -194,9 +249,11 @@ def mixed(folder: Path, seed: int) -> tuple[dict[str, Any], dict[tuple[str, str]
 
 
 @pytest.mark.parametrize("seed", range(ORDERS))
-def test_the_same_comes_of_all_deliveries_in_whatever_order(scenario: Path, seed: int) -> None:
+def test_the_same_comes_of_all_deliveries_in_whatever_order(
+    scenario: Path, metrics: SimulatedMetrics, seed: int
+) -> None:
     results = []
-    for run in (in_order, lambda folder: mixed(folder, seed)):
+    for run in (lambda folder: in_order(folder, metrics), lambda folder: mixed(folder, metrics, seed)):
         with directory() as folder:
             subprocess.run(["cp", "-a", f"{scenario}/.", str(folder)], check=True)
             results.append(run(folder))

@@ -50,6 +50,12 @@ def _level(seed: str, each: int) -> Value:
 def connect(mara: Client, address: str, now: datetime) -> None:
     """Its feed, fetched from two days ago on."""
     mara.feeds.create(PROVIDER, slug=FEED, name=NAME)
+    form = pull_form(address, now - timedelta(days=2))
+    mara.pulls.set(f"{PROVIDER}/{FEED}", form, version=0, secret=TOKEN)
+
+
+def pull_form(address: str, starts_at: datetime) -> PullForm:
+    """How it is fetched."""
     queries = [
         PullQueryForm(
             name="sent", query=SENT, meter="network/egress", unit="byte", how=How.COUNTER, resource=["port"],
@@ -60,5 +66,4 @@ def connect(mara: Client, address: str, now: datetime) -> None:
             resource=["bucket"], owner="project", attributes={"site": "site"},
         ),
     ]  # fmt: skip
-    form = PullForm(endpoint=address, queries=queries, step_seconds=300, starts_at=now - timedelta(days=2))
-    mara.pulls.set(f"{PROVIDER}/{FEED}", form, version=0, secret=TOKEN)
+    return PullForm(endpoint=address, queries=queries, step_seconds=300, starts_at=starts_at)
