@@ -77,8 +77,8 @@ PULL = {
 EXCHANGE = {"currency": "SEK", "into": "EUR", "starts_on": "2026-09-01", "rate": "0.09", "source": "ours"}
 SEATS = {"measure": "seats", "unit": "seat", "kind": "stock"}
 OWN = """
-service: watch
-name: Watch
+service: lookout
+name: Lookout
 category: Other
 subcategory: Other
 meters:
@@ -86,7 +86,7 @@ meters:
 ---
 plan: hill-range
 name: Hill Range
-services: [watch]
+services: [lookout]
 tiers: [{tier: heath, name: Foothill}]
 """
 
@@ -508,7 +508,7 @@ def test_above_is_structure_and_quotas_and_nothing_of_the_business(world: World,
     """Every route on a reseller's things: by its own people, from above, from beside and from below."""
     edda = world.user("edda")
     card = rate_card("hills-gbp", "GBP", "named", "1").partition("rates:")[0]
-    fee = "rates: [{rate: fee, fee: hill-range/heath, price: 31}, {rate: kept, meter: watch/kept, per: GiB, price: 7}]"
+    fee = "rates: [{rate: fee, fee: hill-range/heath, price: 31}, {rate: kept, meter: lookout/kept, per: GiB, price: 7}]"
     edda.catalogue.publish("oxbow", files(OWN, card + fee, "offer: open-range\nto: all\nname: Ox Track"))
     edda.catalogue.publish("oxbow", files("offer: hill-range"))
     edda.feeds.create("oxbow", slug="vaults", name="Vaults")
@@ -522,7 +522,7 @@ def test_above_is_structure_and_quotas_and_nothing_of_the_business(world: World,
             rate_card="hills-gbp",
         )
     )
-    kept = reading("k", meter="watch/kept", quantity="5000", unit="byte", attributes={}, owner="saltmarsh/booking")
+    kept = reading("k", meter="lookout/kept", quantity="5000", unit="byte", attributes={}, owner="saltmarsh/booking")
     assert edda.readings.send("oxbow/vaults", [kept]).refused == 0
     world.settle()
     world.send(egress("a", 10**12))
@@ -532,7 +532,7 @@ def test_above_is_structure_and_quotas_and_nothing_of_the_business(world: World,
     table = calls(OXBOW, invoice, world, service)
     secret = (
         *("ox-meadow", "Ox Meadow", "ox-racks", "Ox Racks", "Shed 4"),
-        *("watch", "Watch", "hill-range", "Foothill", "Ox Track", "Hills", "oxbow-gbp", "hills-gbp", "ferry-lines"),
+        *("lookout", "Lookout", "hill-range", "Foothill", "Ox Track", "Hills", "oxbow-gbp", "hills-gbp", "ferry-lines"),
         *(EMAILS["edda"], EMAILS["piers"], EMAILS["ines"], str(invoice.number), f"{invoice.net}"),
     )
     administrator = {name: call.above for name, call in table.items()}
@@ -617,7 +617,7 @@ def test_a_token_reaches_its_own_organisation_only(world: World) -> None:
 RESOLD = """
 plan: drift
 name: Drift
-services: [network, watch]
+services: [network, lookout]
 tiers: [{tier: low, name: Low}]
 ---
 offer: drift
@@ -627,7 +627,7 @@ name: Oxbow
 currency: GBP
 starts-on: 2026-10-06
 rates:
-  - {rate: kept, meter: watch/kept, per: GiB, price: 1}
+  - {rate: kept, meter: lookout/kept, per: GiB, price: 1}
   - {rate: egress, meter: network/egress, per: GiB, price: 1}
 """
 

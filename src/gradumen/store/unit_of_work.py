@@ -41,6 +41,7 @@ def make_engine(url: str, *, pool_size: int = 20) -> Engine:
     engine = create_engine(
         url,
         pool_size=pool_size,
+        query_cache_size=2000,
         pool_timeout=60,
         max_overflow=10,
         pool_recycle=1800,
