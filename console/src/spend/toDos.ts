@@ -21,6 +21,7 @@ export function wayOf(todo: ToDo, organisation: string): { act: string; to: stri
       return { act: 'Open', to: `/record/work?task=${todo.subject}` };
     case 'feed':
     case 'refused readings':
+    case 'account':
       return { act: 'Look', to: `/feeds?feed=${todo.subject}` };
     case 'unowned':
       return { act: 'Give it an owner', to: '/owners' };

@@ -83,9 +83,12 @@ def run_balance(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     """Show what became of usage; exit 1 where something of it is not accounted for."""
     found = client.spend.balances(own_organisation(arguments), arguments.period, wait=arguments.wait)
     out.body(found)
-    columns = ("used", "charged", "covered", "watched", "no_rate", "no_subscription")
+    columns = ["used", "charged", "covered", "watched", "no_rate", "no_subscription"]
+    if not any(each.watched for each in found.items):
+        columns.remove("watched")
+    titles = [*(name.replace("_", " ").upper() for name in columns), "DIFFERENCE"]
     out.table(
-        ("METER", "USED", "CHARGED", "COVERED", "WATCHED", "NO RATE", "NO SUBSCRIPTION", "DIFFERENCE"),
+        ("METER", *titles),
         [
             (
                 each.meter_name,
@@ -94,7 +97,7 @@ def run_balance(arguments: argparse.Namespace, client: Client, out: Out) -> int:
             )
             for each in found.items
         ],
-        right=("USED", "CHARGED", "COVERED", "WATCHED", "NO RATE", "NO SUBSCRIPTION", "DIFFERENCE"),
+        right=titles,
     )
     open_ones = [each for each in found.items if each.difference]
     if not found.items:

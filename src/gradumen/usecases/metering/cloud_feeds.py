@@ -204,14 +204,14 @@ def disown_accounts(tx: Session, *, lease: Lease, organisation: UUID, at: dateti
 
 def unmeasured(
     tx: Session, owner: OrganisationRow, since: datetime, until: datetime
-) -> list[tuple[CloudRow, CloudAccountRow]]:
+) -> list[tuple[CloudRow, FeedRow, CloudAccountRow]]:
     """The accounts that came into an organisation's clouds within some time, of which their feed has measured nothing.
 
     What is measured of a project counts for its account.
     """
-    found: list[tuple[CloudRow, CloudAccountRow]] = []
+    found: list[tuple[CloudRow, FeedRow, CloudAccountRow]] = []
     for cloud, feed in store.clouds_with_feeds(tx, owner.id):
         accounts = [each for each in accounts_in(tx, [cloud.id]) if since <= each.changed_at < until]
         used = store.projects_used(tx, {each.project_id for each in accounts if each.project_id}, feed.id)
-        found += [(cloud, each) for each in accounts if each.project_id not in used]
+        found += [(cloud, feed, each) for each in accounts if each.project_id not in used]
     return found

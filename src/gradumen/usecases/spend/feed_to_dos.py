@@ -63,11 +63,11 @@ def feed_to_dos(tx: Session, scope: Scope, owner: OrganisationRow) -> Iterator[T
                 detail=f"one of them: {health.refusal}" if health.refusal else "",
             )
 
-    for cloud, account in unmeasured(tx, owner, at - LATELY, at - QUIET):
+    for cloud, feed_row, account in unmeasured(tx, owner, at - LATELY, at - QUIET):
         yield ToDoBody(
             kind="account",
             weight=Weight.LOOK,
-            subject=f"{cloud.slug}/{account.name}",
+            subject=f"{owner.slug}/{feed_row.slug}",
             title=f"Nothing was measured yet of account {account.name} in {cloud.name}",
             detail=f"it is there since {account.changed_at:%Y-%m-%d}; look whether its feed brings it, and whose it is",
             since=account.changed_at,
