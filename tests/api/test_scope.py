@@ -508,7 +508,9 @@ def test_above_is_structure_and_quotas_and_nothing_of_the_business(world: World,
     """Every route on a reseller's things: by its own people, from above, from beside and from below."""
     edda = world.user("edda")
     card = rate_card("hills-gbp", "GBP", "named", "1").partition("rates:")[0]
-    fee = "rates: [{rate: fee, fee: hill-range/heath, price: 31}, {rate: kept, meter: lookout/kept, per: GiB, price: 7}]"
+    fee = (
+        "rates: [{rate: fee, fee: hill-range/heath, price: 31}, {rate: kept, meter: lookout/kept, per: GiB, price: 7}]"
+    )
     edda.catalogue.publish("oxbow", files(OWN, card + fee, "offer: open-range\nto: all\nname: Ox Track"))
     edda.catalogue.publish("oxbow", files("offer: hill-range"))
     edda.feeds.create("oxbow", slug="vaults", name="Vaults")

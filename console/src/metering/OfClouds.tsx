@@ -83,8 +83,8 @@ function CloudsDialog(props: { feed: Feed; clouds: CloudFeed[]; onClose: () => v
         )}
       </OwnInput>
       <Remark>
-        Each account that is there, or comes, gets a rule of ownership of today: what is used in it is of the
-        project that it was made for. Rules stay where a cloud is taken off again.
+        Each account that is there, or comes, stands in a rule of ownership from that day on: what is used in
+        it is of the project that it was made for. Rules stay where a cloud is taken off again.
       </Remark>
     </EntryDialog>
   );

@@ -99,7 +99,7 @@ class OpenStackServers:
             changed = [each for each in [*deleted, *(there or [])] if each.updated >= since]
             said += "which does not let its changes be asked for: all that is there is asked for each time, "
         actions = self._actions(changed, since)
-        changed = [_begun(each, actions.get(each.id, ())) for each in changed]
+        changed = [with_begin(each, actions.get(each.id, ())) for each in changed]
         return Look(at, changed, actions, there, f"{said}{len(changed)} changed")
 
     def _changed(self, since: datetime) -> list[Server] | None:
@@ -119,7 +119,7 @@ class OpenStackServers:
         marker: dict[str, str] = {}
         for _ in range(MOST_PAGES):
             listed = self._listed(self._asked("servers/detail", all_tenants=1, limit=PAGE, **query, **marker))
-            page = [_server(each) for each in listed]
+            page = [read_server(each) for each in listed]
             if not page or page[-1].id == marker.get("marker"):
                 return list(found.values())
             found |= {each.id: each for each in page}
@@ -128,7 +128,7 @@ class OpenStackServers:
 
     def _actions(self, changed: list[Server], since: datetime) -> dict[str, list[Action]]:
         """What was done to servers since a moment, of those to which something was that does not show otherwise."""
-        asked = [each for each in changed if each.begun is not None and _done_to(each, since)]
+        asked = [each for each in changed if each.begun is not None and may_show_less(each, since)]
         if len(asked) > MOST_ASKED:
             raise Conflict(
                 f"{len(asked)} servers changed since {since:%Y-%m-%d %H:%M} UTC, of at most {MOST_ASKED} is asked at "
@@ -183,13 +183,13 @@ class _NotLet(Conflict):
     """Something may not be asked for."""
 
 
-def _done_to(server: Server, since: datetime) -> bool:
+def may_show_less(server: Server, since: datetime) -> bool:
     """Whether something may have been done to a server that what it is now does not show."""
     made, launched = server.made, server.begun or server.made
     return server.updated >= since and (server.updated > launched or launched - made > LAUNCHING)
 
 
-def _begun(server: Server, actions: Sequence[Action]) -> Server:
+def with_begin(server: Server, actions: Sequence[Action]) -> Server:
     """A server with when it was there first: it tells when it was launched last, as after it got another flavour."""
     first = next((each.at for each in actions if each.kind == CREATE), None)
     return server if first is None or server.begun is None else replace(server, begun=min(first, server.begun))
@@ -217,8 +217,12 @@ def _list(told: dict[str, Any], name: str) -> list[dict[str, Any]]:
     return found
 
 
-def _server(told: dict[str, Any]) -> Server:
-    """A server out of what is told of it."""
+def read_server(told: dict[str, Any]) -> Server:
+    """A server out of what is told of it.
+
+    Raises:
+        Conflict: something is missing, or of another kind.
+    """
     try:
         id, status, flavor = str(told["id"]), str(told["status"]).lower(), told["flavor"]
         made, updated = _moment(told["created"]), _moment(told["updated"])

@@ -10,7 +10,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from gradumen.adapters.openstack_servers import _begun, _done_to, _server
+from gradumen.adapters.openstack_servers import may_show_less, read_server, with_begin
 from gradumen.core.errors import Invalid
 from gradumen.core.metering.held import Statement, held_times
 from gradumen.core.metering.pulls import How, PullKind
@@ -50,14 +50,14 @@ class Looked:
         for since, now in zip([FIRST, *looks], looks, strict=False):
             is_first = since == FIRST
             told = life.seen(now)
-            server = _server(told) if told else None
+            server = read_server(told) if told else None
             if server is None:
                 continue
             asked = since if is_first else since - OVERLAP
             changed = server.updated >= asked
-            done = changed and _done_to(server, asked)
+            done = changed and may_show_less(server, asked)
             actions = [Action(_at(each["start_time"]), each["action"]) for each in life.actions(now)] if done else []
-            servers = [_begun(server, actions)] if changed or is_first else []
+            servers = [with_begin(server, actions)] if changed or is_first else []
             found = server_readings(
                 [RUNNING], servers, {life.id: actions}, since, now, new={"running"} if is_first else (), source="cloud"
             )

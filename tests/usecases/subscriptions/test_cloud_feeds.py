@@ -71,7 +71,7 @@ def test_a_new_customers_account_is_its_own_from_its_first_reading(world: World,
     assert of(world, "gull") == {"gull/boats": 4}
     assert of(world, "tarnwick")["tarnwick/lab"] == 4, "the rule for all else stands behind"
     rules = mara.ownership_rules.get("tarnwick").rules
-    assert [each.name for each in rules] == ["Account gull in North Fell", "All else"]
+    assert [each.name for each in rules] == ["Accounts in North Fell from 2026-10-09", "All else"]
     again = mara.cloud_feeds.set(cloud_of(world), FEED)
     assert (again.accounts, again.owned) == (1, 1) and mara.ownership_rules.get("tarnwick").rules == rules
 
@@ -90,7 +90,7 @@ def test_accounts_that_were_there_before_get_theirs_and_one_without_a_project_is
     bound = mara.cloud_feeds.set(cloud_of(world), FEED)
     assert (bound.accounts, bound.owned) == (2, 1)
     [rule] = mara.ownership_rules.get("tarnwick").rules
-    assert (rule.owner, rule.starts_on) == ("tern/nets", date(2026, 10, 3))
+    assert (rule.by, rule.owners, rule.starts_on) == ("account", {str(full["id"]): "tern/nets"}, date(2026, 10, 3))
     edda.projects.create("shag", slug="only", name="Only")
     assert mara.cloud_feeds.set(cloud_of(world), FEED).owned == 2, "of the only project that it has"
     used(world, str(full["id"]), "1", start="2026-10-02T22:00:00Z", end="2026-10-02T23:00:00Z")
@@ -109,12 +109,16 @@ def test_what_is_undone_takes_its_rules_along(world: World, fell: SimulatedCloud
     accounts = [OnboardingAccount(cloud="north-fell"), OnboardingAccount(cloud="north-fell", name="z", link="acc-9")]
     told = asked(world, "gull", cloud_accounts=accounts, projects=PROJECTS)
     done(world, told)
+    other = done(world, asked(world, "tern", projects=PROJECTS))
+    assert other.state is OnboardingState.DONE
     # The second is not there, so all waits for a hand; what was made before may be measured already.
     mara.cloud_feeds.set(cloud_of(world), FEED)
-    assert len(mara.ownership_rules.get("tarnwick").rules) == 1
+    [both] = mara.ownership_rules.get("tarnwick").rules
+    assert sorted((both.owners or {}).values()) == ["gull/boats", "tern/boats"], "those of one day stand in one"
     world.user("edda").onboardings.undo(id_of(told))
     done(world, told)
-    assert mara.ownership_rules.get("tarnwick").rules == []
+    [left] = mara.ownership_rules.get("tarnwick").rules
+    assert list((left.owners or {}).values()) == ["tern/boats"]
 
 
 def test_an_account_of_which_nothing_comes_is_among_what_needs_somebody(

@@ -1,10 +1,12 @@
 """Clouds whose usage comes by a feed: what is used in an account is of who has it, by a rule that is made for it."""
 
-from collections.abc import Sequence
-from datetime import datetime
+from collections import defaultdict
+from collections.abc import Mapping, Sequence
+from datetime import date, datetime
 from uuid import UUID
 
 from gradumen.core.errors import Invalid, NotFound
+from gradumen.core.metering.ownership import MOST_OWNERS, MOST_RULES
 from gradumen.core.organisations.clouds import AccountState
 from gradumen.core.permissions import Right
 from gradumen.core.tasks import Lease
@@ -25,7 +27,7 @@ from gradumen.store.organisations.tables import OrganisationRow
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.audit_entries import record
 from gradumen.usecases.metering.feeds import get_feed
-from gradumen.usecases.metering.ownership_rules import put_rules, written_rules
+from gradumen.usecases.metering.ownership_rules import lock_rules, put_rules, written_rules
 from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope, scope_of_nobody
 from gradumen.usecases.tasks import require_lease
 from gradumen.wire.metering.cloud_feeds import CloudFeedBody
@@ -62,11 +64,11 @@ def _views(tx: Session, owner: OrganisationRow, clouds: Sequence[CloudRow]) -> l
 
 
 def _names(rule: OwnershipRuleForm, account: CloudAccountRow, feed: FeedRow) -> bool:
-    return rule.conditions == _conditions(account, feed)
+    return _is_table(rule, feed) and account.external_id in (rule.owners or {})
 
 
-def _conditions(account: CloudAccountRow, feed: FeedRow) -> dict[str, str]:
-    return {"feed": feed.slug, "account": account.external_id or ""}
+def _is_table(rule: OwnershipRuleForm, feed: FeedRow) -> bool:
+    return rule.by == "account" and rule.conditions == {"feed": feed.slug}
 
 
 @use_case
@@ -121,11 +123,19 @@ def _give(
     feed: FeedRow,
     accounts: Sequence[CloudAccountRow],
 ) -> list[str]:
-    """Make the rules that are not there yet; gives whose the accounts are by these, in words."""
+    """Make the rules that are not there yet; gives whose the accounts are by these, in words.
+
+    Accounts of one day stand in one rule, which goes by them.
+
+    Raises:
+        Invalid: there are as many rules as there may be, or one of those that are there cannot be any more.
+    """
+    lock_rules(tx, owner)
     rules = written_rules(tx, owner)
     projects = _projects(tx, accounts)
     holders = organisations_by_id(tx, {each.organisation_id for each in accounts})
-    told, new = [], []
+    told: list[str] = []
+    new: dict[date, dict[str, str]] = defaultdict(dict)
     for each in accounts:
         if each.id not in projects:
             told.append(f"{each.name}: nobody's, as it is of no project")
@@ -134,16 +144,36 @@ def _give(
         since = each.billed_from or scope.now.date()
         told.append(f"{each.name}: {path}'s from {since} on")
         if not any(_names(rule, each, feed) for rule in rules):
-            name = f"Account {each.name} in {cloud.name}"[:100]
-            new.append(OwnershipRuleForm(name=name, owner=path, starts_on=since, conditions=_conditions(each, feed)))
+            new[since][each.external_id or ""] = path
+    for since, owners in new.items():
+        rules = _with(rules, cloud, feed, since, owners)
     if new:
-        names = {each.name for each in rules}
-        new = [each.model_copy(update={"name": _free(each, names)}) for each in new]
-        own = [place for place, each in enumerate(rules) if "account" in each.conditions]
-        # Rules that name accounts were written for them; what takes all the rest comes after.
-        place = own[-1] + 1 if own else 0
-        put_rules(tx, scope, owner, [*rules[:place], *new, *rules[place:]])
+        put_rules(tx, scope, owner, rules)
     return told
+
+
+def _with(
+    rules: Sequence[OwnershipRuleForm], cloud: CloudRow, feed: FeedRow, since: date, owners: Mapping[str, str]
+) -> list[OwnershipRuleForm]:
+    """Rules with owners of accounts from a day on: in the one of that day, else in a new one.
+
+    Rules that name accounts were written for them; what takes all the rest comes after.
+    """
+    for place, each in enumerate(rules):
+        table = each.owners if _is_table(each, feed) and (each.starts_on, each.ends_on) == (since, None) else None
+        if table is not None and len(table) + len(owners) <= MOST_OWNERS:
+            return [*rules[:place], each.model_copy(update={"owners": {**table, **owners}}), *rules[place + 1 :]]
+    if len(rules) >= MOST_RULES:
+        raise Invalid(f"there are {len(rules)} rules of ownership, as many as there may be; put some into one table")
+    names, name, nth = {each.name for each in rules}, f"Accounts in {cloud.name} from {since}", 2
+    while name in names:
+        name, nth = f"Accounts in {cloud.name} from {since} ({nth})", nth + 1
+    made = OwnershipRuleForm(
+        name=name, by="account", owners=dict(owners), starts_on=since, conditions={"feed": feed.slug}
+    )
+    own = [place for place, each in enumerate(rules) if each.by == "account" or "account" in each.conditions]
+    place = own[-1] + 1 if own else 0
+    return [*rules[:place], made, *rules[place:]]
 
 
 def _projects(tx: Session, accounts: Sequence[CloudAccountRow]) -> dict[UUID, str]:
@@ -155,15 +185,6 @@ def _projects(tx: Session, accounts: Sequence[CloudAccountRow]) -> dict[UUID, st
     found = {each.id: named[each.project_id].slug for each in accounts if each.project_id in named}
     only = {each.id: of[each.organisation_id] for each in accounts if each.organisation_id in of}
     return {account: slugs[0] for account, slugs in only.items() if len(slugs) == 1} | found
-
-
-def _free(rule: OwnershipRuleForm, names: set[str]) -> str:
-    """A name that no other rule has."""
-    name, nth = rule.name, 2
-    while name in names:
-        name, nth = f"{rule.name} ({nth})", nth + 1
-    names.add(name)
-    return name
 
 
 @use_case
@@ -187,19 +208,33 @@ def own_accounts(tx: Session, *, lease: Lease, organisation: UUID, at: datetime)
 
 @use_case
 def disown_accounts(tx: Session, *, lease: Lease, organisation: UUID, at: datetime) -> int:
-    """Take away the rules that were made for accounts of an organisation that is undone; gives how many."""
-    slug = tx.get_one(OrganisationRow, organisation).slug
+    """Take an organisation that is undone out of rules of ownership; gives how many of them said something of it."""
     require_lease(tx, lease)
+    slug = tx.get_one(OrganisationRow, organisation).slug
     scope = scope_of_nobody(tx, at)
     count = 0
     for owner_id in scope.tree.chain(organisation):
         owner = tx.get_one(OrganisationRow, owner_id)
+        lock_rules(tx, owner)
         rules = written_rules(tx, owner)
-        kept = [each for each in rules if each.owner is None or each.owner.partition("/")[0] != slug]
-        if len(kept) < len(rules):
+        kept = [each for each in (_without(each, f"{slug}/") for each in rules) if each is not None]
+        changed = sum(each not in kept for each in rules)
+        if changed:
             put_rules(tx, scope, owner, kept)
-            count += len(rules) - len(kept)
+            count += changed
     return count
+
+
+def _without(rule: OwnershipRuleForm, prefix: str) -> OwnershipRuleForm | None:
+    """A rule without what it says of an organisation; None where nothing is left of it."""
+    if rule.owner is not None and rule.owner.startswith(prefix):
+        return None
+    if not rule.owners:
+        return rule
+    left = {value: owner for value, owner in rule.owners.items() if not owner.startswith(prefix)}
+    if not left:
+        return None
+    return rule if left == rule.owners else rule.model_copy(update={"owners": left})
 
 
 def unmeasured(

@@ -105,13 +105,17 @@ def set_ownership_rules(
     return _view(tx, seller)
 
 
+def lock_rules(tx: Session, seller: OrganisationRow) -> None:
+    """Let nobody else change the rules of a seller until this is done; before they are read to be changed."""
+    store.lock_version(tx, seller.id)
+
+
 def put_rules(tx: Session, scope: Scope, seller: OrganisationRow, rules: Sequence[OwnershipRuleForm]) -> None:
-    """Set the rules of a seller as the service itself has to, of today or later.
+    """Set the rules of a seller, which are locked, as the service itself has to, of today or later.
 
     Raises:
         Invalid: one cannot be.
     """
-    store.lock_version(tx, seller.id)
     before = ruled(store.rules_of(tx, [seller.id])[seller.id])
     rows, after = read_rules(tx, scope, seller, rules)
     changed_from = first_difference(before.values, after.values)
