@@ -22,7 +22,7 @@ from gradumen.core.metering.server_lives import Action, Server
 
 PAGE, MOST_PAGES = 500, 400
 LARGEST = 32 * 1024 * 1024
-MOST_ASKED = 2000
+MOST_ASKED = 20_000
 """Servers of which a look asks what was done to each."""
 LAUNCHING = timedelta(minutes=1)
 """So long a server may take to be launched, for what it is now to show all that was done to it."""

@@ -24,9 +24,8 @@ def fetch_servers(held: Held, door: Door, asking: Asking) -> None:
 
 def _look(held: Held, door: Door, asking: Asking, asked: ServersAsked) -> dict[str, int]:
     form = asking.form
-    since = asked.since if asked.new else asked.since - OVERLAP
     with servers_of(door.of(asking.seller), form, asking.secret) as source:
-        look = source.look(since, datetime.now(UTC), whole=asked.whole)
+        look = source.look(asked.since - OVERLAP, datetime.now(UTC), whole=asked.whole)
     until = max(asked.since, min(look.at, asked.now)).replace(microsecond=0)
     found = server_readings(
         form.queries, look.servers, look.actions, asked.since, until, new=asked.new, source=form.endpoint

@@ -84,7 +84,7 @@ def test_accounts_that_were_there_before_get_theirs_and_one_without_a_project_is
     _, full = fell.make("old-tern", None)
     linked = OnboardingAccount(cloud="north-fell", link=str(full["id"]), project="nets", billed_from=date(2026, 10, 3))
     told = asked(world, "tern", cloud_accounts=[linked], projects=PROJECTS)
-    assert "linked to it, and its from 2026-10-03 on" in str(told.sentences)
+    assert "linked to it, what is used there from 2026-10-03 on" in str(told.sentences)
     done(world, told)
     done(world, asked(world, "shag"))
     bound = mara.cloud_feeds.set(cloud_of(world), FEED)

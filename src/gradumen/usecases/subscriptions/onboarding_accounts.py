@@ -96,7 +96,7 @@ def want_accounts(
         if not add_new(tx, account):
             raise Conflict(f"account '{each.link}' in {cloud.name} belongs to somebody already", field="cloud_accounts")
         what = (
-            f"Account {each.link} in {cloud.name} is linked to it, and its from {account.billed_from} on"
+            f"Account {each.link} in {cloud.name} is linked to it, what is used there from {account.billed_from} on"
             if each.link
             else (f"It gets an account {account.name} in {cloud.name}")
         )
