@@ -11,7 +11,7 @@ from gradumen.store.metering import ownership_rules as store
 from gradumen.store.metering.feeds import feeds_of
 from gradumen.store.metering.tables import FeedRow
 from gradumen.store.tasks import find_under_way
-from gradumen.store.unit_of_work import Session, use_case
+from gradumen.store.unit_of_work import Session, at_one_moment, use_case
 from gradumen.usecases.metering.ownership_rules import LOOKED_AT, Gathered, Totals, naming_nobody
 from gradumen.usecases.metering.stale_usage import usage_as_of
 from gradumen.usecases.scope import Caller, get_organisation, load_scope
@@ -29,6 +29,8 @@ def list_unowned_usage(tx: Session, caller: Caller, *, organisation: str, period
         Forbidden: the caller is none.
         Invalid: no such month.
     """
+    # What is listed and whether that will be otherwise are of one moment, else the last change would not be seen.
+    at_one_moment(tx)
     scope = load_scope(tx, caller)
     seller = get_organisation(tx, scope, organisation)
     scope.require_member(Right.READ, seller)

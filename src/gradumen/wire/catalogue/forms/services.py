@@ -16,7 +16,7 @@ from gradumen.core.errors import Invalid
 from gradumen.core.mistakes import Mistakes, at
 from gradumen.core.quotas.measures import Measures
 from gradumen.core.units import parse_unit
-from gradumen.wire.catalogue.forms.base import Form, LongText, Name, Slug, Written, named, one_of, read
+from gradumen.wire.catalogue.forms.base import Form, LongText, Name, Slug, Written, YesNo, named, one_of, read
 
 PROMISED = "promised"
 """Meters of what quotas promise begin with this; no service is called so."""
@@ -33,7 +33,7 @@ class MeterForm(Form):
     window: Annotated[Window, *one_of(Window)] = Window.HOUR
     across: Annotated[Across, *one_of(Across)] = Across.SUM
     measure: Slug | None = None
-    watched: bool = False
+    watched: YesNo = False
 
     def value(self, slug: str, measures: Measures) -> Meter:
         """The meter of that slug.
