@@ -1,5 +1,6 @@
 """Whose usage is that names no owner: found by rules, for their days, without a reading being written anew."""
 
+import time
 from datetime import UTC, date, datetime
 from decimal import Decimal
 from typing import Any
@@ -13,6 +14,7 @@ from gradumen.core.catalogue.conditions import Contains, Equals, OneOf, Prefix
 from gradumen.core.errors import EditedMeanwhile, Forbidden, Invalid, NotFound
 from gradumen.core.metering.ownership import OwnershipRule, first_difference, rules_for
 from gradumen.jobs.worker import Worker
+from gradumen.usecases.metering import unowned_usage
 from gradumen.usecases.subscriptions.moves_due import complete_moves
 from gradumen.wire.metering.ownership_rules import OwnershipRuleForm
 from tests.conftest import Service
@@ -248,6 +250,31 @@ RULES = st.lists(
     ),
     max_size=4,
 )
+
+
+def test_what_is_listed_and_whether_it_is_old_are_of_one_moment(
+    cumulant: World, service: Service, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    mara, gate, totals = cumulant.mara, service.worker.gate, unowned_usage.Totals
+    version = put(cumulant, rule("Theirs", "quillstone/archive", feed="north-fell"))
+    cumulant.settle()
+
+    def meanwhile(*looked: Any) -> Any:
+        """All that the rule reached is made again once it was looked at."""
+        gate.release()
+        while mara.tasks.list("tarnwick", state="open", kind="owners by rule"):
+            time.sleep(0.02)
+        cumulant.settle()
+        return totals(*looked)
+
+    with monkeypatch.context() as patched:
+        gate.acquire()
+        mara.ownership_rules.set("tarnwick", [], version)
+        patched.setattr(unowned_usage, "Totals", meanwhile)
+        old = mara.ownership_rules.unowned("tarnwick", PERIOD)
+    assert not old.items and old.waiting, "so it is looked at again"
+    new = mara.ownership_rules.unowned("tarnwick", PERIOD)
+    assert new.items and not new.waiting
 
 
 @given(before=RULES, after=RULES, said=st.sampled_from(["a", "b", "ab", "c"]), day=st.integers(1, 8))
