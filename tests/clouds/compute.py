@@ -12,21 +12,11 @@ from typing import Any
 import httpx
 from sqlalchemy import Engine, create_engine, text
 
-from tests.adapters.identity.service import PASSWORD, Administrator
+from tests.adapters.identity.service import PASSWORD, SIGNED_IN, Administrator, wait_until_served
 from tests.clouds.served import SERVED
 
 ENVIRONMENT = Path(__file__).parents[2] / ".setup" / "compute"
 IMAGE = "11111111-1111-1111-1111-111111111111"
-_SIGNED_IN = """
-auth_type = password
-auth_url = {identity}
-www_authenticate_uri = {identity}
-username = admin
-password = {password}
-project_name = admin
-user_domain_id = default
-project_domain_id = default
-"""
 _PLACEMENT = """
 [placement_database]
 connection = {placement}
@@ -104,7 +94,7 @@ def compute_service(
     administrator = Administrator(identity)
     for kind, url in zip(("compute", "placement", "image", "network"), (*urls, urls[2]), strict=True):
         administrator.register_service(kind, f"{url}/v2.1" if kind == "compute" else url)
-    signed_in = _SIGNED_IN.format(identity=identity, password=PASSWORD)
+    signed_in = SIGNED_IN.format(identity=identity, password=PASSWORD)
     names = {each: administrator_url.replace("/gradumen?", f"/cloud_{each}?") for each in ("api", "cell", "placement")}
     with create_engine(administrator_url).begin() as connection:
         for each in (*names, "cell0"):
@@ -130,7 +120,7 @@ def compute_service(
             for words in (("-c", _PLACED, ports[1]), ("-c", SERVED, config, ports[0], ports[2]))
         ]
     try:
-        _wait(f"{urls[0]}/", started, folder / "out")
+        wait_until_served(f"{urls[0]}/", started, folder / "out")
         yield Servers(f"{urls[0]}/v2.1/", administrator, create_engine(names["cell"]))
     finally:
         for each in started:
@@ -144,18 +134,6 @@ def _managed(at: dict[str, str], command: str, *words: str) -> None:
         [str(ENVIRONMENT / "bin" / command), *words], capture_output=True, text=True, timeout=120, env=at
     )
     assert done.returncode == 0, done.stderr[-2000:]
-
-
-def _wait(url: str, started: list[subprocess.Popen[bytes]], out: Path) -> None:
-    deadline = time.monotonic() + 90
-    while True:
-        try:
-            if httpx.get(url, timeout=5).is_success:
-                return
-        except httpx.HTTPError:
-            time.sleep(0.1)
-        running = all(each.poll() is None for each in started)
-        assert running and time.monotonic() < deadline, out.read_text()[-2000:]
 
 
 class Servers:

@@ -6,6 +6,7 @@ import subprocess
 import time
 from collections import defaultdict
 from collections.abc import Callable, Iterator
+from contextlib import closing, contextmanager
 from datetime import UTC, date, datetime, timedelta
 from decimal import Decimal
 from pathlib import Path
@@ -41,30 +42,33 @@ def metrics() -> Iterator[SimulatedMetrics]:
     made.stop()
 
 
-def process(folder: Path, metrics: SimulatedMetrics) -> Process:
-    return Process(folder, GRADUMEN_OUTBOUND=metrics.url)
+@contextmanager
+def running(folder: Path, metrics: SimulatedMetrics) -> Iterator[Process]:
+    """The service on a directory, which ends whatever happens."""
+    service = Process(folder, GRADUMEN_OUTBOUND=metrics.url)
+    try:
+        service.start()
+        yield service
+    finally:
+        service.stop()
 
 
 @pytest.fixture(scope="module")
 def scenario(metrics: SimulatedMetrics) -> Iterator[Path]:
     """The directory of a service that has the demo's people, plans and feeds, and no usage yet."""
     with directory() as folder:
-        service = process(folder, metrics)
-        service.start()
-        history = history_of(service)
-        history.set_up((folder / "set-up-code").read_text().strip())
-        history.organisations()
-        history.catalogue()
-        history.subscriptions()
-        first = history.calendar.first_day
-        public_cloud.connect(history.mara, first)
-        carrier.connect(history.mara, first, first)
-        supplier_costs.connect(history.signed_in, first, first)
-        history.mara.feeds.create("tarnwick", slug=night_desk.FEED, name=night_desk.NAME)
-        history.mara.feeds.create("tarnwick", slug=counters.FEED, name=counters.NAME)
-        history.mara.clock.set(NOW, held=True)
-        history.close()
-        service.stop()
+        with running(folder, metrics) as service, closing(history_of(service)) as history:
+            history.set_up((folder / "set-up-code").read_text().strip())
+            history.organisations()
+            history.catalogue()
+            history.subscriptions()
+            first = history.calendar.first_day
+            public_cloud.connect(history.mara, first)
+            carrier.connect(history.mara, first, first)
+            supplier_costs.connect(history.signed_in, first, first)
+            history.mara.feeds.create("tarnwick", slug=night_desk.FEED, name=night_desk.NAME)
+            history.mara.feeds.create("tarnwick", slug=counters.FEED, name=counters.NAME)
+            history.mara.clock.set(NOW, held=True)
         yield folder
 
 
@@ -208,44 +212,34 @@ def billed(history: History) -> dict[tuple[str, str], Decimal]:
 
 
 def in_order(folder: Path, metrics: SimulatedMetrics) -> tuple[dict[str, Any], dict[tuple[str, str], Decimal]]:
-    service = process(folder, metrics)
-    service.start()
-    history = history_of(service)
-    for delivery in deliveries(None, metrics):
-        deliver(history, delivery)
-    fetched(history, metrics)
-    found = facts(history), billed(history)
-    history.close()
-    service.stop()
-    return found
+    with running(folder, metrics) as service, closing(history_of(service)) as history:
+        for delivery in deliveries(None, metrics):
+            deliver(history, delivery)
+        fetched(history, metrics)
+        return facts(history), billed(history)
 
 
 def mixed(folder: Path, metrics: SimulatedMetrics, seed: int) -> tuple[dict[str, Any], dict[tuple[str, str], Decimal]]:
     """In another order, with the service killed three times, a worker once, and a close in between."""
     random = Random(seed)
-    service = process(folder, metrics)
-    service.start()
-    history = history_of(service)
     sent = deliveries(random, metrics)
     moments = random.sample(range(len(sent)), 4)
-    for number, delivery in enumerate(sent):
-        if number in moments[:2]:
-            time.sleep(random.random() / 2)
-            service.kill()
-            service.start()
-        elif number == moments[2]:
-            close(history, random.choice(SELLERS))
-        elif number == moments[3]:
-            service.children("worker")[0].kill()
-        deliver(history, delivery)
-    # What the killed worker had in hand is free at once where the service begins again.
-    service.kill()
-    service.start()
-    fetched(history, metrics)
-    found = facts(history), billed(history)
-    history.close()
-    service.stop()
-    return found
+    with running(folder, metrics) as service, closing(history_of(service)) as history:
+        for number, delivery in enumerate(sent):
+            if number in moments[:2]:
+                time.sleep(random.random() / 2)
+                service.kill()
+                service.start()
+            elif number == moments[2]:
+                close(history, random.choice(SELLERS))
+            elif number == moments[3]:
+                service.children("worker")[0].kill()
+            deliver(history, delivery)
+        # What the killed worker had in hand is free at once where the service begins again.
+        service.kill()
+        service.start()
+        fetched(history, metrics)
+        return facts(history), billed(history)
 
 
 @pytest.mark.parametrize("seed", range(ORDERS))

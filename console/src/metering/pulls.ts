@@ -37,7 +37,7 @@ export const COUNTED = [
 ] as const;
 export const TOLD_IN: Record<string, string> = { servers: 'piece', ram: 'MiB', disk: 'GiB' };
 
-/** Whether it is asked what was measured hour by hour, or what servers are. */
+/** Whether it is asked what servers are; else what was measured hour by hour, or for files. */
 export const isOfServers = (kind: string): boolean => kind === 'openstack servers';
 
 /** Whether it is asked what was measured; else it has files. */

@@ -4661,7 +4661,7 @@ export interface components {
         };
         /**
          * CoverageBody
-         * @description Whether a meter is priced, not priced, or only where conditions hold.
+         * @description Whether a meter is priced, not priced, only where conditions hold, or only watched, which needs no price.
          */
         CoverageBody: {
             /** Meter */

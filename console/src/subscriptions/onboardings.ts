@@ -261,7 +261,8 @@ export function wantedOf(
         name: text(name),
         link: text(link),
         people,
-        project: text(project),
+        // One that is not among its projects any more is not meant any more.
+        project: values.projects.some((each) => each.slug === project) ? project : null,
         billed_from: text(link) ? text(billed_from) : null,
       })),
     second_factor: values.second_factor,

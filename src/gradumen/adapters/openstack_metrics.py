@@ -8,14 +8,14 @@ so that has to be one of the granularities that it keeps.
 
 import json
 import re
-from datetime import UTC, datetime, timedelta
+from datetime import datetime, timedelta
 from typing import Any
 
 import httpx
 
 from gradumen.adapters.door import Door, Outside, call
 from gradumen.adapters.measuring import MOST_SERIES
-from gradumen.adapters.openstack_tokens import address_of, sign_in
+from gradumen.adapters.openstack_tokens import service_of, utc_moment
 from gradumen.core.errors import Conflict, whole_text
 from gradumen.core.metering.pulls import How, Series
 from gradumen.wire.metering.pulls import PullQueryForm
@@ -97,10 +97,7 @@ class OpenStackMetrics:
 
     def _client(self) -> Outside:
         if self._metrics is None:
-            address = address_of(sign_in(self._identity, self._secret), "metric")
-            self._metrics = self._door.client(address.rstrip("/") + "/")
-            self._metrics.headers["X-Auth-Token"] = self._identity.headers["X-Auth-Token"]
-            self._metrics.headers["Accept"] = "application/json"
+            self._metrics = service_of(self._door, self._identity, self._secret, "metric")
         return self._metrics
 
 
@@ -120,13 +117,8 @@ def _series(told: Any, metric: str, aggregation: str, late: timedelta) -> list[S
         labels = {name: str(value) for name, value in told["group"].items() if value is not None}
         measured = told["measures"]["measures"]
         return [
-            (labels, [(_moment(at) + late, value) for at, _, value in of[metric][aggregation]])
+            (labels, [(utc_moment(at) + late, value) for at, _, value in of[metric][aggregation]])
             for of in measured.values()
         ]
     except (KeyError, TypeError, ValueError, AttributeError) as error:
         raise Conflict("it answered a group without labels or measures") from error
-
-
-def _moment(raw: str) -> datetime:
-    moment = datetime.fromisoformat(raw)
-    return moment.replace(tzinfo=UTC) if moment.tzinfo is None else moment.astimezone(UTC)

@@ -16,7 +16,7 @@ from typing import Any
 import httpx
 
 from gradumen.adapters.door import Door, Outside, call, json_object
-from gradumen.adapters.openstack_tokens import address_of, sign_in
+from gradumen.adapters.openstack_tokens import service_of, utc_moment
 from gradumen.core.errors import Conflict, Unavailable, whole_text
 from gradumen.core.metering.server_lives import Action, Server
 
@@ -171,11 +171,8 @@ class OpenStackServers:
 
     def _client(self) -> Outside:
         if self._compute is None:
-            address = address_of(sign_in(self._identity, self._secret), "compute")
-            self._compute = self._door.client(address.rstrip("/") + "/")
-            self._compute.headers["X-Auth-Token"] = self._identity.headers["X-Auth-Token"]
+            self._compute = service_of(self._door, self._identity, self._secret, "compute")
             self._compute.headers["OpenStack-API-Version"] = _VERSION
-            self._compute.headers["Accept"] = "application/json"
         return self._compute
 
 
@@ -250,8 +247,6 @@ def _moment(raw: object) -> datetime | None:
     if raw is None:
         return None
     try:
-        moment = datetime.fromisoformat(str(raw))
+        return utc_moment(str(raw)).replace(microsecond=0)
     except ValueError as error:
         raise Conflict(f"its compute service told '{str(raw)[:40]}' for a time") from error
-    moment = moment.replace(tzinfo=UTC) if moment.tzinfo is None else moment.astimezone(UTC)
-    return moment.replace(microsecond=0)

@@ -1,10 +1,11 @@
 """Tokens of an OpenStack identity service (Identity API v3), by an application credential ``ID:SECRET``."""
 
+from datetime import UTC, datetime
 from typing import Any
 
 import httpx
 
-from gradumen.adapters.door import Outside, call, json_object
+from gradumen.adapters.door import Door, Outside, call, json_object
 from gradumen.core.errors import Conflict
 
 ROLE = "admin"
@@ -41,6 +42,30 @@ def address_of(token: dict[str, Any], kind: str) -> str:
                 if isinstance(each, dict) and each.get("interface") == "public" and isinstance(each.get("url"), str):
                     return str(each["url"])
     raise Conflict(f"the catalogue of its identity service has no public address of a service of type {kind}")
+
+
+def service_of(door: Door, identity: Outside, secret: str, kind: str) -> Outside:
+    """A client of a service of a cloud, by the token and the catalogue of its identity service.
+
+    Raises:
+        Conflict: the secret is not taken, or there is no such service.
+        Invalid: the operator does not let its address be called.
+        Unavailable: no answer in time.
+    """
+    found = door.client(address_of(sign_in(identity, secret), kind).rstrip("/") + "/")
+    found.headers["X-Auth-Token"] = identity.headers["X-Auth-Token"]
+    found.headers["Accept"] = "application/json"
+    return found
+
+
+def utc_moment(raw: str) -> datetime:
+    """A time as these services tell it: without a zone it is UTC.
+
+    Raises:
+        ValueError: it is none.
+    """
+    moment = datetime.fromisoformat(raw)
+    return moment.replace(tzinfo=UTC) if moment.tzinfo is None else moment.astimezone(UTC)
 
 
 def refused(answer: httpx.Response) -> None:

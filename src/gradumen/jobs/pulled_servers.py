@@ -1,7 +1,5 @@
 """Fetches the servers of a feed: asks outside of any transaction, takes what came in within one."""
 
-from datetime import UTC, datetime
-
 from gradumen.adapters.door import Door
 from gradumen.adapters.sources import servers_of
 from gradumen.core.metering.life_events import Listing
@@ -25,7 +23,7 @@ def fetch_servers(held: Held, door: Door, asking: Asking) -> None:
 def _look(held: Held, door: Door, asking: Asking, asked: ServersAsked) -> dict[str, int]:
     form = asking.form
     with servers_of(door.of(asking.seller), form, asking.secret) as source:
-        look = source.look(asked.since - OVERLAP, datetime.now(UTC), whole=asked.whole)
+        look = source.look(asked.since - OVERLAP, now(), whole=asked.whole)
     until = max(asked.since, min(look.at, asked.now)).replace(microsecond=0)
     found = server_readings(
         form.queries, look.servers, look.actions, asked.since, until, new=asked.new, source=form.endpoint

@@ -14,7 +14,7 @@ from gradumen.store.organisations.organisations import organisations_by_id
 from gradumen.store.organisations.tables import OrganisationRow, sellers_ever
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.pages import moment_place
-from gradumen.usecases.scope import NOBODY, Caller, Scope, get_organisation, load_scope
+from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
 from gradumen.wire.audit_entries import AuditEntryBody
 
 Values = Mapping[str, Any] | None
@@ -44,7 +44,7 @@ def record(
         organisation,
         subject,
         at=caller.at,
-        user=None if caller.user_id == NOBODY else caller.user_id,
+        user=caller.somebody,
         token=caller.token_id,
         address=caller.address,
         concerns=None if concerns == organisation else concerns,

@@ -32,6 +32,11 @@ class Caller:
     address: str = ""
     proved: bool = True
 
+    @property
+    def somebody(self) -> UUID | None:
+        """The user that something is on record of; None for what the service does by itself."""
+        return None if self.user_id == NOBODY else self.user_id
+
 
 @dataclass(frozen=True, slots=True)
 class Scope:

@@ -11,7 +11,7 @@ from typing import Any
 import httpx
 from sqlalchemy import create_engine, text
 
-from tests.adapters.identity.service import ENVIRONMENT, PASSWORD
+from tests.adapters.identity.service import ENVIRONMENT, PASSWORD, SIGNED_IN, wait_until_served
 
 _CONFIG = """
 [DEFAULT]
@@ -34,15 +34,8 @@ workers = 1
 metric_processing_delay = 1
 greedy = true
 [keystone_authtoken]
-auth_type = password
-auth_url = {identity}
-www_authenticate_uri = {identity}
-username = admin
-password = {password}
-project_name = admin
-user_domain_id = default
-project_domain_id = default
 interface = public
+{signed_in}
 """
 _SERVED = """
 import sys
@@ -76,7 +69,9 @@ def metric_service(folder: Path, identity: str, administrator_url: str, port: in
         (folder / each).mkdir()
     index = administrator_url.replace("/gradumen?", "/measures?")
     config = folder / "measures.conf"
-    config.write_text(_CONFIG.format(folder=folder, index=index, identity=identity, password=PASSWORD))
+    config.write_text(
+        _CONFIG.format(folder=folder, index=index, signed_in=SIGNED_IN.format(identity=identity, password=PASSWORD))
+    )
     paste = next(ENVIRONMENT.glob("lib/python3*/site-packages/gnocchi/rest/api-paste.ini")).read_text()
     # Without it the part that looks at tokens reads only a file of the system.
     told = f"egg:keystonemiddleware#auth_token\noslo_config_file = {config}"
@@ -98,14 +93,7 @@ def metric_service(folder: Path, identity: str, administrator_url: str, port: in
         ]
     url = f"http://127.0.0.1:{port}"
     try:
-        deadline = time.monotonic() + 60
-        while True:
-            try:
-                if httpx.get(f"{url}/healthcheck", timeout=5).is_success:
-                    break
-            except httpx.HTTPError:
-                time.sleep(0.1)
-            assert processes[0].poll() is None and time.monotonic() < deadline, (folder / "out").read_text()[-2000:]
+        wait_until_served(f"{url}/healthcheck", processes, folder / "out")
         yield url
     finally:
         for process in processes:

@@ -5,7 +5,7 @@ import os
 import socket
 import subprocess
 import time
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from pathlib import Path
 
@@ -30,6 +30,17 @@ password_hash_rounds = 4
 enabled = true
 backend = dogpile.cache.memory
 """
+SIGNED_IN = """
+auth_type = password
+auth_url = {identity}
+www_authenticate_uri = {identity}
+username = admin
+password = {password}
+project_name = admin
+user_domain_id = default
+project_domain_id = default
+"""
+"""By what another service looks at tokens, in its configuration."""
 _MANAGED = """
 import json
 import sys
@@ -87,18 +98,24 @@ def identity_service(folder: Path, port: int | None = None) -> Iterator[str]:
             env={**os.environ, "OS_KEYSTONE_CONFIG_DIR": str(folder)},
         )
     try:
-        deadline = time.monotonic() + 60
-        while True:
-            try:
-                if httpx.get(url, timeout=5).is_success:
-                    break
-            except httpx.HTTPError:
-                time.sleep(0.1)
-            assert process.poll() is None and time.monotonic() < deadline, (folder / "out").read_text()[-2000:]
+        wait_until_served(url, [process], folder / "out")
         yield url
     finally:
         process.terminate()
         process.wait(30)
+
+
+def wait_until_served(url: str, started: Sequence["subprocess.Popen[bytes]"], out: Path) -> None:
+    """Wait until an address answers, as long as all processes behind it run; what they said is in ``out``."""
+    deadline = time.monotonic() + 90
+    while True:
+        try:
+            if httpx.get(url, timeout=5).is_success:
+                return
+        except httpx.HTTPError:
+            time.sleep(0.1)
+        running = all(each.poll() is None for each in started)
+        assert running and time.monotonic() < deadline, out.read_text()[-2000:]
 
 
 class Administrator:

@@ -95,11 +95,15 @@ def all_accounts_of(tx: Session, organisation: UUID) -> list[CloudAccountRow]:
     return list(tx.scalars(select(row).where(row.organisation_id == organisation).order_by(row.name, row.id)))
 
 
-def accounts_in(tx: Session, clouds: Collection[UUID]) -> list[CloudAccountRow]:
-    """The accounts that are in clouds, by name."""
+def accounts_in(
+    tx: Session, clouds: Collection[UUID], since: datetime | None = None, until: datetime | None = None
+) -> list[CloudAccountRow]:
+    """The accounts that are in clouds, by name; of some time those that came within it."""
     row = CloudAccountRow
-    there = row.state.in_((AccountState.MADE, AccountState.LINKED))
-    return list(tx.scalars(select(row).where(row.cloud_id.in_(clouds), there).order_by(row.name, row.id)))
+    query = select(row).where(row.cloud_id.in_(clouds), row.state.in_((AccountState.MADE, AccountState.LINKED)))
+    if since is not None and until is not None:
+        query = query.where(row.changed_at >= since, row.changed_at < until)
+    return list(tx.scalars(query.order_by(row.name, row.id)))
 
 
 def find_account(tx: Session, account: UUID) -> CloudAccountRow | None:

@@ -50,10 +50,14 @@ def list_cloud_feeds(tx: Session, caller: Caller, *, organisation: str) -> list[
 def _views(tx: Session, owner: OrganisationRow, clouds: Sequence[CloudRow]) -> list[CloudFeedBody]:
     feeds = store.feeds_of_clouds(tx, [each.id for each in clouds])
     rules = written_rules(tx, owner)
+    accounts: dict[UUID, list[CloudAccountRow]] = defaultdict(list)
+    for account in accounts_in(tx, [each.id for each in clouds]):
+        accounts[account.cloud_id].append(account)
     found = []
     for cloud in clouds:
-        feed, there = feeds.get(cloud.id), accounts_in(tx, [cloud.id])
-        owned = sum(_names(rule, each, feed) for each in there for rule in rules) if feed else 0
+        feed, there = feeds.get(cloud.id), accounts[cloud.id]
+        named = _named(rules, feed) if feed else set()
+        owned = sum(each.external_id in named for each in there)
         path = f"{owner.slug}/{feed.slug}" if feed else None
         found.append(
             CloudFeedBody(
@@ -63,8 +67,9 @@ def _views(tx: Session, owner: OrganisationRow, clouds: Sequence[CloudRow]) -> l
     return found
 
 
-def _names(rule: OwnershipRuleForm, account: CloudAccountRow, feed: FeedRow) -> bool:
-    return _is_table(rule, feed) and account.external_id in (rule.owners or {})
+def _named(rules: Sequence[OwnershipRuleForm], feed: FeedRow) -> set[str]:
+    """The accounts of a feed that rules name the owners of."""
+    return {account for rule in rules if _is_table(rule, feed) for account in rule.owners or {}}
 
 
 def _is_table(rule: OwnershipRuleForm, feed: FeedRow) -> bool:
@@ -134,6 +139,7 @@ def _give(
     rules = written_rules(tx, owner)
     projects = _projects(tx, accounts)
     holders = organisations_by_id(tx, {each.organisation_id for each in accounts})
+    named = _named(rules, feed)
     told: list[str] = []
     new: dict[date, dict[str, str]] = defaultdict(dict)
     for each in accounts:
@@ -143,7 +149,7 @@ def _give(
         path = f"{holders[each.organisation_id].slug}/{projects[each.id]}"
         since = each.billed_from or scope.now.date()
         told.append(f"{each.name}: {path}'s from {since} on")
-        if not any(_names(rule, each, feed) for rule in rules):
+        if each.external_id not in named:
             new[since][each.external_id or ""] = path
     for since, owners in new.items():
         rules = _with(rules, cloud, feed, since, owners)
@@ -217,10 +223,10 @@ def disown_accounts(tx: Session, *, lease: Lease, organisation: UUID, at: dateti
         owner = tx.get_one(OrganisationRow, owner_id)
         lock_rules(tx, owner)
         rules = written_rules(tx, owner)
-        kept = [each for each in (_without(each, f"{slug}/") for each in rules) if each is not None]
-        changed = sum(each not in kept for each in rules)
+        left = [_without(each, f"{slug}/") for each in rules]
+        changed = sum(one is not other for one, other in zip(rules, left, strict=True))
         if changed:
-            put_rules(tx, scope, owner, kept)
+            put_rules(tx, scope, owner, [each for each in left if each is not None])
             count += changed
     return count
 
@@ -246,7 +252,7 @@ def unmeasured(
     """
     found: list[tuple[CloudRow, FeedRow, CloudAccountRow]] = []
     for cloud, feed in store.clouds_with_feeds(tx, owner.id):
-        accounts = [each for each in accounts_in(tx, [cloud.id]) if since <= each.changed_at < until]
+        accounts = accounts_in(tx, [cloud.id], since, until)
         used = store.projects_used(tx, {each.project_id for each in accounts if each.project_id}, feed.id)
         found += [(cloud, feed, each) for each in accounts if each.project_id not in used]
     return found

@@ -27,7 +27,6 @@ from gradumen.usecases.catalogue.published import load_published
 from gradumen.usecases.metering.held_usage import while_held
 from gradumen.usecases.metering.owners import Owners, Ruled, Rules, ruled
 from gradumen.usecases.metering.written_ownership import read_rules, whose
-from gradumen.usecases.scope import NOBODY as NO_USER
 from gradumen.usecases.scope import Caller, Scope, check_unchanged, get_organisation, load_scope
 from gradumen.usecases.tasks import OWNERS, require_lease
 from gradumen.wire.metering.ownership_rules import (
@@ -137,8 +136,8 @@ def _put(
     # What starts later is made by the new rules anyway.
     inputs = {"from": changed_from.isoformat(), "to": (scope.now.date() + timedelta(days=2)).isoformat()}
     store_tasks.add_task(
-        tx, OWNERS, seller.name, at=caller.at, organisation=seller.id,
-        asked_by=None if caller.user_id == NO_USER else caller.user_id, inputs=inputs, counted="months",
+        tx, OWNERS, seller.name, at=caller.at, organisation=seller.id, asked_by=caller.somebody, inputs=inputs,
+        counted="months",
     )  # fmt: skip
     was, now = (_told(one, other) for one, other in (rules, rules[::-1]))
     record(tx, caller, "ownership rules set", seller.id, seller.slug, before=was, after=now)

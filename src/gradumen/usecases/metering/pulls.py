@@ -123,7 +123,7 @@ def set_pull(tx: Session, caller: Caller, *, feed: str, version: int, form: Pull
         )
     written = form.model_dump(mode="json")
     pull = store.find_pull(tx, row.id, lock=True)
-    if pull is not None and pull.form == written and secret is None:
+    if pull is not None and PullForm.model_validate(pull.form) == form and secret is None:
         return _view(tx, scope, owner, row, pull)
     check_unchanged("pull", pull.version if pull else 0, version)
     if pull is None:

@@ -41,7 +41,7 @@ from gradumen.usecases.metering.stored_readings import (
     sift,
     write,
 )
-from gradumen.usecases.scope import NOBODY, Caller, Scope, load_scope
+from gradumen.usecases.scope import Caller, Scope, load_scope
 
 Owned = tuple[tuple[datetime, bool], ...]
 """Whether a project was inside what a feed may write for, from moments on, in their order."""
@@ -83,8 +83,9 @@ def send_readings(tx: Session, caller: Caller, *, feed: str, items: Sequence[Ite
 def new_delivery(tx: Session, caller: Caller, feed: FeedRow, **more: object) -> DeliveryRow:
     """A delivery of a feed that has brought nothing yet."""
     counts = {"accepted": 0, "known": 0, "refused": 0}
-    by = None if caller.user_id == NOBODY else caller.user_id
-    row = DeliveryRow(public_id=uuid4(), feed_id=feed.id, sent_by=by, received_at=caller.at, **counts, **more)
+    row = DeliveryRow(
+        public_id=uuid4(), feed_id=feed.id, sent_by=caller.somebody, received_at=caller.at, **counts, **more
+    )
     tx.add(row)
     tx.flush()
     return row

@@ -74,7 +74,7 @@ class CoverageAsked(Body):
 
 
 class CoverageBody(Body):
-    """Whether a meter is priced, not priced, or only where conditions hold."""
+    """Whether a meter is priced, not priced, only where conditions hold, or only watched, which needs no price."""
 
     meter: str
     state: str
