@@ -98,10 +98,15 @@ class Out:
             return max(shutil.get_terminal_size().columns, 60)
         return ANY_WIDTH
 
+    @property
+    def bar(self) -> dict[str, Any]:
+        """How a progress bar is drawn: on standard error, and not at all where that is no terminal."""
+        return {"disable": self.json or not self.errors.isatty(), "file": self.errors}
+
     @contextmanager
     def following(self) -> Iterator[Callable[[TaskBody], None]]:
         """A progress bar on standard error that shows what a task is at; none where that is no terminal."""
-        with tqdm(total=0, disable=self.json or not self.errors.isatty(), file=self.errors) as bar:
+        with tqdm(total=0, **self.bar) as bar:
 
             def show(task: TaskBody) -> None:
                 running = [each.name for each in task.steps if each.state == "running"]

@@ -35,6 +35,7 @@ from gradumen.client.metering.ownership_rules import OwnershipRules
 from gradumen.client.metering.pulls import Pulls
 from gradumen.client.metering.readings import Readings
 from gradumen.client.metering.spells import Spells
+from gradumen.client.metering.uploads import Uploads
 from gradumen.client.metering.usage import Usage
 from gradumen.client.metering.usage_remakes import UsageRemakes
 from gradumen.client.metering.uses import Uses
@@ -107,6 +108,7 @@ class Client:
         self.feed_precedences = FeedPrecedences(self.connection)
         self.deliveries = Deliveries(self.connection)
         self.imported_costs = ImportedCosts(self.connection)
+        self.uploads = Uploads(self.connection)
         self.exchange_rates = ExchangeRates(self.connection)
         self.ownership_rules = OwnershipRules(self.connection)
         self.pulls = Pulls(self.connection)

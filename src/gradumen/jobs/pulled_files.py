@@ -9,7 +9,7 @@ from gradumen.core.metering.readings import Reading
 from gradumen.feeds.cost_files import read_costs
 from gradumen.feeds.mapped_files import read_mapped
 from gradumen.jobs.leases import Held, now
-from gradumen.usecases.metering.imported_costs import Stated
+from gradumen.usecases.metering.cost_sets import Stated
 from gradumen.usecases.metering.pulled_files import Fetched, FilesAsked, files_to_fetch, forget_gone, take_fetched
 from gradumen.usecases.metering.readings import unreadable
 from gradumen.wire.metering.deliveries import content_hash

@@ -13,6 +13,7 @@ from gradumen.core.periods import Period
 from gradumen.jobs import (
     bill_runs,
     cloud_limits,
+    cost_uploads,
     issuing,
     months,
     onboardings,
@@ -84,6 +85,7 @@ class Worker:
             tasks.CLOUD_LIMITS: lambda held: cloud_limits.hold(held, door or Door([])),
             tasks.OWNERS: ownership_rules.mark,
             tasks.REMAKE: usage_remakes.mark,
+            tasks.COST_FILE: cost_uploads.take,
             tasks.PULL: lambda held: pulls.fetch(held, door or Door([]), directories or Directories("")),
             tasks.UNDO_ONBOARDING: lambda held: onboardings.take_back(held, door or Door([])),
         }
@@ -135,6 +137,7 @@ class Worker:
         tasks.schedule_day(self.uow, at=now())
         idempotency.forget_keys(self.uow, at=now())
         forget_what_ifs(self.uow, at=now())
+        cost_uploads.clear(self.uow)
         tell_endings(self.uow, at=now())
 
     def make_usage(self) -> float:

@@ -20,7 +20,7 @@ from gradumen.wire.tasks import TaskBody, TaskStepBody
 
 BILL_RUN, ISSUE, WHAT_IF, MONTHS, USAGE_DAYS = "bill run", "issue", "what-if", "months of readings", "usage by day"
 ONBOARDING, UNDO_ONBOARDING, CLOUD_LIMITS = "onboarding", "onboarding taken back", "limits in clouds"
-OWNERS, PULL, REMAKE = "owners by rule", "fetching of usage", "usage made again of"
+OWNERS, PULL, REMAKE, COST_FILE = "owners by rule", "fetching of usage", "usage made again of", "cost file"
 NEEDED = {
     BILL_RUN: Right.BILL,
     ISSUE: Right.BILL,
@@ -31,6 +31,7 @@ NEEDED = {
     OWNERS: Right.MANAGE_FEEDS,
     PULL: Right.MANAGE_FEEDS,
     REMAKE: Right.MANAGE_FEEDS,
+    COST_FILE: Right.MANAGE_FEEDS,
 }
 """The right that whoever tries a task again needs at its organisation; for the others, that of an administrator."""
 

@@ -263,7 +263,7 @@ def test_an_amount_on_a_document_leads_to_the_rows_that_it_was_made_from(costs: 
 
     told = [
         ("acc-7, 2026-09-03, row 1, EUR", Decimal(10_000_000)),
-        ("acc-7, 2026-09-04, row 1, EUR", Decimal(4_000_000)),
+        ("acc-7, 2026-09-04, row 2, EUR", Decimal(4_000_000)),
     ]
     assert rows() == told
     later = send(costs, row("9"), at="2026-10-01 05:00")

@@ -7,6 +7,7 @@ from gradumen.api.calls import CallerHere, Uow
 from gradumen.api.expensive import EXPENSIVE
 from gradumen.feeds.cost_files import read_costs
 from gradumen.usecases.metering import imported_costs
+from gradumen.usecases.metering.cost_sets import Stated
 from gradumen.wire.metering.imported_costs import (
     CostDeliveryBody,
     CostFileSent,
@@ -35,13 +36,13 @@ def set_cost_meter(feed: str, body: CostMeterSet, uow: Uow, caller: CallerHere) 
 def send_costs(feed: str, body: CostFileSent, uow: Uow, caller: CallerHere) -> CostDeliveryBody:
     """Send a cost file whole; one that came before changes nothing."""
     content = body.read()
-    stated = imported_costs.Stated.of(
-        body.name, content, body.exported_at, first=body.first, last=body.last, confirmed=body.confirmed
-    )
+    stated = Stated.of(body.name, content, body.exported_at, first=body.first, last=body.last, confirmed=body.confirmed)
     latest, again = imported_costs.before_costs(uow, caller, feed=feed, content_hash=stated.content_hash)
     if again is not None:
         return again
-    return imported_costs.send_costs(uow, caller, feed=feed, stated=stated, rows=read_costs(body.name, content, latest))
+    return imported_costs.send_costs(
+        uow, caller, feed=feed, stated=stated, frames=read_costs(body.name, content, latest)
+    )
 
 
 @router.get("/organisations/{organisation}/imported-costs")

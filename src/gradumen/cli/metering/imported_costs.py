@@ -4,14 +4,22 @@ import argparse
 from datetime import date, datetime
 from pathlib import Path
 from typing import Any
+from uuid import UUID
+
+from tqdm import tqdm
 
 from gradumen.cli.nouns import Verbs, add_organisation
 from gradumen.cli.output import Out
 from gradumen.cli.profiles import own_organisation
 from gradumen.client import Client
+from gradumen.core.errors import Invalid
 from gradumen.core.exact import money
-from gradumen.wire.metering.imported_costs import CostMeterBody, ImportedCostBody
+from gradumen.core.metering.uploads import UploadState
+from gradumen.wire.metering.imported_costs import CostDeliveryBody, CostMeterBody, ImportedCostBody
+from gradumen.wire.metering.uploads import UploadBody
 
+AT_ONCE = 1 << 20
+"""Bytes of a file that comes by one call; a larger one comes in pieces."""
 HEAD = ("ACCOUNT", "WHOSE", "FOR", "BILLED", "EFFECTIVE", "CURRENCY", "DAYS", "FEED")
 
 
@@ -25,12 +33,19 @@ def register(nouns: Any) -> None:
     meter.add_argument("feed", metavar="ORGANISATION/FEED")
     meter.add_argument("--set", metavar="SERVICE/METER", help="say which; safe to repeat")
     send = verbs.add("send", run_send, "send a cost file whole; again it changes nothing")
-    send.add_argument("file", type=Path, help="FOCUS 1.0 to 1.2 as CSV or Parquet, also packed with gzip")
+    files = "FOCUS 1.0 to 1.2 as CSV or Parquet, also packed with gzip; all files of one export, if it has several"
+    send.add_argument("files", type=Path, nargs="+", metavar="file", help=files)
     send.add_argument("--feed", required=True, metavar="ORGANISATION/FEED")
     send.add_argument("--exported-at", type=datetime.fromisoformat, metavar="TIME", help="when the source wrote it")
     send.add_argument("--from", dest="first", type=date.fromisoformat, metavar="DAY", help="the first day it states")
     send.add_argument("--to", dest="last", type=date.fromisoformat, metavar="DAY", help="the last day it states")
     send.add_argument("--confirm", action="store_true", help="also where more than half of a day is gone then")
+    coming = verbs.add("coming", run_coming, "large files that are on their way or need a person")
+    coming.add_argument("feed", metavar="ORGANISATION/FEED")
+    confirm = verbs.add("confirm", run_confirm, "take a file as it is that lacks a person's word alone")
+    confirm.add_argument("upload", type=UUID, metavar="ID")
+    drop = verbs.add("give-up", run_give_up, "forget what came of a file that does not count yet")
+    drop.add_argument("upload", type=UUID, metavar="ID")
 
 
 def _row(each: ImportedCostBody) -> tuple[str, ...]:
@@ -68,17 +83,24 @@ def _meter(found: CostMeterBody, out: Out) -> int:
 
 
 def run_send(arguments: argparse.Namespace, client: Client, out: Out) -> int:
-    """Send a file."""
-    file: Path = arguments.file
-    found = client.imported_costs.send(
-        arguments.feed,
-        file.name,
-        file.read_bytes(),
-        exported_at=arguments.exported_at,
-        first=arguments.first,
-        last=arguments.last,
-        confirmed=arguments.confirm,
-    )
+    """Send a file, or all files of an export; large ones in pieces, from where it stopped."""
+    files: list[Path] = arguments.files
+    stated = {"exported_at": arguments.exported_at, "first": arguments.first, "last": arguments.last}
+    try:
+        if len(files) == 1 and files[0].stat().st_size <= AT_ONCE:
+            content = files[0].read_bytes()
+            return _told(
+                client.imported_costs.send(
+                    arguments.feed, files[0].name, content, confirmed=arguments.confirm, **stated
+                ),
+                out,
+            )
+        return _send_in_pieces(files, {**stated, "confirmed": arguments.confirm}, arguments.feed, client, out)
+    except OSError as error:
+        raise Invalid(f"cannot read {error.filename}: {error.strerror}", field="file") from error
+
+
+def _told(found: CostDeliveryBody, out: Out) -> int:
     out.body(found)
     if found.again:
         out.say(f"{found.file} came before; nothing changed")
@@ -86,4 +108,85 @@ def run_send(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     totals = " and ".join(f"{money(each.billed, each.currency)} {each.currency}" for each in found.totals) or "nothing"
     older = f"; {found.older} stand in a later file" if found.older else ""
     out.say(f"{found.file}: {found.rows} rows, {totals} billed, of {found.days} days, {found.replaced} replaced{older}")
+    return 0
+
+
+def _send_in_pieces(files: list[Path], stated: dict[str, Any], feed: str, client: Client, out: Out) -> int:
+    """Exit 1 where a file needs a person."""
+    sent = []
+    with tqdm(total=sum(each.stat().st_size for each in files), unit="B", unit_scale=True, **out.bar) as bar:
+        done = 0
+        for part, file in enumerate(files, 1):
+
+            def tell(found: UploadBody, before: int = done) -> None:
+                bar.n = before + found.size - min(len(found.missing) * found.piece_bytes, found.size)
+                bar.refresh()
+
+            sent.append(client.uploads.send(feed, file, tell=tell, part=part, parts=len(files), **stated))
+            done += file.stat().st_size
+    with tqdm(unit=" rows", **out.bar) as bar:
+
+        def read(found: UploadBody) -> None:
+            bar.n = found.rows
+            bar.set_description(f"reading {found.name}")
+
+        # The last that is read settles the export, so what became of the others is asked once all were.
+        for each in sent:
+            client.uploads.follow(each.id, tell=read)
+    found = [client.uploads.get(each.id) for each in sent]
+    out.body(found)
+    for each in found:
+        out.say(f"{each.name}: {_state(each)}")
+    return 1 if any(each.state == UploadState.REFUSED for each in found) else 0
+
+
+STATES = {
+    UploadState.SENDING: "not all of it has come; send it again",
+    UploadState.READING: "is being read",
+    UploadState.WAITING: "was read, and counts once the other files of its export have come",
+    UploadState.TAKEN: "is taken",
+    UploadState.GIVEN_UP: "was given up",
+}
+
+
+def _state(each: UploadBody) -> str:
+    if each.state != UploadState.REFUSED:
+        return STATES[UploadState(each.state)]
+    hint = f" (gradumen costs confirm {each.id})" if each.confirmable else ""
+    return f"is not taken: {each.problem}{hint}"
+
+
+def run_coming(arguments: argparse.Namespace, client: Client, out: Out) -> int:
+    """Show what is on its way."""
+    found = client.uploads.list(arguments.feed)
+    out.body(found)
+    rows = [
+        (
+            str(each.id),
+            each.name,
+            f"{each.part} of {each.parts}",
+            f"{each.exported_at:%Y-%m-%d %H:%M}" if each.exported_at else "",
+            _state(each),
+        )
+        for each in found
+    ]
+    out.table(("ID", "FILE", "PART", "EXPORTED (UTC)", "STATE"), rows)
+    if not found:
+        out.say(f"nothing is on its way to {arguments.feed}")
+    return 0
+
+
+def run_confirm(arguments: argparse.Namespace, client: Client, out: Out) -> int:
+    """Confirm a file."""
+    found = client.uploads.follow(client.uploads.confirm(arguments.upload).id)
+    out.body(found)
+    out.say(f"{found.name}: {_state(found)}")
+    return 1 if found.state == UploadState.REFUSED else 0
+
+
+def run_give_up(arguments: argparse.Namespace, client: Client, out: Out) -> int:
+    """Give a file up."""
+    found = client.uploads.give_up(arguments.upload)
+    out.body(found)
+    out.say(f"{found.name}: {_state(found)}")
     return 0

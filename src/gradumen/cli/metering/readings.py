@@ -1,7 +1,6 @@
 """gradumen readings send."""
 
 import argparse
-import sys
 from pathlib import Path
 from typing import Any
 
@@ -34,7 +33,7 @@ def run_send(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     except OSError as error:
         raise Invalid(f"cannot read {arguments.file}: {error.strerror}", field="file") from error
     outcomes: list[DeliveryOutcomeBody] = []
-    with tqdm(total=len(events), unit=" readings", disable=out.json or not sys.stderr.isatty()) as bar:
+    with tqdm(total=len(events), unit=" readings", **out.bar) as bar:
         for outcome in client.readings.send_all(arguments.feed, events, batch=arguments.batch):
             outcomes.append(outcome)
             bar.update(len(outcome.outcomes))

@@ -50,30 +50,21 @@ class CostCategory(StrEnum):
 
 
 @dataclass(frozen=True, slots=True)
-class CostRow:
-    """A row of a cost file.
+class CostFacts:
+    """What rows of a cost file say beside times and numbers; most share it with many others.
 
-    ``month`` is the first day of the source's billing period, ``day`` the UTC day on which the charge begins. Costs are
-    in ``currency`` with 12 places, of either sign; a cost is never spread over the time that it is for.
-    ``commitment`` says that it buys one, whose use other rows bear.
+    ``commitment`` says that they buy one, whose use other rows bear.
     """
 
     billing_account: str
     account: str
     source: str
-    month: date
-    day: date
     category: CostCategory
     correction: bool
     commitment: bool
     resource: str
     attributes: tuple[tuple[str, str], ...]
     currency: str
-    billed: Decimal
-    effective: Decimal
-    listed: Decimal
-    contracted: Decimal
-    quantity: Decimal | None
     unit: str | None
     invoice: str | None
 
@@ -93,8 +84,8 @@ def check_columns(columns: Collection[str]) -> None:
         )
 
 
-def read_cost_row(cells: Mapping[str, str], latest: date) -> CostRow:
-    """Read a row, its cells by column.
+def read_times(cells: Mapping[str, str], latest: date) -> tuple[date, date]:
+    """The first day of the source's billing period of a row, and the UTC day on which its charge begins.
 
     Args:
         latest: the last day on which a charge may begin.
@@ -102,13 +93,9 @@ def read_cost_row(cells: Mapping[str, str], latest: date) -> CostRow:
     Raises:
         Invalid: a cell cannot be what its column is; names the column.
 
-    >>> cells = {"BilledCost": "1.5", "EffectiveCost": "0.1234567890125", "ListCost": "2", "ContractedCost": "2",
-    ...          "BillingAccountId": "A-1", "BillingCurrency": "EUR", "BillingPeriodStart": "2026-11-01T00:00:00Z",
-    ...          "BillingPeriodEnd": "2026-12-01T00:00:00Z", "ChargeCategory": "Usage", "ServiceName": "Machines",
-    ...          "ChargePeriodStart": "2026-11-03T00:00:00Z", "ChargePeriodEnd": "2026-11-04T00:00:00Z"}
-    >>> row = read_cost_row(cells, date(2026, 12, 1))
-    >>> row.month, row.day, row.effective, row.resource
-    (datetime.date(2026, 11, 1), datetime.date(2026, 11, 3), Decimal('0.123456789013'), 'A-1/Machines')
+    >>> read_times({"BillingPeriodStart": "2026-11-01T00:00:00Z", "BillingPeriodEnd": "2026-12-01T00:00:00Z",
+    ...             "ChargePeriodStart": "2026-11-03", "ChargePeriodEnd": "2026-11-04"}, date(2026, 12, 1))
+    (datetime.date(2026, 11, 1), datetime.date(2026, 11, 3))
     """
     period = _span(cells, "BillingPeriod")
     charged = _span(cells, "ChargePeriod")
@@ -116,30 +103,37 @@ def read_cost_row(cells: Mapping[str, str], latest: date) -> CostRow:
     for column, each in (("ChargePeriodStart", day), ("BillingPeriodStart", period[0].date())):
         if not EARLIEST <= each <= latest:
             raise Invalid(f"{column} {each} does not lie between {EARLIEST} and {latest}", field=column, value=each)
+    return period[0].date().replace(day=1), day
+
+
+def read_facts(cells: Mapping[str, str]) -> CostFacts:
+    """What a row says beside times and numbers, its cells by column.
+
+    Raises:
+        Invalid: a cell cannot be what its column is; names the column.
+
+    >>> facts = read_facts({"BillingAccountId": "A-1", "BillingCurrency": "EUR", "ChargeCategory": "Usage",
+    ...                     "ServiceName": "Machines"})
+    >>> facts.account, facts.resource
+    ('A-1', 'A-1/Machines')
+    """
     billing_account, service = _name(cells, "BillingAccountId"), _name(cells, "ServiceName")
     account = _text(cells, "SubAccountId") or billing_account
     category = _category(cells)
-    quantity, unit = _text(cells, "ConsumedQuantity"), _text(cells, "ConsumedUnit")
+    unit = _text(cells, "ConsumedUnit")
     resource = _text(cells, "ResourceId")
     commitment = _text(cells, "CommitmentDiscountId")
     invoice = _text(cells, "InvoiceId")
-    return CostRow(
+    return CostFacts(
         billing_account=billing_account,
         account=shortened(account),
         source=shortened(_text(cells, "ProviderName") or "/costs"),
-        month=period[0].date().replace(day=1),
-        day=day,
         category=category,
         correction=_text(cells, "ChargeClass") == "Correction",
         commitment=commitment is not None and category is CostCategory.PURCHASE,
         resource=shortened(resource or f"{account}/{service}"),
         attributes=_attributes(cells, category, service),
         currency=_currency(cells),
-        billed=amount_of(cells, "BilledCost"),
-        effective=amount_of(cells, "EffectiveCost"),
-        listed=amount_of(cells, "ListCost"),
-        contracted=amount_of(cells, "ContractedCost"),
-        quantity=None if quantity is None else amount_of(cells, "ConsumedQuantity", MOST_USED),
         unit=None if unit is None else shortened(unit)[:60],
         invoice=None if invoice is None else shortened(invoice)[:120],
     )
@@ -227,13 +221,16 @@ def _currency(cells: Mapping[str, str]) -> str:
     return raw
 
 
-def amount_of(cells: Mapping[str, str], column: str, most: Decimal = MOST) -> Decimal:
+def read_number(raw: str, column: str, most: Decimal = MOST) -> Decimal:
     """A number (FOCUS, NumericFormat), to 12 places: what sources compute in binary has more than they mean.
 
     Raises:
         Invalid: it is none, or beyond the most.
+
+    >>> read_number("0.1234567890125", "BilledCost")
+    Decimal('0.123456789013')
     """
-    raw = cells.get(column, "").strip()
+    raw = raw.strip()
     if not _NUMBER.fullmatch(raw):
         raise Invalid(f"{column} '{raw[:40]}' is no number; write it like -1234.56", field=column, value=raw)
     found = Decimal(raw)

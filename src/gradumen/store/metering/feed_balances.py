@@ -157,7 +157,7 @@ def costs_in(tx: Session, feeds: Collection[int], month: date) -> list[CostsIn]:
     query = (
         select(*keys, func.count(), func.sum(cost.billed))
         .join(CostSetRow, CostSetRow.id == cost.set_id)
-        .where(CostSetRow.feed_id.in_(feeds), cost.month == month)
+        .where(CostSetRow.feed_id.in_(feeds), cost.month == month, CostSetRow.delivery_id != 0)
         .group_by(*keys)
         .order_by(*keys)
     )

@@ -1,6 +1,6 @@
 """Imported costs: sets of rows that stand or stood, and what of them is whose by day; tables and queries."""
 
-from collections.abc import Collection, Iterable, Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime
 from decimal import Decimal
@@ -22,7 +22,6 @@ from sqlalchemy import (
 )
 from sqlalchemy.orm import Mapped, Session, mapped_column
 
-from gradumen.store.bulk import escaped, load_lines
 from gradumen.store.columns import Amount, Base, Moment, ascii_text
 from gradumen.store.metering.tables import DeliveryRow, FeedRow, OriginRow
 from gradumen.store.organisations.tables import OrganisationRow, ProjectRow
@@ -34,7 +33,7 @@ class CostSetRow(Base):
     """What a delivery states of a billing account and UTC day, whole; an empty one states that there is nothing.
 
     ``revision`` is when the source wrote it; of all that came the highest ``is_current`` (true, else null).
-    ``stale_since``: what of it is whose is to be made again.
+    ``stale_since``: what of it is whose is to be made again. While its export does not count yet ``delivery_id`` is 0.
     """
 
     __tablename__ = "cost_sets"
@@ -42,6 +41,7 @@ class CostSetRow(Base):
         UniqueConstraint("feed_id", "account", "day", "is_current"),
         Index("ix_cost_sets_delivery_id", "delivery_id"),
         Index("ix_cost_sets_stale_since", "stale_since"),
+        Index("ix_cost_sets_export_id", "export_id"),
     )
 
     id: Mapped[int] = mapped_column(BigInteger, primary_key=True, autoincrement=True)
@@ -55,6 +55,7 @@ class CostSetRow(Base):
     rows: Mapped[int]
     weight: Mapped[Decimal] = mapped_column(Amount)
     """The billed costs of its rows, regardless of their sign."""
+    export_id: Mapped[int | None] = mapped_column(BigInteger)
 
 
 class CostRowRow(Base):
@@ -112,10 +113,6 @@ class CostDayRow(Base):
 
 Key = tuple[int, str, date]
 """Feed, billing account and UTC day."""
-_ROWS = (
-    "set_id, position, month, resource_id, origin_id, attribute_set_id, category, correction, commitment, currency, "
-    "billed, effective, listed, contracted, quantity, unit, invoice"
-)
 
 
 def _at(key: Key) -> ColumnElement[bool]:
@@ -129,21 +126,6 @@ def standing_sets(tx: Session, feed: int, account: str, first: date, last: date)
     query = select(row).where(row.feed_id == feed, row.account == account, row.day.between(first, last))
     found = tx.scalars(query.where(row.is_current.is_(True)).with_for_update())
     return {each.day: each for each in found}
-
-
-def add_rows(tx: Session, lines: Iterable[tuple[Any, ...]]) -> None:
-    """Write rows of sets, in the order of the table's columns; None is null."""
-    load_lines(tx, "cost_rows", _ROWS, ["\t".join(map(_written, line)) for line in lines])
-
-
-def _written(value: object) -> str:
-    if value is None:
-        return "\\N"
-    if isinstance(value, bool):
-        return str(int(value))
-    if isinstance(value, Decimal):
-        return f"{value:f}"
-    return escaped(value) if isinstance(value, str) else str(value)
 
 
 def has_sets(tx: Session, feed: int) -> bool:

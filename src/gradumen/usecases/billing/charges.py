@@ -9,6 +9,7 @@ from gradumen.core.periods import midnight, zone_of
 from gradumen.core.rating.imported_costs import KINDS
 from gradumen.store.billing.charges import EvidentCost, card_of, costs_of, parts_of, readings_of
 from gradumen.store.billing.tables import ChargeRow, InvoiceRow
+from gradumen.store.metering.cost_exports import PLACES
 from gradumen.store.organisations.tables import zone_name
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.billing.invoices import is_visible
@@ -80,10 +81,12 @@ def list_charge_readings(tx: Session, caller: Caller, *, charge_id: UUID, after:
 
 def _cost(row: EvidentCost) -> ReadingBody:
     """A row of a cost file, in millionths of its currency, on the day on which the charge began."""
+    file, position = divmod(row.position, PLACES)
+    place = f"file {file + 1}, row {position + 1}" if file else f"row {position + 1}"
     return ReadingBody(
         feed=row.feed,
         source=row.source,
-        event_id=f"{row.account}, {row.day}, row {row.position + 1}, {row.currency}",
+        event_id=f"{row.account}, {row.day}, {place}, {row.currency}",
         resource=row.resource,
         start=midnight(row.day),
         end=midnight(row.day + timedelta(days=1)),

@@ -17,8 +17,8 @@ from gradumen.store.organisations.tables import OrganisationRow
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.audit_entries import record
 from gradumen.usecases.catalogue.published import load_published
+from gradumen.usecases.metering.cost_sets import take_back_costs
 from gradumen.usecases.metering.feeds import delivery_bodies, feed_to_send, get_feed, may_send
-from gradumen.usecases.metering.imported_costs import take_back_costs
 from gradumen.usecases.metering.readings import new_delivery, take
 from gradumen.usecases.metering.stored_readings import REFUSED, Outcome, marks_of
 from gradumen.usecases.scope import Caller, Scope, load_scope

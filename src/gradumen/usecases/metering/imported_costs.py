@@ -1,41 +1,27 @@
 """Costs that suppliers' files state: what a file brings or what it takes the place of, and what a month cost whom."""
 
-import hashlib
-from collections import defaultdict
-from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
-from datetime import UTC, date, datetime, timedelta
+from collections.abc import Sequence
+from datetime import date
 
 from gradumen.core.catalogue.services import Combine
 from gradumen.core.errors import Conflict, Invalid
-from gradumen.core.exact import MINOR_UNITS, add, figure
-from gradumen.core.metering.imported_costs import AHEAD, EARLIEST, CostCategory, CostRow, SetSize
-from gradumen.core.metering.readings import hash_of
+from gradumen.core.exact import MINOR_UNITS
+from gradumen.core.metering.cost_frames import CostFrame
+from gradumen.core.metering.imported_costs import AHEAD, CostCategory
 from gradumen.core.periods import Period
 from gradumen.core.permissions import Right
 from gradumen.store.metering import imported_costs as store
+from gradumen.store.metering.cost_exports import CostExportRow
 from gradumen.store.metering.deliveries import lock_feed, same_file
-from gradumen.store.metering.imported_costs import CostSetRow
-from gradumen.store.metering.readings import number_origins, number_resources
-from gradumen.store.metering.tables import DeliveryRow, FeedRow
+from gradumen.store.metering.tables import FeedRow
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.audit_entries import record
 from gradumen.usecases.catalogue.published import load_published
+from gradumen.usecases.metering.cost_sets import Stated, export_time, settle, stage, told
 from gradumen.usecases.metering.feeds import feed_to_send, get_feed
 from gradumen.usecases.metering.readings import new_delivery
-from gradumen.usecases.metering.stored_readings import attribute_sets_of
 from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
-from gradumen.wire.metering.imported_costs import (
-    CostDeliveryBody,
-    CostMeterBody,
-    CostTotalBody,
-    ImportedCostBody,
-)
-
-MOST_DAYS = 400
-"""Days that one file may state of a billing account."""
-BATCH = 20_000
-DAY = timedelta(days=1)
+from gradumen.wire.metering.imported_costs import CostDeliveryBody, CostMeterBody, ImportedCostBody
 
 
 @use_case
@@ -104,46 +90,25 @@ def before_costs(
     """
     scope = load_scope(tx, caller)
     row = feed_to_send(tx, scope, feed)
-    _require_meter(row, feed)
+    require_meter(row, feed)
     again = same_file(tx, row.id, content_hash)
-    return (scope.now + AHEAD).date(), None if again is None else _told(again, [], 0, 0, 0, again=True)
+    return (scope.now + AHEAD).date(), None if again is None else told(again, [], 0, 0, 0, again=True)
 
 
-def _require_meter(row: FeedRow, path: str) -> None:
+def require_meter(row: FeedRow, path: str) -> None:
+    """Check that a feed takes cost files.
+
+    Raises:
+        Conflict: nobody said which meter its costs are of.
+    """
     if row.cost_meter_id is None:
         raise Conflict(f"nobody has said yet which meter the costs of '{path}' are of; say that of the feed first")
 
 
-@dataclass(frozen=True, slots=True)
-class Stated:
-    """What a file is beside its rows; see `gradumen.wire.metering.imported_costs.CostFileSent`."""
-
-    name: str
-    content_hash: bytes
-    exported_at: datetime | None
-    first: date | None
-    last: date | None
-    confirmed: bool
-
-    @classmethod
-    def of(
-        cls,
-        name: str,
-        content: bytes,
-        exported_at: datetime | None,
-        *,
-        first: date | None = None,
-        last: date | None = None,
-        confirmed: bool = False,
-    ) -> "Stated":
-        """A file by its content: what it states is more than its rows."""
-        told = f"{exported_at} {first} {last}".encode()
-        known_by = hashlib.sha256(b"costs\x1f" + content + b"\x1f" + told).digest()[:16]
-        return cls(name, known_by, exported_at, first, last, confirmed)
-
-
 @use_case
-def send_costs(tx: Session, caller: Caller, *, feed: str, stated: Stated, rows: Sequence[CostRow]) -> CostDeliveryBody:
+def send_costs(
+    tx: Session, caller: Caller, *, feed: str, stated: Stated, frames: Sequence[CostFrame]
+) -> CostDeliveryBody:
     """Take a cost file whole: what it states of each billing account and day takes the place of what was there.
 
     A later statement that is there already stands. The same file again changes nothing.
@@ -155,159 +120,27 @@ def send_costs(tx: Session, caller: Caller, *, feed: str, stated: Stated, rows: 
     """
     scope = load_scope(tx, caller)
     row = lock_feed(tx, feed_to_send(tx, scope, feed).id)
-    _require_meter(row, feed)
-    return take_costs(tx, scope, row, stated, rows)
+    require_meter(row, feed)
+    return take_costs(tx, scope, row, stated, frames)
 
 
-def take_costs(tx: Session, scope: Scope, row: FeedRow, stated: Stated, rows: Sequence[CostRow]) -> CostDeliveryBody:
+def take_costs(
+    tx: Session, scope: Scope, row: FeedRow, stated: Stated, frames: Sequence[CostFrame]
+) -> CostDeliveryBody:
     """As `send_costs`, for a feed that is locked."""
     again = same_file(tx, row.id, stated.content_hash)
     if again is not None:
-        return _told(again, [], 0, 0, 0, again=True)
-    exported = _exported(stated, scope.now)
+        return told(again, [], 0, 0, 0, again=True)
+    exported = export_time(stated.exported_at, scope.now)
+    export = CostExportRow(feed_id=row.id, revision=exported, parts=1, first=stated.first, last=stated.last)
+    tx.add(export)
+    tx.flush()
+    position = 0
+    for each in frames:
+        stage(tx, export, position, each)
+        position += each.rows.height
     delivery = new_delivery(tx, scope.caller, row, file_name=stated.name, content_hash=stated.content_hash)
-    fresh: list[tuple[CostSetRow, list[CostRow]]] = []
-    days = replaced = older = 0
-    for account, first, last, by_day in _stated(rows, stated):
-        standing = store.standing_sets(tx, row.id, account, first, last)
-        for day in (first + DAY * number for number in range((last - first).days + 1)):
-            days += 1
-            before, there = standing.get(day), by_day.get(day, [])
-            size = SetSize(len(there), add([abs(each.billed) for each in there]))
-            # An older statement is kept: it stands once the later one is taken back.
-            late = before is not None and before.revision > exported
-            if late:
-                older += 1
-                delivery.known += len(there)
-            elif before is not None:
-                replaced += 1
-                _check_replaced(before, size, exported, confirmed=stated.confirmed)
-                before.is_current = None
-                tx.flush()
-            made = CostSetRow(
-                feed_id=row.id, account=account, day=day, revision=exported, delivery_id=delivery.id,
-                is_current=None if late else True, stale_since=None if late else scope.caller.at, rows=size.rows,
-                weight=size.weight,
-            )  # fmt: skip
-            tx.add(made)
-            fresh.append((made, there))
-    tx.flush()
-    _write(tx, row, fresh)
-    taken = [each for made, there in fresh if made.is_current for each in there]
-    delivery.accepted = len(taken)
-    tx.flush()
-    return _told(delivery, taken, days, replaced, older, again=False)
-
-
-def _exported(stated: Stated, now: datetime) -> datetime:
-    """When a file was written; a time without a zone is of UTC."""
-    exported = stated.exported_at or now
-    # Before it is brought to UTC: what is at the end of all time has no other zone.
-    if not EARLIEST <= exported.date() <= now.date() + DAY:
-        told = f"exported_at {exported.date()} is before {EARLIEST}, or has not come yet"
-        raise Invalid(told, field="exported_at", value=exported.isoformat())
-    exported = exported.replace(tzinfo=UTC) if exported.tzinfo is None else exported.astimezone(UTC)
-    if exported > now + timedelta(minutes=5):
-        told = f"exported_at {exported:%Y-%m-%d %H:%M} has not come yet"
-        raise Invalid(told, field="exported_at", value=exported.isoformat())
-    return exported
-
-
-def _stated(rows: Sequence[CostRow], stated: Stated) -> Iterator[tuple[str, date, date, dict[date, list[CostRow]]]]:
-    """Billing accounts with the first and last day that the file states of each, and its rows by day."""
-    found: dict[str, dict[date, list[CostRow]]] = defaultdict(lambda: defaultdict(list))
-    for each in rows:
-        found[each.billing_account][each.day].append(each)
-    for account in sorted(found):
-        by_day = found[account]
-        first, last = stated.first or min(by_day), stated.last or max(by_day)
-        outside = [day for day in by_day if not first <= day <= last]
-        if outside:
-            raise Invalid(
-                f"a row of {account} is of {min(outside)}, outside of what the file states: {first} to {last}",
-                field="first",
-                value=min(outside),
-            )
-        if not 0 <= (last - first).days < MOST_DAYS:
-            raise Invalid(f"a file states at most {MOST_DAYS} days; send it in parts", field="last", value=last)
-        yield account, first, last, by_day
-
-
-def _check_replaced(before: CostSetRow, after: SetSize, exported: datetime, *, confirmed: bool) -> None:
-    if before.revision == exported:
-        raise Conflict(
-            f"{before.account} on {before.day} was stated by another file of the same moment, "
-            f"{exported:%Y-%m-%d %H:%M}; say when each was exported",
-            field="exported_at",
-        )
-    if not confirmed and after.loses_half_of(SetSize(before.rows, before.weight)):
-        raise Conflict(
-            f"{before.account} on {before.day} had {before.rows} rows and costs of {figure(before.weight)}, and would "
-            f"have {after.rows} and {figure(after.weight)}; confirm that, if it is right",
-            field="confirmed",
-        )
-
-
-def _write(tx: Session, feed: FeedRow, fresh: Sequence[tuple[CostSetRow, Sequence[CostRow]]]) -> None:
-    rows = [each for _, there in fresh for each in there]
-    resources = number_resources(tx, feed.id, {each.resource for each in rows})
-    sets = attribute_sets_of(tx, {each.attributes for each in rows})
-    named = {hash_of(each.source, each.account, ""): (each.source, each.account, None) for each in rows}
-    numbers = number_origins(tx, named)
-    origins = {named[digest][:2]: number for digest, number in numbers.items()}
-    lines = [
-        (
-            made.id, position, each.month, resources[each.resource], origins[each.source, each.account],
-            sets[each.attributes], str(each.category), each.correction, each.commitment, each.currency, each.billed,
-            each.effective, each.listed, each.contracted, each.quantity, each.unit, each.invoice,
-        )
-        for made, there in fresh
-        for position, each in enumerate(there)
-    ]  # fmt: skip
-    for first in range(0, len(lines), BATCH):
-        store.add_rows(tx, lines[first : first + BATCH])
-
-
-def _told(
-    row: DeliveryRow, rows: Sequence[CostRow], days: int, replaced: int, older: int, *, again: bool
-) -> CostDeliveryBody:
-    by_currency: dict[str, list[CostRow]] = defaultdict(list)
-    for each in rows:
-        by_currency[each.currency].append(each)
-    return CostDeliveryBody(
-        delivery_id=row.public_id,
-        file=row.file_name or "",
-        rows=len(rows),
-        days=days,
-        replaced=replaced,
-        older=older,
-        totals=[
-            CostTotalBody(
-                currency=currency,
-                billed=add([each.billed for each in of_it]),
-                effective=add([each.effective for each in of_it]),
-                rows=len(of_it),
-            )
-            for currency, of_it in sorted(by_currency.items())
-        ],
-        again=again,
-    )
-
-
-def take_back_costs(tx: Session, delivery: DeliveryRow, at: datetime) -> int:
-    """Let what a delivery stated stand no more, and what stood before it instead; gives how many rows that were."""
-    count = 0
-    for each in store.sets_of_delivery(tx, delivery.id):
-        if each.is_current is None:
-            continue
-        count += each.rows
-        each.is_current, each.stale_since = None, at
-        tx.flush()
-        before = store.next_best(tx, (each.feed_id, each.account, each.day), each.id)
-        if before is not None:
-            before.is_current = True
-            tx.flush()
-    return count
+    return settle(tx, export, delivery, confirmed=stated.confirmed, at=scope.caller.at)
 
 
 @use_case

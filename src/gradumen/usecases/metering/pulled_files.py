@@ -6,7 +6,8 @@ from datetime import date, datetime, timedelta
 from uuid import UUID
 
 from gradumen.core.errors import EditedMeanwhile, GradumenError
-from gradumen.core.metering.imported_costs import AHEAD, CostRow
+from gradumen.core.metering.cost_frames import CostFrame
+from gradumen.core.metering.imported_costs import AHEAD
 from gradumen.core.metering.readings import Reading
 from gradumen.core.organisations.states import KEPT
 from gradumen.core.permissions import Right
@@ -18,8 +19,9 @@ from gradumen.store.metering.tables import FeedRow
 from gradumen.store.organisations.tables import OrganisationRow
 from gradumen.store.sealing import seals_of
 from gradumen.store.unit_of_work import Session, use_case
+from gradumen.usecases.metering.cost_sets import Stated
 from gradumen.usecases.metering.deliveries import take_file
-from gradumen.usecases.metering.imported_costs import Stated, take_costs
+from gradumen.usecases.metering.imported_costs import take_costs
 from gradumen.usecases.metering.pull_runs import held_pull
 from gradumen.usecases.metering.stored_readings import Outcome
 from gradumen.usecases.scope import scope_of_nobody
@@ -95,7 +97,7 @@ class Fetched:
     modified: datetime
     readings: tuple[bytes, Sequence[Reading | Outcome]] | None = None
     """By the hash of the content and its mapping."""
-    costs: tuple[Stated, Sequence[CostRow]] | None = None
+    costs: tuple[Stated, Sequence[CostFrame]] | None = None
     problem: str | None = None
 
 

@@ -1,0 +1,84 @@
+"""Takes a cost file in that came in pieces: its rows batch by batch, then its export as a whole."""
+
+import hashlib
+from pathlib import Path
+from tempfile import TemporaryDirectory
+
+from gradumen.core.errors import Conflict, Invalid
+from gradumen.feeds.cost_files import cost_frames
+from gradumen.jobs.leases import Held, now
+from gradumen.store.unit_of_work import UnitOfWork
+from gradumen.usecases.metering import uploads
+from gradumen.usecases.metering.cost_uploads import (
+    CameWhole,
+    end_reading,
+    keep_rows,
+    read_piece,
+    refuse_upload,
+    remove_read,
+    settle_upload,
+    upload_to_read,
+)
+
+
+def take(held: Held) -> None:
+    """Take it in.
+
+    Raises:
+        GradumenError: it is not taken, which a person decides about.
+    """
+    came = upload_to_read(held.uow, lease=held.lease, at=now())
+    try:
+        if not came.read:
+            _read(held, came)
+        with held.step("counted") as step:
+            missing = end_reading(held.uow, lease=held.lease, at=now())
+            step.result |= (
+                {"files missing": missing} if missing else settle_upload(held.uow, lease=held.lease, at=now())
+            )
+    except (Invalid, Conflict) as problem:
+        refuse_upload(held.uow, lease=held.lease, problem=problem, at=now())
+        raise
+
+
+def _read(held: Held, came: CameWhole) -> None:
+    """Keep its rows, in the place of those that an attempt before kept."""
+    with held.step("rows") as step, TemporaryDirectory(prefix="gradumen-") as folder:
+        while remove_read(held.uow, lease=held.lease):
+            pass
+        path = Path(folder, "file")
+        _put_together(held, came, path)
+        position = 0
+        try:
+            for frame in cost_frames(came.name, path, came.latest):
+                keep_rows(held.uow, lease=held.lease, position=position, frame=frame)
+                position += frame.rows.height
+                held.progress(position)
+        except Invalid:
+            # What was kept before the first wrong line counts for nothing, and would only lie there.
+            while remove_read(held.uow, lease=held.lease):
+                pass
+            raise
+        step.result["rows"] = position
+
+
+def _put_together(held: Held, came: CameWhole, path: Path) -> None:
+    digest = hashlib.sha256()
+    with path.open("wb") as file:
+        for number in range(came.pieces):
+            piece = read_piece(held.uow, lease=held.lease, number=number)
+            digest.update(piece)
+            file.write(piece)
+    if digest.digest() != came.digest:
+        raise Invalid(
+            f"what came of '{came.name}' is another file than was said (its SHA-256 differs); give it up, send it anew",
+            field="sha256",
+            value=digest.hexdigest(),
+        )
+
+
+def clear(uow: UnitOfWork) -> None:
+    """Give up what nobody sent on, and remove what was read of files that were given up."""
+    for each in uploads.give_up_left(uow, at=now()):
+        while uploads.remove_rows(uow, upload=each):
+            pass
