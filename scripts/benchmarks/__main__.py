@@ -9,6 +9,7 @@ from typing import Any
 import api
 import catalogue
 import close
+import focus
 import ingest
 import rating
 import spend
@@ -20,6 +21,7 @@ BENCHMARKS: dict[str, tuple[Callable[[int], dict[str, Any]], int]] = {
     "api": (api.run, 10_000),
     "close": (close.run, 10_000_000),
     "spend": (spend.run, 10_000_000),
+    "focus": (focus.run, 1_000_000),
 }
 
 

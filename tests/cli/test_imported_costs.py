@@ -2,6 +2,8 @@
 
 from pathlib import Path
 
+import pytest
+
 from tests.cli.test_cli import Terminal, profiles, terminal
 from tests.usecases.metering.test_imported_costs import CUMULANT, FEED, row, written
 from tests.world import World, files, moment
@@ -41,3 +43,34 @@ def test_costs_are_sent_listed_and_worth_something(terminal: Terminal, world: Wo
     assert "no rate" not in terminal("costs", "list", "2026-09")
     rates.write_text("currency,into,starts_on,rate,source\nSEK,EUR,2026-09-10,much,ours\n")
     assert "line 2" in terminal("exchange-rates", "load", str(rates), exit=1)
+
+
+def test_large_files_and_several_of_one_export_come_in_pieces(
+    terminal: Terminal, world: World, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr("gradumen.cli.metering.imported_costs.AT_ONCE", 100)
+    world.mara.clock.set(moment("2026-09-25 09:00"), held=True)
+    world.mara.catalogue.publish("tarnwick", files(CUMULANT))
+    world.mara.feeds.create("tarnwick", slug="cumulant", name="Cumulant")
+    terminal("costs", "meter", FEED, "--set", "cumulant/cost")
+    first, second = tmp_path / "a.csv", tmp_path / "b.csv"
+    first.write_bytes(written(*[row("1")] * 4))
+    second.write_bytes(written(row("4", 4)))
+    send = ("costs", "send", "--feed", FEED, "--exported-at")
+    assert "a.csv: is taken" in terminal(*send, "2026-09-24T05:00", str(first))
+    assert "nothing is on its way" in terminal("costs", "coming", FEED)
+    both = terminal(*send, "2026-09-24T06:00", str(first), str(second))
+    assert "a.csv: is taken" in both and "b.csv: is taken" in both
+    first.write_bytes(written(row("1")))
+    refused = terminal(*send, "2026-09-24T07:00", str(first), exit=1)
+    assert "a.csv: is not taken: B-1 on 2026-09-03 had 4 rows" in refused
+    [found] = world.mara.uploads.list(FEED)
+    assert f"gradumen costs confirm {found.id}" in refused
+    listed = terminal("costs", "coming", FEED)
+    assert "1 of 1" in listed and "2026-09-24 07:00" in listed
+    assert "a.csv: is taken" in terminal("costs", "confirm", str(found.id))
+    first.write_bytes(written(row("x")))
+    assert "is no number" in terminal(*send, "2026-09-24T08:00", str(first), exit=1)
+    [found] = world.mara.uploads.list(FEED)
+    assert "was given up" in terminal("costs", "give-up", str(found.id))
+    assert "cannot read" in terminal(*send, "2026-09-24T08:00", str(tmp_path / "none.csv"), exit=1)

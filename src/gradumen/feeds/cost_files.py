@@ -12,7 +12,7 @@ from tempfile import NamedTemporaryFile
 import polars as pl
 
 from gradumen.core.errors import Invalid
-from gradumen.core.metering.cost_frames import LINE, CostFrame, read_frame
+from gradumen.core.metering.cost_frames import LINE, CostFrame, FrameReader
 from gradumen.core.metering.imported_costs import READ, check_columns
 from gradumen.feeds.file_rows import CSV, check_rows, csv_rows, ending_of
 from gradumen.feeds.parquet_frames import parquet_frames
@@ -50,12 +50,13 @@ def cost_frames(name: str, path: Path, latest: date, *, most_rows: int = MOST_RO
     """
     rows = wrong = 0
     named: list[str] = []
+    reader = FrameReader(latest)
     with _unpacked(path) as file:
         for cells in _cells(ending_of(name), name, file, most_rows):
             check_columns(cells.columns)
             rows += cells.height
             check_rows(rows, most_rows)
-            frame = read_frame(cells, latest)
+            frame = reader.read(cells)
             wrong += len(frame.wrong)
             named += (f"line {line}: {said}" for line, said in frame.wrong[: max(NAMED - len(named), 0)])
             if not wrong and cells.height:

@@ -116,7 +116,10 @@ def _texts(values: pl.Series) -> pl.Series:
     if values.dtype.is_nested() or values.dtype == pl.Binary or values.dtype == pl.Object:
         return pl.Series(values.name, [file_rows.text_of(each) for each in values.to_list()], dtype=pl.String)
     if values.dtype in (pl.Datetime, pl.Date, pl.Time):
-        values = values.dt.to_string("iso:strict").str.replace(r"\.0+(\D|$)", "${1}")
+        # Few times stand in many rows, and each takes long to write.
+        times = values.drop_nulls().unique()
+        written = times.dt.to_string("iso:strict").str.replace(r"\.0+(\D|$)", "${1}")
+        values = values.replace_strict(times, written, return_dtype=pl.String)
     texts = values.cast(pl.String).fill_null("")
     file_rows.check_length(texts.str.len_chars().max())
     return texts

@@ -1,14 +1,18 @@
 """Takes a cost file in that came in pieces: its rows batch by batch, then its export as a whole."""
 
 import hashlib
+from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from tempfile import TemporaryDirectory
+from typing import TypeVar
 
 from gradumen.core.errors import Conflict, Invalid
 from gradumen.feeds.cost_files import cost_frames
 from gradumen.jobs.leases import Held, now
 from gradumen.store.unit_of_work import UnitOfWork
 from gradumen.usecases.metering import uploads
+from gradumen.usecases.metering.cost_sets import NOTHING
 from gradumen.usecases.metering.cost_uploads import (
     CameWhole,
     end_reading,
@@ -19,6 +23,8 @@ from gradumen.usecases.metering.cost_uploads import (
     settle_upload,
     upload_to_read,
 )
+
+T = TypeVar("T")
 
 
 def take(held: Held) -> None:
@@ -48,10 +54,10 @@ def _read(held: Held, came: CameWhole) -> None:
             pass
         path = Path(folder, "file")
         _put_together(held, came, path)
-        position = 0
+        position, known = 0, NOTHING
         try:
-            for frame in cost_frames(came.name, path, came.latest):
-                keep_rows(held.uow, lease=held.lease, position=position, frame=frame)
+            for frame in one_ahead(cost_frames(came.name, path, came.latest)):
+                known = keep_rows(held.uow, lease=held.lease, position=position, frame=frame, known=known)
                 position += frame.rows.height
                 held.progress(position)
         except Invalid:
@@ -60,6 +66,15 @@ def _read(held: Held, came: CameWhole) -> None:
                 pass
             raise
         step.result["rows"] = position
+
+
+def one_ahead(items: Iterator[T]) -> Iterator[T]:
+    """The same, each made while the one before is worked on."""
+    with ThreadPoolExecutor(1) as maker:
+        coming = maker.submit(next, items, None)
+        while (item := coming.result()) is not None:
+            coming = maker.submit(next, items, None)
+            yield item
 
 
 def _put_together(held: Held, came: CameWhole, path: Path) -> None:

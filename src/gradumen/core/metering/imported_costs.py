@@ -284,12 +284,3 @@ def rate_on(rates: Collection[tuple[date, Decimal]], day: date) -> Decimal | Non
     """
     begun = [(since, rate) for since, rate in rates if since <= day]
     return max(begun)[1] if begun else None
-
-
-def converted(amount: Decimal, rate: Decimal) -> Decimal:
-    """An amount in another currency, to 12 places.
-
-    >>> converted(Decimal("10.5"), Decimal("0.9"))
-    Decimal('9.450000000000')
-    """
-    return round_half_up(Fraction(amount) * Fraction(rate), AMOUNT_PLACES)

@@ -4,9 +4,11 @@ from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime
 from decimal import Decimal
+from itertools import accumulate
 from typing import Any
 from uuid import UUID
 
+import polars as pl
 from sqlalchemy import (
     BigInteger,
     ColumnElement,
@@ -18,10 +20,14 @@ from sqlalchemy import (
     delete,
     func,
     select,
+    tuple_,
     update,
 )
 from sqlalchemy.orm import Mapped, Session, mapped_column
 
+from gradumen.core.exact import AMOUNT_PLACES
+from gradumen.core.metering.cost_days import ALIKE
+from gradumen.store.bulk import decimal_text, load_rows
 from gradumen.store.columns import Amount, Base, Moment, ascii_text
 from gradumen.store.metering.tables import DeliveryRow, FeedRow, OriginRow
 from gradumen.store.organisations.tables import OrganisationRow, ProjectRow
@@ -157,11 +163,13 @@ def mark_feeds(tx: Session, feeds: Collection[int], first: date, end: date, at: 
     )
 
 
-def next_stale(tx: Session, most: int) -> list[CostSetRow]:
-    """The oldest sets that are marked, held so that rivals wait."""
+def next_stale(tx: Session, most: int, most_rows: int) -> list[CostSetRow]:
+    """The oldest sets that are marked, held so that rivals wait: of so many rows, or one that has more."""
     row = CostSetRow
     query = select(row).where(row.stale_since.is_not(None)).order_by(row.stale_since, row.id).limit(most)
-    return list(tx.scalars(query.with_for_update(), execution_options={"populate_existing": True}))
+    marked = list(tx.scalars(query.with_for_update(), execution_options={"populate_existing": True}))
+    rows = list(accumulate(each.rows for each in marked))
+    return [each for place, each in enumerate(marked) if not place or rows[place] <= most_rows]
 
 
 def oldest_stale(tx: Session) -> datetime | None:
@@ -169,14 +177,17 @@ def oldest_stale(tx: Session) -> datetime | None:
     return tx.scalar(select(func.min(CostSetRow.stale_since)))
 
 
-def current_set(tx: Session, key: Key) -> CostSetRow | None:
-    """The set of a key that stands."""
-    return tx.scalars(select(CostSetRow).where(_at(key), CostSetRow.is_current.is_(True))).first()
+def current_sets(tx: Session, keys: Collection[Key]) -> list[CostSetRow]:
+    """The sets of keys that stand."""
+    row = CostSetRow
+    query = select(row).where(tuple_(row.feed_id, row.account, row.day).in_(keys), row.is_current.is_(True))
+    return list(tx.scalars(query.order_by(row.id)))
 
 
-def take_out(tx: Session, key: Key) -> set[tuple[int, date]]:
-    """Remove what was whose of a key; gives the projects, by number, and months that had any."""
-    ids = list(tx.scalars(select(CostSetRow.id).where(_at(key))))
+def take_out(tx: Session, keys: Collection[Key]) -> set[tuple[int, date]]:
+    """Remove what was whose of keys; gives the projects, by number, and months that had any."""
+    named = tuple_(CostSetRow.feed_id, CostSetRow.account, CostSetRow.day).in_(keys)
+    ids = list(tx.scalars(select(CostSetRow.id).where(named)))
     row = CostDayRow
     gone = {(project, month) for project, month in tx.execute(
         select(row.project_number, row.month).where(row.set_id.in_(ids)).distinct()
@@ -185,36 +196,28 @@ def take_out(tx: Session, key: Key) -> set[tuple[int, date]]:
     return gone
 
 
-@dataclass(frozen=True, slots=True)
-class Alike:
-    """Sums of rows of a set that are alike."""
-
-    month: date
-    resource: int
-    origin: int
-    attributes: int
-    category: str
-    commitment: bool
-    currency: str
-    billed: Decimal
-    effective: Decimal
-    rows: int
-
-
-def alike_rows(tx: Session, set_id: int) -> list[Alike]:
-    """The rows of a set, those that are alike added up."""
-    row = CostRowRow
-    keys = (row.month, row.resource_id, row.origin_id, row.attribute_set_id, row.category, row.commitment, row.currency)
-    sums = (func.sum(row.billed), func.sum(row.effective), func.count())
-    query = select(*keys, *sums).where(row.set_id == set_id).group_by(*keys).order_by(*keys)
-    rows: Sequence[Any] = tx.execute(query).all()
-    return [Alike(*each) for each in rows]
+def alike_rows(tx: Session, sets: Collection[int]) -> pl.DataFrame:
+    """The rows of sets, those that are alike added up; see `gradumen.core.metering.cost_days.ALIKE`."""
+    row, part = CostRowRow, CostSetRow
+    keys = (
+        row.set_id, row.month, part.day, row.resource_id, row.origin_id, row.attribute_set_id, row.category,
+        row.commitment, row.currency,
+    )  # fmt: skip
+    # A text a row: the driver would make an object of each of its columns.
+    line = func.concat_ws("\t", *keys, func.sum(row.billed), func.sum(row.effective), func.count())
+    query = select(line).join(part, part.id == row.set_id).where(row.set_id.in_(sets)).group_by(*keys).order_by(*keys)
+    lines = tx.scalars(query).all()
+    schema = {**ALIKE, "billed": pl.String, "effective": pl.String}
+    if not lines:
+        return pl.DataFrame(schema=ALIKE)
+    frame = pl.read_csv("\n".join(lines).encode(), has_header=False, separator="\t", quote_char=None, schema=schema)
+    return frame.with_columns(pl.col("billed", "effective").cast(pl.Decimal(38, AMOUNT_PLACES)).to_physical())
 
 
-def put_in(tx: Session, rows: Sequence[dict[str, Any]]) -> None:
-    """Add what is whose."""
-    if rows:
-        tx.execute(CostDayRow.__table__.insert(), list(rows))  # type: ignore[attr-defined]  # a table of rows
+def put_in(tx: Session, days: pl.DataFrame) -> None:
+    """Add what is whose; see `gradumen.core.metering.cost_days.cost_days`, and its meter."""
+    amounts = ("billed", "effective", "sold_billed", "sold_effective")
+    load_rows(tx, "cost_days", days.with_columns(decimal_text(each, AMOUNT_PLACES) for each in amounts))
 
 
 def costs_of(tx: Session, projects: Collection[int], months: Collection[date]) -> Sequence[Any]:

@@ -4,7 +4,7 @@ from collections.abc import Collection, Iterable, Mapping
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import ColumnElement, and_, func, select
+from sqlalchemy import ColumnElement, and_, bindparam, func, select
 from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.orm import Session, aliased
 
@@ -106,10 +106,17 @@ def _numbered(
     tx: Session, table: type[Any], name: Any, rows: Mapping[Any, Mapping[str, Any]], *where: ColumnElement[bool]
 ) -> dict[Any, int]:
     """Numbers of rows by their names; new ones are added in the names' order, so that rivals do not lock crosswise."""
-    query = select(name, table.id).where(name.in_(rows), *where)
-    known: dict[Any, int] = dict(tx.execute(query).all())
+    columns = table.__table__.c
+    query = select(columns[name.key], columns.id).where(
+        columns[name.key].in_(bindparam("names", expanding=True)), *where
+    )
+
+    def numbers(names: Collection[Any]) -> dict[Any, int]:
+        return dict(tx.execute(query, {"names": list(names)}).all())
+
+    known = numbers(rows)
     missing = sorted(set(rows) - set(known))
     if missing:
-        tx.execute(insert(table).prefix_with("IGNORE"), [rows[each] for each in missing])
-        known = dict(tx.execute(query).all())
+        tx.execute(insert(table.__table__).prefix_with("IGNORE"), [rows[each] for each in missing])
+        known |= numbers(missing)
     return known

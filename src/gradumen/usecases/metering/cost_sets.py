@@ -11,7 +11,7 @@ import polars as pl
 from gradumen.core.errors import Conflict, Invalid
 from gradumen.core.exact import AMOUNT_PLACES, add, figure
 from gradumen.core.metering.cost_frames import CostFrame
-from gradumen.core.metering.imported_costs import EARLIEST, SetSize
+from gradumen.core.metering.imported_costs import EARLIEST, CostFacts, SetSize
 from gradumen.core.metering.readings import hash_of
 from gradumen.store.bulk import decimal_text, escaped, load_rows
 from gradumen.store.metering import cost_exports as exports
@@ -27,6 +27,18 @@ from gradumen.wire.metering.imported_costs import CostDeliveryBody, CostTotalBod
 MOST_DAYS = 400
 """Days that one file may state of a billing account."""
 DAY = timedelta(days=1)
+_TOLD = ("category", "correction", "commitment", "currency", "unit", "invoice")
+NOTHING = pl.DataFrame(
+    schema={
+        "account": pl.String,
+        **dict.fromkeys(("resource_id", "origin_id", "attribute_set_id"), pl.Int64),
+        "category": pl.String,
+        "correction": pl.Int8,
+        "commitment": pl.Int8,
+        **dict.fromkeys(("currency", "unit", "invoice"), pl.String),
+    }
+)
+"""Numbers of what no row has said yet."""
 _NUMBERS = ("billed", "effective", "listed", "contracted", "quantity")
 
 
@@ -76,13 +88,15 @@ def export_time(stated: datetime | None, now: datetime) -> datetime:
     return exported
 
 
-def stage(tx: Session, export: CostExportRow, position: int, frame: CostFrame) -> None:
-    """Keep rows of an export that is held, without any effect yet.
+def stage(tx: Session, export: CostExportRow, position: int, frame: CostFrame, known: pl.DataFrame) -> pl.DataFrame:
+    """Keep rows of an export that is held, without any effect yet; gives ``known`` for the frame after.
 
     Args:
         position: of the first of them in their sets.
+        known: the numbers of what the frames before said, `NOTHING` for the first.
     """
-    rows = frame.rows.join(_numbered(tx, export.feed_id, frame), on="fact", how="left", maintain_order="left")
+    known = pl.concat([known, _numbered(tx, export.feed_id, frame.facts)], rechunk=True)
+    rows = pl.concat([frame.rows, known[frame.rows["fact"]]], how="horizontal")
     rows = rows.with_columns((pl.int_range(pl.len()) + position).alias("position"))
     sets = exports.staged_sets(tx, export, rows.select("account", "day").unique().rows())
     numbers = pl.DataFrame(
@@ -92,34 +106,27 @@ def stage(tx: Session, export: CostExportRow, position: int, frame: CostFrame) -
     )
     rows = rows.join(numbers, on=["account", "day"], how="left").sort("set_id", "position")
     amounts = [decimal_text(each, AMOUNT_PLACES) for each in _NUMBERS]
-    told = ("category", "correction", "commitment", "currency", "unit", "invoice")
-    numbered = ("set_id", "position", "month", "resource_id", "origin_id", "attribute_set_id")
-    load_rows(tx, "cost_rows", rows.select(*numbered, *told, *amounts))
+    placed = ("set_id", "position", "month", "resource_id", "origin_id", "attribute_set_id")
+    load_rows(tx, "cost_rows", rows.select(*placed, *_TOLD, *amounts))
+    return known
 
 
-def _numbered(tx: Session, feed: int, frame: CostFrame) -> pl.DataFrame:
-    """What rows say beside times and numbers, as it is kept, by their place."""
-    facts = frame.facts
+def _numbered(tx: Session, feed: int, facts: Sequence[CostFacts]) -> pl.DataFrame:
+    """What rows say beside times and numbers, as it is kept."""
     resources = number_resources(tx, feed, {each.resource for each in facts})
     sets = attribute_sets_of(tx, {each.attributes for each in facts})
     named = {hash_of(each.source, each.account, ""): (each.source, each.account, None) for each in facts}
     numbers = number_origins(tx, named)
     origins = {named[digest][:2]: number for digest, number in numbers.items()}
-    return pl.DataFrame(
-        {
-            "fact": pl.Series(range(len(facts)), dtype=pl.Int32),
-            "account": [each.billing_account for each in facts],
-            "resource_id": [resources[each.resource] for each in facts],
-            "origin_id": [origins[each.source, each.account] for each in facts],
-            "attribute_set_id": [sets[each.attributes] for each in facts],
-            "category": [str(each.category) for each in facts],
-            "correction": [int(each.correction) for each in facts],
-            "commitment": [int(each.commitment) for each in facts],
-            "currency": [each.currency for each in facts],
-            "unit": pl.Series([each.unit and escaped(each.unit) for each in facts], dtype=pl.String),
-            "invoice": pl.Series([each.invoice and escaped(each.invoice) for each in facts], dtype=pl.String),
-        }
-    )
+    rows = [
+        (
+            each.billing_account, resources[each.resource], origins[each.source, each.account], sets[each.attributes],
+            str(each.category), int(each.correction), int(each.commitment), each.currency,
+            each.unit and escaped(each.unit), each.invoice and escaped(each.invoice),
+        )
+        for each in facts
+    ]  # fmt: skip
+    return pl.DataFrame(rows, schema=NOTHING.schema, orient="row")
 
 
 def settle(

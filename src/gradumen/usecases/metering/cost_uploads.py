@@ -4,6 +4,8 @@ import hashlib
 from dataclasses import dataclass
 from datetime import date, datetime
 
+import polars as pl
+
 from gradumen.core.errors import Conflict, GradumenError
 from gradumen.core.metering.cost_frames import CostFrame
 from gradumen.core.metering.imported_costs import AHEAD
@@ -79,10 +81,14 @@ def remove_read(tx: Session, *, lease: Lease) -> bool:
 
 
 @use_case
-def keep_rows(tx: Session, *, lease: Lease, position: int, frame: CostFrame) -> None:
-    """Keep a batch of rows without any effect yet; ``position`` is the first one's in the file."""
+def keep_rows(tx: Session, *, lease: Lease, position: int, frame: CostFrame, known: pl.DataFrame) -> pl.DataFrame:
+    """Keep a batch of rows without any effect yet; see `gradumen.usecases.metering.cost_sets.stage`.
+
+    Args:
+        position: of the first of them in the file.
+    """
     row, export = _held(tx, lease)
-    stage(tx, export, row.part * PLACES + position, frame)
+    return stage(tx, export, row.part * PLACES + position, frame, known)
 
 
 @use_case

@@ -17,7 +17,7 @@ from gradumen.store.metering.tables import FeedRow
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.audit_entries import record
 from gradumen.usecases.catalogue.published import load_published
-from gradumen.usecases.metering.cost_sets import Stated, export_time, settle, stage, told
+from gradumen.usecases.metering.cost_sets import NOTHING, Stated, export_time, settle, stage, told
 from gradumen.usecases.metering.feeds import feed_to_send, get_feed
 from gradumen.usecases.metering.readings import new_delivery
 from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
@@ -135,9 +135,9 @@ def take_costs(
     export = CostExportRow(feed_id=row.id, revision=exported, parts=1, first=stated.first, last=stated.last)
     tx.add(export)
     tx.flush()
-    position = 0
+    position, known = 0, NOTHING
     for each in frames:
-        stage(tx, export, position, each)
+        known = stage(tx, export, position, each, known)
         position += each.rows.height
     delivery = new_delivery(tx, scope.caller, row, file_name=stated.name, content_hash=stated.content_hash)
     return settle(tx, export, delivery, confirmed=stated.confirmed, at=scope.caller.at)

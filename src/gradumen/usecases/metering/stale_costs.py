@@ -1,20 +1,21 @@
 """Whose imported costs are, made again where a file or a rule changed it, in bounded batches."""
 
 from collections import defaultdict
-from dataclasses import replace
-from datetime import UTC, date, datetime, time
+from collections.abc import Mapping, Sequence
+from datetime import UTC, date, datetime
 from decimal import Decimal
-from typing import Any
 from uuid import UUID
 
-from gradumen.core.exact import AMOUNT_PLACES, allocate, scaled, unscaled
-from gradumen.core.metering.imported_costs import converted, rate_on
-from gradumen.core.metering.ownership import NOBODY, Shares
+import polars as pl
+
+from gradumen.core.metering.cost_days import WHOSE, cost_days
+from gradumen.core.metering.imported_costs import rate_on
+from gradumen.core.metering.ownership import Shares
 from gradumen.core.units import parse_unit
 from gradumen.store.metering import imported_costs as store
 from gradumen.store.metering.exchange_rates import rates_of
 from gradumen.store.metering.feeds import feeds_by_id
-from gradumen.store.metering.imported_costs import Alike, CostSetRow, Key
+from gradumen.store.metering.imported_costs import CostSetRow
 from gradumen.store.metering.stale_usage import organisations_by_number
 from gradumen.store.metering.tables import FeedRow
 from gradumen.store.metering.usage import meter_rows
@@ -24,6 +25,8 @@ from gradumen.usecases.metering.owners import owners_by_rule
 
 BATCH = 100
 """Sets worked off in one transaction."""
+BATCH_ROWS = 100_000
+"""Rows of files that these have, unless one alone has more."""
 
 
 def refresh_costs(uow: UnitOfWork) -> int:
@@ -37,15 +40,20 @@ def refresh_costs(uow: UnitOfWork) -> int:
 @use_case
 def refresh_batch(tx: Session) -> int:
     """Say whose the oldest marked sets are again; gives how many that were. Rivals over the same sets queue."""
-    marked = store.next_stale(tx, BATCH)
+    marked = store.next_stale(tx, BATCH, BATCH_ROWS)
     if not marked:
         return 0
+    keys = {(each.feed_id, each.account, each.day) for each in marked}
+    touched = store.take_out(tx, keys)
     feeds = feeds_by_id(tx, {each.feed_id for each in marked})
     rates = _Rates(tx)
-    touched: set[tuple[int, date]] = set()
-    keys = {(each.feed_id, each.account, each.day) for each in marked}
-    for key in sorted(keys):
-        touched |= _make_again(tx, key, feeds[key[0]], rates)
+    by_meter: dict[int, list[CostSetRow]] = defaultdict(list)
+    for each in store.current_sets(tx, keys):
+        meter = feeds[each.feed_id].cost_meter_id
+        if meter is not None:
+            by_meter[meter].append(each)
+    for meter, standing in sorted(by_meter.items()):
+        touched |= _make(tx, meter, standing, feeds, rates)
     for each in marked:
         each.stale_since = None
     tx.flush()
@@ -78,67 +86,27 @@ class _Rates:
         return rate_on(self._of[seller].get((currency, into), ()), day)
 
 
-def _make_again(tx: Session, key: Key, feed: FeedRow, rates: _Rates) -> set[tuple[int, date]]:
-    """Replace what is whose of a billing account and day; gives the projects and months that have or had any."""
-    touched = store.take_out(tx, key)
-    standing = store.current_set(tx, key)
-    if standing is None or feed.cost_meter_id is None:
-        return touched
-    alike = store.alike_rows(tx, standing.id)
-    start = int(datetime.combine(standing.day, time(), UTC).timestamp())
-    named = {(each.resource, each.attributes, each.origin, start) for each in alike}
-    owners = owners_by_rule(tx, feed.cost_meter_id, named)
-    into = parse_unit(meter_rows(tx)[feed.cost_meter_id].unit).dimensions[0]
-    values: list[dict[str, Any]] = []
-    for each in alike:
-        shares = owners.get((each.resource, each.attributes, each.origin, start), ((NOBODY, 1),))
-        rate = rates.on(feed.organisation_id, each.currency, into, standing.day)
-        for project, part in _divided(each, shares):
-            values.append(_row(standing, len(values), project, feed.cost_meter_id, part, rate))
-            touched.add((project, each.month))
-    store.put_in(tx, values)
-    return touched
-
-
-def _divided(each: Alike, shares: Shares) -> list[tuple[int, Alike]]:
-    """Rows by whose they are; divided, their costs sum to the whole, and the first has their count."""
-    if len(shares) == 1:
-        return [(shares[0][0], each)]
-    weights = [weight for _, weight in shares]
-    billed, effective = (allocate(scaled(cost, AMOUNT_PLACES), weights) for cost in (each.billed, each.effective))
-    return [
-        (
-            project,
-            replace(
-                each,
-                billed=unscaled(billed[place], AMOUNT_PLACES),
-                effective=unscaled(effective[place], AMOUNT_PLACES),
-                rows=0 if place else each.rows,
-            ),
-        )
-        for place, (project, _) in enumerate(shares)
-    ]
-
-
-def _row(
-    standing: CostSetRow, number: int, project: int, meter: int, each: Alike, rate: Decimal | None
-) -> dict[str, Any]:
-    return {
-        "set_id": standing.id,
-        "number": number,
-        "project_number": project,
-        "month": each.month,
-        "day": standing.day,
-        "meter_id": meter,
-        "resource_id": each.resource,
-        "origin_id": each.origin,
-        "attribute_set_id": each.attributes,
-        "category": each.category,
-        "commitment": each.commitment,
-        "currency": each.currency,
-        "billed": each.billed,
-        "effective": each.effective,
-        "sold_billed": None if rate is None else converted(each.billed, rate),
-        "sold_effective": None if rate is None else converted(each.effective, rate),
-        "rows": each.rows,
+def _make(
+    tx: Session, meter: int, standing: Sequence[CostSetRow], feeds: Mapping[int, FeedRow], rates: _Rates
+) -> set[tuple[int, date]]:
+    """Say whose sets are of a meter; gives the projects and months that have any."""
+    alike = store.alike_rows(tx, [each.id for each in standing])
+    if not alike.height:
+        return set()
+    into = parse_unit(meter_rows(tx)[meter].unit).dimensions[0]
+    sellers = {each.id: feeds[each.feed_id].organisation_id for each in standing}
+    units = {
+        (number, currency, day): rates.on(sellers[number], currency, into, day)
+        for number, currency, day in alike.select("set_id", "currency", "day").unique().iter_rows()
     }
+    days = cost_days(alike, _owners(tx, meter, alike), units).with_columns(pl.lit(meter).alias("meter_id"))
+    store.put_in(tx, days)
+    return set(days.select("project_number", "month").unique().rows())
+
+
+def _owners(tx: Session, meter: int, alike: pl.DataFrame) -> dict[tuple[object, ...], Shares]:
+    """Whose things are; what is nobody's is left out."""
+    distinct = alike.select(WHOSE).unique()
+    start = distinct["day"].cast(pl.Datetime("us")).dt.epoch("s").alias("start")
+    found = owners_by_rule(tx, meter, set(distinct.select(*WHOSE[:3], start).iter_rows()))
+    return {(*key, datetime.fromtimestamp(at, UTC).date()): shares for (*key, at), shares in found.items()}
