@@ -536,6 +536,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/feeds/pull/files/confirm": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Confirm Pulled File
+         * @description Take a file as it is that lacks a person's word alone: it is fetched again at once. Safe to repeat.
+         */
+        post: operations["confirm_pulled_file"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/feeds/pull/paused": {
         parameters: {
             query?: never;
@@ -3695,6 +3715,110 @@ export interface paths {
          * @description Withdraw a token; safe to repeat.
          */
         delete: operations["revoke_token"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/uploads": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Uploads
+         * @description What is on its way to a feed or needs a person, the newest first.
+         */
+        get: operations["list_uploads"];
+        put?: never;
+        /**
+         * Begin Upload
+         * @description Begin to send a cost file in pieces to the feed ``organisation/feed``; the same file again is sent on.
+         */
+        post: operations["begin_upload"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/uploads/{upload}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Upload
+         * @description How far one is.
+         */
+        get: operations["read_upload"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/uploads/{upload}/confirm": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Confirm Upload
+         * @description Take a file as it is that lacks a person's word alone. Safe to repeat.
+         */
+        post: operations["confirm_upload"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/uploads/{upload}/give-up": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Give Up Upload
+         * @description Forget what came of a file that does not count yet. Safe to repeat.
+         */
+        post: operations["give_up_upload"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/uploads/{upload}/pieces/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Send Piece
+         * @description Send a piece, counted from 0; with the last that is missing the file is read. Safe to repeat.
+         */
+        put: operations["send_piece"];
+        post?: never;
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -8416,6 +8540,13 @@ export interface components {
             /** Next */
             next: string | null;
         };
+        /** Page[UploadBody] */
+        Page_UploadBody_: {
+            /** Items */
+            items: components["schemas"]["UploadBody"][];
+            /** Next */
+            next: string | null;
+        };
         /** Page[UseBody] */
         Page_UseBody_: {
             /** Items */
@@ -8549,6 +8680,14 @@ export interface components {
         PermittedSites: {
             /** Sites */
             sites: string[] | null;
+        };
+        /**
+         * PieceSent
+         * @description A piece of a file, in base64.
+         */
+        PieceSent: {
+            /** Content */
+            content: string;
         };
         /**
          * PlanForm
@@ -9034,8 +9173,14 @@ export interface components {
         /**
          * PullFileBody
          * @description A file that was fetched: the delivery that it became, or why it was not taken.
+         *
+         *     ``confirmable``: a person's word is all that is missing; ``confirmed``: it was given, and the file is read again.
          */
         PullFileBody: {
+            /** Confirmable */
+            confirmable: boolean;
+            /** Confirmed */
+            confirmed: boolean;
             /** Delivery */
             delivery: string | null;
             /**
@@ -9054,6 +9199,14 @@ export interface components {
             problem: string | null;
             /** Size */
             size: number;
+        };
+        /**
+         * PullFileConfirm
+         * @description The name of a file that was not taken, which is taken as it is.
+         */
+        PullFileConfirm: {
+            /** Name */
+            name: string;
         };
         /**
          * PullForm
@@ -11083,6 +11236,94 @@ export interface components {
             organisation: string;
         };
         /**
+         * UploadBegin
+         * @description A cost file (FOCUS 1.0 to 1.2: .csv or .parquet, also .gz) that will come in pieces.
+         *
+         *     ``sha256`` is of its bytes, in hexadecimal digits. It is file ``part`` of the ``parts`` files of an export, which
+         *     ``exported_at`` names where there are several: they count once all have come. The rest as in a file of one call.
+         */
+        UploadBegin: {
+            /**
+             * Confirmed
+             * @default false
+             */
+            confirmed?: boolean;
+            /** Exported At */
+            exported_at?: string | null;
+            /** First */
+            first?: string | null;
+            /** Last */
+            last?: string | null;
+            /** Name */
+            name: string;
+            /**
+             * Part
+             * @default 1
+             */
+            part?: number;
+            /**
+             * Parts
+             * @default 1
+             */
+            parts?: number;
+            /** Sha256 */
+            sha256: string;
+            /** Size */
+            size: number;
+        };
+        /**
+         * UploadBody
+         * @description A file that comes in pieces, and how far it is.
+         *
+         *     It has ``pieces`` of ``piece_bytes`` each, the last of what is left; ``missing`` are those to be sent, from 0.
+         *     ``state``: sending, reading, waiting (for other files of its export), refused (``problem`` says why, a person
+         *     decides; ``confirmable``: confirm it, if it is right), taken, given up. ``read`` of ``rows``, as far as known.
+         */
+        UploadBody: {
+            /**
+             * Begun At
+             * Format: date-time
+             */
+            begun_at: string;
+            /** Begun By */
+            begun_by: string | null;
+            /** Confirmable */
+            confirmable: boolean;
+            /** Delivery Id */
+            delivery_id: string | null;
+            /** Exported At */
+            exported_at: string | null;
+            /** Feed */
+            feed: string;
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Missing */
+            missing: number[];
+            /** Name */
+            name: string;
+            /** Part */
+            part: number;
+            /** Parts */
+            parts: number;
+            /** Piece Bytes */
+            piece_bytes: number;
+            /** Pieces */
+            pieces: number;
+            /** Problem */
+            problem: string | null;
+            /** Rows */
+            rows: number;
+            /** Size */
+            size: number;
+            /** State */
+            state: string;
+            /** Task */
+            task: string | null;
+        };
+        /**
          * UsageBalanceBody
          * @description What became of a meter's usage, in base units: ``used`` is the sum of the next five, and ``difference`` 0.
          *
@@ -12611,6 +12852,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Page_PullFileBody_"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    confirm_pulled_file: {
+        parameters: {
+            query: {
+                feed: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PullFileConfirm"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PullFileBody"];
                 };
             };
             /** @description A refusal, as problem details */
@@ -18909,6 +19185,201 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_uploads: {
+        parameters: {
+            query: {
+                feed: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Page_UploadBody_"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    begin_upload: {
+        parameters: {
+            query: {
+                feed: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["UploadBegin"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UploadBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    read_upload: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                upload: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UploadBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    confirm_upload: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                upload: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UploadBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    give_up_upload: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                upload: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UploadBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    send_piece: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                upload: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PieceSent"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UploadBody"];
+                };
             };
             /** @description A refusal, as problem details */
             default: {

@@ -97,3 +97,6 @@ def clear(uow: UnitOfWork) -> None:
     for each in uploads.give_up_left(uow, at=now()):
         while uploads.remove_rows(uow, upload=each):
             pass
+    for each in uploads.left_over(uow, at=now()):
+        while uploads.remove_left(uow, export=each):
+            pass

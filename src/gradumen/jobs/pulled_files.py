@@ -1,16 +1,29 @@
 """Fetches the files of a feed that are new or others by now, each taken in by itself."""
 
+from datetime import date
+from pathlib import Path
+from tempfile import NamedTemporaryFile
+
 from gradumen.adapters.door import Door
 from gradumen.adapters.folders import Directories, Folder, Found
 from gradumen.adapters.sources import folder_of
 from gradumen.core.errors import GradumenError, Unavailable, whole_text
 from gradumen.core.metering.pulls import MOST_FILES, file_fits
 from gradumen.core.metering.readings import Reading
-from gradumen.feeds.cost_files import read_costs
+from gradumen.feeds.cost_files import cost_frames
 from gradumen.feeds.mapped_files import read_mapped
+from gradumen.jobs.cost_uploads import one_ahead
 from gradumen.jobs.leases import Held, now
-from gradumen.usecases.metering.cost_sets import Stated
-from gradumen.usecases.metering.pulled_files import Fetched, FilesAsked, files_to_fetch, forget_gone, take_fetched
+from gradumen.usecases.metering.cost_sets import NOTHING, Stated
+from gradumen.usecases.metering.pulled_files import (
+    Fetched,
+    FilesAsked,
+    begin_costs,
+    files_to_fetch,
+    forget_gone,
+    keep_costs,
+    take_fetched,
+)
 from gradumen.usecases.metering.readings import unreadable
 from gradumen.wire.metering.deliveries import content_hash
 
@@ -36,7 +49,7 @@ def fetch_files(held: Held, door: Door, directories: Directories) -> bool:
         refused = 0
         for count, each in enumerate(due[:MOST_FILES]):
             held.progress(count, len(due))
-            file = _fetched(asked, folder, each)
+            file = _fetched(held, asked, folder, each)
             refused += not take_fetched(held.uow, lease=held.lease, asked=asked, file=file, at=now())
         step.result.update(files=len(due[:MOST_FILES]), refused=refused)
     return len(due) > MOST_FILES
@@ -52,7 +65,25 @@ def _noted(name: str) -> str:
     return whole_text(name[:LONGEST_NAME])
 
 
-def _fetched(asked: FilesAsked, folder: Folder, found: Found) -> Fetched:
+def _read_costs(held: Held, stated: Stated, content: bytes, latest: date) -> int | None:
+    """Keep a cost file's rows; gives the number of its export, None where it came before.
+
+    What is kept of one that is refused is removed with all that never counted.
+    """
+    export = begin_costs(held.uow, lease=held.lease, stated=stated, at=now())
+    if export is None:
+        return None
+    position, known = 0, NOTHING
+    with NamedTemporaryFile() as file:
+        file.write(content)
+        file.flush()
+        for frame in one_ahead(cost_frames(stated.name, Path(file.name), latest)):
+            known = keep_costs(held.uow, lease=held.lease, export=export, position=position, frame=frame, known=known)
+            position += frame.rows.height
+    return export
+
+
+def _fetched(held: Held, asked: FilesAsked, folder: Folder, found: Found) -> Fetched:
     """A file and what it is; what cannot be read is told, what does not answer ends the run."""
     told = (_noted(found.name), found.mark, found.size, found.modified)
     if found.name != told[0] or not found.name.isprintable():
@@ -60,8 +91,10 @@ def _fetched(asked: FilesAsked, folder: Folder, found: Found) -> Fetched:
     try:
         content = folder.read(found)
         if asked.mapping is None:
-            stated = Stated.of(found.name, content, found.modified)
-            return Fetched(*told, costs=(stated, read_costs(found.name, content, asked.latest)))
+            confirmed = asked.confirmed.get(told[0]) == found.mark
+            stated = Stated.of(found.name, content, found.modified, confirmed=confirmed)
+            export = _read_costs(held, stated, content, asked.latest)
+            return Fetched(*told, costs=(stated, export))
         read = read_mapped(found.name, content, asked.mapping)
         items = [each if isinstance(each, Reading) else unreadable(*each) for each in read]
         return Fetched(*told, readings=(content_hash(content, asked.mapping), items))

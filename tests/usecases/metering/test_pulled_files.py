@@ -9,10 +9,12 @@ from pathlib import Path
 
 import pytest
 
-from gradumen.core.errors import Conflict, Invalid
+from gradumen.core.errors import Conflict, Invalid, NotFound
 from gradumen.core.metering.pulls import PullKind
+from gradumen.jobs import cost_uploads
 from gradumen.wire.metering.deliveries import SaidForm
 from gradumen.wire.metering.pulls import PullBody, PullForm
+from tests.conftest import Service
 from tests.usecases.metering.test_deliveries import FEED, HEAD, MAPPING, ROWS, content, used
 from tests.usecases.metering.test_imported_costs import FEED as COSTS
 from tests.usecases.metering.test_imported_costs import costs, imported, row, written
@@ -118,8 +120,34 @@ def test_the_latest_statement_stands_in_whatever_order_cost_files_are_fetched(co
     assert imported(world) == {("acc-7", "quillstone/archive"): Decimal(10)}
     write(folder, "c-half-gone.csv", written(row("1")), told + timedelta(hours=9))
     assert run(world, COSTS).refused_files == 1
-    assert "confirm that" in str(mara.pulls.files(COSTS, refused=True)[0].problem)
+    [half] = mara.pulls.files(COSTS, refused=True)
+    assert "confirm that" in str(half.problem) and half.confirmable
     assert imported(world) == {("acc-7", "quillstone/archive"): Decimal(10)}
+    with pytest.raises(Conflict, match=r"'b-first.csv' was taken"):
+        mara.pulls.confirm_file(COSTS, "b-first.csv")
+    with pytest.raises(NotFound):
+        mara.pulls.confirm_file(COSTS, "d.csv")
+    assert mara.pulls.confirm_file(COSTS, half.name).confirmed
+    assert mara.pulls.confirm_file(COSTS, half.name).confirmed, "said twice"
+    assert run(world, COSTS).refused_files == 0
+    assert imported(world) == {("acc-7", "quillstone/archive"): Decimal(1)}
+
+
+def test_a_fetched_file_of_costs_is_read_in_batches_and_nothing_is_left_of_one_that_is_refused(
+    costs: World, service: Service, folder: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr("gradumen.feeds.cost_files.BATCH", 3)
+    told = datetime(2026, 9, 5, tzinfo=UTC)
+    write(folder, "a.csv", written(*[row("1", day) for day in (3, 4, 5)] * 4), told)
+    write(folder, "b.csv", written(*[row("1", 6)] * 5, row("x", 6)), told)
+    costs.mara.pulls.set(COSTS, FORM, version=0)
+    assert run(costs, COSTS).refused_files == 1
+    assert imported(costs) == {("acc-7", "quillstone/archive"): Decimal(12)}
+    monkeypatch.setattr("gradumen.usecases.metering.uploads.LEFT_OVER", timedelta(seconds=-1))
+    cost_uploads.clear(service.uow)
+    counts = "SELECT COUNT(*) FROM cost_rows UNION ALL SELECT COUNT(*) FROM cost_exports"
+    left = service.uow.run(lambda tx: tx.connection().exec_driver_sql(counts).scalars().all())
+    assert left == [12, 1]
 
 
 def test_a_directory_is_open_to_its_seller_alone(world: World, folder: Path) -> None:

@@ -28,6 +28,7 @@ from gradumen.wire.metering.pulls import (
     PullAgain,
     PullBody,
     PullFileBody,
+    PullFileConfirm,
     PullPause,
     PullQueryForm,
     PullSet,
@@ -111,6 +112,12 @@ def list_pulled_files(
     size = page_limit(limit)
     found = pulls.list_pulled_files(uow, caller, feed=feed, refused=refused, after=after, limit=size + 1)
     return page_of(found, size, lambda last: last.name)
+
+
+@router.post("/feeds/pull/files/confirm")
+def confirm_pulled_file(feed: str, body: PullFileConfirm, uow: Uow, caller: CallerHere) -> PullFileBody:
+    """Take a file as it is that lacks a person's word alone: it is fetched again at once. Safe to repeat."""
+    return pulls.confirm_pulled_file(uow, caller, feed=feed, name=body.name)
 
 
 @router.post("/feeds/pull/try", dependencies=EXPENSIVE)

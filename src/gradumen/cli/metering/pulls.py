@@ -14,7 +14,7 @@ from gradumen.cli.output import Out
 from gradumen.cli.profiles import own_organisation
 from gradumen.client import Client
 from gradumen.core.errors import Invalid
-from gradumen.wire.metering.pulls import PullBody, PullForm
+from gradumen.wire.metering.pulls import PullBody, PullFileBody, PullForm
 
 
 def register(nouns: Any) -> None:
@@ -33,8 +33,10 @@ def register(nouns: Any) -> None:
     again.add_argument("--since", type=_hour, metavar="YYYY-MM-DDTHH:MMZ", help="from this hour on, once more")
     files = verbs.add("files", run_files, "the files that were fetched of one")
     files.add_argument("--refused", action="store_true", help="only those that were not taken")
+    confirm = verbs.add("confirm", run_confirm, "take a file as it is that lacks a person's word alone; safe to repeat")
+    confirm.add_argument("name", metavar="FILE")
     drop = verbs.add("drop", run_drop, "fetch one no more; what came stays; safe to repeat")
-    for verb in (show, put, trying, pause, resume, again, files, drop):
+    for verb in (show, put, trying, pause, resume, again, files, confirm, drop):
         verb.add_argument("--feed", required=True, metavar="ORGANISATION/FEED")
 
 
@@ -163,6 +165,22 @@ def run_again(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     return 0
 
 
+def _told(each: PullFileBody) -> str | None:
+    """What is wrong with a file, and what can be done about it."""
+    if each.confirmed:
+        return "confirmed; it is read again"
+    hint = f" (gradumen pulls confirm '{each.name}')" if each.confirmable else ""
+    return f"{each.problem}{hint}" if each.problem else None
+
+
+def run_confirm(arguments: argparse.Namespace, client: Client, out: Out) -> int:
+    """Confirm a file."""
+    found = client.pulls.confirm_file(arguments.feed, arguments.name)
+    out.body(found)
+    out.say(f"{found.name}: confirmed; it is read again")
+    return 0
+
+
 def run_files(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     """Show files."""
     found = client.pulls.files(arguments.feed, refused=arguments.refused)
@@ -175,7 +193,7 @@ def run_files(arguments: argparse.Namespace, client: Client, out: Out) -> int:
                 str(each.size),
                 f"{each.modified_at:%Y-%m-%d %H:%M}",
                 f"{each.fetched_at:%Y-%m-%d %H:%M}",
-                each.problem or (f"delivery {str(each.delivery)[:8]}" if each.delivery else "nothing in it"),
+                _told(each) or (f"delivery {str(each.delivery)[:8]}" if each.delivery else "nothing in it"),
             )
             for each in found
         ],

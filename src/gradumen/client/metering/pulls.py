@@ -8,6 +8,7 @@ from gradumen.wire.metering.pulls import (
     PullAgain,
     PullBody,
     PullFileBody,
+    PullFileConfirm,
     PullForm,
     PullPause,
     PullSet,
@@ -46,6 +47,10 @@ class Pulls:
     def files(self, feed: str, *, refused: bool = False) -> list[PullFileBody]:
         """The files that were fetched of one, by name; only what was not taken if asked."""
         return self._connection.all("feeds/pull/files", PullFileBody, feed=feed, refused=refused)
+
+    def confirm_file(self, feed: str, name: str) -> PullFileBody:
+        """Take one as it is that lacks a person's word alone; safe to repeat."""
+        return self._connection.post(_path(feed, "/files/confirm"), PullFileBody, PullFileConfirm(name=name))
 
     def drop(self, feed: str) -> None:
         """Fetch it no more."""

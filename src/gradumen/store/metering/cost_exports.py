@@ -6,7 +6,7 @@ from datetime import date, datetime
 from decimal import Decimal
 from typing import Any
 
-from sqlalchemy import BigInteger, ForeignKey, Index, SmallInteger, delete, func, select
+from sqlalchemy import BigInteger, ForeignKey, Index, Select, SmallInteger, delete, func, select
 from sqlalchemy.orm import Mapped, Session, mapped_column
 
 from gradumen.store.columns import Base, Moment
@@ -19,8 +19,8 @@ PLACES = 10_000_000
 class CostExportRow(Base):
     """What was written at ``revision``, in so many files (``parts``).
 
-    It states all that there is from ``first`` to ``last``, where they are said. ``delivery_id``: by which it counts;
-    before, its sets are there but nobody sees them.
+    It states all that there is from ``first`` to ``last``, where they are said. ``made_at`` is when the first of it
+    came, ``delivery_id`` by which it counts; before, its sets are there but nobody sees them.
     """
 
     __tablename__ = "cost_exports"
@@ -32,6 +32,7 @@ class CostExportRow(Base):
     parts: Mapped[int] = mapped_column(SmallInteger)
     first: Mapped[date | None]
     last: Mapped[date | None]
+    made_at: Mapped[datetime] = mapped_column(Moment)
     delivery_id: Mapped[int | None] = mapped_column(BigInteger)
 
 
@@ -103,6 +104,13 @@ def drop_staged(tx: Session, export: int, part: int, most: int) -> bool:
     places = row.position.between(part * PLACES, (part + 1) * PLACES - 1)
     gone = tx.execute(delete(row).where(row.set_id.in_(ids), places).with_dialect_options(mysql_limit=most))
     return int(getattr(gone, "rowcount", 0)) >= most
+
+
+def left_exports(tx: Session, without: Select[int | None], before: datetime) -> list[int]:
+    """Exports that came before a moment and do not count, but those of a query, by number."""
+    row = CostExportRow
+    query = select(row.id).where(row.delivery_id.is_(None), row.made_at < before, row.id.not_in(without))
+    return list(tx.scalars(query.order_by(row.id)))
 
 
 def drop_export(tx: Session, export: int) -> None:

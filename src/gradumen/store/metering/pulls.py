@@ -57,6 +57,10 @@ class PulledFileRow(Base):
     delivery_id: Mapped[int | None] = mapped_column(BigInteger)
     problem: Mapped[str | None] = mapped_column(String(500))
     tried_with: Mapped[str] = mapped_column(ascii_text(40))
+    confirmable: Mapped[bool] = mapped_column(default=False)
+    """It was not taken, and a person's word is all that is missing."""
+    confirmed: Mapped[bool] = mapped_column(default=False)
+    """That was given: it is taken as it is, if it is still the same."""
 
 
 def files_of(tx: Session, feed: int) -> dict[str, PulledFileRow]:
@@ -72,6 +76,11 @@ def page_of_files(tx: Session, feed: int, *, refused: bool, after: str | None, l
     if after is not None:
         query = query.where(PulledFileRow.name > after)
     return list(tx.scalars(query.order_by(PulledFileRow.name).limit(limit)))
+
+
+def find_file(tx: Session, feed: int, name: str) -> PulledFileRow | None:
+    """A file that was fetched, for a decision."""
+    return tx.get(PulledFileRow, (feed, name), with_for_update=True)
 
 
 def forget_refused(tx: Session, feed: int, there: Collection[str]) -> None:

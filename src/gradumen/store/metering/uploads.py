@@ -9,6 +9,7 @@ from sqlalchemy import (
     ForeignKey,
     Index,
     LargeBinary,
+    Select,
     SmallInteger,
     String,
     UniqueConstraint,
@@ -99,6 +100,11 @@ def of_export(tx: Session, export: int) -> list[UploadRow]:
     row = UploadRow
     query = select(row).where(row.export_id == export, row.state != UploadState.GIVEN_UP)
     return list(tx.scalars(query.order_by(row.part)))
+
+
+def exports_of_uploads() -> Select[int | None]:
+    """Exports that files come of in pieces, to be left out of a query."""
+    return select(UploadRow.export_id).where(UploadRow.export_id.is_not(None))
 
 
 def has_uploads(tx: Session, export: int) -> bool:

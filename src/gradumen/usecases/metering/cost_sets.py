@@ -88,6 +88,21 @@ def export_time(stated: datetime | None, now: datetime) -> datetime:
     return exported
 
 
+def new_export(tx: Session, feed: int, stated: Stated, now: datetime, at: datetime, parts: int = 1) -> CostExportRow:
+    """An export that nothing has come of yet.
+
+    Raises:
+        Invalid: as `export_time`.
+    """
+    revision = export_time(stated.exported_at, now)
+    export = CostExportRow(
+        feed_id=feed, revision=revision, parts=parts, first=stated.first, last=stated.last, made_at=at
+    )
+    tx.add(export)
+    tx.flush()
+    return export
+
+
 def stage(tx: Session, export: CostExportRow, position: int, frame: CostFrame, known: pl.DataFrame) -> pl.DataFrame:
     """Keep rows of an export that is held, without any effect yet; gives ``known`` for the frame after.
 

@@ -17,7 +17,7 @@ from gradumen.store.metering.tables import FeedRow
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.audit_entries import record
 from gradumen.usecases.catalogue.published import load_published
-from gradumen.usecases.metering.cost_sets import NOTHING, Stated, export_time, settle, stage, told
+from gradumen.usecases.metering.cost_sets import NOTHING, Stated, new_export, settle, stage, told
 from gradumen.usecases.metering.feeds import feed_to_send, get_feed
 from gradumen.usecases.metering.readings import new_delivery
 from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
@@ -121,24 +121,19 @@ def send_costs(
     scope = load_scope(tx, caller)
     row = lock_feed(tx, feed_to_send(tx, scope, feed).id)
     require_meter(row, feed)
-    return take_costs(tx, scope, row, stated, frames)
-
-
-def take_costs(
-    tx: Session, scope: Scope, row: FeedRow, stated: Stated, frames: Sequence[CostFrame]
-) -> CostDeliveryBody:
-    """As `send_costs`, for a feed that is locked."""
     again = same_file(tx, row.id, stated.content_hash)
     if again is not None:
         return told(again, [], 0, 0, 0, again=True)
-    exported = export_time(stated.exported_at, scope.now)
-    export = CostExportRow(feed_id=row.id, revision=exported, parts=1, first=stated.first, last=stated.last)
-    tx.add(export)
-    tx.flush()
+    export = new_export(tx, row.id, stated, scope.now, caller.at)
     position, known = 0, NOTHING
     for each in frames:
         known = stage(tx, export, position, each, known)
         position += each.rows.height
+    return take_export(tx, scope, row, stated, export)
+
+
+def take_export(tx: Session, scope: Scope, row: FeedRow, stated: Stated, export: CostExportRow) -> CostDeliveryBody:
+    """Let a file count whose rows are all there, of a feed that is locked."""
     delivery = new_delivery(tx, scope.caller, row, file_name=stated.name, content_hash=stated.content_hash)
     return settle(tx, export, delivery, confirmed=stated.confirmed, at=scope.caller.at)
 

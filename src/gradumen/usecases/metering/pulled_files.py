@@ -5,7 +5,9 @@ from dataclasses import dataclass
 from datetime import date, datetime, timedelta
 from uuid import UUID
 
-from gradumen.core.errors import EditedMeanwhile, GradumenError
+import polars as pl
+
+from gradumen.core.errors import EditedMeanwhile, GradumenError, Unavailable
 from gradumen.core.metering.cost_frames import CostFrame
 from gradumen.core.metering.imported_costs import AHEAD
 from gradumen.core.metering.readings import Reading
@@ -13,18 +15,19 @@ from gradumen.core.organisations.states import KEPT
 from gradumen.core.permissions import Right
 from gradumen.core.tasks import Lease
 from gradumen.store.metering import pulls as store
-from gradumen.store.metering.deliveries import find_delivery
+from gradumen.store.metering.cost_exports import hold_export
+from gradumen.store.metering.deliveries import find_delivery, same_file
 from gradumen.store.metering.pulls import PulledFileRow, PullRow
 from gradumen.store.metering.tables import FeedRow
 from gradumen.store.organisations.tables import OrganisationRow
 from gradumen.store.sealing import seals_of
 from gradumen.store.unit_of_work import Session, use_case
-from gradumen.usecases.metering.cost_sets import Stated
+from gradumen.usecases.metering.cost_sets import Stated, new_export, stage
 from gradumen.usecases.metering.deliveries import take_file
-from gradumen.usecases.metering.imported_costs import take_costs
+from gradumen.usecases.metering.imported_costs import take_export
 from gradumen.usecases.metering.pull_runs import held_pull
 from gradumen.usecases.metering.stored_readings import Outcome
-from gradumen.usecases.scope import scope_of_nobody
+from gradumen.usecases.scope import Scope, scope_of_nobody
 from gradumen.wire.metering.deliveries import FileMappingForm
 from gradumen.wire.metering.pulls import PullForm
 
@@ -45,6 +48,8 @@ class FilesAsked:
     latest: date
     rested: datetime
     tried_with: str
+    confirmed: dict[str, str]
+    """Marks of files that are taken as they are, though they lose much."""
 
 
 def tried_with(feed: FeedRow, pull: PullRow) -> str:
@@ -61,10 +66,11 @@ def files_to_fetch(tx: Session, *, lease: Lease, at: datetime) -> FilesAsked | N
     if pull.paused or Right.SEND_READINGS not in KEPT[scope.tree.state(owner.id)]:
         return None
     form, by = PullForm.model_validate(pull.form), tried_with(row, pull)
+    fetched = store.files_of(tx, row.id)
     known = {
         name: each.mark
-        for name, each in store.files_of(tx, row.id).items()
-        if each.problem is None or each.tried_with == by
+        for name, each in fetched.items()
+        if each.problem is None or (each.tried_with == by and not each.confirmed)
     }
     costs = row.cost_meter_id is not None
     return FilesAsked(
@@ -77,6 +83,7 @@ def files_to_fetch(tx: Session, *, lease: Lease, at: datetime) -> FilesAsked | N
         # How old a file is says its own clock, the real one.
         rested=at - timedelta(minutes=form.settles_minutes),
         tried_with=by,
+        confirmed={name: each.mark for name, each in fetched.items() if each.confirmed},
     )
 
 
@@ -97,8 +104,34 @@ class Fetched:
     modified: datetime
     readings: tuple[bytes, Sequence[Reading | Outcome]] | None = None
     """By the hash of the content and its mapping."""
-    costs: tuple[Stated, Sequence[CostFrame]] | None = None
+    costs: tuple[Stated, int | None] | None = None
+    """Costs, and the number of the export whose rows are all there; None where the file came before."""
     problem: str | None = None
+
+
+@use_case
+def begin_costs(tx: Session, *, lease: Lease, stated: Stated, at: datetime) -> int | None:
+    """The number of a new export for a file of costs; None where the same file came before.
+
+    Raises:
+        Invalid: it was written at a time that cannot be.
+    """
+    row, _ = held_pull(tx, lease)
+    if same_file(tx, row.id, stated.content_hash) is not None:
+        return None
+    return new_export(tx, row.id, stated, scope_of_nobody(tx, at).now, at).id
+
+
+@use_case
+def keep_costs(
+    tx: Session, *, lease: Lease, export: int, position: int, frame: CostFrame, known: pl.DataFrame
+) -> pl.DataFrame:
+    """Keep a batch of a file's rows; see `gradumen.usecases.metering.cost_sets.stage`."""
+    held_pull(tx, lease)
+    held = hold_export(tx, export)
+    if held is None:
+        raise Unavailable("what was read of it is gone; it is read again")
+    return stage(tx, held, position, frame, known)
 
 
 @use_case
@@ -111,19 +144,21 @@ def take_fetched(tx: Session, *, lease: Lease, asked: FilesAsked, file: Fetched,
     row, pull = held_pull(tx, lease)
     if tried_with(row, pull) != asked.tried_with:
         raise EditedMeanwhile("how this feed is fetched was changed meanwhile", version=pull.version)
-    delivery, problem = None, file.problem
+    delivery, problem, confirmable = None, file.problem, False
     try:
         with tx.begin_nested():
             delivery = _take(tx, row, file, at)
+    except Unavailable:
+        raise
     except GradumenError as error:
-        problem = error.message
+        problem, confirmable = error.message, error.facts.get("field") == "confirmed"
     noted = tx.get(PulledFileRow, (row.id, file.name))
     if noted is None:
         noted = PulledFileRow(feed_id=row.id, name=file.name)
         tx.add(noted)
     noted.mark, noted.size, noted.modified_at, noted.fetched_at = file.mark, file.size, file.modified, at
     noted.delivery_id, noted.problem = delivery, None if problem is None else problem[:500]
-    noted.tried_with = asked.tried_with
+    noted.tried_with, noted.confirmable, noted.confirmed = asked.tried_with, confirmable, False
     return problem is None
 
 
@@ -133,8 +168,20 @@ def _take(tx: Session, row: FeedRow, file: Fetched, at: datetime) -> int | None:
     if file.readings is not None:
         told = UUID(take_file(tx, scope, row, file.name, *file.readings).delivery_id)
     elif file.costs is not None:
-        told = take_costs(tx, scope, row, *file.costs).delivery_id
+        return _take_costs(tx, scope, row, *file.costs)
     else:
         return None
     made = find_delivery(tx, told)
+    return made.id if made is not None else None
+
+
+def _take_costs(tx: Session, scope: Scope, row: FeedRow, stated: Stated, number: int | None) -> int | None:
+    """Let costs count whose rows are all there; gives the delivery's number."""
+    before = same_file(tx, row.id, stated.content_hash)
+    if before is not None:
+        return before.id
+    export = None if number is None else hold_export(tx, number)
+    if export is None:
+        raise Unavailable("what was read of it is gone; it is read again")
+    made = find_delivery(tx, take_export(tx, scope, row, stated, export).delivery_id)
     return made.id if made is not None else None

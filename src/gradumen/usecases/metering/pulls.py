@@ -1,6 +1,6 @@
 """Feeds that the service fetches itself: from where, how often, and how that goes."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
@@ -16,8 +16,8 @@ from gradumen.core.metering.readings import Reading
 from gradumen.core.permissions import Right
 from gradumen.store.metering import pulls as store
 from gradumen.store.metering.deliveries import deliveries_by_number, lock_feed
-from gradumen.store.metering.pulls import PullRow
-from gradumen.store.metering.tables import FeedRow
+from gradumen.store.metering.pulls import PulledFileRow, PullRow
+from gradumen.store.metering.tables import DeliveryRow, FeedRow
 from gradumen.store.organisations.tables import OrganisationRow
 from gradumen.store.sealing import seals_of
 from gradumen.store.unit_of_work import Session, use_case
@@ -244,17 +244,44 @@ def list_pulled_files(
     scope.require_member(Right.READ, owner)
     rows = store.page_of_files(tx, row.id, refused=refused, after=after, limit=limit)
     known = deliveries_by_number(tx, [each.delivery_id for each in rows if each.delivery_id is not None])
-    return [
-        PullFileBody(
-            name=each.name,
-            size=each.size,
-            modified_at=each.modified_at,
-            fetched_at=each.fetched_at,
-            delivery=known[each.delivery_id].public_id if each.delivery_id in known else None,
-            problem=each.problem,
-        )
-        for each in rows
-    ]
+    return [_file(each, known) for each in rows]
+
+
+def _file(row: PulledFileRow, deliveries: Mapping[int, DeliveryRow]) -> PullFileBody:
+    delivery = None if row.delivery_id is None else deliveries.get(row.delivery_id)
+    return PullFileBody(
+        name=row.name,
+        size=row.size,
+        modified_at=row.modified_at,
+        fetched_at=row.fetched_at,
+        delivery=delivery.public_id if delivery else None,
+        problem=row.problem,
+        confirmable=row.confirmable,
+        confirmed=row.confirmed,
+    )
+
+
+@use_case
+def confirm_pulled_file(tx: Session, caller: Caller, *, feed: str, name: str) -> PullFileBody:
+    """Take a fetched file as it is that lacks a person's word alone: it is read again at once. Safe to repeat.
+
+    Raises:
+        NotFound: no such file was fetched.
+        Conflict: there is nothing to confirm.
+    """
+    scope = load_scope(tx, caller)
+    row, owner = _managed(tx, scope, feed)
+    pull = _there(store.find_pull(tx, row.id, lock=True), feed)
+    file = store.find_file(tx, row.id, name)
+    if file is None:
+        raise NotFound("file", name[:140])
+    if not file.confirmed:
+        if not file.confirmable:
+            raise Conflict(f"'{name[:140]}' {'was taken' if file.problem is None else 'needs more than that'}")
+        file.confirmed, pull.next_at = True, caller.at
+        record(tx, caller, "cost file confirmed", owner.id, name)
+        tx.flush()
+    return _file(file, {})
 
 
 @use_case

@@ -18,7 +18,7 @@ from gradumen.store.metering.uploads import UploadRow
 from gradumen.store.organisations.tables import OrganisationRow
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.audit_entries import record
-from gradumen.usecases.metering.cost_sets import export_time
+from gradumen.usecases.metering.cost_sets import Stated, export_time, new_export
 from gradumen.usecases.metering.feeds import feed_to_send, may_send
 from gradumen.usecases.metering.imported_costs import require_meter
 from gradumen.usecases.scope import Caller, Scope, load_scope
@@ -28,6 +28,8 @@ from gradumen.wire.metering.uploads import UploadBegin, UploadBody
 SHOWN = 50
 KEPT_DAYS = timedelta(days=7)
 """How long what was sent of a file waits for the rest."""
+LEFT_OVER = timedelta(days=1)
+"""How long what was read of a file that was fetched waits to be taken."""
 BATCH = 50_000
 """Rows that are removed at once."""
 
@@ -77,9 +79,8 @@ def _begin(tx: Session, scope: Scope, feed: FeedRow, upload: UploadRow, form: Up
     revision = export_time(form.exported_at, scope.now)
     export = exports.find_export(tx, feed.id, revision, form.parts) if form.parts > 1 else None
     if export is None:
-        export = CostExportRow(feed_id=feed.id, revision=revision, parts=form.parts, first=form.first, last=form.last)
-        tx.add(export)
-        tx.flush()
+        stated = Stated("", b"", revision, form.first, form.last, form.confirmed)
+        export = new_export(tx, feed.id, stated, scope.now, scope.caller.at, form.parts)
     if (export.first, export.last) != (form.first, form.last):
         raise Conflict(
             f"other files of the export of {revision:%Y-%m-%d %H:%M} state {_days(export.first, export.last)}, "
@@ -272,6 +273,24 @@ def give_up_left(tx: Session, *, at: datetime) -> Sequence[int]:
         if row is not None and row.state == UploadState.SENDING:
             _give_up(tx, row, at)
     return store.ended_uploads(tx)
+
+
+@use_case
+def left_over(tx: Session, *, at: datetime) -> Sequence[int]:
+    """Exports of files that were fetched and never taken, by number: they were refused, or their worker died."""
+    return exports.left_exports(tx, store.exports_of_uploads(), at - LEFT_OVER)
+
+
+@use_case
+def remove_left(tx: Session, *, export: int) -> bool:
+    """Remove some of what was read of such a file; gives whether some is left."""
+    row = exports.hold_export(tx, export)
+    if row is None or row.delivery_id is not None:
+        return False
+    if exports.drop_staged(tx, export, 0, BATCH):
+        return True
+    exports.drop_export(tx, export)
+    return False
 
 
 @use_case

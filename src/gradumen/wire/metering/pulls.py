@@ -130,8 +130,17 @@ class PullTriedBody(Body):
     refused: int = 0
 
 
+class PullFileConfirm(Body):
+    """The name of a file that was not taken, which is taken as it is."""
+
+    name: str = Field(min_length=1, max_length=180)
+
+
 class PullFileBody(Body):
-    """A file that was fetched: the delivery that it became, or why it was not taken."""
+    """A file that was fetched: the delivery that it became, or why it was not taken.
+
+    ``confirmable``: a person's word is all that is missing; ``confirmed``: it was given, and the file is read again.
+    """
 
     name: str
     size: int
@@ -139,3 +148,5 @@ class PullFileBody(Body):
     fetched_at: datetime
     delivery: UUID | None
     problem: str | None
+    confirmable: bool
+    confirmed: bool

@@ -21,6 +21,7 @@ def upgrade() -> None:
         sa.Column('parts', sa.SmallInteger(), nullable=False),
         sa.Column('first', sa.Date(), nullable=True),
         sa.Column('last', sa.Date(), nullable=True),
+        sa.Column('made_at', MOMENT, nullable=False),
         sa.Column('delivery_id', sa.BigInteger(), nullable=True),
         sa.ForeignKeyConstraint(['feed_id'], ['feeds.id'], name=op.f('fk_cost_exports_feed_id'), ondelete='RESTRICT'),
         sa.PrimaryKeyConstraint('id', name=op.f('pk_cost_exports')),
@@ -56,6 +57,9 @@ def upgrade() -> None:
         sa.UniqueConstraint('public_id', name=op.f('uq_uploads_public_id')),
     )
     op.create_index('ix_uploads_state_changed_at', 'uploads', ['state', 'changed_at'])
+    for name in ('confirmable', 'confirmed'):
+        op.add_column('pulled_files', sa.Column(name, sa.Boolean(), nullable=False, server_default=sa.false()))
+        op.alter_column('pulled_files', name, existing_type=sa.Boolean(), server_default=None, existing_nullable=False)
     op.create_table(
         'upload_pieces',
         sa.Column('upload_id', sa.BigInteger(), autoincrement=False, nullable=False),
