@@ -1,5 +1,5 @@
 /** Cost files of a supplier: which meter a feed's are of, and sending one. */
-import { Alert, Button } from '@mui/material';
+import { Alert, Box, Button, LinearProgress } from '@mui/material';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import * as z from 'zod/mini';
@@ -10,12 +10,19 @@ import { costMeterOptions, costMeters, deliveryWords } from './costs';
 import { DropFile } from './DropFile';
 import { chosen } from './fileMappings';
 import type { Feed } from './metering';
+import { AT_ONCE, sendInPieces } from './uploads';
 
 export function SendCosts({ feed, meter }: { feed: Feed; meter: string }) {
   const queries = useQueryClient();
-  const [file, setFile] = useState<File | null>(null);
+  const [files, setFiles] = useState<File[]>([]);
+  const [share, setShare] = useState(0);
   const send = useMutation({
-    mutationFn: async ({ file, confirmed }: { file: File; confirmed: boolean }) => {
+    mutationFn: async ({ files, confirmed }: { files: File[]; confirmed: boolean }) => {
+      const [file] = files;
+      if (!file || files.length > 1 || file.size > AT_ONCE) {
+        await sendInPieces(feed.path, files, setShare);
+        return null;
+      }
       const { name, content } = await chosen(file);
       return body(
         await api.POST('/api/v1/deliveries/cost-files', {
@@ -25,13 +32,15 @@ export function SendCosts({ feed, meter }: { feed: Feed; meter: string }) {
       );
     },
     onSettled: async () => {
-      for (const key of [['deliveries', feed.path], ['imported costs']])
+      setShare(0);
+      for (const key of [['deliveries', feed.path], ['uploads', feed.path], ['imported costs']])
         await queries.invalidateQueries({ queryKey: key });
     },
   });
-  const pick = (picked: File) => {
-    setFile(picked);
-    send.mutate({ file: picked, confirmed: false });
+  const pick = (picked: File[]) => {
+    const inOrder = picked.toSorted((one, other) => (one.name < other.name ? -1 : 1));
+    setFiles(inOrder);
+    send.mutate({ files: inOrder, confirmed: false });
   };
   const halved = send.error instanceof Refusal && send.error.facts['field'] === 'confirmed';
   return (
@@ -39,18 +48,25 @@ export function SendCosts({ feed, meter }: { feed: Feed; meter: string }) {
       act="Send a cost file"
       label={`Cost file for ${feed.name}`}
       accept=".csv,.parquet,.gz"
-      hint={`or drop it here: FOCUS 1.0 to 1.2 as CSV or Parquet, costs of ${meter}. What it states of a day takes the place of what was stated before.`}
+      hint={`or drop it here: FOCUS 1.0 to 1.2 as CSV or Parquet, costs of ${meter}. What it states of a day takes the place of what was stated before. Files of one export are chosen together.`}
+      many
       busy={send.isPending}
       onPick={pick}
     >
+      {send.isPending && share > 0 && (
+        <Box sx={{ mt: 1.5 }}>
+          <LinearProgress variant="determinate" value={100 * share} aria-label="Sending" />
+        </Box>
+      )}
       {send.isError && (
         <Alert
           severity={halved ? 'warning' : 'error'}
           variant="outlined"
           sx={{ mt: 1.5 }}
           action={
-            halved &&
-            file && <Button onClick={() => send.mutate({ file, confirmed: true })}>Take it as it is</Button>
+            halved && (
+              <Button onClick={() => send.mutate({ files, confirmed: true })}>Take it as it is</Button>
+            )
           }
         >
           {send.error.message}

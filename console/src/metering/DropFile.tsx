@@ -10,14 +10,17 @@ interface Props {
   accept: string;
   hint: string;
   busy: boolean;
-  onPick: (file: File) => void;
+  /** Whether several can be chosen at once. */
+  many?: boolean;
+  onPick: (files: File[]) => void;
   children: ReactNode;
 }
 
-export function DropFile({ act, label, accept, hint, busy, onPick, children }: Props) {
+export function DropFile({ act, label, accept, hint, busy, many = false, onPick, children }: Props) {
   const input = useRef<HTMLInputElement>(null);
   const pick = (files: FileList | null) => {
-    if (files?.[0]) onPick(files[0]);
+    const chosen = [...(files ?? [])];
+    if (chosen.length) onPick(many ? chosen : chosen.slice(0, 1));
   };
   return (
     <Box
@@ -36,6 +39,7 @@ export function DropFile({ act, label, accept, hint, busy, onPick, children }: P
           ref={input}
           type="file"
           accept={accept}
+          multiple={many}
           aria-label={label}
           tabIndex={-1}
           style={{ position: 'absolute', width: 1, height: 1, opacity: 0 }}

@@ -17,6 +17,7 @@ import { GivesWay } from './GivesWay';
 import { OfClouds } from './OfClouds';
 import { PullDialog } from './PullDialog';
 import { PullState } from './PullState';
+import { WaitingFiles } from './WaitingFiles';
 import { pullOptions } from './pulls';
 import { SendFile } from './SendFile';
 import { type Delivery, type Feed, deliveriesOptions, feedsOptions } from './metering';
@@ -85,6 +86,12 @@ export default function FeedsPage() {
                   manages={mayAt('manage feeds', home.organisation)}
                 />
                 {mayAt('send readings', home.organisation) && <Sending key={feed.path} feed={feed} />}
+                <WaitingFiles
+                  key={`waiting ${feed.path}`}
+                  feed={feed}
+                  sends={mayAt('send readings', home.organisation)}
+                  manages={mayAt('manage feeds', home.organisation)}
+                />
                 <Deliveries feed={feed} sends={mayAt('send readings', home.organisation)} />
               </>
             ) : (

@@ -61,7 +61,7 @@ export function SendFile({ feed }: { feed: Feed }) {
       accept=".csv,.tsv,.txt,.jsonl,.ndjson,.parquet,.gz"
       hint="or drop it here: CSV, JSON Lines or Parquet. Columns in another shape than ours are mapped first."
       busy={send.isPending}
-      onPick={(file) => send.mutate(file)}
+      onPick={([file]) => file && send.mutate(file)}
     >
       {send.isPending && total > 0 && (
         <Box sx={{ mt: 1.5 }}>

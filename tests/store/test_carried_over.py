@@ -1,0 +1,149 @@
+"""Rows of releases before, step by step to the newest schema: what each step makes of them, in one database."""
+
+import json
+from collections.abc import Callable, Iterator
+from typing import Any
+
+import pytest
+from sqlalchemy import Connection, text
+
+from gradumen.run.database import PrivateDatabase
+from gradumen.store import schema
+from tests.store.conftest import database_beside
+
+RATES = [
+    {"rate": "begun", "meter": "vm/time", "per": "hour", "started": "hour", "phases": ["awake"], "price": "1"},
+    {"rate": "both", "meter": "vm/time", "per": "hour", "started": "hour", "phases": ["awake", "parked"],
+     "where": {"size": "large"}, "price": "1"},
+    {"rate": "plain", "meter": "vm/vcpu", "per": "vCPU-hour", "price": "1"},
+]  # fmt: skip
+CARDS = {"a" * 32: {"rates": RATES}, "b" * 32: {"name": "phases of the moon", "rates": RATES[2:]}}
+Said = Callable[..., Any]
+
+
+def not_priced(say: Said) -> None:
+    columns = say("SHOW COLUMNS FROM pairs").all()
+    needed = {name for name, _, null, _, default, _ in columns if null == "NO" and default is None}
+    given = {"seller_id": "REPEAT('a', 32)", "period": "'2026-09'", "wanted": "4", "rated": "4", "generation": "4"}
+    for number in (1, 2):
+        values = dict.fromkeys(needed, "0") | given | {"id": str(number), "buyer_id": f"REPEAT('{number}', 32)"}
+        say(f"INSERT INTO pairs ({', '.join(values)}) VALUES ({', '.join(values.values())})")
+    for position in (0, 1):
+        say(
+            "INSERT INTO not_priced (pair_id, generation, position, organisation_id, meter, quantity) "
+            f"VALUES (2, 4, {position}, REPEAT('b', 32), 'compute/vcpu', 7)"
+        )
+
+
+def usage(say: Said) -> None:
+    for number, slug in ((1, "first"), (2, "second")):
+        say(
+            "INSERT INTO feeds (id, organisation_id, slug, name, mapping_version) "
+            f"VALUES ({number}, REPEAT('a', 32), '{slug}', '{slug}', 0)"
+        )
+        say(f"INSERT INTO resources (id, feed_id, name, passes) VALUES ({number}, {number}, 'vm', 1)")
+        say(
+            "INSERT INTO usage_days (project_number, meter_id, day, resource_id, attribute_set_id, hours, slots, "
+            f"total, readings) VALUES (3, 4, '2026-09-10', {number}, 5, 1, REPEAT('x', 16), 7, 1)"
+        )
+
+
+def rules(say: Said) -> None:
+    say(
+        "INSERT INTO ownership_rules (organisation_id, position, name, project_id, starts_on, conditions) "
+        "VALUES (REPEAT('a', 32), 0, 'one', REPEAT('b', 32), '2026-09-01', '{\"account\": \"acc-7\"}')"
+    )
+
+
+def cards(say: Said) -> None:
+    for number, (identity, form) in enumerate(CARDS.items(), 1):
+        say(
+            "INSERT INTO rate_card_versions (id, rate_card_id, number, starts_on, published_at, document, "
+            f"prices_promised) VALUES ('{identity}', REPEAT('c', 32), {number}, '2026-01-0{number}', "
+            "'2026-01-01', :document, 0)",
+            document=json.dumps(form),
+        )
+    say(
+        "INSERT INTO bill_runs (id, seller_id, period, started_by, started_at) VALUES (REPEAT('d', 32), "
+        "REPEAT('e', 32), '2026-09', REPEAT('f', 32), '2026-10-01')"
+    )
+
+
+def spells(say: Said) -> None:
+    say(
+        "INSERT INTO spells (resource_id, meter_id, start_at, end_at, project_number, attribute_set_id, level, "
+        "run_start) VALUES (1, 2, '2026-11-01', '2026-11-02', 3, 4, 1, '2026-11-01')"
+    )
+
+
+def costs(say: Said) -> None:
+    say(
+        "INSERT INTO cost_sets (feed_id, account, day, revision, delivery_id, is_current, `rows`, weight) "
+        "VALUES (1, 'B-1', '2026-09-03', '2026-09-04', 9, 1, 4, 10)"
+    )
+    say(
+        "INSERT INTO pulled_files (feed_id, name, mark, size, modified_at, fetched_at, problem, tried_with) "
+        "VALUES (1, 'a.csv', 'm', 3, '2026-09-04', '2026-09-05', 'confirm that', '1/0/7')"
+    )
+
+
+STEPS: dict[str, Callable[[Said], None]] = {
+    "0039": not_priced, "0041": usage, "0042": rules, "0043": cards, "0045": spells, "0047": costs,
+}  # fmt: skip
+"""What stood there at each schema."""
+
+
+@pytest.fixture(scope="module")
+def carried(database: PrivateDatabase) -> Iterator[Connection]:
+    """The database at the newest schema."""
+    with database_beside(database, "carried") as engine:
+        for revision, rows in STEPS.items():
+            schema.migrate(engine, revision)
+            with engine.begin() as connection:
+                connection.execute(text("SET FOREIGN_KEY_CHECKS = 0"))
+                rows(lambda said, connection=connection, **values: connection.execute(text(said), values))
+        schema.migrate(engine)
+        with engine.connect() as connection:
+            yield connection
+
+
+def test_pairs_with_usage_that_is_not_priced_are_rated_again(carried: Connection) -> None:
+    found = carried.execute(text("SELECT id, wanted, stale_since IS NOT NULL FROM pairs ORDER BY id")).all()
+    assert [tuple(each) for each in found] == [(1, 4, 0), (2, 5, 1)]
+    kept = carried.execute(text("SELECT COUNT(*), SUM(quantity), MAX(resource_id) FROM not_priced")).one()
+    assert tuple(kept) == (2, 14, None)
+
+
+def test_usage_of_before_stays_and_no_feed_gives_way(carried: Connection) -> None:
+    kept = carried.execute(text("SELECT COUNT(*), SUM(total), SUM(readings) FROM usage_days")).one()
+    assert tuple(kept) == (2, 14, 2)
+    assert carried.scalar(text("SELECT COUNT(*) FROM feed_precedences")) == 0
+    assert carried.scalar(text("SELECT COUNT(*) FROM stale_usage")) == 0
+
+
+def test_rules_of_before_name_their_projects(carried: Connection) -> None:
+    kept = carried.execute(text("SELECT name, project_id, look_up, conditions FROM ownership_rules")).one()
+    name, project, *rest = kept
+    assert (name, str(project).replace("-", ""), rest) == ("one", "b" * 32, [None, '{"account": "acc-7"}'])
+
+
+def test_phases_are_conditions_and_other_cards_stay_as_they_are(carried: Connection) -> None:
+    """Phases beside the conditions of a rate become one of them; nothing was charged by such rates before."""
+    rows = carried.execute(text("SELECT document FROM rate_card_versions ORDER BY number")).scalars()
+    phased, plain = (json.loads(each) for each in rows)
+    assert carried.execute(text("SELECT level, is_inferred FROM spells")).all() == [(1, 0)]
+    assert carried.execute(text("SELECT period, reason FROM bill_runs")).all() == [("2026-09", None)]
+    assert [rate.get("where") for rate in phased["rates"]] == [
+        {"phase": "awake"},
+        {"size": "large", "phase": ["awake", "parked"]},
+        None,
+    ]
+    assert not any("phases" in rate for rate in phased["rates"])
+    assert plain == CARDS["b" * 32]
+
+
+def test_costs_of_before_stand_and_nothing_of_them_is_confirmed(carried: Connection) -> None:
+    kept = carried.execute(text("SELECT account, delivery_id, is_current, `rows`, export_id FROM cost_sets")).all()
+    assert [tuple(each) for each in kept] == [("B-1", 9, 1, 4, None)]
+    files = carried.execute(text("SELECT name, problem, confirmable, confirmed FROM pulled_files")).all()
+    assert [tuple(each) for each in files] == [("a.csv", "confirm that", 0, 0)]
