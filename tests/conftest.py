@@ -31,6 +31,7 @@ from gradumen.store.sealing import Seals
 from gradumen.store.tables import Base
 from gradumen.store.unit_of_work import UnitOfWork, make_engine
 from gradumen.usecases.catalogue import published
+from tests.places import quick_place
 from tests.world import World, closing, make_world
 
 settings.register_profile("gradumen", deadline=None, suppress_health_check=[HealthCheck.too_slow], max_examples=30)
@@ -66,7 +67,7 @@ def pytest_collection_finish() -> None:
 @pytest.fixture(scope="session")
 def database() -> Iterator[PrivateDatabase]:
     """A private server on a temporary directory that the database's account may enter."""
-    with tempfile.TemporaryDirectory(prefix="gradumen-test-", dir="/var/tmp", ignore_cleanup_errors=True) as folder:
+    with tempfile.TemporaryDirectory(prefix="gradumen-test-", dir=quick_place(), ignore_cleanup_errors=True) as folder:
         Path(folder).chmod(0o711)
         server = start_private_database(Path(folder) / "database", fast=True, pool_mib=256)
         yield server

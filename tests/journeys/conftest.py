@@ -11,6 +11,7 @@ from pathlib import Path
 import pytest
 
 from tests.journeys.process import Process
+from tests.places import quick_place
 from tests.world import closing, make_world
 
 Started = Callable[..., AbstractContextManager[Process]]
@@ -19,7 +20,7 @@ Started = Callable[..., AbstractContextManager[Process]]
 @contextmanager
 def directory() -> Iterator[Path]:
     """A new one that the database's account may enter."""
-    with tempfile.TemporaryDirectory(prefix="gradumen-own-", dir="/var/tmp", ignore_cleanup_errors=True) as folder:
+    with tempfile.TemporaryDirectory(prefix="gradumen-own-", dir=quick_place(), ignore_cleanup_errors=True) as folder:
         Path(folder).chmod(0o711)
         yield Path(folder)
 

@@ -24,6 +24,7 @@ from gradumen.run.backup import back_up, restore
 from gradumen.run.database import PrivateDatabase, start_private_database
 from gradumen.settings import Settings
 from gradumen.store.unit_of_work import make_engine
+from tests.places import quick_place
 from tests.world import EMAILS, PASSWORD, World, egress
 
 FEED = "tarnwick/north-fell"
@@ -32,7 +33,7 @@ FEED = "tarnwick/north-fell"
 @pytest.fixture
 def folder() -> Iterator[Path]:
     """A directory that the database's account may enter."""
-    with tempfile.TemporaryDirectory(prefix="gradumen-backup-", dir="/var/tmp", ignore_cleanup_errors=True) as made:
+    with tempfile.TemporaryDirectory(prefix="gradumen-backup-", dir=quick_place(), ignore_cleanup_errors=True) as made:
         Path(made).chmod(0o711)
         yield Path(made)
 

@@ -20,6 +20,7 @@ from gradumen.run.database import PrivateDatabase, start_private_database
 from gradumen.run.lock import lock_directory
 from gradumen.store.schema import may_change_tables
 from tests.conftest import Service
+from tests.places import quick_place
 from tests.world import World, egress
 
 
@@ -128,7 +129,7 @@ def test_the_private_database_listens_on_loopback_with_a_password_of_its_own(dat
 @pytest.fixture
 def folder() -> Iterator[Path]:
     """A directory that the database's account may enter."""
-    with tempfile.TemporaryDirectory(prefix="gradumen-db-", dir="/var/tmp", ignore_cleanup_errors=True) as made:
+    with tempfile.TemporaryDirectory(prefix="gradumen-db-", dir=quick_place(), ignore_cleanup_errors=True) as made:
         Path(made).chmod(0o711)
         yield Path(made)
 

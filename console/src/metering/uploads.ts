@@ -10,7 +10,7 @@ export type Upload = Schemas['UploadBody'];
 export type PulledFile = Schemas['PullFileBody'];
 
 /** Bytes of a file that comes by one call; a larger one comes in pieces. */
-export const AT_ONCE = 1 << 20;
+export const AT_ONCE = 1 << 18;
 const STEP = 4 << 20;
 
 export const uploadsOptions = (feed: string) =>

@@ -33,10 +33,16 @@ def read_costs(name: str, content: bytes, latest: date) -> list[CostFrame]:
     with NamedTemporaryFile() as file:
         file.write(content)
         file.flush()
-        return list(cost_frames(name, Path(file.name), latest, most_rows=MOST_AT_ONCE))
+        frames = []
+        rows = 0
+        for frame in cost_frames(name, Path(file.name), latest):
+            rows += frame.rows.height
+            check_rows(rows, MOST_AT_ONCE, "send it in pieces (POST /uploads), in which one may have more")
+            frames.append(frame)
+        return frames
 
 
-def cost_frames(name: str, path: Path, latest: date, *, most_rows: int = MOST_ROWS) -> Iterator[CostFrame]:
+def cost_frames(name: str, path: Path, latest: date) -> Iterator[CostFrame]:
     """The rows of a cost file in batches; one wrong line refuses all of it, since sets of rows count whole.
 
     After the first batch with wrong lines no more are given, and at the end they are told.
@@ -52,10 +58,10 @@ def cost_frames(name: str, path: Path, latest: date, *, most_rows: int = MOST_RO
     named: list[str] = []
     reader = FrameReader(latest)
     with _unpacked(path) as file:
-        for cells in _cells(ending_of(name), name, file, most_rows):
+        for cells in _cells(ending_of(name), name, file):
             check_columns(cells.columns)
             rows += cells.height
-            check_rows(rows, most_rows)
+            check_rows(rows, MOST_ROWS)
             frame = reader.read(cells)
             wrong += len(frame.wrong)
             named += (f"line {line}: {said}" for line, said in frame.wrong[: max(NAMED - len(named), 0)])
@@ -71,11 +77,11 @@ def cost_frames(name: str, path: Path, latest: date, *, most_rows: int = MOST_RO
         )
 
 
-def _cells(ending: str, name: str, path: Path, most_rows: int) -> Iterator[pl.DataFrame]:
+def _cells(ending: str, name: str, path: Path) -> Iterator[pl.DataFrame]:
     """Texts of the columns that are read, with the line (or number, from 1) of each row."""
     if ending == ".parquet":
         first = 1
-        for frame in parquet_frames(path, most_rows=most_rows, only=READ):
+        for frame in parquet_frames(path, most_rows=MOST_ROWS, only=READ):
             yield frame.with_columns(pl.int_range(first, first + frame.height).alias(LINE))
             first += frame.height
     elif ending in CSV:

@@ -46,14 +46,14 @@ def check_columns(names: Sequence[str]) -> tuple[str, ...]:
     return columns
 
 
-def check_rows(rows: int, most: int) -> None:
-    """Check how many rows a file has.
+def check_rows(rows: int, most: int, instead: str = "send it in parts") -> None:
+    """Check how many rows a file has; of one with too many is told what to do ``instead``.
 
     Raises:
         Invalid: more than it may have.
     """
     if rows > most:
-        raise Invalid(f"a file has at most {most} rows; send it in parts", field="content", value=rows)
+        raise Invalid(f"a file has at most {most} rows; {instead}", field="content", value=rows)
 
 
 def check_length(characters: Any) -> None:

@@ -422,3 +422,13 @@ def test_only_what_has_the_columns_is_read_and_only_by_a_feed_of_costs(costs: Wo
     send(costs, row("1"))
     with pytest.raises(Conflict, match="make another feed"):
         costs.mara.imported_costs.set_meter(FEED, "cumulant/cost-gbp")
+
+
+def test_a_file_of_one_call_has_fewer_rows_than_one_in_pieces(costs: World, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("gradumen.feeds.cost_files.MOST_AT_ONCE", 2)
+    with pytest.raises(Invalid, match=r"at most 2 rows; send it in pieces \(POST /uploads\)"):
+        send(costs, row("1"), row("2"), row("3"))
+    monkeypatch.setattr("gradumen.feeds.cost_files.MOST_BYTES", 1000)
+    packed = gzip.compress(written(*[row("1")] * 9))
+    with pytest.raises(Invalid, match="send it in parts"):
+        costs.mara.imported_costs.send(FEED, "costs.csv.gz", packed)

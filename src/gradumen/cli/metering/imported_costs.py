@@ -18,7 +18,7 @@ from gradumen.core.metering.uploads import UploadState
 from gradumen.wire.metering.imported_costs import CostDeliveryBody, CostMeterBody, ImportedCostBody
 from gradumen.wire.metering.uploads import UploadBody
 
-AT_ONCE = 1 << 20
+AT_ONCE = 1 << 18
 """Bytes of a file that comes by one call; a larger one comes in pieces."""
 HEAD = ("ACCOUNT", "WHOSE", "FOR", "BILLED", "EFFECTIVE", "CURRENCY", "DAYS", "FEED")
 
