@@ -16,9 +16,12 @@ from sqlalchemy.orm import Session
 from gradumen.client import Client
 from gradumen.client.metering.readings import BATCH
 from gradumen.core.errors import Forbidden
+from gradumen.core.metering.uploads import UploadState
 from gradumen.core.permissions import Role
 from gradumen.core.subscriptions.orders import OrderKind
 from gradumen.store.metering.breaches import Limited
+from gradumen.store.metering.feeds import find_feed
+from gradumen.store.metering.uploads import UploadRow
 from gradumen.store.organisations.tables import OrganisationRow
 from gradumen.usecases.metering.limit_watch import new_breach
 from gradumen.wire.access.programs import ProgramPlan
@@ -60,6 +63,7 @@ OXBOW = Side(
     "oxbow", "saltmarsh", "booking", "oxbow-gbp", "tarnwick/resellers-gbp", "hill-range", "vaults", "edda", "piers"
 )
 FILE = {"name": "a.csv", "content": b64encode(b"id,bytes,at\nx,1,2026-09-01T00:00:00Z\n").decode()}
+UPLOAD = {"name": "a.csv", "size": 1, "sha256": "0" * 64}
 MAPPING = {
     "identity": ["id"],
     "measured": [{"quantity": {"column": "bytes"}, "meter": {"text": "network/egress"}, "unit": {"text": "byte"}}],
@@ -113,6 +117,7 @@ def calls(side: Side, invoice: InvoiceBody, world: World, service: Service) -> d
     admin, finance = world.user(side.admin), world.user(side.finance)
     feed = {"feed": f"{side.seller}/{side.feed}"}
     september = {**feed, "period": "2026-09"}
+    upload = uploaded(side, service)
     delivery = admin.readings.send(feed["feed"], [egress("late", 1, owner=None, resource="spare")]).delivery_id
     world.settle()
     charge = next(line.charge_id for line in invoice.lines if line.rate == "egress")
@@ -387,10 +392,17 @@ def calls(side: Side, invoice: InvoiceBody, world: World, service: Service) -> d
         "pause_pull": Call("PUT", "feeds/pull/paused", {"paused": True}, feed, viewer=403, above=404),
         "pull_again": Call("POST", "feeds/pull/runs", {"since": None}, feed, viewer=403, above=404),
         "list_pulled_files": Call("GET", "feeds/pull/files", query=feed, above=404),
+        "confirm_pulled_file": Call("POST", "feeds/pull/files/confirm", {"name": "x.csv"}, feed, viewer=403, above=404),
         "try_pull": Call("POST", "feeds/pull/try", {"pull": PULL}, feed, viewer=403, above=404),
         "get_cost_meter": Call("GET", "feeds/cost-meter", query=feed, above=404),
         "set_cost_meter": Call("PUT", "feeds/cost-meter", {"meter": None}, feed, viewer=403, above=404),
         "send_costs": Call("POST", "deliveries/cost-files", FILE, feed, viewer=403, above=404),
+        "begin_upload": Call("POST", "uploads", UPLOAD, feed, viewer=403, above=404),
+        "list_uploads": Call("GET", "uploads", query=feed, above=404),
+        "read_upload": Call("GET", f"uploads/{upload}", above=404),
+        "send_piece": Call("PUT", f"uploads/{upload}/pieces/0", {"content": "eA=="}, viewer=403, above=404),
+        "confirm_upload": Call("POST", f"uploads/{upload}/confirm", viewer=403, above=404),
+        "give_up_upload": Call("POST", f"uploads/{upload}/give-up", viewer=403, above=404),
         "list_imported_costs": Call("GET", f"{own}/imported-costs", query={"period": "2026-09"}),
         "list_exchange_rates": Call("GET", f"{own}/exchange-rates"),
         "set_exchange_rates": Call("PUT", f"{own}/exchange-rates", {"rates": [EXCHANGE]}, viewer=403),
@@ -457,6 +469,25 @@ def breached(side: Side, service: Service) -> UUID:
         row.crossed, row.limit_value, row.grace_until = "limit", Decimal(1), None
         session.add(row)
         return row.id
+
+
+def uploaded(side: Side, service: Service) -> UUID:
+    """A file of costs on its way to the seller's feed."""
+    made = uuid4()
+
+    def write(tx: Session) -> None:
+        feed = find_feed(tx, side.seller, side.feed)
+        assert feed is not None
+        at = datetime.now(UTC)
+        tx.add(
+            UploadRow(
+                public_id=made, feed_id=feed[0].id, known_by=made.bytes, digest=b"x" * 32, name="c.csv", size=1, part=0,
+                confirmed=False, state=UploadState.SENDING, confirmable=False, begun_at=at, changed_at=at,
+            )
+        )  # fmt: skip
+
+    service.uow.run(write)
+    return made
 
 
 def ordered(side: Side, currency: str, world: World) -> UUID:

@@ -58,19 +58,19 @@ def test_large_files_and_several_of_one_export_come_in_pieces(
     second.write_bytes(written(row("4", 4)))
     send = ("costs", "send", "--feed", FEED, "--exported-at")
     assert "a.csv: is taken" in terminal(*send, "2026-09-24T05:00", str(first))
-    assert "nothing is on its way" in terminal("costs", "coming", FEED)
+    assert "nothing is on its way" in terminal("uploads", "list", FEED)
     both = terminal(*send, "2026-09-24T06:00", str(first), str(second))
     assert "a.csv: is taken" in both and "b.csv: is taken" in both
     first.write_bytes(written(row("1")))
     refused = terminal(*send, "2026-09-24T07:00", str(first), exit=1)
     assert "a.csv: is not taken: B-1 on 2026-09-03 had 4 rows" in refused
     [found] = world.mara.uploads.list(FEED)
-    assert f"gradumen costs confirm {found.id}" in refused
-    listed = terminal("costs", "coming", FEED)
+    assert f"gradumen uploads confirm {found.id}" in refused
+    listed = terminal("uploads", "list", FEED)
     assert "1 of 1" in listed and "2026-09-24 07:00" in listed
-    assert "a.csv: is taken" in terminal("costs", "confirm", str(found.id))
+    assert "a.csv: is taken" in terminal("uploads", "confirm", str(found.id))
     first.write_bytes(written(row("x")))
     assert "is no number" in terminal(*send, "2026-09-24T08:00", str(first), exit=1)
     [found] = world.mara.uploads.list(FEED)
-    assert "was given up" in terminal("costs", "give-up", str(found.id))
+    assert "was given up" in terminal("uploads", "give-up", str(found.id))
     assert "cannot read" in terminal(*send, "2026-09-24T08:00", str(tmp_path / "none.csv"), exit=1)

@@ -17,9 +17,9 @@ import {
 export function WaitingFiles({ feed, sends, manages }: { feed: Feed; sends: boolean; manages: boolean }) {
   const queries = useQueryClient();
   const say = useToast();
-  const uploads = useQuery({ ...uploadsOptions(feed.path), enabled: sends });
+  const uploads = useQuery(uploadsOptions(feed.path));
   const refused = useQuery(refusedFilesOptions(feed.path));
-  const coming = sends ? (uploads.data ?? []) : [];
+  const coming = uploads.data ?? [];
   const fetched = refused.data?.items ?? [];
   const listed = () =>
     Promise.all(
@@ -57,12 +57,12 @@ export function WaitingFiles({ feed, sends, manages }: { feed: Feed; sends: bool
           words={uploadWords(each)}
           actions={
             <>
-              {each.confirmable && (
+              {sends && each.confirmable && (
                 <Button loading={act.isPending} onClick={() => upload(each, 'confirm')}>
                   Take it as it is
                 </Button>
               )}
-              {each.state !== 'reading' && (
+              {sends && each.state !== 'reading' && (
                 <Button loading={act.isPending} onClick={() => upload(each, 'give-up')}>
                   Give up
                 </Button>

@@ -30,6 +30,7 @@ from gradumen.cli.metering import (
     pulls,
     readings,
     spells,
+    uploads,
     usage,
     uses,
 )
@@ -75,6 +76,7 @@ NOUNS = (
     deliveries,
     pulls,
     imported_costs,
+    uploads,
     exchange_rates,
     ownership_rules,
     readings,

@@ -131,6 +131,16 @@ def _alive(pid: int) -> bool:
         return False
 
 
+_FAST = (
+    "--innodb-flush-log-at-trx-commit=0",
+    "--innodb-flush-method=nosync",
+    "--debug-no-sync",
+    "--skip-innodb-doublewrite",
+    "--innodb-log-file-size=64M",
+)
+"""What a test's database does without: what it holds outlives no failure of the machine."""
+
+
 def start_private_database(data: Path, *, pool_mib: int = 512, fast: bool = False) -> PrivateDatabase:
     """Start the server of a data directory, or adopt the one that runs there.
 
@@ -169,10 +179,9 @@ def start_private_database(data: Path, *, pool_mib: int = 512, fast: bool = Fals
     user = [f"--user={account}"] if account else []
     if not (data / "mysql" / "mysql").exists():
         _initialise(data, installer, user)
-    extra = ["--innodb-flush-log-at-trx-commit=0", "--innodb-flush-method=nosync", "--debug-no-sync", "--skip-innodb-doublewrite", "--innodb-log-file-size=64M"]
     with (data / "db.out").open("ab") as out:
         process = subprocess.Popen(
-            [server, f"--defaults-file={data}/db.cnf", *user, *(extra if fast else [])],
+            [server, f"--defaults-file={data}/db.cnf", *user, *(_FAST if fast else [])],
             stdin=subprocess.DEVNULL,
             stdout=out,
             stderr=out,

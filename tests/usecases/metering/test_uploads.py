@@ -107,6 +107,10 @@ def test_another_file_of_the_same_part_or_other_days_is_refused(costs: World, tm
     with pytest.raises(Conflict, match="say the same for all of them"):
         mara.uploads.begin(FEED, begun(other, part=2, parts=2, first="2026-09-01"))
     mara.uploads.give_up(first.id)
+    with pytest.MonkeyPatch.context() as patched:
+        patched.setattr("gradumen.usecases.metering.uploads.MOST", 0)
+        with pytest.raises(Conflict, match="0 files are on their way to this feed"):
+            mara.uploads.begin(FEED, begun(other, part=1, parts=2))
     assert mara.uploads.begin(FEED, begun(other, part=1, parts=2)).state == "sending"
     with pytest.raises(Invalid, match="say when the export was written"):
         mara.uploads.begin(FEED, begun(other, part=1, parts=2, exported_at=None))

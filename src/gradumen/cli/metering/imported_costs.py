@@ -4,13 +4,13 @@ import argparse
 from datetime import date, datetime
 from pathlib import Path
 from typing import Any
-from uuid import UUID
 
 from tqdm import tqdm
 
 from gradumen.cli.nouns import Verbs, add_organisation
 from gradumen.cli.output import Out
 from gradumen.cli.profiles import own_organisation
+from gradumen.cli.upload_words import state_words
 from gradumen.client import Client
 from gradumen.core.errors import Invalid
 from gradumen.core.exact import money
@@ -40,12 +40,6 @@ def register(nouns: Any) -> None:
     send.add_argument("--from", dest="first", type=date.fromisoformat, metavar="DAY", help="the first day it states")
     send.add_argument("--to", dest="last", type=date.fromisoformat, metavar="DAY", help="the last day it states")
     send.add_argument("--confirm", action="store_true", help="also where more than half of a day is gone then")
-    coming = verbs.add("coming", run_coming, "large files that are on their way or need a person")
-    coming.add_argument("feed", metavar="ORGANISATION/FEED")
-    confirm = verbs.add("confirm", run_confirm, "take a file as it is that lacks a person's word alone")
-    confirm.add_argument("upload", type=UUID, metavar="ID")
-    drop = verbs.add("give-up", run_give_up, "forget what came of a file that does not count yet")
-    drop.add_argument("upload", type=UUID, metavar="ID")
 
 
 def _row(each: ImportedCostBody) -> tuple[str, ...]:
@@ -136,57 +130,5 @@ def _send_in_pieces(files: list[Path], stated: dict[str, Any], feed: str, client
     found = [client.uploads.get(each.id) for each in sent]
     out.body(found)
     for each in found:
-        out.say(f"{each.name}: {_state(each)}")
+        out.say(f"{each.name}: {state_words(each)}")
     return 1 if any(each.state == UploadState.REFUSED for each in found) else 0
-
-
-STATES = {
-    UploadState.SENDING: "not all of it has come; send it again",
-    UploadState.READING: "is being read",
-    UploadState.WAITING: "was read, and counts once the other files of its export have come",
-    UploadState.TAKEN: "is taken",
-    UploadState.GIVEN_UP: "was given up",
-}
-
-
-def _state(each: UploadBody) -> str:
-    if each.state != UploadState.REFUSED:
-        return STATES[UploadState(each.state)]
-    hint = f" (gradumen costs confirm {each.id})" if each.confirmable else ""
-    return f"is not taken: {each.problem}{hint}"
-
-
-def run_coming(arguments: argparse.Namespace, client: Client, out: Out) -> int:
-    """Show what is on its way."""
-    found = client.uploads.list(arguments.feed)
-    out.body(found)
-    rows = [
-        (
-            str(each.id),
-            each.name,
-            f"{each.part} of {each.parts}",
-            f"{each.exported_at:%Y-%m-%d %H:%M}" if each.exported_at else "",
-            _state(each),
-        )
-        for each in found
-    ]
-    out.table(("ID", "FILE", "PART", "EXPORTED (UTC)", "STATE"), rows)
-    if not found:
-        out.say(f"nothing is on its way to {arguments.feed}")
-    return 0
-
-
-def run_confirm(arguments: argparse.Namespace, client: Client, out: Out) -> int:
-    """Confirm a file."""
-    found = client.uploads.follow(client.uploads.confirm(arguments.upload).id)
-    out.body(found)
-    out.say(f"{found.name}: {_state(found)}")
-    return 1 if found.state == UploadState.REFUSED else 0
-
-
-def run_give_up(arguments: argparse.Namespace, client: Client, out: Out) -> int:
-    """Give a file up."""
-    found = client.uploads.give_up(arguments.upload)
-    out.body(found)
-    out.say(f"{found.name}: {_state(found)}")
-    return 0

@@ -76,11 +76,9 @@ def known_upload(tx: Session, feed: int, known_by: bytes) -> UploadRow | None:
     return tx.scalars(query.with_for_update()).first()
 
 
-def find_upload(tx: Session, upload: UUID, *, lock: bool = False) -> UploadRow | None:
+def find_upload(tx: Session, upload: UUID) -> UploadRow | None:
     """An upload by what it is called outside."""
-    query = select(UploadRow).where(UploadRow.public_id == upload)
-    query = query.with_for_update() if lock else query
-    return tx.scalars(query, execution_options={"populate_existing": lock}).first()
+    return tx.scalars(select(UploadRow).where(UploadRow.public_id == upload)).first()
 
 
 def lock_upload(tx: Session, upload: int) -> UploadRow | None:

@@ -5,8 +5,9 @@ from collections.abc import Sequence
 from datetime import datetime, timedelta
 from uuid import UUID, uuid4
 
-from gradumen.core.errors import Conflict, Invalid, NotFound
+from gradumen.core.errors import Conflict, Forbidden, Invalid, NotFound
 from gradumen.core.metering.uploads import PIECE, UploadState, piece_size, pieces_of
+from gradumen.core.permissions import Right
 from gradumen.store import tasks
 from gradumen.store.access.members import emails_of
 from gradumen.store.metering import cost_exports as exports
@@ -19,13 +20,15 @@ from gradumen.store.organisations.tables import OrganisationRow
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.audit_entries import record
 from gradumen.usecases.metering.cost_sets import Stated, export_time, new_export
-from gradumen.usecases.metering.feeds import feed_to_send, may_send
+from gradumen.usecases.metering.feeds import feed_to_send, get_feed, may_send
 from gradumen.usecases.metering.imported_costs import require_meter
 from gradumen.usecases.scope import Caller, Scope, load_scope
 from gradumen.usecases.tasks import COST_FILE
 from gradumen.wire.metering.uploads import UploadBegin, UploadBody
 
-SHOWN = 50
+SHOWN, MOST = 50, 300
+"""Files on their way to a feed, or refused, that are listed, and that there may be."""
+UNDER_WAY = (UploadState.SENDING, UploadState.READING, UploadState.WAITING, UploadState.REFUSED)
 KEPT_DAYS = timedelta(days=7)
 """How long what was sent of a file waits for the rest."""
 LEFT_OVER = timedelta(days=1)
@@ -64,6 +67,9 @@ def begin_upload(tx: Session, caller: Caller, *, feed: str, form: UploadBegin) -
     elif upload.state == UploadState.REFUSED:
         upload.confirmed = form.confirmed
         _read(tx, scope, row, upload)
+    if upload.state != UploadState.TAKEN:
+        # Of two who send the same, the one who goes on with it.
+        upload.begun_by = caller.somebody
     return _view(tx, upload)
 
 
@@ -94,6 +100,8 @@ def _begin(tx: Session, scope: Scope, feed: FeedRow, upload: UploadRow, form: Up
             f"'{rival.name}' is file {form.part} of the export of {revision:%Y-%m-%d %H:%M}; give that one up first",
             field="part",
         )
+    if len(store.uploads_of(tx, feed.id, UNDER_WAY, MOST)) >= MOST:
+        raise Conflict(f"{MOST} files are on their way to this feed; give up those that will not be sent on")
     at = scope.caller.at
     upload.name, upload.size, upload.confirmed = form.name, form.size, form.confirmed
     upload.export_id, upload.part = export.id, part
@@ -120,6 +128,7 @@ def send_piece(tx: Session, caller: Caller, *, upload: UUID, number: int, conten
 
     Raises:
         NotFound: no such upload that the caller may see.
+        Forbidden: it may see it, but not send to its feed.
         Invalid: there is no such piece, or it has another size.
         Conflict: the file was given up.
     """
@@ -162,24 +171,25 @@ def _end_task(tx: Session, upload: UploadRow, at: datetime) -> None:
 
 @use_case
 def read_upload(tx: Session, caller: Caller, *, upload: UUID) -> UploadBody:
-    """A file that comes in pieces, and how far it is; for those who may send to its feed.
+    """A file that comes in pieces, and how far it is; for members of its feed's organisation, a sender sees its own.
 
     Raises:
         NotFound: no such upload that the caller may see.
     """
-    return _view(tx, _get(tx, load_scope(tx, caller), upload)[0])
+    return _view(tx, _seen(tx, load_scope(tx, caller), upload)[0])
 
 
 @use_case
 def list_uploads(tx: Session, caller: Caller, *, feed: str) -> list[UploadBody]:
-    """What is on its way to a feed or needs a person, the newest first.
+    """What is on its way to a feed or needs a person, the newest first; a sender sees its own.
 
     Raises:
-        NotFound, Forbidden: as `feed_to_send`.
+        NotFound: no such feed in scope.
     """
-    row = feed_to_send(tx, load_scope(tx, caller), feed)
-    states = [UploadState.SENDING, UploadState.READING, UploadState.WAITING, UploadState.REFUSED]
-    return [_view(tx, each) for each in store.uploads_of(tx, row.id, states, SHOWN)]
+    scope = load_scope(tx, caller)
+    row, _ = get_feed(tx, scope, feed)
+    found = store.uploads_of(tx, row.id, UNDER_WAY, SHOWN)
+    return [_view(tx, each) for each in found if _sees(tx, scope, row, each)]
 
 
 @use_case
@@ -188,6 +198,7 @@ def confirm_upload(tx: Session, caller: Caller, *, upload: UUID) -> UploadBody:
 
     Raises:
         NotFound: no such upload that the caller may see.
+        Forbidden: it may see it, but not send to its feed.
         Conflict: there is nothing to confirm.
     """
     scope = load_scope(tx, caller)
@@ -207,6 +218,7 @@ def give_up_upload(tx: Session, caller: Caller, *, upload: UUID) -> UploadBody:
 
     Raises:
         NotFound: no such upload that the caller may see.
+        Forbidden: it may see it, but not send to its feed.
         Conflict: it counts already; take its delivery back instead.
     """
     row, _ = _get(tx, load_scope(tx, caller), upload)
@@ -224,15 +236,30 @@ def _give_up(tx: Session, row: UploadRow, at: datetime) -> None:
 
 
 def _get(tx: Session, scope: Scope, upload: UUID) -> tuple[UploadRow, FeedRow]:
-    """An upload to a feed that the caller may send to, for a decision; its feed is held before it."""
-    found = store.find_upload(tx, upload)
-    feed = None if found is None else tx.get_one(FeedRow, found.feed_id)
-    if found is None or feed is None or not may_send(tx, scope, feed):
-        raise NotFound("upload", upload)
+    """An upload that the caller may act on, for a decision; its feed is held before it."""
+    found, feed = _seen(tx, scope, upload)
+    if not may_send(tx, scope, feed):
+        owner = tx.get_one(OrganisationRow, feed.organisation_id)
+        raise Forbidden(right=Right.SEND_READINGS, organisation=owner.slug, name=owner.name)
     held = lock_feed(tx, feed.id)
-    row = store.find_upload(tx, upload, lock=True)
+    row = store.lock_upload(tx, found.id)
     assert row is not None, "uploads are never removed"
     return row, held
+
+
+def _seen(tx: Session, scope: Scope, upload: UUID) -> tuple[UploadRow, FeedRow]:
+    """An upload, for members of its feed's organisation; a sender sees its own."""
+    row = store.find_upload(tx, upload)
+    feed = None if row is None else tx.get_one(FeedRow, row.feed_id)
+    if row is None or feed is None or not _sees(tx, scope, feed, row):
+        raise NotFound("upload", upload)
+    return row, feed
+
+
+def _sees(tx: Session, scope: Scope, feed: FeedRow, row: UploadRow) -> bool:
+    if scope.is_member(feed.organisation_id):
+        return True
+    return row.begun_by == scope.caller.user_id and may_send(tx, scope, feed)
 
 
 def _view(tx: Session, row: UploadRow) -> UploadBody:
