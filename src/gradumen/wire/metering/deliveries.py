@@ -117,10 +117,9 @@ class FileMappingSet(Body):
     mapping: FileMappingForm
 
 
-class SentFile(Body):
-    """A file, its content in base64."""
+class SentContent(Body):
+    """What is in a file, or in a piece of one, in base64."""
 
-    name: str = Field(min_length=1, max_length=180)
     content: str
 
     def read(self) -> bytes:
@@ -133,6 +132,12 @@ class SentFile(Body):
             return b64decode(self.content, validate=True)
         except (Error, ValueError) as error:
             raise Invalid("content is the file in base64 (RFC 4648, 4)", field="content") from error
+
+
+class SentFile(SentContent):
+    """A file, its content in base64."""
+
+    name: str = Field(min_length=1, max_length=180)
 
 
 class FileSent(SentFile):

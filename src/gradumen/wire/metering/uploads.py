@@ -1,14 +1,12 @@
 """Bodies of cost files that come in pieces."""
 
-from base64 import b64decode
-from binascii import Error
 from datetime import date, datetime
 from uuid import UUID
 
 from pydantic import Field
 
-from gradumen.core.errors import Invalid
 from gradumen.core.metering.uploads import MOST_BYTES, MOST_PARTS
+from gradumen.wire.metering.deliveries import SentContent
 from gradumen.wire.values import Body, WholeNumber, YesOrNo
 
 
@@ -30,21 +28,8 @@ class UploadBegin(Body):
     parts: WholeNumber = Field(default=1, ge=1, le=MOST_PARTS)
 
 
-class PieceSent(Body):
+class PieceSent(SentContent):
     """A piece of a file, in base64."""
-
-    content: str
-
-    def read(self) -> bytes:
-        """What is in it.
-
-        Raises:
-            Invalid: it is no base64.
-        """
-        try:
-            return b64decode(self.content, validate=True)
-        except (Error, ValueError) as error:
-            raise Invalid("content is the piece in base64 (RFC 4648, 4)", field="content") from error
 
 
 class UploadBody(Body):
