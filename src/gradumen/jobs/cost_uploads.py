@@ -38,10 +38,8 @@ def take(held: Held) -> None:
         if not came.read:
             _read(held, came)
         with held.step("counted") as step:
-            missing = end_reading(held.uow, lease=held.lease, at=now())
-            step.result |= (
-                {"files missing": missing} if missing else settle_upload(held.uow, lease=held.lease, at=now())
-            )
+            end_reading(held.uow, lease=held.lease, at=now())
+            step.result |= settle_upload(held.uow, lease=held.lease, at=now())
     except (Invalid, Conflict) as problem:
         refuse_upload(held.uow, lease=held.lease, problem=problem, at=now())
         raise

@@ -98,6 +98,26 @@ def test_files_of_one_export_count_together_and_not_before(costs: World, tmp_pat
     assert imported(costs) == {("acc-7", "quillstone/archive"): 15}
 
 
+def test_what_is_given_up_while_others_are_read_is_missing(
+    costs: World, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    mara = costs.mara
+    one, two = file(tmp_path, "a.csv", row("1")), file(tmp_path, "b.csv", row("4"))
+    waits = sent(mara, one, part=1, parts=2)
+    end = cost_uploads.end_reading
+
+    def meanwhile(*args: object, **more: object) -> None:
+        end(*args, **more)  # type: ignore[arg-type]
+        mara.uploads.give_up(waits.id)
+
+    with monkeypatch.context() as patched:
+        patched.setattr(cost_uploads, "end_reading", meanwhile)
+        assert sent(mara, two, part=2, parts=2).state == "waiting"
+    assert imported(costs) == {}
+    assert sent(mara, one, part=1, parts=2).state == "taken"
+    assert imported(costs) == {("acc-7", "quillstone/archive"): 5}
+
+
 def test_another_file_of_the_same_part_or_other_days_is_refused(costs: World, tmp_path: Path) -> None:
     mara = costs.mara
     one, other = file(tmp_path, "a.csv", row("1")), file(tmp_path, "c.csv", row("3"))
@@ -186,6 +206,10 @@ def test_what_nobody_sends_on_is_given_up_after_a_week(
     mara.uploads.give_up(waits.id)
     cost_uploads.clear(service.uow)
     assert mara.uploads.get(left.id).state == "given up"
+    refused = sent(mara, file(tmp_path, "c.csv", row("x")))
+    monkeypatch.setattr("gradumen.usecases.metering.uploads.DECIDED_DAYS", timedelta(seconds=-1))
+    cost_uploads.clear(service.uow)
+    assert mara.uploads.get(refused.id).state == "given up", "nobody decided for two months"
     tables = ("cost_rows", "cost_sets", "cost_exports", "upload_pieces")
     counts = service.uow.run(
         lambda tx: [tx.connection().exec_driver_sql(f"SELECT COUNT(*) FROM {each}").scalar() for each in tables]

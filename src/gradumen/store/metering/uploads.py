@@ -1,6 +1,6 @@
 """Files that come in pieces; tables and queries."""
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from datetime import datetime
 from uuid import UUID
 
@@ -133,10 +133,10 @@ def drop_pieces(tx: Session, upload: int) -> None:
     tx.execute(delete(UploadPieceRow).where(UploadPieceRow.upload_id == upload))
 
 
-def left_uploads(tx: Session, before: datetime) -> list[int]:
-    """Uploads that nobody sent on since a moment, by number."""
+def left_uploads(tx: Session, states: Collection[str], before: datetime) -> list[int]:
+    """Uploads in some states since before a moment, by number."""
     row = UploadRow
-    query = select(row.id).where(row.state == UploadState.SENDING, row.changed_at < before)
+    query = select(row.id).where(row.state.in_(states), row.changed_at < before)
     return list(tx.scalars(query.order_by(row.id)))
 
 

@@ -100,22 +100,18 @@ def refuse_upload(tx: Session, *, lease: Lease, problem: GradumenError, at: date
 
 
 @use_case
-def end_reading(tx: Session, *, lease: Lease, at: datetime) -> int:
-    """Note that all rows are kept; gives how many other files of the export are missing."""
+def end_reading(tx: Session, *, lease: Lease, at: datetime) -> None:
+    """Note that all rows are kept."""
     row, export = _held(tx, lease)
-    if export.delivery_id is not None:
-        return 0
-    row.staged_at = row.changed_at = at
-    tx.flush()
-    missing = export.parts - sum(each.staged_at is not None for each in store.of_export(tx, export.id))
-    if missing:
-        row.state = UploadState.WAITING
-    return missing
+    if export.delivery_id is None:
+        row.staged_at = row.changed_at = at
 
 
 @use_case
 def settle_upload(tx: Session, *, lease: Lease, at: datetime) -> dict[str, object]:
-    """Let an export count whose files were all read; tells what became of it. Safe to repeat.
+    """Let an export count once all of its files were read; tells what became of it. Safe to repeat.
+
+    Until then the file waits. Whether one was given up meanwhile is seen here, where the export is held.
 
     Raises:
         Invalid, Conflict: as `gradumen.usecases.metering.cost_sets.settle`.
@@ -124,6 +120,10 @@ def settle_upload(tx: Session, *, lease: Lease, at: datetime) -> dict[str, objec
     if export.delivery_id is not None:
         return {}
     files = store.of_export(tx, export.id)
+    missing = export.parts - sum(each.staged_at is not None for each in files)
+    if missing:
+        row.state = UploadState.WAITING
+        return {"files missing": missing}
     known_by = hashlib.sha256(b"".join(each.known_by for each in files)).digest()[:16]
     name = row.name if export.parts == 1 else f"{files[0].name} and {export.parts - 1} more"
     sender = Caller(row.begun_by or NOBODY, "", "", {}, at)

@@ -29,8 +29,10 @@ from gradumen.wire.metering.uploads import UploadBegin, UploadBody
 SHOWN, MOST = 50, 300
 """Files on their way to a feed, or refused, that are listed, and that there may be."""
 UNDER_WAY = (UploadState.SENDING, UploadState.READING, UploadState.WAITING, UploadState.REFUSED)
-KEPT_DAYS = timedelta(days=7)
+SENT_ON, KEPT_DAYS = (UploadState.SENDING,), timedelta(days=7)
 """How long what was sent of a file waits for the rest."""
+DECIDED, DECIDED_DAYS = (UploadState.WAITING, UploadState.REFUSED), timedelta(days=60)
+"""How long a file waits for others of its export, or for a person."""
 LEFT_OVER = timedelta(days=1)
 """How long what was read of a file that was fetched waits to be taken."""
 BATCH = 50_000
@@ -294,11 +296,12 @@ def _view(tx: Session, row: UploadRow) -> UploadBody:
 
 @use_case
 def give_up_left(tx: Session, *, at: datetime) -> Sequence[int]:
-    """Give up what nobody sent on for a week; gives all uploads whose rows are to be removed, by number."""
-    for each in store.left_uploads(tx, at - KEPT_DAYS):
-        row = store.lock_upload(tx, each)
-        if row is not None and row.state == UploadState.SENDING:
-            _give_up(tx, row, at)
+    """Give up what nobody went on with for long; gives all uploads whose rows are to be removed, by number."""
+    for states, kept in ((SENT_ON, KEPT_DAYS), (DECIDED, DECIDED_DAYS)):
+        for each in store.left_uploads(tx, states, at - kept):
+            row = store.lock_upload(tx, each)
+            if row is not None and row.state in states:
+                _give_up(tx, row, at)
     return store.ended_uploads(tx)
 
 
