@@ -4,6 +4,7 @@ import gzip
 import io
 import json
 from decimal import Decimal
+from pathlib import Path
 from random import Random
 
 import polars as pl
@@ -12,7 +13,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from gradumen.core.errors import Invalid
-from gradumen.feeds import reading_files
+from gradumen.feeds import cost_files, file_rows, parquet_frames, reading_files
 from gradumen.feeds.reading_files import read_table
 
 CSV = 'vm,at,note\nweb-1,2026-10-01,"two\nlines, one cell"\n\nweb-2,2026-10-02,\n'
@@ -131,3 +132,19 @@ def test_a_parquet_file_with_any_byte_wrong_is_read_or_refused() -> None:
         except Invalid:
             outcomes.add(0)
     assert outcomes <= {0, 150} and 0 in outcomes
+
+
+def test_rows_that_share_a_long_text_come_in_frames_of_bounded_size(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(file_rows, "MOST_TEXT", 10_000)
+    path = tmp_path / "a.parquet"
+    pl.DataFrame({"a": ["x" * 3000] * 9, "n": range(9)}).write_parquet(path)
+    frames = list(parquet_frames._frames(path, 100, ()))
+    assert max(frame.height for frame in frames) <= 3
+    assert [row[1] for frame in frames for row in frame.rows()] == [str(each) for each in range(9)]
+    rows = [(each, ["x" * 3000]) for each in range(9)]
+    batches = list(cost_files._batches(rows))
+    assert [row for batch in batches for row in batch] == rows
+    monkeypatch.setattr(cost_files, "MOST_TEXT", 10_000)
+    assert [len(batch) for batch in cost_files._batches(rows)] == [4, 4, 1]

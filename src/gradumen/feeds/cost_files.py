@@ -2,10 +2,9 @@
 
 import gzip
 import zlib
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
 from datetime import date
-from itertools import islice
 from pathlib import Path
 from tempfile import NamedTemporaryFile
 
@@ -14,7 +13,7 @@ import polars as pl
 from gradumen.core.errors import Invalid
 from gradumen.core.metering.cost_frames import LINE, CostFrame, FrameReader
 from gradumen.core.metering.imported_costs import READ, check_columns
-from gradumen.feeds.file_rows import CSV, check_rows, csv_rows, ending_of
+from gradumen.feeds.file_rows import CSV, GZIP, MOST_TEXT, check_rows, csv_rows, ending_of
 from gradumen.feeds.parquet_frames import parquet_frames
 
 MOST_ROWS = 5_000_000
@@ -25,7 +24,6 @@ MOST_BYTES = 4 * 1024**3
 NAMED = 20
 """Wrong lines that are named at once."""
 BATCH = 50_000
-_GZIP = b"\x1f\x8b"
 
 
 def read_costs(name: str, content: bytes, latest: date) -> list[CostFrame]:
@@ -87,19 +85,35 @@ def _cells(ending: str, name: str, path: Path) -> Iterator[pl.DataFrame]:
     elif ending in CSV:
         with path.open("rb") as file, csv_rows(file, only=READ) as read:
             schema = [LINE, *read.columns]
-            while batch := list(islice(read.rows, BATCH)):
+            for batch in _batches(read.rows):
                 lines, cells = zip(*batch, strict=True)
                 columns = [lines, *zip(*cells, strict=True)]
                 yield pl.DataFrame(dict(zip(schema, columns, strict=True)))
     else:
-        raise Invalid(f"{name[:60]}: a cost file ends in {', '.join(CSV)} or .parquet, or one of these and .gz")
+        raise Invalid(
+            f"{name[:60]}: a cost file ends in {', '.join(CSV)} or .parquet, or one of these and .gz", field="name"
+        )
+
+
+def _batches(rows: Iterable[tuple[int, list[str]]]) -> Iterator[list[tuple[int, list[str]]]]:
+    """Rows in batches, none of which has too many or too much text."""
+    batch: list[tuple[int, list[str]]] = []
+    size = 0
+    for row in rows:
+        batch.append(row)
+        size += sum(map(len, row[1]))
+        if len(batch) == BATCH or size > MOST_TEXT:
+            yield batch
+            batch, size = [], 0
+    if batch:
+        yield batch
 
 
 @contextmanager
 def _unpacked(path: Path) -> Iterator[Path]:
     """The file as it is when unpacked."""
     with path.open("rb") as packed:
-        if packed.read(2) != _GZIP:
+        if packed.read(2) != GZIP:
             yield path
             return
     with NamedTemporaryFile() as plain, gzip.open(path) as content:

@@ -19,6 +19,10 @@ LONGEST_HEAD = 100_000
 DELIMITERS = (",", ";", "\t", "|")
 ENCODINGS = ("utf-8", "utf-16", "latin-1")
 CSV = (".csv", ".tsv", ".txt")
+GZIP = b"\x1f\x8b"
+"""How what is packed begins."""
+MOST_TEXT = 64 * 1024 * 1024
+"""Of rows that are looked at together: many may share a long text in the file."""
 _STEP = 1 << 20
 
 

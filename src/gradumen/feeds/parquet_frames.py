@@ -108,7 +108,18 @@ def _frames(path: Path, most_rows: int, only: Collection[str]) -> Iterator[pl.Da
     file_rows.check_rows(rows, most_rows)
     for first in range(0, max(rows, 1), BATCH):
         part = frame.slice(first, BATCH).collect()
-        yield pl.DataFrame([_texts(part[column]) for column in columns])
+        yield from _bounded(pl.DataFrame([_texts(part[column]) for column in columns]))
+
+
+def _bounded(frame: pl.DataFrame) -> Iterator[pl.DataFrame]:
+    """The same rows in frames none of which has too much text for whoever reads it."""
+    size = sum(frame.select(pl.all().str.len_bytes().sum()).row(0))
+    if size <= file_rows.MOST_TEXT or frame.height == 1:
+        yield frame
+        return
+    half = frame.height // 2
+    yield from _bounded(frame[:half])
+    yield from _bounded(frame[half:])
 
 
 def _texts(values: pl.Series) -> pl.Series:

@@ -13,7 +13,7 @@ import polars as pl
 
 from gradumen.core.errors import Invalid
 from gradumen.core.metering.file_mappings import Row
-from gradumen.feeds.file_rows import CSV, check_columns, check_rows, csv_rows, ending_of, not_in, text_of
+from gradumen.feeds.file_rows import CSV, GZIP, check_columns, check_rows, csv_rows, ending_of, not_in, text_of
 from gradumen.feeds.parquet_frames import parquet_frames
 from gradumen.wire.strict_json import once, refuse_constant
 
@@ -23,7 +23,6 @@ MOST_BYTES = 64 * 1024 * 1024
 MOST_CELLS = 2_000_000
 DEEPEST = 16
 """Objects within objects."""
-_GZIP = b"\x1f\x8b"
 
 
 @dataclass(frozen=True, slots=True)
@@ -52,7 +51,7 @@ def read_table(
         Invalid: another ending, nothing in it, too much of it, or a line that cannot be read; names it.
     """
     ending = ending_of(name)
-    if content[:2] == _GZIP:
+    if content[:2] == GZIP:
         content = _unpacked(content)
     if ending == ".parquet":
         found = _parquet(content)

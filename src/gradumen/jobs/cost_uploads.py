@@ -1,13 +1,17 @@
 """Takes a cost file in that came in pieces: its rows batch by batch, then its export as a whole."""
 
 import hashlib
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
+from functools import partial
 from pathlib import Path
 from tempfile import TemporaryDirectory
 from typing import TypeVar
 
+import polars as pl
+
 from gradumen.core.errors import Conflict, Invalid
+from gradumen.core.metering.cost_frames import CostFrame
 from gradumen.feeds.cost_files import cost_frames
 from gradumen.jobs.leases import Held, now
 from gradumen.store.unit_of_work import UnitOfWork
@@ -52,21 +56,32 @@ def _read(held: Held, came: CameWhole) -> None:
             pass
         path = Path(folder, "file")
         _put_together(held, came, path)
-        position, known = 0, NOTHING
+        keep = partial(keep_rows, held.uow, lease=held.lease)
         try:
-            for frame in one_ahead(cost_frames(came.name, path, came.latest)):
-                known = keep_rows(held.uow, lease=held.lease, position=position, frame=frame, known=known)
-                position += frame.rows.height
-                held.progress(position)
+            step.result["rows"] = keep_all(cost_frames(came.name, path, came.latest), keep, held.progress)
         except Invalid:
             # What was kept before the first wrong line counts for nothing, and would only lie there.
             while remove_read(held.uow, lease=held.lease):
                 pass
             raise
-        step.result["rows"] = position
 
 
-def one_ahead(items: Iterator[T]) -> Iterator[T]:
+def keep_all(frames: Iterator[CostFrame], keep: Callable[..., pl.DataFrame], tell: Callable[[int], None]) -> int:
+    """Keep all rows of a file, frame by frame; gives how many.
+
+    Args:
+        keep: keeps a frame at a position, as `gradumen.usecases.metering.cost_sets.stage`.
+        tell: is told how many are kept.
+    """
+    position, known = 0, NOTHING
+    for frame in _one_ahead(frames):
+        known = keep(position=position, frame=frame, known=known)
+        position += frame.rows.height
+        tell(position)
+    return position
+
+
+def _one_ahead(items: Iterator[T]) -> Iterator[T]:
     """The same, each made while the one before is worked on."""
     with ThreadPoolExecutor(1) as maker:
         coming = maker.submit(next, items, None)

@@ -1,6 +1,7 @@
 """Fetches the files of a feed that are new or others by now, each taken in by itself."""
 
 from datetime import date
+from functools import partial
 from pathlib import Path
 from tempfile import NamedTemporaryFile
 
@@ -12,9 +13,9 @@ from gradumen.core.metering.pulls import MOST_FILES, file_fits
 from gradumen.core.metering.readings import Reading
 from gradumen.feeds.cost_files import cost_frames
 from gradumen.feeds.mapped_files import read_mapped
-from gradumen.jobs.cost_uploads import one_ahead
+from gradumen.jobs.cost_uploads import keep_all
 from gradumen.jobs.leases import Held, now
-from gradumen.usecases.metering.cost_sets import NOTHING, Stated
+from gradumen.usecases.metering.cost_sets import Stated
 from gradumen.usecases.metering.pulled_files import (
     Fetched,
     FilesAsked,
@@ -73,13 +74,11 @@ def _read_costs(held: Held, stated: Stated, content: bytes, latest: date) -> int
     export = begin_costs(held.uow, lease=held.lease, stated=stated, at=now())
     if export is None:
         return None
-    position, known = 0, NOTHING
     with NamedTemporaryFile() as file:
         file.write(content)
         file.flush()
-        for frame in one_ahead(cost_frames(stated.name, Path(file.name), latest)):
-            known = keep_costs(held.uow, lease=held.lease, export=export, position=position, frame=frame, known=known)
-            position += frame.rows.height
+        keep = partial(keep_costs, held.uow, lease=held.lease, export=export)
+        keep_all(cost_frames(stated.name, Path(file.name), latest), keep, lambda _: None)
     return export
 
 

@@ -16,6 +16,10 @@ PLACES = 10_000_000
 """Positions that each file of an export has in the sets; more rows no file has."""
 
 
+REMOVED = 50_000
+"""Rows that are removed at once."""
+
+
 class CostExportRow(Base):
     """What was written at ``revision``, in so many files (``parts``).
 
@@ -46,6 +50,11 @@ def find_export(tx: Session, feed: int, revision: datetime, parts: int) -> CostE
 def hold_export(tx: Session, export: int) -> CostExportRow | None:
     """An export, so that others who add to it wait; None where it is gone."""
     return tx.scalars(select(CostExportRow).where(CostExportRow.id == export).with_for_update()).first()
+
+
+def exports_by_number(tx: Session, numbers: Collection[int]) -> dict[int, CostExportRow]:
+    """Exports by number."""
+    return {row.id: row for row in tx.scalars(select(CostExportRow).where(CostExportRow.id.in_(numbers)))}
 
 
 def staged_sets(tx: Session, export: CostExportRow, keys: Collection[tuple[str, date]]) -> dict[tuple[str, date], int]:
@@ -92,7 +101,7 @@ def staged(tx: Session, export: int) -> tuple[dict[int, CostSetRow], list[Staged
     return sets, [StagedSum(*each) for each in found]
 
 
-def drop_staged(tx: Session, export: int, part: int, most: int) -> bool:
+def drop_staged(tx: Session, export: int, part: int) -> bool:
     """Remove rows of one file of an export that does not count yet; gives whether some are left.
 
     The sets stay: rows of other files may be in them, and one without rows counts for nothing.
@@ -102,8 +111,8 @@ def drop_staged(tx: Session, export: int, part: int, most: int) -> bool:
         return False
     row = CostRowRow
     places = row.position.between(part * PLACES, (part + 1) * PLACES - 1)
-    gone = tx.execute(delete(row).where(row.set_id.in_(ids), places).with_dialect_options(mysql_limit=most))
-    return int(getattr(gone, "rowcount", 0)) >= most
+    gone = tx.execute(delete(row).where(row.set_id.in_(ids), places).with_dialect_options(mysql_limit=REMOVED))
+    return int(getattr(gone, "rowcount", 0)) >= REMOVED
 
 
 def left_exports(tx: Session, without: Select[int | None], before: datetime) -> list[int]:

@@ -1,5 +1,6 @@
 """Files that come in pieces; tables and queries."""
 
+from collections import defaultdict
 from collections.abc import Collection, Sequence
 from datetime import datetime
 from uuid import UUID
@@ -116,9 +117,13 @@ def put_piece(tx: Session, upload: int, number: int, content: bytes) -> None:
     tx.execute(insert(UploadPieceRow).values(values).on_duplicate_key_update(content=content))
 
 
-def pieces_there(tx: Session, upload: int) -> set[int]:
-    """Which pieces of an upload are there."""
-    return set(tx.scalars(select(UploadPieceRow.number).where(UploadPieceRow.upload_id == upload)))
+def pieces_there(tx: Session, uploads: Collection[int]) -> dict[int, set[int]]:
+    """Which pieces of uploads are there, by upload."""
+    row = UploadPieceRow
+    found: dict[int, set[int]] = defaultdict(set)
+    for upload, number in tx.execute(select(row.upload_id, row.number).where(row.upload_id.in_(uploads))):
+        found[upload].add(number)
+    return found
 
 
 def read_piece(tx: Session, upload: int, number: int) -> bytes | None:

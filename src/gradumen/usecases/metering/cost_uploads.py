@@ -22,9 +22,6 @@ from gradumen.usecases.metering.readings import new_delivery
 from gradumen.usecases.scope import NOBODY, Caller, scope_of_nobody
 from gradumen.usecases.tasks import require_lease
 
-BATCH = 50_000
-"""Rows that are removed at once."""
-
 
 @dataclass(frozen=True, slots=True)
 class CameWhole:
@@ -77,7 +74,7 @@ def read_piece(tx: Session, *, lease: Lease, number: int) -> bytes:
 def remove_read(tx: Session, *, lease: Lease) -> bool:
     """Remove some of the rows that an attempt before kept; gives whether some are left."""
     row, export = _held(tx, lease)
-    return exports.drop_staged(tx, export.id, row.part, BATCH)
+    return exports.drop_staged(tx, export.id, row.part)
 
 
 @use_case

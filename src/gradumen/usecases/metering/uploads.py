@@ -12,7 +12,6 @@ from gradumen.store import tasks
 from gradumen.store.access.members import emails_of
 from gradumen.store.metering import cost_exports as exports
 from gradumen.store.metering import uploads as store
-from gradumen.store.metering.cost_exports import CostExportRow
 from gradumen.store.metering.deliveries import deliveries_by_number, lock_feed
 from gradumen.store.metering.tables import FeedRow
 from gradumen.store.metering.uploads import UploadRow
@@ -35,8 +34,6 @@ DECIDED, DECIDED_DAYS = (UploadState.WAITING, UploadState.REFUSED), timedelta(da
 """How long a file waits for others of its export, or for a person."""
 LEFT_OVER = timedelta(days=1)
 """How long what was read of a file that was fetched waits to be taken."""
-BATCH = 50_000
-"""Rows that are removed at once."""
 
 
 @use_case
@@ -147,7 +144,7 @@ def send_piece(tx: Session, caller: Caller, *, upload: UUID, number: int, conten
     if row.state == UploadState.SENDING:
         store.put_piece(tx, row.id, number, content)
         row.changed_at = caller.at
-        if len(store.pieces_there(tx, row.id)) == count:
+        if len(store.pieces_there(tx, [row.id]).get(row.id, ())) == count:
             _read(tx, scope, feed, row)
     return _view(tx, row)
 
@@ -191,7 +188,7 @@ def list_uploads(tx: Session, caller: Caller, *, feed: str) -> list[UploadBody]:
     scope = load_scope(tx, caller)
     row, _ = get_feed(tx, scope, feed)
     found = store.uploads_of(tx, row.id, UNDER_WAY, SHOWN)
-    return [_view(tx, each) for each in found if _sees(tx, scope, row, each)]
+    return _views(tx, [each for each in found if _sees(tx, scope, row, each)])
 
 
 @use_case
@@ -265,33 +262,49 @@ def _sees(tx: Session, scope: Scope, feed: FeedRow, row: UploadRow) -> bool:
 
 
 def _view(tx: Session, row: UploadRow) -> UploadBody:
-    feed = tx.get_one(FeedRow, row.feed_id)
-    export = None if row.export_id is None else tx.get(CostExportRow, row.export_id)
-    task = None if row.task_id is None else tx.get(tasks.TaskRow, row.task_id)
-    sending = row.state == UploadState.SENDING
-    there = store.pieces_there(tx, row.id) if sending else set()
-    count = pieces_of(row.size)
-    deliveries = {} if row.delivery_id is None else deliveries_by_number(tx, [row.delivery_id])
-    return UploadBody(
-        id=row.public_id,
-        feed=f"{tx.get_one(OrganisationRow, feed.organisation_id).slug}/{feed.slug}",
-        name=row.name,
-        size=row.size,
-        piece_bytes=PIECE,
-        pieces=count,
-        missing=[each for each in range(count) if each not in there] if sending else [],
-        exported_at=export.revision if export else None,
-        part=row.part + 1,
-        parts=export.parts if export else 1,
-        state=row.state,
-        problem=row.problem,
-        confirmable=row.confirmable,
-        rows=task.made if task else 0,
-        begun_by=emails_of(tx, {row.begun_by}).get(row.begun_by) if row.begun_by else None,
-        begun_at=row.begun_at,
-        delivery_id=deliveries[row.delivery_id].public_id if row.delivery_id else None,
-        task=row.task_id,
-    )
+    return _views(tx, [row])[0]
+
+
+def _views(tx: Session, rows: Sequence[UploadRow]) -> list[UploadBody]:
+    """Files of one feed as they are told."""
+    if not rows:
+        return []
+    feed = tx.get_one(FeedRow, rows[0].feed_id)
+    path = f"{tx.get_one(OrganisationRow, feed.organisation_id).slug}/{feed.slug}"
+    of_exports = exports.exports_by_number(tx, {each.export_id for each in rows if each.export_id is not None})
+    read = {each.id: each.made for each in tasks.tasks_by_id(tx, {row.task_id for row in rows if row.task_id})}
+    there = store.pieces_there(tx, [each.id for each in rows if each.state == UploadState.SENDING])
+    users = emails_of(tx, {each.begun_by for each in rows if each.begun_by})
+    deliveries = deliveries_by_number(tx, [each.delivery_id for each in rows if each.delivery_id is not None])
+    bodies = []
+    for row in rows:
+        export = of_exports.get(row.export_id or 0)
+        delivery = deliveries.get(row.delivery_id or 0)
+        count, came = pieces_of(row.size), there.get(row.id, set())
+        sending = row.state == UploadState.SENDING
+        bodies.append(
+            UploadBody(
+                id=row.public_id,
+                feed=path,
+                name=row.name,
+                size=row.size,
+                piece_bytes=PIECE,
+                pieces=count,
+                missing=[each for each in range(count) if each not in came] if sending else [],
+                exported_at=export.revision if export else None,
+                part=row.part + 1,
+                parts=export.parts if export else 1,
+                state=row.state,
+                problem=row.problem,
+                confirmable=row.confirmable,
+                rows=read.get(row.task_id, 0) if row.task_id else 0,
+                begun_by=users.get(row.begun_by) if row.begun_by else None,
+                begun_at=row.begun_at,
+                delivery_id=delivery.public_id if delivery else None,
+                task=row.task_id,
+            )
+        )
+    return bodies
 
 
 @use_case
@@ -317,7 +330,7 @@ def remove_left(tx: Session, *, export: int) -> bool:
     row = exports.hold_export(tx, export)
     if row is None or row.delivery_id is not None:
         return False
-    if exports.drop_staged(tx, export, 0, BATCH):
+    if exports.drop_staged(tx, export, 0):
         return True
     exports.drop_export(tx, export)
     return False
@@ -332,7 +345,7 @@ def remove_rows(tx: Session, *, upload: int) -> bool:
     exports.hold_export(tx, row.export_id)
     # Where another file took its part, the rows there are that one's.
     parts = {each.part for each in store.of_export(tx, row.export_id)}
-    if row.part not in parts and exports.drop_staged(tx, row.export_id, row.part, BATCH):
+    if row.part not in parts and exports.drop_staged(tx, row.export_id, row.part):
         return True
     number, row.export_id = row.export_id, None
     tx.flush()
