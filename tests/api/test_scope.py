@@ -63,6 +63,9 @@ OXBOW = Side(
     "oxbow", "saltmarsh", "booking", "oxbow-gbp", "tarnwick/resellers-gbp", "hill-range", "vaults", "edda", "piers"
 )
 FILE = {"name": "a.csv", "content": b64encode(b"id,bytes,at\nx,1,2026-09-01T00:00:00Z\n").decode()}
+TRIAL = {
+    "feed": "any", "source": "s", "resource": "r", "meter": "m", "unit": "u", "start": "2026-09-01T00:00:00Z",
+}  # fmt: skip
 UPLOAD = {"name": "a.csv", "size": 1, "sha256": "0" * 64}
 MAPPING = {
     "identity": ["id"],
@@ -372,6 +375,11 @@ def calls(side: Side, invoice: InvoiceBody, world: World, service: Service) -> d
         "list_ownership_rules": Call("GET", f"{own}/ownership-rules"),
         "set_ownership_rules": Call("PUT", f"{own}/ownership-rules", {"version": 0, "rules": []}, viewer=403),
         "preview_ownership_rules": Call("POST", f"{own}/ownership-rules/preview", {"rules": []}, viewer=403),
+        "list_kind_rules": Call("GET", f"{own}/kind-rules"),
+        "set_kind_rules": Call("PUT", f"{own}/kind-rules", {"version": 0, "rules": []}, viewer=403),
+        "preview_kind_rules": Call("POST", f"{own}/kind-rules/preview", {"rules": []}, viewer=403),
+        "try_reading": Call("POST", f"{own}/kind-rules/trial", TRIAL, viewer=403),
+        "list_unknown_kinds": Call("GET", f"{own}/unknown-kinds", query={"period": "2026-09"}),
         "list_unowned_usage": Call("GET", f"{own}/unowned-usage", query={"period": "2026-09"}),
         "list_usage_balances": Call("GET", f"{own}/usage-balances", query={"period": "2026-09"}),
         "list_not_priced": Call("GET", f"{own}/not-priced", query={"period": "2026-09"}),

@@ -12,7 +12,7 @@ from gradumen.core.metering.packed_days import unpack
 from gradumen.core.metering.readings import hash_of, reading_key
 from gradumen.core.periods import hour_start
 from gradumen.store import schema
-from gradumen.store.metering.readings import find_reading, number_origins
+from gradumen.store.metering.readings import Origin, find_reading, number_origins
 from gradumen.store.metering.tables import (
     OriginRow,
     ReadingKeyRow,
@@ -175,7 +175,7 @@ def test_what_was_known_stays_known_and_what_was_replaced_stays_replaced(fresh: 
             ("acct", None),
         }
         again = {
-            hash_of("/sites/ö", row.account or "", row.owner or ""): ("/sites/ö", row.account, row.owner)
+            hash_of("/sites/ö", row.account or "", row.owner or ""): Origin("/sites/ö", row.account, row.owner)
             for row in origins
         }
         assert set(number_origins(session, again).values()) == {row.id for row in origins}

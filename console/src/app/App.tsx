@@ -42,6 +42,7 @@ const WhatIfPage = lazy(() => import('../rating/WhatIfPage'));
 const UsagePage = lazy(() => import('../metering/UsagePage'));
 const ResourcePage = lazy(() => import('../metering/ResourcePage'));
 const FeedsPage = lazy(() => import('../metering/FeedsPage'));
+const KindsPage = lazy(() => import('../metering/KindsPage'));
 const OwnersPage = lazy(() => import('../metering/OwnersPage'));
 const FeedBalancesPage = lazy(() => import('../spend/FeedBalancesPage'));
 const TaxRatesPage = lazy(() => import('../billing/TaxRatesPage'));
@@ -144,6 +145,7 @@ function Pages() {
       <Route path="/usage" element={<UsagePage />} />
       <Route path="/usage/resource" element={<ResourcePage />} />
       <Route path="/feeds" element={<FeedsPage />} />
+      <Route path="/kinds" element={<KindsPage />} />
       <Route path="/owners" element={<OwnersPage />} />
       <Route path="/feed-balances" element={<FeedBalancesPage />} />
       <Route path="/tax-rates" element={<TaxRatesPage />} />

@@ -72,6 +72,7 @@ export const SECTIONS: SectionEntry[] = [
     pages: [
       { to: '/usage', title: 'Usage', whose: 'anybody', month: 'one' },
       { to: '/feeds', title: 'Feeds', sellers: true, whose: 'own' },
+      { to: '/kinds', title: 'Kinds', sellers: true, whose: 'own', month: 'one' },
       { to: '/owners', title: 'Owners', sellers: true, whose: 'own', month: 'one' },
       {
         to: '/feed-balances',

@@ -1514,6 +1514,70 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/organisations/{organisation}/kind-rules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Kind Rules
+         * @description The rules of a seller as they were written, and the order in which they are looked at.
+         */
+        get: operations["list_kind_rules"];
+        /**
+         * Set Kind Rules
+         * @description Set the rules together. Safe to repeat. What they reach is read anew as work in progress.
+         */
+        put: operations["set_kind_rules"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/organisations/{organisation}/kind-rules/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Preview Kind Rules
+         * @description What rules would change on what came in; nothing is set.
+         */
+        post: operations["preview_kind_rules"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/organisations/{organisation}/kind-rules/trial": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Try Reading
+         * @description What one reading would be and whose, by the stored rules or by those given; nothing is taken in.
+         */
+        post: operations["try_reading"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/organisations/{organisation}/margins": {
         parameters: {
             query?: never;
@@ -2556,6 +2620,26 @@ export interface paths {
          * @description What needs the organisation's members, the most pressing first: work, health, money, what is about to change.
          */
         get: operations["list_to_dos"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/organisations/{organisation}/unknown-kinds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Unknown Kinds
+         * @description What of a seller's feeds is of unknown kind in a month of UTC, as it was sent, and why.
+         */
+        get: operations["list_unknown_kinds"];
         put?: never;
         post?: never;
         delete?: never;
@@ -5434,6 +5518,8 @@ export interface components {
         /**
          * FeedBalanceBody
          * @description A feed's month; ``refused`` counts the items that were refused of what came in it.
+         *
+         *     ``unknown`` are readings that began in the month and of which nothing says of which meter they are.
          */
         FeedBalanceBody: {
             /** Costs */
@@ -5449,6 +5535,8 @@ export interface components {
             /** Refused */
             refused: number;
             sign_off: components["schemas"]["FeedSignOffBody"] | null;
+            /** Unknown */
+            unknown: number;
         };
         /**
          * FeedBalancesBody
@@ -6277,6 +6365,171 @@ export interface components {
             services: string[] | null;
             /** Type */
             type: string;
+        };
+        /**
+         * KindMoveBody
+         * @description What would be of another kind: of ``before``, a meter or null for unknown, of ``after`` by ``rule``.
+         *
+         *     It was sent as ``sent_meter``; ``why`` says why it would be unknown. ``attributes`` are some that it would have.
+         */
+        KindMoveBody: {
+            /** After */
+            after: string | null;
+            /** Attributes */
+            attributes: {
+                [key: string]: string;
+            }[];
+            /** Before */
+            before: string | null;
+            /**
+             * First Day
+             * Format: date
+             */
+            first_day: string;
+            /**
+             * Last Day
+             * Format: date
+             */
+            last_day: string;
+            quantity: components["schemas"]["QuantityBody"] | null;
+            /** Readings */
+            readings: number;
+            /** Resources */
+            resources: number;
+            /** Rule */
+            rule: string | null;
+            /** Sent Meter */
+            sent_meter: string;
+            /** Sent Unit */
+            sent_unit: string;
+            /** Why */
+            why: string | null;
+        };
+        /**
+         * KindPreviewBody
+         * @description What would change from a day on, and how many readings would be unknown; ``more``: not all was looked at.
+         */
+        KindPreviewBody: {
+            /** From Day */
+            from_day: string | null;
+            /** More */
+            more: boolean;
+            /** Moves */
+            moves: components["schemas"]["KindMoveBody"][];
+            /** Unknown */
+            unknown: number;
+        };
+        /**
+         * KindRuleForm
+         * @description What started on days of UTC from ``starts_on`` up to ``ends_on``, and fulfils all conditions, is of ``meter``.
+         *
+         *     Its attributes are those that were sent under their own names, those ``taken`` from what was sent under another
+         *     (attribute: name), and ``attributes`` as they stand here. ``unit`` stands in place of the one that was sent; the
+         *     quantity counts as often as the number says that was sent as ``times``.
+         *
+         *     ``conditions`` are as those of ownership, and on ``unit``, as it was sent.
+         */
+        "KindRuleForm-Input": {
+            /** Attributes */
+            attributes?: {
+                [key: string]: string;
+            };
+            /** Conditions */
+            conditions: {
+                [key: string]: unknown;
+            };
+            /** Ends On */
+            ends_on?: string | null;
+            /** Meter */
+            meter: string;
+            /** Name */
+            name: string;
+            /**
+             * Starts On
+             * Format: date
+             */
+            starts_on: string;
+            /** Taken */
+            taken?: {
+                [key: string]: string;
+            };
+            /** Times */
+            times?: string | null;
+            /** Unit */
+            unit?: string | null;
+        };
+        /**
+         * KindRuleForm
+         * @description What started on days of UTC from ``starts_on`` up to ``ends_on``, and fulfils all conditions, is of ``meter``.
+         *
+         *     Its attributes are those that were sent under their own names, those ``taken`` from what was sent under another
+         *     (attribute: name), and ``attributes`` as they stand here. ``unit`` stands in place of the one that was sent; the
+         *     quantity counts as often as the number says that was sent as ``times``.
+         *
+         *     ``conditions`` are as those of ownership, and on ``unit``, as it was sent.
+         */
+        "KindRuleForm-Output": {
+            /** Attributes */
+            attributes: {
+                [key: string]: string;
+            };
+            /** Conditions */
+            conditions: {
+                [key: string]: unknown;
+            };
+            /** Ends On */
+            ends_on: string | null;
+            /** Meter */
+            meter: string;
+            /** Name */
+            name: string;
+            /**
+             * Starts On
+             * Format: date
+             */
+            starts_on: string;
+            /** Taken */
+            taken: {
+                [key: string]: string;
+            };
+            /** Times */
+            times: string | null;
+            /** Unit */
+            unit: string | null;
+        };
+        /**
+         * KindRulesBody
+         * @description The rules of a seller as they were written; ``order`` has their places as they are looked at.
+         *
+         *     The more specific first, of equally specific ones the first: the first that takes a reading counts.
+         */
+        KindRulesBody: {
+            /** Order */
+            order: number[];
+            /** Organisation */
+            organisation: string;
+            /** Rules */
+            rules: components["schemas"]["KindRuleForm-Output"][];
+            /** Version */
+            version: number;
+        };
+        /**
+         * KindRulesPreview
+         * @description Rules that are only looked at.
+         */
+        KindRulesPreview: {
+            /** Rules */
+            rules: components["schemas"]["KindRuleForm-Input"][];
+        };
+        /**
+         * KindRulesSet
+         * @description The rules as they are to be from now on, over the version that was read.
+         */
+        KindRulesSet: {
+            /** Rules */
+            rules: components["schemas"]["KindRuleForm-Input"][];
+            /** Version */
+            version: number;
         };
         /**
          * Lasts
@@ -9856,6 +10109,68 @@ export interface components {
             unit: string;
         };
         /**
+         * ReadingTrial
+         * @description A reading that is only looked at, by the stored rules or by others.
+         */
+        ReadingTrial: {
+            /** Account */
+            account?: string | null;
+            /** Attributes */
+            attributes?: {
+                [key: string]: string;
+            };
+            /** Feed */
+            feed: string;
+            /**
+             * Held
+             * @default false
+             */
+            held?: boolean;
+            /** Meter */
+            meter: string;
+            /**
+             * Quantity
+             * Format: decimal
+             * @default 1
+             * @example 12.5
+             */
+            quantity?: string;
+            /** Resource */
+            resource: string;
+            /** Rules */
+            rules?: components["schemas"]["KindRuleForm-Input"][] | null;
+            /** Source */
+            source: string;
+            /**
+             * Start
+             * Format: date-time
+             */
+            start: string;
+            /** Unit */
+            unit: string;
+        };
+        /**
+         * ReadingTrialBody
+         * @description What a reading would be: its kind, by which rule, or why it has none; and whose, by which rule.
+         */
+        ReadingTrialBody: {
+            /** Attributes */
+            attributes: {
+                [key: string]: string;
+            };
+            /** Meter */
+            meter: string | null;
+            /** Owner */
+            owner: string | null;
+            /** Owner Rule */
+            owner_rule: string | null;
+            quantity: components["schemas"]["QuantityBody"] | null;
+            /** Taken By */
+            taken_by: components["schemas"]["TakingRuleBody"][];
+            /** Why */
+            why: string | null;
+        };
+        /**
          * RecoveryCodesBody
          * @description Codes that stand in for the second factor, each once. Shown this once.
          */
@@ -10878,6 +11193,16 @@ export interface components {
             version?: number | null;
         };
         /**
+         * TakingRuleBody
+         * @description A rule that takes a reading, with how many conditions it has; the first of them counts.
+         */
+        TakingRuleBody: {
+            /** Conditions */
+            conditions: number;
+            /** Name */
+            name: string;
+        };
+        /**
          * TaskBody
          * @description Long work: waiting, running, needs a hand (with a problem), done or undone.
          *
@@ -11078,8 +11403,9 @@ export interface components {
          * ToDoBody
          * @description Something that needs somebody, in a sentence, with more to it in another.
          *
-         *     ``kind`` says what it is about: task, charges, feed, refused readings, unowned, drafts, to bill, not priced,
-         *     price change, quota, quota request, order, messages, or invoice; ``subject`` which one, by id, slug or month.
+         *     ``kind`` says what it is about: task, charges, feed, refused readings, unowned, unknown kind, drafts, to bill, not
+         *     priced, price change, quota, quota request, order, messages, or invoice; ``subject`` which one, by id, slug or
+         *     month.
          */
         ToDoBody: {
             /** Detail */
@@ -11147,6 +11473,67 @@ export interface components {
              * @enum {string}
              */
             then?: "converts" | "ends";
+        };
+        /**
+         * UnknownKindBody
+         * @description Readings of which nothing says what they are, sent by a feed as one meter and unit, and why nothing does.
+         */
+        UnknownKindBody: {
+            /** Attributes */
+            attributes: {
+                [key: string]: string[];
+            };
+            /** Examples */
+            examples: string[];
+            /** Feed */
+            feed: string;
+            /** Feed Name */
+            feed_name: string;
+            /**
+             * First Day
+             * Format: date
+             */
+            first_day: string;
+            /**
+             * Last Day
+             * Format: date
+             */
+            last_day: string;
+            /**
+             * Quantity
+             * Format: decimal
+             * @example 12.5
+             */
+            quantity: string;
+            /** Readings */
+            readings: number;
+            /** Resources */
+            resources: number;
+            /** Sent Meter */
+            sent_meter: string;
+            /** Sent Unit */
+            sent_unit: string;
+            /** Why */
+            why: string;
+        };
+        /**
+         * UnknownKindsBody
+         * @description What of a seller's feeds is of unknown kind in a month of UTC, the most readings first.
+         *
+         *     ``attributes`` of each are names that were sent with it, with some of their values. ``waiting``: what came in is
+         *     being read anew.
+         */
+        UnknownKindsBody: {
+            /** Items */
+            items: components["schemas"]["UnknownKindBody"][];
+            /** More */
+            more: boolean;
+            /** Organisation */
+            organisation: string;
+            /** Period */
+            period: string;
+            /** Waiting */
+            waiting: boolean;
         };
         /**
          * UnownedUsageBody
@@ -14797,6 +15184,142 @@ export interface operations {
             };
         };
     };
+    list_kind_rules: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                organisation: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KindRulesBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    set_kind_rules: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                organisation: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KindRulesSet"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KindRulesBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_kind_rules: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                organisation: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KindRulesPreview"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KindPreviewBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    try_reading: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                organisation: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReadingTrial"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReadingTrialBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     read_month_margins: {
         parameters: {
             query?: {
@@ -17074,6 +17597,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Page_ToDoBody_"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_unknown_kinds: {
+        parameters: {
+            query: {
+                period: string;
+            };
+            header?: never;
+            path: {
+                organisation: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UnknownKindsBody"];
                 };
             };
             /** @description A refusal, as problem details */

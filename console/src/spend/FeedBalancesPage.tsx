@@ -141,6 +141,14 @@ function Feed({ item, over, period }: { item: FeedBalance; over: boolean; period
           </Link>
         </Remark>
       )}
+      {item.unknown > 0 && (
+        <Remark>
+          {formatCount(item.unknown)} readings are of unknown kind.{' '}
+          <Link component={RouterLink} to="/kinds">
+            Say what they are
+          </Link>
+        </Remark>
+      )}
       {item.open.includes("nobody's") && (
         <Remark>
           <Link component={RouterLink} to="/owners">

@@ -39,6 +39,7 @@ const ITEM: FeedBalance = {
   feed: 'tarnwick/north-fell',
   feed_name: 'North Fell',
   refused: 2,
+  unknown: 3,
   meters: [METER],
   costs: [],
   open: ["nobody's"],
@@ -50,6 +51,7 @@ const QUIET: FeedBalance = {
   feed: 'tarnwick/host',
   feed_name: 'Host',
   refused: 0,
+  unknown: 0,
   meters: [],
   open: [],
 };

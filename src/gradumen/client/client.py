@@ -31,6 +31,7 @@ from gradumen.client.metering.exchange_rates import ExchangeRates
 from gradumen.client.metering.feed_precedences import FeedPrecedences
 from gradumen.client.metering.feeds import Feeds
 from gradumen.client.metering.imported_costs import ImportedCosts
+from gradumen.client.metering.kind_rules import KindRules
 from gradumen.client.metering.ownership_rules import OwnershipRules
 from gradumen.client.metering.pulls import Pulls
 from gradumen.client.metering.readings import Readings
@@ -111,6 +112,7 @@ class Client:
         self.uploads = Uploads(self.connection)
         self.exchange_rates = ExchangeRates(self.connection)
         self.ownership_rules = OwnershipRules(self.connection)
+        self.kind_rules = KindRules(self.connection)
         self.pulls = Pulls(self.connection)
         self.readings = Readings(self.connection)
         self.usage = Usage(self.connection)

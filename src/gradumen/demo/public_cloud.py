@@ -9,6 +9,7 @@ from gradumen.client import Client
 from gradumen.client.metering.readings import reading_event
 from gradumen.demo.fleet import SEED
 from gradumen.demo.scenario import PROVIDER
+from gradumen.wire.metering.kind_rules import KindRuleForm
 from gradumen.wire.metering.ownership_rules import OwnershipRuleForm
 
 FEED, NAME = "cumulant", "Cumulant"
@@ -21,6 +22,8 @@ MACHINES = (
     (UNOWNED, "survey-store", "small", 2, 120),
 )
 """Account, machine, size, processors, and GiB that it sends out in a day."""
+VOLUMES = ((KNOWN, "quay-labels-disk", "faster", 240), (KNOWN, "quay-archive", "cold", 900))
+"""Account, volume, its class, and how large it is; its sender has words of its own for all of that."""
 GIB = 1024**3
 
 
@@ -34,6 +37,9 @@ def readings(first: date, end: date) -> Iterator[dict[str, Any]]:
             if sent:
                 amount = sent * GIB + chance.randrange(sent * GIB // 3)
                 yield _event(account, machine, day, "network/egress", str(amount), "byte", {})
+        for account, volume, disk_class, size_of in VOLUMES:
+            told = {"disk_class": disk_class, "zone": "quay-2"}
+            yield _event(account, volume, day, "volume-usage", str(size_of), "Gigabytes", told)
 
 
 def _event(
@@ -53,10 +59,19 @@ def _event(
 
 
 def connect(mara: Client, first: date) -> None:
-    """Its feed, and the rule for the account of which it is known whose it is."""
+    """Its feed, the rule for the account of which it is known whose it is, and one for what its fast disks are."""
     mara.feeds.create(PROVIDER, slug=FEED, name=NAME)
     mara.feeds.allow(f"{PROVIDER}/{FEED}", "meters@tarnwick.example")
     rule = OwnershipRuleForm(
         name="Gannet's account", owner="gannet/tracking", starts_on=first, conditions={"account": KNOWN}
     )
     mara.ownership_rules.set(PROVIDER, [rule], 0)
+    disks = KindRuleForm(
+        name="Cumulant's fast disks",
+        meter="block-storage/capacity",
+        attributes={"disk": "fast"},
+        unit="GB",
+        starts_on=first,
+        conditions={"meter": "volume-usage", "where": {"disk_class": ["fast", "faster"]}},
+    )
+    mara.kind_rules.set(PROVIDER, [disks], 0)

@@ -15,6 +15,7 @@ from gradumen.jobs import (
     cloud_limits,
     cost_uploads,
     issuing,
+    kind_rules,
     months,
     onboardings,
     ownership_rules,
@@ -30,6 +31,7 @@ from gradumen.store.unit_of_work import Engine, UnitOfWork
 from gradumen.usecases import idempotency, tasks
 from gradumen.usecases.metering.limit_watch import watch_limits
 from gradumen.usecases.metering.pull_runs import schedule_pulls
+from gradumen.usecases.metering.read_again import read_unknown_again
 from gradumen.usecases.metering.stale_costs import refresh_costs
 from gradumen.usecases.metering.stale_usage import refresh_usage
 from gradumen.usecases.rating import current_charges
@@ -84,6 +86,7 @@ class Worker:
             tasks.ONBOARDING: lambda held: onboardings.make(held, door or Door([])),
             tasks.CLOUD_LIMITS: lambda held: cloud_limits.hold(held, door or Door([])),
             tasks.OWNERS: ownership_rules.mark,
+            tasks.KINDS: kind_rules.read_again,
             tasks.REMAKE: usage_remakes.mark,
             tasks.COST_FILE: cost_uploads.take,
             tasks.PULL: lambda held: pulls.fetch(held, door or Door([]), directories or Directories("")),
@@ -138,6 +141,7 @@ class Worker:
         idempotency.forget_keys(self.uow, at=now())
         forget_what_ifs(self.uow, at=now())
         cost_uploads.clear(self.uow)
+        read_unknown_again(self.uow, at=now())
         tell_endings(self.uow, at=now())
 
     def make_usage(self) -> float:

@@ -16,7 +16,7 @@ from sqlalchemy.orm import Mapped, Session, mapped_column
 
 from gradumen.store.columns import Base, ascii_text
 
-TREE, CATALOGUE, FEEDS = "tree", "catalogue", "feeds"
+TREE, CATALOGUE, FEEDS, KINDS = "tree", "catalogue", "feeds", "kind rules"
 T = TypeVar("T")
 MOST = 3
 _READ, _BEGUN = "read while changing", "tokens that were read"
@@ -61,7 +61,7 @@ def _written(tx: Session, *_: object) -> None:
         tx.info[_READ] = {TREE: known[TREE]}
 
 
-def _token(tx: Session, kind: str) -> UUID | None:
+def token_of(tx: Session, kind: str) -> UUID | None:
     """The present token of a kind; of the tree, where a transaction waited for nobody, that of its beginning."""
     begun = tx.info.setdefault(_BEGUN, {})
     if kind != TREE or kind not in begun or tx.connection().info.get("waited", True):
@@ -78,7 +78,7 @@ def kept(tx: Session, kind: str, read: Callable[[], T]) -> T:
             known[kind] = read()
         changed: T = known[kind]
         return changed
-    token = _token(tx, kind)
+    token = token_of(tx, kind)
     if token is None:
         return read()
     with _lock:

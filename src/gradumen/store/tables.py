@@ -13,6 +13,7 @@ from gradumen.store.metering import (
     feed_balances,
     feed_precedences,
     imported_costs,
+    kind_rules,
 )
 from gradumen.store.metering import tables as readings
 from gradumen.store.organisations import clouds, cost_centres, projects
@@ -37,6 +38,7 @@ __all__ = [
     "feed_precedences",
     "idempotency",
     "imported_costs",
+    "kind_rules",
     "measures",
     "messages",
     "organisations",

@@ -20,7 +20,8 @@ from gradumen.wire.tasks import TaskBody, TaskStepBody
 
 BILL_RUN, ISSUE, WHAT_IF, MONTHS, USAGE_DAYS = "bill run", "issue", "what-if", "months of readings", "usage by day"
 ONBOARDING, UNDO_ONBOARDING, CLOUD_LIMITS = "onboarding", "onboarding taken back", "limits in clouds"
-OWNERS, PULL, REMAKE, COST_FILE = "owners by rule", "fetching of usage", "usage made again of", "cost file"
+OWNERS, KINDS, PULL = "owners by rule", "kinds by rule", "fetching of usage"
+REMAKE, COST_FILE = "usage made again of", "cost file"
 NEEDED = {
     BILL_RUN: Right.BILL,
     ISSUE: Right.BILL,
@@ -29,6 +30,7 @@ NEEDED = {
     UNDO_ONBOARDING: Right.MANAGE_ORGANISATIONS,
     CLOUD_LIMITS: Right.MANAGE_QUOTAS,
     OWNERS: Right.MANAGE_FEEDS,
+    KINDS: Right.MANAGE_FEEDS,
     PULL: Right.MANAGE_FEEDS,
     REMAKE: Right.MANAGE_FEEDS,
     COST_FILE: Right.MANAGE_FEEDS,

@@ -12,7 +12,9 @@ from sqlalchemy import text
 
 from gradumen.core.catalogue.conditions import Contains, Equals, OneOf, Prefix
 from gradumen.core.errors import EditedMeanwhile, Forbidden, Invalid, NotFound
-from gradumen.core.metering.ownership import OwnershipRule, first_difference, rules_for
+from gradumen.core.metering.dated_rules import first_difference, rules_for
+from gradumen.core.metering.ownership import OwnershipRule
+from gradumen.core.metering.told_conditions import AllOf, Conditions
 from gradumen.jobs.worker import Worker
 from gradumen.usecases.metering import unowned_usage
 from gradumen.usecases.subscriptions.moves_due import complete_moves
@@ -245,8 +247,9 @@ RULES = st.lists(
         shares=st.integers(1, 3).map(lambda number: ((number, 1),)),
         starts_on=st.dates(date(2026, 9, 1), date(2026, 9, 4)),
         ends_on=st.none() | st.dates(date(2026, 9, 5), date(2026, 9, 8)),
-        conditions=st.lists(st.tuples(st.sampled_from(["account", "feed"]), CONDITIONS), max_size=2).map(tuple),
-        match=st.just(()),
+        conditions=st.lists(st.tuples(st.sampled_from(["account", "feed"]), CONDITIONS), max_size=2).map(
+            lambda each: Conditions(AllOf(tuple(each)))
+        ),
     ),
     max_size=4,
 )

@@ -138,7 +138,6 @@ def test_the_same_batch_from_six_senders_at_once_counts_once(world: World) -> No
 @pytest.mark.parametrize(
     ("field", "changes"),
     [
-        ("meter", {"meter": "compute/magic"}),
         ("unit", {"unit": "furlong"}),
         ("unit", {"unit": "GiB"}),
         ("quantity", {"quantity": "Infinity"}),
@@ -150,7 +149,6 @@ def test_the_same_batch_from_six_senders_at_once_counts_once(world: World) -> No
         ("owner", {"owner": "saltmarsh"}),
         ("owner", {"owner": "über/booking"}),
         ("owner", {"owner": "saltmarsh/hafen-süd"}),
-        ("meter", {"meter": "compute/größe"}),
         ("resource", {"resource": None}),
     ],
 )

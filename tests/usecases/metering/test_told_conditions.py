@@ -9,7 +9,8 @@ from typing import Any
 import pytest
 
 from gradumen.core.errors import Invalid
-from gradumen.wire.metering.ownership_forms import condition_words, read_ownership, rule_of
+from gradumen.wire.metering.condition_forms import condition_words
+from gradumen.wire.metering.ownership_forms import read_ownership, rule_of
 from gradumen.wire.metering.ownership_rules import OwnershipRuleForm
 from tests.world import World, egress
 
@@ -18,7 +19,8 @@ GIB = 1024**3
 
 
 def takes(conditions: dict[str, Any], facts: dict[str, str], attributes: dict[str, str]) -> bool:
-    return rule_of("r", ((1, 1),), DAY, None, read_ownership(conditions)).takes(facts, attributes)
+    rule = rule_of("r", ((1, 1),), DAY, None, read_ownership(conditions))
+    return rule.conditions.hold(facts, attributes)
 
 
 def plainly(condition: Any, said: str | None) -> bool:

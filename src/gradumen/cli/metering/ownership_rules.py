@@ -8,16 +8,16 @@ from decimal import Decimal, InvalidOperation
 from pathlib import Path
 from typing import Any
 
-import yaml
-from pydantic import ValidationError
-
 from gradumen.cli.nouns import Verbs, add_organisation
 from gradumen.cli.output import Out, in_words
 from gradumen.cli.profiles import own_organisation
+from gradumen.cli.rules import add_conditions, conditions_of, read_rules, without
 from gradumen.client import Client
 from gradumen.core.errors import Invalid
 from gradumen.core.exact import figure, money
-from gradumen.wire.metering.ownership_forms import condition_words, value_words, whose_words
+from gradumen.core.metering.ownership import FACTS
+from gradumen.wire.metering.condition_forms import condition_words
+from gradumen.wire.metering.ownership_forms import value_words, whose_words
 from gradumen.wire.metering.ownership_rules import (
     OwnershipPreviewBody,
     OwnershipRuleForm,
@@ -49,9 +49,7 @@ def register(nouns: Any) -> None:
     add.add_argument("--owners", type=Path, metavar="FILE", help=table)
     add.add_argument("--from", dest="starts_on", required=True, type=date.fromisoformat, metavar="DAY")
     add.add_argument("--until", dest="ends_on", type=date.fromisoformat, metavar="DAY", help="the first day it is over")
-    for fact in ("feed", "account", "source", "resource", "meter"):
-        add.add_argument(f"--{fact}", help=f"only of this {fact}; with a * at its end, what begins so")
-    add.add_argument("--where", action="append", default=[], metavar="ATTRIBUTE=VALUE")
+    add_conditions(add, FACTS)
     drop = verbs.add("drop", run_drop, "take a rule away by its name; shows first what that changes")
     drop.add_argument("name")
     apply = verbs.add("apply", run_apply, "set all rules from a YAML file")
@@ -123,16 +121,6 @@ def _quantities(quantities: Sequence[QuantityBody]) -> str:
 
 def run_add(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     """Add a rule."""
-    conditions: dict[str, Any] = {
-        fact: _written(value)
-        for fact in ("feed", "account", "source", "resource", "meter")
-        if (value := getattr(arguments, fact)) is not None
-    }
-    for each in arguments.where:
-        name, equals, value = each.partition("=")
-        if not equals:
-            raise Invalid(f"'{each}' is no condition; write ATTRIBUTE=VALUE", field="where", value=each)
-        conditions.setdefault("where", {})[name] = _written(value)
     rule = OwnershipRuleForm(
         name=arguments.name,
         owner=arguments.owner,
@@ -141,7 +129,7 @@ def run_add(arguments: argparse.Namespace, client: Client, out: Out) -> int:
         owners=None if arguments.owners is None else _owners_of(arguments.owners),
         starts_on=arguments.starts_on,
         ends_on=arguments.ends_on,
-        conditions=conditions,
+        conditions=conditions_of(arguments, FACTS),
     )
     before = client.ownership_rules.get(own_organisation(arguments))
     return _set(arguments, client, out, before, [*before.rules, rule])
@@ -184,48 +172,16 @@ def _shares(written: Sequence[str]) -> dict[str, Decimal] | None:
     return found or None
 
 
-def _written(value: str) -> Any:
-    return {"prefix": value[:-1]} if value.endswith("*") else value
-
-
 def run_drop(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     """Take a rule away."""
     before = client.ownership_rules.get(own_organisation(arguments))
-    left = [each for each in before.rules if each.name != arguments.name]
-    if len(left) == len(before.rules):
-        known = ", ".join(each.name for each in before.rules) or "none"
-        raise Invalid(f"no rule is called '{arguments.name}'; there are: {known}", field="name", value=arguments.name)
-    return _set(arguments, client, out, before, left)
+    return _set(arguments, client, out, before, without(before.rules, arguments.name))
 
 
 def run_apply(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     """Set all rules."""
-    rules = _read(arguments.file)
+    rules = read_rules(arguments.file, OwnershipRuleForm)
     return _set(arguments, client, out, client.ownership_rules.get(own_organisation(arguments)), rules)
-
-
-def _read(file: Path) -> list[OwnershipRuleForm]:
-    """The rules of a file (`docs/formats.md`).
-
-    Raises:
-        Invalid: it is no list of rules; names the rule and its field.
-    """
-    try:
-        told = yaml.load(file.read_text(encoding="utf-8-sig"), Loader=yaml.BaseLoader)
-    except yaml.YAMLError as error:
-        raise Invalid(f"{file} is no YAML: {error}", field=str(file)) from error
-    if not isinstance(told, list):
-        raise Invalid(f"{file} is no list of rules", field=str(file))
-    found = []
-    for place, each in enumerate(told, 1):
-        named = {str(key).replace("-", "_"): value for key, value in each.items()} if isinstance(each, dict) else each
-        try:
-            found.append(OwnershipRuleForm.model_validate(named))
-        except ValidationError as error:
-            wrong = error.errors()[0]
-            field = ".".join(map(str, wrong["loc"]))
-            raise Invalid(f"rule {place}, {field or 'all of it'}: {wrong['msg'].lower()}", field=field) from error
-    return found
 
 
 def _set(

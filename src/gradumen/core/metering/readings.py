@@ -5,6 +5,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 from decimal import Decimal
+from fractions import Fraction
 from typing import NamedTuple
 
 from gradumen.core.catalogue.services import Combine, Meter
@@ -14,7 +15,7 @@ from gradumen.core.units import convertible
 
 LONGEST = timedelta(hours=24)
 """A reading covers at most this much; longer facts are sent in parts."""
-MOST_ATTRIBUTES = 16
+MOST_ATTRIBUTES = 64
 MOST = 10**27
 """In millionths of the base unit: so much that an hour's sum of a million readings of a day's level still fits."""
 _MOST_CHARACTERS = 191
@@ -189,19 +190,35 @@ def base_quantity(reading: Reading, meter: Meter) -> Decimal:
         Invalid: the unit is not known, measures something else, or the quantity is too fine or too large.
     """
     unit = convertible(reading.unit, meter.reading_unit, counted=meter.counted)
-    whole, lost = divmod(scaled(reading.quantity, QUANTITY_PLACES) * unit.factor.numerator, unit.factor.denominator)
+    return in_base_units(reading.quantity, unit.factor, reading.unit)
+
+
+def in_base_units(quantity: Decimal, factor: Fraction, unit: str) -> Decimal:
+    """A quantity as it was sent, in base units.
+
+    Args:
+        factor: how many base units one is.
+        unit: in which it was sent.
+
+    Raises:
+        Invalid: it is finer than a millionth of them, or too large.
+
+    >>> in_base_units(Decimal("1.5"), Fraction(3600), "hour")
+    Decimal('5400.000000')
+    """
+    whole, lost = divmod(scaled(quantity, QUANTITY_PLACES) * factor.numerator, factor.denominator)
     if lost:
         raise Invalid(
-            f"quantity {text(reading.quantity)} {reading.unit} is finer than a millionth of the meter's base unit",
+            f"quantity {text(quantity)} {unit} is finer than a millionth of the meter's base unit",
             field="quantity",
-            value=reading.quantity,
+            value=quantity,
         )
     if whole >= MOST:
         raise Invalid(
-            f"quantity {text(reading.quantity)} {reading.unit} is too large; in the meter's base unit a reading is "
-            f"below {text(unscaled(MOST, QUANTITY_PLACES))}",
+            f"quantity {text(quantity)} {unit} is too large; in the meter's base unit a reading is below "
+            f"{text(unscaled(MOST, QUANTITY_PLACES))}",
             field="quantity",
-            value=reading.quantity,
+            value=quantity,
         )
     return unscaled(whole, QUANTITY_PLACES)
 
@@ -219,11 +236,11 @@ def check_end(reading: Reading, meter: Meter) -> None:
         raise Invalid(message, field="end", value=reading.end)
 
 
-def check_known(reading: Reading, allowed: Mapping[str, tuple[str, ...]], now: datetime) -> None:
-    """Check a reading against its service's attributes and the business clock.
+def check_now(reading: Reading, now: datetime) -> None:
+    """Check a reading against the business clock.
 
     Raises:
-        Invalid: it ends in the future, or has an attribute or value that the service does not know.
+        Invalid: it ends in the future.
     """
     if reading.end > now:
         raise Invalid(
@@ -231,7 +248,15 @@ def check_known(reading: Reading, allowed: Mapping[str, tuple[str, ...]], now: d
             field="end",
             value=reading.end,
         )
-    for key, value in reading.attributes:
+
+
+def check_attributes(attributes: Attributes, allowed: Mapping[str, tuple[str, ...]]) -> None:
+    """Check attributes against those of a service.
+
+    Raises:
+        Invalid: it does not know one, or not with this value.
+    """
+    for key, value in attributes:
         if key not in allowed:
             raise Invalid(
                 f"attribute '{key}' is not one of the service's: {', '.join(allowed) or 'it has none'}",

@@ -7,7 +7,7 @@ from functools import lru_cache
 
 import re2
 
-from gradumen.core.catalogue.conditions import Condition
+from gradumen.core.catalogue.conditions import Condition, Equals, OneOf
 from gradumen.core.errors import Invalid
 
 MOST_PATTERN = 200
@@ -99,6 +99,46 @@ class AllOf:
         return all(_holds(each, facts.get(key)) for key, each in self.conditions) and all(
             _holds(each, attributes.get(key)) for key, each in self.match
         )
+
+
+@dataclass(frozen=True, slots=True)
+class Conditions:
+    """All of some hold, of ``any_of``, where there are such, one too, and of ``none_of`` none."""
+
+    all_of: AllOf = AllOf()
+    any_of: tuple[AllOf, ...] = ()
+    none_of: tuple[AllOf, ...] = ()
+
+    def hold(self, facts: Mapping[str, str | None], attributes: Mapping[str, str]) -> bool:
+        """Whether they hold."""
+        return (
+            self.all_of.hold(facts, attributes)
+            and (not self.any_of or any(each.hold(facts, attributes) for each in self.any_of))
+            and not any(each.hold(facts, attributes) for each in self.none_of)
+        )
+
+    def may_hold(self, facts: Mapping[str, str | None]) -> bool:
+        """Whether they may hold where some facts are known: what is on others is not looked at."""
+        return all(_holds(each, facts[key]) for key, each in self.all_of.conditions if key in facts)
+
+    @property
+    def facts(self) -> frozenset[str]:
+        """What they look at, beside attributes."""
+        return frozenset(key for each in (self.all_of, *self.any_of, *self.none_of) for key, _ in each.conditions)
+
+    @property
+    def specificity(self) -> tuple[int, int, int]:
+        """The more the more specific: how many there are; of these values, and lists of values.
+
+        As of the conditions of prices (`gradumen.core.catalogue.conditions`); one of ``any_of`` is one of all.
+
+        >>> told = AllOf((("account", Equals("a")),), (("gpus", AtLeast(Decimal(1))),))
+        >>> Conditions(told).specificity, Conditions(told, (AllOf(), AllOf()), (told,)).specificity
+        ((2, 1, 0), (4, 1, 0))
+        """
+        single = [each for _, each in (*self.all_of.conditions, *self.all_of.match)]
+        of = [sum(isinstance(each, kind) for each in single) for kind in (Equals, OneOf)]
+        return len(single) + bool(self.any_of) + len(self.none_of), of[0], of[1]
 
 
 def _holds(condition: ToldCondition, said: str | None) -> bool:

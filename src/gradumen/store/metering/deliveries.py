@@ -2,9 +2,10 @@
 
 from collections.abc import Collection, Sequence
 from datetime import datetime
+from typing import Any
 from uuid import UUID
 
-from sqlalchemy import delete, exists, select
+from sqlalchemy import and_, delete, exists, select
 from sqlalchemy.orm import Session
 
 from gradumen.store.metering.tables import (
@@ -12,13 +13,14 @@ from gradumen.store.metering.tables import (
     DeliveryRow,
     FeedRow,
     OriginRow,
+    ReadAgainRow,
     ReadingKeyRow,
     ReadingRow,
     SupersededReadingRow,
 )
 
-Standing = tuple[str, str, tuple[int, int, int, datetime, datetime]]
-"""Source and event id of a reading; its place in the delivery, resource, meter, start and end."""
+Standing = tuple[str, str, tuple[int, int, int, int, datetime, datetime]]
+"""Source and event id of a reading; its delivery and place there, resource, meter, start and end."""
 
 
 def lock_feed(tx: Session, feed: int) -> FeedRow:
@@ -54,7 +56,7 @@ def has_replaced(tx: Session, delivery: int) -> bool:
 def standing_readings(
     tx: Session, delivery: int, bounds: tuple[datetime | None, datetime | None]
 ) -> Sequence[Standing]:
-    """A delivery's readings that no later one replaced.
+    """A delivery's readings that no later one replaced, also as they were read again since.
 
     Args:
         bounds: when the first and the last of them start, where that is known.
@@ -62,16 +64,24 @@ def standing_readings(
     first, last = bounds
     query = (
         select(
-            OriginRow.source, ReadingRow.event_id, ReadingRow.position, ReadingRow.resource_id, ReadingRow.meter_id,
-            ReadingRow.start_at, ReadingRow.end_at,
+            OriginRow.source, ReadingRow.event_id, ReadingRow.delivery_id, ReadingRow.position, ReadingRow.resource_id,
+            ReadingRow.meter_id, ReadingRow.start_at, ReadingRow.end_at,
         )
         .join(OriginRow, OriginRow.id == ReadingRow.origin_id)
         .outerjoin(SupersededReadingRow, REPLACED)
-        .where(ReadingRow.delivery_id == delivery, SupersededReadingRow.delivery_id.is_(None))
+        .where(SupersededReadingRow.delivery_id.is_(None))
     )  # fmt: skip
     if first is not None and last is not None:
         query = query.where(ReadingRow.start_at >= first, ReadingRow.start_at <= last)
-    return [(row[0], row[1], (row[2], row[3], row[4], row[5], row[6])) for row in tx.execute(query)]
+    again = ReadAgainRow
+    place = and_(again.delivery_id == ReadingRow.delivery_id, again.position == ReadingRow.position)
+    queries = [query.where(ReadingRow.delivery_id == delivery)]
+    by = list(tx.scalars(select(again.delivery_id).distinct().where(again.sent_delivery_id == delivery)))
+    if by:
+        moved = query.join(again, place).where(again.sent_delivery_id == delivery)
+        queries.append(moved.where(ReadingRow.delivery_id.in_(by)))
+    rows: list[Any] = [row for each in queries for row in tx.execute(each)]
+    return [(row[0], row[1], tuple(row[2:])) for row in rows]
 
 
 def drop_keys(tx: Session, keys: Collection[bytes]) -> None:

@@ -44,13 +44,15 @@ class CameIn:
 
 
 _CAME_IN = """
-SELECT z.feed_id, r.meter_id, SUM(s.delivery_id IS NULL), SUM(s.delivery_id IS NOT NULL AND d.takes_back IS NULL),
+SELECT z.feed_id, r.meter_id, SUM(s.delivery_id IS NULL),
+SUM(s.delivery_id IS NOT NULL AND d.takes_back IS NULL AND NOT d.is_read_again),
 SUM(d.takes_back IS NOT NULL), SUM(IF(s.delivery_id IS NULL, r.quantity, 0)),
 SUM(IF(s.delivery_id IS NULL, r.quantity * TIMESTAMPDIFF(SECOND, r.start_at, r.end_at), 0))
 FROM resources z JOIN readings r ON r.resource_id = z.id
 LEFT JOIN superseded_readings s ON s.delivery_id = r.delivery_id AND s.position = r.position
 LEFT JOIN deliveries d ON d.id = s.by_delivery_id
-WHERE z.feed_id IN ({marks}) AND r.start_at >= %s AND r.start_at < %s GROUP BY z.feed_id, r.meter_id
+WHERE z.feed_id IN ({marks}) AND r.meter_id <> 0 AND r.start_at >= %s AND r.start_at < %s
+GROUP BY z.feed_id, r.meter_id
 """
 _ACROSS = """
 SELECT z.feed_id, r.meter_id, r.resource_id, r.attribute_set_id, r.origin_id,
@@ -59,6 +61,7 @@ CAST(r.quantity * 1000000 AS DECIMAL(44, 0))
 FROM resources z JOIN readings r ON r.resource_id = z.id
 LEFT JOIN superseded_readings s ON s.delivery_id = r.delivery_id AND s.position = r.position
 WHERE z.feed_id IN ({marks}) AND r.start_at > %s AND r.start_at < %s AND r.end_at > %s AND s.delivery_id IS NULL
+AND r.meter_id <> 0
 """
 
 

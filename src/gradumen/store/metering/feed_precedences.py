@@ -29,6 +29,7 @@ INSERT INTO stale_usage (resource_id, meter_id, day, marked_at, quiet)
 SELECT DISTINCT r.resource_id, r.meter_id, {day}, %s, 0
 FROM resources a JOIN resources z ON z.name = a.name JOIN readings r ON r.resource_id = z.id
 WHERE a.feed_id IN ({first}) AND z.feed_id IN ({feeds}) AND r.start_at >= %s
+AND r.meter_id <> 0
 """
 
 

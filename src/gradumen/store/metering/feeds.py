@@ -65,8 +65,8 @@ def delivery_number(tx: Session, feed: int, delivery: UUID) -> int | None:
 
 
 def deliveries_of(tx: Session, feed: int, *, sent_by: UUID | None, before: int | None, limit: int) -> list[DeliveryRow]:
-    """A feed's deliveries, newest first, all or those of one sender."""
-    query = select(DeliveryRow).where(DeliveryRow.feed_id == feed)
+    """What was sent to a feed, newest first, all or by one sender."""
+    query = select(DeliveryRow).where(DeliveryRow.feed_id == feed, DeliveryRow.is_read_again.is_(False))
     if sent_by is not None:
         query = query.where(DeliveryRow.sent_by == sent_by)
     if before is not None:

@@ -101,8 +101,10 @@ SELECT DISTINCT u.resource_id, u.meter_id, u.day, %s, 0
 FROM usage_days u JOIN attribute_sets a ON a.id = u.attribute_set_id JOIN resources z ON z.id = u.resource_id
 JOIN readings r ON r.resource_id = u.resource_id AND r.meter_id = u.meter_id AND r.start_at < u.day + INTERVAL 1 DAY
 AND r.start_at > u.day - INTERVAL 1 DAY JOIN origins o ON o.id = r.origin_id
+LEFT JOIN attribute_sets m ON m.id = o.sent_set_id
 WHERE u.project_number = {nobody} AND o.owner IS NULL
-AND (JSON_SEARCH(a.document, 'one', %s) IS NOT NULL OR z.name = %s OR %s IN (o.account, o.source))
+AND (JSON_SEARCH(a.document, 'one', %s) IS NOT NULL OR JSON_SEARCH(m.document, 'one', %s) IS NOT NULL
+OR z.name = %s OR %s IN (o.account, o.source))
 """
 
 
@@ -111,7 +113,7 @@ def mark_named(tx: Session, path: str, at: datetime) -> None:
     row = OwnershipRuleRow
     told = tx.scalars(select(row.look_up).where(row.look_up.is_not(None)))
     if any(each is not None and each["owners"] is None for each in told):
-        values = (f"{at:%Y-%m-%d %H:%M:%S.%f}", path, path, path)
+        values = (f"{at:%Y-%m-%d %H:%M:%S.%f}", *[path] * 4)
         tx.connection().exec_driver_sql(_NAMED.format(nobody=NOBODY), values)
 
 
@@ -170,11 +172,11 @@ def feeds_of_resources(tx: Session, resources: Collection[int]) -> dict[int, Fee
     return {number: FeedOf(slug, seller, name) for number, name, slug, seller in rows}
 
 
-def said_by(tx: Session, origins: Collection[int]) -> dict[int, tuple[str, str | None]]:
-    """Source and account of origins that name no owner, by number."""
-    query = select(OriginRow.id, OriginRow.source, OriginRow.account).where(OriginRow.owner.is_(None))
-    rows = tx.execute(query.where(OriginRow.id.in_(origins)))
-    return {number: (source, account) for number, source, account in rows}
+def said_by(tx: Session, origins: Collection[int]) -> dict[int, tuple[str, str | None, int | None]]:
+    """Source, account and what was sent beside attributes of the meter, of origins that name no owner, by number."""
+    query = select(OriginRow.id, OriginRow.source, OriginRow.account, OriginRow.sent_set_id)
+    rows = tx.execute(query.where(OriginRow.owner.is_(None), OriginRow.id.in_(origins)))
+    return {number: (source, account, sent) for number, source, account, sent in rows}
 
 
 Place = tuple[int, int, int, int, date]
@@ -183,6 +185,7 @@ _NAMING_NOBODY = """
 FROM readings r JOIN resources z ON z.id = r.resource_id JOIN origins o ON o.id = r.origin_id
 LEFT JOIN superseded_readings s ON s.delivery_id = r.delivery_id AND s.position = r.position
 WHERE z.feed_id IN ({feeds}) AND r.start_at >= %s AND r.start_at < %s AND o.owner IS NULL AND s.delivery_id IS NULL
+AND r.meter_id <> 0
 """
 # Of all that came in only resources are looked into that have usage of nobody's, or of whom a rule names.
 _OF = (

@@ -2,7 +2,7 @@
 
 from collections.abc import Collection, Iterable, Mapping
 from datetime import datetime
-from typing import Any
+from typing import Any, NamedTuple
 
 from sqlalchemy import ColumnElement, and_, bindparam, func, select
 from sqlalchemy.dialects.mysql import insert
@@ -28,8 +28,18 @@ _READINGS = (
     "quantity"
 )
 _READING = "\t".join(["%s"] * 11)
-Origin = tuple[str, str | None, str | None]
-"""Source, account and owner, as sent."""
+
+
+class Origin(NamedTuple):
+    """Source, account and owner as sent, and what it was sent as (`gradumen.store.metering.tables.OriginRow`)."""
+
+    source: str
+    account: str | None
+    owner: str | None
+    sent_meter: str | None = None
+    sent_unit: str | None = None
+    sent_set_id: int | None = None
+    factor: str | None = None
 
 
 def add_keys(tx: Session, rows: Iterable[tuple[Any, ...]]) -> int:
@@ -64,10 +74,7 @@ def number_attribute_sets(tx: Session, documents: Mapping[bytes, Mapping[str, st
 
 def number_origins(tx: Session, origins: Mapping[bytes, Origin]) -> dict[bytes, int]:
     """Numbers of origins by their hashes; new ones are added."""
-    rows = {
-        digest: {"hash": digest, "source": source, "account": account, "owner": owner}
-        for digest, (source, account, owner) in origins.items()
-    }
+    rows = {digest: {"hash": digest, **origin._asdict()} for digest, origin in origins.items()}
     return _numbered(tx, OriginRow, OriginRow.hash, rows)
 
 

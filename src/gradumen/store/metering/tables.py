@@ -67,6 +67,8 @@ class DeliveryRow(Base):
     taken_back_by: Mapped[int | None] = mapped_column(BigInteger)
     takes_back: Mapped[int | None] = mapped_column(BigInteger)
     """Another delivery, by which or which this one takes back whole."""
+    is_read_again: Mapped[bool] = mapped_column(default=False)
+    """Nobody sent it: changed rules of kind made its readings of what others had brought."""
 
 
 class AttributeSetRow(Base):
@@ -92,7 +94,11 @@ class ResourceRow(Base):
 
 
 class OriginRow(Base):
-    """What readings say of where they come from and whose they are, as sent; ``hash`` is of these texts."""
+    """What readings say of where they come from and whose they are, as sent; ``hash`` is of these texts.
+
+    Of what a rule of kind reads, or none does, also what it was sent as: meter, unit, and the set of its attributes;
+    and how many base units one of its quantity is, as ``numerator/denominator``, None where its kind is not known.
+    """
 
     __tablename__ = "origins"
 
@@ -101,12 +107,16 @@ class OriginRow(Base):
     source: Mapped[str] = mapped_column(_NAME)
     account: Mapped[str | None] = mapped_column(_NAME)
     owner: Mapped[str | None] = mapped_column(_NAME)
+    sent_meter: Mapped[str | None] = mapped_column(_NAME)
+    sent_unit: Mapped[str | None] = mapped_column(_NAME)
+    sent_set_id: Mapped[int | None]
+    factor: Mapped[str | None] = mapped_column(ascii_text(191))
 
 
 class ReadingRow(Base):
     """A reading as it was sent; append-only, partitioned by month of ``start_at``, clustered as usage is made.
 
-    ``position`` is its place in the delivery.
+    ``position`` is its place in the delivery. Of unknown kind (meter 0) its quantity is as it was sent.
     """
 
     __tablename__ = "readings"
@@ -150,6 +160,17 @@ class SupersededReadingRow(Base):
     delivery_id: Mapped[int] = mapped_column(BigInteger, primary_key=True, autoincrement=False)
     position: Mapped[int] = mapped_column(primary_key=True, autoincrement=False)
     by_delivery_id: Mapped[int] = mapped_column(BigInteger)
+
+
+class ReadAgainRow(Base):
+    """A reading that changed rules of kind made: the delivery that had brought what it is made of."""
+
+    __tablename__ = "read_again"
+    __table_args__ = (Index("ix_read_again_sent_delivery_id", "sent_delivery_id"),)
+
+    delivery_id: Mapped[int] = mapped_column(BigInteger, primary_key=True, autoincrement=False)
+    position: Mapped[int] = mapped_column(primary_key=True, autoincrement=False)
+    sent_delivery_id: Mapped[int] = mapped_column(BigInteger)
 
 
 REPLACED = and_(

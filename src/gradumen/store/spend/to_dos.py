@@ -52,7 +52,7 @@ def feeds_health(tx: Session, organisation: UUID, since: datetime) -> list[FeedH
     )
     newest = (
         select(DeliveryRow.received_at)
-        .where(DeliveryRow.feed_id == FeedRow.id)
+        .where(DeliveryRow.feed_id == FeedRow.id, DeliveryRow.is_read_again.is_(False))
         .order_by(DeliveryRow.id.desc())
         .limit(1)
         .scalar_subquery()

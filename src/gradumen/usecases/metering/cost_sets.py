@@ -12,16 +12,15 @@ from gradumen.core.errors import Conflict, Invalid
 from gradumen.core.exact import AMOUNT_PLACES, add, figure
 from gradumen.core.metering.cost_frames import CostFrame
 from gradumen.core.metering.imported_costs import EARLIEST, CostFacts, SetSize
-from gradumen.core.metering.readings import hash_of
 from gradumen.store.bulk import decimal_text, escaped, load_rows
 from gradumen.store.metering import cost_exports as exports
 from gradumen.store.metering import imported_costs as store
 from gradumen.store.metering.cost_exports import CostExportRow, StagedSum
 from gradumen.store.metering.imported_costs import CostSetRow
-from gradumen.store.metering.readings import number_origins, number_resources
+from gradumen.store.metering.readings import Origin, number_resources
 from gradumen.store.metering.tables import DeliveryRow
 from gradumen.store.unit_of_work import Session
-from gradumen.usecases.metering.stored_readings import attribute_sets_of
+from gradumen.usecases.metering.stored_readings import attribute_sets_of, number_origins
 from gradumen.wire.metering.imported_costs import CostDeliveryBody, CostTotalBody
 
 MOST_DAYS = 400
@@ -130,9 +129,8 @@ def _numbered(tx: Session, feed: int, facts: Sequence[CostFacts]) -> pl.DataFram
     """What rows say beside times and numbers, as it is kept."""
     resources = number_resources(tx, feed, {each.resource for each in facts})
     sets = attribute_sets_of(tx, {each.attributes for each in facts})
-    named = {hash_of(each.source, each.account, ""): (each.source, each.account, None) for each in facts}
-    numbers = number_origins(tx, named)
-    origins = {named[digest][:2]: number for digest, number in numbers.items()}
+    numbers = number_origins(tx, {Origin(each.source, each.account, None) for each in facts})
+    origins = {origin[:2]: number for origin, number in numbers.items()}
     rows = [
         (
             each.billing_account, resources[each.resource], origins[each.source, each.account], sets[each.attributes],

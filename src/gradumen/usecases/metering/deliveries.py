@@ -184,6 +184,8 @@ def take_back_delivery(tx: Session, caller: Caller, *, delivery: UUID) -> Delive
     if row.taken_back_by is None:
         if row.takes_back is not None:
             raise Conflict("this takes another delivery back, and is no delivery of readings itself")
+        if row.is_read_again:
+            raise Conflict("nobody sent this: rules made it of what was; take that back")
         if has_listings(tx, row.id):
             raise Conflict(
                 "it has a list of all that was there, by which what is not in it ended; say again what is there, and "
@@ -223,13 +225,13 @@ def take_back(tx: Session, feed: FeedRow, row: DeliveryRow, taking: DeliveryRow,
         # What replaced one of them since it was read stays.
         ours = [
             key
-            for key, (position, *_) in keys.items()
-            if key in known and (known[key].delivery_id, known[key].position) == (row.id, position)
+            for key, place in keys.items()
+            if key in known and (known[key].delivery_id, known[key].position) == place[:2]
         ]
         marks: set[Mark] = set()
         for key in ours:
-            position, resource, meter, start, end = keys[key]
-            tx.add(SupersededReadingRow(delivery_id=row.id, position=position, by_delivery_id=taking.id))
+            brought_by, position, resource, meter, start, end = keys[key]
+            tx.add(SupersededReadingRow(delivery_id=brought_by, position=position, by_delivery_id=taking.id))
             marks |= marks_of(resource, meter, start, end)
         tx.flush()
         store.drop_keys(tx, ours)

@@ -6,7 +6,8 @@ from datetime import UTC, datetime
 from uuid import UUID
 
 from gradumen.core.exact import scaled
-from gradumen.core.metering.ownership import SHARE_PLACES, OwnershipRule, Shares, rules_for
+from gradumen.core.metering.dated_rules import rules_for
+from gradumen.core.metering.ownership import SHARE_PLACES, OwnershipRule, Shares
 from gradumen.store.metering.ownership_rules import (
     FeedOf,
     Owner,
@@ -74,11 +75,22 @@ class Owners:
     """Looks up whose readings are, of some resources, within a span of time."""
 
     def __init__(
-        self, tx: Session, resources: Collection[int], first: datetime, last: datetime, *, all_meters: bool = False
+        self,
+        tx: Session,
+        resources: Collection[int],
+        first: datetime,
+        last: datetime,
+        *,
+        sellers: Collection[UUID] = (),
+        all_meters: bool = False,
     ) -> None:
-        """``all_meters``: other rules than those that are stored will be looked at too."""
+        """``all_meters``: other rules than those that are stored will be looked at too.
+
+        Args:
+            sellers: whose rules are looked at beside those of the resources' feeds.
+        """
         self.feeds: Mapping[int, FeedOf] = feeds_of_resources(tx, resources)
-        sellers = {each.seller for each in self.feeds.values()}
+        sellers = {*sellers, *(each.seller for each in self.feeds.values())}
         stored = rules_of(tx, sellers) if sellers else {}
         self.rules: dict[UUID, Rules] = {seller: ruled(rules) for seller, rules in stored.items() if rules}
         self._tx = tx
@@ -86,13 +98,14 @@ class Owners:
         self._then: dict[tuple[int, UUID, Rules], dict[OwnershipRule, Ruled]] = {}
         self._named: dict[str, Owner | None] = {}
         self._meters = {number: row.slug for number, row in meter_rows(tx).items()} if self.rules or all_meters else {}
-        self._origins: dict[int, tuple[str, str | None]] = {}
+        self._origins: dict[int, tuple[str, str | None, int | None]] = {}
         self._attributes: dict[int, dict[str, str]] = {}
 
     def know(self, origins: Collection[int], attributes: Collection[int]) -> None:
         """Read what rules look at, of these."""
         self._origins |= said_by(self._tx, set(origins) - set(self._origins))
-        self._attributes |= attribute_sets(self._tx, set(attributes) - set(self._attributes))
+        sets = set(attributes) | {self._origins[each][2] or 0 for each in origins if each in self._origins}
+        self._attributes |= attribute_sets(self._tx, sets - set(self._attributes) - {0})
 
     def names_nobody(self, origin: int) -> bool:
         """Whether a reading came without an owner: one that named somebody who is not there is not given away."""
@@ -100,7 +113,7 @@ class Owners:
 
     def said(self, origin: int) -> tuple[str, str | None]:
         """Source and account that a reading came with."""
-        return self._origins[origin]
+        return self._origins[origin][:2]
 
     def find(
         self,
@@ -113,11 +126,9 @@ class Owners:
     ) -> Ruled | None:
         """The rule that takes a reading which started then, by its seller's rules or by those that are given."""
         feed = self.feeds[resource]
-        looked_at = self.rules.get(feed.seller) if rules is None else rules
-        if looked_at is None:
+        if rules is None and feed.seller not in self.rules:
             return None
-        by_rule = self._known_then(feed.seller, at, looked_at)
-        source, account = self._origins[origin]
+        source, account, sent = self._origins[origin]
         facts = {
             "feed": feed.feed,
             "account": account,
@@ -125,10 +136,24 @@ class Owners:
             "resource": feed.resource,
             "meter": self._meters.get(meter),
         }
-        told = self._attributes[attributes]
+        # What was sent with it says whose it is too, where a rule of kind made something else of it.
+        told = {**(self._attributes[sent] if sent else {}), **self._attributes[attributes]}
+        return self.whose(feed.seller, facts, told, at, rules)
+
+    def whose(
+        self,
+        seller: UUID,
+        facts: Mapping[str, str | None],
+        told: Mapping[str, str],
+        at: datetime,
+        rules: Rules | None = None,
+    ) -> Ruled | None:
+        """The rule that takes what started then, by its facts and attributes; as `find`."""
+        looked_at = self.rules.get(seller) if rules is None else rules
+        by_rule = {} if looked_at is None else self._known_then(seller, at, looked_at)
         for rule in rules_for(by_rule, facts, told, at.date()):
             of = by_rule[rule]
-            found = self._by_value(of, rule.value_of(facts, told), at, feed.seller) if rule.by else of
+            found = self._by_value(of, rule.value_of(facts, told), at, seller) if rule.by else of
             if found is not None:
                 return found
         return None

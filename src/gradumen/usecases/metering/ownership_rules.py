@@ -8,8 +8,9 @@ from decimal import Decimal
 from typing import Any
 
 from gradumen.core.exact import add
+from gradumen.core.metering.dated_rules import first_difference
 from gradumen.core.metering.imported_costs import AHEAD
-from gradumen.core.metering.ownership import NOBODY, first_difference
+from gradumen.core.metering.ownership import NOBODY
 from gradumen.core.periods import midnight
 from gradumen.core.permissions import Right
 from gradumen.core.tasks import Lease

@@ -16,8 +16,9 @@ from gradumen.core.metering.readings import (
     Reading,
     Told,
     base_quantity,
+    check_attributes,
     check_end,
-    check_known,
+    check_now,
     check_told,
     full_hours,
     reading_key,
@@ -29,6 +30,7 @@ from gradumen.store.organisations.tables import trees_between
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.catalogue.published import Published, load_published
 from gradumen.usecases.metering.feeds import feed_to_send
+from gradumen.usecases.metering.kinds import Kept, KindsOfFeed
 from gradumen.usecases.metering.listings import Listings
 from gradumen.usecases.metering.stored_readings import (
     ACCEPTED,
@@ -102,12 +104,12 @@ def take(
     at = scope.caller.at
     outcomes: dict[int, Outcome] = {index: item for index, item in enumerate(items, first) if isinstance(item, Outcome)}
     listings = Listings(tx, feed, items, first, outcomes, scope.now)
-    checked = listings.whole(_check(tx, scope, feed, [*items, *listings.readings], outcomes, first), outcomes)
+    checked = listings.whole(_check(tx, scope, feed, items, listings.readings, outcomes, first), outcomes)
     number_resources(tx, feed, checked)
     fresh = sift(tx, delivery.id, checked, outcomes, at)
     write(tx, delivery.id, fresh, at)
     for each in fresh:
-        outcomes[each.index] = Outcome(each.reading.id, ACCEPTED)
+        outcomes[each.index] = accepted(each)
     listings.keep(delivery.id, outcomes, at)
     held = [(each.reading.source, each.reading.start) for each in fresh if each.reading.start == each.reading.end]
     told = [*_told(scope, items, outcomes, first), *listings.told, *held]
@@ -132,22 +134,28 @@ def _check(
     scope: Scope,
     feed: FeedRow,
     items: Sequence[Item],
+    listed: Sequence[Reading],
     outcomes: dict[int, Outcome],
     first: int,
 ) -> list[Checked]:
-    """Check items against catalogue, owners and clock; keep one item per id, the one with the highest sequence."""
-    owners = _owners(tx, feed, [item for item in items if isinstance(item, Reading)])
-    known = _Known(load_published(tx), owners, scope.now)
+    """Check items against catalogue, owners and clock; keep one item per id, the one with the highest sequence.
+
+    Args:
+        listed: what lists say, which is of the meter that they list; its places come after the items'.
+    """
+    owners = _owners(tx, feed, [item for item in (*items, *listed) if isinstance(item, Reading)])
+    published = load_published(tx)
+    known = _Known(published, owners, scope.now, KindsOfFeed(tx, feed, published))
     checked: dict[bytes, Checked] = {}
-    for index, item in enumerate(items, first):
+    for index, item in enumerate((*items, *listed), first):
         if not isinstance(item, Reading):
             continue
         try:
-            meter, quantity = known.check(item)
+            meter, quantity, kept = known.check(item, listed=index >= first + len(items))
         except Invalid as problem:
             outcomes[index] = Outcome(item.id, REFUSED, problem.message, problem.facts.get("field"))
             continue
-        each = Checked(index, item, reading_key(str(feed.id), item.source, item.id), meter, quantity)
+        each = Checked(index, item, reading_key(str(feed.id), item.source, item.id), meter, quantity, kept)
         before = checked.get(each.key)
         if before is None or item.sequence > before.reading.sequence:
             checked[each.key] = each
@@ -163,17 +171,22 @@ def _check(
 class _Known:
     """What readings are checked against; what was found right once is not looked at again."""
 
-    def __init__(self, published: Published, owners: Mapping[str, Owned], now: datetime) -> None:
-        self.published, self.owners, self.now = published, owners, now
+    def __init__(self, published: Published, owners: Mapping[str, Owned], now: datetime, kinds: KindsOfFeed) -> None:
+        self.published, self.owners, self.now, self.kinds = published, owners, now, kinds
         self.meters: dict[tuple[str, str | None, Attributes], Meter] = {}
         self.quantities: dict[tuple[Decimal, str, str], str] = {}
 
-    def check(self, item: Reading) -> tuple[int, str]:
-        """The number of a reading's meter, and its quantity in that meter's base unit.
+    def check(self, item: Reading, *, listed: bool) -> tuple[int, str, Kept | None]:
+        """The number of a reading's meter, its quantity in that meter's base unit, and its kind where it names none.
 
         Raises:
-            Invalid: meter, attributes or owner are not known, it ends in the future, or the unit does not fit.
+            Invalid: attributes or owner are not known, it ends in the future, or the unit does not fit.
         """
+        kept = None if listed else self.kinds.find(item)
+        if kept is not None:
+            check_now(item, self.now)
+            self._check_owner(item)
+            return kept.meter, kept.quantity, kept
         kind, amount = (item.meter, item.owner, item.attributes), (item.quantity, item.unit, item.meter)
         moved = item.owner is not None and len(self.owners.get(item.owner, ())) > 1
         if kind not in self.meters or item.end > self.now or moved:
@@ -181,17 +194,16 @@ class _Known:
         check_end(item, self.meters[kind])
         if amount not in self.quantities:
             self.quantities[amount] = text(base_quantity(item, self.meters[kind]))
-        return self.published.meter_ids[item.meter], self.quantities[amount]
+        return self.published.meter_ids[item.meter], self.quantities[amount], None
 
     def _meter(self, item: Reading) -> Meter:
-        meter = self.published.meters.get(item.meter)
-        if meter is None:
-            raise Invalid(
-                f"meter '{item.meter}' is not known; use service/meter of a published service",
-                field="meter",
-                value=item.meter,
-            )
-        check_known(item, _allowed(self.published.services[meter.slug.partition("/")[0]]), self.now)
+        meter = self.published.meters[item.meter]
+        check_now(item, self.now)
+        check_attributes(item.attributes, _allowed(self.published.services[meter.slug.partition("/")[0]]))
+        self._check_owner(item)
+        return meter
+
+    def _check_owner(self, item: Reading) -> None:
         if item.owner is not None and item.owner not in self.owners:
             raise Invalid(
                 f"owner '{item.owner}' is no project that this feed may write for; write organisation/project",
@@ -203,7 +215,14 @@ class _Known:
                 "moved to another seller, or came later",
                 field="owner",
             )
-        return meter
+
+
+def accepted(each: Checked) -> Outcome:
+    """The outcome of what was taken in; of unknown kind with the reason: nobody is charged for it until it has one."""
+    if each.kept is None or each.kept.why is None:
+        return Outcome(each.reading.id, ACCEPTED)
+    why = f"{each.kept.why.message}: kept as of unknown kind, and not charged until a rule says what it is"
+    return Outcome(each.reading.id, ACCEPTED, why, each.kept.why.facts.get("field"))
 
 
 def _told(

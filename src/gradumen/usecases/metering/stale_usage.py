@@ -9,6 +9,7 @@ from uuid import UUID
 from gradumen.core.catalogue.services import Combine
 from gradumen.core.exact import QUANTITY_PLACES, unscaled
 from gradumen.core.metering.feed_precedences import Before, give_way
+from gradumen.core.metering.kinds import UNKNOWN
 from gradumen.core.metering.ownership import NOBODY
 from gradumen.core.metering.packed_days import pack
 from gradumen.core.metering.readings import LONGEST
@@ -61,6 +62,7 @@ def refresh_batch(tx: Session) -> int:
 
 def _make(tx: Session, marks: set[stale_usage.Mark], before: Before) -> set[tuple[int, date]]:
     """Make the usage of marks again; gives the projects, by number, and days that have or had any."""
+    marks = {each for each in marks if each[1] != UNKNOWN}
     combine = {number: Combine(meter.combine) for number, meter in meter_rows(tx).items()} if marks else {}
     by_quarter = stale_usage.kept_by_quarter(tx) if marks else set()
     touched: set[tuple[int, date]] = set()

@@ -2,15 +2,19 @@
 
 import hashlib
 import json
+from collections.abc import Collection, Mapping
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
+from gradumen.core.metering.kinds import UNKNOWN
 from gradumen.core.metering.readings import Attributes, Reading, hash_of
 from gradumen.store.bulk import escaped
 from gradumen.store.metering import readings
+from gradumen.store.metering.readings import Origin
 from gradumen.store.metering.stale_usage import Mark, mark_stale
 from gradumen.store.metering.tables import FeedRow, ReadingKeyRow, SupersededReadingRow
 from gradumen.store.unit_of_work import Session
+from gradumen.usecases.metering.kinds import Kept
 
 ACCEPTED, KNOWN, REFUSED = "accepted", "known", "refused"
 SECOND = timedelta(seconds=1)
@@ -28,19 +32,25 @@ class Outcome:
 
 @dataclass(slots=True)
 class Checked:
-    """A reading ready to be written."""
+    """A reading ready to be written; ``kept`` where it is no meter that it names, or a rule says which it is."""
 
     index: int
     reading: Reading
     key: bytes
     meter: int
     quantity: str
+    kept: Kept | None = None
     resource: int = 0
 
     @property
     def marks(self) -> set[Mark]:
         """The days whose usage it changes."""
         return marks_of(self.resource, self.meter, self.reading.start, self.reading.end)
+
+    @property
+    def attributes(self) -> Attributes:
+        """What it is priced by."""
+        return self.reading.attributes if self.kept is None else self.kept.attributes
 
 
 def number_resources(tx: Session, feed: FeedRow, checked: list[Checked]) -> None:
@@ -114,8 +124,10 @@ def write(tx: Session, delivery: int, fresh: list[Checked], at: datetime) -> Non
     if not fresh:
         return
     fresh.sort(key=lambda each: (each.resource, each.meter, each.reading.start, each.index))
-    sets = attribute_sets_of(tx, {each.reading.attributes for each in fresh})
-    origins = _origins(tx, {_origin(each.reading) for each in fresh})
+    ruled = {each.kept.sent.attributes for each in fresh if each.kept is not None}
+    sets = attribute_sets_of(tx, {each.attributes for each in fresh} | ruled)
+    from_of = [_origin(each, sets) for each in fresh]
+    origins = number_origins(tx, set(from_of))
     texts = _Texts()
     rows = (
         (
@@ -125,13 +137,13 @@ def write(tx: Session, delivery: int, fresh: list[Checked], at: datetime) -> Non
             delivery,
             each.index,
             texts[each.reading.end],
-            origins[_origin(each.reading)],
-            sets[each.reading.attributes],
+            origins[origin],
+            sets[each.attributes],
             escaped(each.reading.id),
             each.reading.sequence,
             each.quantity,
         )
-        for each in fresh
+        for each, origin in zip(fresh, from_of, strict=True)
     )
     readings.add_readings(tx, rows)
     mark_stale(tx, {mark for each in fresh for mark in each.marks}, at)
@@ -146,20 +158,35 @@ class _Texts(dict[datetime, str]):
 
 
 def marks_of(resource: int, meter: int, start: datetime, end: datetime) -> set[Mark]:
-    """The UTC days that a reading touches: no more than two, as it covers at most 24 hours."""
+    """The UTC days that a reading touches: no more than two, as it covers at most 24 hours; of unknown kind none."""
+    if meter == UNKNOWN:
+        return set()
     return {(resource, meter, start.date()), (resource, meter, (end - SECOND).date())}
 
 
-def _origin(reading: Reading) -> readings.Origin:
-    return reading.source, reading.account, reading.owner
+def _origin(each: Checked, sets: Mapping[Attributes, int]) -> Origin:
+    said = Origin(each.reading.source, each.reading.account, each.reading.owner)
+    return said if each.kept is None else sent_as(said, each.kept, sets)
 
 
-def _origins(tx: Session, wanted: set[readings.Origin]) -> dict[readings.Origin, int]:
-    hashes = {
-        hash_of(source, account or "", owner or ""): (source, account, owner) for source, account, owner in wanted
-    }
+def sent_as(origin: Origin, kept: Kept, sets: Mapping[Attributes, int]) -> Origin:
+    """Where a reading comes from, with what it was sent as; ``sets`` are numbers of attributes."""
+    factor = None if kept.factor is None else f"{kept.factor.numerator}/{kept.factor.denominator}"
+    sent = kept.sent
+    return Origin(*origin[:3], sent.meter, sent.unit, sets[sent.attributes], factor)
+
+
+def number_origins(tx: Session, wanted: Collection[Origin]) -> dict[Origin, int]:
+    """Numbers of origins; new ones are added."""
+    hashes = {_origin_hash(each): each for each in wanted}
     numbers = readings.number_origins(tx, hashes)
     return {hashes[digest]: number for digest, number in numbers.items()}
+
+
+def _origin_hash(origin: Origin) -> bytes:
+    source, account, owner, meter, *rest = origin
+    sent = () if meter is None else (meter, *("" if each is None else str(each) for each in rest))
+    return hash_of(source, account or "", owner or "", *sent)
 
 
 def attribute_sets_of(tx: Session, wanted: set[Attributes]) -> dict[Attributes, int]:

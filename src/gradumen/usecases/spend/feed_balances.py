@@ -12,6 +12,7 @@ from gradumen.core.permissions import Right
 from gradumen.store.access.members import names_of
 from gradumen.store.metering import feed_balances as store
 from gradumen.store.metering.feeds import feeds_of
+from gradumen.store.metering.kind_rules import counts_unknown
 from gradumen.store.metering.tables import FeedRow
 from gradumen.store.organisations.tables import OrganisationRow, zone_name
 from gradumen.store.pairs import PairRow, pairs_with
@@ -43,7 +44,7 @@ LOOK_AT = {
     "difference": "difference",
 }
 """What somebody should look at of a meter, where it is not 0."""
-OPEN = (*LOOK_AT.values(), "no exchange rate")
+OPEN = (*LOOK_AT.values(), "no exchange rate", "unknown kind")
 
 
 @use_case
@@ -133,6 +134,7 @@ def _items(
         found.setdefault((of, slugs[number]), Balance()).measured = quantity
     published = load_published(tx)
     refused = store.refused_of(tx, looked.feeds, *looked.bounds)
+    unknown = counts_unknown(tx, looked.feeds, *looked.bounds)
     signed = _signed(tx, looked.feeds, looked.month.text)
     items, in_order = [], sorted(slugs, key=slugs.__getitem__)
     for feed in feeds:
@@ -140,10 +142,12 @@ def _items(
         meters = [_without_difference(each) if each.meter in otherwise else each for each in bodies if each is not None]
         costs = list(_cost_bodies(looked, feed.id))
         said = {each for meter in meters for each in meter.open} | {each for cost in costs for each in cost.open}
+        said |= {"unknown kind"} if unknown.get(feed.id) else set()
         body = FeedBalanceBody(
             feed=f"{seller.slug}/{feed.slug}",
             feed_name=feed.name,
             refused=refused.get(feed.id, 0),
+            unknown=unknown.get(feed.id, 0),
             meters=meters,
             costs=costs,
             open=[each for each in OPEN if each in said],
@@ -172,7 +176,7 @@ def _as_today(document: dict[str, Any]) -> dict[str, object]:
     """A balance as it was signed off; before feeds gave way to others, none did, and before meters were watched."""
     nothing, unknown = (dict.fromkeys(("gave_way", "watched"), value) for value in ("0", None))
     meters = [{**({} if each["measured"] is None else nothing), **each} for each in document["meters"]]
-    return {**document, "meters": [{**unknown, **each} for each in meters]}
+    return {"unknown": 0, **document, "meters": [{**unknown, **each} for each in meters]}
 
 
 def _document(body: FeedBalanceBody) -> dict[str, object]:

@@ -25,6 +25,7 @@ from gradumen.usecases.catalogue.names import meter_name
 from gradumen.usecases.catalogue.price_changes import price_changes_of
 from gradumen.usecases.catalogue.published import load_published
 from gradumen.usecases.metering.breaches import breaches_to_do
+from gradumen.usecases.metering.unknown_kinds import count_unknown
 from gradumen.usecases.metering.unowned_usage import count_unowned
 from gradumen.usecases.quotas.pools import short_pools
 from gradumen.usecases.quotas.quota_requests import requests_answered, requests_to_answer
@@ -63,7 +64,7 @@ def list_to_dos(tx: Session, caller: Caller, *, organisation: str) -> list[ToDoB
     if owner.id in scope.members_money():
         found += [*_ordered(tx, scope, owner), *_on_board(tx, scope, owner), *_ending(tx, scope, owner)]
     if owner.type != "tenant":
-        found += [*feed_to_dos(tx, scope, owner), *_nobodys(tx, scope, owner)]
+        found += [*feed_to_dos(tx, scope, owner), *_nobodys(tx, scope, owner), *_unknown(tx, scope, owner)]
     if owner.id in scope.members_money():
         found += [*_changes(tx, scope, owner), *_bought(tx, scope, owner)]
         if owner.type != "tenant":
@@ -124,6 +125,18 @@ def _nobodys(tx: Session, scope: Scope, owner: OrganisationRow) -> Iterator[ToDo
             subject=owner.slug,
             title=f"Usage of {counted(resources, 'resource')} is nobody's",
             detail="what came in lately names no owner that there is, so nobody is charged for it; a rule gives it one",
+        )
+
+
+def _unknown(tx: Session, scope: Scope, owner: OrganisationRow) -> Iterator[ToDoBody]:
+    resources = count_unknown(tx, owner.id, scope.now)
+    if resources:
+        yield ToDoBody(
+            kind="unknown kind",
+            weight=Weight.LOOK,
+            subject=owner.slug,
+            title=f"What {counted(resources, 'resource')} sent is of unknown kind",
+            detail="no meter is called so and no rule says what it is, so nobody is charged for it; a rule can read it",
         )
 
 

@@ -5,35 +5,9 @@ from datetime import date
 from decimal import Decimal
 from typing import Any
 
-from gradumen.core.errors import Invalid
 from gradumen.core.exact import figure, text
-from gradumen.core.metering.ownership import FACTS, OwnershipRule, Shares
-from gradumen.core.metering.told_conditions import AllOf
-from gradumen.core.mistakes import at
-from gradumen.wire.catalogue.forms.base import Form, read
-from gradumen.wire.metering.told_forms import WrittenTold, read_told, told_form, told_words
-
-GROUPS, MOST_GROUPS = ("any", "none"), 50
-
-
-class TogetherForm(Form):
-    """All of these hold: where a reading came from, what it is of, its attributes."""
-
-    feed: WrittenTold | None = None
-    account: WrittenTold | None = None
-    source: WrittenTold | None = None
-    resource: WrittenTold | None = None
-    meter: WrittenTold | None = None
-    where: dict[str, WrittenTold] = {}
-
-    def written(self) -> dict[str, Any]:
-        """The conditions as they are kept."""
-        found: dict[str, Any] = {
-            name: told_form(getattr(self, name)) for name in FACTS if getattr(self, name) is not None
-        }
-        if self.where:
-            found["where"] = {key: told_form(each) for key, each in self.where.items()}
-        return found
+from gradumen.core.metering.ownership import OwnershipRule, Shares
+from gradumen.wire.metering.condition_forms import TogetherForm, conditions_of, read_conditions
 
 
 class OwnershipForm(TogetherForm):
@@ -52,48 +26,7 @@ def read_ownership(raw: object, *, may_be_empty: bool = False) -> dict[str, Any]
     Raises:
         Invalid: with ``path`` in its facts; a rule has at least one condition.
     """
-    with at("conditions"):
-        if isinstance(raw, dict):
-            raw = {name: value for name, value in raw.items() if value not in (None, "", {}, [])}
-        form = read(OwnershipForm, raw)
-        found = form.written()
-        for name in GROUPS:
-            groups = [each.written() for each in getattr(form, name)]
-            if len(groups) > MOST_GROUPS:
-                raise Invalid(f"{name} has at most {MOST_GROUPS} of them; got {len(groups)}", field=name)
-            if {} in groups:
-                place = f"{name}[{groups.index({})}]"
-                raise Invalid(f"{place} has no condition; leave it out", field=name, path=place)
-            if groups:
-                found[name] = groups
-        if not found and not may_be_empty:
-            raise Invalid(f"a rule has at least one of {', '.join(FACTS)}, where, any, none", field="conditions")
-        return found
-
-
-def condition_words(conditions: Mapping[str, Any]) -> str:
-    """The conditions of a rule in words.
-
-    >>> condition_words({"account": {"prefix": "a-"}, "where": {"gpus": {"at-least": "1"}}, "none": [{"feed": "x"}]})
-    'account beginning with a-, gpus at least 1, not feed x'
-    >>> condition_words({"any": [{"account": {"present": False}}, {"resource": {"pattern": "vm-.*"}, "meter": "a/b"}]})
-    'account not said or (resource like vm-.* and meter a/b)'
-    """
-    said = _words(conditions)
-    if conditions.get("any"):
-        said.append(" or ".join(_together(each) for each in conditions["any"]))
-    said += [f"not {_together(each)}" for each in conditions.get("none", ())]
-    return ", ".join(said)
-
-
-def _together(conditions: Mapping[str, Any]) -> str:
-    said = _words(conditions)
-    return said[0] if len(said) == 1 else f"({' and '.join(said)})"
-
-
-def _words(conditions: Mapping[str, Any]) -> list[str]:
-    facts = {name: conditions[name] for name in FACTS if name in conditions} | conditions.get("where", {})
-    return [f"{name} {told_words(each)}" for name, each in facts.items()]
+    return read_conditions(OwnershipForm, raw, may_be_empty=may_be_empty)
 
 
 def whose_words(shares: Mapping[str, Decimal]) -> str:
@@ -126,15 +59,4 @@ def rule_of(
     owners: Mapping[str, int] | None = None,
 ) -> OwnershipRule:
     """The rule of conditions that `read_ownership` has checked."""
-    together = _all_of(conditions)
-    any_of, none_of = (tuple(_all_of(each) for each in conditions.get(name, ())) for name in GROUPS)
-    return OwnershipRule(
-        name, shares, starts_on, ends_on, together.conditions, together.match, by, owners, any_of, none_of
-    )
-
-
-def _all_of(conditions: Mapping[str, Any]) -> AllOf:
-    return AllOf(
-        tuple((key, read_told(conditions[key])) for key in FACTS if key in conditions),
-        tuple((key, read_told(each)) for key, each in sorted(conditions.get("where", {}).items())),
-    )
+    return OwnershipRule(name, shares, starts_on, ends_on, conditions_of(conditions), by, owners)

@@ -72,11 +72,15 @@ class FeedSignOffBody(Body):
 
 
 class FeedBalanceBody(Body):
-    """A feed's month; ``refused`` counts the items that were refused of what came in it."""
+    """A feed's month; ``refused`` counts the items that were refused of what came in it.
+
+    ``unknown`` are readings that began in the month and of which nothing says of which meter they are.
+    """
 
     feed: str
     feed_name: str
     refused: int
+    unknown: int
     meters: list[FeedMeterBody]
     costs: list[FeedCostBody]
     open: list[str]

@@ -17,8 +17,9 @@ class Weight(StrEnum):
 class ToDoBody(Body):
     """Something that needs somebody, in a sentence, with more to it in another.
 
-    ``kind`` says what it is about: task, charges, feed, refused readings, unowned, drafts, to bill, not priced,
-    price change, quota, quota request, order, messages, or invoice; ``subject`` which one, by id, slug or month.
+    ``kind`` says what it is about: task, charges, feed, refused readings, unowned, unknown kind, drafts, to bill, not
+    priced, price change, quota, quota request, order, messages, or invoice; ``subject`` which one, by id, slug or
+    month.
     """
 
     kind: str

@@ -1,0 +1,16 @@
+"""Route of what came in of which nothing says what it is."""
+
+from fastapi import APIRouter
+
+from gradumen.api.bodies import StrictRoute
+from gradumen.api.calls import CallerHere, Uow
+from gradumen.usecases.metering import unknown_kinds
+from gradumen.wire.metering.kind_rules import UnknownKindsBody
+
+router = APIRouter(route_class=StrictRoute, tags=["feeds"])
+
+
+@router.get("/organisations/{organisation}/unknown-kinds")
+def list_unknown_kinds(organisation: str, period: str, uow: Uow, caller: CallerHere) -> UnknownKindsBody:
+    """What of a seller's feeds is of unknown kind in a month of UTC, as it was sent, and why."""
+    return unknown_kinds.list_unknown_kinds(uow, caller, organisation=organisation, period=period)

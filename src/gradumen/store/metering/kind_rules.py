@@ -1,0 +1,291 @@
+"""Rules that say of what kind readings are, and the readings that they are about."""
+
+from collections.abc import Collection, Sequence
+from dataclasses import dataclass
+from datetime import date, datetime
+from decimal import Decimal
+from typing import Any
+from uuid import UUID
+
+from sqlalchemy import JSON, ForeignKey, SmallInteger, String, delete, func, insert, select, update
+from sqlalchemy.dialects.mysql import insert as insert_or
+from sqlalchemy.orm import Mapped, Session, mapped_column
+
+from gradumen.core.metering.kinds import UNKNOWN
+from gradumen.store import revisions
+from gradumen.store.columns import Base
+from gradumen.store.metering.readings import Origin
+from gradumen.store.metering.tables import (
+    REPLACED,
+    FeedRow,
+    OriginRow,
+    ReadAgainRow,
+    ReadingKeyRow,
+    ReadingRow,
+    ResourceRow,
+    SupersededReadingRow,
+)
+
+
+class KindRuleListRow(Base):
+    """The rules of a seller together: each change of them counts a version, and rivals queue here.
+
+    ``tried`` is the token of the catalogue with which what is of unknown kind was last read.
+    """
+
+    __tablename__ = "kind_rule_lists"
+
+    organisation_id: Mapped[UUID] = mapped_column(ForeignKey("organisations.id", ondelete="RESTRICT"), primary_key=True)
+    version: Mapped[int]
+    tried: Mapped[UUID | None]
+
+
+class KindRuleRow(Base):
+    """A rule of a seller, as positions order them; its days are those of UTC on which readings start."""
+
+    __tablename__ = "kind_rules"
+
+    organisation_id: Mapped[UUID] = mapped_column(ForeignKey("organisations.id", ondelete="RESTRICT"), primary_key=True)
+    position: Mapped[int] = mapped_column(SmallInteger, primary_key=True)
+    name: Mapped[str] = mapped_column(String(120))
+    starts_on: Mapped[date]
+    ends_on: Mapped[date | None]
+    conditions: Mapped[dict[str, Any]] = mapped_column(JSON)
+    kind: Mapped[dict[str, Any]] = mapped_column(JSON)
+    """What it says that readings are, as it is written."""
+
+
+def rules_of(tx: Session, seller: UUID) -> list[KindRuleRow]:
+    """The rules of a seller, as they were written."""
+    row = KindRuleRow
+    return list(tx.scalars(select(row).where(row.organisation_id == seller).order_by(row.position)))
+
+
+def lock_version(tx: Session, seller: UUID) -> int:
+    """Write the row that every change of a seller's rules writes; gives the version before."""
+    row = KindRuleListRow
+    tx.execute(insert_or(row).values(organisation_id=seller, version=0).prefix_with("IGNORE"))
+    return tx.scalars(select(row).where(row.organisation_id == seller).with_for_update()).one().version
+
+
+def version_of(tx: Session, seller: UUID) -> int:
+    """How often a seller's rules were changed."""
+    row = tx.get(KindRuleListRow, seller)
+    return row.version if row else 0
+
+
+def lock_feeds(tx: Session, seller: UUID) -> None:
+    """Wait for what is coming in by a seller's feeds, and let nothing more in until the rules are others."""
+    tx.execute(select(FeedRow.id).where(FeedRow.organisation_id == seller).order_by(FeedRow.id).with_for_update()).all()
+
+
+def share_feed(tx: Session, feed: int) -> None:
+    """Have whoever changes rules wait until what comes in now is there: it is of the kind that they say before."""
+    tx.execute(select(FeedRow.id).where(FeedRow.id == feed).with_for_update(read=True)).all()
+
+
+def replace_rules(tx: Session, seller: UUID, rows: Sequence[KindRuleRow]) -> None:
+    """Put these in the place of a seller's rules."""
+    tx.execute(delete(KindRuleRow).where(KindRuleRow.organisation_id == seller))
+    tx.flush()
+    tx.add_all(rows)
+    tx.get_one(KindRuleListRow, seller).version += 1
+    tx.flush()
+
+
+# What a list of all that is there says is of the meter that it lists.
+_STANDING = f"""
+FROM resources z JOIN readings r ON r.resource_id = z.id
+LEFT JOIN superseded_readings s ON s.delivery_id = r.delivery_id AND s.position = r.position
+WHERE z.feed_id IN ({{feeds}}) AND r.start_at >= %s AND r.start_at < %s AND s.delivery_id IS NULL
+AND (NOT {{unknown}} OR r.meter_id = {UNKNOWN})
+AND NOT (r.start_at = r.end_at AND EXISTS (SELECT 1 FROM listings l WHERE l.delivery_id = r.delivery_id
+AND l.meter_id = r.meter_id AND l.listed_at = r.start_at
+AND LEFT(r.event_id, CHAR_LENGTH(l.event_id) + 1) = CONCAT(l.event_id, '/')))
+"""
+_GROUPS = (
+    "SELECT r.resource_id, z.feed_id, z.name, r.meter_id, r.origin_id, r.attribute_set_id, r.start_at = r.end_at, "
+    "COUNT(*), SUM(r.quantity), SUM(r.quantity * TIMESTAMPDIFF(SECOND, r.start_at, r.end_at)), "
+    "MIN(r.start_at), MAX(r.start_at) " + _STANDING + "GROUP BY 1, 2, 3, 4, 5, 6, 7 ORDER BY 1, 4, 5, 6, 7 LIMIT %s"
+)
+_READINGS = (
+    "SELECT r.resource_id, r.meter_id, r.start_at, r.delivery_id, r.position, r.end_at, r.origin_id, "
+    "r.attribute_set_id, r.event_id, r.sequence, r.quantity " + _STANDING + "AND r.resource_id IN ({resources}) "
+    "AND (r.resource_id, r.meter_id, r.origin_id, r.attribute_set_id) IN ({groups}) "
+    "AND (r.resource_id, r.meter_id, r.start_at, r.delivery_id, r.position) > (%s, %s, %s, %s, %s) "
+    "ORDER BY 1, 2, 3, 4, 5 LIMIT %s"
+)
+_UNKNOWN_FEEDS = f"""
+SELECT f.organisation_id, MIN(r.start_at), MAX(r.start_at) FROM feeds f JOIN resources z ON z.feed_id = f.id
+JOIN readings r ON r.resource_id = z.id AND r.meter_id = {UNKNOWN}
+LEFT JOIN superseded_readings s ON s.delivery_id = r.delivery_id AND s.position = r.position
+WHERE s.delivery_id IS NULL GROUP BY f.organisation_id
+"""
+
+
+@dataclass(frozen=True, slots=True)
+class KindGroup:
+    """Readings that stand, alike in all that a rule can look at but the day: their quantity is as it is kept.
+
+    ``by_seconds`` is the sum of each quantity times the seconds that its reading covers.
+    """
+
+    resource: int
+    feed: int
+    name: str
+    meter: int
+    origin: int
+    attributes: int
+    held: bool
+    readings: int
+    quantity: Decimal
+    by_seconds: Decimal
+    first: datetime
+    last: datetime
+
+    @property
+    def key(self) -> tuple[int, int, int, int]:
+        """What its readings have in common."""
+        return self.resource, self.meter, self.origin, self.attributes
+
+
+def groups_of(
+    tx: Session, feeds: Sequence[int], first: datetime, end: datetime, most: int, *, unknown: bool = False
+) -> list[KindGroup]:
+    """The readings of feeds that stand, started in a span of time, in groups; ``most`` at most.
+
+    Args:
+        unknown: only those of unknown kind.
+    """
+    if not feeds:
+        return []
+    statement = _GROUPS.format(feeds=_marks(feeds), unknown=int(unknown))
+    rows = tx.connection().exec_driver_sql(statement, (*feeds, _plain(first), _plain(end), most)).fetchall()
+    return [
+        KindGroup(resource, feed, name, meter, origin, attributes, bool(held), *rest)
+        for resource, feed, name, meter, origin, attributes, held, *rest in rows
+    ]
+
+
+Place = tuple[int, int, datetime, int, int]
+"""Where a reading is: resource, meter, start, delivery and position."""
+
+
+@dataclass(frozen=True, slots=True)
+class Standing:
+    """A reading that stands, as it is kept."""
+
+    place: Place
+    end: datetime
+    origin: int
+    attributes: int
+    event: str
+    sequence: int
+    quantity: Decimal
+
+
+def readings_of(
+    tx: Session, groups: Sequence[KindGroup], first: datetime, end: datetime, after: Place | None, most: int
+) -> list[Standing]:
+    """The readings of groups, started in a span of time, in the order of their places after one; ``most`` at most."""
+    keys = sorted({each.key for each in groups})
+    resources, feeds = sorted({key[0] for key in keys}), sorted({each.feed for each in groups})
+    statement = _READINGS.format(
+        feeds=_marks(feeds),
+        unknown=0,
+        resources=_marks(resources),
+        groups=", ".join(["(%s, %s, %s, %s)"] * len(keys)),
+    )
+    since = after or (0, -1, _plain(first), 0, 0)
+    values = (
+        *feeds, _plain(first), _plain(end), *resources, *(value for key in keys for value in key), *since, most,
+    )  # fmt: skip
+    rows = tx.connection().exec_driver_sql(statement, values).fetchall()
+    return [Standing(row[:5], *row[5:]) for row in (tuple(each) for each in rows)]
+
+
+def origins_by_number(tx: Session, numbers: Collection[int]) -> dict[int, Origin]:
+    """Origins by number."""
+    rows = tx.scalars(select(OriginRow).where(OriginRow.id.in_(numbers)))
+    return {
+        row.id: Origin(
+            row.source, row.account, row.owner, row.sent_meter, row.sent_unit, row.sent_set_id, row.factor
+        )
+        for row in rows
+    }  # fmt: skip
+
+
+def put_again(tx: Session, delivery: int, moved: Sequence[tuple[int, Standing, bytes, int]]) -> None:
+    """Keep where readings went that were read again: each a position of a delivery, its key and meter now."""
+    old = [(each.place[3], each.place[4]) for _, each, _, _ in moved]
+    row = ReadAgainRow
+    before = select(row).where(row.delivery_id.in_({place[0] for place in old}))
+    sent = {(each.delivery_id, each.position): each.sent_delivery_id for each in tx.scalars(before)}
+    tx.execute(
+        insert(SupersededReadingRow),
+        [{"delivery_id": by, "position": position, "by_delivery_id": delivery} for by, position in old],
+    )
+    tx.execute(
+        insert(row),
+        [
+            {"delivery_id": delivery, "position": position, "sent_delivery_id": sent.get(place, place[0])}
+            for (position, *_), place in zip(moved, old, strict=True)
+        ],
+    )
+    for position, _, key, meter in moved:
+        values = {"delivery_id": delivery, "position": position, "meter_id": meter}
+        tx.execute(
+            update(ReadingKeyRow).where(ReadingKeyRow.key == key).values(**values),
+            execution_options={"synchronize_session": False},
+        )
+    tx.expire_all()
+
+
+def resources_unknown(tx: Session, feeds: Sequence[int], since: datetime) -> int:
+    """How many resources of feeds have readings of unknown kind that stand and started since a moment."""
+    if not feeds:
+        return 0
+    row = ReadingRow
+    query = select(func.count(ResourceRow.id.distinct())).join(row, row.resource_id == ResourceRow.id)
+    query = query.outerjoin(SupersededReadingRow, REPLACED).where(SupersededReadingRow.delivery_id.is_(None))
+    return tx.scalar(query.where(ResourceRow.feed_id.in_(feeds), row.meter_id == UNKNOWN, row.start_at >= since)) or 0
+
+
+def counts_unknown(tx: Session, feeds: Sequence[int], start: datetime, end: datetime) -> dict[int, int]:
+    """How many readings of unknown kind stand that started in a span of time, by feed."""
+    row = ReadingRow
+    query = select(ResourceRow.feed_id, func.count()).join(row, row.resource_id == ResourceRow.id)
+    query = query.outerjoin(SupersededReadingRow, REPLACED).where(SupersededReadingRow.delivery_id.is_(None))
+    query = query.where(ResourceRow.feed_id.in_(feeds), row.meter_id == UNKNOWN)
+    rows = tx.execute(query.where(row.start_at >= start, row.start_at < end).group_by(ResourceRow.feed_id))
+    return dict(rows.all())
+
+
+def unknown_spans(tx: Session) -> dict[UUID, tuple[datetime, datetime]]:
+    """Sellers whose feeds brought what is of unknown kind, with when the first and the last of it started."""
+    rows = tx.connection().exec_driver_sql(_UNKNOWN_FEEDS).fetchall()
+    return {_uuid(seller): (first, last) for seller, first, last in rows}
+
+
+def to_try(tx: Session) -> dict[UUID, tuple[datetime, datetime]]:
+    """The sellers of `unknown_spans` that were not tried with the catalogue of now; they are said to be by this."""
+    token = revisions.token_of(tx, revisions.CATALOGUE)
+    tried = dict(tx.execute(select(KindRuleListRow.organisation_id, KindRuleListRow.tried)).all())
+    found = {seller: span for seller, span in unknown_spans(tx).items() if tried.get(seller) != token}
+    for seller in sorted(found):
+        lock_version(tx, seller)
+        tx.get_one(KindRuleListRow, seller).tried = token
+    return found
+
+
+def _uuid(raw: Any) -> UUID:
+    return raw if isinstance(raw, UUID) else UUID(raw)
+
+
+def _marks(values: Collection[object]) -> str:
+    return ", ".join(["%s"] * len(values))
+
+
+def _plain(at: datetime) -> datetime:
+    """A moment as the driver takes it."""
+    return at.replace(tzinfo=None)

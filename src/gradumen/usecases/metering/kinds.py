@@ -1,0 +1,101 @@
+"""What readings are: found by the rules of their feed's seller, and as it is kept."""
+
+from dataclasses import dataclass
+from decimal import Decimal
+from fractions import Fraction
+from uuid import UUID
+
+from gradumen.core.errors import Invalid
+from gradumen.core.exact import text
+from gradumen.core.metering.kinds import UNKNOWN, Catalogue, Facts, Found, KindRule, Kinds, Sent
+from gradumen.core.metering.readings import Attributes, Reading, base_quantity, in_base_units
+from gradumen.store import revisions
+from gradumen.store.metering import kind_rules as store
+from gradumen.store.metering.tables import FeedRow
+from gradumen.store.unit_of_work import Session
+from gradumen.usecases.catalogue.published import Published
+from gradumen.wire.metering.kind_forms import rule_of
+
+
+def rules_of(tx: Session, seller: UUID) -> list[KindRule]:
+    """The rules of a seller as they are looked at."""
+    known: dict[UUID, list[KindRule]] = revisions.kept(tx, revisions.KINDS, _RulesBySeller)
+    if seller not in known:
+        known[seller] = [rule_of(each) for each in store.rules_of(tx, seller)]
+    return known[seller]
+
+
+class _RulesBySeller(dict[UUID, list[KindRule]]):
+    """Rules that were read since the feeds were last set up otherwise."""
+
+
+def catalogue_of(published: Published) -> Catalogue:
+    """Meters and attributes that readings can be of."""
+    return Catalogue(
+        published.meters,
+        {slug: {each.slug: each.values for each in service.looked_at} for slug, service in published.services.items()},
+    )
+
+
+@dataclass(frozen=True, slots=True)
+class Kept:
+    """A reading as it is kept: of a meter by number, 0 where its kind is not known; and what it was sent as."""
+
+    meter: int
+    attributes: Attributes
+    quantity: str
+    sent: Sent
+    factor: Fraction | None
+    why: Invalid | None = None
+
+
+def kept_as(found: Found, sent: Sent, quantity: Decimal, numbers: dict[str, int]) -> Kept:
+    """How a reading is kept of which this was found.
+
+    Args:
+        quantity: in the unit that it was sent in.
+        numbers: of meters.
+    """
+    if found.kind is None:
+        return Kept(UNKNOWN, (), text(quantity), sent, None, found.why)
+    try:
+        base = in_base_units(quantity, found.kind.factor, sent.unit)
+    except Invalid as problem:
+        return Kept(UNKNOWN, (), text(quantity), sent, None, problem)
+    return Kept(numbers[found.kind.meter], found.kind.attributes, text(base), sent, found.kind.factor)
+
+
+class KindsOfFeed:
+    """The kinds of what comes in by a feed, as its seller's rules are now: they stay so until that is there."""
+
+    def __init__(self, tx: Session, feed: FeedRow, published: Published) -> None:
+        store.share_feed(tx, feed.id)
+        self._feed, self._published = feed.slug, published
+        rules = rules_of(tx, feed.organisation_id)
+        self._has_rules = bool(rules)
+        self._kinds = Kinds(rules, catalogue_of(published))
+
+    def find(self, item: Reading) -> Kept | None:
+        """What a reading is by a rule, or that nothing says so; None where it is the meter that it names.
+
+        Raises:
+            Invalid: it names a meter that its unit does not fit.
+        """
+        meter = self._published.meters.get(item.meter)
+        if meter is not None and not self._has_rules:
+            return None
+        held = item.start == item.end
+        if meter is None:
+            sent, quantity = Sent(item.meter, item.unit, item.attributes, held), item.quantity
+        else:
+            sent = Sent(item.meter, meter.reading_unit.text, item.attributes, held)
+            quantity = base_quantity(item, meter)
+        found = self._kinds.find(facts_of(self._feed, item), sent, item.start.date())
+        if meter is not None and found.rule is None:
+            return None
+        return kept_as(found, sent, quantity, self._published.meter_ids)
+
+
+def facts_of(feed: str, item: Reading) -> Facts:
+    """What rules look at of a reading."""
+    return Facts(feed, item.account, item.source, item.resource)

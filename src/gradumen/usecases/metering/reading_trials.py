@@ -1,0 +1,70 @@
+"""One reading looked at: what it would be and whose, by which rules; nothing is taken in."""
+
+from datetime import UTC
+from decimal import Decimal
+
+from gradumen.core.metering.dated_rules import rules_for
+from gradumen.core.metering.kinds import Facts, Kinds, Sent
+from gradumen.core.metering.readings import in_base_units, read_attributes, read_text
+from gradumen.core.permissions import Right
+from gradumen.store.unit_of_work import Session, use_case
+from gradumen.usecases.catalogue.names import meter_name
+from gradumen.usecases.catalogue.published import Published, load_published
+from gradumen.usecases.metering.kinds import catalogue_of, rules_of
+from gradumen.usecases.metering.owners import Owners
+from gradumen.usecases.metering.written_kinds import read_rules
+from gradumen.usecases.scope import Caller, get_organisation, load_scope
+from gradumen.wire.metering.kind_rules import ReadingTrial, ReadingTrialBody, TakingRuleBody
+from gradumen.wire.metering.ownership_rules import QuantityBody
+
+
+@use_case
+def try_reading(tx: Session, caller: Caller, *, organisation: str, trial: ReadingTrial) -> ReadingTrialBody:
+    """What a reading of a seller's feed would be, and whose where it names nobody.
+
+    Raises:
+        Forbidden: the caller does not manage feeds there.
+        Invalid: something of the reading, or of the rules that it is tried by, cannot be.
+    """
+    scope = load_scope(tx, caller)
+    seller = get_organisation(tx, scope, organisation)
+    scope.require_member(Right.MANAGE_FEEDS, seller)
+    published = load_published(tx)
+    stored = rules_of(tx, seller.id)
+    rules = stored if trial.rules is None else read_rules(published, seller.id, trial.rules)[1]
+    kinds = Kinds(rules, catalogue_of(published))
+    facts = Facts(
+        read_text(trial.feed, "feed"),
+        None if trial.account is None else read_text(trial.account, "account"),
+        read_text(trial.source, "source"),
+        read_text(trial.resource, "resource"),
+    )
+    meter, unit = read_text(trial.meter, "meter"), read_text(trial.unit, "unit")
+    sent = Sent(meter, unit, read_attributes(trial.attributes), trial.held)
+    start = trial.start.astimezone(UTC)
+    found = kinds.find(facts, sent, start.date())
+    named = meter in published.meters
+    told = {**facts._asdict(), "meter": meter, "unit": None if named else unit}
+    kind = found.kind
+    base = None if kind is None else in_base_units(trial.quantity, kind.factor, unit)
+    owners = Owners(tx, [], start, start, sellers=[seller.id], all_meters=True)
+    said = {**dict(sent.attributes), **dict(kind.attributes if kind else ())}
+    whose = owners.whose(seller.id, {**facts._asdict(), "meter": found.meter}, said, start)
+    return ReadingTrialBody(
+        meter=found.meter,
+        attributes=dict(kind.attributes) if kind else {},
+        quantity=None if kind is None or base is None else _quantity(kind.meter, base, published),
+        taken_by=[
+            TakingRuleBody(name=each.name, conditions=each.conditions.specificity[0])
+            for each in rules_for(kinds.rules, told, dict(sent.attributes), start.date())
+        ],
+        why=found.reason,
+        owner=None if whose is None else whose.owner,
+        owner_rule=None if whose is None else whose.rule.name,
+    )
+
+
+def _quantity(meter: str, quantity: Decimal, published: Published) -> QuantityBody:
+    """What one reading says, of a level without the time that it covers."""
+    unit = published.meters[meter].reading_unit.text
+    return QuantityBody(meter=meter, meter_name=meter_name(meter, published), unit=unit, quantity=quantity)
