@@ -30,6 +30,7 @@ export interface KindValues {
   sent: string;
   unit: string;
   feed: string;
+  account: string;
   resource: string;
   where: string;
 }
@@ -46,6 +47,7 @@ const schema = z.object({
   sent: z.string(),
   unit: z.string(),
   feed: z.string(),
+  account: z.string(),
   resource: z.string(),
   where: lines('A line each: class = fast, faster, or gpu_count >= 1', whereOf),
 });
@@ -53,7 +55,8 @@ const schema = z.object({
 /** The rule of what is written. */
 export function kindRuleOf(values: KindValues): KindRule {
   const conditions: KindRule['conditions'] = {};
-  const facts = { feed: values.feed, meter: values.sent, unit: values.unit, resource: values.resource };
+  const { feed, account, unit, resource } = values;
+  const facts = { feed, account, meter: values.sent, unit, resource };
   for (const [key, typed] of Object.entries(facts)) {
     const said = typed.trim();
     if (said) conditions[key] = valueOf(said) as string;
@@ -115,8 +118,9 @@ export function KindDialog(props: { rules: KindRules; initial: KindValues; onClo
         lines={2}
         hint="A line each: class = fast, faster, or gpu_count >= 1"
       />
-      <TextInput name="feed" label="Only of feed" columns={3} optional />
-      <TextInput name="resource" label="Only of resource" columns={3} optional />
+      <TextInput name="feed" label="Only of feed" columns={2} optional />
+      <TextInput name="account" label="Only of account" columns={2} optional />
+      <TextInput name="resource" label="Only of resource" columns={2} optional />
       <TextInput name="meter" label="Is" columns={4} options={metersOf(services.data ?? [])} />
       <DateInput name="starts_on" label="From" columns={2} hint="UTC" />
       <TextInput

@@ -37,7 +37,7 @@ export default function KindsPage() {
   const manages = mayAt('manage feeds', home.organisation);
   return (
     <Page
-      title={`What it is, ${periodName(period)}`}
+      title={`Kinds of usage, ${periodName(period)}`}
       lead="What is sent is the meter that it names. The rest is what the most specific rule says that holds on its day."
       action={
         manages && (
@@ -88,6 +88,7 @@ const written = (period: string, item?: UnknownKind): KindValues => ({
   sent: item?.sent_meter ?? '',
   unit: item?.sent_unit ?? '',
   feed: item?.feed.split('/')[1] ?? '',
+  account: '',
   resource: '',
   where: '',
 });
@@ -149,7 +150,7 @@ function RulesSection({ rules, manages }: { rules: KindRules; manages: boolean }
         rowKey={(row) => row.name}
         columns={[
           { key: 'name', title: 'Rule', cell: (rule) => rule.name },
-          { key: 'what', title: 'What is sent with', cell: (rule) => conditionWords(rule.conditions) },
+          { key: 'what', title: 'What is sent', cell: (rule) => conditionWords(rule.conditions) },
           { key: 'kind', title: 'Is', cell: kindWords },
           {
             key: 'from',

@@ -30,6 +30,7 @@ const VALUES: KindValues = {
   sent: 'vm*',
   unit: '',
   feed: 'north',
+  account: '',
   resource: '',
   where: 'gpu_count >= 1\nclass = fast, faster\nzone = north-1',
 };

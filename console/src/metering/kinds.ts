@@ -117,6 +117,9 @@ export function valueOf(said: string): unknown {
   return said.endsWith('*') ? { prefix: said.slice(0, -1) } : said;
 }
 
+const counted = (count: number, noun: string): string =>
+  `${formatCount(count)} ${noun}${count === 1 ? '' : 's'}`;
+
 const daysOf = (first: string, last: string): string =>
   first === last ? dayName(first) : `${dayName(first)} to ${dayName(last)}`;
 
@@ -125,7 +128,7 @@ export function kindMoveWords(preview: KindPreview): string[] {
   if (preview.from_day === null) return ['Nothing changes.'];
   if (!preview.moves.length) return ['Nothing that came in is of another kind by that.'];
   return preview.moves.map((each) => {
-    const what = `${formatCount(each.readings)} readings of ${formatCount(each.resources)} resources, ${daysOf(
+    const what = `${counted(each.readings, 'reading')} of ${counted(each.resources, 'resource')}, ${daysOf(
       each.first_day,
       each.last_day,
     )}, sent as ${each.sent_meter}`;
@@ -149,7 +152,7 @@ export function triedWords(tried: Tried): string[] {
   const [first, ...others] = tried.taken_by;
   const rules = first
     ? [
-        `Rule ${first.name} counts, with ${formatCount(first.conditions)} ${first.conditions === 1 ? 'condition' : 'conditions'}.`,
+        `Rule ${first.name} counts, with ${counted(first.conditions, 'condition')}.`,
         ...others.map((each) => `Rule ${each.name} takes it too, and is less specific.`),
       ]
     : ['No rule takes it.'];

@@ -4,17 +4,20 @@ from collections import defaultdict
 from datetime import date
 from decimal import Decimal
 from random import Random
+from threading import Thread
 from typing import Any
 from uuid import UUID
 
 import pytest
 from sqlalchemy import text
 
+from gradumen.client import Client
 from gradumen.core.errors import Conflict, EditedMeanwhile, Forbidden, Invalid, NotFound
+from gradumen.usecases.metering import read_again
 from gradumen.wire.metering.kind_rules import KindRuleForm, ReadingTrial
 from gradumen.wire.metering.ownership_rules import OwnershipRuleForm
 from tests.conftest import Service
-from tests.world import SERVICES, World, files, moment, reading
+from tests.world import EMAILS, PASSWORD, SERVICES, World, files, moment, reading
 
 FEED, PERIOD, FIRST = "tarnwick/north-fell", "2026-09", date(2026, 9, 1)
 HOUR = 3600
@@ -361,3 +364,53 @@ def test_a_delivery_of_rules_cannot_be_taken_back(world: World, service: Service
     made = service.uow.run(lambda tx: tx.scalar(text("SELECT public_id FROM deliveries WHERE is_read_again = 1")))
     with pytest.raises(Conflict, match="nobody sent this"):
         world.mara.deliveries.take_back(UUID(made))
+
+
+def test_what_pours_in_while_rules_change_is_what_the_last_ones_say(world: World) -> None:
+    def pour(part: int) -> None:
+        client = clients[part]
+        for number in range(6):
+            batch = [sent(f"p-{part}-{number}-{day}", day, attributes={"flavour": "small"}) for day in range(1, 10)]
+            assert client.readings.send(FEED, batch).accepted == 9
+
+    clients = {1: Client(world.url), 2: Client(world.url)}
+    for client in clients.values():
+        client.sign_in(EMAILS["mara"], PASSWORD)
+    threads = [Thread(target=pour, args=(part,)) for part in clients]
+    for each in threads:
+        each.start()
+    version = 0
+    late = rule("Late", "network/egress", date(2026, 9, 5), meter="vm-hours", unit="byte")
+    for rules in ([CORES], [], [CORES, late], [late], [CORES]):
+        version = world.mara.kind_rules.set("tarnwick", rules, version).version
+    for each in threads:
+        each.join(60)
+    for client in clients.values():
+        client.close()
+    follow(world)
+    assert unknown(world) == {}
+    assert used(world) == {("compute/vcpu",): 2 * 6 * 9 * 4 * HOUR}
+
+
+def test_a_task_that_was_stopped_in_the_middle_goes_on_where_it_was(
+    world: World, service: Service, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(read_again, "BATCH", 3)
+    world.mara.readings.send(
+        FEED, [sent(f"r-{number}", number % 9 + 1, attributes={"flavour": "small"}) for number in range(10)]
+    )
+    calls: list[int] = []
+    write = read_again._write
+
+    def failing(*given: Any) -> None:
+        calls.append(1)
+        write(*given)
+        if len(calls) == 3:
+            raise OSError("the third batch is written, and not kept")
+
+    monkeypatch.setattr(read_again, "_write", failing)
+    world.mara.kind_rules.set("tarnwick", [CORES], 0)
+    follow(world)
+    assert used(world) == {("compute/vcpu",): 40 * HOUR} and unknown(world) == {}
+    kept = service.uow.run(lambda tx: tx.scalar(text("SELECT SUM(accepted) FROM deliveries WHERE is_read_again = 1")))
+    assert kept == 10 and len(calls) == 5

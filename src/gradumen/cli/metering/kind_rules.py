@@ -170,18 +170,22 @@ def _set(
 
 def _tell(preview: KindPreviewBody, out: Out) -> None:
     for each in preview.moves:
-        out.say(
-            f"{figure(each.readings)} readings of {figure(each.resources)} resources, sent as {each.sent_meter} in "
-            f"{each.sent_unit}, from {each.first_day} to {each.last_day}: {each.before or 'unknown'} -> {_after(each)}"
-        )
+        what = f"{_counted(each.readings, 'reading')} of {_counted(each.resources, 'resource')}"
+        days = f"from {each.first_day} to {each.last_day}"
+        way = f"{each.before or 'unknown'} -> {_after(each)}"
+        out.say(f"{what}, sent as {each.sent_meter} in {each.sent_unit}, {days}: {way}")
     if preview.from_day is None:
         out.say("nothing changes")
     elif not preview.moves:
         out.say("nothing that came in is of another kind by that")
     if preview.unknown:
-        out.say(f"of unknown kind would be {figure(preview.unknown)} readings")
+        out.say(f"of unknown kind would be {_counted(preview.unknown, 'reading')}")
     if preview.more:
         out.say("only the newest three months were looked at")
+
+
+def _counted(count: int, noun: str) -> str:
+    return f"{figure(count)} {noun}{'' if count == 1 else 's'}"
 
 
 def _after(move: KindMoveBody) -> str:
@@ -216,8 +220,8 @@ def run_try(arguments: argparse.Namespace, client: Client, out: Out) -> int:
         total = " ".join(in_words(found.quantity.quantity, found.quantity.unit))
         out.say(f"{found.meter}{f' with {said}' if said else ''}: {total}")
     for place, each in enumerate(found.taken_by):
-        conditions = f"{each.conditions} condition{'' if each.conditions == 1 else 's'}"
-        out.say(f"rule '{each.name}' ({conditions}) {'counts' if place == 0 else 'takes it too, and is less specific'}")
+        counts = "counts" if place == 0 else "takes it too, and is less specific"
+        out.say(f"rule '{each.name}' ({_counted(each.conditions, 'condition')}) {counts}")
     if not found.taken_by:
         out.say("no rule takes it")
     out.say(f"of {found.owner}, by rule '{found.owner_rule}'" if found.owner else "nobody's, where it names no owner")

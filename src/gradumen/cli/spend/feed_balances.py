@@ -74,6 +74,8 @@ def _show(found: FeedBalancesBody, out: Out) -> None:
     for item in found.items:
         out.say(f"{item.feed_name} ({item.feed}), {found.period}: {_state(item, over=found.over)}")
         out.table(("WHAT", "", "QUANTITY", "LOOK AT"), list(_rows(item)), right=("QUANTITY",))
+        if item.unknown:
+            out.say(f"{item.unknown} readings of unknown kind; see: gradumen kind-rules unknown {found.period}")
         if item.refused:
             out.say(f"{item.refused} refused of what came in this month; see: gradumen deliveries list {item.feed}")
         out.say()
