@@ -11,12 +11,14 @@ import catalogue
 import close
 import focus
 import ingest
+import kinds
 import rating
 import spend
 
 BENCHMARKS: dict[str, tuple[Callable[[int], dict[str, Any]], int]] = {
     "rating": (rating.run, 10_000_000),
     "ingest": (ingest.run, 200_000),
+    "kinds": (kinds.run, 200_000),
     "catalogue": (catalogue.run, 1_000),
     "api": (api.run, 10_000),
     "close": (close.run, 10_000_000),

@@ -51,9 +51,9 @@ export function SendFile({ feed }: { feed: Feed }) {
   });
   const sum = (key: 'accepted' | 'known' | 'refused') =>
     formatCount((send.data ?? []).reduce((all, each) => all + each[key], 0));
-  const reason = send.data
-    ?.flatMap((each) => each.outcomes)
-    .find((each) => each.status === 'refused')?.reason;
+  const outcomes = send.data?.flatMap((each) => each.outcomes) ?? [];
+  const reason = outcomes.find((each) => each.status === 'refused')?.reason;
+  const unknown = outcomes.filter((each) => each.status === 'accepted' && each.reason).length;
   return (
     <DropFile
       act="Send a file"
@@ -78,6 +78,7 @@ export function SendFile({ feed }: { feed: Feed }) {
         <Alert severity={reason ? 'warning' : 'success'} variant="outlined" sx={{ mt: 1.5 }}>
           {sum('accepted')} accepted, {sum('known')} known already, {sum('refused')} refused
           {reason ? `; the first of them: ${reason}` : ''}
+          {unknown > 0 && `; ${formatCount(unknown)} are of unknown kind`}
         </Alert>
       )}
       {other && (
@@ -95,7 +96,7 @@ export function SendFile({ feed }: { feed: Feed }) {
         <Alert severity={whole.refused ? 'warning' : 'success'} variant="outlined" sx={{ mt: 1.5 }}>
           {whole.again
             ? `${whole.file} was here already, with ${formatCount(whole.known)} readings; nothing changed`
-            : `${whole.file}: ${formatCount(whole.accepted)} accepted, ${formatCount(whole.known)} known already, ${formatCount(whole.refused)} refused`}
+            : `${whole.file}: ${formatCount(whole.accepted)} accepted, ${formatCount(whole.known)} known already, ${formatCount(whole.refused)} refused${whole.unknown ? `; ${formatCount(whole.unknown)} are of unknown kind` : ''}`}
           {whole.refusals[0] && `; the first of them: ${whole.refusals[0].reason}`}
         </Alert>
       )}

@@ -5787,6 +5787,8 @@ export interface components {
         /**
          * FileDeliveryBody
          * @description What became of a file; ``refusals`` are the first of what was refused. ``again``: it was here already.
+         *
+         *     ``unknown`` of what was accepted is of unknown kind: nobody is charged for it until a rule says what it is.
          */
         FileDeliveryBody: {
             /** Accepted */
@@ -5803,6 +5805,8 @@ export interface components {
             refusals: components["schemas"]["OutcomeBody"][];
             /** Refused */
             refused: number;
+            /** Unknown */
+            unknown: number;
         };
         /**
          * FileLookBody

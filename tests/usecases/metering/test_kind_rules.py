@@ -248,6 +248,11 @@ def test_who_may_set_rules_and_what_they_may_be(world: World) -> None:
     with pytest.raises(NotFound):
         edda.kind_rules.get("tarnwick")
     assert edda.kind_rules.get("oxbow").rules == [], "a reseller's rules are of its own feeds"
+    assert edda.kind_rules.set("oxbow", [CORES], 0).version == 1, "and of its suppliers' meters"
+    labour = "service: labour\nname: Labour\ncategory: Other\nsubcategory: Other (Other)\nmeters:\n"
+    edda.catalogue.publish("oxbow", files(labour + "  time: {name: Time, unit: second, combine: sum}"))
+    with pytest.raises(Invalid, match="meter 'labour/time' is not known"):
+        mara.kind_rules.set("tarnwick", [rule("X", "labour/time", meter="a")], 1)
     wrong = {
         "rules[0].meter": rule("X", "compute/nothing", meter="a"),
         "rules[0].attributes.size": rule("X", "compute/vcpu", meter="a", attributes={"size": "huge"}),

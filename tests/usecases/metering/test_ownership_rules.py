@@ -12,7 +12,7 @@ from sqlalchemy import text
 
 from gradumen.core.catalogue.conditions import Contains, Equals, OneOf, Prefix
 from gradumen.core.errors import EditedMeanwhile, Forbidden, Invalid, NotFound
-from gradumen.core.metering.dated_rules import first_difference, rules_for
+from gradumen.core.metering.dated_rules import RuleIndex, first_difference
 from gradumen.core.metering.ownership import OwnershipRule
 from gradumen.core.metering.told_conditions import AllOf, Conditions
 from gradumen.jobs.worker import Worker
@@ -286,6 +286,6 @@ def test_before_the_first_difference_two_lists_of_rules_say_the_same(
 ) -> None:
     on, facts = date(2026, 9, day), {"account": said, "feed": "a"}
     changed = first_difference(before, after)
-    was, would = (next(rules_for(rules, facts, {}, on), None) for rules in (before, after))
+    was, would = (next(RuleIndex(rules).taking(facts, {}, on), None) for rules in (before, after))
     if changed is None or on < changed:
         assert (was and was.shares) == (would and would.shares)

@@ -9,6 +9,7 @@ from typing import Any
 import pytest
 
 from gradumen.core.errors import Invalid
+from gradumen.core.metering.dated_rules import RuleIndex
 from gradumen.wire.metering.condition_forms import condition_words
 from gradumen.wire.metering.ownership_forms import read_ownership, rule_of
 from gradumen.wire.metering.ownership_rules import OwnershipRuleForm
@@ -45,6 +46,24 @@ def together(conditions: dict[str, Any], facts: dict[str, str], attributes: dict
     return all(plainly(each, facts.get(name)) for name, each in own.items()) and all(
         plainly(each, attributes.get(name)) for name, each in conditions.get("where", {}).items()
     )
+
+
+@pytest.mark.parametrize("seed", range(5))
+def test_of_many_rules_those_are_found_that_take_it_in_their_order(seed: int) -> None:
+    random = Random(seed)
+    rules = []
+    for number in range(60):
+        conditions = some(random)
+        if random.random() < 0.3:
+            conditions["any"] = [some(random) for _ in range(2)]
+        rules.append(rule_of(f"r-{number}", ((number, 1),), DAY, None, read_ownership(conditions)))
+    index = RuleIndex(rules)
+    for _ in range(200):
+        facts = {name: random.choice(TEXTS) for name in ("account", "resource") if random.random() < 0.8}
+        attributes = {"tier": random.choice(TEXTS)} if random.random() < 0.7 else {}
+        expected = [each for each in rules if each.conditions.hold(facts, attributes)]
+        assert list(index.taking(facts, attributes, DAY)) == expected
+        assert list(index.taking({"account": None, **facts}, attributes, DAY)) == expected
 
 
 TEXTS = ("a1", "b1", "b2", "5", "12")

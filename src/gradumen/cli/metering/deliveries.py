@@ -171,6 +171,8 @@ def run_send(arguments: argparse.Namespace, client: Client, out: Out) -> int:
         out.say(f"{found.file} was here already, with {found.known} readings; nothing changed")
         return 0
     out.say(f"{found.file}: {found.accepted} accepted, {found.known} already known, {found.refused} refused")
+    if found.unknown:
+        out.note(f"{found.unknown} of them are of unknown kind; see: gradumen kind-rules unknown YYYY-MM")
     for item in found.refusals[:20]:
         out.note(f"  {item.reason}")
     if found.refused > 20:

@@ -41,6 +41,9 @@ def run_send(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     refused = [item for outcome in outcomes for item in outcome.outcomes if item.status == "refused"]
     accepted, known = sum(each.accepted for each in outcomes), sum(each.known for each in outcomes)
     out.say(f"{len(events)} readings: {accepted} accepted, {known} already known, {len(refused)} refused")
+    unknown = [item for outcome in outcomes for item in outcome.outcomes if item.status == "accepted" and item.reason]
+    if unknown:
+        out.note(f"  {len(unknown)} of unknown kind, as {unknown[0].id}: {unknown[0].reason}")
     for item in refused[:SHOWN]:
         out.note(f"  {item.id}: {item.reason}")
     if len(refused) > SHOWN:

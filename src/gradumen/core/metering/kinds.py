@@ -15,7 +15,7 @@ from typing import NamedTuple
 from gradumen.core.catalogue.services import Combine, Meter
 from gradumen.core.errors import Invalid
 from gradumen.core.exact import QUANTITY_PLACES, number, scaled, text, unscaled
-from gradumen.core.metering.dated_rules import rules_for
+from gradumen.core.metering.dated_rules import RuleIndex
 from gradumen.core.metering.readings import Attributes, check_attributes
 from gradumen.core.metering.told_conditions import Conditions
 from gradumen.core.units import convertible
@@ -134,26 +134,30 @@ class Kinds:
         # The more specific first, of equally specific ones the first.
         self.rules = sorted(rules, key=lambda each: [-count for count in each.conditions.specificity])
         self.catalogue = catalogue
-        self._looked_at = {fact for each in self.rules for fact in each.conditions.facts}
-        self._of_meter: dict[tuple[str, str], list[KindRule]] = {}
+        looked_at = {fact for each in self.rules for fact in each.conditions.facts}
+        self.looked_at = [name for name in Facts._fields if name in looked_at]
+        """The facts that some rule looks at: what is alike in these, and was sent alike, is of one kind on a day."""
+        self._index = RuleIndex(self.rules)
         self._found: dict[tuple[object, ...], Found] = {}
 
     def find(self, facts: Facts, sent: Sent, day: date) -> Found:
         """What a reading is that started on a day."""
-        told = {name: said for name, said in facts._asdict().items() if name in self._looked_at}
-        key = (sent, day, *told.values())
+        key = (sent, day, *(getattr(facts, name) for name in self.looked_at))
         if key not in self._found:
-            self._found[key] = self._find(told, sent, day)
+            self._found[key] = self._find(facts._asdict(), sent, day)
         return self._found[key]
+
+    def taking(self, facts: Facts, sent: Sent, day: date) -> list[KindRule]:
+        """All rules that take a reading, in the order in which they are looked at."""
+        unit = None if sent.meter in self.catalogue.meters else sent.unit
+        told = {**facts._asdict(), "meter": sent.meter, "unit": unit}
+        return list(self._index.taking(told, dict(sent.attributes), day))
 
     def _find(self, facts: Mapping[str, str | None], sent: Sent, day: date) -> Found:
         named = sent.meter in self.catalogue.meters
         # The unit of a meter of ours is ours: what was sent is kept in its base unit.
-        told = {"meter": sent.meter, "unit": None if named else sent.unit}
-        place = sent.meter, sent.unit
-        if place not in self._of_meter:
-            self._of_meter[place] = [each for each in self.rules if each.conditions.may_hold(told)]
-        rule = next(rules_for(self._of_meter[place], {**facts, **told}, dict(sent.attributes), day), None)
+        told = {**facts, "meter": sent.meter, "unit": None if named else sent.unit}
+        rule = next(self._index.taking(told, dict(sent.attributes), day), None)
         try:
             if rule is not None:
                 return Found(_by_rule(rule, sent, self.catalogue), rule)

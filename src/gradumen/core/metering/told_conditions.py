@@ -117,10 +117,6 @@ class Conditions:
             and not any(each.hold(facts, attributes) for each in self.none_of)
         )
 
-    def may_hold(self, facts: Mapping[str, str | None]) -> bool:
-        """Whether they may hold where some facts are known: what is on others is not looked at."""
-        return all(_holds(each, facts[key]) for key, each in self.all_of.conditions if key in facts)
-
     @property
     def facts(self) -> frozenset[str]:
         """What they look at, beside attributes."""

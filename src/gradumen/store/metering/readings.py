@@ -56,6 +56,15 @@ def lock_keys(tx: Session, keys: Collection[bytes]) -> dict[bytes, ReadingKeyRow
     return {row.key: row for row in rows}
 
 
+def contents_of(tx: Session, keys: Collection[bytes]) -> dict[bytes, bytes]:
+    """What is known under keys, as the hash of what it says."""
+    if not keys:
+        return {}
+    statement = f"SELECT `key`, content FROM reading_keys WHERE `key` IN ({', '.join(['%s'] * len(keys))})"
+    rows = tx.connection().exec_driver_sql(statement, tuple(keys)).fetchall()
+    return {bytes(key): bytes(content) for key, content in rows}
+
+
 def find_reading(tx: Session, key: ReadingKeyRow) -> ReadingRow | None:
     """The reading that stands under a key; None where it is no longer kept."""
     return tx.get(ReadingRow, (key.resource_id, key.meter_id, key.start_at, key.delivery_id, key.position))

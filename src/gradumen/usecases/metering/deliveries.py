@@ -20,7 +20,7 @@ from gradumen.usecases.catalogue.published import load_published
 from gradumen.usecases.metering.cost_sets import take_back_costs
 from gradumen.usecases.metering.feeds import delivery_bodies, feed_to_send, get_feed, may_send
 from gradumen.usecases.metering.readings import new_delivery, take
-from gradumen.usecases.metering.stored_readings import REFUSED, Outcome, marks_of
+from gradumen.usecases.metering.stored_readings import ACCEPTED, REFUSED, Outcome, marks_of
 from gradumen.usecases.scope import Caller, Scope, load_scope
 from gradumen.wire.metering.deliveries import FileDeliveryBody, FileMappingBody, FileMappingForm
 from gradumen.wire.metering.readings import DeliveryBody, OutcomeBody
@@ -140,17 +140,19 @@ def take_file(
     """As `send_file`, for a feed that is locked."""
     same = store.same_file(tx, row.id, content_hash)
     if same is not None:
-        return _told(same, [], again=True)
+        return _told(same, [], 0, again=True)
     delivery = new_delivery(tx, scope.caller, row, file_name=name, content_hash=content_hash)
     refusals: list[Outcome] = []
+    unknown = 0
     for first in range(0, len(items), BATCH):
         found = take(tx, scope, row, delivery, items[first : first + BATCH], first)
         refusals += [each for each in found if each.status == REFUSED][: SHOWN - len(refusals)]
+        unknown += sum(each.status == ACCEPTED and each.reason is not None for each in found)
         tx.flush()
-    return _told(delivery, refusals, again=False)
+    return _told(delivery, refusals, unknown, again=False)
 
 
-def _told(row: DeliveryRow, refusals: Sequence[Outcome], *, again: bool) -> FileDeliveryBody:
+def _told(row: DeliveryRow, refusals: Sequence[Outcome], unknown: int, *, again: bool) -> FileDeliveryBody:
     return FileDeliveryBody(
         delivery_id=str(row.public_id),
         file=row.file_name or "",
@@ -159,6 +161,7 @@ def _told(row: DeliveryRow, refusals: Sequence[Outcome], *, again: bool) -> File
         refused=row.refused,
         refusals=[OutcomeBody.of(each) for each in refusals],
         again=again,
+        unknown=unknown,
     )
 
 

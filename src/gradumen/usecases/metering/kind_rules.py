@@ -85,7 +85,7 @@ def set_kind_rules(tx: Session, caller: Caller, *, organisation: str, wanted: Ki
     scope.require_member(Right.MANAGE_FEEDS, seller)
     version = store.lock_version(tx, seller.id)
     before = rules_of(tx, seller.id)
-    rows, after = read_rules(load_published(tx), seller.id, wanted.rules)
+    rows, after = read_rules(load_published(tx), scope, seller.id, wanted.rules)
     changed_from = first_difference(before, after)
     if changed_from is None:
         return _view(tx, seller)
@@ -167,7 +167,7 @@ def preview_kind_rules(
     scope.require_member(Right.MANAGE_FEEDS, seller)
     published = load_published(tx)
     before = rules_of(tx, seller.id)
-    _, after = read_rules(published, seller.id, rules)
+    _, after = read_rules(published, scope, seller.id, rules)
     changed_from = first_difference(before, after)
     if changed_from is None:
         return KindPreviewBody(from_day=None, moves=[], unknown=0, more=False)

@@ -1,8 +1,11 @@
 """What readings are: found by the rules of their feed's seller, and as it is kept."""
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from decimal import Decimal
 from fractions import Fraction
+from operator import attrgetter
+from typing import Any
 from uuid import UUID
 
 from gradumen.core.errors import Invalid
@@ -15,6 +18,9 @@ from gradumen.store.metering.tables import FeedRow
 from gradumen.store.unit_of_work import Session
 from gradumen.usecases.catalogue.published import Published
 from gradumen.wire.metering.kind_forms import rule_of
+
+PLAIN = 10**18
+"""Below this a quantity in base units is as it was sent: none is finer than a millionth."""
 
 
 def rules_of(tx: Session, seller: UUID) -> list[KindRule]:
@@ -56,13 +62,14 @@ def kept_as(found: Found, sent: Sent, quantity: Decimal, numbers: dict[str, int]
         quantity: in the unit that it was sent in.
         numbers: of meters.
     """
-    if found.kind is None:
+    kind = found.kind
+    if kind is None:
         return Kept(UNKNOWN, (), text(quantity), sent, None, found.why)
     try:
-        base = in_base_units(quantity, found.kind.factor, sent.unit)
+        base = quantity if kind.factor == 1 and quantity < PLAIN else in_base_units(quantity, kind.factor, sent.unit)
     except Invalid as problem:
         return Kept(UNKNOWN, (), text(quantity), sent, None, problem)
-    return Kept(numbers[found.kind.meter], found.kind.attributes, text(base), sent, found.kind.factor)
+    return Kept(numbers[kind.meter], kind.attributes, text(base), sent, kind.factor)
 
 
 class KindsOfFeed:
@@ -74,6 +81,9 @@ class KindsOfFeed:
         rules = rules_of(tx, feed.organisation_id)
         self._has_rules = bool(rules)
         self._kinds = Kinds(rules, catalogue_of(published))
+        self._found: dict[tuple[Any, ...], tuple[Found, Sent]] = {}
+        seen = [each for each in self._kinds.looked_at if each != "feed"]
+        self._seen: Callable[[Reading], Any] = attrgetter(*seen) if seen else _nothing
 
     def find(self, item: Reading) -> Kept | None:
         """What a reading is by a rule, or that nothing says so; None where it is the meter that it names.
@@ -84,18 +94,18 @@ class KindsOfFeed:
         meter = self._published.meters.get(item.meter)
         if meter is not None and not self._has_rules:
             return None
-        held = item.start == item.end
-        if meter is None:
-            sent, quantity = Sent(item.meter, item.unit, item.attributes, held), item.quantity
-        else:
-            sent = Sent(item.meter, meter.reading_unit.text, item.attributes, held)
-            quantity = base_quantity(item, meter)
-        found = self._kinds.find(facts_of(self._feed, item), sent, item.start.date())
+        held, day = item.start == item.end, item.start.date()
+        key = (item.meter, item.unit, item.attributes, held, day, self._seen(item))
+        if key not in self._found:
+            facts = Facts(self._feed, item.account, item.source, item.resource)
+            sent = Sent(item.meter, item.unit if meter is None else meter.reading_unit.text, item.attributes, held)
+            self._found[key] = self._kinds.find(facts, sent, day), sent
+        found, sent = self._found[key]
         if meter is not None and found.rule is None:
             return None
+        quantity = item.quantity if meter is None else base_quantity(item, meter)
         return kept_as(found, sent, quantity, self._published.meter_ids)
 
 
-def facts_of(feed: str, item: Reading) -> Facts:
-    """What rules look at of a reading."""
-    return Facts(feed, item.account, item.source, item.resource)
+def _nothing(_: Reading) -> None:
+    """What rules see of a reading that look at no facts."""

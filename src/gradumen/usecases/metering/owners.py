@@ -3,10 +3,11 @@
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime
+from functools import cached_property
 from uuid import UUID
 
 from gradumen.core.exact import scaled
-from gradumen.core.metering.dated_rules import rules_for
+from gradumen.core.metering.dated_rules import RuleIndex
 from gradumen.core.metering.ownership import SHARE_PLACES, OwnershipRule, Shares
 from gradumen.store.metering.ownership_rules import (
     FeedOf,
@@ -35,11 +36,16 @@ class Ruled:
     """By value, where a table of these says whose it is."""
 
 
-@dataclass(frozen=True, slots=True, eq=False)
+@dataclass(frozen=True, eq=False)
 class Rules:
     """The rules of a seller in their order; one list of them is itself and no other."""
 
     listed: Sequence[Ruled]
+
+    @cached_property
+    def by_resource(self) -> bool:
+        """Whether one of them looks at what a resource is called."""
+        return any("resource" in each.rule.conditions.facts or each.rule.by == "resource" for each in self.listed)
 
     @property
     def values(self) -> list[OwnershipRule]:
@@ -95,7 +101,8 @@ class Owners:
         self.rules: dict[UUID, Rules] = {seller: ruled(rules) for seller, rules in stored.items() if rules}
         self._tx = tx
         self._trees: list[tuple[datetime, Tree]] = trees_between(tx, first, last)
-        self._then: dict[tuple[int, UUID, Rules], dict[OwnershipRule, Ruled]] = {}
+        self._then: dict[tuple[int, UUID, Rules], tuple[dict[OwnershipRule, Ruled], RuleIndex[OwnershipRule]]] = {}
+        self._found: dict[tuple[object, ...], Ruled | None] = {}
         self._named: dict[str, Owner | None] = {}
         self._meters = {number: row.slug for number, row in meter_rows(tx).items()} if self.rules or all_meters else {}
         self._origins: dict[int, tuple[str, str | None, int | None]] = {}
@@ -126,8 +133,20 @@ class Owners:
     ) -> Ruled | None:
         """The rule that takes a reading which started then, by its seller's rules or by those that are given."""
         feed = self.feeds[resource]
-        if rules is None and feed.seller not in self.rules:
+        looked_at = self.rules.get(feed.seller) if rules is None else rules
+        if looked_at is None:
             return None
+        # Of a day readings that are alike have one owner, unless somebody moved within it.
+        named = resource if looked_at.by_resource else feed.feed
+        key = (looked_at, feed.seller, self._place(at), named, meter, origin, attributes, at.date())
+        if key not in self._found:
+            self._found[key] = self._find(resource, meter, origin, attributes, at, looked_at)
+        return self._found[key]
+
+    def _find(
+        self, resource: int, meter: int, origin: int, attributes: int, at: datetime, rules: Rules
+    ) -> Ruled | None:
+        feed = self.feeds[resource]
         source, account, sent = self._origins[origin]
         facts = {
             "feed": feed.feed,
@@ -150,8 +169,10 @@ class Owners:
     ) -> Ruled | None:
         """The rule that takes what started then, by its facts and attributes; as `find`."""
         looked_at = self.rules.get(seller) if rules is None else rules
-        by_rule = {} if looked_at is None else self._known_then(seller, at, looked_at)
-        for rule in rules_for(by_rule, facts, told, at.date()):
+        if looked_at is None:
+            return None
+        by_rule, index = self._known_then(seller, at, looked_at)
+        for rule in index.taking(facts, told, at.date()):
             of = by_rule[rule]
             found = self._by_value(of, rule.value_of(facts, told), at, seller) if rule.by else of
             if found is not None:
@@ -171,18 +192,23 @@ class Owners:
             entry = None if owner is None else of_one(of.rule, owner)
         return entry if entry is not None and entry.organisations <= self._below(seller, at) else None
 
+    def _place(self, at: datetime) -> int:
+        """Which of the trees holds at a moment."""
+        return max((index for index, (since, _) in enumerate(self._trees) if since <= at), default=0)
+
     def _below(self, seller: UUID, at: datetime) -> frozenset[UUID]:
         """Those to whom a seller sold at a moment, and itself."""
-        place = max((index for index, (since, _) in enumerate(self._trees) if since <= at), default=0)
-        return self._trees[place][1].below([seller])
+        return self._trees[self._place(at)][1].below([seller])
 
-    def _known_then(self, seller: UUID, at: datetime, rules: Rules) -> dict[OwnershipRule, Ruled]:
+    def _known_then(
+        self, seller: UUID, at: datetime, rules: Rules
+    ) -> tuple[dict[OwnershipRule, Ruled], RuleIndex[OwnershipRule]]:
         """The rules that say something at a moment: nothing is anybody's whom the seller did not sell to then."""
-        place = max((index for index, (since, _) in enumerate(self._trees) if since <= at), default=0)
-        key = place, seller, rules
+        key = self._place(at), seller, rules
         if key not in self._then:
             below = self._below(seller, at)
-            self._then[key] = {each.rule: each for each in rules.listed if each.organisations <= below}
+            there = {each.rule: each for each in rules.listed if each.organisations <= below}
+            self._then[key] = there, RuleIndex(there)
         return self._then[key]
 
 

@@ -3,7 +3,6 @@
 from datetime import UTC
 from decimal import Decimal
 
-from gradumen.core.metering.dated_rules import rules_for
 from gradumen.core.metering.kinds import Facts, Kinds, Sent
 from gradumen.core.metering.readings import in_base_units, read_attributes, read_text
 from gradumen.core.permissions import Right
@@ -31,7 +30,7 @@ def try_reading(tx: Session, caller: Caller, *, organisation: str, trial: Readin
     scope.require_member(Right.MANAGE_FEEDS, seller)
     published = load_published(tx)
     stored = rules_of(tx, seller.id)
-    rules = stored if trial.rules is None else read_rules(published, seller.id, trial.rules)[1]
+    rules = stored if trial.rules is None else read_rules(published, scope, seller.id, trial.rules)[1]
     kinds = Kinds(rules, catalogue_of(published))
     facts = Facts(
         read_text(trial.feed, "feed"),
@@ -43,8 +42,6 @@ def try_reading(tx: Session, caller: Caller, *, organisation: str, trial: Readin
     sent = Sent(meter, unit, read_attributes(trial.attributes), trial.held)
     start = trial.start.astimezone(UTC)
     found = kinds.find(facts, sent, start.date())
-    named = meter in published.meters
-    told = {**facts._asdict(), "meter": meter, "unit": None if named else unit}
     kind = found.kind
     base = None if kind is None else in_base_units(trial.quantity, kind.factor, unit)
     owners = Owners(tx, [], start, start, sellers=[seller.id], all_meters=True)
@@ -56,7 +53,7 @@ def try_reading(tx: Session, caller: Caller, *, organisation: str, trial: Readin
         quantity=None if kind is None or base is None else _quantity(kind.meter, base, published),
         taken_by=[
             TakingRuleBody(name=each.name, conditions=each.conditions.specificity[0])
-            for each in rules_for(kinds.rules, told, dict(sent.attributes), start.date())
+            for each in kinds.taking(facts, sent, start.date())
         ],
         why=found.reason,
         owner=None if whose is None else whose.owner,

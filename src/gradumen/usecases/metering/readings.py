@@ -39,6 +39,7 @@ from gradumen.usecases.metering.stored_readings import (
     Checked,
     Outcome,
     beside,
+    known_already,
     number_resources,
     sift,
     write,
@@ -103,6 +104,8 @@ def take(
     """
     at = scope.caller.at
     outcomes: dict[int, Outcome] = {index: item for index, item in enumerate(items, first) if isinstance(item, Outcome)}
+    read = [(index, item) for index, item in enumerate(items, first) if isinstance(item, Reading)]
+    known_already(tx, feed.id, read, outcomes)
     listings = Listings(tx, feed, items, first, outcomes, scope.now)
     checked = listings.whole(_check(tx, scope, feed, items, listings.readings, outcomes, first), outcomes)
     number_resources(tx, feed, checked)
@@ -143,12 +146,13 @@ def _check(
     Args:
         listed: what lists say, which is of the meter that they list; its places come after the items'.
     """
-    owners = _owners(tx, feed, [item for item in (*items, *listed) if isinstance(item, Reading)])
+    new = [item for index, item in enumerate(items, first) if isinstance(item, Reading) and index not in outcomes]
+    owners = _owners(tx, feed, [*new, *listed])
     published = load_published(tx)
     known = _Known(published, owners, scope.now, KindsOfFeed(tx, feed, published))
     checked: dict[bytes, Checked] = {}
     for index, item in enumerate((*items, *listed), first):
-        if not isinstance(item, Reading):
+        if not isinstance(item, Reading) or index in outcomes:
             continue
         try:
             meter, quantity, kept = known.check(item, listed=index >= first + len(items))

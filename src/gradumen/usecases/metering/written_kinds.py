@@ -1,6 +1,6 @@
 """Rules of kind as they are written: checked against what is published, and told."""
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from uuid import UUID
 
 from gradumen.core.errors import Invalid
@@ -11,6 +11,7 @@ from gradumen.core.units import convertible
 from gradumen.store.metering.kind_rules import KindRuleRow
 from gradumen.usecases.catalogue.published import Published
 from gradumen.usecases.metering.kinds import catalogue_of
+from gradumen.usecases.scope import Scope
 from gradumen.wire.metering.kind_forms import read_kind_conditions, rule_of
 from gradumen.wire.metering.kind_rules import KindRuleForm
 
@@ -23,13 +24,15 @@ def written(row: KindRuleRow) -> KindRuleForm:
 
 
 def read_rules(
-    published: Published, seller: UUID, rules: Sequence[KindRuleForm]
+    published: Published, scope: Scope, seller: UUID, rules: Sequence[KindRuleForm]
 ) -> tuple[list[KindRuleRow], list[KindRule]]:
-    """Rules as they are stored, and as they are looked at.
+    """Rules as they are stored, and as they are looked at: over meters of the seller and of those above it.
 
     Raises:
         Invalid: a rule has no fit name, days, conditions or kind, or the name of another; its place is in ``field``.
     """
+    above = set(scope.tree.chain(seller))
+    meters = {slug for slug in published.meters if published.owners["service", slug.partition("/")[0]] in above}
     rows: list[KindRuleRow] = []
     for place, each in enumerate(rules):
         where = f"rules[{place}]"
@@ -44,7 +47,7 @@ def read_rules(
             conditions = read_kind_conditions(each.conditions)
         except Invalid as problem:
             raise Invalid(f"rule '{name}': {problem.message}", field=f"{where}.conditions") from problem
-        _check_kind(published, each, name, where)
+        _check_kind(published, meters, each, name, where)
         kind = {"meter": each.meter, "attributes": each.attributes, "taken": each.taken, "unit": each.unit}
         rows.append(
             KindRuleRow(
@@ -60,15 +63,15 @@ def read_rules(
     return rows, [rule_of(row) for row in rows]
 
 
-def _check_kind(published: Published, rule: KindRuleForm, name: str, where: str) -> None:
+def _check_kind(published: Published, meters: Collection[str], rule: KindRuleForm, name: str, where: str) -> None:
     """Check what a rule says that readings are."""
-    meter = published.meters.get(rule.meter)
-    if meter is None:
+    if rule.meter not in meters:
         raise Invalid(
             f"rule '{name}': meter '{rule.meter[:130]}' is not known; use service/meter of a published service",
             field=f"{where}.meter",
             value=rule.meter[:130],
         )
+    meter = published.meters[rule.meter]
     allowed = catalogue_of(published).allowed(meter.slug)
     try:
         check_attributes(tuple(rule.attributes.items()), allowed)

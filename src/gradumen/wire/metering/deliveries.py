@@ -219,7 +219,10 @@ class FileLookBody(Body):
 
 
 class FileDeliveryBody(Body):
-    """What became of a file; ``refusals`` are the first of what was refused. ``again``: it was here already."""
+    """What became of a file; ``refusals`` are the first of what was refused. ``again``: it was here already.
+
+    ``unknown`` of what was accepted is of unknown kind: nobody is charged for it until a rule says what it is.
+    """
 
     delivery_id: str
     file: str
@@ -228,6 +231,7 @@ class FileDeliveryBody(Body):
     refused: int
     refusals: list[OutcomeBody]
     again: bool
+    unknown: int
 
 
 def missing_columns(mapping: FileMapping, columns: Iterable[str]) -> None:
