@@ -66,6 +66,7 @@ def shoot(page: Page, url: str, name: str) -> None:
     if url:
         page.goto(url)
     page.wait_for_load_state("networkidle")
+    page.get_by_role("heading", name="Loading", exact=True).wait_for(state="hidden")
     page.wait_for_timeout(500)
     page.screenshot(path=TARGET / f"{name}.png")
     print(f"{name}.png")
