@@ -7,7 +7,7 @@ from decimal import Decimal
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import JSON, ForeignKey, SmallInteger, String, delete, func, insert, select, update
+from sqlalchemy import JSON, ForeignKey, SmallInteger, String, delete, func, insert, select
 from sqlalchemy.dialects.mysql import insert as insert_or
 from sqlalchemy.orm import Mapped, Session, mapped_column
 
@@ -115,11 +115,11 @@ _READINGS = (
     "AND (r.resource_id, r.meter_id, r.start_at, r.delivery_id, r.position) > (%s, %s, %s, %s, %s) "
     "ORDER BY 1, 2, 3, 4, 5 LIMIT %s"
 )
-_UNKNOWN_FEEDS = f"""
-SELECT f.organisation_id, MIN(r.start_at), MAX(r.start_at) FROM feeds f JOIN resources z ON z.feed_id = f.id
+_UNKNOWN_OF = f"""
+SELECT MIN(r.start_at), MAX(r.start_at) FROM feeds f JOIN resources z ON z.feed_id = f.id
 JOIN readings r ON r.resource_id = z.id AND r.meter_id = {UNKNOWN}
 LEFT JOIN superseded_readings s ON s.delivery_id = r.delivery_id AND s.position = r.position
-WHERE s.delivery_id IS NULL GROUP BY f.organisation_id
+WHERE f.organisation_id = %s AND s.delivery_id IS NULL
 """
 
 
@@ -215,11 +215,18 @@ def origins_by_number(tx: Session, numbers: Collection[int]) -> dict[int, Origin
     }  # fmt: skip
 
 
-def put_again(tx: Session, delivery: int, moved: Sequence[tuple[int, Standing, bytes, int]]) -> None:
-    """Keep where readings went that were read again: each a position of a delivery, its key and meter now."""
-    old = [(each.place[3], each.place[4]) for _, each, _, _ in moved]
+_KEYS = (
+    "INSERT INTO reading_keys (`key`, content, sequence, delivery_id, position, resource_id, meter_id, start_at) "
+    "VALUES (%s, %s, %s, %s, %s, %s, %s, %s) ON DUPLICATE KEY UPDATE delivery_id = VALUES(delivery_id), "
+    "position = VALUES(position), meter_id = VALUES(meter_id)"
+)
+
+
+def put_again(tx: Session, delivery: int, moved: Sequence[tuple[Standing, ReadingKeyRow, int]]) -> None:
+    """Keep where readings went that were read again, in their order: each with what it is known by, and its meter."""
+    old = [each.place[3:] for each, _, _ in moved]
     row = ReadAgainRow
-    before = select(row).where(row.delivery_id.in_({place[0] for place in old}))
+    before = select(row).where(row.delivery_id.in_({by for by, _ in old}))
     sent = {(each.delivery_id, each.position): each.sent_delivery_id for each in tx.scalars(before)}
     tx.execute(
         insert(SupersededReadingRow),
@@ -229,15 +236,14 @@ def put_again(tx: Session, delivery: int, moved: Sequence[tuple[int, Standing, b
         insert(row),
         [
             {"delivery_id": delivery, "position": position, "sent_delivery_id": sent.get(place, place[0])}
-            for (position, *_), place in zip(moved, old, strict=True)
+            for position, place in enumerate(old)
         ],
     )
-    for position, _, key, meter in moved:
-        values = {"delivery_id": delivery, "position": position, "meter_id": meter}
-        tx.execute(
-            update(ReadingKeyRow).where(ReadingKeyRow.key == key).values(**values),
-            execution_options={"synchronize_session": False},
-        )
+    keys = [
+        (known.key, known.content, known.sequence, delivery, position, known.resource_id, meter, each.place[2])
+        for position, (each, known, meter) in enumerate(moved)
+    ]
+    tx.connection().exec_driver_sql(_KEYS, keys)
     tx.expire_all()
 
 
@@ -261,25 +267,23 @@ def counts_unknown(tx: Session, feeds: Sequence[int], start: datetime, end: date
     return dict(rows.all())
 
 
-def unknown_spans(tx: Session) -> dict[UUID, tuple[datetime, datetime]]:
-    """Sellers whose feeds brought what is of unknown kind, with when the first and the last of it started."""
-    rows = tx.connection().exec_driver_sql(_UNKNOWN_FEEDS).fetchall()
-    return {_uuid(seller): (first, last) for seller, first, last in rows}
-
-
 def to_try(tx: Session) -> dict[UUID, tuple[datetime, datetime]]:
-    """The sellers of `unknown_spans` that were not tried with the catalogue of now; they are said to be by this."""
+    """Sellers with what is of unknown kind that was not read with the catalogue of now; it is said to be by this.
+
+    Each with when the first and the last of it started.
+    """
     token = revisions.token_of(tx, revisions.CATALOGUE)
     tried = dict(tx.execute(select(KindRuleListRow.organisation_id, KindRuleListRow.tried)).all())
-    found = {seller: span for seller, span in unknown_spans(tx).items() if tried.get(seller) != token}
-    for seller in sorted(found):
+    found = {}
+    for seller in sorted(set(tx.scalars(select(FeedRow.organisation_id)))):
+        if seller in tried and tried[seller] == token:
+            continue
+        first, last = tx.connection().exec_driver_sql(_UNKNOWN_OF, (seller.hex,)).one()
         lock_version(tx, seller)
         tx.get_one(KindRuleListRow, seller).tried = token
+        if first is not None:
+            found[seller] = first, last
     return found
-
-
-def _uuid(raw: Any) -> UUID:
-    return raw if isinstance(raw, UUID) else UUID(raw)
 
 
 def _marks(values: Collection[object]) -> str:

@@ -4,6 +4,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from decimal import Decimal
 from fractions import Fraction
+from functools import cached_property
 from operator import attrgetter
 from typing import Any
 from uuid import UUID
@@ -78,12 +79,18 @@ class KindsOfFeed:
     def __init__(self, tx: Session, feed: FeedRow, published: Published) -> None:
         store.share_feed(tx, feed.id)
         self._feed, self._published = feed.slug, published
-        rules = rules_of(tx, feed.organisation_id)
-        self._has_rules = bool(rules)
-        self._kinds = Kinds(rules, catalogue_of(published))
+        self._rules = rules_of(tx, feed.organisation_id)
         self._found: dict[tuple[Any, ...], tuple[Found, Sent]] = {}
+
+    @cached_property
+    def _kinds(self) -> Kinds:
+        return Kinds(self._rules, catalogue_of(self._published))
+
+    @cached_property
+    def _seen(self) -> Callable[[Reading], Any]:
+        """What rules look at of a reading beside what it was sent as."""
         seen = [each for each in self._kinds.looked_at if each != "feed"]
-        self._seen: Callable[[Reading], Any] = attrgetter(*seen) if seen else _nothing
+        return attrgetter(*seen) if seen else _nothing
 
     def find(self, item: Reading) -> Kept | None:
         """What a reading is by a rule, or that nothing says so; None where it is the meter that it names.
@@ -92,7 +99,7 @@ class KindsOfFeed:
             Invalid: it names a meter that its unit does not fit.
         """
         meter = self._published.meters.get(item.meter)
-        if meter is not None and not self._has_rules:
+        if meter is not None and not self._rules:
             return None
         held, day = item.start == item.end, item.start.date()
         key = (item.meter, item.unit, item.attributes, held, day, self._seen(item))

@@ -16,7 +16,7 @@ from gradumen.store.metering import readings as store_readings
 from gradumen.store.metering.feeds import feeds_of
 from gradumen.store.metering.kind_rules import KindGroup, Place, Standing
 from gradumen.store.metering.stale_usage import Mark, mark_stale
-from gradumen.store.metering.tables import DeliveryRow, FeedRow
+from gradumen.store.metering.tables import DeliveryRow, FeedRow, ReadingKeyRow
 from gradumen.store.organisations.tables import OrganisationRow
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.catalogue.published import load_published
@@ -95,10 +95,9 @@ def read_groups_again(
     standing = store.readings_of(tx, groups, *bounds, after, BATCH)
     row = tx.get_one(FeedRow, feed)
     moved = _moved(tx, row, groups, standing)
-    keys = {key: each for each, _, key in moved}
-    known = store_readings.lock_keys(tx, keys)
+    known = store_readings.lock_keys(tx, [key for _, _, key in moved])
     there = [
-        (each, kept, key)
+        (each, kept, known[key])
         for each, kept, key in moved
         if key in known and (known[key].delivery_id, known[key].position) == each.place[3:]
     ]
@@ -131,7 +130,7 @@ def _moved(tx: Session, feed: FeedRow, groups: Sequence[KindGroup], standing: Se
     return moved
 
 
-def _write(tx: Session, feed: FeedRow, moved: Sequence[Moved], at: datetime) -> None:
+def _write(tx: Session, feed: FeedRow, moved: Sequence[tuple[Standing, Kept, ReadingKeyRow]], at: datetime) -> None:
     """Put readings in the place of what they are made of, as a delivery that nobody sent."""
     starts = [each.place[2].replace(tzinfo=UTC) for each, _, _ in moved]
     delivery = DeliveryRow(
@@ -156,9 +155,7 @@ def _write(tx: Session, feed: FeedRow, moved: Sequence[Moved], at: datetime) -> 
             )
         )  # fmt: skip
     store_readings.add_readings(tx, rows)
-    store.put_again(
-        tx, delivery.id, [(place, each, key, kept.meter) for place, (each, kept, key) in enumerate(moved)]
-    )  # fmt: skip
+    store.put_again(tx, delivery.id, [(each, known, kept.meter) for each, kept, known in moved])
     mark_stale(tx, marks, at)
 
 

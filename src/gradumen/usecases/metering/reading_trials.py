@@ -4,12 +4,13 @@ from datetime import UTC
 from decimal import Decimal
 
 from gradumen.core.metering.kinds import Facts, Kinds, Sent
-from gradumen.core.metering.readings import in_base_units, read_attributes, read_text
+from gradumen.core.metering.readings import in_base_units, read_attributes, read_quantity, read_text
 from gradumen.core.permissions import Right
+from gradumen.core.units import convertible
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.catalogue.names import meter_name
 from gradumen.usecases.catalogue.published import Published, load_published
-from gradumen.usecases.metering.kinds import catalogue_of, rules_of
+from gradumen.usecases.metering.kinds import catalogue_of, kept_as, rules_of
 from gradumen.usecases.metering.owners import Owners
 from gradumen.usecases.metering.written_kinds import read_rules
 from gradumen.usecases.scope import Caller, get_organisation, load_scope
@@ -38,27 +39,38 @@ def try_reading(tx: Session, caller: Caller, *, organisation: str, trial: Readin
         read_text(trial.source, "source"),
         read_text(trial.resource, "resource"),
     )
-    meter, unit = read_text(trial.meter, "meter"), read_text(trial.unit, "unit")
-    sent = Sent(meter, unit, read_attributes(trial.attributes), trial.held)
+    sent, quantity = _sent(trial, published)
     start = trial.start.astimezone(UTC)
     found = kinds.find(facts, sent, start.date())
-    kind = found.kind
-    base = None if kind is None else in_base_units(trial.quantity, kind.factor, unit)
+    kept = kept_as(found, sent, quantity, published.meter_ids)
+    kind = found.kind if kept.why is None else None
     owners = Owners(tx, [], start, start, sellers=[seller.id], all_meters=True)
     said = {**dict(sent.attributes), **dict(kind.attributes if kind else ())}
-    whose = owners.whose(seller.id, {**facts._asdict(), "meter": found.meter}, said, start)
+    meter = None if kind is None else kind.meter
+    whose = owners.whose(seller.id, {**facts._asdict(), "meter": meter}, said, start)
     return ReadingTrialBody(
-        meter=found.meter,
+        meter=meter,
         attributes=dict(kind.attributes) if kind else {},
-        quantity=None if kind is None or base is None else _quantity(kind.meter, base, published),
+        quantity=None if meter is None else _quantity(meter, Decimal(kept.quantity), published),
         taken_by=[
             TakingRuleBody(name=each.name, conditions=each.conditions.specificity[0])
             for each in kinds.taking(facts, sent, start.date())
         ],
-        why=found.reason,
+        why=None if kept.why is None else kept.why.message,
         owner=None if whose is None else whose.owner,
         owner_rule=None if whose is None else whose.rule.name,
     )
+
+
+def _sent(trial: ReadingTrial, published: Published) -> tuple[Sent, Decimal]:
+    """What it was sent as, and its quantity so; of a meter that is published in that one's base unit."""
+    name, unit = read_text(trial.meter, "meter"), read_text(trial.unit, "unit")
+    quantity, attributes = read_quantity(trial.quantity), read_attributes(trial.attributes)
+    meter = published.meters.get(name)
+    if meter is None:
+        return Sent(name, unit, attributes, trial.held), quantity
+    factor = convertible(unit, meter.reading_unit, counted=meter.counted).factor
+    return Sent(name, meter.reading_unit.text, attributes, trial.held), in_base_units(quantity, factor, unit)
 
 
 def _quantity(meter: str, quantity: Decimal, published: Published) -> QuantityBody:
