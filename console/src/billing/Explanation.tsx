@@ -143,6 +143,15 @@ function Readings({ chargeId, unit }: { chargeId: string; unit: string }) {
                 number: true,
                 cell: (row) => formatQuantity(row.quantity, 6),
               },
+              ...(found.items.some((row) => row.sent)
+                ? [
+                    {
+                      key: 'sent',
+                      title: 'Sent as',
+                      cell: (row: (typeof found.items)[number]) => row.sent ?? '',
+                    },
+                  ]
+                : []),
             ]}
           />
           {found.next && limit < 500 && <Button onClick={() => setLimit(500)}>Show more</Button>}

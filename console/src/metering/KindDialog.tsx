@@ -1,6 +1,7 @@
 /** A rule that says of which meter something is, beside what it changes. */
 import { Alert, Box } from '@mui/material';
 import { useQuery } from '@tanstack/react-query';
+import { useState } from 'react';
 import { useFormContext, useWatch } from 'react-hook-form';
 import * as z from 'zod/mini';
 import { servicesOptions } from '../catalogue/catalogue';
@@ -86,7 +87,9 @@ const metersOf = (services: Schemas['PublishedServiceBody'][]) =>
   );
 
 export function KindDialog(props: { rules: KindRules; initial: KindValues; onClose: () => void }) {
-  const { rules, initial, onClose } = props;
+  const { initial, onClose } = props;
+  // Those that were read when it opened: once it has set its own, they have another beside them already.
+  const [rules] = useState(props.rules);
   const services = useQuery(servicesOptions);
   const setRules = useSetKindRules(rules);
   const save = (values: KindValues) =>

@@ -92,6 +92,9 @@ it('says what moves, and why something would be unknown', () => {
   expect(kindMoveWords({ ...preview, moves: [lost] })[0]).toMatch(
     /from gpu\/hours to unknown\. no rule says so\.$/,
   );
+  expect(kindMoveWords({ ...preview, moves: [{ ...lost, before: null }] })[0]).toMatch(
+    /sent as vm-hours: still unknown\. no rule says so\.$/,
+  );
   expect(kindMoveWords({ ...preview, moves: [] })).toEqual([
     'Nothing that came in is of another kind by that.',
   ]);

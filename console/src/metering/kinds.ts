@@ -132,7 +132,10 @@ export function kindMoveWords(preview: KindPreview): string[] {
       each.first_day,
       each.last_day,
     )}, sent as ${each.sent_meter}`;
-    const way = `from ${each.before ?? 'unknown'} to ${each.after ?? 'unknown'}`;
+    const way =
+      each.before === null && each.after === null
+        ? 'still unknown'
+        : `from ${each.before ?? 'unknown'} to ${each.after ?? 'unknown'}`;
     const total = each.quantity ? ` ${quantityIn(each.quantity.quantity, each.quantity.unit)}.` : '';
     return `${what}: ${way}.${each.why ? ` ${each.why}.` : total}`;
   });

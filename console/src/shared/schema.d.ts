@@ -6374,6 +6374,8 @@ export interface components {
          * KindMoveBody
          * @description What would be of another kind: of ``before``, a meter or null for unknown, of ``after`` by ``rule``.
          *
+         *     Both are null of what a rule takes that is unknown, and cannot say what it is.
+         *
          *     It was sent as ``sent_meter``; ``why`` says why it would be unknown. ``attributes`` are some that it would have.
          */
         KindMoveBody: {
@@ -10049,6 +10051,8 @@ export interface components {
         /**
          * ReadingBody
          * @description A reading that a charge was made from; quantity in the meter's base unit.
+         *
+         *     ``sent``: what it was sent as, where a rule of kind read it: quantity, unit and meter in its sender's words.
          */
         ReadingBody: {
             /**
@@ -10068,6 +10072,8 @@ export interface components {
             quantity: string;
             /** Resource */
             resource: string;
+            /** Sent */
+            sent: string | null;
             /** Source */
             source: string;
             /**

@@ -138,7 +138,7 @@ def _data(**changes: Any) -> dict[str, Any]:
         ("start", {"start": "2026-10-01T00:00:00"}),
         ("start", {"start": "2026-10-01T00:00:00.5Z"}),
         ("start", {"start": "yesterday"}),
-        ("attributes", {"attributes": {str(n): "x" for n in range(17)}}),
+        ("attributes", {"attributes": {str(n): "x" for n in range(65)}}),
         ("attributes", {"attributes": [1]}),
         ("sequence", {"sequence": -1}),
         ("resource", {"resource": ""}),

@@ -98,6 +98,10 @@ def test_what_no_meter_is_called_after_is_kept_listed_and_becomes_what_a_rule_sh
     [balance] = [each for each in mara.feed_balances.get("tarnwick", PERIOD, wait=60).items if each.feed == FEED]
     assert balance.unknown == 5 and balance.open == ["unknown kind"]
 
+    none = mara.kind_rules.preview("tarnwick", [rule("Cores", "compute/vcpu", meter="vm-hours")])
+    [still] = none.moves
+    assert (still.before, still.after, still.rule, still.readings, none.unknown) == (None, None, "Cores", 4, 5)
+    assert still.why is not None and "unit 'cores' is not known" in still.why
     preview = mara.kind_rules.preview("tarnwick", [CORES])
     [move] = preview.moves
     assert (move.sent_meter, move.before, move.after, move.rule, move.readings, move.resources) == (
@@ -278,7 +282,8 @@ def test_a_document_of_what_was_read_by_a_rule_leads_to_its_readings_after_the_r
     [document] = world.close("oxbow", "piers", PERIOD)
     [(charge, net)] = [(each.charge_id, each.amount) for each in document.lines if each.service == "compute"]
     assert charge is not None and net
-    assert [each.event_id for each in world.user("piers").charges.readings(charge)] == ["a"]
+    [evidence] = world.user("piers").charges.readings(charge)
+    assert (evidence.event_id, evidence.quantity, evidence.sent) == ("a", 4, "4 cores vm-hours")
     put(world)
     assert used(world) == {}
     assert [each.event_id for each in world.user("piers").charges.readings(charge)] == ["a"], "as of then"

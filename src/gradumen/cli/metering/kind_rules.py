@@ -189,11 +189,12 @@ def _counted(count: int, noun: str) -> str:
 
 
 def _after(move: KindMoveBody) -> str:
-    if move.quantity is None:
+    if move.after is None:
         return f"unknown: {move.why}"
-    total = " ".join(in_words(move.quantity.quantity, move.quantity.unit))
-    with_ = ["; ".join(f"{name} {value}" for name, value in each.items()) for each in move.attributes if each]
-    return f"{move.after}{f' with {chr(32).join(with_)}' if with_ else ''}, {total}"
+    total = f", {' '.join(in_words(move.quantity.quantity, move.quantity.unit))}" if move.quantity else ""
+    sets = [", ".join(f"{name} {value}" for name, value in each.items()) for each in move.attributes if each]
+    said = f" with {' or with '.join(sets)}" if sets else ""
+    return f"{move.after}{said}{total}"
 
 
 def run_try(arguments: argparse.Namespace, client: Client, out: Out) -> int:

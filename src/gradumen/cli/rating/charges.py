@@ -47,7 +47,7 @@ def run_readings(arguments: argparse.Namespace, client: Client, out: Out) -> int
     found = client.charges.readings(arguments.charge, limit=arguments.limit)
     out.body(found)
     out.table(
-        ("FEED", "ID", "RESOURCE", "START", "END", "QUANTITY"),
+        ("FEED", "ID", "RESOURCE", "START", "END", "QUANTITY", "SENT AS"),
         [
             (
                 each.feed,
@@ -56,6 +56,7 @@ def run_readings(arguments: argparse.Namespace, client: Client, out: Out) -> int
                 f"{each.start:%m-%d %H:%M}",
                 f"{each.end:%m-%d %H:%M}",
                 quantity(each.quantity),
+                each.sent or "",
             )
             for each in found
         ],

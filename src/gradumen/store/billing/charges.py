@@ -51,11 +51,11 @@ def parts_of(tx: Session, charge: UUID) -> list[tuple[ChargePartRow, str | None]
 
 @dataclass(frozen=True, slots=True)
 class EvidentReading:
-    """A reading with the slug of its feed, its source and its resource."""
+    """A reading with the slug of its feed, where it comes from, and its resource."""
 
     reading: ReadingRow
     feed: str
-    source: str
+    origin: OriginRow
     resource: str
 
 
@@ -75,7 +75,7 @@ def readings_of(tx: Session, charge: ChargeRow, *, offset: timedelta, after: int
         return []
     held = meter.combine == Combine.HELD
     rows = tx.execute(
-        select(ReadingRow, FeedRow.slug, OriginRow.source, ResourceRow.name)
+        select(ReadingRow, FeedRow.slug, OriginRow, ResourceRow.name)
         .join(ResourceRow, ResourceRow.id == ReadingRow.resource_id)
         .join(FeedRow, FeedRow.id == ResourceRow.feed_id)
         .join(OriginRow, OriginRow.id == ReadingRow.origin_id)
@@ -91,7 +91,7 @@ def readings_of(tx: Session, charge: ChargeRow, *, offset: timedelta, after: int
         .offset(after)
         .limit(limit)
     )
-    return [EvidentReading(reading, feed, source, resource) for reading, feed, source, resource in rows]
+    return [EvidentReading(reading, feed, origin, resource) for reading, feed, origin, resource in rows]
 
 
 def _measured(tx: Session, charge: ChargeRow, offset: timedelta) -> tuple[ColumnElement[bool], ...]:

@@ -1,13 +1,15 @@
 """Billed charges: why an amount is what it is, and the readings that it was made from."""
 
 from datetime import timedelta
+from fractions import Fraction
 from uuid import UUID
 
 from gradumen.core.errors import NotFound
-from gradumen.core.exact import QUANTITY_PLACES, round_half_up
+from gradumen.core.exact import QUANTITY_PLACES, round_half_up, text
+from gradumen.core.metering.kinds import as_sent
 from gradumen.core.periods import midnight, zone_of
 from gradumen.core.rating.imported_costs import KINDS
-from gradumen.store.billing.charges import EvidentCost, card_of, costs_of, parts_of, readings_of
+from gradumen.store.billing.charges import EvidentCost, EvidentReading, card_of, costs_of, parts_of, readings_of
 from gradumen.store.billing.tables import ChargeRow, InvoiceRow
 from gradumen.store.metering.cost_exports import PLACES
 from gradumen.store.organisations.tables import zone_name
@@ -68,15 +70,24 @@ def list_charge_readings(tx: Session, caller: Caller, *, charge_id: UUID, after:
     return [
         ReadingBody(
             feed=found.feed,
-            source=found.source,
+            source=found.origin.source,
             event_id=found.reading.event_id,
             resource=found.resource,
             start=found.reading.start_at,
             end=found.reading.end_at,
             quantity=found.reading.quantity,
+            sent=_sent(found),
         )
         for found in readings_of(tx, charge, offset=local.utcoffset() or timedelta(0), after=after, limit=limit)
     ]
+
+
+def _sent(found: EvidentReading) -> str | None:
+    """What it was sent as, in its sender's words; None where that is what it is."""
+    origin = found.origin
+    if origin.sent_meter is None or origin.factor is None:
+        return None
+    return f"{text(as_sent(found.reading.quantity, Fraction(origin.factor)))} {origin.sent_unit} {origin.sent_meter}"
 
 
 def _cost(row: EvidentCost) -> ReadingBody:

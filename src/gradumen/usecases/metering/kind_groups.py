@@ -72,7 +72,7 @@ class GroupsLookedAt:
             factor = Fraction(origin.factor)
         meter = None if group.meter == UNKNOWN else self._meters[group.meter]
         attributes = () if meter is None else self._sets[group.attributes]
-        return Was(meter, attributes, factor, origin.sent_meter is None)
+        return Was(meter, attributes, factor, meter is not None and origin.sent_meter in (None, meter))
 
     def quantity_sent(self, group: KindGroup, quantity: Decimal) -> Decimal:
         """A quantity that is kept of it, as it was sent."""

@@ -172,17 +172,21 @@ def preview_kind_rules(
     if changed_from is None:
         return KindPreviewBody(from_day=None, moves=[], unknown=0, more=False)
     first = max(changed_from, (scope.now - LOOKED_BACK).date())
-    kinds = Kinds(after, catalogue_of(published))
+    kinds, kinds_before = (Kinds(each, catalogue_of(published)) for each in (after, before))
     feeds = [each.id for each in feeds_of(tx, seller.id)]
     moves: dict[Move, Gathered] = defaultdict(Gathered)
     unknown, left = 0, LOOKED_AT
-    for since, until in segments_of([kinds], first, scope.now.date() + timedelta(days=1)):
+    for since, until in segments_of([kinds, kinds_before], first, scope.now.date() + timedelta(days=1)):
         groups = store.groups_of(tx, feeds, midnight(since), midnight(until), left + 1)
         looked = GroupsLookedAt(tx, groups[:left], published)
         for group in groups[:left]:
             found = found_for(kinds, looked, group)
             unknown += group.readings if found.kind is None and not looked.was(group).named else 0
-            if differs(looked.was(group), found):
+            # That a rule takes what is unknown, and cannot say what it is either, is told with why.
+            still = looked.was(group).meter is None and found.kind is None and found.rule is not None
+            if differs(looked.was(group), found) or (
+                still and found.reason != found_for(kinds_before, looked, group).reason
+            ):
                 _gather(moves, looked, group, found)
         left -= len(groups)
         if left < 0:

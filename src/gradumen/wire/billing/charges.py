@@ -33,7 +33,10 @@ class ChargeBody(Body):
 
 
 class ReadingBody(Body):
-    """A reading that a charge was made from; quantity in the meter's base unit."""
+    """A reading that a charge was made from; quantity in the meter's base unit.
+
+    ``sent``: what it was sent as, where a rule of kind read it: quantity, unit and meter in its sender's words.
+    """
 
     feed: str
     source: str
@@ -42,3 +45,4 @@ class ReadingBody(Body):
     start: datetime
     end: datetime
     quantity: DecimalText
+    sent: str | None = None

@@ -61,6 +61,8 @@ class KindRulesPreview(Body):
 class KindMoveBody(Body):
     """What would be of another kind: of ``before``, a meter or null for unknown, of ``after`` by ``rule``.
 
+    Both are null of what a rule takes that is unknown, and cannot say what it is.
+
     It was sent as ``sent_meter``; ``why`` says why it would be unknown. ``attributes`` are some that it would have.
     """
 
