@@ -6,7 +6,7 @@ from fastapi import APIRouter, FastAPI
 from fastapi.middleware.gzip import GZipMiddleware
 from fastapi.routing import APIRoute
 
-from gradumen.api import audit_entries, clock, console, health, messages, metrics, problems, tasks
+from gradumen.api import audit_entries, clock, console, description, health, messages, metrics, problems, tasks
 from gradumen.api.access import (
     invitations,
     members,
@@ -156,7 +156,8 @@ def make_app(settings: Settings, uow: UnitOfWork | None, *, set_up_file: Path | 
     app = FastAPI(
         title="Gradumen",
         version="1",
-        openapi_url="/api/openapi.json",
+        # The framework would make the description in the one thread that answers everybody.
+        openapi_url=None,
         docs_url=None,
         redoc_url=None,
         generate_unique_id_function=operation_name,
@@ -169,6 +170,7 @@ def make_app(settings: Settings, uow: UnitOfWork | None, *, set_up_file: Path | 
     for module in ROUTERS:
         api.include_router(module.router)
     app.include_router(api)
+    app.include_router(description.router)
     app.include_router(health.router)
     app.include_router(console.router)
     problems.install(app)

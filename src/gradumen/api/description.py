@@ -1,10 +1,11 @@
 """The description of the interface (OpenAPI 3.1), made true where the framework alone is vague."""
 
+from threading import Lock
 from typing import Any
 
-from fastapi import APIRouter, FastAPI
+from fastapi import APIRouter, FastAPI, Request
 from fastapi.dependencies.models import Dependant
-from fastapi.responses import Response
+from fastapi.responses import JSONResponse, Response
 from fastapi.routing import APIRoute
 
 from gradumen.api.calls import SESSION, get_caller
@@ -44,6 +45,15 @@ def routes_of(router: APIRouter) -> list[APIRoute]:
     return [route for route in router.routes if isinstance(route, APIRoute)]
 
 
+router = APIRouter()
+
+
+@router.get("/api/openapi.json", include_in_schema=False)
+def read_openapi(request: Request) -> JSONResponse:
+    """The description of the interface: made when it is first asked for, beside what else is asked."""
+    return JSONResponse(request.app.openapi())
+
+
 def describe(app: FastAPI, routes: list[tuple[str, APIRoute]]) -> None:
     """Let the application describe itself with its security schemes and the content types that it answers with."""
     made = app.openapi
@@ -51,15 +61,19 @@ def describe(app: FastAPI, routes: list[tuple[str, APIRoute]]) -> None:
         (path, method.lower()) for path, route in routes for method in route.methods or () if _asks(route.dependant)
     }
 
+    lock = Lock()
+
     def openapi() -> dict[str, Any]:
-        if app.openapi_schema is None:
-            found = made()
-            found.setdefault("components", {})["securitySchemes"] = _SCHEMES
-            for path, operations in found["paths"].items():
-                for method in _METHODS:
-                    if method in operations:
-                        _mend(operations[method], method, signed_in=(path, method) in signed_in)
-        return app.openapi_schema or {}
+        # Made once, and by nobody seen half made.
+        with lock:
+            if app.openapi_schema is None:
+                found = made()
+                found.setdefault("components", {})["securitySchemes"] = _SCHEMES
+                for path, operations in found["paths"].items():
+                    for method in _METHODS:
+                        if method in operations:
+                            _mend(operations[method], method, signed_in=(path, method) in signed_in)
+            return app.openapi_schema or {}
 
     app.openapi = openapi  # type: ignore[method-assign]  # as the framework's guide has it
 
