@@ -206,7 +206,8 @@ def test_readiness_looks_at_disk_database_and_clock(world: World, service: Servi
 
 
 def test_every_answer_has_safe_headers(world: World, service: Service) -> None:
-    with httpx.Client(base_url=service.url) as browser:
+    # The description is made when it is first asked for, which takes seconds beside other tests.
+    with httpx.Client(base_url=service.url, timeout=30) as browser:
         for path in ("/", "/healthz", "/api/v1/organisations", "/api/v1/nothing", "/api/openapi.json"):
             assert browser.get(path).headers["x-content-type-options"] == "nosniff", path
         assert browser.get("/api/v1/organisations").headers["cache-control"] == "no-store"
