@@ -14,7 +14,7 @@ from argon2 import PasswordHasher
 from gradumen.client import Client
 from gradumen.client.connection import Connection
 from gradumen.demo.scenario import PASSWORD
-from gradumen.run.accounts import administrator
+from gradumen.store.database_accounts import administrator
 from gradumen.wire.access.sessions import SessionBody
 from gradumen.wire.clock import ClockBody
 from gradumen.wire.rating.estimates import EstimateBody

@@ -4,7 +4,9 @@ import multiprocessing
 import os
 import threading
 import time
+from collections import defaultdict
 from collections.abc import Callable
+from decimal import Decimal
 from pathlib import Path
 from typing import Any
 from uuid import UUID
@@ -12,6 +14,8 @@ from uuid import UUID
 import large
 import psutil
 import pymysql
+
+from gradumen.core.exact import add
 
 PROCESSES = 2
 """That do tasks, and that read for the floor; a large bill run is divided among as many besides."""
@@ -30,18 +34,23 @@ def run(rows: int) -> dict[str, Any]:
             "peak_pss_mib": pss / 2**20, **_counts(connection),
         }  # fmt: skip
         again, pss = _watched(lambda: _close(made))
+        sums = _sums(made)
         reading = _in_processes(made, list(made.signers), _read_usage)
         writing = _write(connection, RESULT)
         copying = _write(connection, RESULT[2:]) + _timed(lambda: _read(connection, RESULT[:2]))
         own.close()
-    return result | {
-        "floor_reading_seconds": reading,
-        "floor_writing_seconds": writing,
-        "ratio": seconds / (reading + writing),
-        "current_seconds": again,
-        "current_floor_seconds": copying,
-        "current_ratio": again / copying,
-    }
+    return (
+        result
+        | sums
+        | {
+            "floor_reading_seconds": reading,
+            "floor_writing_seconds": writing,
+            "ratio": seconds / (reading + writing),
+            "current_seconds": again,
+            "current_floor_seconds": copying,
+            "current_ratio": again / copying,
+        }
+    )
 
 
 def _close(made: large.Large) -> float:
@@ -55,6 +64,28 @@ def _close(made: large.Large) -> float:
         if done.state != "done":
             raise SystemExit(f"a bill run is {done.state}: {done.problem}")
     return time.perf_counter() - began
+
+
+def _sums(made: large.Large) -> dict[str, int]:
+    """How many sums of a seller's links there are, by currency, and how many of them documents and spend do not share.
+
+    `gradumen spend compare` says the same of each link by itself.
+    """
+    compared = differing = 0
+    month = {"first": large.FIRST, "end": large.FIRST.replace(month=large.FIRST.month + 1)}
+    for seller, signer in made.signers.items():
+        client = made.history.signed_in(signer)
+        period: dict[str, list[Decimal]] = defaultdict(list)
+        for link in client.spend.period_so_far(seller, large.PERIOD).links:
+            if link.seller == seller != link.buyer:
+                period[link.currency].append(link.net)
+        spent = {each.currency: each for each in client.spend.show(seller, side="sold", **month).currencies}
+        for currency in period.keys() | spent.keys():
+            each, so_far = spent.get(currency), add(period[currency])
+            documents = add([each.billed or Decimal(0), each.on_drafts or Decimal(0)]) if each else None
+            compared += 1
+            differing += each is None or not each.total.amount == so_far == documents
+    return {"sums": compared, "differing": differing}
 
 
 def _watched(work: Callable[[], float]) -> tuple[float, int]:

@@ -18,7 +18,7 @@ import pymysql
 from gradumen.core.metering.imported_costs import READ
 from gradumen.demo.__main__ import Service
 from gradumen.demo.history import History
-from gradumen.run.accounts import administrator
+from gradumen.store.database_accounts import administrator
 from gradumen.wire.catalogue.catalogue import CatalogueFile
 
 RUNS = 3

@@ -25,8 +25,8 @@ from gradumen.core.metering.readings import read_reading, reading_key
 from gradumen.demo.__main__ import Service
 from gradumen.demo.history import Calendar, History
 from gradumen.demo.scenario import PASSWORD
-from gradumen.run.accounts import administrator
 from gradumen.store import schema
+from gradumen.store.database_accounts import administrator
 from gradumen.store.unit_of_work import make_engine
 
 CONNECTIONS, BATCH_ROWS, RUNS = 2, 2000, 3

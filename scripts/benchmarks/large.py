@@ -22,7 +22,7 @@ from gradumen.client.metering.readings import reading_event
 from gradumen.core.metering.packed_days import pack
 from gradumen.core.permissions import Role
 from gradumen.demo.history import History
-from gradumen.run.accounts import administrator
+from gradumen.store.database_accounts import administrator
 from gradumen.wire.catalogue.catalogue import CatalogueFile
 from gradumen.wire.organisations.organisations import OrganisationCreate
 from gradumen.wire.subscriptions.subscriptions import SubscriptionCreate

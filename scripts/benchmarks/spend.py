@@ -16,7 +16,7 @@ import polars as pl
 from api import _times
 
 from gradumen.client.connection import Connection
-from gradumen.run.accounts import administrator
+from gradumen.store.database_accounts import administrator
 from gradumen.store.unit_of_work import UnitOfWork, make_engine
 from gradumen.usecases.spend.link_sums import refresh_columns
 from gradumen.wire.clock import ClockBody

@@ -17,6 +17,11 @@ def test_costs_are_sent_listed_and_worth_something(terminal: Terminal, world: Wo
     world.mara.feeds.create("tarnwick", slug="cumulant", name="Cumulant")
     assert "takes no cost files" in terminal("costs", "meter", FEED)
     assert "are of cumulant/cost, sold in EUR" in terminal("costs", "meter", FEED, "--set", "cumulant/cost")
+    assert "what they say was used does not count" in terminal("costs", "meter", FEED)
+    told = terminal("costs", "meter", FEED, "--quantities")
+    assert "are of cumulant/cost" in told and "counts as usage, as rules of kind read it" in told
+    assert "counts as usage" in terminal("costs", "meter", FEED, "--set", "cumulant/cost"), "it stays so"
+    assert "what they say was used does not count" in terminal("costs", "meter", FEED, "--no-quantities")
     file, sent = tmp_path / "costs.csv", ("costs", "send", str(tmp_path / "costs.csv"), "--feed", FEED)
     assert "no cost file states anything of 2026-09" in terminal("costs", "list", "2026-09")
     file.write_bytes(written(row("10"), row("2", 4, BillingCurrency="SEK"), row("1", 4)))

@@ -5,7 +5,7 @@ from playwright.sync_api import expect
 from gradumen.client.metering.readings import told_event
 from tests.console.conftest import Tab
 from tests.usecases.metering.test_held import COMPUTE, SOURCE, event
-from tests.world import World, files, moment
+from tests.world import World, egress, files, moment, reading
 
 
 def test_a_resource_is_found_by_what_was_used_of_it(tab: Tab, world: World) -> None:
@@ -50,3 +50,19 @@ def test_who_manages_feeds_has_a_month_made_again(tab: Tab, world: World) -> Non
     tab.sign_in("vera")
     tab.go("/usage?period=2026-09", "What was used")
     expect(tab.page.get_by_role("button", name="Make it again")).to_have_count(0)
+
+
+def test_what_several_feeds_measure_stands_together(tab: Tab, world: World) -> None:
+    world.mara.feeds.create("tarnwick", slug="south-quay", name="South Quay")
+    world.send(reading("a"), egress("b", 5))
+    world.send(reading("c", resource="vm-2", quantity="1"), feed="tarnwick/south-quay")
+    tab.sign_in("ines")
+    tab.go("/usage?period=2026-09", "What was used")
+    tab.page.get_by_label("Meter").click()
+    tab.page.get_by_role("option", name="every meter").click()
+    tab.page.get_by_label("By", exact=True).click()
+    tab.page.get_by_role("option", name="feed").click()
+    rows = tab.page.get_by_role("grid", name="Usage by feed").get_by_role("row")
+    expect(rows.filter(has_text="Compute: Processors")).to_have_count(2)
+    expect(rows.filter(has_text="South Quay")).to_contain_text("6 vCPU-hours")
+    expect(rows.filter(has_text="Network: Data sent out")).to_contain_text("5 bytes")

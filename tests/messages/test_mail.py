@@ -65,6 +65,7 @@ def test_a_name_breaks_no_header() -> None:
     assert [each.addr_spec for each in made["From"].addresses] == ["clouds@tarnwick.example"]
 
 
+# The server on loopback speaks no TLS; that it would be asked for a password without is what it warns of.
 @pytest.mark.filterwarnings("ignore:Requiring AUTH while not requiring TLS")
 def test_who_is_not_let_in_is_told_without_the_password() -> None:
     with mail_server(password="secret-of-ours") as (box, address):

@@ -87,8 +87,29 @@ def costs(say: Said) -> None:
     )
 
 
+def quantities(say: Said) -> None:
+    say("INSERT INTO origins (id, hash, source) VALUES (7, REPEAT('o', 16), '/s')")
+    say(
+        "INSERT INTO cost_rows (set_id, position, month, resource_id, origin_id, attribute_set_id, category, correction, "
+        "commitment, currency, billed, effective, listed, contracted, quantity, unit) VALUES (1, 0, '2026-09-01', 1, 7, "
+        "3, 'Usage', 0, 0, 'EUR', 1, 1, 1, 1, 24, 'Hours')"
+    )
+
+
+def charges(say: Said) -> None:
+    columns = say("SHOW COLUMNS FROM current_charges").all()
+    given = {"kind": "'per_unit'", "blocks": "'[]'", "adjustments": "'[]'", "attribute_sets": "'[]'", "amount": "7"}
+    given |= dict.fromkeys(("supply_line_id", "rate_card_version_id"), "REPEAT('a', 32)")
+    moments = {name: "'2026-09-01'" for name, kind, *_ in columns if kind.startswith("datetime")}
+    needed = {name for name, _, null, _, default, _ in columns if null == "NO" and default is None}
+    values = dict.fromkeys(needed, "0") | moments | given
+    names = ", ".join(f"`{name}`" for name in values)
+    say(f"INSERT INTO current_charges ({names}) VALUES ({', '.join(values.values())})")
+
+
 STEPS: dict[str, Callable[[Said], None]] = {
     "0039": not_priced, "0041": usage, "0042": rules, "0043": cards, "0045": spells, "0047": costs,
+    "0049": quantities, "0050": charges,
 }  # fmt: skip
 """What stood there at each schema."""
 
@@ -147,3 +168,14 @@ def test_costs_of_before_stand_and_nothing_of_them_is_confirmed(carried: Connect
     assert [tuple(each) for each in kept] == [("B-1", 9, 1, 4, None)]
     files = carried.execute(text("SELECT name, problem, confirmable, confirmed FROM pulled_files")).all()
     assert [tuple(each) for each in files] == [("a.csv", "confirm that", 0, 0)]
+
+
+def test_what_cost_files_of_before_say_was_used_does_not_count_by_itself(carried: Connection) -> None:
+    assert carried.execute(text("SELECT begins, lasts, quantity FROM cost_rows")).all() == [(None, None, 24)]
+    assert carried.execute(text("SELECT DISTINCT reads_quantities FROM feeds")).scalars().all() == [0]
+    assert carried.execute(text("SELECT unread_since, ready_at, was_read FROM cost_sets")).all() == [(None, None, 0)]
+    assert carried.execute(text("SELECT is_amount FROM origins WHERE id = 7")).scalars().all() == [0]
+
+
+def test_charges_of_before_were_not_exchanged(carried: Connection) -> None:
+    assert carried.execute(text("SELECT kind, amount, exchange FROM current_charges")).all() == [("per_unit", 7, None)]

@@ -15,9 +15,9 @@ from sqlalchemy import Engine, text
 from sqlalchemy.exc import DBAPIError
 
 from gradumen.core.errors import Conflict
-from gradumen.run.accounts import Accounts, read_accounts
 from gradumen.run.database import PrivateDatabase, start_private_database
 from gradumen.run.lock import lock_directory
+from gradumen.store.database_accounts import Accounts, read_accounts
 from gradumen.store.schema import may_change_tables
 from tests.conftest import Service
 from tests.places import quick_place

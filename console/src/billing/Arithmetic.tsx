@@ -1,7 +1,7 @@
 /** The arithmetic of a charge: by which rate, block by block. */
 import { Box, Typography } from '@mui/material';
 import { DataTable } from '../shared/DataTable';
-import { momentName } from '../shared/dates';
+import { dayName, momentName } from '../shared/dates';
 import { compare, divide, formatQuantity, times } from '../shared/decimal';
 import { MONO } from '../shared/theme';
 import { formatUnit } from '../shared/units';
@@ -155,8 +155,18 @@ function Said({ why, card }: { why: Why; card: string }) {
     return (
       <>
         Rate <Mono>{why.rate}</Mono> of {where}
-        {why.match && <>, for {why.match}</>}: {formatQuantity(why.cost?.amount ?? '0', 12)} {why.unit} of{' '}
-        {why.cost?.basis} cost, and {why.percent} % on top.
+        {why.match && <>, for {why.match}</>}: {formatQuantity(why.cost?.amount ?? '0', 12)}{' '}
+        {why.cost?.currency ?? why.unit} of {why.cost?.basis} cost, and {why.percent} % on top.
+        {why.cost?.stated && (
+          <>
+            {' '}
+            The supplier states {formatQuantity(why.cost.stated, 12)} {why.unit}; one is worth{' '}
+            {(why.cost.exchange ?? [])
+              .map((each) => `${formatQuantity(each.rate, 12)} since ${dayName(each.since)}`)
+              .join(', ')}
+            .
+          </>
+        )}
       </>
     );
   if (why.kind === 'one_off_charge')

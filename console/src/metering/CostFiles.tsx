@@ -5,14 +5,16 @@ import { useState } from 'react';
 import * as z from 'zod/mini';
 import { servicesOptions } from '../catalogue/catalogue';
 import { Refusal, api, body } from '../shared/api';
-import { EntryDialog, Remark, TextInput } from '../shared/form';
+import { CheckInput, EntryDialog, Remark, TextInput } from '../shared/form';
 import { costMeterOptions, costMeters, deliveryWords } from './costs';
+import { useToast } from '../shared/Toasts';
+import { counted } from '../shared/units';
 import { DropFile } from './DropFile';
 import { chosen } from './fileMappings';
 import type { Feed } from './metering';
 import { AT_ONCE, sendInPieces } from './uploads';
 
-export function SendCosts({ feed, meter }: { feed: Feed; meter: string }) {
+export function SendCosts({ feed, meter, quantities }: { feed: Feed; meter: string; quantities: boolean }) {
   const queries = useQueryClient();
   const [files, setFiles] = useState<File[]>([]);
   const [share, setShare] = useState(0);
@@ -48,7 +50,7 @@ export function SendCosts({ feed, meter }: { feed: Feed; meter: string }) {
       act="Send a cost file"
       label={`Cost file for ${feed.name}`}
       accept=".csv,.parquet,.gz"
-      hint={`or drop it here: FOCUS 1.0 to 1.2 as CSV or Parquet, costs of ${meter}. What it states of a day takes the place of what was stated before. Files of one export are chosen together.`}
+      hint={`or drop it here: FOCUS 1.0 to 1.2 as CSV or Parquet, costs of ${meter}${quantities ? ', and what was used' : ''}. What it states of a day takes the place of what was stated before. Files of one export are chosen together.`}
       many
       busy={send.isPending}
       onPick={pick}
@@ -85,22 +87,25 @@ export function CostMeterDialog({ feed, onClose }: { feed: Feed; onClose: () => 
   const queries = useQueryClient();
   const services = useQuery(servicesOptions);
   const now = useQuery(costMeterOptions(feed.path));
+  const say = useToast();
   const meters = costMeters(services.data ?? []);
   if (!services.data || !now.data) return null;
   return (
     <EntryDialog
       title={`Costs that ${feed.name} states`}
       act="Say so"
-      schema={z.object({ meter: z.string() })}
-      initial={{ meter: now.data.meter ?? '' }}
-      save={async ({ meter }) => {
-        body(
+      schema={z.object({ meter: z.string(), quantities: z.boolean() })}
+      initial={{ meter: now.data.meter ?? '', quantities: now.data.quantities }}
+      save={async ({ meter, quantities }) => {
+        const set = body(
           await api.PUT('/api/v1/feeds/cost-meter', {
             params: { query: { feed: feed.path } },
-            body: { meter: meter || null },
+            body: { meter: meter || null, quantities: meter !== '' && quantities },
           }),
         );
         await queries.invalidateQueries({ queryKey: ['cost meter', feed.path] });
+        if (set.without_times)
+          say(`${counted(set.without_times, 'row')} came before their times were kept: send the files again`);
       }}
       onClose={onClose}
     >
@@ -109,6 +114,11 @@ export function CostMeterDialog({ feed, onClose }: { feed: Feed; onClose: () => 
         {meters.length
           ? 'A supplier’s cost files then come in by this feed, and customers pay what the rates on this meter put on top.'
           : 'Publish a service with a meter of a currency first, of unit micro-EUR: what customers pay goes by rates on it.'}
+      </Remark>
+      <CheckInput name="quantities" label="What they say was used counts as usage too" />
+      <Remark>
+        Where it counts, rules of kind say of which meter it is, and customers pay for it by the rates on that
+        meter, beside what they pay of its cost: sell one of the two.
       </Remark>
     </EntryDialog>
   );

@@ -127,7 +127,11 @@ function NewPull({ feed, onClose }: { feed: Feed; onClose: () => void }) {
 function Sending({ feed }: { feed: Feed }) {
   const { data } = useQuery(costMeterOptions(feed.path));
   if (!data) return null;
-  return data.meter === null ? <SendFile feed={feed} /> : <SendCosts feed={feed} meter={data.meter} />;
+  return data.meter === null ? (
+    <SendFile feed={feed} />
+  ) : (
+    <SendCosts feed={feed} meter={data.meter} quantities={data.quantities} />
+  );
 }
 
 const counts = (key: 'accepted' | 'known' | 'refused', title: string): GridColumn<Delivery> => ({

@@ -7,13 +7,14 @@ import { useSignedIn } from '../access/session';
 import { type ServiceForm, servicesOptions } from '../catalogue/catalogue';
 import { DataTable } from '../shared/DataTable';
 import { momentName } from '../shared/dates';
-import { formatCount, formatQuantity } from '../shared/decimal';
+import { formatQuantity } from '../shared/decimal';
 import { EntryDialog, OwnInput, Remark, TextInput } from '../shared/form';
 import { PickInput } from '../shared/PickInput';
 import { useSettled } from '../shared/settled';
 import { SomeOf } from '../shared/SomeOf';
 import { Query } from '../shared/States';
 import { formatUnit } from '../shared/units';
+import { counted } from '../shared/units';
 import {
   type Chosen,
   LASTS,
@@ -29,9 +30,6 @@ import {
   valuesOf,
 } from './fileMappings';
 import type { Feed } from './metering';
-
-/** So many of something. */
-const counted = (count: number, of: string): string => `${formatCount(count)} ${of}${count === 1 ? '' : 's'}`;
 
 export type FileSent = Awaited<ReturnType<typeof sendFile>>;
 

@@ -1,5 +1,4 @@
 /** A rule that says of which meter something is, beside what it changes. */
-import { Alert, Box } from '@mui/material';
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { useFormContext, useWatch } from 'react-hook-form';
@@ -19,6 +18,7 @@ import {
   valueOf,
   whereOf,
 } from './kinds';
+import { RuleChanges } from './RuleDialogs';
 
 export interface KindValues {
   name: string;
@@ -156,22 +156,5 @@ function Changes({ rules }: { rules: KindRules }) {
     ...kindPreviewOptions(rules.organisation, ready ? [...rules.rules, kindRuleOf(typed)] : []),
     enabled: ready,
   });
-  if (!ready) return null;
-  return (
-    <Alert
-      severity={preview.isError ? 'error' : 'info'}
-      variant="outlined"
-      aria-busy={preview.isFetching}
-      sx={{ gridColumn: '1 / -1' }}
-    >
-      {preview.isError && preview.error.message}
-      {preview.data &&
-        kindMoveWords(preview.data).map((sentence) => (
-          <Box key={sentence} sx={{ overflowWrap: 'anywhere' }}>
-            {sentence}
-          </Box>
-        ))}
-      {preview.data?.more && <Box>Only what came in the last three months was looked at.</Box>}
-    </Alert>
-  );
+  return ready ? <RuleChanges preview={preview} words={kindMoveWords} /> : null;
 }

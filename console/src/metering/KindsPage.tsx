@@ -2,13 +2,12 @@
 import { Box, Button } from '@mui/material';
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
-import * as z from 'zod/mini';
 import { usePeriod } from '../access/figures';
 import { useSignedIn } from '../access/session';
 import { DataTable } from '../shared/DataTable';
-import { dayName, periodName } from '../shared/dates';
+import { daysName, daysSince, periodName } from '../shared/dates';
 import { formatCount, formatQuantity } from '../shared/decimal';
-import { EntryDialog, Remark } from '../shared/form';
+import { Remark } from '../shared/form';
 import { Page, Section } from '../shared/Page';
 import { Empty, Query } from '../shared/States';
 import { KindDialog, type KindValues } from './KindDialog';
@@ -25,6 +24,7 @@ import {
 } from './kinds';
 import { conditionWords } from './ownership';
 import { Resources } from './Resources';
+import { DropRule } from './RuleDialogs';
 import { TrialDialog } from './TrialDialog';
 
 export default function KindsPage() {
@@ -121,10 +121,7 @@ function UnknownTable(props: { items: UnknownKind[]; onSay: ((item: UnknownKind)
           key: 'days',
           title: 'Days',
           whole: true,
-          cell: (row) =>
-            row.first_day === row.last_day
-              ? dayName(row.first_day)
-              : `${dayName(row.first_day)} to ${dayName(row.last_day)}`,
+          cell: (row) => daysName(row.first_day, row.last_day),
         },
         { key: 'why', title: 'Why', cell: (row) => row.why },
         {
@@ -156,8 +153,7 @@ function RulesSection({ rules, manages }: { rules: KindRules; manages: boolean }
             key: 'from',
             title: 'Days',
             whole: true,
-            cell: (rule) =>
-              `from ${dayName(rule.starts_on)}${rule.ends_on ? ` up to ${dayName(rule.ends_on)}` : ''}`,
+            cell: (rule) => daysSince(rule.starts_on, rule.ends_on ?? null),
           },
           {
             key: 'act',
@@ -182,17 +178,11 @@ function DropDialog({ rules, name, onClose }: { rules: KindRules; name: string; 
   const left = rules.rules.filter((each) => each.name !== name);
   const preview = useQuery(kindPreviewOptions(rules.organisation, left));
   return (
-    <EntryDialog
-      title={`Take ${name} away`}
-      act="Take it away"
-      schema={z.object({})}
-      initial={{}}
-      save={() => setRules(left, 'The rule is gone. What it reached is read anew now; see Work in progress.')}
+    <DropRule
+      name={name}
+      sentences={preview.data ? kindMoveWords(preview.data) : []}
+      drop={() => setRules(left, 'The rule is gone. What it reached is read anew now; see Work in progress.')}
       onClose={onClose}
-    >
-      <Remark>It is as if it had never been.</Remark>
-      {preview.data &&
-        kindMoveWords(preview.data).map((sentence) => <Remark key={sentence}>{sentence}</Remark>)}
-    </EntryDialog>
+    />
   );
 }

@@ -1,5 +1,4 @@
 /** A rule that gives usage an owner, beside what it changes. */
-import { Alert, Box } from '@mui/material';
 import { useQuery } from '@tanstack/react-query';
 import { useFormContext, useWatch } from 'react-hook-form';
 import * as z from 'zod/mini';
@@ -17,6 +16,7 @@ import {
   type Rule,
   type Rules,
 } from './ownership';
+import { RuleChanges } from './RuleDialogs';
 
 export interface OwnerValues {
   name: string;
@@ -214,22 +214,5 @@ function Changes({ rules }: { rules: Rules }) {
     ...previewOptions(rules.organisation, ready ? [...rules.rules, ruleOf(typed)] : []),
     enabled: ready,
   });
-  if (!ready) return null;
-  return (
-    <Alert
-      severity={preview.isError ? 'error' : 'info'}
-      variant="outlined"
-      aria-busy={preview.isFetching}
-      sx={{ gridColumn: '1 / -1' }}
-    >
-      {preview.isError && preview.error.message}
-      {preview.data &&
-        moveWords(preview.data).map((sentence) => (
-          <Box key={sentence} sx={{ overflowWrap: 'anywhere' }}>
-            {sentence}
-          </Box>
-        ))}
-      {preview.data?.more && <Box>Only what came in the last three months was looked at.</Box>}
-    </Alert>
-  );
+  return ready ? <RuleChanges preview={preview} words={moveWords} /> : null;
 }

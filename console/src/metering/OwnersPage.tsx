@@ -2,19 +2,19 @@
 import { Alert, Box, Button } from '@mui/material';
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
-import * as z from 'zod/mini';
 import { usePeriod } from '../access/figures';
 import { useSignedIn } from '../access/session';
 import { DataTable } from '../shared/DataTable';
-import { dayName, periodName } from '../shared/dates';
+import { daysName, daysSince, periodName } from '../shared/dates';
 import { formatCount, formatMoney } from '../shared/decimal';
-import { EntryDialog, Remark } from '../shared/form';
+import { Remark } from '../shared/form';
 import { Page, Section } from '../shared/Page';
 import { Empty, Query } from '../shared/States';
 import { quantityIn } from '../shared/units';
 import { type ImportedCost, importedCostsOptions } from './costs';
 import { OwnerDialog, type OwnerValues } from './OwnerDialog';
 import { Resources } from './Resources';
+import { DropRule } from './RuleDialogs';
 import {
   type Balance,
   balancesOptions,
@@ -144,10 +144,7 @@ function Costs(props: {
                   key: 'days',
                   title: 'Days',
                   whole: true,
-                  cell: (row) =>
-                    row.first === row.last
-                      ? dayName(row.first)
-                      : `${dayName(row.first)} to ${dayName(row.last)}`,
+                  cell: (row) => daysName(row.first, row.last),
                 },
                 {
                   key: 'act',
@@ -282,10 +279,7 @@ function NobodysTable(props: { items: Nobodys[]; onGive: ((item: Nobodys) => voi
           key: 'days',
           title: 'Days',
           whole: true,
-          cell: (row) =>
-            row.first_day === row.last_day
-              ? dayName(row.first_day)
-              : `${dayName(row.first_day)} to ${dayName(row.last_day)}`,
+          cell: (row) => daysName(row.first_day, row.last_day),
         },
         { key: 'usage', title: 'Usage', cell: (row) => quantityWords(row.quantities) },
         {
@@ -317,8 +311,7 @@ function RulesSection({ rules, manages }: { rules: Rules; manages: boolean }) {
             key: 'from',
             title: 'Days',
             whole: true,
-            cell: ({ rule }) =>
-              `from ${dayName(rule.starts_on)}${rule.ends_on ? ` up to ${dayName(rule.ends_on)}` : ''}`,
+            cell: ({ rule }) => daysSince(rule.starts_on, rule.ends_on ?? null),
           },
           {
             key: 'act',
@@ -343,18 +336,13 @@ function DropDialog({ rules, place, onClose }: { rules: Rules; place: number; on
   const left = rules.rules.filter((_, index) => index !== place);
   const preview = useQuery(previewOptions(rules.organisation, left));
   return (
-    <EntryDialog
-      title={`Take ${rules.rules[place]?.name ?? 'the rule'} away`}
-      act="Take it away"
-      schema={z.object({})}
-      initial={{}}
-      save={() =>
+    <DropRule
+      name={rules.rules[place]?.name ?? 'the rule'}
+      sentences={preview.data ? moveWords(preview.data) : []}
+      drop={() =>
         setRules(left, 'The rule is gone. What it reached is made again now; see Work in progress.')
       }
       onClose={onClose}
-    >
-      <Remark>It is as if it had never been.</Remark>
-      {preview.data && moveWords(preview.data).map((sentence) => <Remark key={sentence}>{sentence}</Remark>)}
-    </EntryDialog>
+    />
   );
 }

@@ -1,4 +1,4 @@
-/** Usage of a month: one meter by day, and by resource, project or organisation. */
+/** Usage of a month: one meter by day, and by resource, project or organisation; or every meter by one of these. */
 import { Box, Button, Link as TextLink, MenuItem, TextField } from '@mui/material';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { Link } from 'react-router';
@@ -12,7 +12,7 @@ import { byText } from '../shared/DataTable';
 import { periodName } from '../shared/dates';
 import { compare, formatQuantity, share } from '../shared/decimal';
 import { useFilters } from '../shared/filters';
-import { Grid } from '../shared/Grid';
+import { Grid, type GridColumn } from '../shared/Grid';
 import { Page, Section } from '../shared/Page';
 import { Empty, Query } from '../shared/States';
 import { useToast } from '../shared/Toasts';
@@ -23,6 +23,8 @@ import { UsageDays } from './UsageDays';
 const DIMENSIONS = ['resource', 'project', 'organisation', 'feed'];
 const ATTRIBUTE = 'attribute:';
 const dimensionWords = (by: string): string => by.replace(ATTRIBUTE, '');
+/** In place of a meter. */
+const EVERY = 'every';
 
 export default function UsagePage() {
   const looked = useLooked();
@@ -31,7 +33,7 @@ export default function UsagePage() {
   const [params, set] = useFilters();
   const totals = useQuery(usageOptions(looked.slug, period, []));
   const meters = totals.data?.items.map((each) => each.meter) ?? [];
-  const meter = meters.find((each) => each === params.get('meter')) ?? meters[0];
+  const meter = [...meters, EVERY].find((each) => each === params.get('meter')) ?? meters[0];
   const dimensions = [...DIMENSIONS, ...names.attributes(meter ?? '').map((each) => ATTRIBUTE + each)];
   const by =
     dimensions.find((each) => each === params.get('by')) ??
@@ -52,6 +54,7 @@ export default function UsagePage() {
               sx={{ minWidth: 200 }}
               onChange={(event) => set('meter', event.target.value)}
             >
+              <MenuItem value={EVERY}>every meter</MenuItem>
               {meters.map((each) => (
                 <MenuItem key={each} value={each}>
                   {names.meter(each)}
@@ -77,7 +80,9 @@ export default function UsagePage() {
     >
       <Query query={totals}>
         {() =>
-          meter ? (
+          meter === EVERY && meters.length ? (
+            <EveryMeter organisation={looked.slug} period={period} by={by} />
+          ) : meter && meter !== EVERY ? (
             <OneMeter
               organisation={looked.slug}
               period={period}
@@ -152,20 +157,76 @@ function OneMeter({
   );
 }
 
-function Parts({ by, items, more }: { by: string; items: Usage[]; more: boolean }) {
-  const most = items[0]?.quantity ?? '0';
+/** What was used of each meter, in that one's terms: so that what several sources measure stands together. */
+function EveryMeter({ organisation, period, by }: { organisation: string; period: string; by: string }) {
+  const parts = useQuery(usageOptions(organisation, period, [by]));
+  const names = useNames();
+  return (
+    <Section title={`Every meter by ${dimensionWords(by)}`}>
+      <Query query={parts}>
+        {(found) => (
+          <Parts
+            by={by}
+            items={found.items.toSorted(byText((row) => names.meter(row.meter)))}
+            more={found.more}
+            called={(row) => names.meter(row.meter)}
+          />
+        )}
+      </Query>
+    </Section>
+  );
+}
+
+const EXACTLY: GridColumn<Usage> = {
+  key: 'exact',
+  title: 'Exactly',
+  number: true,
+  flex: 4,
+  cell: (row) => (
+    <Box component="span" sx={{ color: 'text.secondary' }}>
+      {formatQuantity(row.quantity, 6)} {formatUnit(row.unit, row.quantity)}
+    </Box>
+  ),
+  text: (row) => `${row.quantity} ${row.unit}`,
+};
+
+interface PartsProps {
+  by: string;
+  items: Usage[];
+  more: boolean;
+  /** What its meter is called, where they are several. */
+  called?: (row: Usage) => string;
+}
+
+function Parts({ by, items, more, called: meterOf }: PartsProps) {
+  const largest = new Map<string, string>();
+  for (const { meter, quantity } of items)
+    if (compare(quantity, largest.get(meter) ?? '0') >= 0) largest.set(meter, quantity);
+  const most = (row: Usage) => largest.get(row.meter) ?? '0';
   const title = dimensionWords(by);
   const called = (row: Usage) => row.names[by] || 'none said';
   const kept = useKept();
   return (
     <>
       <Grid
-        name={`usage-by-${by}`}
+        name={meterOf ? `usage-of-every-meter-by-${by}` : `usage-by-${by}`}
         label={`Usage by ${title}`}
         rows={items}
-        rowKey={(row) => row.keys[by] ?? ''}
+        rowKey={(row) => `${row.meter} ${row.keys[by] ?? ''}`}
         count={items.length}
         columns={[
+          ...(meterOf
+            ? [
+                {
+                  key: 'meter',
+                  title: 'Meter',
+                  width: 240,
+                  cell: meterOf,
+                  text: meterOf,
+                  order: byText(meterOf),
+                },
+              ]
+            : []),
           {
             key: by,
             title: title[0]?.toUpperCase() + title.slice(1),
@@ -188,12 +249,12 @@ function Parts({ by, items, more }: { by: string; items: Usage[]; more: boolean 
             cell: (row) => (
               <Box sx={{ height: '100%', display: 'grid', alignContent: 'center' }}>
                 <Bar
-                  value={share(row.quantity, most)}
+                  value={share(row.quantity, most(row))}
                   label={`${called(row)}: ${row.quantity} ${row.unit}`}
                 />
               </Box>
             ),
-            text: (row) => String(share(row.quantity, most)),
+            text: (row) => String(share(row.quantity, most(row))),
           },
           {
             key: 'quantity',
@@ -204,18 +265,7 @@ function Parts({ by, items, more }: { by: string; items: Usage[]; more: boolean 
             text: (row) => row.quantity,
             order: (a, b) => compare(a.quantity, b.quantity),
           },
-          {
-            key: 'exact',
-            title: 'Exactly',
-            number: true,
-            flex: 4,
-            cell: (row) => (
-              <Box component="span" sx={{ color: 'text.secondary' }}>
-                {formatQuantity(row.quantity, 6)} {formatUnit(row.unit, row.quantity)}
-              </Box>
-            ),
-            text: (row) => `${row.quantity} ${row.unit}`,
-          },
+          ...(meterOf ? [] : [EXACTLY]),
         ]}
       />
       {more && (

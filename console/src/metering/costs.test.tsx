@@ -47,7 +47,7 @@ describe('a cost file', () => {
       .spyOn(api, 'POST')
       .mockRejectedValueOnce(new Refusal(409, 'conflict', 'had 9 rows; confirm that', { field: 'confirmed' }))
       .mockResolvedValueOnce(answer(DONE));
-    drawn(<SendCosts feed={FEED} meter="public-cloud/cost" />);
+    drawn(<SendCosts feed={FEED} meter="public-cloud/cost" quantities={false} />);
     const file = new File(['x'], 'a.csv');
     fireEvent.change(screen.getByLabelText('Cost file for Cumulant'), { target: { files: [file] } });
     expect(await screen.findByText(/confirm that/)).toBeInTheDocument();
@@ -61,7 +61,7 @@ describe('a cost file', () => {
 
   it('says why it is refused, without asking for more', async () => {
     vi.spyOn(api, 'POST').mockRejectedValueOnce(new Refusal(422, 'invalid', '1 of 2 rows are wrong'));
-    drawn(<SendCosts feed={FEED} meter="public-cloud/cost" />);
+    drawn(<SendCosts feed={FEED} meter="public-cloud/cost" quantities={false} />);
     const files = [new File(['x'], 'a.csv')];
     fireEvent.change(screen.getByLabelText('Cost file for Cumulant'), { target: { files } });
     expect(await screen.findByText('1 of 2 rows are wrong')).toBeInTheDocument();
@@ -74,11 +74,15 @@ it('is of a meter that adds up a currency', async () => {
   const put = vi.spyOn(api, 'PUT').mockResolvedValue(answer({}));
   drawn(<CostMeterDialog feed={FEED} onClose={() => {}} />, [
     [servicesOptions.queryKey, SERVICES],
-    [costMeterOptions(FEED.path).queryKey, { feed: FEED.path, meter: null, currency: null }],
+    [
+      costMeterOptions(FEED.path).queryKey,
+      { feed: FEED.path, meter: null, currency: null, quantities: false, without_times: 0 },
+    ],
   ]);
   fireEvent.mouseDown(screen.getByRole('combobox', { name: /^Meter/ }));
   fireEvent.click(screen.getByRole('option', { name: 'Public cloud: Cost' }));
+  fireEvent.click(screen.getByLabelText('What they say was used counts as usage too'));
   press('Say so');
   await waitFor(() => expect(put).toHaveBeenCalledOnce());
-  expect(put.mock.calls[0]?.[1]).toMatchObject({ body: { meter: 'public-cloud/cost' } });
+  expect(put.mock.calls[0]?.[1]).toMatchObject({ body: { meter: 'public-cloud/cost', quantities: true } });
 });

@@ -1,10 +1,9 @@
 /** Of which meter something is that is sent under another name: what nothing says so of, and the rules that do. */
 import { queryOptions, useQueryClient } from '@tanstack/react-query';
 import { api, body, type Schemas } from '../shared/api';
-import { formatCount } from '../shared/decimal';
-import { dayName } from '../shared/dates';
+import { daysName } from '../shared/dates';
 import { useToast } from '../shared/Toasts';
-import { quantityIn } from '../shared/units';
+import { counted, quantityIn } from '../shared/units';
 
 export type KindRule = Schemas['KindRuleForm-Output'];
 export type KindRules = Schemas['KindRulesBody'];
@@ -77,8 +76,8 @@ export function kindWords({ meter, attributes, taken, unit, times }: KindRule): 
     ...Object.entries(attributes ?? {}).map(([name, value]) => `${name} ${value}`),
     ...Object.entries(taken ?? {}).map(([name, source]) => `${name} as ${source} says`),
   ];
-  const counted = [...(unit ? [`in ${unit}`] : []), ...(times ? [`times ${times}`] : [])];
-  return [`${meter}${said.length ? ` with ${said.join(', ')}` : ''}`, ...counted].join(', ');
+  const ways = [...(unit ? [`in ${unit}`] : []), ...(times ? [`times ${times}`] : [])];
+  return [`${meter}${said.length ? ` with ${said.join(', ')}` : ''}`, ...ways].join(', ');
 }
 
 /** What was sent with something, with some of its values. */
@@ -117,18 +116,12 @@ export function valueOf(said: string): unknown {
   return said.endsWith('*') ? { prefix: said.slice(0, -1) } : said;
 }
 
-const counted = (count: number, noun: string): string =>
-  `${formatCount(count)} ${noun}${count === 1 ? '' : 's'}`;
-
-const daysOf = (first: string, last: string): string =>
-  first === last ? dayName(first) : `${dayName(first)} to ${dayName(last)}`;
-
 /** What a change of rules does, a sentence each. */
 export function kindMoveWords(preview: KindPreview): string[] {
   if (preview.from_day === null) return ['Nothing changes.'];
   if (!preview.moves.length) return ['Nothing that came in is of another kind by that.'];
   return preview.moves.map((each) => {
-    const what = `${counted(each.readings, 'reading')} of ${counted(each.resources, 'resource')}, ${daysOf(
+    const what = `${counted(each.readings, 'reading')} of ${counted(each.resources, 'resource')}, ${daysName(
       each.first_day,
       each.last_day,
     )}, sent as ${each.sent_meter}`;

@@ -3,9 +3,9 @@ import { queryOptions, useQueryClient } from '@tanstack/react-query';
 import { api, body, type Schemas } from '../shared/api';
 import { againWhileWaiting } from '../shared/current';
 import { formatCount, formatMoney } from '../shared/decimal';
-import { dayName } from '../shared/dates';
+import { daysName } from '../shared/dates';
 import { useToast } from '../shared/Toasts';
-import { quantityIn } from '../shared/units';
+import { counted, quantityIn } from '../shared/units';
 
 export type Rule = Schemas['OwnershipRuleForm-Output'];
 export type Rules = Schemas['OwnershipRulesBody'];
@@ -158,18 +158,15 @@ export function moveWords(preview: Preview): string[] {
   if (preview.from_day === null) return ['Nothing changes.'];
   if (!preview.moves.length) return ['Nothing that came in becomes anybody else’s by that.'];
   return preview.moves.map((each) => {
-    const days =
-      each.first_day === each.last_day
-        ? dayName(each.first_day)
-        : `${dayName(each.first_day)} to ${dayName(each.last_day)}`;
+    const days = daysName(each.first_day, each.last_day);
     const costs = each.costs
       .map(({ billed, currency }) => `${formatMoney(billed, currency)} ${currency}`)
       .join(' and ');
     const came = [
-      ...(each.readings || !costs ? [`${formatCount(each.readings)} readings`] : []),
+      ...(each.readings || !costs ? [counted(each.readings, 'reading')] : []),
       ...(costs ? [`costs of ${costs}`] : []),
     ];
-    const what = `${came.join(' and ')} of ${formatCount(each.resources)} resources, ${days}`;
+    const what = `${came.join(' and ')} of ${counted(each.resources, 'resource')}, ${days}`;
     return `${what}: from ${each.before ?? 'nobody'} to ${each.after ?? 'nobody'}. ${quantityWords(each.quantities)}`;
   });
 }

@@ -52,6 +52,14 @@ export function dayName(day: string): string {
   return `${Number(date)} ${(MONTHS[Number(month) - 1] ?? '').slice(0, 3)}`;
 }
 
+/** Days from one to another, that one too. */
+export const daysName = (first: string, last: string): string =>
+  first === last ? dayName(first) : `${dayName(first)} to ${dayName(last)}`;
+
+/** Days from one on, up to another one if there is such. */
+export const daysSince = (first: string, end: string | null): string =>
+  `from ${dayName(first)}${end ? ` up to ${dayName(end)}` : ''}`;
+
 /** The local day that begins at a moment, whichever zone that is of: from ten hours behind UTC to 13:45 before it. */
 export function dayThatBegins(moment: string): string {
   return new Date(Date.parse(moment) + 14 * 3600 * 1000 - 1).toISOString().slice(0, 10);

@@ -4810,6 +4810,10 @@ export interface components {
         /**
          * CostMeterBody
          * @description The meter that a feed's cost files state costs of, and the currency that it counts in.
+         *
+         *     ``quantities``: what they say was used counts as usage too. ``without_times``: rows that came before a release that
+         *     keeps when their charges begin and end, so that what they say was used does not count until they are sent again;
+         *     told when it is set.
          */
         CostMeterBody: {
             /** Currency */
@@ -4818,14 +4822,22 @@ export interface components {
             feed: string;
             /** Meter */
             meter: string | null;
+            /** Quantities */
+            quantities: boolean;
+            /** Without Times */
+            without_times: number;
         };
         /**
          * CostMeterSet
          * @description The meter, as service/meter, that a feed's cost files state costs of; null takes no such files any more.
+         *
+         *     ``quantities``: whether what they say was used (ConsumedQuantity) counts as usage too; left out it stays as it is.
          */
         CostMeterSet: {
             /** Meter */
             meter: string | null;
+            /** Quantities */
+            quantities?: boolean | null;
         };
         /**
          * CostTotalBody
@@ -5309,6 +5321,23 @@ export interface components {
          * @enum {string}
          */
         Every: "once" | "month" | "quarter" | "year";
+        /**
+         * Exchange
+         * @description What a unit of a currency is worth in another since a day, as the seller said.
+         */
+        Exchange: {
+            /**
+             * Rate
+             * Format: decimal
+             * @example 12.5
+             */
+            rate: string;
+            /**
+             * Since
+             * Format: date
+             */
+            since: string;
+        };
         /**
          * ExchangeRateBody
          * @description A rate, and when it was set.
@@ -6068,6 +6097,9 @@ export interface components {
         /**
          * ImportedCost
          * @description The cost of which a charge is, as its source states it: ``billed`` or ``effective``, in the card's currency.
+         *
+         *     Where it is in another, ``stated`` is what the source states in the charge's unit, and ``exchange`` by what it
+         *     was worth on its days in ``currency``.
          */
         ImportedCost: {
             /**
@@ -6078,6 +6110,12 @@ export interface components {
             amount: string;
             /** Basis */
             basis: string;
+            /** Currency */
+            currency?: string | null;
+            /** Exchange */
+            exchange?: components["schemas"]["Exchange"][] | null;
+            /** Stated */
+            stated?: string | null;
         };
         /**
          * ImportedCostBody

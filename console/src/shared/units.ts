@@ -1,5 +1,5 @@
 /** Units as people read them: in the plural where there are several, and a month of 730 hours said as such. */
-import { readable } from './decimal';
+import { formatCount, readable } from './decimal';
 
 /** Several of a unit: words have a regular plural, signs like GiB, vCPU and Mbit have none. */
 function pluralOf(name: string): string {
@@ -20,6 +20,10 @@ export function formatUnit(unit: string, count = '1'): string {
   const shown = Number(count) === 1 ? last : pluralOf(last);
   return [...before.reverse(), shown].join('-') + (long ? ' (730 h)' : '');
 }
+
+/** So many of something. */
+export const counted = (count: number, noun: string): string =>
+  `${formatCount(count)} ${count === 1 ? noun : pluralOf(noun)}`;
 
 /** A quantity in base units, in the largest unit that leaves at least 1, with it. */
 export function quantityIn(quantity: string, unit: string): string {

@@ -14,7 +14,7 @@ import { formatCount, formatMoney } from '../shared/decimal';
 import { EntryDialog, given, Remark, TextInput } from '../shared/form';
 import { Page, Section } from '../shared/Page';
 import { Empty, Query } from '../shared/States';
-import { quantityIn } from '../shared/units';
+import { counted, quantityIn } from '../shared/units';
 import { NotPriced } from './NotPriced';
 import {
   cameIn,
@@ -143,9 +143,9 @@ function Feed({ item, over, period }: { item: FeedBalance; over: boolean; period
       )}
       {item.unknown > 0 && (
         <Remark>
-          {formatCount(item.unknown)} readings are of unknown kind.{' '}
+          {counted(item.unknown, 'reading')} of unknown kind.{' '}
           <Link component={RouterLink} to="/kinds">
-            Say what they are
+            Say what that is
           </Link>
         </Remark>
       )}

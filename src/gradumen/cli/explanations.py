@@ -6,7 +6,7 @@ from fractions import Fraction
 from gradumen.cli.output import Out, quantity
 from gradumen.core.exact import QUANTITY_PLACES, round_half_up, text
 from gradumen.core.units import unit_words
-from gradumen.wire.billing.explanations import Explanation
+from gradumen.wire.billing.explanations import Explanation, ImportedCost
 
 
 def show_arithmetic(out: Out, why: Explanation, *, rate_card: str, currency: str) -> None:
@@ -17,6 +17,8 @@ def show_arithmetic(out: Out, why: Explanation, *, rate_card: str, currency: str
     )
     if why.covered_by_allowance:
         out.say(f"covered by the tier's allowance: {_amount(why, why.covered_by_allowance)}")
+    if why.cost is not None:
+        out.say(_cost(why, why.cost, currency))
     out.table(
         ("FROM", "QUANTITY", "UNIT", "PRICE", currency),
         [
@@ -50,6 +52,15 @@ def show_arithmetic(out: Out, why: Explanation, *, rate_card: str, currency: str
         )
     if why.billed_before is not None:
         out.say(f"billed before: {text(why.billed_before.amount)} {currency}")
+
+
+def _cost(why: Explanation, cost: ImportedCost, currency: str) -> str:
+    """Of which cost it is, what that was exchanged at, and what is on top."""
+    told = f"{cost.basis} cost {text(cost.amount)} {currency}"
+    if cost.stated is not None:
+        rates = ", ".join(f"{text(each.rate)} since {each.since}" for each in cost.exchange or ())
+        told += f", of {text(cost.stated)} {why.unit} at {rates}"
+    return f"{told}; and {text(why.percent or Decimal(0))} % on top"
 
 
 def _in_units(why: Explanation, base: Decimal) -> Decimal:

@@ -1,24 +1,41 @@
 """Rules over readings as the command line takes them: conditions of arguments, and files of rules."""
 
 import argparse
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
+from datetime import date
 from pathlib import Path
 from typing import Any, TypeVar
 
 import yaml
 from pydantic import BaseModel, ValidationError
 
+from gradumen.cli.nouns import Verbs, add_organisation, pairs
 from gradumen.core.errors import Invalid
 
 R = TypeVar("R", bound=BaseModel)
+Run = Callable[..., int]
 
 
-def add_conditions(parser: argparse.ArgumentParser, facts: Sequence[str]) -> None:
-    """Conditions on facts and on attributes."""
+def add_rule(parser: argparse.ArgumentParser, facts: Sequence[str]) -> None:
+    """The days of a rule, and its conditions on facts and on attributes."""
+    until = "the first day it is over"
+    parser.add_argument("--from", dest="starts_on", required=True, type=date.fromisoformat, metavar="DAY")
+    parser.add_argument("--until", dest="ends_on", type=date.fromisoformat, metavar="DAY", help=until)
     for fact in facts:
         parser.add_argument(f"--{fact}", help=f"only of this {fact}; with a * at its end, what begins so")
     condition = "ATTRIBUTE=VALUE"
     parser.add_argument("--where", action="append", default=[], metavar=condition, help="only with this; * as above")
+
+
+def add_settings(verbs: Verbs, add: argparse.ArgumentParser, run_drop: Run, run_apply: Run) -> None:
+    """Beside the verb that adds a rule those that take one away, and set all of them; each may only be looked at."""
+    drop = verbs.add("drop", run_drop, "take a rule away by its name; shows first what that changes")
+    drop.add_argument("name")
+    apply = verbs.add("apply", run_apply, "set all rules from a YAML file")
+    apply.add_argument("file", type=Path)
+    for verb in (add, drop, apply):
+        verb.add_argument("--check", action="store_true", help="only show what it changes")
+        add_organisation(verb)
 
 
 def conditions_of(arguments: argparse.Namespace, facts: Sequence[str]) -> dict[str, Any]:
@@ -30,27 +47,12 @@ def conditions_of(arguments: argparse.Namespace, facts: Sequence[str]) -> dict[s
     conditions: dict[str, Any] = {
         fact: _written(value) for fact in facts if (value := getattr(arguments, fact)) is not None
     }
-    where = {name: _written(value) for name, value in pairs(arguments.where, "where", "ATTRIBUTE=VALUE").items()}
+    where = {name: _written(value) for name, value in pairs(arguments.where, "where").items()}
     return conditions | ({"where": where} if where else {})
 
 
 def _written(value: str) -> Any:
     return {"prefix": value[:-1]} if value.endswith("*") else value
-
-
-def pairs(written: Sequence[str], field: str, form: str) -> dict[str, str]:
-    """Names with values, as ``name=value``.
-
-    Raises:
-        Invalid: one has no value.
-    """
-    found = {}
-    for each in written:
-        name, equals, value = each.partition("=")
-        if not equals or not name:
-            raise Invalid(f"'{each}' is no {field}; write {form}", field=field, value=each)
-        found[name] = value
-    return found
 
 
 def read_rules(file: Path, form: type[R]) -> list[R]:

@@ -10,7 +10,7 @@ from fractions import Fraction
 from functools import lru_cache
 
 from gradumen.core.errors import Invalid
-from gradumen.core.exact import MINOR_UNITS, QUANTITY_PLACES
+from gradumen.core.exact import MINOR_UNITS, QUANTITY_PLACES, figure
 
 _ATOMS: dict[str, tuple[str, Fraction]] = {
     "piece": ("piece", Fraction(1)),
@@ -105,6 +105,18 @@ def parse_unit(text: str, *, counted: str | None = None, field: str = "unit") ->
     return Unit(text, tuple(sorted(dimensions)), factor)
 
 
+@lru_cache(maxsize=1024)
+def spelled(text: str, *, counted: str | None = None) -> str:
+    """A unit that sources write with capitals and in the plural (FOCUS, UnitFormat) as it is written here.
+
+    >>> spelled("GB-Hours"), spelled("Requests"), spelled("vCPU-Hours", counted="vCPU"), spelled("Gigabytes")
+    ('GB-hour', 'request', 'vCPU-hour', 'Gigabytes')
+    """
+    names = [*(name for name in _ATOMS if name.isalpha() and name.islower()), *([counted] if counted else [])]
+    known = {form.lower(): name for name in names for form in (name, plural_of(name))}
+    return "-".join(known.get(name.lower(), name) for name in text.split("-"))
+
+
 def convertible(text: str, base: Unit, *, counted: str | None = None, field: str = "unit") -> Unit:
     """Read a unit that measures the same as ``base``.
 
@@ -132,6 +144,15 @@ def unit_words(unit: str, count: Decimal) -> str:
     *before, last = plain.split("-")
     shown = last if count == 1 else plural_of(last)
     return "-".join([*before, shown]) + (" (730 h)" if plain != unit else "")
+
+
+def counted(count: int, noun: str) -> str:
+    """So many of something.
+
+    >>> counted(1, "resource"), counted(120, "reading")
+    ('1 resource', '120 readings')
+    """
+    return f"{figure(count)} {noun if count == 1 else plural_of(noun)}"
 
 
 def plural_of(name: str) -> str:

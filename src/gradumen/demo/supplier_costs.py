@@ -11,28 +11,41 @@ from gradumen.client import Client
 from gradumen.demo.fleet import SEED
 from gradumen.demo.public_cloud import FEED, KNOWN, UNOWNED
 from gradumen.demo.scenario import PROVIDER, SIGNERS
+from gradumen.wire.metering.kind_rules import KindRuleForm
 from gradumen.wire.metering.ownership_rules import OwnershipRuleForm
 from gradumen.wire.subscriptions.subscriptions import SubscriptionCreate
 
 METER, PLAN, RENDER = "public-cloud/cost", "far-shore", "cumulant-3310"
 BILLED = (
-    (KNOWN, "Message queues", "Integration", "queue-quay", "3.184"),
-    (KNOWN, "Image store", "Storage", "scans", "1.0625"),
-    (RENDER, "Machines with graphics", "Compute", "frames", "38.91"),
-    (UNOWNED, "Map archive", "Storage", "survey-tiles", "12.4075"),
+    (KNOWN, "Message queues", "Integration", "queue-quay", "3.184", "61800", "Messages"),
+    (KNOWN, "Image store", "Storage", "scans", "1.0625", "3860", "GB-Hours"),
+    (RENDER, "Machines with graphics", "Compute", "frames", "38.91", "31.5", "Hours"),
+    (UNOWNED, "Map archive", "Storage", "survey-tiles", "12.4075", "51600", "GB-Hours"),
 )
-"""Account, service, category, resource, and euros that it costs in a day, about."""
+"""Account, service, category, resource, and what it costs and uses in a day, about: euros, and the supplier's units."""
+KINDS = (
+    ("Cumulant's messages", "public-cloud/messages", "piece", {"service": "Message queues"}),
+    ("Cumulant's storage", "public-cloud/stored", None, {"service-category": "Storage"}),
+    ("Cumulant's machines", "public-cloud/time", None, {"service-category": "Compute"}),
+)
+"""What its cost files say was used: by which rule of which meter, in which unit if not the one it says, and of what."""
 _HEAD = (
     "BilledCost", "EffectiveCost", "ListCost", "ContractedCost", "BillingAccountId", "SubAccountId", "BillingCurrency",
     "BillingPeriodStart", "BillingPeriodEnd", "ChargeCategory", "ChargePeriodStart", "ChargePeriodEnd", "ProviderName",
-    "ServiceName", "ServiceCategory", "ResourceId", "RegionId", "InvoiceId",
+    "ServiceName", "ServiceCategory", "ResourceId", "RegionId", "InvoiceId", "ConsumedQuantity", "ConsumedUnit",
 )  # fmt: skip
 
 
 def connect(signed_in: Callable[[str], Client], first: date, end: date) -> int:
     """What its costs are of, who buys them, whose accounts are, and the files so far; gives how many rows came."""
     mara = signed_in(SIGNERS[PROVIDER])
-    mara.imported_costs.set_meter(f"{PROVIDER}/{FEED}", METER)
+    mara.imported_costs.set_meter(f"{PROVIDER}/{FEED}", METER, quantities=True)
+    kinds = mara.kind_rules.get(PROVIDER)
+    used = [
+        KindRuleForm(name=name, meter=meter, unit=unit, starts_on=first, conditions={"feed": FEED, "where": where})
+        for name, meter, unit, where in KINDS
+    ]
+    mara.kind_rules.set(PROVIDER, [*kinds.rules, *used], kinds.version)
     for seller, organisation in (("bluefern", "gannet"), (PROVIDER, "kestrel-row")):
         signed_in(SIGNERS[seller]).subscriptions.create(
             SubscriptionCreate(organisation=organisation, plan=PLAN, tier="heath", name="Far Shore", starts_on=first)
@@ -76,17 +89,19 @@ def _rows(day: date, *, credit: bool) -> Iterator[tuple[str, ...]]:
     period = (f"{month}T00:00:00Z", f"{(month + timedelta(days=31)).replace(day=1)}T00:00:00Z")
     span = (f"{day}T00:00:00Z", f"{day + timedelta(days=1)}T00:00:00Z")
 
-    def row(account: str, cost: Decimal, category: str, service: str, kind: str, resource: str) -> tuple[str, ...]:
+    def row(account: str, cost: Decimal, category: str, service: str, kind: str, *of: str) -> tuple[str, ...]:
         costs = (f"{cost:f}",) * 4
-        rest = ("Cumulant", service, kind, resource, "west-2", f"CU-{month:%Y%m}")
+        resource, quantity, unit = of
+        rest = ("Cumulant", service, kind, resource, "west-2", f"CU-{month:%Y%m}", quantity, unit)
         return (*costs, "tarnwick-77", account, "EUR", *period, category, *span, *rest)
 
     total = Decimal(0)
-    for account, service, kind, resource, about in BILLED:
+    for account, service, kind, resource, about, uses, unit in BILLED:
         chance = random.Random(f"{SEED}/{resource}/{day}/cost")
-        cost = Decimal(about) * (90 + chance.randrange(25)) / 100
+        share = Decimal(90 + chance.randrange(25)) / 100
+        cost = Decimal(about) * share
         total += cost
-        yield row(account, cost, "Usage", service, kind, resource)
+        yield row(account, cost, "Usage", service, kind, resource, f"{Decimal(uses) * share:f}", unit)
     if credit:
-        yield row(RENDER, Decimal("-7.5"), "Credit", "Machines with graphics", "Compute", "")
-    yield row("", (total * 21 / 100).quantize(Decimal("0.01")), "Tax", "Value added tax", "Other", "")
+        yield row(RENDER, Decimal("-7.5"), "Credit", "Machines with graphics", "Compute", "", "", "")
+    yield row("", (total * 21 / 100).quantize(Decimal("0.01")), "Tax", "Value added tax", "Other", "", "", "")

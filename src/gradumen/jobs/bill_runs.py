@@ -7,10 +7,10 @@ from uuid import UUID
 
 from gradumen.core.errors import Conflict, GradumenError, Unanswered
 from gradumen.jobs.leases import Held, now
+from gradumen.jobs.marks import work_off
 from gradumen.jobs.pieces import Pieces, done
 from gradumen.jobs.rating import rate
 from gradumen.usecases.billing.bill_runs import finish_run, list_buyers, make_drafts, pairs_before_drafts
-from gradumen.usecases.metering.stale_usage import refresh_usage
 
 TOGETHER = 25
 """Drafts of so many buyers are made in one transaction, and then progress is told."""
@@ -28,7 +28,7 @@ def make(held: Held, others: Pieces | None) -> None:
         Conflict: some buyers could not be billed, the others have their drafts; the step's log says which and why.
     """
     with held.step("bring usage up to date") as step:
-        step.result["marks worked off"] = refresh_usage(held.uow)
+        step.result["marks worked off"] = work_off(held.uow)
     with held.step("bring charges up to date", period=held.lease.subject) as step:
         rated = 0
         for _ in range(ROUNDS):

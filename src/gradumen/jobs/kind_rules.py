@@ -34,11 +34,13 @@ def read_again(held: Held) -> None:
 def _together(groups: Sequence[Group]) -> Iterator[list[Group]]:
     """Groups as they are read together: some of them, of not many more readings than one transaction has."""
     found: list[Group] = []
+    readings = 0
     for each in groups:
         found.append(each)
-        if len(found) == MOST_GROUPS or sum(one.readings for one in found) >= BATCH:
+        readings += each.readings
+        if len(found) == MOST_GROUPS or readings >= BATCH:
             yield found
-            found = []
+            found, readings = [], 0
     if found:
         yield found
 

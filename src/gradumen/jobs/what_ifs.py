@@ -5,10 +5,10 @@ from functools import partial
 from uuid import UUID
 
 from gradumen.jobs.leases import Held, now
+from gradumen.jobs.marks import work_off
 from gradumen.jobs.pieces import Pieces, done
 from gradumen.jobs.rating import uncollected
 from gradumen.store.unit_of_work import UnitOfWork
-from gradumen.usecases.metering.stale_usage import refresh_usage
 from gradumen.usecases.rating.what_ifs import list_pieces, price_buyers
 
 
@@ -19,7 +19,7 @@ def make(held: Held, others: Pieces | None) -> None:
         others: may price many buyers at once.
     """
     with held.step("bring usage up to date") as step:
-        step.result["marks worked off"] = refresh_usage(held.uow)
+        step.result["marks worked off"] = work_off(held.uow)
     with held.step("price again", period=held.lease.subject) as step:
         pieces = list_pieces(held.uow, lease=held.lease, at=now())
         made, total = 0, sum(len(piece) for piece in pieces)

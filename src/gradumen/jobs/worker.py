@@ -25,15 +25,15 @@ from gradumen.jobs import (
     what_ifs,
 )
 from gradumen.jobs.leases import Held, kept, now
+from gradumen.jobs.marks import work_off
 from gradumen.jobs.pieces import Pieces
 from gradumen.jobs.rating import rate
 from gradumen.store.unit_of_work import Engine, UnitOfWork
 from gradumen.usecases import idempotency, tasks
+from gradumen.usecases.metering.cost_quantities import mark_ready
 from gradumen.usecases.metering.limit_watch import watch_limits
 from gradumen.usecases.metering.pull_runs import schedule_pulls
 from gradumen.usecases.metering.read_again import read_unknown_again
-from gradumen.usecases.metering.stale_costs import refresh_costs
-from gradumen.usecases.metering.stale_usage import refresh_usage
 from gradumen.usecases.rating import current_charges
 from gradumen.usecases.rating.what_ifs import forget_what_ifs
 from gradumen.usecases.subscriptions.endings import tell_endings
@@ -141,14 +141,14 @@ class Worker:
         idempotency.forget_keys(self.uow, at=now())
         forget_what_ifs(self.uow, at=now())
         cost_uploads.clear(self.uow)
+        mark_ready(self.uow, at=now())
         read_unknown_again(self.uow, at=now())
         tell_endings(self.uow, at=now())
 
     def make_usage(self) -> float:
         """Make the usage again that readings changed; gives for how many seconds that rests now."""
         began = time.monotonic()
-        refresh_usage(self.uow)
-        refresh_costs(self.uow)
+        work_off(self.uow)
         # While readings pour in, their days become stale over and over; resting keeps time for them.
         return min(self.usage_rests * (time.monotonic() - began), LONGEST_REST)
 

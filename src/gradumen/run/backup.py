@@ -20,11 +20,11 @@ from pathlib import Path
 from typing import IO, Any
 
 from gradumen.core.errors import Conflict, Invalid
-from gradumen.run.accounts import OWNER, answers, read_accounts
 from gradumen.run.database import SOCKET, DatabaseFailed, start_private_database
 from gradumen.run.lock import lock_directory
 from gradumen.settings import Settings
 from gradumen.store import schema
+from gradumen.store.database_accounts import OWNER, answers, read_accounts
 from gradumen.store.unit_of_work import make_engine
 
 FORMAT = 1

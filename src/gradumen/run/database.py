@@ -15,7 +15,7 @@ import psutil
 import pymysql
 
 from gradumen.core.errors import GradumenError
-from gradumen.run.accounts import (
+from gradumen.store.database_accounts import (
     OWNER,
     SERVICE,
     Accounts,

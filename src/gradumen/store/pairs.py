@@ -98,6 +98,14 @@ def raise_own_pairs(tx: Session, seller: UUID) -> None:
     )
 
 
+def raise_sold(tx: Session, seller: UUID, since: date) -> None:
+    """What a seller charges may have changed from the month of a day on, on all of its links."""
+    tx.execute(
+        update(PairRow).where(PairRow.seller_id == seller, PairRow.period >= f"{since:%Y-%m}").values(_HIGHER),
+        execution_options={"synchronize_session": False},
+    )
+
+
 def _fresh(seller: UUID, buyer: UUID, period: str) -> dict[str, object]:
     counts = {"rated": 0, "billed": 0, "generation": 0, "fence": 0, "version": 0, "delivery_id": 0}
     return {

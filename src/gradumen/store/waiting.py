@@ -35,6 +35,7 @@ _WHAT_WAITS = select(
     or_(
         exists(select(StaleUsageRow.id)),
         exists().where(CostSetRow.stale_since.is_not(None)),
+        exists().where(CostSetRow.unread_since.is_not(None)),
         exists().where(FeedWatermarkRow.id == SpellRow.watermark_id, SpellRow.end_at < FeedWatermarkRow.told_until),
     ),
     exists().where(pairs.is_due(_AT)),

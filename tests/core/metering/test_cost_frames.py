@@ -66,7 +66,7 @@ def test_a_row_reads_the_same_alone_and_among_others(rows: list[dict[str, str]],
     wrong = dict(each for frame in frames for each in frame.wrong)
     for line, cells in enumerate(rows):
         try:
-            month, day = read_times(cells, LATEST)
+            month, day, begins, lasts = read_times(cells, LATEST)
             fact = read_facts(cells)
             costs = {name: scaled(read_number(cells[column], column), 12) for column, name in AMOUNTS.items()}
             used = cells["ConsumedQuantity"]
@@ -78,7 +78,15 @@ def test_a_row_reads_the_same_alone_and_among_others(rows: list[dict[str, str]],
             continue
         row = found.pop(line)
         assert facts[row.pop("fact")] == fact
-        assert row == {LINE: line, "month": month, "day": day, **costs, "quantity": quantity}
+        assert row == {
+            LINE: line,
+            "month": month,
+            "day": day,
+            "begins": begins,
+            "lasts": lasts,
+            **costs,
+            "quantity": quantity,
+        }
     assert (found, wrong) == ({}, {})
 
 

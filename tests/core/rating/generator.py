@@ -144,7 +144,11 @@ def _lines(batch: Case, number: int, versions: tuple[RateCardVersion, ...], rand
 def _version(card: str, number: int, currency: str, starts_on: date, random: Random) -> RateCardVersion:
     rates: list[Rate] = []
     for meter in sorted(random.sample(range(5), random.randint(1, 3))):
-        rates += _rates(meter, random)
+        # What is measured of a cost is marked up in its own currency alone.
+        rates += [
+            replace(each, unit=parse_unit(currency)) if isinstance(each.pricing, Markup) else each
+            for each in _rates(meter, random)
+        ]
     if random.random() < 0.5:
         rates.append(
             UsageRate(

@@ -1,5 +1,6 @@
 """Imported costs: exact whatever their order and sign, and split to the last digit."""
 
+from collections.abc import Sequence
 from datetime import date, datetime
 from decimal import Decimal
 from fractions import Fraction
@@ -28,14 +29,19 @@ costs = st.lists(
 )
 
 
-def version(number: int, first: int, percent: str, of: Basis, fixed: str = "0") -> RateCardVersion:
+def version(
+    number: int, first: int, percent: str, of: Basis, fixed: str = "0", currency: str = "EUR"
+) -> RateCardVersion:
     rate = UsageRate("resold", "cloud/cost", parse_unit("EUR"), Markup(Decimal(percent), Decimal(fixed), of))
-    return RateCardVersion("card", number, "EUR", date(2026, 10, first), (rate,))
+    return RateCardVersion("card", number, currency, date(2026, 10, first), (rate,))
 
 
-def rated(rows: list[Cost], *versions: RateCardVersion) -> Rated:
+def rated(
+    rows: list[Cost], *versions: RateCardVersion, exchange: Sequence[tuple[date, Decimal]] = (), usage: int = 0
+) -> Rated:
     line = RatedLine(0, "cloud", "all", datetime(2026, 9, 1, tzinfo=DUBLIN), None, versions, {})
-    pricing = Pricing({0: line}, {0: "cloud/cost"}, {0: {}}, PERIOD, DUBLIN)
+    rates = {("EUR", versions[0].currency): exchange}
+    pricing = Pricing({0: line}, {0: "cloud/cost"}, {0: {}}, PERIOD, DUBLIN, exchange=rates)
     frame = pl.DataFrame(
         [
             (0, 0, 0, project, project, hour_number(day_start(date(2026, 10, day), DUBLIN), DUBLIN), buys, billed,
@@ -45,11 +51,13 @@ def rated(rows: list[Cost], *versions: RateCardVersion) -> Rated:
         schema=COST_SCHEMA,
         orient="row",
     )  # fmt: skip
-    return rate_period(pl.DataFrame(schema=USAGE_SCHEMA), pricing, costs=frame)
+    hour = hour_number(day_start(date(2026, 10, 5), DUBLIN), DUBLIN)
+    measured = pl.DataFrame([(0, 0, 0, 0, 0, hour, usage)] if usage else [], schema=USAGE_SCHEMA, orient="row")
+    return rate_period(measured, pricing, costs=frame)
 
 
 @given(costs, st.sampled_from(Basis), st.integers(0, 4000), st.randoms(use_true_random=False))
-def test_a_charge_is_the_sum_of_its_costs_with_the_percentage(rows, of, per_mille, random) -> None:  # type: ignore[no-untyped-def]
+def test_a_charge_is_the_sum_of_its_costs_with_the_percentage(rows, of, per_mille, random) -> None:  # type: ignore[no-untyped-def]  # hypothesis gives them
     percent = str(Decimal(per_mille) / 10)
     versions = version(1, 1, percent, of), version(2, 16, "0", of)
     found = rated(rows, *versions)
@@ -82,3 +90,43 @@ def test_a_fixed_amount_is_once_a_period_and_a_trial_takes_all_of_it() -> None:
                             version(1, 1, "10", Basis.BILLED, "2"), version(2, 16, "10", Basis.BILLED, "2")).charges  # fmt: skip
     assert [first.amount, second.amount] == [Decimal("3.1"), Decimal("1.1")]
     assert [each.kind for each in (*first.adjustments, *second.adjustments)] == ["fixed"]
+
+
+@given(
+    costs, st.lists(st.tuples(st.integers(1, 31), st.integers(1, 10**13)), min_size=1, max_size=4), st.integers(0, 500)
+)
+def test_cost_in_another_currency_is_worth_what_was_said_of_its_day(
+    rows: list[Cost], said: list[tuple[int, int]], per_mille: int
+) -> None:
+    """Each resource's cost of a day to 12 places; before the first rate it is not priced, and listed as it came."""
+    exchange = [(date(2026, 10, day), Decimal(rate).scaleb(-12)) for day, rate in dict(said).items()]
+    found = rated(
+        rows, version(1, 1, str(Decimal(per_mille) / 10), Basis.BILLED, currency="GBP"), exchange=exchange
+    )  # fmt: skip
+    sums: dict[tuple[int, int], int] = {}
+    for project, day, billed, _, _ in rows:
+        sums[project, day] = sums.get((project, day), 0) + billed
+    first = min(since.day for since, _ in exchange)
+    worth = 0
+    for (_, day), cost in sums.items():
+        if day >= first:
+            _, rate = max(each for each in exchange if each[0].day <= day)
+            worth += scaled(round_half_up(Fraction(cost, 10**12) * Fraction(rate), AMOUNT_PLACES), AMOUNT_PLACES)
+    total = add([each.amount for each in found.charges])
+    assert total == round_half_up(Fraction(worth, 10**12) * (1 + Fraction(per_mille, 1000)), AMOUNT_PLACES)
+    left = add([each.quantity for each in found.unpriced])
+    assert scaled(left, 6) == sum(cost for (_, day), cost in sums.items() if day < first)
+    for charge in found.charges:
+        assert sum(part.pico for part in charge.parts) == scaled(charge.amount, AMOUNT_PLACES)
+        assert scaled(charge.quantity, 6) == sum(part.micro for part in charge.parts)
+        assert set(charge.exchange) <= set(exchange) and charge.exchange == tuple(sorted(charge.exchange))
+        assert scaled(charge.before, AMOUNT_PLACES) == worth
+
+
+def test_what_is_measured_of_a_cost_in_another_currency_is_not_priced_in_silence() -> None:
+    found = rated(
+        [], version(1, 1, "10", Basis.BILLED, currency="GBP"), exchange=[(date(2026, 1, 1), Decimal(2))], usage=7
+    )
+    assert not found.charges and [each.quantity for each in found.unpriced] == [Decimal("0.000007")]
+    own = rated([], version(1, 1, "10", Basis.BILLED), usage=7 * 10**6)
+    assert [each.kind for each in own.charges] == ["markup"]

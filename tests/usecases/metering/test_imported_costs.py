@@ -4,18 +4,15 @@ import csv
 import gzip
 import io
 from base64 import b64encode
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from datetime import date, timedelta
 from decimal import Decimal
-from fractions import Fraction
 from random import Random
 
 import polars as pl
 import pytest
 
-from gradumen.core.errors import Conflict, Forbidden, Invalid, NotFound
-from gradumen.core.exact import round_half_up
-from gradumen.wire.metering.exchange_rates import ExchangeRateItem
+from gradumen.core.errors import Conflict, Invalid
 from gradumen.wire.metering.imported_costs import CostDeliveryBody
 from gradumen.wire.metering.ownership_rules import OwnershipRuleForm
 from gradumen.wire.subscriptions.subscriptions import SubscriptionCreate
@@ -56,9 +53,9 @@ def row(cost: str, day: int = 3, account: str = "acc-7", **more: str) -> dict[st
     }  # fmt: skip
 
 
-def written(*rows: Mapping[str, str]) -> bytes:
+def written(*rows: Mapping[str, str], columns: Iterable[str] = ()) -> bytes:
     file = io.StringIO()
-    writer = csv.DictWriter(file, list(row("0")))
+    writer = csv.DictWriter(file, list(columns) or list(row("0")))
     writer.writeheader()
     writer.writerows(rows)
     return file.getvalue().encode()
@@ -105,7 +102,7 @@ def own(world: World, owner: str, *accounts: str) -> None:
 
 
 def send(world: World, *rows: Mapping[str, str], at: str = MORNING, **more: object) -> CostDeliveryBody:
-    return world.mara.imported_costs.send(FEED, "costs.csv", written(*rows), exported_at=moment(at), **more)  # type: ignore[arg-type]
+    return world.mara.imported_costs.send(FEED, "costs.csv", written(*rows), exported_at=moment(at), **more)  # type: ignore[arg-type]  # of several kinds
 
 
 def charged(
@@ -304,55 +301,6 @@ def test_commitments_are_sold_by_their_purchase_or_by_their_use(costs: World) ->
     effective = "  - {rate: cumulant, meter: cumulant/cost, per: EUR, markup: {percent: 10, of: effective, fixed: 2}}\n"
     publish(costs, "tenants-eur", "EUR", "tenants", effective, 2)
     assert charged(costs) == {"cumulant": Decimal("10.25")}
-
-
-def test_other_currencies_wait_for_an_exchange_rate_down_the_chain(world: World) -> None:
-    mara, edda = world.mara, world.user("edda")
-    ten, quarter = (
-        f"  - {{rate: cumulant, meter: cumulant/cost-gbp, per: GBP, markup: {{percent: {each}}}}}\n"
-        for each in (10, 25)
-    )
-    publish(world, "resellers-gbp", "GBP", "resellers", ten, more=CUMULANT)
-    publish(world, "oxbow-gbp", "GBP", "any", quarter, more=OFFER)
-    mara.feeds.create("tarnwick", slug="cumulant", name="Cumulant")
-    assert mara.imported_costs.set_meter(FEED, "cumulant/cost-gbp").currency == "GBP"
-    edda.subscriptions.create(
-        SubscriptionCreate(organisation="saltmarsh", plan="cumulant", tier="passed-on", name="Cumulant",
-                           starts_on=date(2026, 9, 1))
-    )  # fmt: skip
-    own(world, "saltmarsh/booking", "acc-7")
-    send(world, row("10", 3), row("20", 12))
-    assert charged(world, buyer="oxbow") == {}
-    assert [each.converted for each in mara.imported_costs.list("tarnwick", "2026-09")] == [False]
-
-    def worth(day: int, rate: str) -> ExchangeRateItem:
-        return ExchangeRateItem(
-            currency="EUR", into="GBP", starts_on=date(2026, 9, day), rate=Decimal(rate), source="us"
-        )
-
-    mara.exchange_rates.set("tarnwick", [worth(1, "0.85"), worth(10, "0.87")])
-    base = Decimal(10) * Decimal("0.85") + Decimal(20) * Decimal("0.87")
-    assert charged(world, buyer="oxbow") == {"cumulant": round_half_up(Fraction(base) * Fraction(11, 10), 2)}
-    assert charged(world, "oxbow", "saltmarsh", "edda") == {
-        "cumulant": round_half_up(Fraction(base) * Fraction(5, 4), 2)
-    }
-    assert len(mara.exchange_rates.set("tarnwick", [worth(10, "0.88")])) == 2
-    base = Decimal(10) * Decimal("0.85") + Decimal(20) * Decimal("0.88")
-    assert charged(world, buyer="oxbow") == {"cumulant": round_half_up(Fraction(base) * Fraction(11, 10), 2)}
-    for wrong in (
-        worth(1, "0"),
-        worth(1, "1").model_copy(update={"into": "EUR"}),
-        worth(1, "1").model_copy(update={"currency": "XXQ"}),
-    ):
-        with pytest.raises(Invalid):
-            mara.exchange_rates.set("tarnwick", [wrong])
-    for user in ("edda", "ines"):
-        with pytest.raises((Forbidden, NotFound)):
-            world.user(user).exchange_rates.list("tarnwick")
-        with pytest.raises((Forbidden, NotFound)):
-            world.user(user).imported_costs.list("tarnwick", "2026-09")
-        with pytest.raises((Forbidden, NotFound)):
-            world.user(user).imported_costs.send(FEED, "x.csv", written(row("1")))
 
 
 def test_parquet_and_packed_files_give_the_same(costs: World) -> None:

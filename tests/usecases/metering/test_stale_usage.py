@@ -75,7 +75,7 @@ def test_a_pass_removes_only_the_marks_that_it_read(
     world: World, service: Service, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     """A reading that comes in after its resource's readings were read is counted by the next pass."""
-    monkeypatch.setattr("gradumen.jobs.worker.refresh_usage", lambda uow: 0)
+    monkeypatch.setattr("gradumen.jobs.worker.work_off", lambda uow: 0)
     assert world.mara.readings.send(FEED, [egress("a", 100)]).accepted == 1
     read = store.samples
 

@@ -107,7 +107,7 @@ def test_what_is_given_up_while_others_are_read_is_missing(
     end = cost_uploads.end_reading
 
     def meanwhile(*args: object, **more: object) -> None:
-        end(*args, **more)  # type: ignore[arg-type]
+        end(*args, **more)  # type: ignore[arg-type]  # handed on as they came
         mara.uploads.give_up(waits.id)
 
     with monkeypatch.context() as patched:

@@ -166,3 +166,25 @@ def test_what_a_seller_charges_itself_by_hand_is_with_its_own_use(world: World) 
     racks, fees = of(margins, "tarnwick", "one-off"), of(margins, "tarnwick", "open-range")
     assert (racks.service_name, racks.charged, racks.margin) == ("One-off charges", Decimal(0), Decimal(-75))
     assert (fees.charged, fees.margin) == (Decimal(0), Decimal("-31.6"))
+
+
+def test_own_use_has_nothing_of_what_customers_use_that_no_cost_is_known_of(world: World) -> None:
+    """Neither the days of what their lines cost, nor what of theirs nothing prices."""
+    head, _, blocks = OWN.partition("  - rate: egress")
+    fees = "  - {rate: heath" + blocks.partition("  - {rate: heath")[2]
+    world.mara.catalogue.publish(
+        "tarnwick", files(head + fees + "  - {rate: rent, spread: 92, by: compute/vcpu}\n")
+    )  # fmt: skip
+    world.mara.clock.set(moment("2026-11-03"), held=True)
+    month = {"start": "2026-11-02T00:00:00Z", "end": "2026-11-02T01:00:00Z"}
+    world.send(
+        egress("q", GIB, owner="quillstone/archive", **month),
+        reading("c", owner="quillstone/archive", resource="vm-q", **month),
+        reading("o", owner="tarnwick/own", resource="vm-o", **month),
+    )
+    links = world.mara.spend.period_so_far("tarnwick", "2026-11", wait=60).links
+    [own] = [each for each in links if each.buyer == "tarnwick"]
+    assert own.not_priced == [] and next(line.amount for line in own.lines if line.rate == "rent") == 46
+    days = add([each.amount for each in own.days])
+    assert abs(days - own.net) < Decimal("0.02"), "its own days alone"
+    assert world.mara.spend.margins("tarnwick", "2026-11", wait=60).cost_not_known == ["network/egress"]

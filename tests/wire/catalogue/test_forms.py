@@ -176,11 +176,10 @@ def test_a_wrong_fee_or_commitment_is_refused(change: dict[str, Any], words: str
         read_rate_card(form, known(), 1)
 
 
-def test_a_cost_in_another_currency_and_wrong_discounts_are_refused() -> None:
+def test_a_card_may_mark_up_a_cost_in_another_currency_and_wrong_discounts_are_refused() -> None:
     cost = {"rate": "c", "meter": "cost/imported", "per": "EUR", "markup": {"percent": "5"}}
     form = {"rate-card": "c", "name": "C", "currency": "GBP", "starts-on": "2026-01-01", "rates": [cost]}
-    with pytest.raises(Invalid, match="one card has one currency"):
-        read_rate_card(form, known(), 1)
+    assert read_rate_card(form, known(), 1).version.currency == "GBP"
     for discount, words in (
         ({"percent": "101"}, "at most 100"),
         ({}, "either a percentage or an amount"),

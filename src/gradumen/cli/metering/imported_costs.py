@@ -15,6 +15,7 @@ from gradumen.client import Client
 from gradumen.core.errors import Invalid
 from gradumen.core.exact import money
 from gradumen.core.metering.uploads import UploadState
+from gradumen.core.units import counted
 from gradumen.wire.metering.imported_costs import CostDeliveryBody, CostMeterBody, ImportedCostBody
 from gradumen.wire.metering.uploads import UploadBody
 
@@ -32,6 +33,8 @@ def register(nouns: Any) -> None:
     meter = verbs.add("meter", run_meter, "the meter that a feed's cost files state costs of")
     meter.add_argument("feed", metavar="ORGANISATION/FEED")
     meter.add_argument("--set", metavar="SERVICE/METER", help="say which; safe to repeat")
+    counts = "whether what they say was used (ConsumedQuantity) counts as usage, by rules of kind"
+    meter.add_argument("--quantities", action=argparse.BooleanOptionalAction, default=None, help=counts)
     send = verbs.add("send", run_send, "send a cost file whole; again it changes nothing")
     files = "FOCUS 1.0 to 1.2 as CSV or Parquet, also packed with gzip; all files of one export, if it has several"
     send.add_argument("files", type=Path, nargs="+", metavar="file", help=files)
@@ -62,9 +65,11 @@ def run_list(arguments: argparse.Namespace, client: Client, out: Out) -> int:
 
 def run_meter(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     """Show a feed's meter, or set it."""
-    if arguments.set is None:
-        return _meter(client.imported_costs.meter(arguments.feed), out)
-    return _meter(client.imported_costs.set_meter(arguments.feed, arguments.set), out)
+    found = client.imported_costs.meter(arguments.feed)
+    if arguments.set is None and arguments.quantities is None:
+        return _meter(found, out)
+    wanted = arguments.set or found.meter
+    return _meter(client.imported_costs.set_meter(arguments.feed, wanted, quantities=arguments.quantities), out)
 
 
 def _meter(found: CostMeterBody, out: Out) -> int:
@@ -73,6 +78,11 @@ def _meter(found: CostMeterBody, out: Out) -> int:
         out.say(f"{found.feed} takes no cost files; say which meter they are of: --set service/meter")
     else:
         out.say(f"cost files of {found.feed} are of {found.meter}, sold in {found.currency}")
+        used = "counts as usage, as rules of kind read it" if found.quantities else "does not count"
+        out.say(f"what they say was used {used}")
+    if found.without_times:
+        rows = counted(found.without_times, "row")
+        out.say(f"{rows} came before their times were kept: send the files again for what was used to count")
     return 0
 
 

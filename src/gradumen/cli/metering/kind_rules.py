@@ -4,15 +4,16 @@ import argparse
 from collections.abc import Sequence
 from datetime import UTC, date, datetime
 from decimal import Decimal
-from pathlib import Path
 from typing import Any
 
-from gradumen.cli.nouns import Verbs, add_organisation
+from gradumen.cli.nouns import Verbs, add_organisation, pairs
 from gradumen.cli.output import Out, in_words
 from gradumen.cli.profiles import own_organisation
-from gradumen.cli.rules import add_conditions, conditions_of, pairs, read_rules, without
+from gradumen.cli.rules import add_rule, add_settings, conditions_of, read_rules, without
 from gradumen.client import Client
 from gradumen.core.exact import figure, text
+from gradumen.core.metering.kinds import FACTS
+from gradumen.core.units import counted
 from gradumen.wire.metering.condition_forms import condition_words
 from gradumen.wire.metering.kind_forms import kind_words
 from gradumen.wire.metering.kind_rules import (
@@ -23,8 +24,6 @@ from gradumen.wire.metering.kind_rules import (
     ReadingTrial,
     UnknownKindBody,
 )
-
-FACTS = ("feed", "account", "source", "resource", "meter", "unit")
 
 
 def register(nouns: Any) -> None:
@@ -44,16 +43,8 @@ def register(nouns: Any) -> None:
         add.add_argument(f"--{name}", action="append", default=[], metavar=form, help=said)
     add.add_argument("--as", dest="read_as", metavar="UNIT", help="the unit that it is in, in place of the one sent")
     add.add_argument("--times", metavar="NAME", help="it counts as often as the number says that is sent so")
-    add.add_argument("--from", dest="starts_on", required=True, type=date.fromisoformat, metavar="DAY")
-    add.add_argument("--until", dest="ends_on", type=date.fromisoformat, metavar="DAY", help="the first day it is over")
-    add_conditions(add, FACTS)
-    drop = verbs.add("drop", run_drop, "take a rule away by its name; shows first what that changes")
-    drop.add_argument("name")
-    apply = verbs.add("apply", run_apply, "set all rules from a YAML file")
-    apply.add_argument("file", type=Path)
-    for verb in (add, drop, apply):
-        verb.add_argument("--check", action="store_true", help="only show what it changes")
-        add_organisation(verb)
+    add_rule(add, FACTS)
+    add_settings(verbs, add, run_drop, run_apply)
     _register_trial(verbs)
 
 
@@ -98,22 +89,23 @@ def run_unknown(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     found = client.kind_rules.unknown(own_organisation(arguments), arguments.period)
     out.body(found)
     out.table(
-        ("FEED", "SENT AS", "SENT WITH", "RESOURCES", "READINGS", "FROM", "TO", "WHY"),
+        ("FEED", "SENT AS", "SO MUCH", "RESOURCES", "READINGS", "FROM", "TO"),
         [
             (
                 each.feed,
-                f"{each.sent_meter}, {text(each.quantity)} {each.sent_unit}",
-                _attributes(each),
+                each.sent_meter,
+                f"{text(each.quantity)} {each.sent_unit}",
                 figure(each.resources),
                 figure(each.readings),
                 str(each.first_day),
                 str(each.last_day),
-                each.why,
             )
             for each in found.items
         ],
-        right=("RESOURCES", "READINGS"),
+        right=("SO MUCH", "RESOURCES", "READINGS"),
     )
+    for each in found.items:
+        out.say(f"{each.sent_meter} in {each.sent_unit}: {each.why}; sent with {_attributes(each) or 'nothing else'}")
     if not found.items:
         out.say("all that came in is of a known kind")
     if found.more:
@@ -132,8 +124,8 @@ def run_add(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     rule = KindRuleForm(
         name=arguments.name,
         meter=arguments.kind,
-        attributes=pairs(arguments.attribute, "attribute", "ATTRIBUTE=VALUE"),
-        taken=pairs(arguments.take, "take", "ATTRIBUTE=NAME"),
+        attributes=pairs(arguments.attribute, "attribute"),
+        taken=pairs(arguments.take, "take"),
         unit=arguments.read_as,
         times=arguments.times,
         starts_on=arguments.starts_on,
@@ -170,7 +162,7 @@ def _set(
 
 def _tell(preview: KindPreviewBody, out: Out) -> None:
     for each in preview.moves:
-        what = f"{_counted(each.readings, 'reading')} of {_counted(each.resources, 'resource')}"
+        what = f"{counted(each.readings, 'reading')} of {counted(each.resources, 'resource')}"
         days = f"from {each.first_day} to {each.last_day}"
         way = f"{each.before or 'unknown'} -> {_after(each)}"
         out.say(f"{what}, sent as {each.sent_meter} in {each.sent_unit}, {days}: {way}")
@@ -179,13 +171,9 @@ def _tell(preview: KindPreviewBody, out: Out) -> None:
     elif not preview.moves:
         out.say("nothing that came in is of another kind by that")
     if preview.unknown:
-        out.say(f"of unknown kind would be {_counted(preview.unknown, 'reading')}")
+        out.say(f"of unknown kind would be {counted(preview.unknown, 'reading')}")
     if preview.more:
         out.say("only the newest three months were looked at")
-
-
-def _counted(count: int, noun: str) -> str:
-    return f"{figure(count)} {noun}{'' if count == 1 else 's'}"
 
 
 def _after(move: KindMoveBody) -> str:
@@ -210,7 +198,7 @@ def run_try(arguments: argparse.Namespace, client: Client, out: Out) -> int:
         quantity=Decimal(arguments.quantity),
         start=datetime(day.year, day.month, day.day, tzinfo=UTC),
         held=arguments.held,
-        attributes=pairs(arguments.attributes, "with", "NAME=VALUE"),
+        attributes=pairs(arguments.attributes, "with"),
     )
     found = client.kind_rules.try_reading(own_organisation(arguments), trial)
     out.body(found)
@@ -222,7 +210,7 @@ def run_try(arguments: argparse.Namespace, client: Client, out: Out) -> int:
         out.say(f"{found.meter}{f' with {said}' if said else ''}: {total}")
     for place, each in enumerate(found.taken_by):
         counts = "counts" if place == 0 else "takes it too, and is less specific"
-        out.say(f"rule '{each.name}' ({_counted(each.conditions, 'condition')}) {counts}")
+        out.say(f"rule '{each.name}' ({counted(each.conditions, 'condition')}) {counts}")
     if not found.taken_by:
         out.say("no rule takes it")
     out.say(f"of {found.owner}, by rule '{found.owner_rule}'" if found.owner else "nobody's, where it names no owner")

@@ -3,7 +3,6 @@
 import argparse
 import csv
 from collections.abc import Sequence
-from datetime import date
 from decimal import Decimal, InvalidOperation
 from pathlib import Path
 from typing import Any
@@ -11,11 +10,12 @@ from typing import Any
 from gradumen.cli.nouns import Verbs, add_organisation
 from gradumen.cli.output import Out, in_words
 from gradumen.cli.profiles import own_organisation
-from gradumen.cli.rules import add_conditions, conditions_of, read_rules, without
+from gradumen.cli.rules import add_rule, add_settings, conditions_of, read_rules, without
 from gradumen.client import Client
 from gradumen.core.errors import Invalid
 from gradumen.core.exact import figure, money
 from gradumen.core.metering.ownership import FACTS
+from gradumen.core.units import counted
 from gradumen.wire.metering.condition_forms import condition_words
 from gradumen.wire.metering.ownership_forms import value_words, whose_words
 from gradumen.wire.metering.ownership_rules import (
@@ -47,16 +47,8 @@ def register(nouns: Any) -> None:
     add.add_argument("--by", help=value)
     table = "with --by: a CSV file of values and owners; without it the value is ORGANISATION/PROJECT itself"
     add.add_argument("--owners", type=Path, metavar="FILE", help=table)
-    add.add_argument("--from", dest="starts_on", required=True, type=date.fromisoformat, metavar="DAY")
-    add.add_argument("--until", dest="ends_on", type=date.fromisoformat, metavar="DAY", help="the first day it is over")
-    add_conditions(add, FACTS)
-    drop = verbs.add("drop", run_drop, "take a rule away by its name; shows first what that changes")
-    drop.add_argument("name")
-    apply = verbs.add("apply", run_apply, "set all rules from a YAML file")
-    apply.add_argument("file", type=Path)
-    for verb in (add, drop, apply):
-        verb.add_argument("--check", action="store_true", help="only show what it changes")
-        add_organisation(verb)
+    add_rule(add, FACTS)
+    add_settings(verbs, add, run_drop, run_apply)
 
 
 def run_list(arguments: argparse.Namespace, client: Client, out: Out) -> int:
@@ -203,9 +195,9 @@ def _set(
 def _tell(preview: OwnershipPreviewBody, out: Out) -> None:
     for each in preview.moves:
         costs = [f"costs of {money(one.billed, one.currency)} {one.currency}" for one in each.costs]
-        came = ([f"{figure(each.readings)} readings"] if each.readings or not costs else []) + costs
+        came = ([counted(each.readings, "reading")] if each.readings or not costs else []) + costs
         out.say(
-            f"{figure(each.resources)} resources, {', '.join(came)} from {each.first_day} to {each.last_day}: "
+            f"{counted(each.resources, 'resource')}, {', '.join(came)} from {each.first_day} to {each.last_day}: "
             f"{each.before or 'nobody'} -> {each.after or 'nobody'}; {_quantities(each.quantities)}"
         )
     if preview.from_day is None:

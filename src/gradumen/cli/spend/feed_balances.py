@@ -10,6 +10,7 @@ from gradumen.cli.output import Out, in_short
 from gradumen.cli.profiles import own_organisation
 from gradumen.client import Client
 from gradumen.core.exact import money
+from gradumen.core.units import counted
 from gradumen.wire.spend.feed_balances import FeedBalanceBody, FeedBalancesBody, FeedCostBody, FeedMeterBody
 
 WORDS = {
@@ -75,7 +76,9 @@ def _show(found: FeedBalancesBody, out: Out) -> None:
         out.say(f"{item.feed_name} ({item.feed}), {found.period}: {_state(item, over=found.over)}")
         out.table(("WHAT", "", "QUANTITY", "LOOK AT"), list(_rows(item)), right=("QUANTITY",))
         if item.unknown:
-            out.say(f"{item.unknown} readings of unknown kind; see: gradumen kind-rules unknown {found.period}")
+            out.say(
+                f"{counted(item.unknown, 'reading')} of unknown kind; see: gradumen kind-rules unknown {found.period}"
+            )
         if item.refused:
             out.say(f"{item.refused} refused of what came in this month; see: gradumen deliveries list {item.feed}")
         out.say()

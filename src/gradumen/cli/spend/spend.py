@@ -278,25 +278,7 @@ def run_margins(arguments: argparse.Namespace, client: Client, out: Out) -> int:
 def run_compare(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     """Show them for each link; 1 where period so far and spend differ."""
     seller, month = own_organisation(arguments), Period.parse(arguments.period)
-    first, end = month.first_day, month.next().first_day
-    so_far = client.spend.period_so_far(seller, month.text, wait=arguments.wait)
-    net = {(link.buyer, link.currency): link.net for link in so_far.links if link.seller == seller != link.buyer}
-    found: list[LinkComparisonBody] = []
-    for buyer in sorted({buyer for buyer, _ in net}):
-        # Of a link nearest to the buyer that the seller sees, its own, the answer says what documents have.
-        bought = client.spend.show(buyer, side="bought", first=first, end=end, wait=arguments.wait)
-        spent = {each.currency: each for each in bought.currencies}
-        for currency in sorted({*spent, *(currency for each, currency in net if each == buyer)}):
-            each = spent.get(currency)
-            found.append(
-                LinkComparisonBody(
-                    buyer=buyer,
-                    currency=currency,
-                    documents=add([each.billed or _NOTHING, each.on_drafts or _NOTHING]) if each else _NOTHING,
-                    period=net.get((buyer, currency), _NOTHING),
-                    spend=each.total.amount if each else _NOTHING,
-                )
-            )
+    found = client.spend.compare(seller, month.text, wait=arguments.wait)
     out.body(found)
     head = ("BUYER", "DOCUMENTS", "PERIOD", "SPEND", "DIFFERENCE", "TO BILL", "")
     out.table(head, [_compared(each) for each in found], right=head[1:6])

@@ -25,9 +25,10 @@ class ImportedCosts:
         """The meter that a feed's cost files state costs of."""
         return self._connection.get("feeds/cost-meter", CostMeterBody, feed=feed)
 
-    def set_meter(self, feed: str, meter: str | None) -> CostMeterBody:
-        """Say which it is; safe to repeat."""
-        return self._connection.put(f"feeds/cost-meter?feed={quote(feed)}", CostMeterBody, CostMeterSet(meter=meter))
+    def set_meter(self, feed: str, meter: str | None, *, quantities: bool | None = None) -> CostMeterBody:
+        """Say which it is, and whether what the files say was used counts too; safe to repeat."""
+        body = CostMeterSet(meter=meter, quantities=quantities)
+        return self._connection.put(f"feeds/cost-meter?feed={quote(feed)}", CostMeterBody, body)
 
     def send(
         self,

@@ -2,14 +2,19 @@
 
 from collections.abc import Sequence
 from datetime import date
+from decimal import Decimal
 from typing import Any
 
 from gradumen.client.connection import Connection
+from gradumen.core.exact import add
+from gradumen.core.periods import Period
 from gradumen.wire.spend.month_margins import MonthMarginsBody
 from gradumen.wire.spend.not_priced import NotPricedUsagesBody
 from gradumen.wire.spend.period_so_far import PeriodSoFarBody
-from gradumen.wire.spend.spend import CurrentChargeBody, SpendBody, SpentChargesBody
+from gradumen.wire.spend.spend import CurrentChargeBody, LinkComparisonBody, SpendBody, SpentChargesBody
 from gradumen.wire.spend.usage_balances import UsageBalancesBody
+
+_NOTHING = Decimal(0)
 
 
 class Spend:
@@ -107,6 +112,34 @@ class Spend:
         """The charges behind spend, billed or not, the largest first; see `show`."""
         query = {**_asked(side, first, end, only), "limit": limit}
         return self._connection.get("spend/charges", SpentChargesBody, organisation=organisation, **query)
+
+    def compare(self, seller: str, period: str, *, wait: float = 0) -> list[LinkComparisonBody]:
+        """What each link of a seller comes to in a month by its documents, as the period so far, and as spend.
+
+        Args:
+            wait: for so many seconds at most, until no reading that came in waits to be counted.
+        """
+        month = Period.parse(period)
+        first, end = month.first_day, month.next().first_day
+        so_far = self.period_so_far(seller, month.text, wait=wait)
+        net = {(link.buyer, link.currency): link.net for link in so_far.links if link.seller == seller != link.buyer}
+        found: list[LinkComparisonBody] = []
+        for buyer in sorted({buyer for buyer, _ in net}):
+            # Of a link nearest to the buyer that the seller sees, its own, the answer says what documents have.
+            bought = self.show(buyer, side="bought", first=first, end=end, wait=wait)
+            spent = {each.currency: each for each in bought.currencies}
+            for currency in sorted({*spent, *(currency for each, currency in net if each == buyer)}):
+                each = spent.get(currency)
+                found.append(
+                    LinkComparisonBody(
+                        buyer=buyer,
+                        currency=currency,
+                        documents=add([each.billed or _NOTHING, each.on_drafts or _NOTHING]) if each else _NOTHING,
+                        period=net.get((buyer, currency), _NOTHING),
+                        spend=each.total.amount if each else _NOTHING,
+                    )
+                )
+        return found
 
     def explain(self, charge: str) -> CurrentChargeBody:
         """Why a charge is what it is, as it is rated now."""

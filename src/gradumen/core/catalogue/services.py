@@ -7,7 +7,7 @@ from enum import StrEnum
 from gradumen.core.catalogue.sampling import ADDITIVE, Across, Sampling
 from gradumen.core.errors import Invalid
 from gradumen.core.quotas.measures import Kind, Measure
-from gradumen.core.units import Unit, parse_unit
+from gradumen.core.units import Unit, convertible, parse_unit
 
 
 class Combine(StrEnum):
@@ -75,6 +75,19 @@ class Meter:
         names = self.unit.text.split("-")
         names.remove("second")
         return parse_unit("-".join(names) or "piece", counted=self.counted)
+
+    def read_unit(self, text: str) -> tuple[Unit, bool]:
+        """The unit of a reading; and whether that is an amount: of a level over some time, as ``GiB-hour``.
+
+        Raises:
+            Invalid: it is not known, or measures something else.
+        """
+        if self.combine is Combine.LEVEL:
+            try:
+                return convertible(text, self.unit, counted=self.counted), True
+            except Invalid:
+                pass  # a level itself, or nothing of this meter: which is told below
+        return convertible(text, self.reading_unit, counted=self.counted), False
 
 
 @dataclass(frozen=True, slots=True)

@@ -16,6 +16,8 @@ from gradumen.core.metering.imported_costs import MOST, MOST_USED, READ, CostFac
 AMOUNTS = {"BilledCost": "billed", "EffectiveCost": "effective", "ListCost": "listed", "ContractedCost": "contracted"}
 USED = "ConsumedQuantity"
 TIMES = ("BillingPeriodStart", "BillingPeriodEnd", "ChargePeriodStart", "ChargePeriodEnd")
+_TIMES = {"month": pl.Date, "day": pl.Date, "begins": pl.Int32, "lasts": pl.Int32}
+"""What they say of a row."""
 FACTS = tuple(each for each in READ if each not in AMOUNTS and each not in TIMES and each != USED)
 LINE = "line"
 """The column of lines in a file, which no file's column is called."""
@@ -31,9 +33,9 @@ T = TypeVar("T")
 class CostFrame:
     """Rows that can be read, in their order, and what is wrong with the others.
 
-    ``rows`` has ``line``, ``fact`` (a number of facts), ``month``, ``day``, and ``billed``, ``effective``, ``listed``,
-    ``contracted`` and ``quantity`` (or null) in 10**-12. ``facts`` are those that no frame before had, the first of
-    them number ``first``. ``wrong`` are lines with what is wrong there.
+    ``rows`` has ``line``, ``fact`` (a number of facts), ``month``, ``day``, ``begins`` and ``lasts`` in seconds, and
+    ``billed``, ``effective``, ``listed``, ``contracted`` and ``quantity`` (or null) in 10**-12. ``facts`` are those
+    that no frame before had, the first of them number ``first``. ``wrong`` are lines with what is wrong there.
     """
 
     facts: Sequence[CostFacts]
@@ -66,7 +68,7 @@ class FrameReader:
     def read(self, cells: pl.DataFrame) -> CostFrame:
         """Read rows: a column of texts for each that is read, and ``line``."""
         problems: dict[int, str] = {}
-        months, days = self._times(cells, problems)
+        times = self._times(cells, problems)
         first = self._count
         fact, facts = self._facts(cells, problems)
         lines = cells[LINE].to_list()
@@ -74,28 +76,28 @@ class FrameReader:
             *(_numbers(cells[column], column, name, MOST, lines, problems) for column, name in AMOUNTS.items()),
             _used(cells, lines, problems),
         ]
-        rows = pl.DataFrame([cells[LINE], fact, months, days, *numbers])
+        rows = pl.DataFrame([cells[LINE], fact, *times, *numbers])
         if problems:
             rows = rows.filter(~pl.col(LINE).is_in(list(problems)))
         return CostFrame(facts, first, rows, sorted(problems.items()))
 
-    def _times(self, cells: pl.DataFrame, problems: dict[int, str]) -> tuple[pl.Series, pl.Series]:
-        """The month and the day of each row."""
+    def _times(self, cells: pl.DataFrame, problems: dict[int, str]) -> list[pl.Series]:
+        """The month and the day of each row, when in the day it begins, and how long it lasts."""
         distinct = cells.select(TIMES).unique(maintain_order=True)
-        read: list[tuple[date, date] | tuple[None, None]] = []
+        read: list[tuple[date, date, int, int] | tuple[None, ...]] = []
         wrong: list[str | None] = []
         for row in distinct.iter_rows(named=True):
             each, problem = _tried(partial(read_times, row, self._latest))
-            read.append(each or (None, None))
+            read.append(each or (None,) * len(_TIMES))
             wrong.append(problem)
-        said = distinct.with_columns(
-            pl.Series("month", [month for month, _ in read], dtype=pl.Date),
-            pl.Series("day", [day for _, day in read], dtype=pl.Date),
-            pl.Series("problem", wrong, dtype=pl.String),
+        columns = (
+            pl.Series(name, [each[place] for each in read], dtype=kind)
+            for place, (name, kind) in enumerate(_TIMES.items())
         )
+        said = distinct.with_columns(*columns, pl.Series("problem", wrong, dtype=pl.String))
         found = cells.select(LINE, *TIMES).join(said, on=TIMES, how="left", nulls_equal=True, maintain_order="left")
         _note_all(found, problems)
-        return found["month"], found["day"]
+        return [found[name] for name in _TIMES]
 
     def _facts(self, cells: pl.DataFrame, problems: dict[int, str]) -> tuple[pl.Series, list[CostFacts]]:
         """The number of the facts of each row, and those that were not known before."""

@@ -24,7 +24,8 @@ NEEDED = (
 """Columns that every version has and without which a row says nothing that can be sold on."""
 READ = (
     *NEEDED, "ChargeClass", "CommitmentDiscountId", "ConsumedQuantity", "ConsumedUnit", "InvoiceId", "PricingCategory",
-    "ProviderName", "RegionId", "ResourceId", "ResourceType", "ServiceCategory", "SkuId", "SubAccountId", "Tags",
+    "ProviderName", "RegionId", "ResourceId", "ResourceType", "ServiceCategory", "SkuId", "SkuMeter",
+    "SkuPriceDetails", "SubAccountId", "Tags",
 )  # fmt: skip
 """All columns that are read; others are passed over."""
 MOST_TAGS = 40
@@ -84,8 +85,14 @@ def check_columns(columns: Collection[str]) -> None:
         )
 
 
-def read_times(cells: Mapping[str, str], latest: date) -> tuple[date, date]:
+LONGEST_CHARGE = 2**31 - 1
+"""Seconds that a charge is kept to last at most."""
+
+
+def read_times(cells: Mapping[str, str], latest: date) -> tuple[date, date, int, int]:
     """The first day of the source's billing period of a row, and the UTC day on which its charge begins.
+
+    And how many seconds after that day's midnight it begins, and how many it lasts.
 
     Args:
         latest: the last day on which a charge may begin.
@@ -95,7 +102,7 @@ def read_times(cells: Mapping[str, str], latest: date) -> tuple[date, date]:
 
     >>> read_times({"BillingPeriodStart": "2026-11-01T00:00:00Z", "BillingPeriodEnd": "2026-12-01T00:00:00Z",
     ...             "ChargePeriodStart": "2026-11-03", "ChargePeriodEnd": "2026-11-04"}, date(2026, 12, 1))
-    (datetime.date(2026, 11, 1), datetime.date(2026, 11, 3))
+    (datetime.date(2026, 11, 1), datetime.date(2026, 11, 3), 0, 86400)
     """
     period = _span(cells, "BillingPeriod")
     charged = _span(cells, "ChargePeriod")
@@ -103,7 +110,9 @@ def read_times(cells: Mapping[str, str], latest: date) -> tuple[date, date]:
     for column, each in (("ChargePeriodStart", day), ("BillingPeriodStart", period[0].date())):
         if not EARLIEST <= each <= latest:
             raise Invalid(f"{column} {each} does not lie between {EARLIEST} and {latest}", field=column, value=each)
-    return period[0].date().replace(day=1), day
+    begins = charged[0] - datetime(day.year, day.month, day.day, tzinfo=UTC)
+    lasts = max(int((charged[1] - charged[0]).total_seconds()), 1)
+    return period[0].date().replace(day=1), day, int(begins.total_seconds()), min(lasts, LONGEST_CHARGE)
 
 
 def read_facts(cells: Mapping[str, str]) -> CostFacts:
@@ -142,34 +151,39 @@ def read_facts(cells: Mapping[str, str]) -> CostFacts:
 _FACTS = {
     "region": "RegionId",
     "sku": "SkuId",
+    "sku-meter": "SkuMeter",
     "service-category": "ServiceCategory",
     "resource-type": "ResourceType",
     "pricing-category": "PricingCategory",
     "billing-account": "BillingAccountId",
     "commitment": "CommitmentDiscountId",
 }
-"""Attributes of a cost, by the columns that say them; and ``service``, ``category``, and each tag as ``tag:name``."""
+"""Attributes of a cost, by the columns that say them.
+
+And ``service``, ``category``, each tag as ``tag:name``, and each detail of the price's unit as ``sku:name``.
+"""
 
 
 def _attributes(cells: Mapping[str, str], category: CostCategory, service: str) -> tuple[tuple[str, str], ...]:
     found = {name: value for name, column in _FACTS.items() if (value := _text(cells, column)) is not None}
     found |= {"service": service, "category": str(category)}
-    raw = _text(cells, "Tags")
-    if raw is not None:
-        found |= {f"tag:{key}": value for key, value in _tags(raw).items()}
+    for column, prefix in (("Tags", "tag"), ("SkuPriceDetails", "sku")):
+        raw = _text(cells, column)
+        if raw is not None:
+            found |= {f"{prefix}:{key}": value for key, value in _pairs(raw, column).items()}
     return tuple(sorted((key, shortened(value)) for key, value in found.items()))
 
 
-def _tags(raw: str) -> dict[str, str]:
-    """Tags (FOCUS, KeyValueFormat): an object of names and single values; null is a tag without a value."""
+def _pairs(raw: str, column: str) -> dict[str, str]:
+    """Names and values (FOCUS, KeyValueFormat): an object of single values; null is a name without a value."""
     try:
         read = json.loads(raw)
     except ValueError as error:
-        raise Invalid(f"Tags '{raw[:60]}' are no JSON object", field="Tags", value=raw[:200]) from error
+        raise Invalid(f"{column} '{raw[:60]}' are no JSON object", field=column, value=raw[:200]) from error
     if not isinstance(read, dict) or any(isinstance(each, dict | list) for each in read.values()):
-        raise Invalid("Tags are a JSON object of names and single values", field="Tags", value=raw[:200])
+        raise Invalid(f"{column} are a JSON object of names and single values", field=column, value=raw[:200])
     if len(read) > MOST_TAGS or any(not 0 < len(key) <= 120 or not key.isprintable() for key in read):
-        raise Invalid(f"a row has at most {MOST_TAGS} tags with names of 1 to 120 characters", field="Tags")
+        raise Invalid(f"{column} of a row have at most {MOST_TAGS} names of 1 to 120 characters", field=column)
     words = {True: "true", False: "false", None: ""}
     return {key: words[each] if each is None or isinstance(each, bool) else str(each) for key, each in read.items()}
 
@@ -282,5 +296,10 @@ def rate_on(rates: Collection[tuple[date, Decimal]], day: date) -> Decimal | Non
     >>> rate_on([(date(2026, 11, 1), Decimal("0.9")), (date(2026, 11, 5), Decimal("0.92"))], date(2026, 11, 4))
     Decimal('0.9')
     """
-    begun = [(since, rate) for since, rate in rates if since <= day]
-    return max(begun)[1] if begun else None
+    found = rate_in_force(rates, day)
+    return None if found is None else found[1]
+
+
+def rate_in_force(rates: Collection[tuple[date, Decimal]], day: date) -> tuple[date, Decimal] | None:
+    """The last rate that began by a day, with the day on which it did."""
+    return max(((since, rate) for since, rate in rates if since <= day), default=None)

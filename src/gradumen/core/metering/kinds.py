@@ -5,7 +5,7 @@ the rules that take a reading the most specific one counts, of equally specific 
 a meter that is published is what it says. Everything else is of unknown kind: kept, listed, and charged by nobody.
 """
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
@@ -16,12 +16,17 @@ from gradumen.core.catalogue.services import Combine, Meter
 from gradumen.core.errors import Invalid
 from gradumen.core.exact import QUANTITY_PLACES, number, scaled, text, unscaled
 from gradumen.core.metering.dated_rules import RuleIndex
+from gradumen.core.metering.ownership import FACTS as OWNERSHIP_FACTS
 from gradumen.core.metering.readings import Attributes, check_attributes
 from gradumen.core.metering.told_conditions import Conditions
-from gradumen.core.units import convertible
+from gradumen.core.units import spelled
 
 UNKNOWN = 0
 """In place of a meter's number, of a reading whose kind is not known."""
+PART = "part of"
+"""What a reading says of which what covers more than a day was divided: that time."""
+FACTS = (*OWNERSHIP_FACTS, "unit")
+"""What a condition can be on, beside attributes."""
 MOST_RULES = 500
 
 
@@ -57,11 +62,15 @@ class Sent:
 
 @dataclass(frozen=True, slots=True)
 class Kind:
-    """What a reading is: meter, attributes, and how many base units one of its quantity is."""
+    """What a reading is: meter, attributes, and how many base units one of its quantity is.
+
+    An ``amount`` is of all its time, where its meter counts levels (see `Meter.read_unit`).
+    """
 
     meter: str
     attributes: Attributes
     factor: Fraction
+    amount: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -125,7 +134,7 @@ class Kinds:
     >>> sent = Sent("vm-hours", "Hrs", (("card", "m4"), ("gpu_count", "2")))
     >>> kinds, facts = Kinds([rule], known), Facts("north", None, "s", "vm-1")
     >>> kinds.find(facts, sent, date(2026, 9, 1)).kind
-    Kind(meter='gpu/hours', attributes=(('model', 'm4'),), factor=Fraction(7200, 1))
+    Kind(meter='gpu/hours', attributes=(('model', 'm4'),), factor=Fraction(7200, 1), amount=False)
     >>> kinds.find(facts, sent, date(2026, 8, 31)).why.message
     "no rule says what meter 'vm-hours' is"
     """
@@ -138,30 +147,21 @@ class Kinds:
         self.looked_at = [name for name in Facts._fields if name in looked_at]
         """The facts that some rule looks at: what is alike in these, and was sent alike, is of one kind on a day."""
         self._index = RuleIndex(self.rules)
-        self._found: dict[tuple[object, ...], Found] = {}
+
+    def taking(self, facts: Facts, sent: Sent, day: date) -> Iterator[KindRule]:
+        """The rules that take a reading which started on a day, in the order in which they are looked at."""
+        # The unit of a meter of ours is ours: what was sent is kept in its base unit.
+        unit = None if sent.meter in self.catalogue.meters else sent.unit
+        told = {**facts._asdict(), "meter": sent.meter, "unit": unit}
+        return self._index.taking(told, dict(sent.attributes), day)
 
     def find(self, facts: Facts, sent: Sent, day: date) -> Found:
         """What a reading is that started on a day."""
-        key = (sent, day, *(getattr(facts, name) for name in self.looked_at))
-        if key not in self._found:
-            self._found[key] = self._find(facts._asdict(), sent, day)
-        return self._found[key]
-
-    def taking(self, facts: Facts, sent: Sent, day: date) -> list[KindRule]:
-        """All rules that take a reading, in the order in which they are looked at."""
-        unit = None if sent.meter in self.catalogue.meters else sent.unit
-        told = {**facts._asdict(), "meter": sent.meter, "unit": unit}
-        return list(self._index.taking(told, dict(sent.attributes), day))
-
-    def _find(self, facts: Mapping[str, str | None], sent: Sent, day: date) -> Found:
-        named = sent.meter in self.catalogue.meters
-        # The unit of a meter of ours is ours: what was sent is kept in its base unit.
-        told = {**facts, "meter": sent.meter, "unit": None if named else sent.unit}
-        rule = next(self._index.taking(told, dict(sent.attributes), day), None)
+        rule = next(self.taking(facts, sent, day), None)
         try:
             if rule is not None:
                 return Found(_by_rule(rule, sent, self.catalogue), rule)
-            if named:
+            if sent.meter in self.catalogue.meters:
                 return Found(_as_named(sent, self.catalogue), None)
         except Invalid as problem:
             return Found(None, rule, problem)
@@ -172,8 +172,8 @@ def _as_named(sent: Sent, catalogue: Catalogue) -> Kind:
     meter = catalogue.meters[sent.meter]
     check_attributes(sent.attributes, catalogue.allowed(meter.slug))
     _check_held(sent, meter)
-    unit = convertible(sent.unit, meter.reading_unit, counted=meter.counted)
-    return Kind(meter.slug, sent.attributes, unit.factor)
+    unit, amount = meter.read_unit(sent.unit)
+    return Kind(meter.slug, sent.attributes, unit.factor, amount)
 
 
 def _by_rule(rule: KindRule, sent: Sent, catalogue: Catalogue) -> Kind:
@@ -190,8 +190,14 @@ def _by_rule(rule: KindRule, sent: Sent, catalogue: Catalogue) -> Kind:
     found = tuple(sorted(attributes.items()))
     check_attributes(found, allowed)
     _check_held(sent, meter)
-    unit = convertible(rule.unit or sent.unit, meter.reading_unit, counted=meter.counted)
-    return Kind(meter.slug, found, unit.factor * _times(rule, said))
+    unit, amount = meter.read_unit(rule.unit or spelled(sent.unit, counted=meter.counted))
+    if PART in said and not amount and meter.combine is not Combine.SUM:
+        raise Invalid(
+            f"it is a part of what covers {said[PART]}, and meter '{meter.slug}' counts levels; say a unit of an "
+            f"amount, like '{meter.unit.text}', or a meter that adds up",
+            field="unit",
+        )
+    return Kind(meter.slug, found, unit.factor * _times(rule, said), amount)
 
 
 def _check_held(sent: Sent, meter: Meter) -> None:

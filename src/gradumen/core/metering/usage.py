@@ -24,7 +24,8 @@ QUARTERS = 4
 class Sample:
     """What of a reading matters for usage; times in seconds from 1970, ``quantity`` in millionths of the base unit.
 
-    Not ``counted`` is what goes on of a reading that is counted where it begins.
+    Not ``counted`` is what goes on of a reading that is counted where it begins; an ``amount`` is of all its time,
+    whatever its meter counts.
     """
 
     project: int
@@ -34,6 +35,11 @@ class Sample:
     end: int
     quantity: int
     counted: bool = True
+    amount: bool = False
+
+    def adds(self, combine: Combine) -> bool:
+        """Whether its quantity is of all its time, and not a level that holds all that time."""
+        return self.amount or combine is Combine.SUM
 
 
 @dataclass(slots=True)
@@ -58,7 +64,7 @@ def over_hours(sample: Sample, combine: Combine, length: int = HOUR_SECONDS) -> 
     Args:
         length: of what is taken for an hour, in seconds.
 
-    A sum is split by seconds so that the parts are the whole; a level counts level x seconds.
+    A sum, or an amount, is split by seconds so that the parts are the whole; a level counts level x seconds.
 
     >>> over_hours(Sample(1, 1, 1, 1800, 9000, 8), Combine.SUM)
     [(0, 2), (1, 4), (2, 2)]
@@ -66,7 +72,7 @@ def over_hours(sample: Sample, combine: Combine, length: int = HOUR_SECONDS) -> 
     start, end = sample.start, sample.end
     first, last = start // length, (end - 1) // length
     seconds = [min(end, (slot + 1) * length) - max(start, slot * length) for slot in range(first, last + 1)]
-    if combine is not Combine.SUM:
+    if not sample.adds(combine):
         parts = [sample.quantity * each for each in seconds]
     else:
         parts = [sample.quantity] if first == last else allocate(sample.quantity, seconds)

@@ -2,7 +2,7 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import date, datetime
 from decimal import Decimal
 from fractions import Fraction
 
@@ -86,6 +86,8 @@ class Charge:
     key: Decimal = Decimal(0)
     advance: bool = False
     attributes: tuple[int, ...] = ()
+    exchange: tuple[tuple[date, Decimal], ...] = ()
+    """Of cost in another currency what a unit was worth in the card's, and since when it was, in order."""
     parts: Sequence[Part] = ()
     evidence: str = ""
     """Of a stored charge, the hash of what it was made from; see `gradumen.core.rating.parts.evidence_of`."""

@@ -10,6 +10,7 @@ import polars as pl
 
 from gradumen.core.catalogue.rates import Basis, Markup, Over, UsageRate
 from gradumen.core.exact import AMOUNT_PLACES, QUANTITY_PLACES, divide_half_up, scaled, unscaled
+from gradumen.core.metering.imported_costs import rate_in_force
 from gradumen.core.periods import hour_start
 from gradumen.core.rating.charges import Adjustment, Charge, Unpriced
 from gradumen.core.rating.combining import RateAt
@@ -46,7 +47,8 @@ def imported_costs(costs: pl.DataFrame, pricing: Pricing) -> tuple[list[Charge],
 
     A plain markup prices them, of billed or effective cost; what buys a commitment only of billed cost, since effective
     cost has it where it is used (FOCUS, EffectiveCost). With 12 % on top of 10.05 and a credit of -3 a line pays
-    (10.05 - 3) x 1.12.
+    (10.05 - 3) x 1.12. A card in another currency than the meter's prices what costs are worth there on their day, each
+    resource's of a day to 12 places, half up.
 
     Args:
         costs: see `COST_SCHEMA`.
@@ -60,13 +62,14 @@ def imported_costs(costs: pl.DataFrame, pricing: Pricing) -> tuple[list[Charge],
     missing: dict[tuple[int, int, int, int, int], int] = defaultdict(int)
     for row in rated.iter_rows(named=True):
         at = pricing.combiner.rates[row["rate"]] if row["rate"] >= 0 else None
-        if at is None or not row["sold"] or not is_plain(at.rate):
+        day = days[row["hour"]]
+        if at is None or not row["sold"] or not is_plain(at.rate) or _worth(pricing, at, day) is None:
             missing[row["line"], row["meter"], row["attributes"], row["project"], row["resource"]] += row["billed"]
             continue
         cost = _base(at.rate, row["billed"], row["effective"], commitment=row["commitment"])
         if cost:
             key = row["line"], row["rate"]
-            places[key][row["project"], row["resource"], days[row["hour"]]] += cost
+            places[key][row["project"], row["resource"], day] += cost
             sets[key].add(row["attributes"])
     started: set[tuple[int, int]] = set()
     charges = []
@@ -82,6 +85,19 @@ def imported_costs(costs: pl.DataFrame, pricing: Pricing) -> tuple[list[Charge],
         for (line, meter, attributes, project, resource), cost in sorted(missing.items())
     ]
     return charges, left
+
+
+def is_exchanged(at: RateAt) -> bool:
+    """Whether a rate marks up a cost in another currency than its card's."""
+    return isinstance(at.rate.pricing, Markup) and at.rate.unit.dimensions != (at.version.currency,)
+
+
+def _worth(pricing: Pricing, at: RateAt, day: date) -> tuple[date, Decimal] | None:
+    """What a unit of a cost's currency is worth on a day in that of its card, and since when; None: nobody says."""
+    if not is_exchanged(at):
+        return date.min, Decimal(1)
+    [currency] = at.rate.unit.dimensions
+    return rate_in_force(pricing.exchange.get((currency, at.version.currency), ()), day)
 
 
 def is_plain(rate: UsageRate) -> bool:
@@ -111,11 +127,13 @@ def _charge(
     markup, line = at.rate.pricing, pricing.lines[number]
     assert isinstance(markup, Markup)
     base = sum(places.values())
-    exact = base * Fraction(markup.price)
+    rates = {day: rate for _, _, day in places if (rate := _worth(pricing, at, day)) is not None}
+    worth = {place: _exchanged(cost, rates[place[2]][1]) for place, cost in places.items()}
+    exact = sum(worth.values()) * Fraction(markup.price)
     fixed = scaled(markup.fixed, AMOUNT_PLACES) if first else 0
     whole = divide_half_up(exact.numerator, exact.denominator)
     keys = sorted(places)
-    shares = split(whole, [places[key] for key in keys], Fraction(markup.price))
+    shares = split(whole, [worth[key] for key in keys], Fraction(markup.price))
     shares[0] += fixed
     start, end = pricing.service_period(line, at.version)
     return Charge(
@@ -127,18 +145,25 @@ def _charge(
         unit=at.rate.unit.text,
         quantity=unscaled(base, QUANTITY_PLACES),
         covered=Decimal(0),
-        before=unscaled(base, AMOUNT_PLACES),
+        before=unscaled(sum(worth.values()), AMOUNT_PLACES),
         blocks=(),
         adjustments=(Adjustment("fixed", unscaled(fixed, AMOUNT_PLACES)),) if fixed else (),
         amount=unscaled(whole + fixed, AMOUNT_PLACES),
         start=start,
         end=end,
         attributes=tuple(attributes),
+        exchange=tuple(sorted(set(rates.values()))) if is_exchanged(at) else (),
         parts=tuple(
             Part(project, resource, day, places[project, resource, day], share)
             for (project, resource, day), share in zip(keys, shares, strict=True)
         ),
     )
+
+
+def _exchanged(cost: int, rate: Decimal) -> int:
+    """A cost in 10**-12 in another currency, half up."""
+    exact = cost * Fraction(rate)
+    return divide_half_up(exact.numerator, exact.denominator)
 
 
 def split(whole: int, costs: Sequence[int], price: Fraction) -> list[int]:

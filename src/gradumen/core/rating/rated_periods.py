@@ -17,7 +17,7 @@ from gradumen.core.periods import hour_number, hour_start
 from gradumen.core.rating.charges import ALL, Charge, Rated, Unpriced
 from gradumen.core.rating.fees import fees, true_ups
 from gradumen.core.rating.groups import NARROW, Array, Groups, joined, run_starts
-from gradumen.core.rating.imported_costs import imported_costs
+from gradumen.core.rating.imported_costs import imported_costs, is_exchanged
 from gradumen.core.rating.one_off_charges import one_off_charges
 from gradumen.core.rating.parts import Part, Parts, PartTable, allocate_runs
 from gradumen.core.rating.priced_steps import quantity_of
@@ -86,13 +86,25 @@ def _fine(rows: pl.DataFrame, pricing: Pricing, *, hourly: bool = False) -> pl.D
     first, last = _hours(pricing)
     days = np.array([_day(hour, pricing) for hour in range(first, last)], dtype=np.int32)
     rated = rows.with_columns(
-        pl.Series("rate", pricing.combiner.rates_of(rows)),
+        pl.Series("rate", _rates_of(rows, pricing)),
         pl.Series("day", days[rows["hour"].to_numpy() - first], dtype=pl.Int32),
     )
     if hourly:
         return rated
     keys = [*_PART, "meter", "attributes"]
     return rated.lazy().group_by(keys).agg(pl.col("quantity").cast(pl.Int128).sum()).collect(engine="streaming")
+
+
+def _rates_of(rows: pl.DataFrame, pricing: Pricing) -> Array:
+    """The rate of each row; none prices usage that is a cost in another currency than its card's.
+
+    Only costs of files are exchanged.
+    """
+    found = pricing.combiner.rates_of(rows)
+    exchanged = np.array([is_exchanged(at) for at in pricing.combiner.rates], dtype=bool)
+    if exchanged.any():
+        found[(found >= 0) & exchanged[found]] = -1
+    return found
 
 
 def _hours(pricing: Pricing) -> tuple[int, int]:

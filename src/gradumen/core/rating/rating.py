@@ -175,7 +175,10 @@ class Pricing:
         period: Period,
         zone: ZoneInfo,
         samplings: Mapping[str, Sampling] | None = None,
+        exchange: Mapping[tuple[str, str], Sequence[tuple[date, Decimal]]] | None = None,
     ) -> None:
+        """``exchange`` has by two currencies what a unit of the first is worth in the second, from days on."""
+        self.exchange = exchange or {}
         self.meters, self.attribute_sets = meters, attribute_sets
         self.samplings = {slug: each for slug, each in (samplings or {}).items() if not each.additive}
         self.zone, self.period = zone, period

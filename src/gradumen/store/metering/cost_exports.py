@@ -72,7 +72,8 @@ def add_set(tx: Session, export: CostExportRow, account: str, day: date) -> Cost
     """A set of an export that has no rows yet and counts for nothing."""
     made = CostSetRow(
         feed_id=export.feed_id, account=account, day=day, revision=export.revision, delivery_id=0, is_current=None,
-        stale_since=None, rows=0, weight=Decimal(0), export_id=export.id,
+        stale_since=None, rows=0, weight=Decimal(0), export_id=export.id, unread_since=None, ready_at=None,
+        was_read=False,
     )  # fmt: skip
     tx.add(made)
     tx.flush()

@@ -1,5 +1,6 @@
 """Exchange rates of sellers: table and queries."""
 
+from collections import defaultdict
 from collections.abc import Collection
 from datetime import date, datetime
 from decimal import Decimal
@@ -32,6 +33,14 @@ def rates_of(tx: Session, organisation: UUID) -> list[ExchangeRateRow]:
     row = ExchangeRateRow
     query = select(row).where(row.organisation_id == organisation)
     return list(tx.scalars(query.order_by(row.currency, row.into, row.starts_on)))
+
+
+def rates_by_currencies(tx: Session, organisation: UUID) -> dict[tuple[str, str], list[tuple[date, Decimal]]]:
+    """An organisation's rates by the two currencies, each with the day from which it holds."""
+    found: dict[tuple[str, str], list[tuple[date, Decimal]]] = defaultdict(list)
+    for row in rates_of(tx, organisation):
+        found[row.currency, row.into].append((row.starts_on, row.rate))
+    return found
 
 
 def lock_rates(tx: Session, organisation: UUID, pairs: Collection[tuple[str, str]]) -> list[ExchangeRateRow]:

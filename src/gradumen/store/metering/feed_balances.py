@@ -40,15 +40,16 @@ class CameIn:
     taken_back: int = 0
     summed: Decimal = Decimal(0)
     by_seconds: Decimal = Decimal(0)
-    """The sum of each quantity times the seconds that its reading covers."""
+    """The sum of each quantity times the seconds that its reading covers; of amounts of the quantities alone."""
 
 
 _CAME_IN = """
 SELECT z.feed_id, r.meter_id, SUM(s.delivery_id IS NULL),
 SUM(s.delivery_id IS NOT NULL AND d.takes_back IS NULL AND NOT d.is_read_again),
 SUM(d.takes_back IS NOT NULL), SUM(IF(s.delivery_id IS NULL, r.quantity, 0)),
-SUM(IF(s.delivery_id IS NULL, r.quantity * TIMESTAMPDIFF(SECOND, r.start_at, r.end_at), 0))
+SUM(IF(s.delivery_id IS NULL, r.quantity * IF(o.is_amount, 1, TIMESTAMPDIFF(SECOND, r.start_at, r.end_at)), 0))
 FROM resources z JOIN readings r ON r.resource_id = z.id
+JOIN origins o ON o.id = r.origin_id
 LEFT JOIN superseded_readings s ON s.delivery_id = r.delivery_id AND s.position = r.position
 LEFT JOIN deliveries d ON d.id = s.by_delivery_id
 WHERE z.feed_id IN ({marks}) AND r.meter_id <> 0 AND r.start_at >= %s AND r.start_at < %s

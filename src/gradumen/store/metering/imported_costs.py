@@ -48,6 +48,8 @@ class CostSetRow(Base):
         Index("ix_cost_sets_delivery_id", "delivery_id"),
         Index("ix_cost_sets_stale_since", "stale_since"),
         Index("ix_cost_sets_export_id", "export_id"),
+        Index("ix_cost_sets_unread_since", "unread_since"),
+        Index("ix_cost_sets_ready_at", "ready_at"),
     )
 
     id: Mapped[int] = mapped_column(BigInteger, primary_key=True, autoincrement=True)
@@ -62,10 +64,20 @@ class CostSetRow(Base):
     weight: Mapped[Decimal] = mapped_column(Amount)
     """The billed costs of its rows, regardless of their sign."""
     export_id: Mapped[int | None] = mapped_column(BigInteger)
+    unread_since: Mapped[datetime | None] = mapped_column(Moment)
+    """Since when what it says was used is to be read, or read again."""
+    ready_at: Mapped[datetime | None] = mapped_column(Moment)
+    """When the next of what it says was used is over, where something is not yet; in business time."""
+    was_read: Mapped[bool] = mapped_column(default=False)
+    """What of it cannot be read was told."""
 
 
 class CostRowRow(Base):
-    """A row of a set, as it was sent; without foreign keys, as there are many."""
+    """A row of a set, as it was sent; without foreign keys, as there are many.
+
+    Its charge period ``begins`` so many seconds after the set's day and ``lasts`` so many; null in rows of before that
+    was kept.
+    """
 
     __tablename__ = "cost_rows"
 
@@ -86,6 +98,8 @@ class CostRowRow(Base):
     quantity: Mapped[Decimal | None] = mapped_column(Amount)
     unit: Mapped[str | None] = mapped_column(String(60))
     invoice: Mapped[str | None] = mapped_column(String(120))
+    begins: Mapped[int | None]
+    lasts: Mapped[int | None]
 
 
 class CostDayRow(Base):
@@ -173,8 +187,10 @@ def next_stale(tx: Session, most: int, most_rows: int) -> list[CostSetRow]:
 
 
 def oldest_stale(tx: Session) -> datetime | None:
-    """Since when the oldest is marked."""
-    return tx.scalar(select(func.min(CostSetRow.stale_since)))
+    """Since when the oldest is marked, for whose it is or for what was used."""
+    row = CostSetRow
+    both = [tx.scalar(select(func.min(each))) for each in (row.stale_since, row.unread_since)]
+    return min((each for each in both if each is not None), default=None)
 
 
 def current_sets(tx: Session, keys: Collection[Key]) -> list[CostSetRow]:

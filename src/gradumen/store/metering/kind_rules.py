@@ -7,7 +7,7 @@ from decimal import Decimal
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import JSON, ForeignKey, SmallInteger, String, delete, func, insert, select
+from sqlalchemy import JSON, ForeignKey, Select, SmallInteger, String, delete, func, insert, select
 from sqlalchemy.dialects.mysql import insert as insert_or
 from sqlalchemy.orm import Mapped, Session, mapped_column
 
@@ -209,7 +209,8 @@ def origins_by_number(tx: Session, numbers: Collection[int]) -> dict[int, Origin
     rows = tx.scalars(select(OriginRow).where(OriginRow.id.in_(numbers)))
     return {
         row.id: Origin(
-            row.source, row.account, row.owner, row.sent_meter, row.sent_unit, row.sent_set_id, row.factor
+            row.source, row.account, row.owner, row.sent_meter, row.sent_unit, row.sent_set_id, row.factor,
+            row.is_amount,
         )
         for row in rows
     }  # fmt: skip
@@ -247,24 +248,23 @@ def put_again(tx: Session, delivery: int, moved: Sequence[tuple[Standing, Readin
     tx.expire_all()
 
 
-def resources_unknown(tx: Session, feeds: Sequence[int], since: datetime) -> int:
-    """How many resources of feeds have readings of unknown kind that stand and started since a moment."""
-    if not feeds:
-        return 0
+def _unknown(feeds: Sequence[int], since: datetime, *columns: Any) -> Select[Any]:
+    """Of readings of feeds of unknown kind that stand and started since a moment."""
     row = ReadingRow
-    query = select(func.count(ResourceRow.id.distinct())).join(row, row.resource_id == ResourceRow.id)
-    query = query.outerjoin(SupersededReadingRow, REPLACED).where(SupersededReadingRow.delivery_id.is_(None))
-    return tx.scalar(query.where(ResourceRow.feed_id.in_(feeds), row.meter_id == UNKNOWN, row.start_at >= since)) or 0
+    query = select(*columns).join(row, row.resource_id == ResourceRow.id).outerjoin(SupersededReadingRow, REPLACED)
+    query = query.where(ResourceRow.feed_id.in_(feeds), row.meter_id == UNKNOWN, row.start_at >= since)
+    return query.where(SupersededReadingRow.delivery_id.is_(None))
+
+
+def resources_unknown(tx: Session, feeds: Sequence[int], since: datetime) -> int:
+    """How many resources of feeds sent something of unknown kind that started since a moment."""
+    return tx.scalar(_unknown(feeds, since, func.count(ResourceRow.id.distinct()))) or 0
 
 
 def counts_unknown(tx: Session, feeds: Sequence[int], start: datetime, end: datetime) -> dict[int, int]:
-    """How many readings of unknown kind stand that started in a span of time, by feed."""
-    row = ReadingRow
-    query = select(ResourceRow.feed_id, func.count()).join(row, row.resource_id == ResourceRow.id)
-    query = query.outerjoin(SupersededReadingRow, REPLACED).where(SupersededReadingRow.delivery_id.is_(None))
-    query = query.where(ResourceRow.feed_id.in_(feeds), row.meter_id == UNKNOWN)
-    rows = tx.execute(query.where(row.start_at >= start, row.start_at < end).group_by(ResourceRow.feed_id))
-    return dict(rows.all())
+    """How many readings of unknown kind started in a span of time, by feed."""
+    query = _unknown(feeds, start, ResourceRow.feed_id, func.count()).where(ReadingRow.start_at < end)
+    return dict(tx.execute(query.group_by(ResourceRow.feed_id)).all())
 
 
 def to_try(tx: Session) -> dict[UUID, tuple[datetime, datetime]]:

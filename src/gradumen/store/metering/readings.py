@@ -40,6 +40,7 @@ class Origin(NamedTuple):
     sent_unit: str | None = None
     sent_set_id: int | None = None
     factor: str | None = None
+    is_amount: bool = False
 
 
 def add_keys(tx: Session, rows: Iterable[tuple[Any, ...]]) -> int:

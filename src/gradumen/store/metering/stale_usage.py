@@ -113,12 +113,14 @@ def _midnight(day: date) -> datetime:
     return datetime(day.year, day.month, day.day)  # noqa: DTZ001  # as the driver gives and takes times
 
 
-def owners_of(tx: Session, origins: Collection[int]) -> dict[int, int]:
-    """The number of the project that origins name as their owner; those that name none are left out."""
-    rows = tx.execute(select(OriginRow.id, OriginRow.owner).where(OriginRow.id.in_(origins)))
-    named = {origin: owner for origin, owner in rows if owner is not None}
+def origins_of(tx: Session, origins: Collection[int]) -> tuple[dict[int, int], set[int]]:
+    """The number of the project that origins name as their owner, where they name one; and those of amounts."""
+    row = OriginRow
+    rows = tx.execute(select(row.id, row.owner, row.is_amount).where(row.id.in_(origins))).all()
+    named = {origin: owner for origin, owner, _ in rows if owner is not None}
     projects = projects_by_path(tx, set(named.values()))
-    return {origin: projects[path].number for origin, path in named.items() if path in projects}
+    owners = {origin: projects[path].number for origin, path in named.items() if path in projects}
+    return owners, {origin for origin, _, is_amount in rows if is_amount}
 
 
 def kept_by_quarter(tx: Session) -> set[int]:

@@ -11,7 +11,7 @@ from sqlalchemy.orm import Mapped, mapped_column
 
 from gradumen.store.columns import Base, Moment, Quantity, Second, ascii_text
 
-_HASH = LargeBinary(16).with_variant(BINARY(16), "mysql", "mariadb")
+HASH = LargeBinary(16).with_variant(BINARY(16), "mysql", "mariadb")
 _NAME = String(191, collation="utf8mb4_bin")
 
 
@@ -28,6 +28,8 @@ class FeedRow(Base):
     mapping_version: Mapped[int] = mapped_column(default=0)
     cost_meter_id: Mapped[int | None]
     """The meter that costs are of which its cost files state; None takes no such files."""
+    reads_quantities: Mapped[bool] = mapped_column(default=False)
+    """What its cost files say was used counts as usage too."""
 
 
 class FeedSenderRow(Base):
@@ -59,7 +61,7 @@ class DeliveryRow(Base):
     refused: Mapped[int]
     first_refusal: Mapped[str | None] = mapped_column(String(500))
     file_name: Mapped[str | None] = mapped_column(_NAME)
-    content_hash: Mapped[bytes | None] = mapped_column(_HASH)
+    content_hash: Mapped[bytes | None] = mapped_column(HASH)
     """Of a file and the way in which it was mapped."""
     first_at: Mapped[datetime | None] = mapped_column(Second)
     last_at: Mapped[datetime | None] = mapped_column(Second)
@@ -68,7 +70,7 @@ class DeliveryRow(Base):
     takes_back: Mapped[int | None] = mapped_column(BigInteger)
     """Another delivery, by which or which this one takes back whole."""
     is_read_again: Mapped[bool] = mapped_column(default=False)
-    """Nobody sent it: changed rules of kind made its readings of what others had brought."""
+    """Nobody sent it: its readings were made of what others had brought, by rules of kind or of costs."""
 
 
 class AttributeSetRow(Base):
@@ -77,7 +79,7 @@ class AttributeSetRow(Base):
     __tablename__ = "attribute_sets"
 
     id: Mapped[int] = mapped_column(primary_key=True, autoincrement=True)
-    hash: Mapped[bytes] = mapped_column(_HASH, unique=True)
+    hash: Mapped[bytes] = mapped_column(HASH, unique=True)
     document: Mapped[dict[str, Any]] = mapped_column(JSON)
 
 
@@ -98,12 +100,13 @@ class OriginRow(Base):
 
     Of what a rule of kind reads, or none does, also what it was sent as: meter, unit, and the set of its attributes;
     and how many base units one of its quantity is, as ``numerator/denominator``, None where its kind is not known.
+    ``is_amount``: of all its time, where its meter counts levels.
     """
 
     __tablename__ = "origins"
 
     id: Mapped[int] = mapped_column(primary_key=True, autoincrement=True)
-    hash: Mapped[bytes] = mapped_column(_HASH, unique=True)
+    hash: Mapped[bytes] = mapped_column(HASH, unique=True)
     source: Mapped[str] = mapped_column(_NAME)
     account: Mapped[str | None] = mapped_column(_NAME)
     owner: Mapped[str | None] = mapped_column(_NAME)
@@ -111,6 +114,7 @@ class OriginRow(Base):
     sent_unit: Mapped[str | None] = mapped_column(_NAME)
     sent_set_id: Mapped[int | None]
     factor: Mapped[str | None] = mapped_column(ascii_text(191))
+    is_amount: Mapped[bool] = mapped_column(default=False)
 
 
 class ReadingRow(Base):
@@ -142,8 +146,8 @@ class ReadingKeyRow(Base):
 
     __tablename__ = "reading_keys"
 
-    key: Mapped[bytes] = mapped_column(_HASH, primary_key=True)
-    content: Mapped[bytes] = mapped_column(_HASH)
+    key: Mapped[bytes] = mapped_column(HASH, primary_key=True)
+    content: Mapped[bytes] = mapped_column(HASH)
     sequence: Mapped[int]
     delivery_id: Mapped[int] = mapped_column(BigInteger)
     position: Mapped[int]
@@ -245,7 +249,7 @@ class ListingRow(Base):
     feed_id: Mapped[int] = mapped_column(ForeignKey("feeds.id", ondelete="RESTRICT"))
     source: Mapped[str] = mapped_column(_NAME)
     event_id: Mapped[str] = mapped_column(_NAME)
-    content: Mapped[bytes] = mapped_column(_HASH)
+    content: Mapped[bytes] = mapped_column(HASH)
     delivery_id: Mapped[int] = mapped_column(BigInteger)
     meter_id: Mapped[int]
     account: Mapped[str | None] = mapped_column(_NAME)

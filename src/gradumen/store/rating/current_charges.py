@@ -9,7 +9,7 @@ from typing import Any
 from uuid import UUID
 
 import polars as pl
-from sqlalchemy import ColumnElement, delete, exists, func, insert, literal, select, tuple_, update
+from sqlalchemy import ColumnElement, delete, exists, func, insert, literal, or_, select, tuple_, update
 from sqlalchemy.orm import Session
 
 from gradumen.core.catalogue.rates import PROMISED
@@ -197,11 +197,14 @@ class NotPriced:
     quantity: Decimal
 
 
-def not_priced_of(tx: Session, pairs: Collection[PairRow]) -> list[NotPriced]:
-    """What of the usage of pairs is not priced."""
+def not_priced_of(tx: Session, pairs: Collection[PairRow], buyer: UUID | None = None) -> list[NotPriced]:
+    """What of the usage of pairs is not priced; of a seller with itself only that of one buyer's lines, or of none."""
     row = NotPricedRow
     keys = (row.pair_id, row.supply_line_id, row.organisation_id, row.project_number, row.meter)
     query = select(*keys, func.sum(row.quantity)).where(held(row, pairs)).group_by(*keys)
+    if buyer is not None:
+        query = query.outerjoin(SupplyLineRow, SupplyLineRow.id == row.supply_line_id)
+        query = query.where(or_(row.supply_line_id.is_(None), SupplyLineRow.buyer_id == buyer))
     found: Any = tx.execute(query.order_by(row.pair_id, func.min(row.position))).all()
     return [NotPriced(*each) for each in found]
 

@@ -48,6 +48,8 @@ class CurrentChargeRow(Base):
     blocks: Mapped[list[list[Any]]] = mapped_column(JSON)
     adjustments: Mapped[list[list[str]]] = mapped_column(JSON)
     attribute_sets: Mapped[list[int]] = mapped_column(JSON)
+    exchange: Mapped[list[list[str]] | None] = mapped_column(JSON(none_as_null=True))
+    """Since when a unit of a cost's currency was worth how much of the card's, where these are two."""
     evidence: Mapped[str] = mapped_column(ascii_text(64))
 
 

@@ -18,7 +18,7 @@ from gradumen.store.metering import imported_costs as store
 from gradumen.store.metering.cost_exports import CostExportRow, StagedSum
 from gradumen.store.metering.imported_costs import CostSetRow
 from gradumen.store.metering.readings import Origin, number_resources
-from gradumen.store.metering.tables import DeliveryRow
+from gradumen.store.metering.tables import DeliveryRow, FeedRow
 from gradumen.store.unit_of_work import Session
 from gradumen.usecases.metering.stored_readings import attribute_sets_of, number_origins
 from gradumen.wire.metering.imported_costs import CostDeliveryBody, CostTotalBody
@@ -120,7 +120,7 @@ def stage(tx: Session, export: CostExportRow, position: int, frame: CostFrame, k
     )
     rows = rows.join(numbers, on=["account", "day"], how="left").sort("set_id", "position")
     amounts = [decimal_text(each, AMOUNT_PLACES) for each in _NUMBERS]
-    placed = ("set_id", "position", "month", "resource_id", "origin_id", "attribute_set_id")
+    placed = ("set_id", "position", "month", "begins", "lasts", "resource_id", "origin_id", "attribute_set_id")
     load_rows(tx, "cost_rows", rows.select(*placed, *_TOLD, *amounts))
     return known
 
@@ -154,6 +154,7 @@ def settle(
         Conflict: more than half of a day would be gone and nobody confirmed that, or two files are of one moment.
     """
     sets, sums = exports.staged(tx, export.id)
+    unread = at if tx.get_one(FeedRow, export.feed_id).reads_quantities else None
     by_set: dict[int, list[StagedSum]] = defaultdict(list)
     for each in sums:
         by_set[each.set_id].append(each)
@@ -178,7 +179,7 @@ def settle(
                 tx.flush()
             made.delivery_id, made.rows, made.weight = delivery.id, size.rows, size.weight
             if not late:
-                made.is_current, made.stale_since = True, at
+                made.is_current, made.stale_since, made.unread_since = True, at, unread
                 taken += by_set.get(made.id, ())
     delivery.accepted = sum(each.rows for each in taken)
     export.delivery_id = delivery.id
@@ -270,6 +271,8 @@ def take_back_costs(tx: Session, delivery: DeliveryRow, at: datetime) -> int:
             continue
         count += each.rows
         each.is_current, each.stale_since = None, at
+        if each.was_read:
+            each.unread_since = at
         tx.flush()
         before = store.next_best(tx, (each.feed_id, each.account, each.day), each.id)
         if before is not None:

@@ -15,6 +15,7 @@ from gradumen.store.metering.exchange_rates import ExchangeRateRow
 from gradumen.store.metering.feeds import feeds_of
 from gradumen.store.metering.imported_costs import mark_feeds
 from gradumen.store.organisations.organisations import lock_organisation
+from gradumen.store.pairs import raise_sold
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.audit_entries import record
 from gradumen.usecases.scope import Caller, get_organisation, load_scope
@@ -74,6 +75,7 @@ def set_exchange_rates(
     if changed:
         first = min(key[2] for key, _, _ in changed)
         mark_feeds(tx, _feeds(tx, owner.id), first, LAST, caller.at)
+        raise_sold(tx, owner.id, first)
         told = {f"{currency} in {into} from {day}": text(rate) for (currency, into, day), _, rate in changed[:50]}
         before = {f"{c} in {into} from {day}": text(was) for (c, into, day), was, _ in changed[:50] if was is not None}
         record(tx, caller, "exchange rates set", owner.id, owner.slug, before=before or None, after=told)

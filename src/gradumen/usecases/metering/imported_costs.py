@@ -12,6 +12,7 @@ from gradumen.core.periods import Period
 from gradumen.core.permissions import Right
 from gradumen.store.metering import imported_costs as store
 from gradumen.store.metering.cost_exports import CostExportRow
+from gradumen.store.metering.cost_quantities import read_all_again, rows_without_times
 from gradumen.store.metering.deliveries import lock_feed, same_file
 from gradumen.store.metering.tables import FeedRow
 from gradumen.store.unit_of_work import Session, use_case
@@ -36,12 +37,17 @@ def get_cost_meter(tx: Session, caller: Caller, *, feed: str) -> CostMeterBody:
 
 
 @use_case
-def set_cost_meter(tx: Session, caller: Caller, *, feed: str, meter: str | None) -> CostMeterBody:
+def set_cost_meter(
+    tx: Session, caller: Caller, *, feed: str, meter: str | None, quantities: bool | None = None
+) -> CostMeterBody:
     """Say which meter a feed's cost files state costs of. The same again changes nothing.
+
+    Args:
+        quantities: whether what they say was used counts as usage too; None leaves that as it is.
 
     Raises:
         Forbidden: the caller does not manage the feed.
-        Invalid: nobody publishes that meter, or it counts no currency.
+        Invalid: nobody publishes that meter, or it counts no currency; or quantities are to count without one.
         Conflict: costs of another meter came in by it already.
     """
     scope = load_scope(tx, caller)
@@ -50,6 +56,11 @@ def set_cost_meter(tx: Session, caller: Caller, *, feed: str, meter: str | None)
     row, path = lock_feed(tx, found.id), f"{owner.slug}/{found.slug}"
     published = load_published(tx)
     number = None
+    if meter is None and quantities:
+        raise Invalid(
+            f"what cost files of '{path}' say was used counts once it is said which meter their costs are of",
+            field="quantities",
+        )
     if meter is not None:
         known = published.meters.get(meter)
         if known is None or known.combine is not Combine.SUM or known.unit.dimensions[0] not in MINOR_UNITS:
@@ -63,19 +74,30 @@ def set_cost_meter(tx: Session, caller: Caller, *, feed: str, meter: str | None)
     if row.cost_meter_id not in (None, number) and store.has_sets(tx, row.id):
         raise Conflict(f"costs of {before.meter} came in by '{path}'; make another feed for another meter")
     row.cost_meter_id = number
+    reads, without_times = number is not None and (row.reads_quantities if quantities is None else quantities), 0
+    if reads != row.reads_quantities:
+        row.reads_quantities = reads
+        read_all_again(tx, row.id, caller.at)
+        without_times = rows_without_times(tx, row.id) if reads else 0
     tx.flush()
-    after = _meter_view(tx, row, path)
+    after = _meter_view(tx, row, path, without_times)
     if before != after:
-        was, now = {"meter": before.meter}, {"meter": after.meter}
+        was, now = ({"meter": each.meter, "quantities": each.quantities} for each in (before, after))
         record(tx, caller, "cost meter set", owner.id, path, before=was, after=now)
     return after
 
 
-def _meter_view(tx: Session, row: FeedRow, path: str) -> CostMeterBody:
+def _meter_view(tx: Session, row: FeedRow, path: str, without_times: int = 0) -> CostMeterBody:
     published = load_published(tx)
     slugs = {number: slug for slug, number in published.meter_ids.items()}
     meter = slugs.get(row.cost_meter_id) if row.cost_meter_id else None
-    return CostMeterBody(feed=path, meter=meter, currency=published.meters[meter].unit.dimensions[0] if meter else None)
+    return CostMeterBody(
+        feed=path,
+        meter=meter,
+        currency=published.meters[meter].unit.dimensions[0] if meter else None,
+        quantities=row.reads_quantities,
+        without_times=without_times,
+    )
 
 
 @use_case

@@ -26,13 +26,14 @@ from gradumen.usecases.catalogue.published import Published
 class Was:
     """What readings are as they are kept: meter, or None; attributes; how many base units one of those sent is.
 
-    ``named``: it is the meter that it names.
+    ``named``: it is the meter that it names. An ``amount`` is of all its time.
     """
 
     meter: str | None
     attributes: Attributes
     factor: Fraction | None
     named: bool
+    amount: bool
 
 
 class GroupsLookedAt:
@@ -72,7 +73,8 @@ class GroupsLookedAt:
             factor = Fraction(origin.factor)
         meter = None if group.meter == UNKNOWN else self._meters[group.meter]
         attributes = () if meter is None else self._sets[group.attributes]
-        return Was(meter, attributes, factor, meter is not None and origin.sent_meter in (None, meter))
+        named = meter is not None and origin.sent_meter in (None, meter)
+        return Was(meter, attributes, factor, named, origin.is_amount)
 
     def quantity_sent(self, group: KindGroup, quantity: Decimal) -> Decimal:
         """A quantity that is kept of it, as it was sent."""
@@ -84,7 +86,7 @@ class GroupsLookedAt:
 
         Of a level it is that over the time that each reading covers.
         """
-        level = self._published.meters[kind.meter].combine is Combine.LEVEL
+        level = self._published.meters[kind.meter].combine is Combine.LEVEL and not kind.amount
         factor = self.was(group).factor or Fraction(1)
         whole = scaled(group.by_seconds if level else group.quantity, QUANTITY_PLACES) * kind.factor / factor
         return unscaled(floor(whole), QUANTITY_PLACES)
@@ -94,17 +96,15 @@ def differs(was: Was, found: Found) -> bool:
     """Whether something is another kind than it is kept as; what names a meter that is no more stays what it is."""
     if found.kind is None:
         return was.meter is not None and not (was.named and found.rule is None)
-    return (was.meter, was.attributes, was.factor) != (found.kind.meter, found.kind.attributes, found.kind.factor)
+    kind = found.kind
+    return (was.meter, was.attributes, was.factor, was.amount) != (
+        kind.meter, kind.attributes, kind.factor, kind.amount,
+    )  # fmt: skip
 
 
-def day_of(group: KindGroup) -> date:
-    """A day on which it started; rules say the same of it on all of a segment's days."""
-    return group.first.date()
-
-
-def found_for(kinds: Kinds, looked: GroupsLookedAt, group: KindGroup) -> Found:
-    """What the rules make of a group."""
-    return kinds.find(looked.facts(group), looked.sent(group), day_of(group))
+def found_for(kinds: Kinds, looked: GroupsLookedAt, group: KindGroup, day: date | None = None) -> Found:
+    """What the rules make of a group on a day; on all days of a segment they make the same of it."""
+    return kinds.find(looked.facts(group), looked.sent(group), day or group.first.date())
 
 
 Segment = tuple[date, date]

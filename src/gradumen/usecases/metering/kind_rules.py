@@ -25,11 +25,10 @@ from gradumen.usecases.audit_entries import record
 from gradumen.usecases.catalogue.names import meter_name
 from gradumen.usecases.catalogue.published import Published, load_published
 from gradumen.usecases.metering.kind_groups import GroupsLookedAt, differs, found_for, segments_of
-from gradumen.usecases.metering.kinds import catalogue_of, rules_of
+from gradumen.usecases.metering.kinds import catalogue_of, rule_of, rules_of
 from gradumen.usecases.metering.written_kinds import read_rules, written
 from gradumen.usecases.scope import Caller, Scope, check_unchanged, get_organisation, load_scope
 from gradumen.usecases.tasks import KINDS
-from gradumen.wire.metering.kind_forms import rule_of
 from gradumen.wire.metering.kind_rules import (
     KindMoveBody,
     KindPreviewBody,

@@ -9,6 +9,7 @@ from operator import attrgetter
 from typing import Any
 from uuid import UUID
 
+from gradumen.core.catalogue.services import Meter
 from gradumen.core.errors import Invalid
 from gradumen.core.exact import text
 from gradumen.core.metering.kinds import UNKNOWN, Catalogue, Facts, Found, KindRule, Kinds, Sent
@@ -18,10 +19,7 @@ from gradumen.store.metering import kind_rules as store
 from gradumen.store.metering.tables import FeedRow
 from gradumen.store.unit_of_work import Session
 from gradumen.usecases.catalogue.published import Published
-from gradumen.wire.metering.kind_forms import rule_of
-
-PLAIN = 10**18
-"""Below this a quantity in base units is as it was sent: none is finer than a millionth."""
+from gradumen.wire.metering.kind_forms import kind_rule
 
 
 def rules_of(tx: Session, seller: UUID) -> list[KindRule]:
@@ -33,7 +31,12 @@ def rules_of(tx: Session, seller: UUID) -> list[KindRule]:
 
 
 class _RulesBySeller(dict[UUID, list[KindRule]]):
-    """Rules that were read since the feeds were last set up otherwise."""
+    """Rules that were read since some were last set."""
+
+
+def rule_of(row: store.KindRuleRow) -> KindRule:
+    """A rule, checked before it was kept, as it is looked at."""
+    return kind_rule(row.name, row.starts_on, row.ends_on, row.conditions, row.kind)
 
 
 def catalogue_of(published: Published) -> Catalogue:
@@ -54,6 +57,7 @@ class Kept:
     sent: Sent
     factor: Fraction | None
     why: Invalid | None = None
+    amount: bool = False
 
 
 def kept_as(found: Found, sent: Sent, quantity: Decimal, numbers: dict[str, int]) -> Kept:
@@ -67,10 +71,10 @@ def kept_as(found: Found, sent: Sent, quantity: Decimal, numbers: dict[str, int]
     if kind is None:
         return Kept(UNKNOWN, (), text(quantity), sent, None, found.why)
     try:
-        base = quantity if kind.factor == 1 and quantity < PLAIN else in_base_units(quantity, kind.factor, sent.unit)
+        base = in_base_units(quantity, kind.factor, sent.unit)
     except Invalid as problem:
         return Kept(UNKNOWN, (), text(quantity), sent, None, problem)
-    return Kept(numbers[kind.meter], kind.attributes, text(base), sent, kind.factor)
+    return Kept(numbers[kind.meter], kind.attributes, text(base), sent, kind.factor, amount=kind.amount)
 
 
 class KindsOfFeed:
@@ -81,6 +85,7 @@ class KindsOfFeed:
         self._feed, self._published = feed.slug, published
         self._rules = rules_of(tx, feed.organisation_id)
         self._found: dict[tuple[Any, ...], tuple[Found, Sent]] = {}
+        self._amounts: dict[tuple[str, str], bool] = {}
 
     @cached_property
     def _kinds(self) -> Kinds:
@@ -99,19 +104,30 @@ class KindsOfFeed:
             Invalid: it names a meter that its unit does not fit.
         """
         meter = self._published.meters.get(item.meter)
-        if meter is not None and not self._rules:
+        amount = meter is not None and self._is_amount(meter, item.unit)
+        if meter is not None and not self._rules and not amount:
             return None
         held, day = item.start == item.end, item.start.date()
         key = (item.meter, item.unit, item.attributes, held, day, self._seen(item))
         if key not in self._found:
             facts = Facts(self._feed, item.account, item.source, item.resource)
-            sent = Sent(item.meter, item.unit if meter is None else meter.reading_unit.text, item.attributes, held)
+            unit = item.unit if meter is None or amount else meter.reading_unit.text
+            sent = Sent(item.meter, unit, item.attributes, held)
             self._found[key] = self._kinds.find(facts, sent, day), sent
         found, sent = self._found[key]
-        if meter is not None and found.rule is None:
+        if meter is not None and found.rule is None and not (amount and found.kind):
             return None
-        quantity = item.quantity if meter is None else base_quantity(item, meter)
+        quantity = item.quantity if meter is None or amount else base_quantity(item, meter)
         return kept_as(found, sent, quantity, self._published.meter_ids)
+
+    def _is_amount(self, meter: Meter, unit: str) -> bool:
+        """Whether a unit is of an amount where a meter counts levels; of one that does not fit it is not."""
+        if (meter.slug, unit) not in self._amounts:
+            try:
+                self._amounts[meter.slug, unit] = meter.read_unit(unit)[1]
+            except Invalid:
+                self._amounts[meter.slug, unit] = False
+        return self._amounts[meter.slug, unit]
 
 
 def _nothing(_: Reading) -> None:

@@ -122,8 +122,7 @@ def _moved(tx: Session, feed: FeedRow, groups: Sequence[KindGroup], standing: Se
         if group is None:
             continue
         # By its own day: rules may be others by now than when the groups were made.
-        found = kinds.find(looked.facts(group), looked.sent(group), each.place[2].date())
-        was = looked.was(group)
+        found, was = found_for(kinds, looked, group, each.place[2].date()), looked.was(group)
         kept = kept_as(found, looked.sent(group), looked.quantity_sent(group, each.quantity), published.meter_ids)
         # Of a kind that it cannot be, as for being too fine, it stays unknown.
         if differs(was, found) and not (kept.factor is None and was.meter is None):

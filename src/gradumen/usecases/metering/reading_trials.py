@@ -6,7 +6,6 @@ from decimal import Decimal
 from gradumen.core.metering.kinds import Facts, Kinds, Sent
 from gradumen.core.metering.readings import in_base_units, read_attributes, read_quantity, read_text
 from gradumen.core.permissions import Right
-from gradumen.core.units import convertible
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.catalogue.names import meter_name
 from gradumen.usecases.catalogue.published import Published, load_published
@@ -51,7 +50,7 @@ def try_reading(tx: Session, caller: Caller, *, organisation: str, trial: Readin
     return ReadingTrialBody(
         meter=meter,
         attributes=dict(kind.attributes) if kind else {},
-        quantity=None if meter is None else _quantity(meter, Decimal(kept.quantity), published),
+        quantity=None if meter is None else _quantity(meter, Decimal(kept.quantity), published, amount=kept.amount),
         taken_by=[
             TakingRuleBody(name=each.name, conditions=each.conditions.specificity[0])
             for each in kinds.taking(facts, sent, start.date())
@@ -69,11 +68,14 @@ def _sent(trial: ReadingTrial, published: Published) -> tuple[Sent, Decimal]:
     meter = published.meters.get(name)
     if meter is None:
         return Sent(name, unit, attributes, trial.held), quantity
-    factor = convertible(unit, meter.reading_unit, counted=meter.counted).factor
-    return Sent(name, meter.reading_unit.text, attributes, trial.held), in_base_units(quantity, factor, unit)
+    read, amount = meter.read_unit(unit)
+    if amount:
+        return Sent(name, unit, attributes, trial.held), quantity
+    return Sent(name, meter.reading_unit.text, attributes, trial.held), in_base_units(quantity, read.factor, unit)
 
 
-def _quantity(meter: str, quantity: Decimal, published: Published) -> QuantityBody:
+def _quantity(meter: str, quantity: Decimal, published: Published, *, amount: bool) -> QuantityBody:
     """What one reading says, of a level without the time that it covers."""
-    unit = published.meters[meter].reading_unit.text
+    found = published.meters[meter]
+    unit = (found.unit if amount else found.reading_unit).text
     return QuantityBody(meter=meter, meter_name=meter_name(meter, published), unit=unit, quantity=quantity)

@@ -13,7 +13,7 @@ from gradumen.core.metering.imported_costs import rate_on
 from gradumen.core.metering.ownership import Shares
 from gradumen.core.units import parse_unit
 from gradumen.store.metering import imported_costs as store
-from gradumen.store.metering.exchange_rates import rates_of
+from gradumen.store.metering.exchange_rates import rates_by_currencies
 from gradumen.store.metering.feeds import feeds_by_id
 from gradumen.store.metering.imported_costs import CostSetRow
 from gradumen.store.metering.stale_usage import organisations_by_number
@@ -79,10 +79,7 @@ class _Rates:
         if currency == into:
             return Decimal(1)
         if seller not in self._of:
-            found: dict[tuple[str, str], list[tuple[date, Decimal]]] = defaultdict(list)
-            for row in rates_of(self._tx, seller):
-                found[row.currency, row.into].append((row.starts_on, row.rate))
-            self._of[seller] = found
+            self._of[seller] = rates_by_currencies(self._tx, seller)
         return rate_on(self._of[seller].get((currency, into), ()), day)
 
 

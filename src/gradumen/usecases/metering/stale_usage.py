@@ -107,7 +107,7 @@ def owned_samples(tx: Session, meter: int, rows: Sequence[tuple[Any, ...]], divi
         rows: resource, attributes, origin, start and end in seconds from 1970, millionths.
         divisions: numbers what a rule divides among several.
     """
-    owners = stale_usage.owners_of(tx, {row[2] for row in rows})
+    owners, amounts = stale_usage.origins_of(tx, {row[2] for row in rows})
     by_rule = owners_by_rule(tx, meter, {row[:4] for row in rows if row[2] not in owners})
     found = []
     for resource, attributes, origin, start, end, quantity in rows:
@@ -115,7 +115,7 @@ def owned_samples(tx: Session, meter: int, rows: Sequence[tuple[Any, ...]], divi
         if project is None:
             shares = by_rule.get((resource, attributes, origin, start))
             project = NOBODY if shares is None else divisions.number(shares)
-        found.append(Sample(project, resource, attributes, start, end, int(quantity)))
+        found.append(Sample(project, resource, attributes, start, end, int(quantity), amount=origin in amounts))
     return found
 
 

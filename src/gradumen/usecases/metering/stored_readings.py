@@ -192,7 +192,7 @@ def sent_as(origin: Origin, kept: Kept, sets: Mapping[Attributes, int]) -> Origi
     """Where a reading comes from, with what it was sent as; ``sets`` are numbers of attributes."""
     factor = None if kept.factor is None else f"{kept.factor.numerator}/{kept.factor.denominator}"
     sent = kept.sent
-    return Origin(*origin[:3], sent.meter, sent.unit, sets[sent.attributes], factor)
+    return Origin(*origin[:3], sent.meter, sent.unit, sets[sent.attributes], factor, kept.amount)
 
 
 def number_origins(tx: Session, wanted: Collection[Origin]) -> dict[Origin, int]:
@@ -203,9 +203,9 @@ def number_origins(tx: Session, wanted: Collection[Origin]) -> dict[Origin, int]
 
 
 def _origin_hash(origin: Origin) -> bytes:
-    source, account, owner, meter, *rest = origin
+    source, account, owner, meter, *rest, is_amount = origin
     sent = () if meter is None else (meter, *("" if each is None else str(each) for each in rest))
-    return hash_of(source, account or "", owner or "", *sent)
+    return hash_of(source, account or "", owner or "", *sent, *(("amount",) if is_amount else ()))
 
 
 def attribute_sets_of(tx: Session, wanted: set[Attributes]) -> dict[Attributes, int]:

@@ -7,12 +7,11 @@ from gradumen.core.errors import Invalid
 from gradumen.core.metering.kinds import KindRule
 from gradumen.core.metering.readings import check_attributes, read_text
 from gradumen.core.names import name_of
-from gradumen.core.units import convertible
 from gradumen.store.metering.kind_rules import KindRuleRow
 from gradumen.usecases.catalogue.published import Published
-from gradumen.usecases.metering.kinds import catalogue_of
+from gradumen.usecases.metering.kinds import catalogue_of, rule_of
 from gradumen.usecases.scope import Scope
-from gradumen.wire.metering.kind_forms import read_kind_conditions, rule_of
+from gradumen.wire.metering.kind_forms import read_kind_conditions
 from gradumen.wire.metering.kind_rules import KindRuleForm
 
 
@@ -83,7 +82,7 @@ def _check_kind(published: Published, meters: Collection[str], rule: KindRuleFor
         for source in (*rule.taken.values(), *([rule.times] if rule.times else [])):
             read_text(source, "a name of what is sent")
         if rule.unit is not None:
-            convertible(rule.unit, meter.reading_unit, counted=meter.counted)
+            meter.read_unit(rule.unit)
     except Invalid as problem:
         field = str(problem.facts.get("field", "meter"))
         raise Invalid(f"rule '{name}': {problem.message}", field=f"{where}.{field}") from problem

@@ -291,9 +291,21 @@ def explain(charge: Charge, names: LineNames) -> dict[str, Any]:
         if charge.kind == "overhead":
             shown["percent"] = text(version.overhead)
         if isinstance(found, UsageRate) and isinstance(found.pricing, Markup) and charge.kind in KINDS.values():
-            cost = {"basis": str(found.pricing.of), "amount": text(charge.before)}
+            cost = _cost_of(charge, found.pricing)
             shown |= {"percent": text(found.pricing.percent), "cost": cost, "priced_before_in_period": "0"}
         if charge.kind == "discount":
             discount = next((each for each in version.discounts if each.slug == charge.rate), None)
             shown["percent"] = text(discount.percent) if discount and discount.percent is not None else None
         return shown
+
+
+def _cost_of(charge: Charge, markup: Markup) -> dict[str, Any]:
+    """The cost that is marked up; where that is in another currency, also as it was stated and by what exchanged."""
+    cost: dict[str, Any] = {"basis": str(markup.of), "amount": text(charge.before)}
+    if charge.exchange:
+        cost |= {
+            "stated": text(unscaled(scaled(charge.quantity, QUANTITY_PLACES), AMOUNT_PLACES)),
+            "currency": charge.version.currency,
+            "exchange": [{"since": f"{since}", "rate": text(rate)} for since, rate in charge.exchange],
+        }
+    return cost

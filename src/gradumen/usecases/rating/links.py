@@ -1,6 +1,6 @@
 """Rating of a seller's period from what the database holds: usage, supply lines and rate card versions."""
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import date, datetime
 from decimal import Decimal
@@ -19,6 +19,7 @@ from gradumen.core.rating.rated_periods import rate_period
 from gradumen.core.rating.rating import Pricing, RatedLine
 from gradumen.core.subscriptions.one_off_charges import OneOffCharge
 from gradumen.store.catalogue.published import plan_versions_by_id
+from gradumen.store.metering.exchange_rates import rates_by_currencies
 from gradumen.store.metering.usage import attribute_sets
 from gradumen.store.organisations.tables import ProjectRow, Tree, trees_between, zone_name
 from gradumen.store.subscriptions.sales import lines_in
@@ -95,6 +96,8 @@ class LoadedLinks:
     published: Published
     entered: tuple[OneOffCharge, ...]
     names: SaleNames
+    exchange: Mapping[tuple[str, str], Sequence[tuple[date, Decimal]]]
+    """What currencies are worth in others to the seller, from days on."""
 
     def with_cards(self, tx: Session, instead: Mapping[UUID, RateCardVersion]) -> "LoadedLinks":
         """The same where other versions price the whole period, by rate card; what is promised goes by these too."""
@@ -110,7 +113,9 @@ class LoadedLinks:
         start, end = self.period.bounds(self.zone)
         meters = {number: slug for slug, number in self.published.numbered.items()}
         samplings = {slug: meter.sampling for slug, meter in self.published.meters.items()}
-        pricing = Pricing(self.rated_lines, meters, self.attribute_sets, self.period, self.zone, samplings)
+        pricing = Pricing(
+            self.rated_lines, meters, self.attribute_sets, self.period, self.zone, samplings, self.exchange
+        )
         usage = pl.concat([self.usage, self.promised.usage]) if self.promised.usage.height else self.usage
         rated = rate_period(usage, pricing, self.spells, self.entered, self.costs)
         rated = replace(rated, unpriced=(*rated.unpriced, *self.promised.no_limit))
@@ -186,6 +191,7 @@ def load_links(
         published=published,
         entered=entered,
         names=names,
+        exchange=rates_by_currencies(tx, seller) if found.costs.height else {},
     )
 
 

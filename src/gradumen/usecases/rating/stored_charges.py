@@ -1,7 +1,7 @@
 """Charges as they are stored, with what their numbers mean: what pages and documents read instead of rating."""
 
 from collections.abc import Callable, Sequence
-from datetime import datetime
+from datetime import date, datetime
 from decimal import Decimal
 from fractions import Fraction
 from typing import TypeVar
@@ -93,7 +93,7 @@ class _Reading:
         self.buyers = {row.id: row.buyer_id for row in pairs}
         self.rows = store.charges_of(tx, pairs, buyer)
         self.parts = store.parts_of(tx, pairs, detail)
-        self.missing = store.not_priced_of(tx, pairs)
+        self.missing = store.not_priced_of(tx, pairs, buyer)
         self.cards = self._cards()
         self.versions = {
             card.ids[version.number]: version for _, card in self.cards.values() for version in card.versions
@@ -211,6 +211,7 @@ class _Reading:
             key=row.spread_key,
             advance=row.advance,
             attributes=tuple(row.attribute_sets),
+            exchange=tuple((date.fromisoformat(since), Decimal(rate)) for since, rate in row.exchange or ()),
             parts=parts,
             evidence=row.evidence,
         )

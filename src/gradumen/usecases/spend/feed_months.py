@@ -78,7 +78,7 @@ class FeedMonth:
             kept = divisions.by_quarter(by_quarter)
             for sample in samples:
                 inside = quantity_within(sample, combine, kept, hours[0], hours[1], self._zone)
-                whole = sample.quantity * (sample.end - sample.start if combine is Combine.LEVEL else 1)
+                whole = sample.quantity * (1 if sample.adds(combine) else sample.end - sample.start)
                 # What begins before the month was not counted yet, what ends after it wholly.
                 found[feed, meter] += inside if begins else inside - whole
         return found

@@ -5,6 +5,7 @@ from datetime import timedelta
 
 from gradumen.core.exact import figure
 from gradumen.core.metering.pulls import PullKind
+from gradumen.core.units import counted
 from gradumen.store.metering.pulls import PullRow, count_files, pulls_of
 from gradumen.store.metering.spells import sources_behind
 from gradumen.store.organisations.tables import OrganisationRow
@@ -94,7 +95,3 @@ def _pulled(scope: Scope, path: str, pull: PullRow, refused: int, why: str | Non
             detail="; ".join([*here, *lacks]),
             since=pull.failing_since or pull.quiet_from or pull.last_run_at,
         )
-
-
-def counted(count: int, noun: str) -> str:
-    return f"{figure(count)} {noun}{'' if count == 1 else 's'}"

@@ -12,6 +12,7 @@ from gradumen.core.permissions import Right
 from gradumen.core.quotas.measures import amount_words, of_words
 from gradumen.core.subscriptions.orders import OrderState
 from gradumen.core.tasks import State
+from gradumen.core.units import counted
 from gradumen.store.billing.invoices import Wanted, sums_of_invoices
 from gradumen.store.messages import count_failed
 from gradumen.store.metering.imported_costs import nobodys_costs
@@ -31,7 +32,7 @@ from gradumen.usecases.quotas.pools import short_pools
 from gradumen.usecases.quotas.quota_requests import requests_answered, requests_to_answer
 from gradumen.usecases.quotas.quotas import quotas_held
 from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
-from gradumen.usecases.spend.feed_to_dos import RECENT, counted, feed_to_dos
+from gradumen.usecases.spend.feed_to_dos import RECENT, feed_to_dos
 from gradumen.usecases.subscriptions.endings import Words, endings_of, path_of
 from gradumen.usecases.subscriptions.onboardings import to_approve
 from gradumen.usecases.subscriptions.orders import orders_among, orders_answered, orders_to_approve

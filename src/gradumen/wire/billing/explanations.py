@@ -37,11 +37,25 @@ class Share(_Explained):
     amount: DecimalText
 
 
+class Exchange(_Explained):
+    """What a unit of a currency is worth in another since a day, as the seller said."""
+
+    since: date
+    rate: DecimalText
+
+
 class ImportedCost(_Explained):
-    """The cost of which a charge is, as its source states it: ``billed`` or ``effective``, in the card's currency."""
+    """The cost of which a charge is, as its source states it: ``billed`` or ``effective``, in the card's currency.
+
+    Where it is in another, ``stated`` is what the source states in the charge's unit, and ``exchange`` by what it
+    was worth on its days in ``currency``.
+    """
 
     basis: str
     amount: DecimalText
+    stated: DecimalText | None = None
+    currency: str | None = None
+    exchange: list[Exchange] | None = None
 
 
 class PromisedLimit(_Explained):

@@ -8,17 +8,28 @@ from gradumen.wire.values import Body, DecimalText, YesOrNo
 
 
 class CostMeterSet(Body):
-    """The meter, as service/meter, that a feed's cost files state costs of; null takes no such files any more."""
+    """The meter, as service/meter, that a feed's cost files state costs of; null takes no such files any more.
+
+    ``quantities``: whether what they say was used (ConsumedQuantity) counts as usage too; left out it stays as it is.
+    """
 
     meter: str | None
+    quantities: YesOrNo | None = None
 
 
 class CostMeterBody(Body):
-    """The meter that a feed's cost files state costs of, and the currency that it counts in."""
+    """The meter that a feed's cost files state costs of, and the currency that it counts in.
+
+    ``quantities``: what they say was used counts as usage too. ``without_times``: rows that came before a release that
+    keeps when their charges begin and end, so that what they say was used does not count until they are sent again;
+    told when it is set.
+    """
 
     feed: str
     meter: str | None
     currency: str | None
+    quantities: bool
+    without_times: int
 
 
 class CostFileSent(SentFile):

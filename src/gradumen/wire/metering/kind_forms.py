@@ -2,7 +2,7 @@
 
 from collections.abc import Mapping
 from datetime import date
-from typing import Any, Protocol
+from typing import Any
 
 from gradumen.core.metering.kinds import KindRule
 from gradumen.wire.metering.condition_forms import TogetherForm, conditions_of, read_conditions
@@ -29,21 +29,6 @@ def read_kind_conditions(raw: object) -> dict[str, Any]:
         Invalid: with ``path`` in its facts; a rule has at least one condition.
     """
     return read_conditions(KindForm, raw)
-
-
-class StoredRule(Protocol):
-    """A rule as it is kept."""
-
-    name: Any
-    starts_on: Any
-    ends_on: Any
-    conditions: Any
-    kind: Any
-
-
-def rule_of(stored: StoredRule) -> KindRule:
-    """The rule of what was checked before it was kept."""
-    return kind_rule(stored.name, stored.starts_on, stored.ends_on, stored.conditions, stored.kind)
 
 
 def kind_rule(

@@ -7,7 +7,7 @@ from typing import Any
 from pydantic import TypeAdapter
 
 from gradumen.core.catalogue.discounts import Discount
-from gradumen.core.catalogue.rates import PROMISED, Markup, RateCardVersion, SpreadRate, UsageRate
+from gradumen.core.catalogue.rates import PROMISED, RateCardVersion, SpreadRate, UsageRate
 from gradumen.core.catalogue.selection import Buyers
 from gradumen.core.errors import Invalid
 from gradumen.core.exact import text
@@ -105,7 +105,6 @@ class RateCardForm(Form):
             self.overhead or Decimal(0),
         )
         _check_buyers(found, buyers)
-        _check_currency(found)
         return WrittenCard(self.name, buyers, found, self.at_renewal)
 
 
@@ -113,17 +112,6 @@ def _check_buyers(found: RateCardVersion, buyers: Buyers) -> None:
     if buyers.type != "own-use" and (found.overhead or any(isinstance(rate, SpreadRate) for rate in found.rates)):
         message = "fixed costs are spread, and overhead put on, by a card for own-use only: customers have prices"
         raise Invalid(message, field="for", value=buyers.words)
-
-
-def _check_currency(found: RateCardVersion) -> None:
-    for rate in found.usage_rates:
-        if isinstance(rate.pricing, Markup) and rate.unit.dimensions != (found.currency,):
-            raise Invalid(
-                f"rate '{rate.slug}' marks up a cost in {rate.unit.dimensions[0]}, the card is in {found.currency}; "
-                "one card has one currency",
-                field="currency",
-                value=rate.slug,
-            )
 
 
 _RATE: TypeAdapter[Any] = TypeAdapter(RateForm)
