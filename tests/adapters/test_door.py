@@ -29,13 +29,13 @@ class Odd(BaseHTTPRequestHandler):
             for _ in range(LARGEST // 65_536 + 2):
                 self.wfile.write(b"x" * 65_536)
         elif self.path == "/hangs":
-            time.sleep(1)
+            time.sleep(2)
         elif self.path.startswith("/drips"):
             self.send_response(200)
             if self.path == "/drips":
                 self.end_headers()
             try:
-                for _ in range(20):
+                for _ in range(60):
                     self.wfile.write(b"x")
                     self.wfile.flush()
                     time.sleep(0.05)
@@ -94,7 +94,7 @@ def test_what_is_listed_is_called_and_nothing_else(odd: str) -> None:
 def test_what_leads_elsewhere_hangs_or_pours_is_refused(
     odd: str, path: str, refusal: type[Exception], said: str
 ) -> None:
-    with Door([odd], seconds=0.3).client(odd) as client, pytest.raises(refusal, match=said):
+    with Door([odd], seconds=1).client(odd) as client, pytest.raises(refusal, match=said):
         call(client, "GET", path)
 
 

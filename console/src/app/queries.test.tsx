@@ -1,5 +1,5 @@
-import { QueryClientProvider, useQuery } from '@tanstack/react-query';
-import { render, screen } from '@testing-library/react';
+import { QueryClientProvider, useQuery, useQueryClient } from '@tanstack/react-query';
+import { fireEvent, render, screen } from '@testing-library/react';
 import { describe, expect, it, vi } from 'vitest';
 import { rememberSignedIn, sessionOptions, useSession } from '../access/session';
 import { Refusal, api } from '../shared/api';
@@ -33,5 +33,33 @@ describe('a session that has ended', () => {
     draw('forbidden');
     await new Promise((done) => setTimeout(done, 30));
     expect(screen.getByText('signed in')).toBeInTheDocument();
+  });
+});
+
+/** Shows what is listed, and that it is changed once the button is pressed. */
+function Listed({ ask }: { ask: () => Promise<string> }) {
+  const queries = useQueryClient();
+  const { data } = useQuery({ queryKey: ['listed'], queryFn: ask });
+  return (
+    <button onClick={() => void queries.invalidateQueries({ queryKey: ['listed'] })}>
+      {data ?? 'asked'}
+    </button>
+  );
+}
+
+describe('what is told to be otherwise', () => {
+  it('is asked anew, also while it is being asked for the first time', async () => {
+    let answer: (said: string) => void = () => undefined;
+    const late = new Promise<string>((resolve) => (answer = resolve));
+    const ask = vi.fn().mockReturnValueOnce(late).mockResolvedValue('as it is now');
+    render(
+      <QueryClientProvider client={makeQueries()}>
+        <Listed ask={ask} />
+      </QueryClientProvider>,
+    );
+    fireEvent.click(screen.getByRole('button', { name: 'asked' }));
+    answer('as it was before');
+    expect(await screen.findByText('as it is now')).toBeInTheDocument();
+    expect(ask).toHaveBeenCalledTimes(2);
   });
 });

@@ -4,6 +4,8 @@ import { useMutation, useQueryClient } from '@tanstack/react-query';
 import { type ReactNode, createContext, use, useState } from 'react';
 
 interface Toast {
+  /** Each has its own time, also one that comes while another is shown. */
+  key: number;
   text: string;
   undo?: () => Promise<unknown>;
 }
@@ -15,6 +17,8 @@ const Context = createContext<Say>(() => undefined);
 export const useToast = (): Say => use(Context);
 
 const SHOWN_MS = 10_000;
+/** Who may take it back has to read it, and to decide. */
+const TO_UNDO_MS = 20_000;
 
 export function Toasts({ children }: { children: ReactNode }) {
   const [toast, setToast] = useState<Toast | null>(null);
@@ -22,20 +26,21 @@ export function Toasts({ children }: { children: ReactNode }) {
   const undo = useMutation({
     mutationFn: async () => toast?.undo?.(),
     onSuccess: async () => {
-      setToast({ text: 'It is as it was before.' });
+      say('It is as it was before.');
       await queries.invalidateQueries();
     },
   });
   const say: Say = (text, back) => {
     undo.reset();
-    setToast(back ? { text, undo: back } : { text });
+    setToast((before) => ({ key: (before?.key ?? 0) + 1, text, ...(back && { undo: back }) }));
   };
   return (
     <Context value={say}>
       {children}
       <Snackbar
+        key={toast?.key}
         open={toast !== null}
-        autoHideDuration={undo.isError ? null : SHOWN_MS}
+        autoHideDuration={undo.isError ? null : toast?.undo ? TO_UNDO_MS : SHOWN_MS}
         onClose={(_, reason) => {
           if (reason !== 'clickaway') setToast(null);
         }}

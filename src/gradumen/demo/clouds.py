@@ -198,7 +198,7 @@ class _Handler(BaseHTTPRequestHandler):
         elif wrong == "drop":
             self.close_connection = True
         else:
-            time.sleep(1 if wrong == "slow" else 0)
+            time.sleep(2 if wrong == "slow" else 0)
             self._answer(*act())
 
     def _cells(self, account: dict[str, str | None]) -> list[str]:

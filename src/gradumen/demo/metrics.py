@@ -100,7 +100,7 @@ class _Handler(BaseHTTPRequestHandler):
         elif wrong in ("drip", "endless"):
             self._drip(0.2 if wrong == "drip" else 0, b" " * (1 if wrong == "drip" else 1 << 20))
         else:
-            time.sleep(1.5 if wrong == "slow" else 0)
+            time.sleep(4 if wrong == "slow" else 0)
             known = not asked or urlsplit(self.path).path == "/api/v1/query_range"
             answer = {"status": "success", "data": data()} if known else {"status": "error", "error": "no such page"}
             self._answer(200 if known else 404, answer)

@@ -20,7 +20,7 @@ def fell(world: World, cloud_server: SimulatedCloud) -> Iterator[SimulatedCloud]
     """A cloud of the provider's that sellers below may use, without accounts."""
     for kept in (cloud_server.accounts, cloud_server.limits, cloud_server.people, cloud_server.mishaps):
         kept.clear()
-    cloud_server.late_seconds = 0.8
+    cloud_server.late_seconds = 1.6
     registered(world, cloud_server)
     yield cloud_server
     for timer in cloud_server.later:
@@ -37,7 +37,7 @@ def hands(service: Service, fell: SimulatedCloud, monkeypatch: pytest.MonkeyPatc
         for count in range(40):
             later = leases.now() + next(hours) * timedelta(hours=1)
             monkeypatch.setattr(worker, "now", lambda at=later: at)
-            hand = Worker(service.uow, service.worker.owner, door=Door([fell.url], seconds=0.3))
+            hand = Worker(service.uow, service.worker.owner, door=Door([fell.url], seconds=1))
             try:
                 if not hand.do_next():
                     return count

@@ -170,7 +170,7 @@ def test_a_cloud_that_fails_or_answers_late_has_one_account_in_the_end_and_none_
 
     fell.mishaps.append(mishap)
     told = asked(world, f"undone-{mishap}", people=[])
-    hand = Worker(service.uow, service.worker.owner, door=Door([fell.url], seconds=0.3))
+    hand = Worker(service.uow, service.worker.owner, door=Door([fell.url], seconds=1))
     hand.do_next()
     world.user("edda").onboardings.undo(id_of(told))
     # What is late comes after the first look, and is found by the second.
