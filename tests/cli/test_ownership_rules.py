@@ -3,7 +3,7 @@
 from pathlib import Path
 
 from tests.cli.test_cli import Terminal, profiles, terminal
-from tests.world import GIB, World, egress
+from tests.world import GIB, World, egress, reading
 
 __all__ = ["profiles", "terminal"]
 
@@ -45,3 +45,26 @@ def test_accounts_are_of_whom_a_table_names(terminal: Terminal, world: World, tm
     rules = tmp_path / "rules.yaml"
     rules.write_text("- {name: Tags, by: where.size, starts-on: 2026-09-01, conditions: {}}\n")
     assert "whom where.size names" in terminal("ownership-rules", "apply", str(rules))
+
+
+def test_a_line_is_divided_by_what_each_used(terminal: Terminal, world: World) -> None:
+    world.send(
+        egress("a", 4 * GIB, owner=None, account="acc-9", resource="uplink"),
+        reading("q", owner="quillstone/archive", quantity="6"),
+        reading("b", quantity="2"),
+    )
+    add = ("ownership-rules", "add", "Line", "--from", "2026-09-01", "--meter", "network/egress")
+    assert "--whole is of --by-usage METER" in terminal(*add, "--whole", "9", exit=1)
+    by = ("--by-usage", "compute/vcpu", "--among", "saltmarsh/booking", "--among", "quillstone/archive")
+    assert "name a remainder" in terminal(*add, *by, "--whole", "4 vCPU", exit=1)
+    rest = ("--whole", "4 vCPU", "--remainder", "saltmarsh/harbour")
+    words = "by what saltmarsh/booking, quillstone/archive used of compute/vcpu, the rest saltmarsh/harbour"
+    assert f"nobody -> {words}" in " ".join(terminal(*add, *by, *rest, "--check").split())
+    assert words in " ".join(terminal(*add, *by, *rest).split())
+    for task in world.mara.tasks.list("tarnwick"):
+        world.mara.tasks.follow(task.id, seconds=60)
+    used = terminal(
+        "usage", "show", "--period", "2026-09", "--by", "project", "--meter", "network/egress", "--wait", "60"
+    )
+    # 36 and 12 processor hours of 96.
+    assert [part in " ".join(used.split()) for part in ("1.5 GiB", "512 MiB", "2 GiB")] == [True] * 3, used

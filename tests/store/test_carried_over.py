@@ -143,9 +143,11 @@ def test_usage_of_before_stays_and_no_feed_gives_way(carried: Connection) -> Non
 
 
 def test_rules_of_before_name_their_projects(carried: Connection) -> None:
-    kept = carried.execute(text("SELECT name, project_id, look_up, conditions FROM ownership_rules")).one()
-    name, project, *rest = kept
-    assert (name, str(project).replace("-", ""), rest) == ("one", "b" * 32, [None, '{"account": "acc-7"}'])
+    columns = "name, project_id, look_up, by_usage, remainder, conditions"
+    name, project, *rest = carried.execute(text(f"SELECT {columns} FROM ownership_rules")).one()
+    assert (name, str(project).replace("-", "")) == ("one", "b" * 32)
+    assert rest == [None, None, None, '{"account": "acc-7"}']
+    assert carried.scalar(text("SELECT COUNT(*) FROM cost_sets WHERE waits")) == 0
 
 
 def test_phases_are_conditions_and_other_cards_stay_as_they_are(carried: Connection) -> None:

@@ -11,6 +11,7 @@ from sqlalchemy.orm import Session
 from gradumen.core.metering.packed_days import unpack
 from gradumen.core.metering.readings import hash_of, reading_key
 from gradumen.core.periods import hour_start
+from gradumen.jobs.leases import now
 from gradumen.store import schema
 from gradumen.store.metering.readings import Origin, find_reading, number_origins
 from gradumen.store.metering.tables import (
@@ -117,7 +118,7 @@ def test_usage_of_before_is_made_again_by_a_task(fresh: Engine) -> None:
     command.check(schema.alembic_config(fresh))
     with Session(fresh) as session:
         assert [(task.kind, task.state) for task in session.scalars(select(TaskRow))] == [("usage by day", "waiting")]
-    refresh_usage(UnitOfWork(fresh))
+    refresh_usage(UnitOfWork(fresh), at=now())
     with Session(fresh) as session:
         numbers = {row.number: row.slug for row in session.scalars(select(ProjectRow))} | {0: "nobody"}
         names = {row.id: row.name for row in session.scalars(select(ResourceRow))}

@@ -9,10 +9,12 @@ import { EntryDialog, OwnInput, TextInput, day, given } from '../shared/form';
 import { useSettled } from '../shared/settled';
 import {
   moveWords,
+  pathsOf,
   previewOptions,
   sharesOf,
   tableOf,
   useSetRules,
+  wholeOf,
   type Rule,
   type Rules,
 } from './ownership';
@@ -24,10 +26,17 @@ export interface OwnerValues {
   project: string;
   /** In place of one owner: a line each, organisation/project and a number. */
   shares: string;
+  /** By usage of which meter it is divided, of which projects, of what whole; and who has what is left of that, or of
+   * a hundred shares. */
+  meter: string;
+  divided: string;
+  among: string;
+  whole: string;
+  remainder: string;
   /** The value of what says whose it is, and owners by value, a line each. */
   by: string;
   table: string;
-  way: 'one' | 'several' | 'value';
+  way: 'one' | 'several' | 'usage' | 'value';
   starts_on: string;
   account: string;
   resource: string;
@@ -45,6 +54,11 @@ const unsaid = {
   customer: z.string(),
   project: z.string(),
   shares: z.string(),
+  meter: z.string(),
+  divided: z.string(),
+  among: z.string(),
+  whole: z.string(),
+  remainder: z.string(),
   by: z.string(),
   table: z.string(),
 };
@@ -73,12 +87,32 @@ const schema = z.discriminatedUnion('way', [
       .string()
       .check(
         z.refine(
-          (text) => Object.keys(sharesOf(text) ?? {}).length > 1,
-          'At least two lines: organisation/project and a number',
+          (text) => Object.keys(sharesOf(text) ?? {}).length > 0,
+          'A line each: organisation/project and a number',
         ),
       ),
   }),
+  z.object({
+    ...common,
+    ...unsaid,
+    way: z.literal('usage'),
+    divided: given('The meter that is divided'),
+    meter: given('The meter whose usage says who has how much'),
+    among: z.string().check(z.refine((text) => pathsOf(text) !== null, 'Each is organisation/project')),
+    whole: z
+      .string()
+      .check(z.refine((text) => !text.trim() || wholeOf(text) !== null, 'A number, and its unit after it')),
+  }),
 ]);
+
+/** By what usage it is divided. */
+const usageOf = ({ meter, among, whole }: OwnerValues): Rule['by_usage'] => ({
+  meter: meter.trim(),
+  feeds: [],
+  among: pathsOf(among) ?? [],
+  whole: wholeOf(whole)?.whole ?? null,
+  unit: wholeOf(whole)?.unit ?? null,
+});
 
 /** The rule of what is written; a text with a star at its end is a beginning. */
 export function ruleOf(values: OwnerValues): Rule {
@@ -87,9 +121,13 @@ export function ruleOf(values: OwnerValues): Rule {
     const said = values[key].trim();
     if (said) conditions[key] = said.endsWith('*') ? { prefix: said.slice(0, -1) } : said;
   }
+  const divides = values.way === 'several' || values.way === 'usage';
+  if (values.way === 'usage') conditions.meter = values.divided.trim();
   return {
     name: values.name.trim(),
     owner: values.way === 'one' ? `${values.customer}/${values.project}` : null,
+    by_usage: values.way === 'usage' ? usageOf(values) : null,
+    remainder: (divides && values.remainder.trim()) || null,
     shares: values.way === 'several' ? sharesOf(values.shares) : null,
     by: values.way === 'value' ? values.by.trim() : null,
     owners: values.way === 'value' && values.table.trim() ? tableOf(values.table) : null,
@@ -135,6 +173,7 @@ export function OwnerDialog(props: { rules: Rules; initial: OwnerValues; onClose
 const WAYS = [
   ['one', 'of one project'],
   ['several', 'of several, by shares'],
+  ['usage', 'of several, by what each used'],
   ['value', 'of whom a value names'],
 ] as const;
 
@@ -169,6 +208,15 @@ function Whose() {
           lines={3}
         />
       )}
+      {way === 'usage' && <ByUsage />}
+      {(way === 'several' || way === 'usage') && (
+        <TextInput
+          name="remainder"
+          label="Who has the rest"
+          optional
+          hint={way === 'several' ? REST_OF_SHARES : REST_OF_USAGE}
+        />
+      )}
       {way === 'one' && (
         <>
           <OwnInput<string> name="customer">
@@ -182,6 +230,40 @@ function Whose() {
         label="From"
         columns={way === 'one' ? 3 : 6}
         hint="The day on which it starts, UTC"
+      />
+    </>
+  );
+}
+
+const REST_OF_SHARES = 'organisation/project; with it the numbers are parts of 100';
+const REST_OF_USAGE =
+  'organisation/project; of what all would come to, else of days on which nobody used any';
+
+/** What is divided, and by what. */
+function ByUsage() {
+  return (
+    <>
+      <TextInput name="divided" label="What is divided: usage or cost of" columns={3} hint="service/meter" />
+      <TextInput
+        name="meter"
+        label="By what each used of"
+        columns={3}
+        hint="service/meter; each UTC day by itself, once it is over"
+      />
+      <TextInput
+        name="among"
+        label="Only among"
+        columns={3}
+        optional
+        lines={2}
+        hint="organisation/project, a line each; else all"
+      />
+      <TextInput
+        name="whole"
+        label="All would come to"
+        columns={3}
+        optional
+        hint="As 64 vCPU, or 2 TiB: what is not used of it is the rest"
       />
     </>
   );

@@ -1,13 +1,27 @@
 /** Rules of ownership and what they change, in words. */
 import { expect, it } from 'vitest';
 import { ruleOf } from './OwnerDialog';
-import { conditionWords, moveWords, ownerWords, type Preview, sharesOf, tableOf } from './ownership';
+import {
+  conditionWords,
+  moveWords,
+  ownerWords,
+  pathsOf,
+  type Preview,
+  sharesOf,
+  tableOf,
+  wholeOf,
+} from './ownership';
 
 const WRITTEN = {
   name: ' Gull ',
   customer: 'gull',
   project: 'shop',
   shares: '',
+  meter: '',
+  divided: '',
+  among: '',
+  whole: '',
+  remainder: '',
   by: 'account',
   table: '',
   way: 'one' as const,
@@ -25,6 +39,44 @@ it('reads shares a line each, and refuses what is none', () => {
   expect([rule.owner, rule.shares]).toEqual([null, { 'gull/shop': '3', 'tern/boats': '1' }]);
   expect(ownerWords(rule)).toBe('gull/shop (3), tern/boats (1)');
   expect(ownerWords(ruleOf(WRITTEN))).toBe('gull/shop');
+});
+
+it('divides by usage, of a whole whose rest is somebody’s', () => {
+  const written = {
+    ...WRITTEN,
+    way: 'usage' as const,
+    account: '',
+    feed: '',
+    divided: ' network/egress ',
+    meter: 'compute/vcpu',
+    among: 'gull/shop\ntern/boats, ',
+    whole: '64 vCPU',
+    remainder: ' gull/office ',
+  };
+  const rule = ruleOf(written);
+  expect([rule.conditions, rule.by_usage, rule.remainder, rule.owner, rule.shares]).toEqual([
+    { meter: 'network/egress' },
+    { meter: 'compute/vcpu', feeds: [], among: ['gull/shop', 'tern/boats'], whole: '64', unit: 'vCPU' },
+    'gull/office',
+    null,
+    null,
+  ]);
+  expect(ownerWords(rule)).toBe('by what gull/shop, tern/boats used of compute/vcpu, the rest gull/office');
+  expect(ownerWords(ruleOf({ ...written, among: '', remainder: '' }))).toBe(
+    'by what each used of compute/vcpu',
+  );
+  expect([wholeOf('2.5'), wholeOf('much'), pathsOf('gull'), pathsOf('')]).toEqual([
+    { whole: '2.5', unit: null },
+    null,
+    null,
+    [],
+  ]);
+  const parts = ruleOf({ ...written, way: 'several', shares: 'gull/shop 30' });
+  expect([ownerWords(parts), parts.by_usage, parts.conditions]).toEqual([
+    'gull/shop (30), the rest gull/office',
+    null,
+    {},
+  ]);
 });
 
 it('reads a table a line each, and refuses what is none', () => {
@@ -74,6 +126,8 @@ it('reads a star at the end as a beginning, and leaves out what is not said', ()
     name: 'Gull',
     owner: 'gull/shop',
     shares: null,
+    by_usage: null,
+    remainder: null,
     by: null,
     owners: null,
     starts_on: '2026-09-01',

@@ -39,16 +39,26 @@ export function tableOf(text: string): Record<string, string> | null {
 }
 
 /** Whose what a rule takes is: where it is divided, with the share of each; where a value says so, which. */
-export const ownerWords = ({ owner, shares, by, owners }: Rule): string => {
+export const ownerWords = ({ owner, shares, by, owners, by_usage: usage, remainder }: Rule): string => {
   if (by)
     return `whom ${by} names${owners ? `, of ${formatCount(Object.keys(owners).length)} in a table` : ''}`;
-  return (
-    owner ??
-    Object.entries(shares ?? {})
-      .map(([path, share]) => `${path} (${share})`)
-      .join(', ')
-  );
+  const rest = remainder ? `, the rest ${remainder}` : '';
+  if (usage) return `by what ${usage.among.join(', ') || 'each'} used of ${usage.meter}${rest}`;
+  const parts = Object.entries(shares ?? {}).map(([path, share]) => `${path} (${share})`);
+  return owner ?? parts.join(', ') + rest;
 };
+
+/** A quantity and its unit as they are written together; null where that is none. */
+export function wholeOf(text: string): { whole: string; unit: string | null } | null {
+  const [, whole, unit] = /^\s*(\d+(?:\.\d+)?)(?:\s+(\S+))?\s*$/.exec(text) ?? [];
+  return whole === undefined ? null : { whole, unit: unit ?? null };
+}
+
+/** Projects as they are written, a line each, or several with commas between; null where one is none. */
+export function pathsOf(text: string): string[] | null {
+  const found = text.split(/[\s,]+/).filter(Boolean);
+  return found.every((each) => /^[^/]+\/[^/]+$/.test(each)) ? found : null;
+}
 
 export const rulesOptions = (organisation: string) =>
   queryOptions({

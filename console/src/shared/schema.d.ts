@@ -4321,6 +4321,58 @@ export interface components {
             type?: ("resellers" | "tenants" | "own-use") | null;
         };
         /**
+         * ByUsageForm
+         * @description What projects used of a meter on a UTC day, by which that day is divided once it is over.
+         *
+         *     It counts as measured by ``feeds`` (paths) of the seller, else by all of these and of the sellers above it; of the
+         *     projects ``among`` (organisation/project), else of all of whom the seller sells to. ``whole`` is what all would
+         *     come to, a level or what flows in a day, in ``unit`` (else that of the meter's readings).
+         */
+        "ByUsageForm-Input": {
+            /**
+             * Among
+             * @default []
+             */
+            among?: string[];
+            /**
+             * Feeds
+             * @default []
+             */
+            feeds?: string[];
+            /** Meter */
+            meter: string;
+            /** Unit */
+            unit?: string | null;
+            /** Whole */
+            whole?: string | null;
+        };
+        /**
+         * ByUsageForm
+         * @description What projects used of a meter on a UTC day, by which that day is divided once it is over.
+         *
+         *     It counts as measured by ``feeds`` (paths) of the seller, else by all of these and of the sellers above it; of the
+         *     projects ``among`` (organisation/project), else of all of whom the seller sells to. ``whole`` is what all would
+         *     come to, a level or what flows in a day, in ``unit`` (else that of the meter's readings).
+         */
+        "ByUsageForm-Output": {
+            /**
+             * Among
+             * @default []
+             */
+            among: string[];
+            /**
+             * Feeds
+             * @default []
+             */
+            feeds: string[];
+            /** Meter */
+            meter: string;
+            /** Unit */
+            unit: string | null;
+            /** Whole */
+            whole: string | null;
+        };
+        /**
          * CardCoverageBody
          * @description What a card prices of a plan.
          */
@@ -8382,8 +8434,10 @@ export interface components {
          * @description What started on days of UTC from ``starts_on`` up to ``ends_on``, and fulfils all conditions, is ``owner``'s.
          *
          *     ``owner`` is organisation/project. In its place ``shares`` divides it among several of these, in proportion to the
-         *     number beside each; or the value of ``by`` says whose it is (account, source, resource or feed, or ``where.NAME`` of
-         *     an attribute): by the table ``owners``, else it is the path itself.
+         *     number beside each; or ``by_usage`` does, in proportion to what each used; or the value of ``by`` says whose it is
+         *     (account, source, resource or feed, or ``where.NAME`` of an attribute): by the table ``owners``, else it is the path
+         *     itself. A ``remainder`` (organisation/project) has what shares lack to 100, or what usage lacks to its whole;
+         *     without a whole it has the days on which nobody used any.
          *
          *     ``conditions`` are on feed, account, source, resource, meter, and ``where`` on attributes: a value, a list of
          *     values, ``{"prefix": text}``, ``{"contains": text}``, ``{"pattern": expression}`` of the whole text,
@@ -8393,6 +8447,7 @@ export interface components {
         "OwnershipRuleForm-Input": {
             /** By */
             by?: string | null;
+            by_usage?: components["schemas"]["ByUsageForm-Input"] | null;
             /** Conditions */
             conditions: {
                 [key: string]: unknown;
@@ -8407,6 +8462,8 @@ export interface components {
             owners?: {
                 [key: string]: string;
             } | null;
+            /** Remainder */
+            remainder?: string | null;
             /** Shares */
             shares?: {
                 [key: string]: string;
@@ -8422,8 +8479,10 @@ export interface components {
          * @description What started on days of UTC from ``starts_on`` up to ``ends_on``, and fulfils all conditions, is ``owner``'s.
          *
          *     ``owner`` is organisation/project. In its place ``shares`` divides it among several of these, in proportion to the
-         *     number beside each; or the value of ``by`` says whose it is (account, source, resource or feed, or ``where.NAME`` of
-         *     an attribute): by the table ``owners``, else it is the path itself.
+         *     number beside each; or ``by_usage`` does, in proportion to what each used; or the value of ``by`` says whose it is
+         *     (account, source, resource or feed, or ``where.NAME`` of an attribute): by the table ``owners``, else it is the path
+         *     itself. A ``remainder`` (organisation/project) has what shares lack to 100, or what usage lacks to its whole;
+         *     without a whole it has the days on which nobody used any.
          *
          *     ``conditions`` are on feed, account, source, resource, meter, and ``where`` on attributes: a value, a list of
          *     values, ``{"prefix": text}``, ``{"contains": text}``, ``{"pattern": expression}`` of the whole text,
@@ -8433,6 +8492,7 @@ export interface components {
         "OwnershipRuleForm-Output": {
             /** By */
             by: string | null;
+            by_usage: components["schemas"]["ByUsageForm-Output"] | null;
             /** Conditions */
             conditions: {
                 [key: string]: unknown;
@@ -8447,6 +8507,8 @@ export interface components {
             owners: {
                 [key: string]: string;
             } | null;
+            /** Remainder */
+            remainder: string | null;
             /** Shares */
             shares: {
                 [key: string]: string;

@@ -2,9 +2,16 @@
 
 from gradumen.jobs.leases import now
 from gradumen.store.unit_of_work import UnitOfWork
-from gradumen.usecases.metering.cost_quantities import read_quantities
+from gradumen.usecases.metering.cost_quantities import mark_ready, read_quantities
+from gradumen.usecases.metering.day_shares import mark_over
 from gradumen.usecases.metering.stale_costs import refresh_costs
 from gradumen.usecases.metering.stale_usage import refresh_usage
+
+
+def mark_due(uow: UnitOfWork) -> None:
+    """Mark what waited for its time, or its day, to be over, where that is so by now."""
+    mark_ready(uow, at=now())
+    mark_over(uow, at=now())
 
 
 def work_off(uow: UnitOfWork) -> int:
@@ -12,5 +19,7 @@ def work_off(uow: UnitOfWork) -> int:
 
     First what cost files say was used, which is readings like all others then.
     """
+    # Also what is closed before the next chores counts all of it.
+    mark_due(uow)
     sets = read_quantities(uow, at=now())
-    return sets + refresh_usage(uow) + refresh_costs(uow)
+    return sets + refresh_usage(uow, at=now()) + refresh_costs(uow, at=now())

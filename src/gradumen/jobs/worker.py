@@ -25,12 +25,11 @@ from gradumen.jobs import (
     what_ifs,
 )
 from gradumen.jobs.leases import Held, kept, now
-from gradumen.jobs.marks import work_off
+from gradumen.jobs.marks import mark_due, work_off
 from gradumen.jobs.pieces import Pieces
 from gradumen.jobs.rating import rate
 from gradumen.store.unit_of_work import Engine, UnitOfWork
 from gradumen.usecases import idempotency, tasks
-from gradumen.usecases.metering.cost_quantities import mark_ready
 from gradumen.usecases.metering.limit_watch import watch_limits
 from gradumen.usecases.metering.pull_runs import schedule_pulls
 from gradumen.usecases.metering.read_again import read_unknown_again
@@ -141,7 +140,7 @@ class Worker:
         idempotency.forget_keys(self.uow, at=now())
         forget_what_ifs(self.uow, at=now())
         cost_uploads.clear(self.uow)
-        mark_ready(self.uow, at=now())
+        mark_due(self.uow)
         read_unknown_again(self.uow, at=now())
         tell_endings(self.uow, at=now())
 

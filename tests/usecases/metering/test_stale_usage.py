@@ -11,6 +11,7 @@ from sqlalchemy.orm import Session
 
 from gradumen.client import Client
 from gradumen.core.metering.packed_days import unpack
+from gradumen.jobs.leases import now
 from gradumen.store.metering import stale_usage as store
 from gradumen.store.metering.tables import ResourceRow, StaleUsageRow, UsageDayRow
 from gradumen.usecases.metering.stale_usage import refresh_batch, refresh_usage
@@ -48,7 +49,7 @@ def test_passes_at_once_with_readings_that_pour_in_lose_nothing(world: World, se
     def make() -> None:
         gate.wait()
         while not poured.is_set():
-            refresh_usage(service.uow)
+            refresh_usage(service.uow, at=now())
 
     def guarded(work: Any, *given: Any) -> None:
         try:
@@ -86,10 +87,10 @@ def test_a_pass_removes_only_the_marks_that_it_read(
         return rows
 
     monkeypatch.setattr(store, "samples", then_another)
-    assert refresh_batch(service.uow) == 1
+    assert refresh_batch(service.uow, at=now()) == 1
     answer = world.mara.usage.sum("tarnwick", "2026-09")
     assert ([each.quantity for each in answer.items], answer.waiting) == ([100], True)
-    refresh_usage(service.uow)
+    refresh_usage(service.uow, at=now())
     answer = world.mara.usage.sum("tarnwick", "2026-09")
     assert ([each.quantity for each in answer.items], answer.waiting) == ([107], False)
 

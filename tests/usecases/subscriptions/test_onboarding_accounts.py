@@ -10,6 +10,7 @@ from gradumen.core.errors import Conflict
 from gradumen.core.organisations.clouds import AccountState
 from gradumen.core.subscriptions.onboardings import OnboardingState
 from gradumen.demo.clouds import SimulatedCloud
+from gradumen.jobs.leases import now
 from gradumen.jobs.worker import Worker
 from gradumen.usecases.metering.stale_usage import refresh_usage
 from gradumen.usecases.subscriptions.moves_due import complete_moves
@@ -65,7 +66,7 @@ def test_who_is_closed_has_empty_accounts_that_stay_empty(
     [(id, limits)] = fell.limits.items()
     assert (limits["storage"], limits["machines"]) == ("500", None), "where nobody has a limit, as everybody there"
     world.mara.readings.send("tarnwick/north-fell", [reading("last", owner="gull/shop")])
-    refresh_usage(service.uow)
+    refresh_usage(service.uow, at=now())
     while Worker.rate_next(service.worker):
         pass
     edda.states.change("gull", "closing", reason="Moves out")

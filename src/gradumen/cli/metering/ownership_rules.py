@@ -17,8 +17,9 @@ from gradumen.core.exact import figure, money
 from gradumen.core.metering.ownership import FACTS
 from gradumen.core.units import counted
 from gradumen.wire.metering.condition_forms import condition_words
-from gradumen.wire.metering.ownership_forms import value_words, whose_words
+from gradumen.wire.metering.ownership_forms import rule_words
 from gradumen.wire.metering.ownership_rules import (
+    ByUsageForm,
     OwnershipPreviewBody,
     OwnershipRuleForm,
     OwnershipRulesBody,
@@ -43,6 +44,15 @@ def register(nouns: Any) -> None:
         metavar="ORGANISATION/PROJECT=NUMBER",
         help="in place of one owner: what several have of it, in proportion to these numbers",
     )
+    used = "in place of an owner: divide each UTC day, once it is over, by what each used of this meter on it"
+    add.add_argument("--by-usage", metavar="METER", help=used)
+    few = "with --by-usage: only of these projects (else of all), or only as this feed measured it (else all)"
+    add.add_argument("--among", action="append", default=[], metavar="ORGANISATION/PROJECT", help=few)
+    add.add_argument("--measured-by", action="append", default=[], metavar="FEED", help="see --among")
+    whole = "with --by-usage: what all would come to, a level or an amount of a day; what lacks is the remainder's"
+    add.add_argument("--whole", metavar="NUMBER [UNIT]", help=whole)
+    rest = "who has what shares lack to 100, what usage lacks to the whole, or days on which nobody used any"
+    add.add_argument("--remainder", metavar="ORGANISATION/PROJECT", help=rest)
     value = "in place of an owner, of what the value says whose it is: account, source, resource, feed or where.NAME"
     add.add_argument("--by", help=value)
     table = "with --by: a CSV file of values and owners; without it the value is ORGANISATION/PROJECT itself"
@@ -61,20 +71,19 @@ def _show(found: OwnershipRulesBody, out: Out) -> int:
     out.table(
         ("RULE", "FROM", "UNTIL", "WHAT", "IS OF"),
         [
-            (each.name, str(each.starts_on), str(each.ends_on or ""), condition_words(each.conditions), _owners(each))
+            (
+                each.name,
+                str(each.starts_on),
+                str(each.ends_on or ""),
+                condition_words(each.conditions),
+                rule_words(each),
+            )
             for each in found.rules
         ],
     )
     if not found.rules:
         out.say("no rules: usage is of whom it names, and else of nobody")
     return 0
-
-
-def _owners(rule: OwnershipRuleForm) -> str:
-    """Whose what a rule takes is; where it is divided, with the share of each."""
-    if rule.by:
-        return value_words(rule.by, rule.owners)
-    return rule.owner or whose_words(rule.shares or {})
 
 
 def run_unowned(arguments: argparse.Namespace, client: Client, out: Out) -> int:
@@ -117,6 +126,8 @@ def run_add(arguments: argparse.Namespace, client: Client, out: Out) -> int:
         name=arguments.name,
         owner=arguments.owner,
         shares=_shares(arguments.share),
+        by_usage=_by_usage(arguments),
+        remainder=arguments.remainder,
         by=arguments.by,
         owners=None if arguments.owners is None else _owners_of(arguments.owners),
         starts_on=arguments.starts_on,
@@ -162,6 +173,32 @@ def _shares(written: Sequence[str]) -> dict[str, Decimal] | None:
                 f"'{each}' is no share; write ORGANISATION/PROJECT=NUMBER", field="share", value=each
             ) from error
     return found or None
+
+
+def _by_usage(arguments: argparse.Namespace) -> ByUsageForm | None:
+    """By what usage is divided; None where it is not.
+
+    Raises:
+        Invalid: something is said of it, and not by what; or a whole is no number.
+    """
+    if arguments.by_usage is None:
+        for name in ("among", "measured_by", "whole"):
+            if getattr(arguments, name):
+                option = f"--{name.replace('_', '-')}"
+                raise Invalid(f"{option} is of --by-usage METER; say that too", field=name)
+        return None
+    number, _, unit = (arguments.whole or "").strip().partition(" ")
+    try:
+        whole = Decimal(number) if number else None
+    except InvalidOperation as error:
+        raise Invalid(f"'{number[:40]}' is no number", field="whole", value=number[:40]) from error
+    return ByUsageForm(
+        meter=arguments.by_usage,
+        among=arguments.among,
+        feeds=arguments.measured_by,
+        whole=whole,
+        unit=unit.strip() or None,
+    )
 
 
 def run_drop(arguments: argparse.Namespace, client: Client, out: Out) -> int:

@@ -32,7 +32,7 @@ Rates = Mapping[tuple[int, str, date], Decimal | None]
 """What a unit of a currency is worth in the one in which a set is sold on its day; by set; None: nobody says."""
 
 
-def cost_days(alike: pl.DataFrame, owners: Mapping[tuple[object, ...], Shares], rates: Rates) -> pl.DataFrame:
+def cost_days(alike: pl.DataFrame, owners: Mapping[tuple[int, int, int, date], Shares], rates: Rates) -> pl.DataFrame:
     """Rows by whose they are: what is divided sums to the whole, and the first of those who share it has its count.
 
     ``number`` counts within a set. ``sold_billed`` and ``sold_effective`` are null where there is no rate.
@@ -56,7 +56,7 @@ def cost_days(alike: pl.DataFrame, owners: Mapping[tuple[object, ...], Shares], 
     return _sold(whole, rates).drop("at", "place")
 
 
-def _places(owners: Mapping[tuple[object, ...], Shares]) -> pl.DataFrame:
+def _places(owners: Mapping[tuple[int, int, int, date], Shares]) -> pl.DataFrame:
     """Whose things are, each by its place among the distinct shares."""
     places = {shares: place for place, shares in enumerate(dict.fromkeys(owners.values()))}
     schema = {**{each: ALIKE[each] for each in WHOSE}, "place": pl.Int32}

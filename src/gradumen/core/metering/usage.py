@@ -9,7 +9,7 @@ from datetime import date, timedelta
 
 from gradumen.core.catalogue.services import Combine
 from gradumen.core.exact import allocate
-from gradumen.core.metering.ownership import Shares
+from gradumen.core.metering.ownership import NOBODY, ByUsage, Shares, Whose
 
 HOUR_SECONDS = 3600
 DAY_HOURS = 24
@@ -56,6 +56,8 @@ class UsageDay:
 
 DayKey = tuple[int, int, int, int]
 """Project, resource, UTC day counted from 1970, attributes."""
+DayShares = Mapping[tuple[ByUsage, int], Shares]
+"""The shares of days, counted from 1970; nobody's where there are none (yet)."""
 
 
 def over_hours(sample: Sample, combine: Combine, length: int = HOUR_SECONDS) -> list[tuple[int, int]]:
@@ -111,32 +113,46 @@ class Divisions:
     """Shares among several, under numbers that stand for them in place of a project's."""
 
     def __init__(self) -> None:
-        self._numbers: dict[Shares, int] = {}
-        self._shares: dict[int, Shares] = {}
+        self._numbers: dict[Whose, int] = {}
+        self._whose: dict[int, Whose] = {}
 
-    def number(self, shares: Shares) -> int:
+    def number(self, whose: Whose) -> int:
         """The number of shares; of a single project its own."""
-        if len(shares) == 1:
-            return shares[0][0]
-        number = self._numbers.setdefault(shares, -1 - len(self._numbers))
-        self._shares[number] = shares
+        if not isinstance(whose, ByUsage) and len(whose) == 1:
+            return whose[0][0]
+        number = self._numbers.setdefault(whose, -1 - len(self._numbers))
+        self._whose[number] = whose
         return number
 
-    def shares(self, number: int) -> Shares:
-        """What a number stands for; a project's own is all of it.
+    def shares(self, number: int, day: int | None = None, of_days: DayShares | None = None) -> Shares:
+        """What a number stands for, on a day where that makes a difference; a project's own is all of it.
 
         >>> shares = Divisions()
         >>> shares.shares(shares.number(((7, 3), (8, 1)))), shares.shares(7)
         (((7, 3), (8, 1)), ((7, 1),))
         """
-        return self._shares.get(number, ((number, 1),))
+        whose = self._whose.get(number, ((number, 1),))
+        if isinstance(whose, ByUsage):
+            return (of_days or {}).get((whose, day or 0), ((NOBODY, 1),))
+        return whose
+
+    def by_usage(self, days: Iterable[DayKey]) -> dict[DayKey, ByUsage]:
+        """Those of some days that are divided by usage, with how."""
+        there = {number: whose for number, whose in self._whose.items() if isinstance(whose, ByUsage)}
+        return {key: there[key[0]] for key in days if key[0] in there} if there else {}
 
     def by_quarter(self, projects: Collection[int]) -> set[int]:
-        """The numbers whose usage is kept by quarters of an hour because that of one of their projects is."""
-        own = {number for number, shares in self._shares.items() if any(each in projects for each, _ in shares)}
+        """The numbers whose usage is kept by quarters of an hour as that of one of their projects is, or may be."""
+        own = {
+            number
+            for number, whose in self._whose.items()
+            if (projects if isinstance(whose, ByUsage) else any(each in projects for each, _ in whose))
+        }
         return own | set(projects)
 
-    def divide(self, days: Mapping[DayKey, UsageDay], by_quarter: Collection[int] = ()) -> Mapping[DayKey, UsageDay]:
+    def divide(
+        self, days: Mapping[DayKey, UsageDay], by_quarter: Collection[int] = (), of_days: DayShares | None = None
+    ) -> Mapping[DayKey, UsageDay]:
         """The days with those of shares in the days of their projects: each hour is split so that the parts are it.
 
         A reading is counted once, with the first of them.
@@ -149,12 +165,12 @@ class Divisions:
         8 {0: 11} 1
         7 {0: 5} 1
         """
-        if not self._shares:
+        if not self._whose:
             return days
-        found = {key: replace(day, slots=dict(day.slots)) for key, day in days.items() if key[0] not in self._shares}
+        found = {key: replace(day, slots=dict(day.slots)) for key, day in days.items() if key[0] not in self._whose}
         for key, day in days.items():
-            if key[0] in self._shares:
-                _divide_day(found, key, day, self._shares[key[0]], by_quarter)
+            if key[0] in self._whose:
+                _divide_day(found, key, day, self.shares(key[0], key[2], of_days), by_quarter)
         return found
 
 

@@ -50,6 +50,7 @@ class CostSetRow(Base):
         Index("ix_cost_sets_export_id", "export_id"),
         Index("ix_cost_sets_unread_since", "unread_since"),
         Index("ix_cost_sets_ready_at", "ready_at"),
+        Index("ix_cost_sets_waits_day", "waits", "day"),
     )
 
     id: Mapped[int] = mapped_column(BigInteger, primary_key=True, autoincrement=True)
@@ -70,6 +71,8 @@ class CostSetRow(Base):
     """When the next of what it says was used is over, where something is not yet; in business time."""
     was_read: Mapped[bool] = mapped_column(default=False)
     """What of it cannot be read was told."""
+    waits: Mapped[bool] = mapped_column(default=False)
+    """Some of it is divided by what is used on its day, and nobody's until that is over."""
 
 
 class CostRowRow(Base):
@@ -322,7 +325,10 @@ def cost_groups(tx: Session, feeds: Collection[int], first: date, end: date, mos
 
 
 def nobodys_costs(tx: Session, organisation: UUID, since: date) -> list[tuple[str, Decimal]]:
-    """What came to an organisation since a day that is nobody's, by currency, without the suppliers' tax."""
+    """What came to an organisation since a day that is nobody's, by currency, without the suppliers' tax.
+
+    But for what waits for its day to be over, to be divided.
+    """
     day = CostDayRow
     query = (
         select(day.currency, func.sum(day.billed))
@@ -331,6 +337,7 @@ def nobodys_costs(tx: Session, organisation: UUID, since: date) -> list[tuple[st
         .where(
             FeedRow.organisation_id == organisation, day.project_number == 0, day.day >= since, day.category != "Tax"
         )
+        .where(CostSetRow.waits.is_(False))
         .group_by(day.currency)
         .order_by(day.currency)
     )

@@ -7,14 +7,15 @@ from decimal import Decimal
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import JSON, ForeignKey, SmallInteger, String, delete, func, select
+from sqlalchemy import JSON, ForeignKey, SmallInteger, String, delete, select
 from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.orm import Mapped, Session, mapped_column
 
+from gradumen.core.exact import add
 from gradumen.core.metering.feed_precedences import COMPARED
-from gradumen.core.metering.ownership import NOBODY
+from gradumen.core.metering.ownership import NOBODY, WHOLE_SHARES
 from gradumen.store.columns import Base
-from gradumen.store.metering.tables import FeedRow, OriginRow, ResourceRow, UsageDayRow
+from gradumen.store.metering.tables import FeedRow, OriginRow, ResourceRow
 from gradumen.store.organisations.projects import projects_by_path
 from gradumen.store.organisations.tables import OrganisationRow, ProjectRow
 
@@ -33,7 +34,9 @@ class OwnershipRuleRow(Base):
 
     ``shares`` are projects' ids, each with the number that its share is in proportion to; ``project_id`` is the first.
     Where a value says whose it is, ``look_up`` has what that is a value of (``by``) and, unless it is the owner itself,
-    projects' ids by value (``owners``); then there are neither shares nor a project.
+    projects' ids by value (``owners``); then there are neither shares nor a project. ``by_usage`` divides each day by
+    what is used on it of ``meter`` (by number): by ``feeds`` and ``among`` projects, where not by all; what it
+    ``divides`` are meters by name. ``remainder`` has what is left, of shares as of usage.
     """
 
     __tablename__ = "ownership_rules"
@@ -44,6 +47,8 @@ class OwnershipRuleRow(Base):
     project_id: Mapped[UUID | None] = mapped_column(ForeignKey("projects.id", ondelete="RESTRICT"))
     look_up: Mapped[dict[str, Any] | None] = mapped_column(JSON(none_as_null=True))
     shares: Mapped[list[list[str]] | None] = mapped_column(JSON(none_as_null=True))
+    by_usage: Mapped[dict[str, Any] | None] = mapped_column(JSON(none_as_null=True))
+    remainder: Mapped[UUID | None] = mapped_column(ForeignKey("projects.id", ondelete="RESTRICT"))
     starts_on: Mapped[date]
     ends_on: Mapped[date | None]
     conditions: Mapped[dict[str, Any]] = mapped_column(JSON)
@@ -51,7 +56,10 @@ class OwnershipRuleRow(Base):
 
 @dataclass(frozen=True, slots=True)
 class Stored:
-    """A rule with the projects that it names: each one's number, path, organisation and share; or those of a table."""
+    """A rule with the projects that it names: each one's number, path, organisation and share; or those of a table.
+
+    Of whom a remainder is comes last among the owners.
+    """
 
     row: OwnershipRuleRow
     owners: tuple["Owner", ...]
@@ -126,9 +134,14 @@ def _named(rule: OwnershipRuleRow) -> list[tuple[UUID, Decimal]]:
     """The projects that a rule names, with their shares."""
     if rule.look_up is not None:
         return [(UUID(project), Decimal(1)) for project in (rule.look_up["owners"] or {}).values()]
+    if rule.by_usage is not None:
+        named = [UUID(project) for project in rule.by_usage["among"]]
+        return [(project, Decimal(1)) for project in (*named, *([rule.remainder] if rule.remainder else []))]
     if rule.shares is None:
         return [] if rule.project_id is None else [(rule.project_id, Decimal(1))]
-    return [(UUID(project), Decimal(share)) for project, share in rule.shares]
+    found = [(UUID(project), Decimal(share)) for project, share in rule.shares]
+    left = WHOLE_SHARES - add([share for _, share in found])
+    return [*found, *([(rule.remainder, left)] if rule.remainder else [])]
 
 
 def lock_version(tx: Session, seller: UUID) -> int:
@@ -251,15 +264,6 @@ def counted(tx: Session, feeds: Sequence[int], first: date, end: date) -> dict[i
     """How many readings of each feed started on some days, how many are nobody's, and how many gave way."""
     rows = _asked(tx, _COUNTED, feeds, first, end)
     return {feed: (int(all_of_it), int(nobodys), int(gave_way)) for feed, all_of_it, nobodys, gave_way in rows}
-
-
-def resources_of_nobody(tx: Session, feeds: Sequence[int], first: date) -> int:
-    """How many resources of feeds have usage that is nobody's from a day on."""
-    if not feeds:
-        return 0
-    query = select(func.count(ResourceRow.id.distinct())).join(UsageDayRow, UsageDayRow.resource_id == ResourceRow.id)
-    query = query.where(UsageDayRow.project_number == NOBODY, UsageDayRow.day >= first, ResourceRow.feed_id.in_(feeds))
-    return tx.scalar(query) or 0
 
 
 def totals_of(

@@ -8,7 +8,7 @@ from uuid import UUID
 
 from gradumen.core.exact import scaled
 from gradumen.core.metering.dated_rules import RuleIndex
-from gradumen.core.metering.ownership import SHARE_PLACES, OwnershipRule, Shares
+from gradumen.core.metering.ownership import SHARE_PLACES, ByUsage, OwnershipRule, Whose
 from gradumen.store.metering.ownership_rules import (
     FeedOf,
     Owner,
@@ -22,7 +22,7 @@ from gradumen.store.metering.ownership_rules import (
 from gradumen.store.metering.usage import attribute_sets, meter_rows
 from gradumen.store.organisations.tables import Tree, trees_between
 from gradumen.store.unit_of_work import Session
-from gradumen.wire.metering.ownership_forms import rule_of, value_words, whose_words
+from gradumen.wire.metering.ownership_forms import rule_of, usage_words, value_words, whose_words
 
 
 @dataclass(frozen=True, slots=True)
@@ -66,10 +66,24 @@ def ruled_by(row: OwnershipRuleRow, owners: Sequence[Owner], table: Mapping[str,
         rule = rule_of(row.name, (), row.starts_on, row.ends_on, row.conditions, by, numbers)
         entries = None if table is None else {value: of_one(rule, owner) for value, owner in table.items()}
         return Ruled(rule, value_words(by, table), frozenset(), entries)
+    last = owners[-1] if row.remainder else None
+    named, rest = (owners[:-1], last.path) if last else (owners, None)
+    organisations = frozenset(each.organisation for each in owners)
+    by = row.by_usage
+    if by is not None:
+        by_usage = ByUsage(
+            row.organisation_id,
+            by["meter"],
+            frozenset(by["feeds"]),
+            frozenset(each.number for each in named),
+            None if by["whole"] is None else int(by["whole_millionths"]),
+            last.number if last else None,
+        )
+        rule = rule_of(row.name, (), row.starts_on, row.ends_on, row.conditions, by_usage=by_usage)
+        return Ruled(rule, usage_words(by["meter_slug"], [each.path for each in named], rest), organisations)
     shares = tuple((each.number, scaled(each.share, SHARE_PLACES)) for each in owners)
     rule = rule_of(row.name, shares, row.starts_on, row.ends_on, row.conditions)
-    whose = whose_words({each.path: each.share for each in owners})
-    return Ruled(rule, whose, frozenset(each.organisation for each in owners))
+    return Ruled(rule, whose_words({each.path: each.share for each in named}, rest), organisations)
 
 
 def of_one(rule: OwnershipRule, owner: Owner) -> Ruled:
@@ -216,8 +230,8 @@ Alike = tuple[int, int, int, int]
 """Resource, attributes, origin, and the second of 1970 at which a reading started."""
 
 
-def owners_by_rule(tx: Session, meter: int, readings: Collection[Alike]) -> dict[Alike, Shares]:
-    """The projects whose readings these are that name no owner, with their shares; those of nobody are left out."""
+def owners_by_rule(tx: Session, meter: int, readings: Collection[Alike]) -> dict[Alike, Whose]:
+    """Whose readings these are that name no owner: projects with their shares; those of nobody are left out."""
     if not readings:
         return {}
     starts = [start for *_, start in readings]
@@ -233,5 +247,5 @@ def owners_by_rule(tx: Session, meter: int, readings: Collection[Alike]) -> dict
             continue
         by = owners.find(resource, meter, origin, attributes, datetime.fromtimestamp(start, UTC))
         if by is not None:
-            found[each] = by.rule.shares
+            found[each] = by.rule.whose
     return found

@@ -10,7 +10,7 @@ from typing import Any
 from gradumen.core.exact import add
 from gradumen.core.metering.dated_rules import first_difference
 from gradumen.core.metering.imported_costs import AHEAD
-from gradumen.core.metering.ownership import NOBODY
+from gradumen.core.metering.ownership import NOBODY, OwnershipRule
 from gradumen.core.periods import midnight
 from gradumen.core.permissions import Right
 from gradumen.core.tasks import Lease
@@ -42,6 +42,8 @@ from gradumen.wire.metering.ownership_rules import (
 
 LOOKED_AT, LOOKED_BACK = 200_000, timedelta(days=92)
 """Groups of readings, and days, that a preview looks at."""
+ANY = -1
+"""In place of a project's number: whoever has it."""
 
 
 @use_case
@@ -67,7 +69,7 @@ def written_rules(tx: Session, seller: OrganisationRow) -> list[OwnershipRuleFor
     return [
         OwnershipRuleForm(
             name=each.row.name,
-            **whose(each),
+            **whose(tx, seller, each),
             starts_on=each.row.starts_on,
             ends_on=each.row.ends_on,
             conditions=each.row.conditions,
@@ -190,6 +192,13 @@ class Gathered:
         }
 
 
+def _had(rule: OwnershipRule | None) -> list[int]:
+    """The projects that may have what a rule takes; ANY where their usage says so."""
+    if rule is None:
+        return [NOBODY]
+    return [ANY] if rule.by_usage else [number for number, _ in rule.shares]
+
+
 Move = tuple[str | None, str | None, str | None]
 """Whose it is, whose it would be, and by which rule."""
 
@@ -224,7 +233,7 @@ def preview_ownership_rules(
         whose, whose_then = (each.owner if each else None for each in (was, would))
         if whose != whose_then:
             moved = moves[whose, whose_then, would.rule.name if would else None]
-            had = [number for number, _ in was.rule.shares] if was else [NOBODY]
+            had = _had(was.rule if was else None)
             moved.take(group, owners.feeds[group.resource].resource, had)
     # What suppliers charge is for those who read money.
     paying = feeds if seller.id in scope.members_money() else []
@@ -244,7 +253,11 @@ def _projects(tx: Session, scope: Scope, seller: OrganisationRow, rules: Rules) 
     """The projects that rules may say that something is of."""
     if any(each.by and each.owners is None for each in rules.values):
         return set(store.projects_below(tx, scope.tree.below([seller.id])))
+    if any(each.by_usage and not each.by_usage.among for each in rules.values):
+        return set(store.projects_below(tx, scope.tree.below([seller.id])))
     named = {number for each in rules.values for number, _ in each.shares}
+    for by in (each.by_usage for each in rules.values if each.by_usage):
+        named |= by.among | ({by.remainder} if by.remainder else set())
     return named | {number for each in rules.values for number in (each.owners or {}).values()}
 
 
@@ -307,7 +320,11 @@ class Totals:
     """Usage of feeds on some days that is of some projects, added up by what it is of."""
 
     def __init__(self, tx: Session, feeds: Sequence[int], first: date, end: date, projects: Sequence[int]) -> None:
-        self._totals = store.totals_of(tx, feeds, first, end, projects)
+        self._totals = dict(store.totals_of(tx, feeds, first, end, projects))
+        of_any: dict[store.Place, list[Decimal]] = defaultdict(list)
+        for (_, resource, meter, attributes, day), total in self._totals.items():
+            of_any[ANY, resource, meter, attributes, day].append(total)
+        self._totals |= {place: add(totals) for place, totals in of_any.items()}
         self._meters, self._published = meter_rows(tx), load_published(tx)
 
     def of(self, places: set[store.Place]) -> list[QuantityBody]:

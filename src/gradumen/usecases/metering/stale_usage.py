@@ -2,7 +2,7 @@
 
 from collections import defaultdict
 from collections.abc import Sequence
-from datetime import date, timedelta
+from datetime import date, datetime, timedelta
 from typing import Any
 from uuid import UUID
 
@@ -19,6 +19,7 @@ from gradumen.store.metering.spells import spells_behind
 from gradumen.store.metering.usage import meter_rows
 from gradumen.store.pairs import raise_pairs
 from gradumen.store.unit_of_work import Session, UnitOfWork, use_case
+from gradumen.usecases.metering.day_shares import Dividing
 from gradumen.usecases.metering.held_usage import HeldSpan
 from gradumen.usecases.metering.measured_before import load_before, measured_before, with_followers
 from gradumen.usecases.metering.owners import owners_by_rule
@@ -30,21 +31,22 @@ BATCH = 2000
 DAY = timedelta(days=1)
 
 
-def refresh_usage(uow: UnitOfWork) -> int:
+def refresh_usage(uow: UnitOfWork, *, at: datetime) -> int:
     """Work off marks until none is left; gives how many. Safe to run beside itself and new readings."""
     done = 0
-    while count := refresh_batch(uow):
+    while count := refresh_batch(uow, at=at):
         done += count
     return done
 
 
 @use_case
-def refresh_batch(tx: Session) -> int:
+def refresh_batch(tx: Session, *, at: datetime) -> int:
     """Make the usage of the oldest marks again; gives how many marks that were.
 
     Rivals over the same resources queue, so whoever comes later reads what the one before it wrote; a reading that
     comes in meanwhile has a mark of its own, which stays. A quiet mark changes nothing of what is charged: it only
-    puts usage of before into today's form. What holds until it changes goes on where more has been told since.
+    puts usage of before into today's form. What holds until it changes goes on where more has been told since; what
+    is divided by what was made again is marked in its turn.
     """
     marks = stale_usage.next_marks(tx, BATCH)
     behind = spells_behind(tx, BATCH)
@@ -53,27 +55,35 @@ def refresh_batch(tx: Session) -> int:
     before = load_before(tx)
     wanted = with_followers(tx, {*behind, *(mark for mark, _ in marks.values())}, before)
     changed = with_followers(tx, {*behind, *(mark for mark, quiet in marks.values() if not quiet)}, before)
+    dividing = Dividing(tx, at, {meter for _, meter, _ in wanted})
     stale_usage.lock_resources(tx, {resource for resource, _, _ in wanted})
-    _raise(tx, _make(tx, changed, before))
-    _make(tx, wanted - changed, before)
+    made = _make(tx, changed, before, dividing)
+    _raise(tx, {(project, day) for project, _, day in made})
+    dividing.mark_dependents({(meter, day) for _, meter, day in made})
+    _make(tx, wanted - changed, before, dividing)
     stale_usage.drop_marks(tx, marks)
     return len(marks) + len(behind)
 
 
-def _make(tx: Session, marks: set[stale_usage.Mark], before: Before) -> set[tuple[int, date]]:
-    """Make the usage of marks again; gives the projects, by number, and days that have or had any."""
+Touched = set[tuple[int, int, date]]
+"""Projects, by number, meters and days that have or had usage."""
+
+
+def _make(tx: Session, marks: set[stale_usage.Mark], before: Before, dividing: Dividing) -> Touched:
+    """Make the usage of marks again; gives what it is or was of."""
     marks = {each for each in marks if each[1] != UNKNOWN}
     combine = {number: Combine(meter.combine) for number, meter in meter_rows(tx).items()} if marks else {}
     by_quarter = stale_usage.kept_by_quarter(tx) if marks else set()
-    touched: set[tuple[int, date]] = set()
+    touched: Touched = set()
     # In time: what holds goes on from what was made of the days before.
     for span in sorted(spans_of(marks), key=lambda each: each.first):
-        touched |= _make_again(tx, span, combine[span.meter], by_quarter, before)
+        there = _make_again(tx, span, combine[span.meter], by_quarter, before, dividing)
+        touched |= {(project, span.meter, day) for project, day in there}
     return touched
 
 
 def _make_again(
-    tx: Session, span: Span, combine: Combine, by_quarter: set[int], before: Before
+    tx: Session, span: Span, combine: Combine, by_quarter: set[int], before: Before, dividing: Dividing
 ) -> set[tuple[int, date]]:
     """Replace the usage of a span; gives the projects, by number, and days that have or had any."""
     divisions = Divisions()
@@ -83,7 +93,8 @@ def _make_again(
     kept = divisions.by_quarter(by_quarter)
     touched = stale_usage.take_out(tx, span)
     values = []
-    made = divisions.divide(combine_days(held.samples(owned) if held else owned, combine, kept), by_quarter)
+    days = combine_days(held.samples(owned) if held else owned, combine, kept)
+    made = divisions.divide(days, by_quarter, dividing.of_span(divisions, days, span))
     elsewhere = measured_before(tx, span, combine, before)
     made = give_way(made, elsewhere)
     if held:

@@ -1,6 +1,7 @@
 """The usage that nobody owns: what names no owner and no rule takes, by feed and account, with the count of all."""
 
 from collections import defaultdict
+from collections.abc import Sequence
 from datetime import UTC, date, datetime, timedelta
 from uuid import UUID
 
@@ -8,10 +9,14 @@ from gradumen.core.metering.ownership import NOBODY
 from gradumen.core.periods import Period, midnight, zone_of
 from gradumen.core.permissions import Right
 from gradumen.store.metering import ownership_rules as store
+from gradumen.store.metering.divided_days import resources_of_nobody
 from gradumen.store.metering.feeds import feeds_of
+from gradumen.store.metering.ownership_rules import Group
 from gradumen.store.metering.tables import FeedRow
 from gradumen.store.tasks import find_under_way
 from gradumen.store.unit_of_work import Session, at_one_moment, use_case
+from gradumen.usecases.metering.day_shares import shares_of_days
+from gradumen.usecases.metering.owners import Owners
 from gradumen.usecases.metering.ownership_rules import LOOKED_AT, Gathered, Totals, naming_nobody
 from gradumen.usecases.metering.stale_usage import usage_as_of
 from gradumen.usecases.scope import Caller, get_organisation, load_scope
@@ -40,11 +45,8 @@ def list_unowned_usage(tx: Session, caller: Caller, *, organisation: str, period
     numbers = [each.id for each in feeds]
     groups, owners = naming_nobody(tx, numbers, first, end, [NOBODY])
     found: dict[tuple[str, str | None, str], Gathered] = defaultdict(Gathered)
-    for group in groups[:LOOKED_AT]:
+    for group in _of_nobody(tx, groups[:LOOKED_AT], owners, scope.now.date()):
         feed = owners.feeds[group.resource]
-        at = midnight(group.day)
-        if owners.find(group.resource, group.meter, group.origin, group.attributes, at) is not None:
-            continue
         source, account = owners.said(group.origin)
         found[feed.feed, account, source].take(group, feed.resource, [NOBODY])
     totals = Totals(tx, numbers, first, end, [NOBODY])
@@ -74,6 +76,20 @@ def list_unowned_usage(tx: Session, caller: Caller, *, organisation: str, period
     )
 
 
+def _of_nobody(tx: Session, groups: Sequence[Group], owners: Owners, today: date) -> list[Group]:
+    """Those that no rule takes, and those of days that are over on which nobody used what they are divided by."""
+    taken = [
+        owners.find(each.resource, each.meter, each.origin, each.attributes, midnight(each.day)) for each in groups
+    ]
+    divided = {(by, each.day) for each, of in zip(groups, taken, strict=True) if of and (by := of.rule.by_usage)}
+    shares = shares_of_days(tx, divided, today) if divided else {}
+    return [
+        each
+        for each, of in zip(groups, taken, strict=True)
+        if of is None or ((by := of.rule.by_usage) and each.day < today and shares[by, each.day] == ((NOBODY, 1),))
+    ]
+
+
 def _counted(tx: Session, seller: str, feeds: list[FeedRow], first: date, end: date) -> list[FeedReadingsBody]:
     """Every reading that stands is somebody's or nobody's, or gave way."""
     counts = store.counted(tx, [each.id for each in feeds], first, end)
@@ -94,4 +110,4 @@ def _counted(tx: Session, seller: str, feeds: list[FeedRow], first: date, end: d
 
 def count_unowned(tx: Session, seller: UUID, now: datetime) -> int:
     """How many resources of a seller's feeds have usage of the last five weeks that nobody owns."""
-    return store.resources_of_nobody(tx, [each.id for each in feeds_of(tx, seller)], (now - timedelta(days=35)).date())
+    return resources_of_nobody(tx, [each.id for each in feeds_of(tx, seller)], (now - timedelta(days=35)).date())

@@ -5,16 +5,33 @@ from typing import Any
 
 from pydantic import Field
 
-from gradumen.core.metering.ownership import MOST_RULES
+from gradumen.core.metering.ownership import MOST_RULES, MOST_SHARES
 from gradumen.wire.values import Body, DecimalText, WholeNumber
+
+
+class ByUsageForm(Body):
+    """What projects used of a meter on a UTC day, by which that day is divided once it is over.
+
+    It counts as measured by ``feeds`` (paths) of the seller, else by all of these and of the sellers above it; of the
+    projects ``among`` (organisation/project), else of all of whom the seller sells to. ``whole`` is what all would
+    come to, a level or what flows in a day, in ``unit`` (else that of the meter's readings).
+    """
+
+    meter: str
+    feeds: list[str] = Field(default=[], max_length=MOST_SHARES)
+    among: list[str] = Field(default=[], max_length=MOST_SHARES)
+    whole: DecimalText | None = None
+    unit: str | None = None
 
 
 class OwnershipRuleForm(Body):
     """What started on days of UTC from ``starts_on`` up to ``ends_on``, and fulfils all conditions, is ``owner``'s.
 
     ``owner`` is organisation/project. In its place ``shares`` divides it among several of these, in proportion to the
-    number beside each; or the value of ``by`` says whose it is (account, source, resource or feed, or ``where.NAME`` of
-    an attribute): by the table ``owners``, else it is the path itself.
+    number beside each; or ``by_usage`` does, in proportion to what each used; or the value of ``by`` says whose it is
+    (account, source, resource or feed, or ``where.NAME`` of an attribute): by the table ``owners``, else it is the path
+    itself. A ``remainder`` (organisation/project) has what shares lack to 100, or what usage lacks to its whole;
+    without a whole it has the days on which nobody used any.
 
     ``conditions`` are on feed, account, source, resource, meter, and ``where`` on attributes: a value, a list of
     values, ``{"prefix": text}``, ``{"contains": text}``, ``{"pattern": expression}`` of the whole text,
@@ -25,6 +42,8 @@ class OwnershipRuleForm(Body):
     name: str
     owner: str | None = None
     shares: dict[str, DecimalText] | None = None
+    by_usage: ByUsageForm | None = None
+    remainder: str | None = None
     by: str | None = None
     owners: dict[str, str] | None = None
     starts_on: date
