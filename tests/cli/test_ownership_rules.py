@@ -58,7 +58,7 @@ def test_a_line_is_divided_by_what_each_used(terminal: Terminal, world: World) -
     by = ("--by-usage", "compute/vcpu", "--among", "saltmarsh/booking", "--among", "quillstone/archive")
     assert "name a remainder" in terminal(*add, *by, "--whole", "4 vCPU", exit=1)
     rest = ("--whole", "4 vCPU", "--remainder", "saltmarsh/harbour")
-    words = "by what saltmarsh/booking, quillstone/archive used of compute/vcpu, the rest saltmarsh/harbour"
+    words = "saltmarsh/booking, quillstone/archive by what each used of compute/vcpu, the rest saltmarsh/harbour"
     assert f"nobody -> {words}" in " ".join(terminal(*add, *by, *rest, "--check").split())
     assert words in " ".join(terminal(*add, *by, *rest).split())
     for task in world.mara.tasks.list("tarnwick"):

@@ -65,3 +65,11 @@ export function whomWords(buyers: Buyers | undefined): string {
   const segments = buyers.segments?.length ? ` of segment ${buyers.segments.join(' or ')}` : '';
   return `${buyers.type ?? 'any'}${countries}${segments}`;
 }
+
+/** All meters, as choices. */
+export const metersOf = (services: readonly Schemas['PublishedServiceBody'][]) =>
+  services.flatMap(({ form }) =>
+    Object.entries(form.meters ?? {}).map(
+      ([slug, meter]) => [`${form.service}/${slug}`, `${form.name}: ${meter.name}`] as const,
+    ),
+  );

@@ -3,8 +3,7 @@ import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { useFormContext, useWatch } from 'react-hook-form';
 import * as z from 'zod/mini';
-import { servicesOptions } from '../catalogue/catalogue';
-import type { Schemas } from '../shared/api';
+import { metersOf, servicesOptions } from '../catalogue/catalogue';
 import { DateInput } from '../shared/DateInput';
 import { EntryDialog, TextInput, day, given } from '../shared/form';
 import { useSettled } from '../shared/settled';
@@ -77,14 +76,6 @@ export function kindRuleOf(values: KindValues): KindRule {
     conditions,
   };
 }
-
-/** All meters, as choices. */
-const metersOf = (services: Schemas['PublishedServiceBody'][]) =>
-  services.flatMap(({ form }) =>
-    Object.entries(form.meters ?? {}).map(
-      ([slug, meter]) => [`${form.service}/${slug}`, `${form.name}: ${meter.name}`] as const,
-    ),
-  );
 
 export function KindDialog(props: { rules: KindRules; initial: KindValues; onClose: () => void }) {
   const { initial, onClose } = props;

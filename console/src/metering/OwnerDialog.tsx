@@ -2,6 +2,7 @@
 import { useQuery } from '@tanstack/react-query';
 import { useFormContext, useWatch } from 'react-hook-form';
 import * as z from 'zod/mini';
+import { metersOf, servicesOptions } from '../catalogue/catalogue';
 import { CustomerPicker } from '../organisations/CustomerPicker';
 import { projectsOptions } from '../organisations/organisations';
 import { DateInput } from '../shared/DateInput';
@@ -241,14 +242,24 @@ const REST_OF_USAGE =
 
 /** What is divided, and by what. */
 function ByUsage() {
+  const services = useQuery(servicesOptions);
+  const meters = metersOf(services.data ?? []);
   return (
     <>
-      <TextInput name="divided" label="What is divided: usage or cost of" columns={3} hint="service/meter" />
+      <TextInput
+        name="divided"
+        label="Usage or cost that is divided"
+        columns={3}
+        options={meters}
+        disabled={!meters.length}
+      />
       <TextInput
         name="meter"
         label="By what each used of"
         columns={3}
-        hint="service/meter; each UTC day by itself, once it is over"
+        options={meters}
+        disabled={!meters.length}
+        hint="Each UTC day by itself, once it is over"
       />
       <TextInput
         name="among"

@@ -61,9 +61,11 @@ it('divides by usage, of a whole whose rest is somebody’s', () => {
     null,
     null,
   ]);
-  expect(ownerWords(rule)).toBe('by what gull/shop, tern/boats used of compute/vcpu, the rest gull/office');
+  expect(ownerWords(rule)).toBe(
+    'gull/shop, tern/boats by what each used of compute/vcpu, the rest gull/office',
+  );
   expect(ownerWords(ruleOf({ ...written, among: '', remainder: '' }))).toBe(
-    'by what each used of compute/vcpu',
+    'each by what it used of compute/vcpu',
   );
   expect([wholeOf('2.5'), wholeOf('much'), pathsOf('gull'), pathsOf('')]).toEqual([
     { whole: '2.5', unit: null },

@@ -43,7 +43,10 @@ export const ownerWords = ({ owner, shares, by, owners, by_usage: usage, remaind
   if (by)
     return `whom ${by} names${owners ? `, of ${formatCount(Object.keys(owners).length)} in a table` : ''}`;
   const rest = remainder ? `, the rest ${remainder}` : '';
-  if (usage) return `by what ${usage.among.join(', ') || 'each'} used of ${usage.meter}${rest}`;
+  if (usage) {
+    const who = usage.among.length ? `${usage.among.join(', ')} by what each` : 'each by what it';
+    return `${who} used of ${usage.meter}${rest}`;
+  }
   const parts = Object.entries(shares ?? {}).map(([path, share]) => `${path} (${share})`);
   return owner ?? parts.join(', ') + rest;
 };

@@ -48,12 +48,13 @@ def usage_words(meter: str, among: Sequence[str], remainder: str | None) -> str:
     """Whose something is, where what each used says so.
 
     >>> usage_words("compute/vcpu", ["gull/shop", "tern/boats"], "gull/shop")
-    'by what gull/shop, tern/boats used of compute/vcpu, the rest gull/shop'
+    'gull/shop, tern/boats by what each used of compute/vcpu, the rest gull/shop'
     >>> usage_words("compute/vcpu", [], None)
-    'by what each used of compute/vcpu'
+    'each by what it used of compute/vcpu'
     """
     rest = f", the rest {remainder}" if remainder else ""
-    return f"by what {', '.join(among) if among else 'each'} used of {meter}{rest}"
+    who = f"{', '.join(among)} by what each" if among else "each by what it"
+    return f"{who} used of {meter}{rest}"
 
 
 def rule_words(rule: OwnershipRuleForm) -> str:
