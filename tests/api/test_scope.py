@@ -81,6 +81,7 @@ PULL = {
     ],
     "starts_at": "2026-10-01T00:00:00Z",
 }
+RANGE = {"first": "2026-09-01", "until": "2026-09-20"}
 EXCHANGE = {"currency": "SEK", "into": "EUR", "starts_on": "2026-09-01", "rate": "0.09", "source": "ours"}
 SEATS = {"measure": "seats", "unit": "seat", "kind": "stock"}
 OWN = """
@@ -421,6 +422,7 @@ def calls(side: Side, invoice: InvoiceBody, world: World, service: Service) -> d
         "sum_usage": Call("GET", f"{org}/usage", query={"period": "2026-09"}, above=200),
         "start_usage_remake": Call("POST", f"{org}/usage-remakes", {"period": "2026-02"}, viewer=403, above=202),
         "list_spells": Call("GET", f"{org}/spells", query={"period": "2026-09", "resource": "vm-1"}, above=200),
+        "list_loads": Call("GET", f"{org}/loads", query=RANGE | {"resource": "vm-1"}, above=200),
         "period_so_far": Call("GET", f"{org}/period-so-far", above=200),
         "sum_spend": Call("GET", "spend", query=spent | {"by": ["plan", "resource"]}, above=200),
         "write_spend_file": Call("GET", "spend/file", query=spent | {"by": ["plan", "resource"]}, above=200),

@@ -6,7 +6,7 @@ from pathlib import Path
 from gradumen.client.metering.readings import told_event
 from tests.cli.test_cli import Terminal, profiles, terminal
 from tests.usecases.metering.test_held import COMPUTE, SOURCE, event, listing
-from tests.world import World, files, moment
+from tests.world import World, egress, files, moment, reading
 
 __all__ = ["profiles", "terminal"]
 SEPTEMBER = ("--period", "2026-09")
@@ -40,3 +40,13 @@ def test_events_come_in_from_a_file_and_are_seen(terminal: Terminal, world: Worl
     assert "all is here until 2026-09-07 00:00 UTC" in refused and "give a reason" in refused
     terminal("bill-runs", "start", *SEPTEMBER, "--reason", "cut off")
     assert world.mara.bill_runs.list("tarnwick")[0].reason == "cut off"
+
+
+def test_the_hours_of_a_resource_are_listed(terminal: Terminal, world: World) -> None:
+    world.send(reading("a", start="2026-09-10T22:30:00Z", end="2026-09-11T00:00:00Z"), egress("b", 2**30))
+    shown = ("loads", "list", "vm-1", "--from", "2026-09-10", "--until", "2026-09-12", "--wait", "60")
+    told = " ".join(terminal(*shown).split())
+    assert "compute/vcpu 2026-09-10 22:00 2 vCPU compute/vcpu 2026-09-10 23:00 4 vCPU" in told
+    assert "Compute: Processors: 3 vCPU in the mean of its hours, 4 vCPU at most" in told and "network/egress" in told
+    assert "network/egress" not in terminal(*shown, "--meter", "compute/vcpu")
+    assert "nothing was used of vm-9 from 2026-09-10 up to 2026-09-12" in terminal("loads", "list", "vm-9", *shown[3:])

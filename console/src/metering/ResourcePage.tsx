@@ -14,6 +14,7 @@ import { Page, Section } from '../shared/Page';
 import { REST, SERIES } from '../shared/palette';
 import { Empty, Query } from '../shared/States';
 import { quantityIn } from '../shared/units';
+import { Load } from './Load';
 import { type Said, type Spell, spellsOptions, usageOptions } from './metering';
 import { lengthWords, likeWords, phasesOf, placed, saidWords } from './spells';
 import { UsageDays } from './UsageDays';
@@ -57,6 +58,7 @@ export default function ResourcePage() {
         }
       </Query>
       <Used organisation={looked.slug} period={period} name={name} />
+      <Load organisation={looked.slug} period={period} name={name} />
       {!!spells.data?.said.length && (
         <Section title="What was said of it">
           <SaidOf said={spells.data.said} />

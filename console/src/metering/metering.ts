@@ -8,6 +8,7 @@ export type Feed = Schemas['FeedBody'];
 export type Delivery = Schemas['DeliveryBody'];
 
 export type Spell = Schemas['SpellBody'];
+export type Load = Schemas['LoadBody'];
 export type Said = Schemas['SaidBody'];
 
 export const usageOptions = (
@@ -46,6 +47,20 @@ export const spellsOptions = (organisation: string, period: string, resource: st
       body(
         await api.GET('/api/v1/organisations/{organisation}/spells', {
           params: { path: { organisation }, query: { period, resource, limit: 2000 } },
+        }),
+      ),
+    staleTime: 30_000,
+    refetchInterval: againWhileWaiting,
+  });
+
+/** How much of a resource was used hour by hour, on days of UTC up to (not including) one. */
+export const loadsOptions = (organisation: string, resource: string, first: string, until: string) =>
+  queryOptions({
+    queryKey: ['loads', organisation, resource, first, until],
+    queryFn: async () =>
+      body(
+        await api.GET('/api/v1/organisations/{organisation}/loads', {
+          params: { path: { organisation }, query: { resource, first, until } },
         }),
       ),
     staleTime: 30_000,

@@ -1578,6 +1578,28 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/organisations/{organisation}/loads": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Loads
+         * @description What an organisation and all below use of a resource in each hour, by meter: mean levels, or what flowed.
+         *
+         *     Of days of UTC, from ``first`` up to (not including) ``until``, 92 at most.
+         */
+        get: operations["list_loads"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/organisations/{organisation}/margins": {
         parameters: {
             query?: never;
@@ -6746,6 +6768,85 @@ export interface components {
              * Format: date-time
              */
             start: string;
+        };
+        /**
+         * LoadBody
+         * @description What a meter says of a resource, in ``unit``: ``is_level`` means of hours, else amounts.
+         *
+         *     ``highest`` and ``mean`` are of the hours that are there; hours of which nothing is said have no point. ``watched``:
+         *     the meter is there to be looked at, and not to be charged.
+         */
+        LoadBody: {
+            /**
+             * Highest
+             * Format: decimal
+             * @example 12.5
+             */
+            highest: string;
+            /** Is Level */
+            is_level: boolean;
+            /**
+             * Mean
+             * Format: decimal
+             * @example 12.5
+             */
+            mean: string;
+            /** Meter */
+            meter: string;
+            /** Meter Name */
+            meter_name: string;
+            /** Points */
+            points: components["schemas"]["LoadPointBody"][];
+            /** Unit */
+            unit: string;
+            /** Watched */
+            watched: boolean;
+        };
+        /**
+         * LoadPointBody
+         * @description The hour that begins at ``at``: its mean level, or what flowed in it.
+         */
+        LoadPointBody: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /**
+             * Quantity
+             * Format: decimal
+             * @example 12.5
+             */
+            quantity: string;
+        };
+        /**
+         * LoadsBody
+         * @description The load of a resource on days of UTC, from ``first`` up to (not including) ``until``, by meter.
+         */
+        LoadsBody: {
+            /**
+             * As Of
+             * Format: date-time
+             */
+            as_of: string;
+            /**
+             * First
+             * Format: date
+             */
+            first: string;
+            /** Items */
+            items: components["schemas"]["LoadBody"][];
+            /** Organisation */
+            organisation: string;
+            /** Resource */
+            resource: string;
+            /**
+             * Until
+             * Format: date
+             */
+            until: string;
+            /** Waiting */
+            waiting: boolean;
         };
         /**
          * LotsForm
@@ -15417,6 +15518,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ReadingTrialBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_loads: {
+        parameters: {
+            query: {
+                resource: string;
+                first: string;
+                until: string;
+            };
+            header?: never;
+            path: {
+                organisation: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LoadsBody"];
                 };
             };
             /** @description A refusal, as problem details */

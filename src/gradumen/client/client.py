@@ -32,6 +32,7 @@ from gradumen.client.metering.feed_precedences import FeedPrecedences
 from gradumen.client.metering.feeds import Feeds
 from gradumen.client.metering.imported_costs import ImportedCosts
 from gradumen.client.metering.kind_rules import KindRules
+from gradumen.client.metering.loads import Loads
 from gradumen.client.metering.ownership_rules import OwnershipRules
 from gradumen.client.metering.pulls import Pulls
 from gradumen.client.metering.readings import Readings
@@ -117,6 +118,7 @@ class Client:
         self.readings = Readings(self.connection)
         self.usage = Usage(self.connection)
         self.spells = Spells(self.connection)
+        self.loads = Loads(self.connection)
         self.usage_remakes = UsageRemakes(self.connection)
         self.uses = Uses(self.connection)
         self.breaches = Breaches(self.connection)

@@ -150,6 +150,31 @@ def sum_hours(hours: Hours, kinds: Sequence[int], zone: ZoneInfo | None) -> list
     return frame.group_by("kind", "day").agg(pl.col("quantity").sum()).rows()
 
 
+def sums_by_hour(hours: Hours, kinds: Sequence[int]) -> list[tuple[int, int, int]]:
+    """Add up by the kind of their packed day, hour by hour.
+
+    Args:
+        kinds: of each packed day.
+
+    Returns:
+        Kind, hour's number, millionths; in no order.
+
+    >>> hours = unpack([0, 0], [0b11, 0b10], [pack({0: 5, 1: 6})[1], pack({1: 2})[1]])
+    >>> sorted(sums_by_hour(hours, [9, 9]))
+    [(9, 0, 5), (9, 1, 8)]
+    """
+    if not len(hours.row):
+        return []
+    frame = pl.DataFrame(
+        {
+            "kind": np.asarray(kinds, dtype=np.int64)[hours.row],
+            "hour": hours.hour,
+            "quantity": hours.quantity.cast(pl.Int128),
+        }
+    )
+    return frame.group_by("kind", "hour").agg(pl.col("quantity").sum()).rows()
+
+
 def newest_hour(hours: Hours, kinds: Sequence[int], before: int) -> tuple[int, dict[int, int]] | None:
     """The newest hour before another that has usage, and what there is in it by the kind of its packed day.
 

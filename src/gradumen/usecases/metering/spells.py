@@ -4,6 +4,7 @@ from collections.abc import Sequence
 from datetime import datetime
 from uuid import UUID
 
+from gradumen.core.catalogue.services import Meter
 from gradumen.core.periods import Period, zone_of
 from gradumen.core.permissions import Right
 from gradumen.store.metering import seen_spells as store
@@ -11,7 +12,7 @@ from gradumen.store.metering.usage import attribute_sets, meter_rows, named_owne
 from gradumen.store.organisations.tables import zone_name
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.catalogue.names import meter_name
-from gradumen.usecases.catalogue.published import Published, load_published
+from gradumen.usecases.catalogue.published import load_published
 from gradumen.usecases.metering.stale_usage import usage_as_of
 from gradumen.usecases.metering.usage import seen_usage, spans_of
 from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
@@ -67,7 +68,7 @@ def _items(
             project_name=projects[each.project][1],
             attributes=sets[each.attributes],
             level=each.level,
-            unit=_unit(meters[each.meter].slug, published),
+            unit=level_unit(published.meters[meters[each.meter].slug]),
             start=start,
             end=end,
             from_before=each.start < start,
@@ -78,10 +79,10 @@ def _items(
     ]
 
 
-def _unit(meter: str, published: Published) -> str:
+def level_unit(meter: Meter) -> str:
     """What its levels are in."""
-    unit = published.meters[meter].reading_unit.text
-    return (published.meters[meter].counted or unit) if unit == "piece" else unit
+    unit = meter.reading_unit.text
+    return (meter.counted or unit) if unit == "piece" else unit
 
 
 def _said(tx: Session, scope: Scope, resource: str, bounds: tuple[datetime, datetime]) -> list[SaidBody]:
@@ -94,7 +95,7 @@ def _said(tx: Session, scope: Scope, resource: str, bounds: tuple[datetime, date
             at=each.at,
             meter=meters[each.meter].slug,
             level=each.level,
-            unit=_unit(meters[each.meter].slug, published),
+            unit=level_unit(published.meters[meters[each.meter].slug]),
             attributes=sets[each.attributes],
             feed=each.feed,
             source=each.source,
