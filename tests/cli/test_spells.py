@@ -47,6 +47,6 @@ def test_the_hours_of_a_resource_are_listed(terminal: Terminal, world: World) ->
     shown = ("loads", "list", "vm-1", "--from", "2026-09-10", "--until", "2026-09-12", "--wait", "60")
     told = " ".join(terminal(*shown).split())
     assert "compute/vcpu 2026-09-10 22:00 2 vCPU compute/vcpu 2026-09-10 23:00 4 vCPU" in told
-    assert "Compute: Processors: 3 vCPU in the mean of its hours, 4 vCPU at most" in told and "network/egress" in told
+    assert "Compute: Processors: 3 vCPU on average, 4 vCPU at most in an hour" in told and "network/egress" in told
     assert "network/egress" not in terminal(*shown, "--meter", "compute/vcpu")
     assert "nothing was used of vm-9 from 2026-09-10 up to 2026-09-12" in terminal("loads", "list", "vm-9", *shown[3:])

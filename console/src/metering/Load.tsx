@@ -94,14 +94,14 @@ function Hours({ item }: { item: Measured }) {
   );
   const said = (amount: string) => `${formatQuantity(amount, 2)} ${formatUnit(unit, amount)}`;
   const [mean = '0', highest = '0', ...amounts] = values;
-  const words = `${said(mean)} in the mean of its hours, ${said(highest)} at most`;
+  const words = `${said(mean)} on average, ${said(highest)} at most`;
   const times = item.points.map((each) => each.at);
   const [all, drawn] = withGaps(times, amounts);
   return (
     <>
       <Box sx={{ mb: 1 }}>
         {item.meter_name}: {words}
-        {item.is_level ? '' : ' in an hour'}
+        {item.is_level ? '' : ', in an hour'}
         {item.watched && '; only watched, not charged'}
       </Box>
       <Box sx={{ fontSize: '0.8rem', color: 'text.secondary' }}>{formatUnit(unit, '2')}</Box>

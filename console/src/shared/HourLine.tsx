@@ -2,7 +2,7 @@
 import { Box } from '@mui/material';
 import { visuallyHidden } from '@mui/utils';
 import { LineChart } from '@mui/x-charts/LineChart';
-import { momentName } from './dates';
+import { dayName, momentName } from './dates';
 
 export default function HourLine({
   label,
@@ -40,7 +40,16 @@ export default function HourLine({
             height: 24,
           },
         ]}
-        yAxis={[{ valueFormatter: tick, width: 52, min: 0, disableLine: true, disableTicks: true }]}
+        yAxis={[
+          {
+            valueFormatter: tick,
+            width: 52,
+            disableLine: true,
+            disableTicks: true,
+            // A line at the edge would be half of one.
+            domainLimit: (_, most) => ({ min: 0, max: Number(most) * 1.08 || 1 }),
+          },
+        ]}
         series={[
           {
             id: 'load',
@@ -66,4 +75,4 @@ export default function HourLine({
 }
 
 /** A day where one begins, else the time of day. */
-const tickOf = (time: string) => (time.slice(11, 16) === '00:00' ? time.slice(5, 10) : time.slice(11, 16));
+const tickOf = (time: string) => (time.slice(11, 16) === '00:00' ? dayName(time) : time.slice(11, 16));

@@ -48,7 +48,7 @@ def run_list(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     for each in found.items:
         highest, mean = (in_short(figure, each.unit) for figure in (each.highest, each.mean))
         watched = "; only watched, not charged" if each.watched else ""
-        out.say(f"{each.meter_name}: {mean} in the mean of its hours, {highest} at most{watched}")
+        out.say(f"{each.meter_name}: {mean} on average, {highest} at most in an hour{watched}")
     if not found.items:
         out.say(f"nothing was used of {found.resource} from {found.first} up to {found.until}")
     out.as_of(found)
