@@ -68,6 +68,7 @@ LACKING = {
     "price_margins": {"client": "catalogue", "cli": "catalogue"},
     "feeds": {"wire": "readings"},
     "unowned_usage": {"wire": "ownership_rules", "client": "ownership_rules", "cli": "ownership_rules"},
+    "resource_owners": {"client": "ownership_rules", "cli": "ownership_rules"},
     "unknown_kinds": {"wire": "kind_rules", "client": "kind_rules", "cli": "kind_rules"},
     "usage_remakes": {"cli": "usage"},
     "usage": {"wire": "readings"},

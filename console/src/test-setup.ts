@@ -2,7 +2,7 @@ import '@testing-library/jest-dom/vitest';
 import { cleanup, configure } from '@testing-library/react';
 import { afterEach } from 'vitest';
 
-configure({ asyncUtilTimeout: 10_000 });
+configure({ asyncUtilTimeout: 20_000 });
 // Files share one document: whatever a test drew is gone before the next.
 afterEach(cleanup);
 window.matchMedia = (query: string) =>

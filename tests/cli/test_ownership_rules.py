@@ -41,6 +41,11 @@ def test_accounts_are_of_whom_a_table_names(terminal: Terminal, world: World, tm
     table.write_text("acc-1,saltmarsh/booking\nacc-1,quillstone/archive\n")
     assert "owners.csv:2: 'acc-1,quillstone/archive' stands twice" in terminal(*add, "--owners", str(table), exit=1)
     table.write_text("acc-1\n")
+    for task in world.mara.tasks.list("tarnwick"):
+        world.mara.tasks.follow(task.id, seconds=60)
+    why = " ".join(terminal("ownership-rules", "of", "acc-2", "--period", "2026-09").split())
+    assert "1 quillstone/archive rule Accounts" in why
+    assert "nothing of vm-9 came in" in terminal("ownership-rules", "of", "vm-9", "--period", "2026-09")
     assert "owners.csv:1: 'acc-1' is no value and its owner" in terminal(*add, "--owners", str(table), exit=1)
     rules = tmp_path / "rules.yaml"
     rules.write_text("- {name: Tags, by: where.size, starts-on: 2026-09-01, conditions: {}}\n")

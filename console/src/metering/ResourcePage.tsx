@@ -7,7 +7,7 @@ import { useKept, usePeriod } from '../access/figures';
 import { useSignedIn } from '../access/session';
 import { useNames } from '../catalogue/names';
 import { useLooked } from '../organisations/organisations';
-import { momentName, nextMonth, periodName } from '../shared/dates';
+import { daysName, momentName, nextMonth, periodName } from '../shared/dates';
 import { useFilters } from '../shared/filters';
 import { textColumn, Grid } from '../shared/Grid';
 import { Page, Section } from '../shared/Page';
@@ -15,7 +15,15 @@ import { REST, SERIES } from '../shared/palette';
 import { Empty, Query } from '../shared/States';
 import { quantityIn } from '../shared/units';
 import { Load } from './Load';
-import { type Said, type Spell, spellsOptions, usageOptions } from './metering';
+import {
+  because,
+  type ResourceOwner,
+  resourceOwnersOptions,
+  type Said,
+  type Spell,
+  spellsOptions,
+  usageOptions,
+} from './metering';
 import { lengthWords, likeWords, phasesOf, placed, saidWords } from './spells';
 import { UsageDays } from './UsageDays';
 
@@ -59,6 +67,7 @@ export default function ResourcePage() {
       </Query>
       <Used organisation={looked.slug} period={period} name={name} />
       <Load organisation={looked.slug} period={period} name={name} />
+      <Whose period={period} name={name} />
       {!!spells.data?.said.length && (
         <Section title="What was said of it">
           <SaidOf said={spells.data.said} />
@@ -223,6 +232,35 @@ function Used({ organisation, period, name }: { organisation: string; period: st
           )
         }
       </Query>
+    </Section>
+  );
+}
+
+/** Whose it is by what one's own feeds sent, and why; nothing of those of others. */
+function Whose({ period, name }: { period: string; name: string }) {
+  const { home } = useSignedIn();
+  const found = useQuery(resourceOwnersOptions(home.organisation, period, name));
+  if (!found.data?.length) return null;
+  return (
+    <Section title="Whose it is, and why">
+      <Grid
+        name="whose"
+        label="Whose it is, and why"
+        rows={[...found.data].reverse()}
+        rowKey={(row: ResourceOwner) =>
+          `${row.first_day} ${row.feed} ${row.meter} ${row.account} ${because(row)}`
+        }
+        count={found.data.length}
+        columns={[
+          textColumn('days', 'Days', (row: ResourceOwner) => daysName(row.first_day, row.last_day), {
+            flex: 2,
+          }),
+          textColumn('whose', 'Whose', (row: ResourceOwner) => row.owner ?? 'nobody’s', { flex: 3 }),
+          textColumn('because', 'Because', because, { flex: 3 }),
+          textColumn('feed', 'By feed', (row: ResourceOwner) => row.feed, { flex: 2 }),
+          textColumn('what', 'Counted as', (row: ResourceOwner) => row.meter_name, { flex: 2 }),
+        ]}
+      />
     </Section>
   );
 }

@@ -9,6 +9,7 @@ export type Delivery = Schemas['DeliveryBody'];
 
 export type Spell = Schemas['SpellBody'];
 export type Load = Schemas['LoadBody'];
+export type ResourceOwner = Schemas['ResourceOwnerBody'];
 export type Said = Schemas['SaidBody'];
 
 export const usageOptions = (
@@ -66,6 +67,24 @@ export const loadsOptions = (organisation: string, resource: string, first: stri
     staleTime: 30_000,
     refetchInterval: againWhileWaiting,
   });
+
+/** Whose a resource of a seller's feeds is in a month of UTC, and why. */
+export const resourceOwnersOptions = (organisation: string, period: string, resource: string) =>
+  queryOptions({
+    queryKey: ['ownership rules', 'of', organisation, period, resource],
+    queryFn: async () =>
+      body(
+        await api.GET('/api/v1/organisations/{organisation}/resource-owners', {
+          params: { path: { organisation }, query: { period, resource } },
+        }),
+      ).items,
+  });
+
+/** Why something is whose it is. */
+export function because({ named, owner, rule, account }: ResourceOwner): string {
+  if (named !== null) return owner ? 'so it was sent' : `sent as ${named}, which is not there`;
+  return rule ? `rule ${rule}` : `no rule takes it${account ? ` of account ${account}` : ''}`;
+}
 
 /** The page of a resource, whose name may have any characters; ``kept`` as `useKept` gives it. */
 export function resourcePath(kept: (to: string) => string, name: string): string {

@@ -2412,6 +2412,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/organisations/{organisation}/resource-owners": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Resource Owners
+         * @description Whose a resource of a seller's feeds is in a month of UTC: whom its readings name, or which rule takes them.
+         */
+        get: operations["list_resource_owners"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/organisations/{organisation}/sign-in-policy": {
         parameters: {
             query?: never;
@@ -10406,6 +10426,58 @@ export interface components {
             "notice-days"?: number;
         };
         /**
+         * ResourceOwnerBody
+         * @description Readings of a resource that are alike, one after another, from ``first_day`` until ``last_day`` of UTC.
+         *
+         *     ``named`` is whom they were sent as; ``rule`` the rule of ownership that takes what names nobody. ``owner`` is whose
+         *     they are by that, as organisation/project or in words; null is nobody's: nobody there has that name, or no rule
+         *     takes them.
+         */
+        ResourceOwnerBody: {
+            /** Account */
+            account: string | null;
+            /** Feed */
+            feed: string;
+            /**
+             * First Day
+             * Format: date
+             */
+            first_day: string;
+            /**
+             * Last Day
+             * Format: date
+             */
+            last_day: string;
+            /** Meter */
+            meter: string;
+            /** Meter Name */
+            meter_name: string;
+            /** Named */
+            named: string | null;
+            /** Owner */
+            owner: string | null;
+            /** Readings */
+            readings: number;
+            /** Rule */
+            rule: string | null;
+        };
+        /**
+         * ResourceOwnersBody
+         * @description Whose a resource of a seller's feeds is in a month of UTC, by day; ``more`` was not looked at.
+         */
+        ResourceOwnersBody: {
+            /** Items */
+            items: components["schemas"]["ResourceOwnerBody"][];
+            /** More */
+            more: boolean;
+            /** Organisation */
+            organisation: string;
+            /** Period */
+            period: string;
+            /** Resource */
+            resource: string;
+        };
+        /**
          * Right
          * @description What a call needs.
          * @enum {string}
@@ -17343,6 +17415,40 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Page_RatingDifferenceBody_"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_resource_owners: {
+        parameters: {
+            query: {
+                period: string;
+                resource: string;
+            };
+            header?: never;
+            path: {
+                organisation: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ResourceOwnersBody"];
                 };
             };
             /** @description A refusal, as problem details */

@@ -42,7 +42,7 @@ def run(world: World, feed: str = FEED) -> PullBody:
     """A run to its end."""
     before = world.mara.pulls.get(feed).last_run_at
     world.mara.pulls.again(feed)
-    ends = time.monotonic() + 30
+    ends = time.monotonic() + 120
     while (found := world.mara.pulls.get(feed)).last_run_at in (None, before):
         assert time.monotonic() < ends
         time.sleep(0.05)

@@ -64,7 +64,7 @@ def form(metrics: SimulatedMetrics) -> Iterator[PullForm]:
 
 def until(world: World, moment: datetime, *, feed: str = FEED) -> PullBody:
     """The pull once it is complete up to a moment, or has a problem."""
-    ends = time.monotonic() + 30
+    ends = time.monotonic() + 120
     while time.monotonic() < ends:
         found = world.mara.pulls.get(feed)
         if found.problem or (found.complete_until and found.complete_until >= moment):
@@ -149,7 +149,7 @@ def test_what_goes_wrong_is_told_and_nothing_is_lost_or_twice(
     told = [each for each in world.mara.to_dos.list("tarnwick") if each.kind == "feed"]
     assert [each.subject for each in told] == [FEED] and found.problem in told[0].detail
     world.mara.pulls.again(FEED)
-    ends = time.monotonic() + 30
+    ends = time.monotonic() + 120
     while (found := world.mara.pulls.get(FEED)).problem is not None and time.monotonic() < ends:
         time.sleep(0.05)
     assert (found.complete_until, found.problem, found.failing_since) == (END, None, None)

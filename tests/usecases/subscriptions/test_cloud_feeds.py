@@ -32,7 +32,7 @@ def used(world: World, account: str, identity: str, **changes: object) -> None:
 
 def done(world: World, told: OnboardedBody) -> OnboardingBody:
     """An onboarding once nothing of it is under way."""
-    ends = time.monotonic() + 30
+    ends = time.monotonic() + 120
     while time.monotonic() < ends:
         found = seen(world, told)
         if found.state not in (OnboardingState.RUNNING, OnboardingState.UNDOING) or (

@@ -25,6 +25,7 @@ from gradumen.wire.metering.ownership_rules import (
     OwnershipRulesBody,
     QuantityBody,
 )
+from gradumen.wire.metering.resource_owners import because
 
 
 def register(nouns: Any) -> None:
@@ -34,6 +35,10 @@ def register(nouns: Any) -> None:
     unowned = verbs.add("unowned", run_unowned, "usage of a month that is nobody's, by feed and account")
     unowned.add_argument("period", help="YYYY-MM")
     add_organisation(unowned)
+    of = verbs.add("of", run_of, "whose a resource of your feeds is in a month, and by which rule")
+    of.add_argument("resource")
+    of.add_argument("--period", required=True, metavar="YYYY-MM")
+    add_organisation(of)
     add = verbs.add("add", run_add, "add a rule after the others; shows first what it changes")
     add.add_argument("name")
     add.add_argument("owner", nargs="?", metavar="ORGANISATION/PROJECT")
@@ -111,6 +116,32 @@ def run_unowned(arguments: argparse.Namespace, client: Client, out: Out) -> int:
             f"{each.feed}: {figure(each.readings)} readings = {figure(each.owned)} somebody's + "
             f"{figure(each.nobodys)} nobody's{f' + {figure(each.gave_way)} that gave way' if each.gave_way else ''}"
         )
+    if found.more:
+        out.say("there is more than could be looked at; this is the first part of it")
+    return 0
+
+
+def run_of(arguments: argparse.Namespace, client: Client, out: Out) -> int:
+    """Show whose a resource is, and why."""
+    found = client.ownership_rules.of_resource(own_organisation(arguments), arguments.period, arguments.resource)
+    out.body(found)
+    out.table(
+        ("FROM", "UNTIL", "METER", "READINGS", "IS OF", "BECAUSE"),
+        [
+            (
+                str(each.first_day),
+                str(each.last_day),
+                each.meter,
+                figure(each.readings),
+                each.owner or "nobody",
+                because(each),
+            )
+            for each in found.items
+        ],
+        right=("READINGS",),
+    )
+    if not found.items:
+        out.say(f"nothing of {found.resource} came in by your feeds in {found.period}")
     if found.more:
         out.say("there is more than could be looked at; this is the first part of it")
     return 0

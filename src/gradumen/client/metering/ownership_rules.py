@@ -11,6 +11,7 @@ from gradumen.wire.metering.ownership_rules import (
     OwnershipRulesSet,
     UnownedUsagesBody,
 )
+from gradumen.wire.metering.resource_owners import ResourceOwnersBody
 
 
 class OwnershipRules:
@@ -32,6 +33,11 @@ class OwnershipRules:
         """What they would change on what came in."""
         path = f"organisations/{organisation}/ownership-rules/preview"
         return self._connection.post(path, OwnershipPreviewBody, OwnershipRulesPreview(rules=list(rules)))
+
+    def of_resource(self, organisation: str, period: str, resource: str) -> ResourceOwnersBody:
+        """Whose a resource of a seller's feeds is in a month of UTC, and by which rule."""
+        path = f"organisations/{organisation}/resource-owners"
+        return self._connection.get(path, ResourceOwnersBody, period=period, resource=resource)
 
     def unowned(self, organisation: str, period: str) -> UnownedUsagesBody:
         """What of a seller's feeds is nobody's in a month of UTC."""
