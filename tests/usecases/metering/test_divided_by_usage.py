@@ -105,7 +105,6 @@ def test_each_day_is_divided_by_what_each_used_on_it_and_again_when_that_changes
     assert found[QUILLSTONE][8] + found[BOOKING][8] == 1_000_003
     assert found[BOOKING][9] == 1_000_003, "who used it alone has all of it"
     assert found[HARBOUR] == {10: 1_000_003}, "on a day on which nobody used any"
-    assert right(service)
 
     world.send(cpus("q9", QUILLSTONE, 9, "2"), cpus("q10", QUILLSTONE, 10, "1"))
     found = by_day(world)
@@ -119,7 +118,7 @@ def test_each_day_is_divided_by_what_each_used_on_it_and_again_when_that_changes
     put(world)
     assert by_day(world) == {}, "nobody's again"
     world.send(cpus("more", QUILLSTONE, 8, "1"))
-    assert by_day(world) == {} and right(service)
+    assert by_day(world) == {}
 
 
 def test_what_is_left_of_a_whole_is_the_remainders_and_only_named_projects_and_feeds_count(
@@ -140,7 +139,7 @@ def test_what_is_left_of_a_whole_is_the_remainders_and_only_named_projects_and_f
     put(world, rule({**BY_CPU, "feeds": ["tarnwick/south"]}))
     assert by_day(world) == {}, "nothing was measured there, and nobody has the rest"
     assert nobodys(world) == ([2], ["Usage of 1 resource is nobody's"])
-    assert right(service)
+    assert unbalanced(service.uow) == {}
 
 
 def test_shares_of_a_hundred_leave_the_rest_to_somebody(october: World, service: Service) -> None:

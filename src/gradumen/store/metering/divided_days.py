@@ -84,20 +84,23 @@ def replace(tx: Session, span: Span, rows: Iterable[tuple[int, date, int, bool]]
 def mark_dependents(
     tx: Session, used: Collection[tuple[int, date]], rules: Iterable[DivisionByUsage], at: datetime
 ) -> None:
-    """What is divided by usage of meters on days is to be made again."""
+    """What is divided by usage of meters on days is to be made again; what waits for its day to be over, then."""
     if not used:
         return
     row = DividedDayRow
     places = select(row.resource_id, row.meter_id, row.day).distinct()
-    found = tx.execute(places.where(tuple_(row.key_meter_id, row.day).in_(sorted(used)))).all()
+    of_these = tuple_(row.key_meter_id, row.day).in_(sorted(used))
+    found = tx.execute(places.where(of_these, row.waits.is_(False))).all()
     mark_stale(tx, {(resource, meter, day) for resource, meter, day in found}, at)
     for each in rules:
         days = {day for meter, day in used if meter == each.key}
+        if not days:
+            continue
         feeds = select(FeedRow.id).where(FeedRow.organisation_id == each.seller, FeedRow.cost_meter_id.in_(each.meters))
         costs = CostSetRow
         tx.execute(
             update(costs)
-            .where(costs.day.in_(days), costs.is_current.is_(True), costs.feed_id.in_(feeds))
+            .where(costs.day.in_(days), costs.is_current.is_(True), costs.waits.is_(False), costs.feed_id.in_(feeds))
             .values(stale_since=func.coalesce(costs.stale_since, at)),
             execution_options={"synchronize_session": False},
         )
