@@ -139,6 +139,7 @@ def test_what_is_left_of_a_whole_is_the_remainders_and_only_named_projects_and_f
     put(world, rule({**BY_CPU, "feeds": ["tarnwick/south"]}))
     assert by_day(world) == {}, "nothing was measured there, and nobody has the rest"
     assert nobodys(world) == ([2], ["Usage of 1 resource is nobody's"])
+    settle(service.uow.engine)
     assert unbalanced(service.uow) == {}
 
 
@@ -173,6 +174,7 @@ def test_a_day_is_divided_once_it_is_over_usage_and_costs(costs: World, service:
     assert billed(world) == {QUILLSTONE: Decimal("5.994"), BOOKING: Decimal("3.996")}, "18 to 12 processor hours"
     [item] = world.mara.feed_balances.get("tarnwick", "2026-09", feed=FEED, wait=60).items
     assert item.costs[0].difference == 0 and item.meters[0].difference == 0
+    settle(service.uow.engine)
     assert unbalanced(service.uow) == {}
 
 
