@@ -38,6 +38,8 @@ export default function HourLine({
             valueFormatter: (time: Date, { location }: { location: string }) =>
               location === 'tick' ? tickOf(time.toISOString()) : momentName(time.toISOString()),
             height: 24,
+            // Times of day beside those of many days would leave no room for the days.
+            tickLabelInterval: (time: Date) => times.length <= 48 || time.getUTCHours() === 0,
           },
         ]}
         yAxis={[
