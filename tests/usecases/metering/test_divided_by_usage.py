@@ -214,6 +214,25 @@ def test_whatever_comes_when_the_parts_are_the_same(october: World, service: Ser
     assert quantity
 
 
+def test_sellers_who_divide_each_by_what_the_other_divides_come_to_an_end(october: World, service: Service) -> None:
+    world, edda = october, october.user("edda")
+    edda.feeds.create("oxbow", slug="own", name="Own")
+    whole = {"owner": None, "account": "acc-9", "resource": "shared"}
+    world.send(shared("up", 8), cpus("b", BOOKING, 8, "1"), cpus("h", HARBOUR, 8, "3"))
+    world.clients["edda"].readings.send("oxbow/own", [reading("cpu", quantity="4", **{**whole, **at(8)})])
+    put(world, rule(BY_CPU))
+    other = rule({"meter": "network/egress"}, "compute/vcpu")
+    edda.ownership_rules.set("oxbow", [other], edda.ownership_rules.get("oxbow").version)
+    for task in edda.tasks.list("oxbow"):
+        assert edda.tasks.follow(task.id, seconds=60).state == "done"
+    found = by_day(world)
+    assert found[BOOKING][8] + found[HARBOUR][8] == 1_000_003, "by what the provider's own feed measured too"
+    # The reseller's four processors for six hours, by the egress that came of the provider's rule.
+    assert sum(each.get(8, 0) for each in by_day(world, "compute/vcpu").values()) == (1 + 3 + 4) * 6 * 3600
+    world.send(cpus("late", BOOKING, 8, "2", **at(8, 6, 8)))
+    assert sum(each[8] for each in by_day(world).values()) == 1_000_003
+
+
 def numbers_of(service: Service) -> dict[str, int]:
     """The numbers of projects, in whose order what cannot be split evenly goes."""
     with service.uow.engine.connect() as connection:

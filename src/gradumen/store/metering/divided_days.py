@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from datetime import date, datetime
 from uuid import UUID
 
-from sqlalchemy import Index, delete, func, insert, select, tuple_, update
+from sqlalchemy import Index, delete, func, insert, select, update
 from sqlalchemy.orm import Mapped, Session, mapped_column
 
 from gradumen.core.exact import QUANTITY_PLACES, scaled
@@ -81,29 +81,21 @@ def replace(tx: Session, span: Span, rows: Iterable[tuple[int, date, int, bool]]
         tx.execute(insert(row), values)
 
 
-def mark_dependents(
-    tx: Session, used: Collection[tuple[int, date]], rules: Iterable[DivisionByUsage], at: datetime
-) -> None:
-    """What is divided by usage of meters on days is to be made again; what waits for its day to be over, then."""
-    if not used:
-        return
-    row = DividedDayRow
-    places = select(row.resource_id, row.meter_id, row.day).distinct()
-    of_these = tuple_(row.key_meter_id, row.day).in_(sorted(used))
-    found = tx.execute(places.where(of_these, row.waits.is_(False))).all()
+def mark_dependents(tx: Session, rule: DivisionByUsage, days: Collection[date], at: datetime) -> None:
+    """What a rule divides on days is to be made again; what waits for its day to be over, then."""
+    row, costs = DividedDayRow, CostSetRow
+    own = select(FeedRow.id).where(FeedRow.organisation_id == rule.seller)
+    places = select(row.resource_id, row.meter_id, row.day).join(ResourceRow, ResourceRow.id == row.resource_id)
+    places = places.where(row.key_meter_id == rule.key, row.day.in_(days), row.waits.is_(False))
+    found = tx.execute(places.where(ResourceRow.feed_id.in_(own)).distinct())
     mark_stale(tx, {(resource, meter, day) for resource, meter, day in found}, at)
-    for each in rules:
-        days = {day for meter, day in used if meter == each.key}
-        if not days:
-            continue
-        feeds = select(FeedRow.id).where(FeedRow.organisation_id == each.seller, FeedRow.cost_meter_id.in_(each.meters))
-        costs = CostSetRow
-        tx.execute(
-            update(costs)
-            .where(costs.day.in_(days), costs.is_current.is_(True), costs.waits.is_(False), costs.feed_id.in_(feeds))
-            .values(stale_since=func.coalesce(costs.stale_since, at)),
-            execution_options={"synchronize_session": False},
-        )
+    tx.execute(
+        update(costs)
+        .where(costs.day.in_(days), costs.is_current.is_(True), costs.waits.is_(False))
+        .where(costs.feed_id.in_(own.where(FeedRow.cost_meter_id.in_(rule.meters))))
+        .values(stale_since=func.coalesce(costs.stale_since, at)),
+        execution_options={"synchronize_session": False},
+    )
 
 
 def mark_over(tx: Session, today: date, at: datetime) -> int:

@@ -1,7 +1,7 @@
 """What is divided by usage: the shares of UTC days that are over, and what is made again where these change."""
 
 from collections import defaultdict
-from collections.abc import Collection, Mapping
+from collections.abc import Collection, Mapping, Sequence
 from datetime import date, datetime, timedelta
 
 from gradumen.core.metering.ownership import NOBODY, ByUsage, Shares
@@ -9,7 +9,7 @@ from gradumen.core.metering.usage import EPOCH_DAY, DayKey, DayShares, Divisions
 from gradumen.core.periods import midnight
 from gradumen.store.metering import divided_days as store
 from gradumen.store.metering.feeds import feeds_of
-from gradumen.store.metering.ownership_rules import projects_below
+from gradumen.store.metering.ownership_rules import feeds_of_resources, projects_below
 from gradumen.store.organisations.tables import Tree, trees_between
 from gradumen.store.unit_of_work import Session, use_case
 from gradumen.usecases.scope import business_now
@@ -28,11 +28,9 @@ def shares_of_days(
             days[by].append(day)
     for by, its in days.items():
         trees = trees_between(tx, midnight(min(its)), midnight(max(its) + DAY))
-        of_tree: dict[int, list[date]] = defaultdict(list)
-        for day in its:
-            of_tree[max(place for place, (since, _) in enumerate(trees) if since <= midnight(day))].append(day)
-        for place, inside in of_tree.items():
-            used = _used(tx, by, trees[place][1], min(inside), max(inside))
+        for _, tree in trees:
+            inside = [day for day in its if _tree_on(trees, day) is tree]
+            used = _used(tx, by, tree, min(inside), max(inside)) if inside else {}
             found |= {(by, day): by.shares(used.get(day, {})) for day in inside}
     return found
 
@@ -60,6 +58,7 @@ class Dividing:
             each for each in rules if meters is None or each.key in meters or not each.meters.isdisjoint(meters)
         ]
         self._was_divided = store.is_divided(tx)
+        self._made: list[tuple[Span, Collection[date]]] = []
         if self._rules:
             store.queue(tx, {each.seller for each in self._rules})
 
@@ -81,11 +80,39 @@ class Dividing:
         """Whether a day is not over yet."""
         return day >= self._today
 
-    def mark_dependents(self, used: Collection[tuple[int, date]]) -> None:
-        """What is divided by usage that was made again, of meters on days, is to be made again too."""
-        keys = {each.key for each in self._rules}
-        places = {(meter, day) for meter, day in used if meter in keys}
-        store.mark_dependents(self._tx, places, self._rules, self._at)
+    def made(self, span: Span, days: Collection[date]) -> None:
+        """Usage of a span was made again, of these days."""
+        if any(each.key == span.meter for each in self._rules):
+            self._made.append((span, days))
+
+    def mark_dependents(self) -> None:
+        """What is divided by usage that was made again is to be made again too.
+
+        A rule goes by feeds of its seller and of those above it alone: else two sellers who divide each by what the
+        other divides would have each other's usage made again for ever.
+        """
+        if not self._made:
+            return
+        sellers = feeds_of_resources(self._tx, {each for span, _ in self._made for each in span.resources})
+        used = {
+            (sellers[resource].seller, span.meter, day)
+            for span, days in self._made
+            for resource in span.resources
+            for day in days
+        }
+        days = {day for *_, day in used}
+        trees = trees_between(self._tx, midnight(min(days)), midnight(max(days) + DAY)) if days else []
+        for rule in self._rules:
+            above = {day: _tree_on(trees, day).chain(rule.seller) for day in days}
+            theirs = {day for seller, meter, day in used if meter == rule.key and seller in above[day]}
+            if theirs:
+                store.mark_dependents(self._tx, rule, theirs, self._at)
+        self._made.clear()
+
+
+def _tree_on(trees: Sequence[tuple[datetime, Tree]], day: date) -> Tree:
+    """The tree that holds when a day begins."""
+    return [tree for since, tree in trees if since <= midnight(day)][-1]
 
 
 @use_case

@@ -34,7 +34,7 @@ def list_loads(tx: Session, caller: Caller, *, organisation: str, resource: str,
     Raises:
         Invalid: there is no such day, or there are too many.
     """
-    if not first < until <= first + timedelta(days=MOST_DAYS):
+    if not 0 < (until - first).days <= MOST_DAYS:
         told = f"from {first} up to {until} are no 1 to {MOST_DAYS} days; choose another day for either"
         raise Invalid(told, field="until", value=until.isoformat(), limit=MOST_DAYS)
     scope, current = load_scope(tx, caller), usage_as_of(tx, caller)
@@ -63,7 +63,8 @@ def list_loads(tx: Session, caller: Caller, *, organisation: str, resource: str,
 def _add(tx: Session, wanted: Wanted, bounds: tuple[datetime, datetime], by_meter: dict[int, dict[int, int]]) -> None:
     """Add what is wanted of a span of time, by meter and hour."""
     start, end = (bound.astimezone(UTC) for bound in bounds)
-    days = [start.date() + DAY * number for number in range((end - start) // DAY + 2)]
+    last = (end - timedelta.resolution).date()
+    days = [start.date() + DAY * number for number in range((last - start.date()).days + 1)]
     rows = packed_days(tx, wanted, days, ())
     if not rows:
         return

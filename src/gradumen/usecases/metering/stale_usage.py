@@ -57,28 +57,24 @@ def refresh_batch(tx: Session, *, at: datetime) -> int:
     changed = with_followers(tx, {*behind, *(mark for mark, quiet in marks.values() if not quiet)}, before)
     dividing = Dividing(tx, at, {meter for _, meter, _ in wanted})
     stale_usage.lock_resources(tx, {resource for resource, _, _ in wanted})
-    made = _make(tx, changed, before, dividing)
-    _raise(tx, {(project, day) for project, _, day in made})
-    dividing.mark_dependents({(meter, day) for _, meter, day in made})
+    _raise(tx, _make(tx, changed, before, dividing))
+    dividing.mark_dependents()
     _make(tx, wanted - changed, before, dividing)
     stale_usage.drop_marks(tx, marks)
     return len(marks) + len(behind)
 
 
-Touched = set[tuple[int, int, date]]
-"""Projects, by number, meters and days that have or had usage."""
-
-
-def _make(tx: Session, marks: set[stale_usage.Mark], before: Before, dividing: Dividing) -> Touched:
-    """Make the usage of marks again; gives what it is or was of."""
+def _make(tx: Session, marks: set[stale_usage.Mark], before: Before, dividing: Dividing) -> set[tuple[int, date]]:
+    """Make the usage of marks again; gives the projects, by number, and days that have or had any."""
     marks = {each for each in marks if each[1] != UNKNOWN}
     combine = {number: Combine(meter.combine) for number, meter in meter_rows(tx).items()} if marks else {}
     by_quarter = stale_usage.kept_by_quarter(tx) if marks else set()
-    touched: Touched = set()
+    touched: set[tuple[int, date]] = set()
     # In time: what holds goes on from what was made of the days before.
     for span in sorted(spans_of(marks), key=lambda each: each.first):
         there = _make_again(tx, span, combine[span.meter], by_quarter, before, dividing)
-        touched |= {(project, span.meter, day) for project, day in there}
+        dividing.made(span, {day for _, day in there})
+        touched |= there
     return touched
 
 
