@@ -8,31 +8,24 @@ from sqlalchemy.orm import Session
 
 from gradumen.core.metering.kinds import UNKNOWN
 from gradumen.store.metering.ownership_rules import Group
-from gradumen.store.metering.tables import OriginRow, ReadingRow, ResourceRow, SupersededReadingRow
+from gradumen.store.metering.tables import REPLACED, ReadingRow, ResourceRow, SupersededReadingRow
 
 
 def groups_of(
     tx: Session, feeds: Collection[int], resource: str, first: datetime, end: datetime, most: int
 ) -> list[Group]:
     """Readings of the resources of a name of feeds that stand, started in a span of time, by day; ``most`` at most."""
-    row, gone = ReadingRow, SupersededReadingRow
+    row = ReadingRow
     starts, ends = cast(row.start_at, Date), cast(func.date_sub(row.end_at, text("INTERVAL 1 SECOND")), Date)
     keys = (row.resource_id, row.meter_id, row.origin_id, row.attribute_set_id, starts, ends)
     query = (
         select(*keys, func.count())
         .join(ResourceRow, ResourceRow.id == row.resource_id)
-        .outerjoin(gone, (gone.delivery_id == row.delivery_id) & (gone.position == row.position))
+        .outerjoin(SupersededReadingRow, REPLACED)
         .where(ResourceRow.feed_id.in_(feeds), ResourceRow.name == resource, row.meter_id != UNKNOWN)
-        .where(row.start_at >= first, row.start_at < end, gone.delivery_id.is_(None))
+        .where(row.start_at >= first, row.start_at < end, SupersededReadingRow.delivery_id.is_(None))
         .group_by(*keys)
         .order_by(starts, row.resource_id, row.meter_id, row.origin_id, row.attribute_set_id)
         .limit(most)
     )
     return [Group(*each) for each in tx.execute(query)]
-
-
-def names_sent(tx: Session, origins: Collection[int]) -> dict[int, tuple[str, str | None]]:
-    """Whom origins name as owner, where they name one, with the account that they came with; by number."""
-    row = OriginRow
-    query = select(row.id, row.owner, row.account).where(row.id.in_(origins), row.owner.is_not(None))
-    return {number: (owner, account) for number, owner, account in tx.execute(query) if owner is not None}

@@ -5,6 +5,7 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
 from datetime import date, datetime, timedelta
 from decimal import Decimal
+from functools import cached_property
 from typing import Any
 
 from gradumen.core.exact import add
@@ -251,9 +252,8 @@ def preview_ownership_rules(
 
 def _projects(tx: Session, scope: Scope, seller: OrganisationRow, rules: Rules) -> set[int]:
     """The projects that rules may say that something is of."""
-    if any(each.by and each.owners is None for each in rules.values):
-        return set(store.projects_below(tx, scope.tree.below([seller.id])))
-    if any(each.by_usage and not each.by_usage.among for each in rules.values):
+    anybodys = (each.owners is None if each.by else each.by_usage and not each.by_usage.among for each in rules.values)
+    if any(anybodys):
         return set(store.projects_below(tx, scope.tree.below([seller.id])))
     named = {number for each in rules.values for number, _ in each.shares}
     for by in (each.by_usage for each in rules.values if each.by_usage):
@@ -320,28 +320,35 @@ class Totals:
     """Usage of feeds on some days that is of some projects, added up by what it is of."""
 
     def __init__(self, tx: Session, feeds: Sequence[int], first: date, end: date, projects: Sequence[int]) -> None:
-        self._totals = dict(store.totals_of(tx, feeds, first, end, projects))
-        of_any: dict[store.Place, list[Decimal]] = defaultdict(list)
-        for (_, resource, meter, attributes, day), total in self._totals.items():
-            of_any[ANY, resource, meter, attributes, day].append(total)
-        self._totals |= {place: add(totals) for place, totals in of_any.items()}
+        self._totals = store.totals_of(tx, feeds, first, end, projects)
         self._meters, self._published = meter_rows(tx), load_published(tx)
+
+    @cached_property
+    def _of_any(self) -> dict[store.Place, Decimal]:
+        """The same, whoever has it."""
+        found: dict[store.Place, list[Decimal]] = defaultdict(list)
+        for (_, resource, meter, attributes, day), total in self._totals.items():
+            found[ANY, resource, meter, attributes, day].append(total)
+        return {place: add(totals) for place, totals in found.items()}
+
+    def _at(self, place: store.Place) -> Decimal | None:
+        return (self._of_any if place[0] == ANY else self._totals).get(place)
 
     def of(self, places: set[store.Place]) -> list[QuantityBody]:
         """The usage of these, by meter; of a day that is shared with readings that go another way all of it."""
-        sums: dict[int, list[store.Place]] = defaultdict(list)
+        sums: dict[int, list[Decimal]] = defaultdict(list)
         for each in places:
-            if each in self._totals:
-                sums[each[2]].append(each)
+            if (total := self._at(each)) is not None:
+                sums[each[2]].append(total)
         return sorted(
             (
                 QuantityBody(
                     meter=self._meters[meter].slug,
                     meter_name=meter_name(self._meters[meter].slug, self._published),
                     unit=self._meters[meter].unit,
-                    quantity=add([self._totals[each] for each in there]),
+                    quantity=add(totals),
                 )
-                for meter, there in sums.items()
+                for meter, totals in sums.items()
             ),
             key=lambda each: each.meter,
         )

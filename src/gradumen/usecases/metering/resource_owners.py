@@ -9,6 +9,7 @@ from gradumen.core.periods import Period, midnight, zone_of
 from gradumen.core.permissions import Right
 from gradumen.store.metering import resource_owners as store
 from gradumen.store.metering.feeds import feeds_of
+from gradumen.store.metering.kind_rules import origins_by_number
 from gradumen.store.metering.ownership_rules import Group
 from gradumen.store.metering.usage import meter_rows
 from gradumen.store.organisations.projects import projects_by_path
@@ -62,20 +63,20 @@ def _items(
     owners = Owners(tx, {each.resource for each in groups}, *bounds, all_meters=True)
     origins = {each.origin for each in groups}
     owners.know(origins, {each.attributes for each in groups})
-    sent = store.names_sent(tx, origins)
+    sent = origins_by_number(tx, origins)
     below = frozenset[UUID]().union(*(tree.below([seller.id]) for tree, _ in spans_of(tx, scope, *bounds)))
-    named_ones = projects_by_path(tx, {name for name, _ in sent.values()})
+    named_ones = projects_by_path(tx, {each.owner for each in sent.values() if each.owner is not None})
     there = {path for path, project in named_ones.items() if project.organisation_id in below}
     published, meters = load_published(tx), meter_rows(tx)
     runs: dict[tuple[str, int, Why], list[Group]] = {}
     for each in groups:
-        if each.origin in sent:
-            name, account = sent[each.origin]
-            why: Why = (account, name, None, name if name in there else None)
+        origin = sent[each.origin]
+        if origin.owner is not None:
+            why: Why = (origin.account, origin.owner, None, origin.owner if origin.owner in there else None)
         else:
             at = midnight(each.day)
             by = owners.find(each.resource, each.meter, each.origin, each.attributes, at)
-            why = (owners.said(each.origin)[1], None, by.rule.name if by else None, by.owner if by else None)
+            why = (origin.account, None, by.rule.name if by else None, by.owner if by else None)
         _add(runs.setdefault((owners.feeds[each.resource].feed, each.meter, why), []), each)
     found = [
         ResourceOwnerBody(

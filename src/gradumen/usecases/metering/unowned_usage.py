@@ -81,12 +81,15 @@ def _of_nobody(tx: Session, groups: Sequence[Group], owners: Owners, today: date
     taken = [
         owners.find(each.resource, each.meter, each.origin, each.attributes, midnight(each.day)) for each in groups
     ]
-    divided = {(by, each.day) for each, of in zip(groups, taken, strict=True) if of and (by := of.rule.by_usage)}
-    shares = shares_of_days(tx, divided, today) if divided else {}
+    divided = [
+        {(of.rule.by_usage, day) for day in {each.day, each.last} if day < today} if of and of.rule.by_usage else set()
+        for each, of in zip(groups, taken, strict=True)
+    ]
+    shares = shares_of_days(tx, set().union(*divided), today)
     return [
         each
-        for each, of in zip(groups, taken, strict=True)
-        if of is None or ((by := of.rule.by_usage) and each.day < today and shares[by, each.day] == ((NOBODY, 1),))
+        for each, of, days in zip(groups, taken, divided, strict=True)
+        if of is None or any(shares[day] == ((NOBODY, 1),) for day in days)
     ]
 
 
