@@ -13,8 +13,7 @@ import { PickInput } from '../shared/PickInput';
 import { useSettled } from '../shared/settled';
 import { SomeOf } from '../shared/SomeOf';
 import { Query } from '../shared/States';
-import { formatUnit } from '../shared/units';
-import { counted } from '../shared/units';
+import { counted, formatUnit } from '../shared/units';
 import {
   type Chosen,
   LASTS,

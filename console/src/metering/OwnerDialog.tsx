@@ -80,19 +80,15 @@ const schema = z.discriminatedUnion('way', [
       .string()
       .check(z.refine((text) => tableOf(text) !== null, 'A line each: a value, and organisation/project')),
   }),
-  z.object({
-    ...common,
-    ...unsaid,
-    way: z.literal('several'),
-    shares: z
-      .string()
-      .check(
-        z.refine(
-          (text) => Object.keys(sharesOf(text) ?? {}).length > 0,
-          'A line each: organisation/project and a number',
-        ),
-      ),
-  }),
+  z.object({ ...common, ...unsaid, way: z.literal('several') }).check(
+    z.refine(
+      ({ shares, remainder }) => Object.keys(sharesOf(shares) ?? {}).length >= (remainder.trim() ? 1 : 2),
+      {
+        error: 'At least two lines, or one and who has the rest: organisation/project and a number',
+        path: ['shares'],
+      },
+    ),
+  ),
   z.object({
     ...common,
     ...unsaid,

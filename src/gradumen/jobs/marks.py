@@ -8,18 +8,12 @@ from gradumen.usecases.metering.stale_costs import refresh_costs
 from gradumen.usecases.metering.stale_usage import refresh_usage
 
 
-def mark_due(uow: UnitOfWork) -> None:
-    """Mark what waited for its time, or its day, to be over, where that is so by now."""
-    mark_ready(uow, at=now())
-    mark_over(uow, at=now())
-
-
 def work_off(uow: UnitOfWork) -> int:
-    """Work off all marks; gives how many that were.
+    """Work off all marks, and what waited for its time or its day to be over; gives how many that were.
 
     First what cost files say was used, which is readings like all others then.
     """
-    # Also what is closed before the next chores counts all of it.
-    mark_due(uow)
+    mark_ready(uow, at=now())
+    mark_over(uow, at=now())
     sets = read_quantities(uow, at=now())
     return sets + refresh_usage(uow, at=now()) + refresh_costs(uow, at=now())

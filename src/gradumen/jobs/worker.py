@@ -25,7 +25,7 @@ from gradumen.jobs import (
     what_ifs,
 )
 from gradumen.jobs.leases import Held, kept, now
-from gradumen.jobs.marks import mark_due, work_off
+from gradumen.jobs.marks import work_off
 from gradumen.jobs.pieces import Pieces
 from gradumen.jobs.rating import rate
 from gradumen.store.unit_of_work import Engine, UnitOfWork
@@ -140,7 +140,6 @@ class Worker:
         idempotency.forget_keys(self.uow, at=now())
         forget_what_ifs(self.uow, at=now())
         cost_uploads.clear(self.uow)
-        mark_due(self.uow)
         read_unknown_again(self.uow, at=now())
         tell_endings(self.uow, at=now())
 

@@ -10,6 +10,7 @@ from gradumen.core.subscriptions.moves import MoveState
 from gradumen.core.tasks import State
 from gradumen.store import pairs, tasks
 from gradumen.store.columns import Moment
+from gradumen.store.metering.divided_days import is_over
 from gradumen.store.metering.imported_costs import CostSetRow
 from gradumen.store.metering.stale_usage import oldest_mark
 from gradumen.store.metering.tables import FeedWatermarkRow, SpellRow, StaleUsageRow
@@ -29,6 +30,7 @@ class Waiting:
 
 
 _AT: BindParameter[datetime] = bindparam("at", type_=Moment())
+_BUSINESS: BindParameter[datetime] = bindparam("business", type_=Moment())
 # Workers ask this several times a second: it is made once.
 _WHAT_WAITS = select(
     exists().where(tasks.is_due(_AT)),
@@ -36,10 +38,11 @@ _WHAT_WAITS = select(
         exists(select(StaleUsageRow.id)),
         exists().where(CostSetRow.stale_since.is_not(None)),
         exists().where(CostSetRow.unread_since.is_not(None)),
+        is_over(_BUSINESS),
         exists().where(FeedWatermarkRow.id == SpellRow.watermark_id, SpellRow.end_at < FeedWatermarkRow.told_until),
     ),
     exists().where(pairs.is_due(_AT)),
-    exists().where(MoveRow.state == MoveState.PLANNED, MoveRow.starts_at <= bindparam("business", type_=Moment())),
+    exists().where(MoveRow.state == MoveState.PLANNED, MoveRow.starts_at <= _BUSINESS),
 )
 
 

@@ -166,7 +166,6 @@ def test_a_day_is_divided_once_it_is_over_usage_and_costs(costs: World, service:
     assert billed(world) == {None: Decimal("9.99")}
     assert nobodys(world) == ([], []), "what is divided tomorrow is nobody's work"
     world.mara.clock.set(OCTOBER, held=True)
-    service.worker.do_chores()
     assert set(by_day(world)) == {QUILLSTONE, BOOKING, HARBOUR}
     assert billed(world) == {QUILLSTONE: Decimal("7.4925"), BOOKING: Decimal("2.4975")}
     world.send(cpus("late", BOOKING, 8, "3", **at(8, 6, 8)))

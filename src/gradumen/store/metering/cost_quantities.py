@@ -114,9 +114,8 @@ def read_all_again(tx: Session, feed: int, at: datetime) -> None:
     """Have what a feed's sets that stand say was used read again."""
     row = CostSetRow
     where = (row.feed_id == feed, row.is_current.is_(True))
-    tx.execute(
-        update(row).where(*where).values(unread_since=at), execution_options={"synchronize_session": False}
-    )  # fmt: skip
+    statement = update(row).where(*where).values(unread_since=at)
+    tx.execute(statement, execution_options={"synchronize_session": False})
 
 
 def mark_ready(tx: Session, now: datetime, at: datetime) -> int:

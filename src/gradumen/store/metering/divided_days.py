@@ -6,13 +6,13 @@ from dataclasses import dataclass
 from datetime import date, datetime
 from uuid import UUID
 
-from sqlalchemy import Index, delete, func, insert, select, update
+from sqlalchemy import ColumnElement, Index, delete, exists, func, insert, literal, or_, select, update
 from sqlalchemy.orm import Mapped, Session, mapped_column
 
 from gradumen.core.exact import QUANTITY_PLACES, scaled
 from gradumen.core.metering.ownership import NOBODY
 from gradumen.core.metering.usage import Span
-from gradumen.store.columns import Base
+from gradumen.store.columns import Base, Moment
 from gradumen.store.metering.imported_costs import CostSetRow
 from gradumen.store.metering.ownership_rules import OwnershipRuleListRow, OwnershipRuleRow
 from gradumen.store.metering.stale_usage import mark_stale
@@ -115,6 +115,21 @@ def mark_over(tx: Session, today: date, at: datetime) -> int:
         execution_options={"synchronize_session": False},
     )
     return len(marks) + int(getattr(made, "rowcount", 0))
+
+
+def is_over(moment: ColumnElement[datetime]) -> ColumnElement[bool]:
+    """Whether something waits for its time, or its day, that is over at a moment of business: it is to be marked."""
+    row, costs, today = DividedDayRow, CostSetRow, func.date(moment)
+    return or_(
+        exists().where(costs.ready_at <= moment),
+        exists().where(costs.waits.is_(True), costs.day < today),
+        exists().where(row.waits.is_(True), row.day < today),
+    )
+
+
+def waits_no_more(tx: Session, business: datetime) -> bool:
+    """Whether something that waited is over by now, and not yet marked."""
+    return bool(tx.scalar(select(is_over(literal(business, Moment())))))
 
 
 def used_on(

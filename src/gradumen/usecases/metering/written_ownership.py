@@ -1,6 +1,6 @@
 """Rules of ownership as they are written: read, checked against what there is, and told."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from decimal import Decimal
 from typing import Any
 
@@ -49,7 +49,8 @@ def read_rules(
     tx: Session, scope: Scope, seller: OrganisationRow, rules: Sequence[OwnershipRuleForm]
 ) -> tuple[list[OwnershipRuleRow], Rules]:
     """Rules as they are stored, and as they are looked at."""
-    named = projects_by_path(tx, {path for each in rules for path in _paths(each)})
+    paths = {path for each in rules for path, *_ in _named(each, "")}
+    named = projects_by_path(tx, paths | {path for each in rules for path in (each.owners or {}).values()})
     below = scope.tree.below([seller.id])
     projects = {path: project for path, project in named.items() if project.organisation_id in below}
     rows, found, by_usage = [], [], UsageDivisions(tx, scope, seller)
@@ -59,7 +60,7 @@ def read_rules(
         look_up = _look_up(each, where)
         table = _table(each, projects, seller, where)
         owners = [] if look_up else _owners(each, projects, seller, where)
-        last = owners[-1] if each.remainder else None
+        last = owners[-1] if each.remainder is not None else None
         if each.ends_on is not None and each.ends_on <= each.starts_on:
             raise Invalid(
                 f"rule '{name}' ends on {each.ends_on}, which must be after {each.starts_on}", field=f"{where}.ends_on"
@@ -96,60 +97,10 @@ def _owners(
     ways = (rule.owner, rule.shares, rule.by_usage)
     if sum(each is not None for each in ways) != 1 or (rule.remainder is not None and rule.owner is not None):
         raise Invalid(_ONE_WAY, field=f"{where}.owner")
-    shares = {rule.owner or "": Decimal(1)} if rule.shares is None else dict(rule.shares)
-    if rule.by_usage is not None:
-        shares = dict.fromkeys(rule.by_usage.among, Decimal(1))
-    elif rule.shares is not None:
+    if rule.shares is not None:
         _check_shares(rule, where)
-    return _named(rule, shares, projects, seller, where) + _rest(rule, shares, projects, seller, where)
-
-
-def _check_shares(rule: OwnershipRuleForm, where: str) -> None:
-    shares, least = rule.shares or {}, 1 if rule.remainder else 2
-    if not least <= len(shares) <= MOST_SHARES:
-        raise Invalid(
-            f"a rule divides among {least} to {MOST_SHARES} projects, not {len(shares)}",
-            field=f"{where}.shares",
-            value=len(shares),
-        )
-    if rule.remainder and (total := add(list(shares.values()))) >= WHOLE_SHARES:
-        raise Invalid(
-            f"shares of {text(total)} leave nothing of {WHOLE_SHARES}; leave the remainder out, or make them smaller",
-            field=f"{where}.remainder",
-            value=text(total),
-        )
-
-
-def _rest(
-    rule: OwnershipRuleForm,
-    shares: Mapping[str, Decimal],
-    projects: Mapping[str, ProjectAt],
-    seller: OrganisationRow,
-    where: str,
-) -> list[Owner]:
-    """Who has what is left."""
-    if rule.remainder is None:
-        return []
-    field = f"{where}.remainder"
-    project = _project(rule.remainder, projects, seller, field)
-    if rule.shares is not None and rule.remainder in shares:
-        told = f"'{rule.remainder[:130]}' has a share already; who has the rest is somebody else"
-        raise Invalid(told, field=field, value=rule.remainder[:130])
-    left = WHOLE_SHARES - add(list(shares.values())) if rule.shares is not None else Decimal(1)
-    return [Owner(project.number, rule.remainder, project.organisation_id, left)]
-
-
-def _named(
-    rule: OwnershipRuleForm,
-    shares: Mapping[str, Decimal],
-    projects: Mapping[str, ProjectAt],
-    seller: OrganisationRow,
-    where: str,
-) -> list[Owner]:
     found = []
-    of_several = "by_usage.among" if rule.by_usage is not None else "shares"
-    for path, share in shares.items():
-        field = f"{where}.owner" if rule.owner is not None else f"{where}.{of_several}.{path[:130]}"
+    for path, share, field in _named(rule, where):
         project = _project(path, projects, seller, field)
         if not 0 < share < LARGEST_SHARE or round_half_up(share, SHARE_PLACES) != share:
             raise Invalid(
@@ -161,15 +112,45 @@ def _named(
     return found
 
 
+def _named(rule: OwnershipRuleForm, where: str) -> Iterator[tuple[str, Decimal, str]]:
+    """The projects that a rule names outside a table, each with its share and its field; who has the rest is last."""
+    if rule.owner is not None:
+        yield rule.owner, Decimal(1), f"{where}.owner"
+    for path, share in (rule.shares or {}).items():
+        yield path, share, f"{where}.shares.{path[:130]}"
+    for path in dict.fromkeys(rule.by_usage.among if rule.by_usage else ()):
+        yield path, Decimal(1), f"{where}.by_usage.among.{path[:130]}"
+    if rule.remainder is not None:
+        left = Decimal(1) if rule.shares is None else WHOLE_SHARES - add(list(rule.shares.values()))
+        yield rule.remainder, left, f"{where}.remainder"
+
+
+def _check_shares(rule: OwnershipRuleForm, where: str) -> None:
+    shares, rest = rule.shares or {}, rule.remainder
+    least = 2 if rest is None else 1
+    if not least <= len(shares) <= MOST_SHARES:
+        raise Invalid(
+            f"a rule divides among {least} to {MOST_SHARES} projects, not {len(shares)}",
+            field=f"{where}.shares",
+            value=len(shares),
+        )
+    if rest is None:
+        return
+    if rest in shares:
+        told = f"'{rest[:130]}' has a share already; who has the rest is somebody else"
+        raise Invalid(told, field=f"{where}.remainder", value=rest[:130])
+    if (total := add(list(shares.values()))) >= WHOLE_SHARES:
+        raise Invalid(
+            f"shares of {text(total)} leave nothing of {WHOLE_SHARES}; leave the remainder out, or make them smaller",
+            field=f"{where}.remainder",
+            value=text(total),
+        )
+
+
 _ONE_WAY = (
     "a rule names one owner, or the shares of several, or by what usage it is divided, or what the value is of that "
     "says whose it is; only what is divided has a remainder"
 )
-
-
-def _paths(rule: OwnershipRuleForm) -> list[str]:
-    named = [*(rule.shares or {}), *(rule.owners or {}).values(), *(rule.by_usage.among if rule.by_usage else ())]
-    return [*named, *(each for each in (rule.owner, rule.remainder) if each)]
 
 
 def _project(path: str, projects: Mapping[str, ProjectAt], seller: OrganisationRow, field: str) -> ProjectAt:
