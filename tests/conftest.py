@@ -102,7 +102,7 @@ class GatedWorker(Worker):
 
     gate = threading.Lock()
     usage_rests = pair_rests = 0.0
-    pulls_every = 0.1
+    pulls_every = 0.25
     least_rest = timedelta(milliseconds=150)
     """So that what a test changes at once is rated once."""
 
@@ -199,7 +199,7 @@ def running(
     seals.make()
     uow = UnitOfWork(engine, seals=seals)
     app = make_app(configured, uow, set_up_file=folder / "set-up-code")
-    worker = GatedWorker(uow, owner, door=door, directories=Directories(opened), idle_seconds=0.06)
+    worker = GatedWorker(uow, owner, door=door, directories=Directories(opened), idle_seconds=0.1)
     worker.start()
     port = free_port()
     config = uvicorn.Config(

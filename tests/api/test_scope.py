@@ -423,6 +423,7 @@ def calls(side: Side, invoice: InvoiceBody, world: World, service: Service) -> d
         "sum_usage": Call("GET", f"{org}/usage", query={"period": "2026-09"}, above=200),
         "start_usage_remake": Call("POST", f"{org}/usage-remakes", {"period": "2026-02"}, viewer=403, above=202),
         "list_spells": Call("GET", f"{org}/spells", query={"period": "2026-09", "resource": "vm-1"}, above=200),
+        "list_composites": Call("GET", f"{own}/composites", query={"period": "2026-09", "resource": "vm-1"}, above=403),
         "list_loads": Call("GET", f"{org}/loads", query=RANGE | {"resource": "vm-1"}, above=200),
         "period_so_far": Call("GET", f"{org}/period-so-far", above=200),
         "sum_spend": Call("GET", "spend", query=spent | {"by": ["plan", "resource"]}, above=200),

@@ -12,7 +12,19 @@ import {
 } from './catalogue';
 import { BuyersEditor } from './BuyersEditor';
 import { Derivation } from './DerivationEditor';
-import { Add, change, Group, Line, Remove, Row, withItem, withoutItem, Words, NUMBER } from './fields';
+import {
+  Add,
+  change,
+  Group,
+  Line,
+  Remove,
+  Row,
+  Select,
+  withItem,
+  withoutItem,
+  Words,
+  NUMBER,
+} from './fields';
 import { DayPicker } from '../shared/DateInput';
 import { addDays } from '../shared/dates';
 import { useMeasures } from '../organisations/measures';
@@ -20,6 +32,10 @@ import { At } from './mistakes';
 import { PROMISED } from './names';
 import { RateEditor } from './RateEditor';
 
+const COMPOSITES = [
+  ['whole', 'the whole'],
+  ['components', 'its components'],
+] as const;
 const CURRENCIES = ['EUR', 'GBP', 'JPY', 'SEK', 'USD'];
 
 export function RateCardEditor({
@@ -85,6 +101,15 @@ export function RateCardEditor({
           width={220}
         />
       )}
+      <At place="composites">
+        <Select
+          label="What is made of others is charged as"
+          value={form.composites ?? 'whole'}
+          onChange={(as) => onChange(change(form, 'composites', as === 'whole' ? '' : as))}
+          options={COMPOSITES}
+          width={290}
+        />
+      </At>
       <At place="for">
         <BuyersEditor value={form.for} onChange={(whom) => onChange({ ...form, for: whom })} />
       </At>

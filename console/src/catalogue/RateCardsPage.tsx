@@ -179,6 +179,11 @@ function Rates({ card, version }: { card: RateCard; version: RateCardVersion }) 
           Overhead of {formOf(version).overhead} % on all that is charged by it.
         </Typography>
       )}
+      {formOf(version).composites && (
+        <Typography variant="body2" sx={{ mt: 1.5 }}>
+          What is made of other resources is charged as its components.
+        </Typography>
+      )}
       {formOf(version).derived && (
         <Typography variant="body2" sx={{ mt: 1.5 }}>
           Follows {formOf(version).derived?.base}, with {formOf(version).derived?.['on-top']?.percent ?? '0'}{' '}

@@ -194,6 +194,7 @@ function Became({ organisation, period }: { organisation: string; period: string
                 became('charged', 'Charged'),
                 became('covered', 'Covered'),
                 ...(items.some((each) => Number(each.watched)) ? [became('watched', 'Only watched')] : []),
+                ...(items.some((each) => Number(each.together)) ? [became('together', 'Composites')] : []),
                 became('no_rate', 'No rate'),
                 became('no_subscription', 'No subscription'),
               ]}
@@ -217,7 +218,7 @@ function Became({ organisation, period }: { organisation: string; period: string
 const isOpen = ({ difference }: Balance): boolean => difference !== null && Number(difference) !== 0;
 
 const became = (
-  key: 'used' | 'charged' | 'covered' | 'watched' | 'no_rate' | 'no_subscription',
+  key: 'used' | 'charged' | 'covered' | 'watched' | 'together' | 'no_rate' | 'no_subscription',
   title: string,
 ) => ({
   key,

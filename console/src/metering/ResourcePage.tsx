@@ -14,6 +14,7 @@ import { Page, Section } from '../shared/Page';
 import { REST, SERIES } from '../shared/palette';
 import { Empty, Query } from '../shared/States';
 import { quantityIn } from '../shared/units';
+import { ChargedTogether } from './Together';
 import { Load } from './Load';
 import {
   because,
@@ -66,6 +67,7 @@ export default function ResourcePage() {
         }
       </Query>
       <Used organisation={looked.slug} period={period} name={name} />
+      <ChargedTogether period={period} name={name} />
       <Load organisation={looked.slug} period={period} name={name} />
       <Whose period={period} name={name} />
       {!!spells.data?.said.length && (

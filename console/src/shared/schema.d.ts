@@ -1338,6 +1338,28 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/organisations/{organisation}/composites": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Composites
+         * @description What of a month is charged with other usage, to an organisation's customers and to itself; for its members alone.
+         *
+         *     Components are charged with their composite, or it as these: the rate card says which. A ``resource`` is either.
+         */
+        get: operations["list_composites"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/organisations/{organisation}/details": {
         parameters: {
             query?: never;
@@ -4849,6 +4871,70 @@ export interface components {
             resource: string;
         };
         /**
+         * CompositeUsageBody
+         * @description Usage of a resource on a link that is charged with other usage of the same hours, in the meter's base unit.
+         *
+         *     ``charged_as`` the ``whole``, it is of a component, and what its ``composite`` used is charged; as ``components``,
+         *     it is of the composite itself, and what these used is. ``hours`` are those in which it is so.
+         */
+        CompositeUsageBody: {
+            /** Buyer */
+            buyer: string;
+            /** Charged As */
+            charged_as: string;
+            /** Composite */
+            composite: string;
+            /** Hours */
+            hours: number;
+            /** Meter */
+            meter: string;
+            /** Meter Name */
+            meter_name: string;
+            /** Organisation */
+            organisation: string;
+            /** Organisation Name */
+            organisation_name: string;
+            /**
+             * Quantity
+             * Format: decimal
+             * @example 12.5
+             */
+            quantity: string;
+            /** Resource */
+            resource: string;
+            /** Seller */
+            seller: string;
+            /** Unit */
+            unit: string;
+        };
+        /**
+         * CompositeUsagesBody
+         * @description What of a month is charged with other usage to an organisation and by it; ``more`` when the limit cut it off.
+         */
+        CompositeUsagesBody: {
+            /**
+             * As Of
+             * Format: date-time
+             */
+            as_of: string;
+            /** Items */
+            items: components["schemas"]["CompositeUsageBody"][];
+            /** More */
+            more: boolean;
+            /** Organisation */
+            organisation: string;
+            /** Period */
+            period: string;
+            /** Waiting */
+            waiting: boolean;
+        };
+        /**
+         * Composites
+         * @description As what a resource that is made of others is charged: never as both.
+         * @enum {string}
+         */
+        Composites: "whole" | "components";
+        /**
          * CostDeliveryBody
          * @description What became of a cost file.
          *
@@ -5791,15 +5877,15 @@ export interface components {
         };
         /**
          * FeedMeterBody
-         * @description What became of what a feed measured of a meter, in base units: ``measured`` is the sum of the next ten.
+         * @description What became of what a feed measured of a meter, in base units: ``measured`` is the sum of the next eleven.
          *
-         *     Readings are those that begin in the month: those that stand, and apart from them those that later ones replaced
-         *     and those that were taken back. ``nobodys`` is owned by nobody, ``own_use`` the seller's own, ``elsewhere`` used
-         *     where the seller does not sell it, ``gave_way`` left to a feed that measured it first, ``twice`` measured by
-         *     another feed too, to which this one does not give way; of the rest some is ``charged``,
-         *     ``covered`` by allowances, only ``watched``, priced by no rate (``no_rate``), or taken by no subscription.
-         *     ``difference`` is 0. All
-         *     are null where usage is sampled, and the difference where effective cost or begun time is sold: charges are no sum.
+         *     Readings are those that begin in the month: those that stand, and apart from them those that later ones replaced and
+         *     those that were taken back. ``nobodys`` is owned by nobody, ``own_use`` the seller's own, ``elsewhere`` used where
+         *     the seller does not sell it, ``gave_way`` left to a feed that measured it first, ``twice`` measured by another feed
+         *     too, to which this one does not give way; of the rest some is ``charged``, ``covered`` by allowances, only
+         *     ``watched``, charged ``together`` with the composite that it is of or as its components, priced by no rate
+         *     (``no_rate``), or taken by no subscription. ``difference`` is 0. All are null where usage is sampled, and the
+         *     difference where effective cost or begun time is sold: charges are no sum.
          *     ``open`` says what somebody should look at.
          */
         FeedMeterBody: {
@@ -5835,6 +5921,8 @@ export interface components {
             replaced: number;
             /** Taken Back */
             taken_back: number;
+            /** Together */
+            together: string | null;
             /** Twice */
             twice: string | null;
             /** Unit */
@@ -10178,6 +10266,8 @@ export interface components {
         RateCardForm: {
             /** At-Renewal */
             "at-renewal"?: string | null;
+            /** @default whole */
+            composites?: components["schemas"]["Composites"];
             /** Currency */
             currency: string;
             derived?: components["schemas"]["DerivedForm"] | null;
@@ -11995,11 +12085,12 @@ export interface components {
         };
         /**
          * UsageBalanceBody
-         * @description What became of a meter's usage, in base units: ``used`` is the sum of the next five, and ``difference`` 0.
+         * @description What became of a meter's usage, in base units: ``used`` is the sum of the next six, and ``difference`` 0.
          *
-         *     ``charged`` is charged for, ``covered`` by allowances, only ``watched``, ``no_rate`` is priced by no rate, and
-         *     ``no_subscription`` taken by no subscription. ``difference`` is null where usage is sampled, or effective cost is
-         *     sold: what is charged is no sum of it then.
+         *     ``charged`` is charged for, ``covered`` by allowances, only ``watched``, charged ``together`` with the composite
+         *     that it is of or as its components, ``no_rate`` is priced by no rate, and ``no_subscription`` taken by no
+         *     subscription. ``difference`` is null where usage is sampled, or effective cost is sold: what is charged is no sum of
+         *     it then.
          */
         UsageBalanceBody: {
             /**
@@ -12032,6 +12123,12 @@ export interface components {
              * @example 12.5
              */
             no_subscription: string;
+            /**
+             * Together
+             * Format: decimal
+             * @example 12.5
+             */
+            together: string;
             /** Unit */
             unit: string;
             /**
@@ -15053,6 +15150,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CloudBody"];
+                };
+            };
+            /** @description A refusal, as problem details */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_composites: {
+        parameters: {
+            query: {
+                period: string;
+                resource?: string | null;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                organisation: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CompositeUsagesBody"];
                 };
             };
             /** @description A refusal, as problem details */

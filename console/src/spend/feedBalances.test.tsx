@@ -29,6 +29,7 @@ const METER: FeedMeter = {
   nobodys: '2147483648',
   gave_way: '0',
   watched: '0',
+  together: '0',
   twice: '0',
   no_rate: '0',
   no_subscription: '0',

@@ -40,7 +40,7 @@ from gradumen.cli.organisations import clouds, details, organisations, projects,
 from gradumen.cli.output import Out
 from gradumen.cli.profiles import connect
 from gradumen.cli.quotas import measures, pools, quota_matrices, quota_requests, quotas, site_quotas
-from gradumen.cli.rating import charges, estimates, what_ifs
+from gradumen.cli.rating import charges, composites, estimates, what_ifs
 from gradumen.cli.spend import feed_balances, spend, to_dos
 from gradumen.cli.subscriptions import assignment_rules, moves, onboardings, one_off_charges, orders, subscriptions
 from gradumen.client import Client
@@ -85,6 +85,7 @@ NOUNS = (
     readings,
     usage,
     spells,
+    composites,
     loads,
     uses,
     breaches,

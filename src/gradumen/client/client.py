@@ -53,6 +53,7 @@ from gradumen.client.quotas.quota_matrices import QuotaMatrices
 from gradumen.client.quotas.quota_requests import QuotaRequests
 from gradumen.client.quotas.quotas import Quotas
 from gradumen.client.quotas.site_quotas import SiteQuotas
+from gradumen.client.rating.composites import Composites
 from gradumen.client.rating.estimates import Estimates
 from gradumen.client.rating.what_ifs import WhatIfs
 from gradumen.client.spend.feed_balances import FeedBalances
@@ -99,12 +100,28 @@ class Client:
         self.unpublished_changes = UnpublishedChanges(self.connection)
         self.estimates = Estimates(self.connection)
         self.what_ifs = WhatIfs(self.connection)
+        self.composites = Composites(self.connection)
         self.subscriptions = Subscriptions(self.connection)
         self.assignment_rules = AssignmentRules(self.connection)
         self.onboardings = Onboardings(self.connection)
         self.moves = Moves(self.connection)
         self.one_off_charges = OneOffCharges(self.connection)
         self.orders = Orders(self.connection)
+        self.spend = Spend(self.connection)
+        self.feed_balances = FeedBalances(self.connection)
+        self.to_dos = ToDos(self.connection)
+        self.bill_runs = BillRuns(self.connection)
+        self.invoices = Invoices(self.connection)
+        self.charges = Charges(self.connection)
+        self.tax_rates = TaxRates(self.connection)
+        self.tasks = Tasks(self.connection)
+        self.messages = Messages(self.connection)
+        self.audit_entries = AuditEntries(self.connection)
+        self._add_metering()
+        self._add_access()
+
+    def _add_metering(self) -> None:
+        """What was used, and how it comes in."""
         self.feeds = Feeds(self.connection)
         self.cloud_feeds = CloudFeeds(self.connection)
         self.feed_precedences = FeedPrecedences(self.connection)
@@ -122,17 +139,6 @@ class Client:
         self.usage_remakes = UsageRemakes(self.connection)
         self.uses = Uses(self.connection)
         self.breaches = Breaches(self.connection)
-        self.spend = Spend(self.connection)
-        self.feed_balances = FeedBalances(self.connection)
-        self.to_dos = ToDos(self.connection)
-        self.bill_runs = BillRuns(self.connection)
-        self.invoices = Invoices(self.connection)
-        self.charges = Charges(self.connection)
-        self.tax_rates = TaxRates(self.connection)
-        self.tasks = Tasks(self.connection)
-        self.messages = Messages(self.connection)
-        self.audit_entries = AuditEntries(self.connection)
-        self._add_access()
 
     def _add_access(self) -> None:
         """Who signs in, and what they may."""

@@ -63,6 +63,8 @@ DATABASES = (
     ("thistledown/records", "records-db", "north-fell", "small", 2),
     ("gannet/tracking", "tracking-db", "north-fell", "large", 3),
 )
+MADE_OF = {"records-db": (2, 8)}
+"""Databases whose machines the cloud counts too: vCPU and GiB of memory of each node."""
 
 
 def readings_of_day(day: date, first: date, hours: int, *, until_hour: int = 24) -> Iterator[Sited]:
@@ -88,6 +90,12 @@ def readings_of_day(day: date, first: date, hours: int, *, until_hour: int = 24)
     for owner, name, site, size, nodes in DATABASES:
         sampled = _Samples(owner, name, day, hours, until_hour, {"site": site, "size": size})
         yield from sampled.level("database/nodes", nodes, "node")
+        for node in range(nodes if name in MADE_OF else 0):
+            vcpu, memory_gib = MADE_OF[name]
+            of = {"size": size, "component_of": name}
+            sampled = _Samples(owner, f"{name}-{node + 1}", day, hours, until_hour, {"site": site})
+            yield from sampled.level("compute/vcpu", vcpu, "vCPU", of)
+            yield from sampled.level("compute/memory", memory_gib, "GiB", of)
 
 
 def _machine(

@@ -225,6 +225,12 @@ def pairs_with(
     return list(tx.scalars(query.with_for_update() if lock else query))
 
 
+def pairs_of_buyer(tx: Session, buyer: UUID, period: str) -> list[PairRow]:
+    """The pairs of a buyer in a period, with whoever sold to it."""
+    query = select(PairRow).where(PairRow.buyer_id == buyer, PairRow.period == period).order_by(PairRow.id)
+    return list(tx.scalars(query))
+
+
 def pairs_between(
     tx: Session, sellers: Collection[UUID], buyers: Collection[UUID] | None, first: str, last: str
 ) -> list[PairRow]:

@@ -13,6 +13,7 @@ from gradumen.core.catalogue.discounts import Discount
 from gradumen.core.catalogue.rates import (
     Block,
     Blocks,
+    Composites,
     Every,
     Lots,
     Markup,
@@ -172,7 +173,8 @@ def _version(card: str, number: int, currency: str, starts_on: date, random: Ran
         rates.append(SpreadRate("rent", Decimal(random.randint(0, 10**9)).scaleb(-3), METERS[random.randint(0, 4)]))
     overhead = Decimal(random.randint(1, 4000)).scaleb(-2) if random.random() < 0.15 else Decimal(0)
     discounts = [_discount(index, rates, random) for index in range(random.choice([0, 0, 1, 2]))]
-    return RateCardVersion(card, number, currency, starts_on, tuple(rates), tuple(discounts), overhead)
+    composites = Composites.WHOLE if number % 3 else Composites.COMPONENTS
+    return RateCardVersion(card, number, currency, starts_on, tuple(rates), tuple(discounts), overhead, composites)
 
 
 def _rates(meter: int, random: Random) -> list[UsageRate]:

@@ -30,6 +30,7 @@ SUM = (
     "charged",
     "covered",
     "watched",
+    "together",
     "no_rate",
     "no_subscription",
 )

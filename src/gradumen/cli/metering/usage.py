@@ -83,10 +83,12 @@ def run_balance(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     """Show what became of usage; exit 1 where something of it is not accounted for."""
     found = client.spend.balances(own_organisation(arguments), arguments.period, wait=arguments.wait)
     out.body(found)
-    columns = ["used", "charged", "covered", "watched", "no_rate", "no_subscription"]
-    if not any(each.watched for each in found.items):
-        columns.remove("watched")
-    titles = [*(name.replace("_", " ").upper() for name in columns), "DIFFERENCE"]
+    columns = ["used", "charged", "covered", "watched", "together", "no_rate", "no_subscription"]
+    for name in ("watched", "together"):
+        if not any(getattr(each, name) for each in found.items):
+            columns.remove(name)
+    called = {"together": "COMPOSITES"}
+    titles = [*(called.get(name, name.replace("_", " ").upper()) for name in columns), "DIFFERENCE"]
     out.table(
         ("METER", *titles),
         [

@@ -18,6 +18,7 @@ WORDS = {
     "charged": "charged",
     "covered": "covered by allowances",
     "watched": "only watched",
+    "together": "charged with its composite or as its components",
     "own_use": "used by the seller itself",
     "elsewhere": "used where it is not sold",
     "nobodys": "nobody's",

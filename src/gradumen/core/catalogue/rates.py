@@ -292,11 +292,19 @@ class SpreadRate:
 Rate = UsageRate | RecurringRate | SpendCommitment | SpreadRate
 
 
+class Composites(StrEnum):
+    """As what a resource that is made of others is charged: never as both."""
+
+    WHOLE = "whole"
+    COMPONENTS = "components"
+
+
 @dataclass(frozen=True)
 class RateCardVersion:
     """A seller's prices from a day on (in the seller's billing zone), until the next version begins.
 
-    ``overhead`` is a percentage on top of all that a line is charged.
+    ``overhead`` is a percentage on top of all that a line is charged. ``composites`` are charged as it says, see
+    `gradumen.core.rating.composites`.
     """
 
     card: str
@@ -306,6 +314,7 @@ class RateCardVersion:
     rates: tuple[Rate, ...]
     discounts: tuple[Discount, ...] = ()
     overhead: Decimal = Decimal(0)
+    composites: Composites = Composites.WHOLE
 
     def __post_init__(self) -> None:
         minor_units(self.currency)

@@ -100,6 +100,8 @@ class Attribute:
 
 PHASE = "phase"
 """The attribute that says in which of its service's phases a resource is."""
+COMPONENT_OF = "component_of"
+"""The attribute that names the composite which a resource is a component of; readings of every service can have it."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -191,6 +193,11 @@ class Service:
         """
         implied = bool(self.phases) and PHASE not in (attribute.slug for attribute in self.attributes)
         return (*self.attributes, *((Attribute(PHASE, self.phases),) if implied else ()))
+
+    @property
+    def told(self) -> dict[str, tuple[str, ...]]:
+        """The attributes that readings can have, with their values; any value where there are none."""
+        return {COMPONENT_OF: (), **{each.slug: each.values for each in self.looked_at}}
 
 
 def distinct(what: str, slugs: list[str]) -> None:

@@ -20,12 +20,14 @@ Place = tuple[str, str]
 
 @dataclass(slots=True)
 class Became:
-    """What became of usage on its seller's link: charged, covered by allowances, or for three reasons not priced."""
+    """What became of usage on its seller's link: charged, covered by allowances, or for four reasons not priced."""
 
     charged: int = 0
     covered: int = 0
     watched: int = 0
     """Of a meter that is only watched."""
+    together: int = 0
+    """Charged with the composite that it is of, or as its components."""
     no_rate: int = 0
     no_subscription: int = 0
 
@@ -135,12 +137,12 @@ def _parts(became: Became, sold: Mapping[int, int], before: Mapping[int, Collect
         return {}
     feeds = sorted(sold)
     found = {feed: Became() for feed in feeds}
-    for name in ("covered", "watched", "no_rate", "no_subscription"):
+    rest = [each.name for each in fields(Became) if each.name != "charged"]
+    for name in rest:
         for feed, part in zip(feeds, allocate(getattr(became, name), [sold[feed] for feed in feeds]), strict=True):
             setattr(found[feed], name, part)
     for feed in feeds[1:]:
-        there = found[feed]
-        there.charged = sold[feed] - there.covered - there.watched - there.no_rate - there.no_subscription
+        found[feed].charged = sold[feed] - sum(getattr(found[feed], name) for name in rest)
     found[feeds[0]].charged = became.charged - sum(found[feed].charged for feed in feeds[1:])
     return found
 

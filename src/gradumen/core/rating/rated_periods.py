@@ -86,7 +86,7 @@ def _fine(rows: pl.DataFrame, pricing: Pricing, *, hourly: bool = False) -> pl.D
     first, last = _hours(pricing)
     days = np.array([_day(hour, pricing) for hour in range(first, last)], dtype=np.int32)
     rated = rows.with_columns(
-        pl.Series("rate", _rates_of(rows, pricing)),
+        pl.Series("rate", rates_of(rows, pricing)),
         pl.Series("day", days[rows["hour"].to_numpy() - first], dtype=pl.Int32),
     )
     if hourly:
@@ -95,7 +95,7 @@ def _fine(rows: pl.DataFrame, pricing: Pricing, *, hourly: bool = False) -> pl.D
     return rated.lazy().group_by(keys).agg(pl.col("quantity").cast(pl.Int128).sum()).collect(engine="streaming")
 
 
-def _rates_of(rows: pl.DataFrame, pricing: Pricing) -> Array:
+def rates_of(rows: pl.DataFrame, pricing: Pricing) -> Array:
     """The rate of each row; none prices usage that is a cost in another currency than its card's.
 
     Only costs of files are exchanged.

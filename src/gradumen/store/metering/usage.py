@@ -10,6 +10,7 @@ from uuid import UUID
 from sqlalchemy import ColumnElement, Select, and_, false, func, or_, select, true
 from sqlalchemy.orm import Session
 
+from gradumen.core.catalogue.services import COMPONENT_OF
 from gradumen.store.catalogue.tables import MeterRow, ServiceRow
 from gradumen.store.metering.tables import AttributeSetRow, FeedRow, ResourceRow, UsageDayRow
 from gradumen.store.organisations.tables import OrganisationRow, ProjectRow
@@ -50,6 +51,12 @@ def attribute_sets(tx: Session, numbers: Collection[int] | None = None) -> dict[
     query = select(AttributeSetRow)
     rows = tx.scalars(query if numbers is None else query.where(AttributeSetRow.id.in_(numbers)))
     return {row.id: row.document for row in rows}
+
+
+def composites_named(tx: Session) -> dict[int, str]:
+    """The composites that attribute sets name, by number of the set."""
+    named = func.json_value(AttributeSetRow.document, f"$.{COMPONENT_OF}")
+    return dict(tx.execute(select(AttributeSetRow.id, named).where(named.is_not(None))).all())
 
 
 def meters_by_seller(tx: Session) -> dict[UUID, list[int]]:

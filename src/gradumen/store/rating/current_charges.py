@@ -18,11 +18,11 @@ from gradumen.store.bulk import decimal_text, load_rows
 from gradumen.store.metering.tables import DeliveryRow, StaleUsageRow
 from gradumen.store.organisations.tables import ProjectRow
 from gradumen.store.pairs import PairRow, is_to_bill
-from gradumen.store.rating.tables import CurrentChargeRow, CurrentPartRow, NotPricedRow
+from gradumen.store.rating.tables import ChargedTogetherRow, CurrentChargeRow, CurrentPartRow, NotPricedRow
 from gradumen.store.subscriptions.tables import SubscriptionRow, SupplyLineRow
 
 LEASE = timedelta(minutes=5)
-TABLES = (CurrentChargeRow, CurrentPartRow, NotPricedRow)
+TABLES = (CurrentChargeRow, CurrentPartRow, NotPricedRow, ChargedTogetherRow)
 IS_PART = (
     (CurrentPartRow.pair_id == CurrentChargeRow.pair_id)
     & (CurrentPartRow.generation == CurrentChargeRow.generation)
@@ -63,9 +63,14 @@ def begin_rating(tx: Session, pairs: Collection[int], at: datetime) -> Attempt:
     return Attempt(rows[0].seller_id, rows[0].period, newest, begun)
 
 
-def add_charges(tx: Session, charges: Sequence[dict[str, Any]], not_priced: Sequence[dict[str, Any]]) -> None:
-    """Add charges, and what is not priced, of generations that do not hold yet."""
-    for table, rows in ((CurrentChargeRow, charges), (NotPricedRow, not_priced)):
+def add_charges(
+    tx: Session,
+    charges: Sequence[dict[str, Any]],
+    not_priced: Sequence[dict[str, Any]],
+    together: Sequence[dict[str, Any]],
+) -> None:
+    """Add charges, what is not priced, and what is charged with others, of generations that do not hold yet."""
+    for table, rows in ((CurrentChargeRow, charges), (NotPricedRow, not_priced), (ChargedTogetherRow, together)):
         if rows:
             tx.execute(insert(table), list(rows))
 
@@ -211,12 +216,16 @@ def not_priced_of(tx: Session, pairs: Collection[PairRow], buyer: UUID | None = 
 
 @dataclass(frozen=True, slots=True)
 class Became:
-    """What became of a meter's usage, in base units; ``otherwise``: charges count some of it in another way."""
+    """What became of a meter's usage, in base units; ``otherwise``: charges count some of it in another way.
+
+    ``together`` is charged with a composite, or as its components.
+    """
 
     charged: Decimal
     covered: Decimal
     no_rate: Decimal
     no_subscription: Decimal
+    together: Decimal
     otherwise: bool = False
 
 
@@ -251,15 +260,24 @@ def became_of(tx: Session, pairs: Collection[PairRow]) -> dict[str, Became]:
         (meter, bool(none)): quantity
         for meter, none, quantity in tx.execute(missing.group_by(rest.meter, none_takes_it))
     }
+    with_others = together_by_meter(tx, pairs)
     return {
         meter: Became(
             *sums.get(meter, (nothing, nothing)),
             left.get((meter, False), nothing),
             left.get((meter, True), nothing),
+            with_others.get(meter, nothing),
             meter in other,
         )
-        for meter in sums.keys() | {meter for meter, _ in left}
+        for meter in sums.keys() | with_others.keys() | {meter for meter, _ in left}
     }
+
+
+def together_by_meter(tx: Session, pairs: Collection[PairRow]) -> dict[str, Decimal]:
+    """What of the usage of pairs is charged with other usage."""
+    row = ChargedTogetherRow
+    query = select(row.meter, func.sum(row.quantity)).where(held(row, pairs)).group_by(row.meter)
+    return dict(tx.execute(query).all())
 
 
 def generations(tx: Session, pairs: Collection[int]) -> dict[int, int]:

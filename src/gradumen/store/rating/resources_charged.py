@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session
 from gradumen.store.metering.tables import ResourceRow
 from gradumen.store.pairs import PairRow
 from gradumen.store.rating.current_charges import IS_PART, OF_METERS, held
-from gradumen.store.rating.tables import CurrentChargeRow, CurrentPartRow, NotPricedRow
+from gradumen.store.rating.tables import ChargedTogetherRow, CurrentChargeRow, CurrentPartRow, NotPricedRow
 
 
 @dataclass(frozen=True, slots=True)
@@ -64,3 +64,12 @@ def not_priced_resources(tx: Session, pairs: Collection[PairRow]) -> list[NotPri
     query = select(*keys, func.sum(row.quantity)).outerjoin(ResourceRow, ResourceRow.id == row.resource_id)
     found: Any = tx.execute(query.where(held(row, pairs)).group_by(*keys).order_by(*keys)).all()
     return [NotPricedResource(meter, bool(no_rate), *rest) for meter, no_rate, *rest in found]
+
+
+def together_resources(tx: Session, pairs: Collection[PairRow]) -> dict[tuple[str, str], Decimal]:
+    """What is charged with other usage, by meter and resource."""
+    row = ChargedTogetherRow
+    keys = (row.meter, ResourceRow.name)
+    query = select(*keys, func.sum(row.quantity)).join(ResourceRow, ResourceRow.id == row.resource_id)
+    found: Any = tx.execute(query.where(held(row, pairs)).group_by(*keys)).all()
+    return {(meter, resource): quantity for meter, resource, quantity in found}

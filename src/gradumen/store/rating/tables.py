@@ -87,6 +87,28 @@ class NotPricedRow(Base):
     quantity: Mapped[Decimal] = mapped_column(Quantity)
 
 
+class ChargedTogetherRow(Base):
+    """Usage of an organisation's resource that is charged with its composite's, or without one as its components'.
+
+    ``hours`` are those in which it is; without line no subscription covers it.
+    """
+
+    __tablename__ = "charged_together"
+
+    pair_id: Mapped[int] = mapped_column(primary_key=True, autoincrement=False)
+    generation: Mapped[int] = mapped_column(primary_key=True, autoincrement=False)
+    position: Mapped[int] = mapped_column(primary_key=True, autoincrement=False)
+    supply_line_id: Mapped[UUID | None]
+    organisation_id: Mapped[UUID]
+    project_number: Mapped[int]
+    meter: Mapped[str] = mapped_column(ascii_text(127))
+    attribute_set_id: Mapped[int]
+    resource_id: Mapped[int]
+    composite_id: Mapped[int | None]
+    quantity: Mapped[Decimal] = mapped_column(Quantity)
+    hours: Mapped[int]
+
+
 class WhatIfRow(Base):
     """A seller's period to be priced again; its id is that of the task that does it.
 

@@ -18,6 +18,7 @@ _FIELDS = {
     "at-renewal": "card at renewal",
     "minimum-months": "least term, months",
     "for": "for",
+    "composites": "what is made of others is charged as",
 }
 
 

@@ -43,7 +43,7 @@ def catalogue_of(published: Published) -> Catalogue:
     """Meters and attributes that readings can be of."""
     return Catalogue(
         published.meters,
-        {slug: {each.slug: each.values for each in service.looked_at} for slug, service in published.services.items()},
+        {slug: service.told for slug, service in published.services.items()},
     )
 
 

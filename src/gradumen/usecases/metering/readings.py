@@ -7,7 +7,7 @@ from datetime import datetime
 from decimal import Decimal
 from uuid import UUID, uuid4
 
-from gradumen.core.catalogue.services import Meter, Service
+from gradumen.core.catalogue.services import Meter
 from gradumen.core.errors import GradumenError, Invalid, whole_text
 from gradumen.core.exact import text
 from gradumen.core.metering.life_events import Listing
@@ -203,7 +203,7 @@ class _Known:
     def _meter(self, item: Reading) -> Meter:
         meter = self.published.meters[item.meter]
         check_now(item, self.now)
-        check_attributes(item.attributes, _allowed(self.published.services[meter.slug.partition("/")[0]]))
+        check_attributes(item.attributes, self.published.services[meter.slug.partition("/")[0]].told)
         self._check_owner(item)
         return meter
 
@@ -248,10 +248,6 @@ def _told(
 def _there(owned: Owned, at: datetime) -> bool:
     """Whether it was inside at a moment: a reading belongs to where its owner was when it started."""
     return next((there for since, there in reversed(owned) if since <= at), owned[0][1])
-
-
-def _allowed(service: Service) -> dict[str, tuple[str, ...]]:
-    return {attribute.slug: attribute.values for attribute in service.looked_at}
 
 
 def _owners(tx: Session, feed: FeedRow, items: Sequence[Reading]) -> dict[str, Owned]:

@@ -22,30 +22,28 @@ _PIECE = {name: SPELL_SCHEMA[name] for name in (*_OF, "start", "end", "level")} 
 NO_SPELLS = pl.DataFrame(schema=SPELL_SCHEMA)
 
 
-def load_spells(
+def load_pieces(
     tx: Session,
     usage: pl.DataFrame,
     projects: Sequence[ProjectRow],
     resources: Resources,
     published: Published,
     period: tuple[datetime, datetime],
-    zone: ZoneInfo,
 ) -> pl.DataFrame:
-    """The spells that reach into a period, and those that they go on from: see `gradumen.core.rating.spells`.
+    """What there is of spells that reach into a period, and of those that they go on from.
 
     Args:
-        usage: that of the period, each row with its line; ``projects`` and ``resources`` are what its numbers mean.
+        usage: that of the period; ``projects`` and ``resources`` are what its numbers mean.
     """
-    meters = [number for slug, number in published.meter_ids.items() if _is_held(published, slug)]
-    taken = usage.filter(pl.col("meter").is_in(meters))
-    if not taken.height:
-        return NO_SPELLS
-    pieces = _pieces(tx, projects, resources, taken["meter"].unique().to_list(), period)
-    return with_lines(pieces, _windows(taken, zone))
+    held = [number for slug, number in published.meter_ids.items() if published.meters[slug].combine is Combine.HELD]
+    meters = usage.filter(pl.col("meter").is_in(held))["meter"].unique().to_list()
+    return _pieces(tx, projects, resources, meters, period) if meters else pl.DataFrame(schema=_PIECE)
 
 
-def _is_held(published: Published, slug: str) -> bool:
-    return published.meters[slug].combine is Combine.HELD
+def spells_of(usage: pl.DataFrame, pieces: pl.DataFrame, zone: ZoneInfo) -> pl.DataFrame:
+    """The spells of usage, each with the line that takes it: see `gradumen.core.rating.spells`."""
+    taken = usage.filter(pl.col("meter").is_in(pieces["meter"].unique().implode()))
+    return with_lines(pieces, _windows(taken, zone)) if taken.height else NO_SPELLS
 
 
 def _pieces(

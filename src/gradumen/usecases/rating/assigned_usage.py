@@ -19,30 +19,15 @@ from gradumen.core.rating.imported_costs import COST_SCHEMA
 from gradumen.core.rating.rating import USAGE_SCHEMA, RatedLine
 from gradumen.core.subscriptions.assignment_rules import AssignmentRule, Candidate, assign
 from gradumen.store.metering.imported_costs import costs_of
-from gradumen.store.metering.usage import attribute_sets, resource_names, usage_rows
-from gradumen.store.organisations.organisations import organisations_by_id
+from gradumen.store.metering.usage import attribute_sets, composites_named, resource_names, usage_rows
 from gradumen.store.organisations.projects import projects_by_name
 from gradumen.store.organisations.tables import ProjectRow
 from gradumen.store.subscriptions.tables import SubscriptionRow
 from gradumen.store.unit_of_work import Session
 from gradumen.usecases.catalogue.published import Published
+from gradumen.usecases.rating.composed_usage import composites_of, concerned_by
+from gradumen.usecases.rating.unassigned_usage import Through, Unassigned, loose_usage, unassigned_usage
 from gradumen.usecases.subscriptions.assignment_rules import load_rules
-
-
-@dataclass(frozen=True, slots=True)
-class Unassigned:
-    """Usage of a project's resource that no subscription covers, in millionths; ``buyer`` is the seller's own.
-
-    ``resource`` is its place among the resources, or `gradumen.core.rating.charges.ALL`.
-    """
-
-    buyer: UUID
-    owner: UUID
-    project: int
-    meter: str
-    path: str
-    resource: int
-    quantity: int
 
 
 @dataclass(frozen=True, slots=True)
@@ -58,15 +43,6 @@ class Resources:
 
 
 @dataclass(frozen=True, slots=True)
-class Through:
-    """The buyer through whom somebody is charged, from a moment up to (not including) another."""
-
-    buyer: UUID
-    start: datetime
-    end: datetime
-
-
-@dataclass(frozen=True, slots=True)
 class Assigned:
     """Usage and imported costs, each row with the line that takes it, and what no subscription covers.
 
@@ -78,6 +54,10 @@ class Assigned:
     projects: list[ProjectRow]
     resources: Resources
     unassigned: list[Unassigned]
+    composites: Mapping[int, int]
+    """By attribute set the place of the composite that it names."""
+    loose: pl.DataFrame
+    """Of composites and components the hours that no line takes: see `unassigned_usage.LOOSE_SCHEMA`."""
 
 
 class SoldLine(Protocol):
@@ -115,7 +95,7 @@ def load_usage(
     frame, resources = _frame(tx, projects, start, end, zone, costs)
     rules = load_rules(tx, owners)
 
-    def assigned(rows: pl.DataFrame, schema: Mapping[str, Any]) -> tuple[pl.DataFrame, list[Unassigned]]:
+    def assigned(rows: pl.DataFrame, schema: Mapping[str, Any]) -> tuple[pl.DataFrame, pl.DataFrame]:
         concerned = _concerned(rows, projects, published, seller, above)
         sold = _while_sold(concerned, projects, buyers, (start, end), zone)
         told = sold.with_columns(pl.Series("kind", [0] * sold.height, dtype=pl.Int32))
@@ -130,14 +110,18 @@ def load_usage(
             .select(*dict.fromkeys([*schema, "quantity"]), *(name for name in ("through",) if name in told.columns))
             .collect()
         )
-        return found.select(*schema), list(_unassigned(tx, told, found, published, projects, buyers))
+        return told, found
 
-    usage, unassigned = assigned(frame, USAGE_SCHEMA)
-    imported = pl.DataFrame(schema=COST_SCHEMA)
+    told, found = assigned(frame, USAGE_SCHEMA)
+    unassigned = list(unassigned_usage(tx, told, found, published, projects, buyers))
+    composites = composites_of(composites_named(tx), resources.names)
+    loose = loose_usage(told, found, concerned_by(told, composites) if composites else [])
+    usage, imported = found.select(*USAGE_SCHEMA), pl.DataFrame(schema=COST_SCHEMA)
     if costs:
-        imported, more = assigned(_cost_frame(costs, projects, resources), COST_SCHEMA)
-        unassigned += more
-    return Assigned(usage, imported, projects, resources, unassigned)
+        told, found = assigned(_cost_frame(costs, projects, resources), COST_SCHEMA)
+        unassigned += unassigned_usage(tx, told, found, published, projects, buyers)
+        imported = found.select(*COST_SCHEMA)
+    return Assigned(usage, imported, projects, resources, unassigned, composites, loose)
 
 
 @dataclass(frozen=True, slots=True)
@@ -370,30 +354,3 @@ def _candidates(
     if subscription.project_id in (None, project.id):
         rank = (1, int(subscription.project_id is None), subscription.starts_on.toordinal(), subscription.name)
         yield Candidate(rank, rated.number, start, end)
-
-
-def _unassigned(
-    tx: Session,
-    frame: pl.DataFrame,
-    assigned: pl.DataFrame,
-    published: Published,
-    projects: list[ProjectRow],
-    buyers: Mapping[UUID, Sequence[Through]],
-) -> Iterator[Unassigned]:
-    if frame.height == assigned.height:
-        return
-    keys = ["project", "meter", "through", "resource"]
-    if "through" not in frame.columns:
-        frame, assigned = (each.with_columns(pl.lit(0).alias("through")) for each in (frame, assigned))
-    everything = frame.group_by(keys).agg(pl.col("quantity").sum())
-    taken = assigned.group_by(keys).agg(pl.col("quantity").sum().alias("taken"))
-    rest = everything.join(taken, on=keys, how="left").with_columns(pl.col("taken").fill_null(0)).sort(keys)
-    slugs = {number: slug for slug, number in published.meter_ids.items()}
-    owners = organisations_by_id(tx, {project.organisation_id for project in projects})
-    for project, meter, through, resource, whole, part in rest.select(*keys, "quantity", "taken").iter_rows():
-        if whole != part:
-            row = projects[project]
-            owner = row.organisation_id
-            path = f"{owners[owner].slug}/{row.slug}"
-            buyer = buyers[owner][through].buyer
-            yield Unassigned(buyer, owner, row.number, slugs[meter], path, resource, whole - part)

@@ -55,9 +55,9 @@ def rate_costs(tx: Session, seller: OrganisationRow, loaded: LoadedLinks) -> Rat
         )
     meters = [number for slug, number in loaded.published.meter_ids.items() if slug.partition("/")[0] in own]
     own_rows = pl.col("meter").is_in(meters) & pl.col("line").is_in(list(lines))
-    usage, spells, imported = (each.filter(own_rows) for each in (loaded.usage, loaded.spells, loaded.costs))
+    usage, imported = (each.filter(own_rows) for each in (loaded.usage, loaded.costs))
     entered = tuple(each for each in loaded.entered if loaded.lines[each.line].row.buyer_id == seller.id)
-    own_loaded = replace(loaded, usage=usage, spells=spells, costs=imported, promised=Promised(), entered=entered)
+    own_loaded = replace(loaded, usage=usage, costs=imported, promised=Promised(), entered=entered)
     return replace(own_loaded, lines=lines, rated_lines=rated_lines).rate()
 
 

@@ -22,9 +22,10 @@ from gradumen.store.rating import current_charges as store
 from gradumen.store.rating.current_charges import Attempt
 from gradumen.store.subscriptions.sales import sold_links
 from gradumen.store.unit_of_work import Session, UnitOfWork, use_case
-from gradumen.usecases.rating.assigned_usage import Unassigned
+from gradumen.usecases.rating.composed_usage import Together
 from gradumen.usecases.rating.costs import rate_costs
 from gradumen.usecases.rating.links import RatedPeriod, load_links
+from gradumen.usecases.rating.unassigned_usage import Unassigned
 from gradumen.usecases.scope import business_now
 from gradumen.usecases.tasks import problem_of
 
@@ -50,19 +51,20 @@ PART_SCHEMA = {
 
 @dataclass(frozen=True, slots=True)
 class Generations:
-    """What pairs are charged: rows of charges and of what is not priced, and parts, of which there are many."""
+    """What pairs are charged: rows of charges, what is not priced or charged with others, and parts: there are many."""
 
     charges: list[dict[str, Any]] = field(default_factory=list)
     not_priced: list[dict[str, Any]] = field(default_factory=list)
+    together: list[dict[str, Any]] = field(default_factory=list)
     parts: pl.DataFrame = field(default_factory=lambda: pl.DataFrame(schema=PART_SCHEMA))
 
     def batches(self) -> "Iterator[Generations]":
         """What fits one transaction, again and again."""
         for first in range(0, self.parts.height, PARTS):
             yield Generations(parts=self.parts[first : first + PARTS])
-        for first in range(0, max(len(self.charges), len(self.not_priced)), BATCH):
-            last = first + BATCH
-            yield Generations(self.charges[first:last], self.not_priced[first:last])
+        for first in range(0, max(len(self.charges), len(self.not_priced), len(self.together)), BATCH):
+            some = slice(first, first + BATCH)
+            yield Generations(self.charges[some], self.not_priced[some], self.together[some])
 
 
 def rate_pairs(
@@ -127,7 +129,7 @@ def add(tx: Session, *, rows: Generations) -> None:
 
 
 def _add(tx: Session, rows: Generations) -> None:
-    store.add_charges(tx, rows.charges, rows.not_priced)
+    store.add_charges(tx, rows.charges, rows.not_priced, rows.together)
     store.add_parts(tx, rows.parts)
 
 
@@ -192,7 +194,7 @@ def pieces(tx: Session, rows: Sequence[PairRow], at: datetime) -> Iterator[list[
 
 @use_case
 def rated_rows(tx: Session, *, attempt: Attempt) -> Generations:
-    """Rate pairs: rows of charges, of their parts, and of what is not priced."""
+    """Rate pairs: rows of charges, of their parts, of what is not priced, and of what is charged with others."""
     own = {each.buyer: {"pair_id": each.pair, "generation": each.fence} for each in attempt.begun}
     # Internal cost is spread over all that is sold and used, so it needs every buyer.
     buyers = None if attempt.seller in own else list(own)
@@ -205,6 +207,7 @@ def rated_rows(tx: Session, *, attempt: Attempt) -> Generations:
     return Generations(
         [row for each in found for row in each.charges],
         [row for each in found for row in each.not_priced],
+        [row for each in found for row in each.together],
         pl.concat([each.parts for each in found]),
     )
 
@@ -242,9 +245,20 @@ def rows_of(rated: RatedPeriod, pairs: Mapping[UUID, Mapping[str, int]], *, of_a
             buyer, keys = found
             not_priced.append({**keys, "position": counts[buyer, "missing"], **row})
             counts[buyer, "missing"] += 1
+    together: list[dict[str, Any]] = []
+    for each in rated.together:
+        if each.line is not None:
+            found = place(each.line)
+        else:
+            found = (each.buyer, pairs[each.buyer]) if each.buyer in pairs else None
+        if found is not None:
+            buyer, keys = found
+            together.append({**keys, "position": counts[buyer, "together"], **_together_row(each, rated)})
+            counts[buyer, "together"] += 1
     frame = parts.frame()
     _add_evidence(charges, frame)
-    return Generations(charges, not_priced, frame.select(pl.col(name).cast(each) for name, each in PART_SCHEMA.items()))
+    columns = frame.select(pl.col(name).cast(each) for name, each in PART_SCHEMA.items())
+    return Generations(charges, not_priced, together, columns)
 
 
 def _add_evidence(charges: Sequence[dict[str, Any]], parts: pl.DataFrame) -> None:
@@ -364,4 +378,18 @@ def _unassigned_row(rest: Unassigned, rated: RatedPeriod) -> dict[str, Any]:
         "attribute_set_id": None,
         "resource_id": rated.resources.ids[rest.resource],
         "quantity": unscaled(rest.quantity, QUANTITY_PLACES),
+    }
+
+
+def _together_row(each: Together, rated: RatedPeriod) -> dict[str, Any]:
+    return {
+        "supply_line_id": None if each.line is None else rated.lines[each.line].row.id,
+        "organisation_id": each.owner,
+        "project_number": each.project_number,
+        "meter": each.meter,
+        "attribute_set_id": each.attributes,
+        "resource_id": rated.resources.ids[each.resource],
+        "composite_id": None if each.composite == ALL else rated.resources.ids[each.composite],
+        "quantity": unscaled(each.quantity, QUANTITY_PLACES),
+        "hours": each.hours,
     }

@@ -1,7 +1,7 @@
 """Rating of a seller's period from what the database holds: usage, supply lines and rate card versions."""
 
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from datetime import date, datetime
 from decimal import Decimal
 from uuid import UUID
@@ -27,9 +27,11 @@ from gradumen.store.subscriptions.tables import SubscriptionRow, SupplyLineRow
 from gradumen.store.unit_of_work import Session
 from gradumen.usecases.catalogue.offers import Offers
 from gradumen.usecases.catalogue.published import Published, load_cards, load_published, plan_of
-from gradumen.usecases.rating.assigned_spells import load_spells
-from gradumen.usecases.rating.assigned_usage import Resources, Through, Unassigned, load_usage
+from gradumen.usecases.rating.assigned_spells import load_pieces, spells_of
+from gradumen.usecases.rating.assigned_usage import Resources, load_usage
+from gradumen.usecases.rating.composed_usage import Parties, Together, kept_apart, less_together
 from gradumen.usecases.rating.promised_usage import Promised, Sale, load_promised
+from gradumen.usecases.rating.unassigned_usage import Through, Unassigned
 from gradumen.usecases.subscriptions.one_off_charges import load_one_off_charges
 from gradumen.usecases.subscriptions.supply_lines import with_special_terms
 
@@ -73,6 +75,7 @@ class RatedPeriod:
     resources: Resources
     unassigned: list[Unassigned]
     names: SaleNames
+    together: list[Together] = field(default_factory=list)
 
 
 @dataclass(frozen=True, slots=True)
@@ -85,13 +88,17 @@ class LoadedLinks:
     lines: dict[int, LoadedLine]
     rated_lines: dict[int, RatedLine]
     usage: pl.DataFrame
-    spells: pl.DataFrame
+    pieces: pl.DataFrame
+    """Of spells: which lines take them follows from the usage that is charged by itself."""
     costs: pl.DataFrame
     sale: Sale
     promised: Promised
     projects: list[ProjectRow]
     resources: Resources
     unassigned: list[Unassigned]
+    composites: Mapping[int, int]
+    loose: pl.DataFrame
+    users: Mapping[UUID, Sequence[Through]]
     attribute_sets: dict[int, dict[str, str]]
     published: Published
     entered: tuple[OneOffCharge, ...]
@@ -116,8 +123,11 @@ class LoadedLinks:
         pricing = Pricing(
             self.rated_lines, meters, self.attribute_sets, self.period, self.zone, samplings, self.exchange
         )
-        usage = pl.concat([self.usage, self.promised.usage]) if self.promised.usage.height else self.usage
-        rated = rate_period(usage, pricing, self.spells, self.entered, self.costs)
+        parties = Parties(self.projects, {each: line.row.buyer_id for each, line in self.lines.items()}, self.users)
+        usage, together = kept_apart(self.usage, self.loose, self.pieces, self.composites, parties, pricing)
+        spells = spells_of(usage, self.pieces, self.zone)
+        usage = pl.concat([usage, self.promised.usage]) if self.promised.usage.height else usage
+        rated = rate_period(usage, pricing, spells, self.entered, self.costs)
         rated = replace(rated, unpriced=(*rated.unpriced, *self.promised.no_limit))
         return RatedPeriod(
             seller=self.seller,
@@ -129,8 +139,9 @@ class LoadedLinks:
             lines=self.lines,
             projects=self.projects,
             resources=self.resources,
-            unassigned=self.unassigned,
+            unassigned=less_together(self.unassigned, together),
             names=self.names,
+            together=together,
         )
 
 
@@ -180,13 +191,16 @@ def load_links(
         lines=lines,
         rated_lines=rated_lines,
         usage=found.usage,
-        spells=load_spells(tx, found.usage, found.projects, found.resources, published, (start, end), zone),
+        pieces=load_pieces(tx, found.usage, found.projects, found.resources, published, (start, end)),
         costs=found.costs,
         sale=sale,
         promised=promised,
         projects=found.projects,
         resources=found.resources,
         unassigned=found.unassigned,
+        composites=found.composites,
+        loose=found.loose,
+        users=users,
         attribute_sets=sets,
         published=published,
         entered=entered,

@@ -17,7 +17,7 @@ from gradumen.store.metering.tables import FeedRow
 from gradumen.store.organisations.tables import OrganisationRow, zone_name
 from gradumen.store.pairs import PairRow, pairs_with
 from gradumen.store.rating.current_charges import meters_counted_otherwise
-from gradumen.store.rating.resources_charged import charged_resources, not_priced_resources
+from gradumen.store.rating.resources_charged import charged_resources, not_priced_resources, together_resources
 from gradumen.store.unit_of_work import Session, at_one_moment, use_case
 from gradumen.usecases.audit_entries import record
 from gradumen.usecases.catalogue.names import meter_name
@@ -107,6 +107,8 @@ def _became(tx: Session, pairs: Sequence[PairRow]) -> dict[Place, Became]:
         (each.charge, (each.meter, each.resource), millionths(each.quantity), millionths(each.charge_covered))
         for each in charged_resources(tx, pairs)
     )
+    for place, quantity in together_resources(tx, pairs).items():
+        found.setdefault(place, Became()).together += millionths(quantity)
     watched = load_published(tx).watched
     for row in not_priced_resources(tx, pairs):
         # Without resource it is of a release before, and the pair waits to be rated again.
@@ -173,8 +175,8 @@ def _signed(tx: Session, feeds: Collection[int], period: str) -> dict[int, tuple
 
 
 def _as_today(document: dict[str, Any]) -> dict[str, object]:
-    """A balance as it was signed off; before feeds gave way to others, none did, and before meters were watched."""
-    nothing, unknown = (dict.fromkeys(("gave_way", "watched"), value) for value in ("0", None))
+    """A balance as it was signed off: of what was not told apart then there was nothing."""
+    nothing, unknown = (dict.fromkeys(("gave_way", "watched", "together"), value) for value in ("0", None))
     meters = [{**({} if each["measured"] is None else nothing), **each} for each in document["meters"]]
     return {"unknown": 0, **document, "meters": [{**unknown, **each} for each in meters]}
 

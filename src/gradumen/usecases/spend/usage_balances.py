@@ -22,7 +22,8 @@ from gradumen.usecases.rating.stored_charges import current_of
 from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
 from gradumen.wire.spend.usage_balances import UsageBalanceBody, UsageBalancesBody
 
-NOTHING = Became(Decimal(0), Decimal(0), Decimal(0), Decimal(0))
+_NONE = Decimal(0)
+NOTHING = Became(_NONE, _NONE, _NONE, _NONE, _NONE)
 
 
 @use_case
@@ -74,8 +75,8 @@ def _used(tx: Session, scope: Scope, seller: UUID, month: Period) -> Mapping[str
 
 def _item(meter: str, unit: str, used: Decimal, became: Became, published: Published) -> UsageBalanceBody:
     known = published.meters.get(meter)
-    rest = add([used, -became.charged, -became.covered, -became.no_rate, -became.no_subscription])
     missing = became.no_rate, became.no_subscription
+    rest = add([used, *(-each for each in (became.charged, became.covered, became.together, *missing))])
     watched, (no_rate, no_subscription) = Decimal(0), missing
     if meter in published.watched:
         watched, no_rate, no_subscription = add(missing), Decimal(0), Decimal(0)
@@ -87,6 +88,7 @@ def _item(meter: str, unit: str, used: Decimal, became: Became, published: Publi
         charged=became.charged,
         covered=became.covered,
         watched=watched,
+        together=became.together,
         no_rate=no_rate,
         no_subscription=no_subscription,
         difference=rest if (known is None or known.sampling.additive) and not became.otherwise else None,

@@ -9,15 +9,15 @@ from gradumen.wire.values import Body, DecimalText
 
 
 class FeedMeterBody(Body):
-    """What became of what a feed measured of a meter, in base units: ``measured`` is the sum of the next ten.
+    """What became of what a feed measured of a meter, in base units: ``measured`` is the sum of the next eleven.
 
-    Readings are those that begin in the month: those that stand, and apart from them those that later ones replaced
-    and those that were taken back. ``nobodys`` is owned by nobody, ``own_use`` the seller's own, ``elsewhere`` used
-    where the seller does not sell it, ``gave_way`` left to a feed that measured it first, ``twice`` measured by
-    another feed too, to which this one does not give way; of the rest some is ``charged``,
-    ``covered`` by allowances, only ``watched``, priced by no rate (``no_rate``), or taken by no subscription.
-    ``difference`` is 0. All
-    are null where usage is sampled, and the difference where effective cost or begun time is sold: charges are no sum.
+    Readings are those that begin in the month: those that stand, and apart from them those that later ones replaced and
+    those that were taken back. ``nobodys`` is owned by nobody, ``own_use`` the seller's own, ``elsewhere`` used where
+    the seller does not sell it, ``gave_way`` left to a feed that measured it first, ``twice`` measured by another feed
+    too, to which this one does not give way; of the rest some is ``charged``, ``covered`` by allowances, only
+    ``watched``, charged ``together`` with the composite that it is of or as its components, priced by no rate
+    (``no_rate``), or taken by no subscription. ``difference`` is 0. All are null where usage is sampled, and the
+    difference where effective cost or begun time is sold: charges are no sum.
     ``open`` says what somebody should look at.
     """
 
@@ -36,6 +36,7 @@ class FeedMeterBody(Body):
     charged: DecimalText | None
     covered: DecimalText | None
     watched: DecimalText | None
+    together: DecimalText | None
     no_rate: DecimalText | None
     no_subscription: DecimalText | None
     difference: DecimalText | None

@@ -7,7 +7,7 @@ from typing import Any
 from pydantic import TypeAdapter
 
 from gradumen.core.catalogue.discounts import Discount
-from gradumen.core.catalogue.rates import PROMISED, RateCardVersion, SpreadRate, UsageRate
+from gradumen.core.catalogue.rates import PROMISED, Composites, RateCardVersion, SpreadRate, UsageRate
 from gradumen.core.catalogue.selection import Buyers
 from gradumen.core.errors import Invalid
 from gradumen.core.exact import text
@@ -79,6 +79,7 @@ class RateCardForm(Form):
     derived: DerivedForm | None = None
     at_renewal: Slug | None = None
     overhead: Percent | None = None
+    composites: Composites = Composites.WHOLE
 
     def value(self, known: Known, version: int) -> WrittenCard:
         """The card; see `read_rate_card`."""
@@ -103,6 +104,7 @@ class RateCardForm(Form):
             tuple(rates),
             tuple(discounts),
             self.overhead or Decimal(0),
+            self.composites,
         )
         _check_buyers(found, buyers)
         return WrittenCard(self.name, buyers, found, self.at_renewal)
@@ -164,6 +166,7 @@ def rate_card_form(card: WrittenCard) -> dict[str, Any]:
         **({"at-renewal": card.at_renewal} if card.at_renewal else {}),
         "rates": [rate_form(rate) for rate in version.rates],
         **({"overhead": text(version.overhead)} if version.overhead else {}),
+        **({"composites": f"{version.composites}"} if version.composites is not Composites.WHOLE else {}),
         **({"discounts": [_discount_form(each) for each in version.discounts]} if version.discounts else {}),
     }
 

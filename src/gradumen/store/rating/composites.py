@@ -1,0 +1,53 @@
+"""Queries of what is charged with composites, or as their components."""
+
+from collections.abc import Collection
+from dataclasses import dataclass
+from decimal import Decimal
+from typing import Any
+from uuid import UUID
+
+from sqlalchemy import func, or_, select
+from sqlalchemy.orm import Session, aliased
+
+from gradumen.store.metering.tables import ResourceRow
+from gradumen.store.pairs import PairRow
+from gradumen.store.rating.current_charges import held
+from gradumen.store.rating.tables import ChargedTogetherRow
+
+
+@dataclass(frozen=True, slots=True)
+class CompositeUsage:
+    """Usage that is charged with that of a ``composite``; as its components' where ``whole`` is not set."""
+
+    composite: str
+    whole: bool
+    resource: str
+    meter: str
+    organisation: UUID
+    pair: int
+    quantity: Decimal
+    hours: int
+
+
+def composite_usage(tx: Session, pairs: Collection[PairRow], resource: str | None, limit: int) -> list[CompositeUsage]:
+    """What is charged with other usage, by composite and resource.
+
+    Args:
+        resource: only of this composite, or of this component.
+    """
+    row, composite = ChargedTogetherRow, aliased(ResourceRow)
+    named = func.coalesce(composite.name, ResourceRow.name)
+    keys = (named, row.composite_id.is_not(None), ResourceRow.name, row.meter, row.organisation_id, row.pair_id)
+    query = (
+        select(*keys, func.sum(row.quantity), func.max(row.hours))
+        .join(ResourceRow, ResourceRow.id == row.resource_id)
+        .outerjoin(composite, composite.id == row.composite_id)
+        .where(held(row, pairs))
+        .group_by(*keys)
+        .order_by(*keys)
+        .limit(limit)
+    )
+    if resource is not None:
+        query = query.where(or_(named == resource, ResourceRow.name == resource))
+    found: Any = tx.execute(query).all()
+    return [CompositeUsage(name, bool(whole), *rest) for name, whole, *rest in found]
