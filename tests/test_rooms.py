@@ -39,6 +39,8 @@ UPWARD = {
     ("usecases.catalogue.price_margins", "store.subscriptions.sales"),
     ("usecases.catalogue.publishing", "store.subscriptions.sales"),
     ("usecases.catalogue.tier_sales", "store.subscriptions.sales"),
+    # An account that is linked may be full: what a month of it would cost is told before.
+    ("usecases.subscriptions.onboarding_trials", "usecases.rating.linked_accounts"),
     # What is issued is priced by versions that stand.
     ("usecases.catalogue.publishing", "store.billing.invoices"),
     # What is published names measures, which are not retired then.

@@ -20,9 +20,10 @@ import { formatUnit, quantityIn } from '../shared/units';
 import { resourcePath, type Usage, usageOptions } from './metering';
 import { UsageDays } from './UsageDays';
 
-const DIMENSIONS = ['resource', 'project', 'organisation', 'feed'];
+const COMPOSITE = 'attribute:component_of';
+const DIMENSIONS = ['resource', 'project', 'organisation', 'feed', 'cloud', 'region', COMPOSITE];
 const ATTRIBUTE = 'attribute:';
-const dimensionWords = (by: string): string => by.replace(ATTRIBUTE, '');
+const dimensionWords = (by: string): string => (by === COMPOSITE ? 'composite' : by.replace(ATTRIBUTE, ''));
 /** In place of a meter. */
 const EVERY = 'every';
 

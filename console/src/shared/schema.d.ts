@@ -2831,7 +2831,7 @@ export interface paths {
          * Sum Usage
          * @description Usage of an organisation and all below in a month, by one or more dimensions.
          *
-         *     These are day, meter, resource, project, organisation, feed, and ``attribute:NAME``.
+         *     These are day, meter, resource, project, organisation, feed, cloud, region, and ``attribute:NAME``.
          */
         get: operations["sum_usage"];
         put?: never;
@@ -6878,6 +6878,64 @@ export interface components {
             start: string;
         };
         /**
+         * LinkedAccountBody
+         * @description What is in an account that is linked already: ``used`` in the last 31 days of UTC that are over.
+         *
+         *     Nothing is told where no feed of its cloud's has ``measured`` it. ``since`` is the first day on which anything was
+         *     used; ``owners`` are the projects whose it is now, none where it is nobody's.
+         */
+        LinkedAccountBody: {
+            /** Account */
+            account: string;
+            /** Cloud Name */
+            cloud_name: string;
+            /** Measured */
+            measured: boolean;
+            /** Owners */
+            owners: string[];
+            /**
+             * Resources
+             * @default 0
+             */
+            resources: number;
+            /** Since */
+            since: string | null;
+            /** Used */
+            used: components["schemas"]["LinkedUseBody"][];
+        };
+        /**
+         * LinkedAccountsBody
+         * @description The accounts that are linked to a new customer, and what next month would cost by its tiers if they used the same.
+         *
+         *     ``monthly`` is net, fees included; ``not_priced`` is not in it, or says why.
+         */
+        LinkedAccountsBody: {
+            /** Accounts */
+            accounts: components["schemas"]["LinkedAccountBody"][];
+            /** Monthly */
+            monthly: components["schemas"]["MonthlyBody"][];
+            /** Not Priced */
+            not_priced: string[];
+        };
+        /**
+         * LinkedUseBody
+         * @description What was used of a meter, in its base unit.
+         */
+        LinkedUseBody: {
+            /** Meter */
+            meter: string;
+            /** Meter Name */
+            meter_name: string;
+            /**
+             * Quantity
+             * Format: decimal
+             * @example 12.5
+             */
+            quantity: string;
+            /** Unit */
+            unit: string;
+        };
+        /**
          * LoadBody
          * @description What a meter says of a resource, in ``unit``: ``is_level`` means of hours, else amounts.
          *
@@ -7715,13 +7773,14 @@ export interface components {
          * OnboardedBody
          * @description A customer that came on board, or could: in sentences, with what its fees come to a month.
          *
-         *     ``leaves`` is told to who only looks. ``waits_because`` says why somebody else approves it first; without that it is
-         *     done. ``seal`` stands for all of it: an approver says with it what was read. ``welcome``, told to who only looks, is
-         *     the mail that each of its people gets.
+         *     ``leaves`` and what is in accounts that are ``linked`` is told to who only looks. ``waits_because`` says why
+         *     somebody else approves it first; without that it is done. ``seal`` stands for all of it: an approver says with it
+         *     what was read. ``welcome``, told to who only looks, is the mail that each of its people gets.
          */
         OnboardedBody: {
             /** Leaves */
             leaves: components["schemas"]["LeavesBody"][];
+            linked: components["schemas"]["LinkedAccountsBody"] | null;
             /** Monthly */
             monthly: components["schemas"]["MonthlyBody"][];
             /** Name */

@@ -4,12 +4,13 @@ import type { ReactNode } from 'react';
 import { measureName } from '../organisations/organisations';
 import { formatQuantity } from '../shared/decimal';
 import { formatUnit } from '../shared/units';
+import { Linked } from './Linked';
 import { monthlyWords, type Onboarded } from './onboardings';
 
 export function Standing(props: {
   title: string;
   told: Pick<Onboarded, 'sentences' | 'monthly'> &
-    Partial<Pick<Onboarded, 'leaves' | 'waits_because' | 'welcome'>>;
+    Partial<Pick<Onboarded, 'leaves' | 'linked' | 'waits_because' | 'welcome'>>;
   /** Something newer is being looked at. */
   stale?: boolean;
   children?: ReactNode;
@@ -56,6 +57,7 @@ export function Standing(props: {
           ))}
         </Box>
       ) : null}
+      {told.linked && <Linked found={told.linked} />}
       {told.waits_because && (
         <Alert severity="warning" variant="outlined" sx={{ mt: 2 }}>
           Another administrator approves it first: {told.waits_because}.

@@ -48,7 +48,10 @@ def sign_in(arguments: argparse.Namespace, client: Client, email: str, password:
 def ask_password(arguments: argparse.Namespace, prompt: str = "Password: ") -> str:
     if arguments.password_stdin:
         return sys.stdin.readline().rstrip("\n")
-    return getpass.getpass(prompt)
+    try:
+        return getpass.getpass(prompt)
+    except EOFError:
+        raise Invalid("nobody is there to ask; give it on standard input, with --password-stdin", field="password") from None
 
 
 def url_of(arguments: argparse.Namespace) -> str:

@@ -5,6 +5,8 @@ from decimal import Decimal
 import pytest
 
 from gradumen.core.errors import Invalid
+from gradumen.demo.clouds import SimulatedCloud
+from tests.usecases.organisations.test_clouds import registered
 from tests.world import World, reading
 
 LONG = {"start": "2026-08-31T20:00:00Z", "end": "2026-09-01T20:00:00Z"}
@@ -36,6 +38,23 @@ def test_usage_is_told_apart_by_feed_and_attribute(world: World) -> None:
     # A customer sees its own alone.
     assert found(world, "attribute:size", user="una", organisation="quillstone") == {("small",): hours["b"]}
     assert found(world, "attribute:colour") == {("",): sum(hours.values())}
+
+
+def test_usage_is_told_apart_by_cloud_and_region(world: World, cloud_server: SimulatedCloud) -> None:
+    mara = world.mara
+    mara.feeds.create("tarnwick", slug="second", name="Second")
+    mara.cloud_feeds.set(registered(world, cloud_server).id, "tarnwick/north-fell")
+    world.send(reading("a"), reading("b", resource="vm-2", attributes={"component_of": "vm-1"}))
+    world.send(reading("c", resource="vm-3"), feed="tarnwick/second")
+    of_one = Decimal(6 * 4 * 3600)
+    assert found(world, "cloud") == {("North Fell",): 2 * of_one, ("",): of_one}
+    both = found(world, "cloud", "feed")
+    assert both == {("North Fell", "North Fell"): 2 * of_one, ("", "Second"): of_one}
+    assert found(world, "cloud", user="ines", organisation="saltmarsh") == found(world, "cloud")
+    assert found(world, "attribute:component_of") == {("vm-1",): of_one, ("",): 2 * of_one}
+    assert found(world, "region") == {("",): 3 * of_one}
+    own = {item.keys["cloud"] for item in world.user("edda").usage.sum("oxbow", "2026-09", by=("cloud",)).items}
+    assert own == {"tarnwick/north-fell", ""}
 
 
 @pytest.mark.parametrize("by", ["colour", "attributes", "attribute"])

@@ -11,9 +11,16 @@ from gradumen.core.errors import Forbidden, Invalid, NotFound
 from gradumen.core.subscriptions.onboardings import OnboardingState
 from gradumen.demo.clouds import SimulatedCloud
 from gradumen.wire.metering.ownership_rules import OwnershipRuleForm
-from gradumen.wire.subscriptions.onboardings import OnboardedBody, OnboardingAccount, OnboardingBody, OnboardingProject
-from tests.usecases.subscriptions.stepping import asked, id_of, seen
-from tests.world import World, moment, reading
+from gradumen.wire.subscriptions.onboardings import (
+    LinkedAccountsBody,
+    OnboardedBody,
+    OnboardingAccount,
+    OnboardingBody,
+    OnboardingCreate,
+    OnboardingProject,
+)
+from tests.usecases.subscriptions.stepping import MOOR, asked, id_of, seen
+from tests.world import GIB, World, moment, reading
 
 FEED = "tarnwick/north-fell"
 PROJECTS = [OnboardingProject(slug="boats", name="Boats"), OnboardingProject(slug="nets", name="Nets")]
@@ -100,6 +107,55 @@ def test_accounts_that_were_there_before_get_theirs_and_one_without_a_project_is
     mara.cloud_feeds.drop(cloud_of(world))
     assert mara.cloud_feeds.list("tarnwick")[0].feed is None
     assert len(mara.ownership_rules.get("tarnwick").rules) == 2
+
+
+def test_what_is_in_an_account_that_is_linked_is_told_before_with_what_a_month_of_it_would_cost(
+    world: World, fell: SimulatedCloud
+) -> None:
+    mara = world.mara
+    mara.clock.set(moment("2026-10-09") + timedelta(hours=8), held=True)
+    gull = {
+        "slug": "gull",
+        "name": "Gull",
+        "type": "tenant",
+        "projects": PROJECTS,
+        "subscriptions": [MOOR],
+        "cloud_accounts": [
+            OnboardingAccount(cloud="north-fell", link="acc-9"),
+            OnboardingAccount(cloud="north-fell", link="acc-8", name="other"),
+        ],
+    }
+
+    def looked(user: str = "mara", seller: str = "tarnwick") -> LinkedAccountsBody | None:
+        wanted = OnboardingCreate.model_validate(gull)
+        [told] = world.user(user).onboardings.make(seller, [wanted], check=True).items
+        return told.linked
+
+    unmeasured = looked()
+    assert unmeasured and [each.measured for each in unmeasured.accounts] == [False, False]
+    mara.cloud_feeds.set(cloud_of(world), FEED)
+    of_before = {"start": "2026-10-07T22:00:00Z", "end": "2026-10-07T23:00:00Z"}
+    used(world, "acc-9", "1", **of_before)
+    used(world, "acc-9", "2", **of_before, meter="network/egress", quantity=f"{3 * GIB}", unit="byte", attributes={})
+    used(world, "acc-9", "today")
+    used(world, "acc-7", "3", **of_before)
+    world.settle()
+    found = looked()
+    assert found is not None
+    full, empty = found.accounts
+    assert (full.resources, f"{full.since}", full.owners, empty.since) == (2, "2026-10-07", [], None)
+    assert {each.meter: each.quantity for each in full.used} == {"compute/vcpu": 4 * 3600, "network/egress": 3 * GIB}
+    [sum_] = found.monthly
+    # Moor's fee, four hours of a processor, three GiB: as in the month before, so in the next.
+    assert (sum_.currency, sum_.amount) == ("EUR", Decimal("79") + 4 * Decimal("0.02") + 3 * Decimal("0.07"))
+    assert found.not_priced == []
+    gull["subscriptions"] = []
+    bare = looked()
+    assert bare is not None and bare.monthly == [] and len(bare.not_priced) == 2
+    # The account of a cloud that is only shared with it is none of its business before it has it.
+    gull["subscriptions"] = [MOOR]
+    assert looked("edda", "oxbow") is None
+    assert [each.slug for each in mara.organisations.list() if each.slug == "gull"] == [], "it was only looked at"
 
 
 def test_what_is_undone_takes_its_rules_along(world: World, fell: SimulatedCloud) -> None:

@@ -27,7 +27,7 @@ def sum_usage(
 ) -> UsageSumsBody:
     """Usage of an organisation and all below in a month, by one or more dimensions.
 
-    These are day, meter, resource, project, organisation, feed, and ``attribute:NAME``.
+    These are day, meter, resource, project, organisation, feed, cloud, region, and ``attribute:NAME``.
     """
     return usage.sum_usage(
         uow,

@@ -33,7 +33,7 @@ def run_list(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     out.body(found)
     _show(out, found)
     if not found:
-        out.say("no clouds yet: gradumen clouds register")
+        out.say("no clouds yet: gradumen clouds add")
     return 0
 
 

@@ -19,7 +19,7 @@ def register(nouns: Any) -> None:
         action="append",
         default=[],
         metavar="DIMENSION",
-        help="day, resource, project, organisation, feed, or an attribute like attribute:size; also several",
+        help="day, resource, project, organisation, feed, cloud, region, or one like attribute:size; also several",
     )
     show.add_argument("--meter", metavar="SERVICE/METER")
     show.add_argument("--project")

@@ -8,15 +8,17 @@ from uuid import UUID
 
 from gradumen.cli.customer_files import check_slugs, check_whole, read_customers
 from gradumen.cli.nouns import Verbs, add_organisation, by_beginning
-from gradumen.cli.output import Out
+from gradumen.cli.output import Out, in_short
 from gradumen.cli.profiles import own_organisation
 from gradumen.cli.signing import add_password, signed_in
 from gradumen.client import Client
 from gradumen.core.errors import Conflict
 from gradumen.core.exact import AMOUNT_PLACES, figure, money, number
 from gradumen.core.subscriptions.onboardings import OnboardingState
+from gradumen.core.units import counted
 from gradumen.wire.subscriptions.onboardings import (
     MOST,
+    LinkedAccountBody,
     OnboardedBody,
     OnboardingBody,
     OnboardingCreate,
@@ -95,6 +97,7 @@ def _run(arguments: argparse.Namespace, client: Client, customers: list[Onboardi
     for each in found:
         out.say("\n".join(each.sentences))
         out.say("".join(f"  {money(one.amount, one.currency)} {one.currency} a month\n" for one in each.monthly))
+        out.say("\n".join(_linked(each)))
     waiting = [each for each in found if each.waits_because]
     for each in waiting:
         out.say(f"{each.name} waits for another administrator: {each.waits_because}")
@@ -168,8 +171,33 @@ def _steps(found: OnboardingBody, out: Out) -> None:
 
 def _say(told: OnboardedBody, out: Out) -> None:
     leaves = [f"That leaves {figure(one.left)} of your {figure(one.limit)} {one.unit}." for one in told.leaves]
+    leaves += _linked(told)
     waits = [f"It waits for another administrator: {told.waits_because}."] if told.waits_because else []
     out.say("\n".join([*told.sentences, *leaves, *waits]))
+
+
+def _linked(told: OnboardedBody) -> list[str]:
+    """What is in accounts that are linked already, and what a month of that would cost."""
+    if told.linked is None:
+        return []
+    said = [_in_account(each) for each in told.linked.accounts]
+    said += [
+        f"Next month: {money(each.amount, each.currency)} {each.currency} with fees, net, if it used the same."
+        for each in told.linked.monthly
+    ]
+    return [*said, f"Not in that: {', '.join(told.linked.not_priced)}."] if told.linked.not_priced else said
+
+
+def _in_account(found: LinkedAccountBody) -> str:
+    where = f"Account {found.account} of {found.cloud_name}"
+    if not found.measured:
+        return f"{where}: no feed measures that cloud, so nothing is known of what is in it."
+    if found.since is None:
+        return f"{where}: nothing was used in it, as far as its feed measured."
+    whose = ", ".join(found.owners) or "nobody's"
+    used = "; ".join(f"{each.meter_name} {in_short(each.quantity, each.unit)}" for each in found.used)
+    what = f"{counted(found.resources, 'resource')} since {found.since}, {whose} until now"
+    return f"{where}: {what}. In 31 days: {used or 'nothing'}."
 
 
 def run_draft(arguments: argparse.Namespace, client: Client, out: Out) -> int:

@@ -27,7 +27,8 @@ class Usage:
         """Usage of an organisation and all below in a month.
 
         Args:
-            by: day, meter, resource, project, organisation, feed, or an attribute like ``attribute:size``.
+            by: day, meter, resource, project, organisation, feed, cloud, region, or an attribute like
+                ``attribute:size``.
             wait: for so many seconds at most, until no reading that came in waits to be counted.
         """
         return self._connection.get_current(

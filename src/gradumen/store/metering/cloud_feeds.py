@@ -10,7 +10,7 @@ from sqlalchemy.orm import Mapped, Session, mapped_column
 from gradumen.store.columns import Base, Moment
 from gradumen.store.metering.tables import FeedRow, ResourceRow, UsageDayRow
 from gradumen.store.organisations.clouds import CloudRow
-from gradumen.store.organisations.tables import ProjectRow
+from gradumen.store.organisations.tables import OrganisationRow, ProjectRow
 
 
 class CloudFeedRow(Base):
@@ -27,6 +27,22 @@ def feeds_of_clouds(tx: Session, clouds: Collection[UUID]) -> dict[UUID, FeedRow
     """The feeds by which the usage of clouds comes, of those that have one."""
     query = select(CloudFeedRow.cloud_id, FeedRow).join(FeedRow, FeedRow.id == CloudFeedRow.feed_id)
     return dict(tx.execute(query.where(CloudFeedRow.cloud_id.in_(clouds))).all())
+
+
+def clouds_of_feeds(tx: Session, owners: Collection[UUID]) -> dict[int, tuple[str, str]]:
+    """The clouds of some organisations whose usage comes by a feed, by feed: paths and names, of several all."""
+    query = (
+        select(CloudFeedRow.feed_id, OrganisationRow.slug, CloudRow.slug, CloudRow.name)
+        .join(CloudRow, CloudRow.id == CloudFeedRow.cloud_id)
+        .join(OrganisationRow, OrganisationRow.id == CloudRow.organisation_id)
+        .where(CloudRow.organisation_id.in_(owners))
+        .order_by(OrganisationRow.slug, CloudRow.slug)
+    )
+    found: dict[int, tuple[str, str]] = {}
+    for feed, owner, slug, name in tx.execute(query):
+        paths, names = found.get(feed, ("", ""))
+        found[feed] = (f"{paths}, {owner}/{slug}", f"{names}, {name}") if paths else (f"{owner}/{slug}", name)
+    return found
 
 
 def set_feed(tx: Session, cloud: UUID, feed: int, at: datetime) -> None:

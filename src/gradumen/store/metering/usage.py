@@ -69,6 +69,8 @@ def meters_by_seller(tx: Session) -> dict[UUID, list[int]]:
     return numbers
 
 
+REGIONS = ("region", "site")
+"""Attributes that say where something is, the first that is there."""
 ATTRIBUTES = "attributes"
 COLUMNS: Mapping[str, Any] = {
     "resource": ResourceRow.name,

@@ -19,7 +19,7 @@ from gradumen.core.rating.charges import service_of
 from gradumen.core.spend.columns import PART_COLUMNS, SPEND_SCHEMA, SpentCharge
 from gradumen.store.catalogue.tables import PlanRow, RateCardRow, RateCardVersionRow
 from gradumen.store.metering.tables import UsageDayRow
-from gradumen.store.metering.usage import attribute_sets
+from gradumen.store.metering.usage import REGIONS, attribute_sets
 from gradumen.store.organisations.tables import ProjectRow
 from gradumen.store.pairs import PairRow
 from gradumen.store.rating.tables import CurrentChargeRow
@@ -28,8 +28,6 @@ from gradumen.store.subscriptions.tables import SubscriptionRow, SupplyLineRow
 log = logging.getLogger("gradumen.columns")
 RELEASE = "3"
 """Of the files' form; those of another are not read."""
-REGIONS = ("region", "site")
-"""Attributes that say where something is, the first that is there."""
 _PARTS = (
     "SELECT pair_id, charge_position, project_number, resource_id, day, REPLACE(CAST(amount AS CHAR), '.', '') "
     "FROM current_parts WHERE (pair_id, generation) IN ({marks})"

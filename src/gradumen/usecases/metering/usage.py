@@ -14,9 +14,11 @@ from gradumen.core.metering.usage import EPOCH_DAY
 from gradumen.core.periods import Period, day_start, hour_number, zone_of
 from gradumen.core.permissions import Right
 from gradumen.store.catalogue.tables import MeterRow
+from gradumen.store.metering.cloud_feeds import clouds_of_feeds
 from gradumen.store.metering.usage import (
     ATTRIBUTES,
     COLUMNS,
+    REGIONS,
     Named,
     Wanted,
     Which,
@@ -36,7 +38,9 @@ from gradumen.usecases.metering.stale_usage import usage_as_of
 from gradumen.usecases.scope import Caller, Scope, get_organisation, load_scope
 from gradumen.wire.metering.usage import UsageBody, UsageSumsBody
 
-DIMENSIONS = ("day", "meter", "resource", "project", "organisation", "feed")
+DIMENSIONS = ("day", "meter", "resource", "project", "organisation", "feed", "cloud", "region")
+MADE_FROM = {"cloud": "feed", "region": ATTRIBUTES}
+"""Dimensions that follow from what the store tells apart."""
 ATTRIBUTE = "attribute:"
 """Before the name of an attribute, by whose values usage is told apart."""
 DAY = timedelta(days=1)
@@ -76,7 +80,7 @@ def sum_usage(
     meters = None if meter is None else [id for id, row in known.items() if row.slug == meter]
     spans = list(spans_of(tx, scope, *month.bounds(zone)))
     owners = frozenset[UUID]().union(*(tree.below([owner.id]) for tree, _ in spans))
-    names = _Names(tx, by, owners)
+    names = _Names(tx, scope, by, owners)
     published = load_published(tx)
     sums: dict[tuple[int, tuple[tuple[str, Named], ...]], int] = defaultdict(int)
     for tree, bounds in spans:
@@ -100,15 +104,17 @@ def sum_usage(
 class _Names:
     """What sums are by, with the names of what has one."""
 
-    def __init__(self, tx: Session, by: tuple[str, ...], owners: Collection[UUID]) -> None:
+    def __init__(self, tx: Session, scope: Scope, by: tuple[str, ...], owners: Collection[UUID]) -> None:
         self._by = by
-        kept = [name if name in DIMENSIONS else ATTRIBUTES for name in by]
+        kept = [MADE_FROM.get(name, name) if name in DIMENSIONS else ATTRIBUTES for name in by]
         self.columns = tuple(dict.fromkeys(kept))
         """What is asked of the store."""
         organisations, projects = named_owners(tx, owners) if {"project", "organisation"} & set(by) else ({}, {})
         self._known: dict[str, dict[Any, Named]] = {"organisation": organisations, "project": projects}
         if "feed" in by:
             self._known["feed"] = feed_names(tx)
+        # Which clouds somebody below has is its own business.
+        self._clouds = clouds_of_feeds(tx, sellers_seen(scope)) if "cloud" in by else {}
         self._tx = tx
         self._sets: dict[int, dict[str, str]] = {}
 
@@ -125,10 +131,20 @@ class _Names:
                 found.append((name, self._known[name][keys[name]]))
             elif name in keys:
                 found.append((name, (keys[name],) * 2))
+            elif name == "cloud":
+                found.append((name, self._clouds.get(keys["feed"], ("", ""))))
+            elif name == "region":
+                attributes = self._sets[keys[ATTRIBUTES]]
+                found.append((name, (next((attributes[each] for each in REGIONS if each in attributes), ""),) * 2))
             elif name not in DIMENSIONS:
                 value = self._sets[keys[ATTRIBUTES]].get(name.removeprefix(ATTRIBUTE), "")
                 found.append((name, (value,) * 2))
         return tuple(found)
+
+
+def sellers_seen(scope: Scope) -> set[UUID]:
+    """Those of whom somebody is a member, and all above them."""
+    return {seller for member in scope.members_of() for seller in scope.tree.chain(member)}
 
 
 Span = tuple[Tree, tuple[datetime, datetime]]

@@ -14,6 +14,7 @@ from gradumen.store.subscriptions.tables import OnboardingRow
 from gradumen.store.tasks import add_task
 from gradumen.store.unit_of_work import Session, UnitOfWork
 from gradumen.usecases.audit_entries import acting_for, record
+from gradumen.usecases.rating.linked_accounts import linked_accounts
 from gradumen.usecases.scope import Caller, Scope, load_scope
 from gradumen.usecases.subscriptions.onboarding_policies import bound_words, sums_told
 from gradumen.usecases.subscriptions.onboarding_steps import Outcome, come_on_board, left_of
@@ -49,8 +50,11 @@ def ask(
         why = _waits_because(tx, scope, seller, outcome) if alone else f"{caller.name} may not do it alone"
         told = told_of(row, outcome)
         if check or why:
-            leaves = left_of(tx, load_scope(tx, trying), seller, outcome.limits)
-            told = told.model_copy(update={"leaves": leaves, "waits_because": why, "welcome": outcome.welcome})
+            seen = load_scope(tx, trying)
+            leaves = left_of(tx, seen, seller, outcome.limits)
+            linked = linked_accounts(uow.joined(tx), tx, trying, seen, seller, customer)
+            looked = {"leaves": leaves, "linked": linked, "waits_because": why, "welcome": outcome.welcome}
+            told = told.model_copy(update=looked)
         if why:
             trial.rollback()
     row.state, row.waits_because, row.at_once = OnboardingState.WAITING, why, why is None

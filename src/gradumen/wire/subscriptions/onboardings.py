@@ -145,12 +145,48 @@ class LeavesBody(Body):
     limit: DecimalText
 
 
+class LinkedUseBody(Body):
+    """What was used of a meter, in its base unit."""
+
+    meter: str
+    meter_name: str
+    unit: str
+    quantity: DecimalText
+
+
+class LinkedAccountBody(Body):
+    """What is in an account that is linked already: ``used`` in the last 31 days of UTC that are over.
+
+    Nothing is told where no feed of its cloud's has ``measured`` it. ``since`` is the first day on which anything was
+    used; ``owners`` are the projects whose it is now, none where it is nobody's.
+    """
+
+    cloud_name: str
+    account: str
+    measured: bool
+    resources: int = 0
+    since: date | None = None
+    used: list[LinkedUseBody] = Field(default_factory=list)
+    owners: list[str] = Field(default_factory=list)
+
+
+class LinkedAccountsBody(Body):
+    """The accounts that are linked to a new customer, and what next month would cost if they used the same.
+
+    ``monthly`` is net, fees included; ``not_priced`` is not in it, or says why.
+    """
+
+    accounts: list[LinkedAccountBody]
+    monthly: list[MonthlyBody]
+    not_priced: list[str]
+
+
 class OnboardedBody(Body):
     """A customer that came on board, or could: in sentences, with what its fees come to a month.
 
-    ``leaves`` is told to who only looks. ``waits_because`` says why somebody else approves it first; without that it is
-    done. ``seal`` stands for all of it: an approver says with it what was read. ``welcome``, told to who only looks, is
-    the mail that each of its people gets.
+    ``leaves`` and what is in accounts that are ``linked`` is told to who only looks. ``waits_because`` says why
+    somebody else approves it first; without that it is done. ``seal`` stands for all of it: an approver says with it
+    what was read. ``welcome``, told to who only looks, is the mail that each of its people gets.
     """
 
     onboarding: UUID | None = None
@@ -160,6 +196,7 @@ class OnboardedBody(Body):
     sentences: list[str]
     monthly: list[MonthlyBody]
     leaves: list[LeavesBody] = Field(default_factory=list)
+    linked: LinkedAccountsBody | None = None
     welcome: MailBody | None = None
     waits_because: str | None = None
     seal: str = ""
