@@ -187,6 +187,13 @@ function Said({ why, card }: { why: Why; card: string }) {
             : (why.base_units_per_unit ?? '1') === '1'
               ? '.'
               : `, ${why.limits ? 'counted' : 'measured'} as ${formatQuantity(why.quantity, 6)} ${formatUnit(why.base_unit ?? '', why.quantity)}.`}
+      {!!why.composites?.length && (
+        <>
+          {' '}
+          Of components of {why.composites.join(', ')} it is what they used in hours in which that was not
+          charged in their place.
+        </>
+      )}
       {above(why.covered_by_allowance) && (
         <> Allowances cover {inWords(why, why.covered_by_allowance)} of it.</>
       )}

@@ -5636,7 +5636,8 @@ export interface components {
          *     ``kind`` says how it was priced: per_unit, stepped, at_reached_step, lots, markup, allocation, recurring, one_off,
          *     one_off_charge, commitment, spread, overhead, discount, imported_cost, effective_cost, started_hour and the like,
          *     given_back. Of imported and effective cost it is ``cost`` and ``percent`` on top of it. Of what quotas promise,
-         *     ``limits`` are those of whom it is charged to, of its projects, and of those to whom it passed some of it on.
+         *     ``limits`` are those of whom it is charged to, of its projects, and of those to whom it passed some of it on. Some
+         *     of what was used is of components of ``composites``: without hours in which these were charged in their place.
          */
         Explanation: {
             /** Adjustments */
@@ -5658,6 +5659,8 @@ export interface components {
             blocks: components["schemas"]["ExplainedBlock"][];
             /** Committed Not Used */
             committed_not_used?: string | null;
+            /** Composites */
+            composites?: string[] | null;
             cost?: components["schemas"]["ImportedCost"] | null;
             /** Covered By Allowance */
             covered_by_allowance?: string | null;
@@ -6905,7 +6908,7 @@ export interface components {
         };
         /**
          * LinkedAccountsBody
-         * @description The accounts that are linked to a new customer, and what next month would cost by its tiers if they used the same.
+         * @description The accounts that are linked to a new customer, and what next month would cost if they used the same.
          *
          *     ``monthly`` is net, fees included; ``not_priced`` is not in it, or says why.
          */

@@ -15,6 +15,9 @@ def show_arithmetic(out: Out, why: Explanation, *, rate_card: str, currency: str
         f"rate '{why.rate}' of {rate_card} version {why.rate_card_version or '?'} "
         f"from {why.starts_on or '?'}: {_amount(why, why.quantity)}"
     )
+    if why.composites:
+        of = ", ".join(why.composites)
+        out.say(f"of components of {of}, without hours in which that was charged in their place")
     if why.covered_by_allowance:
         out.say(f"covered by the tier's allowance: {_amount(why, why.covered_by_allowance)}")
     if why.cost is not None:

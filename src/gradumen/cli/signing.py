@@ -51,7 +51,9 @@ def ask_password(arguments: argparse.Namespace, prompt: str = "Password: ") -> s
     try:
         return getpass.getpass(prompt)
     except EOFError:
-        raise Invalid("nobody is there to ask; give it on standard input, with --password-stdin", field="password") from None
+        raise Invalid(
+            "nobody is there to ask; give it on standard input, with --password-stdin", field="password"
+        ) from None
 
 
 def url_of(arguments: argparse.Namespace) -> str:

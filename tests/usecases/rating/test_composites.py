@@ -76,6 +76,16 @@ def charged(world: World, user: str, buyer: str) -> dict[str, Decimal]:
     return {rate: quantity for rate, quantity in found.items() if quantity and rate not in ("heath", "moor")}
 
 
+def explained(world: World, user: str, buyer: str) -> dict[str, list[str] | None]:
+    """Of which composites' components a link's charges say that they are, by rate."""
+    client = world.user(user)
+    days = {"first": date(2026, 11, 1), "end": date(2026, 12, 1)}
+    items = client.spend.charges(buyer, side="bought", **days).items
+    whys = [client.spend.explain(each.id).explanation for each in items]
+    found = {each.rate: each.composites for each in whys}
+    return {rate: each for rate, each in found.items() if rate not in ("heath", "moor")}
+
+
 def test_each_link_charges_it_once_as_its_card_says(sold: World, service: Service) -> None:
     sold.send(machine("m", 0, 10), app("a", 2, 6), egress("e", 5 * GIB, resource="vm-1", **hours(2, 3)))
     assert charged(sold, "edda", "saltmarsh") == {"app": 4, "vcpu": 6 * 4}, "in the four hours of the whole only that"
@@ -95,6 +105,8 @@ def test_each_link_charges_it_once_as_its_card_says(sold: World, service: Servic
     assert sold.mara.spend.not_priced("tarnwick", NOVEMBER).items == []
     settle(service.uow.engine)
     assert differing_pairs(service.uow) == {}
+    assert explained(sold, "mara", "oxbow") == {"egress": None, "vcpu": ["app-1"]}
+    assert explained(sold, "edda", "saltmarsh") == {"app": None, "vcpu": ["app-1"]}
 
 
 def test_the_sums_close_and_say_so(sold: World) -> None:

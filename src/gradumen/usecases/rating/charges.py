@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from datetime import datetime
 from decimal import Decimal, localcontext
 from fractions import Fraction
+from functools import cached_property
 from typing import Any
 from uuid import UUID
 
@@ -37,6 +38,7 @@ from gradumen.core.rating.charges import ONE_OFF, PROMISES, SHARED_COST, Charge,
 from gradumen.core.rating.imported_costs import KINDS
 from gradumen.core.rating.parts import Part
 from gradumen.core.units import parse_unit
+from gradumen.store.metering.usage import composites_named
 from gradumen.store.organisations.organisations import organisations_by_id
 from gradumen.store.unit_of_work import Session
 from gradumen.usecases.catalogue.names import meter_name
@@ -144,9 +146,15 @@ class LineNames:
 
     def __init__(self, tx: Session, rated: RatedPeriod, published: Published) -> None:
         self.rated, self.published = rated, published
+        self._tx = tx
         owners = {line.subscription.organisation_id for line in rated.lines.values()}
         self.owners = organisations_by_id(tx, owners)
         self._project_slugs = {project.id: project.slug for project in rated.projects}
+
+    @cached_property
+    def composites(self) -> dict[int, str]:
+        """By attribute set what components that have it are components of."""
+        return composites_named(self._tx)
 
     def project(self, index: int | None, line: int) -> str | None:
         """The slug of a part's project; a fee belongs to its subscription's project."""
@@ -286,6 +294,9 @@ def explain(charge: Charge, names: LineNames) -> dict[str, Any]:
         }
         if charge.shared is not None:
             shown["shared"] = {"quantity": text(charge.shared.quantity), "amount": text(charge.shared.amount)}
+        of = {names.composites[each] for each in charge.attributes if each in names.composites}
+        if of:
+            shown["composites"] = sorted(of)
         if isinstance(found, SpreadRate):
             shown |= {"spread_by": found.by, "key": text(charge.key)}
         if charge.kind == "overhead":

@@ -79,7 +79,8 @@ class Explanation(_Explained):
     ``kind`` says how it was priced: per_unit, stepped, at_reached_step, lots, markup, allocation, recurring, one_off,
     one_off_charge, commitment, spread, overhead, discount, imported_cost, effective_cost, started_hour and the like,
     given_back. Of imported and effective cost it is ``cost`` and ``percent`` on top of it. Of what quotas promise,
-    ``limits`` are those of whom it is charged to, of its projects, and of those to whom it passed some of it on.
+    ``limits`` are those of whom it is charged to, of its projects, and of those to whom it passed some of it on. Some
+    of what was used is of components of ``composites``: without hours in which these were charged in their place.
     """
 
     # What an earlier version wrote beside is answered as it was written.
@@ -111,3 +112,4 @@ class Explanation(_Explained):
     cost: ImportedCost | None = None
     billed_before: Share | None = None
     limits: list[PromisedLimit] | None = None
+    composites: list[str] | None = None
