@@ -8,7 +8,7 @@ from sqlalchemy.orm import Session
 from gradumen.core.exact import AMOUNT_PLACES, QUANTITY_PLACES, unscaled
 from gradumen.store.pairs import PairRow
 from gradumen.store.rating.current_charges import Attempt, Begun
-from gradumen.store.rating.tables import CurrentChargeRow, CurrentPartRow, NotPricedRow
+from gradumen.store.rating.tables import ChargedTogetherRow, CurrentChargeRow, CurrentPartRow, NotPricedRow
 from gradumen.store.unit_of_work import UnitOfWork
 from gradumen.usecases.rating.current_charges import rated_rows
 
@@ -24,6 +24,7 @@ def differing_pairs(uow: UnitOfWork) -> dict[str, Any]:
                 CurrentChargeRow: rated.charges,
                 CurrentPartRow: [_decimal(part) for part in rated.parts.rows(named=True)],
                 NotPricedRow: rated.not_priced,
+                ChargedTogetherRow: rated.together,
             }
             for table, expected in anew.items():
                 query = select(table).where(table.pair_id == pair.id, table.generation == pair.generation)
