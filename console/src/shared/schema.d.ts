@@ -5807,7 +5807,8 @@ export interface components {
          * @description Billed costs that a feed's files say of a month, in a currency: ``billed`` is the sum of the next three.
          *
          *     ``tax`` is the suppliers', which is excluded; ``owned`` is somebody's, ``nobodys`` nobody's. ``no_exchange_rate`` is
-         *     what of both no rate puts into the currency in which it is sold. ``replaced`` counts rows that no longer stand.
+         *     what of both no rate puts into the currency in which it is sold, and ``divided`` what of both rules of ownership
+         *     divide among several, of the days of the month. ``replaced`` counts rows that no longer stand.
          */
         FeedCostBody: {
             /**
@@ -5824,6 +5825,12 @@ export interface components {
              * @example 12.5
              */
             difference: string;
+            /**
+             * Divided
+             * Format: decimal
+             * @example 12.5
+             */
+            divided: string;
             /**
              * No Exchange Rate
              * Format: decimal
@@ -5889,7 +5896,8 @@ export interface components {
          *     ``watched``, charged ``together`` with the composite that it is of or as its components, priced by no rate
          *     (``no_rate``), or taken by no subscription. ``difference`` is 0. All are null where usage is sampled, and the
          *     difference where effective cost or begun time is sold: charges are no sum.
-         *     ``open`` says what somebody should look at.
+         *     Of the readings that stand those that rules of ownership divide among several are ``divided``; ``inferred`` counts
+         *     resources that ended only because a later list misses them. ``open`` says what somebody should look at.
          */
         FeedMeterBody: {
             /** Charged */
@@ -5898,10 +5906,14 @@ export interface components {
             covered: string | null;
             /** Difference */
             difference: string | null;
+            /** Divided */
+            divided: number;
             /** Elsewhere */
             elsewhere: string | null;
             /** Gave Way */
             gave_way: string | null;
+            /** Inferred */
+            inferred: number;
             /** Measured */
             measured: string | null;
             /** Meter */

@@ -179,8 +179,10 @@ function Meters({ item }: { item: FeedBalance }) {
 /** How many stand; beside them those that were replaced or taken back, which are no part of the sum. */
 function readings(row: FeedMeter) {
   const apart = [
+    row.divided && `${formatCount(row.divided)} of them divided`,
     row.replaced && `${formatCount(row.replaced)} replaced`,
     row.taken_back && `${formatCount(row.taken_back)} taken back`,
+    row.inferred && `${formatCount(row.inferred)} ended as later lists miss them`,
   ].filter(Boolean);
   if (!row.readings && !apart.length) return '';
   return (
@@ -188,7 +190,8 @@ function readings(row: FeedMeter) {
       {formatCount(row.readings)}
       {apart.length > 0 && (
         <Box component="span" sx={{ display: 'block', color: 'text.secondary', fontSize: '0.8em' }}>
-          and {apart.join(', ')}
+          {row.divided ? '' : 'and '}
+          {apart.join(', ')}
         </Box>
       )}
     </>
@@ -220,7 +223,7 @@ const quantityColumn = (name: Quantity): Column<FeedMeter> => ({
 
 function Costs({ item }: { item: FeedBalance }) {
   const amount = (
-    key: 'billed' | 'tax' | 'owned' | 'nobodys' | 'no_exchange_rate' | 'difference',
+    key: 'billed' | 'tax' | 'owned' | 'nobodys' | 'divided' | 'no_exchange_rate' | 'difference',
     title: string,
   ): Column<FeedCost> => ({
     key,
@@ -228,7 +231,7 @@ function Costs({ item }: { item: FeedBalance }) {
     number: true,
     cell: (row) => (isNothing(row[key]) ? '' : formatMoney(row[key], row.currency)),
   });
-  const some = (key: 'no_exchange_rate' | 'difference', title: string) =>
+  const some = (key: 'divided' | 'no_exchange_rate' | 'difference', title: string) =>
     item.costs.some((each) => !isNothing(each[key])) ? [amount(key, title)] : [];
   return (
     <Box sx={{ mt: 2 }}>
@@ -250,6 +253,7 @@ function Costs({ item }: { item: FeedBalance }) {
           amount('tax', 'Supplier’s tax, left out'),
           amount('owned', 'Somebody’s'),
           amount('nobodys', 'Nobody’s'),
+          ...some('divided', 'Divided, of these'),
           ...some('no_exchange_rate', 'No exchange rate, of these'),
           ...some('difference', 'Not accounted for'),
         ]}

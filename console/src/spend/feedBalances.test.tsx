@@ -21,6 +21,8 @@ const METER: FeedMeter = {
   readings: 6,
   replaced: 1,
   taken_back: 0,
+  inferred: 0,
+  divided: 0,
   measured: '3221225472',
   charged: '1073741824',
   covered: '0',

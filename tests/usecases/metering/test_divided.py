@@ -54,6 +54,7 @@ def test_an_account_of_several_is_divided_among_them(world: World, service: Serv
     [item] = world.mara.feed_balances.get("tarnwick", "2026-09", wait=60).items
     [meter] = item.meters
     assert (meter.readings, meter.measured, meter.difference) == (2, 1_000_003 + 5 * GIB, 0) and item.open == []
+    assert meter.divided == 1, "once, however many share it; what names its owner is not divided"
     settle(service.uow.engine)
     assert differing_pairs(service.uow) == {} and unbalanced(service.uow) == {}
 
@@ -76,6 +77,7 @@ def test_charges_follow_the_shares_and_their_days(world: World, service: Service
     }
     [item] = world.mara.feed_balances.get("tarnwick", "2026-09", wait=60).items
     assert item.meters[0].nobodys == 4 * 8 * 3600 and item.open == ["nobody's"]
+    assert item.meters[0].divided == 1, "from the day on"
     settle(service.uow.engine)
     assert differing_pairs(service.uow) == {} and unbalanced(service.uow) == {}
 
@@ -92,6 +94,7 @@ def test_costs_are_divided_to_the_last_place_credits_too(costs: World, service: 
     )
     [item] = costs.mara.feed_balances.get("tarnwick", "2026-09", feed=FEED, wait=60).items
     assert (item.costs[0].rows, item.costs[0].owned, item.costs[0].difference) == (2, Decimal("9.99"), 0)
+    assert (item.costs[0].divided, item.meters[0].divided) == (Decimal("9.99"), 0)
     assert item.meters[0].difference == 0
     settle(service.uow.engine)
     assert unbalanced(service.uow) == {}

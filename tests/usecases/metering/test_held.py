@@ -316,6 +316,8 @@ def test_what_a_later_list_misses_ended_when_it_was_last_seen(november: World) -
     [gone, there] = november.mara.spells.list("quillstone", NOVEMBER).items
     assert (gone.resource, gone.end, gone.inferred_end) == ("vm-1", moment("2026-11-04 06:00"), True)
     assert (there.goes_on, there.inferred_end) == (True, False)
+    [feed] = november.mara.feed_balances.get("tarnwick", NOVEMBER, feed=FEED, wait=60).items
+    assert [each.inferred for each in feed.meters if each.meter == METER] == [1]
     # It was gone later than that, as its own event says that comes late.
     november.send(event("gone", "9", "2026-11-05 12:00"))
     assert hours(november)["awake"] == 60

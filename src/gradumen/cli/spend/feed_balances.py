@@ -101,7 +101,12 @@ def _rows(item: FeedBalanceBody) -> Iterator[tuple[str, str, str, str]]:
     for meter in item.meters:
         came = f"{meter.readings} readings" + "".join(
             f", {count} {word}"
-            for count, word in ((meter.replaced, "replaced"), (meter.taken_back, "taken back"))
+            for count, word in (
+                (meter.divided, "of them divided among several"),
+                (meter.replaced, "replaced"),
+                (meter.taken_back, "taken back"),
+                (meter.inferred, "ended as later lists miss them"),
+            )
             if count
         )
         yield meter.meter_name, came, "sampled" if meter.measured is None else "", ", ".join(meter.open)
@@ -127,6 +132,7 @@ def _told_costs(cost: FeedCostBody) -> Iterator[tuple[str, Decimal]]:
         ("the suppliers' tax, left out", cost.tax),
         ("somebody's", cost.owned),
         ("nobody's", cost.nobodys),
+        ("divided among several, of these", cost.divided),
         ("without an exchange rate, of these", cost.no_exchange_rate),
         ("not accounted for", cost.difference),
     ):

@@ -78,6 +78,17 @@ def came_in(tx: Session, feeds: Sequence[int], start: datetime, end: datetime) -
     }
 
 
+def inferred_ends(tx: Session, feeds: Collection[int], start: datetime, end: datetime) -> dict[tuple[int, int], int]:
+    """How many resources ended between two moments because a later list misses them, by feed and meter."""
+    keys = (ResourceRow.feed_id, SpellRow.meter_id)
+    query = select(*keys, func.count(SpellRow.resource_id.distinct())).group_by(*keys)
+    query = query.join(ResourceRow, ResourceRow.id == SpellRow.resource_id)
+    query = query.where(
+        ResourceRow.feed_id.in_(feeds), SpellRow.is_inferred, SpellRow.end_at >= start, SpellRow.end_at < end
+    )
+    return {(feed, meter): count for feed, meter, count in tx.execute(query)}
+
+
 def resources_held(
     tx: Session, feeds: Collection[int], start: datetime, end: datetime
 ) -> Iterator[tuple[int, int, list[int]]]:

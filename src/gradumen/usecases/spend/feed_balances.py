@@ -2,6 +2,8 @@
 
 from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import asdict
+from datetime import UTC
+from decimal import Decimal
 from typing import Any
 
 from gradumen.core.errors import Conflict, Invalid, NotFound
@@ -22,6 +24,7 @@ from gradumen.store.unit_of_work import Session, at_one_moment, use_case
 from gradumen.usecases.audit_entries import record
 from gradumen.usecases.catalogue.names import meter_name
 from gradumen.usecases.catalogue.published import Published, load_published
+from gradumen.usecases.metering.divided_usage import Divided, divided_of
 from gradumen.usecases.metering.feeds import get_feed
 from gradumen.usecases.metering.measured_before import load_before
 from gradumen.usecases.metering.stale_usage import usage_as_of
@@ -44,6 +47,7 @@ LOOK_AT = {
     "difference": "difference",
 }
 """What somebody should look at of a meter, where it is not 0."""
+_NONE = Decimal(0)
 OPEN = (*LOOK_AT.values(), "no exchange rate", "unknown kind")
 
 
@@ -90,12 +94,13 @@ def _balances(tx: Session, scope: Scope, seller: OrganisationRow, month: Period)
     looked = FeedMonth(tx, scope, seller.id, [each.id for each in feeds], month, zone)
     # Of one moment with what came in and was used, so what lacks is lacking.
     became, otherwise = _became(tx, pairs), meters_counted_otherwise(tx, pairs)
+    divided = divided_of(tx, scope, seller, feeds, *(bound.astimezone(UTC) for bound in looked.bounds))
     current = current_of(tx, usage, pairs)
     return FeedBalancesBody(
         organisation=seller.slug,
         period=month.text,
         over=scope.now >= looked.bounds[1],
-        items=_items(tx, seller, feeds, looked, became, otherwise),
+        items=_items(tx, seller, feeds, looked, became, otherwise, divided),
         as_of=current.as_of,
         waiting=current.waiting,
     )
@@ -129,6 +134,7 @@ def _items(
     looked: FeedMonth,
     became: Mapping[Place, Became],
     otherwise: Collection[str],
+    divided: Divided,
 ) -> list[FeedBalanceBody]:
     found = balances(looked.used, became, load_before(tx))
     slugs = {number: row.slug for number, row in looked.meters.items()}
@@ -137,12 +143,14 @@ def _items(
     published = load_published(tx)
     refused = store.refused_of(tx, looked.feeds, *looked.bounds)
     unknown = counts_unknown(tx, looked.feeds, *looked.bounds)
+    inferred = store.inferred_ends(tx, looked.feeds, *looked.bounds)
     signed = _signed(tx, looked.feeds, looked.month.text)
     items, in_order = [], sorted(slugs, key=slugs.__getitem__)
     for feed in feeds:
-        bodies = [_meter_body(looked, feed.id, number, found, published) for number in in_order]
+        apart = {each: (divided.readings.get((feed.id, each), 0), inferred.get((feed.id, each), 0)) for each in slugs}
+        bodies = [_meter_body(looked, feed.id, number, found, published, apart[number]) for number in in_order]
         meters = [_without_difference(each) if each.meter in otherwise else each for each in bodies if each is not None]
-        costs = list(_cost_bodies(looked, feed.id))
+        costs = list(_cost_bodies(looked, feed.id, divided))
         said = {each for meter in meters for each in meter.open} | {each for cost in costs for each in cost.open}
         said |= {"unknown kind"} if unknown.get(feed.id) else set()
         body = FeedBalanceBody(
@@ -177,8 +185,10 @@ def _signed(tx: Session, feeds: Collection[int], period: str) -> dict[int, tuple
 def _as_today(document: dict[str, Any]) -> dict[str, object]:
     """A balance as it was signed off: of what was not told apart then there was nothing."""
     nothing, unknown = (dict.fromkeys(("gave_way", "watched", "together"), value) for value in ("0", None))
-    meters = [{**({} if each["measured"] is None else nothing), **each} for each in document["meters"]]
-    return {"unknown": 0, **document, "meters": [{**unknown, **each} for each in meters]}
+    since: dict[str, Any] = {"inferred": 0, "divided": 0}
+    meters = [{**since, **({} if each["measured"] is None else nothing), **each} for each in document["meters"]]
+    costs = [{"divided": "0", **each} for each in document["costs"]]
+    return {"unknown": 0, **document, "meters": [{**unknown, **each} for each in meters], "costs": costs}
 
 
 def _document(body: FeedBalanceBody) -> dict[str, object]:
@@ -187,8 +197,14 @@ def _document(body: FeedBalanceBody) -> dict[str, object]:
 
 
 def _meter_body(
-    looked: FeedMonth, feed: int, number: int, found: Mapping[tuple[int, str], Balance], published: Published
+    looked: FeedMonth,
+    feed: int,
+    number: int,
+    found: Mapping[tuple[int, str], Balance],
+    published: Published,
+    apart: tuple[int, int],
 ) -> FeedMeterBody | None:
+    """A meter's balance; ``apart`` is how many readings were divided, and how many ends inferred."""
     meter = looked.meters[number].slug
     came = looked.came_in.get((feed, number), store.CameIn())
     balance = found.get((feed, meter), Balance())
@@ -205,6 +221,8 @@ def _meter_body(
         readings=came.readings,
         replaced=came.replaced,
         taken_back=came.taken_back,
+        inferred=apart[1],
+        divided=apart[0],
         **{name: unscaled(quantity, QUANTITY_PLACES) if additive else None for name, quantity in told.items()},
         open=[said for name, said in LOOK_AT.items() if told[name]],
     )
@@ -216,7 +234,7 @@ def _without_difference(body: FeedMeterBody) -> FeedMeterBody:
     return body.model_copy(update={"difference": None, "open": told})
 
 
-def _cost_bodies(looked: FeedMonth, feed: int) -> Iterator[FeedCostBody]:
+def _cost_bodies(looked: FeedMonth, feed: int, divided: Divided) -> Iterator[FeedCostBody]:
     rows = [each for each in looked.costs if each.feed == feed]
     for currency in sorted({each.currency for each in rows if each.stands}):
         here = [each for each in rows if each.currency == currency]
@@ -234,6 +252,7 @@ def _cost_bodies(looked: FeedMonth, feed: int) -> Iterator[FeedCostBody]:
             tax=tax,
             owned=owned,
             nobodys=nobodys,
+            divided=divided.costs.get((feed, currency), _NONE),
             no_exchange_rate=left,
             difference=difference,
             open=[said for said, amount in told.items() if amount],

@@ -18,7 +18,8 @@ class FeedMeterBody(Body):
     ``watched``, charged ``together`` with the composite that it is of or as its components, priced by no rate
     (``no_rate``), or taken by no subscription. ``difference`` is 0. All are null where usage is sampled, and the
     difference where effective cost or begun time is sold: charges are no sum.
-    ``open`` says what somebody should look at.
+    Of the readings that stand those that rules of ownership divide among several are ``divided``; ``inferred`` counts
+    resources that ended only because a later list misses them. ``open`` says what somebody should look at.
     """
 
     meter: str
@@ -27,6 +28,8 @@ class FeedMeterBody(Body):
     readings: int
     replaced: int
     taken_back: int
+    inferred: int
+    divided: int
     measured: DecimalText | None
     nobodys: DecimalText | None
     own_use: DecimalText | None
@@ -47,7 +50,8 @@ class FeedCostBody(Body):
     """Billed costs that a feed's files say of a month, in a currency: ``billed`` is the sum of the next three.
 
     ``tax`` is the suppliers', which is excluded; ``owned`` is somebody's, ``nobodys`` nobody's. ``no_exchange_rate`` is
-    what of both no rate puts into the currency in which it is sold. ``replaced`` counts rows that no longer stand.
+    what of both no rate puts into the currency in which it is sold, and ``divided`` what of both rules of ownership
+    divide among several, of the days of the month. ``replaced`` counts rows that no longer stand.
     """
 
     currency: str
@@ -57,6 +61,7 @@ class FeedCostBody(Body):
     tax: DecimalText
     owned: DecimalText
     nobodys: DecimalText
+    divided: DecimalText
     no_exchange_rate: DecimalText
     difference: DecimalText
     open: list[str]
