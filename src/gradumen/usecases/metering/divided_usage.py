@@ -14,7 +14,7 @@ from gradumen.store.metering.tables import FeedRow
 from gradumen.store.organisations.tables import OrganisationRow
 from gradumen.store.unit_of_work import Session
 from gradumen.usecases.metering.owners import Owners, Ruled, ruled
-from gradumen.usecases.metering.ownership_rules import LOOKED_AT, costs_and_owners
+from gradumen.usecases.metering.ownership_rules import LOOKED_AT, costs_and_owners, projects_of
 from gradumen.usecases.scope import Scope
 
 
@@ -34,7 +34,8 @@ def divided_of(
     if not dividing:
         return Divided()
     numbers = {each.slug: each.id for each in feeds}
-    ids, projects = sorted(numbers.values()), sorted(_projects(tx, scope, seller, dividing))
+    ids, projects = sorted(numbers.values()), sorted({NOBODY, *projects_of(tx, scope, seller, dividing)})
+    # Nobody has what is divided on a day on which nobody used what it is divided by.
     groups = store.groups_naming_nobody(tx, ids, start, end, projects, LOOKED_AT)
     owners = Owners(tx, {each.resource for each in groups}, start, end, all_meters=True)
     owners.know({each.origin for each in groups}, {each.attributes for each in groups})
@@ -59,13 +60,3 @@ def _divides(rule: OwnershipRule) -> bool:
 
 def _is_divided(found: Ruled | None) -> bool:
     return found is not None and _divides(found.rule)
-
-
-def _projects(tx: Session, scope: Scope, seller: OrganisationRow, rules: Sequence[OwnershipRule]) -> set[int]:
-    """The projects that have something of what is divided: nobody has it on a day on which nobody used the key."""
-    found = {NOBODY, *(number for each in rules for number, _ in each.shares)}
-    for by in (each.by_usage for each in rules if each.by_usage):
-        if not by.among:
-            return {NOBODY, *store.projects_below(tx, scope.tree.below([seller.id]))}
-        found |= by.among | ({by.remainder} if by.remainder else set())
-    return found

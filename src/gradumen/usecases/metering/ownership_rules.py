@@ -224,7 +224,7 @@ def preview_ownership_rules(
     feeds = [each.id for each in feeds_of(tx, seller.id)]
     first = max(changed_from, (scope.now - LOOKED_BACK).date())
     end = scope.now.date() + timedelta(days=1)
-    projects = sorted({NOBODY, *_projects(tx, scope, seller, before)})
+    projects = sorted({NOBODY, *projects_of(tx, scope, seller, before.values)})
     groups, owners = naming_nobody(tx, feeds, first, end, projects)
     moves: dict[Move, Gathered] = defaultdict(Gathered)
     nobodys = 0
@@ -250,15 +250,15 @@ def preview_ownership_rules(
     )
 
 
-def _projects(tx: Session, scope: Scope, seller: OrganisationRow, rules: Rules) -> set[int]:
+def projects_of(tx: Session, scope: Scope, seller: OrganisationRow, rules: Sequence[OwnershipRule]) -> set[int]:
     """The projects that rules may say that something is of."""
-    anybodys = (each.owners is None if each.by else each.by_usage and not each.by_usage.among for each in rules.values)
+    anybodys = (each.owners is None if each.by else each.by_usage and not each.by_usage.among for each in rules)
     if any(anybodys):
         return set(store.projects_below(tx, scope.tree.below([seller.id])))
-    named = {number for each in rules.values for number, _ in each.shares}
-    for by in (each.by_usage for each in rules.values if each.by_usage):
+    named = {number for each in rules for number, _ in each.shares}
+    for by in (each.by_usage for each in rules if each.by_usage):
         named |= by.among | ({by.remainder} if by.remainder else set())
-    return named | {number for each in rules.values for number in (each.owners or {}).values()}
+    return named | {number for each in rules for number in (each.owners or {}).values()}
 
 
 def _move_body(move: Move, moved: Gathered, totals: "Totals") -> OwnershipMoveBody:
