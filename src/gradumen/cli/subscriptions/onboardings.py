@@ -97,7 +97,8 @@ def _run(arguments: argparse.Namespace, client: Client, customers: list[Onboardi
     for each in found:
         out.say("\n".join(each.sentences))
         out.say("".join(f"  {money(one.amount, one.currency)} {one.currency} a month\n" for one in each.monthly))
-        out.say("\n".join(_linked(each)))
+        for sentence in _linked(each):
+            out.say(sentence)
     waiting = [each for each in found if each.waits_because]
     for each in waiting:
         out.say(f"{each.name} waits for another administrator: {each.waits_because}")

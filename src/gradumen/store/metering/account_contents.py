@@ -26,7 +26,6 @@ class Content:
     attributes: int
     project: int
     quantity: Decimal | None
-    resources: int
 
 
 def resources_in(tx: Session, feed: int, account: str, first: date, end: date) -> set[int]:
@@ -46,7 +45,7 @@ def contents_of(tx: Session, resources: Collection[int], first: date, end: date)
     """What was used of some resources on these days."""
     usage = UsageDayRow
     keys = (usage.meter_id, usage.attribute_set_id, usage.project_number)
-    query = select(*keys, func.sum(usage.total), func.count(usage.resource_id.distinct())).group_by(*keys)
+    query = select(*keys, func.sum(usage.total)).group_by(*keys)
     query = query.where(usage.resource_id.in_(resources), usage.day >= first, usage.day < end).order_by(*keys)
     found: Any = tx.execute(query).all()
     return [Content(*row) for row in found]
@@ -57,8 +56,10 @@ def first_day_of(tx: Session, resources: Collection[int]) -> date | None:
     return tx.scalar(select(func.min(UsageDayRow.day)).where(UsageDayRow.resource_id.in_(resources)))
 
 
-def costs_in(tx: Session, feed: int, account: str, first: date, end: date) -> tuple[list[Content], date | None]:
-    """What the files of a feed say that an account cost on these days, without tax; and since when they say so."""
+def costs_in(
+    tx: Session, feed: int, account: str, first: date, end: date
+) -> tuple[list[Content], set[int], date | None]:
+    """What files of a feed say that an account cost on these days, without tax; of which resources, and since when."""
     day = CostDayRow
     here = (
         select(day.set_id)
@@ -70,6 +71,7 @@ def costs_in(tx: Session, feed: int, account: str, first: date, end: date) -> tu
     keys = (day.meter_id, day.attribute_set_id, day.project_number)
     # Of what has no exchange rate the sum is not known.
     worth = func.if_(func.count() == func.count(day.sold_billed), func.sum(day.sold_billed), None)
-    sums = here.with_only_columns(*keys, worth, func.count(day.resource_id.distinct())).group_by(*keys)
-    found: Any = tx.execute(sums.where(day.day >= first, day.day < end).order_by(*keys)).all()
-    return [Content(*row) for row in found], tx.scalar(here.with_only_columns(func.min(day.day)))
+    inside = here.where(day.day >= first, day.day < end)
+    found: Any = tx.execute(inside.with_only_columns(*keys, worth).group_by(*keys).order_by(*keys)).all()
+    resources = set(tx.scalars(inside.with_only_columns(day.resource_id).distinct()))
+    return [Content(*row) for row in found], resources, tx.scalar(here.with_only_columns(func.min(day.day)))

@@ -67,13 +67,13 @@ def _looked_into(
     """What a feed measured in an account, up to (not including) a day."""
     first = end - LOOKED_BACK
     resources = store.resources_in(tx, feed, body.account, first, end)
-    costs, costs_since = store.costs_in(tx, feed, body.account, first, end)
+    costs, costing, costs_since = store.costs_in(tx, feed, body.account, first, end)
     # Meters of costs count millionths of their currency.
     costs = [replace(each, quantity=None if each.quantity is None else each.quantity * 10**6) for each in costs]
     contents = [*store.contents_of(tx, resources, first, end), *costs]
     since = [day for day in (store.first_day_of(tx, resources), costs_since) if day is not None]
     found = {
-        "resources": len(resources) + sum(each.resources for each in costs),
+        "resources": len(resources | costing),
         "since": min(since, default=None),
         "used": _used(_kinds(tx, contents), load_published(tx)),
         "owners": _owners(tx, scope, {each.project for each in contents}),
