@@ -118,6 +118,9 @@ class GatedWorker(Worker):
         with self.gate:
             return super().rate_next()
 
+    def watch_capacity(self) -> None:
+        """Tests look themselves."""
+
     def watch(self) -> float:
         """Tests look themselves."""
         return 3600.0

@@ -121,7 +121,7 @@ def compute_service(
         ]
     try:
         wait_until_served(f"{urls[0]}/", started, folder / "out")
-        yield Servers(f"{urls[0]}/v2.1/", administrator, create_engine(names["cell"]))
+        yield Servers(f"{urls[0]}/v2.1/", administrator, create_engine(names["cell"]), urls[1])
     finally:
         for each in started:
             each.terminate()
@@ -139,8 +139,8 @@ def _managed(at: dict[str, str], command: str, *words: str) -> None:
 class Servers:
     """What somebody at the cloud does with servers by hand."""
 
-    def __init__(self, url: str, administrator: Administrator, database: Engine) -> None:
-        self.url, self.administrator, self.database = url, administrator, database
+    def __init__(self, url: str, administrator: Administrator, database: Engine, placement: str) -> None:
+        self.url, self.administrator, self.database, self.placement = url, administrator, database, placement
         headers = {"OpenStack-API-Version": "compute 2.60", **administrator.http.headers}
         self.http = httpx.Client(base_url=url, headers=headers, timeout=60)
         self.flavors: dict[str, str] = {}
@@ -202,6 +202,14 @@ class Servers:
         """What was done to one and when, the first first."""
         found = self._json("GET", f"servers/{id}/os-instance-actions")["instanceActions"]
         return [(each["action"], each["start_time"][:19]) for each in reversed(found)]
+
+    def hand_out(self, times: str) -> None:
+        """Say how many times over the processors of its only host are handed out."""
+        with httpx.Client(base_url=self.placement, headers=dict(self.administrator.http.headers)) as http:
+            [provider] = http.get("/resource_providers").json()["resource_providers"]
+            at = f"/resource_providers/{provider['uuid']}/inventories/VCPU"
+            of = http.get(at).json()
+            http.put(at, json={**of, "allocation_ratio": float(times)}).raise_for_status()
 
     def _json(self, method: str, path: str, form: dict[str, Any] | None = None) -> dict[str, Any]:
         answer = self.http.request(method, path, json=form)

@@ -8,7 +8,9 @@ from decimal import Decimal
 import pytest
 
 from gradumen.adapters.door import Door
+from gradumen.adapters.openstack_identity import OpenStackIdentity
 from gradumen.adapters.openstack_servers import OpenStackServers
+from gradumen.core.errors import Invalid
 from gradumen.core.metering.pulls import How, PullKind
 from gradumen.run.database import PrivateDatabase
 from gradumen.wire.metering.ownership_rules import OwnershipRuleForm
@@ -164,3 +166,30 @@ def test_what_changes_meanwhile_is_told_by_the_next_look(cloud: Reached) -> None
     assert changed[gone].ended is not None and changed[gone].labels["name"] == "gone"
     assert {left} <= {each.id for each in look.there or []} and gone not in {each.id for each in look.there or []}
     assert changed[left].amounts["ram"] == 512
+
+
+def test_its_hosts_tell_what_they_have_hand_out_and_have_in_use(cloud: Reached) -> None:
+    servers = cloud.servers
+    at = [cloud.identity.removesuffix("/v3"), servers.placement]
+    reached = OpenStackIdentity(Door(at, seconds=20), cloud.identity, cloud.secret)
+    before = {each.resource: each for each in reached.hosts() or []}
+    assert {each.host for each in before.values()} == {"rack-1"}
+    servers.hand_out("2.5")
+    made = servers.make("ledger", "large")
+    after = {each.resource: each for each in reached.hosts() or []}
+    processors = after["processors"]
+    assert processors.factor == Decimal("2.5")
+    assert processors.capacity == (processors.total - processors.reserved) * Decimal("2.5")
+    assert processors.used == before["processors"].used + 4
+    assert after["memory"].used == before["memory"].used + 2
+    assert after["memory"].capacity == (after["memory"].total - after["memory"].reserved) * (
+        after["memory"].factor or 0
+    )
+    assert after["storage"].used == before["storage"].used + 10
+    servers.delete(made)
+    assert {each.resource: each.used for each in reached.hosts() or []}["processors"] == before["processors"].used
+    reached.close()
+    refused = OpenStackIdentity(Door(at[:1], seconds=20), cloud.identity, cloud.secret)
+    with pytest.raises(Invalid, match="is not among what the operator lets be called"):
+        refused.hosts()
+    refused.close()

@@ -1,5 +1,6 @@
 """A cloud that speaks the protocol of `docs/cloud-accounts.md`."""
 
+from decimal import Decimal
 from typing import Any
 from urllib.parse import quote
 
@@ -9,9 +10,11 @@ from gradumen.adapters.cloud_accounts import Account
 from gradumen.adapters.door import Door, call, json_object
 from gradumen.core.errors import Conflict
 from gradumen.core.exact import text
+from gradumen.core.quotas.hosts import Stock, stock, told_figure
 from gradumen.core.quotas.measures import AccountLimits, Measure
 
 NEEDED = ("read", "write")
+MOST_PAGES = 200
 
 
 class AccountService:
@@ -68,6 +71,21 @@ class AccountService:
         kept = _list(self._asked("PUT", f"accounts/{quote(id, safe='')}/limits", json={"limits": told}), "kept")
         return [measure for measure in limits if measure in kept]
 
+    def hosts(self) -> list[Stock] | None:
+        """What its hosts have, page by page, where it says that it tells."""
+        if not self._keeps("hosts"):
+            return None
+        found: list[Stock] = []
+        after: str | None = ""
+        for _ in range(MOST_PAGES):
+            told = _read(call(self._client, "GET", "hosts", params={"after": after}), parse_float=Decimal)
+            for host in _list(told, "hosts"):
+                found += _stocks(host)
+            after = told.get("next")
+            if not after:
+                return found
+        raise Conflict(f"it told {MOST_PAGES} pages of hosts, and none was the last")
+
     def admit(self, id: str, email: str) -> bool:
         """Let somebody use one, where it says that it has users."""
         if not self._keeps("people"):
@@ -103,9 +121,9 @@ def _refused(answer: httpx.Response) -> None:
     raise Conflict(f"it answered {answer.status_code}, which is none of its protocol's answers")
 
 
-def _read(answer: httpx.Response) -> dict[str, Any]:
+def _read(answer: httpx.Response, **options: Any) -> dict[str, Any]:
     _refused(answer)
-    found = json_object(answer)
+    found = json_object(answer, **options)
     if found is None:
         raise Conflict("it answered something that is not its protocol; look at the address")
     return found
@@ -114,6 +132,24 @@ def _read(answer: httpx.Response) -> dict[str, Any]:
 def _list(told: dict[str, Any], name: str) -> list[Any]:
     found = told.get(name)
     return found if isinstance(found, list) else []
+
+
+def _stocks(told: Any) -> list[Stock]:
+    """What a host has of each resource."""
+    try:
+        return [
+            stock(
+                str(told["host"]),
+                str(name),
+                told_figure(each["total"]),
+                told_figure(each.get("reserved", 0)),
+                told_figure(each.get("factor", 1)),
+                told_figure(each["used"]),
+            )
+            for name, each in told["resources"].items()
+        ]
+    except (KeyError, ValueError, TypeError, AttributeError) as error:
+        raise Conflict(f"it told of a host without {error}: {str(told)[:100]}") from error
 
 
 def _account(told: dict[str, Any]) -> Account:

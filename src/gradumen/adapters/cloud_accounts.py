@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from typing import Protocol
 
 from gradumen.core.errors import Conflict
+from gradumen.core.quotas.hosts import Stock
 from gradumen.core.quotas.measures import AccountLimits, Measure
 
 
@@ -46,6 +47,9 @@ class CloudAccounts(Protocol):
 
     def limit(self, id: str, limits: AccountLimits) -> list[Measure]:
         """Hold an account to limits, whatever it was held to before; gives those that this cloud keeps."""
+
+    def hosts(self) -> list[Stock] | None:
+        """What its hosts have; None where it does not tell of any."""
 
     def admit(self, id: str, email: str) -> bool:
         """Let somebody use an account, again and again the same; False where this cloud has no users."""

@@ -237,10 +237,10 @@ def call(client: Outside, method: str, path: str, *, largest: int = LARGEST, **o
     return httpx.Response(answer.status_code, headers=_plain(answer.headers), content=bytes(body))
 
 
-def json_object(answer: httpx.Response) -> dict[str, Any] | None:
-    """The JSON object of an answer; None where it is something else."""
+def json_object(answer: httpx.Response, **options: Any) -> dict[str, Any] | None:
+    """The JSON object of an answer, read with options of `json.loads`; None where it is something else."""
     try:
-        found = answer.json()
+        found = answer.json(**options)
     except ValueError:
         return None
     return found if isinstance(found, dict) else None

@@ -13,8 +13,10 @@ import httpx
 
 from gradumen.adapters.cloud_accounts import Account
 from gradumen.adapters.door import Door, call
+from gradumen.adapters.openstack_hosts import hosts_of
 from gradumen.adapters.openstack_tokens import ROLE, part, read_object, refused, sign_in
 from gradumen.core.errors import Conflict
+from gradumen.core.quotas.hosts import Stock
 from gradumen.core.quotas.measures import AccountLimits, Measure
 
 OF_PEOPLE = "member"
@@ -33,7 +35,7 @@ class OpenStackIdentity:
     """One of them, by its address and an application credential."""
 
     def __init__(self, door: Door, endpoint: str, secret: str) -> None:
-        self._client = door.client(endpoint.rstrip("/") + "/")
+        self._door, self._client = door, door.client(endpoint.rstrip("/") + "/")
         self._secret = secret
         self._domain: str | None = None
 
@@ -108,6 +110,10 @@ class OpenStackIdentity:
             answer = self._call("PATCH", address, json={"limit": {"resource_limit": whole}})
         if answer is not None:
             refused(answer)
+
+    def hosts(self) -> list[Stock] | None:
+        """What the cloud's placement service tells, by the same credential."""
+        return hosts_of(self._door, self._client, self._secret)
 
     def admit(self, id: str, email: str) -> bool:
         """Let somebody use a project, as a user of its address that is ours."""

@@ -46,6 +46,7 @@ from gradumen.api.metering import (
     kind_rules,
     loads,
     ownership_rules,
+    pool_days,
     pulls,
     readings,
     resource_owners,
@@ -58,7 +59,7 @@ from gradumen.api.metering import (
     uses,
 )
 from gradumen.api.organisations import clouds, details, organisations, projects, sites, states
-from gradumen.api.quotas import measures, pools, quota_matrices, quota_requests, quotas, site_quotas
+from gradumen.api.quotas import hosts, measures, pools, quota_matrices, quota_requests, quotas, site_quotas
 from gradumen.api.rating import composites, estimates, what_ifs
 from gradumen.api.spend import feed_balances, month_margins, not_priced, period_so_far, spend, to_dos, usage_balances
 from gradumen.api.subscriptions import assignment_rules, moves, onboardings, one_off_charges, orders, subscriptions
@@ -87,6 +88,7 @@ ROUTERS = (
     quota_matrices,
     quota_requests,
     measures,
+    hosts,
     pools,
     site_quotas,
     catalogue,
@@ -123,6 +125,7 @@ ROUTERS = (
     spells,
     loads,
     uses,
+    pool_days,
     breaches,
     estimates,
     what_ifs,

@@ -29,6 +29,7 @@ from gradumen.cli.metering import (
     kind_rules,
     loads,
     ownership_rules,
+    pool_days,
     pulls,
     readings,
     spells,
@@ -39,7 +40,7 @@ from gradumen.cli.metering import (
 from gradumen.cli.organisations import clouds, details, organisations, projects, sites, states
 from gradumen.cli.output import Out
 from gradumen.cli.profiles import connect
-from gradumen.cli.quotas import measures, pools, quota_matrices, quota_requests, quotas, site_quotas
+from gradumen.cli.quotas import hosts, measures, pools, quota_matrices, quota_requests, quotas, site_quotas
 from gradumen.cli.rating import charges, composites, estimates, what_ifs
 from gradumen.cli.spend import feed_balances, spend, to_dos
 from gradumen.cli.subscriptions import assignment_rules, moves, onboardings, one_off_charges, orders, subscriptions
@@ -53,6 +54,7 @@ NOUNS = (
     details,
     states,
     clouds,
+    hosts,
     projects,
     project_people,
     sites,
@@ -88,6 +90,7 @@ NOUNS = (
     composites,
     loads,
     uses,
+    pool_days,
     breaches,
     feed_balances,
     spend,

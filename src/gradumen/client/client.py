@@ -34,6 +34,7 @@ from gradumen.client.metering.imported_costs import ImportedCosts
 from gradumen.client.metering.kind_rules import KindRules
 from gradumen.client.metering.loads import Loads
 from gradumen.client.metering.ownership_rules import OwnershipRules
+from gradumen.client.metering.pool_days import PoolDays
 from gradumen.client.metering.pulls import Pulls
 from gradumen.client.metering.readings import Readings
 from gradumen.client.metering.spells import Spells
@@ -47,6 +48,7 @@ from gradumen.client.organisations.organisations import Organisations
 from gradumen.client.organisations.projects import Projects
 from gradumen.client.organisations.sites import Sites
 from gradumen.client.organisations.states import States
+from gradumen.client.quotas.hosts import Hosts
 from gradumen.client.quotas.measures import Measures
 from gradumen.client.quotas.pools import Pools
 from gradumen.client.quotas.quota_matrices import QuotaMatrices
@@ -90,6 +92,7 @@ class Client:
         self.projects = Projects(self.connection)
         self.project_people = ProjectPeople(self.connection)
         self.measures = Measures(self.connection)
+        self.hosts = Hosts(self.connection)
         self.pools = Pools(self.connection)
         self.site_quotas = SiteQuotas(self.connection)
         self.states = States(self.connection)
@@ -138,6 +141,7 @@ class Client:
         self.loads = Loads(self.connection)
         self.usage_remakes = UsageRemakes(self.connection)
         self.uses = Uses(self.connection)
+        self.pool_days = PoolDays(self.connection)
         self.breaches = Breaches(self.connection)
 
     def _add_access(self) -> None:

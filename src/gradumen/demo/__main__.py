@@ -18,6 +18,7 @@ import psutil
 
 from gradumen.core.errors import Conflict, GradumenError
 from gradumen.demo import counters
+from gradumen.demo.capacity import fell_hosts
 from gradumen.demo.check import run_check
 from gradumen.demo.clouds import SimulatedCloud
 from gradumen.demo.history import CLOSED_MONTHS, Calendar, History
@@ -79,6 +80,7 @@ class Service:
         self.port = port
         self.mail = MailSink(data / "mail", port + 1 if port else 0)
         self.cloud = SimulatedCloud("North Fell", port + 2 if port else 0, data / "cloud-accounts.json")
+        self.cloud.hosts = lambda: fell_hosts(int(time.time()) // 3600)
         self.metrics = SimulatedMetrics(counters.TOKEN, port + 3 if port else 0)
         counters.fill(self.metrics)
         self.process: subprocess.Popen[bytes] | None = None

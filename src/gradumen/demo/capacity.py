@@ -2,6 +2,7 @@
 
 from collections.abc import Callable
 from decimal import Decimal
+from typing import Any
 
 from gradumen.client import Client
 from gradumen.demo.scenario import PROVIDER, SIGNERS
@@ -40,6 +41,28 @@ WATCHED: tuple[tuple[str, str, int | None, int | None, int], ...] = (
 )
 """Limits that metered use exceeds: a soft one while there is much to render, and one of the month's egress."""
 SELLER_OF = {"saltmarsh": "oxbow", "gannet": "bluefern"}
+
+KINDS = (
+    ("fell-a", 38, {"processors": ("48", "0", "1.5"), "memory": ("512", "16", "1")}),
+    ("fell-b", 24, {"processors": ("24", "0", "1.5"), "memory": ("256", "8", "1")}),
+    ("ring", 3, {"storage": ("268000", "1333", "1")}),
+    ("archive-ring", 1, {"storage": ("300000", "0", "1")}),
+)
+"""Hosts of the cloud at North Fell: how many of a kind, each with its total, what is kept back, and the factor."""
+
+
+def fell_hosts(hour: int) -> list[dict[str, Any]]:
+    """What the hosts at North Fell tell in an hour: three to four fifths of what they hand out is in use."""
+    found = []
+    for name, many, resources in KINDS:
+        for number in range(1, many + 1):
+            told = {}
+            for resource, (total, reserved, factor) in resources.items():
+                capacity = int((Decimal(total) - Decimal(reserved)) * Decimal(factor))
+                used = capacity * (60 + (7 * number + 3 * (hour % 24) + len(resource)) % 24) // 100
+                told[resource] = {"total": total, "reserved": reserved, "factor": factor, "used": str(used)}
+            found.append({"host": f"{name}-{number:02}", "resources": told})
+    return found
 
 
 def place_capacity(signed_in: Callable[[str], Client]) -> None:

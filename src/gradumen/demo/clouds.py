@@ -10,6 +10,7 @@ import json
 import threading
 import time
 from collections import deque
+from collections.abc import Callable
 from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 from pathlib import Path
 from typing import Any
@@ -19,6 +20,7 @@ TOKEN = "let-me-make-accounts"  # of a cloud that is none
 KEEPS = ("processors", "memory", "storage", "machines")
 """The measures that it holds accounts to."""
 MISHAPS = ("refuse", "half", "late", "drop", "slow")
+HOSTS_A_PAGE = 25
 
 
 class SimulatedCloud:
@@ -30,6 +32,8 @@ class SimulatedCloud:
         self.limits: dict[str, dict[str, str | None]] = {}
         self.people: dict[str, set[str]] = {}
         """Limits and users of accounts by their ids."""
+        self.hosts: Callable[[], list[dict[str, Any]]] | None = None
+        """What it tells of its hosts just now; without, it does not tell."""
         self.mishaps: deque[str] = deque()
         self.late_seconds = 3.0
         """How long after the call what is late is done."""
@@ -152,7 +156,11 @@ class _Handler(BaseHTTPRequestHandler):
         if parts.path in ("", "/"):
             rights = ["read", "write"]
             told = {"name": self.of.name, "rights": rights, "accounts": len(self.of.accounts)}
-            self._answer(200, {**told, "keeps": ["limits", "people"]})
+            self._answer(200, {**told, "keeps": ["limits", "people", *(["hosts"] if self.of.hosts else [])]})
+        elif parts.path == "/hosts" and self.of.hosts:
+            begin = int(parse_qs(parts.query).get("after", ["0"])[0])
+            hosts, end = self.of.hosts(), begin + HOSTS_A_PAGE
+            self._answer(200, {"hosts": hosts[begin:end], "next": str(end) if end < len(hosts) else None})
         elif parts.path == "/accounts":
             asked = parse_qs(parts.query)
             key = "tag" if "tag" in asked else "name"

@@ -158,7 +158,9 @@ def register_cloud(signed_in: Callable[[str], Client], endpoint: str) -> None:
     mara = signed_in(SIGNERS[PROVIDER])
     site = next(each.id for each in mara.sites.list(PROVIDER) if each.slug == "north-fell")
     given = CloudCreate(slug="north-fell", name="North Fell", site=site, endpoint=endpoint, secret=TOKEN, shared=True)
-    mara.cloud_feeds.set(mara.clouds.register(PROVIDER, given).id, f"{PROVIDER}/north-fell")
+    cloud = mara.clouds.register(PROVIDER, given).id
+    mara.cloud_feeds.set(cloud, f"{PROVIDER}/north-fell")
+    mara.hosts.look(cloud)
     taken = {"name": "heron-mill", "tag": None}
     made = httpx.post(f"{endpoint}/accounts", json=taken, headers={"Authorization": f"Bearer {TOKEN}"}, trust_env=False)
     made.raise_for_status()

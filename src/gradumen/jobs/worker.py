@@ -14,6 +14,7 @@ from gradumen.jobs import (
     bill_runs,
     cloud_limits,
     cost_uploads,
+    hosts,
     issuing,
     kind_rules,
     months,
@@ -31,8 +32,10 @@ from gradumen.jobs.rating import rate
 from gradumen.store.unit_of_work import Engine, UnitOfWork
 from gradumen.usecases import idempotency, tasks
 from gradumen.usecases.metering.limit_watch import watch_limits
+from gradumen.usecases.metering.pool_days import note_pools
 from gradumen.usecases.metering.pull_runs import schedule_pulls
 from gradumen.usecases.metering.read_again import read_unknown_again
+from gradumen.usecases.quotas.hosts import schedule_looks
 from gradumen.usecases.rating import current_charges
 from gradumen.usecases.rating.what_ifs import forget_what_ifs
 from gradumen.usecases.subscriptions.endings import tell_endings
@@ -89,6 +92,7 @@ class Worker:
             tasks.REMAKE: usage_remakes.mark,
             tasks.COST_FILE: cost_uploads.take,
             tasks.PULL: lambda held: pulls.fetch(held, door or Door([]), directories or Directories("")),
+            tasks.HOSTS: lambda held: hosts.look(held, door or Door([])),
             tasks.UNDO_ONBOARDING: lambda held: onboardings.take_back(held, door or Door([])),
         }
 
@@ -140,8 +144,14 @@ class Worker:
         idempotency.forget_keys(self.uow, at=now())
         forget_what_ifs(self.uow, at=now())
         cost_uploads.clear(self.uow)
+        self.watch_capacity()
         read_unknown_again(self.uow, at=now())
         tell_endings(self.uow, at=now())
+
+    def watch_capacity(self) -> None:
+        """Put looks at the hosts of clouds that are due on the list, and note what there is of pools."""
+        schedule_looks(self.uow, at=now())
+        note_pools(self.uow, at=now())
 
     def make_usage(self) -> float:
         """Make the usage again that readings changed; gives for how many seconds that rests now."""

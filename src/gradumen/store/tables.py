@@ -14,11 +14,12 @@ from gradumen.store.metering import (
     feed_precedences,
     imported_costs,
     kind_rules,
+    pool_days,
 )
 from gradumen.store.metering import tables as readings
 from gradumen.store.organisations import clouds, cost_centres, projects
 from gradumen.store.organisations import tables as organisations
-from gradumen.store.quotas import measures
+from gradumen.store.quotas import hosts, measures
 from gradumen.store.quotas import tables as quotas
 from gradumen.store.rating import tables as rating
 from gradumen.store.subscriptions import tables as subscriptions
@@ -36,6 +37,7 @@ __all__ = [
     "exchange_rates",
     "feed_balances",
     "feed_precedences",
+    "hosts",
     "idempotency",
     "imported_costs",
     "kind_rules",
@@ -43,6 +45,7 @@ __all__ = [
     "messages",
     "organisations",
     "pairs",
+    "pool_days",
     "project_people",
     "projects",
     "quotas",

@@ -21,7 +21,7 @@ from gradumen.wire.tasks import TaskBody, TaskStepBody
 BILL_RUN, ISSUE, WHAT_IF, MONTHS, USAGE_DAYS = "bill run", "issue", "what-if", "months of readings", "usage by day"
 ONBOARDING, UNDO_ONBOARDING, CLOUD_LIMITS = "onboarding", "onboarding taken back", "limits in clouds"
 OWNERS, KINDS, PULL = "owners by rule", "kinds by rule", "fetching of usage"
-REMAKE, COST_FILE = "usage made again of", "cost file"
+REMAKE, COST_FILE, HOSTS = "usage made again of", "cost file", "look at hosts"
 NEEDED = {
     BILL_RUN: Right.BILL,
     ISSUE: Right.BILL,
@@ -34,6 +34,7 @@ NEEDED = {
     PULL: Right.MANAGE_FEEDS,
     REMAKE: Right.MANAGE_FEEDS,
     COST_FILE: Right.MANAGE_FEEDS,
+    HOSTS: Right.MANAGE_ORGANISATIONS,
 }
 """The right that whoever tries a task again needs at its organisation; for the others, that of an administrator."""
 

@@ -7,10 +7,9 @@ from uuid import UUID
 
 from gradumen.cli.nouns import Verbs, add_organisation
 from gradumen.cli.output import Out
-from gradumen.cli.places import one_site
+from gradumen.cli.places import one_cloud, one_site
 from gradumen.cli.profiles import own_organisation
 from gradumen.client import Client
-from gradumen.core.errors import Invalid
 from gradumen.core.organisations.clouds import CloudKind
 from gradumen.wire.organisations.clouds import CloudBody, CloudCreate
 
@@ -91,12 +90,7 @@ def _site(arguments: argparse.Namespace, client: Client) -> UUID | None:
 
 
 def _one(arguments: argparse.Namespace, client: Client) -> CloudBody:
-    organisation = own_organisation(arguments)
-    found = [each for each in client.clouds.list(organisation) if arguments.cloud in (each.slug, str(each.id))]
-    if len(found) != 1:
-        said = "several clouds are called" if found else f"{organisation} has no cloud called"
-        raise Invalid(f"{said} '{arguments.cloud}'; see gradumen clouds list", field="cloud", value=arguments.cloud)
-    return found[0]
+    return one_cloud(client, own_organisation(arguments), arguments.cloud)
 
 
 def run_change(arguments: argparse.Namespace, client: Client, out: Out) -> int:

@@ -6,10 +6,9 @@ from typing import Any
 
 from gradumen.cli.nouns import Verbs, add_organisation
 from gradumen.cli.output import Out, quantity
-from gradumen.cli.places import MEASURES, one_site
+from gradumen.cli.places import MEASURES, one_pool, one_site
 from gradumen.cli.profiles import own_organisation
 from gradumen.client import Client
-from gradumen.core.errors import Invalid
 from gradumen.wire.quotas.pools import PoolBody, PoolCreate
 
 
@@ -87,18 +86,9 @@ def run_add(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     return 0
 
 
-def _one(arguments: argparse.Namespace, client: Client) -> PoolBody:
-    organisation = own_organisation(arguments)
-    found = [each for each in client.pools.list(organisation) if arguments.pool in (each.slug, str(each.id))]
-    if not found:
-        message = f"{organisation} has no pool called '{arguments.pool}'; see gradumen pools list"
-        raise Invalid(message, field="pool", value=arguments.pool)
-    return found[0]
-
-
 def run_change(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     """Change a pool."""
-    before = _one(arguments, client)
+    before = one_pool(client, own_organisation(arguments), arguments.pool)
     names = ("name", "capacity", "factor", "behind", "set_aside_for")
     given = {name: value for name in names if (value := getattr(arguments, name)) is not None}
     made = client.pools.change(before.id, before.version, **given)
@@ -109,6 +99,6 @@ def run_change(arguments: argparse.Namespace, client: Client, out: Out) -> int:
 
 def run_retire(arguments: argparse.Namespace, client: Client, out: Out) -> int:
     """Retire a pool."""
-    client.pools.retire(_one(arguments, client).id)
+    client.pools.retire(one_pool(client, own_organisation(arguments), arguments.pool).id)
     out.say(f"{arguments.pool} is not there any more")
     return 0

@@ -44,15 +44,13 @@ def list_pools(tx: Session, caller: Caller, *, organisation: str) -> list[PoolBo
     scope = load_scope(tx, caller)
     owner = get_organisation(tx, scope, organisation)
     scope.require_member(Right.READ, owner)
-    return _views(tx, scope, owner, store.pools_of(tx, owner.id))
+    return pool_bodies(tx, scope, owner, store.pools_of(tx, owner.id))
 
 
 def short_pools(tx: Session, scope: Scope, owner: OrganisationRow) -> list[PoolBody]:
     """A pool of each site and measure at which more is promised than there is."""
-    short = {
-        (row.site, row.measure): row for row in _views(tx, scope, owner, store.pools_of(tx, owner.id)) if row.left < 0
-    }
-    return list(short.values())
+    pools = pool_bodies(tx, scope, owner, store.pools_of(tx, owner.id))
+    return list({(row.site, row.measure): row for row in pools if row.left < 0}.values())
 
 
 @use_case
@@ -95,7 +93,7 @@ def make_pool(tx: Session, caller: Caller, *, organisation: str, given: PoolCrea
         )
     _check_set_aside(tx, scope, row)
     record(tx, caller, "pool made", owner.id, row.slug, after=_told(row))
-    return _views(tx, scope, owner, [row])[0]
+    return pool_bodies(tx, scope, owner, [row])[0]
 
 
 def placed(tx: Session, raw: str) -> Measure:
@@ -139,7 +137,7 @@ def change_pool(tx: Session, caller: Caller, *, pool: UUID, version: int, given:
     row.version += 1
     tx.flush()
     record(tx, caller, "pool changed", owner.id, row.slug, before=before, after=_told(row))
-    return _views(tx, scope, owner, [row])[0]
+    return pool_bodies(tx, scope, owner, [row])[0]
 
 
 def _check_set_aside(tx: Session, scope: Scope, row: PoolRow) -> None:
@@ -211,7 +209,8 @@ def _told(row: PoolRow) -> dict[str, Any]:
             "set aside": row.set_aside_id}  # fmt: skip
 
 
-def _views(tx: Session, scope: Scope, owner: OrganisationRow, rows: Sequence[PoolRow]) -> list[PoolBody]:
+def pool_bodies(tx: Session, scope: Scope, owner: OrganisationRow, rows: Sequence[PoolRow]) -> list[PoolBody]:
+    """Pools of an organisation with what of them is promised; of the scope only the tree is looked at."""
     held = Held(tx, scope.tree, [owner.id])
     sites: dict[UUID, SiteRow] = sites_by_id(tx, {row.site_id for row in rows})
     aside = organisations_by_id(tx, {row.set_aside_id for row in rows if row.set_aside_id})
